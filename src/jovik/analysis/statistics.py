@@ -1,0 +1,131 @@
+"""From the passes of a step to a figure with its 95 % interval, and from two such figures to the interval of their ratio.
+
+Rates are positive and their noise multiplies, so all of it happens on logarithms: the interval is Student's on the
+logs of the passes, carried back (the log-normal confidence interval of the median, see Crow and Shimizu, "Lognormal
+Distributions", 1988, ch. 2). Repeating whole passes instead of trusting slices of one follows Kalibera and Jones,
+"Rigorous Benchmarking in Reasonable Time" (ISMM 2013): what varies between passes cannot be seen within one.
+"""
+
+from __future__ import annotations
+
+import math
+import statistics
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from jovik.results import Interval
+
+CONFIDENCE = 0.95
+
+
+def student_quantile(freedom: float) -> float:
+    """The two-sided 95 % quantile of Student's t, for any positive degrees of freedom."""
+    from scipy.special import stdtrit
+
+    return float(stdtrit(freedom, 0.5 + CONFIDENCE / 2))
+
+
+def interval(values: Sequence[float]) -> Interval:
+    """The median of the passes and its 95 % interval.
+
+    Parameters
+    ----------
+    values : sequence of positive floats
+        One for each pass. A single one has no interval; a zero among them (a pass in which nothing completed) makes
+        the logarithm useless, and then there is none either.
+
+    Raises
+    ------
+    ValueError
+        There are no values.
+    """
+    if not values:
+        raise ValueError("no passes")
+    median = statistics.median(values)
+    if len(values) < 2 or min(values) <= 0:
+        return Interval(median)
+    logs = [math.log(v) for v in values]
+    middle = statistics.fmean(logs)
+    reach = student_quantile(len(logs) - 1) * statistics.stdev(logs) / math.sqrt(len(logs))
+    # With few skewed passes the median can lie outside the interval of the mean log; the interval is for the figure shown.
+    return Interval(median, min(math.exp(middle - reach), median), max(math.exp(middle + reach), median))
+
+
+def interval_within(rates: npt.NDArray[np.float64]) -> Interval:
+    """The mean rate within one pass and its 95 % interval, from its time slices.
+
+    Neighbouring slices resemble each other, so they are joined into at most 20 batches whose means are taken as
+    independent (batch means; Law, "Simulation Modeling and Analysis", ch. 9). What differs between passes is not in it.
+
+    Parameters
+    ----------
+    rates : float array, shape (slices,)
+        Of whole slices only.
+    """
+    if len(rates) < 4:
+        return Interval(float(rates.mean()) if len(rates) else 0.0)
+    batches = np.array([b.mean() for b in np.array_split(rates, min(20, len(rates) // 2))])
+    reach = student_quantile(len(batches) - 1) * batches.std(ddof=1) / math.sqrt(len(batches))
+    middle = float(rates.mean())
+    return Interval(middle, middle - reach, middle + reach)
+
+
+@dataclass(frozen=True)
+class LogFigure:
+    """A figure on the log scale: mean of logs, its variance, and the degrees of freedom behind the variance."""
+
+    mean: float
+    variance: float
+    freedom: float
+
+    @classmethod
+    def of(cls, values: Sequence[float]) -> LogFigure:
+        """From the passes of a step; one pass has no known variance."""
+        logs = [math.log(v) for v in values]
+        if len(logs) < 2:
+            return cls(logs[0], math.nan, 0.0)
+        return cls(statistics.fmean(logs), statistics.variance(logs) / len(logs), len(logs) - 1.0)
+
+    @property
+    def known(self) -> bool:
+        """Whether the variance is known."""
+        return not math.isnan(self.variance)
+
+
+def combine(terms: Sequence[tuple[float, LogFigure]]) -> LogFigure:
+    """A weighted sum of independent figures, with the degrees of freedom of Welch and Satterthwaite.
+
+    Source: Satterthwaite, "An approximate distribution of estimates of variance components" (Biometrics Bulletin 2, 1946).
+    """
+    mean = sum(w * f.mean for w, f in terms)
+    parts = [(w * w * f.variance, f.freedom) for w, f in terms]
+    variance = sum(v for v, _ in parts)
+    if math.isnan(variance):
+        return LogFigure(mean, math.nan, 0.0)
+    below = sum(v * v / df for v, df in parts if v > 0)
+    return LogFigure(mean, variance, variance * variance / below if below > 0 else math.inf)
+
+
+def ratio_interval(figure: LogFigure) -> Interval:
+    """A log figure carried back to a ratio with its 95 % interval."""
+    middle = math.exp(figure.mean)
+    if not figure.known:
+        return Interval(middle)
+    if figure.variance == 0:
+        return Interval(middle, middle, middle)
+    reach = student_quantile(figure.freedom) * math.sqrt(figure.variance)
+    return Interval(middle, math.exp(figure.mean - reach), math.exp(figure.mean + reach))
+
+
+def ratio(above: Sequence[float], below: Sequence[float]) -> Interval:
+    """The ratio of two steps' figures from their passes, with its interval (Welch on logs)."""
+    return ratio_interval(combine([(1.0, LogFigure.of(above)), (-1.0, LogFigure.of(below))]))
+
+
+def geometric_mean(ratios: Sequence[LogFigure]) -> LogFigure:
+    """The geometric mean of independent ratios."""
+    share = 1.0 / len(ratios)
+    return combine([(share, r) for r in ratios])

@@ -1,0 +1,150 @@
+"""The measuring loop over blocking calls, compiled: one native thread for each I/O in flight.
+
+It needs nothing but pread, pwrite and fdatasync, so it runs on any POSIX system and wherever io_uring is refused.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit, types
+
+from jovik.engine.inner import (
+    ALL_SLOTS,
+    BEGAN_NS,
+    BLOCK,
+    BLOCKS,
+    CPU_NS,
+    DURABLE,
+    ENDED_NS,
+    FD,
+    FINISH,
+    FIRST_BLOCK,
+    FIRST_SLOT,
+    FIXED_GENERATION,
+    LOOK_NS,
+    MONOTONIC,
+    PACE_PS,
+    PACE_SLACK_NS,
+    POOL_ADDRESS,
+    POOL_BYTES,
+    POOL_ROUNDS,
+    QUOTA,
+    RANDOM,
+    READ_ADDRESS,
+    READ_GENERATION,
+    READ_SHARE,
+    SEED,
+    STAMP_SEED,
+    START_AT,
+    STOP,
+    STOP_ON_ERROR,
+    THREAD_CPU,
+    TIME_NS,
+    UNIT,
+    VERIFY,
+    check,
+    count,
+    fetch_add_i64,
+    last_errno,
+    libc_fdatasync,
+    libc_pread,
+    libc_pwrite,
+    next_random,
+    note_fault,
+    now,
+    random_block,
+    random_share,
+    row_of,
+    sleep_ns,
+    stamp,
+)
+
+EINTR = 4
+_i64 = types.int64
+_row = types.Array(_i64, 1, "C")
+_table = types.Array(_i64, 2, "C")
+_gens = types.Array(types.int32, 1, "C")
+
+# Places in `shared`, which all threads of one worker use together.
+POSITION, ISSUED, ERRORS, SHARED_COUNT = 0, 8, 16, 24
+
+
+@njit(types.void(_row, _row, _row, _table, _table, _row, _gens), nogil=True, cache=True)
+def blocking_loop(cfg, ctl, shared, slices, counts, out, generations):
+    """One thread's pass: one I/O at a time until the time is over, the amount is done or it is told to stop.
+
+    Parameters are as for `uring_loop`; `shared` (int64, shape (24,)) is common to the threads of a worker: the next
+    sequential block, the I/Os issued, and errors, each on a cache line of its own.
+    """
+    block, rows, fd = cfg[BLOCK], slices.shape[0], np.int32(cfg[FD])
+    unit, seed, verify = cfg[UNIT], cfg[STAMP_SEED], cfg[VERIFY]
+    random, share, durable = cfg[RANDOM], cfg[READ_SHARE], cfg[DURABLE]
+    first, blocks, quota, pace = cfg[FIRST_BLOCK], cfg[BLOCKS], cfg[QUOTA], cfg[PACE_PS]
+    ublocks = np.uint64(blocks)
+    pool, rounds, all_slots = cfg[POOL_ADDRESS], cfg[POOL_ROUNDS], cfg[ALL_SLOTS]
+    pool_bytes = cfg[POOL_BYTES]
+    target, fixed = cfg[READ_ADDRESS], cfg[FIXED_GENERATION]
+    position_at = shared.ctypes.data + 8 * POSITION
+    issued_at = shared.ctypes.data + 8 * ISSUED
+    ts = np.zeros(2, np.int64)
+    x = np.uint64(cfg[SEED])
+    sequence = np.int64(0)
+    due_ps = np.int64(0)
+
+    cpu = now(THREAD_CPU, ts)
+    t = now(MONOTONIC, ts)
+    if ctl[START_AT] > t:
+        sleep_ns(ctl[START_AT] - t, ts)
+        t = now(MONOTONIC, ts)
+    start = t
+    deadline = start + cfg[TIME_NS]
+    while t < deadline and ctl[STOP] < FINISH and not (cfg[STOP_ON_ERROR] and shared[ERRORS]):
+        if pace:
+            ahead = due_ps // 1000 - (t - start)
+            if ahead > 0:
+                sleep_ns(min(ahead, LOOK_NS), ts)
+                t = now(MONOTONIC, ts)
+                continue
+            due_ps = max(due_ps, (t - start - PACE_SLACK_NS) * 1000) + pace
+        if quota >= 0 and fetch_add_i64(issued_at, 1) >= quota:
+            break
+        direction = np.int64(0)
+        if share == 0:
+            direction = 1
+        elif share < 2**32:
+            x = next_random(x)
+            if random_share(x) >= share:
+                direction = 1
+        if random:
+            x = next_random(x)
+            chosen = random_block(x, ublocks)
+        else:
+            chosen = fetch_add_i64(position_at, 1) % blocks
+        offset = (first + chosen) * block
+        if direction:
+            source = pool + (cfg[FIRST_SLOT] + all_slots * (sequence % rounds)) * block
+            sequence += 1
+            generation = sequence if fixed < 0 else fixed
+            stamp(source, pool, block, unit, offset, generation, seed)
+            if verify:
+                for u in range(offset // unit, (offset + block) // unit):
+                    generations[u] = generation
+            done = libc_pwrite(fd, source, block, offset)
+            if durable and done == block and libc_fdatasync(fd) != 0:
+                done = -1
+        else:
+            done = libc_pread(fd, target, block, offset)
+        errno = last_errno() if done < 0 else np.int64(0)
+        before = t
+        t = now(MONOTONIC, ts)
+        row = row_of(t, start, rows)
+        if done == block:
+            count(t - before, direction, block, row, slices, counts, out)
+            if verify and not direction:
+                check(target, pool, pool_bytes, block, unit, offset, cfg[READ_GENERATION], generations, seed, out)
+        elif errno != EINTR:
+            note_fault(errno, done, offset, direction, t - start, row, slices, out)
+            shared[ERRORS] = 1
+    out[BEGAN_NS] = start
+    out[ENDED_NS] = t
+    out[CPU_NS] = now(THREAD_CPU, ts) - cpu

@@ -1,0 +1,294 @@
+"""The threads of one pass: what each is told, what each records, and the sums of that.
+
+A `Part` is one thread's share. io_uring has a thread for each worker, blocking calls one for each I/O in flight; that
+is the only difference, and the two small classes at the end are all of it.
+"""
+
+from __future__ import annotations
+
+import os
+import threading
+import time
+from abc import ABC, abstractmethod
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+import numpy as np
+import numpy.typing as npt
+
+from jovik import buckets
+from jovik.engine import inner
+from jovik.engine.blocking_loop import SHARED_COUNT, blocking_loop
+from jovik.engine.memory import Buffers, unit_of
+from jovik.engine.ring import Ring
+from jovik.engine.uring_loop import uring_loop
+from jovik.protocol import Workload
+from jovik.results import SLICE_COLUMNS, SLICE_NS, IoFault, Latencies
+
+LONGEST_NS = 24 * 3600 * 10**9
+"""A pass that only an amount ends is ended here at the latest, so that its slices have a bound."""
+MOST_ROWS = LONGEST_NS // SLICE_NS
+SPARE_ROWS = 64
+"""Slices past the time limit, for the wait on I/Os in flight."""
+
+
+def _rows(work: Workload, threads: int) -> int:
+    time_ns = work.time_ns if work.time_ns is not None else LONGEST_NS
+    # Zeroed memory is only taken when it is touched, so the bound costs nothing; many threads share it all the same.
+    return int(min(time_ns // SLICE_NS + SPARE_ROWS, max(MOST_ROWS // threads, 36_000)))
+
+
+@dataclass
+class Part:
+    """One thread's share of a pass."""
+
+    cfg: npt.NDArray[np.int64]
+    slices: npt.NDArray[np.int64]
+    shared: npt.NDArray[np.int64]
+    counts: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros((2, buckets.COUNT), np.int64))
+    out: npt.NDArray[np.int64] = field(default_factory=lambda: _blank_out())
+
+
+def _blank_out() -> npt.NDArray[np.int64]:
+    out = np.zeros(inner.OUT_COUNT, np.int64)
+    out[inner.MIN_READ] = out[inner.MIN_WRITE] = inner.NEVER
+    out[inner.FIRST_BAD :] = -1
+    return out
+
+
+class Crew(ABC):
+    """All threads of one pass.
+
+    Parameters
+    ----------
+    work : Workload
+    fd : int
+        The open test file or device.
+    buffers : Buffers
+        Already fitted to the pass.
+    generations : int32 array
+        One for each unit of the span when verifying, else shape (1,).
+    read_generation, fixed_generation : int
+        What a stamp that is read should say (negative: look it up); what every write says (negative: count up).
+    first_block : int
+        Where the span begins.
+    """
+
+    name: str
+
+    def __init__(
+        self,
+        work: Workload,
+        fd: int,
+        buffers: Buffers,
+        generations: npt.NDArray[np.int32],
+        *,
+        read_generation: int = -1,
+        fixed_generation: int = -1,
+        first_block: int = 0,
+        no_op: bool = False,
+    ) -> None:
+        self.work, self.fd, self.buffers, self.generations = work, fd, buffers, generations
+        self.ctl = np.zeros(inner.CTL_COUNT, np.int64)
+        self.failure: BaseException | None = None
+        self._options = (read_generation, fixed_generation, first_block, int(no_op))
+        self.parts = self._parts()
+        self.threads = [threading.Thread(target=self._guarded, args=(p,), daemon=True) for p in self.parts]
+
+    @staticmethod
+    @abstractmethod
+    def threads_for(work: Workload) -> int:
+        """How many threads a pass takes."""
+
+    @abstractmethod
+    def _loop(self, part: Part) -> None:
+        """Run one thread's loop."""
+
+    def _parts(self) -> list[Part]:
+        work, parts = self.work, []
+        threads = self.threads_for(work)
+        each = threads // work.workers
+        rows = _rows(work, threads)
+        for worker in range(work.workers):
+            shared = np.zeros(SHARED_COUNT, np.int64)
+            for member in range(each):
+                number = worker * each + member
+                cfg = self._cfg(worker, number, threads)
+                parts.append(Part(cfg, np.zeros((rows, len(SLICE_COLUMNS)), np.int64), shared))
+        return parts
+
+    def _cfg(self, worker: int, number: int, threads: int) -> npt.NDArray[np.int64]:
+        work = self.work
+        read_generation, fixed_generation, first, no_op = self._options
+        blocks = work.span_bytes // work.block_bytes
+        # Sequential workers have parts of their own; so have the writers of a pass that is to be verified, where two
+        # writes to one block at the same time would leave it open which of them should be found.
+        if not work.random:
+            first, blocks = _share(first, blocks, worker, work.workers)
+        elif work.verify and work.writes:
+            first, blocks = _share(first, blocks, number, threads)
+        in_flight = work.depth * work.workers // threads
+        quota = -1
+        if work.amount_bytes is not None:
+            total = max(work.amount_bytes // work.block_bytes, 1)
+            quota = total // work.workers + (1 if worker < total % work.workers else 0)
+        pace = 0
+        if work.rate_limit_bytes_s:
+            pace = round(work.block_bytes * threads / work.rate_limit_bytes_s * 1e12)
+        seed = np.random.SeedSequence([work.seed, number]).generate_state(1, np.uint64)[0] | np.uint64(1)
+        cfg = np.zeros(inner.CFG_COUNT, np.int64)
+        for place, value in (
+            (inner.FD, self.fd),
+            (inner.BLOCK, work.block_bytes),
+            (inner.READ_SHARE, 2**32 * work.read_percent // 100),
+            (inner.RANDOM, int(work.random)),
+            (inner.FIRST_BLOCK, first),
+            (inner.BLOCKS, blocks),
+            (inner.TIME_NS, work.time_ns if work.time_ns is not None else LONGEST_NS),
+            (inner.QUOTA, quota),
+            (inner.DEPTH, in_flight),
+            (inner.PACE_PS, pace),
+            (inner.DURABLE, int(work.durable)),
+            (inner.STOP_ON_ERROR, int(work.stop_on_error)),
+            (inner.VERIFY, int(work.verify)),
+            (inner.READ_ADDRESS, self.buffers.reads.ctypes.data + number * in_flight * work.block_bytes),
+            (inner.POOL_ADDRESS, self.buffers.pool.ctypes.data),
+            (inner.POOL_BYTES, self.buffers.pool.nbytes),
+            (inner.POOL_ROUNDS, self.buffers.rounds),
+            (inner.FIRST_SLOT, number * in_flight),
+            (inner.ALL_SLOTS, work.depth * work.workers),
+            (inner.SEED, seed.astype(np.int64)),
+            (inner.STAMP_SEED, self.buffers.seed),
+            (inner.UNIT, unit_of(work.block_bytes)),
+            (inner.READ_GENERATION, read_generation),
+            (inner.FIXED_GENERATION, fixed_generation),
+            (inner.NO_OP, no_op),
+        ):
+            cfg[place] = value
+        return cfg
+
+    def _guarded(self, part: Part) -> None:
+        try:
+            self._loop(part)
+        except BaseException as error:
+            self.failure = error
+            self.ctl[inner.STOP] = inner.FINISH
+
+    def start(self) -> None:
+        """Start all threads; they begin their I/O together."""
+        # Threads take a moment to come up; the more there are, the longer.
+        self.ctl[inner.START_AT] = time.monotonic_ns() + 200_000 + 60_000 * len(self.threads)
+        for thread in self.threads:
+            thread.start()
+
+    def stop(self, how: int = inner.FINISH) -> None:
+        """Tell the loops to finish, or to leave what is in flight behind."""
+        self.ctl[inner.STOP] = how
+
+    def wait(self, seconds: float) -> bool:
+        """Wait so long at most; whether all threads have ended."""
+        end = time.monotonic() + seconds
+        for thread in self.threads:
+            thread.join(max(0.0, end - time.monotonic()))
+        return not any(t.is_alive() for t in self.threads)
+
+    def slices(self, rows: int) -> npt.NDArray[np.int64]:
+        """The first `rows` slices of all threads together, shape ``(rows, 5)``."""
+        total = np.zeros((rows, len(SLICE_COLUMNS)), np.int64)
+        for part in self.parts:
+            mine = part.slices[:rows]
+            total[: len(mine)] += mine
+        return total
+
+    def elapsed_ns(self) -> int:
+        """From the first thread's beginning to the last one's end."""
+        began = [int(p.out[inner.BEGAN_NS]) for p in self.parts if p.out[inner.BEGAN_NS]]
+        ended = [int(p.out[inner.ENDED_NS]) for p in self.parts]
+        return max(max(ended) - min(began), 0) if began else 0
+
+    def total(self, place: int) -> int:
+        """The sum of one place of all threads' `out`."""
+        return int(sum(int(p.out[place]) for p in self.parts))
+
+    def latencies(self) -> dict[str, Latencies]:
+        """Latencies by direction, all threads together."""
+        found = {}
+        for direction, name in enumerate(("read", "write")):
+            counts = np.sum([p.counts[direction] for p in self.parts], axis=0)
+            if counts.any():
+                found[name] = Latencies(
+                    counts,
+                    min(int(p.out[inner.MIN_READ + direction]) for p in self.parts),
+                    max(int(p.out[inner.MAX_READ + direction]) for p in self.parts),
+                    self.total(inner.SUM_READ + direction),
+                )
+        return found
+
+    def first_fault(self) -> IoFault | None:
+        """The earliest error of all threads."""
+        faults = [p.out for p in self.parts if p.out[inner.FAULT_NS]]
+        if not faults:
+            return None
+        out = min(faults, key=lambda o: int(o[inner.FAULT_NS]))
+        code, got = int(out[inner.FAULT_ERRNO]), int(out[inner.FAULT_GOT])
+        what = os.strerror(code) if code else f"short transfer: {got} of {self.work.block_bytes} bytes"
+        direction = "write" if out[inner.FAULT_WRITE] else "read"
+        return IoFault(code, what, int(out[inner.FAULT_OFFSET]), direction, int(out[inner.FAULT_NS]))
+
+    def bad_places(self) -> tuple[int, ...]:
+        """The first places that came back wrong, in order."""
+        places: Iterable[int] = (int(n) for p in self.parts for n in p.out[inner.FIRST_BAD :] if n >= 0)
+        return tuple(sorted(places)[: inner.BAD_PLACES])
+
+
+def _share(first: int, blocks: int, number: int, count: int) -> tuple[int, int]:
+    """One of `count` equal parts of a run of blocks."""
+    each = max(blocks // count, 1)
+    return first + number % max(blocks, 1) * each, each
+
+
+class UringCrew(Crew):
+    """A thread and a ring for each worker."""
+
+    name = "io_uring"
+
+    @staticmethod
+    def threads_for(work: Workload) -> int:
+        """One for each worker."""
+        return work.workers
+
+    def _loop(self, part: Part) -> None:
+        # The ring belongs to the thread that made it, which lets the kernel spare its locks.
+        cfg, work = part.cfg, self.work
+        ring = Ring(work.depth)
+        cfg[inner.FIXED_FILE] = 0 if cfg[inner.NO_OP] else int(ring.register_file(self.fd))
+        cfg[inner.FIXED_BUFFERS] = 0 if cfg[inner.NO_OP] else int(ring.register_buffers(self.buffers.reads, self.buffers.pool))
+        for place, value in (
+            (inner.RING_FD, ring.fd),
+            (inner.SQ_TAIL, ring.sq_tail),
+            (inner.SQ_MASK, ring.sq_mask),
+            (inner.CQ_HEAD, ring.cq_head),
+            (inner.CQ_TAIL, ring.cq_tail),
+            (inner.CQ_MASK, ring.cq_mask),
+        ):
+            cfg[place] = value
+        marks = work.span_bytes // work.block_bytes if work.verify and work.writes and work.random else 1
+        busy = np.zeros(marks, np.uint8)
+        try:
+            uring_loop(cfg, self.ctl, ring.sqes, ring.cqes, part.slices, part.counts, part.out, self.generations, busy)
+        finally:
+            ring.close()
+
+
+class BlockingCrew(Crew):
+    """A thread with blocking calls for each I/O in flight."""
+
+    name = "blocking calls"
+
+    @staticmethod
+    def threads_for(work: Workload) -> int:
+        """One for each I/O in flight."""
+        return work.workers * work.depth
+
+    def _loop(self, part: Part) -> None:
+        blocking_loop(part.cfg, self.ctl, part.shared, part.slices, part.counts, part.out, self.generations)

@@ -1,0 +1,330 @@
+"""A session on a real file: lays it out, runs passes on it with a crew of threads, watches them, reads stamps back."""
+
+from __future__ import annotations
+
+import errno
+import os
+import shutil
+import threading
+import time
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import numpy.typing as npt
+
+from jovik.engine import inner
+from jovik.engine.crew import BlockingCrew, Crew, UringCrew
+from jovik.engine.memory import Buffers, check_memory, unit_of
+from jovik.engine.ring import Ring
+from jovik.engine.testfile import TestFile
+from jovik.errors import EngineRefused, TargetRefused
+from jovik.protocol import Live, Watch, Workload
+from jovik.results import SLICE_COLUMNS, SLICE_NS, IoFault, StampFaults, Trace
+from jovik.units import show_size
+
+STALL_S = 30.0
+"""A pass in which nothing completes for so long is given up."""
+GRACE_S = 0.08
+"""How long Ctrl-C waits for I/Os in flight before it leaves them behind."""
+LAYOUT_GENERATION = 2**30
+"""The generation in the stamps of a laid-out file; no pass counts that far."""
+LAYOUT_BLOCK, LAYOUT_DEPTH = 2**20, 8
+MOST_THREADS = 1024
+CREWS: dict[str, type[Crew]] = {"io_uring": UringCrew, "blocking": BlockingCrew}
+
+
+def choose(engine: str) -> type[Crew]:
+    """The crew for ``auto``, ``io_uring`` or ``blocking``.
+
+    Raises
+    ------
+    EngineRefused
+        io_uring was asked for and is refused here.
+    """
+    if engine == "blocking":
+        return BlockingCrew
+    try:
+        Ring(1).close()
+    except (EngineRefused, OSError, AttributeError) as error:
+        if engine == "auto":
+            return BlockingCrew
+        raise error if isinstance(error, EngineRefused) else EngineRefused("this system has no io_uring", "use --engine blocking") from None
+    return UringCrew
+
+
+class FileSession:
+    """Passes on a test file in a folder; see `jovik.protocol.Session`.
+
+    Parameters
+    ----------
+    folder : Path
+        An existing folder.
+    engine : str
+        ``auto``, ``io_uring`` or ``blocking``.
+    seed : int
+        Of the payload and the stamps.
+    """
+
+    def __init__(self, folder: Path, engine: str = "auto", seed: int = 1) -> None:
+        self._crew = choose(engine)
+        self.folder = folder
+        self.file = TestFile(folder)
+        self.buffers = Buffers(seed)
+        self._laid_out = 0
+        self._stamped: tuple[int, int] | None = None  # unit and compressible share of a file that only laying out wrote
+        self._kept: list[Crew] = []  # crews whose I/O never came back: their memory must stay
+
+    @property
+    def engine(self) -> str:
+        """The implementation's name."""
+        return self._crew.name
+
+    @property
+    def direct(self) -> bool:
+        """Whether the operating system's cache is out of the way."""
+        return self.file.direct
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """The note that goes with a cached file system."""
+        return () if self.direct else ("through the operating system's cache",)
+
+    def __enter__(self) -> FileSession:
+        return self
+
+    def __exit__(self, *exc: object) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Close and so remove the test file."""
+        self.file.close()
+
+    def fill_percent(self) -> float | None:
+        """How full the file system is."""
+        usage = shutil.disk_usage(self.folder)
+        return 100.0 * usage.used / (usage.used + usage.free) if usage.used + usage.free else None
+
+    def check(self, work: Workload) -> None:
+        """Refuse what this target cannot take; see `jovik.protocol.Session.check`."""
+        sector = logical_block_bytes(self.folder)
+        if self.direct and work.block_bytes % sector:
+            raise TargetRefused(
+                f"the drive under {self.folder} takes blocks in multiples of {sector} bytes, not {work.block_bytes}",
+                f"use a block of {sector}B or a multiple of it",
+            )
+        threads = self._crew.threads_for(work)
+        if threads > MOST_THREADS:
+            raise TargetRefused(
+                f"{threads} blocking calls at once are more than the {MOST_THREADS} threads that Jovik starts",
+                "lower the depth or the workers, or use io_uring",
+            )
+        if work.span_bytes // work.block_bytes < work.workers:
+            raise TargetRefused(f"a span of {work.span_bytes} bytes has no block for each of {work.workers} workers")
+        check_memory(work.depth * work.workers, work.block_bytes)
+        self._check_space(work)
+
+    def _check_space(self, work: Workload) -> None:
+        usage = shutil.disk_usage(self.folder)
+        reserve = min(2**30, usage.total // 20)
+        held = os.fstat(self.file.fd).st_blocks * 512
+        if work.span_bytes - held > usage.free - reserve:
+            raise TargetRefused(
+                f"{self.folder} has {show_size(usage.free)} free; this needs {show_size(work.span_bytes)} and leaves {show_size(reserve)} alone",
+                "free some space, name another folder, or add 'within SPAN' to the phrase",
+            )
+
+    def to_lay_out_bytes(self, work: Workload) -> int:
+        """Bytes that `prepare` would write."""
+        if work.fresh:
+            return 0
+        if work.verify and self._stamped != (unit_of(work.block_bytes), work.compressible_percent):
+            return work.span_bytes
+        return max(work.span_bytes - self._laid_out, 0)
+
+    def prepare(self, work: Workload, watch: Watch) -> int:
+        """Lay the file out, or give it fresh space; see `jovik.protocol.Session.prepare`."""
+        if work.fresh:
+            self.file.empty()
+            self.file.reserve(work.span_bytes)
+            self._laid_out, self._stamped = 0, None
+            return 0
+        missing = self.to_lay_out_bytes(work)
+        if not missing:
+            return 0
+        unit = unit_of(work.block_bytes)
+        size = -(-work.span_bytes // LAYOUT_BLOCK) * LAYOUT_BLOCK
+        first = self._laid_out // LAYOUT_BLOCK if missing < work.span_bytes else 0
+        self.file.reserve(size)
+        layout = Workload(
+            random=False,
+            read_percent=0,
+            block_bytes=LAYOUT_BLOCK,
+            depth=LAYOUT_DEPTH,
+            span_bytes=size - first * LAYOUT_BLOCK,
+            amount_bytes=size - first * LAYOUT_BLOCK,
+            compressible_percent=work.compressible_percent,
+            seed=self.buffers.seed,
+        )
+        trace = self._pass(layout, watch, fixed_generation=LAYOUT_GENERATION, first_block=first, unit=unit)
+        if trace.first_fault:
+            raise OSError(trace.first_fault.errno or errno.EIO, f"while the test file was laid out: {trace.first_fault.what}")
+        same = self._stamped in (None, (unit, work.compressible_percent)) if first else True
+        self._stamped = (unit, work.compressible_percent) if same else None
+        self._laid_out = size
+        return trace.written_bytes
+
+    def run(self, work: Workload, watch: Watch) -> Trace:
+        """One pass; see `jovik.protocol.Session.run`."""
+        if work.writes:
+            self._stamped = None
+        if not work.verify:
+            trace = self._pass(work, watch)
+        elif work.writes:
+            trace = self._verified_write(work, watch)
+        else:
+            trace = self._pass(work, watch, read_generation=LAYOUT_GENERATION)
+        if work.fresh and trace.written_bytes + trace.late_written_bytes >= work.span_bytes:
+            self._laid_out = work.span_bytes
+        return trace
+
+    def _verified_write(self, work: Workload, watch: Watch) -> Trace:
+        unit = unit_of(work.block_bytes)
+        never = 0 if work.fresh else LAYOUT_GENERATION
+        generations = np.full(work.span_bytes // unit, never, np.int32)
+        trace = self._pass(work, watch, generations=generations)
+        if trace.stopped or trace.first_fault:
+            return trace
+        written = work.span_bytes
+        if work.fresh and generations[-1] == never:
+            # The time was over before the amount: only what was written can be read back.
+            written = int(np.argmin(generations != never)) * unit // work.block_bytes * work.block_bytes
+        back = replace(
+            work, random=False, read_percent=100, workers=1, time_ns=None, amount_bytes=written, span_bytes=written,
+            rate_limit_bytes_s=None, durable=False, stop_on_error=False,
+        )  # fmt: skip
+        if not written:
+            return trace
+        checked = self._pass(back, watch, generations=generations)
+        unreadable = int(checked.slices[:, SLICE_COLUMNS.index("errors")].sum())
+        found = checked.stamps
+        assert found is not None
+        return replace(trace, stamps=replace(found, unreadable=unreadable))
+
+    def _pass(
+        self,
+        work: Workload,
+        watch: Watch,
+        *,
+        generations: npt.NDArray[np.int32] | None = None,
+        read_generation: int = -1,
+        fixed_generation: int = -1,
+        first_block: int = 0,
+        unit: int | None = None,
+    ) -> Trace:
+        self.buffers.fit(work.depth * work.workers, work.block_bytes, work.compressible_percent)
+        crew = self._crew(
+            work,
+            self.file.fd,
+            self.buffers,
+            generations if generations is not None else np.zeros(1, np.int32),
+            read_generation=read_generation,
+            fixed_generation=fixed_generation,
+            first_block=first_block,
+        )
+        if unit is not None:
+            for part in crew.parts:
+                part.cfg[inner.UNIT] = unit
+        stalled, interrupted = False, False
+        crew.start()
+        try:
+            stalled = self._attend(crew, watch)
+        except KeyboardInterrupt:
+            interrupted = True
+            crew.stop()
+            if not crew.wait(GRACE_S):
+                crew.stop(inner.ABANDON)
+                crew.wait(GRACE_S)
+        if any(t.is_alive() for t in crew.threads) or crew.total(inner.LEFT_IN_FLIGHT):
+            self._kept.append(crew)
+            self.buffers = Buffers(self.buffers.seed)
+        if crew.failure is not None:
+            raise crew.failure
+        flush_ns = self._flush() if work.writes and not interrupted and not stalled else 0
+        if interrupted:
+            raise KeyboardInterrupt
+        return self._trace(crew, work, flush_ns, stalled)
+
+    def _attend(self, crew: Crew, watch: Watch) -> bool:
+        """Stay with a pass until it ends; whether it was given up because nothing completed any more."""
+        began = time.monotonic()
+        seen, moved = -1, began
+        while not crew.wait(0.1):
+            at = time.monotonic()
+            rows = int((at - began) * 1e9) // SLICE_NS + 1
+            slices = crew.slices(rows)
+            done = int(slices[:, [1, 3, 4]].sum())
+            if done != seen:
+                seen, moved = done, at
+            elif at - moved > STALL_S:
+                crew.stop(inner.ABANDON)
+                crew.wait(1.0)
+                return True
+            lately = slices[-11:-1]
+            rate = float(lately[:, [0, 2]].sum()) / (len(lately) * SLICE_NS) * 1e9 if len(lately) else 0.0
+            watch(Live(int((at - began) * 1e9), int(slices[:, [0, 2]].sum()), rate, int(slices[:, 4].sum())))
+        return False
+
+    def _flush(self) -> int:
+        """Flush the drive's cache and time it, in a thread of its own so that a hung drive cannot hold the run."""
+        spent: list[int] = []
+
+        def flush() -> None:
+            began = time.monotonic_ns()
+            self.file.sync()
+            spent.append(time.monotonic_ns() - began)
+
+        thread = threading.Thread(target=flush, daemon=True)
+        began = time.monotonic_ns()
+        thread.start()
+        thread.join(STALL_S * 2)
+        return spent[0] if spent else time.monotonic_ns() - began
+
+    def _trace(self, crew: Crew, work: Workload, flush_ns: int, stalled: bool) -> Trace:
+        elapsed = crew.elapsed_ns()
+        rows = max(1, -(-elapsed // SLICE_NS))
+        slices = crew.slices(rows)
+        fault = crew.first_fault()
+        if stalled:
+            slices[-1, SLICE_COLUMNS.index("errors")] += 1
+            fault = fault or IoFault(errno.ETIMEDOUT, f"no I/O completed for {STALL_S:.0f} s", 0, "read" if work.reads else "write", elapsed)
+        stamps = None
+        if crew.total(inner.CHECKED) or (work.verify and not work.writes):
+            stamps = StampFaults(crew.total(inner.CHECKED), crew.total(inner.WRONG), crew.total(inner.STALE), 0, crew.bad_places())
+        return Trace(
+            engine=self.engine,
+            direct=self.direct,
+            seed=work.seed,
+            elapsed_ns=elapsed,
+            flush_ns=flush_ns,
+            cpu_ns=crew.total(inner.CPU_NS),
+            slices=slices,
+            latencies=crew.latencies(),
+            late_written_bytes=crew.total(inner.LATE_WRITTEN),
+            first_fault=fault,
+            stamps=stamps,
+            stopped=stalled,
+            notes=self.notes,
+        )
+
+
+def logical_block_bytes(folder: Path) -> int:
+    """The smallest block the device under a folder takes; 512 where it cannot be told."""
+    device = os.stat(folder).st_dev
+    node = Path(f"/sys/dev/block/{os.major(device)}:{os.minor(device)}")
+    for place in (node, node.resolve().parent if node.exists() else node):
+        try:
+            return int((place / "queue" / "logical_block_size").read_text())
+        except (OSError, ValueError):
+            continue
+    return 512

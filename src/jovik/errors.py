@@ -1,0 +1,114 @@
+"""Every error that Jovik raises on purpose.
+
+    JovikError                 one or two plain lines for the person; `exit_status` says which kind
+    ├── Misuse            (2)  what was typed or written down cannot be understood
+    │   ├── PhraseError        a step phrase, with a caret under the word at fault
+    │   └── UnknownName        a drive, plan or model drive that is not there; the nearest are offered
+    ├── Refused           (3)  the target or the environment says no
+    │   ├── TargetRefused      missing, not writable, too little space, an alignment it cannot take
+    │   ├── EngineRefused      the kernel does not offer what the engine needs
+    │   └── ShelfRefused       not a shelf, a later revision, a damaged file
+    ├── DriveFailed       (4)  the drive itself failed during a test
+    └── Interrupted     (130)  a person stopped the run
+"""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Iterable
+
+
+class JovikError(Exception):
+    """Base of all; the message is one plain line, `hint` says what to do about it."""
+
+    exit_status = 1
+
+    def __init__(self, message: str, hint: str = "") -> None:
+        super().__init__(message)
+        self.message = message
+        self.hint = hint
+
+
+class Misuse(JovikError):
+    """The person's input cannot be understood or cannot be right."""
+
+    exit_status = 2
+
+
+class PhraseError(Misuse):
+    """A step phrase that does not parse.
+
+    Parameters
+    ----------
+    text : str
+        The phrase as it was given.
+    start, end : int
+        The characters at fault, ``text[start:end]``; both may lie just behind the end.
+    expected : str
+        What could have stood there.
+    """
+
+    def __init__(self, text: str, start: int, end: int, expected: str) -> None:
+        self.text, self.start, self.end, self.expected = text, start, end, expected
+        word = text[start:end]
+        said = f"'{word}' is not understood here" if word else "the phrase stops too early"
+        marks = " " * start + "^" * max(1, end - start)
+        super().__init__(f"{said}\n  {text}\n  {marks}", f"expected {expected}")
+
+
+class UnknownName(Misuse):
+    """Something was called by a name that nothing has.
+
+    Parameters
+    ----------
+    what : str
+        The kind of thing, such as ``"drive"``.
+    name : str
+        The name that was given.
+    known : iterable of str
+        The names there are; the nearest are offered.
+    otherwise : str
+        What to do when none of them was meant.
+    """
+
+    def __init__(self, what: str, name: str, known: Iterable[str], otherwise: str = "") -> None:
+        names = sorted(known)
+        folded = {n.casefold(): n for n in names}
+        near = [folded[n] for n in difflib.get_close_matches(name.casefold(), folded, n=3, cutoff=0.5)]
+        if near:
+            hint = "nearest: " + ", ".join(near)
+        elif names:
+            hint = "there are: " + ", ".join(names[:8]) + (", ..." if len(names) > 8 else "")
+        else:
+            hint = ""
+        super().__init__(f"there is no {what} called '{name}'", "; ".join(x for x in (hint, otherwise) if x))
+
+
+class Refused(JovikError):
+    """The target or the environment refused."""
+
+    exit_status = 3
+
+
+class TargetRefused(Refused):
+    """The target cannot be used for this."""
+
+
+class EngineRefused(Refused):
+    """The system does not offer what the engine needs."""
+
+
+class ShelfRefused(Refused):
+    """The shelf cannot be opened, read or written."""
+
+
+class DriveFailed(JovikError):
+    """The drive failed during a test; what was measured before is kept."""
+
+    exit_status = 4
+
+
+class Interrupted(JovikError):
+    """A person stopped the run; finished passes are kept."""
+
+    exit_status = 130

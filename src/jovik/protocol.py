@@ -1,0 +1,142 @@
+"""What a bench may ask of anything that does I/O, be it io_uring, blocking calls or a simulated drive.
+
+A `Session` is one target made ready. It runs one `Workload` at a time and gives back a `Trace`. The bench cannot
+tell the implementations apart, and neither side knows phrases, shelves or tables.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Protocol
+
+from jovik.results import Trace
+
+
+@dataclass(frozen=True)
+class Workload:
+    """One pass, every number resolved.
+
+    Attributes
+    ----------
+    random : bool
+        Random offsets from `seed`, else sequential.
+    read_percent : int
+        100 is reading, 0 is writing, between is mixed.
+    block_bytes, span_bytes : int
+        Size of an I/O, and of the area it falls in; the span is a multiple of the block.
+    depth, workers : int
+        I/Os in flight for each worker, and workers.
+    time_ns, amount_bytes : int or None
+        The pass ends at whichever comes first; at least one is given.
+    fresh : bool
+        Write space that nothing was laid out in.
+    rate_limit_bytes_s : float or None
+        Pace.
+    durable : bool
+        Each write is on the medium before it counts as complete.
+    compressible_percent : int
+        Share of each 4 KiB of payload that is zeros.
+    verify : bool
+        Read back what was written and check every stamp.
+    seed : int
+        Of the offsets; the same seed gives the same offsets.
+    stop_on_error : bool
+        End the pass at the first error instead of counting on.
+    """
+
+    random: bool
+    read_percent: int
+    block_bytes: int
+    depth: int
+    span_bytes: int
+    seed: int
+    workers: int = 1
+    time_ns: int | None = None
+    amount_bytes: int | None = None
+    fresh: bool = False
+    rate_limit_bytes_s: float | None = None
+    durable: bool = False
+    compressible_percent: int = 0
+    verify: bool = False
+    stop_on_error: bool = True
+
+    @property
+    def reads(self) -> bool:
+        """Whether any I/O reads."""
+        return self.read_percent > 0
+
+    @property
+    def writes(self) -> bool:
+        """Whether any I/O writes."""
+        return self.read_percent < 100
+
+
+@dataclass(frozen=True)
+class Live:
+    """A glance at a pass in progress; `rate_bytes_s` is of the last moments, not of the whole pass."""
+
+    elapsed_ns: int
+    done_bytes: int
+    rate_bytes_s: float
+    errors: int = 0
+
+
+Watch = Callable[[Live], None]
+"""Called a few times a second during a pass, never from the measuring loop."""
+
+
+class Session(Protocol):
+    """One target made ready for passes; a context manager that leaves nothing behind."""
+
+    @property
+    def engine(self) -> str:
+        """Which implementation this is, as recorded with each result."""
+
+    @property
+    def direct(self) -> bool:
+        """Whether the operating system's cache is out of the way."""
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """What a reader of any result from here should know."""
+
+    def check(self, work: Workload) -> None:
+        """Refuse what the target cannot take, before anything is written.
+
+        Raises
+        ------
+        TargetRefused
+            With the limit.
+        """
+
+    def to_lay_out_bytes(self, work: Workload) -> int:
+        """Bytes that `prepare` would have to write for this pass."""
+
+    def prepare(self, work: Workload, watch: Watch) -> int:
+        """Make the test file what the pass needs (laid out in full, or fresh).
+
+        Returns
+        -------
+        int
+            Bytes written.
+        """
+
+    def run(self, work: Workload, watch: Watch) -> Trace:
+        """One pass.
+
+        Raises
+        ------
+        KeyboardInterrupt
+            After the I/O has stopped.
+        """
+
+    def fill_percent(self) -> float | None:
+        """How full the target is, where that can be told."""
+
+    def close(self) -> None:
+        """Give everything back."""
+
+    def __enter__(self) -> Session: ...
+
+    def __exit__(self, *exc: object) -> None: ...

@@ -1,0 +1,172 @@
+"""Sizes, times, rates and counts: reading them as people write them, and spelling them one way.
+
+MB is 10^6 bytes and MiB is 2^20 (IEC 80000-13). Nothing here guesses: a bare "4k" is refused, because
+it could mean either.
+"""
+
+from __future__ import annotations
+
+import math
+import re
+from fractions import Fraction
+
+SIZES: dict[str, int] = {
+    "B": 1,
+    "kB": 10**3,
+    "MB": 10**6,
+    "GB": 10**9,
+    "TB": 10**12,
+    "PB": 10**15,
+    "KiB": 2**10,
+    "MiB": 2**20,
+    "GiB": 2**30,
+    "TiB": 2**40,
+}
+"""Bytes in each unit of size."""
+
+TIMES: dict[str, int] = {"ns": 1, "us": 10**3, "ms": 10**6, "s": 10**9, "min": 60 * 10**9, "h": 3600 * 10**9}
+"""Nanoseconds in each unit of time."""
+
+_NUMBER = re.compile(r"\s*(\d+(?:[.,_]\d+)*)\s*([^\d\s].*?)?\s*\Z")
+_FOLDED_SIZES = {name.casefold(): name for name in SIZES}
+_FOLDED_TIMES = {name.casefold(): name for name in TIMES} | {"µs": "us", "sec": "s", "m": "min"}
+
+
+def _number(text: str) -> tuple[Fraction, str]:
+    """Split ``"1,000.5 MB"`` into the exact number and its unit.
+
+    Raises
+    ------
+    ValueError
+        With the sentence to show.
+    """
+    found = _NUMBER.match(text)
+    if not found:
+        raise ValueError(f"'{text}' is not a number with a unit")
+    digits = found[1].replace("_", "")
+    # A comma is a thousands separator only where three digits follow it; "7,5" could be either and is refused.
+    if "," in digits:
+        if not re.fullmatch(r"\d{1,3}(,\d{3})+(\.\d+)?", digits):
+            raise ValueError(f"'{found[1]}' mixes a comma in a way that can be read twice; write 7.5 or 7,500")
+        digits = digits.replace(",", "")
+    if digits.count(".") > 1:
+        raise ValueError(f"'{found[1]}' is not a number")
+    return Fraction(digits), found[2] or ""
+
+
+def parse_size(text: str) -> int:
+    """Bytes of a size such as ``4KiB``, ``1.5 GB`` or ``512B``.
+
+    Raises
+    ------
+    ValueError
+        No number, no unit, an unknown unit, or not a whole number of bytes.
+    """
+    number, unit = _number(text)
+    if not unit:
+        raise ValueError(f"'{text}' has no unit; write {text}B, {text}KiB, {text}MB ...")
+    name = _FOLDED_SIZES.get(unit.casefold())
+    if name is None:
+        if unit.casefold() in ("k", "m", "g", "t"):
+            letter = unit.upper()
+            decimal = "kB" if letter == "K" else letter + "B"
+            raise ValueError(f"'{text}' can be read twice; write {text[:-1]}{letter}iB (binary) or {text[:-1]}{decimal} (decimal)")
+        raise ValueError(f"'{unit}' is not a unit of size; there are {', '.join(SIZES)}")
+    size = number * SIZES[name]
+    if size.denominator != 1:
+        raise ValueError(f"'{text}' is not a whole number of bytes")
+    return int(size)
+
+
+def parse_time(text: str) -> int:
+    """Nanoseconds of a time such as ``5s``, ``500ms`` or ``2min``.
+
+    Raises
+    ------
+    ValueError
+        No number, no unit or an unknown one.
+    """
+    number, unit = _number(text)
+    name = _FOLDED_TIMES.get(unit.casefold())
+    if name is None:
+        raise ValueError(f"'{text}' is not a time; write 5s, 500ms, 2min or 1h")
+    return round(number * TIMES[name])
+
+
+def parse_rate(text: str) -> tuple[float, str]:
+    """A rate such as ``550 MB/s`` or ``95,000 IOPS``.
+
+    Returns
+    -------
+    (value, unit)
+        Bytes a second with unit ``"bytes/s"``, or I/Os a second with unit ``"IOPS"``.
+
+    Raises
+    ------
+    ValueError
+        Neither of the two.
+    """
+    stripped = text.strip()
+    if stripped.casefold().endswith("iops"):
+        number = stripped[:-4].strip()
+        scale = 1
+        if number[-1:].casefold() in ("k", "m"):
+            scale = 1000 if number[-1].casefold() == "k" else 10**6
+            number = number[:-1]
+        value, unit = _number(number)
+        if unit:
+            raise ValueError(f"'{text}' is not a number of IOPS")
+        return float(value * scale), "IOPS"
+    if stripped.endswith("/s"):
+        return float(parse_size(stripped[:-2])), "bytes/s"
+    raise ValueError(f"'{text}' is not a rate; write 550MB/s or 95000 IOPS")
+
+
+def _shortest(value: int, units: dict[str, int]) -> str:
+    """The shortest exact spelling; of two as short, the one in the larger unit."""
+    fitting = [(f"{value // scale}{name}", scale) for name, scale in units.items() if value % scale == 0]
+    return min(fitting, key=lambda pair: (len(pair[0]), -pair[1]))[0]
+
+
+def spell_size(size_bytes: int) -> str:
+    """The exact canonical spelling: ``parse_size(spell_size(n)) == n``."""
+    return _shortest(size_bytes, SIZES)
+
+
+def spell_time(time_ns: int) -> str:
+    """The exact canonical spelling: ``parse_time(spell_time(n)) == n``."""
+    return _shortest(time_ns, TIMES)
+
+
+def significant(value: float, digits: int = 3) -> str:
+    """A number rounded to so many significant digits, without an exponent, thousands separated by commas."""
+    if value == 0 or not math.isfinite(value):
+        return "0" if value == 0 else str(value)
+    places = max(0, digits - 1 - math.floor(math.log10(abs(value))))
+    rounded = round(value, digits - 1 - math.floor(math.log10(abs(value))))
+    return f"{rounded:,.{places}f}"
+
+
+def show_size(size_bytes: float, digits: int = 3) -> str:
+    """A size for people, decimal units: ``12.3 GB``."""
+    for name in ("PB", "TB", "GB", "MB", "kB"):
+        if size_bytes >= SIZES[name]:
+            return f"{significant(size_bytes / SIZES[name], digits)} {name}"
+    return f"{size_bytes:.0f} B"
+
+
+def show_rate(rate_bytes_s: float, digits: int = 3) -> str:
+    """A rate for people in MB/s, as makers advertise."""
+    return f"{significant(rate_bytes_s / 1e6, digits)} MB/s"
+
+
+def show_time(time_ns: float, digits: int = 3) -> str:
+    """A time for people: ``85.0 us``, ``3.2 ms``, ``12 s``, ``4 min 5 s``."""
+    if time_ns >= 120e9:
+        minutes, seconds = divmod(round(time_ns / 1e9), 60)
+        hours, minutes = divmod(minutes, 60)
+        return f"{hours} h {minutes} min" if hours else f"{minutes} min {seconds} s"
+    for name in ("s", "ms", "us"):
+        if time_ns >= TIMES[name]:
+            return f"{significant(time_ns / TIMES[name], digits)} {name}"
+    return f"{time_ns:.0f} ns"
