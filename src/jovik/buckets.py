@@ -28,7 +28,8 @@ def bucket_of(latency_ns: npt.ArrayLike) -> npt.NDArray[np.int64]:
     value = np.maximum(np.asarray(latency_ns, dtype=np.int64), 0)
     # frexp gives the exponent exactly for integers below 2^53, which is 104 days.
     octave = np.maximum(np.frexp(value.astype(np.float64))[1] - 1 - PART_BITS, 0).astype(np.int64)
-    return np.minimum((octave << PART_BITS) + (value >> octave), COUNT - 1)
+    bucket: npt.NDArray[np.int64] = np.minimum((octave << PART_BITS) + (value >> octave), COUNT - 1)
+    return bucket
 
 
 def _edges() -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]:

@@ -1,15 +1,15 @@
 """Every error that Jovik raises on purpose.
 
-    JovikError                 one or two plain lines for the person; `exit_status` says which kind
-    ├── Misuse            (2)  what was typed or written down cannot be understood
-    │   ├── PhraseError        a step phrase, with a caret under the word at fault
-    │   └── UnknownName        a drive, plan or model drive that is not there; the nearest are offered
-    ├── Refused           (3)  the target or the environment says no
-    │   ├── TargetRefused      missing, not writable, too little space, an alignment it cannot take
-    │   ├── EngineRefused      the kernel does not offer what the engine needs
-    │   └── ShelfRefused       not a shelf, a later revision, a damaged file
-    ├── DriveFailed       (4)  the drive itself failed during a test
-    └── Interrupted     (130)  a person stopped the run
+JovikError                 one or two plain lines for the person; `exit_status` says which kind
+├── Misuse            (2)  what was typed or written down cannot be understood
+│   ├── PhraseError        a step phrase, with a caret under the word at fault
+│   └── UnknownName        a drive, plan or model drive that is not there; the nearest are offered
+├── Refused           (3)  the target or the environment says no
+│   ├── TargetRefused      missing, not writable, too little space, an alignment it cannot take
+│   ├── EngineRefused      the kernel does not offer what the engine needs
+│   └── ShelfRefused       not a shelf, a later revision, a damaged file
+├── DriveFailed       (4)  the drive itself failed during a test
+└── Interrupted     (130)  a person stopped the run
 """
 
 from __future__ import annotations
@@ -81,7 +81,7 @@ class UnknownName(Misuse):
             hint = "there are: " + ", ".join(names[:8]) + (", ..." if len(names) > 8 else "")
         else:
             hint = ""
-        super().__init__(f"there is no {what} called '{name}'", "; ".join(x for x in (hint, otherwise) if x))
+        super().__init__(f"there is no {what} called '{name}'", f"{hint}; {otherwise}" if hint and otherwise else hint or otherwise.removeprefix("or "))
 
 
 class Refused(JovikError):

@@ -38,6 +38,14 @@ def _rows(work: Workload, threads: int) -> int:
     return int(min(time_ns // SLICE_NS + SPARE_ROWS, max(MOST_ROWS // threads, 36_000)))
 
 
+def blank_out() -> npt.NDArray[np.int64]:
+    """What a loop says at its end, before it has begun."""
+    out = np.zeros(inner.OUT_COUNT, np.int64)
+    out[inner.MIN_READ] = out[inner.MIN_WRITE] = inner.NEVER
+    out[inner.FIRST_BAD :] = -1
+    return out
+
+
 @dataclass
 class Part:
     """One thread's share of a pass."""
@@ -46,14 +54,7 @@ class Part:
     slices: npt.NDArray[np.int64]
     shared: npt.NDArray[np.int64]
     counts: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros((2, buckets.COUNT), np.int64))
-    out: npt.NDArray[np.int64] = field(default_factory=lambda: _blank_out())
-
-
-def _blank_out() -> npt.NDArray[np.int64]:
-    out = np.zeros(inner.OUT_COUNT, np.int64)
-    out[inner.MIN_READ] = out[inner.MIN_WRITE] = inner.NEVER
-    out[inner.FIRST_BAD :] = -1
-    return out
+    out: npt.NDArray[np.int64] = field(default_factory=blank_out)
 
 
 class Crew(ABC):

@@ -252,10 +252,8 @@ def count(latency, direction, size, row, slices, counts, out):
     slices[row, 2 * direction] += size
     slices[row, 2 * direction + 1] += 1
     out[SUM_READ + direction] += latency
-    if latency < out[MIN_READ + direction]:
-        out[MIN_READ + direction] = latency
-    if latency > out[MAX_READ + direction]:
-        out[MAX_READ + direction] = latency
+    out[MIN_READ + direction] = min(out[MIN_READ + direction], latency)
+    out[MAX_READ + direction] = max(out[MAX_READ + direction], latency)
 
 
 @njit

@@ -238,7 +238,7 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy):
             if errno == ETIME:
                 # With a time-out the kernel reports the wait, not the submission, which was whole.
                 unsent = 0
-            elif errno != EINTR and errno != EAGAIN and errno != EBUSY:
+            elif errno not in (EINTR, EAGAIN, EBUSY):
                 note_fault(errno, 0, 0, 0, t - start, row_of(t, start, rows), slices, out)
                 break
         row = row_of(t, start, rows)
@@ -265,8 +265,7 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy):
                 elif direction:
                     out[LATE_WRITTEN] += block
                 if verify and not direction:
-                    check(cfg[READ_ADDRESS] + slot * block, pool, pool_bytes, block, unit, place[slot],
-                          cfg[READ_GENERATION], generations, seed, out)
+                    check(cfg[READ_ADDRESS] + slot * block, pool, pool_bytes, block, unit, place[slot], cfg[READ_GENERATION], generations, seed, out)
             else:
                 note_fault(-result if result < 0 else 0, result, place[slot], direction, t - start, row, slices, out)
                 if cfg[STOP_ON_ERROR] and going:

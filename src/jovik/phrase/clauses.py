@@ -7,11 +7,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from jovik.phrase.cursor import Cursor
-from jovik.phrase.step import Step
 from jovik.units import parse_rate, parse_size, parse_time, spell_size, spell_time
+
+if TYPE_CHECKING:
+    from jovik.phrase.step import Step
 
 SECTOR = 512
 BLOCKS = (SECTOR, 64 * 2**20)

@@ -37,7 +37,10 @@ def parse(text: str) -> Step:
 def _refuse_contradictions(cursor: Cursor, values: dict[str, int], places: dict[str, int]) -> None:
     block = values["block_bytes"]
     if values["read_percent"] == 100:
-        for name, what in (("durable", "'durable' only where something is written"), ("compressible_percent", "'payload' only where something is written")):
+        for name, what in (
+            ("durable", "'durable' only where something is written"),
+            ("compressible_percent", "'payload' only where something is written"),
+        ):
             if values.get(name):
                 raise cursor.wrong(what, cursor.words[places[name]])
     for name in ("amount_bytes", "span_bytes"):

@@ -1,18 +1,17 @@
 """Plans: an ordered list of step phrases with a title, kept as TOML.
 
-    title = "First look"
-    about = "..."
-    steps = ["sequential read 1MiB depth 8 for 2s", ...]
+title = "First look"
+about = "..."
+steps = ["sequential read 1MiB depth 8 for 2s", ...]
 """
 
 from __future__ import annotations
 
-import tomllib
 from dataclasses import dataclass
 from importlib import resources
 from pathlib import Path
 
-from jovik.errors import Misuse, PhraseError, UnknownName
+from jovik.errors import PhraseError, UnknownName
 from jovik.phrase.parser import parse
 from jovik.phrase.step import Step
 
@@ -52,20 +51,26 @@ def load_plan(name: str) -> Plan:
 
 
 def _read(name: str, text: str, where: str) -> Plan:
-    try:
-        given = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
-        raise Misuse(f"{where} is not TOML: {error}") from None
-    unknown = set(given) - {"title", "about", "steps", "passes"}
-    if unknown:
-        raise Misuse(f"{where}: '{min(unknown)}' is not a key of a plan", "there are title, about, steps, passes")
-    lines, passes = given.get("steps"), given.get("passes", 5)
-    if not isinstance(lines, list) or not lines or not all(isinstance(x, str) for x in lines):
-        raise Misuse(f"{where}: 'steps' must be a list of phrases")
-    if not isinstance(passes, int) or not 1 <= passes <= 1000:
-        raise Misuse(f"{where}: 'passes' must be a whole number from 1 to 1000")
-    try:
-        steps = tuple(parse(line) for line in lines)
-    except PhraseError as error:
-        raise Misuse(f"{where}: {error.message}", error.hint) from None
-    return Plan(name, str(given.get("title", name)), str(given.get("about", "")), steps, passes)
+    # Pydantic is only loaded where a plan is.
+    from pydantic import Field, field_validator
+
+    from jovik.tomlfile import Shape, read_toml
+
+    class PlanFile(Shape):
+        title: str = name
+        about: str = ""
+        passes: int = Field(5, ge=1, le=1000)
+        steps: list[str] = Field(min_length=1)
+
+        @field_validator("steps")
+        @classmethod
+        def _parse(cls, lines: list[str]) -> list[str]:
+            for line in lines:
+                try:
+                    parse(line)
+                except PhraseError as error:
+                    raise ValueError(f"{error.message}\n{error.hint}") from None
+            return lines
+
+    given = read_toml(text, where, PlanFile)
+    return Plan(name, given.title, given.about, tuple(parse(line) for line in given.steps), given.passes)

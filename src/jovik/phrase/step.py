@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
+from jovik.phrase.clauses import CLAUSES, spell_head
+
 DEFAULT_TIME_NS = 10 * 10**9
 """How long a pass runs when the phrase says neither `for` nor `over`."""
 DEFAULT_SPAN_BYTES = 2**30
@@ -79,8 +81,6 @@ class Step:
 
     def parts(self, *, timed: bool = True) -> list[str]:
         """The phrase in parts, in the one order; `timed` leaves the `for` part in."""
-        from jovik.phrase.clauses import CLAUSES, spell_head
-
         spelled = [c.spell(self) for c in CLAUSES if timed or c.counts]
         return spell_head(self) + [s for s in spelled if s]
 

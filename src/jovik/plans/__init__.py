@@ -1,0 +1,1 @@
+"""The plans that ship with Jovik, a TOML file each."""

@@ -1,0 +1,35 @@
+# Each target installs what it needs into .venv; nothing but python3.11+ and make has to be there.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+DEMO ?= demo
+
+.PHONY: demo test lint screenshots bench clean
+
+$(BIN)/jovik: pyproject.toml
+	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11))' || { echo "Jovik needs Python 3.11 or later; name one: make PYTHON=python3.12 ..."; exit 1; }
+	$(PYTHON) -m venv $(VENV)
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
+	@touch $@
+
+demo: $(BIN)/jovik   ## the main job on model drives, shelf and picture included
+	@rm -rf $(DEMO)
+	$(BIN)/jovik demo --out $(DEMO)
+
+test: $(BIN)/jovik   ## all tests
+	$(BIN)/python -m pytest -n 2
+
+lint: $(BIN)/jovik
+	$(BIN)/ruff format --check src tests tools benchmarks
+	$(BIN)/ruff check src tests tools benchmarks
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+
+screenshots: $(BIN)/jovik   ## docs/screenshots from the demo's data; needs xvfb and xterm
+	$(BIN)/python tools/screenshots.py
+
+bench: $(BIN)/jovik   ## the figures of the engine, as ratios in one run; needs a C compiler and liburing-dev
+	$(BIN)/python benchmarks/engine.py
+
+clean:
+	rm -rf $(VENV) $(DEMO) build dist

@@ -1,0 +1,145 @@
+"""Holding what was measured against what was claimed."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+from jovik.analysis.latency import merge
+from jovik.analysis.statistics import interval
+from jovik.phrase import Step, parse
+from jovik.results import Interval, StepResult
+from jovik.sheet import Claim
+
+MARGIN = 0.05
+"""How far below its claim a drive may stay and still meet it."""
+USUAL_RANDOM_BLOCK = 4096
+"""The block of a claim in IOPS that does not name one, as makers use it."""
+
+
+class Verdict(StrEnum):
+    """What can be said of a claim."""
+
+    BEATEN = "beaten"
+    MET = "met"
+    SHORT = "short"
+    CLOSE = "too close to call"
+    UNTESTED = "untested"
+
+
+@dataclass(frozen=True)
+class Judgement:
+    """One claim, the step it was held against, and the verdict with its reason.
+
+    `measured` is in the claim's unit; `share` is measured over claimed.
+    """
+
+    claim: Claim
+    verdict: Verdict
+    why: str
+    step: StepResult | None = None
+    measured: Interval | None = None
+
+    @property
+    def share(self) -> Interval | None:
+        """Measured over claimed; None where untested."""
+        return self.measured.scaled(1 / self.claim.figure) if self.measured else None
+
+
+def judge(claims: Sequence[Claim], results: Sequence[StepResult], margin: float = MARGIN) -> list[Judgement]:
+    """A judgement for each claim, in the order of the sheet.
+
+    Parameters
+    ----------
+    claims : sequence of Claim
+    results : sequence of StepResult
+        At most one for each kind of step: the latest.
+    margin : float
+        Share of the claim.
+    """
+    steps = [(parse(r.phrase), r) for r in results if r.passes]
+    return [_judge_one(claim, steps, margin) for claim in claims]
+
+
+def measured(claim: Claim, result: StepResult) -> Interval:
+    """A result in the claim's unit; IOPS and bytes a second meet through the block size, which both records hold."""
+    if claim.unit == "IOPS":
+        return interval([p.iops for p in result.passes])
+    if claim.unit == "bytes/s":
+        return interval([p.rate_bytes_s for p in result.passes])
+    # The mean access time of a pass at depth 1 is the time it took over the I/Os it made, whose passes give an interval.
+    return interval([1e9 / p.iops if p.iops else math.inf for p in result.passes])
+
+
+def _fits(claim: Claim, step: Step) -> bool:
+    """Whether a step tests what the claim is about."""
+    if (step.random, step.read_percent) != (claim.random, claim.read_percent):
+        return False
+    if step.rate_bytes_s or step.rate_iops or step.durable or step.compressible_percent or step.verify:
+        return False
+    block = claim.block_bytes
+    if block is None and (claim.unit == "IOPS" or claim.lower_is_better):
+        block = USUAL_RANDOM_BLOCK
+    if block is not None and step.block_bytes != block:
+        return False
+    if claim.lower_is_better and (step.depth, step.workers) != (claim.depth or 1, claim.workers or 1):
+        return False
+    return (claim.depth in (None, step.depth)) and (claim.workers in (None, step.workers))
+
+
+def _judge_one(claim: Claim, steps: Sequence[tuple[Step, StepResult]], margin: float) -> Judgement:
+    if claim.sustained:
+        return Judgement(claim, Verdict.UNTESTED, "a sustained figure needs a long write, which was not run")
+    fitting = [(s, r) for s, r in steps if _fits(claim, s)]
+    direct = [(s, r) for s, r in fitting if r.conditions.direct]
+    if not direct:
+        reason = "only measured through the operating system's cache" if fitting else "no such step was run"
+        return Judgement(claim, Verdict.UNTESTED, f"{reason}; try: {suggested_phrase(claim)}")
+    # "Up to" is a promise about the best case, so the best of the fitting steps is the fair one.
+    better = min if claim.lower_is_better else max
+    step, result = better(direct, key=lambda pair: measured(claim, pair[1]).median)
+    figure = measured(claim, result)
+    verdict, reason = verdict_of(claim, figure, margin)
+    return Judgement(claim, verdict, "; ".join(x for x in (_why_this_step(claim, step, len(direct)), reason) if x), result, figure)
+
+
+def _why_this_step(claim: Claim, step: Step, choice: int) -> str:
+    if claim.depth is not None:
+        return f"claim and step both say depth {step.depth}"
+    return f"best of {choice} such steps" if choice > 1 else "the one such step"
+
+
+def verdict_of(claim: Claim, figure: Interval, margin: float) -> tuple[Verdict, str]:
+    """The verdict for an interval in the claim's unit, and a reason where the verdict does not speak for itself.
+
+    Turned so that larger is better, with claim 1: short where the whole interval lies below ``1 - margin``, beaten where
+    it lies above ``1 + margin``, met where it lies above ``1 - margin``, else too close to call.
+    """
+    if figure.low is None or figure.high is None:
+        return Verdict.CLOSE, "one pass has no interval; measure with --passes 3 or more"
+    low, high = figure.low / claim.figure, figure.high / claim.figure
+    if claim.lower_is_better:
+        low, high = 1 / high, 1 / low
+    if high < 1 - margin:
+        return Verdict.SHORT, ""
+    if low < 1 - margin:
+        return Verdict.CLOSE, f"the interval reaches across the margin of {margin:.0%}; more passes would settle it"
+    return (Verdict.BEATEN if low > 1 + margin else Verdict.MET), ""
+
+
+def suggested_phrase(claim: Claim) -> str:
+    """A phrase that would test a claim."""
+    block = claim.block_bytes or (USUAL_RANDOM_BLOCK if claim.random or claim.unit != "bytes/s" else 2**20)
+    depth = claim.depth or (1 if claim.lower_is_better else 32 if claim.random else 8)
+    step = Step(claim.random, claim.read_percent, block, depth, claim.workers or 1)
+    return f'"{step.canonical}"'
+
+
+def all_latencies_ns(result: StepResult) -> dict[str, float] | None:
+    """Latency figures of a step, both directions together; None where nothing completed."""
+    from jovik.analysis.latency import summary_ns
+
+    whole = merge(result.latencies.values())
+    return summary_ns(whole) if whole else None

@@ -1,0 +1,49 @@
+"""When to stop repeating a step."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from jovik.analysis.statistics import interval
+
+
+@dataclass(frozen=True)
+class Repeat:
+    """Passes at least and at most, and what may end them in between.
+
+    Attributes
+    ----------
+    least, most : int
+    precision : float or None
+        Wanted half width of the interval as a share of the figure.
+    budget_ns : int or None
+        Time for all steps of the run together.
+    """
+
+    least: int = 5
+    most: int = 5
+    precision: float | None = None
+    budget_ns: int | None = None
+
+    def verdict(self, rates: Sequence[float], spent_ns: int, allowed_ns: int | None) -> str | None:
+        """None to go on; else why not, which is empty when just the wanted number of passes was made.
+
+        Parameters
+        ----------
+        rates : sequence of float
+            Of the passes made, at least one.
+        spent_ns, allowed_ns : int
+            Time this step has taken and may take.
+        """
+        count = len(rates)
+        passes = f"{count} {'pass' if count == 1 else 'passes'}"
+        if count >= self.least and self.precision is not None:
+            half = interval(rates).half_width
+            if half is not None and half <= self.precision:
+                return f"stopped after {passes}: the interval is within {100 * self.precision:g} % of the figure"
+        if count >= self.most:
+            return "" if self.precision is None else f"stopped after {passes} without reaching the wanted precision of {100 * self.precision:g} %"
+        if allowed_ns is not None and spent_ns + spent_ns / count > allowed_ns:
+            return f"stopped after {passes}: the time budget was spent"
+        return None

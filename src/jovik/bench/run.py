@@ -1,0 +1,225 @@
+"""Running a plan: step by step, pass by pass, each finished pass handed over before the next begins."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from typing import Protocol
+
+from jovik.analysis.latency import merge
+from jovik.bench.repeat import Repeat
+from jovik.bench.work import pass_seed, workload
+from jovik.errors import DriveFailed
+from jovik.phrase import Step
+from jovik.protocol import Live, Session
+from jovik.results import Conditions, PassFigures, StepResult, Trace
+from jovik.units import show_rate
+
+UNLIKE_PASSES = 1.5
+"""Fastest over slowest pass from which on it is said that they differ."""
+
+
+@dataclass(frozen=True)
+class Setting:
+    """What is known of the surroundings of a run and goes into the conditions of its results."""
+
+    rig: str | None = None
+    unit: str | None = None
+    firmware: str | None = None
+    link: str | None = None
+
+
+@dataclass(frozen=True)
+class RunOptions:
+    """How a plan is run: repetitions, the seed that everything random comes from, and what an error does."""
+
+    repeat: Repeat = field(default_factory=Repeat)
+    seed: int = 1
+    stop_on_error: bool = True
+
+
+class Sink(Protocol):
+    """Where finished work goes; each call returns only when what it was given is safe."""
+
+    def step_begun(self, position: int, step: Step, conditions: Conditions) -> None:
+        """A step's first pass is about to start."""
+
+    def pass_done(self, position: int, number: int, trace: Trace) -> None:
+        """A pass is finished."""
+
+    def step_done(self, position: int, result: StepResult) -> None:
+        """A step is finished."""
+
+    def laid_out(self, written_bytes: int) -> None:
+        """The test file was laid out."""
+
+
+class Observer(Protocol):
+    """Who watches; called from the main thread, never from the measuring loop."""
+
+    def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Live], None]:
+        """The test file is about to be laid out."""
+
+    def passing(self, position: int, step: Step, number: int) -> Callable[[Live], None]:
+        """A pass is about to start."""
+
+    def finished(self, position: int, result: StepResult) -> None:
+        """A step is finished."""
+
+
+def run_plan(
+    steps: Sequence[Step],
+    session: Session,
+    setting: Setting,
+    options: RunOptions,
+    sink: Sink,
+    observer: Observer,
+    clock_ns: Callable[[], int] = time.monotonic_ns,
+) -> list[StepResult]:
+    """Run all steps.
+
+    Parameters
+    ----------
+    clock_ns : callable
+        What the budget is counted in: the session's own clock on a model drive.
+
+    Raises
+    ------
+    TargetRefused
+        A step asks what the target cannot take; nothing has been written then.
+    DriveFailed
+        An I/O failed and `options.stop_on_error` is set; the pass is with the sink.
+    KeyboardInterrupt
+        A person stopped it; finished passes are with the sink.
+    """
+    for step in steps:
+        session.check(workload(step, 0))
+    began = clock_ns()
+    results = []
+    for position, step in enumerate(steps):
+        allowed = None
+        if options.repeat.budget_ns is not None:
+            allowed = max(options.repeat.budget_ns - (clock_ns() - began), 0) // (len(steps) - position)
+        result = _run_step(position, step, session, setting, options, sink, observer, allowed, clock_ns)
+        results.append(result)
+        observer.finished(position, result)
+    return results
+
+
+def _run_step(
+    position: int,
+    step: Step,
+    session: Session,
+    setting: Setting,
+    options: RunOptions,
+    sink: Sink,
+    observer: Observer,
+    allowed_ns: int | None,
+    clock_ns: Callable[[], int],
+) -> StepResult:
+    conditions = Conditions(
+        engine=session.engine,
+        direct=session.direct,
+        span_bytes=step.span,
+        fill_percent=session.fill_percent(),
+        link=setting.link,
+        rig=setting.rig,
+        unit=setting.unit,
+        firmware=setting.firmware,
+    )
+    sink.step_begun(position, step, conditions)
+    began = clock_ns()
+    traces: list[Trace] = []
+    while True:
+        number = len(traces) + 1
+        work = workload(step, pass_seed(options.seed, position, number), stop_on_error=options.stop_on_error)
+        missing = session.to_lay_out_bytes(work)
+        written = session.prepare(work, observer.preparing(position, step, missing) if missing else _ignore)
+        if written:
+            sink.laid_out(written)
+        trace = session.run(work, observer.passing(position, step, number))
+        traces.append(trace)
+        sink.pass_done(position, number, trace)
+        if trace.first_fault and (options.stop_on_error or trace.stopped):
+            sink.step_done(position, summarise(step, traces, conditions))
+            raise failure(trace)
+        rates = [t.rate_bytes_s for t in traces]
+        spent = clock_ns() - began
+        reason = options.repeat.verdict(rates, spent, allowed_ns)
+        if reason is not None:
+            break
+    result = summarise(step, traces, conditions, (reason,) if reason else ())
+    sink.step_done(position, result)
+    return result
+
+
+def _ignore(_: Live) -> None:
+    return None
+
+
+def failure(trace: Trace) -> DriveFailed:
+    """The error to show for a pass that ended in a fault."""
+    fault = trace.first_fault
+    assert fault is not None
+    return DriveFailed(
+        f"the drive failed a {fault.direction} at byte {fault.offset_bytes}, {fault.after_ns / 1e9:.2f} s into the pass: {fault.what}",
+        "what was measured before is on the shelf; --on-error continue counts errors and goes on",
+    )
+
+
+def figures_of(trace: Trace) -> PassFigures:
+    """A pass's figures without its series."""
+    return PassFigures(
+        rate_bytes_s=trace.rate_bytes_s,
+        flushed_rate_bytes_s=trace.flushed_rate_bytes_s,
+        iops=trace.iops,
+        read_bytes=trace.read_bytes,
+        written_bytes=trace.written_bytes + trace.late_written_bytes,
+        elapsed_ns=trace.elapsed_ns,
+        errors=trace.errors,
+        cpu_ns=trace.cpu_ns,
+    )
+
+
+def summarise(step: Step, traces: Sequence[Trace], conditions: Conditions, notes: Sequence[str] = ()) -> StepResult:
+    """A step's result from its passes."""
+    latencies = {}
+    for direction in ("read", "write"):
+        whole = merge(t.latencies[direction] for t in traces if direction in t.latencies)
+        if whole is not None:
+            latencies[direction] = whole
+    said = [n for t in traces for n in t.notes]
+    said += [stamp_note(t) for t in traces if t.stamps is not None]
+    said += [f"the first error: {t.first_fault.what} at byte {t.first_fault.offset_bytes}" for t in traces if t.first_fault][:1]
+    said += [x for x in (spread_note([t.rate_bytes_s for t in traces]),) if x]
+    return StepResult(
+        phrase=step.canonical,
+        kind=step.kind,
+        passes=tuple(figures_of(t) for t in traces),
+        latencies=latencies,
+        conditions=conditions,
+        notes=tuple(dict.fromkeys([*said, *notes])),
+    )
+
+
+def spread_note(rates: Sequence[float]) -> str:
+    """A word of warning where passes differ by more than noise does."""
+    if len(rates) < 2 or min(rates) <= 0 or max(rates) / min(rates) < UNLIKE_PASSES:
+        return ""
+    return (
+        f"passes differ by a factor of {max(rates) / min(rates):.1f} (first {show_rate(rates[0])}, last {show_rate(rates[-1])}): "
+        "something changed between them, such as a write cache that filled or heat"
+    )
+
+
+def stamp_note(trace: Trace) -> str:
+    """What reading the stamps back found, in words."""
+    stamps = trace.stamps
+    assert stamps is not None
+    if not stamps.bad:
+        return "every stamp came back as it was written"
+    where = ", ".join(str(n) for n in stamps.first_offsets_bytes)
+    return f"of {stamps.checked} stamps {stamps.wrong} came back wrong and {stamps.stale} stale, {stamps.unreadable} blocks could not be read" + (
+        f"; first at byte {where}" if where else ""
+    )

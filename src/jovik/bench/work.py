@@ -1,0 +1,38 @@
+"""From a step to the workload of one of its passes."""
+
+from __future__ import annotations
+
+import hashlib
+
+from jovik.phrase import Step
+from jovik.protocol import Workload
+
+
+def workload(step: Step, seed: int, *, stop_on_error: bool = True) -> Workload:
+    """A step's numbers as a session takes them."""
+    rate = float(step.rate_bytes_s) if step.rate_bytes_s is not None else None
+    if step.rate_iops is not None:
+        rate = float(step.rate_iops * step.block_bytes)
+    return Workload(
+        random=step.random,
+        read_percent=step.read_percent,
+        block_bytes=step.block_bytes,
+        depth=step.depth,
+        workers=step.workers,
+        span_bytes=step.span,
+        seed=seed,
+        time_ns=step.time,
+        amount_bytes=step.amount_bytes,
+        fresh=step.fresh,
+        rate_limit_bytes_s=rate,
+        durable=step.durable,
+        compressible_percent=step.compressible_percent,
+        verify=step.verify,
+        stop_on_error=stop_on_error,
+    )
+
+
+def pass_seed(run_seed: int, position: int, number: int) -> int:
+    """The seed of one pass: the same run, step and pass always give the same, different ones never a related one."""
+    digest = hashlib.blake2b(f"{run_seed}/{position}/{number}".encode(), digest_size=6).digest()
+    return int.from_bytes(digest, "big")

@@ -1,0 +1,102 @@
+"""The commands: the only place that knows Click or Rich.
+
+This module is all that `jovik --help` loads; each command's own module is loaded when it is called.
+"""
+
+from __future__ import annotations
+
+import os
+import sys
+from importlib import import_module
+
+import click
+
+from jovik import __version__
+from jovik.errors import JovikError
+
+COMMANDS = {
+    "sheet": "Write down what the box says: the drive and its claims.",
+    "measure": "Measure a drive; every finished pass goes to the shelf.",
+    "judge": "Hold a drive's results against its claims.",
+    "rank": "Place every drive on the shelf, like with like.",
+    "picture": "Draw what the shelf holds.",
+    "demo": "All of it on model drives, in one go.",
+}
+"""Every command and its line in the overview, in the order of the work."""
+
+
+class Commands(click.Group):
+    """A group whose members are imported when they are called."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        """Names in the order of the work."""
+        return list(COMMANDS)
+
+    def get_command(self, ctx: click.Context, name: str) -> click.Command | None:
+        """The command from its module."""
+        if name not in COMMANDS:
+            return None
+        command: click.Command = getattr(import_module(f"jovik.cli.{name}_command"), name)
+        return command
+
+    def resolve_command(self, ctx: click.Context, args: list[str]) -> tuple[str | None, click.Command | None, list[str]]:
+        """As Click's, with the nearest names when there is no such command."""
+        from jovik.errors import UnknownName
+
+        if args and args[0] not in COMMANDS and not args[0].startswith("-"):
+            raise UnknownName("command", args[0], COMMANDS, "see jovik --help")
+        return super().resolve_command(ctx, args)
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        """The overview, without loading any command."""
+        with formatter.section("Commands"):
+            formatter.write_dl(list(COMMANDS.items()))
+
+
+@click.group(cls=Commands, context_settings={"help_option_names": ["-h", "--help"]}, invoke_without_command=True)
+@click.version_option(__version__, "-V", "--version", message="jovik %(version)s")
+@click.pass_context
+def jovik(ctx: click.Context) -> None:
+    """Measure a storage drive, hold it against its claims, rank it among others.
+
+    Each number says how sure it is, what limited it and whether it may be compared.
+    """
+    if ctx.invoked_subcommand is None:
+        click.echo(ctx.get_help())
+        click.echo("\nNew here? Run: jovik demo")
+
+
+def main() -> None:
+    """The console script: every failure is one or two plain lines and an exit status, never a traceback."""
+    try:
+        status = jovik.main(prog_name="jovik", standalone_mode=False)
+        sys.exit(status if isinstance(status, int) else 0)
+    except JovikError as error:
+        complain(error)
+        sys.exit(error.exit_status)
+    except click.exceptions.Exit as stop:
+        sys.exit(stop.exit_code)
+    except click.ClickException as error:
+        where = f" (see: {error.ctx.command_path} --help)" if isinstance(error, click.UsageError) and error.ctx else ""
+        click.echo(f"jovik: {error.format_message()}{where}", err=True)
+        sys.exit(error.exit_code)
+    except (KeyboardInterrupt, click.Abort):
+        click.echo("jovik: interrupted", err=True)
+        sys.exit(130)
+    except BrokenPipeError:
+        # Whoever read from us has gone; Python would complain again when it flushes at exit.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        sys.exit(0)
+    except Exception as error:
+        if os.environ.get("JOVIK_TRACEBACK"):
+            raise
+        click.echo(f"jovik: a fault in Jovik itself: {type(error).__name__}: {error}", err=True)
+        click.echo("  set JOVIK_TRACEBACK=1 and run it again to see where", err=True)
+        sys.exit(1)
+
+
+def complain(error: JovikError) -> None:
+    """One error on standard error: what and why, then what to do."""
+    click.echo(f"jovik: {error.message}", err=True)
+    if error.hint:
+        click.echo(f"  {error.hint}", err=True)

@@ -1,0 +1,70 @@
+"""`jovik demo`: the main job on model drives, by the same commands a person would type."""
+
+from __future__ import annotations
+
+import shlex
+from pathlib import Path
+
+import click
+
+REVIEWED = "Veldhaar Comet 2TB"
+"""The drive that is just in for review."""
+EARLIER = ("drift", "slate", "pebble")
+"""Model drives that the magazine tested before."""
+
+STORY = """\
+The Night Watch, a magazine for amateur astronomers, tests drives that must swallow the frames of telescope cameras
+through a whole clear night. Three drives are on its shelf already; the Comet has just come in for review.
+Everything here is simulated: drives, makers and the magazine are made up.
+"""
+
+
+@click.command()
+@click.option("--out", type=click.Path(file_okay=False, path_type=Path), help="The folder to make. Default: a new jovik-demo here.")
+def demo(out: Path | None) -> None:
+    """Test four model drives from sheet to ranking, and show each command on the way.
+
+    The folder then holds a shelf (shelf.db) to go on with, and the picture.
+    """
+    from jovik.errors import Misuse
+
+    folder = out or _new_folder()
+    if (folder / "shelf.db").exists():
+        raise Misuse(f"{folder} holds a shelf already", "name another folder with --out, or remove that one")
+    folder.mkdir(parents=True, exist_ok=True)
+    click.echo(STORY)
+    shelf = folder / "shelf.db"
+    for position, model in enumerate(EARLIER):
+        # Fixed seeds: the demo shows the same figures everywhere, so that a tutorial can speak of them.
+        _step(shelf, ["measure", f"model:{model}", "--seed", str(11 + position)], quiet=True)
+    _step(shelf, ["measure", "model:comet", "--seed", "41"])
+    _step(shelf, ["sheet", "show", REVIEWED])
+    _step(shelf, ["judge", REVIEWED])
+    _step(shelf, ["rank", "--yardstick", "Corvane Slate 1TB", "--no-steps"])
+    _step(shelf, ["picture", "rank", "--out", str(folder / "ranking.png"), "--highlight", REVIEWED, "--yardstick", "Corvane Slate 1TB"])
+    where = shlex.quote(str(folder))
+    click.echo(f"\nThe shelf is {where}/shelf.db. Go on from here:")
+    click.echo(
+        f'  export JOVIK_SHELF={where}/shelf.db\n  jovik sheet list\n  jovik rank\n  jovik measure model:comet "random read 4KiB depth 64 for 5s"'
+    )
+
+
+def _new_folder() -> Path:
+    """`jovik-demo`, or with a number behind it where that is taken."""
+    names = ["jovik-demo", *(f"jovik-demo-{n}" for n in range(2, 1000))]
+    return next(Path(n) for n in names if not Path(n).exists())
+
+
+def _step(shelf: Path, words: list[str], *, quiet: bool = False) -> None:
+    """Show a command and run it as it would be run from a prompt."""
+    import contextlib
+    import io
+
+    from jovik.cli import jovik
+
+    click.echo("$ " + shlex.join(["jovik", *words, "--shelf", str(shelf)]))
+    aside = contextlib.redirect_stdout(io.StringIO()) if quiet else contextlib.nullcontext()
+    with aside, contextlib.redirect_stderr(io.StringIO()):
+        # A verdict of "short" is an exit status of its own for scripts; for the demo it is part of the story.
+        jovik.main([*words, "--shelf", str(shelf)], prog_name="jovik", standalone_mode=False)
+    click.echo("(its table is left out here)\n" if quiet else "")

@@ -1,0 +1,207 @@
+"""`jovik measure`: from a target and phrases to passes on the shelf and a table."""
+
+from __future__ import annotations
+
+import secrets
+import signal
+import threading
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from jovik.cli.options import Converted, count_range, format_option, percent, shelf_option
+from jovik.units import parse_time, show_size, show_time
+
+if TYPE_CHECKING:
+    from jovik.bench import Cost, Repeat
+    from jovik.phrase import Plan
+    from jovik.protocol import Session
+    from jovik.shelf.store import Shelf
+    from jovik.target import Target
+
+
+@click.command()
+@click.argument("target")
+@click.argument("phrases", nargs=-1, metavar="[PHRASE]...")
+@click.option("--drive", "name", metavar="NAME", help="The drive on the shelf that this is. A model drive brings its own sheet.")
+@click.option("--plan", "plan_name", metavar="NAME", help="A plan, or the path of its .toml file. Default, without phrases: first-look.")
+@click.option("--passes", type=Converted("N or A..B", count_range), help="Passes of each step. Default: what the plan says; 5 for phrases.")
+@click.option("--precision", type=Converted("SHARE", percent), help="Stop repeating once the interval is this narrow, such as 2%.")
+@click.option("--budget", type=Converted("TIME", parse_time), help="Time for all steps together, such as 5min.")
+@click.option("--engine", type=click.Choice(["auto", "io_uring", "blocking"]), default="auto", show_default=True, help="How I/O is done.")
+@click.option("--on-error", type=click.Choice(["stop", "continue"]), default="stop", show_default=True, help="At an I/O error.")
+@click.option("--seed", type=click.IntRange(0, 2**62), help="Of offsets and payload; the same seed does the same I/O.")
+@click.option("--dry-run", is_flag=True, help="Say what would be done, and write nothing.")
+@format_option()
+@shelf_option
+def measure(
+    target: str,
+    phrases: tuple[str, ...],
+    name: str | None,
+    plan_name: str | None,
+    passes: tuple[int, int] | None,
+    precision: float | None,
+    budget: int | None,
+    engine: str,
+    on_error: str,
+    seed: int | None,
+    dry_run: bool,
+    form: str,
+    shelf_at: str | None,
+) -> int:
+    """Measure TARGET, a folder on the drive or a model drive (model:NAME), step by step.
+
+    A PHRASE is one step. Each finished pass is on the shelf before the next begins; no test file is left behind.
+
+    \b
+    jovik measure /mnt/new --drive "Comet 2TB"
+    jovik measure . --drive "Comet 2TB" "random read 4KiB depth 32 for 5s" --passes 7
+    jovik measure model:drift
+    """
+    from jovik.bench import RunOptions, cost_of
+    from jovik.cli.progress import Progress
+    from jovik.cli.steps import show_run
+    from jovik.errors import Interrupted, Misuse
+    from jovik.shelf.opening import where_from
+    from jovik.shelf.store import Shelf
+    from jovik.target import resolve
+
+    if phrases and plan_name:
+        raise Misuse("both --plan and phrases were given", "give one of the two")
+    plan = _plan(phrases, plan_name)
+    repeat = _repeat(plan, passes, precision, budget)
+    place = resolve(target)
+    options = RunOptions(repeat, seed if seed is not None else secrets.randbits(40), on_error == "stop")
+    with Shelf(where_from(shelf_at), create=True) as shelf:
+        drive_name, unit = _drive(shelf, place, name)
+        with _open(place, engine, options.seed) as session, Progress(len(plan.steps), repeat.most) as progress:
+            cost = cost_of(plan.steps, repeat.most, session)
+            _check(session, plan)
+            progress.say(announcement(drive_name, target, session, plan, repeat, cost))
+            if dry_run:
+                return 0
+            writer, failure = _run(shelf, drive_name, unit, place, session, plan, options, progress)
+        results = shelf.results_of_run(writer.id)
+        if results or failure is None:
+            show_run(shelf.run(writer.id), results, form)
+        if isinstance(failure, KeyboardInterrupt):
+            kept = sum(len(r.passes) for r in results)
+            raise Interrupted(f"interrupted; {kept} finished {'pass is' if kept == 1 else 'passes are'} on the shelf as run {writer.id}")
+        if failure is not None:
+            raise failure
+    return 0
+
+
+def _plan(phrases: Sequence[str], plan_name: str | None) -> Plan:
+    from jovik.phrase import Plan, load_plan, parse
+
+    if phrases:
+        return Plan("phrases", "Phrases", "", tuple(parse(p) for p in phrases))
+    return load_plan(plan_name or "first-look")
+
+
+def _repeat(plan: Plan, passes: tuple[int, int] | None, precision: float | None, budget: int | None) -> Repeat:
+    from jovik.bench import Repeat
+
+    if passes is not None:
+        least, most = passes
+        # With only an upper wish to stop early there must be something to stop for.
+        wanted = precision if precision is not None or least == most else 0.02
+        return Repeat(least, most, wanted, budget)
+    if precision is not None:
+        return Repeat(3, max(plan.passes, 30), precision, budget)
+    return Repeat(plan.passes, plan.passes, None, budget)
+
+
+def _drive(shelf: Shelf, place: Target, name: str | None) -> tuple[str, dict[str, str]]:
+    """The drive's name on the shelf and what is known of the unit; a model drive is enrolled when it is first met."""
+    from jovik.errors import Misuse
+    from jovik.target import ModelTarget
+
+    if isinstance(place, ModelTarget):
+        from jovik.model import load_model
+
+        model = load_model(place.name)
+        unit = {"unit": model.behaviour.serial, "firmware": model.behaviour.firmware}
+        if name is None:
+            name = model.sheet.drive.name
+            if name not in shelf.drive_names():
+                shelf.add_sheet(model.sheet)
+        return shelf.sheet(name).drive.name, unit
+    if name is None:
+        raise Misuse("which drive is this? --drive is missing", 'name it as its sheet does: --drive "NAME"; a new one: jovik sheet new "NAME"')
+    return shelf.sheet(name).drive.name, {}
+
+
+def _open(place: Target, engine: str, seed: int) -> Any:
+    """A session on the target."""
+    from jovik.target import ModelTarget
+
+    if isinstance(place, ModelTarget):
+        from jovik.model import ModelSession, load_model
+
+        return ModelSession(load_model(place.name))
+    # Compiling takes several seconds, once after each installation; who waits should know why.
+    notice = threading.Timer(1.5, click.echo, ("compiling the measuring loop, once after an installation ...",), {"err": True})
+    notice.daemon = True
+    notice.start()
+    try:
+        from jovik.engine.session import FileSession
+    finally:
+        notice.cancel()
+
+    return FileSession(place.path, engine, seed)
+
+
+def _check(session: Session, plan: Plan) -> None:
+    from jovik.bench.work import workload
+
+    for step in plan.steps:
+        session.check(workload(step, 0))
+
+
+def _run(shelf: Shelf, drive: str, unit: dict[str, str], place: Target, session: Session, plan: Plan, options: Any, progress: Any) -> Any:
+    """Run the plan into a new run on the shelf; what stopped it comes back, so that what was measured can be shown."""
+    from jovik import __version__
+    from jovik.bench import Setting, run_plan
+    from jovik.errors import JovikError
+    from jovik.sense.rig import Rig, this_machine
+    from jovik.target import ModelTarget
+
+    simulated = isinstance(place, ModelTarget)
+    rig = Rig("virtual bench", {}) if simulated else this_machine()
+    kept = {"least": options.repeat.least, "most": options.repeat.most, "precision": options.repeat.precision, "budget_ns": options.repeat.budget_ns}
+    writer = shelf.begin_run(drive, rig, place.describe(), plan.name, options.seed, kept, __version__)
+    setting = Setting(rig=rig.name, unit=unit.get("unit"), firmware=unit.get("firmware"))
+    clock = {"clock_ns": lambda: session.clock_ns} if simulated else {}  # type: ignore[attr-defined]
+    before = signal.getsignal(signal.SIGTERM)
+    signal.signal(signal.SIGTERM, signal.default_int_handler)
+    failure: BaseException | None = None
+    state = "done"
+    try:
+        run_plan(plan.steps, session, setting, options, writer, progress, **clock)
+    except KeyboardInterrupt as stop:
+        failure, state = stop, "interrupted"
+    except JovikError as error:
+        failure, state = error, "failed"
+    finally:
+        signal.signal(signal.SIGTERM, before)
+        writer.close(state)
+    return writer, failure
+
+
+def announcement(drive: str, target: str, session: Session, plan: Plan, repeat: Repeat, cost: Cost) -> str:
+    """What is about to happen: how long, what is written, and where."""
+    where = "nowhere (simulated)" if session.engine == "model" else f"in {Path(target).resolve()}"
+    times = f"{repeat.least}" if repeat.least == repeat.most else f"{repeat.least} to {repeat.most}"
+    writes = [show_size(cost.certain_bytes)] if cost.certain_bytes else []
+    if cost.writing_ns:
+        writes.append(f"what the drive takes in {show_time(cost.writing_ns)} (at 1 GB/s: {show_size(cost.writing_ns)})")
+    at_most = "at most " if repeat.least != repeat.most else ""
+    return (
+        f"{drive}: {plan.name}, {len(plan.steps)} {'step' if len(plan.steps) == 1 else 'steps'} of {times} passes, {at_most}about "
+        f"{show_time(cost.time_ns)}, engine {session.engine}{'' if session.direct else ', through the operating system cache'}\n"
+        f"writes {at_most}{' and '.join(writes) or 'nothing'}, {where}, in a test file of {show_size(cost.space_bytes)} that is gone afterwards"
+    )

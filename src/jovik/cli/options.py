@@ -1,0 +1,68 @@
+"""Options that several commands share, and values with units as Click types."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any, TypeVar
+
+import click
+
+F = TypeVar("F", bound=Callable[..., Any])
+
+
+def shelf_option(command: F) -> F:
+    """`--shelf WHERE`."""
+    return click.option("--shelf", "shelf_at", metavar="WHERE", envvar="JOVIK_SHELF", help="The shelf's file. Default: in your data folder.")(command)
+
+
+def format_option(*more: str) -> Callable[[F], F]:
+    """`--format table|json|csv` and what a command has besides."""
+    return click.option(
+        "--format", "form", type=click.Choice(["table", "json", "csv", *more]), default="table", show_default=True, help="Form of the output."
+    )
+
+
+if TYPE_CHECKING:
+    Base = click.ParamType[Any]
+else:
+    Base = click.ParamType  # older releases of Click cannot be subscripted
+
+
+class Converted(Base):
+    """A value that a function of the core reads; its ValueError is the message."""
+
+    def __init__(self, name: str, convert: Callable[[str], Any]) -> None:
+        self.name = name
+        self._convert = convert
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        """Read it, or fail with one line."""
+        if not isinstance(value, str):
+            return value
+        try:
+            return self._convert(value)
+        except ValueError as error:
+            self.fail(str(error), param, ctx)
+
+
+def percent(text: str) -> float:
+    """``2%`` as 0.02."""
+    try:
+        value = float(text.removesuffix("%").strip()) / 100
+    except ValueError:
+        value = -1.0
+    if not text.endswith("%") or not 0 < value < 10:
+        raise ValueError(f"'{text}' is not a percentage; write 2%")
+    return value
+
+
+def count_range(text: str) -> tuple[int, int]:
+    """``5`` as (5, 5) and ``3..9`` as (3, 9)."""
+    low, dots, high = text.partition("..")
+    try:
+        least, most = int(low), int(high if dots else low)
+    except ValueError:
+        least, most = 0, 0
+    if not 1 <= least <= most <= 1000:
+        raise ValueError(f"'{text}' is not a number of passes; write 5 or 3..9")
+    return least, most

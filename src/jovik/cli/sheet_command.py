@@ -1,0 +1,187 @@
+"""`jovik sheet`: the drive as sold and its claims, by option or as TOML."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from jovik.cli.options import F, format_option, shelf_option
+
+if TYPE_CHECKING:
+    from jovik.sheet import Sheet
+
+DRIVE_OPTIONS = {
+    "maker": "Who makes it.",
+    "model": "The model's name.",
+    "capacity": "As printed, such as 1TB.",
+    "interface": "Such as 'PCIe 4.0 x4' or 'SATA 6 Gb/s'.",
+    "medium": "Such as 'solid state' or 'spinning'.",
+    "price": "Such as '89 EUR'.",
+    "warranty": "Such as '5 years'.",
+    "endurance": "Rated bytes written, such as 600TB.",
+}
+
+
+@click.group()
+def sheet() -> None:
+    """Write down what the box says: the drive and its claims.
+
+    \b
+    jovik sheet new "Fjord 1TB" --maker Halden --capacity 1TB --price "89 EUR"
+    jovik sheet claim "Fjord 1TB" "sequential read" 7000MB/s
+    jovik sheet claim "Fjord 1TB" "random read 4KiB depth 32" "900,000 IOPS"
+    """
+
+
+def _drive_options(command: F) -> F:
+    for key, text in reversed(DRIVE_OPTIONS.items()):
+        command = click.option(f"--{key}", help=text)(command)
+    return command
+
+
+@sheet.command()
+@click.argument("name", required=False)
+@_drive_options
+@click.option(
+    "--from", "source", type=click.Path(exists=True, dir_okay=False, path_type=Path), help="A sheet in TOML, as 'show --format toml' gives it."
+)
+@shelf_option
+def new(name: str | None, source: Path | None, shelf_at: str | None, **words: str | None) -> None:
+    """Enrol the drive NAME, from options or from a TOML file."""
+    from jovik.errors import Misuse
+    from jovik.sheet import Sheet, drive_from_words, read_sheet
+    from jovik.shelf.opening import where_from
+    from jovik.shelf.store import Shelf
+
+    given = {k: v for k, v in words.items() if v is not None}
+    if source is not None:
+        if name is not None or given:
+            raise Misuse("--from brings the whole sheet; give no name or other option with it")
+        try:
+            made = read_sheet(source.read_text(encoding="utf-8"), str(source))
+        except (UnicodeDecodeError, OSError) as error:
+            raise Misuse(f"{source} cannot be read: {error}") from None
+    elif name is None or not name.strip():
+        raise Misuse("a new sheet needs a name, or --from FILE", 'jovik sheet new "Fjord 1TB"')
+    else:
+        made = Sheet(drive_from_words({"name": name, **given}))
+    with Shelf(where_from(shelf_at), create=True) as shelf:
+        shelf.add_sheet(made)
+    count = f" with {len(made.claims)} claim{'s' if len(made.claims) != 1 else ''}" if made.claims else ""
+    click.echo(f"{made.drive.name} is on the shelf{count}")
+
+
+@sheet.command()
+@click.argument("name")
+@click.argument("what")
+@click.argument("figure")
+@click.option("--up-to/--exactly", default=True, help="Whether the maker promises the best case ('up to').", show_default=True)
+@click.option("--sustained", is_flag=True, help="The claim is about a long write.")
+@click.option("--printed", default="", help="Where it says so, such as 'box, front'.")
+@shelf_option
+def claim(name: str, what: str, figure: str, up_to: bool, sustained: bool, printed: str, shelf_at: str | None) -> None:
+    """Put a claim on the sheet of the drive NAME.
+
+    WHAT is the start of a phrase ("sequential read", "random read 4KiB depth 32"); FIGURE a rate or an access time
+    ("7000MB/s", "900,000 IOPS", "60us").
+    """
+    from jovik.errors import Misuse
+    from jovik.sheet import parse_claim
+    from jovik.shelf.opening import where_from
+    from jovik.shelf.store import Shelf
+
+    try:
+        one = parse_claim(what, figure, up_to=up_to, sustained=sustained, printed=printed)
+    except ValueError as error:
+        raise Misuse(f"the figure: {error}") from None
+    with Shelf(where_from(shelf_at)) as shelf:
+        shelf.add_claim(name, one)
+        known = shelf.sheet(name)
+    click.echo(f"{known.drive.name}: {one.label}, {one.shown()}")
+
+
+@sheet.command()
+@click.argument("name")
+@format_option("toml")
+@shelf_option
+def show(name: str, form: str, shelf_at: str | None) -> None:
+    """Show the sheet of the drive NAME."""
+    from jovik.cli.output import emit_csv, emit_json, table
+    from jovik.sheet import write_sheet
+    from jovik.shelf.opening import where_from
+    from jovik.shelf.store import Shelf
+
+    with Shelf(where_from(shelf_at)) as shelf:
+        found = shelf.sheet(name)
+    claims = [(c.label, c.shown(), "up to" if c.up_to else "", c.printed) for c in found.claims]
+    if form == "toml":
+        click.echo(write_sheet(found), nl=False)
+    elif form == "json":
+        emit_json(sheet_json(found))
+    elif form == "csv":
+        emit_csv(["claim", "figure", "unit", "up_to", "printed"], [(c.what, c.figure, c.unit, c.up_to, c.printed) for c in found.claims])
+    else:
+        table(found.drive.name, ["claim", "figure", "", "printed"], claims, right=(1,), notes=[facts_line(found)])
+
+
+@sheet.command("list")
+@format_option()
+@shelf_option
+def list_sheets(form: str, shelf_at: str | None) -> None:
+    """List the drives on the shelf."""
+    from jovik.cli.output import emit_csv, emit_json, table
+    from jovik.shelf.opening import where_from
+    from jovik.shelf.store import Shelf
+    from jovik.units import show_size
+
+    with Shelf(where_from(shelf_at)) as shelf:
+        found = [shelf.sheet(n) for n in shelf.drive_names()]
+    if form == "json":
+        emit_json({"drives": [sheet_json(s) for s in found]})
+        return
+    rows = [
+        (
+            s.drive.name,
+            s.drive.maker,
+            show_size(s.drive.capacity_bytes) if s.drive.capacity_bytes is not None else "",
+            s.drive.interface,
+            price_words(s),
+            str(len(s.claims)),
+        )
+        for s in found
+    ]
+    header = ["drive", "maker", "capacity", "interface", "price", "claims"]
+    if form == "csv":
+        emit_csv(header, rows)
+    else:
+        table("Drives", header, rows, right=(2, 4, 5), notes=[] if rows else ['none yet; enrol one: jovik sheet new "NAME"'])
+
+
+def sheet_json(found: Sheet) -> dict[str, object]:
+    """A sheet as documented: the drive's fields, and claims with `what` in the words of a phrase."""
+    return {**asdict(found.drive), "claims": [{"what": c.what, **asdict(c)} for c in found.claims]}
+
+
+def price_words(found: Sheet) -> str:
+    """The price, or nothing."""
+    return f"{found.drive.price:g} {found.drive.currency}".strip() if found.drive.price is not None else ""
+
+
+def facts_line(found: Sheet) -> str:
+    """The drive itself in one line."""
+    from jovik.units import show_size
+
+    d = found.drive
+    facts = [
+        " ".join(x for x in (d.maker, d.model) if x),
+        show_size(d.capacity_bytes) if d.capacity_bytes is not None else "",
+        d.interface,
+        d.medium,
+        price_words(found),
+        f"warranty {d.warranty_years:g} years" if d.warranty_years is not None else "",
+        f"endurance {show_size(d.endurance_bytes)} written" if d.endurance_bytes is not None else "",
+    ]
+    return "; ".join(f for f in facts if f)

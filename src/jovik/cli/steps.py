@@ -1,0 +1,125 @@
+"""Step results as a table, as JSON (docs/json.md) and as CSV: what `measure` prints."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import asdict
+from typing import Any
+
+from jovik.analysis.judge import all_latencies_ns
+from jovik.analysis.statistics import interval
+from jovik.cli.output import emit_csv, emit_json, interval_json, interval_words, table
+from jovik.phrase import parse
+from jovik.results import StepResult
+from jovik.shelf.store import RunRecord
+from jovik.units import show_size, show_time, significant
+
+
+def step_json(result: StepResult) -> dict[str, Any]:
+    """One step as documented."""
+    latency = all_latencies_ns(result)
+    return {
+        "phrase": result.phrase,
+        "kind": result.kind,
+        "passes": len(result.passes),
+        "errors": result.errors,
+        "rate_bytes_s": interval_json(interval([p.rate_bytes_s for p in result.passes])),
+        "flushed_rate_bytes_s": interval_json(interval([p.flushed_rate_bytes_s for p in result.passes])),
+        "iops": interval_json(interval([p.iops for p in result.passes])),
+        "latency_ns": latency,
+        "read_bytes": sum(p.read_bytes for p in result.passes),
+        "written_bytes": sum(p.written_bytes for p in result.passes),
+        "cpu_ns_per_io": _cpu_per_io(result),
+        "conditions": asdict(result.conditions),
+        "limits": [{"what": x.what, "rate_bytes_s": x.rate_bytes_s} for x in result.limits],
+        "notes": list(result.notes),
+    }
+
+
+def _cpu_per_io(result: StepResult) -> float | None:
+    ios = sum(p.iops * p.elapsed_ns / 1e9 for p in result.passes)
+    return sum(p.cpu_ns for p in result.passes) / ios if ios else None
+
+
+def written_bytes(run: RunRecord, results: Sequence[StepResult]) -> int:
+    """All that a run wrote: laid out and measured."""
+    return run.laid_out_bytes + sum(p.written_bytes for r in results for p in r.passes)
+
+
+def show_run(run: RunRecord, results: Sequence[StepResult], form: str) -> None:
+    """A run in the form that was asked for."""
+    written = written_bytes(run, results)
+    if form == "json":
+        first = results[0].conditions if results else None
+        shared = {k: v for k, v in asdict(first).items() if k != "span_bytes"} if first else {}
+        emit_json(
+            {
+                "run": run.id,
+                "drive": run.drive,
+                "target": run.target,
+                "state": run.state,
+                "started": run.started,
+                "ended": run.ended,
+                "conditions": shared,
+                "seed": run.seed,
+                "written_bytes": written,
+                "steps": [step_json(r) for r in results],
+            }
+        )
+    elif form == "csv":
+        _csv(run, results)
+    else:
+        _table(run, results, written)
+
+
+def _csv(run: RunRecord, results: Sequence[StepResult]) -> None:
+    header = ["run", "drive", "phrase", "passes", "errors", "rate_bytes_s", "rate_low", "rate_high", "iops", "iops_low", "iops_high"]
+    header += ["latency_mean_ns", "latency_p50_ns", "latency_p99_ns", "latency_p99_9_ns", "latency_max_ns", "read_bytes", "written_bytes"]
+    rows = []
+    for one in map(step_json, results):
+        rate, iops, latency = one["rate_bytes_s"], one["iops"], one["latency_ns"] or {}
+        rows.append(
+            [run.id, run.drive, one["phrase"], one["passes"], one["errors"], rate["median"], rate["low"], rate["high"], iops["median"],
+             iops["low"], iops["high"], *(latency.get(k) for k in ("mean", "p50", "p99", "p99_9", "max")), one["read_bytes"], one["written_bytes"]]
+        )  # fmt: skip
+    emit_csv(header, rows)
+
+
+def _table(run: RunRecord, results: Sequence[StepResult], written: int) -> None:
+    rows = []
+    notes: dict[str, list[int]] = {}
+    for number, r in enumerate(results, 1):
+        rate, iops, latency = interval([p.rate_bytes_s for p in r.passes]), interval([p.iops for p in r.passes]), all_latencies_ns(r)
+        rows.append(
+            [
+                str(number),
+                parse(r.phrase).label,
+                significant(rate.median / 1e6),
+                interval_words(rate, 1e-6),
+                significant(iops.median),
+                show_time(latency["p50"]) if latency else "-",
+                show_time(latency["p99"]) if latency else "-",
+                str(len(r.passes)),
+            ]
+        )
+        said = [*r.notes, *(f"limited by {x.what} at {significant(x.rate_bytes_s / 1e6)} MB/s" for x in r.limits)]
+        said += [f"{r.errors} errors"] if r.errors else []
+        for note in said:
+            notes.setdefault(note, []).append(number)
+    lines = [_note_line(note, steps, len(results)) for note, steps in notes.items()]
+    conditions = results[0].conditions if results else None
+    how = f"engine: {conditions.engine}, {'direct' if conditions.direct else 'not direct'}; rig: {conditions.rig}; " if conditions else ""
+    lines.append(f"{how}written: {show_size(written)}; run {run.id}")
+    table(
+        f"{run.drive}: {run.plan}",
+        ["", "step", "MB/s", "95 % interval", "IOPS", "half within", "99 % within", "passes"],
+        rows,
+        right=(0, 2, 3, 4, 5, 6, 7),
+        notes=lines,
+    )
+
+
+def _note_line(note: str, steps: list[int], count: int) -> str:
+    if len(steps) == count:
+        return f"every step: {note}" if count > 1 else note
+    return f"step{'s' if len(steps) > 1 else ''} {', '.join(map(str, steps))}: {note}"

@@ -1,0 +1,1 @@
+"""What can be sensed around a run: the machine it is on."""

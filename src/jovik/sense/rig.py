@@ -1,0 +1,49 @@
+"""The machine that a unit is measured on, as far as the system tells without asking for rights."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import platform
+from dataclasses import dataclass
+from pathlib import Path
+
+
+@dataclass(frozen=True)
+class Rig:
+    """A machine: a name for people, and facts."""
+
+    name: str
+    facts: dict[str, str]
+
+
+def this_machine() -> Rig:
+    """The rig Jovik runs on."""
+    facts = {
+        "system": f"{platform.system()} {platform.release()}",
+        "processor": _processor(),
+        "cores": str(os.cpu_count() or 0),
+        "memory": _memory(),
+    }
+    board = Path("/sys/class/dmi/id/board_name")
+    with contextlib.suppress(OSError):
+        facts["board"] = board.read_text(encoding="utf-8", errors="replace").strip()
+    return Rig(platform.node() or "this machine", facts)
+
+
+def _processor() -> str:
+    try:
+        for line in Path("/proc/cpuinfo").read_text(encoding="utf-8", errors="replace").splitlines():
+            if line.startswith("model name"):
+                return line.split(":", 1)[1].strip()
+    except OSError:
+        pass
+    return platform.processor() or platform.machine()
+
+
+def _memory() -> str:
+    try:
+        size = os.sysconf("SC_PHYS_PAGES") * os.sysconf("SC_PAGE_SIZE")
+    except (ValueError, OSError):
+        return ""
+    return f"{size / 2**30:.0f} GiB"

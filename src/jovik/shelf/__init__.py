@@ -1,0 +1,1 @@
+"""The library of drives, units, rigs, runs and readings."""

@@ -1,0 +1,1 @@
+"""How a shelf gets from one revision to the next (Alembic)."""

@@ -1,0 +1,130 @@
+"""The shelf's tables. A change here needs a revision under `migrations/`; a test holds the two against each other."""
+
+from __future__ import annotations
+
+from sqlalchemy import (
+    JSON,
+    BigInteger,
+    Boolean,
+    Column,
+    Float,
+    ForeignKey,
+    Index,
+    Integer,
+    LargeBinary,
+    MetaData,
+    String,
+    Table,
+    UniqueConstraint,
+)
+
+REVISION = "0001"
+"""The newest revision under `migrations/versions`."""
+
+metadata = MetaData(
+    naming_convention={
+        "ix": "ix_%(table_name)s_%(column_0_N_name)s",
+        "uq": "uq_%(table_name)s_%(column_0_N_name)s",
+        "fk": "fk_%(table_name)s_%(column_0_N_name)s",
+        "pk": "pk_%(table_name)s",
+    }
+)
+
+drive = Table(
+    "drive",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", String, nullable=False),
+    Column("folded_name", String, nullable=False, unique=True),  # names differ by more than case
+    Column("maker", String, nullable=False),
+    Column("model", String, nullable=False),
+    Column("capacity_bytes", BigInteger),
+    Column("interface", String, nullable=False),
+    Column("medium", String, nullable=False),
+    Column("price", Float),
+    Column("currency", String, nullable=False),
+    Column("warranty_years", Float),
+    Column("endurance_bytes", BigInteger),
+)
+
+claim = Table(
+    "claim",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("drive_id", ForeignKey("drive.id"), nullable=False, index=True),
+    Column("position", Integer, nullable=False),
+    Column("random", Boolean, nullable=False),
+    Column("read_percent", Integer, nullable=False),
+    Column("block_bytes", BigInteger),
+    Column("depth", Integer),
+    Column("workers", Integer),
+    Column("figure", Float, nullable=False),
+    Column("unit", String, nullable=False),  # bytes/s, IOPS or ns
+    Column("up_to", Boolean, nullable=False),
+    Column("sustained", Boolean, nullable=False),
+    Column("printed", String, nullable=False),
+)
+
+rig = Table(
+    "rig",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", String, nullable=False, unique=True),
+    Column("facts", JSON, nullable=False),
+)
+
+run = Table(
+    "run",
+    metadata,
+    Column("id", String, primary_key=True),
+    Column("drive_id", ForeignKey("drive.id"), nullable=False, index=True),
+    Column("rig_id", ForeignKey("rig.id"), nullable=False),
+    Column("target", JSON, nullable=False),
+    Column("plan", String, nullable=False),
+    Column("seed", BigInteger, nullable=False),
+    Column("options", JSON, nullable=False),
+    Column("started", String, nullable=False),  # ISO 8601 UTC
+    Column("ended", String),
+    Column("state", String, nullable=False),  # running, done, failed, interrupted
+    Column("laid_out_bytes", BigInteger, nullable=False),
+    Column("version", String, nullable=False),
+)
+
+step = Table(
+    "step",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("run_id", ForeignKey("run.id"), nullable=False),
+    Column("position", Integer, nullable=False),
+    Column("phrase", String, nullable=False),
+    Column("kind", String, nullable=False),
+    Column("conditions", JSON, nullable=False),
+    Column("limits", JSON, nullable=False),
+    Column("notes", JSON, nullable=False),
+    Column("started", String, nullable=False),
+    UniqueConstraint("run_id", "position"),
+    Index(None, "kind"),
+)
+
+one_pass = Table(
+    "pass",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("step_id", ForeignKey("step.id"), nullable=False),
+    Column("number", Integer, nullable=False),
+    Column("finished", String, nullable=False),
+    Column("seed", BigInteger, nullable=False),
+    Column("rate_bytes_s", Float, nullable=False),
+    Column("flushed_rate_bytes_s", Float, nullable=False),
+    Column("iops", Float, nullable=False),
+    Column("read_bytes", BigInteger, nullable=False),
+    Column("written_bytes", BigInteger, nullable=False),
+    Column("elapsed_ns", BigInteger, nullable=False),
+    Column("flush_ns", BigInteger, nullable=False),
+    Column("cpu_ns", BigInteger, nullable=False),
+    Column("errors", BigInteger, nullable=False),
+    Column("first_fault", JSON),
+    Column("slices", LargeBinary, nullable=False),  # see shelf/arrays.py
+    Column("latencies", LargeBinary, nullable=False),
+    UniqueConstraint("step_id", "number"),
+)

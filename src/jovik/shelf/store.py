@@ -1,0 +1,298 @@
+"""The shelf: sheets in and out, runs written as they happen, results read back."""
+
+from __future__ import annotations
+
+import datetime
+import secrets
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
+from typing import Any
+
+import sqlalchemy as sa
+
+from jovik.errors import Misuse, ShelfRefused, UnknownName
+from jovik.results import Conditions, Limit, PassFigures, StepResult, Trace
+from jovik.sense.rig import Rig
+from jovik.sheet import Claim, Drive, Sheet
+from jovik.shelf.arrays import pack, pack_latencies, unpack_latencies
+from jovik.shelf.opening import open_engine
+from jovik.shelf.schema import claim, drive, one_pass, rig, run, step
+
+_CLAIM_FIELDS = ("random", "read_percent", "figure", "unit", "block_bytes", "depth", "workers", "up_to", "sustained", "printed")
+_DRIVE_FIELDS = ("name", "maker", "model", "capacity_bytes", "interface", "medium", "price", "currency", "warranty_years", "endurance_bytes")
+_PASS_FIELDS = ("rate_bytes_s", "flushed_rate_bytes_s", "iops", "read_bytes", "written_bytes", "elapsed_ns", "errors", "cpu_ns")
+
+
+def utc_now() -> str:
+    """This moment as ISO 8601 UTC."""
+    return datetime.datetime.now(datetime.UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
+
+
+@dataclass(frozen=True)
+class RunRecord:
+    """A run as the shelf holds it."""
+
+    id: str
+    drive: str
+    rig: str
+    target: dict[str, Any]
+    plan: str
+    seed: int
+    started: str
+    ended: str | None
+    state: str
+    laid_out_bytes: int
+
+
+class Shelf:
+    """An open shelf; a context manager.
+
+    Parameters
+    ----------
+    where : str
+        A path.
+    create : bool
+        Make it where there is none.
+
+    Raises
+    ------
+    ShelfRefused
+        See `jovik.shelf.opening.open_engine`. Every method raises it too when the shelf cannot be read or written.
+    """
+
+    def __init__(self, where: str, *, create: bool = False) -> None:
+        self.where = where
+        self._engine = open_engine(where, create=create)
+        # A shelf that cannot be read or written is the environment's refusal, wherever that shows.
+        sa.event.listen(self._engine, "handle_error", self._refuse)
+
+    def _refuse(self, context: sa.engine.ExceptionContext) -> None:
+        error = context.original_exception
+        if isinstance(context.sqlalchemy_exception, sa.exc.OperationalError | sa.exc.DatabaseError) and not isinstance(
+            context.sqlalchemy_exception, sa.exc.IntegrityError
+        ):
+            raise ShelfRefused(f"the shelf {self.where} failed: {error}", "check its disk and its rights; nothing finished was lost") from error
+
+    def __enter__(self) -> Shelf:
+        return self
+
+    def __exit__(self, *exc: object) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Close every connection."""
+        self._engine.dispose()
+
+    # Sheets
+
+    def drive_names(self) -> list[str]:
+        """Names of all drives, in the order they were enrolled."""
+        with self._engine.connect() as c:
+            return list(c.execute(sa.select(drive.c.name).order_by(drive.c.id)).scalars())
+
+    def sheet(self, name: str) -> Sheet:
+        """A drive with its claims; case does not matter.
+
+        Raises
+        ------
+        UnknownName
+            With the nearest names.
+        """
+        with self._engine.connect() as c:
+            row = self._drive_row(c, name)
+            found = c.execute(sa.select(claim).where(claim.c.drive_id == row["id"]).order_by(claim.c.position)).mappings()
+            claims = tuple(Claim(**{f: r[f] for f in _CLAIM_FIELDS}) for r in found)
+        return Sheet(Drive(**{f: row[f] for f in _DRIVE_FIELDS}), claims)
+
+    def add_sheet(self, sheet: Sheet) -> None:
+        """Enrol a drive with its claims.
+
+        Raises
+        ------
+        Misuse
+            One of that name is there.
+        """
+        values = asdict(sheet.drive) | {"folded_name": sheet.drive.name.casefold()}
+        with self._engine.begin() as c:
+            try:
+                key = c.execute(drive.insert().values(values)).inserted_primary_key
+            except sa.exc.IntegrityError:
+                raise Misuse(
+                    f"there is a drive called '{sheet.drive.name}' on this shelf already",
+                    f'see it: jovik sheet show "{sheet.drive.name}"; or use another name',
+                ) from None
+            assert key is not None
+            for position, one in enumerate(sheet.claims):
+                c.execute(claim.insert().values(asdict(one) | {"drive_id": key[0], "position": position}))
+
+    def add_claim(self, name: str, one: Claim) -> None:
+        """Put one more claim on a drive's sheet."""
+        with self._engine.begin() as c:
+            key = self._drive_row(c, name)["id"]
+            last = c.execute(sa.select(sa.func.max(claim.c.position)).where(claim.c.drive_id == key)).scalar()
+            c.execute(claim.insert().values(asdict(one) | {"drive_id": key, "position": 0 if last is None else last + 1}))
+
+    def _drive_row(self, c: sa.Connection, name: str) -> sa.RowMapping:
+        row = c.execute(sa.select(drive).where(drive.c.folded_name == name.strip().casefold())).mappings().first()
+        if row is None:
+            names = c.execute(sa.select(drive.c.name)).scalars()
+            raise UnknownName("drive", name, names, f'or write its sheet: jovik sheet new "{name}"')
+        return row
+
+    # Runs
+
+    def begin_run(self, name: str, here: Rig, target: dict[str, Any], plan: str, seed: int, options: dict[str, Any], version: str) -> RunWriter:
+        """Open a run; what it gives back takes the passes."""
+        started = utc_now()
+        key = f"{started[:10].replace('-', '')}-{started[11:19].replace(':', '')}-{secrets.token_hex(3)}"
+        with self._engine.begin() as c:
+            rig_key = c.execute(sa.select(rig.c.id).where(rig.c.name == here.name)).scalar()
+            if rig_key is None:
+                inserted = c.execute(rig.insert().values(name=here.name, facts=here.facts)).inserted_primary_key
+                assert inserted is not None
+                rig_key = inserted[0]
+            else:
+                c.execute(rig.update().where(rig.c.id == rig_key).values(facts=here.facts))
+            c.execute(
+                run.insert().values(
+                    id=key,
+                    drive_id=self._drive_row(c, name)["id"],
+                    rig_id=rig_key,
+                    target=target,
+                    plan=plan,
+                    seed=seed,
+                    options=options,
+                    started=started,
+                    state="running",
+                    laid_out_bytes=0,
+                    version=version,
+                )  # fmt: skip
+            )
+        return RunWriter(self._engine, key)
+
+    def run(self, key: str) -> RunRecord:
+        """One run.
+
+        Raises
+        ------
+        UnknownName
+            There is none of that name.
+        """
+        query = sa.select(run, drive.c.name.label("drive"), rig.c.name.label("rig")).join(drive).join(rig).where(run.c.id == key)
+        with self._engine.connect() as c:
+            row = c.execute(query).mappings().first()
+            if row is None:
+                raise UnknownName("run", key, c.execute(sa.select(run.c.id)).scalars())
+        return RunRecord(**{f: row[f] for f in RunRecord.__dataclass_fields__})
+
+    # Results
+
+    def results_of_run(self, key: str) -> list[StepResult]:
+        """Every step of a run that has passes, in order."""
+        return self._results(run.c.id == key, with_latencies=True)
+
+    def latest_results(self, name: str | None = None, *, with_latencies: bool = False) -> list[StepResult]:
+        """For each drive (or one) the latest result of each kind of step, drives by when they were first measured."""
+        where = drive.c.folded_name == name.strip().casefold() if name is not None else sa.true()
+        found = self._results(where, with_latencies=with_latencies)
+        latest = {(r.drive, r.kind): r for r in found}
+        order = {d: i for i, d in enumerate(dict.fromkeys(r.drive for r in found))}
+        return sorted(latest.values(), key=lambda r: order[r.drive])
+
+    def _results(self, where: sa.ColumnElement[bool], *, with_latencies: bool) -> list[StepResult]:
+        steps = (
+            sa.select(step, drive.c.name.label("drive_name"))
+            .join(run, step.c.run_id == run.c.id)
+            .join(drive)
+            .where(where)
+            .order_by(run.c.started, run.c.id, step.c.position)
+        )
+        wanted = [one_pass.c.step_id, *(one_pass.c[f] for f in _PASS_FIELDS)]
+        if with_latencies:
+            wanted.append(one_pass.c.latencies)
+        passes = (
+            sa.select(*wanted)
+            .join(step, one_pass.c.step_id == step.c.id)
+            .join(run, step.c.run_id == run.c.id)
+            .join(drive)
+            .where(where)
+            .order_by(one_pass.c.number)
+        )
+        with self._engine.connect() as c:
+            rows = c.execute(steps).mappings().all()
+            by_step: dict[int, list[sa.RowMapping]] = {}
+            for p in c.execute(passes).mappings():
+                by_step.setdefault(p["step_id"], []).append(p)
+        return [_result(r, by_step[r["id"]], with_latencies) for r in rows if r["id"] in by_step]
+
+
+def _result(row: sa.RowMapping, passes: Sequence[sa.RowMapping], with_latencies: bool) -> StepResult:
+    from jovik.analysis.latency import merge
+
+    latencies = {}
+    if with_latencies:
+        parts = [unpack_latencies(p["latencies"]) for p in passes]
+        for direction in ("read", "write"):
+            whole = merge(p[direction] for p in parts if direction in p)
+            if whole is not None:
+                latencies[direction] = whole
+    return StepResult(
+        phrase=row["phrase"],
+        kind=row["kind"],
+        passes=tuple(PassFigures(**{f: p[f] for f in _PASS_FIELDS}) for p in passes),
+        latencies=latencies,
+        conditions=Conditions(**row["conditions"]),
+        drive=row["drive_name"],
+        run=row["run_id"],
+        started=row["started"],
+        limits=tuple(Limit(**x) for x in row["limits"]),
+        notes=tuple(row["notes"]),
+    )
+
+
+class RunWriter:
+    """Takes the passes of one run as they finish; each call is one transaction (`jovik.bench.Sink`)."""
+
+    def __init__(self, engine: sa.Engine, key: str) -> None:
+        self.id = key
+        self._engine = engine
+        self._steps: dict[int, int] = {}
+
+    def step_begun(self, position: int, one: Any, conditions: Conditions) -> None:
+        """Enter a step."""
+        values = dict(
+            run_id=self.id, position=position, phrase=one.canonical, kind=one.kind, conditions=asdict(conditions), limits=[], notes=[],
+            started=utc_now(),
+        )  # fmt: skip
+        with self._engine.begin() as c:
+            key = c.execute(step.insert().values(values)).inserted_primary_key
+        assert key is not None
+        self._steps[position] = key[0]
+
+    def pass_done(self, position: int, number: int, trace: Trace) -> None:
+        """Enter a finished pass."""
+        values = dict(
+            step_id=self._steps[position], number=number, finished=utc_now(), seed=trace.seed, rate_bytes_s=trace.rate_bytes_s,
+            flushed_rate_bytes_s=trace.flushed_rate_bytes_s, iops=trace.iops, read_bytes=trace.read_bytes,
+            written_bytes=trace.written_bytes + trace.late_written_bytes, elapsed_ns=trace.elapsed_ns, flush_ns=trace.flush_ns,
+            cpu_ns=trace.cpu_ns, errors=trace.errors, first_fault=asdict(trace.first_fault) if trace.first_fault else None,
+            slices=pack(slices=trace.slices), latencies=pack_latencies(trace.latencies),
+        )  # fmt: skip
+        with self._engine.begin() as c:
+            c.execute(one_pass.insert().values(values))
+
+    def step_done(self, position: int, result: StepResult) -> None:
+        """Enter what can only be said when all passes are there."""
+        values = dict(limits=[asdict(x) for x in result.limits], notes=list(result.notes))
+        with self._engine.begin() as c:
+            c.execute(step.update().where(step.c.id == self._steps[position]).values(values))
+
+    def laid_out(self, written_bytes: int) -> None:
+        """Count what was laid out."""
+        with self._engine.begin() as c:
+            c.execute(run.update().where(run.c.id == self.id).values(laid_out_bytes=run.c.laid_out_bytes + written_bytes))
+
+    def close(self, state: str) -> None:
+        """End the run: done, failed or interrupted."""
+        with self._engine.begin() as c:
+            c.execute(run.update().where(run.c.id == self.id).values(ended=utc_now(), state=state))
