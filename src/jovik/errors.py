@@ -74,14 +74,19 @@ class UnknownName(Misuse):
     def __init__(self, what: str, name: str, known: Iterable[str], otherwise: str = "") -> None:
         names = sorted(known)
         folded = {n.casefold(): n for n in names}
-        near = [folded[n] for n in difflib.get_close_matches(name.casefold(), folded, n=3, cutoff=0.5)]
+        # A part of a name is how people often say it; what only looks alike comes after.
+        parts = [n for n in folded if name.casefold() in n] if name else []
+        alike = difflib.get_close_matches(name.casefold(), folded, n=3, cutoff=0.5)
+        near = [folded[n] for n in dict.fromkeys(parts + alike)][:3]
         if near:
             hint = "nearest: " + ", ".join(near)
         elif names:
             hint = "there are: " + ", ".join(names[:8]) + (", ..." if len(names) > 8 else "")
         else:
             hint = ""
-        super().__init__(f"there is no {what} called '{name}'", f"{hint}; {otherwise}" if hint and otherwise else hint or otherwise.removeprefix("or "))
+        super().__init__(
+            f"there is no {what} called '{name}'", f"{hint}; {otherwise}" if hint and otherwise else hint or otherwise.removeprefix("or ")
+        )
 
 
 class Refused(JovikError):

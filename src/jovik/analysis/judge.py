@@ -107,7 +107,7 @@ def _judge_one(claim: Claim, steps: Sequence[tuple[Step, StepResult]], margin: f
 
 def _why_this_step(claim: Claim, step: Step, choice: int) -> str:
     if claim.depth is not None:
-        return f"claim and step both say depth {step.depth}"
+        return f"measured at depth {step.depth} as claimed"
     return f"best of {choice} such steps" if choice > 1 else "the one such step"
 
 
@@ -125,7 +125,7 @@ def verdict_of(claim: Claim, figure: Interval, margin: float) -> tuple[Verdict, 
     if high < 1 - margin:
         return Verdict.SHORT, ""
     if low < 1 - margin:
-        return Verdict.CLOSE, f"the interval reaches across the margin of {margin:.0%}; more passes would settle it"
+        return Verdict.CLOSE, "more passes would settle it"
     return (Verdict.BEATEN if low > 1 + margin else Verdict.MET), ""
 
 

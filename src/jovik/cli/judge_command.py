@@ -65,7 +65,7 @@ def _show(name: str, judgements: Sequence[Judgement], margin: float, form: str) 
             ["claim", "claimed", "measured", "95 % interval", "of the claim", "verdict", "why"],
             [_row(j) for j in judgements],
             right=(1, 2, 3, 4),
-            notes=[overall(judgements), f"margin {margin:.0%}; rates without the flush at the end; from run {', '.join(runs)}" if runs else ""],
+            notes=[overall(judgements), f"margin {100 * margin:g} %; rates without the flush at the end; from run {', '.join(runs)}" if runs else ""],
         )
 
 
@@ -73,7 +73,15 @@ def _row(j: Judgement) -> tuple[str, ...]:
     claimed = ("up to " if j.claim.up_to else "") + j.claim.shown()
     if j.measured is None or j.share is None:
         return (j.claim.label, claimed, "-", "-", "-", str(j.verdict), j.why)
-    return (j.claim.label, claimed, j.claim.shown(j.measured.median), _span(j.claim, j.measured), f"{j.share.median:.1%}", str(j.verdict), j.why)
+    return (
+        j.claim.label,
+        claimed,
+        j.claim.shown(j.measured.median),
+        _span(j.claim, j.measured),
+        f"{100 * j.share.median:.1f} %",
+        str(j.verdict),
+        j.why,
+    )
 
 
 def _span(claim: Claim, value: Interval) -> str:

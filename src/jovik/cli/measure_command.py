@@ -194,7 +194,7 @@ def _run(shelf: Shelf, drive: str, unit: dict[str, str], place: Target, session:
 
 def announcement(drive: str, target: str, session: Session, plan: Plan, repeat: Repeat, cost: Cost) -> str:
     """What is about to happen: how long, what is written, and where."""
-    where = "nowhere (simulated)" if session.engine == "model" else f"in {Path(target).resolve()}"
+    where = "on a virtual clock: nothing is really written" if session.engine == "model" else f"in {Path(target).resolve()}"
     times = f"{repeat.least}" if repeat.least == repeat.most else f"{repeat.least} to {repeat.most}"
     writes = [show_size(cost.certain_bytes)] if cost.certain_bytes else []
     if cost.writing_ns:
@@ -203,5 +203,5 @@ def announcement(drive: str, target: str, session: Session, plan: Plan, repeat: 
     return (
         f"{drive}: {plan.name}, {len(plan.steps)} {'step' if len(plan.steps) == 1 else 'steps'} of {times} passes, {at_most}about "
         f"{show_time(cost.time_ns)}, engine {session.engine}{'' if session.direct else ', through the operating system cache'}\n"
-        f"writes {at_most}{' and '.join(writes) or 'nothing'}, {where}, in a test file of {show_size(cost.space_bytes)} that is gone afterwards"
+        f"writes {at_most}{' and '.join(writes) or 'nothing'}, in a test file of {show_size(cost.space_bytes)} that is gone afterwards, {where}"
     )

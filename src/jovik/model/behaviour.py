@@ -93,7 +93,7 @@ class Behaviour(Shape):
         return share * read_ns + (1 - share) * write_ns
 
     def iops(self, work: Workload, *, cached: bool = True) -> float:
-        """I/Os a second of a workload, without noise.
+        """I/Os a second of a workload at full pace, without noise.
 
         The least of: what is in flight over the time of one (Little's law), the I/Os a second that the drive can handle,
         and what its data paths carry; bounds of mixed work are shared out by time.
@@ -108,7 +108,4 @@ class Behaviour(Shape):
         alone = work.depth * work.workers / self.service_ns(work, write_rate) * 1e9
         handled = 1 / (share / self.read_iops + (1 - share) / self.write_iops)
         carried = 1 / (share * work.block_bytes / self.read_rate + (1 - share) * work.block_bytes / write_rate)
-        reached = smallest(alone, handled, carried)
-        if work.rate_limit_bytes_s is not None:
-            reached = min(reached, work.rate_limit_bytes_s / work.block_bytes)
-        return reached
+        return smallest(alone, handled, carried)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import sqlite3
+import tempfile
 from pathlib import Path
 from typing import Any
 
@@ -50,21 +51,45 @@ def open_engine(where: str, *, create: bool) -> sa.Engine:
     if path.is_dir():
         raise ShelfRefused(f"{where} is a folder, not a shelf", f"name a file in it: --shelf {path / 'shelf.db'}")
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        if not fresh:
-            _recognise(path)
-        engine = sa.create_engine(sa.URL.create("sqlite", database=str(path)), connect_args={"timeout": 30})
-        sa.event.listen(engine, "connect", _prepare_connection)
+        if fresh:
+            _make(path)
+        _recognise(path)
+        engine = _connect(path)
         with engine.connect() as connection:
             found = _revision(connection)
+        if found is None:
+            raise ShelfRefused(f"{where} is a shelf without a revision; it may be damaged", "name another one with --shelf")
         if found != REVISION:
-            if not fresh and found is None:
-                raise ShelfRefused(f"{where} is a shelf without a revision; it may be damaged", "name another one with --shelf")
             _migrate(engine)
         return engine
     except (sa.exc.DatabaseError, OSError) as error:
         reason = error.orig if isinstance(error, sa.exc.DatabaseError) else error.strerror
         raise ShelfRefused(f"the shelf {where} cannot be opened: {reason}", "name another one with --shelf, or mend its folder") from None
+
+
+def _connect(path: Path) -> sa.Engine:
+    engine = sa.create_engine(sa.URL.create("sqlite", database=str(path)), connect_args={"timeout": 30})
+    sa.event.listen(engine, "connect", _prepare_connection)
+    return engine
+
+
+def _make(path: Path) -> None:
+    """Make a shelf under another name and move it into place whole: nobody ever meets half of one."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(dir=path.parent, prefix=".jovik-shelf-") as scratch:
+        made = Path(scratch) / "shelf.db"
+        engine = _connect(made)
+        _migrate(engine)
+        engine.dispose()
+        # Another process may have been quicker; then its shelf stands, since this one is still empty.
+        try:
+            os.link(made, path)
+        except FileExistsError:
+            pass
+        except OSError:
+            # Some file systems know no second name for a file.
+            if not path.exists():
+                made.replace(path)
 
 
 def _recognise(path: Path) -> None:

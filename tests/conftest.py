@@ -1,0 +1,76 @@
+"""What tests share: the real program on a shelf of its own."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+QUICK = ["random read 4KiB depth 4 for 200ms within 8MB", "sequential write 64KiB depth 2 over 8MB"]
+"""Steps that a test on a real folder can afford."""
+
+
+@dataclass
+class Answer:
+    status: int
+    out: str
+    err: str
+
+    @property
+    def json(self) -> Any:
+        return json.loads(self.out)
+
+
+@dataclass
+class Program:
+    """The built program in a folder and with a shelf of its own."""
+
+    folder: Path
+    env: dict[str, str]
+
+    def __call__(self, *words: str | Path, status: int | None = 0, timeout: float = 120) -> Answer:
+        done = subprocess.run(
+            self.command(*words),
+            check=False,
+            capture_output=True,
+            text=True,
+            cwd=self.folder,
+            env=self.env,
+            timeout=timeout,
+            stdin=subprocess.DEVNULL,
+        )
+        assert "Traceback" not in done.stderr, done.stderr
+        if status is not None:
+            assert done.returncode == status, (done.returncode, done.stdout, done.stderr)
+        return Answer(done.returncode, done.stdout, done.stderr)
+
+    def command(self, *words: str | Path) -> list[str]:
+        return [sys.executable, "-m", "jovik", *map(str, words)]
+
+    @property
+    def shelf(self) -> Path:
+        return Path(self.env["JOVIK_SHELF"])
+
+
+@pytest.fixture
+def jovik(tmp_path: Path) -> Program:
+    env = {k: v for k, v in os.environ.items() if k not in ("COLUMNS", "JOVIK_SHELF")}
+    folder = tmp_path / "here"
+    folder.mkdir()
+    return Program(folder, env | {"JOVIK_SHELF": str(tmp_path / "shelf.db"), "NO_COLOR": "1"})
+
+
+@pytest.fixture(scope="session")
+def demo(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, str]:
+    """The demo's folder and what it said, made once."""
+    folder = tmp_path_factory.mktemp("demo") / "demo"
+    done = subprocess.run(
+        [sys.executable, "-m", "jovik", "demo", "--out", str(folder)], capture_output=True, text=True, timeout=60, check=True, cwd=folder.parent
+    )
+    return folder, done.stdout

@@ -1,0 +1,239 @@
+"""The engine on real files: both implementations count, stamp, verify, pace and stop alike."""
+
+from __future__ import annotations
+
+import os
+import threading
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from jovik import buckets
+from jovik.bench.work import workload
+from jovik.engine import inner
+from jovik.engine.memory import payload
+from jovik.engine.session import LAYOUT_GENERATION, FileSession, choose
+from jovik.errors import EngineRefused, JovikError, TargetRefused
+from jovik.phrase import parse
+from jovik.protocol import Live
+from jovik.results import Trace
+
+SPAN = " within 16MiB"
+
+
+def watch(_: Live) -> None:
+    return None
+
+
+@pytest.fixture(params=["io_uring", "blocking"])
+def session(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[FileSession]:
+    try:
+        choose(request.param)
+    except EngineRefused as error:
+        pytest.skip(error.message)
+    with FileSession(tmp_path, request.param, seed=77) as opened:
+        yield opened
+
+
+def run(session: FileSession, phrase: str, seed: int = 9) -> Trace:
+    work = workload(parse(phrase), seed)
+    session.check(work)
+    session.prepare(work, watch)
+    return session.run(work, watch)
+
+
+@pytest.mark.parametrize(
+    "phrase",
+    [
+        "random read 4KiB for 150ms",
+        "random read 4KiB depth 32 for 150ms",
+        "random read 512B depth 3 for 100ms",
+        "sequential read 1MiB depth 4 for 150ms",
+        "random write 4KiB depth 8 workers 2 for 150ms",
+        "random mixed 70% read 8KiB depth 4 for 150ms",
+        "sequential write 64KiB depth 4 workers 3 for 150ms",
+        "random write 4KiB durable for 150ms",
+        "random read 2MiB depth 2 for 150ms",
+    ],
+)
+def test_what_is_counted_agrees_with_itself(session: FileSession, phrase: str) -> None:
+    step = parse(phrase + SPAN)
+    trace = run(session, phrase + SPAN)
+    assert trace.errors == 0 and trace.first_fault is None and not trace.stopped
+    assert trace.ios > 0 and trace.read_bytes + trace.written_bytes == trace.ios * step.block_bytes
+    assert sum(x.total for x in trace.latencies.values()) == trace.ios
+    assert set(trace.latencies) == ({"read"} if step.reads else set()) | ({"write"} if step.writes else set())
+    assert step.time is not None and step.time <= trace.elapsed_ns < step.time + 2e9
+    for one in trace.latencies.values():
+        used = np.flatnonzero(one.counts)
+        assert buckets.LOW_NS[used[0]] <= one.minimum_ns < buckets.HIGH_NS[used[0]]
+        assert buckets.LOW_NS[used[-1]] <= one.maximum_ns < buckets.HIGH_NS[used[-1]]
+        assert one.minimum_ns <= one.sum_ns / one.total <= one.maximum_ns
+        # Little's law: what is in flight is the rate times the latency. Threads share a slice's edge, hence the slack.
+    in_flight = sum(x.sum_ns for x in trace.latencies.values()) / trace.elapsed_ns
+    assert in_flight <= step.depth * step.workers * 1.05
+    assert (trace.flush_ns > 0) == step.writes
+    assert trace.cpu_ns > 0
+
+
+def test_an_amount_is_done_exactly_and_covers_the_span_once(session: FileSession) -> None:
+    trace = run(session, "sequential write 64KiB depth 4 over 4MiB verify")
+    assert trace.written_bytes == 4 * 2**20
+    assert trace.stamps is not None and trace.stamps.checked == 4 * 2**20 // 4096 and not trace.stamps.bad
+
+
+def test_the_share_of_reads_is_kept(session: FileSession) -> None:
+    trace = run(session, "random mixed 70% read 4KiB depth 4 over 32MiB" + SPAN)
+    assert trace.read_bytes / (trace.read_bytes + trace.written_bytes) == pytest.approx(0.7, abs=0.02)
+
+
+def test_a_paced_pass_does_not_run_ahead(session: FileSession) -> None:
+    trace = run(session, "sequential write 64KiB depth 2 at most 20MB/s for 1s" + SPAN)
+    # Whether the medium keeps up is its own affair; that nothing is issued faster is ours.
+    assert trace.rate_bytes_s <= 20e6 * 1.02 + 3 * 65536
+    assert trace.slices[:-1, 2].max() <= 2e6 + 0.2e6 + 3 * 65536
+
+
+@pytest.mark.parametrize(
+    "phrase",
+    [
+        "random write 4KiB depth 8 over 16MiB verify",
+        "random write 512B depth 2 workers 2 over 1MiB verify",
+        "sequential read 64KiB depth 4 for 100ms verify",
+    ],
+)
+def test_stamps_come_back(session: FileSession, phrase: str) -> None:
+    trace = run(session, phrase + SPAN)
+    assert trace.stamps is not None and trace.stamps.checked > 0 and trace.stamps.bad == 0
+
+
+def test_changed_blocks_are_found_and_located(session: FileSession) -> None:
+    step = "sequential read 64KiB depth 4 over 16MiB verify"
+    work = workload(parse(step), 1)
+    session.prepare(work, watch)
+    with open(f"/proc/self/fd/{session.file.fd}", "r+b", buffering=0) as behind:
+        os.pwrite(behind.fileno(), b"x", 3 * 4096 + 1000)  # a byte of a body
+        whole = os.pread(behind.fileno(), 4096, 8 * 4096)
+        os.pwrite(behind.fileno(), whole, 11 * 4096)  # a block that belongs elsewhere
+        os.fsync(behind.fileno())
+    trace = session.run(work, watch)
+    assert trace.stamps is not None
+    assert (trace.stamps.wrong, trace.stamps.stale) == (2, 0)
+    assert trace.stamps.first_offsets_bytes == (3 * 4096, 11 * 4096)
+    assert trace.errors == 2
+
+
+def test_a_lost_write_is_called_stale(session: FileSession) -> None:
+    from jovik.engine.memory import unit_of
+
+    run(session, "sequential read 64KiB over 1MiB verify within 16MiB")
+    work = workload(parse("sequential read 64KiB over 16MiB verify"), 1)
+    # As if block 5 had been written once more and the drive had kept the old one.
+    wanted = np.full(16 * 2**20 // unit_of(work.block_bytes), LAYOUT_GENERATION, np.int32)
+    wanted[5] += 1
+    trace = session._pass(work, watch, generations=wanted)
+    assert trace.stamps is not None
+    assert (trace.stamps.wrong, trace.stamps.stale, trace.stamps.first_offsets_bytes) == (0, 1, (5 * 4096,))
+
+
+def test_the_file_holds_no_holes_and_no_repetition(session: FileSession) -> None:
+    run(session, "random read 4KiB for 50ms" + SPAN)
+    status = os.fstat(session.file.fd)
+    assert status.st_size >= 16 * 2**20 and status.st_blocks * 512 >= 16 * 2**20
+    with open(f"/proc/self/fd/{session.file.fd}", "rb") as behind:
+        blocks = [behind.read(4096) for _ in range(4096)]
+    assert len(set(blocks)) == 4096
+
+
+@pytest.mark.parametrize("percent", [0, 50, 100])
+def test_the_payload_compresses_as_the_phrase_says(percent: int) -> None:
+    import zlib
+
+    pool = payload(2**20, 3, percent).tobytes()
+    squeezed = sum(min(len(zlib.compress(pool[i : i + 4096])), 4096) for i in range(0, 2**20, 4096)) / 2**20
+    assert squeezed == pytest.approx(1 - percent / 100, abs=0.02)
+
+
+def test_the_same_seed_makes_the_same_offsets_and_another_does_not(tmp_path: Path) -> None:
+    def places(seed: int) -> list[int]:
+        x = np.random.SeedSequence([seed, 0]).generate_state(1, np.uint64)[0] | np.uint64(1)
+        found = []
+        for _ in range(1000):
+            x = np.uint64(inner.next_random(x))
+            found.append(inner.random_block(x, np.uint64(1000)))
+        return found
+
+    assert places(1) == places(1) != places(2)
+    assert min(places(1)) >= 0 and max(places(1)) < 1000 and len(set(places(1))) > 550
+
+
+def test_the_compiled_bucket_is_the_documented_one() -> None:
+    values = np.unique(
+        np.concatenate([np.arange(2000), 2 ** np.arange(46), 2 ** np.arange(1, 46) - 1, np.random.default_rng(1).integers(0, 2**46, 2000)])
+    )
+    assert [inner.bucket(v) for v in values] == buckets.bucket_of(values).tolist()
+
+
+def test_nothing_has_a_name_while_it_runs_and_nothing_stays(session: FileSession) -> None:
+    assert list(session.folder.iterdir()) == []
+    run(session, "random read 4KiB for 50ms" + SPAN)
+    assert list(session.folder.iterdir()) == []
+
+
+def test_an_interrupt_ends_a_pass_at_once(session: FileSession) -> None:
+    work = workload(parse("random read 4KiB depth 16 for 60s" + SPAN), 1)
+    session.prepare(work, watch)
+    threading.Timer(0.3, lambda: os.kill(os.getpid(), 2)).start()
+    began = time.monotonic()
+    with pytest.raises(KeyboardInterrupt):
+        session.run(work, watch)
+    assert time.monotonic() - began < 5
+
+
+def test_what_the_target_cannot_take_is_refused_with_the_limit(session: FileSession) -> None:
+    def refused(phrase: str) -> str:
+        with pytest.raises(TargetRefused) as caught:
+            session.check(workload(parse(phrase), 0))
+        return f"{caught.value.message} {caught.value.hint}"
+
+    assert "free; this needs" in refused("sequential write 1MiB over 900TB")
+    assert "GiB of memory" in refused("random read 64MiB depth 1024 within 64GiB") or "threads" in refused(
+        "random read 64MiB depth 1024 within 64GiB"
+    )
+    if session.engine == "blocking calls":
+        assert "1024 threads" in refused("random read 4KiB depth 1024 workers 64")
+
+
+def test_a_full_file_system_is_an_error_of_the_drive_not_of_jovik(session: FileSession) -> None:
+    work = workload(parse("sequential write 64KiB depth 2 over 4MiB"), 1)
+    session.prepare(work, watch)
+    import resource
+
+    before = resource.getrlimit(resource.RLIMIT_FSIZE)
+    import signal
+
+    ignored = signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+    resource.setrlimit(resource.RLIMIT_FSIZE, (2**20, before[1]))
+    try:
+        trace = session.run(work, watch)
+    finally:
+        resource.setrlimit(resource.RLIMIT_FSIZE, before)
+        signal.signal(signal.SIGXFSZ, ignored)
+    assert trace.first_fault is not None and trace.first_fault.offset_bytes >= 2**20
+    assert trace.first_fault.what == os.strerror(27) and trace.written_bytes <= 2**20
+
+
+def test_an_engine_that_is_not_there_is_refused(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    from jovik.engine import session as module
+
+    def forbid(_: int) -> None:
+        raise EngineRefused("io_uring is refused here")
+
+    monkeypatch.setattr(module, "Ring", forbid)
+    with pytest.raises(JovikError, match="refused"):
+        FileSession(tmp_path, "io_uring")
+    with FileSession(tmp_path, "auto") as fallen_back:
+        assert fallen_back.engine == "blocking calls"

@@ -1,0 +1,95 @@
+"""The shelf: what goes in comes out, the migrations make the schema, and what is no shelf is refused."""
+
+from __future__ import annotations
+
+import sqlite3
+import subprocess
+from pathlib import Path
+
+import pytest
+import sqlalchemy as sa
+
+from jovik.errors import Misuse, ShelfRefused, UnknownName
+from jovik.sheet import Claim, Drive, Sheet, parse_claim, read_sheet, write_sheet
+from jovik.shelf.schema import metadata
+from jovik.shelf.store import Shelf
+from tests.conftest import Program
+
+SHEET = Sheet(
+    Drive("Fjord 1TB", "Halden", "Fjord", 10**12, "PCIe 4.0 x4", "solid state", 89.5, "EUR", 5.0, 600 * 10**12),
+    (parse_claim("random read 4KiB depth 32", "900,000 IOPS", printed="box"), parse_claim("sequential write", "65us", up_to=False, sustained=True)),
+)
+
+
+def test_a_sheet_survives_toml_and_the_shelf(tmp_path: Path) -> None:
+    assert read_sheet(write_sheet(SHEET), "x") == SHEET
+    with Shelf(str(tmp_path / "s.db"), create=True) as shelf:
+        shelf.add_sheet(SHEET)
+        assert shelf.sheet("fjord 1tb") == SHEET
+        one: Claim = parse_claim("sequential read", "7000 MB/s")
+        shelf.add_claim("Fjord 1TB", one)
+        assert shelf.sheet("Fjord 1TB").claims[-1] == one
+        with pytest.raises(Misuse, match="already"):
+            shelf.add_sheet(SHEET)
+        with pytest.raises(UnknownName) as caught:
+            shelf.sheet("Fjord 2TB")
+        assert "Fjord 1TB" in caught.value.hint
+
+
+def test_the_migrations_make_the_schema(tmp_path: Path) -> None:
+    from alembic.autogenerate import compare_metadata
+    from alembic.migration import MigrationContext
+
+    Shelf(str(tmp_path / "s.db"), create=True).close()
+    with sa.create_engine(f"sqlite:///{tmp_path / 's.db'}").connect() as connection:
+        assert compare_metadata(MigrationContext.configure(connection), metadata) == []
+
+
+def test_what_is_no_shelf_is_refused_and_left_alone(tmp_path: Path, jovik: Program) -> None:
+    text = tmp_path / "notes.txt"
+    text.write_text("a shopping list, long enough to be taken for something else" * 20)
+    other = tmp_path / "other.db"
+    with sqlite3.connect(other) as connection:
+        connection.execute("create table x (y)")
+    empty = tmp_path / "empty.db"
+    empty.touch()
+    for path, said in (
+        (text, "not a shelf"),
+        (other, "not a Jovik shelf"),
+        (empty, "an empty file"),
+        (tmp_path, "a folder"),
+        (tmp_path / "no.db", "there is no shelf"),
+    ):
+        before = path.read_bytes() if path.is_file() else None
+        answer = jovik("rank", "--shelf", path, status=3)
+        assert said in answer.err and answer.out == ""
+        assert (path.read_bytes() if path.is_file() else None) == before
+
+
+def test_a_later_revision_is_refused(tmp_path: Path) -> None:
+    where = tmp_path / "s.db"
+    Shelf(str(where), create=True).close()
+    with sqlite3.connect(where) as connection:
+        connection.execute("update alembic_version set version_num = '9999'")
+    with pytest.raises(ShelfRefused, match="later Jovik"):
+        Shelf(str(where))
+
+
+def test_a_damaged_shelf_is_one_plain_error(tmp_path: Path, jovik: Program) -> None:
+    jovik("measure", "model:slate", "random read 4KiB for 1s")
+    damaged = bytearray(jovik.shelf.read_bytes())
+    damaged[4096:] = b"\xa5" * len(damaged[4096:])
+    jovik.shelf.write_bytes(damaged)
+    assert "shelf" in jovik("rank", status=3).err
+
+
+def test_two_processes_write_one_shelf_at_once(jovik: Program) -> None:
+    jovik("sheet", "list", status=None)
+    pair = [
+        subprocess.Popen(jovik.command("measure", f"model:{m}"), env=jovik.env, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE)
+        for m in ("slate", "drift")
+    ]
+    errors = [p.communicate(timeout=60)[1] for p in pair]
+    assert [p.returncode for p in pair] == [0, 0], errors
+    with sqlite3.connect(jovik.shelf) as connection:
+        assert connection.execute("select count(*) from pass").fetchone() == (80,)

@@ -1,0 +1,84 @@
+"""Makes docs/screenshots from the demo's data: each command in a real terminal, on a screen of its own.
+
+Needs Xvfb and xterm (Debian: apt-get install xvfb xterm fonts-dejavu-core).
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from PIL import Image, ImageGrab
+
+TOP = Path(__file__).resolve().parents[1]
+OUT = TOP / "docs" / "screenshots"
+SIZE = (1280, 800)
+SHOTS = {
+    "overview": "jovik --help",
+    "sheet": "jovik sheet list; jovik sheet show 'Veldhaar Comet 2TB'",
+    "measure": "jovik measure model:comet --seed 41",
+    "judge": "jovik judge 'Veldhaar Comet 2TB'",
+    "rank": "jovik rank --yardstick 'Corvane Slate 1TB'",
+    "errors": "jovik measure model:comet 'random read 4k depth 32'; jovik measure model:commet; jovik sheet show Slate; "
+    "jovik measure . --drive 'Corvane Slate 1TB' 'sequential write 1MiB over 900TB'",
+}
+SMALL = ("rank",)
+"""Shots with more lines than fit at the usual size."""
+
+
+def main() -> None:
+    missing = [tool for tool in ("Xvfb", "xterm") if shutil.which(tool) is None]
+    if missing:
+        sys.exit(f"screenshots need {' and '.join(missing)}: apt-get install xvfb xterm fonts-dejavu-core")
+    OUT.mkdir(parents=True, exist_ok=True)
+    wanted = sys.argv[1:] or list(SHOTS)
+    with tempfile.TemporaryDirectory() as scratch:
+        folder = Path(scratch) / "demo"
+        path = f"{TOP / '.venv' / 'bin'}:{os.environ['PATH']}"
+        env = os.environ | {"PATH": path, "JOVIK_SHELF": str(folder / "shelf.db"), "LC_ALL": "C.UTF-8"}
+        env.pop("NO_COLOR", None)
+        subprocess.run(["jovik", "demo", "--out", str(folder)], env=env, check=True, stdout=subprocess.DEVNULL)
+        shutil.copy(folder / "ranking.png", OUT / "picture-rank.png")
+        read, write = os.pipe()
+        screen = subprocess.Popen(
+            ["Xvfb", "-displayfd", str(write), "-screen", "0", f"{SIZE[0]}x{SIZE[1]}x24"], pass_fds=[write], stderr=subprocess.DEVNULL
+        )
+        try:
+            display = ":" + os.read(read, 16).decode().strip()
+            for name in wanted:
+                shoot(name, SHOTS[name], display, env, Path(scratch))
+        finally:
+            screen.terminate()
+
+
+def shoot(name: str, command: str, display: str, env: dict[str, str], scratch: Path) -> None:
+    """Run one command in a terminal that fills the screen, and keep what is to be seen."""
+    done = scratch / "done"
+    done.unlink(missing_ok=True)
+    shown = "; ".join(f"printf '\\033[1m$ %s\\033[0m\\n' \"{part.strip()}\"; {part.strip()}; echo" for part in command.split(";"))
+    terminal = subprocess.Popen(
+        ["xterm", "-display", display, "-geometry", "210x70+0+0" if name in SMALL else "158x48+0+0", "-fa", "DejaVu Sans Mono", "-fs", "8.5" if name in SMALL else "10", "-b", "8", "-bw", "0", "+sb",
+         "-bg", "#FBF8F2", "-fg", "#22262B", "-xrm", "XTerm*color1: #B4451F", "-xrm", "XTerm*color2: #2F7D4A",
+         "-xrm", "XTerm*color3: #8A6100", "-xrm", "XTerm*boldColors: false", "-e", "sh", "-c", f"{shown}; touch {done}; sleep 30"],
+        env=env, cwd=scratch, stderr=subprocess.DEVNULL,
+    )  # fmt: skip
+    for _ in range(300):
+        if done.exists():
+            break
+        time.sleep(0.1)
+    time.sleep(0.7)
+    picture = ImageGrab.grab(xdisplay=display)
+    # Few colours: the palette makes the file a fifth.
+    picture.convert("P", palette=Image.Palette.ADAPTIVE, colors=128).save(OUT / f"{name}.png", optimize=True)
+    terminal.terminate()
+    terminal.wait()
+    print(OUT / f"{name}.png")
+
+
+if __name__ == "__main__":
+    main()
