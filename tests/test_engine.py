@@ -13,7 +13,7 @@ import pytest
 
 from jovik import buckets
 from jovik.bench.work import workload
-from jovik.engine import inner
+from jovik.engine.kernel import inner
 from jovik.engine.memory import payload
 from jovik.engine.session import LAYOUT_GENERATION, FileSession, choose
 from jovik.errors import EngineRefused, JovikError, TargetRefused

@@ -32,6 +32,7 @@ SMALL = ("rank",)
 
 
 def main() -> None:
+    """Make the shots named on the command line, or all."""
     missing = [tool for tool in ("Xvfb", "xterm") if shutil.which(tool) is None]
     if missing:
         sys.exit(f"screenshots need {' and '.join(missing)}: apt-get install xvfb xterm fonts-dejavu-core")
@@ -61,12 +62,13 @@ def shoot(name: str, command: str, display: str, env: dict[str, str], scratch: P
     done = scratch / "done"
     done.unlink(missing_ok=True)
     shown = "; ".join(f"printf '\\033[1m$ %s\\033[0m\\n' \"{part.strip()}\"; {part.strip()}; echo" for part in command.split(";"))
-    terminal = subprocess.Popen(
-        ["xterm", "-display", display, "-geometry", "210x70+0+0" if name in SMALL else "158x48+0+0", "-fa", "DejaVu Sans Mono", "-fs", "8.5" if name in SMALL else "10", "-b", "8", "-bw", "0", "+sb",
-         "-bg", "#FBF8F2", "-fg", "#22262B", "-xrm", "XTerm*color1: #B4451F", "-xrm", "XTerm*color2: #2F7D4A",
-         "-xrm", "XTerm*color3: #8A6100", "-xrm", "XTerm*boldColors: false", "-e", "sh", "-c", f"{shown}; touch {done}; sleep 30"],
-        env=env, cwd=scratch, stderr=subprocess.DEVNULL,
-    )  # fmt: skip
+    geometry, size = ("210x70+0+0", "8.5") if name in SMALL else ("158x48+0+0", "10")
+    look = ["-fa", "DejaVu Sans Mono", "-fs", size, "-b", "8", "-bw", "0", "+sb", "-bg", "#FBF8F2", "-fg", "#22262B"]
+    for number, colour in ((1, "#B4451F"), (2, "#2F7D4A"), (3, "#8A6100")):
+        look += ["-xrm", f"XTerm*color{number}: {colour}"]
+    words = ["xterm", "-display", display, "-geometry", geometry, *look, "-xrm", "XTerm*boldColors: false"]
+    words += ["-e", "sh", "-c", f"{shown}; touch {done}; sleep 30"]
+    terminal = subprocess.Popen(words, env=env, cwd=scratch, stderr=subprocess.DEVNULL)
     for _ in range(300):
         if done.exists():
             break

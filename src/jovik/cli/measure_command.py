@@ -149,10 +149,10 @@ def _open(place: Target, engine: str, seed: int) -> Any:
     notice.start()
     try:
         from jovik.engine.session import FileSession
+
+        return FileSession(place.path, engine, seed)
     finally:
         notice.cancel()
-
-    return FileSession(place.path, engine, seed)
 
 
 def _check(session: Session, plan: Plan) -> None:

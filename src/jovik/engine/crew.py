@@ -17,11 +17,9 @@ import numpy as np
 import numpy.typing as npt
 
 from jovik import buckets
-from jovik.engine import inner
-from jovik.engine.blocking_loop import SHARED_COUNT, blocking_loop
+from jovik.engine import native, places
 from jovik.engine.memory import Buffers, unit_of
 from jovik.engine.ring import Ring
-from jovik.engine.uring_loop import uring_loop
 from jovik.protocol import Workload
 from jovik.results import SLICE_COLUMNS, SLICE_NS, IoFault, Latencies
 
@@ -40,9 +38,9 @@ def _rows(work: Workload, threads: int) -> int:
 
 def blank_out() -> npt.NDArray[np.int64]:
     """What a loop says at its end, before it has begun."""
-    out = np.zeros(inner.OUT_COUNT, np.int64)
-    out[inner.MIN_READ] = out[inner.MIN_WRITE] = inner.NEVER
-    out[inner.FIRST_BAD :] = -1
+    out = np.zeros(places.OUT_COUNT, np.int64)
+    out[places.MIN_READ] = out[places.MIN_WRITE] = places.NEVER
+    out[places.FIRST_BAD :] = -1
     return out
 
 
@@ -53,6 +51,7 @@ class Part:
     cfg: npt.NDArray[np.int64]
     slices: npt.NDArray[np.int64]
     shared: npt.NDArray[np.int64]
+    scratch: npt.NDArray[np.int64]
     counts: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros((2, buckets.COUNT), np.int64))
     out: npt.NDArray[np.int64] = field(default_factory=blank_out)
 
@@ -76,6 +75,7 @@ class Crew(ABC):
     """
 
     name: str
+    loop: str
 
     def __init__(
         self,
@@ -90,7 +90,7 @@ class Crew(ABC):
         no_op: bool = False,
     ) -> None:
         self.work, self.fd, self.buffers, self.generations = work, fd, buffers, generations
-        self.ctl = np.zeros(inner.CTL_COUNT, np.int64)
+        self.ctl = np.zeros(places.CTL_COUNT, np.int64)
         self.failure: BaseException | None = None
         self._options = (read_generation, fixed_generation, first_block, int(no_op))
         self.parts = self._parts()
@@ -111,11 +111,13 @@ class Crew(ABC):
         each = threads // work.workers
         rows = _rows(work, threads)
         for worker in range(work.workers):
-            shared = np.zeros(SHARED_COUNT, np.int64)
+            shared = np.zeros(places.SHARED_COUNT, np.int64)
             for member in range(each):
                 number = worker * each + member
                 cfg = self._cfg(worker, number, threads)
-                parts.append(Part(cfg, np.zeros((rows, len(SLICE_COLUMNS)), np.int64), shared))
+                slots = work.depth * work.workers // threads
+                scratch = np.zeros(places.SLOTS + places.SLOT_ARRAYS * slots, np.int64)
+                parts.append(Part(cfg, np.zeros((rows, len(SLICE_COLUMNS)), np.int64), shared, scratch))
         return parts
 
     def _cfg(self, worker: int, number: int, threads: int) -> npt.NDArray[np.int64]:
@@ -137,33 +139,34 @@ class Crew(ABC):
         if work.rate_limit_bytes_s:
             pace = round(work.block_bytes * threads / work.rate_limit_bytes_s * 1e12)
         seed = np.random.SeedSequence([work.seed, number]).generate_state(1, np.uint64)[0] | np.uint64(1)
-        cfg = np.zeros(inner.CFG_COUNT, np.int64)
+        cfg = np.zeros(places.CFG_COUNT, np.int64)
         for place, value in (
-            (inner.FD, self.fd),
-            (inner.BLOCK, work.block_bytes),
-            (inner.READ_SHARE, 2**32 * work.read_percent // 100),
-            (inner.RANDOM, int(work.random)),
-            (inner.FIRST_BLOCK, first),
-            (inner.BLOCKS, blocks),
-            (inner.TIME_NS, work.time_ns if work.time_ns is not None else LONGEST_NS),
-            (inner.QUOTA, quota),
-            (inner.DEPTH, in_flight),
-            (inner.PACE_PS, pace),
-            (inner.DURABLE, int(work.durable)),
-            (inner.STOP_ON_ERROR, int(work.stop_on_error)),
-            (inner.VERIFY, int(work.verify)),
-            (inner.READ_ADDRESS, self.buffers.reads.ctypes.data + number * in_flight * work.block_bytes),
-            (inner.POOL_ADDRESS, self.buffers.pool.ctypes.data),
-            (inner.POOL_BYTES, self.buffers.pool.nbytes),
-            (inner.POOL_ROUNDS, self.buffers.rounds),
-            (inner.FIRST_SLOT, number * in_flight),
-            (inner.ALL_SLOTS, work.depth * work.workers),
-            (inner.SEED, seed.astype(np.int64)),
-            (inner.STAMP_SEED, self.buffers.seed),
-            (inner.UNIT, unit_of(work.block_bytes)),
-            (inner.READ_GENERATION, read_generation),
-            (inner.FIXED_GENERATION, fixed_generation),
-            (inner.NO_OP, no_op),
+            (places.FD, self.fd),
+            (places.BLOCK, work.block_bytes),
+            (places.READ_SHARE, 2**32 * work.read_percent // 100),
+            (places.RANDOM, int(work.random)),
+            (places.FIRST_BLOCK, first),
+            (places.BLOCKS, blocks),
+            (places.TIME_NS, work.time_ns if work.time_ns is not None else LONGEST_NS),
+            (places.QUOTA, quota),
+            (places.ROWS, _rows(work, threads)),
+            (places.DEPTH, in_flight),
+            (places.PACE_PS, pace),
+            (places.DURABLE, int(work.durable)),
+            (places.STOP_ON_ERROR, int(work.stop_on_error)),
+            (places.VERIFY, int(work.verify)),
+            (places.READ_ADDRESS, self.buffers.reads.ctypes.data + number * in_flight * work.block_bytes),
+            (places.POOL_ADDRESS, self.buffers.pool.ctypes.data),
+            (places.POOL_BYTES, self.buffers.pool.nbytes),
+            (places.POOL_ROUNDS, self.buffers.rounds),
+            (places.FIRST_SLOT, number * in_flight),
+            (places.ALL_SLOTS, work.depth * work.workers),
+            (places.SEED, seed.astype(np.int64)),
+            (places.STAMP_SEED, self.buffers.seed),
+            (places.UNIT, unit_of(work.block_bytes)),
+            (places.READ_GENERATION, read_generation),
+            (places.FIXED_GENERATION, fixed_generation),
+            (places.NO_OP, no_op),
         ):
             cfg[place] = value
         return cfg
@@ -173,18 +176,18 @@ class Crew(ABC):
             self._loop(part)
         except BaseException as error:
             self.failure = error
-            self.ctl[inner.STOP] = inner.FINISH
+            self.ctl[places.STOP] = places.FINISH
 
     def start(self) -> None:
         """Start all threads; they begin their I/O together."""
         # Threads take a moment to come up; the more there are, the longer.
-        self.ctl[inner.START_AT] = time.monotonic_ns() + 200_000 + 60_000 * len(self.threads)
+        self.ctl[places.START_AT] = time.monotonic_ns() + 200_000 + 60_000 * len(self.threads)
         for thread in self.threads:
             thread.start()
 
-    def stop(self, how: int = inner.FINISH) -> None:
+    def stop(self, how: int = places.FINISH) -> None:
         """Tell the loops to finish, or to leave what is in flight behind."""
-        self.ctl[inner.STOP] = how
+        self.ctl[places.STOP] = how
 
     def wait(self, seconds: float) -> bool:
         """Wait so long at most; whether all threads have ended."""
@@ -203,8 +206,8 @@ class Crew(ABC):
 
     def elapsed_ns(self) -> int:
         """From the first thread's beginning to the last one's end."""
-        began = [int(p.out[inner.BEGAN_NS]) for p in self.parts if p.out[inner.BEGAN_NS]]
-        ended = [int(p.out[inner.ENDED_NS]) for p in self.parts]
+        began = [int(p.out[places.BEGAN_NS]) for p in self.parts if p.out[places.BEGAN_NS]]
+        ended = [int(p.out[places.ENDED_NS]) for p in self.parts]
         return max(max(ended) - min(began), 0) if began else 0
 
     def total(self, place: int) -> int:
@@ -219,27 +222,27 @@ class Crew(ABC):
             if counts.any():
                 found[name] = Latencies(
                     counts,
-                    min(int(p.out[inner.MIN_READ + direction]) for p in self.parts),
-                    max(int(p.out[inner.MAX_READ + direction]) for p in self.parts),
-                    self.total(inner.SUM_READ + direction),
+                    min(int(p.out[places.MIN_READ + direction]) for p in self.parts),
+                    max(int(p.out[places.MAX_READ + direction]) for p in self.parts),
+                    self.total(places.SUM_READ + direction),
                 )
         return found
 
     def first_fault(self) -> IoFault | None:
         """The earliest error of all threads."""
-        faults = [p.out for p in self.parts if p.out[inner.FAULT_NS]]
+        faults = [p.out for p in self.parts if p.out[places.FAULT_NS]]
         if not faults:
             return None
-        out = min(faults, key=lambda o: int(o[inner.FAULT_NS]))
-        code, got = int(out[inner.FAULT_ERRNO]), int(out[inner.FAULT_GOT])
+        out = min(faults, key=lambda o: int(o[places.FAULT_NS]))
+        code, got = int(out[places.FAULT_ERRNO]), int(out[places.FAULT_GOT])
         what = os.strerror(code) if code else f"short transfer: {got} of {self.work.block_bytes} bytes"
-        direction = "write" if out[inner.FAULT_WRITE] else "read"
-        return IoFault(code, what, int(out[inner.FAULT_OFFSET]), direction, int(out[inner.FAULT_NS]))
+        direction = "write" if out[places.FAULT_WRITE] else "read"
+        return IoFault(code, what, int(out[places.FAULT_OFFSET]), direction, int(out[places.FAULT_NS]))
 
     def bad_places(self) -> tuple[int, ...]:
         """The first places that came back wrong, in order."""
-        places: Iterable[int] = (int(n) for p in self.parts for n in p.out[inner.FIRST_BAD :] if n >= 0)
-        return tuple(sorted(places)[: inner.BAD_PLACES])
+        found: Iterable[int] = (int(n) for p in self.parts for n in p.out[places.FIRST_BAD :] if n >= 0)
+        return tuple(sorted(found)[: places.BAD_PLACES])
 
 
 def _share(first: int, blocks: int, number: int, count: int) -> tuple[int, int]:
@@ -252,6 +255,7 @@ class UringCrew(Crew):
     """A thread and a ring for each worker."""
 
     name = "io_uring"
+    loop = "uring_loop"
 
     @staticmethod
     def threads_for(work: Workload) -> int:
@@ -262,21 +266,21 @@ class UringCrew(Crew):
         # The ring belongs to the thread that made it, which lets the kernel spare its locks.
         cfg, work = part.cfg, self.work
         ring = Ring(work.depth)
-        cfg[inner.FIXED_FILE] = 0 if cfg[inner.NO_OP] else int(ring.register_file(self.fd))
-        cfg[inner.FIXED_BUFFERS] = 0 if cfg[inner.NO_OP] else int(ring.register_buffers(self.buffers.reads, self.buffers.pool))
+        cfg[places.FIXED_FILE] = 0 if cfg[places.NO_OP] else int(ring.register_file(self.fd))
+        cfg[places.FIXED_BUFFERS] = 0 if cfg[places.NO_OP] else int(ring.register_buffers(self.buffers.reads, self.buffers.pool))
         for place, value in (
-            (inner.RING_FD, ring.fd),
-            (inner.SQ_TAIL, ring.sq_tail),
-            (inner.SQ_MASK, ring.sq_mask),
-            (inner.CQ_HEAD, ring.cq_head),
-            (inner.CQ_TAIL, ring.cq_tail),
-            (inner.CQ_MASK, ring.cq_mask),
+            (places.RING_FD, ring.fd),
+            (places.SQ_TAIL, ring.sq_tail),
+            (places.SQ_MASK, ring.sq_mask),
+            (places.CQ_HEAD, ring.cq_head),
+            (places.CQ_TAIL, ring.cq_tail),
+            (places.CQ_MASK, ring.cq_mask),
         ):
             cfg[place] = value
         marks = work.span_bytes // work.block_bytes if work.verify and work.writes and work.random else 1
         busy = np.zeros(marks, np.uint8)
         try:
-            uring_loop(cfg, self.ctl, ring.sqes, ring.cqes, part.slices, part.counts, part.out, self.generations, busy)
+            native.load(self.loop)(cfg, self.ctl, ring.sqes, ring.cqes, part.slices, part.counts, part.out, self.generations, busy, part.scratch)
         finally:
             ring.close()
 
@@ -285,6 +289,7 @@ class BlockingCrew(Crew):
     """A thread with blocking calls for each I/O in flight."""
 
     name = "blocking calls"
+    loop = "blocking_loop"
 
     @staticmethod
     def threads_for(work: Workload) -> int:
@@ -292,4 +297,4 @@ class BlockingCrew(Crew):
         return work.workers * work.depth
 
     def _loop(self, part: Part) -> None:
-        blocking_loop(part.cfg, self.ctl, part.shared, part.slices, part.counts, part.out, self.generations)
+        native.load(self.loop)(part.cfg, self.ctl, part.shared, part.slices, part.counts, part.out, self.generations, part.scratch)

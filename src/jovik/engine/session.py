@@ -13,7 +13,7 @@ from pathlib import Path
 import numpy as np
 import numpy.typing as npt
 
-from jovik.engine import inner
+from jovik.engine import native, places
 from jovik.engine.crew import BlockingCrew, Crew, UringCrew
 from jovik.engine.memory import Buffers, check_memory, unit_of
 from jovik.engine.ring import Ring
@@ -68,6 +68,7 @@ class FileSession:
 
     def __init__(self, folder: Path, engine: str = "auto", seed: int = 1) -> None:
         self._crew = choose(engine)
+        native.load(self._crew.loop)
         self.folder = folder
         self.file = TestFile(folder)
         self.buffers = Buffers(seed)
@@ -234,7 +235,7 @@ class FileSession:
         )
         if unit is not None:
             for part in crew.parts:
-                part.cfg[inner.UNIT] = unit
+                part.cfg[places.UNIT] = unit
         stalled, interrupted = False, False
         crew.start()
         try:
@@ -243,9 +244,9 @@ class FileSession:
             interrupted = True
             crew.stop()
             if not crew.wait(GRACE_S):
-                crew.stop(inner.ABANDON)
+                crew.stop(places.ABANDON)
                 crew.wait(GRACE_S)
-        if any(t.is_alive() for t in crew.threads) or crew.total(inner.LEFT_IN_FLIGHT):
+        if any(t.is_alive() for t in crew.threads) or crew.total(places.LEFT_IN_FLIGHT):
             self._kept.append(crew)
             self.buffers = Buffers(self.buffers.seed)
         if crew.failure is not None:
@@ -267,7 +268,7 @@ class FileSession:
             if done != seen:
                 seen, moved = done, at
             elif at - moved > STALL_S:
-                crew.stop(inner.ABANDON)
+                crew.stop(places.ABANDON)
                 crew.wait(1.0)
                 return True
             lately = slices[-11:-1]
@@ -299,18 +300,18 @@ class FileSession:
             slices[-1, SLICE_COLUMNS.index("errors")] += 1
             fault = fault or IoFault(errno.ETIMEDOUT, f"no I/O completed for {STALL_S:.0f} s", 0, "read" if work.reads else "write", elapsed)
         stamps = None
-        if crew.total(inner.CHECKED) or (work.verify and not work.writes):
-            stamps = StampFaults(crew.total(inner.CHECKED), crew.total(inner.WRONG), crew.total(inner.STALE), 0, crew.bad_places())
+        if crew.total(places.CHECKED) or (work.verify and not work.writes):
+            stamps = StampFaults(crew.total(places.CHECKED), crew.total(places.WRONG), crew.total(places.STALE), 0, crew.bad_places())
         return Trace(
             engine=self.engine,
             direct=self.direct,
             seed=work.seed,
             elapsed_ns=elapsed,
             flush_ns=flush_ns,
-            cpu_ns=crew.total(inner.CPU_NS),
+            cpu_ns=crew.total(places.CPU_NS),
             slices=slices,
             latencies=crew.latencies(),
-            late_written_bytes=crew.total(inner.LATE_WRITTEN),
+            late_written_bytes=crew.total(places.LATE_WRITTEN),
             first_fault=fault,
             stamps=stamps,
             stopped=stalled,

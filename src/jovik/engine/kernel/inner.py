@@ -1,7 +1,8 @@
 """What both compiled loops are made of: libc, ordered memory access, random offsets, stamps, counting.
 
 Everything here runs without the interpreter lock and without Python objects. libc is reached through
-`numba.types.ExternalFunction`, because a ctypes pointer could not be cached between processes.
+`numba.types.ExternalFunction`, which leaves a name for the loader to find. Arrays come as plain pointers, and memory to work in as one more of
+them, so that the machine code needs nothing of Numba when it runs: `jovik.engine.native` keeps it for the next process.
 """
 
 from __future__ import annotations
@@ -15,6 +16,22 @@ from numba.core import cgutils
 from numba.extending import intrinsic
 
 from jovik import buckets
+from jovik.engine.places import (
+    BAD_PLACES,
+    CHECKED,
+    FAULT_ERRNO,
+    FAULT_GOT,
+    FAULT_NS,
+    FAULT_OFFSET,
+    FAULT_WRITE,
+    FIRST_BAD,
+    MAX_READ,
+    MIN_READ,
+    SLICE_WIDTH,
+    STALE,
+    SUM_READ,
+    WRONG,
+)
 from jovik.results import SLICE_NS
 
 i64, u64, i32 = types.int64, types.uint64, types.int32
@@ -30,75 +47,6 @@ libc_errno = types.ExternalFunction("__error" if sys.platform == "darwin" else "
 
 MONOTONIC = 6 if sys.platform == "darwin" else 1
 THREAD_CPU = 16 if sys.platform == "darwin" else 3
-
-# What a loop is told: places in its `cfg`.
-(
-    FD,
-    BLOCK,
-    READ_SHARE,  # of 2^32
-    RANDOM,
-    FIRST_BLOCK,
-    BLOCKS,
-    TIME_NS,
-    QUOTA,
-    DEPTH,
-    PACE_PS,  # picoseconds between two I/Os; 0 is as fast as it goes
-    DURABLE,
-    STOP_ON_ERROR,
-    VERIFY,
-    READ_ADDRESS,
-    POOL_ADDRESS,
-    POOL_BYTES,
-    POOL_ROUNDS,
-    FIRST_SLOT,
-    ALL_SLOTS,
-    SEED,
-    STAMP_SEED,
-    UNIT,
-    READ_GENERATION,
-    FIXED_GENERATION,  # of every write, or negative to number them
-    NO_OP,
-    RING_FD,
-    SQ_TAIL,
-    SQ_MASK,
-    CQ_HEAD,
-    CQ_TAIL,
-    CQ_MASK,
-    FIXED_FILE,
-    FIXED_BUFFERS,
-    CFG_COUNT,
-) = range(34)
-
-# What the session tells a loop while it runs: places in `ctl`.
-STOP, START_AT, CTL_COUNT = range(3)
-GO_ON, FINISH, ABANDON = range(3)
-
-# What a loop says at its end: places in `out`.
-(
-    MIN_READ,
-    MIN_WRITE,
-    MAX_READ,
-    MAX_WRITE,
-    SUM_READ,
-    SUM_WRITE,
-    CPU_NS,
-    BEGAN_NS,
-    ENDED_NS,
-    LATE_WRITTEN,
-    LEFT_IN_FLIGHT,
-    FAULT_ERRNO,
-    FAULT_OFFSET,
-    FAULT_WRITE,
-    FAULT_NS,
-    FAULT_GOT,
-    CHECKED,
-    WRONG,
-    STALE,
-    FIRST_BAD,  # the first eight places
-) = range(20)
-BAD_PLACES = 8
-OUT_COUNT = FIRST_BAD + BAD_PLACES
-NEVER = np.int64(2**62)
 
 PACE_SLACK_NS = 10_000_000
 """How far a paced pass may lag before the lag is forgiven instead of caught up: no burst above this."""
@@ -191,10 +139,20 @@ def leading_zeros(typingctx, value):
     return types.int64(types.int64), build
 
 
+@intrinsic
+def address_of(typingctx, pointer):
+    """The address that a pointer holds."""
+
+    def build(context, builder, signature, arguments):
+        return builder.ptrtoint(arguments[0], ir.IntType(64))
+
+    return types.int64(pointer), build
+
+
 @njit
 def now(clock, ts):
-    """Nanoseconds of a clock; `ts` is int64[2] to write in."""
-    libc_clock(clock, ts.ctypes.data)
+    """Nanoseconds of a clock; `ts` points to two numbers to write in."""
+    libc_clock(clock, address_of(ts))
     return ts[0] * 1_000_000_000 + ts[1]
 
 
@@ -209,7 +167,7 @@ def sleep_ns(duration, ts):
     """Sleep, or less if a signal comes."""
     ts[0] = duration // 1_000_000_000
     ts[1] = duration % 1_000_000_000
-    libc_nanosleep(ts.ctypes.data, 0)
+    libc_nanosleep(address_of(ts), 0)
 
 
 @njit
@@ -248,9 +206,9 @@ def bucket(latency):
 @njit
 def count(latency, direction, size, row, slices, counts, out):
     """Enter one completed I/O; `direction` is 0 for a read, 1 for a write."""
-    counts[direction, bucket(latency)] += 1
-    slices[row, 2 * direction] += size
-    slices[row, 2 * direction + 1] += 1
+    counts[direction * buckets.COUNT + bucket(latency)] += 1
+    slices[row * SLICE_WIDTH + 2 * direction] += size
+    slices[row * SLICE_WIDTH + 2 * direction + 1] += 1
     out[SUM_READ + direction] += latency
     out[MIN_READ + direction] = min(out[MIN_READ + direction], latency)
     out[MAX_READ + direction] = max(out[MAX_READ + direction], latency)
@@ -259,7 +217,7 @@ def count(latency, direction, size, row, slices, counts, out):
 @njit
 def note_fault(errno, got, offset, direction, after, row, slices, out):
     """Count an I/O that failed or came back short, and keep the first."""
-    slices[row, 4] += 1
+    slices[row * SLICE_WIDTH + 4] += 1
     if out[FAULT_NS] == 0:
         out[FAULT_ERRNO] = errno
         out[FAULT_GOT] = got

@@ -6,42 +6,14 @@ It needs nothing but pread, pwrite and fdatasync, so it runs on any POSIX system
 from __future__ import annotations
 
 import numpy as np
-from numba import njit, types
+from numba import types
 
-from jovik.engine.inner import (
-    ALL_SLOTS,
-    BEGAN_NS,
-    BLOCK,
-    BLOCKS,
-    CPU_NS,
-    DURABLE,
-    ENDED_NS,
-    FD,
-    FINISH,
-    FIRST_BLOCK,
-    FIRST_SLOT,
-    FIXED_GENERATION,
+from jovik.engine.kernel.inner import (
     LOOK_NS,
     MONOTONIC,
-    PACE_PS,
     PACE_SLACK_NS,
-    POOL_ADDRESS,
-    POOL_BYTES,
-    POOL_ROUNDS,
-    QUOTA,
-    RANDOM,
-    READ_ADDRESS,
-    READ_GENERATION,
-    READ_SHARE,
-    SEED,
-    STAMP_SEED,
-    START_AT,
-    STOP,
-    STOP_ON_ERROR,
     THREAD_CPU,
-    TIME_NS,
-    UNIT,
-    VERIFY,
+    address_of,
     check,
     count,
     fetch_add_i64,
@@ -58,25 +30,55 @@ from jovik.engine.inner import (
     sleep_ns,
     stamp,
 )
+from jovik.engine.places import (
+    ALL_SLOTS,
+    BEGAN_NS,
+    BLOCK,
+    BLOCKS,
+    CPU_NS,
+    DURABLE,
+    ENDED_NS,
+    ERRORS,
+    FD,
+    FINISH,
+    FIRST_BLOCK,
+    FIRST_SLOT,
+    FIXED_GENERATION,
+    ISSUED,
+    PACE_PS,
+    POOL_ADDRESS,
+    POOL_BYTES,
+    POOL_ROUNDS,
+    POSITION,
+    QUOTA,
+    RANDOM,
+    READ_ADDRESS,
+    READ_GENERATION,
+    READ_SHARE,
+    ROWS,
+    SEED,
+    STAMP_SEED,
+    START_AT,
+    STOP,
+    STOP_ON_ERROR,
+    TIME_NS,
+    UNIT,
+    VERIFY,
+)
 
 EINTR = 4
-_i64 = types.int64
-_row = types.Array(_i64, 1, "C")
-_table = types.Array(_i64, 2, "C")
-_gens = types.Array(types.int32, 1, "C")
-
-# Places in `shared`, which all threads of one worker use together.
-POSITION, ISSUED, ERRORS, SHARED_COUNT = 0, 8, 16, 24
+_words = types.CPointer(types.int64)
+ARGUMENTS = (_words, _words, _words, _words, _words, _words, types.CPointer(types.int32), _words)
+"""Types of the arguments of `blocking_loop`."""
 
 
-@njit(types.void(_row, _row, _row, _table, _table, _row, _gens), nogil=True, cache=True)
-def blocking_loop(cfg, ctl, shared, slices, counts, out, generations):
+def blocking_loop(cfg, ctl, shared, slices, counts, out, generations, scratch):
     """One thread's pass: one I/O at a time until the time is over, the amount is done or it is told to stop.
 
     Parameters are as for `uring_loop`; `shared` (int64, shape (24,)) is common to the threads of a worker: the next
     sequential block, the I/Os issued, and errors, each on a cache line of its own.
     """
-    block, rows, fd = cfg[BLOCK], slices.shape[0], np.int32(cfg[FD])
+    block, rows, fd = cfg[BLOCK], cfg[ROWS], np.int32(cfg[FD])
     unit, seed, verify = cfg[UNIT], cfg[STAMP_SEED], cfg[VERIFY]
     random, share, durable = cfg[RANDOM], cfg[READ_SHARE], cfg[DURABLE]
     first, blocks, quota, pace = cfg[FIRST_BLOCK], cfg[BLOCKS], cfg[QUOTA], cfg[PACE_PS]
@@ -84,9 +86,9 @@ def blocking_loop(cfg, ctl, shared, slices, counts, out, generations):
     pool, rounds, all_slots = cfg[POOL_ADDRESS], cfg[POOL_ROUNDS], cfg[ALL_SLOTS]
     pool_bytes = cfg[POOL_BYTES]
     target, fixed = cfg[READ_ADDRESS], cfg[FIXED_GENERATION]
-    position_at = shared.ctypes.data + 8 * POSITION
-    issued_at = shared.ctypes.data + 8 * ISSUED
-    ts = np.zeros(2, np.int64)
+    position_at = address_of(shared) + 8 * POSITION
+    issued_at = address_of(shared) + 8 * ISSUED
+    ts = scratch
     x = np.uint64(cfg[SEED])
     sequence = np.int64(0)
     due_ps = np.int64(0)

@@ -9,7 +9,28 @@ from __future__ import annotations
 import numpy as np
 from numba import njit, types
 
-from jovik.engine.inner import (
+from jovik.engine.kernel.inner import (
+    LOOK_NS,
+    MONOTONIC,
+    PACE_SLACK_NS,
+    THREAD_CPU,
+    address_of,
+    check,
+    count,
+    last_errno,
+    libc_syscall,
+    load_acquire_u32,
+    next_random,
+    note_fault,
+    now,
+    random_block,
+    random_share,
+    row_of,
+    sleep_ns,
+    stamp,
+    store_release_u32,
+)
+from jovik.engine.places import (
     ABANDON,
     ALL_SLOTS,
     BEGAN_NS,
@@ -31,11 +52,9 @@ from jovik.engine.inner import (
     FIXED_GENERATION,
     LATE_WRITTEN,
     LEFT_IN_FLIGHT,
-    LOOK_NS,
-    MONOTONIC,
     NO_OP,
     PACE_PS,
-    PACE_SLACK_NS,
+    PATIENCE_SPEC,
     POOL_ADDRESS,
     POOL_BYTES,
     POOL_ROUNDS,
@@ -45,31 +64,20 @@ from jovik.engine.inner import (
     READ_GENERATION,
     READ_SHARE,
     RING_FD,
+    ROWS,
     SEED,
+    SLOTS,
     SQ_MASK,
     SQ_TAIL,
     STAMP_SEED,
     START_AT,
     STOP,
     STOP_ON_ERROR,
-    THREAD_CPU,
     TIME_NS,
+    TIMER_SPEC,
     UNIT,
     VERIFY,
-    check,
-    count,
-    last_errno,
-    libc_syscall,
-    load_acquire_u32,
-    next_random,
-    note_fault,
-    now,
-    random_block,
-    random_share,
-    row_of,
-    sleep_ns,
-    stamp,
-    store_release_u32,
+    WAIT_ARGUMENT,
 )
 
 ENTER = 426
@@ -81,40 +89,41 @@ RWF_DSYNC = 2 << 32
 TIMER = -1
 EINTR, EAGAIN, EBUSY, ETIME = 4, 11, 16, 62
 
-_i64 = types.int64
-_row = types.Array(_i64, 1, "C")
-_table = types.Array(_i64, 2, "C")
-_gens = types.Array(types.int32, 1, "C")
+_words = types.CPointer(types.int64)
+ARGUMENTS = (_words, _words, _words, _words, _words, _words, _words, types.CPointer(types.int32), types.CPointer(types.uint8), _words)
+"""Types of the arguments of `uring_loop`."""
 
 
 @njit
 def _put(sqes, index, opcode, fd, offset, address, length, user, buffer_index):
-    sqes[index, 0] = opcode | (fd << 32)
-    sqes[index, 1] = offset
-    sqes[index, 2] = address
-    sqes[index, 3] = length
-    sqes[index, 4] = user
-    sqes[index, 5] = buffer_index
-    sqes[index, 6] = 0
-    sqes[index, 7] = 0
+    at = 8 * index
+    sqes[at] = opcode | (fd << 32)
+    sqes[at + 1] = offset
+    sqes[at + 2] = address
+    sqes[at + 3] = length
+    sqes[at + 4] = user
+    sqes[at + 5] = buffer_index
+    sqes[at + 6] = 0
+    sqes[at + 7] = 0
 
 
-@njit(types.void(_row, _row, _table, _table, _table, _table, _row, _gens, types.uint8[::1]), nogil=True, cache=True)
-def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy):
+def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy, scratch):
     """One worker's pass on its own ring.
 
     Parameters
     ----------
-    cfg, ctl, out : int64 arrays
-        Places as named in `inner`.
+    cfg, ctl, out : int64
+        Places as named in `jovik.engine.places`.
     sqes : int64, shape (entries, 8); cqes : int64, shape (entries, 2)
         The rings.
     slices : int64, shape (rows, 5); counts : int64, shape (2, buckets)
         What is recorded.
     generations : int32, shape (units,) or (1,); busy : uint8, shape (blocks,) or (1,)
         For verifying: the last write to each unit; blocks with a write in flight.
+    scratch : int64, shape (SLOTS + SLOT_ARRAYS * depth,)
+        Memory to work in.
     """
-    depth, block, rows = cfg[DEPTH], cfg[BLOCK], slices.shape[0]
+    depth, block, rows = cfg[DEPTH], cfg[BLOCK], cfg[ROWS]
     # A registered file is called by its place in the ring's table, which holds just this one.
     fd = np.int64(0) if cfg[FIXED_FILE] else cfg[FD]
     unit, seed = cfg[UNIT], cfg[STAMP_SEED]
@@ -131,17 +140,15 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy):
     write_op = (OP_WRITE_FIXED if cfg[FIXED_BUFFERS] else OP_WRITE) | flags
     write_flags = RWF_DSYNC if cfg[DURABLE] else 0
 
-    ts = np.zeros(2, np.int64)
-    timer = np.zeros(2, np.int64)
-    timer[1] = LOOK_NS
-    patience = np.zeros(2, np.int64)
-    wait_arg = np.zeros(3, np.int64)
-    wait_arg[2] = patience.ctypes.data
-    at = np.zeros(depth, np.int64)
-    place = np.zeros(depth, np.int64)
-    way = np.zeros(depth, np.int64)
-    turn = np.zeros(depth, np.int64)
-    free = np.arange(depth)
+    ts = scratch
+    base = address_of(scratch)
+    timer_address, wait_address = base + 8 * TIMER_SPEC, base + 8 * WAIT_ARGUMENT
+    scratch[TIMER_SPEC + 1] = LOOK_NS
+    scratch[WAIT_ARGUMENT + 2] = base + 8 * PATIENCE_SPEC
+    # Where in `scratch` each slot's numbers begin: when it was submitted, its place, its way, its turns; free slots.
+    at, place, way, turn, free = SLOTS, SLOTS + depth, SLOTS + 2 * depth, SLOTS + 3 * depth, SLOTS + 4 * depth
+    for slot in range(depth):
+        scratch[free + slot] = slot
     nfree = depth
 
     x = np.uint64(cfg[SEED])
@@ -172,7 +179,7 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy):
                 if due_ps > (t - start) * 1000:
                     break
                 due_ps = max(due_ps, (t - start - PACE_SLACK_NS) * 1000) + pace
-            slot = free[nfree - 1]
+            slot = scratch[free + nfree - 1]
             direction = np.int64(0)
             if share == 0:
                 direction = 1
@@ -200,8 +207,8 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy):
             if no_op:
                 _put(sqes, index, OP_NOP, 0, 0, 0, 0, slot, 0)
             elif direction:
-                source = pool + (cfg[FIRST_SLOT] + slot + all_slots * (turn[slot] % rounds)) * block
-                turn[slot] += 1
+                source = pool + (cfg[FIRST_SLOT] + slot + all_slots * (scratch[turn + slot] % rounds)) * block
+                scratch[turn + slot] += 1
                 sequence += 1
                 generation = sequence if fixed < 0 else fixed
                 stamp(source, pool, block, unit, offset, generation, seed)
@@ -211,23 +218,23 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy):
                 _put(sqes, index, write_op, fd, offset, source, block | write_flags, slot, 1)
             else:
                 _put(sqes, index, read_op, fd, offset, cfg[READ_ADDRESS] + slot * block, block, slot, 0)
-            place[slot] = offset
-            way[slot] = direction
-            at[slot] = t
+            scratch[place + slot] = offset
+            scratch[way + slot] = direction
+            scratch[at + slot] = t
             tail += 1
             unsent += 1
             in_flight += 1
         if in_flight == 0 and (not going or (bounded and left <= 0)):
             break
         if not timer_set:
-            _put(sqes, tail & sq_mask, OP_TIMEOUT, 0, 0, timer.ctypes.data, 1, TIMER, 0)
+            _put(sqes, tail & sq_mask, OP_TIMEOUT, 0, 0, timer_address, 1, TIMER, 0)
             tail += 1
             unsent += 1
             timer_set = True
         store_release_u32(sq_tail, tail)
         if pace and going and nfree > 0 and (left > 0 or not bounded):
-            patience[1] = min(max(due_ps // 1000 - (t - start), 1000), LOOK_NS)
-            done = libc_syscall(ENTER, ring, unsent, 1, GET_EVENTS | EXT_ARG, wait_arg.ctypes.data, 24)
+            scratch[PATIENCE_SPEC + 1] = min(max(due_ps // 1000 - (t - start), 1000), LOOK_NS)
+            done = libc_syscall(ENTER, ring, unsent, 1, GET_EVENTS | EXT_ARG, wait_address, 24)
         else:
             done = libc_syscall(ENTER, ring, unsent, 1, GET_EVENTS, 0, 0)
         t = now(MONOTONIC, ts)
@@ -245,8 +252,8 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy):
         seen = load_acquire_u32(cq_tail)
         while head != seen:
             index = head & cq_mask
-            slot = cqes[index, 0]
-            result = np.int64(np.int32(cqes[index, 1] & 0xFFFFFFFF))
+            slot = cqes[2 * index]
+            result = np.int64(np.int32(cqes[2 * index + 1] & 0xFFFFFFFF))
             head += 1
             if head > 0xFFFFFFFF:
                 head = 0
@@ -254,20 +261,31 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy):
                 timer_set = False
                 continue
             in_flight -= 1
-            free[nfree] = slot
+            scratch[free + nfree] = slot
             nfree += 1
-            direction = way[slot]
+            direction = scratch[way + slot]
             if verify and direction and random:
-                busy[place[slot] // block - first] = 0
+                busy[scratch[place + slot] // block - first] = 0
             if result == block or no_op:
                 if going:
-                    count(t - at[slot], direction, block, row, slices, counts, out)
+                    count(t - scratch[at + slot], direction, block, row, slices, counts, out)
                 elif direction:
                     out[LATE_WRITTEN] += block
                 if verify and not direction:
-                    check(cfg[READ_ADDRESS] + slot * block, pool, pool_bytes, block, unit, place[slot], cfg[READ_GENERATION], generations, seed, out)
+                    check(
+                        cfg[READ_ADDRESS] + slot * block,
+                        pool,
+                        pool_bytes,
+                        block,
+                        unit,
+                        scratch[place + slot],
+                        cfg[READ_GENERATION],
+                        generations,
+                        seed,
+                        out,
+                    )
             else:
-                note_fault(-result if result < 0 else 0, result, place[slot], direction, t - start, row, slices, out)
+                note_fault(-result if result < 0 else 0, result, scratch[place + slot], direction, t - start, row, slices, out)
                 if cfg[STOP_ON_ERROR] and going:
                     going = False
                     out[ENDED_NS] = t
