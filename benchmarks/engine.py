@@ -166,9 +166,10 @@ def memory(program: Path | None, seconds: float, pairs: int) -> bool:
 
 def noop(seconds: float, pairs: int) -> bool:
     """I/Os that do nothing, one core: the loop and the ring alone."""
-    from jovik.engine.ceiling import no_op_iops
+    from jovik.engine.ceiling import empty_iops
+    from jovik.engine.crew import UringCrew
 
-    rates = [no_op_iops(128, 1, round(seconds * 1e9)) / 1e6 for _ in range(pairs)]
+    rates = [empty_iops(UringCrew, 128, 1, round(seconds * 1e9)) / 1e6 for _ in range(pairs)]
     return show("no-op I/Os, depth 128, million a second", rates, 5.0)
 
 

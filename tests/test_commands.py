@@ -218,7 +218,7 @@ def test_a_read_only_folder_is_refused(jovik: Program, demo: tuple[Path, str]) -
 def test_help_of_every_command(jovik: Program) -> None:
     overview = jovik("--help").out
     commands = re.findall(r"^  (\w+)  ", overview.split("Commands:")[1], re.M)
-    assert commands == ["sheet", "measure", "judge", "rank", "picture", "demo"] and jovik().out.startswith("Usage")
+    assert commands == ["sheet", "measure", "judge", "rank", "ceiling", "picture", "demo"] and jovik().out.startswith("Usage")
     for command in commands:
         assert "Usage: jovik " + command in jovik(command, "--help").out
     assert re.fullmatch(r"jovik \d+\.\d+\.\d+\n", jovik("--version").out)
@@ -243,3 +243,11 @@ def test_json_is_documented() -> None:
     for key in ("rate_bytes_s", "flushed_rate_bytes_s", "latency_ns", "written_bytes", "place_first", "left_out", "verdict", "share"):
         assert f"`{key}`" in documented
     assert json.loads(re.findall(r"```json\n(.*?)```", documented, re.S)[0])
+
+
+def test_the_ceilings_of_both_implementations(jovik: Program) -> None:
+    found = jovik("ceiling", "--for", "20ms", "--format", "json").json["ceilings"]
+    assert {c["engine"] for c in found} >= {"blocking calls"} and {c["behind"] for c in found} >= {"nothing"}
+    for c in found:
+        assert c["iops"] > 0 and c["rate_bytes_s"] == c["iops"] * c["block_bytes"]
+    assert "file in memory" in jovik("ceiling", "--for", "20ms", "--engine", "blocking").out

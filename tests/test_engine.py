@@ -237,3 +237,38 @@ def test_an_engine_that_is_not_there_is_refused(monkeypatch: pytest.MonkeyPatch,
         FileSession(tmp_path, "io_uring")
     with FileSession(tmp_path, "auto") as fallen_back:
         assert fallen_back.engine == "blocking calls"
+
+
+def test_the_testers_own_ceiling_marks_what_comes_near_it(session: FileSession) -> None:
+    from jovik.analysis.limits import tester_limits
+    from jovik.results import PassFigures
+
+    work = workload(parse("random read 4KiB depth 32" + SPAN), 1)
+    ceiling = session.ceiling_iops(work)
+    assert ceiling is not None and ceiling > 0 and session.ceiling_iops(work) == ceiling
+
+    def limits(iops: float, busy: float) -> list[str]:
+        passes = [PassFigures(iops * 4096, iops * 4096, iops, 0, 0, 10**9, 0, round(busy * 1e9))] * 3
+        return [x.what for x in tester_limits(passes, ceiling, 4096, 1)]
+
+    assert limits(0.5 * ceiling, 0.5) == []
+    assert limits(0.75 * ceiling, 0.5) == ["tester"]
+    assert limits(0.5 * ceiling, 0.97) == ["processor"]
+
+
+def test_a_long_pass_needs_no_more_memory_than_its_slices(tmp_path: Path) -> None:
+    def touched(time_ns: int) -> int:
+        """Resident bytes after a pass that may last so long, but ends after its amount."""
+        from dataclasses import replace
+
+        with FileSession(tmp_path, "auto") as opened:
+            work = replace(workload(parse("random read 4KiB depth 4 over 1MiB" + SPAN), 1), time_ns=time_ns)
+            opened.prepare(work, watch)
+            opened.run(work, watch)
+            with open("/proc/self/statm") as statm:
+                return int(statm.read().split()[1]) * os.sysconf("SC_PAGE_SIZE")
+
+    minute = 60 * 10**9
+    touched(minute)
+    slices = 29 * 600 * 5 * 8
+    assert touched(30 * minute) - touched(minute) < slices + 2**20

@@ -131,6 +131,12 @@ class Session(Protocol):
             After the I/O has stopped.
         """
 
+    def ceiling_iops(self, work: Workload) -> float | None:
+        """I/Os a second that the tester itself can do at this depth and with these workers; None where nothing is real."""
+
+    def threads(self, work: Workload) -> int:
+        """How many threads measure such a pass."""
+
     def fill_percent(self) -> float | None:
         """How full the target is, where that can be told."""
 

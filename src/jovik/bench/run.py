@@ -8,12 +8,13 @@ from dataclasses import dataclass, field
 from typing import Protocol
 
 from jovik.analysis.latency import merge
+from jovik.analysis.limits import tester_limits
 from jovik.bench.repeat import Repeat
 from jovik.bench.work import pass_seed, workload
 from jovik.errors import DriveFailed
 from jovik.phrase import Step
 from jovik.protocol import Live, Session
-from jovik.results import Conditions, PassFigures, StepResult, Trace
+from jovik.results import Conditions, Limit, PassFigures, StepResult, Trace
 from jovik.units import show_rate
 
 UNLIKE_PASSES = 1.5
@@ -131,6 +132,8 @@ def _run_step(
     sink.step_begun(position, step, conditions)
     began = clock_ns()
     traces: list[Trace] = []
+    first = workload(step, 0)
+    ceiling = session.ceiling_iops(first)
     while True:
         number = len(traces) + 1
         work = workload(step, pass_seed(options.seed, position, number), stop_on_error=options.stop_on_error)
@@ -141,7 +144,8 @@ def _run_step(
         trace = session.run(work, observer.passing(position, step, number))
         traces.append(trace)
         sink.pass_done(position, number, trace)
-        if trace.first_fault and (options.stop_on_error or trace.stopped):
+        broken = trace.first_fault is not None or (trace.stamps is not None and trace.stamps.bad > 0)
+        if broken and (options.stop_on_error or trace.stopped):
             sink.step_done(position, summarise(step, traces, conditions))
             raise failure(trace)
         rates = [t.rate_bytes_s for t in traces]
@@ -149,7 +153,8 @@ def _run_step(
         reason = options.repeat.verdict(rates, spent, allowed_ns)
         if reason is not None:
             break
-    result = summarise(step, traces, conditions, (reason,) if reason else ())
+    limits = tester_limits([figures_of(t) for t in traces], ceiling, step.block_bytes, session.threads(first))
+    result = summarise(step, traces, conditions, (reason,) if reason else (), limits)
     sink.step_done(position, result)
     return result
 
@@ -161,7 +166,10 @@ def _ignore(_: Live) -> None:
 def failure(trace: Trace) -> DriveFailed:
     """The error to show for a pass that ended in a fault."""
     fault = trace.first_fault
-    assert fault is not None
+    if fault is None:
+        return DriveFailed(
+            f"the drive did not give back what was written: {stamp_note(trace)}", "the pass is on the shelf; copy what matters off this drive"
+        )
     return DriveFailed(
         f"the drive failed a {fault.direction} at byte {fault.offset_bytes}, {fault.after_ns / 1e9:.2f} s into the pass: {fault.what}",
         "what was measured before is on the shelf; --on-error continue counts errors and goes on",
@@ -182,7 +190,7 @@ def figures_of(trace: Trace) -> PassFigures:
     )
 
 
-def summarise(step: Step, traces: Sequence[Trace], conditions: Conditions, notes: Sequence[str] = ()) -> StepResult:
+def summarise(step: Step, traces: Sequence[Trace], conditions: Conditions, notes: Sequence[str] = (), limits: Sequence[Limit] = ()) -> StepResult:
     """A step's result from its passes."""
     latencies = {}
     for direction in ("read", "write"):
@@ -199,6 +207,7 @@ def summarise(step: Step, traces: Sequence[Trace], conditions: Conditions, notes
         passes=tuple(figures_of(t) for t in traces),
         latencies=latencies,
         conditions=conditions,
+        limits=tuple(limits),
         notes=tuple(dict.fromkeys([*said, *notes])),
     )
 
@@ -209,7 +218,7 @@ def spread_note(rates: Sequence[float]) -> str:
         return ""
     return (
         f"passes differ by a factor of {max(rates) / min(rates):.1f} (first {show_rate(rates[0])}, last {show_rate(rates[-1])}): "
-        "something changed between them, such as a write cache that filled or heat"
+        "something changed between them, such as a full write cache, heat, or other work on the machine"
     )
 
 

@@ -19,6 +19,7 @@ COMMANDS = {
     "measure": "Measure a drive; every finished pass goes to the shelf.",
     "judge": "Hold a drive's results against its claims.",
     "rank": "Place every drive on the shelf, like with like.",
+    "ceiling": "What the tester itself can do here.",
     "picture": "Draw what the shelf holds.",
     "demo": "All of it on model drives, in one go.",
 }

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import secrets
 import signal
 import threading
@@ -84,7 +85,8 @@ def measure(
                 return 0
             writer, failure = _run(shelf, drive_name, unit, place, session, plan, options, progress)
         results = shelf.results_of_run(writer.id)
-        if results or failure is None:
+        # Who asked for JSON or CSV gets it, however little there is to tell.
+        if results or failure is None or form != "table":
             show_run(shelf.run(writer.id), results, form)
         if isinstance(failure, KeyboardInterrupt):
             kept = sum(len(r.passes) for r in results)
@@ -177,7 +179,9 @@ def _run(shelf: Shelf, drive: str, unit: dict[str, str], place: Target, session:
     setting = Setting(rig=rig.name, unit=unit.get("unit"), firmware=unit.get("firmware"))
     clock = {"clock_ns": lambda: session.clock_ns} if simulated else {}  # type: ignore[attr-defined]
     before = signal.getsignal(signal.SIGTERM)
+    patient = signal.getsignal(signal.SIGINT)
     signal.signal(signal.SIGTERM, signal.default_int_handler)
+    signal.signal(signal.SIGINT, _first_interrupt)
     failure: BaseException | None = None
     state = "done"
     try:
@@ -188,20 +192,29 @@ def _run(shelf: Shelf, drive: str, unit: dict[str, str], place: Target, session:
         failure, state = error, "failed"
     finally:
         signal.signal(signal.SIGTERM, before)
+        signal.signal(signal.SIGINT, patient)
         writer.close(state)
     return writer, failure
+
+
+def _first_interrupt(*_: Any) -> None:
+    """End the pass; whoever asks twice is gone at once, and the finished passes are on the shelf all the same."""
+    signal.signal(signal.SIGINT, lambda *_: os._exit(130))
+    raise KeyboardInterrupt
 
 
 def announcement(drive: str, target: str, session: Session, plan: Plan, repeat: Repeat, cost: Cost) -> str:
     """What is about to happen: how long, what is written, and where."""
     where = "on a virtual clock: nothing is really written" if session.engine == "model" else f"in {Path(target).resolve()}"
     times = f"{repeat.least}" if repeat.least == repeat.most else f"{repeat.least} to {repeat.most}"
+    times += " pass" if times == "1" else " passes"
+    count = f"{len(plan.steps)} {'step' if len(plan.steps) == 1 else 'steps'}"
     writes = [show_size(cost.certain_bytes)] if cost.certain_bytes else []
     if cost.writing_ns:
         writes.append(f"what the drive takes in {show_time(cost.writing_ns)} (at 1 GB/s: {show_size(cost.writing_ns)})")
     at_most = "at most " if repeat.least != repeat.most else ""
     return (
-        f"{drive}: {plan.name}, {len(plan.steps)} {'step' if len(plan.steps) == 1 else 'steps'} of {times} passes, {at_most}about "
-        f"{show_time(cost.time_ns)}, engine {session.engine}{'' if session.direct else ', through the operating system cache'}\n"
+        f"{drive}: {plan.name}, {count} of {times}, {at_most}about {show_time(cost.time_ns)}, engine {session.engine}"
+        f"{'' if session.direct else ', through the operating system cache'}\n"
         f"writes {at_most}{' and '.join(writes) or 'nothing'}, in a test file of {show_size(cost.space_bytes)} that is gone afterwards, {where}"
     )

@@ -31,7 +31,7 @@ def step_json(result: StepResult) -> dict[str, Any]:
         "written_bytes": sum(p.written_bytes for p in result.passes),
         "cpu_ns_per_io": _cpu_per_io(result),
         "conditions": asdict(result.conditions),
-        "limits": [{"what": x.what, "rate_bytes_s": x.rate_bytes_s} for x in result.limits],
+        "limits": [{"what": x.what, "rate_bytes_s": x.rate_bytes_s, "note": x.note} for x in result.limits],
         "notes": list(result.notes),
     }
 
@@ -102,7 +102,7 @@ def _table(run: RunRecord, results: Sequence[StepResult], written: int) -> None:
                 str(len(r.passes)),
             ]
         )
-        said = [*r.notes, *(f"limited by {x.what} at {significant(x.rate_bytes_s / 1e6)} MB/s" for x in r.limits)]
+        said = [*r.notes, *(f"limited by the {x.what} ({x.note}), {significant(x.rate_bytes_s / 1e6)} MB/s" for x in r.limits)]
         said += [f"{r.errors} errors"] if r.errors else []
         for note in said:
             notes.setdefault(note, []).append(number)

@@ -1,30 +1,110 @@
-"""What the tester itself can do here: the loops with nothing behind them, and with memory behind them."""
+"""What the tester itself can do here: the same loops with nothing behind them, or with memory behind them.
+
+A figure near such a ceiling is the tester's, not the drive's.
+"""
 
 from __future__ import annotations
 
+import os
+import tempfile
+from dataclasses import dataclass
+from pathlib import Path
+
 import numpy as np
 
-from jovik.engine.crew import UringCrew
+from jovik.engine.crew import BlockingCrew, Crew, UringCrew
 from jovik.engine.memory import Buffers
 from jovik.protocol import Workload
+from jovik.results import SLICE_NS
+
+BLOCK_BYTES = 4096
+MEMORY_SPAN_BYTES = 64 * 2**20
+MEMORY_FOLDER = Path("/dev/shm")
 
 
-def no_op_iops(depth: int, workers: int, time_ns: int) -> float:
-    """I/Os a second of requests that the kernel completes without doing anything.
+@dataclass(frozen=True)
+class Ceiling:
+    """One thing the tester did: behind the loop `nothing` or a `file in memory`."""
+
+    engine: str
+    behind: str
+    depth: int
+    workers: int
+    block_bytes: int
+    iops: float
+
+    @property
+    def rate_bytes_s(self) -> float:
+        """The same as throughput."""
+        return self.iops * self.block_bytes
+
+
+def empty_iops(crew_type: type[Crew], depth: int, workers: int, time_ns: int) -> float:
+    """I/Os a second with nothing behind the loop: no-op requests on a ring, or writes to the null device.
 
     Raises
     ------
     EngineRefused
         io_uring is refused here.
     """
-    work = Workload(random=True, read_percent=100, block_bytes=4096, depth=depth, workers=workers, span_bytes=2**24, seed=1, time_ns=time_ns)
+    ring = crew_type is UringCrew
+    work = Workload(
+        random=True,
+        read_percent=100 if ring else 0,
+        block_bytes=BLOCK_BYTES,
+        depth=depth,
+        workers=workers,
+        span_bytes=2**24,
+        seed=1,
+        time_ns=time_ns,
+    )
     buffers = Buffers(1)
-    buffers.fit(depth * workers, work.block_bytes, 0)
-    crew = UringCrew(work, -1, buffers, np.zeros(1, np.int32), no_op=True)
+    buffers.fit(depth * workers, BLOCK_BYTES, 0)
+    fd = -1 if ring else os.open(os.devnull, os.O_WRONLY)
+    try:
+        return _iops(crew_type(work, fd, buffers, np.zeros(1, np.int32), no_op=ring))
+    finally:
+        if fd >= 0:
+            os.close(fd)
+
+
+def memory_iops(crew_type: type[Crew], depth: int, workers: int, block_bytes: int, time_ns: int) -> float | None:
+    """I/Os a second of reads from a file in memory; None where there is no such place, or the blocks do not fit it."""
+    span = max(MEMORY_SPAN_BYTES // block_bytes, workers) * block_bytes
+    if not os.access(MEMORY_FOLDER, os.W_OK) or span > MEMORY_SPAN_BYTES * 4 or depth * workers * block_bytes > MEMORY_SPAN_BYTES * 4:
+        return None
+    work = Workload(random=True, read_percent=100, block_bytes=block_bytes, depth=depth, workers=workers, span_bytes=span, seed=1, time_ns=time_ns)
+    buffers = Buffers(1)
+    buffers.fit(depth * workers, block_bytes, 0)
+    with tempfile.TemporaryFile(dir=MEMORY_FOLDER) as file:
+        # Written in full: a hole would be read from a page that every hole shares.
+        content = buffers.pool[: min(buffers.pool.nbytes, 2**20)].tobytes()
+        for _ in range(-(-span // len(content))):
+            file.write(content)
+        file.flush()
+        return _iops(crew_type(work, file.fileno(), buffers, np.zeros(1, np.int32)))
+
+
+def _iops(crew: Crew) -> float:
+    """Run a crew to its end."""
     crew.start()
     while not crew.wait(0.5):
         pass
     if crew.failure is not None:
         raise crew.failure
     elapsed = crew.elapsed_ns()
-    return float(crew.slices(-(-elapsed // 10**8))[:, 1].sum()) / elapsed * 1e9
+    return float(crew.slices(-(-elapsed // SLICE_NS))[:, [1, 3]].sum()) / elapsed * 1e9
+
+
+def survey(engine: str, time_ns: int) -> list[Ceiling]:
+    """Ceilings of one implementation (``io_uring`` or ``blocking``): depth 1 and 32, one worker and one for each core."""
+    crew = UringCrew if engine == "io_uring" else BlockingCrew
+    cores = os.cpu_count() or 1
+    shapes = [(1, 1), (32, 1)] + ([(32, cores)] if cores > 1 else [])
+    found = [Ceiling(crew.name, "nothing", d, w, BLOCK_BYTES, empty_iops(crew, d, w, time_ns)) for d, w in shapes]
+    for block in (BLOCK_BYTES, 2**20):
+        for depth, workers in shapes:
+            iops = memory_iops(crew, depth, workers, block, time_ns)
+            if iops is not None:
+                found.append(Ceiling(crew.name, "file in memory", depth, workers, block, iops))
+    return found

@@ -31,6 +31,8 @@ LAYOUT_GENERATION = 2**30
 """The generation in the stamps of a laid-out file; no pass counts that far."""
 LAYOUT_BLOCK, LAYOUT_DEPTH = 2**20, 8
 MOST_THREADS = 1024
+CEILING_NS = 60_000_000
+"""How long the tester's own ceiling is measured before a step."""
 CREWS: dict[str, type[Crew]] = {"io_uring": UringCrew, "blocking": BlockingCrew}
 
 
@@ -68,12 +70,16 @@ class FileSession:
 
     def __init__(self, folder: Path, engine: str = "auto", seed: int = 1) -> None:
         self._crew = choose(engine)
-        native.load(self._crew.loop)
         self.folder = folder
         self.file = TestFile(folder)
+        if engine == "auto" and not self.file.direct:
+            # Through the cache a ring hands each I/O to a helper thread of the kernel; plain calls cost less.
+            self._crew = BlockingCrew
+        native.load(self._crew.loop)
         self.buffers = Buffers(seed)
         self._laid_out = 0
         self._stamped: tuple[int, int] | None = None  # unit and compressible share of a file that only laying out wrote
+        self._ceilings: dict[tuple[int, int, int], float | None] = {}
         self._kept: list[Crew] = []  # crews whose I/O never came back: their memory must stay
 
     @property
@@ -99,12 +105,37 @@ class FileSession:
 
     def close(self) -> None:
         """Close and so remove the test file."""
-        self.file.close()
+        if not self._kept:
+            self.file.close()
+            return
+        # Where I/O never came back, closing may not either; the kernel does it when the process has gone.
+        thread = threading.Thread(target=self.file.close, daemon=True)
+        thread.start()
+        thread.join(GRACE_S)
 
     def fill_percent(self) -> float | None:
         """How full the file system is."""
         usage = shutil.disk_usage(self.folder)
         return 100.0 * usage.used / (usage.used + usage.free) if usage.used + usage.free else None
+
+    def ceiling_iops(self, work: Workload) -> float | None:
+        """What the loop does with nothing behind it, or with memory behind it where the cache is in the way anyhow.
+
+        Measured once for each depth, number of workers and block.
+        """
+        from jovik.engine.ceiling import empty_iops, memory_iops
+
+        key = (work.depth, work.workers, work.block_bytes)
+        if key not in self._ceilings:
+            if self.direct:
+                self._ceilings[key] = empty_iops(self._crew, work.depth, work.workers, CEILING_NS)
+            else:
+                self._ceilings[key] = memory_iops(self._crew, work.depth, work.workers, work.block_bytes, CEILING_NS)
+        return self._ceilings[key]
+
+    def threads(self, work: Workload) -> int:
+        """Measuring threads of a pass."""
+        return self._crew.threads_for(work)
 
     def check(self, work: Workload) -> None:
         """Refuse what this target cannot take; see `jovik.protocol.Session.check`."""

@@ -46,6 +46,14 @@ class ModelSession:
     def close(self) -> None:
         """Nothing to give back."""
 
+    def ceiling_iops(self, work: Workload) -> float | None:
+        """Nothing real, no ceiling."""
+        return None
+
+    def threads(self, work: Workload) -> int:
+        """As for an engine with a thread for each worker."""
+        return work.workers
+
     def fill_percent(self) -> float | None:
         """How much of the capacity the test file takes."""
         return 100.0 * self._laid_out / self.drive.behaviour.capacity

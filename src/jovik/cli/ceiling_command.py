@@ -1,0 +1,59 @@
+"""`jovik ceiling`: what the tester itself can do, with no drive in the way."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+
+import click
+
+from jovik.cli.options import Converted, format_option
+from jovik.units import parse_time
+
+
+@click.command()
+@click.option(
+    "--engine", type=click.Choice(["auto", "io_uring", "blocking"]), default="auto", show_default=True, help="One of the two, or both that work here."
+)
+@click.option("--for", "time_ns", type=Converted("TIME", parse_time), default="300ms", show_default=True, help="How long each figure is measured.")
+@format_option()
+def ceiling(engine: str, time_ns: int, form: str) -> None:
+    """Measure what the tester can do here with no drive in the way.
+
+    The measuring loops run with nothing behind them (no-op requests on a ring, writes to the null device) and with a file
+    in memory behind them. A result above 70 % of its ceiling is marked as limited by the tester.
+    """
+    from jovik.cli.output import emit_csv, emit_json, table
+    from jovik.engine.ceiling import survey
+    from jovik.engine.ring import Ring
+    from jovik.errors import EngineRefused
+    from jovik.units import show_size, significant
+
+    engines = [engine] if engine != "auto" else ["io_uring", "blocking"]
+    notes = []
+    if engine == "auto":
+        try:
+            Ring(1).close()
+        except EngineRefused as error:
+            engines, notes = ["blocking"], [error.message]
+    found = [c for e in engines for c in survey(e, time_ns)]
+    if form == "json":
+        emit_json({"ceilings": [{**asdict(c), "rate_bytes_s": c.rate_bytes_s} for c in found], "notes": notes})
+        return
+    rows = [(c.engine, c.behind, c.depth, c.workers, c.block_bytes, c.iops, c.rate_bytes_s) for c in found]
+    if form == "csv":
+        emit_csv(["engine", "behind", "depth", "workers", "block_bytes", "iops", "rate_bytes_s"], rows)
+        return
+    shown = [
+        (e, b, str(d), str(w), "4 KiB" if size == 4096 else "1 MiB", significant(iops), "-" if b == "nothing" else f"{show_size(rate)}/s")
+        for e, b, d, w, size, iops, rate in rows
+    ]
+    table(
+        "What the tester can do here",
+        ["engine", "behind it", "depth", "workers", "block", "IOPS", "throughput"],
+        shown,
+        right=(2, 3, 4, 5, 6),
+        notes=[
+            *notes,
+            "a result above 70 % of what the loop does with nothing behind it, at its depth and workers, is marked as limited by the tester",
+        ],
+    )
