@@ -39,6 +39,8 @@ from jovik.results import Trace
 TOP = Path(__file__).resolve().parents[1]
 GROUNDTRUTH = Path(os.environ.get("JOVIK_GROUNDTRUTH", TOP.parent / "shared" / "groundtruth"))
 FILE_BYTES = 2**30
+TRIES, AWAY = 5, 0.02
+"""How often a rate is measured again when the host took more than this share of the cores meanwhile."""
 
 
 def watch(_: Live) -> None:
@@ -201,37 +203,53 @@ def start(pairs: int) -> bool:
     return middle <= 0.7
 
 
+def stolen() -> tuple[float, float]:
+    """Seconds in which this machine was taken away by its host, and all seconds, of all cores."""
+    numbers = [int(n) for n in Path("/proc/stat").read_text().split("\n", 1)[0].split()[1:9]]
+    return numbers[7] / 100, sum(numbers) / 100
+
+
+def held(command: list[str | Path], env: dict[str, str], figure: str, value: int) -> tuple[str, bool]:
+    """One rate that the kernel holds, measured by the whole program; a line, and whether the figure is reached."""
+    attempt = 0
+    while True:
+        attempt += 1
+        before = stolen()
+        step = json.loads(subprocess.run(command, env=env, check=True, capture_output=True, text=True).stdout)["steps"][0]
+        after = stolen()
+        away = (after[0] - before[0]) / (after[1] - before[1])
+        found = step[figure]
+        off = found["median"] / value - 1
+        missed = max(found["low"] / value - 1, 1 - found["high"] / value, 0)
+        reached = abs(off) <= 0.01 and missed < 0.01
+        # While the host has the cores the held device cannot deliver; no tool could see its rate then.
+        if reached or away < AWAY or attempt == TRIES:
+            told = f"{100 * off:+.2f} %, interval misses by {100 * missed:.2f} %, try {attempt}, host took {100 * away:.0f} % of the cores"
+            return told, reached
+
+
 def truth() -> bool:
-    """Rates that the kernel holds, as measured by the whole program, on two file systems and by both implementations."""
+    """Rates that the kernel holds, on two file systems and by both implementations."""
     tool = GROUNDTRUTH / "limited"
     if not tool.exists() or os.geteuid() != 0:
         print("truth: needs root and shared/groundtruth/limited")
         return False
     good = True
+    rates = [("read-bps", rate * 10**6, size) for rate in (50, 100, 200) for size in ("64KiB", "256KiB")]
+    rates += [("read-iops", count, "4KiB") for count in (2_000, 10_000)]
     with tempfile.TemporaryDirectory() as scratch:
         env = os.environ | {"JOVIK_SHELF": f"{scratch}/shelf.db"}
         program = [sys.executable, "-m", "jovik"]
         subprocess.run([*program, "sheet", "new", "Held"], env=env, check=True, capture_output=True)
         for file_system in ("ext4", "xfs"):
             for engine in ("io_uring", "blocking"):
-                for option, value, block in (
-                    *(("read-bps", rate * 10**6, size) for rate in (50, 100, 200) for size in ("64KiB", "256KiB")),
-                    *(("read-iops", count, "4KiB") for count in (2_000, 10_000)),
-                ):
-                    words = ["measure", "{dir}", "--drive", "Held", "--engine", engine, "--passes", "3", "--format", "json"]
-                    words.append(f"random read {block} depth 16 for 3s within 256MiB")
-                    command = [tool, "--where", "/dev/shm", "--size", "1G", "--fs", file_system, f"--{option}", str(value), "--", *program, *words]
-                    step = json.loads(subprocess.run(command, env=env, check=True, capture_output=True, text=True).stdout)["steps"][0]
-                    found = step["iops" if option.endswith("iops") else "rate_bytes_s"]
-                    off = found["median"] / value - 1
-                    missed = max(found["low"] / value - 1, 1 - found["high"] / value, 0)
-                    reached = abs(off) <= 0.01 and missed < 0.01
+                words = [*program, "measure", "{dir}", "--drive", "Held", "--engine", engine, "--passes", "2", "--format", "json"]
+                for option, value, block in rates:
+                    device = [tool, "--where", "/dev/shm", "--size", "1G", "--fs", file_system, f"--{option}", str(value), "--"]
+                    phrase = f"random read {block} depth 16 for 6s within 256MiB"
+                    told, reached = held([*device, *words, phrase], env, "iops" if option.endswith("iops") else "rate_bytes_s", value)
                     good &= reached
-                    print(
-                        f"{file_system:5}{engine:9} {option} {value:>11,} {block:>7}: {100 * off:+.2f} %, interval misses by {100 * missed:.2f} %"
-                        f"{'' if reached else '   NOT REACHED'}",
-                        flush=True,
-                    )
+                    print(f"{file_system:5}{engine:9} {option} {value:>11,} {block:>7}: {told}{'' if reached else '   NOT REACHED'}", flush=True)
     return good
 
 
