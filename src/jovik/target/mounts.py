@@ -1,0 +1,70 @@
+"""What is mounted and swapped where: /proc/self/mountinfo and /proc/swaps (proc(5))."""
+
+from __future__ import annotations
+
+import os
+import re
+from dataclasses import dataclass
+from pathlib import Path
+
+
+@dataclass(frozen=True)
+class Mount:
+    """One mount: its device number, where, of what kind, from what, with which options."""
+
+    number: str
+    point: str
+    kind: str
+    source: str
+    options: tuple[str, ...]
+    order: int = 0
+
+    @property
+    def read_only(self) -> bool:
+        """Whether it was mounted so."""
+        return "ro" in self.options
+
+    def option(self, name: str) -> str:
+        """The value of an option, or nothing."""
+        return next((o.split("=", 1)[1] for o in self.options if o.startswith(name + "=")), "")
+
+    def fill_percent(self) -> float | None:
+        """How full the file system is, or None where it cannot be asked."""
+        try:
+            s = os.statvfs(self.point)
+        except OSError:
+            return None
+        used = s.f_blocks - s.f_bfree
+        return 100.0 * used / (used + s.f_bavail) if used + s.f_bavail else None
+
+
+def _plain(word: str) -> str:
+    """mountinfo writes blanks, tabs, line ends and backslashes as octal."""
+    return re.sub(r"\\([0-7]{3})", lambda m: chr(int(m[1], 8)), word)
+
+
+def read_mounts(proc: Path = Path("/proc")) -> dict[str, list[Mount]]:
+    """All mounts by device number (``"259:1"``)."""
+    found: dict[str, list[Mount]] = {}
+    try:
+        lines = (proc / "self" / "mountinfo").read_text(encoding="utf-8", errors="replace").splitlines()
+    except OSError:
+        return found
+    for order, line in enumerate(lines):
+        words = line.split(" ")
+        if "-" not in words:
+            continue
+        middle = words.index("-")
+        options = tuple(dict.fromkeys([*words[5].split(","), *words[middle + 3].split(",")]))
+        one = Mount(words[2], _plain(words[4]), words[middle + 1], _plain(words[middle + 2]), tuple(map(_plain, options)), order)
+        found.setdefault(one.number, []).append(one)
+    return found
+
+
+def read_swaps(proc: Path = Path("/proc")) -> set[str]:
+    """Device nodes that are swapped to."""
+    try:
+        lines = (proc / "swaps").read_text(encoding="utf-8", errors="replace").splitlines()[1:]
+    except OSError:
+        return set()
+    return {_plain(line.split()[0]) for line in lines if line.strip()}
