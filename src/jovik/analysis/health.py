@@ -35,8 +35,8 @@ def readings(health: Health) -> list[HealthReading]:
         found.append(HealthReading("rated endurance used", f"{used} %", LOOK if why else FINE, why))
     spare, least = health.spare_percent, health.spare_threshold_percent
     if spare is not None:
-        low = least is not None and spare <= least
-        found.append(HealthReading("spare capacity", f"{spare} %", LOOK if low else FINE, f"at or below its threshold of {least} %" if low else ""))
+        low = least is not None and spare < least
+        found.append(HealthReading("spare capacity", f"{spare} %", LOOK if low else FINE, f"below its threshold of {least} %" if low else ""))
     found += [
         _count("media errors", health.media_errors, "data could not be read back at least once"),
         _count("reallocated sectors", health.reallocated_sectors, "the drive has replaced bad sectors; watch whether it grows"),

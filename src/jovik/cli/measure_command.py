@@ -34,6 +34,7 @@ if TYPE_CHECKING:
 @click.option("--engine", type=click.Choice(["auto", "io_uring", "blocking"]), default="auto", show_default=True, help="How I/O is done.")
 @click.option("--on-error", type=click.Choice(["stop", "continue"]), default="stop", show_default=True, help="At an I/O error.")
 @click.option("--seed", type=click.IntRange(0, 2**62), help="Of offsets and payload; the same seed does the same I/O.")
+@click.option("--destroy", metavar="SERIAL", help="Allow writing the raw device of this serial; everything on it is lost.")
 @click.option("--dry-run", is_flag=True, help="Say what would be done, and write nothing.")
 @format_option()
 @shelf_option
@@ -48,6 +49,7 @@ def measure(
     engine: str,
     on_error: str,
     seed: int | None,
+    destroy: str | None,
     dry_run: bool,
     form: str,
     shelf_at: str | None,
@@ -74,10 +76,11 @@ def measure(
     plan = _plan(phrases, plan_name)
     repeat = _repeat(plan, passes, precision, budget)
     place = resolve(target)
+    allowed = _may_destroy(place, plan, destroy)
     options = RunOptions(repeat, seed if seed is not None else secrets.randbits(40), on_error == "stop")
     with Shelf(where_from(shelf_at), create=True) as shelf:
         drive_name, unit = _drive(shelf, place, name)
-        with _open(place, engine, options.seed) as session, Progress(len(plan.steps), repeat.most) as progress:
+        with _open(place, engine, options.seed, allowed) as session, Progress(len(plan.steps), repeat.most) as progress:
             cost = cost_of(plan.steps, repeat.most, session)
             _check(session, plan)
             progress.say(announcement(drive_name, target, session, plan, repeat, cost))
@@ -137,9 +140,35 @@ def _drive(shelf: Shelf, place: Target, name: str | None) -> tuple[str, dict[str
     return shelf.sheet(name).drive.name, {}
 
 
-def _open(place: Target, engine: str, seed: int) -> Any:
-    """A session on the target."""
-    from jovik.target import ModelTarget
+def _may_destroy(place: Target, plan: Plan, named: str | None) -> bool:
+    """Whether the target's own content may be overwritten.
+
+    Raises
+    ------
+    Misuse
+        Permission was given for what is no raw device.
+    TargetRefused
+        The plan writes and something stands in the way.
+    """
+    from jovik.errors import Misuse
+    from jovik.target import DeviceTarget
+    from jovik.target.device import under_folder
+    from jovik.target.safety import refuse_unless_destroyable
+
+    if not isinstance(place, DeviceTarget):
+        if named is not None:
+            raise Misuse("--destroy is for raw devices", "a folder or a model drive needs no such thing: nothing of anybody's is overwritten")
+        return False
+    if named is None and not any(s.writes for s in plan.steps):
+        return False
+    system = under_folder(Path("/"))[0]
+    refuse_unless_destroyable(place.device, named, system.name if system else None)
+    return True
+
+
+def _open(place: Target, engine: str, seed: int, destroy: bool) -> Any:
+    """A session on the target; `destroy` is whether a raw device may be written."""
+    from jovik.target import DeviceTarget, ModelTarget
 
     if isinstance(place, ModelTarget):
         from jovik.model import ModelSession, load_model
@@ -152,6 +181,12 @@ def _open(place: Target, engine: str, seed: int) -> Any:
     try:
         from jovik.engine.session import FileSession
 
+        if isinstance(place, DeviceTarget):
+            from jovik.engine.raw import RawDevice
+
+            device = place.device
+            raw = RawDevice(Path(device.node), writable=destroy, capacity_bytes=device.capacity_bytes, logical_block_bytes=device.logical_block_bytes)
+            return FileSession(raw, engine, seed)
         return FileSession(place.path, engine, seed)
     finally:
         notice.cancel()

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import errno
-import os
-import shutil
 import threading
 import time
 from dataclasses import replace
@@ -16,12 +14,12 @@ import numpy.typing as npt
 from jovik.engine import native, places
 from jovik.engine.crew import BlockingCrew, Crew, UringCrew
 from jovik.engine.memory import Buffers, check_memory, unit_of
+from jovik.engine.place import Place
 from jovik.engine.ring import Ring
 from jovik.engine.testfile import TestFile
 from jovik.errors import EngineRefused, TargetRefused
 from jovik.protocol import Live, Watch, Workload
 from jovik.results import SLICE_COLUMNS, SLICE_NS, IoFault, StampFaults, Trace
-from jovik.units import show_size
 
 STALL_S = 30.0
 """A pass in which nothing completes for so long is given up."""
@@ -60,19 +58,18 @@ class FileSession:
 
     Parameters
     ----------
-    folder : Path
-        An existing folder.
+    where : Path or Place
+        An existing folder, for a test file in it; or a place that is open already.
     engine : str
         ``auto``, ``io_uring`` or ``blocking``.
     seed : int
         Of the payload and the stamps.
     """
 
-    def __init__(self, folder: Path, engine: str = "auto", seed: int = 1) -> None:
+    def __init__(self, where: Path | Place, engine: str = "auto", seed: int = 1) -> None:
         self._crew = choose(engine)
-        self.folder = folder
-        self.file = TestFile(folder)
-        if engine == "auto" and not self.file.direct:
+        self.place: Place = TestFile(where) if isinstance(where, Path) else where
+        if engine == "auto" and not self.place.direct:
             # Through the cache a ring hands each I/O to a helper thread of the kernel; plain calls cost less.
             self._crew = BlockingCrew
         native.load(self._crew.loop)
@@ -90,12 +87,15 @@ class FileSession:
     @property
     def direct(self) -> bool:
         """Whether the operating system's cache is out of the way."""
-        return self.file.direct
+        return self.place.direct
 
     @property
     def notes(self) -> tuple[str, ...]:
         """The note that goes with a cached file system."""
-        return () if self.direct else ("through the operating system's cache",)
+        notes = [] if self.direct else ["through the operating system's cache"]
+        if not self.place.writable:
+            notes.append("read as it is: what was never written may be answered without the medium")
+        return tuple(notes)
 
     def __enter__(self) -> FileSession:
         return self
@@ -106,17 +106,16 @@ class FileSession:
     def close(self) -> None:
         """Close and so remove the test file."""
         if not self._kept:
-            self.file.close()
+            self.place.close()
             return
         # Where I/O never came back, closing may not either; the kernel does it when the process has gone.
-        thread = threading.Thread(target=self.file.close, daemon=True)
+        thread = threading.Thread(target=self.place.close, daemon=True)
         thread.start()
         thread.join(GRACE_S)
 
     def fill_percent(self) -> float | None:
         """How full the file system is."""
-        usage = shutil.disk_usage(self.folder)
-        return 100.0 * usage.used / (usage.used + usage.free) if usage.used + usage.free else None
+        return self.place.fill_percent()
 
     def ceiling_iops(self, work: Workload) -> float | None:
         """What the loop does with nothing behind it, or with memory behind it where the cache is in the way anyhow.
@@ -139,10 +138,14 @@ class FileSession:
 
     def check(self, work: Workload) -> None:
         """Refuse what this target cannot take; see `jovik.protocol.Session.check`."""
-        sector = logical_block_bytes(self.folder)
+        if work.writes and not self.place.writable:
+            raise TargetRefused(f"writing {self.place.folder} would destroy what is on it", "to allow that, name the unit: --destroy SERIAL")
+        if work.verify and not self.place.writable:
+            raise TargetRefused("only what Jovik has written carries stamps to verify", "leave 'verify' out, or allow writing: --destroy SERIAL")
+        sector = self.place.block_bytes
         if self.direct and work.block_bytes % sector:
             raise TargetRefused(
-                f"the drive under {self.folder} takes blocks in multiples of {sector} bytes, not {work.block_bytes}",
+                f"{self.place.folder} takes blocks in multiples of {sector} bytes, not {work.block_bytes}",
                 f"use a block of {sector}B or a multiple of it",
             )
         threads = self._crew.threads_for(work)
@@ -154,21 +157,11 @@ class FileSession:
         if work.span_bytes // work.block_bytes < work.workers:
             raise TargetRefused(f"a span of {work.span_bytes} bytes has no block for each of {work.workers} workers")
         check_memory(work.depth * work.workers, work.block_bytes)
-        self._check_space(work)
-
-    def _check_space(self, work: Workload) -> None:
-        usage = shutil.disk_usage(self.folder)
-        reserve = min(2**30, usage.total // 20)
-        held = os.fstat(self.file.fd).st_blocks * 512
-        if work.span_bytes - held > usage.free - reserve:
-            raise TargetRefused(
-                f"{self.folder} has {show_size(usage.free)} free; this needs {show_size(work.span_bytes)} and leaves {show_size(reserve)} alone",
-                "free some space, name another folder, or add 'within SPAN' to the phrase",
-            )
+        self.place.check_space(work.span_bytes)
 
     def to_lay_out_bytes(self, work: Workload) -> int:
         """Bytes that `prepare` would write."""
-        if work.fresh:
+        if work.fresh or not self.place.writable:
             return 0
         if work.verify and self._stamped != (unit_of(work.block_bytes), work.compressible_percent):
             return work.span_bytes
@@ -177,8 +170,8 @@ class FileSession:
     def prepare(self, work: Workload, watch: Watch) -> int:
         """Lay the file out, or give it fresh space; see `jovik.protocol.Session.prepare`."""
         if work.fresh:
-            self.file.empty()
-            self.file.reserve(work.span_bytes)
+            self.place.empty()
+            self.place.reserve(work.span_bytes)
             self._laid_out, self._stamped = 0, None
             return 0
         missing = self.to_lay_out_bytes(work)
@@ -187,7 +180,7 @@ class FileSession:
         unit = unit_of(work.block_bytes)
         size = -(-work.span_bytes // LAYOUT_BLOCK) * LAYOUT_BLOCK
         first = self._laid_out // LAYOUT_BLOCK if missing < work.span_bytes else 0
-        self.file.reserve(size)
+        self.place.reserve(size)
         layout = Workload(
             random=False,
             read_percent=0,
@@ -257,7 +250,7 @@ class FileSession:
         self.buffers.fit(work.depth * work.workers, work.block_bytes, work.compressible_percent)
         crew = self._crew(
             work,
-            self.file.fd,
+            self.place.fd,
             self.buffers,
             generations if generations is not None else np.zeros(1, np.int32),
             read_generation=read_generation,
@@ -313,7 +306,7 @@ class FileSession:
 
         def flush() -> None:
             began = time.monotonic_ns()
-            self.file.sync()
+            self.place.sync()
             spent.append(time.monotonic_ns() - began)
 
         thread = threading.Thread(target=flush, daemon=True)
@@ -348,15 +341,3 @@ class FileSession:
             stopped=stalled,
             notes=self.notes,
         )
-
-
-def logical_block_bytes(folder: Path) -> int:
-    """The smallest block the device under a folder takes; 512 where it cannot be told."""
-    device = os.stat(folder).st_dev
-    node = Path(f"/sys/dev/block/{os.major(device)}:{os.minor(device)}")
-    for place in (node, node.resolve().parent if node.exists() else node):
-        try:
-            return int((place / "queue" / "logical_block_size").read_text())
-        except (OSError, ValueError):
-            continue
-    return 512

@@ -6,10 +6,12 @@ import errno
 import fcntl
 import os
 import secrets
+import shutil
 import sys
 from pathlib import Path
 
 from jovik.errors import TargetRefused
+from jovik.units import show_size
 
 CACHE_ONLY = {0x01021994: "tmpfs", 0x858458F6: "ramfs"}
 """File systems (`statfs(2)` magic) that accept O_DIRECT but keep data in memory all the same."""
@@ -50,6 +52,8 @@ class TestFile:
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder
+        self.writable = True
+        self.block_bytes = logical_block_bytes(folder)
         self.direct = False
         wanted = os.O_DIRECT if hasattr(os, "O_DIRECT") and in_memory(folder) is None else 0
         try:
@@ -77,6 +81,28 @@ class TestFile:
         fd = os.open(path, flags | os.O_CREAT | os.O_EXCL, 0o600)
         path.unlink()
         return fd
+
+    def check_space(self, span_bytes: int) -> None:
+        """Refuse what would fill the file system to the brim.
+
+        Raises
+        ------
+        TargetRefused
+            With how much is needed.
+        """
+        usage = shutil.disk_usage(self.folder)
+        reserve = min(2**30, usage.total // 20)
+        held = os.fstat(self.fd).st_blocks * 512
+        if span_bytes - held > usage.free - reserve:
+            raise TargetRefused(
+                f"{self.folder} has {show_size(usage.free)} free; this needs {show_size(span_bytes)} and leaves {show_size(reserve)} alone",
+                "free some space, name another folder, or add 'within SPAN' to the phrase",
+            )
+
+    def fill_percent(self) -> float | None:
+        """How full the file system is."""
+        usage = shutil.disk_usage(self.folder)
+        return 100.0 * usage.used / (usage.used + usage.free) if usage.used + usage.free else None
 
     def reserve(self, size_bytes: int) -> None:
         """Give the file this size with space of its own behind it, as far as the file system can.
@@ -124,3 +150,15 @@ def _fallocate(fd: int, size_bytes: int) -> None:
     if libc.fallocate64(fd, 0, ctypes.c_int64(0), ctypes.c_int64(size_bytes)) != 0:
         code = ctypes.get_errno()
         raise OSError(code, os.strerror(code))
+
+
+def logical_block_bytes(folder: Path) -> int:
+    """The smallest block the device under a folder takes; 512 where it cannot be told."""
+    device = os.stat(folder).st_dev
+    node = Path(f"/sys/dev/block/{os.major(device)}:{os.minor(device)}")
+    for place in (node, node.resolve().parent if node.exists() else node):
+        try:
+            return int((place / "queue" / "logical_block_size").read_text())
+        except (OSError, ValueError):
+            continue
+    return 512

@@ -40,6 +40,7 @@ class BlockDevice:
     firmware: str
     capacity_bytes: int
     medium: str  # solid state or spinning
+    rpm: int | None
     logical_block_bytes: int
     physical_block_bytes: int
     write_cache: str
@@ -101,6 +102,7 @@ def device(entry: Path, mounts: dict[str, list[Mount]], swaps: set[str]) -> Bloc
     real = str(entry.resolve())
     kind = _kind(entry.name, real, base)
     maker, model, serial, firmware = _identity(kind, entry, base)
+    medium, rpm = _medium(kind, entry)
     return BlockDevice(
         name=entry.name,
         node=f"/dev/{entry.name}",
@@ -110,7 +112,8 @@ def device(entry: Path, mounts: dict[str, list[Mount]], swaps: set[str]) -> Bloc
         serial=serial,
         firmware=firmware,
         capacity_bytes=number(entry / "size") * SECTOR,
-        medium="spinning" if number(queue / "rotational") and kind in ("SATA", "SCSI", "USB") else "solid state" if kind != "loop" else "",
+        medium=medium,
+        rpm=rpm,
         logical_block_bytes=number(queue / "logical_block_size", SECTOR),
         physical_block_bytes=number(queue / "physical_block_size", SECTOR),
         write_cache=text(queue / "write_cache"),
@@ -192,6 +195,26 @@ def _page_serial(base: Path) -> str:
     except OSError:
         return ""
     return page[4 : 4 + int.from_bytes(page[2:4], "big")].decode("ascii", "replace").strip("\x00 ")
+
+
+def _medium(kind: str, entry: Path) -> tuple[str, int | None]:
+    """What the data lies on, and how fast it turns.
+
+    The rotation rate is in the block device characteristics page, B1h (SBC-4, 6.6.2): 1 is none. Without that page the
+    kernel's own guess is taken, but not for USB, where it guesses "turning" of everything.
+    """
+    try:
+        page = (entry / "device" / "vpd_pgb1").read_bytes()
+        rate = int.from_bytes(page[4:6], "big")
+    except OSError:
+        rate = 0
+    if rate == 1 or kind in ("NVMe", "SD"):
+        return "solid state", None
+    if 0x401 <= rate < 0xFFFF:
+        return "spinning", rate
+    if kind in ("SATA", "SCSI", "virtio"):
+        return ("spinning" if number(entry / "queue" / "rotational") else "solid state"), None
+    return "", None
 
 
 def _usb_device(real: Path) -> Path | None:

@@ -1,4 +1,4 @@
-"""From the word a person types to a target: a folder on a mounted file system, or a model drive."""
+"""From the word a person types to a target: a folder on a mounted file system, a raw device, or a model drive."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from jovik.errors import TargetRefused
+from jovik.target.device import BlockDevice, by_node
 
 MODEL = "model:"
 
@@ -34,7 +35,18 @@ class ModelTarget:
         return {"kind": "model", "name": self.name}
 
 
-Target = FolderTarget | ModelTarget
+@dataclass(frozen=True)
+class DeviceTarget:
+    """A whole block device."""
+
+    device: BlockDevice
+
+    def describe(self) -> dict[str, str]:
+        """For results: what kind and where."""
+        return {"kind": "device", "path": self.device.node}
+
+
+Target = FolderTarget | ModelTarget | DeviceTarget
 
 
 def resolve(word: str) -> Target:
@@ -53,6 +65,11 @@ def resolve(word: str) -> Target:
     except OSError as error:
         near = _nearest(path)
         raise TargetRefused(f"the target {word} cannot be used: {error.strerror}", f"the nearest folder there is: {near}") from None
+    if stat.S_ISBLK(mode):
+        device = by_node(path)
+        if device is None:
+            raise TargetRefused(f"{word} is a part of a drive", "name the whole drive, or a folder on its file system; see jovik scout")
+        return DeviceTarget(device)
     if not stat.S_ISDIR(mode):
         raise TargetRefused(f"the target {word} is not a folder", "name a folder on the drive to be tested, or a model drive such as model:comet")
     if not os.access(path, os.W_OK | os.X_OK):

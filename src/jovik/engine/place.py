@@ -1,0 +1,48 @@
+"""Where a session does its I/O: an unnamed file in a folder, or a whole device."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Protocol
+
+
+class Place(Protocol):
+    """What a session needs of the place that it reads and writes.
+
+    Attributes
+    ----------
+    fd : int
+        Open for direct I/O where that is to be had.
+    folder : Path
+        The folder, or the device's node, for messages.
+    direct : bool
+        Whether the operating system's cache is out of the way.
+    writable : bool
+        Whether it may be written. What may not be written is read as it is.
+    block_bytes : int
+        The smallest block it takes.
+    """
+
+    fd: int
+    folder: Path
+    direct: bool
+    writable: bool
+    block_bytes: int
+
+    def check_space(self, span_bytes: int) -> None:
+        """Refuse a span that does not fit (TargetRefused)."""
+
+    def fill_percent(self) -> float | None:
+        """How full the file system is, where there is one."""
+
+    def reserve(self, size_bytes: int) -> None:
+        """Make sure of so much space."""
+
+    def empty(self) -> None:
+        """Give all space back."""
+
+    def sync(self) -> None:
+        """Bring everything onto the medium."""
+
+    def close(self) -> None:
+        """Let go of it."""
