@@ -218,7 +218,7 @@ def test_a_read_only_folder_is_refused(jovik: Program, demo: tuple[Path, str]) -
 def test_help_of_every_command(jovik: Program) -> None:
     overview = jovik("--help").out
     commands = re.findall(r"^  (\w+)  ", overview.split("Commands:")[1], re.M)
-    assert commands == ["sheet", "measure", "judge", "rank", "ceiling", "picture", "demo"] and jovik().out.startswith("Usage")
+    assert commands == ["scout", "sheet", "measure", "judge", "rank", "health", "ceiling", "picture", "demo"] and jovik().out.startswith("Usage")
     for command in commands:
         assert "Usage: jovik " + command in jovik(command, "--help").out
     assert re.fullmatch(r"jovik \d+\.\d+\.\d+\n", jovik("--version").out)

@@ -64,6 +64,20 @@ class StampFaults:
 
 
 @dataclass(frozen=True)
+class Environment:
+    """What went on around a pass. Shares are of 1, of all cores; None where it cannot be told.
+
+    `temperatures` holds (seconds since the pass began, degrees Celsius by sensor).
+    """
+
+    busy: float | None = None
+    own: float | None = None
+    stolen: float | None = None
+    other_bytes: int | None = None
+    temperatures: tuple[tuple[float, dict[str, float]], ...] = ()
+
+
+@dataclass(frozen=True)
 class Trace:
     """What one pass recorded.
 
@@ -84,6 +98,7 @@ class Trace:
     stamps: StampFaults | None = None
     stopped: bool = False
     notes: tuple[str, ...] = ()
+    environment: Environment | None = None
 
     def _sum(self, column: str) -> int:
         return int(self.slices[:, SLICE_COLUMNS.index(column)].sum())

@@ -5,7 +5,8 @@ from __future__ import annotations
 import statistics
 from collections.abc import Sequence
 
-from jovik.results import Limit, PassFigures
+from jovik.results import Environment, Limit, PassFigures
+from jovik.units import show_size
 
 NEAR_CEILING = 0.7
 """Share of the tester's ceiling from which on a figure may be the tester's."""
@@ -35,3 +36,48 @@ def tester_limits(passes: Sequence[PassFigures], ceiling_iops: float | None, blo
             Limit("processor", iops * block_bytes, f"the measuring thread{'s were' if threads > 1 else ' was'} busy all the time; try more workers")
         )
     return tuple(found)
+
+
+NEAR_LINK = 0.9
+"""Share of a link's payload rate from which on the link is what holds the rate down."""
+DISTURBED = 0.02
+"""Share of a pass's bytes that others may move on the same drive, and of the cores that the host may take."""
+
+
+def link_limit(passes: Sequence[PassFigures], link: str | None, link_rate_bytes_s: float | None) -> tuple[Limit, ...]:
+    """The link as a limit, where the rate comes near what it can carry."""
+    if link is None or link_rate_bytes_s is None:
+        return ()
+    rate = statistics.median(p.rate_bytes_s for p in passes)
+    if rate <= NEAR_LINK * link_rate_bytes_s:
+        return ()
+    return (Limit("link", link_rate_bytes_s, f"{link} carries no more"),)
+
+
+def disturbance_notes(environments: Sequence[Environment | None], moved_bytes: Sequence[int]) -> list[str]:
+    """What disturbed the passes, in words.
+
+    Parameters
+    ----------
+    environments : one for each pass
+    moved_bytes : sequence of int
+        What each pass moved itself.
+    """
+    notes = []
+    others = [(e.other_bytes, own) for e, own in zip(environments, moved_bytes, strict=True) if e is not None and e.other_bytes is not None]
+    bad = [(o, own) for o, own in others if own and o > DISTURBED * own]
+    if bad:
+        worst = max(o / own for o, own in bad)
+        amount = show_size(sum(o for o, _ in bad))
+        notes.append(f"disturbed: others moved {amount} on the same drive during {_passes(len(bad))}, up to {100 * worst:.0f} % of the pass")
+    stolen = [e.stolen for e in environments if e is not None and e.stolen is not None and e.stolen > DISTURBED]
+    if stolen:
+        notes.append(f"disturbed: the host took up to {100 * max(stolen):.0f} % of this machine's cores away during {_passes(len(stolen))}")
+    busy = [e.busy - e.own for e in environments if e is not None and e.busy is not None and e.own is not None]
+    if busy and max(busy) > 0.5:
+        notes.append(f"disturbed: other programs used up to {100 * max(busy):.0f} % of the cores")
+    return notes
+
+
+def _passes(count: int) -> str:
+    return f"{count} {'pass' if count == 1 else 'passes'}"

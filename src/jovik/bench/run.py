@@ -4,17 +4,20 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Protocol
 
+from jovik.analysis.heat import assess, heat_limit, seconds_above
 from jovik.analysis.latency import merge
-from jovik.analysis.limits import tester_limits
+from jovik.analysis.limits import disturbance_notes, link_limit, tester_limits
 from jovik.bench.repeat import Repeat
 from jovik.bench.work import pass_seed, workload
 from jovik.errors import DriveFailed
 from jovik.phrase import Step
-from jovik.protocol import Live, Session
-from jovik.results import Conditions, Limit, PassFigures, StepResult, Trace
+from jovik.protocol import Live, Session, Watch, Workload
+from jovik.results import Conditions, Environment, Limit, PassFigures, StepResult, Trace
+from jovik.sense.hostload import between, counters
+from jovik.sense.temperature import Sensor, Watcher
 from jovik.units import show_rate
 
 UNLIKE_PASSES = 1.5
@@ -23,12 +26,19 @@ UNLIKE_PASSES = 1.5
 
 @dataclass(frozen=True)
 class Setting:
-    """What is known of the surroundings of a run and goes into the conditions of its results."""
+    """What is known of the surroundings of a run and goes into the conditions of its results.
+
+    `device` is the drive's kernel name, whose counters and `sensors` are watched; `heat_limit_c` its own limit.
+    """
 
     rig: str | None = None
     unit: str | None = None
     firmware: str | None = None
     link: str | None = None
+    link_rate_bytes_s: float | None = None
+    device: str | None = None
+    sensors: tuple[Sensor, ...] = ()
+    heat_limit_c: float | None = None
 
 
 @dataclass(frozen=True)
@@ -128,6 +138,7 @@ def _run_step(
         rig=setting.rig,
         unit=setting.unit,
         firmware=setting.firmware,
+        start_temperature_c=_start_temperature(setting),
     )
     sink.step_begun(position, step, conditions)
     began = clock_ns()
@@ -141,7 +152,7 @@ def _run_step(
         written = session.prepare(work, observer.preparing(position, step, missing) if missing else _ignore)
         if written:
             sink.laid_out(written)
-        trace = session.run(work, observer.passing(position, step, number))
+        trace = _watched(session, work, setting, observer.passing(position, step, number))
         traces.append(trace)
         sink.pass_done(position, number, trace)
         broken = trace.first_fault is not None or (trace.stamps is not None and trace.stamps.bad > 0)
@@ -154,9 +165,53 @@ def _run_step(
         if reason is not None:
             break
     limits = tester_limits([figures_of(t) for t in traces], ceiling, step.block_bytes, session.threads(first))
-    result = summarise(step, traces, conditions, (reason,) if reason else (), limits)
+    notes, more = surroundings(step, traces, setting)
+    result = summarise(step, traces, conditions, [*notes, *([reason] if reason else [])], [*limits, *more])
     sink.step_done(position, result)
     return result
+
+
+def _start_temperature(setting: Setting) -> float | None:
+    now = [v for s in setting.sensors if (v := s.read_c()) is not None]
+    return max(now) if now else None
+
+
+def _watched(session: Session, work: Workload, setting: Setting, watch: Watch) -> Trace:
+    """One pass, with what went on around it."""
+    if setting.device is None:
+        return session.run(work, watch)
+    before = counters(setting.device)
+    with Watcher(list(setting.sensors)) as watcher:
+        trace = session.run(work, watch)
+    load = between(before, counters(setting.device), trace.read_bytes + trace.written_bytes + trace.late_written_bytes)
+    if load is None:
+        return replace(trace, environment=Environment(temperatures=tuple(watcher.samples)))
+    # Read back to verify, the pass has moved its data twice.
+    other = None if work.verify else load.other_bytes
+    return replace(trace, environment=Environment(load.busy, load.own, load.stolen, other, tuple(watcher.samples)))
+
+
+def surroundings(step: Step, traces: Sequence[Trace], setting: Setting) -> tuple[list[str], list[Limit]]:
+    """Notes and limits that come from what went on around the passes."""
+    figures = [figures_of(t) for t in traces]
+    limits = list(link_limit(figures, setting.link, setting.link_rate_bytes_s))
+    notes = disturbance_notes([t.environment for t in traces], [f.read_bytes + f.written_bytes for f in figures])
+    samples = [(t.environment.temperatures, t.slices) for t in traces if t.environment is not None and t.environment.temperatures]
+    for temperatures, slices in samples:
+        limit = heat_limit(slices, temperatures, setting.heat_limit_c)
+        if limit is not None:
+            limits.append(limit)
+            break
+    if samples:
+        whole = [one for temperatures, _ in samples for one in temperatures]
+        good = [r for r in assess(whole) if not r.set_aside]
+        if good:
+            notes.append(f"temperature {good[0].start_c:.0f} C at the start, {max(r.peak_c for r in good):.0f} C at most")
+        if setting.heat_limit_c is not None:
+            above = sum(seconds_above(t, setting.heat_limit_c) for t, _ in samples)
+            notes += [f"{above:.0f} s at or above its limit of {setting.heat_limit_c:.0f} C"] if above else []
+        notes += [f"sensor '{r.name}' ({r.peak_c:.0f} C) is set aside: {r.set_aside}" for r in assess(whole) if r.set_aside]
+    return notes, limits
 
 
 def _ignore(_: Live) -> None:

@@ -15,10 +15,12 @@ from jovik import __version__
 from jovik.errors import JovikError
 
 COMMANDS = {
+    "scout": "See which drives are here, and what stands in the way.",
     "sheet": "Write down what the box says: the drive and its claims.",
     "measure": "Measure a drive; every finished pass goes to the shelf.",
     "judge": "Hold a drive's results against its claims.",
     "rank": "Place every drive on the shelf, like with like.",
+    "health": "Read the drive's own log of itself.",
     "ceiling": "What the tester itself can do here.",
     "picture": "Draw what the shelf holds.",
     "demo": "All of it on model drives, in one go.",

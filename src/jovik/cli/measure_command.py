@@ -7,16 +7,20 @@ import secrets
 import signal
 import threading
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
 
+from jovik.cli.identity import health_notes, health_of, identify, system_drive
 from jovik.cli.options import Converted, count_range, format_option, percent, shelf_option
 from jovik.units import parse_time, show_size, show_time
 
 if TYPE_CHECKING:
-    from jovik.bench import Cost, Repeat
+    from jovik.bench import Cost, Repeat, RunOptions
+    from jovik.cli.identity import Identity
+    from jovik.cli.progress import Progress
     from jovik.phrase import Plan
     from jovik.protocol import Session
     from jovik.shelf.store import Shelf
@@ -34,6 +38,9 @@ if TYPE_CHECKING:
 @click.option("--engine", type=click.Choice(["auto", "io_uring", "blocking"]), default="auto", show_default=True, help="How I/O is done.")
 @click.option("--on-error", type=click.Choice(["stop", "continue"]), default="stop", show_default=True, help="At an I/O error.")
 @click.option("--seed", type=click.IntRange(0, 2**62), help="Of offsets and payload; the same seed does the same I/O.")
+@click.option("--unit", "unit_name", metavar="NAME", help="A name for this sample of the drive. Default: unit 1, unit 2 ... by serial.")
+@click.option("--rig", "rig_name", metavar="NAME", help="A name for this machine, port and cable. Default: the machine's.")
+@click.option("--rig-notes", default="", metavar="TEXT", help="What should be known of the rig: cable, enclosure, port.")
 @click.option("--destroy", metavar="SERIAL", help="Allow writing the raw device of this serial; everything on it is lost.")
 @click.option("--dry-run", is_flag=True, help="Say what would be done, and write nothing.")
 @format_option()
@@ -50,6 +57,9 @@ def measure(
     on_error: str,
     seed: int | None,
     destroy: str | None,
+    unit_name: str | None,
+    rig_name: str | None,
+    rig_notes: str,
     dry_run: bool,
     form: str,
     shelf_at: str | None,
@@ -79,14 +89,17 @@ def measure(
     allowed = _may_destroy(place, plan, destroy)
     options = RunOptions(repeat, seed if seed is not None else secrets.randbits(40), on_error == "stop")
     with Shelf(where_from(shelf_at), create=True) as shelf:
-        drive_name, unit = _drive(shelf, place, name)
+        drive_name = _drive(shelf, place, name)
         with _open(place, engine, options.seed, allowed) as session, Progress(len(plan.steps), repeat.most) as progress:
             cost = cost_of(plan.steps, repeat.most, session)
             _check(session, plan)
             progress.say(announcement(drive_name, target, session, plan, repeat, cost))
             if dry_run:
                 return 0
-            writer, failure = _run(shelf, drive_name, unit, place, session, plan, options, progress)
+            known = identify(shelf, drive_name, place, rig_name, rig_notes, unit_name)
+            for warning in known.warnings:
+                progress.say(f"look: {warning}")
+            writer, failure = _run(shelf, drive_name, known, place, session, plan, options, progress)
         results = shelf.results_of_run(writer.id)
         # Who asked for JSON or CSV gets it, however little there is to tell.
         if results or failure is None or form != "table":
@@ -120,24 +133,21 @@ def _repeat(plan: Plan, passes: tuple[int, int] | None, precision: float | None,
     return Repeat(plan.passes, plan.passes, None, budget)
 
 
-def _drive(shelf: Shelf, place: Target, name: str | None) -> tuple[str, dict[str, str]]:
-    """The drive's name on the shelf and what is known of the unit; a model drive is enrolled when it is first met."""
+def _drive(shelf: Shelf, place: Target, name: str | None) -> str:
+    """The drive's name on the shelf; a model drive is enrolled when it is first met."""
     from jovik.errors import Misuse
     from jovik.target import ModelTarget
 
-    if isinstance(place, ModelTarget):
+    if name is None and isinstance(place, ModelTarget):
         from jovik.model import load_model
 
-        model = load_model(place.name)
-        unit = {"unit": model.behaviour.serial, "firmware": model.behaviour.firmware}
-        if name is None:
-            name = model.sheet.drive.name
-            if name not in shelf.drive_names():
-                shelf.add_sheet(model.sheet)
-        return shelf.sheet(name).drive.name, unit
+        sheet = load_model(place.name).sheet
+        name = sheet.drive.name
+        if name not in shelf.drive_names():
+            shelf.add_sheet(sheet)
     if name is None:
         raise Misuse("which drive is this? --drive is missing", 'name it as its sheet does: --drive "NAME"; a new one: jovik sheet new "NAME"')
-    return shelf.sheet(name).drive.name, {}
+    return shelf.sheet(name).drive.name
 
 
 def _may_destroy(place: Target, plan: Plan, named: str | None) -> bool:
@@ -152,7 +162,6 @@ def _may_destroy(place: Target, plan: Plan, named: str | None) -> bool:
     """
     from jovik.errors import Misuse
     from jovik.target import DeviceTarget
-    from jovik.target.device import under_folder
     from jovik.target.safety import refuse_unless_destroyable
 
     if not isinstance(place, DeviceTarget):
@@ -161,8 +170,7 @@ def _may_destroy(place: Target, plan: Plan, named: str | None) -> bool:
         return False
     if named is None and not any(s.writes for s in plan.steps):
         return False
-    system = under_folder(Path("/"))[0]
-    refuse_unless_destroyable(place.device, named, system.name if system else None)
+    refuse_unless_destroyable(place.device, named, system_drive())
     return True
 
 
@@ -199,22 +207,22 @@ def _check(session: Session, plan: Plan) -> None:
         session.check(workload(step, 0))
 
 
-def _run(shelf: Shelf, drive: str, unit: dict[str, str], place: Target, session: Session, plan: Plan, options: Any, progress: Any) -> Any:
+def _run(shelf: Shelf, drive: str, known: Identity, place: Target, session: Session, plan: Plan, options: RunOptions, progress: Progress) -> Any:
     """Run the plan into a new run on the shelf; what stopped it comes back, so that what was measured can be shown."""
     from jovik import __version__
-    from jovik.bench import Setting, run_plan
+    from jovik.bench import run_plan
     from jovik.errors import JovikError
-    from jovik.sense.rig import Rig, this_machine
-    from jovik.target import ModelTarget
 
-    simulated = isinstance(place, ModelTarget)
-    rig = Rig("virtual bench", {}) if simulated else this_machine()
-    kept = {"least": options.repeat.least, "most": options.repeat.most, "precision": options.repeat.precision, "budget_ns": options.repeat.budget_ns}
-    writer = shelf.begin_run(drive, rig, place.describe(), plan.name, options.seed, kept, __version__)
-    setting = Setting(rig=rig.name, unit=unit.get("unit"), firmware=unit.get("firmware"))
-    clock = {"clock_ns": lambda: session.clock_ns} if simulated else {}  # type: ignore[attr-defined]
-    before = signal.getsignal(signal.SIGTERM)
-    patient = signal.getsignal(signal.SIGINT)
+    repeat = options.repeat
+    kept = {"least": repeat.least, "most": repeat.most, "precision": repeat.precision, "budget_ns": repeat.budget_ns}
+    healthy = health_of(known.device)
+    setting = replace(known.setting, heat_limit_c=healthy.warning_c if healthy else None)
+    writer = shelf.begin_run(
+        drive, known.rig, place.describe(), plan.name, options.seed, kept, __version__, unit_id=known.unit_id, device=known.record
+    )  # fmt: skip
+    virtual = getattr(session, "clock_ns", None)
+    clock = {"clock_ns": lambda: session.clock_ns} if virtual is not None else {}  # type: ignore[attr-defined]
+    before, patient = signal.getsignal(signal.SIGTERM), signal.getsignal(signal.SIGINT)
     signal.signal(signal.SIGTERM, signal.default_int_handler)
     signal.signal(signal.SIGINT, _first_interrupt)
     failure: BaseException | None = None
@@ -229,6 +237,10 @@ def _run(shelf: Shelf, drive: str, unit: dict[str, str], place: Target, session:
         signal.signal(signal.SIGTERM, before)
         signal.signal(signal.SIGINT, patient)
         writer.close(state)
+    if healthy is not None and state != "interrupted":
+        written = shelf.run(writer.id).laid_out_bytes + sum(p.written_bytes for r in shelf.results_of_run(writer.id) for p in r.passes)
+        after = health_of(known.device)
+        writer.health(healthy, after, health_notes(healthy, after, written))
     return writer, failure
 
 

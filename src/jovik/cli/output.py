@@ -70,7 +70,15 @@ def table(title: str, columns: Sequence[str], rows: Iterable[Sequence[str]], *, 
         out.print(Text(plain(note), style="dim"))
 
 
-_STYLES = {"short": "bold red", "met": "green", "beaten": "bold green", "too close to call": "yellow", "untested": "dim"}
+_STYLES = {
+    "short": "bold red",
+    "met": "green",
+    "beaten": "bold green",
+    "too close to call": "yellow",
+    "untested": "dim",
+    "fine": "green",
+    "look at this": "bold yellow",
+}
 
 
 def interval_words(value: Interval, scale: float = 1.0) -> str:

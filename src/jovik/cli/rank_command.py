@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 import click
@@ -14,10 +15,13 @@ if TYPE_CHECKING:
 
 @click.command()
 @click.option("--yardstick", metavar="DRIVE", help="The drive the index calls 100. Default: the one measured first.")
+@click.option("--by", type=click.Choice(["drive", "rig"]), default="drive", show_default=True, help="What is placed; by rig, say whose with --unit.")
+@click.option("--unit", "unit_name", metavar="NAME", help="With --by rig: the unit that was measured on several rigs.")
+@click.option("--drive", "drive_name", metavar="NAME", help="With --unit, where several drives have a unit of that name.")
 @click.option("--steps/--no-steps", default=True, help="Show the ranking of each step besides the overall one.", show_default=True)
 @format_option()
 @shelf_option
-def rank(yardstick: str | None, steps: bool, form: str, shelf_at: str | None) -> None:
+def rank(yardstick: str | None, by: str, unit_name: str | None, drive_name: str | None, steps: bool, form: str, shelf_at: str | None) -> None:
     """Place every drive on the shelf, comparing like with like.
 
     The index is the geometric mean of a drive's ratios to the yardstick over the steps both have. Drives whose
@@ -25,12 +29,20 @@ def rank(yardstick: str | None, steps: bool, form: str, shelf_at: str | None) ->
     """
     from jovik.analysis.rank import rank as place
     from jovik.cli.output import emit_csv, emit_json
+    from jovik.errors import Misuse
     from jovik.shelf.opening import where_from
     from jovik.shelf.store import Shelf
 
+    if (by == "rig") != (unit_name is not None):
+        raise Misuse("--by rig and --unit go together", "jovik rank --unit 'unit 1' --by rig")
     with Shelf(where_from(shelf_at)) as shelf:
-        named = shelf.sheet(yardstick).drive.name if yardstick is not None else None
-        results = shelf.latest_results()
+        if unit_name is not None:
+            # The rigs take the drives' place: the same unit on each, side by side.
+            named = yardstick
+            results = [replace(r, drive=r.conditions.rig or "unknown rig") for r in shelf.results_of_unit(unit_name, drive_name)]
+        else:
+            named = shelf.sheet(yardstick).drive.name if yardstick is not None else None
+            results = shelf.latest_results()
     ranking = place(results, named)
     if form == "json":
         emit_json(ranking_json(ranking))
@@ -55,7 +67,7 @@ def rank(yardstick: str | None, steps: bool, form: str, shelf_at: str | None) ->
         ]
         emit_csv(header, rows)
     else:
-        _tables(ranking, steps)
+        _tables(ranking, steps, by)
 
 
 def of_kind(ranking: Ranking, kind: str) -> list[StepPlace]:
@@ -63,7 +75,7 @@ def of_kind(ranking: Ranking, kind: str) -> list[StepPlace]:
     return sorted((s for d in ranking.drives for s in d.steps if s.kind == kind), key=lambda s: -s.rate_bytes_s.median)
 
 
-def _tables(ranking: Ranking, with_steps: bool) -> None:
+def _tables(ranking: Ranking, with_steps: bool, by: str) -> None:
     from jovik.cli.output import interval_words, table
     from jovik.phrase import parse
     from jovik.units import significant
@@ -78,7 +90,7 @@ def _tables(ranking: Ranking, with_steps: bool) -> None:
         )
         for d in ranking.drives
     ]
-    table("Overall", ["place", "drive", "index", "95 % interval", "steps"], rows, right=(2, 3, 4))
+    table("Overall", ["place", by, "index", "95 % interval", "steps"], rows, right=(2, 3, 4))
     if with_steps:
         lines = []
         for kind in ranking.kinds:
@@ -88,8 +100,8 @@ def _tables(ranking: Ranking, with_steps: bool) -> None:
                     (name, str(s.place), s.drive, significant(s.rate_bytes_s.median / 1e6), interval_words(s.rate_bytes_s, 1e-6), str(s.passes))
                 )
         click.echo()
-        table("By step", ["step", "place", "drive", "MB/s", "95 % interval", "passes"], lines, right=(3, 4, 5))
-    notes = [f"index 100 is {ranking.yardstick}; drives whose difference lies inside the noise share a place"]
+        table("By step", ["step", "place", by, "MB/s", "95 % interval", "passes"], lines, right=(3, 4, 5))
+    notes = [f"index 100 is {ranking.yardstick}; {by}s whose difference lies inside the noise share a place"]
     notes += [f"left out: {x.drive}, {parse(x.kind).label}: {x.why}" for x in ranking.left_out]
     for note in notes:
         click.echo(note)

@@ -61,6 +61,8 @@ def show_run(run: RunRecord, results: Sequence[StepResult], form: str) -> None:
                 "started": run.started,
                 "ended": run.ended,
                 "conditions": shared,
+                "device": run.device,
+                "health": {"before": run.health_before, "after": run.health_after, "notes": run.notes or []},
                 "seed": run.seed,
                 "written_bytes": written,
                 "steps": [step_json(r) for r in results],
@@ -109,6 +111,7 @@ def _table(run: RunRecord, results: Sequence[StepResult], written: int) -> None:
     lines = [_note_line(note, steps, len(results)) for note, steps in notes.items()]
     conditions = results[0].conditions if results else None
     how = f"engine: {conditions.engine}, {'direct' if conditions.direct else 'not direct'}; rig: {conditions.rig}; " if conditions else ""
+    lines += [f"the drive's log: {note}" for note in run.notes or []]
     lines.append(f"{how}written: {show_size(written)}; run {run.id}")
     table(
         f"{run.drive}: {run.plan}",

@@ -15,6 +15,7 @@ class Rig:
 
     name: str
     facts: dict[str, str]
+    notes: str = ""
 
 
 def this_machine() -> Rig:

@@ -18,7 +18,7 @@ from sqlalchemy import (
     UniqueConstraint,
 )
 
-REVISION = "0001"
+REVISION = "0002"
 """The newest revision under `migrations/versions`."""
 
 metadata = MetaData(
@@ -71,6 +71,19 @@ rig = Table(
     Column("id", Integer, primary_key=True),
     Column("name", String, nullable=False, unique=True),
     Column("facts", JSON, nullable=False),
+    Column("notes", String),
+)
+
+unit = Table(
+    "unit",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("drive_id", ForeignKey("drive.id"), nullable=False),
+    Column("name", String, nullable=False),
+    Column("serial_hash", String, nullable=False),
+    Column("serial_tail", String, nullable=False),  # the last four characters, to tell units apart by eye
+    Column("firmware", String, nullable=False),
+    UniqueConstraint("drive_id", "serial_hash"),
 )
 
 run = Table(
@@ -88,6 +101,11 @@ run = Table(
     Column("state", String, nullable=False),  # running, done, failed, interrupted
     Column("laid_out_bytes", BigInteger, nullable=False),
     Column("version", String, nullable=False),
+    Column("unit_id", ForeignKey("unit.id")),
+    Column("device", JSON),
+    Column("health_before", JSON),
+    Column("health_after", JSON),
+    Column("notes", JSON),
 )
 
 step = Table(
@@ -126,5 +144,6 @@ one_pass = Table(
     Column("first_fault", JSON),
     Column("slices", LargeBinary, nullable=False),  # see shelf/arrays.py
     Column("latencies", LargeBinary, nullable=False),
+    Column("environment", JSON),
     UniqueConstraint("step_id", "number"),
 )

@@ -11,12 +11,12 @@ from typing import Any
 import sqlalchemy as sa
 
 from jovik.errors import Misuse, ShelfRefused, UnknownName
-from jovik.results import Conditions, Limit, PassFigures, StepResult, Trace
+from jovik.results import Conditions, Health, Limit, PassFigures, StepResult, Trace
 from jovik.sense.rig import Rig
 from jovik.sheet import Claim, Drive, Sheet
 from jovik.shelf.arrays import pack, pack_latencies, unpack_latencies
 from jovik.shelf.opening import open_engine
-from jovik.shelf.schema import claim, drive, one_pass, rig, run, step
+from jovik.shelf.schema import claim, drive, one_pass, rig, run, step, unit
 
 _CLAIM_FIELDS = ("random", "read_percent", "figure", "unit", "block_bytes", "depth", "workers", "up_to", "sustained", "printed")
 _DRIVE_FIELDS = ("name", "maker", "model", "capacity_bytes", "interface", "medium", "price", "currency", "warranty_years", "endurance_bytes")
@@ -42,6 +42,21 @@ class RunRecord:
     ended: str | None
     state: str
     laid_out_bytes: int
+    device: dict[str, Any] | None
+    health_before: dict[str, Any] | None
+    health_after: dict[str, Any] | None
+    notes: list[str] | None
+
+
+@dataclass(frozen=True)
+class Unit:
+    """One physical sample of a drive; its serial is known only as a digest and by its last characters."""
+
+    id: int
+    name: str
+    serial_hash: str
+    serial_tail: str
+    firmware: str
 
 
 class Shelf:
@@ -139,20 +154,62 @@ class Shelf:
             raise UnknownName("drive", name, names, f'or write its sheet: jovik sheet new "{name}"')
         return row
 
+    # Units
+
+    def units(self, name: str) -> list[Unit]:
+        """The samples of a drive that were met so far."""
+        with self._engine.connect() as c:
+            key = self._drive_row(c, name)["id"]
+            rows = c.execute(sa.select(unit).where(unit.c.drive_id == key).order_by(unit.c.id)).mappings()
+            return [Unit(r["id"], r["name"], r["serial_hash"], r["serial_tail"], r["firmware"]) for r in rows]
+
+    def meet_unit(self, name: str, serial_hash: str, serial_tail: str, firmware: str, unit_name: str | None = None) -> Unit:
+        """The unit of this serial, enrolled when it is first met; its firmware is kept up to date."""
+        known = self.units(name)
+        found = next((u for u in known if u.serial_hash == serial_hash), None)
+        with self._engine.begin() as c:
+            if found is None:
+                values = {
+                    "drive_id": self._drive_row(c, name)["id"],
+                    "name": unit_name or f"unit {len(known) + 1}",
+                    "serial_hash": serial_hash,
+                    "serial_tail": serial_tail,
+                    "firmware": firmware,
+                }
+                key = c.execute(unit.insert().values(values)).inserted_primary_key
+                assert key is not None
+                return Unit(key[0], values["name"], serial_hash, serial_tail, firmware)
+            if found.firmware != firmware or (unit_name and unit_name != found.name):
+                found = Unit(found.id, unit_name or found.name, serial_hash, serial_tail, firmware)
+                c.execute(unit.update().where(unit.c.id == found.id).values(firmware=firmware, name=found.name))
+        return found
+
     # Runs
 
-    def begin_run(self, name: str, here: Rig, target: dict[str, Any], plan: str, seed: int, options: dict[str, Any], version: str) -> RunWriter:
+    def begin_run(
+        self,
+        name: str,
+        here: Rig,
+        target: dict[str, Any],
+        plan: str,
+        seed: int,
+        options: dict[str, Any],
+        version: str,
+        *,
+        unit_id: int | None = None,
+        device: dict[str, Any] | None = None,
+    ) -> RunWriter:
         """Open a run; what it gives back takes the passes."""
         started = utc_now()
         key = f"{started[:10].replace('-', '')}-{started[11:19].replace(':', '')}-{secrets.token_hex(3)}"
         with self._engine.begin() as c:
             rig_key = c.execute(sa.select(rig.c.id).where(rig.c.name == here.name)).scalar()
             if rig_key is None:
-                inserted = c.execute(rig.insert().values(name=here.name, facts=here.facts)).inserted_primary_key
+                inserted = c.execute(rig.insert().values(name=here.name, facts=here.facts, notes=here.notes)).inserted_primary_key
                 assert inserted is not None
                 rig_key = inserted[0]
             else:
-                c.execute(rig.update().where(rig.c.id == rig_key).values(facts=here.facts))
+                c.execute(rig.update().where(rig.c.id == rig_key).values(facts=here.facts, **({"notes": here.notes} if here.notes else {})))
             c.execute(
                 run.insert().values(
                     id=key,
@@ -166,6 +223,8 @@ class Shelf:
                     state="running",
                     laid_out_bytes=0,
                     version=version,
+                    unit_id=unit_id,
+                    device=device,
                 )  # fmt: skip
             )
         return RunWriter(self._engine, key)
@@ -178,7 +237,12 @@ class Shelf:
         UnknownName
             There is none of that name.
         """
-        query = sa.select(run, drive.c.name.label("drive"), rig.c.name.label("rig")).join(drive).join(rig).where(run.c.id == key)
+        query = (
+            sa.select(run, drive.c.name.label("drive"), rig.c.name.label("rig"))
+            .join(drive, run.c.drive_id == drive.c.id)
+            .join(rig)
+            .where(run.c.id == key)
+        )
         with self._engine.connect() as c:
             row = c.execute(query).mappings().first()
             if row is None:
@@ -199,11 +263,31 @@ class Shelf:
         order = {d: i for i, d in enumerate(dict.fromkeys(r.drive for r in found))}
         return sorted(latest.values(), key=lambda r: order[r.drive])
 
+    def results_of_unit(self, unit_name: str, name: str | None = None) -> list[StepResult]:
+        """The latest result of each kind of step on each rig, for one unit, by its name (and its drive's, where that is needed).
+
+        Raises
+        ------
+        UnknownName
+            No unit of that name was measured.
+        Misuse
+            Units of several drives have that name.
+        """
+        where = drive.c.folded_name == name.strip().casefold() if name is not None else sa.true()
+        found = [r for r in self._results(where, with_latencies=False) if r.conditions.unit is not None]
+        mine = [r for r in found if r.conditions.unit == unit_name]
+        if not mine:
+            raise UnknownName("measured unit", unit_name, {str(r.conditions.unit) for r in found})
+        drives = list(dict.fromkeys(r.drive for r in mine))
+        if len(drives) > 1:
+            raise Misuse(f"units of {len(drives)} drives are called '{unit_name}': {', '.join(drives)}", "say which with --drive")
+        return list({(r.conditions.rig, r.kind): r for r in mine}.values())
+
     def _results(self, where: sa.ColumnElement[bool], *, with_latencies: bool) -> list[StepResult]:
         steps = (
             sa.select(step, drive.c.name.label("drive_name"))
             .join(run, step.c.run_id == run.c.id)
-            .join(drive)
+            .join(drive, run.c.drive_id == drive.c.id)
             .where(where)
             .order_by(run.c.started, run.c.id, step.c.position)
         )
@@ -214,7 +298,7 @@ class Shelf:
             sa.select(*wanted)
             .join(step, one_pass.c.step_id == step.c.id)
             .join(run, step.c.run_id == run.c.id)
-            .join(drive)
+            .join(drive, run.c.drive_id == drive.c.id)
             .where(where)
             .order_by(one_pass.c.number)
         )
@@ -276,6 +360,7 @@ class RunWriter:
             flushed_rate_bytes_s=trace.flushed_rate_bytes_s, iops=trace.iops, read_bytes=trace.read_bytes,
             written_bytes=trace.written_bytes + trace.late_written_bytes, elapsed_ns=trace.elapsed_ns, flush_ns=trace.flush_ns,
             cpu_ns=trace.cpu_ns, errors=trace.errors, first_fault=asdict(trace.first_fault) if trace.first_fault else None,
+            environment=asdict(trace.environment) if trace.environment else None,
             slices=pack(slices=trace.slices), latencies=pack_latencies(trace.latencies),
         )  # fmt: skip
         with self._engine.begin() as c:
@@ -291,6 +376,12 @@ class RunWriter:
         """Count what was laid out."""
         with self._engine.begin() as c:
             c.execute(run.update().where(run.c.id == self.id).values(laid_out_bytes=run.c.laid_out_bytes + written_bytes))
+
+    def health(self, before: Health | None, after: Health | None, notes: Sequence[str]) -> None:
+        """Enter the drive's own log from before and after, and what it says of the run."""
+        values = {"health_before": asdict(before) if before else None, "health_after": asdict(after) if after else None, "notes": list(notes)}
+        with self._engine.begin() as c:
+            c.execute(run.update().where(run.c.id == self.id).values(values))
 
     def close(self, state: str) -> None:
         """End the run: done, failed or interrupted."""

@@ -212,7 +212,7 @@ def _medium(kind: str, entry: Path) -> tuple[str, int | None]:
         return "solid state", None
     if 0x401 <= rate < 0xFFFF:
         return "spinning", rate
-    if kind in ("SATA", "SCSI", "virtio"):
+    if kind in ("SATA", "SCSI"):
         return ("spinning" if number(entry / "queue" / "rotational") else "solid state"), None
     return "", None
 

@@ -1,0 +1,40 @@
+"""`jovik health`: the drive's own log, in plain words."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+
+import click
+
+from jovik.cli.options import format_option
+
+
+@click.command()
+@click.argument("target")
+@format_option()
+def health(target: str, form: str) -> None:
+    """Read the health log of the drive that TARGET is or lies on: a device, or a folder.
+
+    It needs the right to send the drive commands; most systems give it to root.
+    """
+    from jovik.analysis.health import readings
+    from jovik.cli.output import emit_csv, emit_json, table
+    from jovik.cli.scout_command import devices_of
+    from jovik.sense.health import read_health
+
+    device = devices_of(target)[0]
+    log = read_health(device.node, device.kind)
+    found = readings(log)
+    if form == "json":
+        emit_json({"node": device.node, "model": device.model, "health": asdict(log), "readings": [asdict(r) for r in found]})
+    elif form == "csv":
+        emit_csv(["what", "value", "verdict", "why"], [(r.what, r.value, r.verdict, r.why) for r in found])
+    else:
+        name = " ".join(x for x in (device.maker, device.model) if x)
+        table(
+            f"{device.node}: {name}",
+            ["what", "value", "reading", "why"],
+            [(r.what, r.value, r.verdict, r.why) for r in found],
+            right=(1,),
+            notes=[f"from its {log.source}, firmware {device.firmware or 'unknown'}"],
+        )
