@@ -125,7 +125,7 @@ def depths(program: Path | None, seconds: float, pairs: int, folder: Path) -> bo
     if program is None:
         return False
     good = True
-    with FileSession(folder, "io_uring") as session:
+    with FileSession(folder) as session:
         path = f"/proc/{os.getpid()}/fd/{session.place.fd}"
         for phrase, depth, block, sequential, wanted in (
             ("random read 4KiB", 1, 4096, False, 0.97),

@@ -93,6 +93,9 @@ class Session(Protocol):
     def engine(self) -> str:
         """Which implementation this is, as recorded with each result."""
 
+    def engine_for(self, work: Workload) -> str:
+        """Which implementation runs such a pass, where there is a choice."""
+
     @property
     def direct(self) -> bool:
         """Whether the operating system's cache is out of the way."""

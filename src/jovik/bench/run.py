@@ -129,8 +129,9 @@ def _run_step(
     allowed_ns: int | None,
     clock_ns: Callable[[], int],
 ) -> StepResult:
+    first = workload(step, 0)
     conditions = Conditions(
-        engine=session.engine,
+        engine=session.engine_for(first),
         direct=session.direct,
         span_bytes=step.span,
         fill_percent=session.fill_percent(),
@@ -143,7 +144,6 @@ def _run_step(
     sink.step_begun(position, step, conditions)
     began = clock_ns()
     traces: list[Trace] = []
-    first = workload(step, 0)
     ceiling = session.ceiling_iops(first)
     while True:
         number = len(traces) + 1

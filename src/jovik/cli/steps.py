@@ -110,7 +110,8 @@ def _table(run: RunRecord, results: Sequence[StepResult], written: int) -> None:
             notes.setdefault(note, []).append(number)
     lines = [_note_line(note, steps, len(results)) for note, steps in notes.items()]
     conditions = results[0].conditions if results else None
-    how = f"engine: {conditions.engine}, {'direct' if conditions.direct else 'not direct'}; rig: {conditions.rig}; " if conditions else ""
+    engines = " and ".join(dict.fromkeys(r.conditions.engine for r in results))
+    how = f"engine: {engines}, {'direct' if conditions.direct else 'not direct'}; rig: {conditions.rig}; " if conditions else ""
     lines += [f"the drive's log: {note}" for note in run.notes or []]
     lines.append(f"{how}written: {show_size(written)}; run {run.id}")
     table(

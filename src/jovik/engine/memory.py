@@ -18,7 +18,7 @@ FULL_UNIT, SMALL_UNIT = 4096, 512
 
 def area(size_bytes: int) -> npt.NDArray[np.uint8]:
     """Page-aligned memory of this size; the mapping lives as long as the array."""
-    return np.frombuffer(mmap.mmap(-1, max(size_bytes, mmap.PAGESIZE)), dtype=np.uint8)[:size_bytes]
+    return np.frombuffer(mmap.mmap(-1, max(size_bytes, mmap.PAGESIZE), flags=mmap.MAP_PRIVATE | mmap.MAP_ANONYMOUS), dtype=np.uint8)[:size_bytes]
 
 
 def unit_of(block_bytes: int) -> int:

@@ -68,11 +68,13 @@ class FileSession:
 
     def __init__(self, where: Path | Place, engine: str = "auto", seed: int = 1) -> None:
         self._crew = choose(engine)
+        self._auto = engine == "auto"
         self.place: Place = TestFile(where) if isinstance(where, Path) else where
         if engine == "auto" and not self.place.direct:
             # Through the cache a ring hands each I/O to a helper thread of the kernel; plain calls cost less.
             self._crew = BlockingCrew
-        native.load(self._crew.loop)
+        for loop in {self._crew.loop, BlockingCrew.loop} if self._auto else {self._crew.loop}:
+            native.load(loop)
         self.buffers = Buffers(seed)
         self._laid_out = 0
         self._stamped: tuple[int, int] | None = None  # unit and compressible share of a file that only laying out wrote
@@ -96,6 +98,14 @@ class FileSession:
         if not self.place.writable:
             notes.append("read as it is: what was never written may be answered without the medium")
         return tuple(notes)
+
+    def engine_for(self, work: Workload) -> str:
+        """The implementation that such a pass is run by."""
+        return self._crew_for(work).name
+
+    def _crew_for(self, work: Workload) -> type[Crew]:
+        # With one I/O in flight a ring has nothing to gather, and a plain call costs less; who asked for a ring gets one.
+        return BlockingCrew if self._auto and work.depth == 1 and work.workers <= MOST_THREADS else self._crew
 
     def __enter__(self) -> FileSession:
         return self
@@ -127,14 +137,14 @@ class FileSession:
         key = (work.depth, work.workers, work.block_bytes)
         if key not in self._ceilings:
             if self.direct:
-                self._ceilings[key] = empty_iops(self._crew, work.depth, work.workers, CEILING_NS)
+                self._ceilings[key] = empty_iops(self._crew_for(work), work.depth, work.workers, CEILING_NS)
             else:
-                self._ceilings[key] = memory_iops(self._crew, work.depth, work.workers, work.block_bytes, CEILING_NS)
+                self._ceilings[key] = memory_iops(self._crew_for(work), work.depth, work.workers, work.block_bytes, CEILING_NS)
         return self._ceilings[key]
 
     def threads(self, work: Workload) -> int:
         """Measuring threads of a pass."""
-        return self._crew.threads_for(work)
+        return self._crew_for(work).threads_for(work)
 
     def check(self, work: Workload) -> None:
         """Refuse what this target cannot take; see `jovik.protocol.Session.check`."""
@@ -148,7 +158,7 @@ class FileSession:
                 f"{self.place.folder} takes blocks in multiples of {sector} bytes, not {work.block_bytes}",
                 f"use a block of {sector}B or a multiple of it",
             )
-        threads = self._crew.threads_for(work)
+        threads = self._crew_for(work).threads_for(work)
         if threads > MOST_THREADS:
             raise TargetRefused(
                 f"{threads} blocking calls at once are more than the {MOST_THREADS} threads that Jovik starts",
@@ -248,7 +258,7 @@ class FileSession:
         unit: int | None = None,
     ) -> Trace:
         self.buffers.fit(work.depth * work.workers, work.block_bytes, work.compressible_percent)
-        crew = self._crew(
+        crew = self._crew_for(work)(
             work,
             self.place.fd,
             self.buffers,
@@ -327,7 +337,7 @@ class FileSession:
         if crew.total(places.CHECKED) or (work.verify and not work.writes):
             stamps = StampFaults(crew.total(places.CHECKED), crew.total(places.WRONG), crew.total(places.STALE), 0, crew.bad_places())
         return Trace(
-            engine=self.engine,
+            engine=self.engine_for(work),
             direct=self.direct,
             seed=work.seed,
             elapsed_ns=elapsed,

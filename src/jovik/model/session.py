@@ -37,6 +37,10 @@ class ModelSession:
         self.cached_bytes = 0.0
         self._laid_out = 0
 
+    def engine_for(self, work: Workload) -> str:
+        """There is one."""
+        return self.engine
+
     def __enter__(self) -> ModelSession:
         return self
 

@@ -26,7 +26,6 @@ from jovik.engine.kernel.inner import (
     now,
     random_block,
     random_share,
-    row_of,
     sleep_ns,
     stamp,
 )
@@ -65,6 +64,7 @@ from jovik.engine.places import (
     UNIT,
     VERIFY,
 )
+from jovik.results import SLICE_NS
 
 EINTR = 4
 _words = types.CPointer(types.int64)
@@ -100,6 +100,7 @@ def blocking_loop(cfg, ctl, shared, slices, counts, out, generations, scratch):
         t = now(MONOTONIC, ts)
     start = t
     deadline = start + cfg[TIME_NS]
+    row, row_end = np.int64(0), start + SLICE_NS
     while t < deadline and ctl[STOP] < FINISH and not (cfg[STOP_ON_ERROR] and shared[ERRORS]):
         if pace:
             ahead = due_ps // 1000 - (t - start)
@@ -139,7 +140,10 @@ def blocking_loop(cfg, ctl, shared, slices, counts, out, generations, scratch):
         errno = last_errno() if done < 0 else np.int64(0)
         before = t
         t = now(MONOTONIC, ts)
-        row = row_of(t, start, rows)
+        if t >= row_end:
+            # A division, but only once a slice; counting up in a loop, LLVM would make one of 128 bits of it.
+            row = min((t - start) // SLICE_NS, rows - 1)
+            row_end = start + (row + 1) * SLICE_NS
         if done == block:
             count(t - before, direction, block, row, slices, counts, out)
             if verify and not direction:

@@ -32,7 +32,6 @@ from jovik.engine.places import (
     SUM_READ,
     WRONG,
 )
-from jovik.results import SLICE_NS
 
 i64, u64, i32 = types.int64, types.uint64, types.int32
 
@@ -224,12 +223,6 @@ def note_fault(errno, got, offset, direction, after, row, slices, out):
         out[FAULT_OFFSET] = offset
         out[FAULT_WRITE] = direction
         out[FAULT_NS] = max(after, 1)
-
-
-@njit
-def row_of(t, start, rows):
-    """The time slice that a moment lies in."""
-    return min((t - start) // SLICE_NS, rows - 1)
 
 
 @njit

@@ -25,7 +25,6 @@ from jovik.engine.kernel.inner import (
     now,
     random_block,
     random_share,
-    row_of,
     sleep_ns,
     stamp,
     store_release_u32,
@@ -79,6 +78,7 @@ from jovik.engine.places import (
     VERIFY,
     WAIT_ARGUMENT,
 )
+from jovik.results import SLICE_NS
 
 ENTER = 426
 GET_EVENTS = 1
@@ -172,6 +172,7 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy, scr
     deadline = start + cfg[TIME_NS]
     due_ps = np.int64(0)
     row = np.int64(0)
+    row_end = start + SLICE_NS
 
     while True:
         while going and nfree > 0 and (left > 0 or not bounded):
@@ -246,9 +247,12 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy, scr
                 # With a time-out the kernel reports the wait, not the submission, which was whole.
                 unsent = 0
             elif errno not in (EINTR, EAGAIN, EBUSY):
-                note_fault(errno, 0, 0, 0, t - start, row_of(t, start, rows), slices, out)
+                note_fault(errno, 0, 0, 0, t - start, row, slices, out)
                 break
-        row = row_of(t, start, rows)
+        if t >= row_end:
+            # A division, but only once a slice; counting up in a loop, LLVM would make one of 128 bits of it.
+            row = min((t - start) // SLICE_NS, rows - 1)
+            row_end = start + (row + 1) * SLICE_NS
         seen = load_acquire_u32(cq_tail)
         while head != seen:
             index = head & cq_mask
