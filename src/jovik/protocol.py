@@ -93,6 +93,9 @@ class Session(Protocol):
     def engine(self) -> str:
         """Which implementation this is, as recorded with each result."""
 
+    def warm_up(self) -> None:
+        """Do what takes time and is needed once, before any clock starts."""
+
     def engine_for(self, work: Workload) -> str:
         """Which implementation runs such a pass, where there is a choice."""
 

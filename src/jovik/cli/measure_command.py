@@ -96,6 +96,7 @@ def measure(
             progress.say(announcement(drive_name, target, session, plan, repeat, cost))
             if dry_run:
                 return 0
+            _warm_up(session)
             known = identify(shelf, drive_name, place, rig_name, rig_notes, unit_name)
             for warning in known.warnings:
                 progress.say(f"look: {warning}")
@@ -182,20 +183,25 @@ def _open(place: Target, engine: str, seed: int, destroy: bool) -> Any:
         from jovik.model import ModelSession, load_model
 
         return ModelSession(load_model(place.name))
-    # Compiling takes several seconds, once after each installation; who waits should know why.
+    from jovik.engine.session import FileSession
+
+    if isinstance(place, DeviceTarget):
+        from jovik.engine.raw import RawDevice
+
+        device = place.device
+        node = Path(device.node)
+        raw = RawDevice(node, writable=destroy, capacity_bytes=device.capacity_bytes, logical_block_bytes=device.logical_block_bytes)
+        return FileSession(raw, engine, seed)
+    return FileSession(place.path, engine, seed)
+
+
+def _warm_up(session: Session) -> None:
+    """Compiling takes several seconds, once after each installation; who waits should know why."""
     notice = threading.Timer(1.5, click.echo, ("compiling the measuring loop, once after an installation ...",), {"err": True})
     notice.daemon = True
     notice.start()
     try:
-        from jovik.engine.session import FileSession
-
-        if isinstance(place, DeviceTarget):
-            from jovik.engine.raw import RawDevice
-
-            device = place.device
-            raw = RawDevice(Path(device.node), writable=destroy, capacity_bytes=device.capacity_bytes, logical_block_bytes=device.logical_block_bytes)
-            return FileSession(raw, engine, seed)
-        return FileSession(place.path, engine, seed)
+        session.warm_up()
     finally:
         notice.cancel()
 

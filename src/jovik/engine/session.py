@@ -73,8 +73,6 @@ class FileSession:
         if engine == "auto" and not self.place.direct:
             # Through the cache a ring hands each I/O to a helper thread of the kernel; plain calls cost less.
             self._crew = BlockingCrew
-        for loop in {self._crew.loop, BlockingCrew.loop} if self._auto else {self._crew.loop}:
-            native.load(loop)
         self.buffers = Buffers(seed)
         self._laid_out = 0
         self._stamped: tuple[int, int] | None = None  # unit and compressible share of a file that only laying out wrote
@@ -98,6 +96,11 @@ class FileSession:
         if not self.place.writable:
             notes.append("read as it is: what was never written may be answered without the medium")
         return tuple(notes)
+
+    def warm_up(self) -> None:
+        """Load the compiled loops, or compile them where that was not done yet."""
+        for loop in {self._crew.loop, BlockingCrew.loop} if self._auto else {self._crew.loop}:
+            native.load(loop)
 
     def engine_for(self, work: Workload) -> str:
         """The implementation that such a pass is run by."""
@@ -257,6 +260,7 @@ class FileSession:
         first_block: int = 0,
         unit: int | None = None,
     ) -> Trace:
+        self.warm_up()
         self.buffers.fit(work.depth * work.workers, work.block_bytes, work.compressible_percent)
         crew = self._crew_for(work)(
             work,

@@ -37,6 +37,9 @@ class ModelSession:
         self.cached_bytes = 0.0
         self._laid_out = 0
 
+    def warm_up(self) -> None:
+        """Nothing to do."""
+
     def engine_for(self, work: Workload) -> str:
         """There is one."""
         return self.engine
