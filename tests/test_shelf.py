@@ -66,6 +66,32 @@ def test_what_is_no_shelf_is_refused_and_left_alone(tmp_path: Path, jovik: Progr
         assert (path.read_bytes() if path.is_file() else None) == before
 
 
+def test_a_shelf_of_the_first_revision_is_brought_up_to_date_and_kept(tmp_path: Path, jovik: Program) -> None:
+    from jovik.shelf import opening
+
+    opening._migrate(jovik.shelf, "0001")
+    engine = opening._connect(jovik.shelf)
+    zeros = "0, 0, 0, 0, 0, 0"
+    with engine.begin() as c:
+        for line in (
+            "insert into drive (id, name, folded_name, maker, model, interface, medium, currency) values (1, 'Old', 'old', '', '', '', '', '')",
+            "insert into rig (id, name, facts) values (1, 'bench', '{}')",
+            "insert into run (id, drive_id, rig_id, target, plan, seed, options, started, state, laid_out_bytes, version)"
+            " values ('r', 1, 1, '{}', 'phrases', 1, '{}', '2026-01-01T00:00:00Z', 'done', 0, '0')",
+            "insert into step (id, run_id, position, phrase, kind, conditions, limits, notes, started) values (1, 'r', 0, 'random read 4KiB',"
+            " 'random read 4KiB', '{\"engine\": \"io_uring\", \"direct\": true, \"span_bytes\": 1}', '[]', '[]', '')",
+            "insert into pass (step_id, number, finished, seed, rate_bytes_s, flushed_rate_bytes_s, iops, read_bytes, written_bytes, elapsed_ns,"
+            f" flush_ns, cpu_ns, errors, slices, latencies) values (1, 1, '', 1, 5.0, 5.0, 1.0, {zeros}, '', '')",
+        ):
+            c.exec_driver_sql(line)
+    engine.dispose()
+    assert jovik("rank", "--format", "json").json["drives"][0]["steps"][0]["rate_bytes_s"]["median"] == 5.0
+    copy = jovik.shelf.with_name("shelf.db.revision-0001")
+    with sqlite3.connect(copy) as old:
+        assert old.execute("select version_num from alembic_version").fetchone() == ("0001",)
+        assert old.execute("select count(*) from pass").fetchone() == (1,)
+
+
 def test_a_later_revision_is_refused(tmp_path: Path) -> None:
     where = tmp_path / "s.db"
     Shelf(str(where), create=True).close()

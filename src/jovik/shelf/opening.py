@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import sqlite3
 import tempfile
@@ -60,16 +61,37 @@ def open_engine(where: str, *, create: bool) -> sa.Engine:
         if found is None:
             raise ShelfRefused(f"{where} is a shelf without a revision; it may be damaged", "name another one with --shelf")
         if found != REVISION:
-            _migrate(engine)
+            _back_up(path, found)
+            _migrate(path)
         return engine
     except (sa.exc.DatabaseError, OSError) as error:
         reason = error.orig if isinstance(error, sa.exc.DatabaseError) else error.strerror
         raise ShelfRefused(f"the shelf {where} cannot be opened: {reason}", "name another one with --shelf, or mend its folder") from None
 
 
-def _connect(path: Path) -> sa.Engine:
+WRITING = {"jovik_writing": True}
+"""Execution options of an engine whose transactions write."""
+
+
+def _connect(path: Path, *, foreign_keys: bool = True) -> sa.Engine:
     engine = sa.create_engine(sa.URL.create("sqlite", database=str(path)), connect_args={"timeout": 30})
-    sa.event.listen(engine, "connect", _prepare_connection)
+
+    def prepare(connection: Any, _: Any) -> None:
+        # Python's own module would begin transactions late and leave changes of tables out of them.
+        connection.isolation_level = None
+        cursor = connection.cursor()
+        # Readers go on while a run writes; a finished pass is on the medium when its transaction returns.
+        for pragma in ("journal_mode=WAL", "synchronous=FULL", f"foreign_keys={'ON' if foreign_keys else 'OFF'}"):
+            cursor.execute(f"PRAGMA {pragma}")
+        cursor.close()
+
+    def begin(connection: sa.Connection) -> None:
+        # A transaction that will write takes its turn at once; one that had read first could be refused later.
+        writes = connection.get_execution_options().get("jovik_writing")
+        connection.exec_driver_sql("BEGIN IMMEDIATE" if writes else "BEGIN")
+
+    sa.event.listen(engine, "connect", prepare)
+    sa.event.listen(engine, "begin", begin)
     return engine
 
 
@@ -78,9 +100,7 @@ def _make(path: Path) -> None:
     path.parent.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory(dir=path.parent, prefix=".jovik-shelf-") as scratch:
         made = Path(scratch) / "shelf.db"
-        engine = _connect(made)
-        _migrate(engine)
-        engine.dispose()
+        _migrate(made)
         # Another process may have been quicker; then its shelf stands, since this one is still empty.
         try:
             os.link(made, path)
@@ -106,33 +126,42 @@ def _recognise(path: Path) -> None:
         raise ShelfRefused(f"{path} is a database, but not a Jovik shelf", "name another one with --shelf")
 
 
-def _prepare_connection(connection: Any, _: Any) -> None:
-    cursor = connection.cursor()
-    # Readers go on while a run writes; a finished pass is on the medium when its transaction returns.
-    for pragma in ("journal_mode=WAL", "synchronous=FULL", "foreign_keys=ON"):
-        cursor.execute(f"PRAGMA {pragma}")
-    cursor.close()
-
-
 def _revision(connection: sa.Connection) -> str | None:
     if not sa.inspect(connection).has_table("alembic_version"):
         return None
     return connection.execute(sa.text("SELECT version_num FROM alembic_version")).scalar()
 
 
-def _migrate(engine: sa.Engine) -> None:
+def _back_up(path: Path, revision: str) -> None:
+    """Keep a copy of a shelf as it was before it is brought to a newer revision."""
+    copy = path.with_name(f"{path.name}.revision-{revision}")
+    if copy.exists():
+        return
+    with contextlib.closing(sqlite3.connect(path)) as old, contextlib.closing(sqlite3.connect(copy)) as new:
+        old.backup(new)
+
+
+def _migrate(path: Path, revision: str = "head") -> None:
+    """Bring a shelf to a revision, the newest unless said otherwise."""
     from alembic import command
     from alembic.config import Config
     from alembic.util.exc import CommandError
 
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    # SQLite changes a table by making it anew; rows that refer to it must not object meanwhile.
+    engine = _connect(path, foreign_keys=False)
     try:
-        with engine.begin() as connection:
+        with engine.execution_options(**WRITING).begin() as connection:
             connection.execute(sa.text(f"PRAGMA application_id={APPLICATION_ID}"))
             config.attributes["connection"] = connection
-            command.upgrade(config, "head")
+            command.upgrade(config, revision)
+            broken = connection.execute(sa.text("PRAGMA foreign_key_check")).first()
+            if broken is not None:
+                raise ShelfRefused(f"this shelf refers to records that it does not hold ({broken[0]})", "a copy from before is beside it")
     except CommandError:
         raise ShelfRefused(
             "this shelf was written by a later Jovik, whose revision this one does not know", "update Jovik: pip install --upgrade jovik"
         ) from None
+    finally:
+        engine.dispose()

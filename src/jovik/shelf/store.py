@@ -15,7 +15,7 @@ from jovik.results import Conditions, Health, Limit, PassFigures, StepResult, Tr
 from jovik.sense.rig import Rig
 from jovik.sheet import Claim, Drive, Sheet
 from jovik.shelf.arrays import pack, pack_latencies, unpack_latencies
-from jovik.shelf.opening import open_engine
+from jovik.shelf.opening import WRITING, open_engine
 from jovik.shelf.schema import claim, drive, one_pass, rig, run, step, unit
 
 _CLAIM_FIELDS = ("random", "read_percent", "figure", "unit", "block_bytes", "depth", "workers", "up_to", "sustained", "printed")
@@ -78,6 +78,7 @@ class Shelf:
     def __init__(self, where: str, *, create: bool = False) -> None:
         self.where = where
         self._engine = open_engine(where, create=create)
+        self._writing = self._engine.execution_options(**WRITING)
         # A shelf that cannot be read or written is the environment's refusal, wherever that shows.
         sa.event.listen(self._engine, "handle_error", self._refuse)
 
@@ -128,7 +129,7 @@ class Shelf:
             One of that name is there.
         """
         values = asdict(sheet.drive) | {"folded_name": sheet.drive.name.casefold()}
-        with self._engine.begin() as c:
+        with self._writing.begin() as c:
             try:
                 key = c.execute(drive.insert().values(values)).inserted_primary_key
             except sa.exc.IntegrityError:
@@ -142,7 +143,7 @@ class Shelf:
 
     def add_claim(self, name: str, one: Claim) -> None:
         """Put one more claim on a drive's sheet."""
-        with self._engine.begin() as c:
+        with self._writing.begin() as c:
             key = self._drive_row(c, name)["id"]
             last = c.execute(sa.select(sa.func.max(claim.c.position)).where(claim.c.drive_id == key)).scalar()
             c.execute(claim.insert().values(asdict(one) | {"drive_id": key, "position": 0 if last is None else last + 1}))
@@ -167,7 +168,7 @@ class Shelf:
         """The unit of this serial, enrolled when it is first met; its firmware is kept up to date."""
         known = self.units(name)
         found = next((u for u in known if u.serial_hash == serial_hash), None)
-        with self._engine.begin() as c:
+        with self._writing.begin() as c:
             if found is None:
                 values = {
                     "drive_id": self._drive_row(c, name)["id"],
@@ -202,7 +203,7 @@ class Shelf:
         """Open a run; what it gives back takes the passes."""
         started = utc_now()
         key = f"{started[:10].replace('-', '')}-{started[11:19].replace(':', '')}-{secrets.token_hex(3)}"
-        with self._engine.begin() as c:
+        with self._writing.begin() as c:
             rig_key = c.execute(sa.select(rig.c.id).where(rig.c.name == here.name)).scalar()
             if rig_key is None:
                 inserted = c.execute(rig.insert().values(name=here.name, facts=here.facts, notes=here.notes)).inserted_primary_key
@@ -227,7 +228,7 @@ class Shelf:
                     device=device,
                 )  # fmt: skip
             )
-        return RunWriter(self._engine, key)
+        return RunWriter(self._writing, key)
 
     def run(self, key: str) -> RunRecord:
         """One run.
@@ -339,7 +340,7 @@ class RunWriter:
 
     def __init__(self, engine: sa.Engine, key: str) -> None:
         self.id = key
-        self._engine = engine
+        self._writing = engine
         self._steps: dict[int, int] = {}
 
     def step_begun(self, position: int, one: Any, conditions: Conditions) -> None:
@@ -348,7 +349,7 @@ class RunWriter:
             run_id=self.id, position=position, phrase=one.canonical, kind=one.kind, conditions=asdict(conditions), limits=[], notes=[],
             started=utc_now(),
         )  # fmt: skip
-        with self._engine.begin() as c:
+        with self._writing.begin() as c:
             key = c.execute(step.insert().values(values)).inserted_primary_key
         assert key is not None
         self._steps[position] = key[0]
@@ -363,27 +364,27 @@ class RunWriter:
             environment=asdict(trace.environment) if trace.environment else None,
             slices=pack(slices=trace.slices), latencies=pack_latencies(trace.latencies),
         )  # fmt: skip
-        with self._engine.begin() as c:
+        with self._writing.begin() as c:
             c.execute(one_pass.insert().values(values))
 
     def step_done(self, position: int, result: StepResult) -> None:
         """Enter what can only be said when all passes are there."""
         values = dict(limits=[asdict(x) for x in result.limits], notes=list(result.notes))
-        with self._engine.begin() as c:
+        with self._writing.begin() as c:
             c.execute(step.update().where(step.c.id == self._steps[position]).values(values))
 
     def laid_out(self, written_bytes: int) -> None:
         """Count what was laid out."""
-        with self._engine.begin() as c:
+        with self._writing.begin() as c:
             c.execute(run.update().where(run.c.id == self.id).values(laid_out_bytes=run.c.laid_out_bytes + written_bytes))
 
     def health(self, before: Health | None, after: Health | None, notes: Sequence[str]) -> None:
         """Enter the drive's own log from before and after, and what it says of the run."""
         values = {"health_before": asdict(before) if before else None, "health_after": asdict(after) if after else None, "notes": list(notes)}
-        with self._engine.begin() as c:
+        with self._writing.begin() as c:
             c.execute(run.update().where(run.c.id == self.id).values(values))
 
     def close(self, state: str) -> None:
         """End the run: done, failed or interrupted."""
-        with self._engine.begin() as c:
+        with self._writing.begin() as c:
             c.execute(run.update().where(run.c.id == self.id).values(ended=utc_now(), state=state))
