@@ -272,3 +272,83 @@ def test_an_interrupt_is_heard_while_the_drive_is_silent(jovik: Program, mounted
         if frozen:
             run("fsfreeze", "--unfreeze", folder)
         running.kill()
+
+
+@pytest.fixture
+def loop(tmp_path: Path) -> Iterator[Callable[[str], tuple[str, Path]]]:
+    """Makes a bare loop device; its backing file's path stands for a serial."""
+    made: list[str] = []
+
+    def make(size: str = "64M") -> tuple[str, Path]:
+        image = tmp_path / f"raw{len(made)}.img"
+        run("truncate", "-s", size, image)
+        try:
+            made.append(run("losetup", "--find", "--show", image))
+        except subprocess.CalledProcessError as error:
+            pytest.skip(f"no loop device: {error.stderr.strip()}")
+        return made[-1], image
+
+    yield make
+    for device in made:
+        subprocess.run(["losetup", "-d", device], check=False)
+
+
+WRITE = ["random write 4KiB depth 4 for 200ms within 16MiB", "--passes", "1", "--drive", "Test"]
+
+
+def test_a_blank_device_is_written_only_when_it_is_named(jovik: Program, loop: Callable[..., tuple[str, Path]]) -> None:
+    jovik("sheet", "new", "Test")
+    device, image = loop()
+    before = image.read_bytes()
+    assert f"--destroy '{image}'" in jovik("measure", device, *WRITE, status=3).err
+    assert "its serial is" in jovik("measure", device, *WRITE, "--destroy", "SOMEBODY-ELSE", status=3).err
+    told = jovik("measure", device, *WRITE, "--destroy", image, "--dry-run").err
+    assert "writes" in told and image.read_bytes() == before
+    read = jovik("measure", device, "random read 4KiB depth 4 for 200ms within 16MiB", "--passes", "1", "--drive", "Test", "--format", "json").json
+    assert read["written_bytes"] == 0 and "read as it is" in read["steps"][0]["notes"][0] and image.read_bytes() == before
+    done = jovik("measure", device, *WRITE, "sequential write 64KiB over 8MiB verify", "--destroy", image, "--format", "json").json
+    assert done["target"] == {"kind": "device", "path": device} and done["steps"][1]["errors"] == 0
+    assert image.read_bytes() != before
+    assert "destroy" in jovik("measure", ".", *WRITE, "--destroy", image, status=2).err
+
+
+@pytest.mark.parametrize("kind", ["mounted", "ext4", "xfs", "btrfs", "swap", "partitions", "system"])
+def test_a_device_that_belongs_to_somebody_is_never_written(jovik: Program, loop: Callable[..., tuple[str, Path]], tmp_path: Path, kind: str) -> None:
+    jovik("sheet", "new", "Test")
+    if kind == "system":
+        found = json.loads(jovik("scout", "/", "--format", "json").out)["drives"][0]
+        answer = jovik("measure", found["node"], *WRITE, "--destroy", "anything", status=3)
+        assert "is not written: it is the drive this system runs from" in answer.err
+        return
+    device, image = loop("320M")
+    if kind == "partitions":
+        with open(device, "r+b") as opened:
+            opened.seek(510)
+            opened.write(b"\x55\xaaEFI PART")
+    elif kind == "swap":
+        run("mkswap", device)
+    else:
+        run(f"mkfs.{'ext4' if kind == 'mounted' else kind}", "-q", device)
+    mount = tmp_path / "mnt"
+    if kind == "mounted":
+        mount.mkdir()
+        run("mount", device, mount)
+    try:
+        before = image.read_bytes()
+        answer = jovik("measure", device, *WRITE, "--destroy", image, status=3)
+        said = {"mounted": "is mounted at", "swap": "swap space", "partitions": "a GUID partition table"}.get(kind, "file system")
+        assert "is not written:" in answer.err and said in answer.err
+        assert image.read_bytes() == before
+        obstacles = json.loads(jovik("scout", device, "--format", "json").out)["drives"][0]["obstacles"]
+        assert any(o["what"] == "can do" and ("refused" in o["why"] or "folder" in o["why"]) for o in obstacles)
+    finally:
+        if kind == "mounted":
+            run("umount", mount)
+
+
+def test_scout_and_identity_of_a_folder_on_a_loop_device(jovik: Program, mounted: Mount) -> None:
+    folder = mounted("ext4")
+    under = json.loads(jovik("scout", folder, "--format", "json").out)["drives"][0]
+    assert under["node"].startswith("/dev/") and not under["node"].startswith("/dev/loop")
+    assert "no drive can be told" in jovik("scout", "/dev/shm", status=3).err
+    assert "keeps no health log" in jovik("health", folder, status=3).err or under["kind"] in ("NVMe", "SATA")
