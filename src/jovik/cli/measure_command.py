@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import secrets
 import signal
+import stat
 import threading
 from collections.abc import Sequence
 from dataclasses import replace
@@ -258,7 +259,6 @@ def _first_interrupt(*_: Any) -> None:
 
 def announcement(drive: str, target: str, session: Session, plan: Plan, repeat: Repeat, cost: Cost) -> str:
     """What is about to happen: how long, what is written, and where."""
-    where = "on a virtual clock: nothing is really written" if session.engine == "model" else f"in {Path(target).resolve()}"
     times = f"{repeat.least}" if repeat.least == repeat.most else f"{repeat.least} to {repeat.most}"
     times += " pass" if times == "1" else " passes"
     count = f"{len(plan.steps)} {'step' if len(plan.steps) == 1 else 'steps'}"
@@ -266,8 +266,16 @@ def announcement(drive: str, target: str, session: Session, plan: Plan, repeat: 
     if cost.writing_ns:
         writes.append(f"what the drive takes in {show_time(cost.writing_ns)} (at 1 GB/s: {show_size(cost.writing_ns)})")
     at_most = "at most " if repeat.least != repeat.most else ""
+    amount = f"{at_most}{' and '.join(writes)}" if writes else "nothing"
+    space = show_size(cost.space_bytes)
+    if session.engine == "model":
+        where = f"writes {amount} on a virtual clock: nothing is really written"
+    elif stat.S_ISBLK(Path(target).stat().st_mode):
+        kept = "what is there is lost" if writes else "it stays as it is"
+        where = f"writes {amount} to the first {space} of {target}: {kept}"
+    else:
+        where = f"writes {amount} in {Path(target).resolve()}, in a test file of {space} that is gone afterwards"
     return (
         f"{drive}: {plan.name}, {count} of {times}, {at_most}about {show_time(cost.time_ns)}, engine {session.engine}"
-        f"{'' if session.direct else ', through the operating system cache'}\n"
-        f"writes {at_most}{' and '.join(writes) or 'nothing'}, in a test file of {show_size(cost.space_bytes)} that is gone afterwards, {where}"
+        f"{'' if session.direct else ', through the operating system cache'}\n{where}"
     )

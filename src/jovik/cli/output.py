@@ -53,21 +53,53 @@ def console(*, err: bool = False) -> Any:
     return Console(file=stream, width=width, highlight=False, markup=False, emoji=False)
 
 
-def table(title: str, columns: Sequence[str], rows: Iterable[Sequence[str]], *, right: Sequence[int] = (), notes: Sequence[str] = ()) -> None:
-    """A table for people; `right` are the columns of numbers, `notes` stand below it."""
+def table(
+    title: str,
+    columns: Sequence[str],
+    rows: Iterable[Sequence[str]],
+    *,
+    right: Sequence[int] = (),
+    spare: Sequence[int] = (),
+    notes: Sequence[str] = (),
+) -> None:
+    """A table for people.
+
+    Parameters
+    ----------
+    right : columns of numbers
+    spare : columns that a narrow terminal does without, the first to go first
+    notes : lines below it
+    """
     from rich import box
     from rich.table import Table
     from rich.text import Text
 
-    drawn = Table(title=Text(title, style="bold"), box=box.HORIZONTALS, title_justify="left", header_style="bold", pad_edge=False, padding=(0, 1))
-    for number, name in enumerate(columns):
-        drawn.add_column(Text(name), justify="right" if number in right else "left", overflow="fold", no_wrap=number in right)
-    for row in rows:
-        drawn.add_row(*(Text(plain(cell), style=_STYLES.get(cell, "")) for cell in row))
     out = console()
+    kept = [[plain(cell) for cell in row] for row in rows]
+    shown = _that_fit(columns, kept, spare, out.width)
+    drawn = Table(
+        title=Text(title, style="bold"), box=box.HORIZONTALS, title_justify="left", header_style="bold", pad_edge=False, padding=(0, 1, 0, 0)
+    )
+    for number in shown:
+        narrow = number in right
+        drawn.add_column(Text(columns[number]), justify="right" if narrow else "left", overflow="fold", no_wrap=narrow)
+    for row in kept:
+        drawn.add_row(*(Text(row[number], style=_STYLES.get(row[number], "")) for number in shown))
     out.print(drawn)
-    for note in notes:
+    left_out = [columns[n] for n in range(len(columns)) if n not in shown]
+    for note in [*notes, *([f"too narrow here for: {', '.join(left_out)} (--format json has all)"] if left_out else [])]:
         out.print(Text(plain(note), style="dim"))
+
+
+def _that_fit(columns: Sequence[str], rows: Sequence[Sequence[str]], spare: Sequence[int], width: int) -> list[int]:
+    """The columns that fit side by side without being squeezed, as far as leaving out spare ones helps."""
+    needed = [max([len(name), *(len(row[n]) for row in rows)]) for n, name in enumerate(columns)]
+    shown = list(range(len(columns)))
+    for number in spare:
+        if sum(needed[n] + 2 for n in shown) <= width:
+            break
+        shown.remove(number)
+    return shown
 
 
 _STYLES = {

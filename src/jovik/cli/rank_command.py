@@ -100,7 +100,7 @@ def _tables(ranking: Ranking, with_steps: bool, by: str) -> None:
                     (name, str(s.place), s.drive, significant(s.rate_bytes_s.median / 1e6), interval_words(s.rate_bytes_s, 1e-6), str(s.passes))
                 )
         click.echo()
-        table("By step", ["step", "place", by, "MB/s", "95 % interval", "passes"], lines, right=(3, 4, 5))
+        table("By step", ["step", "place", by, "MB/s", "95 % interval", "passes"], lines, right=(3, 4, 5), spare=(5,))
     notes = [f"index 100 is {ranking.yardstick}; {by}s whose difference lies inside the noise share a place"]
     notes += [f"left out: {x.drive}, {parse(x.kind).label}: {x.why}" for x in ranking.left_out]
     for note in notes:

@@ -181,5 +181,6 @@ def _show(rows: list[dict[str, Any]]) -> None:
         ["device", "kind", "drive", "serial", "firmware", "capacity", "medium", "link", "heat"],
         shown,
         right=(5, 8),
+        spare=(4, 6, 1, 3, 7),
         notes=below or ["none found"],
     )

@@ -105,7 +105,7 @@ def _table(run: RunRecord, results: Sequence[StepResult], written: int) -> None:
             ]
         )
         said = [*r.notes, *(f"limited by the {x.what} ({x.note}), {significant(x.rate_bytes_s / 1e6)} MB/s" for x in r.limits)]
-        said += [f"{r.errors} errors"] if r.errors else []
+        said += [f"{r.errors} error{'s' if r.errors > 1 else ''}"] if r.errors else []
         for note in said:
             notes.setdefault(note, []).append(number)
     lines = [_note_line(note, steps, len(results)) for note, steps in notes.items()]
@@ -119,6 +119,7 @@ def _table(run: RunRecord, results: Sequence[StepResult], written: int) -> None:
         ["", "step", "MB/s", "95 % interval", "IOPS", "half within", "99 % within", "passes"],
         rows,
         right=(0, 2, 3, 4, 5, 6, 7),
+        spare=(7, 5, 6),
         notes=lines,
     )
 
