@@ -251,3 +251,13 @@ def test_the_ceilings_of_both_implementations(jovik: Program) -> None:
     for c in found:
         assert c["iops"] > 0 and c["rate_bytes_s"] == c["iops"] * c["block_bytes"]
     assert "file in memory" in jovik("ceiling", "--for", "20ms", "--engine", "blocking").out
+
+
+def test_one_unit_on_two_rigs_side_by_side(jovik: Program) -> None:
+    for rig, phrase in (("desk, front port", "random read 4KiB for 1s"), ("desk, hub", "random read 4KiB for 1s")):
+        jovik("measure", "model:pebble", phrase, "--rig", rig, "--rig-notes", "short cable", "--unit", "sample A")
+    found = jovik("rank", "--unit", "sample A", "--by", "rig", "--format", "json").json
+    assert {d["drive"] for d in found["drives"]} == {"desk, front port", "desk, hub"} and found["drives"][0]["steps"][0]["place"] == "1-2"
+    assert "rig" in jovik("rank", "--unit", "sample A", "--by", "rig").out.splitlines()[2]
+    assert "go together" in jovik("rank", "--by", "rig", status=2).err
+    assert "no measured unit called 'B'" in jovik("rank", "--unit", "B", "--by", "rig", status=2).err

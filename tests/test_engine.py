@@ -272,3 +272,13 @@ def test_a_long_pass_needs_no_more_memory_than_its_slices(tmp_path: Path) -> Non
     touched(minute)
     slices = 29 * 600 * 5 * 8
     assert touched(30 * minute) - touched(minute) < slices + 2**20
+
+
+def test_what_a_killed_process_left_is_swept_away(tmp_path: Path) -> None:
+    old, new, other = tmp_path / ".jovik-test-0a", tmp_path / ".jovik-test-0b", tmp_path / "holiday.jpg"
+    for path in (old, new, other):
+        path.write_bytes(b"x")
+        os.utime(path, (1, 1))
+    os.utime(new)
+    FileSession(tmp_path, "blocking").close()
+    assert sorted(p.name for p in tmp_path.iterdir()) == [".jovik-test-0b", "holiday.jpg"]

@@ -44,8 +44,10 @@ def serial_tail(serial: str) -> str:
     return f"...{serial[-4:]}" if len(serial) > 4 else serial
 
 
-def identify(shelf: Shelf, drive_name: str, place: Target, rig_name: str | None, rig_notes: str, unit_name: str | None) -> Identity:
-    """Find out what a target hangs on, and meet its unit on the shelf."""
+def identify(
+    shelf: Shelf, drive_name: str, place: Target, rig_name: str | None, rig_notes: str, unit_name: str | None, keep_serial: bool
+) -> Identity:
+    """Find out what a target hangs on, and meet its unit on the shelf; its serial is kept in full only with `keep_serial`."""
     from jovik.bench import Setting
     from jovik.sense.rig import Rig, this_machine
     from jovik.sense.temperature import sensors_of
@@ -68,7 +70,7 @@ def identify(shelf: Shelf, drive_name: str, place: Target, rig_name: str | None,
     elif isinstance(place, FolderTarget):
         device, mount = under_folder(place.path)
     setting = Setting(rig=rig.name)
-    record = _record(device, mount)
+    record = _record(device, mount, keep_serial)
     if device is None:
         return Identity(rig, setting, None, record, None, ("the drive under this target cannot be told; its unit is not recorded",))
     link = device.link
@@ -100,7 +102,7 @@ def identify(shelf: Shelf, drive_name: str, place: Target, rig_name: str | None,
     return Identity(rig, setting, device, record, unit_id, tuple(warnings))
 
 
-def _record(device: BlockDevice | None, mount: Mount | None) -> dict[str, Any]:
+def _record(device: BlockDevice | None, mount: Mount | None, keep_serial: bool) -> dict[str, Any]:
     """What the shelf keeps of the drive and its file system."""
     kept: dict[str, Any] = {}
     if device is not None:
@@ -113,6 +115,8 @@ def _record(device: BlockDevice | None, mount: Mount | None) -> dict[str, Any]:
             "logical_block_bytes": device.logical_block_bytes,
             "write_cache": device.write_cache,
             "scheduler": device.scheduler,
+            "driver": device.driver,
+            **({"serial": device.serial} if keep_serial else {}),
             "link": device.link.now if device.link else None,
             "link_rate_bytes_s": device.link.rate_bytes_s if device.link else None,
         }

@@ -65,7 +65,7 @@ def _show(name: str, judgements: Sequence[Judgement], margin: float, form: str) 
             ["claim", "claimed", "measured", "95 % interval", "of the claim", "verdict", "why"],
             [_row(j) for j in judgements],
             right=(1, 2, 3, 4),
-            spare=(3, 6),
+            spare=(6, 4),
             notes=[overall(judgements), f"margin {100 * margin:g} %; rates without the flush at the end; from run {', '.join(runs)}" if runs else ""],
         )
 

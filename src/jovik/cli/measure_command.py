@@ -42,6 +42,7 @@ if TYPE_CHECKING:
 @click.option("--unit", "unit_name", metavar="NAME", help="A name for this sample of the drive. Default: unit 1, unit 2 ... by serial.")
 @click.option("--rig", "rig_name", metavar="NAME", help="A name for this machine, port and cable. Default: the machine's.")
 @click.option("--rig-notes", default="", metavar="TEXT", help="What should be known of the rig: cable, enclosure, port.")
+@click.option("--keep-serial", is_flag=True, help="Keep the unit's serial on the shelf in full, not only its digest.")
 @click.option("--destroy", metavar="SERIAL", help="Allow writing the raw device of this serial; everything on it is lost.")
 @click.option("--dry-run", is_flag=True, help="Say what would be done, and write nothing.")
 @format_option()
@@ -61,6 +62,7 @@ def measure(
     unit_name: str | None,
     rig_name: str | None,
     rig_notes: str,
+    keep_serial: bool,
     dry_run: bool,
     form: str,
     shelf_at: str | None,
@@ -98,7 +100,7 @@ def measure(
             if dry_run:
                 return 0
             _warm_up(session)
-            known = identify(shelf, drive_name, place, rig_name, rig_notes, unit_name)
+            known = identify(shelf, drive_name, place, rig_name, rig_notes, unit_name, keep_serial)
             for warning in known.warnings:
                 progress.say(f"look: {warning}")
             writer, failure = _run(shelf, drive_name, known, place, session, plan, options, progress)

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import contextlib
 import errno
 import fcntl
 import os
 import secrets
 import shutil
 import sys
+import time
 from pathlib import Path
 
 from jovik.errors import TargetRefused
@@ -30,6 +32,11 @@ def in_memory(folder: Path) -> str | None:
             kind = words[words.index("-") + 1]
             return kind if kind in CACHE_ONLY.values() else None
     return None
+
+
+NAMED = ".jovik-test-"
+"""How a test file begins in the moment that it has a name, on file systems without unnamed files."""
+LEFTOVER_AFTER_S = 10.0
 
 
 class TestFile:
@@ -56,6 +63,7 @@ class TestFile:
         self.block_bytes = logical_block_bytes(folder)
         self.direct = False
         wanted = os.O_DIRECT if hasattr(os, "O_DIRECT") and in_memory(folder) is None else 0
+        self._sweep()
         try:
             self.fd = self._open(wanted)
         except OSError as error:
@@ -68,6 +76,13 @@ class TestFile:
             fcntl.fcntl(self.fd, fcntl.F_NOCACHE, 1)
             self.direct = True
 
+    def _sweep(self) -> None:
+        """Remove what a process left that was killed in the moment between making a file and taking its name away."""
+        for path in self.folder.glob(NAMED + "*"):
+            with contextlib.suppress(OSError):
+                if time.time() - path.stat().st_mtime > LEFTOVER_AFTER_S:
+                    path.unlink()
+
     def _open(self, extra: int) -> int:
         flags = os.O_RDWR | os.O_CLOEXEC | extra
         if hasattr(os, "O_TMPFILE"):
@@ -77,7 +92,7 @@ class TestFile:
                 # EISDIR and ENOENT come from kernels, EOPNOTSUPP from file systems that do not know unnamed files.
                 if error.errno not in (errno.EISDIR, errno.EOPNOTSUPP, errno.ENOENT, errno.EINVAL):
                     raise
-        path = self.folder / f".jovik-test-{secrets.token_hex(8)}"
+        path = self.folder / f"{NAMED}{secrets.token_hex(8)}"
         fd = os.open(path, flags | os.O_CREAT | os.O_EXCL, 0o600)
         path.unlink()
         return fd

@@ -41,6 +41,7 @@ class BlockDevice:
     capacity_bytes: int
     medium: str  # solid state or spinning
     rpm: int | None
+    driver: str
     logical_block_bytes: int
     physical_block_bytes: int
     write_cache: str
@@ -114,6 +115,7 @@ def device(entry: Path, mounts: dict[str, list[Mount]], swaps: set[str]) -> Bloc
         capacity_bytes=number(entry / "size") * SECTOR,
         medium=medium,
         rpm=rpm,
+        driver=_driver(entry),
         logical_block_bytes=number(queue / "logical_block_size", SECTOR),
         physical_block_bytes=number(queue / "physical_block_size", SECTOR),
         write_cache=text(queue / "write_cache"),
@@ -195,6 +197,14 @@ def _page_serial(base: Path) -> str:
     except OSError:
         return ""
     return page[4 : 4 + int.from_bytes(page[2:4], "big")].decode("ascii", "replace").strip("\x00 ")
+
+
+def _driver(entry: Path) -> str:
+    """The kernel's driver of the nearest device above that has one."""
+    for folder in (entry / "device", *entry.resolve().parents):
+        if (folder / "driver").exists():
+            return (folder / "driver").resolve().name
+    return ""
 
 
 def _medium(kind: str, entry: Path) -> tuple[str, int | None]:
