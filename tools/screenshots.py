@@ -23,6 +23,7 @@ SHOTS = {
     "sheet": "jovik sheet list; jovik sheet show 'Veldhaar Comet 2TB'",
     "measure": "jovik measure model:comet --seed 41",
     "judge": "jovik judge 'Veldhaar Comet 2TB'",
+    "ceiling": "jovik ceiling --for 100ms",
     "rank": "jovik rank --yardstick 'Corvane Slate 1TB'",
     "errors": "jovik measure model:comet 'random read 4k depth 32'; jovik measure model:commet; jovik sheet show Slate; "
     "jovik measure . --drive 'Corvane Slate 1TB' 'sequential write 1MiB over 900TB'",
