@@ -23,6 +23,7 @@ import numpy.typing as npt
 
 KERNEL = Path(__file__).parent / "kernel"
 SYMBOL = "jovik_loop"
+SUM_BYTES = 16
 _engines: list[Any] = []  # the memory of loaded code belongs to these
 
 
@@ -37,9 +38,8 @@ def load(name: str) -> Callable[..., None]:
     """
     _start_llvm()
     kept = _place(name)
-    try:
-        code = kept.read_bytes()
-    except OSError:
+    code = _kept(kept)
+    if code is None:
         code = _compile(name)
         _keep(kept, code)
     engine = llvm.create_mcjit_compiler(llvm.parse_assembly(""), _machine())
@@ -105,10 +105,24 @@ def _compile(name: str) -> bytes:
     return bytes(_machine().emit_object(whole))
 
 
+def _sum(code: bytes) -> bytes:
+    return hashlib.blake2b(code, digest_size=SUM_BYTES).digest()
+
+
+def _kept(place: Path) -> bytes | None:
+    """What was kept; None where nothing was, or where it is not whole: a linker believes what it is given."""
+    try:
+        content = place.read_bytes()
+    except OSError:
+        return None
+    code = content[SUM_BYTES:]
+    return code if code and _sum(code) == content[:SUM_BYTES] else None
+
+
 def _keep(place: Path, code: bytes) -> None:
-    """Keep it for the next process; where that is impossible each process compiles for itself."""
+    """Keep it, behind its checksum, for the next process; where that is impossible each process compiles for itself."""
     with contextlib.suppress(OSError):
         place.parent.mkdir(parents=True, exist_ok=True)
         with tempfile.NamedTemporaryFile(dir=place.parent, delete=False) as out:
-            out.write(code)
+            out.write(_sum(code) + code)
         os.replace(out.name, place)

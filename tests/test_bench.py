@@ -1,0 +1,235 @@
+"""The bench over a session that does no I/O: order, seeds, repetitions, faults, limits, cost."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+import numpy as np
+import pytest
+
+from jovik.bench import Repeat, RunOptions, Setting, cost_of, run_plan
+from jovik.bench.work import pass_seed, workload
+from jovik.errors import DriveFailed, TargetRefused
+from jovik.phrase import Step, parse
+from jovik.protocol import Live, Watch, Workload
+from jovik.results import Conditions, IoFault, StampFaults, StepResult, Trace
+
+READ, WRITE, LONG = "random read 4KiB for 1s", "random write 4KiB for 1s", "sequential write 1MiB over 2GB"
+
+
+@dataclass
+class Scripted:
+    """A session that answers each pass with the next of its rates, in I/Os a second."""
+
+    rates: list[float]
+    faults: dict[int, IoFault] = field(default_factory=dict)
+    stamps: dict[int, StampFaults] = field(default_factory=dict)
+    ceiling: float | None = None
+    refuses: str = ""
+    engine: str = "scripted"
+    direct: bool = True
+    notes: tuple[str, ...] = ()
+    laid_out: int = 0
+    ran: list[Workload] = field(default_factory=list)
+    clock_ns: int = 0
+
+    def engine_for(self, work: Workload) -> str:
+        return self.engine
+
+    def warm_up(self) -> None: ...
+
+    def check(self, work: Workload) -> None:
+        if self.refuses and work.random == (self.refuses == "random"):
+            raise TargetRefused("too much")
+
+    def to_lay_out_bytes(self, work: Workload) -> int:
+        return 0 if work.fresh else max(work.span_bytes - self.laid_out, 0)
+
+    def prepare(self, work: Workload, watch: Watch) -> int:
+        missing = self.to_lay_out_bytes(work)
+        self.laid_out = 0 if work.fresh else max(self.laid_out, work.span_bytes)
+        return missing
+
+    def run(self, work: Workload, watch: Watch) -> Trace:
+        number = len(self.ran)
+        self.ran.append(work)
+        watch(Live(1, 1, 1.0))
+        self.clock_ns += 10**9
+        ios = round(self.rates[number % len(self.rates)])
+        slices = np.zeros((1, 5), np.int64)
+        slices[0] = [0, 0, ios * work.block_bytes, ios, 0] if work.writes else [ios * work.block_bytes, ios, 0, 0, 0]
+        if number in self.faults:
+            slices[0, 4] = 1
+        return Trace(
+            self.engine, self.direct, work.seed, 10**9, 0, 10**8, slices, {}, first_fault=self.faults.get(number), stamps=self.stamps.get(number)
+        )
+
+    def ceiling_iops(self, work: Workload) -> float | None:
+        return self.ceiling
+
+    def threads(self, work: Workload) -> int:
+        return work.workers
+
+    def fill_percent(self) -> float | None:
+        return 12.5
+
+    def close(self) -> None: ...
+
+    def __enter__(self) -> Scripted:
+        return self
+
+    def __exit__(self, *exc: object) -> None: ...
+
+
+@dataclass
+class Diary:
+    """Sink and observer in one: what was told, in order."""
+
+    told: list[str] = field(default_factory=list)
+    conditions: list[Conditions] = field(default_factory=list)
+    results: list[StepResult] = field(default_factory=list)
+
+    def step_begun(self, position: int, step: Step, conditions: Conditions) -> None:
+        self.told.append(f"begin {position}")
+        self.conditions.append(conditions)
+
+    def pass_done(self, position: int, number: int, trace: Trace) -> None:
+        self.told.append(f"pass {position}.{number}")
+
+    def step_done(self, position: int, result: StepResult) -> None:
+        self.told.append(f"done {position}")
+        self.results.append(result)
+
+    def laid_out(self, written_bytes: int) -> None:
+        self.told.append(f"laid out {written_bytes}")
+
+    def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Live], None]:
+        return self.look
+
+    def passing(self, position: int, step: Step, number: int) -> Callable[[Live], None]:
+        self.told.append(f"start {position}.{number}")
+        return self.look
+
+    def finished(self, position: int, result: StepResult) -> None:
+        self.told.append(f"shown {position}")
+
+    def look(self, live: Live) -> None:
+        self.told.append("look")
+
+
+def go(session: Scripted, *phrases: str, **options: Any) -> Diary:
+    diary = Diary()
+    repeat = options.pop("repeat", Repeat(2, 2))
+    steps = [parse(p) for p in phrases]
+    run_plan(steps, session, Setting(rig="bench", unit="u"), RunOptions(repeat, **options), diary, diary, lambda: session.clock_ns)
+    return diary
+
+
+def test_each_pass_is_handed_over_before_the_next_begins() -> None:
+    diary = go(Scripted([100]), READ, WRITE)
+    told = [t for t in diary.told if t != "look"]
+    assert told == [
+        "begin 0", "laid out 1073741824", "start 0.1", "pass 0.1", "start 0.2", "pass 0.2", "done 0", "shown 0",
+        "begin 1", "start 1.1", "pass 1.1", "start 1.2", "pass 1.2", "done 1", "shown 1",
+    ]  # fmt: skip
+    assert diary.conditions[0] == Conditions("scripted", True, 2**30, 12.5, rig="bench", unit="u")
+
+
+def test_seeds_differ_by_run_step_and_pass_and_are_the_same_again() -> None:
+    one, two = Scripted([100]), Scripted([100])
+    go(one, READ, WRITE, seed=5)
+    go(two, READ, WRITE, seed=5)
+    assert [w.seed for w in one.ran] == [w.seed for w in two.ran]
+    assert len({pass_seed(r, s, p) for r in range(9) for s in range(9) for p in range(9)}) == 729
+
+
+def test_nothing_begins_when_a_later_step_is_refused() -> None:
+    session = Scripted([100], refuses="sequential")
+    with pytest.raises(TargetRefused):
+        go(session, READ, LONG)
+    assert session.ran == [] and session.laid_out == 0
+
+
+FAULT = IoFault(5, "Input/output error", 8192, "read", 10**8)
+
+
+def test_a_fault_ends_the_run_and_is_kept() -> None:
+    diary = Diary()
+    session = Scripted([100], faults={1: FAULT})
+    with pytest.raises(DriveFailed, match=r"a read at byte 8192, 0\.10 s into the pass: Input/output error") as caught:
+        run_plan([parse(READ), parse(WRITE)], session, Setting(), RunOptions(Repeat(3, 3)), diary, diary)
+    assert caught.value.exit_status == 4 and len(session.ran) == 2
+    assert "pass 0.2" in diary.told and diary.results[0].errors == 1
+    assert any("Input/output error at byte 8192" in n for n in diary.results[0].notes)
+
+
+def test_faults_can_be_counted_instead() -> None:
+    session = Scripted([100], faults={0: FAULT, 2: FAULT})
+    diary = go(session, READ, WRITE, stop_on_error=False)
+    assert len(session.ran) == 4 and [r.errors for r in diary.results] == [1, 1]
+    assert all(not w.stop_on_error for w in session.ran)
+
+
+def test_a_drive_that_stopped_answering_ends_the_run_all_the_same() -> None:
+    class Silent(Scripted):
+        def run(self, work: Workload, watch: Watch) -> Trace:
+            return replace(super().run(work, watch), stopped=True)
+
+    session = Silent([100], faults={0: FAULT})
+    with pytest.raises(DriveFailed):
+        go(session, READ, stop_on_error=False)
+
+
+def test_blocks_that_came_back_wrong_are_a_failure_of_the_drive() -> None:
+    session = Scripted([100], stamps={0: StampFaults(1000, 2, 1, 0, (4096, 8192, 65536))})
+    with pytest.raises(DriveFailed, match="2 came back wrong and 1 stale, 0 blocks could not be read; first at byte 4096, 8192, 65536"):
+        go(session, WRITE)
+    fine = go(Scripted([100], stamps={0: StampFaults(1000, 0, 0, 0)}), WRITE)
+    assert "every stamp came back as it was written" in fine.results[0].notes
+
+
+@pytest.mark.parametrize(
+    ("repeat", "rates", "passes", "said"),
+    [
+        (Repeat(4, 4), [100, 101], 4, ""),
+        (Repeat(3, 20, precision=0.02), [1000, 1001, 1002], 3, "within 2 %"),
+        (Repeat(3, 6, precision=0.0001), [1000, 1100, 900], 6, "without reaching the wanted precision of 0.01 %"),
+        (Repeat(50, 50, budget_ns=5 * 10**9), [100, 101], 5, "the time budget was spent"),
+        (Repeat(1, 1), [100], 1, ""),
+    ],
+)
+def test_when_repeating_ends(repeat: Repeat, rates: list[float], passes: int, said: str) -> None:
+    result = go(Scripted(rates), READ, repeat=repeat).results[0]
+    assert len(result.passes) == passes
+    assert any(said in n for n in result.notes) if said else not any("stopped" in n for n in result.notes)
+
+
+def test_a_budget_is_shared_by_the_steps() -> None:
+    diary = go(Scripted([100]), READ, WRITE, READ, repeat=Repeat(100, 100, budget_ns=12 * 10**9))
+    assert [len(r.passes) for r in diary.results] == [4, 4, 4]
+
+
+def test_what_limits_and_what_differs_is_said() -> None:
+    diary = go(Scripted([1000.0], ceiling=1200.0), READ)
+    assert [x.what for x in diary.results[0].limits] == ["tester"] and diary.results[0].limits[0].rate_bytes_s == 1200 * 4096
+    assert go(Scripted([1000.0], ceiling=9000.0), READ).results[0].limits == ()
+    differing = go(Scripted([1000.0, 250.0]), READ).results[0]
+    assert any("passes differ by a factor of 4.0" in n for n in differing.notes)
+
+
+def test_the_cost_is_known_beforehand() -> None:
+    session = Scripted([1])
+    cost = cost_of([parse(p) for p in (READ, WRITE, LONG, "random mixed 75% read 4KiB for 4s within 16MiB")], 3, session)
+    # 1 GiB laid out for the first, three times 2 GB asked for, and 16 MiB laid out after the fresh file took its place.
+    assert cost.certain_bytes == 2**30 + 3 * 2_000_000_000 + 2**24
+    assert cost.writing_ns == 3 * 10**9 + 3 * 10**9
+    assert cost.time_ns == 3 * (1 + 1 + 4) * 10**9 and cost.space_bytes == parse(LONG).span
+
+
+def test_a_step_becomes_a_workload() -> None:
+    work = workload(parse("random mixed 70% read 8KiB depth 4 workers 2 at most 1000IOPS within 1GB payload 50% compressible"), 3)
+    assert (work.read_percent, work.depth, work.workers, work.compressible_percent, work.seed) == (70, 4, 2, 50, 3)
+    assert work.rate_limit_bytes_s == 1000 * 8192 and work.reads and work.writes and not work.fresh
+    assert work.span_bytes == 10**9 // 16384 * 16384 and work.time_ns == 10**10
