@@ -62,18 +62,22 @@ def _show(name: str, judgements: Sequence[Judgement], margin: float, form: str) 
         runs = sorted({j.step.run for j in judgements if j.step})
         table(
             f"{name}: claims",
-            ["claim", "claimed", "measured", "95 % interval", "of the claim", "verdict", "why"],
+            ["claim", "claimed", "measured", "95 % interval", "of the claim", "verdict"],
             [_row(j) for j in judgements],
             right=(1, 2, 3, 4),
-            spare=(6, 4),
-            notes=[overall(judgements), f"margin {100 * margin:g} %; rates without the flush at the end; from run {', '.join(runs)}" if runs else ""],
+            spare=(4, 3),
+            notes=[
+                overall(judgements),
+                *(f"  {j.claim.label}: {j.why}" for j in judgements),
+                f"margin {100 * margin:g} %; rates without the flush at the end; from run {', '.join(runs)}" if runs else "",
+            ],
         )
 
 
 def _row(j: Judgement) -> tuple[str, ...]:
     claimed = ("up to " if j.claim.up_to else "") + j.claim.shown()
     if j.measured is None or j.share is None:
-        return (j.claim.label, claimed, "-", "-", "-", str(j.verdict), j.why)
+        return (j.claim.label, claimed, "-", "-", "-", str(j.verdict))
     return (
         j.claim.label,
         claimed,
