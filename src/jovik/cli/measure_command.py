@@ -273,8 +273,9 @@ def announcement(drive: str, target: str, session: Session, plan: Plan, repeat: 
     if session.engine == "model":
         where = f"writes {amount} on a virtual clock: nothing is really written"
     elif stat.S_ISBLK(Path(target).stat().st_mode):
-        kept = "what is there is lost" if writes else "it stays as it is"
-        where = f"writes {amount} to the first {space} of {target}: {kept}"
+        where = f"writes {amount} to the first {space} of {target}: what is there is lost"
+        if not writes:
+            where = f"reads the first {space} of {target}, and writes nothing"
     else:
         where = f"writes {amount} in {Path(target).resolve()}, in a test file of {space} that is gone afterwards"
     return (

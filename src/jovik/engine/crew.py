@@ -235,7 +235,8 @@ class Crew(ABC):
             return None
         out = min(faults, key=lambda o: int(o[places.FAULT_NS]))
         code, got = int(out[places.FAULT_ERRNO]), int(out[places.FAULT_GOT])
-        what = os.strerror(code) if code else f"short transfer: {got} of {self.work.block_bytes} bytes"
+        short = f"short transfer: {got} of {self.work.block_bytes} bytes" if got else "nothing came back, as from a drive that has gone"
+        what = os.strerror(code) if code else short
         direction = "write" if out[places.FAULT_WRITE] else "read"
         return IoFault(code, what, int(out[places.FAULT_OFFSET]), direction, int(out[places.FAULT_NS]))
 
