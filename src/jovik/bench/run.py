@@ -186,8 +186,8 @@ def _watched(session: Session, work: Workload, setting: Setting, watch: Watch) -
     load = between(before, counters(setting.device), trace.read_bytes + trace.written_bytes + trace.late_written_bytes)
     if load is None:
         return replace(trace, environment=Environment(temperatures=tuple(watcher.samples)))
-    # Read back to verify, the pass has moved its data twice.
-    other = None if work.verify else load.other_bytes
+    # Read back to verify, the pass has moved its data twice; through the cache it is moved at some other time.
+    other = None if work.verify or not session.direct else load.other_bytes
     return replace(trace, environment=Environment(load.busy, load.own, load.stolen, other, tuple(watcher.samples)))
 
 
