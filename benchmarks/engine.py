@@ -237,18 +237,18 @@ def truth() -> bool:
     good = True
     rates = [("read-bps", rate * 10**6, size) for rate in (50, 100, 200) for size in ("64KiB", "256KiB")]
     rates += [("read-iops", count, "4KiB") for count in (2_000, 10_000)]
-    # After a rest the kernel lets a tenth of a second through at once. With the shelf in memory there is no rest between the
-    # passes, so that only the first of them meets it, and the median does not.
+    # After a rest the kernel lets nearly a tenth of a second's worth through at once, and it did pass: of twelve seconds that
+    # is 0.7 %.
     with tempfile.TemporaryDirectory(dir="/dev/shm") as scratch:
         env = os.environ | {"JOVIK_SHELF": f"{scratch}/shelf.db"}
         program = [sys.executable, "-m", "jovik"]
         subprocess.run([*program, "sheet", "new", "Held"], env=env, check=True, capture_output=True)
         for file_system in ("ext4", "xfs"):
             for engine in ("io_uring", "blocking"):
-                words = [*program, "measure", "{dir}", "--drive", "Held", "--engine", engine, "--passes", "5", "--format", "json"]
+                words = [*program, "measure", "{dir}", "--drive", "Held", "--engine", engine, "--passes", "2", "--format", "json"]
                 for option, value, block in rates:
                     device = [tool, "--where", "/dev/shm", "--size", "1G", "--fs", file_system, f"--{option}", str(value), "--"]
-                    phrase = f"random read {block} depth 16 for 3s within 256MiB"
+                    phrase = f"random read {block} depth 16 for 12s within 256MiB"
                     told, reached = held([*device, *words, phrase], env, "iops" if option.endswith("iops") else "rate_bytes_s", value)
                     good &= reached
                     print(f"{file_system:5}{engine:9} {option} {value:>11,} {block:>7}: {told}{'' if reached else '   NOT REACHED'}", flush=True)
