@@ -42,13 +42,7 @@ def run(session: FileSession, phrase: str, seed: int = 9) -> Trace:
     work = workload(parse(phrase), seed)
     session.check(work)
     session.prepare(work, watch)
-    trace = session.run(work, watch)
-    for _ in range(8):
-        # A shared disk may pause for longer than so short a pass lasts; what never ran has nothing to check.
-        if trace.ios or trace.first_fault or trace.elapsed_ns < 10**8:
-            break
-        trace = session.run(work, watch)
-    return trace
+    return session.run(work, watch)
 
 
 @pytest.mark.parametrize(
@@ -72,7 +66,7 @@ def test_what_is_counted_agrees_with_itself(session: FileSession, phrase: str) -
     assert trace.ios > 0 and trace.read_bytes + trace.written_bytes == trace.ios * step.block_bytes
     assert sum(x.total for x in trace.latencies.values()) == trace.ios
     assert set(trace.latencies) == ({"read"} if step.reads else set()) | ({"write"} if step.writes else set())
-    assert step.time is not None and step.time <= trace.elapsed_ns < step.time + 20e9
+    assert step.time is not None and step.time <= trace.elapsed_ns < step.time + 2e9
     for one in trace.latencies.values():
         used = np.flatnonzero(one.counts)
         assert buckets.LOW_NS[used[0]] <= one.minimum_ns < buckets.HIGH_NS[used[0]]
