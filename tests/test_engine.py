@@ -48,15 +48,15 @@ def run(session: FileSession, phrase: str, seed: int = 9) -> Trace:
 @pytest.mark.parametrize(
     "phrase",
     [
-        "random read 4KiB for 150ms",
-        "random read 4KiB depth 32 for 150ms",
-        "random read 512B depth 3 for 100ms",
-        "sequential read 1MiB depth 4 for 150ms",
-        "random write 4KiB depth 8 workers 2 for 150ms",
-        "random mixed 70% read 8KiB depth 4 for 150ms",
-        "sequential write 64KiB depth 4 workers 3 for 150ms",
-        "random write 4KiB durable for 150ms",
-        "random read 2MiB depth 2 for 150ms",
+        "random read 4KiB for 800ms",
+        "random read 4KiB depth 32 for 800ms",
+        "random read 512B depth 3 for 800ms",
+        "sequential read 1MiB depth 4 for 800ms",
+        "random write 4KiB depth 8 workers 2 for 800ms",
+        "random mixed 70% read 8KiB depth 4 for 800ms",
+        "sequential write 64KiB depth 4 workers 3 for 800ms",
+        "random write 4KiB durable for 800ms",
+        "random read 2MiB depth 2 for 800ms",
     ],
 )
 def test_what_is_counted_agrees_with_itself(session: FileSession, phrase: str) -> None:
