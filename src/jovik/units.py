@@ -123,8 +123,13 @@ def parse_rate(text: str) -> tuple[float, str]:
 
 
 def _shortest(value: int, units: dict[str, int]) -> str:
-    """The shortest exact spelling; of two as short, the one in the larger unit."""
+    """The shortest exact spelling, with one decimal at most; of two as short, the one in the larger unit."""
     fitting = [(f"{value // scale}{name}", scale) for name, scale in units.items() if value % scale == 0]
+    fitting += [
+        (f"{value // scale}.{value * 10 // scale % 10}{name}", scale)
+        for name, scale in units.items()
+        if value > scale and value % scale and value * 10 % scale == 0
+    ]
     return min(fitting, key=lambda pair: (len(pair[0]), -pair[1]))[0]
 
 

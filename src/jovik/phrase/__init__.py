@@ -4,8 +4,13 @@
 are of the same sort.
 """
 
-from jovik.phrase.parser import parse
-from jovik.phrase.plan import Plan, load_plan, plan_names
+from jovik.phrase.access import Access
+from jovik.phrase.others import Copy, Empty, Fill, Rest, Scan
+from jovik.phrase.parser import parse, parse_access, parse_all
+from jovik.phrase.plan import Line, Plan, load_plan, plan_names
 from jovik.phrase.step import Step
 
-__all__ = ["Plan", "Step", "load_plan", "parse", "plan_names"]
+__all__ = [
+    "Access", "Copy", "Empty", "Fill", "Line", "Plan", "Rest", "Scan", "Step",
+    "load_plan", "parse", "parse_access", "parse_all", "plan_names",
+]  # fmt: skip

@@ -13,7 +13,7 @@ from jovik.phrase.cursor import Cursor
 from jovik.units import parse_rate, parse_size, parse_time, spell_size, spell_time
 
 if TYPE_CHECKING:
-    from jovik.phrase.step import Step
+    from jovik.phrase.access import Access
 
 SECTOR = 512
 BLOCKS = (SECTOR, 64 * 2**20)
@@ -32,28 +32,32 @@ class Clause:
     keywords: tuple[str, ...]
     shown: str
     read: Callable[[Cursor], dict[str, Any]]
-    spell: Callable[[Step], str]
+    spell: Callable[[Access], str]
     counts: bool = True
 
 
-def _whole(text: str) -> int:
+def whole(text: str) -> int:
+    """A whole number; ValueError for anything else."""
     if not text.isascii() or not text.isdigit():
         raise ValueError("not a whole number")
     return int(text)
 
 
-def _percent(text: str) -> int:
+def percentage(text: str) -> int:
+    """``70%`` as 70; ValueError for anything else."""
     if not text.endswith("%"):
         raise ValueError("not a percentage")
-    return _whole(text[:-1].strip())
+    return whole(text[:-1].strip())
 
 
-def _within(limits: tuple[int, int], what: str) -> Callable[[int], str]:
+def in_range(limits: tuple[int, int], what: str) -> Callable[[int], str]:
+    """A check for `Cursor.read`: nothing where a number lies between the limits, else what was expected."""
     low, high = limits
     return lambda n: "" if low <= n <= high else f"{what} from {low} to {high}"
 
 
-def _more_than_none(what: str) -> Callable[[int], str]:
+def above_zero(what: str) -> Callable[[int], str]:
+    """A check for `Cursor.read` of what cannot be nothing."""
     return lambda n: "" if n > 0 else f"{what} above zero"
 
 
@@ -76,14 +80,29 @@ def _read_rate(cursor: Cursor) -> dict[str, Any]:
     return {"rate_iops" if unit == "IOPS" else "rate_bytes_s": value}
 
 
-def _spell_rate(step: Step) -> str:
+def _spell_rate(step: Access) -> str:
     if step.rate_bytes_s is not None:
         return f"at most {spell_size(step.rate_bytes_s)}/s"
     return f"at most {step.rate_iops}IOPS" if step.rate_iops is not None else ""
 
 
+def _read_amount(cursor: Cursor) -> dict[str, Any]:
+    if cursor.next is not None and cursor.next.text.endswith("%"):
+        share = cursor.read(percentage, "a share such as 60% of free", in_range((1, 95), "a percentage"))
+        cursor.choice("'of free'", "of")
+        cursor.choice("'free'", "free")
+        return {"amount_free_percent": share}
+    return {"amount_bytes": cursor.read(parse_size, "an amount such as 8GB or 60% of free", above_zero("an amount"))}
+
+
+def _spell_amount(step: Access) -> str:
+    if step.amount_free_percent is not None:
+        return f"over {step.amount_free_percent}% of free"
+    return f"over {spell_size(step.amount_bytes)}" if step.amount_bytes is not None else ""
+
+
 def _read_payload(cursor: Cursor) -> dict[str, Any]:
-    share = cursor.read(_percent, "a share such as 50%", _within((0, 100), "a percentage"))
+    share = cursor.read(percentage, "a share such as 50%", in_range((0, 100), "a percentage"))
     cursor.choice("'compressible'", "compressible")
     return {"compressible_percent": share}
 
@@ -92,32 +111,30 @@ CLAUSES: tuple[Clause, ...] = (
     Clause(
         ("depth",),
         "depth N",
-        lambda c: {"depth": c.read(_whole, "a depth such as 32", _within(DEPTHS, "a depth"))},
+        lambda c: {"depth": c.read(whole, "a depth such as 32", in_range(DEPTHS, "a depth"))},
         lambda s: f"depth {s.depth}" if s.depth != 1 else "",
     ),
     Clause(
         ("workers",),
         "workers N",
-        lambda c: {"workers": c.read(_whole, "a number of workers", _within(WORKERS, "a number of workers"))},
+        lambda c: {"workers": c.read(whole, "a number of workers", in_range(WORKERS, "a number of workers"))},
         lambda s: f"workers {s.workers}" if s.workers != 1 else "",
     ),
     Clause(
         ("for",),
         "for TIME",
-        lambda c: {"time_ns": c.read(parse_time, "a time such as 5s", _more_than_none("a time"))},
+        lambda c: {"time_ns": c.read(parse_time, "a time such as 5s", above_zero("a time"))},
         lambda s: f"for {spell_time(s.time_ns)}" if s.time_ns is not None else "",
         counts=False,
     ),
     Clause(
-        ("over",),
-        "over AMOUNT",
-        lambda c: {"amount_bytes": c.read(parse_size, "an amount such as 8GB", _more_than_none("an amount"))},
-        lambda s: f"over {spell_size(s.amount_bytes)}" if s.amount_bytes is not None else "",
+        ("until", "stopped"), "until stopped", lambda c: {"until_stopped": True}, lambda s: "until stopped" if s.until_stopped else "", counts=False
     ),
+    Clause(("over",), "over AMOUNT", _read_amount, _spell_amount),
     Clause(
         ("within",),
         "within SPAN",
-        lambda c: {"span_bytes": c.read(parse_size, "a span such as 1GB", _more_than_none("a span"))},
+        lambda c: {"span_bytes": c.read(parse_size, "a span such as 1GB", above_zero("a span"))},
         lambda s: f"within {spell_size(s.span_bytes)}" if s.span_bytes is not None else "",
     ),
     Clause(("at", "most"), "at most RATE", _read_rate, _spell_rate),
@@ -138,13 +155,13 @@ def read_head(cursor: Cursor) -> dict[str, Any]:
     direction = cursor.choice("'read', 'write' or 'mixed'", "read", "write", "mixed")
     share = {"read": 100, "write": 0}.get(direction)
     if share is None:
-        share = cursor.read(_percent, "a share such as 70%", _within((1, 99), "a percentage"))
+        share = cursor.read(percentage, "a share such as 70%", in_range((1, 99), "a percentage"))
         cursor.choice("'read' (the share of I/Os that read)", "read")
     block = cursor.read(parse_size, "a block such as 4KiB", _block_fault)
     return {"random": order == "random", "read_percent": share, "block_bytes": block}
 
 
-def spell_head(step: Step) -> list[str]:
+def spell_head(step: Access) -> list[str]:
     """The first words as two parts: the access, the block."""
     order = "random" if step.random else "sequential"
     direction = {100: "read", 0: "write"}.get(step.read_percent, f"mixed {step.read_percent}% read")

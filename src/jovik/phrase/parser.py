@@ -1,9 +1,14 @@
-"""From the text of a phrase to a `Step`."""
+"""From the text of a phrase to its step, or to the steps of a ladder."""
 
 from __future__ import annotations
 
+from typing import Any
+
+from jovik.phrase.access import Access
 from jovik.phrase.clauses import CLAUSES, Clause, read_head
 from jovik.phrase.cursor import Cursor
+from jovik.phrase.ladder import expand
+from jovik.phrase.others import HEADS
 from jovik.phrase.step import Step
 
 
@@ -16,6 +21,35 @@ def parse(text: str) -> Step:
         With the word at fault and what was expected there.
     """
     cursor = Cursor(text)
+    for word, read in HEADS.items():
+        if cursor.accept(word):
+            return read(cursor)
+    return _access(cursor)
+
+
+def parse_all(text: str) -> tuple[Step, ...]:
+    """Read a phrase whose numbers may be lists or ranges: the steps of the ladder, or the one step.
+
+    Raises
+    ------
+    PhraseError
+        With the word at fault and what was expected there.
+    """
+    return tuple(dict.fromkeys(parse(t) for t in expand(text)))
+
+
+def parse_access(text: str) -> Access:
+    """Read a phrase that has to be an access.
+
+    Raises
+    ------
+    PhraseError
+        With the word at fault and what was expected there.
+    """
+    return _access(Cursor(text))
+
+
+def _access(cursor: Cursor) -> Access:
     values = read_head(cursor)
     left: list[Clause] = list(CLAUSES)
     places: dict[str, int] = {}
@@ -31,10 +65,10 @@ def parse(text: str) -> Step:
         places |= dict.fromkeys(read, start)
         values |= read
     _refuse_contradictions(cursor, values, places)
-    return Step(**values)
+    return Access(**values)
 
 
-def _refuse_contradictions(cursor: Cursor, values: dict[str, int], places: dict[str, int]) -> None:
+def _refuse_contradictions(cursor: Cursor, values: dict[str, Any], places: dict[str, int]) -> None:
     block = values["block_bytes"]
     if values["read_percent"] == 100:
         for name, what in (
@@ -43,6 +77,10 @@ def _refuse_contradictions(cursor: Cursor, values: dict[str, int], places: dict[
         ):
             if values.get(name):
                 raise cursor.wrong(what, cursor.words[places[name]])
+    if "until_stopped" in values:
+        for name in ("time_ns", "amount_bytes", "amount_free_percent"):
+            if name in values:
+                raise cursor.wrong("either 'until stopped' or a time and an amount", cursor.words[places[name]])
     for name in ("amount_bytes", "span_bytes"):
         if name in values and values[name] < block:
             raise cursor.wrong(f"at least one block ({block} bytes)", cursor.words[places[name] + 1])

@@ -1,88 +1,37 @@
-"""A step: what a phrase says, with every number resolved, and its one canonical spelling."""
+"""A step: one line of a plan, whatever it does, and its one canonical spelling."""
 
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
-
-from jovik.phrase.clauses import CLAUSES, spell_head
-
-DEFAULT_TIME_NS = 10 * 10**9
-"""How long a pass runs when the phrase says neither `for` nor `over`."""
-DEFAULT_SPAN_BYTES = 2**30
-"""The area a pass falls in when neither `within` nor a sequential `over` says so."""
+from abc import ABC, abstractmethod
 
 
-@dataclass(frozen=True)
-class Step:
-    """One access phrase.
-
-    `read_percent` is 100 for ``read``, 0 for ``write``, between for ``mixed``. `time_ns`, `amount_bytes` and
-    `span_bytes` are None where the default applies; `time` and `span` say what that is. Of `rate_bytes_s` and
-    `rate_iops` at most one is set.
-    """
-
-    random: bool
-    read_percent: int
-    block_bytes: int
-    depth: int = 1
-    workers: int = 1
-    time_ns: int | None = None
-    amount_bytes: int | None = None
-    span_bytes: int | None = None
-    rate_bytes_s: int | None = None
-    rate_iops: int | None = None
-    durable: bool = False
-    compressible_percent: int = 0
-    verify: bool = False
-
-    def __post_init__(self) -> None:
-        # Two steps that do the same must be equal, so what only repeats a default is dropped.
-        if self.span_bytes == self._default_span():
-            object.__setattr__(self, "span_bytes", None)
-        if self.time_ns == DEFAULT_TIME_NS and self.amount_bytes is None:
-            object.__setattr__(self, "time_ns", None)
-        if self.read_percent == 100:
-            object.__setattr__(self, "compressible_percent", 0)
-
-    def _default_span(self) -> int:
-        # A sequential pass over an amount goes through that amount once.
-        if self.amount_bytes is not None and not self.random:
-            return self.amount_bytes
-        return max(DEFAULT_SPAN_BYTES, self.block_bytes * self.workers)
-
-    @property
-    def span(self) -> int:
-        """Bytes of the area the I/O falls in, a multiple of the block for each worker."""
-        share = self.block_bytes * self.workers
-        return max((self.span_bytes or self._default_span()) // share, 1) * share
-
-    @property
-    def time(self) -> int | None:
-        """Nanoseconds after which a pass ends; None where only the amount ends it."""
-        if self.time_ns is None and self.amount_bytes is None:
-            return DEFAULT_TIME_NS
-        return self.time_ns
-
-    @property
-    def fresh(self) -> bool:
-        """Whether it writes space that nothing was laid out in: a sequential write over an amount."""
-        return not self.random and self.read_percent == 0 and self.amount_bytes is not None
+class Step(ABC):
+    """What one phrase says. `parts` is all that a sort of step has to spell; the rest follows from it."""
 
     @property
     def reads(self) -> bool:
-        """Whether any of it reads."""
-        return self.read_percent > 0
+        """Whether any of it reads from the target."""
+        return False
 
     @property
     def writes(self) -> bool:
-        """Whether any of it writes."""
-        return self.read_percent < 100
+        """Whether any of it writes to the target."""
+        return False
 
+    @property
+    def measures(self) -> bool:
+        """Whether its result is a figure of the drive, that may be ranked; a rest or a fill is only something done."""
+        return True
+
+    @property
+    def once(self) -> bool:
+        """Whether it is made once unless more passes are asked for."""
+        return False
+
+    @abstractmethod
     def parts(self, *, timed: bool = True) -> list[str]:
         """The phrase in parts, in the one order; `timed` leaves the `for` part in."""
-        spelled = [c.spell(self) for c in CLAUSES if timed or c.counts]
-        return spell_head(self) + [s for s in spelled if s]
 
     @property
     def canonical(self) -> str:
@@ -97,4 +46,5 @@ class Step:
     @property
     def label(self) -> str:
         """For tables and pictures: ``random read, 4 KiB, depth 32``."""
-        return re.sub(r"(\d)([A-Za-z])", r"\1 \2", ", ".join(self.parts(timed=False)))
+        spaced = [p if '"' in p else re.sub(r"(\d)([A-Za-z])", r"\1 \2", p) for p in self.parts(timed=False)]
+        return ", ".join(spaced)
