@@ -82,7 +82,8 @@ class Trace:
     """What one pass recorded.
 
     `slices` has shape ``(n, 5)``, the columns of `SLICE_COLUMNS`, one row for each `SLICE_NS`. Only I/Os that were
-    complete when the pass's time was over count there; those still in flight then are in `late_written_bytes`.
+    complete when the pass's time was over count there; those still in flight then are in `late_written_bytes`. `facts` holds what
+    only some sorts of step record (the zones of a scan, the sync of a copy), as plain JSON.
     """
 
     engine: str
@@ -99,6 +100,7 @@ class Trace:
     stopped: bool = False
     notes: tuple[str, ...] = ()
     environment: Environment | None = None
+    facts: dict[str, Any] = field(default_factory=dict)
 
     def _sum(self, column: str) -> int:
         return int(self.slices[:, SLICE_COLUMNS.index(column)].sum())
@@ -194,7 +196,11 @@ class PassFigures:
 
 @dataclass(frozen=True)
 class Conditions:
-    """What has to agree before two results may be compared, and what is named where it does not."""
+    """What has to agree before two results may be compared, and what is named where it does not.
+
+    `filled_percent` is the level that the target was filled to for this step, None where it was not filled on purpose. `after` is
+    the phrase that ran before, `idle_ns` how long ago that ended.
+    """
 
     engine: str
     direct: bool
@@ -205,6 +211,9 @@ class Conditions:
     unit: str | None = None
     firmware: str | None = None
     start_temperature_c: float | None = None
+    filled_percent: int | None = None
+    after: str | None = None
+    idle_ns: int | None = None
 
     def differences(self, other: Conditions) -> list[str]:
         """What keeps two results from being compared, in words; empty when nothing does."""
@@ -216,7 +225,9 @@ class Conditions:
         if self.span_bytes != other.span_bytes:
             found.append(f"span {self.span_bytes} / {other.span_bytes} bytes")
         mine, theirs = self.fill_percent, other.fill_percent
-        if mine is not None and theirs is not None and abs(mine - theirs) > 40:
+        if self.filled_percent != other.filled_percent:
+            found.append(f"filled to {self.filled_percent or 0} % / {other.filled_percent or 0} %")
+        elif mine is not None and theirs is not None and abs(mine - theirs) > 40:
             found.append(f"fill level {mine:.0f} % / {theirs:.0f} %")
         return found
 

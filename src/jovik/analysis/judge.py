@@ -9,7 +9,7 @@ from enum import StrEnum
 
 from jovik.analysis.latency import merge
 from jovik.analysis.statistics import interval
-from jovik.phrase import Step, parse
+from jovik.phrase import Access, parse
 from jovik.results import Interval, StepResult
 from jovik.sheet import Claim
 
@@ -59,7 +59,8 @@ def judge(claims: Sequence[Claim], results: Sequence[StepResult], margin: float 
     margin : float
         Share of the claim.
     """
-    steps = [(parse(r.phrase), r) for r in results if r.passes]
+    parsed = [(parse(r.phrase), r) for r in results if r.passes]
+    steps = [(s, r) for s, r in parsed if isinstance(s, Access)]
     return [_judge_one(claim, steps, margin) for claim in claims]
 
 
@@ -73,7 +74,7 @@ def measured(claim: Claim, result: StepResult) -> Interval:
     return interval([1e9 / p.iops if p.iops else math.inf for p in result.passes])
 
 
-def _fits(claim: Claim, step: Step) -> bool:
+def _fits(claim: Claim, step: Access) -> bool:
     """Whether a step tests what the claim is about."""
     if (step.random, step.read_percent) != (claim.random, claim.read_percent):
         return False
@@ -89,7 +90,7 @@ def _fits(claim: Claim, step: Step) -> bool:
     return (claim.depth in (None, step.depth)) and (claim.workers in (None, step.workers))
 
 
-def _judge_one(claim: Claim, steps: Sequence[tuple[Step, StepResult]], margin: float) -> Judgement:
+def _judge_one(claim: Claim, steps: Sequence[tuple[Access, StepResult]], margin: float) -> Judgement:
     if claim.sustained:
         return Judgement(claim, Verdict.UNTESTED, "a sustained figure needs a long write, which was not run")
     fitting = [(s, r) for s, r in steps if _fits(claim, s)]
@@ -105,7 +106,7 @@ def _judge_one(claim: Claim, steps: Sequence[tuple[Step, StepResult]], margin: f
     return Judgement(claim, verdict, "; ".join(x for x in (_why_this_step(claim, step, len(direct)), reason) if x), result, figure)
 
 
-def _why_this_step(claim: Claim, step: Step, choice: int) -> str:
+def _why_this_step(claim: Claim, step: Access, choice: int) -> str:
     if claim.depth is not None:
         return f"measured at depth {step.depth} as claimed"
     return f"best of {choice} such steps" if choice > 1 else "the one such step"
@@ -133,7 +134,7 @@ def suggested_phrase(claim: Claim) -> str:
     """A phrase that would test a claim."""
     block = claim.block_bytes or (USUAL_RANDOM_BLOCK if claim.random or claim.unit != "bytes/s" else 2**20)
     depth = claim.depth or (1 if claim.lower_is_better else 32 if claim.random else 8)
-    step = Step(claim.random, claim.read_percent, block, depth, claim.workers or 1)
+    step = Access(claim.random, claim.read_percent, block, depth, claim.workers or 1)
     return f'"{step.canonical}"'
 
 

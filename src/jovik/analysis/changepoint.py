@@ -1,0 +1,128 @@
+"""Where a series changes its level: penalised least squares over every way to cut it, with the noise's own memory counted.
+
+Sources: Killick, Fearnhead and Eckley, "Optimal detection of changepoints with a linear computational cost" (JASA 2012) for the
+optimal partition; Chakar, Lebarbier, Levy-Leduc and Robin, "A robust approach for estimating change-points in the mean of an AR(1)
+process" (Bernoulli 2017) for the noise, whose memory is read from medians of differences, which a change cannot spoil; Zhang and
+Siegmund, "A modified Bayes information criterion" (Biometrics 2007) for the price of a cut, 3 log n.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+LEAST_NOISE = 1e-4
+"""Noise of the logarithm is taken to be no smaller: a change of a hundredth of a percent interests nobody."""
+OUTLIER = 4.0
+"""A value so many standard deviations from the running median of five is pulled in: one slow slice is no change of level."""
+PLAUSIBLE = 2 * math.log(20)
+"""How far a cut's cost may lie above the best one's, in units of the noise's variance, for its place to belong to the 95 % region."""
+
+
+Places = int | npt.NDArray[np.int64]
+
+
+@dataclass(frozen=True)
+class Noise:
+    """A series' noise: standard deviation of its innovations, and correlation of neighbours (AR(1))."""
+
+    sigma: float
+    phi: float
+
+    @property
+    def price(self) -> float:
+        """The least variance there is to be had, as the unit of all costs."""
+        return self.sigma**2
+
+
+@dataclass(frozen=True)
+class Cut:
+    """The level changes between values ``at - 1`` and ``at``; with 95 % the place is from `first` to `last`."""
+
+    at: int
+    first: int
+    last: int
+
+
+def noise_of(series: npt.NDArray[np.float64]) -> Noise:
+    """The noise of a series whose level may change now and then."""
+    if len(series) < 4:
+        return Noise(LEAST_NOISE, 0.0)
+    one, two = (float(np.median(np.abs(series[k:] - series[:-k]))) for k in (1, 2))
+    phi = min(max(two * two / (one * one) - 1, 0.0), 0.98) if one > 0 else 0.0
+    # The median of |x| of a normal is 0.6745 sigma; a difference of neighbours has variance 2 sigma_y^2 (1 - phi).
+    spread = one / 0.6745 / math.sqrt(2 * (1 - phi))
+    return Noise(max(spread * math.sqrt(1 - phi * phi), LEAST_NOISE), phi)
+
+
+def change_points(series: npt.NDArray[np.float64], shortest: int) -> tuple[list[Cut], Noise]:
+    """Every change of level of a series, in order.
+
+    Parameters
+    ----------
+    series : float array, shape (n,)
+        Logarithms of rates; up to a few thousand values, since the time taken grows with n squared.
+    shortest : int
+        The least number of values between two changes.
+    """
+    from scipy.ndimage import median_filter
+
+    noise = noise_of(series)
+    n = len(series)
+    if n < 2 * shortest + 1:
+        return [], noise
+    reach = OUTLIER * noise.sigma / math.sqrt(1 - noise.phi**2)
+    middle = median_filter(series, 5, mode="nearest")
+    tame = np.clip(series, middle - reach, middle + reach)
+    # Without its memory the series is white; a change of level by d is one by (1 - phi) d in it.
+    white = tame[1:] - noise.phi * tame[:-1]
+    sums, squares = (np.concatenate([[0.0], np.cumsum(x)]) for x in (white, white * white))
+    ends = _partition(sums, squares, shortest, 3 * math.log(n) * noise.price)
+    edges = [0, *ends, len(white)]
+    cuts = []
+    for before, at, after in zip(edges, edges[1:-1], edges[2:], strict=False):
+        places = np.arange(before + 1, after)
+        costs = _cost(sums, squares, before, places) + _cost(sums, squares, places, after)
+        likely = places[costs <= costs[at - before - 1] + PLAUSIBLE * noise.price]
+        cuts.append(Cut(at + 1, int(likely[0]) + 1, int(likely[-1]) + 1))
+    return cuts, noise
+
+
+def _cost(sums: npt.NDArray[np.float64], squares: npt.NDArray[np.float64], start: Places, end: Places) -> npt.NDArray[np.float64]:
+    """Sum of squares about the mean of ``[start, end)``."""
+    length = end - start
+    total = sums[end] - sums[start]
+    cost: npt.NDArray[np.float64] = squares[end] - squares[start] - total * total / length
+    return cost
+
+
+def _partition(sums: npt.NDArray[np.float64], squares: npt.NDArray[np.float64], shortest: int, price: float) -> list[int]:
+    """The cuts of the cheapest partition: least squares within its parts, and a price for each cut."""
+    n = len(sums) - 1
+    best = np.full(n + 1, np.inf)
+    best[0] = -price
+    came = np.zeros(n + 1, np.int64)
+    open_starts = np.zeros(0, np.int64)
+    for end in range(shortest, n + 1):
+        open_starts = np.append(open_starts, end - shortest)
+        costs = best[open_starts] + _cost(sums, squares, open_starts, end)
+        chosen = int(np.argmin(costs))
+        best[end] = costs[chosen] + price
+        came[end] = open_starts[chosen]
+        # What is dearer now without a cut than the best with one never becomes the cheapest again (Killick et al., theorem 3.1).
+        open_starts = open_starts[costs <= best[end]]
+    ends = []
+    at = n
+    while at > 0:
+        at = int(came[at])
+        if at > 0:
+            ends.append(at)
+    return ends[::-1]
+
+
+def smallest_change(noise: Noise, n: int, length: int) -> float:
+    """The smallest change of level that is sure to be found when it lasts `length` of `n` values, as a difference of logarithms."""
+    return noise.sigma * math.sqrt(2 * 3 * math.log(n) / (length * (1 - length / n))) / (1 - noise.phi)

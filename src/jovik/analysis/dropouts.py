@@ -1,0 +1,51 @@
+"""Drop-outs of a pass: slices in which it moved less than half of what it moves around them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from jovik.results import SLICE_NS
+
+HALF = 0.5
+AROUND_SLICES = 101
+"""Half a median of ten seconds: after a fall of the whole level, the new level is what counts."""
+
+
+@dataclass(frozen=True)
+class DropOuts:
+    """How often, how long together, and how long the longest, in seconds; `deepest` is the least share of the rate around."""
+
+    count: int
+    seconds: float
+    longest_s: float
+    deepest: float
+
+    def words(self, count: int, seconds: float) -> str:
+        """For a reader; `count` and `seconds` are of all passes together."""
+        times = "once" if count == 1 else f"{count} times"
+        return f"dropped below half of its rate {times}, {seconds:.1f} s together, {self.longest_s:.1f} s the longest"
+
+
+def drop_outs(slices: npt.NDArray[np.int64]) -> DropOuts:
+    """The drop-outs of a pass.
+
+    Parameters
+    ----------
+    slices : int64, shape (n, 5)
+        As in `jovik.results.Trace`; the last, which may not be whole, is left out.
+    """
+    from scipy.ndimage import median_filter
+
+    moved = slices[:-1, [0, 2]].sum(axis=1).astype(np.float64)
+    if not len(moved):
+        return DropOuts(0, 0.0, 0.0, 1.0)
+    around = median_filter(moved, min(AROUND_SLICES, len(moved) | 1), mode="nearest")
+    low = (moved < HALF * around) & (around > 0)
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], low.astype(np.int8), [0]])))
+    lengths = (edges[1::2] - edges[::2]) * (SLICE_NS / 1e9)
+    if not len(lengths):
+        return DropOuts(0, 0.0, 0.0, 1.0)
+    return DropOuts(len(lengths), float(lengths.sum()), float(lengths.max()), float((moved[low] / around[low]).min()))

@@ -1,0 +1,58 @@
+"""Empty against full: steps that were measured both ways, with the ratio."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from jovik.analysis.statistics import interval, ratio
+from jovik.results import Interval, StepResult
+
+ALIKE = 0.10
+"""An interval that lies within this share of 1 on both sides says that there is no difference that matters."""
+
+
+@dataclass(frozen=True)
+class FullPair:
+    """One kind of step as it was before filling and at a fill level; `share` is full over empty with its interval."""
+
+    kind: str
+    filled_percent: int
+    empty: Interval
+    full: Interval
+    share: Interval
+    step_empty: StepResult
+    step_full: StepResult
+
+    @property
+    def verdict(self) -> str:
+        """What the interval allows to be said."""
+        low, high = self.share.low, self.share.high
+        if low is None or high is None:
+            return "one pass cannot tell"
+        if low > 1 - ALIKE and high < 1 + ALIKE:
+            return "no difference that matters"
+        return "slower" if high < 1 else "faster" if low > 1 else "too close to call"
+
+
+def empty_against_full(results: Sequence[StepResult]) -> list[FullPair]:
+    """Every kind that was measured both ways, in the order of the results, rates in bytes a second.
+
+    Parameters
+    ----------
+    results : sequence of StepResult
+        Of one drive, at most one for each kind and fill level.
+    """
+    # A rung of a ladder may be of the same kind as a step of its own; that one has more passes.
+    empties = {r.kind: r for r in sorted(results, key=lambda r: len(r.passes)) if r.conditions.filled_percent is None}
+    pairs = []
+    for full in results:
+        empty = empties.get(full.kind)
+        level = full.conditions.filled_percent
+        if level is None or empty is None:
+            continue
+        one, two = ([p.rate_bytes_s for p in r.passes] for r in (empty, full))
+        if min(*one, *two) <= 0:
+            continue
+        pairs.append(FullPair(full.kind, level, interval(one), interval(two), ratio(two, one), empty, full))
+    return pairs
