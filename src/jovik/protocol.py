@@ -1,13 +1,13 @@
 """What a bench may ask of anything that does I/O, be it io_uring, blocking calls or a simulated drive.
 
-A `Session` is one target made ready. It runs one `Workload` at a time and gives back a `Trace`. The bench cannot
-tell the implementations apart, and neither side knows phrases, shelves or tables.
+A `Session` is one target made ready. It runs one `Workload` at a time and gives back a `Trace`; it fills, gives back, copies
+and rests. The bench cannot tell the implementations apart, and neither side knows phrases, shelves or tables.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Protocol
 
 from jovik.results import Trace
@@ -28,7 +28,9 @@ class Workload:
     depth, workers : int
         I/Os in flight for each worker, and workers.
     time_ns, amount_bytes : int or None
-        The pass ends at whichever comes first; at least one is given.
+        The pass ends at whichever comes first; with neither, when a person stops it.
+    start_bytes : int
+        Where the area begins, a multiple of the block.
     fresh : bool
         Write space that nothing was laid out in.
     rate_limit_bytes_s : float or None
@@ -60,6 +62,12 @@ class Workload:
     compressible_percent: int = 0
     verify: bool = False
     stop_on_error: bool = True
+    start_bytes: int = 0
+
+    @property
+    def endless(self) -> bool:
+        """Whether only a person ends it: an interrupt then ends the pass and not the run."""
+        return self.time_ns is None and self.amount_bytes is None
 
     @property
     def reads(self) -> bool:
@@ -74,16 +82,51 @@ class Workload:
 
 @dataclass(frozen=True)
 class Live:
-    """A glance at a pass in progress; `rate_bytes_s` is of the last moments, not of the whole pass."""
+    """A glance at a pass in progress; `rate_bytes_s` is of the last moments, not of the whole pass.
+
+    `p50_ns` and `p99_ns` are latencies of the pass so far; what cannot be told is None.
+    """
 
     elapsed_ns: int
     done_bytes: int
     rate_bytes_s: float
     errors: int = 0
+    p50_ns: float | None = None
+    p99_ns: float | None = None
+    temperature_c: float | None = None
 
 
 Watch = Callable[[Live], None]
 """Called a few times a second during a pass, never from the measuring loop."""
+
+
+@dataclass(frozen=True)
+class CopyJob:
+    """Files to be copied onto the target or off it.
+
+    Attributes
+    ----------
+    inward : bool
+    sizes : tuple of int
+        Bytes of each made-up file; empty where there is a folder.
+    folder : str or None
+        A person's own files, which are read and never changed.
+    seed : int
+        Of the content of made-up files.
+    """
+
+    inward: bool
+    sizes: tuple[int, ...] = ()
+    folder: str | None = None
+    seed: int = 1
+
+
+@dataclass(frozen=True)
+class Given:
+    """What giving space back came to: a word on it for the reader, empty where all went as wished."""
+
+    freed_bytes: int = 0
+    note: str = field(default="")
 
 
 class Session(Protocol):
@@ -145,6 +188,45 @@ class Session(Protocol):
 
     def fill_percent(self) -> float | None:
         """How full the target is, where that can be told."""
+
+    def now_ns(self) -> int:
+        """The clock that this target lives by: virtual on a model drive."""
+
+    def wait(self, time_ns: int) -> None:
+        """Leave the drive alone for so long."""
+
+    def temperatures_c(self) -> dict[str, float]:
+        """Degrees by sensor, where the session itself can tell."""
+
+    def free_bytes(self) -> int | None:
+        """Bytes that could be written onto it, what must stay free left out; None where that cannot be told."""
+
+    def capacity_bytes(self) -> int | None:
+        """Bytes that can be addressed without a file; None where there is a file system in between."""
+
+    def to_fill_bytes(self, percent: int) -> int:
+        """Bytes that `fill` would write."""
+
+    def fill(self, percent: int, seed: int, watch: Watch) -> Trace | None:
+        """Write until the target is so full; None where it is already.
+
+        Raises
+        ------
+        TargetRefused
+            It must not be filled so far.
+        """
+
+    def empty(self) -> Given:
+        """Give back all space that was taken, and let the drive know where that is possible."""
+
+    def copy(self, job: CopyJob, watch: Watch) -> Trace:
+        """Copy files. In the trace, an I/O is a file.
+
+        Raises
+        ------
+        TargetRefused
+            There is no file system, no room, or the person's folder cannot be read.
+        """
 
     def close(self) -> None:
         """Give everything back."""

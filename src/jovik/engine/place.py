@@ -35,11 +35,20 @@ class Place(Protocol):
     def fill_percent(self) -> float | None:
         """How full the file system is, where there is one."""
 
+    def free_bytes(self) -> int:
+        """Bytes that may still be written, what has to stay free left out; what the test file holds counts as free."""
+
+    def capacity_bytes_addressed(self) -> int | None:
+        """All bytes of a device; None on a file system."""
+
     def reserve(self, size_bytes: int) -> None:
         """Make sure of so much space."""
 
     def empty(self) -> None:
         """Give all space back."""
+
+    def discard(self) -> str:
+        """Let the drive know what is free; why it could not, or nothing."""
 
     def sync(self) -> None:
         """Bring everything onto the medium."""

@@ -55,17 +55,33 @@ class RawDevice:
         """Nobody can tell."""
         return None
 
+    def free_bytes(self) -> int:
+        """All of it, where it may be written."""
+        return self.capacity_bytes if self.writable else 0
+
+    def capacity_bytes_addressed(self) -> int | None:
+        """All of it."""
+        return self.capacity_bytes
+
     def reserve(self, size_bytes: int) -> None:
         """All of its space is there."""
         self.check_space(size_bytes)
 
     def empty(self) -> None:
         """Tell the drive that nothing on it is needed any more, where it listens: so that a fresh write meets it fresh."""
+        self.discard()
+
+    def discard(self) -> str:
+        """Tell the drive that nothing on it is needed; why that could not be done, or nothing."""
+        if not self.writable:
+            return "nothing was written, so nothing is given back"
         try:
             fcntl.ioctl(self.fd, DISCARD, struct.pack("QQ", 0, self.capacity_bytes))
         except OSError as error:
             if error.errno not in (errno.EOPNOTSUPP, errno.EINVAL, errno.EIO):
                 raise
+            return "the drive does not take discards"
+        return ""
 
     def sync(self) -> None:
         """Flush the drive's own cache."""

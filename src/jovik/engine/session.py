@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+import shutil
 import threading
 import time
 from dataclasses import replace
@@ -11,14 +12,16 @@ from pathlib import Path
 import numpy as np
 import numpy.typing as npt
 
+from jovik.analysis.latency import merge, percentile_ns
 from jovik.engine import native, places
+from jovik.engine.copying import CopyFolder, sweep
 from jovik.engine.crew import BlockingCrew, Crew, UringCrew
 from jovik.engine.memory import Buffers, check_memory, unit_of
 from jovik.engine.place import Place
 from jovik.engine.ring import Ring
-from jovik.engine.testfile import TestFile
+from jovik.engine.testfile import TestFile, kept_free
 from jovik.errors import EngineRefused, TargetRefused
-from jovik.protocol import Live, Watch, Workload
+from jovik.protocol import CopyJob, Given, Live, Watch, Workload
 from jovik.results import SLICE_COLUMNS, SLICE_NS, IoFault, StampFaults, Trace
 
 STALL_S = 30.0
@@ -53,6 +56,16 @@ def choose(engine: str) -> type[Crew]:
     return UringCrew
 
 
+LATENCY_EVERY_S = 0.5
+"""How often the live view's latencies are taken from the histograms, which are many where there are many threads."""
+
+
+def live_latency_ns(crew: Crew) -> tuple[float | None, float | None]:
+    """Half and 99 % of a pass's I/Os so far took no longer, both directions together."""
+    whole = merge(crew.latencies().values())
+    return (percentile_ns(whole, 0.5), percentile_ns(whole, 0.99)) if whole is not None and whole.total else (None, None)
+
+
 class FileSession:
     """Passes on a test file in a folder; see `jovik.protocol.Session`.
 
@@ -68,7 +81,10 @@ class FileSession:
 
     def __init__(self, where: Path | Place, engine: str = "auto", seed: int = 1) -> None:
         self._crew = choose(engine)
+        self._wanted = engine
         self._auto = engine == "auto"
+        if isinstance(where, Path):
+            sweep(where)
         self.place: Place = TestFile(where) if isinstance(where, Path) else where
         if engine == "auto" and not self.place.direct:
             # Through the cache a ring hands each I/O to a helper thread of the kernel; plain calls cost less.
@@ -77,6 +93,8 @@ class FileSession:
         self._laid_out = 0
         self._stamped: tuple[int, int] | None = None  # unit and compressible share of a file that only laying out wrote
         self._ceilings: dict[tuple[int, int, int], float | None] = {}
+        self._fillers: list[FileSession] = []
+        self._copies = CopyFolder(self.place.folder)
         self._kept: list[Crew] = []  # crews whose I/O never came back: their memory must stay
 
     @property
@@ -117,7 +135,10 @@ class FileSession:
         self.close()
 
     def close(self) -> None:
-        """Close and so remove the test file."""
+        """Close and so remove the test file and all else that was written."""
+        self._copies.close()
+        for filler in self._fillers:
+            filler.close()
         if not self._kept:
             self.place.close()
             return
@@ -126,9 +147,89 @@ class FileSession:
         thread.start()
         thread.join(GRACE_S)
 
+    def now_ns(self) -> int:
+        """The system's monotonic clock."""
+        return time.monotonic_ns()
+
+    def wait(self, time_ns: int) -> None:
+        """Leave the drive alone."""
+        time.sleep(time_ns / 1e9)
+
+    def temperatures_c(self) -> dict[str, float]:
+        """Sensors are the bench's affair here."""
+        return {}
+
+    def free_bytes(self) -> int | None:
+        """What may still be written."""
+        return self.place.free_bytes()
+
+    def capacity_bytes(self) -> int | None:
+        """All of a raw device; None on a file system."""
+        return self.place.capacity_bytes_addressed()
+
     def fill_percent(self) -> float | None:
-        """How full the file system is."""
+        """How full the file system is, or how much of a raw device was written."""
+        whole = self.capacity_bytes()
+        if whole is not None and self.place.writable:
+            return 100.0 * self._laid_out / whole
         return self.place.fill_percent()
+
+    def to_fill_bytes(self, percent: int) -> int:
+        """Bytes that `fill` would write; see `jovik.protocol.Session.fill`."""
+        whole = self.capacity_bytes()
+        if whole is not None:
+            if not self.place.writable:
+                raise TargetRefused(f"filling {self.place.folder} would destroy what is on it", "to allow that, name the unit: --destroy SERIAL")
+            return max(whole * percent // 100 - self._laid_out, 0)
+        usage = shutil.disk_usage(self.place.folder)
+        missing = max(round((usage.used + usage.free) * percent / 100) - usage.used, 0)
+        if missing > usage.free - kept_free(usage.total):
+            most = int(100 * (usage.used + usage.free - kept_free(usage.total)) / (usage.used + usage.free))
+            raise TargetRefused(
+                f"{self.place.folder} is not filled to {percent} %: some of it has to stay free", f"at most {most} % is possible here"
+            )
+        return missing
+
+    def fill(self, percent: int, seed: int, watch: Watch) -> Trace | None:
+        """Fill a file system with another unnamed file, or a raw device from where it was laid out on."""
+        missing = self.to_fill_bytes(percent) // LAYOUT_BLOCK * LAYOUT_BLOCK
+        if missing < LAYOUT_BLOCK:
+            return None
+        work = Workload(
+            random=False, read_percent=0, block_bytes=LAYOUT_BLOCK, depth=LAYOUT_DEPTH, span_bytes=missing, amount_bytes=missing, seed=seed,
+            fresh=True,
+        )  # fmt: skip
+        if self.capacity_bytes() is not None:
+            first = self._laid_out // LAYOUT_BLOCK
+            trace = self._pass(replace(work, fresh=False), watch, fixed_generation=LAYOUT_GENERATION, first_block=first)
+            self._laid_out = first * LAYOUT_BLOCK + missing
+            self._stamped = None
+            return trace
+        filler = FileSession(self.place.folder, self._wanted, seed)
+        self._fillers.append(filler)
+        filler.prepare(work, watch)
+        return filler.run(work, watch)
+
+    def empty(self) -> Given:
+        """Give back the test file, the fill and the copies, and let the drive know."""
+        if not self.place.writable:
+            return Given(0, "nothing was written, so nothing is given back")
+        held = self._laid_out + sum(f._laid_out for f in self._fillers)
+        self._copies.close()
+        for filler in self._fillers:
+            filler.close()
+        self._fillers = []
+        self._laid_out, self._stamped = 0, None
+        if self.capacity_bytes() is None:
+            self.place.empty()
+            self.place.sync()
+        return Given(held, self.place.discard())
+
+    def copy(self, job: CopyJob, watch: Watch) -> Trace:
+        """Copy files; see `jovik.protocol.Session.copy`."""
+        if self.capacity_bytes() is not None:
+            raise TargetRefused(f"{self.place.folder} is a raw device: files are copied to a file system", "name a folder on a mounted file system")
+        return replace(self._copies.run(job, self.place.free_bytes(), watch), notes=())
 
     def ceiling_iops(self, work: Workload) -> float | None:
         """What the loop does with nothing behind it, or with memory behind it where the cache is in the way anyhow.
@@ -170,7 +271,7 @@ class FileSession:
         if work.span_bytes // work.block_bytes < work.workers:
             raise TargetRefused(f"a span of {work.span_bytes} bytes has no block for each of {work.workers} workers")
         check_memory(work.depth * work.workers, work.block_bytes)
-        self.place.check_space(work.span_bytes)
+        self.place.check_space(work.start_bytes + work.span_bytes)
 
     def to_lay_out_bytes(self, work: Workload) -> int:
         """Bytes that `prepare` would write."""
@@ -178,7 +279,7 @@ class FileSession:
             return 0
         if work.verify and self._stamped != (unit_of(work.block_bytes), work.compressible_percent):
             return work.span_bytes
-        return max(work.span_bytes - self._laid_out, 0)
+        return max(work.start_bytes + work.span_bytes - self._laid_out, 0)
 
     def prepare(self, work: Workload, watch: Watch) -> int:
         """Lay the file out, or give it fresh space; see `jovik.protocol.Session.prepare`."""
@@ -269,7 +370,7 @@ class FileSession:
             generations if generations is not None else np.zeros(1, np.int32),
             read_generation=read_generation,
             fixed_generation=fixed_generation,
-            first_block=first_block,
+            first_block=first_block + work.start_bytes // work.block_bytes,
         )
         if unit is not None:
             for part in crew.parts:
@@ -279,7 +380,8 @@ class FileSession:
         try:
             stalled = self._attend(crew, watch)
         except KeyboardInterrupt:
-            interrupted = True
+            # A pass that only a person ends has ended well.
+            interrupted = not work.endless
             crew.stop()
             if not crew.wait(GRACE_S):
                 crew.stop(places.ABANDON)
@@ -298,6 +400,7 @@ class FileSession:
         """Stay with a pass until it ends; whether it was given up because nothing completed any more."""
         began = time.monotonic()
         seen, moved = -1, began
+        told, p50, p99 = began, None, None
         while not crew.wait(0.1):
             at = time.monotonic()
             rows = int((at - began) * 1e9) // SLICE_NS + 1
@@ -311,7 +414,10 @@ class FileSession:
                 return True
             lately = slices[-11:-1]
             rate = float(lately[:, [0, 2]].sum()) / (len(lately) * SLICE_NS) * 1e9 if len(lately) else 0.0
-            watch(Live(int((at - began) * 1e9), int(slices[:, [0, 2]].sum()), rate, int(slices[:, 4].sum())))
+            if at - told > LATENCY_EVERY_S:
+                told = at
+                p50, p99 = live_latency_ns(crew)
+            watch(Live(int((at - began) * 1e9), int(slices[:, [0, 2]].sum()), rate, int(slices[:, 4].sum()), p50, p99))
         return False
 
     def _flush(self) -> int:

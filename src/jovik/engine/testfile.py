@@ -8,6 +8,7 @@ import fcntl
 import os
 import secrets
 import shutil
+import struct
 import sys
 import time
 from pathlib import Path
@@ -32,6 +33,16 @@ def in_memory(folder: Path) -> str | None:
             kind = words[words.index("-") + 1]
             return kind if kind in CACHE_ONLY.values() else None
     return None
+
+
+FITRIM = 0xC0185879
+"""FITRIM of <linux/fs.h>."""
+LEAST_FREE, LEAST_FREE_SHARE = 2**30, 20
+
+
+def kept_free(total_bytes: int) -> int:
+    """What is never filled of a file system: a twentieth, but 1 GiB at most."""
+    return min(LEAST_FREE, total_bytes // LEAST_FREE_SHARE)
 
 
 NAMED = ".jovik-test-"
@@ -105,14 +116,22 @@ class TestFile:
         TargetRefused
             With how much is needed.
         """
-        usage = shutil.disk_usage(self.folder)
-        reserve = min(2**30, usage.total // 20)
-        held = os.fstat(self.fd).st_blocks * 512
-        if span_bytes - held > usage.free - reserve:
+        if span_bytes > self.free_bytes():
+            usage = shutil.disk_usage(self.folder)
             raise TargetRefused(
-                f"{self.folder} has {show_size(usage.free)} free; this needs {show_size(span_bytes)} and leaves {show_size(reserve)} alone",
+                f"{self.folder} has {show_size(usage.free)} free; this needs {show_size(span_bytes)} and leaves {show_size(kept_free(usage.total))} "
+                "alone",
                 "free some space, name another folder, or add 'within SPAN' to the phrase",
             )
+
+    def free_bytes(self) -> int:
+        """Bytes that may still be written; what the test file holds counts as free."""
+        usage = shutil.disk_usage(self.folder)
+        return max(usage.free - kept_free(usage.total), 0) + os.fstat(self.fd).st_blocks * 512
+
+    def capacity_bytes_addressed(self) -> int | None:
+        """A file system lies between."""
+        return None
 
     def fill_percent(self) -> float | None:
         """How full the file system is."""
@@ -142,6 +161,19 @@ class TestFile:
     def empty(self) -> None:
         """Give all its space back."""
         os.ftruncate(self.fd, 0)
+
+    def discard(self) -> str:
+        """Have the file system tell the drive what is free; why it could not, or nothing."""
+        try:
+            fd = os.open(self.folder, os.O_RDONLY | os.O_CLOEXEC)
+            try:
+                fcntl.ioctl(fd, FITRIM, struct.pack("QQQ", 0, 2**64 - 1, 0))
+            finally:
+                os.close(fd)
+        except OSError as error:
+            why = {errno.EPERM: "that needs root", errno.EOPNOTSUPP: "it cannot", errno.ENOTTY: "it cannot"}
+            return f"the file system did not tell the drive what is free: {why.get(error.errno or 0, error.strerror)}"
+        return ""
 
     def sync(self) -> None:
         """Bring what was written, and the drive's own cache, onto the medium."""
