@@ -10,21 +10,11 @@ from jovik.analysis.statistics import interval
 
 @dataclass(frozen=True)
 class Repeat:
-    """Passes at least and at most, and what may end them in between.
-
-    Attributes
-    ----------
-    least, most : int
-    precision : float or None
-        Wanted half width of the interval as a share of the figure.
-    budget_ns : int or None
-        Time for all steps of the run together.
-    """
+    """Passes at least and at most, and the wanted half width of the interval as a share of the figure."""
 
     least: int = 5
     most: int = 5
     precision: float | None = None
-    budget_ns: int | None = None
 
     def verdict(self, rates: Sequence[float], spent_ns: int, allowed_ns: int | None) -> str | None:
         """None to go on; else why not, which is empty when just the wanted number of passes was made.

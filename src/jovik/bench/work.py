@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import hashlib
+from dataclasses import replace
 
-from jovik.phrase import Step
-from jovik.protocol import Workload
+from jovik.errors import TargetRefused
+from jovik.phrase import Access, Step
+from jovik.protocol import Session, Workload
+from jovik.units import show_size
 
 
-def workload(step: Step, seed: int, *, stop_on_error: bool = True) -> Workload:
+def workload(step: Access, seed: int, *, stop_on_error: bool = True) -> Workload:
     """A step's numbers as a session takes them."""
     rate = float(step.rate_bytes_s) if step.rate_bytes_s is not None else None
     if step.rate_iops is not None:
@@ -30,6 +33,25 @@ def workload(step: Step, seed: int, *, stop_on_error: bool = True) -> Workload:
         verify=step.verify,
         stop_on_error=stop_on_error,
     )
+
+
+def sized(step: Step, session: Session) -> Step:
+    """A step whose amount is a share of what is free, with that amount in bytes; any other as it is.
+
+    Raises
+    ------
+    TargetRefused
+        Nobody can tell what is free, or the share is less than a block.
+    """
+    if not isinstance(step, Access) or step.amount_free_percent is None:
+        return step
+    free = session.free_bytes()
+    if free is None:
+        raise TargetRefused("what is free on this target cannot be told", "write the amount in bytes, such as 'over 100GB'")
+    amount = free * step.amount_free_percent // 100 // step.block_bytes * step.block_bytes
+    if amount < step.block_bytes:
+        raise TargetRefused(f"{step.amount_free_percent} % of {show_size(free)} free is less than one block")
+    return replace(step, amount_bytes=amount)
 
 
 def pass_seed(run_seed: int, position: int, number: int) -> int:

@@ -56,6 +56,11 @@ class Watcher:
     _stop: threading.Event = field(default_factory=threading.Event)
     _thread: threading.Thread | None = None
 
+    @property
+    def latest_c(self) -> float | None:
+        """The warmest of the newest readings."""
+        return max(self.samples[-1][1].values(), default=None) if self.samples else None
+
     def __enter__(self) -> Watcher:
         if self.sensors:
             self._thread = threading.Thread(target=self._go, daemon=True)

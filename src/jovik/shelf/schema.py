@@ -18,7 +18,7 @@ from sqlalchemy import (
     UniqueConstraint,
 )
 
-REVISION = "0002"
+REVISION = "0003"
 """The newest revision under `migrations/versions`."""
 
 metadata = MetaData(
@@ -120,6 +120,8 @@ step = Table(
     Column("limits", JSON, nullable=False),
     Column("notes", JSON, nullable=False),
     Column("started", String, nullable=False),
+    Column("facts", JSON),  # what only some sorts of step tell: a cliff, a surface, a copy
+    Column("finished", Boolean),  # null in shelves from before there was anything to resume
     UniqueConstraint("run_id", "position"),
     Index(None, "kind"),
 )
@@ -145,5 +147,7 @@ one_pass = Table(
     Column("slices", LargeBinary, nullable=False),  # see shelf/arrays.py
     Column("latencies", LargeBinary, nullable=False),
     Column("environment", JSON),
+    Column("facts", JSON),
+    Column("late_written_bytes", BigInteger),
     UniqueConstraint("step_id", "number"),
 )

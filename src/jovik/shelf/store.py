@@ -11,10 +11,11 @@ from typing import Any
 import sqlalchemy as sa
 
 from jovik.errors import Misuse, ShelfRefused, UnknownName
-from jovik.results import Conditions, Health, Limit, PassFigures, StepResult, Trace
+from jovik.phrase import parse
+from jovik.results import Conditions, Environment, Health, IoFault, Limit, PassFigures, StepResult, Trace
 from jovik.sense.rig import Rig
 from jovik.sheet import Claim, Drive, Sheet
-from jovik.shelf.arrays import pack, pack_latencies, unpack_latencies
+from jovik.shelf.arrays import pack, pack_latencies, unpack, unpack_latencies
 from jovik.shelf.opening import WRITING, open_engine
 from jovik.shelf.schema import claim, drive, one_pass, rig, run, step, unit
 
@@ -46,6 +47,8 @@ class RunRecord:
     health_before: dict[str, Any] | None
     health_after: dict[str, Any] | None
     notes: list[str] | None
+    options: dict[str, Any]
+    unit_id: int | None
 
 
 @dataclass(frozen=True)
@@ -250,17 +253,61 @@ class Shelf:
                 raise UnknownName("run", key, c.execute(sa.select(run.c.id)).scalars())
         return RunRecord(**{f: row[f] for f in RunRecord.__dataclass_fields__})
 
+    def latest_run(self, states: Sequence[str] = ()) -> str | None:
+        """The run that was begun last, of these states where any are named."""
+        query = sa.select(run.c.id).order_by(run.c.started.desc(), run.c.id.desc()).limit(1)
+        if states:
+            query = query.where(run.c.state.in_(states))
+        with self._engine.connect() as c:
+            return c.execute(query).scalar()
+
+    def done_of(self, key: str) -> dict[int, tuple[tuple[Trace, ...], bool]]:
+        """Of each step of a run that was begun: the passes that are here, in order, and whether that was all of it."""
+        query = (
+            sa.select(one_pass, step.c.position, step.c.finished, step.c.conditions)
+            .join(step, one_pass.c.step_id == step.c.id)
+            .where(step.c.run_id == key)
+            .order_by(step.c.position, one_pass.c.number)
+        )
+        found: dict[int, tuple[list[Trace], bool]] = {}
+        with self._engine.connect() as c:
+            for row in c.execute(query).mappings():
+                traces, _ = found.setdefault(row["position"], ([], bool(row["finished"])))
+                traces.append(trace_of(row))
+        return {position: (tuple(traces), finished) for position, (traces, finished) in found.items()}
+
+    def traces(self, key: str, phrase: str) -> list[Trace]:
+        """The passes of every step of a run that has this phrase, with their series."""
+        query = (
+            sa.select(one_pass, step.c.conditions)
+            .join(step, one_pass.c.step_id == step.c.id)
+            .where(step.c.run_id == key, step.c.phrase == phrase)
+            .order_by(step.c.position, one_pass.c.number)
+        )
+        with self._engine.connect() as c:
+            return [trace_of(row) for row in c.execute(query).mappings()]
+
+    def resume_run(self, key: str, options: dict[str, Any]) -> RunWriter:
+        """Open a run again that was not finished; what it gives back takes the passes that are left."""
+        with self._writing.begin() as c:
+            c.execute(run.update().where(run.c.id == key).values(state="running", ended=None, options=options))
+            steps = {r["position"]: r["id"] for r in c.execute(sa.select(step.c.position, step.c.id).where(step.c.run_id == key)).mappings()}
+        return RunWriter(self._writing, key, steps)
+
     # Results
 
     def results_of_run(self, key: str) -> list[StepResult]:
         """Every step of a run that has passes, in order."""
         return self._results(run.c.id == key, with_latencies=True)
 
-    def latest_results(self, name: str | None = None, *, with_latencies: bool = False) -> list[StepResult]:
-        """For each drive (or one) the latest result of each kind of step, drives by when they were first measured."""
+    def latest_results(self, name: str | None = None, *, with_latencies: bool = False, filled: bool = False) -> list[StepResult]:
+        """For each drive (or one) the latest result of each kind of step at each fill level, drives by when they were first measured.
+
+        Steps that measure nothing, such as a rest, are not among them; those on a drive that was filled on purpose only with `filled`.
+        """
         where = drive.c.folded_name == name.strip().casefold() if name is not None else sa.true()
         found = self._results(where, with_latencies=with_latencies)
-        latest = {(r.drive, r.kind): r for r in found}
+        latest = {(r.drive, r.kind, r.conditions.filled_percent): r for r in found if _counts(r, filled)}
         order = {d: i for i, d in enumerate(dict.fromkeys(r.drive for r in found))}
         return sorted(latest.values(), key=lambda r: order[r.drive])
 
@@ -275,7 +322,7 @@ class Shelf:
             Units of several drives have that name.
         """
         where = drive.c.folded_name == name.strip().casefold() if name is not None else sa.true()
-        found = [r for r in self._results(where, with_latencies=False) if r.conditions.unit is not None]
+        found = [r for r in self._results(where, with_latencies=False) if r.conditions.unit is not None and _counts(r, filled=False)]
         mine = [r for r in found if r.conditions.unit == unit_name]
         if not mine:
             raise UnknownName("measured unit", unit_name, {str(r.conditions.unit) for r in found})
@@ -332,19 +379,40 @@ def _result(row: sa.RowMapping, passes: Sequence[sa.RowMapping], with_latencies:
         started=row["started"],
         limits=tuple(Limit(**x) for x in row["limits"]),
         notes=tuple(row["notes"]),
+        facts=row["facts"] or {},
     )
+
+
+def _counts(result: StepResult, filled: bool) -> bool:
+    """Whether a result is a figure of the drive, and of one that was not filled on purpose unless that is wanted."""
+    return parse(result.phrase).measures and (filled or result.conditions.filled_percent is None)
+
+
+def trace_of(row: sa.RowMapping) -> Trace:
+    """A pass as it was recorded; it needs the conditions of its step beside it."""
+    fault, around = row["first_fault"], row["environment"]
+    if around is not None:
+        around = around | {"temperatures": tuple((at, values) for at, values in around["temperatures"])}
+    return Trace(
+        engine=row["conditions"]["engine"], direct=row["conditions"]["direct"], seed=row["seed"], elapsed_ns=row["elapsed_ns"],
+        flush_ns=row["flush_ns"], cpu_ns=row["cpu_ns"], slices=unpack(row["slices"])["slices"], latencies=unpack_latencies(row["latencies"]),
+        late_written_bytes=row["late_written_bytes"] or 0, first_fault=IoFault(**fault) if fault else None,
+        environment=Environment(**around) if around else None, facts=row["facts"] or {},
+    )  # fmt: skip
 
 
 class RunWriter:
     """Takes the passes of one run as they finish; each call is one transaction (`jovik.bench.Sink`)."""
 
-    def __init__(self, engine: sa.Engine, key: str) -> None:
+    def __init__(self, engine: sa.Engine, key: str, steps: dict[int, int] | None = None) -> None:
         self.id = key
         self._writing = engine
-        self._steps: dict[int, int] = {}
+        self._steps = steps or {}
 
     def step_begun(self, position: int, one: Any, conditions: Conditions) -> None:
-        """Enter a step."""
+        """Enter a step; of a run that is resumed it may be there already, and keeps the conditions of its first pass."""
+        if position in self._steps:
+            return
         values = dict(
             run_id=self.id, position=position, phrase=one.canonical, kind=one.kind, conditions=asdict(conditions), limits=[], notes=[],
             started=utc_now(),
@@ -362,14 +430,15 @@ class RunWriter:
             written_bytes=trace.written_bytes + trace.late_written_bytes, elapsed_ns=trace.elapsed_ns, flush_ns=trace.flush_ns,
             cpu_ns=trace.cpu_ns, errors=trace.errors, first_fault=asdict(trace.first_fault) if trace.first_fault else None,
             environment=asdict(trace.environment) if trace.environment else None,
-            slices=pack(slices=trace.slices), latencies=pack_latencies(trace.latencies),
+            slices=pack(slices=trace.slices), latencies=pack_latencies(trace.latencies), facts=trace.facts or None,
+            late_written_bytes=trace.late_written_bytes,
         )  # fmt: skip
         with self._writing.begin() as c:
             c.execute(one_pass.insert().values(values))
 
     def step_done(self, position: int, result: StepResult) -> None:
         """Enter what can only be said when all passes are there."""
-        values = dict(limits=[asdict(x) for x in result.limits], notes=list(result.notes))
+        values = dict(limits=[asdict(x) for x in result.limits], notes=list(result.notes), facts=result.facts or None, finished=True)
         with self._writing.begin() as c:
             c.execute(step.update().where(step.c.id == self._steps[position]).values(values))
 

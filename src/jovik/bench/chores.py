@@ -1,0 +1,98 @@
+"""Steps that measure nothing: filling, giving back, resting. They are on record all the same, since the next step feels them."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from jovik.bench.context import Bench, ignore
+from jovik.bench.summary import summarise
+from jovik.bench.work import pass_seed, workload
+from jovik.phrase import Empty, Fill, Rest, Step, parse_access
+from jovik.phrase.access import DEFAULT_SPAN_BYTES
+from jovik.results import SLICE_COLUMNS, StepResult, Trace
+from jovik.units import show_rate, show_size, show_time
+
+PROBE = parse_access("sequential write 1MiB depth 8 over 8GB for 2s")
+"""The short write that tells whether a drive has recovered: as much as a short test writes, since less would fit into a cache that has
+hardly begun to drain."""
+RECOVERED = 0.9
+"""The share of its first rate at which a drive counts as recovered."""
+FIRST_PAUSE_NS, LONGEST_PAUSE_NS = 5 * 10**9, 180 * 10**9
+LOOK_NS = 10**9
+
+
+def run_chore(position: int, step: Fill | Empty | Rest, bench: Bench) -> StepResult:
+    """Do it, and put it on record.
+
+    Raises
+    ------
+    TargetRefused
+        The target must not be filled so far.
+    """
+    conditions = bench.conditions(bench.session.engine, 0)
+    bench.sink.step_begun(position, step, conditions)
+    watch = bench.observer.passing(position, step, 1)
+    began = bench.session.now_ns()
+    trace: Trace | None = None
+    if isinstance(step, Fill):
+        trace = bench.session.fill(step.percent, pass_seed(bench.options.seed, position, 1), watch)
+        bench.filled_percent = step.percent
+        note = f"wrote {show_size(trace.written_bytes)} in {show_time(trace.elapsed_ns)}" if trace else "it was as full already"
+    elif isinstance(step, Empty):
+        given = bench.session.empty()
+        bench.filled_percent = None
+        note = f"gave back {show_size(given.freed_bytes)}" + (f"; {given.note}" if given.note else "")
+    else:
+        note = _rest(step, bench, position)
+    trace = trace or blank(bench, bench.session.now_ns() - began)
+    bench.sink.pass_done(position, 1, trace)
+    if not isinstance(step, Rest):
+        bench.ran(step, [trace])
+    result = summarise(step, [replace(trace, notes=())], conditions, [note])
+    bench.sink.step_done(position, result)
+    return result
+
+
+def blank(bench: Bench, elapsed_ns: int) -> Trace:
+    """The trace of a step that did no I/O that counts."""
+    return Trace(bench.session.engine, bench.session.direct, 0, elapsed_ns, 0, 0, np.zeros((1, len(SLICE_COLUMNS)), np.int64), {})
+
+
+def probe(bench: Bench, position: int, step: Step) -> float:
+    """The rate of a short write just now, bytes a second."""
+    work = workload(PROBE, pass_seed(bench.options.seed, position, bench.session.now_ns() % 2**31))
+    work = replace(work, fresh=False, span_bytes=DEFAULT_SPAN_BYTES)
+    bench.prepare(position, step, work)
+    trace = bench.session.run(work, ignore)
+    bench.sink.laid_out(trace.written_bytes)
+    return trace.rate_bytes_s
+
+
+def _rest(step: Rest, bench: Bench, position: int) -> str:
+    session = bench.session
+    began = session.now_ns()
+    if not step.waits:
+        session.wait(step.time_ns)
+        return f"rested {show_time(step.time_ns)}"
+    if step.cool_c is not None and not bench.temperatures_c():
+        return "no sensor answers here, so there was nothing to wait for"
+    pause = FIRST_PAUSE_NS if step.recovered else LOOK_NS
+    while True:
+        spent = session.now_ns() - began
+        if step.cool_c is not None:
+            now = max(bench.temperatures_c().values(), default=0.0)
+            reached, said = now <= step.cool_c, f"{now:.0f} C"
+        else:
+            first = bench.first_rate_bytes_s or 0.0
+            rate = probe(bench, position, step)
+            reached, said = rate >= RECOVERED * first, f"a short write at {show_rate(rate)}, {show_rate(first)} at first"
+        if reached:
+            when = f"after {show_time(spent)}" if spent > LOOK_NS else "at once"
+            return f"{'recovered' if step.recovered else f'down to {step.cool_c} C'} {when}: {said}"
+        if spent >= step.time_ns:
+            return f"not {'recovered' if step.recovered else f'down to {step.cool_c} C'} within {show_time(step.time_ns)}: {said}"
+        session.wait(min(pause, max(step.time_ns - spent, 1)))
+        if step.recovered:
+            pause = min(pause * 3 // 2, LONGEST_PAUSE_NS)

@@ -1,0 +1,140 @@
+"""What a run is made with, and whom it tells: shared by every sort of step."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from typing import Protocol
+
+from jovik.phrase import Step
+from jovik.protocol import Live, Session, Workload
+from jovik.results import Conditions, StepResult, Trace
+from jovik.sense.temperature import Sensor
+from jovik.units import show_size, show_time
+
+FELT_BYTES = 10 * 10**9
+"""What a step has to write before the next one's notes mention it: less disappears in any write cache."""
+
+
+@dataclass(frozen=True)
+class Setting:
+    """What is known of the surroundings of a run and goes into the conditions of its results.
+
+    `device` is the drive's kernel name, whose counters and `sensors` are watched; `heat_limit_c` its own limit.
+    """
+
+    rig: str | None = None
+    unit: str | None = None
+    firmware: str | None = None
+    link: str | None = None
+    link_rate_bytes_s: float | None = None
+    device: str | None = None
+    sensors: tuple[Sensor, ...] = ()
+    heat_limit_c: float | None = None
+
+
+@dataclass(frozen=True)
+class RunOptions:
+    """How a plan is run: the seed that everything random comes from, what an error does, and the time for all of it."""
+
+    seed: int = 1
+    stop_on_error: bool = True
+    budget_ns: int | None = None
+
+
+@dataclass(frozen=True)
+class Done:
+    """What an earlier process has finished of a step: its passes, and whether that was all of it."""
+
+    traces: tuple[Trace, ...]
+    finished: bool
+
+
+class Sink(Protocol):
+    """Where finished work goes; each call returns only when what it was given is safe."""
+
+    def step_begun(self, position: int, step: Step, conditions: Conditions) -> None:
+        """A step's first pass is about to start."""
+
+    def pass_done(self, position: int, number: int, trace: Trace) -> None:
+        """A pass is finished."""
+
+    def step_done(self, position: int, result: StepResult) -> None:
+        """A step is finished."""
+
+    def laid_out(self, written_bytes: int) -> None:
+        """The test file was laid out."""
+
+
+class Observer(Protocol):
+    """Who watches; called from the main thread, never from the measuring loop."""
+
+    def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Live], None]:
+        """The test file is about to be laid out."""
+
+    def passing(self, position: int, step: Step, number: int) -> Callable[[Live], None]:
+        """A pass is about to start."""
+
+    def finished(self, position: int, result: StepResult) -> None:
+        """A step is finished."""
+
+
+@dataclass
+class Bench:
+    """One run under way: the session, what is known of its surroundings, where things go, and what ran last."""
+
+    session: Session
+    setting: Setting
+    options: RunOptions
+    sink: Sink
+    observer: Observer
+    filled_percent: int | None = None
+    first_rate_bytes_s: float | None = None
+    _last: tuple[str, int, int] | None = field(default=None, repr=False)
+
+    def conditions(self, engine: str, span_bytes: int) -> Conditions:
+        """The conditions a step meets at this moment."""
+        setting, session = self.setting, self.session
+        temperatures = self.temperatures_c()
+        return Conditions(
+            engine=engine,
+            direct=session.direct,
+            span_bytes=span_bytes,
+            fill_percent=session.fill_percent(),
+            link=setting.link,
+            rig=setting.rig,
+            unit=setting.unit,
+            firmware=setting.firmware,
+            start_temperature_c=max(temperatures.values()) if temperatures else None,
+            filled_percent=self.filled_percent,
+            after=self._last[0] if self._last else None,
+            idle_ns=session.now_ns() - self._last[1] if self._last else None,
+        )
+
+    def temperatures_c(self) -> dict[str, float]:
+        """Every sensor that answers."""
+        read = {s.name: v for s in self.setting.sensors if (v := s.read_c()) is not None}
+        return read or self.session.temperatures_c()
+
+    def ran(self, step: Step, traces: Sequence[Trace]) -> None:
+        """Remember what ran, for the next step's conditions."""
+        self._last = (step.canonical, self.session.now_ns(), sum(t.written_bytes for t in traces))
+
+    def order_note(self) -> str:
+        """A word on what ran before this, where it wrote so much that it may still be felt."""
+        if self._last is None or self._last[2] < FELT_BYTES:
+            return ""
+        phrase, ended, written = self._last
+        idle = self.session.now_ns() - ended
+        return f"began {'right' if idle < 10**9 else show_time(idle)} after '{phrase}', which wrote {show_size(written)}"
+
+    def prepare(self, position: int, step: Step, work: Workload) -> None:
+        """Have the test file laid out where something is missing, shown and counted."""
+        missing = self.session.to_lay_out_bytes(work)
+        written = self.session.prepare(work, self.observer.preparing(position, step, missing) if missing else ignore)
+        if written:
+            self.sink.laid_out(written)
+
+
+def ignore(_: Live) -> None:
+    """Watch nothing."""
