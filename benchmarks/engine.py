@@ -32,7 +32,7 @@ from pathlib import Path
 
 from jovik.bench.work import workload
 from jovik.engine.session import FileSession
-from jovik.phrase import parse
+from jovik.phrase import parse_access
 from jovik.protocol import Live
 from jovik.results import Trace
 
@@ -75,7 +75,7 @@ def run_reference(program: Path, path: str, depth: int, block: int, seconds: flo
 
 def run_jovik(session: FileSession, phrase: str) -> tuple[float, float, Trace]:
     """The same of the engine; CPU is that of the whole process, the watching thread included."""
-    work = workload(parse(phrase), time.monotonic_ns() % 2**40)
+    work = workload(parse_access(phrase), time.monotonic_ns() % 2**40)
     session.prepare(work, watch)
     before = resource.getrusage(resource.RUSAGE_SELF)
     trace = session.run(work, watch)
@@ -180,10 +180,10 @@ import time
 from pathlib import Path
 from jovik.engine.session import FileSession
 from jovik.bench.work import workload
-from jovik.phrase import parse
+from jovik.phrase import parse_access
 import sys
 with FileSession(Path(sys.argv[1]), "io_uring") as session:
-    work = workload(parse("random read 4KiB for 1ms within 1MiB"), 1)
+    work = workload(parse_access("random read 4KiB for 1ms within 1MiB"), 1)
     session.prepare(work, lambda _: None)
     print(time.monotonic_ns())
 """

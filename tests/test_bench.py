@@ -9,10 +9,10 @@ from typing import Any
 import numpy as np
 import pytest
 
-from jovik.bench import Repeat, RunOptions, Setting, cost_of, run_plan
+from jovik.bench import Bench, Repeat, RunOptions, Setting, Task, cost_of, run_plan
 from jovik.bench.work import pass_seed, workload
 from jovik.errors import DriveFailed, TargetRefused
-from jovik.phrase import Step, parse
+from jovik.phrase import Step, parse, parse_access
 from jovik.protocol import Live, Watch, Workload
 from jovik.results import Conditions, IoFault, StampFaults, StepResult, Trace
 
@@ -75,6 +75,12 @@ class Scripted:
     def fill_percent(self) -> float | None:
         return 12.5
 
+    def now_ns(self) -> int:
+        return self.clock_ns
+
+    def temperatures_c(self) -> dict[str, float]:
+        return {}
+
     def close(self) -> None: ...
 
     def __enter__(self) -> Scripted:
@@ -122,8 +128,8 @@ class Diary:
 def go(session: Scripted, *phrases: str, **options: Any) -> Diary:
     diary = Diary()
     repeat = options.pop("repeat", Repeat(2, 2))
-    steps = [parse(p) for p in phrases]
-    run_plan(steps, session, Setting(rig="bench", unit="u"), RunOptions(repeat, **options), diary, diary, lambda: session.clock_ns)
+    bench = Bench(session, Setting(rig="bench", unit="u"), RunOptions(**options), diary, diary)
+    run_plan([Task(parse(p), repeat) for p in phrases], bench)
     return diary
 
 
@@ -159,7 +165,7 @@ def test_a_fault_ends_the_run_and_is_kept() -> None:
     diary = Diary()
     session = Scripted([100], faults={1: FAULT})
     with pytest.raises(DriveFailed, match=r"a read at byte 8192, 0\.10 s into the pass: Input/output error") as caught:
-        run_plan([parse(READ), parse(WRITE)], session, Setting(), RunOptions(Repeat(3, 3)), diary, diary)
+        run_plan([Task(parse(p), Repeat(3, 3)) for p in (READ, WRITE)], Bench(session, Setting(), RunOptions(), diary, diary))
     assert caught.value.exit_status == 4 and len(session.ran) == 2
     assert "pass 0.2" in diary.told and diary.results[0].errors == 1
     assert any("Input/output error at byte 8192" in n for n in diary.results[0].notes)
@@ -191,23 +197,23 @@ def test_blocks_that_came_back_wrong_are_a_failure_of_the_drive() -> None:
 
 
 @pytest.mark.parametrize(
-    ("repeat", "rates", "passes", "said"),
+    ("repeat", "budget_ns", "rates", "passes", "said"),
     [
-        (Repeat(4, 4), [100, 101], 4, ""),
-        (Repeat(3, 20, precision=0.02), [1000, 1001, 1002], 3, "within 2 %"),
-        (Repeat(3, 6, precision=0.0001), [1000, 1100, 900], 6, "without reaching the wanted precision of 0.01 %"),
-        (Repeat(50, 50, budget_ns=5 * 10**9), [100, 101], 5, "the time budget was spent"),
-        (Repeat(1, 1), [100], 1, ""),
+        (Repeat(4, 4), None, [100, 101], 4, ""),
+        (Repeat(3, 20, precision=0.02), None, [1000, 1001, 1002], 3, "within 2 %"),
+        (Repeat(3, 6, precision=0.0001), None, [1000, 1100, 900], 6, "without reaching the wanted precision of 0.01 %"),
+        (Repeat(50, 50), 5 * 10**9, [100, 101], 5, "the time budget was spent"),
+        (Repeat(1, 1), None, [100], 1, ""),
     ],
 )
-def test_when_repeating_ends(repeat: Repeat, rates: list[float], passes: int, said: str) -> None:
-    result = go(Scripted(rates), READ, repeat=repeat).results[0]
+def test_when_repeating_ends(repeat: Repeat, budget_ns: int | None, rates: list[float], passes: int, said: str) -> None:
+    result = go(Scripted(rates), READ, repeat=repeat, budget_ns=budget_ns).results[0]
     assert len(result.passes) == passes
     assert any(said in n for n in result.notes) if said else not any("stopped" in n for n in result.notes)
 
 
 def test_a_budget_is_shared_by_the_steps() -> None:
-    diary = go(Scripted([100]), READ, WRITE, READ, repeat=Repeat(100, 100, budget_ns=12 * 10**9))
+    diary = go(Scripted([100]), READ, WRITE, READ, repeat=Repeat(100, 100), budget_ns=12 * 10**9)
     assert [len(r.passes) for r in diary.results] == [4, 4, 4]
 
 
@@ -221,15 +227,18 @@ def test_what_limits_and_what_differs_is_said() -> None:
 
 def test_the_cost_is_known_beforehand() -> None:
     session = Scripted([1])
-    cost = cost_of([parse(p) for p in (READ, WRITE, LONG, "random mixed 75% read 4KiB for 4s within 16MiB")], 3, session)
+    phrases = (READ, WRITE, LONG, "random mixed 75% read 4KiB for 4s within 16MiB")
+    cost = cost_of([Task(parse(p), Repeat(3, 3)) for p in phrases], session, rate_bytes_s=1e9)
     # 1 GiB laid out for the first, three times 2 GB asked for, and 16 MiB laid out after the fresh file took its place.
     assert cost.certain_bytes == 2**30 + 3 * 2_000_000_000 + 2**24
     assert cost.writing_ns == 3 * 10**9 + 3 * 10**9
-    assert cost.time_ns == 3 * (1 + 1 + 4) * 10**9 and cost.space_bytes == parse(LONG).span
+    # Timed passes, and at the assumed gigabyte a second what goes by amount.
+    assert cost.time_ns == 3 * (1 + 1 + 4) * 10**9 + (2**30 + 2**24) + 3 * 2 * 10**9
+    assert cost.space_bytes == parse_access(LONG).span
 
 
 def test_a_step_becomes_a_workload() -> None:
-    work = workload(parse("random mixed 70% read 8KiB depth 4 workers 2 at most 1000IOPS within 1GB payload 50% compressible"), 3)
+    work = workload(parse_access("random mixed 70% read 8KiB depth 4 workers 2 at most 1000IOPS within 1GB payload 50% compressible"), 3)
     assert (work.read_percent, work.depth, work.workers, work.compressible_percent, work.seed) == (70, 4, 2, 50, 3)
     assert work.rate_limit_bytes_s == 1000 * 8192 and work.reads and work.writes and not work.fresh
     assert work.span_bytes == 10**9 // 16384 * 16384 and work.time_ns == 10**10

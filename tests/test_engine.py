@@ -17,7 +17,7 @@ from jovik.engine.kernel import inner
 from jovik.engine.memory import payload
 from jovik.engine.session import LAYOUT_GENERATION, FileSession, choose
 from jovik.errors import EngineRefused, JovikError, TargetRefused
-from jovik.phrase import parse
+from jovik.phrase import parse_access
 from jovik.protocol import Live
 from jovik.results import Trace
 
@@ -39,7 +39,7 @@ def session(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[FileSess
 
 
 def run(session: FileSession, phrase: str, seed: int = 9) -> Trace:
-    work = workload(parse(phrase), seed)
+    work = workload(parse_access(phrase), seed)
     session.check(work)
     session.prepare(work, watch)
     return session.run(work, watch)
@@ -60,7 +60,7 @@ def run(session: FileSession, phrase: str, seed: int = 9) -> Trace:
     ],
 )
 def test_what_is_counted_agrees_with_itself(session: FileSession, phrase: str) -> None:
-    step = parse(phrase + SPAN)
+    step = parse_access(phrase + SPAN)
     trace = run(session, phrase + SPAN)
     assert trace.errors == 0 and trace.first_fault is None and not trace.stopped
     assert trace.ios > 0 and trace.read_bytes + trace.written_bytes == trace.ios * step.block_bytes
@@ -112,7 +112,7 @@ def test_stamps_come_back(session: FileSession, phrase: str) -> None:
 
 def test_changed_blocks_are_found_and_located(session: FileSession) -> None:
     step = "sequential read 64KiB depth 4 over 16MiB verify"
-    work = workload(parse(step), 1)
+    work = workload(parse_access(step), 1)
     session.prepare(work, watch)
     with open(f"/proc/self/fd/{session.place.fd}", "r+b", buffering=0) as behind:
         os.pwrite(behind.fileno(), b"x", 3 * 4096 + 1000)  # a byte of a body
@@ -130,7 +130,7 @@ def test_a_lost_write_is_called_stale(session: FileSession) -> None:
     from jovik.engine.memory import unit_of
 
     run(session, "sequential read 64KiB over 1MiB verify within 16MiB")
-    work = workload(parse("sequential read 64KiB over 16MiB verify"), 1)
+    work = workload(parse_access("sequential read 64KiB over 16MiB verify"), 1)
     # As if block 5 had been written once more and the drive had kept the old one.
     wanted = np.full(16 * 2**20 // unit_of(work.block_bytes), LAYOUT_GENERATION, np.int32)
     wanted[5] += 1
@@ -184,7 +184,7 @@ def test_nothing_has_a_name_while_it_runs_and_nothing_stays(session: FileSession
 
 
 def test_an_interrupt_ends_a_pass_at_once(session: FileSession) -> None:
-    work = workload(parse("random read 4KiB depth 16 for 60s" + SPAN), 1)
+    work = workload(parse_access("random read 4KiB depth 16 for 60s" + SPAN), 1)
     session.prepare(work, watch)
     threading.Timer(0.3, lambda: os.kill(os.getpid(), 2)).start()
     began = time.monotonic()
@@ -196,7 +196,7 @@ def test_an_interrupt_ends_a_pass_at_once(session: FileSession) -> None:
 def test_what_the_target_cannot_take_is_refused_with_the_limit(session: FileSession) -> None:
     def refused(phrase: str) -> str:
         with pytest.raises(TargetRefused) as caught:
-            session.check(workload(parse(phrase), 0))
+            session.check(workload(parse_access(phrase), 0))
         return f"{caught.value.message} {caught.value.hint}"
 
     assert "free; this needs" in refused("sequential write 1MiB over 900TB")
@@ -208,7 +208,7 @@ def test_what_the_target_cannot_take_is_refused_with_the_limit(session: FileSess
 
 
 def test_a_full_file_system_is_an_error_of_the_drive_not_of_jovik(session: FileSession) -> None:
-    work = workload(parse("sequential write 64KiB depth 2 over 4MiB"), 1)
+    work = workload(parse_access("sequential write 64KiB depth 2 over 4MiB"), 1)
     session.prepare(work, watch)
     import resource
 
@@ -243,7 +243,7 @@ def test_the_testers_own_ceiling_marks_what_comes_near_it(session: FileSession) 
     from jovik.analysis.limits import tester_limits
     from jovik.results import PassFigures
 
-    work = workload(parse("random read 4KiB depth 32" + SPAN), 1)
+    work = workload(parse_access("random read 4KiB depth 32" + SPAN), 1)
     ceiling = session.ceiling_iops(work)
     assert ceiling is not None and ceiling > 0 and session.ceiling_iops(work) == ceiling
 
@@ -262,7 +262,7 @@ def test_a_long_pass_needs_no_more_memory_than_its_slices(tmp_path: Path) -> Non
         from dataclasses import replace
 
         with FileSession(tmp_path, "auto") as opened:
-            work = replace(workload(parse("random read 4KiB depth 4 over 1MiB" + SPAN), 1), time_ns=time_ns)
+            work = replace(workload(parse_access("random read 4KiB depth 4 over 1MiB" + SPAN), 1), time_ns=time_ns)
             opened.prepare(work, watch)
             opened.run(work, watch)
             with open("/proc/self/statm") as statm:

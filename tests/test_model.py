@@ -12,7 +12,7 @@ from jovik.analysis.statistics import interval
 from jovik.bench.work import workload
 from jovik.errors import Misuse, TargetRefused, UnknownName
 from jovik.model import ModelDrive, ModelSession, load_model, model_names
-from jovik.phrase import parse
+from jovik.phrase import parse_access
 from jovik.protocol import Live, Workload
 from jovik.results import Trace
 
@@ -22,7 +22,7 @@ def watch(_: Live) -> None:
 
 
 def one_pass(drive: ModelDrive, phrase: str, seed: int = 5) -> Trace:
-    work = workload(parse(phrase), seed)
+    work = workload(parse_access(phrase), seed)
     session = ModelSession(drive)
     session.prepare(work, watch)
     return session.run(work, watch)
@@ -30,8 +30,12 @@ def one_pass(drive: ModelDrive, phrase: str, seed: int = 5) -> Trace:
 
 def still(drive: ModelDrive, **changes: object) -> ModelDrive:
     """The same drive without noise."""
-    quiet = drive.behaviour.model_copy(update={"pass_spread": 0.0, "slice_spread": 0.0, **changes})
-    return replace(drive, behaviour=quiet)
+    return other(drive, pass_spread=0.0, slice_spread=0.0, hiccup_every=0, **changes)
+
+
+def other(drive: ModelDrive, **changes: object) -> ModelDrive:
+    """The same drive with other parameters."""
+    return replace(drive, behaviour=drive.behaviour.model_copy(update=changes))
 
 
 @pytest.mark.parametrize("name", model_names())
@@ -52,8 +56,9 @@ def test_every_model_drive_has_a_sheet_and_a_behaviour(name: str) -> None:
 )
 @pytest.mark.parametrize("name", model_names())
 def test_what_is_measured_is_what_the_parameters_say(name: str, phrase: str) -> None:
-    drive = load_model(name)
-    truth = drive.behaviour.iops(workload(parse(phrase), 0))
+    # Pauses and bad places are no part of the formula.
+    drive = other(load_model(name), hiccup_every=0, bad=[])
+    truth = drive.behaviour.iops(workload(parse_access(phrase), 0))
     assert one_pass(still(drive), f"{phrase} for 3s").iops == pytest.approx(truth, rel=0.001)
     measured = [one_pass(drive, f"{phrase} for 3s", seed).iops for seed in range(30)]
     found = interval(measured)
@@ -64,9 +69,9 @@ def test_what_is_measured_is_what_the_parameters_say(name: str, phrase: str) -> 
 
 def test_rates_rise_with_depth_and_fall_with_block() -> None:
     behaviour = load_model("comet").behaviour
-    by_depth = [behaviour.iops(workload(parse(f"random read 4KiB depth {d}"), 0)) for d in (1, 2, 4, 8, 16, 32, 64)]
+    by_depth = [behaviour.iops(workload(parse_access(f"random read 4KiB depth {d}"), 0)) for d in (1, 2, 4, 8, 16, 32, 64)]
     assert by_depth == sorted(by_depth)
-    by_block = [behaviour.iops(workload(parse(f"random read {b}KiB"), 0)) for b in (4, 16, 64, 256)]
+    by_block = [behaviour.iops(workload(parse_access(f"random read {b}KiB"), 0)) for b in (4, 16, 64, 256)]
     assert by_block == sorted(by_block, reverse=True)
 
 
@@ -78,7 +83,7 @@ def test_the_write_cache_ends_where_it_says() -> None:
     rates = trace.slices[:, 2] / 0.1
     fast, slow = rates[written < 19e9], rates[written > 21e9][:-1]
     behaviour = drive.behaviour
-    work = workload(parse("sequential write 1MiB depth 8 over 40GB"), 0)
+    work = workload(parse_access("sequential write 1MiB depth 8 over 40GB"), 0)
     assert fast.mean() == pytest.approx(behaviour.iops(work) * 2**20, rel=0.002)
     assert slow.mean() == pytest.approx(behaviour.iops(work, cached=False) * 2**20, rel=0.002)
 
@@ -86,10 +91,10 @@ def test_the_write_cache_ends_where_it_says() -> None:
 def test_a_full_cache_starves_the_next_test_until_it_has_drained() -> None:
     drive = still(load_model("drift"))
     session = ModelSession(drive)
-    session.run(workload(parse("sequential write 1MiB depth 8 over 45GB"), 1), watch)
-    write = workload(parse("sequential write 1MiB depth 8 for 1s"), 1)
+    session.run(workload(parse_access("sequential write 1MiB depth 8 over 45GB"), 1), watch)
+    write = workload(parse_access("sequential write 1MiB depth 8 for 1s"), 1)
     starved = session.run(write, watch).rate_bytes_s
-    session.run(workload(parse("sequential read 1MiB for 5min"), 1), watch)
+    session.run(workload(parse_access("sequential read 1MiB for 5min"), 1), watch)
     assert session.run(write, watch).rate_bytes_s > 5 * starved
 
 
@@ -112,7 +117,7 @@ def test_a_paced_pass_keeps_its_pace() -> None:
 
 
 def test_more_than_the_drive_holds_is_refused() -> None:
-    work: Workload = workload(parse("sequential write 1MiB over 3TB"), 0)
+    work: Workload = workload(parse_access("sequential write 1MiB over 3TB"), 0)
     with pytest.raises(TargetRefused, match=r"holds 2\.00 TB"):
         ModelSession(load_model("comet")).check(work)
 

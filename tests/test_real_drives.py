@@ -20,7 +20,7 @@ import pytest
 from jovik.bench.work import workload
 from jovik.engine import session as session_module
 from jovik.engine.session import FileSession
-from jovik.phrase import parse
+from jovik.phrase import parse_access
 from tests.conftest import Program
 
 GROUNDTRUTH = Path(os.environ.get("JOVIK_GROUNDTRUTH", Path(__file__).parents[2] / "shared" / "groundtruth"))
@@ -132,7 +132,7 @@ def test_a_device_that_fails_writes_ends_in_exit_status_4(jovik: Program, mounte
 def test_a_drive_that_vanishes_under_load(jovik: Program, mounted: Mount, engine: str) -> None:
     folder = mounted("ext4")
     with FileSession(folder, engine) as session:
-        work = workload(parse("random read 4KiB depth 8 for 20s within 16MiB"), 1)
+        work = workload(parse_access("random read 4KiB depth 8 for 20s within 16MiB"), 1)
         session.prepare(work, lambda _: None)
 
         def vanish() -> None:
@@ -153,7 +153,7 @@ def test_a_drive_that_vanishes_under_load(jovik: Program, mounted: Mount, engine
 def test_errors_can_be_counted_instead(jovik: Program, mounted: Mount) -> None:
     folder = mounted("ext4")
     with FileSession(folder) as session:
-        work = workload(parse("random read 4KiB depth 2 for 500ms within 1MiB"), 1, stop_on_error=False)
+        work = workload(parse_access("random read 4KiB depth 2 for 500ms within 1MiB"), 1, stop_on_error=False)
         session.prepare(work, lambda _: None)
         fd = os.open(folder, os.O_RDONLY)
         fcntl.ioctl(fd, SHUT_DOWN, struct.pack("I", 2))
@@ -167,7 +167,7 @@ def test_a_drive_that_no_longer_answers_is_given_up(mounted: Mount, engine: str,
     monkeypatch.setattr(session_module, "STALL_S", 1.0)
     folder = mounted("xfs")
     session = FileSession(folder, engine)
-    work = workload(parse("random write 4KiB depth 2 for 60s within 1MiB"), 1)
+    work = workload(parse_access("random write 4KiB depth 2 for 60s within 1MiB"), 1)
     session.prepare(work, lambda _: None)
     timer = threading.Timer(0.3, lambda: run("fsfreeze", "--freeze", folder))
     timer.start()

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jovik.errors import PhraseError
-from jovik.phrase import Step, load_plan, parse, plan_names
+from jovik.phrase import Access, load_plan, parse, plan_names
 from jovik.units import parse_rate, parse_size, parse_time, significant, spell_size, spell_time
 
 
@@ -51,12 +51,12 @@ def test_three_significant_digits(value: float) -> None:
 
 
 @st.composite
-def steps(draw: st.DrawFn) -> Step:
+def steps(draw: st.DrawFn) -> Access:
     block = 512 * draw(st.integers(1, 2**17))
     share = draw(st.sampled_from([0, 100, 100, 1, 70, 99]))
     writes = share < 100
     rate = draw(st.sampled_from(["", "bytes", "iops"]))
-    return Step(
+    return Access(
         random=draw(st.booleans()),
         read_percent=share,
         block_bytes=block,
@@ -74,14 +74,14 @@ def steps(draw: st.DrawFn) -> Step:
 
 
 @given(steps())
-def test_a_canonical_phrase_means_the_same_step(step: Step) -> None:
+def test_a_canonical_phrase_means_the_same_step(step: Access) -> None:
     assert parse(step.canonical) == step
     assert parse(step.canonical).canonical == step.canonical
     assert step.span % (step.block_bytes * step.workers) == 0
 
 
 @given(steps())
-def test_the_kind_is_a_phrase_without_its_time(step: Step) -> None:
+def test_the_kind_is_a_phrase_without_its_time(step: Access) -> None:
     assert parse(step.kind).kind == step.kind
     assert parse(step.label).kind == step.kind
     assert " for " not in step.kind

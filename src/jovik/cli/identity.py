@@ -60,7 +60,10 @@ def identify(
         behaviour = load_model(place.name).behaviour
         rig = Rig(rig_name or "virtual bench", {}, rig_notes)
         unit = shelf.meet_unit(drive_name, serial_hash(behaviour.serial), serial_tail(behaviour.serial), behaviour.firmware, unit_name)
-        return Identity(rig, Setting(rig=rig.name, unit=unit.name, firmware=behaviour.firmware), None, None, unit.id, ())
+        setting = Setting(
+            rig=rig.name, unit=unit.name, firmware=behaviour.firmware, heat_limit_c=behaviour.heat.throttle_at if behaviour.heat else None
+        )  # fmt: skip
+        return Identity(rig, setting, None, None, unit.id, ())
     rig = this_machine()
     rig = replace(rig, name=rig_name or rig.name, notes=rig_notes)
     device: BlockDevice | None = None
@@ -145,6 +148,14 @@ def health_notes(before: Health | None, after: Health | None, written_bytes: int
         return []
     note = counter_note(before, after, written_bytes)
     return [*changes(before, after), *([note] if note else [])]
+
+
+def machine() -> dict[str, str]:
+    """What tells one machine from another, for a run that is to go on."""
+    from jovik.sense.rig import this_machine
+
+    here = this_machine()
+    return {"name": here.name, "processor": here.facts.get("processor", ""), "board": here.facts.get("board", "")}
 
 
 def system_drive() -> str | None:

@@ -8,6 +8,7 @@ from typing import Any
 
 from jovik.analysis.judge import all_latencies_ns
 from jovik.analysis.statistics import interval
+from jovik.cli.findings import findings_json, in_a_ladder, is_copy, show_findings
 from jovik.cli.output import emit_csv, emit_json, interval_json, interval_words, table
 from jovik.phrase import parse
 from jovik.results import StepResult
@@ -31,9 +32,19 @@ def step_json(result: StepResult) -> dict[str, Any]:
         "written_bytes": sum(p.written_bytes for p in result.passes),
         "cpu_ns_per_io": _cpu_per_io(result),
         "conditions": asdict(result.conditions),
+        "cliff": _cliff(result),
+        "facts": result.facts,
         "limits": [{"what": x.what, "rate_bytes_s": x.rate_bytes_s, "note": x.note} for x in result.limits],
         "notes": list(result.notes),
     }
+
+
+def _cliff(result: StepResult) -> dict[str, Any] | None:
+    """Where a long write fell first; the rest of what it showed is among the facts."""
+    falls = result.facts.get("long_write", {}).get("falls", [])
+    if not falls:
+        return None
+    return {k: falls[0][k] for k in ("at_bytes", "at_s", "low_bytes", "high_bytes", "before_bytes_s", "after_bytes_s")}
 
 
 def _cpu_per_io(result: StepResult) -> float | None:
@@ -66,6 +77,7 @@ def show_run(run: RunRecord, results: Sequence[StepResult], form: str) -> None:
                 "seed": run.seed,
                 "written_bytes": written,
                 "steps": [step_json(r) for r in results],
+                **findings_json(results),
             }
         )
     elif form == "csv":
@@ -88,31 +100,19 @@ def _csv(run: RunRecord, results: Sequence[StepResult]) -> None:
 
 
 def _table(run: RunRecord, results: Sequence[StepResult], written: int) -> None:
-    rows = []
+    rows = [_row(n, r) for n, r in enumerate(results, 1) if not in_a_ladder(r)]
     notes: dict[str, list[int]] = {}
     for number, r in enumerate(results, 1):
-        rate, iops, latency = interval([p.rate_bytes_s for p in r.passes]), interval([p.iops for p in r.passes]), all_latencies_ns(r)
-        rows.append(
-            [
-                str(number),
-                parse(r.phrase).label,
-                significant(rate.median / 1e6),
-                interval_words(rate, 1e-6),
-                significant(iops.median),
-                show_time(latency["p50"]) if latency else "-",
-                show_time(latency["p99"]) if latency else "-",
-                str(len(r.passes)),
-            ]
-        )
         said = [*r.notes, *(f"limited by the {x.what} ({x.note}), {significant(x.rate_bytes_s / 1e6)} MB/s" for x in r.limits)]
         said += [f"{r.errors} error{'s' if r.errors > 1 else ''}"] if r.errors else []
         for note in said:
             notes.setdefault(note, []).append(number)
-    lines = [_note_line(note, steps, len(results)) for note, steps in notes.items()]
-    conditions = results[0].conditions if results else None
-    engines = " and ".join(dict.fromkeys(r.conditions.engine for r in results))
+    measured = [r for r in results if parse(r.phrase).measures]
+    lines = [_note_line(note, steps, len(measured)) for note, steps in notes.items()]
+    conditions = measured[0].conditions if measured else None
+    engines = " and ".join(dict.fromkeys(r.conditions.engine for r in measured))
     how = f"engine: {engines}, {'direct' if conditions.direct else 'not direct'}; rig: {conditions.rig}; " if conditions else ""
-    lines += [f"the drive's log: {note}" for note in run.notes or []]
+    lines += [*_warmth(results), *(f"the drive's log: {note}" for note in run.notes or [])]
     lines.append(f"{how}written: {show_size(written)}; run {run.id}")
     table(
         f"{run.drive}: {run.plan}",
@@ -122,9 +122,49 @@ def _table(run: RunRecord, results: Sequence[StepResult], written: int) -> None:
         spare=(7, 5, 6),
         notes=lines,
     )
+    show_findings(results)
+
+
+def _row(number: int, r: StepResult) -> list[str]:
+    step = parse(r.phrase)
+    if not step.measures:
+        return [str(number), step.label, "", "", "", "", "", ""]
+    rate, iops, latency = interval([p.rate_bytes_s for p in r.passes]), interval([p.iops for p in r.passes]), all_latencies_ns(r)
+    full = f", filled to {r.conditions.filled_percent} %" if r.conditions.filled_percent is not None else ""
+    return [
+        str(number),
+        step.label + full,
+        significant(rate.median / 1e6),
+        interval_words(rate, 1e-6),
+        "-" if is_copy(r) else significant(iops.median),
+        show_time(latency["p50"]) if latency else "-",
+        show_time(latency["p99"]) if latency else "-",
+        str(len(r.passes)),
+    ]
+
+
+def _warmth(results: Sequence[StepResult]) -> list[str]:
+    """How warm the drive was and became, in one line for the run."""
+    warm = [(r.facts["temperature"]["peak_c"], n) for n, r in enumerate(results, 1) if "temperature" in r.facts]
+    if not warm:
+        return []
+    first = next(r.facts["temperature"]["start_c"] for r in results if "temperature" in r.facts)
+    peak, at = max(warm)
+    return [f"temperature: {first:.0f} C at the start, {peak:.0f} C at most" + (f" (step {at})" if len(results) > 1 else "")]
 
 
 def _note_line(note: str, steps: list[int], count: int) -> str:
     if len(steps) == count:
         return f"every step: {note}" if count > 1 else note
-    return f"step{'s' if len(steps) > 1 else ''} {', '.join(map(str, steps))}: {note}"
+    return f"step{'s' if len(steps) > 1 else ''} {_ranges(steps)}: {note}"
+
+
+def _ranges(numbers: list[int]) -> str:
+    """``1-7, 9``."""
+    parts: list[list[int]] = []
+    for number in numbers:
+        if parts and number == parts[-1][-1] + 1:
+            parts[-1].append(number)
+        else:
+            parts.append([number])
+    return ", ".join(f"{p[0]}" if len(p) == 1 else f"{p[0]}{', ' if len(p) == 2 else '-'}{p[-1]}" for p in parts)

@@ -1,0 +1,144 @@
+"""`jovik plan`: which plans there are, what one does and why, what it would cost, and whether a file is one."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from jovik.cli.options import format_option, shelf_option
+from jovik.units import show_size, show_time
+
+if TYPE_CHECKING:
+    from jovik.phrase import Plan
+
+
+@click.group()
+def plan() -> None:
+    """Plans: what a review does, in which order and why."""
+
+
+@plan.command("list")
+@format_option()
+def list_plans(form: str) -> int:
+    """Show the plans that ship with Jovik."""
+    from jovik.cli.output import emit_csv, emit_json, table
+    from jovik.phrase import load_plan, plan_names
+
+    plans = [load_plan(n) for n in plan_names()]
+    if form == "json":
+        emit_json({"plans": [{"name": p.name, "title": p.title, "about": p.about, "steps": len(p.steps)} for p in plans]})
+    elif form == "csv":
+        emit_csv(["name", "title", "about", "steps"], [(p.name, p.title, p.about, len(p.steps)) for p in plans])
+    else:
+        rows = [(p.name, str(len(p.steps)), p.about) for p in plans]
+        table("Plans", ["name", "steps", "what it does"], rows, right=(1,), notes=["jovik plan show NAME says why each step is there"])
+    return 0
+
+
+@plan.command("show")
+@click.argument("name")
+@click.option("--target", "target_at", metavar="TARGET", help="Say what it would cost on this target.")
+@click.option("--drive", "drive_name", metavar="NAME", help="The drive on the shelf, for its claimed rates and endurance rating.")
+@click.option("--budget", metavar="TIME", help="Trim it to this time, and say what goes.")
+@format_option("toml")
+@shelf_option
+def show(name: str, target_at: str | None, drive_name: str | None, budget: str | None, form: str, shelf_at: str | None) -> int:
+    """Show what plan NAME does, in its order, and why."""
+    from jovik.cli.output import emit_csv, emit_json
+    from jovik.errors import Misuse
+    from jovik.phrase import load_plan
+    from jovik.phrase.plan import plan_text
+
+    if budget is not None and target_at is None:
+        raise Misuse("what a budget leaves depends on the target", "add --target")
+    chosen = load_plan(name)
+    if form == "toml":
+        click.echo(plan_text(name)[0], nl=False)
+        return 0
+    cost = _cost(chosen, target_at, drive_name, budget, shelf_at) if target_at is not None else []
+    if form == "json":
+        emit_json(plan_json(chosen))
+    elif form == "csv":
+        rows = [(x.phrase, s.canonical, x.title, x.why, x.passes or chosen.passes, x.spare) for x in chosen.lines for s in x.steps]
+        emit_csv(["phrase", "step", "title", "why", "passes", "spare"], rows)
+    else:
+        _table(chosen, cost)
+    return 0
+
+
+@plan.command("check")
+@click.argument("file")
+def check(file: str) -> int:
+    """Read a plan's FILE and say whether it is one; the line and the key at fault if it is not."""
+    from jovik.phrase import load_plan
+
+    found = load_plan(file)
+    click.echo(f"{found.title}: {len(found.lines)} lines, {len(found.steps)} steps; it can be run with --plan {file}")
+    return 0
+
+
+def plan_json(chosen: Plan) -> dict[str, Any]:
+    """A plan as documented."""
+    return {
+        "name": chosen.name,
+        "title": chosen.title,
+        "about": chosen.about,
+        "passes": chosen.passes,
+        "lines": [
+            {"phrase": x.phrase, "title": x.title, "why": x.why, "passes": x.passes, "spare": x.spare, "steps": [s.canonical for s in x.steps]}
+            for x in chosen.lines
+        ],
+    }
+
+
+def _table(chosen: Plan, cost: list[str]) -> None:
+    from jovik.bench import tasks_of
+    from jovik.cli.output import table
+
+    passes = iter(t.repeat.most for t in tasks_of(chosen))
+    rows = []
+    for line in chosen.lines:
+        of_line = [next(passes) for _ in line.steps]
+        rows.append((line.phrase, str(len(line.steps)), str(max(of_line)), str(line.spare or "-"), line.why or line.title))
+    table(
+        f"{chosen.name}: {chosen.title}",
+        ["phrase", "steps", "passes", "spare", "why"],
+        rows,
+        right=(1, 2, 3),
+        spare=(3,),
+        notes=[chosen.about, "spare: a time budget takes these lines away first, the highest number before the others", *cost],
+    )
+
+
+def _cost(chosen: Plan, target_at: str, drive_name: str | None, budget: str | None, shelf_at: str | None) -> list[str]:
+    """Time, bytes and share of the endurance rating on a target, in words."""
+    from jovik.bench import cost_of, tasks_of, time_of, trim
+    from jovik.cli.running import Order, assumed_rate, endurance_share, open_session
+    from jovik.model import load_model
+    from jovik.sheet import Drive, Sheet
+    from jovik.shelf.opening import where_from
+    from jovik.shelf.store import Shelf
+    from jovik.target import ModelTarget, resolve
+    from jovik.units import parse_time
+
+    place = resolve(target_at)
+    sheet = Sheet(Drive("this drive"))
+    if drive_name is not None:
+        with Shelf(where_from(shelf_at)) as shelf:
+            sheet = shelf.sheet(drive_name)
+    elif isinstance(place, ModelTarget):
+        sheet = load_model(place.name).sheet
+    tasks = tasks_of(chosen)
+    rate = assumed_rate(sheet)
+    with open_session(Order(target=place, tasks=tuple(tasks), plan=chosen.name, seed=1)) as session:
+        said: list[str] = []
+        if budget is not None:
+            tasks, said = trim(tasks, parse_time(budget), lambda t: time_of(t, session, rate))
+        cost = cost_of(tasks, session, rate)
+    share = endurance_share(sheet, cost, rate)
+    endurance = f", {100 * share:.2g} % of its endurance rating" if share is not None else ""
+    lines = [f"on {target_at}: about {show_time(cost.time_ns)}, writes about {show_size(cost.written_bytes(rate))}{endurance}"]
+    if said:
+        lines.append(f"to stay within {budget}: {'; '.join(said)}")
+    return lines

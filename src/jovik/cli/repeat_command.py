@@ -1,0 +1,48 @@
+"""`jovik repeat`: the same plan with the same seeds once more."""
+
+from __future__ import annotations
+
+import click
+
+from jovik.cli.options import format_option, shelf_option
+
+
+@click.command()
+@click.argument("run", required=False)
+@click.option("--target", "target_at", metavar="TARGET", help="Another place for it, such as the same drive on another cable. Default: where it was.")
+@click.option("--unit", "unit_name", metavar="NAME", help="A name for this sample of the drive.")
+@click.option("--rig", "rig_name", metavar="NAME", help="A name for this machine, port and cable. Default: the machine's.")
+@click.option("--destroy", metavar="SERIAL", help="Allow writing the raw device of this serial; everything on it is lost.")
+@click.option("--yes", is_flag=True, help="Do not ask.")
+@format_option()
+@shelf_option
+def repeat(
+    run: str | None,
+    target_at: str | None,
+    unit_name: str | None,
+    rig_name: str | None,
+    destroy: str | None,
+    yes: bool,
+    form: str,
+    shelf_at: str | None,
+) -> int:
+    """Do again what RUN did, or the last run: the same steps, passes and seeds, as a run of its own."""
+    from jovik.cli.resume_command import target_word
+    from jovik.cli.running import Order, run_order, tasks_from
+    from jovik.errors import Misuse
+    from jovik.shelf.opening import where_from
+    from jovik.shelf.store import Shelf
+    from jovik.target import resolve
+
+    with Shelf(where_from(shelf_at)) as shelf:
+        key = run or shelf.latest_run()
+        if key is None:
+            raise Misuse("there is no run on this shelf", "begin one: jovik measure TARGET --drive NAME")
+        record = shelf.run(key)
+        options = record.options
+        order = Order(
+            target=resolve(target_at or target_word(record.target)), tasks=tasks_from(options), plan=record.plan, seed=record.seed,
+            engine=options["engine"], stop_on_error=options["stop_on_error"], budget_ns=options["budget_ns"], destroy=destroy,
+            unit_name=unit_name, rig_name=rig_name, yes=yes,
+        )  # fmt: skip
+        return run_order(shelf, shelf.sheet(record.drive), order, form)
