@@ -18,6 +18,8 @@ LEAST_NOISE = 1e-4
 """Noise of the logarithm is taken to be no smaller: a change of a hundredth of a percent interests nobody."""
 OUTLIER = 4.0
 """A value so many standard deviations from the running median of five is pulled in: one slow slice is no change of level."""
+FIRST_PRICE = 6.0
+"""How much dearer a cut is in the first round, which is only after the large changes."""
 PLAUSIBLE = 2 * math.log(20)
 """How far a cut's cost may lie above the best one's, in units of the noise's variance, for its place to belong to the 95 % region."""
 
@@ -47,6 +49,14 @@ class Cut:
     last: int
 
 
+@dataclass(frozen=True)
+class Sums:
+    """Running sums of a series and of its squares, each with a zero before: the cost of any stretch is then a difference."""
+
+    plain: npt.NDArray[np.float64]
+    squared: npt.NDArray[np.float64]
+
+
 def noise_of(series: npt.NDArray[np.float64]) -> Noise:
     """The noise of a series whose level may change now and then."""
     if len(series) < 4:
@@ -74,41 +84,61 @@ def change_points(series: npt.NDArray[np.float64], shortest: int) -> tuple[list[
     n = len(series)
     if n < 2 * shortest + 1:
         return [], noise
-    reach = OUTLIER * noise.sigma / math.sqrt(1 - noise.phi**2)
     middle = median_filter(series, 5, mode="nearest")
-    tame = np.clip(series, middle - reach, middle + reach)
-    # Without its memory the series is white; a change of level by d is one by (1 - phi) d in it.
-    white = tame[1:] - noise.phi * tame[:-1]
-    sums, squares = (np.concatenate([[0.0], np.cumsum(x)]) for x in (white, white * white))
-    ends = _partition(sums, squares, shortest, 3 * math.log(n) * noise.price)
-    edges = [0, *ends, len(white)]
+
+    def cut(noise: Noise, price: float) -> tuple[Sums, list[int]]:
+        reach = OUTLIER * noise.sigma / math.sqrt(1 - noise.phi**2)
+        tame = np.clip(series, middle - reach, middle + reach)
+        # Without its memory the series is white; a change of level by d is one by (1 - phi) d in it.
+        white = tame[1:] - noise.phi * tame[:-1]
+        sums = Sums(*(np.concatenate([[0.0], np.cumsum(x)]) for x in (white, white * white)))
+        return sums, _partition(sums, shortest, price * 3 * math.log(n) * noise.price)
+
+    # The medians are safe and rough. With the large changes cut away, all of the series tells its noise better.
+    noise = _noise_within(series, cut(noise, FIRST_PRICE)[1], noise)
+    sums, ends = cut(noise, 1.0)
+    edges = [0, *ends, n - 1]
     cuts = []
     for before, at, after in zip(edges, edges[1:-1], edges[2:], strict=False):
-        places = np.arange(before + 1, after)
-        costs = _cost(sums, squares, before, places) + _cost(sums, squares, places, after)
-        likely = places[costs <= costs[at - before - 1] + PLAUSIBLE * noise.price]
+        places = np.arange(before + 2, after - 1)
+        costs = _cost(sums, before, places) + _cost(sums, places, after)
+        likely = places[costs <= costs[at - before - 2] + PLAUSIBLE * noise.price]
         cuts.append(Cut(at + 1, int(likely[0]) + 1, int(likely[-1]) + 1))
     return cuts, noise
 
 
-def _cost(sums: npt.NDArray[np.float64], squares: npt.NDArray[np.float64], start: Places, end: Places) -> npt.NDArray[np.float64]:
-    """Sum of squares about the mean of ``[start, end)``."""
-    length = end - start
-    total = sums[end] - sums[start]
-    cost: npt.NDArray[np.float64] = squares[end] - squares[start] - total * total / length
+def _noise_within(series: npt.NDArray[np.float64], ends: list[int], rough: Noise) -> Noise:
+    """The noise about the levels between these cuts, outliers pulled in; never less than the rough estimate would allow for."""
+    parts = [p for p in np.split(series, [e + 1 for e in ends]) if len(p) > 3]
+    reach = OUTLIER * rough.sigma / math.sqrt(1 - rough.phi**2)
+    rest = [np.clip(p - np.median(p), -reach, reach) for p in parts]
+    products = sum(float(np.dot(r[1:], r[:-1])) for r in rest)
+    squares = sum(float(np.dot(r, r)) for r in rest)
+    if squares <= 0:
+        return rough
+    phi = min(max(products / squares, 0.0), 0.98)
+    variance = squares / sum(map(len, rest))
+    return Noise(max(math.sqrt(variance * (1 - phi * phi)), LEAST_NOISE), phi)
+
+
+def _cost(sums: Sums, start: Places, end: Places) -> npt.NDArray[np.float64]:
+    """Sum of squares about the mean of ``[start, end)``, its first value left out: with memory, that one has some of the level before."""
+    first = start + 1
+    total = sums.plain[end] - sums.plain[first]
+    cost: npt.NDArray[np.float64] = sums.squared[end] - sums.squared[first] - total * total / (end - first)
     return cost
 
 
-def _partition(sums: npt.NDArray[np.float64], squares: npt.NDArray[np.float64], shortest: int, price: float) -> list[int]:
+def _partition(sums: Sums, shortest: int, price: float) -> list[int]:
     """The cuts of the cheapest partition: least squares within its parts, and a price for each cut."""
-    n = len(sums) - 1
+    n = len(sums.plain) - 1
     best = np.full(n + 1, np.inf)
     best[0] = -price
     came = np.zeros(n + 1, np.int64)
     open_starts = np.zeros(0, np.int64)
     for end in range(shortest, n + 1):
         open_starts = np.append(open_starts, end - shortest)
-        costs = best[open_starts] + _cost(sums, squares, open_starts, end)
+        costs = best[open_starts] + _cost(sums, open_starts, end)
         chosen = int(np.argmin(costs))
         best[end] = costs[chosen] + price
         came[end] = open_starts[chosen]

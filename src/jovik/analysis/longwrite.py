@@ -16,8 +16,8 @@ from jovik.analysis.steady import steady_from
 from jovik.results import SLICE_NS, Interval
 from jovik.units import show_rate, show_size, show_time, significant
 
-MOST_BINS = 2000
-"""Slices are joined until there are no more bins than this: a place is then still known to a twentieth of a percent of the write."""
+MOST_BINS = 1000
+"""Slices are joined until there are no more bins than this: a place is then still known to a tenth of a percent of the write."""
 SHORTEST_BINS = 6
 MATERIAL = 0.10
 """A fall by less is noted as one level: nobody plans by it."""

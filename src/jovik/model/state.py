@@ -11,6 +11,8 @@ from jovik.model.behaviour import Behaviour, Stuck
 from jovik.protocol import Workload
 from jovik.results import SLICE_NS
 
+PHASES = ("cache", "direct", "folding")
+"""Where writes go, one after the other as each has no more room."""
 DRAWN = 512
 """Random numbers are drawn so many at a time: one by one they would cost more than the rest."""
 
@@ -58,7 +60,9 @@ class State:
     used_bytes: float = 0.0
     warm_c: float = 25.0
     throttling: bool = False
-    _rates: dict[tuple[Workload, float, float], float] = field(default_factory=dict)
+    _rates: dict[str, float] = field(default_factory=dict)
+    _rates_of: Workload | None = None
+    _rates_at: float = -1.0
 
     def __post_init__(self) -> None:
         if self.behaviour.heat is not None:
@@ -101,25 +105,25 @@ class State:
         writing = 1 - work.read_percent / 100
         if writing and behaviour.hiccup_every and self.clock_ns % behaviour.hiccup_every < behaviour.hiccup_time:
             noise *= 0.01
+        cached = writing > 0 and behaviour.platter is None
+        io_bytes = work.block_bytes * writing * behaviour.squeeze(work)
         ios, used = 0.0, 0.0
-        spins = behaviour.platter is not None
-        for phase in ("cache", "direct", "folding") if writing and not spins else ("cache",):
-            if used >= span_ns or ios >= most_ios:
-                break
+        for phase in PHASES if cached else PHASES[:1]:
+            room = self._room(phase) / io_bytes if cached else math.inf
+            if room <= 0:
+                continue
             rate = self._rate(work, phase, position_bytes) * noise
             if work.rate_limit_bytes_s is not None:
                 rate = min(rate, work.rate_limit_bytes_s / work.block_bytes)
-            room = self._room(phase) / (work.block_bytes * writing * behaviour.squeeze(work)) if writing and not spins else math.inf
-            if room <= 0:
-                continue
             served = min(rate * (span_ns - used) / 1e9, most_ios - ios, room)
             ios += served
             used += served / rate * 1e9
-            written = served * work.block_bytes * writing * behaviour.squeeze(work)
-            if phase == "cache" and not spins:
-                self.cached_bytes += written
+            if phase == "cache" and cached:
+                self.cached_bytes += served * io_bytes
             else:
-                self.past_cache_bytes += written
+                self.past_cache_bytes += served * io_bytes
+            if served < room or used >= span_ns or ios >= most_ios:
+                break
         used = max(used, 1.0)
         if not writing:
             self._drain(used)
@@ -141,16 +145,14 @@ class State:
         behaviour = self.behaviour
         if behaviour.platter is not None:
             return behaviour.iops(work, at_share=position_bytes / behaviour.capacity)
-        write_rate = {
-            "cache": behaviour.write_rate,
-            "direct": behaviour.direct_write_rate,
-            "folding": behaviour.folding_rate or behaviour.direct_write_rate,
-        }[phase]
-        write_rate *= 1.0 if phase == "cache" else behaviour.crowding(self.fill_percent)
-        key = (work, write_rate, 0.0)
-        if key not in self._rates:
-            self._rates[key] = behaviour.iops(work, write_rate=write_rate)
-        return self._rates[key]
+        fill = self.fill_percent
+        if self._rates_of is not work or self._rates_at != fill:
+            self._rates, self._rates_of, self._rates_at = {}, work, fill
+        if phase not in self._rates:
+            taken = {"cache": behaviour.write_rate, "direct": behaviour.direct_write_rate}.get(phase, behaviour.folding_rate)
+            slowed = 1.0 if phase == "cache" else behaviour.crowding(fill)
+            self._rates[phase] = behaviour.iops(work, write_rate=(taken or behaviour.direct_write_rate) * slowed)
+        return self._rates[phase]
 
     def _drain(self, time_ns: float) -> None:
         self.cached_bytes = max(0.0, self.cached_bytes - self.behaviour.drain_rate * time_ns / 1e9)
