@@ -22,14 +22,22 @@ SHOTS = {
     "overview": "jovik --help",
     "sheet": "jovik sheet list; jovik sheet show 'Veldhaar Comet 2TB'",
     "measure": "jovik measure model:comet --seed 41",
+    "findings": "jovik measure model:drift 'sequential write 1MiB depth 8 for 1s' 'random read 4KiB depth 1..64 for 2s' "
+    "'copy in 2000 files of 2.5MB' 'sequential write 1MiB depth 8 over 200GB' 'fill to 90%' 'rest until recovered' "
+    "'sequential write 1MiB depth 8 for 1s' 'empty' --seed 4 2>/dev/null",
+    "plan": "jovik plan list; jovik plan show quick-compare --target model:comet; jovik plan show full-review --target model:comet --budget 20min",
+    "live": "jovik measure . --drive 'Veldhaar Comet 2TB' 'sequential read 1MiB depth 8 for 4s within 512MiB' "
+    "'random read 4KiB depth 1..8 for 3s within 512MiB' 'random mixed 70% read 4KiB depth 16 for 20s within 512MiB' --passes 2",
     "judge": "jovik judge 'Veldhaar Comet 2TB'",
     "ceiling": "jovik ceiling --for 100ms",
     "rank": "jovik rank --yardstick 'Corvane Slate 1TB'",
     "errors": "jovik measure model:comet 'random read 4k depth 32'; jovik measure model:commet; jovik sheet show Slate; "
     "jovik measure . --drive 'Corvane Slate 1TB' 'sequential write 1MiB over 900TB'",
 }
-SMALL = ("rank",)
+SMALL = ("rank", "findings", "plan")
 """Shots with more lines than fit at the usual size."""
+WHILE = {"live": 45.0}
+"""Shots of what moves: so many seconds after the command began."""
 
 
 def main() -> None:
@@ -70,11 +78,14 @@ def shoot(name: str, command: str, display: str, env: dict[str, str], scratch: P
     words = ["xterm", "-display", display, "-geometry", geometry, *look, "-xrm", "XTerm*boldColors: false"]
     words += ["-e", "sh", "-c", f"{shown}; touch {done}; sleep 30"]
     terminal = subprocess.Popen(words, env=env, cwd=scratch, stderr=subprocess.DEVNULL)
-    for _ in range(300):
-        if done.exists():
-            break
-        time.sleep(0.1)
-    time.sleep(0.7)
+    if name in WHILE:
+        time.sleep(WHILE[name])
+    else:
+        for _ in range(300):
+            if done.exists():
+                break
+            time.sleep(0.1)
+        time.sleep(0.7)
     picture = ImageGrab.grab(xdisplay=display)
     # Few colours: the palette makes the file a fifth.
     picture.convert("P", palette=Image.Palette.ADAPTIVE, colors=128).save(OUT / f"{name}.png", optimize=True)

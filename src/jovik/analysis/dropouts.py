@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,6 +11,7 @@ import numpy.typing as npt
 from jovik.results import SLICE_NS
 
 HALF = 0.5
+LEAST_IOS = 8
 AROUND_SLICES = 101
 """Half a median of ten seconds: after a fall of the whole level, the new level is what counts."""
 
@@ -29,6 +31,16 @@ class DropOuts:
         return f"dropped below half of its rate {times}, {seconds:.1f} s together, {self.longest_s:.1f} s the longest"
 
 
+def joined(slices: npt.NDArray[np.int64]) -> int:
+    """How many slices have to be taken together for the count of I/Os in them to be a rate.
+
+    Of a few large I/Os a slice holds one or none, which is no drop-out.
+    """
+    ios = slices[:, [1, 3]].sum(axis=1)
+    usual = float(ios.mean()) if len(ios) else 0.0
+    return max(1, math.ceil(LEAST_IOS / usual)) if usual > 0 else 1
+
+
 def drop_outs(slices: npt.NDArray[np.int64]) -> DropOuts:
     """The drop-outs of a pass.
 
@@ -39,13 +51,15 @@ def drop_outs(slices: npt.NDArray[np.int64]) -> DropOuts:
     """
     from scipy.ndimage import median_filter
 
-    moved = slices[:-1, [0, 2]].sum(axis=1).astype(np.float64)
+    each = joined(slices[:-1])
+    rows = (len(slices) - 1) // each
+    moved = slices[: rows * each, [0, 2]].sum(axis=1).reshape(rows, each).sum(axis=1).astype(np.float64)
     if not len(moved):
         return DropOuts(0, 0.0, 0.0, 1.0)
-    around = median_filter(moved, min(AROUND_SLICES, len(moved) | 1), mode="nearest")
+    around = median_filter(moved, min(max(AROUND_SLICES // each, 5) | 1, len(moved) | 1), mode="nearest")
     low = (moved < HALF * around) & (around > 0)
     edges = np.flatnonzero(np.diff(np.concatenate([[0], low.astype(np.int8), [0]])))
-    lengths = (edges[1::2] - edges[::2]) * (SLICE_NS / 1e9)
+    lengths = (edges[1::2] - edges[::2]) * each * (SLICE_NS / 1e9)
     if not len(lengths):
         return DropOuts(0, 0.0, 0.0, 1.0)
     return DropOuts(len(lengths), float(lengths.sum()), float(lengths.max()), float((moved[low] / around[low]).min()))

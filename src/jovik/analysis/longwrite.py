@@ -11,6 +11,7 @@ import numpy as np
 import numpy.typing as npt
 
 from jovik.analysis.changepoint import Cut, Noise, change_points, smallest_change
+from jovik.analysis.dropouts import joined
 from jovik.analysis.statistics import interval_within
 from jovik.analysis.steady import steady_from
 from jovik.results import SLICE_NS, Interval
@@ -124,7 +125,9 @@ def long_write(slices: npt.NDArray[np.int64], elapsed_ns: int) -> LongWrite | No
     written = slices[:whole, 2].astype(np.float64)
     if whole < 2 * SHORTEST_BINS + 1 or not written.any():
         return None
-    each = -(-whole // MOST_BINS)
+    each = max(-(-whole // MOST_BINS), joined(slices[:whole]))
+    if whole // each < 2 * SHORTEST_BINS + 1:
+        return None
     bins = written[: whole // each * each].reshape(-1, each).sum(axis=1)
     bin_s = each * SLICE_NS / 1e9
     reached = np.concatenate([[0.0], np.cumsum(bins)])

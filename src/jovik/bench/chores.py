@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
 
 from jovik.bench.context import Bench, ignore
 from jovik.bench.summary import summarise
+from jovik.bench.task import Task
 from jovik.bench.work import pass_seed, workload
-from jovik.phrase import Empty, Fill, Rest, Step, parse_access
+from jovik.phrase import Access, Copy, Empty, Fill, Rest, Step, parse_access
 from jovik.phrase.access import DEFAULT_SPAN_BYTES
 from jovik.results import SLICE_COLUMNS, StepResult, Trace
 from jovik.units import show_rate, show_size, show_time
@@ -23,8 +26,13 @@ FIRST_PAUSE_NS, LONGEST_PAUSE_NS = 5 * 10**9, 180 * 10**9
 LOOK_NS = 10**9
 
 
-def run_chore(position: int, step: Fill | Empty | Rest, bench: Bench) -> StepResult:
+def run_chore(position: int, step: Fill | Empty | Rest, bench: Bench, ahead: Sequence[Task] = ()) -> StepResult:
     """Do it, and put it on record.
+
+    Parameters
+    ----------
+    ahead : sequence of Task
+        What comes next: a rest leaves room for what that writes.
 
     Raises
     ------
@@ -45,7 +53,7 @@ def run_chore(position: int, step: Fill | Empty | Rest, bench: Bench) -> StepRes
         bench.filled_percent = None
         note = f"gave back {show_size(given.freed_bytes)}" + (f"; {given.note}" if given.note else "")
     else:
-        note = _rest(step, bench, position)
+        note = _rest(step, bench, position, ahead)
     trace = trace or blank(bench, bench.session.now_ns() - began)
     bench.sink.pass_done(position, 1, trace)
     if not isinstance(step, Rest):
@@ -70,7 +78,7 @@ def probe(bench: Bench, position: int, step: Step) -> float:
     return trace.rate_bytes_s
 
 
-def _rest(step: Rest, bench: Bench, position: int) -> str:
+def _rest(step: Rest, bench: Bench, position: int, ahead: Sequence[Task]) -> str:
     session = bench.session
     began = session.now_ns()
     if not step.waits:
@@ -79,6 +87,7 @@ def _rest(step: Rest, bench: Bench, position: int) -> str:
     if step.cool_c is not None and not bench.temperatures_c():
         return "no sensor answers here, so there was nothing to wait for"
     pause = FIRST_PAUSE_NS if step.recovered else LOOK_NS
+    last_pause = 0
     while True:
         spent = session.now_ns() - began
         if step.cool_c is not None:
@@ -90,9 +99,33 @@ def _rest(step: Rest, bench: Bench, position: int) -> str:
             reached, said = rate >= RECOVERED * first, f"a short write at {show_rate(rate)}, {show_rate(first)} at first"
         if reached:
             when = f"after {show_time(spent)}" if spent > LOOK_NS else "at once"
-            return f"{'recovered' if step.recovered else f'down to {step.cool_c} C'} {when}: {said}"
+            more = _make_room(step, bench, ahead, last_pause, spent) if step.recovered else ""
+            return f"{'recovered' if step.recovered else f'down to {step.cool_c} C'} {when}: {said}{more}"
         if spent >= step.time_ns:
             return f"not {'recovered' if step.recovered else f'down to {step.cool_c} C'} within {show_time(step.time_ns)}: {said}"
-        session.wait(min(pause, max(step.time_ns - spent, 1)))
+        last_pause = min(pause, max(step.time_ns - spent, 1))
+        session.wait(last_pause)
         if step.recovered:
             pause = min(pause * 3 // 2, LONGEST_PAUSE_NS)
+
+
+def _make_room(step: Rest, bench: Bench, ahead: Sequence[Task], pause_ns: int, spent_ns: int) -> str:
+    """Leave the drive alone for longer: the short write took the room that it found, and the next steps are to find some too.
+
+    The last pause made room for one short write; as much more of it is waited as the next steps, up to the next chore, write more.
+    """
+    if not pause_ns:
+        return ""
+    wanted = 0.0
+    for task in ahead:
+        if not task.step.measures:
+            break
+        if isinstance(task.step, Access) and task.step.writes and task.step.time is not None and not task.step.once:
+            rate = min(bench.first_rate_bytes_s or 0.0, task.step.rate_bytes_s or math.inf)
+            wanted += (1 - task.step.read_percent / 100) * rate * task.step.time / 1e9 * task.repeat.most
+        elif isinstance(task.step, Copy) and task.step.inward:
+            wanted += task.step.files * task.step.file_bytes * task.repeat.most
+    assert PROBE.amount_bytes is not None
+    longer = min(round(pause_ns * max(wanted / PROBE.amount_bytes, 1.0)), max(step.time_ns - spent_ns, 0))
+    bench.session.wait(longer)
+    return f"; then left alone for {show_time(longer)} more, so that what comes next finds room" if longer else ""

@@ -6,12 +6,15 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Protocol
 
+from jovik.analysis.heat import assess
 from jovik.phrase import Step
 from jovik.protocol import Live, Session, Workload
 from jovik.results import Conditions, StepResult, Trace
 from jovik.sense.temperature import Sensor
 from jovik.units import show_size, show_time
 
+MOST_READINGS = 600
+"""A sensor is judged by what it showed lately: ten minutes at one reading a second."""
 FELT_BYTES = 10 * 10**9
 """What a step has to write before the next one's notes mention it: less disappears in any write cache."""
 
@@ -91,6 +94,7 @@ class Bench:
     filled_percent: int | None = None
     first_rate_bytes_s: float | None = None
     _last: tuple[str, int, int] | None = field(default=None, repr=False)
+    _seen: list[tuple[float, dict[str, float]]] = field(default_factory=list, repr=False)
 
     def conditions(self, engine: str, span_bytes: int) -> Conditions:
         """The conditions a step meets at this moment."""
@@ -112,12 +116,19 @@ class Bench:
         )
 
     def temperatures_c(self) -> dict[str, float]:
-        """Every sensor that answers."""
-        read = {s.name: v for s in self.setting.sensors if (v := s.read_c()) is not None}
-        return read or self.session.temperatures_c()
+        """Every sensor that answers and can be believed after all that it has shown in this run."""
+        read = {s.name: v for s in self.setting.sensors if (v := s.read_c()) is not None} or self.session.temperatures_c()
+        if read:
+            self._seen.append((self.session.now_ns() / 1e9, read))
+        set_aside = {r.name for r in assess(self._seen[-MOST_READINGS:]) if r.set_aside}
+        return {n: v for n, v in read.items() if n not in set_aside}
 
     def ran(self, step: Step, traces: Sequence[Trace]) -> None:
-        """Remember what ran, for the next step's conditions."""
+        """Remember what ran, for the next step's conditions, and what the sensors said meanwhile."""
+        ended = self.session.now_ns() / 1e9
+        for trace in traces:
+            if trace.environment is not None:
+                self._seen += [(ended - trace.elapsed_ns / 1e9 + at, values) for at, values in trace.environment.temperatures]
         self._last = (step.canonical, self.session.now_ns(), sum(t.written_bytes for t in traces))
 
     def order_note(self) -> str:

@@ -63,7 +63,8 @@ def run_plan(tasks: Sequence[Task], bench: Bench, done: Mapping[int, Done] | Non
     if any(isinstance(tasks[n].step, Rest) and tasks[n].step.recovered for n in left):  # type: ignore[attr-defined]
         bench.first_rate_bytes_s = probe(bench, left[0], tasks[left[0]].step)
     for position in left:
-        result = _run_step(position, tasks[position], bench, _share(tasks, left, position, bench, began), results, done.get(position))
+        task, ahead = tasks[position], tasks[position + 1 :]
+        result = _run_step(position, task, bench, _share(tasks, left, position, bench, began), results, done.get(position), ahead)
         results.append(result)
         bench.observer.finished(position, result)
     return results
@@ -93,7 +94,9 @@ def _bring_back(position: int, task: Task, bench: Bench, last: bool) -> None:
             bench.sink.laid_out(trace.written_bytes)
 
 
-def _run_step(position: int, task: Task, bench: Bench, allowed_ns: int | None, earlier: Sequence[StepResult], done: Done | None) -> StepResult:
+def _run_step(
+    position: int, task: Task, bench: Bench, allowed_ns: int | None, earlier: Sequence[StepResult], done: Done | None, ahead: Sequence[Task]
+) -> StepResult:  # fmt: skip
     step = sized(task.step, bench.session)
     if isinstance(step, Access):
         return run_access(position, task, step, bench, allowed_ns, done)
@@ -102,4 +105,4 @@ def _run_step(position: int, task: Task, bench: Bench, allowed_ns: int | None, e
     if isinstance(step, Copy):
         return run_copy(position, task, step, bench, allowed_ns, earlier, done)
     assert isinstance(step, Fill | Empty | Rest)
-    return run_chore(position, step, bench)
+    return run_chore(position, step, bench, ahead)

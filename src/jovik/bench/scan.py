@@ -15,9 +15,11 @@ from jovik.errors import TargetRefused
 from jovik.phrase import Scan
 from jovik.protocol import Live, Session, Workload
 from jovik.results import SLICE_COLUMNS, Latencies, StepResult, Trace
+from jovik.units import show_size
 
 STRETCH_BYTES = 16 * 2**20
 """What is read in order of each zone, unless the zone is smaller."""
+FULLY = 0.95
 PROBES = 8
 PROBE_BYTES = 4096
 DEPTH = 4
@@ -93,7 +95,9 @@ def run_scan(position: int, step: Scan, bench: Bench) -> StepResult:
     bench.sink.pass_done(position, 1, one)
     bench.ran(step, [one])
     seen = surface(zone, rates, times, errors)
-    result = summarise(step, [one], conditions, seen.words(), facts={"surface": seen.as_json()})
+    share = f"read {show_size(one.read_bytes)} of {show_size(whole.span_bytes)}: what lies between was not looked at"
+    notes = [*seen.words(), *([share] if one.read_bytes < FULLY * whole.span_bytes else [])]
+    result = summarise(step, [one], conditions, notes, facts={"surface": seen.as_json()})
     bench.sink.step_done(position, result)
     if one.first_fault is not None and bench.options.stop_on_error:
         raise failure(one)

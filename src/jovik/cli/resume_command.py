@@ -44,6 +44,9 @@ def resume(run: str | None, target_at: str | None, destroy: str | None, form: st
         return run_order(shelf, shelf.sheet(record.drive), order, form, resumed=key)
 
 
+DYING_S = 2.0
+
+
 def target_word(target: dict[str, Any]) -> str:
     """The word that names a target, from what a run keeps of it."""
     return f"model:{target['name']}" if target["kind"] == "model" else str(target["path"])
@@ -59,7 +62,14 @@ def _refuse_unless_open(record: RunRecord) -> None:
         raise Misuse(f"run {record.id} is finished", f"to do the same again: jovik repeat {record.id}")
     process = record.options.get("process", {})
     try:
-        alive = record.state == "running" and psutil.Process(process["pid"]).create_time() == process["since"]
+        there = psutil.Process(process["pid"])
+        alive = record.state == "running" and there.create_time() == process["since"] and there.status() != psutil.STATUS_ZOMBIE
+        if alive:
+            # One that was killed a moment ago may still be giving its memory back.
+            there.wait(DYING_S)
+            alive = False
+    except psutil.TimeoutExpired:
+        alive = True
     except (psutil.Error, KeyError):
         alive = False
     if alive:

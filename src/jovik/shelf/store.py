@@ -264,7 +264,7 @@ class Shelf:
     def done_of(self, key: str) -> dict[int, tuple[tuple[Trace, ...], bool]]:
         """Of each step of a run that was begun: the passes that are here, in order, and whether that was all of it."""
         query = (
-            sa.select(one_pass, step.c.position, step.c.finished, step.c.conditions)
+            sa.select(one_pass, step.c.position, step.c.finished.label("whole"), step.c.conditions)
             .join(step, one_pass.c.step_id == step.c.id)
             .where(step.c.run_id == key)
             .order_by(step.c.position, one_pass.c.number)
@@ -272,7 +272,7 @@ class Shelf:
         found: dict[int, tuple[list[Trace], bool]] = {}
         with self._engine.connect() as c:
             for row in c.execute(query).mappings():
-                traces, _ = found.setdefault(row["position"], ([], bool(row["finished"])))
+                traces, _ = found.setdefault(row["position"], ([], bool(row["whole"])))
                 traces.append(trace_of(row))
         return {position: (tuple(traces), finished) for position, (traces, finished) in found.items()}
 
