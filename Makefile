@@ -30,6 +30,7 @@ screenshots: $(BIN)/jovik   ## docs/screenshots from the demo's data; needs xvfb
 
 bench: $(BIN)/jovik   ## the figures of the engine, as ratios in one run; needs a C compiler and liburing-dev
 	$(BIN)/python benchmarks/engine.py
+	$(BIN)/python benchmarks/live.py
 
 clean:
 	rm -rf $(VENV) $(DEMO) build dist

@@ -239,6 +239,23 @@ def test_a_rate_that_the_kernel_holds_is_the_rate_that_is_measured(jovik: Progra
     pytest.skip(f"this machine was taken away during each try: {found}")
 
 
+@pytest.mark.skipif(not (GROUNDTRUTH / "limited").exists(), reason="needs groundtruth/limited")
+@pytest.mark.skipif(not Path("/sys/fs/cgroup/blkio").is_dir(), reason="needs the blkio controller")
+def test_the_cliff_of_a_device_that_the_kernel_holds_is_found_within_three_percent(jovik: Program) -> None:
+    jovik("sheet", "new", "Held")
+    words = jovik.command("measure", "{dir}", "--drive", "Held", "sequential write 256KiB depth 4 over 600MB", "--format", "json")
+    held = [GROUNDTRUTH / "limited", "--where", "/dev/shm", "--size", "1G", "--write-bps", "200000000", "--cliff", "400M:50M", "--"]
+    found = []
+    for _ in range(4):
+        done = subprocess.run([*held, *words], capture_output=True, text=True, env=jovik.env, timeout=120, check=True)
+        cliff = json.loads(done.stdout)["steps"][0]["cliff"]
+        assert cliff is not None and cliff["low_bytes"] <= cliff["at_bytes"] <= cliff["high_bytes"]
+        found.append((cliff["at_bytes"] / 400e6, cliff["before_bytes_s"] / 200e6, cliff["after_bytes_s"] / 50e6))
+        if all(abs(x - 1) < 0.03 for x in found[-1]):
+            return
+    pytest.skip(f"this machine was taken away during each try: {found}")
+
+
 def test_an_interrupt_is_heard_while_the_drive_is_silent(jovik: Program, mounted: Mount) -> None:
     folder = mounted("xfs")
     jovik("sheet", "new", "Test")

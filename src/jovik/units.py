@@ -147,15 +147,17 @@ def significant(value: float, digits: int = 3) -> str:
     """A number rounded to so many significant digits, without an exponent, thousands separated by commas."""
     if value == 0 or not math.isfinite(value):
         return "0" if value == 0 else str(value)
-    places = max(0, digits - 1 - math.floor(math.log10(abs(value))))
     rounded = round(value, digits - 1 - math.floor(math.log10(abs(value))))
+    # Rounding may carry into one more digit: 0.9996 is 1.00.
+    places = max(0, digits - 1 - math.floor(math.log10(abs(rounded))))
     return f"{rounded:,.{places}f}"
 
 
 def show_size(size_bytes: float, digits: int = 3) -> str:
     """A size for people, decimal units: ``12.3 GB``."""
     for name in ("PB", "TB", "GB", "MB", "kB"):
-        if size_bytes >= SIZES[name]:
+        # What three digits would round to a thousand belongs to the larger unit.
+        if size_bytes >= SIZES[name] * (1 - 0.5 * 10**-digits):
             return f"{significant(size_bytes / SIZES[name], digits)} {name}"
     return f"{size_bytes:.0f} B"
 

@@ -9,6 +9,7 @@ from jovik.analysis.dropouts import drop_outs
 from jovik.analysis.limits import tester_limits
 from jovik.analysis.longwrite import LongWrite, long_write
 from jovik.bench.context import Bench, Done
+from jovik.bench.repeat import Allowed
 from jovik.bench.summary import failure, figures_of, summarise, surroundings
 from jovik.bench.task import Task
 from jovik.bench.work import pass_seed, workload
@@ -19,10 +20,12 @@ from jovik.sense.hostload import between, counters
 from jovik.sense.temperature import Watcher
 
 LONG_SLICES = 60
-"""A pass of so many slices is looked at as a series: for falls, and for drop-outs."""
+"""A pass of more slices is looked at as a series: for falls, and for drop-outs."""
+AMOUNT_SLICES = 20
+"""The same for writing an amount, which is asked for to see what happens on the way."""
 
 
-def run_access(position: int, task: Task, step: Access, bench: Bench, allowed_ns: int | None, done: Done | None = None) -> StepResult:
+def run_access(position: int, task: Task, step: Access, bench: Bench, allowed: Allowed | None, done: Done | None = None) -> StepResult:
     """Repeat a step until its passes are enough.
 
     Raises
@@ -38,12 +41,12 @@ def run_access(position: int, task: Task, step: Access, bench: Bench, allowed_ns
     began = session.now_ns()
     traces = list(done.traces) if done else []
     ceiling = session.ceiling_iops(first)
-    reason = _enough(task, traces, 0, allowed_ns) if traces else None
+    reason = _enough(task, traces, 0, allowed) if traces else None
     while reason is None:
         number = len(traces) + 1
         work = workload(step, pass_seed(options.seed, position, number), stop_on_error=options.stop_on_error)
-        if step.once and allowed_ns is not None:
-            work = replace(work, time_ns=min(work.time_ns or allowed_ns, max(allowed_ns, 10**9)))
+        if step.once and allowed is not None:
+            work = replace(work, time_ns=min(work.time_ns or allowed.share_ns, max(allowed.share_ns, 10**9)))
         bench.prepare(position, step, work)
         trace = _watched(bench, work, bench.observer.passing(position, step, number))
         traces.append(trace)
@@ -53,7 +56,7 @@ def run_access(position: int, task: Task, step: Access, bench: Bench, allowed_ns
         if broken and (options.stop_on_error or trace.stopped):
             bench.sink.step_done(position, summarise(step, traces, conditions))
             raise failure(trace)
-        reason = _enough(task, traces, session.now_ns() - began, allowed_ns)
+        reason = _enough(task, traces, session.now_ns() - began, allowed)
     result = summary_of(step, traces, bench, conditions, [before, reason], ceiling)
     if task.ladder is not None:
         result = replace(result, facts=result.facts | {"ladder": task.ladder})
@@ -74,7 +77,8 @@ def series_facts(step: Access, traces: Sequence[Trace]) -> tuple[dict[str, objec
     """What the series of long passes tell, as plain JSON and in words."""
     facts: dict[str, object] = {}
     notes: list[str] = []
-    long = [t for t in traces if len(t.slices) > LONG_SLICES]
+    amount = step.amount_bytes is not None and step.read_percent == 0
+    long = [t for t in traces if len(t.slices) > (AMOUNT_SLICES if amount else LONG_SLICES)]
     if not long:
         return facts, notes
     lost = [drop_outs(t.slices) for t in long]
@@ -91,8 +95,8 @@ def series_facts(step: Access, traces: Sequence[Trace]) -> tuple[dict[str, objec
     return facts, notes
 
 
-def _enough(task: Task, traces: Sequence[Trace], spent_ns: int, allowed_ns: int | None) -> str | None:
-    return task.repeat.verdict([t.rate_bytes_s for t in traces], spent_ns, allowed_ns)
+def _enough(task: Task, traces: Sequence[Trace], spent_ns: int, allowed: Allowed | None) -> str | None:
+    return task.repeat.verdict([t.rate_bytes_s for t in traces], spent_ns, allowed)
 
 
 def _watched(bench: Bench, work: Workload, watch: Watch) -> Trace:

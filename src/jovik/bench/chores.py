@@ -9,11 +9,13 @@ from dataclasses import replace
 import numpy as np
 
 from jovik.bench.context import Bench, ignore
+from jovik.bench.repeat import Allowed
 from jovik.bench.summary import summarise
 from jovik.bench.task import Task
 from jovik.bench.work import pass_seed, workload
 from jovik.phrase import Access, Copy, Empty, Fill, Rest, Step, parse_access
 from jovik.phrase.access import DEFAULT_SPAN_BYTES
+from jovik.protocol import Live, Watch
 from jovik.results import SLICE_COLUMNS, StepResult, Trace
 from jovik.units import show_rate, show_size, show_time
 
@@ -24,15 +26,18 @@ RECOVERED = 0.9
 """The share of its first rate at which a drive counts as recovered."""
 FIRST_PAUSE_NS, LONGEST_PAUSE_NS = 5 * 10**9, 180 * 10**9
 LOOK_NS = 10**9
+GLANCE_NS = 5 * 10**8
 
 
-def run_chore(position: int, step: Fill | Empty | Rest, bench: Bench, ahead: Sequence[Task] = ()) -> StepResult:
+def run_chore(position: int, step: Fill | Empty | Rest, bench: Bench, ahead: Sequence[Task] = (), allowed: Allowed | None = None) -> StepResult:
     """Do it, and put it on record.
 
     Parameters
     ----------
     ahead : sequence of Task
         What comes next: a rest leaves room for what that writes.
+    allowed : Allowed, optional
+        The time it may take; a rest is shortened to it.
 
     Raises
     ------
@@ -53,7 +58,8 @@ def run_chore(position: int, step: Fill | Empty | Rest, bench: Bench, ahead: Seq
         bench.filled_percent = None
         note = f"gave back {show_size(given.freed_bytes)}" + (f"; {given.note}" if given.note else "")
     else:
-        note = _rest(step, bench, position, ahead)
+        shortened = step if allowed is None else replace(step, time_ns=max(min(step.time_ns, allowed.share_ns), 1))
+        note = _rest(shortened, bench, position, ahead, watch)
     trace = trace or blank(bench, bench.session.now_ns() - began)
     bench.sink.pass_done(position, 1, trace)
     if not isinstance(step, Rest):
@@ -78,11 +84,11 @@ def probe(bench: Bench, position: int, step: Step) -> float:
     return trace.rate_bytes_s
 
 
-def _rest(step: Rest, bench: Bench, position: int, ahead: Sequence[Task]) -> str:
+def _rest(step: Rest, bench: Bench, position: int, ahead: Sequence[Task], watch: Watch) -> str:
     session = bench.session
     began = session.now_ns()
     if not step.waits:
-        session.wait(step.time_ns)
+        _pause(bench, step.time_ns, began, watch)
         return f"rested {show_time(step.time_ns)}"
     if step.cool_c is not None and not bench.temperatures_c():
         return "no sensor answers here, so there was nothing to wait for"
@@ -99,17 +105,27 @@ def _rest(step: Rest, bench: Bench, position: int, ahead: Sequence[Task]) -> str
             reached, said = rate >= RECOVERED * first, f"a short write at {show_rate(rate)}, {show_rate(first)} at first"
         if reached:
             when = f"after {show_time(spent)}" if spent > LOOK_NS else "at once"
-            more = _make_room(step, bench, ahead, last_pause, spent) if step.recovered else ""
+            more = _make_room(step, bench, ahead, last_pause, began, watch) if step.recovered else ""
             return f"{'recovered' if step.recovered else f'down to {step.cool_c} C'} {when}: {said}{more}"
         if spent >= step.time_ns:
             return f"not {'recovered' if step.recovered else f'down to {step.cool_c} C'} within {show_time(step.time_ns)}: {said}"
         last_pause = min(pause, max(step.time_ns - spent, 1))
-        session.wait(last_pause)
+        _pause(bench, last_pause, began, watch)
         if step.recovered:
             pause = min(pause * 3 // 2, LONGEST_PAUSE_NS)
 
 
-def _make_room(step: Rest, bench: Bench, ahead: Sequence[Task], pause_ns: int, spent_ns: int) -> str:
+def _pause(bench: Bench, time_ns: int, began_ns: int, watch: Watch) -> None:
+    """Leave the drive alone for so long, and let whoever watches see that time goes on."""
+    left = time_ns
+    while left > 0:
+        bench.session.wait(min(left, GLANCE_NS))
+        left -= GLANCE_NS
+        warm = max(bench.temperatures_c().values(), default=None) if bench.setting.sensors else None
+        watch(Live(bench.session.now_ns() - began_ns, 0, 0.0, temperature_c=warm))
+
+
+def _make_room(step: Rest, bench: Bench, ahead: Sequence[Task], pause_ns: int, began_ns: int, watch: Watch) -> str:
     """Leave the drive alone for longer: the short write took the room that it found, and the next steps are to find some too.
 
     The last pause made room for one short write; as much more of it is waited as the next steps, up to the next chore, write more.
@@ -126,6 +142,7 @@ def _make_room(step: Rest, bench: Bench, ahead: Sequence[Task], pause_ns: int, s
         elif isinstance(task.step, Copy) and task.step.inward:
             wanted += task.step.files * task.step.file_bytes * task.repeat.most
     assert PROBE.amount_bytes is not None
+    spent_ns = bench.session.now_ns() - began_ns
     longer = min(round(pause_ns * max(wanted / PROBE.amount_bytes, 1.0)), max(step.time_ns - spent_ns, 0))
-    bench.session.wait(longer)
+    _pause(bench, longer, began_ns, watch)
     return f"; then left alone for {show_time(longer)} more, so that what comes next finds room" if longer else ""

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 from jovik.analysis.copying import copy_facts
 from jovik.bench.context import Bench, Done
+from jovik.bench.repeat import Allowed
 from jovik.bench.summary import failure, summarise
 from jovik.bench.task import Task
 from jovik.bench.work import pass_seed
@@ -16,7 +17,7 @@ from jovik.results import StepResult
 
 
 def run_copy(
-    position: int, task: Task, step: Copy, bench: Bench, allowed_ns: int | None, earlier: Sequence[StepResult], done: Done | None = None
+    position: int, task: Task, step: Copy, bench: Bench, allowed: Allowed | None, earlier: Sequence[StepResult], done: Done | None = None
 ) -> StepResult:
     """Copy until the passes are enough.
 
@@ -44,7 +45,7 @@ def run_copy(
         if trace.first_fault is not None:
             bench.sink.step_done(position, summarise(step, traces, conditions))
             raise failure(trace)
-        reason = task.repeat.verdict([t.rate_bytes_s for t in traces], session.now_ns() - began, allowed_ns)
+        reason = task.repeat.verdict([t.rate_bytes_s for t in traces], session.now_ns() - began, allowed)
     facts, words, limits = copy_facts(traces, sequential_rate(earlier, inward=step.inward, filled=bench.filled_percent))
     result = summarise(step, traces, conditions, [*words, *filter(None, [before, reason])], limits, {"copy": facts})
     bench.sink.step_done(position, result)

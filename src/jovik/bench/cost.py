@@ -13,8 +13,8 @@ from jovik.protocol import Session
 
 ASSUMED_BYTES_S = 300e6
 """What a drive is taken to move where its sheet claims no sequential rate."""
-SETTLED_IN = 0.5
-"""The share of its limit that a rest with a condition is taken to last."""
+SETTLED_IN = 0.05
+"""The share of its limit that a rest with a condition is taken to last: mostly the drive has recovered soon, and a budget ends it anyway."""
 
 
 @dataclass(frozen=True)

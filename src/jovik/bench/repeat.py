@@ -7,6 +7,17 @@ from dataclasses import dataclass
 
 from jovik.analysis.statistics import interval
 
+FEWEST_PASSES = 3
+"""With fewer, an interval says little: Student's quantile for two passes is 12.7."""
+
+
+@dataclass(frozen=True)
+class Allowed:
+    """The time a step may take: its share of a budget, and all that is left of it, which the first few passes may use."""
+
+    share_ns: int
+    all_ns: int
+
 
 @dataclass(frozen=True)
 class Repeat:
@@ -16,15 +27,17 @@ class Repeat:
     most: int = 5
     precision: float | None = None
 
-    def verdict(self, rates: Sequence[float], spent_ns: int, allowed_ns: int | None) -> str | None:
+    def verdict(self, rates: Sequence[float], spent_ns: int, allowed: Allowed | None) -> str | None:
         """None to go on; else why not, which is empty when just the wanted number of passes was made.
 
         Parameters
         ----------
         rates : sequence of float
             Of the passes made, at least one.
-        spent_ns, allowed_ns : int
-            Time this step has taken and may take.
+        spent_ns : int
+            Time this step has taken.
+        allowed : Allowed, optional
+            Time it may take.
         """
         count = len(rates)
         passes = f"{count} {'pass' if count == 1 else 'passes'}"
@@ -34,6 +47,6 @@ class Repeat:
                 return f"stopped after {passes}: the interval is within {100 * self.precision:g} % of the figure"
         if count >= self.most:
             return "" if self.precision is None else f"stopped after {passes} without reaching the wanted precision of {100 * self.precision:g} %"
-        if allowed_ns is not None and spent_ns + spent_ns / count > allowed_ns:
+        if allowed is not None and spent_ns + spent_ns / count > (allowed.share_ns if count >= FEWEST_PASSES else allowed.all_ns):
             return f"stopped after {passes}: the time budget was spent"
         return None

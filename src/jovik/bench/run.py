@@ -9,6 +9,7 @@ from jovik.bench.chores import probe, run_chore
 from jovik.bench.context import Bench, Done
 from jovik.bench.copying import run_copy
 from jovik.bench.cost import time_of
+from jovik.bench.repeat import Allowed
 from jovik.bench.scan import area, run_scan
 from jovik.bench.task import Task
 from jovik.bench.work import pass_seed, sized, workload
@@ -70,7 +71,7 @@ def run_plan(tasks: Sequence[Task], bench: Bench, done: Mapping[int, Done] | Non
     return results
 
 
-def _share(tasks: Sequence[Task], left: Sequence[int], position: int, bench: Bench, began: int) -> int | None:
+def _share(tasks: Sequence[Task], left: Sequence[int], position: int, bench: Bench, began: int) -> Allowed | None:
     """The time that a step may take: its part of what is left of the budget, by how long each is expected to take."""
     budget = bench.options.budget_ns
     if budget is None:
@@ -78,7 +79,7 @@ def _share(tasks: Sequence[Task], left: Sequence[int], position: int, bench: Ben
     remaining = max(budget - (bench.session.now_ns() - began), 0)
     mine = max(time_of(tasks[position], bench.session), 1)
     rest = sum(max(time_of(tasks[n], bench.session), 1) for n in left if n >= position)
-    return remaining * mine // rest
+    return Allowed(remaining * mine // rest, remaining)
 
 
 def _bring_back(position: int, task: Task, bench: Bench, last: bool) -> None:
@@ -95,14 +96,14 @@ def _bring_back(position: int, task: Task, bench: Bench, last: bool) -> None:
 
 
 def _run_step(
-    position: int, task: Task, bench: Bench, allowed_ns: int | None, earlier: Sequence[StepResult], done: Done | None, ahead: Sequence[Task]
+    position: int, task: Task, bench: Bench, allowed: Allowed | None, earlier: Sequence[StepResult], done: Done | None, ahead: Sequence[Task]
 ) -> StepResult:  # fmt: skip
     step = sized(task.step, bench.session)
     if isinstance(step, Access):
-        return run_access(position, task, step, bench, allowed_ns, done)
+        return run_access(position, task, step, bench, allowed, done)
     if isinstance(step, Scan):
         return run_scan(position, step, bench)
     if isinstance(step, Copy):
-        return run_copy(position, task, step, bench, allowed_ns, earlier, done)
+        return run_copy(position, task, step, bench, allowed, earlier, done)
     assert isinstance(step, Fill | Empty | Rest)
-    return run_chore(position, step, bench, ahead)
+    return run_chore(position, step, bench, ahead, allowed)

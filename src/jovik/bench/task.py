@@ -5,12 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
-from jovik.bench.repeat import Repeat
+from jovik.bench.repeat import FEWEST_PASSES, Repeat
 from jovik.phrase import Plan, Step
 from jovik.units import show_time
-
-FEWEST_PASSES = 3
-"""With fewer, an interval says little: Student's quantile for two passes is 12.7."""
 
 
 @dataclass(frozen=True)

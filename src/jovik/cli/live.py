@@ -30,7 +30,9 @@ if TYPE_CHECKING:
 LEAST_COLUMNS, LEAST_ROWS = 72, 20
 DRAW_S = 0.5
 MINUTE_S = 60
-EIGHTHS = " ▁▂▃▄▅▆▇█"
+BRAILLE = 0x2800
+DOTS = ((0x40, 0x04, 0x02, 0x01), (0x80, 0x20, 0x10, 0x08))
+"""Bits of the dots of a Braille character, its two columns from the bottom up (Unicode, block "Braille Patterns")."""
 MARGIN = 10
 """Columns left of the chart, for its numbers."""
 
@@ -45,10 +47,12 @@ class LiveView:
     times_ns : sequence of int
         How long each is expected to take.
     console : rich Console
+    budget_ns : int, optional
+        Time for all of it.
     """
 
-    def __init__(self, title: str, tasks: Sequence[Task], times_ns: Sequence[int], console: Console) -> None:
-        self._title, self._tasks, self._times, self._console = title, tasks, times_ns, console
+    def __init__(self, title: str, tasks: Sequence[Task], times_ns: Sequence[int], console: Console, budget_ns: int | None = None) -> None:
+        self._title, self._tasks, self._times, self._console, self._budget = title, tasks, times_ns, console, budget_ns
         self._words: dict[int, str] = {}
         self._said: list[str] = []
         self._written = 0
@@ -84,6 +88,7 @@ class LiveView:
     def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Live], None]:
         """The test file is being laid out."""
         self._begin(position, f"laying out {show_size(size_bytes)} of test file")
+        self._written += size_bytes
         return self._look
 
     def passing(self, position: int, step: Step, number: int) -> Callable[[Live], None]:
@@ -157,7 +162,10 @@ class LiveView:
         gone = now - self._began
         here = max(self._times[self._position] / 1e9 - (now - self._step_began), 0.0)
         left = here + sum(self._times[self._position + 1 :]) / 1e9
-        return f"{show_time(gone * 1e9, 2)} gone, about {show_time(left * 1e9, 2)} left"
+        if self._budget is not None:
+            left = min(left, max(self._budget / 1e9 - gone, 0.0))
+        rest = f"about {show_time(left * 1e9, 2)} left" if left >= 1 else "nearly done"
+        return f"{show_time(gone * 1e9, 2)} gone, {rest}"
 
     def _bar(self, now: float, width: int) -> Text:
         """How much of the expected time has gone, by steps that are done and this one's share."""
@@ -171,6 +179,9 @@ class LiveView:
         live = self._live
         if live is None:
             return [Text("  ..."), Text("")]
+        if not step.measures and not live.done_bytes:
+            warm = f"   {live.temperature_c:.0f} C" if live.temperature_c is not None else ""
+            return [Text(f"  {show_time(live.elapsed_ns)} so far{warm}"), Text("")]
         one = Text("  ").append(show_rate(live.rate_bytes_s), style="bold cyan")
         if isinstance(step, Access):
             one.append(f"   {significant(live.rate_bytes_s / step.block_bytes)} IOPS")
@@ -184,25 +195,36 @@ class LiveView:
         return [one, two]
 
     def _chart(self, width: int, rows: int, now: float) -> list[Text]:
-        """The rate over the last minute, newest at the right."""
+        """The rate over the last minute as a line, newest at the right, in Braille dots: two by four to a character."""
         columns = max(width - MARGIN - 2, 10)
+        means = self._by_column(2 * columns, now)
+        top = _round_up(max((v for v in means if v is not None), default=0.0))
+        dots = [[0] * columns for _ in range(rows)]
+        before: int | None = None
+        for x, value in enumerate(means):
+            if value is None or not top:
+                continue
+            at = min(round(value / top * (4 * rows - 1)), 4 * rows - 1)
+            # A step from one value to the next is drawn too, or the line would fall apart.
+            for y in range(min(at, before if before is not None else at), max(at, before if before is not None else at) + 1):
+                dots[rows - 1 - y // 4][x // 2] |= DOTS[x % 2][y % 4]
+            before = at
+        lines = []
+        for row, line in enumerate(dots):
+            label = show_rate(top) if row == 0 and top else "0" if row == rows - 1 and top else ""
+            lines.append(Text.assemble((f"{label:>{MARGIN}} ", "dim"), ("".join(chr(BRAILLE + d) for d in line), "cyan")))
+        lines.append(Text(f"{'':>{MARGIN}} {'a minute ago':<{columns - 3}}now", style="dim"))
+        return lines
+
+    def _by_column(self, columns: int, now: float) -> list[float | None]:
+        """The mean rate of each part of the last minute; what lies between two glances is like the one before."""
         cells: list[list[float]] = [[] for _ in range(columns)]
         for at, rate in self._rates:
             cells[min(int((1 - (now - at) / MINUTE_S) * columns), columns - 1)].append(rate)
-        means = [sum(c) / len(c) if c else None for c in cells]
-        # A glance comes less often than a column passes on a wide screen: what lies between two is drawn like the one before.
-        last: float | None = None
-        for i, value in enumerate(means):
-            last = value if value is not None else last
-            means[i] = last
-        top = _round_up(max((v for v in means if v is not None), default=0.0))
-        lines = []
-        for row in range(rows, 0, -1):
-            drawn = "".join(EIGHTHS[min(max(round((v / top * rows - row + 1) * 8), 0), 8)] if v is not None and top else " " for v in means)
-            label = show_rate(top) if row == rows else ("0" if row == 1 else "")
-            lines.append(Text.assemble((f"{label:>{MARGIN}} ", "dim"), (drawn, "cyan")))
-        lines.append(Text(f"{'':>{MARGIN}} {'a minute ago':<{columns - 3}}now", style="dim"))
-        return lines
+        means: list[float | None] = []
+        for cell in cells:
+            means.append(sum(cell) / len(cell) if cell else means[-1] if means else None)
+        return means
 
     def _list(self, count: int, width: int) -> list[Text]:
         """The steps around this one: done with what they came to, and the next."""

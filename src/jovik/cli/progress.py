@@ -37,13 +37,13 @@ class Screen(Protocol):
     def __exit__(self, *exc: object) -> None: ...
 
 
-def screen_for(title: str, tasks: Sequence[Task], times_ns: Sequence[int]) -> Screen:
+def screen_for(title: str, tasks: Sequence[Task], times_ns: Sequence[int], budget_ns: int | None) -> Screen:
     """The live view where there is room for it, lines elsewhere."""
     from jovik.cli.live import LEAST_COLUMNS, LEAST_ROWS, LiveView
 
     shown = console(err=True)
     if sys.stderr.isatty() and shown.width >= LEAST_COLUMNS and shown.height >= LEAST_ROWS and not shown.is_dumb_terminal:
-        return LiveView(title, tasks, times_ns, shown)
+        return LiveView(title, tasks, times_ns, shown, budget_ns)
     return Lines(tasks)
 
 

@@ -168,7 +168,7 @@ def run_order(shelf: Shelf, sheet: Sheet, order: Order, form: str, *, dry_run: b
         cost = cost_of(order.tasks, session, rate)
         times = [time_of(t, session, rate) for t in order.tasks]
         drive = sheet.drive.name
-        with screen_for(f"{drive}: {order.plan}", order.tasks, times) as screen:
+        with screen_for(f"{drive}: {order.plan}", order.tasks, times, order.budget_ns) as screen:
             screen.say(announcement(sheet, order, session, cost, rate))
             if dry_run:
                 return 0
