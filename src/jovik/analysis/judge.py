@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 import math
+import statistics
 from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
 from jovik.analysis.latency import merge
-from jovik.analysis.statistics import interval
+from jovik.analysis.statistics import interval, student_quantile
 from jovik.phrase import Access, parse
-from jovik.results import Interval, StepResult
+from jovik.results import Interval, Limit, PassFigures, StepResult
 from jovik.sheet import Claim
+from jovik.units import show_size
 
 MARGIN = 0.05
 """How far below its claim a drive may stay and still meet it."""
@@ -26,6 +28,7 @@ class Verdict(StrEnum):
     MET = "met"
     SHORT = "short"
     CLOSE = "too close to call"
+    HELD = "held back"
     UNTESTED = "untested"
 
 
@@ -33,7 +36,8 @@ class Verdict(StrEnum):
 class Judgement:
     """One claim, the step it was held against, and the verdict with its reason.
 
-    `measured` is in the claim's unit; `share` is measured over claimed.
+    `measured` is in the claim's unit; `share` is measured over claimed. `limit` is what held it back; `passes_to_settle` how many passes in all
+    would tell, where it is too close to call.
     """
 
     claim: Claim
@@ -41,6 +45,8 @@ class Judgement:
     why: str
     step: StepResult | None = None
     measured: Interval | None = None
+    limit: Limit | None = None
+    passes_to_settle: int | None = None
 
     @property
     def share(self) -> Interval | None:
@@ -66,12 +72,8 @@ def judge(claims: Sequence[Claim], results: Sequence[StepResult], margin: float 
 
 def measured(claim: Claim, result: StepResult) -> Interval:
     """A result in the claim's unit; IOPS and bytes a second meet through the block size, which both records hold."""
-    if claim.unit == "IOPS":
-        return interval([p.iops for p in result.passes])
-    if claim.unit == "bytes/s":
-        return interval([p.rate_bytes_s for p in result.passes])
     # The mean access time of a pass at depth 1 is the time it took over the I/Os it made, whose passes give an interval.
-    return interval([1e9 / p.iops if p.iops else math.inf for p in result.passes])
+    return interval([_of_pass(claim, p) for p in result.passes])
 
 
 def _fits(claim: Claim, step: Access) -> bool:
@@ -92,18 +94,95 @@ def _fits(claim: Claim, step: Access) -> bool:
 
 def _judge_one(claim: Claim, steps: Sequence[tuple[Access, StepResult]], margin: float) -> Judgement:
     if claim.sustained:
-        return Judgement(claim, Verdict.UNTESTED, "a sustained figure needs a long write, which was not run")
+        return _judge_sustained(claim, steps, margin)
     fitting = [(s, r) for s, r in steps if _fits(claim, s)]
     direct = [(s, r) for s, r in fitting if r.conditions.direct]
     if not direct:
         reason = "only measured through the operating system's cache" if fitting else "no such step was run"
         return Judgement(claim, Verdict.UNTESTED, f"{reason}; try: {suggested_phrase(claim)}")
-    # "Up to" is a promise about the best case, so the best of the fitting steps is the fair one.
+    # "Up to" is a promise about the best case, so the best of the fitting steps is the fair one; of rungs of equal figures the one with more passes.
     better = min if claim.lower_is_better else max
     step, result = better(direct, key=lambda pair: measured(claim, pair[1]).median)
-    figure = measured(claim, result)
+    why = _why_this_step(claim, step, len(direct))
+    return _verdict(claim, result, measured(claim, result), margin, why)
+
+
+def _verdict(claim: Claim, result: StepResult, figure: Interval, margin: float, why: str) -> Judgement:
     verdict, reason = verdict_of(claim, figure, margin)
-    return Judgement(claim, verdict, "; ".join(x for x in (_why_this_step(claim, step, len(direct)), reason) if x), result, figure)
+    limit = _holding(claim, result) if verdict in (Verdict.SHORT, Verdict.CLOSE) else None
+    wanted = None
+    if limit is not None:
+        verdict, reason = Verdict.HELD, f"the {limit.what} here carries {claim.shown(_in_unit(claim, limit, result))} at most: {limit.note}"
+    elif verdict is Verdict.CLOSE and figure.known:
+        wanted = passes_to_settle(claim, result, margin)
+        reason = f"{_passes(wanted - len(result.passes))} more would settle it" if wanted else "no number of passes up to 1,000 would settle it"
+    return Judgement(claim, verdict, "; ".join(x for x in (why, reason) if x), result, figure, limit, wanted)
+
+
+def _judge_sustained(claim: Claim, steps: Sequence[tuple[Access, StepResult]], margin: float) -> Judgement:
+    """A sustained figure is what is left after the cliff: the last part of a long write."""
+    for step, result in steps:
+        found = result.facts.get("long_write")
+        if found is None or (step.random, step.read_percent) != (claim.random, claim.read_percent) or not result.conditions.direct:
+            continue
+        if claim.block_bytes not in (None, step.block_bytes) or step.rate_bytes_s or step.rate_iops or step.compressible_percent:
+            continue
+        last = found["parts"][-1]
+        scale = 1 / found["block_bytes"] if claim.unit == "IOPS" else 1.0
+        figure = Interval(**last["rate_bytes_s"]).scaled(scale)
+        written = show_size(found["total_bytes"])
+        why = f"after the cliff, from {show_size(last['start_bytes'])} on" if found["cliff"] else f"no cliff within {written}"
+        return _verdict(claim, result, figure, margin, f"{why}; the interval is of one pass")
+    return Judgement(claim, Verdict.UNTESTED, 'a sustained figure needs a long write; try: "sequential write 1MiB depth 8 over 60% of free"')
+
+
+LIMITS_OF_THE_RIG = ("link", "tester", "processor", "source")
+"""What may hold a drive back that is not the drive."""
+
+
+def _holding(claim: Claim, result: StepResult) -> Limit | None:
+    """The limit of the rig that lies below a claim, so that it cannot be met here."""
+    if claim.lower_is_better:
+        return None
+    found = [x for x in result.limits if x.what in LIMITS_OF_THE_RIG and _in_unit(claim, x, result) < claim.figure]
+    return min(found, key=lambda x: x.rate_bytes_s, default=None)
+
+
+def _in_unit(claim: Claim, limit: Limit, result: StepResult) -> float:
+    step = parse(result.phrase)
+    assert isinstance(step, Access)
+    return limit.rate_bytes_s / step.block_bytes if claim.unit == "IOPS" else limit.rate_bytes_s
+
+
+MOST_PASSES = 1000
+
+
+def passes_to_settle(claim: Claim, result: StepResult, margin: float) -> int | None:
+    """How many passes in all would bring the interval to one side of the margin, if they spread as those so far; None beyond 1,000.
+
+    With n passes the interval reaches ``t(n - 1) s / sqrt(n)`` to either side on the logarithm (see `statistics.interval`).
+    """
+    values = [_of_pass(claim, p) / claim.figure for p in result.passes]
+    logs = [-math.log(v) if claim.lower_is_better else math.log(v) for v in values if v > 0]
+    if len(logs) < 2:
+        return None
+    middle, spread = statistics.fmean(logs), statistics.stdev(logs)
+    away = abs(middle - math.log(1 - margin))
+    for count in range(len(logs) + 1, MOST_PASSES + 1):
+        if student_quantile(count - 1) * spread / math.sqrt(count) <= away:
+            return count
+    return None
+
+
+def _of_pass(claim: Claim, one: PassFigures) -> float:
+    """A pass in the claim's unit."""
+    if claim.unit == "bytes/s":
+        return one.rate_bytes_s
+    return one.iops if claim.unit == "IOPS" else 1e9 / one.iops if one.iops else math.inf
+
+
+def _passes(count: int) -> str:
+    return f"{count} {'pass' if count == 1 else 'passes'}"
 
 
 def _why_this_step(claim: Claim, step: Access, choice: int) -> str:

@@ -24,6 +24,8 @@ MATERIAL = 0.10
 """A fall by less is noted as one level: nobody plans by it."""
 SEEN_SHARE = 0.05
 """The share of the write that a fall has to last for, in the statement on what would have been seen."""
+CLIFF = 0.20
+"""From a fall by this share on it is called the cliff; less may be the drive's wavering."""
 ROUNDS = 25
 
 
@@ -50,6 +52,11 @@ class Fall:
     before_bytes_s: float
     after_bytes_s: float
 
+    @property
+    def deep(self) -> bool:
+        """Whether it is a cliff and no wavering."""
+        return self.after_bytes_s <= (1 - CLIFF) * self.before_bytes_s
+
 
 @dataclass(frozen=True)
 class LongWrite:
@@ -69,12 +76,12 @@ class LongWrite:
 
     @property
     def cliff(self) -> Fall | None:
-        """The first fall."""
-        return self.falls[0] if self.falls else None
+        """The first deep fall."""
+        return next((f for f in self.falls if f.deep), None)
 
     def as_json(self) -> dict[str, Any]:
         """Plain data, as stored and as shown."""
-        return asdict(self)
+        return asdict(self) | {"cliff": asdict(self.cliff) if self.cliff else None}
 
     def words(self, *, ios: bool = False) -> list[str]:
         """What to tell a reader."""
@@ -84,15 +91,15 @@ class LongWrite:
 
         said = []
         for number, fall in enumerate(self.falls):
-            name = "the cliff" if number == 0 else "it falls again"
+            name = "the cliff" if fall is self.cliff else "it falls again" if number else "a small fall"
             near = (fall.high_bytes - fall.low_bytes) / 2
             said.append(
                 f"{name}: after {show_size(fall.at_bytes)} (within {show_size(near)}) and {show_time(fall.at_s * 1e9)} it falls from "
                 f"{rate(fall.before_bytes_s)} to {rate(fall.after_bytes_s)}"
             )
-        if not self.falls:
+        if self.cliff is None:
             said.append(
-                f"no cliff within {show_size(self.total_bytes)}: a fall by {math.ceil(100 * self.would_see)} % or more that lasted "
+                f"no cliff within {show_size(self.total_bytes)}: a fall by {math.ceil(100 * max(self.would_see, CLIFF))} % or more that lasted "
                 f"{show_size(SEEN_SHARE * self.total_bytes)} would have been seen"
             )
         for one, two in pairwise(self.parts):

@@ -235,7 +235,7 @@ class LiveView:
             mark = "▶" if number == self._position else "✓" if words else " "
             style = "bold" if number == self._position else "" if words else "dim"
             label = Text(f"{mark} {plain(self._tasks[number].step.label)}", style=style)
-            lines.append(self._pair(label, Text(words.split(", 95 %")[0], style=style), width))
+            lines.append(self._pair(label, Text(words.split(", 95 %")[0].split(":")[0], style=style), width))
         return lines
 
 

@@ -107,6 +107,8 @@ _STYLES = {
     "met": "green",
     "beaten": "bold green",
     "too close to call": "yellow",
+    "held back": "yellow",
+    "suspect": "bold red",
     "untested": "dim",
     "fine": "green",
     "look at this": "bold yellow",

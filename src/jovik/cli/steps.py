@@ -41,10 +41,8 @@ def step_json(result: StepResult) -> dict[str, Any]:
 
 def _cliff(result: StepResult) -> dict[str, Any] | None:
     """Where a long write fell first; the rest of what it showed is among the facts."""
-    falls = result.facts.get("long_write", {}).get("falls", [])
-    if not falls:
-        return None
-    return {k: falls[0][k] for k in ("at_bytes", "at_s", "low_bytes", "high_bytes", "before_bytes_s", "after_bytes_s")}
+    found: dict[str, Any] | None = result.facts.get("long_write", {}).get("cliff")
+    return found
 
 
 def _cpu_per_io(result: StepResult) -> float | None:
@@ -110,7 +108,7 @@ def _table(run: RunRecord, results: Sequence[StepResult], written: int) -> None:
     measured = [r for r in results if parse(r.phrase).measures]
     lines = [_note_line(note, steps, len(measured)) for note, steps in notes.items()]
     conditions = measured[0].conditions if measured else None
-    engines = " and ".join(dict.fromkeys(r.conditions.engine for r in measured))
+    engines = ", ".join(dict.fromkeys(r.conditions.engine for r in measured))
     how = f"engine: {engines}, {'direct' if conditions.direct else 'not direct'}; rig: {conditions.rig}; " if conditions else ""
     lines += [*_warmth(results), *(f"the drive's log: {note}" for note in run.notes or [])]
     lines.append(f"{how}written: {show_size(written)}; run {run.id}")

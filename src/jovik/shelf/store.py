@@ -311,6 +311,12 @@ class Shelf:
         order = {d: i for i, d in enumerate(dict.fromkeys(r.drive for r in found))}
         return sorted(latest.values(), key=lambda r: order[r.drive])
 
+    def latest_by_unit(self, name: str) -> list[StepResult]:
+        """For each unit of a drive the latest result of each kind of step."""
+        found = self._results(drive.c.folded_name == name.strip().casefold(), with_latencies=False)
+        latest = {(r.conditions.unit, r.kind): r for r in found if r.conditions.unit is not None and _counts(r, filled=False)}
+        return list(latest.values())
+
     def results_of_unit(self, unit_name: str, name: str | None = None) -> list[StepResult]:
         """The latest result of each kind of step on each rig, for one unit, by its name (and its drive's, where that is needed).
 
