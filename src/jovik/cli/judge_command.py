@@ -52,12 +52,12 @@ def judge(drive: str, margin: float, target: str | None, by_unit: bool, form: st
             return show_units(shelf, sheet, form)
         if not sheet.claims:
             raise Misuse(f"the sheet of {name} has no claims", f'add one: jovik sheet claim "{name}" "sequential read" 7000MB/s')
-        results = shelf.latest_results(drive)
+        results = shelf.latest_results(drive, ladders=True)
         if not results:
             raise Misuse(f"{name} has not been measured", f'measure it: jovik measure TARGET --drive "{name}"')
         judgements = hold(sheet.claims, results, margin)
         if target is not None and _settle(shelf, sheet, judgements, target):
-            results = shelf.latest_results(drive)
+            results = shelf.latest_results(drive, ladders=True)
             judgements = hold(sheet.claims, results, margin)
     _show(sheet, judgements, disagreements(results), margin, form)
     return 1 if any(j.verdict is Verdict.SHORT for j in judgements) else 0
@@ -125,20 +125,27 @@ def _show(sheet: Sheet, judgements: Sequence[Judgement], apart: Sequence[Disagre
                 overall(judgements),
                 *(f"  {j.claim.label}: {j.why}" for j in judgements),
                 *(f"two stories: {x.what}, {show_rate(x.one.median)} and {show_rate(x.two.median)}. Likely: {x.reason}" for x in apart),
+                *_several_units(judgements),
                 *_kept(sheet),
                 f"margin {100 * margin:g} %; rates without the flush at the end; from run {', '.join(runs)}" if runs else "",
             ],
         )
 
 
+def _several_units(judgements: Sequence[Judgement]) -> list[str]:
+    """A word where the figures are of more than one sample."""
+    units = sorted({j.step.conditions.unit for j in judgements if j.step is not None and j.step.conditions.unit is not None})
+    return [f"look: these are figures of {' and '.join(units)}; jovik judge --units tells them apart"] if len(units) > 1 else []
+
+
 def _kept(sheet: Sheet) -> list[str]:
     """What the maker says that no test of a day can judge."""
-    from jovik.units import show_size, significant
+    from jovik.units import show_size
 
     drive = sheet.drive
     said = [f"endurance {show_size(drive.endurance_bytes)} written"] if drive.endurance_bytes else []
     said += [f"warranty {drive.warranty_years:g} years"] if drive.warranty_years else []
-    said += [f"price {significant(drive.price, 4)} {drive.currency}"] if drive.price else []
+    said += [f"price {drive.price:g} {drive.currency}"] if drive.price else []
     return [f"shown, not judged: {', '.join(said)}"] if said else []
 
 

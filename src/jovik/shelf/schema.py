@@ -18,7 +18,7 @@ from sqlalchemy import (
     UniqueConstraint,
 )
 
-REVISION = "0003"
+REVISION = "0004"
 """The newest revision under `migrations/versions`."""
 
 metadata = MetaData(
@@ -150,4 +150,28 @@ one_pass = Table(
     Column("facts", JSON),
     Column("late_written_bytes", BigInteger),
     UniqueConstraint("step_id", "number"),
+)
+
+note = Table(
+    "note",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("drive_id", ForeignKey("drive.id"), nullable=False, index=True),
+    Column("sort", String, nullable=False),  # pro, con or remark
+    Column("text", String, nullable=False),
+    Column("written", String, nullable=False),
+)
+
+reading = Table(
+    "reading",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("drive_id", ForeignKey("drive.id"), nullable=False, index=True),
+    Column("what", String, nullable=False),
+    Column("value", Float, nullable=False),
+    Column("unit", String, nullable=False),  # s, bytes/s, IOPS, or as it was written
+    Column("method", String, nullable=False),
+    Column("instrument", String, nullable=False),
+    Column("phrase", String),  # the step whose quantity it is, where it is one
+    Column("written", String, nullable=False),
 )

@@ -12,9 +12,11 @@ import sqlalchemy as sa
 
 from jovik.errors import Misuse, ShelfRefused, UnknownName
 from jovik.phrase import parse
+from jovik.reading import Note, Reading
 from jovik.results import Conditions, Environment, Health, IoFault, Limit, PassFigures, StepResult, Trace
 from jovik.sense.rig import Rig
 from jovik.sheet import Claim, Drive, Sheet
+from jovik.shelf import notes as noting
 from jovik.shelf.arrays import pack, pack_latencies, unpack, unpack_latencies
 from jovik.shelf.opening import WRITING, open_engine
 from jovik.shelf.schema import claim, drive, one_pass, rig, run, step, unit
@@ -158,6 +160,23 @@ class Shelf:
             raise UnknownName("drive", name, names, f'or write its sheet: jovik sheet new "{name}"')
         return row
 
+    # Notes and readings
+
+    def note(self, name: str, notes: list[Note], readings: list[Reading]) -> None:
+        """Write notes and readings down for a drive."""
+        with self._writing.begin() as c:
+            noting.add(c, self._drive_row(c, name)["id"], notes, readings, utc_now())
+
+    def notes(self, name: str) -> list[Note]:
+        """What was written down of a drive, oldest first."""
+        with self._engine.connect() as c:
+            return noting.notes_of(c, self._drive_row(c, name)["id"])
+
+    def readings(self, name: str | None = None) -> list[Reading]:
+        """The newest reading of each quantity by each method, of one drive or of all."""
+        with self._engine.connect() as c:
+            return noting.readings(c, self._drive_row(c, name)["id"] if name is not None else None)
+
     # Units
 
     def units(self, name: str) -> list[Unit]:
@@ -300,14 +319,26 @@ class Shelf:
         """Every step of a run that has passes, in order."""
         return self._results(run.c.id == key, with_latencies=True)
 
-    def latest_results(self, name: str | None = None, *, with_latencies: bool = False, filled: bool = False) -> list[StepResult]:
+    def latest_results(
+        self, name: str | None = None, *, with_latencies: bool = False, filled: bool = False, ladders: bool = False
+    ) -> list[StepResult]:  # fmt: skip
         """For each drive (or one) the latest result of each kind of step at each fill level, drives by when they were first measured.
 
-        Steps that measure nothing, such as a rest, are not among them; those on a drive that was filled on purpose only with `filled`.
+        Steps that measure nothing, such as a rest, are not among them; those on a drive that was filled on purpose only with `filled`. The
+        rungs of a ladder are, with `ladders`, or where a drive has nothing else: many of them would outweigh all other steps.
         """
         where = drive.c.folded_name == name.strip().casefold() if name is not None else sa.true()
         found = self._results(where, with_latencies=with_latencies)
-        latest = {(r.drive, r.kind, r.conditions.filled_percent): r for r in found if _counts(r, filled)}
+        latest: dict[tuple[str, str, int | None], StepResult] = {}
+        for r in found:
+            key = (r.drive, r.kind, r.conditions.filled_percent)
+            rung = "ladder" in r.facts
+            # A step of its own has more passes than a rung of the same kind that came after it in the same run.
+            if _counts(r, filled) and not (rung and key in latest and latest[key].run == r.run and "ladder" not in latest[key].facts):
+                latest[key] = r
+        if not ladders:
+            plain = {r.drive for r in latest.values() if "ladder" not in r.facts}
+            latest = {k: r for k, r in latest.items() if "ladder" not in r.facts or r.drive not in plain}
         order = {d: i for i, d in enumerate(dict.fromkeys(r.drive for r in found))}
         return sorted(latest.values(), key=lambda r: order[r.drive])
 

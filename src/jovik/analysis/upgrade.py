@@ -1,0 +1,207 @@
+"""What changing from one drive to another would bring: times faster, seconds for everyday jobs, and a plain conclusion."""
+
+from __future__ import annotations
+
+import math
+import statistics
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from jovik.analysis.statistics import LogFigure, combine, geometric_mean, interval, ratio, ratio_interval
+from jovik.phrase import Access, Copy, parse
+from jovik.results import Interval, StepResult
+
+FELT = 1.25
+"""From this ratio on a person notices, when waiting is what they do."""
+LITTLE = 1.05
+CLASSES = (("sequential read", False, 100), ("sequential write", False, 0), ("random read", True, 100), ("random write", True, 0))
+CLASS_WORDS = {"sequential read": "reading large files", "sequential write": "writing large files", "random read": "starting programs and systems",
+               "random write": "small writes, as of mail and databases"}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class StepGain:
+    """One kind of step that both drives have: how many times faster the new one is, and what the rig's link would leave of that."""
+
+    kind: str
+    old: Interval
+    new: Interval
+    times: Interval
+    times_on_link: float | None
+
+    @property
+    def verdict(self) -> str:
+        """What the interval allows to be said."""
+        if self.times.low is None or self.times.high is None:
+            return "one pass cannot tell"
+        if self.times.low > LITTLE:
+            return "faster"
+        if self.times.high < 1 / LITTLE:
+            return "slower"
+        return "no gain" if self.times.high < FELT and self.times.low > 1 / FELT else "too close to call"
+
+
+@dataclass(frozen=True)
+class Job:
+    """An everyday job: its parts, each so many bytes or I/Os of a sort of figure. Seconds are computed, never measured."""
+
+    name: str
+    rule: str
+
+
+COPY_LARGE_BYTES, COPY_SMALL_BYTES = 20 * 10**9, 5 * 10**9
+PROJECT_BYTES = 8 * 10**9
+SMALL_READS = 200_000
+JOBS = (
+    Job("copy 25 GB of mixed files", "20 GB at the sequential write rate, beyond the cliff at the rate after it; 5 GB at the rate of small files"),
+    Job("load an 8 GB project", "8 GB at the sequential read rate of one request at a time, or the nearest there is"),
+    Job("200,000 small reads", "200,000 over the I/Os a second of random read 4 KiB, one at a time"),
+)
+
+
+@dataclass(frozen=True)
+class JobTime:
+    """Seconds that a job takes on each drive, computed; None where a figure is missing, which `missing` names."""
+
+    job: Job
+    old_s: float | None
+    new_s: float | None
+    missing: str = ""
+
+
+@dataclass(frozen=True)
+class Upgrade:
+    """All of it. `overall` is the geometric mean of the steps' ratios."""
+
+    old: str
+    new: str
+    steps: tuple[StepGain, ...]
+    jobs: tuple[JobTime, ...]
+    overall: Interval | None
+    worth: tuple[str, ...]
+    no_gain: tuple[str, ...]
+    loses: tuple[str, ...]
+    price_for_halving: float | None
+
+    @property
+    def conclusion(self) -> str:
+        """A sentence that says no more than the figures do."""
+        if not self.steps:
+            return "no step was measured on both alike, so nothing can be said"
+        parts = [f"worth it for {_listed(self.worth)}"] if self.worth else ["not worth it for speed"]
+        parts += [f"no gain for {_listed(self.no_gain)}"] if self.no_gain else []
+        parts += [f"slower at {_listed(self.loses)}"] if self.loses else []
+        return "; ".join(parts)
+
+
+def compare(
+    old: str, new: str, old_results: Sequence[StepResult], new_results: Sequence[StepResult], *, link_bytes_s: float | None = None,
+    new_price: float | None = None,
+) -> Upgrade:  # fmt: skip
+    """Hold a drive against the one it would replace.
+
+    Parameters
+    ----------
+    old_results, new_results : sequence of StepResult
+        Of drives that were not filled on purpose, at most one of each kind.
+    link_bytes_s : float, optional
+        What the link that the new drive will hang on carries.
+    new_price : float, optional
+        For what a halving of time costs.
+    """
+    steps = []
+    figures: list[LogFigure] = []
+    by_class: dict[str, list[float]] = {}
+    for result in new_results:
+        other = next((r for r in old_results if r.kind == result.kind and not r.conditions.differences(result.conditions)), None)
+        if other is None or not _good(result) or not _good(other):
+            continue
+        mine, theirs = ([p.rate_bytes_s for p in r.passes] for r in (result, other))
+        times = ratio(mine, theirs)
+        left = None
+        if link_bytes_s is not None:
+            left = min(statistics.median(mine), link_bytes_s) / statistics.median(theirs)
+        steps.append(StepGain(result.kind, interval(theirs), interval(mine), times, left))
+        if times.known:
+            figures.append(combine([(1.0, LogFigure.of(mine)), (-1.0, LogFigure.of(theirs))]))
+        name = _class_of(result)
+        if name is not None:
+            by_class.setdefault(name, []).append(left if left is not None else times.median)
+    overall = ratio_interval(geometric_mean(figures)) if figures else None
+    gains = {name: math.exp(statistics.fmean(map(math.log, values))) for name, values in by_class.items()}
+    worth = tuple(f"{CLASS_WORDS[n]} ({g:.1f} times)" for n, g in gains.items() if g >= FELT)
+    no_gain = tuple(CLASS_WORDS[n] for n, g in gains.items() if 1 / LITTLE <= g < FELT)
+    loses = tuple(f"{CLASS_WORDS[n]} ({1 / g:.1f} times)" for n, g in gains.items() if g < 1 / LITTLE)
+    halving = None
+    if new_price is not None and overall is not None and overall.median > 1:
+        halving = new_price / math.log2(overall.median)
+    jobs = tuple(_job(job, old_results, new_results, link_bytes_s) for job in JOBS)
+    return Upgrade(old, new, tuple(steps), jobs, overall, worth, no_gain, loses, halving)
+
+
+def _class_of(result: StepResult) -> str | None:
+    step = parse(result.kind)
+    if not isinstance(step, Access):
+        return None
+    return next((n for n, random, share in CLASSES if (step.random, step.read_percent) == (random, share)), None)
+
+
+def _job(job: Job, old: Sequence[StepResult], new: Sequence[StepResult], link: float | None) -> JobTime:
+    compute = {JOBS[0].name: _copy_s, JOBS[1].name: _project_s, JOBS[2].name: _small_s}[job.name]
+    before, missing_old = compute(old, None)
+    after, missing_new = compute(new, link)
+    return JobTime(job, before, after, missing_old or missing_new)
+
+
+def _copy_s(results: Sequence[StepResult], link: float | None) -> tuple[float | None, str]:
+    large = _rate(results, random=False, share=0, depth=8, link=link)
+    if large is None:
+        return None, "sequential write 1MiB depth 8"
+    cliff = next((r.facts["long_write"] for r in results if r.facts.get("long_write", {}).get("cliff")), None)
+    seconds = COPY_LARGE_BYTES / large
+    if cliff is not None and cliff["cliff"]["at_bytes"] < COPY_LARGE_BYTES:
+        beyond = COPY_LARGE_BYTES - cliff["cliff"]["at_bytes"]
+        seconds = cliff["cliff"]["at_bytes"] / large + beyond / cliff["cliff"]["after_bytes_s"]
+    small = [statistics.median(p.rate_bytes_s for p in r.passes) for r in results if _small_copy(r)]
+    if not small:
+        return None, "copy in 20000 files of 16kB"
+    return seconds + COPY_SMALL_BYTES / min(max(small), link or math.inf), ""
+
+
+def _small_copy(result: StepResult) -> bool:
+    step = parse(result.phrase)
+    return isinstance(step, Copy) and step.inward and 0 < step.file_bytes <= 10**7 and bool(result.passes)
+
+
+def _project_s(results: Sequence[StepResult], link: float | None) -> tuple[float | None, str]:
+    rate = _rate(results, random=False, share=100, depth=1, link=link)
+    return (PROJECT_BYTES / rate, "") if rate else (None, "sequential read 128KiB")
+
+
+def _small_s(results: Sequence[StepResult], link: float | None) -> tuple[float | None, str]:
+    result = next((r for r in results if r.kind == "random read 4KiB" and r.passes), None)
+    if result is None:
+        return None, "random read 4KiB"
+    iops = statistics.median(p.iops for p in result.passes)
+    return (SMALL_READS / iops, "") if iops else (None, "random read 4KiB")
+
+
+def _rate(results: Sequence[StepResult], *, random: bool, share: int, depth: int, link: float | None) -> float | None:
+    """The figure of the step whose depth is nearest, bytes a second."""
+    found = []
+    for r in results:
+        step = parse(r.phrase)
+        if not isinstance(step, Access) or (step.random, step.read_percent) != (random, share) or step.fresh or not _good(r):
+            continue
+        if step.rate_bytes_s or step.rate_iops or step.durable or step.compressible_percent or step.block_bytes < 65536:
+            continue
+        found.append((abs(math.log2(step.depth * step.workers / depth)), -statistics.median(p.rate_bytes_s for p in r.passes)))
+    return min(-min(found)[1], link or math.inf) if found else None
+
+
+def _good(result: StepResult) -> bool:
+    return bool(result.passes) and all(p.rate_bytes_s > 0 for p in result.passes)
+
+
+def _listed(names: Sequence[str]) -> str:
+    return ", ".join(names[:-1]) + " and " + names[-1] if len(names) > 1 else names[0]
