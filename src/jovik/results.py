@@ -11,6 +11,8 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from jovik.units import show_size
+
 SLICE_NS = 100_000_000
 """Length of a time slice of a trace, nanoseconds."""
 
@@ -223,7 +225,7 @@ class Conditions:
         if self.direct != other.direct:
             found.append("one went through the operating system's cache")
         if self.span_bytes != other.span_bytes:
-            found.append(f"span {self.span_bytes} / {other.span_bytes} bytes")
+            found.append(f"span {show_size(self.span_bytes)} / {show_size(other.span_bytes)}")
         mine, theirs = self.fill_percent, other.fill_percent
         if self.filled_percent != other.filled_percent:
             found.append(f"filled to {self.filled_percent or 0} % / {other.filled_percent or 0} %")

@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from jovik.analysis.statistics import LogFigure, combine, geometric_mean, interval, ratio_interval
+import numpy as np
+
+from jovik.analysis.alike import differences, figure_of, rate_of
+from jovik.analysis.statistics import LogFigure, combine, interval, ratio_interval
 from jovik.errors import Misuse, UnknownName
+from jovik.phrase import parse
 from jovik.results import Interval, StepResult
 
 
@@ -65,7 +69,7 @@ class Ranking:
     left_out: tuple[LeftOut, ...]
 
 
-def rank(results: Sequence[StepResult], yardstick: str | None = None) -> Ranking:
+def rank(results: Sequence[StepResult], yardstick: str | None = None, weight_of: Callable[[str], float] | None = None) -> Ranking:
     """Rank every drive that has results.
 
     Parameters
@@ -74,6 +78,8 @@ def rank(results: Sequence[StepResult], yardstick: str | None = None) -> Ranking
         At most one for each drive and kind, oldest drive first.
     yardstick : str, optional
         The drive that the index calls 100; the one measured first unless given.
+    weight_of : callable, optional
+        What a kind of step counts in the index, 0 for nothing; all count alike unless given.
 
     Raises
     ------
@@ -91,12 +97,13 @@ def rank(results: Sequence[StepResult], yardstick: str | None = None) -> Ranking
     compared, left_out = _like_with_like(results, measure)
     figures: dict[str, dict[str, LogFigure]] = defaultdict(dict)
     for r in compared:
-        figures[r.drive][r.kind] = LogFigure.of([p.rate_bytes_s for p in r.passes])
+        figures[r.drive][r.kind] = figure_of(r)
     kinds = tuple(dict.fromkeys(r.kind for r in compared))
     steps = [s for kind in kinds for s in _rank_step([r for r in compared if r.kind == kind], figures, measure)]
-    indexes = {d: _against(figures[d], figures[measure]) for d in drives}
+    weight = weight_of or (lambda _: 1.0)
+    indexes = {d: _against(figures[d], figures[measure], weight) for d in drives}
     placed = [d for d in drives if indexes[d] is not None]
-    places = _places({a: {b: _ratio_over_common(figures[a], figures[b]) for b in placed if b != a} for a in placed})
+    places = dict(zip(placed, _places([figures[d] for d in placed], weight), strict=True))
     rows = [
         DrivePlace(
             d,
@@ -124,7 +131,7 @@ def _like_with_like(results: Sequence[StepResult], yardstick: str) -> tuple[list
         groups: list[list[StepResult]] = []
         for member in members:
             for group in groups:
-                if not group[0].conditions.differences(member.conditions):
+                if not differences(group[0], member):
                     group.append(member)
                     break
             else:
@@ -133,7 +140,7 @@ def _like_with_like(results: Sequence[StepResult], yardstick: str) -> tuple[list
         kept += best
         for group in groups:
             if group is not best:
-                why = "; ".join(best[0].conditions.differences(group[0].conditions))
+                why = "; ".join(differences(best[0], group[0]))
                 left_out += [LeftOut(r.drive, kind, why) for r in group]
     return kept, left_out
 
@@ -141,7 +148,7 @@ def _like_with_like(results: Sequence[StepResult], yardstick: str) -> tuple[list
 def _rank_step(members: Sequence[StepResult], figures: dict[str, dict[str, LogFigure]], yardstick: str) -> list[StepPlace]:
     kind = members[0].kind
     names = [r.drive for r in members]
-    places = _places({a: {b: combine([(1, figures[a][kind]), (-1, figures[b][kind])]) for b in names if b != a} for a in names})
+    places = dict(zip(names, _places([{kind: figures[n][kind]} for n in names], lambda _: 1.0), strict=True))
     rows = []
     for r in members:
         index = None
@@ -149,39 +156,118 @@ def _rank_step(members: Sequence[StepResult], figures: dict[str, dict[str, LogFi
             index = Interval(100.0, 100.0, 100.0)
         elif kind in figures[yardstick]:
             index = ratio_interval(combine([(1, figures[r.drive][kind]), (-1, figures[yardstick][kind])])).scaled(100)
-        rates = interval([p.rate_bytes_s for p in r.passes])
+        rates = rate_of(r)
         rows.append(StepPlace(r.drive, kind, places[r.drive], rates, interval([p.iops for p in r.passes]), len(r.passes), r, index))
     return sorted(rows, key=lambda s: -s.rate_bytes_s.median)
 
 
-def _against(mine: dict[str, LogFigure], theirs: dict[str, LogFigure]) -> LogFigure | None:
+def _against(mine: dict[str, LogFigure], theirs: dict[str, LogFigure], weight: Callable[[str], float]) -> LogFigure | None:
     """The geometric mean of the ratios over the steps both have; exactly 1 for the yardstick against itself."""
     if mine is theirs:
         return LogFigure(0.0, 0.0, float("inf"))
-    return _ratio_over_common(mine, theirs)
+    return _ratio_over_common(mine, theirs, weight)
 
 
-def _ratio_over_common(mine: dict[str, LogFigure], theirs: dict[str, LogFigure]) -> LogFigure | None:
-    common = [k for k in mine if k in theirs]
-    if not common:
-        return None
-    return geometric_mean([combine([(1, mine[k]), (-1, theirs[k])]) for k in common])
+def _ratio_over_common(mine: dict[str, LogFigure], theirs: dict[str, LogFigure], weight: Callable[[str], float]) -> LogFigure | None:
+    """The weighted geometric mean of the ratios.
 
-
-def _places(ratios: dict[str, dict[str, LogFigure | None]] | dict[str, dict[str, LogFigure]]) -> dict[str, Place]:
-    """A place for each name from the ratios of each to every other.
-
-    Two tie where the interval of their ratio includes 1; so the first place a drive may hold is behind those surely
-    better, the last one before those surely worse.
+    What was made in one pass has no interval, and would take the whole mean's; it counts only where there is nothing else.
     """
-    places = {}
-    for name, others in ratios.items():
-        better = worse = 0
-        for figure in others.values():
-            if figure is None or not figure.known:
-                continue
-            span = ratio_interval(figure)
-            better += span.high is not None and span.high < 1
-            worse += span.low is not None and span.low > 1
-        places[name] = Place(1 + better, len(ratios) - worse)
-    return places
+    common = [k for k in mine if k in theirs and weight(k) > 0]
+    known = [k for k in common if mine[k].known and theirs[k].known]
+    used = known or common
+    if not used:
+        return None
+    whole = sum(weight(k) for k in used)
+    return combine([(weight(k) / whole, combine([(1, mine[k]), (-1, theirs[k])])) for k in used])
+
+
+def to_the_next(places: Sequence[StepPlace]) -> list[Interval | None]:
+    """Of drives in one kind of step, best first, each one's rate over the next one's with its interval; None for the last."""
+    found: list[Interval | None] = []
+    for one, two in zip(places, [*places[1:], None], strict=True):
+        found.append(None if two is None else ratio_interval(combine([(1, figure_of(one.result)), (-1, figure_of(two.result))])))
+    return found
+
+
+def sentence(ranking: Ranking, drive: str) -> str:
+    """The place of one drive in a sentence: overall, and where it is surely first, level or last.
+
+    Raises
+    ------
+    UnknownName
+        It has no results.
+    """
+    row = next((d for d in ranking.drives if d.drive == drive), None)
+    if row is None:
+        raise UnknownName("drive with results", drive, [d.drive for d in ranking.drives])
+    many = sum(d.place is not None for d in ranking.drives)
+    if row.place is None or many < 2:
+        return f"{drive}: there is no other drive to place it among"
+    parts = [f"{_ordinal(row.place)} of {many}"]
+    level = [d.drive for d in ranking.drives if d.drive != drive and d.place is not None and _overlap(d.place, row.place)]
+    parts += [f"level with {' and '.join(level)}"] if level else []
+    count = {k: sum(s.kind == k for d in ranking.drives for s in d.steps) for k in ranking.kinds}
+    first = [s for s in row.steps if s.place == Place(1, 1) and count[s.kind] > 1]
+    last = [s for s in row.steps if s.place.first == s.place.last == count[s.kind] > 1]
+    parts += [f"first in {_labels(first)}"] if first else []
+    parts += [f"last in {_labels(last)}"] if last else []
+    return f"{drive}: {', '.join(parts)}"
+
+
+def _labels(steps: Sequence[StepPlace]) -> str:
+    shown = [parse(s.kind).label for s in steps]
+    return "; ".join(shown) if len(shown) <= 3 else f"{len(shown)} steps"
+
+
+def _ordinal(place: Place) -> str:
+    def one(n: int) -> str:
+        return f"{n}{'th' if n % 100 in (11, 12, 13) else {1: 'st', 2: 'nd', 3: 'rd'}.get(n % 10, 'th')}"
+
+    return one(place.first) if place.first == place.last else f"{one(place.first)} to {one(place.last)}"
+
+
+def _overlap(one: Place, two: Place) -> bool:
+    return one.first <= two.last and two.first <= one.last
+
+
+def _places(figures: Sequence[dict[str, LogFigure]], weight: Callable[[str], float]) -> list[Place]:
+    """A place for each from the ratios of each to every other, over the kinds that a pair has in common.
+
+    Two tie where the interval of their ratio includes 1; so the first place a drive may hold is behind those surely better, the last one
+    before those surely worse. All pairs at once: a shelf of hundreds of drives has tens of thousands (the sums are those of
+    `statistics.combine`, weighted by kind).
+    """
+    from scipy.special import stdtrit
+
+    count = len(figures)
+    means, spread, below = (np.zeros((count, count)) for _ in range(3))
+    whole = np.zeros((count, count))
+    for kind in dict.fromkeys(k for f in figures for k in f):
+        share = weight(kind)
+        mine = [f.get(kind) for f in figures]
+        known = np.array([m is not None and m.known for m in mine])
+        mean, variance, rest = (np.array([getter(m) if m is not None and m.known else 0.0 for m in mine]) for getter in (_mean, _variance, _rest))
+        both = np.outer(known, known) * share
+        whole += both
+        means += both * np.subtract.outer(mean, mean)
+        spread += both * share * np.add.outer(variance, variance)
+        below += both * share**3 * np.add.outer(rest, rest)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        freedom = np.where(below > 0, spread**2 / below, np.inf)
+        reach = np.where(spread > 0, stdtrit(np.where(np.isfinite(freedom), freedom, 1e9), 0.975) * np.sqrt(spread), 0.0)
+    ahead = (means - reach > 0) & (whole > 0)
+    np.fill_diagonal(ahead, False)
+    return [Place(1 + int(ahead[:, i].sum()), count - int(ahead[i].sum())) for i in range(count)]
+
+
+def _mean(figure: LogFigure) -> float:
+    return figure.mean
+
+
+def _variance(figure: LogFigure) -> float:
+    return figure.variance
+
+
+def _rest(figure: LogFigure) -> float:
+    return figure.variance**2 / figure.freedom if figure.freedom else 0.0

@@ -7,7 +7,8 @@ import statistics
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from jovik.analysis.statistics import LogFigure, combine, geometric_mean, interval, ratio, ratio_interval
+from jovik.analysis.alike import differences, figure_of, rate_of
+from jovik.analysis.statistics import LogFigure, combine, geometric_mean, ratio_interval
 from jovik.phrase import Access, Copy, parse
 from jovik.results import Interval, StepResult
 
@@ -16,7 +17,7 @@ FELT = 1.25
 LITTLE = 1.05
 CLASSES = (("sequential read", False, 100), ("sequential write", False, 0), ("random read", True, 100), ("random write", True, 0))
 CLASS_WORDS = {"sequential read": "reading large files", "sequential write": "writing large files", "random read": "starting programs and systems",
-               "random write": "small writes, as of mail and databases"}  # fmt: skip
+               "random write": "small writes, as of mail and databases", "long write": "long writes, beyond the write cache"}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -113,17 +114,16 @@ def compare(
     figures: list[LogFigure] = []
     by_class: dict[str, list[float]] = {}
     for result in new_results:
-        other = next((r for r in old_results if r.kind == result.kind and not r.conditions.differences(result.conditions)), None)
+        other = next((r for r in old_results if r.kind == result.kind and not differences(r, result)), None)
         if other is None or not _good(result) or not _good(other):
             continue
-        mine, theirs = ([p.rate_bytes_s for p in r.passes] for r in (result, other))
-        times = ratio(mine, theirs)
-        left = None
-        if link_bytes_s is not None:
-            left = min(statistics.median(mine), link_bytes_s) / statistics.median(theirs)
-        steps.append(StepGain(result.kind, interval(theirs), interval(mine), times, left))
+        mine, theirs = rate_of(result), rate_of(other)
+        figure = combine([(1.0, figure_of(result)), (-1.0, figure_of(other))])
+        times = ratio_interval(figure)
+        left = min(mine.median, link_bytes_s) / theirs.median if link_bytes_s is not None else None
+        steps.append(StepGain(result.kind, theirs, mine, times, left))
         if times.known:
-            figures.append(combine([(1.0, LogFigure.of(mine)), (-1.0, LogFigure.of(theirs))]))
+            figures.append(figure)
         name = _class_of(result)
         if name is not None:
             by_class.setdefault(name, []).append(left if left is not None else times.median)
@@ -143,6 +143,8 @@ def _class_of(result: StepResult) -> str | None:
     step = parse(result.kind)
     if not isinstance(step, Access):
         return None
+    if step.fresh:
+        return "long write"
     return next((n for n, random, share in CLASSES if (step.random, step.read_percent) == (random, share)), None)
 
 

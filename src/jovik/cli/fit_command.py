@@ -118,14 +118,14 @@ def _show(name: str, fits: dict[int | None, list[Fit]], warranty_years: float | 
                 f"{significant(f.headroom, 2)} times" if f.headroom is not None else "-",
                 f.ends or "-",
                 "-" if f.years is None else f"{significant(f.years, 2)} years{' !' if worn else ''}",
-                ", ".join(_answer(x) for _, x in full) or "-",
+                ", ".join(_answer(x) + (" (short test)" if _short(x) else "") for _, x in full) or "-",
             )
         )
         if f.headroom is None:
             notes.append(f'{f.load.title}: not known without "{f.missing}"')
         elif worn:
             notes.append(f"{f.load.title}: {f.load.hours_a_day:g} hours a day wear it out before its warranty ends")
-    if any(s.source.startswith(" of a short test") for f in fits[None] for s in f.supplies):
+    if any(_short(f) for f in fits[None]):
         notes.append('writing counts at the rate of a short test: how long that lasts is told by "sequential write 1MiB depth 8 over 30% of free"')
     levels = [level for level in fits if level is not None]
     full_title = f"filled to {' and '.join(str(x) for x in levels)} %" if levels else "nearly full"
@@ -133,6 +133,11 @@ def _show(name: str, fits: dict[int | None, list[Fit]], warranty_years: float | 
         f"{name}: what it carries", ["load", "streams", "headroom", "what ends it", "endurance lasts", full_title], rows, right=(2,), spare=(5, 4),
         notes=[*notes, "counted at the lower end of each 95 % interval; endurance is one stream's, at the hours a day of the load"],
     )  # fmt: skip
+
+
+def _short(f: Fit) -> bool:
+    """Whether its write rate is of a test too short to tell what lasts."""
+    return any(s.source.startswith(" of a short test") for s in f.supplies)
 
 
 def _answer(f: Fit) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import Any
 
 from jovik.phrase.access import Access
@@ -12,8 +13,9 @@ from jovik.phrase.others import HEADS
 from jovik.phrase.step import Step
 
 
+@lru_cache(4096)
 def parse(text: str) -> Step:
-    """Read one step phrase.
+    """Read one step phrase; a phrase that was read before is the same step again.
 
     Raises
     ------

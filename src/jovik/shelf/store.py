@@ -328,19 +328,28 @@ class Shelf:
         rungs of a ladder are, with `ladders`, or where a drive has nothing else: many of them would outweigh all other steps.
         """
         where = drive.c.folded_name == name.strip().casefold() if name is not None else sa.true()
-        found = self._results(where, with_latencies=with_latencies)
-        latest: dict[tuple[str, str, int | None], StepResult] = {}
-        for r in found:
-            key = (r.drive, r.kind, r.conditions.filled_percent)
-            rung = "ladder" in r.facts
-            # A step of its own has more passes than a rung of the same kind that came after it in the same run.
-            if _counts(r, filled) and not (rung and key in latest and latest[key].run == r.run and "ladder" not in latest[key].facts):
-                latest[key] = r
+        level = step.c.conditions["filled_percent"].as_integer()
+        rung = sa.case((step.c.facts["ladder"].as_string().is_(None), 0), else_=1)
+        # Of a run, a step of its own before a rung of the same kind: it has more passes. The database picks; a shelf may hold 10,000 runs.
+        order = (run.c.started.desc(), run.c.id.desc(), rung, step.c.position.desc())
+        newest = sa.func.row_number().over(partition_by=(run.c.drive_id, step.c.kind, level), order_by=order)
+        has_passes = sa.exists().where(one_pass.c.step_id == step.c.id)
+        numbered = (
+            sa.select(step.c.id, newest.label("newest")).join(run, step.c.run_id == run.c.id).join(drive, run.c.drive_id == drive.c.id)
+            .where(where, has_passes, *(() if filled else (level.is_(None),))).subquery()
+        )  # fmt: skip
+        chosen = sa.select(numbered.c.id).where(numbered.c.newest == 1)
+        found = self._results(step.c.id.in_(chosen), with_latencies=with_latencies)
+        latest = {(r.drive, r.kind, r.conditions.filled_percent): r for r in found if _counts(r, filled)}
         if not ladders:
             plain = {r.drive for r in latest.values() if "ladder" not in r.facts}
             latest = {k: r for k, r in latest.items() if "ladder" not in r.facts or r.drive not in plain}
-        order = {d: i for i, d in enumerate(dict.fromkeys(r.drive for r in found))}
-        return sorted(latest.values(), key=lambda r: order[r.drive])
+        first = (
+            sa.select(drive.c.name).join(run, run.c.drive_id == drive.c.id).group_by(drive.c.id, drive.c.name).order_by(sa.func.min(run.c.started))
+        )
+        with self._engine.connect() as c:
+            places = {d: i for i, d in enumerate(c.execute(first).scalars())}
+        return sorted(latest.values(), key=lambda r: places[r.drive])
 
     def latest_by_unit(self, name: str) -> list[StepResult]:
         """For each unit of a drive the latest result of each kind of step."""

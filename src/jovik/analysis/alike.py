@@ -1,0 +1,44 @@
+"""Whether two results may be compared, and the figure that each is compared by."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+from jovik.analysis.statistics import LogFigure, student_quantile
+from jovik.phrase import Access, parse
+from jovik.results import Interval, StepResult
+
+BATCHES = 19
+"""Degrees of freedom behind the interval within one long write, of at most 20 batches."""
+
+
+def differences(one: StepResult, two: StepResult) -> list[str]:
+    """What keeps two results of one kind from being compared, in words; empty when nothing does.
+
+    An amount that is a share of what is free is another one on every drive, and meant to be.
+    """
+    step = parse(one.kind)
+    if isinstance(step, Access) and step.amount_free_percent is not None:
+        return replace(one.conditions, span_bytes=0).differences(replace(two.conditions, span_bytes=0))
+    return one.conditions.differences(two.conditions)
+
+
+def figure_of(result: StepResult) -> LogFigure:
+    """The figure a result is compared by: its passes, or of a long write what is left at its end, which is what it was made for."""
+    found = result.facts.get("long_write")
+    if found is None:
+        return LogFigure.of([p.rate_bytes_s for p in result.passes])
+    last = Interval(**found["parts"][-1]["rate_bytes_s"])
+    if last.low is None or last.high is None or last.low <= 0:
+        return LogFigure(math.log(last.median), math.nan, 0.0)
+    spread = (math.log(last.high) - math.log(last.low)) / 2 / student_quantile(BATCHES)
+    return LogFigure(math.log(last.median), spread * spread, float(BATCHES))
+
+
+def rate_of(result: StepResult) -> Interval:
+    """The same in bytes a second with its interval."""
+    from jovik.analysis.statistics import interval
+
+    found = result.facts.get("long_write")
+    return interval([p.rate_bytes_s for p in result.passes]) if found is None else Interval(**found["parts"][-1]["rate_bytes_s"])
