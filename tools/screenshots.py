@@ -21,7 +21,7 @@ SIZE = (1280, 800)
 SHOTS = {
     "overview": "jovik --help",
     "sheet": "jovik sheet list; jovik sheet show 'Veldhaar Comet 2TB'",
-    "measure": "jovik measure model:comet --seed 41",
+    "measure": "jovik measure model:comet --seed 41 2>/dev/null",
     "findings": "jovik measure model:drift 'sequential write 1MiB depth 8 for 1s' 'random read 4KiB depth 1..64 for 2s' "
     "'copy in 2000 files of 2.5MB' 'sequential write 1MiB depth 8 over 200GB' 'fill to 90%' 'rest until recovered' "
     "'sequential write 1MiB depth 8 for 1s' 'empty' --seed 4 2>/dev/null",
@@ -29,6 +29,8 @@ SHOTS = {
     "live": "jovik measure . --drive 'Veldhaar Comet 2TB' 'sequential read 1MiB depth 8 for 4s within 512MiB' "
     "'random read 4KiB depth 1..8 for 3s within 512MiB' 'random mixed 70% read 4KiB depth 16 for 20s within 512MiB' --passes 2",
     "judge": "jovik judge 'Veldhaar Comet 2TB'",
+    "upgrade": "jovik upgrade 'Corvane Slate 1TB' 'Veldhaar Comet 2TB' --link 1900MB/s --instead-of 900",
+    "fit": "jovik fit 'Veldhaar Comet 2TB'; jovik fit --loads",
     "ceiling": "jovik ceiling --for 100ms",
     "rank": "jovik rank --yardstick 'Corvane Slate 1TB'",
     "errors": "jovik measure model:comet 'random read 4k depth 32'; jovik measure model:commet; jovik sheet show Slate; "

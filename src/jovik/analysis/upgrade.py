@@ -15,6 +15,8 @@ from jovik.results import Interval, StepResult
 FELT = 1.25
 """From this ratio on a person notices, when waiting is what they do."""
 LITTLE = 1.05
+DEEP = 8
+"""So many requests in flight are a server's, not a person's."""
 CLASSES = (("sequential read", False, 100), ("sequential write", False, 0), ("random read", True, 100), ("random write", True, 0))
 CLASS_WORDS = {"sequential read": "reading large files", "sequential write": "writing large files", "random read": "starting programs and systems",
                "random write": "small writes, as of mail and databases", "long write": "long writes, beyond the write cache"}  # fmt: skip
@@ -145,6 +147,8 @@ def _class_of(result: StepResult) -> str | None:
         return None
     if step.fresh:
         return "long write"
+    if step.random and step.depth * step.workers >= DEEP:
+        return "deep random"
     return next((n for n, random, share in CLASSES if (step.random, step.read_percent) == (random, share)), None)
 
 

@@ -9,6 +9,9 @@ import click
 
 REVIEWED = "Veldhaar Comet 2TB"
 """The drive that is just in for review."""
+REPLACED = "Corvane Slate 1TB"
+"""The drive that the magazine uses now."""
+PLAN = "second-look"
 EARLIER = ("drift", "slate", "pebble")
 """Model drives that the magazine tested before."""
 
@@ -36,12 +39,16 @@ def demo(out: Path | None) -> None:
     shelf = folder / "shelf.db"
     for position, model in enumerate(EARLIER):
         # Fixed seeds: the demo shows the same figures everywhere, so that a tutorial can speak of them.
-        _step(shelf, ["measure", f"model:{model}", "--seed", str(11 + position)], quiet=True)
-    _step(shelf, ["measure", "model:comet", "--seed", "41"])
+        _step(shelf, ["measure", f"model:{model}", "--plan", PLAN, "--seed", str(11 + position)], quiet=True)
+    _step(shelf, ["note", REPLACED, "--reading", "boot time=14.2s", "--method", "stopwatch, switch to desktop"], quiet=True)
+    _step(shelf, ["measure", "model:comet", "--plan", PLAN, "--seed", "41"])
+    _step(shelf, ["note", REVIEWED, "--reading", "boot time=8.9s", "--method", "stopwatch, switch to desktop", "--pro", "no heat sink needed"])
     _step(shelf, ["sheet", "show", REVIEWED])
     _step(shelf, ["judge", REVIEWED])
-    _step(shelf, ["rank", "--yardstick", "Corvane Slate 1TB", "--no-steps"])
-    _step(shelf, ["picture", "rank", "--out", str(folder / "ranking.png"), "--highlight", REVIEWED, "--yardstick", "Corvane Slate 1TB"])
+    _step(shelf, ["rank", "--yardstick", REPLACED, "--no-steps", "--review", REVIEWED])
+    _step(shelf, ["upgrade", REPLACED, REVIEWED])
+    _step(shelf, ["fit", REVIEWED, "--load", "telescope", "--load", "backup", "--load", "games"])
+    _step(shelf, ["picture", "rank", "--out", str(folder / "ranking.png"), "--highlight", REVIEWED, "--yardstick", REPLACED])
     where = shlex.quote(str(folder))
     click.echo(f"\nThe shelf is {where}/shelf.db. Go on from here:")
     click.echo(

@@ -118,7 +118,7 @@ def _show(name: str, fits: dict[int | None, list[Fit]], warranty_years: float | 
                 f"{significant(f.headroom, 2)} times" if f.headroom is not None else "-",
                 f.ends or "-",
                 "-" if f.years is None else f"{significant(f.years, 2)} years{' !' if worn else ''}",
-                ", ".join(_answer(x) + (" (short test)" if _short(x) else "") for _, x in full) or "-",
+                ", ".join("-" if _short(x) else _answer(x) for _, x in full) or "-",
             )
         )
         if f.headroom is None:

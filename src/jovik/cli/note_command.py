@@ -68,7 +68,7 @@ def note(
         name = shelf.sheet(drive).drive.name
         if notes or readings:
             shelf.note(name, notes, readings)
-        _show(name, shelf.notes(name), shelf.readings(), shelf.latest_results(name), form)
+        _show(name, shelf.notes(name), shelf.readings(), shelf.latest_results(name, ladders=True), form)
     return 0
 
 
