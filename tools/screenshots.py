@@ -21,13 +21,14 @@ SIZE = (1280, 800)
 SHOTS = {
     "overview": "jovik --help",
     "sheet": "jovik sheet list; jovik sheet show 'Veldhaar Comet 2TB'",
-    "measure": "jovik measure model:comet --seed 41 2>/dev/null",
+    "measure": "jovik measure model:comet --plan second-look --seed 41 2>/dev/null",
     "findings": "jovik measure model:drift 'sequential write 1MiB depth 8 for 1s' 'random read 4KiB depth 1..64 for 2s' "
-    "'copy in 2000 files of 2.5MB' 'sequential write 1MiB depth 8 over 200GB' 'fill to 90%' 'rest until recovered' "
-    "'sequential write 1MiB depth 8 for 1s' 'empty' --seed 4 2>/dev/null",
-    "plan": "jovik plan list; jovik plan show quick-compare --target model:comet; jovik plan show full-review --target model:comet --budget 20min",
-    "live": "jovik measure . --drive 'Veldhaar Comet 2TB' 'sequential read 1MiB depth 8 for 4s within 512MiB' "
-    "'random read 4KiB depth 1..8 for 3s within 512MiB' 'random mixed 70% read 4KiB depth 16 for 20s within 512MiB' --passes 2",
+    "'copy in 2000 files of 2.5MB' 'empty' 'sequential write 1MiB depth 8 over 200GB' 'fill to 90%' 'rest until recovered' 'random write 4KiB depth 4 for 5s' 'empty' "
+    "'random write 4KiB depth 4 for 5s' --seed 4 --shelf elsewhere.db 2>/dev/null",
+    "plan": "jovik plan list; jovik plan show second-look --target model:comet --budget 2min",
+    "live": "jovik sheet new 'Halden Fjord 1TB' --shelf elsewhere.db; "
+    "jovik measure . --shelf elsewhere.db --drive 'Halden Fjord 1TB' 'sequential read 1MiB depth 8 for 4s within 512MiB' "
+    "'random read 4KiB depth 1..8 for 3s within 512MiB' 'random mixed 70% read 4KiB depth 16 for 60s within 512MiB' --passes 2",
     "judge": "jovik judge 'Veldhaar Comet 2TB'",
     "upgrade": "jovik upgrade 'Corvane Slate 1TB' 'Veldhaar Comet 2TB' --link 1900MB/s --instead-of 900",
     "fit": "jovik fit 'Veldhaar Comet 2TB'; jovik fit --loads",
@@ -36,9 +37,9 @@ SHOTS = {
     "errors": "jovik measure model:comet 'random read 4k depth 32'; jovik measure model:commet; jovik sheet show Slate; "
     "jovik measure . --drive 'Corvane Slate 1TB' 'sequential write 1MiB over 900TB'",
 }
-SMALL = ("rank", "findings", "plan")
+SMALL = ("rank", "findings")
 """Shots with more lines than fit at the usual size."""
-WHILE = {"live": 45.0}
+WHILE = {"live": 85.0}
 """Shots of what moves: so many seconds after the command began."""
 
 
@@ -75,7 +76,7 @@ def shoot(name: str, command: str, display: str, env: dict[str, str], scratch: P
     shown = "; ".join(f"printf '\\033[1m$ %s\\033[0m\\n' \"{part.strip()}\"; {part.strip()}; echo" for part in command.split(";"))
     geometry, size = ("210x70+0+0", "8.5") if name in SMALL else ("158x48+0+0", "10")
     look = ["-fa", "DejaVu Sans Mono", "-fs", size, "-b", "8", "-bw", "0", "+sb", "-bg", "#FBF8F2", "-fg", "#22262B"]
-    for number, colour in ((1, "#B4451F"), (2, "#2F7D4A"), (3, "#8A6100")):
+    for number, colour in ((1, "#B4451F"), (2, "#2F7D4A"), (3, "#8A6100"), (6, "#1F6F8B")):
         look += ["-xrm", f"XTerm*color{number}: {colour}"]
     words = ["xterm", "-display", display, "-geometry", geometry, *look, "-xrm", "XTerm*boldColors: false"]
     words += ["-e", "sh", "-c", f"{shown}; touch {done}; sleep 30"]

@@ -18,8 +18,14 @@ LITTLE = 1.05
 DEEP = 8
 """So many requests in flight are a server's, not a person's."""
 CLASSES = (("sequential read", False, 100), ("sequential write", False, 0), ("random read", True, 100), ("random write", True, 0))
-CLASS_WORDS = {"sequential read": "reading large files", "sequential write": "writing large files", "random read": "starting programs and systems",
-               "random write": "small writes, as of mail and databases", "long write": "long writes, beyond the write cache"}  # fmt: skip
+CLASS_WORDS = {
+    "sequential read": "reading large files",
+    "sequential write": "writing large files",
+    "random read": "starting programs and systems",
+    "random write": "small writes, as of mail and databases",
+    "deep random": "many small requests at once, as of servers",
+    "long write": "long writes, beyond the write cache",
+}
 
 
 @dataclass(frozen=True)

@@ -128,9 +128,10 @@ def _show(name: str, fits: dict[int | None, list[Fit]], warranty_years: float | 
     if any(_short(f) for f in fits[None]):
         notes.append('writing counts at the rate of a short test: how long that lasts is told by "sequential write 1MiB depth 8 over 30% of free"')
     levels = [level for level in fits if level is not None]
-    full_title = f"filled to {' and '.join(str(x) for x in levels)} %" if levels else "nearly full"
+    header = ["load", "streams", "headroom", "what ends it", "endurance lasts", f"filled to {' and '.join(str(x) for x in levels)} %"]
+    shown = len(header) if levels else len(header) - 1
     table(
-        f"{name}: what it carries", ["load", "streams", "headroom", "what ends it", "endurance lasts", full_title], rows, right=(2,), spare=(5, 4),
+        f"{name}: what it carries", header[:shown], [row[:shown] for row in rows], right=(2,), spare=(5, 4) if levels else (4,),
         notes=[*notes, "counted at the lower end of each 95 % interval; endurance is one stream's, at the hours a day of the load"],
     )  # fmt: skip
 

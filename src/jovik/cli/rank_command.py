@@ -87,7 +87,7 @@ def rank(
             results = shelf.latest_results(ladders=kind is not None)
             kept = _filtered(sheets, interface, medium, capacity, max_price)
             results = [r for r in results if r.drive in kept and (since is None or r.started >= _date(since))]
-            if not results and len(kept) < len(sheets) or (not results and since is not None):
+            if (not results and len(kept) < len(sheets)) or (not results and since is not None):
                 raise Misuse("no measured drive on this shelf is like that", "jovik sheet list shows what there is; leave a filter out")
         reviewed = shelf.sheet(review).drive.name if review is not None else None
     ranking = place(results, named, _weights(load_name) if load_name is not None else None)
