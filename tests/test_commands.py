@@ -32,8 +32,13 @@ def test_the_demo_tells_the_whole_story(demo: tuple[Path, str]) -> None:
         "$ jovik measure model:comet",
         "$ jovik judge",
         "$ jovik rank",
+        "$ jovik upgrade",
+        "$ jovik fit",
         "$ jovik picture rank",
-        "3 of 6 claims met, 1 short, 1 too close to call, 1 untested",
+        "4 of 6 claims met, 1 short, 1 too close to call",
+        "Veldhaar Comet 2TB: 1st of 4",
+        "worth it for reading large files",
+        "write rate after the cliff",
     ):
         assert line in said
 
@@ -46,7 +51,8 @@ def test_every_verdict_of_the_demo_follows_from_the_models_parameters(shown: Pro
         ("random read 4KiB depth 32", False): "too close to call",
         ("random write 4KiB depth 32", False): "beaten",
         ("random read 4KiB", False): "met",
-        ("sequential write", True): "untested",
+        # 1,750 MB/s past the write cache is 97 % of the 1,800 that are promised.
+        ("sequential write", True): "met",
     }
     reading = claims["random read 4KiB", False]
     assert reading["unit"] == "ns" and reading["measured"]["low"] < 53_000 < reading["measured"]["high"] * 1.01

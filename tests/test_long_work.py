@@ -26,9 +26,9 @@ def measure(jovik: Program, *words: str, status: int = 0) -> dict:
 
 def test_a_long_write_on_a_real_folder_is_a_series(jovik: Program) -> None:
     own_disk(jovik)
-    step = measure(jovik, "sequential write 256KiB depth 4 at most 20MB/s over 160MB")["steps"][0]
+    step = measure(jovik, "sequential write 256KiB depth 4 at most 20MB/s over 80MB")["steps"][0]
     found = step["facts"]["long_write"]
-    assert step["passes"] == 1 and found["total_bytes"] == pytest.approx(160e6, rel=0.02)
+    assert step["passes"] == 1 and found["total_bytes"] == pytest.approx(80e6, rel=0.02)
     assert sum(p["end_bytes"] - p["start_bytes"] for p in found["parts"]) <= found["total_bytes"]
     assert os.listdir(jovik.folder) == []
 
@@ -112,14 +112,14 @@ def test_killed_at_random_moments_a_run_is_gone_on_with_and_loses_nothing(jovik:
     """Twenty kills: after each, what was finished is there, and the last go brings exactly the passes of the plan."""
     own_disk(jovik)
     phrases = ["random read 4KiB for 100ms within 1MiB", "random write 4KiB depth 1,2,4 for 100ms within 1MiB", "sequential write 64KiB over 1MiB"]
-    words = ["measure", ".", "--drive", "Own Disk", *phrases, "--passes", "12", "--seed", "5", "--format", "json"]
+    words = ["measure", ".", "--drive", "Own Disk", *phrases, "--passes", "9", "--seed", "5", "--format", "json"]
     rng = random.Random(4)
     before: list[tuple[int, int]] = []
     kills = 0
     for _ in range(60):
         running = subprocess.Popen(jovik.command(*words), cwd=jovik.folder, env=jovik.env, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
         try:
-            running.communicate(timeout=rng.uniform(0.3, 1.6) if kills < 20 else 60)
+            running.communicate(timeout=rng.uniform(0.5, 1.5) if kills < 20 else 60)
             break
         except subprocess.TimeoutExpired:
             running.kill()
@@ -133,12 +133,12 @@ def test_killed_at_random_moments_a_run_is_gone_on_with_and_loses_nothing(jovik:
                 if connection.execute("select count(*) from run").fetchone()[0]:
                     words = ["resume", "--format", "json"]
     assert running.returncode == 0, running.stderr
-    assert passes_of(jovik.shelf) == [(p, n) for p in range(5) for n in range(1, 13)]
+    assert passes_of(jovik.shelf) == [(p, n) for p in range(5) for n in range(1, 10)]
     with sqlite3.connect(jovik.shelf) as connection:
         assert connection.execute("select state from run").fetchall() == [("done",)]
         assert connection.execute("pragma integrity_check").fetchone() == ("ok",)
         seeds = connection.execute("select seed from pass").fetchall()
-    assert len(set(seeds)) == 60 and kills >= 10
+    assert len(set(seeds)) == 45 and kills >= 10
     assert os.listdir(jovik.folder) == []
 
 

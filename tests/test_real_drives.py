@@ -73,6 +73,9 @@ def mounted(tmp_path: Path) -> Iterator[Mount]:
     yield make
     for words in reversed(undo):
         for _ in range(100):
+            # A test that is about taking it away has done so itself.
+            if words[0] == "umount" and not os.path.ismount(words[1]):
+                break
             if subprocess.run(words, check=False, capture_output=True).returncode == 0:
                 break
             time.sleep(0.1)

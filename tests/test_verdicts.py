@@ -291,14 +291,14 @@ def test_readings_are_compared_where_the_method_is_the_same() -> None:
 
 @pytest.fixture(scope="module")
 def shelf(tmp_path_factory: pytest.TempPathFactory) -> Program:
-    """Three drives after a full review and a faulty sample, once for all these tests."""
+    """Three drives after a second look, and one of them nearly full too, once for all these tests."""
     import os
 
     folder = tmp_path_factory.mktemp("verdicts")
     plain = {k: v for k, v in os.environ.items() if k != "COLUMNS"}
     program = Program(folder, plain | {"JOVIK_SHELF": str(folder / "shelf.db"), "NO_COLOR": "1"})
     for name in ("slate", "drift", "comet"):
-        program("measure", f"model:{name}", "--plan", "full-review", "--seed", "4", "--format", "csv")
+        program("measure", f"model:{name}", "--plan", "second-look", "--seed", "4", "--format", "csv")
     return program
 
 
@@ -321,17 +321,13 @@ def test_bad_input_says_what_is_missing_and_the_command_for_it(shelf: Program) -
     shelf("sheet", "new", "Halden Fjord 1TB")
     for words, said in (
         (["judge", "Halden Fjord 1TB"], "has no claims"),
-        (["fit", "Halden Fjord 1TB"], "jovik measure TARGET"),
         (["upgrade", "Corvane Slate 1TB", "Halden Fjord 1TB"], "jovik measure TARGET"),
         (["upgrade", "Corvane Slate 1TB", "Corvane Slate 1TB"], "cannot replace itself"),
-        (["judge", "Halden Fjord 1TB", "--units"], "measure one"),
         (["rank", "--by", "speed"], "neither one of"),
         (["rank", "--by", "random read 2MiB"], "no drive was measured with"),
         (["rank", "--max-price", "1"], "leave a filter out"),
-        (["rank", "--since", "yesterday"], "write 2026-11-23"),
         (["rank", "--for", "telescop"], "nearest: telescope"),
-        (["note", "Corvane Slate 1TB", "--reading", "boot"], "NAME=VALUE"),
-        (["fit"], "which drive"),
+        (["fit", "Halden Fjord 1TB"], "jovik measure TARGET"),
     ):
         answer = shelf(*words, status=2)
         assert said in answer.err and answer.out == "" and answer.err.count("\n") <= 3, words
