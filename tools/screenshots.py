@@ -23,8 +23,8 @@ SHOTS = {
     "sheet": "jovik sheet list; jovik sheet show 'Veldhaar Comet 2TB'",
     "measure": "jovik measure model:comet --plan second-look --seed 41 2>/dev/null",
     "findings": "jovik measure model:drift 'sequential write 1MiB depth 8 for 1s' 'random read 4KiB depth 1..64 for 2s' "
-    "'copy in 2000 files of 2.5MB' 'empty' 'sequential write 1MiB depth 8 over 200GB' 'fill to 90%' 'rest until recovered' 'random write 4KiB depth 4 for 5s' 'empty' "
-    "'random write 4KiB depth 4 for 5s' --seed 4 --shelf elsewhere.db 2>/dev/null",
+    "'copy in 2000 files of 2.5MB' 'empty' 'sequential write 1MiB depth 8 over 200GB' 'fill to 90%' 'rest until recovered' "
+    "'random write 4KiB depth 4 for 5s' 'empty' 'random write 4KiB depth 4 for 5s' --seed 4 --shelf elsewhere.db 2>/dev/null",
     "plan": "jovik plan list; jovik plan show second-look --target model:comet --budget 2min",
     "live": "jovik sheet new 'Halden Fjord 1TB' --shelf elsewhere.db; "
     "jovik measure . --shelf elsewhere.db --drive 'Halden Fjord 1TB' 'sequential read 1MiB depth 8 for 4s within 512MiB' "
