@@ -11,6 +11,11 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from hypothesis import settings
+
+# The machines that tests run on are shared and noisy: how long an example takes says nothing about the code.
+settings.register_profile("shared", deadline=None)
+settings.load_profile("shared")
 
 QUICK = ["random read 4KiB depth 4 for 200ms within 8MB", "sequential write 64KiB depth 2 over 8MB"]
 """Steps that a test on a real folder can afford."""

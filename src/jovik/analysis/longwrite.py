@@ -18,7 +18,9 @@ from jovik.results import SLICE_NS, Interval
 from jovik.units import show_rate, show_size, show_time, significant
 
 MOST_BINS = 1000
-"""Slices are joined until there are no more bins than this: a place is then still known to a tenth of a percent of the write."""
+"""Of a long series so many bins are looked at at a time: a place is then still known to a tenth of a percent of the write."""
+HEAD_BINS = 2000
+"""The beginning is looked at finely too: a write cache that lasts for seconds would be lost in the bins of a write that lasts for hours."""
 SHORTEST_BINS = 6
 MATERIAL = 0.10
 """A fall by less is noted as one level: nobody plans by it."""
@@ -132,15 +134,14 @@ def long_write(slices: npt.NDArray[np.int64], elapsed_ns: int) -> LongWrite | No
     written = slices[:whole, 2].astype(np.float64)
     if whole < 2 * SHORTEST_BINS + 1 or not written.any():
         return None
-    each = max(-(-whole // MOST_BINS), joined(slices[:whole]))
-    if whole // each < 2 * SHORTEST_BINS + 1:
+    each = joined(slices[:whole])
+    count = whole // each
+    if count < 2 * SHORTEST_BINS + 1:
         return None
-    bins = written[: whole // each * each].reshape(-1, each).sum(axis=1)
+    bins = written[: count * each].reshape(-1, each).sum(axis=1)
     bin_s = each * SLICE_NS / 1e9
     reached = np.concatenate([[0.0], np.cumsum(bins)])
-    # A bin in which next to nothing was written would have a logarithm without bound.
-    logs = np.log(np.maximum(bins, 0.02 * np.median(bins[bins > 0])))
-    cuts, noise = change_points(logs, SHORTEST_BINS)
+    cuts, noise = _cuts(bins)
     kept = _material(cuts, bins)
     edges = [0, *(c.at for c in kept), len(bins)]
     parts = tuple(_part(bins, reached, a, b, bin_s) for a, b in pairwise(edges))
@@ -158,9 +159,40 @@ def long_write(slices: npt.NDArray[np.int64], elapsed_ns: int) -> LongWrite | No
         seconds=elapsed_ns / 1e9,
         parts=parts,
         falls=tuple(falls),
-        would_see=_would_see(noise, len(bins)),
+        would_see=_would_see(noise, min(len(bins), MOST_BINS)),
         steady_from_s=None if first is None else first * len(bins) / len(rounds) * bin_s,
     )
+
+
+def _cuts(bins: npt.NDArray[np.float64]) -> tuple[list[Cut], Noise]:
+    """Changes of level, in bins; of a long series finely at its beginning and more coarsely behind that."""
+    cuts, noise = change_points(_logs(bins[:HEAD_BINS]), SHORTEST_BINS)
+    if len(bins) <= HEAD_BINS:
+        return cuts, noise
+    each = -(-len(bins) // MOST_BINS)
+    coarse = bins[: len(bins) // each * each].reshape(-1, each).sum(axis=1)
+    later, noise = change_points(_logs(coarse), SHORTEST_BINS)
+    # What lies near the end of the fine part is left to the other: there it has a future to be held against.
+    border = HEAD_BINS - max(HEAD_BINS // 10, SHORTEST_BINS * each)
+    head = [c for c in cuts if c.at < border]
+    behind = [Cut(c.at * each, c.first * each, c.last * each) for c in later if c.at * each >= max(border, (head[-1].at if head else 0) + each)]
+    return head + [_finer(c, bins, each) for c in behind], noise
+
+
+def _finer(cut: Cut, bins: npt.NDArray[np.float64], each: int) -> Cut:
+    """A coarse cut's place among the fine bins around it: where two levels leave the least behind."""
+    start, end = max(cut.at - 3 * each, 1), min(cut.at + 3 * each, len(bins) - 1)
+    part = _logs(bins[start - 1 : end + 1])
+    costs = [part[:k].var() * k + part[k:].var() * (len(part) - k) for k in range(1, len(part))]
+    at = start + int(np.argmin(costs))
+    return Cut(at, min(cut.first, at), max(cut.last, at))
+
+
+def _logs(bins: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+    """Logarithms; a bin in which next to nothing was written would have one without bound."""
+    some = bins[bins > 0]
+    logs: npt.NDArray[np.float64] = np.log(np.maximum(bins, 0.02 * np.median(some) if len(some) else 1.0))
+    return logs
 
 
 def _would_see(noise: Noise, count: int) -> float:

@@ -1,0 +1,71 @@
+"""Every kind of picture, drawn by the real program: forms, themes, hostile names, and what is missing."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+from xml.etree import ElementTree
+
+import pytest
+from PIL import Image
+
+from tests.conftest import Program
+
+SHORT = ["random read 4KiB depth 1..16 for 1s", "random mixed 0..100% read 4KiB depth 8 by 50 for 1s", "sequential write 1MiB depth 8 over 80GB",
+         "random read 4KiB for 1s", "fill to 90%", "random read 4KiB for 1s", "empty"]  # fmt: skip
+HOSTILE = "<script>alert(1)</script> $x^2$ \x1b[31m\u202e../../x"
+
+
+@pytest.fixture(scope="module")
+def shelf(tmp_path_factory: pytest.TempPathFactory) -> Program:
+    folder = tmp_path_factory.mktemp("pictures")
+    program = Program(folder, os.environ | {"JOVIK_SHELF": str(folder / "shelf.db"), "NO_COLOR": "1"})
+    program("sheet", "new", HOSTILE, "--interface", "<b>")
+    program("measure", "model:drift", *SHORT, "--passes", "2", "--seed", "1", "--format", "csv")
+    program("measure", "model:comet", "--drive", HOSTILE, *SHORT, "--passes", "2", "--seed", "1", "--format", "csv")
+    program("measure", "model:gannet", "scan read in 50 zones", "--seed", "1", "--format", "csv")
+    return program
+
+
+DRIFT, GANNET = "Ilmaris Drift 1TB", "Corvane Gannet 12TB"
+KINDS = [
+    ("rank",), ("claims", DRIFT), ("long-write", DRIFT), ("long-write", DRIFT, HOSTILE, "--over", "bytes", "--theme", "dark"), ("ladder", DRIFT),
+    ("ladder", DRIFT, HOSTILE, "--axis", "mix"), ("latency", HOSTILE, DRIFT), ("full", HOSTILE), ("surface", GANNET), ("upgrade", DRIFT, HOSTILE),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("words", KINDS, ids=lambda w: "-".join(w[:1] + w[3:]) if isinstance(w, tuple) else "")
+def test_every_kind_is_drawn_as_vectors_with_names_as_text(shelf: Program, tmp_path: Path, words: tuple[str, ...]) -> None:
+    out = tmp_path / "picture.svg"
+    shelf("picture", *words, "--out", out)
+    text = out.read_text(encoding="utf-8")
+    drawn = ElementTree.fromstring(text)
+    said = " ".join("".join(e.itertext()) for e in drawn.iter("{http://www.w3.org/2000/svg}text"))
+    assert ("Jovik" in said and "pass" in said and "simulated" in said and "2026-" in said) or "20" in said
+    assert not list(drawn.iter("{http://www.w3.org/2000/svg}script")) and "<script" not in text.casefold()
+    assert "\x1b" not in text and "\u202e" not in text
+
+
+def test_forms_sizes_and_themes(shelf: Program, tmp_path: Path) -> None:
+    light, dark, pdf = (tmp_path / n for n in ("light.png", "dark.png", "p.pdf"))
+    shelf("picture", "ladder", DRIFT, "--out", light, "--size", "640x480")
+    shelf("picture", "ladder", DRIFT, "--out", dark, "--theme", "dark")
+    shelf("picture", "latency", DRIFT, "--out", pdf)
+    assert Image.open(light).size == (640, 480) and Image.open(dark).size == (1280, 800) and pdf.read_bytes()[:5] == b"%PDF-"
+    corner = [sum(Image.open(p).convert("RGB").getpixel((3, 3))) for p in (light, dark)]  # type: ignore[arg-type]
+    assert corner[0] > 600 and corner[1] < 200
+
+
+def test_what_cannot_be_drawn_is_said_with_the_command_that_would_help(shelf: Program, tmp_path: Path) -> None:
+    out = tmp_path / "x.png"
+    for words, said in (
+        (["surface", DRIFT], "scan read in 200 zones"),
+        (["full", GANNET], "not measured both empty and full"),
+        (["long-write", GANNET], "sequential write 1MiB"),
+        (["ladder", DRIFT, "--axis", "workers"], "no such ladder"),
+        (["upgrade", DRIFT, GANNET], "no step in common"),
+        (["latency", *[DRIFT] * 7], "cannot be told apart"),
+        (["latency", DRIFT, "--step", "random read 2MiB"], "there is: "),
+    ):
+        answer = shelf("picture", *words, "--out", out, status=2)
+        assert said in answer.err and not out.exists(), words
