@@ -17,7 +17,7 @@ demo: $(BIN)/jovik   ## the main job on model drives, shelf and picture included
 	$(BIN)/jovik demo --out $(DEMO)
 
 test: $(BIN)/jovik   ## all tests
-	$(BIN)/python -m pytest -n 2
+	$(BIN)/python -m pytest -n 2 --dist loadgroup
 
 lint: $(BIN)/jovik
 	$(BIN)/ruff format --check src tests tools benchmarks

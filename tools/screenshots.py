@@ -37,6 +37,14 @@ SHOTS = {
     "errors": "jovik measure model:comet 'random read 4k depth 32'; jovik measure model:commet; jovik sheet show Slate; "
     "jovik measure . --drive 'Corvane Slate 1TB' 'sequential write 1MiB over 900TB'",
 }
+PICTURES = {
+    "claims": ["claims", "Veldhaar Comet 2TB"],
+    "long-write": ["long-write", "Veldhaar Comet 2TB", "Ilmaris Drift 1TB", "Corvane Slate 1TB", "--over", "bytes"],
+    "latency": ["latency", "Veldhaar Comet 2TB", "Ilmaris Drift 1TB", "Corvane Slate 1TB"],
+    "upgrade": ["upgrade", "Corvane Slate 1TB", "Veldhaar Comet 2TB"],
+    "surface": ["surface", "Corvane Gannet 12TB"],
+}
+"""Pictures as the program draws them, beside the demo's own."""
 SMALL = ("rank", "findings")
 """Shots with more lines than fit at the usual size."""
 WHILE = {"live": 85.0}
@@ -57,6 +65,14 @@ def main() -> None:
         env.pop("NO_COLOR", None)
         subprocess.run(["jovik", "demo", "--out", str(folder)], env=env, check=True, stdout=subprocess.DEVNULL)
         shutil.copy(folder / "ranking.png", OUT / "picture-rank.png")
+        if not sys.argv[1:]:
+            # On a copy of the shelf, so that what the terminals show stays the demo's.
+            apart = env | {"JOVIK_SHELF": str(Path(scratch) / "pictures.db")}
+            shutil.copy(folder / "shelf.db", apart["JOVIK_SHELF"])
+            scan = ["jovik", "measure", "model:gannet", "scan read in 200 zones", "--seed", "3"]
+            subprocess.run(scan, env=apart, check=True, capture_output=True)
+            for name, words in PICTURES.items():
+                subprocess.run(["jovik", "picture", *words, "--out", str(OUT / f"picture-{name}.png")], env=apart, check=True, capture_output=True)
         read, write = os.pipe()
         screen = subprocess.Popen(
             ["Xvfb", "-displayfd", str(write), "-screen", "0", f"{SIZE[0]}x{SIZE[1]}x24"], pass_fds=[write], stderr=subprocess.DEVNULL
