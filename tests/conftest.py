@@ -6,6 +6,7 @@ import json
 import os
 import subprocess
 import sys
+import tempfile
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -46,6 +47,29 @@ class Answer:
         return json.loads(self.out)
 
 
+_server: list[subprocess.Popen[str]] = []
+
+
+def call(words: list[str], folder: Path, env: dict[str, str], timeout: float) -> Answer:
+    """Run the program in a process of its own, forked from one that has it loaded (tests/zygote.py)."""
+    if not _server or _server[0].poll() is not None:
+        top = Path(__file__).parents[1]
+        _server[:] = [
+            subprocess.Popen([sys.executable, "-m", "tests.zygote"], cwd=top, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
+        ]  # fmt: skip
+    server = _server[0]
+    assert server.stdin is not None and server.stdout is not None
+    with tempfile.TemporaryDirectory() as scratch:
+        out, err = Path(scratch) / "out", Path(scratch) / "err"
+        request = {"words": words, "folder": str(folder), "env": env, "out": str(out), "err": str(err), "timeout": timeout}
+        server.stdin.write(json.dumps(request) + "\n")
+        server.stdin.flush()
+        status = json.loads(server.stdout.readline())
+        if status is None:
+            raise subprocess.TimeoutExpired(["jovik", *words], timeout)
+        return Answer(status, out.read_text(encoding="utf-8"), err.read_text(encoding="utf-8"))
+
+
 @dataclass
 class Program:
     """The built program in a folder and with a shelf of its own."""
@@ -54,20 +78,11 @@ class Program:
     env: dict[str, str]
 
     def __call__(self, *words: str | Path, status: int | None = 0, timeout: float = 120) -> Answer:
-        done = subprocess.run(
-            self.command(*words),
-            check=False,
-            capture_output=True,
-            text=True,
-            cwd=self.folder,
-            env=self.env,
-            timeout=timeout,
-            stdin=subprocess.DEVNULL,
-        )
-        assert "Traceback" not in done.stderr, done.stderr
+        answer = call(list(map(str, words)), self.folder, self.env, timeout)
+        assert "Traceback" not in answer.err, answer.err
         if status is not None:
-            assert done.returncode == status, (done.returncode, done.stdout, done.stderr)
-        return Answer(done.returncode, done.stdout, done.stderr)
+            assert answer.status == status, (answer.status, answer.out, answer.err)
+        return answer
 
     def command(self, *words: str | Path) -> list[str]:
         return [sys.executable, "-m", "jovik", *map(str, words)]
@@ -89,7 +104,6 @@ def jovik(tmp_path: Path) -> Program:
 def demo(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, str]:
     """The demo's folder and what it said, made once."""
     folder = tmp_path_factory.mktemp("demo") / "demo"
-    done = subprocess.run(
-        [sys.executable, "-m", "jovik", "demo", "--out", str(folder)], capture_output=True, text=True, timeout=60, check=True, cwd=folder.parent
-    )
-    return folder, done.stdout
+    done = call(["demo", "--out", str(folder)], folder.parent, dict(os.environ), 120)
+    assert done.status == 0, done.err
+    return folder, done.out

@@ -103,8 +103,17 @@ def change_points(series: npt.NDArray[np.float64], shortest: int) -> tuple[list[
         places = np.arange(before + 2, after - 1)
         costs = _cost(sums, before, places) + _cost(sums, places, after)
         likely = places[costs <= costs[at - before - 2] + PLAUSIBLE * noise.price]
-        cuts.append(Cut(at + 1, int(likely[0]) + 1, int(likely[-1]) + 1))
+        exact = _exact(series, before + 1 if before else 0, at + 1, after + 1)
+        cuts.append(Cut(exact, min(int(likely[0]) + 1, exact), max(int(likely[-1]) + 1, exact)))
     return cuts, noise
+
+
+def _exact(series: npt.NDArray[np.float64], start: int, at: int, end: int) -> int:
+    """The place of a cut to the value: leaving the first of each part out of its cost has left that open by one or two."""
+    low, high = max(at - 2, start + 1), min(at + 2, end - 1)
+    before, after = float(np.median(series[start:low])), float(np.median(series[high:end]))
+    costs = [float(np.sum((series[low:k] - before) ** 2) + np.sum((series[k:high] - after) ** 2)) for k in range(low, high + 1)]
+    return low + int(np.argmin(costs))
 
 
 def _noise_within(series: npt.NDArray[np.float64], ends: list[int], rough: Noise) -> Noise:
