@@ -40,10 +40,13 @@ def draw_latency(results: Sequence[StepResult], out: Path, *, size: tuple[int, i
         times = np.clip(buckets.MIDDLE_NS[hit], whole.minimum_ns, whole.maximum_ns) / 1000
         furthest = max(furthest, float(nines[-1]))
         name = short(result.drive) if same else f"{short(result.drive, 18)}: {parse(result.kind).label}"
-        ax.plot(nines, times, color=look.lines[number], linewidth=2.2, linestyle=look.dashes[number], drawstyle="steps-post", label=name)
+        # Beside the marks the words of several drives would cover each other.
+        longest = f"longest {show_time(whole.maximum_ns)}"
+        label = f"{name}, {longest}" if len(results) > 1 else name
+        ax.plot(nines, times, color=look.lines[number], linewidth=2.2, linestyle=look.dashes[number], drawstyle="steps-post", label=label)
         ax.plot(nines[-1], whole.maximum_ns / 1000, color=look.lines[number], marker=look.marks[number], markersize=9)
-        ax.annotate(f"longest {show_time(whole.maximum_ns)}", (nines[-1], whole.maximum_ns / 1000), xytext=(-10, 8), textcoords="offset points",
-                    fontsize=12, ha="right")  # fmt: skip
+        if len(results) == 1:
+            ax.annotate(longest, (nines[-1], whole.maximum_ns / 1000), xytext=(-10, 8), textcoords="offset points", fontsize=12, ha="right")
     ax.set_yscale("log")
     shown = [i for i, n in enumerate(NINES) if -math.log10(1 - n) <= furthest + 0.3]
     ax.set_xticks([-math.log10(1 - NINES[i]) for i in shown], [NAMES[i] for i in shown])
