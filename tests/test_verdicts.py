@@ -13,6 +13,7 @@ import numpy as np
 import pytest
 
 from jovik.analysis.agreement import disagreements
+from jovik.analysis.alike import figure_of, long_write_of, rate_of
 from jovik.analysis.fit import fit
 from jovik.analysis.judge import Verdict, judge, passes_to_settle, verdict_of
 from jovik.analysis.rank import rank, sentence, to_the_next
@@ -124,6 +125,21 @@ def test_a_sustained_claim_is_about_what_comes_after_the_cliff() -> None:
     assert steady.verdict is Verdict.BEATEN and "no cliff within 200 GB" in steady.why
 
 
+def test_a_timed_pass_of_some_seconds_is_no_long_write() -> None:
+    """Its series is looked at too, but five passes are the figure, and ten seconds in a write cache are nothing sustained."""
+    sustained = Claim(False, 0, 1000e6, "bytes/s", sustained=True)
+    timed = made([3000e6, 3300e6, 2700e6], "sequential write 1MiB depth 8", facts=long_write(6000e6, 6000e6, cliff=False))
+    assert long_write_of(timed) is None and rate_of(timed).median == 3000e6
+    assert figure_of(timed).freedom == 2 and judge([sustained], [timed])[0].verdict is Verdict.UNTESTED
+    assert not disagreements([timed]) and "short test" in fit(read_load("telescope"), [timed]).ends
+    short = made([3000e6], "sequential write 1MiB depth 8 over 40GB", facts=long_write(3000e6, 0, cliff=False))
+    short.facts["long_write"]["total_bytes"] = 40 * 10**9  # type: ignore[index]
+    found = judge([sustained], [short])[0]
+    assert found.verdict is Verdict.UNTESTED and "no cliff within 40.0 GB, which is too little" in found.why
+    random = made([300e6], "random write 4KiB depth 32 over 50GB", facts=long_write(900e6, 200e6))
+    assert rate_of(random).median == 200e6 and rate_of(replace(random, passes=random.passes * 3)).median == 300e6
+
+
 def test_steps_that_tell_two_stories_are_pointed_out() -> None:
     short = made([500e6, 510e6, 505e6], "sequential write 1MiB depth 8")
     long = made([900e6], "sequential write 1MiB depth 8 over 200GB", facts=long_write(3000e6, 500e6))
@@ -194,6 +210,25 @@ def test_an_upgrade_is_times_with_intervals_and_seconds_by_a_stated_rule() -> No
     early[-1].facts["long_write"]["cliff"]["at_bytes"] = 10 * 10**9  # type: ignore[index]
     slow = {j.job.name: j.new_s for j in compare("old", "new", drive("old", 500e6, 40e6), early).jobs}
     assert slow["copy 25 GB of mixed files"] == pytest.approx(5 + 100 + 25, rel=0.01), "ten of the twenty gigabytes lie beyond the cliff"
+
+
+@pytest.mark.parametrize(
+    ("times", "spread", "said"),
+    [
+        (2.0, 0.01, "worth it for reading large files (2.0 times)"),
+        (1.5, 0.45, "too close to call for reading large files"),
+        (1.0, 0.01, "no gain for reading large files"),
+        (0.5, 0.01, "slower at reading large files (2.0 times)"),
+    ],
+)
+def test_a_difference_inside_the_noise_is_no_reason_to_buy(times: float, spread: float, said: str) -> None:
+    def drive(name: str, rate: float) -> list[StepResult]:
+        return [made([rate * x for x in (1, 1 + spread, 1 - spread)], "sequential read 1MiB depth 8", name)]
+
+    found = compare("old", "new", drive("old", 500e6), drive("new", 500e6 * times))
+    assert said in found.conclusion
+    once = [replace(r, passes=r.passes[:1]) for r in drive("new", 5000e6)]
+    assert "too close to call for reading large files" in compare("old", "new", drive("old", 500e6), once).conclusion
 
 
 # Loads

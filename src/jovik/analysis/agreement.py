@@ -6,6 +6,7 @@ import statistics
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from jovik.analysis.alike import long_write_of
 from jovik.analysis.statistics import interval
 from jovik.phrase import Access, Copy, Scan, parse
 from jovik.results import Interval, StepResult
@@ -44,8 +45,8 @@ def disagreements(results: Sequence[StepResult]) -> list[Disagreement]:
     found = []
     for result in results:
         step = parse(result.phrase)
-        if isinstance(step, Access) and "long_write" in result.facts and not step.random and streams[0]:
-            first = Interval(**result.facts["long_write"]["parts"][0]["rate_bytes_s"])
+        if (written := long_write_of(result)) is not None and streams[0]:
+            first = Interval(**written["parts"][0]["rate_bytes_s"])
             reason = (
                 "the short test met a write cache that was partly full; let it rest before: rest until recovered"
                 if streams[0].median < first.median

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
+from typing import Any
 
-from jovik.analysis.statistics import LogFigure, student_quantile
+from jovik.analysis.statistics import LogFigure, interval, student_quantile
 from jovik.phrase import Access, parse
 from jovik.results import Interval, StepResult
 
@@ -24,9 +25,23 @@ def differences(one: StepResult, two: StepResult) -> list[str]:
     return one.conditions.differences(two.conditions)
 
 
+def long_write_of(result: StepResult) -> dict[str, Any] | None:
+    """What a long write showed, where the step was asked to write an amount.
+
+    Any pass of some seconds is looked at as a series, but one that was timed is a short test, repeated to be sure; what its first pass
+    looked like is no figure of it.
+    """
+    step = parse(result.kind)
+    found: dict[str, Any] | None = result.facts.get("long_write")
+    if not isinstance(step, Access) or step.read_percent or not step.has_amount:
+        return None
+    # Fresh space is fresh once; random writes over an amount may have been repeated, and then the passes are the figure.
+    return found if step.fresh or len(result.passes) == 1 else None
+
+
 def figure_of(result: StepResult) -> LogFigure:
     """The figure a result is compared by: its passes, or of a long write what is left at its end, which is what it was made for."""
-    found = result.facts.get("long_write")
+    found = long_write_of(result)
     if found is None:
         return LogFigure.of([p.rate_bytes_s for p in result.passes])
     last = Interval(**found["parts"][-1]["rate_bytes_s"])
@@ -38,7 +53,5 @@ def figure_of(result: StepResult) -> LogFigure:
 
 def rate_of(result: StepResult) -> Interval:
     """The same in bytes a second with its interval."""
-    from jovik.analysis.statistics import interval
-
-    found = result.facts.get("long_write")
+    found = long_write_of(result)
     return interval([p.rate_bytes_s for p in result.passes]) if found is None else Interval(**found["parts"][-1]["rate_bytes_s"])

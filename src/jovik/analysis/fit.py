@@ -6,6 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from jovik.analysis.alike import long_write_of, rate_of
 from jovik.analysis.latency import percentile_ns
 from jovik.analysis.statistics import interval
 from jovik.load import Load
@@ -15,7 +16,7 @@ from jovik.units import spell_size
 
 LATENCY_SHARE = 0.99
 """So many of a load's accesses have to come in time."""
-YEAR_S = 365.25 * 86400
+DAYS_A_YEAR = 365.25
 
 
 @dataclass(frozen=True)
@@ -82,7 +83,7 @@ def fit(load: Load, results: Sequence[StepResult], endurance_bytes: int | None =
         headroom, ends = 0.0, late
     years = None
     if endurance_bytes and load.write_bytes_s and load.hours_a_day:
-        years = endurance_bytes / (load.write_bytes_s * load.hours_a_day * 3600) / 365.25
+        years = endurance_bytes / (load.write_bytes_s * load.hours_a_day * 3600) / DAYS_A_YEAR
     streams = math.floor(headroom) if load.many else min(math.floor(headroom), 1)
     return Fit(load, headroom, streams, ends, years, supplies=tuple(supplies))
 
@@ -96,10 +97,9 @@ def _supply(load: Load, results: Sequence[StepResult], share: int) -> Supply | N
             continue
         if step.rate_bytes_s or step.rate_iops or step.durable or step.compressible_percent or step.random != load.random:
             continue
-        if "long_write" in result.facts and not load.random:
-            last = result.facts["long_write"]["parts"][-1]
-            after = " after the cliff" if result.facts["long_write"]["cliff"] else " of a long write"
-            return Supply(Interval(**last["rate_bytes_s"]), after, True, result)
+        written = long_write_of(result)
+        if written is not None:
+            return Supply(rate_of(result), " after the cliff" if written["cliff"] else " of a long write", True, result)
         if step.fresh:
             continue
         rate = interval([p.rate_bytes_s for p in result.passes])

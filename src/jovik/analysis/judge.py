@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
+from jovik.analysis.alike import long_write_of
 from jovik.analysis.latency import merge
 from jovik.analysis.statistics import interval, student_quantile
 from jovik.phrase import Access, parse
@@ -122,7 +123,7 @@ def _verdict(claim: Claim, result: StepResult, figure: Interval, margin: float, 
 def _judge_sustained(claim: Claim, steps: Sequence[tuple[Access, StepResult]], margin: float) -> Judgement:
     """A sustained figure is what is left after the cliff: the last part of a long write."""
     for step, result in steps:
-        found = result.facts.get("long_write")
+        found = long_write_of(result)
         if found is None or (step.random, step.read_percent) != (claim.random, claim.read_percent) or not result.conditions.direct:
             continue
         if claim.block_bytes not in (None, step.block_bytes) or step.rate_bytes_s or step.rate_iops or step.compressible_percent:
@@ -131,9 +132,22 @@ def _judge_sustained(claim: Claim, steps: Sequence[tuple[Access, StepResult]], m
         scale = 1 / found["block_bytes"] if claim.unit == "IOPS" else 1.0
         figure = Interval(**last["rate_bytes_s"]).scaled(scale)
         written = show_size(found["total_bytes"])
+        if not found["cliff"] and not _long_enough(step, found["total_bytes"]):
+            why = f"no cliff within {written}, which is too little to tell what is sustained; try: {LONG_WRITE}"
+            return Judgement(claim, Verdict.UNTESTED, why)
         why = f"after the cliff, from {show_size(last['start_bytes'])} on" if found["cliff"] else f"no cliff within {written}"
         return _verdict(claim, result, figure, margin, f"{why}; the interval is of one pass")
-    return Judgement(claim, Verdict.UNTESTED, 'a sustained figure needs a long write; try: "sequential write 1MiB depth 8 over 60% of free"')
+    return Judgement(claim, Verdict.UNTESTED, f"a sustained figure needs a long write; try: {LONG_WRITE}")
+
+
+LONG_WRITE = '"sequential write 1MiB depth 8 over 60% of free"'
+LONG_ENOUGH_BYTES, LONG_ENOUGH_PERCENT = 200 * 10**9, 25
+"""A write without a cliff says what is sustained only when it was longer than write caches usually are: so many bytes, or so much of what
+was free."""
+
+
+def _long_enough(step: Access, written_bytes: int) -> bool:
+    return written_bytes >= LONG_ENOUGH_BYTES or (step.amount_free_percent or 0) >= LONG_ENOUGH_PERCENT
 
 
 LIMITS_OF_THE_RIG = ("link", "tester", "processor", "source")

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 import statistics
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from jovik.analysis.alike import differences, figure_of, rate_of
+from jovik.analysis.alike import differences, figure_of, long_write_of, rate_of
 from jovik.analysis.statistics import LogFigure, combine, geometric_mean, ratio_interval
 from jovik.phrase import Access, Copy, parse
 from jovik.results import Interval, StepResult
@@ -50,22 +50,24 @@ class StepGain:
         return "no gain" if self.times.high < FELT and self.times.low > 1 / FELT else "too close to call"
 
 
+Compute = Callable[[Sequence[StepResult], float | None], tuple[float | None, str]]
+
+
 @dataclass(frozen=True)
 class Job:
-    """An everyday job: its parts, each so many bytes or I/Os of a sort of figure. Seconds are computed, never measured."""
+    """An everyday job and the rule by which its seconds are computed, never measured.
+
+    `seconds` takes a drive's results and what its link carries, and gives the seconds, or None and the phrase whose result is missing.
+    """
 
     name: str
     rule: str
+    seconds: Compute
 
 
 COPY_LARGE_BYTES, COPY_SMALL_BYTES = 20 * 10**9, 5 * 10**9
 PROJECT_BYTES = 8 * 10**9
 SMALL_READS = 200_000
-JOBS = (
-    Job("copy 25 GB of mixed files", "20 GB at the sequential write rate, beyond the cliff at the rate after it; 5 GB at the rate of small files"),
-    Job("load an 8 GB project", "8 GB at the sequential read rate of one request at a time, or the nearest there is"),
-    Job("200,000 small reads", "200,000 over the I/Os a second of random read 4 KiB, one at a time"),
-)
 
 
 @dataclass(frozen=True)
@@ -90,6 +92,7 @@ class Upgrade:
     worth: tuple[str, ...]
     no_gain: tuple[str, ...]
     loses: tuple[str, ...]
+    unsure: tuple[str, ...]
     price_for_halving: float | None
 
     @property
@@ -100,6 +103,7 @@ class Upgrade:
         parts = [f"worth it for {_listed(self.worth)}"] if self.worth else ["not worth it for speed"]
         parts += [f"no gain for {_listed(self.no_gain)}"] if self.no_gain else []
         parts += [f"slower at {_listed(self.loses)}"] if self.loses else []
+        parts += [f"too close to call for {_listed(self.unsure)}"] if self.unsure else []
         return "; ".join(parts)
 
 
@@ -120,7 +124,7 @@ def compare(
     """
     steps = []
     figures: list[LogFigure] = []
-    by_class: dict[str, list[float]] = {}
+    by_class: dict[str, list[tuple[LogFigure, float]]] = {}
     for result in new_results:
         other = next((r for r in old_results if r.kind == result.kind and not differences(r, result)), None)
         if other is None or not _good(result) or not _good(other):
@@ -134,17 +138,45 @@ def compare(
             figures.append(figure)
         name = _class_of(result)
         if name is not None:
-            by_class.setdefault(name, []).append(left if left is not None else times.median)
+            by_class.setdefault(name, []).append((figure, left / times.median if left is not None else 1.0))
     overall = ratio_interval(geometric_mean(figures)) if figures else None
-    gains = {name: math.exp(statistics.fmean(map(math.log, values))) for name, values in by_class.items()}
-    worth = tuple(f"{CLASS_WORDS[n]} ({g:.1f} times)" for n, g in gains.items() if g >= FELT)
-    no_gain = tuple(CLASS_WORDS[n] for n, g in gains.items() if 1 / LITTLE <= g < FELT)
-    loses = tuple(f"{CLASS_WORDS[n]} ({1 / g:.1f} times)" for n, g in gains.items() if g < 1 / LITTLE)
+    gains = {name: _gain(parts) for name, parts in by_class.items()}
+    verdicts = {name: _felt(g) for name, g in gains.items()}
+
+    def classes(verdict: str) -> tuple[str, ...]:
+        return tuple(_with_times(n, gains[n]) for n, v in verdicts.items() if v == verdict)
+
     halving = None
     if new_price is not None and overall is not None and overall.median > 1:
         halving = new_price / math.log2(overall.median)
     jobs = tuple(_job(job, old_results, new_results, link_bytes_s) for job in JOBS)
-    return Upgrade(old, new, tuple(steps), jobs, overall, worth, no_gain, loses, halving)
+    return Upgrade(
+        old, new, tuple(steps), jobs, overall, worth=classes("worth"), no_gain=classes("no gain"), loses=classes("slower"), unsure=classes("open"),
+        price_for_halving=halving,
+    )  # fmt: skip
+
+
+def _gain(parts: Sequence[tuple[LogFigure, float]]) -> Interval:
+    """Times faster in one class: the geometric mean of its steps, each with the share that the link leaves of it."""
+    whole = ratio_interval(geometric_mean([figure for figure, _ in parts]))
+    return whole.scaled(math.exp(statistics.fmean(math.log(left) for _, left in parts)))
+
+
+def _felt(gain: Interval) -> str:
+    """What the interval of a class's gain allows to be said; a difference inside the noise is neither gain nor loss."""
+    if gain.low is None or gain.high is None:
+        return "open"
+    if gain.low > 1 and gain.median >= FELT:
+        return "worth"
+    if gain.high < 1 and gain.median < 1 / LITTLE:
+        return "slower"
+    return "no gain" if gain.low > 1 / FELT and gain.high < FELT else "open"
+
+
+def _with_times(name: str, gain: Interval) -> str:
+    """A class in words, with how many times where that is the point."""
+    times = {"worth": gain.median, "slower": 1 / gain.median}.get(_felt(gain))
+    return CLASS_WORDS[name] + (f" ({times:.1f} times)" if times is not None else "")
 
 
 def _class_of(result: StepResult) -> str | None:
@@ -159,9 +191,8 @@ def _class_of(result: StepResult) -> str | None:
 
 
 def _job(job: Job, old: Sequence[StepResult], new: Sequence[StepResult], link: float | None) -> JobTime:
-    compute = {JOBS[0].name: _copy_s, JOBS[1].name: _project_s, JOBS[2].name: _small_s}[job.name]
-    before, missing_old = compute(old, None)
-    after, missing_new = compute(new, link)
+    before, missing_old = job.seconds(old, None)
+    after, missing_new = job.seconds(new, link)
     return JobTime(job, before, after, missing_old or missing_new)
 
 
@@ -169,11 +200,11 @@ def _copy_s(results: Sequence[StepResult], link: float | None) -> tuple[float | 
     large = _rate(results, random=False, share=0, depth=8, link=link)
     if large is None:
         return None, "sequential write 1MiB depth 8"
-    cliff = next((r.facts["long_write"] for r in results if r.facts.get("long_write", {}).get("cliff")), None)
-    seconds = COPY_LARGE_BYTES / large
-    if cliff is not None and cliff["cliff"]["at_bytes"] < COPY_LARGE_BYTES:
-        beyond = COPY_LARGE_BYTES - cliff["cliff"]["at_bytes"]
-        seconds = cliff["cliff"]["at_bytes"] / large + beyond / cliff["cliff"]["after_bytes_s"]
+    cliff = next((w["cliff"] for r in results if (w := long_write_of(r)) is not None and w["cliff"]), None)
+    held = COPY_LARGE_BYTES if cliff is None else min(cliff["at_bytes"], COPY_LARGE_BYTES)
+    seconds = held / large
+    if cliff is not None:
+        seconds += (COPY_LARGE_BYTES - held) / min(cliff["after_bytes_s"], link or math.inf)
     small = [statistics.median(p.rate_bytes_s for p in r.passes) for r in results if _small_copy(r)]
     if not small:
         return None, "copy in 20000 files of 16kB"
@@ -217,3 +248,14 @@ def _good(result: StepResult) -> bool:
 
 def _listed(names: Sequence[str]) -> str:
     return ", ".join(names[:-1]) + " and " + names[-1] if len(names) > 1 else names[0]
+
+
+JOBS = (
+    Job(
+        "copy 25 GB of mixed files",
+        "20 GB at the sequential write rate, beyond the cliff at the rate after it; 5 GB at the rate of small files",
+        _copy_s,
+    ),
+    Job("load an 8 GB project", "8 GB at the sequential read rate of one request at a time, or the nearest there is", _project_s),
+    Job("200,000 small reads", "200,000 over the I/Os a second of random read 4 KiB, one at a time", _small_s),
+)

@@ -77,7 +77,7 @@ def series_facts(step: Access, traces: Sequence[Trace]) -> tuple[dict[str, objec
     """What the series of long passes tell, as plain JSON and in words."""
     facts: dict[str, object] = {}
     notes: list[str] = []
-    amount = step.amount_bytes is not None and step.read_percent == 0
+    amount = step.has_amount and step.read_percent == 0
     long = [t for t in traces if len(t.slices) > (AMOUNT_SLICES if amount else LONG_SLICES)]
     if not long:
         return facts, notes
@@ -91,7 +91,8 @@ def series_facts(step: Access, traces: Sequence[Trace]) -> tuple[dict[str, objec
         found: LongWrite | None = long_write(long[0].slices, long[0].elapsed_ns)
         if found is not None:
             facts["long_write"] = found.as_json()
-            notes += found.words(ios=step.random)
+            # Who asked for a time wants a rate; that nothing fell meanwhile is only news where an amount was to be written.
+            notes += found.words(ios=step.random) if amount or found.falls else []
     return facts, notes
 
 

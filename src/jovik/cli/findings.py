@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+from jovik.analysis.alike import long_write_of
 from jovik.analysis.fullness import FullPair, empty_against_full
 from jovik.analysis.judge import all_latencies_ns
 from jovik.analysis.ladder import Curve, curves
@@ -20,7 +21,7 @@ def show_findings(results: Sequence[StepResult]) -> None:
     for curve in curves(results):
         _ladder(curve)
     for number, result in enumerate(results, 1):
-        if "long_write" in result.facts:
+        if long_write_of(result) is not None or result.facts.get("long_write", {}).get("falls"):
             _long_write(number, result)
     _access_times(results)
     _copies(results)

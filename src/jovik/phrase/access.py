@@ -43,7 +43,7 @@ class Access(Step):
         # Two steps that do the same must be equal, so what only repeats a default is dropped.
         if self.span_bytes == self._default_span():
             object.__setattr__(self, "span_bytes", None)
-        if self.time_ns == DEFAULT_TIME_NS and not self._has_amount and not self.until_stopped:
+        if self.time_ns == DEFAULT_TIME_NS and not self.has_amount and not self.until_stopped:
             object.__setattr__(self, "time_ns", None)
         if self.read_percent == 100:
             object.__setattr__(self, "compressible_percent", 0)
@@ -63,18 +63,19 @@ class Access(Step):
     @property
     def time(self) -> int | None:
         """Nanoseconds after which a pass ends; None where only the amount ends it."""
-        if self.time_ns is None and not self._has_amount and not self.until_stopped:
+        if self.time_ns is None and not self.has_amount and not self.until_stopped:
             return DEFAULT_TIME_NS
         return self.time_ns
 
     @property
-    def _has_amount(self) -> bool:
+    def has_amount(self) -> bool:
+        """Whether it ends after an amount, in bytes or as a share of what is free."""
         return self.amount_bytes is not None or self.amount_free_percent is not None
 
     @property
     def fresh(self) -> bool:
         """Whether it writes space that nothing was laid out in: a sequential write over an amount."""
-        return not self.random and self.read_percent == 0 and self._has_amount
+        return not self.random and self.read_percent == 0 and self.has_amount
 
     @property
     def once(self) -> bool:
