@@ -7,7 +7,7 @@ and rests. The bench cannot tell the implementations apart, and neither side kno
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Protocol
 
 from jovik.results import Trace
@@ -126,7 +126,7 @@ class Given:
     """What giving space back came to: a word on it for the reader, empty where all went as wished."""
 
     freed_bytes: int = 0
-    note: str = field(default="")
+    note: str = ""
 
 
 class Session(Protocol):
@@ -219,14 +219,17 @@ class Session(Protocol):
     def empty(self) -> Given:
         """Give back all space that was taken, and let the drive know where that is possible."""
 
-    def copy(self, job: CopyJob, watch: Watch) -> Trace:
-        """Copy files. In the trace, an I/O is a file.
+    def copy_size(self, job: CopyJob) -> tuple[int, int]:
+        """How many files and bytes a job has.
 
         Raises
         ------
         TargetRefused
             There is no file system, no room, or the person's folder cannot be read.
         """
+
+    def copy(self, job: CopyJob, watch: Watch) -> Trace:
+        """Copy files; see `copy_size` for what is refused. In the trace, an I/O is a file."""
 
     def close(self) -> None:
         """Give everything back."""

@@ -93,7 +93,7 @@ def _checks(mine: Sequence[UnitFigure], every: Sequence[UnitFigure]) -> list[str
     limits = {x.what: x for f in mine for x in f.result.limits}
     if "link" in limits:
         checks.append(f"cable and port: the link held it back ({limits['link'].note})")
-    rigs, links = ({getattr(f.result.conditions, n) for f in mine} for n in ("rig", "link"))
+    links = {f.result.conditions.link for f in mine}
     other_links = {f.result.conditions.link for f in every} - links
     if any(other_links):
         checks.append(f"port: its siblings ran on {', '.join(sorted(str(x) for x in other_links if x))}")
@@ -104,8 +104,7 @@ def _checks(mine: Sequence[UnitFigure], every: Sequence[UnitFigure]) -> list[str
     firmware = {f.result.conditions.firmware for f in mine} ^ {f.result.conditions.firmware for f in every if f not in mine}
     if len(firmware) > 1:
         checks.append(f"firmware: {', '.join(sorted(str(x) for x in firmware))}")
-    usual = ["cable", "port or slot", "enclosure", "heat", "another machine"]
-    checks.append(f"the same steps with another {', '.join(usual[:3])} (jovik repeat RUN --target ...)" if rigs else "cable, port, enclosure")
+    checks.append("the same steps with another cable, port or slot, enclosure (jovik repeat RUN --target ...)")
     checks.append("the sample itself: its log (jovik health), and another sample of the drive")
     return checks
 

@@ -10,12 +10,12 @@ import numpy as np
 
 from jovik.bench.context import Bench, ignore
 from jovik.bench.repeat import Allowed
-from jovik.bench.summary import summarise
+from jovik.bench.summary import failure, summarise
 from jovik.bench.task import Task
 from jovik.bench.work import pass_seed, workload
 from jovik.phrase import Access, Copy, Empty, Fill, Rest, Step, parse_access
 from jovik.phrase.access import DEFAULT_SPAN_BYTES
-from jovik.protocol import Live, Watch
+from jovik.protocol import Live, Watch, Workload
 from jovik.results import SLICE_COLUMNS, StepResult, Trace
 from jovik.units import show_rate, show_size, show_time
 
@@ -43,6 +43,8 @@ def run_chore(position: int, step: Fill | Empty | Rest, bench: Bench, ahead: Seq
     ------
     TargetRefused
         The target must not be filled so far.
+    DriveFailed
+        Filling it failed, and errors stop the run.
     """
     conditions = bench.conditions(bench.session.engine, 0)
     bench.sink.step_begun(position, step, conditions)
@@ -66,6 +68,8 @@ def run_chore(position: int, step: Fill | Empty | Rest, bench: Bench, ahead: Seq
         bench.ran(step, [trace])
     result = summarise(step, [replace(trace, notes=())], conditions, [note])
     bench.sink.step_done(position, result)
+    if trace.first_fault is not None and bench.options.stop_on_error:
+        raise failure(trace)
     return result
 
 
@@ -74,10 +78,14 @@ def blank(bench: Bench, elapsed_ns: int) -> Trace:
     return Trace(bench.session.engine, bench.session.direct, 0, elapsed_ns, 0, 0, np.zeros((1, len(SLICE_COLUMNS)), np.int64), {})
 
 
+def probe_work(seed: int) -> Workload:
+    """The short write: within the usual test file, so that it takes no space of its own."""
+    return replace(workload(PROBE, seed), fresh=False, span_bytes=DEFAULT_SPAN_BYTES)
+
+
 def probe(bench: Bench, position: int, step: Step) -> float:
     """The rate of a short write just now, bytes a second."""
-    work = workload(PROBE, pass_seed(bench.options.seed, position, bench.session.now_ns() % 2**31))
-    work = replace(work, fresh=False, span_bytes=DEFAULT_SPAN_BYTES)
+    work = probe_work(pass_seed(bench.options.seed, position, bench.session.now_ns() % 2**31))
     bench.prepare(position, step, work)
     trace = bench.session.run(work, ignore)
     bench.sink.laid_out(trace.written_bytes)

@@ -16,7 +16,7 @@ from jovik.units import show_size, show_time
 MOST_READINGS = 600
 """A sensor is judged by what it showed lately: ten minutes at one reading a second."""
 FELT_BYTES = 10 * 10**9
-"""What a step has to write before the next one's notes mention it: less disappears in any write cache."""
+"""What a step has to write before the next one's notes mention it: as much as a short test of a fast drive writes."""
 
 
 @dataclass(frozen=True)
@@ -129,7 +129,11 @@ class Bench:
         for trace in traces:
             if trace.environment is not None:
                 self._seen += [(ended - trace.elapsed_ns / 1e9 + at, values) for at, values in trace.environment.temperatures]
-        self._last = (step.canonical, self.session.now_ns(), sum(t.written_bytes for t in traces))
+        written = sum(t.written_bytes for t in traces)
+        if self._last is not None and self._last[0] == step.canonical:
+            # The same step's passes are felt together.
+            written += self._last[2]
+        self._last = (step.canonical, self.session.now_ns(), written)
 
     def order_note(self) -> str:
         """A word on what ran before this, where it wrote so much that it may still be felt."""

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import statistics
 from collections.abc import Sequence
+from dataclasses import replace
 
 from jovik.analysis.copying import copy_facts
 from jovik.bench.context import Bench, Done
 from jovik.bench.repeat import Allowed
 from jovik.bench.summary import failure, summarise
 from jovik.bench.task import Task
-from jovik.bench.work import pass_seed
+from jovik.bench.work import copy_job, pass_seed
 from jovik.phrase import Access, Copy, parse
-from jovik.protocol import CopyJob
 from jovik.results import StepResult
 
 
@@ -27,13 +27,19 @@ def run_copy(
         There is no file system, no room, or the person's folder cannot be read.
     """
     session, options = bench.session, bench.options
-    conditions = bench.conditions("buffered calls" if session.engine != "model" else "model", step.files * step.file_bytes)
+    job = copy_job(step, pass_seed(options.seed, position, 0))
+    _, total = session.copy_size(job)
+    # A desktop's copy goes through the operating system's cache, whatever the session can do.
+    conditions = replace(bench.conditions("buffered calls" if session.engine != "model" else "model", total), direct=False)
     before = bench.order_note()
     bench.sink.step_begun(position, step, conditions)
     began = session.now_ns()
     traces = list(done.traces) if done else []
-    job = CopyJob(step.inward, (step.file_bytes,) * step.files, step.folder, pass_seed(options.seed, position, 0))
-    reason: str | None = None
+
+    def enough() -> str | None:
+        return task.repeat.verdict([t.rate_bytes_s for t in traces], session.now_ns() - began, allowed)
+
+    reason = enough() if traces else None
     while reason is None:
         number = len(traces) + 1
         trace = session.copy(job, bench.observer.passing(position, step, number))
@@ -42,10 +48,10 @@ def run_copy(
         traces.append(trace)
         bench.sink.pass_done(position, number, trace)
         bench.ran(step, [trace])
-        if trace.first_fault is not None:
+        if trace.first_fault is not None and options.stop_on_error:
             bench.sink.step_done(position, summarise(step, traces, conditions))
             raise failure(trace)
-        reason = task.repeat.verdict([t.rate_bytes_s for t in traces], session.now_ns() - began, allowed)
+        reason = enough()
     facts, words, limits = copy_facts(traces, sequential_rate(earlier, inward=step.inward, filled=bench.filled_percent))
     result = summarise(step, traces, conditions, [*words, *filter(None, [before, reason])], limits, {"copy": facts})
     bench.sink.step_done(position, result)

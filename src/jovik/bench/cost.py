@@ -7,12 +7,14 @@ from dataclasses import dataclass
 
 from jovik.bench.scan import probe_bytes, span_of
 from jovik.bench.task import Task
-from jovik.bench.work import sized, workload
+from jovik.bench.work import copy_job, sized, workload
 from jovik.phrase import Access, Copy, Fill, Rest, Scan, Step
 from jovik.protocol import Session
 
 ASSUMED_BYTES_S = 300e6
 """What a drive is taken to move where its sheet claims no sequential rate."""
+MAKING_NS = 100_000
+"""What making one file is taken to last."""
 SETTLED_IN = 0.05
 """The share of its limit that a rest with a condition is taken to last: mostly the drive has recovered soon, and a budget ends it anyway."""
 
@@ -71,8 +73,9 @@ def cost_of(tasks: Sequence[Task], session: Session, rate_bytes_s: float = ASSUM
             space += more
             filled += more
         elif isinstance(step, Copy):
-            certain += step.files * step.file_bytes * (passes if step.inward else 1)
-            space = max(space, step.files * step.file_bytes)
+            _, total = session.copy_size(copy_job(step, 0))
+            certain += total * (passes if step.inward else 1)
+            space = max(space, total)
         elif isinstance(step, Scan) and session.capacity_bytes() is None:
             missing = max(span_of(step, session) - laid_out, 0)
             certain += missing
@@ -90,7 +93,8 @@ def time_of(task: Task, session: Session, rate_bytes_s: float = ASSUMED_BYTES_S)
         by_amount = step.amount_bytes / min(rate_bytes_s, step.rate_bytes_s or rate_bytes_s) * 1e9 if step.amount_bytes is not None else None
         each = min(x for x in (by_amount, step.time, 24 * 3600e9) if x is not None)
     elif isinstance(step, Copy):
-        each = step.files * step.file_bytes / rate_bytes_s * 1e9 + step.files * 100_000
+        files, total = session.copy_size(copy_job(step, 0))
+        each = total / rate_bytes_s * 1e9 + files * MAKING_NS
     elif isinstance(step, Scan):
         each = step.zones * (probe_bytes(span_of(step, session), step) / rate_bytes_s * 1e9 + 20_000_000)
     elif isinstance(step, Fill):

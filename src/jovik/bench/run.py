@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from jovik.bench.access import run_access
-from jovik.bench.chores import probe, run_chore
+from jovik.bench.chores import probe, probe_work, run_chore
 from jovik.bench.context import Bench, Done
 from jovik.bench.copying import run_copy
 from jovik.bench.cost import time_of
 from jovik.bench.repeat import Allowed
 from jovik.bench.scan import area, run_scan
 from jovik.bench.task import Task
-from jovik.bench.work import pass_seed, sized, workload
+from jovik.bench.work import copy_job, pass_seed, sized, workload
 from jovik.phrase import Access, Copy, Empty, Fill, Rest, Scan
 from jovik.protocol import Session
 from jovik.results import StepResult
@@ -32,8 +32,12 @@ def check_plan(tasks: Sequence[Task], session: Session) -> None:
             session.check(workload(step, 0))
         elif isinstance(step, Scan):
             session.check(area(step, session))
+        elif isinstance(step, Copy):
+            session.copy_size(copy_job(step, 0))
         elif isinstance(step, Fill):
             session.to_fill_bytes(step.percent)
+        elif isinstance(step, Rest) and step.recovered:
+            session.check(probe_work(0))
 
 
 def run_plan(tasks: Sequence[Task], bench: Bench, done: Mapping[int, Done] | None = None) -> list[StepResult]:
@@ -58,41 +62,42 @@ def run_plan(tasks: Sequence[Task], bench: Bench, done: Mapping[int, Done] | Non
     began = bench.session.now_ns()
     results: list[StepResult] = []
     left = [n for n in range(len(tasks)) if not (n in done and done[n].finished)]
-    for position in range(len(tasks)):
-        if position not in left:
-            _bring_back(position, tasks[position], bench, position == max(set(range(len(tasks))) - set(left)))
-    if any(isinstance(tasks[n].step, Rest) and tasks[n].step.recovered for n in left):  # type: ignore[attr-defined]
+    if not left:
+        return results
+    _bring_back(tasks, left[0], bench)
+    if any(isinstance(step := tasks[n].step, Rest) and step.recovered for n in left):
         bench.first_rate_bytes_s = probe(bench, left[0], tasks[left[0]].step)
+    # Asked once: a person's folder may hold many files, and what is free changes as the run goes on.
+    times = [max(time_of(t, bench.session), 1) for t in tasks] if bench.options.budget_ns is not None else []
     for position in left:
         task, ahead = tasks[position], tasks[position + 1 :]
-        result = _run_step(position, task, bench, _share(tasks, left, position, bench, began), results, done.get(position), ahead)
+        allowed = _share(times, left, position, bench, began)
+        result = _run_step(position, task, bench, allowed, results, done.get(position), ahead)
         results.append(result)
         bench.observer.finished(position, result)
     return results
 
 
-def _share(tasks: Sequence[Task], left: Sequence[int], position: int, bench: Bench, began: int) -> Allowed | None:
+def _share(times_ns: Sequence[int], left: Sequence[int], position: int, bench: Bench, began: int) -> Allowed | None:
     """The time that a step may take: its part of what is left of the budget, by how long each is expected to take."""
     budget = bench.options.budget_ns
     if budget is None:
         return None
     remaining = max(budget - (bench.session.now_ns() - began), 0)
-    mine = max(time_of(tasks[position], bench.session), 1)
-    rest = sum(max(time_of(tasks[n], bench.session), 1) for n in left if n >= position)
-    return Allowed(remaining * mine // rest, remaining)
+    return Allowed(remaining * times_ns[position] // sum(times_ns[n] for n in left if n >= position), remaining)
 
 
-def _bring_back(position: int, task: Task, bench: Bench, last: bool) -> None:
-    """A fill that an earlier process made went with it; the steps behind it are to meet it all the same."""
-    if isinstance(task.step, Fill):
-        bench.filled_percent = task.step.percent
-    elif isinstance(task.step, Empty):
-        bench.filled_percent = None
-    if last and bench.filled_percent is not None:
-        watch = bench.observer.preparing(position, task.step, bench.session.to_fill_bytes(bench.filled_percent))
-        trace = bench.session.fill(bench.filled_percent, pass_seed(bench.options.seed, position, 1), watch)
-        if trace is not None:
-            bench.sink.laid_out(trace.written_bytes)
+def _bring_back(tasks: Sequence[Task], first: int, bench: Bench) -> None:
+    """A fill that an earlier process made went with it; the steps from `first` on are to meet it all the same."""
+    levels = [(n, t.step) for n, t in enumerate(tasks[:first]) if isinstance(t.step, Fill | Empty)]
+    position, fill = levels[-1] if levels else (0, None)
+    if not isinstance(fill, Fill):
+        return
+    bench.filled_percent = fill.percent
+    watch = bench.observer.preparing(position, fill, bench.session.to_fill_bytes(fill.percent))
+    trace = bench.session.fill(fill.percent, pass_seed(bench.options.seed, position, 1), watch)
+    if trace is not None:
+        bench.sink.laid_out(trace.written_bytes)
 
 
 def _run_step(

@@ -6,8 +6,8 @@ import hashlib
 from dataclasses import replace
 
 from jovik.errors import TargetRefused
-from jovik.phrase import Access, Step
-from jovik.protocol import Session, Workload
+from jovik.phrase import Access, Copy, Step
+from jovik.protocol import CopyJob, Session, Workload
 from jovik.units import show_size
 
 
@@ -52,6 +52,11 @@ def sized(step: Step, session: Session) -> Step:
     if amount < step.block_bytes:
         raise TargetRefused(f"{step.amount_free_percent} % of {show_size(free)} free is less than one block")
     return replace(step, amount_bytes=amount)
+
+
+def copy_job(step: Copy, seed: int) -> CopyJob:
+    """A copy's files as a session takes them."""
+    return CopyJob(step.inward, (step.file_bytes,) * step.files, step.folder, seed)
 
 
 def pass_seed(run_seed: int, position: int, number: int) -> int:

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import os
 import signal
-import stat
 import sys
 import threading
 from collections.abc import Mapping
@@ -24,7 +23,9 @@ if TYPE_CHECKING:
     from jovik.bench import Cost, Done, Task
     from jovik.cli.identity import Identity
     from jovik.cli.progress import Screen
+    from jovik.phrase import Step
     from jovik.protocol import Session
+    from jovik.results import Conditions, StepResult, Trace
     from jovik.sheet import Sheet
     from jovik.shelf.store import RunWriter, Shelf
     from jovik.target import Target
@@ -264,7 +265,7 @@ def _run(
 
     healthy = health_of(known.device)
     setting = replace(known.setting, heat_limit_c=healthy.warning_c if healthy else known.setting.heat_limit_c)
-    bench = Bench(session, setting, RunOptions(order.seed, order.stop_on_error, order.budget_ns), writer, screen)
+    bench = Bench(session, setting, RunOptions(order.seed, order.stop_on_error, order.budget_ns), Patient(writer), screen)
     before, patient = signal.getsignal(signal.SIGTERM), signal.getsignal(signal.SIGINT)
     signal.signal(signal.SIGTERM, signal.default_int_handler)
     signal.signal(signal.SIGINT, _first_interrupt)
@@ -285,6 +286,30 @@ def _run(
         after = health_of(known.device)
         writer.health(healthy, after, health_notes(healthy, after, written))
     return failure
+
+
+@dataclass
+class Patient:
+    """A sink that is ready for another interrupt once a pass is safe: one that only a person ends was ended by the first, and the run goes on."""
+
+    writer: RunWriter
+
+    def step_begun(self, position: int, step: Step, conditions: Conditions) -> None:
+        """See `jovik.bench.Sink`."""
+        self.writer.step_begun(position, step, conditions)
+
+    def pass_done(self, position: int, number: int, trace: Trace) -> None:
+        """See `jovik.bench.Sink`."""
+        self.writer.pass_done(position, number, trace)
+        signal.signal(signal.SIGINT, _first_interrupt)
+
+    def step_done(self, position: int, result: StepResult) -> None:
+        """See `jovik.bench.Sink`."""
+        self.writer.step_done(position, result)
+
+    def laid_out(self, written_bytes: int) -> None:
+        """See `jovik.bench.Sink`."""
+        self.writer.laid_out(written_bytes)
 
 
 def _first_interrupt(*_: Any) -> None:
@@ -328,7 +353,6 @@ def _amounts(order: Order, session: Session, cost: Cost, rate: float, at_most: s
         return f"writes {amount} in {target.path}, in test files of at most {space} that are gone afterwards"
     if isinstance(target, DeviceTarget):
         node = target.device.node
-        assert stat.S_ISBLK(Path(node).stat().st_mode)
         if not writes:
             return f"reads {space} of {node}, and writes nothing"
         return f"writes {amount} to the first {space} of {node}: what is there is lost"

@@ -13,7 +13,6 @@ import fcntl
 import os
 import secrets
 import shutil
-import stat
 import time
 from collections.abc import Iterator
 from dataclasses import dataclass, field
@@ -25,6 +24,7 @@ import numpy.typing as npt
 from jovik.errors import TargetRefused
 from jovik.protocol import CopyJob, Live, Watch
 from jovik.results import SLICE_COLUMNS, SLICE_NS, IoFault, Trace
+from jovik.target.files import OwnFile, files_in
 from jovik.units import show_size
 
 NAMED = ".jovik-files-"
@@ -36,15 +36,6 @@ SHIFT = 7919
 YOUNG_S = 5.0
 ENGINE = "buffered calls"
 GLANCE_NS = 100_000_000
-
-
-@dataclass(frozen=True)
-class Source:
-    """One file to be copied: where it belongs, how long it is, and where it lies unless it is made up."""
-
-    name: str
-    size_bytes: int
-    path: Path | None = None
 
 
 @dataclass
@@ -97,15 +88,21 @@ class CopyFolder:
         self.target = target
         self._folder: Path | None = None
         self._lock = -1
-        self._there: tuple[Source, ...] = ()
+        self._there: tuple[OwnFile, ...] = ()
         self._pool = b""
 
-    def run(self, job: CopyJob, free_bytes: int, watch: Watch) -> Trace:
-        """One pass of a copy; see `jovik.protocol.Session.copy`."""
+    def size(self, job: CopyJob, free_bytes: int) -> tuple[int, int]:
+        """Files and bytes of a job; see `jovik.protocol.Session.copy_size`."""
         sources = files_of(job)
         total = sum(s.size_bytes for s in sources)
         if total > free_bytes + sum(s.size_bytes for s in self._there):
             raise TargetRefused(f"{self.target} has no room for {show_size(total)} of files", "copy less, or free some space")
+        return len(sources), total
+
+    def run(self, job: CopyJob, free_bytes: int, watch: Watch) -> Trace:
+        """One pass of a copy; see `jovik.protocol.Session.copy`."""
+        _, total = self.size(job, free_bytes)
+        sources = files_of(job)
         if not self._pool:
             self._pool = np.random.default_rng(job.seed).bytes(POOL_BYTES)
         laid_out = 0
@@ -134,7 +131,7 @@ class CopyFolder:
             os.close(self._lock)
             self._folder = None
 
-    def _place(self, source: Source) -> Path:
+    def _place(self, source: OwnFile) -> Path:
         if self._folder is None:
             self._folder = self.target / f"{NAMED}{secrets.token_hex(6)}"
             try:
@@ -151,7 +148,7 @@ class CopyFolder:
             _sync(self._lock)
         self._there = ()
 
-    def _copy_in(self, sources: tuple[Source, ...], watch: Watch) -> tuple[int, int, _Clock, IoFault | None]:
+    def _copy_in(self, sources: tuple[OwnFile, ...], watch: Watch) -> tuple[int, int, _Clock, IoFault | None]:
         places = [self._place(s) for s in sources]
         cool([s.path for s in sources if s.path is not None])
         made: set[Path] = set()
@@ -173,7 +170,7 @@ class CopyFolder:
         self._there = sources if fault is None else ()
         return ended - clock.began_ns, ended - before, clock, fault
 
-    def _write(self, source: Source, place: Path, clock: _Clock, number: int) -> int:
+    def _write(self, source: OwnFile, place: Path, clock: _Clock, number: int) -> int:
         """One file; gives back the number of the next chunk."""
         out = os.open(place, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o600)
         try:
@@ -188,7 +185,7 @@ class CopyFolder:
         clock.count(0, 1)
         return number
 
-    def _content(self, source: Source, clock: _Clock, number: int) -> Iterator[bytes | memoryview]:
+    def _content(self, source: OwnFile, clock: _Clock, number: int) -> Iterator[bytes | memoryview]:
         if source.path is None:
             left = source.size_bytes
             pool = memoryview(self._pool)
@@ -209,7 +206,7 @@ class CopyFolder:
                 yield chunk
                 before = time.monotonic_ns()
 
-    def _copy_out(self, sources: tuple[Source, ...], watch: Watch) -> tuple[int, int, _Clock, IoFault | None]:
+    def _copy_out(self, sources: tuple[OwnFile, ...], watch: Watch) -> tuple[int, int, _Clock, IoFault | None]:
         room = bytearray(CHUNK_BYTES)
         clock = _Clock(False, watch)
         fault = None
@@ -238,7 +235,7 @@ def cool(paths: list[Path]) -> None:
                 os.close(fd)
 
 
-def files_of(job: CopyJob) -> tuple[Source, ...]:
+def files_of(job: CopyJob) -> tuple[OwnFile, ...]:
     """What a job copies.
 
     Raises
@@ -248,26 +245,8 @@ def files_of(job: CopyJob) -> tuple[Source, ...]:
     """
     if job.folder is None:
         # A hundred to a folder, as in a library of pictures.
-        return tuple(Source(f"{n // 100:05d}/{n:07d}.bin", size) for n, size in enumerate(job.sizes))
-    top = Path(job.folder).expanduser()
-    if not top.is_dir():
-        raise TargetRefused(f"there is no folder {job.folder} to copy", 'name one in quotes: copy in "FOLDER"')
-    found: list[Source] = []
-
-    def refuse(error: OSError) -> None:
-        raise TargetRefused(f"the folder {job.folder} cannot be read: {error.strerror}: {error.filename}") from None
-
-    for where, folders, names in os.walk(top, onerror=refuse):
-        folders[:] = sorted(f for f in folders if not f.startswith(NAMED))
-        for name in sorted(names):
-            path = Path(where) / name
-            facts = path.lstat()
-            # Links, sockets and devices are not copied: only what holds data of its own.
-            if stat.S_ISREG(facts.st_mode):
-                found.append(Source(str(path.relative_to(top)), facts.st_size, path))
-    if not found:
-        raise TargetRefused(f"the folder {job.folder} holds no files to copy")
-    return tuple(found)
+        return tuple(OwnFile(f"{n // 100:05d}/{n:07d}.bin", size) for n, size in enumerate(job.sizes))
+    return files_in(job.folder, skip=NAMED)
 
 
 def sweep(target: Path) -> None:

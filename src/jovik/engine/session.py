@@ -225,10 +225,14 @@ class FileSession:
             self.place.sync()
         return Given(held, self.place.discard())
 
-    def copy(self, job: CopyJob, watch: Watch) -> Trace:
-        """Copy files; see `jovik.protocol.Session.copy`."""
+    def copy_size(self, job: CopyJob) -> tuple[int, int]:
+        """Files and bytes of a job; see `jovik.protocol.Session.copy_size`."""
         if self.capacity_bytes() is not None:
             raise TargetRefused(f"{self.place.folder} is a raw device: files are copied to a file system", "name a folder on a mounted file system")
+        return self._copies.size(job, self.place.free_bytes())
+
+    def copy(self, job: CopyJob, watch: Watch) -> Trace:
+        """Copy files; see `jovik.protocol.Session.copy`."""
         return replace(self._copies.run(job, self.place.free_bytes(), watch), notes=())
 
     def ceiling_iops(self, work: Workload) -> float | None:

@@ -6,7 +6,6 @@ import errno
 import math
 import os
 from dataclasses import dataclass, replace
-from pathlib import Path
 
 import numpy as np
 import numpy.typing as npt
@@ -18,6 +17,7 @@ from jovik.model.latency import latencies
 from jovik.model.state import Luck, State
 from jovik.protocol import CopyJob, Given, Live, Watch, Workload
 from jovik.results import SLICE_COLUMNS, SLICE_NS, Environment, IoFault, StampFaults, Trace
+from jovik.target.files import files_in
 from jovik.units import show_size
 
 GLANCES = 4
@@ -61,11 +61,6 @@ class ModelSession:
         self._laid_out = 0
         self._filled = 0
         self._copied: tuple[int, ...] = ()
-
-    @property
-    def clock_ns(self) -> int:
-        """The virtual clock."""
-        return self.state.clock_ns
 
     def now_ns(self) -> int:
         """The virtual clock."""
@@ -228,12 +223,18 @@ class ModelSession:
         self.state.cached_bytes = self.state.past_cache_bytes = 0.0
         return Given(freed)
 
-    def copy(self, job: CopyJob, watch: Watch) -> Trace:
-        """Files as a stream that pays for each file; copying out reads what was put there first."""
-        sizes = job.sizes or _sizes_in(job.folder or "")
+    def copy_size(self, job: CopyJob) -> tuple[int, int]:
+        """Files and bytes of a job."""
+        sizes = _sizes(job)
         total = sum(sizes)
         if total > (self.free_bytes() or 0) + sum(self._copied):
             raise TargetRefused(f"the model drive {self.drive.name} has no room for {show_size(total)}", "copy less")
+        return len(sizes), total
+
+    def copy(self, job: CopyJob, watch: Watch) -> Trace:
+        """Files as a stream that pays for each file; copying out reads what was put there first."""
+        _, total = self.copy_size(job)
+        sizes = _sizes(job)
         behaviour = self.drive.behaviour
         laid_out = 0
         if not job.inward and self._copied != sizes:
@@ -265,14 +266,8 @@ def _stream(amount_bytes: int, seed: int) -> Workload:
     )  # fmt: skip
 
 
-def _sizes_in(folder: str) -> tuple[int, ...]:
-    try:
-        found = tuple(p.stat().st_size for p in sorted(Path(folder).rglob("*")) if p.is_file() and not p.is_symlink())
-    except OSError as error:
-        raise TargetRefused(f"the folder {folder} cannot be read: {error.strerror}") from None
-    if not Path(folder).is_dir() or not found:
-        raise TargetRefused(f"the folder {folder} holds no files to copy" if Path(folder).is_dir() else f"there is no folder {folder}")
-    return found
+def _sizes(job: CopyJob) -> tuple[int, ...]:
+    return job.sizes if job.folder is None else tuple(f.size_bytes for f in files_in(job.folder))
 
 
 def _slices(work: Workload, series: Series) -> npt.NDArray[np.int64]:

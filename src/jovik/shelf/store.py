@@ -480,6 +480,8 @@ class RunWriter:
             late_written_bytes=trace.late_written_bytes,
         )  # fmt: skip
         with self._writing.begin() as c:
+            # A step that is made whole or not at all, such as a scan, is made again when a run was killed between its pass and its end.
+            c.execute(one_pass.delete().where(one_pass.c.step_id == values["step_id"], one_pass.c.number == number))
             c.execute(one_pass.insert().values(values))
 
     def step_done(self, position: int, result: StepResult) -> None:
