@@ -72,7 +72,8 @@ class LiveView:
             self._shown = None
             # The screen is gone with its last state: what is lasting stays behind as lines.
             for position, words in sorted(self._words.items()):
-                self._console.print(f"[{position + 1}/{len(self._tasks)}] {self._tasks[position].step.canonical}: {words}", soft_wrap=True)
+                phrase = plain(self._tasks[position].step.canonical)
+                self._console.print(f"[{position + 1}/{len(self._tasks)}] {phrase}: {words}", soft_wrap=True)
         for line in self._said:
             self._console.print(line, soft_wrap=True)
         self._said = []
@@ -137,7 +138,7 @@ class LiveView:
             self._pair(Text(plain(self._title), style="bold"), Text(self._left(now), style="dim"), width),
             self._bar(now, width),
             Text(""),
-            self._pair(Text(step.label, style="bold"), Text(f"step {self._position + 1} of {len(self._tasks)}, {self._doing}", style="dim"), width),
+            self._pair(Text(plain(step.label), style="bold"), Text(f"step {self._position + 1} of {len(self._tasks)}, {self._doing}", style="dim"), width),
             Text(""),
             *self._figures(step),
             Text(""),
