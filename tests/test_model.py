@@ -8,12 +8,15 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from jovik.analysis.longwrite import long_write
 from jovik.analysis.statistics import interval
 from jovik.bench.work import workload
 from jovik.errors import Misuse, TargetRefused, UnknownName
 from jovik.model import ModelDrive, ModelSession, load_model, model_names
+from jovik.model.behaviour import Bad
+from jovik.model.state import Luck
 from jovik.phrase import parse_access
-from jovik.protocol import Live, Workload
+from jovik.protocol import CopyJob, Live, Workload
 from jovik.results import Trace
 
 
@@ -135,3 +138,137 @@ def test_a_model_of_ones_own_and_its_faults(tmp_path: Path) -> None:
     with pytest.raises(UnknownName, match="slat") as caught:
         load_model("slat")
     assert "slate" in caught.value.hint
+
+
+# What each parameter does
+
+
+def test_a_write_cache_of_free_space_shrinks_as_the_drive_fills() -> None:
+    behaviour = load_model("ember").behaviour
+    assert behaviour.cache_bytes(0) == pytest.approx(20e9 + 0.08e12) and behaviour.cache_bytes(50) == pytest.approx(20e9 + 0.04e12)
+    session = ModelSession(still(load_model("ember"), heat=None))
+    session.fill(80, 1, watch)
+    session.wait(10**12)
+    trace = session.run(workload(parse_access("sequential write 1MiB depth 8 over 90GB"), 1), watch)
+    found = long_write(trace.slices, trace.elapsed_ns)
+    # A fifth of the terabyte is free: 20 GB and 8 % of that, and what is written takes no more of it than its end shows.
+    assert found is not None and found.cliff is not None and found.cliff.at_bytes == pytest.approx(36e9, rel=0.02)
+
+
+def test_crowding_begins_where_it_says_and_ends_at_its_share() -> None:
+    behaviour = load_model("drift").behaviour
+    assert [behaviour.crowding(p) for p in (0, 70, 85, 100)] == pytest.approx([1, 1, 1 - 0.65 / 2, 0.35])
+    assert load_model("thimble").behaviour.crowding(100) == pytest.approx(0.5)
+
+
+def test_a_platter_is_slower_towards_its_hub_and_far_ways_take_longer() -> None:
+    platter = load_model("gannet").behaviour.platter
+    assert platter is not None
+    assert [platter.rate_at(s) / 1e6 for s in (0, 1)] == pytest.approx([262, 124]) and platter.rate_at(0.5) > (262e6 + 124e6) / 2
+    # Half a turn at 7,200 a minute is 4.17 ms; the whole way takes 15 ms, none of it the settling time.
+    assert platter.access_ns(0) == pytest.approx(1.6e6 + 30e9 / 7200) and platter.access_ns(1) == pytest.approx(15e6 + 30e9 / 7200)
+    drive = still(load_model("gannet"))
+    near, far = (one_pass(drive, f"random read 4KiB for 5s within {s}").iops for s in ("16GB", "5TB"))
+    assert near == pytest.approx(1e9 / (platter.access_ns(16 / 12000) + 4096 / 262e6 * 1e9), rel=0.06) and far < 0.75 * near
+    queued = [one_pass(drive, f"random read 4KiB depth {d} for 5s within 16GB").iops for d in (1, 2, 32, 256)]
+    assert queued[1] / queued[0] == pytest.approx(1.22, rel=0.01) and queued[2] == pytest.approx(queued[3], rel=0.01) and queued[2] > 2 * queued[0]
+
+
+def test_heat_follows_its_time_constant_and_throttles_between_its_bounds() -> None:
+    drive = still(load_model("ember"), cache_size=10**15)
+    heat = drive.behaviour.heat
+    assert heat is not None
+    session = ModelSession(drive)
+    session.wait(10**12)
+    assert session.state.warm_c == pytest.approx(heat.idle)
+    trace = session.run(workload(parse_access("sequential read 1MiB depth 8 for 5min"), 1), watch)
+    assert trace.environment is not None
+    warm = [values["controller"] - 4.0 for _, values in trace.environment.temperatures]
+    load = trace.slices[5, 0] * 10 / max(drive.behaviour.read_rate, drive.behaviour.write_rate)
+    end = heat.idle + (heat.full - heat.idle) * load
+    for at in (10, 20, 30):
+        assert warm[at] == pytest.approx(end + (heat.idle - end) * np.exp(-at / 45), abs=0.5)
+    settled = warm[100:]
+    assert max(settled) <= heat.throttle_at + 1 and min(settled) >= heat.resume_at - 1 and max(settled) - min(settled) > 4
+    rates = trace.slices[:-1, 0]
+    assert rates[1000:].min() == pytest.approx(heat.throttle_share * rates[:50].mean(), rel=0.02)
+    assert {values["board"] for _, values in trace.environment.temperatures} == {103.0}
+    session.wait(45 * 10**9)
+    cooled = heat.idle + (warm[-1] - heat.idle) * np.exp(-1)
+    assert session.temperatures_c()["memory"] == pytest.approx(cooled - 6, abs=1.5)
+
+
+def test_a_cache_drains_while_nothing_is_written_and_folding_ends_with_it() -> None:
+    drive = still(load_model("drift"))
+    session = ModelSession(drive)
+    session.run(workload(parse_access("sequential write 1MiB depth 8 over 160GB"), 1), watch)
+    assert session.state.cached_bytes == pytest.approx(45e9, rel=1e-3) and session.state.past_cache_bytes == pytest.approx(115e9, rel=1e-3)
+    session.wait(100 * 10**9)
+    assert session.state.cached_bytes == pytest.approx(45e9 - 15e9, rel=1e-3)
+    work = workload(parse_access("sequential write 1MiB depth 8 for 1s"), 1)
+    session.run(replace(work, amount_bytes=15 * 10**9, time_ns=None), watch)
+    # 100 GB past the cache, and 90 are where folding begins.
+    assert session.run(work, watch).rate_bytes_s == pytest.approx(95e6, rel=0.05)
+    session.wait(10**12)
+    assert session.state.cached_bytes == session.state.past_cache_bytes == 0
+
+
+@pytest.mark.parametrize(("percent", "squeeze"), [(0, 1.0), (50, 1 - 0.95 / 2), (100, 0.05)])
+def test_compression_takes_away_what_compresses(percent: int, squeeze: float) -> None:
+    behaviour = load_model("wicker").behaviour
+    assert behaviour.squeeze(workload(parse_access(f"sequential write 1MiB payload {percent}% compressible"), 1)) == pytest.approx(squeeze)
+    assert load_model("slate").behaviour.squeeze(workload(parse_access("sequential write 1MiB payload 100% compressible"), 1)) == 1
+
+
+def test_files_cost_what_making_one_costs() -> None:
+    drive = still(load_model("slate"))
+    session = ModelSession(drive)
+    few, many = (session.copy(CopyJob(True, (size,) * count, seed=1), watch) for count, size in ((1, 10**8), (10_000, 10_000)))
+    assert many.elapsed_ns - few.elapsed_ns == pytest.approx(10_000 * drive.behaviour.file_time, rel=0.2)
+    for trace, count in ((few, 1), (many, 10_000)):
+        assert trace.written_bytes == 10**8 and trace.ios == count and len(trace.slices) == -(-trace.elapsed_ns // 10**8)
+    back = session.copy(CopyJob(False, (10_000,) * 10_000, seed=1), watch)
+    assert back.read_bytes == 10**8 and back.facts["laid_out_bytes"] == 0
+
+
+def test_bad_places_are_met_where_they_are() -> None:
+    drive = other(load_model("slate"), bad=[Bad(at="10GB", length="1MiB")])
+    session = ModelSession(drive)
+    work = workload(parse_access("sequential read 1MiB over 1GB"), 1)
+    assert session.run(replace(work, start_bytes=8 * 10**9 // 2**20 * 2**20), watch).first_fault is None
+    met = session.run(replace(work, start_bytes=95 * 10**8 // 2**20 * 2**20), watch)
+    assert met.first_fault is not None and met.first_fault.offset_bytes == 10**10 // 2**20 * 2**20 and met.errors >= 1
+    counted = session.run(replace(work, start_bytes=95 * 10**8 // 2**20 * 2**20, stop_on_error=False), watch)
+    assert counted.first_fault is None and counted.errors in (1, 2) and counted.read_bytes == 10**9 // 2**20 * 2**20
+    write = workload(parse_access("sequential write 1MiB over 20GB"), 1)
+    assert session.run(write, watch).errors == 0, "writing finds no bad place"
+
+
+def test_luck_wanders_and_is_forgotten() -> None:
+    behaviour = other(load_model("slate"), pass_spread=0.02, slice_spread=0.0, wander_time=2 * 10**9).behaviour
+    series = np.array([[luck.next() for _ in range(200)] for luck in (Luck(behaviour, np.random.default_rng(n)) for n in range(300))])
+    logs = np.log(series)
+    assert logs.std() == pytest.approx(0.02, rel=0.05)
+    alike = [np.corrcoef(logs[:, 0], logs[:, lag])[0, 1] for lag in (1, 20, 199)]
+    assert alike[0] == pytest.approx(np.exp(-0.05), abs=0.02) and alike[1] == pytest.approx(np.exp(-1), abs=0.12) and abs(alike[2]) < 0.15
+
+
+@pytest.mark.parametrize(
+    ("line", "said"),
+    [
+        ('rpm = "fast"', "rpm"),
+        ("[behaviour.heat]\nidle = 300", "idle"),
+        ('bad = [["1GB", "1MB"]]', "bad"),
+        ("fold_after = 120", "fold_after"),
+        ("[behaviour.heat]\nsensors = { drive = { frozen = 3 } }", "line 45: 'frozen' is not a key here"),
+    ],
+)
+def test_parameters_that_cannot_be_are_refused(tmp_path: Path, line: str, said: str) -> None:
+    from importlib import resources
+
+    text = (resources.files("jovik.model") / "catalogue" / "wicker.toml").read_text()
+    mine = tmp_path / "mine.toml"
+    mine.write_text(f"{text}\n{line}\n")
+    with pytest.raises(Misuse) as caught:
+        load_model(str(mine))
+    assert said in caught.value.message + caught.value.hint and "line" in caught.value.message

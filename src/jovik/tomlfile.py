@@ -66,7 +66,9 @@ def read_toml(text: str, where: str, shape: type[S]) -> S:
 
 def explain(error: ErrorDetails) -> tuple[bool, str]:
     """Whether the fault is an unknown key, and the fault in words."""
-    key = str(error["loc"][-1]) if error["loc"] else ""
+    key = str(next((part for part in reversed(error["loc"]) if isinstance(part, str)), ""))
+    if error["loc"] and isinstance(error["loc"][-1], int):
+        key += f", entry {error['loc'][-1] + 1}"
     if error["type"] == "extra_forbidden":
         return True, f"'{key}' is not a key here"
     if error["type"] == "missing":
@@ -97,21 +99,28 @@ def _types_in(annotation: Any) -> list[Any]:
 
 
 def line_of(text: str, loc: tuple[int | str, ...]) -> int:
-    """The line of the key at a place such as ``("claim", 1, "figure")``; the table's line where it has none of its own."""
+    """The line of the key at a place such as ``("claim", 1, "figure")``; the table's line where it has none of its own.
+
+    A part of a place may be no key at all but the name of a type; the innermost table that has a header of its own is looked in first.
+    """
     names = [str(p) for p in loc if isinstance(p, str)]
-    numbers = [p for p in loc if isinstance(p, int)]
-    table, key = (names[0], names[-1]) if len(names) > 1 else ("", names[-1] if names else "")
-    number = numbers[0] if numbers else 0
-    headers, inside, found = 0, table == "", 1
-    for at, line in enumerate(text.splitlines(), 1):
-        header = re.match(r"\s*\[{1,2}\s*([^\]\s]+)\s*\]", line)
+    number = next((p for p in loc if isinstance(p, int)), 0)
+    for depth in range(len(names), -1, -1):
+        found = _line_in(text.splitlines(), ".".join(names[:depth]), names[depth] if depth < len(names) else "", number)
+        if found is not None:
+            return found
+    return 1
+
+
+def _line_in(lines: list[str], table: str, key: str, number: int) -> int | None:
+    """The line of a key in one table (the `number`-th of an array of tables), or of the table's header; None where neither is there."""
+    headers, inside, header_at = 0, table == "", None
+    for at, line in enumerate(lines, 1):
+        header = re.match(r"\s*(\[{1,2})\s*([^\]\s]+)\s*\]", line)
         if header:
-            inside = header[1] == table and headers == number
-            headers += header[1] == table
-            if inside or header[1] == key:
-                found = at
-            if header[1] == key and not table:
-                return at
+            inside = header[2] == table and (header[1] == "[" or headers == number)
+            headers += header[2] == table
+            header_at = at if inside else header_at
         elif inside and key and re.match(rf"\s*[\"']?{re.escape(key)}[\"']?\s*=", line):
             return at
-    return found
+    return header_at

@@ -138,7 +138,9 @@ class LiveView:
             self._pair(Text(plain(self._title), style="bold"), Text(self._left(now), style="dim"), width),
             self._bar(now, width),
             Text(""),
-            self._pair(Text(plain(step.label), style="bold"), Text(f"step {self._position + 1} of {len(self._tasks)}, {self._doing}", style="dim"), width),
+            self._pair(
+                Text(plain(step.label), style="bold"), Text(f"step {self._position + 1} of {len(self._tasks)}, {self._doing}", style="dim"), width
+            ),
             Text(""),
             *self._figures(step),
             Text(""),

@@ -1,0 +1,155 @@
+"""Copying real files: what is written and read, how it is counted, what is left, and how it fails."""
+
+from __future__ import annotations
+
+import fcntl
+import os
+import shutil
+import subprocess
+import time
+from collections import Counter
+from pathlib import Path
+
+import pytest
+
+from jovik.analysis.copying import copy_facts
+from jovik.engine.copying import CHUNK_BYTES, LOCK, NAMED, CopyFolder, files_of, sweep
+from jovik.engine.session import FileSession
+from jovik.errors import TargetRefused
+from jovik.protocol import CopyJob, Live
+from jovik.results import Trace
+from jovik.target.files import files_in
+
+ROOM = 10**10
+JOB = CopyJob(True, (1_500_000, 3_000_000, 10, 0, 4096), seed=3)
+
+
+def watch(_: Live) -> None:
+    return None
+
+
+def there(folder: Path) -> list[Path]:
+    return sorted(p for p in folder.rglob("*") if p.is_file() and p.name != LOCK)
+
+
+def test_made_up_files_have_their_sizes_and_no_block_twice(tmp_path: Path) -> None:
+    copies = CopyFolder(tmp_path)
+    trace = copies.run(JOB, ROOM, watch)
+    assert sorted(p.stat().st_size for p in there(tmp_path)) == sorted(JOB.sizes)
+    blocks = Counter(
+        data[n : n + 4096] for p in there(tmp_path) for data in (p.read_bytes(),) for n in range(0, len(data) - 4095, 4096)
+    )  # fmt: skip
+    assert len(blocks) > 1000 and max(blocks.values()) == 1, "a drive that finds equal blocks gains nothing"
+    assert trace.written_bytes == sum(JOB.sizes) and trace.ios == 5 and trace.facts["files"] == 5
+    assert 0 <= trace.facts["sync_ns"] <= trace.elapsed_ns and trace.facts["source_ns"] == 0 and trace.facts["laid_out_bytes"] == 0
+    copies.close()
+    assert os.listdir(tmp_path) == []
+
+
+def test_each_pass_copies_anew_and_copying_out_reads_what_is_there(tmp_path: Path) -> None:
+    copies = CopyFolder(tmp_path)
+    seen: list[Live] = []
+    big = CopyJob(True, (CHUNK_BYTES * 40,), seed=1)
+    for _ in range(2):
+        assert copies.run(big, ROOM, seen.append).written_bytes == CHUNK_BYTES * 40
+        assert len(there(tmp_path)) == 1
+    first = copies.run(CopyJob(False, big.sizes, seed=1), ROOM, watch)
+    again = copies.run(CopyJob(False, big.sizes, seed=1), ROOM, watch)
+    other = copies.run(CopyJob(False, (1000, 2000), seed=1), ROOM, watch)
+    assert (first.read_bytes, first.written_bytes, first.facts["laid_out_bytes"]) == (CHUNK_BYTES * 40, 0, 0)
+    assert again.facts["laid_out_bytes"] == 0 and other.facts["laid_out_bytes"] == 3000 and other.read_bytes == 3000 and other.ios == 2
+    assert all(live.done_bytes <= CHUNK_BYTES * 40 for live in seen)
+    copies.close()
+
+
+def test_a_persons_folder_keeps_its_shape_and_the_source_is_timed(tmp_path: Path) -> None:
+    source, target = tmp_path / "source", tmp_path / "target"
+    (source / "a" / "b").mkdir(parents=True)
+    target.mkdir()
+    for name in ("top", "a/one", "a/b/two"):
+        (source / name).write_bytes(os.urandom(70_000))
+    (source / "link").symlink_to(source / "top")
+    os.mkfifo(source / "pipe")
+    (source / f"{NAMED}old").mkdir()
+    (source / f"{NAMED}old" / "rest").write_bytes(b"x")
+    copies = CopyFolder(target)
+    trace = copies.run(CopyJob(True, folder=str(source)), ROOM, watch)
+    copied = {str(p).split("/files/")[1]: p.read_bytes() for p in there(target)}
+    assert copied == {n: (source / n).read_bytes() for n in ("top", "a/one", "a/b/two")}
+    assert trace.facts["source_ns"] > 0 and trace.written_bytes == 210_000
+    copies.close()
+    assert len(files_in(str(source), skip=NAMED)) == 3 and len(files_in(str(source))) == 4
+
+
+@pytest.mark.parametrize(("make", "said"), [(False, "there is no folder"), (True, "holds no files")])
+def test_a_folder_without_files_is_refused(tmp_path: Path, make: bool, said: str) -> None:
+    if make:
+        (tmp_path / "x").mkdir()
+    with pytest.raises(TargetRefused, match=said):
+        files_of(CopyJob(True, folder=str(tmp_path / "x")))
+
+
+def test_more_than_there_is_room_for_is_refused(tmp_path: Path) -> None:
+    copies = CopyFolder(tmp_path)
+    with pytest.raises(TargetRefused, match=r"no room for 4\.50 MB"):
+        copies.size(JOB, 1000)
+    copies.run(JOB, ROOM, watch)
+    # What the copies hold themselves is room for the next pass.
+    assert copies.size(JOB, 0) == (5, sum(JOB.sizes))
+    copies.close()
+
+
+def test_only_what_nobody_holds_is_swept(tmp_path: Path) -> None:
+    living, dead, young = (tmp_path / f"{NAMED}{n}" for n in ("living", "dead", "young"))
+    for folder in (living, dead, young):
+        folder.mkdir()
+        (folder / LOCK).touch()
+        (folder / "files").mkdir()
+    fd = os.open(living / LOCK, os.O_RDWR)
+    fcntl.flock(fd, fcntl.LOCK_EX)
+    for folder in (living, dead):
+        os.utime(folder, (time.time() - 60,) * 2)
+    sweep(tmp_path)
+    assert sorted(p.name for p in tmp_path.iterdir()) == [f"{NAMED}living", f"{NAMED}young"]
+    os.close(fd)
+
+
+def test_the_slices_are_the_copy(tmp_path: Path) -> None:
+    with FileSession(tmp_path) as session:
+        trace = session.copy(CopyJob(True, (200_000,) * 300, seed=2), watch)
+        assert session.copy_size(CopyJob(True, (5, 6))) == (2, 11)
+    assert trace.slices[:, 2].sum() == 60_000_000 and trace.slices[:, 3].sum() == 300 and not trace.slices[:, :2].any()
+    assert len(trace.slices) * 10**8 >= trace.elapsed_ns and trace.engine == "buffered calls" and not trace.direct
+    assert os.listdir(tmp_path) == []
+
+
+@pytest.mark.skipif(os.geteuid() != 0, reason="needs root to mount")
+def test_a_drive_that_is_full_in_the_middle_is_a_fault_with_what_was_copied(tmp_path: Path) -> None:
+    if shutil.which("mount") is None or subprocess.run(
+        ["mount", "-t", "tmpfs", "-o", "size=4M", "tmpfs", tmp_path], check=False, capture_output=True
+    ).returncode:  # fmt: skip
+        pytest.skip("nothing can be mounted here")
+    try:
+        copies = CopyFolder(tmp_path)
+        trace = copies.run(CopyJob(True, (2**20,) * 10, seed=1), ROOM, watch)
+        assert trace.first_fault is not None and trace.first_fault.what == "No space left on device" and 0 < trace.written_bytes < 10 * 2**20
+        copies.close()
+        assert os.listdir(tmp_path) == []
+    finally:
+        subprocess.run(["umount", tmp_path], check=False)
+
+
+def passed(seconds: float, source: float = 0.0, sync: float = 0.0, size: int = 10**9, files: int = 10) -> Trace:
+    import numpy as np
+
+    facts = {"files": files, "bytes": size, "sync_ns": round(sync * 1e9), "source_ns": round(source * 1e9)}
+    return Trace("buffered calls", False, 1, round(seconds * 1e9), 0, 0, np.zeros((1, 5), np.int64), {}, facts=facts)
+
+
+def test_what_a_copy_comes_to_and_when_the_source_was_measured_instead() -> None:
+    facts, words, limits = copy_facts([passed(4), passed(5), passed(6)], 400e6)
+    assert facts["seconds"] == 5 and facts["files_s"] == 2 and facts["of_sequential"] == pytest.approx(0.5) and not words and not limits
+    _, words, limits = copy_facts([passed(5, source=4, sync=1)], None)
+    assert words == ["the final sync took 20 % of the time"]
+    assert [x.what for x in limits] == ["source"] and limits[0].rate_bytes_s == pytest.approx(250e6) and "80 %" in limits[0].note
+    assert copy_facts([passed(5, source=2)], None)[2] == []
