@@ -76,7 +76,7 @@ def rank(
         raise Misuse("--by rig and --unit go together", "jovik rank --unit 'unit 1' --by rig")
     kind = _kind(by)
     with Shelf(where_from(shelf_at)) as shelf:
-        sheets = {n: shelf.sheet(n).drive for n in shelf.drive_names()}
+        sheets = shelf.drives()
         if unit_name is not None:
             # The rigs take the drives' place: the same unit on each, side by side.
             named = yardstick

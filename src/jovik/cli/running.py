@@ -27,7 +27,8 @@ if TYPE_CHECKING:
     from jovik.protocol import Session
     from jovik.results import Conditions, StepResult, Trace
     from jovik.sheet import Sheet
-    from jovik.shelf.store import RunWriter, Shelf
+    from jovik.shelf.store import Shelf
+    from jovik.shelf.writer import RunWriter
     from jovik.target import Target
 
 ASK_ABOVE = 0.01

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from jovik.sheet import Sheet
+    from jovik.sheet import Drive, Sheet
     from jovik.shelf.store import Shelf
 
 
@@ -29,7 +29,7 @@ def show_units(shelf: Shelf, sheet: Sheet, form: str) -> int:
     if not results:
         raise Misuse(f"no unit of {name} was measured", f'measure one: jovik measure TARGET --drive "{name}"')
     figures = side_by_side(results)
-    peers = [n for n in shelf.drive_names() if n != name and _alike(shelf.sheet(n), sheet)]
+    peers = [n for n, other in shelf.drives().items() if n != name and _alike(other, sheet.drive)]
     of_class = [r for r in shelf.latest_results() if r.drive in peers]
     short = []
     for unit in dict.fromkeys(f.unit for f in figures):
@@ -87,6 +87,6 @@ def _spoken(evidence: str) -> str:
         return evidence
 
 
-def _alike(one: Sheet, two: Sheet) -> bool:
+def _alike(one: Drive, two: Drive) -> bool:
     """Of one class: the same interface and medium."""
-    return bool(one.drive.interface) and (one.drive.interface, one.drive.medium) == (two.drive.interface, two.drive.medium)
+    return bool(one.interface) and (one.interface, one.medium) == (two.interface, two.medium)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import datetime
 import secrets
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
@@ -13,22 +12,18 @@ import sqlalchemy as sa
 from jovik.errors import Misuse, ShelfRefused, UnknownName
 from jovik.phrase import parse
 from jovik.reading import Note, Reading
-from jovik.results import Conditions, Environment, Health, IoFault, Limit, PassFigures, StepResult, Trace
+from jovik.results import Conditions, Environment, IoFault, Limit, PassFigures, StepResult, Trace
 from jovik.sense.rig import Rig
 from jovik.sheet import Claim, Drive, Sheet
 from jovik.shelf import notes as noting
-from jovik.shelf.arrays import pack, pack_latencies, unpack, unpack_latencies
+from jovik.shelf.arrays import unpack, unpack_latencies
 from jovik.shelf.opening import WRITING, open_engine
 from jovik.shelf.schema import claim, drive, one_pass, rig, run, step, unit
+from jovik.shelf.writer import RunWriter, utc_now
 
 _CLAIM_FIELDS = ("random", "read_percent", "figure", "unit", "block_bytes", "depth", "workers", "up_to", "sustained", "printed")
 _DRIVE_FIELDS = ("name", "maker", "model", "capacity_bytes", "interface", "medium", "price", "currency", "warranty_years", "endurance_bytes")
 _PASS_FIELDS = ("rate_bytes_s", "flushed_rate_bytes_s", "iops", "read_bytes", "written_bytes", "elapsed_ns", "errors", "cpu_ns")
-
-
-def utc_now() -> str:
-    """This moment as ISO 8601 UTC."""
-    return datetime.datetime.now(datetime.UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
 
 
 @dataclass(frozen=True)
@@ -110,6 +105,12 @@ class Shelf:
         """Names of all drives, in the order they were enrolled."""
         with self._engine.connect() as c:
             return list(c.execute(sa.select(drive.c.name).order_by(drive.c.id)).scalars())
+
+    def drives(self) -> dict[str, Drive]:
+        """Every drive as sold by its name, in the order they were enrolled."""
+        with self._engine.connect() as c:
+            rows = c.execute(sa.select(drive).order_by(drive.c.id)).mappings()
+            return {r["name"]: Drive(**{f: r[f] for f in _DRIVE_FIELDS}) for r in rows}
 
     def sheet(self, name: str) -> Sheet:
         """A drive with its claims; case does not matter.
@@ -330,20 +331,23 @@ class Shelf:
         where = drive.c.folded_name == name.strip().casefold() if name is not None else sa.true()
         level = step.c.conditions["filled_percent"].as_integer()
         rung = sa.case((step.c.facts["ladder"].as_string().is_(None), 0), else_=1)
-        # Of a run, a step of its own before a rung of the same kind: it has more passes. The database picks; a shelf may hold 10,000 runs.
-        order = (run.c.started.desc(), run.c.id.desc(), rung, step.c.position.desc())
-        newest = sa.func.row_number().over(partition_by=(run.c.drive_id, step.c.kind, level), order_by=order)
+        # Rungs and steps of their own apart, the newest of each; the database picks, since a shelf may hold 10,000 runs.
+        order = (run.c.started.desc(), run.c.id.desc(), step.c.position.desc())
+        newest = sa.func.row_number().over(partition_by=(run.c.drive_id, step.c.kind, level, rung), order_by=order)
         has_passes = sa.exists().where(one_pass.c.step_id == step.c.id)
         numbered = (
             sa.select(step.c.id, newest.label("newest")).join(run, step.c.run_id == run.c.id).join(drive, run.c.drive_id == drive.c.id)
             .where(where, has_passes, *(() if filled else (level.is_(None),))).subquery()
         )  # fmt: skip
         chosen = sa.select(numbered.c.id).where(numbered.c.newest == 1)
-        found = self._results(step.c.id.in_(chosen), with_latencies=with_latencies)
-        latest = {(r.drive, r.kind, r.conditions.filled_percent): r for r in found if _counts(r, filled)}
-        if not ladders:
-            plain = {r.drive for r in latest.values() if "ladder" not in r.facts}
-            latest = {k: r for k, r in latest.items() if "ladder" not in r.facts or r.drive not in plain}
+        found = [r for r in self._results(step.c.id.in_(chosen), with_latencies=with_latencies) if _counts(r, filled)]
+        plain = {r.drive for r in found if "ladder" not in r.facts}
+        age = {key: n for n, key in enumerate(dict.fromkeys(r.run for r in found))}
+        # Oldest first; of one run a step of its own comes last, for it has more passes than a rung of the same kind.
+        found.sort(key=lambda r: (age[r.run], "ladder" not in r.facts))
+        latest = {
+            (r.drive, r.kind, r.conditions.filled_percent): r for r in found if ladders or "ladder" not in r.facts or r.drive not in plain
+        }  # fmt: skip
         first = (
             sa.select(drive.c.name).join(run, run.c.drive_id == drive.c.id).group_by(drive.c.id, drive.c.name).order_by(sa.func.min(run.c.started))
         )
@@ -445,63 +449,3 @@ def trace_of(row: sa.RowMapping) -> Trace:
         late_written_bytes=row["late_written_bytes"] or 0, first_fault=IoFault(**fault) if fault else None,
         environment=Environment(**around) if around else None, facts=row["facts"] or {},
     )  # fmt: skip
-
-
-class RunWriter:
-    """Takes the passes of one run as they finish; each call is one transaction (`jovik.bench.Sink`)."""
-
-    def __init__(self, engine: sa.Engine, key: str, steps: dict[int, int] | None = None) -> None:
-        self.id = key
-        self._writing = engine
-        self._steps = steps or {}
-
-    def step_begun(self, position: int, one: Any, conditions: Conditions) -> None:
-        """Enter a step; of a run that is resumed it may be there already, and keeps the conditions of its first pass."""
-        if position in self._steps:
-            return
-        values = dict(
-            run_id=self.id, position=position, phrase=one.canonical, kind=one.kind, conditions=asdict(conditions), limits=[], notes=[],
-            started=utc_now(),
-        )  # fmt: skip
-        with self._writing.begin() as c:
-            key = c.execute(step.insert().values(values)).inserted_primary_key
-        assert key is not None
-        self._steps[position] = key[0]
-
-    def pass_done(self, position: int, number: int, trace: Trace) -> None:
-        """Enter a finished pass."""
-        values = dict(
-            step_id=self._steps[position], number=number, finished=utc_now(), seed=trace.seed, rate_bytes_s=trace.rate_bytes_s,
-            flushed_rate_bytes_s=trace.flushed_rate_bytes_s, iops=trace.iops, read_bytes=trace.read_bytes,
-            written_bytes=trace.written_bytes + trace.late_written_bytes, elapsed_ns=trace.elapsed_ns, flush_ns=trace.flush_ns,
-            cpu_ns=trace.cpu_ns, errors=trace.errors, first_fault=asdict(trace.first_fault) if trace.first_fault else None,
-            environment=asdict(trace.environment) if trace.environment else None,
-            slices=pack(slices=trace.slices), latencies=pack_latencies(trace.latencies), facts=trace.facts or None,
-            late_written_bytes=trace.late_written_bytes,
-        )  # fmt: skip
-        with self._writing.begin() as c:
-            # A step that is made whole or not at all, such as a scan, is made again when a run was killed between its pass and its end.
-            c.execute(one_pass.delete().where(one_pass.c.step_id == values["step_id"], one_pass.c.number == number))
-            c.execute(one_pass.insert().values(values))
-
-    def step_done(self, position: int, result: StepResult) -> None:
-        """Enter what can only be said when all passes are there."""
-        values = dict(limits=[asdict(x) for x in result.limits], notes=list(result.notes), facts=result.facts or None, finished=True)
-        with self._writing.begin() as c:
-            c.execute(step.update().where(step.c.id == self._steps[position]).values(values))
-
-    def laid_out(self, written_bytes: int) -> None:
-        """Count what was laid out."""
-        with self._writing.begin() as c:
-            c.execute(run.update().where(run.c.id == self.id).values(laid_out_bytes=run.c.laid_out_bytes + written_bytes))
-
-    def health(self, before: Health | None, after: Health | None, notes: Sequence[str]) -> None:
-        """Enter the drive's own log from before and after, and what it says of the run."""
-        values = {"health_before": asdict(before) if before else None, "health_after": asdict(after) if after else None, "notes": list(notes)}
-        with self._writing.begin() as c:
-            c.execute(run.update().where(run.c.id == self.id).values(values))
-
-    def close(self, state: str) -> None:
-        """End the run: done, failed or interrupted."""
-        with self._writing.begin() as c:
-            c.execute(run.update().where(run.c.id == self.id).values(ended=utc_now(), state=state))

@@ -1,0 +1,183 @@
+"""What the shelf gives back: the newest results, passes as they were, notes; and that every key of the JSON is documented."""
+
+from __future__ import annotations
+
+import json
+import re
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+from jovik import buckets
+from jovik.phrase import parse, plan_names
+from jovik.reading import Note, Reading
+from jovik.results import Conditions, Environment, IoFault, Latencies, StepResult, Trace
+from jovik.sense.rig import Rig
+from jovik.sheet import Drive, Sheet
+from jovik.shelf.store import Shelf
+from jovik.shelf.writer import RunWriter
+from tests.conftest import Program
+
+CONDITIONS = Conditions("io_uring", True, 2**30, rig="bench", unit="unit 1")
+TOP = Path(__file__).parents[1]
+
+
+def trace(rate: float = 1e8, **more: Any) -> Trace:
+    slices = np.zeros((10, 5), np.int64)
+    slices[:, 0], slices[:, 1] = round(rate / 10), round(rate / 40960)
+    counts = np.zeros(buckets.COUNT, np.int64)
+    counts[[300, 400]] = 90, 10
+    return Trace("io_uring", True, 7, 10**9, 1000, 2000, slices, {"read": Latencies(counts, 5, 99_999, 123_456)}, **more)
+
+
+@pytest.fixture
+def shelf(tmp_path: Path) -> Any:
+    with Shelf(str(tmp_path / "s.db"), create=True) as opened:
+        for name in ("A", "B"):
+            opened.add_sheet(Sheet(Drive(name)))
+        yield opened
+
+
+def run(shelf: Shelf, drive: str, *steps: tuple[str, float], filled: int | None = None, unit: str = "unit 1", ladder: str | None = None) -> RunWriter:
+    """A finished run with these steps and rates, three passes each."""
+    writer = shelf.begin_run(drive, Rig("bench", {}), {"kind": "folder", "path": "/x"}, "phrases", 1, {}, "0")
+    for position, (phrase, rate) in enumerate(steps):
+        step = parse(phrase)
+        conditions = replace(CONDITIONS, filled_percent=filled, unit=unit)
+        writer.step_begun(position, step, conditions)
+        for number in (1, 2, 3):
+            writer.pass_done(position, number, trace(rate * (1 + number / 100)))
+        facts = {"ladder": ladder} if ladder else {}
+        writer.step_done(position, StepResult(phrase, step.kind, (), {}, conditions, notes=("a note",), facts=facts))
+    writer.close("done")
+    return writer
+
+
+def rates(found: list[StepResult]) -> dict[tuple[str, str], float]:
+    return {(r.drive, r.kind): round(r.passes[0].rate_bytes_s / 1.01e6) for r in found}
+
+
+READ, DEEP = "random read 4KiB", "random read 4KiB depth 32"
+
+
+def test_the_newest_of_each_kind_counts_in_the_order_of_the_first(shelf: Shelf) -> None:
+    run(shelf, "B", (READ, 1e8), (DEEP, 2e8))
+    run(shelf, "A", (READ, 3e8))
+    run(shelf, "B", (READ, 4e8), ("rest 5s", 0))
+    assert rates(shelf.latest_results()) == {("B", READ): 400, ("B", DEEP): 200, ("A", READ): 300}
+    assert shelf.latest_results()[0].drive == "B", "the drive measured first comes first, whatever is newest"
+    assert rates(shelf.latest_results("a")) == {("A", READ): 300}
+    assert list(shelf.drives()) == ["A", "B"] and shelf.drives()["A"] == shelf.sheet("a").drive
+    assert not any(r.latencies for r in shelf.latest_results()) and all(r.latencies for r in shelf.latest_results(with_latencies=True))
+
+
+def test_rungs_and_full_drives_stand_back(shelf: Shelf) -> None:
+    run(shelf, "A", (READ, 1e8))
+    run(shelf, "A", (READ, 5e8), (DEEP, 6e8), ladder="random read 4KiB depth 1..32")
+    run(shelf, "A", (READ, 7e8), filled=90)
+    assert rates(shelf.latest_results()) == {("A", READ): 100}, "a rung has fewer passes, and takes no step's place"
+    assert rates(shelf.latest_results(ladders=True)) == {("A", READ): 500, ("A", DEEP): 600}
+    found = shelf.latest_results(filled=True, ladders=True)
+    assert sorted((r.conditions.filled_percent or 0, round(r.passes[0].rate_bytes_s / 1.01e6)) for r in found) == [(0, 500), (0, 600), (90, 700)]
+    run(shelf, "B", (READ, 1e8), ladder="random read 4KiB depth 1,2,4")
+    assert rates(shelf.latest_results()) == {("A", READ): 100, ("B", READ): 100}, "where there is nothing else they count"
+
+
+def test_units_lie_side_by_side(shelf: Shelf) -> None:
+    run(shelf, "A", (READ, 1e8), unit="unit 1")
+    run(shelf, "A", (READ, 2e8), unit="unit 2")
+    run(shelf, "A", (READ, 3e8), unit="unit 2")
+    assert {r.conditions.unit: round(r.passes[0].rate_bytes_s / 1.01e6) for r in shelf.latest_by_unit("A")} == {"unit 1": 100, "unit 2": 300}
+    assert shelf.latest_by_unit("B") == []
+
+
+def test_a_pass_comes_back_as_it_was(shelf: Shelf) -> None:
+    around = Environment(0.5, 0.4, 0.01, 77, ((0.0, {"drive": 40.5}), (1.0, {"drive": 41.0})))
+    given = trace(
+        late_written_bytes=4096, first_fault=IoFault(5, "Input/output error", 8192, "read", 12), environment=around, facts={"zones": {"a": [1, 2]}}
+    )
+    writer = shelf.begin_run("A", Rig("bench", {}), {"kind": "folder", "path": "/x"}, "phrases", 1, {"tasks": []}, "0")
+    writer.step_begun(0, parse(READ), CONDITIONS)
+    writer.pass_done(0, 1, given)
+    for back in (shelf.traces(writer.id, READ)[0], shelf.done_of(writer.id)[0][0][0]):
+        assert (back.slices == given.slices).all() and (back.latencies["read"].counts == given.latencies["read"].counts).all()
+        assert replace(back, slices=given.slices, latencies=given.latencies) == given
+        assert (back.latencies["read"].minimum_ns, back.latencies["read"].maximum_ns, back.latencies["read"].sum_ns) == (5, 99_999, 123_456)
+    assert shelf.done_of(writer.id)[0][1] is False
+    writer.pass_done(0, 1, trace(9e8))
+    assert [round(t.rate_bytes_s / 1e6) for t in shelf.traces(writer.id, READ)] == [900], "made again, it takes the other's place"
+    writer.step_done(0, StepResult(READ, READ, (), {}, CONDITIONS))
+    assert shelf.done_of(writer.id)[0][1] is True
+
+
+def test_runs_are_found_and_opened_again(shelf: Shelf) -> None:
+    assert shelf.latest_run() is None
+    first = run(shelf, "A", (READ, 1e8))
+    second = shelf.begin_run("A", Rig("bench", {}), {"kind": "folder", "path": "/x"}, "phrases", 1, {}, "0")
+    assert shelf.latest_run() == second.id and shelf.latest_run(("done",)) == first.id and shelf.latest_run(("failed",)) is None
+    second.close("interrupted")
+    again = shelf.resume_run(second.id, {"tasks": [1]})
+    assert again.id == second.id and shelf.run(second.id).state == "running" and shelf.run(second.id).options == {"tasks": [1]}
+    assert shelf.run(second.id).ended is None
+
+
+def test_notes_and_readings_the_newest_of_each(shelf: Shelf) -> None:
+    shelf.note("a", [Note("pro", "quick"), Note("con", "hot")], [Reading("boot time", 9.0, "s", "stopwatch"), Reading("noise", 0.0, "dB")])
+    shelf.note("A", [], [Reading("Boot Time", 8.0, "s", "Stopwatch"), Reading("boot time", 7.0, "s", "by eye")])
+    assert [(n.sort, n.text) for n in shelf.notes("A")] == [("pro", "quick"), ("con", "hot")]
+    assert sorted((r.value, r.method.casefold()) for r in shelf.readings("A")) == [(0.0, ""), (7.0, "by eye"), (8.0, "stopwatch")]
+    assert shelf.readings("B") == [] and {r.drive for r in shelf.readings()} == {"A"}
+
+
+def keys_of(value: Any) -> set[str]:
+    """Every key of a JSON value, those of free names left out."""
+    if isinstance(value, list):
+        return {k for v in value for k in keys_of(v)}
+    if not isinstance(value, dict):
+        return set()
+    free = ("conditions", "device", "options", "health")
+    return set(value) | {k for name, v in value.items() if name not in free for k in keys_of(v)}
+
+
+def test_every_key_of_the_json_is_documented(jovik: Program, demo: tuple[Path, str]) -> None:
+    shown = Program(jovik.folder, jovik.env | {"JOVIK_SHELF": str(demo[0] / "shelf.db")})
+    documented = set(re.findall(r"[a-z][a-z0-9_]+", (TOP / "docs" / "json.md").read_text()))
+    comet, slate = "Veldhaar Comet 2TB", "Corvane Slate 1TB"
+    phrases = [
+        "random read 4KiB depth 1,2,4 for 1s", "sequential write 1MiB over 40GB", "fill to 50%", "random read 4KiB for 1s", "scan read in 9 zones",
+        "copy in 3 files of 1MB",
+    ]  # fmt: skip
+    for words in (
+        ["measure", "model:slate", *phrases, "--passes", "2"], ["judge", comet], ["judge", comet, "--units"], ["rank", "--review", comet],
+        ["upgrade", slate, comet, "--link", "1GB/s"], ["fit", comet], ["fit", "--loads"], ["note", comet], ["sheet", "show", comet],
+        ["sheet", "list"],
+        ["plan", "list"], ["plan", "show", "first-look"],
+    ):  # fmt: skip
+        answer = shown(*words, "--format", "json", status=None)
+        missing = keys_of(json.loads(answer.out)) - documented
+        assert not missing, (words, sorted(missing))
+
+
+def test_the_documents_name_what_there_is() -> None:
+    """Plans, loads and model drives in the documents are those that ship, each linked picture is there, and each page is linked."""
+    from jovik.load import load_names
+    from jovik.model import model_names
+    from jovik.model.behaviour import Bad, Behaviour, Heat, Platter, Stuck
+
+    readme, models = (TOP / "README.md").read_text(), (TOP / "docs" / "model-drives.md").read_text()
+    assert set(re.findall(r"`model:([a-z]+)`", models)) == set(model_names())
+    texts = {p: p.read_text() for p in [TOP / "README.md", *(TOP / "docs").glob("*.md")]}
+    for path, text in texts.items():
+        for link in re.findall(r"\]\(((?!http)[^)#]+)\)", text):
+            assert (path.parent / link).exists(), (path.name, link)
+        assert set(re.findall(r"--plan ([a-z-]+)", text)) <= set(plan_names()) and set(re.findall(r"--load ([a-z0-9-]+)(?!\S)", text)) <= set(
+            load_names()
+        )
+    assert all(f"docs/{p.name}" in readme for p in texts if p.parent.name == "docs")
+    pictures = {p.name for p in (TOP / "docs" / "screenshots").glob("*.png")}
+    assert len(pictures) < 20 and {n for t in texts.values() for n in re.findall(r"screenshots/([a-z-]+\.png)", t)} <= pictures
+    shapes = (Behaviour, Heat, Platter, Bad, Stuck)
+    assert all(name in models for shape in shapes for name in shape.model_fields)
