@@ -46,6 +46,7 @@ def test_copies_of_made_up_and_of_own_files(jovik: Program, tmp_path: Path) -> N
     assert made["facts"]["copy"]["files"] == 40 and made["written_bytes"] == 2 * 40 * 100_000
     assert own["facts"]["copy"]["files"] == 12 and own["written_bytes"] == 2 * sum(map(len, kept.values()))
     assert back["read_bytes"] == own["written_bytes"] and out["read_bytes"] == made["written_bytes"]
+    assert run["conditions"]["direct"] is made["conditions"]["direct"] is False
     assert own["phrase"] == f'copy in "{mine}"' and made["facts"]["copy"]["seconds"] > 0
     assert {p: p.read_bytes() for p in mine.rglob("*.raw")} == kept, "a person's own files are read and never changed"
     assert os.listdir(jovik.folder) == []

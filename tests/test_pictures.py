@@ -9,6 +9,7 @@ from xml.etree import ElementTree
 import pytest
 from PIL import Image
 
+from jovik.figures.canvas import LOOKS, MOST_DRIVES, short
 from tests.conftest import Program
 
 SHORT = ["random read 4KiB depth 1..16 for 1s", "random mixed 0..100% read 4KiB depth 8 by 50 for 1s", "sequential write 1MiB depth 8 over 80GB",
@@ -67,3 +68,32 @@ def test_what_cannot_be_drawn_is_said_with_the_command_that_would_help(shelf: Pr
     ):
         answer = shelf("picture", *words, "--out", out, status=2)
         assert said in answer.err and not out.exists(), words
+
+
+def luminance(colour: str) -> float:
+    """Relative luminance (WCAG 2.2, "relative luminance")."""
+    parts = [int(colour[n : n + 2], 16) / 255 for n in (1, 3, 5)]
+    return sum(w * (p / 12.92 if p <= 0.04045 else ((p + 0.055) / 1.055) ** 2.4) for w, p in zip((0.2126, 0.7152, 0.0722), parts, strict=True))
+
+
+def contrast(one: str, two: str) -> float:
+    high, low = sorted((luminance(one), luminance(two)), reverse=True)
+    return (high + 0.05) / (low + 0.05)
+
+
+@pytest.mark.parametrize("theme", ["light", "dark"])
+def test_a_theme_can_be_read_and_its_lines_told_apart(theme: str) -> None:
+    """WCAG 2.2: 7 to 1 for text, 4.5 for small print, 3 for what is drawn; and six lines that differ without colour."""
+    look = LOOKS[theme]
+    assert contrast(look.ink, look.paper) >= 7 and contrast(look.quiet, look.paper) >= 4.5
+    assert all(contrast(line, look.paper) >= 3 for line in look.lines)
+    assert len({*look.lines}) == len({*look.marks}) == len({str(d) for d in look.dashes}) == MOST_DRIVES
+
+
+def test_what_is_not_measured_alike_is_not_drawn_as_if(shelf: Program, tmp_path: Path) -> None:
+    """A claim that no step tests has words where its bar would be, and a name that would not fit is cut."""
+    shelf("sheet", "claim", GANNET, "random read 4KiB", "9ms", status=None)
+    out = tmp_path / "claims.svg"
+    shelf("picture", "claims", GANNET, "--out", out)
+    assert "untested" in out.read_text() and "nothing measured" in out.read_text()
+    assert short("x" * 40) == "x" * 23 + "\N{HORIZONTAL ELLIPSIS}" and short("a\x1bb") == "a\N{REPLACEMENT CHARACTER}b"

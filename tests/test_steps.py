@@ -15,6 +15,7 @@ from jovik.model import ModelSession, load_model
 from jovik.model.behaviour import Bad
 from jovik.phrase import Copy, Plan, Scan, load_plan, parse, parse_all, plan_names
 from jovik.results import StepResult
+from tests.conftest import Program
 from tests.test_bench import Diary
 from tests.test_model import other
 
@@ -268,3 +269,18 @@ def test_a_run_goes_on_after_its_last_finished_pass_and_brings_the_fill_back() -
     assert [len(r.passes) for r in rest] == [3, 3] and all(r.conditions.filled_percent == 50 for r in rest)
     assert rest[0].passes[0] == whole[2].passes[0], "the pass that was there is counted, not made again"
     assert session.fill_percent() == pytest.approx(50, abs=1)
+
+
+def test_a_copy_does_not_speak_for_the_other_steps_conditions(jovik: Program) -> None:
+    found = jovik("measure", "model:slate", "copy in 10 files of 1MB", "random read 4KiB for 1s", "--passes", "1", "--format", "json").json
+    assert found["conditions"]["direct"] is True and [s["conditions"]["direct"] for s in found["steps"]] == [False, True]
+    assert ", direct; rig" in jovik("repeat").out
+
+
+def test_a_timed_write_tells_of_a_fall_in_its_first_pass_and_calls_it_no_long_write(jovik: Program) -> None:
+    answer = jovik("measure", "model:drift", "sequential write 1MiB depth 8 for 20s", "--passes", "3", "--seed", "2")
+    assert "in its first pass: the cliff: after 4" in answer.out and "the interval is of the mean within this one pass" not in answer.out
+    step = jovik("repeat", "--format", "json").json["steps"][0]
+    assert step["cliff"] is None and step["facts"]["long_write"]["cliff"]["at_bytes"] > 40e9
+    calm = jovik("measure", "model:slate", "random write 4KiB for 10s", "--passes", "2")
+    assert "no cliff" not in calm.out

@@ -85,20 +85,24 @@ class LongWrite:
         """Plain data, as stored and as shown."""
         return asdict(self) | {"cliff": asdict(self.cliff) if self.cliff else None}
 
-    def words(self, *, ios: bool = False) -> list[str]:
-        """What to tell a reader."""
+    def _rate(self, value: float, ios: bool) -> str:
+        return f"{significant(value / self.block_bytes)} IOPS" if ios else show_rate(value)
 
-        def rate(value: float) -> str:
-            return f"{significant(value / self.block_bytes)} IOPS" if ios else show_rate(value)
-
+    def fall_words(self, *, ios: bool = False) -> list[str]:
+        """Each fall for a reader."""
         said = []
         for number, fall in enumerate(self.falls):
             name = "the cliff" if fall is self.cliff else "it falls again" if number else "a small fall"
             near = (fall.high_bytes - fall.low_bytes) / 2
             said.append(
                 f"{name}: after {show_size(fall.at_bytes)} (within {show_size(near)}) and {show_time(fall.at_s * 1e9)} it falls from "
-                f"{rate(fall.before_bytes_s)} to {rate(fall.after_bytes_s)}"
+                f"{self._rate(fall.before_bytes_s, ios)} to {self._rate(fall.after_bytes_s, ios)}"
             )
+        return said
+
+    def words(self, *, ios: bool = False) -> list[str]:
+        """What to tell a reader of a write that was made to see this."""
+        said = self.fall_words(ios=ios)
         if self.cliff is None:
             said.append(
                 f"no cliff within {show_size(self.total_bytes)}: a fall by {math.ceil(100 * max(self.would_see, CLIFF))} % or more that lasted "
@@ -106,10 +110,10 @@ class LongWrite:
             )
         for one, two in pairwise(self.parts):
             if two.rate_bytes_s.median > one.rate_bytes_s.median * (1 + MATERIAL):
-                said.append(f"it recovers after {show_size(two.start_bytes)} to {rate(two.rate_bytes_s.median)}")
+                said.append(f"it recovers after {show_size(two.start_bytes)} to {self._rate(two.rate_bytes_s.median, ios)}")
                 break
         if self.steady_from_s is not None and self.falls:
-            said.append(f"steady from {show_time(self.steady_from_s * 1e9)} on (SNIA test) at {rate(self.parts[-1].rate_bytes_s.median)}")
+            said.append(f"steady from {show_time(self.steady_from_s * 1e9)} on (SNIA test) at {self._rate(self.parts[-1].rate_bytes_s.median, ios)}")
         elif self.steady_from_s is None:
             said.append("not steady at its end (SNIA test): a longer write may show more")
         return said

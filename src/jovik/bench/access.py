@@ -91,8 +91,8 @@ def series_facts(step: Access, traces: Sequence[Trace]) -> tuple[dict[str, objec
         found: LongWrite | None = long_write(long[0].slices, long[0].elapsed_ns)
         if found is not None:
             facts["long_write"] = found.as_json()
-            # Who asked for a time wants a rate; that nothing fell meanwhile is only news where an amount was to be written.
-            notes += found.words(ios=step.random) if amount or found.falls else []
+            # Who asked for a time wants a rate; what its first pass looked like is only news where it fell.
+            notes += found.words(ios=step.random) if amount else [f"in its first pass: {w}" for w in found.fall_words(ios=step.random)]
     return facts, notes
 
 

@@ -21,7 +21,7 @@ def show_findings(results: Sequence[StepResult]) -> None:
     for curve in curves(results):
         _ladder(curve)
     for number, result in enumerate(results, 1):
-        if long_write_of(result) is not None or result.facts.get("long_write", {}).get("falls"):
+        if long_write_of(result) is not None:
             _long_write(number, result)
     _access_times(results)
     _copies(results)

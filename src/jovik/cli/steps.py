@@ -6,12 +6,13 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
+from jovik.analysis.alike import long_write_of
 from jovik.analysis.judge import all_latencies_ns
 from jovik.analysis.statistics import interval
 from jovik.cli.findings import findings_json, in_a_ladder, is_copy, show_findings
 from jovik.cli.output import emit_csv, emit_json, interval_json, interval_words, table
 from jovik.phrase import parse
-from jovik.results import StepResult
+from jovik.results import Conditions, StepResult
 from jovik.shelf.store import RunRecord
 from jovik.units import show_size, show_time, significant
 
@@ -41,8 +42,8 @@ def step_json(result: StepResult) -> dict[str, Any]:
 
 def _cliff(result: StepResult) -> dict[str, Any] | None:
     """Where a long write fell first; the rest of what it showed is among the facts."""
-    found: dict[str, Any] | None = result.facts.get("long_write", {}).get("cliff")
-    return found
+    written = long_write_of(result)
+    return written["cliff"] if written is not None else None
 
 
 def _cpu_per_io(result: StepResult) -> float | None:
@@ -59,7 +60,7 @@ def show_run(run: RunRecord, results: Sequence[StepResult], form: str) -> None:
     """A run in the form that was asked for."""
     written = written_bytes(run, results)
     if form == "json":
-        first = results[0].conditions if results else None
+        first = _first_access(results)
         shared = {k: v for k, v in asdict(first).items() if k != "span_bytes"} if first else {}
         emit_json(
             {
@@ -82,6 +83,11 @@ def show_run(run: RunRecord, results: Sequence[StepResult], form: str) -> None:
         _csv(run, results)
     else:
         _table(run, results, written)
+
+
+def _first_access(results: Sequence[StepResult]) -> Conditions | None:
+    """The conditions that speak for a run: a copy goes through the cache on any target, and says nothing of the others."""
+    return next((r.conditions for r in results if not is_copy(r)), results[0].conditions if results else None)
 
 
 def _csv(run: RunRecord, results: Sequence[StepResult]) -> None:
@@ -107,7 +113,7 @@ def _table(run: RunRecord, results: Sequence[StepResult], written: int) -> None:
             notes.setdefault(note, []).append(number)
     measured = [r for r in results if parse(r.phrase).measures]
     lines = [_note_line(note, steps, len(measured)) for note, steps in notes.items()]
-    conditions = measured[0].conditions if measured else None
+    conditions = _first_access(measured)
     engines = ", ".join(dict.fromkeys(r.conditions.engine for r in measured))
     how = f"engine: {engines}, {'direct' if conditions.direct else 'not direct'}; rig: {conditions.rig}; " if conditions else ""
     lines += [*_warmth(results), *(f"the drive's log: {note}" for note in run.notes or [])]

@@ -100,6 +100,8 @@ def small_print(fig: Any, text: str, colour: str = QUIET) -> None:
 
 def provenance(results: Sequence[StepResult]) -> str:
     """Unit, passes, conditions and date of what a picture shows, for its small print."""
+    if not results:
+        return ""
     units = sorted({r.conditions.unit for r in results if r.conditions.unit})
     passes = sorted({len(r.passes) for r in results})
     spread = f"{passes[0]}" if len(passes) == 1 else f"{passes[0]} to {passes[-1]}"
