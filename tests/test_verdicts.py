@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import math
 import sqlite3
 import statistics
@@ -18,7 +17,7 @@ from jovik.analysis.fit import fit
 from jovik.analysis.judge import Verdict, judge, passes_to_settle, verdict_of
 from jovik.analysis.rank import rank, sentence, to_the_next
 from jovik.analysis.statistics import interval
-from jovik.analysis.units import side_by_side, suspects
+from jovik.analysis.units import Band, ClassLink, expected_band, side_by_side, suspects
 from jovik.analysis.upgrade import compare
 from jovik.bench.work import workload
 from jovik.errors import Misuse, UnknownName
@@ -29,6 +28,7 @@ from jovik.phrase import parse_access
 from jovik.reading import Reading, parse_reading, read_csv
 from jovik.results import Conditions, Limit, PassFigures, StepResult
 from jovik.sheet import Claim
+from jovik.target.link import named_link
 from tests.conftest import Program
 from tests.test_model import other
 from tests.test_series import watch
@@ -283,13 +283,57 @@ def test_a_load_that_is_none_is_refused(tmp_path: Path, text: str, said: str) ->
 def test_a_unit_far_from_its_siblings_is_suspect_with_checks_in_order() -> None:
     good = [made([1000e6, 1010e6, 990e6], unit=f"unit {n}") for n in (1, 2)]
     bad = made([400e6, 410e6, 390e6], unit="unit 3", limits=(Limit("link", 410e6, "USB 480 Mb/s carries no more"),))
-    found = suspects(side_by_side([*good, bad]), [])
+    found = suspects(side_by_side([*good, bad]))
     assert [s.unit for s in found] == ["unit 3"] and "40 % of its best sibling" in found[0].evidence[0]
     assert found[0].checks[0].startswith("cable and port: the link") and "sample itself" in found[0].checks[-1]
-    assert not suspects(side_by_side(good), [])
+    assert not suspects(side_by_side(good))
     peers = [made([5000e6, 5010e6, 4990e6], drive="peer")]
-    lone = suspects(side_by_side([bad]), peers)
+    lone = suspects(side_by_side([bad], peers))
     assert "of the slowest other drive of its class" in lone[0].evidence[0]
+
+
+FOURTH = ClassLink("PCIe 4.0 x4", 7.2e9, 3.6e9)
+
+
+def test_a_class_has_a_band_from_the_shelf_and_from_the_physics_of_its_link() -> None:
+    stream, point = "sequential read 1MiB depth 8", "random read 4KiB depth 32"
+    assert expected_band(stream, [], FOURTH, solid=True) == Band(
+        0.6 * 3.6e9, 7.2e9, ("what the link of the generation before carries", "PCIe 4.0 x4")
+    )
+    # What spins, small blocks and writes are slower than a link of the generation before for reasons of their own.
+    assert expected_band(stream, [], FOURTH, solid=False).low is None
+    assert expected_band(point, [], FOURTH, solid=True).low is expected_band("sequential write 1MiB depth 8", [], FOURTH, solid=True).low is None
+    # The shelf's word counts where it asks for more.
+    assert expected_band(stream, [made([6e9] * 3, stream), made([5e9] * 3, stream)], FOURTH, solid=True).low == 0.6 * 5e9
+    assert expected_band(point, [made([1e9] * 3, point)], None, solid=True) == Band(0.6e9, None, ("the slowest other drive of its class", ""))
+    assert expected_band("random mixed 70% read 8KiB depth 16", [], FOURTH, solid=True).high == 2 * 7.2e9
+
+    slow, cached = made([1.6e9] * 3, stream), made([12e9] * 3, stream)
+    found = suspects(side_by_side([slow], (), FOURTH, solid=True))
+    assert "44 % of what the link of the generation before carries" in found[0].evidence[0]
+    found = suspects(side_by_side([cached], (), FOURTH, solid=True))
+    assert "167 % of what PCIe 4.0 x4 carries" in found[0].evidence[0] and "cache answered" in found[0].checks[0]
+    assert not suspects(side_by_side([made([5e9] * 3, stream)], (), FOURTH, solid=True))
+
+
+@pytest.mark.parametrize(
+    ("interface", "now", "rate", "before"),
+    [
+        ("PCIe 4.0 x4", "PCIe 4.0 x4", 7.20e9, 3.60e9),
+        ("NVMe, PCIe 3 x2", "PCIe 3.0 x2", 1.80e9, 0.914e9),
+        ("SATA 6 Gb/s", "SATA 6 Gb/s", 0.5985e9, 0.2993e9),
+        ("USB 10 Gb/s", "USB 10 Gb/s", 1.171e9, 0.483e9),
+        ("USB 480 Mb/s", "USB 480 Mb/s", 53.2e6, 1.216e6),
+    ],
+)
+def test_the_link_that_a_sheet_names(interface: str, now: str, rate: float, before: float) -> None:
+    link, below = named_link(interface) or pytest.fail(interface)
+    assert link.now == now and link.rate_bytes_s == pytest.approx(rate, rel=0.002) and below == pytest.approx(before, rel=0.002)
+
+
+@pytest.mark.parametrize("interface", ["", "SAS 12 Gb/s", "PCIe 9.0 x4", "USB 7 Gb/s", "a card", "USB .. Gb/s", "PCIe x4"])
+def test_words_that_name_no_known_link(interface: str) -> None:
+    assert named_link(interface) is None
 
 
 # Readings
@@ -401,4 +445,7 @@ def test_a_faulty_sample_is_named(jovik: Program) -> None:
     assert "unit 2 is suspect" in answer.out and "check 1:" in answer.out
     found = jovik("judge", "Veldhaar Comet 2TB", "--units", "--format", "json", status=1).json
     assert [s["unit"] for s in found["suspects"]] == ["unit 2"] and len(found["units"]) == 8
-    assert "figures of unit 1 and unit 2" in jovik("judge", "Veldhaar Comet 2TB", status=1).out or json.dumps(found)
+    assert found["units"][0]["class_bytes_s"]["high"] == pytest.approx(7.2e9, rel=0.001)
+    # Who judges the drive by that sample is told.
+    assert "unit 2 is suspect, and these figures may be the sample's" in jovik("judge", "Veldhaar Comet 2TB", status=1).out
+    assert jovik("judge", "Veldhaar Comet 2TB", "--format", "json", status=1).json["suspects"] == found["suspects"]

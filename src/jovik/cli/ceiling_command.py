@@ -22,10 +22,11 @@ def ceiling(engine: str, time_ns: int, form: str) -> None:
     The measuring loops run with nothing behind them (no-op requests on a ring, writes to the null device) and with a file
     in memory behind them. A result above 70 % of its ceiling is marked as limited by the tester.
     """
-    from jovik.cli.output import emit_csv, emit_json, table
+    from jovik.cli.output import emit_csv, emit_json, show_table
     from jovik.engine.ceiling import survey
     from jovik.engine.ring import Ring
     from jovik.errors import EngineRefused
+    from jovik.tables import Table
     from jovik.units import show_size, significant
 
     engines = [engine] if engine != "auto" else ["io_uring", "blocking"]
@@ -47,13 +48,15 @@ def ceiling(engine: str, time_ns: int, form: str) -> None:
         (e, b, str(d), str(w), "4 KiB" if size == 4096 else "1 MiB", significant(iops), "-" if b == "nothing" else f"{show_size(rate)}/s")
         for e, b, d, w, size, iops, rate in rows
     ]
-    table(
-        "What the tester can do here",
-        ["engine", "behind it", "depth", "workers", "block", "IOPS", "throughput"],
-        shown,
-        right=(2, 3, 4, 5, 6),
-        notes=[
-            *notes,
-            "a result above 70 % of what the loop does with nothing behind it, at its depth and workers, is marked as limited by the tester",
-        ],
+    show_table(
+        Table(
+            "What the tester can do here",
+            ["engine", "behind it", "depth", "workers", "block", "IOPS", "throughput"],
+            shown,
+            right=(2, 3, 4, 5, 6),
+            notes=[
+                *notes,
+                "a result above 70 % of what the loop does with nothing behind it, at its depth and workers, is marked as limited by the tester",
+            ],
+        )
     )

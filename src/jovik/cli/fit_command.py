@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from jovik.analysis.fit import Fit
+    from jovik.answers.fitted import Fitted
     from jovik.load import Load
 
 
@@ -34,7 +35,7 @@ def fit(drive: str | None, names: tuple[str, ...], listing: bool, form: str, she
     jovik fit "Comet 2TB"
     jovik fit "Comet 2TB" --load telescope --load mine.toml
     """
-    from jovik.analysis.fit import fit as judge_fit
+    from jovik.answers.fitted import fitted
     from jovik.errors import Misuse
     from jovik.load import load_names, read_load
     from jovik.shelf.opening import where_from
@@ -47,22 +48,14 @@ def fit(drive: str | None, names: tuple[str, ...], listing: bool, form: str, she
         _list(loads, form)
         return 0
     with Shelf(where_from(shelf_at)) as shelf:
-        sheet = shelf.sheet(drive)
-        results = shelf.latest_results(drive, with_latencies=True, filled=True, ladders=True)
-    name = sheet.drive.name
-    if not results:
-        raise Misuse(f"{name} has not been measured", f'measure it: jovik measure TARGET --drive "{name}" --plan full-review')
-    empty = [r for r in results if r.conditions.filled_percent is None]
-    levels = sorted({r.conditions.filled_percent for r in results if r.conditions.filled_percent is not None})
-    fits: dict[int | None, list[Fit]] = {None: [judge_fit(x, empty, sheet.drive.endurance_bytes) for x in loads]}
-    fits |= {level: [judge_fit(x, [r for r in results if r.conditions.filled_percent == level], sheet.drive.endurance_bytes) for x in loads]
-             for level in levels}  # fmt: skip
-    _show(name, fits, sheet.drive.warranty_years, form)
-    return 1 if names and not all(f.carried for f in fits[None]) else 0
+        found = fitted(shelf, drive, loads)
+    _show(found, form)
+    return 1 if names and not all(f.carried for f in found.empty) else 0
 
 
 def _list(loads: Sequence[Load], form: str) -> None:
-    from jovik.cli.output import emit_csv, emit_json, table
+    from jovik.cli.output import emit_csv, emit_json, show_table
+    from jovik.tables import Table
     from jovik.units import show_rate, spell_size
 
     rows = []
@@ -76,7 +69,7 @@ def _list(loads: Sequence[Load], form: str) -> None:
     elif form == "csv":
         emit_csv(["name", "title", "needs", "how", "hours_a_day", "formula"], rows)
     else:
-        table("Loads", ["name", "load", "one stream", "how", "hours a day", "formula"], rows, right=(4,), spare=(4,))
+        show_table(Table("Loads", ["name", "load", "one stream", "how", "hours a day", "formula"], rows, right=(4,), spare=(4,)))
 
 
 def load_json(x: Load) -> dict[str, Any]:
@@ -95,55 +88,15 @@ def fit_json(f: Fit, level: int | None) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _show(name: str, fits: dict[int | None, list[Fit]], warranty_years: float | None, form: str) -> None:
-    from jovik.cli.output import emit_csv, emit_json, table
-    from jovik.units import significant
+def _show(found: Fitted, form: str) -> None:
+    from jovik.cli.output import emit_csv, emit_json, show_table
+    from jovik.tables.loads import fit_table
 
-    every = [(level, f) for level, found in fits.items() for f in found]
+    every = [(None, f) for f in found.empty] + [(level, f) for level, fits in found.filled.items() for f in fits]
     if form == "json":
-        emit_json({"drive": name, "fits": [fit_json(f, level) for level, f in every]})
-        return
-    if form == "csv":
+        emit_json({"drive": found.drive.name, "fits": [fit_json(f, level) for level, f in every]})
+    elif form == "csv":
         header = ["load", "filled_percent", "streams", "headroom", "ends", "years_of_endurance"]
         emit_csv(header, [(f.load.name, level, f.streams, f.headroom, f.ends, f.years) for level, f in every])
-        return
-    rows, notes = [], []
-    for number, f in enumerate(fits[None]):
-        full = [(level, found[number]) for level, found in fits.items() if level is not None and found[number].headroom is not None]
-        worn = f.years is not None and warranty_years is not None and f.years < warranty_years
-        rows.append(
-            (
-                f.load.title,
-                _answer(f),
-                f"{significant(f.headroom, 2)} times" if f.headroom is not None else "-",
-                f.ends or "-",
-                "-" if f.years is None else f"{significant(f.years, 2)} years{' !' if worn else ''}",
-                ", ".join("-" if _short(x) else _answer(x) for _, x in full) or "-",
-            )
-        )
-        if f.headroom is None:
-            notes.append(f'{f.load.title}: not known without "{f.missing}"')
-        elif worn:
-            notes.append(f"{f.load.title}: {f.load.hours_a_day:g} hours a day wear it out before its warranty ends")
-    if any(_short(f) for f in fits[None]):
-        notes.append('writing counts at the rate of a short test: how long that lasts is told by "sequential write 1MiB depth 8 over 30% of free"')
-    levels = [level for level in fits if level is not None]
-    header = ["load", "streams", "headroom", "what ends it", "endurance lasts", f"filled to {' and '.join(str(x) for x in levels)} %"]
-    shown = len(header) if levels else len(header) - 1
-    table(
-        f"{name}: what it carries", header[:shown], [row[:shown] for row in rows], right=(2,), spare=(5, 4) if levels else (4,),
-        notes=[*notes, "counted at the lower end of each 95 % interval; endurance is one stream's, at the hours a day of the load"],
-    )  # fmt: skip
-
-
-def _short(f: Fit) -> bool:
-    """Whether its write rate is of a test too short to tell what lasts."""
-    return any(s.source.startswith(" of a short test") for s in f.supplies)
-
-
-def _answer(f: Fit) -> str:
-    if f.headroom is None:
-        return "-"
-    if not f.carried:
-        return "no"
-    return f"{f.streams:,}" if f.load.many else "yes"
+    else:
+        show_table(fit_table(found))

@@ -16,10 +16,10 @@ from rich.console import Group
 from rich.live import Live as RichLive
 from rich.text import Text
 
-from jovik.cli.output import plain
 from jovik.phrase import Access, Step
 from jovik.protocol import Live
 from jovik.results import StepResult
+from jovik.text import plain
 from jovik.units import show_rate, show_size, show_time, significant
 
 if TYPE_CHECKING:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import statistics
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -11,10 +10,7 @@ import click
 from jovik.cli.options import format_option, shelf_option
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
-
-    from jovik.reading import Note, Reading
-    from jovik.results import StepResult
+    from jovik.answers.noted import Noted
 
 
 @click.command()
@@ -52,6 +48,7 @@ def note(
     jovik note "Comet 2TB" --reading "boot time=8.1s" --method "stopwatch, from the switch to the desktop"
     jovik note "Comet 2TB" --pro "silent" --con "no heat sink in the box"
     """
+    from jovik.answers.noted import noted
     from jovik.errors import Misuse
     from jovik.reading import Note, parse_reading, read_csv
     from jovik.shelf.opening import where_from
@@ -68,23 +65,24 @@ def note(
         name = shelf.sheet(drive).drive.name
         if notes or readings:
             shelf.note(name, notes, readings)
-        _show(name, shelf.notes(name), shelf.readings(), shelf.latest_results(name, ladders=True), form)
+        _show(noted(shelf, name), form)
     return 0
 
 
-def _show(name: str, notes: Sequence[Note], readings: Sequence[Reading], results: Sequence[StepResult], form: str) -> None:
-    from jovik.cli.output import emit_csv, emit_json, table
+def _show(found: Noted, form: str) -> None:
+    from jovik.cli.output import emit_csv, emit_json, show_table
+    from jovik.tables.readings import readings_table
+    from jovik.text import plain
 
-    mine = [r for r in readings if r.drive == name]
-    rows = [(r, *_beside(r, readings, results)) for r in mine]
+    mine = [b.reading for b in found.readings]
     if form == "json":
         emit_json(
             {
-                "drive": name,
-                "notes": [{"sort": n.sort, "text": n.text, "written": n.written} for n in notes],
+                "drive": found.drive,
+                "notes": [{"sort": n.sort, "text": n.text, "written": n.written} for n in found.notes],
                 "readings": [
-                    {"what": r.what, "value": r.value, "unit": r.unit, "method": r.method, "instrument": r.instrument, "place": place,
-                     "of": of, "measured": measured, "written": r.written} for r, place, of, measured in rows
+                    {"what": r.what, "value": r.value, "unit": r.unit, "method": r.method, "instrument": r.instrument, "place": b.place,
+                     "of": b.of, "measured": b.measured, "written": r.written} for r, b in zip(mine, found.readings, strict=True)
                 ],
             }
         )  # fmt: skip
@@ -92,38 +90,10 @@ def _show(name: str, notes: Sequence[Note], readings: Sequence[Reading], results
         emit_csv(["what", "value", "unit", "method", "instrument"], [(r.what, r.value, r.unit, r.method, r.instrument) for r in mine])
     else:
         if mine:
-            lines = [
-                (
-                    r.what,
-                    r.shown,
-                    f"{place} of {of}" if of > 1 else "-",
-                    f"{100 * (r.value / measured - 1):+.1f} %" if measured else "-",
-                    ", ".join(x for x in (r.instrument, r.method) if x),
-                )
-                for r, place, of, measured in rows
-            ]
-            said = ["place: among readings of the same method; against Jovik: how far it lies from what Jovik measured"]
-            table(f"{name}: readings", ["reading", "value", "place", "against Jovik", "how"], lines, right=(1,), notes=said)
+            show_table(readings_table(found))
         for sort, mark in (("pro", "+"), ("con", "-"), ("remark", " ")):
-            for n in notes:
+            for n in found.notes:
                 if n.sort == sort:
-                    click.echo(f"{mark} {_plain(n.text)}")
-        if not mine and not notes:
-            click.echo(f'nothing is noted of {name}; note something: jovik note "{name}" --pro "..." --reading "boot time=8.1s"')
-
-
-def _beside(one: Reading, every: Sequence[Reading], results: Sequence[StepResult]) -> tuple[int, int, float | None]:
-    """Its place among comparable readings, how many there are, and what Jovik measured of the same quantity in the same unit."""
-    same = [r.value for r in every if r.comparable(one)]
-    place = 1 + sum(v < one.value if one.lower_is_better else v > one.value for v in same)
-    measured = None
-    result = next((r for r in results if r.kind == one.phrase), None)
-    if result is not None and one.unit in ("bytes/s", "IOPS"):
-        measured = statistics.median(p.iops if one.unit == "IOPS" else p.rate_bytes_s for p in result.passes)
-    return place, len(same), measured
-
-
-def _plain(text: str) -> str:
-    from jovik.cli.output import plain
-
-    return plain(text)
+                    click.echo(f"{mark} {plain(n.text)}")
+        if not mine and not found.notes:
+            click.echo(f'nothing is noted of {found.drive}; note something: jovik note "{found.drive}" --pro "..." --reading "boot time=8.1s"')

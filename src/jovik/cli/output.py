@@ -2,24 +2,17 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import json
 import os
 import sys
-import unicodedata
 from collections.abc import Iterable, Sequence
 from typing import Any
 
 import click
 
 from jovik.results import Interval
-from jovik.units import significant
-
-
-def plain(text: str) -> str:
-    """A foreign string without what a terminal would obey: control characters, escapes, direction marks."""
-    return "".join(c if unicodedata.category(c) not in ("Cc", "Cf", "Cs", "Zl", "Zp") else "\N{REPLACEMENT CHARACTER}" for c in text)
+from jovik.tables import Table
+from jovik.text import csv_text, plain
 
 
 def emit_json(value: Any) -> None:
@@ -29,19 +22,7 @@ def emit_json(value: Any) -> None:
 
 def emit_csv(header: Sequence[str], rows: Iterable[Sequence[Any]]) -> None:
     """CSV with a header; text that a spreadsheet would take for a formula is led by an apostrophe."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(header)
-    for row in rows:
-        writer.writerow([_cell(v) for v in row])
-    click.echo(out.getvalue(), nl=False)
-
-
-def _cell(value: Any) -> Any:
-    if isinstance(value, str):
-        value = plain(value)
-        return "'" + value if value[:1] in ("=", "+", "-", "@") else value
-    return "" if value is None else value
+    click.echo(csv_text(header, rows), nl=False)
 
 
 def console(*, err: bool = False) -> Any:
@@ -53,41 +34,27 @@ def console(*, err: bool = False) -> Any:
     return Console(file=stream, width=width, highlight=False, markup=False, emoji=False)
 
 
-def table(
-    title: str,
-    columns: Sequence[str],
-    rows: Iterable[Sequence[str]],
-    *,
-    right: Sequence[int] = (),
-    spare: Sequence[int] = (),
-    notes: Sequence[str] = (),
-) -> None:
-    """A table for people.
-
-    Parameters
-    ----------
-    right : columns of numbers
-    spare : columns that a narrow terminal does without, the first to go first
-    notes : lines below it
-    """
+def show_table(found: Table) -> None:
+    """A table for people; columns that it can spare are left out where a terminal is narrow."""
     from rich import box
-    from rich.table import Table
+    from rich.table import Table as RichTable
     from rich.text import Text
 
     out = console()
-    kept = [[plain(cell) for cell in row] for row in rows]
-    shown = _that_fit(columns, kept, spare, out.width)
-    drawn = Table(
-        title=Text(title, style="bold"), box=box.HORIZONTALS, title_justify="left", header_style="bold", pad_edge=False, padding=(0, 1, 0, 0)
+    columns = found.columns
+    kept = [[plain(cell) for cell in row] for row in found.rows]
+    shown = _that_fit(columns, kept, found.spare, out.width)
+    drawn = RichTable(
+        title=Text(found.title, style="bold"), box=box.HORIZONTALS, title_justify="left", header_style="bold", pad_edge=False, padding=(0, 1, 0, 0)
     )
     for number in shown:
-        narrow = number in right
+        narrow = number in found.right
         drawn.add_column(Text(columns[number]), justify="right" if narrow else "left", overflow="fold", no_wrap=narrow)
     for row in kept:
         drawn.add_row(*(Text(row[number], style=_STYLES.get(row[number], "")) for number in shown))
     out.print(drawn)
     left_out = [columns[n] for n in range(len(columns)) if n not in shown]
-    for note in [*notes, *([f"too narrow here for: {', '.join(left_out)} (--format json has all)"] if left_out else [])]:
+    for note in [*found.notes, *([f"too narrow here for: {', '.join(left_out)} (--format json has all)"] if left_out else [])]:
         out.print(Text(plain(note), style="dim"))
 
 
@@ -113,13 +80,6 @@ _STYLES = {
     "fine": "green",
     "look at this": "bold yellow",
 }
-
-
-def interval_words(value: Interval, scale: float = 1.0) -> str:
-    """``7,050 to 7,400``, or a dash where nothing tells."""
-    if value.low is None or value.high is None:
-        return "-"
-    return f"{significant(value.low * scale)} to {significant(value.high * scale)}"
 
 
 def interval_json(value: Interval) -> dict[str, float | None]:

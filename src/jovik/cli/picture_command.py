@@ -116,15 +116,14 @@ def picture() -> None:
 @_common
 def rank(out: Path, size: tuple[int, int], theme: str, highlight: str | None, yardstick: str | None, shelf_at: str | None) -> None:
     """The ranking of all drives, overall and by step, with intervals."""
-    from jovik.analysis.rank import rank as place
+    from jovik.answers.ranked import ranked
     from jovik.figures.ranking import draw_ranking
 
     look = _look(out, theme)
     with _shelf(shelf_at) as shelf:
-        named = shelf.sheet(yardstick).drive.name if yardstick is not None else None
         shown = shelf.sheet(highlight).drive.name if highlight is not None else None
-        results = shelf.latest_results()
-    draw_ranking(place(results, named), out, highlight=shown, size=size, look=look)
+        found = ranked(shelf, yardstick=yardstick)
+    draw_ranking(found.ranking, out, highlight=shown, size=size, look=look)
     click.echo(f"drew {out}")
 
 
@@ -262,17 +261,15 @@ def surface(drive: str, out: Path, size: tuple[int, int], theme: str, shelf_at: 
 @_common
 def upgrade(old: str, new: str, out: Path, size: tuple[int, int], theme: str, shelf_at: str | None) -> None:
     """OLD against NEW, step by step."""
-    from jovik.analysis.upgrade import compare
+    from jovik.answers.upgraded import upgraded
     from jovik.errors import Misuse
     from jovik.figures.pairs import draw_upgrade
 
     look = _look(out, theme)
     with _shelf(shelf_at) as shelf:
-        before, after = (shelf.sheet(n).drive.name for n in (old, new))
-        results = [shelf.latest_results(n) for n in (before, after)]
-    found = compare(before, after, *results)
-    if not found.steps:
-        raise Misuse(f"{before} and {after} have no step in common", "measure both with the same plan")
-    kinds = {s.kind for s in found.steps}
-    draw_upgrade(found, [r for mine in results for r in mine if r.kind in kinds], out, size=size, look=look)
+        found = upgraded(shelf, old, new)
+    kinds = {s.kind for s in found.upgrade.steps}
+    if not kinds:
+        raise Misuse(f"{found.old.name} and {found.new.name} have no step in common", "measure both with the same plan")
+    draw_upgrade(found.upgrade, [r for r in found.results if r.kind in kinds], out, size=size, look=look)
     click.echo(f"drew {out}")

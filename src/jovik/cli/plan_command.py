@@ -22,8 +22,9 @@ def plan() -> None:
 @format_option()
 def list_plans(form: str) -> int:
     """Show the plans that ship with Jovik."""
-    from jovik.cli.output import emit_csv, emit_json, table
+    from jovik.cli.output import emit_csv, emit_json, show_table
     from jovik.phrase import load_plan, plan_names
+    from jovik.tables import Table
 
     plans = [load_plan(n) for n in plan_names()]
     if form == "json":
@@ -32,7 +33,7 @@ def list_plans(form: str) -> int:
         emit_csv(["name", "title", "about", "steps"], [(p.name, p.title, p.about, len(p.steps)) for p in plans])
     else:
         rows = [(p.name, str(len(p.steps)), p.about) for p in plans]
-        table("Plans", ["name", "steps", "what it does"], rows, right=(1,), notes=["jovik plan show NAME says why each step is there"])
+        show_table(Table("Plans", ["name", "steps", "what it does"], rows, right=(1,), notes=["jovik plan show NAME says why each step is there"]))
     return 0
 
 
@@ -94,20 +95,23 @@ def plan_json(chosen: Plan) -> dict[str, Any]:
 
 def _table(chosen: Plan, cost: list[str]) -> None:
     from jovik.bench import tasks_of
-    from jovik.cli.output import table
+    from jovik.cli.output import show_table
+    from jovik.tables import Table
 
     passes = iter(t.repeat.most for t in tasks_of(chosen))
     rows = []
     for line in chosen.lines:
         of_line = [next(passes) for _ in line.steps]
         rows.append((line.phrase, str(len(line.steps)), str(max(of_line)), str(line.spare or "-"), line.why or line.title))
-    table(
-        f"{chosen.name}: {chosen.title}",
-        ["phrase", "steps", "passes", "spare", "why"],
-        rows,
-        right=(1, 2, 3),
-        spare=(3,),
-        notes=[chosen.about, "spare: a time budget takes these lines away first, the highest number before the others", *cost],
+    show_table(
+        Table(
+            f"{chosen.name}: {chosen.title}",
+            ["phrase", "steps", "passes", "spare", "why"],
+            rows,
+            right=(1, 2, 3),
+            spare=(3,),
+            notes=[chosen.about, "spare: a time budget takes these lines away first, the highest number before the others", *cost],
+        )
     )
 
 

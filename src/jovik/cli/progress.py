@@ -7,10 +7,11 @@ import time
 from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Protocol
 
-from jovik.cli.output import console, plain
+from jovik.cli.output import console
 from jovik.phrase import Step
 from jovik.protocol import Live
 from jovik.results import StepResult
+from jovik.text import plain
 from jovik.units import show_rate, show_size, show_time
 
 if TYPE_CHECKING:

@@ -154,7 +154,8 @@ def _claims(device: BlockDevice, shelf_at: str | None) -> list[Any]:
 
 
 def _show(rows: list[dict[str, Any]]) -> None:
-    from jovik.cli.output import table
+    from jovik.cli.output import show_table
+    from jovik.tables import Table
     from jovik.units import show_rate, show_size, significant
 
     shown, below = [], []
@@ -176,11 +177,13 @@ def _show(rows: list[dict[str, Any]]) -> None:
         blocks = f"  blocks {r['logical_block_bytes']} B logical, {r['physical_block_bytes']} B physical"
         below.append(f"{blocks}; write cache: {r['write_cache'] or 'unknown'}; scheduler: {r['scheduler'] or 'none'}")
         below += [f"  {o['what']}: {o['why']}" for o in r["obstacles"]]
-    table(
-        "Drives here",
-        ["device", "kind", "drive", "serial", "firmware", "capacity", "medium", "link", "heat"],
-        shown,
-        right=(5, 8),
-        spare=(4, 6, 1, 3, 7),
-        notes=below or ["none found"],
+    show_table(
+        Table(
+            "Drives here",
+            ["device", "kind", "drive", "serial", "firmware", "capacity", "medium", "link", "heat"],
+            shown,
+            right=(5, 8),
+            spare=(4, 6, 1, 3, 7),
+            notes=below or ["none found"],
+        )
     )

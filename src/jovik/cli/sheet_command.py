@@ -109,14 +109,14 @@ def claim(name: str, what: str, figure: str, up_to: bool, sustained: bool, print
 @shelf_option
 def show(name: str, form: str, shelf_at: str | None) -> None:
     """Show the sheet of the drive NAME."""
-    from jovik.cli.output import emit_csv, emit_json, table
+    from jovik.cli.output import emit_csv, emit_json, show_table
     from jovik.sheet import write_sheet
     from jovik.shelf.opening import where_from
     from jovik.shelf.store import Shelf
+    from jovik.tables.sheets import sheet_table
 
     with Shelf(where_from(shelf_at)) as shelf:
         found = shelf.sheet(name)
-    claims = [(c.label, c.shown(), "up to" if c.up_to else "", c.printed) for c in found.claims]
     if form == "toml":
         click.echo(write_sheet(found), nl=False)
     elif form == "json":
@@ -124,7 +124,7 @@ def show(name: str, form: str, shelf_at: str | None) -> None:
     elif form == "csv":
         emit_csv(["claim", "figure", "unit", "up_to", "printed"], [(c.what, c.figure, c.unit, c.up_to, c.printed) for c in found.claims])
     else:
-        table(found.drive.name, ["claim", "figure", "", "printed"], claims, right=(1,), notes=[facts_line(found)])
+        show_table(sheet_table(found))
 
 
 @sheet.command("list")
@@ -132,56 +132,23 @@ def show(name: str, form: str, shelf_at: str | None) -> None:
 @shelf_option
 def list_sheets(form: str, shelf_at: str | None) -> None:
     """List the drives on the shelf."""
-    from jovik.cli.output import emit_csv, emit_json, table
+    from jovik.cli.output import emit_csv, emit_json, show_table
     from jovik.shelf.opening import where_from
     from jovik.shelf.store import Shelf
-    from jovik.units import show_size
+    from jovik.tables.sheets import sheets_table
 
     with Shelf(where_from(shelf_at)) as shelf:
         found = [shelf.sheet(n) for n in shelf.drive_names()]
     if form == "json":
         emit_json({"drives": [sheet_json(s) for s in found]})
         return
-    rows = [
-        (
-            s.drive.name,
-            s.drive.maker,
-            show_size(s.drive.capacity_bytes) if s.drive.capacity_bytes is not None else "",
-            s.drive.interface,
-            price_words(s),
-            str(len(s.claims)),
-        )
-        for s in found
-    ]
-    header = ["drive", "maker", "capacity", "interface", "price", "claims"]
+    drives = sheets_table(found)
     if form == "csv":
-        emit_csv(header, rows)
+        emit_csv(drives.columns, drives.rows)
     else:
-        table("Drives", header, rows, right=(2, 4, 5), notes=[] if rows else ['none yet; enrol one: jovik sheet new "NAME"'])
+        show_table(drives)
 
 
 def sheet_json(found: Sheet) -> dict[str, object]:
     """A sheet as documented: the drive's fields, and claims with `what` in the words of a phrase."""
     return {**asdict(found.drive), "claims": [{"what": c.what, **asdict(c)} for c in found.claims]}
-
-
-def price_words(found: Sheet) -> str:
-    """The price, or nothing."""
-    return f"{found.drive.price:g} {found.drive.currency}".strip() if found.drive.price is not None else ""
-
-
-def facts_line(found: Sheet) -> str:
-    """The drive itself in one line."""
-    from jovik.units import show_size
-
-    d = found.drive
-    facts = [
-        " ".join(x for x in (d.maker, d.model) if x),
-        show_size(d.capacity_bytes) if d.capacity_bytes is not None else "",
-        d.interface,
-        d.medium,
-        price_words(found),
-        f"warranty {d.warranty_years:g} years" if d.warranty_years is not None else "",
-        f"endurance {show_size(d.endurance_bytes)} written" if d.endurance_bytes is not None else "",
-    ]
-    return "; ".join(f for f in facts if f)

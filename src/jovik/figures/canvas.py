@@ -10,6 +10,7 @@ from typing import Any
 
 from jovik.errors import Misuse, TargetRefused
 from jovik.results import Interval, StepResult
+from jovik.text import plain
 
 DOTS_PER_INCH = 100
 FORMS = (".png", ".svg", ".pdf")
@@ -81,8 +82,8 @@ def figure(size: tuple[int, int], look: Look = LIGHT) -> Any:
 def titled(size: tuple[int, int], look: Look, title: str, below: str) -> tuple[Any, Any]:
     """A figure with a title, a line below it, and one pair of axes with a grid along the values."""
     fig = figure(size, look)
-    fig.suptitle(_plain(title), x=0.025, y=0.975, ha="left", va="top", fontsize=18, fontweight="bold")
-    fig.text(0.025, 0.912, _plain(below), fontsize=12.5, color=look.quiet, va="top")
+    fig.suptitle(plain(title), x=0.025, y=0.975, ha="left", va="top", fontsize=18, fontweight="bold")
+    fig.text(0.025, 0.912, plain(below), fontsize=12.5, color=look.quiet, va="top")
     ax = fig.add_axes((0.085, 0.17, 0.885, 0.66))
     ax.grid(axis="y", visible=True)
     ax.grid(axis="x", visible=False)
@@ -95,7 +96,7 @@ def titled(size: tuple[int, int], look: Look, title: str, below: str) -> tuple[A
 def small_print(fig: Any, text: str, colour: str = QUIET) -> None:
     """The lines that keep a picture honest when it travels alone."""
     wide = round(fig.get_figwidth() * DOTS_PER_INCH / 7.4)
-    fig.text(0.025, 0.02, _plain("\n".join(textwrap.wrap(text, wide)[:2])), fontsize=10, color=colour, va="bottom", linespacing=1.35)
+    fig.text(0.025, 0.02, plain("\n".join(textwrap.wrap(text, wide)[:2]), keep="\n"), fontsize=10, color=colour, va="bottom", linespacing=1.35)
 
 
 def provenance(results: Sequence[StepResult]) -> str:
@@ -135,15 +136,8 @@ def legend(ax: Any, look: Look, **more: Any) -> None:
 
 def short(name: str, most: int = 24) -> str:
     """A drive's name, cut where it would not fit, without what a renderer would obey."""
-    name = _plain(name)
+    name = plain(name)
     return name if len(name) <= most else name[: most - 1] + "…"
-
-
-def _plain(text: str) -> str:
-    """Foreign text without control characters and direction marks; line breaks of our own stay."""
-    import unicodedata
-
-    return "".join(c if c == "\n" or unicodedata.category(c) not in ("Cc", "Cf", "Cs", "Zl", "Zp") else "\N{REPLACEMENT CHARACTER}" for c in text)
 
 
 def save(fig: Any, out: Path) -> None:

@@ -6,7 +6,9 @@ data needs; commands and turn-arounds cost more on top, so no drive reaches them
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
+from itertools import pairwise
 
 PCIE_RATES: dict[float, tuple[int, float]] = {
     2.5: (1, 8 / 10),
@@ -94,3 +96,28 @@ def usb_link(mb_s: int) -> Link:
     """A USB link in words and rates; what both ends could do at best is not to be had from the kernel."""
     now = f"USB {mb_s / 1000:g} Gb/s" if mb_s >= 1000 else f"USB {mb_s} Mb/s"
     return Link("USB", now, "", USB_RATES.get(mb_s))
+
+
+def named_link(interface: str) -> tuple[Link, float | None] | None:
+    """The link that a sheet's interface names, such as ``PCIe 4.0 x4``, ``SATA 6 Gb/s`` or ``USB 10 Gb/s``.
+
+    Returns
+    -------
+    tuple or None
+        The link, and what the one a generation earlier carries in bytes a second (None where there was none); None for
+        words that name no known link.
+    """
+    if found := re.search(r"\bPCIe\s*(\d)(?:\.\d)?\s*x\s*(\d+)\b", interface, re.IGNORECASE):
+        speeds = {generation: speed for speed, (generation, _) in PCIE_RATES.items()}
+        generation, lanes = int(found[1]), int(found[2])
+        if generation not in speeds or not lanes:
+            return None
+        return pcie_link(speeds[generation], lanes), pcie_rate(speeds[generation - 1], lanes) if generation > 1 else None
+    if found := re.search(r"\bSATA\s*(1\.5|3|6)\s*Gb/s", interface, re.IGNORECASE):
+        speed = float(found[1])
+        return sata_link(speed), sata_rate(speed / 2) if speed > 1.5 else None
+    if found := re.search(r"\bUSB\s*(\d+(?:\.\d+)?)\s*([GM])b/s", interface, re.IGNORECASE):
+        speed = round(float(found[1]) * (1000 if found[2].upper() == "G" else 1))
+        below = {two: USB_RATES[one] for one, two in pairwise(USB_RATES)}
+        return (usb_link(speed), below.get(speed)) if speed in USB_RATES else None
+    return None

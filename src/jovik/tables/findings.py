@@ -1,36 +1,26 @@
-"""What the steps of a run tell together: ladders, long writes, access times, empty against full, copies; as tables and as JSON."""
+"""What the steps of a run tell together: ladders, long writes, access times, empty against full, copies."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
 from jovik.analysis.alike import long_write_of
 from jovik.analysis.fullness import FullPair, empty_against_full
 from jovik.analysis.judge import all_latencies_ns
 from jovik.analysis.ladder import Curve, curves
 from jovik.analysis.statistics import interval
-from jovik.cli.output import interval_json, interval_words, table
 from jovik.phrase import Access, Copy, Step, parse
 from jovik.results import Interval, StepResult
+from jovik.tables.table import Table, interval_words
 from jovik.units import show_size, show_time, significant
 
 
-def show_findings(results: Sequence[StepResult]) -> None:
+def findings_tables(results: Sequence[StepResult]) -> list[Table]:
     """Every table that these results give rise to."""
-    for curve in curves(results):
-        _ladder(curve)
-    for number, result in enumerate(results, 1):
-        if long_write_of(result) is not None:
-            _long_write(number, result)
-    _access_times(results)
-    _copies(results)
-    _fullness(empty_against_full(results))
-
-
-def findings_json(results: Sequence[StepResult]) -> dict[str, Any]:
-    """The same as documented in docs/json.md."""
-    return {"ladders": [_ladder_json(c) for c in curves(results)], "empty_against_full": [_pair_json(p) for p in empty_against_full(results)]}
+    tables = [ladder_table(curve) for curve in curves(results)]
+    tables += [long_write_table(number, result) for number, result in enumerate(results, 1) if long_write_of(result) is not None]
+    tables += [access_table(results), copies_table(results), fullness_table(empty_against_full(results))]
+    return [t for t in tables if t.rows]
 
 
 def in_a_ladder(result: StepResult) -> bool:
@@ -38,7 +28,8 @@ def in_a_ladder(result: StepResult) -> bool:
     return "ladder" in result.facts
 
 
-def _ladder(curve: Curve) -> None:
+def ladder_table(curve: Curve) -> Table:
+    """A ladder rung by rung, with its best and its knee."""
     rows = []
     for rung in curve.rungs:
         latency = all_latencies_ns(rung.result)
@@ -54,21 +45,14 @@ def _ladder(curve: Curve) -> None:
                 mark,
             )
         )
-    table(
+    return Table(
         curve.label, [curve.name, "MB/s", "95 % interval", "IOPS", "half within", "99 % within", ""], rows,
         right=(0, 1, 2, 3, 4, 5), spare=(4, 5), notes=[curve.words()],
     )  # fmt: skip
 
 
-def _ladder_json(curve: Curve) -> dict[str, Any]:
-    points = [
-        {"value": r.value, "rate_bytes_s": interval_json(r.rate_bytes_s), "iops": interval_json(r.iops), "phrase": r.result.phrase}
-        for r in curve.rungs
-    ]
-    return {"axis": curve.axis, "label": curve.label, "knee": curve.knee, "best": curve.best, "points": points}
-
-
-def _long_write(number: int, result: StepResult) -> None:
+def long_write_table(number: int | None, result: StepResult) -> Table:
+    """The steady parts of a long write; `number` is the step's in its run."""
     found = result.facts["long_write"]
     step = parse(result.phrase)
     assert isinstance(step, Access)
@@ -87,8 +71,9 @@ def _long_write(number: int, result: StepResult) -> None:
                 f"{100 * part['spread']:.1f} %",
             )
         )
-    table(
-        f"step {number}: {step.label}", ["from", "to", "lasted", unit, "95 % interval", "slices differ by"], rows, right=(0, 1, 2, 3, 4, 5),
+    title = f"step {number}: {step.label}" if number is not None else step.label
+    return Table(
+        title, ["from", "to", "lasted", unit, "95 % interval", "slices differ by"], rows, right=(0, 1, 2, 3, 4, 5),
         notes=["the interval is of the mean within this one pass"],
     )  # fmt: skip
 
@@ -97,20 +82,21 @@ def _plain_single(step: Step) -> bool:
     return isinstance(step, Access) and step.depth == step.workers == 1 and step.random and not (step.rate_bytes_s or step.rate_iops)
 
 
-def _access_times(results: Sequence[StepResult]) -> None:
+def access_table(results: Sequence[StepResult]) -> Table:
+    """How long small random accesses take one at a time."""
     rows = []
     for result in results:
         step, latency = parse(result.phrase), all_latencies_ns(result)
         if latency is None or not _plain_single(step) or in_a_ladder(result) or result.conditions.filled_percent is not None:
             continue
         rows.append((step.label, *(show_time(latency[k]) for k in ("p50", "p95", "p99", "p99_9", "max"))))
-    if rows:
-        table(
-            "Access time, one at a time", ["step", "half within", "95 %", "99 %", "99.9 %", "longest"], rows, right=(1, 2, 3, 4, 5), spare=(2,)
-        )  # fmt: skip
+    return Table(
+        "Access time, one at a time", ["step", "half within", "95 %", "99 %", "99.9 %", "longest"], rows, right=(1, 2, 3, 4, 5), spare=(2,)
+    )  # fmt: skip
 
 
-def _copies(results: Sequence[StepResult]) -> None:
+def copies_table(results: Sequence[StepResult]) -> Table:
+    """Copies of files, with the share of the stream that they reach."""
     rows = []
     for result in results:
         facts = result.facts.get("copy")
@@ -129,16 +115,14 @@ def _copies(results: Sequence[StepResult]) -> None:
                 f"{100 * share:.0f} %" if share else "-",
             )
         )
-    if rows:
-        table(
-            "Copies", ["step", "MB/s", "95 % interval", "takes", "files/s", "of sequential"], rows, right=(1, 2, 3, 4, 5), spare=(2,),
-            notes=["through the operating system's cache, from a cold start to the end of the sync, as a person waits for it"],
-        )  # fmt: skip
+    return Table(
+        "Copies", ["step", "MB/s", "95 % interval", "takes", "files/s", "of sequential"], rows, right=(1, 2, 3, 4, 5), spare=(2,),
+        notes=["through the operating system's cache, from a cold start to the end of the sync, as a person waits for it"],
+    )  # fmt: skip
 
 
-def _fullness(pairs: Sequence[FullPair]) -> None:
-    if not pairs:
-        return
+def fullness_table(pairs: Sequence[FullPair]) -> Table:
+    """Steps on the empty drive against the same nearly full."""
     rows = [
         (
             parse(p.kind).label,
@@ -151,17 +135,10 @@ def _fullness(pairs: Sequence[FullPair]) -> None:
         )
         for p in pairs
     ]
-    table(
+    return Table(
         "Empty against full", ["step", "filled to", "MB/s empty", "MB/s full", "of empty", "95 % interval", ""], rows,
         right=(1, 2, 3, 4, 5), spare=(5,),
     )  # fmt: skip
-
-
-def _pair_json(pair: FullPair) -> dict[str, Any]:
-    return {
-        "kind": pair.kind, "filled_percent": pair.filled_percent, "empty_bytes_s": interval_json(pair.empty),
-        "full_bytes_s": interval_json(pair.full), "share": interval_json(pair.share),
-    }  # fmt: skip
 
 
 def is_copy(result: StepResult) -> bool:

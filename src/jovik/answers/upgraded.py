@@ -1,0 +1,50 @@
+"""What would changing from one drive to another bring?"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from jovik.analysis.upgrade import Upgrade, compare
+from jovik.errors import Misuse
+from jovik.reading import Reading
+from jovik.results import StepResult
+from jovik.sheet import Drive
+from jovik.shelf.store import Shelf
+
+
+@dataclass(frozen=True)
+class Upgraded:
+    """Two drives step by step, with what was read by hand of both by the same method, and the results it is from."""
+
+    old: Drive
+    new: Drive
+    upgrade: Upgrade
+    readings: tuple[tuple[Reading, Reading], ...]
+    results: tuple[StepResult, ...]
+    link_bytes_s: float | None = None
+
+
+def upgraded(shelf: Shelf, old: str, new: str, *, link_bytes_s: float | None = None) -> Upgraded:
+    """Compare the newest results of two drives.
+
+    Parameters
+    ----------
+    link_bytes_s : float, optional
+        What the link that the new drive will hang on carries.
+
+    Raises
+    ------
+    UnknownName, Misuse
+        A drive is not there, was not measured, or both are the same.
+    """
+    before, after = shelf.sheet(old).drive, shelf.sheet(new).drive
+    if after.name == before.name:
+        raise Misuse(f"{after.name} cannot replace itself", "name another drive; see jovik sheet list")
+    results = []
+    for drive in (before, after):
+        results.append(shelf.latest_results(drive.name))
+        if not results[-1]:
+            raise Misuse(f"{drive.name} has not been measured", f'measure it: jovik measure TARGET --drive "{drive.name}"')
+    found = compare(before.name, after.name, *results, link_bytes_s=link_bytes_s, new_price=after.price)
+    both = [(r, s) for r in shelf.readings(before.name) for s in shelf.readings(after.name) if s.comparable(r)]
+    return Upgraded(before, after, found, tuple(both), tuple(r for mine in results for r in mine), link_bytes_s)

@@ -1,0 +1,5 @@
+"""What a reader is shown, as rows of text: made once, printed in a terminal and set in a review alike."""
+
+from jovik.tables.table import Table, interval_words
+
+__all__ = ["Table", "interval_words"]

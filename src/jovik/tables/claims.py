@@ -1,0 +1,76 @@
+"""Claims beside what was measured of each."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+
+from jovik.analysis.judge import Judgement
+from jovik.answers.judged import Judged
+from jovik.results import Interval
+from jovik.sheet import Claim, Drive
+from jovik.tables.table import Table
+from jovik.units import show_rate, show_size
+
+
+def claims_table(found: Judged) -> Table:
+    """Each claim with its verdict; below it why, and what makes one hesitate."""
+    judgements = found.judgements
+    runs = sorted({j.step.run for j in judgements if j.step})
+    return Table(
+        f"{found.sheet.drive.name}: claims",
+        ["claim", "claimed", "measured", "95 % interval", "of the claim", "verdict"],
+        [_row(j) for j in judgements],
+        right=(1, 2, 3, 4),
+        spare=(4, 3),
+        notes=[
+            overall(judgements),
+            *(f"  {j.claim.label}: {j.why}" for j in judgements),
+            *(f"two stories: {x.what}, {show_rate(x.one.median)} and {show_rate(x.two.median)}. Likely: {x.reason}" for x in found.disagreements),
+            *doubts(found),
+            *_kept(found.sheet.drive),
+            f"margin {100 * found.margin:g} %; rates without the flush at the end; from run {', '.join(runs)}" if runs else "",
+        ],
+    )
+
+
+def overall(judgements: Sequence[Judgement]) -> str:
+    """One line for all claims: ``3 of 5 claims met, 1 short, 1 untested``."""
+    counts = Counter(str(j.verdict) for j in judgements)
+    kept = counts.pop("met", 0) + counts.pop("beaten", 0)
+    held = counts.pop("held back", 0)
+    by = list(dict.fromkeys(j.limit.what for j in judgements if j.limit is not None))
+    rest = "".join(f", {n} {verdict}" for verdict, n in counts.items())
+    rest += f", {held} held back by the {' and the '.join(by)}" if held else ""
+    return f"{kept} of {len(judgements)} claim{'s' if len(judgements) != 1 else ''} met{rest}"
+
+
+def doubts(found: Judged) -> list[str]:
+    """Words where the figures are of more than one sample, or of one that is not right."""
+    used = sorted({j.step.conditions.unit for j in found.judgements if j.step is not None and j.step.conditions.unit is not None})
+    said = [f"look: these are figures of {' and '.join(used)}; jovik judge --units tells them apart"] if len(used) > 1 else []
+    wrong = [s.unit for s in found.samples.suspects if s.unit in used]
+    return said + [f"look: {unit} is suspect, and these figures may be the sample's instead of the drive's: jovik judge --units" for unit in wrong]
+
+
+def _kept(drive: Drive) -> list[str]:
+    """What the maker says that no test of a day can judge."""
+    said = [f"endurance {show_size(drive.endurance_bytes)} written"] if drive.endurance_bytes else []
+    said += [f"warranty {drive.warranty_years:g} years"] if drive.warranty_years else []
+    said += [f"price {drive.price:g} {drive.currency}"] if drive.price else []
+    return [f"shown, not judged: {', '.join(said)}"] if said else []
+
+
+def _row(j: Judgement) -> tuple[str, ...]:
+    claimed = ("up to " if j.claim.up_to else "") + j.claim.shown()
+    if j.measured is None or j.share is None:
+        return (j.claim.label, claimed, "-", "-", "-", str(j.verdict))
+    share = f"{100 * j.share.median:.1f} %"
+    return (j.claim.label, claimed, j.claim.shown(j.measured.median), _span(j.claim, j.measured), share, str(j.verdict))
+
+
+def _span(claim: Claim, value: Interval) -> str:
+    if value.low is None or value.high is None:
+        return "-"
+    low, high = claim.shown(value.low), claim.shown(value.high)
+    return f"{low.split()[0]} to {high}"

@@ -1,0 +1,82 @@
+"""A ranking: overall and step by step."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from jovik.analysis.rank import Ranking, StepPlace, to_the_next
+from jovik.answers.ranked import Ranked, access_time_ns, index_for_money, price_for_terabyte
+from jovik.phrase import parse
+from jovik.tables.table import Table, interval_words
+from jovik.units import show_size, show_time, significant
+
+
+def overall_table(found: Ranked) -> Table:
+    """Every drive with its index, what it costs and what it lasts."""
+    ranking, by = found.ranking, found.by
+    rows = []
+    for d in ranking.drives:
+        drive = found.drives.get(d.drive)
+        terabyte, money, access = price_for_terabyte(drive), index_for_money(d, drive), access_time_ns(d)
+        rows.append(
+            (
+                str(d.place or "-"),
+                d.drive,
+                significant(d.index.median) if d.index else "-",
+                "yardstick" if d.drive == ranking.yardstick else interval_words(d.index) if d.index else "shares no step with the yardstick",
+                str(len(d.steps)),
+                show_time(access) if access is not None else "-",
+                f"{terabyte:.0f} {drive.currency}" if terabyte is not None and drive is not None else "-",
+                f"{money:.1f}" if money is not None else "-",
+                show_size(drive.endurance_bytes) if drive is not None and drive.endurance_bytes else "-",
+            )
+        )
+    header = [
+        "place",
+        "rig" if by == "rig" else "drive",
+        "index",
+        "95 % interval",
+        "steps",
+        "access time",
+        "for a TB",
+        "index for money",
+        "endurance",
+    ]
+    # What the order is by stays on a narrow screen; by rig, sheets say nothing.
+    spare = [c for c, order in ((8, "endurance"), (7, "money"), (6, "price"), (5, "latency"), (4, "")) if by != order]
+    shown = [c for c in range(len(header)) if by != "rig" or c < 6]
+    return Table(
+        "Overall" if found.load is None else f"Overall, weighed for {found.load}",
+        [header[c] for c in shown],
+        [[row[c] for c in shown] for row in rows],
+        right=[c for c in (2, 3, 4, 5, 6, 7, 8) if c in shown],
+        spare=[c for c in spare if c in shown],
+    )
+
+
+def steps_table(found: Ranked, kinds: Sequence[str] | None = None) -> Table:
+    """The ranking of each kind of step (all unless given), best first, with the margin to the next."""
+    lines = []
+    for kind in found.ranking.kinds if kinds is None else kinds:
+        rows = of_kind(found.ranking, kind)
+        for number, (s, lead) in enumerate(zip(rows, to_the_next(rows), strict=True)):
+            name = parse(kind).label if number == 0 else ""
+            ahead = "-" if lead is None else f"{significant(lead.median)} ({interval_words(lead)})" if lead.known else significant(lead.median)
+            rate = (significant(s.rate_bytes_s.median / 1e6), interval_words(s.rate_bytes_s, 1e-6))
+            lines.append((name, str(s.place), s.drive, *rate, ahead, str(s.passes)))
+    header = ["step", "place", "rig" if found.by == "rig" else "drive", "MB/s", "95 % interval", "times the next", "passes"]
+    return Table("By step", header, lines, right=(3, 4, 5, 6), spare=(6, 5))
+
+
+def of_kind(ranking: Ranking, kind: str) -> list[StepPlace]:
+    """The ranking of one kind of step, best first."""
+    return sorted((s for d in ranking.drives for s in d.steps if s.kind == kind), key=lambda s: -s.rate_bytes_s.median)
+
+
+def ranking_foot(found: Ranked) -> list[str]:
+    """What the index means, and what was left out and why."""
+    ranking = found.ranking
+    what = "rigs" if found.by == "rig" else "drives"
+    notes = [f"index 100 is {ranking.yardstick}; {what} whose difference lies inside the noise share a place"]
+    notes += [f"weighed as {found.load} uses a drive; see jovik fit --loads"] if found.load is not None else []
+    return notes + [f"left out: {x.drive}, {parse(x.kind).label}: {x.why}" for x in ranking.left_out]

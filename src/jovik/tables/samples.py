@@ -1,0 +1,51 @@
+"""The samples of one drive side by side."""
+
+from __future__ import annotations
+
+from jovik.analysis.units import Band
+from jovik.answers.samples import Samples
+from jovik.errors import PhraseError
+from jovik.phrase import parse
+from jovik.tables.table import Table, interval_words
+from jovik.units import significant
+
+
+def samples_table(found: Samples) -> Table:
+    """Each unit in each step, with its class's band; below it who is suspect and what to check."""
+    bad = {s.unit for s in found.suspects}
+    rows = [
+        (
+            parse(f.kind).label,
+            f.unit,
+            significant(f.rate_bytes_s.median / 1e6),
+            interval_words(f.rate_bytes_s, 1e-6),
+            f"{100 * f.share.median:.0f} %" if f.share else "-",
+            _band_words(f.band),
+            "suspect" if f.unit in bad else "",
+        )
+        for f in found.figures
+    ]
+    notes = [] if len(found.units) > 1 else ["only one unit was measured: it can be held against its claims and its class only"]
+    for one in found.suspects:
+        notes.append(f"{one.unit} is suspect: {'; '.join(_spoken(e) for e in one.evidence)}")
+        notes += [f"  check {number}: {check}" for number, check in enumerate(one.checks, 1)]
+    notes += [] if found.suspects else ["no unit is far from its siblings or its class"]
+    if any(f.band != Band(None, None) for f in found.figures):
+        notes.append("its class: where drives of this interface and medium are expected, from those on the shelf and from what the link carries")
+    header = ["step", "unit", "MB/s", "95 % interval", "of the best sibling", "its class", ""]
+    return Table(f"{found.drive}: units", header, rows, right=(2, 3, 4, 5), spare=(3, 5), notes=notes)
+
+
+def _band_words(band: Band) -> str:
+    low = significant(band.low / 1e6) if band.low is not None else ""
+    high = significant(band.high / 1e6) if band.high is not None else ""
+    return f"{low} to {high}" if low and high else f"from {low}" if low else f"up to {high}" if high else "-"
+
+
+def _spoken(evidence: str) -> str:
+    """Evidence with the step's label instead of its phrase."""
+    kind, colon, rest = evidence.partition(": ")
+    try:
+        return f"{parse(kind).label}: {rest}" if colon else evidence
+    except PhraseError:
+        return evidence

@@ -1,0 +1,51 @@
+"""Sheets: what the box says."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from jovik.sheet import Drive, Sheet
+from jovik.tables.table import Table
+from jovik.units import show_size
+
+
+def sheet_table(found: Sheet) -> Table:
+    """The claims of a drive, and the drive itself in a line below."""
+    rows = [(c.label, c.shown(), "up to" if c.up_to else "", c.printed) for c in found.claims]
+    return Table(found.drive.name, ["claim", "figure", "", "printed"], rows, right=(1,), notes=[facts_line(found.drive)])
+
+
+def sheets_table(found: Sequence[Sheet]) -> Table:
+    """Every drive in a line."""
+    rows = [
+        (
+            s.drive.name,
+            s.drive.maker,
+            show_size(s.drive.capacity_bytes) if s.drive.capacity_bytes is not None else "",
+            s.drive.interface,
+            price_words(s.drive),
+            str(len(s.claims)),
+        )
+        for s in found
+    ]
+    header = ["drive", "maker", "capacity", "interface", "price", "claims"]
+    return Table("Drives", header, rows, right=(2, 4, 5), notes=[] if rows else ['none yet; enrol one: jovik sheet new "NAME"'])
+
+
+def price_words(drive: Drive) -> str:
+    """The price, or nothing."""
+    return f"{drive.price:g} {drive.currency}".strip() if drive.price is not None else ""
+
+
+def facts_line(drive: Drive) -> str:
+    """The drive itself in one line."""
+    facts = [
+        " ".join(x for x in (drive.maker, drive.model) if x),
+        show_size(drive.capacity_bytes) if drive.capacity_bytes is not None else "",
+        drive.interface,
+        drive.medium,
+        price_words(drive),
+        f"warranty {drive.warranty_years:g} years" if drive.warranty_years is not None else "",
+        f"endurance {show_size(drive.endurance_bytes)} written" if drive.endurance_bytes is not None else "",
+    ]
+    return "; ".join(f for f in facts if f)

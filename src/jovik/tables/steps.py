@@ -1,0 +1,94 @@
+"""Steps of a run, as they were measured."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from jovik.analysis.judge import all_latencies_ns
+from jovik.analysis.statistics import interval
+from jovik.phrase import parse
+from jovik.results import Conditions, StepResult
+from jovik.shelf.store import RunRecord
+from jovik.tables.findings import in_a_ladder, is_copy
+from jovik.tables.table import Table, interval_words
+from jovik.units import show_size, show_time, significant
+
+
+def run_table(run: RunRecord, results: Sequence[StepResult]) -> Table:
+    """Each step of a run but the rungs of ladders, which have a table of their own; below it what a reader should know."""
+    rows = [_row(n, r) for n, r in enumerate(results, 1) if not in_a_ladder(r)]
+    measured = [r for r in results if parse(r.phrase).measures]
+    conditions = first_access(measured)
+    engines = ", ".join(dict.fromkeys(r.conditions.engine for r in measured))
+    how = f"engine: {engines}, {'direct' if conditions.direct else 'not direct'}; rig: {conditions.rig}; " if conditions else ""
+    lines = [*_said(results), *_warmth(results), *(f"the drive's log: {note}" for note in run.notes or [])]
+    lines.append(f"{how}written: {show_size(written_bytes(run, results))}; run {run.id}")
+    header = ["", "step", "MB/s", "95 % interval", "IOPS", "half within", "99 % within", "passes"]
+    return Table(f"{run.drive}: {run.plan}", header, rows, right=(0, 2, 3, 4, 5, 6, 7), spare=(7, 5, 6), notes=lines)
+
+
+def written_bytes(run: RunRecord, results: Sequence[StepResult]) -> int:
+    """All that a run wrote: laid out and measured."""
+    return run.laid_out_bytes + sum(p.written_bytes for r in results for p in r.passes)
+
+
+def first_access(results: Sequence[StepResult]) -> Conditions | None:
+    """The conditions that speak for a run: a copy goes through the cache on any target, and says nothing of the others."""
+    return next((r.conditions for r in results if not is_copy(r)), results[0].conditions if results else None)
+
+
+def _said(results: Sequence[StepResult]) -> list[str]:
+    """Notes, limits and errors, each once with the numbers of its steps."""
+    notes: dict[str, list[int]] = {}
+    for number, r in enumerate(results, 1):
+        said = [*r.notes, *(f"limited by the {x.what} ({x.note}), {significant(x.rate_bytes_s / 1e6)} MB/s" for x in r.limits)]
+        said += [f"{r.errors} error{'s' if r.errors > 1 else ''}"] if r.errors else []
+        for note in said:
+            notes.setdefault(note, []).append(number)
+    count = sum(parse(r.phrase).measures for r in results)
+    return [_note_line(note, steps, count) for note, steps in notes.items()]
+
+
+def _row(number: int, r: StepResult) -> list[str]:
+    step = parse(r.phrase)
+    if not step.measures:
+        return [str(number), step.label, "", "", "", "", "", ""]
+    rate, iops, latency = interval([p.rate_bytes_s for p in r.passes]), interval([p.iops for p in r.passes]), all_latencies_ns(r)
+    full = f", filled to {r.conditions.filled_percent} %" if r.conditions.filled_percent is not None else ""
+    return [
+        str(number),
+        step.label + full,
+        significant(rate.median / 1e6),
+        interval_words(rate, 1e-6),
+        "-" if is_copy(r) else significant(iops.median),
+        show_time(latency["p50"]) if latency else "-",
+        show_time(latency["p99"]) if latency else "-",
+        str(len(r.passes)),
+    ]
+
+
+def _warmth(results: Sequence[StepResult]) -> list[str]:
+    """How warm the drive was and became, in one line for the run."""
+    warm = [(r.facts["temperature"]["peak_c"], n) for n, r in enumerate(results, 1) if "temperature" in r.facts]
+    if not warm:
+        return []
+    first = next(r.facts["temperature"]["start_c"] for r in results if "temperature" in r.facts)
+    peak, at = max(warm)
+    return [f"temperature: {first:.0f} C at the start, {peak:.0f} C at most" + (f" (step {at})" if len(results) > 1 else "")]
+
+
+def _note_line(note: str, steps: list[int], count: int) -> str:
+    if len(steps) == count:
+        return f"every step: {note}" if count > 1 else note
+    return f"step{'s' if len(steps) > 1 else ''} {_ranges(steps)}: {note}"
+
+
+def _ranges(numbers: list[int]) -> str:
+    """``1-7, 9``."""
+    parts: list[list[int]] = []
+    for number in numbers:
+        if parts and number == parts[-1][-1] + 1:
+            parts[-1].append(number)
+        else:
+            parts.append([number])
+    return ", ".join(f"{p[0]}" if len(p) == 1 else f"{p[0]}{', ' if len(p) == 2 else '-'}{p[-1]}" for p in parts)

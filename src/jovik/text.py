@@ -1,0 +1,42 @@
+"""Foreign strings as text and nothing else: for terminals, pictures, pages, spreadsheets and file names."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+import unicodedata
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+OBEYED = ("Cc", "Cf", "Cs", "Zl", "Zp")
+"""Unicode categories that a terminal or a renderer would obey: control and format characters, escapes, direction marks, line separators."""
+FORMULA = ("=", "+", "-", "@", "\t", "\r")
+"""What makes a spreadsheet take text for a formula."""
+
+
+def plain(text: str, keep: str = "") -> str:
+    """A foreign string with what would be obeyed replaced, but for the characters to keep."""
+    return "".join(c if c in keep or unicodedata.category(c) not in OBEYED else "\N{REPLACEMENT CHARACTER}" for c in text)
+
+
+def csv_text(header: Sequence[str], rows: Iterable[Sequence[Any]]) -> str:
+    """CSV with a header; text that a spreadsheet would take for a formula is led by an apostrophe, None is empty."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(header)
+    writer.writerows([_cell(v) for v in row] for row in rows)
+    return out.getvalue()
+
+
+def _cell(value: Any) -> Any:
+    if isinstance(value, str):
+        value = plain(value)
+        return "'" + value if value.startswith(FORMULA) else value
+    return "" if value is None else value
+
+
+def file_name(text: str, most: int = 60) -> str:
+    """A name for a file or a folder from a foreign string: letters, digits and single hyphens, never a path, never empty."""
+    folded = unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode()
+    return re.sub(r"[^a-z0-9]+", "-", folded.casefold()).strip("-")[:most].strip("-") or "unnamed"
