@@ -15,7 +15,7 @@ from jovik import buckets
 from jovik.analysis.judge import Verdict, judge, verdict_of
 from jovik.analysis.latency import percentile_ns, summary_ns
 from jovik.analysis.rank import rank
-from jovik.analysis.statistics import interval, interval_within, ratio
+from jovik.analysis.statistics import SKEW_ALLOWANCE, interval, interval_within, ratio
 from jovik.results import Conditions, Interval, Latencies, PassFigures, StepResult
 from jovik.sheet import parse_claim
 
@@ -23,7 +23,7 @@ from jovik.sheet import parse_claim
 def test_the_interval_is_students_on_logs() -> None:
     values = [100.0, 104.0, 98.0, 101.0, 103.0]
     logs = np.log(values)
-    low, high = stats.t.interval(0.95, 4, logs.mean(), stats.sem(logs))
+    low, high = stats.t.interval(0.95, 4, logs.mean(), stats.sem(logs) * math.sqrt(SKEW_ALLOWANCE))
     found = interval(values)
     assert found.median == 101.0
     assert found.low == pytest.approx(math.exp(low)) and found.high == pytest.approx(math.exp(high))
@@ -34,21 +34,32 @@ def test_one_pass_and_a_dead_pass_have_no_interval() -> None:
     assert not interval([5.0, 0.0, 6.0]).known
 
 
-@pytest.mark.parametrize("passes", [3, 5, 9])
-def test_intervals_hold_the_truth_as_often_as_they_say(passes: int) -> None:
-    rng = np.random.default_rng(passes)
-    held = 0
-    for _ in range(2000):
-        found = interval(list(1000 * np.exp(rng.normal(0, 0.05, passes))))
-        held += found.low is not None and found.high is not None and found.low <= 1000 <= found.high
-    assert 0.93 <= held / 2000 <= 0.97
+NOISE = {
+    "even": lambda rng, n: rng.normal(0, 0.05, n),
+    # What slows a pass: waiting for 4 things that come at random, and the worst of many.
+    "skewed by 1.0": lambda rng, n: 0.08 - rng.gamma(4, 0.02, n),
+    "skewed by 1.1": lambda rng, n: 0.02 * np.euler_gamma - rng.gumbel(0, 0.02, n),
+}
+
+
+@pytest.mark.parametrize("noise", NOISE)
+def test_intervals_hold_the_truth_as_often_as_they_say(noise: str) -> None:
+    rates = {}
+    for passes in range(3, 10):
+        rng = np.random.default_rng(passes)
+        found = [interval(list(1000 * np.exp(NOISE[noise](rng, passes)))) for _ in range(2000)]
+        rates[passes] = sum(f.low is not None and f.high is not None and f.low <= 1000 <= f.high for f in found) / 2000
+    print(f"noise {noise}, 3 to 9 passes: 95 % intervals hold the truth in {', '.join(f'{100 * r:.1f} %' for r in rates.values())}")
+    assert all(0.93 <= r <= 0.97 for r in rates.values())
 
 
 def test_the_ratio_is_welch_on_logs() -> None:
     a, b = [110.0, 112.0, 108.0, 111.0], [100.0, 90.0, 105.0]
     welch = stats.ttest_ind(np.log(a), np.log(b), equal_var=False).confidence_interval(0.95)
+    middle = (welch.low + welch.high) / 2
+    low, high = (middle + (end - middle) * math.sqrt(SKEW_ALLOWANCE) for end in (welch.low, welch.high))
     found = ratio(a, b)
-    assert (found.low, found.high) == (pytest.approx(math.exp(welch.low)), pytest.approx(math.exp(welch.high)))
+    assert (found.low, found.high) == (pytest.approx(math.exp(low)), pytest.approx(math.exp(high)))
 
 
 def test_slices_of_one_pass_give_an_interval_around_their_mean() -> None:

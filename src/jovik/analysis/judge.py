@@ -10,7 +10,7 @@ from enum import StrEnum
 
 from jovik.analysis.alike import long_write_of
 from jovik.analysis.latency import merge
-from jovik.analysis.statistics import interval, student_quantile
+from jovik.analysis.statistics import interval, student_quantile, variance
 from jovik.phrase import Access, parse
 from jovik.results import Interval, Limit, PassFigures, StepResult
 from jovik.sheet import Claim
@@ -180,7 +180,8 @@ def passes_to_settle(claim: Claim, result: StepResult, margin: float) -> int | N
     logs = [-math.log(v) if claim.lower_is_better else math.log(v) for v in values if v > 0]
     if len(logs) < 2:
         return None
-    middle, spread = statistics.fmean(logs), statistics.stdev(logs)
+    middle = statistics.fmean(logs)
+    spread = math.sqrt(variance(logs, middle))
     away = abs(middle - math.log(1 - margin))
     for count in range(len(logs) + 1, MOST_PASSES + 1):
         if student_quantile(count - 1) * spread / math.sqrt(count) <= away:

@@ -5,14 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from jovik.analysis.agreement import Disagreement, disagreements
-from jovik.analysis.judge import Judgement, judge
+from jovik.analysis.judge import MARGIN, Judgement, judge
 from jovik.answers.samples import Samples, samples
 from jovik.errors import Misuse
 from jovik.sheet import Sheet
 from jovik.shelf.store import Shelf
-
-MARGIN = 0.05
-"""How far below a claim still meets it, unless said otherwise."""
 
 
 @dataclass(frozen=True)
