@@ -228,7 +228,8 @@ def test_help_of_every_command(jovik: Program) -> None:
     overview = jovik("--help").out
     commands = re.findall(r"^  (\w+)  ", overview.split("Commands:")[1], re.M)
     assert commands == [
-        "scout", "sheet", "measure", "resume", "repeat", "plan", "judge", "rank", "upgrade", "fit", "note", "health", "ceiling", "picture", "demo",
+        "scout", "sheet", "measure", "resume", "repeat", "plan", "judge", "rank", "upgrade", "fit", "note", "health", "ceiling", "picture",
+        "report", "demo",
     ]  # fmt: skip
     assert jovik().out.startswith("Usage")
     for command in commands:

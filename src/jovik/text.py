@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import json
 import re
 import unicodedata
 from collections.abc import Iterable, Sequence
@@ -18,6 +19,11 @@ FORMULA = ("=", "+", "-", "@", "\t", "\r")
 def plain(text: str, keep: str = "") -> str:
     """A foreign string with what would be obeyed replaced, but for the characters to keep."""
     return "".join(c if c in keep or unicodedata.category(c) not in OBEYED else "\N{REPLACEMENT CHARACTER}" for c in text)
+
+
+def escaped(text: str, keep: str = "") -> str:
+    r"""Text of JSON with what would be obeyed written as ``\uXXXX``, which means the same there."""
+    return "".join(c if c in keep or unicodedata.category(c) not in OBEYED else json.dumps(c)[1:-1] for c in text)
 
 
 def csv_text(header: Sequence[str], rows: Iterable[Sequence[Any]]) -> str:

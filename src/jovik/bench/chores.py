@@ -113,7 +113,9 @@ def _rest(step: Rest, bench: Bench, position: int, ahead: Sequence[Task], watch:
             reached, said = rate >= RECOVERED * first, f"a short write at {show_rate(rate)}, {show_rate(first)} at first"
         if reached:
             when = f"after {show_time(spent)}" if spent > LOOK_NS else "at once"
-            more = _make_room(step, bench, ahead, last_pause, began, watch) if step.recovered else ""
+            if step.recovered and last_pause:
+                bench.room_pause_ns = last_pause
+            more = _make_room(step, bench, ahead, bench.room_pause_ns, began, watch) if step.recovered else ""
             return f"{'recovered' if step.recovered else f'down to {step.cool_c} C'} {when}: {said}{more}"
         if spent >= step.time_ns:
             return f"not {'recovered' if step.recovered else f'down to {step.cool_c} C'} within {show_time(step.time_ns)}: {said}"
@@ -136,7 +138,8 @@ def _pause(bench: Bench, time_ns: int, began_ns: int, watch: Watch) -> None:
 def _make_room(step: Rest, bench: Bench, ahead: Sequence[Task], pause_ns: int, began_ns: int, watch: Watch) -> str:
     """Leave the drive alone for longer: the short write took the room that it found, and the next steps are to find some too.
 
-    The last pause made room for one short write; as much more of it is waited as the next steps, up to the next chore, write more.
+    The last pause, of this rest or of an earlier one of the run, made room for one short write; as much more of it is waited as the next steps,
+    up to the next chore, write more. That a short write is fast at once only says that there is room for it.
     """
     if not pause_ns:
         return ""

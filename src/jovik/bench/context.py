@@ -84,7 +84,11 @@ class Observer(Protocol):
 
 @dataclass
 class Bench:
-    """One run under way: the session, what is known of its surroundings, where things go, and what ran last."""
+    """One run under way: the session, what is known of its surroundings, where things go, and what ran last.
+
+    `first_rate_bytes_s` is of a short write before anything else, `room_pause_ns` how long the drive took, when a rest last had to wait, to
+    make room for one.
+    """
 
     session: Session
     setting: Setting
@@ -93,6 +97,7 @@ class Bench:
     observer: Observer
     filled_percent: int | None = None
     first_rate_bytes_s: float | None = None
+    room_pause_ns: int = 0
     _last: tuple[str, int, int] | None = field(default=None, repr=False)
     _seen: list[tuple[float, dict[str, float]]] = field(default_factory=list, repr=False)
 

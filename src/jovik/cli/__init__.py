@@ -12,6 +12,7 @@ from importlib import import_module
 import click
 
 from jovik import __version__
+from jovik.cli.say import say
 from jovik.errors import JovikError
 
 COMMANDS = {
@@ -29,6 +30,7 @@ COMMANDS = {
     "health": "Read the drive's own log of itself.",
     "ceiling": "What the tester itself can do here.",
     "picture": "Draw what the shelf holds.",
+    "report": "The review itself, and a page of all drives.",
     "demo": "All of it on model drives, in one go.",
 }
 """Every command and its line in the overview, in the order of the work."""
@@ -87,7 +89,7 @@ def main() -> None:
         sys.exit(stop.exit_code)
     except click.ClickException as error:
         where = f" (see: {error.ctx.command_path} --help)" if isinstance(error, click.UsageError) and error.ctx else ""
-        click.echo(f"jovik: {error.format_message()}{where}", err=True)
+        say(f"jovik: {error.format_message()}{where}", err=True)
         sys.exit(error.exit_code)
     except (KeyboardInterrupt, click.Abort):
         click.echo("jovik: interrupted", err=True)
@@ -99,13 +101,13 @@ def main() -> None:
     except Exception as error:
         if os.environ.get("JOVIK_TRACEBACK"):
             raise
-        click.echo(f"jovik: a fault in Jovik itself: {type(error).__name__}: {error}", err=True)
+        say(f"jovik: a fault in Jovik itself: {type(error).__name__}: {error}", err=True)
         click.echo("  set JOVIK_TRACEBACK=1 and run it again to see where", err=True)
         sys.exit(1)
 
 
 def complain(error: JovikError) -> None:
     """One error on standard error: what and why, then what to do."""
-    click.echo(f"jovik: {error.message}", err=True)
+    say(f"jovik: {error.message}", err=True)
     if error.hint:
-        click.echo(f"  {error.hint}", err=True)
+        say(f"  {error.hint}", err=True)

@@ -7,6 +7,8 @@ from pathlib import Path
 
 import click
 
+from jovik.cli.say import say
+
 REVIEWED = "Veldhaar Comet 2TB"
 """The drive that is just in for review."""
 REPLACED = "Corvane Slate 1TB"
@@ -50,7 +52,7 @@ def demo(out: Path | None) -> None:
     _step(shelf, ["fit", REVIEWED, "--load", "telescope", "--load", "backup", "--load", "games"])
     _step(shelf, ["picture", "rank", "--out", str(folder / "ranking.png"), "--highlight", REVIEWED, "--yardstick", REPLACED])
     where = shlex.quote(str(folder))
-    click.echo(f"\nThe shelf is {where}/shelf.db. Go on from here:")
+    say(f"\nThe shelf is {where}/shelf.db. Go on from here:")
     click.echo(
         f'  export JOVIK_SHELF={where}/shelf.db\n  jovik sheet list\n  jovik rank\n  jovik measure model:comet "random read 4KiB depth 64 for 5s"'
     )
@@ -69,7 +71,7 @@ def _step(shelf: Path, words: list[str], *, quiet: bool = False) -> None:
 
     from jovik.cli import jovik
 
-    click.echo("$ " + shlex.join(["jovik", *words, "--shelf", str(shelf)]))
+    say("$ " + shlex.join(["jovik", *words, "--shelf", str(shelf)]))
     aside = contextlib.redirect_stdout(io.StringIO()) if quiet else contextlib.nullcontext()
     with aside, contextlib.redirect_stderr(io.StringIO()):
         # A verdict of "short" is an exit status of its own for scripts; for the demo it is part of the story.

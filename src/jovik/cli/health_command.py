@@ -21,7 +21,7 @@ def health(target: str, form: str) -> None:
     from jovik.cli.output import emit_csv, emit_json, show_table
     from jovik.cli.scout_command import devices_of
     from jovik.sense.health import read_health
-    from jovik.tables import Table
+    from jovik.tables.health import health_table
 
     device = devices_of(target)[0]
     log = read_health(device.node, device.kind)
@@ -32,12 +32,4 @@ def health(target: str, form: str) -> None:
         emit_csv(["what", "value", "verdict", "why"], [(r.what, r.value, r.verdict, r.why) for r in found])
     else:
         name = " ".join(x for x in (device.maker, device.model) if x)
-        show_table(
-            Table(
-                f"{device.node}: {name}",
-                ["what", "value", "reading", "why"],
-                [(r.what, r.value, r.verdict, r.why) for r in found],
-                right=(1,),
-                notes=[f"from its {log.source}, firmware {device.firmware or 'unknown'}"],
-            )
-        )
+        show_table(health_table(f"{device.node}: {name}", found, f"from its {log.source}, firmware {device.firmware or 'unknown'}"))

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import click
 
 from jovik.cli.options import format_option, shelf_option
+from jovik.cli.say import say
 
 if TYPE_CHECKING:
     from jovik.answers.noted import Noted
@@ -72,7 +73,6 @@ def note(
 def _show(found: Noted, form: str) -> None:
     from jovik.cli.output import emit_csv, emit_json, show_table
     from jovik.tables.readings import readings_table
-    from jovik.text import plain
 
     mine = [b.reading for b in found.readings]
     if form == "json":
@@ -94,6 +94,6 @@ def _show(found: Noted, form: str) -> None:
         for sort, mark in (("pro", "+"), ("con", "-"), ("remark", " ")):
             for n in found.notes:
                 if n.sort == sort:
-                    click.echo(f"{mark} {plain(n.text)}")
+                    say(f"{mark} {n.text}")
         if not mine and not found.notes:
-            click.echo(f'nothing is noted of {found.drive}; note something: jovik note "{found.drive}" --pro "..." --reading "boot time=8.1s"')
+            say(f'nothing is noted of {found.drive}; note something: jovik note "{found.drive}" --pro "..." --reading "boot time=8.1s"')

@@ -12,12 +12,13 @@ import click
 
 from jovik.results import Interval
 from jovik.tables import Table
-from jovik.text import csv_text, plain
+from jovik.text import csv_text, escaped, plain
 
 
 def emit_json(value: Any) -> None:
-    """One JSON object."""
-    click.echo(json.dumps(value, indent=2, ensure_ascii=False, allow_nan=False))
+    """One JSON object; what a terminal would obey is escaped in it, and read back as it was."""
+    text = json.dumps(value, indent=2, ensure_ascii=False, allow_nan=False)
+    click.echo(escaped(text, keep="\n"))
 
 
 def emit_csv(header: Sequence[str], rows: Iterable[Sequence[Any]]) -> None:
@@ -41,11 +42,16 @@ def show_table(found: Table) -> None:
     from rich.text import Text
 
     out = console()
-    columns = found.columns
+    columns = [plain(c) for c in found.columns]
     kept = [[plain(cell) for cell in row] for row in found.rows]
     shown = _that_fit(columns, kept, found.spare, out.width)
     drawn = RichTable(
-        title=Text(found.title, style="bold"), box=box.HORIZONTALS, title_justify="left", header_style="bold", pad_edge=False, padding=(0, 1, 0, 0)
+        title=Text(plain(found.title), style="bold"),
+        box=box.HORIZONTALS,
+        title_justify="left",
+        header_style="bold",
+        pad_edge=False,
+        padding=(0, 1, 0, 0),
     )
     for number in shown:
         narrow = number in found.right

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from jovik.cli.options import Converted, F, percent, shelf_option
+from jovik.cli.say import say
 
 if TYPE_CHECKING:
     from jovik.figures.canvas import Look
@@ -124,7 +125,7 @@ def rank(out: Path, size: tuple[int, int], theme: str, highlight: str | None, ya
         shown = shelf.sheet(highlight).drive.name if highlight is not None else None
         found = ranked(shelf, yardstick=yardstick)
     draw_ranking(found.ranking, out, highlight=shown, size=size, look=look)
-    click.echo(f"drew {out}")
+    say(f"drew {out}")
 
 
 @picture.command()
@@ -144,7 +145,7 @@ def claims(drive: str, margin: float, out: Path, size: tuple[int, int], theme: s
     if not sheet.claims:
         raise Misuse(f"the sheet of {sheet.drive.name} has no claims", f'add one: jovik sheet claim "{sheet.drive.name}" "sequential read" 7000MB/s')
     draw_claims(sheet.drive.name, judge(sheet.claims, results, margin), margin, out, size=size, look=look)
-    click.echo(f"drew {out}")
+    say(f"drew {out}")
 
 
 @picture.command("long-write")
@@ -164,7 +165,7 @@ def long_write(
         chosen = _same_kind(found, phrase, "long write")
         shown = [(r, shelf.traces(r.run, r.phrase)[0]) for r in chosen]
     draw_long_write(shown, out, over=over, size=size, look=look)
-    click.echo(f"drew {out}")
+    say(f"drew {out}")
 
 
 AXES = {"depth": "depth", "block": "block_bytes", "workers": "workers", "mix": "read_percent", "compressible": "compressible_percent"}
@@ -179,7 +180,8 @@ def ladder(
     drives: tuple[str, ...], axis: str, writes: bool, out: Path, size: tuple[int, int], theme: str, shelf_at: str | None
 ) -> None:  # fmt: skip
     """A ladder of DRIVES as a curve, with intervals and the knee."""
-    from jovik.analysis.ladder import Curve, curves
+    from jovik.analysis.ladder import Curve
+    from jovik.answers.series import ladders_of
     from jovik.errors import Misuse
     from jovik.figures.ladder import draw_ladder
 
@@ -189,20 +191,14 @@ def ladder(
     chosen: list[Curve] = []
     with _shelf(shelf_at) as shelf:
         for mine in _of(shelf, drives, lambda r: True, "results", f"random read 4KiB {example} for 2s"):
-            fitting = [c for c in curves(_with_ladders(shelf, mine)) if c.axis == wanted]
+            fitting = [c for c in ladders_of(shelf, mine) if c.axis == wanted]
             by_direction = [c for c in fitting if axis in ("mix", "compressible") or c.step.writes == writes]
             same = [c for c in by_direction if not chosen or c.label == chosen[0].label]
             if not same:
                 raise Misuse(f"{mine[0].drive} has no such ladder over {axis}", "see jovik plan show full-review for phrases that make one")
             chosen.append(same[0])
     draw_ladder(chosen, out, size=size, look=look)
-    click.echo(f"drew {out}")
-
-
-def _with_ladders(shelf: Shelf, latest: Sequence[StepResult]) -> list[StepResult]:
-    """What a drive's newest runs measured, rungs of ladders whole: the newest of each kind alone would tear them apart."""
-    runs = dict.fromkeys(sorted((r.run for r in latest), reverse=True))
-    return [r for key in runs for r in shelf.results_of_run(key) if r.conditions.filled_percent is None]
+    say(f"drew {out}")
 
 
 @picture.command()
@@ -218,7 +214,7 @@ def latency(drives: tuple[str, ...], phrase: str, out: Path, size: tuple[int, in
         found = _of(shelf, drives, lambda r: bool(r.latencies), "latencies", phrase, with_latencies=True)
         chosen = _same_kind(found, phrase, "step")
     draw_latency(chosen, out, size=size, look=look)
-    click.echo(f"drew {out}")
+    say(f"drew {out}")
 
 
 @picture.command()
@@ -237,7 +233,7 @@ def full(drive: str, out: Path, size: tuple[int, int], theme: str, shelf_at: str
     if not pairs:
         raise Misuse(f"{name} was not measured both empty and full", f'jovik measure TARGET --drive "{name}" --plan full-review')
     draw_fullness(pairs, out, size=size, look=look)
-    click.echo(f"drew {out}")
+    say(f"drew {out}")
 
 
 @picture.command()
@@ -252,7 +248,7 @@ def surface(drive: str, out: Path, size: tuple[int, int], theme: str, shelf_at: 
         result = _of(shelf, [drive], lambda r: "surface" in r.facts, "scan", "scan read in 200 zones")[0][0]
         trace = shelf.traces(result.run, result.phrase)[0]
     draw_surface(result, trace, out, size=size, look=look)
-    click.echo(f"drew {out}")
+    say(f"drew {out}")
 
 
 @picture.command()
@@ -272,4 +268,4 @@ def upgrade(old: str, new: str, out: Path, size: tuple[int, int], theme: str, sh
     if not kinds:
         raise Misuse(f"{found.old.name} and {found.new.name} have no step in common", "measure both with the same plan")
     draw_upgrade(found.upgrade, [r for r in found.results if r.kind in kinds], out, size=size, look=look)
-    click.echo(f"drew {out}")
+    say(f"drew {out}")

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from jovik.cli.options import format_option, shelf_option
+from jovik.cli.say import say
 from jovik.units import show_size, show_time
 
 if TYPE_CHECKING:
@@ -75,7 +76,7 @@ def check(file: str) -> int:
     from jovik.phrase import load_plan
 
     found = load_plan(file)
-    click.echo(f"{found.title}: {len(found.lines)} lines, {len(found.steps)} steps; it can be run with --plan {file}")
+    say(f"{found.title}: {len(found.lines)} lines, {len(found.steps)} steps; it can be run with --plan {file}")
     return 0
 
 

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from jovik.cli.options import format_option, shelf_option
+from jovik.cli.say import say
 
 if TYPE_CHECKING:
     from jovik.analysis.rank import DrivePlace, Place, Ranking
@@ -65,7 +66,6 @@ def rank(
     from jovik.shelf.opening import where_from
     from jovik.shelf.store import Shelf
     from jovik.tables.ranking import of_kind, overall_table, ranking_foot, steps_table
-    from jovik.text import plain
 
     if (by == "rig") != (unit_name is not None):
         raise Misuse("--by rig and --unit go together", "jovik rank --unit 'unit 1' --by rig")
@@ -105,9 +105,9 @@ def rank(
             click.echo()
             show_table(steps_table(found, None if found.kind is None else [found.kind]))
         for line in ranking_foot(found):
-            click.echo(plain(line))
+            say(line)
         if reviewed is not None:
-            click.echo(plain(sentence(ranking, reviewed)))
+            say(sentence(ranking, reviewed))
 
 
 def ranking_json(ranking: Ranking) -> dict[str, Any]:

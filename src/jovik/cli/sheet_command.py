@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import click
 
 from jovik.cli.options import F, format_option, shelf_option
+from jovik.cli.say import say
 
 if TYPE_CHECKING:
     from jovik.sheet import Sheet
@@ -71,7 +72,7 @@ def new(name: str | None, source: Path | None, shelf_at: str | None, **words: st
     with Shelf(where_from(shelf_at), create=True) as shelf:
         shelf.add_sheet(made)
     count = f" with {len(made.claims)} claim{'s' if len(made.claims) != 1 else ''}" if made.claims else ""
-    click.echo(f"{made.drive.name} is on the shelf{count}")
+    say(f"{made.drive.name} is on the shelf{count}")
 
 
 @sheet.command()
@@ -100,7 +101,7 @@ def claim(name: str, what: str, figure: str, up_to: bool, sustained: bool, print
     with Shelf(where_from(shelf_at)) as shelf:
         shelf.add_claim(name, one)
         known = shelf.sheet(name)
-    click.echo(f"{known.drive.name}: {one.label}, {one.shown()}")
+    say(f"{known.drive.name}: {one.label}, {one.shown()}")
 
 
 @sheet.command()

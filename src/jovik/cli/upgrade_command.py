@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from jovik.cli.options import Converted, format_option, shelf_option
+from jovik.cli.say import say
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -87,7 +88,6 @@ def _csv(found: Sequence[Upgrade]) -> None:
 def _show(found: Upgraded, machine_price: float | None, brief: bool) -> None:
     from jovik.cli.output import show_table
     from jovik.tables.upgrade import jobs_table, money_words, upgrade_table
-    from jovik.text import plain
 
     if not brief and found.upgrade.steps:
         show_table(upgrade_table(found))
@@ -96,6 +96,6 @@ def _show(found: Upgraded, machine_price: float | None, brief: bool) -> None:
         show_table(jobs)
     else:
         for line in jobs.notes:
-            click.echo(plain(line))
+            say(line)
     for line in [*money_words(found, machine_price), f"{found.new.name}: {found.upgrade.conclusion}"]:
-        click.echo(plain(line))
+        say(line)

@@ -148,7 +148,12 @@ def save(fig: Any, out: Path) -> None:
     TargetRefused
         It cannot be written.
     """
+    import warnings
+
     try:
-        fig.savefig(out)
+        with warnings.catch_warnings():
+            # A name in a script that the font does not have is drawn as boxes; a warning of it on the terminal helps nobody.
+            warnings.filterwarnings("ignore", message="Glyph .* missing")
+            fig.savefig(out)
     except OSError as error:
         raise TargetRefused(f"{out} cannot be written: {error.strerror}") from None

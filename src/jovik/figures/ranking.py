@@ -32,7 +32,7 @@ def draw_ranking(ranking: Ranking, out: Path, *, highlight: str | None = None, s
     kinds = ranking.kinds[:MOST_STEPS] if len(drives) <= MOST_DRIVES_WITH_STEPS else ()
     fig = figure(size, look)
     fig.suptitle("Ranking by index", x=0.02, y=0.975, ha="left", va="top", fontsize=17, fontweight="bold")
-    fig.text(0.02, 0.92, f"100 is {ranking.yardstick}; whiskers are 95 % intervals",
+    fig.text(0.02, 0.92, f"100 is {short(ranking.yardstick, 40)}; whiskers are 95 % intervals",
              fontsize=10.5, color=look.quiet, va="top")  # fmt: skip
     left = fig.add_gridspec(1, 1, left=0.175, right=0.50 if kinds else 0.96, top=0.84, bottom=0.14)
     _index_bars(fig.add_subplot(left[0]), drives, chosen, look)

@@ -46,6 +46,7 @@ class RunRecord:
     notes: list[str] | None
     options: dict[str, Any]
     unit_id: int | None
+    version: str
 
 
 @dataclass(frozen=True)
@@ -209,6 +210,20 @@ class Shelf:
         return found
 
     # Runs
+
+    def rig(self, name: str) -> Rig:
+        """A machine that drives were measured on.
+
+        Raises
+        ------
+        UnknownName
+            There is none of that name.
+        """
+        with self._engine.connect() as c:
+            row = c.execute(sa.select(rig).where(rig.c.name == name)).mappings().first()
+            if row is None:
+                raise UnknownName("rig", name, c.execute(sa.select(rig.c.name)).scalars())
+        return Rig(row["name"], row["facts"], row["notes"])
 
     def begin_run(
         self,

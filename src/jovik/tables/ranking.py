@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 from jovik.analysis.rank import Ranking, StepPlace, to_the_next
 from jovik.answers.ranked import Ranked, access_time_ns, index_for_money, price_for_terabyte
@@ -58,14 +58,52 @@ def steps_table(found: Ranked, kinds: Sequence[str] | None = None) -> Table:
     """The ranking of each kind of step (all unless given), best first, with the margin to the next."""
     lines = []
     for kind in found.ranking.kinds if kinds is None else kinds:
-        rows = of_kind(found.ranking, kind)
-        for number, (s, lead) in enumerate(zip(rows, to_the_next(rows), strict=True)):
-            name = parse(kind).label if number == 0 else ""
-            ahead = "-" if lead is None else f"{significant(lead.median)} ({interval_words(lead)})" if lead.known else significant(lead.median)
-            rate = (significant(s.rate_bytes_s.median / 1e6), interval_words(s.rate_bytes_s, 1e-6))
-            lines.append((name, str(s.place), s.drive, *rate, ahead, str(s.passes)))
-    header = ["step", "place", "rig" if found.by == "rig" else "drive", "MB/s", "95 % interval", "times the next", "passes"]
-    return Table("By step", header, lines, right=(3, 4, 5, 6), spare=(6, 5))
+        for number, row in enumerate(_step_rows(found, kind)):
+            lines.append((parse(kind).label if number == 0 else "", *row))
+    return Table("By step", ["step", *_step_header(found)], lines, right=(3, 4, 5, 6), spare=(6, 5))
+
+
+def step_table(found: Ranked, kind: str) -> Table:
+    """The ranking of one kind of step in a table of its own."""
+    return Table(parse(kind).label, _step_header(found), list(_step_rows(found, kind)), right=(2, 3, 4, 5), spare=(5, 4))
+
+
+def _step_header(found: Ranked) -> list[str]:
+    return ["place", "rig" if found.by == "rig" else "drive", "MB/s", "95 % interval", "times the next", "passes"]
+
+
+def _step_rows(found: Ranked, kind: str) -> Iterator[tuple[str, ...]]:
+    rows = of_kind(found.ranking, kind)
+    for s, lead in zip(rows, to_the_next(rows), strict=True):
+        ahead = "-" if lead is None else f"{significant(lead.median)} ({interval_words(lead)})" if lead.known else significant(lead.median)
+        yield str(s.place), s.drive, significant(s.rate_bytes_s.median / 1e6), interval_words(s.rate_bytes_s, 1e-6), ahead, str(s.passes)
+
+
+def places_table(found: Ranked, drive: str) -> Table:
+    """The place of one drive in each kind of step that it was measured in, beside the drive in front."""
+    rows = []
+    for kind in found.ranking.kinds:
+        every = of_kind(found.ranking, kind)
+        mine = next((s for s in every if s.drive == drive), None)
+        if mine is None:
+            continue
+        # What is in front of the first is the next behind it.
+        other = next((s for s in every if s.drive != drive), None)
+        lead = to_the_next([mine, other] if mine is every[0] else [other, mine])[0] if other is not None else None
+        words = "-" if lead is None else f"{significant(lead.median)} times" + (f" ({interval_words(lead)})" if lead.known else "")
+        rows.append(
+            (
+                parse(kind).label,
+                significant(mine.rate_bytes_s.median / 1e6),
+                interval_words(mine.rate_bytes_s, 1e-6),
+                f"{mine.place} of {len(every)}",
+                other.drive if other is not None else "-",
+                significant(other.rate_bytes_s.median / 1e6) if other is not None else "-",
+                f"{words} {'ahead' if mine is every[0] else 'behind'}" if lead is not None else "-",
+            )
+        )
+    header = ["step", "MB/s", "95 % interval", "place", "the best other", "its MB/s", "margin"]
+    return Table(f"{drive}: its place in each step", header, rows, right=(1, 2, 5))
 
 
 def of_kind(ranking: Ranking, kind: str) -> list[StepPlace]:

@@ -1,0 +1,91 @@
+"""A document as plain data: sections of paragraphs, lists, tables and pictures, which each form of the review sets in its own way."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from jovik.tables import Table
+
+
+@dataclass(frozen=True)
+class Paragraph:
+    """A few sentences; `loud` is for the verdict's first line."""
+
+    text: str
+    loud: bool = False
+
+
+@dataclass(frozen=True)
+class Bullets:
+    """A list under a heading of its own, such as what a drive is best for; `mark` is what stands for a bullet."""
+
+    title: str
+    items: tuple[str, ...]
+    mark: str = "-"
+
+
+@dataclass(frozen=True)
+class Picture:
+    """A picture in light and dark: a name for its file, and in words what it shows.
+
+    `draw` draws it to a path with a `look` and a `size`; `light` and `dark` are its PNG bytes once that was done
+    (`jovik.report.pictures.painted`).
+    """
+
+    name: str
+    alt: str
+    size: tuple[int, int]
+    draw: Callable[..., None] = field(repr=False)
+    light: bytes = b""
+    dark: bytes = b""
+
+
+@dataclass(frozen=True)
+class Words:
+    """The reviewer's own Markdown."""
+
+    markdown: str
+
+
+@dataclass(frozen=True)
+class Figures:
+    """Raw figures as CSV, to take along."""
+
+    name: str
+    csv: str
+    what: str
+
+
+@dataclass(frozen=True)
+class Links:
+    """Names that lead to other pages in the same folder."""
+
+    items: tuple[tuple[str, str], ...]
+
+
+Block = Paragraph | Bullets | Picture | Words | Figures | Links | Table
+
+
+@dataclass(frozen=True)
+class Section:
+    """A part of a document; `key` names it in links."""
+
+    key: str
+    title: str
+    blocks: tuple[Block, ...]
+
+
+@dataclass(frozen=True)
+class Document:
+    """A page: its title, a line below it, its sections, and a last line on how it came about."""
+
+    title: str
+    subtitle: str
+    sections: tuple[Section, ...]
+    colophon: str
+
+    @property
+    def pictures(self) -> list[Picture]:
+        """All of them, in order."""
+        return [b for s in self.sections for b in s.blocks if isinstance(b, Picture)]

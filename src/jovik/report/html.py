@@ -1,0 +1,98 @@
+"""A document as one HTML file that needs nothing from outside, under a policy that lets nothing in."""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+import re
+from collections.abc import Sequence
+from functools import cache
+from importlib.resources import files
+from typing import Any
+
+from jovik.report.document import Bullets, Document, Figures, Links, Paragraph, Picture, Words
+from jovik.report.words import as_html
+from jovik.tables import Table
+from jovik.text import plain
+from jovik.units import parse_size, parse_time
+
+VERDICTS = {
+    "met": "good", "beaten": "good", "faster": "good", "yes": "good", "fine": "good", "short": "bad", "suspect": "bad", "slower": "bad", "no": "bad",
+    "too close to call": "open", "held back": "open", "untested": "open", "look at this": "bad",
+}  # fmt: skip
+"""Cells that say a verdict, and the colour they are set in, besides being said."""
+
+
+def as_page(document: Document) -> str:
+    """The page.
+
+    Its content security policy names the hashes of its own style and script, and lets in pictures that it carries itself; so whatever a
+    drive's strings hold, nothing of it can run or load anything.
+    """
+    style, script = _part("page.css"), _part("page.js")
+    policy = f"default-src 'none'; img-src data:; style-src '{_hash(style)}'; script-src '{_hash(script)}'; base-uri 'none'; form-action 'none'"
+    return str(_templates().get_template("page.html").render(document=document, style=style, script=script, policy=policy))
+
+
+def as_data(content: bytes, kind: str) -> str:
+    """Bytes as a link that holds them."""
+    return f"data:{kind};base64,{base64.b64encode(content).decode()}"
+
+
+def sort_key(cell: str) -> str:
+    """What a cell sorts by: the number it begins with, in base units where it is a size or a time; empty where it is text.
+
+    ``1.20 PB`` is 1.2e15, ``2.5 ms`` 2.5e6 (ns), ``7,050 to 7,300`` 7050, ``3-4`` 3.
+    """
+    found = re.match(r"-?\d[\d,]*(?:\.\d+)?", cell)
+    if found is None:
+        return ""
+    # A time of two units (4 min 1 s), then a single one, then a size; what is neither sorts by its bare number.
+    parts = re.findall(r"([\d,.]+) ?(ns|us|ms|s|min|h|d)\b", cell)
+    if parts and re.fullmatch(r"(?:[\d,.]+ ?(?:ns|us|ms|s|min|h|d) ?)+", cell):
+        return str(sum(parse_time(f"{n.replace(',', '')}{u}") for n, u in parts))
+    if re.fullmatch(r"[\d,.]+ ?[kMGTP]B", cell):
+        return str(parse_size(cell.replace(",", "").replace(" ", "")))
+    return found[0].replace(",", "")
+
+
+@cache
+def _part(name: str) -> str:
+    return (files("jovik.report") / "templates" / name).read_text(encoding="utf-8")
+
+
+def _hash(text: str) -> str:
+    return f"sha256-{base64.b64encode(hashlib.sha256(text.encode()).digest()).decode()}"
+
+
+@cache
+def _templates() -> Any:
+    from jinja2 import Environment, PackageLoader, StrictUndefined
+    from markupsafe import Markup
+
+    made = Environment(loader=PackageLoader("jovik.report"), autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
+    sorts: dict[str, type] = {
+        "paragraph": Paragraph, "bullets": Bullets, "picture": Picture, "words": Words, "figures": Figures, "links": Links, "table": Table,
+    }  # fmt: skip
+    made.tests |= {name: _is(sort) for name, sort in sorts.items()}
+    filters: dict[str, Any] = {
+        "plain": plain,
+        "verdict": lambda cell: VERDICTS.get(cell, ""),
+        "sort_key": sort_key,
+        "png": lambda content: as_data(content, "image/png"),
+        "csv": lambda text: as_data(text.encode(), "text/csv;charset=utf-8"),
+        # The one place where HTML comes from elsewhere: made by `as_html`, which lets no markup of the writer's through.
+        "words": lambda markdown: Markup(as_html(markdown)),
+        "sorts": _sorts,
+    }
+    made.filters |= filters
+    return made
+
+
+def _is(sort: type) -> Any:
+    return lambda block: isinstance(block, sort)
+
+
+def _sorts(rows: Sequence[Sequence[str]]) -> bool:
+    """Whether a table gains by being sorted: a table that names its step once for several rows would lose its meaning."""
+    return len(rows) > 2 and all(row[0] for row in rows)

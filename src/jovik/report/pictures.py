@@ -1,0 +1,158 @@
+"""The pictures of a review, each with the words for who does not see it."""
+
+from __future__ import annotations
+
+import io
+import multiprocessing
+import os
+import tempfile
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from jovik.analysis.fullness import FullPair
+from jovik.analysis.judge import all_latencies_ns
+from jovik.analysis.ladder import Curve
+from jovik.analysis.rank import Ranking
+from jovik.answers.judged import Judged
+from jovik.answers.upgraded import Upgraded
+from jovik.figures.canvas import LOOKS, Look
+from jovik.phrase import parse
+from jovik.report.document import Block, Document, Picture
+from jovik.results import StepResult, Trace
+from jovik.tables.claims import overall
+from jovik.units import show_rate, show_size, show_time, significant
+
+SIZE = (1280, 800)
+PALETTE = 128
+"""Colours of a picture: its own few, and the shades between them at every edge."""
+
+
+def drawn(name: str, alt: str, draw: Callable[..., None], *what: Any, **how: Any) -> Picture:
+    """A picture to be painted.
+
+    Parameters
+    ----------
+    draw : callable
+        Of `jovik.figures`: it takes `what`, a path, and `how` with a size and a look.
+    """
+    return Picture(name, alt, SIZE, lambda out, look: draw(*what, out, size=SIZE, look=look, **how))
+
+
+def painted(document: Document) -> Document:
+    """The same document with every picture's bytes, in light and dark, painted by as many processes as there are cores."""
+    jobs = [(p.draw, look) for p in document.pictures for look in LOOKS.values()]
+    cores = min(len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else 1, len(jobs))
+    if cores > 1 and "fork" in multiprocessing.get_all_start_methods():
+        # What is to be drawn is inherited by a fork; it need not be, and could not be, sent.
+        _jobs[:] = jobs
+        with multiprocessing.get_context("fork").Pool(cores) as pool:
+            bytes_of = iter(pool.map(_paint_job, range(len(jobs)), chunksize=1))
+        _jobs.clear()
+    else:
+        bytes_of = map(_paint, jobs)
+
+    def finished(block: Block) -> Block:
+        return replace(block, light=next(bytes_of), dark=next(bytes_of)) if isinstance(block, Picture) else block
+
+    return replace(document, sections=tuple(replace(s, blocks=tuple(finished(b) for b in s.blocks)) for s in document.sections))
+
+
+_jobs: list[tuple[Callable[..., None], Look]] = []
+
+
+def _paint_job(number: int) -> bytes:
+    return _paint(_jobs[number])
+
+
+def _paint(job: tuple[Callable[..., None], Look]) -> bytes:
+    """PNG bytes of one picture, with a palette: lines on paper need no more colours, and a third of the bytes."""
+    from PIL import Image
+
+    draw, look = job
+    with tempfile.TemporaryDirectory(prefix="jovik-") as scratch:
+        out = Path(scratch) / "picture.rgba"
+        draw(out, look)
+        small = io.BytesIO()
+        image = Image.frombytes("RGBA", SIZE, out.read_bytes()).convert("RGB")
+        image.quantize(PALETTE, dither=Image.Dither.NONE).save(small, "PNG")
+        return small.getvalue()
+
+
+def claims_picture(found: Judged) -> Picture:
+    """Claims against measured."""
+    from jovik.figures.claims import draw_claims
+
+    each = ", ".join(f"{j.claim.label} {100 * j.share.median:.0f} %" for j in found.judgements if j.share is not None)
+    alt = f"Bars of what was measured as a share of each claim. {overall(found.judgements)}. {each}"
+    return drawn("claims", alt, draw_claims, found.sheet.drive.name, found.judgements, found.margin)
+
+
+def ranking_picture(ranking: Ranking, drive: str | None = None) -> Picture:
+    """The ranking, with this drive in the strong colour."""
+    from jovik.figures.ranking import draw_ranking
+
+    first = [f"{d.drive} {significant(d.index.median)} (place {d.place})" for d in ranking.drives if d.index is not None][:10]
+    return drawn("ranking", f"Bars of the index of every drive: {', '.join(first)}", draw_ranking, ranking, highlight=drive)
+
+
+def ladder_picture(number: int, curve: Curve) -> Picture:
+    """A ladder as a curve."""
+    from jovik.figures.ladder import draw_ladder
+
+    return drawn(f"ladder-{number}", f"A curve of {curve.label}: {curve.words()}", draw_ladder, [curve])
+
+
+def latency_picture(results: Sequence[StepResult]) -> Picture:
+    """Distributions of latencies over each other."""
+    from jovik.figures.latency import draw_latency
+
+    said = []
+    for r in results:
+        short = all_latencies_ns(r)
+        if short is not None:
+            said.append(f"{parse(r.kind).label}: half within {show_time(short['p50'])}, 99 % within {show_time(short['p99'])}")
+    return drawn("latency", f"Curves of how long I/Os take. {'; '.join(said)}", draw_latency, results)
+
+
+def long_write_picture(number: int, result: StepResult, trace: Trace, over: str) -> Picture:
+    """A long write over time or bytes."""
+    from jovik.figures.longwrite import draw_long_write
+
+    cliff = result.facts["long_write"]["cliff"]
+    fall = (
+        f"it falls after {show_size(cliff['at_bytes'])} from {show_rate(cliff['before_bytes_s'])} to {show_rate(cliff['after_bytes_s'])}"
+        if cliff is not None
+        else "it does not fall"
+    )
+    what = "time" if over == "time" else "what was written"
+    alt = f"The rate of {parse(result.kind).label} over {what}: {fall}"
+    return drawn(f"long-write-{number}-over-{over}", alt, draw_long_write, [(result, trace)], over=over)
+
+
+def surface_picture(number: int, result: StepResult, trace: Trace) -> Picture:
+    """A scan from the first to the last address."""
+    from jovik.figures.surface import draw_surface
+
+    facts = result.facts["surface"]
+    ends = f"{show_rate(facts['first_bytes_s'])} at the first address" if facts.get("first_bytes_s") else "rates"
+    return drawn(f"surface-{number}", f"Rate and access times of {parse(result.kind).label}, {ends}", draw_surface, result, trace)
+
+
+def fullness_picture(pairs: Sequence[FullPair]) -> Picture:
+    """Empty against full."""
+    from jovik.figures.pairs import draw_fullness
+
+    each = ", ".join(f"{parse(p.kind).label} {100 * p.share.median:.0f} %" for p in pairs)
+    return drawn("full", f"Paired bars of each step empty and filled to {pairs[0].filled_percent} %; of empty: {each}", draw_fullness, pairs)
+
+
+def upgrade_picture(number: int, found: Upgraded) -> Picture:
+    """Old against new."""
+    from jovik.figures.pairs import draw_upgrade
+
+    kinds = {s.kind for s in found.upgrade.steps}
+    each = ", ".join(f"{parse(s.kind).label} {significant(s.times.median)} times" for s in found.upgrade.steps)
+    alt = f"Paired bars of {found.old.name} and {found.new.name}: {each}"
+    return drawn(f"against-{number}", alt, draw_upgrade, found.upgrade, [r for r in found.results if r.kind in kinds])
