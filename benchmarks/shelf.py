@@ -1,4 +1,4 @@
-"""What a large shelf costs: ranking 10,000 runs, and judging one drive of them.
+"""What a large shelf costs: ranking 10,000 runs, judging one drive of them, a page of all, and the review of one drive.
 
     benchmarks/shelf.py                 10,000 runs of 200 drives, four steps of three passes each
     benchmarks/shelf.py --runs 1000     fewer
@@ -87,6 +87,24 @@ def main() -> None:
             found = [cost(words, env) for _ in range(5)]
             wall, cpu = (sorted(x[i] for x in found)[2] for i in (0, 1))
             print(f"{name:16} {wall:.2f} s, CPU {cpu:.2f} s, {cpu - start:.2f} s above an empty look at the shelf (at most {most} s)")
+        wall, cpu = cost(["report", "--all", "--out", f"{folder}/site"], env)
+        size = (Path(folder) / "site" / "index.html").stat().st_size
+        print(f"report --all     {wall:.2f} s, CPU {cpu:.2f} s, {size / 1e6:.2f} MB (at most 10 s)")
+    review()
+
+
+def review() -> None:
+    """The review of a drive with a full review behind it, against two others: thirteen pictures in two themes."""
+    with tempfile.TemporaryDirectory() as folder:
+        env = os.environ | {"JOVIK_SHELF": f"{folder}/shelf.db"}
+        for model in ("comet", "slate", "drift"):
+            subprocess.run(
+                [sys.executable, "-m", "jovik", "measure", f"model:{model}", "--plan", "full-review"], env=env, check=True, capture_output=True
+            )
+        words = ["report", "Veldhaar Comet 2TB", "--against", "Corvane Slate 1TB", "--against", "Ilmaris Drift 1TB", "--out", f"{folder}/review.html"]
+        wall, cpu = cost(words, env)
+        page = (Path(folder) / "review.html").read_text()
+        print(f"report DRIVE     {wall:.2f} s, CPU {cpu:.2f} s, {page.count('<img')} pictures, {len(page) / 1e6:.2f} MB (at most 10 s and 3 MB)")
 
 
 if __name__ == "__main__":

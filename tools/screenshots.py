@@ -1,6 +1,6 @@
 """Makes docs/screenshots from the demo's data: each command in a real terminal, on a screen of its own.
 
-Needs Xvfb and xterm (Debian: apt-get install xvfb xterm fonts-dejavu-core).
+Needs Xvfb, xterm and Chromium (Debian: apt-get install xvfb xterm chromium fonts-dejavu-core).
 """
 
 from __future__ import annotations
@@ -53,9 +53,9 @@ WHILE = {"live": 85.0}
 
 def main() -> None:
     """Make the shots named on the command line, or all."""
-    missing = [tool for tool in ("Xvfb", "xterm") if shutil.which(tool) is None]
+    missing = [tool for tool in ("Xvfb", "xterm", "chromium") if shutil.which(tool) is None]
     if missing:
-        sys.exit(f"screenshots need {' and '.join(missing)}: apt-get install xvfb xterm fonts-dejavu-core")
+        sys.exit(f"screenshots need {' and '.join(missing)}: apt-get install xvfb xterm chromium fonts-dejavu-core")
     OUT.mkdir(parents=True, exist_ok=True)
     wanted = sys.argv[1:] or list(SHOTS)
     with tempfile.TemporaryDirectory() as scratch:
@@ -65,6 +65,7 @@ def main() -> None:
         env.pop("NO_COLOR", None)
         subprocess.run(["jovik", "demo", "--out", str(folder)], env=env, check=True, stdout=subprocess.DEVNULL)
         shutil.copy(folder / "ranking.png", OUT / "picture-rank.png")
+        page(folder / "review.html", "review", Path(scratch))
         if not sys.argv[1:]:
             # On a copy of the shelf, so that what the terminals show stays the demo's.
             apart = env | {"JOVIK_SHELF": str(Path(scratch) / "pictures.db")}
@@ -83,6 +84,16 @@ def main() -> None:
                 shoot(name, SHOTS[name], display, env, Path(scratch))
         finally:
             screen.terminate()
+
+
+def page(path: Path, name: str, scratch: Path) -> None:
+    """The first screen of a page in a real browser."""
+    browser = ["chromium", "--headless", "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--hide-scrollbars"]
+    browser += [f"--user-data-dir={scratch / 'profile'}", f"--window-size={SIZE[0]},{SIZE[1]}", f"--screenshot={scratch / 'page.png'}"]
+    subprocess.run([*browser, f"file://{path}"], check=True, capture_output=True)
+    with Image.open(scratch / "page.png") as picture:
+        picture.convert("P", palette=Image.Palette.ADAPTIVE, colors=128).save(OUT / f"{name}.png", optimize=True)
+    print(OUT / f"{name}.png")
 
 
 def shoot(name: str, command: str, display: str, env: dict[str, str], scratch: Path) -> None:

@@ -29,7 +29,7 @@ Everything here is simulated: drives, makers and the magazine are made up.
 def demo(out: Path | None) -> None:
     """Test four model drives from sheet to ranking, and show each command on the way.
 
-    The folder then holds a shelf (shelf.db) to go on with, and the picture.
+    The folder then holds a shelf (shelf.db) to go on with, the picture of the ranking and the review.
     """
     from jovik.errors import Misuse
 
@@ -51,6 +51,7 @@ def demo(out: Path | None) -> None:
     _step(shelf, ["upgrade", REPLACED, REVIEWED])
     _step(shelf, ["fit", REVIEWED, "--load", "telescope", "--load", "backup", "--load", "games"])
     _step(shelf, ["picture", "rank", "--out", str(folder / "ranking.png"), "--highlight", REVIEWED, "--yardstick", REPLACED])
+    _step(shelf, ["report", REVIEWED, "--against", REPLACED, "--out", str(folder / "review.html")])
     where = shlex.quote(str(folder))
     say(f"\nThe shelf is {where}/shelf.db. Go on from here:")
     click.echo(
