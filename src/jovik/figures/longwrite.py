@@ -85,17 +85,21 @@ def _cliff(ax: Any, result: StepResult, over: str, look: Look) -> None:
 
 
 def _temperature(ax: Any, trace: Trace, over: str, look: Look) -> None:
-    """Believed sensors on an axis of their own, over time only: a temperature belongs to a moment."""
+    """Believed sensors on an axis of their own; over bytes, each moment stands where the write was then."""
     from jovik.analysis.heat import believed
 
-    if over != "time" or trace.environment is None or not trace.environment.temperatures:
+    if trace.environment is None or not trace.environment.temperatures:
         return
     warm = believed(trace.environment.temperatures)
     if len(warm) < 2:
         return
     ax.set_position((0.085, 0.17, 0.835, 0.66))
     right = ax.twinx()
-    right.plot([t for t, _ in warm], [c for _, c in warm], color=look.lines[1], linewidth=1.8, linestyle=":")
+    at = np.array([t for t, _ in warm])
+    if over == "bytes":
+        written = np.concatenate([[0.0], np.cumsum(trace.slices[:, 2])]) / 1e9
+        at = np.interp(at, np.arange(len(written)) * SLICE_NS / 1e9, written)
+    right.plot(at, [c for _, c in warm], color=look.lines[1], linewidth=1.8, linestyle=":")
     right.set_ylim(0, max(100, max(c for _, c in warm) * 1.1))
     right.set_ylabel("temperature, C (dotted)", color=look.lines[1], fontsize=13)
     right.tick_params(labelsize=12, colors=look.lines[1])
