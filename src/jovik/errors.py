@@ -107,6 +107,10 @@ class ShelfRefused(Refused):
     """The shelf cannot be opened, read or written."""
 
 
+class ShelfLost(ShelfRefused):
+    """The server that the shelf is on cannot be reached just now."""
+
+
 class DriveFailed(JovikError):
     """The drive failed during a test; what was measured before is kept."""
 

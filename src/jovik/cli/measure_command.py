@@ -112,7 +112,12 @@ def _sheet(shelf: Shelf, place: Target, name: str | None) -> Sheet:
         sheet = load_model(place.name).sheet
         name = sheet.drive.name
         if name not in shelf.drive_names():
-            shelf.add_sheet(sheet)
+            try:
+                shelf.add_sheet(sheet)
+            except Misuse:
+                # Another process that measures the same model drive may have been quicker.
+                if name not in shelf.drive_names():
+                    raise
     if name is None:
         raise Misuse("which drive is this? --drive is missing", 'name it as its sheet does: --drive "NAME"; a new one: jovik sheet new "NAME"')
     return shelf.sheet(name)

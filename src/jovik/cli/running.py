@@ -162,7 +162,7 @@ def run_order(shelf: Shelf, sheet: Sheet, order: Order, form: str, *, dry_run: b
     from jovik.bench import check_plan, cost_of, time_of
     from jovik.cli.progress import screen_for
     from jovik.cli.steps import show_run
-    from jovik.errors import Interrupted
+    from jovik.errors import Interrupted, JovikError, ShelfLost
 
     with open_session(order) as session:
         check_plan(order.tasks, session)
@@ -171,6 +171,8 @@ def run_order(shelf: Shelf, sheet: Sheet, order: Order, form: str, *, dry_run: b
         times = [time_of(t, session, rate) for t in order.tasks]
         drive = sheet.drive.name
         with screen_for(f"{drive}: {order.plan}", order.tasks, times, order.budget_ns) as screen:
+            if shelf.delivered:
+                screen.say(f"{shelf.delivered} passes that had waited on this machine are on the shelf now")
             screen.say(announcement(sheet, order, session, cost, rate))
             if dry_run:
                 return 0
@@ -181,6 +183,12 @@ def run_order(shelf: Shelf, sheet: Sheet, order: Order, form: str, *, dry_run: b
                 screen.say(f"look: {warning}")
             writer, done = _writer(shelf, drive, order, known, resumed)
             failure = _run(shelf, known, session, order, writer, done, screen)
+            try:
+                writer.settle()
+            except ShelfLost:
+                if isinstance(failure, JovikError):
+                    screen.say(failure.message)
+                raise
         results = shelf.results_of_run(writer.id)
     # Who asked for JSON or CSV gets it, however little there is to tell.
     if results or failure is None or form != "table":
@@ -283,9 +291,8 @@ def _run(
         signal.signal(signal.SIGINT, patient)
         writer.close(state)
     if healthy is not None and state != "interrupted":
-        written = shelf.run(writer.id).laid_out_bytes + sum(p.written_bytes for r in shelf.results_of_run(writer.id) for p in r.passes)
         after = health_of(known.device)
-        writer.health(healthy, after, health_notes(healthy, after, written))
+        writer.health(healthy, after, health_notes(healthy, after, writer.written_bytes))
     return failure
 
 

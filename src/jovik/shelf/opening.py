@@ -12,7 +12,9 @@ from typing import Any
 import sqlalchemy as sa
 
 from jovik.errors import ShelfRefused
+from jovik.shelf.migrating import migrate, revision_of
 from jovik.shelf.schema import REVISION
+from jovik.shelf.server import is_server, open_server
 
 APPLICATION_ID = 0x4A6F766B
 """Marks a SQLite file as a Jovik shelf (`PRAGMA application_id`): "Jovk"."""
@@ -30,13 +32,23 @@ def where_from(option: str | None) -> str:
     return option or os.environ.get("JOVIK_SHELF") or str(default_path())
 
 
+def shown_place(where: str) -> str:
+    """A shelf's place as it may be shown: the password of a server's address is left out."""
+    if not is_server(where):
+        return where
+    try:
+        return sa.make_url(where).render_as_string()
+    except sa.exc.ArgumentError:
+        return where
+
+
 def open_engine(where: str, *, create: bool) -> sa.Engine:
     """A database engine on a shelf of the newest revision.
 
     Parameters
     ----------
     where : str
-        A path.
+        A path, or the address of a PostgreSQL database.
     create : bool
         Make the shelf where there is none.
 
@@ -45,6 +57,8 @@ def open_engine(where: str, *, create: bool) -> sa.Engine:
     ShelfRefused
         It is not there, is no shelf, is of a later revision, or cannot be read or written.
     """
+    if is_server(where):
+        return open_server(where, create=create)
     path = Path(where)
     fresh = not path.exists()
     if fresh and not create:
@@ -57,7 +71,7 @@ def open_engine(where: str, *, create: bool) -> sa.Engine:
         _recognise(path)
         engine = _connect(path)
         with engine.connect() as connection:
-            found = _revision(connection)
+            found = revision_of(connection)
         if found is None:
             raise ShelfRefused(f"{where} is a shelf without a revision; it may be damaged", "name another one with --shelf")
         if found != REVISION:
@@ -126,12 +140,6 @@ def _recognise(path: Path) -> None:
         raise ShelfRefused(f"{path} is a database, but not a Jovik shelf", "name another one with --shelf")
 
 
-def _revision(connection: sa.Connection) -> str | None:
-    if not sa.inspect(connection).has_table("alembic_version"):
-        return None
-    return connection.execute(sa.text("SELECT version_num FROM alembic_version")).scalar()
-
-
 def _back_up(path: Path, revision: str) -> None:
     """Keep a copy of a shelf as it was before it is brought to a newer revision."""
     copy = path.with_name(f"{path.name}.revision-{revision}")
@@ -143,25 +151,14 @@ def _back_up(path: Path, revision: str) -> None:
 
 def _migrate(path: Path, revision: str = "head") -> None:
     """Bring a shelf to a revision, the newest unless said otherwise."""
-    from alembic import command
-    from alembic.config import Config
-    from alembic.util.exc import CommandError
-
-    config = Config()
-    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
     # SQLite changes a table by making it anew; rows that refer to it must not object meanwhile.
     engine = _connect(path, foreign_keys=False)
     try:
         with engine.execution_options(**WRITING).begin() as connection:
             connection.execute(sa.text(f"PRAGMA application_id={APPLICATION_ID}"))
-            config.attributes["connection"] = connection
-            command.upgrade(config, revision)
+            migrate(connection, revision)
             broken = connection.execute(sa.text("PRAGMA foreign_key_check")).first()
             if broken is not None:
                 raise ShelfRefused(f"this shelf refers to records that it does not hold ({broken[0]})", "a copy from before is beside it")
-    except CommandError:
-        raise ShelfRefused(
-            "this shelf was written by a later Jovik, whose revision this one does not know", "update Jovik: pip install --upgrade jovik"
-        ) from None
     finally:
         engine.dispose()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import secrets
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
@@ -9,7 +10,7 @@ from typing import Any
 
 import sqlalchemy as sa
 
-from jovik.errors import Misuse, ShelfRefused, UnknownName
+from jovik.errors import Misuse, ShelfLost, ShelfRefused, UnknownName
 from jovik.phrase import parse
 from jovik.reading import Note, Reading
 from jovik.results import Conditions, Environment, IoFault, Limit, PassFigures, StepResult, Trace
@@ -17,9 +18,18 @@ from jovik.sense.rig import Rig
 from jovik.sheet import Claim, Drive, Sheet
 from jovik.shelf import notes as noting
 from jovik.shelf.arrays import unpack, unpack_latencies
-from jovik.shelf.opening import WRITING, open_engine
+from jovik.shelf.opening import WRITING, open_engine, shown_place
 from jovik.shelf.schema import claim, drive, one_pass, rig, run, step, unit
+from jovik.shelf.server import is_server
+from jovik.shelf.spool import deliver
 from jovik.shelf.writer import RunWriter, utc_now
+
+
+def enrol(c: sa.Connection, table: sa.Table, values: dict[str, Any]) -> None:
+    """Insert a row, unless one of the same name is there: of several processes that meet the same thing at once, one enrols it."""
+    with contextlib.suppress(sa.exc.IntegrityError), c.begin_nested():
+        c.execute(table.insert().values(values))
+
 
 _CLAIM_FIELDS = ("random", "read_percent", "figure", "unit", "block_bytes", "depth", "workers", "up_to", "sustained", "printed")
 _DRIVE_FIELDS = ("name", "maker", "model", "capacity_bytes", "interface", "medium", "price", "currency", "warranty_years", "endurance_bytes")
@@ -66,9 +76,11 @@ class Shelf:
     Parameters
     ----------
     where : str
-        A path.
+        A path, or the address of a PostgreSQL database.
     create : bool
         Make it where there is none.
+
+    `where` is its place without a password, `delivered` how many passes had waited for it on this machine (`jovik.shelf.spool`).
 
     Raises
     ------
@@ -77,18 +89,22 @@ class Shelf:
     """
 
     def __init__(self, where: str, *, create: bool = False) -> None:
-        self.where = where
+        self.where = shown_place(where)
         self._engine = open_engine(where, create=create)
         self._writing = self._engine.execution_options(**WRITING)
         # A shelf that cannot be read or written is the environment's refusal, wherever that shows.
         sa.event.listen(self._engine, "handle_error", self._refuse)
+        self.delivered = deliver(self._writing, self.where) if is_server(where) else 0
 
     def _refuse(self, context: sa.engine.ExceptionContext) -> None:
         error = context.original_exception
         if isinstance(context.sqlalchemy_exception, sa.exc.OperationalError | sa.exc.DatabaseError) and not isinstance(
             context.sqlalchemy_exception, sa.exc.IntegrityError
         ):
-            raise ShelfRefused(f"the shelf {self.where} failed: {error}", "check its disk and its rights; nothing finished was lost") from error
+            reason = str(error).strip().splitlines()[0]
+            if is_server(self.where) and isinstance(context.sqlalchemy_exception, sa.exc.OperationalError):
+                raise ShelfLost(f"the shelf {self.where} cannot be reached: {reason}", "is its server running?") from error
+            raise ShelfRefused(f"the shelf {self.where} failed: {reason}", "check its disk and its rights; nothing finished was lost") from error
 
     def __enter__(self) -> Shelf:
         return self
@@ -191,21 +207,14 @@ class Shelf:
     def meet_unit(self, name: str, serial_hash: str, serial_tail: str, firmware: str, unit_name: str | None = None) -> Unit:
         """The unit of this serial, enrolled when it is first met; its firmware is kept up to date."""
         known = self.units(name)
-        found = next((u for u in known if u.serial_hash == serial_hash), None)
-        with self._writing.begin() as c:
-            if found is None:
-                values = {
-                    "drive_id": self._drive_row(c, name)["id"],
-                    "name": unit_name or f"unit {len(known) + 1}",
-                    "serial_hash": serial_hash,
-                    "serial_tail": serial_tail,
-                    "firmware": firmware,
-                }
-                key = c.execute(unit.insert().values(values)).inserted_primary_key
-                assert key is not None
-                return Unit(key[0], values["name"], serial_hash, serial_tail, firmware)
-            if found.firmware != firmware or (unit_name and unit_name != found.name):
-                found = Unit(found.id, unit_name or found.name, serial_hash, serial_tail, firmware)
+        if all(u.serial_hash != serial_hash for u in known):
+            values = {"name": unit_name or f"unit {len(known) + 1}", "serial_hash": serial_hash, "serial_tail": serial_tail, "firmware": firmware}
+            with self._writing.begin() as c:
+                enrol(c, unit, values | {"drive_id": self._drive_row(c, name)["id"]})
+        found = next(u for u in self.units(name) if u.serial_hash == serial_hash)
+        if found.firmware != firmware or (unit_name and unit_name != found.name):
+            found = Unit(found.id, unit_name or found.name, serial_hash, serial_tail, firmware)
+            with self._writing.begin() as c:
                 c.execute(unit.update().where(unit.c.id == found.id).values(firmware=firmware, name=found.name))
         return found
 
@@ -242,13 +251,9 @@ class Shelf:
         started = utc_now()
         key = f"{started[:10].replace('-', '')}-{started[11:19].replace(':', '')}-{secrets.token_hex(3)}"
         with self._writing.begin() as c:
-            rig_key = c.execute(sa.select(rig.c.id).where(rig.c.name == here.name)).scalar()
-            if rig_key is None:
-                inserted = c.execute(rig.insert().values(name=here.name, facts=here.facts, notes=here.notes)).inserted_primary_key
-                assert inserted is not None
-                rig_key = inserted[0]
-            else:
-                c.execute(rig.update().where(rig.c.id == rig_key).values(facts=here.facts, **({"notes": here.notes} if here.notes else {})))
+            enrol(c, rig, {"name": here.name, "facts": here.facts, "notes": here.notes})
+            rig_key = c.execute(sa.select(rig.c.id).where(rig.c.name == here.name)).scalar_one()
+            c.execute(rig.update().where(rig.c.id == rig_key).values(facts=here.facts, **({"notes": here.notes} if here.notes else {})))
             c.execute(
                 run.insert().values(
                     id=key,
@@ -266,7 +271,7 @@ class Shelf:
                     device=device,
                 )  # fmt: skip
             )
-        return RunWriter(self._writing, key)
+        return RunWriter(self._writing, self.where, key)
 
     def run(self, key: str) -> RunRecord:
         """One run.
@@ -326,8 +331,8 @@ class Shelf:
         """Open a run again that was not finished; what it gives back takes the passes that are left."""
         with self._writing.begin() as c:
             c.execute(run.update().where(run.c.id == key).values(state="running", ended=None, options=options))
-            steps = {r["position"]: r["id"] for r in c.execute(sa.select(step.c.position, step.c.id).where(step.c.run_id == key)).mappings()}
-        return RunWriter(self._writing, key, steps)
+            laid_out = c.execute(sa.select(run.c.laid_out_bytes).where(run.c.id == key)).scalar_one()
+        return RunWriter(self._writing, self.where, key, laid_out)
 
     # Results
 

@@ -1,0 +1,93 @@
+"""A shelf on a PostgreSQL server, shared by several rigs: reaching it, whether it is one, and bringing it to the newest revision."""
+
+from __future__ import annotations
+
+import sqlalchemy as sa
+
+from jovik.errors import ShelfRefused
+from jovik.shelf.migrating import migrate, revision_of
+from jovik.shelf.schema import REVISION, metadata
+
+LOCK = 0x4A6F766B
+"""The advisory lock that migrations of one shelf take turns by: "Jovk"."""
+PATIENCE_S = 5
+"""How long a server may take to answer a connection: a pass that is done is not to wait for long."""
+
+
+def is_server(where: str) -> bool:
+    """Whether a shelf's place is a server's address instead of a path."""
+    return "://" in where
+
+
+def open_server(where: str, *, create: bool) -> sa.Engine:
+    """A database engine on a shelf of the newest revision.
+
+    Parameters
+    ----------
+    where : str
+        ``postgresql://...`` or ``postgresql+psycopg://...``.
+    create : bool
+        Make the shelf in an empty database.
+
+    Raises
+    ------
+    ShelfRefused
+        The server cannot be reached, its driver is not installed, or the database is no shelf or one of a later revision.
+    """
+    url = _url(where)
+    try:
+        engine = sa.create_engine(url, pool_pre_ping=True, connect_args={"connect_timeout": PATIENCE_S})
+    except ImportError:
+        raise ShelfRefused("a shelf on a server needs psycopg, which is not installed", "pip install 'jovik[postgres]'") from None
+    try:
+        _bring_up(engine, create)
+    except sa.exc.DatabaseError as error:
+        engine.dispose()
+        reason = str(error.orig).strip().splitlines()[0]
+        raise ShelfRefused(f"the shelf {url.render_as_string()} cannot be reached: {reason}", "is its server running? see --shelf") from None
+    except BaseException:
+        engine.dispose()
+        raise
+    return engine
+
+
+def _url(where: str) -> sa.URL:
+    try:
+        url = sa.make_url(where)
+    except sa.exc.ArgumentError:
+        raise ShelfRefused(f"'{where}' is no address of a shelf", "write postgresql+psycopg://user@host/database") from None
+    if url.get_backend_name() != "postgresql":
+        raise ShelfRefused(f"a shelf on '{url.drivername}' is not known", "a path, or postgresql+psycopg://user@host/database") from None
+    return url.set(drivername="postgresql+psycopg")
+
+
+def _bring_up(engine: sa.Engine, create: bool) -> None:
+    with engine.connect() as c:
+        found = revision_of(c)
+        if found == REVISION:
+            return
+        tables = sa.inspect(c).get_table_names()
+    if found is None and tables:
+        raise ShelfRefused(f"{engine.url.database} is a database, but not a Jovik shelf", "name an empty one with --shelf")
+    if found is None and not create:
+        raise ShelfRefused(f"there is no shelf in {engine.url.database} yet", "jovik sheet new NAME makes one")
+    with engine.begin() as c:
+        # Of several that come at once one migrates; the others find it done.
+        c.execute(sa.text("select pg_advisory_xact_lock(:lock)"), {"lock": LOCK})
+        found = revision_of(c)
+        if found == REVISION:
+            return
+        if found is not None:
+            _back_up(c, found)
+        migrate(c)
+
+
+def _back_up(c: sa.Connection, revision: str) -> None:
+    """Keep the tables as they were, in a schema of the same database, before they are brought to a newer revision."""
+    schema = f"jovik_revision_{revision}"
+    if c.execute(sa.text("select 1 from information_schema.schemata where schema_name = :s"), {"s": schema}).first() is not None:
+        return
+    known = set(sa.inspect(c).get_table_names()) & {*metadata.tables, "alembic_version"}
+    c.execute(sa.schema.CreateSchema(schema))
+    for name in sorted(known):
+        c.exec_driver_sql(f'create table "{schema}"."{name}" as table "{name}"')

@@ -1,0 +1,126 @@
+"""Entries that wait: what a run wrote while its shelf's server could not be reached, in a file of this machine until it can.
+
+A line is an entry, and is on the medium before the run goes on; the first line says which shelf and run. A file is delivered in one
+transaction and removed; were the removal to fail, delivering it again would change nothing.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import fcntl
+import json
+import os
+from collections.abc import Iterator
+from pathlib import Path
+from typing import IO
+
+import sqlalchemy as sa
+
+from jovik.errors import ShelfRefused
+from jovik.shelf.entries import Entry, make
+
+
+def spool_folder() -> Path:
+    """Where entries wait on this machine."""
+    from platformdirs import user_data_path
+
+    return user_data_path("jovik") / "spool"
+
+
+class Spool:
+    """The waiting entries of one run, held by the process that runs it.
+
+    Raises
+    ------
+    ShelfRefused
+        Here and in `add`: the file cannot be written.
+    """
+
+    def __init__(self, where: str, key: str) -> None:
+        self.path = spool_folder() / f"{key}.jsonl"
+        self.passes = 0
+        try:
+            self.path.parent.mkdir(parents=True, exist_ok=True)
+            self._file = self.path.open("a", encoding="utf-8")
+            # Whoever delivers leaves a file alone that is still written to.
+            fcntl.flock(self._file, fcntl.LOCK_EX)
+        except OSError as error:
+            raise self._refusal(error) from None
+        if self.path.stat().st_size == 0:
+            self._write(json.dumps({"shelf": where, "run": key}))
+
+    def add(self, entry: Entry) -> None:
+        """Keep an entry; it is on the medium when this returns."""
+        self._write(entry.as_line())
+        self.passes += entry.sort == "pass"
+
+    def _write(self, line: str) -> None:
+        try:
+            self._file.write(line + "\n")
+            self._file.flush()
+            os.fsync(self._file.fileno())
+        except OSError as error:
+            raise self._refusal(error) from None
+
+    def _refusal(self, error: OSError) -> ShelfRefused:
+        return ShelfRefused(
+            f"the shelf cannot be reached, and {self.path} cannot be written either: {error.strerror}", "free some space and resume the run"
+        )
+
+    def close(self) -> None:
+        """Let others deliver it."""
+        self._file.close()
+
+
+def deliver(engine: sa.Engine, where: str) -> int:
+    """Deliver what waits for a shelf, each file in one transaction; how many passes that were.
+
+    Parameters
+    ----------
+    where : str
+        The shelf, as `Spool` was given it.
+
+    Raises
+    ------
+    ShelfRefused
+        A file holds what is no entry.
+    """
+    count = 0
+    for path in sorted(spool_folder().glob("*.jsonl")):
+        with _alone(path) as file:
+            if file is None:
+                continue
+            head, *lines = file.read().split("\n")
+            try:
+                about = json.loads(head)
+                if about["shelf"] != where:
+                    continue
+                # What follows the last line's end was cut off with its writer, whose pass had not finished then.
+                entries = [Entry.from_line(line) for line in lines[:-1]]
+                with engine.begin() as c:
+                    for entry in entries:
+                        make(c, about["run"], entry)
+            except (ValueError, KeyError, TypeError, sa.exc.NoResultFound, sa.exc.IntegrityError) as error:
+                raise ShelfRefused(
+                    f"{path} holds what is no entry of a run here: {str(error).splitlines()[0]}", "move it away; nothing on the shelf was changed"
+                ) from None
+            count += sum(e.sort == "pass" for e in entries)
+            path.unlink(missing_ok=True)
+    return count
+
+
+@contextlib.contextmanager
+def _alone(path: Path) -> Iterator[IO[str] | None]:
+    """The file, locked; None where somebody else has it."""
+    try:
+        file = path.open(encoding="utf-8")
+    except FileNotFoundError:
+        yield None
+        return
+    with file:
+        try:
+            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            yield None
+            return
+        yield file if path.exists() else None

@@ -1,0 +1,68 @@
+"""A real PostgreSQL server of the tests' own, from Debian's package, stopped and started at will."""
+
+from __future__ import annotations
+
+import os
+import pwd
+import shutil
+import socket
+import subprocess
+import tempfile
+from pathlib import Path
+
+import pytest
+
+
+class Server:
+    """A cluster in a folder of its own, on a port of its own."""
+
+    def __init__(self, folder: Path, programs: Path) -> None:
+        self.folder, self._programs, self._names = folder, programs, 0
+        # The server refuses to run as root.
+        self._as = ["setpriv", "--reuid=postgres", "--regid=postgres", "--clear-groups"] if os.geteuid() == 0 else []
+        if self._as:
+            shutil.chown(folder, "postgres")
+        with socket.socket() as free:
+            free.bind(("127.0.0.1", 0))
+            self.port = free.getsockname()[1]
+        self._call("initdb", "--auth=trust", "--username=jovik", "--no-sync", "-D", str(folder / "data"))
+
+    def _call(self, program: str, *words: str) -> None:
+        subprocess.run([*self._as, str(self._programs / program), *words], check=True, cwd="/", stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+
+    def start(self) -> None:
+        options = f"-k {self.folder} -p {self.port} -c listen_addresses=127.0.0.1 -c fsync=off"
+        self._call("pg_ctl", "start", "-w", "-D", str(self.folder / "data"), "-l", str(self.folder / "log"), "-o", options)
+
+    def stop(self) -> None:
+        self._call("pg_ctl", "stop", "-w", "-m", "immediate", "-D", str(self.folder / "data"))
+
+    def database(self) -> str:
+        """The address of a new, empty database."""
+        self._names += 1
+        name = f"lab{self._names}"
+        self._call("createdb", "-h", "127.0.0.1", "-p", str(self.port), "-U", "jovik", name)
+        return f"postgresql://jovik@127.0.0.1:{self.port}/{name}"
+
+
+def programs() -> Path:
+    """Where initdb and its kin lie; a test that needs them is skipped where they do not."""
+    found = [p.parent for p in Path("/usr/lib/postgresql").glob("*/bin/initdb")]
+    if not found and (on_path := shutil.which("initdb")):
+        found = [Path(on_path).resolve().parent]
+    if not found:
+        pytest.skip("no PostgreSQL here; Debian's package postgresql has one")
+    if os.geteuid() == 0:
+        try:
+            pwd.getpwnam("postgres")
+        except KeyError:
+            pytest.skip("PostgreSQL does not run as root, and there is no user postgres")
+    return max(found)
+
+
+def running(where: Path | None) -> tuple[Server, tempfile.TemporaryDirectory[str]]:
+    """A server that runs, and the folder to remove after it was stopped."""
+    folder = tempfile.TemporaryDirectory(dir=where, prefix="jovik-test-pg-")
+    server = Server(Path(folder.name), programs())
+    server.start()
+    return server, folder
