@@ -26,7 +26,7 @@ def shown(jovik: Program, demo: tuple[Path, str]) -> Program:
 
 def test_the_demo_tells_the_whole_story(demo: tuple[Path, str]) -> None:
     folder, said = demo
-    assert sorted(p.name for p in folder.iterdir()) == ["ranking.png", "shelf.db"]
+    assert sorted(p.name for p in folder.iterdir()) == ["ranking.png", "review.html", "shelf.db"]
     assert (folder / "ranking.png").read_bytes()[:8] == b"\x89PNG\r\n\x1a\n"
     for line in (
         "$ jovik measure model:comet",
@@ -229,7 +229,7 @@ def test_help_of_every_command(jovik: Program) -> None:
     commands = re.findall(r"^  (\w+)  ", overview.split("Commands:")[1], re.M)
     assert commands == [
         "scout", "sheet", "measure", "resume", "repeat", "plan", "judge", "rank", "upgrade", "fit", "note", "health", "ceiling", "picture",
-        "report", "demo",
+        "report", "shelf", "demo",
     ]  # fmt: skip
     assert jovik().out.startswith("Usage")
     for command in commands:

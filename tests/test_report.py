@@ -27,7 +27,7 @@ from jovik.text import csv_text, file_name, plain
 from tests.conftest import Program
 
 COMET, SLATE = "Veldhaar Comet 2TB", "Corvane Slate 1TB"
-HOSTILE = ["<script>alert(1)</script>", "../../x", "=cmd|' /C calc'!A0", "red \x1b[31m drive", "turned \u202egnp.exe", "a|b `c` $d$ [e](f:g)"]
+HOSTILE = ["<script>alert(1)</script>", "../../x", "=cmd|' /C calc'!A0 \x1b[31m \u202egnp.exe", "a|b `c` $d$ [e](f:g)"]
 
 
 class Page(HTMLParser):

@@ -31,6 +31,7 @@ COMMANDS = {
     "ceiling": "What the tester itself can do here.",
     "picture": "Draw what the shelf holds.",
     "report": "The review itself, and a page of all drives.",
+    "shelf": "Keep, move, merge and share the library.",
     "demo": "All of it on model drives, in one go.",
 }
 """Every command and its line in the overview, in the order of the work."""

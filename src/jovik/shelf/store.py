@@ -6,7 +6,8 @@ import contextlib
 import secrets
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
-from typing import Any
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 import sqlalchemy as sa
 
@@ -23,6 +24,10 @@ from jovik.shelf.schema import claim, drive, one_pass, rig, run, step, unit
 from jovik.shelf.server import is_server
 from jovik.shelf.spool import deliver
 from jovik.shelf.writer import RunWriter, utc_now
+
+if TYPE_CHECKING:
+    from jovik.shelf.exchange import Merged
+    from jovik.shelf.keeping import Checked
 
 
 def enrol(c: sa.Connection, table: sa.Table, values: dict[str, Any]) -> None:
@@ -115,6 +120,32 @@ class Shelf:
     def close(self) -> None:
         """Close every connection."""
         self._engine.dispose()
+
+    # The whole of it
+
+    def export(self, out: Path, name: str | None = None) -> int:
+        """Write all of it, or one drive, to a zip (`jovik.shelf.exchange.export`); how many runs are in it."""
+        from jovik.shelf.exchange import export
+
+        return export(self._engine, out, self.sheet(name).drive.name if name is not None else None)
+
+    def merge(self, source: Path, name: str | None = None) -> Merged:
+        """Bring what an export holds onto this shelf (`jovik.shelf.exchange.merge`)."""
+        from jovik.shelf.exchange import Archive, merge
+
+        return merge(self._writing, Archive(source), name)
+
+    def check(self) -> Checked:
+        """Whether it is whole (`jovik.shelf.keeping.check`)."""
+        from jovik.shelf.keeping import check
+
+        return check(self._engine)
+
+    def backup(self, out: Path) -> None:
+        """Copy it to a file as it is at this moment (`jovik.shelf.keeping.backup`)."""
+        from jovik.shelf.keeping import backup
+
+        backup(self._engine, out)
 
     # Sheets
 

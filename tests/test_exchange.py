@@ -1,0 +1,203 @@
+"""Export, import, check and backup: whole, the same twice, and safe whatever an archive from elsewhere holds."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+import sqlite3
+import subprocess
+import zipfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from jovik.errors import JovikError, Misuse
+from jovik.shelf.exchange import MOST_FILE_BYTES, Archive
+from jovik.shelf.store import Shelf
+from tests.conftest import Program, call
+
+SLATE = "Corvane Slate 1TB"
+
+
+@pytest.fixture(scope="module")
+def exported(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """An export of two drives with a run each."""
+    folder = tmp_path_factory.mktemp("exported")
+    env = os.environ | {"JOVIK_SHELF": str(folder / "shelf.db"), "NO_COLOR": "1"}
+    for words in (
+        ["measure", "model:slate", "random read 4KiB for 1s", "sequential write 1MiB over 2GB", "--passes", "2", "--seed", "1"],
+        ["measure", "model:comet", "random read 4KiB for 1s", "--passes", "3", "--seed", "2"],
+        ["note", SLATE, "--pro", "quiet", "--reading", "boot time=14.2s"], ["shelf", "export", "--out", "all.zip"],
+    ):  # fmt: skip
+        assert call(words, folder, env, 100).status == 0
+    return folder / "all.zip"
+
+
+def contents(path: Path) -> dict[str, bytes]:
+    with zipfile.ZipFile(path) as archive:
+        return {n: archive.read(n) for n in archive.namelist() if n != "manifest.json"}
+
+
+def changed(source: Path, out: Path, change: Callable[[dict[str, Any]], None], *, honest: bool = True) -> Path:
+    """The archive with its files changed; an honest one names the checksums of what it then holds."""
+    files: dict[str, Any] = {n: json.loads(b) if n.endswith(".json") else b for n, b in contents(source).items()}
+    with zipfile.ZipFile(source) as archive:
+        manifest = json.loads(archive.read("manifest.json"))
+    files["manifest.json"] = manifest
+    change(files)
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, value in files.items():
+            content = value if isinstance(value, bytes) else json.dumps(value).encode()
+            if honest and name != "manifest.json" and name in manifest["files"]:
+                manifest["files"][name] = hashlib.sha256(content).hexdigest()
+            if name != "manifest.json":
+                archive.writestr(name, content)
+        archive.writestr("manifest.json", json.dumps(manifest))
+    return out
+
+
+def test_what_goes_out_comes_in_and_twice_changes_nothing(jovik: Program, exported: Path) -> None:
+    assert "added 2 drives, 2 runs, 7 passes, 2 notes and readings" in jovik("shelf", "import", exported).out
+    assert "added 0 drives, 0 runs, 0 passes, 0 notes" in jovik("shelf", "import", exported).out
+    jovik("shelf", "export", "--out", "again.zip")
+    assert contents(jovik.folder / "again.zip") == contents(exported)
+    assert jovik("shelf", "check").out == "whole: 2 drives, 2 runs, 3 steps, 7 passes\n"
+    # Figures, series and histograms are those of the shelf that it was.
+    there = Program(jovik.folder, jovik.env | {"JOVIK_SHELF": str(exported.with_name("shelf.db"))})
+    for words in (["rank"], ["note", SLATE], ["fit", SLATE]):
+        assert jovik(*words, "--format", "json", status=None).json == there(*words, "--format", "json", status=None).json
+
+
+def test_one_drive_alone_and_two_shelves_into_one(jovik: Program, exported: Path) -> None:
+    assert "added 1 drives, 1 runs, 3 passes" in jovik("shelf", "import", exported, "--drive", "Veldhaar Comet 2TB").out
+    jovik("measure", "model:slate", "random read 4KiB for 1s", "--passes", "2")
+    # The same drive by name; its unit by its serial; its runs are added to those that are here.
+    assert "added 0 drives, 1 runs, 4 passes" in jovik("shelf", "import", exported).out
+    with Shelf(str(jovik.shelf)) as shelf:
+        assert len(shelf.units(SLATE)) == 1 and len(shelf.drive_names()) == 2
+    jovik("shelf", "export", "--drive", SLATE, "--out", "slate.zip")
+    assert {json.loads(b)["drive"] for n, b in contents(jovik.folder / "slate.zip").items() if n.startswith("runs/")} == {SLATE}
+    assert "Slat" in jovik("shelf", "export", "--drive", "Slat", "--out", "x.zip", status=2).err
+
+
+def test_a_run_that_came_half_is_made_whole_by_the_rest(jovik: Program, exported: Path, tmp_path: Path) -> None:
+    def half(files: dict[str, Any]) -> None:
+        for name, one in files.items():
+            if name.startswith("runs/"):
+                one["steps"][0]["passes"] = one["steps"][0]["passes"][:1]
+
+    assert "2 runs, 4 passes" in jovik("shelf", "import", changed(exported, tmp_path / "half.zip", half)).out
+    assert "0 runs, 3 passes" in jovik("shelf", "import", exported).out
+    jovik("shelf", "export", "--out", "again.zip")
+    assert contents(jovik.folder / "again.zip") == contents(exported)
+
+
+def of_run(change: Callable[[dict[str, Any]], object]) -> Callable[[dict[str, Any]], None]:
+    def first(files: dict[str, Any]) -> None:
+        change(files[min(n for n in files if n.startswith("runs/"))])
+
+    return first
+
+
+@pytest.mark.parametrize(
+    ("change", "said"),
+    [
+        (lambda f: f["manifest.json"].update(format="x"), "no export of a Jovik shelf"),
+        (lambda f: f["manifest.json"].update(version=2), "update Jovik"),
+        (lambda f: f["manifest.json"].update(files=[]), "names no files"),
+        (lambda f: f.pop("rigs.json"), "rigs.json is missing"),
+        (lambda f: f["drives.json"][0].pop("maker"), "needs one"),
+        (lambda f: f["drives.json"][0].update(price="cheap"), "'price' of a drive is 'cheap'"),
+        (lambda f: f["drives.json"][0].update(extra=1), "no 'extra'"),
+        (lambda f: f["drives.json"][0].update(name="a\0b"), "zero byte"),
+        (lambda f: f.update({"drives.json": {}}), "no list of records"),
+        (of_run(lambda r: r.update(seed=2**70)), "beyond what a shelf holds"),
+        (of_run(lambda r: r.update(id="../../x")), "not named like its run"),
+        (of_run(lambda r: r.update(drive="Other")), "not in the archive"),
+        (of_run(lambda r: r["steps"][0]["passes"][0].update(latencies=3)), "series of"),
+        (lambda f: f.update({next(n for n in f if n.startswith("series/")): b"a,b\n1,2\n"}), "does not have the columns"),
+        (lambda f: f.update({next(n for n in f if n.startswith("latencies/")): b"direction,low_ns,high_ns,count\nup,1,2,3\n"}), "series of"),
+    ],
+)
+def test_an_archive_that_holds_something_else_changes_nothing(
+    exported: Path, tmp_path: Path, change: Callable[[dict[str, Any]], None], said: str
+) -> None:
+    with Shelf(str(tmp_path / "s.db"), create=True) as shelf:
+        with pytest.raises(Misuse, match=said) as caught:
+            shelf.merge(changed(exported, tmp_path / "x.zip", change))
+        assert caught.value.hint == "nothing was changed"
+        assert set(shelf.check().counts.values()) == {0}
+
+
+def test_what_was_changed_on_the_way_is_noticed(jovik: Program, exported: Path, tmp_path: Path) -> None:
+    def faster(files: dict[str, Any]) -> None:
+        files["drives.json"][0]["price"] = 1.0
+
+    answer = jovik("shelf", "import", changed(exported, tmp_path / "x.zip", faster, honest=False), status=2)
+    assert "drives.json is not what its manifest says" in answer.err
+
+
+def test_a_bomb_is_not_unpacked(jovik: Program, exported: Path, tmp_path: Path) -> None:
+    def bomb(files: dict[str, Any]) -> None:
+        files["rigs.json"] = b" " * (MOST_FILE_BYTES + 1)
+
+    path = changed(exported, tmp_path / "x.zip", bomb)
+    assert path.stat().st_size < 300_000
+    assert "larger than any file of a shelf" in jovik("shelf", "import", path, status=2).err
+
+
+@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(data=st.data())
+def test_no_archive_makes_it_stumble(exported: Path, tmp_path: Path, data: st.DataObject) -> None:
+    """Any bytes changed in an archive: it is refused in words or, where the change meant nothing, merged."""
+    content = bytearray(exported.read_bytes())
+    for at, value in data.draw(st.lists(st.tuples(st.integers(0, len(content) - 1), st.integers(0, 255)), min_size=1, max_size=8)):
+        content[at] = value
+    content = content[: data.draw(st.integers(0, len(content)))] if data.draw(st.booleans()) else content
+    path = tmp_path / "x.zip"
+    path.write_bytes(content)
+    where = tmp_path / "s.db"
+    with Shelf(str(where), create=not where.exists()) as shelf:
+        try:
+            shelf.merge(path)
+        except JovikError as error:
+            assert "nothing was changed" in error.hint
+        assert shelf.check().faults == ()
+
+
+@given(st.binary(max_size=400))
+def test_no_bytes_are_taken_for_an_archive(tmp_path_factory: pytest.TempPathFactory, content: bytes) -> None:
+    path = tmp_path_factory.getbasetemp() / "no.zip"
+    path.write_bytes(content)
+    with pytest.raises(JovikError, match="cannot be imported"):
+        Archive(path)
+
+
+def test_a_backup_is_of_one_moment_while_others_write(jovik: Program) -> None:
+    jovik("sheet", "new", "Fjord 1TB")
+    words = ["measure", ".", "--drive", "Fjord 1TB", "random read 4KiB for 100ms within 8MB", "--passes", "30"]
+    process = subprocess.Popen(jovik.command(*words), cwd=jovik.folder, env=jovik.env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    copies = 0
+    while process.poll() is None and copies < 3:
+        jovik("shelf", "backup", "--out", f"copy{copies}.db")
+        assert jovik("shelf", "check", "--shelf", f"copy{copies}.db").out.startswith("whole")
+        copies += 1
+    process.wait(timeout=100)
+    assert copies > 1 and "is there already" in jovik("shelf", "backup", "--out", "copy0.db", status=2).err
+    assert jovik("shelf", "check").out == "whole: 1 drives, 1 runs, 1 steps, 30 passes\n"
+
+
+def test_a_shelf_that_is_not_whole_is_told(jovik: Program, exported: Path) -> None:
+    jovik("shelf", "import", exported)
+    with sqlite3.connect(jovik.shelf) as connection:
+        connection.execute("update pass set slices = x'00' where id = 1")
+        connection.execute("update step set phrase = 'random reed 4KiB' where id = 2")
+        connection.execute("update run set rig_id = 99")
+    found = jovik("shelf", "check", "--format", "json", status=1).json["faults"]
+    assert len(found) == 4 and any("its series cannot be read" in f for f in found) and any("random reed" in f or "expected" in f for f in found)
+    assert sum("refers to a rig that is not there" in f for f in found) == 2
