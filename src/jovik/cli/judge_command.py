@@ -68,7 +68,11 @@ def _settle(shelf: Shelf, found: Judged, target: str) -> bool:
     tasks = []
     for phrase, j in open_ones.items():
         count = min(max(j.passes_to_settle or MOST_SETTLING, 5), MOST_SETTLING)
-        tasks.append(Task(parse(phrase), Repeat(count, count)))
+        step = parse(phrase)
+        if step.writes:
+            # So many writes one after the other would measure where the write cache ends.
+            tasks.append(Task(parse("rest until recovered"), Repeat(1, 1)))
+        tasks.append(Task(step, Repeat(count, count)))
     order = Order(target=resolve(target), tasks=tuple(tasks), plan="settling", seed=secrets.randbits(40))
     run_order(shelf, found.sheet, order, "table")
     return True
