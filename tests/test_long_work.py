@@ -209,6 +209,10 @@ def test_the_tables_of_a_full_review_can_be_read(jovik: Program) -> None:
     found = jovik("repeat", "--format", "json").json
     assert {x["axis"] for x in found["ladders"]} == {"depth", "block_bytes", "read_percent", "compressible_percent"}
     assert {p["filled_percent"] for p in found["empty_against_full"]} == {90}
+    # Its controller does not compress, and no rung met a write cache that those before had filled.
+    rungs = next(x["points"] for x in found["ladders"] if x["axis"] == "compressible_percent")
+    rates = [r["rate_bytes_s"]["median"] for r in rungs]
+    assert len(rates) == 3 and max(rates) < 1.1 * min(rates)
     cliff = next(s["cliff"] for s in found["steps"] if s["cliff"])
     assert cliff["low_bytes"] <= cliff["at_bytes"] <= cliff["high_bytes"] and cliff["before_bytes_s"] > cliff["after_bytes_s"]
     # Results of a drive that was filled on purpose are no part of its rank and of its verdicts.

@@ -7,10 +7,11 @@ import csv
 import hashlib
 import html
 import io
+import os
 import re
 import shutil
 import subprocess
-from collections.abc import Iterator
+from dataclasses import asdict
 from html.parser import HTMLParser
 from pathlib import Path
 
@@ -23,11 +24,13 @@ from jovik.report.comparison import page_names
 from jovik.report.html import sort_key
 from jovik.report.markdown import escaped
 from jovik.report.words import as_html, lowered
+from jovik.results import Health
+from jovik.tables.health import health_change_table
 from jovik.text import csv_text, file_name, plain
-from tests.conftest import Program
+from tests.conftest import Program, call
 
 COMET, SLATE = "Veldhaar Comet 2TB", "Corvane Slate 1TB"
-HOSTILE = ["<script>alert(1)</script>", "../../x", "=cmd|' /C calc'!A0 \x1b[31m \u202egnp.exe", "a|b `c` $d$ [e](f:g)"]
+HOSTILE = ["../../x <script>alert(1)</script> a|b `c` $d$ [e](f:g)", "=cmd|' /C calc'!A0 \x1b[31m \u202egnp.exe"]
 
 
 class Page(HTMLParser):
@@ -61,14 +64,22 @@ def shown(jovik: Program, demo: tuple[Path, str]) -> Program:
     return Program(jovik.folder, jovik.env | {"JOVIK_SHELF": str(demo[0] / "shelf.db")})
 
 
+@pytest.fixture(scope="module")
+def made(demo: tuple[Path, str], tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The review of the demo's drive, made once."""
+    folder = tmp_path_factory.mktemp("review")
+    (folder / "mine.md").write_text("# After two weeks\n\nIt is **quiet**.\n")
+    words = ["report", COMET, "--against", SLATE, "--words", "mine.md", "--out", "review.html"]
+    assert call(words, folder, os.environ | {"JOVIK_SHELF": str(demo[0] / "shelf.db")}, 100).status == 0
+    return folder / "review.html"
+
+
 @pytest.fixture
-def review(shown: Program) -> Iterator[str]:
-    (shown.folder / "mine.md").write_text("# After two weeks\n\nIt is **quiet**.\n")
-    shown("report", COMET, "--against", SLATE, "--words", "mine.md", "--out", "review.html")
-    yield (shown.folder / "review.html").read_text()
+def review(made: Path) -> str:
+    return made.read_text()
 
 
-def test_a_review_says_the_verdict_first_and_holds_all_it_rests_on(shown: Program, review: str) -> None:
+def test_a_review_says_the_verdict_first_and_holds_all_it_rests_on(review: str) -> None:
     page = Page(review)
     said = re.sub(r"\s+", " ", page.text)
     assert said.index("4 of 6 claims met") < said.index("Best for") < said.index("box, front")
@@ -130,8 +141,7 @@ def test_as_markdown_with_its_pictures_beside_it(shown: Program) -> None:
     assert len(linked) == 5 and all((folder / name).read_bytes().startswith(b"\x89PNG") for name in linked)
     assert sorted(answer.out.split("wrote ")[1:])[0].startswith("site/veldhaar-comet-2tb-pictures/")
     assert "| sequential write | up to 6,600 MB/s | 6,140 MB/s |" in text and "words/veldhaar-comet-2tb.md" in answer.err
-    # Made again it is the same; what somebody else wrote is never written over.
-    shown("report", COMET, "--out", "site")
+    # What somebody else wrote is never written over.
     (folder / "veldhaar-comet-2tb.md").write_text("# Mine\n")
     assert "Jovik did not make it" in shown("report", COMET, "--out", "site", status=2).err
     assert (folder / "veldhaar-comet-2tb.md").read_text() == "# Mine\n"
@@ -199,14 +209,14 @@ def test_a_drive_without_claims_or_others_has_a_review_all_the_same(jovik: Progr
     assert "no other drive" in page.text and "claims" not in [a["id"] for a in page.all("section")]
 
 
-def test_in_a_real_browser_tables_sort_and_nothing_is_refused(shown: Program, review: str) -> None:
+def test_in_a_real_browser_tables_sort_and_nothing_is_refused(made: Path, tmp_path: Path) -> None:
     browser = shutil.which("chromium") or shutil.which("google-chrome")
     if browser is None:
         pytest.skip("no browser here; Debian's package chromium has one")
     command = [browser, "--headless", "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update",
                "--disable-sync",
-               "--no-first-run", "--enable-logging=stderr", f"--user-data-dir={shown.folder / 'profile'}", "--dump-dom"]  # fmt: skip
-    done = subprocess.run([*command, f"file://{shown.folder / 'review.html'}"], check=False, capture_output=True, text=True, timeout=100)
+               "--no-first-run", "--enable-logging=stderr", f"--user-data-dir={tmp_path / 'profile'}", "--dump-dom"]  # fmt: skip
+    done = subprocess.run([*command, f"file://{made}"], check=False, capture_output=True, text=True, timeout=100)
     assert "CONSOLE" not in done.stderr and "Content Security Policy" not in done.stderr, done.stderr
     # The script ran: headings of tables that sort hold a button.
     assert done.stdout.count('<button type="button">') > 20
@@ -250,6 +260,17 @@ def test_words_can_do_nothing_but_be_read(text: str) -> None:
     assert {t for t, _ in page.elements} <= allowed | {"h3", "h4", "h5", "h6"}
     assert all(set(a) <= {"href", "title", "start", "class"} for _, a in page.elements if a and "style" not in a)
     assert not [a for a in page.all("a") if re.match(r"\s*(javascript|data|vbscript|file):", a.get("href") or "", re.IGNORECASE)]
+
+
+def test_the_log_before_and_after_a_run() -> None:
+    before = asdict(Health("NVMe log", {"composite": 40.0}, percentage_used=1, media_errors=0))
+    table = health_change_table(
+        "x", before, asdict(Health("NVMe log", {"composite": 52.0}, percentage_used=1, media_errors=2, warnings=("too hot",)))
+    )
+    rows = {row[0]: row[1:4] for row in table.rows}
+    assert rows["media errors"] == ("0", "2", "look at this") and rows["rated endurance used"] == ("1 %", "1 %", "fine")
+    assert rows["warning"] == ("-", "too hot", "look at this")
+    assert all(row[2] == "-" for row in health_change_table("x", before, None).rows)
 
 
 def test_headings_of_the_words_go_below_the_pages_own() -> None:
