@@ -201,3 +201,51 @@ def test_a_shelf_that_is_not_whole_is_told(jovik: Program, exported: Path) -> No
     found = jovik("shelf", "check", "--format", "json", status=1).json["faults"]
     assert len(found) == 4 and any("its series cannot be read" in f for f in found) and any("random reed" in f or "expected" in f for f in found)
     assert sum("refers to a rig that is not there" in f for f in found) == 2
+
+
+MAPPING = """
+instrument = "the old bench"
+drive_column = "model"
+[[figure]]
+column = "rnd"
+what = "random read 4KiB depth 32"
+unit = "IOPS"
+[[figure]]
+column = "boot"
+what = "boot time"
+unit = "s"
+method = "stopwatch"
+"""
+
+
+def test_a_table_from_elsewhere_is_noted_and_not_measured(jovik: Program) -> None:
+    for name in ("Fjord 1TB", "Fell 2TB"):
+        jovik("sheet", "new", name)
+    (jovik.folder / "map.toml").write_text(MAPPING)
+    (jovik.folder / "table.csv").write_text('model,rnd,boot,price\nFjord 1TB,"91,000",8.1,89\nfell 2tb,,7.5,120\n')
+    assert "noted 3 readings of 2 drives" in jovik("shelf", "import", "table.csv", "--mapping", "map.toml").out
+    assert "noted 0 readings of 2 drives" in jovik("shelf", "import", "table.csv", "--mapping", "map.toml").out
+    found = jovik("note", "Fjord 1TB", "--format", "json").json["readings"]
+    assert [(r["what"], r["value"], r["unit"], r["instrument"]) for r in found] == [
+        ("random read 4KiB depth 32", 91000, "IOPS", "the old bench"), ("boot time", 8.1, "s", "the old bench"),
+    ]  # fmt: skip
+    assert "no drive on this shelf has results yet" in jovik("rank", status=2).err
+
+
+@pytest.mark.parametrize(
+    ("table", "mapping", "said"),
+    [
+        ("model,rnd\nFjord 1TB,1\n", MAPPING, "no column 'boot'"),
+        ("model,rnd,boot\nFjord 1TB,many,1\n", MAPPING, "line 2, column 'rnd'"),
+        ("model,rnd,boot\n,1,1\n", MAPPING, "line 2: it names no drive"),
+        ("model,rnd,boot\nFjerd,1,1\n", MAPPING, "Fjerd"),
+        ("model,rnd,boot\nFjord 1TB,1,1\n", MAPPING.replace("drive_column", "drive_colunm"), "not a key here"),
+        ("model,rnd,boot\nFjord 1TB,1,1\n", MAPPING.replace('drive_column = "model"', ""), "either 'drive_column' or 'drive'"),
+    ],
+)
+def test_a_table_that_is_not_as_its_mapping_says(jovik: Program, table: str, mapping: str, said: str) -> None:
+    jovik("sheet", "new", "Fjord 1TB")
+    (jovik.folder / "map.toml").write_text(mapping)
+    (jovik.folder / "table.csv").write_text(table)
+    assert said in jovik("shelf", "import", "table.csv", "--mapping", "map.toml", status=2).err
+    assert jovik("note", "Fjord 1TB", "--format", "json").json["readings"] == []

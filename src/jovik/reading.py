@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from jovik.errors import Misuse, PhraseError
 from jovik.phrase import Access, parse
+from jovik.tomlfile import Shape, read_toml
 from jovik.units import parse_rate, parse_time, show_rate, show_time, significant
 
 PLAIN = re.compile(r"(-?\d[\d,]*(?:\.\d+)?)\s*(\S.*)?")
@@ -120,4 +121,60 @@ def read_csv(text: str, where: str) -> list[Reading]:
             found.append(parse_reading(f"{row['what']}={row['value']}{row.get('unit') or ''}", row.get("method") or "", row.get("instrument") or ""))
         except Misuse as error:
             raise Misuse(f"{where}, line {rows.line_num}: {error.message}", error.hint) from None
+    return found
+
+
+class Figure(Shape):
+    """One column of a foreign table: what it is, in which unit, and how it was taken."""
+
+    column: str
+    what: str
+    unit: str
+    method: str = ""
+
+
+class Mapping(Shape):
+    """What the columns of a foreign table mean: which holds the drive's name (or the one drive that all of it is of), and which holds what."""
+
+    drive_column: str = ""
+    drive: str = ""
+    instrument: str
+    figure: list[Figure]
+
+
+def read_mapped(text: str, where: str, mapping: str, mapping_where: str) -> dict[str, list[Reading]]:
+    """Readings of drives, by their names, from a foreign table and the mapping that says what its columns mean.
+
+    An empty cell is a figure that was not taken.
+
+    Raises
+    ------
+    Misuse
+        The mapping is none, or the table is not as it says: the line and what is wrong with it.
+    """
+    how = read_toml(mapping, mapping_where, Mapping)
+    if bool(how.drive_column) == bool(how.drive):
+        raise Misuse(f"{mapping_where} needs either 'drive_column' or 'drive'", 'such as drive_column = "model"')
+    rows = csv.DictReader(io.StringIO(text))
+    try:
+        there = rows.fieldnames or []
+        missing = [c for c in (how.drive_column, *(f.column for f in how.figure)) if c and c not in there]
+        if missing:
+            raise Misuse(f"{where} has no column '{missing[0]}'", f"there are: {', '.join(there)}")
+        found: dict[str, list[Reading]] = {}
+        for row in rows:
+            name = how.drive or (row[how.drive_column] or "").strip()
+            if not name:
+                raise Misuse(f"{where}, line {rows.line_num}: it names no drive")
+            for one in how.figure:
+                value = (row[one.column] or "").strip()
+                if not value:
+                    continue
+                try:
+                    reading = parse_reading(f"{one.what}={value} {one.unit}", one.method, how.instrument)
+                except Misuse as error:
+                    raise Misuse(f"{where}, line {rows.line_num}, column '{one.column}': {error.message}", error.hint) from None
+                found.setdefault(name, []).append(reading)
+    except csv.Error as error:
+        raise Misuse(f"{where} is no CSV: {error}") from None
     return found

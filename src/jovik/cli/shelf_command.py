@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from jovik.cli.options import format_option, shelf_option
 from jovik.cli.say import say
+
+if TYPE_CHECKING:
+    from jovik.shelf.store import Shelf
 
 
 @click.group()
@@ -38,15 +42,48 @@ def export_command(drive: str | None, out: Path, shelf_at: str | None) -> None:
 @shelf.command("import")
 @click.argument("source", type=click.Path(exists=True, dir_okay=False, path_type=Path))
 @click.option("--drive", metavar="NAME", help="Only this drive and its runs.")
+@click.option(
+    "--mapping", type=click.Path(exists=True, dir_okay=False, path_type=Path), help="SOURCE is CSV from elsewhere; this TOML says what it means."
+)
 @shelf_option
-def import_command(source: Path, drive: str | None, shelf_at: str | None) -> None:
-    """Bring what the zip SOURCE holds onto the shelf; what is there already stays, so that doing it twice changes nothing."""
+def import_command(source: Path, drive: str | None, mapping: Path | None, shelf_at: str | None) -> None:
+    """Bring what SOURCE holds onto the shelf; what is there already stays, so that doing it twice changes nothing.
+
+    SOURCE is a zip that `export` wrote, or with --mapping a CSV table from elsewhere, whose figures are noted as readings, not as measured.
+    """
     from jovik.shelf.opening import where_from
     from jovik.shelf.store import Shelf
 
     with Shelf(where_from(shelf_at), create=True) as found:
+        if mapping is not None:
+            _note_table(found, source, mapping, drive)
+            return
         added = found.merge(source, drive)
     say(f"added {added.drives} drives, {added.runs} runs, {added.passes} passes, {added.notes} notes and readings; the rest was there already")
+
+
+def _note_table(found: Shelf, source: Path, mapping: Path, drive: str | None) -> None:
+    """Note a foreign table's figures; a drive that has no sheet is refused before anything is written."""
+    from jovik.errors import Misuse
+    from jovik.reading import read_mapped
+
+    try:
+        texts = [p.read_text(encoding="utf-8-sig") for p in (source, mapping)]
+    except (OSError, UnicodeDecodeError) as error:
+        raise Misuse(f"{source} or {mapping} cannot be read: {error}") from None
+    read = read_mapped(texts[0], str(source), texts[1], str(mapping))
+    named = {found.sheet(n).drive.name: readings for n, readings in read.items()}
+    if drive is not None:
+        wanted = found.sheet(drive).drive.name
+        named = {n: r for n, r in named.items() if n == wanted}
+    count = 0
+    for name, readings in named.items():
+        there = {(r.what, r.value, r.unit, r.method, r.instrument) for r in found.readings(name)}
+        new = [r for r in dict.fromkeys(readings) if (r.what, r.value, r.unit, r.method, r.instrument) not in there]
+        count += len(new)
+        if new:
+            found.note(name, [], new)
+    say(f"noted {count} readings of {len(named)} {'drive' if len(named) == 1 else 'drives'}; the rest was there already")
 
 
 @shelf.command()
