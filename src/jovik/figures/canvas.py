@@ -99,11 +99,11 @@ def small_print(fig: Any, text: str, colour: str = QUIET) -> None:
     fig.text(0.025, 0.02, plain("\n".join(textwrap.wrap(text, wide)[:2]), keep="\n"), fontsize=10, color=colour, va="bottom", linespacing=1.35)
 
 
-def provenance(results: Sequence[StepResult]) -> str:
-    """Unit, passes, conditions and date of what a picture shows, for its small print."""
+def provenance(results: Sequence[StepResult], *, units: bool = True) -> str:
+    """Units (unless not wanted), passes, conditions and date of what a picture shows, for its small print."""
     if not results:
         return ""
-    units = sorted({r.conditions.unit for r in results if r.conditions.unit})
+    samples = sorted({r.conditions.unit for r in results if r.conditions.unit and units})
     passes = sorted({len(r.passes) for r in results})
     spread = f"{passes[0]}" if len(passes) == 1 else f"{passes[0]} to {passes[-1]}"
     engines = sorted({r.conditions.engine.replace("model", "simulated") for r in results})
@@ -112,7 +112,7 @@ def provenance(results: Sequence[StepResult]) -> str:
     links = sorted({r.conditions.link for r in results if r.conditions.link})
     days = sorted({r.started[:10] for r in results if r.started})
     parts = [
-        ", ".join(units), f"{spread} {'pass' if spread == '1' else 'passes'}", f"engine: {', '.join(engines)}, {' and '.join(direct)}",
+        ", ".join(samples), f"{spread} {'pass' if spread == '1' else 'passes'}", f"engine: {', '.join(engines)}, {' and '.join(direct)}",
         f"rig: {', '.join(rigs)}" if rigs else "", f"link: {', '.join(links)}" if links else "",
         (days[0] if len(days) == 1 else f"{days[0]} to {days[-1]}") if days else "", "Jovik",
     ]  # fmt: skip

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from jovik.figures.canvas import LIGHT, Look, figure, save, short, small_print
+from jovik.figures.canvas import LIGHT, Look, figure, provenance, save, short, small_print
 from jovik.phrase import parse
 from jovik.units import significant
 
@@ -15,6 +15,8 @@ if TYPE_CHECKING:
 
 MOST_STEPS = 8
 MOST_DRIVES_WITH_STEPS = 8
+ROOMY = 10
+"""With more drives, name and place share a line."""
 
 
 def draw_ranking(ranking: Ranking, out: Path, *, highlight: str | None = None, size: tuple[int, int] = (1280, 800), look: Look = LIGHT) -> None:
@@ -43,13 +45,8 @@ def draw_ranking(ranking: Ranking, out: Path, *, highlight: str | None = None, s
         for number, kind in enumerate(kinds):
             _step_bars(fig.add_subplot(grid[number // 2, number % 2]), ranking, kind, [d.drive for d in drives], chosen, look)
     used = [s.result for d in drives for s in d.steps]
-    passes = sorted({len(r.passes) for r in used})
-    spread = f"{passes[0]}" if len(passes) == 1 else f"{passes[0]} to {passes[-1]}"
-    engines = ", ".join(sorted({r.conditions.engine.replace("model", "simulated") for r in used}))
-    rigs = ", ".join(sorted({r.conditions.rig for r in used if r.conditions.rig}))
-    when = sorted(r.started[:10] for r in used)
-    dates = when[0] if when[0] == when[-1] else f"{when[0]} to {when[-1]}"
-    small_print(fig, f"{len(ranking.kinds)} kinds of step, medians of {spread} passes; engine: {engines}; rig: {rigs}; {dates}; Jovik", look.quiet)
+    # Which unit of each drive that was is told where one drive is shown.
+    small_print(fig, f"{len(ranking.kinds)} kinds of step; {provenance(used, units=False)}", look.quiet)
     save(fig, out)
 
 
@@ -69,7 +66,9 @@ def _index_bars(ax: Any, drives: list[DrivePlace], chosen: str, look: Look) -> N
         _whisker(ax, y, d.index, look)
         end = max(d.index.high or 0, d.index.median)
         ax.text(end + top * 0.02, y, significant(d.index.median), va="center", fontsize=12, fontweight="bold" if mine else "normal")
-    ax.set_yticks(range(len(drives)), [f"{short(d.drive, 22)}\nplace {d.place}" for d in drives])
+    two_lines = len(drives) <= ROOMY
+    names = [f"{short(d.drive, 22)}\nplace {d.place}" if two_lines else f"{short(d.drive, 22)}, {d.place}" for d in drives]
+    ax.set_yticks(range(len(drives)), names)
     for label, d in zip(ax.get_yticklabels(), drives, strict=True):
         label.set_fontweight("bold" if d.drive == chosen else "normal")
     ax.set_ylim(len(drives) - 0.4, -0.6)

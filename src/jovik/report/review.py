@@ -27,7 +27,7 @@ from jovik.sheet import Sheet
 from jovik.shelf.store import RunRecord, Shelf
 from jovik.tables.claims import claims_table, doubts, overall
 from jovik.tables.health import health_change_table
-from jovik.tables.loads import fit_table
+from jovik.tables.loads import by_short_test, fit_table
 from jovik.tables.ranking import overall_table, places_table, ranking_foot
 from jovik.tables.readings import readings_table
 from jovik.tables.sheets import facts_line, sheet_table
@@ -96,7 +96,7 @@ def review(shelf: Shelf, name: str, against: Sequence[str] = (), words: Path | N
     sections = [
         Section("verdict", "The verdict", _verdict(it)),
         Section("words", "In the reviewer's words", (Words(own),) if own.strip() else ()),
-        Section("sheet", "What the box says", (sheet_table(it.sheet),)),
+        Section("sheet", "What the box says", (sheet_table(it.sheet),) if it.sheet.claims else ()),
         tests_section(shelf, it.runs, it.results),
         Section("claims", "Claims against measured", (pictures.claims_picture(it.judged), claims_table(it.judged)) if it.judged else ()),
         Section("ranking", "Among the others", _ranking(it)),
@@ -109,10 +109,9 @@ def review(shelf: Shelf, name: str, against: Sequence[str] = (), words: Path | N
     ]
     dates = sorted({run.started[:10] for run, _ in it.runs})
     when = dates[0] if len(dates) == 1 else f"{dates[0]} to {dates[-1]}"
-    simulated = "; simulated: this is a model drive" if any(r.conditions.engine == "model" for r in it.results) else ""
-    made = Document(
-        drive.name, f"{facts_line(drive)}; measured {when}{simulated}", tuple(s for s in sections if s.blocks), f"Made by Jovik {__version__}"
-    )
+    simulated = "simulated: this is a model drive" if any(r.conditions.engine == "model" for r in it.results) else ""
+    subtitle = "; ".join(x for x in (facts_line(drive), f"measured {when}", simulated) if x)
+    made = Document(drive.name, subtitle, tuple(s for s in sections if s.blocks), f"Made by Jovik {__version__}")
     return pictures.painted(made)
 
 
@@ -138,9 +137,13 @@ def _has(found: Noted, sort: str) -> bool:
 
 
 def _best_for(it: Material) -> list[str]:
-    """Loads that it carries, those with the most headroom first; what wears it out before its warranty ends is none of them."""
+    """Loads that it carries, those with the most headroom first.
+
+    None of them are those that wear it out before its warranty ends, or whose writing only a short test speaks for.
+    """
     warranty = it.fitted.drive.warranty_years
-    lasting = [f for f in it.fitted.empty if f.carried and f.headroom is not None and not (f.years and warranty and f.years < warranty)]
+    carried = [f for f in it.fitted.empty if f.carried and f.headroom is not None and not by_short_test(f)]
+    lasting = [f for f in carried if not (f.years and warranty and f.years < warranty)]
     lasting.sort(key=lambda f: -(f.headroom or 0))
     return [
         f"{f.load.title}: {f'{f.streams:,} at once' if f.load.many else f'{significant(f.headroom, 2)} times what it needs'}"

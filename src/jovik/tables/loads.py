@@ -22,14 +22,14 @@ def fit_table(found: Fitted) -> Table:
                 f"{significant(f.headroom, 2)} times" if f.headroom is not None else "-",
                 f.ends or "-",
                 "-" if f.years is None else f"{significant(f.years, 2)} years{' !' if worn else ''}",
-                ", ".join("-" if _short(x) else _answer(x) for x in full) or "-",
+                ", ".join("-" if by_short_test(x) else _answer(x) for x in full) or "-",
             )
         )
         if f.headroom is None:
             notes.append(f'{f.load.title}: not known without "{f.missing}"')
         elif worn:
             notes.append(f"{f.load.title}: {f.load.hours_a_day:g} hours a day wear it out before its warranty ends")
-    if any(_short(f) for f in found.empty):
+    if any(by_short_test(f) for f in found.empty):
         notes.append('writing counts at the rate of a short test: how long that lasts is told by "sequential write 1MiB depth 8 over 30% of free"')
     header = ["load", "streams", "headroom", "what ends it", "endurance lasts", f"filled to {' and '.join(map(str, found.filled))} %"]
     shown = len(header) if found.filled else len(header) - 1
@@ -39,7 +39,7 @@ def fit_table(found: Fitted) -> Table:
     )  # fmt: skip
 
 
-def _short(f: Fit) -> bool:
+def by_short_test(f: Fit) -> bool:
     """Whether its write rate is of a test too short to tell what lasts."""
     return any(s.source.startswith(" of a short test") for s in f.supplies)
 

@@ -20,7 +20,7 @@ def run_table(run: RunRecord, results: Sequence[StepResult]) -> Table:
     measured = [r for r in results if parse(r.phrase).measures]
     conditions = first_access(measured)
     engines = ", ".join(dict.fromkeys(r.conditions.engine for r in measured))
-    how = f"engine: {engines}, {'direct' if conditions.direct else 'not direct'}; rig: {conditions.rig}; " if conditions else ""
+    how = f"engine: {engines}, {'direct' if conditions.direct else 'not direct'}; rig: {conditions.rig or run.rig}; " if conditions else ""
     lines = [*_said(results), *_warmth(results), *(f"the drive's log: {note}" for note in run.notes or [])]
     lines.append(f"{how}written: {show_size(written_bytes(run, results))}; run {run.id}")
     header = ["", "step", "MB/s", "95 % interval", "IOPS", "half within", "99 % within", "passes"]
