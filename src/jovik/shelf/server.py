@@ -12,6 +12,9 @@ LOCK = 0x4A6F766B
 """The advisory lock that migrations of one shelf take turns by: "Jovk"."""
 PATIENCE_S = 5
 """How long a server may take to answer a connection: a pass that is done is not to wait for long."""
+SILENCE = {"keepalives_idle": 10, "keepalives_interval": 5, "keepalives_count": 3, "tcp_user_timeout": 20_000}
+"""After this a connection that nobody answers on, such as one whose cable was pulled, counts as lost: seconds, and milliseconds for the last
+(PostgreSQL documentation, "Parameter Key Words"). The system's own patience would be a quarter of an hour."""
 
 
 def is_server(where: str) -> bool:
@@ -36,7 +39,7 @@ def open_server(where: str, *, create: bool) -> sa.Engine:
     """
     url = _url(where)
     try:
-        engine = sa.create_engine(url, pool_pre_ping=True, connect_args={"connect_timeout": PATIENCE_S})
+        engine = sa.create_engine(url, pool_pre_ping=True, connect_args={"connect_timeout": PATIENCE_S, **SILENCE})
     except ImportError:
         raise ShelfRefused("a shelf on a server needs psycopg, which is not installed", "pip install 'jovik[postgres]'") from None
     try:
