@@ -7,6 +7,7 @@ import io
 import json
 import os
 import re
+import shlex
 import subprocess
 from pathlib import Path
 
@@ -229,7 +230,7 @@ def test_help_of_every_command(jovik: Program) -> None:
     commands = re.findall(r"^  (\w+)  ", overview.split("Commands:")[1], re.M)
     assert commands == [
         "scout", "sheet", "measure", "resume", "repeat", "plan", "judge", "rank", "upgrade", "fit", "note", "health", "ceiling", "picture",
-        "report", "shelf", "demo",
+        "report", "shelf", "completion", "demo",
     ]  # fmt: skip
     assert jovik().out.startswith("Usage")
     for command in commands:
@@ -274,3 +275,31 @@ def test_one_unit_on_two_rigs_side_by_side(jovik: Program) -> None:
     assert "rig" in jovik("rank", "--unit", "sample A", "--by", "rig").out.splitlines()[2]
     assert "go together" in jovik("rank", "--by", "rig", status=2).err
     assert "no measured unit called 'B'" in jovik("rank", "--unit", "B", "--by", "rig", status=2).err
+
+
+@pytest.mark.parametrize(
+    ("begun", "offered"),
+    [
+        ("jovik judge vel", ["'Veldhaar Comet 2TB'"]),
+        ("jovik upgrade 'Corvane Slate 1TB' Il", ["'Ilmaris Drift 1TB'"]),
+        ("jovik measure model:comet --plan fu", ["full-review"]),
+        ("jovik measure model:co", ["model:comet"]),
+        ("jovik fit --load te", ["telescope"]),
+        ("jovik re", ["resume", "repeat", "report"]),
+        ("jovik judge nothing", []),
+    ],
+)
+def test_what_the_shell_offers(jovik: Program, demo: tuple[Path, str], begun: str, offered: list[str]) -> None:
+    more = {"JOVIK_SHELF": str(demo[0] / "shelf.db"), "_JOVIK_COMPLETE": "bash_complete", "COMP_WORDS": begun}
+    asked = Program(jovik.folder, jovik.env | more | {"COMP_CWORD": str(len(shlex.split(begun)) - 1)})
+    assert [line.split(",", 1)[1] for line in asked(status=None).out.splitlines() if line] == offered
+    # Whatever is wrong with the shelf, nothing is said while somebody types.
+    if "judge" in begun:
+        nowhere = Program(jovik.folder, asked.env | {"JOVIK_SHELF": str(jovik.folder / "none.db")})(status=None)
+        assert nowhere.out.strip() == "" == nowhere.err
+
+
+def test_the_scripts_for_each_shell(jovik: Program) -> None:
+    for shell in ("bash", "zsh", "fish"):
+        assert "_JOVIK_COMPLETE" in jovik("completion", shell).out
+    assert "ksh" in jovik("completion", "ksh", status=2).err

@@ -32,6 +32,7 @@ COMMANDS = {
     "picture": "Draw what the shelf holds.",
     "report": "The review itself, and a page of all drives.",
     "shelf": "Keep, move, merge and share the library.",
+    "completion": "What a shell needs to complete what you type.",
     "demo": "All of it on model drives, in one go.",
 }
 """Every command and its line in the overview, in the order of the work."""

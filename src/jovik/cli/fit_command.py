@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from jovik.cli.completing import drives, loads
 from jovik.cli.options import format_option, shelf_option
 
 if TYPE_CHECKING:
@@ -17,9 +18,14 @@ if TYPE_CHECKING:
 
 
 @click.command()
-@click.argument("drive", required=False)
+@click.argument("drive", shell_complete=drives, required=False)
 @click.option(
-    "--load", "names", multiple=True, metavar="NAME", help="A load, or the path of its .toml file; repeat it at will. Default: all that ship."
+    "--load",
+    "names",
+    multiple=True,
+    metavar="NAME",
+    shell_complete=loads,
+    help="A load, or the path of its .toml file; repeat it at will. Default: all that ship.",
 )
 @click.option("--loads", "listing", is_flag=True, help="Say which loads there are and how their rates are computed.")
 @format_option()

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from jovik.cli.completing import drives
 from jovik.cli.options import Converted, format_option, percent, shelf_option
 
 if TYPE_CHECKING:
@@ -17,7 +18,7 @@ if TYPE_CHECKING:
 
 
 @click.command()
-@click.argument("drive")
+@click.argument("drive", shell_complete=drives)
 @click.option("--margin", type=Converted("SHARE", percent), default="5%", show_default=True, help="How far below a claim still meets it.")
 @click.option("--settle", "target", metavar="TARGET", help="Measure on TARGET what is too close to call, with as many passes as it takes.")
 @click.option("--units", "by_unit", is_flag=True, help="Lay the samples of the drive side by side instead, and name those that are not right.")

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from jovik.cli.completing import drives, phrases, plans, targets
 from jovik.cli.options import Converted, count_range, format_option, percent, shelf_option
 from jovik.units import parse_time
 
@@ -17,10 +18,14 @@ if TYPE_CHECKING:
 
 
 @click.command()
-@click.argument("target")
-@click.argument("phrases", nargs=-1, metavar="[PHRASE]...")
-@click.option("--drive", "name", metavar="NAME", help="The drive on the shelf that this is. A model drive brings its own sheet.")
-@click.option("--plan", "plan_name", metavar="NAME", help="A plan, or the path of its .toml file. Default, without phrases: first-look.")
+@click.argument("target", shell_complete=targets)
+@click.argument("phrases", nargs=-1, shell_complete=phrases, metavar="[PHRASE]...")
+@click.option(
+    "--drive", "name", metavar="NAME", shell_complete=drives, help="The drive on the shelf that this is. A model drive brings its own sheet."
+)
+@click.option(
+    "--plan", "plan_name", metavar="NAME", shell_complete=plans, help="A plan, or the path of its .toml file. Default, without phrases: first-look."
+)
 @click.option("--passes", type=Converted("N or A..B", count_range), help="Passes of each step. Default: what the plan says; 5 for phrases.")
 @click.option("--precision", type=Converted("SHARE", percent), help="Stop repeating once the interval is this narrow, such as 2%.")
 @click.option("--budget", type=Converted("TIME", parse_time), help="Time for all steps together, such as 5min; the plan is trimmed to it.")

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from jovik.cli.completing import drives
 from jovik.cli.options import format_option, shelf_option
 from jovik.cli.say import say
 
@@ -15,7 +16,7 @@ if TYPE_CHECKING:
 
 
 @click.command()
-@click.argument("drive")
+@click.argument("drive", shell_complete=drives)
 @click.option(
     "--reading", "texts", multiple=True, metavar="NAME=VALUE", help="A figure taken by other means, such as 'boot time=8.1s'. Repeat it at will."
 )

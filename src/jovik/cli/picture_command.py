@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from jovik.cli.completing import drives
 from jovik.cli.options import Converted, F, percent, shelf_option
 from jovik.cli.say import say
 
@@ -112,8 +113,8 @@ def picture() -> None:
 
 
 @picture.command()
-@click.option("--highlight", metavar="DRIVE", help="The drive in the strong colour. Default: the best placed.")
-@click.option("--yardstick", metavar="DRIVE", help="The drive the index calls 100. Default: the one measured first.")
+@click.option("--highlight", metavar="DRIVE", shell_complete=drives, help="The drive in the strong colour. Default: the best placed.")
+@click.option("--yardstick", metavar="DRIVE", shell_complete=drives, help="The drive the index calls 100. Default: the one measured first.")
 @_common
 def rank(out: Path, size: tuple[int, int], theme: str, highlight: str | None, yardstick: str | None, shelf_at: str | None) -> None:
     """The ranking of all drives, overall and by step, with intervals."""
@@ -129,7 +130,7 @@ def rank(out: Path, size: tuple[int, int], theme: str, highlight: str | None, ya
 
 
 @picture.command()
-@click.argument("drive")
+@click.argument("drive", shell_complete=drives)
 @click.option("--margin", type=Converted("SHARE", percent), default="5%", show_default=True, help="How far below a claim still meets it.")
 @_common
 def claims(drive: str, margin: float, out: Path, size: tuple[int, int], theme: str, shelf_at: str | None) -> None:
@@ -149,7 +150,7 @@ def claims(drive: str, margin: float, out: Path, size: tuple[int, int], theme: s
 
 
 @picture.command("long-write")
-@click.argument("drives", nargs=-1, required=True)
+@click.argument("drives", shell_complete=drives, nargs=-1, required=True)
 @click.option("--step", "phrase", metavar="PHRASE", help="Which long write, where there are several.")
 @click.option("--over", type=click.Choice(["time", "bytes"]), default="time", show_default=True, help="What the rate is drawn over.")
 @_common
@@ -172,7 +173,7 @@ AXES = {"depth": "depth", "block": "block_bytes", "workers": "workers", "mix": "
 
 
 @picture.command()
-@click.argument("drives", nargs=-1, required=True)
+@click.argument("drives", shell_complete=drives, nargs=-1, required=True)
 @click.option("--axis", type=click.Choice(list(AXES)), default="depth", show_default=True, help="What the ladder walks.")
 @click.option("--writes/--reads", default=False, help="Ladders of writes or of reads, where there are both.")
 @_common
@@ -202,7 +203,7 @@ def ladder(
 
 
 @picture.command()
-@click.argument("drives", nargs=-1, required=True)
+@click.argument("drives", shell_complete=drives, nargs=-1, required=True)
 @click.option("--step", "phrase", metavar="PHRASE", default="random read 4KiB", show_default=True, help="Whose latencies.")
 @_common
 def latency(drives: tuple[str, ...], phrase: str, out: Path, size: tuple[int, int], theme: str, shelf_at: str | None) -> None:
@@ -218,7 +219,7 @@ def latency(drives: tuple[str, ...], phrase: str, out: Path, size: tuple[int, in
 
 
 @picture.command()
-@click.argument("drive")
+@click.argument("drive", shell_complete=drives)
 @_common
 def full(drive: str, out: Path, size: tuple[int, int], theme: str, shelf_at: str | None) -> None:
     """Steps of DRIVE on the empty drive against the same nearly full."""
@@ -237,7 +238,7 @@ def full(drive: str, out: Path, size: tuple[int, int], theme: str, shelf_at: str
 
 
 @picture.command()
-@click.argument("drive")
+@click.argument("drive", shell_complete=drives)
 @_common
 def surface(drive: str, out: Path, size: tuple[int, int], theme: str, shelf_at: str | None) -> None:
     """A scan of DRIVE from the first to the last address."""
@@ -252,8 +253,8 @@ def surface(drive: str, out: Path, size: tuple[int, int], theme: str, shelf_at: 
 
 
 @picture.command()
-@click.argument("old")
-@click.argument("new")
+@click.argument("old", shell_complete=drives)
+@click.argument("new", shell_complete=drives)
 @_common
 def upgrade(old: str, new: str, out: Path, size: tuple[int, int], theme: str, shelf_at: str | None) -> None:
     """OLD against NEW, step by step."""

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from jovik.cli.completing import drives, plans
 from jovik.cli.options import format_option, shelf_option
 from jovik.cli.say import say
 from jovik.units import show_size, show_time
@@ -39,9 +40,11 @@ def list_plans(form: str) -> int:
 
 
 @plan.command("show")
-@click.argument("name")
+@click.argument("name", shell_complete=plans)
 @click.option("--target", "target_at", metavar="TARGET", help="Say what it would cost on this target.")
-@click.option("--drive", "drive_name", metavar="NAME", help="The drive on the shelf, for its claimed rates and endurance rating.")
+@click.option(
+    "--drive", "drive_name", metavar="NAME", shell_complete=drives, help="The drive on the shelf, for its claimed rates and endurance rating."
+)
 @click.option("--budget", metavar="TIME", help="Trim it to this time, and say what goes.")
 @format_option("toml")
 @shelf_option

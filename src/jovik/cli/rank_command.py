@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from jovik.cli.completing import drives, loads
 from jovik.cli.options import format_option, shelf_option
 from jovik.cli.say import say
 
@@ -14,7 +15,7 @@ if TYPE_CHECKING:
 
 
 @click.command()
-@click.option("--yardstick", metavar="DRIVE", help="The drive the index calls 100. Default: the one measured first.")
+@click.option("--yardstick", metavar="DRIVE", shell_complete=drives, help="The drive the index calls 100. Default: the one measured first.")
 @click.option(
     "--by",
     default="drive",
@@ -22,15 +23,15 @@ if TYPE_CHECKING:
     show_default=True,
     help="drive (its index), price (for a terabyte), money (index for the money), endurance, latency, rig (with --unit), or a step's phrase.",
 )
-@click.option("--for", "load_name", metavar="LOAD", help="Weigh the steps as this load does; see jovik fit --loads.")
-@click.option("--review", metavar="DRIVE", help="Say the place of this drive in a sentence.")
+@click.option("--for", "load_name", metavar="LOAD", shell_complete=loads, help="Weigh the steps as this load does; see jovik fit --loads.")
+@click.option("--review", metavar="DRIVE", shell_complete=drives, help="Say the place of this drive in a sentence.")
 @click.option("--interface", metavar="TEXT", help="Only drives whose interface has this in it.")
 @click.option("--medium", metavar="TEXT", help="Only drives whose medium has this in it.")
 @click.option("--capacity", metavar="FROM..TO", help="Only drives of this capacity, such as 900GB..2TB.")
 @click.option("--max-price", type=float, metavar="N", help="Only drives that cost no more.")
 @click.option("--since", metavar="DATE", help="Only what was measured since, such as 2026-11-01.")
 @click.option("--unit", "unit_name", metavar="NAME", help="With --by rig: the unit that was measured on several rigs.")
-@click.option("--drive", "drive_name", metavar="NAME", help="With --unit, where several drives have a unit of that name.")
+@click.option("--drive", "drive_name", metavar="NAME", shell_complete=drives, help="With --unit, where several drives have a unit of that name.")
 @click.option("--steps/--no-steps", default=True, help="Show the ranking of each step besides the overall one.", show_default=True)
 @format_option()
 @shelf_option

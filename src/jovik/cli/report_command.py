@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from jovik.cli.completing import drives
 from jovik.cli.options import shelf_option
 from jovik.cli.say import say
 
@@ -17,8 +18,8 @@ ENDINGS = (".html", ".md")
 
 
 @click.command()
-@click.argument("drive", required=False)
-@click.option("--against", multiple=True, metavar="DRIVE", help="A drive that it would replace; repeat it at will.")
+@click.argument("drive", shell_complete=drives, required=False)
+@click.option("--against", multiple=True, metavar="DRIVE", shell_complete=drives, help="A drive that it would replace; repeat it at will.")
 @click.option("--words", type=click.Path(dir_okay=False, path_type=Path), help="Your own text, Markdown. Default: words/NAME.md beside the shelf.")
 @click.option("--all", "every", is_flag=True, help="A page of all drives with the ranking, and links to the reviews in the same folder.")
 @click.option("--each", is_flag=True, help="With --all: write the review of every measured drive too.")

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from jovik.cli.completing import drives
 from jovik.cli.options import F, format_option, shelf_option
 from jovik.cli.say import say
 
@@ -76,7 +77,7 @@ def new(name: str | None, source: Path | None, shelf_at: str | None, **words: st
 
 
 @sheet.command()
-@click.argument("name")
+@click.argument("name", shell_complete=drives)
 @click.argument("what")
 @click.argument("figure")
 @click.option("--up-to/--exactly", default=True, help="Whether the maker promises the best case ('up to').", show_default=True)
@@ -105,7 +106,7 @@ def claim(name: str, what: str, figure: str, up_to: bool, sustained: bool, print
 
 
 @sheet.command()
-@click.argument("name")
+@click.argument("name", shell_complete=drives)
 @format_option("toml")
 @shelf_option
 def show(name: str, form: str, shelf_at: str | None) -> None:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from jovik.cli.completing import drives
 from jovik.cli.options import format_option, shelf_option
 from jovik.cli.say import say
 
@@ -26,7 +27,7 @@ def shelf() -> None:
 
 
 @shelf.command("export")
-@click.option("--drive", metavar="NAME", help="Only this drive and its runs.")
+@click.option("--drive", metavar="NAME", shell_complete=drives, help="Only this drive and its runs.")
 @click.option("--out", required=True, type=click.Path(dir_okay=False, path_type=Path), help="The zip to write.")
 @shelf_option
 def export_command(drive: str | None, out: Path, shelf_at: str | None) -> None:
@@ -41,7 +42,7 @@ def export_command(drive: str | None, out: Path, shelf_at: str | None) -> None:
 
 @shelf.command("import")
 @click.argument("source", type=click.Path(exists=True, dir_okay=False, path_type=Path))
-@click.option("--drive", metavar="NAME", help="Only this drive and its runs.")
+@click.option("--drive", metavar="NAME", shell_complete=drives, help="Only this drive and its runs.")
 @click.option(
     "--mapping", type=click.Path(exists=True, dir_okay=False, path_type=Path), help="SOURCE is CSV from elsewhere; this TOML says what it means."
 )

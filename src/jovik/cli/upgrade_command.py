@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from jovik.cli.completing import drives
 from jovik.cli.options import Converted, format_option, shelf_option
 from jovik.cli.say import say
 
@@ -26,8 +27,8 @@ def _rate(text: str) -> float:
 
 
 @click.command()
-@click.argument("old")
-@click.argument("new", nargs=-1, required=True)
+@click.argument("old", shell_complete=drives)
+@click.argument("new", shell_complete=drives, nargs=-1, required=True)
 @click.option("--link", type=Converted("RATE", _rate), help="What the link that the new drive will hang on carries, such as 550MB/s.")
 @click.option("--instead-of", "machine_price", type=click.FloatRange(min=0, min_open=True), help="What replacing the whole machine would cost.")
 @click.option("--brief", is_flag=True, help="One page for a client: jobs, price and the conclusion.")
