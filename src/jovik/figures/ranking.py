@@ -46,7 +46,7 @@ def draw_ranking(ranking: Ranking, out: Path, *, highlight: str | None = None, s
             _step_bars(fig.add_subplot(grid[number // 2, number % 2]), ranking, kind, [d.drive for d in drives], chosen, look)
     used = [s.result for d in drives for s in d.steps]
     # Which unit of each drive that was is told where one drive is shown.
-    small_print(fig, f"{len(ranking.kinds)} kinds of step; {provenance(used, units=False)}", look.quiet)
+    small_print(fig, f"{len(ranking.kinds)} kinds of step, medians of {provenance(used, units=False)}", look.quiet)
     save(fig, out)
 
 
