@@ -4,15 +4,9 @@ from __future__ import annotations
 
 import click
 
-HOW = {
-    "bash": 'eval "$(jovik completion bash)"   in ~/.bashrc',
-    "zsh": 'eval "$(jovik completion zsh)"    in ~/.zshrc, after compinit',
-    "fish": "jovik completion fish > ~/.config/fish/completions/jovik.fish",
-}
-
 
 @click.command()
-@click.argument("shell", type=click.Choice(list(HOW)))
+@click.argument("shell", type=click.Choice(["bash", "zsh", "fish"]))
 def completion(shell: str) -> None:
     """Print the script that makes SHELL complete commands, options, drives, plans, loads and steps.
 

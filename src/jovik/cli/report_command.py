@@ -12,6 +12,7 @@ from jovik.cli.options import shelf_option
 from jovik.cli.say import say
 
 if TYPE_CHECKING:
+    from jovik.report.document import Document
     from jovik.shelf.store import Shelf
 
 ENDINGS = (".html", ".md")
@@ -69,12 +70,11 @@ def _one(shelf: Shelf, drive: str, against: tuple[str, ...], words: Path | None,
 
 
 def _all(shelf: Shelf, out: Path, each: bool) -> int:
+    from jovik.errors import Misuse
     from jovik.report.comparison import comparison, page_names
-    from jovik.report.files import write_html
+    from jovik.report.files import make_folder, write_html
 
     if out.suffix == ".md":
-        from jovik.errors import Misuse
-
         raise Misuse("the page of all drives is HTML", "name a folder, or FILE.html")
     names = page_names(shelf.drive_names())
     folder = out if not out.suffix else out.parent
@@ -82,8 +82,6 @@ def _all(shelf: Shelf, out: Path, each: bool) -> int:
         for drive in dict.fromkeys(r.drive for r in shelf.latest_results(ladders=True)):
             _one(shelf, drive, (), None, folder)
     there = [(drive, f"{name}.html") for drive, name in names.items() if (folder / f"{name}.html").exists()]
-    from jovik.report.files import make_folder
-
     make_folder(folder)
     for path in write_html(comparison(shelf, there), out if out.suffix else out / "index.html"):
         say(f"wrote {path}")
@@ -95,11 +93,9 @@ def _pages(out: Path, name: str) -> list[Path]:
     return [out] if out.suffix in ENDINGS and not out.is_dir() else [out / f"{name}.html", out / f"{name}.md"]
 
 
-def _write(document: object, pages: list[Path]) -> None:
-    from jovik.report.document import Document
+def _write(document: Document, pages: list[Path]) -> None:
     from jovik.report.files import make_folder, write_html, write_markdown
 
-    assert isinstance(document, Document)
     for page in pages:
         make_folder(page.parent)
         written = write_html(document, page) if page.suffix == ".html" else write_markdown(document, page)
