@@ -186,6 +186,15 @@ def test_waiting_entries_are_delivered_whole_to_their_own_shelf_only(begun: tupl
         assert c.execute(sa.select(run.c.state)).scalar() == "done"
 
 
+@pytest.mark.parametrize("head", ["", '{"shelf": "on'])
+def test_a_file_that_was_cut_off_before_it_held_anything_is_no_hindrance(begun: tuple[sa.Engine, str], head: str) -> None:
+    engine, key = begun
+    path = spool_folder() / f"{key}.jsonl"
+    path.parent.mkdir(parents=True)
+    path.write_text(head)
+    assert deliver(engine, "one") == 0 and not path.exists()
+
+
 NO_STEP = '{"sort": "pass", "position": 7, "values": {"number": 1}}'
 
 

@@ -91,6 +91,10 @@ def deliver(engine: sa.Engine, where: str) -> int:
             if file is None:
                 continue
             head, *lines = file.read().split("\n")
+            if not lines:
+                # Its writer was cut off before even the first line was whole: nothing had finished that could wait in it.
+                path.unlink(missing_ok=True)
+                continue
             try:
                 about = json.loads(head)
                 if about["shelf"] != where:
