@@ -1,3 +1,5 @@
 """Jovik measures a storage drive and says how far each figure can be trusted."""
 
-__version__ = "0.1.0"
+from jovik.version import VERSION as __version__
+
+__all__ = ["__version__"]

@@ -11,9 +11,9 @@ from importlib import import_module
 
 import click
 
-from jovik import __version__
 from jovik.cli.say import say
 from jovik.errors import JovikError
+from jovik.version import VERSION
 
 COMMANDS = {
     "scout": "See which drives are here, and what stands in the way.",
@@ -67,7 +67,7 @@ class Commands(click.Group):
 
 
 @click.group(cls=Commands, context_settings={"help_option_names": ["-h", "--help"]}, invoke_without_command=True)
-@click.version_option(__version__, "-V", "--version", message="jovik %(version)s")
+@click.version_option(VERSION, "-V", "--version", message="jovik %(version)s")
 @click.pass_context
 def jovik(ctx: click.Context) -> None:
     """Measure a storage drive, hold it against its claims, rank it among others.

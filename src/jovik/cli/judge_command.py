@@ -49,32 +49,15 @@ def judge(drive: str, margin: float, target: str | None, by_unit: bool, form: st
     return 1 if any(j.verdict is Verdict.SHORT for j in found.judgements) else 0
 
 
-MOST_SETTLING = 60
-"""Passes that settling may take for a claim: what needs more lies on the margin."""
-
-
 def _settle(shelf: Shelf, found: Judged, target: str) -> bool:
     """Measure again what is too close to call; whether there was anything."""
-    import secrets
+    from jovik.cli.running import run_order
+    from jovik.runs import settling
 
-    from jovik.bench import Repeat, Task
-    from jovik.cli.running import Order, run_order
-    from jovik.phrase import parse
-    from jovik.target import resolve
-
-    open_ones = {j.step.phrase: j for j in found.judgements if j.step is not None and j.verdict == "too close to call"}
-    if not open_ones:
+    order = settling(found.judgements, target)
+    if order is None:
         click.echo("nothing is too close to call", err=True)
         return False
-    tasks = []
-    for phrase, j in open_ones.items():
-        count = min(max(j.passes_to_settle or MOST_SETTLING, 5), MOST_SETTLING)
-        step = parse(phrase)
-        if step.writes:
-            # So many writes one after the other would measure where the write cache ends.
-            tasks.append(Task(parse("rest until recovered"), Repeat(1, 1)))
-        tasks.append(Task(step, Repeat(count, count)))
-    order = Order(target=resolve(target), tasks=tuple(tasks), plan="settling", seed=secrets.randbits(40))
     run_order(shelf, found.sheet, order, "table")
     return True
 

@@ -2,19 +2,11 @@
 
 from __future__ import annotations
 
-import secrets
-from typing import TYPE_CHECKING
-
 import click
 
 from jovik.cli.completing import drives, phrases, plans, targets
 from jovik.cli.options import Converted, count_range, format_option, percent, shelf_option
 from jovik.units import parse_time
-
-if TYPE_CHECKING:
-    from jovik.sheet import Sheet
-    from jovik.shelf.store import Shelf
-    from jovik.target import Target
 
 
 @click.command()
@@ -77,52 +69,15 @@ def measure(
     jovik measure /mnt/new --drive "Comet 2TB" --plan full-review --budget 30min
     jovik measure model:drift
     """
-    from jovik.bench import tasks_of, time_of, trim
-    from jovik.cli.running import Order, assumed_rate, open_session, run_order
-    from jovik.errors import Misuse
-    from jovik.phrase import Plan, load_plan
+    from jovik.cli.running import Consent, run_order
+    from jovik.runs import fit_budget, order_of, sheet_for
     from jovik.shelf.opening import where_from
     from jovik.shelf.store import Shelf
-    from jovik.target import resolve
 
-    if phrases and plan_name:
-        raise Misuse("both --plan and phrases were given", "give one of the two")
-    plan = Plan.of(phrases) if phrases else load_plan(plan_name or "first-look")
-    place = resolve(target)
-    order = Order(
-        target=place, tasks=tuple(tasks_of(plan, passes, precision)), plan=plan.name, engine=engine,
-        seed=seed if seed is not None else secrets.randbits(40), stop_on_error=on_error == "stop", budget_ns=budget, destroy=destroy,
-        unit_name=unit_name, rig_name=rig_name, rig_notes=rig_notes, keep_serial=keep_serial, ask_above=ask_above, yes=yes,
+    order = order_of(
+        target, phrases, plan_name, passes=passes, precision=precision, seed=seed, engine=engine, stop_on_error=on_error == "stop",
+        budget_ns=budget, destroy=destroy, unit_name=unit_name, rig_name=rig_name, rig_notes=rig_notes, keep_serial=keep_serial,
     )  # fmt: skip
     with Shelf(where_from(shelf_at), create=True) as shelf:
-        sheet = _sheet(shelf, place, name)
-        if budget is not None:
-            from dataclasses import replace
-
-            with open_session(order) as session:
-                rate = assumed_rate(sheet)
-                kept, said = trim(order.tasks, budget, lambda t: time_of(t, session, rate))
-            order = replace(order, tasks=tuple(kept), trimmed=tuple(said))
-        return run_order(shelf, sheet, order, form, dry_run=dry_run)
-
-
-def _sheet(shelf: Shelf, place: Target, name: str | None) -> Sheet:
-    """The drive's sheet on the shelf; a model drive is enrolled when it is first met."""
-    from jovik.errors import Misuse
-    from jovik.target import ModelTarget
-
-    if name is None and isinstance(place, ModelTarget):
-        from jovik.model import load_model
-
-        sheet = load_model(place.name).sheet
-        name = sheet.drive.name
-        if name not in shelf.drive_names():
-            try:
-                shelf.add_sheet(sheet)
-            except Misuse:
-                # Another process that measures the same model drive may have been quicker.
-                if name not in shelf.drive_names():
-                    raise
-    if name is None:
-        raise Misuse("which drive is this? --drive is missing", 'name it as its sheet does: --drive "NAME"; a new one: jovik sheet new "NAME"')
-    return shelf.sheet(name)
+        sheet = sheet_for(shelf, order.target, name)
+        return run_order(shelf, sheet, fit_budget(order, sheet), form, consent=Consent(ask_above, yes), dry_run=dry_run)

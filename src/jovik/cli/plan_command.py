@@ -121,9 +121,9 @@ def _table(chosen: Plan, cost: list[str]) -> None:
 
 def _cost(chosen: Plan, target_at: str, drive_name: str | None, budget: str | None, shelf_at: str | None) -> list[str]:
     """Time, bytes and share of the endurance rating on a target, in words."""
-    from jovik.bench import cost_of, tasks_of, time_of, trim
-    from jovik.cli.running import Order, assumed_rate, endurance_share, open_session
+    from jovik.bench import tasks_of
     from jovik.model import load_model
+    from jovik.runs import Order, fit_budget, prepared
     from jovik.sheet import Drive, Sheet
     from jovik.shelf.opening import where_from
     from jovik.shelf.store import Shelf
@@ -137,16 +137,13 @@ def _cost(chosen: Plan, target_at: str, drive_name: str | None, budget: str | No
             sheet = shelf.sheet(drive_name)
     elif isinstance(place, ModelTarget):
         sheet = load_model(place.name).sheet
-    tasks = tasks_of(chosen)
-    rate = assumed_rate(sheet)
-    with open_session(Order(target=place, tasks=tuple(tasks), plan=chosen.name, seed=1)) as session:
-        said: list[str] = []
-        if budget is not None:
-            tasks, said = trim(tasks, parse_time(budget), lambda t: time_of(t, session, rate))
-        cost = cost_of(tasks, session, rate)
-    share = endurance_share(sheet, cost, rate)
-    endurance = f", {100 * share:.2g} % of its endurance rating" if share is not None else ""
-    lines = [f"on {target_at}: about {show_time(cost.time_ns)}, writes about {show_size(cost.written_bytes(rate))}{endurance}"]
-    if said:
-        lines.append(f"to stay within {budget}: {'; '.join(said)}")
+    limit = parse_time(budget) if budget is not None else None
+    order = fit_budget(Order(target=place, tasks=tuple(tasks_of(chosen)), plan=chosen.name, seed=1, budget_ns=limit), sheet)
+    with prepared(sheet, order) as ready:
+        cost, share = ready.cost, ready.endurance_share
+        endurance = f", {100 * share:.2g} % of its endurance rating" if share is not None else ""
+        written = show_size(cost.written_bytes(ready.rate_bytes_s))
+        lines = [f"on {target_at}: about {show_time(cost.time_ns)}, writes about {written}{endurance}"]
+    if order.trimmed:
+        lines.append(f"to stay within {budget}: {'; '.join(order.trimmed)}")
     return lines

@@ -27,22 +27,16 @@ def repeat(
     shelf_at: str | None,
 ) -> int:
     """Do again what RUN did, or the last run: the same steps, passes and seeds, as a run of its own."""
-    from jovik.cli.resume_command import target_word
-    from jovik.cli.running import Order, run_order, tasks_from
+    from jovik.cli.running import Consent, run_order
     from jovik.errors import Misuse
+    from jovik.runs import again
     from jovik.shelf.opening import where_from
     from jovik.shelf.store import Shelf
-    from jovik.target import resolve
 
     with Shelf(where_from(shelf_at)) as shelf:
         key = run or shelf.latest_run()
         if key is None:
             raise Misuse("there is no run on this shelf", "begin one: jovik measure TARGET --drive NAME")
         record = shelf.run(key)
-        options = record.options
-        order = Order(
-            target=resolve(target_at or target_word(record.target)), tasks=tasks_from(options), plan=record.plan, seed=record.seed,
-            engine=options["engine"], stop_on_error=options["stop_on_error"], budget_ns=options["budget_ns"], destroy=destroy,
-            unit_name=unit_name, rig_name=rig_name, yes=yes,
-        )  # fmt: skip
-        return run_order(shelf, shelf.sheet(record.drive), order, form)
+        order = again(record, target_at, destroy=destroy, unit_name=unit_name, rig_name=rig_name)
+        return run_order(shelf, shelf.sheet(record.drive), order, form, consent=Consent(yes=yes))

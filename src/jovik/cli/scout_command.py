@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from jovik.cli.identity import serial_hash, serial_tail, system_drive
 from jovik.cli.options import format_option, shelf_option
+from jovik.runs.identity import serial_hash, serial_tail, system_drive
 
 if TYPE_CHECKING:
     from jovik.analysis.obstacles import Obstacle

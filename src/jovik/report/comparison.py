@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-from jovik import __version__
 from jovik.answers.ranked import Ranked, ranked
 from jovik.report.document import Document, Links, Paragraph, Section
 from jovik.report.pictures import painted, ranking_picture
@@ -13,6 +12,7 @@ from jovik.shelf.store import Shelf
 from jovik.tables.ranking import overall_table, ranking_foot, step_table
 from jovik.tables.sheets import sheets_table
 from jovik.text import file_name
+from jovik.version import VERSION
 
 DRAWN = 16
 """So many bars a picture has room for."""
@@ -61,7 +61,7 @@ def comparison(shelf: Shelf, pages: Sequence[tuple[str, str]]) -> Document:
     ]  # fmt: skip
     days = sorted({s.result.started[:10] for d in ranking.drives for s in d.steps})
     when = days[0] if len(days) == 1 else f"{days[0]} to {days[-1]}"
-    made = Document("Drives compared", f"Measured {when}", tuple(s for s in sections if s.blocks), f"Made by Jovik {__version__}")
+    made = Document("Drives compared", f"Measured {when}", tuple(s for s in sections if s.blocks), f"Made by Jovik {VERSION}")
     return painted(made)
 
 

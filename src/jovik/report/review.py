@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from jovik import __version__
 from jovik.analysis.judge import Verdict
 from jovik.analysis.rank import sentence
 from jovik.answers.fitted import Fitted, fitted
@@ -33,6 +32,7 @@ from jovik.tables.readings import readings_table
 from jovik.tables.sheets import facts_line, sheet_table
 from jovik.tables.upgrade import jobs_table, money_words, upgrade_table
 from jovik.units import significant
+from jovik.version import VERSION
 
 
 @dataclass(frozen=True)
@@ -111,7 +111,7 @@ def review(shelf: Shelf, name: str, against: Sequence[str] = (), words: Path | N
     when = dates[0] if len(dates) == 1 else f"{dates[0]} to {dates[-1]}"
     simulated = "simulated: this is a model drive" if any(r.conditions.engine == "model" for r in it.results) else ""
     subtitle = "; ".join(x for x in (facts_line(drive), f"measured {when}", simulated) if x)
-    made = Document(drive.name, subtitle, tuple(s for s in sections if s.blocks), f"Made by Jovik {__version__}")
+    made = Document(drive.name, subtitle, tuple(s for s in sections if s.blocks), f"Made by Jovik {VERSION}")
     return pictures.painted(made)
 
 

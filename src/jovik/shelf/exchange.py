@@ -20,7 +20,7 @@ from typing import Any
 import numpy as np
 import sqlalchemy as sa
 
-from jovik import __version__, buckets
+from jovik import buckets, version
 from jovik.errors import Misuse, TargetRefused
 from jovik.results import SLICE_COLUMNS, Latencies
 from jovik.shelf.arrays import pack, pack_latencies, unpack, unpack_latencies
@@ -70,7 +70,7 @@ def export(engine: sa.Engine, out: Path, only: str | None = None) -> int:
                 archive.writestr(name, text)
                 sums[name] = hashlib.sha256(text.encode()).hexdigest()
                 count += name.startswith("runs/")
-            about = {"format": FORMAT, "version": VERSION, "made": utc_now(), "jovik": __version__, "files": sums}
+            about = {"format": FORMAT, "version": VERSION, "made": utc_now(), "jovik": version.VERSION, "files": sums}
             archive.writestr("manifest.json", json.dumps(about, indent=1))
         part.replace(out)
     except OSError as error:

@@ -1,0 +1,3 @@
+"""The version, where every layer can read it."""
+
+VERSION = "0.1.0"
