@@ -65,7 +65,6 @@ def figure(size: tuple[int, int], look: Look = LIGHT) -> Any:
     """An empty figure of so many pixels, in Jovik's style, without a window."""
     import matplotlib.style
 
-    matplotlib.use("Agg")
     matplotlib.style.use(STYLE)
     colours = {
         "figure.facecolor": look.paper, "axes.facecolor": look.paper, "savefig.facecolor": look.paper, "text.color": look.ink,
