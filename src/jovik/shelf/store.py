@@ -12,13 +12,12 @@ from typing import TYPE_CHECKING, Any
 import sqlalchemy as sa
 
 from jovik.errors import Misuse, ShelfLost, ShelfRefused, UnknownName
-from jovik.phrase import parse
 from jovik.reading import Note, Reading
-from jovik.results import Conditions, Environment, IoFault, Limit, PassFigures, StepResult, Trace
+from jovik.results import StepResult, Trace
 from jovik.sense.rig import Rig
 from jovik.sheet import Claim, Drive, Sheet
+from jovik.shelf import finding
 from jovik.shelf import notes as noting
-from jovik.shelf.arrays import unpack, unpack_latencies
 from jovik.shelf.opening import WRITING, open_engine, shown_place
 from jovik.shelf.schema import claim, drive, one_pass, rig, run, step, unit
 from jovik.shelf.server import is_server
@@ -38,7 +37,9 @@ def enrol(c: sa.Connection, table: sa.Table, values: dict[str, Any]) -> None:
 
 _CLAIM_FIELDS = ("random", "read_percent", "figure", "unit", "block_bytes", "depth", "workers", "up_to", "sustained", "printed")
 _DRIVE_FIELDS = ("name", "maker", "model", "capacity_bytes", "interface", "medium", "price", "currency", "warranty_years", "endurance_bytes")
-_PASS_FIELDS = ("rate_bytes_s", "flushed_rate_bytes_s", "iops", "read_bytes", "written_bytes", "elapsed_ns", "errors", "cpu_ns")
+
+
+_RUNS = sa.select(run, drive.c.name.label("drive"), rig.c.name.label("rig")).join(drive, run.c.drive_id == drive.c.id).join(rig)
 
 
 @dataclass(frozen=True)
@@ -62,6 +63,10 @@ class RunRecord:
     options: dict[str, Any]
     unit_id: int | None
     version: str
+
+
+def _record(row: sa.RowMapping) -> RunRecord:
+    return RunRecord(**{f: row[f] for f in RunRecord.__dataclass_fields__})
 
 
 @dataclass(frozen=True)
@@ -312,17 +317,17 @@ class Shelf:
         UnknownName
             There is none of that name.
         """
-        query = (
-            sa.select(run, drive.c.name.label("drive"), rig.c.name.label("rig"))
-            .join(drive, run.c.drive_id == drive.c.id)
-            .join(rig)
-            .where(run.c.id == key)
-        )
         with self._engine.connect() as c:
-            row = c.execute(query).mappings().first()
+            row = c.execute(_RUNS.where(run.c.id == key)).mappings().first()
             if row is None:
                 raise UnknownName("run", key, c.execute(sa.select(run.c.id)).scalars())
-        return RunRecord(**{f: row[f] for f in RunRecord.__dataclass_fields__})
+        return _record(row)
+
+    def runs(self, name: str | None = None) -> list[RunRecord]:
+        """Every run of a drive (or of all), oldest first."""
+        with self._engine.connect() as c:
+            rows = c.execute(_RUNS.where(finding.of_drive(name)).order_by(run.c.started, run.c.id)).mappings()
+            return [_record(r) for r in rows]
 
     def latest_run(self, states: Sequence[str] = ()) -> str | None:
         """The run that was begun last, of these states where any are named."""
@@ -344,7 +349,7 @@ class Shelf:
         with self._engine.connect() as c:
             for row in c.execute(query).mappings():
                 traces, _ = found.setdefault(row["position"], ([], bool(row["whole"])))
-                traces.append(trace_of(row))
+                traces.append(finding.trace_of(row))
         return {position: (tuple(traces), finished) for position, (traces, finished) in found.items()}
 
     def traces(self, key: str, phrase: str) -> list[Trace]:
@@ -356,7 +361,7 @@ class Shelf:
             .order_by(step.c.position, one_pass.c.number)
         )
         with self._engine.connect() as c:
-            return [trace_of(row) for row in c.execute(query).mappings()]
+            return [finding.trace_of(row) for row in c.execute(query).mappings()]
 
     def resume_run(self, key: str, options: dict[str, Any]) -> RunWriter:
         """Open a run again that was not finished; what it gives back takes the passes that are left."""
@@ -369,7 +374,16 @@ class Shelf:
 
     def results_of_run(self, key: str) -> list[StepResult]:
         """Every step of a run that has passes, in order."""
-        return self._results(run.c.id == key, with_latencies=True)
+        return finding.results(self._engine, run.c.id == key, with_latencies=True)
+
+    def passes(self, name: str | None = None, key: str | None = None) -> list[dict[str, Any]]:
+        """Every pass of a drive (or of all), or of one run, as it was entered, without its series; oldest first."""
+        where = finding.of_drive(name) if key is None else sa.and_(finding.of_drive(name), run.c.id == key)
+        return finding.passes(self._engine, where)
+
+    def results(self, name: str | None = None) -> list[StepResult]:
+        """Every step of every run of a drive (or of all) that has passes, oldest first; without latencies."""
+        return finding.results(self._engine, finding.of_drive(name), with_latencies=False)
 
     def latest_results(
         self, name: str | None = None, *, with_latencies: bool = False, filled: bool = False, ladders: bool = False
@@ -379,37 +393,12 @@ class Shelf:
         Steps that measure nothing, such as a rest, are not among them; those on a drive that was filled on purpose only with `filled`. The
         rungs of a ladder are, with `ladders`, or where a drive has nothing else: many of them would outweigh all other steps.
         """
-        where = drive.c.folded_name == name.strip().casefold() if name is not None else sa.true()
-        level = step.c.conditions["filled_percent"].as_integer()
-        rung = sa.case((step.c.facts["ladder"].as_string().is_(None), 0), else_=1)
-        # Rungs and steps of their own apart, the newest of each; the database picks, since a shelf may hold 10,000 runs.
-        order = (run.c.started.desc(), run.c.id.desc(), step.c.position.desc())
-        newest = sa.func.row_number().over(partition_by=(run.c.drive_id, step.c.kind, level, rung), order_by=order)
-        has_passes = sa.exists().where(one_pass.c.step_id == step.c.id)
-        numbered = (
-            sa.select(step.c.id, newest.label("newest")).join(run, step.c.run_id == run.c.id).join(drive, run.c.drive_id == drive.c.id)
-            .where(where, has_passes, *(() if filled else (level.is_(None),))).subquery()
-        )  # fmt: skip
-        chosen = sa.select(numbered.c.id).where(numbered.c.newest == 1)
-        found = [r for r in self._results(step.c.id.in_(chosen), with_latencies=with_latencies) if _counts(r, filled)]
-        plain = {r.drive for r in found if "ladder" not in r.facts}
-        age = {key: n for n, key in enumerate(dict.fromkeys(r.run for r in found))}
-        # Oldest first; of one run a step of its own comes last, for it has more passes than a rung of the same kind.
-        found.sort(key=lambda r: (age[r.run], "ladder" not in r.facts))
-        latest = {
-            (r.drive, r.kind, r.conditions.filled_percent): r for r in found if ladders or "ladder" not in r.facts or r.drive not in plain
-        }  # fmt: skip
-        first = (
-            sa.select(drive.c.name).join(run, run.c.drive_id == drive.c.id).group_by(drive.c.id, drive.c.name).order_by(sa.func.min(run.c.started))
-        )
-        with self._engine.connect() as c:
-            places = {d: i for i, d in enumerate(c.execute(first).scalars())}
-        return sorted(latest.values(), key=lambda r: places[r.drive])
+        return finding.latest(self._engine, name, with_latencies=with_latencies, filled=filled, ladders=ladders)
 
     def latest_by_unit(self, name: str) -> list[StepResult]:
         """For each unit of a drive the latest result of each kind of step."""
-        found = self._results(drive.c.folded_name == name.strip().casefold(), with_latencies=False)
-        latest = {(r.conditions.unit, r.kind): r for r in found if r.conditions.unit is not None and _counts(r, filled=False)}
+        every = self.results(name)
+        latest = {(r.conditions.unit, r.kind): r for r in every if r.conditions.unit is not None and finding.counts(r, filled=False)}
         return list(latest.values())
 
     def results_of_unit(self, unit_name: str, name: str | None = None) -> list[StepResult]:
@@ -422,81 +411,11 @@ class Shelf:
         Misuse
             Units of several drives have that name.
         """
-        where = drive.c.folded_name == name.strip().casefold() if name is not None else sa.true()
-        found = [r for r in self._results(where, with_latencies=False) if r.conditions.unit is not None and _counts(r, filled=False)]
-        mine = [r for r in found if r.conditions.unit == unit_name]
+        every = [r for r in self.results(name) if r.conditions.unit is not None and finding.counts(r, filled=False)]
+        mine = [r for r in every if r.conditions.unit == unit_name]
         if not mine:
-            raise UnknownName("measured unit", unit_name, {str(r.conditions.unit) for r in found})
+            raise UnknownName("measured unit", unit_name, {str(r.conditions.unit) for r in every})
         drives = list(dict.fromkeys(r.drive for r in mine))
         if len(drives) > 1:
             raise Misuse(f"units of {len(drives)} drives are called '{unit_name}': {', '.join(drives)}", "say which with --drive")
         return list({(r.conditions.rig, r.kind): r for r in mine}.values())
-
-    def _results(self, where: sa.ColumnElement[bool], *, with_latencies: bool) -> list[StepResult]:
-        steps = (
-            sa.select(step, drive.c.name.label("drive_name"))
-            .join(run, step.c.run_id == run.c.id)
-            .join(drive, run.c.drive_id == drive.c.id)
-            .where(where)
-            .order_by(run.c.started, run.c.id, step.c.position)
-        )
-        wanted = [one_pass.c.step_id, *(one_pass.c[f] for f in _PASS_FIELDS)]
-        if with_latencies:
-            wanted.append(one_pass.c.latencies)
-        passes = (
-            sa.select(*wanted)
-            .join(step, one_pass.c.step_id == step.c.id)
-            .join(run, step.c.run_id == run.c.id)
-            .join(drive, run.c.drive_id == drive.c.id)
-            .where(where)
-            .order_by(one_pass.c.number)
-        )
-        with self._engine.connect() as c:
-            rows = c.execute(steps).mappings().all()
-            by_step: dict[int, list[sa.RowMapping]] = {}
-            for p in c.execute(passes).mappings():
-                by_step.setdefault(p["step_id"], []).append(p)
-        return [_result(r, by_step[r["id"]], with_latencies) for r in rows if r["id"] in by_step]
-
-
-def _result(row: sa.RowMapping, passes: Sequence[sa.RowMapping], with_latencies: bool) -> StepResult:
-    from jovik.analysis.latency import merge
-
-    latencies = {}
-    if with_latencies:
-        parts = [unpack_latencies(p["latencies"]) for p in passes]
-        for direction in ("read", "write"):
-            whole = merge(p[direction] for p in parts if direction in p)
-            if whole is not None:
-                latencies[direction] = whole
-    return StepResult(
-        phrase=row["phrase"],
-        kind=row["kind"],
-        passes=tuple(PassFigures(**{f: p[f] for f in _PASS_FIELDS}) for p in passes),
-        latencies=latencies,
-        conditions=Conditions(**row["conditions"]),
-        drive=row["drive_name"],
-        run=row["run_id"],
-        started=row["started"],
-        limits=tuple(Limit(**x) for x in row["limits"]),
-        notes=tuple(row["notes"]),
-        facts=row["facts"] or {},
-    )
-
-
-def _counts(result: StepResult, filled: bool) -> bool:
-    """Whether a result is a figure of the drive, and of one that was not filled on purpose unless that is wanted."""
-    return parse(result.phrase).measures and (filled or result.conditions.filled_percent is None)
-
-
-def trace_of(row: sa.RowMapping) -> Trace:
-    """A pass as it was recorded; it needs the conditions of its step beside it."""
-    fault, around = row["first_fault"], row["environment"]
-    if around is not None:
-        around = around | {"temperatures": tuple((at, values) for at, values in around["temperatures"])}
-    return Trace(
-        engine=row["conditions"]["engine"], direct=row["conditions"]["direct"], seed=row["seed"], elapsed_ns=row["elapsed_ns"],
-        flush_ns=row["flush_ns"], cpu_ns=row["cpu_ns"], slices=unpack(row["slices"])["slices"], latencies=unpack_latencies(row["latencies"]),
-        late_written_bytes=row["late_written_bytes"] or 0, first_fault=IoFault(**fault) if fault else None,
-        environment=Environment(**around) if around else None, facts=row["facts"] or {},
-    )  # fmt: skip
