@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from jovik.analysis.agreement import Disagreement, disagreements
-from jovik.analysis.judge import MARGIN, Judgement, judge
+from jovik.analysis.judge import MARGIN, Judgement, Verdict, judge
+from jovik.analysis.rigs import across_rigs
 from jovik.answers.samples import Samples, samples
 from jovik.errors import Misuse
 from jovik.sheet import Sheet
@@ -40,4 +41,7 @@ def judged(shelf: Shelf, name: str, margin: float = MARGIN) -> Judged:
     results = shelf.latest_results(drive, ladders=True)
     if not results:
         raise Misuse(f"{drive} has not been measured", f'measure it: jovik measure TARGET --drive "{drive}"')
-    return Judged(sheet, margin, tuple(judge(sheet.claims, results, margin)), tuple(disagreements(results)), samples(shelf, sheet))
+    judgements = judge(sheet.claims, results, margin)
+    if any(j.verdict is Verdict.SHORT for j in judgements):
+        judgements = across_rigs(judgements, [r for r in shelf.results(drive) if r.conditions.filled_percent is None])
+    return Judged(sheet, margin, tuple(judgements), tuple(disagreements(results)), samples(shelf, sheet))
