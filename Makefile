@@ -20,8 +20,8 @@ test: $(BIN)/jovik   ## all tests
 	$(BIN)/python -m pytest -n 2 --dist loadgroup
 
 lint: $(BIN)/jovik
-	$(BIN)/ruff format --check src tests tools benchmarks
-	$(BIN)/ruff check src tests tools benchmarks
+	$(BIN)/ruff format --check src tests tools benchmarks examples
+	$(BIN)/ruff check src tests tools benchmarks examples
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 

@@ -1,5 +1,60 @@
-"""Jovik measures a storage drive and says how far each figure can be trusted."""
+"""Jovik measures a storage drive and says how far each figure can be trusted.
+
+From Python: `jovik.open_shelf`, then `measure`, `judge`, `rank`, `upgrade`, `fit`, `draw`, `review`, and what the shelf holds as pandas
+frames in `jovik.frames` (`docs/python.md`). Each is loaded when it is first used.
+"""
+
+from __future__ import annotations
+
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
 
 from jovik.version import VERSION as __version__
 
-__all__ = ["__version__"]
+if TYPE_CHECKING:
+    from jovik import frames
+    from jovik.api import Measured, draw, fit, judge, measure, new_drive, open_shelf, overview, rank, repeat, resume, review, upgrade
+    from jovik.errors import DriveFailed, JovikError, Misuse, Refused, ShelfLost, UnknownName
+
+_PLACES = {
+    "api": ("Measured", "draw", "fit", "judge", "measure", "new_drive", "open_shelf", "overview", "rank", "repeat", "resume", "review", "upgrade"),
+    "errors": ("DriveFailed", "JovikError", "Misuse", "Refused", "ShelfLost", "UnknownName"),
+}
+
+__all__ = [
+    "DriveFailed",
+    "JovikError",
+    "Measured",
+    "Misuse",
+    "Refused",
+    "ShelfLost",
+    "UnknownName",
+    "__version__",
+    "draw",
+    "fit",
+    "frames",
+    "judge",
+    "measure",
+    "new_drive",
+    "open_shelf",
+    "overview",
+    "rank",
+    "repeat",
+    "resume",
+    "review",
+    "upgrade",
+]
+
+
+def __getattr__(name: str) -> Any:
+    """What is asked for by name, from the module that has it."""
+    if name == "frames":
+        return import_module("jovik.frames")
+    for module, names in _PLACES.items():
+        if name in names:
+            return getattr(import_module(f"jovik.{module}"), name)
+    raise AttributeError(f"module 'jovik' has no attribute '{name}'")
+
+
+def __dir__() -> list[str]:
+    return sorted(__all__)

@@ -122,6 +122,20 @@ def parse_rate(text: str) -> tuple[float, str]:
     raise ValueError(f"'{text}' is not a rate; write 550MB/s or 95000 IOPS")
 
 
+def parse_link(text: str) -> float:
+    """What a link carries, ``1000MB/s`` as bytes a second.
+
+    Raises
+    ------
+    ValueError
+        It is no rate in bytes, or none above zero.
+    """
+    value, unit = parse_rate(text)
+    if unit != "bytes/s" or value <= 0:
+        raise ValueError(f"'{text}' is not a rate; write 1000MB/s")
+    return value
+
+
 def _shortest(value: int, units: dict[str, int]) -> str:
     """The shortest exact spelling, with one decimal at most; of two as short, the one in the larger unit."""
     fitting = [(f"{value // scale}{name}", scale) for name, scale in units.items() if value % scale == 0]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -42,17 +42,16 @@ def _common(command: F) -> F:
     return command
 
 
-def _draw(kind: str, out: Path, theme: str, shelf_at: str | None, *what: Any, **how: Any) -> None:
+def _draw(kind: str, drives: Sequence[str], out: Path, theme: str, shelf_at: str | None, **how: Any) -> None:
     """Draw one kind of picture of the shelf; the file is checked before anything is drawn."""
-    from jovik.figures import drawing
     from jovik.figures.canvas import LOOKS, check_out
+    from jovik.figures.drawing import draw
     from jovik.shelf.opening import where_from
     from jovik.shelf.store import Shelf
 
     check_out(out)
-    draw: Callable[..., None] = getattr(drawing, f"{kind}_picture")
     with Shelf(where_from(shelf_at)) as shelf:
-        draw(shelf, *what, out, look=LOOKS[theme], **how)
+        draw(shelf, kind, drives, out, look=LOOKS[theme], **how)
     say(f"drew {out}")
 
 
@@ -72,7 +71,7 @@ def picture() -> None:
 @_common
 def rank(out: Path, size: tuple[int, int], theme: str, highlight: str | None, yardstick: str | None, shelf_at: str | None) -> None:
     """The ranking of all drives, overall and by step, with intervals."""
-    _draw("rank", out, theme, shelf_at, highlight=highlight, yardstick=yardstick, size=size)
+    _draw("rank", [], out, theme, shelf_at, highlight=highlight, yardstick=yardstick, size=size)
 
 
 @picture.command()
@@ -81,7 +80,7 @@ def rank(out: Path, size: tuple[int, int], theme: str, highlight: str | None, ya
 @_common
 def claims(drive: str, margin: float, out: Path, size: tuple[int, int], theme: str, shelf_at: str | None) -> None:
     """What was measured of each claim of DRIVE."""
-    _draw("claims", out, theme, shelf_at, drive, margin=margin, size=size)
+    _draw("claims", [drive], out, theme, shelf_at, margin=margin, size=size)
 
 
 @picture.command("long-write")
@@ -93,7 +92,7 @@ def long_write(
     drives: tuple[str, ...], phrase: str | None, over: str, out: Path, size: tuple[int, int], theme: str, shelf_at: str | None
 ) -> None:  # fmt: skip
     """The long write of DRIVES, with the cliff, the steady parts and the temperature."""
-    _draw("long_write", out, theme, shelf_at, drives, phrase=phrase, over=over, size=size)
+    _draw("long-write", drives, out, theme, shelf_at, phrase=phrase, over=over, size=size)
 
 
 @picture.command()
@@ -105,7 +104,7 @@ def ladder(
     drives: tuple[str, ...], axis: str, writes: bool, out: Path, size: tuple[int, int], theme: str, shelf_at: str | None
 ) -> None:  # fmt: skip
     """A ladder of DRIVES as a curve, with intervals and the knee."""
-    _draw("ladder", out, theme, shelf_at, drives, axis=axis, writes=writes, size=size)
+    _draw("ladder", drives, out, theme, shelf_at, axis=axis, writes=writes, size=size)
 
 
 @picture.command()
@@ -114,7 +113,7 @@ def ladder(
 @_common
 def latency(drives: tuple[str, ...], phrase: str, out: Path, size: tuple[int, int], theme: str, shelf_at: str | None) -> None:
     """How long I/Os of DRIVES take, from half of them to one in a million."""
-    _draw("latency", out, theme, shelf_at, drives, phrase=phrase, size=size)
+    _draw("latency", drives, out, theme, shelf_at, phrase=phrase, size=size)
 
 
 @picture.command()
@@ -122,7 +121,7 @@ def latency(drives: tuple[str, ...], phrase: str, out: Path, size: tuple[int, in
 @_common
 def full(drive: str, out: Path, size: tuple[int, int], theme: str, shelf_at: str | None) -> None:
     """Steps of DRIVE on the empty drive against the same nearly full."""
-    _draw("full", out, theme, shelf_at, drive, size=size)
+    _draw("full", [drive], out, theme, shelf_at, size=size)
 
 
 @picture.command()
@@ -130,7 +129,7 @@ def full(drive: str, out: Path, size: tuple[int, int], theme: str, shelf_at: str
 @_common
 def surface(drive: str, out: Path, size: tuple[int, int], theme: str, shelf_at: str | None) -> None:
     """A scan of DRIVE from the first to the last address."""
-    _draw("surface", out, theme, shelf_at, drive, size=size)
+    _draw("surface", [drive], out, theme, shelf_at, size=size)
 
 
 @picture.command()
@@ -139,4 +138,4 @@ def surface(drive: str, out: Path, size: tuple[int, int], theme: str, shelf_at: 
 @_common
 def upgrade(old: str, new: str, out: Path, size: tuple[int, int], theme: str, shelf_at: str | None) -> None:
     """OLD against NEW, step by step."""
-    _draw("upgrade", out, theme, shelf_at, old, new, size=size)
+    _draw("upgrade", [old, new], out, theme, shelf_at, size=size)

@@ -9,6 +9,7 @@ import click
 from jovik.cli.completing import drives
 from jovik.cli.options import Converted, format_option, shelf_option
 from jovik.cli.say import say
+from jovik.units import parse_link
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -17,19 +18,10 @@ if TYPE_CHECKING:
     from jovik.answers.upgraded import Upgraded
 
 
-def _rate(text: str) -> float:
-    from jovik.units import parse_rate
-
-    value, unit = parse_rate(text)
-    if unit != "bytes/s" or value <= 0:
-        raise ValueError(f"'{text}' is not a rate; write 1000MB/s")
-    return value
-
-
 @click.command()
 @click.argument("old", shell_complete=drives)
 @click.argument("new", shell_complete=drives, nargs=-1, required=True)
-@click.option("--link", type=Converted("RATE", _rate), help="What the link that the new drive will hang on carries, such as 550MB/s.")
+@click.option("--link", type=Converted("RATE", parse_link), help="What the link that the new drive will hang on carries, such as 550MB/s.")
 @click.option("--instead-of", "machine_price", type=click.FloatRange(min=0, min_open=True), help="What replacing the whole machine would cost.")
 @click.option("--brief", is_flag=True, help="One page for a client: jobs, price and the conclusion.")
 @format_option()

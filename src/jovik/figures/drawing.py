@@ -151,3 +151,35 @@ def _same_kind(found: Sequence[Sequence[StepResult]], wanted: str | None, what: 
         raise Misuse(f"there is no {what} that {'this drive has' if len(found) == 1 else 'all of these drives have'} with that phrase",
                      f"there is: {'; '.join(has[:5])}")  # fmt: skip
     return [next(r for r in mine if r.kind == kind) for mine in found]
+
+
+KINDS: dict[str, tuple[Callable[..., None], int | None]] = {
+    "rank": (rank_picture, 0),
+    "claims": (claims_picture, 1),
+    "long-write": (long_write_picture, None),
+    "ladder": (ladder_picture, None),
+    "latency": (latency_picture, None),
+    "full": (full_picture, 1),
+    "surface": (surface_picture, 1),
+    "upgrade": (upgrade_picture, 2),
+}
+"""Each kind of picture by its name, with how many drives it is of; None is one or several over each other."""
+
+
+def draw(shelf: Shelf, kind: str, drives: Sequence[str], out: Path, **how: Any) -> None:
+    """Draw a picture of a kind.
+
+    Parameters
+    ----------
+    **how
+        What the function of the kind takes.
+
+    Raises
+    ------
+    Misuse
+        It is of another number of drives, or there is nothing to draw.
+    """
+    function, wanted = KINDS[kind]
+    if (wanted is None and not drives) or (wanted is not None and len(drives) != wanted):
+        raise Misuse(f"a picture '{kind}' is of {'one drive or several' if wanted is None else f'{wanted} drives'}, not of {len(drives)}")
+    function(shelf, *([drives] if wanted is None else drives), out, **how)

@@ -1,0 +1,414 @@
+"""Jovik from Python: what its commands do, as functions on an open shelf.
+
+The commands stand on the same functions, so that a notebook and a terminal say the same. Everything that goes wrong on purpose is a
+`JovikError`, with a plain message and a hint. Sizes, rates and times are numbers with their unit in the name, or the texts that the
+commands take (``"5min"``, ``"7000MB/s"``).
+
+>>> import jovik
+>>> shelf = jovik.open_shelf("example.db")
+>>> done = jovik.measure(shelf, "model:comet", "sequential read 1MiB depth 8 for 2s", passes=5, seed=1)
+>>> done.run.state
+'done'
+>>> len(jovik.frames.passes(shelf, run=done.run.id))
+5
+>>> shelf.close()
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, TypeVar
+
+from jovik.analysis.judge import MARGIN
+from jovik.answers.fitted import Fitted, fitted
+from jovik.answers.judged import Judged, judged
+from jovik.answers.ranked import Filter, Ranked, ranked
+from jovik.answers.upgraded import Upgraded, upgraded
+from jovik.errors import Misuse
+from jovik.results import StepResult
+from jovik.runs import Order, again, carry_out, fit_budget, getting_ready, going_on, order_of, prepared, sheet_for
+from jovik.runs.order import ASK_ABOVE
+from jovik.sheet import Sheet, drive_from_words, parse_claim
+from jovik.shelf.opening import where_from
+from jovik.shelf.store import RunRecord, Shelf
+from jovik.units import parse_link, parse_time
+
+if TYPE_CHECKING:
+    from jovik.phrase import Step
+    from jovik.protocol import Live
+
+
+T = TypeVar("T")
+
+
+@dataclass(frozen=True)
+class Measured:
+    """A finished run: its record, its results in the order of the steps, and what should be known of the drive that it met."""
+
+    run: RunRecord
+    results: tuple[StepResult, ...]
+    warnings: tuple[str, ...] = ()
+
+
+def open_shelf(where: str | Path | None = None, *, create: bool = True) -> Shelf:
+    """Open a shelf, to be used in a ``with`` or closed.
+
+    Parameters
+    ----------
+    where : str or Path, optional
+        A file, or the address of a PostgreSQL database. Unless given: what ``JOVIK_SHELF`` or your settings say, else the file in your
+        data folder.
+    create : bool
+        Make it where there is none.
+
+    Raises
+    ------
+    ShelfRefused
+        It is no shelf, of a later revision, or cannot be read or written.
+
+    Examples
+    --------
+    >>> with jovik.open_shelf("example.db") as shelf:
+    ...     print(shelf.drive_names()[0])
+    Veldhaar Comet 2TB
+    """
+    return Shelf(where_from(str(where) if where is not None else None), create=create)
+
+
+def new_drive(shelf: Shelf, name: str, claims: Mapping[str, str] | None = None, **words: str) -> Sheet:
+    """Write down what the box says, and put it on the shelf.
+
+    Parameters
+    ----------
+    claims : mapping, optional
+        Figures by what they are about, in the words of a phrase.
+    **words
+        As in a sheet's file: maker, model, capacity, interface, medium, price, warranty, endurance.
+
+    Raises
+    ------
+    Misuse
+        A word or a figure cannot be read, or there is such a drive.
+
+    Examples
+    --------
+    >>> sheet = jovik.new_drive(shelf, "Tern 1TB", {"sequential read": "3500MB/s"}, maker="Orsolya", capacity="1TB", price="79 EUR")
+    >>> sheet.claims[0].shown()
+    '3,500 MB/s'
+    """
+    sheet = Sheet(drive_from_words({"name": name, **words}), tuple(parse_claim(what, figure) for what, figure in (claims or {}).items()))
+    shelf.add_sheet(sheet)
+    return sheet
+
+
+def measure(
+    shelf: Shelf,
+    target: str,
+    *phrases: str,
+    drive: str | None = None,
+    plan: str | None = None,
+    passes: int | tuple[int, int] | None = None,
+    precision: float | None = None,
+    budget: str | None = None,
+    seed: int | None = None,
+    engine: str = "auto",
+    stop_on_error: bool = True,
+    unit: str | None = None,
+    rig: str | None = None,
+    rig_notes: str = "",
+    keep_serial: bool = False,
+    destroy: str | None = None,
+    ask_above: float = ASK_ABOVE,
+    yes: bool = False,
+    watch: Callable[[StepResult], None] | None = None,
+) -> Measured:
+    """Measure a drive; every finished pass is on the shelf before the next begins.
+
+    Parameters
+    ----------
+    target : str
+        A folder on the drive, a raw device, or ``model:NAME``.
+    *phrases : str
+        Steps; or a `plan`.
+    drive : str, optional
+        What its sheet is called; a model drive brings its own.
+    passes : int or (int, int), optional
+        Of each step; what the plan says unless given.
+    precision : float, optional
+        Stop repeating once half the interval is this share of the median.
+    budget : str, optional
+        Time for all of it, such as ``"5min"``; the plan is trimmed to it.
+    destroy : str, optional
+        The serial of the raw device that may be written; everything on it is lost.
+    ask_above, yes
+        A run that writes more than this share of the endurance rating is refused, unless `yes`.
+    watch : callable, optional
+        Told each result as soon as its step is finished.
+
+    Raises
+    ------
+    Misuse, Refused
+        Nothing was written.
+    DriveFailed, ShelfLost
+        What was measured before is on the shelf, or in the file that the message names.
+    KeyboardInterrupt
+        Finished passes are on the shelf; `resume` goes on.
+
+    Examples
+    --------
+    >>> done = jovik.measure(shelf, "model:comet", "random read 4KiB for 1s", passes=3, seed=7)
+    >>> [r.kind for r in done.results]
+    ['random read 4KiB']
+    """
+    order = order_of(
+        target, phrases, plan, passes=(passes, passes) if isinstance(passes, int) else passes, precision=precision, seed=seed, engine=engine,
+        stop_on_error=stop_on_error, budget_ns=_read(parse_time, budget), destroy=destroy, unit_name=unit, rig_name=rig, rig_notes=rig_notes,
+        keep_serial=keep_serial,
+    )  # fmt: skip
+    sheet = sheet_for(shelf, order.target, drive)
+    return _run(shelf, sheet, fit_budget(order, sheet), watch, ask_above=float("inf") if yes else ask_above)
+
+
+def resume(shelf: Shelf, run: str | None = None, *, target: str | None = None, destroy: str | None = None) -> Measured:
+    """Go on with a run that was not finished (the last such one unless given), after its last finished pass.
+
+    Raises
+    ------
+    Misuse
+        It is finished or still going on, or there is none.
+    TargetRefused
+        It was on another unit or another rig.
+
+    Examples
+    --------
+    >>> jovik.resume(shelf)
+    Traceback (most recent call last):
+    jovik.errors.Misuse: every run on this shelf is finished
+    """
+    record, order = going_on(shelf, run, target, destroy=destroy)
+    return _run(shelf, shelf.sheet(record.drive), order, None, resumed=record.id)
+
+
+def repeat(
+    shelf: Shelf, run: str, *, target: str | None = None, unit: str | None = None, rig: str | None = None, destroy: str | None = None
+) -> Measured:
+    """Do again what a run did: the same steps, passes and seeds, as a run of its own.
+
+    Raises
+    ------
+    UnknownName
+        There is no such run.
+
+    Examples
+    --------
+    >>> one = jovik.measure(shelf, "model:comet", "random read 4KiB for 1s", passes=3, seed=7)
+    >>> two = jovik.repeat(shelf, one.run.id)
+    >>> [r.kind for r in two.results] == [r.kind for r in one.results]
+    True
+    """
+    record = shelf.run(run)
+    return _run(shelf, shelf.sheet(record.drive), again(record, target, unit_name=unit, rig_name=rig, destroy=destroy), None)
+
+
+def judge(shelf: Shelf, drive: str, margin: float = MARGIN) -> Judged:
+    """Hold the newest results of a drive against its claims; `margin` is how far below a claim still meets it.
+
+    Raises
+    ------
+    Misuse
+        It has no claims, or was not measured.
+
+    Examples
+    --------
+    >>> [str(j.verdict) for j in jovik.judge(shelf, "Veldhaar Comet 2TB").judgements][:2]
+    ['met', 'untested']
+    """
+    return judged(shelf, drive, margin)
+
+
+def rank(shelf: Shelf, *, yardstick: str | None = None, by: str = "drive", load: str | None = None, **only: Any) -> Ranked:
+    """Rank the drives of a shelf, comparing like with like.
+
+    Parameters
+    ----------
+    yardstick : str, optional
+        The drive whose index is 100; the one measured first unless given.
+    by : str
+        ``drive`` (its index), ``price``, ``money``, ``endurance``, ``latency``, or a step's phrase.
+    load : str, optional
+        A load to weigh the steps by.
+    **only
+        Which drives: interface, medium, capacity, max_price, since (`jovik.answers.ranked.Filter`).
+
+    Raises
+    ------
+    Misuse
+        Nothing was measured, or nothing is like that.
+
+    Examples
+    --------
+    >>> [(d.drive, str(d.place)) for d in jovik.rank(shelf).ranking.drives]
+    [('Veldhaar Comet 2TB', '1')]
+    """
+    return ranked(shelf, yardstick=yardstick, by=by, load=load, only=Filter(**only))
+
+
+def upgrade(shelf: Shelf, old: str, new: str, *, link: str | None = None) -> Upgraded:
+    """What changing from one drive to another would bring; `link` is what the new one will hang on carries, such as ``"550MB/s"``.
+
+    Raises
+    ------
+    Misuse
+        One was not measured, or both are the same.
+
+    Examples
+    --------
+    >>> done = jovik.measure(shelf, "model:slate", "sequential read 1MiB depth 8 for 2s", passes=5, seed=2)
+    >>> jovik.upgrade(shelf, "Corvane Slate 1TB", "Veldhaar Comet 2TB").upgrade.steps[0].times.median > 2
+    True
+    """
+    return upgraded(shelf, old, new, link_bytes_s=_read(parse_link, link))
+
+
+def fit(shelf: Shelf, drive: str, *loads: str) -> Fitted:
+    """Which loads a drive carries, and with what headroom; all that ship with Jovik unless some are named.
+
+    Raises
+    ------
+    UnknownName
+        There is no such drive or load.
+
+    Examples
+    --------
+    >>> [f.load.name for f in jovik.fit(shelf, "Veldhaar Comet 2TB", "telescope").empty]
+    ['telescope']
+    """
+    from jovik.load import load_names, read_load
+
+    return fitted(shelf, drive, [read_load(name) for name in loads or load_names()])
+
+
+def draw(shelf: Shelf, kind: str, *drives: str, out: str | Path, theme: str = "light", size: tuple[int, int] = (1280, 800), **how: Any) -> Path:
+    """Draw what the shelf holds; the file.
+
+    Parameters
+    ----------
+    kind : str
+        ``rank``, ``claims``, ``long-write``, ``ladder``, ``latency``, ``full``, ``surface`` or ``upgrade``, as in `jovik picture`.
+    *drives : str
+        Of which drives: none for a ranking, one or several as the kind has it.
+    out : str or Path
+        Its ending (png, svg, pdf) says the form.
+    theme : str
+        ``light`` or ``dark``.
+    size : (int, int)
+        In pixels.
+    **how
+        What else the kind takes, see `jovik.figures.drawing`.
+
+    Raises
+    ------
+    Misuse
+        There is no such kind, or nothing to draw.
+
+    Examples
+    --------
+    >>> jovik.draw(shelf, "claims", "Veldhaar Comet 2TB", out="claims.svg", theme="dark").stat().st_size > 10_000
+    True
+    """
+    import matplotlib
+
+    from jovik.errors import UnknownName
+    from jovik.figures import drawing
+    from jovik.figures.canvas import LOOKS, check_out
+
+    path = Path(out)
+    if kind not in drawing.KINDS:
+        raise UnknownName("kind of picture", kind, drawing.KINDS)
+    if theme not in LOOKS:
+        raise UnknownName("theme", theme, LOOKS)
+    check_out(path)
+    # The look of Jovik's pictures is not to stay behind in a notebook's own.
+    with matplotlib.rc_context():
+        drawing.draw(shelf, kind, drives, path, size=size, look=LOOKS[theme], **how)
+    return path
+
+
+def review(shelf: Shelf, drive: str, out: str | Path, *, against: Sequence[str] = (), words: str | Path | None = None) -> list[Path]:
+    """Write the review of a drive: the verdict first, then all that it rests on; the files.
+
+    Parameters
+    ----------
+    out : str or Path
+        ``FILE.html``, ``FILE.md``, or a folder for both.
+    against : sequence of str
+        Drives that it would replace.
+    words : str or Path, optional
+        Your own text, Markdown.
+
+    Examples
+    --------
+    >>> [path.name for path in jovik.review(shelf, "Veldhaar Comet 2TB", "review.html")]
+    ['review.html']
+    """
+    from jovik.report.publishing import publish_review
+
+    return publish_review(shelf, drive, Path(out), tuple(against), Path(words) if words is not None else None)
+
+
+def overview(shelf: Shelf, out: str | Path, *, each: bool = False) -> list[Path]:
+    """Write the page of all drives with the ranking, and with `each` every review beside it; the files.
+
+    Examples
+    --------
+    >>> [path.name for path in jovik.overview(shelf, "site")]
+    ['index.html']
+    """
+    from jovik.report.publishing import publish_overview
+
+    return publish_overview(shelf, Path(out), each=each)
+
+
+@dataclass
+class _Watch:
+    """An observer that tells results and nothing else."""
+
+    told: Callable[[StepResult], None] | None
+
+    def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Live], None]:
+        return lambda _: None
+
+    def passing(self, position: int, step: Step, number: int) -> Callable[[Live], None]:
+        return lambda _: None
+
+    def finished(self, position: int, result: StepResult) -> None:
+        if self.told is not None:
+            self.told(result)
+
+
+def _run(
+    shelf: Shelf, sheet: Sheet, order: Order, watch: Callable[[StepResult], None] | None, *, ask_above: float = float("inf"),
+    resumed: str | None = None,
+) -> Measured:  # fmt: skip
+    """Carry an order out; what stopped it is raised once the shelf has what there is."""
+    with prepared(sheet, order) as ready:
+        if ready.spends_more_than(ask_above):
+            share = 100 * (ready.endurance_share or 0.0)
+            raise Misuse(f"this writes {share:.1f} % of the drive's endurance rating", "say yes=True if that is meant, or measure less")
+        ready.session.warm_up()
+        begun = getting_ready(shelf, ready, resumed)
+        outcome = carry_out(ready, begun, _Watch(watch))
+    for error in (outcome.lost, outcome.failure):
+        if error is not None:
+            raise error
+    return Measured(shelf.run(outcome.run), tuple(shelf.results_of_run(outcome.run)), begun.known.warnings)
+
+
+def _read(convert: Callable[[str], T], text: str | None) -> T | None:
+    """A text with a unit as a number."""
+    try:
+        return convert(text) if text is not None else None
+    except ValueError as error:
+        raise Misuse(str(error)) from None

@@ -1,0 +1,135 @@
+"""What a shelf holds as pandas frames: a row for each drive, claim, run, result, pass or slice.
+
+Columns say their unit (``rate_bytes_s``, ``elapsed_ns``); times are UTC; what is not known is missing.
+"""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import TYPE_CHECKING, Any
+
+from jovik.analysis.alike import rate_of
+from jovik.analysis.judge import all_latencies_ns
+from jovik.analysis.statistics import interval
+from jovik.errors import Misuse
+from jovik.results import SLICE_COLUMNS, SLICE_NS, StepResult
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from jovik.shelf.store import Shelf
+
+TIMES = ("started", "ended", "finished")
+
+
+def drives(shelf: Shelf) -> pd.DataFrame:
+    """Every drive as its sheet has it, in the order they were enrolled."""
+    return _frame([asdict(d) for d in shelf.drives().values()], ["name", "maker", "capacity_bytes", "price"])
+
+
+def claims(shelf: Shelf) -> pd.DataFrame:
+    """Every claim of every drive; `figure` is in `unit` (bytes/s, IOPS or ns)."""
+    rows = [{"drive": name, "what": c.what, **asdict(c)} for name in shelf.drive_names() for c in shelf.sheet(name).claims]
+    return _frame(rows, ["drive", "what", "figure", "unit"])
+
+
+def runs(shelf: Shelf, drive: str | None = None) -> pd.DataFrame:
+    """Every run of a drive, or of all, oldest first.
+
+    Raises
+    ------
+    UnknownName
+        No drive is called that.
+    """
+    columns = ("id", "drive", "rig", "plan", "state", "started", "ended", "seed", "laid_out_bytes", "version")
+    rows = [{**{f: getattr(r, f) for f in columns}, "target": r.target.get("path") or f"model:{r.target.get('name')}"}
+            for r in shelf.runs(_named(shelf, drive))]  # fmt: skip
+    return _frame(rows, [*columns, "target"])
+
+
+def results(shelf: Shelf, drive: str | None = None, *, newest: bool = False) -> pd.DataFrame:
+    """Every result of a drive, or of all: a step of a run, with its 95 % interval, its conditions, and what bounded it.
+
+    Parameters
+    ----------
+    newest : bool
+        Only the newest of each kind of step, which is what a ranking compares: it has latencies too.
+
+    Raises
+    ------
+    UnknownName
+        No drive is called that.
+    """
+    name = _named(shelf, drive)
+    found = shelf.latest_results(name, with_latencies=True) if newest else shelf.results(name)
+    return _frame([_result_row(r) for r in found], ["drive", "run", "started", "kind", "phrase", "passes", "rate_bytes_s", "rate_low", "rate_high"])
+
+
+def passes(shelf: Shelf, drive: str | None = None, *, run: str | None = None) -> pd.DataFrame:
+    """Every pass of a drive, of a run, or of all: the figures that intervals are made of.
+
+    Raises
+    ------
+    UnknownName
+        No drive or no run is called that.
+    """
+    if run is not None:
+        shelf.run(run)
+    rows = shelf.passes(_named(shelf, drive), run)
+    return _frame(rows, ["drive", "run", "position", "phrase", "kind", "number", "finished", "seed", "rate_bytes_s"])
+
+
+def slices(shelf: Shelf, run: str, phrase: str | None = None) -> pd.DataFrame:
+    """The series of a run: for each pass of each step (or of one) a row for every tenth of a second.
+
+    `second` is when the slice began, from the beginning of its pass; the counters are of that slice alone.
+
+    Raises
+    ------
+    UnknownName
+        There is no such run.
+    Misuse
+        The run has no step of that phrase.
+    """
+    from jovik.phrase import parse
+
+    record = shelf.run(run)
+    wanted = parse(phrase).canonical if phrase is not None else None
+    every = dict.fromkeys(p["phrase"] for p in shelf.passes(key=record.id))
+    if wanted is not None and wanted not in every:
+        raise Misuse(f"run {run} has no step '{wanted}'", f"it has: {'; '.join(every)}")
+    rows = []
+    for one in every if wanted is None else [wanted]:
+        for number, trace in enumerate(shelf.traces(record.id, one), start=1):
+            for at, counted in enumerate(trace.slices):
+                values = dict(zip(SLICE_COLUMNS, map(int, counted), strict=True))
+                rows.append({"phrase": one, "pass": number, "second": at * SLICE_NS / 1e9, **values})
+    return _frame(rows, ["phrase", "pass", "second", *SLICE_COLUMNS])
+
+
+def _result_row(r: StepResult) -> dict[str, Any]:
+    rate, flushed, ios = rate_of(r), interval([p.flushed_rate_bytes_s for p in r.passes]), interval([p.iops for p in r.passes])
+    latency = all_latencies_ns(r) or {}
+    return {
+        "drive": r.drive, "run": r.run, "started": r.started, "kind": r.kind, "phrase": r.phrase, "passes": len(r.passes), "errors": r.errors,
+        "rate_bytes_s": rate.median, "rate_low": rate.low, "rate_high": rate.high, "flushed_rate_bytes_s": flushed.median,
+        "iops": ios.median, "iops_low": ios.low, "iops_high": ios.high,
+        **{f"latency_{k}_ns": latency.get(k) for k in ("mean", "p50", "p99", "p99_9", "max")},
+        **asdict(r.conditions), "limited_by": ", ".join(x.what for x in r.limits), "notes": "; ".join(r.notes),
+    }  # fmt: skip
+
+
+def _named(shelf: Shelf, drive: str | None) -> str | None:
+    """The drive's name as its sheet has it."""
+    return shelf.sheet(drive).drive.name if drive is not None else None
+
+
+def _frame(rows: list[dict[str, Any]], columns: list[str]) -> pd.DataFrame:
+    """Rows as a frame that has these columns even where there are no rows."""
+    import pandas as pd
+
+    frame = pd.DataFrame(rows) if rows else pd.DataFrame(columns=columns)
+    for name in TIMES:
+        if name in frame:
+            frame[name] = pd.to_datetime(frame[name], utc=True, format="ISO8601")
+    return frame
