@@ -102,7 +102,7 @@ def jovik(tmp_path: Path) -> Iterator[Program]:
     folder = tmp_path / "here"
     folder.mkdir()
     with tempfile.TemporaryDirectory(dir=MEMORY, prefix="jovik-test-") as shelves:
-        yield Program(folder, env | {"JOVIK_SHELF": f"{shelves}/shelf.db", "NO_COLOR": "1"})
+        yield Program(folder, env | {"JOVIK_SHELF": f"{shelves}/shelf.db", "JOVIK_CONFIG": "", "NO_COLOR": "1"})
 
 
 @pytest.fixture(scope="session")

@@ -8,6 +8,7 @@ from __future__ import annotations
 import os
 import sys
 from importlib import import_module
+from typing import Any
 
 import click
 
@@ -32,6 +33,7 @@ COMMANDS = {
     "picture": "Draw what the shelf holds.",
     "report": "The review itself, and a page of all drives.",
     "shelf": "Keep, move, merge and share the library.",
+    "config": "What options are unless you say so.",
     "completion": "What a shell needs to complete what you type.",
     "demo": "All of it on model drives, in one go.",
 }
@@ -77,6 +79,25 @@ def jovik(ctx: click.Context) -> None:
     if ctx.invoked_subcommand is None:
         click.echo(ctx.get_help())
         click.echo("\nNew here? Run: jovik demo")
+    elif ctx.invoked_subcommand in COMMANDS and ctx.invoked_subcommand != "config":
+        ctx.default_map = _defaults(ctx, ctx.invoked_subcommand)
+
+
+def _defaults(ctx: click.Context, name: str) -> dict[str, Any]:
+    """A person's settings for a command; nothing is loaded where there are none."""
+    from jovik.errors import Misuse, UnknownName
+    from jovik.settings import read_settings, settings_path
+
+    settings = read_settings()
+    for key, value in settings.items():
+        if isinstance(value, dict) and key not in COMMANDS:
+            raise Misuse(f"{settings_path()}: there is no command called '{key}'", UnknownName("command", key, COMMANDS).hint)
+    command = jovik.get_command(ctx, name) if name in settings else None
+    if command is None:
+        return {}
+    from jovik.cli.defaults import default_map
+
+    return {name: default_map(name, command)}
 
 
 def main() -> None:

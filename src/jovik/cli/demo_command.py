@@ -69,10 +69,13 @@ def _step(shelf: Path, words: list[str], *, quiet: bool = False) -> None:
     """Show a command and run it as it would be run from a prompt."""
     import contextlib
     import io
+    import os
 
     from jovik.cli import jovik
 
     say("$ " + shlex.join(["jovik", *words, "--shelf", str(shelf)]))
+    # The demo shows the same figures everywhere, whatever a person's settings are.
+    os.environ["JOVIK_CONFIG"] = ""
     aside = contextlib.redirect_stdout(io.StringIO()) if quiet else contextlib.nullcontext()
     with aside, contextlib.redirect_stderr(io.StringIO()):
         # A verdict of "short" is an exit status of its own for scripts; for the demo it is part of the story.

@@ -12,6 +12,7 @@ from typing import Any
 import sqlalchemy as sa
 
 from jovik.errors import ShelfRefused
+from jovik.settings import shelf_setting
 from jovik.shelf.migrating import migrate, revision_of
 from jovik.shelf.schema import REVISION
 from jovik.shelf.server import is_server, open_server
@@ -28,8 +29,8 @@ def default_path() -> Path:
 
 
 def where_from(option: str | None) -> str:
-    """The shelf's place: the option, else `JOVIK_SHELF`, else the platform's data folder."""
-    return option or os.environ.get("JOVIK_SHELF") or str(default_path())
+    """The shelf's place: the option, else `JOVIK_SHELF`, else what the person's settings say, else the platform's data folder."""
+    return option or os.environ.get("JOVIK_SHELF") or shelf_setting() or str(default_path())
 
 
 def shown_place(where: str) -> str:

@@ -1,0 +1,163 @@
+"""`jovik config`: a person's own defaults."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import click
+
+from jovik.cli.options import format_option
+from jovik.cli.say import say
+
+
+@click.group(invoke_without_command=True)
+@click.pass_context
+def config(ctx: click.Context) -> None:
+    """Set what options are unless given: the shelf, the rig, passes, a margin, a theme.
+
+    What is typed comes before what JOVIK_SHELF says, and that before a setting. The file is TOML; JOVIK_CONFIG names another one.
+
+    \b
+    jovik config
+    jovik config set shelf /srv/lab/shelf.db
+    jovik config set measure.rig "bench, rear port"
+    jovik config unset measure.rig
+    """
+    if ctx.invoked_subcommand is None:
+        ctx.invoke(show)
+
+
+@config.command()
+@format_option()
+def show(form: str = "table") -> None:
+    """Show what is set, and in which file."""
+    from jovik.cli.output import emit_csv, emit_json, show_table
+    from jovik.settings import settings_path
+    from jovik.tables import Table
+
+    rows = [(key, _shown(value)) for key, value in _set_values().items()]
+    path = settings_path()
+    if form == "json":
+        emit_json({"file": str(path) if path is not None else None, "settings": _set_values()})
+    elif form == "csv":
+        emit_csv(["key", "value"], rows)
+    elif rows:
+        show_table(Table("Your settings", ["key", "value"], rows, notes=[f"from {path}"]))
+    else:
+        say(f"nothing is set; the file would be {path}")
+        say("  jovik config keys shows what can be set")
+
+
+@config.command()
+@format_option()
+def keys(form: str) -> None:
+    """Show what can be set, and what it is without."""
+    from jovik.cli.output import emit_csv, emit_json, show_table
+    from jovik.settings import SHELF
+    from jovik.shelf.opening import default_path
+    from jovik.tables import Table
+
+    rows = [(SHELF, str(default_path()), "The shelf of every command.")]
+    for name, command in _commands().items():
+        from jovik.cli.defaults import options_of
+
+        for key, option in options_of(command):
+            default = option.default if isinstance(option.default, str | int | float) and option.default != "" else None
+            rows.append((f"{name}.{key}", _shown(default) if default is not None else "-", (option.help or "").split(" Default:")[0]))
+    if form == "json":
+        emit_json({"keys": [{"key": k, "default": d if d != "-" else None, "about": a} for k, d, a in rows]})
+    elif form == "csv":
+        emit_csv(["key", "default", "about"], rows)
+    else:
+        show_table(Table("What can be set", ["key", "default", "about"], rows))
+
+
+@config.command("set")
+@click.argument("key")
+@click.argument("value")
+def set_command(key: str, value: str) -> None:
+    """Set KEY, such as measure.rig, to VALUE; it is checked as the option would check it."""
+    from jovik.settings import write_setting
+
+    table, name, option = _place(key)
+    kept: Any = value
+    if option is not None:
+        from jovik.cli.defaults import read_value
+
+        if option.is_flag:
+            kept = {"true": True, "yes": True, "on": True, "false": False, "no": False, "off": False}.get(value.casefold(), value)
+        kept = read_value(option, kept, key)
+    else:
+        from jovik.settings import place_of_shelf
+
+        kept = place_of_shelf(value)
+    path = write_setting(table, name, kept)
+    say(f"{key} is {_shown(kept)} from now on, in {path}")
+
+
+@config.command()
+@click.argument("key")
+def unset(key: str) -> None:
+    """Take KEY away, so that it is again what it is without."""
+    from jovik.errors import UnknownName
+    from jovik.settings import write_setting
+
+    there = _set_values()
+    if key not in there:
+        raise UnknownName("setting", key, there, "see jovik config")
+    table, dot, name = key.partition(".")
+    write_setting(table if dot else None, name if dot else key, None)
+    say(f"{key} is what it is without a setting")
+
+
+def _set_values() -> dict[str, Any]:
+    """What is set, by ``command.option``; the password of a server's address is left out."""
+    from jovik.settings import SHELF, read_settings
+
+    flat: dict[str, Any] = {}
+    for key, value in read_settings().items():
+        flat |= {f"{key}.{name}": v for name, v in value.items()} if isinstance(value, dict) else {key: value}
+    return {key: _shown(value) if key == SHELF else value for key, value in flat.items()}
+
+
+def _commands() -> dict[str, click.Command]:
+    """Every command that has something to set."""
+    from jovik.cli import COMMANDS, jovik
+    from jovik.cli.defaults import options_of
+    from jovik.settings import SHELF
+
+    ctx = click.Context(jovik)
+    found = {name: jovik.get_command(ctx, name) for name in COMMANDS if name not in ("config", SHELF)}
+    return {name: command for name, command in found.items() if command is not None and any(options_of(command))}
+
+
+def _place(key: str) -> tuple[str | None, str, click.Option | None]:
+    """The table and the name of a key, and the option that it is of; no option for the shelf.
+
+    Raises
+    ------
+    Misuse
+        It is no key.
+    """
+    from jovik.cli.defaults import option_called
+    from jovik.errors import UnknownName
+    from jovik.settings import SHELF
+
+    if key == SHELF:
+        return None, key, None
+    table, _, name = key.partition(".")
+    commands = _commands()
+    if table not in commands or not name:
+        from jovik.cli.defaults import options_of
+
+        known = [SHELF, *(f"{t}.{n}" for t, c in commands.items() for n, _ in options_of(c))]
+        raise UnknownName("setting", key, known, "see jovik config keys")
+    return table, name, option_called(table, commands[table], name, key)
+
+
+def _shown(value: Any) -> str:
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    from jovik.shelf.opening import shown_place
+
+    return ", ".join(map(str, value)) if isinstance(value, list) else shown_place(str(value))
