@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 DEMO ?= demo
 
-.PHONY: demo test lint screenshots bench clean
+.PHONY: demo test lint screenshots manual bench clean
 
 $(BIN)/jovik: pyproject.toml
 	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11))' || { echo "Jovik needs Python 3.11 or later; name one: make PYTHON=python3.12 ..."; exit 1; }
@@ -27,6 +27,9 @@ lint: $(BIN)/jovik
 
 screenshots: $(BIN)/jovik   ## docs/screenshots from the demo's data; needs xvfb and xterm
 	$(BIN)/python tools/screenshots.py
+
+manual: $(BIN)/jovik   ## docs/man/jovik.1 from the commands' own help
+	$(BIN)/python tools/manual.py
 
 bench: $(BIN)/jovik   ## the figures of the engine, as ratios in one run; needs a C compiler and liburing-dev
 	$(BIN)/python benchmarks/engine.py

@@ -2,11 +2,20 @@
 
 from __future__ import annotations
 
+import re
+import shlex
+import shutil
+import subprocess
 import tomllib
+from collections.abc import Iterator
 from pathlib import Path
 
+import click
 import pytest
 
+from jovik.cli import COMMANDS
+from jovik.cli import jovik as group
+from jovik.version import VERSION
 from tests.conftest import Program
 
 COMET = "Veldhaar Comet 2TB"
@@ -117,3 +126,48 @@ def test_every_key_can_be_set_to_its_default_and_the_demo_knows_none_of_them(own
     plain = own("measure", "model:comet", STEP, "--seed", "1", "--format", "json").json["steps"]
     own.env["JOVIK_CONFIG"] = ""
     assert own("measure", "model:comet", STEP, "--seed", "1", "--format", "json").json["steps"][0]["rate_bytes_s"] == plain[0]["rate_bytes_s"]
+
+
+MANUAL = Path(__file__).parents[1] / "docs" / "man" / "jovik.1"
+
+
+def commands() -> Iterator[tuple[list[str], click.Command]]:
+    """Every command with the words that call it."""
+    top = click.Context(group)
+    for name in COMMANDS:
+        command = group.get_command(top, name)
+        assert command is not None
+        yield [name], command
+        if isinstance(command, click.Group):
+            yield from (([name, n], c) for n, c in command.commands.items())
+
+
+def long_options(command: click.Command) -> set[str]:
+    return {o for p in command.params if isinstance(p, click.Option) for o in (*p.opts, *p.secondary_opts) if o.startswith("--")}
+
+
+def test_every_command_shows_how_it_is_used_and_the_examples_can_be_typed() -> None:
+    every = {tuple(words): command for words, command in commands()}
+    examples = [line.strip() for command in every.values() for line in (command.help or "").splitlines() if line.strip().startswith("jovik ")]
+    for name in set(COMMANDS) - {"completion"}:
+        assert any(e.split()[1] == name for e in examples), f"jovik {name} has no example"
+    for example in examples:
+        words = shlex.split(example.split(" > ")[0])[1:]
+        command = every.get(tuple(words[:2])) or every[tuple(words[:1])]
+        assert {w for w in words if w.startswith("--")} <= long_options(command), example
+        required = [p for p in command.params if isinstance(p, click.Option) and p.required]
+        assert all(set(p.opts) & set(words) for p in required), example
+
+
+def test_the_manual_has_every_command_and_option_and_is_sound() -> None:
+    text = MANUAL.read_text(encoding="utf-8").replace("\\-", "-")
+    assert f"Jovik {VERSION}" in text
+    for words, command in commands():
+        part = re.search(rf"^\.SS jovik {' '.join(words)} .*?(?=^\.S[SH])", text, flags=re.M | re.S)
+        assert part is not None, words
+        missing = {o for o in long_options(command) if o not in part[0]}
+        assert not missing, f"make manual: {words} lacks {missing}"
+    if shutil.which("groff") is None:
+        pytest.skip("groff is not here to set the manual (Debian: groff-base)")
+    done = subprocess.run(["groff", "-man", "-Tutf8", "-ww", str(MANUAL)], capture_output=True, text=True, check=True)
+    assert not done.stderr and "Hold the results of DRIVE against its claims." in " ".join(done.stdout.split())

@@ -21,6 +21,10 @@ def ceiling(engine: str, time_ns: int, form: str) -> None:
 
     The measuring loops run with nothing behind them (no-op requests on a ring, writes to the null device) and with a file
     in memory behind them. A result above 70 % of its ceiling is marked as limited by the tester.
+
+    \b
+    jovik ceiling
+    jovik ceiling --engine io_uring --for 2s
     """
     from jovik.cli.output import emit_csv, emit_json, show_table
     from jovik.engine.ceiling import survey

@@ -30,6 +30,10 @@ def demo(out: Path | None) -> None:
     """Test four model drives from sheet to ranking, and show each command on the way.
 
     The folder then holds a shelf (shelf.db) to go on with, the picture of the ranking and the review.
+
+    \b
+    jovik demo
+    jovik demo --out /tmp/demo
     """
     from jovik.errors import Misuse
 

@@ -16,6 +16,9 @@ def health(target: str, form: str) -> None:
     """Read the health log of the drive that TARGET is or lies on: a device, or a folder.
 
     It needs the right to send the drive commands; most systems give it to root.
+
+    \b
+    jovik health /dev/nvme1n1
     """
     from jovik.analysis.health import readings
     from jovik.cli.output import emit_csv, emit_json, show_table

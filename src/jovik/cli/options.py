@@ -12,7 +12,8 @@ F = TypeVar("F", bound=Callable[..., Any])
 
 def shelf_option(command: F) -> F:
     """`--shelf WHERE`."""
-    return click.option("--shelf", "shelf_at", metavar="WHERE", envvar="JOVIK_SHELF", help="The shelf's file. Default: in your data folder.")(command)
+    about = "The shelf: a file, or the address of a PostgreSQL database. Default: JOVIK_SHELF, your settings, or a file in your data folder."
+    return click.option("--shelf", "shelf_at", metavar="WHERE", envvar="JOVIK_SHELF", help=about)(command)
 
 
 def format_option(*more: str) -> Callable[[F], F]:

@@ -17,7 +17,13 @@ if TYPE_CHECKING:
 
 @click.group()
 def plan() -> None:
-    """Plans: what a review does, in which order and why."""
+    """Plans: what a review does, in which order and why.
+
+    \b
+    jovik plan list
+    jovik plan show full-review --target /mnt/new --budget 30min
+    jovik plan show first-look --format toml > mine.toml
+    """
 
 
 @plan.command("list")

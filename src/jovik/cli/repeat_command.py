@@ -26,7 +26,12 @@ def repeat(
     form: str,
     shelf_at: str | None,
 ) -> int:
-    """Do again what RUN did, or the last run: the same steps, passes and seeds, as a run of its own."""
+    """Do again what RUN did, or the last run: the same steps, passes and seeds, as a run of its own.
+
+    \b
+    jovik repeat
+    jovik repeat 20261123-101500-0a1b2c --target /mnt/rear --rig "rear port"
+    """
     from jovik.cli.running import Consent, run_order
     from jovik.errors import Misuse
     from jovik.runs import again

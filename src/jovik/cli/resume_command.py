@@ -17,6 +17,10 @@ def resume(run: str | None, target_at: str | None, destroy: str | None, form: st
     """Go on with RUN, or the last one that was not finished, after its last finished pass.
 
     It has to be the same unit on the same rig.
+
+    \b
+    jovik resume
+    jovik resume 20261123-101500-0a1b2c --target /mnt/new
     """
     from jovik.cli.running import Consent, run_order
     from jovik.runs import going_on

@@ -25,6 +25,10 @@ def scout(target: str | None, serials: bool, form: str, shelf_at: str | None) ->
     """Show every drive here, or the one under TARGET: what it is, what it hangs on, and what stands in the way.
 
     TARGET is a device, or a folder: then the drive under it is shown.
+
+    \b
+    jovik scout
+    jovik scout /mnt/new
     """
     from jovik.cli.output import emit_csv, emit_json
 
