@@ -171,3 +171,10 @@ def test_the_manual_has_every_command_and_option_and_is_sound() -> None:
         pytest.skip("groff is not here to set the manual (Debian: groff-base)")
     done = subprocess.run(["groff", "-man", "-Tutf8", "-ww", str(MANUAL)], capture_output=True, text=True, check=True)
     assert not done.stderr and "Hold the results of DRIVE against its claims." in " ".join(done.stdout.split())
+
+
+def test_who_types_nothing_is_told_what_to_do_next(own: Program) -> None:
+    assert "Begin with:\n  jovik demo" in own().out
+    own("measure", "model:comet", STEP)
+    said = own().out
+    assert f"Your shelf is {own.env['JOVIK_SHELF']}" in said and "jovik rank" in said and "jovik demo  " not in said.split("Your shelf")[1]

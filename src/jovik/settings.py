@@ -21,6 +21,13 @@ SHELF = "shelf"
 """The one key that is of no command."""
 
 
+def default_shelf() -> Path:
+    """Where the shelf is unless the person says otherwise."""
+    from platformdirs import user_data_path
+
+    return user_data_path("jovik") / "shelf.db"
+
+
 def settings_path() -> Path | None:
     """Where they are: the file that `JOVIK_CONFIG` names, else one in the platform's configuration folder; None where it names none."""
     named = os.environ.get("JOVIK_CONFIG")

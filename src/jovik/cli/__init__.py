@@ -78,9 +78,27 @@ def jovik(ctx: click.Context) -> None:
     """
     if ctx.invoked_subcommand is None:
         click.echo(ctx.get_help())
-        click.echo("\nNew here? Run: jovik demo")
+        click.echo(f"\n{_next_words()}")
     elif ctx.invoked_subcommand in COMMANDS and ctx.invoked_subcommand != "config":
         ctx.default_map = _defaults(ctx, ctx.invoked_subcommand)
+
+
+def _next_words() -> str:
+    """What to do next, for who typed nothing: another thing with a shelf than without."""
+    from pathlib import Path
+
+    from jovik.settings import default_shelf, shelf_setting
+    from jovik.text import plain
+
+    where = os.environ.get("JOVIK_SHELF") or shelf_setting() or str(default_shelf())
+    if "://" in where or Path(where).exists():
+        todo = {"jovik sheet list": "the drives on it", "jovik rank": "where each stands", "jovik measure": "the next one: TARGET --drive NAME"}
+        head = f"Your shelf is {plain(where) if '://' not in where else 'on a server'}. Go on with:"
+    else:
+        todo = {"jovik demo": "all of it on model drives, in a few seconds", "jovik scout": "the drives that are here, and what stands in the way",
+                "jovik sheet new NAME": "what the box of yours says; then jovik measure"}  # fmt: skip
+        head = "New here? Begin with:"
+    return "\n".join([head, *(f"  {command:<22}{about}" for command, about in todo.items())])
 
 
 def _defaults(ctx: click.Context, name: str) -> dict[str, Any]:

@@ -53,11 +53,10 @@ def show(form: str = "table") -> None:
 def keys(form: str) -> None:
     """Show what can be set, and what it is without."""
     from jovik.cli.output import emit_csv, emit_json, show_table
-    from jovik.settings import SHELF
-    from jovik.shelf.opening import default_path
+    from jovik.settings import SHELF, default_shelf
     from jovik.tables import Table
 
-    rows = [(SHELF, str(default_path()), "The shelf of every command.")]
+    rows = [(SHELF, str(default_shelf()), "The shelf of every command.")]
     for name, command in _commands().items():
         from jovik.cli.defaults import options_of
 

@@ -12,7 +12,7 @@ from typing import Any
 import sqlalchemy as sa
 
 from jovik.errors import ShelfRefused
-from jovik.settings import shelf_setting
+from jovik.settings import default_shelf, shelf_setting
 from jovik.shelf.migrating import migrate, revision_of
 from jovik.shelf.schema import REVISION
 from jovik.shelf.server import is_server, open_server
@@ -21,16 +21,9 @@ APPLICATION_ID = 0x4A6F766B
 """Marks a SQLite file as a Jovik shelf (`PRAGMA application_id`): "Jovk"."""
 
 
-def default_path() -> Path:
-    """Where the shelf is unless the person says otherwise."""
-    from platformdirs import user_data_path
-
-    return user_data_path("jovik") / "shelf.db"
-
-
 def where_from(option: str | None) -> str:
     """The shelf's place: the option, else `JOVIK_SHELF`, else what the person's settings say, else the platform's data folder."""
-    return option or os.environ.get("JOVIK_SHELF") or shelf_setting() or str(default_path())
+    return option or os.environ.get("JOVIK_SHELF") or shelf_setting() or str(default_shelf())
 
 
 def shown_place(where: str) -> str:
