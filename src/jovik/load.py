@@ -22,6 +22,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from jovik.errors import Misuse, UnknownName
+from jovik.textfile import read_text
 from jovik.tomlfile import Shape, Size, Time, from_text, read_toml
 from jovik.units import parse_rate
 
@@ -141,10 +142,7 @@ def read_load(name: str) -> Load:
     if name in load_names():
         text, where = (resources.files("jovik.loads") / f"{name}.toml").read_text(encoding="utf-8"), name
     elif path.suffix == ".toml" and path.is_file():
-        try:
-            text, where = path.read_text(encoding="utf-8"), str(path)
-        except (OSError, UnicodeDecodeError) as error:
-            raise Misuse(f"{path} cannot be read: {error}") from None
+        text, where = read_text(path), str(path)
     else:
         raise UnknownName("load", name, load_names(), "or give the path of a load's .toml file")
     return _load(path.stem, where, read_toml(text, where, LoadFile))

@@ -16,6 +16,7 @@ from pathlib import Path
 from typing import Any
 
 from jovik.errors import Misuse, TargetRefused
+from jovik.textfile import read_text
 
 SHELF = "shelf"
 """The one key that is of no command."""
@@ -47,15 +48,11 @@ def read_settings() -> dict[str, Any]:
         It is not TOML, or has something else than the shelf and a table for each command.
     """
     path = settings_path()
-    try:
-        text = path.read_text(encoding="utf-8") if path is not None else ""
-    except FileNotFoundError:
+    if path is None or not path.exists():
         return {}
-    except (OSError, UnicodeDecodeError) as error:
-        raise Misuse(f"your settings {path} cannot be read: {error}") from None
     try:
-        found = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
+        found = tomllib.loads(read_text(path))
+    except (ValueError, RecursionError) as error:
         raise Misuse(f"your settings {path} are not TOML: {error}", "mend the file, or move it away") from None
     for key, value in found.items():
         if key != SHELF and not isinstance(value, dict):
@@ -87,7 +84,7 @@ def write_setting(table: str | None, key: str, value: Any) -> Path:
         raise Misuse("JOVIK_CONFIG is empty, so there are no settings", "unset it, or let it name a file")
     read_settings()
     try:
-        document = tomlkit.parse(path.read_text(encoding="utf-8")) if path.exists() else tomlkit.document()
+        document = tomlkit.parse(read_text(path)) if path.exists() else tomlkit.document()
         place: Any = document
         if table is not None:
             if table not in document and value is not None:
@@ -115,7 +112,7 @@ def line_of_setting(table: str | None, key: str) -> str:
     path = settings_path()
     if path is None or not path.exists():
         return str(path)
-    return f"{path}, line {line_of(path.read_text(encoding='utf-8'), (key,) if table is None else (table, key))}"
+    return f"{path}, line {line_of(read_text(path), (key,) if table is None else (table, key))}"
 
 
 def shelf_setting(settings: Mapping[str, Any] | None = None) -> str | None:

@@ -53,7 +53,7 @@ def read_toml(text: str, where: str, shape: type[S]) -> S:
     """
     try:
         given = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
+    except (ValueError, RecursionError) as error:  # an integer of thousands of digits is no TOMLDecodeError
         raise Misuse(f"{where} is not TOML: {error}") from None
     try:
         return shape.model_validate(given)

@@ -51,17 +51,14 @@ def note(
     jovik note "Comet 2TB" --pro "silent" --con "no heat sink in the box"
     """
     from jovik.answers.noted import noted
-    from jovik.errors import Misuse
     from jovik.reading import Note, parse_reading, read_csv
     from jovik.shelf.opening import where_from
     from jovik.shelf.store import Shelf
+    from jovik.textfile import read_text
 
     readings = [parse_reading(t, method, instrument) for t in texts]
     if source is not None:
-        try:
-            readings += read_csv(source.read_text(encoding="utf-8-sig"), str(source))
-        except (OSError, UnicodeDecodeError) as error:
-            raise Misuse(f"{source} cannot be read: {error}") from None
+        readings += read_csv(read_text(source), str(source))
     notes = [Note(sort, t) for sort, said in (("pro", pro), ("con", con), ("remark", remark)) for t in said if t.strip()]
     with Shelf(where_from(shelf_at)) as shelf:
         name = shelf.sheet(drive).drive.name

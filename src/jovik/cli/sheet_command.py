@@ -57,15 +57,13 @@ def new(name: str | None, source: Path | None, shelf_at: str | None, **words: st
     from jovik.sheet import Sheet, drive_from_words, read_sheet
     from jovik.shelf.opening import where_from
     from jovik.shelf.store import Shelf
+    from jovik.textfile import read_text
 
     given = {k: v for k, v in words.items() if v is not None}
     if source is not None:
         if name is not None or given:
             raise Misuse("--from brings the whole sheet; give no name or other option with it")
-        try:
-            made = read_sheet(source.read_text(encoding="utf-8"), str(source))
-        except (UnicodeDecodeError, OSError) as error:
-            raise Misuse(f"{source} cannot be read: {error}") from None
+        made = read_sheet(read_text(source), str(source))
     elif name is None or not name.strip():
         raise Misuse("a new sheet needs a name, or --from FILE", 'jovik sheet new "Fjord 1TB"')
     else:

@@ -65,14 +65,10 @@ def import_command(source: Path, drive: str | None, mapping: Path | None, shelf_
 
 def _note_table(found: Shelf, source: Path, mapping: Path, drive: str | None) -> None:
     """Note a foreign table's figures; a drive that has no sheet is refused before anything is written."""
-    from jovik.errors import Misuse
     from jovik.reading import read_mapped
+    from jovik.textfile import read_text
 
-    try:
-        texts = [p.read_text(encoding="utf-8-sig") for p in (source, mapping)]
-    except (OSError, UnicodeDecodeError) as error:
-        raise Misuse(f"{source} or {mapping} cannot be read: {error}") from None
-    read = read_mapped(texts[0], str(source), texts[1], str(mapping))
+    read = read_mapped(read_text(source), str(source), read_text(mapping), str(mapping))
     named = {found.sheet(n).drive.name: readings for n, readings in read.items()}
     if drive is not None:
         wanted = found.sheet(drive).drive.name

@@ -9,6 +9,7 @@ from pathlib import Path
 from jovik.errors import UnknownName
 from jovik.model.behaviour import Behaviour
 from jovik.sheet import Sheet, SheetFile
+from jovik.textfile import read_text
 from jovik.tomlfile import read_toml
 
 MODEL_PREFIX = "model:"
@@ -48,7 +49,7 @@ def load_model(name: str) -> ModelDrive:
     """
     path = Path(name)
     if path.suffix == ".toml" and path.is_file():
-        text, where = path.read_text(encoding="utf-8"), str(path)
+        text, where = read_text(path), str(path)
     elif name in model_names():
         text, where = (resources.files("jovik.model") / "catalogue" / f"{name}.toml").read_text(encoding="utf-8"), name
     else:

@@ -16,9 +16,10 @@ from importlib import resources
 from pathlib import Path
 from typing import Any
 
-from jovik.errors import JovikError, Misuse, PhraseError, UnknownName
+from jovik.errors import JovikError, PhraseError, UnknownName
 from jovik.phrase.parser import parse_all
 from jovik.phrase.step import Step
+from jovik.textfile import read_text
 
 SPARE = (0, 9)
 
@@ -85,10 +86,7 @@ def plan_text(name: str) -> tuple[str, str]:
         return (resources.files("jovik.plans") / f"{name}.toml").read_text(encoding="utf-8"), name
     path = Path(name)
     if path.suffix == ".toml" and path.is_file():
-        try:
-            return path.read_text(encoding="utf-8"), str(path)
-        except (OSError, UnicodeDecodeError) as error:
-            raise Misuse(f"{path} cannot be read: {error}") from None
+        return read_text(path), str(path)
     raise UnknownName("plan", name, plan_names(), "or give the path of a plan's .toml file")
 
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from jovik.errors import Misuse
 from jovik.text import file_name, plain
+from jovik.textfile import read_text
 
 MOST_BYTES = 1_000_000
 """No review is longer than this; what is was named by mistake."""
@@ -24,14 +24,7 @@ def read_words(path: Path) -> str:
     Misuse
         It is not there, too long, or no UTF-8 text.
     """
-    try:
-        if path.stat().st_size > MOST_BYTES:
-            raise Misuse(f"{path} is longer than {MOST_BYTES:,} bytes", "is it the right file?")
-        return path.read_text(encoding="utf-8-sig")
-    except UnicodeDecodeError:
-        raise Misuse(f"{path} is not UTF-8 text", "save it as UTF-8 Markdown") from None
-    except OSError as error:
-        raise Misuse(f"{path} cannot be read: {error.strerror}", "name another file with --words") from None
+    return read_text(path, MOST_BYTES)
 
 
 def as_html(markdown: str) -> str:

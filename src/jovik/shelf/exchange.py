@@ -201,7 +201,7 @@ class Archive:
         """A JSON file of it."""
         try:
             return json.loads(self.text(name, checked=checked))
-        except (json.JSONDecodeError, RecursionError) as error:
+        except (ValueError, RecursionError) as error:  # an integer of thousands of digits is no JSONDecodeError
             raise self.wrong(f"{name} is no JSON: {error}") from None
 
     def table(self, name: str, header: Sequence[str]) -> list[list[str]]:
