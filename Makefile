@@ -3,8 +3,9 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 DEMO ?= demo
+SECONDS_EACH ?= 30
 
-.PHONY: demo test lint screenshots manual bench clean
+.PHONY: demo test lint screenshots manual bench fuzz clean
 
 $(BIN)/jovik: pyproject.toml
 	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11))' || { echo "Jovik needs Python 3.11 or later; name one: make PYTHON=python3.12 ..."; exit 1; }
@@ -20,8 +21,8 @@ test: $(BIN)/jovik   ## all tests
 	$(BIN)/python -m pytest -n 2 --dist loadgroup
 
 lint: $(BIN)/jovik
-	$(BIN)/ruff format --check src tests tools benchmarks examples
-	$(BIN)/ruff check src tests tools benchmarks examples
+	$(BIN)/ruff format --check src tests tools benchmarks examples fuzz
+	$(BIN)/ruff check src tests tools benchmarks examples fuzz
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 
@@ -30,6 +31,10 @@ screenshots: $(BIN)/jovik   ## docs/screenshots from the demo's data; needs xvfb
 
 manual: $(BIN)/jovik   ## docs/man/jovik.1 from the commands' own help
 	$(BIN)/python tools/manual.py
+
+fuzz: $(BIN)/jovik   ## every parser of foreign text and bytes, guided by coverage; SECONDS_EACH of time
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[fuzz]'
+	$(BIN)/python -m fuzz.run --seconds $(SECONDS_EACH)
 
 bench: $(BIN)/jovik   ## the figures of the engine, as ratios in one run; needs a C compiler and liburing-dev
 	$(BIN)/python benchmarks/engine.py

@@ -1,0 +1,1 @@
+"""Fuzzing what reads foreign text and bytes: see run.py."""

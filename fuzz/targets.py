@@ -1,0 +1,217 @@
+"""Everything of Jovik that reads what somebody else wrote, each as a function of bytes, with examples to begin from.
+
+A target may refuse in words (`JovikError`, and `ValueError` where that is documented); anything else that it raises is a fault. It works
+in a folder of its own, and whatever is beside that afterwards is a fault too.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import io
+import os
+import zipfile
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from importlib import resources
+from pathlib import Path
+
+from jovik import units
+from jovik.errors import JovikError
+from jovik.load import read_load
+from jovik.model import load_model
+from jovik.phrase import load_plan, parse_all
+from jovik.reading import parse_reading, read_csv, read_mapped
+from jovik.report.words import as_html, lowered
+from jovik.sense import ata, nvme
+from jovik.settings import read_settings
+from jovik.sheet import parse_claim, parse_price, parse_years, read_sheet, write_sheet
+from jovik.shelf.store import Shelf
+from jovik.target import signatures
+from jovik.target.link import named_link
+from jovik.textfile import read_text
+
+
+@dataclass(frozen=True)
+class Target:
+    """A parser.
+
+    `run` takes the bytes and the folder to work in; `seeds` are whole examples; `allowed` what it may raise.
+    """
+
+    run: Callable[[bytes, Path], object]
+    seeds: tuple[bytes, ...]
+    allowed: tuple[type[BaseException], ...] = (JovikError,)
+
+
+def shipped(package: str, folder: str = "") -> tuple[bytes, ...]:
+    """Every TOML file that ships in a package."""
+    place = resources.files(package) / folder if folder else resources.files(package)
+    return tuple(sorted(f.read_bytes() for f in place.iterdir() if f.name.endswith(".toml")))
+
+
+def as_text(content: bytes) -> str:
+    """Bytes as a person's shell hands them over."""
+    return content.decode("utf-8", "replace")
+
+
+def written(content: bytes, folder: Path, name: str) -> Path:
+    """The bytes as a file."""
+    path = folder / name
+    path.write_bytes(content)
+    return path
+
+
+def phrase(content: bytes, _: Path) -> None:
+    for step in parse_all(as_text(content)):
+        assert parse_all(step.canonical) == (step,)
+
+
+def sheet(content: bytes, folder: Path) -> None:
+    found = read_sheet(read_text(written(content, folder, "sheet.toml")), "sheet.toml")
+    assert read_sheet(write_sheet(found), "again") == found
+
+
+def mapped(content: bytes, folder: Path) -> None:
+    table, _, mapping = content.partition(b"\x00")
+    read_mapped(read_text(written(table, folder, "t.csv")), "t.csv", read_text(written(mapping, folder, "m.toml")), "m.toml")
+
+
+def claim(content: bytes, _: Path) -> None:
+    what, _, figure = as_text(content).partition("=")
+    parse_claim(what, figure)
+
+
+def quantity(content: bytes, _: Path) -> None:
+    text = as_text(content)
+    for read in (units.parse_size, units.parse_time, units.parse_rate, units.parse_link, parse_price, parse_years):
+        with contextlib.suppress(ValueError):
+            read(text)
+    named_link(text)
+
+
+def settings(content: bytes, folder: Path) -> None:
+    os.environ["JOVIK_CONFIG"] = str(written(content, folder, "settings.toml"))
+    read_settings()
+
+
+def archive(content: bytes, folder: Path) -> None:
+    path = written(content, folder, "a.zip")
+    with Shelf(str(folder / "fuzz.db"), create=True) as shelf:
+        before = shelf.drive_names(), len(shelf.runs())
+        try:
+            shelf.merge(path)
+        except JovikError:
+            assert (shelf.drive_names(), len(shelf.runs())) == before, "a refused archive changed the shelf"
+            raise
+        assert not shelf.check().faults
+
+
+def health_logs(content: bytes, _: Path) -> None:
+    with contextlib.suppress(JovikError):
+        nvme.parse_health(content[:512], content[512:])
+    with contextlib.suppress(JovikError):
+        ata.parse_identity(content)
+    with contextlib.suppress(JovikError):
+        pages = {1: content[512:1024], 5: content[1024:1536], 7: content[1536:]}
+        ata.parse_health(content[:512], pages)
+
+
+def marks(content: bytes, _: Path) -> None:
+    signatures.find(io.BytesIO(content), len(content))
+
+
+def words(content: bytes, folder: Path) -> None:
+    text = read_text(written(content, folder, "words.md"))
+    assert "<script" not in as_html(text).casefold()
+    lowered(text)
+
+
+def an_archive() -> bytes:
+    """A small export, made here."""
+    import tempfile
+
+    from jovik.api import measure, open_shelf
+
+    with tempfile.TemporaryDirectory() as scratch, open_shelf(Path(scratch) / "s.db") as shelf:
+        measure(shelf, "model:comet", "random read 4KiB for 200ms", passes=2, seed=1)
+        shelf.export(Path(scratch) / "s.zip")
+        return (Path(scratch) / "s.zip").read_bytes()
+
+
+def stored(content: bytes) -> bytes:
+    """The same zip with nothing compressed, so that what changes in it reaches what reads its files."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(content)) as old, zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as new:
+        for name in old.namelist():
+            new.writestr(name, old.read(name))
+    return out.getvalue()
+
+
+PHRASES = (
+    b"random read 4KiB depth 1..64 for 3s", b"sequential write 1MiB depth 8 over 30% of free durable", b"random mixed 70% read 16KiB depth 4,8 workers 2",
+    b"random mixed 0..100% read 4KiB depth 16 by 20", b"scan read in 200 zones", b"copy in 3 files of 1GB", b"copy in \"a folder\"", b"fill to 80%",
+    b"rest until recovered", b"sequential write 1MiB at most 200MB/s for 1min payload 50% compressible",
+)  # fmt: skip
+LOG = bytes([0, 60, 1, 100, 10, 3]) + bytes(range(1, 251)) * 12
+SHEETS = (
+    b"[drive]\nname = 'Tern 1TB'\nmaker = 'Orsolya'\ncapacity = '1TB'\nprice = '79 EUR'\nwarranty = '5 years'\nendurance = '600TB'\n\n"
+    b"[[claim]]\nwhat = 'sequential read'\nfigure = '3500MB/s'\n\n[[claim]]\nwhat = 'random read 4KiB'\nfigure = '60us'\nup_to = false\n",
+)
+TABLE = (
+    b"Model,Noise\nTern 1TB,31.5\n\x00instrument = 'a meter'\ndrive_column = 'Model'\n[[figure]]\ncolumn = 'Noise'\nwhat = 'noise'\nunit = 'dB(A)'\n"
+)
+
+TARGETS: dict[str, Target] = {
+    "phrase": Target(phrase, PHRASES),
+    "claim": Target(
+        claim, (b"sequential read=7000MB/s", b"random read 4KiB depth 32=900,000 IOPS", b"random read 4KiB=60us"), (JovikError, ValueError)
+    ),
+    "quantity": Target(quantity, (b"7000 MB/s", b"4KiB", b"1min30s", b"95,000 IOPS", b"89 EUR", b"5 years", b"PCIe 4.0 x4")),
+    "sheet": Target(sheet, SHEETS),
+    "model": Target(lambda content, folder: load_model(str(written(content, folder, "m.toml"))), shipped("jovik.model", "catalogue")),
+    "plan": Target(lambda content, folder: load_plan(str(written(content, folder, "p.toml"))), shipped("jovik.plans")),
+    "load": Target(lambda content, folder: read_load(str(written(content, folder, "l.toml"))), shipped("jovik.loads")),
+    "reading": Target(lambda content, _: parse_reading(as_text(content)), (b"boot time=8.1s", b"random read 4KiB depth 32=91,000 IOPS")),
+    "readings": Target(lambda c, folder: read_csv(read_text(written(c, folder, "r.csv")), "r.csv"),
+                       (b"what,value,unit,method\nboot time,8.1,s,stopwatch\nnoise,\"31,5\",dB(A),meter\n",)),
+    "mapping": Target(mapped, (TABLE,)),
+    "settings": Target(settings, (b"shelf = 'x.db'\n[measure]\nrig = 'bench'\npasses = 7\n",)),
+    "archive": Target(archive, ()),
+    "health": Target(health_logs, (LOG[:512] + bytes(4096), LOG)),
+    "marks": Target(marks, (b"\x00" * 510 + b"\x55\xaa" + b"EFI PART", b"\x00" * 1080 + b"\x53\xef")),
+    "words": Target(words, (b"# Head\n\n- a [link](http://example.org) and `code`\n\n> said <b>so</b>\n\n| a | b |\n|---|---|\n| 1 | 2 |\n",)),
+}  # fmt: skip
+
+
+def seeds_of(name: str) -> tuple[bytes, ...]:
+    """The examples of a target; an archive is made when it is asked for."""
+    if name == "archive":
+        whole = an_archive()
+        return whole, stored(whole)
+    return TARGETS[name].seeds
+
+
+@contextlib.contextmanager
+def watched(folder: Path) -> Iterator[None]:
+    """Whatever is written beside the folder is a fault."""
+    beside = folder.parent
+    before = sorted(p.name for p in beside.iterdir())
+    yield
+    assert sorted(p.name for p in beside.iterdir()) == before, "something was written outside the folder"
+
+
+def attempt(name: str, content: bytes, folder: Path) -> bool:
+    """Try a target on some bytes; whether it took them.
+
+    Raises
+    ------
+    BaseException
+        What is none of its refusals.
+    """
+    target = TARGETS[name]
+    with watched(folder):
+        try:
+            target.run(content, folder)
+        except target.allowed:
+            return False
+    return True
