@@ -148,7 +148,8 @@ def stored(content: bytes) -> bytes:
 
 
 PHRASES = (
-    b"random read 4KiB depth 1..64 for 3s", b"sequential write 1MiB depth 8 over 30% of free durable", b"random mixed 70% read 16KiB depth 4,8 workers 2",
+    b"random read 4KiB depth 1..64 for 3s", b"sequential write 1MiB depth 8 over 30% of free durable",
+    b"random mixed 70% read 16KiB depth 4,8 workers 2",
     b"random mixed 0..100% read 4KiB depth 16 by 20", b"scan read in 200 zones", b"copy in 3 files of 1GB", b"copy in \"a folder\"", b"fill to 80%",
     b"rest until recovered", b"sequential write 1MiB at most 200MB/s for 1min payload 50% compressible",
 )  # fmt: skip

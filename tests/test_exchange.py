@@ -13,11 +13,9 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from hypothesis import HealthCheck, given, settings
-from hypothesis import strategies as st
 
-from jovik.errors import JovikError, Misuse
-from jovik.shelf.exchange import MOST_FILE_BYTES, Archive
+from jovik.errors import Misuse
+from jovik.shelf.exchange import MOST_FILE_BYTES
 from jovik.shelf.store import Shelf
 from tests.conftest import Program, call
 
@@ -149,33 +147,6 @@ def test_a_bomb_is_not_unpacked(jovik: Program, exported: Path, tmp_path: Path) 
     path = changed(exported, tmp_path / "x.zip", bomb)
     assert path.stat().st_size < 300_000
     assert "larger than any file of a shelf" in jovik("shelf", "import", path, status=2).err
-
-
-@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
-@given(data=st.data())
-def test_no_archive_makes_it_stumble(exported: Path, tmp_path: Path, data: st.DataObject) -> None:
-    """Any bytes changed in an archive: it is refused in words or, where the change meant nothing, merged."""
-    content = bytearray(exported.read_bytes())
-    for at, value in data.draw(st.lists(st.tuples(st.integers(0, len(content) - 1), st.integers(0, 255)), min_size=1, max_size=8)):
-        content[at] = value
-    content = content[: data.draw(st.integers(0, len(content)))] if data.draw(st.booleans()) else content
-    path = tmp_path / "x.zip"
-    path.write_bytes(content)
-    where = tmp_path / "s.db"
-    with Shelf(str(where), create=not where.exists()) as shelf:
-        try:
-            shelf.merge(path)
-        except JovikError as error:
-            assert "nothing was changed" in error.hint
-        assert shelf.check().faults == ()
-
-
-@given(st.binary(max_size=400))
-def test_no_bytes_are_taken_for_an_archive(tmp_path_factory: pytest.TempPathFactory, content: bytes) -> None:
-    path = tmp_path_factory.getbasetemp() / "no.zip"
-    path.write_bytes(content)
-    with pytest.raises(JovikError, match="cannot be imported"):
-        Archive(path)
 
 
 def test_a_backup_is_of_one_moment_while_others_write(jovik: Program) -> None:

@@ -49,9 +49,8 @@ def test_a_parser_takes_its_examples_and_refuses_the_rest_in_words(name: str, in
     monkeypatch.setenv("JOVIK_CONFIG", "")
     seeds = seeds_of(name)
     assert [s for s in seeds if not attempt(name, s, inside)] == []
-    few = name in ("archive",)
 
-    @settings(max_examples=25 if few else 150, suppress_health_check=list(HealthCheck), database=None)
+    @settings(max_examples=60 if name == "archive" else 150, suppress_health_check=list(HealthCheck), database=None)
     @given(bent(seeds) | st.binary(max_size=200))
     def tried(content: bytes) -> None:
         attempt(name, content, inside)
@@ -70,19 +69,15 @@ def test_numbers_without_end_and_depths_without_bottom_are_refused(name: str, in
         attempt(name, f"x = {hard}".encode(), inside)
 
 
-def test_an_archive_cannot_leave_the_folder_nor_fill_the_memory(jovik: Program) -> None:
-    bomb = jovik.folder / "bomb.zip"
-    with zipfile.ZipFile(bomb, "w", zipfile.ZIP_DEFLATED) as made:
-        made.writestr("manifest.json", b" " * 200_000_000)
-    said = jovik("shelf", "import", bomb, status=2).err
-    assert "larger than any file" in said and bomb.stat().st_size < 1_000_000
-    with zipfile.ZipFile(bomb, "w") as made:
+def test_an_archive_cannot_write_beside_the_shelf(jovik: Program) -> None:
+    path = jovik.folder / "evil.zip"
+    with zipfile.ZipFile(path, "w") as made:
         made.writestr("manifest.json", '{"format": "jovik shelf", "version": 1, "files": {"../../evil": "x", "runs/../../../evil.json": "x"}}')
         made.writestr("../../evil", "x")
         made.writestr("runs/../../../evil.json", "x")
         made.writestr("drives.json", f"[{HUGE}]")
     before = sorted(os.listdir(jovik.folder.parent)), sorted(os.listdir(jovik.folder))
-    assert "cannot be imported" in jovik("shelf", "import", bomb, status=2).err
+    assert "cannot be imported" in jovik("shelf", "import", path, status=2).err
     assert (sorted(os.listdir(jovik.folder.parent)), sorted(os.listdir(jovik.folder))) == before
 
 

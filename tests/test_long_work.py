@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import random
 import shutil
 import signal
 import sqlite3
@@ -107,40 +106,6 @@ def test_a_pass_until_stopped_is_ended_by_a_person_and_counts(jovik: Program) ->
 def passes_of(shelf: Path) -> list[tuple[int, int]]:
     with sqlite3.connect(shelf) as connection:
         return connection.execute("select step.position, number from pass join step on step.id = step_id order by 1, 2").fetchall()
-
-
-def test_killed_at_random_moments_a_run_is_gone_on_with_and_loses_nothing(jovik: Program) -> None:
-    """Twenty kills: after each, what was finished is there, and the last go brings exactly the passes of the plan."""
-    own_disk(jovik)
-    phrases = ["random read 4KiB for 100ms within 1MiB", "random write 4KiB depth 1,2,4 for 100ms within 1MiB", "sequential write 64KiB over 1MiB"]
-    words = ["measure", ".", "--drive", "Own Disk", *phrases, "--passes", "9", "--seed", "5", "--format", "json"]
-    rng = random.Random(4)
-    before: list[tuple[int, int]] = []
-    kills = 0
-    for _ in range(60):
-        running = subprocess.Popen(jovik.command(*words), cwd=jovik.folder, env=jovik.env, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
-        try:
-            running.communicate(timeout=rng.uniform(0.5, 1.5) if kills < 20 else 60)
-            break
-        except subprocess.TimeoutExpired:
-            running.kill()
-            running.wait()
-            kills += 1
-        if jovik.shelf.exists():
-            now = passes_of(jovik.shelf)
-            assert set(before) <= set(now)
-            before = now
-            with sqlite3.connect(jovik.shelf) as connection:
-                if connection.execute("select count(*) from run").fetchone()[0]:
-                    words = ["resume", "--format", "json"]
-    assert running.returncode == 0, running.stderr
-    assert passes_of(jovik.shelf) == [(p, n) for p in range(5) for n in range(1, 10)]
-    with sqlite3.connect(jovik.shelf) as connection:
-        assert connection.execute("select state from run").fetchall() == [("done",)]
-        assert connection.execute("pragma integrity_check").fetchone() == ("ok",)
-        seeds = connection.execute("select seed from pass").fetchall()
-    assert len(set(seeds)) == 45 and kills >= 10
-    assert os.listdir(jovik.folder) == []
 
 
 def test_a_run_is_not_gone_on_with_elsewhere(jovik: Program) -> None:

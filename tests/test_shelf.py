@@ -66,11 +66,12 @@ def test_what_is_no_shelf_is_refused_and_left_alone(tmp_path: Path, jovik: Progr
         assert (path.read_bytes() if path.is_file() else None) == before
 
 
-def test_a_shelf_of_the_first_revision_is_brought_up_to_date_and_kept(tmp_path: Path, jovik: Program) -> None:
+def of_the_first_revision(where: Path) -> None:
+    """A shelf as the first Jovik wrote it: one drive with one pass."""
     from jovik.shelf import opening
 
-    opening._migrate(jovik.shelf, "0001")
-    engine = opening._connect(jovik.shelf)
+    opening._migrate(where, "0001")
+    engine = opening._connect(where)
     zeros = "0, 0, 0, 0, 0, 0"
     with engine.begin() as c:
         for line in (
@@ -85,6 +86,10 @@ def test_a_shelf_of_the_first_revision_is_brought_up_to_date_and_kept(tmp_path: 
         ):
             c.exec_driver_sql(line)
     engine.dispose()
+
+
+def test_a_shelf_of_the_first_revision_is_brought_up_to_date_and_kept(tmp_path: Path, jovik: Program) -> None:
+    of_the_first_revision(jovik.shelf)
     assert jovik("rank", "--format", "json").json["drives"][0]["steps"][0]["rate_bytes_s"]["median"] == 5.0
     copy = jovik.shelf.with_name("shelf.db.revision-0001")
     with sqlite3.connect(copy) as old:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
-from jovik.errors import JovikError, ShelfLost, TargetRefused
+from jovik.errors import JovikError, ShelfLost, ShelfRefused, TargetRefused
 from jovik.runs.identity import health_notes, health_of, identify, machine
 from jovik.version import VERSION
 
@@ -90,7 +90,12 @@ def carry_out(ready: Ready, begun: Begun, observer: Observer, around: Callable[[
         state = "failed"
         raise
     finally:
-        writer.close(state)
+        try:
+            writer.close(state)
+        except ShelfRefused:
+            # What stopped the run says it better; the run stays open, to be gone on with.
+            if not isinstance(failure, ShelfRefused):
+                raise
     if healthy is not None and state != "interrupted":
         after = health_of(known.device)
         writer.health(healthy, after, health_notes(healthy, after, writer.written_bytes))

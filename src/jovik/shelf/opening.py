@@ -5,7 +5,6 @@ from __future__ import annotations
 import contextlib
 import os
 import sqlite3
-import tempfile
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +13,7 @@ import sqlalchemy as sa
 from jovik.errors import ShelfRefused
 from jovik.settings import default_shelf, shelf_setting
 from jovik.shelf.migrating import migrate, revision_of
+from jovik.shelf.placing import put_new, scratch_beside
 from jovik.shelf.schema import REVISION
 from jovik.shelf.server import is_server, open_server
 
@@ -62,12 +62,15 @@ def open_engine(where: str, *, create: bool) -> sa.Engine:
     try:
         if fresh:
             _make(path)
-        _recognise(path)
-        engine = _connect(path)
+        reading = _only_read(path)
+        _recognise(path, reading)
+        engine = _connect(path, reading=reading)
         with engine.connect() as connection:
             found = revision_of(connection)
         if found is None:
             raise ShelfRefused(f"{where} is a shelf without a revision; it may be damaged", "name another one with --shelf")
+        if found != REVISION and reading:
+            raise ShelfRefused(f"{where} is of another revision and cannot be written here", COPY_IT)
         if found != REVISION:
             _back_up(path, found)
             _migrate(path)
@@ -81,15 +84,46 @@ WRITING = {"jovik_writing": True}
 """Execution options of an engine whose transactions write."""
 
 
-def _connect(path: Path, *, foreign_keys: bool = True) -> sa.Engine:
-    engine = sa.create_engine(sa.URL.create("sqlite", database=str(path)), connect_args={"timeout": 30})
+COPY_IT = "copy it, with the files beside it that begin with its name, to where it can be written"
+
+
+def _only_read(path: Path) -> bool:
+    """Whether a shelf cannot be written here: its medium, its folder or its file says so.
+
+    Raises
+    ------
+    ShelfRefused
+        Its newest passes are in a log beside it, which only a writer can bring in.
+    """
+    if os.access(path, os.W_OK) and os.access(path.absolute().parent, os.W_OK):
+        return False
+    log = path.with_name(f"{path.name}-wal")
+    if log.exists() and log.stat().st_size and not path.with_name(f"{path.name}-shm").exists():
+        raise ShelfRefused(f"the shelf {path} was not closed where it was written, and cannot be written here", COPY_IT)
+    return True
+
+
+def _address(path: Path, reading: bool) -> str:
+    """The shelf for SQLite's own eyes; one that nobody can write is read without the files that writers keep beside it."""
+    unchanging = reading and not path.with_name(f"{path.name}-shm").exists()
+    return f"{path.absolute().as_uri()}{'?mode=ro' if reading else ''}{'&immutable=1' if unchanging else ''}"
+
+
+def _connect(path: Path | None, *, foreign_keys: bool = True, reading: bool = False) -> sa.Engine:
+    """An engine on a file, or with None on memory of its own."""
+    if path is None:
+        engine = sa.create_engine("sqlite://", poolclass=sa.pool.StaticPool)
+    else:
+        address = _address(path, reading)
+        made = lambda: sqlite3.connect(address, uri=True, timeout=30, check_same_thread=False)  # noqa: E731
+        engine = sa.create_engine("sqlite://", creator=made, poolclass=sa.pool.QueuePool)
 
     def prepare(connection: Any, _: Any) -> None:
         # Python's own module would begin transactions late and leave changes of tables out of them.
         connection.isolation_level = None
         cursor = connection.cursor()
         # Readers go on while a run writes; a finished pass is on the medium when its transaction returns.
-        for pragma in ("journal_mode=WAL", "synchronous=FULL", f"foreign_keys={'ON' if foreign_keys else 'OFF'}"):
+        for pragma in (*([] if reading else ["journal_mode=WAL", "synchronous=FULL"]), f"foreign_keys={'ON' if foreign_keys else 'OFF'}"):
             cursor.execute(f"PRAGMA {pragma}")
         cursor.close()
 
@@ -104,28 +138,23 @@ def _connect(path: Path, *, foreign_keys: bool = True) -> sa.Engine:
 
 
 def _make(path: Path) -> None:
-    """Make a shelf under another name and move it into place whole: nobody ever meets half of one."""
+    """Make a shelf whole: nobody ever meets half of one, and who is killed meanwhile leaves nothing."""
     path.parent.mkdir(parents=True, exist_ok=True)
-    with tempfile.TemporaryDirectory(dir=path.parent, prefix=".jovik-shelf-") as scratch:
-        made = Path(scratch) / "shelf.db"
-        _migrate(made)
-        # Another process may have been quicker; then its shelf stands, since this one is still empty.
-        try:
-            os.link(made, path)
-        except FileExistsError:
-            pass
-        except OSError:
-            # Some file systems know no second name for a file.
-            if not path.exists():
-                made.replace(path)
+    engine = _connect(None, foreign_keys=False)
+    _bring_up(engine)
+    with engine.connect() as connection:
+        made: sqlite3.Connection = connection.connection.driver_connection  # type: ignore[assignment]
+        content = made.serialize()
+    engine.dispose()
+    put_new(path, content)
 
 
-def _recognise(path: Path) -> None:
+def _recognise(path: Path, reading: bool) -> None:
     """Refuse a file that is not a Jovik shelf, without writing to it."""
     if path.stat().st_size == 0:
         raise ShelfRefused(f"{path} is an empty file, not a shelf", "remove it, or name another place with --shelf")
     try:
-        with sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro", uri=True) as connection:
+        with sqlite3.connect(_address(path, reading) if reading else f"{path.absolute().as_uri()}?mode=ro", uri=True) as connection:
             marked = connection.execute("PRAGMA application_id").fetchone()[0] == APPLICATION_ID
         connection.close()
     except sqlite3.DatabaseError as error:
@@ -135,24 +164,30 @@ def _recognise(path: Path) -> None:
 
 
 def _back_up(path: Path, revision: str) -> None:
-    """Keep a copy of a shelf as it was before it is brought to a newer revision."""
+    """Keep a copy of a shelf as it was before it is brought to a newer revision; a copy is there whole or not at all."""
     copy = path.with_name(f"{path.name}.revision-{revision}")
     if copy.exists():
         return
-    with contextlib.closing(sqlite3.connect(path)) as old, contextlib.closing(sqlite3.connect(copy)) as new:
+    part = scratch_beside(copy)
+    with contextlib.closing(sqlite3.connect(path)) as old, contextlib.closing(sqlite3.connect(part)) as new:
         old.backup(new)
+    os.replace(part, copy)
 
 
 def _migrate(path: Path, revision: str = "head") -> None:
     """Bring a shelf to a revision, the newest unless said otherwise."""
-    # SQLite changes a table by making it anew; rows that refer to it must not object meanwhile.
     engine = _connect(path, foreign_keys=False)
     try:
-        with engine.execution_options(**WRITING).begin() as connection:
-            connection.execute(sa.text(f"PRAGMA application_id={APPLICATION_ID}"))
-            migrate(connection, revision)
-            broken = connection.execute(sa.text("PRAGMA foreign_key_check")).first()
-            if broken is not None:
-                raise ShelfRefused(f"this shelf refers to records that it does not hold ({broken[0]})", "a copy from before is beside it")
+        _bring_up(engine, revision)
     finally:
         engine.dispose()
+
+
+def _bring_up(engine: sa.Engine, revision: str = "head") -> None:
+    """SQLite changes a table by making it anew; rows that refer to it must not object meanwhile, and are looked at afterwards."""
+    with engine.execution_options(**WRITING).begin() as connection:
+        connection.execute(sa.text(f"PRAGMA application_id={APPLICATION_ID}"))
+        migrate(connection, revision)
+        broken = connection.execute(sa.text("PRAGMA foreign_key_check")).first()
+        if broken is not None:
+            raise ShelfRefused(f"this shelf refers to records that it does not hold ({broken[0]})", "a copy from before is beside it")

@@ -114,6 +114,10 @@ class Shelf:
             reason = str(error).strip().splitlines()[0]
             if is_server(self.where) and isinstance(context.sqlalchemy_exception, sa.exc.OperationalError):
                 raise ShelfLost(f"the shelf {self.where} cannot be reached: {reason}", "is its server running?") from error
+            if "readonly" in reason:
+                raise ShelfRefused(
+                    f"the shelf {self.where} cannot be written here", "name another one with --shelf; reading this one works"
+                ) from error
             raise ShelfRefused(f"the shelf {self.where} failed: {reason}", "check its disk and its rights; nothing finished was lost") from error
 
     def __enter__(self) -> Shelf:
