@@ -26,7 +26,7 @@ from jovik.textfile import read_text
 from jovik.tomlfile import Shape, Size, Time, from_text, read_toml
 from jovik.units import parse_rate
 
-Positive = Annotated[float, Field(gt=0, strict=False)]
+Positive = Annotated[float, Field(gt=0, le=1e9, strict=False)]
 
 
 def _rate(text: str) -> float:
@@ -82,8 +82,8 @@ class Frames(Shape):
     """Pictures one after the other."""
 
     direction: Literal["read", "write"]
-    width: Annotated[int, Field(gt=0)]
-    height: Annotated[int, Field(gt=0)]
+    width: Annotated[int, Field(gt=0, le=10**9)]
+    height: Annotated[int, Field(gt=0, le=10**9)]
     bits: Positive
     rate: Positive
     compression: Positive = 1.0
@@ -93,9 +93,9 @@ class Samples(Shape):
     """Voices of sound, each read ahead by a block."""
 
     direction: Literal["read", "write"]
-    rate: Annotated[int, Field(gt=0)]
-    bits: Annotated[int, Field(gt=0)]
-    channels: Annotated[int, Field(gt=0)] = 2
+    rate: Annotated[int, Field(gt=0, le=10**9)]
+    bits: Annotated[int, Field(gt=0, le=10**9)]
+    channels: Annotated[int, Field(gt=0, le=10**9)] = 2
     read_ahead: Size = 65536
 
 

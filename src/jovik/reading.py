@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from jovik.errors import Misuse, PhraseError
 from jovik.phrase import Access, parse
 from jovik.tomlfile import Shape, read_toml
-from jovik.units import parse_rate, parse_time, show_rate, show_time, significant
+from jovik.units import MOST, parse_rate, parse_time, show_rate, show_time, significant
 
 PLAIN = re.compile(r"(-?\d[\d,]*(?:\.\d+)?)\s*(\S.*)?")
 COLUMNS = ("what", "value", "unit", "method", "instrument")
@@ -87,7 +87,10 @@ def _value(text: str) -> tuple[float, str]:
     found = PLAIN.fullmatch(text)
     if found is None:
         raise Misuse(f"'{text}' is not a number with a unit", "such as 8.1s, 31 dB(A), 540MB/s or 12 g")
-    return float(found[1].replace(",", "")), (found[2] or "").strip()
+    value = float(found[1].replace(",", ""))
+    if abs(value) > MOST:
+        raise Misuse(f"'{text[:40]}' is too large a number")
+    return value, (found[2] or "").strip()
 
 
 def _phrase(what: str) -> str | None:

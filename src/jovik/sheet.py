@@ -165,7 +165,7 @@ def parse_figure(text: str) -> tuple[float, str]:
 
 def parse_price(text: str) -> tuple[float, str]:
     """``89 EUR`` or ``89.90`` as (89.0, "EUR")."""
-    found = re.fullmatch(r"\s*(\d+(?:\.\d+)?)\s*([A-Za-z]{3})?\s*", text)
+    found = re.fullmatch(r"\s*(\d{1,12}(?:\.\d{1,12})?)\s*([A-Za-z]{3})?\s*", text)
     if not found:
         raise ValueError(f"'{text}' is not a price; write 89 EUR")
     return float(found[1]), (found[2] or "").upper()
@@ -173,7 +173,7 @@ def parse_price(text: str) -> tuple[float, str]:
 
 def parse_years(text: str) -> float:
     """``5 years`` as 5.0."""
-    found = re.fullmatch(r"\s*(\d+(?:\.\d+)?)\s*(years?|y)?\s*", text)
+    found = re.fullmatch(r"\s*(\d{1,4}(?:\.\d{1,4})?)\s*(years?|y)?\s*", text)
     if not found:
         raise ValueError(f"'{text}' is not a warranty; write 5 years")
     return float(found[1])

@@ -27,6 +27,11 @@ SIZES: dict[str, int] = {
 TIMES: dict[str, int] = {"ns": 1, "us": 10**3, "ms": 10**6, "s": 10**9, "min": 60 * 10**9, "h": 3600 * 10**9}
 """Nanoseconds in each unit of time."""
 
+MOST = 2**63 - 1
+"""No size, time or rate is larger: it is what an offset of the system and a column of a shelf can hold."""
+MOST_DIGITS = 40
+"""Nobody writes a number with more."""
+
 _NUMBER = re.compile(r"\s*(\d+(?:[.,_]\d+)*)\s*([^\d\s].*?)?\s*\Z")
 _FOLDED_SIZES = {name.casefold(): name for name in SIZES}
 _FOLDED_TIMES = {name.casefold(): name for name in TIMES} | {"µs": "us", "sec": "s", "m": "min"}
@@ -51,7 +56,16 @@ def _number(text: str) -> tuple[Fraction, str]:
         digits = digits.replace(",", "")
     if digits.count(".") > 1:
         raise ValueError(f"'{found[1]}' is not a number")
+    if len(digits) > MOST_DIGITS:
+        raise ValueError(f"a number of {len(digits)} digits is too long")
     return Fraction(digits), found[2] or ""
+
+
+def _at_most(value: Fraction, text: str) -> Fraction:
+    """The value, where anything can hold it."""
+    if value > MOST:
+        raise ValueError(f"'{text}' is too large")
+    return value
 
 
 def parse_size(text: str) -> int:
@@ -75,7 +89,7 @@ def parse_size(text: str) -> int:
     size = number * SIZES[name]
     if size.denominator != 1:
         raise ValueError(f"'{text}' is not a whole number of bytes")
-    return int(size)
+    return int(_at_most(size, text))
 
 
 def parse_time(text: str) -> int:
@@ -90,7 +104,7 @@ def parse_time(text: str) -> int:
     name = _FOLDED_TIMES.get(unit.casefold())
     if name is None:
         raise ValueError(f"'{text}' is not a time; write 5s, 500ms, 2min or 1h")
-    return round(number * TIMES[name])
+    return round(_at_most(number * TIMES[name], text))
 
 
 def parse_rate(text: str) -> tuple[float, str]:
@@ -116,7 +130,7 @@ def parse_rate(text: str) -> tuple[float, str]:
         value, unit = _number(number)
         if unit:
             raise ValueError(f"'{text}' is not a number of IOPS")
-        return float(value * scale), "IOPS"
+        return float(_at_most(value * scale, text)), "IOPS"
     if stripped.endswith("/s"):
         return float(parse_size(stripped[:-2])), "bytes/s"
     raise ValueError(f"'{text}' is not a rate; write 550MB/s or 95000 IOPS")

@@ -11,7 +11,7 @@ import re
 
 from jovik.errors import PhraseError
 from jovik.phrase.cursor import Cursor, Word
-from jovik.units import parse_size, spell_size
+from jovik.units import MOST, MOST_DIGITS, parse_size, spell_size
 
 MOST_RUNGS = 256
 _NUMBER = r"\d+(?:\.\d+)?"
@@ -82,6 +82,8 @@ def _walk(text: str, word: Word, found: re.Match[str], stride: float | None) -> 
     low, unit_low, high, unit = found.groups()
     scale = (parse_size(f"1{unit_low}"), parse_size(f"1{unit}")) if unit_low and unit_low != unit else (1, 1)
     at, end = float(low) * scale[0], float(high) * scale[1]
+    if end > MOST or len(low) > MOST_DIGITS:
+        raise PhraseError(text, word.start, word.end, "smaller numbers")
     if end <= at:
         raise PhraseError(text, word.start, word.end, "a range from the smaller to the larger number")
     if stride is None and at <= 0:
