@@ -1,0 +1,149 @@
+"""The documentation, followed word by word: every command in it is run, and what is quoted below one is held against what it says."""
+
+from __future__ import annotations
+
+import os
+import re
+import shlex
+import subprocess
+from collections.abc import Iterator
+from importlib import resources
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import Program
+
+TOP = Path(__file__).resolve().parents[1]
+PAGES = ["README.md", *sorted(f"docs/{p.name}" for p in (TOP / "docs").glob("*.md") if p.name != "tutorial.md")]
+COMMAND = re.compile(r"^    (?:\$ )?(?:sudo )?(?:[A-Z_]+=\S+ )?(jovik .*)$")
+FILE = re.compile(r"`([\w-]+\.(?:toml|csv))`[^`]*?```(?:toml|csv)\n(.*?)```", re.S)
+
+ELSEWHERE = {
+    "/mnt/new": "model:comet", "/mnt/rear": "model:comet", "/mnt/usb": "model:pebble", "/mnt/hub": "model:hub.toml",
+    # A whole full review, and gigabytes of a real device, are for other tests.
+    "full-review --budget": "first-look --budget", '--drive "Fjord 1TB" --plan full-review': '--drive "Fjord 1TB" --plan first-look',
+    "5s within 100GB": "200ms within 8MB",
+}  # fmt: skip
+"""What stands in pages for what is not here."""
+
+
+def page_of(name: str) -> str:
+    return (TOP / name).read_text(encoding="utf-8")
+
+
+def commands_of(text: str) -> list[str]:
+    return [found[1] for line in text.splitlines() if (found := COMMAND.match(line))]
+
+
+def words_of(command: str, device: Path | None) -> list[str]:
+    for old, new in ELSEWHERE.items():
+        command = command.replace(old, new)
+    words = shlex.split(command, comments=True)[1:]
+    if words[0] in ("scout", "health"):
+        words = [w if w not in ELSEWHERE.values() else "." for w in words]
+    stands = {"/dev/sdX": str(device), "HF-00417": os.path.realpath(f"{device}.image")}
+    return [stands.get(w, w) for w in words]
+
+
+MODELS = {"Corvane Slate 1TB": "slate", "Ilmaris Drift 1TB": "drift", "Veldhaar Comet 2TB": "comet"}
+
+
+def prepare(jovik: Program, text: str) -> None:
+    """What a page takes for granted: the drives that it names are on the shelf, and the files that it speaks of in the folder."""
+    steps = ["sequential read 1MiB depth 8 for 1s", "random read 4KiB for 1s"]
+    steps += ["sequential write 1MiB depth 8 over 30% of free"] if "long-write" in text else []
+    for seed, (name, model) in enumerate(MODELS.items()):
+        if f'"{name}"' in text:
+            jovik("measure", f"model:{model}", *steps, "--passes", "3", "--seed", str(seed))
+    for name in ("Fjord 1TB", "Pebble"):
+        if f'"{name}"' in text and f'sheet new "{name}"' not in text:
+            jovik("sheet", "new", name)
+    jovik("sheet", "new", "Another")
+    comet = (resources.files("jovik.model") / "catalogue" / "comet.toml").read_text(encoding="utf-8")
+    (jovik.folder / "hub.toml").write_text(comet.replace('link_rate = "7877MB/s"', 'link_rate = "450MB/s"'), encoding="utf-8")
+    (jovik.folder / "mine.md").write_text("My own words.\n", encoding="utf-8")
+    (jovik.folder / "mine.toml").write_text((resources.files("jovik.loads") / "telescope.toml").read_text(encoding="utf-8"), encoding="utf-8")
+    for name, content in FILE.findall(text):
+        (jovik.folder / name).write_text(content, encoding="utf-8")
+
+
+@pytest.fixture
+def device(tmp_path: Path) -> Iterator[Path | None]:
+    """A blank raw device of 3 GB where we may make one."""
+    image = tmp_path / "image"
+    with image.open("wb") as file:
+        file.truncate(3 * 10**9)
+    node = tmp_path / "loop"
+    made = subprocess.run(["losetup", "--find", "--show", image], capture_output=True, text=True, check=False) if os.geteuid() == 0 else None
+    if made is None or made.returncode:
+        yield None
+        return
+    node.symlink_to(made.stdout.strip())
+    Path(f"{node}.image").symlink_to(image)
+    yield node
+    subprocess.run(["losetup", "--detach", made.stdout.strip()], check=True)
+
+
+@pytest.mark.parametrize("page", [p for p in PAGES if commands_of(page_of(p))])
+def test_every_command_of_a_page_does_what_is_quoted_below_it(page: str, jovik: Program, device: Path | None) -> None:
+    text = page_of(page)
+    prepare(jovik, text)
+    said, lines = "", text.splitlines()
+    for at, line in enumerate(lines):
+        found = COMMAND.match(line)
+        if found:
+            words = words_of(found[1], device)
+            if any("/dev/sdX" in w or w == "None" for w in words):
+                continue
+            answer = jovik(*words, status=None)
+            wrong = line.startswith("    $ ")
+            # 1 is an answer too: a claim fell short, a load is not carried.
+            assert answer.status in ((2,) if wrong else (0, 1)), (line, answer.out, answer.err)
+            said = f"{said}\n{answer.out}\n{answer.err}"
+            below = [x[4:] for x in lines[at + 1 : at + 8] if x.startswith("    ")] if wrong else []
+            assert all(x.strip() in answer.err for x in below), (below, answer.err)
+        elif line.startswith("> "):
+            assert line[2:] in said, (line, said)
+        elif line.startswith("## "):
+            said = ""
+
+
+def test_every_command_of_the_tutorial_does_what_is_quoted_below_it(jovik: Program) -> None:
+    said, count = "", 0
+    for line in page_of("docs/tutorial.md").splitlines():
+        if line.startswith("    jovik "):
+            answer = jovik(*shlex.split(line)[1:], status=None)
+            assert answer.status in (0, 1), (line, answer.err)
+            said, count = f"{said}\n{answer.out}\n{answer.err}", count + 1
+        elif line.startswith("> "):
+            assert line[2:] in " ".join(said.split("\n")) or line[2:] in said, line
+        elif line.startswith("##"):
+            said = ""
+    assert count == 21
+    assert {p.name for p in jovik.folder.iterdir()} == {"cliff.png", "review.html", "review-copy.db", "fjord.zip"}
+
+
+def test_the_python_in_the_pages_runs(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.chdir(tmp_path)
+    monkeypatch.setenv("JOVIK_CONFIG", "")
+    blocks = [b for p in PAGES for b in re.findall(r"```python\n(.*?)```", page_of(p), flags=re.S)]
+    assert blocks
+    for block in blocks:
+        exec(compile(block, "a page", "exec"), {})
+    assert (tmp_path / "claims.png").exists()
+
+
+def test_links_lead_somewhere_and_the_readme_is_short() -> None:
+    assert len(page_of("README.md").splitlines()) < 200
+    for name in [*PAGES, "docs/tutorial.md", "ARCHITECTURE.md", "CHANGELOG.md"]:
+        for target in re.findall(r"\]\(([^)#:]+)\)", page_of(name)):
+            assert (TOP / name).parent.joinpath(target).exists(), (name, target)
+
+
+def test_every_command_and_page_is_named_in_the_readme() -> None:
+    from jovik.cli import COMMANDS
+
+    text = page_of("README.md")
+    assert [c for c in COMMANDS if f"jovik {c}" not in text and c != "demo"] == []
+    assert [p for p in (*PAGES[1:], "docs/tutorial.md") if p not in text] == []
