@@ -11,17 +11,21 @@ import os
 import signal
 import sys
 import time
+from importlib import import_module
+
+LOADED = (
+    "alembic.command", "jinja2", "jovik.answers.fitted", "jovik.answers.ranked", "jovik.bench", "jovik.cli.defaults", "jovik.cli.steps",
+    "jovik.model", "jovik.report.publishing", "jovik.runs", "jovik.shelf.exchange", "jovik.shelf.store", "markdown_it", "matplotlib.backends.backend_agg",
+    "matplotlib.figure", "numpy", "psycopg", "pydantic", "rich.console", "rich.table", "scipy.ndimage", "scipy.special", "sqlalchemy.dialects.sqlite",
+)  # fmt: skip
+"""What commands load; nothing that starts a thread or opens a file, since a fork would not take it along."""
 
 
 def serve() -> None:
     """Answer until standard input ends."""
     # What nearly every command loads; nothing that starts a thread, since a fork would not take it along.
-    import numpy  # noqa: F401
-    import pydantic  # noqa: F401
-    import rich.console
-    import rich.table  # noqa: F401
-    import scipy.ndimage
-    import scipy.special  # noqa: F401
+    for name in LOADED:
+        import_module(name)
 
     for line in sys.stdin:
         request = json.loads(line)

@@ -47,6 +47,9 @@ def painted(document: Document) -> Document:
     if cores > 1 and "fork" in multiprocessing.get_all_start_methods():
         # What is to be drawn is inherited by a fork; it need not be, and could not be, sent.
         _jobs[:] = jobs
+        # Loaded once here instead of once in each of them.
+        import matplotlib.figure  # noqa: F401
+
         with multiprocessing.get_context("fork").Pool(cores) as pool:
             bytes_of = iter(pool.map(_paint_job, range(len(jobs)), chunksize=1))
         _jobs.clear()
