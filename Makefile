@@ -18,7 +18,7 @@ demo: $(BIN)/jovik   ## the main job on model drives, shelf and picture included
 	$(BIN)/jovik demo --out $(DEMO)
 
 test: $(BIN)/jovik   ## all tests
-	$(BIN)/python -m pytest -n 2 --dist loadgroup
+	$(BIN)/python -m pytest -n 3 --dist loadfile
 
 lint: $(BIN)/jovik
 	$(BIN)/ruff format --check src tests tools benchmarks examples fuzz

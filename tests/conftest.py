@@ -19,19 +19,6 @@ from hypothesis import settings
 settings.register_profile("shared", deadline=None)
 settings.load_profile("shared")
 
-GROUPS = {"demo": "demo", "shown": "demo"}
-
-
-def pytest_itemcollected(item: pytest.Item) -> None:
-    """Tests that share what takes long to make run in one worker, so that it is made once; marked before the tests are dealt out."""
-    names = set(getattr(item, "fixturenames", ()))
-    group = next((GROUPS[n] for n in names & set(GROUPS)), None)
-    if group is None and names & {"shelf", "exported"}:
-        group = item.path.stem
-    if group is not None:
-        item.add_marker(pytest.mark.xdist_group(group))
-
-
 QUICK = ["random read 4KiB depth 4 for 200ms within 8MB", "sequential write 64KiB depth 2 over 8MB"]
 """Steps that a test on a real folder can afford."""
 

@@ -230,7 +230,7 @@ def test_help_of_every_command(jovik: Program) -> None:
     commands = re.findall(r"^  (\w+)  ", overview.split("Commands:")[1], re.M)
     assert commands == [
         "scout", "sheet", "measure", "resume", "repeat", "plan", "judge", "rank", "upgrade", "fit", "note", "health", "ceiling", "picture",
-        "report", "shelf", "completion", "demo",
+        "report", "shelf", "config", "completion", "demo",
     ]  # fmt: skip
     assert jovik().out.startswith("Usage")
     for command in commands:

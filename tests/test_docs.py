@@ -134,16 +134,9 @@ def test_the_python_in_the_pages_runs(tmp_path: Path, monkeypatch: pytest.Monkey
     assert (tmp_path / "claims.png").exists()
 
 
-def test_links_lead_somewhere_and_the_readme_is_short() -> None:
-    assert len(page_of("README.md").splitlines()) < 200
-    for name in [*PAGES, "docs/tutorial.md", "ARCHITECTURE.md", "CHANGELOG.md"]:
-        for target in re.findall(r"\]\(([^)#:]+)\)", page_of(name)):
-            assert (TOP / name).parent.joinpath(target).exists(), (name, target)
-
-
-def test_every_command_and_page_is_named_in_the_readme() -> None:
+def test_the_readme_is_short_and_names_every_command() -> None:
     from jovik.cli import COMMANDS
 
     text = page_of("README.md")
+    assert len(text.splitlines()) < 200
     assert [c for c in COMMANDS if f"jovik {c}" not in text and c != "demo"] == []
-    assert [p for p in (*PAGES[1:], "docs/tutorial.md") if p not in text] == []

@@ -11,6 +11,7 @@ import random
 import shutil
 import sqlite3
 import subprocess
+import time
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -30,6 +31,13 @@ def killed(jovik: Program, rng: random.Random, longest_s: float, *words: str) ->
     except subprocess.TimeoutExpired:
         return True
     return False
+
+
+def seconds_of(jovik: Program, *words: str) -> float:
+    """How long a command takes here and now when nobody kills it."""
+    began = time.monotonic()
+    jovik(*words)
+    return time.monotonic() - began
 
 
 def rows(shelf: Path, query: str) -> list[tuple]:
@@ -69,11 +77,12 @@ def test_a_shelf_whose_migration_is_killed_is_whole_and_migrated_by_the_next(jov
     rng, kills = random.Random(5), 0
     of_the_first_revision(jovik.shelf)
     first = jovik.shelf.read_bytes()
+    longest = seconds_of(jovik, "rank")
     for _ in range(KILLS):
         for left in jovik.shelf.parent.iterdir():
             left.unlink()
         jovik.shelf.write_bytes(first)
-        kills += killed(jovik, rng, 0.6, "rank")
+        kills += killed(jovik, rng, longest, "rank")
         assert jovik("rank", "--format", "json").json["drives"][0]["steps"][0]["rate_bytes_s"]["median"] == 5.0
         assert sorted(os.listdir(jovik.shelf.parent)) == ["shelf.db", "shelf.db.revision-0001"]
         assert rows(jovik.shelf.with_name("shelf.db.revision-0001"), "select version_num from alembic_version") == [("0001",)]
@@ -102,12 +111,13 @@ def test_an_import_that_is_killed_is_all_there_or_not_at_all(jovik: Program, exp
         jovik("measure", "model:drift", "random read 4KiB for 1s", "--seed", "1")
         mine = rows(jovik.shelf, "select run_id, phrase from step")
         shutil.copy(jovik.shelf, jovik.folder / "before.db")
+    longest = seconds_of(jovik, "shelf", "import", str(exported))
     for _ in range(KILLS):
         for left in jovik.shelf.parent.iterdir():
             left.unlink()
         if merging:
             shutil.copy(jovik.folder / "before.db", jovik.shelf)
-        kills += killed(jovik, rng, 1.0, "shelf", "import", str(exported))
+        kills += killed(jovik, rng, longest, "shelf", "import", str(exported))
         if jovik.shelf.exists():
             assert rows(jovik.shelf, "select count(*) from pass")[0][0] - 5 * merging in (0, 90)
             assert set(mine) <= set(rows(jovik.shelf, "select run_id, phrase from step"))

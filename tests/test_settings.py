@@ -78,7 +78,7 @@ def test_the_shelf_can_be_set_and_the_environment_and_the_option_come_first(own:
         ("[rank]\nsteps = 'yes'\n", "steps is true or false"),
         ("[judge]\nsettle = '/mnt'\n", "no default of your own"),
         ("[judge]\nmargin = ['5%']\n", "line 2"),
-        ("\udcff", "cannot be read"),
+        ("\udcff", "not UTF-8"),
     ],
 )
 def test_a_faulty_file_is_one_clear_error_and_stays_as_it_is(own: Program, text: str, said: str) -> None:

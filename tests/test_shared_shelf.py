@@ -21,7 +21,6 @@ from jovik.shelf.store import Shelf
 from tests.conftest import MEMORY, Program
 from tests.server import Server, running
 
-pytestmark = pytest.mark.xdist_group("server")
 PASSES = 24
 STEP = "random read 4KiB for 150ms within 8MB"
 

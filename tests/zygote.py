@@ -15,8 +15,9 @@ from importlib import import_module
 
 LOADED = (
     "alembic.command", "jinja2", "jovik.answers.fitted", "jovik.answers.ranked", "jovik.bench", "jovik.cli.defaults", "jovik.cli.steps",
-    "jovik.model", "jovik.report.publishing", "jovik.runs", "jovik.shelf.exchange", "jovik.shelf.store", "markdown_it", "matplotlib.backends.backend_agg",
-    "matplotlib.figure", "numpy", "psycopg", "pydantic", "rich.console", "rich.table", "scipy.ndimage", "scipy.special", "sqlalchemy.dialects.sqlite",
+    "jovik.model", "jovik.report.publishing", "jovik.runs", "jovik.shelf.exchange", "jovik.shelf.store", "markdown_it", "numpy", "pydantic",
+    "matplotlib.backends.backend_agg", "matplotlib.figure", "psycopg", "rich.console", "rich.table", "scipy.ndimage", "scipy.special",
+    "sqlalchemy.dialects.sqlite",
 )  # fmt: skip
 """What commands load; nothing that starts a thread or opens a file, since a fork would not take it along."""
 
