@@ -177,6 +177,6 @@ def test_the_documents_name_what_there_is() -> None:
         assert set(re.findall(r"--load ([a-z0-9-]+)(?!\S)", text)) <= set(load_names())
     assert all(f"docs/{p.name}" in readme for p in texts if p.parent.name == "docs")
     pictures = {p.name for p in (TOP / "docs" / "screenshots").glob("*.png")}
-    assert len(pictures) < 20 and {n for t in texts.values() for n in re.findall(r"screenshots/([a-z-]+\.png)", t)} <= pictures
+    assert len(pictures) < 20 and {n for t in texts.values() for n in re.findall(r"screenshots/([a-z-]+\.png)", t)} == pictures
     shapes = (Behaviour, Heat, Platter, Bad, Stuck)
     assert all(name in models for shape in shapes for name in shape.model_fields)

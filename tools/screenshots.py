@@ -19,7 +19,7 @@ TOP = Path(__file__).resolve().parents[1]
 OUT = TOP / "docs" / "screenshots"
 SIZE = (1280, 800)
 SHOTS = {
-    "overview": "jovik --help",
+    "overview": "jovik",
     "sheet": "jovik sheet list; jovik sheet show 'Veldhaar Comet 2TB'",
     "measure": "jovik measure model:comet --plan second-look --seed 41 2>/dev/null",
     "findings": "jovik measure model:drift 'sequential write 1MiB depth 8 for 1s' 'random read 4KiB depth 1..64 for 2s' "
@@ -32,7 +32,8 @@ SHOTS = {
     "judge": "jovik judge 'Veldhaar Comet 2TB'",
     "upgrade": "jovik upgrade 'Corvane Slate 1TB' 'Veldhaar Comet 2TB' --link 1900MB/s --instead-of 900",
     "fit": "jovik fit 'Veldhaar Comet 2TB'; jovik fit --loads",
-    "ceiling": "jovik ceiling --for 100ms",
+    "upkeep": "jovik config set measure.rig 'bench, rear port'; jovik config set judge.margin 3%; jovik config; jovik shelf check; "
+    "jovik ceiling --for 100ms",
     "rank": "jovik rank --yardstick 'Corvane Slate 1TB'",
     "errors": "jovik measure model:comet 'random read 4k depth 32'; jovik measure model:commet; jovik sheet show Slate; "
     "jovik measure . --drive 'Corvane Slate 1TB' 'sequential write 1MiB over 900TB'",
@@ -61,7 +62,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as scratch:
         folder = Path(scratch) / "demo"
         path = f"{TOP / '.venv' / 'bin'}:{os.environ['PATH']}"
-        env = os.environ | {"PATH": path, "JOVIK_SHELF": str(folder / "shelf.db"), "LC_ALL": "C.UTF-8"}
+        env = os.environ | {"PATH": path, "JOVIK_SHELF": str(folder / "shelf.db"), "LC_ALL": "C.UTF-8", "JOVIK_CONFIG": f"{scratch}/settings.toml"}
         env.pop("NO_COLOR", None)
         subprocess.run(["jovik", "demo", "--out", str(folder)], env=env, check=True, stdout=subprocess.DEVNULL)
         shutil.copy(folder / "ranking.png", OUT / "picture-rank.png")
@@ -81,7 +82,7 @@ def main() -> None:
         try:
             display = ":" + os.read(read, 16).decode().strip()
             for name in wanted:
-                shoot(name, SHOTS[name], display, env, Path(scratch))
+                shoot(name, SHOTS[name], display, env | {"JOVIK_SHELF": "demo/shelf.db", "JOVIK_CONFIG": "settings.toml"}, Path(scratch))
         finally:
             screen.terminate()
 

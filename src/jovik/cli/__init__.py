@@ -92,13 +92,14 @@ def _next_words() -> str:
 
     where = os.environ.get("JOVIK_SHELF") or shelf_setting() or str(default_shelf())
     if "://" in where or Path(where).exists():
-        todo = {"jovik sheet list": "the drives on it", "jovik rank": "where each stands", "jovik measure": "the next one: TARGET --drive NAME"}
+        todo = {"jovik sheet list": "the drives on it", "jovik rank": "where each stands", "jovik measure TARGET --drive NAME": "the next one"}
         head = f"Your shelf is {plain(where) if '://' not in where else 'on a server'}. Go on with:"
     else:
         todo = {"jovik demo": "all of it on model drives, in a few seconds", "jovik scout": "the drives that are here, and what stands in the way",
-                "jovik sheet new NAME": "what the box of yours says; then jovik measure"}  # fmt: skip
+                "jovik sheet new NAME": "what the box of yours says",
+                "jovik measure TARGET --drive NAME": "the test itself"}  # fmt: skip
         head = "New here? Begin with:"
-    return "\n".join([head, *(f"  {command:<22}{about}" for command, about in todo.items())])
+    return "\n".join([head, *(f"  {command:<35}{about}" for command, about in todo.items())])
 
 
 def _defaults(ctx: click.Context, name: str) -> dict[str, Any]:

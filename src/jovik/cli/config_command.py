@@ -91,7 +91,7 @@ def set_command(key: str, value: str) -> None:
 
         kept = place_of_shelf(value)
     path = write_setting(table, name, kept)
-    say(f"{key} is {_shown(kept)} from now on, in {path}")
+    say(f"{key} is now '{_shown(kept)}', kept in {path}")
 
 
 @config.command()
@@ -106,7 +106,7 @@ def unset(key: str) -> None:
         raise UnknownName("setting", key, there, "see jovik config")
     table, dot, name = key.partition(".")
     write_setting(table if dot else None, name if dot else key, None)
-    say(f"{key} is what it is without a setting")
+    say(f"{key} is no longer set")
 
 
 def _set_values() -> dict[str, Any]:
