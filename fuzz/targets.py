@@ -7,7 +7,10 @@ in a folder of its own, and whatever is beside that afterwards is a fault too.
 from __future__ import annotations
 
 import contextlib
+import functools
+import hashlib
 import io
+import json
 import os
 import zipfile
 from collections.abc import Callable, Iterator
@@ -16,6 +19,7 @@ from importlib import resources
 from pathlib import Path
 
 from jovik import units
+from jovik.analysis.health import changes, counter_note, readings
 from jovik.errors import JovikError
 from jovik.load import read_load
 from jovik.model import load_model
@@ -106,14 +110,33 @@ def archive(content: bytes, folder: Path) -> None:
         assert not shelf.check().faults
 
 
+def inside(content: bytes, folder: Path) -> None:
+    """One file of an archive is what the bytes say, and the manifest agrees: what lies behind the checksums."""
+    with zipfile.ZipFile(io.BytesIO(base_archive())) as whole:
+        files = {name: whole.read(name) for name in whole.namelist()}
+    about = json.loads(files.pop("manifest.json"))
+    chosen = sorted(files)[content[0] % len(files)] if content else "drives.json"
+    files[chosen] = content[1:]
+    about["files"] = {name: hashlib.sha256(data).hexdigest() for name, data in files.items()}
+    made = io.BytesIO()
+    with zipfile.ZipFile(made, "w") as new:
+        for name, data in {**files, "manifest.json": json.dumps(about).encode()}.items():
+            new.writestr(name, data)
+    (folder / "fuzz.db").unlink(missing_ok=True)
+    archive(made.getvalue(), folder)
+
+
 def health_logs(content: bytes, _: Path) -> None:
-    with contextlib.suppress(JovikError):
-        nvme.parse_health(content[:512], content[512:])
+    for parse in (
+        lambda: nvme.parse_health(content[:512], content[512:]),
+        lambda: ata.parse_health(content[:512], {1: content[512:1024], 5: content[1024:1536], 7: content[1536:]}),
+    ):
+        with contextlib.suppress(JovikError):
+            log = parse()
+            assert all(r.what and r.value for r in readings(log)) and changes(log, log) == []
+            counter_note(log, log, 10**9)
     with contextlib.suppress(JovikError):
         ata.parse_identity(content)
-    with contextlib.suppress(JovikError):
-        pages = {1: content[512:1024], 5: content[1024:1536], 7: content[1536:]}
-        ata.parse_health(content[:512], pages)
 
 
 def marks(content: bytes, _: Path) -> None:
@@ -126,7 +149,8 @@ def words(content: bytes, folder: Path) -> None:
     lowered(text)
 
 
-def an_archive() -> bytes:
+@functools.cache
+def base_archive() -> bytes:
     """A small export, made here."""
     import tempfile
 
@@ -178,6 +202,7 @@ TARGETS: dict[str, Target] = {
     "mapping": Target(mapped, (TABLE,)),
     "settings": Target(settings, (b"shelf = 'x.db'\n[measure]\nrig = 'bench'\npasses = 7\n",)),
     "archive": Target(archive, ()),
+    "archive-inside": Target(inside, ()),
     "health": Target(health_logs, (LOG[:512] + bytes(4096), LOG)),
     "marks": Target(marks, (b"\x00" * 510 + b"\x55\xaa" + b"EFI PART", b"\x00" * 1080 + b"\x53\xef")),
     "words": Target(words, (b"# Head\n\n- a [link](http://example.org) and `code`\n\n> said <b>so</b>\n\n| a | b |\n|---|---|\n| 1 | 2 |\n",)),
@@ -187,8 +212,11 @@ TARGETS: dict[str, Target] = {
 def seeds_of(name: str) -> tuple[bytes, ...]:
     """The examples of a target; an archive is made when it is asked for."""
     if name == "archive":
-        whole = an_archive()
-        return whole, stored(whole)
+        return base_archive(), stored(base_archive())
+    if name == "archive-inside":
+        with zipfile.ZipFile(io.BytesIO(base_archive())) as whole:
+            names = sorted(set(whole.namelist()) - {"manifest.json"})
+            return tuple(bytes([number]) + whole.read(name) for number, name in enumerate(names))
     return TARGETS[name].seeds
 
 
