@@ -10,6 +10,7 @@ import subprocess
 import tempfile
 from pathlib import Path
 
+import psutil
 import pytest
 
 
@@ -36,6 +37,12 @@ class Server:
 
     def stop(self) -> None:
         self._call("pg_ctl", "stop", "-w", "-m", "immediate", "-D", str(self.folder / "data"))
+
+    def freeze(self, stopped: bool) -> None:
+        """Let every process of it stand still, or go on: a server that is there and answers nothing."""
+        first = psutil.Process(int((self.folder / "data" / "postmaster.pid").read_text().split()[0]))
+        for one in [first, *first.children(recursive=True)]:
+            (one.suspend if stopped else one.resume)()
 
     def database(self) -> str:
         """The address of a new, empty database."""

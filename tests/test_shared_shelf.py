@@ -90,6 +90,34 @@ def test_two_rigs_measure_at_once_and_the_server_goes_away_meanwhile(shared: Pro
     assert not list((Path(shared.env["XDG_DATA_HOME"]) / "jovik" / "spool").glob("*"))
 
 
+def test_a_server_that_stands_still_is_not_waited_for(server: Server, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    import jovik as package
+    from jovik.shelf import server as asked
+
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    monkeypatch.setattr(asked, "SILENT_S", 1.0)
+    seen = []
+
+    def stand_still(result: object) -> None:
+        seen.append(result)
+        if len(seen) == 2:
+            server.freeze(True)
+
+    steps = [f"random read 4KiB depth {d} for 1s" for d in (1, 2, 4, 8)]
+    where = server.database()
+    with package.open_shelf(where) as shelf:
+        try:
+            with pytest.raises(package.ShelfLost, match="wait in"):
+                package.measure(shelf, "model:comet", *steps, passes=3, seed=1, watch=stand_still)
+        finally:
+            server.freeze(False)
+    assert len(seen) == 4, "the run went on to its end"
+    with package.open_shelf(where) as shelf:
+        assert shelf.delivered >= 6 and [r.state for r in shelf.runs()] == ["done"]
+    found = passes(where)
+    assert len(found) == len(set(found)) == 12 and not list(spool_folder().glob("*"))
+
+
 def test_what_waited_is_delivered_by_the_next_command_and_never_twice(shared: Program, server: Server) -> None:
     shared("sheet", "new", "Fjord 1TB")
     words = ["measure", ".", "--drive", "Fjord 1TB", STEP, "--passes", str(PASSES)]

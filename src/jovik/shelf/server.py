@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import threading
+from collections.abc import Callable
+
 import sqlalchemy as sa
 
-from jovik.errors import ShelfRefused
+from jovik.errors import ShelfLost, ShelfRefused
 from jovik.shelf.migrating import migrate, revision_of
 from jovik.shelf.schema import REVISION, metadata
 
@@ -15,6 +18,38 @@ PATIENCE_S = 5
 SILENCE = {"keepalives_idle": 10, "keepalives_interval": 5, "keepalives_count": 3, "tcp_user_timeout": 20_000}
 """After this a connection that nobody answers on, such as one whose cable was pulled, counts as lost: seconds, and milliseconds for the last
 (PostgreSQL documentation, "Parameter Key Words"). The system's own patience would be a quarter of an hour."""
+
+
+SILENT_S = 20.0
+"""How long a server that is there may say nothing to what it was asked to write."""
+
+
+def patiently(work: Callable[[], None]) -> None:
+    """Do what asks a server, and wait for it no longer than `SILENT_S`: a stopped server keeps its connections and answers nothing.
+
+    What was asked may still be done when the server goes on; entries may be made twice.
+
+    Raises
+    ------
+    ShelfLost
+        It was silent. Whatever `work` raises is raised here too.
+    """
+    failed: list[BaseException] = []
+
+    def run() -> None:
+        try:
+            work()
+        except BaseException as error:
+            failed.append(error)
+
+    # Left behind where the server stays silent: it ends with the process.
+    asking = threading.Thread(target=run, daemon=True)
+    asking.start()
+    asking.join(SILENT_S)
+    if asking.is_alive():
+        raise ShelfLost(f"the shelf's server has said nothing for {SILENT_S:g} s", "is it stopped, or its disk full?")
+    if failed:
+        raise failed[0]
 
 
 def is_server(where: str) -> bool:

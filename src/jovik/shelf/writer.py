@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import asdict
 from typing import Any
 
@@ -13,6 +13,7 @@ from jovik.errors import ShelfLost
 from jovik.results import Conditions, Health, StepResult, Trace
 from jovik.shelf.arrays import pack, pack_latencies
 from jovik.shelf.entries import Entry, make
+from jovik.shelf.server import is_server, patiently
 from jovik.shelf.spool import Spool, deliver
 
 
@@ -46,6 +47,7 @@ class RunWriter:
         self._where = where
         self._laid_out = laid_out_bytes
         self._spool: Spool | None = None
+        self._enter: Callable[[Callable[[], None]], None] = patiently if is_server(where) else lambda work: work()
 
     def step_begun(self, position: int, one: Any, conditions: Conditions) -> None:
         """Enter a step."""
@@ -110,10 +112,13 @@ class RunWriter:
     def _make(self, entry: Entry) -> None:
         if self._spool is None:
             try:
-                with self._writing.begin() as c:
-                    make(c, self.id, entry)
+                self._enter(lambda: self._make_now(entry))
                 return
             except ShelfLost:
                 # Whether this entry had arrived when the connection broke cannot be known; made again it changes nothing.
                 self._spool = Spool(self._where, self.id)
         self._spool.add(entry)
+
+    def _make_now(self, entry: Entry) -> None:
+        with self._writing.begin() as c:
+            make(c, self.id, entry)
