@@ -287,6 +287,7 @@ def test_one_unit_on_two_rigs_side_by_side(jovik: Program) -> None:
         ("jovik fit --load te", ["telescope"]),
         ("jovik re", ["resume", "repeat", "report"]),
         ("jovik judge nothing", []),
+        ("jovik config set picture.th", ["picture.theme"]),
     ],
 )
 def test_what_the_shell_offers(jovik: Program, demo: tuple[Path, str], begun: str, offered: list[str]) -> None:

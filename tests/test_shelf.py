@@ -97,6 +97,16 @@ def test_a_shelf_of_the_first_revision_is_brought_up_to_date_and_kept(tmp_path: 
         assert old.execute("select count(*) from pass").fetchone() == (1,)
 
 
+def test_the_tab_key_migrates_nothing(tmp_path: Path, jovik: Program) -> None:
+    of_the_first_revision(jovik.shelf)
+    before = jovik.shelf.read_bytes()
+    asked = Program(jovik.folder, jovik.env | {"_JOVIK_COMPLETE": "bash_complete", "COMP_WORDS": "jovik judge O", "COMP_CWORD": "2"})
+    answer = asked(status=None)
+    assert answer.out.strip() == "" == answer.err and jovik.shelf.read_bytes() == before
+    jovik("rank")
+    assert "Old" in asked(status=None).out
+
+
 def test_a_later_revision_is_refused(tmp_path: Path) -> None:
     where = tmp_path / "s.db"
     Shelf(str(where), create=True).close()

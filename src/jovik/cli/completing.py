@@ -29,7 +29,7 @@ def drives(ctx: Context, _: Parameter, begun: str) -> list[CompletionItem]:
     from jovik.text import plain
 
     try:
-        with Shelf(where_from(ctx.params.get("shelf_at"))) as shelf:
+        with Shelf(where_from(ctx.params.get("shelf_at")), touching=False) as shelf:
             # A name with something in it that a terminal would obey is left to be typed.
             return _offer([n for n in shelf.drive_names() if plain(n) == n], begun)
     except JovikError:
@@ -48,6 +48,13 @@ def loads(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
     from jovik.load import load_names
 
     return _offer(load_names(), begun)
+
+
+def settings(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
+    """Keys that can be set."""
+    from jovik.cli.config_command import known_keys
+
+    return _offer(known_keys(), begun)
 
 
 def targets(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:

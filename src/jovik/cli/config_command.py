@@ -6,6 +6,7 @@ from typing import Any
 
 import click
 
+from jovik.cli.completing import settings
 from jovik.cli.options import format_option
 from jovik.cli.say import say
 
@@ -72,7 +73,7 @@ def keys(form: str) -> None:
 
 
 @config.command("set")
-@click.argument("key")
+@click.argument("key", shell_complete=settings)
 @click.argument("value")
 def set_command(key: str, value: str) -> None:
     """Set KEY, such as measure.rig, to VALUE; it is checked as the option would check it."""
@@ -95,7 +96,7 @@ def set_command(key: str, value: str) -> None:
 
 
 @config.command()
-@click.argument("key")
+@click.argument("key", shell_complete=settings)
 def unset(key: str) -> None:
     """Take KEY away, so that it is again what it is without."""
     from jovik.errors import UnknownName
@@ -130,6 +131,14 @@ def _commands() -> dict[str, click.Command]:
     return {name: command for name, command in found.items() if command is not None and any(options_of(command))}
 
 
+def known_keys() -> list[str]:
+    """Everything that can be set."""
+    from jovik.cli.defaults import options_of
+    from jovik.settings import SHELF
+
+    return [SHELF, *(f"{name}.{key}" for name, command in _commands().items() for key, _ in options_of(command))]
+
+
 def _place(key: str) -> tuple[str | None, str, click.Option | None]:
     """The table and the name of a key, and the option that it is of; no option for the shelf.
 
@@ -147,10 +156,7 @@ def _place(key: str) -> tuple[str | None, str, click.Option | None]:
     table, _, name = key.partition(".")
     commands = _commands()
     if table not in commands or not name:
-        from jovik.cli.defaults import options_of
-
-        known = [SHELF, *(f"{t}.{n}" for t, c in commands.items() for n, _ in options_of(c))]
-        raise UnknownName("setting", key, known, "see jovik config keys")
+        raise UnknownName("setting", key, known_keys(), "see jovik config keys")
     return table, name, option_called(table, commands[table], name, key)
 
 

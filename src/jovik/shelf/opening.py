@@ -36,7 +36,7 @@ def shown_place(where: str) -> str:
         return where
 
 
-def open_engine(where: str, *, create: bool) -> sa.Engine:
+def open_engine(where: str, *, create: bool, migrating: bool = True) -> sa.Engine:
     """A database engine on a shelf of the newest revision.
 
     Parameters
@@ -45,6 +45,8 @@ def open_engine(where: str, *, create: bool) -> sa.Engine:
         A path, or the address of a PostgreSQL database.
     create : bool
         Make the shelf where there is none.
+    migrating : bool
+        Bring one of an earlier revision to the newest; it is refused otherwise.
 
     Raises
     ------
@@ -52,7 +54,7 @@ def open_engine(where: str, *, create: bool) -> sa.Engine:
         It is not there, is no shelf, is of a later revision, or cannot be read or written.
     """
     if is_server(where):
-        return open_server(where, create=create)
+        return open_server(where, create=create, migrating=migrating)
     path = Path(where)
     fresh = not path.exists()
     if fresh and not create:
@@ -69,7 +71,7 @@ def open_engine(where: str, *, create: bool) -> sa.Engine:
             found = revision_of(connection)
         if found is None:
             raise ShelfRefused(f"{where} is a shelf without a revision; it may be damaged", "name another one with --shelf")
-        if found != REVISION and reading:
+        if found != REVISION and (reading or not migrating):
             raise ShelfRefused(f"{where} is of another revision and cannot be written here", COPY_IT)
         if found != REVISION:
             _back_up(path, found)

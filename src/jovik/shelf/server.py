@@ -57,7 +57,7 @@ def is_server(where: str) -> bool:
     return "://" in where
 
 
-def open_server(where: str, *, create: bool) -> sa.Engine:
+def open_server(where: str, *, create: bool, migrating: bool = True) -> sa.Engine:
     """A database engine on a shelf of the newest revision.
 
     Parameters
@@ -66,6 +66,8 @@ def open_server(where: str, *, create: bool) -> sa.Engine:
         ``postgresql://...`` or ``postgresql+psycopg://...``.
     create : bool
         Make the shelf in an empty database.
+    migrating : bool
+        Bring one of an earlier revision to the newest; it is refused otherwise.
 
     Raises
     ------
@@ -78,7 +80,7 @@ def open_server(where: str, *, create: bool) -> sa.Engine:
     except ImportError:
         raise ShelfRefused("a shelf on a server needs psycopg, which is not installed", "pip install 'jovik[postgres]'") from None
     try:
-        _bring_up(engine, create)
+        _bring_up(engine, create, migrating)
     except sa.exc.DatabaseError as error:
         engine.dispose()
         reason = str(error.orig).strip().splitlines()[0]
@@ -99,7 +101,7 @@ def _url(where: str) -> sa.URL:
     return url.set(drivername="postgresql+psycopg")
 
 
-def _bring_up(engine: sa.Engine, create: bool) -> None:
+def _bring_up(engine: sa.Engine, create: bool, migrating: bool) -> None:
     with engine.connect() as c:
         found = revision_of(c)
         if found == REVISION:
@@ -107,6 +109,8 @@ def _bring_up(engine: sa.Engine, create: bool) -> None:
         tables = sa.inspect(c).get_table_names()
     if found is None and tables:
         raise ShelfRefused(f"{engine.url.database} is a database, but not a Jovik shelf", "name an empty one with --shelf")
+    if found is not None and not migrating:
+        raise ShelfRefused(f"the shelf in {engine.url.database} is of another revision")
     if found is None and not create:
         raise ShelfRefused(f"there is no shelf in {engine.url.database} yet", "jovik sheet new NAME makes one")
     with engine.begin() as c:

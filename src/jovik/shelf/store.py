@@ -89,6 +89,8 @@ class Shelf:
         A path, or the address of a PostgreSQL database.
     create : bool
         Make it where there is none.
+    touching : bool
+        Whether opening may change something: bring it to the newest revision, deliver what waits for it.
 
     `where` is its place without a password, `delivered` how many passes had waited for it on this machine (`jovik.shelf.spool`).
 
@@ -98,13 +100,13 @@ class Shelf:
         See `jovik.shelf.opening.open_engine`. Every method raises it too when the shelf cannot be read or written.
     """
 
-    def __init__(self, where: str, *, create: bool = False) -> None:
+    def __init__(self, where: str, *, create: bool = False, touching: bool = True) -> None:
         self.where = shown_place(where)
-        self._engine = open_engine(where, create=create)
+        self._engine = open_engine(where, create=create, migrating=touching)
         self._writing = self._engine.execution_options(**WRITING)
         # A shelf that cannot be read or written is the environment's refusal, wherever that shows.
         sa.event.listen(self._engine, "handle_error", self._refuse)
-        self.delivered = deliver(self._writing, self.where) if is_server(where) else 0
+        self.delivered = deliver(self._writing, self.where) if is_server(where) and touching else 0
 
     def _refuse(self, context: sa.engine.ExceptionContext) -> None:
         error = context.original_exception
