@@ -12,6 +12,7 @@ import hashlib
 import io
 import json
 import os
+import tempfile
 import zipfile
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
@@ -122,7 +123,7 @@ def inside(content: bytes, folder: Path) -> None:
     with zipfile.ZipFile(made, "w") as new:
         for name, data in {**files, "manifest.json": json.dumps(about).encode()}.items():
             new.writestr(name, data)
-    (folder / "fuzz.db").unlink(missing_ok=True)
+    (folder / "fuzz.db").write_bytes(empty_shelf())
     archive(made.getvalue(), folder)
 
 
@@ -150,10 +151,16 @@ def words(content: bytes, folder: Path) -> None:
 
 
 @functools.cache
+def empty_shelf() -> bytes:
+    """A shelf with nothing on it."""
+    with tempfile.TemporaryDirectory() as scratch:
+        Shelf(f"{scratch}/s.db", create=True).close()
+        return Path(scratch, "s.db").read_bytes()
+
+
+@functools.cache
 def base_archive() -> bytes:
     """A small export, made here."""
-    import tempfile
-
     from jovik.api import measure, open_shelf
 
     with tempfile.TemporaryDirectory() as scratch, open_shelf(Path(scratch) / "s.db") as shelf:

@@ -131,6 +131,17 @@ def test_a_poor_cable_is_not_blamed_on_a_drive_that_did_better_elsewhere(jovik: 
     (claim,) = [c for c in found["claims"] if c["measured"]]
     assert claim["verdict"] == "held back" and claim["limit"]["what"] == "rig" and run in claim["why"] and "'bench'" in claim["why"]
     assert "held back by the rig" in jovik("judge", "Veldhaar Comet 2TB").out
+    assert "on 'bench' unit 1 did clearly better (sequential read, 1 MiB, depth 8)" in jovik("rank").out
+    (held,) = jovik("rank", "--format", "json").json["held_by_rig"]
+    assert held == {
+        "drive": "Veldhaar Comet 2TB",
+        "unit": "unit 1",
+        "rig": "laptop",
+        "better_rig": "bench",
+        "kinds": ["sequential read 1MiB depth 8"],
+    }
+    jovik("measure", "model:comet", step, "--rig", "bench", "--seed", "5")
+    assert jovik("rank", "--format", "json").json["held_by_rig"] == [], "the newest figures are the good rig's"
     # Another unit's better figure excuses nothing: this one may be the faulty sample.
     slow.write_text(slow.read_text().replace("VHC-41207", "VHC-99999"))
     jovik("measure", f"model:{slow}", step, "--rig", "porch", "--seed", "4")

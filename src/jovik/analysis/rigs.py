@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from jovik.analysis.agreement import ALIKE
+from jovik.analysis.alike import rate_of
 from jovik.analysis.judge import Judgement, Verdict, measured
 from jovik.results import Interval, Limit, StepResult
 from jovik.sheet import Claim
@@ -20,6 +21,41 @@ def across_rigs(judgements: Sequence[Judgement], others: Sequence[StepResult]) -
         Of the same drive, from any rig and time.
     """
     return [_held(j, others) if j.verdict is Verdict.SHORT and not j.claim.sustained else j for j in judgements]
+
+
+@dataclass(frozen=True)
+class Slowed:
+    """A drive whose newest figures are of a rig on which its unit did clearly less than on another one, and in which kinds of step."""
+
+    drive: str
+    unit: str
+    rig: str
+    better_rig: str
+    kinds: tuple[str, ...]
+
+
+def slowed(results: Sequence[StepResult], others: Sequence[StepResult]) -> list[Slowed]:
+    """What a ranking of these results should say of the rigs that they are of.
+
+    Parameters
+    ----------
+    others : sequence of StepResult
+        Of the same drives on any rig.
+    """
+    by_kind: dict[tuple[str, str, str | None], list[StepResult]] = {}
+    for other in others:
+        by_kind.setdefault((other.drive, other.kind, other.conditions.unit), []).append(other)
+    found: dict[tuple[str, str, str, str], list[str]] = {}
+    for r in results:
+        here = r.conditions
+        if here.unit is None or here.rig is None:
+            continue
+        for other in by_kind.get((r.drive, r.kind, here.unit), []):
+            there = other.conditions
+            if there.rig in (None, here.rig) or here.differences(there) or not _above(rate_of(other), rate_of(r)):
+                continue
+            found.setdefault((r.drive, here.unit, here.rig, str(there.rig)), []).append(r.kind)
+    return [Slowed(*key, tuple(kinds)) for key, kinds in found.items()]
 
 
 def _held(j: Judgement, others: Sequence[StepResult]) -> Judgement:
@@ -46,8 +82,11 @@ def _held(j: Judgement, others: Sequence[StepResult]) -> Judgement:
 
 def _clearly_better(claim: Claim, there: Interval, here: Interval) -> bool:
     """Whether one interval lies on the good side of the other, by more than what tells the same story."""
-    if there.low is None or there.high is None or here.low is None or here.high is None:
+    return _above(here, there) if claim.lower_is_better else _above(there, here)
+
+
+def _above(one: Interval, two: Interval) -> bool:
+    """Whether the whole of one interval lies above the other, and the figures are further apart than what tells the same story."""
+    if one.low is None or two.high is None:
         return False
-    if claim.lower_is_better:
-        return there.high < here.low and there.median < (1 - ALIKE) * here.median
-    return there.low > here.high and here.median < (1 - ALIKE) * there.median
+    return one.low > two.high and two.median < (1 - ALIKE) * one.median

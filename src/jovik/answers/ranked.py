@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from jovik.analysis.rank import DrivePlace, Ranking, rank
+from jovik.analysis.rigs import Slowed, slowed
 from jovik.errors import Misuse, PhraseError
 from jovik.load import read_load
 from jovik.phrase import Access, parse
@@ -57,7 +58,7 @@ class Filter:
 class Ranked:
     """A ranking in the order that was asked for, with the drives as sold.
 
-    `kind` is the step it is by, where it is by one; `load` the load whose weights it has.
+    `kind` is the step it is by, where it is by one; `load` the load whose weights it has; `slowed` what its rigs may have held back.
     """
 
     ranking: Ranking
@@ -65,6 +66,7 @@ class Ranked:
     by: str = "drive"
     kind: str | None = None
     load: str | None = None
+    slowed: tuple[Slowed, ...] = ()
 
 
 def ranked(
@@ -98,7 +100,8 @@ def ranked(
     found = [r for r in results if r.drive in kept and r.started >= since]
     if not found and (results or len(kept) < len(drives)) and only != Filter():
         raise Misuse("no measured drive on this shelf is like that", "jovik sheet list shows what there is; leave a filter out")
-    return placed(found, named, drives, by, load)
+    held = slowed(found, shelf.results_of_several_rigs()) if found else []
+    return replace(placed(found, named, drives, by, load), slowed=tuple(held))
 
 
 def ranked_rigs(shelf: Shelf, unit: str, drive: str | None = None, *, yardstick: str | None = None, load: str | None = None) -> Ranked:

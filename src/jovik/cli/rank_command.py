@@ -79,7 +79,11 @@ def rank(
         reviewed = shelf.sheet(review).drive.name if review is not None else None
     ranking = found.ranking
     if form == "json":
-        emit_json(ranking_json(ranking) | {"by": by, "for": load_name, "sentence": sentence(ranking, reviewed) if reviewed is not None else None})
+        held = [{"drive": s.drive, "unit": s.unit, "rig": s.rig, "better_rig": s.better_rig, "kinds": list(s.kinds)} for s in found.slowed]
+        emit_json(
+            ranking_json(ranking)
+            | {"held_by_rig": held, "by": by, "for": load_name, "sentence": sentence(ranking, reviewed) if reviewed is not None else None}
+        )
     elif form == "csv":
         header = ["kind", "place", "drive", "rate_bytes_s", "low", "high", "index", "passes"]
         rows: list[tuple[Any, ...]] = [
