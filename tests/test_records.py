@@ -180,3 +180,15 @@ def test_the_documents_name_what_there_is() -> None:
     assert len(pictures) < 20 and {n for t in texts.values() for n in re.findall(r"screenshots/([a-z-]+\.png)", t)} == pictures
     shapes = (Behaviour, Heat, Platter, Bad, Stuck)
     assert all(name in models for shape in shapes for name in shape.model_fields)
+
+
+def test_many_steps_are_found_as_few_are(jovik: Program, monkeypatch: pytest.MonkeyPatch) -> None:
+    from jovik.shelf import finding
+
+    for model in ("comet", "slate"):
+        jovik("measure", f"model:{model}", "random read 4KiB depth 1,4 for 200ms", "random write 4KiB for 200ms", "--seed", "1", "--rig", "a")
+    jovik("measure", "model:slate", "random write 4KiB for 200ms", "--seed", "2", "--rig", "b")
+    shelf = Shelf(str(jovik.shelf))
+    few = shelf.latest_results(ladders=True), shelf.results_of_several_rigs()
+    monkeypatch.setattr(finding, "MOST_NAMED", 1)
+    assert (shelf.latest_results(ladders=True), shelf.results_of_several_rigs()) == few and len(few[0]) == 6 and len(few[1]) == 2

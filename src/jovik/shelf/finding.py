@@ -64,6 +64,17 @@ def passes(engine: sa.Engine, where: sa.ColumnElement[bool]) -> list[dict[str, A
         return [dict(r) for r in c.execute(query).mappings()]
 
 
+MOST_NAMED = 10_000
+"""Steps that a query names one by one; databases have a limit."""
+
+
+def _among(engine: sa.Engine, chosen: sa.Select[tuple[int]]) -> sa.ColumnElement[bool]:
+    """That a step is one of these. They are picked once here, not in every query that asks for them: picking is what takes long."""
+    with engine.connect() as c:
+        keys = list(c.execute(chosen.limit(MOST_NAMED + 1)).scalars())
+    return step.c.id.in_(keys if len(keys) <= MOST_NAMED else chosen)
+
+
 def latest(engine: sa.Engine, name: str | None, *, with_latencies: bool, filled: bool, ladders: bool) -> list[StepResult]:
     """See `Shelf.latest_results`."""
     where = of_drive(name)
@@ -78,7 +89,7 @@ def latest(engine: sa.Engine, name: str | None, *, with_latencies: bool, filled:
         .where(where, has_passes, *(() if filled else (level.is_(None),))).subquery()
     )  # fmt: skip
     chosen = sa.select(numbered.c.id).where(numbered.c.newest == 1)
-    found = [r for r in results(engine, step.c.id.in_(chosen), with_latencies=with_latencies) if counts(r, filled)]
+    found = [r for r in results(engine, _among(engine, chosen), with_latencies=with_latencies) if counts(r, filled)]
     plain = {r.drive for r in found if "ladder" not in r.facts}
     age = {key: n for n, key in enumerate(dict.fromkeys(r.run for r in found))}
     # Oldest first; of one run a step of its own comes last, for it has more passes than a rung of the same kind.
@@ -100,7 +111,7 @@ def of_several_rigs(engine: sa.Engine) -> list[StepResult]:
     where = (run.c.drive_id.in_(several), step.c.facts["ladder"].as_string().is_(None), step.c.conditions["filled_percent"].as_integer().is_(None))
     numbered = sa.select(step.c.id, newest.label("newest")).join(run, step.c.run_id == run.c.id).where(*where).subquery()
     chosen = sa.select(numbered.c.id).where(numbered.c.newest == 1)
-    return [r for r in results(engine, step.c.id.in_(chosen), with_latencies=False) if counts(r, filled=False)]
+    return [r for r in results(engine, _among(engine, chosen), with_latencies=False) if counts(r, filled=False)]
 
 
 def _result(row: sa.RowMapping, passes: Sequence[sa.RowMapping], with_latencies: bool) -> StepResult:
