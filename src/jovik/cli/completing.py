@@ -52,7 +52,7 @@ def loads(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
 
 def settings(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
     """Keys that can be set."""
-    from jovik.cli.config_command import known_keys
+    from jovik.cli.defaults import known_keys
 
     return _offer(known_keys(), begun)
 

@@ -7,6 +7,7 @@ from typing import Any
 import click
 
 from jovik.cli.completing import settings
+from jovik.cli.defaults import known_keys, option_called, options_of, read_value, settable
 from jovik.cli.options import format_option
 from jovik.cli.say import say
 
@@ -58,9 +59,7 @@ def keys(form: str) -> None:
     from jovik.tables import Table
 
     rows = [(SHELF, str(default_shelf()), "The shelf of every command.")]
-    for name, command in _commands().items():
-        from jovik.cli.defaults import options_of
-
+    for name, command in settable().items():
         for key, option in options_of(command):
             default = option.default if isinstance(option.default, str | int | float) and option.default != "" else None
             rows.append((f"{name}.{key}", _shown(default) if default is not None else "-", (option.help or "").split(" Default:")[0]))
@@ -82,8 +81,6 @@ def set_command(key: str, value: str) -> None:
     table, name, option = _place(key)
     kept: Any = value
     if option is not None:
-        from jovik.cli.defaults import read_value
-
         if option.is_flag:
             kept = {"true": True, "yes": True, "on": True, "false": False, "no": False, "off": False}.get(value.casefold(), value)
         kept = read_value(option, kept, key)
@@ -120,25 +117,6 @@ def _set_values() -> dict[str, Any]:
     return {key: _shown(value) if key == SHELF else value for key, value in flat.items()}
 
 
-def _commands() -> dict[str, click.Command]:
-    """Every command that has something to set."""
-    from jovik.cli import COMMANDS, jovik
-    from jovik.cli.defaults import options_of
-    from jovik.settings import SHELF
-
-    ctx = click.Context(jovik)
-    found = {name: jovik.get_command(ctx, name) for name in COMMANDS if name not in ("config", SHELF)}
-    return {name: command for name, command in found.items() if command is not None and any(options_of(command))}
-
-
-def known_keys() -> list[str]:
-    """Everything that can be set."""
-    from jovik.cli.defaults import options_of
-    from jovik.settings import SHELF
-
-    return [SHELF, *(f"{name}.{key}" for name, command in _commands().items() for key, _ in options_of(command))]
-
-
 def _place(key: str) -> tuple[str | None, str, click.Option | None]:
     """The table and the name of a key, and the option that it is of; no option for the shelf.
 
@@ -147,14 +125,13 @@ def _place(key: str) -> tuple[str | None, str, click.Option | None]:
     Misuse
         It is no key.
     """
-    from jovik.cli.defaults import option_called
     from jovik.errors import UnknownName
     from jovik.settings import SHELF
 
     if key == SHELF:
         return None, key, None
     table, _, name = key.partition(".")
-    commands = _commands()
+    commands = settable()
     if table not in commands or not name:
         raise UnknownName("setting", key, known_keys(), "see jovik config keys")
     return table, name, option_called(table, commands[table], name, key)

@@ -103,3 +103,20 @@ def option_called(name: str, command: click.Command, key: str, where: str) -> cl
         raise Misuse(f"{where}: '{key}' has no default of your own: {WHY_NOT.get(key, 'it is for once')}", "see jovik config keys")
     error = UnknownName(f"option of jovik {name}", key, known)
     raise Misuse(f"{where}: {error.message}", error.hint)
+
+
+def settable() -> dict[str, click.Command]:
+    """Every command that has something to set."""
+    from jovik.cli import COMMANDS, jovik
+    from jovik.settings import SHELF
+
+    ctx = click.Context(jovik)
+    found = {name: jovik.get_command(ctx, name) for name in COMMANDS if name not in ("config", SHELF)}
+    return {name: command for name, command in found.items() if command is not None and any(options_of(command))}
+
+
+def known_keys() -> list[str]:
+    """Everything that can be set."""
+    from jovik.settings import SHELF
+
+    return [SHELF, *(f"{name}.{key}" for name, command in settable().items() for key, _ in options_of(command))]

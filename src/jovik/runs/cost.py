@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from jovik.runs.place import open_session
@@ -98,6 +98,18 @@ def prepared(sheet: Sheet, order: Order) -> Iterator[Ready]:
         rate = assumed_rate(sheet)
         times = tuple(time_of(t, session, rate) for t in order.tasks)
         yield Ready(order, sheet, session, cost_of(order.tasks, session, rate), rate, times)
+
+
+def fit_budget(order: Order, sheet: Sheet) -> Order:
+    """The same order without what its time budget has no room for."""
+    from jovik.bench import time_of, trim
+
+    if order.budget_ns is None:
+        return order
+    with open_session(order) as session:
+        rate = assumed_rate(sheet)
+        kept, said = trim(order.tasks, order.budget_ns, lambda t: time_of(t, session, rate))
+    return replace(order, tasks=tuple(kept), trimmed=tuple(said))
 
 
 def assumed_rate(sheet: Sheet) -> float:

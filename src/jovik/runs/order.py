@@ -16,7 +16,6 @@ from jovik.target import Target, resolve
 if TYPE_CHECKING:
     from jovik.analysis.judge import Judgement
     from jovik.bench import Task
-    from jovik.sheet import Sheet
     from jovik.shelf.store import RunRecord, Shelf
 
 ASK_ABOVE = 0.01
@@ -115,22 +114,6 @@ def order_of(
     chosen = Plan.of(tuple(phrases)) if phrases else load_plan(plan or DEFAULT_PLAN)
     number = seed if seed is not None else secrets.randbits(40)
     return Order(target=resolve(target), tasks=tuple(tasks_of(chosen, passes, precision)), plan=chosen.name, seed=number, **more)
-
-
-def fit_budget(order: Order, sheet: Sheet) -> Order:
-    """The same order without what its time budget has no room for."""
-    from dataclasses import replace
-
-    from jovik.bench import time_of, trim
-    from jovik.runs.cost import assumed_rate
-    from jovik.runs.place import open_session
-
-    if order.budget_ns is None:
-        return order
-    with open_session(order) as session:
-        rate = assumed_rate(sheet)
-        kept, said = trim(order.tasks, order.budget_ns, lambda t: time_of(t, session, rate))
-    return replace(order, tasks=tuple(kept), trimmed=tuple(said))
 
 
 def again(record: RunRecord, target: str | None = None, **more: Any) -> Order:
