@@ -130,7 +130,9 @@ def test_a_poor_cable_is_not_blamed_on_a_drive_that_did_better_elsewhere(jovik: 
     found = jovik("judge", "Veldhaar Comet 2TB", "--format", "json").json
     (claim,) = [c for c in found["claims"] if c["measured"]]
     assert claim["verdict"] == "held back" and claim["limit"]["what"] == "rig" and run in claim["why"] and "'bench'" in claim["why"]
-    assert "held back by the rig" in jovik("judge", "Veldhaar Comet 2TB").out
+    said = jovik("judge", "Veldhaar Comet 2TB").out
+    assert "held back by the rig" in said and "on rig 'laptop' the same unit did clearly less" in said and "is suspect" not in said
+    jovik("judge", "Veldhaar Comet 2TB", "--units")
     assert "on 'bench' unit 1 did clearly better (sequential read, 1 MiB, depth 8)" in jovik("rank").out
     (held,) = jovik("rank", "--format", "json").json["held_by_rig"]
     assert held == {

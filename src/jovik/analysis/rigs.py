@@ -58,6 +58,23 @@ def slowed(results: Sequence[StepResult], others: Sequence[StepResult]) -> list[
     return [Slowed(*key, tuple(kinds)) for key, kinds in found.items()]
 
 
+def at_their_best(newest: Sequence[StepResult], others: Sequence[StepResult]) -> list[StepResult]:
+    """The same results, but from another rig where the unit did clearly better there: what a sample can do is not for a cable to say.
+
+    Parameters
+    ----------
+    others : sequence of StepResult
+        Of the same drive on any rig, oldest first.
+    """
+    found = []
+    for r in newest:
+        here = r.conditions
+        same = [o for o in others if (o.kind, o.conditions.unit) == (r.kind, here.unit) and not here.differences(o.conditions)]
+        better = [o for o in same if o.conditions.rig not in (None, here.rig) and _above(rate_of(o), rate_of(r))]
+        found.append(better[-1] if better and here.rig is not None else r)
+    return found
+
+
 def _held(j: Judgement, others: Sequence[StepResult]) -> Judgement:
     step, here = j.step, j.measured
     if step is None or here is None or step.conditions.unit is None or step.conditions.rig is None:
@@ -72,10 +89,7 @@ def _held(j: Judgement, others: Sequence[StepResult]) -> Judgement:
         return j
     best = better[-1]
     reached = j.claim.shown(measured(j.claim, best).median)
-    why = (
-        f"the same unit reached {reached} on rig '{best.conditions.rig}' (run {best.run}); here, on '{step.conditions.rig}', suspect the port, "
-        "the cable or the machine, or a drive that has got worse since: measure it there again"
-    )
+    why = f"the same unit reached {reached} on rig '{best.conditions.rig}' (run {best.run})"
     rate = sorted(p.rate_bytes_s for p in step.passes)[len(step.passes) // 2]
     return replace(j, verdict=Verdict.HELD, why="; ".join(x for x in (j.why, why) if x), limit=Limit("rig", rate, why))
 

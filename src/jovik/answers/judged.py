@@ -43,5 +43,5 @@ def judged(shelf: Shelf, name: str, margin: float = MARGIN) -> Judged:
         raise Misuse(f"{drive} has not been measured", f'measure it: jovik measure TARGET --drive "{drive}"')
     judgements = judge(sheet.claims, results, margin)
     if any(j.verdict is Verdict.SHORT for j in judgements):
-        judgements = across_rigs(judgements, [r for r in shelf.results(drive) if r.conditions.filled_percent is None])
+        judgements = across_rigs(judgements, shelf.results_of_several_rigs(drive))
     return Judged(sheet, margin, tuple(judgements), tuple(disagreements(results)), samples(shelf, sheet))

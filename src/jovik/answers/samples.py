@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from jovik.analysis.judge import Verdict, judge
-from jovik.analysis.rigs import across_rigs
+from jovik.analysis.rigs import at_their_best
 from jovik.analysis.units import ClassLink, Suspect, UnitFigure, side_by_side, suspects
 from jovik.sheet import Drive, Sheet
 from jovik.shelf.store import Shelf
@@ -27,19 +27,18 @@ class Samples:
 
 
 def samples(shelf: Shelf, sheet: Sheet) -> Samples:
-    """Lay the units of a drive side by side; no figures where none was measured."""
+    """Lay the units of a drive side by side, each as the best of its rigs showed it; no figures where none was measured."""
     drive = sheet.drive
-    results = shelf.latest_by_unit(drive.name)
+    results = at_their_best(shelf.latest_by_unit(drive.name), shelf.results_of_several_rigs(drive.name))
     peers = {n for n, other in shelf.drives().items() if n != drive.name and _alike(other, drive)}
     of_class = [r for r in shelf.latest_results() if r.drive in peers] if peers else []
     named = named_link(drive.interface)
     link = ClassLink(named[0].now, named[0].rate_bytes_s, named[1]) if named is not None and named[0].rate_bytes_s is not None else None
     figures = side_by_side(results, of_class, link, solid="solid" in drive.medium.casefold())
     short: list[tuple[str, str]] = []
-    every = shelf.results(drive.name) if figures and sheet.claims else []
     for unit in dict.fromkeys(f.unit for f in figures):
         mine = [f.result for f in figures if f.unit == unit]
-        short += [(unit, j.step.kind) for j in across_rigs(judge(sheet.claims, mine), every) if j.verdict is Verdict.SHORT and j.step is not None]
+        short += [(unit, j.step.kind) for j in judge(sheet.claims, mine) if j.verdict is Verdict.SHORT and j.step is not None]
     order = list(dict.fromkeys(f.kind for f in figures))
     return Samples(drive.name, tuple(sorted(figures, key=lambda f: order.index(f.kind))), tuple(suspects(figures, short)))
 

@@ -103,12 +103,16 @@ def latest(engine: sa.Engine, name: str | None, *, with_latencies: bool, filled:
     return sorted(latest.values(), key=lambda r: places[r.drive])
 
 
-def of_several_rigs(engine: sa.Engine) -> list[StepResult]:
+def of_several_rigs(engine: sa.Engine, name: str | None) -> list[StepResult]:
     """See `Shelf.results_of_several_rigs`."""
-    several = sa.select(run.c.drive_id).group_by(run.c.drive_id).having(sa.func.count(sa.distinct(run.c.rig_id)) > 1)
+    mine = sa.select(drive.c.id).where(of_drive(name))
+    several = sa.select(run.c.drive_id).where(run.c.drive_id.in_(mine)).group_by(run.c.drive_id).having(sa.func.count(sa.distinct(run.c.rig_id)) > 1)
     order = (run.c.started.desc(), run.c.id.desc(), step.c.position.desc())
     newest = sa.func.row_number().over(partition_by=(run.c.drive_id, run.c.unit_id, run.c.rig_id, step.c.kind), order_by=order)
-    where = (run.c.drive_id.in_(several), step.c.facts["ladder"].as_string().is_(None), step.c.conditions["filled_percent"].as_integer().is_(None))
+    where = (
+        run.c.drive_id.in_(several), step.c.facts["ladder"].as_string().is_(None), step.c.conditions["filled_percent"].as_integer().is_(None),
+        sa.exists().where(one_pass.c.step_id == step.c.id),
+    )  # fmt: skip
     numbered = sa.select(step.c.id, newest.label("newest")).join(run, step.c.run_id == run.c.id).where(*where).subquery()
     chosen = sa.select(numbered.c.id).where(numbered.c.newest == 1)
     return [r for r in results(engine, _among(engine, chosen), with_latencies=False) if counts(r, filled=False)]

@@ -407,9 +407,9 @@ class Shelf:
         latest = {(r.conditions.unit, r.kind): r for r in every if r.conditions.unit is not None and finding.counts(r, filled=False)}
         return list(latest.values())
 
-    def results_of_several_rigs(self) -> list[StepResult]:
-        """Of each drive that was measured on more than one rig, the newest result of each kind of step of each unit on each rig."""
-        return finding.of_several_rigs(self._engine)
+    def results_of_several_rigs(self, name: str | None = None) -> list[StepResult]:
+        """Of each drive (or one) that was measured on more than one rig, the newest result of each kind of step of each unit on each rig."""
+        return finding.of_several_rigs(self._engine, name)
 
     def results_of_unit(self, unit_name: str, name: str | None = None) -> list[StepResult]:
         """The latest result of each kind of step on each rig, for one unit, by its name (and its drive's, where that is needed).

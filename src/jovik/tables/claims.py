@@ -49,6 +49,12 @@ def doubts(found: Judged) -> list[str]:
     """Words where the figures are of more than one sample, or of one that is not right."""
     used = sorted({j.step.conditions.unit for j in found.judgements if j.step is not None and j.step.conditions.unit is not None})
     said = [f"look: these are figures of {' and '.join(used)}; jovik judge --units tells them apart"] if len(used) > 1 else []
+    held = sorted({str(j.step.conditions.rig) for j in found.judgements if j.step is not None and j.limit is not None and j.limit.what == "rig"})
+    said += [
+        f"look: on rig '{rig}' the same unit did clearly less than elsewhere: suspect the port, the cable or the machine, or a drive that has got "
+        "worse since; measure it there again"
+        for rig in held
+    ]
     wrong = [s.unit for s in found.samples.suspects if s.unit in used]
     return said + [f"look: {unit} is suspect, and these figures may be the sample's instead of the drive's: jovik judge --units" for unit in wrong]
 

@@ -25,7 +25,10 @@ def samples_table(found: Samples) -> Table:
         )
         for f in found.figures
     ]
-    notes = [] if len(found.units) > 1 else ["only one unit was measured: it can be held against its claims and its class only"]
+    rigs = sorted({str(f.result.conditions.rig) for f in found.figures})
+    each = [f"measured on {' and '.join(rigs)}: each figure is of the rig that is newest, or of one on which the unit did clearly better"]
+    notes = each if len(rigs) > 1 else []
+    notes += [] if len(found.units) > 1 else ["only one unit was measured: it can be held against its claims and its class only"]
     for one in found.suspects:
         notes.append(f"{one.unit} is suspect: {'; '.join(_spoken(e) for e in one.evidence)}")
         notes += [f"  check {number}: {check}" for number, check in enumerate(one.checks, 1)]
