@@ -153,8 +153,8 @@ def _best_for(it: Material) -> list[str]:
 
 
 def _watch_out(it: Material) -> list[str]:
-    """Claims that fell short or could not be tested, where it falls, what it does not carry and what wears it out."""
-    said = []
+    """What makes one doubt all of it, claims that fell short or could not be tested, where it falls, what it does not carry, what wears it out."""
+    said = [d.removeprefix("look: ") for d in doubts(it.judged)] if it.judged is not None else []
     for j in it.judged.judgements if it.judged is not None else ():
         if j.verdict in (Verdict.SHORT, Verdict.HELD) and j.measured is not None:
             why = f" ({j.why})" if j.verdict is Verdict.HELD else ""
@@ -167,7 +167,7 @@ def _watch_out(it: Material) -> list[str]:
     said += [f"{f.load.title}: spends its endurance rating in {significant(f.years, 2)} years" for f in worn if f.years is not None][:3]
     said += [f"{sum(r.errors for r in it.results)} errors while it was measured"] if any(r.errors for r in it.results) else []
     said += [f"its log: {note}" for run, _ in it.runs for note in run.notes or []]
-    return said + (doubts(it.judged) if it.judged is not None else [])
+    return said
 
 
 def _ranking(it: Material) -> tuple[Block, ...]:
