@@ -92,6 +92,9 @@ def test_errors_rests_and_what_was_written_are_shown(monkeypatch: pytest.MonkeyP
         view.preparing(0, TASKS[0].step, 2 * 10**9)(Live(10**8, 10**8, 1e9))
         view.passing(0, TASKS[0].step, 1)(Live(10**9, 10**9, 5e8, errors=3))
         assert "3 errors" in "\n".join(screen.lines()) and "written so far 2.00 GB" in "\n".join(screen.lines())
+        for number in (1, 2):
+            view.passing(0, TASKS[0].step, number)(Live(10**9, 10**9, 5e8, written_bytes=3 * 10**8))
+            assert f"written so far {2 + 0.3 * number:.2f} GB" in "\n".join(screen.lines()), "the pass that goes on counts too"
         view.finished(0, result(TASKS[0].step.canonical))
         screen.now += 40
         view.passing(1, TASKS[1].step, 1)(Live(10**9, 0, 0.0, temperature_c=52.0))

@@ -84,7 +84,8 @@ class Workload:
 class Live:
     """A glance at a pass in progress; `rate_bytes_s` is of the last moments, not of the whole pass.
 
-    `p50_ns` and `p99_ns` are latencies of the pass so far; what cannot be told is None.
+    `done_bytes` is both directions together, `written_bytes` one of them. `p50_ns` and `p99_ns` are latencies of the pass so far; what cannot be
+    told is None.
     """
 
     elapsed_ns: int
@@ -94,6 +95,7 @@ class Live:
     p50_ns: float | None = None
     p99_ns: float | None = None
     temperature_c: float | None = None
+    written_bytes: int = 0
 
 
 Watch = Callable[[Live], None]

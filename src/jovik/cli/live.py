@@ -55,7 +55,8 @@ class LiveView:
         self._title, self._tasks, self._times, self._console, self._budget = title, tasks, times_ns, console, budget_ns
         self._words: dict[int, str] = {}
         self._said: list[str] = []
-        self._written = 0
+        # Finished steps and what was laid out; the finished passes of this step; this pass, unless it is a laying out.
+        self._written, self._of_step, self._of_pass, self._laying = 0, 0, 0, False
         self._position, self._doing, self._began = 0, "", time.monotonic()
         self._step_began = self._began
         self._live: Live | None = None
@@ -90,12 +91,14 @@ class LiveView:
         """The test file is being laid out."""
         self._begin(position, f"laying out {show_size(size_bytes)} of test file")
         self._written += size_bytes
+        self._laying = True
         return self._look
 
     def passing(self, position: int, step: Step, number: int) -> Callable[[Live], None]:
         """A pass is going on."""
         most = self._tasks[position].repeat.most
         self._begin(position, f"pass {number} of {most}" if most > 1 else "one pass")
+        self._of_step, self._of_pass, self._laying = self._of_step + self._of_pass, 0, False
         return self._look
 
     def finished(self, position: int, result: StepResult) -> None:
@@ -104,6 +107,7 @@ class LiveView:
 
         self._words[position] = result_words(result)
         self._written += sum(p.written_bytes for p in result.passes)
+        self._of_step = self._of_pass = 0
 
     def _begin(self, position: int, doing: str) -> None:
         if position != self._position:
@@ -118,6 +122,7 @@ class LiveView:
     def _look(self, live: Live) -> None:
         now = time.monotonic()
         self._live = live
+        self._of_pass = 0 if self._laying else live.written_bytes
         self._rates.append((now, live.rate_bytes_s))
         while self._rates and now - self._rates[0][0] > MINUTE_S:
             self._rates.popleft()
@@ -191,7 +196,8 @@ class LiveView:
         if live.p50_ns is not None and live.p99_ns is not None:
             one.append(f"   half within {show_time(live.p50_ns)}, 99 % within {show_time(live.p99_ns)}")
         two = Text("  ")
-        two.append(f"{show_time(live.elapsed_ns)} into it   moved {show_size(live.done_bytes)}   written so far {show_size(self._written)}")
+        written = self._written + self._of_step + self._of_pass
+        two.append(f"{show_time(live.elapsed_ns)} into it   moved {show_size(live.done_bytes)}   written so far {show_size(written)}")
         if live.temperature_c is not None:
             two.append(f"   {live.temperature_c:.0f} C")
         two.append("   no errors" if not live.errors else f"   {live.errors} errors", style="" if not live.errors else "bold red")

@@ -64,7 +64,7 @@ class _Clock:
             self.glanced_ns = at
             lately = self.rows[-11:-1]
             rate = sum(r[base] for r in lately) / (len(lately) * SLICE_NS) * 1e9 if lately else 0.0
-            self.watch(Live(at, self.bytes, rate))
+            self.watch(Live(at, self.bytes, rate, written_bytes=self.bytes if self.inward else 0))
 
     def slices(self, elapsed_ns: int) -> npt.NDArray[np.int64]:
         """As a trace has them, to the end of the pass."""

@@ -421,7 +421,8 @@ class FileSession:
             if at - told > LATENCY_EVERY_S:
                 told = at
                 p50, p99 = live_latency_ns(crew)
-            watch(Live(int((at - began) * 1e9), int(slices[:, [0, 2]].sum()), rate, int(slices[:, 4].sum()), p50, p99))
+            read, written, errors = (int(slices[:, column].sum()) for column in (0, 2, 4))
+            watch(Live(int((at - began) * 1e9), read + written, rate, errors, p50, p99, written_bytes=written))
         return False
 
     def _flush(self) -> int:

@@ -195,7 +195,9 @@ class ModelSession:
             at += used
             if glance and at >= glance:
                 warm = max(state.temperatures_c().values(), default=None)
-                watch(Live(round(at), round(done * work.block_bytes), ios * work.block_bytes / used * 1e9, series.errors, temperature_c=warm))
+                moved = round(done * work.block_bytes)
+                lately, written = ios * work.block_bytes / used * 1e9, moved * (100 - work.read_percent) // 100
+                watch(Live(round(at), moved, lately, series.errors, temperature_c=warm, written_bytes=written))
                 glance += (end_ns if math.isfinite(end_ns) else 0) / GLANCES
         return series
 
