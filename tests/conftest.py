@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import shutil
 import subprocess
 import sys
 import tempfile
@@ -100,3 +101,10 @@ def demo() -> Iterator[tuple[Path, str]]:
         done = call(["demo", "--out", str(folder)], folder.parent, dict(os.environ), 120)
         assert done.status == 0, done.err
         yield folder, done.out
+
+
+@pytest.fixture
+def shown(jovik: Program, demo: tuple[Path, str]) -> Program:
+    """The program on a copy of the demo's shelf, in a folder of its own."""
+    shutil.copy(demo[0] / "shelf.db", jovik.shelf)
+    return jovik

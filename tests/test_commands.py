@@ -18,13 +18,6 @@ from tests.conftest import QUICK, Program
 COMET = "Veldhaar Comet 2TB"
 
 
-@pytest.fixture
-def shown(jovik: Program, demo: tuple[Path, str]) -> Program:
-    """The program on the demo's shelf."""
-    jovik.env["JOVIK_SHELF"] = str(demo[0] / "shelf.db")
-    return jovik
-
-
 def test_the_demo_tells_the_whole_story(demo: tuple[Path, str]) -> None:
     folder, said = demo
     assert sorted(p.name for p in folder.iterdir()) == ["ranking.png", "review.html", "shelf.db"]

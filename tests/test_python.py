@@ -133,6 +133,11 @@ def test_a_poor_cable_is_not_blamed_on_a_drive_that_did_better_elsewhere(jovik: 
     said = jovik("judge", "Veldhaar Comet 2TB").out
     assert "held back by the rig" in said and "on rig 'laptop' the same unit did clearly less" in said and "is suspect" not in said
     jovik("judge", "Veldhaar Comet 2TB", "--units")
+    jovik("measure", "model:slate", step, "--rig", "laptop", "--seed", "6")
+    look = "on 'bench' unit 1 did clearly better (sequential read, 1 MiB, depth 8)"
+    for words in (["upgrade", "Corvane Slate 1TB", "Veldhaar Comet 2TB"], ["fit", "Veldhaar Comet 2TB"]):
+        assert look in " ".join(jovik(*words).out.split())
+    assert look not in jovik("fit", "Corvane Slate 1TB").out
     assert "on 'bench' unit 1 did clearly better (sequential read, 1 MiB, depth 8)" in jovik("rank").out
     (held,) = jovik("rank", "--format", "json").json["held_by_rig"]
     assert held == {

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 from dataclasses import replace
+from importlib import resources
 from pathlib import Path
 from typing import Any
 
@@ -142,10 +143,13 @@ def keys_of(value: Any) -> set[str]:
     return set(value) | {k for name, v in value.items() if name not in free for k in keys_of(v)}
 
 
-def test_every_key_of_the_json_is_documented(jovik: Program, demo: tuple[Path, str]) -> None:
-    shown = Program(jovik.folder, jovik.env | {"JOVIK_SHELF": str(demo[0] / "shelf.db")})
+def test_every_key_of_the_json_is_documented(shown: Program) -> None:
     documented = set(re.findall(r"[a-z][a-z0-9_]+", (TOP / "docs" / "json.md").read_text()))
     comet, slate = "Veldhaar Comet 2TB", "Corvane Slate 1TB"
+    sheet = (resources.files("jovik.model") / "catalogue" / "comet.toml").read_text(encoding="utf-8")
+    (shown.folder / "hub.toml").write_text(sheet.replace('link_rate = "7877MB/s"', 'link_rate = "450MB/s"'), encoding="utf-8")
+    shown("measure", "model:hub.toml", "sequential read 1MiB depth 8 for 1s", "--rig", "hub")
+    assert shown("rank", "--format", "json").json["held_by_rig"]
     phrases = [
         "random read 4KiB depth 1,2,4 for 1s", "sequential write 1MiB over 40GB", "fill to 50%", "random read 4KiB for 1s", "scan read in 9 zones",
         "copy in 3 files of 1MB",

@@ -58,12 +58,6 @@ class Page(HTMLParser):
         return [a for t, a in self.elements if t == tag]
 
 
-@pytest.fixture
-def shown(jovik: Program, demo: tuple[Path, str]) -> Program:
-    """The program on the demo's shelf, in a folder of its own."""
-    return Program(jovik.folder, jovik.env | {"JOVIK_SHELF": str(demo[0] / "shelf.db")})
-
-
 @pytest.fixture(scope="module")
 def made(demo: tuple[Path, str], tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The review of the demo's drive, made once."""

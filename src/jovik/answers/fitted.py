@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from jovik.analysis.fit import Fit, fit
+from jovik.analysis.rigs import Slowed, slowed
 from jovik.errors import Misuse
 from jovik.load import Load
 from jovik.sheet import Drive
@@ -14,11 +15,15 @@ from jovik.shelf.store import Shelf
 
 @dataclass(frozen=True)
 class Fitted:
-    """How loads fit a drive, in their order: empty, and at each level that it was filled to on purpose."""
+    """How loads fit a drive, in their order: empty, and at each level that it was filled to on purpose.
+
+    `slowed` is what the rig may have held back.
+    """
 
     drive: Drive
     empty: tuple[Fit, ...]
     filled: dict[int, tuple[Fit, ...]]
+    slowed: tuple[Slowed, ...] = ()
 
 
 def fitted(shelf: Shelf, name: str, loads: Sequence[Load]) -> Fitted:
@@ -39,4 +44,5 @@ def fitted(shelf: Shelf, name: str, loads: Sequence[Load]) -> Fitted:
         return tuple(fit(x, mine, drive.endurance_bytes) for x in loads)
 
     levels = sorted({r.conditions.filled_percent for r in results if r.conditions.filled_percent is not None})
-    return Fitted(drive, at(None), {level: at(level) for level in levels})
+    held = slowed([r for r in results if r.conditions.filled_percent is None], shelf.results_of_several_rigs(drive.name))
+    return Fitted(drive, at(None), {level: at(level) for level in levels}, tuple(held))

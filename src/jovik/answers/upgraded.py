@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from jovik.analysis.rigs import Slowed, slowed
 from jovik.analysis.upgrade import Upgrade, compare
 from jovik.errors import Misuse
 from jovik.reading import Reading
@@ -14,7 +15,10 @@ from jovik.shelf.store import Shelf
 
 @dataclass(frozen=True)
 class Upgraded:
-    """Two drives step by step, with what was read by hand of both by the same method, and the results it is from."""
+    """Two drives step by step, with what was read by hand of both by the same method, and the results it is from.
+
+    `slowed` is what their rigs may have held back.
+    """
 
     old: Drive
     new: Drive
@@ -22,6 +26,7 @@ class Upgraded:
     readings: tuple[tuple[Reading, Reading], ...]
     results: tuple[StepResult, ...]
     link_bytes_s: float | None = None
+    slowed: tuple[Slowed, ...] = ()
 
 
 def upgraded(shelf: Shelf, old: str, new: str, *, link_bytes_s: float | None = None) -> Upgraded:
@@ -46,5 +51,7 @@ def upgraded(shelf: Shelf, old: str, new: str, *, link_bytes_s: float | None = N
         if not results[-1]:
             raise Misuse(f"{drive.name} has not been measured", f'measure it: jovik measure TARGET --drive "{drive.name}"')
     found = compare(before.name, after.name, *results, link_bytes_s=link_bytes_s, new_price=after.price)
+    every = tuple(r for mine in results for r in mine)
+    held = tuple(slowed(every, shelf.results_of_several_rigs()))
     both = [(r, s) for r in shelf.readings(before.name) for s in shelf.readings(after.name) if s.comparable(r)]
-    return Upgraded(before, after, found, tuple(both), tuple(r for mine in results for r in mine), link_bytes_s)
+    return Upgraded(before, after, found, tuple(both), every, link_bytes_s, held)

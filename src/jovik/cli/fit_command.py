@@ -95,12 +95,12 @@ def fit_json(f: Fit, level: int | None) -> dict[str, Any]:
 
 
 def _show(found: Fitted, form: str) -> None:
-    from jovik.cli.output import emit_csv, emit_json, show_table
+    from jovik.cli.output import emit_csv, emit_json, show_table, slowed_json
     from jovik.tables.loads import fit_table
 
     every = [(None, f) for f in found.empty] + [(level, f) for level, fits in found.filled.items() for f in fits]
     if form == "json":
-        emit_json({"drive": found.drive.name, "fits": [fit_json(f, level) for level, f in every]})
+        emit_json({"drive": found.drive.name, "held_by_rig": slowed_json(found.slowed), "fits": [fit_json(f, level) for level, f in every]})
     elif form == "csv":
         header = ["load", "filled_percent", "streams", "headroom", "ends", "years_of_endurance"]
         emit_csv(header, [(f.load.name, level, f.streams, f.headroom, f.ends, f.years) for level, f in every])

@@ -6,13 +6,16 @@ import json
 import os
 import sys
 from collections.abc import Iterable, Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from jovik.results import Interval
 from jovik.tables import Table
 from jovik.text import csv_text, escaped, plain
+
+if TYPE_CHECKING:
+    from jovik.analysis.rigs import Slowed
 
 
 def emit_json(value: Any) -> None:
@@ -91,3 +94,8 @@ _STYLES = {
 def interval_json(value: Interval) -> dict[str, float | None]:
     """Median, low and high."""
     return {"median": value.median, "low": value.low, "high": value.high}
+
+
+def slowed_json(slowed: Sequence[Slowed]) -> list[dict[str, Any]]:
+    """Drives that their rig may have held back, as documented."""
+    return [{"drive": s.drive, "unit": s.unit, "rig": s.rig, "better_rig": s.better_rig, "kinds": list(s.kinds)} for s in slowed]

@@ -62,7 +62,7 @@ def rank(
     """
     from jovik.analysis.rank import sentence
     from jovik.answers.ranked import Filter, ranked, ranked_rigs
-    from jovik.cli.output import emit_csv, emit_json, show_table
+    from jovik.cli.output import emit_csv, emit_json, show_table, slowed_json
     from jovik.errors import Misuse
     from jovik.shelf.opening import where_from
     from jovik.shelf.store import Shelf
@@ -79,10 +79,14 @@ def rank(
         reviewed = shelf.sheet(review).drive.name if review is not None else None
     ranking = found.ranking
     if form == "json":
-        held = [{"drive": s.drive, "unit": s.unit, "rig": s.rig, "better_rig": s.better_rig, "kinds": list(s.kinds)} for s in found.slowed]
         emit_json(
             ranking_json(ranking)
-            | {"held_by_rig": held, "by": by, "for": load_name, "sentence": sentence(ranking, reviewed) if reviewed is not None else None}
+            | {
+                "held_by_rig": slowed_json(found.slowed),
+                "by": by,
+                "for": load_name,
+                "sentence": sentence(ranking, reviewed) if reviewed is not None else None,
+            }
         )
     elif form == "csv":
         header = ["kind", "place", "drive", "rate_bytes_s", "low", "high", "index", "passes"]

@@ -35,14 +35,20 @@ def upgrade(old: str, new: tuple[str, ...], link: float | None, machine_price: f
     jovik upgrade "Slate 1TB" "Comet 2TB" --instead-of 900 --brief
     """
     from jovik.answers.upgraded import upgraded
-    from jovik.cli.output import emit_json
+    from jovik.cli.output import emit_json, slowed_json
     from jovik.shelf.opening import where_from
     from jovik.shelf.store import Shelf
 
     with Shelf(where_from(shelf_at)) as shelf:
         found = [upgraded(shelf, old, name, link_bytes_s=link) for name in new]
     if form == "json":
-        emit_json({"old": found[0].old.name, "link_bytes_s": link, "upgrades": [upgrade_json(f.upgrade) for f in found]})
+        emit_json(
+            {
+                "old": found[0].old.name,
+                "link_bytes_s": link,
+                "upgrades": [upgrade_json(f.upgrade) | {"held_by_rig": slowed_json(f.slowed)} for f in found],
+            }
+        )
     elif form == "csv":
         _csv([f.upgrade for f in found])
     else:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from jovik.analysis.fit import Fit
 from jovik.answers.fitted import Fitted
+from jovik.tables.rigs import slowed_words
 from jovik.tables.table import Table
 from jovik.units import significant
 
@@ -31,11 +32,12 @@ def fit_table(found: Fitted) -> Table:
             notes.append(f"{f.load.title}: {f.load.hours_a_day:g} hours a day wear it out before its warranty ends")
     if any(by_short_test(f) for f in found.empty):
         notes.append('writing counts at the rate of a short test: how long that lasts is told by "sequential write 1MiB depth 8 over 30% of free"')
+    notes.append("counted at the lower end of each 95 % interval; endurance is one stream's, at the hours a day of the load")
     header = ["load", "streams", "headroom", "what ends it", "endurance lasts", f"filled to {' and '.join(map(str, found.filled))} %"]
     shown = len(header) if found.filled else len(header) - 1
     return Table(
         f"{found.drive.name}: what it carries", header[:shown], [row[:shown] for row in rows], right=(2,), spare=(5, 4) if found.filled else (4,),
-        notes=[*notes, "counted at the lower end of each 95 % interval; endurance is one stream's, at the hours a day of the load"],
+        notes=[*notes, *slowed_words(found.slowed)],
     )  # fmt: skip
 
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from jovik.analysis.rank import Ranking, StepPlace, to_the_next
-from jovik.analysis.rigs import Slowed
 from jovik.answers.ranked import Ranked, access_time_ns, index_for_money, price_for_terabyte
 from jovik.phrase import parse
+from jovik.tables.rigs import slowed_words
 from jovik.tables.table import Table, interval_words
 from jovik.units import show_size, show_time, significant
 
@@ -112,19 +112,11 @@ def of_kind(ranking: Ranking, kind: str) -> list[StepPlace]:
     return sorted((s for d in ranking.drives for s in d.steps if s.kind == kind), key=lambda s: -s.rate_bytes_s.median)
 
 
-def _slowed_words(s: Slowed) -> str:
-    steps = f"{parse(s.kinds[0]).label}" + (f" and {len(s.kinds) - 1} more" if len(s.kinds) > 1 else "")
-    return (
-        f"look: {s.drive} is ranked by what rig '{s.rig}' showed; on '{s.better_rig}' {s.unit} did clearly better ({steps}): suspect the port, the "
-        f"cable or the machine; jovik rank --unit '{s.unit}' --drive '{s.drive}' --by rig"
-    )
-
-
 def ranking_foot(found: Ranked) -> list[str]:
     """What the index means, and what was left out and why."""
     ranking = found.ranking
     what = "rigs" if found.by == "rig" else "drives"
     notes = [f"index 100 is {ranking.yardstick}; {what} whose difference lies inside the noise share a place"]
     notes += [f"weighed as {found.load} uses a drive; see jovik fit --loads"] if found.load is not None else []
-    notes += [_slowed_words(s) for s in found.slowed if any(d.drive == s.drive for d in ranking.drives)]
+    notes += slowed_words([s for s in found.slowed if any(d.drive == s.drive for d in ranking.drives)])
     return notes + [f"left out: {x.drive}, {parse(x.kind).label}: {x.why}" for x in ranking.left_out]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from jovik.answers.upgraded import Upgraded
 from jovik.phrase import parse
+from jovik.tables.rigs import slowed_words
 from jovik.tables.table import Table, interval_words
 from jovik.units import show_rate, show_time, significant
 
@@ -24,12 +25,12 @@ def upgrade_table(found: Upgraded) -> Table:
         for s in u.steps
     ]
     overall = [f"overall {significant(u.overall.median)} times ({interval_words(u.overall)}), the geometric mean"] if u.overall else []
-    at_link = [f"on link: with what a link of {show_rate(link)} leaves"] if link is not None else []
+    notes = [*overall, *([f"on link: with what a link of {show_rate(link)} leaves"] if link is not None else []), *slowed_words(found.slowed)]
     header = ["step", "MB/s old", "MB/s new", "times", "95 % interval", "on link", ""]
     shown = [c for c in range(7) if link is not None or c != 5]
     return Table(
         f"{found.old.name} to {found.new.name}", [header[c] for c in shown], [[row[c] for c in shown] for row in rows],
-        right=(1, 2, 3, 4, 5) if link is not None else (1, 2, 3, 4), spare=(5,) if link is not None else (), notes=[*overall, *at_link],
+        right=(1, 2, 3, 4, 5) if link is not None else (1, 2, 3, 4), spare=(5,) if link is not None else (), notes=notes,
     )  # fmt: skip
 
 
