@@ -9,7 +9,10 @@ from xml.etree import ElementTree
 import pytest
 from PIL import Image
 
+from jovik.analysis.ladder import curves
 from jovik.figures.canvas import LOOKS, MOST_DRIVES, short
+from jovik.figures.ladder import draw_ladder
+from jovik.results import Conditions, Limit, PassFigures, StepResult
 from tests.conftest import Program
 
 SHORT = ["random read 4KiB depth 1..16 for 1s", "random mixed 0..100% read 4KiB depth 8 by 50 for 1s", "sequential write 1MiB depth 8 over 80GB",
@@ -97,3 +100,19 @@ def test_what_is_not_measured_alike_is_not_drawn_as_if(shelf: Program, tmp_path:
     shelf("picture", "claims", GANNET, "--out", out)
     assert "untested" in out.read_text() and "nothing measured" in out.read_text()
     assert short("x" * 40) == "x" * 23 + "\N{HORIZONTAL ELLIPSIS}" and short("a\x1bb") == "a\N{REPLACEMENT CHARACTER}b"
+
+
+def test_a_point_that_is_not_simply_the_drives_is_hollow_and_says_why(tmp_path: Path) -> None:
+    def rung(depth: int, rates: list[float], *limits: Limit) -> StepResult:
+        passes = tuple(PassFigures(r, r, r / 4096, 1, 0, 10**9, 0, 1) for r in rates)
+        return StepResult(f"random read 4KiB depth {depth} for 1s", f"random read 4KiB depth {depth}", passes, {}, Conditions("model", True, 1),
+                          drive="Tern", limits=limits, facts={"ladder": "random read 4KiB depth 1..4 for 1s"})  # fmt: skip
+
+    (curve,) = curves([rung(1, [1e8, 1.01e8]), rung(2, [2e8, 3.1e8]), rung(4, [4e8, 4e8], Limit("link", 4e8))])
+    assert [r.doubt for r in curve.rungs] == ["", "passes differ", "limited by the link"]
+    draw_ladder([curve], tmp_path / "x.svg")
+    text = (tmp_path / "x.svg").read_text()
+    assert "hollow marks: passes differ at 2; limited by the link at 4" in text
+    (plain_one,) = curves([rung(d, [1e8 * d, 1.01e8 * d]) for d in (1, 2, 4)])
+    draw_ladder([plain_one], tmp_path / "y.svg")
+    assert "hollow" not in (tmp_path / "y.svg").read_text()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -55,3 +56,12 @@ def rate_of(result: StepResult) -> Interval:
     """The same in bytes a second with its interval."""
     found = long_write_of(result)
     return interval([p.rate_bytes_s for p in result.passes]) if found is None else Interval(**found["parts"][-1]["rate_bytes_s"])
+
+
+UNLIKE_PASSES = 1.5
+"""Fastest over slowest pass from which on it is said that they differ."""
+
+
+def passes_differ(rates: Sequence[float]) -> bool:
+    """Whether the passes of a step differ by more than noise does: something changed between them."""
+    return len(rates) > 1 and min(rates) > 0 and max(rates) / min(rates) >= UNLIKE_PASSES

@@ -6,6 +6,7 @@ from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+from jovik.analysis.alike import passes_differ
 from jovik.analysis.statistics import interval
 from jovik.phrase import Access, parse
 from jovik.results import Interval, StepResult
@@ -33,6 +34,14 @@ class Rung:
     iops: Interval
     result: StepResult
 
+    @property
+    def doubt(self) -> str:
+        """What makes one hesitate at this point: passes that differ, or what held it back that is not the drive; empty where nothing does."""
+        said = ["passes differ"] if passes_differ([p.rate_bytes_s for p in self.result.passes]) else []
+        said += [f"limited by the {x.what}" for x in self.result.limits[:1]]
+        said += [f"{self.result.errors} errors"] if self.result.errors else []
+        return " and ".join(said)
+
 
 @dataclass(frozen=True)
 class Curve:
@@ -56,6 +65,15 @@ class Curve:
     def label(self) -> str:
         """What all rungs have in common, and the axis."""
         return f"{self._common()}, over {self.name}"
+
+    def doubts(self) -> list[str]:
+        """Each doubt with the points that it is of: ``passes differ at 8 and 16``."""
+        found: dict[str, list[str]] = {}
+        for rung in self.rungs:
+            if rung.doubt:
+                found.setdefault(rung.doubt, []).append(self.spell(rung.value))
+        every = len(self.rungs)
+        return [f"{doubt} {'throughout' if len(at) == every else 'at ' + ', '.join(at)}" for doubt, at in found.items()]
 
     def _common(self) -> str:
         base = {"depth": 1, "workers": 1, "compressible_percent": 0}

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+from jovik.analysis.alike import passes_differ
 from jovik.analysis.heat import assess, heat_limit, seconds_above
 from jovik.analysis.latency import merge
 from jovik.analysis.limits import disturbance_notes, link_limit
@@ -13,9 +14,6 @@ from jovik.errors import DriveFailed
 from jovik.phrase import Step
 from jovik.results import Conditions, Limit, PassFigures, StepResult, Trace
 from jovik.units import show_rate
-
-UNLIKE_PASSES = 1.5
-"""Fastest over slowest pass from which on it is said that they differ."""
 
 
 def surroundings(step: Step, traces: Sequence[Trace], setting: Setting) -> tuple[list[str], list[Limit], dict[str, Any]]:
@@ -101,7 +99,7 @@ def summarise(
 
 def spread_note(rates: Sequence[float]) -> str:
     """A word of warning where passes differ by more than noise does."""
-    if len(rates) < 2 or min(rates) <= 0 or max(rates) / min(rates) < UNLIKE_PASSES:
+    if not passes_differ(rates):
         return ""
     return (
         f"passes differ by a factor of {max(rates) / min(rates):.1f} (first {show_rate(rates[0])}, last {show_rate(rates[-1])}): "

@@ -20,7 +20,7 @@ def draw_ladder(curves: Sequence[Curve], out: Path, *, size: tuple[int, int] = (
     drives = [c.rungs[0].result.drive for c in curves]
     title = f"{short(drives[0])}: {first.name}" if len(curves) == 1 else first.name.capitalize()
     fig, ax = titled(size, look, title, f"{first.label}; whiskers are 95 % intervals")
-    top = 0.0
+    top, doubts = 0.0, list[str]()
     for number, curve in enumerate(curves):
         colour = look.lines[number]
         places = [_place(first, r.value) for r in curve.rungs]
@@ -28,8 +28,14 @@ def draw_ladder(curves: Sequence[Curve], out: Path, *, size: tuple[int, int] = (
         top = max(top, *(v.high or v.median for v in values))
         ax.plot(places, [v.median for v in values], color=colour, marker=look.marks[number], markersize=9, linewidth=2.2,
                 linestyle=look.dashes[number], label=short(drives[number]))  # fmt: skip
-        for place, value in zip(places, values, strict=True):
+        for place, value, rung in zip(places, values, curve.rungs, strict=True):
             bars(ax, value, place, colour)
+            if rung.doubt:
+                # A hollow mark is a point that is not simply the drive's.
+                ax.plot(place, value.median, marker=look.marks[number], markersize=9, markerfacecolor=look.paper, markeredgecolor=colour,
+                        markeredgewidth=2.2, zorder=5)  # fmt: skip
+        of = f"{short(drives[number])}: " if len(curves) > 1 else ""
+        doubts += [f"{of}{d}" for d in curve.doubts()]
         if len(curves) == 1 and not curve.axis.endswith("percent"):
             _knee(ax, curve, places, values, look)
     ax.set_xticks([_place(first, v) for v in sorted({r.value for c in curves for r in c.rungs})])
@@ -41,7 +47,8 @@ def draw_ladder(curves: Sequence[Curve], out: Path, *, size: tuple[int, int] = (
         ax.yaxis.set_major_formatter(lambda v, _: f"{v:,.0f}")
     if len(curves) > 1:
         legend(ax, look, loc="best")
-    small_print(fig, provenance([r.result for c in curves for r in c.rungs]), look.quiet)
+    hollow = [f"hollow marks: {'; '.join(doubts)}"] if doubts else []
+    small_print(fig, ". ".join([*hollow, provenance([r.result for c in curves for r in c.rungs])]), look.quiet)
     save(fig, out)
 
 
