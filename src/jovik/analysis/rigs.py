@@ -48,14 +48,21 @@ def slowed(results: Sequence[StepResult], others: Sequence[StepResult]) -> list[
     found: dict[tuple[str, str, str, str], list[str]] = {}
     for r in results:
         here = r.conditions
-        if here.unit is None or here.rig is None:
-            continue
-        for other in by_kind.get((r.drive, r.kind, here.unit), []):
-            there = other.conditions
-            if there.rig in (None, here.rig) or here.differences(there) or not _above(rate_of(other), rate_of(r)):
-                continue
-            found.setdefault((r.drive, here.unit, here.rig, str(there.rig)), []).append(r.kind)
+        for other in elsewhere(r, by_kind.get((r.drive, r.kind, here.unit), [])):
+            if _above(rate_of(other), rate_of(r)):
+                found.setdefault((r.drive, str(here.unit), str(here.rig), str(other.conditions.rig)), []).append(r.kind)
     return [Slowed(*key, tuple(kinds)) for key, kinds in found.items()]
+
+
+def elsewhere(r: StepResult, others: Sequence[StepResult]) -> list[StepResult]:
+    """Of these results of the same drive those of the same unit and step that may be compared, from another rig; none where either is not known."""
+    here = r.conditions
+    if here.unit is None or here.rig is None:
+        return []
+    return [
+        o for o in others
+        if (o.kind, o.conditions.unit) == (r.kind, here.unit) and o.conditions.rig not in (None, here.rig) and not here.differences(o.conditions)
+    ]  # fmt: skip
 
 
 def at_their_best(newest: Sequence[StepResult], others: Sequence[StepResult]) -> list[StepResult]:
@@ -68,30 +75,23 @@ def at_their_best(newest: Sequence[StepResult], others: Sequence[StepResult]) ->
     """
     found = []
     for r in newest:
-        here = r.conditions
-        same = [o for o in others if (o.kind, o.conditions.unit) == (r.kind, here.unit) and not here.differences(o.conditions)]
-        better = [o for o in same if o.conditions.rig not in (None, here.rig) and _above(rate_of(o), rate_of(r))]
-        found.append(better[-1] if better and here.rig is not None else r)
+        better = [o for o in elsewhere(r, others) if _above(rate_of(o), rate_of(r))]
+        found.append(better[-1] if better else r)
     return found
 
 
 def _held(j: Judgement, others: Sequence[StepResult]) -> Judgement:
     step, here = j.step, j.measured
-    if step is None or here is None or step.conditions.unit is None or step.conditions.rig is None:
+    if step is None or here is None:
         return j
-    better = []
-    for other in others:
-        there = other.conditions
-        same = other.kind == step.kind and there.unit == step.conditions.unit and not step.conditions.differences(there)
-        if same and there.rig not in (None, step.conditions.rig) and _clearly_better(j.claim, measured(j.claim, other), here):
-            better.append(other)
+    better = [o for o in elsewhere(step, others) if _clearly_better(j.claim, measured(j.claim, o), here)]
     if not better:
         return j
     best = better[-1]
     reached = j.claim.shown(measured(j.claim, best).median)
     why = f"the same unit reached {reached} on rig '{best.conditions.rig}' (run {best.run})"
-    rate = sorted(p.rate_bytes_s for p in step.passes)[len(step.passes) // 2]
-    return replace(j, verdict=Verdict.HELD, why="; ".join(x for x in (j.why, why) if x), limit=Limit("rig", rate, why))
+    limit = Limit("rig", rate_of(step).median, why)
+    return replace(j, verdict=Verdict.HELD, why="; ".join(x for x in (j.why, why) if x), limit=limit)
 
 
 def _clearly_better(claim: Claim, there: Interval, here: Interval) -> bool:
