@@ -10,8 +10,11 @@ import pytest
 from PIL import Image
 
 from jovik.analysis.ladder import curves
+from jovik.cli import picture_command
+from jovik.figures import drawing
 from jovik.figures.canvas import LOOKS, MOST_DRIVES, short
 from jovik.figures.ladder import draw_ladder
+from jovik.model import catalogue
 from jovik.results import Conditions, Limit, PassFigures, StepResult
 from tests.conftest import Program
 
@@ -116,3 +119,17 @@ def test_a_point_that_is_not_simply_the_drives_is_hollow_and_says_why(tmp_path: 
     (plain_one,) = curves([rung(d, [1e8 * d, 1.01e8 * d]) for d in (1, 2, 4)])
     draw_ladder([plain_one], tmp_path / "y.svg")
     assert "hollow" not in (tmp_path / "y.svg").read_text()
+
+
+def test_the_axes_that_a_command_offers_are_those_that_can_be_drawn() -> None:
+    assert tuple(drawing.AXES) == picture_command.AXES
+
+
+def test_the_picture_of_claims_shows_the_verdicts_that_judge_gives(jovik: Program) -> None:
+    comet = (Path(catalogue.__file__).parent / "catalogue" / "comet.toml").read_text(encoding="utf-8")
+    (jovik.folder / "slow.toml").write_text(comet.replace('link_rate = "7877MB/s"', 'link_rate = "1000MB/s"'), encoding="utf-8")
+    for target, rig in (("model:comet", "bench"), ("model:slow.toml", "laptop")):
+        jovik("measure", target, "sequential read 1MiB depth 8 for 500ms", "--rig", rig, "--seed", "1")
+    jovik("picture", "claims", "Veldhaar Comet 2TB", "--out", "x.svg")
+    text = (jovik.folder / "x.svg").read_text()
+    assert "held back" in text and "short" not in text and "held back" in jovik("judge", "Veldhaar Comet 2TB").out

@@ -35,14 +35,11 @@ def rank_picture(
 
 def claims_picture(shelf: Shelf, drive: str, out: Path, *, margin: float = MARGIN, size: tuple[int, int] = SIZE, look: Look = LIGHT) -> None:
     """What was measured of each claim of a drive."""
-    from jovik.analysis.judge import judge
+    from jovik.answers.judged import judged
     from jovik.figures.claims import draw_claims
 
-    sheet = shelf.sheet(drive)
-    if not sheet.claims:
-        raise Misuse(f"the sheet of {sheet.drive.name} has no claims", f'add one: jovik sheet claim "{sheet.drive.name}" "sequential read" 7000MB/s')
-    results = shelf.latest_results(drive, ladders=True)
-    draw_claims(sheet.drive.name, judge(sheet.claims, results, margin), margin, out, size=size, look=look)
+    found = judged(shelf, drive, margin)
+    draw_claims(found.sheet.drive.name, found.judgements, margin, out, size=size, look=look)
 
 
 def long_write_picture(
