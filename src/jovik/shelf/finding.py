@@ -20,6 +20,17 @@ def of_drive(name: str | None) -> sa.ColumnElement[bool]:
     return drive.c.folded_name == name.strip().casefold() if name is not None else sa.true()
 
 
+def _of_passes(columns: Sequence[sa.ColumnElement[Any]], where: sa.ColumnElement[bool]) -> sa.Select[Any]:
+    """Passes with the step, the run and the drive that they are of."""
+    return (
+        sa.select(*columns)
+        .join(step, one_pass.c.step_id == step.c.id)
+        .join(run, step.c.run_id == run.c.id)
+        .join(drive, run.c.drive_id == drive.c.id)
+        .where(where)
+    )
+
+
 def results(engine: sa.Engine, where: sa.ColumnElement[bool], *, with_latencies: bool) -> list[StepResult]:
     """Every step that has passes, oldest run first, steps in their order; `where` is about drive, run and step."""
     steps = (
@@ -32,14 +43,7 @@ def results(engine: sa.Engine, where: sa.ColumnElement[bool], *, with_latencies:
     wanted = [one_pass.c.step_id, *(one_pass.c[f] for f in _PASS_FIELDS)]
     if with_latencies:
         wanted.append(one_pass.c.latencies)
-    passes = (
-        sa.select(*wanted)
-        .join(step, one_pass.c.step_id == step.c.id)
-        .join(run, step.c.run_id == run.c.id)
-        .join(drive, run.c.drive_id == drive.c.id)
-        .where(where)
-        .order_by(one_pass.c.number)
-    )
+    passes = _of_passes(wanted, where).order_by(one_pass.c.number)
     with engine.connect() as c:
         rows = c.execute(steps).mappings().all()
         by_step: dict[int, list[sa.RowMapping]] = {}
@@ -52,14 +56,7 @@ def passes(engine: sa.Engine, where: sa.ColumnElement[bool]) -> list[dict[str, A
     """See `Shelf.passes`."""
     columns = [drive.c.name.label("drive"), step.c.run_id.label("run"), step.c.position, step.c.phrase, step.c.kind]
     columns += [one_pass.c[f] for f in ("number", "finished", "seed", "flush_ns", *_PASS_FIELDS)]
-    query = (
-        sa.select(*columns)
-        .join(step, one_pass.c.step_id == step.c.id)
-        .join(run, step.c.run_id == run.c.id)
-        .join(drive, run.c.drive_id == drive.c.id)
-        .where(where)
-        .order_by(run.c.started, run.c.id, step.c.position, one_pass.c.number)
-    )
+    query = _of_passes(columns, where).order_by(run.c.started, run.c.id, step.c.position, one_pass.c.number)
     with engine.connect() as c:
         return [dict(r) for r in c.execute(query).mappings()]
 
