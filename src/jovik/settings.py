@@ -11,7 +11,6 @@ from __future__ import annotations
 
 import os
 import tomllib
-from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -115,9 +114,9 @@ def line_of_setting(table: str | None, key: str) -> str:
     return f"{path}, line {line_of(read_text(path), (key,) if table is None else (table, key))}"
 
 
-def shelf_setting(settings: Mapping[str, Any] | None = None) -> str | None:
+def shelf_setting() -> str | None:
     """The shelf that the settings name."""
-    return (read_settings() if settings is None else settings).get(SHELF)
+    return read_settings().get(SHELF)
 
 
 def place_of_shelf(text: str) -> str:

@@ -116,7 +116,7 @@ def _defaults(ctx: click.Context, name: str) -> dict[str, Any]:
         return {}
     from jovik.cli.defaults import default_map
 
-    return {name: default_map(name, command)}
+    return {name: default_map(name, command, settings[name])}
 
 
 def main() -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 import click
@@ -65,22 +65,22 @@ def read_value(option: click.Option, value: Any, where: str) -> Any:
     return texts if option.multiple else texts[0]
 
 
-def default_map(name: str, command: click.Command) -> dict[str, Any]:
-    """The settings of a command by the names of its parameters, as Click takes them; for a group those of each of its commands.
+def default_map(name: str, command: click.Command, section: Mapping[str, Any]) -> dict[str, Any]:
+    """A command's section of the settings by the names of its parameters, as Click takes them; for a group those of each of its commands.
 
     Raises
     ------
     Misuse
         A setting is none, or not one that the option takes.
     """
-    from jovik.settings import line_of_setting, read_settings
+    from jovik.settings import line_of_setting
 
-    section = read_settings().get(name, {})
     found: dict[str, Any] = {}
     for key, value in section.items():
-        option = option_called(name, command, key, line_of_setting(name, key))
+        where = line_of_setting(name, key)
+        option = option_called(name, command, key, where)
         assert option.name is not None
-        found[option.name] = read_value(option, value, line_of_setting(name, key))
+        found[option.name] = read_value(option, value, where)
     if isinstance(command, click.Group):
         return {member: found for member in command.commands}
     return found
