@@ -82,7 +82,8 @@ def passes(shelf: Shelf, drive: str | None = None, *, run: str | None = None) ->
 def slices(shelf: Shelf, run: str, phrase: str | None = None) -> pd.DataFrame:
     """The series of a run: for each pass of each step (or of one) a row for every tenth of a second.
 
-    `second` is when the slice began, from the beginning of its pass; the counters are of that slice alone.
+    `position` and `number` are those of `passes`; `second` is when the slice began, from the beginning of its pass; the counters are of that
+    slice alone.
 
     Raises
     ------
@@ -95,16 +96,16 @@ def slices(shelf: Shelf, run: str, phrase: str | None = None) -> pd.DataFrame:
 
     record = shelf.run(run)
     wanted = parse(phrase).canonical if phrase is not None else None
-    every = dict.fromkeys(p["phrase"] for p in shelf.passes(key=record.id))
-    if wanted is not None and wanted not in every:
-        raise Misuse(f"run {run} has no step '{wanted}'", f"it has: {'; '.join(every)}")
-    rows = []
-    for one in every if wanted is None else [wanted]:
-        for number, trace in enumerate(shelf.traces(record.id, one), start=1):
-            for at, counted in enumerate(trace.slices):
-                values = dict(zip(SLICE_COLUMNS, map(int, counted), strict=True))
-                rows.append({"phrase": one, "pass": number, "second": at * SLICE_NS / 1e9, **values})
-    return _frame(rows, ["phrase", "pass", "second", *SLICE_COLUMNS])
+    phrases = {p["position"]: p["phrase"] for p in shelf.passes(key=record.id)}
+    if wanted is not None and wanted not in phrases.values():
+        raise Misuse(f"run {run} has no step '{wanted}'", f"it has: {'; '.join(dict.fromkeys(phrases.values()))}")
+    rows = [
+        {"position": position, "phrase": phrases[position], "number": number, "second": at * SLICE_NS / 1e9,
+         **dict(zip(SLICE_COLUMNS, map(int, counted), strict=True))}
+        for position, (traces, _) in shelf.done_of(record.id).items() if wanted in (None, phrases.get(position))
+        for number, trace in enumerate(traces, start=1) for at, counted in enumerate(trace.slices)
+    ]  # fmt: skip
+    return _frame(rows, ["position", "phrase", "number", "second", *SLICE_COLUMNS])
 
 
 def _result_row(r: StepResult) -> dict[str, Any]:
