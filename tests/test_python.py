@@ -48,7 +48,7 @@ def test_every_function_has_an_example_and_each_does_what_it_says(here: Path) ->
 def test_names_are_loaded_when_they_are_used_and_not_before() -> None:
     code = "import sys, jovik; print(sorted(m for m in sys.modules if m.split('.')[0] in ('numpy', 'pandas', 'sqlalchemy', 'click')))"
     assert subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.strip() == "[]"
-    assert set(package.__all__) <= set(dir(package))
+    assert [n for n in package.__all__ if getattr(package, n, None) is None] == []
     with pytest.raises(AttributeError, match="no attribute 'mesure'"):
         package.mesure  # noqa: B018
 
@@ -77,13 +77,15 @@ def test_frames_hold_every_pass_and_every_slice_with_its_unit(here: Path) -> Non
     with package.open_shelf("one.db") as shelf:
         empty = [frames.drives(shelf), frames.claims(shelf), frames.runs(shelf), frames.results(shelf), frames.passes(shelf)]
         assert all(len(f) == 0 and len(f.columns) for f in empty)
-        done = package.measure(shelf, "model:drift", "random write 16KiB depth 2 for 1s", "rest 1s", passes=4, seed=3)
+        done = package.measure(
+            shelf, "model:drift", "random write 16KiB depth 2 for 1s", "rest 1s", "random write 16KiB depth 2 for 1s", passes=4, seed=3
+        )
         key = done.run.id
         passes, slices, runs = frames.passes(shelf, run=key), frames.slices(shelf, key), frames.runs(shelf, "Ilmaris Drift 1TB")
         assert list(runs["id"]) == [key] and str(runs["started"].dt.tz) == "UTC" and runs["target"][0] == "model:drift"
         timed = passes[passes["kind"].str.startswith("random")]
-        assert list(timed["number"]) == [1, 2, 3, 4]
-        in_slices = slices.groupby(["phrase", "pass"])["written_bytes"].sum().loc["random write 16KiB depth 2 for 1s"]
+        assert list(zip(timed["position"], timed["number"], strict=True)) == [(p, n) for p in (0, 2) for n in (1, 2, 3, 4)]
+        in_slices = slices[slices["position"] != 1].groupby(["position", "number"])["written_bytes"].sum()
         in_time = timed["rate_bytes_s"] * timed["elapsed_ns"] / 1e9
         assert [round(x) for x in in_time] == list(in_slices)
         result = frames.results(shelf, "ilmaris drift 1tb").iloc[0]
@@ -154,3 +156,16 @@ def test_a_poor_cable_is_not_blamed_on_a_drive_that_did_better_elsewhere(jovik: 
     jovik("measure", f"model:{slow}", step, "--rig", "porch", "--seed", "4")
     (claim,) = [c for c in jovik("judge", "Veldhaar Comet 2TB", "--format", "json", status=1).json["claims"] if c["measured"]]
     assert claim["verdict"] == "short"
+
+
+def test_much_of_a_drives_life_is_not_written_away_unasked(here: Path) -> None:
+    with package.open_shelf("one.db") as shelf:
+        package.new_drive(shelf, "Tern", endurance="1GB", capacity="1TB")
+        asked = (str(here), "sequential write 64KiB over 32MB")
+        with pytest.raises(package.Misuse, match="endurance rating, more than 1 %"):
+            package.measure(shelf, *asked, drive="Tern", passes=1)
+        assert package.frames.runs(shelf).empty, "nothing was begun"
+        done = package.measure(shelf, *asked, drive="Tern", passes=1, yes=True)
+        with pytest.raises(package.Misuse, match="endurance rating"):
+            package.repeat(shelf, done.run.id)
+        assert package.repeat(shelf, done.run.id, yes=True).run.state == "done"

@@ -16,6 +16,7 @@ commands take (``"5min"``, ``"7000MB/s"``).
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -29,7 +30,7 @@ from jovik.answers.upgraded import Upgraded, upgraded
 from jovik.errors import Misuse
 from jovik.results import StepResult
 from jovik.runs import Order, again, carry_out, fit_budget, getting_ready, going_on, order_of, prepared, sheet_for
-from jovik.runs.order import ASK_ABOVE
+from jovik.runs.cost import ASK_ABOVE
 from jovik.sheet import Sheet, drive_from_words, parse_claim
 from jovik.shelf.opening import where_from
 from jovik.shelf.store import RunRecord, Shelf
@@ -168,7 +169,7 @@ def measure(
         keep_serial=keep_serial,
     )  # fmt: skip
     sheet = sheet_for(shelf, order.target, drive)
-    return _run(shelf, sheet, fit_budget(order, sheet), watch, ask_above=float("inf") if yes else ask_above)
+    return _run(shelf, sheet, fit_budget(order, sheet), watch, ask_above=_asked(yes, ask_above))
 
 
 def resume(shelf: Shelf, run: str | None = None, *, target: str | None = None, destroy: str | None = None) -> Measured:
@@ -192,9 +193,10 @@ def resume(shelf: Shelf, run: str | None = None, *, target: str | None = None, d
 
 
 def repeat(
-    shelf: Shelf, run: str, *, target: str | None = None, unit: str | None = None, rig: str | None = None, destroy: str | None = None
-) -> Measured:
-    """Do again what a run did: the same steps, passes and seeds, as a run of its own.
+    shelf: Shelf, run: str, *, target: str | None = None, unit: str | None = None, rig: str | None = None, destroy: str | None = None,
+    yes: bool = False,
+) -> Measured:  # fmt: skip
+    """Do again what a run did: the same steps, passes and seeds, as a run of its own; `yes` as in `measure`.
 
     Raises
     ------
@@ -209,7 +211,7 @@ def repeat(
     True
     """
     record = shelf.run(run)
-    return _run(shelf, shelf.sheet(record.drive), again(record, target, unit_name=unit, rig_name=rig, destroy=destroy), None)
+    return _run(shelf, shelf.sheet(record.drive), again(record, target, unit_name=unit, rig_name=rig, destroy=destroy), None, ask_above=_asked(yes))
 
 
 def judge(shelf: Shelf, drive: str, margin: float = MARGIN) -> Judged:
@@ -371,6 +373,11 @@ def overview(shelf: Shelf, out: str | Path, *, each: bool = False) -> list[Path]
     return publish_overview(shelf, Path(out), each=each)
 
 
+def _asked(yes: bool, ask_above: float = ASK_ABOVE) -> float:
+    """The share above which a run is refused: none where that was answered."""
+    return math.inf if yes else ask_above
+
+
 @dataclass
 class _Watch:
     """An observer that tells results and nothing else."""
@@ -389,14 +396,13 @@ class _Watch:
 
 
 def _run(
-    shelf: Shelf, sheet: Sheet, order: Order, watch: Callable[[StepResult], None] | None, *, ask_above: float = float("inf"),
+    shelf: Shelf, sheet: Sheet, order: Order, watch: Callable[[StepResult], None] | None, *, ask_above: float = math.inf,
     resumed: str | None = None,
 ) -> Measured:  # fmt: skip
     """Carry an order out; what stopped it is raised once the shelf has what there is."""
     with prepared(sheet, order) as ready:
-        if ready.spends_more_than(ask_above):
-            share = 100 * (ready.endurance_share or 0.0)
-            raise Misuse(f"this writes {share:.1f} % of the drive's endurance rating", "say yes=True if that is meant, or measure less")
+        if said := ready.spends(ask_above):
+            raise Misuse(f"{said}, more than {100 * ask_above:g} %", "say yes=True if that is meant, or measure less")
         ready.session.warm_up()
         begun = getting_ready(shelf, ready, resumed)
         outcome = carry_out(ready, begun, _Watch(watch))

@@ -29,9 +29,9 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class Consent:
-    """What a person is asked before a run: above which share of the endurance rating, and whether `--yes` has answered already."""
+    """What a person is asked before a run: above which share of the endurance rating (the usual one for None), and whether `--yes` has answered."""
 
-    ask_above: float = 0.01
+    ask_above: float | None = None
     yes: bool = False
 
 
@@ -97,12 +97,14 @@ def _show(shelf: Shelf, outcome: Outcome, form: str) -> int:
 def _ask(ready: Ready, consent: Consent) -> None:
     """Ask before much of the drive's life is written away."""
     from jovik.errors import Misuse
+    from jovik.runs.cost import ASK_ABOVE
 
-    if consent.yes or not ready.spends_more_than(consent.ask_above):
+    above = ASK_ABOVE if consent.ask_above is None else consent.ask_above
+    said = ready.spends(above)
+    if consent.yes or not said:
         return
-    said = f"this writes {100 * (ready.endurance_share or 0.0):.1f} % of the drive's endurance rating"
     if not sys.stdin.isatty():
-        raise Misuse(f"{said}, more than {100 * consent.ask_above:g} %", "add --yes if that is meant, or measure less")
+        raise Misuse(f"{said}, more than {100 * above:g} %", "add --yes if that is meant, or measure less")
     click.confirm(f"{said}. Go on?", abort=True, err=True)
 
 

@@ -18,6 +18,10 @@ if TYPE_CHECKING:
     from jovik.sheet import Sheet
 
 
+ASK_ABOVE = 0.01
+"""The share of the endurance rating from which on a run asks first."""
+
+
 @dataclass(frozen=True)
 class Ready:
     """An order on an open session, and what it will cost.
@@ -37,10 +41,12 @@ class Ready:
         """The share of the endurance rating that it takes; None where there is no rating."""
         return endurance_share(self.sheet, self.cost, self.rate_bytes_s)
 
-    def spends_more_than(self, share: float) -> bool:
-        """Whether it writes so much of the drive's life away that somebody should be asked; a model drive has none to lose."""
-        mine = self.endurance_share
-        return mine is not None and mine > share and self.session.engine != "model"
+    def spends(self, above: float = ASK_ABOVE) -> str:
+        """What it writes of the drive's life, in words, where that is so much that somebody should be asked; a model drive has none to lose."""
+        share = self.endurance_share
+        if share is None or share <= above or self.session.engine == "model":
+            return ""
+        return f"this writes {100 * share:.1f} % of the drive's endurance rating"
 
     def announcement(self) -> str:
         """What is about to happen: how long, what is written, and where."""

@@ -18,8 +18,6 @@ if TYPE_CHECKING:
     from jovik.bench import Task
     from jovik.shelf.store import RunRecord, Shelf
 
-ASK_ABOVE = 0.01
-"""The share of the endurance rating from which on a run asks first."""
 DEFAULT_PLAN = "first-look"
 MOST_SETTLING = 60
 """Passes that settling may take for a claim: what needs more lies on the margin."""
