@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import subprocess
+import threading
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -116,6 +117,32 @@ def test_a_server_that_stands_still_is_not_waited_for(server: Server, tmp_path: 
         assert shelf.delivered >= 6 and [r.state for r in shelf.runs()] == ["done"]
     found = passes(where)
     assert len(found) == len(set(found)) == 12 and not list(spool_folder().glob("*"))
+
+
+def test_a_pass_that_a_server_makes_late_does_not_keep_the_rest_waiting(server: Server, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    import jovik as package
+
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    where = server.database()
+    with package.open_shelf(where) as shelf:
+        done = package.measure(shelf, "model:comet", "random read 4KiB for 200ms", passes=3, seed=1)
+    engine = open_engine(where, create=False)
+    with engine.begin() as c:
+        kept = dict(c.execute(sa.select(one_pass).order_by(one_pass.c.number)).mappings().all()[-1])
+        c.execute(one_pass.delete().where(one_pass.c.number == 3))
+    late = engine.connect()
+    change = late.begin()
+    late.execute(one_pass.insert().values({k: v for k, v in kept.items() if k != "id"}))
+    waiting = Spool(where, done.run.id)
+    waiting.add(Entry("pass", {k: v for k, v in kept.items() if k not in ("id", "step_id")}, 0))
+    waiting.close()
+    # Delivering meets the same pass, under way in a transaction that is not over yet.
+    over = threading.Timer(1.0, change.commit)
+    over.start()
+    assert deliver(engine, where) == 1
+    over.join()
+    late.close()
+    assert [n for _, _, n in passes(where)] == [1, 2, 3] and not list(spool_folder().glob("*"))
 
 
 def test_what_waited_is_delivered_by_the_next_command_and_never_twice(shared: Program, server: Server) -> None:

@@ -10,7 +10,7 @@ import contextlib
 import fcntl
 import json
 import os
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import IO
 
@@ -101,9 +101,11 @@ def deliver(engine: sa.Engine, where: str) -> int:
                     continue
                 # What follows the last line's end was cut off with its writer, whose pass had not finished then.
                 entries = [Entry.from_line(line) for line in lines[:-1]]
-                with engine.begin() as c:
-                    for entry in entries:
-                        make(c, about["run"], entry)
+                try:
+                    _make_all(engine, about["run"], entries)
+                except sa.exc.IntegrityError:
+                    # What was asked of a server that stood still may be done at this very moment; the second time it is seen.
+                    _make_all(engine, about["run"], entries)
             except (ValueError, KeyError, TypeError, sa.exc.NoResultFound, sa.exc.IntegrityError) as error:
                 raise ShelfRefused(
                     f"{path} holds what is no entry of a run here: {str(error).splitlines()[0]}", "move it away; nothing on the shelf was changed"
@@ -111,6 +113,13 @@ def deliver(engine: sa.Engine, where: str) -> int:
             count += sum(e.sort == "pass" for e in entries)
             path.unlink(missing_ok=True)
     return count
+
+
+def _make_all(engine: sa.Engine, key: str, entries: Sequence[Entry]) -> None:
+    """Make a run's entries in one transaction."""
+    with engine.begin() as c:
+        for entry in entries:
+            make(c, key, entry)
 
 
 @contextlib.contextmanager
