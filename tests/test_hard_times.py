@@ -1,6 +1,6 @@
 """What is finished stays, whatever happens: killed at any moment, a full disk, a medium that cannot be written.
 
-Each sort of work is killed a few times here; ``JOVIK_KILLS=25`` makes it a hundred.
+Each sort of work is killed a few times here; ``JOVIK_KILLS=25`` tries a hundred, and ``-s`` shows how many struck.
 """
 
 from __future__ import annotations
