@@ -13,6 +13,8 @@ from pathlib import Path
 import psutil
 import pytest
 
+from tests.programs import need
+
 
 class Server:
     """A cluster in a folder of its own, on a port of its own."""
@@ -54,17 +56,14 @@ class Server:
 
 def programs() -> Path:
     """Where initdb and its kin lie; a test that needs them is skipped where they do not."""
-    found = [p.parent for p in Path("/usr/lib/postgresql").glob("*/bin/initdb")]
-    if not found and (on_path := shutil.which("initdb")):
-        found = [Path(on_path).resolve().parent]
-    if not found:
-        pytest.skip("no PostgreSQL here; Debian's package postgresql has one")
+    found = need("initdb").parent
     if os.geteuid() == 0:
         try:
             pwd.getpwnam("postgres")
         except KeyError:
             pytest.skip("PostgreSQL does not run as root, and there is no user postgres")
-    return max(found)
+        need("setpriv")
+    return found
 
 
 def running(where: Path | None) -> tuple[Server, tempfile.TemporaryDirectory[str]]:

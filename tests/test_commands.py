@@ -241,8 +241,11 @@ def test_the_overview_loads_nothing_heavy(jovik: Program) -> None:
 
 
 def test_a_reader_that_goes_away_is_no_error(shown: Program) -> None:
-    done = subprocess.run(f"{' '.join(shown.command('rank'))} | head -1", shell=True, capture_output=True, text=True, env=shown.env, check=False)
-    assert done.stderr == "" and done.stdout.startswith("Overall")
+    with subprocess.Popen(shown.command("rank"), stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, env=shown.env) as running:
+        assert running.stdout is not None and running.stderr is not None
+        assert running.stdout.readline().startswith("Overall")
+        running.stdout.close()
+        assert running.stderr.read() == ""
 
 
 def test_json_is_documented() -> None:

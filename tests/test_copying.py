@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import fcntl
 import os
-import shutil
-import subprocess
 import time
 from collections import Counter
 from pathlib import Path
@@ -19,6 +17,7 @@ from jovik.errors import TargetRefused
 from jovik.protocol import CopyJob, Live
 from jovik.results import Trace
 from jovik.target.files import files_in
+from tests.programs import succeeds
 
 ROOM = 10**10
 JOB = CopyJob(True, (1_500_000, 3_000_000, 10, 0, 4096), seed=3)
@@ -125,9 +124,7 @@ def test_the_slices_are_the_copy(tmp_path: Path) -> None:
 
 @pytest.mark.skipif(os.geteuid() != 0, reason="needs root to mount")
 def test_a_drive_that_is_full_in_the_middle_is_a_fault_with_what_was_copied(tmp_path: Path) -> None:
-    if shutil.which("mount") is None or subprocess.run(
-        ["mount", "-t", "tmpfs", "-o", "size=4M", "tmpfs", tmp_path], check=False, capture_output=True
-    ).returncode:  # fmt: skip
+    if not succeeds("mount", "-t", "tmpfs", "-o", "size=4M", "tmpfs", tmp_path):
         pytest.skip("nothing can be mounted here")
     try:
         copies = CopyFolder(tmp_path)
@@ -136,7 +133,7 @@ def test_a_drive_that_is_full_in_the_middle_is_a_fault_with_what_was_copied(tmp_
         copies.close()
         assert os.listdir(tmp_path) == []
     finally:
-        subprocess.run(["umount", tmp_path], check=False)
+        succeeds("umount", tmp_path)
 
 
 def passed(seconds: float, source: float = 0.0, sync: float = 0.0, size: int = 10**9, files: int = 10) -> Trace:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import re
 import shlex
-import subprocess
 from collections.abc import Iterator
 from importlib import resources
 from pathlib import Path
@@ -13,6 +12,7 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import Program
+from tests.programs import find, run, sparse_file, succeeds
 
 TOP = Path(__file__).resolve().parents[1]
 PAGES = ["README.md", *sorted(f"docs/{p.name}" for p in (TOP / "docs").glob("*.md") if p.name != "tutorial.md")]
@@ -71,18 +71,16 @@ def prepare(jovik: Program, text: str) -> None:
 @pytest.fixture
 def device(tmp_path: Path) -> Iterator[Path | None]:
     """A blank raw device of 3 GB where we may make one."""
-    image = tmp_path / "image"
-    with image.open("wb") as file:
-        file.truncate(3 * 10**9)
+    image = sparse_file(tmp_path / "image", 3 * 10**9)
     node = tmp_path / "loop"
-    made = subprocess.run(["losetup", "--find", "--show", image], capture_output=True, text=True, check=False) if os.geteuid() == 0 else None
-    if made is None or made.returncode:
+    if os.geteuid() != 0 or find("losetup") is None or not succeeds("losetup", "--find", image):
         yield None
         return
-    node.symlink_to(made.stdout.strip())
+    made = run("losetup", "--associated", image, "--noheadings", "--output", "NAME")
+    node.symlink_to(made)
     Path(f"{node}.image").symlink_to(image)
     yield node
-    subprocess.run(["losetup", "--detach", made.stdout.strip()], check=True)
+    run("losetup", "--detach", made)
 
 
 @pytest.mark.parametrize("page", [p for p in PAGES if commands_of(page_of(p))])

@@ -11,6 +11,7 @@ import random
 import shutil
 import sqlite3
 import subprocess
+import sys
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -18,6 +19,7 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import Program, call
+from tests.programs import run, succeeds
 from tests.test_shelf import of_the_first_revision
 
 KILLS = int(os.environ.get("JOVIK_KILLS", "4"))
@@ -133,14 +135,14 @@ def small(tmp_path: Path) -> Iterator[Path]:
     """A file system of 700 kB, to be made larger or read-only by mounting it anew."""
     place = tmp_path / "small"
     place.mkdir()
-    if os.geteuid() != 0 or subprocess.run(["mount", "-t", "tmpfs", "-o", "size=700k", "none", place], check=False, capture_output=True).returncode:
+    if os.geteuid() != 0 or not succeeds("mount", "-t", "tmpfs", "-o", "size=700k", "none", place):
         pytest.skip("mounting a small file system needs root")
     yield place
-    subprocess.run(["umount", place], check=True)
+    run("umount", place)
 
 
 def remount(place: Path, how: str) -> None:
-    subprocess.run(["mount", "-o", f"remount,{how}", place], check=True)
+    run("mount", "-o", f"remount,{how}", place)
 
 
 def test_a_full_disk_under_the_shelf_keeps_what_was_finished_and_the_run_goes_on_later(jovik: Program, small: Path) -> None:
@@ -190,7 +192,7 @@ def test_passes_in_a_log_that_nobody_can_bring_in_are_not_left_out_silently(jovi
 def test_leftovers_of_the_dead_are_swept_and_those_of_the_living_stay(tmp_path: Path) -> None:
     from jovik.shelf.placing import put_new, scratch_beside
 
-    gone = subprocess.Popen(["true"])
+    gone = subprocess.Popen([sys.executable, "-c", "pass"])
     gone.wait()
     (tmp_path / f".s.db.{gone.pid}.part").write_bytes(b"x")
     (tmp_path / f".s.db.{os.getppid()}.part").write_bytes(b"x")

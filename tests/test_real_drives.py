@@ -5,7 +5,6 @@ from __future__ import annotations
 import fcntl
 import json
 import os
-import shutil
 import signal
 import sqlite3
 import struct
@@ -22,6 +21,7 @@ from jovik.engine import session as session_module
 from jovik.engine.session import FileSession
 from jovik.phrase import parse_access
 from tests.conftest import Program
+from tests.programs import loop_device, need, run, sparse_file, succeeds
 
 GROUNDTRUTH = Path(os.environ.get("JOVIK_GROUNDTRUTH", Path(__file__).parents[2] / "shared" / "groundtruth"))
 SHUT_DOWN = 0x8004587D
@@ -40,33 +40,22 @@ def pointed_at(link: Path) -> str:
         return ""
 
 
-def run(*words: str | Path) -> str:
-    return subprocess.run(words, check=True, capture_output=True, text=True).stdout.strip()
-
-
 @pytest.fixture
 def mounted(tmp_path: Path) -> Iterator[Mount]:
     """Makes a file system of its own on a loop device and mounts it; all is taken down afterwards."""
     undo: list[list[str | Path]] = []
 
-    def make(kind: str, size: str = "320M", backing: Path | None = None, sector: int = 512) -> Path:
+    def make(kind: str, size: int = 320, backing: Path | None = None, sector: int = 512) -> Path:
         tool = f"mkfs.{kind}"
-        if shutil.which(tool) is None:
-            pytest.skip(f"needs {tool}")
+        need(tool, "mount", "losetup")
         image, mount = (backing or tmp_path) / f"{kind}.img", tmp_path / f"{kind}.mnt"
-        run("truncate", "-s", size, image)
-        try:
-            device = run("losetup", "--find", "--show", "--sector-size", str(sector), image)
-        except subprocess.CalledProcessError as error:
-            pytest.skip(f"no loop device: {error.stderr.strip()}")
+        device = loop_device(sparse_file(image, size << 20), "--sector-size", str(sector))
         undo.append(["losetup", "-d", device])
         quiet = [] if kind == "vfat" else ["-q"]
         run(tool, *quiet, *(["-E", "lazy_itable_init=0,lazy_journal_init=0"] if kind == "ext4" else []), device)
         mount.mkdir()
-        try:
-            run("mount", device, mount)
-        except subprocess.CalledProcessError as error:
-            pytest.skip(f"this kernel does not mount {kind}: {error.stderr.strip()}")
+        if not succeeds("mount", device, mount):
+            pytest.skip(f"this kernel does not mount {kind}")
         undo.append(["umount", mount])
         return mount
 
@@ -76,7 +65,7 @@ def mounted(tmp_path: Path) -> Iterator[Mount]:
             # A test that is about taking it away has done so itself.
             if words[0] == "umount" and not os.path.ismount(words[1]):
                 break
-            if subprocess.run(words, check=False, capture_output=True).returncode == 0:
+            if succeeds(*words):
                 break
             time.sleep(0.1)
 
@@ -97,7 +86,7 @@ def test_every_file_system_is_measured_directly_or_says_so(jovik: Program, mount
             (base / name).mkdir()
         folder = base / "merged"
         options = ",".join(f"{n}dir={base / n}" for n in ("lower", "upper", "work"))
-        if subprocess.run(["mount", "-t", "overlay", "overlay", "-o", options, folder], check=False, capture_output=True).returncode:
+        if not succeeds("mount", "-t", "overlay", "overlay", "-o", options, folder):
             pytest.skip("this kernel has no overlay")
     else:
         folder = mounted(kind)
@@ -121,14 +110,14 @@ def test_a_device_that_fails_writes_ends_in_exit_status_4(jovik: Program, mounte
     run("mount", "-t", "tmpfs", "-o", "size=100M", "tmpfs", small)
     try:
         # The device promises 300 MB and its backing has 100: writes beyond fail as those of a worn-out drive do.
-        folder = mounted("xfs", "320M", backing=small)
+        folder = mounted("xfs", backing=small)
         words = ["sequential write 1MiB depth 2 over 200MiB", "random read 4KiB for 100ms within 1MiB", "--passes", "1", "--engine", engine]
         told = measure(jovik, folder, *words, status=4)
         assert told["state"] == "failed" and [s["errors"] > 0 for s in told["steps"]] == [True]  # type: ignore[attr-defined]
         assert "the drive failed a write at byte" in str(told["err"]) and "No space left on device" in str(told["err"])
         run("umount", folder)
     finally:
-        subprocess.run(["umount", "-l", small], check=False)
+        succeeds("umount", "-l", small)
 
 
 @ENGINES
@@ -167,6 +156,7 @@ def test_errors_can_be_counted_instead(jovik: Program, mounted: Mount) -> None:
 
 @ENGINES
 def test_a_drive_that_no_longer_answers_is_given_up(mounted: Mount, engine: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    need("fsfreeze")
     monkeypatch.setattr(session_module, "STALL_S", 1.0)
     folder = mounted("xfs")
     session = FileSession(folder, engine)
@@ -227,6 +217,7 @@ def test_blocks_changed_behind_its_back_are_found(jovik: Program) -> None:
 @pytest.mark.skipif(not Path("/sys/fs/cgroup/blkio").is_dir(), reason="needs the blkio controller")
 @ENGINES
 def test_a_rate_that_the_kernel_holds_is_the_rate_that_is_measured(jovik: Program, engine: str) -> None:
+    need("losetup", "mkfs.ext4", "mount")
     jovik("sheet", "new", "Held")
     phrase = "random read 64KiB depth 8 for 2s within 64MiB"
     words = jovik.command("measure", "{dir}", "--drive", "Held", phrase, "--passes", "2", "--engine", engine, "--format", "json")
@@ -245,6 +236,7 @@ def test_a_rate_that_the_kernel_holds_is_the_rate_that_is_measured(jovik: Progra
 @pytest.mark.skipif(not (GROUNDTRUTH / "limited").exists(), reason="needs groundtruth/limited")
 @pytest.mark.skipif(not Path("/sys/fs/cgroup/blkio").is_dir(), reason="needs the blkio controller")
 def test_the_cliff_of_a_device_that_the_kernel_holds_is_found_within_three_percent(jovik: Program) -> None:
+    need("losetup", "mkfs.ext4", "mount")
     jovik("sheet", "new", "Held")
     words = jovik.command("measure", "{dir}", "--drive", "Held", "sequential write 256KiB depth 4 over 600MB", "--format", "json")
     held = [GROUNDTRUTH / "limited", "--where", "/dev/shm", "--size", "1G", "--write-bps", "200000000", "--cliff", "400M:50M", "--"]
@@ -260,6 +252,7 @@ def test_the_cliff_of_a_device_that_the_kernel_holds_is_found_within_three_perce
 
 
 def test_an_interrupt_is_heard_while_the_drive_is_silent(jovik: Program, mounted: Mount) -> None:
+    need("fsfreeze")
     folder = mounted("xfs")
     jovik("sheet", "new", "Test")
     words = jovik.command("measure", folder, "--drive", "Test", "random write 4KiB depth 4 for 60s within 1MiB", "--passes", "1", "--format", "json")
@@ -295,22 +288,18 @@ def test_an_interrupt_is_heard_while_the_drive_is_silent(jovik: Program, mounted
 
 
 @pytest.fixture
-def loop(tmp_path: Path) -> Iterator[Callable[[str], tuple[str, Path]]]:
+def loop(tmp_path: Path) -> Iterator[Callable[..., tuple[str, Path]]]:
     """Makes a bare loop device; its backing file's path stands for a serial."""
     made: list[str] = []
 
-    def make(size: str = "64M") -> tuple[str, Path]:
-        image = tmp_path / f"raw{len(made)}.img"
-        run("truncate", "-s", size, image)
-        try:
-            made.append(run("losetup", "--find", "--show", image))
-        except subprocess.CalledProcessError as error:
-            pytest.skip(f"no loop device: {error.stderr.strip()}")
+    def make(size: int = 64) -> tuple[str, Path]:
+        image = sparse_file(tmp_path / f"raw{len(made)}.img", size << 20)
+        made.append(loop_device(image))
         return made[-1], image
 
     yield make
     for device in made:
-        subprocess.run(["losetup", "-d", device], check=False)
+        succeeds("losetup", "-d", device)
 
 
 WRITE = ["random write 4KiB depth 4 for 200ms within 16MiB", "--passes", "1", "--drive", "Test"]
@@ -340,7 +329,7 @@ def test_a_device_that_belongs_to_somebody_is_never_written(jovik: Program, loop
         answer = jovik("measure", found["node"], *WRITE, "--destroy", "anything", status=3)
         assert "is not written: it is the drive this system runs from" in answer.err
         return
-    device, image = loop("320M")
+    device, image = loop(320)
     if kind == "partitions":
         with open(device, "r+b") as opened:
             opened.seek(510)

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import io
 import json
 import re
+import sqlite3
+import zipfile
 from dataclasses import replace
 from importlib import resources
 from pathlib import Path
@@ -18,6 +21,7 @@ from jovik.reading import Note, Reading
 from jovik.results import Conditions, Environment, IoFault, Latencies, StepResult, Trace
 from jovik.sense.rig import Rig
 from jovik.sheet import Drive, Sheet
+from jovik.shelf import arrays
 from jovik.shelf.store import Shelf
 from jovik.shelf.writer import RunWriter
 from tests.conftest import Program
@@ -196,3 +200,24 @@ def test_many_steps_are_found_as_few_are(jovik: Program, monkeypatch: pytest.Mon
     few = shelf.latest_results(ladders=True), shelf.results_of_several_rigs()
     monkeypatch.setattr(finding, "MOST_NAMED", 1)
     assert (shelf.latest_results(ladders=True), shelf.results_of_several_rigs()) == few and len(few[0]) == 6 and len(few[1]) == 2
+
+
+def test_a_pass_that_an_older_numpy_stored_with_a_false_array_is_read(shown: Program) -> None:
+    """NumPy before 2.2 took the keyword allow_pickle for the name of an array, and Jovik 0.1.0 passed it."""
+    stray = io.BytesIO()
+    np.save(stray, np.array(False))
+    with sqlite3.connect(shown.shelf) as connection:
+        for row, *blobs in connection.execute("select id, slices, latencies from pass").fetchall():
+            for column, blob in zip(("slices", "latencies"), blobs, strict=True):
+                file = io.BytesIO(blob)
+                with zipfile.ZipFile(file, "a") as archive:
+                    archive.writestr("allow_pickle.npy", stray.getvalue())
+                connection.execute(f"update pass set {column} = ? where id = ?", (file.getvalue(), row))
+    shown("picture", "latency", "Veldhaar Comet 2TB", "--out", "latency.png")
+    shown("report", "Veldhaar Comet 2TB", "--out", "review.html")
+    shown("shelf", "export", "--out", "all.zip")
+
+
+def test_what_is_packed_holds_the_given_arrays_only() -> None:
+    with np.load(io.BytesIO(arrays.pack(slices=np.arange(3))), allow_pickle=False) as found:
+        assert found.files == ["slices"]

@@ -9,7 +9,6 @@ import html
 import io
 import os
 import re
-import shutil
 import subprocess
 from dataclasses import asdict
 from html.parser import HTMLParser
@@ -28,6 +27,7 @@ from jovik.results import Health
 from jovik.tables.health import health_change_table
 from jovik.text import csv_text, file_name, plain
 from tests.conftest import Program, call
+from tests.programs import need
 
 COMET, SLATE = "Veldhaar Comet 2TB", "Corvane Slate 1TB"
 HOSTILE = ["../../x <script>alert(1)</script> a|b `c` $d$ [e](f:g)", "=cmd|' /C calc'!A0 \x1b[31m \u202egnp.exe"]
@@ -204,9 +204,7 @@ def test_a_drive_without_claims_or_others_has_a_review_all_the_same(jovik: Progr
 
 
 def test_in_a_real_browser_tables_sort_and_nothing_is_refused(made: Path, tmp_path: Path) -> None:
-    browser = shutil.which("chromium") or shutil.which("google-chrome")
-    if browser is None:
-        pytest.skip("no browser here; Debian's package chromium has one")
+    browser = need("chromium")
     command = [browser, "--headless", "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-component-update",
                "--disable-sync",
                "--no-first-run", "--enable-logging=stderr", f"--user-data-dir={tmp_path / 'profile'}", "--dump-dom"]  # fmt: skip

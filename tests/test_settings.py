@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 import shlex
-import shutil
 import subprocess
 import tomllib
 from collections.abc import Iterator
@@ -17,6 +16,7 @@ from jovik.cli import COMMANDS
 from jovik.cli import jovik as group
 from jovik.version import VERSION
 from tests.conftest import Program
+from tests.programs import need
 
 COMET = "Veldhaar Comet 2TB"
 STEP = "random read 4KiB for 300ms"
@@ -167,8 +167,7 @@ def test_the_manual_has_every_command_and_option_and_is_sound() -> None:
         assert part is not None, words
         missing = {o for o in long_options(command) if o not in part[0]}
         assert not missing, f"make manual: {words} lacks {missing}"
-    if shutil.which("groff") is None:
-        pytest.skip("groff is not here to set the manual (Debian: groff-base)")
+    need("groff")
     done = subprocess.run(["groff", "-man", "-Tutf8", "-ww", str(MANUAL)], capture_output=True, text=True, check=True)
     assert not done.stderr and "Hold the results of DRIVE against its claims." in " ".join(done.stdout.split())
 

@@ -11,17 +11,21 @@ from jovik import buckets
 from jovik.results import Latencies
 
 
+NOT_AN_ARRAY = "allow_pickle"
+"""NumPy before 2.2 stored a keyword of this name as an array, and Jovik 0.1.0 gave it one: such passes are on people's shelves."""
+
+
 def pack(**arrays: npt.NDArray[np.int64]) -> bytes:
     """Named arrays as one compressed blob."""
     out = io.BytesIO()
-    np.savez_compressed(out, allow_pickle=False, **arrays)
+    np.savez_compressed(out, **arrays)
     return out.getvalue()
 
 
 def unpack(blob: bytes) -> dict[str, npt.NDArray[np.int64]]:
     """What `pack` was given."""
     with np.load(io.BytesIO(blob), allow_pickle=False) as found:
-        return {name: found[name] for name in found.files}
+        return {name: found[name] for name in found.files if name != NOT_AN_ARRAY}
 
 
 def pack_latencies(latencies: dict[str, Latencies]) -> bytes:

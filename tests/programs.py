@@ -1,0 +1,77 @@
+"""The programs of the system that tests run: looked for here and nowhere else; a test skips and names what is not there."""
+
+from __future__ import annotations
+
+import shutil
+import subprocess
+from pathlib import Path
+
+import pytest
+
+PACKAGES = {
+    "bash": "bash",
+    "chromium": "chromium",
+    "fsfreeze": "util-linux",
+    "groff": "groff",
+    "initdb": "postgresql",
+    "losetup": "mount",
+    "mkfs.btrfs": "btrfs-progs",
+    "mkfs.ext4": "e2fsprogs",
+    "mkfs.vfat": "dosfstools",
+    "mkfs.xfs": "xfsprogs",
+    "mkswap": "util-linux",
+    "mount": "mount",
+    "setpriv": "util-linux",
+    "umount": "mount",
+}
+"""Each program and the Debian package that has it."""
+ELSEWHERE = {"initdb": "/usr/lib/postgresql/*/bin/initdb"}
+"""Where Debian keeps what is not on the PATH."""
+
+
+def find(name: str) -> Path | None:
+    """A program on the PATH, or the newest where Debian keeps it."""
+    found = shutil.which(name)
+    if found:
+        return Path(found).resolve()
+    kept = sorted(Path("/").glob(ELSEWHERE[name].lstrip("/"))) if name in ELSEWHERE else []
+    return kept[-1] if kept else None
+
+
+def need(*names: str) -> Path:
+    """Where the last of these programs is; the test that calls this is skipped when one is missing."""
+    found = None
+    for name in names:
+        found = find(name)
+        if found is None:
+            pytest.skip(f"needs {name} (Debian: {PACKAGES[name]})")
+    assert found is not None
+    return found
+
+
+def run(*words: str | Path) -> str:
+    """What a program prints; it has to succeed."""
+    need(str(words[0]))
+    return subprocess.run(words, check=True, capture_output=True, text=True).stdout.strip()
+
+
+def succeeds(*words: str | Path) -> bool:
+    """Whether a program does what it is asked to; False too where the kernel does not allow it."""
+    need(str(words[0]))
+    return subprocess.run(words, check=False, capture_output=True).returncode == 0
+
+
+def loop_device(image: Path, *options: str) -> str:
+    """A loop device on a file; the test is skipped where there is none."""
+    need("losetup")
+    done = subprocess.run(["losetup", "--find", "--show", *options, image], check=False, capture_output=True, text=True)
+    if done.returncode:
+        pytest.skip(f"no loop device: {done.stderr.strip()}")
+    return done.stdout.strip()
+
+
+def sparse_file(path: Path, size_bytes: int) -> Path:
+    """A file of zeros that takes no space."""
+    with path.open("wb") as file:
+        file.truncate(size_bytes)
+    return path
