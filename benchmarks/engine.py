@@ -30,11 +30,11 @@ import time
 from collections.abc import Iterator
 from pathlib import Path
 
-from jovik.bench.work import workload
+from jovik.base.session import Live
+from jovik.base.trace import Trace
 from jovik.engine.session import FileSession
-from jovik.phrase import parse_access
-from jovik.protocol import Live
-from jovik.results import Trace
+from jovik.runs.workload import workload
+from jovik.steps import parse_access
 
 TOP = Path(__file__).resolve().parents[1]
 GROUNDTRUTH = Path(os.environ.get("JOVIK_GROUNDTRUTH", TOP.parent / "shared" / "groundtruth"))
@@ -169,7 +169,7 @@ def memory(program: Path | None, seconds: float, pairs: int) -> bool:
 def noop(seconds: float, pairs: int) -> bool:
     """I/Os that do nothing, one core: the loop and the ring alone."""
     from jovik.engine.ceiling import empty_iops
-    from jovik.engine.crew import UringCrew
+    from jovik.engine.worker_pool import UringCrew
 
     rates = [empty_iops(UringCrew, 128, 1, round(seconds * 1e9)) / 1e6 for _ in range(pairs)]
     return show("no-op I/Os, depth 128, million a second", rates, 5.0)
@@ -179,8 +179,8 @@ FIRST_IO = """
 import time
 from pathlib import Path
 from jovik.engine.session import FileSession
-from jovik.bench.work import workload
-from jovik.phrase import parse_access
+from jovik.runs.workload import workload
+from jovik.steps import parse_access
 import sys
 with FileSession(Path(sys.argv[1]), "io_uring") as session:
     work = workload(parse_access("random read 4KiB for 1ms within 1MiB"), 1)

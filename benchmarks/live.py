@@ -20,12 +20,13 @@ from pathlib import Path
 
 from rich.console import Console
 
-from jovik.bench import Repeat, Task
-from jovik.bench.work import workload
-from jovik.cli.live import LiveView
+from jovik.base.session import Live, Watch
+from jovik.cli.live_view import LiveView
 from jovik.engine.session import FileSession
-from jovik.phrase import parse_access
-from jovik.protocol import Live, Watch
+from jovik.runs.repetition import Repeat
+from jovik.runs.task import Task
+from jovik.runs.workload import workload
+from jovik.steps import parse_access
 
 PHRASES = ("random read 4KiB for 1s within 256MiB", "random read 4KiB depth 32 for 1s within 256MiB")
 LEAST = 0.99

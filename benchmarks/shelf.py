@@ -20,9 +20,9 @@ from pathlib import Path
 import numpy as np
 import sqlalchemy as sa
 
-from jovik.shelf.arrays import pack, pack_latencies
-from jovik.shelf.opening import open_engine
+from jovik.shelf.encoding import pack, pack_latencies
 from jovik.shelf.schema import drive, one_pass, rig, run, step
+from jovik.shelf.sqlite import open_engine
 
 KINDS = ("sequential read 1MiB depth 8", "sequential write 1MiB depth 8", "random read 4KiB", "random read 4KiB depth 32")
 PASSES = 3

@@ -29,7 +29,7 @@ for seed, model in enumerate(["slate", "comet"], start=1):
 # The other cable is a model drive of our own: the same Comet with a link that carries 1 GB/s.
 
 # %%
-text = (resources.files("jovik.model") / "catalogue" / "comet.toml").read_text(encoding="utf-8")
+text = (resources.files("jovik.simulator") / "catalogue" / "comet.toml").read_text(encoding="utf-8")
 Path("comet-on-a-poor-cable.toml").write_text(text.replace('link_rate = "7877MB/s"', 'link_rate = "1000MB/s"'), encoding="utf-8")
 slow = jovik.measure(shelf, "model:comet-on-a-poor-cable.toml", *STEPS, passes=5, seed=3, rig="laptop, thin cable")
 

@@ -19,21 +19,20 @@ from dataclasses import dataclass
 from importlib import resources
 from pathlib import Path
 
-from jovik import units
 from jovik.analysis.health import changes, counter_note, readings
-from jovik.errors import JovikError
-from jovik.load import read_load
-from jovik.model import load_model
-from jovik.phrase import load_plan, parse_all
-from jovik.reading import parse_reading, read_csv, read_mapped
-from jovik.report.words import as_html, lowered
-from jovik.sense import ata, nvme
-from jovik.settings import read_settings
-from jovik.sheet import parse_claim, parse_price, parse_years, read_sheet, write_sheet
+from jovik.base import quantities
+from jovik.base.errors import JovikError
+from jovik.base.settings import read_settings
+from jovik.base.text_files import read_text
+from jovik.hardware import ata, nvme, signatures
+from jovik.hardware.link import named_link
+from jovik.report.reviewer_text import as_html, lowered
+from jovik.sheets.load import read_load
+from jovik.sheets.reading import parse_reading, read_csv, read_mapped
+from jovik.sheets.sheet import parse_claim, parse_price, parse_years, read_sheet, write_sheet
 from jovik.shelf.store import Shelf
-from jovik.target import signatures
-from jovik.target.link import named_link
-from jovik.textfile import read_text
+from jovik.simulator import load_model
+from jovik.steps import load_plan, parse_all
 
 
 @dataclass(frozen=True)
@@ -88,7 +87,7 @@ def claim(content: bytes, _: Path) -> None:
 
 def quantity(content: bytes, _: Path) -> None:
     text = as_text(content)
-    for read in (units.parse_size, units.parse_time, units.parse_rate, units.parse_link, parse_price, parse_years):
+    for read in (quantities.parse_size, quantities.parse_time, quantities.parse_rate, quantities.parse_link, parse_price, parse_years):
         with contextlib.suppress(ValueError):
             read(text)
     named_link(text)
@@ -200,9 +199,9 @@ TARGETS: dict[str, Target] = {
     ),
     "quantity": Target(quantity, (b"7000 MB/s", b"4KiB", b"1min30s", b"95,000 IOPS", b"89 EUR", b"5 years", b"PCIe 4.0 x4")),
     "sheet": Target(sheet, SHEETS),
-    "model": Target(lambda content, folder: load_model(str(written(content, folder, "m.toml"))), shipped("jovik.model", "catalogue")),
-    "plan": Target(lambda content, folder: load_plan(str(written(content, folder, "p.toml"))), shipped("jovik.plans")),
-    "load": Target(lambda content, folder: read_load(str(written(content, folder, "l.toml"))), shipped("jovik.loads")),
+    "model": Target(lambda content, folder: load_model(str(written(content, folder, "m.toml"))), shipped("jovik.simulator", "catalogue")),
+    "plan": Target(lambda content, folder: load_plan(str(written(content, folder, "p.toml"))), shipped("jovik.steps.plans")),
+    "load": Target(lambda content, folder: read_load(str(written(content, folder, "l.toml"))), shipped("jovik.sheets.loads")),
     "reading": Target(lambda content, _: parse_reading(as_text(content)), (b"boot time=8.1s", b"random read 4KiB depth 32=91,000 IOPS")),
     "readings": Target(lambda c, folder: read_csv(read_text(written(c, folder, "r.csv")), "r.csv"),
                        (b"what,value,unit,method\nboot time,8.1,s,stopwatch\nnoise,\"31,5\",dB(A),meter\n",)),

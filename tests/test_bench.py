@@ -9,12 +9,17 @@ from typing import Any
 import numpy as np
 import pytest
 
-from jovik.bench import Bench, Repeat, RunOptions, Setting, Task, cost_of, run_plan
-from jovik.bench.work import pass_seed, workload
-from jovik.errors import DriveFailed, TargetRefused
-from jovik.phrase import Step, parse, parse_access
-from jovik.protocol import Live, Watch, Workload
-from jovik.results import Conditions, IoFault, StampFaults, StepResult, Trace
+from jovik.base.errors import DriveFailed, TargetRefused
+from jovik.base.session import Live, Watch, Workload
+from jovik.base.step_result import Conditions, StepResult
+from jovik.base.trace import IoFault, StampFaults, Trace
+from jovik.runs.context import Bench, RunOptions, Setting
+from jovik.runs.cost import cost_of
+from jovik.runs.repetition import Repeat
+from jovik.runs.runner import run_plan
+from jovik.runs.task import Task
+from jovik.runs.workload import pass_seed, workload
+from jovik.steps import Step, parse, parse_access
 
 READ, WRITE, LONG = "random read 4KiB for 1s", "random write 4KiB for 1s", "sequential write 1MiB over 2GB"
 

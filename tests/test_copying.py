@@ -10,13 +10,13 @@ from pathlib import Path
 
 import pytest
 
-from jovik.analysis.copying import copy_facts
-from jovik.engine.copying import CHUNK_BYTES, LOCK, NAMED, CopyFolder, files_of, sweep
+from jovik.analysis.copy import copy_facts
+from jovik.base.errors import TargetRefused
+from jovik.base.session import CopyJob, Live
+from jovik.base.trace import Trace
+from jovik.engine.file_copy import CHUNK_BYTES, LOCK, NAMED, CopyFolder, files_of, sweep
 from jovik.engine.session import FileSession
-from jovik.errors import TargetRefused
-from jovik.protocol import CopyJob, Live
-from jovik.results import Trace
-from jovik.target.files import files_in
+from jovik.hardware.source_files import files_in
 from tests.programs import succeeds
 
 ROOM = 10**10

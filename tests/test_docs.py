@@ -60,10 +60,10 @@ def prepare(jovik: Program, text: str) -> None:
         if f'"{name}"' in text and f'sheet new "{name}"' not in text:
             jovik("sheet", "new", name)
     jovik("sheet", "new", "Another")
-    comet = (resources.files("jovik.model") / "catalogue" / "comet.toml").read_text(encoding="utf-8")
+    comet = (resources.files("jovik.simulator") / "catalogue" / "comet.toml").read_text(encoding="utf-8")
     (jovik.folder / "hub.toml").write_text(comet.replace('link_rate = "7877MB/s"', 'link_rate = "450MB/s"'), encoding="utf-8")
     (jovik.folder / "mine.md").write_text("My own words.\n", encoding="utf-8")
-    (jovik.folder / "mine.toml").write_text((resources.files("jovik.loads") / "telescope.toml").read_text(encoding="utf-8"), encoding="utf-8")
+    (jovik.folder / "mine.toml").write_text((resources.files("jovik.sheets.loads") / "telescope.toml").read_text(encoding="utf-8"), encoding="utf-8")
     for name, content in FILE.findall(text):
         (jovik.folder / name).write_text(content, encoding="utf-8")
 

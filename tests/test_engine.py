@@ -12,15 +12,15 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from jovik import buckets
-from jovik.bench.work import workload
-from jovik.engine.kernel import inner
-from jovik.engine.memory import payload
+from jovik.base import histogram
+from jovik.base.errors import EngineRefused, JovikError, TargetRefused
+from jovik.base.session import Live
+from jovik.base.trace import Trace
+from jovik.engine.buffers import payload
+from jovik.engine.kernel import primitives
 from jovik.engine.session import LAYOUT_GENERATION, FileSession, choose
-from jovik.errors import EngineRefused, JovikError, TargetRefused
-from jovik.phrase import parse_access
-from jovik.protocol import Live
-from jovik.results import Trace
+from jovik.runs.workload import workload
+from jovik.steps import parse_access
 
 SPAN = " within 16MiB"
 
@@ -70,8 +70,8 @@ def test_what_is_counted_agrees_with_itself(session: FileSession, phrase: str) -
     assert step.time is not None and step.time <= trace.elapsed_ns < step.time + 2e9
     for one in trace.latencies.values():
         used = np.flatnonzero(one.counts)
-        assert buckets.LOW_NS[used[0]] <= one.minimum_ns < buckets.HIGH_NS[used[0]]
-        assert buckets.LOW_NS[used[-1]] <= one.maximum_ns < buckets.HIGH_NS[used[-1]]
+        assert histogram.LOW_NS[used[0]] <= one.minimum_ns < histogram.HIGH_NS[used[0]]
+        assert histogram.LOW_NS[used[-1]] <= one.maximum_ns < histogram.HIGH_NS[used[-1]]
         assert one.minimum_ns <= one.sum_ns / one.total <= one.maximum_ns
         # Little's law: what is in flight is the rate times the latency. Threads share a slice's edge, hence the slack.
     in_flight = sum(x.sum_ns for x in trace.latencies.values()) / trace.elapsed_ns
@@ -128,7 +128,7 @@ def test_changed_blocks_are_found_and_located(session: FileSession) -> None:
 
 
 def test_a_lost_write_is_called_stale(session: FileSession) -> None:
-    from jovik.engine.memory import unit_of
+    from jovik.engine.buffers import unit_of
 
     run(session, "sequential read 64KiB over 1MiB verify within 16MiB")
     work = workload(parse_access("sequential read 64KiB over 16MiB verify"), 1)
@@ -163,8 +163,8 @@ def test_the_same_seed_makes_the_same_offsets_and_another_does_not(tmp_path: Pat
         x = np.random.SeedSequence([seed, 0]).generate_state(1, np.uint64)[0] | np.uint64(1)
         found = []
         for _ in range(1000):
-            x = np.uint64(inner.next_random(x))
-            found.append(inner.random_block(x, np.uint64(1000)))
+            x = np.uint64(primitives.next_random(x))
+            found.append(primitives.random_block(x, np.uint64(1000)))
         return found
 
     assert places(1) == places(1) != places(2)
@@ -175,7 +175,7 @@ def test_the_compiled_bucket_is_the_documented_one() -> None:
     values = np.unique(
         np.concatenate([np.arange(2000), 2 ** np.arange(46), 2 ** np.arange(1, 46) - 1, np.random.default_rng(1).integers(0, 2**46, 2000)])
     )
-    assert [inner.bucket(v) for v in values] == buckets.bucket_of(values).tolist()
+    assert [primitives.bucket(v) for v in values] == histogram.bucket_of(values).tolist()
 
 
 def test_nothing_has_a_name_while_it_runs_and_nothing_stays(session: FileSession) -> None:
@@ -247,7 +247,7 @@ def test_an_engine_that_is_not_there_is_refused(monkeypatch: pytest.MonkeyPatch,
 
 def test_the_testers_own_ceiling_marks_what_comes_near_it(session: FileSession) -> None:
     from jovik.analysis.limits import tester_limits
-    from jovik.results import PassFigures
+    from jovik.base.step_result import PassFigures
 
     work = workload(parse_access("random read 4KiB depth 32" + SPAN), 1)
     ceiling = session.ceiling_iops(work)

@@ -14,8 +14,8 @@ from typing import Any
 
 import pytest
 
-from jovik.errors import Misuse
-from jovik.shelf.exchange import MOST_FILE_BYTES
+from jovik.base.errors import Misuse
+from jovik.shelf.archive import MOST_FILE_BYTES
 from jovik.shelf.store import Shelf
 from tests.conftest import Program, call
 

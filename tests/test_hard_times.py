@@ -190,7 +190,7 @@ def test_passes_in_a_log_that_nobody_can_bring_in_are_not_left_out_silently(jovi
 
 
 def test_leftovers_of_the_dead_are_swept_and_those_of_the_living_stay(tmp_path: Path) -> None:
-    from jovik.shelf.placing import put_new, scratch_beside
+    from jovik.shelf.atomic_files import put_new, scratch_beside
 
     gone = subprocess.Popen([sys.executable, "-c", "pass"])
     gone.wait()

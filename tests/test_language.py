@@ -9,11 +9,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jovik.errors import Misuse, PhraseError
-from jovik.phrase import Access, Copy, Empty, Fill, Plan, Rest, Scan, Step, load_plan, parse, parse_access, parse_all, plan_names
-from jovik.phrase.ladder import MOST_RUNGS, expand
-from jovik.phrase.others import REST_LIMIT_NS
-from jovik.units import parse_size, parse_time, spell_size, spell_time
+from jovik.base.errors import Misuse, PhraseError
+from jovik.base.quantities import parse_size, parse_time, spell_size, spell_time
+from jovik.steps import Access, Copy, Empty, Fill, Plan, Rest, Scan, Step, load_plan, parse, parse_access, parse_all, plan_names
+from jovik.steps.others import REST_LIMIT_NS
+from jovik.steps.sweep import MOST_RUNGS, expand
 
 names = st.text(st.characters(categories=["L", "N"]), min_size=1, max_size=12)
 others: st.SearchStrategy[Step] = st.one_of(
@@ -101,7 +101,7 @@ def test_default_times_spans_and_amounts() -> None:
 
 @pytest.mark.parametrize("name", plan_names())
 def test_a_plan_that_ships_tells_why_and_survives_its_file(name: str, tmp_path: Path) -> None:
-    from jovik.phrase.plan import plan_text
+    from jovik.steps.plan import plan_text
 
     plan = load_plan(name)
     again = tmp_path / f"{name}.toml"

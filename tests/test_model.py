@@ -8,16 +8,16 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from jovik.analysis.longwrite import long_write
+from jovik.analysis.long_write import long_write
 from jovik.analysis.statistics import interval
-from jovik.bench.work import workload
-from jovik.errors import Misuse, TargetRefused, UnknownName
-from jovik.model import ModelDrive, ModelSession, load_model, model_names
-from jovik.model.behaviour import Bad
-from jovik.model.state import Luck
-from jovik.phrase import parse_access
-from jovik.protocol import CopyJob, Live, Workload
-from jovik.results import Trace
+from jovik.base.errors import Misuse, TargetRefused, UnknownName
+from jovik.base.session import CopyJob, Live, Workload
+from jovik.base.trace import Trace
+from jovik.runs.workload import workload
+from jovik.simulator import ModelDrive, ModelSession, load_model, model_names
+from jovik.simulator.drive_state import Luck
+from jovik.simulator.parameters import Bad
+from jovik.steps import parse_access
 
 
 def watch(_: Live) -> None:
@@ -128,7 +128,7 @@ def test_more_than_the_drive_holds_is_refused() -> None:
 def test_a_model_of_ones_own_and_its_faults(tmp_path: Path) -> None:
     from importlib import resources
 
-    text = (resources.files("jovik.model") / "catalogue" / "slate.toml").read_text()
+    text = (resources.files("jovik.simulator") / "catalogue" / "slate.toml").read_text()
     mine = tmp_path / "mine.toml"
     mine.write_text(text.replace('"556MB/s"', '"300MB/s"'))
     assert load_model(str(mine)).behaviour.read_rate == 300e6
@@ -266,7 +266,7 @@ def test_luck_wanders_and_is_forgotten() -> None:
 def test_parameters_that_cannot_be_are_refused(tmp_path: Path, line: str, said: str) -> None:
     from importlib import resources
 
-    text = (resources.files("jovik.model") / "catalogue" / "wicker.toml").read_text()
+    text = (resources.files("jovik.simulator") / "catalogue" / "wicker.toml").read_text()
     mine = tmp_path / "mine.toml"
     mine.write_text(f"{text}\n{line}\n")
     with pytest.raises(Misuse) as caught:

@@ -9,13 +9,13 @@ from xml.etree import ElementTree
 import pytest
 from PIL import Image
 
-from jovik.analysis.ladder import curves
+from jovik.analysis.sweep import curves
+from jovik.base.step_result import Conditions, Limit, PassFigures, StepResult
+from jovik.charts import registry
+from jovik.charts.style import LOOKS, MOST_DRIVES, short
+from jovik.charts.sweep import draw_ladder
 from jovik.cli import picture_command
-from jovik.figures import drawing
-from jovik.figures.canvas import LOOKS, MOST_DRIVES, short
-from jovik.figures.ladder import draw_ladder
-from jovik.model import catalogue
-from jovik.results import Conditions, Limit, PassFigures, StepResult
+from jovik.simulator import catalogue
 from tests.conftest import Program
 
 SHORT = ["random read 4KiB depth 1..16 for 1s", "random mixed 0..100% read 4KiB depth 8 by 50 for 1s", "sequential write 1MiB depth 8 over 80GB",
@@ -122,7 +122,7 @@ def test_a_point_that_is_not_simply_the_drives_is_hollow_and_says_why(tmp_path: 
 
 
 def test_the_axes_that_a_command_offers_are_those_that_can_be_drawn() -> None:
-    assert tuple(drawing.AXES) == picture_command.AXES
+    assert tuple(registry.AXES) == picture_command.AXES
 
 
 def test_the_picture_of_claims_shows_the_verdicts_that_judge_gives(jovik: Program) -> None:

@@ -11,10 +11,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jovik.analysis.rank import rank
-from jovik.errors import Misuse, PhraseError
-from jovik.figures.ranking import draw_ranking
-from jovik.sheet import Claim, Drive, Sheet, parse_claim, parse_price, read_sheet, write_sheet
+from jovik.analysis.ranking import rank
+from jovik.base.errors import Misuse, PhraseError
+from jovik.charts.ranking import draw_ranking
+from jovik.sheets.sheet import Claim, Drive, Sheet, parse_claim, parse_price, read_sheet, write_sheet
 from tests.test_statistics import READ, result
 
 

@@ -16,10 +16,10 @@ from pathlib import Path
 
 import pytest
 
-from jovik.bench.work import workload
 from jovik.engine import session as session_module
 from jovik.engine.session import FileSession
-from jovik.phrase import parse_access
+from jovik.runs.workload import workload
+from jovik.steps import parse_access
 from tests.conftest import Program
 from tests.programs import loop_device, need, run, sparse_file, succeeds
 

@@ -15,15 +15,16 @@ from typing import Any
 import numpy as np
 import pytest
 
-from jovik import buckets
-from jovik.phrase import parse, plan_names
-from jovik.reading import Note, Reading
-from jovik.results import Conditions, Environment, IoFault, Latencies, StepResult, Trace
-from jovik.sense.rig import Rig
-from jovik.sheet import Drive, Sheet
-from jovik.shelf import arrays
+from jovik.base import histogram
+from jovik.base.step_result import Conditions, StepResult
+from jovik.base.trace import Environment, IoFault, Latencies, Trace
+from jovik.hardware.rig import Rig
+from jovik.sheets.reading import Note, Reading
+from jovik.sheets.sheet import Drive, Sheet
+from jovik.shelf import encoding
 from jovik.shelf.store import Shelf
 from jovik.shelf.writer import RunWriter
+from jovik.steps import parse, plan_names
 from tests.conftest import Program
 
 CONDITIONS = Conditions("io_uring", True, 2**30, rig="bench", unit="unit 1")
@@ -33,7 +34,7 @@ TOP = Path(__file__).parents[1]
 def trace(rate: float = 1e8, **more: Any) -> Trace:
     slices = np.zeros((10, 5), np.int64)
     slices[:, 0], slices[:, 1] = round(rate / 10), round(rate / 40960)
-    counts = np.zeros(buckets.COUNT, np.int64)
+    counts = np.zeros(histogram.COUNT, np.int64)
     counts[[300, 400]] = 90, 10
     return Trace("io_uring", True, 7, 10**9, 1000, 2000, slices, {"read": Latencies(counts, 5, 99_999, 123_456)}, **more)
 
@@ -150,7 +151,7 @@ def keys_of(value: Any) -> set[str]:
 def test_every_key_of_the_json_is_documented(shown: Program) -> None:
     documented = set(re.findall(r"[a-z][a-z0-9_]+", (TOP / "docs" / "json.md").read_text()))
     comet, slate = "Veldhaar Comet 2TB", "Corvane Slate 1TB"
-    sheet = (resources.files("jovik.model") / "catalogue" / "comet.toml").read_text(encoding="utf-8")
+    sheet = (resources.files("jovik.simulator") / "catalogue" / "comet.toml").read_text(encoding="utf-8")
     (shown.folder / "hub.toml").write_text(sheet.replace('link_rate = "7877MB/s"', 'link_rate = "450MB/s"'), encoding="utf-8")
     shown("measure", "model:hub.toml", "sequential read 1MiB depth 8 for 1s", "--rig", "hub")
     assert shown("rank", "--format", "json").json["held_by_rig"]
@@ -171,9 +172,9 @@ def test_every_key_of_the_json_is_documented(shown: Program) -> None:
 
 def test_the_documents_name_what_there_is() -> None:
     """Plans, loads and model drives in the documents are those that ship, each linked picture is there, and each page is linked."""
-    from jovik.load import load_names
-    from jovik.model import model_names
-    from jovik.model.behaviour import Bad, Behaviour, Heat, Platter, Stuck
+    from jovik.sheets.load import load_names
+    from jovik.simulator import model_names
+    from jovik.simulator.parameters import Bad, Behaviour, Heat, Platter, Stuck
 
     readme, models = (TOP / "README.md").read_text(), (TOP / "docs" / "model-drives.md").read_text()
     assert set(re.findall(r"`model:([a-z]+)`", models)) == set(model_names())
@@ -191,14 +192,13 @@ def test_the_documents_name_what_there_is() -> None:
 
 
 def test_many_steps_are_found_as_few_are(jovik: Program, monkeypatch: pytest.MonkeyPatch) -> None:
-    from jovik.shelf import finding
-
+    from jovik.shelf import read_results
     for model in ("comet", "slate"):
         jovik("measure", f"model:{model}", "random read 4KiB depth 1,4 for 200ms", "random write 4KiB for 200ms", "--seed", "1", "--rig", "a")
     jovik("measure", "model:slate", "random write 4KiB for 200ms", "--seed", "2", "--rig", "b")
     shelf = Shelf(str(jovik.shelf))
     few = shelf.latest_results(ladders=True), shelf.results_of_several_rigs()
-    monkeypatch.setattr(finding, "MOST_NAMED", 1)
+    monkeypatch.setattr(read_results, "MOST_NAMED", 1)
     assert (shelf.latest_results(ladders=True), shelf.results_of_several_rigs()) == few and len(few[0]) == 6 and len(few[1]) == 2
 
 
@@ -219,5 +219,5 @@ def test_a_pass_that_an_older_numpy_stored_with_a_false_array_is_read(shown: Pro
 
 
 def test_what_is_packed_holds_the_given_arrays_only() -> None:
-    with np.load(io.BytesIO(arrays.pack(slices=np.arange(3))), allow_pickle=False) as found:
+    with np.load(io.BytesIO(encoding.pack(slices=np.arange(3))), allow_pickle=False) as found:
         assert found.files == ["slices"]

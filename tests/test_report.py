@@ -19,13 +19,13 @@ from hypothesis import example, given
 from hypothesis import strategies as st
 from markdown_it import MarkdownIt
 
-from jovik.report.comparison import page_names
+from jovik.base.health import Health
+from jovik.base.sanitize import csv_text, file_name, plain
 from jovik.report.html import sort_key
 from jovik.report.markdown import escaped
-from jovik.report.words import as_html, lowered
-from jovik.results import Health
+from jovik.report.overview import page_names
+from jovik.report.reviewer_text import as_html, lowered
 from jovik.tables.health import health_change_table
-from jovik.text import csv_text, file_name, plain
 from tests.conftest import Program, call
 from tests.programs import need
 

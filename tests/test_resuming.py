@@ -14,12 +14,16 @@ from typing import Any
 
 import pytest
 
-from jovik.bench import Bench, Done, Repeat, RunOptions, Setting, Task, check_plan, cost_of, run_plan, time_of
-from jovik.errors import DriveFailed, TargetRefused
-from jovik.model import ModelSession, load_model
-from jovik.phrase import parse
-from jovik.protocol import CopyJob, Watch
-from jovik.results import IoFault, Trace
+from jovik.base.errors import DriveFailed, TargetRefused
+from jovik.base.session import CopyJob, Watch
+from jovik.base.trace import IoFault, Trace
+from jovik.runs.context import Bench, Done, RunOptions, Setting
+from jovik.runs.cost import cost_of, time_of
+from jovik.runs.repetition import Repeat
+from jovik.runs.runner import check_plan, run_plan
+from jovik.runs.task import Task
+from jovik.simulator import ModelSession, load_model
+from jovik.steps import parse
 from tests.conftest import Program
 from tests.test_bench import Diary
 
@@ -162,7 +166,7 @@ def test_a_folders_files_are_part_of_the_cost(tmp_path: Path) -> None:
 
 
 def test_a_raw_device_takes_no_files(tmp_path: Path) -> None:
-    from jovik.engine.raw import RawDevice
+    from jovik.engine.block_device import RawDevice
     from jovik.engine.session import FileSession
 
     plain = tmp_path / "device"

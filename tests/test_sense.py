@@ -9,18 +9,19 @@ import numpy as np
 import pytest
 
 from jovik.analysis.health import changes, counter_note, readings
-from jovik.analysis.heat import assess, heat_limit, seconds_above
 from jovik.analysis.limits import disturbance_notes, link_limit
-from jovik.analysis.obstacles import Surroundings, obstacles
-from jovik.errors import TargetRefused
-from jovik.results import Environment, Health, PassFigures
-from jovik.sense import ata, nvme
-from jovik.sense.hostload import Counters, between
-from jovik.sense.temperature import sensors_of
-from jovik.sheet import parse_claim
-from jovik.target import signatures
-from jovik.target.device import devices, under_folder
-from jovik.target.link import pcie_link, sata_link, usb_link
+from jovik.analysis.readiness import Surroundings, obstacles
+from jovik.analysis.thermal import assess, heat_limit, seconds_above
+from jovik.base.errors import TargetRefused
+from jovik.base.health import Health
+from jovik.base.step_result import PassFigures
+from jovik.base.trace import Environment
+from jovik.hardware import ata, nvme, signatures
+from jovik.hardware.device import devices, under_folder
+from jovik.hardware.host_load import Counters, between
+from jovik.hardware.link import pcie_link, sata_link, usb_link
+from jovik.hardware.temperature import sensors_of
+from jovik.sheets.sheet import parse_claim
 
 
 def put(root: Path, **files: str) -> None:

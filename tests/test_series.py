@@ -12,13 +12,13 @@ from hypothesis import strategies as st
 
 from jovik.analysis.changepoint import change_points, noise_of
 from jovik.analysis.dropouts import drop_outs
-from jovik.analysis.longwrite import LongWrite, long_write
-from jovik.analysis.steady import is_steady, steady_from
-from jovik.analysis.surface import surface
-from jovik.bench.work import workload
-from jovik.model import ModelSession, load_model
-from jovik.phrase import parse_access
-from jovik.protocol import Live
+from jovik.analysis.long_write import LongWrite, long_write
+from jovik.analysis.scan import surface
+from jovik.analysis.steady_state import is_steady, steady_from
+from jovik.base.session import Live
+from jovik.runs.workload import workload
+from jovik.simulator import ModelSession, load_model
+from jovik.steps import parse_access
 from tests.test_model import other
 
 

@@ -12,9 +12,9 @@ from pathlib import Path
 import click
 import pytest
 
+from jovik.base.version import VERSION
 from jovik.cli import COMMANDS
 from jovik.cli import jovik as group
-from jovik.version import VERSION
 from tests.conftest import Program
 from tests.programs import need
 

@@ -13,11 +13,11 @@ import sqlalchemy as sa
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jovik.errors import ShelfRefused
-from jovik.shelf.entries import Entry, make
-from jovik.shelf.opening import open_engine
+from jovik.base.errors import ShelfRefused
+from jovik.shelf.journal import Entry, make
 from jovik.shelf.schema import metadata, one_pass, run, step
 from jovik.shelf.spool import Spool, deliver, spool_folder
+from jovik.shelf.sqlite import open_engine
 from jovik.shelf.store import Shelf
 from tests.conftest import MEMORY, Program
 from tests.server import Server, running
@@ -93,7 +93,7 @@ def test_two_rigs_measure_at_once_and_the_server_goes_away_meanwhile(shared: Pro
 
 def test_a_server_that_stands_still_is_not_waited_for(server: Server, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     import jovik as package
-    from jovik.shelf import server as asked
+    from jovik.shelf import postgresql as asked
 
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
     monkeypatch.setattr(asked, "SILENT_S", 1.0)
@@ -204,8 +204,8 @@ def begun(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[tuple[sa.
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
     where = str(tmp_path / "shelf.db")
     with Shelf(where, create=True) as shelf:
-        from jovik.sense.rig import Rig
-        from jovik.sheet import Drive, Sheet
+        from jovik.hardware.rig import Rig
+        from jovik.sheets.sheet import Drive, Sheet
 
         shelf.add_sheet(Sheet(Drive("Fjord")))
         key = shelf.begin_run("Fjord", Rig("bench", {}), {"kind": "model"}, "x", 1, {}, "0").id

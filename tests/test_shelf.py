@@ -9,8 +9,8 @@ from pathlib import Path
 import pytest
 import sqlalchemy as sa
 
-from jovik.errors import Misuse, ShelfRefused, UnknownName
-from jovik.sheet import Claim, Drive, Sheet, parse_claim, read_sheet, write_sheet
+from jovik.base.errors import Misuse, ShelfRefused, UnknownName
+from jovik.sheets.sheet import Claim, Drive, Sheet, parse_claim, read_sheet, write_sheet
 from jovik.shelf.schema import metadata
 from jovik.shelf.store import Shelf
 from tests.conftest import Program
@@ -68,10 +68,10 @@ def test_what_is_no_shelf_is_refused_and_left_alone(tmp_path: Path, jovik: Progr
 
 def of_the_first_revision(where: Path) -> None:
     """A shelf as the first Jovik wrote it: one drive with one pass."""
-    from jovik.shelf import opening
+    from jovik.shelf import sqlite
 
-    opening._migrate(where, "0001")
-    engine = opening._connect(where)
+    sqlite._migrate(where, "0001")
+    engine = sqlite._connect(where)
     zeros = "0, 0, 0, 0, 0, 0"
     with engine.begin() as c:
         for line in (

@@ -11,13 +11,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy import stats
 
-from jovik import buckets
-from jovik.analysis.judge import Verdict, judge, verdict_of
+from jovik.analysis.claims import Verdict, judge, verdict_of
 from jovik.analysis.latency import percentile_ns, summary_ns
-from jovik.analysis.rank import rank
+from jovik.analysis.ranking import rank
 from jovik.analysis.statistics import SKEW_ALLOWANCE, interval, interval_within, ratio
-from jovik.results import Conditions, Interval, Latencies, PassFigures, StepResult
-from jovik.sheet import parse_claim
+from jovik.base import histogram
+from jovik.base.step_result import Conditions, Interval, PassFigures, StepResult
+from jovik.base.trace import Latencies
+from jovik.sheets.sheet import parse_claim
 
 
 def test_the_interval_is_students_on_logs() -> None:
@@ -71,14 +72,14 @@ def test_slices_of_one_pass_give_an_interval_around_their_mean() -> None:
 
 @given(st.integers(0, 2**47))
 def test_a_bucket_is_at_most_one_percent_off(value: int) -> None:
-    bucket = int(buckets.bucket_of(value))
-    assert buckets.LOW_NS[bucket] <= value < buckets.HIGH_NS[bucket]
-    assert abs(buckets.MIDDLE_NS[bucket] - value) <= 0.01 * value
+    bucket = int(histogram.bucket_of(value))
+    assert histogram.LOW_NS[bucket] <= value < histogram.HIGH_NS[bucket]
+    assert abs(histogram.MIDDLE_NS[bucket] - value) <= 0.01 * value
 
 
 def test_percentiles_are_within_one_percent_of_the_exact_ones() -> None:
     drawn = np.random.default_rng(2).lognormal(11, 0.8, 20_000).astype(np.int64)
-    latencies = Latencies(np.bincount(buckets.bucket_of(drawn), minlength=buckets.COUNT), int(drawn.min()), int(drawn.max()), int(drawn.sum()))
+    latencies = Latencies(np.bincount(histogram.bucket_of(drawn), minlength=histogram.COUNT), int(drawn.min()), int(drawn.max()), int(drawn.sum()))
     for share in (0.5, 0.95, 0.99, 0.999, 1.0):
         assert percentile_ns(latencies, share) == pytest.approx(np.quantile(drawn, share, method="inverted_cdf"), rel=0.01)
     assert summary_ns(latencies)["mean"] == pytest.approx(drawn.mean())

@@ -8,13 +8,17 @@ from typing import Any
 import pytest
 
 from jovik.analysis.fullness import empty_against_full
-from jovik.analysis.ladder import curves
-from jovik.bench import Bench, Done, Repeat, RunOptions, Setting, Task, cost_of, run_plan, tasks_of, time_of, trim
-from jovik.errors import DriveFailed, PhraseError, TargetRefused
-from jovik.model import ModelSession, load_model
-from jovik.model.behaviour import Bad
-from jovik.phrase import Copy, Plan, Scan, load_plan, parse, parse_all, plan_names
-from jovik.results import StepResult
+from jovik.analysis.sweep import curves
+from jovik.base.errors import DriveFailed, PhraseError, TargetRefused
+from jovik.base.step_result import StepResult
+from jovik.runs.context import Bench, Done, RunOptions, Setting
+from jovik.runs.cost import cost_of, time_of
+from jovik.runs.repetition import Repeat
+from jovik.runs.runner import run_plan
+from jovik.runs.task import Task, tasks_of, trim
+from jovik.simulator import ModelSession, load_model
+from jovik.simulator.parameters import Bad
+from jovik.steps import Copy, Plan, Scan, load_plan, parse, parse_all, plan_names
 from tests.conftest import Program
 from tests.test_bench import Diary
 from tests.test_model import other

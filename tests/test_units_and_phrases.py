@@ -6,9 +6,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jovik.errors import PhraseError
-from jovik.phrase import Access, load_plan, parse, plan_names
-from jovik.units import parse_rate, parse_size, parse_time, significant, spell_size, spell_time
+from jovik.base.errors import PhraseError
+from jovik.base.quantities import parse_rate, parse_size, parse_time, significant, spell_size, spell_time
+from jovik.steps import Access, load_plan, parse, plan_names
 
 
 @pytest.mark.parametrize(

@@ -11,24 +11,24 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from jovik.analysis.agreement import disagreements
-from jovik.analysis.alike import figure_of, long_write_of, rate_of
-from jovik.analysis.fit import fit
-from jovik.analysis.judge import Verdict, judge, passes_to_settle, verdict_of
-from jovik.analysis.rank import rank, sentence, to_the_next
+from jovik.analysis.claims import Verdict, judge, passes_to_settle, verdict_of
+from jovik.analysis.comparability import figure_of, long_write_of, rate_of
+from jovik.analysis.consistency import disagreements
+from jovik.analysis.ranking import rank, sentence, to_the_next
+from jovik.analysis.samples import Band, ClassLink, expected_band, side_by_side, suspects
 from jovik.analysis.statistics import interval
-from jovik.analysis.units import Band, ClassLink, expected_band, side_by_side, suspects
+from jovik.analysis.suitability import fit
 from jovik.analysis.upgrade import compare
-from jovik.bench.work import workload
-from jovik.errors import Misuse, UnknownName
-from jovik.load import load_names, read_load
-from jovik.model import ModelSession, load_model
-from jovik.model.state import Luck
-from jovik.phrase import parse_access
-from jovik.reading import Reading, parse_reading, read_csv
-from jovik.results import Conditions, Limit, PassFigures, StepResult
-from jovik.sheet import Claim
-from jovik.target.link import named_link
+from jovik.base.errors import Misuse, UnknownName
+from jovik.base.step_result import Conditions, Limit, PassFigures, StepResult
+from jovik.hardware.link import named_link
+from jovik.runs.workload import workload
+from jovik.sheets.load import load_names, read_load
+from jovik.sheets.reading import Reading, parse_reading, read_csv
+from jovik.sheets.sheet import Claim
+from jovik.simulator import ModelSession, load_model
+from jovik.simulator.drive_state import Luck
+from jovik.steps import parse_access
 from tests.conftest import Program
 from tests.test_model import other
 from tests.test_series import watch

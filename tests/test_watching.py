@@ -9,13 +9,14 @@ from pathlib import Path
 import pytest
 from rich.console import Console
 
-from jovik.bench import Repeat, Task
-from jovik.cli import live as live_module
-from jovik.cli.live import LiveView, _round_up
-from jovik.cli.progress import Lines, result_words, screen_for
-from jovik.phrase import parse
-from jovik.protocol import Live
-from jovik.results import Conditions, PassFigures, StepResult
+from jovik.base.session import Live
+from jovik.base.step_result import Conditions, PassFigures, StepResult
+from jovik.cli import live_view as live_module
+from jovik.cli.line_progress import Lines, result_words, screen_for
+from jovik.cli.live_view import LiveView, _round_up
+from jovik.runs.repetition import Repeat
+from jovik.runs.task import Task
+from jovik.steps import parse
 from tests.conftest import Program
 
 TASKS = [

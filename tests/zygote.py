@@ -14,8 +14,9 @@ import time
 from importlib import import_module
 
 LOADED = (
-    "alembic.command", "jinja2", "jovik.answers.fitted", "jovik.answers.ranked", "jovik.bench", "jovik.cli.defaults", "jovik.cli.steps",
-    "jovik.model", "jovik.report.publishing", "jovik.runs", "jovik.shelf.exchange", "jovik.shelf.store", "markdown_it", "numpy", "pydantic",
+    "alembic.command", "jinja2", "jovik.queries.suitability", "jovik.queries.ranking", "jovik.runs.runner",
+    "jovik.cli.settings_defaults", "jovik.cli.run_output",
+    "jovik.simulator", "jovik.report.publishing", "jovik.runs", "jovik.shelf.archive", "jovik.shelf.store", "markdown_it", "numpy", "pydantic",
     "matplotlib.backends.backend_agg", "matplotlib.figure", "psycopg", "rich.console", "rich.table", "scipy.ndimage", "scipy.special",
     "sqlalchemy.dialects.sqlite",
 )  # fmt: skip

@@ -8,8 +8,8 @@ from pathlib import Path
 
 import click
 
+from jovik.base.version import VERSION
 from jovik.cli import COMMANDS, jovik
-from jovik.version import VERSION
 
 OUT = Path(__file__).parents[1] / "docs" / "man" / "jovik.1"
 

@@ -9,16 +9,16 @@ from __future__ import annotations
 from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
-from jovik.version import VERSION as __version__
+from jovik.base.version import VERSION as __version__
 
 if TYPE_CHECKING:
     from jovik import frames
     from jovik.api import Measured, draw, fit, judge, measure, new_drive, open_shelf, overview, rank, repeat, resume, review, upgrade
-    from jovik.errors import DriveFailed, JovikError, Misuse, Refused, ShelfLost, UnknownName
+    from jovik.base.errors import DriveFailed, JovikError, Misuse, Refused, ShelfLost, UnknownName
 
 _PLACES = {
     "api": ("Measured", "draw", "fit", "judge", "measure", "new_drive", "open_shelf", "overview", "rank", "repeat", "resume", "review", "upgrade"),
-    "errors": ("DriveFailed", "JovikError", "Misuse", "Refused", "ShelfLost", "UnknownName"),
+    "base.errors": ("DriveFailed", "JovikError", "Misuse", "Refused", "ShelfLost", "UnknownName"),
 }
 
 __all__ = [

@@ -22,23 +22,23 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from jovik.analysis.judge import MARGIN
-from jovik.answers.fitted import Fitted, fitted
-from jovik.answers.judged import Judged, judged
-from jovik.answers.ranked import Filter, Ranked, ranked
-from jovik.answers.upgraded import Upgraded, upgraded
-from jovik.errors import Misuse
-from jovik.results import StepResult
+from jovik.analysis.claims import MARGIN
+from jovik.base.errors import Misuse
+from jovik.base.quantities import parse_link, parse_time
+from jovik.base.step_result import StepResult
+from jovik.queries.claims import Judged, judged
+from jovik.queries.ranking import Filter, Ranked, ranked
+from jovik.queries.suitability import Fitted, fitted
+from jovik.queries.upgrade import Upgraded, upgraded
 from jovik.runs import Order, again, carry_out, fit_budget, getting_ready, going_on, order_of, prepared, sheet_for
-from jovik.runs.cost import ASK_ABOVE
-from jovik.sheet import Sheet, drive_from_words, parse_claim
-from jovik.shelf.opening import where_from
+from jovik.runs.prepare import ASK_ABOVE
+from jovik.sheets.sheet import Sheet, drive_from_words, parse_claim
+from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import RunRecord, Shelf
-from jovik.units import parse_link, parse_time
 
 if TYPE_CHECKING:
-    from jovik.phrase import Step
-    from jovik.protocol import Live
+    from jovik.base.session import Live
+    from jovik.steps import Step
 
 
 T = TypeVar("T")
@@ -186,7 +186,7 @@ def resume(shelf: Shelf, run: str | None = None, *, target: str | None = None, d
     --------
     >>> jovik.resume(shelf)
     Traceback (most recent call last):
-    jovik.errors.Misuse: every run on this shelf is finished
+    jovik.base.errors.Misuse: every run on this shelf is finished
     """
     record, order = going_on(shelf, run, target, destroy=destroy)
     return _run(shelf, shelf.sheet(record.drive), order, None, resumed=record.id)
@@ -242,7 +242,7 @@ def rank(shelf: Shelf, *, yardstick: str | None = None, by: str = "drive", load:
     load : str, optional
         A load to weigh the steps by.
     **only
-        Which drives: interface, medium, capacity, max_price, since (`jovik.answers.ranked.Filter`).
+        Which drives: interface, medium, capacity, max_price, since (`jovik.queries.ranking.Filter`).
 
     Raises
     ------
@@ -287,7 +287,7 @@ def fit(shelf: Shelf, drive: str, *loads: str) -> Fitted:
     >>> [f.load.name for f in jovik.fit(shelf, "Veldhaar Comet 2TB", "telescope").empty]
     ['telescope']
     """
-    from jovik.load import load_names, read_load
+    from jovik.sheets.load import load_names, read_load
 
     return fitted(shelf, drive, [read_load(name) for name in loads or load_names()])
 
@@ -308,7 +308,7 @@ def draw(shelf: Shelf, kind: str, *drives: str, out: str | Path, theme: str = "l
     size : (int, int)
         In pixels.
     **how
-        What else the kind takes, see `jovik.figures.drawing`.
+        What else the kind takes, see `jovik.charts.registry`.
 
     Raises
     ------
@@ -322,19 +322,19 @@ def draw(shelf: Shelf, kind: str, *drives: str, out: str | Path, theme: str = "l
     """
     import matplotlib
 
-    from jovik.errors import UnknownName
-    from jovik.figures import drawing
-    from jovik.figures.canvas import LOOKS, check_out
+    from jovik.base.errors import UnknownName
+    from jovik.charts import registry
+    from jovik.charts.style import LOOKS, check_out
 
     path = Path(out)
-    if kind not in drawing.KINDS:
-        raise UnknownName("kind of picture", kind, drawing.KINDS)
+    if kind not in registry.KINDS:
+        raise UnknownName("kind of picture", kind, registry.KINDS)
     if theme not in LOOKS:
         raise UnknownName("theme", theme, LOOKS)
     check_out(path)
     # The look of Jovik's pictures is not to stay behind in a notebook's own.
     with matplotlib.rc_context():
-        drawing.draw(shelf, kind, drives, path, size=size, look=LOOKS[theme], **how)
+        registry.draw(shelf, kind, drives, path, size=size, look=LOOKS[theme], **how)
     return path
 
 

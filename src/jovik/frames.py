@@ -8,11 +8,12 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import TYPE_CHECKING, Any
 
-from jovik.analysis.alike import rate_of
-from jovik.analysis.judge import all_latencies_ns
+from jovik.analysis.claims import all_latencies_ns
+from jovik.analysis.comparability import rate_of
 from jovik.analysis.statistics import interval
-from jovik.errors import Misuse
-from jovik.results import SLICE_COLUMNS, SLICE_NS, StepResult
+from jovik.base.errors import Misuse
+from jovik.base.step_result import StepResult
+from jovik.base.trace import SLICE_COLUMNS, SLICE_NS
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -92,7 +93,7 @@ def slices(shelf: Shelf, run: str, phrase: str | None = None) -> pd.DataFrame:
     Misuse
         The run has no step of that phrase.
     """
-    from jovik.phrase import parse
+    from jovik.steps import parse
 
     record = shelf.run(run)
     wanted = parse(phrase).canonical if phrase is not None else None

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from jovik.results import SLICE_NS
+from jovik.base.trace import SLICE_NS
 
 HALF = 0.5
 LEAST_IOS = 8
@@ -47,7 +47,7 @@ def drop_outs(slices: npt.NDArray[np.int64]) -> DropOuts:
     Parameters
     ----------
     slices : int64, shape (n, 5)
-        As in `jovik.results.Trace`; the last, which may not be whole, is left out.
+        As in `jovik.base.trace.Trace`; the last, which may not be whole, is left out.
     """
     from scipy.ndimage import median_filter
 

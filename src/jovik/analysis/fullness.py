@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from jovik.analysis.statistics import interval, ratio
-from jovik.results import Interval, StepResult
+from jovik.base.step_result import Interval, StepResult
 
 ALIKE = 0.10
 """An interval that lies within this share of 1 on both sides says that there is no difference that matters."""

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from jovik.results import Health
-from jovik.units import show_size, show_time
+from jovik.base.health import Health
+from jovik.base.quantities import show_size, show_time
 
 FINE, LOOK, PLAIN = "fine", "look at this", ""
 

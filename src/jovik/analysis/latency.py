@@ -6,8 +6,8 @@ from collections.abc import Iterable
 
 import numpy as np
 
-from jovik.buckets import MIDDLE_NS
-from jovik.results import Latencies
+from jovik.base.histogram import MIDDLE_NS
+from jovik.base.trace import Latencies
 
 SHOWN: tuple[tuple[str, float], ...] = (("p50", 0.5), ("p95", 0.95), ("p99", 0.99), ("p99_9", 0.999))
 """The percentiles that are reported, and their shares."""

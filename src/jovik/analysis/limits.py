@@ -5,8 +5,9 @@ from __future__ import annotations
 import statistics
 from collections.abc import Sequence
 
-from jovik.results import Environment, Limit, PassFigures
-from jovik.units import show_size
+from jovik.base.quantities import show_size
+from jovik.base.step_result import Limit, PassFigures
+from jovik.base.trace import Environment
 
 NEAR_CEILING = 0.7
 """Share of the tester's ceiling from which on a figure may be the tester's."""

@@ -17,7 +17,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from jovik.results import Interval
+from jovik.base.step_result import Interval
 
 CONFIDENCE = 0.95
 SKEW_ALLOWANCE = 1.2

@@ -7,10 +7,10 @@ import statistics
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from jovik.analysis.alike import differences, figure_of, long_write_of, rate_of
+from jovik.analysis.comparability import differences, figure_of, long_write_of, rate_of
 from jovik.analysis.statistics import LogFigure, combine, geometric_mean, ratio_interval
-from jovik.phrase import Access, Copy, parse
-from jovik.results import Interval, StepResult
+from jovik.base.step_result import Interval, StepResult
+from jovik.steps import Access, Copy, parse
 
 FELT = 1.25
 """From this ratio on a person notices, when waiting is what they do."""

@@ -12,9 +12,9 @@ from typing import Any
 
 import click
 
-from jovik.cli.say import say
-from jovik.errors import JovikError
-from jovik.version import VERSION
+from jovik.base.errors import JovikError
+from jovik.base.version import VERSION
+from jovik.cli.echo import say
 
 COMMANDS = {
     "scout": "See which drives are here, and what stands in the way.",
@@ -56,7 +56,7 @@ class Commands(click.Group):
 
     def resolve_command(self, ctx: click.Context, args: list[str]) -> tuple[str | None, click.Command | None, list[str]]:
         """As Click's, with the nearest names when there is no such command."""
-        from jovik.errors import UnknownName
+        from jovik.base.errors import UnknownName
 
         if args and args[0] not in COMMANDS and not args[0].startswith("-"):
             raise UnknownName("command", args[0], COMMANDS, "see jovik --help")
@@ -87,8 +87,8 @@ def _next_words() -> str:
     """What to do next, for who typed nothing: another thing with a shelf than without."""
     from pathlib import Path
 
-    from jovik.settings import default_shelf, shelf_setting
-    from jovik.text import plain
+    from jovik.base.sanitize import plain
+    from jovik.base.settings import default_shelf, shelf_setting
 
     where = os.environ.get("JOVIK_SHELF") or shelf_setting() or str(default_shelf())
     if "://" in where or Path(where).exists():
@@ -104,8 +104,8 @@ def _next_words() -> str:
 
 def _defaults(ctx: click.Context, name: str) -> dict[str, Any]:
     """A person's settings for a command; nothing is loaded where there are none."""
-    from jovik.errors import Misuse, UnknownName
-    from jovik.settings import read_settings, settings_path
+    from jovik.base.errors import Misuse, UnknownName
+    from jovik.base.settings import read_settings, settings_path
 
     settings = read_settings()
     for key, value in settings.items():
@@ -114,7 +114,7 @@ def _defaults(ctx: click.Context, name: str) -> dict[str, Any]:
     command = jovik.get_command(ctx, name) if name in settings else None
     if command is None:
         return {}
-    from jovik.cli.defaults import default_map
+    from jovik.cli.settings_defaults import default_map
 
     return {name: default_map(name, command, settings[name])}
 

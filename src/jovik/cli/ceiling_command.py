@@ -6,8 +6,8 @@ from dataclasses import asdict
 
 import click
 
+from jovik.base.quantities import parse_time
 from jovik.cli.options import Converted, format_option
-from jovik.units import parse_time
 
 
 @click.command()
@@ -26,12 +26,12 @@ def ceiling(engine: str, time_ns: int, form: str) -> None:
     jovik ceiling
     jovik ceiling --engine io_uring --for 2s
     """
+    from jovik.base.errors import EngineRefused
+    from jovik.base.quantities import show_size, significant
     from jovik.cli.output import emit_csv, emit_json, show_table
     from jovik.engine.ceiling import survey
     from jovik.engine.ring import Ring
-    from jovik.errors import EngineRefused
     from jovik.tables import Table
-    from jovik.units import show_size, significant
 
     engines = [engine] if engine != "auto" else ["io_uring", "blocking"]
     notes = []

@@ -6,10 +6,10 @@ from typing import Any
 
 import click
 
-from jovik.cli.completing import settings
-from jovik.cli.defaults import known_keys, option_called, options_of, read_value, settable
+from jovik.cli.completion import settings
+from jovik.cli.echo import say
 from jovik.cli.options import format_option
-from jovik.cli.say import say
+from jovik.cli.settings_defaults import known_keys, option_called, options_of, read_value, settable
 
 
 @click.group(invoke_without_command=True)
@@ -33,8 +33,8 @@ def config(ctx: click.Context) -> None:
 @format_option()
 def show(form: str = "table") -> None:
     """Show what is set, and in which file."""
+    from jovik.base.settings import settings_path
     from jovik.cli.output import emit_csv, emit_json, show_table
-    from jovik.settings import settings_path
     from jovik.tables import Table
 
     rows = [(key, _shown(value)) for key, value in _set_values().items()]
@@ -54,8 +54,8 @@ def show(form: str = "table") -> None:
 @format_option()
 def keys(form: str) -> None:
     """Show what can be set, and what it is without."""
+    from jovik.base.settings import SHELF, default_shelf
     from jovik.cli.output import emit_csv, emit_json, show_table
-    from jovik.settings import SHELF, default_shelf
     from jovik.tables import Table
 
     rows = [(SHELF, str(default_shelf()), "The shelf of every command.")]
@@ -76,7 +76,7 @@ def keys(form: str) -> None:
 @click.argument("value")
 def set_command(key: str, value: str) -> None:
     """Set KEY, such as measure.rig, to VALUE; it is checked as the option would check it."""
-    from jovik.settings import write_setting
+    from jovik.base.settings import write_setting
 
     table, name, option = _place(key)
     kept: Any = value
@@ -85,7 +85,7 @@ def set_command(key: str, value: str) -> None:
             kept = {"true": True, "yes": True, "on": True, "false": False, "no": False, "off": False}.get(value.casefold(), value)
         kept = read_value(option, kept, key)
     else:
-        from jovik.settings import place_of_shelf
+        from jovik.base.settings import place_of_shelf
 
         kept = place_of_shelf(value)
     path = write_setting(table, name, kept)
@@ -96,8 +96,8 @@ def set_command(key: str, value: str) -> None:
 @click.argument("key", shell_complete=settings)
 def unset(key: str) -> None:
     """Take KEY away, so that it is again what it is without."""
-    from jovik.errors import UnknownName
-    from jovik.settings import write_setting
+    from jovik.base.errors import UnknownName
+    from jovik.base.settings import write_setting
 
     there = _set_values()
     if key not in there:
@@ -109,7 +109,7 @@ def unset(key: str) -> None:
 
 def _set_values() -> dict[str, Any]:
     """What is set, by ``command.option``; the password of a server's address is left out."""
-    from jovik.settings import SHELF, read_settings
+    from jovik.base.settings import SHELF, read_settings
 
     flat: dict[str, Any] = {}
     for key, value in read_settings().items():
@@ -125,8 +125,8 @@ def _place(key: str) -> tuple[str | None, str, click.Option | None]:
     Misuse
         It is no key.
     """
-    from jovik.errors import UnknownName
-    from jovik.settings import SHELF
+    from jovik.base.errors import UnknownName
+    from jovik.base.settings import SHELF
 
     if key == SHELF:
         return None, key, None
@@ -140,6 +140,6 @@ def _place(key: str) -> tuple[str | None, str, click.Option | None]:
 def _shown(value: Any) -> str:
     if isinstance(value, bool):
         return "true" if value else "false"
-    from jovik.shelf.opening import shown_place
+    from jovik.shelf.sqlite import shown_place
 
     return ", ".join(map(str, value)) if isinstance(value, list) else shown_place(str(value))

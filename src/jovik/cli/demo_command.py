@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from jovik.cli.say import say
+from jovik.cli.echo import say
 
 REVIEWED = "Veldhaar Comet 2TB"
 """The drive that is just in for review."""
@@ -35,7 +35,7 @@ def demo(out: Path | None) -> None:
     jovik demo
     jovik demo --out /tmp/demo
     """
-    from jovik.errors import Misuse
+    from jovik.base.errors import Misuse
 
     folder = out or _new_folder()
     if (folder / "shelf.db").exists():

@@ -6,15 +6,15 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from jovik.cli.completing import drives, loads
+from jovik.cli.completion import drives, loads
 from jovik.cli.options import format_option, shelf_option
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from jovik.analysis.fit import Fit
-    from jovik.answers.fitted import Fitted
-    from jovik.load import Load
+    from jovik.analysis.suitability import Fit
+    from jovik.queries.suitability import Fitted
+    from jovik.sheets.load import Load
 
 
 @click.command()
@@ -41,10 +41,10 @@ def fit(drive: str | None, names: tuple[str, ...], listing: bool, form: str, she
     jovik fit "Comet 2TB"
     jovik fit "Comet 2TB" --load telescope --load mine.toml
     """
-    from jovik.answers.fitted import fitted
-    from jovik.errors import Misuse
-    from jovik.load import load_names, read_load
-    from jovik.shelf.opening import where_from
+    from jovik.base.errors import Misuse
+    from jovik.queries.suitability import fitted
+    from jovik.sheets.load import load_names, read_load
+    from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     loads = [read_load(n) for n in names or load_names()]
@@ -60,9 +60,9 @@ def fit(drive: str | None, names: tuple[str, ...], listing: bool, form: str, she
 
 
 def _list(loads: Sequence[Load], form: str) -> None:
+    from jovik.base.quantities import show_rate, spell_size
     from jovik.cli.output import emit_csv, emit_json, show_table
     from jovik.tables import Table
-    from jovik.units import show_rate, spell_size
 
     rows = []
     for x in loads:
@@ -96,7 +96,7 @@ def fit_json(f: Fit, level: int | None) -> dict[str, Any]:
 
 def _show(found: Fitted, form: str) -> None:
     from jovik.cli.output import emit_csv, emit_json, show_table, slowed_json
-    from jovik.tables.loads import fit_table
+    from jovik.tables.suitability import fit_table
 
     every = [(None, f) for f in found.empty] + [(level, f) for level, fits in found.filled.items() for f in fits]
     if form == "json":

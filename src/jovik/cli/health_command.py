@@ -23,7 +23,7 @@ def health(target: str, form: str) -> None:
     from jovik.analysis.health import readings
     from jovik.cli.output import emit_csv, emit_json, show_table
     from jovik.cli.scout_command import devices_of
-    from jovik.sense.health import read_health
+    from jovik.hardware.health import read_health
     from jovik.tables.health import health_table
 
     device = devices_of(target)[0]

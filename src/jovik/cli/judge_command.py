@@ -6,14 +6,14 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from jovik.cli.completing import drives
+from jovik.cli.completion import drives
 from jovik.cli.options import Converted, format_option, percent, shelf_option
 
 if TYPE_CHECKING:
-    from jovik.analysis.judge import Judgement
-    from jovik.analysis.units import Suspect
-    from jovik.answers.judged import Judged
-    from jovik.results import Interval
+    from jovik.analysis.claims import Judgement
+    from jovik.analysis.samples import Suspect
+    from jovik.base.step_result import Interval
+    from jovik.queries.claims import Judged
     from jovik.shelf.store import Shelf
 
 
@@ -34,9 +34,9 @@ def judge(drive: str, margin: float, target: str | None, by_unit: bool, form: st
     jovik judge "Comet 2TB" --settle /mnt/new
     jovik judge "Comet 2TB" --units
     """
-    from jovik.analysis.judge import Verdict
-    from jovik.answers.judged import judged
-    from jovik.shelf.opening import where_from
+    from jovik.analysis.claims import Verdict
+    from jovik.queries.claims import judged
+    from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     with Shelf(where_from(shelf_at)) as shelf:
@@ -51,7 +51,7 @@ def judge(drive: str, margin: float, target: str | None, by_unit: bool, form: st
 
 def _settle(shelf: Shelf, found: Judged, target: str) -> bool:
     """Measure again what is too close to call; whether there was anything."""
-    from jovik.cli.running import run_order
+    from jovik.cli.run_flow import run_order
     from jovik.runs import settling
 
     order = settling(found.judgements, target)
@@ -94,9 +94,9 @@ def _show(found: Judged, form: str) -> None:
 
 def _units(shelf: Shelf, drive: str, form: str) -> int:
     """Lay the samples side by side; 1 where one is suspect."""
-    from jovik.answers.samples import samples
+    from jovik.base.errors import Misuse
     from jovik.cli.output import emit_csv, emit_json, interval_json, show_table
-    from jovik.errors import Misuse
+    from jovik.queries.samples import samples
     from jovik.tables.samples import samples_table
 
     found = samples(shelf, shelf.sheet(drive))

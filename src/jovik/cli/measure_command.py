@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import click
 
-from jovik.cli.completing import drives, phrases, plans, targets
+from jovik.base.quantities import parse_time
+from jovik.cli.completion import drives, phrases, plans, targets
 from jovik.cli.options import Converted, count_range, format_option, percent, shelf_option
-from jovik.units import parse_time
 
 
 @click.command()
@@ -69,9 +69,9 @@ def measure(
     jovik measure /mnt/new --drive "Comet 2TB" --plan full-review --budget 30min
     jovik measure model:drift
     """
-    from jovik.cli.running import Consent, run_order
+    from jovik.cli.run_flow import Consent, run_order
     from jovik.runs import fit_budget, order_of, sheet_for
-    from jovik.shelf.opening import where_from
+    from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     order = order_of(

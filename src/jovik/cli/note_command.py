@@ -7,12 +7,12 @@ from typing import TYPE_CHECKING
 
 import click
 
-from jovik.cli.completing import drives
+from jovik.cli.completion import drives
+from jovik.cli.echo import say
 from jovik.cli.options import format_option, shelf_option
-from jovik.cli.say import say
 
 if TYPE_CHECKING:
-    from jovik.answers.noted import Noted
+    from jovik.queries.readings import Noted
 
 
 @click.command()
@@ -50,11 +50,11 @@ def note(
     jovik note "Comet 2TB" --reading "boot time=8.1s" --method "stopwatch, from the switch to the desktop"
     jovik note "Comet 2TB" --pro "silent" --con "no heat sink in the box"
     """
-    from jovik.answers.noted import noted
-    from jovik.reading import Note, parse_reading, read_csv
-    from jovik.shelf.opening import where_from
+    from jovik.base.text_files import read_text
+    from jovik.queries.readings import noted
+    from jovik.sheets.reading import Note, parse_reading, read_csv
+    from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
-    from jovik.textfile import read_text
 
     readings = [parse_reading(t, method, instrument) for t in texts]
     if source is not None:

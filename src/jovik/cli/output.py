@@ -10,12 +10,12 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from jovik.results import Interval
+from jovik.base.sanitize import csv_text, escaped, plain
+from jovik.base.step_result import Interval
 from jovik.tables import Table
-from jovik.text import csv_text, escaped, plain
 
 if TYPE_CHECKING:
-    from jovik.analysis.rigs import Slowed
+    from jovik.analysis.cross_rig import Slowed
 
 
 def emit_json(value: Any) -> None:

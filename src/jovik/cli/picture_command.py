@@ -8,12 +8,12 @@ from typing import Any
 
 import click
 
-from jovik.cli.completing import drives
+from jovik.cli.completion import drives
+from jovik.cli.echo import say
 from jovik.cli.options import Converted, F, percent, shelf_option
-from jovik.cli.say import say
 
 AXES = ("depth", "block", "workers", "mix", "compressible")
-"""See `jovik.figures.drawing.AXES`, which loads too much for a help text."""
+"""See `jovik.charts.registry.AXES`, which loads too much for a help text."""
 
 
 def pixels(text: str) -> tuple[int, int]:
@@ -44,9 +44,9 @@ def _common(command: F) -> F:
 
 def _draw(kind: str, drives: Sequence[str], out: Path, theme: str, shelf_at: str | None, **how: Any) -> None:
     """Draw one kind of picture of the shelf; the file is checked before anything is drawn."""
-    from jovik.figures.canvas import LOOKS, check_out
-    from jovik.figures.drawing import draw
-    from jovik.shelf.opening import where_from
+    from jovik.charts.registry import draw
+    from jovik.charts.style import LOOKS, check_out
+    from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     check_out(out)

@@ -6,13 +6,13 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from jovik.cli.completing import drives, plans
+from jovik.base.quantities import show_size, show_time
+from jovik.cli.completion import drives, plans
+from jovik.cli.echo import say
 from jovik.cli.options import format_option, shelf_option
-from jovik.cli.say import say
-from jovik.units import show_size, show_time
 
 if TYPE_CHECKING:
-    from jovik.phrase import Plan
+    from jovik.steps import Plan
 
 
 @click.group()
@@ -31,7 +31,7 @@ def plan() -> None:
 def list_plans(form: str) -> int:
     """Show the plans that ship with Jovik."""
     from jovik.cli.output import emit_csv, emit_json, show_table
-    from jovik.phrase import load_plan, plan_names
+    from jovik.steps import load_plan, plan_names
     from jovik.tables import Table
 
     plans = [load_plan(n) for n in plan_names()]
@@ -56,10 +56,10 @@ def list_plans(form: str) -> int:
 @shelf_option
 def show(name: str, target_at: str | None, drive_name: str | None, budget: str | None, form: str, shelf_at: str | None) -> int:
     """Show what plan NAME does, in its order, and why."""
+    from jovik.base.errors import Misuse
     from jovik.cli.output import emit_csv, emit_json
-    from jovik.errors import Misuse
-    from jovik.phrase import load_plan
-    from jovik.phrase.plan import plan_text
+    from jovik.steps import load_plan
+    from jovik.steps.plan import plan_text
 
     if budget is not None and target_at is None:
         raise Misuse("what a budget leaves depends on the target", "add --target")
@@ -82,7 +82,7 @@ def show(name: str, target_at: str | None, drive_name: str | None, budget: str |
 @click.argument("file")
 def check(file: str) -> int:
     """Read a plan's FILE and say whether it is one; the line and the key at fault if it is not."""
-    from jovik.phrase import load_plan
+    from jovik.steps import load_plan
 
     found = load_plan(file)
     say(f"{found.title}: {len(found.lines)} lines, {len(found.steps)} steps; it can be run with --plan {file}")
@@ -104,8 +104,8 @@ def plan_json(chosen: Plan) -> dict[str, Any]:
 
 
 def _table(chosen: Plan, cost: list[str]) -> None:
-    from jovik.bench import tasks_of
     from jovik.cli.output import show_table
+    from jovik.runs.task import tasks_of
     from jovik.tables import Table
 
     passes = iter(t.repeat.most for t in tasks_of(chosen))
@@ -127,14 +127,14 @@ def _table(chosen: Plan, cost: list[str]) -> None:
 
 def _cost(chosen: Plan, target_at: str, drive_name: str | None, budget: str | None, shelf_at: str | None) -> list[str]:
     """Time, bytes and share of the endurance rating on a target, in words."""
-    from jovik.bench import tasks_of
-    from jovik.model import load_model
+    from jovik.base.quantities import parse_time
+    from jovik.hardware.target import ModelTarget, resolve
     from jovik.runs import Order, fit_budget, prepared
-    from jovik.sheet import Drive, Sheet
-    from jovik.shelf.opening import where_from
+    from jovik.runs.task import tasks_of
+    from jovik.sheets.sheet import Drive, Sheet
+    from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
-    from jovik.target import ModelTarget, resolve
-    from jovik.units import parse_time
+    from jovik.simulator import load_model
 
     place = resolve(target_at)
     sheet = Sheet(Drive("this drive"))

@@ -6,12 +6,12 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from jovik.cli.completing import drives, loads
+from jovik.cli.completion import drives, loads
+from jovik.cli.echo import say
 from jovik.cli.options import format_option, shelf_option
-from jovik.cli.say import say
 
 if TYPE_CHECKING:
-    from jovik.analysis.rank import DrivePlace, Place, Ranking
+    from jovik.analysis.ranking import DrivePlace, Place, Ranking
 
 
 @click.command()
@@ -60,11 +60,11 @@ def rank(
     jovik rank --by "random read 4KiB" --interface SATA
     jovik rank --for telescope --max-price 150 --review "Comet 2TB"
     """
-    from jovik.analysis.rank import sentence
-    from jovik.answers.ranked import Filter, ranked, ranked_rigs
+    from jovik.analysis.ranking import sentence
+    from jovik.base.errors import Misuse
     from jovik.cli.output import emit_csv, emit_json, show_table, slowed_json
-    from jovik.errors import Misuse
-    from jovik.shelf.opening import where_from
+    from jovik.queries.ranking import Filter, ranked, ranked_rigs
+    from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
     from jovik.tables.ranking import of_kind, overall_table, ranking_foot, steps_table
 

@@ -32,10 +32,10 @@ def repeat(
     jovik repeat
     jovik repeat 20261123-101500-0a1b2c --target /mnt/rear --rig "rear port"
     """
-    from jovik.cli.running import Consent, run_order
-    from jovik.errors import Misuse
+    from jovik.base.errors import Misuse
+    from jovik.cli.run_flow import Consent, run_order
     from jovik.runs import again
-    from jovik.shelf.opening import where_from
+    from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     with Shelf(where_from(shelf_at)) as shelf:

@@ -6,9 +6,9 @@ from pathlib import Path
 
 import click
 
-from jovik.cli.completing import drives
+from jovik.cli.completion import drives
+from jovik.cli.echo import say
 from jovik.cli.options import shelf_option
-from jovik.cli.say import say
 
 
 @click.command()
@@ -29,10 +29,10 @@ def report(drive: str | None, against: tuple[str, ...], words: Path | None, ever
     jovik report "Comet 2TB" --words mine.md --out site/
     jovik report --all --each --out site/
     """
-    from jovik.errors import Misuse
+    from jovik.base.errors import Misuse
     from jovik.report.publishing import check_pages, publish_overview, publish_review
-    from jovik.report.words import words_beside
-    from jovik.shelf.opening import where_from
+    from jovik.report.reviewer_text import words_beside
+    from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     if every == (drive is not None):

@@ -22,9 +22,9 @@ def resume(run: str | None, target_at: str | None, destroy: str | None, form: st
     jovik resume
     jovik resume 20261123-101500-0a1b2c --target /mnt/new
     """
-    from jovik.cli.running import Consent, run_order
+    from jovik.cli.run_flow import Consent, run_order
     from jovik.runs import going_on
-    from jovik.shelf.opening import where_from
+    from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     with Shelf(where_from(shelf_at)) as shelf:

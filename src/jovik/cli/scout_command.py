@@ -9,11 +9,11 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from jovik.cli.options import format_option, shelf_option
-from jovik.runs.identity import serial_hash, serial_tail, system_drive
+from jovik.runs.environment import serial_hash, serial_tail, system_drive
 
 if TYPE_CHECKING:
-    from jovik.analysis.obstacles import Obstacle
-    from jovik.target.device import BlockDevice
+    from jovik.analysis.readiness import Obstacle
+    from jovik.hardware.device import BlockDevice
 
 
 @click.command()
@@ -45,9 +45,9 @@ def scout(target: str | None, serials: bool, form: str, shelf_at: str | None) ->
 
 def devices_of(target: str | None) -> list[BlockDevice]:
     """All drives, or the one that a target is or lies on."""
-    from jovik.errors import Misuse, TargetRefused
-    from jovik.target import DeviceTarget, FolderTarget, resolve
-    from jovik.target.device import devices, under_folder
+    from jovik.base.errors import Misuse, TargetRefused
+    from jovik.hardware.device import devices, under_folder
+    from jovik.hardware.target import DeviceTarget, FolderTarget, resolve
 
     if target is None:
         return devices()
@@ -64,7 +64,7 @@ def devices_of(target: str | None) -> list[BlockDevice]:
 
 def _facts(device: BlockDevice, system: str | None, serials: bool, shelf_at: str | None) -> dict[str, Any]:
     """One drive as documented."""
-    from jovik.sense.temperature import sensors_of
+    from jovik.hardware.temperature import sensors_of
 
     sensors = {s.name: s.read_c() for s in sensors_of(device.name)}
     told = {k: v for k, v in sensors.items() if v is not None}
@@ -108,9 +108,9 @@ def _mount(mount: Any) -> dict[str, Any]:
 
 def _obstacles(device: BlockDevice, system: str | None, shelf_at: str | None) -> list[Obstacle]:
     """What stands in the way, from the device, its use right now, and the claims of a drive of that name on the shelf."""
-    from jovik.analysis.obstacles import Surroundings, obstacles
-    from jovik.sense.hostload import bytes_moved_meanwhile
-    from jovik.target.safety import reasons_against
+    from jovik.analysis.readiness import Surroundings, obstacles
+    from jovik.hardware.host_load import bytes_moved_meanwhile
+    from jovik.hardware.safety import reasons_against
 
     free = [_free(m.point) for m in device.all_mounts]
     return obstacles(
@@ -140,8 +140,8 @@ def _free(point: str) -> int:
 
 def _claims(device: BlockDevice, shelf_at: str | None) -> list[Any]:
     """The claims of the drive on the shelf whose model this device names, if there is a shelf and such a drive."""
-    from jovik.errors import JovikError
-    from jovik.shelf.opening import where_from
+    from jovik.base.errors import JovikError
+    from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     if not Path(where_from(shelf_at)).exists():
@@ -158,9 +158,9 @@ def _claims(device: BlockDevice, shelf_at: str | None) -> list[Any]:
 
 
 def _show(rows: list[dict[str, Any]]) -> None:
+    from jovik.base.quantities import show_rate, show_size, significant
     from jovik.cli.output import show_table
     from jovik.tables import Table
-    from jovik.units import show_rate, show_size, significant
 
     shown, below = [], []
     for r in rows:

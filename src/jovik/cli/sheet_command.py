@@ -8,12 +8,12 @@ from typing import TYPE_CHECKING
 
 import click
 
-from jovik.cli.completing import drives
+from jovik.cli.completion import drives
+from jovik.cli.echo import say
 from jovik.cli.options import F, format_option, shelf_option
-from jovik.cli.say import say
 
 if TYPE_CHECKING:
-    from jovik.sheet import Sheet
+    from jovik.sheets.sheet import Sheet
 
 DRIVE_OPTIONS = {
     "maker": "Who makes it.",
@@ -53,11 +53,11 @@ def _drive_options(command: F) -> F:
 @shelf_option
 def new(name: str | None, source: Path | None, shelf_at: str | None, **words: str | None) -> None:
     """Enrol the drive NAME, from options or from a TOML file."""
-    from jovik.errors import Misuse
-    from jovik.sheet import Sheet, drive_from_words, read_sheet
-    from jovik.shelf.opening import where_from
+    from jovik.base.errors import Misuse
+    from jovik.base.text_files import read_text
+    from jovik.sheets.sheet import Sheet, drive_from_words, read_sheet
+    from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
-    from jovik.textfile import read_text
 
     given = {k: v for k, v in words.items() if v is not None}
     if source is not None:
@@ -88,9 +88,9 @@ def claim(name: str, what: str, figure: str, up_to: bool, sustained: bool, print
     WHAT is the start of a phrase ("sequential read", "random read 4KiB depth 32"); FIGURE a rate or an access time
     ("7000MB/s", "900,000 IOPS", "60us").
     """
-    from jovik.errors import Misuse
-    from jovik.sheet import parse_claim
-    from jovik.shelf.opening import where_from
+    from jovik.base.errors import Misuse
+    from jovik.sheets.sheet import parse_claim
+    from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     try:
@@ -110,8 +110,8 @@ def claim(name: str, what: str, figure: str, up_to: bool, sustained: bool, print
 def show(name: str, form: str, shelf_at: str | None) -> None:
     """Show the sheet of the drive NAME."""
     from jovik.cli.output import emit_csv, emit_json, show_table
-    from jovik.sheet import write_sheet
-    from jovik.shelf.opening import where_from
+    from jovik.sheets.sheet import write_sheet
+    from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
     from jovik.tables.sheets import sheet_table
 
@@ -133,7 +133,7 @@ def show(name: str, form: str, shelf_at: str | None) -> None:
 def list_sheets(form: str, shelf_at: str | None) -> None:
     """List the drives on the shelf."""
     from jovik.cli.output import emit_csv, emit_json, show_table
-    from jovik.shelf.opening import where_from
+    from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
     from jovik.tables.sheets import sheets_table
 

@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING
 
 import click
 
-from jovik.cli.completing import drives
+from jovik.cli.completion import drives
+from jovik.cli.echo import say
 from jovik.cli.options import format_option, shelf_option
-from jovik.cli.say import say
 
 if TYPE_CHECKING:
     from jovik.shelf.store import Shelf
@@ -32,7 +32,7 @@ def shelf() -> None:
 @shelf_option
 def export_command(drive: str | None, out: Path, shelf_at: str | None) -> None:
     """Write the shelf to a zip of JSON and CSV, which `import` takes anywhere."""
-    from jovik.shelf.opening import where_from
+    from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     with Shelf(where_from(shelf_at)) as found:
@@ -52,7 +52,7 @@ def import_command(source: Path, drive: str | None, mapping: Path | None, shelf_
 
     SOURCE is a zip that `export` wrote, or with --mapping a CSV table from elsewhere, whose figures are noted as readings, not as measured.
     """
-    from jovik.shelf.opening import where_from
+    from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     with Shelf(where_from(shelf_at), create=True) as found:
@@ -65,8 +65,8 @@ def import_command(source: Path, drive: str | None, mapping: Path | None, shelf_
 
 def _note_table(found: Shelf, source: Path, mapping: Path, drive: str | None) -> None:
     """Note a foreign table's figures; a drive that has no sheet is refused before anything is written."""
-    from jovik.reading import read_mapped
-    from jovik.textfile import read_text
+    from jovik.base.text_files import read_text
+    from jovik.sheets.reading import read_mapped
 
     read = read_mapped(read_text(source), str(source), read_text(mapping), str(mapping))
     named = {found.sheet(n).drive.name: readings for n, readings in read.items()}
@@ -89,7 +89,7 @@ def _note_table(found: Shelf, source: Path, mapping: Path, drive: str | None) ->
 def check(form: str, shelf_at: str | None) -> int:
     """Check that the shelf is whole: the database, and every record, series and histogram in it. Exit status 1 when it is not."""
     from jovik.cli.output import emit_csv, emit_json
-    from jovik.shelf.opening import where_from
+    from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     with Shelf(where_from(shelf_at)) as found:
@@ -111,7 +111,7 @@ def check(form: str, shelf_at: str | None) -> int:
 @shelf_option
 def backup(out: Path, shelf_at: str | None) -> None:
     """Copy the shelf as it is at this moment to a file, while others go on writing to it."""
-    from jovik.shelf.opening import where_from
+    from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     with Shelf(where_from(shelf_at)) as found:

@@ -6,16 +6,16 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from jovik.cli.completing import drives
+from jovik.base.quantities import parse_link
+from jovik.cli.completion import drives
+from jovik.cli.echo import say
 from jovik.cli.options import Converted, format_option, shelf_option
-from jovik.cli.say import say
-from jovik.units import parse_link
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from jovik.analysis.upgrade import Upgrade
-    from jovik.answers.upgraded import Upgraded
+    from jovik.queries.upgrade import Upgraded
 
 
 @click.command()
@@ -34,9 +34,9 @@ def upgrade(old: str, new: tuple[str, ...], link: float | None, machine_price: f
     jovik upgrade "Slate 1TB" "Comet 2TB" "Drift 1TB" --link 1900MB/s
     jovik upgrade "Slate 1TB" "Comet 2TB" --instead-of 900 --brief
     """
-    from jovik.answers.upgraded import upgraded
     from jovik.cli.output import emit_json, slowed_json
-    from jovik.shelf.opening import where_from
+    from jovik.queries.upgrade import upgraded
+    from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     with Shelf(where_from(shelf_at)) as shelf:

@@ -12,10 +12,10 @@ from pathlib import Path
 
 import numpy as np
 
-from jovik.engine.crew import BlockingCrew, Crew, UringCrew
-from jovik.engine.memory import Buffers
-from jovik.protocol import Workload
-from jovik.results import SLICE_NS
+from jovik.base.session import Workload
+from jovik.base.trace import SLICE_NS
+from jovik.engine.buffers import Buffers
+from jovik.engine.worker_pool import BlockingCrew, Crew, UringCrew
 
 BLOCK_BYTES = 4096
 MEMORY_SPAN_BYTES = 64 * 2**20

@@ -14,7 +14,7 @@ import os
 import numpy as np
 import numpy.typing as npt
 
-from jovik.errors import EngineRefused
+from jovik.base.errors import EngineRefused
 
 SETUP, REGISTER = 425, 427
 REGISTER_BUFFERS, UNREGISTER_BUFFERS, REGISTER_FILES, UNREGISTER_FILES = 0, 1, 2, 3

@@ -13,16 +13,17 @@ import numpy as np
 import numpy.typing as npt
 
 from jovik.analysis.latency import merge, percentile_ns
-from jovik.engine import native, places
-from jovik.engine.copying import CopyFolder, sweep
-from jovik.engine.crew import BlockingCrew, Crew, UringCrew
-from jovik.engine.memory import Buffers, check_memory, unit_of
-from jovik.engine.place import Place
+from jovik.base.errors import EngineRefused, TargetRefused
+from jovik.base.session import CopyJob, Given, Live, Watch, Workload
+from jovik.base.trace import SLICE_COLUMNS, SLICE_NS, IoFault, StampFaults, Trace
+from jovik.engine import code_cache
+from jovik.engine.buffers import Buffers, check_memory, unit_of
+from jovik.engine.file_copy import CopyFolder, sweep
+from jovik.engine.kernel import layout
 from jovik.engine.ring import Ring
-from jovik.engine.testfile import TestFile, kept_free
-from jovik.errors import EngineRefused, TargetRefused
-from jovik.protocol import CopyJob, Given, Live, Watch, Workload
-from jovik.results import SLICE_COLUMNS, SLICE_NS, IoFault, StampFaults, Trace
+from jovik.engine.storage import Place
+from jovik.engine.test_file import TestFile, kept_free
+from jovik.engine.worker_pool import BlockingCrew, Crew, UringCrew
 
 STALL_S = 30.0
 """A pass in which nothing completes for so long is given up."""
@@ -67,7 +68,7 @@ def live_latency_ns(crew: Crew) -> tuple[float | None, float | None]:
 
 
 class FileSession:
-    """Passes on a test file in a folder; see `jovik.protocol.Session`.
+    """Passes on a test file in a folder; see `jovik.base.session.Session`.
 
     Parameters
     ----------
@@ -118,7 +119,7 @@ class FileSession:
     def warm_up(self) -> None:
         """Load the compiled loops, or compile them where that was not done yet."""
         for loop in {self._crew.loop, BlockingCrew.loop} if self._auto else {self._crew.loop}:
-            native.load(loop)
+            code_cache.load(loop)
 
     def engine_for(self, work: Workload) -> str:
         """The implementation that such a pass is run by."""
@@ -175,7 +176,7 @@ class FileSession:
         return self.place.fill_percent()
 
     def to_fill_bytes(self, percent: int) -> int:
-        """Bytes that `fill` would write; see `jovik.protocol.Session.fill`."""
+        """Bytes that `fill` would write; see `jovik.base.session.Session.fill`."""
         whole = self.capacity_bytes()
         if whole is not None:
             if not self.place.writable:
@@ -226,13 +227,13 @@ class FileSession:
         return Given(held, self.place.discard())
 
     def copy_size(self, job: CopyJob) -> tuple[int, int]:
-        """Files and bytes of a job; see `jovik.protocol.Session.copy_size`."""
+        """Files and bytes of a job; see `jovik.base.session.Session.copy_size`."""
         if self.capacity_bytes() is not None:
             raise TargetRefused(f"{self.place.folder} is a raw device: files are copied to a file system", "name a folder on a mounted file system")
         return self._copies.size(job, self.place.free_bytes())
 
     def copy(self, job: CopyJob, watch: Watch) -> Trace:
-        """Copy files; see `jovik.protocol.Session.copy`."""
+        """Copy files; see `jovik.base.session.Session.copy`."""
         return replace(self._copies.run(job, self.place.free_bytes(), watch), notes=())
 
     def ceiling_iops(self, work: Workload) -> float | None:
@@ -255,7 +256,7 @@ class FileSession:
         return self._crew_for(work).threads_for(work)
 
     def check(self, work: Workload) -> None:
-        """Refuse what this target cannot take; see `jovik.protocol.Session.check`."""
+        """Refuse what this target cannot take; see `jovik.base.session.Session.check`."""
         if work.writes and not self.place.writable:
             raise TargetRefused(f"writing {self.place.folder} would destroy what is on it", "to allow that, name the unit: --destroy SERIAL")
         if work.verify and not self.place.writable:
@@ -286,7 +287,7 @@ class FileSession:
         return max(work.start_bytes + work.span_bytes - self._laid_out, 0)
 
     def prepare(self, work: Workload, watch: Watch) -> int:
-        """Lay the file out, or give it fresh space; see `jovik.protocol.Session.prepare`."""
+        """Lay the file out, or give it fresh space; see `jovik.base.session.Session.prepare`."""
         if work.fresh:
             self.place.empty()
             self.place.reserve(work.span_bytes)
@@ -318,7 +319,7 @@ class FileSession:
         return trace.written_bytes
 
     def run(self, work: Workload, watch: Watch) -> Trace:
-        """One pass; see `jovik.protocol.Session.run`."""
+        """One pass; see `jovik.base.session.Session.run`."""
         if work.writes:
             self._stamped = None
         if not work.verify:
@@ -378,7 +379,7 @@ class FileSession:
         )
         if unit is not None:
             for part in crew.parts:
-                part.cfg[places.UNIT] = unit
+                part.cfg[layout.UNIT] = unit
         stalled, interrupted = False, False
         crew.start()
         try:
@@ -388,9 +389,9 @@ class FileSession:
             interrupted = not work.endless
             crew.stop()
             if not crew.wait(GRACE_S):
-                crew.stop(places.ABANDON)
+                crew.stop(layout.ABANDON)
                 crew.wait(GRACE_S)
-        if any(t.is_alive() for t in crew.threads) or crew.total(places.LEFT_IN_FLIGHT):
+        if any(t.is_alive() for t in crew.threads) or crew.total(layout.LEFT_IN_FLIGHT):
             self._kept.append(crew)
             self.buffers = Buffers(self.buffers.seed)
         if crew.failure is not None:
@@ -413,7 +414,7 @@ class FileSession:
             if done != seen:
                 seen, moved = done, at
             elif at - moved > STALL_S:
-                crew.stop(places.ABANDON)
+                crew.stop(layout.ABANDON)
                 crew.wait(1.0)
                 return True
             lately = slices[-11:-1]
@@ -449,18 +450,18 @@ class FileSession:
             slices[-1, SLICE_COLUMNS.index("errors")] += 1
             fault = fault or IoFault(errno.ETIMEDOUT, f"no I/O completed for {STALL_S:.0f} s", 0, "read" if work.reads else "write", elapsed)
         stamps = None
-        if crew.total(places.CHECKED) or (work.verify and not work.writes):
-            stamps = StampFaults(crew.total(places.CHECKED), crew.total(places.WRONG), crew.total(places.STALE), 0, crew.bad_places())
+        if crew.total(layout.CHECKED) or (work.verify and not work.writes):
+            stamps = StampFaults(crew.total(layout.CHECKED), crew.total(layout.WRONG), crew.total(layout.STALE), 0, crew.bad_places())
         return Trace(
             engine=self.engine_for(work),
             direct=self.direct,
             seed=work.seed,
             elapsed_ns=elapsed,
             flush_ns=flush_ns,
-            cpu_ns=crew.total(places.CPU_NS),
+            cpu_ns=crew.total(layout.CPU_NS),
             slices=slices,
             latencies=crew.latencies(),
-            late_written_bytes=crew.total(places.LATE_WRITTEN),
+            late_written_bytes=crew.total(layout.LATE_WRITTEN),
             first_fault=fault,
             stamps=stamps,
             stopped=stalled,

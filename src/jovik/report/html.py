@@ -10,11 +10,11 @@ from functools import cache
 from importlib.resources import files
 from typing import Any
 
+from jovik.base.quantities import parse_size, parse_time
+from jovik.base.sanitize import plain
 from jovik.report.document import Bullets, Document, Figures, Links, Paragraph, Picture, Words
-from jovik.report.words import as_html
+from jovik.report.reviewer_text import as_html
 from jovik.tables import Table
-from jovik.text import plain
-from jovik.units import parse_size, parse_time
 
 VERDICTS = {
     "met": "good", "beaten": "good", "faster": "good", "yes": "good", "fine": "good", "short": "bad", "suspect": "bad", "slower": "bad", "no": "bad",

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import re
 
+from jovik.base.sanitize import plain
 from jovik.report.document import Block, Bullets, Document, Figures, Links, Paragraph, Picture, Words
-from jovik.report.words import lowered
+from jovik.report.reviewer_text import lowered
 from jovik.tables import Table
-from jovik.text import plain
 
 MADE = "<!-- made by Jovik, and made anew each time: your own words belong into a file of their own (jovik report --words) -->"
 """The first line of every such file, by which it is known again."""

@@ -11,18 +11,19 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
+from jovik.analysis.claims import all_latencies_ns
 from jovik.analysis.fullness import FullPair
-from jovik.analysis.judge import all_latencies_ns
-from jovik.analysis.ladder import Curve
-from jovik.analysis.rank import Ranking
-from jovik.answers.judged import Judged
-from jovik.answers.upgraded import Upgraded
-from jovik.figures.canvas import LOOKS, Look
-from jovik.phrase import parse
+from jovik.analysis.ranking import Ranking
+from jovik.analysis.sweep import Curve
+from jovik.base.quantities import show_rate, show_size, show_time, significant
+from jovik.base.step_result import StepResult
+from jovik.base.trace import Trace
+from jovik.charts.style import LOOKS, Look
+from jovik.queries.claims import Judged
+from jovik.queries.upgrade import Upgraded
 from jovik.report.document import Block, Document, Picture
-from jovik.results import StepResult, Trace
+from jovik.steps import parse
 from jovik.tables.claims import overall
-from jovik.units import show_rate, show_size, show_time, significant
 
 SIZE = (1280, 800)
 PALETTE = 128
@@ -35,7 +36,7 @@ def drawn(name: str, alt: str, draw: Callable[..., None], *what: Any, **how: Any
     Parameters
     ----------
     draw : callable
-        Of `jovik.figures`: it takes `what`, a path, and `how` with a size and a look.
+        Of `jovik.charts`: it takes `what`, a path, and `how` with a size and a look.
     """
     return Picture(name, alt, SIZE, lambda out, look: draw(*what, out, size=SIZE, look=look, **how))
 
@@ -85,7 +86,7 @@ def _paint(job: tuple[Callable[..., None], Look]) -> bytes:
 
 def claims_picture(found: Judged) -> Picture:
     """Claims against measured."""
-    from jovik.figures.claims import draw_claims
+    from jovik.charts.claims import draw_claims
 
     each = ", ".join(f"{j.claim.label} {100 * j.share.median:.0f} %" for j in found.judgements if j.share is not None)
     alt = f"Bars of what was measured as a share of each claim. {overall(found.judgements)}. {each}"
@@ -94,7 +95,7 @@ def claims_picture(found: Judged) -> Picture:
 
 def ranking_picture(ranking: Ranking, drive: str | None = None) -> Picture:
     """The ranking, with this drive in the strong colour."""
-    from jovik.figures.ranking import draw_ranking
+    from jovik.charts.ranking import draw_ranking
 
     first = [f"{d.drive} {significant(d.index.median)} (place {d.place})" for d in ranking.drives if d.index is not None][:10]
     return drawn("ranking", f"Bars of the index of every drive: {', '.join(first)}", draw_ranking, ranking, highlight=drive)
@@ -102,14 +103,14 @@ def ranking_picture(ranking: Ranking, drive: str | None = None) -> Picture:
 
 def ladder_picture(number: int, curve: Curve) -> Picture:
     """A ladder as a curve."""
-    from jovik.figures.ladder import draw_ladder
+    from jovik.charts.sweep import draw_ladder
 
     return drawn(f"ladder-{number}", f"A curve of {curve.label}: {curve.words()}", draw_ladder, [curve])
 
 
 def latency_picture(results: Sequence[StepResult]) -> Picture:
     """Distributions of latencies over each other."""
-    from jovik.figures.latency import draw_latency
+    from jovik.charts.latency import draw_latency
 
     said = []
     for r in results:
@@ -121,7 +122,7 @@ def latency_picture(results: Sequence[StepResult]) -> Picture:
 
 def long_write_picture(number: int, result: StepResult, trace: Trace, over: str) -> Picture:
     """A long write over time or bytes."""
-    from jovik.figures.longwrite import draw_long_write
+    from jovik.charts.long_write import draw_long_write
 
     cliff = result.facts["long_write"]["cliff"]
     fall = (
@@ -136,7 +137,7 @@ def long_write_picture(number: int, result: StepResult, trace: Trace, over: str)
 
 def surface_picture(number: int, result: StepResult, trace: Trace) -> Picture:
     """A scan from the first to the last address."""
-    from jovik.figures.surface import draw_surface
+    from jovik.charts.scan import draw_surface
 
     facts = result.facts["surface"]
     ends = f"{show_rate(facts['first_bytes_s'])} at the first address" if facts.get("first_bytes_s") else "rates"
@@ -145,7 +146,7 @@ def surface_picture(number: int, result: StepResult, trace: Trace) -> Picture:
 
 def fullness_picture(pairs: Sequence[FullPair]) -> Picture:
     """Empty against full."""
-    from jovik.figures.pairs import draw_fullness
+    from jovik.charts.paired_bars import draw_fullness
 
     each = ", ".join(f"{parse(p.kind).label} {100 * p.share.median:.0f} %" for p in pairs)
     return drawn("full", f"Paired bars of each step empty and filled to {pairs[0].filled_percent} %; of empty: {each}", draw_fullness, pairs)
@@ -153,7 +154,7 @@ def fullness_picture(pairs: Sequence[FullPair]) -> Picture:
 
 def upgrade_picture(number: int, found: Upgraded) -> Picture:
     """Old against new."""
-    from jovik.figures.pairs import draw_upgrade
+    from jovik.charts.paired_bars import draw_upgrade
 
     kinds = {s.kind for s in found.upgrade.steps}
     each = ", ".join(f"{parse(s.kind).label} {significant(s.times.median)} times" for s in found.upgrade.steps)

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
-from jovik.errors import Misuse
-from jovik.report.comparison import comparison, page_names
-from jovik.report.files import make_folder, write_html, write_markdown
+from jovik.base.errors import Misuse
+from jovik.report.overview import comparison, page_names
+from jovik.report.page_files import make_folder, write_html, write_markdown
 from jovik.report.review import review
-from jovik.report.words import words_beside
+from jovik.report.reviewer_text import words_beside
 from jovik.shelf.store import Shelf
 
 ENDINGS = (".html", ".md")
@@ -35,7 +35,7 @@ def publish_review(shelf: Shelf, name: str, out: Path, against: Sequence[str] = 
     out : Path
         A page (``.html`` or ``.md``), or a folder for both.
     words : Path, optional
-        The reviewer's own text; the file for this drive beside the shelf unless given (`jovik.report.words.words_beside`).
+        The reviewer's own text; the file for this drive beside the shelf unless given (`jovik.report.reviewer_text.words_beside`).
 
     Raises
     ------

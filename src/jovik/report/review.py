@@ -6,33 +6,33 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from jovik.analysis.judge import Verdict
-from jovik.analysis.rank import sentence
-from jovik.answers.fitted import Fitted, fitted
-from jovik.answers.judged import Judged, judged
-from jovik.answers.noted import Noted, noted
-from jovik.answers.ranked import Ranked, ranked
-from jovik.answers.upgraded import Upgraded, upgraded
-from jovik.errors import Misuse
-from jovik.load import load_names, read_load
+from jovik.analysis.claims import Verdict
+from jovik.analysis.ranking import sentence
+from jovik.base.errors import Misuse
+from jovik.base.quantities import significant
+from jovik.base.step_result import StepResult
+from jovik.base.version import VERSION
+from jovik.queries.claims import Judged, judged
+from jovik.queries.ranking import Ranked, ranked
+from jovik.queries.readings import Noted, noted
+from jovik.queries.suitability import Fitted, fitted
+from jovik.queries.upgrade import Upgraded, upgraded
 from jovik.report import pictures
-from jovik.report.comparison import around
+from jovik.report.csv_appendix import raw_figures
 from jovik.report.document import Block, Bullets, Document, Paragraph, Section, Words
-from jovik.report.measured import how_section, tests_section
-from jovik.report.raw import raw_figures
-from jovik.report.words import read_words
-from jovik.results import StepResult
-from jovik.sheet import Sheet
+from jovik.report.overview import around
+from jovik.report.reviewer_text import read_words
+from jovik.report.test_sections import how_section, tests_section
+from jovik.sheets.load import load_names, read_load
+from jovik.sheets.sheet import Sheet
 from jovik.shelf.store import RunRecord, Shelf
 from jovik.tables.claims import claims_table, doubts, overall
 from jovik.tables.health import health_change_table
-from jovik.tables.loads import by_short_test, fit_table
 from jovik.tables.ranking import overall_table, places_table, ranking_foot
 from jovik.tables.readings import readings_table
 from jovik.tables.sheets import facts_line, sheet_table
+from jovik.tables.suitability import by_short_test, fit_table
 from jovik.tables.upgrade import jobs_table, money_words, upgrade_table
-from jovik.units import significant
-from jovik.version import VERSION
 
 
 @dataclass(frozen=True)

@@ -1,132 +1,104 @@
-"""What a run will take before it begins: time, bytes, space, endurance, and the words that announce it."""
+"""What a plan will cost, known before it starts: seconds, bytes written, space."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from contextlib import contextmanager
-from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
+from collections.abc import Sequence
+from dataclasses import dataclass
 
-from jovik.runs.place import open_session
-from jovik.target import DeviceTarget, FolderTarget
-from jovik.units import show_rate, show_size, show_time
+from jovik.base.session import Session
+from jovik.runs.scan import probe_bytes, span_of
+from jovik.runs.task import Task
+from jovik.runs.workload import copy_job, sized, workload
+from jovik.steps import Access, Copy, Fill, Rest, Scan, Step
 
-if TYPE_CHECKING:
-    from jovik.bench import Cost
-    from jovik.protocol import Session
-    from jovik.runs.order import Order
-    from jovik.sheet import Sheet
-
-
-ASK_ABOVE = 0.01
-"""The share of the endurance rating from which on a run asks first."""
+ASSUMED_BYTES_S = 300e6
+"""What a drive is taken to move where its sheet claims no sequential rate."""
+MAKING_NS = 100_000
+"""What making one file is taken to last."""
+SETTLED_IN = 0.05
+"""The share of its limit that a rest with a condition is taken to last: mostly the drive has recovered soon, and a budget ends it anyway."""
 
 
 @dataclass(frozen=True)
-class Ready:
-    """An order on an open session, and what it will cost.
+class Cost:
+    """The cost of a plan.
 
-    `rate_bytes_s` is what the drive is taken to write, `times_ns` how long each task should last.
+    `certain_bytes` is laid out or asked for by amount; `writing_ns` is time in which as much is written as the drive
+    takes, which nobody knows beforehand. `space_bytes` is what the test file grows to. `time_ns` counts what is timed, and what is asked for
+    by amount at the rate that was assumed.
     """
 
-    order: Order
-    sheet: Sheet
-    session: Session
-    cost: Cost
-    rate_bytes_s: float
-    times_ns: tuple[int, ...]
+    time_ns: int
+    certain_bytes: int
+    writing_ns: int
+    space_bytes: int
+    endless: bool = False
 
-    @property
-    def endurance_share(self) -> float | None:
-        """The share of the endurance rating that it takes; None where there is no rating."""
-        return endurance_share(self.sheet, self.cost, self.rate_bytes_s)
-
-    def spends(self, above: float = ASK_ABOVE) -> str:
-        """What it writes of the drive's life, in words, where that is so much that somebody should be asked; a model drive has none to lose."""
-        share = self.endurance_share
-        if share is None or share <= above or self.session.engine == "model":
-            return ""
-        return f"this writes {100 * share:.1f} % of the drive's endurance rating"
-
-    def announcement(self) -> str:
-        """What is about to happen: how long, what is written, and where."""
-        order, cost = self.order, self.cost
-        count = f"{len(order.tasks)} {'step' if len(order.tasks) == 1 else 'steps'}"
-        fewest, most = min(t.repeat.least for t in order.tasks), max(t.repeat.most for t in order.tasks)
-        times = f"{most}" if fewest == most else f"{fewest} to {most}"
-        times += " pass" if times == "1" else " passes"
-        limit = min(cost.time_ns, order.budget_ns) if order.budget_ns is not None else cost.time_ns
-        upper = any(t.repeat.least != t.repeat.most for t in order.tasks)
-        lasts = "until you stop it" if cost.endless else f"{'at most ' if upper else ''}about {show_time(limit)}"
-        lines = [
-            f"{self.sheet.drive.name}: {order.plan}, {count} of {times}, {lasts}, engine {self.session.engine}"
-            f"{'' if self.session.direct else ', through the operating system cache'}",
-            self._amounts("at most " if upper else ""),
-        ]
-        share = self.endurance_share
-        if share is not None and cost.written_bytes(self.rate_bytes_s):
-            lines.append(f"{'less than 0.1' if share < 0.001 else f'about {100 * share:.2g}'} % of its endurance rating")
-        if order.budget_ns is not None and order.trimmed:
-            lines.append(f"to stay within {show_time(order.budget_ns)}: {'; '.join(order.trimmed)}")
-        return "\n".join(lines)
-
-    def _amounts(self, at_most: str) -> str:
-        cost, rate = self.cost, self.rate_bytes_s
-        writes = [show_size(cost.certain_bytes)] if cost.certain_bytes else []
-        if cost.writing_ns:
-            writes.append(f"what the drive takes in {show_time(cost.writing_ns)} (at {show_rate(rate)}: {show_size(cost.writing_ns / 1e9 * rate)})")
-        amount = f"{at_most}{' and '.join(writes)}" if writes else "nothing"
-        space = show_size(cost.space_bytes)
-        target = self.order.target
-        if isinstance(target, FolderTarget):
-            return f"writes {amount} in {target.path}, in test files of at most {space} that are gone afterwards"
-        if isinstance(target, DeviceTarget):
-            node = target.device.node
-            if not writes:
-                return f"reads {space} of {node}, and writes nothing"
-            return f"writes {amount} to the first {space} of {node}: what is there is lost"
-        return f"writes {amount} on a virtual clock: nothing is really written"
+    def written_bytes(self, rate_bytes_s: float) -> int:
+        """All that will be written when the drive takes this rate."""
+        return round(self.certain_bytes + self.writing_ns / 1e9 * rate_bytes_s)
 
 
-@contextmanager
-def prepared(sheet: Sheet, order: Order) -> Iterator[Ready]:
-    """Open the order's target, and say what the order will cost there.
+def cost_of(tasks: Sequence[Task], session: Session, rate_bytes_s: float = ASSUMED_BYTES_S) -> Cost:
+    """The cost of all tasks; what has to be laid out is asked of the session.
 
     Raises
     ------
-    Refused
-        The target cannot take it; nothing was written.
+    TargetRefused
+        A step asks for a share of what is free, and that cannot be told.
     """
-    from jovik.bench import check_plan, cost_of, time_of
+    time_ns = certain = writing_ns = space = laid_out = filled = 0
+    endless = False
+    for task in tasks:
+        step, passes = sized(task.step, session), task.repeat.most
+        if isinstance(step, Access):
+            work = workload(step, 0)
+            endless = endless or work.endless
+            if step.fresh:
+                laid_out = 0
+            else:
+                missing = session.to_lay_out_bytes(work)
+                certain += max(missing - laid_out, 0)
+                time_ns += round(max(missing - laid_out, 0) / rate_bytes_s * 1e9)
+                laid_out = max(laid_out, missing)
+            share = 1 - step.read_percent / 100
+            if step.amount_bytes is not None:
+                certain += round(step.amount_bytes * share) * passes
+            elif step.time is not None and step.writes:
+                writing_ns += round(step.time * share) * passes
+            space = max(space, step.span)
+        elif isinstance(step, Fill):
+            more = max(session.to_fill_bytes(step.percent) - filled, 0)
+            certain += more
+            space += more
+            filled += more
+        elif isinstance(step, Copy):
+            _, total = session.copy_size(copy_job(step, 0))
+            certain += total * (passes if step.inward else 1)
+            space = max(space, total)
+        elif isinstance(step, Scan) and session.capacity_bytes() is None:
+            missing = max(span_of(step, session) - laid_out, 0)
+            certain += missing
+            laid_out += missing
+            space = max(space, laid_out)
+        time_ns += time_of(task, session, rate_bytes_s)
+    return Cost(time_ns, certain, writing_ns, space, endless)
 
-    with open_session(order) as session:
-        check_plan(order.tasks, session)
-        rate = assumed_rate(sheet)
-        times = tuple(time_of(t, session, rate) for t in order.tasks)
-        yield Ready(order, sheet, session, cost_of(order.tasks, session, rate), rate, times)
 
-
-def fit_budget(order: Order, sheet: Sheet) -> Order:
-    """The same order without what its time budget has no room for."""
-    from jovik.bench import time_of, trim
-
-    if order.budget_ns is None:
-        return order
-    with open_session(order) as session:
-        rate = assumed_rate(sheet)
-        kept, said = trim(order.tasks, order.budget_ns, lambda t: time_of(t, session, rate))
-    return replace(order, tasks=tuple(kept), trimmed=tuple(said))
-
-
-def assumed_rate(sheet: Sheet) -> float:
-    """What the drive is taken to write, bytes a second, for times and amounts beforehand: its claim, halved, since claims are of the best case."""
-    from jovik.bench import ASSUMED_BYTES_S
-
-    claimed = [c.figure for c in sheet.claims if not c.random and c.unit == "bytes/s" and c.read_percent == 0]
-    return min(claimed) / 2 if claimed else ASSUMED_BYTES_S
-
-
-def endurance_share(sheet: Sheet, cost: Cost, rate_bytes_s: float) -> float | None:
-    """The share of the endurance rating that a run takes; None where there is no rating."""
-    rated = sheet.drive.endurance_bytes
-    return cost.written_bytes(rate_bytes_s) / rated if rated else None
+def time_of(task: Task, session: Session, rate_bytes_s: float = ASSUMED_BYTES_S) -> int:
+    """The time a task is expected to take, laying out left aside, nanoseconds."""
+    step: Step = sized(task.step, session)
+    each = 0.0
+    if isinstance(step, Access):
+        by_amount = step.amount_bytes / min(rate_bytes_s, step.rate_bytes_s or rate_bytes_s) * 1e9 if step.amount_bytes is not None else None
+        each = min(x for x in (by_amount, step.time, 24 * 3600e9) if x is not None)
+    elif isinstance(step, Copy):
+        files, total = session.copy_size(copy_job(step, 0))
+        each = total / rate_bytes_s * 1e9 + files * MAKING_NS
+    elif isinstance(step, Scan):
+        each = step.zones * (probe_bytes(span_of(step, session), step) / rate_bytes_s * 1e9 + 20_000_000)
+    elif isinstance(step, Fill):
+        each = session.to_fill_bytes(step.percent) / rate_bytes_s * 1e9
+    elif isinstance(step, Rest):
+        each = step.time_ns * (SETTLED_IN if step.waits else 1)
+    return round(each * task.repeat.most)

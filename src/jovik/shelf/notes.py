@@ -6,7 +6,7 @@ from dataclasses import asdict
 
 import sqlalchemy as sa
 
-from jovik.reading import Note, Reading
+from jovik.sheets.reading import Note, Reading
 from jovik.shelf.schema import drive, note, reading
 
 _FIELDS = ("what", "value", "unit", "method", "instrument", "phrase")

@@ -16,8 +16,8 @@ from typing import IO
 
 import sqlalchemy as sa
 
-from jovik.errors import ShelfRefused
-from jovik.shelf.entries import Entry, make
+from jovik.base.errors import ShelfRefused
+from jovik.shelf.journal import Entry, make
 
 
 def spool_folder() -> Path:

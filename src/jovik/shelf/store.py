@@ -11,22 +11,23 @@ from typing import TYPE_CHECKING, Any
 
 import sqlalchemy as sa
 
-from jovik.errors import Misuse, ShelfLost, ShelfRefused, UnknownName
-from jovik.reading import Note, Reading
-from jovik.results import StepResult, Trace
-from jovik.sense.rig import Rig
-from jovik.sheet import Claim, Drive, Sheet
-from jovik.shelf import finding
+from jovik.base.errors import Misuse, ShelfLost, ShelfRefused, UnknownName
+from jovik.base.step_result import StepResult
+from jovik.base.trace import Trace
+from jovik.hardware.rig import Rig
+from jovik.sheets.reading import Note, Reading
+from jovik.sheets.sheet import Claim, Drive, Sheet
 from jovik.shelf import notes as noting
-from jovik.shelf.opening import WRITING, open_engine, shown_place
+from jovik.shelf import read_results
+from jovik.shelf.postgresql import is_server
 from jovik.shelf.schema import claim, drive, one_pass, rig, run, step, unit
-from jovik.shelf.server import is_server
 from jovik.shelf.spool import deliver
+from jovik.shelf.sqlite import WRITING, open_engine, shown_place
 from jovik.shelf.writer import RunWriter, utc_now
 
 if TYPE_CHECKING:
-    from jovik.shelf.exchange import Merged
-    from jovik.shelf.keeping import Checked
+    from jovik.shelf.archive import Merged
+    from jovik.shelf.integrity import Checked
 
 
 def enrol(c: sa.Connection, table: sa.Table, values: dict[str, Any]) -> None:
@@ -97,7 +98,7 @@ class Shelf:
     Raises
     ------
     ShelfRefused
-        See `jovik.shelf.opening.open_engine`. Every method raises it too when the shelf cannot be read or written.
+        See `jovik.shelf.sqlite.open_engine`. Every method raises it too when the shelf cannot be read or written.
     """
 
     def __init__(self, where: str, *, create: bool = False, touching: bool = True) -> None:
@@ -135,26 +136,26 @@ class Shelf:
     # The whole of it
 
     def export(self, out: Path, name: str | None = None) -> int:
-        """Write all of it, or one drive, to a zip (`jovik.shelf.exchange.export`); how many runs are in it."""
-        from jovik.shelf.exchange import export
+        """Write all of it, or one drive, to a zip (`jovik.shelf.archive.export`); how many runs are in it."""
+        from jovik.shelf.archive import export
 
         return export(self._engine, out, self.sheet(name).drive.name if name is not None else None)
 
     def merge(self, source: Path, name: str | None = None) -> Merged:
-        """Bring what an export holds onto this shelf (`jovik.shelf.exchange.merge`)."""
-        from jovik.shelf.exchange import Archive, merge
+        """Bring what an export holds onto this shelf (`jovik.shelf.archive.merge`)."""
+        from jovik.shelf.archive import Archive, merge
 
         return merge(self._writing, Archive(source), name)
 
     def check(self) -> Checked:
-        """Whether it is whole (`jovik.shelf.keeping.check`)."""
-        from jovik.shelf.keeping import check
+        """Whether it is whole (`jovik.shelf.integrity.check`)."""
+        from jovik.shelf.integrity import check
 
         return check(self._engine)
 
     def backup(self, out: Path) -> None:
-        """Copy it to a file as it is at this moment (`jovik.shelf.keeping.backup`)."""
-        from jovik.shelf.keeping import backup
+        """Copy it to a file as it is at this moment (`jovik.shelf.integrity.backup`)."""
+        from jovik.shelf.integrity import backup
 
         backup(self._engine, out)
 
@@ -332,7 +333,7 @@ class Shelf:
     def runs(self, name: str | None = None) -> list[RunRecord]:
         """Every run of a drive (or of all), oldest first."""
         with self._engine.connect() as c:
-            rows = c.execute(_RUNS.where(finding.of_drive(name)).order_by(run.c.started, run.c.id)).mappings()
+            rows = c.execute(_RUNS.where(read_results.of_drive(name)).order_by(run.c.started, run.c.id)).mappings()
             return [_record(r) for r in rows]
 
     def latest_run(self, states: Sequence[str] = ()) -> str | None:
@@ -355,7 +356,7 @@ class Shelf:
         with self._engine.connect() as c:
             for row in c.execute(query).mappings():
                 traces, _ = found.setdefault(row["position"], ([], bool(row["whole"])))
-                traces.append(finding.trace_of(row))
+                traces.append(read_results.trace_of(row))
         return {position: (tuple(traces), finished) for position, (traces, finished) in found.items()}
 
     def traces(self, key: str, phrase: str) -> list[Trace]:
@@ -367,7 +368,7 @@ class Shelf:
             .order_by(step.c.position, one_pass.c.number)
         )
         with self._engine.connect() as c:
-            return [finding.trace_of(row) for row in c.execute(query).mappings()]
+            return [read_results.trace_of(row) for row in c.execute(query).mappings()]
 
     def resume_run(self, key: str, options: dict[str, Any]) -> RunWriter:
         """Open a run again that was not finished; what it gives back takes the passes that are left."""
@@ -380,16 +381,16 @@ class Shelf:
 
     def results_of_run(self, key: str) -> list[StepResult]:
         """Every step of a run that has passes, in order."""
-        return finding.results(self._engine, run.c.id == key, with_latencies=True)
+        return read_results.results(self._engine, run.c.id == key, with_latencies=True)
 
     def passes(self, name: str | None = None, key: str | None = None) -> list[dict[str, Any]]:
         """Every pass of a drive (or of all), or of one run, as it was entered, without its series; oldest first."""
-        where = finding.of_drive(name) if key is None else sa.and_(finding.of_drive(name), run.c.id == key)
-        return finding.passes(self._engine, where)
+        where = read_results.of_drive(name) if key is None else sa.and_(read_results.of_drive(name), run.c.id == key)
+        return read_results.passes(self._engine, where)
 
     def results(self, name: str | None = None) -> list[StepResult]:
         """Every step of every run of a drive (or of all) that has passes, oldest first; without latencies."""
-        return finding.results(self._engine, finding.of_drive(name), with_latencies=False)
+        return read_results.results(self._engine, read_results.of_drive(name), with_latencies=False)
 
     def latest_results(
         self, name: str | None = None, *, with_latencies: bool = False, filled: bool = False, ladders: bool = False
@@ -399,17 +400,17 @@ class Shelf:
         Steps that measure nothing, such as a rest, are not among them; those on a drive that was filled on purpose only with `filled`. The
         rungs of a ladder are, with `ladders`, or where a drive has nothing else: many of them would outweigh all other steps.
         """
-        return finding.latest(self._engine, name, with_latencies=with_latencies, filled=filled, ladders=ladders)
+        return read_results.latest(self._engine, name, with_latencies=with_latencies, filled=filled, ladders=ladders)
 
     def latest_by_unit(self, name: str) -> list[StepResult]:
         """For each unit of a drive the latest result of each kind of step."""
         every = self.results(name)
-        latest = {(r.conditions.unit, r.kind): r for r in every if r.conditions.unit is not None and finding.counts(r, filled=False)}
+        latest = {(r.conditions.unit, r.kind): r for r in every if r.conditions.unit is not None and read_results.counts(r, filled=False)}
         return list(latest.values())
 
     def results_of_several_rigs(self, name: str | None = None) -> list[StepResult]:
         """Of each drive (or one) that was measured on more than one rig, the newest result of each kind of step of each unit on each rig."""
-        return finding.of_several_rigs(self._engine, name)
+        return read_results.of_several_rigs(self._engine, name)
 
     def results_of_unit(self, unit_name: str, name: str | None = None) -> list[StepResult]:
         """The latest result of each kind of step on each rig, for one unit, by its name (and its drive's, where that is needed).
@@ -421,7 +422,7 @@ class Shelf:
         Misuse
             Units of several drives have that name.
         """
-        every = [r for r in self.results(name) if r.conditions.unit is not None and finding.counts(r, filled=False)]
+        every = [r for r in self.results(name) if r.conditions.unit is not None and read_results.counts(r, filled=False)]
         mine = [r for r in every if r.conditions.unit == unit_name]
         if not mine:
             raise UnknownName("measured unit", unit_name, {str(r.conditions.unit) for r in every})

@@ -9,11 +9,13 @@ from typing import Any
 
 import sqlalchemy as sa
 
-from jovik.errors import ShelfLost
-from jovik.results import Conditions, Health, StepResult, Trace
-from jovik.shelf.arrays import pack, pack_latencies
-from jovik.shelf.entries import Entry, make
-from jovik.shelf.server import is_server, patiently
+from jovik.base.errors import ShelfLost
+from jovik.base.health import Health
+from jovik.base.step_result import Conditions, StepResult
+from jovik.base.trace import Trace
+from jovik.shelf.encoding import pack, pack_latencies
+from jovik.shelf.journal import Entry, make
+from jovik.shelf.postgresql import is_server, patiently
 from jovik.shelf.spool import Spool, deliver
 
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Sequence
 
-from jovik.analysis.judge import Judgement
-from jovik.answers.judged import Judged
-from jovik.results import Interval
-from jovik.sheet import Claim, Drive
+from jovik.analysis.claims import Judgement
+from jovik.base.quantities import show_rate, show_size
+from jovik.base.step_result import Interval
+from jovik.queries.claims import Judged
+from jovik.sheets.sheet import Claim, Drive
 from jovik.tables.table import Table
-from jovik.units import show_rate, show_size
 
 
 def claims_table(found: Judged) -> Table:

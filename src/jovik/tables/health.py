@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from jovik.analysis.health import HealthReading, readings
-from jovik.results import Health
+from jovik.base.health import Health
 from jovik.tables.table import Table
 
 

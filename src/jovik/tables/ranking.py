@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from jovik.analysis.rank import Ranking, StepPlace, to_the_next
-from jovik.answers.ranked import Ranked, access_time_ns, index_for_money, price_for_terabyte
-from jovik.phrase import parse
-from jovik.tables.rigs import slowed_words
+from jovik.analysis.ranking import Ranking, StepPlace, to_the_next
+from jovik.base.quantities import show_size, show_time, significant
+from jovik.queries.ranking import Ranked, access_time_ns, index_for_money, price_for_terabyte
+from jovik.steps import parse
+from jovik.tables.cross_rig import slowed_words
 from jovik.tables.table import Table, interval_words
-from jovik.units import show_size, show_time, significant
 
 
 def overall_table(found: Ranked) -> Table:

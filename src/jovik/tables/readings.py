@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from jovik.answers.noted import Noted
+from jovik.queries.readings import Noted
 from jovik.tables.table import Table
 
 

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from jovik.analysis.units import Band
-from jovik.answers.samples import Samples
-from jovik.errors import PhraseError
-from jovik.phrase import parse
+from jovik.analysis.samples import Band
+from jovik.base.errors import PhraseError
+from jovik.base.quantities import significant
+from jovik.queries.samples import Samples
+from jovik.steps import parse
 from jovik.tables.table import Table, interval_words
-from jovik.units import significant
 
 
 def samples_table(found: Samples) -> Table:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from jovik.sheet import Drive, Sheet
+from jovik.base.quantities import show_size
+from jovik.sheets.sheet import Drive, Sheet
 from jovik.tables.table import Table
-from jovik.units import show_size
 
 
 def sheet_table(found: Sheet) -> Table:

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from jovik.analysis.judge import all_latencies_ns
+from jovik.analysis.claims import all_latencies_ns
 from jovik.analysis.statistics import interval
-from jovik.phrase import parse
-from jovik.results import Conditions, StepResult
+from jovik.base.quantities import show_size, show_time, significant
+from jovik.base.step_result import Conditions, StepResult
 from jovik.shelf.store import RunRecord
-from jovik.tables.findings import in_a_ladder, is_copy
+from jovik.steps import parse
+from jovik.tables.run_findings import in_a_ladder, is_copy
 from jovik.tables.table import Table, interval_words
-from jovik.units import show_size, show_time, significant
 
 
 def run_table(run: RunRecord, results: Sequence[StepResult]) -> Table:

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from jovik.answers.upgraded import Upgraded
-from jovik.phrase import parse
-from jovik.tables.rigs import slowed_words
+from jovik.base.quantities import show_rate, show_time, significant
+from jovik.queries.upgrade import Upgraded
+from jovik.steps import parse
+from jovik.tables.cross_rig import slowed_words
 from jovik.tables.table import Table, interval_words
-from jovik.units import show_rate, show_time, significant
 
 
 def upgrade_table(found: Upgraded) -> Table:

@@ -1,1 +1,1 @@
-"""The source of the measuring loops; imported only to compile them (see `jovik.engine.native`)."""
+"""The source of the measuring loops; imported only to compile them (see `jovik.engine.code_cache`)."""

@@ -8,28 +8,8 @@ from __future__ import annotations
 import numpy as np
 from numba import types
 
-from jovik.engine.kernel.inner import (
-    LOOK_NS,
-    MONOTONIC,
-    PACE_SLACK_NS,
-    THREAD_CPU,
-    address_of,
-    check,
-    count,
-    fetch_add_i64,
-    last_errno,
-    libc_fdatasync,
-    libc_pread,
-    libc_pwrite,
-    next_random,
-    note_fault,
-    now,
-    random_block,
-    random_share,
-    sleep_ns,
-    stamp,
-)
-from jovik.engine.places import (
+from jovik.base.trace import SLICE_NS
+from jovik.engine.kernel.layout import (
     ALL_SLOTS,
     BEGAN_NS,
     BLOCK,
@@ -64,7 +44,27 @@ from jovik.engine.places import (
     UNIT,
     VERIFY,
 )
-from jovik.results import SLICE_NS
+from jovik.engine.kernel.primitives import (
+    LOOK_NS,
+    MONOTONIC,
+    PACE_SLACK_NS,
+    THREAD_CPU,
+    address_of,
+    check,
+    count,
+    fetch_add_i64,
+    last_errno,
+    libc_fdatasync,
+    libc_pread,
+    libc_pwrite,
+    next_random,
+    note_fault,
+    now,
+    random_block,
+    random_share,
+    sleep_ns,
+    stamp,
+)
 
 EINTR = 4
 _words = types.CPointer(types.int64)

@@ -9,27 +9,8 @@ from __future__ import annotations
 import numpy as np
 from numba import njit, types
 
-from jovik.engine.kernel.inner import (
-    LOOK_NS,
-    MONOTONIC,
-    PACE_SLACK_NS,
-    THREAD_CPU,
-    address_of,
-    check,
-    count,
-    last_errno,
-    libc_syscall,
-    load_acquire_u32,
-    next_random,
-    note_fault,
-    now,
-    random_block,
-    random_share,
-    sleep_ns,
-    stamp,
-    store_release_u32,
-)
-from jovik.engine.places import (
+from jovik.base.trace import SLICE_NS
+from jovik.engine.kernel.layout import (
     ABANDON,
     ALL_SLOTS,
     BEGAN_NS,
@@ -78,7 +59,26 @@ from jovik.engine.places import (
     VERIFY,
     WAIT_ARGUMENT,
 )
-from jovik.results import SLICE_NS
+from jovik.engine.kernel.primitives import (
+    LOOK_NS,
+    MONOTONIC,
+    PACE_SLACK_NS,
+    THREAD_CPU,
+    address_of,
+    check,
+    count,
+    last_errno,
+    libc_syscall,
+    load_acquire_u32,
+    next_random,
+    note_fault,
+    now,
+    random_block,
+    random_share,
+    sleep_ns,
+    stamp,
+    store_release_u32,
+)
 
 ENTER = 426
 GET_EVENTS = 1
@@ -113,7 +113,7 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy, scr
     Parameters
     ----------
     cfg, ctl, out : int64
-        Places as named in `jovik.engine.places`.
+        Places as named in `jovik.engine.kernel.layout`.
     sqes : int64, shape (entries, 8); cqes : int64, shape (entries, 2)
         The rings.
     slices : int64, shape (rows, 5); counts : int64, shape (2, buckets)

@@ -1,0 +1,1 @@
+"""What every other package stands on: results and traces, quantities, errors, text, files, settings."""

@@ -1,0 +1,241 @@
+"""What a bench may ask of anything that does I/O, be it io_uring, blocking calls or a simulated drive.
+
+A `Session` is one target made ready. It runs one `Workload` at a time and gives back a `Trace`; it fills, gives back, copies
+and rests. The bench cannot tell the implementations apart, and neither side knows phrases, shelves or tables.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Protocol
+
+from jovik.base.trace import Trace
+
+
+@dataclass(frozen=True)
+class Workload:
+    """One pass, every number resolved.
+
+    Attributes
+    ----------
+    random : bool
+        Random offsets from `seed`, else sequential.
+    read_percent : int
+        100 is reading, 0 is writing, between is mixed.
+    block_bytes, span_bytes : int
+        Size of an I/O, and of the area it falls in; the span is a multiple of the block.
+    depth, workers : int
+        I/Os in flight for each worker, and workers.
+    time_ns, amount_bytes : int or None
+        The pass ends at whichever comes first; with neither, when a person stops it.
+    start_bytes : int
+        Where the area begins, a multiple of the block.
+    fresh : bool
+        Write space that nothing was laid out in.
+    rate_limit_bytes_s : float or None
+        Pace.
+    durable : bool
+        Each write is on the medium before it counts as complete.
+    compressible_percent : int
+        Share of each 4 KiB of payload that is zeros.
+    verify : bool
+        Read back what was written and check every stamp.
+    seed : int
+        Of the offsets; the same seed gives the same offsets.
+    stop_on_error : bool
+        End the pass at the first error instead of counting on.
+    """
+
+    random: bool
+    read_percent: int
+    block_bytes: int
+    depth: int
+    span_bytes: int
+    seed: int
+    workers: int = 1
+    time_ns: int | None = None
+    amount_bytes: int | None = None
+    fresh: bool = False
+    rate_limit_bytes_s: float | None = None
+    durable: bool = False
+    compressible_percent: int = 0
+    verify: bool = False
+    stop_on_error: bool = True
+    start_bytes: int = 0
+
+    @property
+    def endless(self) -> bool:
+        """Whether only a person ends it: an interrupt then ends the pass and not the run."""
+        return self.time_ns is None and self.amount_bytes is None
+
+    @property
+    def reads(self) -> bool:
+        """Whether any I/O reads."""
+        return self.read_percent > 0
+
+    @property
+    def writes(self) -> bool:
+        """Whether any I/O writes."""
+        return self.read_percent < 100
+
+
+@dataclass(frozen=True)
+class Live:
+    """A glance at a pass in progress; `rate_bytes_s` is of the last moments, not of the whole pass.
+
+    `done_bytes` is both directions together, `written_bytes` one of them. `p50_ns` and `p99_ns` are latencies of the pass so far; what cannot be
+    told is None.
+    """
+
+    elapsed_ns: int
+    done_bytes: int
+    rate_bytes_s: float
+    errors: int = 0
+    p50_ns: float | None = None
+    p99_ns: float | None = None
+    temperature_c: float | None = None
+    written_bytes: int = 0
+
+
+Watch = Callable[[Live], None]
+"""Called a few times a second during a pass, never from the measuring loop."""
+
+
+@dataclass(frozen=True)
+class CopyJob:
+    """Files to be copied onto the target or off it.
+
+    Attributes
+    ----------
+    inward : bool
+    sizes : tuple of int
+        Bytes of each made-up file; empty where there is a folder.
+    folder : str or None
+        A person's own files, which are read and never changed.
+    seed : int
+        Of the content of made-up files.
+    """
+
+    inward: bool
+    sizes: tuple[int, ...] = ()
+    folder: str | None = None
+    seed: int = 1
+
+
+@dataclass(frozen=True)
+class Given:
+    """What giving space back came to: a word on it for the reader, empty where all went as wished."""
+
+    freed_bytes: int = 0
+    note: str = ""
+
+
+class Session(Protocol):
+    """One target made ready for passes; a context manager that leaves nothing behind."""
+
+    @property
+    def engine(self) -> str:
+        """Which implementation this is, as recorded with each result."""
+
+    def warm_up(self) -> None:
+        """Do what takes time and is needed once, before any clock starts."""
+
+    def engine_for(self, work: Workload) -> str:
+        """Which implementation runs such a pass, where there is a choice."""
+
+    @property
+    def direct(self) -> bool:
+        """Whether the operating system's cache is out of the way."""
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """What a reader of any result from here should know."""
+
+    def check(self, work: Workload) -> None:
+        """Refuse what the target cannot take, before anything is written.
+
+        Raises
+        ------
+        TargetRefused
+            With the limit.
+        """
+
+    def to_lay_out_bytes(self, work: Workload) -> int:
+        """Bytes that `prepare` would have to write for this pass."""
+
+    def prepare(self, work: Workload, watch: Watch) -> int:
+        """Make the test file what the pass needs (laid out in full, or fresh).
+
+        Returns
+        -------
+        int
+            Bytes written.
+        """
+
+    def run(self, work: Workload, watch: Watch) -> Trace:
+        """One pass.
+
+        Raises
+        ------
+        KeyboardInterrupt
+            After the I/O has stopped.
+        """
+
+    def ceiling_iops(self, work: Workload) -> float | None:
+        """I/Os a second that the tester itself can do at this depth and with these workers; None where nothing is real."""
+
+    def threads(self, work: Workload) -> int:
+        """How many threads measure such a pass."""
+
+    def fill_percent(self) -> float | None:
+        """How full the target is, where that can be told."""
+
+    def now_ns(self) -> int:
+        """The clock that this target lives by: virtual on a model drive."""
+
+    def wait(self, time_ns: int) -> None:
+        """Leave the drive alone for so long."""
+
+    def temperatures_c(self) -> dict[str, float]:
+        """Degrees by sensor, where the session itself can tell."""
+
+    def free_bytes(self) -> int | None:
+        """Bytes that could be written onto it, what must stay free left out; None where that cannot be told."""
+
+    def capacity_bytes(self) -> int | None:
+        """Bytes that can be addressed without a file; None where there is a file system in between."""
+
+    def to_fill_bytes(self, percent: int) -> int:
+        """Bytes that `fill` would write."""
+
+    def fill(self, percent: int, seed: int, watch: Watch) -> Trace | None:
+        """Write until the target is so full; None where it is already.
+
+        Raises
+        ------
+        TargetRefused
+            It must not be filled so far.
+        """
+
+    def empty(self) -> Given:
+        """Give back all space that was taken, and let the drive know where that is possible."""
+
+    def copy_size(self, job: CopyJob) -> tuple[int, int]:
+        """How many files and bytes a job has.
+
+        Raises
+        ------
+        TargetRefused
+            There is no file system, no room, or the person's folder cannot be read.
+        """
+
+    def copy(self, job: CopyJob, watch: Watch) -> Trace:
+        """Copy files; see `copy_size` for what is refused. In the trace, an I/O is a file."""
+
+    def close(self) -> None:
+        """Give everything back."""
+
+    def __enter__(self) -> Session: ...
+
+    def __exit__(self, *exc: object) -> None: ...

@@ -1,0 +1,132 @@
+"""A person's own defaults: a TOML file with the shelf and, in a table for each command, what its options are unless given.
+
+shelf = "/srv/lab/shelf.db"
+
+[measure]
+rig = "bench, rear port"
+passes = 7
+"""
+
+from __future__ import annotations
+
+import os
+import tomllib
+from pathlib import Path
+from typing import Any
+
+from jovik.base.errors import Misuse, TargetRefused
+from jovik.base.text_files import read_text
+
+SHELF = "shelf"
+"""The one key that is of no command."""
+
+
+def default_shelf() -> Path:
+    """Where the shelf is unless the person says otherwise."""
+    from platformdirs import user_data_path
+
+    return user_data_path("jovik") / "shelf.db"
+
+
+def settings_path() -> Path | None:
+    """Where they are: the file that `JOVIK_CONFIG` names, else one in the platform's configuration folder; None where it names none."""
+    named = os.environ.get("JOVIK_CONFIG")
+    if named is not None:
+        return Path(named) if named else None
+    from platformdirs import user_config_path
+
+    return user_config_path("jovik") / "config.toml"
+
+
+def read_settings() -> dict[str, Any]:
+    """What the file says; nothing where there is none.
+
+    Raises
+    ------
+    Misuse
+        It is not TOML, or has something else than the shelf and a table for each command.
+    """
+    path = settings_path()
+    if path is None or not path.exists():
+        return {}
+    try:
+        found = tomllib.loads(read_text(path))
+    except (ValueError, RecursionError) as error:
+        raise Misuse(f"your settings {path} are not TOML: {error}", "mend the file, or move it away") from None
+    for key, value in found.items():
+        if key != SHELF and not isinstance(value, dict):
+            raise Misuse(f"{path}: '{key}' is not a setting of its own", f"there is '{SHELF}', and a table for each command: [measure]")
+    if not isinstance(found.get(SHELF, ""), str) or found.get(SHELF) == "":
+        raise Misuse(f"{path}: '{SHELF}' is not the place of a shelf", "write a path or an address in quotes")
+    return found
+
+
+def write_setting(table: str | None, key: str, value: Any) -> Path:
+    """Set a value, or take it away with None; what else the file says, comments included, stays as it is.
+
+    Parameters
+    ----------
+    table : str or None
+        The command, or None for the shelf.
+
+    Raises
+    ------
+    Misuse
+        The file there is cannot be read, or no file is wanted (`JOVIK_CONFIG` is empty).
+    TargetRefused
+        It cannot be written.
+    """
+    import tomlkit
+
+    path = settings_path()
+    if path is None:
+        raise Misuse("JOVIK_CONFIG is empty, so there are no settings", "unset it, or let it name a file")
+    read_settings()
+    try:
+        document = tomlkit.parse(read_text(path)) if path.exists() else tomlkit.document()
+        place: Any = document
+        if table is not None:
+            if table not in document and value is not None:
+                document[table] = tomlkit.table()
+            place = document.get(table, {})
+        if value is None:
+            place.pop(key, None)
+        else:
+            place[key] = value
+        path.parent.mkdir(parents=True, exist_ok=True)
+        part = path.with_name(f".{path.name}.part")
+        # A server's address may have a password in it.
+        part.touch(mode=0o600)
+        part.write_text(tomlkit.dumps(document), encoding="utf-8")
+        os.replace(part, path)
+    except OSError as error:
+        raise TargetRefused(f"your settings {path} cannot be written: {error.strerror}") from None
+    return path
+
+
+def line_of_setting(table: str | None, key: str) -> str:
+    """Where a setting stands, for messages: the file and the line."""
+    from jovik.base.toml_files import line_of
+
+    path = settings_path()
+    if path is None or not path.exists():
+        return str(path)
+    return f"{path}, line {line_of(read_text(path), (key,) if table is None else (table, key))}"
+
+
+def shelf_setting() -> str | None:
+    """The shelf that the settings name."""
+    return read_settings().get(SHELF)
+
+
+def place_of_shelf(text: str) -> str:
+    """A shelf's place as a setting keeps it: an address as it is, a path as it is meant from everywhere.
+
+    Raises
+    ------
+    Misuse
+        There is none.
+    """
+    if not text.strip():
+        raise Misuse("the shelf needs a place", "to go back to the usual one: jovik config unset shelf")
+    return text if "://" in text else os.path.abspath(os.path.expanduser(text))

@@ -1,0 +1,125 @@
+"""The result of a step as statistics see it: figures of its passes, conditions, limits, notes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from jovik.base.quantities import show_size
+from jovik.base.trace import Latencies
+
+
+@dataclass(frozen=True)
+class Interval:
+    """A figure with its 95 % interval; `low` and `high` are None where there is nothing to tell them from."""
+
+    median: float
+    low: float | None = None
+    high: float | None = None
+
+    @property
+    def known(self) -> bool:
+        """Whether there is an interval at all."""
+        return self.low is not None and self.high is not None
+
+    @property
+    def half_width(self) -> float | None:
+        """Half the interval's width as a share of the median; None where unknown."""
+        if self.low is None or self.high is None or not self.median:
+            return None
+        return (self.high - self.low) / 2 / self.median
+
+    def scaled(self, factor: float) -> Interval:
+        """The same in another unit."""
+        return Interval(
+            self.median * factor,
+            None if self.low is None else self.low * factor,
+            None if self.high is None else self.high * factor,
+        )
+
+
+@dataclass(frozen=True)
+class Limit:
+    """Something other than the drive that bounded a result, with its figure."""
+
+    what: str
+    rate_bytes_s: float
+    note: str = ""
+
+
+@dataclass(frozen=True)
+class PassFigures:
+    """The figures of one pass that statistics need: what stays in hand when traces stay on the shelf."""
+
+    rate_bytes_s: float
+    flushed_rate_bytes_s: float
+    iops: float
+    read_bytes: int
+    written_bytes: int
+    elapsed_ns: int
+    errors: int
+    cpu_ns: int
+
+
+@dataclass(frozen=True)
+class Conditions:
+    """What has to agree before two results may be compared, and what is named where it does not.
+
+    `filled_percent` is the level that the target was filled to for this step, None where it was not filled on purpose. `after` is
+    the phrase that ran before, `idle_ns` how long ago that ended.
+    """
+
+    engine: str
+    direct: bool
+    span_bytes: int
+    fill_percent: float | None = None
+    link: str | None = None
+    rig: str | None = None
+    unit: str | None = None
+    firmware: str | None = None
+    start_temperature_c: float | None = None
+    filled_percent: int | None = None
+    after: str | None = None
+    idle_ns: int | None = None
+
+    def differences(self, other: Conditions) -> list[str]:
+        """What keeps two results from being compared, in words; empty when nothing does."""
+        found = []
+        if self.engine != other.engine and "model" in (self.engine, other.engine):
+            found.append("one is simulated")
+        if self.direct != other.direct:
+            found.append("one went through the operating system's cache")
+        if self.span_bytes != other.span_bytes:
+            found.append(f"span {show_size(self.span_bytes)} / {show_size(other.span_bytes)}")
+        mine, theirs = self.fill_percent, other.fill_percent
+        if self.filled_percent != other.filled_percent:
+            found.append(f"filled to {self.filled_percent or 0} % / {other.filled_percent or 0} %")
+        elif mine is not None and theirs is not None and abs(mine - theirs) > 40:
+            found.append(f"fill level {mine:.0f} % / {theirs:.0f} %")
+        return found
+
+
+@dataclass(frozen=True)
+class StepResult:
+    """One step of a run as statistics see it.
+
+    `latencies` holds all passes together, by direction. `limits` and `notes` say what bounded the figure and what
+    a reader should know.
+    """
+
+    phrase: str
+    kind: str
+    passes: tuple[PassFigures, ...]
+    latencies: dict[str, Latencies]
+    conditions: Conditions
+    drive: str = ""
+    run: str = ""
+    started: str = ""
+    limits: tuple[Limit, ...] = ()
+    notes: tuple[str, ...] = ()
+    facts: dict[str, Any] = field(default_factory=dict)
+
+    @property
+    def errors(self) -> int:
+        """Errors of all passes."""
+        return sum(p.errors for p in self.passes)

@@ -1,0 +1,31 @@
+"""Text files that people write or bring along: read within bounds, or refused in one line."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from jovik.base.errors import Misuse
+
+MOST_BYTES = 16_000_000
+"""Longer is no sheet, plan, table or text that a person wrote; it was named by mistake."""
+
+
+def read_text(path: Path, most_bytes: int = MOST_BYTES) -> str:
+    """A person's UTF-8 text, with or without a byte order mark.
+
+    Raises
+    ------
+    Misuse
+        It cannot be read, is longer than any such file, or is no UTF-8.
+    """
+    try:
+        with path.open("rb") as file:
+            content = file.read(most_bytes + 1)
+    except OSError as error:
+        raise Misuse(f"{path} cannot be read: {error.strerror}") from None
+    if len(content) > most_bytes:
+        raise Misuse(f"{path} is longer than {most_bytes:,} bytes", "is it the right file?")
+    try:
+        return content.decode("utf-8-sig").replace("\r\n", "\n").replace("\r", "\n")
+    except UnicodeDecodeError:
+        raise Misuse(f"{path} is not UTF-8 text", "save it as UTF-8") from None

@@ -1,0 +1,44 @@
+"""A scan of the surface: rate from the first to the last address, with the access time as dots."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+
+from jovik.base.step_result import StepResult
+from jovik.base.trace import Trace
+from jovik.charts.style import LIGHT, Look, legend, provenance, save, short, small_print, titled
+
+
+def draw_surface(result: StepResult, trace: Trace, out: Path, *, size: tuple[int, int] = (1280, 800), look: Look = LIGHT) -> None:
+    """Draw one scan."""
+    zones = trace.facts["zones"]
+    at = np.array(zones["start_bytes"]) / 1e9
+    rates, errors = np.array(zones["rate_bytes_s"]) / 1e6, np.array(zones["errors"])
+    below = f"{len(at)} zones; rate as a line, access time as dots"
+    fig, ax = titled(size, look, f"{short(result.drive)}: from the first to the last address", below)
+    good = errors == 0
+    ax.plot(at[good], rates[good], color=look.accent, linewidth=2.2, label="rate")
+    if (~good).any():
+        ax.plot(at[~good], np.zeros((~good).sum()), linestyle="none", marker="X", markersize=12, color=look.ink, label="unreadable")
+    slow = list(result.facts["surface"]["slow"])
+    if slow:
+        ax.plot(at[slow], rates[slow], linestyle="none", marker="o", markersize=13, markerfacecolor="none", markeredgecolor=look.ink, label="slow")
+    ax.set_ylim(0, max(rates.max(), 1) * 1.15)
+    ax.set_xlim(0, at[-1] if len(at) > 1 else 1)
+    ax.set_xlabel("GB from the first address")
+    ax.set_ylabel("MB/s")
+    times = [(x, t / 1e6) for x, t in zip(at, zones["access_ns"], strict=True) if t is not None]
+    if times:
+        ax.set_position((0.085, 0.17, 0.835, 0.66))
+        right = ax.twinx()
+        right.plot(*zip(*times, strict=True), linestyle="none", marker=".", markersize=7, color=look.lines[1], alpha=0.8, label="access time")
+        right.set_ylim(0, max(t for _, t in times) * 1.6)
+        right.set_ylabel("access time, ms (dots)", color=look.lines[1], fontsize=13)
+        right.tick_params(labelsize=12, colors=look.lines[1])
+        right.grid(visible=False)
+        right.spines["right"].set_visible(False)
+    legend(ax, look, loc="lower left")
+    small_print(fig, provenance([result]), look.quiet)
+    save(fig, out)

@@ -1,0 +1,73 @@
+"""What the shell offers behind a half-written word: drives of the shelf, plans, loads, targets, words of a phrase.
+
+Whatever goes wrong while somebody presses the Tab key, nothing is offered and nothing is said.
+"""
+
+from __future__ import annotations
+
+import shlex
+from collections.abc import Iterable
+
+import click
+from click.shell_completion import CompletionItem
+
+Context = click.Context
+Parameter = click.Parameter
+
+
+def _offer(words: Iterable[str], begun: str) -> list[CompletionItem]:
+    """Those that begin like that, in quotes where they need them; a quote that was begun already is not part of the name."""
+    wanted = begun.lstrip("'\"").casefold()
+    return [CompletionItem(shlex.quote(w)) for w in words if w.casefold().startswith(wanted)]
+
+
+def drives(ctx: Context, _: Parameter, begun: str) -> list[CompletionItem]:
+    """Drives on the shelf."""
+    from jovik.base.errors import JovikError
+    from jovik.base.sanitize import plain
+    from jovik.shelf.sqlite import where_from
+    from jovik.shelf.store import Shelf
+
+    try:
+        with Shelf(where_from(ctx.params.get("shelf_at")), touching=False) as shelf:
+            # A name with something in it that a terminal would obey is left to be typed.
+            return _offer([n for n in shelf.drive_names() if plain(n) == n], begun)
+    except JovikError:
+        return []
+
+
+def plans(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
+    """Plans that ship with Jovik."""
+    from jovik.steps import plan_names
+
+    return _offer(plan_names(), begun)
+
+
+def loads(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
+    """Loads that ship with Jovik."""
+    from jovik.sheets.load import load_names
+
+    return _offer(load_names(), begun)
+
+
+def settings(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
+    """Keys that can be set."""
+    from jovik.cli.settings_defaults import known_keys
+
+    return _offer(known_keys(), begun)
+
+
+def targets(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
+    """Model drives; folders and devices are for the shell itself to complete."""
+    from jovik.simulator import model_names
+
+    models = _offer([f"model:{n}" for n in model_names()], begun)
+    return models or [CompletionItem(begun, type="file")]
+
+
+def phrases(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
+    """Steps of the plans that ship with Jovik: the nearest to what a person is about to write."""
+    from jovik.steps import load_plan, plan_names
+
+    found = dict.fromkeys(line.phrase for name in plan_names() for line in load_plan(name).lines)
+    return _offer(found, begun)

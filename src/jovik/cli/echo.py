@@ -1,0 +1,12 @@
+"""Lines for people, whatever strings of drives and files are in them."""
+
+from __future__ import annotations
+
+import click
+
+from jovik.base.sanitize import plain
+
+
+def say(text: str, *, err: bool = False) -> None:
+    """Print lines with nothing in them that a terminal would obey."""
+    click.echo(plain(text, keep="\n"), err=err)

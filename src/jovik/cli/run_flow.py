@@ -1,0 +1,163 @@
+"""A run from a command: announced, asked about, watched, interrupted and shown.
+
+`measure` begins a run, `repeat` begins one like an earlier one, `resume` goes on with one, `judge --settle` begins one that settles a
+verdict; all of them come here with an order (`jovik.runs`).
+"""
+
+from __future__ import annotations
+
+import os
+import signal
+import sys
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+import click
+
+if TYPE_CHECKING:
+    from jovik.base.session import Session
+    from jovik.base.step_result import Conditions, StepResult
+    from jovik.base.trace import Trace
+    from jovik.runs import Order, Outcome, Ready
+    from jovik.runs.context import Sink
+    from jovik.sheets.sheet import Sheet
+    from jovik.shelf.store import Shelf
+    from jovik.steps import Step
+
+
+@dataclass(frozen=True)
+class Consent:
+    """What a person is asked before a run: above which share of the endurance rating (the usual one for None), and whether `--yes` has answered."""
+
+    ask_above: float | None = None
+    yes: bool = False
+
+
+def run_order(
+    shelf: Shelf, sheet: Sheet, order: Order, form: str, *, consent: Consent = Consent(), dry_run: bool = False, resumed: str | None = None
+) -> int:  # fmt: skip
+    """Run it and show what came of it.
+
+    Parameters
+    ----------
+    resumed : str, optional
+        The run to go on with.
+
+    Raises
+    ------
+    JovikError
+        Whatever stopped it, after what was measured has been shown.
+    """
+    from jovik.base.errors import JovikError
+    from jovik.cli.line_progress import screen_for
+    from jovik.runs import carry_out, getting_ready, prepared
+
+    with prepared(sheet, order) as ready, screen_for(f"{sheet.drive.name}: {order.plan}", order.tasks, ready.times_ns, order.budget_ns) as screen:
+        if shelf.delivered:
+            screen.say(f"{shelf.delivered} passes that had waited on this machine are on the shelf now")
+        screen.say(ready.announcement())
+        if dry_run:
+            return 0
+        _ask(ready, consent)
+        _warm_up(ready.session)
+        begun = getting_ready(shelf, ready, resumed)
+        for warning in begun.known.warnings:
+            screen.say(f"look: {warning}")
+        with interruptible():
+            outcome = carry_out(ready, begun, screen, Patient)
+        if outcome.lost is not None:
+            if isinstance(outcome.failure, JovikError):
+                screen.say(outcome.failure.message)
+            raise outcome.lost
+    return _show(shelf, outcome, form)
+
+
+def _show(shelf: Shelf, outcome: Outcome, form: str) -> int:
+    """The run's results, then what stopped it."""
+    from jovik.base.errors import Interrupted
+    from jovik.cli.run_output import show_run
+
+    results, failure = shelf.results_of_run(outcome.run), outcome.failure
+    # Who asked for JSON or CSV gets it, however little there is to tell.
+    if results or failure is None or form != "table":
+        show_run(shelf.run(outcome.run), results, form)
+    if isinstance(failure, KeyboardInterrupt):
+        kept = sum(len(r.passes) for r in results)
+        raise Interrupted(
+            f"interrupted; {kept} finished {'pass is' if kept == 1 else 'passes are'} on the shelf as run {outcome.run}",
+            f"to go on with it: jovik resume {outcome.run}",
+        )
+    if failure is not None:
+        raise failure
+    return 0
+
+
+def _ask(ready: Ready, consent: Consent) -> None:
+    """Ask before much of the drive's life is written away."""
+    from jovik.base.errors import Misuse
+    from jovik.runs.prepare import ASK_ABOVE
+
+    above = ASK_ABOVE if consent.ask_above is None else consent.ask_above
+    said = ready.spends(above)
+    if consent.yes or not said:
+        return
+    if not sys.stdin.isatty():
+        raise Misuse(f"{said}, more than {100 * above:g} %", "add --yes if that is meant, or measure less")
+    click.confirm(f"{said}. Go on?", abort=True, err=True)
+
+
+def _warm_up(session: Session) -> None:
+    """Compiling takes several seconds, once after each installation; who waits should know why."""
+    notice = threading.Timer(1.5, click.echo, ("compiling the measuring loop, once after an installation ...",), {"err": True})
+    notice.daemon = True
+    notice.start()
+    try:
+        session.warm_up()
+    finally:
+        notice.cancel()
+
+
+@contextmanager
+def interruptible() -> Iterator[None]:
+    """While this lasts, an interrupt or a request to end ends the pass; the handlers that were there come back after it."""
+    before, patient = signal.getsignal(signal.SIGTERM), signal.getsignal(signal.SIGINT)
+    signal.signal(signal.SIGTERM, signal.default_int_handler)
+    signal.signal(signal.SIGINT, _first_interrupt)
+    try:
+        yield
+    finally:
+        signal.signal(signal.SIGTERM, before)
+        signal.signal(signal.SIGINT, patient)
+
+
+@dataclass
+class Patient:
+    """A sink that is ready for another interrupt once a pass is safe: one that only a person ends was ended by the first, and the run goes on."""
+
+    sink: Sink
+
+    def step_begun(self, position: int, step: Step, conditions: Conditions) -> None:
+        """See `jovik.bench.Sink`."""
+        self.sink.step_begun(position, step, conditions)
+
+    def pass_done(self, position: int, number: int, trace: Trace) -> None:
+        """See `jovik.bench.Sink`."""
+        self.sink.pass_done(position, number, trace)
+        signal.signal(signal.SIGINT, _first_interrupt)
+
+    def step_done(self, position: int, result: StepResult) -> None:
+        """See `jovik.bench.Sink`."""
+        self.sink.step_done(position, result)
+
+    def laid_out(self, written_bytes: int) -> None:
+        """See `jovik.bench.Sink`."""
+        self.sink.laid_out(written_bytes)
+
+
+def _first_interrupt(*_: Any) -> None:
+    """End the pass; whoever asks twice is gone at once, and the finished passes are on the shelf all the same."""
+    signal.signal(signal.SIGINT, lambda *_: os._exit(130))
+    raise KeyboardInterrupt

@@ -1,0 +1,94 @@
+"""A whole block device as the place of a session: read as it is, or written where that was allowed."""
+
+from __future__ import annotations
+
+import errno
+import fcntl
+import os
+import struct
+from pathlib import Path
+
+from jovik.base.errors import TargetRefused
+from jovik.base.quantities import show_size
+
+DISCARD = 0x1277
+"""BLKDISCARD of <linux/fs.h>."""
+
+
+class RawDevice:
+    """An open block device; see `jovik.engine.storage.Place`.
+
+    Parameters
+    ----------
+    node : Path
+    writable : bool
+        Whether the person has given it up (`jovik.hardware.safety`). It is then opened exclusively, so that nobody can
+        mount it meanwhile.
+
+    Raises
+    ------
+    TargetRefused
+        It cannot be opened, or somebody uses it.
+    """
+
+    def __init__(self, node: Path, *, writable: bool, capacity_bytes: int, logical_block_bytes: int) -> None:
+        self.folder = node
+        self.writable = writable
+        self.capacity_bytes = capacity_bytes
+        self.block_bytes = logical_block_bytes
+        self.direct = hasattr(os, "O_DIRECT")
+        flags = (os.O_RDWR | os.O_EXCL if writable else os.O_RDONLY) | os.O_CLOEXEC | getattr(os, "O_DIRECT", 0)
+        try:
+            self.fd = os.open(node, flags)
+        except OSError as error:
+            hint = {errno.EACCES: f"it needs rights: sudo jovik measure {node} ...", errno.EBUSY: "somebody uses it; see jovik scout"}
+            raise TargetRefused(f"{node} cannot be opened: {error.strerror}", hint.get(error.errno or 0, "")) from None
+
+    def check_space(self, span_bytes: int) -> None:
+        """Refuse a span beyond the end."""
+        if span_bytes > self.capacity_bytes:
+            raise TargetRefused(
+                f"{self.folder} holds {show_size(self.capacity_bytes)}; this needs {show_size(span_bytes)}", "add 'within SPAN' to the phrase"
+            )
+
+    def fill_percent(self) -> float | None:
+        """Nobody can tell."""
+        return None
+
+    def free_bytes(self) -> int:
+        """All of it, where it may be written."""
+        return self.capacity_bytes if self.writable else 0
+
+    def capacity_bytes_addressed(self) -> int | None:
+        """All of it."""
+        return self.capacity_bytes
+
+    def reserve(self, size_bytes: int) -> None:
+        """All of its space is there."""
+        self.check_space(size_bytes)
+
+    def empty(self) -> None:
+        """Tell the drive that nothing on it is needed any more, where it listens: so that a fresh write meets it fresh."""
+        self.discard()
+
+    def discard(self) -> str:
+        """Tell the drive that nothing on it is needed; why that could not be done, or nothing."""
+        if not self.writable:
+            return "nothing was written, so nothing is given back"
+        try:
+            fcntl.ioctl(self.fd, DISCARD, struct.pack("QQ", 0, self.capacity_bytes))
+        except OSError as error:
+            if error.errno not in (errno.EOPNOTSUPP, errno.EINVAL, errno.EIO):
+                raise
+            return "the drive does not take discards"
+        return ""
+
+    def sync(self) -> None:
+        """Flush the drive's own cache."""
+        os.fdatasync(self.fd)
+
+    def close(self) -> None:
+        """Close it; what was written stays."""
+        if self.fd >= 0:
+            os.close(self.fd)
+            self.fd = -1

@@ -1,0 +1,273 @@
+"""Copying real files onto the drive and off it, through the ordinary buffered calls that a desktop copy makes.
+
+Made-up files come from memory, so that no source is in the way; a person's own folder is read from a cold cache and its time is
+kept apart. The copies lie in one folder with a name of its own, which goes with the session; what a killed process left goes at the next
+start, told by a lock that only a living process holds.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import ctypes
+import fcntl
+import os
+import secrets
+import shutil
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+import numpy.typing as npt
+
+from jovik.base.errors import TargetRefused
+from jovik.base.quantities import show_size
+from jovik.base.session import CopyJob, Live, Watch
+from jovik.base.trace import SLICE_COLUMNS, SLICE_NS, IoFault, Trace
+from jovik.hardware.source_files import OwnFile, files_in
+
+NAMED = ".jovik-files-"
+LOCK = "in-use"
+CHUNK_BYTES = 2**20
+POOL_BYTES = 64 * 2**20
+SHIFT = 7919
+"""Bytes by which the content of each chunk is moved on; being odd, no two blocks of the copies begin alike."""
+YOUNG_S = 5.0
+ENGINE = "buffered calls"
+GLANCE_NS = 100_000_000
+
+
+@dataclass
+class _Clock:
+    """Counts what a copy has moved into time slices, and shows it now and then."""
+
+    inward: bool
+    watch: Watch
+    began_ns: int = field(default_factory=time.monotonic_ns)
+    rows: list[list[int]] = field(default_factory=list)
+    bytes: int = 0
+    source_ns: int = 0
+    glanced_ns: int = 0
+
+    def count(self, size: int, files: int = 0) -> None:
+        """So many bytes and files more."""
+        at = time.monotonic_ns() - self.began_ns
+        row = at // SLICE_NS
+        while len(self.rows) <= row:
+            self.rows.append([0, 0, 0, 0, 0])
+        base = 2 if self.inward else 0
+        self.rows[row][base] += size
+        self.rows[row][base + 1] += files
+        self.bytes += size
+        if at - self.glanced_ns > GLANCE_NS:
+            self.glanced_ns = at
+            lately = self.rows[-11:-1]
+            rate = sum(r[base] for r in lately) / (len(lately) * SLICE_NS) * 1e9 if lately else 0.0
+            self.watch(Live(at, self.bytes, rate, written_bytes=self.bytes if self.inward else 0))
+
+    def slices(self, elapsed_ns: int) -> npt.NDArray[np.int64]:
+        """As a trace has them, to the end of the pass."""
+        rows = max(-(-elapsed_ns // SLICE_NS), len(self.rows), 1)
+        slices = np.zeros((rows, len(SLICE_COLUMNS)), np.int64)
+        if self.rows:
+            slices[: len(self.rows)] = self.rows
+        return slices
+
+
+class CopyFolder:
+    """The folder on the target that copies go to; made when it is first needed.
+
+    Parameters
+    ----------
+    target : Path
+        The folder that is being measured.
+    """
+
+    def __init__(self, target: Path) -> None:
+        self.target = target
+        self._folder: Path | None = None
+        self._lock = -1
+        self._there: tuple[OwnFile, ...] = ()
+        self._pool = b""
+
+    def size(self, job: CopyJob, free_bytes: int) -> tuple[int, int]:
+        """Files and bytes of a job; see `jovik.base.session.Session.copy_size`."""
+        sources = files_of(job)
+        total = sum(s.size_bytes for s in sources)
+        if total > free_bytes + sum(s.size_bytes for s in self._there):
+            raise TargetRefused(f"{self.target} has no room for {show_size(total)} of files", "copy less, or free some space")
+        return len(sources), total
+
+    def run(self, job: CopyJob, free_bytes: int, watch: Watch) -> Trace:
+        """One pass of a copy; see `jovik.base.session.Session.copy`."""
+        _, total = self.size(job, free_bytes)
+        sources = files_of(job)
+        if not self._pool:
+            self._pool = np.random.default_rng(job.seed).bytes(POOL_BYTES)
+        laid_out = 0
+        if job.inward:
+            self._clear()
+            elapsed, sync_ns, clock, fault = self._copy_in(sources, watch)
+        else:
+            if self._there != sources:
+                self._clear()
+                *_, fault = self._copy_in(sources, lambda _: None)
+                laid_out = total
+            cool([self._place(s) for s in sources])
+            elapsed, sync_ns, clock, fault = self._copy_out(sources, watch)
+        return Trace(
+            engine=ENGINE, direct=False, seed=job.seed, elapsed_ns=elapsed, flush_ns=0, cpu_ns=0, slices=clock.slices(elapsed), latencies={},
+            first_fault=fault, facts={
+                "files": len(sources), "bytes": total, "sync_ns": sync_ns, "source_ns": clock.source_ns, "laid_out_bytes": laid_out,
+            },
+        )  # fmt: skip
+
+    def close(self) -> None:
+        """Remove every copy."""
+        self._clear()
+        if self._folder is not None:
+            shutil.rmtree(self._folder, ignore_errors=True)
+            os.close(self._lock)
+            self._folder = None
+
+    def _place(self, source: OwnFile) -> Path:
+        if self._folder is None:
+            self._folder = self.target / f"{NAMED}{secrets.token_hex(6)}"
+            try:
+                self._folder.mkdir(mode=0o700)
+                self._lock = os.open(self._folder / LOCK, os.O_RDWR | os.O_CREAT, 0o600)
+            except OSError as error:
+                raise TargetRefused(f"cannot make a folder for copies in {self.target}: {error.strerror}") from None
+            fcntl.flock(self._lock, fcntl.LOCK_EX)
+        return self._folder / "files" / source.name
+
+    def _clear(self) -> None:
+        if self._folder is not None:
+            shutil.rmtree(self._folder / "files", ignore_errors=True)
+            _sync(self._lock)
+        self._there = ()
+
+    def _copy_in(self, sources: tuple[OwnFile, ...], watch: Watch) -> tuple[int, int, _Clock, IoFault | None]:
+        places = [self._place(s) for s in sources]
+        cool([s.path for s in sources if s.path is not None])
+        made: set[Path] = set()
+        clock = _Clock(True, watch)
+        fault = None
+        number = 0
+        for source, place in zip(sources, places, strict=True):
+            if place.parent not in made:
+                place.parent.mkdir(parents=True, exist_ok=True)
+                made.add(place.parent)
+            try:
+                number = self._write(source, place, clock, number)
+            except OSError as error:
+                fault = IoFault(error.errno or 0, error.strerror or str(error), 0, "write", time.monotonic_ns() - clock.began_ns)
+                break
+        before = time.monotonic_ns()
+        _sync(self._lock)
+        ended = time.monotonic_ns()
+        self._there = sources if fault is None else ()
+        return ended - clock.began_ns, ended - before, clock, fault
+
+    def _write(self, source: OwnFile, place: Path, clock: _Clock, number: int) -> int:
+        """One file; gives back the number of the next chunk."""
+        out = os.open(place, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o600)
+        try:
+            for chunk in self._content(source, clock, number):
+                view = memoryview(chunk)
+                while view:
+                    view = view[os.write(out, view) :]
+                clock.count(len(chunk))
+                number += 1
+        finally:
+            os.close(out)
+        clock.count(0, 1)
+        return number
+
+    def _content(self, source: OwnFile, clock: _Clock, number: int) -> Iterator[bytes | memoryview]:
+        if source.path is None:
+            left = source.size_bytes
+            pool = memoryview(self._pool)
+            while left > 0:
+                at = number * SHIFT % (POOL_BYTES - CHUNK_BYTES)
+                size = min(left, CHUNK_BYTES)
+                yield pool[at : at + size]
+                left -= size
+                number += 1
+            return
+        before = time.monotonic_ns()
+        with source.path.open("rb", buffering=0) as file:
+            while True:
+                chunk = file.read(CHUNK_BYTES)
+                clock.source_ns += time.monotonic_ns() - before
+                if not chunk:
+                    return
+                yield chunk
+                before = time.monotonic_ns()
+
+    def _copy_out(self, sources: tuple[OwnFile, ...], watch: Watch) -> tuple[int, int, _Clock, IoFault | None]:
+        room = bytearray(CHUNK_BYTES)
+        clock = _Clock(False, watch)
+        fault = None
+        for source in sources:
+            try:
+                with self._place(source).open("rb", buffering=0) as file:
+                    while got := file.readinto(room):
+                        clock.count(got)
+            except OSError as error:
+                fault = IoFault(error.errno or 0, error.strerror or str(error), 0, "read", time.monotonic_ns() - clock.began_ns)
+                break
+            clock.count(0, 1)
+        return time.monotonic_ns() - clock.began_ns, 0, clock, fault
+
+
+def cool(paths: list[Path]) -> None:
+    """Have the operating system forget what it holds of these files."""
+    if not hasattr(os, "posix_fadvise"):
+        return
+    for path in paths:
+        with contextlib.suppress(OSError):
+            fd = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
+            try:
+                os.posix_fadvise(fd, 0, 0, os.POSIX_FADV_DONTNEED)
+            finally:
+                os.close(fd)
+
+
+def files_of(job: CopyJob) -> tuple[OwnFile, ...]:
+    """What a job copies.
+
+    Raises
+    ------
+    TargetRefused
+        The person's folder is not there, cannot be read, or holds no plain file.
+    """
+    if job.folder is None:
+        # A hundred to a folder, as in a library of pictures.
+        return tuple(OwnFile(f"{n // 100:05d}/{n:07d}.bin", size) for n, size in enumerate(job.sizes))
+    return files_in(job.folder, skip=NAMED)
+
+
+def sweep(target: Path) -> None:
+    """Remove copies that a killed process left: their lock is free."""
+    for path in target.glob(NAMED + "*"):
+        with contextlib.suppress(OSError):
+            fd = os.open(path / LOCK, os.O_RDWR)
+            try:
+                # One that was made a moment ago may not be locked yet.
+                if time.time() - path.stat().st_mtime < YOUNG_S:
+                    continue
+                fcntl.flock(fd, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                shutil.rmtree(path, ignore_errors=True)
+            finally:
+                os.close(fd)
+
+
+def _sync(fd: int) -> None:
+    """Bring the whole file system onto the medium, as a person waits for before pulling a drive."""
+    libc = ctypes.CDLL(None, use_errno=True)
+    if hasattr(libc, "syncfs"):
+        libc.syncfs(fd)
+    else:
+        os.sync()

@@ -1,0 +1,211 @@
+"""The test file: without a name from the start where the file system allows, so that nothing can be left behind."""
+
+from __future__ import annotations
+
+import contextlib
+import errno
+import fcntl
+import os
+import secrets
+import shutil
+import struct
+import sys
+import time
+from pathlib import Path
+
+from jovik.base.errors import TargetRefused
+from jovik.base.quantities import show_size
+
+CACHE_ONLY = {0x01021994: "tmpfs", 0x858458F6: "ramfs"}
+"""File systems (`statfs(2)` magic) that accept O_DIRECT but keep data in memory all the same."""
+
+
+def in_memory(folder: Path) -> str | None:
+    """The name of the file system when it lives in memory, else None."""
+    mounts = Path("/proc/self/mountinfo")
+    if not mounts.exists():
+        return None
+    device = os.stat(folder).st_dev
+    wanted = f"{os.major(device)}:{os.minor(device)}"
+    for line in mounts.read_text(encoding="utf-8", errors="replace").splitlines():
+        words = line.split()
+        if words[2] == wanted:
+            kind = words[words.index("-") + 1]
+            return kind if kind in CACHE_ONLY.values() else None
+    return None
+
+
+FITRIM = 0xC0185879
+"""FITRIM of <linux/fs.h>."""
+LEAST_FREE, LEAST_FREE_SHARE = 2**30, 20
+
+
+def kept_free(total_bytes: int) -> int:
+    """What is never filled of a file system: a twentieth, but 1 GiB at most."""
+    return min(LEAST_FREE, total_bytes // LEAST_FREE_SHARE)
+
+
+NAMED = ".jovik-test-"
+"""How a test file begins in the moment that it has a name, on file systems without unnamed files."""
+LEFTOVER_AFTER_S = 10.0
+
+
+class TestFile:
+    """An open file in a folder, gone when it is closed or when the process dies.
+
+    Attributes
+    ----------
+    fd : int
+        The open file.
+    direct : bool
+        Whether the operating system's cache is out of the way.
+
+    Raises
+    ------
+    TargetRefused
+        The folder cannot be written.
+    """
+
+    __test__ = False
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.writable = True
+        self.block_bytes = logical_block_bytes(folder)
+        self.direct = False
+        wanted = os.O_DIRECT if hasattr(os, "O_DIRECT") and in_memory(folder) is None else 0
+        self._sweep()
+        try:
+            self.fd = self._open(wanted)
+        except OSError as error:
+            if not (wanted and error.errno == errno.EINVAL):
+                raise TargetRefused(f"cannot write a test file in {folder}: {error.strerror}", "name a folder that you may write to") from None
+            self.fd = self._open(0)
+            wanted = 0
+        self.direct = bool(wanted)
+        if sys.platform == "darwin":
+            fcntl.fcntl(self.fd, fcntl.F_NOCACHE, 1)
+            self.direct = True
+
+    def _sweep(self) -> None:
+        """Remove what a process left that was killed in the moment between making a file and taking its name away."""
+        for path in self.folder.glob(NAMED + "*"):
+            with contextlib.suppress(OSError):
+                if time.time() - path.stat().st_mtime > LEFTOVER_AFTER_S:
+                    path.unlink()
+
+    def _open(self, extra: int) -> int:
+        flags = os.O_RDWR | os.O_CLOEXEC | extra
+        if hasattr(os, "O_TMPFILE"):
+            try:
+                return os.open(self.folder, flags | os.O_TMPFILE, 0o600)
+            except OSError as error:
+                # EISDIR and ENOENT come from kernels, EOPNOTSUPP from file systems that do not know unnamed files.
+                if error.errno not in (errno.EISDIR, errno.EOPNOTSUPP, errno.ENOENT, errno.EINVAL):
+                    raise
+        path = self.folder / f"{NAMED}{secrets.token_hex(8)}"
+        fd = os.open(path, flags | os.O_CREAT | os.O_EXCL, 0o600)
+        path.unlink()
+        return fd
+
+    def check_space(self, span_bytes: int) -> None:
+        """Refuse what would fill the file system to the brim.
+
+        Raises
+        ------
+        TargetRefused
+            With how much is needed.
+        """
+        if span_bytes > self.free_bytes():
+            usage = shutil.disk_usage(self.folder)
+            raise TargetRefused(
+                f"{self.folder} has {show_size(usage.free)} free; this needs {show_size(span_bytes)} and leaves {show_size(kept_free(usage.total))} "
+                "alone",
+                "free some space, name another folder, or add 'within SPAN' to the phrase",
+            )
+
+    def free_bytes(self) -> int:
+        """Bytes that may still be written; what the test file holds counts as free."""
+        usage = shutil.disk_usage(self.folder)
+        return max(usage.free - kept_free(usage.total), 0) + os.fstat(self.fd).st_blocks * 512
+
+    def capacity_bytes_addressed(self) -> int | None:
+        """A file system lies between."""
+        return None
+
+    def fill_percent(self) -> float | None:
+        """How full the file system is."""
+        usage = shutil.disk_usage(self.folder)
+        return 100.0 * usage.used / (usage.used + usage.free) if usage.used + usage.free else None
+
+    def reserve(self, size_bytes: int) -> None:
+        """Give the file this size with space of its own behind it, as far as the file system can.
+
+        Raises
+        ------
+        TargetRefused
+            There is not that much space.
+        """
+        try:
+            if hasattr(os, "posix_fallocate") and sys.platform == "linux":
+                try:
+                    _fallocate(self.fd, size_bytes)
+                except OSError as error:
+                    if error.errno not in (errno.EOPNOTSUPP, errno.ENOSYS):
+                        raise
+            if os.fstat(self.fd).st_size < size_bytes:
+                os.ftruncate(self.fd, size_bytes)
+        except OSError as error:
+            raise TargetRefused(f"cannot make room for a test file of {size_bytes} bytes in {self.folder}: {error.strerror}") from None
+
+    def empty(self) -> None:
+        """Give all its space back."""
+        os.ftruncate(self.fd, 0)
+
+    def discard(self) -> str:
+        """Have the file system tell the drive what is free; why it could not, or nothing."""
+        try:
+            fd = os.open(self.folder, os.O_RDONLY | os.O_CLOEXEC)
+            try:
+                fcntl.ioctl(fd, FITRIM, struct.pack("QQQ", 0, 2**64 - 1, 0))
+            finally:
+                os.close(fd)
+        except OSError as error:
+            why = {errno.EPERM: "that needs root", errno.EOPNOTSUPP: "it cannot", errno.ENOTTY: "it cannot"}
+            return f"the file system did not tell the drive what is free: {why.get(error.errno or 0, error.strerror)}"
+        return ""
+
+    def sync(self) -> None:
+        """Bring what was written, and the drive's own cache, onto the medium."""
+        if hasattr(fcntl, "F_FULLFSYNC"):
+            fcntl.fcntl(self.fd, fcntl.F_FULLFSYNC)
+        else:
+            os.fdatasync(self.fd)
+
+    def close(self) -> None:
+        """Close it, and with that remove it."""
+        if self.fd >= 0:
+            os.close(self.fd)
+            self.fd = -1
+
+
+def _fallocate(fd: int, size_bytes: int) -> None:
+    """`fallocate(2)` itself: `posix_fallocate` would write zeros through the cache where it is not supported."""
+    import ctypes
+
+    libc = ctypes.CDLL(None, use_errno=True)
+    if libc.fallocate64(fd, 0, ctypes.c_int64(0), ctypes.c_int64(size_bytes)) != 0:
+        code = ctypes.get_errno()
+        raise OSError(code, os.strerror(code))
+
+
+def logical_block_bytes(folder: Path) -> int:
+    """The smallest block the device under a folder takes; 512 where it cannot be told."""
+    device = os.stat(folder).st_dev
+    node = Path(f"/sys/dev/block/{os.major(device)}:{os.minor(device)}")
+    for place in (node, node.resolve().parent if node.exists() else node):
+        try:
+            return int((place / "queue" / "logical_block_size").read_text())
+        except (OSError, ValueError):
+            continue
+    return 512

@@ -1,0 +1,322 @@
+"""Block devices as the kernel shows them in sysfs: identity, geometry, link, partitions, mounts."""
+
+from __future__ import annotations
+
+import os
+import re
+from dataclasses import dataclass
+from pathlib import Path
+
+from jovik.hardware.link import Link, pcie_link, sata_link, usb_link
+from jovik.hardware.mounts import Mount, read_mounts, read_swaps
+
+SECTOR = 512
+"""sysfs counts sizes in these whatever the device's own block is (Documentation/ABI/stable/sysfs-block)."""
+HIDDEN = ("ram", "zram", "fd", "sr", "dm-", "md", "nbd")
+"""Kernel names of what is no drive of its own."""
+
+
+@dataclass(frozen=True)
+class Partition:
+    """A part of a drive that has a name of its own."""
+
+    name: str
+    capacity_bytes: int
+    mounts: tuple[Mount, ...] = ()
+    swap: bool = False
+    holders: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class BlockDevice:
+    """One block device. Empty strings and None are what the kernel does not tell."""
+
+    name: str
+    node: str
+    kind: str  # NVMe, SATA, USB, SCSI, virtio, loop, ...
+    maker: str
+    model: str
+    serial: str
+    firmware: str
+    capacity_bytes: int
+    medium: str  # solid state or spinning
+    rpm: int | None
+    driver: str
+    logical_block_bytes: int
+    physical_block_bytes: int
+    write_cache: str
+    scheduler: str
+    read_only: bool
+    removable: bool
+    link: Link | None
+    partitions: tuple[Partition, ...] = ()
+    mounts: tuple[Mount, ...] = ()
+    swap: bool = False
+    holders: tuple[str, ...] = ()
+    number: str = ""
+
+    @property
+    def all_mounts(self) -> tuple[Mount, ...]:
+        """Mounts of the whole device and of its partitions."""
+        return self.mounts + tuple(m for p in self.partitions for m in p.mounts)
+
+    @property
+    def is_system(self) -> bool:
+        """Whether the running system lives on it."""
+        return any(m.point in ("/", "/boot", "/boot/efi", "/usr", "/var", "/home") for m in self.all_mounts)
+
+
+def text(path: Path) -> str:
+    """A sysfs attribute, or nothing."""
+    try:
+        return path.read_text(encoding="utf-8", errors="replace").strip("\x00 \n\t")
+    except OSError:
+        return ""
+
+
+def number(path: Path, otherwise: int = 0) -> int:
+    """A sysfs attribute as a number."""
+    found = re.match(r"-?\d+", text(path))
+    return int(found[0]) if found else otherwise
+
+
+def devices(sys: Path = Path("/sys"), proc: Path = Path("/proc")) -> list[BlockDevice]:
+    """Every drive the kernel knows, loop devices with something behind them included.
+
+    Parameters
+    ----------
+    sys, proc : Path
+        Where those file systems are, so that a recorded tree can be read too.
+    """
+    mounts, swaps = read_mounts(proc), read_swaps(proc)
+    found = []
+    for entry in sorted((sys / "block").iterdir()) if (sys / "block").is_dir() else []:
+        if entry.name.startswith(HIDDEN) or number(entry / "size") == 0:
+            continue
+        found.append(device(entry, mounts, swaps))
+    return found
+
+
+def device(entry: Path, mounts: dict[str, list[Mount]], swaps: set[str]) -> BlockDevice:
+    """One device from its folder under `/sys/block`."""
+    base, queue = entry / "device", entry / "queue"
+    real = str(entry.resolve())
+    kind = _kind(entry.name, real, base)
+    maker, model, serial, firmware = _identity(kind, entry, base)
+    medium, rpm = _medium(kind, entry)
+    return BlockDevice(
+        name=entry.name,
+        node=f"/dev/{entry.name}",
+        kind=kind,
+        maker=maker,
+        model=model,
+        serial=serial,
+        firmware=firmware,
+        capacity_bytes=number(entry / "size") * SECTOR,
+        medium=medium,
+        rpm=rpm,
+        driver=_driver(entry),
+        logical_block_bytes=number(queue / "logical_block_size", SECTOR),
+        physical_block_bytes=number(queue / "physical_block_size", SECTOR),
+        write_cache=text(queue / "write_cache"),
+        scheduler=_chosen(text(queue / "scheduler")),
+        read_only=number(entry / "ro") == 1,
+        removable=number(entry / "removable") == 1,
+        link=_link(kind, entry.resolve()),
+        partitions=tuple(
+            Partition(
+                p.name,
+                number(p / "size") * SECTOR,
+                tuple(mounts.get(text(p / "dev"), ())),
+                f"/dev/{p.name}" in swaps,
+                _holders(p),
+            )
+            for p in sorted(entry.iterdir())
+            if (p / "partition").exists()
+        ),
+        mounts=tuple(mounts.get(text(entry / "dev"), ())),
+        swap=f"/dev/{entry.name}" in swaps,
+        holders=_holders(entry),
+        number=text(entry / "dev"),
+    )
+
+
+def _holders(entry: Path) -> tuple[str, ...]:
+    folder = entry / "holders"
+    return tuple(sorted(p.name for p in folder.iterdir())) if folder.is_dir() else ()
+
+
+def _chosen(words: str) -> str:
+    found = re.search(r"\[(.*?)\]", words)
+    return found[1] if found else words
+
+
+def _kind(name: str, real: str, base: Path) -> str:
+    if name.startswith("nvme"):
+        return "NVMe"
+    if name.startswith("loop"):
+        return "loop"
+    if name.startswith("mmcblk"):
+        return "SD"
+    if "/virtio" in real:
+        return "virtio"
+    if "/usb" in real:
+        return "USB"
+    if "/ata" in real:
+        return "SATA"
+    return "SCSI" if (base / "scsi_level").exists() or name.startswith("sd") else "other"
+
+
+def _identity(kind: str, entry: Path, base: Path) -> tuple[str, str, str, str]:
+    """Maker, model, serial, firmware.
+
+    ATA puts all of it into one model string of 40 characters (ACS-4, 7.13.7); SCSI has 8 for the maker (SPC-4, 6.6.2).
+    """
+    if kind == "NVMe":
+        return "", text(base / "model"), text(base / "serial"), text(base / "firmware_rev")
+    if kind == "loop":
+        return "", text(entry / "loop" / "backing_file"), "", ""
+    maker, model = text(base / "vendor"), text(base / "model")
+    if maker.startswith("0x"):
+        maker = ""
+    if maker == "ATA":
+        maker = ""
+    serial = text(entry / "serial") or _page_serial(base)
+    if kind == "USB":
+        port = _usb_device(entry.resolve())
+        if port is not None:
+            serial = serial or text(port / "serial")
+            maker = maker or text(port / "manufacturer")
+    return maker, model, serial, text(base / "rev")
+
+
+def _page_serial(base: Path) -> str:
+    """The unit serial number page, 80h, as SCSI disks cache it (SPC-4, 7.8.16): four bytes of head, then the text."""
+    try:
+        page = (base / "vpd_pg80").read_bytes()
+    except OSError:
+        return ""
+    return page[4 : 4 + int.from_bytes(page[2:4], "big")].decode("ascii", "replace").strip("\x00 ")
+
+
+def _driver(entry: Path) -> str:
+    """The kernel's driver of the nearest device above that has one."""
+    for folder in (entry / "device", *entry.resolve().parents):
+        if (folder / "driver").exists():
+            return (folder / "driver").resolve().name
+    return ""
+
+
+def _medium(kind: str, entry: Path) -> tuple[str, int | None]:
+    """What the data lies on, and how fast it turns.
+
+    The rotation rate is in the block device characteristics page, B1h (SBC-4, 6.6.2): 1 is none. Without that page the
+    kernel's own guess is taken, but not for USB, where it guesses "turning" of everything.
+    """
+    try:
+        page = (entry / "device" / "vpd_pgb1").read_bytes()
+        rate = int.from_bytes(page[4:6], "big")
+    except OSError:
+        rate = 0
+    if rate == 1 or kind in ("NVMe", "SD"):
+        return "solid state", None
+    if 0x401 <= rate < 0xFFFF:
+        return "spinning", rate
+    if kind in ("SATA", "SCSI"):
+        return ("spinning" if number(entry / "queue" / "rotational") else "solid state"), None
+    return "", None
+
+
+def _usb_device(real: Path) -> Path | None:
+    """The nearest folder above that is a USB device (it has a speed and a device class)."""
+    return next((p for p in real.parents if (p / "speed").exists() and (p / "bDeviceClass").exists()), None)
+
+
+def _link(kind: str, real: Path) -> Link | None:
+    if kind == "NVMe":
+        for p in real.parents:
+            if (p / "current_link_speed").exists():
+                speeds = [float(m[0]) if (m := re.match(r"[\d.]+", text(p / f"{w}_link_speed"))) else 0.0 for w in ("current", "max")]
+                widths = [number(p / f"{w}_link_width") for w in ("current", "max")]
+                if speeds[0] and widths[0]:
+                    return pcie_link(speeds[0], widths[0], speeds[1] or None, widths[1] or None)
+        return None
+    if kind == "SATA":
+        return _sata(real)
+    if kind == "USB":
+        port = _usb_device(real)
+        return usb_link(number(port / "speed")) if port is not None and number(port / "speed") else None
+    return None
+
+
+def _sata(real: Path) -> Link | None:
+    port = next((p for p in real.parents if re.fullmatch(r"ata\d+", p.name)), None)
+    if port is None:
+        return None
+    speeds = {}
+    for folder in port.glob("link*/ata_link/link*"):
+        for which in ("sata_spd", "sata_spd_limit", "hw_sata_spd_limit"):
+            found = re.match(r"([\d.]+) Gbps", text(folder / which))
+            if found:
+                speeds[which] = float(found[1])
+    if "sata_spd" not in speeds:
+        return None
+    return sata_link(speeds["sata_spd"], speeds.get("hw_sata_spd_limit", speeds["sata_spd"]))
+
+
+def under_folder(folder: Path, sys: Path = Path("/sys"), proc: Path = Path("/proc")) -> tuple[BlockDevice | None, Mount | None]:
+    """The drive under a folder and the mount it is on, through partitions, device mapper, loop devices and overlays.
+
+    Returns
+    -------
+    (device, mount)
+        None for what cannot be told: a file system in memory, on the network, or over several drives.
+    """
+    mounts = read_mounts(proc)
+    best = _mount_of(folder, mounts)
+    if best is None:
+        return None, None
+    if best.kind == "overlay":
+        upper = best.option("upperdir")
+        return under_folder(Path(upper), sys, proc) if upper and Path(upper) != folder else (None, best)
+    key = best.number
+    if not (sys / "dev" / "block" / key).exists() and best.source.startswith("/dev/"):
+        # btrfs gives each volume a number of its own; its source is the device all the same.
+        try:
+            node = os.stat(best.source).st_rdev
+        except OSError:
+            return None, best
+        key = f"{os.major(node)}:{os.minor(node)}"
+    entry = bottom((sys / "dev" / "block" / key).resolve(), sys, proc) if (sys / "dev" / "block" / key).exists() else None
+    return (device(entry, mounts, read_swaps(proc)) if entry is not None else None), best
+
+
+def _mount_of(folder: Path, mounts: dict[str, list[Mount]]) -> Mount | None:
+    whole = Path(os.path.realpath(folder))
+    over = [m for group in mounts.values() for m in group if whole == Path(m.point) or Path(m.point) in whole.parents]
+    # The deepest mount point; of several on one point the last covers the others.
+    return max(over, key=lambda m: (len(Path(m.point).parts), m.order)) if over else None
+
+
+def bottom(entry: Path, sys: Path, proc: Path) -> Path | None:
+    """The whole drive at the bottom of a stack; None where it rests on several."""
+    if (entry / "partition").exists():
+        entry = entry.parent
+    slaves = sorted((entry / "slaves").iterdir()) if (entry / "slaves").is_dir() else []
+    if slaves:
+        below = {bottom(s.resolve(), sys, proc) for s in slaves}
+        return below.pop() if len(below) == 1 else None
+    backing = text(entry / "loop" / "backing_file")
+    if entry.name.startswith("loop") and backing:
+        found, _ = under_folder(Path(backing).parent, sys, proc)
+        return (sys / "block" / found.name).resolve() if found is not None else entry
+    return entry
+
+
+def by_node(path: Path, sys: Path = Path("/sys"), proc: Path = Path("/proc")) -> BlockDevice | None:
+    """The whole drive that a device node stands for; None where it is a partition or unknown."""
+    node = os.stat(path).st_rdev
+    entry = (sys / "dev" / "block" / f"{os.major(node)}:{os.minor(node)}").resolve()
+    if not (entry / "queue").is_dir():
+        return None
+    return device(entry, read_mounts(proc), read_swaps(proc))

@@ -1,0 +1,29 @@
+"""What both kinds of pass-through share: memory the kernel may write to, and refusing answers that are none."""
+
+from __future__ import annotations
+
+import ctypes
+from typing import Any
+
+from jovik.base.errors import TargetRefused
+
+
+def buffer_of(size: int) -> tuple[Any, int]:
+    """Zeroed memory and its address."""
+    data = ctypes.create_string_buffer(size)
+    return data, ctypes.addressof(data)
+
+
+def refuse_blank(data: bytes, size: int, what: str) -> None:
+    """Refuse an answer that is too short, or nothing but ones or zeros, as broken bridges and gone drives give.
+
+    Raises
+    ------
+    TargetRefused
+        With what is wrong.
+    """
+    if len(data) < size:
+        raise TargetRefused(f"the {what} is cut short: {len(data)} of {size} bytes", "the enclosure or its bridge does not pass it on whole")
+    for byte, name in ((0xFF, "ones"), (0x00, "zeros")):
+        if data[:size].count(byte) == size:
+            raise TargetRefused(f"the {what} is full of {name}", "the drive has gone, or its enclosure answers in its place")

@@ -1,0 +1,84 @@
+"""From the word a person types to a target: a folder on a mounted file system, a raw device, or a model drive."""
+
+from __future__ import annotations
+
+import os
+import stat
+from dataclasses import dataclass
+from pathlib import Path
+
+from jovik.base.errors import TargetRefused
+from jovik.hardware.device import BlockDevice, by_node
+
+MODEL = "model:"
+
+
+@dataclass(frozen=True)
+class FolderTarget:
+    """A folder that test files can be made in."""
+
+    path: Path
+
+    def describe(self) -> dict[str, str]:
+        """For results: what kind and where."""
+        return {"kind": "folder", "path": str(self.path)}
+
+
+@dataclass(frozen=True)
+class ModelTarget:
+    """A simulated drive, by name."""
+
+    name: str
+
+    def describe(self) -> dict[str, str]:
+        """For results: what kind and which."""
+        return {"kind": "model", "name": self.name}
+
+
+@dataclass(frozen=True)
+class DeviceTarget:
+    """A whole block device."""
+
+    device: BlockDevice
+
+    def describe(self) -> dict[str, str]:
+        """For results: what kind and where."""
+        return {"kind": "device", "path": self.device.node}
+
+
+Target = FolderTarget | ModelTarget | DeviceTarget
+
+
+def resolve(word: str) -> Target:
+    """What a word names.
+
+    Raises
+    ------
+    TargetRefused
+        It is missing, no folder, or cannot be written.
+    """
+    if word.startswith(MODEL):
+        return ModelTarget(word.removeprefix(MODEL))
+    path = Path(word)
+    try:
+        mode = path.stat().st_mode
+    except OSError as error:
+        near = _nearest(path)
+        raise TargetRefused(f"the target {word} cannot be used: {error.strerror}", f"the nearest folder there is: {near}") from None
+    if stat.S_ISBLK(mode):
+        device = by_node(path)
+        if device is None:
+            raise TargetRefused(f"{word} is a part of a drive", "name the whole drive, or a folder on its file system; see jovik scout")
+        return DeviceTarget(device)
+    if not stat.S_ISDIR(mode):
+        raise TargetRefused(f"the target {word} is not a folder", "name a folder on the drive to be tested, or a model drive such as model:comet")
+    if not os.access(path, os.W_OK | os.X_OK):
+        raise TargetRefused(f"the folder {word} cannot be written", "name one that you may write to, or change its permissions")
+    if os.statvfs(path).f_flag & os.ST_RDONLY:
+        raise TargetRefused(f"the file system under {word} is mounted read-only", "mount it for writing, or name another folder")
+    return FolderTarget(path.resolve())
+
+
+def _nearest(path: Path) -> Path:
+    whole = Path(os.path.abspath(path))
+    return next((p for p in whole.parents if p.is_dir()), Path("/"))

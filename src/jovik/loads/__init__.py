@@ -1,1 +1,0 @@
-"""The loads that ship with Jovik, one TOML file each; see `jovik.load`."""

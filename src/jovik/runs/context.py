@@ -1,0 +1,161 @@
+"""What a run is made with, and whom it tells: shared by every sort of step."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from typing import Protocol
+
+from jovik.analysis.thermal import assess
+from jovik.base.quantities import show_size, show_time
+from jovik.base.session import Live, Session, Workload
+from jovik.base.step_result import Conditions, StepResult
+from jovik.base.trace import Trace
+from jovik.hardware.temperature import Sensor
+from jovik.steps import Step
+
+MOST_READINGS = 600
+"""A sensor is judged by what it showed lately: ten minutes at one reading a second."""
+FELT_BYTES = 10 * 10**9
+"""What a step has to write before the next one's notes mention it: as much as a short test of a fast drive writes."""
+
+
+@dataclass(frozen=True)
+class Setting:
+    """What is known of the surroundings of a run and goes into the conditions of its results.
+
+    `device` is the drive's kernel name, whose counters and `sensors` are watched; `heat_limit_c` its own limit.
+    """
+
+    rig: str | None = None
+    unit: str | None = None
+    firmware: str | None = None
+    link: str | None = None
+    link_rate_bytes_s: float | None = None
+    device: str | None = None
+    sensors: tuple[Sensor, ...] = ()
+    heat_limit_c: float | None = None
+
+
+@dataclass(frozen=True)
+class RunOptions:
+    """How a plan is run: the seed that everything random comes from, what an error does, and the time for all of it."""
+
+    seed: int = 1
+    stop_on_error: bool = True
+    budget_ns: int | None = None
+
+
+@dataclass(frozen=True)
+class Done:
+    """What an earlier process has finished of a step: its passes, and whether that was all of it."""
+
+    traces: tuple[Trace, ...]
+    finished: bool
+
+
+class Sink(Protocol):
+    """Where finished work goes; each call returns only when what it was given is safe."""
+
+    def step_begun(self, position: int, step: Step, conditions: Conditions) -> None:
+        """A step's first pass is about to start."""
+
+    def pass_done(self, position: int, number: int, trace: Trace) -> None:
+        """A pass is finished."""
+
+    def step_done(self, position: int, result: StepResult) -> None:
+        """A step is finished."""
+
+    def laid_out(self, written_bytes: int) -> None:
+        """The test file was laid out."""
+
+
+class Observer(Protocol):
+    """Who watches; called from the main thread, never from the measuring loop."""
+
+    def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Live], None]:
+        """The test file is about to be laid out."""
+
+    def passing(self, position: int, step: Step, number: int) -> Callable[[Live], None]:
+        """A pass is about to start."""
+
+    def finished(self, position: int, result: StepResult) -> None:
+        """A step is finished."""
+
+
+@dataclass
+class Bench:
+    """One run under way: the session, what is known of its surroundings, where things go, and what ran last.
+
+    `first_rate_bytes_s` is of a short write before anything else, `room_pause_ns` how long the drive took, when a rest last had to wait, to
+    make room for one.
+    """
+
+    session: Session
+    setting: Setting
+    options: RunOptions
+    sink: Sink
+    observer: Observer
+    filled_percent: int | None = None
+    first_rate_bytes_s: float | None = None
+    room_pause_ns: int = 0
+    _last: tuple[str, int, int] | None = field(default=None, repr=False)
+    _seen: list[tuple[float, dict[str, float]]] = field(default_factory=list, repr=False)
+
+    def conditions(self, engine: str, span_bytes: int) -> Conditions:
+        """The conditions a step meets at this moment."""
+        setting, session = self.setting, self.session
+        temperatures = self.temperatures_c()
+        return Conditions(
+            engine=engine,
+            direct=session.direct,
+            span_bytes=span_bytes,
+            fill_percent=session.fill_percent(),
+            link=setting.link,
+            rig=setting.rig,
+            unit=setting.unit,
+            firmware=setting.firmware,
+            start_temperature_c=max(temperatures.values()) if temperatures else None,
+            filled_percent=self.filled_percent,
+            after=self._last[0] if self._last else None,
+            idle_ns=session.now_ns() - self._last[1] if self._last else None,
+        )
+
+    def temperatures_c(self) -> dict[str, float]:
+        """Every sensor that answers and can be believed after all that it has shown in this run."""
+        read = {s.name: v for s in self.setting.sensors if (v := s.read_c()) is not None} or self.session.temperatures_c()
+        if read:
+            self._seen.append((self.session.now_ns() / 1e9, read))
+        set_aside = {r.name for r in assess(self._seen[-MOST_READINGS:]) if r.set_aside}
+        return {n: v for n, v in read.items() if n not in set_aside}
+
+    def ran(self, step: Step, traces: Sequence[Trace]) -> None:
+        """Remember what ran, for the next step's conditions, and what the sensors said meanwhile."""
+        ended = self.session.now_ns() / 1e9
+        for trace in traces:
+            if trace.environment is not None:
+                self._seen += [(ended - trace.elapsed_ns / 1e9 + at, values) for at, values in trace.environment.temperatures]
+        written = sum(t.written_bytes for t in traces)
+        if self._last is not None and self._last[0] == step.canonical:
+            # The same step's passes are felt together.
+            written += self._last[2]
+        self._last = (step.canonical, self.session.now_ns(), written)
+
+    def order_note(self) -> str:
+        """A word on what ran before this, where it wrote so much that it may still be felt."""
+        if self._last is None or self._last[2] < FELT_BYTES:
+            return ""
+        phrase, ended, written = self._last
+        idle = self.session.now_ns() - ended
+        return f"began {'right' if idle < 10**9 else show_time(idle)} after '{phrase}', which wrote {show_size(written)}"
+
+    def prepare(self, position: int, step: Step, work: Workload) -> None:
+        """Have the test file laid out where something is missing, shown and counted."""
+        missing = self.session.to_lay_out_bytes(work)
+        written = self.session.prepare(work, self.observer.preparing(position, step, missing) if missing else ignore)
+        if written:
+            self.sink.laid_out(written)
+
+
+def ignore(_: Live) -> None:
+    """Watch nothing."""

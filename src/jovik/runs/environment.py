@@ -1,0 +1,166 @@
+"""What a run is on: the drive under the target, its unit on the shelf, its link, its log, the rig."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from jovik.base.errors import JovikError
+
+if TYPE_CHECKING:
+    from jovik.base.health import Health
+    from jovik.hardware.device import BlockDevice
+    from jovik.hardware.mounts import Mount
+    from jovik.hardware.rig import Rig
+    from jovik.hardware.target import Target
+    from jovik.runs.context import Setting
+    from jovik.shelf.store import Shelf
+
+
+@dataclass(frozen=True)
+class Identity:
+    """The surroundings of a run.
+
+    `warnings` are what a person should know before it starts.
+    """
+
+    rig: Rig
+    setting: Setting
+    device: BlockDevice | None
+    record: dict[str, Any] | None
+    unit_id: int | None
+    warnings: tuple[str, ...]
+
+
+def serial_hash(serial: str) -> str:
+    """What is stored of a serial: enough to know it again, not to tell it."""
+    return hashlib.sha256(serial.encode()).hexdigest()[:16]
+
+
+def serial_tail(serial: str) -> str:
+    """The last characters of a serial: enough to tell units apart on a desk."""
+    return f"...{serial[-4:]}" if len(serial) > 4 else serial
+
+
+def identify(
+    shelf: Shelf, drive_name: str, place: Target, rig_name: str | None, rig_notes: str, unit_name: str | None, keep_serial: bool
+) -> Identity:
+    """Find out what a target hangs on, and meet its unit on the shelf; its serial is kept in full only with `keep_serial`."""
+    from jovik.hardware.device import under_folder
+    from jovik.hardware.rig import Rig, this_machine
+    from jovik.hardware.target import DeviceTarget, FolderTarget, ModelTarget
+    from jovik.hardware.temperature import sensors_of
+    from jovik.runs.context import Setting
+
+    if isinstance(place, ModelTarget):
+        from jovik.simulator import load_model
+
+        behaviour = load_model(place.name).behaviour
+        rig = Rig(rig_name or "virtual bench", {}, rig_notes)
+        unit = shelf.meet_unit(drive_name, serial_hash(behaviour.serial), serial_tail(behaviour.serial), behaviour.firmware, unit_name)
+        setting = Setting(
+            rig=rig.name, unit=unit.name, firmware=behaviour.firmware, heat_limit_c=behaviour.heat.throttle_at if behaviour.heat else None
+        )  # fmt: skip
+        return Identity(rig, setting, None, None, unit.id, ())
+    rig = this_machine()
+    rig = replace(rig, name=rig_name or rig.name, notes=rig_notes)
+    device: BlockDevice | None = None
+    mount: Mount | None = None
+    if isinstance(place, DeviceTarget):
+        device = place.device
+    elif isinstance(place, FolderTarget):
+        device, mount = under_folder(place.path)
+    setting = Setting(rig=rig.name)
+    record = _record(device, mount, keep_serial)
+    if device is None:
+        return Identity(rig, setting, None, record, None, ("the drive under this target cannot be told; its unit is not recorded",))
+    link = device.link
+    setting = replace(
+        setting,
+        firmware=device.firmware or None,
+        link=link.now if link else None,
+        link_rate_bytes_s=link.rate_bytes_s if link else None,
+        device=device.name,
+        sensors=tuple(sensors_of(device.name)),
+    )
+    warnings = []
+    sheet = shelf.sheet(drive_name).drive
+    if sheet.model and device.model and device.kind != "loop" and sheet.model.casefold() not in f"{device.maker} {device.model}".casefold():
+        warnings.append(f"the sheet of {drive_name} says model '{sheet.model}', the drive under the target says '{device.model}'")
+    if sheet.capacity_bytes and device.kind != "loop" and abs(device.capacity_bytes / sheet.capacity_bytes - 1) > 0.1:
+        warnings.append(f"the sheet of {drive_name} says {sheet.capacity_bytes / 1e9:.0f} GB, the drive has {device.capacity_bytes / 1e9:.0f} GB")
+    if link is not None and link.reduced:
+        warnings.append(f"the link runs as {link}: suspect the port, the cable or a slot that is wired narrower")
+    unit_id = None
+    if device.serial:
+        known = shelf.units(drive_name)
+        unit = shelf.meet_unit(drive_name, serial_hash(device.serial), serial_tail(device.serial), device.firmware, unit_name)
+        unit_id = unit.id
+        setting = replace(setting, unit=unit.name)
+        if known and all(u.id != unit.id for u in known):
+            tails = ", ".join(f"{u.name} ({u.serial_tail})" for u in known)
+            warnings.append(f"this is another unit of {drive_name} than {tails}: it is recorded as {unit.name} ({unit.serial_tail})")
+    return Identity(rig, setting, device, record, unit_id, tuple(warnings))
+
+
+def _record(device: BlockDevice | None, mount: Mount | None, keep_serial: bool) -> dict[str, Any]:
+    """What the shelf keeps of the drive and its file system."""
+    kept: dict[str, Any] = {}
+    if device is not None:
+        kept |= {
+            "kind": device.kind,
+            "maker": device.maker,
+            "model": device.model,
+            "firmware": device.firmware,
+            "capacity_bytes": device.capacity_bytes,
+            "logical_block_bytes": device.logical_block_bytes,
+            "write_cache": device.write_cache,
+            "scheduler": device.scheduler,
+            "driver": device.driver,
+            **({"serial": device.serial} if keep_serial else {}),
+            "link": device.link.now if device.link else None,
+            "link_rate_bytes_s": device.link.rate_bytes_s if device.link else None,
+        }
+    if mount is not None:
+        kept |= {"file_system": mount.kind, "mount_options": list(mount.options)}
+    return kept
+
+
+def health_of(device: BlockDevice | None) -> Health | None:
+    """The drive's log, where it has one and gives it out; a run goes on without."""
+    if device is None:
+        return None
+    from jovik.hardware.health import read_health
+
+    try:
+        return read_health(device.node, device.kind)
+    except JovikError:
+        return None
+
+
+def health_notes(before: Health | None, after: Health | None, written_bytes: int) -> list[str]:
+    """What the drive's log says of a run."""
+    from jovik.analysis.health import changes, counter_note
+
+    if before is None or after is None:
+        return []
+    note = counter_note(before, after, written_bytes)
+    return [*changes(before, after), *([note] if note else [])]
+
+
+def machine() -> dict[str, str]:
+    """What tells one machine from another, for a run that is to go on."""
+    from jovik.hardware.rig import this_machine
+
+    here = this_machine()
+    return {"name": here.name, "processor": here.facts.get("processor", ""), "board": here.facts.get("board", "")}
+
+
+def system_drive() -> str | None:
+    """Kernel name of the drive this system runs from."""
+    from jovik.hardware.device import under_folder
+
+    found = under_folder(Path("/"))[0]
+    return found.name if found else None

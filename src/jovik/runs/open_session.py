@@ -1,0 +1,79 @@
+"""Where a run takes place: a session on its target, and the sheet of the drive that this is."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from jovik.base.errors import Misuse
+from jovik.hardware.target import DeviceTarget, ModelTarget, Target
+from jovik.runs.environment import system_drive
+
+if TYPE_CHECKING:
+    from jovik.runs.request import Order
+    from jovik.sheets.sheet import Sheet
+    from jovik.shelf.store import Shelf
+
+
+def open_session(order: Order) -> Any:
+    """A session on the order's target.
+
+    Raises
+    ------
+    Misuse
+        Permission to destroy was given for what is no raw device.
+    TargetRefused
+        The plan writes to a raw device and something stands in the way.
+    """
+    from jovik.hardware.safety import refuse_unless_destroyable
+
+    place = order.target
+    if not isinstance(place, DeviceTarget):
+        if order.destroy is not None:
+            raise Misuse("--destroy is for raw devices", "a folder or a model drive needs no such thing: nothing of anybody's is overwritten")
+        if isinstance(place, ModelTarget):
+            from jovik.simulator import ModelSession, load_model
+
+            return ModelSession(load_model(place.name))
+        from jovik.engine.session import FileSession
+
+        return FileSession(place.path, order.engine, order.seed)
+    from jovik.engine.block_device import RawDevice
+    from jovik.engine.session import FileSession
+
+    writes = any(t.step.writes for t in order.tasks)
+    if order.destroy is not None or writes:
+        refuse_unless_destroyable(place.device, order.destroy, system_drive())
+    device = place.device
+    allowed = order.destroy is not None or writes
+    raw = RawDevice(
+        Path(device.node), writable=allowed, capacity_bytes=device.capacity_bytes, logical_block_bytes=device.logical_block_bytes
+    )  # fmt: skip
+    return FileSession(raw, order.engine, order.seed)
+
+
+def sheet_for(shelf: Shelf, place: Target, name: str | None) -> Sheet:
+    """The drive's sheet on the shelf; a model drive is enrolled when it is first met.
+
+    Raises
+    ------
+    Misuse
+        The target is no model drive, and no drive was named.
+    UnknownName
+        No drive is called that.
+    """
+    if name is None and isinstance(place, ModelTarget):
+        from jovik.simulator import load_model
+
+        sheet = load_model(place.name).sheet
+        name = sheet.drive.name
+        if name not in shelf.drive_names():
+            try:
+                shelf.add_sheet(sheet)
+            except Misuse:
+                # Another process that measures the same model drive may have been quicker.
+                if name not in shelf.drive_names():
+                    raise
+    if name is None:
+        raise Misuse("which drive is this? --drive is missing", 'name it as its sheet does: --drive "NAME"; a new one: jovik sheet new "NAME"')
+    return shelf.sheet(name)

@@ -1,0 +1,134 @@
+"""What a run will take before it begins: time, bytes, space, endurance, and the words that announce it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+from jovik.base.quantities import show_rate, show_size, show_time
+from jovik.hardware.target import DeviceTarget, FolderTarget
+from jovik.runs.open_session import open_session
+
+if TYPE_CHECKING:
+    from jovik.base.session import Session
+    from jovik.runs.cost import Cost
+    from jovik.runs.request import Order
+    from jovik.sheets.sheet import Sheet
+
+
+ASK_ABOVE = 0.01
+"""The share of the endurance rating from which on a run asks first."""
+
+
+@dataclass(frozen=True)
+class Ready:
+    """An order on an open session, and what it will cost.
+
+    `rate_bytes_s` is what the drive is taken to write, `times_ns` how long each task should last.
+    """
+
+    order: Order
+    sheet: Sheet
+    session: Session
+    cost: Cost
+    rate_bytes_s: float
+    times_ns: tuple[int, ...]
+
+    @property
+    def endurance_share(self) -> float | None:
+        """The share of the endurance rating that it takes; None where there is no rating."""
+        return endurance_share(self.sheet, self.cost, self.rate_bytes_s)
+
+    def spends(self, above: float = ASK_ABOVE) -> str:
+        """What it writes of the drive's life, in words, where that is so much that somebody should be asked; a model drive has none to lose."""
+        share = self.endurance_share
+        if share is None or share <= above or self.session.engine == "model":
+            return ""
+        return f"this writes {100 * share:.1f} % of the drive's endurance rating"
+
+    def announcement(self) -> str:
+        """What is about to happen: how long, what is written, and where."""
+        order, cost = self.order, self.cost
+        count = f"{len(order.tasks)} {'step' if len(order.tasks) == 1 else 'steps'}"
+        fewest, most = min(t.repeat.least for t in order.tasks), max(t.repeat.most for t in order.tasks)
+        times = f"{most}" if fewest == most else f"{fewest} to {most}"
+        times += " pass" if times == "1" else " passes"
+        limit = min(cost.time_ns, order.budget_ns) if order.budget_ns is not None else cost.time_ns
+        upper = any(t.repeat.least != t.repeat.most for t in order.tasks)
+        lasts = "until you stop it" if cost.endless else f"{'at most ' if upper else ''}about {show_time(limit)}"
+        lines = [
+            f"{self.sheet.drive.name}: {order.plan}, {count} of {times}, {lasts}, engine {self.session.engine}"
+            f"{'' if self.session.direct else ', through the operating system cache'}",
+            self._amounts("at most " if upper else ""),
+        ]
+        share = self.endurance_share
+        if share is not None and cost.written_bytes(self.rate_bytes_s):
+            lines.append(f"{'less than 0.1' if share < 0.001 else f'about {100 * share:.2g}'} % of its endurance rating")
+        if order.budget_ns is not None and order.trimmed:
+            lines.append(f"to stay within {show_time(order.budget_ns)}: {'; '.join(order.trimmed)}")
+        return "\n".join(lines)
+
+    def _amounts(self, at_most: str) -> str:
+        cost, rate = self.cost, self.rate_bytes_s
+        writes = [show_size(cost.certain_bytes)] if cost.certain_bytes else []
+        if cost.writing_ns:
+            writes.append(f"what the drive takes in {show_time(cost.writing_ns)} (at {show_rate(rate)}: {show_size(cost.writing_ns / 1e9 * rate)})")
+        amount = f"{at_most}{' and '.join(writes)}" if writes else "nothing"
+        space = show_size(cost.space_bytes)
+        target = self.order.target
+        if isinstance(target, FolderTarget):
+            return f"writes {amount} in {target.path}, in test files of at most {space} that are gone afterwards"
+        if isinstance(target, DeviceTarget):
+            node = target.device.node
+            if not writes:
+                return f"reads {space} of {node}, and writes nothing"
+            return f"writes {amount} to the first {space} of {node}: what is there is lost"
+        return f"writes {amount} on a virtual clock: nothing is really written"
+
+
+@contextmanager
+def prepared(sheet: Sheet, order: Order) -> Iterator[Ready]:
+    """Open the order's target, and say what the order will cost there.
+
+    Raises
+    ------
+    Refused
+        The target cannot take it; nothing was written.
+    """
+    from jovik.runs.cost import cost_of, time_of
+    from jovik.runs.runner import check_plan
+
+    with open_session(order) as session:
+        check_plan(order.tasks, session)
+        rate = assumed_rate(sheet)
+        times = tuple(time_of(t, session, rate) for t in order.tasks)
+        yield Ready(order, sheet, session, cost_of(order.tasks, session, rate), rate, times)
+
+
+def fit_budget(order: Order, sheet: Sheet) -> Order:
+    """The same order without what its time budget has no room for."""
+    from jovik.runs.cost import time_of
+    from jovik.runs.task import trim
+
+    if order.budget_ns is None:
+        return order
+    with open_session(order) as session:
+        rate = assumed_rate(sheet)
+        kept, said = trim(order.tasks, order.budget_ns, lambda t: time_of(t, session, rate))
+    return replace(order, tasks=tuple(kept), trimmed=tuple(said))
+
+
+def assumed_rate(sheet: Sheet) -> float:
+    """What the drive is taken to write, bytes a second, for times and amounts beforehand: its claim, halved, since claims are of the best case."""
+    from jovik.runs.cost import ASSUMED_BYTES_S
+
+    claimed = [c.figure for c in sheet.claims if not c.random and c.unit == "bytes/s" and c.read_percent == 0]
+    return min(claimed) / 2 if claimed else ASSUMED_BYTES_S
+
+
+def endurance_share(sheet: Sheet, cost: Cost, rate_bytes_s: float) -> float | None:
+    """The share of the endurance rating that a run takes; None where there is no rating."""
+    rated = sheet.drive.endurance_bytes
+    return cost.written_bytes(rate_bytes_s) / rated if rated else None

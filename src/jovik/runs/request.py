@@ -1,0 +1,206 @@
+"""What is to be run, and how: made of phrases or a plan, of an earlier run, or of verdicts that are too close to call."""
+
+from __future__ import annotations
+
+import os
+import secrets
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from jovik.base.errors import Misuse
+from jovik.hardware.target import Target, resolve
+from jovik.runs.environment import machine
+from jovik.steps import Plan, load_plan, parse
+
+if TYPE_CHECKING:
+    from jovik.analysis.claims import Judgement
+    from jovik.runs.task import Task
+    from jovik.shelf.store import RunRecord, Shelf
+
+DEFAULT_PLAN = "first-look"
+MOST_SETTLING = 60
+"""Passes that settling may take for a claim: what needs more lies on the margin."""
+DYING_S = 2.0
+"""How long a process that was killed a moment ago may take to give its memory back, seconds."""
+
+
+@dataclass(frozen=True)
+class Order:
+    """What is to be run, and how.
+
+    Attributes
+    ----------
+    target : Target
+    tasks : tuple of Task
+    plan : str
+        Its name, or ``phrases``.
+    trimmed : tuple of str
+        What a time budget took away, in words.
+    engine, seed, stop_on_error, budget_ns
+        See `jovik measure --help`.
+    destroy : str or None
+        The serial of the raw device that was given up.
+    unit_name, rig_name, rig_notes, keep_serial
+        What the unit and the rig are called.
+    """
+
+    target: Target
+    tasks: tuple[Task, ...]
+    plan: str
+    seed: int
+    engine: str = "auto"
+    stop_on_error: bool = True
+    budget_ns: int | None = None
+    trimmed: tuple[str, ...] = ()
+    destroy: str | None = None
+    unit_name: str | None = None
+    rig_name: str | None = None
+    rig_notes: str = ""
+    keep_serial: bool = False
+
+    def record(self) -> dict[str, Any]:
+        """What the shelf keeps of it, so that it can be gone on with and repeated."""
+        import psutil
+
+        return {
+            "tasks": [
+                {"phrase": t.step.canonical, "spare": t.spare, "ladder": t.ladder, "least": t.repeat.least, "most": t.repeat.most,
+                 "precision": t.repeat.precision} for t in self.tasks
+            ],
+            "engine": self.engine, "stop_on_error": self.stop_on_error, "budget_ns": self.budget_ns, "machine": machine(),
+            "process": {"pid": os.getpid(), "since": psutil.Process().create_time()},
+        }  # fmt: skip
+
+
+def order_of(
+    target: str,
+    phrases: Sequence[str] = (),
+    plan: str | None = None,
+    *,
+    passes: tuple[int, int] | None = None,
+    precision: float | None = None,
+    seed: int | None = None,
+    **more: Any,
+) -> Order:
+    """An order of phrases, or of a plan.
+
+    Parameters
+    ----------
+    target : str
+        A folder, a raw device, or ``model:NAME``.
+    plan : str, optional
+        Its name, or the path of its TOML file; `DEFAULT_PLAN` where there are no phrases either.
+    passes : (int, int), optional
+        Fewest and most passes of each step; what the plan says unless given.
+    precision : float, optional
+        Stop repeating once half the interval is this share of the median.
+    **more
+        Fields of `Order`.
+
+    Raises
+    ------
+    Misuse
+        Phrases and a plan were given, or one of them cannot be read.
+    TargetRefused
+        See `jovik.target.resolve`.
+    """
+    from jovik.runs.task import tasks_of
+
+    if phrases and plan:
+        raise Misuse("both phrases and a plan were given", "give one of the two")
+    chosen = Plan.of(tuple(phrases)) if phrases else load_plan(plan or DEFAULT_PLAN)
+    number = seed if seed is not None else secrets.randbits(40)
+    return Order(target=resolve(target), tasks=tuple(tasks_of(chosen, passes, precision)), plan=chosen.name, seed=number, **more)
+
+
+def again(record: RunRecord, target: str | None = None, **more: Any) -> Order:
+    """The order of an earlier run: the same steps, passes and seed.
+
+    Parameters
+    ----------
+    target : str, optional
+        Where the drive hangs now; where it was unless given.
+
+    Raises
+    ------
+    Misuse
+        The run is from before runs were kept in full.
+    """
+    options = record.options
+    return Order(
+        target=resolve(target or _word(record.target)), tasks=_tasks(options), plan=record.plan, seed=record.seed, engine=options["engine"],
+        stop_on_error=options["stop_on_error"], budget_ns=options["budget_ns"], **more,
+    )  # fmt: skip
+
+
+def going_on(shelf: Shelf, run: str | None, target: str | None = None, **more: Any) -> tuple[RunRecord, Order]:
+    """A run that was not finished, or the last such one, and its order.
+
+    Raises
+    ------
+    Misuse
+        It is finished or still going on, or there is none.
+    UnknownName
+        There is no such run.
+    """
+    key = run or shelf.latest_run(("running", "interrupted", "failed"))
+    if key is None:
+        raise Misuse("every run on this shelf is finished", "begin one: jovik measure TARGET --drive NAME; or do one again: jovik repeat RUN")
+    record = shelf.run(key)
+    _refuse_unless_open(record)
+    return record, again(record, target, rig_name=record.rig, **more)
+
+
+def settling(judgements: Sequence[Judgement], target: str) -> Order | None:
+    """An order for what is too close to call, with as many passes as that should take; None where nothing is."""
+    from jovik.runs.repetition import Repeat
+    from jovik.runs.task import Task
+
+    open_ones = {j.step.phrase: j for j in judgements if j.step is not None and j.verdict == "too close to call"}
+    tasks = []
+    for phrase, j in open_ones.items():
+        count = min(max(j.passes_to_settle or MOST_SETTLING, 5), MOST_SETTLING)
+        step = parse(phrase)
+        if step.writes:
+            # So many writes one after the other would measure where the write cache ends.
+            tasks.append(Task(parse("rest until recovered"), Repeat(1, 1)))
+        tasks.append(Task(step, Repeat(count, count)))
+    return Order(target=resolve(target), tasks=tuple(tasks), plan="settling", seed=secrets.randbits(40)) if tasks else None
+
+
+def _tasks(record: Mapping[str, Any]) -> tuple[Task, ...]:
+    """The tasks of a run as the shelf holds them."""
+    from jovik.runs.repetition import Repeat
+    from jovik.runs.task import Task
+
+    if "tasks" not in record:
+        raise Misuse("this run is of an earlier Jovik, which did not keep its plan", "measure again: jovik measure TARGET --drive NAME")
+    return tuple(Task(parse(t["phrase"]), Repeat(t["least"], t["most"], t["precision"]), t["spare"], t.get("ladder")) for t in record["tasks"])
+
+
+def _word(target: Mapping[str, Any]) -> str:
+    """The word that names a target, from what a run keeps of it."""
+    return f"model:{target['name']}" if target["kind"] == "model" else str(target["path"])
+
+
+def _refuse_unless_open(record: RunRecord) -> None:
+    """A run that is finished, or that another process is still at, is left alone."""
+    import psutil
+
+    if record.state == "done":
+        raise Misuse(f"run {record.id} is finished", f"to do the same again: jovik repeat {record.id}")
+    process = record.options.get("process", {})
+    try:
+        there = psutil.Process(process["pid"])
+        alive = record.state == "running" and there.create_time() == process["since"] and there.status() != psutil.STATUS_ZOMBIE
+        if alive:
+            # One that was killed a moment ago may still be giving its memory back.
+            there.wait(DYING_S)
+            alive = False
+    except psutil.TimeoutExpired:
+        alive = True
+    except (psutil.Error, KeyError):
+        alive = False
+    if alive:
+        raise Misuse(f"run {record.id} is still going on, in process {process['pid']}", "wait for it, or stop it first")

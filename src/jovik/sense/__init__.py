@@ -1,1 +1,0 @@
-"""What can be sensed around a run: the machine it is on."""

@@ -1,0 +1,183 @@
+"""Readings and notes: figures taken by other means, and what a reviewer writes down."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+from dataclasses import dataclass
+
+from jovik.base.errors import Misuse, PhraseError
+from jovik.base.quantities import MOST, parse_rate, parse_time, show_rate, show_time, significant
+from jovik.base.toml_files import Shape, read_toml
+from jovik.steps import Access, parse
+
+PLAIN = re.compile(r"(-?\d[\d,]*(?:\.\d+)?)\s*(\S.*)?")
+COLUMNS = ("what", "value", "unit", "method", "instrument")
+LOWER_IS_BETTER = ("s", "dB", "dBA", "dB(A)", "W", "g", "C")
+"""Units in which less is more: time, noise, power, weight, heat."""
+
+
+@dataclass(frozen=True)
+class Reading:
+    """One figure taken by other means.
+
+    `unit` is ``s``, ``bytes/s`` or ``IOPS`` for what has one of those, else as it was written. `phrase` is the step that measures the same
+    quantity, where there is one.
+    """
+
+    what: str
+    value: float
+    unit: str
+    method: str = ""
+    instrument: str = ""
+    phrase: str | None = None
+    drive: str = ""
+    written: str = ""
+
+    @property
+    def lower_is_better(self) -> bool:
+        """Whether less is better."""
+        return self.unit in LOWER_IS_BETTER
+
+    @property
+    def shown(self) -> str:
+        """The value for people."""
+        if self.unit == "s":
+            return show_time(self.value * 1e9)
+        if self.unit == "bytes/s":
+            return show_rate(self.value)
+        return f"{significant(self.value)} {self.unit}".strip()
+
+    def comparable(self, other: Reading) -> bool:
+        """Whether both are of the same quantity by the same method."""
+        return (self.what.casefold(), self.unit, self.method.casefold()) == (other.what.casefold(), other.unit, other.method.casefold())
+
+
+@dataclass(frozen=True)
+class Note:
+    """Something written down: a pro, a con or a remark."""
+
+    sort: str
+    text: str
+    written: str = ""
+
+
+def parse_reading(text: str, method: str = "", instrument: str = "") -> Reading:
+    """``boot time=8.1s``, ``noise=31 dB(A)``, ``random read 4KiB depth 32=91,000 IOPS``.
+
+    Raises
+    ------
+    Misuse
+        There is no name, or no number.
+    """
+    what, equals, value = text.partition("=")
+    if not equals or not what.strip() or not value.strip():
+        raise Misuse(f"'{text}' is not a reading", "write NAME=VALUE with its unit, such as 'boot time=8.1s'")
+    amount, unit = _value(value.strip())
+    return Reading(what.strip(), amount, unit, method.strip(), instrument.strip(), _phrase(what.strip()))
+
+
+def _value(text: str) -> tuple[float, str]:
+    for convert in (parse_rate, lambda t: (parse_time(t) / 1e9, "s")):
+        try:
+            return convert(text)
+        except ValueError:
+            continue
+    found = PLAIN.fullmatch(text)
+    if found is None:
+        raise Misuse(f"'{text}' is not a number with a unit", "such as 8.1s, 31 dB(A), 540MB/s or 12 g")
+    value = float(found[1].replace(",", ""))
+    if abs(value) > MOST:
+        raise Misuse(f"'{text[:40]}' is too large a number")
+    return value, (found[2] or "").strip()
+
+
+def _phrase(what: str) -> str | None:
+    """The kind of step that measures the same quantity, where the name is one."""
+    try:
+        step = parse(what)
+    except PhraseError:
+        return None
+    return step.kind if isinstance(step, Access) else None
+
+
+def read_csv(text: str, where: str) -> list[Reading]:
+    """Readings from CSV with the columns ``what``, ``value`` and, where wanted, ``unit``, ``method``, ``instrument``.
+
+    Raises
+    ------
+    Misuse
+        Not such a file: the line and what is wrong with it.
+    """
+    rows = csv.DictReader(io.StringIO(text))
+    if rows.fieldnames is None or not {"what", "value"} <= set(rows.fieldnames):
+        raise Misuse(f"{where} has no columns 'what' and 'value'", f"the first line names them: {','.join(COLUMNS)}")
+    strange = [n for n in rows.fieldnames if n not in COLUMNS]
+    if strange:
+        raise Misuse(f"{where}: '{strange[0]}' is not a column here", f"there are {', '.join(COLUMNS)}")
+    found = []
+    for row in rows:
+        if None in row or any(v is None for v in row.values()):
+            raise Misuse(f"{where}, line {rows.line_num}: it has not as many fields as there are columns")
+        try:
+            found.append(parse_reading(f"{row['what']}={row['value']}{row.get('unit') or ''}", row.get("method") or "", row.get("instrument") or ""))
+        except Misuse as error:
+            raise Misuse(f"{where}, line {rows.line_num}: {error.message}", error.hint) from None
+    return found
+
+
+class Figure(Shape):
+    """One column of a foreign table: what it is, in which unit, and how it was taken."""
+
+    column: str
+    what: str
+    unit: str
+    method: str = ""
+
+
+class Mapping(Shape):
+    """What the columns of a foreign table mean: which holds the drive's name (or the one drive that all of it is of), and which holds what."""
+
+    drive_column: str = ""
+    drive: str = ""
+    instrument: str
+    figure: list[Figure]
+
+
+def read_mapped(text: str, where: str, mapping: str, mapping_where: str) -> dict[str, list[Reading]]:
+    """Readings of drives, by their names, from a foreign table and the mapping that says what its columns mean.
+
+    An empty cell is a figure that was not taken.
+
+    Raises
+    ------
+    Misuse
+        The mapping is none, or the table is not as it says: the line and what is wrong with it.
+    """
+    how = read_toml(mapping, mapping_where, Mapping)
+    if bool(how.drive_column) == bool(how.drive):
+        raise Misuse(f"{mapping_where} needs either 'drive_column' or 'drive'", 'such as drive_column = "model"')
+    rows = csv.DictReader(io.StringIO(text))
+    try:
+        there = rows.fieldnames or []
+        missing = [c for c in (how.drive_column, *(f.column for f in how.figure)) if c and c not in there]
+        if missing:
+            raise Misuse(f"{where} has no column '{missing[0]}'", f"there are: {', '.join(there)}")
+        found: dict[str, list[Reading]] = {}
+        for row in rows:
+            name = how.drive or (row[how.drive_column] or "").strip()
+            if not name:
+                raise Misuse(f"{where}, line {rows.line_num}: it names no drive")
+            for one in how.figure:
+                value = (row[one.column] or "").strip()
+                if not value:
+                    continue
+                try:
+                    reading = parse_reading(f"{one.what}={value} {one.unit}", one.method, how.instrument)
+                except Misuse as error:
+                    raise Misuse(f"{where}, line {rows.line_num}, column '{one.column}': {error.message}", error.hint) from None
+                found.setdefault(name, []).append(reading)
+    except csv.Error as error:
+        raise Misuse(f"{where} is no CSV: {error}") from None
+    return found

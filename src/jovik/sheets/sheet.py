@@ -1,0 +1,312 @@
+"""A sheet: a drive as sold and what its maker claims, and the TOML file a person writes it in.
+
+[drive]
+name = "Fjord 1TB"
+maker = "Halden"
+capacity = "1TB"
+price = "89 EUR"
+
+[[claim]]
+what = "random read 4KiB depth 32"
+figure = "900,000 IOPS"
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from typing import Annotated, Any
+
+from pydantic import Field, ValidationError, field_validator
+
+from jovik.base.errors import Misuse, PhraseError
+from jovik.base.quantities import parse_rate, parse_size, parse_time, significant, spell_size, spell_time
+from jovik.base.toml_files import Shape, Size, explain, from_text, read_toml
+from jovik.steps.clauses import CLAUSES
+from jovik.steps.tokens import Cursor
+
+
+@dataclass(frozen=True)
+class Drive:
+    """A model in one capacity, as sold. Empty strings and None are what the sheet does not say."""
+
+    name: str
+    maker: str = ""
+    model: str = ""
+    capacity_bytes: int | None = None
+    interface: str = ""
+    medium: str = ""
+    price: float | None = None
+    currency: str = ""
+    warranty_years: float | None = None
+    endurance_bytes: int | None = None
+
+
+@dataclass(frozen=True)
+class Claim:
+    """One advertised figure.
+
+    `figure` is in `unit`: ``"bytes/s"``, ``"IOPS"`` or, for an access time, ``"ns"``. None leaves a number open that
+    the maker did not give.
+    """
+
+    random: bool
+    read_percent: int
+    figure: float
+    unit: str
+    block_bytes: int | None = None
+    depth: int | None = None
+    workers: int | None = None
+    up_to: bool = True
+    sustained: bool = False
+    printed: str = ""
+
+    @property
+    def what(self) -> str:
+        """What it is about, in the words of a phrase."""
+        words = ["random" if self.random else "sequential", "read" if self.read_percent == 100 else "write"]
+        if self.block_bytes is not None:
+            words.append(spell_size(self.block_bytes))
+        if self.depth is not None:
+            words.append(f"depth {self.depth}")
+        if self.workers is not None:
+            words.append(f"workers {self.workers}")
+        return " ".join(words)
+
+    @property
+    def label(self) -> str:
+        """The same for tables."""
+        order = "random" if self.random else "sequential"
+        parts = [f"{order} {'read' if self.read_percent == 100 else 'write'}"]
+        if self.block_bytes is not None:
+            parts.append(re.sub(r"(\d)([A-Za-z])", r"\1 \2", spell_size(self.block_bytes)))
+        parts += [f"{n} {v}" for n, v in (("depth", self.depth), ("workers", self.workers)) if v is not None]
+        parts += ["sustained"] if self.sustained else []
+        return ", ".join(parts)
+
+    @property
+    def lower_is_better(self) -> bool:
+        """Whether it is an access time."""
+        return self.unit == "ns"
+
+    def shown(self, value: float | None = None) -> str:
+        """A value (the claim's own unless given) in the claim's unit, for people."""
+        value = self.figure if value is None else value
+        if self.unit == "ns":
+            return f"{significant(value / 1000)} us"
+        if self.unit == "IOPS":
+            return f"{significant(value)} IOPS"
+        return f"{significant(value / 1e6)} MB/s"
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """A drive with its claims."""
+
+    drive: Drive
+    claims: tuple[Claim, ...] = ()
+
+
+def parse_claim(what: str, figure: str, **more: Any) -> Claim:
+    """A claim from its words and its figure.
+
+    Parameters
+    ----------
+    what : str
+        ``sequential|random read|write [BLOCK] [depth N] [workers N]``.
+    figure : str
+        ``7000 MB/s``, ``900,000 IOPS`` or ``60us``.
+
+    Raises
+    ------
+    PhraseError
+        `what` does not parse.
+    ValueError
+        `figure` is no rate and no time.
+    """
+    amount, unit = parse_figure(figure)
+    return Claim(**_read_what(what), figure=amount, unit=unit, **more)
+
+
+def _read_what(what: str) -> dict[str, Any]:
+    cursor = Cursor(what)
+    values: dict[str, Any] = {"random": cursor.choice("'sequential' or 'random'", "sequential", "random") == "random"}
+    values["read_percent"] = 100 if cursor.choice("'read' or 'write'", "read", "write") == "read" else 0
+    known = {c.keywords: c for c in CLAUSES}
+    if cursor.next is not None and cursor.next.text[0].isdigit():
+        values["block_bytes"] = cursor.read(parse_size, "a block such as 4KiB")
+    while cursor.next is not None:
+        clause = next((known[(k,)] for k in ("depth", "workers") if cursor.accept(k)), None)
+        if clause is None:
+            raise cursor.wrong("a block such as 4KiB, 'depth N' or 'workers N'")
+        values |= clause.read(cursor)
+    return values
+
+
+def parse_figure(text: str) -> tuple[float, str]:
+    """A claimed figure and its unit.
+
+    Raises
+    ------
+    ValueError
+        Neither a rate nor a time, or zero.
+    """
+    try:
+        value, unit = parse_rate(text)
+    except ValueError as error:
+        try:
+            value, unit = float(parse_time(text)), "ns"
+        except ValueError:
+            raise ValueError(f"'{text}' is not a figure; write 550MB/s, 95000 IOPS or 60us") from error
+    if value <= 0:
+        raise ValueError("a claimed figure is above zero")
+    return value, unit
+
+
+def parse_price(text: str) -> tuple[float, str]:
+    """``89 EUR`` or ``89.90`` as (89.0, "EUR")."""
+    found = re.fullmatch(r"\s*(\d{1,12}(?:\.\d{1,12})?)\s*([A-Za-z]{3})?\s*", text)
+    if not found:
+        raise ValueError(f"'{text}' is not a price; write 89 EUR")
+    return float(found[1]), (found[2] or "").upper()
+
+
+def parse_years(text: str) -> float:
+    """``5 years`` as 5.0."""
+    found = re.fullmatch(r"\s*(\d{1,4}(?:\.\d{1,4})?)\s*(years?|y)?\s*", text)
+    if not found:
+        raise ValueError(f"'{text}' is not a warranty; write 5 years")
+    return float(found[1])
+
+
+class DriveTable(Shape):
+    """`[drive]` as written."""
+
+    name: Annotated[str, Field(min_length=1, pattern=r"\S")]
+    maker: str = ""
+    model: str = ""
+    capacity: Size | None = None
+    interface: str = ""
+    medium: str = ""
+    price: Annotated[tuple[float, str] | None, from_text(parse_price)] = None
+    warranty: Annotated[float | None, from_text(parse_years)] = None
+    endurance: Size | None = None
+
+    def drive(self) -> Drive:
+        """As the rest of Jovik knows it."""
+        price, currency = self.price or (None, "")
+        return Drive(
+            self.name.strip(), self.maker, self.model, self.capacity, self.interface, self.medium, price, currency, self.warranty, self.endurance
+        )  # fmt: skip
+
+
+class ClaimTable(Shape):
+    """One `[[claim]]` as written."""
+
+    what: str
+    figure: Annotated[tuple[float, str], from_text(parse_figure)]
+    up_to: bool = True
+    sustained: bool = False
+    printed: str = ""
+
+    @field_validator("what")
+    @classmethod
+    def _parses(cls, text: str) -> str:
+        try:
+            _read_what(text)
+        except PhraseError as error:
+            raise ValueError(f"{error.message}\n{error.hint}") from None
+        return text
+
+    def claim(self) -> Claim:
+        """As the rest of Jovik knows it."""
+        figure, unit = self.figure
+        return Claim(
+            **_read_what(self.what), figure=figure, unit=unit, up_to=self.up_to, sustained=self.sustained, printed=self.printed
+        )  # fmt: skip
+
+
+class SheetFile(Shape):
+    """A whole sheet as written."""
+
+    drive: DriveTable
+    claim: list[ClaimTable] = []
+
+    def sheet(self) -> Sheet:
+        """As the rest of Jovik knows it."""
+        return Sheet(self.drive.drive(), tuple(c.claim() for c in self.claim))
+
+
+def read_sheet(text: str, where: str) -> Sheet:
+    """A sheet from TOML.
+
+    Raises
+    ------
+    Misuse
+        With the file, the line and the key.
+    """
+    return read_toml(text, where, SheetFile).sheet()
+
+
+def drive_from_words(words: dict[str, str]) -> Drive:
+    """A drive from words under the keys of `[drive]`, as options give them.
+
+    Raises
+    ------
+    Misuse
+        With the key at fault and the reason.
+    """
+    try:
+        return DriveTable.model_validate(words).drive()
+    except ValidationError as error:
+        raise Misuse(explain(error.errors()[0])[1]) from None
+
+
+def write_sheet(sheet: Sheet) -> str:
+    """A sheet as TOML; `read_sheet` gives the same sheet back."""
+    import tomlkit
+
+    drive = sheet.drive
+    document = tomlkit.document()
+    table = tomlkit.table()
+    table["name"] = drive.name
+    for key, value in (
+        ("maker", drive.maker),
+        ("model", drive.model),
+        ("capacity", spell_size(drive.capacity_bytes) if drive.capacity_bytes is not None else ""),
+        ("interface", drive.interface),
+        ("medium", drive.medium),
+        ("price", f"{drive.price:g} {drive.currency}".strip() if drive.price is not None else ""),
+        ("warranty", f"{drive.warranty_years:g} years" if drive.warranty_years is not None else ""),
+        ("endurance", spell_size(drive.endurance_bytes) if drive.endurance_bytes is not None else ""),
+    ):
+        if value:
+            table[key] = value
+    document["drive"] = table
+    if sheet.claims:
+        claims = tomlkit.aot()
+        for claim in sheet.claims:
+            entry = tomlkit.table()
+            entry["what"] = claim.what
+            entry["figure"] = spell_figure(claim)
+            if not claim.up_to:
+                entry["up_to"] = False
+            if claim.sustained:
+                entry["sustained"] = True
+            if claim.printed:
+                entry["printed"] = claim.printed
+            claims.append(entry)
+        document["claim"] = claims
+    return tomlkit.dumps(document)
+
+
+def spell_figure(claim: Claim) -> str:
+    """The claimed figure exactly, as a sheet holds it."""
+    if claim.unit == "ns":
+        return spell_time(round(claim.figure))
+    if claim.unit == "IOPS":
+        return f"{claim.figure:.0f} IOPS"
+    for unit, scale in (("MB/s", 1e6), ("kB/s", 1e3)):
+        if claim.figure % scale == 0:
+            return f"{claim.figure / scale:.0f} {unit}"
+    return f"{claim.figure:.0f} B/s"

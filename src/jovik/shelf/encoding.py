@@ -1,0 +1,49 @@
+"""Series and histograms as bytes: NumPy's own .npz form, which any reader of NumPy files can open."""
+
+from __future__ import annotations
+
+import io
+from typing import Any, cast
+
+import numpy as np
+import numpy.typing as npt
+
+from jovik.base import histogram
+from jovik.base.trace import Latencies
+
+NOT_AN_ARRAY = "allow_pickle"
+"""NumPy before 2.2 stored a keyword of this name as an array, and Jovik 0.1.0 gave it one: such passes are on people's shelves."""
+
+
+def pack(**arrays: npt.NDArray[np.int64]) -> bytes:
+    """Named arrays as one compressed blob."""
+    out = io.BytesIO()
+    np.savez_compressed(out, **cast(Any, arrays))
+    return out.getvalue()
+
+
+def unpack(blob: bytes) -> dict[str, npt.NDArray[np.int64]]:
+    """What `pack` was given."""
+    with np.load(io.BytesIO(blob), allow_pickle=False) as found:
+        return {name: found[name] for name in found.files if name != NOT_AN_ARRAY}
+
+
+def pack_latencies(latencies: dict[str, Latencies]) -> bytes:
+    """Histograms with only their used buckets; each array is index, count pairs behind minimum, maximum and sum."""
+    arrays = {}
+    for direction, one in latencies.items():
+        used = np.flatnonzero(one.counts)
+        head = np.array([one.minimum_ns, one.maximum_ns, one.sum_ns], np.int64)
+        arrays[direction] = np.concatenate([head, used.astype(np.int64), one.counts[used]])
+    return pack(**arrays)
+
+
+def unpack_latencies(blob: bytes) -> dict[str, Latencies]:
+    """What `pack_latencies` was given."""
+    found = {}
+    for direction, array in unpack(blob).items():
+        used, counted = np.split(array[3:], 2)
+        counts = np.zeros(histogram.COUNT, np.int64)
+        counts[used] = counted
+        found[direction] = Latencies(counts, int(array[0]), int(array[1]), int(array[2]))
+    return found

@@ -1,0 +1,195 @@
+"""Opening a shelf: where it is, whether it is one, and bringing it to the newest revision."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import sqlite3
+from pathlib import Path
+from typing import Any
+
+import sqlalchemy as sa
+
+from jovik.base.errors import ShelfRefused
+from jovik.base.settings import default_shelf, shelf_setting
+from jovik.shelf.atomic_files import put_new, scratch_beside
+from jovik.shelf.migrate import migrate, revision_of
+from jovik.shelf.postgresql import is_server, open_server
+from jovik.shelf.schema import REVISION
+
+APPLICATION_ID = 0x4A6F766B
+"""Marks a SQLite file as a Jovik shelf (`PRAGMA application_id`): "Jovk"."""
+
+
+def where_from(option: str | None) -> str:
+    """The shelf's place: the option, else `JOVIK_SHELF`, else what the person's settings say, else the platform's data folder."""
+    return option or os.environ.get("JOVIK_SHELF") or shelf_setting() or str(default_shelf())
+
+
+def shown_place(where: str) -> str:
+    """A shelf's place as it may be shown: the password of a server's address is left out."""
+    if not is_server(where):
+        return where
+    try:
+        return sa.make_url(where).render_as_string()
+    except sa.exc.ArgumentError:
+        return where
+
+
+def open_engine(where: str, *, create: bool, migrating: bool = True) -> sa.Engine:
+    """A database engine on a shelf of the newest revision.
+
+    Parameters
+    ----------
+    where : str
+        A path, or the address of a PostgreSQL database.
+    create : bool
+        Make the shelf where there is none.
+    migrating : bool
+        Bring one of an earlier revision to the newest; it is refused otherwise.
+
+    Raises
+    ------
+    ShelfRefused
+        It is not there, is no shelf, is of a later revision, or cannot be read or written.
+    """
+    if is_server(where):
+        return open_server(where, create=create, migrating=migrating)
+    path = Path(where)
+    fresh = not path.exists()
+    if fresh and not create:
+        raise ShelfRefused(f"there is no shelf at {where}", "jovik sheet new NAME makes one; --shelf names another place")
+    if path.is_dir():
+        raise ShelfRefused(f"{where} is a folder, not a shelf", f"name a file in it: --shelf {path / 'shelf.db'}")
+    try:
+        if fresh:
+            _make(path)
+        reading = _only_read(path)
+        _recognise(path, reading)
+        engine = _connect(path, reading=reading)
+        with engine.connect() as connection:
+            found = revision_of(connection)
+        if found is None:
+            raise ShelfRefused(f"{where} is a shelf without a revision; it may be damaged", "name another one with --shelf")
+        if found != REVISION and (reading or not migrating):
+            raise ShelfRefused(f"{where} is of another revision and cannot be written here", COPY_IT)
+        if found != REVISION:
+            _back_up(path, found)
+            _migrate(path)
+        return engine
+    except (sa.exc.DatabaseError, OSError) as error:
+        reason = error.orig if isinstance(error, sa.exc.DatabaseError) else error.strerror
+        raise ShelfRefused(f"the shelf {where} cannot be opened: {reason}", "name another one with --shelf, or mend its folder") from None
+
+
+WRITING = {"jovik_writing": True}
+"""Execution options of an engine whose transactions write."""
+
+
+COPY_IT = "copy it, with the files beside it that begin with its name, to where it can be written"
+
+
+def _only_read(path: Path) -> bool:
+    """Whether a shelf cannot be written here: its medium, its folder or its file says so.
+
+    Raises
+    ------
+    ShelfRefused
+        Its newest passes are in a log beside it, which only a writer can bring in.
+    """
+    if os.access(path, os.W_OK) and os.access(path.absolute().parent, os.W_OK):
+        return False
+    log = path.with_name(f"{path.name}-wal")
+    if log.exists() and log.stat().st_size and not path.with_name(f"{path.name}-shm").exists():
+        raise ShelfRefused(f"the shelf {path} was not closed where it was written, and cannot be written here", COPY_IT)
+    return True
+
+
+def _address(path: Path, reading: bool) -> str:
+    """The shelf for SQLite's own eyes; one that nobody can write is read without the files that writers keep beside it."""
+    unchanging = reading and not path.with_name(f"{path.name}-shm").exists()
+    return f"{path.absolute().as_uri()}{'?mode=ro' if reading else ''}{'&immutable=1' if unchanging else ''}"
+
+
+def _connect(path: Path | None, *, foreign_keys: bool = True, reading: bool = False) -> sa.Engine:
+    """An engine on a file, or with None on memory of its own."""
+    if path is None:
+        engine = sa.create_engine("sqlite://", poolclass=sa.pool.StaticPool)
+    else:
+        address = _address(path, reading)
+        made = lambda: sqlite3.connect(address, uri=True, timeout=30, check_same_thread=False)  # noqa: E731
+        engine = sa.create_engine("sqlite://", creator=made, poolclass=sa.pool.QueuePool)
+
+    def prepare(connection: Any, _: Any) -> None:
+        # Python's own module would begin transactions late and leave changes of tables out of them.
+        connection.isolation_level = None
+        cursor = connection.cursor()
+        # Readers go on while a run writes; a finished pass is on the medium when its transaction returns.
+        for pragma in (*([] if reading else ["journal_mode=WAL", "synchronous=FULL"]), f"foreign_keys={'ON' if foreign_keys else 'OFF'}"):
+            cursor.execute(f"PRAGMA {pragma}")
+        cursor.close()
+
+    def begin(connection: sa.Connection) -> None:
+        # A transaction that will write takes its turn at once; one that had read first could be refused later.
+        writes = connection.get_execution_options().get("jovik_writing")
+        connection.exec_driver_sql("BEGIN IMMEDIATE" if writes else "BEGIN")
+
+    sa.event.listen(engine, "connect", prepare)
+    sa.event.listen(engine, "begin", begin)
+    return engine
+
+
+def _make(path: Path) -> None:
+    """Make a shelf whole: nobody ever meets half of one, and who is killed meanwhile leaves nothing."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    engine = _connect(None, foreign_keys=False)
+    _bring_up(engine)
+    with engine.connect() as connection:
+        made: sqlite3.Connection = connection.connection.driver_connection  # type: ignore[assignment]
+        content = made.serialize()
+    engine.dispose()
+    put_new(path, content)
+
+
+def _recognise(path: Path, reading: bool) -> None:
+    """Refuse a file that is not a Jovik shelf, without writing to it."""
+    if path.stat().st_size == 0:
+        raise ShelfRefused(f"{path} is an empty file, not a shelf", "remove it, or name another place with --shelf")
+    try:
+        with sqlite3.connect(_address(path, reading) if reading else f"{path.absolute().as_uri()}?mode=ro", uri=True) as connection:
+            marked = connection.execute("PRAGMA application_id").fetchone()[0] == APPLICATION_ID
+        connection.close()
+    except sqlite3.DatabaseError as error:
+        raise ShelfRefused(f"{path} is not a shelf: {error}", "name another one with --shelf") from None
+    if not marked:
+        raise ShelfRefused(f"{path} is a database, but not a Jovik shelf", "name another one with --shelf")
+
+
+def _back_up(path: Path, revision: str) -> None:
+    """Keep a copy of a shelf as it was before it is brought to a newer revision; a copy is there whole or not at all."""
+    copy = path.with_name(f"{path.name}.revision-{revision}")
+    if copy.exists():
+        return
+    part = scratch_beside(copy)
+    with contextlib.closing(sqlite3.connect(path)) as old, contextlib.closing(sqlite3.connect(part)) as new:
+        old.backup(new)
+    os.replace(part, copy)
+
+
+def _migrate(path: Path, revision: str = "head") -> None:
+    """Bring a shelf to a revision, the newest unless said otherwise."""
+    engine = _connect(path, foreign_keys=False)
+    try:
+        _bring_up(engine, revision)
+    finally:
+        engine.dispose()
+
+
+def _bring_up(engine: sa.Engine, revision: str = "head") -> None:
+    """SQLite changes a table by making it anew; rows that refer to it must not object meanwhile, and are looked at afterwards."""
+    with engine.execution_options(**WRITING).begin() as connection:
+        connection.execute(sa.text(f"PRAGMA application_id={APPLICATION_ID}"))
+        migrate(connection, revision)
+        broken = connection.execute(sa.text("PRAGMA foreign_key_check")).first()
+        if broken is not None:
+            raise ShelfRefused(f"this shelf refers to records that it does not hold ({broken[0]})", "a copy from before is beside it")

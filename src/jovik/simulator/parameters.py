@@ -1,0 +1,254 @@
+"""How a model drive serves I/O: its parameters, and the formulas that turn a workload into a rate.
+
+These formulas are the truth that Jovik's statistics are tested against; docs/model-drives.md explains them for people. What changes
+while the drive works (its cache, its heat) is in `jovik.simulator.drive_state`.
+"""
+
+from __future__ import annotations
+
+import math
+from typing import Annotated
+
+from pydantic import Field
+
+from jovik.base.quantities import parse_rate
+from jovik.base.session import Workload
+from jovik.base.toml_files import Shape, Size, Time, from_text
+
+
+def _bytes_a_second(text: str) -> float:
+    value, unit = parse_rate(text)
+    if unit != "bytes/s" or value <= 0:
+        raise ValueError(f"'{text}' is not a rate; write 550MB/s")
+    return value
+
+
+Rate = Annotated[float, from_text(_bytes_a_second)]
+Share = Annotated[float, Field(ge=0, le=2, strict=False)]
+
+Degrees = Annotated[float, Field(ge=-40, le=250, strict=False)]
+
+SHARPNESS = 6.0
+"""How sharply the slowest bound takes over from the next slowest: the exponent of the generalised mean in `smallest`."""
+
+
+def smallest(*bounds: float) -> float:
+    """A smooth minimum: real drives round the corner where one bound hands over to another."""
+    least = min(bounds)
+    return float(least * sum((b / least) ** -SHARPNESS for b in bounds) ** (-1 / SHARPNESS))
+
+
+class Stuck(Shape):
+    """A sensor that always says the same."""
+
+    stuck: Degrees
+
+
+class Bad(Shape):
+    """An area that cannot be read: where it begins, and its length, in bytes."""
+
+    at: Size
+    length: Size
+
+
+class Platter(Shape):
+    """A spinning medium.
+
+    Attributes
+    ----------
+    outer_rate, inner_rate : float, bytes/s
+        At the first and the last address.
+    rpm : int
+        Turns a minute; half a turn is waited for on average.
+    seek : int, nanoseconds
+        Across the whole medium; shorter ways take the square root of their share, above `settle`.
+    settle : int, nanoseconds
+    queue_gain : float
+        What sorting a queue brings: the rate grows by this share with each doubling of the depth, up to 32.
+    """
+
+    outer_rate: Rate
+    inner_rate: Rate
+    rpm: Annotated[int, Field(gt=0)] = 7200
+    seek: Time = 14_000_000
+    settle: Time = 1_500_000
+    queue_gain: Share = 0.22
+
+    def rate_at(self, share: float) -> float:
+        """Bytes a second at a share of the addresses.
+
+        The rate goes with the radius and the addresses with its square, so the square of the rate falls evenly.
+        """
+        share = min(max(share, 0.0), 1.0)
+        return math.sqrt(self.outer_rate**2 - (self.outer_rate**2 - self.inner_rate**2) * share)
+
+    def access_ns(self, span_share: float) -> float:
+        """Mean nanoseconds to a random place within a share of the medium: the way there, and half a turn."""
+        way = self.settle + (self.seek - self.settle) * math.sqrt(min(max(span_share, 0.0), 1.0))
+        return way + 30e9 / self.rpm
+
+
+class Heat(Shape):
+    """Warming and throttling. Temperatures in degrees Celsius.
+
+    Attributes
+    ----------
+    idle, full : float
+        Where the temperature ends when nothing moves, and when as much moves as `read_rate` and `write_rate` allow.
+    time : int, nanoseconds
+        Time constant of the way there (first order: a mass behind a resistance).
+    throttle_at, resume_at : float
+        Throttling begins at the one and ends at the other.
+    throttle_share : float
+        What is left of the rate meanwhile.
+    sensors : table
+        Offset from the true temperature by the sensor's name, or for a sensor that is broken ``{ stuck = 84 }``.
+    """
+
+    idle: Degrees = 34.0
+    full: Degrees = 70.0
+    time: Time = 60 * 10**9
+    throttle_at: Degrees = 200.0
+    resume_at: Degrees = 190.0
+    throttle_share: Share = 0.5
+    sensors: dict[str, Degrees | Stuck] = {"drive": 0.0}
+
+
+class Behaviour(Shape):
+    """The parameters of a model drive.
+
+    Attributes
+    ----------
+    read_latency, write_latency : int, nanoseconds
+        Of one random I/O alone, without the transfer of its data.
+    sequential_latency : int, nanoseconds
+        The same where the drive sees the next I/O coming.
+    read_rate, write_rate : float, bytes/s
+        What data moves at, at most; writing into the write cache.
+    read_iops, write_iops : int
+        I/Os a second at most, at any depth: what all channels together can handle.
+    link_rate : float, bytes/s
+        What the link carries; 0 is no bound.
+    cache_size : int, bytes
+        Write cache; 0 is none.
+    cache_of_free : float
+        A write cache that is taken from free space grows by this share of what is free.
+    direct_write_rate : float, bytes/s
+        Writing once the cache is full.
+    fold_after, folding_rate : int, bytes; float, bytes/s
+        When so much was written past the cache, what lies in it has to be folded away meanwhile, and this is what is left; 0 is never.
+    drain_rate : float, bytes/s
+        Emptying the cache while nothing is written.
+    full_from, full_share : float
+        From this fill level (percent) on writing slows down for making room, to this share at 100 %.
+    flush_time : int, nanoseconds
+        A flush of the drive's own cache, and what a durable write pays.
+    compression : float
+        A controller that compresses writes only this much less of a compressible share: 1 is all of it, 0 does not compress.
+    file_time : int, nanoseconds
+        Making one file on it, beside its data.
+    hiccup_every, hiccup_time : int, nanoseconds
+        While it is written, it stops for so long after every so long; 0 is never.
+    bad : list of Bad
+        Areas that cannot be read.
+    real_capacity : int, bytes
+        What it really holds where it says more: what is written beyond lands on what was written before. 0 is `capacity`.
+    pass_spread, slice_spread : float
+        Standard deviation of the log of the rate: of a wandering that `wander_time` forgets, and between time slices.
+    latency_spread : float
+        Standard deviation of the log of the latency.
+    capacity : int, bytes
+        What it says it holds.
+    serial, firmware : str
+        Of the unit.
+    """
+
+    read_latency: Time
+    write_latency: Time
+    sequential_latency: Time
+    read_rate: Rate
+    write_rate: Rate
+    read_iops: Annotated[int, Field(gt=0)]
+    write_iops: Annotated[int, Field(gt=0)]
+    capacity: Size
+    direct_write_rate: Rate
+    drain_rate: Rate
+    link_rate: Rate | None = None
+    cache_size: Size = 0
+    cache_of_free: Share = 0.0
+    fold_after: Size = 0
+    folding_rate: Rate | None = None
+    full_from: Annotated[float, Field(ge=0, lt=100, strict=False)] = 99.0
+    full_share: Share = 1.0
+    flush_time: Time = 500_000
+    compression: Share = 0.0
+    file_time: Time = 60_000
+    hiccup_every: Time = 0
+    hiccup_time: Time = 0
+    bad: list[Bad] = []
+    real_capacity: Size = 0
+    platter: Platter | None = None
+    heat: Heat | None = None
+    pass_spread: Share = 0.01
+    slice_spread: Share = 0.02
+    wander_time: Time = 2 * 10**9
+    latency_spread: Share = 0.3
+    serial: str = "MODEL-0001"
+    firmware: str = "1.0"
+
+    def cache_bytes(self, fill_percent: float) -> float:
+        """The write cache at a fill level."""
+        return self.cache_size + self.cache_of_free * self.capacity * (1 - fill_percent / 100)
+
+    def crowding(self, fill_percent: float) -> float:
+        """The share of the write rate that making room leaves at a fill level."""
+        over = max(fill_percent - self.full_from, 0.0) / (100 - self.full_from)
+        return 1 - (1 - self.full_share) * over
+
+    def squeeze(self, work: Workload) -> float:
+        """By how much less has to be written of a payload than it is long."""
+        return 1 - min(self.compression * work.compressible_percent / 100, 0.95)
+
+    def service_ns(self, work: Workload, write_rate: float) -> float:
+        """Nanoseconds that one I/O takes when it is alone, mean over both directions."""
+        read = self.sequential_latency if not work.random else self.read_latency
+        write = min(self.sequential_latency, self.write_latency) if not work.random else self.write_latency
+        read_ns = read + work.block_bytes / self.read_rate * 1e9
+        write_ns = write + work.block_bytes / write_rate * 1e9 + (self.flush_time if work.durable else 0)
+        share = work.read_percent / 100
+        return share * read_ns + (1 - share) * write_ns
+
+    def iops(self, work: Workload, *, cached: bool = True, write_rate: float | None = None, at_share: float = 0.0) -> float:
+        """I/Os a second of a workload at full pace, without noise.
+
+        The least of: what is in flight over the time of one (Little's law), the I/Os a second that the drive can handle,
+        and what its data paths and its link carry; bounds of mixed work are shared out by time.
+
+        Parameters
+        ----------
+        cached : bool
+            Whether writes go into the write cache.
+        write_rate : float, optional
+            What the medium takes just now, bytes/s; the cache's or the direct rate unless given.
+        at_share : float
+            Where on a spinning medium, as a share of its addresses.
+        """
+        if self.platter is not None:
+            return self._spinning_iops(work, self.platter, at_share)
+        write_rate = write_rate or (self.write_rate if cached else self.direct_write_rate)
+        write_rate = write_rate / self.squeeze(work)
+        share = work.read_percent / 100
+        alone = work.depth * work.workers / self.service_ns(work, write_rate) * 1e9
+        handled = 1 / (share / self.read_iops + (1 - share) / self.write_iops)
+        carried = 1 / (share * work.block_bytes / self.read_rate + (1 - share) * work.block_bytes / write_rate)
+        reached = smallest(alone, handled, carried)
+        # A link is a wall: there is no rounding of that corner.
+        return min(reached, self.link_rate / work.block_bytes) if self.link_rate else reached
+
+    def _spinning_iops(self, work: Workload, platter: Platter, at_share: float) -> float:
+        transfer = work.block_bytes / platter.rate_at(at_share) * 1e9
+        if not work.random:
+            return 1e9 / transfer if not work.durable else 1e9 / (transfer + 60e9 / platter.rpm)
+        access = platter.access_ns(work.span_bytes / self.capacity)
+        gain = 1 + platter.queue_gain * math.log2(min(work.depth * work.workers, 32))
+        return 1e9 * gain / (access + transfer + (60e9 / platter.rpm if work.durable else 0))

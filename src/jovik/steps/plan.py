@@ -1,0 +1,145 @@
+"""Plans: an ordered list of step phrases with titles and reasons, kept as TOML.
+
+title = "First look"
+about = "..."
+passes = 5
+steps = [
+    "sequential read 1MiB depth 8 for 2s",
+    { phrase = "random read 4KiB depth 1..64 for 1s", title = "Depth", why = "...", passes = 3, spare = 1 },
+]
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from importlib import resources
+from pathlib import Path
+from typing import Any
+
+from jovik.base.errors import JovikError, PhraseError, UnknownName
+from jovik.base.text_files import read_text
+from jovik.steps.parser import parse_all
+from jovik.steps.step import Step
+
+SPARE = (0, 9)
+
+
+@dataclass(frozen=True)
+class Line:
+    """One line of a plan: a phrase, the steps it stands for, and why they are there.
+
+    `passes` is None where the plan's own number holds. `spare` says in which order a time budget takes lines away:
+    the highest first, 0 never.
+    """
+
+    phrase: str
+    steps: tuple[Step, ...]
+    title: str = ""
+    why: str = ""
+    passes: int | None = None
+    spare: int = 0
+
+
+@dataclass(frozen=True)
+class Plan:
+    """Lines in their order; `passes` is how often each step is repeated unless the line or the person says otherwise."""
+
+    name: str
+    title: str
+    about: str
+    lines: tuple[Line, ...]
+    passes: int = 5
+
+    @property
+    def steps(self) -> tuple[Step, ...]:
+        """Every step, ladders walked."""
+        return tuple(s for line in self.lines for s in line.steps)
+
+    @classmethod
+    def of(cls, phrases: list[str] | tuple[str, ...], name: str = "phrases") -> Plan:
+        """A plan of bare phrases.
+
+        Raises
+        ------
+        PhraseError
+            One does not parse.
+        """
+        return cls(name, "Phrases", "", tuple(Line(p, parse_all(p)) for p in phrases))
+
+
+def plan_names() -> list[str]:
+    """Names of the plans that ship with Jovik."""
+    return sorted(f.name.removesuffix(".toml") for f in resources.files("jovik.steps.plans").iterdir() if f.name.endswith(".toml"))
+
+
+def plan_text(name: str) -> tuple[str, str]:
+    """A plan's TOML and where it is from, by name or path.
+
+    Raises
+    ------
+    UnknownName
+        Neither a plan nor a file.
+    Misuse
+        A file that cannot be read as text.
+    """
+    if name in plan_names():
+        return (resources.files("jovik.steps.plans") / f"{name}.toml").read_text(encoding="utf-8"), name
+    path = Path(name)
+    if path.suffix == ".toml" and path.is_file():
+        return read_text(path), str(path)
+    raise UnknownName("plan", name, plan_names(), "or give the path of a plan's .toml file")
+
+
+def load_plan(name: str) -> Plan:
+    """A plan that ships with Jovik, by name, or one of the person's own, by the path of its TOML file.
+
+    Raises
+    ------
+    UnknownName
+        Neither a plan nor a file.
+    Misuse
+        A file that is not a plan: the line and the key at fault are in the message.
+    """
+    text, where = plan_text(name)
+    return _read(Path(where).stem, text, where)
+
+
+def _read(name: str, text: str, where: str) -> Plan:
+    # Pydantic is only loaded where a plan is.
+    from pydantic import Field, field_validator
+
+    from jovik.base.toml_files import Shape, read_toml
+
+    class LineFile(Shape):
+        phrase: str
+        title: str = ""
+        why: str = ""
+        passes: int | None = Field(None, ge=1, le=1000)
+        spare: int = Field(0, ge=SPARE[0], le=SPARE[1])
+
+    class PlanFile(Shape):
+        title: str = name
+        about: str = ""
+        passes: int = Field(5, ge=1, le=1000)
+        steps: list[LineFile] = Field(min_length=1)
+
+        @field_validator("steps", mode="before")
+        @classmethod
+        def _parse(cls, lines: Any) -> Any:
+            if not isinstance(lines, list):
+                return lines
+            given = [{"phrase": x} if isinstance(x, str) else x for x in lines]
+            for one in given:
+                phrase = one.get("phrase") if isinstance(one, dict) else None
+                try:
+                    parse_all(phrase if isinstance(phrase, str) else "-")
+                except PhraseError as error:
+                    if isinstance(phrase, str):
+                        raise ValueError(f"{error.message}\n{error.hint}") from None
+                except JovikError as error:
+                    raise ValueError(error.message) from None
+            return given
+
+    found = read_toml(text, where, PlanFile)
+    lines = tuple(Line(x.phrase, parse_all(x.phrase), x.title, x.why, x.passes, x.spare) for x in found.steps)
+    return Plan(name, found.title, found.about, lines, found.passes)

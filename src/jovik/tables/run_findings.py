@@ -1,0 +1,146 @@
+"""What the steps of a run tell together: ladders, long writes, access times, empty against full, copies."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from jovik.analysis.claims import all_latencies_ns
+from jovik.analysis.comparability import long_write_of
+from jovik.analysis.fullness import FullPair, empty_against_full
+from jovik.analysis.statistics import interval
+from jovik.analysis.sweep import Curve, curves
+from jovik.base.quantities import show_size, show_time, significant
+from jovik.base.step_result import Interval, StepResult
+from jovik.steps import Access, Copy, Step, parse
+from jovik.tables.table import Table, interval_words
+
+
+def findings_tables(results: Sequence[StepResult]) -> list[Table]:
+    """Every table that these results give rise to."""
+    tables = [ladder_table(curve) for curve in curves(results)]
+    tables += [long_write_table(number, result) for number, result in enumerate(results, 1) if long_write_of(result) is not None]
+    tables += [access_table(results), copies_table(results), fullness_table(empty_against_full(results))]
+    return [t for t in tables if t.rows]
+
+
+def in_a_ladder(result: StepResult) -> bool:
+    """Whether a ladder's own table shows this result."""
+    return "ladder" in result.facts
+
+
+def ladder_table(curve: Curve) -> Table:
+    """A ladder rung by rung, with its best and its knee."""
+    rows = []
+    for rung in curve.rungs:
+        latency = all_latencies_ns(rung.result)
+        mark = "best" if rung.value == curve.best else "knee" if rung.value == curve.knee else ""
+        rows.append(
+            (
+                curve.spell(rung.value),
+                significant(rung.rate_bytes_s.median / 1e6),
+                interval_words(rung.rate_bytes_s, 1e-6),
+                significant(rung.iops.median),
+                show_time(latency["p50"]) if latency else "-",
+                show_time(latency["p99"]) if latency else "-",
+                mark,
+            )
+        )
+    return Table(
+        curve.label, [curve.name, "MB/s", "95 % interval", "IOPS", "half within", "99 % within", ""], rows,
+        right=(0, 1, 2, 3, 4, 5), spare=(4, 5), notes=[curve.words()],
+    )  # fmt: skip
+
+
+def long_write_table(number: int | None, result: StepResult) -> Table:
+    """The steady parts of a long write; `number` is the step's in its run."""
+    found = result.facts["long_write"]
+    step = parse(result.phrase)
+    assert isinstance(step, Access)
+    # A random write is read in I/Os a second, a stream in bytes.
+    scale, unit = (1 / found["block_bytes"], "IOPS") if step.random else (1e-6, "MB/s")
+    rows = []
+    for part in found["parts"]:
+        rate = Interval(**part["rate_bytes_s"])
+        rows.append(
+            (
+                show_size(part["start_bytes"]) if part["start_bytes"] else "0",
+                show_size(part["end_bytes"]),
+                show_time((part["end_s"] - part["start_s"]) * 1e9),
+                significant(rate.median * scale),
+                interval_words(rate, scale),
+                f"{100 * part['spread']:.1f} %",
+            )
+        )
+    title = f"step {number}: {step.label}" if number is not None else step.label
+    return Table(
+        title, ["from", "to", "lasted", unit, "95 % interval", "slices differ by"], rows, right=(0, 1, 2, 3, 4, 5),
+        notes=["the interval is of the mean within this one pass"],
+    )  # fmt: skip
+
+
+def _plain_single(step: Step) -> bool:
+    return isinstance(step, Access) and step.depth == step.workers == 1 and step.random and not (step.rate_bytes_s or step.rate_iops)
+
+
+def access_table(results: Sequence[StepResult]) -> Table:
+    """How long small random accesses take one at a time."""
+    rows = []
+    for result in results:
+        step, latency = parse(result.phrase), all_latencies_ns(result)
+        if latency is None or not _plain_single(step) or in_a_ladder(result) or result.conditions.filled_percent is not None:
+            continue
+        rows.append((step.label, *(show_time(latency[k]) for k in ("p50", "p95", "p99", "p99_9", "max"))))
+    return Table(
+        "Access time, one at a time", ["step", "half within", "95 %", "99 %", "99.9 %", "longest"], rows, right=(1, 2, 3, 4, 5), spare=(2,)
+    )  # fmt: skip
+
+
+def copies_table(results: Sequence[StepResult]) -> Table:
+    """Copies of files, with the share of the stream that they reach."""
+    rows = []
+    for result in results:
+        facts = result.facts.get("copy")
+        if facts is None:
+            continue
+        rate = interval([p.rate_bytes_s for p in result.passes])
+        share = facts.get("of_sequential")
+        full = f", filled to {result.conditions.filled_percent} %" if result.conditions.filled_percent is not None else ""
+        rows.append(
+            (
+                parse(result.phrase).label + full,
+                significant(rate.median / 1e6),
+                interval_words(rate, 1e-6),
+                show_time(facts["seconds"] * 1e9),
+                significant(facts["files_s"]),
+                f"{100 * share:.0f} %" if share else "-",
+            )
+        )
+    return Table(
+        "Copies", ["step", "MB/s", "95 % interval", "takes", "files/s", "of sequential"], rows, right=(1, 2, 3, 4, 5), spare=(2,),
+        notes=["through the operating system's cache, from a cold start to the end of the sync, as a person waits for it"],
+    )  # fmt: skip
+
+
+def fullness_table(pairs: Sequence[FullPair]) -> Table:
+    """Steps on the empty drive against the same nearly full."""
+    rows = [
+        (
+            parse(p.kind).label,
+            f"{p.filled_percent} %",
+            significant(p.empty.median / 1e6),
+            significant(p.full.median / 1e6),
+            f"{100 * p.share.median:.0f} %",
+            interval_words(p.share, 100) + (" %" if p.share.known else ""),
+            p.verdict,
+        )
+        for p in pairs
+    ]
+    return Table(
+        "Empty against full", ["step", "filled to", "MB/s empty", "MB/s full", "of empty", "95 % interval", ""], rows,
+        right=(1, 2, 3, 4, 5), spare=(5,),
+    )  # fmt: skip
+
+
+def is_copy(result: StepResult) -> bool:
+    """Whether a result is of real files, whose own table says more."""
+    return isinstance(parse(result.phrase), Copy)
