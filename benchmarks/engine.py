@@ -1,16 +1,19 @@
-"""What the measuring loop costs, against a C program that does the least there is to do, on the same file, in one run.
+"""The cost of the measuring loop, against a minimal C program on the same file in one run.
 
     make bench                          all of it (some ten minutes)
     benchmarks/engine.py --quick        shorter passes, for a look
     benchmarks/engine.py depth noop     only these parts
-    benchmarks/engine.py --where DIR    the file of `depth` there, instead of on a block device in memory (zram; root)
+    benchmarks/engine.py --where DIR    the file of `depth` there, instead of on a block device in
+    memory (zram; root)
 
-Each ratio is the median over many short alternating pairs, Jovik over C: these machines are shared, and one long pass may
-meet a pause that the other does not. A drive that is held to a rate by whoever lends the machine would make every loop look alike, so
-where it can the file lies on a block device in memory, behind a real file system and real direct I/O.
+Each ratio is the median over many short alternating pairs, Jovik over C: these machines are shared,
+and one long pass may meet a pause that the other does not. A drive that is held to a rate by
+whoever lends the machine would make every loop look alike, so where it can the file lies on a block
+device in memory, behind a real file system and real direct I/O.
 
-The C program is groundtruth/reference.c, beside this checkout in `shared/` or where JOVIK_GROUNDTRUTH says; it needs a C compiler and
-liburing-dev. `truth` needs root, and takes groundtruth/limited with its backing file in memory.
+The C program is groundtruth/reference.c, beside this checkout in `shared/` or where
+JOVIK_GROUNDTRUTH says; it needs a C compiler and liburing-dev. `truth` needs root, and takes
+groundtruth/limited with its backing file in memory.
 """
 
 from __future__ import annotations
@@ -30,7 +33,7 @@ import time
 from collections.abc import Iterator
 from pathlib import Path
 
-from jovik.base.session import Live
+from jovik.base.session import Progress
 from jovik.base.trace import Trace
 from jovik.engine.session import FileSession
 from jovik.runs.workload import workload
@@ -40,10 +43,10 @@ TOP = Path(__file__).resolve().parents[1]
 GROUNDTRUTH = Path(os.environ.get("JOVIK_GROUNDTRUTH", TOP.parent / "shared" / "groundtruth"))
 FILE_BYTES = 2**30
 TRIES, AWAY = 5, 0.02
-"""How often a rate is measured again when the host took more than this share of the cores meanwhile."""
+"""Tries for one rate, made again when the host took more than this share of the cores."""
 
 
-def watch(_: Live) -> None:
+def watch(_: Progress) -> None:
     return None
 
 
@@ -52,19 +55,48 @@ def reference(scratch: Path) -> Path | None:
     source = GROUNDTRUTH / "reference.c"
     compiler = shutil.which("cc")
     if not source.exists() or compiler is None:
-        print(f"without the C program: {'no C compiler' if source.exists() else f'{source} is not there'}")
+        print(
+            "without the C program: "
+            f"{'no C compiler' if source.exists() else f'{source} is not there'}"
+        )
         return None
     out = scratch / "reference"
-    built = subprocess.run([compiler, "-O2", "-w", "-o", out, source, "-luring"], capture_output=True, text=True, check=False)
+    built = subprocess.run(
+        [compiler, "-O2", "-w", "-o", out, source, "-luring"],
+        capture_output=True,
+        text=True,
+        check=False,
+    )
     if built.returncode:
-        print(f"without the C program: {built.stderr.strip().splitlines()[-1]} (Debian: apt-get install liburing-dev)")
+        print(
+            f"without the C program: {built.stderr.strip().splitlines()[-1]} (Debian: apt-get "
+            "install liburing-dev)"
+        )
         return None
     return out
 
 
-def run_reference(program: Path, path: str, depth: int, block: int, seconds: float, *, direct: bool, sequential: bool) -> tuple[float, float]:
+def run_reference(
+    program: Path,
+    path: str,
+    depth: int,
+    block: int,
+    seconds: float,
+    *,
+    direct: bool,
+    sequential: bool,
+) -> tuple[float, float]:
     """I/Os a second and CPU seconds for each I/O."""
-    words = [program, path, str(depth), str(block), str(seconds), str(int(direct)), str(int(sequential)), "0"]
+    words = [
+        program,
+        path,
+        str(depth),
+        str(block),
+        str(seconds),
+        str(int(direct)),
+        str(int(sequential)),
+        "0",
+    ]
     before = resource.getrusage(resource.RUSAGE_CHILDREN)
     said = subprocess.run(words, capture_output=True, text=True, check=True).stdout
     after = resource.getrusage(resource.RUSAGE_CHILDREN)
@@ -84,11 +116,20 @@ def run_jovik(session: FileSession, phrase: str) -> tuple[float, float, Trace]:
     return trace.iops, cpu / trace.ios, trace
 
 
-def show(name: str, rates: list[float], wanted: float, cpus: list[float] | None = None, most: float = 1.15) -> bool:
+def show(
+    name: str,
+    rates: list[float],
+    wanted: float,
+    cpus: list[float] | None = None,
+    most: float = 1.15,
+) -> bool:
     """One line of the table, and whether the figure is reached."""
     rate = statistics.median(rates)
     reached = rate >= wanted
-    line = f"{name:44} {rate:6.3f} (at least {wanted}; {min(rates):.3f} to {max(rates):.3f}, {len(rates)} pairs)"
+    line = (
+        f"{name:44} {rate:6.3f} (at least {wanted}; {min(rates):.3f} to {max(rates):.3f}, "
+        f"{len(rates)} pairs)"
+    )
     if cpus:
         cpu = statistics.median(cpus)
         reached = reached and cpu <= most
@@ -109,12 +150,17 @@ def memory_drive(scratch: Path) -> Iterator[Path | None]:
     mount.mkdir()
     try:
         Path(f"/sys/block/zram{number}/disksize").write_text(str(FILE_BYTES * 3 // 2))
-        subprocess.run(["mkfs.ext4", "-q", "-E", "lazy_itable_init=0,lazy_journal_init=0", device], check=True)
+        subprocess.run(
+            ["mkfs.ext4", "-q", "-E", "lazy_itable_init=0,lazy_journal_init=0", device], check=True
+        )
         subprocess.run(["mount", device, mount], check=True)
         yield mount
     finally:
         for _ in range(50):
-            if subprocess.run(["umount", mount], check=False, stderr=subprocess.DEVNULL).returncode == 0:
+            if (
+                subprocess.run(["umount", mount], check=False, stderr=subprocess.DEVNULL).returncode
+                == 0
+            ):
                 break
             time.sleep(0.1)
         Path("/sys/class/zram-control/hot_remove").write_text(number)
@@ -140,9 +186,13 @@ def depths(program: Path | None, seconds: float, pairs: int, folder: Path) -> bo
                 # Which of the two goes first changes too, so that a drift of the machine cancels.
                 if number % 2:
                     mine = run_jovik(session, timed)
-                    other = run_reference(program, path, depth, block, seconds, direct=True, sequential=sequential)
+                    other = run_reference(
+                        program, path, depth, block, seconds, direct=True, sequential=sequential
+                    )
                 else:
-                    other = run_reference(program, path, depth, block, seconds, direct=True, sequential=sequential)
+                    other = run_reference(
+                        program, path, depth, block, seconds, direct=True, sequential=sequential
+                    )
                     mine = run_jovik(session, timed)
                 rates.append(mine[0] / other[0])
                 cpus.append(mine[1] / other[1])
@@ -168,10 +218,10 @@ def memory(program: Path | None, seconds: float, pairs: int) -> bool:
 
 def noop(seconds: float, pairs: int) -> bool:
     """I/Os that do nothing, one core: the loop and the ring alone."""
-    from jovik.engine.ceiling import empty_iops
-    from jovik.engine.worker_pool import UringCrew
+    from jovik.engine.ceiling import null_backend_iops
+    from jovik.engine.worker_pool import UringPool
 
-    rates = [empty_iops(UringCrew, 128, 1, round(seconds * 1e9)) / 1e6 for _ in range(pairs)]
+    rates = [null_backend_iops(UringPool, 128, 1, round(seconds * 1e9)) / 1e6 for _ in range(pairs)]
     return show("no-op I/Os, depth 128, million a second", rates, 5.0)
 
 
@@ -190,16 +240,22 @@ with FileSession(Path(sys.argv[1]), "io_uring") as session:
 
 
 def start(pairs: int) -> bool:
-    """From the start of a process to its first I/Os (a laid-out MiB), with the compiled loops in the cache."""
+    """Time from the start of a process to its first I/Os, with the compiled loops cached."""
     spent = []
     with tempfile.TemporaryDirectory() as folder:
         for number in range(pairs + 1):
             began = time.monotonic_ns()
-            said = subprocess.run([sys.executable, "-c", FIRST_IO, folder], capture_output=True, text=True, check=True).stdout
+            said = subprocess.run(
+                [sys.executable, "-c", FIRST_IO, folder], capture_output=True, text=True, check=True
+            ).stdout
             if number:
                 spent.append((int(said) - began) / 1e9)
     middle = statistics.median(spent)
-    print(f"{'start to first I/O, cache warm':44} {middle:6.3f} s (at most 0.7; {min(spent):.3f} to {max(spent):.3f})", flush=True)
+    print(
+        f"{'start to first I/O, cache warm':44} {middle:6.3f} s (at most 0.7; "
+        f"{min(spent):.3f} to {max(spent):.3f})",
+        flush=True,
+    )
     return middle <= 0.7
 
 
@@ -209,22 +265,33 @@ def stolen() -> tuple[float, float]:
     return numbers[7] / 100, sum(numbers) / 100
 
 
-def held(command: list[str | Path], env: dict[str, str], figure: str, value: int) -> tuple[str, bool]:
-    """One rate that the kernel holds, measured by the whole program; a line, and whether the figure is reached."""
+def held(
+    command: list[str | Path], env: dict[str, str], figure: str, value: int
+) -> tuple[str, bool]:
+    """One rate that the kernel holds, measured by the whole program.
+
+    A line, and whether the figure is reached.
+    """
     attempt = 0
     while True:
         attempt += 1
         before = stolen()
-        step = json.loads(subprocess.run(command, env=env, check=True, capture_output=True, text=True).stdout)["steps"][0]
+        step = json.loads(
+            subprocess.run(command, env=env, check=True, capture_output=True, text=True).stdout
+        )["steps"][0]
         after = stolen()
         away = (after[0] - before[0]) / (after[1] - before[1])
         found = step[figure]
         off = found["median"] / value - 1
         missed = max(found["low"] / value - 1, 1 - found["high"] / value, 0)
         reached = abs(off) <= 0.01 and missed < 0.01
-        # While the host has the cores the held device cannot deliver; no tool could see its rate then.
+        # While the host has the cores the held device cannot deliver; no tool could see its rate
+        # then.
         if reached or away < AWAY or attempt == TRIES:
-            told = f"{100 * off:+.2f} %, interval misses by {100 * missed:.2f} %, try {attempt}, host took {100 * away:.0f} % of the cores"
+            told = (
+                f"{100 * off:+.2f} %, interval misses by {100 * missed:.2f} %, try {attempt}, "
+                f"host took {100 * away:.0f} % of the cores"
+            )
             return told, reached
 
 
@@ -235,9 +302,12 @@ def truth() -> bool:
         print("truth: needs root and shared/groundtruth/limited")
         return False
     good = True
-    rates = [("read-bps", rate * 10**6, size) for rate in (50, 100, 200) for size in ("64KiB", "256KiB")]
+    rates = [
+        ("read-bps", rate * 10**6, size) for rate in (50, 100, 200) for size in ("64KiB", "256KiB")
+    ]
     rates += [("read-iops", count, "4KiB") for count in (2_000, 10_000)]
-    # After a rest the kernel lets nearly a tenth of a second's worth through at once, and it did pass: of twelve seconds that
+    # After a rest the kernel lets nearly a tenth of a second's worth through at once, and it did
+    # pass: of twelve seconds that
     # is 0.7 %.
     with tempfile.TemporaryDirectory(dir="/dev/shm") as scratch:
         env = os.environ | {"JOVIK_SHELF": f"{scratch}/shelf.db"}
@@ -245,18 +315,52 @@ def truth() -> bool:
         subprocess.run([*program, "sheet", "new", "Held"], env=env, check=True, capture_output=True)
         for file_system in ("ext4", "xfs"):
             for engine in ("io_uring", "blocking"):
-                words = [*program, "measure", "{dir}", "--drive", "Held", "--engine", engine, "--passes", "2", "--format", "json"]
+                words = [
+                    *program,
+                    "measure",
+                    "{dir}",
+                    "--drive",
+                    "Held",
+                    "--engine",
+                    engine,
+                    "--passes",
+                    "2",
+                    "--format",
+                    "json",
+                ]
                 for option, value, block in rates:
-                    device = [tool, "--where", "/dev/shm", "--size", "1G", "--fs", file_system, f"--{option}", str(value), "--"]
+                    device = [
+                        tool,
+                        "--where",
+                        "/dev/shm",
+                        "--size",
+                        "1G",
+                        "--fs",
+                        file_system,
+                        f"--{option}",
+                        str(value),
+                        "--",
+                    ]
                     phrase = f"random read {block} depth 16 for 12s within 256MiB"
-                    told, reached = held([*device, *words, phrase], env, "iops" if option.endswith("iops") else "rate_bytes_s", value)
+                    told, reached = held(
+                        [*device, *words, phrase],
+                        env,
+                        "iops" if option.endswith("iops") else "rate_bytes_s",
+                        value,
+                    )
                     good &= reached
-                    print(f"{file_system:5}{engine:9} {option} {value:>11,} {block:>7}: {told}{'' if reached else '   NOT REACHED'}", flush=True)
+                    print(
+                        f"{file_system:5}{engine:9} {option} {value:>11,} {block:>7}: "
+                        f"{told}{'' if reached else '   NOT REACHED'}",
+                        flush=True,
+                    )
     return good
 
 
 def main() -> None:
-    options = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    options = argparse.ArgumentParser(
+        description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter
+    )
     options.add_argument("parts", nargs="*", default=[], help="depth, memory, noop, start, truth")
     options.add_argument("--quick", action="store_true")
     options.add_argument("--where", type=Path)
@@ -268,8 +372,19 @@ def main() -> None:
         program = reference(Path(scratch)) if {"depth", "memory"} & set(parts) else None
         for part in parts:
             if part == "depth":
-                with memory_drive(Path(scratch)) if given.where is None else contextlib.nullcontext(given.where) as folder:
-                    print(f"file on {'a block device in memory' if given.where is None and folder else folder or scratch}")
+                with (
+                    memory_drive(Path(scratch))
+                    if given.where is None
+                    else contextlib.nullcontext(given.where) as folder
+                ):
+                    print(
+                        "file on "
+                        + str(
+                            "a block device in memory"
+                            if given.where is None and folder
+                            else folder or scratch
+                        )
+                    )
                     good &= depths(program, seconds, pairs, folder or Path(scratch))
             elif part == "memory":
                 good &= memory(program, seconds, pairs)

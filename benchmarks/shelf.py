@@ -1,9 +1,12 @@
-"""What a large shelf costs: ranking 10,000 runs, judging one drive of them, a page of all, and the review of one drive.
+"""What a large shelf costs.
+
+Ranking 10,000 runs, judging one drive of them, a page of all, and the review of one drive.
 
     benchmarks/shelf.py                 10,000 runs of 200 drives, four steps of three passes each
     benchmarks/shelf.py --runs 1000     fewer
 
-The shelf is filled through the tables themselves, with the results of one measured pass, since 10,000 real runs would take a day.
+The shelf is filled through the tables themselves, with the results of one measured pass, since
+10,000 real runs would take a day.
 """
 
 from __future__ import annotations
@@ -24,7 +27,12 @@ from jovik.shelf.encoding import pack, pack_latencies
 from jovik.shelf.schema import drive, one_pass, rig, run, step
 from jovik.shelf.sqlite import open_engine
 
-KINDS = ("sequential read 1MiB depth 8", "sequential write 1MiB depth 8", "random read 4KiB", "random read 4KiB depth 32")
+KINDS = (
+    "sequential read 1MiB depth 8",
+    "sequential write 1MiB depth 8",
+    "random read 4KiB",
+    "random read 4KiB depth 32",
+)
 PASSES = 3
 
 
@@ -37,27 +45,75 @@ def fill(where: Path, runs: int, drives: int) -> None:
     with engine.begin() as c:
         names = [f"Made-up drive {n}" for n in range(drives)]
         plain = {"maker": "", "model": "", "interface": "", "medium": "", "currency": ""}
-        c.execute(drive.insert(), [{"id": n + 1, "name": x, "folded_name": x.casefold(), **plain} for n, x in enumerate(names)])
+        c.execute(
+            drive.insert(),
+            [
+                {"id": n + 1, "name": x, "folded_name": x.casefold(), **plain}
+                for n, x in enumerate(names)
+            ],
+        )
         c.execute(rig.insert().values(id=1, name="bench", facts={}))
-        stamps = [f"2026-01-{1 + n % 28:02d}T{n // 28 % 24:02d}:{n // 672 % 60:02d}:{n % 60:02d}.{n % 1000:03d}Z" for n in range(runs)]
-        common = {"rig_id": 1, "target": {}, "plan": "first-look", "seed": 1, "options": {}, "state": "done", "laid_out_bytes": 0, "version": "0"}
-        c.execute(run.insert(), [{"id": f"r{n:06d}", "drive_id": 1 + n % drives, "started": stamps[n], **common} for n in range(runs)])
+        stamps = [
+            f"2026-01-{1 + n % 28:02d}T{n // 28 % 24:02d}:{n // 672 % 60:02d}"
+            f":{n % 60:02d}.{n % 1000:03d}Z"
+            for n in range(runs)
+        ]
+        common = {
+            "rig_id": 1,
+            "target": {},
+            "plan": "first-look",
+            "seed": 1,
+            "options": {},
+            "state": "done",
+            "laid_out_bytes": 0,
+            "version": "0",
+        }
+        c.execute(
+            run.insert(),
+            [
+                {"id": f"r{n:06d}", "drive_id": 1 + n % drives, "started": stamps[n], **common}
+                for n in range(runs)
+            ],
+        )
         steps, passes = [], []
         for n in range(runs):
             for position, kind in enumerate(KINDS):
                 key = n * len(KINDS) + position + 1
                 steps.append(
-                    {"id": key, "run_id": f"r{n:06d}", "position": position, "phrase": kind, "kind": kind, "conditions": conditions, "limits": [],
-                     "notes": [], "started": stamps[n], "finished": True}
-                )  # fmt: skip
+                    {
+                        "id": key,
+                        "run_id": f"r{n:06d}",
+                        "position": position,
+                        "phrase": kind,
+                        "kind": kind,
+                        "conditions": conditions,
+                        "limits": [],
+                        "notes": [],
+                        "started": stamps[n],
+                        "finished": True,
+                    }
+                )
                 base = (1 + n % drives) * 1e7 * (1 + position)
                 for number in range(PASSES):
                     rate = base * float(np.exp(rng.normal(0, 0.01)))
                     passes.append(
-                        {"step_id": key, "number": number + 1, "finished": stamps[n], "seed": 1, "rate_bytes_s": rate,
-                         "flushed_rate_bytes_s": rate, "iops": rate / 4096, "read_bytes": 1, "written_bytes": 0, "elapsed_ns": 10**9,
-                         "flush_ns": 0, "cpu_ns": 1, "errors": 0, **blob}
-                    )  # fmt: skip
+                        {
+                            "step_id": key,
+                            "number": number + 1,
+                            "finished": stamps[n],
+                            "seed": 1,
+                            "rate_bytes_s": rate,
+                            "flushed_rate_bytes_s": rate,
+                            "iops": rate / 4096,
+                            "read_bytes": 1,
+                            "written_bytes": 0,
+                            "elapsed_ns": 10**9,
+                            "flush_ns": 0,
+                            "cpu_ns": 1,
+                            "errors": 0,
+                            **blob,
+                        }
+                    )
         c.execute(step.insert(), steps)
         c.execute(one_pass.insert(), passes)
         c.execute(sa.text("analyze"))
@@ -67,13 +123,20 @@ def fill(where: Path, runs: int, drives: int) -> None:
 def cost(words: list[str], env: dict[str, str]) -> tuple[float, float]:
     """Seconds and CPU seconds of a whole command."""
     before, began = resource.getrusage(resource.RUSAGE_CHILDREN), time.monotonic()
-    subprocess.run([sys.executable, "-m", "jovik", *words], env=env, check=False, capture_output=True)
+    subprocess.run(
+        [sys.executable, "-m", "jovik", *words], env=env, check=False, capture_output=True
+    )
     after = resource.getrusage(resource.RUSAGE_CHILDREN)
-    return time.monotonic() - began, after.ru_utime - before.ru_utime + after.ru_stime - before.ru_stime
+    return (
+        time.monotonic() - began,
+        after.ru_utime - before.ru_utime + after.ru_stime - before.ru_stime,
+    )
 
 
 def main() -> None:
-    options = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    options = argparse.ArgumentParser(
+        description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter
+    )
     options.add_argument("--runs", type=int, default=10_000)
     options.add_argument("--drives", type=int, default=200)
     given = options.parse_args()
@@ -81,12 +144,31 @@ def main() -> None:
         where = Path(folder) / "shelf.db"
         fill(where, given.runs, given.drives)
         env = os.environ | {"JOVIK_SHELF": str(where)}
-        subprocess.run([sys.executable, "-m", "jovik", "sheet", "claim", "Made-up drive 7", "sequential read", "80MB/s"], env=env, check=True)
+        subprocess.run(
+            [
+                sys.executable,
+                "-m",
+                "jovik",
+                "sheet",
+                "claim",
+                "Made-up drive 7",
+                "sequential read",
+                "80MB/s",
+            ],
+            env=env,
+            check=True,
+        )
         start = min(cost(["sheet", "list"], env)[1] for _ in range(3))
-        for name, words, most in (("rank --no-steps", ["rank", "--no-steps"], 1.0), ("judge", ["judge", "Made-up drive 7"], 0.5)):
+        for name, words, most in (
+            ("rank --no-steps", ["rank", "--no-steps"], 1.0),
+            ("judge", ["judge", "Made-up drive 7"], 0.5),
+        ):
             found = [cost(words, env) for _ in range(5)]
             wall, cpu = (sorted(x[i] for x in found)[2] for i in (0, 1))
-            print(f"{name:16} {wall:.2f} s, CPU {cpu:.2f} s, {cpu - start:.2f} s above an empty look at the shelf (at most {most} s)")
+            print(
+                f"{name:16} {wall:.2f} s, CPU {cpu:.2f} s, {cpu - start:.2f} s above an empty "
+                f"look at the shelf (at most {most} s)"
+            )
         wall, cpu = cost(["report", "--all", "--out", f"{folder}/site"], env)
         size = (Path(folder) / "site" / "index.html").stat().st_size
         print(f"report --all     {wall:.2f} s, CPU {cpu:.2f} s, {size / 1e6:.2f} MB (at most 10 s)")
@@ -94,17 +176,43 @@ def main() -> None:
 
 
 def review() -> None:
-    """The review of a drive with a full review behind it, against two others: thirteen pictures in two themes."""
+    """The review of a drive with a full review behind it, against two others.
+
+    Thirteen pictures in two themes.
+    """
     with tempfile.TemporaryDirectory() as folder:
         env = os.environ | {"JOVIK_SHELF": f"{folder}/shelf.db"}
         for model in ("comet", "slate", "drift"):
             subprocess.run(
-                [sys.executable, "-m", "jovik", "measure", f"model:{model}", "--plan", "full-review"], env=env, check=True, capture_output=True
+                [
+                    sys.executable,
+                    "-m",
+                    "jovik",
+                    "measure",
+                    f"model:{model}",
+                    "--plan",
+                    "full-review",
+                ],
+                env=env,
+                check=True,
+                capture_output=True,
             )
-        words = ["report", "Veldhaar Comet 2TB", "--against", "Corvane Slate 1TB", "--against", "Ilmaris Drift 1TB", "--out", f"{folder}/review.html"]
+        words = [
+            "report",
+            "Veldhaar Comet 2TB",
+            "--against",
+            "Corvane Slate 1TB",
+            "--against",
+            "Ilmaris Drift 1TB",
+            "--out",
+            f"{folder}/review.html",
+        ]
         wall, cpu = cost(words, env)
         page = (Path(folder) / "review.html").read_text()
-        print(f"report DRIVE     {wall:.2f} s, CPU {cpu:.2f} s, {page.count('<img')} pictures, {len(page) / 1e6:.2f} MB (at most 10 s and 3 MB)")
+        print(
+            f"report DRIVE     {wall:.2f} s, CPU {cpu:.2f} s, {page.count('<img')} pictures, "
+            f"{len(page) / 1e6:.2f} MB (at most 10 s and 3 MB)"
+        )
 
 
 if __name__ == "__main__":

@@ -1,9 +1,12 @@
 # %% [markdown]
 # # The same drive on two cables
 #
-# A reader writes that the Comet is "no faster than my old one". Is it the drive? This notebook measures a model drive twice, once
-# behind a cable that carries too little, and asks Jovik which figures may be held against the drive. Run it cell by cell in an editor
-# that knows `# %%`, or whole: `python examples/two_cables.py`. It works in the folder that it is run in.
+# A reader writes that the Comet is "no faster than my old one". Is it the drive? This notebook
+# measures a model drive twice, once
+# behind a cable that carries too little, and asks Jovik which figures may be held against the
+# drive. Run it cell by cell in an editor
+# that knows `# %%`, or whole: `python examples/two_cables.py`. It works in the folder that it is
+# run in.
 
 # %%
 from importlib import resources
@@ -16,13 +19,22 @@ COMET = "Veldhaar Comet 2TB"
 
 # %% [markdown]
 # ## Measure
-# A model drive brings its own sheet. The seed makes the figures come out the same everywhere. Each finished pass is on the shelf before
-# the next begins, so that a notebook that is stopped has lost nothing: `jovik.resume(shelf)` goes on.
+# A model drive brings its own sheet. The seed makes the figures come out the same everywhere. Each
+# finished pass is on the shelf before
+# the next begins, so that a notebook that is stopped has lost nothing: `jovik.resume(shelf)` goes
+# on.
 
 # %%
-STEPS = ["sequential read 1MiB depth 8 for 2s", "sequential write 1MiB depth 8 for 2s", "random read 4KiB depth 32 for 2s", "random read 4KiB for 2s"]
+STEPS = [
+    "sequential read 1MiB depth 8 for 2s",
+    "sequential write 1MiB depth 8 for 2s",
+    "random read 4KiB depth 32 for 2s",
+    "random read 4KiB for 2s",
+]
 for seed, model in enumerate(["slate", "comet"], start=1):
-    done = jovik.measure(shelf, f"model:{model}", *STEPS, passes=5, seed=seed, rig="bench, rear port")
+    done = jovik.measure(
+        shelf, f"model:{model}", *STEPS, passes=5, seed=seed, rig="bench, rear port"
+    )
     print(f"{done.run.drive}: {done.run.state}, {sum(len(r.passes) for r in done.results)} passes")
 
 # %% [markdown]
@@ -30,8 +42,12 @@ for seed, model in enumerate(["slate", "comet"], start=1):
 
 # %%
 text = (resources.files("jovik.simulator") / "catalogue" / "comet.toml").read_text(encoding="utf-8")
-Path("comet-on-a-poor-cable.toml").write_text(text.replace('link_rate = "7877MB/s"', 'link_rate = "1000MB/s"'), encoding="utf-8")
-slow = jovik.measure(shelf, "model:comet-on-a-poor-cable.toml", *STEPS, passes=5, seed=3, rig="laptop, thin cable")
+Path("comet-on-a-poor-cable.toml").write_text(
+    text.replace('link_rate = "7877MB/s"', 'link_rate = "1000MB/s"'), encoding="utf-8"
+)
+slow = jovik.measure(
+    shelf, "model:comet-on-a-poor-cable.toml", *STEPS, passes=5, seed=3, rig="laptop, thin cable"
+)
 
 # %% [markdown]
 # ## Look
@@ -45,7 +61,8 @@ print(rates.round(2))
 
 # %% [markdown]
 # ## Judge
-# The newest results are of the poor cable. Jovik remembers that the same unit did better elsewhere, and does not call the drive short.
+# The newest results are of the poor cable. Jovik remembers that the same unit did better elsewhere,
+# and does not call the drive short.
 
 # %%
 for j in jovik.judge(shelf, COMET).judgements:

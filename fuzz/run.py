@@ -1,6 +1,9 @@
-"""Fuzz the parsers with atheris, guided by coverage: `make fuzz`, or `python -m fuzz.run TARGET --seconds 60`.
+"""Fuzz the parsers with atheris, guided by coverage.
 
-An input that raises what it should not, takes over ten seconds, or two gigabytes is kept in fuzz/found/ and ends the run with status 1.
+`make fuzz`, or `python -m fuzz.run TARGET --seconds 60`.
+
+An input that raises what it should not, takes over ten seconds, or two gigabytes is kept in
+fuzz/found/ and ends the run with status 1.
 """
 
 from __future__ import annotations
@@ -30,8 +33,17 @@ def fuzz_one(name: str, seconds: int, scratch: Path, seed: int) -> None:
     work = scratch / "work" / "inside"
     work.mkdir(parents=True)
     FOUND.mkdir(exist_ok=True)
-    arguments = [sys.argv[0], str(corpus), f"-max_total_time={seconds}", f"-timeout={MOST_SECONDS_EACH}", f"-rss_limit_mb={MOST_MEMORY_MB}",
-                 f"-max_len={MOST_BYTES}", f"-artifact_prefix={FOUND}/{name}-", "-print_final_stats=1", f"-seed={seed}"]  # fmt: skip
+    arguments = [
+        sys.argv[0],
+        str(corpus),
+        f"-max_total_time={seconds}",
+        f"-timeout={MOST_SECONDS_EACH}",
+        f"-rss_limit_mb={MOST_MEMORY_MB}",
+        f"-max_len={MOST_BYTES}",
+        f"-artifact_prefix={FOUND}/{name}-",
+        "-print_final_stats=1",
+        f"-seed={seed}",
+    ]
     atheris.Setup(arguments, lambda content: attempt(name, content, work))
     atheris.Fuzz()
 
@@ -52,11 +64,30 @@ def main() -> int:
     for name in asked.targets or TARGETS:
         # Whatever ends the process, its folder is removed here.
         with tempfile.TemporaryDirectory(dir=MEMORY, prefix="jovik-fuzz-") as scratch:
-            command = [sys.executable, "-m", "fuzz.run", name, "--here", scratch, "--seconds", str(asked.seconds), "--seed", str(asked.seed)]
+            command = [
+                sys.executable,
+                "-m",
+                "fuzz.run",
+                name,
+                "--here",
+                scratch,
+                "--seconds",
+                str(asked.seconds),
+                "--seed",
+                str(asked.seed),
+            ]
             done = subprocess.run(command, check=False, capture_output=True, text=True)
-        ran = [line.rsplit(":", 1)[1].strip() for line in done.stderr.splitlines() if "number_of_executed_units" in line]
+        ran = [
+            line.rsplit(":", 1)[1].strip()
+            for line in done.stderr.splitlines()
+            if "number_of_executed_units" in line
+        ]
         faults += done.returncode != 0
-        print(f"{name}: {ran[0] if ran else '?'} inputs, {'no fault' if done.returncode == 0 else 'A FAULT'}", flush=True)
+        print(
+            f"{name}: {ran[0] if ran else '?'} inputs, "
+            f"{'no fault' if done.returncode == 0 else 'A FAULT'}",
+            flush=True,
+        )
         if done.returncode:
             print("\n".join(done.stderr.splitlines()[-40:]))
     return 1 if faults else 0

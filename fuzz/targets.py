@@ -1,7 +1,8 @@
-"""Everything of Jovik that reads what somebody else wrote, each as a function of bytes, with examples to begin from.
+"""Every parser of foreign input as a function of bytes, with seeds to begin from.
 
-A target may refuse in words (`JovikError`, and `ValueError` where that is documented); anything else that it raises is a fault. It works
-in a folder of its own, and whatever is beside that afterwards is a fault too.
+A target may refuse in words (`JovikError`, and `ValueError` where that is documented); anything
+else that it raises is a fault. It works in a folder of its own, and whatever is beside that
+afterwards is a fault too.
 """
 
 from __future__ import annotations
@@ -26,7 +27,7 @@ from jovik.base.settings import read_settings
 from jovik.base.text_files import read_text
 from jovik.hardware import ata, nvme, signatures
 from jovik.hardware.link import named_link
-from jovik.report.reviewer_text import as_html, lowered
+from jovik.report.reviewer_text import as_html, demote_headings
 from jovik.sheets.load import read_load
 from jovik.sheets.reading import parse_reading, read_csv, read_mapped
 from jovik.sheets.sheet import parse_claim, parse_price, parse_years, read_sheet, write_sheet
@@ -39,7 +40,8 @@ from jovik.steps import load_plan, parse_all
 class Target:
     """A parser.
 
-    `run` takes the bytes and the folder to work in; `seeds` are whole examples; `allowed` what it may raise.
+    `run` takes the bytes and the folder to work in; `seeds` are whole examples; `allowed` what it
+    may raise.
     """
 
     run: Callable[[bytes, Path], object]
@@ -77,7 +79,12 @@ def sheet(content: bytes, folder: Path) -> None:
 
 def mapped(content: bytes, folder: Path) -> None:
     table, _, mapping = content.partition(b"\x00")
-    read_mapped(read_text(written(table, folder, "t.csv")), "t.csv", read_text(written(mapping, folder, "m.toml")), "m.toml")
+    read_mapped(
+        read_text(written(table, folder, "t.csv")),
+        "t.csv",
+        read_text(written(mapping, folder, "m.toml")),
+        "m.toml",
+    )
 
 
 def claim(content: bytes, _: Path) -> None:
@@ -87,7 +94,14 @@ def claim(content: bytes, _: Path) -> None:
 
 def quantity(content: bytes, _: Path) -> None:
     text = as_text(content)
-    for read in (quantities.parse_size, quantities.parse_time, quantities.parse_rate, quantities.parse_link, parse_price, parse_years):
+    for read in (
+        quantities.parse_size,
+        quantities.parse_time,
+        quantities.parse_rate,
+        quantities.parse_link,
+        parse_price,
+        parse_years,
+    ):
         with contextlib.suppress(ValueError):
             read(text)
     named_link(text)
@@ -105,13 +119,18 @@ def archive(content: bytes, folder: Path) -> None:
         try:
             shelf.merge(path)
         except JovikError:
-            assert (shelf.drive_names(), len(shelf.runs())) == before, "a refused archive changed the shelf"
+            assert (shelf.drive_names(), len(shelf.runs())) == before, (
+                "a refused archive changed the shelf"
+            )
             raise
         assert not shelf.check().faults
 
 
 def inside(content: bytes, folder: Path) -> None:
-    """One file of an archive is what the bytes say, and the manifest agrees: what lies behind the checksums."""
+    """One file of an archive is what the bytes say, and the manifest agrees.
+
+    What lies behind the checksums.
+    """
     with zipfile.ZipFile(io.BytesIO(base_archive())) as whole:
         files = {name: whole.read(name) for name in whole.namelist()}
     about = json.loads(files.pop("manifest.json"))
@@ -129,7 +148,9 @@ def inside(content: bytes, folder: Path) -> None:
 def health_logs(content: bytes, _: Path) -> None:
     for parse in (
         lambda: nvme.parse_health(content[:512], content[512:]),
-        lambda: ata.parse_health(content[:512], {1: content[512:1024], 5: content[1024:1536], 7: content[1536:]}),
+        lambda: ata.parse_health(
+            content[:512], {1: content[512:1024], 5: content[1024:1536], 7: content[1536:]}
+        ),
     ):
         with contextlib.suppress(JovikError):
             log = parse()
@@ -146,7 +167,7 @@ def marks(content: bytes, _: Path) -> None:
 def words(content: bytes, folder: Path) -> None:
     text = read_text(written(content, folder, "words.md"))
     assert "<script" not in as_html(text).casefold()
-    lowered(text)
+    demote_headings(text)
 
 
 @functools.cache
@@ -169,50 +190,93 @@ def base_archive() -> bytes:
 
 
 def stored(content: bytes) -> bytes:
-    """The same zip with nothing compressed, so that what changes in it reaches what reads its files."""
+    """The same zip, uncompressed, so that a mutation reaches the readers of its files."""
     out = io.BytesIO()
-    with zipfile.ZipFile(io.BytesIO(content)) as old, zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as new:
+    with (
+        zipfile.ZipFile(io.BytesIO(content)) as old,
+        zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as new,
+    ):
         for name in old.namelist():
             new.writestr(name, old.read(name))
     return out.getvalue()
 
 
 PHRASES = (
-    b"random read 4KiB depth 1..64 for 3s", b"sequential write 1MiB depth 8 over 30% of free durable",
+    b"random read 4KiB depth 1..64 for 3s",
+    b"sequential write 1MiB depth 8 over 30% of free durable",
     b"random mixed 70% read 16KiB depth 4,8 workers 2",
-    b"random mixed 0..100% read 4KiB depth 16 by 20", b"scan read in 200 zones", b"copy in 3 files of 1GB", b"copy in \"a folder\"", b"fill to 80%",
-    b"rest until recovered", b"sequential write 1MiB at most 200MB/s for 1min payload 50% compressible",
-)  # fmt: skip
+    b"random mixed 0..100% read 4KiB depth 16 by 20",
+    b"scan read in 200 zones",
+    b"copy in 3 files of 1GB",
+    b'copy in "a folder"',
+    b"fill to 80%",
+    b"rest until recovered",
+    b"sequential write 1MiB at most 200MB/s for 1min payload 50% compressible",
+)
 LOG = bytes([0, 60, 1, 100, 10, 3]) + bytes(range(1, 251)) * 12
 SHEETS = (
-    b"[drive]\nname = 'Tern 1TB'\nmaker = 'Orsolya'\ncapacity = '1TB'\nprice = '79 EUR'\nwarranty = '5 years'\nendurance = '600TB'\n\n"
-    b"[[claim]]\nwhat = 'sequential read'\nfigure = '3500MB/s'\n\n[[claim]]\nwhat = 'random read 4KiB'\nfigure = '60us'\nup_to = false\n",
+    b"[drive]\nname = 'Tern 1TB'\nmaker = 'Orsolya'\ncapacity = '1TB'\nprice = '79 "
+    b"EUR'\nwarranty = '5 years'\nendurance = '600TB'\n\n"
+    b"[[claim]]\nwhat = 'sequential read'\nfigure = '3500MB/s'\n\n[[claim]]\nwhat = "
+    b"'random read 4KiB'\nfigure = '60us'\nup_to = false\n",
 )
 TABLE = (
-    b"Model,Noise\nTern 1TB,31.5\n\x00instrument = 'a meter'\ndrive_column = 'Model'\n[[figure]]\ncolumn = 'Noise'\nwhat = 'noise'\nunit = 'dB(A)'\n"
+    b"Model,Noise\nTern 1TB,31.5\n\x00instrument = 'a meter'\ndrive_column = "
+    b"'Model'\n[[figure]]\ncolumn = 'Noise'\nwhat = 'noise'\nunit = 'dB(A)'\n"
 )
 
 TARGETS: dict[str, Target] = {
     "phrase": Target(phrase, PHRASES),
     "claim": Target(
-        claim, (b"sequential read=7000MB/s", b"random read 4KiB depth 32=900,000 IOPS", b"random read 4KiB=60us"), (JovikError, ValueError)
+        claim,
+        (
+            b"sequential read=7000MB/s",
+            b"random read 4KiB depth 32=900,000 IOPS",
+            b"random read 4KiB=60us",
+        ),
+        (JovikError, ValueError),
     ),
-    "quantity": Target(quantity, (b"7000 MB/s", b"4KiB", b"1min30s", b"95,000 IOPS", b"89 EUR", b"5 years", b"PCIe 4.0 x4")),
+    "quantity": Target(
+        quantity,
+        (b"7000 MB/s", b"4KiB", b"1min30s", b"95,000 IOPS", b"89 EUR", b"5 years", b"PCIe 4.0 x4"),
+    ),
     "sheet": Target(sheet, SHEETS),
-    "model": Target(lambda content, folder: load_model(str(written(content, folder, "m.toml"))), shipped("jovik.simulator", "catalogue")),
-    "plan": Target(lambda content, folder: load_plan(str(written(content, folder, "p.toml"))), shipped("jovik.steps.plans")),
-    "load": Target(lambda content, folder: read_load(str(written(content, folder, "l.toml"))), shipped("jovik.sheets.loads")),
-    "reading": Target(lambda content, _: parse_reading(as_text(content)), (b"boot time=8.1s", b"random read 4KiB depth 32=91,000 IOPS")),
-    "readings": Target(lambda c, folder: read_csv(read_text(written(c, folder, "r.csv")), "r.csv"),
-                       (b"what,value,unit,method\nboot time,8.1,s,stopwatch\nnoise,\"31,5\",dB(A),meter\n",)),
+    "model": Target(
+        lambda content, folder: load_model(str(written(content, folder, "m.toml"))),
+        shipped("jovik.simulator", "catalogue"),
+    ),
+    "plan": Target(
+        lambda content, folder: load_plan(str(written(content, folder, "p.toml"))),
+        shipped("jovik.steps.plans"),
+    ),
+    "load": Target(
+        lambda content, folder: read_load(str(written(content, folder, "l.toml"))),
+        shipped("jovik.sheets.loads"),
+    ),
+    "reading": Target(
+        lambda content, _: parse_reading(as_text(content)),
+        (b"boot time=8.1s", b"random read 4KiB depth 32=91,000 IOPS"),
+    ),
+    "readings": Target(
+        lambda c, folder: read_csv(read_text(written(c, folder, "r.csv")), "r.csv"),
+        (b'what,value,unit,method\nboot time,8.1,s,stopwatch\nnoise,"31,5",dB(A),meter\n',),
+    ),
     "mapping": Target(mapped, (TABLE,)),
     "settings": Target(settings, (b"shelf = 'x.db'\n[measure]\nrig = 'bench'\npasses = 7\n",)),
     "archive": Target(archive, ()),
     "archive-inside": Target(inside, ()),
     "health": Target(health_logs, (LOG[:512] + bytes(4096), LOG)),
-    "marks": Target(marks, (b"\x00" * 510 + b"\x55\xaa" + b"EFI PART", b"\x00" * 1080 + b"\x53\xef")),
-    "words": Target(words, (b"# Head\n\n- a [link](http://example.org) and `code`\n\n> said <b>so</b>\n\n| a | b |\n|---|---|\n| 1 | 2 |\n",)),
-}  # fmt: skip
+    "marks": Target(
+        marks, (b"\x00" * 510 + b"\x55\xaa" + b"EFI PART", b"\x00" * 1080 + b"\x53\xef")
+    ),
+    "words": Target(
+        words,
+        (
+            b"# Head\n\n- a [link](http://example.org) and `code`\n\n> said <b>so</b>\n\n| a "
+            b"| b |\n|---|---|\n| 1 | 2 |\n",
+        ),
+    ),
+}
 
 
 def seeds_of(name: str) -> tuple[bytes, ...]:
@@ -232,7 +296,9 @@ def watched(folder: Path) -> Iterator[None]:
     beside = folder.parent
     before = sorted(p.name for p in beside.iterdir())
     yield
-    assert sorted(p.name for p in beside.iterdir()) == before, "something was written outside the folder"
+    assert sorted(p.name for p in beside.iterdir()) == before, (
+        "something was written outside the folder"
+    )
 
 
 def attempt(name: str, content: bytes, folder: Path) -> bool:

@@ -16,7 +16,8 @@ from typing import Any
 import pytest
 from hypothesis import settings
 
-# The machines that tests run on are shared and noisy: how long an example takes says nothing about the code.
+# The machines that tests run on are shared and noisy: how long an example takes says nothing about
+# the code.
 settings.register_profile("shared", deadline=None)
 settings.load_profile("shared")
 
@@ -39,17 +40,30 @@ _server: list[subprocess.Popen[str]] = []
 
 
 def call(words: list[str], folder: Path, env: dict[str, str], timeout: float) -> Answer:
-    """Run the program in a process of its own, forked from one that has it loaded (tests/zygote.py)."""
+    """Run the program in a process forked from one that has it loaded (tests/zygote.py)."""
     if not _server or _server[0].poll() is not None:
         top = Path(__file__).parents[1]
         _server[:] = [
-            subprocess.Popen([sys.executable, "-m", "tests.zygote"], cwd=top, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
-        ]  # fmt: skip
+            subprocess.Popen(
+                [sys.executable, "-m", "tests.zygote"],
+                cwd=top,
+                stdin=subprocess.PIPE,
+                stdout=subprocess.PIPE,
+                text=True,
+            )
+        ]
     server = _server[0]
     assert server.stdin is not None and server.stdout is not None
     with tempfile.TemporaryDirectory() as scratch:
         out, err = Path(scratch) / "out", Path(scratch) / "err"
-        request = {"words": words, "folder": str(folder), "env": env, "out": str(out), "err": str(err), "timeout": timeout}
+        request = {
+            "words": words,
+            "folder": str(folder),
+            "env": env,
+            "out": str(out),
+            "err": str(err),
+            "timeout": timeout,
+        }
         server.stdin.write(json.dumps(request) + "\n")
         server.stdin.flush()
         status = json.loads(server.stdout.readline())
@@ -81,7 +95,10 @@ class Program:
 
 
 MEMORY = Path("/dev/shm") if os.access("/dev/shm", os.W_OK) else None
-"""Where shelves lie in tests: each pass is synced to its medium, and the disks of shared machines make that wait for long."""
+"""Where shelves lie in tests.
+
+Each pass is synced to its medium, and the disks of shared machines make that wait for long.
+"""
 
 
 @pytest.fixture
@@ -90,7 +107,10 @@ def jovik(tmp_path: Path) -> Iterator[Program]:
     folder = tmp_path / "here"
     folder.mkdir()
     with tempfile.TemporaryDirectory(dir=MEMORY, prefix="jovik-test-") as shelves:
-        yield Program(folder, env | {"JOVIK_SHELF": f"{shelves}/shelf.db", "JOVIK_CONFIG": "", "NO_COLOR": "1"})
+        yield Program(
+            folder,
+            env | {"JOVIK_SHELF": f"{shelves}/shelf.db", "JOVIK_CONFIG": "", "NO_COLOR": "1"},
+        )
 
 
 @pytest.fixture(scope="session")

@@ -1,4 +1,7 @@
-"""The programs of the system that tests run: looked for here and nowhere else; a test skips and names what is not there."""
+"""The programs of the system that tests run: looked for here and nowhere else.
+
+A test skips and names what is not there.
+"""
 
 from __future__ import annotations
 
@@ -39,7 +42,10 @@ def find(name: str) -> Path | None:
 
 
 def need(*names: str) -> Path:
-    """Where the last of these programs is; the test that calls this is skipped when one is missing."""
+    """Where the last of these programs is.
+
+    The test that calls this is skipped when one is missing.
+    """
     found = None
     for name in names:
         found = find(name)
@@ -64,7 +70,12 @@ def succeeds(*words: str | Path) -> bool:
 def loop_device(image: Path, *options: str) -> str:
     """A loop device on a file; the test is skipped where there is none."""
     need("losetup")
-    done = subprocess.run(["losetup", "--find", "--show", *options, image], check=False, capture_output=True, text=True)
+    done = subprocess.run(
+        ["losetup", "--find", "--show", *options, image],
+        check=False,
+        capture_output=True,
+        text=True,
+    )
     if done.returncode:
         pytest.skip(f"no loop device: {done.stderr.strip()}")
     return done.stdout.strip()

@@ -1,4 +1,4 @@
-"""A real PostgreSQL server of the tests' own, from Debian's package, stopped and started at will."""
+"""A real PostgreSQL server for the tests, stopped and started at will."""
 
 from __future__ import annotations
 
@@ -22,27 +22,54 @@ class Server:
     def __init__(self, folder: Path, programs: Path) -> None:
         self.folder, self._programs, self._names = folder, programs, 0
         # The server refuses to run as root.
-        self._as = ["setpriv", "--reuid=postgres", "--regid=postgres", "--clear-groups"] if os.geteuid() == 0 else []
+        self._as = (
+            ["setpriv", "--reuid=postgres", "--regid=postgres", "--clear-groups"]
+            if os.geteuid() == 0
+            else []
+        )
         if self._as:
             shutil.chown(folder, "postgres")
         with socket.socket() as free:
             free.bind(("127.0.0.1", 0))
             self.port = free.getsockname()[1]
-        self._call("initdb", "--auth=trust", "--username=jovik", "--no-sync", "-D", str(folder / "data"))
+        self._call(
+            "initdb", "--auth=trust", "--username=jovik", "--no-sync", "-D", str(folder / "data")
+        )
 
     def _call(self, program: str, *words: str) -> None:
-        subprocess.run([*self._as, str(self._programs / program), *words], check=True, cwd="/", stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        subprocess.run(
+            [*self._as, str(self._programs / program), *words],
+            check=True,
+            cwd="/",
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+        )
 
     def start(self) -> None:
         options = f"-k {self.folder} -p {self.port} -c listen_addresses=127.0.0.1 -c fsync=off"
-        self._call("pg_ctl", "start", "-w", "-D", str(self.folder / "data"), "-l", str(self.folder / "log"), "-o", options)
+        self._call(
+            "pg_ctl",
+            "start",
+            "-w",
+            "-D",
+            str(self.folder / "data"),
+            "-l",
+            str(self.folder / "log"),
+            "-o",
+            options,
+        )
 
     def stop(self) -> None:
         self._call("pg_ctl", "stop", "-w", "-m", "immediate", "-D", str(self.folder / "data"))
 
     def freeze(self, stopped: bool) -> None:
-        """Let every process of it stand still, or go on: a server that is there and answers nothing."""
-        first = psutil.Process(int((self.folder / "data" / "postmaster.pid").read_text().split()[0]))
+        """Let every process of it stand still, or go on.
+
+        A server that is there and answers nothing.
+        """
+        first = psutil.Process(
+            int((self.folder / "data" / "postmaster.pid").read_text().split()[0])
+        )
         for one in [first, *first.children(recursive=True)]:
             (one.suspend if stopped else one.resume)()
 

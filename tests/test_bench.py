@@ -9,19 +9,23 @@ from typing import Any
 import numpy as np
 import pytest
 
-from jovik.base.errors import DriveFailed, TargetRefused
-from jovik.base.session import Live, Watch, Workload
+from jovik.base.errors import DriveError, TargetError
+from jovik.base.session import Progress, ProgressCallback, Workload
 from jovik.base.step_result import Conditions, StepResult
 from jovik.base.trace import IoFault, StampFaults, Trace
-from jovik.runs.context import Bench, RunOptions, Setting
+from jovik.runs.context import RunContext, RunEnvironment, RunOptions
 from jovik.runs.cost import cost_of
-from jovik.runs.repetition import Repeat
+from jovik.runs.repetition import RepetitionPolicy
 from jovik.runs.runner import run_plan
 from jovik.runs.task import Task
 from jovik.runs.workload import pass_seed, workload
 from jovik.steps import Step, parse, parse_access
 
-READ, WRITE, LONG = "random read 4KiB for 1s", "random write 4KiB for 1s", "sequential write 1MiB over 2GB"
+READ, WRITE, LONG = (
+    "random read 4KiB for 1s",
+    "random write 4KiB for 1s",
+    "sequential write 1MiB over 2GB",
+)
 
 
 @dataclass
@@ -47,28 +51,41 @@ class Scripted:
 
     def check(self, work: Workload) -> None:
         if self.refuses and work.random == (self.refuses == "random"):
-            raise TargetRefused("too much")
+            raise TargetError("too much")
 
     def to_lay_out_bytes(self, work: Workload) -> int:
         return 0 if work.fresh else max(work.span_bytes - self.laid_out, 0)
 
-    def prepare(self, work: Workload, watch: Watch) -> int:
+    def prepare(self, work: Workload, watch: ProgressCallback) -> int:
         missing = self.to_lay_out_bytes(work)
         self.laid_out = 0 if work.fresh else max(self.laid_out, work.span_bytes)
         return missing
 
-    def run(self, work: Workload, watch: Watch) -> Trace:
+    def run(self, work: Workload, watch: ProgressCallback) -> Trace:
         number = len(self.ran)
         self.ran.append(work)
-        watch(Live(1, 1, 1.0))
+        watch(Progress(1, 1, 1.0))
         self.clock_ns += 10**9
         ios = round(self.rates[number % len(self.rates)])
         slices = np.zeros((1, 5), np.int64)
-        slices[0] = [0, 0, ios * work.block_bytes, ios, 0] if work.writes else [ios * work.block_bytes, ios, 0, 0, 0]
+        slices[0] = (
+            [0, 0, ios * work.block_bytes, ios, 0]
+            if work.writes
+            else [ios * work.block_bytes, ios, 0, 0, 0]
+        )
         if number in self.faults:
             slices[0, 4] = 1
         return Trace(
-            self.engine, self.direct, work.seed, 10**9, 0, 10**8, slices, {}, first_fault=self.faults.get(number), stamps=self.stamps.get(number)
+            self.engine,
+            self.direct,
+            work.seed,
+            10**9,
+            0,
+            10**8,
+            slices,
+            {},
+            first_fault=self.faults.get(number),
+            stamps=self.stamps.get(number),
         )
 
     def ceiling_iops(self, work: Workload) -> float | None:
@@ -116,24 +133,26 @@ class Diary:
     def laid_out(self, written_bytes: int) -> None:
         self.told.append(f"laid out {written_bytes}")
 
-    def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Live], None]:
+    def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Progress], None]:
         return self.look
 
-    def passing(self, position: int, step: Step, number: int) -> Callable[[Live], None]:
+    def passing(self, position: int, step: Step, number: int) -> Callable[[Progress], None]:
         self.told.append(f"start {position}.{number}")
         return self.look
 
     def finished(self, position: int, result: StepResult) -> None:
         self.told.append(f"shown {position}")
 
-    def look(self, live: Live) -> None:
+    def look(self, live: Progress) -> None:
         self.told.append("look")
 
 
 def go(session: Scripted, *phrases: str, **options: Any) -> Diary:
     diary = Diary()
-    repeat = options.pop("repeat", Repeat(2, 2))
-    bench = Bench(session, Setting(rig="bench", unit="u"), RunOptions(**options), diary, diary)
+    repeat = options.pop("repeat", RepetitionPolicy(2, 2))
+    bench = RunContext(
+        session, RunEnvironment(rig="bench", unit="u"), RunOptions(**options), diary, diary
+    )
     run_plan([Task(parse(p), repeat) for p in phrases], bench)
     return diary
 
@@ -142,9 +161,22 @@ def test_each_pass_is_handed_over_before_the_next_begins() -> None:
     diary = go(Scripted([100]), READ, WRITE)
     told = [t for t in diary.told if t != "look"]
     assert told == [
-        "begin 0", "laid out 1073741824", "start 0.1", "pass 0.1", "start 0.2", "pass 0.2", "done 0", "shown 0",
-        "begin 1", "start 1.1", "pass 1.1", "start 1.2", "pass 1.2", "done 1", "shown 1",
-    ]  # fmt: skip
+        "begin 0",
+        "laid out 1073741824",
+        "start 0.1",
+        "pass 0.1",
+        "start 0.2",
+        "pass 0.2",
+        "done 0",
+        "shown 0",
+        "begin 1",
+        "start 1.1",
+        "pass 1.1",
+        "start 1.2",
+        "pass 1.2",
+        "done 1",
+        "shown 1",
+    ]
     assert diary.conditions[0] == Conditions("scripted", True, 2**30, 12.5, rig="bench", unit="u")
 
 
@@ -158,7 +190,7 @@ def test_seeds_differ_by_run_step_and_pass_and_are_the_same_again() -> None:
 
 def test_nothing_begins_when_a_later_step_is_refused() -> None:
     session = Scripted([100], refuses="sequential")
-    with pytest.raises(TargetRefused):
+    with pytest.raises(TargetError):
         go(session, READ, LONG)
     assert session.ran == [] and session.laid_out == 0
 
@@ -169,8 +201,13 @@ FAULT = IoFault(5, "Input/output error", 8192, "read", 10**8)
 def test_a_fault_ends_the_run_and_is_kept() -> None:
     diary = Diary()
     session = Scripted([100], faults={1: FAULT})
-    with pytest.raises(DriveFailed, match=r"a read at byte 8192, 0\.10 s into the pass: Input/output error") as caught:
-        run_plan([Task(parse(p), Repeat(3, 3)) for p in (READ, WRITE)], Bench(session, Setting(), RunOptions(), diary, diary))
+    with pytest.raises(
+        DriveError, match=r"a read at byte 8192, 0\.10 s into the pass: Input/output error"
+    ) as caught:
+        run_plan(
+            [Task(parse(p), RepetitionPolicy(3, 3)) for p in (READ, WRITE)],
+            RunContext(session, RunEnvironment(), RunOptions(), diary, diary),
+        )
     assert caught.value.exit_status == 4 and len(session.ran) == 2
     assert "pass 0.2" in diary.told and diary.results[0].errors == 1
     assert any("Input/output error at byte 8192" in n for n in diary.results[0].notes)
@@ -185,17 +222,21 @@ def test_faults_can_be_counted_instead() -> None:
 
 def test_a_drive_that_stopped_answering_ends_the_run_all_the_same() -> None:
     class Silent(Scripted):
-        def run(self, work: Workload, watch: Watch) -> Trace:
+        def run(self, work: Workload, watch: ProgressCallback) -> Trace:
             return replace(super().run(work, watch), stopped=True)
 
     session = Silent([100], faults={0: FAULT})
-    with pytest.raises(DriveFailed):
+    with pytest.raises(DriveError):
         go(session, READ, stop_on_error=False)
 
 
 def test_blocks_that_came_back_wrong_are_a_failure_of_the_drive() -> None:
     session = Scripted([100], stamps={0: StampFaults(1000, 2, 1, 0, (4096, 8192, 65536))})
-    with pytest.raises(DriveFailed, match="2 came back wrong and 1 stale, 0 blocks could not be read; first at byte 4096, 8192, 65536"):
+    with pytest.raises(
+        DriveError,
+        match="2 came back wrong and 1 stale, 0 blocks could not be read; first at byte 4096, "
+        "8192, 65536",
+    ):
         go(session, WRITE)
     fine = go(Scripted([100], stamps={0: StampFaults(1000, 0, 0, 0)}), WRITE)
     assert "every stamp came back as it was written" in fine.results[0].notes
@@ -204,27 +245,43 @@ def test_blocks_that_came_back_wrong_are_a_failure_of_the_drive() -> None:
 @pytest.mark.parametrize(
     ("repeat", "budget_ns", "rates", "passes", "said"),
     [
-        (Repeat(4, 4), None, [100, 101], 4, ""),
-        (Repeat(3, 20, precision=0.02), None, [1000, 1001, 1002], 3, "within 2 %"),
-        (Repeat(3, 6, precision=0.0001), None, [1000, 1100, 900], 6, "without reaching the wanted precision of 0.01 %"),
-        (Repeat(50, 50), 5 * 10**9, [100, 101], 5, "the time budget was spent"),
-        (Repeat(1, 1), None, [100], 1, ""),
+        (RepetitionPolicy(4, 4), None, [100, 101], 4, ""),
+        (RepetitionPolicy(3, 20, precision=0.02), None, [1000, 1001, 1002], 3, "within 2 %"),
+        (
+            RepetitionPolicy(3, 6, precision=0.0001),
+            None,
+            [1000, 1100, 900],
+            6,
+            "without reaching the wanted precision of 0.01 %",
+        ),
+        (RepetitionPolicy(50, 50), 5 * 10**9, [100, 101], 5, "the time budget was spent"),
+        (RepetitionPolicy(1, 1), None, [100], 1, ""),
     ],
 )
-def test_when_repeating_ends(repeat: Repeat, budget_ns: int | None, rates: list[float], passes: int, said: str) -> None:
+def test_when_repeating_ends(
+    repeat: RepetitionPolicy, budget_ns: int | None, rates: list[float], passes: int, said: str
+) -> None:
     result = go(Scripted(rates), READ, repeat=repeat, budget_ns=budget_ns).results[0]
     assert len(result.passes) == passes
-    assert any(said in n for n in result.notes) if said else not any("stopped" in n for n in result.notes)
+    assert (
+        any(said in n for n in result.notes)
+        if said
+        else not any("stopped" in n for n in result.notes)
+    )
 
 
 def test_a_budget_is_shared_by_the_steps() -> None:
-    diary = go(Scripted([100]), READ, WRITE, READ, repeat=Repeat(100, 100), budget_ns=12 * 10**9)
+    diary = go(
+        Scripted([100]), READ, WRITE, READ, repeat=RepetitionPolicy(100, 100), budget_ns=12 * 10**9
+    )
     assert [len(r.passes) for r in diary.results] == [4, 4, 4]
 
 
 def test_what_limits_and_what_differs_is_said() -> None:
     diary = go(Scripted([1000.0], ceiling=1200.0), READ)
-    assert [x.what for x in diary.results[0].limits] == ["tester"] and diary.results[0].limits[0].rate_bytes_s == 1200 * 4096
+    assert [x.what for x in diary.results[0].limits] == ["tester"] and diary.results[0].limits[
+        0
+    ].rate_bytes_s == 1200 * 4096
     assert go(Scripted([1000.0], ceiling=9000.0), READ).results[0].limits == ()
     differing = go(Scripted([1000.0, 250.0]), READ).results[0]
     assert any("passes differ by a factor of 4.0" in n for n in differing.notes)
@@ -233,8 +290,11 @@ def test_what_limits_and_what_differs_is_said() -> None:
 def test_the_cost_is_known_beforehand() -> None:
     session = Scripted([1])
     phrases = (READ, WRITE, LONG, "random mixed 75% read 4KiB for 4s within 16MiB")
-    cost = cost_of([Task(parse(p), Repeat(3, 3)) for p in phrases], session, rate_bytes_s=1e9)
-    # 1 GiB laid out for the first, three times 2 GB asked for, and 16 MiB laid out after the fresh file took its place.
+    cost = cost_of(
+        [Task(parse(p), RepetitionPolicy(3, 3)) for p in phrases], session, rate_bytes_s=1e9
+    )
+    # 1 GiB laid out for the first, three times 2 GB asked for, and 16 MiB laid out after the fresh
+    # file took its place.
     assert cost.certain_bytes == 2**30 + 3 * 2_000_000_000 + 2**24
     assert cost.writing_ns == 3 * 10**9 + 3 * 10**9
     # Timed passes, and at the assumed gigabyte a second what goes by amount.
@@ -243,7 +303,19 @@ def test_the_cost_is_known_beforehand() -> None:
 
 
 def test_a_step_becomes_a_workload() -> None:
-    work = workload(parse_access("random mixed 70% read 8KiB depth 4 workers 2 at most 1000IOPS within 1GB payload 50% compressible"), 3)
-    assert (work.read_percent, work.depth, work.workers, work.compressible_percent, work.seed) == (70, 4, 2, 50, 3)
+    work = workload(
+        parse_access(
+            "random mixed 70% read 8KiB depth 4 workers 2 at most 1000IOPS within 1GB "
+            "payload 50% compressible"
+        ),
+        3,
+    )
+    assert (work.read_percent, work.depth, work.workers, work.compressible_percent, work.seed) == (
+        70,
+        4,
+        2,
+        50,
+        3,
+    )
     assert work.rate_limit_bytes_s == 1000 * 8192 and work.reads and work.writes and not work.fresh
     assert work.span_bytes == 10**9 // 16384 * 16384 and work.time_ns == 10**10

@@ -1,4 +1,7 @@
-"""Copying real files: what is written and read, how it is counted, what is left, and how it fails."""
+"""Copying real files.
+
+What is written and read, how it is counted, what is left, and how it fails.
+"""
 
 from __future__ import annotations
 
@@ -11,8 +14,8 @@ from pathlib import Path
 import pytest
 
 from jovik.analysis.copy import copy_facts
-from jovik.base.errors import TargetRefused
-from jovik.base.session import CopyJob, Live
+from jovik.base.errors import TargetError
+from jovik.base.session import CopyJob, Progress
 from jovik.base.trace import Trace
 from jovik.engine.file_copy import CHUNK_BYTES, LOCK, NAMED, CopyFolder, files_of, sweep
 from jovik.engine.session import FileSession
@@ -23,7 +26,7 @@ ROOM = 10**10
 JOB = CopyJob(True, (1_500_000, 3_000_000, 10, 0, 4096), seed=3)
 
 
-def watch(_: Live) -> None:
+def watch(_: Progress) -> None:
     return None
 
 
@@ -36,18 +39,27 @@ def test_made_up_files_have_their_sizes_and_no_block_twice(tmp_path: Path) -> No
     trace = copies.run(JOB, ROOM, watch)
     assert sorted(p.stat().st_size for p in there(tmp_path)) == sorted(JOB.sizes)
     blocks = Counter(
-        data[n : n + 4096] for p in there(tmp_path) for data in (p.read_bytes(),) for n in range(0, len(data) - 4095, 4096)
-    )  # fmt: skip
-    assert len(blocks) > 1000 and max(blocks.values()) == 1, "a drive that finds equal blocks gains nothing"
+        data[n : n + 4096]
+        for p in there(tmp_path)
+        for data in (p.read_bytes(),)
+        for n in range(0, len(data) - 4095, 4096)
+    )
+    assert len(blocks) > 1000 and max(blocks.values()) == 1, (
+        "a drive that finds equal blocks gains nothing"
+    )
     assert trace.written_bytes == sum(JOB.sizes) and trace.ios == 5 and trace.facts["files"] == 5
-    assert 0 <= trace.facts["sync_ns"] <= trace.elapsed_ns and trace.facts["source_ns"] == 0 and trace.facts["laid_out_bytes"] == 0
+    assert (
+        0 <= trace.facts["sync_ns"] <= trace.elapsed_ns
+        and trace.facts["source_ns"] == 0
+        and trace.facts["laid_out_bytes"] == 0
+    )
     copies.close()
     assert os.listdir(tmp_path) == []
 
 
 def test_each_pass_copies_anew_and_copying_out_reads_what_is_there(tmp_path: Path) -> None:
     copies = CopyFolder(tmp_path)
-    seen: list[Live] = []
+    seen: list[Progress] = []
     big = CopyJob(True, (CHUNK_BYTES * 40,), seed=1)
     for _ in range(2):
         assert copies.run(big, ROOM, seen.append).written_bytes == CHUNK_BYTES * 40
@@ -55,8 +67,17 @@ def test_each_pass_copies_anew_and_copying_out_reads_what_is_there(tmp_path: Pat
     first = copies.run(CopyJob(False, big.sizes, seed=1), ROOM, watch)
     again = copies.run(CopyJob(False, big.sizes, seed=1), ROOM, watch)
     other = copies.run(CopyJob(False, (1000, 2000), seed=1), ROOM, watch)
-    assert (first.read_bytes, first.written_bytes, first.facts["laid_out_bytes"]) == (CHUNK_BYTES * 40, 0, 0)
-    assert again.facts["laid_out_bytes"] == 0 and other.facts["laid_out_bytes"] == 3000 and other.read_bytes == 3000 and other.ios == 2
+    assert (first.read_bytes, first.written_bytes, first.facts["laid_out_bytes"]) == (
+        CHUNK_BYTES * 40,
+        0,
+        0,
+    )
+    assert (
+        again.facts["laid_out_bytes"] == 0
+        and other.facts["laid_out_bytes"] == 3000
+        and other.read_bytes == 3000
+        and other.ios == 2
+    )
     assert all(live.done_bytes <= CHUNK_BYTES * 40 for live in seen)
     copies.close()
 
@@ -80,17 +101,19 @@ def test_a_persons_folder_keeps_its_shape_and_the_source_is_timed(tmp_path: Path
     assert len(files_in(str(source), skip=NAMED)) == 3 and len(files_in(str(source))) == 4
 
 
-@pytest.mark.parametrize(("make", "said"), [(False, "there is no folder"), (True, "holds no files")])
+@pytest.mark.parametrize(
+    ("make", "said"), [(False, "there is no folder"), (True, "holds no files")]
+)
 def test_a_folder_without_files_is_refused(tmp_path: Path, make: bool, said: str) -> None:
     if make:
         (tmp_path / "x").mkdir()
-    with pytest.raises(TargetRefused, match=said):
+    with pytest.raises(TargetError, match=said):
         files_of(CopyJob(True, folder=str(tmp_path / "x")))
 
 
 def test_more_than_there_is_room_for_is_refused(tmp_path: Path) -> None:
     copies = CopyFolder(tmp_path)
-    with pytest.raises(TargetRefused, match=r"no room for 4\.50 MB"):
+    with pytest.raises(TargetError, match=r"no room for 4\.50 MB"):
         copies.size(JOB, 1000)
     copies.run(JOB, ROOM, watch)
     # What the copies hold themselves is room for the next pass.
@@ -117,8 +140,16 @@ def test_the_slices_are_the_copy(tmp_path: Path) -> None:
     with FileSession(tmp_path) as session:
         trace = session.copy(CopyJob(True, (200_000,) * 300, seed=2), watch)
         assert session.copy_size(CopyJob(True, (5, 6))) == (2, 11)
-    assert trace.slices[:, 2].sum() == 60_000_000 and trace.slices[:, 3].sum() == 300 and not trace.slices[:, :2].any()
-    assert len(trace.slices) * 10**8 >= trace.elapsed_ns and trace.engine == "buffered calls" and not trace.direct
+    assert (
+        trace.slices[:, 2].sum() == 60_000_000
+        and trace.slices[:, 3].sum() == 300
+        and not trace.slices[:, :2].any()
+    )
+    assert (
+        len(trace.slices) * 10**8 >= trace.elapsed_ns
+        and trace.engine == "buffered calls"
+        and not trace.direct
+    )
     assert os.listdir(tmp_path) == []
 
 
@@ -129,24 +160,55 @@ def test_a_drive_that_is_full_in_the_middle_is_a_fault_with_what_was_copied(tmp_
     try:
         copies = CopyFolder(tmp_path)
         trace = copies.run(CopyJob(True, (2**20,) * 10, seed=1), ROOM, watch)
-        assert trace.first_fault is not None and trace.first_fault.what == "No space left on device" and 0 < trace.written_bytes < 10 * 2**20
+        assert (
+            trace.first_fault is not None
+            and trace.first_fault.what == "No space left on device"
+            and 0 < trace.written_bytes < 10 * 2**20
+        )
         copies.close()
         assert os.listdir(tmp_path) == []
     finally:
         succeeds("umount", tmp_path)
 
 
-def passed(seconds: float, source: float = 0.0, sync: float = 0.0, size: int = 10**9, files: int = 10) -> Trace:
+def passed(
+    seconds: float, source: float = 0.0, sync: float = 0.0, size: int = 10**9, files: int = 10
+) -> Trace:
     import numpy as np
 
-    facts = {"files": files, "bytes": size, "sync_ns": round(sync * 1e9), "source_ns": round(source * 1e9)}
-    return Trace("buffered calls", False, 1, round(seconds * 1e9), 0, 0, np.zeros((1, 5), np.int64), {}, facts=facts)
+    facts = {
+        "files": files,
+        "bytes": size,
+        "sync_ns": round(sync * 1e9),
+        "source_ns": round(source * 1e9),
+    }
+    return Trace(
+        "buffered calls",
+        False,
+        1,
+        round(seconds * 1e9),
+        0,
+        0,
+        np.zeros((1, 5), np.int64),
+        {},
+        facts=facts,
+    )
 
 
 def test_what_a_copy_comes_to_and_when_the_source_was_measured_instead() -> None:
     facts, words, limits = copy_facts([passed(4), passed(5), passed(6)], 400e6)
-    assert facts["seconds"] == 5 and facts["files_s"] == 2 and facts["of_sequential"] == pytest.approx(0.5) and not words and not limits
+    assert (
+        facts["seconds"] == 5
+        and facts["files_s"] == 2
+        and facts["of_sequential"] == pytest.approx(0.5)
+        and not words
+        and not limits
+    )
     _, words, limits = copy_facts([passed(5, source=4, sync=1)], None)
     assert words == ["the final sync took 20 % of the time"]
-    assert [x.what for x in limits] == ["source"] and limits[0].rate_bytes_s == pytest.approx(250e6) and "80 %" in limits[0].note
+    assert (
+        [x.what for x in limits] == ["source"]
+        and limits[0].rate_bytes_s == pytest.approx(250e6)
+        and "80 %" in limits[0].note
+    )
     assert copy_facts([passed(5, source=2)], None)[2] == []

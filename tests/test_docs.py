@@ -1,4 +1,7 @@
-"""The documentation, followed word by word: every command in it is run, and what is quoted below one is held against what it says."""
+"""The documentation, followed word by word.
+
+Every command in it is run, and what is quoted below one is held against what it says.
+"""
 
 from __future__ import annotations
 
@@ -15,16 +18,23 @@ from tests.conftest import Program
 from tests.programs import find, run, sparse_file, succeeds
 
 TOP = Path(__file__).resolve().parents[1]
-PAGES = ["README.md", *sorted(f"docs/{p.name}" for p in (TOP / "docs").glob("*.md") if p.name != "tutorial.md")]
+PAGES = [
+    "README.md",
+    *sorted(f"docs/{p.name}" for p in (TOP / "docs").glob("*.md") if p.name != "tutorial.md"),
+]
 COMMAND = re.compile(r"^    (?:\$ )?(?:sudo )?(?:[A-Z_]+=\S+ )?(jovik .*)$")
 FILE = re.compile(r"`([\w-]+\.(?:toml|csv))`[^`]*?```(?:toml|csv)\n(.*?)```", re.S)
 
 ELSEWHERE = {
-    "/mnt/new": "model:comet", "/mnt/rear": "model:comet", "/mnt/usb": "model:pebble", "/mnt/hub": "model:hub.toml",
+    "/mnt/new": "model:comet",
+    "/mnt/rear": "model:comet",
+    "/mnt/usb": "model:pebble",
+    "/mnt/hub": "model:hub.toml",
     # A whole full review, and gigabytes of a real device, are for other tests.
-    "full-review --budget": "first-look --budget", '--drive "Fjord 1TB" --plan full-review': '--drive "Fjord 1TB" --plan first-look',
+    "full-review --budget": "first-look --budget",
+    '--drive "Fjord 1TB" --plan full-review': '--drive "Fjord 1TB" --plan first-look',
     "5s within 100GB": "200ms within 8MB",
-}  # fmt: skip
+}
 """What stands in pages for what is not here."""
 
 
@@ -50,7 +60,10 @@ MODELS = {"Corvane Slate 1TB": "slate", "Ilmaris Drift 1TB": "drift", "Veldhaar 
 
 
 def prepare(jovik: Program, text: str) -> None:
-    """What a page takes for granted: the drives that it names are on the shelf, and the files that it speaks of in the folder."""
+    """What a page takes for granted.
+
+    The drives that it names are on the shelf, and the files that it speaks of in the folder.
+    """
     steps = ["sequential read 1MiB depth 8 for 1s", "random read 4KiB for 1s"]
     steps += ["sequential write 1MiB depth 8 over 30% of free"] if "long-write" in text else []
     for seed, (name, model) in enumerate(MODELS.items()):
@@ -60,10 +73,17 @@ def prepare(jovik: Program, text: str) -> None:
         if f'"{name}"' in text and f'sheet new "{name}"' not in text:
             jovik("sheet", "new", name)
     jovik("sheet", "new", "Another")
-    comet = (resources.files("jovik.simulator") / "catalogue" / "comet.toml").read_text(encoding="utf-8")
-    (jovik.folder / "hub.toml").write_text(comet.replace('link_rate = "7877MB/s"', 'link_rate = "450MB/s"'), encoding="utf-8")
+    comet = (resources.files("jovik.simulator") / "catalogue" / "comet.toml").read_text(
+        encoding="utf-8"
+    )
+    (jovik.folder / "hub.toml").write_text(
+        comet.replace('link_rate = "7877MB/s"', 'link_rate = "450MB/s"'), encoding="utf-8"
+    )
     (jovik.folder / "mine.md").write_text("My own words.\n", encoding="utf-8")
-    (jovik.folder / "mine.toml").write_text((resources.files("jovik.sheets.loads") / "telescope.toml").read_text(encoding="utf-8"), encoding="utf-8")
+    (jovik.folder / "mine.toml").write_text(
+        (resources.files("jovik.sheets.loads") / "telescope.toml").read_text(encoding="utf-8"),
+        encoding="utf-8",
+    )
     for name, content in FILE.findall(text):
         (jovik.folder / name).write_text(content, encoding="utf-8")
 
@@ -84,7 +104,9 @@ def device(tmp_path: Path) -> Iterator[Path | None]:
 
 
 @pytest.mark.parametrize("page", [p for p in PAGES if commands_of(page_of(p))])
-def test_every_command_of_a_page_does_what_is_quoted_below_it(page: str, jovik: Program, device: Path | None) -> None:
+def test_every_command_of_a_page_does_what_is_quoted_below_it(
+    page: str, jovik: Program, device: Path | None
+) -> None:
     text = page_of(page)
     prepare(jovik, text)
     said, lines = "", text.splitlines()
@@ -119,7 +141,12 @@ def test_every_command_of_the_tutorial_does_what_is_quoted_below_it(jovik: Progr
         elif line.startswith("##"):
             said = ""
     assert count == 21
-    assert {p.name for p in jovik.folder.iterdir()} == {"cliff.png", "review.html", "review-copy.db", "fjord.zip"}
+    assert {p.name for p in jovik.folder.iterdir()} == {
+        "cliff.png",
+        "review.html",
+        "review-copy.db",
+        "fjord.zip",
+    }
 
 
 def test_the_python_in_the_pages_runs(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -13,27 +13,27 @@ import numpy as np
 import pytest
 
 from jovik.base import histogram
-from jovik.base.errors import EngineRefused, JovikError, TargetRefused
-from jovik.base.session import Live
+from jovik.base.errors import EngineUnavailableError, JovikError, TargetError
+from jovik.base.session import Progress
 from jovik.base.trace import Trace
 from jovik.engine.buffers import payload
 from jovik.engine.kernel import primitives
-from jovik.engine.session import LAYOUT_GENERATION, FileSession, choose
+from jovik.engine.session import LAYOUT_GENERATION, FileSession, select_engine
 from jovik.runs.workload import workload
 from jovik.steps import parse_access
 
 SPAN = " within 16MiB"
 
 
-def watch(_: Live) -> None:
+def watch(_: Progress) -> None:
     return None
 
 
 @pytest.fixture(params=["io_uring", "blocking"])
 def session(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[FileSession]:
     try:
-        choose(request.param)
-    except EngineRefused as error:
+        select_engine(request.param)
+    except EngineUnavailableError as error:
         pytest.skip(error.message)
     with FileSession(tmp_path, request.param, seed=77) as opened:
         yield opened
@@ -66,14 +66,17 @@ def test_what_is_counted_agrees_with_itself(session: FileSession, phrase: str) -
     assert trace.errors == 0 and trace.first_fault is None and not trace.stopped
     assert trace.ios > 0 and trace.read_bytes + trace.written_bytes == trace.ios * step.block_bytes
     assert sum(x.total for x in trace.latencies.values()) == trace.ios
-    assert set(trace.latencies) == ({"read"} if step.reads else set()) | ({"write"} if step.writes else set())
+    assert set(trace.latencies) == ({"read"} if step.reads else set()) | (
+        {"write"} if step.writes else set()
+    )
     assert step.time is not None and step.time <= trace.elapsed_ns < step.time + 2e9
     for one in trace.latencies.values():
         used = np.flatnonzero(one.counts)
         assert histogram.LOW_NS[used[0]] <= one.minimum_ns < histogram.HIGH_NS[used[0]]
         assert histogram.LOW_NS[used[-1]] <= one.maximum_ns < histogram.HIGH_NS[used[-1]]
         assert one.minimum_ns <= one.sum_ns / one.total <= one.maximum_ns
-        # Little's law: what is in flight is the rate times the latency. Threads share a slice's edge, hence the slack.
+        # Little's law: what is in flight is the rate times the latency. Threads share a slice's
+        # edge, hence the slack.
     in_flight = sum(x.sum_ns for x in trace.latencies.values()) / trace.elapsed_ns
     assert in_flight <= step.depth * step.workers * 1.05
     assert (trace.flush_ns > 0) == step.writes
@@ -83,12 +86,18 @@ def test_what_is_counted_agrees_with_itself(session: FileSession, phrase: str) -
 def test_an_amount_is_done_exactly_and_covers_the_span_once(session: FileSession) -> None:
     trace = run(session, "sequential write 64KiB depth 4 over 4MiB verify")
     assert trace.written_bytes == 4 * 2**20
-    assert trace.stamps is not None and trace.stamps.checked == 4 * 2**20 // 4096 and not trace.stamps.bad
+    assert (
+        trace.stamps is not None
+        and trace.stamps.checked == 4 * 2**20 // 4096
+        and not trace.stamps.bad
+    )
 
 
 def test_the_share_of_reads_is_kept(session: FileSession) -> None:
     trace = run(session, "random mixed 70% read 4KiB depth 4 over 32MiB" + SPAN)
-    assert trace.read_bytes / (trace.read_bytes + trace.written_bytes) == pytest.approx(0.7, abs=0.02)
+    assert trace.read_bytes / (trace.read_bytes + trace.written_bytes) == pytest.approx(
+        0.7, abs=0.02
+    )
 
 
 def test_a_paced_pass_does_not_run_ahead(session: FileSession) -> None:
@@ -137,7 +146,11 @@ def test_a_lost_write_is_called_stale(session: FileSession) -> None:
     wanted[5] += 1
     trace = session._pass(work, watch, generations=wanted)
     assert trace.stamps is not None
-    assert (trace.stamps.wrong, trace.stamps.stale, trace.stamps.first_offsets_bytes) == (0, 1, (5 * 4096,))
+    assert (trace.stamps.wrong, trace.stamps.stale, trace.stamps.first_offsets_bytes) == (
+        0,
+        1,
+        (5 * 4096,),
+    )
 
 
 def test_the_file_holds_no_holes_and_no_repetition(session: FileSession) -> None:
@@ -154,7 +167,10 @@ def test_the_payload_compresses_as_the_phrase_says(percent: int) -> None:
     import zlib
 
     pool = payload(2**20, 3, percent).tobytes()
-    squeezed = sum(min(len(zlib.compress(pool[i : i + 4096])), 4096) for i in range(0, 2**20, 4096)) / 2**20
+    squeezed = (
+        sum(min(len(zlib.compress(pool[i : i + 4096])), 4096) for i in range(0, 2**20, 4096))
+        / 2**20
+    )
     assert squeezed == pytest.approx(1 - percent / 100, abs=0.02)
 
 
@@ -173,7 +189,14 @@ def test_the_same_seed_makes_the_same_offsets_and_another_does_not(tmp_path: Pat
 
 def test_the_compiled_bucket_is_the_documented_one() -> None:
     values = np.unique(
-        np.concatenate([np.arange(2000), 2 ** np.arange(46), 2 ** np.arange(1, 46) - 1, np.random.default_rng(1).integers(0, 2**46, 2000)])
+        np.concatenate(
+            [
+                np.arange(2000),
+                2 ** np.arange(46),
+                2 ** np.arange(1, 46) - 1,
+                np.random.default_rng(1).integers(0, 2**46, 2000),
+            ]
+        )
     )
     assert [primitives.bucket(v) for v in values] == histogram.bucket_of(values).tolist()
 
@@ -201,14 +224,14 @@ def test_an_interrupt_ends_a_pass_at_once(session: FileSession) -> None:
 
 def test_what_the_target_cannot_take_is_refused_with_the_limit(session: FileSession) -> None:
     def refused(phrase: str) -> str:
-        with pytest.raises(TargetRefused) as caught:
+        with pytest.raises(TargetError) as caught:
             session.check(workload(parse_access(phrase), 0))
         return f"{caught.value.message} {caught.value.hint}"
 
     assert "free; this needs" in refused("sequential write 1MiB over 900TB")
-    assert "GiB of memory" in refused("random read 64MiB depth 1024 within 64GiB") or "threads" in refused(
+    assert "GiB of memory" in refused(
         "random read 64MiB depth 1024 within 64GiB"
-    )
+    ) or "threads" in refused("random read 64MiB depth 1024 within 64GiB")
     if session.engine == "blocking calls":
         assert "1024 threads" in refused("random read 4KiB depth 1024 workers 64")
 
@@ -232,11 +255,13 @@ def test_a_full_file_system_is_an_error_of_the_drive_not_of_jovik(session: FileS
     assert trace.first_fault.what == os.strerror(27) and trace.written_bytes <= 2**20
 
 
-def test_an_engine_that_is_not_there_is_refused(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+def test_an_engine_that_is_not_there_is_refused(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
     from jovik.engine import session as module
 
     def forbid(_: int) -> None:
-        raise EngineRefused("io_uring is refused here")
+        raise EngineUnavailableError("io_uring is refused here")
 
     monkeypatch.setattr(module, "Ring", forbid)
     with pytest.raises(JovikError, match="refused"):
@@ -254,7 +279,9 @@ def test_the_testers_own_ceiling_marks_what_comes_near_it(session: FileSession) 
     assert ceiling is not None and ceiling > 0 and session.ceiling_iops(work) == ceiling
 
     def limits(iops: float, busy: float) -> list[str]:
-        passes = [PassFigures(iops * 4096, iops * 4096, iops, 0, 0, 10**9, 0, round(busy * 1e9))] * 3
+        passes = [
+            PassFigures(iops * 4096, iops * 4096, iops, 0, 0, 10**9, 0, round(busy * 1e9))
+        ] * 3
         return [x.what for x in tester_limits(passes, ceiling, 4096, 1)]
 
     assert limits(0.5 * ceiling, 0.5) == []
@@ -268,7 +295,10 @@ def test_a_long_pass_needs_no_more_memory_than_its_slices(tmp_path: Path) -> Non
         from dataclasses import replace
 
         with FileSession(tmp_path, "auto") as opened:
-            work = replace(workload(parse_access("random read 4KiB depth 4 over 1MiB" + SPAN), 1), time_ns=time_ns)
+            work = replace(
+                workload(parse_access("random read 4KiB depth 4 over 1MiB" + SPAN), 1),
+                time_ns=time_ns,
+            )
             opened.prepare(work, watch)
             opened.run(work, watch)
             with open("/proc/self/statm") as statm:
@@ -281,7 +311,11 @@ def test_a_long_pass_needs_no_more_memory_than_its_slices(tmp_path: Path) -> Non
 
 
 def test_what_a_killed_process_left_is_swept_away(tmp_path: Path) -> None:
-    old, new, other = tmp_path / ".jovik-test-0a", tmp_path / ".jovik-test-0b", tmp_path / "holiday.jpg"
+    old, new, other = (
+        tmp_path / ".jovik-test-0a",
+        tmp_path / ".jovik-test-0b",
+        tmp_path / "holiday.jpg",
+    )
     for path in (old, new, other):
         path.write_bytes(b"x")
         os.utime(path, (1, 1))

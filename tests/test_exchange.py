@@ -1,4 +1,7 @@
-"""Export, import, check and backup: whole, the same twice, and safe whatever an archive from elsewhere holds."""
+"""Export, import, check and backup.
+
+Whole, the same twice, and safe whatever an archive from elsewhere holds.
+"""
 
 from __future__ import annotations
 
@@ -14,7 +17,7 @@ from typing import Any
 
 import pytest
 
-from jovik.base.errors import Misuse
+from jovik.base.errors import UsageError
 from jovik.shelf.archive import MOST_FILE_BYTES
 from jovik.shelf.store import Shelf
 from tests.conftest import Program, call
@@ -28,10 +31,20 @@ def exported(tmp_path_factory: pytest.TempPathFactory) -> Path:
     folder = tmp_path_factory.mktemp("exported")
     env = os.environ | {"JOVIK_SHELF": str(folder / "shelf.db"), "NO_COLOR": "1"}
     for words in (
-        ["measure", "model:slate", "random read 4KiB for 1s", "sequential write 1MiB over 2GB", "--passes", "2", "--seed", "1"],
+        [
+            "measure",
+            "model:slate",
+            "random read 4KiB for 1s",
+            "sequential write 1MiB over 2GB",
+            "--passes",
+            "2",
+            "--seed",
+            "1",
+        ],
         ["measure", "model:comet", "random read 4KiB for 1s", "--passes", "3", "--seed", "2"],
-        ["note", SLATE, "--pro", "quiet", "--reading", "boot time=14.2s"], ["shelf", "export", "--out", "all.zip"],
-    ):  # fmt: skip
+        ["note", SLATE, "--pro", "quiet", "--reading", "boot time=14.2s"],
+        ["shelf", "export", "--out", "all.zip"],
+    ):
         assert call(words, folder, env, 100).status == 0
     return folder / "all.zip"
 
@@ -41,9 +54,16 @@ def contents(path: Path) -> dict[str, bytes]:
         return {n: archive.read(n) for n in archive.namelist() if n != "manifest.json"}
 
 
-def changed(source: Path, out: Path, change: Callable[[dict[str, Any]], None], *, honest: bool = True) -> Path:
-    """The archive with its files changed; an honest one names the checksums of what it then holds."""
-    files: dict[str, Any] = {n: json.loads(b) if n.endswith(".json") else b for n, b in contents(source).items()}
+def changed(
+    source: Path, out: Path, change: Callable[[dict[str, Any]], None], *, honest: bool = True
+) -> Path:
+    """The archive with its files changed.
+
+    An honest one names the checksums of what it then holds.
+    """
+    files: dict[str, Any] = {
+        n: json.loads(b) if n.endswith(".json") else b for n, b in contents(source).items()
+    }
     with zipfile.ZipFile(source) as archive:
         manifest = json.loads(archive.read("manifest.json"))
     files["manifest.json"] = manifest
@@ -60,7 +80,10 @@ def changed(source: Path, out: Path, change: Callable[[dict[str, Any]], None], *
 
 
 def test_what_goes_out_comes_in_and_twice_changes_nothing(jovik: Program, exported: Path) -> None:
-    assert "added 2 drives, 2 runs, 7 passes, 2 notes and readings" in jovik("shelf", "import", exported).out
+    assert (
+        "added 2 drives, 2 runs, 7 passes, 2 notes and readings"
+        in jovik("shelf", "import", exported).out
+    )
     assert "added 0 drives, 0 runs, 0 passes, 0 notes" in jovik("shelf", "import", exported).out
     jovik("shelf", "export", "--out", "again.zip")
     assert contents(jovik.folder / "again.zip") == contents(exported)
@@ -68,28 +91,43 @@ def test_what_goes_out_comes_in_and_twice_changes_nothing(jovik: Program, export
     # Figures, series and histograms are those of the shelf that it was.
     there = Program(jovik.folder, jovik.env | {"JOVIK_SHELF": str(exported.with_name("shelf.db"))})
     for words in (["rank"], ["note", SLATE], ["fit", SLATE]):
-        assert jovik(*words, "--format", "json", status=None).json == there(*words, "--format", "json", status=None).json
+        assert (
+            jovik(*words, "--format", "json", status=None).json
+            == there(*words, "--format", "json", status=None).json
+        )
 
 
 def test_one_drive_alone_and_two_shelves_into_one(jovik: Program, exported: Path) -> None:
-    assert "added 1 drives, 1 runs, 3 passes" in jovik("shelf", "import", exported, "--drive", "Veldhaar Comet 2TB").out
+    assert (
+        "added 1 drives, 1 runs, 3 passes"
+        in jovik("shelf", "import", exported, "--drive", "Veldhaar Comet 2TB").out
+    )
     jovik("measure", "model:slate", "random read 4KiB for 1s", "--passes", "2")
     # The same drive by name; its unit by its serial; its runs are added to those that are here.
     assert "added 0 drives, 1 runs, 4 passes" in jovik("shelf", "import", exported).out
     with Shelf(str(jovik.shelf)) as shelf:
         assert len(shelf.units(SLATE)) == 1 and len(shelf.drive_names()) == 2
     jovik("shelf", "export", "--drive", SLATE, "--out", "slate.zip")
-    assert {json.loads(b)["drive"] for n, b in contents(jovik.folder / "slate.zip").items() if n.startswith("runs/")} == {SLATE}
+    assert {
+        json.loads(b)["drive"]
+        for n, b in contents(jovik.folder / "slate.zip").items()
+        if n.startswith("runs/")
+    } == {SLATE}
     assert "Slat" in jovik("shelf", "export", "--drive", "Slat", "--out", "x.zip", status=2).err
 
 
-def test_a_run_that_came_half_is_made_whole_by_the_rest(jovik: Program, exported: Path, tmp_path: Path) -> None:
+def test_a_run_that_came_half_is_made_whole_by_the_rest(
+    jovik: Program, exported: Path, tmp_path: Path
+) -> None:
     def half(files: dict[str, Any]) -> None:
         for name, one in files.items():
             if name.startswith("runs/"):
                 one["steps"][0]["passes"] = one["steps"][0]["passes"][:1]
 
-    assert "2 runs, 4 passes" in jovik("shelf", "import", changed(exported, tmp_path / "half.zip", half)).out
+    assert (
+        "2 runs, 4 passes"
+        in jovik("shelf", "import", changed(exported, tmp_path / "half.zip", half)).out
+    )
     assert "0 runs, 3 passes" in jovik("shelf", "import", exported).out
     jovik("shelf", "export", "--out", "again.zip")
     assert contents(jovik.folder / "again.zip") == contents(exported)
@@ -118,25 +156,41 @@ def of_run(change: Callable[[dict[str, Any]], object]) -> Callable[[dict[str, An
         (of_run(lambda r: r.update(id="../../x")), "not named like its run"),
         (of_run(lambda r: r.update(drive="Other")), "not in the archive"),
         (of_run(lambda r: r["steps"][0]["passes"][0].update(latencies=3)), "series of"),
-        (lambda f: f.update({next(n for n in f if n.startswith("series/")): b"a,b\n1,2\n"}), "does not have the columns"),
-        (lambda f: f.update({next(n for n in f if n.startswith("latencies/")): b"direction,low_ns,high_ns,count\nup,1,2,3\n"}), "series of"),
+        (
+            lambda f: f.update({next(n for n in f if n.startswith("series/")): b"a,b\n1,2\n"}),
+            "does not have the columns",
+        ),
+        (
+            lambda f: f.update(
+                {
+                    next(
+                        n for n in f if n.startswith("latencies/")
+                    ): b"direction,low_ns,high_ns,count\nup,1,2,3\n"
+                }
+            ),
+            "series of",
+        ),
     ],
 )
 def test_an_archive_that_holds_something_else_changes_nothing(
     exported: Path, tmp_path: Path, change: Callable[[dict[str, Any]], None], said: str
 ) -> None:
     with Shelf(str(tmp_path / "s.db"), create=True) as shelf:
-        with pytest.raises(Misuse, match=said) as caught:
+        with pytest.raises(UsageError, match=said) as caught:
             shelf.merge(changed(exported, tmp_path / "x.zip", change))
         assert caught.value.hint == "nothing was changed"
         assert set(shelf.check().counts.values()) == {0}
 
 
-def test_what_was_changed_on_the_way_is_noticed(jovik: Program, exported: Path, tmp_path: Path) -> None:
+def test_what_was_changed_on_the_way_is_noticed(
+    jovik: Program, exported: Path, tmp_path: Path
+) -> None:
     def faster(files: dict[str, Any]) -> None:
         files["drives.json"][0]["price"] = 1.0
 
-    answer = jovik("shelf", "import", changed(exported, tmp_path / "x.zip", faster, honest=False), status=2)
+    answer = jovik(
+        "shelf", "import", changed(exported, tmp_path / "x.zip", faster, honest=False), status=2
+    )
     assert "drives.json is not what its manifest says" in answer.err
 
 
@@ -151,15 +205,32 @@ def test_a_bomb_is_not_unpacked(jovik: Program, exported: Path, tmp_path: Path) 
 
 def test_a_backup_is_of_one_moment_while_others_write(jovik: Program) -> None:
     jovik("sheet", "new", "Fjord 1TB")
-    words = ["measure", ".", "--drive", "Fjord 1TB", "random read 4KiB for 100ms within 8MB", "--passes", "30"]
-    process = subprocess.Popen(jovik.command(*words), cwd=jovik.folder, env=jovik.env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    words = [
+        "measure",
+        ".",
+        "--drive",
+        "Fjord 1TB",
+        "random read 4KiB for 100ms within 8MB",
+        "--passes",
+        "30",
+    ]
+    process = subprocess.Popen(
+        jovik.command(*words),
+        cwd=jovik.folder,
+        env=jovik.env,
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+    )
     copies = 0
     while process.poll() is None and copies < 3:
         jovik("shelf", "backup", "--out", f"copy{copies}.db")
         assert jovik("shelf", "check", "--shelf", f"copy{copies}.db").out.startswith("whole")
         copies += 1
     process.wait(timeout=100)
-    assert copies > 1 and "is there already" in jovik("shelf", "backup", "--out", "copy0.db", status=2).err
+    assert (
+        copies > 1
+        and "is there already" in jovik("shelf", "backup", "--out", "copy0.db", status=2).err
+    )
     assert jovik("shelf", "check").out == "whole: 1 drives, 1 runs, 1 steps, 30 passes\n"
 
 
@@ -170,7 +241,11 @@ def test_a_shelf_that_is_not_whole_is_told(jovik: Program, exported: Path) -> No
         connection.execute("update step set phrase = 'random reed 4KiB' where id = 2")
         connection.execute("update run set rig_id = 99")
     found = jovik("shelf", "check", "--format", "json", status=1).json["faults"]
-    assert len(found) == 4 and any("its series cannot be read" in f for f in found) and any("random reed" in f or "expected" in f for f in found)
+    assert (
+        len(found) == 4
+        and any("its series cannot be read" in f for f in found)
+        and any("random reed" in f or "expected" in f for f in found)
+    )
     assert sum("refers to a rig that is not there" in f for f in found) == 2
 
 
@@ -193,13 +268,22 @@ def test_a_table_from_elsewhere_is_noted_and_not_measured(jovik: Program) -> Non
     for name in ("Fjord 1TB", "Fell 2TB"):
         jovik("sheet", "new", name)
     (jovik.folder / "map.toml").write_text(MAPPING)
-    (jovik.folder / "table.csv").write_text('model,rnd,boot,price\nFjord 1TB,"91,000",8.1,89\nfell 2tb,,7.5,120\n')
-    assert "noted 3 readings of 2 drives" in jovik("shelf", "import", "table.csv", "--mapping", "map.toml").out
-    assert "noted 0 readings of 2 drives" in jovik("shelf", "import", "table.csv", "--mapping", "map.toml").out
+    (jovik.folder / "table.csv").write_text(
+        'model,rnd,boot,price\nFjord 1TB,"91,000",8.1,89\nfell 2tb,,7.5,120\n'
+    )
+    assert (
+        "noted 3 readings of 2 drives"
+        in jovik("shelf", "import", "table.csv", "--mapping", "map.toml").out
+    )
+    assert (
+        "noted 0 readings of 2 drives"
+        in jovik("shelf", "import", "table.csv", "--mapping", "map.toml").out
+    )
     found = jovik("note", "Fjord 1TB", "--format", "json").json["readings"]
     assert [(r["what"], r["value"], r["unit"], r["instrument"]) for r in found] == [
-        ("random read 4KiB depth 32", 91000, "IOPS", "the old bench"), ("boot time", 8.1, "s", "the old bench"),
-    ]  # fmt: skip
+        ("random read 4KiB depth 32", 91000, "IOPS", "the old bench"),
+        ("boot time", 8.1, "s", "the old bench"),
+    ]
     assert "no drive on this shelf has results yet" in jovik("rank", status=2).err
 
 
@@ -210,11 +294,21 @@ def test_a_table_from_elsewhere_is_noted_and_not_measured(jovik: Program) -> Non
         ("model,rnd,boot\nFjord 1TB,many,1\n", MAPPING, "line 2, column 'rnd'"),
         ("model,rnd,boot\n,1,1\n", MAPPING, "line 2: it names no drive"),
         ("model,rnd,boot\nFjerd,1,1\n", MAPPING, "Fjerd"),
-        ("model,rnd,boot\nFjord 1TB,1,1\n", MAPPING.replace("drive_column", "drive_colunm"), "not a key here"),
-        ("model,rnd,boot\nFjord 1TB,1,1\n", MAPPING.replace('drive_column = "model"', ""), "either 'drive_column' or 'drive'"),
+        (
+            "model,rnd,boot\nFjord 1TB,1,1\n",
+            MAPPING.replace("drive_column", "drive_colunm"),
+            "not a key here",
+        ),
+        (
+            "model,rnd,boot\nFjord 1TB,1,1\n",
+            MAPPING.replace('drive_column = "model"', ""),
+            "either 'drive_column' or 'drive'",
+        ),
     ],
 )
-def test_a_table_that_is_not_as_its_mapping_says(jovik: Program, table: str, mapping: str, said: str) -> None:
+def test_a_table_that_is_not_as_its_mapping_says(
+    jovik: Program, table: str, mapping: str, said: str
+) -> None:
     jovik("sheet", "new", "Fjord 1TB")
     (jovik.folder / "map.toml").write_text(mapping)
     (jovik.folder / "table.csv").write_text(table)

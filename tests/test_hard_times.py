@@ -1,6 +1,9 @@
-"""What is finished stays, whatever happens: killed at any moment, a full disk, a medium that cannot be written.
+"""What is finished stays, whatever happens.
 
-Each sort of work is killed a few times here; ``JOVIK_KILLS=25`` tries a hundred, and ``-s`` shows how many struck.
+Killed at any moment, a full disk, a medium that cannot be written.
+
+Each sort of work is killed a few times here; ``JOVIK_KILLS=25`` tries a hundred, and ``-s`` shows
+how many struck.
 """
 
 from __future__ import annotations
@@ -27,7 +30,10 @@ COMET = "Veldhaar Comet 2TB"
 
 
 def killed(jovik: Program, rng: random.Random, longest_s: float, *words: str) -> bool:
-    """Run a command and kill it (signal 9) at a random moment; whether it was still at work then."""
+    """Run a command and kill it (signal 9) at a random moment.
+
+    Whether it was still at work then.
+    """
     try:
         call(list(words), jovik.folder, jovik.env, rng.uniform(0.0, longest_s))
     except subprocess.TimeoutExpired:
@@ -48,12 +54,20 @@ def rows(shelf: Path, query: str) -> list[tuple]:
         return connection.execute(query).fetchall()
 
 
-PASSES = "select step.position, number, pass.seed from pass join step on step.id = step_id order by 1, 2"
+PASSES = (
+    "select step.position, number, pass.seed from pass join step on step.id = step_id order by 1, 2"
+)
 
 
-def test_a_run_that_is_killed_again_and_again_loses_nothing_that_was_finished(jovik: Program) -> None:
+def test_a_run_that_is_killed_again_and_again_loses_nothing_that_was_finished(
+    jovik: Program,
+) -> None:
     jovik("sheet", "new", "Own Disk")
-    phrases = ["random read 4KiB for 100ms within 1MiB", "random write 4KiB depth 1,2,4 for 100ms within 1MiB", "sequential write 64KiB over 1MiB"]
+    phrases = [
+        "random read 4KiB for 100ms within 1MiB",
+        "random write 4KiB depth 1,2,4 for 100ms within 1MiB",
+        "sequential write 64KiB over 1MiB",
+    ]
     words = ["measure", ".", "--drive", "Own Disk", *phrases, "--passes", "9", "--seed", "5"]
     rng = random.Random(4)
     kills, before = 0, []
@@ -69,13 +83,17 @@ def test_a_run_that_is_killed_again_and_again_loses_nothing_that_was_finished(jo
     if rows(jovik.shelf, "select id from run where state != 'done'"):
         jovik("resume")
     done = rows(jovik.shelf, PASSES)
-    assert [(p, n) for p, n, _ in done] == [(p, n) for p in range(5) for n in range(1, 10)] and len({s for *_, s in done}) == 45
+    assert [(p, n) for p, n, _ in done] == [(p, n) for p in range(5) for n in range(1, 10)] and len(
+        {s for *_, s in done}
+    ) == 45
     assert rows(jovik.shelf, "select state from run") == [("done",)] and kills >= KILLS // 3
     assert os.listdir(jovik.folder) == [] and os.listdir(jovik.shelf.parent) == ["shelf.db"]
     print(f"{kills} kills over measure and resume")
 
 
-def test_a_shelf_whose_migration_is_killed_is_whole_and_migrated_by_the_next(jovik: Program) -> None:
+def test_a_shelf_whose_migration_is_killed_is_whole_and_migrated_by_the_next(
+    jovik: Program,
+) -> None:
     rng, kills = random.Random(5), 0
     of_the_first_revision(jovik.shelf)
     first = jovik.shelf.read_bytes()
@@ -85,10 +103,20 @@ def test_a_shelf_whose_migration_is_killed_is_whole_and_migrated_by_the_next(jov
             left.unlink()
         jovik.shelf.write_bytes(first)
         kills += killed(jovik, rng, longest, "rank")
-        assert jovik("rank", "--format", "json").json["drives"][0]["steps"][0]["rate_bytes_s"]["median"] == 5.0
+        assert (
+            jovik("rank", "--format", "json").json["drives"][0]["steps"][0]["rate_bytes_s"][
+                "median"
+            ]
+            == 5.0
+        )
         assert sorted(os.listdir(jovik.shelf.parent)) == ["shelf.db", "shelf.db.revision-0001"]
-        assert rows(jovik.shelf.with_name("shelf.db.revision-0001"), "select version_num from alembic_version") == [("0001",)]
-        assert rows(jovik.shelf.with_name("shelf.db.revision-0001"), "select count(*) from pass") == [(1,)]
+        assert rows(
+            jovik.shelf.with_name("shelf.db.revision-0001"),
+            "select version_num from alembic_version",
+        ) == [("0001",)]
+        assert rows(
+            jovik.shelf.with_name("shelf.db.revision-0001"), "select count(*) from pass"
+        ) == [(1,)]
     assert kills >= KILLS // 3
     print(f"{kills} kills over a migration")
 
@@ -100,13 +128,23 @@ def exported(tmp_path_factory: pytest.TempPathFactory) -> Path:
     env = dict(os.environ) | {"JOVIK_SHELF": str(folder / "s.db"), "JOVIK_CONFIG": ""}
     for model in ("comet", "slate"):
         steps = [f"random read 4KiB depth {d} for 1s" for d in (1, 2, 4, 8, 16)]
-        assert call(["measure", f"model:{model}", *steps, "--passes", "9", "--seed", "1"], folder, env, 120).status == 0
+        assert (
+            call(
+                ["measure", f"model:{model}", *steps, "--passes", "9", "--seed", "1"],
+                folder,
+                env,
+                120,
+            ).status
+            == 0
+        )
     assert call(["shelf", "export", "--out", "all.zip"], folder, env, 120).status == 0
     return folder / "all.zip"
 
 
 @pytest.mark.parametrize("merging", [False, True], ids=["into nothing", "into a shelf in use"])
-def test_an_import_that_is_killed_is_all_there_or_not_at_all(jovik: Program, exported: Path, merging: bool) -> None:
+def test_an_import_that_is_killed_is_all_there_or_not_at_all(
+    jovik: Program, exported: Path, merging: bool
+) -> None:
     rng, kills = random.Random(6), 0
     mine: list[tuple] = []
     if merging:
@@ -124,7 +162,9 @@ def test_an_import_that_is_killed_is_all_there_or_not_at_all(jovik: Program, exp
             assert rows(jovik.shelf, "select count(*) from pass")[0][0] - 5 * merging in (0, 90)
             assert set(mine) <= set(rows(jovik.shelf, "select run_id, phrase from step"))
         jovik("shelf", "import", str(exported))
-        assert jovik("shelf", "check").out.startswith("whole") and rows(jovik.shelf, "select count(*) from pass") == [(90 + 5 * merging,)]
+        assert jovik("shelf", "check").out.startswith("whole") and rows(
+            jovik.shelf, "select count(*) from pass"
+        ) == [(90 + 5 * merging,)]
         assert os.listdir(jovik.shelf.parent) == ["shelf.db"]
     assert kills >= KILLS // 3
     print(f"{kills} kills over an import")
@@ -145,16 +185,22 @@ def remount(place: Path, how: str) -> None:
     run("mount", "-o", f"remount,{how}", place)
 
 
-def test_a_full_disk_under_the_shelf_keeps_what_was_finished_and_the_run_goes_on_later(jovik: Program, small: Path) -> None:
+def test_a_full_disk_under_the_shelf_keeps_what_was_finished_and_the_run_goes_on_later(
+    jovik: Program, small: Path
+) -> None:
     jovik.env["JOVIK_SHELF"] = str(small / "shelf.db")
     steps = [f"random read 4KiB depth {d} for 1s" for d in range(1, 30)]
     refused = jovik("measure", "model:comet", *steps, "--passes", "9", "--seed", "1", status=3)
-    assert "database or disk is full" in refused.err and "random read, 4 KiB" in refused.out, "what was finished is shown"
+    assert "database or disk is full" in refused.err and "random read, 4 KiB" in refused.out, (
+        "what was finished is shown"
+    )
     kept = rows(small / "shelf.db", PASSES)
     assert kept and jovik("shelf", "check").out.startswith("whole")
     remount(small, "size=50m")
     jovik("resume")
-    assert set(kept) <= set(rows(small / "shelf.db", PASSES)) and len(rows(small / "shelf.db", PASSES)) == 9 * len(steps)
+    assert set(kept) <= set(rows(small / "shelf.db", PASSES)) and len(
+        rows(small / "shelf.db", PASSES)
+    ) == 9 * len(steps)
 
 
 def test_a_shelf_that_cannot_be_written_is_read_and_says_so(jovik: Program, small: Path) -> None:
@@ -169,14 +215,20 @@ def test_a_shelf_that_cannot_be_written_is_read_and_says_so(jovik: Program, smal
     jovik("shelf", "export", "--out", "all.zip")
     jovik("shelf", "backup", "--out", "copy.db")
     assert jovik("rank", "--shelf", "copy.db").out == ranking
-    for words in (["measure", "model:comet", "random read 4KiB for 1s"], ["note", COMET, "--pro", "silent"], ["sheet", "new", "Tern"]):
+    for words in (
+        ["measure", "model:comet", "random read 4KiB for 1s"],
+        ["note", COMET, "--pro", "silent"],
+        ["sheet", "new", "Tern"],
+    ):
         said = jovik(*words, status=3).err
         assert "cannot be written here" in said, said
     assert "cannot be written here" in jovik("rank", "--shelf", small / "old.db", status=3).err
     assert (small / "shelf.db").read_bytes() == before
 
 
-def test_passes_in_a_log_that_nobody_can_bring_in_are_not_left_out_silently(jovik: Program, small: Path) -> None:
+def test_passes_in_a_log_that_nobody_can_bring_in_are_not_left_out_silently(
+    jovik: Program, small: Path
+) -> None:
     remount(small, "size=50m")
     jovik("measure", "model:comet", "random read 4KiB for 1s", "--seed", "1")
     connection = sqlite3.connect(jovik.shelf)
@@ -190,7 +242,7 @@ def test_passes_in_a_log_that_nobody_can_bring_in_are_not_left_out_silently(jovi
 
 
 def test_leftovers_of_the_dead_are_swept_and_those_of_the_living_stay(tmp_path: Path) -> None:
-    from jovik.shelf.atomic_files import put_new, scratch_beside
+    from jovik.shelf.atomic_files import create_atomically, scratch_beside
 
     gone = subprocess.Popen([sys.executable, "-c", "pass"])
     gone.wait()
@@ -199,6 +251,6 @@ def test_leftovers_of_the_dead_are_swept_and_those_of_the_living_stay(tmp_path: 
     (tmp_path / ".s.db.mine.part").write_bytes(b"x")
     scratch_beside(tmp_path / "s.db")
     assert sorted(os.listdir(tmp_path)) == [f".s.db.{os.getppid()}.part", ".s.db.mine.part"]
-    put_new(tmp_path / "s.db", b"one")
-    put_new(tmp_path / "s.db", b"two")
+    create_atomically(tmp_path / "s.db", b"one")
+    create_atomically(tmp_path / "s.db", b"two")
     assert (tmp_path / "s.db").read_bytes() == b"one"

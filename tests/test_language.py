@@ -1,4 +1,7 @@
-"""The whole phrase language by property: every sort of step, ladders, and plans as people write them."""
+"""The whole phrase language by property.
+
+Every sort of step, ladders, and plans as people write them.
+"""
 
 from __future__ import annotations
 
@@ -9,22 +12,54 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jovik.base.errors import Misuse, PhraseError
+from jovik.base.errors import PhraseError, UsageError
 from jovik.base.quantities import parse_size, parse_time, spell_size, spell_time
-from jovik.steps import Access, Copy, Empty, Fill, Plan, Rest, Scan, Step, load_plan, parse, parse_access, parse_all, plan_names
+from jovik.steps import (
+    CopyStep,
+    DiscardStep,
+    FillStep,
+    IdleStep,
+    IoStep,
+    Plan,
+    ScanStep,
+    Step,
+    load_plan,
+    parse,
+    parse_access,
+    parse_all,
+    plan_names,
+)
 from jovik.steps.others import REST_LIMIT_NS
-from jovik.steps.sweep import MOST_RUNGS, expand
+from jovik.steps.sweep import MOST_RUNGS, expand_sweep
 
 names = st.text(st.characters(categories=["L", "N"]), min_size=1, max_size=12)
 others: st.SearchStrategy[Step] = st.one_of(
-    st.builds(Scan, st.integers(2, 10_000), st.integers(1, 2**17).map(lambda n: n * 512), st.none() | st.integers(1, 10**15)),
-    st.builds(lambda i, f: Copy(i, folder=f), st.booleans(), names.map(lambda n: f"/some where/{n}")),
-    st.builds(lambda i, n, b: Copy(i, files=n, file_bytes=b), st.booleans(), st.integers(1, 10**6), st.integers(1, 10**13)),
-    st.builds(Fill, st.integers(1, 99)),
-    st.just(Empty()),
-    st.builds(Rest, st.integers(1, 10**14)),
-    st.builds(lambda c, t: Rest(t, cool_c=c), st.integers(1, 120), st.just(REST_LIMIT_NS) | st.integers(1, 10**14)),
-    st.builds(lambda t: Rest(t, recovered=True), st.just(REST_LIMIT_NS) | st.integers(1, 10**14)),
+    st.builds(
+        ScanStep,
+        st.integers(2, 10_000),
+        st.integers(1, 2**17).map(lambda n: n * 512),
+        st.none() | st.integers(1, 10**15),
+    ),
+    st.builds(
+        lambda i, f: CopyStep(i, folder=f), st.booleans(), names.map(lambda n: f"/some where/{n}")
+    ),
+    st.builds(
+        lambda i, n, b: CopyStep(i, files=n, file_bytes=b),
+        st.booleans(),
+        st.integers(1, 10**6),
+        st.integers(1, 10**13),
+    ),
+    st.builds(FillStep, st.integers(1, 99)),
+    st.just(DiscardStep()),
+    st.builds(IdleStep, st.integers(1, 10**14)),
+    st.builds(
+        lambda c, t: IdleStep(t, cool_c=c),
+        st.integers(1, 120),
+        st.just(REST_LIMIT_NS) | st.integers(1, 10**14),
+    ),
+    st.builds(
+        lambda t: IdleStep(t, recovered=True), st.just(REST_LIMIT_NS) | st.integers(1, 10**14)
+    ),
 )
 
 
@@ -32,13 +67,54 @@ others: st.SearchStrategy[Step] = st.one_of(
 def test_every_step_has_one_spelling_that_means_it(step: Step) -> None:
     assert parse(step.canonical) == step and parse(step.canonical).canonical == step.canonical
     assert parse(step.kind).kind == step.kind and step.label
-    assert step.measures == isinstance(step, Scan | Copy) and "  " not in step.canonical
+    assert step.measures == isinstance(step, ScanStep | CopyStep) and "  " not in step.canonical
 
 
-@given(st.lists(st.sampled_from(
-    ["scan", "read", "in", "9", "zones", "within", "1GB", "copy", "out", "files", "of", "2.5MB", '"a b"', '"', "fill", "to", "90%", "empty", "rest",
-     "until", "45C", "recovered", "for", "at", "most", "5min", "1..8", "1,2", "by", "0..100%", "random", "write", "4KiB", "depth", "free", "stopped"]
-), max_size=10).map(" ".join))  # fmt: skip
+@given(
+    st.lists(
+        st.sampled_from(
+            [
+                "scan",
+                "read",
+                "in",
+                "9",
+                "zones",
+                "within",
+                "1GB",
+                "copy",
+                "out",
+                "files",
+                "of",
+                "2.5MB",
+                '"a b"',
+                '"',
+                "fill",
+                "to",
+                "90%",
+                "empty",
+                "rest",
+                "until",
+                "45C",
+                "recovered",
+                "for",
+                "at",
+                "most",
+                "5min",
+                "1..8",
+                "1,2",
+                "by",
+                "0..100%",
+                "random",
+                "write",
+                "4KiB",
+                "depth",
+                "free",
+                "stopped",
+            ]
+        ),
+        max_size=10,
+    ).map(" ".join)
+)
 def test_any_words_are_steps_or_are_refused_with_a_caret(text: str) -> None:
     try:
         steps = parse_all(text)
@@ -51,29 +127,45 @@ def test_any_words_are_steps_or_are_refused_with_a_caret(text: str) -> None:
 @given(st.integers(1, 64), st.integers(0, 960))
 def test_a_doubling_range_begins_doubles_and_ends_where_it_says(low: int, more: int) -> None:
     high = low + more + 1
-    depths = [parse_access(p).depth for p in expand(f"random read 4KiB depth {low}..{high}")] if high <= 1024 else []
+    depths = (
+        [parse_access(p).depth for p in expand_sweep(f"random read 4KiB depth {low}..{high}")]
+        if high <= 1024
+        else []
+    )
     if not depths:
         return
     assert depths[0] == low and depths[-1] == high and depths == sorted(set(depths))
-    assert all(b == 2 * a for a, b in itertools.pairwise(depths[:-1])) and depths[-1] <= 2 * depths[-2]
+    assert (
+        all(b == 2 * a for a, b in itertools.pairwise(depths[:-1])) and depths[-1] <= 2 * depths[-2]
+    )
 
 
 @given(st.integers(0, 50), st.integers(1, 50), st.integers(1, 30))
 def test_a_range_by_steps_walks_them(low: int, width: int, stride: int) -> None:
-    shares = [parse_access(p).compressible_percent for p in expand(f"random write 4KiB payload {low}..{low + width}% compressible by {stride}")]
+    shares = [
+        parse_access(p).compressible_percent
+        for p in expand_sweep(
+            f"random write 4KiB payload {low}..{low + width}% compressible by {stride}"
+        )
+    ]
     assert shares == [*range(low, low + width, stride), low + width]
 
 
 @given(st.lists(st.integers(1, 1024), min_size=2, max_size=8, unique=True))
 def test_a_list_is_what_it_says_in_its_order(depths: list[int]) -> None:
     # A comma before a zero groups thousands, as in 2,000 IOPS; no depth begins with one.
-    assert [parse_access(p).depth for p in expand(f"random read 4KiB depth {','.join(map(str, depths))}")] == depths
+    assert [
+        parse_access(p).depth
+        for p in expand_sweep(f"random read 4KiB depth {','.join(map(str, depths))}")
+    ] == depths
 
 
 def test_thousands_and_labels_are_no_lists() -> None:
-    assert expand("random read 4KiB at most 2,000IOPS") == ["random read 4KiB at most 2,000IOPS"]
-    assert expand("random read, 4 KiB, depth 32") == ["random read, 4 KiB, depth 32"]
-    assert expand('copy in "1..8 of 1,2"') == ['copy in "1..8 of 1,2"']
+    assert expand_sweep("random read 4KiB at most 2,000IOPS") == [
+        "random read 4KiB at most 2,000IOPS"
+    ]
+    assert expand_sweep("random read, 4 KiB, depth 32") == ["random read, 4 KiB, depth 32"]
+    assert expand_sweep('copy in "1..8 of 1,2"') == ['copy in "1..8 of 1,2"']
     with pytest.raises(PhraseError, match="not understood") as caught:
         parse_all("random read 512B..64MiB depth 1..1024 workers 1..64 at most 1,2MB/s")
     assert str(MOST_RUNGS) in caught.value.hint
@@ -86,17 +178,29 @@ def test_one_decimal_is_exact(number: int, spell: object) -> None:
     assert back(text) == number and text.count(".") <= 1
 
 
-@pytest.mark.parametrize(("number", "text"), [(2_500_000, "2.5MB"), (1536, "1536B"), (1_500_000_000, "1.5GB"), (10**9 + 1, "1000000001B")])
+@pytest.mark.parametrize(
+    ("number", "text"),
+    [(2_500_000, "2.5MB"), (1536, "1536B"), (1_500_000_000, "1.5GB"), (10**9 + 1, "1000000001B")],
+)
 def test_sizes_as_people_write_them(number: int, text: str) -> None:
     assert spell_size(number) == text
 
 
 def test_default_times_spans_and_amounts() -> None:
-    assert parse_access("sequential write 1MiB over 60% of free").time is None and parse_access("sequential write 1MiB over 60% of free").fresh
-    assert parse_access("random write 4KiB until stopped").time is None and parse_access("random write 4KiB until stopped").once
-    assert parse_access("random write 4KiB over 1GB").once is False and parse_access("sequential write 1MiB over 1GB").once
+    assert (
+        parse_access("sequential write 1MiB over 60% of free").time is None
+        and parse_access("sequential write 1MiB over 60% of free").fresh
+    )
+    assert (
+        parse_access("random write 4KiB until stopped").time is None
+        and parse_access("random write 4KiB until stopped").once
+    )
+    assert (
+        parse_access("random write 4KiB over 1GB").once is False
+        and parse_access("sequential write 1MiB over 1GB").once
+    )
     assert parse_access("sequential write 1MiB over 1GB for 5s").time == 5 * 10**9
-    assert isinstance(parse("random read 4KiB"), Access)
+    assert isinstance(parse("random read 4KiB"), IoStep)
 
 
 @pytest.mark.parametrize("name", plan_names())
@@ -107,13 +211,22 @@ def test_a_plan_that_ships_tells_why_and_survives_its_file(name: str, tmp_path: 
     again = tmp_path / f"{name}.toml"
     again.write_text(plan_text(name)[0])
     assert load_plan(str(again)) == plan
-    assert plan.title and plan.about and [s for line in plan.lines for s in line.steps] == list(plan.steps)
+    assert (
+        plan.title
+        and plan.about
+        and [s for line in plan.lines for s in line.steps] == list(plan.steps)
+    )
     if name not in ("first-look",):
         reasons = [line for line in plan.lines if line.why]
         assert len(reasons) >= len(plan.lines) / 2, "a plan says why its steps are there"
-    # A rest serves what comes behind it, so a budget must not take it away before that: the more spare goes first, and 0 never.
+    # A rest serves what comes behind it, so a budget must not take it away before that: the more
+    # spare goes first, and 0 never.
     for rest, behind in itertools.pairwise(plan.lines):
-        if isinstance(rest.steps[0], Rest) and behind.steps[0].measures and behind.steps[0].writes:
+        if (
+            isinstance(rest.steps[0], IdleStep)
+            and behind.steps[0].measures
+            and behind.steps[0].writes
+        ):
             assert rest.spare <= behind.spare, (rest.phrase, behind.phrase)
 
 
@@ -135,7 +248,7 @@ def test_a_plan_that_ships_tells_why_and_survives_its_file(name: str, tmp_path: 
 def test_what_is_no_plan_is_refused_with_its_line(tmp_path: Path, text: str, said: str) -> None:
     mine = tmp_path / "mine.toml"
     mine.write_text(text)
-    with pytest.raises(Misuse) as caught:
+    with pytest.raises(UsageError) as caught:
         load_plan(str(mine))
     assert said in f"{caught.value.message}\n{caught.value.hint}"
 

@@ -10,17 +10,17 @@ import pytest
 
 from jovik.analysis.long_write import long_write
 from jovik.analysis.statistics import interval
-from jovik.base.errors import Misuse, TargetRefused, UnknownName
-from jovik.base.session import CopyJob, Live, Workload
+from jovik.base.errors import TargetError, UnknownNameError, UsageError
+from jovik.base.session import CopyJob, Progress, Workload
 from jovik.base.trace import Trace
 from jovik.runs.workload import workload
 from jovik.simulator import ModelDrive, ModelSession, load_model, model_names
-from jovik.simulator.drive_state import Luck
-from jovik.simulator.parameters import Bad
+from jovik.simulator.drive_state import RateNoise
+from jovik.simulator.parameters import UnreadableRange
 from jovik.steps import parse_access
 
 
-def watch(_: Live) -> None:
+def watch(_: Progress) -> None:
     return None
 
 
@@ -72,9 +72,14 @@ def test_what_is_measured_is_what_the_parameters_say(name: str, phrase: str) -> 
 
 def test_rates_rise_with_depth_and_fall_with_block() -> None:
     behaviour = load_model("comet").behaviour
-    by_depth = [behaviour.iops(workload(parse_access(f"random read 4KiB depth {d}"), 0)) for d in (1, 2, 4, 8, 16, 32, 64)]
+    by_depth = [
+        behaviour.iops(workload(parse_access(f"random read 4KiB depth {d}"), 0))
+        for d in (1, 2, 4, 8, 16, 32, 64)
+    ]
     assert by_depth == sorted(by_depth)
-    by_block = [behaviour.iops(workload(parse_access(f"random read {b}KiB"), 0)) for b in (4, 16, 64, 256)]
+    by_block = [
+        behaviour.iops(workload(parse_access(f"random read {b}KiB"), 0)) for b in (4, 16, 64, 256)
+    ]
     assert by_block == sorted(by_block, reverse=True)
 
 
@@ -110,18 +115,22 @@ def test_a_pass_counts_whole_and_latencies_obey_littles_law() -> None:
 
 
 def test_the_same_seed_gives_the_same_pass() -> None:
-    one, two, other = (one_pass(load_model("slate"), "random read 4KiB depth 8 for 1s", seed) for seed in (3, 3, 4))
+    one, two, other = (
+        one_pass(load_model("slate"), "random read 4KiB depth 8 for 1s", seed) for seed in (3, 3, 4)
+    )
     assert (one.slices == two.slices).all() and one.elapsed_ns == two.elapsed_ns
     assert (one.slices != other.slices).any()
 
 
 def test_a_paced_pass_keeps_its_pace() -> None:
-    assert one_pass(load_model("comet"), "sequential write 64KiB at most 100MB/s for 5s").rate_bytes_s == pytest.approx(100e6, rel=0.005)
+    assert one_pass(
+        load_model("comet"), "sequential write 64KiB at most 100MB/s for 5s"
+    ).rate_bytes_s == pytest.approx(100e6, rel=0.005)
 
 
 def test_more_than_the_drive_holds_is_refused() -> None:
     work: Workload = workload(parse_access("sequential write 1MiB over 3TB"), 0)
-    with pytest.raises(TargetRefused, match=r"holds 2\.00 TB"):
+    with pytest.raises(TargetError, match=r"holds 2\.00 TB"):
         ModelSession(load_model("comet")).check(work)
 
 
@@ -133,9 +142,9 @@ def test_a_model_of_ones_own_and_its_faults(tmp_path: Path) -> None:
     mine.write_text(text.replace('"556MB/s"', '"300MB/s"'))
     assert load_model(str(mine)).behaviour.read_rate == 300e6
     mine.write_text(text.replace("read_iops = 98000", "read_iops = -1"))
-    with pytest.raises(Misuse, match=r"line \d+: read_iops"):
+    with pytest.raises(UsageError, match=r"line \d+: read_iops"):
         load_model(str(mine))
-    with pytest.raises(UnknownName, match="slat") as caught:
+    with pytest.raises(UnknownNameError, match="slat") as caught:
         load_model("slat")
     assert "slate" in caught.value.hint
 
@@ -145,33 +154,59 @@ def test_a_model_of_ones_own_and_its_faults(tmp_path: Path) -> None:
 
 def test_a_write_cache_of_free_space_shrinks_as_the_drive_fills() -> None:
     behaviour = load_model("ember").behaviour
-    assert behaviour.cache_bytes(0) == pytest.approx(20e9 + 0.08e12) and behaviour.cache_bytes(50) == pytest.approx(20e9 + 0.04e12)
+    assert behaviour.cache_bytes(0) == pytest.approx(20e9 + 0.08e12) and behaviour.cache_bytes(
+        50
+    ) == pytest.approx(20e9 + 0.04e12)
     session = ModelSession(still(load_model("ember"), heat=None))
     session.fill(80, 1, watch)
     session.wait(10**12)
     trace = session.run(workload(parse_access("sequential write 1MiB depth 8 over 90GB"), 1), watch)
     found = long_write(trace.slices, trace.elapsed_ns)
-    # A fifth of the terabyte is free: 20 GB and 8 % of that, and what is written takes no more of it than its end shows.
-    assert found is not None and found.cliff is not None and found.cliff.at_bytes == pytest.approx(36e9, rel=0.02)
+    # A fifth of the terabyte is free: 20 GB and 8 % of that, and what is written takes no more of
+    # it than its end shows.
+    assert (
+        found is not None
+        and found.cliff is not None
+        and found.cliff.at_bytes == pytest.approx(36e9, rel=0.02)
+    )
 
 
 def test_crowding_begins_where_it_says_and_ends_at_its_share() -> None:
     behaviour = load_model("drift").behaviour
-    assert [behaviour.crowding(p) for p in (0, 70, 85, 100)] == pytest.approx([1, 1, 1 - 0.65 / 2, 0.35])
+    assert [behaviour.crowding(p) for p in (0, 70, 85, 100)] == pytest.approx(
+        [1, 1, 1 - 0.65 / 2, 0.35]
+    )
     assert load_model("thimble").behaviour.crowding(100) == pytest.approx(0.5)
 
 
 def test_a_platter_is_slower_towards_its_hub_and_far_ways_take_longer() -> None:
     platter = load_model("gannet").behaviour.platter
     assert platter is not None
-    assert [platter.rate_at(s) / 1e6 for s in (0, 1)] == pytest.approx([262, 124]) and platter.rate_at(0.5) > (262e6 + 124e6) / 2
-    # Half a turn at 7,200 a minute is 4.17 ms; the whole way takes 15 ms, none of it the settling time.
-    assert platter.access_ns(0) == pytest.approx(1.6e6 + 30e9 / 7200) and platter.access_ns(1) == pytest.approx(15e6 + 30e9 / 7200)
+    assert [platter.rate_at(s) / 1e6 for s in (0, 1)] == pytest.approx(
+        [262, 124]
+    ) and platter.rate_at(0.5) > (262e6 + 124e6) / 2
+    # Half a turn at 7,200 a minute is 4.17 ms; the whole way takes 15 ms, none of it the settling
+    # time.
+    assert platter.access_ns(0) == pytest.approx(1.6e6 + 30e9 / 7200) and platter.access_ns(
+        1
+    ) == pytest.approx(15e6 + 30e9 / 7200)
     drive = still(load_model("gannet"))
-    near, far = (one_pass(drive, f"random read 4KiB for 5s within {s}").iops for s in ("16GB", "5TB"))
-    assert near == pytest.approx(1e9 / (platter.access_ns(16 / 12000) + 4096 / 262e6 * 1e9), rel=0.06) and far < 0.75 * near
-    queued = [one_pass(drive, f"random read 4KiB depth {d} for 5s within 16GB").iops for d in (1, 2, 32, 256)]
-    assert queued[1] / queued[0] == pytest.approx(1.22, rel=0.01) and queued[2] == pytest.approx(queued[3], rel=0.01) and queued[2] > 2 * queued[0]
+    near, far = (
+        one_pass(drive, f"random read 4KiB for 5s within {s}").iops for s in ("16GB", "5TB")
+    )
+    assert (
+        near == pytest.approx(1e9 / (platter.access_ns(16 / 12000) + 4096 / 262e6 * 1e9), rel=0.06)
+        and far < 0.75 * near
+    )
+    queued = [
+        one_pass(drive, f"random read 4KiB depth {d} for 5s within 16GB").iops
+        for d in (1, 2, 32, 256)
+    ]
+    assert (
+        queued[1] / queued[0] == pytest.approx(1.22, rel=0.01)
+        and queued[2] == pytest.approx(queued[3], rel=0.01)
+        and queued[2] > 2 * queued[0]
+    )
 
 
 def test_heat_follows_its_time_constant_and_throttles_between_its_bounds() -> None:
@@ -189,7 +224,11 @@ def test_heat_follows_its_time_constant_and_throttles_between_its_bounds() -> No
     for at in (10, 20, 30):
         assert warm[at] == pytest.approx(end + (heat.idle - end) * np.exp(-at / 45), abs=0.5)
     settled = warm[100:]
-    assert max(settled) <= heat.throttle_at + 1 and min(settled) >= heat.resume_at - 1 and max(settled) - min(settled) > 4
+    assert (
+        max(settled) <= heat.throttle_at + 1
+        and min(settled) >= heat.resume_at - 1
+        and max(settled) - min(settled) > 4
+    )
     rates = trace.slices[:-1, 0]
     assert rates[1000:].min() == pytest.approx(heat.throttle_share * rates[:50].mean(), rel=0.02)
     assert {values["board"] for _, values in trace.environment.temperatures} == {103.0}
@@ -202,7 +241,9 @@ def test_a_cache_drains_while_nothing_is_written_and_folding_ends_with_it() -> N
     drive = still(load_model("drift"))
     session = ModelSession(drive)
     session.run(workload(parse_access("sequential write 1MiB depth 8 over 160GB"), 1), watch)
-    assert session.state.cached_bytes == pytest.approx(45e9, rel=1e-3) and session.state.past_cache_bytes == pytest.approx(115e9, rel=1e-3)
+    assert session.state.cached_bytes == pytest.approx(
+        45e9, rel=1e-3
+    ) and session.state.past_cache_bytes == pytest.approx(115e9, rel=1e-3)
     session.wait(100 * 10**9)
     assert session.state.cached_bytes == pytest.approx(45e9 - 15e9, rel=1e-3)
     work = workload(parse_access("sequential write 1MiB depth 8 for 1s"), 1)
@@ -216,41 +257,81 @@ def test_a_cache_drains_while_nothing_is_written_and_folding_ends_with_it() -> N
 @pytest.mark.parametrize(("percent", "squeeze"), [(0, 1.0), (50, 1 - 0.95 / 2), (100, 0.05)])
 def test_compression_takes_away_what_compresses(percent: int, squeeze: float) -> None:
     behaviour = load_model("wicker").behaviour
-    assert behaviour.squeeze(workload(parse_access(f"sequential write 1MiB payload {percent}% compressible"), 1)) == pytest.approx(squeeze)
-    assert load_model("slate").behaviour.squeeze(workload(parse_access("sequential write 1MiB payload 100% compressible"), 1)) == 1
+    assert behaviour.squeeze(
+        workload(parse_access(f"sequential write 1MiB payload {percent}% compressible"), 1)
+    ) == pytest.approx(squeeze)
+    assert (
+        load_model("slate").behaviour.squeeze(
+            workload(parse_access("sequential write 1MiB payload 100% compressible"), 1)
+        )
+        == 1
+    )
 
 
 def test_files_cost_what_making_one_costs() -> None:
     drive = still(load_model("slate"))
     session = ModelSession(drive)
-    few, many = (session.copy(CopyJob(True, (size,) * count, seed=1), watch) for count, size in ((1, 10**8), (10_000, 10_000)))
-    assert many.elapsed_ns - few.elapsed_ns == pytest.approx(10_000 * drive.behaviour.file_time, rel=0.2)
+    few, many = (
+        session.copy(CopyJob(True, (size,) * count, seed=1), watch)
+        for count, size in ((1, 10**8), (10_000, 10_000))
+    )
+    assert many.elapsed_ns - few.elapsed_ns == pytest.approx(
+        10_000 * drive.behaviour.file_time, rel=0.2
+    )
     for trace, count in ((few, 1), (many, 10_000)):
-        assert trace.written_bytes == 10**8 and trace.ios == count and len(trace.slices) == -(-trace.elapsed_ns // 10**8)
+        assert (
+            trace.written_bytes == 10**8
+            and trace.ios == count
+            and len(trace.slices) == -(-trace.elapsed_ns // 10**8)
+        )
     back = session.copy(CopyJob(False, (10_000,) * 10_000, seed=1), watch)
     assert back.read_bytes == 10**8 and back.facts["laid_out_bytes"] == 0
 
 
 def test_bad_places_are_met_where_they_are() -> None:
-    drive = other(load_model("slate"), bad=[Bad(at="10GB", length="1MiB")])
+    drive = other(load_model("slate"), bad=[UnreadableRange(at="10GB", length="1MiB")])
     session = ModelSession(drive)
     work = workload(parse_access("sequential read 1MiB over 1GB"), 1)
-    assert session.run(replace(work, start_bytes=8 * 10**9 // 2**20 * 2**20), watch).first_fault is None
+    assert (
+        session.run(replace(work, start_bytes=8 * 10**9 // 2**20 * 2**20), watch).first_fault
+        is None
+    )
     met = session.run(replace(work, start_bytes=95 * 10**8 // 2**20 * 2**20), watch)
-    assert met.first_fault is not None and met.first_fault.offset_bytes == 10**10 // 2**20 * 2**20 and met.errors >= 1
-    counted = session.run(replace(work, start_bytes=95 * 10**8 // 2**20 * 2**20, stop_on_error=False), watch)
-    assert counted.first_fault is None and counted.errors in (1, 2) and counted.read_bytes == 10**9 // 2**20 * 2**20
+    assert (
+        met.first_fault is not None
+        and met.first_fault.offset_bytes == 10**10 // 2**20 * 2**20
+        and met.errors >= 1
+    )
+    counted = session.run(
+        replace(work, start_bytes=95 * 10**8 // 2**20 * 2**20, stop_on_error=False), watch
+    )
+    assert (
+        counted.first_fault is None
+        and counted.errors in (1, 2)
+        and counted.read_bytes == 10**9 // 2**20 * 2**20
+    )
     write = workload(parse_access("sequential write 1MiB over 20GB"), 1)
     assert session.run(write, watch).errors == 0, "writing finds no bad place"
 
 
 def test_luck_wanders_and_is_forgotten() -> None:
-    behaviour = other(load_model("slate"), pass_spread=0.02, slice_spread=0.0, wander_time=2 * 10**9).behaviour
-    series = np.array([[luck.next() for _ in range(200)] for luck in (Luck(behaviour, np.random.default_rng(n)) for n in range(300))])
+    behaviour = other(
+        load_model("slate"), pass_spread=0.02, slice_spread=0.0, wander_time=2 * 10**9
+    ).behaviour
+    series = np.array(
+        [
+            [luck.next() for _ in range(200)]
+            for luck in (RateNoise(behaviour, np.random.default_rng(n)) for n in range(300))
+        ]
+    )
     logs = np.log(series)
     assert logs.std() == pytest.approx(0.02, rel=0.05)
     alike = [np.corrcoef(logs[:, 0], logs[:, lag])[0, 1] for lag in (1, 20, 199)]
-    assert alike[0] == pytest.approx(np.exp(-0.05), abs=0.02) and alike[1] == pytest.approx(np.exp(-1), abs=0.12) and abs(alike[2]) < 0.15
+    assert (
+        alike[0] == pytest.approx(np.exp(-0.05), abs=0.02)
+        and alike[1] == pytest.approx(np.exp(-1), abs=0.12)
+        and abs(alike[2]) < 0.15
+    )
 
 
 @pytest.mark.parametrize(
@@ -260,7 +341,10 @@ def test_luck_wanders_and_is_forgotten() -> None:
         ("[behaviour.heat]\nidle = 300", "idle"),
         ('bad = [["1GB", "1MB"]]', "bad"),
         ("fold_after = 120", "fold_after"),
-        ("[behaviour.heat]\nsensors = { drive = { frozen = 3 } }", "line 45: 'frozen' is not a key here"),
+        (
+            "[behaviour.heat]\nsensors = { drive = { frozen = 3 } }",
+            "line 45: 'frozen' is not a key here",
+        ),
     ],
 )
 def test_parameters_that_cannot_be_are_refused(tmp_path: Path, line: str, said: str) -> None:
@@ -269,6 +353,6 @@ def test_parameters_that_cannot_be_are_refused(tmp_path: Path, line: str, said: 
     text = (resources.files("jovik.simulator") / "catalogue" / "wicker.toml").read_text()
     mine = tmp_path / "mine.toml"
     mine.write_text(f"{text}\n{line}\n")
-    with pytest.raises(Misuse) as caught:
+    with pytest.raises(UsageError) as caught:
         load_model(str(mine))
     assert said in caught.value.message + caught.value.hint and "line" in caught.value.message

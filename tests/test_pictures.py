@@ -1,4 +1,7 @@
-"""Every kind of picture, drawn by the real program: forms, themes, hostile names, and what is missing."""
+"""Every kind of picture, drawn by the real program.
+
+Forms, themes, hostile names, and what is missing.
+"""
 
 from __future__ import annotations
 
@@ -12,44 +15,81 @@ from PIL import Image
 from jovik.analysis.sweep import curves
 from jovik.base.step_result import Conditions, Limit, PassFigures, StepResult
 from jovik.charts import registry
-from jovik.charts.style import LOOKS, MOST_DRIVES, short
+from jovik.charts.style import LOOKS, MOST_DRIVES, truncate
 from jovik.charts.sweep import draw_ladder
 from jovik.cli import picture_command
 from jovik.simulator import catalogue
 from tests.conftest import Program
 
-SHORT = ["random read 4KiB depth 1..16 for 1s", "random mixed 0..100% read 4KiB depth 8 by 50 for 1s", "sequential write 1MiB depth 8 over 80GB",
-         "random read 4KiB for 1s", "fill to 90%", "random read 4KiB for 1s", "empty"]  # fmt: skip
+SHORT = [
+    "random read 4KiB depth 1..16 for 1s",
+    "random mixed 0..100% read 4KiB depth 8 by 50 for 1s",
+    "sequential write 1MiB depth 8 over 80GB",
+    "random read 4KiB for 1s",
+    "fill to 90%",
+    "random read 4KiB for 1s",
+    "empty",
+]
 HOSTILE = "<script>alert(1)</script> $x^2$ \x1b[31m\u202e../../x"
 
 
 @pytest.fixture(scope="module")
 def shelf(tmp_path_factory: pytest.TempPathFactory) -> Program:
     folder = tmp_path_factory.mktemp("pictures")
-    program = Program(folder, os.environ | {"JOVIK_SHELF": str(folder / "shelf.db"), "NO_COLOR": "1"})
+    program = Program(
+        folder, os.environ | {"JOVIK_SHELF": str(folder / "shelf.db"), "NO_COLOR": "1"}
+    )
     program("sheet", "new", HOSTILE, "--interface", "<b>")
     program("measure", "model:drift", *SHORT, "--passes", "2", "--seed", "1", "--format", "csv")
-    program("measure", "model:comet", "--drive", HOSTILE, *SHORT, "--passes", "2", "--seed", "1", "--format", "csv")
+    program(
+        "measure",
+        "model:comet",
+        "--drive",
+        HOSTILE,
+        *SHORT,
+        "--passes",
+        "2",
+        "--seed",
+        "1",
+        "--format",
+        "csv",
+    )
     program("measure", "model:gannet", "scan read in 50 zones", "--seed", "1", "--format", "csv")
     return program
 
 
 DRIFT, GANNET = "Ilmaris Drift 1TB", "Corvane Gannet 12TB"
 KINDS = [
-    ("rank",), ("claims", DRIFT), ("long-write", DRIFT), ("long-write", DRIFT, HOSTILE, "--over", "bytes", "--theme", "dark"),
-    ("ladder", DRIFT, HOSTILE, "--axis", "mix"), ("latency", HOSTILE, DRIFT), ("full", HOSTILE), ("surface", GANNET), ("upgrade", DRIFT, HOSTILE),
-]  # fmt: skip
+    ("rank",),
+    ("claims", DRIFT),
+    ("long-write", DRIFT),
+    ("long-write", DRIFT, HOSTILE, "--over", "bytes", "--theme", "dark"),
+    ("ladder", DRIFT, HOSTILE, "--axis", "mix"),
+    ("latency", HOSTILE, DRIFT),
+    ("full", HOSTILE),
+    ("surface", GANNET),
+    ("upgrade", DRIFT, HOSTILE),
+]
 
 
-@pytest.mark.parametrize("words", KINDS, ids=lambda w: "-".join(w[:1] + w[3:]) if isinstance(w, tuple) else "")
-def test_every_kind_is_drawn_as_vectors_with_names_as_text(shelf: Program, tmp_path: Path, words: tuple[str, ...]) -> None:
+@pytest.mark.parametrize(
+    "words", KINDS, ids=lambda w: "-".join(w[:1] + w[3:]) if isinstance(w, tuple) else ""
+)
+def test_every_kind_is_drawn_as_vectors_with_names_as_text(
+    shelf: Program, tmp_path: Path, words: tuple[str, ...]
+) -> None:
     out = tmp_path / "picture.svg"
     shelf("picture", *words, "--out", out)
     text = out.read_text(encoding="utf-8")
     drawn = ElementTree.fromstring(text)
     said = " ".join("".join(e.itertext()) for e in drawn.iter("{http://www.w3.org/2000/svg}text"))
-    assert ("Jovik" in said and "pass" in said and "simulated" in said and "2026-" in said) or "20" in said
-    assert not list(drawn.iter("{http://www.w3.org/2000/svg}script")) and "<script" not in text.casefold()
+    assert (
+        "Jovik" in said and "pass" in said and "simulated" in said and "2026-" in said
+    ) or "20" in said
+    assert (
+        not list(drawn.iter("{http://www.w3.org/2000/svg}script"))
+        and "<script" not in text.casefold()
+    )
     assert "\x1b" not in text and "\u202e" not in text
 
 
@@ -58,12 +98,18 @@ def test_forms_sizes_and_themes(shelf: Program, tmp_path: Path) -> None:
     shelf("picture", "ladder", DRIFT, "--out", light, "--size", "640x480")
     shelf("picture", "ladder", DRIFT, "--out", dark, "--theme", "dark")
     shelf("picture", "latency", DRIFT, "--out", pdf)
-    assert Image.open(light).size == (640, 480) and Image.open(dark).size == (1280, 800) and pdf.read_bytes()[:5] == b"%PDF-"
+    assert (
+        Image.open(light).size == (640, 480)
+        and Image.open(dark).size == (1280, 800)
+        and pdf.read_bytes()[:5] == b"%PDF-"
+    )
     corner = [sum(Image.open(p).convert("RGB").getpixel((3, 3))) for p in (light, dark)]  # type: ignore[arg-type]
     assert corner[0] > 600 and corner[1] < 200
 
 
-def test_what_cannot_be_drawn_is_said_with_the_command_that_would_help(shelf: Program, tmp_path: Path) -> None:
+def test_what_cannot_be_drawn_is_said_with_the_command_that_would_help(
+    shelf: Program, tmp_path: Path
+) -> None:
     out = tmp_path / "x.png"
     for words, said in (
         (["surface", DRIFT], "scan read in 200 zones"),
@@ -79,7 +125,10 @@ def test_what_cannot_be_drawn_is_said_with_the_command_that_would_help(shelf: Pr
 def luminance(colour: str) -> float:
     """Relative luminance (WCAG 2.2, "relative luminance")."""
     parts = [int(colour[n : n + 2], 16) / 255 for n in (1, 3, 5)]
-    return sum(w * (p / 12.92 if p <= 0.04045 else ((p + 0.055) / 1.055) ** 2.4) for w, p in zip((0.2126, 0.7152, 0.0722), parts, strict=True))
+    return sum(
+        w * (p / 12.92 if p <= 0.04045 else ((p + 0.055) / 1.055) ** 2.4)
+        for w, p in zip((0.2126, 0.7152, 0.0722), parts, strict=True)
+    )
 
 
 def contrast(one: str, two: str) -> float:
@@ -89,29 +138,50 @@ def contrast(one: str, two: str) -> float:
 
 @pytest.mark.parametrize("theme", ["light", "dark"])
 def test_a_theme_can_be_read_and_its_lines_told_apart(theme: str) -> None:
-    """WCAG 2.2: 7 to 1 for text, 4.5 for small print, 3 for what is drawn; and six lines that differ without colour."""
+    """WCAG 2.2: 7 to 1 for text, 4.5 for small print, 3 for what is drawn.
+
+    And six lines that differ without colour.
+    """
     look = LOOKS[theme]
     assert contrast(look.ink, look.paper) >= 7 and contrast(look.quiet, look.paper) >= 4.5
     assert all(contrast(line, look.paper) >= 3 for line in look.lines)
-    assert len({*look.lines}) == len({*look.marks}) == len({str(d) for d in look.dashes}) == MOST_DRIVES
+    assert (
+        len({*look.lines})
+        == len({*look.marks})
+        == len({str(d) for d in look.dashes})
+        == MOST_DRIVES
+    )
 
 
 def test_what_is_not_measured_alike_is_not_drawn_as_if(shelf: Program, tmp_path: Path) -> None:
-    """A claim that no step tests has words where its bar would be, and a name that would not fit is cut."""
+    """An untested claim has words for a bar, and a name that does not fit is cut."""
     shelf("sheet", "claim", GANNET, "random read 4KiB", "9ms", status=None)
     out = tmp_path / "claims.svg"
     shelf("picture", "claims", GANNET, "--out", out)
     assert "untested" in out.read_text() and "nothing measured" in out.read_text()
-    assert short("x" * 40) == "x" * 23 + "\N{HORIZONTAL ELLIPSIS}" and short("a\x1bb") == "a\N{REPLACEMENT CHARACTER}b"
+    assert (
+        truncate("x" * 40) == "x" * 23 + "\N{HORIZONTAL ELLIPSIS}"
+        and truncate("a\x1bb") == "a\N{REPLACEMENT CHARACTER}b"
+    )
 
 
 def test_a_point_that_is_not_simply_the_drives_is_hollow_and_says_why(tmp_path: Path) -> None:
     def rung(depth: int, rates: list[float], *limits: Limit) -> StepResult:
         passes = tuple(PassFigures(r, r, r / 4096, 1, 0, 10**9, 0, 1) for r in rates)
-        return StepResult(f"random read 4KiB depth {depth} for 1s", f"random read 4KiB depth {depth}", passes, {}, Conditions("model", True, 1),
-                          drive="Tern", limits=limits, facts={"ladder": "random read 4KiB depth 1..4 for 1s"})  # fmt: skip
+        return StepResult(
+            f"random read 4KiB depth {depth} for 1s",
+            f"random read 4KiB depth {depth}",
+            passes,
+            {},
+            Conditions("model", True, 1),
+            drive="Tern",
+            limits=limits,
+            facts={"ladder": "random read 4KiB depth 1..4 for 1s"},
+        )
 
-    (curve,) = curves([rung(1, [1e8, 1.01e8]), rung(2, [2e8, 3.1e8]), rung(4, [4e8, 4e8], Limit("link", 4e8))])
+    (curve,) = curves(
+        [rung(1, [1e8, 1.01e8]), rung(2, [2e8, 3.1e8]), rung(4, [4e8, 4e8], Limit("link", 4e8))]
+    )
     assert [r.doubt for r in curve.rungs] == ["", "passes differ", "limited by the link"]
     draw_ladder([curve], tmp_path / "x.svg")
     text = (tmp_path / "x.svg").read_text()
@@ -126,10 +196,20 @@ def test_the_axes_that_a_command_offers_are_those_that_can_be_drawn() -> None:
 
 
 def test_the_picture_of_claims_shows_the_verdicts_that_judge_gives(jovik: Program) -> None:
-    comet = (Path(catalogue.__file__).parent / "catalogue" / "comet.toml").read_text(encoding="utf-8")
-    (jovik.folder / "slow.toml").write_text(comet.replace('link_rate = "7877MB/s"', 'link_rate = "1000MB/s"'), encoding="utf-8")
+    comet = (Path(catalogue.__file__).parent / "catalogue" / "comet.toml").read_text(
+        encoding="utf-8"
+    )
+    (jovik.folder / "slow.toml").write_text(
+        comet.replace('link_rate = "7877MB/s"', 'link_rate = "1000MB/s"'), encoding="utf-8"
+    )
     for target, rig in (("model:comet", "bench"), ("model:slow.toml", "laptop")):
-        jovik("measure", target, "sequential read 1MiB depth 8 for 500ms", "--rig", rig, "--seed", "1")
+        jovik(
+            "measure", target, "sequential read 1MiB depth 8 for 500ms", "--rig", rig, "--seed", "1"
+        )
     jovik("picture", "claims", "Veldhaar Comet 2TB", "--out", "x.svg")
     text = (jovik.folder / "x.svg").read_text()
-    assert "held back" in text and "short" not in text and "held back" in jovik("judge", "Veldhaar Comet 2TB").out
+    assert (
+        "held back" in text
+        and "short" not in text
+        and "held back" in jovik("judge", "Veldhaar Comet 2TB").out
+    )

@@ -12,16 +12,29 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jovik.analysis.ranking import rank
-from jovik.base.errors import Misuse, PhraseError
+from jovik.base.errors import PhraseError, UsageError
 from jovik.charts.ranking import draw_ranking
-from jovik.sheets.sheet import Claim, Drive, Sheet, parse_claim, parse_price, read_sheet, write_sheet
+from jovik.sheets.sheet import (
+    Claim,
+    Drive,
+    Sheet,
+    parse_claim,
+    parse_price,
+    read_sheet,
+    write_sheet,
+)
 from tests.test_statistics import READ, result
 
 
 @pytest.mark.parametrize("drives", [1, 3, 30])
 def test_a_ranking_of_any_size_is_drawn(tmp_path: Path, drives: int) -> None:
     results = [
-        result(f"Drive number {n} with a name that goes on and on $x_1$", READ, [1e8 * (n + 1) * f for f in (1, 1.02, 0.99)]) for n in range(drives)
+        result(
+            f"Drive number {n} with a name that goes on and on $x_1$",
+            READ,
+            [1e8 * (n + 1) * f for f in (1, 1.02, 0.99)],
+        )
+        for n in range(drives)
     ]
     results.append(result("measured once", "random write 4KiB", [5e7]))
     out = tmp_path / "r.svg"
@@ -49,9 +62,15 @@ def claims(draw: st.DrawFn) -> Claim:
     )
 
 
-@given(st.lists(claims(), max_size=4), st.text(st.characters(categories=["L", "N"]), min_size=1, max_size=20))
+@given(
+    st.lists(claims(), max_size=4),
+    st.text(st.characters(categories=["L", "N"]), min_size=1, max_size=20),
+)
 def test_any_sheet_survives_its_file(listed: list[Claim], name: str) -> None:
-    sheet = Sheet(Drive(name, maker='a "quoted" maker', capacity_bytes=10**12, price=89.5, currency="EUR"), tuple(listed))
+    sheet = Sheet(
+        Drive(name, maker='a "quoted" maker', capacity_bytes=10**12, price=89.5, currency="EUR"),
+        tuple(listed),
+    )
     assert read_sheet(write_sheet(sheet), "x") == sheet
 
 
@@ -59,7 +78,12 @@ def test_any_sheet_survives_its_file(listed: list[Claim], name: str) -> None:
     ("what", "figure", "label", "shown"),
     [
         ("sequential read", "7,000 MB/s", "sequential read", "7,000 MB/s"),
-        ("random write 4KiB depth 32 workers 4", "1.2M IOPS", "random write, 4 KiB, depth 32, workers 4", "1,200,000 IOPS"),
+        (
+            "random write 4KiB depth 32 workers 4",
+            "1.2M IOPS",
+            "random write, 4 KiB, depth 32, workers 4",
+            "1,200,000 IOPS",
+        ),
         ("Random Read 4 KiB", "0.06ms", "random read, 4 KiB", "60.0 us"),
     ],
 )
@@ -69,7 +93,17 @@ def test_claims_as_people_write_them(what: str, figure: str, label: str, shown: 
     assert parse_claim(claim.what, figure) == claim
 
 
-@pytest.mark.parametrize("what", ["", "sequential", "read", "random read 4KiB fast", "random read 4KiB depth", "random read 4KiB depth 0"])
+@pytest.mark.parametrize(
+    "what",
+    [
+        "",
+        "sequential",
+        "read",
+        "random read 4KiB fast",
+        "random read 4KiB depth",
+        "random read 4KiB depth 0",
+    ],
+)
 def test_a_claim_about_nothing_is_refused(what: str) -> None:
     with pytest.raises(PhraseError):
         parse_claim(what, "1MB/s")
@@ -88,19 +122,35 @@ def test_prices() -> None:
 
 
 @pytest.mark.parametrize(
-    ("text", "said"), [("", "'drive' is missing"), ("drive = 3", "drive"), ("[drive]\nname = ''", "name"), ("x = [", "not TOML")]
+    ("text", "said"),
+    [
+        ("", "'drive' is missing"),
+        ("drive = 3", "drive"),
+        ("[drive]\nname = ''", "name"),
+        ("x = [", "not TOML"),
+    ],
 )
 def test_what_is_no_sheet_is_refused(text: str, said: str) -> None:
-    with pytest.raises(Misuse, match=said):
+    with pytest.raises(UsageError, match=said):
         read_sheet(text, "file.toml")
 
 
-LOAD = "from jovik.engine import native; native.load('blocking_loop'); import sys; print('numba' in sys.modules)"
+LOAD = (
+    "from jovik.engine import code_cache; code_cache.load('blocking_loop'); import sys; "
+    "print('numba' in sys.modules)"
+)
 
 
 def load(cache: Path | str) -> str:
     env = os.environ | {"XDG_CACHE_HOME": str(cache)}
-    return subprocess.run([sys.executable, "-c", LOAD], env=env, capture_output=True, text=True, check=True, timeout=120).stdout.strip()
+    return subprocess.run(
+        [sys.executable, "-c", LOAD],
+        env=env,
+        capture_output=True,
+        text=True,
+        check=True,
+        timeout=120,
+    ).stdout.strip()
 
 
 @pytest.mark.skipif(sys.platform != "linux", reason="the cache folder is set by XDG_CACHE_HOME")

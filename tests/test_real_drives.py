@@ -1,4 +1,7 @@
-"""Real block devices and file systems, and faults that come from below the engine. Root; skipped elsewhere."""
+"""Real block devices and file systems, and faults that come from below the engine. Root.
+
+Skipped elsewhere.
+"""
 
 from __future__ import annotations
 
@@ -23,9 +26,11 @@ from jovik.steps import parse_access
 from tests.conftest import Program
 from tests.programs import loop_device, need, run, sparse_file, succeeds
 
-GROUNDTRUTH = Path(os.environ.get("JOVIK_GROUNDTRUTH", Path(__file__).parents[2] / "shared" / "groundtruth"))
+GROUNDTRUTH = Path(
+    os.environ.get("JOVIK_GROUNDTRUTH", Path(__file__).parents[2] / "shared" / "groundtruth")
+)
 SHUT_DOWN = 0x8004587D
-"""The ioctl by which ext4 and XFS stop as if their device were gone (EXT4_IOC_SHUTDOWN, XFS_IOC_GOINGDOWN)."""
+"""The shutdown ioctl of ext4 and XFS (EXT4_IOC_SHUTDOWN, XFS_IOC_GOINGDOWN)."""
 
 pytestmark = pytest.mark.skipif(os.geteuid() != 0, reason="needs root for loop devices and mounts")
 ENGINES = pytest.mark.parametrize("engine", ["io_uring", "blocking"])
@@ -42,7 +47,10 @@ def pointed_at(link: Path) -> str:
 
 @pytest.fixture
 def mounted(tmp_path: Path) -> Iterator[Mount]:
-    """Makes a file system of its own on a loop device and mounts it; all is taken down afterwards."""
+    """Makes a file system of its own on a loop device and mounts it.
+
+    All is taken down afterwards.
+    """
     undo: list[list[str | Path]] = []
 
     def make(kind: str, size: int = 320, backing: Path | None = None, sector: int = 512) -> Path:
@@ -52,7 +60,12 @@ def mounted(tmp_path: Path) -> Iterator[Mount]:
         device = loop_device(sparse_file(image, size << 20), "--sector-size", str(sector))
         undo.append(["losetup", "-d", device])
         quiet = [] if kind == "vfat" else ["-q"]
-        run(tool, *quiet, *(["-E", "lazy_itable_init=0,lazy_journal_init=0"] if kind == "ext4" else []), device)
+        run(
+            tool,
+            *quiet,
+            *(["-E", "lazy_itable_init=0,lazy_journal_init=0"] if kind == "ext4" else []),
+            device,
+        )
         mount.mkdir()
         if not succeeds("mount", device, mount):
             pytest.skip(f"this kernel does not mount {kind}")
@@ -77,7 +90,9 @@ def measure(jovik: Program, folder: Path, *words: str, status: int = 0) -> dict[
 
 
 @pytest.mark.parametrize("kind", ["ext4", "xfs", "btrfs", "vfat", "tmpfs", "overlay"])
-def test_every_file_system_is_measured_directly_or_says_so(jovik: Program, mounted: Mount, tmp_path: Path, kind: str) -> None:
+def test_every_file_system_is_measured_directly_or_says_so(
+    jovik: Program, mounted: Mount, tmp_path: Path, kind: str
+) -> None:
     if kind == "tmpfs":
         folder = Path("/dev/shm")
     elif kind == "overlay":
@@ -91,7 +106,10 @@ def test_every_file_system_is_measured_directly_or_says_so(jovik: Program, mount
     else:
         folder = mounted(kind)
     try:
-        steps = ["random mixed 50% read 4KiB depth 4 for 200ms within 16MiB verify", "sequential write 64KiB depth 4 over 8MiB verify"]
+        steps = [
+            "random mixed 50% read 4KiB depth 4 for 200ms within 16MiB verify",
+            "sequential write 64KiB depth 4 over 8MiB verify",
+        ]
         told = measure(jovik, folder, *steps, "--passes", "1")
         assert not any(p.name.startswith(".jovik") for p in folder.iterdir())
     finally:
@@ -104,17 +122,29 @@ def test_every_file_system_is_measured_directly_or_says_so(jovik: Program, mount
 
 
 @ENGINES
-def test_a_device_that_fails_writes_ends_in_exit_status_4(jovik: Program, mounted: Mount, tmp_path: Path, engine: str) -> None:
+def test_a_device_that_fails_writes_ends_in_exit_status_4(
+    jovik: Program, mounted: Mount, tmp_path: Path, engine: str
+) -> None:
     small = tmp_path / "small"
     small.mkdir()
     run("mount", "-t", "tmpfs", "-o", "size=100M", "tmpfs", small)
     try:
-        # The device promises 300 MB and its backing has 100: writes beyond fail as those of a worn-out drive do.
+        # The device promises 300 MB and its backing has 100: writes beyond fail as those of a
+        # worn-out drive do.
         folder = mounted("xfs", backing=small)
-        words = ["sequential write 1MiB depth 2 over 200MiB", "random read 4KiB for 100ms within 1MiB", "--passes", "1", "--engine", engine]
+        words = [
+            "sequential write 1MiB depth 2 over 200MiB",
+            "random read 4KiB for 100ms within 1MiB",
+            "--passes",
+            "1",
+            "--engine",
+            engine,
+        ]
         told = measure(jovik, folder, *words, status=4)
         assert told["state"] == "failed" and [s["errors"] > 0 for s in told["steps"]] == [True]  # type: ignore[attr-defined]
-        assert "the drive failed a write at byte" in str(told["err"]) and "No space left on device" in str(told["err"])
+        assert "the drive failed a write at byte" in str(
+            told["err"]
+        ) and "No space left on device" in str(told["err"])
         run("umount", folder)
     finally:
         succeeds("umount", "-l", small)
@@ -145,7 +175,9 @@ def test_a_drive_that_vanishes_under_load(jovik: Program, mounted: Mount, engine
 def test_errors_can_be_counted_instead(jovik: Program, mounted: Mount) -> None:
     folder = mounted("ext4")
     with FileSession(folder) as session:
-        work = workload(parse_access("random read 4KiB depth 2 for 500ms within 1MiB"), 1, stop_on_error=False)
+        work = workload(
+            parse_access("random read 4KiB depth 2 for 500ms within 1MiB"), 1, stop_on_error=False
+        )
         session.prepare(work, lambda _: None)
         fd = os.open(folder, os.O_RDONLY)
         fcntl.ioctl(fd, SHUT_DOWN, struct.pack("I", 2))
@@ -155,7 +187,9 @@ def test_errors_can_be_counted_instead(jovik: Program, mounted: Mount) -> None:
 
 
 @ENGINES
-def test_a_drive_that_no_longer_answers_is_given_up(mounted: Mount, engine: str, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_drive_that_no_longer_answers_is_given_up(
+    mounted: Mount, engine: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
     need("fsfreeze")
     monkeypatch.setattr(session_module, "STALL_S", 1.0)
     folder = mounted("xfs")
@@ -168,7 +202,11 @@ def test_a_drive_that_no_longer_answers_is_given_up(mounted: Mount, engine: str,
         began = time.monotonic()
         trace = session.run(work, lambda _: None)
         assert 1.0 < time.monotonic() - began < 15
-        assert trace.stopped and trace.first_fault is not None and "no I/O completed" in trace.first_fault.what
+        assert (
+            trace.stopped
+            and trace.first_fault is not None
+            and "no I/O completed" in trace.first_fault.what
+        )
         assert trace.ios > 0
     finally:
         timer.join()
@@ -179,7 +217,9 @@ def test_a_drive_that_no_longer_answers_is_given_up(mounted: Mount, engine: str,
 def test_the_devices_own_block_is_the_least(jovik: Program, mounted: Mount) -> None:
     folder = mounted("ext4", sector=4096)
     jovik("sheet", "new", "Test")
-    answer = jovik("measure", folder, "--drive", "Test", "random read 512B for 100ms within 1MiB", status=3)
+    answer = jovik(
+        "measure", folder, "--drive", "Test", "random read 512B for 100ms within 1MiB", status=3
+    )
     assert "multiples of 4096 bytes" in answer.err
     assert not any(p.is_file() for p in folder.iterdir())
 
@@ -193,11 +233,32 @@ def test_too_little_space_says_how_much_is_needed(jovik: Program, mounted: Mount
 
 def test_blocks_changed_behind_its_back_are_found(jovik: Program) -> None:
     jovik("sheet", "new", "Test")
-    words = ["measure", ".", "--drive", "Test", "sequential read 64KiB depth 2 for 6s within 4MiB verify", "--passes", "1", "--format", "json"]
-    running = subprocess.Popen(jovik.command(*words), cwd=jovik.folder, env=jovik.env, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    words = [
+        "measure",
+        ".",
+        "--drive",
+        "Test",
+        "sequential read 64KiB depth 2 for 6s within 4MiB verify",
+        "--passes",
+        "1",
+        "--format",
+        "json",
+    ]
+    running = subprocess.Popen(
+        jovik.command(*words),
+        cwd=jovik.folder,
+        env=jovik.env,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        text=True,
+    )
     try:
         for _ in range(300):
-            links = [p for p in Path(f"/proc/{running.pid}/fd").iterdir() if str(jovik.folder) in pointed_at(p)]
+            links = [
+                p
+                for p in Path(f"/proc/{running.pid}/fd").iterdir()
+                if str(jovik.folder) in pointed_at(p)
+            ]
             if links and os.stat(links[0]).st_blocks * 512 >= 4 * 2**20:
                 break
             time.sleep(0.1)
@@ -216,17 +277,43 @@ def test_blocks_changed_behind_its_back_are_found(jovik: Program) -> None:
 @pytest.mark.skipif(not (GROUNDTRUTH / "limited").exists(), reason="needs groundtruth/limited")
 @pytest.mark.skipif(not Path("/sys/fs/cgroup/blkio").is_dir(), reason="needs the blkio controller")
 @ENGINES
-def test_a_rate_that_the_kernel_holds_is_the_rate_that_is_measured(jovik: Program, engine: str) -> None:
+def test_a_rate_that_the_kernel_holds_is_the_rate_that_is_measured(
+    jovik: Program, engine: str
+) -> None:
     need("losetup", "mkfs.ext4", "mount")
     jovik("sheet", "new", "Held")
     phrase = "random read 64KiB depth 8 for 2s within 64MiB"
-    words = jovik.command("measure", "{dir}", "--drive", "Held", phrase, "--passes", "2", "--engine", engine, "--format", "json")
-    held = [GROUNDTRUTH / "limited", "--where", "/dev/shm", "--size", "256M", "--read-bps", "50000000", "--"]
+    words = jovik.command(
+        "measure",
+        "{dir}",
+        "--drive",
+        "Held",
+        phrase,
+        "--passes",
+        "2",
+        "--engine",
+        engine,
+        "--format",
+        "json",
+    )
+    held = [
+        GROUNDTRUTH / "limited",
+        "--where",
+        "/dev/shm",
+        "--size",
+        "256M",
+        "--read-bps",
+        "50000000",
+        "--",
+    ]
     found = []
     for _ in range(4):
-        done = subprocess.run([*held, *words], capture_output=True, text=True, env=jovik.env, timeout=120, check=True)
+        done = subprocess.run(
+            [*held, *words], capture_output=True, text=True, env=jovik.env, timeout=120, check=True
+        )
         found.append(json.loads(done.stdout)["steps"][0]["rate_bytes_s"]["median"] / 50e6)
-        # The kernel lets a first tenth of a second through at once, which is 5 % of so short a pass.
+        # The kernel lets a first tenth of a second through at once, which is 5 % of so short a
+        # pass.
         assert found[-1] < 1.07
         if found[-1] > 0.97:
             return
@@ -235,17 +322,46 @@ def test_a_rate_that_the_kernel_holds_is_the_rate_that_is_measured(jovik: Progra
 
 @pytest.mark.skipif(not (GROUNDTRUTH / "limited").exists(), reason="needs groundtruth/limited")
 @pytest.mark.skipif(not Path("/sys/fs/cgroup/blkio").is_dir(), reason="needs the blkio controller")
-def test_the_cliff_of_a_device_that_the_kernel_holds_is_found_within_three_percent(jovik: Program) -> None:
+def test_the_cliff_of_a_device_that_the_kernel_holds_is_found_within_three_percent(
+    jovik: Program,
+) -> None:
     need("losetup", "mkfs.ext4", "mount")
     jovik("sheet", "new", "Held")
-    words = jovik.command("measure", "{dir}", "--drive", "Held", "sequential write 256KiB depth 4 over 600MB", "--format", "json")
-    held = [GROUNDTRUTH / "limited", "--where", "/dev/shm", "--size", "1G", "--write-bps", "200000000", "--cliff", "400M:50M", "--"]
+    words = jovik.command(
+        "measure",
+        "{dir}",
+        "--drive",
+        "Held",
+        "sequential write 256KiB depth 4 over 600MB",
+        "--format",
+        "json",
+    )
+    held = [
+        GROUNDTRUTH / "limited",
+        "--where",
+        "/dev/shm",
+        "--size",
+        "1G",
+        "--write-bps",
+        "200000000",
+        "--cliff",
+        "400M:50M",
+        "--",
+    ]
     found = []
     for _ in range(4):
-        done = subprocess.run([*held, *words], capture_output=True, text=True, env=jovik.env, timeout=120, check=True)
+        done = subprocess.run(
+            [*held, *words], capture_output=True, text=True, env=jovik.env, timeout=120, check=True
+        )
         cliff = json.loads(done.stdout)["steps"][0]["cliff"]
         assert cliff is not None and cliff["low_bytes"] <= cliff["at_bytes"] <= cliff["high_bytes"]
-        found.append((cliff["at_bytes"] / 400e6, cliff["before_bytes_s"] / 200e6, cliff["after_bytes_s"] / 50e6))
+        found.append(
+            (
+                cliff["at_bytes"] / 400e6,
+                cliff["before_bytes_s"] / 200e6,
+                cliff["after_bytes_s"] / 50e6,
+            )
+        )
         if all(abs(x - 1) < 0.03 for x in found[-1]):
             return
     pytest.skip(f"this machine was taken away during each try: {found}")
@@ -255,8 +371,25 @@ def test_an_interrupt_is_heard_while_the_drive_is_silent(jovik: Program, mounted
     need("fsfreeze")
     folder = mounted("xfs")
     jovik("sheet", "new", "Test")
-    words = jovik.command("measure", folder, "--drive", "Test", "random write 4KiB depth 4 for 60s within 1MiB", "--passes", "1", "--format", "json")
-    running = subprocess.Popen(words, cwd=jovik.folder, env=jovik.env, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    words = jovik.command(
+        "measure",
+        folder,
+        "--drive",
+        "Test",
+        "random write 4KiB depth 4 for 60s within 1MiB",
+        "--passes",
+        "1",
+        "--format",
+        "json",
+    )
+    running = subprocess.Popen(
+        words,
+        cwd=jovik.folder,
+        env=jovik.env,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        text=True,
+    )
     frozen = False
     try:
         for _ in range(200):
@@ -305,24 +438,56 @@ def loop(tmp_path: Path) -> Iterator[Callable[..., tuple[str, Path]]]:
 WRITE = ["random write 4KiB depth 4 for 200ms within 16MiB", "--passes", "1", "--drive", "Test"]
 
 
-def test_a_blank_device_is_written_only_when_it_is_named(jovik: Program, loop: Callable[..., tuple[str, Path]]) -> None:
+def test_a_blank_device_is_written_only_when_it_is_named(
+    jovik: Program, loop: Callable[..., tuple[str, Path]]
+) -> None:
     jovik("sheet", "new", "Test")
     device, image = loop()
     before = image.read_bytes()
     assert f"--destroy '{image}'" in jovik("measure", device, *WRITE, status=3).err
-    assert "its serial is" in jovik("measure", device, *WRITE, "--destroy", "SOMEBODY-ELSE", status=3).err
+    assert (
+        "its serial is"
+        in jovik("measure", device, *WRITE, "--destroy", "SOMEBODY-ELSE", status=3).err
+    )
     told = jovik("measure", device, *WRITE, "--destroy", image, "--dry-run").err
     assert "writes" in told and image.read_bytes() == before
-    read = jovik("measure", device, "random read 4KiB depth 4 for 200ms within 16MiB", "--passes", "1", "--drive", "Test", "--format", "json").json
-    assert read["written_bytes"] == 0 and "read as it is" in read["steps"][0]["notes"][0] and image.read_bytes() == before
-    done = jovik("measure", device, *WRITE, "sequential write 64KiB over 8MiB verify", "--destroy", image, "--format", "json").json
+    read = jovik(
+        "measure",
+        device,
+        "random read 4KiB depth 4 for 200ms within 16MiB",
+        "--passes",
+        "1",
+        "--drive",
+        "Test",
+        "--format",
+        "json",
+    ).json
+    assert (
+        read["written_bytes"] == 0
+        and "read as it is" in read["steps"][0]["notes"][0]
+        and image.read_bytes() == before
+    )
+    done = jovik(
+        "measure",
+        device,
+        *WRITE,
+        "sequential write 64KiB over 8MiB verify",
+        "--destroy",
+        image,
+        "--format",
+        "json",
+    ).json
     assert done["target"] == {"kind": "device", "path": device} and done["steps"][1]["errors"] == 0
     assert image.read_bytes() != before
     assert "destroy" in jovik("measure", ".", *WRITE, "--destroy", image, status=2).err
 
 
-@pytest.mark.parametrize("kind", ["mounted", "ext4", "xfs", "btrfs", "swap", "partitions", "system"])
-def test_a_device_that_belongs_to_somebody_is_never_written(jovik: Program, loop: Callable[..., tuple[str, Path]], tmp_path: Path, kind: str) -> None:
+@pytest.mark.parametrize(
+    "kind", ["mounted", "ext4", "xfs", "btrfs", "swap", "partitions", "system"]
+)
+def test_a_device_that_belongs_to_somebody_is_never_written(
+    jovik: Program, loop: Callable[..., tuple[str, Path]], tmp_path: Path, kind: str
+) -> None:
     jovik("sheet", "new", "Test")
     if kind == "system":
         found = json.loads(jovik("scout", "/", "--format", "json").out)["drives"][0]
@@ -345,11 +510,20 @@ def test_a_device_that_belongs_to_somebody_is_never_written(jovik: Program, loop
     try:
         before = image.read_bytes()
         answer = jovik("measure", device, *WRITE, "--destroy", image, status=3)
-        said = {"mounted": "is mounted at", "swap": "swap space", "partitions": "a GUID partition table"}.get(kind, "file system")
+        said = {
+            "mounted": "is mounted at",
+            "swap": "swap space",
+            "partitions": "a GUID partition table",
+        }.get(kind, "file system")
         assert "is not written:" in answer.err and said in answer.err
         assert image.read_bytes() == before
-        obstacles = json.loads(jovik("scout", device, "--format", "json").out)["drives"][0]["obstacles"]
-        assert any(o["what"] == "can do" and ("refused" in o["why"] or "folder" in o["why"]) for o in obstacles)
+        obstacles = json.loads(jovik("scout", device, "--format", "json").out)["drives"][0][
+            "obstacles"
+        ]
+        assert any(
+            o["what"] == "can do" and ("refused" in o["why"] or "folder" in o["why"])
+            for o in obstacles
+        )
     finally:
         if kind == "mounted":
             run("umount", mount)
@@ -360,4 +534,7 @@ def test_scout_and_identity_of_a_folder_on_a_loop_device(jovik: Program, mounted
     under = json.loads(jovik("scout", folder, "--format", "json").out)["drives"][0]
     assert under["node"].startswith("/dev/") and not under["node"].startswith("/dev/loop")
     assert "no drive can be told" in jovik("scout", "/dev/shm", status=3).err
-    assert "keeps no health log" in jovik("health", folder, status=3).err or under["kind"] in ("NVMe", "SATA")
+    assert "keeps no health log" in jovik("health", folder, status=3).err or under["kind"] in (
+        "NVMe",
+        "SATA",
+    )

@@ -1,4 +1,7 @@
-"""What the shelf gives back: the newest results, passes as they were, notes; and that every key of the JSON is documented."""
+"""What the shelf gives back: the newest results, passes as they were, notes.
+
+And that every key of the JSON is documented.
+"""
 
 from __future__ import annotations
 
@@ -36,7 +39,17 @@ def trace(rate: float = 1e8, **more: Any) -> Trace:
     slices[:, 0], slices[:, 1] = round(rate / 10), round(rate / 40960)
     counts = np.zeros(histogram.COUNT, np.int64)
     counts[[300, 400]] = 90, 10
-    return Trace("io_uring", True, 7, 10**9, 1000, 2000, slices, {"read": Latencies(counts, 5, 99_999, 123_456)}, **more)
+    return Trace(
+        "io_uring",
+        True,
+        7,
+        10**9,
+        1000,
+        2000,
+        slices,
+        {"read": Latencies(counts, 5, 99_999, 123_456)},
+        **more,
+    )
 
 
 @pytest.fixture
@@ -47,9 +60,18 @@ def shelf(tmp_path: Path) -> Any:
         yield opened
 
 
-def run(shelf: Shelf, drive: str, *steps: tuple[str, float], filled: int | None = None, unit: str = "unit 1", ladder: str | None = None) -> RunWriter:
+def run(
+    shelf: Shelf,
+    drive: str,
+    *steps: tuple[str, float],
+    filled: int | None = None,
+    unit: str = "unit 1",
+    ladder: str | None = None,
+) -> RunWriter:
     """A finished run with these steps and rates, three passes each."""
-    writer = shelf.begin_run(drive, Rig("bench", {}), {"kind": "folder", "path": "/x"}, "phrases", 1, {}, "0")
+    writer = shelf.begin_run(
+        drive, Rig("bench", {}), {"kind": "folder", "path": "/x"}, "phrases", 1, {}, "0"
+    )
     for position, (phrase, rate) in enumerate(steps):
         step = parse(phrase)
         conditions = replace(CONDITIONS, filled_percent=filled, unit=unit)
@@ -57,7 +79,10 @@ def run(shelf: Shelf, drive: str, *steps: tuple[str, float], filled: int | None 
         for number in (1, 2, 3):
             writer.pass_done(position, number, trace(rate * (1 + number / 100)))
         facts = {"ladder": ladder} if ladder else {}
-        writer.step_done(position, StepResult(phrase, step.kind, (), {}, conditions, notes=("a note",), facts=facts))
+        writer.step_done(
+            position,
+            StepResult(phrase, step.kind, (), {}, conditions, notes=("a note",), facts=facts),
+        )
     writer.close("done")
     return writer
 
@@ -74,67 +99,115 @@ def test_the_newest_of_each_kind_counts_in_the_order_of_the_first(shelf: Shelf) 
     run(shelf, "A", (READ, 3e8))
     run(shelf, "B", (READ, 4e8), ("rest 5s", 0))
     assert rates(shelf.latest_results()) == {("B", READ): 400, ("B", DEEP): 200, ("A", READ): 300}
-    assert shelf.latest_results()[0].drive == "B", "the drive measured first comes first, whatever is newest"
+    assert shelf.latest_results()[0].drive == "B", (
+        "the drive measured first comes first, whatever is newest"
+    )
     assert rates(shelf.latest_results("a")) == {("A", READ): 300}
     assert list(shelf.drives()) == ["A", "B"] and shelf.drives()["A"] == shelf.sheet("a").drive
-    assert not any(r.latencies for r in shelf.latest_results()) and all(r.latencies for r in shelf.latest_results(with_latencies=True))
+    assert not any(r.latencies for r in shelf.latest_results()) and all(
+        r.latencies for r in shelf.latest_results(with_latencies=True)
+    )
 
 
 def test_rungs_and_full_drives_stand_back(shelf: Shelf) -> None:
     run(shelf, "A", (READ, 1e8))
     run(shelf, "A", (READ, 5e8), (DEEP, 6e8), ladder="random read 4KiB depth 1..32")
     run(shelf, "A", (READ, 7e8), filled=90)
-    assert rates(shelf.latest_results()) == {("A", READ): 100}, "a rung has fewer passes, and takes no step's place"
+    assert rates(shelf.latest_results()) == {("A", READ): 100}, (
+        "a rung has fewer passes, and takes no step's place"
+    )
     assert rates(shelf.latest_results(ladders=True)) == {("A", READ): 500, ("A", DEEP): 600}
     found = shelf.latest_results(filled=True, ladders=True)
-    assert sorted((r.conditions.filled_percent or 0, round(r.passes[0].rate_bytes_s / 1.01e6)) for r in found) == [(0, 500), (0, 600), (90, 700)]
+    assert sorted(
+        (r.conditions.filled_percent or 0, round(r.passes[0].rate_bytes_s / 1.01e6)) for r in found
+    ) == [(0, 500), (0, 600), (90, 700)]
     run(shelf, "B", (READ, 1e8), ladder="random read 4KiB depth 1,2,4")
-    assert rates(shelf.latest_results()) == {("A", READ): 100, ("B", READ): 100}, "where there is nothing else they count"
+    assert rates(shelf.latest_results()) == {("A", READ): 100, ("B", READ): 100}, (
+        "where there is nothing else they count"
+    )
 
 
 def test_units_lie_side_by_side(shelf: Shelf) -> None:
     run(shelf, "A", (READ, 1e8), unit="unit 1")
     run(shelf, "A", (READ, 2e8), unit="unit 2")
     run(shelf, "A", (READ, 3e8), unit="unit 2")
-    assert {r.conditions.unit: round(r.passes[0].rate_bytes_s / 1.01e6) for r in shelf.latest_by_unit("A")} == {"unit 1": 100, "unit 2": 300}
+    assert {
+        r.conditions.unit: round(r.passes[0].rate_bytes_s / 1.01e6)
+        for r in shelf.latest_by_unit("A")
+    } == {"unit 1": 100, "unit 2": 300}
     assert shelf.latest_by_unit("B") == []
 
 
 def test_a_pass_comes_back_as_it_was(shelf: Shelf) -> None:
     around = Environment(0.5, 0.4, 0.01, 77, ((0.0, {"drive": 40.5}), (1.0, {"drive": 41.0})))
     given = trace(
-        late_written_bytes=4096, first_fault=IoFault(5, "Input/output error", 8192, "read", 12), environment=around, facts={"zones": {"a": [1, 2]}}
+        late_written_bytes=4096,
+        first_fault=IoFault(5, "Input/output error", 8192, "read", 12),
+        environment=around,
+        facts={"zones": {"a": [1, 2]}},
     )
-    writer = shelf.begin_run("A", Rig("bench", {}), {"kind": "folder", "path": "/x"}, "phrases", 1, {"tasks": []}, "0")
+    writer = shelf.begin_run(
+        "A", Rig("bench", {}), {"kind": "folder", "path": "/x"}, "phrases", 1, {"tasks": []}, "0"
+    )
     writer.step_begun(0, parse(READ), CONDITIONS)
     writer.pass_done(0, 1, given)
-    for back in (shelf.traces(writer.id, READ)[0], shelf.done_of(writer.id)[0][0][0]):
-        assert (back.slices == given.slices).all() and (back.latencies["read"].counts == given.latencies["read"].counts).all()
+    for back in (shelf.traces(writer.id, READ)[0], shelf.passes_by_step(writer.id)[0][0][0]):
+        assert (back.slices == given.slices).all() and (
+            back.latencies["read"].counts == given.latencies["read"].counts
+        ).all()
         assert replace(back, slices=given.slices, latencies=given.latencies) == given
-        assert (back.latencies["read"].minimum_ns, back.latencies["read"].maximum_ns, back.latencies["read"].sum_ns) == (5, 99_999, 123_456)
-    assert shelf.done_of(writer.id)[0][1] is False
+        assert (
+            back.latencies["read"].minimum_ns,
+            back.latencies["read"].maximum_ns,
+            back.latencies["read"].sum_ns,
+        ) == (5, 99_999, 123_456)
+    assert shelf.passes_by_step(writer.id)[0][1] is False
     writer.pass_done(0, 1, trace(9e8))
-    assert [round(t.rate_bytes_s / 1e6) for t in shelf.traces(writer.id, READ)] == [900], "made again, it takes the other's place"
+    assert [round(t.rate_bytes_s / 1e6) for t in shelf.traces(writer.id, READ)] == [900], (
+        "made again, it takes the other's place"
+    )
     writer.step_done(0, StepResult(READ, READ, (), {}, CONDITIONS))
-    assert shelf.done_of(writer.id)[0][1] is True
+    assert shelf.passes_by_step(writer.id)[0][1] is True
 
 
 def test_runs_are_found_and_opened_again(shelf: Shelf) -> None:
     assert shelf.latest_run() is None
     first = run(shelf, "A", (READ, 1e8))
-    second = shelf.begin_run("A", Rig("bench", {}), {"kind": "folder", "path": "/x"}, "phrases", 1, {}, "0")
-    assert shelf.latest_run() == second.id and shelf.latest_run(("done",)) == first.id and shelf.latest_run(("failed",)) is None
+    second = shelf.begin_run(
+        "A", Rig("bench", {}), {"kind": "folder", "path": "/x"}, "phrases", 1, {}, "0"
+    )
+    assert (
+        shelf.latest_run() == second.id
+        and shelf.latest_run(("done",)) == first.id
+        and shelf.latest_run(("failed",)) is None
+    )
     second.close("interrupted")
     again = shelf.resume_run(second.id, {"tasks": [1]})
-    assert again.id == second.id and shelf.run(second.id).state == "running" and shelf.run(second.id).options == {"tasks": [1]}
+    assert (
+        again.id == second.id
+        and shelf.run(second.id).state == "running"
+        and shelf.run(second.id).options == {"tasks": [1]}
+    )
     assert shelf.run(second.id).ended is None
 
 
 def test_notes_and_readings_the_newest_of_each(shelf: Shelf) -> None:
-    shelf.note("a", [Note("pro", "quick"), Note("con", "hot")], [Reading("boot time", 9.0, "s", "stopwatch"), Reading("noise", 0.0, "dB")])
-    shelf.note("A", [], [Reading("Boot Time", 8.0, "s", "Stopwatch"), Reading("boot time", 7.0, "s", "by eye")])
+    shelf.note(
+        "a",
+        [Note("pro", "quick"), Note("con", "hot")],
+        [Reading("boot time", 9.0, "s", "stopwatch"), Reading("noise", 0.0, "dB")],
+    )
+    shelf.note(
+        "A",
+        [],
+        [Reading("Boot Time", 8.0, "s", "Stopwatch"), Reading("boot time", 7.0, "s", "by eye")],
+    )
     assert [(n.sort, n.text) for n in shelf.notes("A")] == [("pro", "quick"), ("con", "hot")]
-    assert sorted((r.value, r.method.casefold()) for r in shelf.readings("A")) == [(0.0, ""), (7.0, "by eye"), (8.0, "stopwatch")]
+    assert sorted((r.value, r.method.casefold()) for r in shelf.readings("A")) == [
+        (0.0, ""),
+        (7.0, "by eye"),
+        (8.0, "stopwatch"),
+    ]
     assert shelf.readings("B") == [] and {r.drive for r in shelf.readings()} == {"A"}
 
 
@@ -151,30 +224,46 @@ def keys_of(value: Any) -> set[str]:
 def test_every_key_of_the_json_is_documented(shown: Program) -> None:
     documented = set(re.findall(r"[a-z][a-z0-9_]+", (TOP / "docs" / "json.md").read_text()))
     comet, slate = "Veldhaar Comet 2TB", "Corvane Slate 1TB"
-    sheet = (resources.files("jovik.simulator") / "catalogue" / "comet.toml").read_text(encoding="utf-8")
-    (shown.folder / "hub.toml").write_text(sheet.replace('link_rate = "7877MB/s"', 'link_rate = "450MB/s"'), encoding="utf-8")
+    sheet = (resources.files("jovik.simulator") / "catalogue" / "comet.toml").read_text(
+        encoding="utf-8"
+    )
+    (shown.folder / "hub.toml").write_text(
+        sheet.replace('link_rate = "7877MB/s"', 'link_rate = "450MB/s"'), encoding="utf-8"
+    )
     shown("measure", "model:hub.toml", "sequential read 1MiB depth 8 for 1s", "--rig", "hub")
     assert shown("rank", "--format", "json").json["held_by_rig"]
     phrases = [
-        "random read 4KiB depth 1,2,4 for 1s", "sequential write 1MiB over 40GB", "fill to 50%", "random read 4KiB for 1s", "scan read in 9 zones",
+        "random read 4KiB depth 1,2,4 for 1s",
+        "sequential write 1MiB over 40GB",
+        "fill to 50%",
+        "random read 4KiB for 1s",
+        "scan read in 9 zones",
         "copy in 3 files of 1MB",
-    ]  # fmt: skip
+    ]
     for words in (
-        ["measure", "model:slate", *phrases, "--passes", "2"], ["judge", comet], ["judge", comet, "--units"], ["rank", "--review", comet],
-        ["upgrade", slate, comet, "--link", "1GB/s"], ["fit", comet], ["fit", "--loads"], ["note", comet], ["sheet", "show", comet],
+        ["measure", "model:slate", *phrases, "--passes", "2"],
+        ["judge", comet],
+        ["judge", comet, "--units"],
+        ["rank", "--review", comet],
+        ["upgrade", slate, comet, "--link", "1GB/s"],
+        ["fit", comet],
+        ["fit", "--loads"],
+        ["note", comet],
+        ["sheet", "show", comet],
         ["sheet", "list"],
-        ["plan", "list"], ["plan", "show", "first-look"],
-    ):  # fmt: skip
+        ["plan", "list"],
+        ["plan", "show", "first-look"],
+    ):
         answer = shown(*words, "--format", "json", status=None)
         missing = keys_of(json.loads(answer.out)) - documented
         assert not missing, (words, sorted(missing))
 
 
 def test_the_documents_name_what_there_is() -> None:
-    """Plans, loads and model drives in the documents are those that ship, each linked picture is there, and each page is linked."""
+    """Documents name the plans, loads and models that ship, and link pictures and pages."""
     from jovik.sheets.load import load_names
     from jovik.simulator import model_names
-    from jovik.simulator.parameters import Bad, Behaviour, Heat, Platter, Stuck
+    from jovik.simulator.parameters import Behaviour, Heat, Platter, StuckSensor, UnreadableRange
 
     readme, models = (TOP / "README.md").read_text(), (TOP / "docs" / "model-drives.md").read_text()
     assert set(re.findall(r"`model:([a-z]+)`", models)) == set(model_names())
@@ -186,24 +275,42 @@ def test_the_documents_name_what_there_is() -> None:
         assert set(re.findall(r"--load ([a-z0-9-]+)(?!\S)", text)) <= set(load_names())
     assert all(f"docs/{p.name}" in readme for p in texts if p.parent.name == "docs")
     pictures = {p.name for p in (TOP / "docs" / "screenshots").glob("*.png")}
-    assert len(pictures) < 20 and {n for t in texts.values() for n in re.findall(r"screenshots/([a-z-]+\.png)", t)} == pictures
-    shapes = (Behaviour, Heat, Platter, Bad, Stuck)
+    assert (
+        len(pictures) < 20
+        and {n for t in texts.values() for n in re.findall(r"screenshots/([a-z-]+\.png)", t)}
+        == pictures
+    )
+    shapes = (Behaviour, Heat, Platter, UnreadableRange, StuckSensor)
     assert all(name in models for shape in shapes for name in shape.model_fields)
 
 
 def test_many_steps_are_found_as_few_are(jovik: Program, monkeypatch: pytest.MonkeyPatch) -> None:
     from jovik.shelf import read_results
+
     for model in ("comet", "slate"):
-        jovik("measure", f"model:{model}", "random read 4KiB depth 1,4 for 200ms", "random write 4KiB for 200ms", "--seed", "1", "--rig", "a")
+        jovik(
+            "measure",
+            f"model:{model}",
+            "random read 4KiB depth 1,4 for 200ms",
+            "random write 4KiB for 200ms",
+            "--seed",
+            "1",
+            "--rig",
+            "a",
+        )
     jovik("measure", "model:slate", "random write 4KiB for 200ms", "--seed", "2", "--rig", "b")
     shelf = Shelf(str(jovik.shelf))
     few = shelf.latest_results(ladders=True), shelf.results_of_several_rigs()
     monkeypatch.setattr(read_results, "MOST_NAMED", 1)
-    assert (shelf.latest_results(ladders=True), shelf.results_of_several_rigs()) == few and len(few[0]) == 6 and len(few[1]) == 2
+    assert (
+        (shelf.latest_results(ladders=True), shelf.results_of_several_rigs()) == few
+        and len(few[0]) == 6
+        and len(few[1]) == 2
+    )
 
 
 def test_a_pass_that_an_older_numpy_stored_with_a_false_array_is_read(shown: Program) -> None:
-    """NumPy before 2.2 took the keyword allow_pickle for the name of an array, and Jovik 0.1.0 passed it."""
+    """NumPy before 2.2 stored the keyword allow_pickle as an array."""
     stray = io.BytesIO()
     np.save(stray, np.array(False))
     with sqlite3.connect(shown.shelf) as connection:
@@ -212,7 +319,9 @@ def test_a_pass_that_an_older_numpy_stored_with_a_false_array_is_read(shown: Pro
                 file = io.BytesIO(blob)
                 with zipfile.ZipFile(file, "a") as archive:
                     archive.writestr("allow_pickle.npy", stray.getvalue())
-                connection.execute(f"update pass set {column} = ? where id = ?", (file.getvalue(), row))
+                connection.execute(
+                    f"update pass set {column} = ? where id = ?", (file.getvalue(), row)
+                )
     shown("picture", "latency", "Veldhaar Comet 2TB", "--out", "latency.png")
     shown("report", "Veldhaar Comet 2TB", "--out", "review.html")
     shown("shelf", "export", "--out", "all.zip")

@@ -1,4 +1,4 @@
-"""Identity, links and health logs, from hand-made trees and logs laid out by the standards' tables."""
+"""Identity, links and health logs, from hand-made trees and logs."""
 
 from __future__ import annotations
 
@@ -11,8 +11,8 @@ import pytest
 from jovik.analysis.health import changes, counter_note, readings
 from jovik.analysis.limits import disturbance_notes, link_limit
 from jovik.analysis.readiness import Surroundings, obstacles
-from jovik.analysis.thermal import assess, heat_limit, seconds_above
-from jovik.base.errors import TargetRefused
+from jovik.analysis.thermal import assess_sensors, heat_limit, seconds_above
+from jovik.base.errors import TargetError
 from jovik.base.health import Health
 from jovik.base.step_result import PassFigures
 from jovik.base.trace import Environment
@@ -35,26 +35,65 @@ def put(root: Path, **files: str) -> None:
 def tree(tmp_path: Path) -> tuple[Path, Path]:
     """A /sys and a /proc with an NVMe drive in a narrow slot, a SATA disk and a USB drive."""
     sys, proc = tmp_path / "sys", tmp_path / "proc"
-    common = {"queue__logical_block_size": "512", "queue__physical_block_size": "4096", "queue__write_cache": "write back", "ro": "0"}
+    common = {
+        "queue__logical_block_size": "512",
+        "queue__physical_block_size": "4096",
+        "queue__write_cache": "write back",
+        "ro": "0",
+    }
     port = sys / "devices/pci0000:00/0000:01:00.0"
-    put(port, current_link_speed="8.0 GT/s PCIe", current_link_width="2", max_link_speed="16.0 GT/s PCIe", max_link_width="4")
+    put(
+        port,
+        current_link_speed="8.0 GT/s PCIe",
+        current_link_width="2",
+        max_link_speed="16.0 GT/s PCIe",
+        max_link_width="4",
+    )
     n = port / "nvme/nvme0/nvme0n1"
-    put(n, size="1953525168", dev="259:0", queue__scheduler="[none] mq-deadline", queue__rotational="0", **common)
+    put(
+        n,
+        size="1953525168",
+        dev="259:0",
+        queue__scheduler="[none] mq-deadline",
+        queue__rotational="0",
+        **common,
+    )
     put(n / "nvme0n1p1", partition="1", size="1953521664", dev="259:1")
     put(port / "nvme/nvme0", model="Fjord 1TB", serial="HF-00417", firmware_rev="2B1")
-    put(port / "nvme/nvme0/hwmon1", temp1_input="41850", temp1_label="Composite", temp2_input="52850")
+    put(
+        port / "nvme/nvme0/hwmon1",
+        temp1_input="41850",
+        temp1_label="Composite",
+        temp2_input="52850",
+    )
     (n / "device").symlink_to("..")
     s = sys / "devices/pci0000:00/0000:00:1f.2/ata3/host2/target2:0:0/2:0:0:0/block/sda"
-    put(s, size="15628053168", dev="8:0", queue__scheduler="mq-deadline", queue__rotational="1", **common)
+    put(
+        s,
+        size="15628053168",
+        dev="8:0",
+        queue__scheduler="mq-deadline",
+        queue__rotational="1",
+        **common,
+    )
     put(s / "../..", vendor="ATA     ", model="Tarn Deep 8TB", rev="R12")
-    (s.parents[1] / "vpd_pgb1").write_bytes(b"\x00\xb1\x00\x3c" + (7200).to_bytes(2, "big") + bytes(58))
+    (s.parents[1] / "vpd_pgb1").write_bytes(
+        b"\x00\xb1\x00\x3c" + (7200).to_bytes(2, "big") + bytes(58)
+    )
     (s.parents[1] / "vpd_pg80").write_bytes(b"\x00\x80\x00\x08TD889001")
     put(s.parents[4] / "link3/ata_link/link3", sata_spd="3.0 Gbps", hw_sata_spd_limit="6.0 Gbps")
     (s / "device").symlink_to("../..")
     usb = sys / "devices/pci0000:00/0000:00:14.0/usb2/2-1"
     put(usb, speed="480", bDeviceClass="00", serial="PB-5", manufacturer="Tarnmoor")
     u = usb / "2-1:1.0/host6/target6:0:0/6:0:0:0/block/sdb"
-    put(u, size="1953525168", dev="8:16", queue__scheduler="mq-deadline", queue__rotational="1", **common)
+    put(
+        u,
+        size="1953525168",
+        dev="8:16",
+        queue__scheduler="mq-deadline",
+        queue__rotational="1",
+        **common,
+    )
     put(u / "../..", vendor="Tarnmoor", model="Pebble")
     (u / "device").symlink_to("../..")
     for folder in ("block", "dev/block"):
@@ -66,23 +105,58 @@ def tree(tmp_path: Path) -> tuple[Path, Path]:
     mount = tmp_path / "with space"
     mount.mkdir()
     escaped = str(mount).replace(" ", "\\040")
-    put(proc / "self", mountinfo=f"22 1 0:20 / / rw - rootfs rootfs rw\n36 22 259:1 / {escaped} rw,noatime shared:1 - ext4 /dev/nvme0n1p1 rw,discard")
+    put(
+        proc / "self",
+        mountinfo=f"22 1 0:20 / / rw - rootfs rootfs rw\n36 22 259:1 / {escaped} rw,noatime "
+        "shared:1 - ext4 /dev/nvme0n1p1 rw,discard",
+    )
     put(proc, swaps="Filename Type Size Used Priority")
     return sys, proc
 
 
 def test_drives_their_links_and_mounts(tree: tuple[Path, Path], tmp_path: Path) -> None:
     fast, disk, usb = devices(*tree)
-    assert (fast.kind, fast.model, fast.serial, fast.firmware, fast.medium) == ("NVMe", "Fjord 1TB", "HF-00417", "2B1", "solid state")
-    assert fast.link is not None and str(fast.link) == "PCIe 3.0 x2 (of PCIe 4.0 x4)" and fast.link.reduced
-    assert fast.partitions[0].mounts[0].point == str(tmp_path / "with space") and fast.scheduler == "none"
-    assert (disk.kind, disk.maker, disk.serial, disk.medium, disk.rpm) == ("SATA", "", "TD889001", "spinning", 7200)
+    assert (fast.kind, fast.model, fast.serial, fast.firmware, fast.medium) == (
+        "NVMe",
+        "Fjord 1TB",
+        "HF-00417",
+        "2B1",
+        "solid state",
+    )
+    assert (
+        fast.link is not None
+        and str(fast.link) == "PCIe 3.0 x2 (of PCIe 4.0 x4)"
+        and fast.link.reduced
+    )
+    assert (
+        fast.partitions[0].mounts[0].point == str(tmp_path / "with space")
+        and fast.scheduler == "none"
+    )
+    assert (disk.kind, disk.maker, disk.serial, disk.medium, disk.rpm) == (
+        "SATA",
+        "",
+        "TD889001",
+        "spinning",
+        7200,
+    )
     assert disk.link is not None and str(disk.link) == "SATA 3 Gb/s (of SATA 6 Gb/s)"
     assert (usb.kind, usb.maker, usb.serial, usb.medium) == ("USB", "Tarnmoor", "PB-5", "")
-    assert usb.link is not None and usb.link.now == "USB 480 Mb/s" and usb.link.rate_bytes_s == pytest.approx(53.2e6, rel=0.01)
+    assert (
+        usb.link is not None
+        and usb.link.now == "USB 480 Mb/s"
+        and usb.link.rate_bytes_s == pytest.approx(53.2e6, rel=0.01)
+    )
     found, mount = under_folder(tmp_path / "with space", *tree)
-    assert found is not None and found.name == "nvme0n1" and mount is not None and "noatime" in mount.options
-    assert {s.name: s.read_c() for s in sensors_of("nvme0n1", tree[0])} == {"composite": 41.85, "sensor 2": 52.85}
+    assert (
+        found is not None
+        and found.name == "nvme0n1"
+        and mount is not None
+        and "noatime" in mount.options
+    )
+    assert {s.name: s.read_c() for s in sensors_of("nvme0n1", tree[0])} == {
+        "composite": 41.85,
+        "sensor 2": 52.85,
+    }
 
 
 @pytest.mark.parametrize(
@@ -104,11 +178,28 @@ def test_what_a_link_can_carry(rate: float | None, least: float, most: float) ->
 def nvme_log(**changed: int) -> bytes:
     """A health log by figure 207 of the base specification."""
     log = bytearray(512)
-    facts = {"warning": 0, "kelvin": 314, "spare": 100, "least": 10, "used": 3, "read": 2000, "written": 1000, "cycles": 12, "hours": 345}
+    facts = {
+        "warning": 0,
+        "kelvin": 314,
+        "spare": 100,
+        "least": 10,
+        "used": 3,
+        "read": 2000,
+        "written": 1000,
+        "cycles": 12,
+        "hours": 345,
+    }
     facts |= {"unsafe": 4, "media": 0, "warm": 0, "throttled": 0} | changed
     log[0], log[3], log[4], log[5] = facts["warning"], facts["spare"], facts["least"], facts["used"]
     log[1:3] = struct.pack("<H", facts["kelvin"])
-    for at, name in ((32, "read"), (48, "written"), (112, "cycles"), (128, "hours"), (144, "unsafe"), (160, "media")):
+    for at, name in (
+        (32, "read"),
+        (48, "written"),
+        (112, "cycles"),
+        (128, "hours"),
+        (144, "unsafe"),
+        (160, "media"),
+    ):
         log[at : at + 16] = facts[name].to_bytes(16, "little")
     log[192:196] = struct.pack("<I", facts["warm"])
     log[200:204] = struct.pack("<HH", 320, 0)
@@ -120,14 +211,37 @@ def test_an_nvme_health_log() -> None:
     identity = bytearray(4096)
     identity[266:270] = struct.pack("<HH", 343, 358)
     health = nvme.parse_health(nvme_log(throttled=7, warm=1), bytes(identity))
-    assert health.temperatures_c == {"composite": 41.0, "sensor 1": 47.0} and (health.warning_c, health.critical_c) == (70.0, 85.0)
-    assert (health.percentage_used, health.hours, health.power_cycles, health.unsafe_shutdowns) == (3, 345, 12, 4)
+    assert health.temperatures_c == {"composite": 41.0, "sensor 1": 47.0} and (
+        health.warning_c,
+        health.critical_c,
+    ) == (70.0, 85.0)
+    assert (health.percentage_used, health.hours, health.power_cycles, health.unsafe_shutdowns) == (
+        3,
+        345,
+        12,
+        4,
+    )
     assert health.host_written_bytes == 1000 * 512_000 and health.throttled_s == 67
     told = {r.what: r for r in readings(health)}
-    assert told["rated endurance used"].verdict == "fine" and told["time throttled"].verdict == "look at this"
-    worn = {r.what: r.why for r in readings(nvme.parse_health(nvme_log(warning=0b101, used=104, spare=5, media=3, kelvin=8)))}
-    assert "beyond its rated endurance" in worn["rated endurance used"] and "below its threshold" in worn["spare capacity"]
-    assert worn["warning"] and worn["media errors"] and "not to be believed" in worn["temperature, composite"]
+    assert (
+        told["rated endurance used"].verdict == "fine"
+        and told["time throttled"].verdict == "look at this"
+    )
+    worn = {
+        r.what: r.why
+        for r in readings(
+            nvme.parse_health(nvme_log(warning=0b101, used=104, spare=5, media=3, kelvin=8))
+        )
+    }
+    assert (
+        "beyond its rated endurance" in worn["rated endurance used"]
+        and "below its threshold" in worn["spare capacity"]
+    )
+    assert (
+        worn["warning"]
+        and worn["media errors"]
+        and "not to be believed" in worn["temperature, composite"]
+    )
 
 
 def ata_data(**attributes: int) -> bytes:
@@ -147,11 +261,20 @@ def test_ata_smart_data_and_statistics() -> None:
     solid[8:16] = (42).to_bytes(6, "little") + b"\x00\xc0"
     data = ata_data(a5=2, a9=100, a12=9, a194=0x0030_0014_0023, a197=0, a199=31, a242=7)
     health = ata.parse_health(data, {1: bytes(general), 7: bytes(solid)})
-    assert (health.hours, health.power_cycles, health.percentage_used, health.reallocated_sectors) == (777, 9, 42, 2)
+    assert (
+        health.hours,
+        health.power_cycles,
+        health.percentage_used,
+        health.reallocated_sectors,
+    ) == (777, 9, 42, 2)
     assert health.temperatures_c == {"drive": 35.0}
     assert health.host_written_bytes == 512 * 10**9 and health.host_read_bytes == 7 * 512
     told = {r.what: (r.verdict, r.why) for r in readings(health)}
-    assert told["reallocated sectors"][0] == "look at this" and "cable" in told["link errors"][1] and told["pending sectors"][0] == "fine"
+    assert (
+        told["reallocated sectors"][0] == "look at this"
+        and "cable" in told["link errors"][1]
+        and told["pending sectors"][0] == "fine"
+    )
 
 
 def test_an_ata_identity() -> None:
@@ -167,13 +290,22 @@ def test_an_ata_identity() -> None:
     words(27, "Tarn Deep 8TB", 20)
     data[434:436] = struct.pack("<H", 5400)
     data[164] = 1
-    assert ata.parse_identity(bytes(data)) == ata.AtaIdentity("Tarn Deep 8TB", "TD889001", "R12", 5400, True)
+    assert ata.parse_identity(bytes(data)) == ata.AtaIdentity(
+        "Tarn Deep 8TB", "TD889001", "R12", 5400, True
+    )
 
 
 @pytest.mark.parametrize("parse", [nvme.parse_health, ata.parse_health])
-@pytest.mark.parametrize(("log", "said"), [(b"\xff" * 512, "full of ones"), (bytes(512), "full of zeros"), (b"\x01" * 100, "cut short: 100 of 512")])
+@pytest.mark.parametrize(
+    ("log", "said"),
+    [
+        (b"\xff" * 512, "full of ones"),
+        (bytes(512), "full of zeros"),
+        (b"\x01" * 100, "cut short: 100 of 512"),
+    ],
+)
 def test_a_log_that_is_none_is_refused(parse: object, log: bytes, said: str) -> None:
-    with pytest.raises(TargetRefused, match=said):
+    with pytest.raises(TargetError, match=said):
         parse(log)  # type: ignore[operator]
 
 
@@ -184,15 +316,29 @@ def test_a_run_against_the_drives_own_counter() -> None:
     assert counter_note(health(0), health(10 * 10**9), 10 * 10**9) == ""
     assert "factor of 1000" in counter_note(health(0), health(10**8), 100 * 10**9)
     assert "did not move" in counter_note(health(5), health(5), 10**11)
-    assert changes(health(0, media_errors=1, throttled_s=0), health(0, media_errors=3, throttled_s=9)) == [
+    assert changes(
+        health(0, media_errors=1, throttled_s=0), health(0, media_errors=3, throttled_s=9)
+    ) == [
         "2 new media errors",
         "it slowed itself down for heat for 9 s",
     ]
 
 
 def test_sensors_that_cannot_be_believed_are_set_aside() -> None:
-    samples = [(float(t), {"drive": 30 + t / 5, "stuck": 40.0, "mad": 250.0, "far": 115 + t / 100, "near": 33 + t / 6}) for t in range(0, 120, 2)]
-    found = {r.name: r for r in assess(samples)}
+    samples = [
+        (
+            float(t),
+            {
+                "drive": 30 + t / 5,
+                "stuck": 40.0,
+                "mad": 250.0,
+                "far": 115 + t / 100,
+                "near": 33 + t / 6,
+            },
+        )
+        for t in range(0, 120, 2)
+    ]
+    found = {r.name: r for r in assess_sensors(samples)}
     assert found["drive"].set_aside == "" and found["near"].set_aside == ""
     assert (
         "never moved" in found["stuck"].set_aside
@@ -207,7 +353,11 @@ def test_a_rate_that_falls_in_the_heat_is_marked() -> None:
     slices[:100, 0], slices[100:, 0] = 10**8, 4 * 10**7
     samples = [(float(t), {"drive": 50.0 + 2 * t}) for t in range(21)]
     limit = heat_limit(slices, samples, 70.0)
-    assert limit is not None and limit.what == "heat" and limit.rate_bytes_s == pytest.approx(4e8, rel=0.15)
+    assert (
+        limit is not None
+        and limit.what == "heat"
+        and limit.rate_bytes_s == pytest.approx(4e8, rel=0.15)
+    )
     assert heat_limit(slices, samples, 99.0) is None
     steady = np.full((201, 5), 10**8, np.int64)
     assert heat_limit(steady, samples, 70.0) is None
@@ -221,17 +371,35 @@ def test_what_disturbs_a_pass_is_named() -> None:
     assert [n.split(":")[1].split(" ")[1] for n in notes] == ["others", "the", "other"]
     before, after = Counters(1, 0, 10, 0.5, 0, 0), Counters(3, 1, 20, 1.5, 10**9, 10**8)
     load = between(before, after, 10**9)
-    assert load is not None and (load.busy, load.stolen, load.own, load.other_bytes) == (0.2, 0.1, 0.1, 10**8)
+    assert load is not None and (load.busy, load.stolen, load.own, load.other_bytes) == (
+        0.2,
+        0.1,
+        0.1,
+        10**8,
+    )
     figures = [PassFigures(52e6, 52e6, 1.0, 0, 0, 10**9, 0, 0)] * 3
     assert [x.what for x in link_limit(figures, "USB 480 Mb/s", 53.2e6)] == ["link"]
     assert link_limit(figures, "USB 5 Gb/s", 483e6) == ()
 
 
 def test_what_stands_in_the_way() -> None:
-    around = Surroundings(("it holds an XFS file system",), False, False, False, None, 0.0, "USB 480 Mb/s", 53.2e6, False)
+    around = Surroundings(
+        ("it holds an XFS file system",),
+        False,
+        False,
+        False,
+        None,
+        0.0,
+        "USB 480 Mb/s",
+        53.2e6,
+        False,
+    )
     told = obstacles(around, [parse_claim("sequential read", "500MB/s")])
     assert [o.what for o in told] == ["claim beyond the link", "can do"]
-    assert "this port carries at most 53.2 MB/s; the claim of 500 MB/s" in told[0].why and "writing is refused: it holds an XFS" in told[1].why
+    assert (
+        "this port carries at most 53.2 MB/s; the claim of 500 MB/s" in told[0].why
+        and "writing is refused: it holds an XFS" in told[1].why
+    )
 
 
 @pytest.mark.parametrize(("at", "mark", "what"), signatures.SIGNATURES)

@@ -1,4 +1,7 @@
-"""What is found in series: changes of level, falls of a long write, drop-outs, steady states; held against parameters that are known."""
+"""What is found in series: changes of level, falls of a long write, drop-outs, steady states.
+
+Held against parameters that are known.
+"""
 
 from __future__ import annotations
 
@@ -15,14 +18,14 @@ from jovik.analysis.dropouts import drop_outs
 from jovik.analysis.long_write import LongWrite, long_write
 from jovik.analysis.scan import surface
 from jovik.analysis.steady_state import is_steady, steady_from
-from jovik.base.session import Live
+from jovik.base.session import Progress
 from jovik.runs.workload import workload
 from jovik.simulator import ModelSession, load_model
 from jovik.steps import parse_access
 from tests.test_model import other
 
 
-def watch(_: Live) -> None:
+def watch(_: Progress) -> None:
     return None
 
 
@@ -36,14 +39,21 @@ def as_slices(rates: np.ndarray, block: int = 2**20) -> np.ndarray:
 
 def written(name: str, amount: str, seed: int, **changes: object) -> LongWrite:
     session = ModelSession(other(load_model(name), **changes))
-    trace = session.run(workload(parse_access(f"sequential write 1MiB depth 8 over {amount}"), seed), watch)
+    trace = session.run(
+        workload(parse_access(f"sequential write 1MiB depth 8 over {amount}"), seed), watch
+    )
     found = long_write(trace.slices, trace.elapsed_ns)
     assert found is not None
     return found
 
 
-@pytest.mark.parametrize(("name", "amount", "cache"), [("comet", "250GB", 180e9), ("drift", "53GB", 45e9), ("pebble", "75GB", 60e9)])
-def test_the_cliff_is_found_where_the_parameters_put_it(name: str, amount: str, cache: float) -> None:
+@pytest.mark.parametrize(
+    ("name", "amount", "cache"),
+    [("comet", "250GB", 180e9), ("drift", "53GB", 45e9), ("pebble", "75GB", 60e9)],
+)
+def test_the_cliff_is_found_where_the_parameters_put_it(
+    name: str, amount: str, cache: float
+) -> None:
     """Position and both rates within 2 % in 95 of 100 seeded runs, as the design asks."""
     behaviour = load_model(name).behaviour
     work = workload(parse_access("sequential write 1MiB depth 8 over 1GB"), 1)
@@ -56,7 +66,10 @@ def test_the_cliff_is_found_where_the_parameters_put_it(name: str, amount: str, 
         near = (cliff.at_bytes / cache, cliff.before_bytes_s / before, cliff.after_bytes_s / after)
         good += all(abs(x - 1) <= 0.02 for x in near)
         inside += cliff.low_bytes <= cache * 1.001 and cliff.high_bytes >= cache * 0.999
-    print(f"{name}: position and rates within 2 % in {good} of 100 runs, the 95 % region holds the place in {inside}")
+    print(
+        f"{name}: position and rates within 2 % in {good} of 100 runs, the 95 % region "
+        f"holds the place in {inside}"
+    )
     assert good >= 95 and inside >= 90
 
 
@@ -73,7 +86,9 @@ def test_a_second_fall_is_found_too() -> None:
     found = written("drift", "200GB", 3)
     assert [round(f.at_bytes / 1e9) for f in found.falls] == pytest.approx([45, 135], rel=0.02)
     assert found.falls[1].after_bytes_s == pytest.approx(95e6, rel=0.02)
-    assert any("falls again" in w for w in found.words()) and any("SNIA" in w for w in found.words())
+    assert any("falls again" in w for w in found.words()) and any(
+        "SNIA" in w for w in found.words()
+    )
 
 
 def test_heat_shows_as_a_fall_and_recovers() -> None:
@@ -102,7 +117,9 @@ def test_the_smallest_fall_that_would_be_seen_is_seen() -> None:
     seed=st.integers(0, 1000),
 )
 @settings(max_examples=40, deadline=None)
-def test_every_large_step_is_found_and_nothing_else(levels: list[float], spread: float, seed: int) -> None:
+def test_every_large_step_is_found_and_nothing_else(
+    levels: list[float], spread: float, seed: int
+) -> None:
     kept = [levels[0]]
     for level in levels[1:]:
         if abs(math.log(level / kept[-1])) > 0.5:
@@ -123,7 +140,11 @@ def test_one_slow_slice_is_no_change_of_level() -> None:
     found = long_write(as_slices(rates), 600 * 10**8)
     assert found is not None and len(found.parts) == 1
     lost = drop_outs(as_slices(np.append(rates, 1e9)))
-    assert (lost.count, lost.seconds, lost.longest_s) == (1, pytest.approx(0.2), pytest.approx(0.2)) and lost.deepest < 0.1
+    assert (lost.count, lost.seconds, lost.longest_s) == (
+        1,
+        pytest.approx(0.2),
+        pytest.approx(0.2),
+    ) and lost.deepest < 0.1
 
 
 def test_a_fall_of_the_whole_level_is_no_drop_out() -> None:
@@ -143,9 +164,11 @@ def test_the_memory_of_noise_is_read_past_a_change(phi: float) -> None:
         found.append(noise_of(series))
         cuts, _ = change_points(series, 6)
         assert any(abs(c.at - 1200) <= 1 for c in cuts)
-        # Of strong memory a little is missed now and then, and small cuts come besides; what does not matter is joined again later.
+        # Of strong memory a little is missed now and then, and small cuts come besides; what does
+        # not matter is joined again later.
         assert len(cuts) <= (1 if phi < 0.8 else 5)
-    # Of one series it is rough; over many it is right, a little more than 0 where there is none, since it cannot be less.
+    # Of one series it is rough; over many it is right, a little more than 0 where there is none,
+    # since it cannot be less.
     assert np.mean([n.phi for n in found]) == pytest.approx(phi, abs=0.05)
     assert np.mean([n.sigma for n in found]) == pytest.approx(0.03, rel=0.05)
 
@@ -180,18 +203,26 @@ def test_ten_terabytes_are_simulated_in_under_five_seconds() -> None:
     spent = time.process_time() - began
     assert trace.written_bytes == pytest.approx(10e12, rel=1e-6)
     found = long_write(trace.slices, trace.elapsed_ns)
-    assert found is not None and found.cliff is not None and found.cliff.at_bytes == pytest.approx(180e9, rel=0.02)
+    assert (
+        found is not None
+        and found.cliff is not None
+        and found.cliff.at_bytes == pytest.approx(180e9, rel=0.02)
+    )
     assert spent < 5
 
 
 def test_a_surface_tells_a_spinning_disk_and_its_bad_places() -> None:
-    rates = np.sqrt(262e6**2 - (262e6**2 - 124e6**2) * np.arange(200) / 200) * np.exp(np.random.default_rng(1).normal(0, 0.01, 200))
+    rates = np.sqrt(262e6**2 - (262e6**2 - 124e6**2) * np.arange(200) / 200) * np.exp(
+        np.random.default_rng(1).normal(0, 0.01, 200)
+    )
     rates[77] *= 0.4
     errors = [0] * 200
     errors[150] = 3
     found = surface(60 * 10**9, rates.tolist(), [8e6] * 200, errors)
     assert found.ratio == pytest.approx(262 / 124, rel=0.05)
     assert found.slow == (77,) and found.unreadable == (150,)
-    assert "as on a spinning medium" in found.words()[0] and any("at 9.00 TB" in w for w in found.words())
+    assert "as on a spinning medium" in found.words()[0] and any(
+        "at 9.00 TB" in w for w in found.words()
+    )
     even = surface(10**9, [5e8] * 50, [None] * 50, [0] * 50)
     assert "even" in even.words()[0] and not even.slow

@@ -35,16 +35,41 @@ def file_of(own: Program) -> Path:
 
 def test_a_setting_is_the_default_of_its_option_and_what_is_typed_comes_first(own: Program) -> None:
     assert "nothing is set" in own("config").out
-    for key, value in (("measure.rig", "bench, rear port"), ("measure.passes", "3"), ("judge.margin", "50%"), ("rank.steps", "no")):
+    for key, value in (
+        ("measure.rig", "bench, rear port"),
+        ("measure.passes", "3"),
+        ("judge.margin", "50%"),
+        ("rank.steps", "no"),
+    ):
         own("config", "set", key, value)
     own("measure", "model:comet", STEP, "--seed", "1")
-    found = own("measure", "model:comet", STEP, "--passes", "4", "--rig", "porch", "--seed", "1", "--format", "json").json
+    found = own(
+        "measure",
+        "model:comet",
+        STEP,
+        "--passes",
+        "4",
+        "--rig",
+        "porch",
+        "--seed",
+        "1",
+        "--format",
+        "json",
+    ).json
     assert found["steps"][0]["passes"] == 4 and found["conditions"]["rig"] == "porch"
     assert own("judge", COMET, "--format", "json").json["margin"] == 0.5
     assert own("judge", COMET, "--margin", "5%", "--format", "json").json["margin"] == 0.05
-    assert "random read, 4 KiB" not in own("rank").out and "random read, 4 KiB" in own("rank", "--steps").out
+    assert (
+        "random read, 4 KiB" not in own("rank").out
+        and "random read, 4 KiB" in own("rank", "--steps").out
+    )
     settings = own("config", "show", "--format", "json").json["settings"]
-    assert settings == {"measure.rig": "bench, rear port", "measure.passes": "3", "judge.margin": "50%", "rank.steps": False}
+    assert settings == {
+        "measure.rig": "bench, rear port",
+        "measure.passes": "3",
+        "judge.margin": "50%",
+        "rank.steps": False,
+    }
     own("config", "unset", "rank.steps")
     assert "random read, 4 KiB" in own("rank").out
     own.env["JOVIK_CONFIG"] = ""
@@ -81,7 +106,9 @@ def test_the_shelf_can_be_set_and_the_environment_and_the_option_come_first(own:
         ("\udcff", "not UTF-8"),
     ],
 )
-def test_a_faulty_file_is_one_clear_error_and_stays_as_it_is(own: Program, text: str, said: str) -> None:
+def test_a_faulty_file_is_one_clear_error_and_stays_as_it_is(
+    own: Program, text: str, said: str
+) -> None:
     file_of(own).parent.mkdir()
     content = text.encode("utf-8", "surrogateescape")
     file_of(own).write_bytes(content)
@@ -91,7 +118,15 @@ def test_a_faulty_file_is_one_clear_error_and_stays_as_it_is(own: Program, text:
 
 
 def test_what_would_give_a_drive_up_cannot_be_set(own: Program) -> None:
-    for key in ("measure.destroy", "measure.yes", "measure.drive", "measure.unit", "measure.seed", "picture.out", "report.out"):
+    for key in (
+        "measure.destroy",
+        "measure.yes",
+        "measure.drive",
+        "measure.unit",
+        "measure.seed",
+        "picture.out",
+        "report.out",
+    ):
         assert "no default of your own" in own("config", "set", key, "x", status=2).err
     wrong = {
         "measure.pases=3": "nearest: passes",
@@ -109,7 +144,9 @@ def test_what_would_give_a_drive_up_cannot_be_set(own: Program) -> None:
 
 def test_comments_and_what_others_wrote_stay(own: Program) -> None:
     file_of(own).parent.mkdir()
-    file_of(own).write_text("# mine\n[rank]   # the usual one\nyardstick = 'Corvane Slate 1TB'\n", encoding="utf-8")
+    file_of(own).write_text(
+        "# mine\n[rank]   # the usual one\nyardstick = 'Corvane Slate 1TB'\n", encoding="utf-8"
+    )
     own("config", "set", "rank.for", "telescope")
     text = file_of(own).read_text(encoding="utf-8")
     assert "# mine" in text and "# the usual one" in text
@@ -125,7 +162,12 @@ def test_every_key_can_be_set_to_its_default_and_the_demo_knows_none_of_them(own
             own("config", "set", one["key"], one["default"])
     plain = own("measure", "model:comet", STEP, "--seed", "1", "--format", "json").json["steps"]
     own.env["JOVIK_CONFIG"] = ""
-    assert own("measure", "model:comet", STEP, "--seed", "1", "--format", "json").json["steps"][0]["rate_bytes_s"] == plain[0]["rate_bytes_s"]
+    assert (
+        own("measure", "model:comet", STEP, "--seed", "1", "--format", "json").json["steps"][0][
+            "rate_bytes_s"
+        ]
+        == plain[0]["rate_bytes_s"]
+    )
 
 
 MANUAL = Path(__file__).parents[1] / "docs" / "man" / "jovik.1"
@@ -143,12 +185,23 @@ def commands() -> Iterator[tuple[list[str], click.Command]]:
 
 
 def long_options(command: click.Command) -> set[str]:
-    return {o for p in command.params if isinstance(p, click.Option) for o in (*p.opts, *p.secondary_opts) if o.startswith("--")}
+    return {
+        o
+        for p in command.params
+        if isinstance(p, click.Option)
+        for o in (*p.opts, *p.secondary_opts)
+        if o.startswith("--")
+    }
 
 
 def test_every_command_shows_how_it_is_used_and_the_examples_can_be_typed() -> None:
     every = {tuple(words): command for words, command in commands()}
-    examples = [line.strip() for command in every.values() for line in (command.help or "").splitlines() if line.strip().startswith("jovik ")]
+    examples = [
+        line.strip()
+        for command in every.values()
+        for line in (command.help or "").splitlines()
+        if line.strip().startswith("jovik ")
+    ]
     for name in set(COMMANDS) - {"completion"}:
         assert any(e.split()[1] == name for e in examples), f"jovik {name} has no example"
     for example in examples:
@@ -168,12 +221,20 @@ def test_the_manual_has_every_command_and_option_and_is_sound() -> None:
         missing = {o for o in long_options(command) if o not in part[0]}
         assert not missing, f"make manual: {words} lacks {missing}"
     need("groff")
-    done = subprocess.run(["groff", "-man", "-Tutf8", "-ww", str(MANUAL)], capture_output=True, text=True, check=True)
-    assert not done.stderr and "Hold the results of DRIVE against its claims." in " ".join(done.stdout.split())
+    done = subprocess.run(
+        ["groff", "-man", "-Tutf8", "-ww", str(MANUAL)], capture_output=True, text=True, check=True
+    )
+    assert not done.stderr and "Hold the results of DRIVE against its claims." in " ".join(
+        done.stdout.split()
+    )
 
 
 def test_who_types_nothing_is_told_what_to_do_next(own: Program) -> None:
     assert "Begin with:\n  jovik demo" in own().out
     own("measure", "model:comet", STEP)
     said = own().out
-    assert f"Your shelf is {own.env['JOVIK_SHELF']}" in said and "jovik rank" in said and "jovik demo  " not in said.split("Your shelf")[1]
+    assert (
+        f"Your shelf is {own.env['JOVIK_SHELF']}" in said
+        and "jovik rank" in said
+        and "jovik demo  " not in said.split("Your shelf")[1]
+    )

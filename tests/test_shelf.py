@@ -1,4 +1,4 @@
-"""The shelf: what goes in comes out, the migrations make the schema, and what is no shelf is refused."""
+"""The shelf returns what it was given; migrations make the schema; others are refused."""
 
 from __future__ import annotations
 
@@ -9,15 +9,29 @@ from pathlib import Path
 import pytest
 import sqlalchemy as sa
 
-from jovik.base.errors import Misuse, ShelfRefused, UnknownName
+from jovik.base.errors import ShelfError, UnknownNameError, UsageError
 from jovik.sheets.sheet import Claim, Drive, Sheet, parse_claim, read_sheet, write_sheet
 from jovik.shelf.schema import metadata
 from jovik.shelf.store import Shelf
 from tests.conftest import Program
 
 SHEET = Sheet(
-    Drive("Fjord 1TB", "Halden", "Fjord", 10**12, "PCIe 4.0 x4", "solid state", 89.5, "EUR", 5.0, 600 * 10**12),
-    (parse_claim("random read 4KiB depth 32", "900,000 IOPS", printed="box"), parse_claim("sequential write", "65us", up_to=False, sustained=True)),
+    Drive(
+        "Fjord 1TB",
+        "Halden",
+        "Fjord",
+        10**12,
+        "PCIe 4.0 x4",
+        "solid state",
+        89.5,
+        "EUR",
+        5.0,
+        600 * 10**12,
+    ),
+    (
+        parse_claim("random read 4KiB depth 32", "900,000 IOPS", printed="box"),
+        parse_claim("sequential write", "65us", up_to=False, sustained=True),
+    ),
 )
 
 
@@ -29,9 +43,9 @@ def test_a_sheet_survives_toml_and_the_shelf(tmp_path: Path) -> None:
         one: Claim = parse_claim("sequential read", "7000 MB/s")
         shelf.add_claim("Fjord 1TB", one)
         assert shelf.sheet("Fjord 1TB").claims[-1] == one
-        with pytest.raises(Misuse, match="already"):
+        with pytest.raises(UsageError, match="already"):
             shelf.add_sheet(SHEET)
-        with pytest.raises(UnknownName) as caught:
+        with pytest.raises(UnknownNameError) as caught:
             shelf.sheet("Fjord 2TB")
         assert "Fjord 1TB" in caught.value.hint
 
@@ -75,22 +89,33 @@ def of_the_first_revision(where: Path) -> None:
     zeros = "0, 0, 0, 0, 0, 0"
     with engine.begin() as c:
         for line in (
-            "insert into drive (id, name, folded_name, maker, model, interface, medium, currency) values (1, 'Old', 'old', '', '', '', '', '')",
+            "insert into drive (id, name, folded_name, maker, model, interface, medium, "
+            "currency) values (1, 'Old', 'old', '', '', '', '', '')",
             "insert into rig (id, name, facts) values (1, 'bench', '{}')",
-            "insert into run (id, drive_id, rig_id, target, plan, seed, options, started, state, laid_out_bytes, version)"
+            "insert into run (id, drive_id, rig_id, target, plan, seed, options, started, "
+            "state, laid_out_bytes, version)"
             " values ('r', 1, 1, '{}', 'phrases', 1, '{}', '2026-01-01T00:00:00Z', 'done', 0, '0')",
-            "insert into step (id, run_id, position, phrase, kind, conditions, limits, notes, started) values (1, 'r', 0, 'random read 4KiB',"
-            " 'random read 4KiB', '{\"engine\": \"io_uring\", \"direct\": true, \"span_bytes\": 1}', '[]', '[]', '')",
-            "insert into pass (step_id, number, finished, seed, rate_bytes_s, flushed_rate_bytes_s, iops, read_bytes, written_bytes, elapsed_ns,"
-            f" flush_ns, cpu_ns, errors, slices, latencies) values (1, 1, '', 1, 5.0, 5.0, 1.0, {zeros}, '', '')",
+            "insert into step (id, run_id, position, phrase, kind, conditions, limits, "
+            "notes, started) values (1, 'r', 0, 'random read 4KiB',"
+            ' \'random read 4KiB\', \'{"engine": "io_uring", "direct": true, '
+            "\"span_bytes\": 1}', '[]', '[]', '')",
+            "insert into pass (step_id, number, finished, seed, rate_bytes_s, "
+            "flushed_rate_bytes_s, iops, read_bytes, written_bytes, elapsed_ns,"
+            " flush_ns, cpu_ns, errors, slices, latencies) values (1, 1, '', 1, 5.0, 5.0, "
+            f"1.0, {zeros}, '', '')",
         ):
             c.exec_driver_sql(line)
     engine.dispose()
 
 
-def test_a_shelf_of_the_first_revision_is_brought_up_to_date_and_kept(tmp_path: Path, jovik: Program) -> None:
+def test_a_shelf_of_the_first_revision_is_brought_up_to_date_and_kept(
+    tmp_path: Path, jovik: Program
+) -> None:
     of_the_first_revision(jovik.shelf)
-    assert jovik("rank", "--format", "json").json["drives"][0]["steps"][0]["rate_bytes_s"]["median"] == 5.0
+    assert (
+        jovik("rank", "--format", "json").json["drives"][0]["steps"][0]["rate_bytes_s"]["median"]
+        == 5.0
+    )
     copy = jovik.shelf.with_name("shelf.db.revision-0001")
     with sqlite3.connect(copy) as old:
         assert old.execute("select version_num from alembic_version").fetchone() == ("0001",)
@@ -100,7 +125,11 @@ def test_a_shelf_of_the_first_revision_is_brought_up_to_date_and_kept(tmp_path: 
 def test_the_tab_key_migrates_nothing(tmp_path: Path, jovik: Program) -> None:
     of_the_first_revision(jovik.shelf)
     before = jovik.shelf.read_bytes()
-    asked = Program(jovik.folder, jovik.env | {"_JOVIK_COMPLETE": "bash_complete", "COMP_WORDS": "jovik judge O", "COMP_CWORD": "2"})
+    asked = Program(
+        jovik.folder,
+        jovik.env
+        | {"_JOVIK_COMPLETE": "bash_complete", "COMP_WORDS": "jovik judge O", "COMP_CWORD": "2"},
+    )
     answer = asked(status=None)
     assert answer.out.strip() == "" == answer.err and jovik.shelf.read_bytes() == before
     jovik("rank")
@@ -112,7 +141,7 @@ def test_a_later_revision_is_refused(tmp_path: Path) -> None:
     Shelf(str(where), create=True).close()
     with sqlite3.connect(where) as connection:
         connection.execute("update alembic_version set version_num = '9999'")
-    with pytest.raises(ShelfRefused, match="later Jovik"):
+    with pytest.raises(ShelfError, match="later Jovik"):
         Shelf(str(where))
 
 
@@ -127,7 +156,12 @@ def test_a_damaged_shelf_is_one_plain_error(tmp_path: Path, jovik: Program) -> N
 def test_two_processes_write_one_shelf_at_once(jovik: Program) -> None:
     jovik("sheet", "list", status=None)
     pair = [
-        subprocess.Popen(jovik.command("measure", f"model:{m}"), env=jovik.env, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE)
+        subprocess.Popen(
+            jovik.command("measure", f"model:{m}"),
+            env=jovik.env,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.PIPE,
+        )
         for m in ("slate", "drift")
     ]
     errors = [p.communicate(timeout=60)[1] for p in pair]

@@ -49,8 +49,14 @@ def test_intervals_hold_the_truth_as_often_as_they_say(noise: str) -> None:
     for passes in range(3, 10):
         rng = np.random.default_rng(passes)
         found = [interval(list(1000 * np.exp(NOISE[noise](rng, passes)))) for _ in range(2000)]
-        rates[passes] = sum(f.low is not None and f.high is not None and f.low <= 1000 <= f.high for f in found) / 2000
-    print(f"noise {noise}, 3 to 9 passes: 95 % intervals hold the truth in {', '.join(f'{100 * r:.1f} %' for r in rates.values())}")
+        rates[passes] = (
+            sum(f.low is not None and f.high is not None and f.low <= 1000 <= f.high for f in found)
+            / 2000
+        )
+    print(
+        f"noise {noise}, 3 to 9 passes: 95 % intervals hold the truth in "
+        f"{', '.join(f'{100 * r:.1f} %' for r in rates.values())}"
+    )
     assert all(0.93 <= r <= 0.97 for r in rates.values())
 
 
@@ -58,7 +64,9 @@ def test_the_ratio_is_welch_on_logs() -> None:
     a, b = [110.0, 112.0, 108.0, 111.0], [100.0, 90.0, 105.0]
     welch = stats.ttest_ind(np.log(a), np.log(b), equal_var=False).confidence_interval(0.95)
     middle = (welch.low + welch.high) / 2
-    low, high = (middle + (end - middle) * math.sqrt(SKEW_ALLOWANCE) for end in (welch.low, welch.high))
+    low, high = (
+        middle + (end - middle) * math.sqrt(SKEW_ALLOWANCE) for end in (welch.low, welch.high)
+    )
     found = ratio(a, b)
     assert (found.low, found.high) == (pytest.approx(math.exp(low)), pytest.approx(math.exp(high)))
 
@@ -79,9 +87,16 @@ def test_a_bucket_is_at_most_one_percent_off(value: int) -> None:
 
 def test_percentiles_are_within_one_percent_of_the_exact_ones() -> None:
     drawn = np.random.default_rng(2).lognormal(11, 0.8, 20_000).astype(np.int64)
-    latencies = Latencies(np.bincount(histogram.bucket_of(drawn), minlength=histogram.COUNT), int(drawn.min()), int(drawn.max()), int(drawn.sum()))
+    latencies = Latencies(
+        np.bincount(histogram.bucket_of(drawn), minlength=histogram.COUNT),
+        int(drawn.min()),
+        int(drawn.max()),
+        int(drawn.sum()),
+    )
     for share in (0.5, 0.95, 0.99, 0.999, 1.0):
-        assert percentile_ns(latencies, share) == pytest.approx(np.quantile(drawn, share, method="inverted_cdf"), rel=0.01)
+        assert percentile_ns(latencies, share) == pytest.approx(
+            np.quantile(drawn, share, method="inverted_cdf"), rel=0.01
+        )
     assert summary_ns(latencies)["mean"] == pytest.approx(drawn.mean())
 
 
@@ -111,16 +126,31 @@ def test_the_interval_is_held_against_the_margin(low: float, high: float, verdic
 
 
 @pytest.mark.parametrize(
-    ("low", "high", "verdict"), [(90, 104, Verdict.MET), (107, 120, Verdict.SHORT), (80, 90, Verdict.BEATEN), (100, 110, Verdict.CLOSE)]
+    ("low", "high", "verdict"),
+    [
+        (90, 104, Verdict.MET),
+        (107, 120, Verdict.SHORT),
+        (80, 90, Verdict.BEATEN),
+        (100, 110, Verdict.CLOSE),
+    ],
 )
 def test_for_an_access_time_lower_is_better(low: float, high: float, verdict: Verdict) -> None:
     claim = parse_claim("random read 4KiB", "100us")
-    assert verdict_of(claim, Interval((low + high) / 2 * 1000, low * 1000, high * 1000), 0.05)[0] is verdict
+    assert (
+        verdict_of(claim, Interval((low + high) / 2 * 1000, low * 1000, high * 1000), 0.05)[0]
+        is verdict
+    )
 
 
 def test_iops_and_bytes_meet_through_the_block() -> None:
     measured = [result("a", READ, [4096e5, 4097e5, 4095e5])]
-    as_iops, as_rate = judge([parse_claim("random read 4KiB depth 32", "100,000 IOPS"), parse_claim("random read depth 32", "409.6 MB/s")], measured)
+    as_iops, as_rate = judge(
+        [
+            parse_claim("random read 4KiB depth 32", "100,000 IOPS"),
+            parse_claim("random read depth 32", "409.6 MB/s"),
+        ],
+        measured,
+    )
     assert as_iops.share is not None and as_rate.share is not None
     assert as_iops.share.median == pytest.approx(as_rate.share.median) == pytest.approx(1.0)
 
@@ -152,7 +182,12 @@ def test_which_step_a_claim_is_held_against() -> None:
 
 
 def test_one_pass_settles_nothing() -> None:
-    assert judge([parse_claim("random read 4KiB depth 32", "1 IOPS")], [result("a", READ, [1e9])])[0].verdict is Verdict.CLOSE
+    assert (
+        judge([parse_claim("random read 4KiB depth 32", "1 IOPS")], [result("a", READ, [1e9])])[
+            0
+        ].verdict
+        is Verdict.CLOSE
+    )
 
 
 def test_drives_that_cannot_be_told_apart_share_a_place() -> None:
@@ -189,14 +224,23 @@ def test_only_like_is_compared_with_like() -> None:
         result("d", READ, [9.0] * 3, engine="model"),
     ]
     ranking = rank(results)
-    assert {x.drive: x.why for x in ranking.left_out} == {"c": "one went through the operating system's cache", "d": "one is simulated"}
+    assert {x.drive: x.why for x in ranking.left_out} == {
+        "c": "one went through the operating system's cache",
+        "d": "one is simulated",
+    }
     assert [d.drive for d in ranking.drives if d.index] == ["b", "a"]
 
 
-@given(st.lists(st.tuples(st.floats(10, 1000), st.floats(0.001, 0.2)), min_size=2, max_size=7), st.integers(0, 2**32))
+@given(
+    st.lists(st.tuples(st.floats(10, 1000), st.floats(0.001, 0.2)), min_size=2, max_size=7),
+    st.integers(0, 2**32),
+)
 def test_places_are_consistent(drives: list[tuple[float, float]], seed: int) -> None:
     rng = np.random.default_rng(seed)
-    results = [result(f"d{i}", READ, list(rate * np.exp(rng.normal(0, spread, 4)))) for i, (rate, spread) in enumerate(drives)]
+    results = [
+        result(f"d{i}", READ, list(rate * np.exp(rng.normal(0, spread, 4))))
+        for i, (rate, spread) in enumerate(drives)
+    ]
     ranking = rank(results)
     for d in ranking.drives:
         assert d.place is not None and 1 <= d.place.first <= d.place.last <= len(drives)

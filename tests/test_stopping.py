@@ -1,4 +1,4 @@
-"""A run that is stopped, politely or not, leaves no file behind and loses nothing that was finished."""
+"""A stopped run leaves no file behind and loses nothing that was finished."""
 
 from __future__ import annotations
 
@@ -28,12 +28,22 @@ def start(jovik: Program) -> subprocess.Popen[str]:
         "--format",
         "json",
     )
-    return subprocess.Popen(words, cwd=jovik.folder, env=jovik.env, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    return subprocess.Popen(
+        words,
+        cwd=jovik.folder,
+        env=jovik.env,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        text=True,
+    )
 
 
 def finished(shelf: Path) -> list[tuple[str, str]]:
     with sqlite3.connect(shelf) as connection:
-        return connection.execute("select phrase, state from pass join step on step.id = step_id join run on run.id = run_id").fetchall()
+        return connection.execute(
+            "select phrase, state from pass join step on step.id = step_id join run on "
+            "run.id = run_id"
+        ).fetchall()
 
 
 def wait_for_the_long_step(shelf: Path, running: subprocess.Popen[str]) -> None:

@@ -7,19 +7,36 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jovik.base.errors import PhraseError
-from jovik.base.quantities import parse_rate, parse_size, parse_time, significant, spell_size, spell_time
-from jovik.steps import Access, load_plan, parse, plan_names
+from jovik.base.quantities import (
+    parse_rate,
+    parse_size,
+    parse_time,
+    significant,
+    spell_size,
+    spell_time,
+)
+from jovik.steps import IoStep, load_plan, parse, plan_names
 
 
 @pytest.mark.parametrize(
     ("text", "size"),
-    [("4KiB", 4096), ("4 kib", 4096), ("1.5GB", 1_500_000_000), ("512B", 512), ("1,000 MB", 10**9), ("0.5KiB", 512), ("1TiB", 2**40)],
+    [
+        ("4KiB", 4096),
+        ("4 kib", 4096),
+        ("1.5GB", 1_500_000_000),
+        ("512B", 512),
+        ("1,000 MB", 10**9),
+        ("0.5KiB", 512),
+        ("1TiB", 2**40),
+    ],
 )
 def test_sizes(text: str, size: int) -> None:
     assert parse_size(text) == size
 
 
-@pytest.mark.parametrize("text", ["4k", "4", "", "KiB", "1.2.3MB", "7,5GB", "0.3B", "-4KiB", "4 apples", "1e3MB"])
+@pytest.mark.parametrize(
+    "text", ["4k", "4", "", "KiB", "1.2.3MB", "7,5GB", "0.3B", "-4KiB", "4 apples", "1e3MB"]
+)
 def test_sizes_that_can_be_read_twice_or_not_at_all(text: str) -> None:
     with pytest.raises(ValueError):
         parse_size(text)
@@ -51,12 +68,12 @@ def test_three_significant_digits(value: float) -> None:
 
 
 @st.composite
-def steps(draw: st.DrawFn) -> Access:
+def steps(draw: st.DrawFn) -> IoStep:
     block = 512 * draw(st.integers(1, 2**17))
     share = draw(st.sampled_from([0, 100, 100, 1, 70, 99]))
     writes = share < 100
     rate = draw(st.sampled_from(["", "bytes", "iops"]))
-    return Access(
+    return IoStep(
         random=draw(st.booleans()),
         read_percent=share,
         block_bytes=block,
@@ -74,14 +91,14 @@ def steps(draw: st.DrawFn) -> Access:
 
 
 @given(steps())
-def test_a_canonical_phrase_means_the_same_step(step: Access) -> None:
+def test_a_canonical_phrase_means_the_same_step(step: IoStep) -> None:
     assert parse(step.canonical) == step
     assert parse(step.canonical).canonical == step.canonical
     assert step.span % (step.block_bytes * step.workers) == 0
 
 
 @given(steps())
-def test_the_kind_is_a_phrase_without_its_time(step: Access) -> None:
+def test_the_kind_is_a_phrase_without_its_time(step: IoStep) -> None:
     assert parse(step.kind).kind == step.kind
     assert parse(step.label).kind == step.kind
     assert " for " not in step.kind
@@ -92,8 +109,14 @@ def test_words_come_in_any_order_and_units_are_normalised() -> None:
     assert one == parse("Random WRITE 4 KiB depth 32 within 1GB for 5 s")
     assert one.canonical == "random write 4KiB depth 32 for 5s within 1GB"
     assert one.kind == "random write 4KiB depth 32 within 1GB"
-    assert parse("sequential read 1MiB depth 1 for 10s within 1GiB").canonical == "sequential read 1MiB"
-    assert parse("sequential write 1MiB over 8GB within 8GB").canonical == "sequential write 1MiB over 8GB"
+    assert (
+        parse("sequential read 1MiB depth 1 for 10s within 1GiB").canonical
+        == "sequential read 1MiB"
+    )
+    assert (
+        parse("sequential write 1MiB over 8GB within 8GB").canonical
+        == "sequential write 1MiB over 8GB"
+    )
 
 
 @pytest.mark.parametrize(
@@ -128,7 +151,26 @@ def test_a_caret_stands_under_the_word_at_fault(phrase: str, at: int, expected: 
 @given(
     st.text(max_size=60)
     | st.lists(
-        st.sampled_from(["random", "read", "write", "4KiB", "depth", "7", "for", "5s", "over", "at", "most", "%", ",", '"', "1e9"]), max_size=9
+        st.sampled_from(
+            [
+                "random",
+                "read",
+                "write",
+                "4KiB",
+                "depth",
+                "7",
+                "for",
+                "5s",
+                "over",
+                "at",
+                "most",
+                "%",
+                ",",
+                '"',
+                "1e9",
+            ]
+        ),
+        max_size=9,
     ).map(" ".join)
 )
 def test_any_text_parses_or_is_refused_with_a_caret(text: str) -> None:

@@ -1,4 +1,7 @@
-"""What is seen while a run goes on: the live screen at several sizes, the lines of a pipe, and which of them is chosen."""
+"""What is seen while a run goes on.
+
+The live screen at several sizes, the lines of a pipe, and which of them is chosen.
+"""
 
 from __future__ import annotations
 
@@ -9,36 +12,60 @@ from pathlib import Path
 import pytest
 from rich.console import Console
 
-from jovik.base.session import Live
+from jovik.base.session import Progress
 from jovik.base.step_result import Conditions, PassFigures, StepResult
 from jovik.cli import live_view as live_module
-from jovik.cli.line_progress import Lines, result_words, screen_for
+from jovik.cli.line_progress import LineProgress, result_words, screen_for
 from jovik.cli.live_view import LiveView, _round_up
-from jovik.runs.repetition import Repeat
+from jovik.runs.repetition import RepetitionPolicy
 from jovik.runs.task import Task
 from jovik.steps import parse
 from tests.conftest import Program
 
 TASKS = [
-    Task(parse(p), Repeat(3, 3) if parse(p).measures else Repeat(1, 1))
-    for p in ("random read 4KiB depth 32", "rest until recovered", "sequential write 1MiB over 8GB", 'copy in "a\x1b[31mb"', "empty")
+    Task(parse(p), RepetitionPolicy(3, 3) if parse(p).measures else RepetitionPolicy(1, 1))
+    for p in (
+        "random read 4KiB depth 32",
+        "rest until recovered",
+        "sequential write 1MiB over 8GB",
+        'copy in "a\x1b[31mb"',
+        "empty",
+    )
 ]
 TIMES = [30 * 10**9, 30 * 10**9, 20 * 10**9, 10**10, 10**9]
 
 
-def result(phrase: str, rate: float = 5e8, passes: int = 3, written: int = 10**9, notes: tuple[str, ...] = ()) -> StepResult:
-    figures = tuple(PassFigures(rate * x, rate, rate / 4096, 0, written, 10**9, 0, 0) for x in (1, 1.01, 0.99)[:passes])
+def result(
+    phrase: str,
+    rate: float = 5e8,
+    passes: int = 3,
+    written: int = 10**9,
+    notes: tuple[str, ...] = (),
+) -> StepResult:
+    figures = tuple(
+        PassFigures(rate * x, rate, rate / 4096, 0, written, 10**9, 0, 0)
+        for x in (1, 1.01, 0.99)[:passes]
+    )
     return StepResult(phrase, phrase, figures, {}, Conditions("io_uring", True, 2**30), notes=notes)
 
 
-class Screen:
+class ProgressDisplay:
     """A live view on a terminal of so many cells, read as text."""
 
-    def __init__(self, width: int, height: int, monkeypatch: pytest.MonkeyPatch, budget_ns: int | None = None) -> None:
+    def __init__(
+        self, width: int, height: int, monkeypatch: pytest.MonkeyPatch, budget_ns: int | None = None
+    ) -> None:
         self.now = 1000.0
         monkeypatch.setattr(live_module.time, "monotonic", lambda: self.now)
         self.out = io.StringIO()
-        self.console = Console(file=self.out, width=width, height=height, force_terminal=True, highlight=False, markup=False)
+        self.console = Console(
+            file=self.out,
+            width=width,
+            height=height,
+            force_terminal=True,
+            highlight=False,
+            markup=False,
+        )
         self.view = LiveView("A drive\x1b[2J: full-review", TASKS, TIMES, self.console, budget_ns)
 
     def lines(self) -> list[str]:
@@ -49,56 +76,91 @@ class Screen:
 
 
 @pytest.mark.parametrize(("width", "height"), [(120, 36), (80, 24), (72, 20), (200, 60)])
-def test_the_screen_fits_its_terminal_and_says_what_is_going_on(width: int, height: int, monkeypatch: pytest.MonkeyPatch) -> None:
-    screen = Screen(width, height, monkeypatch)
+def test_the_screen_fits_its_terminal_and_says_what_is_going_on(
+    width: int, height: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    screen = ProgressDisplay(width, height, monkeypatch)
     with screen.view as view:
         watch = view.passing(0, TASKS[0].step, 2)
         for tenth in range(200):
             screen.now += 0.1
-            watch(Live(tenth * 10**8, tenth * 10**7, 4e8 if tenth < 100 else 1e8, 0, 80_000.0, 240_000.0, 41.0))
+            watch(
+                Progress(
+                    tenth * 10**8,
+                    tenth * 10**7,
+                    4e8 if tenth < 100 else 1e8,
+                    0,
+                    80_000.0,
+                    240_000.0,
+                    41.0,
+                )
+            )
         shown = screen.lines()
     assert len(shown) <= height - 1 and all(len(line) <= width for line in shown)
     text = "\n".join(shown)
-    for said in ("random read, 4 KiB, depth 32", "step 1 of 5, pass 2 of 3", "100 MB/s", "24,400 IOPS", "half within 80.0 us, 99 % within 240 us",
-                 "41 C", "no errors", "a minute ago", "now", "rest until recovered"):  # fmt: skip
+    for said in (
+        "random read, 4 KiB, depth 32",
+        "step 1 of 5, pass 2 of 3",
+        "100 MB/s",
+        "24,400 IOPS",
+        "half within 80.0 us, 99 % within 240 us",
+        "41 C",
+        "no errors",
+        "a minute ago",
+        "now",
+        "rest until recovered",
+    ):
         assert said in text, said
     assert "20 s gone, about 71 s left" in text
     assert "\x1b" not in text and "\N{REPLACEMENT CHARACTER}[2J: full-review" in text
 
 
 def test_the_chart_is_a_line_of_the_last_minute(monkeypatch: pytest.MonkeyPatch) -> None:
-    screen = Screen(120, 36, monkeypatch)
+    screen = ProgressDisplay(120, 36, monkeypatch)
     with screen.view as view:
         watch = view.passing(0, TASKS[0].step, 1)
         for second in range(120):
             screen.now += 1.0
-            watch(Live(second * 10**9, 0, 4.9e8 if second < 90 else 0.4e8))
+            watch(Progress(second * 10**9, 0, 4.9e8 if second < 90 else 0.4e8))
         means = screen.view._by_column(60, screen.now)
         chart = screen.view._chart(120, 12, screen.now)
-    assert len(means) == 60 and means[5] == pytest.approx(4.9e8) and means[-5] == pytest.approx(0.4e8)
+    assert (
+        len(means) == 60 and means[5] == pytest.approx(4.9e8) and means[-5] == pytest.approx(0.4e8)
+    )
     dots = [re.sub(r"[^\u2801-\u28ff]", "", line.plain) for line in chart]
     # High for its first half, low for the second, and one stroke between the two.
     assert len(dots[0]) > 40 and len(dots[-3]) > 40 and all(dots[:-2]) and not dots[-2]
-    assert chart[0].plain.strip().startswith("500 MB/s") and chart[-1].plain.strip().startswith("a minute ago")
+    assert chart[0].plain.strip().startswith("500 MB/s") and chart[-1].plain.strip().startswith(
+        "a minute ago"
+    )
 
 
-@pytest.mark.parametrize(("value", "top"), [(0.0, 0.0), (9e7, 1e8), (1e8, 1e8), (1.01e8, 2e8), (4.9e9, 5e9), (5.1e9, 1e10)])
+@pytest.mark.parametrize(
+    ("value", "top"),
+    [(0.0, 0.0), (9e7, 1e8), (1e8, 1e8), (1.01e8, 2e8), (4.9e9, 5e9), (5.1e9, 1e10)],
+)
 def test_the_scale_stays_where_it_is_while_the_rate_wavers(value: float, top: float) -> None:
     assert _round_up(value) == pytest.approx(top)
 
 
 def test_errors_rests_and_what_was_written_are_shown(monkeypatch: pytest.MonkeyPatch) -> None:
-    screen = Screen(120, 36, monkeypatch, budget_ns=45 * 10**9)
+    screen = ProgressDisplay(120, 36, monkeypatch, budget_ns=45 * 10**9)
     with screen.view as view:
-        view.preparing(0, TASKS[0].step, 2 * 10**9)(Live(10**8, 10**8, 1e9))
-        view.passing(0, TASKS[0].step, 1)(Live(10**9, 10**9, 5e8, errors=3))
-        assert "3 errors" in "\n".join(screen.lines()) and "written so far 2.00 GB" in "\n".join(screen.lines())
+        view.preparing(0, TASKS[0].step, 2 * 10**9)(Progress(10**8, 10**8, 1e9))
+        view.passing(0, TASKS[0].step, 1)(Progress(10**9, 10**9, 5e8, errors=3))
+        assert "3 errors" in "\n".join(screen.lines()) and "written so far 2.00 GB" in "\n".join(
+            screen.lines()
+        )
         for number in (1, 2):
-            view.passing(0, TASKS[0].step, number)(Live(10**9, 10**9, 5e8, written_bytes=3 * 10**8))
-            assert f"written so far {2 + 0.3 * number:.2f} GB" in "\n".join(screen.lines()), "the pass that goes on counts too"
+            view.passing(0, TASKS[0].step, number)(
+                Progress(10**9, 10**9, 5e8, written_bytes=3 * 10**8)
+            )
+            assert f"written so far {2 + 0.3 * number:.2f} GB" in "\n".join(screen.lines()), (
+                "the pass that goes on counts too"
+            )
         view.finished(0, result(TASKS[0].step.canonical))
         screen.now += 40
-        view.passing(1, TASKS[1].step, 1)(Live(10**9, 0, 0.0, temperature_c=52.0))
+        view.passing(1, TASKS[1].step, 1)(Progress(10**9, 0, 0.0, temperature_c=52.0))
         shown = "\n".join(screen.lines())
         assert "1.00 s so far   52 C" in shown and "step 2 of 5, one pass" in shown
         assert "✓ random read, 4 KiB, depth 32" in shown and "500 MB/s" in shown
@@ -108,7 +170,7 @@ def test_errors_rests_and_what_was_written_are_shown(monkeypatch: pytest.MonkeyP
 
 
 def test_the_screen_goes_and_what_is_lasting_stays(monkeypatch: pytest.MonkeyPatch) -> None:
-    screen = Screen(100, 30, monkeypatch)
+    screen = ProgressDisplay(100, 30, monkeypatch)
     with screen.view as view:
         view.say("before it begins")
         view.passing(3, TASKS[3].step, 1)
@@ -116,43 +178,62 @@ def test_the_screen_goes_and_what_is_lasting_stays(monkeypatch: pytest.MonkeyPat
         view.finished(3, result('copy in "x"', notes=("done",)))
     said = screen.out.getvalue()
     after = said[said.rindex("\x1b[?1049l") :]
-    assert said.index("before it begins") < said.index("\x1b[?1049h") and "look: a warning\nof two lines" in after
-    assert "[4/5] copy in" in after and "500 MB/s" in after and "\x1b[2J" not in after and "\x1b[31m" not in said
+    assert (
+        said.index("before it begins") < said.index("\x1b[?1049h")
+        and "look: a warning\nof two lines" in after
+    )
+    assert (
+        "[4/5] copy in" in after
+        and "500 MB/s" in after
+        and "\x1b[2J" not in after
+        and "\x1b[31m" not in said
+    )
 
 
 def test_it_is_drawn_twice_a_second_at_most(monkeypatch: pytest.MonkeyPatch) -> None:
-    screen = Screen(100, 30, monkeypatch)
+    screen = ProgressDisplay(100, 30, monkeypatch)
     drawn: list[float] = []
     monkeypatch.setattr(LiveView, "_screen", lambda self, now: drawn.append(now) or "")
     with screen.view as view:
         watch = view.passing(0, TASKS[0].step, 1)
         for _ in range(100):
             screen.now += 0.1
-            watch(Live(1, 1, 1.0))
+            watch(Progress(1, 1, 1.0))
     assert 15 <= len(drawn) <= 21
 
 
 def test_a_pipe_gets_plain_lines(capsys: pytest.CaptureFixture[str]) -> None:
     lines = screen_for("x", TASKS, TIMES, None)
-    assert isinstance(lines, Lines)
+    assert isinstance(lines, LineProgress)
     with lines:
-        lines.preparing(0, TASKS[0].step, 10**9)(Live(1, 1, 1.0))
-        lines.passing(0, TASKS[0].step, 1)(Live(1, 1, 1.0))
+        lines.preparing(0, TASKS[0].step, 10**9)(Progress(1, 1, 1.0))
+        lines.passing(0, TASKS[0].step, 1)(Progress(1, 1, 1.0))
         lines.finished(0, result(TASKS[0].step.canonical))
         lines.finished(1, result("rest until recovered", passes=1, notes=("recovered at once",)))
         lines.say("a\x1b[31mb\nc")
     said = capsys.readouterr().err
     assert "[1/5] laying out 1.00 GB of test file\n" in said
-    assert re.search(r"\[1/5\] random read 4KiB depth 32: 500 MB/s, 95 % interval 487 MB/s to 51\d MB/s\n", said)
-    assert "[2/5] rest until recovered: recovered at once\n" in said and "\x1b" not in said and "\r" not in said
+    assert re.search(
+        r"\[1/5\] random read 4KiB depth 32: 500 MB/s, 95 % interval 487 MB/s to 51\d MB/s\n", said
+    )
+    assert (
+        "[2/5] rest until recovered: recovered at once\n" in said
+        and "\x1b" not in said
+        and "\r" not in said
+    )
 
 
 def test_a_finished_step_in_a_few_words() -> None:
     assert result_words(result("random read 4KiB", passes=1)) == "500 MB/s"
-    assert result_words(result("empty", notes=("gave back 1 GB",))) == "gave back 1 GB" and result_words(result("empty")) == "done"
+    assert (
+        result_words(result("empty", notes=("gave back 1 GB",))) == "gave back 1 GB"
+        and result_words(result("empty")) == "done"
+    )
 
 
-def test_a_terminal_gets_the_screen_and_a_small_one_does_not(jovik: Program, tmp_path: Path) -> None:
+def test_a_terminal_gets_the_screen_and_a_small_one_does_not(
+    jovik: Program, tmp_path: Path
+) -> None:
     """By the real program, on pseudo-terminals of two sizes."""
     import fcntl
     import os
@@ -162,12 +243,22 @@ def test_a_terminal_gets_the_screen_and_a_small_one_does_not(jovik: Program, tmp
     import termios
 
     jovik("sheet", "new", "Own Disk")
-    words = jovik.command("measure", ".", "--drive", "Own Disk", "random read 4KiB for 1s within 1MiB", "--passes", "2")
+    words = jovik.command(
+        "measure",
+        ".",
+        "--drive",
+        "Own Disk",
+        "random read 4KiB for 1s within 1MiB",
+        "--passes",
+        "2",
+    )
     for rows, columns, full in ((36, 120, True), (12, 60, False)):
         terminal, end = pty.openpty()
         fcntl.ioctl(end, termios.TIOCSWINSZ, struct.pack("HHHH", rows, columns, 0, 0))
         env = jovik.env | {"TERM": "xterm-256color"}
-        running = subprocess.Popen(words, cwd=jovik.folder, env=env, stderr=end, stdout=subprocess.DEVNULL)
+        running = subprocess.Popen(
+            words, cwd=jovik.folder, env=env, stderr=end, stdout=subprocess.DEVNULL
+        )
         os.close(end)
         said = b""
         while True:

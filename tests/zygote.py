@@ -1,7 +1,10 @@
-"""A process that has loaded the program and forks for each call: every call is a process of its own, and none waits for imports.
+"""A process that has loaded the program and forks for each call.
 
-Run as ``python -m tests.zygote``; it reads one JSON request for each line (words, folder, env, out, err, timeout) and answers with the exit
-status, or null when the time was over. Starting the program hundreds of times took most of the tests' time.
+Every call is a process of its own, and none waits for imports.
+
+Run as ``python -m tests.zygote``; it reads one JSON request for each line (words, folder, env, out,
+err, timeout) and answers with the exit status, or null when the time was over. Starting the program
+hundreds of times took most of the tests' time.
 """
 
 from __future__ import annotations
@@ -14,18 +17,40 @@ import time
 from importlib import import_module
 
 LOADED = (
-    "alembic.command", "jinja2", "jovik.queries.suitability", "jovik.queries.ranking", "jovik.runs.runner",
-    "jovik.cli.settings_defaults", "jovik.cli.run_output",
-    "jovik.simulator", "jovik.report.publishing", "jovik.runs", "jovik.shelf.archive", "jovik.shelf.store", "markdown_it", "numpy", "pydantic",
-    "matplotlib.backends.backend_agg", "matplotlib.figure", "psycopg", "rich.console", "rich.table", "scipy.ndimage", "scipy.special",
+    "alembic.command",
+    "jinja2",
+    "jovik.queries.suitability",
+    "jovik.queries.ranking",
+    "jovik.runs.runner",
+    "jovik.cli.settings_defaults",
+    "jovik.cli.run_output",
+    "jovik.simulator",
+    "jovik.report.publishing",
+    "jovik.runs",
+    "jovik.shelf.archive",
+    "jovik.shelf.store",
+    "markdown_it",
+    "numpy",
+    "pydantic",
+    "matplotlib.backends.backend_agg",
+    "matplotlib.figure",
+    "psycopg",
+    "rich.console",
+    "rich.table",
+    "scipy.ndimage",
+    "scipy.special",
     "sqlalchemy.dialects.sqlite",
-)  # fmt: skip
-"""What commands load; nothing that starts a thread or opens a file, since a fork would not take it along."""
+)
+"""What commands load.
+
+Nothing that starts a thread or opens a file, since a fork would not take it along.
+"""
 
 
 def serve() -> None:
     """Answer until standard input ends."""
-    # What nearly every command loads; nothing that starts a thread, since a fork would not take it along.
+    # What nearly every command loads; nothing that starts a thread, since a fork would not take it
+    # along.
     for name in LOADED:
         import_module(name)
 
@@ -41,7 +66,9 @@ def _run(request: dict) -> None:
     """The program itself, as `python -m jovik` would run it."""
     os.setpgid(0, 0)
     for name, fd in (("/dev/null", 0), (request["out"], 1), (request["err"], 2)):
-        opened = os.open(name, os.O_RDONLY if fd == 0 else os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+        opened = os.open(
+            name, os.O_RDONLY if fd == 0 else os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600
+        )
         os.dup2(opened, fd)
         os.close(opened)
     os.environ.clear()

@@ -1,4 +1,7 @@
-"""Write the manual page, docs/man/jovik.1, from the commands themselves; `make manual`. A test looks for every command and option in it."""
+"""Write the manual page, docs/man/jovik.1, from the commands themselves; `make manual`.
+
+A test looks for every command and option in it.
+"""
 
 from __future__ import annotations
 
@@ -15,13 +18,15 @@ OUT = Path(__file__).parents[1] / "docs" / "man" / "jovik.1"
 
 ENVIRONMENT = {
     "JOVIK_SHELF": "The shelf, where --shelf does not name one.",
-    "JOVIK_CONFIG": "The file of your settings, instead of the one in your configuration folder; empty for none.",
+    "JOVIK_CONFIG": "The file of your settings, instead of the one in your configuration folder; "
+    "empty for none.",
     "JOVIK_TRACEBACK": "Set to 1, a fault in Jovik itself shows where it is.",
     "NO_COLOR": "Set to anything, nothing is coloured.",
 }
 STATUS = {
     "0": "Done.",
-    "1": "Done, and the answer is no: a claim fell short, a sample is suspect, a load is not carried, a shelf is not whole.",
+    "1": "Done, and the answer is no: a claim fell short, a sample is suspect, a load is "
+    "not carried, a shelf is not whole.",
     "2": "What was typed or written down cannot be understood.",
     "3": "The target, the system or the shelf refused; nothing was written.",
     "4": "The drive failed during a test; what was measured before is kept.",
@@ -65,7 +70,9 @@ def section(path: str, command: click.Command, ctx: click.Context) -> list[str]:
         for name in command.list_commands(ctx):
             member = command.get_command(ctx, name)
             assert member is not None
-            lines += section(f"{path} {name}", member, click.Context(member, info_name=name, parent=ctx))
+            lines += section(
+                f"{path} {name}", member, click.Context(member, info_name=name, parent=ctx)
+            )
     return lines
 
 
@@ -73,15 +80,22 @@ def manual() -> str:
     """The page in roff."""
     top = click.Context(jovik, info_name="jovik")
     lines = [
-        f'.TH JOVIK 1 "" "Jovik {VERSION}" "Jovik"', ".SH NAME",
+        f'.TH JOVIK 1 "" "Jovik {VERSION}" "Jovik"',
+        ".SH NAME",
         "jovik \\- " + text("measure a storage drive and say how far each figure can be trusted"),
-        ".SH SYNOPSIS", ".B jovik", text("COMMAND [OPTIONS] [ARGS]..."), ".SH DESCRIPTION", *paragraphs(jovik.help or "")[1:],
+        ".SH SYNOPSIS",
+        ".B jovik",
+        text("COMMAND [OPTIONS] [ARGS]..."),
+        ".SH DESCRIPTION",
+        *paragraphs(jovik.help or "")[1:],
         ".SH COMMANDS",
-    ]  # fmt: skip
+    ]
     for name in COMMANDS:
         command = jovik.get_command(top, name)
         assert command is not None
-        lines += section(f"jovik {name}", command, click.Context(command, info_name=name, parent=top))
+        lines += section(
+            f"jovik {name}", command, click.Context(command, info_name=name, parent=top)
+        )
     for title, words in (("ENVIRONMENT", ENVIRONMENT), ("EXIT STATUS", STATUS)):
         lines.append(f".SH {title}")
         for key, about in words.items():

@@ -1,4 +1,6 @@
-"""Makes docs/screenshots from the demo's data: each command in a real terminal, on a screen of its own.
+"""Makes docs/screenshots from the demo's data.
+
+Each command in a real terminal, on a screen of its own.
 
 Needs Xvfb, xterm and Chromium (Debian: apt-get install xvfb xterm chromium fonts-dejavu-core).
 """
@@ -22,25 +24,40 @@ SHOTS = {
     "overview": "jovik",
     "sheet": "jovik sheet list; jovik sheet show 'Veldhaar Comet 2TB'",
     "measure": "jovik measure model:comet --plan second-look --seed 41 2>/dev/null",
-    "findings": "jovik measure model:drift 'sequential write 1MiB depth 8 for 1s' 'random read 4KiB depth 1..64 for 2s' "
-    "'copy in 2000 files of 2.5MB' 'empty' 'sequential write 1MiB depth 8 over 200GB' 'fill to 90%' 'rest until recovered' "
-    "'random write 4KiB depth 4 for 5s' 'empty' 'random write 4KiB depth 4 for 5s' --seed 4 --shelf elsewhere.db 2>/dev/null",
+    "findings": "jovik measure model:drift 'sequential write 1MiB depth 8 for 1s' 'random read "
+    "4KiB depth 1..64 for 2s' "
+    "'copy in 2000 files of 2.5MB' 'empty' 'sequential write 1MiB depth 8 over "
+    "200GB' 'fill to 90%' 'rest until recovered' "
+    "'random write 4KiB depth 4 for 5s' 'empty' 'random write 4KiB depth 4 for 5s' "
+    "--seed 4 --shelf elsewhere.db 2>/dev/null",
     "plan": "jovik plan list; jovik plan show second-look --target model:comet --budget 2min",
     "live": "jovik sheet new 'Halden Fjord 1TB' --shelf elsewhere.db; "
-    "jovik measure . --shelf elsewhere.db --drive 'Halden Fjord 1TB' 'sequential read 1MiB depth 8 for 4s within 512MiB' "
-    "'random read 4KiB depth 1..8 for 3s within 512MiB' 'random mixed 70% read 4KiB depth 16 for 60s within 512MiB' --passes 2",
+    "jovik measure . --shelf elsewhere.db --drive 'Halden Fjord 1TB' 'sequential "
+    "read 1MiB depth 8 for 4s within 512MiB' "
+    "'random read 4KiB depth 1..8 for 3s within 512MiB' 'random mixed 70% read 4KiB "
+    "depth 16 for 60s within 512MiB' --passes 2",
     "judge": "jovik judge 'Veldhaar Comet 2TB'",
-    "upgrade": "jovik upgrade 'Corvane Slate 1TB' 'Veldhaar Comet 2TB' --link 1900MB/s --instead-of 900",
+    "upgrade": "jovik upgrade 'Corvane Slate 1TB' 'Veldhaar Comet 2TB' --link 1900MB/s "
+    "--instead-of 900",
     "fit": "jovik fit 'Veldhaar Comet 2TB'; jovik fit --loads",
-    "upkeep": "jovik config set measure.rig 'bench, rear port'; jovik config set judge.margin 3%; jovik config; jovik shelf check; "
+    "upkeep": "jovik config set measure.rig 'bench, rear port'; jovik config set judge.margin "
+    "3%; jovik config; jovik shelf check; "
     "jovik ceiling --for 100ms",
     "rank": "jovik rank --yardstick 'Corvane Slate 1TB'",
-    "errors": "jovik measure model:comet 'random read 4k depth 32'; jovik measure model:commet; jovik sheet show Slate; "
+    "errors": "jovik measure model:comet 'random read 4k depth 32'; jovik measure "
+    "model:commet; jovik sheet show Slate; "
     "jovik measure . --drive 'Corvane Slate 1TB' 'sequential write 1MiB over 900TB'",
 }
 PICTURES = {
     "claims": ["claims", "Veldhaar Comet 2TB"],
-    "long-write": ["long-write", "Veldhaar Comet 2TB", "Ilmaris Drift 1TB", "Corvane Slate 1TB", "--over", "bytes"],
+    "long-write": [
+        "long-write",
+        "Veldhaar Comet 2TB",
+        "Ilmaris Drift 1TB",
+        "Corvane Slate 1TB",
+        "--over",
+        "bytes",
+    ],
     "latency": ["latency", "Veldhaar Comet 2TB", "Ilmaris Drift 1TB", "Corvane Slate 1TB"],
     "upgrade": ["upgrade", "Corvane Slate 1TB", "Veldhaar Comet 2TB"],
     "surface": ["surface", "Corvane Gannet 12TB"],
@@ -56,15 +73,25 @@ def main() -> None:
     """Make the shots named on the command line, or all."""
     missing = [tool for tool in ("Xvfb", "xterm", "chromium") if shutil.which(tool) is None]
     if missing:
-        sys.exit(f"screenshots need {' and '.join(missing)}: apt-get install xvfb xterm chromium fonts-dejavu-core")
+        sys.exit(
+            f"screenshots need {' and '.join(missing)}: apt-get install xvfb xterm chromium "
+            "fonts-dejavu-core"
+        )
     OUT.mkdir(parents=True, exist_ok=True)
     wanted = sys.argv[1:] or list(SHOTS)
     with tempfile.TemporaryDirectory() as scratch:
         folder = Path(scratch) / "demo"
         path = f"{TOP / '.venv' / 'bin'}:{os.environ['PATH']}"
-        env = os.environ | {"PATH": path, "JOVIK_SHELF": str(folder / "shelf.db"), "LC_ALL": "C.UTF-8", "JOVIK_CONFIG": f"{scratch}/settings.toml"}
+        env = os.environ | {
+            "PATH": path,
+            "JOVIK_SHELF": str(folder / "shelf.db"),
+            "LC_ALL": "C.UTF-8",
+            "JOVIK_CONFIG": f"{scratch}/settings.toml",
+        }
         env.pop("NO_COLOR", None)
-        subprocess.run(["jovik", "demo", "--out", str(folder)], env=env, check=True, stdout=subprocess.DEVNULL)
+        subprocess.run(
+            ["jovik", "demo", "--out", str(folder)], env=env, check=True, stdout=subprocess.DEVNULL
+        )
         shutil.copy(folder / "ranking.png", OUT / "picture-rank.png")
         page(folder / "review.html", "review", Path(scratch))
         if not sys.argv[1:]:
@@ -74,26 +101,52 @@ def main() -> None:
             scan = ["jovik", "measure", "model:gannet", "scan read in 200 zones", "--seed", "3"]
             subprocess.run(scan, env=apart, check=True, capture_output=True)
             for name, words in PICTURES.items():
-                subprocess.run(["jovik", "picture", *words, "--out", str(OUT / f"picture-{name}.png")], env=apart, check=True, capture_output=True)
+                subprocess.run(
+                    ["jovik", "picture", *words, "--out", str(OUT / f"picture-{name}.png")],
+                    env=apart,
+                    check=True,
+                    capture_output=True,
+                )
         read, write = os.pipe()
         screen = subprocess.Popen(
-            ["Xvfb", "-displayfd", str(write), "-screen", "0", f"{SIZE[0]}x{SIZE[1]}x24"], pass_fds=[write], stderr=subprocess.DEVNULL
+            ["Xvfb", "-displayfd", str(write), "-screen", "0", f"{SIZE[0]}x{SIZE[1]}x24"],
+            pass_fds=[write],
+            stderr=subprocess.DEVNULL,
         )
         try:
             display = ":" + os.read(read, 16).decode().strip()
             for name in wanted:
-                shoot(name, SHOTS[name], display, env | {"JOVIK_SHELF": "demo/shelf.db", "JOVIK_CONFIG": "settings.toml"}, Path(scratch))
+                shoot(
+                    name,
+                    SHOTS[name],
+                    display,
+                    env | {"JOVIK_SHELF": "demo/shelf.db", "JOVIK_CONFIG": "settings.toml"},
+                    Path(scratch),
+                )
         finally:
             screen.terminate()
 
 
 def page(path: Path, name: str, scratch: Path) -> None:
     """The first screen of a page in a real browser."""
-    browser = ["chromium", "--headless", "--no-sandbox", "--disable-gpu", "--disable-background-networking", "--hide-scrollbars"]
-    browser += [f"--user-data-dir={scratch / 'profile'}", f"--window-size={SIZE[0]},{SIZE[1]}", f"--screenshot={scratch / 'page.png'}"]
+    browser = [
+        "chromium",
+        "--headless",
+        "--no-sandbox",
+        "--disable-gpu",
+        "--disable-background-networking",
+        "--hide-scrollbars",
+    ]
+    browser += [
+        f"--user-data-dir={scratch / 'profile'}",
+        f"--window-size={SIZE[0]},{SIZE[1]}",
+        f"--screenshot={scratch / 'page.png'}",
+    ]
     subprocess.run([*browser, f"file://{path}"], check=True, capture_output=True)
     with Image.open(scratch / "page.png") as picture:
-        picture.convert("P", palette=Image.Palette.ADAPTIVE, colors=128).save(OUT / f"{name}.png", optimize=True)
+        picture.convert("P", palette=Image.Palette.ADAPTIVE, colors=128).save(
+            OUT / f"{name}.png", optimize=True
+        )
     print(OUT / f"{name}.png")
 
 
@@ -101,12 +154,38 @@ def shoot(name: str, command: str, display: str, env: dict[str, str], scratch: P
     """Run one command in a terminal that fills the screen, and keep what is to be seen."""
     done = scratch / "done"
     done.unlink(missing_ok=True)
-    shown = "; ".join(f"printf '\\033[1m$ %s\\033[0m\\n' \"{part.strip()}\"; {part.strip()}; echo" for part in command.split(";"))
+    shown = "; ".join(
+        f"printf '\\033[1m$ %s\\033[0m\\n' \"{part.strip()}\"; {part.strip()}; echo"
+        for part in command.split(";")
+    )
     geometry, size = ("210x70+0+0", "8.5") if name in SMALL else ("158x48+0+0", "10")
-    look = ["-fa", "DejaVu Sans Mono", "-fs", size, "-b", "8", "-bw", "0", "+sb", "-bg", "#FBF8F2", "-fg", "#22262B"]
+    look = [
+        "-fa",
+        "DejaVu Sans Mono",
+        "-fs",
+        size,
+        "-b",
+        "8",
+        "-bw",
+        "0",
+        "+sb",
+        "-bg",
+        "#FBF8F2",
+        "-fg",
+        "#22262B",
+    ]
     for number, colour in ((1, "#B4451F"), (2, "#2F7D4A"), (3, "#8A6100"), (6, "#1F6F8B")):
         look += ["-xrm", f"XTerm*color{number}: {colour}"]
-    words = ["xterm", "-display", display, "-geometry", geometry, *look, "-xrm", "XTerm*boldColors: false"]
+    words = [
+        "xterm",
+        "-display",
+        display,
+        "-geometry",
+        geometry,
+        *look,
+        "-xrm",
+        "XTerm*boldColors: false",
+    ]
     words += ["-e", "sh", "-c", f"{shown}; touch {done}; sleep 30"]
     terminal = subprocess.Popen(words, env=env, cwd=scratch, stderr=subprocess.DEVNULL)
     if name in WHILE:
@@ -119,7 +198,9 @@ def shoot(name: str, command: str, display: str, env: dict[str, str], scratch: P
         time.sleep(0.7)
     picture = ImageGrab.grab(xdisplay=display)
     # Few colours: the palette makes the file a fifth.
-    picture.convert("P", palette=Image.Palette.ADAPTIVE, colors=128).save(OUT / f"{name}.png", optimize=True)
+    picture.convert("P", palette=Image.Palette.ADAPTIVE, colors=128).save(
+        OUT / f"{name}.png", optimize=True
+    )
     terminal.terminate()
     terminal.wait()
     print(OUT / f"{name}.png")

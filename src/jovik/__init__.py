@@ -1,7 +1,8 @@
 """Jovik measures a storage drive and says how far each figure can be trusted.
 
-From Python: `jovik.open_shelf`, then `measure`, `judge`, `rank`, `upgrade`, `fit`, `draw`, `review`, and what the shelf holds as pandas
-frames in `jovik.frames` (`docs/python.md`). Each is loaded when it is first used.
+From Python: `jovik.open_shelf`, then `measure`, `judge`, `rank`, `upgrade`, `fit`, `draw`,
+`review`, and what the shelf holds as pandas frames in `jovik.frames` (`docs/python.md`). Each is
+loaded when it is first used.
 """
 
 from __future__ import annotations
@@ -13,22 +14,64 @@ from jovik.base.version import VERSION as __version__
 
 if TYPE_CHECKING:
     from jovik import frames
-    from jovik.api import Measured, draw, fit, judge, measure, new_drive, open_shelf, overview, rank, repeat, resume, review, upgrade
-    from jovik.base.errors import DriveFailed, JovikError, Misuse, Refused, ShelfLost, UnknownName
+    from jovik.api import (
+        Measured,
+        draw,
+        fit,
+        judge,
+        measure,
+        new_drive,
+        open_shelf,
+        overview,
+        rank,
+        repeat,
+        resume,
+        review,
+        upgrade,
+    )
+    from jovik.base.errors import (
+        DriveError,
+        JovikError,
+        RefusedError,
+        ShelfUnreachableError,
+        UnknownNameError,
+        UsageError,
+    )
 
 _PLACES = {
-    "api": ("Measured", "draw", "fit", "judge", "measure", "new_drive", "open_shelf", "overview", "rank", "repeat", "resume", "review", "upgrade"),
-    "base.errors": ("DriveFailed", "JovikError", "Misuse", "Refused", "ShelfLost", "UnknownName"),
+    "api": (
+        "Measured",
+        "draw",
+        "fit",
+        "judge",
+        "measure",
+        "new_drive",
+        "open_shelf",
+        "overview",
+        "rank",
+        "repeat",
+        "resume",
+        "review",
+        "upgrade",
+    ),
+    "base.errors": (
+        "DriveError",
+        "JovikError",
+        "UsageError",
+        "RefusedError",
+        "ShelfUnreachableError",
+        "UnknownNameError",
+    ),
 }
 
 __all__ = [
-    "DriveFailed",
+    "DriveError",
     "JovikError",
     "Measured",
-    "Misuse",
-    "Refused",
-    "ShelfLost",
-    "UnknownName",
+    "RefusedError",
+    "ShelfUnreachableError",
+    "UnknownNameError",
+    "UsageError",
     "__version__",
     "draw",
     "fit",

@@ -1,12 +1,14 @@
 """Jovik from Python: what its commands do, as functions on an open shelf.
 
-The commands stand on the same functions, so that a notebook and a terminal say the same. Everything that goes wrong on purpose is a
-`JovikError`, with a plain message and a hint. Sizes, rates and times are numbers with their unit in the name, or the texts that the
-commands take (``"5min"``, ``"7000MB/s"``).
+The commands stand on the same functions, so that a notebook and a terminal say the same. Everything
+that goes wrong on purpose is a `JovikError`, with a plain message and a hint. Sizes, rates and
+times are numbers with their unit in the name, or the texts that the commands take (``"5min"``,
+``"7000MB/s"``).
 
 >>> import jovik
 >>> shelf = jovik.open_shelf("example.db")
->>> done = jovik.measure(shelf, "model:comet", "sequential read 1MiB depth 8 for 2s", passes=5, seed=1)
+>>> stream = "sequential read 1MiB depth 8 for 2s"
+>>> done = jovik.measure(shelf, "model:comet", stream, passes=5, seed=1)
 >>> done.run.state
 'done'
 >>> len(jovik.frames.passes(shelf, run=done.run.id))
@@ -23,21 +25,31 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from jovik.analysis.claims import MARGIN
-from jovik.base.errors import Misuse
+from jovik.base.errors import UsageError
 from jovik.base.quantities import parse_link, parse_time
 from jovik.base.step_result import StepResult
 from jovik.queries.claims import Judged, judged
 from jovik.queries.ranking import Filter, Ranked, ranked
 from jovik.queries.suitability import Fitted, fitted
 from jovik.queries.upgrade import Upgraded, upgraded
-from jovik.runs import Order, again, carry_out, fit_budget, getting_ready, going_on, order_of, prepared, sheet_for
+from jovik.runs import (
+    RunRequest,
+    execute,
+    fit_budget,
+    prepared,
+    request_for,
+    request_from_run,
+    resume_request,
+    sheet_for,
+    start_run,
+)
 from jovik.runs.prepare import ASK_ABOVE
 from jovik.sheets.sheet import Sheet, drive_from_words, parse_claim
 from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import RunRecord, Shelf
 
 if TYPE_CHECKING:
-    from jovik.base.session import Live
+    from jovik.base.session import Progress
     from jovik.steps import Step
 
 
@@ -46,7 +58,7 @@ T = TypeVar("T")
 
 @dataclass(frozen=True)
 class Measured:
-    """A finished run: its record, its results in the order of the steps, and what should be known of the drive that it met."""
+    """A finished run: its record, the results in order, and notes on the drive found."""
 
     run: RunRecord
     results: tuple[StepResult, ...]
@@ -59,14 +71,14 @@ def open_shelf(where: str | Path | None = None, *, create: bool = True) -> Shelf
     Parameters
     ----------
     where : str or Path, optional
-        A file, or the address of a PostgreSQL database. Unless given: what ``JOVIK_SHELF`` or your settings say, else the file in your
-        data folder.
+        A file, or the address of a PostgreSQL database. Unless given: what ``JOVIK_SHELF`` or your
+        settings say, else the file in your data folder.
     create : bool
         Make it where there is none.
 
     Raises
     ------
-    ShelfRefused
+    ShelfError
         It is no shelf, of a later revision, or cannot be read or written.
 
     Examples
@@ -78,7 +90,9 @@ def open_shelf(where: str | Path | None = None, *, create: bool = True) -> Shelf
     return Shelf(where_from(str(where) if where is not None else None), create=create)
 
 
-def new_drive(shelf: Shelf, name: str, claims: Mapping[str, str] | None = None, **words: str) -> Sheet:
+def new_drive(
+    shelf: Shelf, name: str, claims: Mapping[str, str] | None = None, **words: str
+) -> Sheet:
     """Write down what the box says, and put it on the shelf.
 
     Parameters
@@ -90,16 +104,22 @@ def new_drive(shelf: Shelf, name: str, claims: Mapping[str, str] | None = None, 
 
     Raises
     ------
-    Misuse
+    UsageError
         A word or a figure cannot be read, or there is such a drive.
 
     Examples
     --------
-    >>> sheet = jovik.new_drive(shelf, "Tern 1TB", {"sequential read": "3500MB/s"}, maker="Orsolya", capacity="1TB", price="79 EUR")
+    >>> claims = {"sequential read": "3500MB/s"}
+    >>> sheet = jovik.new_drive(
+    ...     shelf, "Tern 1TB", claims, maker="Orsolya", capacity="1TB", price="79 EUR"
+    ... )
     >>> sheet.claims[0].shown()
     '3,500 MB/s'
     """
-    sheet = Sheet(drive_from_words({"name": name, **words}), tuple(parse_claim(what, figure) for what, figure in (claims or {}).items()))
+    sheet = Sheet(
+        drive_from_words({"name": name, **words}),
+        tuple(parse_claim(what, figure) for what, figure in (claims or {}).items()),
+    )
     shelf.add_sheet(sheet)
     return sheet
 
@@ -150,9 +170,9 @@ def measure(
 
     Raises
     ------
-    Misuse, Refused
+    UsageError, Refused
         Nothing was written.
-    DriveFailed, ShelfLost
+    DriveError, ShelfUnreachableError
         What was measured before is on the shelf, or in the file that the message names.
     KeyboardInterrupt
         Finished passes are on the shelf; `resume` goes on.
@@ -163,44 +183,65 @@ def measure(
     >>> [r.kind for r in done.results]
     ['random read 4KiB']
     """
-    order = order_of(
-        target, phrases, plan, passes=(passes, passes) if isinstance(passes, int) else passes, precision=precision, seed=seed, engine=engine,
-        stop_on_error=stop_on_error, budget_ns=_read(parse_time, budget), destroy=destroy, unit_name=unit, rig_name=rig, rig_notes=rig_notes,
+    order = request_for(
+        target,
+        phrases,
+        plan,
+        passes=(passes, passes) if isinstance(passes, int) else passes,
+        precision=precision,
+        seed=seed,
+        engine=engine,
+        stop_on_error=stop_on_error,
+        budget_ns=_read(parse_time, budget),
+        destroy=destroy,
+        unit_name=unit,
+        rig_name=rig,
+        rig_notes=rig_notes,
         keep_serial=keep_serial,
-    )  # fmt: skip
+    )
     sheet = sheet_for(shelf, order.target, drive)
     return _run(shelf, sheet, fit_budget(order, sheet), watch, ask_above=_asked(yes, ask_above))
 
 
-def resume(shelf: Shelf, run: str | None = None, *, target: str | None = None, destroy: str | None = None) -> Measured:
-    """Go on with a run that was not finished (the last such one unless given), after its last finished pass.
+def resume(
+    shelf: Shelf, run: str | None = None, *, target: str | None = None, destroy: str | None = None
+) -> Measured:
+    """Resume an unfinished run (the newest by default) after its last finished pass.
 
     Raises
     ------
-    Misuse
+    UsageError
         It is finished or still going on, or there is none.
-    TargetRefused
+    TargetError
         It was on another unit or another rig.
 
     Examples
     --------
     >>> jovik.resume(shelf)
     Traceback (most recent call last):
-    jovik.base.errors.Misuse: every run on this shelf is finished
+    jovik.base.errors.UsageError: every run on this shelf is finished
     """
-    record, order = going_on(shelf, run, target, destroy=destroy)
+    record, order = resume_request(shelf, run, target, destroy=destroy)
     return _run(shelf, shelf.sheet(record.drive), order, None, resumed=record.id)
 
 
 def repeat(
-    shelf: Shelf, run: str, *, target: str | None = None, unit: str | None = None, rig: str | None = None, destroy: str | None = None,
+    shelf: Shelf,
+    run: str,
+    *,
+    target: str | None = None,
+    unit: str | None = None,
+    rig: str | None = None,
+    destroy: str | None = None,
     yes: bool = False,
-) -> Measured:  # fmt: skip
-    """Do again what a run did: the same steps, passes and seeds, as a run of its own; `yes` as in `measure`.
+) -> Measured:
+    """Do again what a run did: the same steps, passes and seeds, as a run of its own.
+
+    `yes` as in `measure`.
 
     Raises
     ------
-    UnknownName
+    UnknownNameError
         There is no such run.
 
     Examples
@@ -211,15 +252,23 @@ def repeat(
     True
     """
     record = shelf.run(run)
-    return _run(shelf, shelf.sheet(record.drive), again(record, target, unit_name=unit, rig_name=rig, destroy=destroy), None, ask_above=_asked(yes))
+    return _run(
+        shelf,
+        shelf.sheet(record.drive),
+        request_from_run(record, target, unit_name=unit, rig_name=rig, destroy=destroy),
+        None,
+        ask_above=_asked(yes),
+    )
 
 
 def judge(shelf: Shelf, drive: str, margin: float = MARGIN) -> Judged:
-    """Hold the newest results of a drive against its claims; `margin` is how far below a claim still meets it.
+    """Hold the newest results of a drive against its claims.
+
+    `margin` is how far below a claim still meets it.
 
     Raises
     ------
-    Misuse
+    UsageError
         It has no claims, or was not measured.
 
     Examples
@@ -230,7 +279,14 @@ def judge(shelf: Shelf, drive: str, margin: float = MARGIN) -> Judged:
     return judged(shelf, drive, margin)
 
 
-def rank(shelf: Shelf, *, yardstick: str | None = None, by: str = "drive", load: str | None = None, **only: Any) -> Ranked:
+def rank(
+    shelf: Shelf,
+    *,
+    yardstick: str | None = None,
+    by: str = "drive",
+    load: str | None = None,
+    **only: Any,
+) -> Ranked:
     """Rank the drives of a shelf, comparing like with like.
 
     Parameters
@@ -242,11 +298,12 @@ def rank(shelf: Shelf, *, yardstick: str | None = None, by: str = "drive", load:
     load : str, optional
         A load to weigh the steps by.
     **only
-        Which drives: interface, medium, capacity, max_price, since (`jovik.queries.ranking.Filter`).
+        Which drives: interface, medium, capacity, max_price, since
+        (`jovik.queries.ranking.Filter`).
 
     Raises
     ------
-    Misuse
+    UsageError
         Nothing was measured, or nothing is like that.
 
     Examples
@@ -258,28 +315,34 @@ def rank(shelf: Shelf, *, yardstick: str | None = None, by: str = "drive", load:
 
 
 def upgrade(shelf: Shelf, old: str, new: str, *, link: str | None = None) -> Upgraded:
-    """What changing from one drive to another would bring; `link` is what the new one will hang on carries, such as ``"550MB/s"``.
+    """What changing from one drive to another would bring.
+
+    `link` is what the new one will hang on carries, such as ``"550MB/s"``.
 
     Raises
     ------
-    Misuse
+    UsageError
         One was not measured, or both are the same.
 
     Examples
     --------
-    >>> done = jovik.measure(shelf, "model:slate", "sequential read 1MiB depth 8 for 2s", passes=5, seed=2)
-    >>> jovik.upgrade(shelf, "Corvane Slate 1TB", "Veldhaar Comet 2TB").upgrade.steps[0].times.median > 2
+    >>> stream = "sequential read 1MiB depth 8 for 2s"
+    >>> done = jovik.measure(shelf, "model:slate", stream, passes=5, seed=2)
+    >>> found = jovik.upgrade(shelf, "Corvane Slate 1TB", "Veldhaar Comet 2TB")
+    >>> found.upgrade.steps[0].times.median > 2
     True
     """
     return upgraded(shelf, old, new, link_bytes_s=_read(parse_link, link))
 
 
 def fit(shelf: Shelf, drive: str, *loads: str) -> Fitted:
-    """Which loads a drive carries, and with what headroom; all that ship with Jovik unless some are named.
+    """Which loads a drive carries, and with what headroom.
+
+    All that ship with Jovik unless some are named.
 
     Raises
     ------
-    UnknownName
+    UnknownNameError
         There is no such drive or load.
 
     Examples
@@ -292,13 +355,22 @@ def fit(shelf: Shelf, drive: str, *loads: str) -> Fitted:
     return fitted(shelf, drive, [read_load(name) for name in loads or load_names()])
 
 
-def draw(shelf: Shelf, kind: str, *drives: str, out: str | Path, theme: str = "light", size: tuple[int, int] = (1280, 800), **how: Any) -> Path:
+def draw(
+    shelf: Shelf,
+    kind: str,
+    *drives: str,
+    out: str | Path,
+    theme: str = "light",
+    size: tuple[int, int] = (1280, 800),
+    **how: Any,
+) -> Path:
     """Draw what the shelf holds; the file.
 
     Parameters
     ----------
     kind : str
-        ``rank``, ``claims``, ``long-write``, ``ladder``, ``latency``, ``full``, ``surface`` or ``upgrade``, as in `jovik picture`.
+        ``rank``, ``claims``, ``long-write``, ``ladder``, ``latency``, ``full``, ``surface`` or
+        ``upgrade``, as in `jovik picture`.
     *drives : str
         Of which drives: none for a ranking, one or several as the kind has it.
     out : str or Path
@@ -312,25 +384,26 @@ def draw(shelf: Shelf, kind: str, *drives: str, out: str | Path, theme: str = "l
 
     Raises
     ------
-    Misuse
+    UsageError
         There is no such kind, or nothing to draw.
 
     Examples
     --------
-    >>> jovik.draw(shelf, "claims", "Veldhaar Comet 2TB", out="claims.svg", theme="dark").stat().st_size > 10_000
+    >>> drawn = jovik.draw(shelf, "claims", "Veldhaar Comet 2TB", out="claims.svg", theme="dark")
+    >>> drawn.stat().st_size > 10_000
     True
     """
     import matplotlib
 
-    from jovik.base.errors import UnknownName
+    from jovik.base.errors import UnknownNameError
     from jovik.charts import registry
     from jovik.charts.style import LOOKS, check_out
 
     path = Path(out)
     if kind not in registry.KINDS:
-        raise UnknownName("kind of picture", kind, registry.KINDS)
+        raise UnknownNameError("kind of picture", kind, registry.KINDS)
     if theme not in LOOKS:
-        raise UnknownName("theme", theme, LOOKS)
+        raise UnknownNameError("theme", theme, LOOKS)
     check_out(path)
     # The look of Jovik's pictures is not to stay behind in a notebook's own.
     with matplotlib.rc_context():
@@ -338,7 +411,14 @@ def draw(shelf: Shelf, kind: str, *drives: str, out: str | Path, theme: str = "l
     return path
 
 
-def review(shelf: Shelf, drive: str, out: str | Path, *, against: Sequence[str] = (), words: str | Path | None = None) -> list[Path]:
+def review(
+    shelf: Shelf,
+    drive: str,
+    out: str | Path,
+    *,
+    against: Sequence[str] = (),
+    words: str | Path | None = None,
+) -> list[Path]:
     """Write the review of a drive: the verdict first, then all that it rests on; the files.
 
     Parameters
@@ -357,11 +437,15 @@ def review(shelf: Shelf, drive: str, out: str | Path, *, against: Sequence[str] 
     """
     from jovik.report.publishing import publish_review
 
-    return publish_review(shelf, drive, Path(out), tuple(against), Path(words) if words is not None else None)
+    return publish_review(
+        shelf, drive, Path(out), tuple(against), Path(words) if words is not None else None
+    )
 
 
 def overview(shelf: Shelf, out: str | Path, *, each: bool = False) -> list[Path]:
-    """Write the page of all drives with the ranking, and with `each` every review beside it; the files.
+    """Write the page of all drives with the ranking, and with `each` every review beside it.
+
+    The files.
 
     Examples
     --------
@@ -384,10 +468,10 @@ class _Watch:
 
     told: Callable[[StepResult], None] | None
 
-    def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Live], None]:
+    def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Progress], None]:
         return lambda _: None
 
-    def passing(self, position: int, step: Step, number: int) -> Callable[[Live], None]:
+    def passing(self, position: int, step: Step, number: int) -> Callable[[Progress], None]:
         return lambda _: None
 
     def finished(self, position: int, result: StepResult) -> None:
@@ -396,20 +480,30 @@ class _Watch:
 
 
 def _run(
-    shelf: Shelf, sheet: Sheet, order: Order, watch: Callable[[StepResult], None] | None, *, ask_above: float = math.inf,
+    shelf: Shelf,
+    sheet: Sheet,
+    order: RunRequest,
+    watch: Callable[[StepResult], None] | None,
+    *,
+    ask_above: float = math.inf,
     resumed: str | None = None,
-) -> Measured:  # fmt: skip
+) -> Measured:
     """Carry an order out; what stopped it is raised once the shelf has what there is."""
     with prepared(sheet, order) as ready:
         if said := ready.spends(ask_above):
-            raise Misuse(f"{said}, more than {100 * ask_above:g} %", "say yes=True if that is meant, or measure less")
+            raise UsageError(
+                f"{said}, more than {100 * ask_above:g} %",
+                "say yes=True if that is meant, or measure less",
+            )
         ready.session.warm_up()
-        begun = getting_ready(shelf, ready, resumed)
-        outcome = carry_out(ready, begun, _Watch(watch))
+        begun = start_run(shelf, ready, resumed)
+        outcome = execute(ready, begun, _Watch(watch))
     for error in (outcome.lost, outcome.failure):
         if error is not None:
             raise error
-    return Measured(shelf.run(outcome.run), tuple(shelf.results_of_run(outcome.run)), begun.known.warnings)
+    return Measured(
+        shelf.run(outcome.run), tuple(shelf.results_of_run(outcome.run)), begun.known.warnings
+    )
 
 
 def _read(convert: Callable[[str], T], text: str | None) -> T | None:
@@ -417,4 +511,4 @@ def _read(convert: Callable[[str], T], text: str | None) -> T | None:
     try:
         return convert(text) if text is not None else None
     except ValueError as error:
-        raise Misuse(str(error)) from None
+        raise UsageError(str(error)) from None

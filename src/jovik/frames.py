@@ -1,6 +1,7 @@
 """What a shelf holds as pandas frames: a row for each drive, claim, run, result, pass or slice.
 
-Columns say their unit (``rate_bytes_s``, ``elapsed_ns``); times are UTC; what is not known is missing.
+Columns say their unit (``rate_bytes_s``, ``elapsed_ns``); times are UTC; what is not known is
+missing.
 """
 
 from __future__ import annotations
@@ -11,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 from jovik.analysis.claims import all_latencies_ns
 from jovik.analysis.comparability import rate_of
 from jovik.analysis.statistics import interval
-from jovik.base.errors import Misuse
+from jovik.base.errors import UsageError
 from jovik.base.step_result import StepResult
 from jovik.base.trace import SLICE_COLUMNS, SLICE_NS
 
@@ -25,12 +26,18 @@ TIMES = ("started", "ended", "finished")
 
 def drives(shelf: Shelf) -> pd.DataFrame:
     """Every drive as its sheet has it, in the order they were enrolled."""
-    return _frame([asdict(d) for d in shelf.drives().values()], ["name", "maker", "capacity_bytes", "price"])
+    return _frame(
+        [asdict(d) for d in shelf.drives().values()], ["name", "maker", "capacity_bytes", "price"]
+    )
 
 
 def claims(shelf: Shelf) -> pd.DataFrame:
     """Every claim of every drive; `figure` is in `unit` (bytes/s, IOPS or ns)."""
-    rows = [{"drive": name, "what": c.what, **asdict(c)} for name in shelf.drive_names() for c in shelf.sheet(name).claims]
+    rows = [
+        {"drive": name, "what": c.what, **asdict(c)}
+        for name in shelf.drive_names()
+        for c in shelf.sheet(name).claims
+    ]
     return _frame(rows, ["drive", "what", "figure", "unit"])
 
 
@@ -39,31 +46,63 @@ def runs(shelf: Shelf, drive: str | None = None) -> pd.DataFrame:
 
     Raises
     ------
-    UnknownName
+    UnknownNameError
         No drive is called that.
     """
-    columns = ("id", "drive", "rig", "plan", "state", "started", "ended", "seed", "laid_out_bytes", "version")
-    rows = [{**{f: getattr(r, f) for f in columns}, "target": r.target.get("path") or f"model:{r.target.get('name')}"}
-            for r in shelf.runs(_named(shelf, drive))]  # fmt: skip
+    columns = (
+        "id",
+        "drive",
+        "rig",
+        "plan",
+        "state",
+        "started",
+        "ended",
+        "seed",
+        "laid_out_bytes",
+        "version",
+    )
+    rows = [
+        {
+            **{f: getattr(r, f) for f in columns},
+            "target": r.target.get("path") or f"model:{r.target.get('name')}",
+        }
+        for r in shelf.runs(_named(shelf, drive))
+    ]
     return _frame(rows, [*columns, "target"])
 
 
 def results(shelf: Shelf, drive: str | None = None, *, newest: bool = False) -> pd.DataFrame:
-    """Every result of a drive, or of all: a step of a run, with its 95 % interval, its conditions, and what bounded it.
+    """Every result of a drive, or of all.
+
+    A step of a run, with its 95 % interval, its conditions, and what bounded it.
 
     Parameters
     ----------
     newest : bool
-        Only the newest of each kind of step, which is what a ranking compares: it has latencies too.
+        Only the newest of each kind of step, which is what a ranking compares: it has latencies
+        too.
 
     Raises
     ------
-    UnknownName
+    UnknownNameError
         No drive is called that.
     """
     name = _named(shelf, drive)
     found = shelf.latest_results(name, with_latencies=True) if newest else shelf.results(name)
-    return _frame([_result_row(r) for r in found], ["drive", "run", "started", "kind", "phrase", "passes", "rate_bytes_s", "rate_low", "rate_high"])
+    return _frame(
+        [_result_row(r) for r in found],
+        [
+            "drive",
+            "run",
+            "started",
+            "kind",
+            "phrase",
+            "passes",
+            "rate_bytes_s",
+            "rate_low",
+            "rate_high",
+        ],
+    )
 
 
 def passes(shelf: Shelf, drive: str | None = None, *, run: str | None = None) -> pd.DataFrame:
@@ -71,26 +110,41 @@ def passes(shelf: Shelf, drive: str | None = None, *, run: str | None = None) ->
 
     Raises
     ------
-    UnknownName
+    UnknownNameError
         No drive or no run is called that.
     """
     if run is not None:
         shelf.run(run)
     rows = shelf.passes(_named(shelf, drive), run)
-    return _frame(rows, ["drive", "run", "position", "phrase", "kind", "number", "finished", "seed", "rate_bytes_s"])
+    return _frame(
+        rows,
+        [
+            "drive",
+            "run",
+            "position",
+            "phrase",
+            "kind",
+            "number",
+            "finished",
+            "seed",
+            "rate_bytes_s",
+        ],
+    )
 
 
 def slices(shelf: Shelf, run: str, phrase: str | None = None) -> pd.DataFrame:
-    """The series of a run: for each pass of each step (or of one) a row for every tenth of a second.
+    """The series of a run.
 
-    `position` and `number` are those of `passes`; `second` is when the slice began, from the beginning of its pass; the counters are of that
-    slice alone.
+    For each pass of each step (or of one) a row for every tenth of a second.
+
+    `position` and `number` are those of `passes`; `second` is when the slice began, from the
+    beginning of its pass; the counters are of that slice alone.
 
     Raises
     ------
-    UnknownName
+    UnknownNameError
         There is no such run.
-    Misuse
+    UsageError
         The run has no step of that phrase.
     """
     from jovik.steps import parse
@@ -99,26 +153,53 @@ def slices(shelf: Shelf, run: str, phrase: str | None = None) -> pd.DataFrame:
     wanted = parse(phrase).canonical if phrase is not None else None
     phrases = {p["position"]: p["phrase"] for p in shelf.passes(key=record.id)}
     if wanted is not None and wanted not in phrases.values():
-        raise Misuse(f"run {run} has no step '{wanted}'", f"it has: {'; '.join(dict.fromkeys(phrases.values()))}")
+        raise UsageError(
+            f"run {run} has no step '{wanted}'",
+            f"it has: {'; '.join(dict.fromkeys(phrases.values()))}",
+        )
     rows = [
-        {"position": position, "phrase": phrases[position], "number": number, "second": at * SLICE_NS / 1e9,
-         **dict(zip(SLICE_COLUMNS, map(int, counted), strict=True))}
-        for position, (traces, _) in shelf.done_of(record.id).items() if wanted in (None, phrases.get(position))
-        for number, trace in enumerate(traces, start=1) for at, counted in enumerate(trace.slices)
-    ]  # fmt: skip
+        {
+            "position": position,
+            "phrase": phrases[position],
+            "number": number,
+            "second": at * SLICE_NS / 1e9,
+            **dict(zip(SLICE_COLUMNS, map(int, counted), strict=True)),
+        }
+        for position, (traces, _) in shelf.passes_by_step(record.id).items()
+        if wanted in (None, phrases.get(position))
+        for number, trace in enumerate(traces, start=1)
+        for at, counted in enumerate(trace.slices)
+    ]
     return _frame(rows, ["position", "phrase", "number", "second", *SLICE_COLUMNS])
 
 
 def _result_row(r: StepResult) -> dict[str, Any]:
-    rate, flushed, ios = rate_of(r), interval([p.flushed_rate_bytes_s for p in r.passes]), interval([p.iops for p in r.passes])
+    rate, flushed, ios = (
+        rate_of(r),
+        interval([p.flushed_rate_bytes_s for p in r.passes]),
+        interval([p.iops for p in r.passes]),
+    )
     latency = all_latencies_ns(r) or {}
     return {
-        "drive": r.drive, "run": r.run, "started": r.started, "kind": r.kind, "phrase": r.phrase, "passes": len(r.passes), "errors": r.errors,
-        "rate_bytes_s": rate.median, "rate_low": rate.low, "rate_high": rate.high, "flushed_rate_bytes_s": flushed.median,
-        "iops": ios.median, "iops_low": ios.low, "iops_high": ios.high,
+        "drive": r.drive,
+        "run": r.run,
+        "started": r.started,
+        "kind": r.kind,
+        "phrase": r.phrase,
+        "passes": len(r.passes),
+        "errors": r.errors,
+        "rate_bytes_s": rate.median,
+        "rate_low": rate.low,
+        "rate_high": rate.high,
+        "flushed_rate_bytes_s": flushed.median,
+        "iops": ios.median,
+        "iops_low": ios.low,
+        "iops_high": ios.high,
         **{f"latency_{k}_ns": latency.get(k) for k in ("mean", "p50", "p99", "p99_9", "max")},
-        **asdict(r.conditions), "limited_by": ", ".join(x.what for x in r.limits), "notes": "; ".join(r.notes),
-    }  # fmt: skip
+        **asdict(r.conditions),
+        "limited_by": ", ".join(x.what for x in r.limits),
+        "notes": "; ".join(r.notes),
+    }
 
 
 def _named(shelf: Shelf, drive: str | None) -> str | None:

@@ -1,9 +1,13 @@
-"""Where a series changes its level: penalised least squares over every way to cut it, with the noise's own memory counted.
+"""Where a series changes its level.
 
-Sources: Killick, Fearnhead and Eckley, "Optimal detection of changepoints with a linear computational cost" (JASA 2012) for the
-optimal partition; Chakar, Lebarbier, Levy-Leduc and Robin, "A robust approach for estimating change-points in the mean of an AR(1)
-process" (Bernoulli 2017) for the noise, whose memory is read from medians of differences, which a change cannot spoil; Zhang and
-Siegmund, "A modified Bayes information criterion" (Biometrics 2007) for the price of a cut, 3 log n.
+Penalised least squares over every way to cut it, with the noise's own memory counted.
+
+Sources: Killick, Fearnhead and Eckley, "Optimal detection of changepoints with a linear
+computational cost" (JASA 2012) for the optimal partition; Chakar, Lebarbier, Levy-Leduc and Robin,
+"A robust approach for estimating change-points in the mean of an AR(1) process" (Bernoulli 2017)
+for the noise, whose memory is read from medians of differences, which a change cannot spoil; Zhang
+and Siegmund, "A modified Bayes information criterion" (Biometrics 2007) for the price of a cut, 3
+log n.
 """
 
 from __future__ import annotations
@@ -15,13 +19,19 @@ import numpy as np
 import numpy.typing as npt
 
 LEAST_NOISE = 1e-4
-"""Noise of the logarithm is taken to be no smaller: a change of a hundredth of a percent interests nobody."""
+"""Noise of the logarithm is taken to be no smaller.
+
+A change of a hundredth of a percent interests nobody.
+"""
 OUTLIER = 4.0
-"""A value so many standard deviations from the running median of five is pulled in: one slow slice is no change of level."""
+"""A value so many standard deviations from the running median of five is pulled in.
+
+One slow slice is no change of level.
+"""
 FIRST_PRICE = 6.0
 """How much dearer a cut is in the first round, which is only after the large changes."""
 PLAUSIBLE = 2 * math.log(20)
-"""How far a cut's cost may lie above the best one's, in units of the noise's variance, for its place to belong to the 95 % region."""
+"""Cost above the best cut's, in noise variances, up to which a place is in the 95 % region."""
 
 
 Places = int | npt.NDArray[np.int64]
@@ -29,7 +39,7 @@ Places = int | npt.NDArray[np.int64]
 
 @dataclass(frozen=True)
 class Noise:
-    """A series' noise: standard deviation of its innovations, and correlation of neighbours (AR(1))."""
+    """Noise of a series: standard deviation of its innovations and AR(1) correlation."""
 
     sigma: float
     phi: float
@@ -41,8 +51,11 @@ class Noise:
 
 
 @dataclass(frozen=True)
-class Cut:
-    """The level changes between values ``at - 1`` and ``at``; with 95 % the place is from `first` to `last`."""
+class ChangePoint:
+    """The level changes between values ``at - 1`` and ``at``.
+
+    With 95 % the place is from `first` to `last`.
+    """
 
     at: int
     first: int
@@ -51,7 +64,10 @@ class Cut:
 
 @dataclass(frozen=True)
 class Sums:
-    """Running sums of a series and of its squares, each with a zero before: the cost of any stretch is then a difference."""
+    """Running sums of a series and of its squares, each with a zero before.
+
+    The cost of any stretch is then a difference.
+    """
 
     plain: npt.NDArray[np.float64]
     squared: npt.NDArray[np.float64]
@@ -63,12 +79,15 @@ def noise_of(series: npt.NDArray[np.float64]) -> Noise:
         return Noise(LEAST_NOISE, 0.0)
     one, two = (float(np.median(np.abs(series[k:] - series[:-k]))) for k in (1, 2))
     phi = min(max(two * two / (one * one) - 1, 0.0), 0.98) if one > 0 else 0.0
-    # The median of |x| of a normal is 0.6745 sigma; a difference of neighbours has variance 2 sigma_y^2 (1 - phi).
+    # The median of |x| of a normal is 0.6745 sigma; a difference of neighbours has variance 2
+    # sigma_y^2 (1 - phi).
     spread = one / 0.6745 / math.sqrt(2 * (1 - phi))
     return Noise(max(spread * math.sqrt(1 - phi * phi), LEAST_NOISE), phi)
 
 
-def change_points(series: npt.NDArray[np.float64], shortest: int) -> tuple[list[Cut], Noise]:
+def change_points(
+    series: npt.NDArray[np.float64], shortest: int
+) -> tuple[list[ChangePoint], Noise]:
     """Every change of level of a series, in order.
 
     Parameters
@@ -89,12 +108,14 @@ def change_points(series: npt.NDArray[np.float64], shortest: int) -> tuple[list[
     def cut(noise: Noise, price: float) -> tuple[Sums, list[int]]:
         reach = OUTLIER * noise.sigma / math.sqrt(1 - noise.phi**2)
         tame = np.clip(series, middle - reach, middle + reach)
-        # Without its memory the series is white; a change of level by d is one by (1 - phi) d in it.
+        # Without its memory the series is white; a change of level by d is one by (1 - phi) d in
+        # it.
         white = tame[1:] - noise.phi * tame[:-1]
         sums = Sums(*(np.concatenate([[0.0], np.cumsum(x)]) for x in (white, white * white)))
         return sums, _partition(sums, shortest, price * 3 * math.log(n) * noise.price)
 
-    # The medians are safe and rough. With the large changes cut away, all of the series tells its noise better.
+    # The medians are safe and rough. With the large changes cut away, all of the series tells its
+    # noise better.
     noise = _noise_within(series, cut(noise, FIRST_PRICE)[1], noise)
     sums, ends = cut(noise, 1.0)
     edges = [0, *ends, n - 1]
@@ -104,20 +125,31 @@ def change_points(series: npt.NDArray[np.float64], shortest: int) -> tuple[list[
         costs = _cost(sums, before, places) + _cost(sums, places, after)
         likely = places[costs <= costs[at - before - 2] + PLAUSIBLE * noise.price]
         exact = _exact(series, before + 1 if before else 0, at + 1, after + 1)
-        cuts.append(Cut(exact, min(int(likely[0]) + 1, exact), max(int(likely[-1]) + 1, exact)))
+        cuts.append(
+            ChangePoint(exact, min(int(likely[0]) + 1, exact), max(int(likely[-1]) + 1, exact))
+        )
     return cuts, noise
 
 
 def _exact(series: npt.NDArray[np.float64], start: int, at: int, end: int) -> int:
-    """The place of a cut to the value: leaving the first of each part out of its cost has left that open by one or two."""
+    """The place of a cut to the value.
+
+    Leaving the first of each part out of its cost has left that open by one or two.
+    """
     low, high = max(at - 2, start + 1), min(at + 2, end - 1)
     before, after = float(np.median(series[start:low])), float(np.median(series[high:end]))
-    costs = [float(np.sum((series[low:k] - before) ** 2) + np.sum((series[k:high] - after) ** 2)) for k in range(low, high + 1)]
+    costs = [
+        float(np.sum((series[low:k] - before) ** 2) + np.sum((series[k:high] - after) ** 2))
+        for k in range(low, high + 1)
+    ]
     return low + int(np.argmin(costs))
 
 
 def _noise_within(series: npt.NDArray[np.float64], ends: list[int], rough: Noise) -> Noise:
-    """The noise about the levels between these cuts, outliers pulled in; never less than the rough estimate would allow for."""
+    """The noise about the levels between these cuts, outliers pulled in.
+
+    Never less than the rough estimate would allow for.
+    """
     parts = [p for p in np.split(series, [e + 1 for e in ends]) if len(p) > 3]
     reach = OUTLIER * rough.sigma / math.sqrt(1 - rough.phi**2)
     rest = [np.clip(p - np.median(p), -reach, reach) for p in parts]
@@ -131,15 +163,23 @@ def _noise_within(series: npt.NDArray[np.float64], ends: list[int], rough: Noise
 
 
 def _cost(sums: Sums, start: Places, end: Places) -> npt.NDArray[np.float64]:
-    """Sum of squares about the mean of ``[start, end)``, its first value left out: with memory, that one has some of the level before."""
+    """Sum of squares about the mean of ``[start, end)``, its first value left out.
+
+    With memory, that one has some of the level before.
+    """
     first = start + 1
     total = sums.plain[end] - sums.plain[first]
-    cost: npt.NDArray[np.float64] = sums.squared[end] - sums.squared[first] - total * total / (end - first)
+    cost: npt.NDArray[np.float64] = (
+        sums.squared[end] - sums.squared[first] - total * total / (end - first)
+    )
     return cost
 
 
 def _partition(sums: Sums, shortest: int, price: float) -> list[int]:
-    """The cuts of the cheapest partition: least squares within its parts, and a price for each cut."""
+    """The cuts of the cheapest partition.
+
+    Least squares within its parts, and a price for each cut.
+    """
     n = len(sums.plain) - 1
     best = np.full(n + 1, np.inf)
     best[0] = -price
@@ -151,7 +191,8 @@ def _partition(sums: Sums, shortest: int, price: float) -> list[int]:
         chosen = int(np.argmin(costs))
         best[end] = costs[chosen] + price
         came[end] = open_starts[chosen]
-        # What is dearer now without a cut than the best with one never becomes the cheapest again (Killick et al., theorem 3.1).
+        # What is dearer now without a cut than the best with one never becomes the cheapest again
+        # (Killick et al., theorem 3.1).
         open_starts = open_starts[costs <= best[end]]
     ends = []
     at = n
@@ -163,5 +204,7 @@ def _partition(sums: Sums, shortest: int, price: float) -> list[int]:
 
 
 def smallest_change(noise: Noise, n: int, length: int) -> float:
-    """The smallest change of level that is sure to be found when it lasts `length` of `n` values, as a difference of logarithms."""
-    return noise.sigma * math.sqrt(2 * 3 * math.log(n) / (length * (1 - length / n))) / (1 - noise.phi)
+    """The smallest step, as a log ratio, surely found when it lasts `length` of `n` values."""
+    return (
+        noise.sigma * math.sqrt(2 * 3 * math.log(n) / (length * (1 - length / n))) / (1 - noise.phi)
+    )

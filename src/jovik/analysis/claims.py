@@ -14,7 +14,7 @@ from jovik.analysis.statistics import interval, student_quantile, variance
 from jovik.base.quantities import show_size
 from jovik.base.step_result import Interval, Limit, PassFigures, StepResult
 from jovik.sheets.sheet import Claim
-from jovik.steps import Access, parse
+from jovik.steps import IoStep, parse
 
 MARGIN = 0.05
 """How far below its claim a drive may stay and still meet it."""
@@ -34,11 +34,11 @@ class Verdict(StrEnum):
 
 
 @dataclass(frozen=True)
-class Judgement:
+class ClaimVerdict:
     """One claim, the step it was held against, and the verdict with its reason.
 
-    `measured` is in the claim's unit; `share` is measured over claimed. `limit` is what held it back; `passes_to_settle` how many passes in all
-    would tell, where it is too close to call.
+    `measured` is in the claim's unit; `share` is measured over claimed. `limit` is what held it
+    back; `passes_to_settle` how many passes in all would tell, where it is too close to call.
     """
 
     claim: Claim
@@ -55,7 +55,9 @@ class Judgement:
         return self.measured.scaled(1 / self.claim.figure) if self.measured else None
 
 
-def judge(claims: Sequence[Claim], results: Sequence[StepResult], margin: float = MARGIN) -> list[Judgement]:
+def judge(
+    claims: Sequence[Claim], results: Sequence[StepResult], margin: float = MARGIN
+) -> list[ClaimVerdict]:
     """A judgement for each claim, in the order of the sheet.
 
     Parameters
@@ -67,87 +69,140 @@ def judge(claims: Sequence[Claim], results: Sequence[StepResult], margin: float 
         Share of the claim.
     """
     parsed = [(parse(r.phrase), r) for r in results if r.passes]
-    steps = [(s, r) for s, r in parsed if isinstance(s, Access)]
+    steps = [(s, r) for s, r in parsed if isinstance(s, IoStep)]
     return [_judge_one(claim, steps, margin) for claim in claims]
 
 
 def measured(claim: Claim, result: StepResult) -> Interval:
-    """A result in the claim's unit; IOPS and bytes a second meet through the block size, which both records hold."""
-    # The mean access time of a pass at depth 1 is the time it took over the I/Os it made, whose passes give an interval.
+    """A result in the claim's unit.
+
+    IOPS and bytes a second meet through the block size, which both records hold.
+    """
+    # The mean access time of a pass at depth 1 is the time it took over the I/Os it made, whose
+    # passes give an interval.
     return interval([_of_pass(claim, p) for p in result.passes])
 
 
-def _fits(claim: Claim, step: Access) -> bool:
+def _fits(claim: Claim, step: IoStep) -> bool:
     """Whether a step tests what the claim is about."""
     if (step.random, step.read_percent) != (claim.random, claim.read_percent):
         return False
-    if step.rate_bytes_s or step.rate_iops or step.durable or step.compressible_percent or step.verify:
+    if (
+        step.rate_bytes_s
+        or step.rate_iops
+        or step.durable
+        or step.compressible_percent
+        or step.verify
+    ):
         return False
     block = claim.block_bytes
     if block is None and (claim.unit == "IOPS" or claim.lower_is_better):
         block = USUAL_RANDOM_BLOCK
     if block is not None and step.block_bytes != block:
         return False
-    if claim.lower_is_better and (step.depth, step.workers) != (claim.depth or 1, claim.workers or 1):
+    if claim.lower_is_better and (step.depth, step.workers) != (
+        claim.depth or 1,
+        claim.workers or 1,
+    ):
         return False
     return (claim.depth in (None, step.depth)) and (claim.workers in (None, step.workers))
 
 
-def _judge_one(claim: Claim, steps: Sequence[tuple[Access, StepResult]], margin: float) -> Judgement:
+def _judge_one(
+    claim: Claim, steps: Sequence[tuple[IoStep, StepResult]], margin: float
+) -> ClaimVerdict:
     if claim.sustained:
         return _judge_sustained(claim, steps, margin)
     fitting = [(s, r) for s, r in steps if _fits(claim, s)]
     direct = [(s, r) for s, r in fitting if r.conditions.direct]
     if not direct:
-        reason = "only measured through the operating system's cache" if fitting else "no such step was run"
-        return Judgement(claim, Verdict.UNTESTED, f"{reason}; try: {suggested_phrase(claim)}")
-    # "Up to" is a promise about the best case, so the best of the fitting steps is the fair one; of rungs of equal figures the one with more passes.
+        reason = (
+            "only measured through the operating system's cache"
+            if fitting
+            else "no such step was run"
+        )
+        return ClaimVerdict(claim, Verdict.UNTESTED, f"{reason}; try: {suggested_phrase(claim)}")
+    # "Up to" is a promise about the best case, so the best of the fitting steps is the fair one; of
+    # rungs of equal figures the one with more passes.
     better = min if claim.lower_is_better else max
     step, result = better(direct, key=lambda pair: measured(claim, pair[1]).median)
     why = _why_this_step(claim, step, len(direct))
     return _verdict(claim, result, measured(claim, result), margin, why)
 
 
-def _verdict(claim: Claim, result: StepResult, figure: Interval, margin: float, why: str) -> Judgement:
+def _verdict(
+    claim: Claim, result: StepResult, figure: Interval, margin: float, why: str
+) -> ClaimVerdict:
     verdict, reason = verdict_of(claim, figure, margin)
     limit = _holding(claim, result) if verdict in (Verdict.SHORT, Verdict.CLOSE) else None
     wanted = None
     if limit is not None:
-        verdict, reason = Verdict.HELD, f"the {limit.what} here carries {claim.shown(_in_unit(claim, limit, result))} at most: {limit.note}"
+        verdict, reason = (
+            Verdict.HELD,
+            f"the {limit.what} here carries {claim.shown(_in_unit(claim, limit, result))} at "
+            f"most: {limit.note}",
+        )
     elif verdict is Verdict.CLOSE and figure.known:
         wanted = passes_to_settle(claim, result, margin)
-        reason = f"{_passes(wanted - len(result.passes))} more would settle it" if wanted else "no number of passes up to 1,000 would settle it"
-    return Judgement(claim, verdict, "; ".join(x for x in (why, reason) if x), result, figure, limit, wanted)
+        reason = (
+            f"{_passes(wanted - len(result.passes))} more would settle it"
+            if wanted
+            else "no number of passes up to 1,000 would settle it"
+        )
+    return ClaimVerdict(
+        claim, verdict, "; ".join(x for x in (why, reason) if x), result, figure, limit, wanted
+    )
 
 
-def _judge_sustained(claim: Claim, steps: Sequence[tuple[Access, StepResult]], margin: float) -> Judgement:
+def _judge_sustained(
+    claim: Claim, steps: Sequence[tuple[IoStep, StepResult]], margin: float
+) -> ClaimVerdict:
     """A sustained figure is what is left after the cliff: the last part of a long write."""
     for step, result in steps:
         found = long_write_of(result)
-        if found is None or (step.random, step.read_percent) != (claim.random, claim.read_percent) or not result.conditions.direct:
+        if (
+            found is None
+            or (step.random, step.read_percent) != (claim.random, claim.read_percent)
+            or not result.conditions.direct
+        ):
             continue
-        if claim.block_bytes not in (None, step.block_bytes) or step.rate_bytes_s or step.rate_iops or step.compressible_percent:
+        if (
+            claim.block_bytes not in (None, step.block_bytes)
+            or step.rate_bytes_s
+            or step.rate_iops
+            or step.compressible_percent
+        ):
             continue
         last = found["parts"][-1]
         scale = 1 / found["block_bytes"] if claim.unit == "IOPS" else 1.0
         figure = Interval(**last["rate_bytes_s"]).scaled(scale)
         written = show_size(found["total_bytes"])
         if not found["cliff"] and not _long_enough(step, found["total_bytes"]):
-            why = f"no cliff within {written}, which is too little to tell what is sustained; try: {LONG_WRITE}"
-            return Judgement(claim, Verdict.UNTESTED, why)
-        why = f"after the cliff, from {show_size(last['start_bytes'])} on" if found["cliff"] else f"no cliff within {written}"
+            why = (
+                f"no cliff within {written}, which is too little to tell what is sustained; "
+                f"try: {LONG_WRITE}"
+            )
+            return ClaimVerdict(claim, Verdict.UNTESTED, why)
+        why = (
+            f"after the cliff, from {show_size(last['start_bytes'])} on"
+            if found["cliff"]
+            else f"no cliff within {written}"
+        )
         return _verdict(claim, result, figure, margin, f"{why}; the interval is of one pass")
-    return Judgement(claim, Verdict.UNTESTED, f"a sustained figure needs a long write; try: {LONG_WRITE}")
+    return ClaimVerdict(
+        claim, Verdict.UNTESTED, f"a sustained figure needs a long write; try: {LONG_WRITE}"
+    )
 
 
 LONG_WRITE = '"sequential write 1MiB depth 8 over 60% of free"'
 LONG_ENOUGH_BYTES, LONG_ENOUGH_PERCENT = 200 * 10**9, 25
-"""A write without a cliff says what is sustained only when it was longer than write caches usually are: so many bytes, or so much of what
-was free."""
+"""A write without a cliff shows a sustained rate only from this length on, bytes or % of free."""
 
 
-def _long_enough(step: Access, written_bytes: int) -> bool:
-    return written_bytes >= LONG_ENOUGH_BYTES or (step.amount_free_percent or 0) >= LONG_ENOUGH_PERCENT
+def _long_enough(step: IoStep, written_bytes: int) -> bool:
+    return (
+        written_bytes >= LONG_ENOUGH_BYTES or (step.amount_free_percent or 0) >= LONG_ENOUGH_PERCENT
+    )
 
 
 LIMITS_OF_THE_RIG = ("link", "tester", "processor", "source")
@@ -158,13 +213,17 @@ def _holding(claim: Claim, result: StepResult) -> Limit | None:
     """The limit of the rig that lies below a claim, so that it cannot be met here."""
     if claim.lower_is_better:
         return None
-    found = [x for x in result.limits if x.what in LIMITS_OF_THE_RIG and _in_unit(claim, x, result) < claim.figure]
+    found = [
+        x
+        for x in result.limits
+        if x.what in LIMITS_OF_THE_RIG and _in_unit(claim, x, result) < claim.figure
+    ]
     return min(found, key=lambda x: x.rate_bytes_s, default=None)
 
 
 def _in_unit(claim: Claim, limit: Limit, result: StepResult) -> float:
     step = parse(result.phrase)
-    assert isinstance(step, Access)
+    assert isinstance(step, IoStep)
     return limit.rate_bytes_s / step.block_bytes if claim.unit == "IOPS" else limit.rate_bytes_s
 
 
@@ -172,9 +231,10 @@ MOST_PASSES = 1000
 
 
 def passes_to_settle(claim: Claim, result: StepResult, margin: float) -> int | None:
-    """How many passes in all would bring the interval to one side of the margin, if they spread as those so far; None beyond 1,000.
+    """The number of passes expected to decide a claim at the spread so far; None above 1,000.
 
-    With n passes the interval reaches ``t(n - 1) s / sqrt(n)`` to either side on the logarithm (see `statistics.interval`).
+    With n passes the interval reaches ``t(n - 1) s / sqrt(n)`` to either side on the logarithm (see
+    `statistics.interval`).
     """
     values = [_of_pass(claim, p) / claim.figure for p in result.passes]
     logs = [-math.log(v) if claim.lower_is_better else math.log(v) for v in values if v > 0]
@@ -200,17 +260,18 @@ def _passes(count: int) -> str:
     return f"{count} {'pass' if count == 1 else 'passes'}"
 
 
-def _why_this_step(claim: Claim, step: Access, choice: int) -> str:
+def _why_this_step(claim: Claim, step: IoStep, choice: int) -> str:
     if claim.depth is not None:
         return f"measured at depth {step.depth} as claimed"
     return f"best of {choice} such steps" if choice > 1 else "the one such step"
 
 
 def verdict_of(claim: Claim, figure: Interval, margin: float) -> tuple[Verdict, str]:
-    """The verdict for an interval in the claim's unit, and a reason where the verdict does not speak for itself.
+    """The verdict for an interval in the claim's unit, and a reason where one is needed.
 
-    Turned so that larger is better, with claim 1: short where the whole interval lies below ``1 - margin``, beaten where
-    it lies above ``1 + margin``, met where it lies above ``1 - margin``, else too close to call.
+    Turned so that larger is better, with claim 1: short where the whole interval lies below ``1 -
+    margin``, beaten where it lies above ``1 + margin``, met where it lies above ``1 - margin``,
+    else too close to call.
     """
     if figure.low is None or figure.high is None:
         return Verdict.CLOSE, "one pass has no interval; measure with --passes 3 or more"
@@ -226,9 +287,11 @@ def verdict_of(claim: Claim, figure: Interval, margin: float) -> tuple[Verdict, 
 
 def suggested_phrase(claim: Claim) -> str:
     """A phrase that would test a claim."""
-    block = claim.block_bytes or (USUAL_RANDOM_BLOCK if claim.random or claim.unit != "bytes/s" else 2**20)
+    block = claim.block_bytes or (
+        USUAL_RANDOM_BLOCK if claim.random or claim.unit != "bytes/s" else 2**20
+    )
     depth = claim.depth or (1 if claim.lower_is_better else 32 if claim.random else 8)
-    step = Access(claim.random, claim.read_percent, block, depth, claim.workers or 1)
+    step = IoStep(claim.random, claim.read_percent, block, depth, claim.workers or 1)
     return f'"{step.canonical}"'
 
 

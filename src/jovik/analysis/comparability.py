@@ -9,7 +9,7 @@ from typing import Any
 
 from jovik.analysis.statistics import LogFigure, interval, student_quantile
 from jovik.base.step_result import Interval, StepResult
-from jovik.steps import Access, parse
+from jovik.steps import IoStep, parse
 
 BATCHES = 19
 """Degrees of freedom behind the interval within one long write, of at most 20 batches."""
@@ -21,27 +21,33 @@ def differences(one: StepResult, two: StepResult) -> list[str]:
     An amount that is a share of what is free is another one on every drive, and meant to be.
     """
     step = parse(one.kind)
-    if isinstance(step, Access) and step.amount_free_percent is not None:
-        return replace(one.conditions, span_bytes=0).differences(replace(two.conditions, span_bytes=0))
+    if isinstance(step, IoStep) and step.amount_free_percent is not None:
+        return replace(one.conditions, span_bytes=0).differences(
+            replace(two.conditions, span_bytes=0)
+        )
     return one.conditions.differences(two.conditions)
 
 
 def long_write_of(result: StepResult) -> dict[str, Any] | None:
     """What a long write showed, where the step was asked to write an amount.
 
-    Any pass of some seconds is looked at as a series, but one that was timed is a short test, repeated to be sure; what its first pass
-    looked like is no figure of it.
+    Any pass of some seconds is looked at as a series, but one that was timed is a short test,
+    repeated to be sure; what its first pass looked like is no figure of it.
     """
     step = parse(result.kind)
     found: dict[str, Any] | None = result.facts.get("long_write")
-    if not isinstance(step, Access) or step.read_percent or not step.has_amount:
+    if not isinstance(step, IoStep) or step.read_percent or not step.has_amount:
         return None
-    # Fresh space is fresh once; random writes over an amount may have been repeated, and then the passes are the figure.
+    # Fresh space is fresh once; random writes over an amount may have been repeated, and then the
+    # passes are the figure.
     return found if step.fresh or len(result.passes) == 1 else None
 
 
 def figure_of(result: StepResult) -> LogFigure:
-    """The figure a result is compared by: its passes, or of a long write what is left at its end, which is what it was made for."""
+    """The figure a result is compared by.
+
+    Its passes, or of a long write what is left at its end, which is what it was made for.
+    """
     found = long_write_of(result)
     if found is None:
         return LogFigure.of([p.rate_bytes_s for p in result.passes])
@@ -55,7 +61,11 @@ def figure_of(result: StepResult) -> LogFigure:
 def rate_of(result: StepResult) -> Interval:
     """The same in bytes a second with its interval."""
     found = long_write_of(result)
-    return interval([p.rate_bytes_s for p in result.passes]) if found is None else Interval(**found["parts"][-1]["rate_bytes_s"])
+    return (
+        interval([p.rate_bytes_s for p in result.passes])
+        if found is None
+        else Interval(**found["parts"][-1]["rate_bytes_s"])
+    )
 
 
 UNLIKE_PASSES = 1.5
@@ -63,5 +73,8 @@ UNLIKE_PASSES = 1.5
 
 
 def passes_differ(rates: Sequence[float]) -> bool:
-    """Whether the passes of a step differ by more than noise does: something changed between them."""
+    """Whether the passes of a step differ by more than noise does.
+
+    Something changed between them.
+    """
     return len(rates) > 1 and min(rates) > 0 and max(rates) / min(rates) >= UNLIKE_PASSES

@@ -9,18 +9,21 @@ from dataclasses import dataclass
 from jovik.analysis.comparability import long_write_of
 from jovik.analysis.statistics import interval
 from jovik.base.step_result import Interval, StepResult
-from jovik.steps import Access, Copy, Scan, parse
+from jovik.steps import CopyStep, IoStep, ScanStep, parse
 
 ALIKE = 0.10
 """What is not further apart than this tells the same story, whatever the intervals say."""
 LARGE_FILE_BYTES = 10**9
 COPY_ALIKE = 0.5
-"""A copy goes through the operating system one request after the other: half of the stream is nothing strange."""
+"""A copy goes through the operating system one request after the other.
+
+Half of the stream is nothing strange.
+"""
 
 
 @dataclass(frozen=True)
 class Disagreement:
-    """Two figures in bytes a second that should be alike, and the likely reason that they are not."""
+    """Two rates in bytes/s that should agree and do not, with the likely reason."""
 
     what: str
     one: Interval
@@ -48,20 +51,39 @@ def disagreements(results: Sequence[StepResult]) -> list[Disagreement]:
         if (written := long_write_of(result)) is not None and streams[0]:
             first = Interval(**written["parts"][0]["rate_bytes_s"])
             reason = (
-                "the short test met a write cache that was partly full; let it rest before: rest until recovered"
+                "the short test met a write cache that was partly full; let it rest before: rest "
+                "until recovered"
                 if streams[0].median < first.median
-                else "the long write was slower from its start on: fresh space, heat, or a cache that the short test never left"
+                else "the long write was slower from its start on: fresh space, heat, or a cache "
+                "that the short test never left"
             )
             found += _apart("short and long sequential write", streams[0], first, reason, ALIKE)
-        elif isinstance(step, Scan) and "surface" in result.facts and streams[100]:
+        elif isinstance(step, ScanStep) and "surface" in result.facts and streams[100]:
             # A stream lies at the beginning, where a spinning medium is fastest.
             first = Interval(result.facts["surface"]["first_bytes_s"])
-            reason = "the file system placed the test file elsewhere on the medium, or the scan's short stretches end before the drive is up to speed"
+            reason = (
+                "the file system placed the test file elsewhere on the medium, or the "
+                "scan's short stretches end before the drive is up to speed"
+            )
             found += _apart("stream and the scan's first zones", streams[100], first, reason, ALIKE)
-        elif isinstance(step, Copy) and step.files and step.file_bytes >= LARGE_FILE_BYTES and (stream := streams[0 if step.inward else 100]):
+        elif (
+            isinstance(step, CopyStep)
+            and step.files
+            and step.file_bytes >= LARGE_FILE_BYTES
+            and (stream := streams[0 if step.inward else 100])
+        ):
             rate = interval([p.rate_bytes_s for p in result.passes])
-            reason = "the write cache was spent, or the copy's source and the operating system's cache are slower than the drive"
-            found += _apart(f"stream and a large file copied {'in' if step.inward else 'out'}", stream, rate, reason, COPY_ALIKE)
+            reason = (
+                "the write cache was spent, or the copy's source and the operating system's "
+                "cache are slower than the drive"
+            )
+            found += _apart(
+                f"stream and a large file copied {'in' if step.inward else 'out'}",
+                stream,
+                rate,
+                reason,
+                COPY_ALIKE,
+            )
     return found
 
 
@@ -70,7 +92,13 @@ def _streams(results: Sequence[StepResult], share: int) -> Interval | None:
     best: Interval | None = None
     for result in results:
         step = parse(result.phrase)
-        if not isinstance(step, Access) or step.random or step.read_percent != share or step.fresh or not result.passes:
+        if (
+            not isinstance(step, IoStep)
+            or step.random
+            or step.read_percent != share
+            or step.fresh
+            or not result.passes
+        ):
             continue
         if step.rate_bytes_s or step.rate_iops or step.durable or step.compressible_percent:
             continue
@@ -80,9 +108,16 @@ def _streams(results: Sequence[StepResult], share: int) -> Interval | None:
     return best
 
 
-def _apart(what: str, one: Interval, two: Interval, reason: str, alike: float) -> list[Disagreement]:
+def _apart(
+    what: str, one: Interval, two: Interval, reason: str, alike: float
+) -> list[Disagreement]:
     """A disagreement, where the intervals lie apart and the figures do by more than is usual."""
     if not one.median or not two.median or 1 - alike <= one.median / two.median <= 1 / (1 - alike):
         return []
-    lows, highs = [x.low if x.low is not None else x.median for x in (one, two)], [x.high if x.high is not None else x.median for x in (one, two)]
-    return [Disagreement(what, one, two, reason)] if lows[0] > highs[1] or lows[1] > highs[0] else []
+    lows, highs = (
+        [x.low if x.low is not None else x.median for x in (one, two)],
+        [x.high if x.high is not None else x.median for x in (one, two)],
+    )
+    return (
+        [Disagreement(what, one, two, reason)] if lows[0] > highs[1] or lows[1] > highs[0] else []
+    )

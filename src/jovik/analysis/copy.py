@@ -10,10 +10,12 @@ from jovik.base.trace import Trace
 
 SYNC_SHOWN = 0.1
 SOURCE_SHARE = 0.5
-"""When reading the source took more than this share of the time, the source is what was measured."""
+"""Above this share of the time spent reading the source, the source was measured."""
 
 
-def copy_facts(traces: Sequence[Trace], sequential_bytes_s: float | None) -> tuple[dict[str, Any], list[str], list[Limit]]:
+def copy_facts(
+    traces: Sequence[Trace], sequential_bytes_s: float | None
+) -> tuple[dict[str, Any], list[str], list[Limit]]:
     """Facts, words and limits of a copy.
 
     Parameters
@@ -28,15 +30,27 @@ def copy_facts(traces: Sequence[Trace], sequential_bytes_s: float | None) -> tup
     sync_share = sum(t.facts["sync_ns"] for t in traces) / max(sum(t.elapsed_ns for t in traces), 1)
     rate = first["bytes"] / seconds if seconds else 0.0
     facts: dict[str, Any] = {
-        "files": first["files"], "bytes": first["bytes"], "seconds": seconds, "files_s": first["files"] / seconds if seconds else 0.0,
-        "sync_share": sync_share, "of_sequential": rate / sequential_bytes_s if sequential_bytes_s else None,
-    }  # fmt: skip
-    words = [f"the final sync took {100 * sync_share:.0f} % of the time"] if sync_share > SYNC_SHOWN else []
+        "files": first["files"],
+        "bytes": first["bytes"],
+        "seconds": seconds,
+        "files_s": first["files"] / seconds if seconds else 0.0,
+        "sync_share": sync_share,
+        "of_sequential": rate / sequential_bytes_s if sequential_bytes_s else None,
+    }
+    words = (
+        [f"the final sync took {100 * sync_share:.0f} % of the time"]
+        if sync_share > SYNC_SHOWN
+        else []
+    )
     limits = []
     source = sum(t.facts.get("source_ns", 0) for t in traces)
     whole = sum(t.elapsed_ns for t in traces)
     if whole and source > SOURCE_SHARE * whole:
         limits.append(
-            Limit("source", first["bytes"] * len(traces) / source * 1e9, f"reading the source took {100 * source / whole:.0f} % of the time")
+            Limit(
+                "source",
+                first["bytes"] * len(traces) / source * 1e9,
+                f"reading the source took {100 * source / whole:.0f} % of the time",
+            )
         )
     return facts, words, limits

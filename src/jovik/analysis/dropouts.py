@@ -18,7 +18,10 @@ AROUND_SLICES = 101
 
 @dataclass(frozen=True)
 class DropOuts:
-    """How often, how long together, and how long the longest, in seconds; `deepest` is the least share of the rate around."""
+    """How often, how long together, and how long the longest, in seconds.
+
+    `deepest` is the least share of the rate around.
+    """
 
     count: int
     seconds: float
@@ -28,10 +31,13 @@ class DropOuts:
     def words(self, count: int, seconds: float) -> str:
         """For a reader; `count` and `seconds` are of all passes together."""
         times = "once" if count == 1 else f"{count} times"
-        return f"dropped below half of its rate {times}, {seconds:.1f} s together, {self.longest_s:.1f} s the longest"
+        return (
+            f"dropped below half of its rate {times}, {seconds:.1f} s together, "
+            f"{self.longest_s:.1f} s the longest"
+        )
 
 
-def joined(slices: npt.NDArray[np.int64]) -> int:
+def slices_per_bin(slices: npt.NDArray[np.int64]) -> int:
     """How many slices have to be taken together for the count of I/Os in them to be a rate.
 
     Of a few large I/Os a slice holds one or none, which is no drop-out.
@@ -51,15 +57,24 @@ def drop_outs(slices: npt.NDArray[np.int64]) -> DropOuts:
     """
     from scipy.ndimage import median_filter
 
-    each = joined(slices[:-1])
+    each = slices_per_bin(slices[:-1])
     rows = (len(slices) - 1) // each
-    moved = slices[: rows * each, [0, 2]].sum(axis=1).reshape(rows, each).sum(axis=1).astype(np.float64)
+    moved = (
+        slices[: rows * each, [0, 2]].sum(axis=1).reshape(rows, each).sum(axis=1).astype(np.float64)
+    )
     if not len(moved):
         return DropOuts(0, 0.0, 0.0, 1.0)
-    around = median_filter(moved, min(max(AROUND_SLICES // each, 5) | 1, len(moved) | 1), mode="nearest")
+    around = median_filter(
+        moved, min(max(AROUND_SLICES // each, 5) | 1, len(moved) | 1), mode="nearest"
+    )
     low = (moved < HALF * around) & (around > 0)
     edges = np.flatnonzero(np.diff(np.concatenate([[0], low.astype(np.int8), [0]])))
     lengths = (edges[1::2] - edges[::2]) * each * (SLICE_NS / 1e9)
     if not len(lengths):
         return DropOuts(0, 0.0, 0.0, 1.0)
-    return DropOuts(len(lengths), float(lengths.sum()), float(lengths.max()), float((moved[low] / around[low]).min()))
+    return DropOuts(
+        len(lengths),
+        float(lengths.sum()),
+        float(lengths.max()),
+        float((moved[low] / around[low]).min()),
+    )

@@ -9,12 +9,15 @@ from jovik.analysis.statistics import interval, ratio
 from jovik.base.step_result import Interval, StepResult
 
 ALIKE = 0.10
-"""An interval that lies within this share of 1 on both sides says that there is no difference that matters."""
+"""An interval this close to 1 on both sides means no difference that matters."""
 
 
 @dataclass(frozen=True)
-class FullPair:
-    """One kind of step as it was before filling and at a fill level; `share` is full over empty with its interval."""
+class FillComparison:
+    """One kind of step as it was before filling and at a fill level.
+
+    `share` is full over empty with its interval.
+    """
 
     kind: str
     filled_percent: int
@@ -35,7 +38,7 @@ class FullPair:
         return "slower" if high < 1 else "faster" if low > 1 else "too close to call"
 
 
-def empty_against_full(results: Sequence[StepResult]) -> list[FullPair]:
+def empty_against_full(results: Sequence[StepResult]) -> list[FillComparison]:
     """Every kind that was measured both ways, in the order of the results, rates in bytes a second.
 
     Parameters
@@ -44,7 +47,11 @@ def empty_against_full(results: Sequence[StepResult]) -> list[FullPair]:
         Of one drive, at most one for each kind and fill level.
     """
     # A rung of a ladder may be of the same kind as a step of its own; that one has more passes.
-    empties = {r.kind: r for r in sorted(results, key=lambda r: len(r.passes)) if r.conditions.filled_percent is None}
+    empties = {
+        r.kind: r
+        for r in sorted(results, key=lambda r: len(r.passes))
+        if r.conditions.filled_percent is None
+    }
     pairs = []
     for full in results:
         empty = empties.get(full.kind)
@@ -54,5 +61,9 @@ def empty_against_full(results: Sequence[StepResult]) -> list[FullPair]:
         one, two = ([p.rate_bytes_s for p in r.passes] for r in (empty, full))
         if min(*one, *two) <= 0:
             continue
-        pairs.append(FullPair(full.kind, level, interval(one), interval(two), ratio(two, one), empty, full))
+        pairs.append(
+            FillComparison(
+                full.kind, level, interval(one), interval(two), ratio(two, one), empty, full
+            )
+        )
     return pairs

@@ -23,38 +23,77 @@ class HealthReading:
 def _count(what: str, value: int | None, why: str) -> HealthReading | None:
     if value is None:
         return None
-    return HealthReading(what, f"{value:,}", FINE if value == 0 else LOOK, "" if value == 0 else why)
+    return HealthReading(
+        what, f"{value:,}", FINE if value == 0 else LOOK, "" if value == 0 else why
+    )
 
 
 def readings(health: Health) -> list[HealthReading]:
     """Every figure the log holds, with its reading."""
-    found: list[HealthReading | None] = [HealthReading("warning", w, LOOK, "the drive itself says so") for w in health.warnings]
+    found: list[HealthReading | None] = [
+        HealthReading("warning", w, LOOK, "the drive itself says so") for w in health.warnings
+    ]
     used = health.percentage_used
     if used is not None:
-        why = "beyond its rated endurance" if used > 100 else "most of its rated endurance is spent" if used >= 80 else ""
+        why = (
+            "beyond its rated endurance"
+            if used > 100
+            else "most of its rated endurance is spent"
+            if used >= 80
+            else ""
+        )
         found.append(HealthReading("rated endurance used", f"{used} %", LOOK if why else FINE, why))
     spare, least = health.spare_percent, health.spare_threshold_percent
     if spare is not None:
         low = least is not None and spare < least
-        found.append(HealthReading("spare capacity", f"{spare} %", LOOK if low else FINE, f"below its threshold of {least} %" if low else ""))
+        found.append(
+            HealthReading(
+                "spare capacity",
+                f"{spare} %",
+                LOOK if low else FINE,
+                f"below its threshold of {least} %" if low else "",
+            )
+        )
     found += [
         _count("media errors", health.media_errors, "data could not be read back at least once"),
-        _count("reallocated sectors", health.reallocated_sectors, "the drive has replaced bad sectors; watch whether it grows"),
-        _count("pending sectors", health.pending_sectors, "sectors that could not be read and wait to be replaced"),
-        _count("link errors", health.interface_errors, "transfers that had to be repeated: suspect the cable, port or enclosure"),
+        _count(
+            "reallocated sectors",
+            health.reallocated_sectors,
+            "the drive has replaced bad sectors; watch whether it grows",
+        ),
+        _count(
+            "pending sectors",
+            health.pending_sectors,
+            "sectors that could not be read and wait to be replaced",
+        ),
+        _count(
+            "link errors",
+            health.interface_errors,
+            "transfers that had to be repeated: suspect the cable, port or enclosure",
+        ),
     ]
     found += [_temperature(name, value, health) for name, value in health.temperatures_c.items()]
     if health.throttled_s is not None:
         seconds = health.throttled_s
         why = "" if not seconds else "it has slowed itself down for heat"
-        found.append(HealthReading("time throttled", show_time(seconds * 1e9) if seconds else "none", LOOK if seconds else FINE, why))
+        found.append(
+            HealthReading(
+                "time throttled",
+                show_time(seconds * 1e9) if seconds else "none",
+                LOOK if seconds else FINE,
+                why,
+            )
+        )
     if health.unsafe_shutdowns is not None:
         found.append(HealthReading("unsafe shutdowns", f"{health.unsafe_shutdowns:,}"))
     if health.hours is not None:
         found.append(HealthReading("powered on", f"{health.hours:,} h"))
     if health.power_cycles is not None:
         found.append(HealthReading("power cycles", f"{health.power_cycles:,}"))
-    for what, amount in (("host reads", health.host_read_bytes), ("host writes", health.host_written_bytes)):
+    for what, amount in (
+        ("host reads", health.host_read_bytes),
+        ("host writes", health.host_written_bytes),
+    ):
         if amount is not None:
             found.append(HealthReading(what, show_size(amount)))
     return [f for f in found if f is not None]
@@ -63,38 +102,69 @@ def readings(health: Health) -> list[HealthReading]:
 def _temperature(name: str, value: float, health: Health) -> HealthReading:
     shown = f"{value:.0f} C"
     if not PLAUSIBLE_C[0] <= value <= PLAUSIBLE_C[1]:
-        return HealthReading(f"temperature, {name}", shown, LOOK, "no drive is that warm or cold: the sensor is not to be believed")
+        return HealthReading(
+            f"temperature, {name}",
+            shown,
+            LOOK,
+            "no drive is that warm or cold: the sensor is not to be believed",
+        )
     if health.critical_c is not None and value >= health.critical_c:
-        return HealthReading(f"temperature, {name}", shown, LOOK, f"at or above its critical limit of {health.critical_c:.0f} C")
+        return HealthReading(
+            f"temperature, {name}",
+            shown,
+            LOOK,
+            f"at or above its critical limit of {health.critical_c:.0f} C",
+        )
     if health.warning_c is not None and value >= health.warning_c:
-        return HealthReading(f"temperature, {name}", shown, LOOK, f"at or above its limit of {health.warning_c:.0f} C")
-    return HealthReading(f"temperature, {name}", shown, FINE if health.warning_c is not None else PLAIN)
+        return HealthReading(
+            f"temperature, {name}",
+            shown,
+            LOOK,
+            f"at or above its limit of {health.warning_c:.0f} C",
+        )
+    return HealthReading(
+        f"temperature, {name}", shown, FINE if health.warning_c is not None else PLAIN
+    )
 
 
 PLAUSIBLE_C = (-40.0, 130.0)
-"""What a drive's sensor can say: the storage range of drives at the low end, the melting of its solder far off at the high."""
+"""What a drive's sensor can say.
+
+The storage range of drives at the low end, the melting of its solder far off at the high.
+"""
 
 UNITS = (512, 1_000, 1_024, 4_096, 512_000, 1_000_000, 2**20, 32 * 10**6, 32 * 2**20, 10**9, 2**30)
 """Bytes that makers count host writes in."""
 
 
 def counter_note(before: Health, after: Health, written_bytes: int) -> str:
-    """What the drive's counter of host writes says of a run, against what the run knows it wrote; empty where they agree.
+    """Compare the drive's host write counter with what the run wrote; empty where they agree.
 
-    A counter that moves in coarse steps agrees when it is off by no more than two steps of 1 GB or 5 %.
+    A counter that moves in coarse steps agrees when it is off by no more than two steps of 1 GB or
+    5 %.
     """
-    if before.host_written_bytes is None or after.host_written_bytes is None or written_bytes < 4 * 10**9:
+    if (
+        before.host_written_bytes is None
+        or after.host_written_bytes is None
+        or written_bytes < 4 * 10**9
+    ):
         return ""
     counted = after.host_written_bytes - before.host_written_bytes
     if counted <= 0:
-        return f"the drive's counter of host writes did not move while {show_size(written_bytes)} were written"
+        return (
+            "the drive's counter of host writes did not move while "
+            f"{show_size(written_bytes)} were written"
+        )
     if abs(counted - written_bytes) <= max(0.05 * written_bytes, 2e9):
         return ""
     ratio = written_bytes / counted
     factors = [a / b for a in UNITS for b in (512, 512_000) if a != b]
     near = min(factors, key=lambda f: abs(f / ratio - 1))
     told = f"; its unit is off by a factor of {near:g}" if abs(near / ratio - 1) < 0.1 else ""
-    return f"the drive counted {show_size(counted)} of host writes for {show_size(written_bytes)} written{told}"
+    return (
+        f"the drive counted {show_size(counted)} of host writes for "
+        f"{show_size(written_bytes)} written{told}"
+    )
 
 
 def changes(before: Health, after: Health) -> list[str]:
@@ -108,7 +178,13 @@ def changes(before: Health, after: Health) -> list[str]:
     ):
         if a is not None and b is not None and b > a:
             found.append(f"{b - a} new {what}")
-    if before.throttled_s is not None and after.throttled_s is not None and after.throttled_s > before.throttled_s:
-        found.append(f"it slowed itself down for heat for {after.throttled_s - before.throttled_s} s")
+    if (
+        before.throttled_s is not None
+        and after.throttled_s is not None
+        and after.throttled_s > before.throttled_s
+    ):
+        found.append(
+            f"it slowed itself down for heat for {after.throttled_s - before.throttled_s} s"
+        )
     found += [f"new warning: {w}" for w in after.warnings if w not in before.warnings]
     return found

@@ -9,7 +9,12 @@ import numpy as np
 from jovik.base.histogram import MIDDLE_NS
 from jovik.base.trace import Latencies
 
-SHOWN: tuple[tuple[str, float], ...] = (("p50", 0.5), ("p95", 0.95), ("p99", 0.99), ("p99_9", 0.999))
+SHOWN: tuple[tuple[str, float], ...] = (
+    ("p50", 0.5),
+    ("p95", 0.95),
+    ("p99", 0.99),
+    ("p99_9", 0.999),
+)
 """The percentiles that are reported, and their shares."""
 
 
@@ -19,7 +24,12 @@ def merge(parts: Iterable[Latencies]) -> Latencies | None:
     if not found:
         return None
     counts = np.sum([p.counts for p in found], axis=0)
-    return Latencies(counts, min(p.minimum_ns for p in found), max(p.maximum_ns for p in found), sum(p.sum_ns for p in found))
+    return Latencies(
+        counts,
+        min(p.minimum_ns for p in found),
+        max(p.maximum_ns for p in found),
+        sum(p.sum_ns for p in found),
+    )
 
 
 def percentile_ns(latencies: Latencies, share: float) -> float:
@@ -36,6 +46,14 @@ def percentile_ns(latencies: Latencies, share: float) -> float:
 
 
 def summary_ns(latencies: Latencies) -> dict[str, float]:
-    """Mean, percentiles, minimum and maximum in nanoseconds; minimum, maximum and mean are exact."""
+    """Mean, percentiles, minimum and maximum in nanoseconds.
+
+    Minimum, maximum and mean are exact.
+    """
     shown = {name: percentile_ns(latencies, share) for name, share in SHOWN}
-    return {"mean": latencies.sum_ns / latencies.total, **shown, "min": latencies.minimum_ns, "max": latencies.maximum_ns}
+    return {
+        "mean": latencies.sum_ns / latencies.total,
+        **shown,
+        "min": latencies.minimum_ns,
+        "max": latencies.maximum_ns,
+    }

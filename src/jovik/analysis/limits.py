@@ -12,10 +12,15 @@ from jovik.base.trace import Environment
 NEAR_CEILING = 0.7
 """Share of the tester's ceiling from which on a figure may be the tester's."""
 BUSY = 0.9
-"""Share of its time that a measuring thread may work for; above it the thread is what holds the rate down."""
+"""Share of its time that a measuring thread may work for.
+
+Above it the thread is what holds the rate down.
+"""
 
 
-def tester_limits(passes: Sequence[PassFigures], ceiling_iops: float | None, block_bytes: int, threads: int) -> tuple[Limit, ...]:
+def tester_limits(
+    passes: Sequence[PassFigures], ceiling_iops: float | None, block_bytes: int, threads: int
+) -> tuple[Limit, ...]:
     """The limits that lie in the tester itself.
 
     Parameters
@@ -30,11 +35,22 @@ def tester_limits(passes: Sequence[PassFigures], ceiling_iops: float | None, blo
     found = []
     iops = statistics.median(p.iops for p in passes)
     if ceiling_iops is not None and iops > NEAR_CEILING * ceiling_iops:
-        found.append(Limit("tester", ceiling_iops * block_bytes, f"the tester's own ceiling here is {ceiling_iops:.0f} IOPS"))
+        found.append(
+            Limit(
+                "tester",
+                ceiling_iops * block_bytes,
+                f"the tester's own ceiling here is {ceiling_iops:.0f} IOPS",
+            )
+        )
     busy = statistics.median(p.cpu_ns / p.elapsed_ns if p.elapsed_ns else 0.0 for p in passes)
     if busy > BUSY * threads:
         found.append(
-            Limit("processor", iops * block_bytes, f"the measuring thread{'s were' if threads > 1 else ' was'} busy all the time; try more workers")
+            Limit(
+                "processor",
+                iops * block_bytes,
+                f"the measuring thread{'s were' if threads > 1 else ' was'} busy all the time; "
+                "try more workers",
+            )
         )
     return tuple(found)
 
@@ -42,10 +58,12 @@ def tester_limits(passes: Sequence[PassFigures], ceiling_iops: float | None, blo
 NEAR_LINK = 0.9
 """Share of a link's payload rate from which on the link is what holds the rate down."""
 DISTURBED = 0.02
-"""Share of a pass's bytes that others may move on the same drive, and of the cores that the host may take."""
+"""Allowed share of a pass's bytes moved by others, and of cores taken by the host."""
 
 
-def link_limit(passes: Sequence[PassFigures], link: str | None, link_rate_bytes_s: float | None) -> tuple[Limit, ...]:
+def link_limit(
+    passes: Sequence[PassFigures], link: str | None, link_rate_bytes_s: float | None
+) -> tuple[Limit, ...]:
     """The link as a limit, where the rate comes near what it can carry."""
     if link is None or link_rate_bytes_s is None:
         return ()
@@ -55,7 +73,9 @@ def link_limit(passes: Sequence[PassFigures], link: str | None, link_rate_bytes_
     return (Limit("link", link_rate_bytes_s, f"{link} carries no more"),)
 
 
-def disturbance_notes(environments: Sequence[Environment | None], moved_bytes: Sequence[int]) -> list[str]:
+def disturbance_notes(
+    environments: Sequence[Environment | None], moved_bytes: Sequence[int]
+) -> list[str]:
     """What disturbed the passes, in words.
 
     Parameters
@@ -65,16 +85,34 @@ def disturbance_notes(environments: Sequence[Environment | None], moved_bytes: S
         What each pass moved itself.
     """
     notes = []
-    others = [(e.other_bytes, own) for e, own in zip(environments, moved_bytes, strict=True) if e is not None and e.other_bytes is not None]
+    others = [
+        (e.other_bytes, own)
+        for e, own in zip(environments, moved_bytes, strict=True)
+        if e is not None and e.other_bytes is not None
+    ]
     bad = [(o, own) for o, own in others if own and o > DISTURBED * own]
     if bad:
         worst = max(o / own for o, own in bad)
         amount = show_size(sum(o for o, _ in bad))
-        notes.append(f"disturbed: others moved {amount} on the same drive during {_passes(len(bad))}, up to {100 * worst:.0f} % of the pass")
-    stolen = [e.stolen for e in environments if e is not None and e.stolen is not None and e.stolen > DISTURBED]
+        notes.append(
+            f"disturbed: others moved {amount} on the same drive during {_passes(len(bad))}, "
+            f"up to {100 * worst:.0f} % of the pass"
+        )
+    stolen = [
+        e.stolen
+        for e in environments
+        if e is not None and e.stolen is not None and e.stolen > DISTURBED
+    ]
     if stolen:
-        notes.append(f"disturbed: the host took up to {100 * max(stolen):.0f} % of this machine's cores away during {_passes(len(stolen))}")
-    busy = [e.busy - e.own for e in environments if e is not None and e.busy is not None and e.own is not None]
+        notes.append(
+            f"disturbed: the host took up to {100 * max(stolen):.0f} % of this machine's "
+            f"cores away during {_passes(len(stolen))}"
+        )
+    busy = [
+        e.busy - e.own
+        for e in environments
+        if e is not None and e.busy is not None and e.own is not None
+    ]
     if busy and max(busy) > 0.5:
         notes.append(f"disturbed: other programs used up to {100 * max(busy):.0f} % of the cores")
     return notes

@@ -10,8 +10,8 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from jovik.analysis.changepoint import Cut, Noise, change_points, smallest_change
-from jovik.analysis.dropouts import joined
+from jovik.analysis.changepoint import ChangePoint, Noise, change_points, smallest_change
+from jovik.analysis.dropouts import slices_per_bin
 from jovik.analysis.statistics import interval_within
 from jovik.analysis.steady_state import steady_from
 from jovik.base.quantities import show_rate, show_size, show_time, significant
@@ -19,22 +19,31 @@ from jovik.base.step_result import Interval
 from jovik.base.trace import SLICE_NS
 
 MOST_BINS = 1000
-"""Of a long series so many bins are looked at at a time: a place is then still known to a tenth of a percent of the write."""
+"""Of a long series so many bins are looked at at a time.
+
+A place is then still known to a tenth of a percent of the write.
+"""
 HEAD_BINS = 2000
-"""The beginning is looked at finely too: a write cache that lasts for seconds would be lost in the bins of a write that lasts for hours."""
+"""The beginning is looked at finely too.
+
+A write cache that lasts for seconds would be lost in the bins of a write that lasts for hours.
+"""
 SHORTEST_BINS = 6
 MATERIAL = 0.10
 """A fall by less is noted as one level: nobody plans by it."""
 SEEN_SHARE = 0.05
-"""The share of the write that a fall has to last for, in the statement on what would have been seen."""
+"""Share of the write a fall must last, in the statement on the smallest detectable fall."""
 CLIFF = 0.20
 """From a fall by this share on it is called the cliff; less may be the drive's wavering."""
 ROUNDS = 25
 
 
 @dataclass(frozen=True)
-class Part:
-    """A stretch of one level. `spread` is the standard deviation of its slices' rates as a share of the rate."""
+class LevelPart:
+    """A stretch of one level.
+
+    `spread` is the standard deviation of its slices' rates as a share of the rate.
+    """
 
     start_s: float
     end_s: float
@@ -45,8 +54,11 @@ class Part:
 
 
 @dataclass(frozen=True)
-class Fall:
-    """Where the rate falls: bytes and seconds since the start, the 95 % region of the place, and the rates on both sides."""
+class RateDrop:
+    """Where the rate falls.
+
+    Bytes and seconds since the start, the 95 % region of the place, and the rates on both sides.
+    """
 
     at_bytes: int
     at_s: float
@@ -65,20 +77,20 @@ class Fall:
 class LongWrite:
     """What a long write shows.
 
-    `would_see` is the smallest fall, as a share of the rate, that would have been found had it lasted for `SEEN_SHARE` of the write.
-    `steady_from_s` is from when on the SNIA test holds.
+    `would_see` is the smallest fall, as a share of the rate, that would have been found had it
+    lasted for `SEEN_SHARE` of the write. `steady_from_s` is from when on the SNIA test holds.
     """
 
     block_bytes: int
     total_bytes: int
     seconds: float
-    parts: tuple[Part, ...]
-    falls: tuple[Fall, ...]
+    parts: tuple[LevelPart, ...]
+    falls: tuple[RateDrop, ...]
     would_see: float
     steady_from_s: float | None
 
     @property
-    def cliff(self) -> Fall | None:
+    def cliff(self) -> RateDrop | None:
         """The first deep fall."""
         return next((f for f in self.falls if f.deep), None)
 
@@ -93,10 +105,17 @@ class LongWrite:
         """Each fall for a reader."""
         said = []
         for number, fall in enumerate(self.falls):
-            name = "the cliff" if fall is self.cliff else "it falls again" if number else "a small fall"
+            name = (
+                "the cliff"
+                if fall is self.cliff
+                else "it falls again"
+                if number
+                else "a small fall"
+            )
             near = (fall.high_bytes - fall.low_bytes) / 2
             said.append(
-                f"{name}: after {show_size(fall.at_bytes)} (within {show_size(near)}) and {show_time(fall.at_s * 1e9)} it falls from "
+                f"{name}: after {show_size(fall.at_bytes)} (within {show_size(near)}) and "
+                f"{show_time(fall.at_s * 1e9)} it falls from "
                 f"{self._rate(fall.before_bytes_s, ios)} to {self._rate(fall.after_bytes_s, ios)}"
             )
         return said
@@ -106,15 +125,22 @@ class LongWrite:
         said = self.fall_words(ios=ios)
         if self.cliff is None:
             said.append(
-                f"no cliff within {show_size(self.total_bytes)}: a fall by {math.ceil(100 * max(self.would_see, CLIFF))} % or more that lasted "
+                f"no cliff within {show_size(self.total_bytes)}: a fall by "
+                f"{math.ceil(100 * max(self.would_see, CLIFF))} % or more that lasted "
                 f"{show_size(SEEN_SHARE * self.total_bytes)} would have been seen"
             )
         for one, two in pairwise(self.parts):
             if two.rate_bytes_s.median > one.rate_bytes_s.median * (1 + MATERIAL):
-                said.append(f"it recovers after {show_size(two.start_bytes)} to {self._rate(two.rate_bytes_s.median, ios)}")
+                said.append(
+                    f"it recovers after {show_size(two.start_bytes)} to "
+                    f"{self._rate(two.rate_bytes_s.median, ios)}"
+                )
                 break
         if self.steady_from_s is not None and self.falls:
-            said.append(f"steady from {show_time(self.steady_from_s * 1e9)} on (SNIA test) at {self._rate(self.parts[-1].rate_bytes_s.median, ios)}")
+            said.append(
+                f"steady from {show_time(self.steady_from_s * 1e9)} on (SNIA test) at "
+                f"{self._rate(self.parts[-1].rate_bytes_s.median, ios)}"
+            )
         elif self.steady_from_s is None:
             said.append("not steady at its end (SNIA test): a longer write may show more")
         return said
@@ -139,7 +165,7 @@ def long_write(slices: npt.NDArray[np.int64], elapsed_ns: int) -> LongWrite | No
     written = slices[:whole, 2].astype(np.float64)
     if whole < 2 * SHORTEST_BINS + 1 or not written.any():
         return None
-    each = joined(slices[:whole])
+    each = slices_per_bin(slices[:whole])
     count = whole // each
     if count < 2 * SHORTEST_BINS + 1:
         return None
@@ -169,34 +195,47 @@ def long_write(slices: npt.NDArray[np.int64], elapsed_ns: int) -> LongWrite | No
     )
 
 
-def _cuts(bins: npt.NDArray[np.float64]) -> tuple[list[Cut], Noise]:
-    """Changes of level, in bins; of a long series finely at its beginning and more coarsely behind that."""
+def _cuts(bins: npt.NDArray[np.float64]) -> tuple[list[ChangePoint], Noise]:
+    """Changes of level, in bins.
+
+    Of a long series finely at its beginning and more coarsely behind that.
+    """
     cuts, noise = change_points(_logs(bins[:HEAD_BINS]), SHORTEST_BINS)
     if len(bins) <= HEAD_BINS:
         return cuts, noise
     each = -(-len(bins) // MOST_BINS)
     coarse = bins[: len(bins) // each * each].reshape(-1, each).sum(axis=1)
     later, noise = change_points(_logs(coarse), SHORTEST_BINS)
-    # What lies near the end of the fine part is left to the other: there it has a future to be held against.
+    # What lies near the end of the fine part is left to the other: there it has a future to be held
+    # against.
     border = HEAD_BINS - max(HEAD_BINS // 10, SHORTEST_BINS * each)
     head = [c for c in cuts if c.at < border]
-    behind = [Cut(c.at * each, c.first * each, c.last * each) for c in later if c.at * each >= max(border, (head[-1].at if head else 0) + each)]
+    behind = [
+        ChangePoint(c.at * each, c.first * each, c.last * each)
+        for c in later
+        if c.at * each >= max(border, (head[-1].at if head else 0) + each)
+    ]
     return head + [_finer(c, bins, each) for c in behind], noise
 
 
-def _finer(cut: Cut, bins: npt.NDArray[np.float64], each: int) -> Cut:
-    """A coarse cut's place among the fine bins around it: where two levels leave the least behind."""
+def _finer(cut: ChangePoint, bins: npt.NDArray[np.float64], each: int) -> ChangePoint:
+    """A coarse cut's place among the fine bins around it.
+
+    Where two levels leave the least behind.
+    """
     start, end = max(cut.at - 3 * each, 1), min(cut.at + 3 * each, len(bins) - 1)
     part = _logs(bins[start - 1 : end + 1])
     costs = [part[:k].var() * k + part[k:].var() * (len(part) - k) for k in range(1, len(part))]
     at = start + int(np.argmin(costs))
-    return Cut(at, min(cut.first, at), max(cut.last, at))
+    return ChangePoint(at, min(cut.first, at), max(cut.last, at))
 
 
 def _logs(bins: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
     """Logarithms; a bin in which next to nothing was written would have one without bound."""
     some = bins[bins > 0]
-    logs: npt.NDArray[np.float64] = np.log(np.maximum(bins, 0.02 * np.median(some) if len(some) else 1.0))
+    logs: npt.NDArray[np.float64] = np.log(
+        np.maximum(bins, 0.02 * np.median(some) if len(some) else 1.0)
+    )
     return logs
 
 
@@ -205,8 +244,8 @@ def _would_see(noise: Noise, count: int) -> float:
     return max(MATERIAL, 1 - math.exp(-smallest_change(noise, count, length)))
 
 
-def _material(cuts: list[Cut], bins: npt.NDArray[np.float64]) -> list[Cut]:
-    """Join neighbouring parts, those most alike first, until each differs from the next by something that matters."""
+def _material(cuts: list[ChangePoint], bins: npt.NDArray[np.float64]) -> list[ChangePoint]:
+    """Merge neighbouring parts, most similar first, until all differences matter."""
     kept = list(cuts)
     while kept:
         edges = [0, *(c.at for c in kept), len(bins)]
@@ -219,11 +258,23 @@ def _material(cuts: list[Cut], bins: npt.NDArray[np.float64]) -> list[Cut]:
     return kept
 
 
-def _part(bins: npt.NDArray[np.float64], reached: npt.NDArray[np.float64], start: int, end: int, bin_s: float) -> Part:
+def _part(
+    bins: npt.NDArray[np.float64],
+    reached: npt.NDArray[np.float64],
+    start: int,
+    end: int,
+    bin_s: float,
+) -> LevelPart:
     # The bin in which a level changes has some of both.
-    inner = bins[start + (1 if start and end - start > 2 else 0) : end - (1 if end < len(bins) and end - start > 2 else 0)] / bin_s
+    inner = (
+        bins[
+            start + (1 if start and end - start > 2 else 0) : end
+            - (1 if end < len(bins) and end - start > 2 else 0)
+        ]
+        / bin_s
+    )
     rate = interval_within(inner)
-    return Part(
+    return LevelPart(
         start_s=start * bin_s,
         end_s=end * bin_s,
         start_bytes=int(reached[start]),
@@ -233,12 +284,19 @@ def _part(bins: npt.NDArray[np.float64], reached: npt.NDArray[np.float64], start
     )
 
 
-def _fall(cut: Cut, before: float, after: float, reached: npt.NDArray[np.float64], bin_s: float) -> Fall:
-    """The place of a fall, finer than a bin: where the lines of what was written on both sides of it meet."""
+def _fall(
+    cut: ChangePoint, before: float, after: float, reached: npt.NDArray[np.float64], bin_s: float
+) -> RateDrop:
+    """The place of a fall, finer than a bin.
+
+    Where the lines of what was written on both sides of it meet.
+    """
     one, two = max(cut.at - 2, 0), min(cut.at + 2, len(reached) - 1)
     # reached[one] + before * (t - t_one) = reached[two] - after * (t_two - t)
-    meet = (reached[two] - reached[one] + before * one * bin_s - after * two * bin_s) / (before - after)
+    meet = (reached[two] - reached[one] + before * one * bin_s - after * two * bin_s) / (
+        before - after
+    )
     meet = min(max(meet, one * bin_s), two * bin_s)
     at = reached[one] + before * (meet - one * bin_s)
     low, high = reached[max(cut.first - 1, 0)], reached[min(cut.last + 1, len(reached) - 1)]
-    return Fall(round(at), meet, round(min(low, at)), round(max(high, at)), before, after)
+    return RateDrop(round(at), meet, round(min(low, at)), round(max(high, at)), before, after)

@@ -41,22 +41,53 @@ def obstacles(around: Surroundings, claims: Sequence[Claim] = ()) -> list[Obstac
     """Everything that stands in the way, and at the end what can be done."""
     found = []
     if around.is_system:
-        found.append(Obstacle("system drive", "this system runs from it, so its own work disturbs every figure"))
+        found.append(
+            Obstacle(
+                "system drive", "this system runs from it, so its own work disturbs every figure"
+            )
+        )
     if around.read_only:
         found.append(Obstacle("read-only", "only what is on it can be read"))
     if around.busy_bytes_s > BUSY_BYTES_S:
-        found.append(Obstacle("in use", f"others move {show_rate(around.busy_bytes_s)} on it right now"))
+        found.append(
+            Obstacle("in use", f"others move {show_rate(around.busy_bytes_s)} on it right now")
+        )
     if around.free_bytes is not None and around.free_bytes < LOW_SPACE_BYTES:
-        found.append(Obstacle("low space", f"{show_size(around.free_bytes)} free; first-look wants {show_size(LOW_SPACE_BYTES)}"))
+        found.append(
+            Obstacle(
+                "low space",
+                f"{show_size(around.free_bytes)} free; first-look wants "
+                f"{show_size(LOW_SPACE_BYTES)}",
+            )
+        )
     if around.link_reduced:
-        found.append(Obstacle("slow link", f"it runs as {around.link}: suspect the port, the cable or a slot that is wired narrower"))
+        found.append(
+            Obstacle(
+                "slow link",
+                f"it runs as {around.link}: suspect the port, the cable or a slot that is wired "
+                "narrower",
+            )
+        )
     found += _claims_beyond(around, claims)
     if around.mounted and not around.read_only:
-        found.append(Obstacle("can do", "measure a folder on it; reading the raw device is possible too"))
+        found.append(
+            Obstacle("can do", "measure a folder on it; reading the raw device is possible too")
+        )
     elif around.against_writing:
-        found.append(Obstacle("can do", f"read it as a raw device; writing is refused: {'; '.join(around.against_writing)}"))
+        found.append(
+            Obstacle(
+                "can do",
+                f"read it as a raw device; writing is refused: {'; '.join(around.against_writing)}",
+            )
+        )
     else:
-        found.append(Obstacle("can do", "read it as a raw device; write it with --destroy and its serial: nothing known is on it"))
+        found.append(
+            Obstacle(
+                "can do",
+                "read it as a raw device; write it with --destroy and its serial: nothing known "
+                "is on it",
+            )
+        )
     return found
 
 
@@ -66,6 +97,10 @@ def _claims_beyond(around: Surroundings, claims: Sequence[Claim]) -> list[Obstac
         return []
     beyond = [c for c in claims if c.unit == "bytes/s" and c.figure > rate]
     return [
-        Obstacle("claim beyond the link", f"this port carries at most {show_rate(rate)}; the claim of {c.shown()} ({c.label}) cannot be tested here")
+        Obstacle(
+            "claim beyond the link",
+            f"this port carries at most {show_rate(rate)}; the claim of {c.shown()} "
+            f"({c.label}) cannot be tested here",
+        )
         for c in beyond
     ]

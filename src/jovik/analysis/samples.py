@@ -1,4 +1,7 @@
-"""Samples of one drive side by side, and those that are not right: far from their siblings, from their claim, and from their class."""
+"""Samples of one drive side by side, and those that are not right.
+
+Far from their siblings, from their claim, and from their class.
+"""
 
 from __future__ import annotations
 
@@ -8,22 +11,28 @@ from dataclasses import dataclass
 
 from jovik.analysis.statistics import interval, ratio
 from jovik.base.step_result import Interval, StepResult
-from jovik.steps import Access, parse
+from jovik.steps import IoStep, parse
 
 FAR = 0.80
 """A unit is far below when the whole interval of its ratio to its siblings lies below this."""
 CLASS_SHARE = 0.60
-"""Below this share of the slowest other drive of its class, a unit does not belong there; nor, in a stream, below this share of what the
-link of the generation before carries: nobody sells a drive with a link that it has no use for."""
+"""Below this share of the slowest other drive of its class, a unit does not belong there.
+
+Nor, in a stream, below this share of what the link of the generation before carries: nobody sells a
+drive with a link that it has no use for.
+"""
 OVER = 1.06
-"""So much above what a link carries is more than noise, and more than packets of 512 bytes instead of the usual 256 bring (4.5 %)."""
+"""Tolerance above a link's payload: noise, and 512-byte instead of 256-byte packets (4.5 %)."""
 STREAM_BLOCK = 128 * 1024
-"""From this block size on a sequential read is bounded by the link and the medium, not by commands."""
+"""From this block size on, link and medium bound a sequential read, not commands."""
 
 
 @dataclass(frozen=True)
 class ClassLink:
-    """The link that drives of a class are sold with: what it carries, and what the generation before did (None: there was none)."""
+    """The link that drives of a class are sold with.
+
+    What it carries, and what the generation before did (None: there was none).
+    """
 
     name: str
     rate_bytes_s: float
@@ -31,16 +40,21 @@ class ClassLink:
 
 
 @dataclass(frozen=True)
-class Band:
-    """Where a drive of a class is expected in one kind of step, in bytes a second; `by` says who set the lower and the upper end."""
+class ExpectedRange:
+    """Where a drive of a class is expected in one kind of step, in bytes a second.
+
+    `by` says who set the lower and the upper end.
+    """
 
     low: float | None
     high: float | None
     by: tuple[str, str] = ("", "")
 
 
-def expected_band(kind: str, peers: Sequence[StepResult], link: ClassLink | None, *, solid: bool) -> Band:
-    """Where a drive is expected, from the other drives of its class and from the physics of its link.
+def expected_band(
+    kind: str, peers: Sequence[StepResult], link: ClassLink | None, *, solid: bool
+) -> ExpectedRange:
+    """The expected range of a drive, from its peers and from the physics of its link.
 
     Parameters
     ----------
@@ -55,32 +69,48 @@ def expected_band(kind: str, peers: Sequence[StepResult], link: ClassLink | None
     """
     step = parse(kind)
     slowest = min((_median(r) for r in peers if r.kind == kind and _good(r)), default=None)
-    low, by_low = (CLASS_SHARE * slowest, "the slowest other drive of its class") if slowest is not None else (None, "")
+    low, by_low = (
+        (CLASS_SHARE * slowest, "the slowest other drive of its class")
+        if slowest is not None
+        else (None, "")
+    )
     high, by_high = None, ""
-    if link is not None and isinstance(step, Access) and not step.rate_bytes_s and not step.rate_iops:
+    if (
+        link is not None
+        and isinstance(step, IoStep)
+        and not step.rate_bytes_s
+        and not step.rate_iops
+    ):
         # A mixture runs both ways at once, and a link carries as much each way.
         high, by_high = link.rate_bytes_s * (1 if step.read_percent in (0, 100) else 2), link.name
         stream = not step.random and step.read_percent == 100 and step.block_bytes >= STREAM_BLOCK
-        floor = CLASS_SHARE * link.before_bytes_s if link.before_bytes_s is not None and solid and stream else None
+        floor = (
+            CLASS_SHARE * link.before_bytes_s
+            if link.before_bytes_s is not None and solid and stream
+            else None
+        )
         if floor is not None and (low is None or floor > low):
             low, by_low = floor, "what the link of the generation before carries"
-    return Band(low, high, (by_low, by_high))
+    return ExpectedRange(low, high, (by_low, by_high))
 
 
 @dataclass(frozen=True)
-class UnitFigure:
-    """One unit in one kind of step; `share` is of the best of its siblings, None where there is none; `band` is its class's."""
+class SampleFigure:
+    """One unit in one kind of step.
+
+    `share` is of the best of its siblings, None where there is none; `band` is its class's.
+    """
 
     unit: str
     kind: str
     rate_bytes_s: Interval
     share: Interval | None
     result: StepResult
-    band: Band = Band(None, None)
+    band: ExpectedRange = ExpectedRange(None, None)
 
 
 @dataclass(frozen=True)
-class Suspect:
+class SuspectSample:
     """A unit that is not right: what tells so, and what to check, the likeliest first."""
 
     unit: str
@@ -89,8 +119,12 @@ class Suspect:
 
 
 def side_by_side(
-    results: Sequence[StepResult], of_class: Sequence[StepResult] = (), link: ClassLink | None = None, *, solid: bool = False
-) -> list[UnitFigure]:  # fmt: skip
+    results: Sequence[StepResult],
+    of_class: Sequence[StepResult] = (),
+    link: ClassLink | None = None,
+    *,
+    solid: bool = False,
+) -> list[SampleFigure]:
     """Every unit in every kind of step that at least one has, in the order of the results.
 
     Parameters
@@ -102,19 +136,40 @@ def side_by_side(
     """
     found = []
     for result in results:
-        others = [r for r in results if r.kind == result.kind and r.conditions.unit != result.conditions.unit and _good(r)]
+        others = [
+            r
+            for r in results
+            if r.kind == result.kind and r.conditions.unit != result.conditions.unit and _good(r)
+        ]
         others = [r for r in others if not r.conditions.differences(result.conditions)]
         best = max(others, key=_median, default=None)
         mine = [p.rate_bytes_s for p in result.passes]
-        share = ratio(mine, [p.rate_bytes_s for p in best.passes]) if best is not None and _good(result) else None
+        share = (
+            ratio(mine, [p.rate_bytes_s for p in best.passes])
+            if best is not None and _good(result)
+            else None
+        )
         peers = [r for r in of_class if not r.conditions.differences(result.conditions)]
         # What went through the system's cache is bounded by memory, not by the link.
-        band = expected_band(result.kind, peers, link if result.conditions.direct else None, solid=solid)
-        found.append(UnitFigure(result.conditions.unit or "unknown unit", result.kind, interval(mine), share, result, band))
+        band = expected_band(
+            result.kind, peers, link if result.conditions.direct else None, solid=solid
+        )
+        found.append(
+            SampleFigure(
+                result.conditions.unit or "unknown unit",
+                result.kind,
+                interval(mine),
+                share,
+                result,
+                band,
+            )
+        )
     return found
 
 
-def suspects(figures: Sequence[UnitFigure], short_kinds: Sequence[tuple[str, str]] = ()) -> list[Suspect]:
+def suspects(
+    figures: Sequence[SampleFigure], short_kinds: Sequence[tuple[str, str]] = ()
+) -> list[SuspectSample]:
     """Units that are not right.
 
     Parameters
@@ -126,51 +181,73 @@ def suspects(figures: Sequence[UnitFigure], short_kinds: Sequence[tuple[str, str
     found = []
     for unit in dict.fromkeys(f.unit for f in figures):
         mine = [f for f in figures if f.unit == unit]
-        evidence = [_sibling_words(f) for f in mine if f.share is not None and (f.share.high or f.share.median) < FAR]
+        evidence = [
+            _sibling_words(f)
+            for f in mine
+            if f.share is not None and (f.share.high or f.share.median) < FAR
+        ]
         evidence += [words for f in mine for words in _band_words(f)]
         errors = sum(f.result.errors for f in mine)
         evidence += [f"{errors} errors"] if errors else []
         if not evidence:
             continue
         evidence += [f"{kind}: short of its claim" for who, kind in short_kinds if who == unit]
-        found.append(Suspect(unit, tuple(evidence), tuple(_checks(mine, figures))))
+        found.append(SuspectSample(unit, tuple(evidence), tuple(_checks(mine, figures))))
     return found
 
 
-def _band_words(figure: UnitFigure) -> list[str]:
+def _band_words(figure: SampleFigure) -> list[str]:
     rate, band = figure.rate_bytes_s, figure.band
     if band.low is not None and rate.median < band.low:
-        return [f"{figure.kind}: {100 * CLASS_SHARE * rate.median / band.low:.0f} % of {band.by[0]}"]
+        return [
+            f"{figure.kind}: {100 * CLASS_SHARE * rate.median / band.low:.0f} % of {band.by[0]}"
+        ]
     if band.high is not None and (rate.low or rate.median) > OVER * band.high:
-        return [f"{figure.kind}: {100 * rate.median / band.high:.0f} % of what {band.by[1]} carries"]
+        return [
+            f"{figure.kind}: {100 * rate.median / band.high:.0f} % of what {band.by[1]} carries"
+        ]
     return []
 
 
-def _sibling_words(figure: UnitFigure) -> str:
+def _sibling_words(figure: SampleFigure) -> str:
     assert figure.share is not None
     return f"{figure.kind}: {100 * figure.share.median:.0f} % of its best sibling"
 
 
-def _checks(mine: Sequence[UnitFigure], every: Sequence[UnitFigure]) -> list[str]:
-    """What to check, by what the results themselves point at, then by what is usual: the way to the drive before the drive."""
+def _checks(mine: Sequence[SampleFigure], every: Sequence[SampleFigure]) -> list[str]:
+    """What to check, by what the results themselves point at, then by what is usual.
+
+    The way to the drive before the drive.
+    """
     checks = []
-    if any(f.band.high is not None and (f.rate_bytes_s.low or 0) > OVER * f.band.high for f in mine):
-        checks.append("what was measured: a cache answered instead of the drive, or the sheet names another interface than it has")
+    if any(
+        f.band.high is not None and (f.rate_bytes_s.low or 0) > OVER * f.band.high for f in mine
+    ):
+        checks.append(
+            "what was measured: a cache answered instead of the drive, or the sheet names "
+            "another interface than it has"
+        )
     limits = {x.what: x for f in mine for x in f.result.limits}
     if "link" in limits:
         checks.append(f"cable and port: the link held it back ({limits['link'].note})")
     links = {f.result.conditions.link for f in mine}
     other_links = {f.result.conditions.link for f in every} - links
     if any(other_links):
-        checks.append(f"port: its siblings ran on {', '.join(sorted(str(x) for x in other_links if x))}")
+        checks.append(
+            f"port: its siblings ran on {', '.join(sorted(str(x) for x in other_links if x))}"
+        )
     if "heat" in limits:
         checks.append(f"cooling: {limits['heat'].note}")
     if any("disturbed" in n for f in mine for n in f.result.notes):
         checks.append("the machine: others used the drive or the cores during the test")
-    firmware = {f.result.conditions.firmware for f in mine} ^ {f.result.conditions.firmware for f in every if f not in mine}
+    firmware = {f.result.conditions.firmware for f in mine} ^ {
+        f.result.conditions.firmware for f in every if f not in mine
+    }
     if len(firmware) > 1:
         checks.append(f"firmware: {', '.join(sorted(str(x) for x in firmware))}")
-    checks.append("the same steps with another cable, port or slot, enclosure (jovik repeat RUN --target ...)")
+    checks.append(
+        "the same steps with another cable, port or slot, enclosure (jovik repeat RUN --target ...)"
+    )
     checks.append("the sample itself: its log (jovik health), and another sample of the drive")
     return checks
 

@@ -1,4 +1,7 @@
-"""A scan of the surface: the shape of rate and access time from the first to the last address, and zones that stand out."""
+"""A scan of the surface.
+
+The shape of rate and access time from the first to the last address, and zones that stand out.
+"""
 
 from __future__ import annotations
 
@@ -15,11 +18,11 @@ from jovik.base.quantities import show_rate, show_size, show_time
 EDGE_SHARE = 0.05
 """The outer and the inner rate are means over so much of the zones at either end."""
 FAR = 6.0
-"""A zone is slow when it lies so many robust standard deviations below its neighbours, and below `SLOW` of them."""
+"""Robust standard deviations below its neighbours, with `SLOW`, that make a zone slow."""
 SLOW = 0.7
 AROUND = 10
 FALLING = 1.15
-"""From this ratio of first to last on, the rate is said to fall with the address, as on a spinning medium."""
+"""First-to-last ratio from which the rate is said to fall, as on a hard disk."""
 
 
 @dataclass(frozen=True)
@@ -51,17 +54,26 @@ class Surface:
         said = []
         if self.ratio >= FALLING:
             said.append(
-                f"{show_rate(self.first_bytes_s)} at the first address, {show_rate(self.last_bytes_s)} at the last: {self.ratio:.2f} to 1, "
+                f"{show_rate(self.first_bytes_s)} at the first address, "
+                f"{show_rate(self.last_bytes_s)} at the last: {self.ratio:.2f} to 1, "
                 "as on a spinning medium"
             )
         else:
-            said.append(f"even from the first to the last address ({show_rate(self.first_bytes_s)} and {show_rate(self.last_bytes_s)})")
+            said.append(
+                f"even from the first to the last address ({show_rate(self.first_bytes_s)} and "
+                f"{show_rate(self.last_bytes_s)})"
+            )
         if self.access_ns is not None and self.slowest_access_ns is not None:
-            said.append(f"access time {show_time(self.access_ns)}, in the slowest zone {show_time(self.slowest_access_ns)}")
+            said.append(
+                f"access time {show_time(self.access_ns)}, in the slowest zone "
+                f"{show_time(self.slowest_access_ns)}"
+            )
         if self.slow:
             said.append(f"slow: {self._places(self.slow)}")
         if self.unreadable:
-            said.append(f"unreadable: {self._places(self.unreadable)}; copy what matters off this drive")
+            said.append(
+                f"unreadable: {self._places(self.unreadable)}; copy what matters off this drive"
+            )
         return said
 
     def _places(self, numbers: Sequence[int]) -> str:
@@ -70,7 +82,12 @@ class Surface:
         return f"{len(numbers)} {'zone' if len(numbers) == 1 else 'zones'}, at {shown}{more}"
 
 
-def surface(zone_bytes: int, rates_bytes_s: Sequence[float], access_ns: Sequence[float | None], errors: Sequence[int]) -> Surface:
+def surface(
+    zone_bytes: int,
+    rates_bytes_s: Sequence[float],
+    access_ns: Sequence[float | None],
+    errors: Sequence[int],
+) -> Surface:
     """Judge a scan.
 
     Parameters
@@ -98,12 +115,20 @@ def surface(zone_bytes: int, rates_bytes_s: Sequence[float], access_ns: Sequence
     )
 
 
-def _slow(rates: np.ndarray[Any, np.dtype[np.float64]], unreadable: Sequence[int]) -> tuple[int, ...]:
+def _slow(
+    rates: np.ndarray[Any, np.dtype[np.float64]], unreadable: Sequence[int]
+) -> tuple[int, ...]:
     found = []
     logs = np.log(np.maximum(rates, 1.0))
-    usual = 1.4826 * float(np.median(np.abs(np.diff(logs)))) / math.sqrt(2) if len(logs) > 2 else 0.0
+    usual = (
+        1.4826 * float(np.median(np.abs(np.diff(logs)))) / math.sqrt(2) if len(logs) > 2 else 0.0
+    )
     for i, rate in enumerate(rates):
-        near = [rates[j] for j in range(max(0, i - AROUND), min(len(rates), i + AROUND + 1)) if j != i and j not in unreadable]
+        near = [
+            rates[j]
+            for j in range(max(0, i - AROUND), min(len(rates), i + AROUND + 1))
+            if j != i and j not in unreadable
+        ]
         if i in unreadable or not near or rate <= 0:
             continue
         middle = float(np.median(near))

@@ -1,10 +1,11 @@
-"""From the passes of a step to a figure with its 95 % interval, and from two such figures to the interval of their ratio.
+"""Figures with 95 % intervals from passes, and the intervals of their ratios.
 
-Rates are positive and their noise multiplies, so all of it happens on logarithms: the interval is Student's on the
-logs of the passes, carried back (the log-normal confidence interval of the median, see Crow and Shimizu, "Lognormal
-Distributions", 1988, ch. 2), made a little wider since their noise is skewed (`SKEW_ALLOWANCE`). Repeating whole
-passes instead of trusting slices of one follows Kalibera and Jones, "Rigorous Benchmarking in Reasonable Time" (ISMM
-2013): what varies between passes cannot be seen within one.
+Rates are positive and their noise multiplies, so all of it happens on logarithms: the interval is
+Student's on the logs of the passes, carried back (the log-normal confidence interval of the median,
+see Crow and Shimizu, "Lognormal Distributions", 1988, ch. 2), made a little wider since their noise
+is skewed (`SKEW_ALLOWANCE`). Repeating whole passes instead of trusting slices of one follows
+Kalibera and Jones, "Rigorous Benchmarking in Reasonable Time" (ISMM 2013): what varies between
+passes cannot be seen within one.
 """
 
 from __future__ import annotations
@@ -21,10 +22,14 @@ from jovik.base.step_result import Interval
 
 CONFIDENCE = 0.95
 SKEW_ALLOWANCE = 1.2
-"""By this the variance of the passes is taken larger than it looks. Something may slow a pass and nothing speeds one up, so that even the
-logs of their rates are skewed, and Student's interval alone, which is made for what is not, then holds the truth too rarely: at a skewness of
-1.1 in 93.0 to 93.6 % of cases, at 1.4 in 91.7 to 92.2 %. With the allowance that is 94.6 and 93.2 %, and 96.2 % where nothing is skewed (by
-simulation of 3 to 9 passes; tests/test_statistics.py)."""
+"""By this the variance of the passes is taken larger than it looks.
+
+Something may slow a pass and nothing speeds one up, so that even the logs of their rates are
+skewed, and Student's interval alone, which is made for what is not, then holds the truth too
+rarely: at a skewness of 1.1 in 93.0 to 93.6 % of cases, at 1.4 in 91.7 to 92.2 %. With the
+allowance that is 94.6 and 93.2 %, and 96.2 % where nothing is skewed (by simulation of 3 to 9
+passes; tests/test_statistics.py).
+"""
 
 
 def student_quantile(freedom: float) -> float:
@@ -35,7 +40,10 @@ def student_quantile(freedom: float) -> float:
 
 
 def variance(values: Sequence[float], mean: float) -> float:
-    """The unbiased variance with the allowance. The standard library's works in exact fractions, which a ranking of thousands would wait for."""
+    """The unbiased variance with the allowance.
+
+    The standard library's works in exact fractions, which a ranking of thousands would wait for.
+    """
     return SKEW_ALLOWANCE * math.fsum((v - mean) ** 2 for v in values) / (len(values) - 1)
 
 
@@ -45,8 +53,8 @@ def interval(values: Sequence[float]) -> Interval:
     Parameters
     ----------
     values : sequence of positive floats
-        One for each pass. A single one has no interval; a zero among them (a pass in which nothing completed) makes
-        the logarithm useless, and then there is none either.
+        One for each pass. A single one has no interval; a zero among them (a pass in which nothing
+        completed) makes the logarithm useless, and then there is none either.
 
     Raises
     ------
@@ -61,15 +69,19 @@ def interval(values: Sequence[float]) -> Interval:
     logs = [math.log(v) for v in values]
     middle = statistics.fmean(logs)
     reach = student_quantile(len(logs) - 1) * math.sqrt(variance(logs, middle) / len(logs))
-    # With few skewed passes the median can lie outside the interval of the mean log; the interval is for the figure shown.
-    return Interval(median, min(math.exp(middle - reach), median), max(math.exp(middle + reach), median))
+    # With few skewed passes the median can lie outside the interval of the mean log; the interval
+    # is for the figure shown.
+    return Interval(
+        median, min(math.exp(middle - reach), median), max(math.exp(middle + reach), median)
+    )
 
 
 def interval_within(rates: npt.NDArray[np.float64]) -> Interval:
     """The mean rate within one pass and its 95 % interval, from its time slices.
 
-    Neighbouring slices resemble each other, so they are joined into at most 20 batches whose means are taken as
-    independent (batch means; Law, "Simulation Modeling and Analysis", ch. 9). What differs between passes is not in it.
+    Neighbouring slices resemble each other, so they are joined into at most 20 batches whose means
+    are taken as independent (batch means; Law, "Simulation Modeling and Analysis", ch. 9). What
+    differs between passes is not in it.
 
     Parameters
     ----------
@@ -86,7 +98,10 @@ def interval_within(rates: npt.NDArray[np.float64]) -> Interval:
 
 @dataclass(frozen=True)
 class LogFigure:
-    """A figure on the log scale: mean of logs, its variance, and the degrees of freedom behind the variance."""
+    """A figure on the log scale.
+
+    Mean of logs, its variance, and the degrees of freedom behind the variance.
+    """
 
     mean: float
     variance: float
@@ -108,9 +123,10 @@ class LogFigure:
 
 
 def combine(terms: Sequence[tuple[float, LogFigure]]) -> LogFigure:
-    """A weighted sum of independent figures, with the degrees of freedom of Welch and Satterthwaite.
+    """A weighted sum of figures, with Welch-Satterthwaite degrees of freedom.
 
-    Source: Satterthwaite, "An approximate distribution of estimates of variance components" (Biometrics Bulletin 2, 1946).
+    Source: Satterthwaite, "An approximate distribution of estimates of variance components"
+    (Biometrics Bulletin 2, 1946).
     """
     mean = sum(w * f.mean for w, f in terms)
     parts = [(w * w * f.variance, f.freedom) for w, f in terms]

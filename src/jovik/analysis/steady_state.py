@@ -1,7 +1,7 @@
 """Steady state by the test of the SNIA Solid State Storage Performance Test Specification.
 
-Over a window of five rounds, no round lies more than 20 % of the window's mean away from any other, and the line fitted through them
-rises or falls by no more than 10 % of the mean.
+Over a window of five rounds, no round lies more than 20 % of the window's mean away from any other,
+and the line fitted through them rises or falls by no more than 10 % of the mean.
 """
 
 from __future__ import annotations
@@ -22,7 +22,10 @@ def is_steady(rounds: Sequence[float]) -> bool:
     if mean <= 0:
         return False
     slope = float(np.polyfit(np.arange(len(values)), values, 1)[0])
-    return bool(values.max() - values.min() <= RANGE * mean and abs(slope) * (len(values) - 1) <= SLOPE * mean)
+    return bool(
+        values.max() - values.min() <= RANGE * mean
+        and abs(slope) * (len(values) - 1) <= SLOPE * mean
+    )
 
 
 def steady_from(rounds: Sequence[float]) -> int | None:

@@ -1,4 +1,7 @@
-"""What a drive is good for: how many streams of a load it carries, with what headroom, and what ends it."""
+"""What a drive is good for.
+
+How many streams of a load it carries, with what headroom, and what ends it.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +15,7 @@ from jovik.analysis.statistics import interval
 from jovik.base.quantities import spell_size
 from jovik.base.step_result import Interval, StepResult
 from jovik.sheets.load import Load
-from jovik.steps import Access, parse
+from jovik.steps import IoStep, parse
 
 LATENCY_SHARE = 0.99
 """So many of a load's accesses have to come in time."""
@@ -20,8 +23,11 @@ DAYS_A_YEAR = 365.25
 
 
 @dataclass(frozen=True)
-class Supply:
-    """What the drive gives in one direction, in bytes a second: the figure, which step it is from, and whether it is more than a lower bound."""
+class AvailableRate:
+    """What the drive gives in one direction, in bytes a second.
+
+    The figure, which step it is from, and whether it is more than a lower bound.
+    """
 
     rate_bytes_s: Interval
     source: str
@@ -30,11 +36,12 @@ class Supply:
 
 
 @dataclass(frozen=True)
-class Fit:
+class Suitability:
     """One load on one drive.
 
-    `headroom` is what the drive gives over what one stream needs, None where a figure is missing; `streams` is its whole part at the lower
-    end of the interval. `ends` says what ends it. `years` is the endurance rating at this load, by one stream.
+    `headroom` is what the drive gives over what one stream needs, None where a figure is missing;
+    `streams` is its whole part at the lower end of the interval. `ends` says what ends it. `years`
+    is the endurance rating at this load, by one stream.
     """
 
     load: Load
@@ -43,7 +50,7 @@ class Fit:
     ends: str
     years: float | None
     missing: str = ""
-    supplies: tuple[Supply, ...] = ()
+    supplies: tuple[AvailableRate, ...] = ()
 
     @property
     def carried(self) -> bool:
@@ -51,7 +58,9 @@ class Fit:
         return self.streams >= 1
 
 
-def fit(load: Load, results: Sequence[StepResult], endurance_bytes: int | None = None) -> Fit:
+def fit(
+    load: Load, results: Sequence[StepResult], endurance_bytes: int | None = None
+) -> Suitability:
     """How a drive fits a load.
 
     Parameters
@@ -61,23 +70,27 @@ def fit(load: Load, results: Sequence[StepResult], endurance_bytes: int | None =
     endurance_bytes : int, optional
         What the maker rates it for.
     """
-    supplies: list[Supply] = []
+    supplies: list[AvailableRate] = []
     rooms: list[tuple[float, str]] = []
     for need, share, word in ((load.read_bytes_s, 100, "read"), (load.write_bytes_s, 0, "write")):
         if not need:
             continue
         found = _supply(load, results, share)
         if found is None:
-            return Fit(load, None, 0, "", None, _phrase(load, share))
+            return Suitability(load, None, 0, "", None, _phrase(load, share))
         supplies.append(found)
-        low = found.rate_bytes_s.low if found.rate_bytes_s.low is not None else found.rate_bytes_s.median
+        low = (
+            found.rate_bytes_s.low
+            if found.rate_bytes_s.low is not None
+            else found.rate_bytes_s.median
+        )
         rooms.append((low / need, f"{word} rate{found.source}"))
     # Reads and writes share the drive: each stream takes its part of the time for both.
     headroom = 1 / sum(1 / room for room, _ in rooms)
     ends = min(rooms)[1]
     if headroom < 1 and not all(s.sure for s in supplies):
         # Smaller blocks than the load's are a lower bound: enough for a yes, never for a no.
-        return Fit(load, None, 0, "", None, _phrase(load, 100 if load.read_bytes_s else 0))
+        return Suitability(load, None, 0, "", None, _phrase(load, 100 if load.read_bytes_s else 0))
     late = _late(load, supplies)
     if late:
         headroom, ends = 0.0, late
@@ -85,26 +98,47 @@ def fit(load: Load, results: Sequence[StepResult], endurance_bytes: int | None =
     if endurance_bytes and load.write_bytes_s and load.hours_a_day:
         years = endurance_bytes / (load.write_bytes_s * load.hours_a_day * 3600) / DAYS_A_YEAR
     streams = math.floor(headroom) if load.many else min(math.floor(headroom), 1)
-    return Fit(load, headroom, streams, ends, years, supplies=tuple(supplies))
+    return Suitability(load, headroom, streams, ends, years, supplies=tuple(supplies))
 
 
-def _supply(load: Load, results: Sequence[StepResult], share: int) -> Supply | None:
-    """The figure that tells most about a load: after the cliff for long writes, the nearest block and depth for random access."""
-    best: tuple[tuple[float, float], Supply] | None = None
+def _supply(load: Load, results: Sequence[StepResult], share: int) -> AvailableRate | None:
+    """The figure that tells most about a load.
+
+    After the cliff for long writes, the nearest block and depth for random access.
+    """
+    best: tuple[tuple[float, float], AvailableRate] | None = None
     for result in results:
         step = parse(result.phrase)
-        if not isinstance(step, Access) or step.read_percent != share or not result.passes or not result.conditions.direct:
+        if (
+            not isinstance(step, IoStep)
+            or step.read_percent != share
+            or not result.passes
+            or not result.conditions.direct
+        ):
             continue
-        if step.rate_bytes_s or step.rate_iops or step.durable or step.compressible_percent or step.random != load.random:
+        if (
+            step.rate_bytes_s
+            or step.rate_iops
+            or step.durable
+            or step.compressible_percent
+            or step.random != load.random
+        ):
             continue
         written = long_write_of(result)
         if written is not None:
-            return Supply(rate_of(result), " after the cliff" if written["cliff"] else " of a long write", True, result)
+            return AvailableRate(
+                rate_of(result),
+                " after the cliff" if written["cliff"] else " of a long write",
+                True,
+                result,
+            )
         if step.fresh:
             continue
         rate = interval([p.rate_bytes_s for p in result.passes])
         # How far the step is from what the load does, in doublings of block and depth.
-        away = abs(math.log2(step.block_bytes / load.block_bytes)) + abs(math.log2(step.depth * step.workers / load.depth))
+        away = abs(math.log2(step.block_bytes / load.block_bytes)) + abs(
+            math.log2(step.depth * step.workers / load.depth)
+        )
         if load.random and step.block_bytes > load.block_bytes:
             continue
         if load.random and step.block_bytes < load.block_bytes:
@@ -112,26 +146,34 @@ def _supply(load: Load, results: Sequence[StepResult], share: int) -> Supply | N
             away += 1
         short = " of a short test" if share == 0 and not load.random else ""
         sure = step.block_bytes >= load.block_bytes or not load.random
-        found = Supply(rate, f"{short} ({spell_size(step.block_bytes)}, depth {step.depth * step.workers})", sure, result)
+        found = AvailableRate(
+            rate,
+            f"{short} ({spell_size(step.block_bytes)}, depth {step.depth * step.workers})",
+            sure,
+            result,
+        )
         key = (away, -rate.median)
         if best is None or key < best[0]:
             best = (key, found)
     return best[1] if best else None
 
 
-def _late(load: Load, supplies: Sequence[Supply]) -> str:
+def _late(load: Load, supplies: Sequence[AvailableRate]) -> str:
     """Whether accesses come too late for the load, in words."""
     if load.latency_ns is None:
         return ""
     for supply in supplies:
         step = parse(supply.result.phrase)
         # With more in flight than the load has, accesses wait for each other, not for the drive.
-        if not isinstance(step, Access) or step.depth * step.workers > load.depth:
+        if not isinstance(step, IoStep) or step.depth * step.workers > load.depth:
             continue
         for latencies in supply.result.latencies.values():
             took = percentile_ns(latencies, LATENCY_SHARE)
             if took > load.latency_ns:
-                return f"latency: 1 % take longer than {took / 1e6:.3g} ms, {load.latency_ns / 1e6:.3g} ms are allowed"
+                return (
+                    f"latency: 1 % take longer than {took / 1e6:.3g} ms, "
+                    f"{load.latency_ns / 1e6:.3g} ms are allowed"
+                )
     return ""
 
 
@@ -141,4 +183,6 @@ def _phrase(load: Load, share: int) -> str:
     word = "read" if share == 100 else "write"
     if share == 0 and not load.random:
         return "sequential write 1MiB depth 8 over 30% of free"
-    return f"{order} {word} {spell_size(load.block_bytes)}" + (f" depth {load.depth}" if load.depth > 1 else "")
+    return f"{order} {word} {spell_size(load.block_bytes)}" + (
+        f" depth {load.depth}" if load.depth > 1 else ""
+    )

@@ -10,7 +10,7 @@ from jovik.analysis.comparability import passes_differ
 from jovik.analysis.statistics import interval
 from jovik.base.quantities import spell_size
 from jovik.base.step_result import Interval, StepResult
-from jovik.steps import Access, parse
+from jovik.steps import IoStep, parse
 
 AXES = {
     "depth": "depth",
@@ -22,11 +22,11 @@ AXES = {
 """Fields of an access that a ladder may walk, and what they are called."""
 LEAST_RUNGS = 3
 NEAR_BEST = 0.05
-"""The knee is the smallest number whose rate is within this share of the best (as the design defines it)."""
+"""The knee is the smallest value whose rate is within this share of the best."""
 
 
 @dataclass(frozen=True)
-class Rung:
+class SweepPoint:
     """One point: the number, the rate and the I/Os a second with their intervals."""
 
     value: int
@@ -36,23 +36,29 @@ class Rung:
 
     @property
     def doubt(self) -> str:
-        """What makes one hesitate at this point: passes that differ, or what held it back that is not the drive; empty where nothing does."""
-        said = ["passes differ"] if passes_differ([p.rate_bytes_s for p in self.result.passes]) else []
+        """What makes one hesitate at this point.
+
+        Passes that differ, or what held it back that is not the drive; empty where nothing does.
+        """
+        said = (
+            ["passes differ"] if passes_differ([p.rate_bytes_s for p in self.result.passes]) else []
+        )
         said += [f"limited by the {x.what}" for x in self.result.limits[:1]]
         said += [f"{self.result.errors} errors"] if self.result.errors else []
         return " and ".join(said)
 
 
 @dataclass(frozen=True)
-class Curve:
+class Sweep:
     """Results that differ in `axis` only, by rising number.
 
-    `knee` and `best` are numbers of the axis. Over depth and workers, I/Os a second decide; over blocks and the rest, bytes a second.
+    `knee` and `best` are numbers of the axis. Over depth and workers, I/Os a second decide; over
+    blocks and the rest, bytes a second.
     """
 
     axis: str
-    step: Access
-    rungs: tuple[Rung, ...]
+    step: IoStep
+    rungs: tuple[SweepPoint, ...]
     knee: int
     best: int
 
@@ -73,7 +79,10 @@ class Curve:
             if rung.doubt:
                 found.setdefault(rung.doubt, []).append(self.spell(rung.value))
         every = len(self.rungs)
-        return [f"{doubt} {'throughout' if len(at) == every else 'at ' + ', '.join(at)}" for doubt, at in found.items()]
+        return [
+            f"{doubt} {'throughout' if len(at) == every else 'at ' + ', '.join(at)}"
+            for doubt, at in found.items()
+        ]
 
     def _common(self) -> str:
         base = {"depth": 1, "workers": 1, "compressible_percent": 0}
@@ -88,7 +97,11 @@ class Curve:
     def spell(self, value: int) -> str:
         """A number of the axis for people."""
         if self.axis == "block_bytes":
-            return spell_size(value).replace("KiB", " KiB").replace("MiB", " MiB") if value >= 1024 else f"{value} B"
+            return (
+                spell_size(value).replace("KiB", " KiB").replace("MiB", " MiB")
+                if value >= 1024
+                else f"{value} B"
+            )
         return f"{value} %" if self.axis.endswith("percent") else str(value)
 
     def words(self) -> str:
@@ -99,7 +112,11 @@ class Curve:
         def figure(value: int) -> str:
             rung = at[value]
             small = self.step.block_bytes <= 64 * 1024 and self.axis != "block_bytes"
-            return f"{significant(rung.iops.median)} IOPS" if small else show_rate(rung.rate_bytes_s.median)
+            return (
+                f"{significant(rung.iops.median)} IOPS"
+                if small
+                else show_rate(rung.rate_bytes_s.median)
+            )
 
         if self.axis.endswith("percent"):
             first, last = self.rungs[0].value, self.rungs[-1].value
@@ -107,26 +124,37 @@ class Curve:
         best = f"best at {self.name} {self.spell(self.best)} with {figure(self.best)}"
         if self.knee == self.best:
             return best
-        return f"{best}; {self.name} {self.spell(self.knee)} is the smallest within {100 * NEAR_BEST:g} % of it, with {figure(self.knee)}"
+        return (
+            f"{best}; {self.name} {self.spell(self.knee)} is the smallest within "
+            f"{100 * NEAR_BEST:g} % of it, with {figure(self.knee)}"
+        )
 
 
-def curves(results: Sequence[StepResult]) -> list[Curve]:
-    """Every ladder among results of one drive under one set of conditions, in the order of the results.
+def curves(results: Sequence[StepResult]) -> list[Sweep]:
+    """Every sweep among results of one drive under one set of conditions, in order.
 
     Parameters
     ----------
     results : sequence of StepResult
-        What came of one ladder's phrase stays together; single steps make a ladder all the same where there are enough of them.
+        What came of one ladder's phrase stays together; single steps make a ladder all the same
+        where there are enough of them.
     """
-    groups: dict[tuple[str, Access, int | None, str | None], dict[int, StepResult]] = defaultdict(dict)
+    groups: dict[tuple[str, IoStep, int | None, str | None], dict[int, StepResult]] = defaultdict(
+        dict
+    )
     for result in results:
         step = parse(result.kind)
-        if not isinstance(step, Access) or not result.passes or step.fresh:
+        if not isinstance(step, IoStep) or not result.passes or step.fresh:
             continue
         for axis in AXES:
             if axis == "compressible_percent" and not step.writes:
                 continue
-            key = (axis, _without(step, axis), result.conditions.filled_percent, result.facts.get("ladder"))
+            key = (
+                axis,
+                _without(step, axis),
+                result.conditions.filled_percent,
+                result.facts.get("ladder"),
+            )
             groups[key][getattr(step, axis)] = result
     found = []
     for (axis, *_), by_value in groups.items():
@@ -137,17 +165,31 @@ def curves(results: Sequence[StepResult]) -> list[Curve]:
     return sorted(found, key=lambda c: min(order[id(r.result)] for r in c.rungs))
 
 
-def _without(step: Access, axis: str) -> Access:
-    """A step with the same number in `axis` for every rung of a ladder: what two rungs then share makes them one ladder."""
-    same: dict[str, int] = {"depth": 1, "workers": 1, "read_percent": 50, "compressible_percent": 0, "block_bytes": 4096}
+def _without(step: IoStep, axis: str) -> IoStep:
+    """A step with the same number in `axis` for every rung of a ladder.
+
+    What two rungs then share makes them one ladder.
+    """
+    same: dict[str, int] = {
+        "depth": 1,
+        "workers": 1,
+        "read_percent": 50,
+        "compressible_percent": 0,
+        "block_bytes": 4096,
+    }
     return replace(step, **{axis: same[axis], "span_bytes": step.span})  # type: ignore[arg-type]
 
 
-def _curve(axis: str, by_value: dict[int, StepResult]) -> Curve:
-    rungs = tuple(Rung(v, interval([p.rate_bytes_s for p in r.passes]), interval([p.iops for p in r.passes]), r) for v, r in sorted(by_value.items()))
+def _curve(axis: str, by_value: dict[int, StepResult]) -> Sweep:
+    rungs = tuple(
+        SweepPoint(
+            v, interval([p.rate_bytes_s for p in r.passes]), interval([p.iops for p in r.passes]), r
+        )
+        for v, r in sorted(by_value.items())
+    )
     figure = {r.value: r.rate_bytes_s.median for r in rungs}
     best = max(figure, key=lambda v: figure[v])
     knee = min(v for v, rate in figure.items() if rate >= (1 - NEAR_BEST) * figure[best])
     first = parse(rungs[0].result.kind)
-    assert isinstance(first, Access)
-    return Curve(axis, first, rungs, knee, best)
+    assert isinstance(first, IoStep)
+    return Sweep(axis, first, rungs, knee, best)

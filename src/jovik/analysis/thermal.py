@@ -1,4 +1,7 @@
-"""Temperatures of a run: which sensors can be believed, how warm it got, and whether heat held a rate down."""
+"""Temperatures of a run.
+
+Which sensors can be believed, how warm it got, and whether heat held a rate down.
+"""
 
 from __future__ import annotations
 
@@ -14,14 +17,17 @@ from jovik.analysis.health import PLAUSIBLE_C
 from jovik.base.step_result import Limit
 from jovik.base.trace import SLICE_NS
 
-Samples = Sequence[tuple[float, dict[str, float]]]
+TemperatureSeries = Sequence[tuple[float, dict[str, float]]]
 """(seconds, degrees Celsius by sensor), in order of time."""
 
 STUCK_AFTER_S = 60.0
-"""A sensor that has not moved by a tenth of a degree for so long, while another moved or the drive worked, is stuck."""
+"""A sensor constant for this long while another moved or the drive worked is stuck."""
 MOVED_C = 3.0
 APART_C = 45.0
-"""How far sensors of one drive may lie apart: its controller is warmer than its memory, but not by more."""
+"""How far sensors of one drive may lie apart.
+
+Its controller is warmer than its memory, but not by more.
+"""
 FALL = 0.9
 """Share of its cool rate below which a hot drive has slowed down."""
 NEAR_LIMIT_C = 1.0
@@ -37,7 +43,7 @@ class SensorReading:
     set_aside: str = ""
 
 
-def assess(samples: Samples) -> list[SensorReading]:
+def assess_sensors(samples: TemperatureSeries) -> list[SensorReading]:
     """Every sensor that answered, with what it showed and whether it can be believed."""
     names = sorted({n for _, values in samples for n in values})
     series = {n: [values[n] for _, values in samples if n in values] for n in names}
@@ -47,32 +53,51 @@ def assess(samples: Samples) -> list[SensorReading]:
     for n in names:
         values = series[n]
         others_moved = any(max(v) - min(v) >= MOVED_C for o, v in series.items() if o != n)
-        believable = [m for o, m in middle.items() if o != n and PLAUSIBLE_C[0] <= m <= PLAUSIBLE_C[1]]
+        believable = [
+            m for o, m in middle.items() if o != n and PLAUSIBLE_C[0] <= m <= PLAUSIBLE_C[1]
+        ]
         reason = ""
         if not PLAUSIBLE_C[0] <= middle[n] <= PLAUSIBLE_C[1]:
             reason = f"no drive is at {middle[n]:.0f} C"
-        elif max(values) - min(values) < 0.1 and lasted >= STUCK_AFTER_S and (others_moved or lasted >= 5 * STUCK_AFTER_S):
+        elif (
+            max(values) - min(values) < 0.1
+            and lasted >= STUCK_AFTER_S
+            and (others_moved or lasted >= 5 * STUCK_AFTER_S)
+        ):
             reason = f"it never moved in {lasted:.0f} s"
         elif len(believable) >= 2 and abs(middle[n] - statistics.median(believable)) > APART_C:
-            reason = f"it is {abs(middle[n] - statistics.median(believable)):.0f} C away from the others"
+            reason = (
+                f"it is {abs(middle[n] - statistics.median(believable)):.0f} C away from the others"
+            )
         found.append(SensorReading(n, values[0], max(values), reason))
     return found
 
 
-def believed(samples: Samples) -> list[tuple[float, float]]:
+def trusted_temperatures(samples: TemperatureSeries) -> list[tuple[float, float]]:
     """(seconds, degrees) of the warmest sensor that can be believed."""
-    good = {r.name for r in assess(samples) if not r.set_aside}
-    return [(t, max(v for n, v in values.items() if n in good)) for t, values in samples if good & set(values)]
+    good = {r.name for r in assess_sensors(samples) if not r.set_aside}
+    return [
+        (t, max(v for n, v in values.items() if n in good))
+        for t, values in samples
+        if good & set(values)
+    ]
 
 
-def seconds_above(samples: Samples, limit_c: float) -> float:
-    """How long a believed sensor was at or above a limit, taking each reading to hold until the next."""
-    warm = believed(samples)
+def seconds_above(samples: TemperatureSeries, limit_c: float) -> float:
+    """Seconds that trusted sensors were at or above a limit, each reading held until the next."""
+    warm = trusted_temperatures(samples)
     return sum(b[0] - a[0] for a, b in pairwise(warm) if a[1] >= limit_c)
 
 
-def heat_limit(slices: npt.NDArray[np.int64], samples: Samples, limit_c: float | None, throttled_s: int = 0) -> Limit | None:
-    """Whether heat held a pass down: its rate fell while the temperature sat at its limit, or while the drive counted throttling.
+def heat_limit(
+    slices: npt.NDArray[np.int64],
+    samples: TemperatureSeries,
+    limit_c: float | None,
+    throttled_s: int = 0,
+) -> Limit | None:
+    """Whether heat held a pass down.
+
+    Its rate fell while the temperature sat at its limit, or while the drive counted throttling.
 
     Parameters
     ----------
@@ -85,16 +110,27 @@ def heat_limit(slices: npt.NDArray[np.int64], samples: Samples, limit_c: float |
         Seconds that the drive counted more of throttling during the pass.
     """
     rates = slices[:-1, [0, 2]].sum(axis=1) / (SLICE_NS / 1e9)
-    warm = believed(samples)
+    warm = trusted_temperatures(samples)
     if len(rates) < 10 or (limit_c is None and not throttled_s):
         return None
     hot = np.zeros(len(rates), bool)
     if limit_c is not None and warm:
-        at = np.searchsorted([t for t, _ in warm], np.arange(len(rates)) * (SLICE_NS / 1e9), side="right") - 1
+        at = (
+            np.searchsorted(
+                [t for t, _ in warm], np.arange(len(rates)) * (SLICE_NS / 1e9), side="right"
+            )
+            - 1
+        )
         hot = np.array([warm[max(i, 0)][1] >= limit_c - NEAR_LIMIT_C for i in at])
     if hot.any() and not hot.all() and rates[hot].mean() < FALL * rates[~hot].mean():
         share = rates[hot].mean() / rates[~hot].mean()
-        return Limit("heat", float(rates[hot].mean()), f"at {limit_c:.0f} C it fell to {share:.0%} of its cool rate".replace("%", " %"))
+        return Limit(
+            "heat",
+            float(rates[hot].mean()),
+            f"at {limit_c:.0f} C it fell to {share:.0%} of its cool rate".replace("%", " %"),
+        )
     if throttled_s:
-        return Limit("heat", float(rates.mean()), f"the drive slowed itself down for {throttled_s} s")
+        return Limit(
+            "heat", float(rates.mean()), f"the drive slowed itself down for {throttled_s} s"
+        )
     return None

@@ -1,4 +1,7 @@
-"""What changing from one drive to another would bring: times faster, seconds for everyday jobs, and a plain conclusion."""
+"""What changing from one drive to another would bring.
+
+Times faster, seconds for everyday jobs, and a plain conclusion.
+"""
 
 from __future__ import annotations
 
@@ -10,14 +13,19 @@ from dataclasses import dataclass
 from jovik.analysis.comparability import differences, figure_of, long_write_of, rate_of
 from jovik.analysis.statistics import LogFigure, combine, geometric_mean, ratio_interval
 from jovik.base.step_result import Interval, StepResult
-from jovik.steps import Access, Copy, parse
+from jovik.steps import CopyStep, IoStep, parse
 
 FELT = 1.25
 """From this ratio on a person notices, when waiting is what they do."""
 LITTLE = 1.05
 DEEP = 8
 """So many requests in flight are a server's, not a person's."""
-CLASSES = (("sequential read", False, 100), ("sequential write", False, 0), ("random read", True, 100), ("random write", True, 0))
+CLASSES = (
+    ("sequential read", False, 100),
+    ("sequential write", False, 0),
+    ("random read", True, 100),
+    ("random write", True, 0),
+)
 CLASS_WORDS = {
     "sequential read": "reading large files",
     "sequential write": "writing large files",
@@ -30,7 +38,10 @@ CLASS_WORDS = {
 
 @dataclass(frozen=True)
 class StepGain:
-    """One kind of step that both drives have: how many times faster the new one is, and what the rig's link would leave of that."""
+    """One kind of step that both drives have.
+
+    How many times faster the new one is, and what the rig's link would leave of that.
+    """
 
     kind: str
     old: Interval
@@ -47,7 +58,11 @@ class StepGain:
             return "faster"
         if self.times.high < 1 / LITTLE:
             return "slower"
-        return "no gain" if self.times.high < FELT and self.times.low > 1 / FELT else "too close to call"
+        return (
+            "no gain"
+            if self.times.high < FELT and self.times.low > 1 / FELT
+            else "too close to call"
+        )
 
 
 Compute = Callable[[Sequence[StepResult], float | None], tuple[float | None, str]]
@@ -57,7 +72,8 @@ Compute = Callable[[Sequence[StepResult], float | None], tuple[float | None, str
 class Job:
     """An everyday job and the rule by which its seconds are computed, never measured.
 
-    `seconds` takes a drive's results and what its link carries, and gives the seconds, or None and the phrase whose result is missing.
+    `seconds` takes a drive's results and what its link carries, and gives the seconds, or None and
+    the phrase whose result is missing.
     """
 
     name: str
@@ -72,7 +88,10 @@ SMALL_READS = 200_000
 
 @dataclass(frozen=True)
 class JobTime:
-    """Seconds that a job takes on each drive, computed; None where a figure is missing, which `missing` names."""
+    """Seconds that a job takes on each drive, computed.
+
+    None where a figure is missing, which `missing` names.
+    """
 
     job: Job
     old_s: float | None
@@ -100,7 +119,9 @@ class Upgrade:
         """A sentence that says no more than the figures do."""
         if not self.steps:
             return "no step was measured on both alike, so nothing can be said"
-        parts = [f"worth it for {_listed(self.worth)}"] if self.worth else ["not worth it for speed"]
+        parts = (
+            [f"worth it for {_listed(self.worth)}"] if self.worth else ["not worth it for speed"]
+        )
         parts += [f"no gain for {_listed(self.no_gain)}"] if self.no_gain else []
         parts += [f"slower at {_listed(self.loses)}"] if self.loses else []
         parts += [f"too close to call for {_listed(self.unsure)}"] if self.unsure else []
@@ -108,9 +129,14 @@ class Upgrade:
 
 
 def compare(
-    old: str, new: str, old_results: Sequence[StepResult], new_results: Sequence[StepResult], *, link_bytes_s: float | None = None,
+    old: str,
+    new: str,
+    old_results: Sequence[StepResult],
+    new_results: Sequence[StepResult],
+    *,
+    link_bytes_s: float | None = None,
     new_price: float | None = None,
-) -> Upgrade:  # fmt: skip
+) -> Upgrade:
     """Hold a drive against the one it would replace.
 
     Parameters
@@ -126,7 +152,9 @@ def compare(
     figures: list[LogFigure] = []
     by_class: dict[str, list[tuple[LogFigure, float]]] = {}
     for result in new_results:
-        other = next((r for r in old_results if r.kind == result.kind and not differences(r, result)), None)
+        other = next(
+            (r for r in old_results if r.kind == result.kind and not differences(r, result)), None
+        )
         if other is None or not _good(result) or not _good(other):
             continue
         mine, theirs = rate_of(result), rate_of(other)
@@ -138,7 +166,9 @@ def compare(
             figures.append(figure)
         name = _class_of(result)
         if name is not None:
-            by_class.setdefault(name, []).append((figure, left / times.median if left is not None else 1.0))
+            by_class.setdefault(name, []).append(
+                (figure, left / times.median if left is not None else 1.0)
+            )
     overall = ratio_interval(geometric_mean(figures)) if figures else None
     gains = {name: _gain(parts) for name, parts in by_class.items()}
     verdicts = {name: _felt(g) for name, g in gains.items()}
@@ -151,19 +181,33 @@ def compare(
         halving = new_price / math.log2(overall.median)
     jobs = tuple(_job(job, old_results, new_results, link_bytes_s) for job in JOBS)
     return Upgrade(
-        old, new, tuple(steps), jobs, overall, worth=classes("worth"), no_gain=classes("no gain"), loses=classes("slower"), unsure=classes("open"),
+        old,
+        new,
+        tuple(steps),
+        jobs,
+        overall,
+        worth=classes("worth"),
+        no_gain=classes("no gain"),
+        loses=classes("slower"),
+        unsure=classes("open"),
         price_for_halving=halving,
-    )  # fmt: skip
+    )
 
 
 def _gain(parts: Sequence[tuple[LogFigure, float]]) -> Interval:
-    """Times faster in one class: the geometric mean of its steps, each with the share that the link leaves of it."""
+    """Times faster in one class.
+
+    The geometric mean of its steps, each with the share that the link leaves of it.
+    """
     whole = ratio_interval(geometric_mean([figure for figure, _ in parts]))
     return whole.scaled(math.exp(statistics.fmean(math.log(left) for _, left in parts)))
 
 
 def _felt(gain: Interval) -> str:
-    """What the interval of a class's gain allows to be said; a difference inside the noise is neither gain nor loss."""
+    """What the interval of a class's gain allows to be said.
+
+    A difference inside the noise is neither gain nor loss.
+    """
     if gain.low is None or gain.high is None:
         return "open"
     if gain.low > 1 and gain.median >= FELT:
@@ -181,16 +225,21 @@ def _with_times(name: str, gain: Interval) -> str:
 
 def _class_of(result: StepResult) -> str | None:
     step = parse(result.kind)
-    if not isinstance(step, Access):
+    if not isinstance(step, IoStep):
         return None
     if step.fresh:
         return "long write"
     if step.random and step.depth * step.workers >= DEEP:
         return "deep random"
-    return next((n for n, random, share in CLASSES if (step.random, step.read_percent) == (random, share)), None)
+    return next(
+        (n for n, random, share in CLASSES if (step.random, step.read_percent) == (random, share)),
+        None,
+    )
 
 
-def _job(job: Job, old: Sequence[StepResult], new: Sequence[StepResult], link: float | None) -> JobTime:
+def _job(
+    job: Job, old: Sequence[StepResult], new: Sequence[StepResult], link: float | None
+) -> JobTime:
     before, missing_old = job.seconds(old, None)
     after, missing_new = job.seconds(new, link)
     return JobTime(job, before, after, missing_old or missing_new)
@@ -200,7 +249,9 @@ def _copy_s(results: Sequence[StepResult], link: float | None) -> tuple[float | 
     large = _rate(results, random=False, share=0, depth=8, link=link)
     if large is None:
         return None, "sequential write 1MiB depth 8"
-    cliff = next((w["cliff"] for r in results if (w := long_write_of(r)) is not None and w["cliff"]), None)
+    cliff = next(
+        (w["cliff"] for r in results if (w := long_write_of(r)) is not None and w["cliff"]), None
+    )
     held = COPY_LARGE_BYTES if cliff is None else min(cliff["at_bytes"], COPY_LARGE_BYTES)
     seconds = held / large
     if cliff is not None:
@@ -213,7 +264,12 @@ def _copy_s(results: Sequence[StepResult], link: float | None) -> tuple[float | 
 
 def _small_copy(result: StepResult) -> bool:
     step = parse(result.phrase)
-    return isinstance(step, Copy) and step.inward and 0 < step.file_bytes <= 10**7 and bool(result.passes)
+    return (
+        isinstance(step, CopyStep)
+        and step.inward
+        and 0 < step.file_bytes <= 10**7
+        and bool(result.passes)
+    )
 
 
 def _project_s(results: Sequence[StepResult], link: float | None) -> tuple[float | None, str]:
@@ -229,16 +285,34 @@ def _small_s(results: Sequence[StepResult], link: float | None) -> tuple[float |
     return (SMALL_READS / iops, "") if iops else (None, "random read 4KiB")
 
 
-def _rate(results: Sequence[StepResult], *, random: bool, share: int, depth: int, link: float | None) -> float | None:
+def _rate(
+    results: Sequence[StepResult], *, random: bool, share: int, depth: int, link: float | None
+) -> float | None:
     """The figure of the step whose depth is nearest, bytes a second."""
     found = []
     for r in results:
         step = parse(r.phrase)
-        if not isinstance(step, Access) or (step.random, step.read_percent) != (random, share) or step.fresh or not _good(r):
+        if (
+            not isinstance(step, IoStep)
+            or (step.random, step.read_percent) != (random, share)
+            or step.fresh
+            or not _good(r)
+        ):
             continue
-        if step.rate_bytes_s or step.rate_iops or step.durable or step.compressible_percent or step.block_bytes < 65536:
+        if (
+            step.rate_bytes_s
+            or step.rate_iops
+            or step.durable
+            or step.compressible_percent
+            or step.block_bytes < 65536
+        ):
             continue
-        found.append((abs(math.log2(step.depth * step.workers / depth)), -statistics.median(p.rate_bytes_s for p in r.passes)))
+        found.append(
+            (
+                abs(math.log2(step.depth * step.workers / depth)),
+                -statistics.median(p.rate_bytes_s for p in r.passes),
+            )
+        )
     return min(-min(found)[1], link or math.inf) if found else None
 
 
@@ -253,9 +327,18 @@ def _listed(names: Sequence[str]) -> str:
 JOBS = (
     Job(
         "copy 25 GB of mixed files",
-        "20 GB at the sequential write rate, beyond the cliff at the rate after it; 5 GB at the rate of small files",
+        "20 GB at the sequential write rate, beyond the cliff at the rate after it; 5 GB "
+        "at the rate of small files",
         _copy_s,
     ),
-    Job("load an 8 GB project", "8 GB at the sequential read rate of one request at a time, or the nearest there is", _project_s),
-    Job("200,000 small reads", "200,000 over the I/Os a second of random read 4 KiB, one at a time", _small_s),
+    Job(
+        "load an 8 GB project",
+        "8 GB at the sequential read rate of one request at a time, or the nearest there is",
+        _project_s,
+    ),
+    Job(
+        "200,000 small reads",
+        "200,000 over the I/Os a second of random read 4 KiB, one at a time",
+        _small_s,
+    ),
 )

@@ -1,1 +1,4 @@
-"""What every other package stands on: results and traces, quantities, errors, text, files, settings."""
+"""What every other package stands on.
+
+Results and traces, quantities, errors, text, files, settings.
+"""

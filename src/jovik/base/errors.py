@@ -1,15 +1,14 @@
 """Every error that Jovik raises on purpose.
 
 JovikError                 one or two plain lines for the person; `exit_status` says which kind
-├── Misuse            (2)  what was typed or written down cannot be understood
+├── UsageError            (2)  what was typed or written down cannot be understood
 │   ├── PhraseError        a step phrase, with a caret under the word at fault
-│   └── UnknownName        a drive, plan or model drive that is not there; the nearest are offered
-├── Refused           (3)  the target or the environment says no
-│   ├── TargetRefused      missing, not writable, too little space, an alignment it cannot take
-│   ├── EngineRefused      the kernel does not offer what the engine needs
-│   └── ShelfRefused       not a shelf, a later revision, a damaged file
-├── DriveFailed       (4)  the drive itself failed during a test
-└── Interrupted     (130)  a person stopped the run
+│   └── UnknownNameError        a drive, plan or model drive that is not there; the nearest are
+offered ├── Refused           (3)  the target or the environment says no │   ├── TargetError
+missing, not writable, too little space, an alignment it cannot take │   ├── EngineUnavailableError
+the kernel does not offer what the engine needs │   └── ShelfError       not a shelf, a later
+revision, a damaged file ├── DriveError       (4)  the drive itself failed during a test └──
+Interrupted     (130)  a person stopped the run
 """
 
 from __future__ import annotations
@@ -29,13 +28,13 @@ class JovikError(Exception):
         self.hint = hint
 
 
-class Misuse(JovikError):
+class UsageError(JovikError):
     """The person's input cannot be understood or cannot be right."""
 
     exit_status = 2
 
 
-class PhraseError(Misuse):
+class PhraseError(UsageError):
     """A step phrase that does not parse.
 
     Parameters
@@ -56,7 +55,7 @@ class PhraseError(Misuse):
         super().__init__(f"{said}\n  {text}\n  {marks}", f"expected {expected}")
 
 
-class UnknownName(Misuse):
+class UnknownNameError(UsageError):
     """Something was called by a name that nothing has.
 
     Parameters
@@ -85,39 +84,40 @@ class UnknownName(Misuse):
         else:
             hint = ""
         super().__init__(
-            f"there is no {what} called '{name}'", f"{hint}; {otherwise}" if hint and otherwise else hint or otherwise.removeprefix("or ")
+            f"there is no {what} called '{name}'",
+            f"{hint}; {otherwise}" if hint and otherwise else hint or otherwise.removeprefix("or "),
         )
 
 
-class Refused(JovikError):
+class RefusedError(JovikError):
     """The target or the environment refused."""
 
     exit_status = 3
 
 
-class TargetRefused(Refused):
+class TargetError(RefusedError):
     """The target cannot be used for this."""
 
 
-class EngineRefused(Refused):
+class EngineUnavailableError(RefusedError):
     """The system does not offer what the engine needs."""
 
 
-class ShelfRefused(Refused):
+class ShelfError(RefusedError):
     """The shelf cannot be opened, read or written."""
 
 
-class ShelfLost(ShelfRefused):
+class ShelfUnreachableError(ShelfError):
     """The server that the shelf is on cannot be reached just now."""
 
 
-class DriveFailed(JovikError):
+class DriveError(JovikError):
     """The drive failed during a test; what was measured before is kept."""
 
     exit_status = 4
 
 
-class Interrupted(JovikError):
+class RunInterrupted(JovikError):
     """A person stopped the run; finished passes are kept."""
 
     exit_status = 130

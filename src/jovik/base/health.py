@@ -9,7 +9,8 @@ from dataclasses import dataclass, field
 class Health:
     """A drive's own log of itself. None is what it does not tell.
 
-    Temperatures are in degrees Celsius by the sensor's name; `throttled_s` is all time it slowed itself down for heat.
+    Temperatures are in degrees Celsius by the sensor's name; `throttled_s` is all time it slowed
+    itself down for heat.
     """
 
     source: str

@@ -1,7 +1,9 @@
-"""The latency histogram's buckets: log-linear, at most 1 % off, the same for engines and model drives.
+"""The latency histogram's buckets.
 
-Values below 128 ns have a bucket each. Above, each octave is cut into 64 equal buckets, so a bucket is at
-most 1/64 of its lower edge wide and its middle at most 1/128 (0.78 %) from any value in it.
+Log-linear, at most 1 % off, the same for engines and model drives.
+
+Values below 128 ns have a bucket each. Above, each octave is cut into 64 equal buckets, so a bucket
+is at most 1/64 of its lower edge wide and its middle at most 1/128 (0.78 %) from any value in it.
 """
 
 from __future__ import annotations
@@ -40,6 +42,6 @@ def _edges() -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]:
 
 
 LOW_NS, HIGH_NS = _edges()
-"""Lower edges (inside) and upper edges (outside) of the buckets, nanoseconds, shape ``(COUNT,)``."""
+"""Lower (inclusive) and upper (exclusive) bucket edges, ns, shape ``(COUNT,)``."""
 MIDDLE_NS: npt.NDArray[np.float64] = (LOW_NS + HIGH_NS - 1) / 2
 """What a bucket is taken for, nanoseconds, shape ``(COUNT,)``."""

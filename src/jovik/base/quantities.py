@@ -1,7 +1,7 @@
 """Sizes, times, rates and counts: reading them as people write them, and spelling them one way.
 
-MB is 10^6 bytes and MiB is 2^20 (IEC 80000-13). Nothing here guesses: a bare "4k" is refused, because
-it could mean either.
+MB is 10^6 bytes and MiB is 2^20 (IEC 80000-13). Nothing here guesses: a bare "4k" is refused,
+because it could mean either.
 """
 
 from __future__ import annotations
@@ -24,11 +24,21 @@ SIZES: dict[str, int] = {
 }
 """Bytes in each unit of size."""
 
-TIMES: dict[str, int] = {"ns": 1, "us": 10**3, "ms": 10**6, "s": 10**9, "min": 60 * 10**9, "h": 3600 * 10**9}
+TIMES: dict[str, int] = {
+    "ns": 1,
+    "us": 10**3,
+    "ms": 10**6,
+    "s": 10**9,
+    "min": 60 * 10**9,
+    "h": 3600 * 10**9,
+}
 """Nanoseconds in each unit of time."""
 
 MOST = 2**63 - 1
-"""No size, time or rate is larger: it is what an offset of the system and a column of a shelf can hold."""
+"""No size, time or rate is larger.
+
+It is what an offset of the system and a column of a shelf can hold.
+"""
 MOST_DIGITS = 40
 """Nobody writes a number with more."""
 
@@ -49,10 +59,13 @@ def _number(text: str) -> tuple[Fraction, str]:
     if not found:
         raise ValueError(f"'{text}' is not a number with a unit")
     digits = found[1].replace("_", "")
-    # A comma is a thousands separator only where three digits follow it; "7,5" could be either and is refused.
+    # A comma is a thousands separator only where three digits follow it; "7,5" could be either and
+    # is refused.
     if "," in digits:
         if not re.fullmatch(r"\d{1,3}(,\d{3})+(\.\d+)?", digits):
-            raise ValueError(f"'{found[1]}' mixes a comma in a way that can be read twice; write 7.5 or 7,500")
+            raise ValueError(
+                f"'{found[1]}' mixes a comma in a way that can be read twice; write 7.5 or 7,500"
+            )
         digits = digits.replace(",", "")
     if digits.count(".") > 1:
         raise ValueError(f"'{found[1]}' is not a number")
@@ -84,7 +97,10 @@ def parse_size(text: str) -> int:
         if unit.casefold() in ("k", "m", "g", "t"):
             letter = unit.upper()
             decimal = "kB" if letter == "K" else letter + "B"
-            raise ValueError(f"'{text}' can be read twice; write {text[:-1]}{letter}iB (binary) or {text[:-1]}{decimal} (decimal)")
+            raise ValueError(
+                f"'{text}' can be read twice; write {text[:-1]}{letter}iB (binary) or "
+                f"{text[:-1]}{decimal} (decimal)"
+            )
         raise ValueError(f"'{unit}' is not a unit of size; there are {', '.join(SIZES)}")
     size = number * SIZES[name]
     if size.denominator != 1:
@@ -151,8 +167,13 @@ def parse_link(text: str) -> float:
 
 
 def _shortest(value: int, units: dict[str, int]) -> str:
-    """The shortest exact spelling, with one decimal at most; of two as short, the one in the larger unit."""
-    fitting = [(f"{value // scale}{name}", scale) for name, scale in units.items() if value % scale == 0]
+    """The shortest exact spelling, with one decimal at most.
+
+    Of two as short, the one in the larger unit.
+    """
+    fitting = [
+        (f"{value // scale}{name}", scale) for name, scale in units.items() if value % scale == 0
+    ]
     fitting += [
         (f"{value // scale}.{value * 10 // scale % 10}{name}", scale)
         for name, scale in units.items()
@@ -172,7 +193,7 @@ def spell_time(time_ns: int) -> str:
 
 
 def significant(value: float, digits: int = 3) -> str:
-    """A number rounded to so many significant digits, without an exponent, thousands separated by commas."""
+    """A number with this many significant digits, no exponent, commas for thousands."""
     if value == 0 or not math.isfinite(value):
         return "0" if value == 0 else str(value)
     rounded = round(value, digits - 1 - math.floor(math.log10(abs(value))))

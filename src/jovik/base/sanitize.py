@@ -1,4 +1,7 @@
-"""Foreign strings as text and nothing else: for terminals, pictures, pages, spreadsheets and file names."""
+"""Foreign strings as text and nothing else.
+
+For terminals, pictures, pages, spreadsheets and file names.
+"""
 
 from __future__ import annotations
 
@@ -11,23 +14,35 @@ from collections.abc import Iterable, Sequence
 from typing import Any
 
 OBEYED = ("Cc", "Cf", "Cs", "Zl", "Zp")
-"""Unicode categories that a terminal or a renderer would obey: control and format characters, escapes, direction marks, line separators."""
+"""Unicode categories that a terminal or a renderer would obey.
+
+Control and format characters, escapes, direction marks, line separators.
+"""
 FORMULA = ("=", "+", "-", "@", "\t", "\r")
 """What makes a spreadsheet take text for a formula."""
 
 
-def plain(text: str, keep: str = "") -> str:
+def strip_control(text: str, keep: str = "") -> str:
     """A foreign string with what would be obeyed replaced, but for the characters to keep."""
-    return "".join(c if c in keep or unicodedata.category(c) not in OBEYED else "\N{REPLACEMENT CHARACTER}" for c in text)
+    return "".join(
+        c if c in keep or unicodedata.category(c) not in OBEYED else "\N{REPLACEMENT CHARACTER}"
+        for c in text
+    )
 
 
-def escaped(text: str, keep: str = "") -> str:
+def escape_control(text: str, keep: str = "") -> str:
     r"""Text of JSON with what would be obeyed written as ``\uXXXX``, which means the same there."""
-    return "".join(c if c in keep or unicodedata.category(c) not in OBEYED else json.dumps(c)[1:-1] for c in text)
+    return "".join(
+        c if c in keep or unicodedata.category(c) not in OBEYED else json.dumps(c)[1:-1]
+        for c in text
+    )
 
 
 def csv_text(header: Sequence[str], rows: Iterable[Sequence[Any]]) -> str:
-    """CSV with a header; text that a spreadsheet would take for a formula is led by an apostrophe, None is empty."""
+    """CSV with a header.
+
+    Text that a spreadsheet would take for a formula is led by an apostrophe, None is empty.
+    """
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(header)
@@ -37,12 +52,15 @@ def csv_text(header: Sequence[str], rows: Iterable[Sequence[Any]]) -> str:
 
 def _cell(value: Any) -> Any:
     if isinstance(value, str):
-        value = plain(value)
+        value = strip_control(value)
         return "'" + value if value.startswith(FORMULA) else value
     return "" if value is None else value
 
 
 def file_name(text: str, most: int = 60) -> str:
-    """A name for a file or a folder from a foreign string: letters, digits and single hyphens, never a path, never empty."""
+    """A name for a file or a folder from a foreign string.
+
+    Letters, digits and single hyphens, never a path, never empty.
+    """
     folded = unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode()
     return re.sub(r"[^a-z0-9]+", "-", folded.casefold()).strip("-")[:most].strip("-") or "unnamed"

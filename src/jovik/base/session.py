@@ -1,7 +1,8 @@
-"""What a bench may ask of anything that does I/O, be it io_uring, blocking calls or a simulated drive.
+"""The protocol between a run and whatever does its I/O: io_uring, system calls or a simulator.
 
-A `Session` is one target made ready. It runs one `Workload` at a time and gives back a `Trace`; it fills, gives back, copies
-and rests. The bench cannot tell the implementations apart, and neither side knows phrases, shelves or tables.
+A `Session` is one target made ready. It runs one `Workload` at a time and gives back a `Trace`; it
+fills, gives back, copies and rests. The bench cannot tell the implementations apart, and neither
+side knows phrases, shelves or tables.
 """
 
 from __future__ import annotations
@@ -81,11 +82,11 @@ class Workload:
 
 
 @dataclass(frozen=True)
-class Live:
+class Progress:
     """A glance at a pass in progress; `rate_bytes_s` is of the last moments, not of the whole pass.
 
-    `done_bytes` is both directions together, `written_bytes` one of them. `p50_ns` and `p99_ns` are latencies of the pass so far; what cannot be
-    told is None.
+    `done_bytes` is both directions together, `written_bytes` one of them. `p50_ns` and `p99_ns` are
+    latencies of the pass so far; what cannot be told is None.
     """
 
     elapsed_ns: int
@@ -98,7 +99,7 @@ class Live:
     written_bytes: int = 0
 
 
-Watch = Callable[[Live], None]
+ProgressCallback = Callable[[Progress], None]
 """Called a few times a second during a pass, never from the measuring loop."""
 
 
@@ -124,8 +125,11 @@ class CopyJob:
 
 
 @dataclass(frozen=True)
-class Given:
-    """What giving space back came to: a word on it for the reader, empty where all went as wished."""
+class DiscardResult:
+    """What giving space back came to.
+
+    A word on it for the reader, empty where all went as wished.
+    """
 
     freed_bytes: int = 0
     note: str = ""
@@ -157,14 +161,14 @@ class Session(Protocol):
 
         Raises
         ------
-        TargetRefused
+        TargetError
             With the limit.
         """
 
     def to_lay_out_bytes(self, work: Workload) -> int:
         """Bytes that `prepare` would have to write for this pass."""
 
-    def prepare(self, work: Workload, watch: Watch) -> int:
+    def prepare(self, work: Workload, watch: ProgressCallback) -> int:
         """Make the test file what the pass needs (laid out in full, or fresh).
 
         Returns
@@ -173,7 +177,7 @@ class Session(Protocol):
             Bytes written.
         """
 
-    def run(self, work: Workload, watch: Watch) -> Trace:
+    def run(self, work: Workload, watch: ProgressCallback) -> Trace:
         """One pass.
 
         Raises
@@ -183,7 +187,10 @@ class Session(Protocol):
         """
 
     def ceiling_iops(self, work: Workload) -> float | None:
-        """I/Os a second that the tester itself can do at this depth and with these workers; None where nothing is real."""
+        """I/Os a second that the tester itself can do at this depth and with these workers.
+
+        None where nothing is real.
+        """
 
     def threads(self, work: Workload) -> int:
         """How many threads measure such a pass."""
@@ -201,24 +208,30 @@ class Session(Protocol):
         """Degrees by sensor, where the session itself can tell."""
 
     def free_bytes(self) -> int | None:
-        """Bytes that could be written onto it, what must stay free left out; None where that cannot be told."""
+        """Bytes that could be written onto it, what must stay free left out.
+
+        None where that cannot be told.
+        """
 
     def capacity_bytes(self) -> int | None:
-        """Bytes that can be addressed without a file; None where there is a file system in between."""
+        """Bytes that can be addressed without a file.
+
+        None where there is a file system in between.
+        """
 
     def to_fill_bytes(self, percent: int) -> int:
         """Bytes that `fill` would write."""
 
-    def fill(self, percent: int, seed: int, watch: Watch) -> Trace | None:
+    def fill(self, percent: int, seed: int, watch: ProgressCallback) -> Trace | None:
         """Write until the target is so full; None where it is already.
 
         Raises
         ------
-        TargetRefused
+        TargetError
             It must not be filled so far.
         """
 
-    def empty(self) -> Given:
+    def empty(self) -> DiscardResult:
         """Give back all space that was taken, and let the drive know where that is possible."""
 
     def copy_size(self, job: CopyJob) -> tuple[int, int]:
@@ -226,11 +239,11 @@ class Session(Protocol):
 
         Raises
         ------
-        TargetRefused
+        TargetError
             There is no file system, no room, or the person's folder cannot be read.
         """
 
-    def copy(self, job: CopyJob, watch: Watch) -> Trace:
+    def copy(self, job: CopyJob, watch: ProgressCallback) -> Trace:
         """Copy files; see `copy_size` for what is refused. In the trace, an I/O is a file."""
 
     def close(self) -> None:

@@ -1,4 +1,6 @@
-"""A person's own defaults: a TOML file with the shelf and, in a table for each command, what its options are unless given.
+"""A person's own defaults.
+
+A TOML file with the shelf and, in a table for each command, what its options are unless given.
 
 shelf = "/srv/lab/shelf.db"
 
@@ -14,7 +16,7 @@ import tomllib
 from pathlib import Path
 from typing import Any
 
-from jovik.base.errors import Misuse, TargetRefused
+from jovik.base.errors import TargetError, UsageError
 from jovik.base.text_files import read_text
 
 SHELF = "shelf"
@@ -29,7 +31,7 @@ def default_shelf() -> Path:
 
 
 def settings_path() -> Path | None:
-    """Where they are: the file that `JOVIK_CONFIG` names, else one in the platform's configuration folder; None where it names none."""
+    """The settings file: `JOVIK_CONFIG`, else in the platform's configuration folder."""
     named = os.environ.get("JOVIK_CONFIG")
     if named is not None:
         return Path(named) if named else None
@@ -43,7 +45,7 @@ def read_settings() -> dict[str, Any]:
 
     Raises
     ------
-    Misuse
+    UsageError
         It is not TOML, or has something else than the shelf and a table for each command.
     """
     path = settings_path()
@@ -52,17 +54,26 @@ def read_settings() -> dict[str, Any]:
     try:
         found = tomllib.loads(read_text(path))
     except (ValueError, RecursionError) as error:
-        raise Misuse(f"your settings {path} are not TOML: {error}", "mend the file, or move it away") from None
+        raise UsageError(
+            f"your settings {path} are not TOML: {error}", "mend the file, or move it away"
+        ) from None
     for key, value in found.items():
         if key != SHELF and not isinstance(value, dict):
-            raise Misuse(f"{path}: '{key}' is not a setting of its own", f"there is '{SHELF}', and a table for each command: [measure]")
+            raise UsageError(
+                f"{path}: '{key}' is not a setting of its own",
+                f"there is '{SHELF}', and a table for each command: [measure]",
+            )
     if not isinstance(found.get(SHELF, ""), str) or found.get(SHELF) == "":
-        raise Misuse(f"{path}: '{SHELF}' is not the place of a shelf", "write a path or an address in quotes")
+        raise UsageError(
+            f"{path}: '{SHELF}' is not the place of a shelf", "write a path or an address in quotes"
+        )
     return found
 
 
 def write_setting(table: str | None, key: str, value: Any) -> Path:
-    """Set a value, or take it away with None; what else the file says, comments included, stays as it is.
+    """Set a value, or take it away with None.
+
+    What else the file says, comments included, stays as it is.
 
     Parameters
     ----------
@@ -71,16 +82,18 @@ def write_setting(table: str | None, key: str, value: Any) -> Path:
 
     Raises
     ------
-    Misuse
+    UsageError
         The file there is cannot be read, or no file is wanted (`JOVIK_CONFIG` is empty).
-    TargetRefused
+    TargetError
         It cannot be written.
     """
     import tomlkit
 
     path = settings_path()
     if path is None:
-        raise Misuse("JOVIK_CONFIG is empty, so there are no settings", "unset it, or let it name a file")
+        raise UsageError(
+            "JOVIK_CONFIG is empty, so there are no settings", "unset it, or let it name a file"
+        )
     read_settings()
     try:
         document = tomlkit.parse(read_text(path)) if path.exists() else tomlkit.document()
@@ -100,7 +113,7 @@ def write_setting(table: str | None, key: str, value: Any) -> Path:
         part.write_text(tomlkit.dumps(document), encoding="utf-8")
         os.replace(part, path)
     except OSError as error:
-        raise TargetRefused(f"your settings {path} cannot be written: {error.strerror}") from None
+        raise TargetError(f"your settings {path} cannot be written: {error.strerror}") from None
     return path
 
 
@@ -120,13 +133,17 @@ def shelf_setting() -> str | None:
 
 
 def place_of_shelf(text: str) -> str:
-    """A shelf's place as a setting keeps it: an address as it is, a path as it is meant from everywhere.
+    """A shelf's place as a setting keeps it.
+
+    An address as it is, a path as it is meant from everywhere.
 
     Raises
     ------
-    Misuse
+    UsageError
         There is none.
     """
     if not text.strip():
-        raise Misuse("the shelf needs a place", "to go back to the usual one: jovik config unset shelf")
+        raise UsageError(
+            "the shelf needs a place", "to go back to the usual one: jovik config unset shelf"
+        )
     return text if "://" in text else os.path.abspath(os.path.expanduser(text))

@@ -11,7 +11,10 @@ from jovik.base.trace import Latencies
 
 @dataclass(frozen=True)
 class Interval:
-    """A figure with its 95 % interval; `low` and `high` are None where there is nothing to tell them from."""
+    """A figure with its 95 % interval.
+
+    `low` and `high` are None where there is nothing to tell them from.
+    """
 
     median: float
     low: float | None = None
@@ -49,7 +52,10 @@ class Limit:
 
 @dataclass(frozen=True)
 class PassFigures:
-    """The figures of one pass that statistics need: what stays in hand when traces stay on the shelf."""
+    """The figures of one pass that statistics need.
+
+    What stays in hand when traces stay on the shelf.
+    """
 
     rate_bytes_s: float
     flushed_rate_bytes_s: float
@@ -65,8 +71,8 @@ class PassFigures:
 class Conditions:
     """What has to agree before two results may be compared, and what is named where it does not.
 
-    `filled_percent` is the level that the target was filled to for this step, None where it was not filled on purpose. `after` is
-    the phrase that ran before, `idle_ns` how long ago that ended.
+    `filled_percent` is the level that the target was filled to for this step, None where it was not
+    filled on purpose. `after` is the phrase that ran before, `idle_ns` how long ago that ended.
     """
 
     engine: str
@@ -103,8 +109,8 @@ class Conditions:
 class StepResult:
     """One step of a run as statistics see it.
 
-    `latencies` holds all passes together, by direction. `limits` and `notes` say what bounded the figure and what
-    a reader should know.
+    `latencies` holds all passes together, by direction. `limits` and `notes` say what bounded the
+    figure and what a reader should know.
     """
 
     phrase: str

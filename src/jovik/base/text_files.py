@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from jovik.base.errors import Misuse
+from jovik.base.errors import UsageError
 
 MOST_BYTES = 16_000_000
 """Longer is no sheet, plan, table or text that a person wrote; it was named by mistake."""
@@ -15,17 +15,17 @@ def read_text(path: Path, most_bytes: int = MOST_BYTES) -> str:
 
     Raises
     ------
-    Misuse
+    UsageError
         It cannot be read, is longer than any such file, or is no UTF-8.
     """
     try:
         with path.open("rb") as file:
             content = file.read(most_bytes + 1)
     except OSError as error:
-        raise Misuse(f"{path} cannot be read: {error.strerror}") from None
+        raise UsageError(f"{path} cannot be read: {error.strerror}") from None
     if len(content) > most_bytes:
-        raise Misuse(f"{path} is longer than {most_bytes:,} bytes", "is it the right file?")
+        raise UsageError(f"{path} is longer than {most_bytes:,} bytes", "is it the right file?")
     try:
         return content.decode("utf-8-sig").replace("\r\n", "\n").replace("\r", "\n")
     except UnicodeDecodeError:
-        raise Misuse(f"{path} is not UTF-8 text", "save it as UTF-8") from None
+        raise UsageError(f"{path} is not UTF-8 text", "save it as UTF-8") from None

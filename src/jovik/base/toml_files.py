@@ -1,4 +1,7 @@
-"""TOML that people write: read into a pydantic shape, with the line and the key in every complaint."""
+"""TOML that people write.
+
+Read into a pydantic shape, with the line and the key in every complaint.
+"""
 
 from __future__ import annotations
 
@@ -10,18 +13,18 @@ from typing import Annotated, Any, TypeVar
 from pydantic import BaseModel, BeforeValidator, ConfigDict, ValidationError
 from pydantic_core import ErrorDetails
 
-from jovik.base.errors import Misuse
+from jovik.base.errors import UsageError
 from jovik.base.quantities import parse_size, parse_time
 
 
-class Shape(BaseModel):
+class StrictModel(BaseModel):
     """A table of a file: no key it does not know, no guessing of types."""
 
     model_config = ConfigDict(extra="forbid", strict=True, frozen=True)
 
 
 def from_text(convert: Callable[[str], Any]) -> BeforeValidator:
-    """A field that is written in quotes with its unit and converted by `convert` (which raises ValueError)."""
+    """A quoted field with a unit, converted by `convert` (which raises ValueError)."""
 
     def read(value: Any) -> Any:
         if not isinstance(value, str):
@@ -33,7 +36,7 @@ def from_text(convert: Callable[[str], Any]) -> BeforeValidator:
 
 Size = Annotated[int, from_text(parse_size)]
 Time = Annotated[int, from_text(parse_time)]
-S = TypeVar("S", bound=Shape)
+S = TypeVar("S", bound=StrictModel)
 
 
 def read_toml(text: str, where: str, shape: type[S]) -> S:
@@ -48,20 +51,29 @@ def read_toml(text: str, where: str, shape: type[S]) -> S:
 
     Raises
     ------
-    Misuse
+    UsageError
         Not TOML, or not this shape: the line, the key and the reason.
     """
     try:
         given = tomllib.loads(text)
-    except (ValueError, RecursionError) as error:  # an integer of thousands of digits is no TOMLDecodeError
-        raise Misuse(f"{where} is not TOML: {error}") from None
+    except (
+        ValueError,
+        RecursionError,
+    ) as error:  # an integer of thousands of digits is no TOMLDecodeError
+        raise UsageError(f"{where} is not TOML: {error}") from None
     try:
         return shape.model_validate(given)
     except ValidationError as error:
-        # Of several faults the one in a value tells most, a missing key least: it may be the misspelt one's absence.
-        first = min(error.errors(), key=lambda e: {"extra_forbidden": 0, "missing": 2}.get(e["type"], 1))
+        # Of several faults the one in a value tells most, a missing key least: it may be the
+        # misspelt one's absence.
+        first = min(
+            error.errors(), key=lambda e: {"extra_forbidden": 0, "missing": 2}.get(e["type"], 1)
+        )
         key, reason = explain(first)
-        raise Misuse(f"{where}, line {line_of(text, first['loc'])}: {reason}", _keys_of(shape, first["loc"]) if key else "") from None
+        raise UsageError(
+            f"{where}, line {line_of(text, first['loc'])}: {reason}",
+            _keys_of(shape, first["loc"]) if key else "",
+        ) from None
 
 
 def explain(error: ErrorDetails) -> tuple[bool, str]:
@@ -86,7 +98,15 @@ def _keys_of(shape: type[BaseModel], loc: tuple[int | str, ...]) -> str:
         if isinstance(part, int):
             continue
         field = shape.model_fields.get(part)
-        inner = [t for t in _types_in(field.annotation) if isinstance(t, type) and issubclass(t, BaseModel)] if field else []
+        inner = (
+            [
+                t
+                for t in _types_in(field.annotation)
+                if isinstance(t, type) and issubclass(t, BaseModel)
+            ]
+            if field
+            else []
+        )
         if not inner:
             break
         shape = inner[0]
@@ -99,21 +119,29 @@ def _types_in(annotation: Any) -> list[Any]:
 
 
 def line_of(text: str, loc: tuple[int | str, ...]) -> int:
-    """The line of the key at a place such as ``("claim", 1, "figure")``; the table's line where it has none of its own.
+    """The line of the key at a place such as ``("claim", 1, "figure")``.
 
-    A part of a place may be no key at all but the name of a type; the innermost table that has a header of its own is looked in first.
+    The table's line where it has none of its own.
+
+    A part of a place may be no key at all but the name of a type; the innermost table that has a
+    header of its own is looked in first.
     """
     names = [str(p) for p in loc if isinstance(p, str)]
     number = next((p for p in loc if isinstance(p, int)), 0)
     for depth in range(len(names), -1, -1):
-        found = _line_in(text.splitlines(), ".".join(names[:depth]), names[depth] if depth < len(names) else "", number)
+        found = _line_in(
+            text.splitlines(),
+            ".".join(names[:depth]),
+            names[depth] if depth < len(names) else "",
+            number,
+        )
         if found is not None:
             return found
     return 1
 
 
 def _line_in(lines: list[str], table: str, key: str, number: int) -> int | None:
-    """The line of a key in one table (the `number`-th of an array of tables), or of the table's header; None where neither is there."""
+    """The line of a key or of its table's header; None where neither exists."""
     headers, inside, header_at = 0, table == "", None
     for at, line in enumerate(lines, 1):
         header = re.match(r"\s*(\[{1,2})\s*([^\]\s]+)\s*\]", line)

@@ -1,4 +1,7 @@
-"""A trace: what one pass recorded. Everything that Jovik says about speed is computed from traces."""
+"""A trace: what one pass recorded.
+
+Everything that Jovik says about speed is computed from traces.
+"""
 
 from __future__ import annotations
 
@@ -78,9 +81,10 @@ class Environment:
 class Trace:
     """What one pass recorded.
 
-    `slices` has shape ``(n, 5)``, the columns of `SLICE_COLUMNS`, one row for each `SLICE_NS`. Only I/Os that were
-    complete when the pass's time was over count there; those still in flight then are in `late_written_bytes`. `facts` holds what
-    only some sorts of step record (the zones of a scan, the sync of a copy), as plain JSON.
+    `slices` has shape ``(n, 5)``, the columns of `SLICE_COLUMNS`, one row for each `SLICE_NS`. Only
+    I/Os that were complete when the pass's time was over count there; those still in flight then
+    are in `late_written_bytes`. `facts` holds what only some sorts of step record (the zones of a
+    scan, the sync of a copy), as plain JSON.
     """
 
     engine: str
@@ -125,7 +129,11 @@ class Trace:
     @property
     def rate_bytes_s(self) -> float:
         """Throughput of both directions, without the flush at the end."""
-        return (self.read_bytes + self.written_bytes) / self.elapsed_ns * 1e9 if self.elapsed_ns else 0.0
+        return (
+            (self.read_bytes + self.written_bytes) / self.elapsed_ns * 1e9
+            if self.elapsed_ns
+            else 0.0
+        )
 
     @property
     def flushed_rate_bytes_s(self) -> float:

@@ -1,4 +1,7 @@
-"""Latency distributions: the latency that a share of I/Os does not exceed, the share on an axis of nines."""
+"""Latency distributions.
+
+The latency that a share of I/Os does not exceed, the share on an axis of nines.
+"""
 
 from __future__ import annotations
 
@@ -12,21 +15,34 @@ from jovik.analysis.latency import merge
 from jovik.base import histogram
 from jovik.base.quantities import show_time
 from jovik.base.step_result import StepResult
-from jovik.charts.style import LIGHT, Look, legend, provenance, save, short, small_print, titled
+from jovik.charts.style import LIGHT, Theme, legend, provenance, save, small_print, titled, truncate
 from jovik.steps import parse
 
 NINES = (0.0, 0.5, 0.9, 0.99, 0.999, 0.9999, 0.99999, 0.999999)
 NAMES = ("0", "50 %", "90 %", "99 %", "99.9 %", "99.99 %", "99.999 %", "99.9999 %")
 
 
-def draw_latency(results: Sequence[StepResult], out: Path, *, size: tuple[int, int] = (1280, 800), look: Look = LIGHT) -> None:
+def draw_latency(
+    results: Sequence[StepResult],
+    out: Path,
+    *,
+    size: tuple[int, int] = (1280, 800),
+    look: Theme = LIGHT,
+) -> None:
     """Draw the distributions of results, at most six over each other.
 
     A share so close to 1 that less than one I/O lies beyond it is not drawn.
     """
     same = len({r.kind for r in results}) == 1
-    title = f"{short(results[0].drive)}: latency" if len({r.drive for r in results}) == 1 else "Latency"
-    below = f"{parse(results[0].kind).label if same else 'several steps'}; half of all I/Os lie left of 50 %, one in a hundred right of 99 %"
+    title = (
+        f"{truncate(results[0].drive)}: latency"
+        if len({r.drive for r in results}) == 1
+        else "Latency"
+    )
+    below = (
+        f"{parse(results[0].kind).label if same else 'several steps'}; half of all I/Os "
+        "lie left of 50 %, one in a hundred right of 99 %"
+    )
     fig, ax = titled(size, look, title, below)
     furthest = 1.0
     for number, result in enumerate(results):
@@ -39,14 +55,39 @@ def draw_latency(results: Sequence[StepResult], out: Path, *, size: tuple[int, i
         nines = -np.log10(1 - shares)
         times = np.clip(histogram.MIDDLE_NS[hit], whole.minimum_ns, whole.maximum_ns) / 1000
         furthest = max(furthest, float(nines[-1]))
-        name = short(result.drive) if same else f"{short(result.drive, 18)}: {parse(result.kind).label}"
+        name = (
+            truncate(result.drive)
+            if same
+            else f"{truncate(result.drive, 18)}: {parse(result.kind).label}"
+        )
         # Beside the marks the words of several drives would cover each other.
         longest = f"longest {show_time(whole.maximum_ns)}"
         label = f"{name}, {longest}" if len(results) > 1 else name
-        ax.plot(nines, times, color=look.lines[number], linewidth=2.2, linestyle=look.dashes[number], drawstyle="steps-post", label=label)
-        ax.plot(nines[-1], whole.maximum_ns / 1000, color=look.lines[number], marker=look.marks[number], markersize=9)
+        ax.plot(
+            nines,
+            times,
+            color=look.lines[number],
+            linewidth=2.2,
+            linestyle=look.dashes[number],
+            drawstyle="steps-post",
+            label=label,
+        )
+        ax.plot(
+            nines[-1],
+            whole.maximum_ns / 1000,
+            color=look.lines[number],
+            marker=look.marks[number],
+            markersize=9,
+        )
         if len(results) == 1:
-            ax.annotate(longest, (nines[-1], whole.maximum_ns / 1000), xytext=(-10, 8), textcoords="offset points", fontsize=12, ha="right")
+            ax.annotate(
+                longest,
+                (nines[-1], whole.maximum_ns / 1000),
+                xytext=(-10, 8),
+                textcoords="offset points",
+                fontsize=12,
+                ha="right",
+            )
     ax.set_yscale("log")
     shown = [i for i, n in enumerate(NINES) if -math.log10(1 - n) <= furthest + 0.3]
     ax.set_xticks([-math.log10(1 - NINES[i]) for i in shown], [NAMES[i] for i in shown])

@@ -1,4 +1,4 @@
-"""The long write: rate over time or over bytes, with its steady parts, the cliff and the temperature."""
+"""Long writes: rate over time or bytes, with levels, the cliff and temperature."""
 
 from __future__ import annotations
 
@@ -11,15 +11,20 @@ import numpy as np
 from jovik.base.quantities import show_rate, show_size, show_time
 from jovik.base.step_result import StepResult
 from jovik.base.trace import SLICE_NS, Trace
-from jovik.charts.style import LIGHT, Look, legend, provenance, save, short, small_print, titled
+from jovik.charts.style import LIGHT, Theme, legend, provenance, save, small_print, titled, truncate
 from jovik.steps import parse
 
 POINTS = 900
 
 
 def draw_long_write(
-    shown: Sequence[tuple[StepResult, Trace]], out: Path, *, over: str = "time", size: tuple[int, int] = (1280, 800), look: Look = LIGHT
-) -> None:  # fmt: skip
+    shown: Sequence[tuple[StepResult, Trace]],
+    out: Path,
+    *,
+    over: str = "time",
+    size: tuple[int, int] = (1280, 800),
+    look: Theme = LIGHT,
+) -> None:
     """Draw long writes, at most six over each other.
 
     Parameters
@@ -31,14 +36,24 @@ def draw_long_write(
     """
     result, trace = shown[0]
     label = parse(result.kind).label
-    title = f"{short(result.drive)}: the long write" if len(shown) == 1 else "The long write"
-    fig, ax = titled(size, look, title, f"{label}; rate over {'time' if over == 'time' else 'what was written'}")
+    title = f"{truncate(result.drive)}: the long write" if len(shown) == 1 else "The long write"
+    fig, ax = titled(
+        size, look, title, f"{label}; rate over {'time' if over == 'time' else 'what was written'}"
+    )
     for number, (r, t) in enumerate(shown):
         colour = look.lines[number]
         at, rates = _series(t, over)
         alone = len(shown) == 1
-        name = "rate" if alone else short(r.drive)
-        ax.plot(at, rates, color=colour, linewidth=1.2 if alone else 1.8, alpha=0.55 if alone else 1, linestyle=look.dashes[number], label=name)
+        name = "rate" if alone else truncate(r.drive)
+        ax.plot(
+            at,
+            rates,
+            color=colour,
+            linewidth=1.2 if alone else 1.8,
+            alpha=0.55 if alone else 1,
+            linestyle=look.dashes[number],
+            label=name,
+        )
         if alone:
             _parts(ax, r, over, look)
     if len(shown) == 1:
@@ -55,7 +70,11 @@ def draw_long_write(
 
 def _series(trace: Trace, over: str) -> tuple[Any, Any]:
     """Where and how fast, joined to as many points as a picture has room for."""
-    written = trace.slices[:-1, 2].astype(np.float64) if len(trace.slices) > 1 else trace.slices[:, 2].astype(np.float64)
+    written = (
+        trace.slices[:-1, 2].astype(np.float64)
+        if len(trace.slices) > 1
+        else trace.slices[:, 2].astype(np.float64)
+    )
     each = max(1, len(written) // POINTS)
     written = written[: len(written) // each * each].reshape(-1, each).sum(axis=1)
     seconds = (np.arange(len(written)) + 0.5) * each * SLICE_NS / 1e9
@@ -63,15 +82,22 @@ def _series(trace: Trace, over: str) -> tuple[Any, Any]:
     return (seconds if over == "time" else np.cumsum(written) / 1e9), rates
 
 
-def _parts(ax: Any, result: StepResult, over: str, look: Look) -> None:
+def _parts(ax: Any, result: StepResult, over: str, look: Theme) -> None:
     key, scale = ("s", 1.0) if over == "time" else ("bytes", 1e-9)
     for number, part in enumerate(result.facts["long_write"]["parts"]):
         rate = part["rate_bytes_s"]["median"] / 1e6
         start, end = (part[f"{edge}_{key}"] * scale for edge in ("start", "end"))
-        ax.plot([start, end], [rate, rate], color=look.ink, linewidth=2.6, solid_capstyle="butt", label="steady part" if not number else None)
+        ax.plot(
+            [start, end],
+            [rate, rate],
+            color=look.ink,
+            linewidth=2.6,
+            solid_capstyle="butt",
+            label="steady part" if not number else None,
+        )
 
 
-def _cliff(ax: Any, result: StepResult, over: str, look: Look) -> None:
+def _cliff(ax: Any, result: StepResult, over: str, look: Theme) -> None:
     cliff = result.facts["long_write"]["cliff"]
     if cliff is None:
         return
@@ -81,17 +107,28 @@ def _cliff(ax: Any, result: StepResult, over: str, look: Look) -> None:
         f"the cliff: {show_size(cliff['at_bytes'])}, {show_time(cliff['at_s'] * 1e9)}\n"
         f"{show_rate(cliff['before_bytes_s'])} to {show_rate(cliff['after_bytes_s'])}"
     )
-    ax.annotate(words, (at, cliff["before_bytes_s"] / 1e6), xytext=(12, -4), textcoords="offset points", fontsize=12.5, color=look.ink, va="top",
-                bbox={"facecolor": look.paper, "edgecolor": "none", "pad": 3})  # fmt: skip
+    ax.annotate(
+        words,
+        (at, cliff["before_bytes_s"] / 1e6),
+        xytext=(12, -4),
+        textcoords="offset points",
+        fontsize=12.5,
+        color=look.ink,
+        va="top",
+        bbox={"facecolor": look.paper, "edgecolor": "none", "pad": 3},
+    )
 
 
-def _temperature(ax: Any, trace: Trace, over: str, look: Look) -> None:
-    """Believed sensors on an axis of their own; over bytes, each moment stands where the write was then."""
-    from jovik.analysis.thermal import believed
+def _temperature(ax: Any, trace: Trace, over: str, look: Theme) -> None:
+    """Believed sensors on an axis of their own.
+
+    Over bytes, each moment stands where the write was then.
+    """
+    from jovik.analysis.thermal import trusted_temperatures
 
     if trace.environment is None or not trace.environment.temperatures:
         return
-    warm = believed(trace.environment.temperatures)
+    warm = trusted_temperatures(trace.environment.temperatures)
     if len(warm) < 2:
         return
     ax.set_position((0.085, 0.17, 0.835, 0.66))

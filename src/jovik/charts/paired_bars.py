@@ -6,11 +6,21 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from jovik.analysis.fullness import FullPair
+from jovik.analysis.fullness import FillComparison
 from jovik.analysis.upgrade import Upgrade
 from jovik.base.quantities import significant
 from jovik.base.step_result import Interval, StepResult
-from jovik.charts.style import LIGHT, Look, bars, legend, provenance, save, short, small_print, titled
+from jovik.charts.style import (
+    LIGHT,
+    Theme,
+    error_bars,
+    legend,
+    provenance,
+    save,
+    small_print,
+    titled,
+    truncate,
+)
 from jovik.steps import parse
 
 MOST_ROWS = 10
@@ -26,39 +36,117 @@ class Row:
     ratio: str
 
 
-def draw_fullness(pairs: Sequence[FullPair], out: Path, *, size: tuple[int, int] = (1280, 800), look: Look = LIGHT) -> None:
+def draw_fullness(
+    pairs: Sequence[FillComparison],
+    out: Path,
+    *,
+    size: tuple[int, int] = (1280, 800),
+    look: Theme = LIGHT,
+) -> None:
     """Empty against full."""
     drive, level = pairs[0].step_full.drive, pairs[0].filled_percent
-    rows = [Row(parse(p.kind).label, p.empty.scaled(1e-6), p.full.scaled(1e-6), f"{100 * p.share.median:.0f} %\n{p.verdict}") for p in pairs]
-    _draw(rows, ("empty", f"filled to {level} %"), f"{short(drive)}: empty against full", [r for p in pairs for r in (p.step_empty, p.step_full)],
-          out, size, look)  # fmt: skip
+    rows = [
+        Row(
+            parse(p.kind).label,
+            p.empty.scaled(1e-6),
+            p.full.scaled(1e-6),
+            f"{100 * p.share.median:.0f} %\n{p.verdict}",
+        )
+        for p in pairs
+    ]
+    _draw(
+        rows,
+        ("empty", f"filled to {level} %"),
+        f"{truncate(drive)}: empty against full",
+        [r for p in pairs for r in (p.step_empty, p.step_full)],
+        out,
+        size,
+        look,
+    )
 
 
-def draw_upgrade(found: Upgrade, used: Sequence[StepResult], out: Path, *, size: tuple[int, int] = (1280, 800), look: Look = LIGHT) -> None:
+def draw_upgrade(
+    found: Upgrade,
+    used: Sequence[StepResult],
+    out: Path,
+    *,
+    size: tuple[int, int] = (1280, 800),
+    look: Theme = LIGHT,
+) -> None:
     """The old drive against the new one."""
     rows = [
-        Row(parse(s.kind).label, s.old.scaled(1e-6), s.new.scaled(1e-6), f"{significant(s.times.median)} times\n{s.verdict}") for s in found.steps
+        Row(
+            parse(s.kind).label,
+            s.old.scaled(1e-6),
+            s.new.scaled(1e-6),
+            f"{significant(s.times.median)} times\n{s.verdict}",
+        )
+        for s in found.steps
     ]
-    _draw(rows, (short(found.old), short(found.new)), f"{short(found.old)} to {short(found.new)}", used, out, size, look)
+    _draw(
+        rows,
+        (truncate(found.old), truncate(found.new)),
+        f"{truncate(found.old)} to {truncate(found.new)}",
+        used,
+        out,
+        size,
+        look,
+    )
 
 
 def _draw(
-    rows: Sequence[Row], names: tuple[str, str], title: str, used: Sequence[StepResult], out: Path, size: tuple[int, int], look: Look
-) -> None:  # fmt: skip
-    """Bars as shares of the larger figure of each pair: steps whose rates lie a hundredfold apart are all to be seen."""
+    rows: Sequence[Row],
+    names: tuple[str, str],
+    title: str,
+    used: Sequence[StepResult],
+    out: Path,
+    size: tuple[int, int],
+    look: Theme,
+) -> None:
+    """Bars as shares of the larger figure of each pair.
+
+    Steps whose rates lie a hundredfold apart are all to be seen.
+    """
     left_out = f"; {len(rows) - MOST_ROWS} more steps are left out" if len(rows) > MOST_ROWS else ""
     rows = rows[:MOST_ROWS]
-    fig, ax = titled(size, look, title, f"MB/s, each pair as shares of its larger figure; whiskers are 95 % intervals{left_out}")
+    fig, ax = titled(
+        size,
+        look,
+        title,
+        f"MB/s, each pair as shares of its larger figure; whiskers are 95 % intervals{left_out}",
+    )
     ax.set_position((0.30, 0.13, 0.66, 0.70))
     for y, row in enumerate(rows):
         top = max(row.one.high or row.one.median, row.two.high or row.two.median)
-        for offset, value, colour, name in ((-0.2, row.one, look.pale, names[0]), (0.2, row.two, look.accent, names[1])):
-            ax.barh(y + offset, value.median / top, height=0.36, color=colour, zorder=2, label=name if y == 0 else None,
-                    hatch="" if offset < 0 else "//", edgecolor=look.paper, linewidth=0)  # fmt: skip
-            bars(ax, value.scaled(1 / top), y + offset, look.ink, across=True, width=1.4)
-            ax.text((value.high or value.median) / top + 0.015, y + offset, significant(value.median), va="center", fontsize=11)
+        for offset, value, colour, name in (
+            (-0.2, row.one, look.pale, names[0]),
+            (0.2, row.two, look.accent, names[1]),
+        ):
+            ax.barh(
+                y + offset,
+                value.median / top,
+                height=0.36,
+                color=colour,
+                zorder=2,
+                label=name if y == 0 else None,
+                hatch="" if offset < 0 else "//",
+                edgecolor=look.paper,
+                linewidth=0,
+            )
+            error_bars(ax, value.scaled(1 / top), y + offset, look.ink, across=True, width=1.4)
+            ax.text(
+                (value.high or value.median) / top + 0.015,
+                y + offset,
+                significant(value.median),
+                va="center",
+                fontsize=11,
+            )
         ax.text(1.2, y, row.ratio, va="center", fontsize=12, linespacing=1.2)
-    ax.set_yticks(range(len(rows)), [r.label.replace(", depth", ",\ndepth").replace(", over", ",\nover") for r in rows], fontsize=11.5)
+    ax.set_yticks(
+        range(len(rows)),
+        [r.label.replace(", depth", ",\ndepth").replace(", over", ",\nover") for r in rows],
+        fontsize=11.5,
+    )
     ax.set_ylim(len(rows) - 0.4, -0.6)
     ax.set_xlim(0, 1.52)
     ax.set_xticks([])

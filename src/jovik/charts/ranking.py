@@ -6,11 +6,11 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from jovik.base.quantities import significant
-from jovik.charts.style import LIGHT, Look, figure, provenance, save, short, small_print
+from jovik.charts.style import LIGHT, Theme, figure, provenance, save, small_print, truncate
 from jovik.steps import parse
 
 if TYPE_CHECKING:
-    from jovik.analysis.ranking import DrivePlace, Ranking
+    from jovik.analysis.ranking import DriveRank, Ranking
     from jovik.base.step_result import Interval
 
 MOST_STEPS = 8
@@ -19,7 +19,14 @@ ROOMY = 10
 """With more drives, name and place share a line."""
 
 
-def draw_ranking(ranking: Ranking, out: Path, *, highlight: str | None = None, size: tuple[int, int] = (1280, 800), look: Look = LIGHT) -> None:
+def draw_ranking(
+    ranking: Ranking,
+    out: Path,
+    *,
+    highlight: str | None = None,
+    size: tuple[int, int] = (1280, 800),
+    look: Theme = LIGHT,
+) -> None:
     """Draw a ranking to a file whose ending says the form (png, svg, pdf).
 
     Parameters
@@ -33,31 +40,66 @@ def draw_ranking(ranking: Ranking, out: Path, *, highlight: str | None = None, s
     chosen = highlight or drives[0].drive
     kinds = ranking.kinds[:MOST_STEPS] if len(drives) <= MOST_DRIVES_WITH_STEPS else ()
     fig = figure(size, look)
-    fig.suptitle("Ranking by index", x=0.02, y=0.975, ha="left", va="top", fontsize=17, fontweight="bold")
-    fig.text(0.02, 0.92, f"100 is {short(ranking.yardstick, 40)}; whiskers are 95 % intervals",
-             fontsize=10.5, color=look.quiet, va="top")  # fmt: skip
+    fig.suptitle(
+        "Ranking by index", x=0.02, y=0.975, ha="left", va="top", fontsize=17, fontweight="bold"
+    )
+    fig.text(
+        0.02,
+        0.92,
+        f"100 is {truncate(ranking.yardstick, 40)}; whiskers are 95 % intervals",
+        fontsize=10.5,
+        color=look.quiet,
+        va="top",
+    )
     left = fig.add_gridspec(1, 1, left=0.175, right=0.50 if kinds else 0.96, top=0.84, bottom=0.14)
     _index_bars(fig.add_subplot(left[0]), drives, chosen, look)
     if kinds:
-        fig.text(0.545, 0.92, "step by step, MB/s, drives in the same order", fontsize=10.5, color=look.quiet, va="top")
+        fig.text(
+            0.545,
+            0.92,
+            "step by step, MB/s, drives in the same order",
+            fontsize=10.5,
+            color=look.quiet,
+            va="top",
+        )
         rows = (len(kinds) + 1) // 2
-        grid = fig.add_gridspec(rows, 2, left=0.545, right=0.975, top=0.84, bottom=0.10, hspace=0.75, wspace=0.16)
+        grid = fig.add_gridspec(
+            rows, 2, left=0.545, right=0.975, top=0.84, bottom=0.10, hspace=0.75, wspace=0.16
+        )
         for number, kind in enumerate(kinds):
-            _step_bars(fig.add_subplot(grid[number // 2, number % 2]), ranking, kind, [d.drive for d in drives], chosen, look)
+            _step_bars(
+                fig.add_subplot(grid[number // 2, number % 2]),
+                ranking,
+                kind,
+                [d.drive for d in drives],
+                chosen,
+                look,
+            )
     used = [s.result for d in drives for s in d.steps]
     # Which unit of each drive that was is told where one drive is shown.
-    small_print(fig, f"{len(ranking.kinds)} kinds of step, medians of {provenance(used, units=False)}", look.quiet)
+    small_print(
+        fig,
+        f"{len(ranking.kinds)} kinds of step, medians of {provenance(used, units=False)}",
+        look.quiet,
+    )
     save(fig, out)
 
 
-def _whisker(ax: Any, y: float, value: Interval, look: Look) -> None:
+def _whisker(ax: Any, y: float, value: Interval, look: Theme) -> None:
     if value.low is not None and value.high is not None and value.high > value.low:
-        ax.plot([value.low, value.high], [y, y], color=look.ink, linewidth=1.6, solid_capstyle="butt", zorder=3)
+        ax.plot(
+            [value.low, value.high],
+            [y, y],
+            color=look.ink,
+            linewidth=1.6,
+            solid_capstyle="butt",
+            zorder=3,
+        )
         for end in (value.low, value.high):
             ax.plot([end, end], [y - 0.13, y + 0.13], color=look.ink, linewidth=1.6, zorder=3)
 
 
-def _index_bars(ax: Any, drives: list[DrivePlace], chosen: str, look: Look) -> None:
+def _index_bars(ax: Any, drives: list[DriveRank], chosen: str, look: Theme) -> None:
     top = max(d.index.high or d.index.median for d in drives if d.index)
     for y, d in enumerate(drives):
         assert d.index is not None
@@ -65,9 +107,21 @@ def _index_bars(ax: Any, drives: list[DrivePlace], chosen: str, look: Look) -> N
         ax.barh(y, d.index.median, height=0.56, color=look.accent if mine else look.pale, zorder=2)
         _whisker(ax, y, d.index, look)
         end = max(d.index.high or 0, d.index.median)
-        ax.text(end + top * 0.02, y, significant(d.index.median), va="center", fontsize=12, fontweight="bold" if mine else "normal")
+        ax.text(
+            end + top * 0.02,
+            y,
+            significant(d.index.median),
+            va="center",
+            fontsize=12,
+            fontweight="bold" if mine else "normal",
+        )
     two_lines = len(drives) <= ROOMY
-    names = [f"{short(d.drive, 22)}\nplace {d.place}" if two_lines else f"{short(d.drive, 22)}, {d.place}" for d in drives]
+    names = [
+        f"{truncate(d.drive, 22)}\nplace {d.place}"
+        if two_lines
+        else f"{truncate(d.drive, 22)}, {d.place}"
+        for d in drives
+    ]
     ax.set_yticks(range(len(drives)), names)
     for label, d in zip(ax.get_yticklabels(), drives, strict=True):
         label.set_fontweight("bold" if d.drive == chosen else "normal")
@@ -76,7 +130,9 @@ def _index_bars(ax: Any, drives: list[DrivePlace], chosen: str, look: Look) -> N
     ax.set_xlabel("index (higher is better)")
 
 
-def _step_bars(ax: Any, ranking: Ranking, kind: str, order: list[str], chosen: str, look: Look) -> None:
+def _step_bars(
+    ax: Any, ranking: Ranking, kind: str, order: list[str], chosen: str, look: Theme
+) -> None:
     steps = {s.drive: s for d in ranking.drives for s in d.steps if s.kind == kind}
     top = max((s.rate_bytes_s.high or s.rate_bytes_s.median) / 1e6 for s in steps.values())
     for y, drive in enumerate(order):
@@ -84,9 +140,21 @@ def _step_bars(ax: Any, ranking: Ranking, kind: str, order: list[str], chosen: s
             ax.text(0, y, " not measured alike", va="center", fontsize=8.5, color=look.quiet)
             continue
         rate = steps[drive].rate_bytes_s.scaled(1e-6)
-        ax.barh(y, rate.median, height=0.66, color=look.accent if drive == chosen else look.pale, zorder=2)
+        ax.barh(
+            y,
+            rate.median,
+            height=0.66,
+            color=look.accent if drive == chosen else look.pale,
+            zorder=2,
+        )
         _whisker(ax, y, rate, look)
-        ax.text(max(rate.high or 0, rate.median) + top * 0.03, y, significant(rate.median), va="center", fontsize=9)
+        ax.text(
+            max(rate.high or 0, rate.median) + top * 0.03,
+            y,
+            significant(rate.median),
+            va="center",
+            fontsize=9,
+        )
     ax.set_title(parse(kind).label, fontsize=9.5, pad=4)
     ax.set_yticks([])
     ax.set_xticks([])

@@ -1,4 +1,7 @@
-"""Which results of a shelf each kind of picture is of: asked for by the drives' names, chosen here, drawn by the module of its kind."""
+"""Which results of a shelf each kind of picture is of.
+
+Asked for by the drives' names, chosen here, drawn by the module of its kind.
+"""
 
 from __future__ import annotations
 
@@ -7,33 +10,64 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from jovik.analysis.claims import MARGIN
-from jovik.base.errors import Misuse
-from jovik.charts.style import LIGHT, MOST_DRIVES, Look
+from jovik.base.errors import UsageError
+from jovik.charts.style import LIGHT, MOST_DRIVES, Theme
 from jovik.steps import parse
 
 if TYPE_CHECKING:
-    from jovik.analysis.sweep import Curve
+    from jovik.analysis.sweep import Sweep
     from jovik.base.step_result import StepResult
     from jovik.shelf.store import Shelf
 
 SIZE = (1280, 800)
-AXES = {"depth": "depth", "block": "block_bytes", "workers": "workers", "mix": "read_percent", "compressible": "compressible_percent"}
+AXES = {
+    "depth": "depth",
+    "block": "block_bytes",
+    "workers": "workers",
+    "mix": "read_percent",
+    "compressible": "compressible_percent",
+}
 """What a ladder may walk, by the word for it."""
-_EXAMPLES = {"depth": "depth 1..64", "block": "depth 4", "workers": "workers 1..8", "mix": "depth 16", "compressible": "depth 8"}
+_EXAMPLES = {
+    "depth": "depth 1..64",
+    "block": "depth 4",
+    "workers": "workers 1..8",
+    "mix": "depth 16",
+    "compressible": "depth 8",
+}
 
 
 def rank_picture(
-    shelf: Shelf, out: Path, *, highlight: str | None = None, yardstick: str | None = None, size: tuple[int, int] = SIZE, look: Look = LIGHT
+    shelf: Shelf,
+    out: Path,
+    *,
+    highlight: str | None = None,
+    yardstick: str | None = None,
+    size: tuple[int, int] = SIZE,
+    look: Theme = LIGHT,
 ) -> None:
-    """The ranking of all drives, overall and by step; the best placed in the strong colour unless another is to be highlighted."""
+    """The ranking of all drives, overall and by step.
+
+    The best placed in the strong colour unless another is to be highlighted.
+    """
     from jovik.charts.ranking import draw_ranking
     from jovik.queries.ranking import ranked
 
     shown = shelf.sheet(highlight).drive.name if highlight is not None else None
-    draw_ranking(ranked(shelf, yardstick=yardstick).ranking, out, highlight=shown, size=size, look=look)
+    draw_ranking(
+        ranked(shelf, yardstick=yardstick).ranking, out, highlight=shown, size=size, look=look
+    )
 
 
-def claims_picture(shelf: Shelf, drive: str, out: Path, *, margin: float = MARGIN, size: tuple[int, int] = SIZE, look: Look = LIGHT) -> None:
+def claims_picture(
+    shelf: Shelf,
+    drive: str,
+    out: Path,
+    *,
+    margin: float = MARGIN,
+    size: tuple[int, int] = SIZE,
+    look: Theme = LIGHT,
+) -> None:
     """What was measured of each claim of a drive."""
     from jovik.charts.claims import draw_claims
     from jovik.queries.claims import judged
@@ -43,45 +77,94 @@ def claims_picture(shelf: Shelf, drive: str, out: Path, *, margin: float = MARGI
 
 
 def long_write_picture(
-    shelf: Shelf, drives: Sequence[str], out: Path, *, phrase: str | None = None, over: str = "time", size: tuple[int, int] = SIZE, look: Look = LIGHT
-) -> None:  # fmt: skip
-    """The long write of drives over ``time`` or ``bytes``; `phrase` says which, where there are several."""
+    shelf: Shelf,
+    drives: Sequence[str],
+    out: Path,
+    *,
+    phrase: str | None = None,
+    over: str = "time",
+    size: tuple[int, int] = SIZE,
+    look: Theme = LIGHT,
+) -> None:
+    """The long write of drives over ``time`` or ``bytes``.
+
+    `phrase` says which, where there are several.
+    """
     from jovik.charts.long_write import draw_long_write
 
-    found = _of(shelf, drives, lambda r: "long_write" in r.facts, "long write", "sequential write 1MiB depth 8 over 30% of free")
+    found = _of(
+        shelf,
+        drives,
+        lambda r: "long_write" in r.facts,
+        "long write",
+        "sequential write 1MiB depth 8 over 30% of free",
+    )
     chosen = _same_kind(found, phrase, "long write")
-    draw_long_write([(r, shelf.traces(r.run, r.phrase)[0]) for r in chosen], out, over=over, size=size, look=look)
+    draw_long_write(
+        [(r, shelf.traces(r.run, r.phrase)[0]) for r in chosen],
+        out,
+        over=over,
+        size=size,
+        look=look,
+    )
 
 
 def ladder_picture(
-    shelf: Shelf, drives: Sequence[str], out: Path, *, axis: str = "depth", writes: bool = False, size: tuple[int, int] = SIZE, look: Look = LIGHT
-) -> None:  # fmt: skip
-    """A ladder of drives as curves; `axis` is one of `AXES`, and of reads or writes where there are both."""
+    shelf: Shelf,
+    drives: Sequence[str],
+    out: Path,
+    *,
+    axis: str = "depth",
+    writes: bool = False,
+    size: tuple[int, int] = SIZE,
+    look: Theme = LIGHT,
+) -> None:
+    """A ladder of drives as curves.
+
+    `axis` is one of `AXES`, and of reads or writes where there are both.
+    """
     from jovik.charts.sweep import draw_ladder
     from jovik.queries.sweep import ladders_of
 
-    chosen: list[Curve] = []
-    for mine in _of(shelf, drives, lambda r: True, "results", f"random read 4KiB {_EXAMPLES[axis]} for 2s"):
+    chosen: list[Sweep] = []
+    for mine in _of(
+        shelf, drives, lambda r: True, "results", f"random read 4KiB {_EXAMPLES[axis]} for 2s"
+    ):
         fitting = [c for c in ladders_of(shelf, mine) if c.axis == AXES[axis]]
-        by_direction = [c for c in fitting if axis in ("mix", "compressible") or c.step.writes == writes]
+        by_direction = [
+            c for c in fitting if axis in ("mix", "compressible") or c.step.writes == writes
+        ]
         same = [c for c in by_direction if not chosen or c.label == chosen[0].label]
         if not same:
-            raise Misuse(f"{mine[0].drive} has no such ladder over {axis}", "see jovik plan show full-review for phrases that make one")
+            raise UsageError(
+                f"{mine[0].drive} has no such ladder over {axis}",
+                "see jovik plan show full-review for phrases that make one",
+            )
         chosen.append(same[0])
     draw_ladder(chosen, out, size=size, look=look)
 
 
 def latency_picture(
-    shelf: Shelf, drives: Sequence[str], out: Path, *, phrase: str = "random read 4KiB", size: tuple[int, int] = SIZE, look: Look = LIGHT
-) -> None:  # fmt: skip
+    shelf: Shelf,
+    drives: Sequence[str],
+    out: Path,
+    *,
+    phrase: str = "random read 4KiB",
+    size: tuple[int, int] = SIZE,
+    look: Theme = LIGHT,
+) -> None:
     """How long I/Os of drives take, from half of them to one in a million."""
     from jovik.charts.latency import draw_latency
 
-    found = _of(shelf, drives, lambda r: bool(r.latencies), "latencies", phrase, with_latencies=True)
+    found = _of(
+        shelf, drives, lambda r: bool(r.latencies), "latencies", phrase, with_latencies=True
+    )
     draw_latency(_same_kind(found, phrase, "step"), out, size=size, look=look)
 
 
-def full_picture(shelf: Shelf, drive: str, out: Path, *, size: tuple[int, int] = SIZE, look: Look = LIGHT) -> None:
+def full_picture(
+    shelf: Shelf, drive: str, out: Path, *, size: tuple[int, int] = SIZE, look: Theme = LIGHT
+) -> None:
     """Steps on the empty drive against the same nearly full."""
     from jovik.analysis.fullness import empty_against_full
     from jovik.charts.paired_bars import draw_fullness
@@ -89,19 +172,34 @@ def full_picture(shelf: Shelf, drive: str, out: Path, *, size: tuple[int, int] =
     name = shelf.sheet(drive).drive.name
     pairs = empty_against_full(shelf.latest_results(name, filled=True))
     if not pairs:
-        raise Misuse(f"{name} was not measured both empty and full", f'jovik measure TARGET --drive "{name}" --plan full-review')
+        raise UsageError(
+            f"{name} was not measured both empty and full",
+            f'jovik measure TARGET --drive "{name}" --plan full-review',
+        )
     draw_fullness(pairs, out, size=size, look=look)
 
 
-def surface_picture(shelf: Shelf, drive: str, out: Path, *, size: tuple[int, int] = SIZE, look: Look = LIGHT) -> None:
+def surface_picture(
+    shelf: Shelf, drive: str, out: Path, *, size: tuple[int, int] = SIZE, look: Theme = LIGHT
+) -> None:
     """A scan from the first to the last address."""
     from jovik.charts.scan import draw_surface
 
-    result = _of(shelf, [drive], lambda r: "surface" in r.facts, "scan", "scan read in 200 zones")[0][0]
+    result = _of(shelf, [drive], lambda r: "surface" in r.facts, "scan", "scan read in 200 zones")[
+        0
+    ][0]
     draw_surface(result, shelf.traces(result.run, result.phrase)[0], out, size=size, look=look)
 
 
-def upgrade_picture(shelf: Shelf, old: str, new: str, out: Path, *, size: tuple[int, int] = SIZE, look: Look = LIGHT) -> None:
+def upgrade_picture(
+    shelf: Shelf,
+    old: str,
+    new: str,
+    out: Path,
+    *,
+    size: tuple[int, int] = SIZE,
+    look: Theme = LIGHT,
+) -> None:
     """The drive there is against the one that would replace it, step by step."""
     from jovik.charts.paired_bars import draw_upgrade
     from jovik.queries.upgrade import upgraded
@@ -109,44 +207,72 @@ def upgrade_picture(shelf: Shelf, old: str, new: str, out: Path, *, size: tuple[
     found = upgraded(shelf, old, new)
     kinds = {s.kind for s in found.upgrade.steps}
     if not kinds:
-        raise Misuse(f"{found.old.name} and {found.new.name} have no step in common", "measure both with the same plan")
-    draw_upgrade(found.upgrade, [r for r in found.results if r.kind in kinds], out, size=size, look=look)
+        raise UsageError(
+            f"{found.old.name} and {found.new.name} have no step in common",
+            "measure both with the same plan",
+        )
+    draw_upgrade(
+        found.upgrade, [r for r in found.results if r.kind in kinds], out, size=size, look=look
+    )
 
 
-def _of(shelf: Shelf, drives: Sequence[str], fits: Callable[[StepResult], bool], what: str, phrase: str, **options: Any) -> list[list[StepResult]]:
+def _of(
+    shelf: Shelf,
+    drives: Sequence[str],
+    fits: Callable[[StepResult], bool],
+    what: str,
+    phrase: str,
+    **options: Any,
+) -> list[list[StepResult]]:
     """Of each drive the results that a picture is of.
 
     Raises
     ------
-    Misuse
+    UsageError
         Too many drives, or one has none: with the phrase that would give one.
     """
     if len(drives) > MOST_DRIVES:
-        raise Misuse(f"{len(drives)} drives cannot be told apart in one picture", f"name {MOST_DRIVES} at most")
+        raise UsageError(
+            f"{len(drives)} drives cannot be told apart in one picture",
+            f"name {MOST_DRIVES} at most",
+        )
     found = []
     for drive in drives:
         name = shelf.sheet(drive).drive.name
         mine = [r for r in shelf.latest_results(name, ladders=True, **options) if fits(r)]
         if not mine:
-            raise Misuse(f"{name} has no {what}", f'measure one: jovik measure TARGET --drive "{name}" "{phrase}"')
+            raise UsageError(
+                f"{name} has no {what}",
+                f'measure one: jovik measure TARGET --drive "{name}" "{phrase}"',
+            )
         found.append(mine)
     return found
 
 
-def _same_kind(found: Sequence[Sequence[StepResult]], wanted: str | None, what: str) -> list[StepResult]:
-    """One result of each drive, all of one kind: the one that is wanted, or the first that all have.
+def _same_kind(
+    found: Sequence[Sequence[StepResult]], wanted: str | None, what: str
+) -> list[StepResult]:
+    """One result of each drive, all of one kind.
+
+    The one that is wanted, or the first that all have.
 
     Raises
     ------
-    Misuse
+    UsageError
         There is none.
     """
-    kinds = [r.kind for r in found[0] if all(any(o.kind == r.kind for o in other) for other in found)]
+    kinds = [
+        r.kind for r in found[0] if all(any(o.kind == r.kind for o in other) for other in found)
+    ]
     kind = parse(wanted).kind if wanted is not None else (kinds[0] if kinds else None)
     if kind is None or kind not in kinds:
         has = sorted({r.kind for mine in found for r in mine})
-        raise Misuse(f"there is no {what} that {'this drive has' if len(found) == 1 else 'all of these drives have'} with that phrase",
-                     f"there is: {'; '.join(has[:5])}")  # fmt: skip
+        raise UsageError(
+            f"there is no {what} that "
+            f"{'this drive has' if len(found) == 1 else 'all of these drives have'} with that "
+            "phrase",
+            f"there is: {'; '.join(has[:5])}",
+        )
     return [next(r for r in mine if r.kind == kind) for mine in found]
 
 
@@ -160,7 +286,10 @@ KINDS: dict[str, tuple[Callable[..., None], int | None]] = {
     "surface": (surface_picture, 1),
     "upgrade": (upgrade_picture, 2),
 }
-"""Each kind of picture by its name, with how many drives it is of; None is one or several over each other."""
+"""Each kind of picture by its name, with how many drives it is of.
+
+None is one or several over each other.
+"""
 
 
 def draw(shelf: Shelf, kind: str, drives: Sequence[str], out: Path, **how: Any) -> None:
@@ -173,10 +302,14 @@ def draw(shelf: Shelf, kind: str, drives: Sequence[str], out: Path, **how: Any) 
 
     Raises
     ------
-    Misuse
+    UsageError
         It is of another number of drives, or there is nothing to draw.
     """
     function, wanted = KINDS[kind]
     if (wanted is None and not drives) or (wanted is not None and len(drives) != wanted):
-        raise Misuse(f"a picture '{kind}' is of {'one drive or several' if wanted is None else f'{wanted} drives'}, not of {len(drives)}")
+        raise UsageError(
+            f"a picture '{kind}' is of "
+            f"{'one drive or several' if wanted is None else f'{wanted} drives'}, not of "
+            f"{len(drives)}"
+        )
     function(shelf, *([drives] if wanted is None else drives), out, **how)

@@ -8,23 +8,49 @@ import numpy as np
 
 from jovik.base.step_result import StepResult
 from jovik.base.trace import Trace
-from jovik.charts.style import LIGHT, Look, legend, provenance, save, short, small_print, titled
+from jovik.charts.style import LIGHT, Theme, legend, provenance, save, small_print, titled, truncate
 
 
-def draw_surface(result: StepResult, trace: Trace, out: Path, *, size: tuple[int, int] = (1280, 800), look: Look = LIGHT) -> None:
+def draw_surface(
+    result: StepResult,
+    trace: Trace,
+    out: Path,
+    *,
+    size: tuple[int, int] = (1280, 800),
+    look: Theme = LIGHT,
+) -> None:
     """Draw one scan."""
     zones = trace.facts["zones"]
     at = np.array(zones["start_bytes"]) / 1e9
     rates, errors = np.array(zones["rate_bytes_s"]) / 1e6, np.array(zones["errors"])
     below = f"{len(at)} zones; rate as a line, access time as dots"
-    fig, ax = titled(size, look, f"{short(result.drive)}: from the first to the last address", below)
+    fig, ax = titled(
+        size, look, f"{truncate(result.drive)}: from the first to the last address", below
+    )
     good = errors == 0
     ax.plot(at[good], rates[good], color=look.accent, linewidth=2.2, label="rate")
     if (~good).any():
-        ax.plot(at[~good], np.zeros((~good).sum()), linestyle="none", marker="X", markersize=12, color=look.ink, label="unreadable")
+        ax.plot(
+            at[~good],
+            np.zeros((~good).sum()),
+            linestyle="none",
+            marker="X",
+            markersize=12,
+            color=look.ink,
+            label="unreadable",
+        )
     slow = list(result.facts["surface"]["slow"])
     if slow:
-        ax.plot(at[slow], rates[slow], linestyle="none", marker="o", markersize=13, markerfacecolor="none", markeredgecolor=look.ink, label="slow")
+        ax.plot(
+            at[slow],
+            rates[slow],
+            linestyle="none",
+            marker="o",
+            markersize=13,
+            markerfacecolor="none",
+            markeredgecolor=look.ink,
+            label="slow",
+        )
     ax.set_ylim(0, max(rates.max(), 1) * 1.15)
     ax.set_xlim(0, at[-1] if len(at) > 1 else 1)
     ax.set_xlabel("GB from the first address")
@@ -33,7 +59,15 @@ def draw_surface(result: StepResult, trace: Trace, out: Path, *, size: tuple[int
     if times:
         ax.set_position((0.085, 0.17, 0.835, 0.66))
         right = ax.twinx()
-        right.plot(*zip(*times, strict=True), linestyle="none", marker=".", markersize=7, color=look.lines[1], alpha=0.8, label="access time")
+        right.plot(
+            *zip(*times, strict=True),
+            linestyle="none",
+            marker=".",
+            markersize=7,
+            color=look.lines[1],
+            alpha=0.8,
+            label="access time",
+        )
         right.set_ylim(0, max(t for _, t in times) * 1.6)
         right.set_ylabel("access time, ms (dots)", color=look.lines[1], fontsize=13)
         right.tick_params(labelsize=12, colors=look.lines[1])

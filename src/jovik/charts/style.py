@@ -1,4 +1,7 @@
-"""What every picture shares: the look in light and dark, the size in pixels, the small print, saving."""
+"""What every picture shares.
+
+The look in light and dark, the size in pixels, the small print, saving.
+"""
 
 from __future__ import annotations
 
@@ -8,8 +11,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from jovik.base.errors import Misuse, TargetRefused
-from jovik.base.sanitize import plain
+from jovik.base.errors import TargetError, UsageError
+from jovik.base.sanitize import strip_control
 from jovik.base.step_result import Interval, StepResult
 
 DOTS_PER_INCH = 100
@@ -21,9 +24,12 @@ MOST_DRIVES = 6
 
 
 @dataclass(frozen=True)
-class Look:
-    """The colours of a theme. `lines` are told apart by the colour-blind too (after Okabe and Ito, "Color Universal Design", 2008), and
-    each has a mark and a dash of its own for who sees none of them."""
+class Theme:
+    """The colours of a theme.
+
+    `lines` are told apart by the colour-blind too (after Okabe and Ito, "Color Universal Design",
+    2008), and each has a mark and a dash of its own for who sees none of them.
+    """
 
     paper: str
     ink: str
@@ -37,10 +43,26 @@ class Look:
     dashes: tuple[Any, ...] = ("-", "--", "-.", ":", (0, (5, 1, 1, 1)), (0, (3, 1)))
 
 
-LIGHT = Look("#FBF8F2", "#22262B", "#5B5F66", "#E4DED1", "#9A9488", "#B4451F", "#B9C2C6",
-             ("#B4451F", "#1F6F8B", "#2F7D4A", "#8A5BA6", "#A07400", "#4B4B4B"))  # fmt: skip
-DARK = Look("#1B1E22", "#ECE7DC", "#A9A79F", "#34383E", "#6F7277", "#F08A5D", "#56606A",
-            ("#F08A5D", "#6EC1E4", "#8FD19E", "#CDA7E0", "#F2C14E", "#D0D0D0"))  # fmt: skip
+LIGHT = Theme(
+    "#FBF8F2",
+    "#22262B",
+    "#5B5F66",
+    "#E4DED1",
+    "#9A9488",
+    "#B4451F",
+    "#B9C2C6",
+    ("#B4451F", "#1F6F8B", "#2F7D4A", "#8A5BA6", "#A07400", "#4B4B4B"),
+)
+DARK = Theme(
+    "#1B1E22",
+    "#ECE7DC",
+    "#A9A79F",
+    "#34383E",
+    "#6F7277",
+    "#F08A5D",
+    "#56606A",
+    ("#F08A5D", "#6EC1E4", "#8FD19E", "#CDA7E0", "#F2C14E", "#D0D0D0"),
+)
 LOOKS = {"light": LIGHT, "dark": DARK}
 QUIET = LIGHT.quiet
 
@@ -50,39 +72,51 @@ def check_out(out: Path) -> None:
 
     Raises
     ------
-    Misuse
+    UsageError
         The ending is not one of `FORMS`.
-    TargetRefused
+    TargetError
         Its folder is not there.
     """
     if out.suffix.lower() not in FORMS:
-        raise Misuse(f"{out} does not end in {', '.join(FORMS)}", "the ending says which form the picture has")
+        raise UsageError(
+            f"{out} does not end in {', '.join(FORMS)}",
+            "the ending says which form the picture has",
+        )
     if not out.parent.is_dir():
-        raise TargetRefused(f"there is no folder {out.parent} to put the picture in")
+        raise TargetError(f"there is no folder {out.parent} to put the picture in")
 
 
-def figure(size: tuple[int, int], look: Look = LIGHT) -> Any:
+def figure(size: tuple[int, int], look: Theme = LIGHT) -> Any:
     """An empty figure of so many pixels, in Jovik's style, without a window."""
     import matplotlib.style
 
     matplotlib.style.use(STYLE)
     colours = {
-        "figure.facecolor": look.paper, "axes.facecolor": look.paper, "savefig.facecolor": look.paper, "text.color": look.ink,
-        "axes.labelcolor": look.ink, "axes.edgecolor": look.edge, "xtick.color": look.quiet, "ytick.color": look.ink, "grid.color": look.grid,
+        "figure.facecolor": look.paper,
+        "axes.facecolor": look.paper,
+        "savefig.facecolor": look.paper,
+        "text.color": look.ink,
+        "axes.labelcolor": look.ink,
+        "axes.edgecolor": look.edge,
+        "xtick.color": look.quiet,
+        "ytick.color": look.ink,
+        "grid.color": look.grid,
         # Names of drives are text; a dollar sign in one is not mathematics.
         "text.parse_math": False,
-    }  # fmt: skip
+    }
     matplotlib.rcParams.update(colours)
     from matplotlib.figure import Figure
 
     return Figure(figsize=(size[0] / DOTS_PER_INCH, size[1] / DOTS_PER_INCH), dpi=DOTS_PER_INCH)
 
 
-def titled(size: tuple[int, int], look: Look, title: str, below: str) -> tuple[Any, Any]:
+def titled(size: tuple[int, int], look: Theme, title: str, below: str) -> tuple[Any, Any]:
     """A figure with a title, a line below it, and one pair of axes with a grid along the values."""
     fig = figure(size, look)
-    fig.suptitle(plain(title), x=0.025, y=0.975, ha="left", va="top", fontsize=18, fontweight="bold")
-    fig.text(0.025, 0.912, plain(below), fontsize=12.5, color=look.quiet, va="top")
+    fig.suptitle(
+        strip_control(title), x=0.025, y=0.975, ha="left", va="top", fontsize=18, fontweight="bold"
+    )
+    fig.text(0.025, 0.912, strip_control(below), fontsize=12.5, color=look.quiet, va="top")
     ax = fig.add_axes((0.085, 0.17, 0.885, 0.66))
     ax.grid(axis="y", visible=True)
     ax.grid(axis="x", visible=False)
@@ -95,11 +129,19 @@ def titled(size: tuple[int, int], look: Look, title: str, below: str) -> tuple[A
 def small_print(fig: Any, text: str, colour: str = QUIET) -> None:
     """The lines that keep a picture honest when it travels alone."""
     wide = round(fig.get_figwidth() * DOTS_PER_INCH / 7.4)
-    fig.text(0.025, 0.02, plain("\n".join(textwrap.wrap(text, wide)[:2]), keep="\n"), fontsize=10, color=colour, va="bottom", linespacing=1.35)
+    fig.text(
+        0.025,
+        0.02,
+        strip_control("\n".join(textwrap.wrap(text, wide)[:2]), keep="\n"),
+        fontsize=10,
+        color=colour,
+        va="bottom",
+        linespacing=1.35,
+    )
 
 
 def provenance(results: Sequence[StepResult], *, units: bool = True) -> str:
-    """Units (unless not wanted), passes, conditions and date of what a picture shows, for its small print."""
+    """Samples, passes, conditions and date of the results, for the footer."""
     if not results:
         return ""
     samples = sorted({r.conditions.unit for r in results if r.conditions.unit and units})
@@ -111,31 +153,46 @@ def provenance(results: Sequence[StepResult], *, units: bool = True) -> str:
     links = sorted({r.conditions.link for r in results if r.conditions.link})
     days = sorted({r.started[:10] for r in results if r.started})
     parts = [
-        ", ".join(samples), f"{spread} {'pass' if spread == '1' else 'passes'}", f"engine: {', '.join(engines)}, {' and '.join(direct)}",
-        f"rig: {', '.join(rigs)}" if rigs else "", f"link: {', '.join(links)}" if links else "",
-        (days[0] if len(days) == 1 else f"{days[0]} to {days[-1]}") if days else "", "Jovik",
-    ]  # fmt: skip
+        ", ".join(samples),
+        f"{spread} {'pass' if spread == '1' else 'passes'}",
+        f"engine: {', '.join(engines)}, {' and '.join(direct)}",
+        f"rig: {', '.join(rigs)}" if rigs else "",
+        f"link: {', '.join(links)}" if links else "",
+        (days[0] if len(days) == 1 else f"{days[0]} to {days[-1]}") if days else "",
+        "Jovik",
+    ]
     return "; ".join(p for p in parts if p)
 
 
-def bars(ax: Any, value: Interval, at: float, colour: str, *, across: bool = False, width: float = 2.0) -> None:
+def error_bars(
+    ax: Any, value: Interval, at: float, colour: str, *, across: bool = False, width: float = 2.0
+) -> None:
     """The 95 % interval of one value, as a whisker with ends; nothing where one pass gave none."""
     if value.low is None or value.high is None or value.high <= value.low:
         return
     reach = [[value.median - value.low], [value.high - value.median]]
     which = {"xerr": reach} if across else {"yerr": reach}
     place = (value.median, at) if across else (at, value.median)
-    ax.errorbar(*place, **which, fmt="none", ecolor=colour, elinewidth=width, capsize=5, capthick=width, zorder=4)
+    ax.errorbar(
+        *place,
+        **which,
+        fmt="none",
+        ecolor=colour,
+        elinewidth=width,
+        capsize=5,
+        capthick=width,
+        zorder=4,
+    )
 
 
-def legend(ax: Any, look: Look, **more: Any) -> None:
+def legend(ax: Any, look: Theme, **more: Any) -> None:
     """A legend without a box."""
     ax.legend(frameon=False, fontsize=12, labelcolor=look.ink, handlelength=3, **more)
 
 
-def short(name: str, most: int = 24) -> str:
+def truncate(name: str, most: int = 24) -> str:
     """A drive's name, cut where it would not fit, without what a renderer would obey."""
-    name = plain(name)
+    name = strip_control(name)
     return name if len(name) <= most else name[: most - 1] + "…"
 
 
@@ -144,15 +201,16 @@ def save(fig: Any, out: Path) -> None:
 
     Raises
     ------
-    TargetRefused
+    TargetError
         It cannot be written.
     """
     import warnings
 
     try:
         with warnings.catch_warnings():
-            # A name in a script that the font does not have is drawn as boxes; a warning of it on the terminal helps nobody.
+            # A name in a script that the font does not have is drawn as boxes; a warning of it on
+            # the terminal helps nobody.
             warnings.filterwarnings("ignore", message="Glyph .* missing")
             fig.savefig(out)
     except OSError as error:
-        raise TargetRefused(f"{out} cannot be written: {error.strerror}") from None
+        raise TargetError(f"{out} cannot be written: {error.strerror}") from None

@@ -1,4 +1,7 @@
-"""A ladder as a curve: rate or I/Os a second over depth, block, mix or compressibility, with intervals and the knee."""
+"""A ladder as a curve.
+
+Rate or I/Os a second over depth, block, mix or compressibility, with intervals and the knee.
+"""
 
 from __future__ import annotations
 
@@ -6,19 +9,31 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from jovik.analysis.sweep import Curve, Rung
+from jovik.analysis.sweep import Sweep, SweepPoint
 from jovik.base.step_result import Interval
-from jovik.charts.style import LIGHT, Look, bars, legend, provenance, save, short, small_print, titled
+from jovik.charts.style import (
+    LIGHT,
+    Theme,
+    error_bars,
+    legend,
+    provenance,
+    save,
+    small_print,
+    titled,
+    truncate,
+)
 
 SMALL_BLOCK = 65536
 
 
-def draw_ladder(curves: Sequence[Curve], out: Path, *, size: tuple[int, int] = (1280, 800), look: Look = LIGHT) -> None:
+def draw_ladder(
+    curves: Sequence[Sweep], out: Path, *, size: tuple[int, int] = (1280, 800), look: Theme = LIGHT
+) -> None:
     """Draw ladders of one axis, at most six drives over each other."""
     first = curves[0]
     ios = first.axis != "block_bytes" and first.step.block_bytes <= SMALL_BLOCK
     drives = [c.rungs[0].result.drive for c in curves]
-    title = f"{short(drives[0])}: {first.name}" if len(curves) == 1 else first.name.capitalize()
+    title = f"{truncate(drives[0])}: {first.name}" if len(curves) == 1 else first.name.capitalize()
     fig, ax = titled(size, look, title, f"{first.label}; whiskers are 95 % intervals")
     top, doubts = 0.0, list[str]()
     for number, curve in enumerate(curves):
@@ -26,45 +41,86 @@ def draw_ladder(curves: Sequence[Curve], out: Path, *, size: tuple[int, int] = (
         places = [_place(first, r.value) for r in curve.rungs]
         values = [_value(r, ios) for r in curve.rungs]
         top = max(top, *(v.high or v.median for v in values))
-        ax.plot(places, [v.median for v in values], color=colour, marker=look.marks[number], markersize=9, linewidth=2.2,
-                linestyle=look.dashes[number], label=short(drives[number]))  # fmt: skip
+        ax.plot(
+            places,
+            [v.median for v in values],
+            color=colour,
+            marker=look.marks[number],
+            markersize=9,
+            linewidth=2.2,
+            linestyle=look.dashes[number],
+            label=truncate(drives[number]),
+        )
         for place, value, rung in zip(places, values, curve.rungs, strict=True):
-            bars(ax, value, place, colour)
+            error_bars(ax, value, place, colour)
             if rung.doubt:
                 # A hollow mark is a point that is not simply the drive's.
-                ax.plot(place, value.median, marker=look.marks[number], markersize=9, markerfacecolor=look.paper, markeredgecolor=colour,
-                        markeredgewidth=2.2, zorder=5)  # fmt: skip
-        of = f"{short(drives[number])}: " if len(curves) > 1 else ""
+                ax.plot(
+                    place,
+                    value.median,
+                    marker=look.marks[number],
+                    markersize=9,
+                    markerfacecolor=look.paper,
+                    markeredgecolor=colour,
+                    markeredgewidth=2.2,
+                    zorder=5,
+                )
+        of = f"{truncate(drives[number])}: " if len(curves) > 1 else ""
         doubts += [f"{of}{d}" for d in curve.doubts()]
         if len(curves) == 1 and not curve.axis.endswith("percent"):
             _knee(ax, curve, places, values, look)
     ax.set_xticks([_place(first, v) for v in sorted({r.value for c in curves for r in c.rungs})])
     ax.set_xticklabels([first.spell(v) for v in sorted({r.value for c in curves for r in c.rungs})])
     ax.set_ylim(0, top * 1.12)
-    ax.set_xlabel(first.name + (" (each step doubles)" if not first.axis.endswith("percent") else ""))
+    ax.set_xlabel(
+        first.name + (" (each step doubles)" if not first.axis.endswith("percent") else "")
+    )
     ax.set_ylabel("I/Os a second" if ios else "MB/s")
     if ios:
         ax.yaxis.set_major_formatter(lambda v, _: f"{v:,.0f}")
     if len(curves) > 1:
         legend(ax, look, loc="best")
     hollow = [f"hollow marks: {'; '.join(doubts)}"] if doubts else []
-    small_print(fig, ". ".join([*hollow, provenance([r.result for c in curves for r in c.rungs])]), look.quiet)
+    small_print(
+        fig,
+        ". ".join([*hollow, provenance([r.result for c in curves for r in c.rungs])]),
+        look.quiet,
+    )
     save(fig, out)
 
 
-def _place(curve: Curve, value: int) -> float:
+def _place(curve: Sweep, value: int) -> float:
     import math
 
     return float(value) if curve.axis.endswith("percent") else math.log2(value)
 
 
-def _value(rung: Rung, ios: bool) -> Interval:
+def _value(rung: SweepPoint, ios: bool) -> Interval:
     return rung.iops if ios else rung.rate_bytes_s.scaled(1e-6)
 
 
-def _knee(ax: Any, curve: Curve, places: Sequence[float], values: Sequence[Interval], look: Look) -> None:
+def _knee(
+    ax: Any, curve: Sweep, places: Sequence[float], values: Sequence[Interval], look: Theme
+) -> None:
     number = next(i for i, r in enumerate(curve.rungs) if r.value == curve.knee)
-    ax.plot(places[number], values[number].median, marker="o", markersize=20, markerfacecolor="none", markeredgecolor=look.ink, markeredgewidth=1.8)
-    said = "the knee: the smallest within 5 % of the best" if curve.knee != curve.best else "the best"
+    ax.plot(
+        places[number],
+        values[number].median,
+        marker="o",
+        markersize=20,
+        markerfacecolor="none",
+        markeredgecolor=look.ink,
+        markeredgewidth=1.8,
+    )
+    said = (
+        "the knee: the smallest within 5 % of the best" if curve.knee != curve.best else "the best"
+    )
     # Where there is room: to the left of the mark, for the curve comes from below there.
-    ax.annotate(said, (places[number], values[number].median), xytext=(-16, 16), textcoords="offset points", fontsize=12.5, ha="right")
+    ax.annotate(
+        said,
+        (places[number], values[number].median),
+        xytext=(-16, 16),
+        textcoords="offset points",
+        fontsize=12.5,
+        ha="right",
+    )

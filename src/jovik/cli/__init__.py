@@ -14,7 +14,7 @@ import click
 
 from jovik.base.errors import JovikError
 from jovik.base.version import VERSION
-from jovik.cli.echo import say
+from jovik.cli.echo import echo
 
 COMMANDS = {
     "scout": "See which drives are here, and what stands in the way.",
@@ -40,7 +40,7 @@ COMMANDS = {
 """Every command and its line in the overview, in the order of the work."""
 
 
-class Commands(click.Group):
+class LazyGroup(click.Group):
     """A group whose members are imported when they are called."""
 
     def list_commands(self, ctx: click.Context) -> list[str]:
@@ -54,12 +54,14 @@ class Commands(click.Group):
         command: click.Command = getattr(import_module(f"jovik.cli.{name}_command"), name)
         return command
 
-    def resolve_command(self, ctx: click.Context, args: list[str]) -> tuple[str | None, click.Command | None, list[str]]:
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
         """As Click's, with the nearest names when there is no such command."""
-        from jovik.base.errors import UnknownName
+        from jovik.base.errors import UnknownNameError
 
         if args and args[0] not in COMMANDS and not args[0].startswith("-"):
-            raise UnknownName("command", args[0], COMMANDS, "see jovik --help")
+            raise UnknownNameError("command", args[0], COMMANDS, "see jovik --help")
         return super().resolve_command(ctx, args)
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
@@ -68,7 +70,11 @@ class Commands(click.Group):
             formatter.write_dl(list(COMMANDS.items()))
 
 
-@click.group(cls=Commands, context_settings={"help_option_names": ["-h", "--help"]}, invoke_without_command=True)
+@click.group(
+    cls=LazyGroup,
+    context_settings={"help_option_names": ["-h", "--help"]},
+    invoke_without_command=True,
+)
 @click.version_option(VERSION, "-V", "--version", message="jovik %(version)s")
 @click.pass_context
 def jovik(ctx: click.Context) -> None:
@@ -87,30 +93,43 @@ def _next_words() -> str:
     """What to do next, for who typed nothing: another thing with a shelf than without."""
     from pathlib import Path
 
-    from jovik.base.sanitize import plain
+    from jovik.base.sanitize import strip_control
     from jovik.base.settings import default_shelf, shelf_setting
 
     where = os.environ.get("JOVIK_SHELF") or shelf_setting() or str(default_shelf())
     if "://" in where or Path(where).exists():
-        todo = {"jovik sheet list": "the drives on it", "jovik rank": "where each stands", "jovik measure TARGET --drive NAME": "the next one"}
-        head = f"Your shelf is {plain(where) if '://' not in where else 'on a server'}. Go on with:"
+        todo = {
+            "jovik sheet list": "the drives on it",
+            "jovik rank": "where each stands",
+            "jovik measure TARGET --drive NAME": "the next one",
+        }
+        head = (
+            f"Your shelf is {strip_control(where) if '://' not in where else 'on a server'}. "
+            "Go on with:"
+        )
     else:
-        todo = {"jovik demo": "all of it on model drives, in a few seconds", "jovik scout": "the drives that are here, and what stands in the way",
-                "jovik sheet new NAME": "what the box of yours says",
-                "jovik measure TARGET --drive NAME": "the test itself"}  # fmt: skip
+        todo = {
+            "jovik demo": "all of it on model drives, in a few seconds",
+            "jovik scout": "the drives that are here, and what stands in the way",
+            "jovik sheet new NAME": "what the box of yours says",
+            "jovik measure TARGET --drive NAME": "the test itself",
+        }
         head = "New here? Begin with:"
     return "\n".join([head, *(f"  {command:<35}{about}" for command, about in todo.items())])
 
 
 def _defaults(ctx: click.Context, name: str) -> dict[str, Any]:
     """A person's settings for a command; nothing is loaded where there are none."""
-    from jovik.base.errors import Misuse, UnknownName
+    from jovik.base.errors import UnknownNameError, UsageError
     from jovik.base.settings import read_settings, settings_path
 
     settings = read_settings()
     for key, value in settings.items():
         if isinstance(value, dict) and key not in COMMANDS:
-            raise Misuse(f"{settings_path()}: there is no command called '{key}'", UnknownName("command", key, COMMANDS).hint)
+            raise UsageError(
+                f"{settings_path()}: there is no command called '{key}'",
+                UnknownNameError("command", key, COMMANDS).hint,
+            )
     command = jovik.get_command(ctx, name) if name in settings else None
     if command is None:
         return {}
@@ -120,7 +139,10 @@ def _defaults(ctx: click.Context, name: str) -> dict[str, Any]:
 
 
 def main() -> None:
-    """The console script: every failure is one or two plain lines and an exit status, never a traceback."""
+    """The console script.
+
+    Every failure is one or two plain lines and an exit status, never a traceback.
+    """
     try:
         status = jovik.main(prog_name="jovik", standalone_mode=False)
         sys.exit(status if isinstance(status, int) else 0)
@@ -130,8 +152,12 @@ def main() -> None:
     except click.exceptions.Exit as stop:
         sys.exit(stop.exit_code)
     except click.ClickException as error:
-        where = f" (see: {error.ctx.command_path} --help)" if isinstance(error, click.UsageError) and error.ctx else ""
-        say(f"jovik: {error.format_message()}{where}", err=True)
+        where = (
+            f" (see: {error.ctx.command_path} --help)"
+            if isinstance(error, click.UsageError) and error.ctx
+            else ""
+        )
+        echo(f"jovik: {error.format_message()}{where}", err=True)
         sys.exit(error.exit_code)
     except (KeyboardInterrupt, click.Abort):
         click.echo("jovik: interrupted", err=True)
@@ -143,13 +169,13 @@ def main() -> None:
     except Exception as error:
         if os.environ.get("JOVIK_TRACEBACK"):
             raise
-        say(f"jovik: a fault in Jovik itself: {type(error).__name__}: {error}", err=True)
+        echo(f"jovik: a fault in Jovik itself: {type(error).__name__}: {error}", err=True)
         click.echo("  set JOVIK_TRACEBACK=1 and run it again to see where", err=True)
         sys.exit(1)
 
 
 def complain(error: JovikError) -> None:
     """One error on standard error: what and why, then what to do."""
-    say(f"jovik: {error.message}", err=True)
+    echo(f"jovik: {error.message}", err=True)
     if error.hint:
-        say(f"  {error.hint}", err=True)
+        echo(f"  {error.hint}", err=True)

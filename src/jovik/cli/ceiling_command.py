@@ -7,26 +7,38 @@ from dataclasses import asdict
 import click
 
 from jovik.base.quantities import parse_time
-from jovik.cli.options import Converted, format_option
+from jovik.cli.options import UnitParam, format_option
 
 
 @click.command()
 @click.option(
-    "--engine", type=click.Choice(["auto", "io_uring", "blocking"]), default="auto", show_default=True, help="One of the two, or both that work here."
+    "--engine",
+    type=click.Choice(["auto", "io_uring", "blocking"]),
+    default="auto",
+    show_default=True,
+    help="One of the two, or both that work here.",
 )
-@click.option("--for", "time_ns", type=Converted("TIME", parse_time), default="300ms", show_default=True, help="How long each figure is measured.")
+@click.option(
+    "--for",
+    "time_ns",
+    type=UnitParam("TIME", parse_time),
+    default="300ms",
+    show_default=True,
+    help="How long each figure is measured.",
+)
 @format_option()
 def ceiling(engine: str, time_ns: int, form: str) -> None:
     """Measure what the tester can do here with no drive in the way.
 
-    The measuring loops run with nothing behind them (no-op requests on a ring, writes to the null device) and with a file
-    in memory behind them. A result above 70 % of its ceiling is marked as limited by the tester.
+    The measuring loops run with nothing behind them (no-op requests on a ring, writes to the null
+    device) and with a file in memory behind them. A result above 70 % of its ceiling is marked as
+    limited by the tester.
 
     \b
     jovik ceiling
     jovik ceiling --engine io_uring --for 2s
     """
-    from jovik.base.errors import EngineRefused
+    from jovik.base.errors import EngineUnavailableError
     from jovik.base.quantities import show_size, significant
     from jovik.cli.output import emit_csv, emit_json, show_table
     from jovik.engine.ceiling import survey
@@ -38,18 +50,36 @@ def ceiling(engine: str, time_ns: int, form: str) -> None:
     if engine == "auto":
         try:
             Ring(1).close()
-        except EngineRefused as error:
+        except EngineUnavailableError as error:
             engines, notes = ["blocking"], [error.message]
     found = [c for e in engines for c in survey(e, time_ns)]
     if form == "json":
-        emit_json({"ceilings": [{**asdict(c), "rate_bytes_s": c.rate_bytes_s} for c in found], "notes": notes})
+        emit_json(
+            {
+                "ceilings": [{**asdict(c), "rate_bytes_s": c.rate_bytes_s} for c in found],
+                "notes": notes,
+            }
+        )
         return
-    rows = [(c.engine, c.behind, c.depth, c.workers, c.block_bytes, c.iops, c.rate_bytes_s) for c in found]
+    rows = [
+        (c.engine, c.behind, c.depth, c.workers, c.block_bytes, c.iops, c.rate_bytes_s)
+        for c in found
+    ]
     if form == "csv":
-        emit_csv(["engine", "behind", "depth", "workers", "block_bytes", "iops", "rate_bytes_s"], rows)
+        emit_csv(
+            ["engine", "behind", "depth", "workers", "block_bytes", "iops", "rate_bytes_s"], rows
+        )
         return
     shown = [
-        (e, b, str(d), str(w), "4 KiB" if size == 4096 else "1 MiB", significant(iops), "-" if b == "nothing" else f"{show_size(rate)}/s")
+        (
+            e,
+            b,
+            str(d),
+            str(w),
+            "4 KiB" if size == 4096 else "1 MiB",
+            significant(iops),
+            "-" if b == "nothing" else f"{show_size(rate)}/s",
+        )
         for e, b, d, w, size, iops, rate in rows
     ]
     show_table(
@@ -60,7 +90,8 @@ def ceiling(engine: str, time_ns: int, form: str) -> None:
             right=(2, 3, 4, 5, 6),
             notes=[
                 *notes,
-                "a result above 70 % of what the loop does with nothing behind it, at its depth and workers, is marked as limited by the tester",
+                "a result above 70 % of what the loop does with nothing behind it, at its depth "
+                "and workers, is marked as limited by the tester",
             ],
         )
     )

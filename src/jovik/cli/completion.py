@@ -1,4 +1,6 @@
-"""What the shell offers behind a half-written word: drives of the shelf, plans, loads, targets, words of a phrase.
+"""What the shell offers behind a half-written word.
+
+Drives of the shelf, plans, loads, targets, words of a phrase.
 
 Whatever goes wrong while somebody presses the Tab key, nothing is offered and nothing is said.
 """
@@ -16,7 +18,10 @@ Parameter = click.Parameter
 
 
 def _offer(words: Iterable[str], begun: str) -> list[CompletionItem]:
-    """Those that begin like that, in quotes where they need them; a quote that was begun already is not part of the name."""
+    """Those that begin like that, in quotes where they need them.
+
+    A quote that was begun already is not part of the name.
+    """
     wanted = begun.lstrip("'\"").casefold()
     return [CompletionItem(shlex.quote(w)) for w in words if w.casefold().startswith(wanted)]
 
@@ -24,14 +29,14 @@ def _offer(words: Iterable[str], begun: str) -> list[CompletionItem]:
 def drives(ctx: Context, _: Parameter, begun: str) -> list[CompletionItem]:
     """Drives on the shelf."""
     from jovik.base.errors import JovikError
-    from jovik.base.sanitize import plain
+    from jovik.base.sanitize import strip_control
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     try:
         with Shelf(where_from(ctx.params.get("shelf_at")), touching=False) as shelf:
             # A name with something in it that a terminal would obey is left to be typed.
-            return _offer([n for n in shelf.drive_names() if plain(n) == n], begun)
+            return _offer([n for n in shelf.drive_names() if strip_control(n) == n], begun)
     except JovikError:
         return []
 

@@ -7,7 +7,7 @@ from typing import Any
 import click
 
 from jovik.cli.completion import settings
-from jovik.cli.echo import say
+from jovik.cli.echo import echo
 from jovik.cli.options import format_option
 from jovik.cli.settings_defaults import known_keys, option_called, options_of, read_value, settable
 
@@ -17,7 +17,8 @@ from jovik.cli.settings_defaults import known_keys, option_called, options_of, r
 def config(ctx: click.Context) -> None:
     """Set what options are unless given: the shelf, the rig, passes, a margin, a theme.
 
-    What is typed comes before what JOVIK_SHELF says, and that before a setting. The file is TOML; JOVIK_CONFIG names another one.
+    What is typed comes before what JOVIK_SHELF says, and that before a setting. The file is TOML;
+    JOVIK_CONFIG names another one.
 
     \b
     jovik config
@@ -46,8 +47,8 @@ def show(form: str = "table") -> None:
     elif rows:
         show_table(Table("Your settings", ["key", "value"], rows, notes=[f"from {path}"]))
     else:
-        say(f"nothing is set; the file would be {path}")
-        say("  jovik config keys shows what can be set")
+        echo(f"nothing is set; the file would be {path}")
+        echo("  jovik config keys shows what can be set")
 
 
 @config.command()
@@ -61,10 +62,26 @@ def keys(form: str) -> None:
     rows = [(SHELF, str(default_shelf()), "The shelf of every command.")]
     for name, command in settable().items():
         for key, option in options_of(command):
-            default = option.default if isinstance(option.default, str | int | float) and option.default != "" else None
-            rows.append((f"{name}.{key}", _shown(default) if default is not None else "-", (option.help or "").split(" Default:")[0]))
+            default = (
+                option.default
+                if isinstance(option.default, str | int | float) and option.default != ""
+                else None
+            )
+            rows.append(
+                (
+                    f"{name}.{key}",
+                    _shown(default) if default is not None else "-",
+                    (option.help or "").split(" Default:")[0],
+                )
+            )
     if form == "json":
-        emit_json({"keys": [{"key": k, "default": d if d != "-" else None, "about": a} for k, d, a in rows]})
+        emit_json(
+            {
+                "keys": [
+                    {"key": k, "default": d if d != "-" else None, "about": a} for k, d, a in rows
+                ]
+            }
+        )
     elif form == "csv":
         emit_csv(["key", "default", "about"], rows)
     else:
@@ -82,29 +99,36 @@ def set_command(key: str, value: str) -> None:
     kept: Any = value
     if option is not None:
         if option.is_flag:
-            kept = {"true": True, "yes": True, "on": True, "false": False, "no": False, "off": False}.get(value.casefold(), value)
+            kept = {
+                "true": True,
+                "yes": True,
+                "on": True,
+                "false": False,
+                "no": False,
+                "off": False,
+            }.get(value.casefold(), value)
         kept = read_value(option, kept, key)
     else:
         from jovik.base.settings import place_of_shelf
 
         kept = place_of_shelf(value)
     path = write_setting(table, name, kept)
-    say(f"{key} is now '{_shown(kept)}', kept in {path}")
+    echo(f"{key} is now '{_shown(kept)}', kept in {path}")
 
 
 @config.command()
 @click.argument("key", shell_complete=settings)
 def unset(key: str) -> None:
     """Take KEY away, so that it is again what it is without."""
-    from jovik.base.errors import UnknownName
+    from jovik.base.errors import UnknownNameError
     from jovik.base.settings import write_setting
 
     there = _set_values()
     if key not in there:
-        raise UnknownName("setting", key, there, "see jovik config")
+        raise UnknownNameError("setting", key, there, "see jovik config")
     table, dot, name = key.partition(".")
     write_setting(table if dot else None, name if dot else key, None)
-    say(f"{key} is no longer set")
+    echo(f"{key} is no longer set")
 
 
 def _set_values() -> dict[str, Any]:
@@ -113,7 +137,11 @@ def _set_values() -> dict[str, Any]:
 
     flat: dict[str, Any] = {}
     for key, value in read_settings().items():
-        flat |= {f"{key}.{name}": v for name, v in value.items()} if isinstance(value, dict) else {key: value}
+        flat |= (
+            {f"{key}.{name}": v for name, v in value.items()}
+            if isinstance(value, dict)
+            else {key: value}
+        )
     return {key: _shown(value) if key == SHELF else value for key, value in flat.items()}
 
 
@@ -122,10 +150,10 @@ def _place(key: str) -> tuple[str | None, str, click.Option | None]:
 
     Raises
     ------
-    Misuse
+    UsageError
         It is no key.
     """
-    from jovik.base.errors import UnknownName
+    from jovik.base.errors import UnknownNameError
     from jovik.base.settings import SHELF
 
     if key == SHELF:
@@ -133,7 +161,7 @@ def _place(key: str) -> tuple[str | None, str, click.Option | None]:
     table, _, name = key.partition(".")
     commands = settable()
     if table not in commands or not name:
-        raise UnknownName("setting", key, known_keys(), "see jovik config keys")
+        raise UnknownNameError("setting", key, known_keys(), "see jovik config keys")
     return table, name, option_called(table, commands[table], name, key)
 
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import click
 
-from jovik.base.sanitize import plain
+from jovik.base.sanitize import strip_control
 
 
-def say(text: str, *, err: bool = False) -> None:
+def echo(text: str, *, err: bool = False) -> None:
     """Print lines with nothing in them that a terminal would obey."""
-    click.echo(plain(text, keep="\n"), err=err)
+    click.echo(strip_control(text, keep="\n"), err=err)

@@ -12,7 +12,7 @@ from jovik.cli.options import format_option, shelf_option
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from jovik.analysis.suitability import Fit
+    from jovik.analysis.suitability import Suitability
     from jovik.queries.suitability import Fitted
     from jovik.sheets.load import Load
 
@@ -27,21 +27,28 @@ if TYPE_CHECKING:
     shell_complete=loads,
     help="A load, or the path of its .toml file; repeat it at will. Default: all that ship.",
 )
-@click.option("--loads", "listing", is_flag=True, help="Say which loads there are and how their rates are computed.")
+@click.option(
+    "--loads",
+    "listing",
+    is_flag=True,
+    help="Say which loads there are and how their rates are computed.",
+)
 @format_option()
 @shelf_option
-def fit(drive: str | None, names: tuple[str, ...], listing: bool, form: str, shelf_at: str | None) -> int:
+def fit(
+    drive: str | None, names: tuple[str, ...], listing: bool, form: str, shelf_at: str | None
+) -> int:
     """Say which loads DRIVE carries, from what was measured.
 
-    Writing counts at the rate after the cliff where a long write was made. With results of a filled drive, those are shown too.
-    Exit status 1 when a load that was asked for is not carried.
+    Writing counts at the rate after the cliff where a long write was made. With results of a filled
+    drive, those are shown too. Exit status 1 when a load that was asked for is not carried.
 
     \b
     jovik fit --loads
     jovik fit "Comet 2TB"
     jovik fit "Comet 2TB" --load telescope --load mine.toml
     """
-    from jovik.base.errors import Misuse
+    from jovik.base.errors import UsageError
     from jovik.queries.suitability import fitted
     from jovik.sheets.load import load_names, read_load
     from jovik.shelf.sqlite import where_from
@@ -50,7 +57,10 @@ def fit(drive: str | None, names: tuple[str, ...], listing: bool, form: str, she
     loads = [read_load(n) for n in names or load_names()]
     if listing or drive is None:
         if not listing:
-            raise Misuse("which drive? NAME is missing", "jovik fit NAME; jovik fit --loads says which loads there are")
+            raise UsageError(
+                "which drive? NAME is missing",
+                "jovik fit NAME; jovik fit --loads says which loads there are",
+            )
         _list(loads, form)
         return 0
     with Shelf(where_from(shelf_at)) as shelf:
@@ -66,43 +76,88 @@ def _list(loads: Sequence[Load], form: str) -> None:
 
     rows = []
     for x in loads:
-        needs = " and ".join(f"{word} {show_rate(r)}" for word, r in (("reads", x.read_bytes_s), ("writes", x.write_bytes_s)) if r)
+        needs = " and ".join(
+            f"{word} {show_rate(r)}"
+            for word, r in (("reads", x.read_bytes_s), ("writes", x.write_bytes_s))
+            if r
+        )
         rows.append(
-            (x.name, x.title, needs, f"{'random' if x.random else 'sequential'}, {spell_size(x.block_bytes)}", f"{x.hours_a_day:g}", x.formula)
+            (
+                x.name,
+                x.title,
+                needs,
+                f"{'random' if x.random else 'sequential'}, {spell_size(x.block_bytes)}",
+                f"{x.hours_a_day:g}",
+                x.formula,
+            )
         )
     if form == "json":
         emit_json({"loads": [load_json(x) for x in loads]})
     elif form == "csv":
         emit_csv(["name", "title", "needs", "how", "hours_a_day", "formula"], rows)
     else:
-        show_table(Table("Loads", ["name", "load", "one stream", "how", "hours a day", "formula"], rows, right=(4,), spare=(4,)))
+        show_table(
+            Table(
+                "Loads",
+                ["name", "load", "one stream", "how", "hours a day", "formula"],
+                rows,
+                right=(4,),
+                spare=(4,),
+            )
+        )
 
 
 def load_json(x: Load) -> dict[str, Any]:
     """A load as documented."""
     return {
-        "name": x.name, "title": x.title, "about": x.about, "read_bytes_s": x.read_bytes_s, "write_bytes_s": x.write_bytes_s, "random": x.random,
-        "block_bytes": x.block_bytes, "depth": x.depth, "latency_ns": x.latency_ns, "hours_a_day": x.hours_a_day, "formula": x.formula,
-    }  # fmt: skip
+        "name": x.name,
+        "title": x.title,
+        "about": x.about,
+        "read_bytes_s": x.read_bytes_s,
+        "write_bytes_s": x.write_bytes_s,
+        "random": x.random,
+        "block_bytes": x.block_bytes,
+        "depth": x.depth,
+        "latency_ns": x.latency_ns,
+        "hours_a_day": x.hours_a_day,
+        "formula": x.formula,
+    }
 
 
-def fit_json(f: Fit, level: int | None) -> dict[str, Any]:
+def fit_json(f: Suitability, level: int | None) -> dict[str, Any]:
     """A fit as documented."""
     return {
-        "load": f.load.name, "filled_percent": level, "carried": f.carried if f.headroom is not None else None, "streams": f.streams,
-        "headroom": f.headroom, "ends": f.ends, "years_of_endurance": f.years, "missing": f.missing or None,
-    }  # fmt: skip
+        "load": f.load.name,
+        "filled_percent": level,
+        "carried": f.carried if f.headroom is not None else None,
+        "streams": f.streams,
+        "headroom": f.headroom,
+        "ends": f.ends,
+        "years_of_endurance": f.years,
+        "missing": f.missing or None,
+    }
 
 
 def _show(found: Fitted, form: str) -> None:
     from jovik.cli.output import emit_csv, emit_json, show_table, slowed_json
     from jovik.tables.suitability import fit_table
 
-    every = [(None, f) for f in found.empty] + [(level, f) for level, fits in found.filled.items() for f in fits]
+    every = [(None, f) for f in found.empty] + [
+        (level, f) for level, fits in found.filled.items() for f in fits
+    ]
     if form == "json":
-        emit_json({"drive": found.drive.name, "held_by_rig": slowed_json(found.slowed), "fits": [fit_json(f, level) for level, f in every]})
+        emit_json(
+            {
+                "drive": found.drive.name,
+                "held_by_rig": slowed_json(found.slowed),
+                "fits": [fit_json(f, level) for level, f in every],
+            }
+        )
     elif form == "csv":
         header = ["load", "filled_percent", "streams", "headroom", "ends", "years_of_endurance"]
-        emit_csv(header, [(f.load.name, level, f.streams, f.headroom, f.ends, f.years) for level, f in every])
+        emit_csv(
+            header,
+            [(f.load.name, level, f.streams, f.headroom, f.ends, f.years) for level, f in every],
+        )
     else:
         show_table(fit_table(found))

@@ -30,9 +30,25 @@ def health(target: str, form: str) -> None:
     log = read_health(device.node, device.kind)
     found = readings(log)
     if form == "json":
-        emit_json({"node": device.node, "model": device.model, "health": asdict(log), "readings": [asdict(r) for r in found]})
+        emit_json(
+            {
+                "node": device.node,
+                "model": device.model,
+                "health": asdict(log),
+                "readings": [asdict(r) for r in found],
+            }
+        )
     elif form == "csv":
-        emit_csv(["what", "value", "verdict", "why"], [(r.what, r.value, r.verdict, r.why) for r in found])
+        emit_csv(
+            ["what", "value", "verdict", "why"],
+            [(r.what, r.value, r.verdict, r.why) for r in found],
+        )
     else:
         name = " ".join(x for x in (device.maker, device.model) if x)
-        show_table(health_table(f"{device.node}: {name}", found, f"from its {log.source}, firmware {device.firmware or 'unknown'}"))
+        show_table(
+            health_table(
+                f"{device.node}: {name}",
+                found,
+                f"from its {log.source}, firmware {device.firmware or 'unknown'}",
+            )
+        )

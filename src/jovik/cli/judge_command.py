@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from jovik.cli.completion import drives
-from jovik.cli.options import Converted, format_option, percent, shelf_option
+from jovik.cli.options import UnitParam, format_option, percent, shelf_option
 
 if TYPE_CHECKING:
-    from jovik.analysis.claims import Judgement
-    from jovik.analysis.samples import Suspect
+    from jovik.analysis.claims import ClaimVerdict
+    from jovik.analysis.samples import SuspectSample
     from jovik.base.step_result import Interval
     from jovik.queries.claims import Judged
     from jovik.shelf.store import Shelf
@@ -19,12 +19,30 @@ if TYPE_CHECKING:
 
 @click.command()
 @click.argument("drive", shell_complete=drives)
-@click.option("--margin", type=Converted("SHARE", percent), default="5%", show_default=True, help="How far below a claim still meets it.")
-@click.option("--settle", "target", metavar="TARGET", help="Measure on TARGET what is too close to call, with as many passes as it takes.")
-@click.option("--units", "by_unit", is_flag=True, help="Lay the samples of the drive side by side instead, and name those that are not right.")
+@click.option(
+    "--margin",
+    type=UnitParam("SHARE", percent),
+    default="5%",
+    show_default=True,
+    help="How far below a claim still meets it.",
+)
+@click.option(
+    "--settle",
+    "target",
+    metavar="TARGET",
+    help="Measure on TARGET what is too close to call, with as many passes as it takes.",
+)
+@click.option(
+    "--units",
+    "by_unit",
+    is_flag=True,
+    help="Lay the samples of the drive side by side instead, and name those that are not right.",
+)
 @format_option()
 @shelf_option
-def judge(drive: str, margin: float, target: str | None, by_unit: bool, form: str, shelf_at: str | None) -> int:
+def judge(
+    drive: str, margin: float, target: str | None, by_unit: bool, form: str, shelf_at: str | None
+) -> int:
     """Hold the results of DRIVE against its claims.
 
     Exit status 1 when a claim fell short.
@@ -52,9 +70,9 @@ def judge(drive: str, margin: float, target: str | None, by_unit: bool, form: st
 def _settle(shelf: Shelf, found: Judged, target: str) -> bool:
     """Measure again what is too close to call; whether there was anything."""
     from jovik.cli.run_flow import run_order
-    from jovik.runs import settling
+    from jovik.runs import request_for_undecided
 
-    order = settling(found.judgements, target)
+    order = request_for_undecided(found.judgements, target)
     if order is None:
         click.echo("nothing is too close to call", err=True)
         return False
@@ -64,7 +82,7 @@ def _settle(shelf: Shelf, found: Judged, target: str) -> bool:
 
 def _show(found: Judged, form: str) -> None:
     from jovik.cli.output import emit_csv, emit_json, interval_json, show_table
-    from jovik.tables.claims import claims_table, overall
+    from jovik.tables.claims import claims_summary, claims_table
 
     judgements = found.judgements
     if form == "json":
@@ -72,10 +90,15 @@ def _show(found: Judged, form: str) -> None:
             {
                 "drive": found.sheet.drive.name,
                 "margin": found.margin,
-                "summary": overall(judgements),
+                "summary": claims_summary(judgements),
                 "claims": [judgement_json(j) for j in judgements],
                 "disagreements": [
-                    {"what": x.what, "one_bytes_s": interval_json(x.one), "two_bytes_s": interval_json(x.two), "reason": x.reason}
+                    {
+                        "what": x.what,
+                        "one_bytes_s": interval_json(x.one),
+                        "two_bytes_s": interval_json(x.two),
+                        "reason": x.reason,
+                    }
                     for x in found.disagreements
                 ],
                 "suspects": [suspect_json(s) for s in found.samples.suspects],
@@ -84,7 +107,15 @@ def _show(found: Judged, form: str) -> None:
     elif form == "csv":
         header = ["claim", "unit", "claimed", "measured", "low", "high", "verdict", "phrase", "why"]
         rows = [
-            (j.claim.what, j.claim.unit, j.claim.figure, *_numbers(j.measured), str(j.verdict), j.step.phrase if j.step else None, j.why)
+            (
+                j.claim.what,
+                j.claim.unit,
+                j.claim.figure,
+                *_numbers(j.measured),
+                str(j.verdict),
+                j.step.phrase if j.step else None,
+                j.why,
+            )
             for j in judgements
         ]
         emit_csv(header, rows)
@@ -94,20 +125,36 @@ def _show(found: Judged, form: str) -> None:
 
 def _units(shelf: Shelf, drive: str, form: str) -> int:
     """Lay the samples side by side; 1 where one is suspect."""
-    from jovik.base.errors import Misuse
+    from jovik.base.errors import UsageError
     from jovik.cli.output import emit_csv, emit_json, interval_json, show_table
     from jovik.queries.samples import samples
     from jovik.tables.samples import samples_table
 
     found = samples(shelf, shelf.sheet(drive))
     if not found.figures:
-        raise Misuse(f"no unit of {found.drive} was measured", f'measure one: jovik measure TARGET --drive "{found.drive}"')
+        raise UsageError(
+            f"no unit of {found.drive} was measured",
+            f'measure one: jovik measure TARGET --drive "{found.drive}"',
+        )
     if form == "json":
         units = [
-            {"unit": f.unit, "kind": f.kind, "rate_bytes_s": interval_json(f.rate_bytes_s), "run": f.result.run,
-             "share": interval_json(f.share) if f.share else None, "class_bytes_s": {"low": f.band.low, "high": f.band.high}} for f in found.figures
-        ]  # fmt: skip
-        emit_json({"drive": found.drive, "units": units, "suspects": [suspect_json(s) for s in found.suspects]})
+            {
+                "unit": f.unit,
+                "kind": f.kind,
+                "rate_bytes_s": interval_json(f.rate_bytes_s),
+                "run": f.result.run,
+                "share": interval_json(f.share) if f.share else None,
+                "class_bytes_s": {"low": f.band.low, "high": f.band.high},
+            }
+            for f in found.figures
+        ]
+        emit_json(
+            {
+                "drive": found.drive,
+                "units": units,
+                "suspects": [suspect_json(s) for s in found.suspects],
+            }
+        )
     elif form == "csv":
         table = samples_table(found)
         emit_csv(table.columns, table.rows)
@@ -116,7 +163,7 @@ def _units(shelf: Shelf, drive: str, form: str) -> int:
     return 1 if found.suspects else 0
 
 
-def suspect_json(one: Suspect) -> dict[str, Any]:
+def suspect_json(one: SuspectSample) -> dict[str, Any]:
     """A unit that is not right, as documented."""
     return {"unit": one.unit, "evidence": list(one.evidence), "checks": list(one.checks)}
 
@@ -125,7 +172,7 @@ def _numbers(value: Interval | None) -> tuple[float | None, ...]:
     return (value.median, value.low, value.high) if value else (None, None, None)
 
 
-def judgement_json(j: Judgement) -> dict[str, Any]:
+def judgement_json(j: ClaimVerdict) -> dict[str, Any]:
     """One judgement as documented; figures in the claim's unit."""
     from jovik.cli.output import interval_json
 

@@ -1,4 +1,7 @@
-"""What is seen while a run goes on, in a pipe or a small terminal: a line for each step, and in a terminal one that moves; on standard error."""
+"""What is seen while a run goes on, in a pipe or a small terminal.
+
+A line for each step, and in a terminal one that moves; on standard error.
+"""
 
 from __future__ import annotations
 
@@ -8,8 +11,8 @@ from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Protocol
 
 from jovik.base.quantities import show_rate, show_size, show_time
-from jovik.base.sanitize import plain
-from jovik.base.session import Live
+from jovik.base.sanitize import strip_control
+from jovik.base.session import Progress
 from jovik.base.step_result import StepResult
 from jovik.cli.output import console
 from jovik.steps import Step
@@ -18,34 +21,44 @@ if TYPE_CHECKING:
     from jovik.runs.task import Task
 
 
-class Screen(Protocol):
-    """What shows a run (`jovik.bench.Observer`), and takes lasting lines besides; a context manager."""
+class ProgressDisplay(Protocol):
+    """What shows a run (`jovik.bench.Observer`), and takes lasting lines besides.
+
+    A context manager.
+    """
 
     def say(self, line: str) -> None:
         """One lasting line."""
 
-    def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Live], None]:
+    def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Progress], None]:
         """See `jovik.bench.Observer`."""
 
-    def passing(self, position: int, step: Step, number: int) -> Callable[[Live], None]:
+    def passing(self, position: int, step: Step, number: int) -> Callable[[Progress], None]:
         """See `jovik.bench.Observer`."""
 
     def finished(self, position: int, result: StepResult) -> None:
         """See `jovik.bench.Observer`."""
 
-    def __enter__(self) -> Screen: ...
+    def __enter__(self) -> ProgressDisplay: ...
 
     def __exit__(self, *exc: object) -> None: ...
 
 
-def screen_for(title: str, tasks: Sequence[Task], times_ns: Sequence[int], budget_ns: int | None) -> Screen:
+def screen_for(
+    title: str, tasks: Sequence[Task], times_ns: Sequence[int], budget_ns: int | None
+) -> ProgressDisplay:
     """The live view where there is room for it, lines elsewhere."""
     from jovik.cli.live_view import LEAST_COLUMNS, LEAST_ROWS, LiveView
 
     shown = console(err=True)
-    if sys.stderr.isatty() and shown.width >= LEAST_COLUMNS and shown.height >= LEAST_ROWS and not shown.is_dumb_terminal:
+    if (
+        sys.stderr.isatty()
+        and shown.width >= LEAST_COLUMNS
+        and shown.height >= LEAST_ROWS
+        and not shown.is_dumb_terminal
+    ):
         return LiveView(title, tasks, times_ns, shown, budget_ns)
-    return Lines(tasks)
+    return LineProgress(tasks)
 
 
 def result_words(result: StepResult) -> str:
@@ -56,11 +69,15 @@ def result_words(result: StepResult) -> str:
     if not parse(result.phrase).measures:
         return result.notes[-1] if result.notes else "done"
     rate = interval([p.rate_bytes_s for p in result.passes])
-    spread = f", 95 % interval {show_rate(rate.low)} to {show_rate(rate.high)}" if rate.low is not None and rate.high is not None else ""
+    spread = (
+        f", 95 % interval {show_rate(rate.low)} to {show_rate(rate.high)}"
+        if rate.low is not None and rate.high is not None
+        else ""
+    )
     return f"{show_rate(rate.median)}{spread}"
 
 
-class Lines:
+class LineProgress:
     """Lines for each step; a context manager, so that the moving line is always taken away."""
 
     def __init__(self, tasks: Sequence[Task]) -> None:
@@ -70,7 +87,7 @@ class Lines:
         self._shown = False
         self._last = 0.0
 
-    def __enter__(self) -> Lines:
+    def __enter__(self) -> LineProgress:
         return self
 
     def __exit__(self, *exc: object) -> None:
@@ -79,7 +96,7 @@ class Lines:
     def say(self, line: str) -> None:
         """One lasting line."""
         self._clear()
-        self._console.print("\n".join(plain(x) for x in line.split("\n")), soft_wrap=True)
+        self._console.print("\n".join(strip_control(x) for x in line.split("\n")), soft_wrap=True)
 
     def _clear(self) -> None:
         if self._shown:
@@ -92,29 +109,36 @@ class Lines:
         if not self._live or time.monotonic() - self._last < 0.1:
             return
         self._last = time.monotonic()
-        sys.stderr.write("\r\x1b[2K" + plain(text)[: max(self._console.width - 1, 20)])
+        sys.stderr.write("\r\x1b[2K" + strip_control(text)[: max(self._console.width - 1, 20)])
         sys.stderr.flush()
         self._shown = True
 
     def _head(self, position: int) -> str:
         return f"[{position + 1}/{len(self._tasks)}]"
 
-    def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Live], None]:
+    def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Progress], None]:
         """The test file is being laid out."""
         if not self._live:
             self.say(f"{self._head(position)} laying out {show_size(size_bytes)} of test file")
         head = f"{self._head(position)} laying out the test file"
-        return lambda live: self._line(f"{head}: {show_size(live.done_bytes)} of {show_size(size_bytes)}, {show_rate(live.rate_bytes_s)}")
+        return lambda live: self._line(
+            f"{head}: {show_size(live.done_bytes)} of {show_size(size_bytes)}, "
+            f"{show_rate(live.rate_bytes_s)}"
+        )
 
-    def passing(self, position: int, step: Step, number: int) -> Callable[[Live], None]:
+    def passing(self, position: int, step: Step, number: int) -> Callable[[Progress], None]:
         """A pass is going on."""
         most = self._tasks[position].repeat.most
-        head = f"{self._head(position)} {step.label}" + (f": pass {number} of {most}" if most > 1 else "")
+        head = f"{self._head(position)} {step.label}" + (
+            f": pass {number} of {most}" if most > 1 else ""
+        )
         self._line(head)
 
-        def show(live: Live) -> None:
+        def show(live: Progress) -> None:
             errors = f", {live.errors} errors" if live.errors else ""
-            self._line(f"{head}, {show_time(live.elapsed_ns)}, {show_rate(live.rate_bytes_s)}{errors}")
+            self._line(
+                f"{head}, {show_time(live.elapsed_ns)}, {show_rate(live.rate_bytes_s)}{errors}"
+            )
 
         return show
 

@@ -1,7 +1,7 @@
 """The live view: one calm screen for a run in a terminal, on standard error.
 
-It is drawn in the main thread, twice a second, from what the session glances at anyway; `benchmarks/live.py` shows that it costs the
-measurement nothing.
+It is drawn in the main thread, twice a second, from what the session glances at anyway;
+`benchmarks/live.py` shows that it costs the measurement nothing.
 """
 
 from __future__ import annotations
@@ -17,10 +17,10 @@ from rich.live import Live as RichLive
 from rich.text import Text
 
 from jovik.base.quantities import show_rate, show_size, show_time, significant
-from jovik.base.sanitize import plain
-from jovik.base.session import Live
+from jovik.base.sanitize import strip_control
+from jovik.base.session import Progress
 from jovik.base.step_result import StepResult
-from jovik.steps import Access, Step
+from jovik.steps import IoStep, Step
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -32,13 +32,15 @@ DRAW_S = 0.5
 MINUTE_S = 60
 BRAILLE = 0x2800
 DOTS = ((0x40, 0x04, 0x02, 0x01), (0x80, 0x20, 0x10, 0x08))
-"""Bits of the dots of a Braille character, its two columns from the bottom up (Unicode, block "Braille Patterns")."""
+"""Dot bits of a Braille character, two columns from the bottom up (Unicode Braille Patterns)."""
 MARGIN = 10
 """Columns left of the chart, for its numbers."""
 
 
 class LiveView:
-    """Shows a run (`jovik.bench.Observer`); a context manager that gives the terminal back as it was.
+    """Shows a run (`jovik.bench.Observer`).
+
+    A context manager that gives the terminal back as it was.
 
     Parameters
     ----------
@@ -51,15 +53,29 @@ class LiveView:
         Time for all of it.
     """
 
-    def __init__(self, title: str, tasks: Sequence[Task], times_ns: Sequence[int], console: Console, budget_ns: int | None = None) -> None:
-        self._title, self._tasks, self._times, self._console, self._budget = title, tasks, times_ns, console, budget_ns
+    def __init__(
+        self,
+        title: str,
+        tasks: Sequence[Task],
+        times_ns: Sequence[int],
+        console: Console,
+        budget_ns: int | None = None,
+    ) -> None:
+        self._title, self._tasks, self._times, self._console, self._budget = (
+            title,
+            tasks,
+            times_ns,
+            console,
+            budget_ns,
+        )
         self._words: dict[int, str] = {}
         self._said: list[str] = []
-        # Finished steps and what was laid out; the finished passes of this step; this pass, unless it is a laying out.
+        # Finished steps and what was laid out; the finished passes of this step; this pass, unless
+        # it is a laying out.
         self._written, self._of_step, self._of_pass, self._laying = 0, 0, 0, False
         self._position, self._doing, self._began = 0, "", time.monotonic()
         self._step_began = self._began
-        self._live: Live | None = None
+        self._live: Progress | None = None
         self._rates: deque[tuple[float, float]] = deque()
         self._drawn = 0.0
         self._shown: RichLive | None = None
@@ -73,28 +89,30 @@ class LiveView:
             self._shown = None
             # The screen is gone with its last state: what is lasting stays behind as lines.
             for position, words in sorted(self._words.items()):
-                phrase = plain(self._tasks[position].step.canonical)
-                self._console.print(f"[{position + 1}/{len(self._tasks)}] {phrase}: {words}", soft_wrap=True)
+                phrase = strip_control(self._tasks[position].step.canonical)
+                self._console.print(
+                    f"[{position + 1}/{len(self._tasks)}] {phrase}: {words}", soft_wrap=True
+                )
         for line in self._said:
             self._console.print(line, soft_wrap=True)
         self._said = []
 
     def say(self, line: str) -> None:
         """One lasting line: at once before the screen is up, behind it afterwards."""
-        line = "\n".join(plain(x) for x in line.split("\n"))
+        line = "\n".join(strip_control(x) for x in line.split("\n"))
         if self._shown is None:
             self._console.print(line, soft_wrap=True)
         else:
             self._said.append(line)
 
-    def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Live], None]:
+    def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Progress], None]:
         """The test file is being laid out."""
         self._begin(position, f"laying out {show_size(size_bytes)} of test file")
         self._written += size_bytes
         self._laying = True
         return self._look
 
-    def passing(self, position: int, step: Step, number: int) -> Callable[[Live], None]:
+    def passing(self, position: int, step: Step, number: int) -> Callable[[Progress], None]:
         """A pass is going on."""
         most = self._tasks[position].repeat.most
         self._begin(position, f"pass {number} of {most}" if most > 1 else "one pass")
@@ -115,11 +133,17 @@ class LiveView:
             self._rates.clear()
         self._doing, self._live = doing, None
         if self._shown is None:
-            self._shown = RichLive(console=self._console, screen=True, auto_refresh=False, redirect_stdout=False, redirect_stderr=False)
+            self._shown = RichLive(
+                console=self._console,
+                screen=True,
+                auto_refresh=False,
+                redirect_stdout=False,
+                redirect_stderr=False,
+            )
             self._shown.start()
         self._draw()
 
-    def _look(self, live: Live) -> None:
+    def _look(self, live: Progress) -> None:
         now = time.monotonic()
         self._live = live
         self._of_pass = 0 if self._laying else live.written_bytes
@@ -140,11 +164,19 @@ class LiveView:
         width, height = self._console.width, self._console.height
         step = self._tasks[self._position].step
         lines = [
-            self._pair(Text(plain(self._title), style="bold"), Text(self._left(now), style="dim"), width),
+            self._pair(
+                Text(strip_control(self._title), style="bold"),
+                Text(self._left(now), style="dim"),
+                width,
+            ),
             self._bar(now, width),
             Text(""),
             self._pair(
-                Text(plain(step.label), style="bold"), Text(f"step {self._position + 1} of {len(self._tasks)}, {self._doing}", style="dim"), width
+                Text(strip_control(step.label), style="bold"),
+                Text(
+                    f"step {self._position + 1} of {len(self._tasks)}, {self._doing}", style="dim"
+                ),
+                width,
             ),
             Text(""),
             *self._figures(step),
@@ -191,20 +223,31 @@ class LiveView:
             warm = f"   {live.temperature_c:.0f} C" if live.temperature_c is not None else ""
             return [Text(f"  {show_time(live.elapsed_ns)} so far{warm}"), Text("")]
         one = Text("  ").append(show_rate(live.rate_bytes_s), style="bold cyan")
-        if isinstance(step, Access):
+        if isinstance(step, IoStep):
             one.append(f"   {significant(live.rate_bytes_s / step.block_bytes)} IOPS")
         if live.p50_ns is not None and live.p99_ns is not None:
-            one.append(f"   half within {show_time(live.p50_ns)}, 99 % within {show_time(live.p99_ns)}")
+            one.append(
+                f"   half within {show_time(live.p50_ns)}, 99 % within {show_time(live.p99_ns)}"
+            )
         two = Text("  ")
         written = self._written + self._of_step + self._of_pass
-        two.append(f"{show_time(live.elapsed_ns)} into it   moved {show_size(live.done_bytes)}   written so far {show_size(written)}")
+        two.append(
+            f"{show_time(live.elapsed_ns)} into it   moved {show_size(live.done_bytes)}   "
+            f"written so far {show_size(written)}"
+        )
         if live.temperature_c is not None:
             two.append(f"   {live.temperature_c:.0f} C")
-        two.append("   no errors" if not live.errors else f"   {live.errors} errors", style="" if not live.errors else "bold red")
+        two.append(
+            "   no errors" if not live.errors else f"   {live.errors} errors",
+            style="" if not live.errors else "bold red",
+        )
         return [one, two]
 
     def _chart(self, width: int, rows: int, now: float) -> list[Text]:
-        """The rate over the last minute as a line, newest at the right, in Braille dots: two by four to a character."""
+        """The rate over the last minute as a line, newest at the right, in Braille dots.
+
+        Two by four to a character.
+        """
         columns = max(width - MARGIN - 2, 10)
         means = self._by_column(2 * columns, now)
         top = _round_up(max((v for v in means if v is not None), default=0.0))
@@ -215,18 +258,29 @@ class LiveView:
                 continue
             at = min(round(value / top * (4 * rows - 1)), 4 * rows - 1)
             # A step from one value to the next is drawn too, or the line would fall apart.
-            for y in range(min(at, before if before is not None else at), max(at, before if before is not None else at) + 1):
+            for y in range(
+                min(at, before if before is not None else at),
+                max(at, before if before is not None else at) + 1,
+            ):
                 dots[rows - 1 - y // 4][x // 2] |= DOTS[x % 2][y % 4]
             before = at
         lines = []
         for row, line in enumerate(dots):
             label = show_rate(top) if row == 0 and top else "0" if row == rows - 1 and top else ""
-            lines.append(Text.assemble((f"{label:>{MARGIN}} ", "dim"), ("".join(chr(BRAILLE + d) for d in line), "cyan")))
+            lines.append(
+                Text.assemble(
+                    (f"{label:>{MARGIN}} ", "dim"),
+                    ("".join(chr(BRAILLE + d) for d in line), "cyan"),
+                )
+            )
         lines.append(Text(f"{'':>{MARGIN}} {'a minute ago':<{columns - 3}}now", style="dim"))
         return lines
 
     def _by_column(self, columns: int, now: float) -> list[float | None]:
-        """The mean rate of each part of the last minute; what lies between two glances is like the one before."""
+        """The mean rate of each part of the last minute.
+
+        What lies between two glances is like the one before.
+        """
         cells: list[list[float]] = [[] for _ in range(columns)]
         for at, rate in self._rates:
             cells[min(int((1 - (now - at) / MINUTE_S) * columns), columns - 1)].append(rate)
@@ -243,13 +297,18 @@ class LiveView:
             words = self._words.get(number, "")
             mark = "▶" if number == self._position else "✓" if words else " "
             style = "bold" if number == self._position else "" if words else "dim"
-            label = Text(f"{mark} {plain(self._tasks[number].step.label)}", style=style)
-            lines.append(self._pair(label, Text(words.split(", 95 %")[0].split(":")[0], style=style), width))
+            label = Text(f"{mark} {strip_control(self._tasks[number].step.label)}", style=style)
+            lines.append(
+                self._pair(label, Text(words.split(", 95 %")[0].split(":")[0], style=style), width)
+            )
         return lines
 
 
 def _round_up(value: float) -> float:
-    """The next of 1, 2, 5 times a power of ten: a scale that stays where it is while the rate wavers."""
+    """The next of 1, 2, 5 times a power of ten.
+
+    A scale that stays where it is while the rate wavers.
+    """
     if value <= 0:
         return 0.0
     power = 10 ** math.floor(math.log10(value))

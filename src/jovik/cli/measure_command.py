@@ -6,31 +6,94 @@ import click
 
 from jovik.base.quantities import parse_time
 from jovik.cli.completion import drives, phrases, plans, targets
-from jovik.cli.options import Converted, count_range, format_option, percent, shelf_option
+from jovik.cli.options import UnitParam, count_range, format_option, percent, shelf_option
 
 
 @click.command()
 @click.argument("target", shell_complete=targets)
 @click.argument("phrases", nargs=-1, shell_complete=phrases, metavar="[PHRASE]...")
 @click.option(
-    "--drive", "name", metavar="NAME", shell_complete=drives, help="The drive on the shelf that this is. A model drive brings its own sheet."
+    "--drive",
+    "name",
+    metavar="NAME",
+    shell_complete=drives,
+    help="The drive on the shelf that this is. A model drive brings its own sheet.",
 )
 @click.option(
-    "--plan", "plan_name", metavar="NAME", shell_complete=plans, help="A plan, or the path of its .toml file. Default, without phrases: first-look."
+    "--plan",
+    "plan_name",
+    metavar="NAME",
+    shell_complete=plans,
+    help="A plan, or the path of its .toml file. Default, without phrases: first-look.",
 )
-@click.option("--passes", type=Converted("N or A..B", count_range), help="Passes of each step. Default: what the plan says; 5 for phrases.")
-@click.option("--precision", type=Converted("SHARE", percent), help="Stop repeating once the interval is this narrow, such as 2%.")
-@click.option("--budget", type=Converted("TIME", parse_time), help="Time for all steps together, such as 5min; the plan is trimmed to it.")
-@click.option("--engine", type=click.Choice(["auto", "io_uring", "blocking"]), default="auto", show_default=True, help="How I/O is done.")
-@click.option("--on-error", type=click.Choice(["stop", "continue"]), default="stop", show_default=True, help="At an I/O error.")
-@click.option("--seed", type=click.IntRange(0, 2**62), help="Of offsets and payload; the same seed does the same I/O.")
-@click.option("--unit", "unit_name", metavar="NAME", help="A name for this sample of the drive. Default: unit 1, unit 2 ... by serial.")
-@click.option("--rig", "rig_name", metavar="NAME", help="A name for this machine, port and cable. Default: the machine's.")
-@click.option("--rig-notes", default="", metavar="TEXT", help="What should be known of the rig: cable, enclosure, port.")
-@click.option("--keep-serial", is_flag=True, help="Keep the unit's serial on the shelf in full, not only its digest.")
-@click.option("--destroy", metavar="SERIAL", help="Allow writing the raw device of this serial; everything on it is lost.")
 @click.option(
-    "--ask-above", type=Converted("SHARE", percent), default="1%", show_default=True, help="Ask before writing more of the endurance rating."
+    "--passes",
+    type=UnitParam("N or A..B", count_range),
+    help="Passes of each step. Default: what the plan says; 5 for phrases.",
+)
+@click.option(
+    "--precision",
+    type=UnitParam("SHARE", percent),
+    help="Stop repeating once the interval is this narrow, such as 2%.",
+)
+@click.option(
+    "--budget",
+    type=UnitParam("TIME", parse_time),
+    help="Time for all steps together, such as 5min; the plan is trimmed to it.",
+)
+@click.option(
+    "--engine",
+    type=click.Choice(["auto", "io_uring", "blocking"]),
+    default="auto",
+    show_default=True,
+    help="How I/O is done.",
+)
+@click.option(
+    "--on-error",
+    type=click.Choice(["stop", "continue"]),
+    default="stop",
+    show_default=True,
+    help="At an I/O error.",
+)
+@click.option(
+    "--seed",
+    type=click.IntRange(0, 2**62),
+    help="Of offsets and payload; the same seed does the same I/O.",
+)
+@click.option(
+    "--unit",
+    "unit_name",
+    metavar="NAME",
+    help="A name for this sample of the drive. Default: unit 1, unit 2 ... by serial.",
+)
+@click.option(
+    "--rig",
+    "rig_name",
+    metavar="NAME",
+    help="A name for this machine, port and cable. Default: the machine's.",
+)
+@click.option(
+    "--rig-notes",
+    default="",
+    metavar="TEXT",
+    help="What should be known of the rig: cable, enclosure, port.",
+)
+@click.option(
+    "--keep-serial",
+    is_flag=True,
+    help="Keep the unit's serial on the shelf in full, not only its digest.",
+)
+@click.option(
+    "--destroy",
+    metavar="SERIAL",
+    help="Allow writing the raw device of this serial; everything on it is lost.",
+)
+@click.option(
+    "--ask-above",
+    type=UnitParam("SHARE", percent),
+    default="1%",
+    show_default=True,
+    help="Ask before writing more of the endurance rating.",
 )
 @click.option("--yes", is_flag=True, help="Do not ask.")
 @click.option("--dry-run", is_flag=True, help="Say what would be done, and write nothing.")
@@ -60,8 +123,8 @@ def measure(
 ) -> int:
     """Measure TARGET, a folder on the drive or a model drive (model:NAME), step by step.
 
-    A PHRASE is one step, or a ladder of steps where a number is a list or a range. Each finished pass is on the shelf before the next
-    begins; no test file is left behind.
+    A PHRASE is one step, or a ladder of steps where a number is a list or a range. Each finished
+    pass is on the shelf before the next begins; no test file is left behind.
 
     \b
     jovik measure /mnt/new --drive "Comet 2TB"
@@ -69,15 +132,34 @@ def measure(
     jovik measure /mnt/new --drive "Comet 2TB" --plan full-review --budget 30min
     jovik measure model:drift
     """
-    from jovik.cli.run_flow import Consent, run_order
-    from jovik.runs import fit_budget, order_of, sheet_for
+    from jovik.cli.run_flow import EnduranceConsent, run_order
+    from jovik.runs import fit_budget, request_for, sheet_for
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
-    order = order_of(
-        target, phrases, plan_name, passes=passes, precision=precision, seed=seed, engine=engine, stop_on_error=on_error == "stop",
-        budget_ns=budget, destroy=destroy, unit_name=unit_name, rig_name=rig_name, rig_notes=rig_notes, keep_serial=keep_serial,
-    )  # fmt: skip
+    order = request_for(
+        target,
+        phrases,
+        plan_name,
+        passes=passes,
+        precision=precision,
+        seed=seed,
+        engine=engine,
+        stop_on_error=on_error == "stop",
+        budget_ns=budget,
+        destroy=destroy,
+        unit_name=unit_name,
+        rig_name=rig_name,
+        rig_notes=rig_notes,
+        keep_serial=keep_serial,
+    )
     with Shelf(where_from(shelf_at), create=True) as shelf:
         sheet = sheet_for(shelf, order.target, name)
-        return run_order(shelf, sheet, fit_budget(order, sheet), form, consent=Consent(ask_above, yes), dry_run=dry_run)
+        return run_order(
+            shelf,
+            sheet,
+            fit_budget(order, sheet),
+            form,
+            consent=EnduranceConsent(ask_above, yes),
+            dry_run=dry_run,
+        )

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import click
 
 from jovik.cli.completion import drives
-from jovik.cli.echo import say
+from jovik.cli.echo import echo
 from jovik.cli.options import format_option, shelf_option
 
 if TYPE_CHECKING:
@@ -18,12 +18,23 @@ if TYPE_CHECKING:
 @click.command()
 @click.argument("drive", shell_complete=drives)
 @click.option(
-    "--reading", "texts", multiple=True, metavar="NAME=VALUE", help="A figure taken by other means, such as 'boot time=8.1s'. Repeat it at will."
+    "--reading",
+    "texts",
+    multiple=True,
+    metavar="NAME=VALUE",
+    help="A figure taken by other means, such as 'boot time=8.1s'. Repeat it at will.",
 )
-@click.option("--method", default="", help="How it was taken; readings are compared where the method is the same.")
+@click.option(
+    "--method",
+    default="",
+    help="How it was taken; readings are compared where the method is the same.",
+)
 @click.option("--instrument", default="", help="With what: stopwatch, noise meter, another tester.")
 @click.option(
-    "--csv", "source", type=click.Path(exists=True, dir_okay=False, path_type=Path), help="Readings from a file: what,value,unit,method,instrument."
+    "--csv",
+    "source",
+    type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    help="Readings from a file: what,value,unit,method,instrument.",
 )
 @click.option("--pro", multiple=True, metavar="TEXT", help="What speaks for it.")
 @click.option("--con", multiple=True, metavar="TEXT", help="What speaks against it.")
@@ -44,10 +55,11 @@ def note(
 ) -> int:
     """Note readings, pros and cons of DRIVE; without any, show what is noted.
 
-    A reading named like a step (random read 4KiB depth 32=91,000 IOPS) is laid beside what Jovik measured.
+    A reading named like a step (random read 4KiB depth 32=91,000 IOPS) is laid beside what Jovik
+    measured.
 
     \b
-    jovik note "Comet 2TB" --reading "boot time=8.1s" --method "stopwatch, from the switch to the desktop"
+    jovik note "Comet 2TB" --reading "boot time=8.1s" --method "stopwatch, to the desktop"
     jovik note "Comet 2TB" --pro "silent" --con "no heat sink in the box"
     """
     from jovik.base.text_files import read_text
@@ -59,7 +71,12 @@ def note(
     readings = [parse_reading(t, method, instrument) for t in texts]
     if source is not None:
         readings += read_csv(read_text(source), str(source))
-    notes = [Note(sort, t) for sort, said in (("pro", pro), ("con", con), ("remark", remark)) for t in said if t.strip()]
+    notes = [
+        Note(sort, t)
+        for sort, said in (("pro", pro), ("con", con), ("remark", remark))
+        for t in said
+        if t.strip()
+    ]
     with Shelf(where_from(shelf_at)) as shelf:
         name = shelf.sheet(drive).drive.name
         if notes or readings:
@@ -77,21 +94,39 @@ def _show(found: Noted, form: str) -> None:
         emit_json(
             {
                 "drive": found.drive,
-                "notes": [{"sort": n.sort, "text": n.text, "written": n.written} for n in found.notes],
+                "notes": [
+                    {"sort": n.sort, "text": n.text, "written": n.written} for n in found.notes
+                ],
                 "readings": [
-                    {"what": r.what, "value": r.value, "unit": r.unit, "method": r.method, "instrument": r.instrument, "place": b.place,
-                     "of": b.of, "measured": b.measured, "written": r.written} for r, b in zip(mine, found.readings, strict=True)
+                    {
+                        "what": r.what,
+                        "value": r.value,
+                        "unit": r.unit,
+                        "method": r.method,
+                        "instrument": r.instrument,
+                        "place": b.place,
+                        "of": b.of,
+                        "measured": b.measured,
+                        "written": r.written,
+                    }
+                    for r, b in zip(mine, found.readings, strict=True)
                 ],
             }
-        )  # fmt: skip
+        )
     elif form == "csv":
-        emit_csv(["what", "value", "unit", "method", "instrument"], [(r.what, r.value, r.unit, r.method, r.instrument) for r in mine])
+        emit_csv(
+            ["what", "value", "unit", "method", "instrument"],
+            [(r.what, r.value, r.unit, r.method, r.instrument) for r in mine],
+        )
     else:
         if mine:
             show_table(readings_table(found))
         for sort, mark in (("pro", "+"), ("con", "-"), ("remark", " ")):
             for n in found.notes:
                 if n.sort == sort:
-                    say(f"{mark} {n.text}")
+                    echo(f"{mark} {n.text}")
         if not mine and not found.notes:
-            say(f'nothing is noted of {found.drive}; note something: jovik note "{found.drive}" --pro "..." --reading "boot time=8.1s"')
+            echo(
+                f'nothing is noted of {found.drive}; note something: jovik note "{found.drive}" '
+                '--pro "..." --reading "boot time=8.1s"'
+            )

@@ -12,14 +12,24 @@ F = TypeVar("F", bound=Callable[..., Any])
 
 def shelf_option(command: F) -> F:
     """`--shelf WHERE`."""
-    about = "The shelf: a file, or the address of a PostgreSQL database. Default: JOVIK_SHELF, your settings, or a file in your data folder."
-    return click.option("--shelf", "shelf_at", metavar="WHERE", envvar="JOVIK_SHELF", help=about)(command)
+    about = (
+        "The shelf: a file, or the address of a PostgreSQL database. Default: "
+        "JOVIK_SHELF, your settings, or a file in your data folder."
+    )
+    return click.option("--shelf", "shelf_at", metavar="WHERE", envvar="JOVIK_SHELF", help=about)(
+        command
+    )
 
 
 def format_option(*more: str) -> Callable[[F], F]:
     """`--format table|json|csv` and what a command has besides."""
     return click.option(
-        "--format", "form", type=click.Choice(["table", "json", "csv", *more]), default="table", show_default=True, help="Form of the output."
+        "--format",
+        "form",
+        type=click.Choice(["table", "json", "csv", *more]),
+        default="table",
+        show_default=True,
+        help="Form of the output.",
     )
 
 
@@ -29,7 +39,7 @@ else:
     Base = click.ParamType  # older releases of Click cannot be subscripted
 
 
-class Converted(Base):
+class UnitParam(Base):
     """A value that a function of the core reads; its ValueError is the message."""
 
     def __init__(self, name: str, convert: Callable[[str], Any]) -> None:

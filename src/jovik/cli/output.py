@@ -10,22 +10,25 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from jovik.base.sanitize import csv_text, escaped, plain
+from jovik.base.sanitize import csv_text, escape_control, strip_control
 from jovik.base.step_result import Interval
 from jovik.tables import Table
 
 if TYPE_CHECKING:
-    from jovik.analysis.cross_rig import Slowed
+    from jovik.analysis.cross_rig import RigSlowdown
 
 
 def emit_json(value: Any) -> None:
     """One JSON object; what a terminal would obey is escaped in it, and read back as it was."""
     text = json.dumps(value, indent=2, ensure_ascii=False, allow_nan=False)
-    click.echo(escaped(text, keep="\n"))
+    click.echo(escape_control(text, keep="\n"))
 
 
 def emit_csv(header: Sequence[str], rows: Iterable[Sequence[Any]]) -> None:
-    """CSV with a header; text that a spreadsheet would take for a formula is led by an apostrophe."""
+    """CSV with a header.
+
+    Text that a spreadsheet would take for a formula is led by an apostrophe.
+    """
     click.echo(csv_text(header, rows), nl=False)
 
 
@@ -45,11 +48,11 @@ def show_table(found: Table) -> None:
     from rich.text import Text
 
     out = console()
-    columns = [plain(c) for c in found.columns]
-    kept = [[plain(cell) for cell in row] for row in found.rows]
+    columns = [strip_control(c) for c in found.columns]
+    kept = [[strip_control(cell) for cell in row] for row in found.rows]
     shown = _that_fit(columns, kept, found.spare, out.width)
     drawn = RichTable(
-        title=Text(plain(found.title), style="bold"),
+        title=Text(strip_control(found.title), style="bold"),
         box=box.HORIZONTALS,
         title_justify="left",
         header_style="bold",
@@ -58,17 +61,31 @@ def show_table(found: Table) -> None:
     )
     for number in shown:
         narrow = number in found.right
-        drawn.add_column(Text(columns[number]), justify="right" if narrow else "left", overflow="fold", no_wrap=narrow)
+        drawn.add_column(
+            Text(columns[number]),
+            justify="right" if narrow else "left",
+            overflow="fold",
+            no_wrap=narrow,
+        )
     for row in kept:
         drawn.add_row(*(Text(row[number], style=_STYLES.get(row[number], "")) for number in shown))
     out.print(drawn)
     left_out = [columns[n] for n in range(len(columns)) if n not in shown]
-    for note in [*found.notes, *([f"too narrow here for: {', '.join(left_out)} (--format json has all)"] if left_out else [])]:
-        out.print(Text(plain(note), style="dim"))
+    for note in [
+        *found.notes,
+        *(
+            [f"too narrow here for: {', '.join(left_out)} (--format json has all)"]
+            if left_out
+            else []
+        ),
+    ]:
+        out.print(Text(strip_control(note), style="dim"))
 
 
-def _that_fit(columns: Sequence[str], rows: Sequence[Sequence[str]], spare: Sequence[int], width: int) -> list[int]:
-    """The columns that fit side by side without being squeezed, as far as leaving out spare ones helps."""
+def _that_fit(
+    columns: Sequence[str], rows: Sequence[Sequence[str]], spare: Sequence[int], width: int
+) -> list[int]:
+    """The columns that fit, dropping optional ones first."""
     needed = [max([len(name), *(len(row[n]) for row in rows)]) for n, name in enumerate(columns)]
     shown = list(range(len(columns)))
     for number in spare:
@@ -96,6 +113,15 @@ def interval_json(value: Interval) -> dict[str, float | None]:
     return {"median": value.median, "low": value.low, "high": value.high}
 
 
-def slowed_json(slowed: Sequence[Slowed]) -> list[dict[str, Any]]:
+def slowed_json(slowed: Sequence[RigSlowdown]) -> list[dict[str, Any]]:
     """Drives that their rig may have held back, as documented."""
-    return [{"drive": s.drive, "unit": s.unit, "rig": s.rig, "better_rig": s.better_rig, "kinds": list(s.kinds)} for s in slowed]
+    return [
+        {
+            "drive": s.drive,
+            "unit": s.unit,
+            "rig": s.rig,
+            "better_rig": s.better_rig,
+            "kinds": list(s.kinds),
+        }
+        for s in slowed
+    ]

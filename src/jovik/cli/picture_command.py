@@ -9,8 +9,8 @@ from typing import Any
 import click
 
 from jovik.cli.completion import drives
-from jovik.cli.echo import say
-from jovik.cli.options import Converted, F, percent, shelf_option
+from jovik.cli.echo import echo
+from jovik.cli.options import F, UnitParam, percent, shelf_option
 
 AXES = ("depth", "block", "workers", "mix", "compressible")
 """See `jovik.charts.registry.AXES`, which loads too much for a help text."""
@@ -32,17 +32,34 @@ def _common(command: F) -> F:
     """What every picture takes."""
     for option in (
         shelf_option,
-        click.option("--theme", type=click.Choice(["light", "dark"]), default="light", show_default=True, help="Paper or night."),
-        click.option("--size", type=Converted("WxH", pixels), default="1280x800", show_default=True, help="In pixels."),
         click.option(
-            "--out", required=True, type=click.Path(dir_okay=False, path_type=Path), help="The file; its ending (png, svg, pdf) says the form."
+            "--theme",
+            type=click.Choice(["light", "dark"]),
+            default="light",
+            show_default=True,
+            help="Paper or night.",
+        ),
+        click.option(
+            "--size",
+            type=UnitParam("WxH", pixels),
+            default="1280x800",
+            show_default=True,
+            help="In pixels.",
+        ),
+        click.option(
+            "--out",
+            required=True,
+            type=click.Path(dir_okay=False, path_type=Path),
+            help="The file; its ending (png, svg, pdf) says the form.",
         ),
     ):
         command = option(command)
     return command
 
 
-def _draw(kind: str, drives: Sequence[str], out: Path, theme: str, shelf_at: str | None, **how: Any) -> None:
+def _draw(
+    kind: str, drives: Sequence[str], out: Path, theme: str, shelf_at: str | None, **how: Any
+) -> None:
     """Draw one kind of picture of the shelf; the file is checked before anything is drawn."""
     from jovik.charts.registry import draw
     from jovik.charts.style import LOOKS, check_out
@@ -52,7 +69,7 @@ def _draw(kind: str, drives: Sequence[str], out: Path, theme: str, shelf_at: str
     check_out(out)
     with Shelf(where_from(shelf_at)) as shelf:
         draw(shelf, kind, drives, out, look=LOOKS[theme], **how)
-    say(f"drew {out}")
+    echo(f"drew {out}")
 
 
 @click.group()
@@ -66,52 +83,119 @@ def picture() -> None:
 
 
 @picture.command()
-@click.option("--highlight", metavar="DRIVE", shell_complete=drives, help="The drive in the strong colour. Default: the best placed.")
-@click.option("--yardstick", metavar="DRIVE", shell_complete=drives, help="The drive the index calls 100. Default: the one measured first.")
+@click.option(
+    "--highlight",
+    metavar="DRIVE",
+    shell_complete=drives,
+    help="The drive in the strong colour. Default: the best placed.",
+)
+@click.option(
+    "--yardstick",
+    metavar="DRIVE",
+    shell_complete=drives,
+    help="The drive the index calls 100. Default: the one measured first.",
+)
 @_common
-def rank(out: Path, size: tuple[int, int], theme: str, highlight: str | None, yardstick: str | None, shelf_at: str | None) -> None:
+def rank(
+    out: Path,
+    size: tuple[int, int],
+    theme: str,
+    highlight: str | None,
+    yardstick: str | None,
+    shelf_at: str | None,
+) -> None:
     """The ranking of all drives, overall and by step, with intervals."""
     _draw("rank", [], out, theme, shelf_at, highlight=highlight, yardstick=yardstick, size=size)
 
 
 @picture.command()
 @click.argument("drive", shell_complete=drives)
-@click.option("--margin", type=Converted("SHARE", percent), default="5%", show_default=True, help="How far below a claim still meets it.")
+@click.option(
+    "--margin",
+    type=UnitParam("SHARE", percent),
+    default="5%",
+    show_default=True,
+    help="How far below a claim still meets it.",
+)
 @_common
-def claims(drive: str, margin: float, out: Path, size: tuple[int, int], theme: str, shelf_at: str | None) -> None:
+def claims(
+    drive: str, margin: float, out: Path, size: tuple[int, int], theme: str, shelf_at: str | None
+) -> None:
     """What was measured of each claim of DRIVE."""
     _draw("claims", [drive], out, theme, shelf_at, margin=margin, size=size)
 
 
 @picture.command("long-write")
 @click.argument("drives", shell_complete=drives, nargs=-1, required=True)
-@click.option("--step", "phrase", metavar="PHRASE", help="Which long write, where there are several.")
-@click.option("--over", type=click.Choice(["time", "bytes"]), default="time", show_default=True, help="What the rate is drawn over.")
+@click.option(
+    "--step", "phrase", metavar="PHRASE", help="Which long write, where there are several."
+)
+@click.option(
+    "--over",
+    type=click.Choice(["time", "bytes"]),
+    default="time",
+    show_default=True,
+    help="What the rate is drawn over.",
+)
 @_common
 def long_write(
-    drives: tuple[str, ...], phrase: str | None, over: str, out: Path, size: tuple[int, int], theme: str, shelf_at: str | None
-) -> None:  # fmt: skip
+    drives: tuple[str, ...],
+    phrase: str | None,
+    over: str,
+    out: Path,
+    size: tuple[int, int],
+    theme: str,
+    shelf_at: str | None,
+) -> None:
     """The long write of DRIVES, with the cliff, the steady parts and the temperature."""
     _draw("long-write", drives, out, theme, shelf_at, phrase=phrase, over=over, size=size)
 
 
 @picture.command()
 @click.argument("drives", shell_complete=drives, nargs=-1, required=True)
-@click.option("--axis", type=click.Choice(AXES), default="depth", show_default=True, help="What the ladder walks.")
-@click.option("--writes/--reads", default=False, help="Ladders of writes or of reads, where there are both.")
+@click.option(
+    "--axis",
+    type=click.Choice(AXES),
+    default="depth",
+    show_default=True,
+    help="What the ladder walks.",
+)
+@click.option(
+    "--writes/--reads", default=False, help="Ladders of writes or of reads, where there are both."
+)
 @_common
 def ladder(
-    drives: tuple[str, ...], axis: str, writes: bool, out: Path, size: tuple[int, int], theme: str, shelf_at: str | None
-) -> None:  # fmt: skip
+    drives: tuple[str, ...],
+    axis: str,
+    writes: bool,
+    out: Path,
+    size: tuple[int, int],
+    theme: str,
+    shelf_at: str | None,
+) -> None:
     """A ladder of DRIVES as a curve, with intervals and the knee."""
     _draw("ladder", drives, out, theme, shelf_at, axis=axis, writes=writes, size=size)
 
 
 @picture.command()
 @click.argument("drives", shell_complete=drives, nargs=-1, required=True)
-@click.option("--step", "phrase", metavar="PHRASE", default="random read 4KiB", show_default=True, help="Whose latencies.")
+@click.option(
+    "--step",
+    "phrase",
+    metavar="PHRASE",
+    default="random read 4KiB",
+    show_default=True,
+    help="Whose latencies.",
+)
 @_common
-def latency(drives: tuple[str, ...], phrase: str, out: Path, size: tuple[int, int], theme: str, shelf_at: str | None) -> None:
+def latency(
+    drives: tuple[str, ...],
+    phrase: str,
+    out: Path,
+    size: tuple[int, int],
+    theme: str,
+    shelf_at: str | None,
+) -> None:
     """How long I/Os of DRIVES take, from half of them to one in a million."""
     _draw("latency", drives, out, theme, shelf_at, phrase=phrase, size=size)
 
@@ -136,6 +220,8 @@ def surface(drive: str, out: Path, size: tuple[int, int], theme: str, shelf_at: 
 @click.argument("old", shell_complete=drives)
 @click.argument("new", shell_complete=drives)
 @_common
-def upgrade(old: str, new: str, out: Path, size: tuple[int, int], theme: str, shelf_at: str | None) -> None:
+def upgrade(
+    old: str, new: str, out: Path, size: tuple[int, int], theme: str, shelf_at: str | None
+) -> None:
     """OLD against NEW, step by step."""
     _draw("upgrade", [old, new], out, theme, shelf_at, size=size)

@@ -1,4 +1,4 @@
-"""`jovik plan`: which plans there are, what one does and why, what it would cost, and whether a file is one."""
+"""`jovik plan`: list plans, show what one does and costs, check a file."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ import click
 
 from jovik.base.quantities import show_size, show_time
 from jovik.cli.completion import drives, plans
-from jovik.cli.echo import say
+from jovik.cli.echo import echo
 from jovik.cli.options import format_option, shelf_option
 
 if TYPE_CHECKING:
@@ -36,33 +36,64 @@ def list_plans(form: str) -> int:
 
     plans = [load_plan(n) for n in plan_names()]
     if form == "json":
-        emit_json({"plans": [{"name": p.name, "title": p.title, "about": p.about, "steps": len(p.steps)} for p in plans]})
+        emit_json(
+            {
+                "plans": [
+                    {"name": p.name, "title": p.title, "about": p.about, "steps": len(p.steps)}
+                    for p in plans
+                ]
+            }
+        )
     elif form == "csv":
-        emit_csv(["name", "title", "about", "steps"], [(p.name, p.title, p.about, len(p.steps)) for p in plans])
+        emit_csv(
+            ["name", "title", "about", "steps"],
+            [(p.name, p.title, p.about, len(p.steps)) for p in plans],
+        )
     else:
         rows = [(p.name, str(len(p.steps)), p.about) for p in plans]
-        show_table(Table("Plans", ["name", "steps", "what it does"], rows, right=(1,), notes=["jovik plan show NAME says why each step is there"]))
+        show_table(
+            Table(
+                "Plans",
+                ["name", "steps", "what it does"],
+                rows,
+                right=(1,),
+                notes=["jovik plan show NAME says why each step is there"],
+            )
+        )
     return 0
 
 
 @plan.command("show")
 @click.argument("name", shell_complete=plans)
-@click.option("--target", "target_at", metavar="TARGET", help="Say what it would cost on this target.")
 @click.option(
-    "--drive", "drive_name", metavar="NAME", shell_complete=drives, help="The drive on the shelf, for its claimed rates and endurance rating."
+    "--target", "target_at", metavar="TARGET", help="Say what it would cost on this target."
+)
+@click.option(
+    "--drive",
+    "drive_name",
+    metavar="NAME",
+    shell_complete=drives,
+    help="The drive on the shelf, for its claimed rates and endurance rating.",
 )
 @click.option("--budget", metavar="TIME", help="Trim it to this time, and say what goes.")
 @format_option("toml")
 @shelf_option
-def show(name: str, target_at: str | None, drive_name: str | None, budget: str | None, form: str, shelf_at: str | None) -> int:
+def show(
+    name: str,
+    target_at: str | None,
+    drive_name: str | None,
+    budget: str | None,
+    form: str,
+    shelf_at: str | None,
+) -> int:
     """Show what plan NAME does, in its order, and why."""
-    from jovik.base.errors import Misuse
+    from jovik.base.errors import UsageError
     from jovik.cli.output import emit_csv, emit_json
     from jovik.steps import load_plan
     from jovik.steps.plan import plan_text
 
     if budget is not None and target_at is None:
-        raise Misuse("what a budget leaves depends on the target", "add --target")
+        raise UsageError("what a budget leaves depends on the target", "add --target")
     chosen = load_plan(name)
     if form == "toml":
         click.echo(plan_text(name)[0], nl=False)
@@ -71,7 +102,11 @@ def show(name: str, target_at: str | None, drive_name: str | None, budget: str |
     if form == "json":
         emit_json(plan_json(chosen))
     elif form == "csv":
-        rows = [(x.phrase, s.canonical, x.title, x.why, x.passes or chosen.passes, x.spare) for x in chosen.lines for s in x.steps]
+        rows = [
+            (x.phrase, s.canonical, x.title, x.why, x.passes or chosen.passes, x.spare)
+            for x in chosen.lines
+            for s in x.steps
+        ]
         emit_csv(["phrase", "step", "title", "why", "passes", "spare"], rows)
     else:
         _table(chosen, cost)
@@ -85,7 +120,10 @@ def check(file: str) -> int:
     from jovik.steps import load_plan
 
     found = load_plan(file)
-    say(f"{found.title}: {len(found.lines)} lines, {len(found.steps)} steps; it can be run with --plan {file}")
+    echo(
+        f"{found.title}: {len(found.lines)} lines, {len(found.steps)} steps; it can be "
+        f"run with --plan {file}"
+    )
     return 0
 
 
@@ -97,7 +135,14 @@ def plan_json(chosen: Plan) -> dict[str, Any]:
         "about": chosen.about,
         "passes": chosen.passes,
         "lines": [
-            {"phrase": x.phrase, "title": x.title, "why": x.why, "passes": x.passes, "spare": x.spare, "steps": [s.canonical for s in x.steps]}
+            {
+                "phrase": x.phrase,
+                "title": x.title,
+                "why": x.why,
+                "passes": x.passes,
+                "spare": x.spare,
+                "steps": [s.canonical for s in x.steps],
+            }
             for x in chosen.lines
         ],
     }
@@ -112,7 +157,15 @@ def _table(chosen: Plan, cost: list[str]) -> None:
     rows = []
     for line in chosen.lines:
         of_line = [next(passes) for _ in line.steps]
-        rows.append((line.phrase, str(len(line.steps)), str(max(of_line)), str(line.spare or "-"), line.why or line.title))
+        rows.append(
+            (
+                line.phrase,
+                str(len(line.steps)),
+                str(max(of_line)),
+                str(line.spare or "-"),
+                line.why or line.title,
+            )
+        )
     show_table(
         Table(
             f"{chosen.name}: {chosen.title}",
@@ -120,16 +173,23 @@ def _table(chosen: Plan, cost: list[str]) -> None:
             rows,
             right=(1, 2, 3),
             spare=(3,),
-            notes=[chosen.about, "spare: a time budget takes these lines away first, the highest number before the others", *cost],
+            notes=[
+                chosen.about,
+                "spare: a time budget takes these lines away first, the highest number before "
+                "the others",
+                *cost,
+            ],
         )
     )
 
 
-def _cost(chosen: Plan, target_at: str, drive_name: str | None, budget: str | None, shelf_at: str | None) -> list[str]:
+def _cost(
+    chosen: Plan, target_at: str, drive_name: str | None, budget: str | None, shelf_at: str | None
+) -> list[str]:
     """Time, bytes and share of the endurance rating on a target, in words."""
     from jovik.base.quantities import parse_time
     from jovik.hardware.target import ModelTarget, resolve
-    from jovik.runs import Order, fit_budget, prepared
+    from jovik.runs import RunRequest, fit_budget, prepared
     from jovik.runs.task import tasks_of
     from jovik.sheets.sheet import Drive, Sheet
     from jovik.shelf.sqlite import where_from
@@ -144,12 +204,19 @@ def _cost(chosen: Plan, target_at: str, drive_name: str | None, budget: str | No
     elif isinstance(place, ModelTarget):
         sheet = load_model(place.name).sheet
     limit = parse_time(budget) if budget is not None else None
-    order = fit_budget(Order(target=place, tasks=tuple(tasks_of(chosen)), plan=chosen.name, seed=1, budget_ns=limit), sheet)
+    order = fit_budget(
+        RunRequest(
+            target=place, tasks=tuple(tasks_of(chosen)), plan=chosen.name, seed=1, budget_ns=limit
+        ),
+        sheet,
+    )
     with prepared(sheet, order) as ready:
         cost, share = ready.cost, ready.endurance_share
         endurance = f", {100 * share:.2g} % of its endurance rating" if share is not None else ""
         written = show_size(cost.written_bytes(ready.rate_bytes_s))
-        lines = [f"on {target_at}: about {show_time(cost.time_ns)}, writes about {written}{endurance}"]
+        lines = [
+            f"on {target_at}: about {show_time(cost.time_ns)}, writes about {written}{endurance}"
+        ]
     if order.trimmed:
         lines.append(f"to stay within {budget}: {'; '.join(order.trimmed)}")
     return lines

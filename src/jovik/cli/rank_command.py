@@ -7,32 +7,67 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from jovik.cli.completion import drives, loads
-from jovik.cli.echo import say
+from jovik.cli.echo import echo
 from jovik.cli.options import format_option, shelf_option
 
 if TYPE_CHECKING:
-    from jovik.analysis.ranking import DrivePlace, Place, Ranking
+    from jovik.analysis.ranking import DriveRank, Rank, Ranking
 
 
 @click.command()
-@click.option("--yardstick", metavar="DRIVE", shell_complete=drives, help="The drive the index calls 100. Default: the one measured first.")
+@click.option(
+    "--yardstick",
+    metavar="DRIVE",
+    shell_complete=drives,
+    help="The drive the index calls 100. Default: the one measured first.",
+)
 @click.option(
     "--by",
     default="drive",
     metavar="ORDER",
     show_default=True,
-    help="drive (its index), price (for a terabyte), money (index for the money), endurance, latency, rig (with --unit), or a step's phrase.",
+    help="drive (its index), price (for a terabyte), money (index for the money), "
+    "endurance, latency, rig (with --unit), or a step's phrase.",
 )
-@click.option("--for", "load_name", metavar="LOAD", shell_complete=loads, help="Weigh the steps as this load does; see jovik fit --loads.")
-@click.option("--review", metavar="DRIVE", shell_complete=drives, help="Say the place of this drive in a sentence.")
+@click.option(
+    "--for",
+    "load_name",
+    metavar="LOAD",
+    shell_complete=loads,
+    help="Weigh the steps as this load does; see jovik fit --loads.",
+)
+@click.option(
+    "--review",
+    metavar="DRIVE",
+    shell_complete=drives,
+    help="Say the place of this drive in a sentence.",
+)
 @click.option("--interface", metavar="TEXT", help="Only drives whose interface has this in it.")
 @click.option("--medium", metavar="TEXT", help="Only drives whose medium has this in it.")
-@click.option("--capacity", metavar="FROM..TO", help="Only drives of this capacity, such as 900GB..2TB.")
+@click.option(
+    "--capacity", metavar="FROM..TO", help="Only drives of this capacity, such as 900GB..2TB."
+)
 @click.option("--max-price", type=float, metavar="N", help="Only drives that cost no more.")
 @click.option("--since", metavar="DATE", help="Only what was measured since, such as 2026-11-01.")
-@click.option("--unit", "unit_name", metavar="NAME", help="With --by rig: the unit that was measured on several rigs.")
-@click.option("--drive", "drive_name", metavar="NAME", shell_complete=drives, help="With --unit, where several drives have a unit of that name.")
-@click.option("--steps/--no-steps", default=True, help="Show the ranking of each step besides the overall one.", show_default=True)
+@click.option(
+    "--unit",
+    "unit_name",
+    metavar="NAME",
+    help="With --by rig: the unit that was measured on several rigs.",
+)
+@click.option(
+    "--drive",
+    "drive_name",
+    metavar="NAME",
+    shell_complete=drives,
+    help="With --unit, where several drives have a unit of that name.",
+)
+@click.option(
+    "--steps/--no-steps",
+    default=True,
+    help="Show the ranking of each step besides the overall one.",
+    show_default=True,
+)
 @format_option()
 @shelf_option
 def rank(
@@ -53,23 +88,23 @@ def rank(
 ) -> None:
     """Place every drive on the shelf, comparing like with like.
 
-    The index is the geometric mean of a drive's ratios to the yardstick over the steps both have. Drives whose
-    difference lies inside the noise share a place.
+    The index is the geometric mean of a drive's ratios to the yardstick over the steps both have.
+    Drives whose difference lies inside the noise share a place.
 
     \b
     jovik rank --by "random read 4KiB" --interface SATA
     jovik rank --for telescope --max-price 150 --review "Comet 2TB"
     """
-    from jovik.analysis.ranking import sentence
-    from jovik.base.errors import Misuse
+    from jovik.analysis.ranking import rank_sentence
+    from jovik.base.errors import UsageError
     from jovik.cli.output import emit_csv, emit_json, show_table, slowed_json
     from jovik.queries.ranking import Filter, ranked, ranked_rigs
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
-    from jovik.tables.ranking import of_kind, overall_table, ranking_foot, steps_table
+    from jovik.tables.ranking import overall_table, ranking_foot, ranking_of, steps_table
 
     if (by == "rig") != (unit_name is not None):
-        raise Misuse("--by rig and --unit go together", "jovik rank --unit 'unit 1' --by rig")
+        raise UsageError("--by rig and --unit go together", "jovik rank --unit 'unit 1' --by rig")
     with Shelf(where_from(shelf_at)) as shelf:
         if unit_name is not None:
             found = ranked_rigs(shelf, unit_name, drive_name, yardstick=yardstick, load=load_name)
@@ -85,13 +120,23 @@ def rank(
                 "held_by_rig": slowed_json(found.slowed),
                 "by": by,
                 "for": load_name,
-                "sentence": sentence(ranking, reviewed) if reviewed is not None else None,
+                "sentence": rank_sentence(ranking, reviewed) if reviewed is not None else None,
             }
         )
     elif form == "csv":
         header = ["kind", "place", "drive", "rate_bytes_s", "low", "high", "index", "passes"]
         rows: list[tuple[Any, ...]] = [
-            ("overall", str(d.place or ""), d.drive, None, None, None, d.index.median if d.index else None, None) for d in ranking.drives
+            (
+                "overall",
+                str(d.place or ""),
+                d.drive,
+                None,
+                None,
+                None,
+                d.index.median if d.index else None,
+                None,
+            )
+            for d in ranking.drives
         ]
         rows += [
             (
@@ -105,7 +150,7 @@ def rank(
                 s.passes,
             )
             for kind in ranking.kinds
-            for s in of_kind(ranking, kind)
+            for s in ranking_of(ranking, kind)
         ]
         emit_csv(header, rows)
     else:
@@ -114,9 +159,9 @@ def rank(
             click.echo()
             show_table(steps_table(found, None if found.kind is None else [found.kind]))
         for line in ranking_foot(found):
-            say(line)
+            echo(line)
         if reviewed is not None:
-            say(sentence(ranking, reviewed))
+            echo(rank_sentence(ranking, reviewed))
 
 
 def ranking_json(ranking: Ranking) -> dict[str, Any]:
@@ -128,11 +173,15 @@ def ranking_json(ranking: Ranking) -> dict[str, Any]:
     }
 
 
-def _place_json(place: Place | None) -> dict[str, Any]:
-    return {"place": str(place) if place else None, "place_first": place.first if place else None, "place_last": place.last if place else None}
+def _place_json(place: Rank | None) -> dict[str, Any]:
+    return {
+        "place": str(place) if place else None,
+        "place_first": place.first if place else None,
+        "place_last": place.last if place else None,
+    }
 
 
-def _drive_json(d: DrivePlace) -> dict[str, Any]:
+def _drive_json(d: DriveRank) -> dict[str, Any]:
     from jovik.cli.output import interval_json
 
     return {

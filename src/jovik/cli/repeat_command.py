@@ -9,10 +9,24 @@ from jovik.cli.options import format_option, shelf_option
 
 @click.command()
 @click.argument("run", required=False)
-@click.option("--target", "target_at", metavar="TARGET", help="Another place for it, such as the same drive on another cable. Default: where it was.")
+@click.option(
+    "--target",
+    "target_at",
+    metavar="TARGET",
+    help="Another place for it, such as the same drive on another cable. Default: where it was.",
+)
 @click.option("--unit", "unit_name", metavar="NAME", help="A name for this sample of the drive.")
-@click.option("--rig", "rig_name", metavar="NAME", help="A name for this machine, port and cable. Default: the machine's.")
-@click.option("--destroy", metavar="SERIAL", help="Allow writing the raw device of this serial; everything on it is lost.")
+@click.option(
+    "--rig",
+    "rig_name",
+    metavar="NAME",
+    help="A name for this machine, port and cable. Default: the machine's.",
+)
+@click.option(
+    "--destroy",
+    metavar="SERIAL",
+    help="Allow writing the raw device of this serial; everything on it is lost.",
+)
 @click.option("--yes", is_flag=True, help="Do not ask.")
 @format_option()
 @shelf_option
@@ -26,22 +40,30 @@ def repeat(
     form: str,
     shelf_at: str | None,
 ) -> int:
-    """Do again what RUN did, or the last run: the same steps, passes and seeds, as a run of its own.
+    """Do again what RUN did, or the last run.
+
+    The same steps, passes and seeds, as a run of its own.
 
     \b
     jovik repeat
     jovik repeat 20261123-101500-0a1b2c --target /mnt/rear --rig "rear port"
     """
-    from jovik.base.errors import Misuse
-    from jovik.cli.run_flow import Consent, run_order
-    from jovik.runs import again
+    from jovik.base.errors import UsageError
+    from jovik.cli.run_flow import EnduranceConsent, run_order
+    from jovik.runs import request_from_run
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     with Shelf(where_from(shelf_at)) as shelf:
         key = run or shelf.latest_run()
         if key is None:
-            raise Misuse("there is no run on this shelf", "begin one: jovik measure TARGET --drive NAME")
+            raise UsageError(
+                "there is no run on this shelf", "begin one: jovik measure TARGET --drive NAME"
+            )
         record = shelf.run(key)
-        order = again(record, target_at, destroy=destroy, unit_name=unit_name, rig_name=rig_name)
-        return run_order(shelf, shelf.sheet(record.drive), order, form, consent=Consent(yes=yes))
+        order = request_from_run(
+            record, target_at, destroy=destroy, unit_name=unit_name, rig_name=rig_name
+        )
+        return run_order(
+            shelf, shelf.sheet(record.drive), order, form, consent=EnduranceConsent(yes=yes)
+        )

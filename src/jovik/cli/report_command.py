@@ -7,21 +7,49 @@ from pathlib import Path
 import click
 
 from jovik.cli.completion import drives
-from jovik.cli.echo import say
+from jovik.cli.echo import echo
 from jovik.cli.options import shelf_option
 
 
 @click.command()
 @click.argument("drive", shell_complete=drives, required=False)
-@click.option("--against", multiple=True, metavar="DRIVE", shell_complete=drives, help="A drive that it would replace; repeat it at will.")
-@click.option("--words", type=click.Path(dir_okay=False, path_type=Path), help="Your own text, Markdown. Default: words/NAME.md beside the shelf.")
-@click.option("--all", "every", is_flag=True, help="A page of all drives with the ranking, and links to the reviews in the same folder.")
-@click.option("--each", is_flag=True, help="With --all: write the review of every measured drive too.")
 @click.option(
-    "--out", required=True, type=click.Path(path_type=Path), help="FILE.html (all in one file), FILE.md (pictures beside it), or a folder for both."
+    "--against",
+    multiple=True,
+    metavar="DRIVE",
+    shell_complete=drives,
+    help="A drive that it would replace; repeat it at will.",
+)
+@click.option(
+    "--words",
+    type=click.Path(dir_okay=False, path_type=Path),
+    help="Your own text, Markdown. Default: words/NAME.md beside the shelf.",
+)
+@click.option(
+    "--all",
+    "every",
+    is_flag=True,
+    help="A page of all drives with the ranking, and links to the reviews in the same folder.",
+)
+@click.option(
+    "--each", is_flag=True, help="With --all: write the review of every measured drive too."
+)
+@click.option(
+    "--out",
+    required=True,
+    type=click.Path(path_type=Path),
+    help="FILE.html (all in one file), FILE.md (pictures beside it), or a folder for both.",
 )
 @shelf_option
-def report(drive: str | None, against: tuple[str, ...], words: Path | None, every: bool, each: bool, out: Path, shelf_at: str | None) -> int:
+def report(
+    drive: str | None,
+    against: tuple[str, ...],
+    words: Path | None,
+    every: bool,
+    each: bool,
+    out: Path,
+    shelf_at: str | None,
+) -> int:
     """Make the review of DRIVE: the verdict first, then all that it rests on.
 
     \b
@@ -29,16 +57,20 @@ def report(drive: str | None, against: tuple[str, ...], words: Path | None, ever
     jovik report "Comet 2TB" --words mine.md --out site/
     jovik report --all --each --out site/
     """
-    from jovik.base.errors import Misuse
+    from jovik.base.errors import UsageError
     from jovik.report.publishing import check_pages, publish_overview, publish_review
     from jovik.report.reviewer_text import words_beside
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     if every == (drive is not None):
-        raise Misuse("give a DRIVE, or --all" if drive is None else "--all is a page of every drive; leave the DRIVE out")
+        raise UsageError(
+            "give a DRIVE, or --all"
+            if drive is None
+            else "--all is a page of every drive; leave the DRIVE out"
+        )
     if each and not every:
-        raise Misuse("--each goes with --all")
+        raise UsageError("--each goes with --all")
     check_pages(out)
     with Shelf(where_from(shelf_at)) as shelf:
         if drive is None:
@@ -48,9 +80,12 @@ def report(drive: str | None, against: tuple[str, ...], words: Path | None, ever
             _wrote(path)
         usual = words_beside(shelf.where, shelf.sheet(drive).drive.name)
     if words is None and usual is not None and not usual.exists():
-        say(f"your own words would go in: write them to {usual}, or name a file with --words", err=True)
+        echo(
+            f"your own words would go in: write them to {usual}, or name a file with --words",
+            err=True,
+        )
     return 0
 
 
 def _wrote(path: Path) -> None:
-    say(f"wrote {path}")
+    echo(f"wrote {path}")

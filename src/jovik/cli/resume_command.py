@@ -9,11 +9,22 @@ from jovik.cli.options import format_option, shelf_option
 
 @click.command()
 @click.argument("run", required=False)
-@click.option("--target", "target_at", metavar="TARGET", help="Where the drive hangs now. Default: where it was.")
-@click.option("--destroy", metavar="SERIAL", help="Allow writing the raw device of this serial, as for the run itself.")
+@click.option(
+    "--target",
+    "target_at",
+    metavar="TARGET",
+    help="Where the drive hangs now. Default: where it was.",
+)
+@click.option(
+    "--destroy",
+    metavar="SERIAL",
+    help="Allow writing the raw device of this serial, as for the run itself.",
+)
 @format_option()
 @shelf_option
-def resume(run: str | None, target_at: str | None, destroy: str | None, form: str, shelf_at: str | None) -> int:
+def resume(
+    run: str | None, target_at: str | None, destroy: str | None, form: str, shelf_at: str | None
+) -> int:
     """Go on with RUN, or the last one that was not finished, after its last finished pass.
 
     It has to be the same unit on the same rig.
@@ -22,11 +33,18 @@ def resume(run: str | None, target_at: str | None, destroy: str | None, form: st
     jovik resume
     jovik resume 20261123-101500-0a1b2c --target /mnt/new
     """
-    from jovik.cli.run_flow import Consent, run_order
-    from jovik.runs import going_on
+    from jovik.cli.run_flow import EnduranceConsent, run_order
+    from jovik.runs import resume_request
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     with Shelf(where_from(shelf_at)) as shelf:
-        record, order = going_on(shelf, run, target_at, destroy=destroy)
-        return run_order(shelf, shelf.sheet(record.drive), order, form, consent=Consent(yes=True), resumed=record.id)
+        record, order = resume_request(shelf, run, target_at, destroy=destroy)
+        return run_order(
+            shelf,
+            shelf.sheet(record.drive),
+            order,
+            form,
+            consent=EnduranceConsent(yes=True),
+            resumed=record.id,
+        )

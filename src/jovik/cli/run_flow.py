@@ -1,7 +1,7 @@
 """A run from a command: announced, asked about, watched, interrupted and shown.
 
-`measure` begins a run, `repeat` begins one like an earlier one, `resume` goes on with one, `judge --settle` begins one that settles a
-verdict; all of them come here with an order (`jovik.runs`).
+`measure` begins a run, `repeat` begins one like an earlier one, `resume` goes on with one, `judge
+--settle` begins one that settles a verdict; all of them come here with an order (`jovik.runs`).
 """
 
 from __future__ import annotations
@@ -21,24 +21,35 @@ if TYPE_CHECKING:
     from jovik.base.session import Session
     from jovik.base.step_result import Conditions, StepResult
     from jovik.base.trace import Trace
-    from jovik.runs import Order, Outcome, Ready
-    from jovik.runs.context import Sink
+    from jovik.runs import PreparedRun, RunOutcome, RunRequest
+    from jovik.runs.context import PassRecorder
     from jovik.sheets.sheet import Sheet
     from jovik.shelf.store import Shelf
     from jovik.steps import Step
 
 
 @dataclass(frozen=True)
-class Consent:
-    """What a person is asked before a run: above which share of the endurance rating (the usual one for None), and whether `--yes` has answered."""
+class EnduranceConsent:
+    """What a person is asked before a run.
+
+    Above which share of the endurance rating (the usual one for None), and whether `--yes` has
+    answered.
+    """
 
     ask_above: float | None = None
     yes: bool = False
 
 
 def run_order(
-    shelf: Shelf, sheet: Sheet, order: Order, form: str, *, consent: Consent = Consent(), dry_run: bool = False, resumed: str | None = None
-) -> int:  # fmt: skip
+    shelf: Shelf,
+    sheet: Sheet,
+    order: RunRequest,
+    form: str,
+    *,
+    consent: EnduranceConsent = EnduranceConsent(),
+    dry_run: bool = False,
+    resumed: str | None = None,
+) -> int:
     """Run it and show what came of it.
 
     Parameters
@@ -53,21 +64,28 @@ def run_order(
     """
     from jovik.base.errors import JovikError
     from jovik.cli.line_progress import screen_for
-    from jovik.runs import carry_out, getting_ready, prepared
+    from jovik.runs import execute, prepared, start_run
 
-    with prepared(sheet, order) as ready, screen_for(f"{sheet.drive.name}: {order.plan}", order.tasks, ready.times_ns, order.budget_ns) as screen:
+    with (
+        prepared(sheet, order) as ready,
+        screen_for(
+            f"{sheet.drive.name}: {order.plan}", order.tasks, ready.times_ns, order.budget_ns
+        ) as screen,
+    ):
         if shelf.delivered:
-            screen.say(f"{shelf.delivered} passes that had waited on this machine are on the shelf now")
+            screen.say(
+                f"{shelf.delivered} passes that had waited on this machine are on the shelf now"
+            )
         screen.say(ready.announcement())
         if dry_run:
             return 0
         _ask(ready, consent)
         _warm_up(ready.session)
-        begun = getting_ready(shelf, ready, resumed)
+        begun = start_run(shelf, ready, resumed)
         for warning in begun.known.warnings:
             screen.say(f"look: {warning}")
         with interruptible():
-            outcome = carry_out(ready, begun, screen, Patient)
+            outcome = execute(ready, begun, screen, InterruptRearmingRecorder)
         if outcome.lost is not None:
             if isinstance(outcome.failure, JovikError):
                 screen.say(outcome.failure.message)
@@ -75,9 +93,9 @@ def run_order(
     return _show(shelf, outcome, form)
 
 
-def _show(shelf: Shelf, outcome: Outcome, form: str) -> int:
+def _show(shelf: Shelf, outcome: RunOutcome, form: str) -> int:
     """The run's results, then what stopped it."""
-    from jovik.base.errors import Interrupted
+    from jovik.base.errors import RunInterrupted
     from jovik.cli.run_output import show_run
 
     results, failure = shelf.results_of_run(outcome.run), outcome.failure
@@ -86,8 +104,9 @@ def _show(shelf: Shelf, outcome: Outcome, form: str) -> int:
         show_run(shelf.run(outcome.run), results, form)
     if isinstance(failure, KeyboardInterrupt):
         kept = sum(len(r.passes) for r in results)
-        raise Interrupted(
-            f"interrupted; {kept} finished {'pass is' if kept == 1 else 'passes are'} on the shelf as run {outcome.run}",
+        raise RunInterrupted(
+            f"interrupted; {kept} finished {'pass is' if kept == 1 else 'passes are'} on the "
+            f"shelf as run {outcome.run}",
             f"to go on with it: jovik resume {outcome.run}",
         )
     if failure is not None:
@@ -95,9 +114,9 @@ def _show(shelf: Shelf, outcome: Outcome, form: str) -> int:
     return 0
 
 
-def _ask(ready: Ready, consent: Consent) -> None:
+def _ask(ready: PreparedRun, consent: EnduranceConsent) -> None:
     """Ask before much of the drive's life is written away."""
-    from jovik.base.errors import Misuse
+    from jovik.base.errors import UsageError
     from jovik.runs.prepare import ASK_ABOVE
 
     above = ASK_ABOVE if consent.ask_above is None else consent.ask_above
@@ -105,13 +124,20 @@ def _ask(ready: Ready, consent: Consent) -> None:
     if consent.yes or not said:
         return
     if not sys.stdin.isatty():
-        raise Misuse(f"{said}, more than {100 * above:g} %", "add --yes if that is meant, or measure less")
+        raise UsageError(
+            f"{said}, more than {100 * above:g} %", "add --yes if that is meant, or measure less"
+        )
     click.confirm(f"{said}. Go on?", abort=True, err=True)
 
 
 def _warm_up(session: Session) -> None:
     """Compiling takes several seconds, once after each installation; who waits should know why."""
-    notice = threading.Timer(1.5, click.echo, ("compiling the measuring loop, once after an installation ...",), {"err": True})
+    notice = threading.Timer(
+        1.5,
+        click.echo,
+        ("compiling the measuring loop, once after an installation ...",),
+        {"err": True},
+    )
     notice.daemon = True
     notice.start()
     try:
@@ -122,7 +148,10 @@ def _warm_up(session: Session) -> None:
 
 @contextmanager
 def interruptible() -> Iterator[None]:
-    """While this lasts, an interrupt or a request to end ends the pass; the handlers that were there come back after it."""
+    """While this lasts, an interrupt or a request to end ends the pass.
+
+    The handlers that were there come back after it.
+    """
     before, patient = signal.getsignal(signal.SIGTERM), signal.getsignal(signal.SIGINT)
     signal.signal(signal.SIGTERM, signal.default_int_handler)
     signal.signal(signal.SIGINT, _first_interrupt)
@@ -134,10 +163,13 @@ def interruptible() -> Iterator[None]:
 
 
 @dataclass
-class Patient:
-    """A sink that is ready for another interrupt once a pass is safe: one that only a person ends was ended by the first, and the run goes on."""
+class InterruptRearmingRecorder:
+    """A sink that is ready for another interrupt once a pass is safe.
 
-    sink: Sink
+    One that only a person ends was ended by the first, and the run goes on.
+    """
+
+    sink: PassRecorder
 
     def step_begun(self, position: int, step: Step, conditions: Conditions) -> None:
         """See `jovik.bench.Sink`."""
@@ -158,6 +190,6 @@ class Patient:
 
 
 def _first_interrupt(*_: Any) -> None:
-    """End the pass; whoever asks twice is gone at once, and the finished passes are on the shelf all the same."""
+    """End the pass on the first interrupt, the process on the second."""
     signal.signal(signal.SIGINT, lambda *_: os._exit(130))
     raise KeyboardInterrupt

@@ -8,9 +8,9 @@ from typing import Any
 
 from jovik.analysis.claims import all_latencies_ns
 from jovik.analysis.comparability import long_write_of
-from jovik.analysis.fullness import FullPair, empty_against_full
+from jovik.analysis.fullness import FillComparison, empty_against_full
 from jovik.analysis.statistics import interval
-from jovik.analysis.sweep import Curve, curves
+from jovik.analysis.sweep import Sweep, curves
 from jovik.base.step_result import StepResult
 from jovik.cli.output import emit_csv, emit_json, interval_json, show_table
 from jovik.shelf.store import RunRecord
@@ -27,7 +27,9 @@ def step_json(result: StepResult) -> dict[str, Any]:
         "passes": len(result.passes),
         "errors": result.errors,
         "rate_bytes_s": interval_json(interval([p.rate_bytes_s for p in result.passes])),
-        "flushed_rate_bytes_s": interval_json(interval([p.flushed_rate_bytes_s for p in result.passes])),
+        "flushed_rate_bytes_s": interval_json(
+            interval([p.flushed_rate_bytes_s for p in result.passes])
+        ),
         "iops": interval_json(interval([p.iops for p in result.passes])),
         "latency_ns": latency,
         "read_bytes": sum(p.read_bytes for p in result.passes),
@@ -36,7 +38,9 @@ def step_json(result: StepResult) -> dict[str, Any]:
         "conditions": asdict(result.conditions),
         "cliff": _cliff(result),
         "facts": result.facts,
-        "limits": [{"what": x.what, "rate_bytes_s": x.rate_bytes_s, "note": x.note} for x in result.limits],
+        "limits": [
+            {"what": x.what, "rate_bytes_s": x.rate_bytes_s, "note": x.note} for x in result.limits
+        ],
         "notes": list(result.notes),
     }
 
@@ -68,7 +72,11 @@ def show_run(run: RunRecord, results: Sequence[StepResult], form: str) -> None:
                 "ended": run.ended,
                 "conditions": shared,
                 "device": run.device,
-                "health": {"before": run.health_before, "after": run.health_after, "notes": run.notes or []},
+                "health": {
+                    "before": run.health_before,
+                    "after": run.health_after,
+                    "notes": run.notes or [],
+                },
                 "seed": run.seed,
                 "written_bytes": written,
                 "steps": [step_json(r) for r in results],
@@ -85,28 +93,76 @@ def show_run(run: RunRecord, results: Sequence[StepResult], form: str) -> None:
 
 
 def _csv(run: RunRecord, results: Sequence[StepResult]) -> None:
-    header = ["run", "drive", "phrase", "passes", "errors", "rate_bytes_s", "rate_low", "rate_high", "iops", "iops_low", "iops_high"]
-    header += ["latency_mean_ns", "latency_p50_ns", "latency_p99_ns", "latency_p99_9_ns", "latency_max_ns", "read_bytes", "written_bytes"]
+    header = [
+        "run",
+        "drive",
+        "phrase",
+        "passes",
+        "errors",
+        "rate_bytes_s",
+        "rate_low",
+        "rate_high",
+        "iops",
+        "iops_low",
+        "iops_high",
+    ]
+    header += [
+        "latency_mean_ns",
+        "latency_p50_ns",
+        "latency_p99_ns",
+        "latency_p99_9_ns",
+        "latency_max_ns",
+        "read_bytes",
+        "written_bytes",
+    ]
     rows = []
     for one in map(step_json, results):
         rate, iops, latency = one["rate_bytes_s"], one["iops"], one["latency_ns"] or {}
         rows.append(
-            [run.id, run.drive, one["phrase"], one["passes"], one["errors"], rate["median"], rate["low"], rate["high"], iops["median"],
-             iops["low"], iops["high"], *(latency.get(k) for k in ("mean", "p50", "p99", "p99_9", "max")), one["read_bytes"], one["written_bytes"]]
-        )  # fmt: skip
+            [
+                run.id,
+                run.drive,
+                one["phrase"],
+                one["passes"],
+                one["errors"],
+                rate["median"],
+                rate["low"],
+                rate["high"],
+                iops["median"],
+                iops["low"],
+                iops["high"],
+                *(latency.get(k) for k in ("mean", "p50", "p99", "p99_9", "max")),
+                one["read_bytes"],
+                one["written_bytes"],
+            ]
+        )
     emit_csv(header, rows)
 
 
-def _ladder_json(curve: Curve) -> dict[str, Any]:
+def _ladder_json(curve: Sweep) -> dict[str, Any]:
     points = [
-        {"value": r.value, "rate_bytes_s": interval_json(r.rate_bytes_s), "iops": interval_json(r.iops), "phrase": r.result.phrase}
+        {
+            "value": r.value,
+            "rate_bytes_s": interval_json(r.rate_bytes_s),
+            "iops": interval_json(r.iops),
+            "phrase": r.result.phrase,
+        }
         for r in curve.rungs
     ]
-    return {"axis": curve.axis, "label": curve.label, "knee": curve.knee, "best": curve.best, "points": points}
-
-
-def _pair_json(pair: FullPair) -> dict[str, Any]:
     return {
-        "kind": pair.kind, "filled_percent": pair.filled_percent, "empty_bytes_s": interval_json(pair.empty),
-        "full_bytes_s": interval_json(pair.full), "share": interval_json(pair.share),
-    }  # fmt: skip
+        "axis": curve.axis,
+        "label": curve.label,
+        "knee": curve.knee,
+        "best": curve.best,
+        "points": points,
+    }
+
+
+def _pair_json(pair: FillComparison) -> dict[str, Any]:
+    return {
+        "kind": pair.kind,
+        "filled_percent": pair.filled_percent,
+        "empty_bytes_s": interval_json(pair.empty),
+        "full_bytes_s": interval_json(pair.full),
+        "share": interval_json(pair.share),
+    }

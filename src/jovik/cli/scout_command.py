@@ -18,11 +18,15 @@ if TYPE_CHECKING:
 
 @click.command()
 @click.argument("target", required=False)
-@click.option("--serials", is_flag=True, help="Show serials in full; otherwise only their last characters.")
+@click.option(
+    "--serials", is_flag=True, help="Show serials in full; otherwise only their last characters."
+)
 @format_option()
 @shelf_option
 def scout(target: str | None, serials: bool, form: str, shelf_at: str | None) -> None:
-    """Show every drive here, or the one under TARGET: what it is, what it hangs on, and what stands in the way.
+    """Show every drive here, or the one under TARGET.
+
+    What it is, what it hangs on, and what stands in the way.
 
     TARGET is a device, or a folder: then the drive under it is shown.
 
@@ -37,15 +41,29 @@ def scout(target: str | None, serials: bool, form: str, shelf_at: str | None) ->
     if form == "json":
         emit_json({"drives": rows})
     elif form == "csv":
-        keys = ["node", "kind", "maker", "model", "serial", "firmware", "capacity_bytes", "medium", "link", "temperature_c"]
-        emit_csv(keys, [[r["link"]["now"] if k == "link" and r["link"] else r[k] for k in keys] for r in rows])
+        keys = [
+            "node",
+            "kind",
+            "maker",
+            "model",
+            "serial",
+            "firmware",
+            "capacity_bytes",
+            "medium",
+            "link",
+            "temperature_c",
+        ]
+        emit_csv(
+            keys,
+            [[r["link"]["now"] if k == "link" and r["link"] else r[k] for k in keys] for r in rows],
+        )
     else:
         _show(rows)
 
 
 def devices_of(target: str | None) -> list[BlockDevice]:
     """All drives, or the one that a target is or lies on."""
-    from jovik.base.errors import Misuse, TargetRefused
+    from jovik.base.errors import TargetError, UsageError
     from jovik.hardware.device import devices, under_folder
     from jovik.hardware.target import DeviceTarget, FolderTarget, resolve
 
@@ -57,12 +75,17 @@ def devices_of(target: str | None) -> list[BlockDevice]:
     if isinstance(place, FolderTarget):
         device, mount = under_folder(place.path)
         if device is None:
-            raise TargetRefused(f"no drive can be told under {target}", f"it is on {mount.kind} ({mount.source})" if mount else "")
+            raise TargetError(
+                f"no drive can be told under {target}",
+                f"it is on {mount.kind} ({mount.source})" if mount else "",
+            )
         return [device]
-    raise Misuse("a model drive hangs on nothing", "jovik sheet show tells what it is")
+    raise UsageError("a model drive hangs on nothing", "jovik sheet show tells what it is")
 
 
-def _facts(device: BlockDevice, system: str | None, serials: bool, shelf_at: str | None) -> dict[str, Any]:
+def _facts(
+    device: BlockDevice, system: str | None, serials: bool, shelf_at: str | None
+) -> dict[str, Any]:
     """One drive as documented."""
     from jovik.hardware.temperature import sensors_of
 
@@ -96,18 +119,30 @@ def _facts(device: BlockDevice, system: str | None, serials: bool, shelf_at: str
         },
         "temperature_c": max(told.values()) if told else None,
         "temperatures_c": told,
-        "partitions": [{"name": p.name, "capacity_bytes": p.capacity_bytes, "mounts": [_mount(m) for m in p.mounts]} for p in device.partitions],
+        "partitions": [
+            {
+                "name": p.name,
+                "capacity_bytes": p.capacity_bytes,
+                "mounts": [_mount(m) for m in p.mounts],
+            }
+            for p in device.partitions
+        ],
         "mounts": [_mount(m) for m in device.mounts],
         "obstacles": [asdict(o) for o in _obstacles(device, system, shelf_at)],
     }
 
 
 def _mount(mount: Any) -> dict[str, Any]:
-    return {"point": mount.point, "file_system": mount.kind, "fill_percent": mount.fill_percent(), "read_only": mount.read_only}
+    return {
+        "point": mount.point,
+        "file_system": mount.kind,
+        "fill_percent": mount.fill_percent(),
+        "read_only": mount.read_only,
+    }
 
 
 def _obstacles(device: BlockDevice, system: str | None, shelf_at: str | None) -> list[Obstacle]:
-    """What stands in the way, from the device, its use right now, and the claims of a drive of that name on the shelf."""
+    """Obstacles, from the device, its current use and the claims on the shelf."""
     from jovik.analysis.readiness import Surroundings, obstacles
     from jovik.hardware.host_load import bytes_moved_meanwhile
     from jovik.hardware.safety import reasons_against
@@ -118,7 +153,8 @@ def _obstacles(device: BlockDevice, system: str | None, shelf_at: str | None) ->
             against_writing=tuple(reasons_against(device, system)),
             is_system=device.is_system or device.name == system,
             mounted=bool(device.all_mounts),
-            read_only=device.read_only or (bool(device.all_mounts) and all(m.read_only for m in device.all_mounts)),
+            read_only=device.read_only
+            or (bool(device.all_mounts) and all(m.read_only for m in device.all_mounts)),
             free_bytes=max(free) if free else None,
             busy_bytes_s=bytes_moved_meanwhile(device.name),
             link=str(device.link) if device.link else None,
@@ -139,7 +175,7 @@ def _free(point: str) -> int:
 
 
 def _claims(device: BlockDevice, shelf_at: str | None) -> list[Any]:
-    """The claims of the drive on the shelf whose model this device names, if there is a shelf and such a drive."""
+    """Claims of the drive on the shelf that this device's model names, if any."""
     from jovik.base.errors import JovikError
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
@@ -165,21 +201,44 @@ def _show(rows: list[dict[str, Any]]) -> None:
     shown, below = [], []
     for r in rows:
         link = r["link"]
-        rate = f", at most {show_rate(link['rate_bytes_s'])}" if link and link["rate_bytes_s"] else ""
+        rate = (
+            f", at most {show_rate(link['rate_bytes_s'])}" if link and link["rate_bytes_s"] else ""
+        )
         size = f"{show_size(r['capacity_bytes'])} ({significant(r['capacity_bytes'] / 2**30)} GiB)"
         medium = f"{r['medium']}, {r['rpm']} rpm" if r["rpm"] else r["medium"]
         heat = f"{r['temperature_c']:.0f} C" if r["temperature_c"] is not None else "-"
         name = " ".join(x for x in (r["maker"], r["model"]) if x) or "-"
         shown.append(
-            (r["node"], r["kind"], name, r["serial"] or "-", r["firmware"] or "-", size, medium or "-", (link["now"] + rate) if link else "-", heat)
+            (
+                r["node"],
+                r["kind"],
+                name,
+                r["serial"] or "-",
+                r["firmware"] or "-",
+                size,
+                medium or "-",
+                (link["now"] + rate) if link else "-",
+                heat,
+            )
         )
         below.append(r["node"])
-        for part in [{"name": "", "mounts": r["mounts"], "capacity_bytes": r["capacity_bytes"]}, *r["partitions"]]:
+        for part in [
+            {"name": "", "mounts": r["mounts"], "capacity_bytes": r["capacity_bytes"]},
+            *r["partitions"],
+        ]:
             for m in part["mounts"]:
                 fill = f", {m['fill_percent']:.0f} % full" if m["fill_percent"] is not None else ""
-                below.append(f"  {'/dev/' + part['name'] if part['name'] else 'whole'}: {m['file_system']} at {m['point']}{fill}")
-        blocks = f"  blocks {r['logical_block_bytes']} B logical, {r['physical_block_bytes']} B physical"
-        below.append(f"{blocks}; write cache: {r['write_cache'] or 'unknown'}; scheduler: {r['scheduler'] or 'none'}")
+                below.append(
+                    f"  {'/dev/' + part['name'] if part['name'] else 'whole'}: "
+                    f"{m['file_system']} at {m['point']}{fill}"
+                )
+        blocks = (
+            f"  blocks {r['logical_block_bytes']} B logical, {r['physical_block_bytes']} B physical"
+        )
+        below.append(
+            f"{blocks}; write cache: {r['write_cache'] or 'unknown'}; scheduler: "
+            f"{r['scheduler'] or 'none'}"
+        )
         below += [f"  {o['what']}: {o['why']}" for o in r["obstacles"]]
     show_table(
         Table(

@@ -1,4 +1,7 @@
-"""A person's settings as the defaults of a command's options: which may have one, and reading them as the option itself would."""
+"""A person's settings as the defaults of a command's options.
+
+Which may have one, and reading them as the option itself would.
+"""
 
 from __future__ import annotations
 
@@ -8,11 +11,34 @@ from typing import Any
 import click
 
 MAY = (
-    "passes", "precision", "budget", "engine", "on-error", "rig", "rig-notes", "keep-serial", "ask-above", "margin", "yardstick", "by", "for",
-    "steps", "link", "load", "against", "theme", "size", "over", "serials", "format",
-)  # fmt: skip
-"""Options that may have a default of a person's own. Named one by one: nothing that gives a drive up, answers a question or says which drive
-a result is of may come from a file that was written long ago."""
+    "passes",
+    "precision",
+    "budget",
+    "engine",
+    "on-error",
+    "rig",
+    "rig-notes",
+    "keep-serial",
+    "ask-above",
+    "margin",
+    "yardstick",
+    "by",
+    "for",
+    "steps",
+    "link",
+    "load",
+    "against",
+    "theme",
+    "size",
+    "over",
+    "serials",
+    "format",
+)
+"""Options that may have a default of a person's own. Named one by one.
+
+Nothing that gives a drive up, answers a question or says which drive a result is of may come from a
+file that was written long ago.
+"""
 WHY_NOT = {
     "destroy": "a drive is given up by its serial, each time anew",
     "yes": "what asks, asks each time",
@@ -29,7 +55,10 @@ def long_name(option: click.Option) -> str:
 
 
 def options_of(command: click.Command) -> Iterator[tuple[str, click.Option]]:
-    """Every option that a command, or a command of its group, has and that may have a default; by its long name."""
+    """Every option that a command, or a command of its group, has and that may have a default.
+
+    By its long name.
+    """
     members = command.commands.values() if isinstance(command, click.Group) else []
     seen: dict[str, click.Option] = {}
     for one in [command, *members]:
@@ -44,33 +73,40 @@ def read_value(option: click.Option, value: Any, where: str) -> Any:
 
     Raises
     ------
-    Misuse
+    UsageError
         The option does not take it.
     """
-    from jovik.base.errors import Misuse
+    from jovik.base.errors import UsageError
 
     if option.is_flag:
         if not isinstance(value, bool):
-            raise Misuse(f"{where}: {long_name(option)} is true or false, not {value!r}")
+            raise UsageError(f"{where}: {long_name(option)} is true or false, not {value!r}")
         return value
     given = value if option.multiple and isinstance(value, list) else [value]
     if any(isinstance(v, dict | list | bool) for v in given):
-        raise Misuse(f"{where}: {long_name(option)} cannot be {value!r}", f"write it in quotes, as behind --{long_name(option)}")
+        raise UsageError(
+            f"{where}: {long_name(option)} cannot be {value!r}",
+            f"write it in quotes, as behind --{long_name(option)}",
+        )
     texts = [str(v) for v in given]
     try:
         for text in texts:
             option.type.convert(text, option, None)
     except click.BadParameter as error:
-        raise Misuse(f"{where}: {long_name(option)}: {error.message}", "see jovik config keys") from None
+        raise UsageError(
+            f"{where}: {long_name(option)}: {error.message}", "see jovik config keys"
+        ) from None
     return texts if option.multiple else texts[0]
 
 
 def default_map(name: str, command: click.Command, section: Mapping[str, Any]) -> dict[str, Any]:
-    """A command's section of the settings by the names of its parameters, as Click takes them; for a group those of each of its commands.
+    """A command's section of the settings by the names of its parameters, as Click takes them.
+
+    For a group those of each of its commands.
 
     Raises
     ------
-    Misuse
+    UsageError
         A setting is none, or not one that the option takes.
     """
     from jovik.base.settings import line_of_setting
@@ -91,18 +127,24 @@ def option_called(name: str, command: click.Command, key: str, where: str) -> cl
 
     Raises
     ------
-    Misuse
+    UsageError
         There is none of that name, or it has no default.
     """
-    from jovik.base.errors import Misuse, UnknownName
+    from jovik.base.errors import UnknownNameError, UsageError
 
     known = dict(options_of(command))
     if key in known:
         return known[key]
-    if any(isinstance(p, click.Option) and long_name(p) == key for p in command.params) or key in WHY_NOT:
-        raise Misuse(f"{where}: '{key}' has no default of your own: {WHY_NOT.get(key, 'it is for once')}", "see jovik config keys")
-    error = UnknownName(f"option of jovik {name}", key, known)
-    raise Misuse(f"{where}: {error.message}", error.hint)
+    if (
+        any(isinstance(p, click.Option) and long_name(p) == key for p in command.params)
+        or key in WHY_NOT
+    ):
+        raise UsageError(
+            f"{where}: '{key}' has no default of your own: {WHY_NOT.get(key, 'it is for once')}",
+            "see jovik config keys",
+        )
+    error = UnknownNameError(f"option of jovik {name}", key, known)
+    raise UsageError(f"{where}: {error.message}", error.hint)
 
 
 def settable() -> dict[str, click.Command]:
@@ -111,12 +153,25 @@ def settable() -> dict[str, click.Command]:
     from jovik.cli import COMMANDS, jovik
 
     ctx = click.Context(jovik)
-    found = {name: jovik.get_command(ctx, name) for name in COMMANDS if name not in ("config", SHELF)}
-    return {name: command for name, command in found.items() if command is not None and any(options_of(command))}
+    found = {
+        name: jovik.get_command(ctx, name) for name in COMMANDS if name not in ("config", SHELF)
+    }
+    return {
+        name: command
+        for name, command in found.items()
+        if command is not None and any(options_of(command))
+    }
 
 
 def known_keys() -> list[str]:
     """Everything that can be set."""
     from jovik.base.settings import SHELF
 
-    return [SHELF, *(f"{name}.{key}" for name, command in settable().items() for key, _ in options_of(command))]
+    return [
+        SHELF,
+        *(
+            f"{name}.{key}"
+            for name, command in settable().items()
+            for key, _ in options_of(command)
+        ),
+    ]

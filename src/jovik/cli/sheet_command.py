@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import click
 
 from jovik.cli.completion import drives
-from jovik.cli.echo import say
+from jovik.cli.echo import echo
 from jovik.cli.options import F, format_option, shelf_option
 
 if TYPE_CHECKING:
@@ -48,12 +48,15 @@ def _drive_options(command: F) -> F:
 @click.argument("name", required=False)
 @_drive_options
 @click.option(
-    "--from", "source", type=click.Path(exists=True, dir_okay=False, path_type=Path), help="A sheet in TOML, as 'show --format toml' gives it."
+    "--from",
+    "source",
+    type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    help="A sheet in TOML, as 'show --format toml' gives it.",
 )
 @shelf_option
 def new(name: str | None, source: Path | None, shelf_at: str | None, **words: str | None) -> None:
     """Enrol the drive NAME, from options or from a TOML file."""
-    from jovik.base.errors import Misuse
+    from jovik.base.errors import UsageError
     from jovik.base.text_files import read_text
     from jovik.sheets.sheet import Sheet, drive_from_words, read_sheet
     from jovik.shelf.sqlite import where_from
@@ -62,33 +65,50 @@ def new(name: str | None, source: Path | None, shelf_at: str | None, **words: st
     given = {k: v for k, v in words.items() if v is not None}
     if source is not None:
         if name is not None or given:
-            raise Misuse("--from brings the whole sheet; give no name or other option with it")
+            raise UsageError("--from brings the whole sheet; give no name or other option with it")
         made = read_sheet(read_text(source), str(source))
     elif name is None or not name.strip():
-        raise Misuse("a new sheet needs a name, or --from FILE", 'jovik sheet new "Fjord 1TB"')
+        raise UsageError("a new sheet needs a name, or --from FILE", 'jovik sheet new "Fjord 1TB"')
     else:
         made = Sheet(drive_from_words({"name": name, **given}))
     with Shelf(where_from(shelf_at), create=True) as shelf:
         shelf.add_sheet(made)
-    count = f" with {len(made.claims)} claim{'s' if len(made.claims) != 1 else ''}" if made.claims else ""
-    say(f"{made.drive.name} is on the shelf{count}")
+    count = (
+        f" with {len(made.claims)} claim{'s' if len(made.claims) != 1 else ''}"
+        if made.claims
+        else ""
+    )
+    echo(f"{made.drive.name} is on the shelf{count}")
 
 
 @sheet.command()
 @click.argument("name", shell_complete=drives)
 @click.argument("what")
 @click.argument("figure")
-@click.option("--up-to/--exactly", default=True, help="Whether the maker promises the best case ('up to').", show_default=True)
+@click.option(
+    "--up-to/--exactly",
+    default=True,
+    help="Whether the maker promises the best case ('up to').",
+    show_default=True,
+)
 @click.option("--sustained", is_flag=True, help="The claim is about a long write.")
 @click.option("--printed", default="", help="Where it says so, such as 'box, front'.")
 @shelf_option
-def claim(name: str, what: str, figure: str, up_to: bool, sustained: bool, printed: str, shelf_at: str | None) -> None:
+def claim(
+    name: str,
+    what: str,
+    figure: str,
+    up_to: bool,
+    sustained: bool,
+    printed: str,
+    shelf_at: str | None,
+) -> None:
     """Put a claim on the sheet of the drive NAME.
 
-    WHAT is the start of a phrase ("sequential read", "random read 4KiB depth 32"); FIGURE a rate or an access time
-    ("7000MB/s", "900,000 IOPS", "60us").
+    WHAT is the start of a phrase ("sequential read", "random read 4KiB depth 32"); FIGURE a rate or
+    an access time ("7000MB/s", "900,000 IOPS", "60us").
     """
-    from jovik.base.errors import Misuse
+    from jovik.base.errors import UsageError
     from jovik.sheets.sheet import parse_claim
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
@@ -96,11 +116,11 @@ def claim(name: str, what: str, figure: str, up_to: bool, sustained: bool, print
     try:
         one = parse_claim(what, figure, up_to=up_to, sustained=sustained, printed=printed)
     except ValueError as error:
-        raise Misuse(f"the figure: {error}") from None
+        raise UsageError(f"the figure: {error}") from None
     with Shelf(where_from(shelf_at)) as shelf:
         shelf.add_claim(name, one)
         known = shelf.sheet(name)
-    say(f"{known.drive.name}: {one.label}, {one.shown()}")
+    echo(f"{known.drive.name}: {one.label}, {one.shown()}")
 
 
 @sheet.command()
@@ -122,7 +142,10 @@ def show(name: str, form: str, shelf_at: str | None) -> None:
     elif form == "json":
         emit_json(sheet_json(found))
     elif form == "csv":
-        emit_csv(["claim", "figure", "unit", "up_to", "printed"], [(c.what, c.figure, c.unit, c.up_to, c.printed) for c in found.claims])
+        emit_csv(
+            ["claim", "figure", "unit", "up_to", "printed"],
+            [(c.what, c.figure, c.unit, c.up_to, c.printed) for c in found.claims],
+        )
     else:
         show_table(sheet_table(found))
 
@@ -150,5 +173,8 @@ def list_sheets(form: str, shelf_at: str | None) -> None:
 
 
 def sheet_json(found: Sheet) -> dict[str, object]:
-    """A sheet as documented: the drive's fields, and claims with `what` in the words of a phrase."""
+    """A sheet as documented.
+
+    The drive's fields, and claims with `what` in the words of a phrase.
+    """
     return {**asdict(found.drive), "claims": [{"what": c.what, **asdict(c)} for c in found.claims]}

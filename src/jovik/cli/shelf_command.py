@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import click
 
 from jovik.cli.completion import drives
-from jovik.cli.echo import say
+from jovik.cli.echo import echo
 from jovik.cli.options import format_option, shelf_option
 
 if TYPE_CHECKING:
@@ -27,8 +27,15 @@ def shelf() -> None:
 
 
 @shelf.command("export")
-@click.option("--drive", metavar="NAME", shell_complete=drives, help="Only this drive and its runs.")
-@click.option("--out", required=True, type=click.Path(dir_okay=False, path_type=Path), help="The zip to write.")
+@click.option(
+    "--drive", metavar="NAME", shell_complete=drives, help="Only this drive and its runs."
+)
+@click.option(
+    "--out",
+    required=True,
+    type=click.Path(dir_okay=False, path_type=Path),
+    help="The zip to write.",
+)
 @shelf_option
 def export_command(drive: str | None, out: Path, shelf_at: str | None) -> None:
     """Write the shelf to a zip of JSON and CSV, which `import` takes anywhere."""
@@ -37,20 +44,29 @@ def export_command(drive: str | None, out: Path, shelf_at: str | None) -> None:
 
     with Shelf(where_from(shelf_at)) as found:
         count = found.export(out, drive)
-    say(f"wrote {out}: {count} {'run' if count == 1 else 'runs'}")
+    echo(f"wrote {out}: {count} {'run' if count == 1 else 'runs'}")
 
 
 @shelf.command("import")
 @click.argument("source", type=click.Path(exists=True, dir_okay=False, path_type=Path))
-@click.option("--drive", metavar="NAME", shell_complete=drives, help="Only this drive and its runs.")
 @click.option(
-    "--mapping", type=click.Path(exists=True, dir_okay=False, path_type=Path), help="SOURCE is CSV from elsewhere; this TOML says what it means."
+    "--drive", metavar="NAME", shell_complete=drives, help="Only this drive and its runs."
+)
+@click.option(
+    "--mapping",
+    type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    help="SOURCE is CSV from elsewhere; this TOML says what it means.",
 )
 @shelf_option
-def import_command(source: Path, drive: str | None, mapping: Path | None, shelf_at: str | None) -> None:
-    """Bring what SOURCE holds onto the shelf; what is there already stays, so that doing it twice changes nothing.
+def import_command(
+    source: Path, drive: str | None, mapping: Path | None, shelf_at: str | None
+) -> None:
+    """Bring what SOURCE holds onto the shelf.
 
-    SOURCE is a zip that `export` wrote, or with --mapping a CSV table from elsewhere, whose figures are noted as readings, not as measured.
+    What is there already stays, so that doing it twice changes nothing.
+
+    SOURCE is a zip that `export` wrote, or with --mapping a CSV table from elsewhere, whose figures
+    are noted as readings, not as measured.
     """
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
@@ -60,11 +76,17 @@ def import_command(source: Path, drive: str | None, mapping: Path | None, shelf_
             _note_table(found, source, mapping, drive)
             return
         added = found.merge(source, drive)
-    say(f"added {added.drives} drives, {added.runs} runs, {added.passes} passes, {added.notes} notes and readings; the rest was there already")
+    echo(
+        f"added {added.drives} drives, {added.runs} runs, {added.passes} passes, "
+        f"{added.notes} notes and readings; the rest was there already"
+    )
 
 
 def _note_table(found: Shelf, source: Path, mapping: Path, drive: str | None) -> None:
-    """Note a foreign table's figures; a drive that has no sheet is refused before anything is written."""
+    """Note a foreign table's figures.
+
+    A drive that has no sheet is refused before anything is written.
+    """
     from jovik.base.text_files import read_text
     from jovik.sheets.reading import read_mapped
 
@@ -76,18 +98,28 @@ def _note_table(found: Shelf, source: Path, mapping: Path, drive: str | None) ->
     count = 0
     for name, readings in named.items():
         there = {(r.what, r.value, r.unit, r.method, r.instrument) for r in found.readings(name)}
-        new = [r for r in dict.fromkeys(readings) if (r.what, r.value, r.unit, r.method, r.instrument) not in there]
+        new = [
+            r
+            for r in dict.fromkeys(readings)
+            if (r.what, r.value, r.unit, r.method, r.instrument) not in there
+        ]
         count += len(new)
         if new:
             found.note(name, [], new)
-    say(f"noted {count} readings of {len(named)} {'drive' if len(named) == 1 else 'drives'}; the rest was there already")
+    echo(
+        f"noted {count} readings of {len(named)} "
+        f"{'drive' if len(named) == 1 else 'drives'}; the rest was there already"
+    )
 
 
 @shelf.command()
 @format_option()
 @shelf_option
 def check(form: str, shelf_at: str | None) -> int:
-    """Check that the shelf is whole: the database, and every record, series and histogram in it. Exit status 1 when it is not."""
+    """Check that the shelf is whole: the database, and every record, series and histogram in it.
+
+    Exit status 1 when it is not.
+    """
     from jovik.cli.output import emit_csv, emit_json
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
@@ -100,14 +132,19 @@ def check(form: str, shelf_at: str | None) -> int:
         emit_csv(["fault"], [(f,) for f in checked.faults])
     else:
         for fault in checked.faults:
-            say(f"fault: {fault}")
+            echo(f"fault: {fault}")
         counts = ", ".join(f"{n:,} {what}" for what, n in checked.counts.items())
-        say(f"{'whole' if not checked.faults else f'{len(checked.faults)} faults'}: {counts}")
+        echo(f"{'whole' if not checked.faults else f'{len(checked.faults)} faults'}: {counts}")
     return 1 if checked.faults else 0
 
 
 @shelf.command()
-@click.option("--out", required=True, type=click.Path(dir_okay=False, path_type=Path), help="The file to write; it is a shelf itself.")
+@click.option(
+    "--out",
+    required=True,
+    type=click.Path(dir_okay=False, path_type=Path),
+    help="The file to write; it is a shelf itself.",
+)
 @shelf_option
 def backup(out: Path, shelf_at: str | None) -> None:
     """Copy the shelf as it is at this moment to a file, while others go on writing to it."""
@@ -116,4 +153,4 @@ def backup(out: Path, shelf_at: str | None) -> None:
 
     with Shelf(where_from(shelf_at)) as found:
         found.backup(out)
-    say(f"wrote {out}; use it with --shelf {out}")
+    echo(f"wrote {out}; use it with --shelf {out}")

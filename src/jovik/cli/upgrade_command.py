@@ -8,8 +8,8 @@ import click
 
 from jovik.base.quantities import parse_link
 from jovik.cli.completion import drives
-from jovik.cli.echo import say
-from jovik.cli.options import Converted, format_option, shelf_option
+from jovik.cli.echo import echo
+from jovik.cli.options import UnitParam, format_option, shelf_option
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -21,12 +21,31 @@ if TYPE_CHECKING:
 @click.command()
 @click.argument("old", shell_complete=drives)
 @click.argument("new", shell_complete=drives, nargs=-1, required=True)
-@click.option("--link", type=Converted("RATE", parse_link), help="What the link that the new drive will hang on carries, such as 550MB/s.")
-@click.option("--instead-of", "machine_price", type=click.FloatRange(min=0, min_open=True), help="What replacing the whole machine would cost.")
-@click.option("--brief", is_flag=True, help="One page for a client: jobs, price and the conclusion.")
+@click.option(
+    "--link",
+    type=UnitParam("RATE", parse_link),
+    help="What the link that the new drive will hang on carries, such as 550MB/s.",
+)
+@click.option(
+    "--instead-of",
+    "machine_price",
+    type=click.FloatRange(min=0, min_open=True),
+    help="What replacing the whole machine would cost.",
+)
+@click.option(
+    "--brief", is_flag=True, help="One page for a client: jobs, price and the conclusion."
+)
 @format_option()
 @shelf_option
-def upgrade(old: str, new: tuple[str, ...], link: float | None, machine_price: float | None, brief: bool, form: str, shelf_at: str | None) -> int:
+def upgrade(
+    old: str,
+    new: tuple[str, ...],
+    link: float | None,
+    machine_price: float | None,
+    brief: bool,
+    form: str,
+    shelf_at: str | None,
+) -> int:
     """Say what changing from OLD to each NEW drive would bring.
 
     \b
@@ -46,7 +65,9 @@ def upgrade(old: str, new: tuple[str, ...], link: float | None, machine_price: f
             {
                 "old": found[0].old.name,
                 "link_bytes_s": link,
-                "upgrades": [upgrade_json(f.upgrade) | {"held_by_rig": slowed_json(f.slowed)} for f in found],
+                "upgrades": [
+                    upgrade_json(f.upgrade) | {"held_by_rig": slowed_json(f.slowed)} for f in found
+                ],
             }
         )
     elif form == "csv":
@@ -65,23 +86,54 @@ def upgrade_json(u: Upgrade) -> dict[str, Any]:
         "new": u.new,
         "overall": interval_json(u.overall) if u.overall else None,
         "steps": [
-            {"kind": s.kind, "old_bytes_s": interval_json(s.old), "new_bytes_s": interval_json(s.new), "times": interval_json(s.times),
-             "times_on_link": s.times_on_link, "verdict": s.verdict} for s in u.steps
+            {
+                "kind": s.kind,
+                "old_bytes_s": interval_json(s.old),
+                "new_bytes_s": interval_json(s.new),
+                "times": interval_json(s.times),
+                "times_on_link": s.times_on_link,
+                "verdict": s.verdict,
+            }
+            for s in u.steps
         ],
         "jobs": [
-            {"job": j.job.name, "rule": j.job.rule, "computed": True, "old_s": j.old_s, "new_s": j.new_s, "missing": j.missing or None}
+            {
+                "job": j.job.name,
+                "rule": j.job.rule,
+                "computed": True,
+                "old_s": j.old_s,
+                "new_s": j.new_s,
+                "missing": j.missing or None,
+            }
             for j in u.jobs
         ],
         "price_for_halving": u.price_for_halving,
         "conclusion": u.conclusion,
-    }  # fmt: skip
+    }
 
 
 def _csv(found: Sequence[Upgrade]) -> None:
     from jovik.cli.output import emit_csv
 
-    rows = [(u.old, u.new, s.kind, s.old.median, s.new.median, s.times.median, s.times.low, s.times.high, s.verdict) for u in found for s in u.steps]
-    emit_csv(["old", "new", "kind", "old_bytes_s", "new_bytes_s", "times", "low", "high", "verdict"], rows)
+    rows = [
+        (
+            u.old,
+            u.new,
+            s.kind,
+            s.old.median,
+            s.new.median,
+            s.times.median,
+            s.times.low,
+            s.times.high,
+            s.verdict,
+        )
+        for u in found
+        for s in u.steps
+    ]
+    emit_csv(
+        ["old", "new", "kind", "old_bytes_s", "new_bytes_s", "times", "low", "high", "verdict"],
+        rows,
+    )
 
 
 def _show(found: Upgraded, machine_price: float | None, brief: bool) -> None:
@@ -95,6 +147,9 @@ def _show(found: Upgraded, machine_price: float | None, brief: bool) -> None:
         show_table(jobs)
     else:
         for line in jobs.notes:
-            say(line)
-    for line in [*money_words(found, machine_price), f"{found.new.name}: {found.upgrade.conclusion}"]:
-        say(line)
+            echo(line)
+    for line in [
+        *money_words(found, machine_price),
+        f"{found.new.name}: {found.upgrade.conclusion}",
+    ]:
+        echo(line)

@@ -1,4 +1,7 @@
-"""A whole block device as the place of a session: read as it is, or written where that was allowed."""
+"""A whole block device as the place of a session.
+
+Read as it is, or written where that was allowed.
+"""
 
 from __future__ import annotations
 
@@ -8,7 +11,7 @@ import os
 import struct
 from pathlib import Path
 
-from jovik.base.errors import TargetRefused
+from jovik.base.errors import TargetError
 from jovik.base.quantities import show_size
 
 DISCARD = 0x1277
@@ -22,33 +25,46 @@ class RawDevice:
     ----------
     node : Path
     writable : bool
-        Whether the person has given it up (`jovik.hardware.safety`). It is then opened exclusively, so that nobody can
-        mount it meanwhile.
+        Whether the person has given it up (`jovik.hardware.safety`). It is then opened exclusively,
+        so that nobody can mount it meanwhile.
 
     Raises
     ------
-    TargetRefused
+    TargetError
         It cannot be opened, or somebody uses it.
     """
 
-    def __init__(self, node: Path, *, writable: bool, capacity_bytes: int, logical_block_bytes: int) -> None:
+    def __init__(
+        self, node: Path, *, writable: bool, capacity_bytes: int, logical_block_bytes: int
+    ) -> None:
         self.folder = node
         self.writable = writable
         self.capacity_bytes = capacity_bytes
         self.block_bytes = logical_block_bytes
         self.direct = hasattr(os, "O_DIRECT")
-        flags = (os.O_RDWR | os.O_EXCL if writable else os.O_RDONLY) | os.O_CLOEXEC | getattr(os, "O_DIRECT", 0)
+        flags = (
+            (os.O_RDWR | os.O_EXCL if writable else os.O_RDONLY)
+            | os.O_CLOEXEC
+            | getattr(os, "O_DIRECT", 0)
+        )
         try:
             self.fd = os.open(node, flags)
         except OSError as error:
-            hint = {errno.EACCES: f"it needs rights: sudo jovik measure {node} ...", errno.EBUSY: "somebody uses it; see jovik scout"}
-            raise TargetRefused(f"{node} cannot be opened: {error.strerror}", hint.get(error.errno or 0, "")) from None
+            hint = {
+                errno.EACCES: f"it needs rights: sudo jovik measure {node} ...",
+                errno.EBUSY: "somebody uses it; see jovik scout",
+            }
+            raise TargetError(
+                f"{node} cannot be opened: {error.strerror}", hint.get(error.errno or 0, "")
+            ) from None
 
     def check_space(self, span_bytes: int) -> None:
         """Refuse a span beyond the end."""
         if span_bytes > self.capacity_bytes:
-            raise TargetRefused(
-                f"{self.folder} holds {show_size(self.capacity_bytes)}; this needs {show_size(span_bytes)}", "add 'within SPAN' to the phrase"
+            raise TargetError(
+                f"{self.folder} holds {show_size(self.capacity_bytes)}; this needs "
+                f"{show_size(span_bytes)}",
+                "add 'within SPAN' to the phrase",
             )
 
     def fill_percent(self) -> float | None:
@@ -68,7 +84,10 @@ class RawDevice:
         self.check_space(size_bytes)
 
     def empty(self) -> None:
-        """Tell the drive that nothing on it is needed any more, where it listens: so that a fresh write meets it fresh."""
+        """Tell the drive that nothing on it is needed any more, where it listens.
+
+        So that a fresh write meets it fresh.
+        """
         self.discard()
 
     def discard(self) -> str:

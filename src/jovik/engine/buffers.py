@@ -1,4 +1,7 @@
-"""The memory that I/O goes to and comes from: page-aligned, touched beforehand, and payload that cannot be squeezed."""
+"""The memory that I/O goes to and comes from.
+
+Page-aligned, touched beforehand, and payload that cannot be squeezed.
+"""
 
 from __future__ import annotations
 
@@ -7,10 +10,10 @@ import mmap
 import numpy as np
 import numpy.typing as npt
 
-from jovik.base.errors import TargetRefused
+from jovik.base.errors import TargetError
 
 POOL_BYTES = 4 * 2**20
-"""The least payload that is made, so that a controller sees no repetition within what it looks at together."""
+"""Minimum payload, so that a controller sees no repetition within its window."""
 STAMP_BYTES = 32
 """Head of each unit that the stamp takes."""
 FULL_UNIT, SMALL_UNIT = 4096, 512
@@ -18,7 +21,10 @@ FULL_UNIT, SMALL_UNIT = 4096, 512
 
 def area(size_bytes: int) -> npt.NDArray[np.uint8]:
     """Page-aligned memory of this size; the mapping lives as long as the array."""
-    return np.frombuffer(mmap.mmap(-1, max(size_bytes, mmap.PAGESIZE), flags=mmap.MAP_PRIVATE | mmap.MAP_ANONYMOUS), dtype=np.uint8)[:size_bytes]
+    return np.frombuffer(
+        mmap.mmap(-1, max(size_bytes, mmap.PAGESIZE), flags=mmap.MAP_PRIVATE | mmap.MAP_ANONYMOUS),
+        dtype=np.uint8,
+    )[:size_bytes]
 
 
 def unit_of(block_bytes: int) -> int:
@@ -29,7 +35,9 @@ def unit_of(block_bytes: int) -> int:
 def payload(size_bytes: int, seed: int, compressible_percent: int) -> npt.NDArray[np.uint8]:
     """Random bytes, of which a share at the end of each 4 KiB is zeros."""
     pool = area(size_bytes)
-    pool[:] = np.random.Generator(np.random.SFC64(seed)).integers(0, 256, size=size_bytes, dtype=np.uint8)
+    pool[:] = np.random.Generator(np.random.SFC64(seed)).integers(
+        0, 256, size=size_bytes, dtype=np.uint8
+    )
     if compressible_percent:
         zeros = FULL_UNIT * compressible_percent // 100
         whole = size_bytes // FULL_UNIT * FULL_UNIT
@@ -59,7 +67,8 @@ class Buffers:
         self.rounds = max(1, -(-POOL_BYTES // needed))
         size = self.rounds * needed
         if self._made[0] < size or self._made[1] != compressible_percent:
-            # Body bytes depend on the place in the pool alone, so a larger pool of the same seed begins with the smaller.
+            # Body bytes depend on the place in the pool alone, so a larger pool of the same seed
+            # begins with the smaller.
             self.pool = payload(size, self.seed, compressible_percent)
             self._made = (size, compressible_percent)
 
@@ -69,14 +78,16 @@ def check_memory(slots: int, block_bytes: int) -> None:
 
     Raises
     ------
-    TargetRefused
+    TargetError
         With the limit.
     """
     import psutil
 
     limit = psutil.virtual_memory().available // 4
     if slots * block_bytes * 2 > limit:
-        raise TargetRefused(
-            f"{slots} blocks of {block_bytes} bytes in flight need {slots * block_bytes * 2 / 2**30:.1f} GiB of memory",
-            f"at most a quarter of what is free is used, {limit / 2**30:.1f} GiB: lower the depth, the workers or the block",
+        raise TargetError(
+            f"{slots} blocks of {block_bytes} bytes in flight need "
+            f"{slots * block_bytes * 2 / 2**30:.1f} GiB of memory",
+            f"at most a quarter of what is free is used, {limit / 2**30:.1f} GiB: lower the "
+            "depth, the workers or the block",
         )

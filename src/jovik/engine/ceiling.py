@@ -1,4 +1,6 @@
-"""What the tester itself can do here: the same loops with nothing behind them, or with memory behind them.
+"""What the tester itself can do here.
+
+The same loops with nothing behind them, or with memory behind them.
 
 A figure near such a ceiling is the tester's, not the drive's.
 """
@@ -15,7 +17,7 @@ import numpy as np
 from jovik.base.session import Workload
 from jovik.base.trace import SLICE_NS
 from jovik.engine.buffers import Buffers
-from jovik.engine.worker_pool import BlockingCrew, Crew, UringCrew
+from jovik.engine.worker_pool import BlockingPool, UringPool, WorkerPool
 
 BLOCK_BYTES = 4096
 MEMORY_SPAN_BYTES = 64 * 2**20
@@ -39,15 +41,17 @@ class Ceiling:
         return self.iops * self.block_bytes
 
 
-def empty_iops(crew_type: type[Crew], depth: int, workers: int, time_ns: int) -> float:
-    """I/Os a second with nothing behind the loop: no-op requests on a ring, or writes to the null device.
+def null_backend_iops(crew_type: type[WorkerPool], depth: int, workers: int, time_ns: int) -> float:
+    """I/Os a second with nothing behind the loop.
+
+    No-op requests on a ring, or writes to the null device.
 
     Raises
     ------
-    EngineRefused
+    EngineUnavailableError
         io_uring is refused here.
     """
-    ring = crew_type is UringCrew
+    ring = crew_type is UringPool
     work = Workload(
         random=True,
         read_percent=100 if ring else 0,
@@ -68,12 +72,30 @@ def empty_iops(crew_type: type[Crew], depth: int, workers: int, time_ns: int) ->
             os.close(fd)
 
 
-def memory_iops(crew_type: type[Crew], depth: int, workers: int, block_bytes: int, time_ns: int) -> float | None:
-    """I/Os a second of reads from a file in memory; None where there is no such place, or the blocks do not fit it."""
+def memory_iops(
+    crew_type: type[WorkerPool], depth: int, workers: int, block_bytes: int, time_ns: int
+) -> float | None:
+    """I/Os a second of reads from a file in memory.
+
+    None where there is no such place, or the blocks do not fit it.
+    """
     span = max(MEMORY_SPAN_BYTES // block_bytes, workers) * block_bytes
-    if not os.access(MEMORY_FOLDER, os.W_OK) or span > MEMORY_SPAN_BYTES * 4 or depth * workers * block_bytes > MEMORY_SPAN_BYTES * 4:
+    if (
+        not os.access(MEMORY_FOLDER, os.W_OK)
+        or span > MEMORY_SPAN_BYTES * 4
+        or depth * workers * block_bytes > MEMORY_SPAN_BYTES * 4
+    ):
         return None
-    work = Workload(random=True, read_percent=100, block_bytes=block_bytes, depth=depth, workers=workers, span_bytes=span, seed=1, time_ns=time_ns)
+    work = Workload(
+        random=True,
+        read_percent=100,
+        block_bytes=block_bytes,
+        depth=depth,
+        workers=workers,
+        span_bytes=span,
+        seed=1,
+        time_ns=time_ns,
+    )
     buffers = Buffers(1)
     buffers.fit(depth * workers, block_bytes, 0)
     with tempfile.TemporaryFile(dir=MEMORY_FOLDER) as file:
@@ -85,7 +107,7 @@ def memory_iops(crew_type: type[Crew], depth: int, workers: int, block_bytes: in
         return _iops(crew_type(work, file.fileno(), buffers, np.zeros(1, np.int32)))
 
 
-def _iops(crew: Crew) -> float:
+def _iops(crew: WorkerPool) -> float:
     """Run a crew to its end."""
     crew.start()
     while not crew.wait(0.5):
@@ -97,11 +119,17 @@ def _iops(crew: Crew) -> float:
 
 
 def survey(engine: str, time_ns: int) -> list[Ceiling]:
-    """Ceilings of one implementation (``io_uring`` or ``blocking``): depth 1 and 32, one worker and one for each core."""
-    crew = UringCrew if engine == "io_uring" else BlockingCrew
+    """Ceilings of one implementation (``io_uring`` or ``blocking``).
+
+    Depth 1 and 32, one worker and one for each core.
+    """
+    crew = UringPool if engine == "io_uring" else BlockingPool
     cores = os.cpu_count() or 1
     shapes = [(1, 1), (32, 1)] + ([(32, cores)] if cores > 1 else [])
-    found = [Ceiling(crew.name, "nothing", d, w, BLOCK_BYTES, empty_iops(crew, d, w, time_ns)) for d, w in shapes]
+    found = [
+        Ceiling(crew.name, "nothing", d, w, BLOCK_BYTES, null_backend_iops(crew, d, w, time_ns))
+        for d, w in shapes
+    ]
     for block in (BLOCK_BYTES, 2**20):
         for depth, workers in shapes:
             iops = memory_iops(crew, depth, workers, block, time_ns)

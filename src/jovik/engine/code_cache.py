@@ -1,7 +1,10 @@
-"""The compiled loops as plain functions: machine code kept from one process to the next, without Numba in between.
+"""The compiled loops as plain functions.
 
-Numba compiles the loops in some seconds. Importing it and having it find its own cache again takes a second, which each
-run would pay; so the object code that LLVM makes of them is kept here, and loaded by LLVM's linker alone.
+Machine code kept from one process to the next, without Numba in between.
+
+Numba compiles the loops in some seconds. Importing it and having it find its own cache again takes
+a second, which each run would pay; so the object code that LLVM makes of them is kept here, and
+loaded by LLVM's linker alone.
 """
 
 from __future__ import annotations
@@ -34,7 +37,8 @@ def load(name: str) -> Callable[..., None]:
     Parameters
     ----------
     name : str
-        ``"uring_loop"`` or ``"blocking_loop"``. Its module under `kernel` says what the arguments are.
+        ``"uring_loop"`` or ``"blocking_loop"``. Its module under `kernel` says what the arguments
+        are.
     """
     _start_llvm()
     kept = _place(name)
@@ -54,7 +58,9 @@ def load(name: str) -> Callable[..., None]:
         # Numba's own convention: where the result and an exception go, then the arguments.
         result, fault = ctypes.c_int64(), ctypes.c_void_p()
         function = ctypes.CFUNCTYPE(ctypes.c_int32, *[ctypes.c_void_p] * (2 + len(arrays)))(address)
-        function(ctypes.addressof(result), ctypes.addressof(fault), *(a.ctypes.data for a in arrays))
+        function(
+            ctypes.addressof(result), ctypes.addressof(fault), *(a.ctypes.data for a in arrays)
+        )
 
     return call
 
@@ -70,7 +76,12 @@ def _start_llvm() -> None:
 
 def _machine() -> Any:
     target = llvm.Target.from_default_triple()
-    return target.create_target_machine(cpu=llvm.get_host_cpu_name(), features=llvm.get_host_cpu_features().flatten(), opt=3, codemodel="jitdefault")
+    return target.create_target_machine(
+        cpu=llvm.get_host_cpu_name(),
+        features=llvm.get_host_cpu_features().flatten(),
+        opt=3,
+        codemodel="jitdefault",
+    )
 
 
 def sources() -> list[Path]:
@@ -86,7 +97,12 @@ def _place(name: str) -> Path:
     told = hashlib.blake2b(digest_size=12)
     for source in sources():
         told.update(source.read_bytes())
-    for fact in (version("numba"), llvmlite.__version__, llvm.get_host_cpu_name(), llvm.get_host_cpu_features().flatten()):
+    for fact in (
+        version("numba"),
+        llvmlite.__version__,
+        llvm.get_host_cpu_name(),
+        llvm.get_host_cpu_features().flatten(),
+    ):
         told.update(fact.encode())
     return user_cache_path("jovik") / f"{name}-{told.hexdigest()}.o"
 
@@ -98,8 +114,15 @@ def _compile(name: str) -> bytes:
     from numba import njit
 
     module = import_module(f"jovik.engine.kernel.{name}")
-    # NumPy's rules for division: no check for zero, and so no exception, which would need the interpreter.
-    dispatcher = njit(module.ARGUMENTS, nogil=True, error_model="numpy", no_cpython_wrapper=True, no_cfunc_wrapper=True)(getattr(module, name))
+    # NumPy's rules for division: no check for zero, and so no exception, which would need the
+    # interpreter.
+    dispatcher = njit(
+        module.ARGUMENTS,
+        nogil=True,
+        error_model="numpy",
+        no_cpython_wrapper=True,
+        no_cfunc_wrapper=True,
+    )(getattr(module, name))
     made = dispatcher.overloads[module.ARGUMENTS]
     whole = llvm.parse_assembly(dispatcher.inspect_llvm(module.ARGUMENTS))
     for function in whole.functions:
@@ -115,7 +138,10 @@ def _sum(code: bytes) -> bytes:
 
 
 def _kept(place: Path) -> bytes | None:
-    """What was kept; None where nothing was, or where it is not whole: a linker believes what it is given."""
+    """What was kept; None where nothing was, or where it is not whole.
+
+    A linker believes what it is given.
+    """
     try:
         content = place.read_bytes()
     except OSError:
@@ -125,7 +151,10 @@ def _kept(place: Path) -> bytes | None:
 
 
 def _keep(place: Path, code: bytes) -> None:
-    """Keep it, behind its checksum, for the next process; where that is impossible each process compiles for itself."""
+    """Keep it, behind its checksum, for the next process.
+
+    Where that is impossible each process compiles for itself.
+    """
     with contextlib.suppress(OSError):
         place.parent.mkdir(parents=True, exist_ok=True)
         with tempfile.NamedTemporaryFile(dir=place.parent, delete=False) as out:

@@ -1,8 +1,9 @@
-"""Copying real files onto the drive and off it, through the ordinary buffered calls that a desktop copy makes.
+"""Copy real files onto the drive and off it with the buffered calls of a desktop copy.
 
-Made-up files come from memory, so that no source is in the way; a person's own folder is read from a cold cache and its time is
-kept apart. The copies lie in one folder with a name of its own, which goes with the session; what a killed process left goes at the next
-start, told by a lock that only a living process holds.
+Made-up files come from memory, so that no source is in the way; a person's own folder is read from
+a cold cache and its time is kept apart. The copies lie in one folder with a name of its own, which
+goes with the session; what a killed process left goes at the next start, told by a lock that only a
+living process holds.
 """
 
 from __future__ import annotations
@@ -21,18 +22,21 @@ from pathlib import Path
 import numpy as np
 import numpy.typing as npt
 
-from jovik.base.errors import TargetRefused
+from jovik.base.errors import TargetError
 from jovik.base.quantities import show_size
-from jovik.base.session import CopyJob, Live, Watch
+from jovik.base.session import CopyJob, Progress, ProgressCallback
 from jovik.base.trace import SLICE_COLUMNS, SLICE_NS, IoFault, Trace
-from jovik.hardware.source_files import OwnFile, files_in
+from jovik.hardware.source_files import SourceFile, files_in
 
 NAMED = ".jovik-files-"
 LOCK = "in-use"
 CHUNK_BYTES = 2**20
 POOL_BYTES = 64 * 2**20
 SHIFT = 7919
-"""Bytes by which the content of each chunk is moved on; being odd, no two blocks of the copies begin alike."""
+"""Bytes by which the content of each chunk is moved on.
+
+Being odd, no two blocks of the copies begin alike.
+"""
 YOUNG_S = 5.0
 ENGINE = "buffered calls"
 GLANCE_NS = 100_000_000
@@ -43,7 +47,7 @@ class _Clock:
     """Counts what a copy has moved into time slices, and shows it now and then."""
 
     inward: bool
-    watch: Watch
+    watch: ProgressCallback
     began_ns: int = field(default_factory=time.monotonic_ns)
     rows: list[list[int]] = field(default_factory=list)
     bytes: int = 0
@@ -64,7 +68,9 @@ class _Clock:
             self.glanced_ns = at
             lately = self.rows[-11:-1]
             rate = sum(r[base] for r in lately) / (len(lately) * SLICE_NS) * 1e9 if lately else 0.0
-            self.watch(Live(at, self.bytes, rate, written_bytes=self.bytes if self.inward else 0))
+            self.watch(
+                Progress(at, self.bytes, rate, written_bytes=self.bytes if self.inward else 0)
+            )
 
     def slices(self, elapsed_ns: int) -> npt.NDArray[np.int64]:
         """As a trace has them, to the end of the pass."""
@@ -88,7 +94,7 @@ class CopyFolder:
         self.target = target
         self._folder: Path | None = None
         self._lock = -1
-        self._there: tuple[OwnFile, ...] = ()
+        self._there: tuple[SourceFile, ...] = ()
         self._pool = b""
 
     def size(self, job: CopyJob, free_bytes: int) -> tuple[int, int]:
@@ -96,10 +102,13 @@ class CopyFolder:
         sources = files_of(job)
         total = sum(s.size_bytes for s in sources)
         if total > free_bytes + sum(s.size_bytes for s in self._there):
-            raise TargetRefused(f"{self.target} has no room for {show_size(total)} of files", "copy less, or free some space")
+            raise TargetError(
+                f"{self.target} has no room for {show_size(total)} of files",
+                "copy less, or free some space",
+            )
         return len(sources), total
 
-    def run(self, job: CopyJob, free_bytes: int, watch: Watch) -> Trace:
+    def run(self, job: CopyJob, free_bytes: int, watch: ProgressCallback) -> Trace:
         """One pass of a copy; see `jovik.base.session.Session.copy`."""
         _, total = self.size(job, free_bytes)
         sources = files_of(job)
@@ -114,14 +123,26 @@ class CopyFolder:
                 self._clear()
                 *_, fault = self._copy_in(sources, lambda _: None)
                 laid_out = total
-            cool([self._place(s) for s in sources])
+            drop_page_cache([self._place(s) for s in sources])
             elapsed, sync_ns, clock, fault = self._copy_out(sources, watch)
         return Trace(
-            engine=ENGINE, direct=False, seed=job.seed, elapsed_ns=elapsed, flush_ns=0, cpu_ns=0, slices=clock.slices(elapsed), latencies={},
-            first_fault=fault, facts={
-                "files": len(sources), "bytes": total, "sync_ns": sync_ns, "source_ns": clock.source_ns, "laid_out_bytes": laid_out,
+            engine=ENGINE,
+            direct=False,
+            seed=job.seed,
+            elapsed_ns=elapsed,
+            flush_ns=0,
+            cpu_ns=0,
+            slices=clock.slices(elapsed),
+            latencies={},
+            first_fault=fault,
+            facts={
+                "files": len(sources),
+                "bytes": total,
+                "sync_ns": sync_ns,
+                "source_ns": clock.source_ns,
+                "laid_out_bytes": laid_out,
             },
-        )  # fmt: skip
+        )
 
     def close(self) -> None:
         """Remove every copy."""
@@ -131,14 +152,16 @@ class CopyFolder:
             os.close(self._lock)
             self._folder = None
 
-    def _place(self, source: OwnFile) -> Path:
+    def _place(self, source: SourceFile) -> Path:
         if self._folder is None:
             self._folder = self.target / f"{NAMED}{secrets.token_hex(6)}"
             try:
                 self._folder.mkdir(mode=0o700)
                 self._lock = os.open(self._folder / LOCK, os.O_RDWR | os.O_CREAT, 0o600)
             except OSError as error:
-                raise TargetRefused(f"cannot make a folder for copies in {self.target}: {error.strerror}") from None
+                raise TargetError(
+                    f"cannot make a folder for copies in {self.target}: {error.strerror}"
+                ) from None
             fcntl.flock(self._lock, fcntl.LOCK_EX)
         return self._folder / "files" / source.name
 
@@ -148,9 +171,11 @@ class CopyFolder:
             _sync(self._lock)
         self._there = ()
 
-    def _copy_in(self, sources: tuple[OwnFile, ...], watch: Watch) -> tuple[int, int, _Clock, IoFault | None]:
+    def _copy_in(
+        self, sources: tuple[SourceFile, ...], watch: ProgressCallback
+    ) -> tuple[int, int, _Clock, IoFault | None]:
         places = [self._place(s) for s in sources]
-        cool([s.path for s in sources if s.path is not None])
+        drop_page_cache([s.path for s in sources if s.path is not None])
         made: set[Path] = set()
         clock = _Clock(True, watch)
         fault = None
@@ -162,7 +187,13 @@ class CopyFolder:
             try:
                 number = self._write(source, place, clock, number)
             except OSError as error:
-                fault = IoFault(error.errno or 0, error.strerror or str(error), 0, "write", time.monotonic_ns() - clock.began_ns)
+                fault = IoFault(
+                    error.errno or 0,
+                    error.strerror or str(error),
+                    0,
+                    "write",
+                    time.monotonic_ns() - clock.began_ns,
+                )
                 break
         before = time.monotonic_ns()
         _sync(self._lock)
@@ -170,7 +201,7 @@ class CopyFolder:
         self._there = sources if fault is None else ()
         return ended - clock.began_ns, ended - before, clock, fault
 
-    def _write(self, source: OwnFile, place: Path, clock: _Clock, number: int) -> int:
+    def _write(self, source: SourceFile, place: Path, clock: _Clock, number: int) -> int:
         """One file; gives back the number of the next chunk."""
         out = os.open(place, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o600)
         try:
@@ -185,7 +216,9 @@ class CopyFolder:
         clock.count(0, 1)
         return number
 
-    def _content(self, source: OwnFile, clock: _Clock, number: int) -> Iterator[bytes | memoryview]:
+    def _content(
+        self, source: SourceFile, clock: _Clock, number: int
+    ) -> Iterator[bytes | memoryview]:
         if source.path is None:
             left = source.size_bytes
             pool = memoryview(self._pool)
@@ -206,7 +239,9 @@ class CopyFolder:
                 yield chunk
                 before = time.monotonic_ns()
 
-    def _copy_out(self, sources: tuple[OwnFile, ...], watch: Watch) -> tuple[int, int, _Clock, IoFault | None]:
+    def _copy_out(
+        self, sources: tuple[SourceFile, ...], watch: ProgressCallback
+    ) -> tuple[int, int, _Clock, IoFault | None]:
         room = bytearray(CHUNK_BYTES)
         clock = _Clock(False, watch)
         fault = None
@@ -216,13 +251,19 @@ class CopyFolder:
                     while got := file.readinto(room):
                         clock.count(got)
             except OSError as error:
-                fault = IoFault(error.errno or 0, error.strerror or str(error), 0, "read", time.monotonic_ns() - clock.began_ns)
+                fault = IoFault(
+                    error.errno or 0,
+                    error.strerror or str(error),
+                    0,
+                    "read",
+                    time.monotonic_ns() - clock.began_ns,
+                )
                 break
             clock.count(0, 1)
         return time.monotonic_ns() - clock.began_ns, 0, clock, fault
 
 
-def cool(paths: list[Path]) -> None:
+def drop_page_cache(paths: list[Path]) -> None:
     """Have the operating system forget what it holds of these files."""
     if not hasattr(os, "posix_fadvise"):
         return
@@ -235,17 +276,19 @@ def cool(paths: list[Path]) -> None:
                 os.close(fd)
 
 
-def files_of(job: CopyJob) -> tuple[OwnFile, ...]:
+def files_of(job: CopyJob) -> tuple[SourceFile, ...]:
     """What a job copies.
 
     Raises
     ------
-    TargetRefused
+    TargetError
         The person's folder is not there, cannot be read, or holds no plain file.
     """
     if job.folder is None:
         # A hundred to a folder, as in a library of pictures.
-        return tuple(OwnFile(f"{n // 100:05d}/{n:07d}.bin", size) for n, size in enumerate(job.sizes))
+        return tuple(
+            SourceFile(f"{n // 100:05d}/{n:07d}.bin", size) for n, size in enumerate(job.sizes)
+        )
     return files_in(job.folder, skip=NAMED)
 
 

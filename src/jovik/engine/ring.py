@@ -14,7 +14,7 @@ import os
 import numpy as np
 import numpy.typing as npt
 
-from jovik.base.errors import EngineRefused
+from jovik.base.errors import EngineUnavailableError
 
 SETUP, REGISTER = 425, 427
 REGISTER_BUFFERS, UNREGISTER_BUFFERS, REGISTER_FILES, UNREGISTER_FILES = 0, 1, 2, 3
@@ -27,10 +27,19 @@ _libc = ctypes.CDLL(None, use_errno=True)
 
 
 class _Params(ctypes.Structure):
-    _fields_ = [(n, ctypes.c_uint32) for n in ("sq_entries", "cq_entries", "flags", "sq_cpu", "sq_idle", "features", "wq_fd")] + [
+    _fields_ = [
+        (n, ctypes.c_uint32)
+        for n in ("sq_entries", "cq_entries", "flags", "sq_cpu", "sq_idle", "features", "wq_fd")
+    ] + [
         ("resv", ctypes.c_uint32 * 3),
-        ("sq", ctypes.c_uint32 * 10),  # head, tail, mask, entries, flags, dropped, array, resv, user_addr (2)
-        ("cq", ctypes.c_uint32 * 10),  # head, tail, mask, entries, overflow, cqes, flags, resv, user_addr (2)
+        (
+            "sq",
+            ctypes.c_uint32 * 10,
+        ),  # head, tail, mask, entries, flags, dropped, array, resv, user_addr (2)
+        (
+            "cq",
+            ctypes.c_uint32 * 10,
+        ),  # head, tail, mask, entries, overflow, cqes, flags, resv, user_addr (2)
     ]
 
 
@@ -53,13 +62,14 @@ class Ring:
 
     Raises
     ------
-    EngineRefused
+    EngineUnavailableError
         The kernel has no io_uring, or forbids it here.
     """
 
     def __init__(self, depth: int) -> None:
         params = _Params()
-        # A ring served by one thread, whose completions are run when that thread asks, costs least; older kernels
+        # A ring served by one thread, whose completions are run when that thread asks, costs least;
+        # older kernels
         # know fewer of these flags, and work without.
         for flags in (SINGLE_ISSUER | DEFER_TASKRUN, COOP_TASKRUN, 0):
             params = _Params(flags=flags)
@@ -69,7 +79,7 @@ class Ring:
             except OSError as error:
                 if error.errno == errno.EINVAL and flags:
                     continue
-                raise EngineRefused(
+                raise EngineUnavailableError(
                     f"io_uring is refused here ({error.strerror})",
                     "it is switched off in this kernel or container; use --engine blocking",
                 ) from None
@@ -81,16 +91,24 @@ class Ring:
 
     def _map(self, params: _Params) -> None:
         entries, completions = params.sq_entries, params.cq_entries
-        # All kernels that know these flags share one mapping for both rings; mapping each apart works on all.
+        # All kernels that know these flags share one mapping for both rings; mapping each apart
+        # works on all.
         sq = mmap.mmap(self.fd, params.sq[6] + entries * 4, offset=OFF_SQ_RING)
         cq = mmap.mmap(self.fd, params.cq[5] + completions * 16, offset=OFF_CQ_RING)
         slots = mmap.mmap(self.fd, entries * 64, offset=OFF_SQES)
         sq_words: npt.NDArray[np.uint32] = np.frombuffer(sq, dtype=np.uint32)
-        cq_words: npt.NDArray[np.uint32] = np.frombuffer(cq, dtype=np.uint32, count=params.cq[5] // 4)
+        cq_words: npt.NDArray[np.uint32] = np.frombuffer(
+            cq, dtype=np.uint32, count=params.cq[5] // 4
+        )
         self.sqes: npt.NDArray[np.int64] = np.frombuffer(slots, dtype=np.int64).reshape(entries, 8)
-        self.cqes: npt.NDArray[np.int64] = np.frombuffer(cq, dtype=np.int64, offset=params.cq[5], count=completions * 2).reshape(-1, 2)
+        self.cqes: npt.NDArray[np.int64] = np.frombuffer(
+            cq, dtype=np.int64, offset=params.cq[5], count=completions * 2
+        ).reshape(-1, 2)
         sq_words[params.sq[6] // 4 : params.sq[6] // 4 + entries] = np.arange(entries)
-        self.sq_mask, self.cq_mask = int(sq_words[params.sq[2] // 4]), int(cq_words[params.cq[2] // 4])
+        self.sq_mask, self.cq_mask = (
+            int(sq_words[params.sq[2] // 4]),
+            int(cq_words[params.cq[2] // 4]),
+        )
         self.sq_tail = sq_words.ctypes.data + params.sq[1]
         self.cq_head = cq_words.ctypes.data + params.cq[0]
         self.cq_tail = cq_words.ctypes.data + params.cq[1]
@@ -99,25 +117,43 @@ class Ring:
     def register_file(self, fd: int) -> bool:
         """Spare the kernel the look-up of the file at each I/O; whether it agreed."""
         try:
-            _call(REGISTER, ctypes.c_int(self.fd), ctypes.c_uint(REGISTER_FILES), ctypes.byref(ctypes.c_int(fd)), ctypes.c_uint(1))
+            _call(
+                REGISTER,
+                ctypes.c_int(self.fd),
+                ctypes.c_uint(REGISTER_FILES),
+                ctypes.byref(ctypes.c_int(fd)),
+                ctypes.c_uint(1),
+            )
         except OSError:
             return False
         return True
 
     def register_buffers(self, *areas: npt.NDArray[np.uint8]) -> bool:
-        """Spare the kernel the pinning of memory at each I/O; whether it agreed (a memory-lock limit may forbid it)."""
+        """Spare the kernel the pinning of memory at each I/O.
+
+        Whether it agreed (a memory-lock limit may forbid it).
+        """
         if any(not 0 < a.nbytes <= MAX_REGISTERED for a in areas):
             return False
-        vectors = (ctypes.c_uint64 * (2 * len(areas)))(*(n for a in areas for n in (a.ctypes.data, a.nbytes)))
+        vectors = (ctypes.c_uint64 * (2 * len(areas)))(
+            *(n for a in areas for n in (a.ctypes.data, a.nbytes))
+        )
         try:
-            _call(REGISTER, ctypes.c_int(self.fd), ctypes.c_uint(REGISTER_BUFFERS), vectors, ctypes.c_uint(len(areas)))
+            _call(
+                REGISTER,
+                ctypes.c_int(self.fd),
+                ctypes.c_uint(REGISTER_BUFFERS),
+                vectors,
+                ctypes.c_uint(len(areas)),
+            )
         except OSError:
             return False
         return True
 
     def close(self) -> None:
         """Give the ring back; I/Os still in flight are cancelled by the kernel."""
-        # The kernel takes a ring apart some time after it was closed; what was registered is let go of now, so that the
+        # The kernel takes a ring apart some time after it was closed; what was registered is let go
+        # of now, so that the
         # file system under a test file can be unmounted as soon as the session is closed.
         for what in (UNREGISTER_FILES, UNREGISTER_BUFFERS):
             with contextlib.suppress(OSError):

@@ -1,4 +1,7 @@
-"""A session on a real file: lays it out, runs passes on it with a crew of threads, watches them, reads stamps back."""
+"""A session on a real file.
+
+Lays it out, runs passes on it with a crew of threads, watches them, reads stamps back.
+"""
 
 from __future__ import annotations
 
@@ -13,17 +16,17 @@ import numpy as np
 import numpy.typing as npt
 
 from jovik.analysis.latency import merge, percentile_ns
-from jovik.base.errors import EngineRefused, TargetRefused
-from jovik.base.session import CopyJob, Given, Live, Watch, Workload
+from jovik.base.errors import EngineUnavailableError, TargetError
+from jovik.base.session import CopyJob, DiscardResult, Progress, ProgressCallback, Workload
 from jovik.base.trace import SLICE_COLUMNS, SLICE_NS, IoFault, StampFaults, Trace
 from jovik.engine import code_cache
 from jovik.engine.buffers import Buffers, check_memory, unit_of
 from jovik.engine.file_copy import CopyFolder, sweep
 from jovik.engine.kernel import layout
 from jovik.engine.ring import Ring
-from jovik.engine.storage import Place
-from jovik.engine.test_file import TestFile, kept_free
-from jovik.engine.worker_pool import BlockingCrew, Crew, UringCrew
+from jovik.engine.storage import Storage
+from jovik.engine.test_file import TestFile, reserved_bytes
+from jovik.engine.worker_pool import BlockingPool, UringPool, WorkerPool
 
 STALL_S = 30.0
 """A pass in which nothing completes for so long is given up."""
@@ -35,36 +38,44 @@ LAYOUT_BLOCK, LAYOUT_DEPTH = 2**20, 8
 MOST_THREADS = 1024
 CEILING_NS = 60_000_000
 """How long the tester's own ceiling is measured before a step."""
-CREWS: dict[str, type[Crew]] = {"io_uring": UringCrew, "blocking": BlockingCrew}
+CREWS: dict[str, type[WorkerPool]] = {"io_uring": UringPool, "blocking": BlockingPool}
 
 
-def choose(engine: str) -> type[Crew]:
+def select_engine(engine: str) -> type[WorkerPool]:
     """The crew for ``auto``, ``io_uring`` or ``blocking``.
 
     Raises
     ------
-    EngineRefused
+    EngineUnavailableError
         io_uring was asked for and is refused here.
     """
     if engine == "blocking":
-        return BlockingCrew
+        return BlockingPool
     try:
         Ring(1).close()
-    except (EngineRefused, OSError, AttributeError) as error:
+    except (EngineUnavailableError, OSError, AttributeError) as error:
         if engine == "auto":
-            return BlockingCrew
-        raise error if isinstance(error, EngineRefused) else EngineRefused("this system has no io_uring", "use --engine blocking") from None
-    return UringCrew
+            return BlockingPool
+        raise (
+            error
+            if isinstance(error, EngineUnavailableError)
+            else EngineUnavailableError("this system has no io_uring", "use --engine blocking")
+        ) from None
+    return UringPool
 
 
 LATENCY_EVERY_S = 0.5
-"""How often the live view's latencies are taken from the histograms, which are many where there are many threads."""
+"""Interval at which the live view reads latencies from the per-thread histograms."""
 
 
-def live_latency_ns(crew: Crew) -> tuple[float | None, float | None]:
+def live_latency_ns(crew: WorkerPool) -> tuple[float | None, float | None]:
     """Half and 99 % of a pass's I/Os so far took no longer, both directions together."""
     whole = merge(crew.latencies().values())
-    return (percentile_ns(whole, 0.5), percentile_ns(whole, 0.99)) if whole is not None and whole.total else (None, None)
+    return (
+        (percentile_ns(whole, 0.5), percentile_ns(whole, 0.99))
+        if whole is not None and whole.total
+        else (None, None)
+    )
 
 
 class FileSession:
@@ -80,23 +91,26 @@ class FileSession:
         Of the payload and the stamps.
     """
 
-    def __init__(self, where: Path | Place, engine: str = "auto", seed: int = 1) -> None:
-        self._crew = choose(engine)
+    def __init__(self, where: Path | Storage, engine: str = "auto", seed: int = 1) -> None:
+        self._crew = select_engine(engine)
         self._wanted = engine
         self._auto = engine == "auto"
         if isinstance(where, Path):
             sweep(where)
-        self.place: Place = TestFile(where) if isinstance(where, Path) else where
+        self.place: Storage = TestFile(where) if isinstance(where, Path) else where
         if engine == "auto" and not self.place.direct:
-            # Through the cache a ring hands each I/O to a helper thread of the kernel; plain calls cost less.
-            self._crew = BlockingCrew
+            # Through the cache a ring hands each I/O to a helper thread of the kernel; plain calls
+            # cost less.
+            self._crew = BlockingPool
         self.buffers = Buffers(seed)
         self._laid_out = 0
-        self._stamped: tuple[int, int] | None = None  # unit and compressible share of a file that only laying out wrote
+        self._stamped: tuple[int, int] | None = (
+            None  # unit and compressible share of a file that only laying out wrote
+        )
         self._ceilings: dict[tuple[int, int, int], float | None] = {}
         self._fillers: list[FileSession] = []
         self._copies = CopyFolder(self.place.folder)
-        self._kept: list[Crew] = []  # crews whose I/O never came back: their memory must stay
+        self._kept: list[WorkerPool] = []  # crews whose I/O never came back: their memory must stay
 
     @property
     def engine(self) -> str:
@@ -118,16 +132,21 @@ class FileSession:
 
     def warm_up(self) -> None:
         """Load the compiled loops, or compile them where that was not done yet."""
-        for loop in {self._crew.loop, BlockingCrew.loop} if self._auto else {self._crew.loop}:
+        for loop in {self._crew.loop, BlockingPool.loop} if self._auto else {self._crew.loop}:
             code_cache.load(loop)
 
     def engine_for(self, work: Workload) -> str:
         """The implementation that such a pass is run by."""
         return self._crew_for(work).name
 
-    def _crew_for(self, work: Workload) -> type[Crew]:
-        # With one I/O in flight a ring has nothing to gather, and a plain call costs less; who asked for a ring gets one.
-        return BlockingCrew if self._auto and work.depth == 1 and work.workers <= MOST_THREADS else self._crew
+    def _crew_for(self, work: Workload) -> type[WorkerPool]:
+        # With one I/O in flight a ring has nothing to gather, and a plain call costs less; who
+        # asked for a ring gets one.
+        return (
+            BlockingPool
+            if self._auto and work.depth == 1 and work.workers <= MOST_THREADS
+            else self._crew
+        )
 
     def __enter__(self) -> FileSession:
         return self
@@ -143,7 +162,8 @@ class FileSession:
         if not self._kept:
             self.place.close()
             return
-        # Where I/O never came back, closing may not either; the kernel does it when the process has gone.
+        # Where I/O never came back, closing may not either; the kernel does it when the process has
+        # gone.
         thread = threading.Thread(target=self.place.close, daemon=True)
         thread.start()
         thread.join(GRACE_S)
@@ -180,29 +200,48 @@ class FileSession:
         whole = self.capacity_bytes()
         if whole is not None:
             if not self.place.writable:
-                raise TargetRefused(f"filling {self.place.folder} would destroy what is on it", "to allow that, name the unit: --destroy SERIAL")
+                raise TargetError(
+                    f"filling {self.place.folder} would destroy what is on it",
+                    "to allow that, name the unit: --destroy SERIAL",
+                )
             return max(whole * percent // 100 - self._laid_out, 0)
         usage = shutil.disk_usage(self.place.folder)
         missing = max(round((usage.used + usage.free) * percent / 100) - usage.used, 0)
-        if missing > usage.free - kept_free(usage.total):
-            most = int(100 * (usage.used + usage.free - kept_free(usage.total)) / (usage.used + usage.free))
-            raise TargetRefused(
-                f"{self.place.folder} is not filled to {percent} %: some of it has to stay free", f"at most {most} % is possible here"
+        if missing > usage.free - reserved_bytes(usage.total):
+            most = int(
+                100
+                * (usage.used + usage.free - reserved_bytes(usage.total))
+                / (usage.used + usage.free)
+            )
+            raise TargetError(
+                f"{self.place.folder} is not filled to {percent} %: some of it has to stay free",
+                f"at most {most} % is possible here",
             )
         return missing
 
-    def fill(self, percent: int, seed: int, watch: Watch) -> Trace | None:
-        """Fill a file system with another unnamed file, or a raw device from where it was laid out on."""
+    def fill(self, percent: int, seed: int, watch: ProgressCallback) -> Trace | None:
+        """Fill a file system with a second unnamed file, or a device behind the test area."""
         missing = self.to_fill_bytes(percent) // LAYOUT_BLOCK * LAYOUT_BLOCK
         if missing < LAYOUT_BLOCK:
             return None
         work = Workload(
-            random=False, read_percent=0, block_bytes=LAYOUT_BLOCK, depth=LAYOUT_DEPTH, span_bytes=missing, amount_bytes=missing, seed=seed,
+            random=False,
+            read_percent=0,
+            block_bytes=LAYOUT_BLOCK,
+            depth=LAYOUT_DEPTH,
+            span_bytes=missing,
+            amount_bytes=missing,
+            seed=seed,
             fresh=True,
-        )  # fmt: skip
+        )
         if self.capacity_bytes() is not None:
             first = self._laid_out // LAYOUT_BLOCK
-            trace = self._pass(replace(work, fresh=False), watch, fixed_generation=LAYOUT_GENERATION, first_block=first)
+            trace = self._pass(
+                replace(work, fresh=False),
+                watch,
+                fixed_generation=LAYOUT_GENERATION,
+                first_block=first,
+            )
             self._laid_out = first * LAYOUT_BLOCK + missing
             self._stamped = None
             return trace
@@ -211,10 +250,10 @@ class FileSession:
         filler.prepare(work, watch)
         return filler.run(work, watch)
 
-    def empty(self) -> Given:
+    def empty(self) -> DiscardResult:
         """Give back the test file, the fill and the copies, and let the drive know."""
         if not self.place.writable:
-            return Given(0, "nothing was written, so nothing is given back")
+            return DiscardResult(0, "nothing was written, so nothing is given back")
         held = self._laid_out + sum(f._laid_out for f in self._fillers)
         self._copies.close()
         for filler in self._fillers:
@@ -224,31 +263,38 @@ class FileSession:
         if self.capacity_bytes() is None:
             self.place.empty()
             self.place.sync()
-        return Given(held, self.place.discard())
+        return DiscardResult(held, self.place.discard())
 
     def copy_size(self, job: CopyJob) -> tuple[int, int]:
         """Files and bytes of a job; see `jovik.base.session.Session.copy_size`."""
         if self.capacity_bytes() is not None:
-            raise TargetRefused(f"{self.place.folder} is a raw device: files are copied to a file system", "name a folder on a mounted file system")
+            raise TargetError(
+                f"{self.place.folder} is a raw device: files are copied to a file system",
+                "name a folder on a mounted file system",
+            )
         return self._copies.size(job, self.place.free_bytes())
 
-    def copy(self, job: CopyJob, watch: Watch) -> Trace:
+    def copy(self, job: CopyJob, watch: ProgressCallback) -> Trace:
         """Copy files; see `jovik.base.session.Session.copy`."""
         return replace(self._copies.run(job, self.place.free_bytes(), watch), notes=())
 
     def ceiling_iops(self, work: Workload) -> float | None:
-        """What the loop does with nothing behind it, or with memory behind it where the cache is in the way anyhow.
+        """IOPS of the loop on a null backend, or on memory where I/O is buffered.
 
         Measured once for each depth, number of workers and block.
         """
-        from jovik.engine.ceiling import empty_iops, memory_iops
+        from jovik.engine.ceiling import memory_iops, null_backend_iops
 
         key = (work.depth, work.workers, work.block_bytes)
         if key not in self._ceilings:
             if self.direct:
-                self._ceilings[key] = empty_iops(self._crew_for(work), work.depth, work.workers, CEILING_NS)
+                self._ceilings[key] = null_backend_iops(
+                    self._crew_for(work), work.depth, work.workers, CEILING_NS
+                )
             else:
-                self._ceilings[key] = memory_iops(self._crew_for(work), work.depth, work.workers, work.block_bytes, CEILING_NS)
+                self._ceilings[key] = memory_iops(
+                    self._crew_for(work), work.depth, work.workers, work.block_bytes, CEILING_NS
+                )
         return self._ceilings[key]
 
     def threads(self, work: Workload) -> int:
@@ -258,23 +304,33 @@ class FileSession:
     def check(self, work: Workload) -> None:
         """Refuse what this target cannot take; see `jovik.base.session.Session.check`."""
         if work.writes and not self.place.writable:
-            raise TargetRefused(f"writing {self.place.folder} would destroy what is on it", "to allow that, name the unit: --destroy SERIAL")
+            raise TargetError(
+                f"writing {self.place.folder} would destroy what is on it",
+                "to allow that, name the unit: --destroy SERIAL",
+            )
         if work.verify and not self.place.writable:
-            raise TargetRefused("only what Jovik has written carries stamps to verify", "leave 'verify' out, or allow writing: --destroy SERIAL")
+            raise TargetError(
+                "only what Jovik has written carries stamps to verify",
+                "leave 'verify' out, or allow writing: --destroy SERIAL",
+            )
         sector = self.place.block_bytes
         if self.direct and work.block_bytes % sector:
-            raise TargetRefused(
-                f"{self.place.folder} takes blocks in multiples of {sector} bytes, not {work.block_bytes}",
+            raise TargetError(
+                f"{self.place.folder} takes blocks in multiples of {sector} bytes, not "
+                f"{work.block_bytes}",
                 f"use a block of {sector}B or a multiple of it",
             )
         threads = self._crew_for(work).threads_for(work)
         if threads > MOST_THREADS:
-            raise TargetRefused(
-                f"{threads} blocking calls at once are more than the {MOST_THREADS} threads that Jovik starts",
+            raise TargetError(
+                f"{threads} blocking calls at once are more than the {MOST_THREADS} threads that "
+                "Jovik starts",
                 "lower the depth or the workers, or use io_uring",
             )
         if work.span_bytes // work.block_bytes < work.workers:
-            raise TargetRefused(f"a span of {work.span_bytes} bytes has no block for each of {work.workers} workers")
+            raise TargetError(
+                f"a span of {work.span_bytes} bytes has no block for each of {work.workers} workers"
+            )
         check_memory(work.depth * work.workers, work.block_bytes)
         self.place.check_space(work.start_bytes + work.span_bytes)
 
@@ -286,7 +342,7 @@ class FileSession:
             return work.span_bytes
         return max(work.start_bytes + work.span_bytes - self._laid_out, 0)
 
-    def prepare(self, work: Workload, watch: Watch) -> int:
+    def prepare(self, work: Workload, watch: ProgressCallback) -> int:
         """Lay the file out, or give it fresh space; see `jovik.base.session.Session.prepare`."""
         if work.fresh:
             self.place.empty()
@@ -310,15 +366,20 @@ class FileSession:
             compressible_percent=work.compressible_percent,
             seed=self.buffers.seed,
         )
-        trace = self._pass(layout, watch, fixed_generation=LAYOUT_GENERATION, first_block=first, unit=unit)
+        trace = self._pass(
+            layout, watch, fixed_generation=LAYOUT_GENERATION, first_block=first, unit=unit
+        )
         if trace.first_fault:
-            raise OSError(trace.first_fault.errno or errno.EIO, f"while the test file was laid out: {trace.first_fault.what}")
+            raise OSError(
+                trace.first_fault.errno or errno.EIO,
+                f"while the test file was laid out: {trace.first_fault.what}",
+            )
         same = self._stamped in (None, (unit, work.compressible_percent)) if first else True
         self._stamped = (unit, work.compressible_percent) if same else None
         self._laid_out = size
         return trace.written_bytes
 
-    def run(self, work: Workload, watch: Watch) -> Trace:
+    def run(self, work: Workload, watch: ProgressCallback) -> Trace:
         """One pass; see `jovik.base.session.Session.run`."""
         if work.writes:
             self._stamped = None
@@ -332,7 +393,7 @@ class FileSession:
             self._laid_out = work.span_bytes
         return trace
 
-    def _verified_write(self, work: Workload, watch: Watch) -> Trace:
+    def _verified_write(self, work: Workload, watch: ProgressCallback) -> Trace:
         unit = unit_of(work.block_bytes)
         never = 0 if work.fresh else LAYOUT_GENERATION
         generations = np.full(work.span_bytes // unit, never, np.int32)
@@ -342,11 +403,21 @@ class FileSession:
         written = work.span_bytes
         if work.fresh and generations[-1] == never:
             # The time was over before the amount: only what was written can be read back.
-            written = int(np.argmin(generations != never)) * unit // work.block_bytes * work.block_bytes
+            written = (
+                int(np.argmin(generations != never)) * unit // work.block_bytes * work.block_bytes
+            )
         back = replace(
-            work, random=False, read_percent=100, workers=1, time_ns=None, amount_bytes=written, span_bytes=written,
-            rate_limit_bytes_s=None, durable=False, stop_on_error=False,
-        )  # fmt: skip
+            work,
+            random=False,
+            read_percent=100,
+            workers=1,
+            time_ns=None,
+            amount_bytes=written,
+            span_bytes=written,
+            rate_limit_bytes_s=None,
+            durable=False,
+            stop_on_error=False,
+        )
         if not written:
             return trace
         checked = self._pass(back, watch, generations=generations)
@@ -358,7 +429,7 @@ class FileSession:
     def _pass(
         self,
         work: Workload,
-        watch: Watch,
+        watch: ProgressCallback,
         *,
         generations: npt.NDArray[np.int32] | None = None,
         read_generation: int = -1,
@@ -401,8 +472,11 @@ class FileSession:
             raise KeyboardInterrupt
         return self._trace(crew, work, flush_ns, stalled)
 
-    def _attend(self, crew: Crew, watch: Watch) -> bool:
-        """Stay with a pass until it ends; whether it was given up because nothing completed any more."""
+    def _attend(self, crew: WorkerPool, watch: ProgressCallback) -> bool:
+        """Stay with a pass until it ends.
+
+        Whether it was given up because nothing completed any more.
+        """
         began = time.monotonic()
         seen, moved = -1, began
         told, p50, p99 = began, None, None
@@ -418,16 +492,30 @@ class FileSession:
                 crew.wait(1.0)
                 return True
             lately = slices[-11:-1]
-            rate = float(lately[:, [0, 2]].sum()) / (len(lately) * SLICE_NS) * 1e9 if len(lately) else 0.0
+            rate = (
+                float(lately[:, [0, 2]].sum()) / (len(lately) * SLICE_NS) * 1e9
+                if len(lately)
+                else 0.0
+            )
             if at - told > LATENCY_EVERY_S:
                 told = at
                 p50, p99 = live_latency_ns(crew)
             read, written, errors = (int(slices[:, column].sum()) for column in (0, 2, 4))
-            watch(Live(int((at - began) * 1e9), read + written, rate, errors, p50, p99, written_bytes=written))
+            watch(
+                Progress(
+                    int((at - began) * 1e9),
+                    read + written,
+                    rate,
+                    errors,
+                    p50,
+                    p99,
+                    written_bytes=written,
+                )
+            )
         return False
 
     def _flush(self) -> int:
-        """Flush the drive's cache and time it, in a thread of its own so that a hung drive cannot hold the run."""
+        """Time a cache flush, in a thread so that a hung drive cannot hold the run."""
         spent: list[int] = []
 
         def flush() -> None:
@@ -441,17 +529,29 @@ class FileSession:
         thread.join(STALL_S * 2)
         return spent[0] if spent else time.monotonic_ns() - began
 
-    def _trace(self, crew: Crew, work: Workload, flush_ns: int, stalled: bool) -> Trace:
+    def _trace(self, crew: WorkerPool, work: Workload, flush_ns: int, stalled: bool) -> Trace:
         elapsed = crew.elapsed_ns()
         rows = max(1, -(-elapsed // SLICE_NS))
         slices = crew.slices(rows)
         fault = crew.first_fault()
         if stalled:
             slices[-1, SLICE_COLUMNS.index("errors")] += 1
-            fault = fault or IoFault(errno.ETIMEDOUT, f"no I/O completed for {STALL_S:.0f} s", 0, "read" if work.reads else "write", elapsed)
+            fault = fault or IoFault(
+                errno.ETIMEDOUT,
+                f"no I/O completed for {STALL_S:.0f} s",
+                0,
+                "read" if work.reads else "write",
+                elapsed,
+            )
         stamps = None
         if crew.total(layout.CHECKED) or (work.verify and not work.writes):
-            stamps = StampFaults(crew.total(layout.CHECKED), crew.total(layout.WRONG), crew.total(layout.STALE), 0, crew.bad_places())
+            stamps = StampFaults(
+                crew.total(layout.CHECKED),
+                crew.total(layout.WRONG),
+                crew.total(layout.STALE),
+                0,
+                crew.bad_places(),
+            )
         return Trace(
             engine=self.engine_for(work),
             direct=self.direct,

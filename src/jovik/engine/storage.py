@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Protocol
 
 
-class Place(Protocol):
+class Storage(Protocol):
     """What a session needs of the place that it reads and writes.
 
     Attributes
@@ -30,13 +30,16 @@ class Place(Protocol):
     block_bytes: int
 
     def check_space(self, span_bytes: int) -> None:
-        """Refuse a span that does not fit (TargetRefused)."""
+        """Refuse a span that does not fit (TargetError)."""
 
     def fill_percent(self) -> float | None:
         """How full the file system is, where there is one."""
 
     def free_bytes(self) -> int:
-        """Bytes that may still be written, what has to stay free left out; what the test file holds counts as free."""
+        """Bytes that may still be written, what has to stay free left out.
+
+        What the test file holds counts as free.
+        """
 
     def capacity_bytes_addressed(self) -> int | None:
         """All bytes of a device; None on a file system."""

@@ -1,4 +1,4 @@
-"""The test file: without a name from the start where the file system allows, so that nothing can be left behind."""
+"""The test file: unnamed where the file system allows, so that nothing is left behind."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ import sys
 import time
 from pathlib import Path
 
-from jovik.base.errors import TargetRefused
+from jovik.base.errors import TargetError
 from jovik.base.quantities import show_size
 
 CACHE_ONLY = {0x01021994: "tmpfs", 0x858458F6: "ramfs"}
@@ -40,13 +40,13 @@ FITRIM = 0xC0185879
 LEAST_FREE, LEAST_FREE_SHARE = 2**30, 20
 
 
-def kept_free(total_bytes: int) -> int:
+def reserved_bytes(total_bytes: int) -> int:
     """What is never filled of a file system: a twentieth, but 1 GiB at most."""
     return min(LEAST_FREE, total_bytes // LEAST_FREE_SHARE)
 
 
 NAMED = ".jovik-test-"
-"""How a test file begins in the moment that it has a name, on file systems without unnamed files."""
+"""Name prefix of a test file on file systems without unnamed files."""
 LEFTOVER_AFTER_S = 10.0
 
 
@@ -62,7 +62,7 @@ class TestFile:
 
     Raises
     ------
-    TargetRefused
+    TargetError
         The folder cannot be written.
     """
 
@@ -79,7 +79,10 @@ class TestFile:
             self.fd = self._open(wanted)
         except OSError as error:
             if not (wanted and error.errno == errno.EINVAL):
-                raise TargetRefused(f"cannot write a test file in {folder}: {error.strerror}", "name a folder that you may write to") from None
+                raise TargetError(
+                    f"cannot write a test file in {folder}: {error.strerror}",
+                    "name a folder that you may write to",
+                ) from None
             self.fd = self._open(0)
             wanted = 0
         self.direct = bool(wanted)
@@ -88,7 +91,7 @@ class TestFile:
             self.direct = True
 
     def _sweep(self) -> None:
-        """Remove what a process left that was killed in the moment between making a file and taking its name away."""
+        """Remove test files left by a process killed before it could unlink them."""
         for path in self.folder.glob(NAMED + "*"):
             with contextlib.suppress(OSError):
                 if time.time() - path.stat().st_mtime > LEFTOVER_AFTER_S:
@@ -100,7 +103,8 @@ class TestFile:
             try:
                 return os.open(self.folder, flags | os.O_TMPFILE, 0o600)
             except OSError as error:
-                # EISDIR and ENOENT come from kernels, EOPNOTSUPP from file systems that do not know unnamed files.
+                # EISDIR and ENOENT come from kernels, EOPNOTSUPP from file systems that do not know
+                # unnamed files.
                 if error.errno not in (errno.EISDIR, errno.EOPNOTSUPP, errno.ENOENT, errno.EINVAL):
                     raise
         path = self.folder / f"{NAMED}{secrets.token_hex(8)}"
@@ -113,13 +117,14 @@ class TestFile:
 
         Raises
         ------
-        TargetRefused
+        TargetError
             With how much is needed.
         """
         if span_bytes > self.free_bytes():
             usage = shutil.disk_usage(self.folder)
-            raise TargetRefused(
-                f"{self.folder} has {show_size(usage.free)} free; this needs {show_size(span_bytes)} and leaves {show_size(kept_free(usage.total))} "
+            raise TargetError(
+                f"{self.folder} has {show_size(usage.free)} free; this needs "
+                f"{show_size(span_bytes)} and leaves {show_size(reserved_bytes(usage.total))} "
                 "alone",
                 "free some space, name another folder, or add 'within SPAN' to the phrase",
             )
@@ -127,7 +132,7 @@ class TestFile:
     def free_bytes(self) -> int:
         """Bytes that may still be written; what the test file holds counts as free."""
         usage = shutil.disk_usage(self.folder)
-        return max(usage.free - kept_free(usage.total), 0) + os.fstat(self.fd).st_blocks * 512
+        return max(usage.free - reserved_bytes(usage.total), 0) + os.fstat(self.fd).st_blocks * 512
 
     def capacity_bytes_addressed(self) -> int | None:
         """A file system lies between."""
@@ -143,7 +148,7 @@ class TestFile:
 
         Raises
         ------
-        TargetRefused
+        TargetError
             There is not that much space.
         """
         try:
@@ -156,7 +161,10 @@ class TestFile:
             if os.fstat(self.fd).st_size < size_bytes:
                 os.ftruncate(self.fd, size_bytes)
         except OSError as error:
-            raise TargetRefused(f"cannot make room for a test file of {size_bytes} bytes in {self.folder}: {error.strerror}") from None
+            raise TargetError(
+                f"cannot make room for a test file of {size_bytes} bytes in {self.folder}: "
+                f"{error.strerror}"
+            ) from None
 
     def empty(self) -> None:
         """Give all its space back."""
@@ -171,8 +179,15 @@ class TestFile:
             finally:
                 os.close(fd)
         except OSError as error:
-            why = {errno.EPERM: "that needs root", errno.EOPNOTSUPP: "it cannot", errno.ENOTTY: "it cannot"}
-            return f"the file system did not tell the drive what is free: {why.get(error.errno or 0, error.strerror)}"
+            why = {
+                errno.EPERM: "that needs root",
+                errno.EOPNOTSUPP: "it cannot",
+                errno.ENOTTY: "it cannot",
+            }
+            return (
+                "the file system did not tell the drive what is free: "
+                f"{why.get(error.errno or 0, error.strerror)}"
+            )
         return ""
 
     def sync(self) -> None:
@@ -190,7 +205,10 @@ class TestFile:
 
 
 def _fallocate(fd: int, size_bytes: int) -> None:
-    """`fallocate(2)` itself: `posix_fallocate` would write zeros through the cache where it is not supported."""
+    """`fallocate(2)` itself.
+
+    `posix_fallocate` would write zeros through the cache where it is not supported.
+    """
     import ctypes
 
     libc = ctypes.CDLL(None, use_errno=True)

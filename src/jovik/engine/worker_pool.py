@@ -1,7 +1,7 @@
 """The threads of one pass: what each is told, what each records, and the sums of that.
 
-A `Part` is one thread's share. io_uring has a thread for each worker, blocking calls one for each I/O in flight; that
-is the only difference, and the two small classes at the end are all of it.
+A `ThreadState` is one thread's share. io_uring has a thread for each worker, blocking calls one for
+each I/O in flight; that is the only difference, and the two small classes at the end are all of it.
 """
 
 from __future__ import annotations
@@ -34,7 +34,8 @@ SPARE_ROWS = 64
 
 def _rows(work: Workload, threads: int) -> int:
     time_ns = work.time_ns if work.time_ns is not None else LONGEST_NS
-    # Zeroed memory is only taken when it is touched, so the bound costs nothing; many threads share it all the same.
+    # Zeroed memory is only taken when it is touched, so the bound costs nothing; many threads share
+    # it all the same.
     return int(min(time_ns // SLICE_NS + SPARE_ROWS, max(MOST_ROWS // threads, 36_000)))
 
 
@@ -47,18 +48,20 @@ def blank_out() -> npt.NDArray[np.int64]:
 
 
 @dataclass
-class Part:
+class ThreadState:
     """One thread's share of a pass."""
 
     cfg: npt.NDArray[np.int64]
     slices: npt.NDArray[np.int64]
     shared: npt.NDArray[np.int64]
     scratch: npt.NDArray[np.int64]
-    counts: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros((2, histogram.COUNT), np.int64))
+    counts: npt.NDArray[np.int64] = field(
+        default_factory=lambda: np.zeros((2, histogram.COUNT), np.int64)
+    )
     out: npt.NDArray[np.int64] = field(default_factory=blank_out)
 
 
-class Crew(ABC):
+class WorkerPool(ABC):
     """All threads of one pass.
 
     Parameters
@@ -71,7 +74,8 @@ class Crew(ABC):
     generations : int32 array
         One for each unit of the span when verifying, else shape (1,).
     read_generation, fixed_generation : int
-        What a stamp that is read should say (negative: look it up); what every write says (negative: count up).
+        What a stamp that is read should say (negative: look it up); what every write says
+        (negative: count up).
     first_block : int
         Where the span begins.
     """
@@ -96,7 +100,9 @@ class Crew(ABC):
         self.failure: BaseException | None = None
         self._options = (read_generation, fixed_generation, first_block, int(no_op))
         self.parts = self._parts()
-        self.threads = [threading.Thread(target=self._guarded, args=(p,), daemon=True) for p in self.parts]
+        self.threads = [
+            threading.Thread(target=self._guarded, args=(p,), daemon=True) for p in self.parts
+        ]
 
     @staticmethod
     @abstractmethod
@@ -104,10 +110,10 @@ class Crew(ABC):
         """How many threads a pass takes."""
 
     @abstractmethod
-    def _loop(self, part: Part) -> None:
+    def _loop(self, part: ThreadState) -> None:
         """Run one thread's loop."""
 
-    def _parts(self) -> list[Part]:
+    def _parts(self) -> list[ThreadState]:
         work, parts = self.work, []
         threads = self.threads_for(work)
         each = threads // work.workers
@@ -119,14 +125,19 @@ class Crew(ABC):
                 cfg = self._cfg(worker, number, threads)
                 slots = work.depth * work.workers // threads
                 scratch = np.zeros(layout.SLOTS + layout.SLOT_ARRAYS * slots, np.int64)
-                parts.append(Part(cfg, np.zeros((rows, len(SLICE_COLUMNS)), np.int64), shared, scratch))
+                parts.append(
+                    ThreadState(
+                        cfg, np.zeros((rows, len(SLICE_COLUMNS)), np.int64), shared, scratch
+                    )
+                )
         return parts
 
     def _cfg(self, worker: int, number: int, threads: int) -> npt.NDArray[np.int64]:
         work = self.work
         read_generation, fixed_generation, first, no_op = self._options
         blocks = work.span_bytes // work.block_bytes
-        # Sequential workers have parts of their own; so have the writers of a pass that is to be verified, where two
+        # Sequential workers have parts of their own; so have the writers of a pass that is to be
+        # verified, where two
         # writes to one block at the same time would leave it open which of them should be found.
         if not work.random:
             first, blocks = _share(first, blocks, worker, work.workers)
@@ -140,7 +151,9 @@ class Crew(ABC):
         pace = 0
         if work.rate_limit_bytes_s:
             pace = round(work.block_bytes * threads / work.rate_limit_bytes_s * 1e12)
-        seed = np.random.SeedSequence([work.seed, number]).generate_state(1, np.uint64)[0] | np.uint64(1)
+        seed = np.random.SeedSequence([work.seed, number]).generate_state(1, np.uint64)[
+            0
+        ] | np.uint64(1)
         cfg = np.zeros(layout.CFG_COUNT, np.int64)
         for place, value in (
             (layout.FD, self.fd),
@@ -157,7 +170,10 @@ class Crew(ABC):
             (layout.DURABLE, int(work.durable)),
             (layout.STOP_ON_ERROR, int(work.stop_on_error)),
             (layout.VERIFY, int(work.verify)),
-            (layout.READ_ADDRESS, self.buffers.reads.ctypes.data + number * in_flight * work.block_bytes),
+            (
+                layout.READ_ADDRESS,
+                self.buffers.reads.ctypes.data + number * in_flight * work.block_bytes,
+            ),
             (layout.POOL_ADDRESS, self.buffers.pool.ctypes.data),
             (layout.POOL_BYTES, self.buffers.pool.nbytes),
             (layout.POOL_ROUNDS, self.buffers.rounds),
@@ -173,7 +189,7 @@ class Crew(ABC):
             cfg[place] = value
         return cfg
 
-    def _guarded(self, part: Part) -> None:
+    def _guarded(self, part: ThreadState) -> None:
         try:
             self._loop(part)
         except BaseException as error:
@@ -237,14 +253,22 @@ class Crew(ABC):
             return None
         out = min(faults, key=lambda o: int(o[layout.FAULT_NS]))
         code, got = int(out[layout.FAULT_ERRNO]), int(out[layout.FAULT_GOT])
-        short = f"short transfer: {got} of {self.work.block_bytes} bytes" if got else "nothing came back, as from a drive that has gone"
+        short = (
+            f"short transfer: {got} of {self.work.block_bytes} bytes"
+            if got
+            else "nothing came back, as from a drive that has gone"
+        )
         what = os.strerror(code) if code else short
         direction = "write" if out[layout.FAULT_WRITE] else "read"
-        return IoFault(code, what, int(out[layout.FAULT_OFFSET]), direction, int(out[layout.FAULT_NS]))
+        return IoFault(
+            code, what, int(out[layout.FAULT_OFFSET]), direction, int(out[layout.FAULT_NS])
+        )
 
     def bad_places(self) -> tuple[int, ...]:
         """The first places that came back wrong, in order."""
-        found: Iterable[int] = (int(n) for p in self.parts for n in p.out[layout.FIRST_BAD :] if n >= 0)
+        found: Iterable[int] = (
+            int(n) for p in self.parts for n in p.out[layout.FIRST_BAD :] if n >= 0
+        )
         return tuple(sorted(found)[: layout.BAD_PLACES])
 
 
@@ -261,14 +285,15 @@ CLONE_FILES = 0x400
 def _own_files() -> None:
     """Give this thread a table of open files of its own, where the system can (`unshare(2)`).
 
-    Of a shared table the kernel counts each use of a file, atomically, in every call; at one I/O in flight that is a hundredth of it.
+    Of a shared table the kernel counts each use of a file, atomically, in every call; at one I/O in
+    flight that is a hundredth of it.
     """
     unshare = getattr(ctypes.CDLL(None), "unshare", None)
     if unshare is not None:
         unshare(CLONE_FILES)
 
 
-class UringCrew(Crew):
+class UringPool(WorkerPool):
     """A thread and a ring for each worker."""
 
     name = "io_uring"
@@ -279,12 +304,16 @@ class UringCrew(Crew):
         """One for each worker."""
         return work.workers
 
-    def _loop(self, part: Part) -> None:
+    def _loop(self, part: ThreadState) -> None:
         # The ring belongs to the thread that made it, which lets the kernel spare its locks.
         cfg, work = part.cfg, self.work
         ring = Ring(work.depth)
         cfg[layout.FIXED_FILE] = 0 if cfg[layout.NO_OP] else int(ring.register_file(self.fd))
-        cfg[layout.FIXED_BUFFERS] = 0 if cfg[layout.NO_OP] else int(ring.register_buffers(self.buffers.reads, self.buffers.pool))
+        cfg[layout.FIXED_BUFFERS] = (
+            0
+            if cfg[layout.NO_OP]
+            else int(ring.register_buffers(self.buffers.reads, self.buffers.pool))
+        )
         for place, value in (
             (layout.RING_FD, ring.fd),
             (layout.SQ_TAIL, ring.sq_tail),
@@ -294,15 +323,30 @@ class UringCrew(Crew):
             (layout.CQ_MASK, ring.cq_mask),
         ):
             cfg[place] = value
-        marks = work.span_bytes // work.block_bytes if work.verify and work.writes and work.random else 1
+        marks = (
+            work.span_bytes // work.block_bytes
+            if work.verify and work.writes and work.random
+            else 1
+        )
         busy = np.zeros(marks, np.uint8)
         try:
-            code_cache.load(self.loop)(cfg, self.ctl, ring.sqes, ring.cqes, part.slices, part.counts, part.out, self.generations, busy, part.scratch)
+            code_cache.load(self.loop)(
+                cfg,
+                self.ctl,
+                ring.sqes,
+                ring.cqes,
+                part.slices,
+                part.counts,
+                part.out,
+                self.generations,
+                busy,
+                part.scratch,
+            )
         finally:
             ring.close()
 
 
-class BlockingCrew(Crew):
+class BlockingPool(WorkerPool):
     """A thread with blocking calls for each I/O in flight."""
 
     name = "blocking calls"
@@ -313,6 +357,15 @@ class BlockingCrew(Crew):
         """One for each I/O in flight."""
         return work.workers * work.depth
 
-    def _loop(self, part: Part) -> None:
+    def _loop(self, part: ThreadState) -> None:
         _own_files()
-        code_cache.load(self.loop)(part.cfg, self.ctl, part.shared, part.slices, part.counts, part.out, self.generations, part.scratch)
+        code_cache.load(self.loop)(
+            part.cfg,
+            self.ctl,
+            part.shared,
+            part.slices,
+            part.counts,
+            part.out,
+            self.generations,
+            part.scratch,
+        )

@@ -1,1 +1,1 @@
-"""The machine: block devices, links, mounts, what may be written, health logs, temperatures, the load of the host."""
+"""The machine: devices, links, mounts, write safety, health logs, temperatures, host load."""

@@ -1,7 +1,8 @@
-"""IDENTIFY DEVICE, SMART data and device statistics of an ATA drive, by ATA PASS-THROUGH (16) over SG_IO.
+"""ATA IDENTIFY DEVICE, SMART data and device statistics over SG_IO.
 
-Sources: SAT-4, 12.2.3 (the pass-through command); ACS-4, 7.13 (IDENTIFY DEVICE), 7.45 (SMART), 9.5 (device statistics).
-The attribute table is each maker's own; the numbers used here are those that all of them keep.
+Sources: SAT-4, 12.2.3 (the pass-through command); ACS-4, 7.13 (IDENTIFY DEVICE), 7.45 (SMART), 9.5
+(device statistics). The attribute table is each maker's own; the numbers used here are those that
+all of them keep.
 """
 
 from __future__ import annotations
@@ -13,7 +14,7 @@ import os
 from dataclasses import dataclass
 from pathlib import Path
 
-from jovik.base.errors import TargetRefused
+from jovik.base.errors import TargetError
 from jovik.base.health import Health
 from jovik.hardware.passthrough import buffer_of, refuse_blank
 
@@ -29,13 +30,29 @@ class _Header(ctypes.Structure):
     """struct sg_io_hdr of <scsi/sg.h>."""
 
     _fields_ = [
-        ("interface_id", ctypes.c_int), ("direction", ctypes.c_int), ("cmd_len", ctypes.c_ubyte), ("mx_sb_len", ctypes.c_ubyte),
-        ("iovec_count", ctypes.c_ushort), ("dxfer_len", ctypes.c_uint), ("dxferp", ctypes.c_void_p), ("cmdp", ctypes.c_void_p),
-        ("sbp", ctypes.c_void_p), ("timeout", ctypes.c_uint), ("flags", ctypes.c_uint), ("pack_id", ctypes.c_int), ("usr_ptr", ctypes.c_void_p),
-        ("status", ctypes.c_ubyte), ("masked_status", ctypes.c_ubyte), ("msg_status", ctypes.c_ubyte), ("sb_len_wr", ctypes.c_ubyte),
-        ("host_status", ctypes.c_ushort), ("driver_status", ctypes.c_ushort), ("resid", ctypes.c_int), ("duration", ctypes.c_uint),
+        ("interface_id", ctypes.c_int),
+        ("direction", ctypes.c_int),
+        ("cmd_len", ctypes.c_ubyte),
+        ("mx_sb_len", ctypes.c_ubyte),
+        ("iovec_count", ctypes.c_ushort),
+        ("dxfer_len", ctypes.c_uint),
+        ("dxferp", ctypes.c_void_p),
+        ("cmdp", ctypes.c_void_p),
+        ("sbp", ctypes.c_void_p),
+        ("timeout", ctypes.c_uint),
+        ("flags", ctypes.c_uint),
+        ("pack_id", ctypes.c_int),
+        ("usr_ptr", ctypes.c_void_p),
+        ("status", ctypes.c_ubyte),
+        ("masked_status", ctypes.c_ubyte),
+        ("msg_status", ctypes.c_ubyte),
+        ("sb_len_wr", ctypes.c_ubyte),
+        ("host_status", ctypes.c_ushort),
+        ("driver_status", ctypes.c_ushort),
+        ("resid", ctypes.c_int),
+        ("duration", ctypes.c_uint),
         ("info", ctypes.c_uint),
-    ]  # fmt: skip
+    ]
 
 
 @dataclass(frozen=True)
@@ -54,15 +71,17 @@ def read_health(node: Path) -> Health:
 
     Raises
     ------
-    TargetRefused
+    TargetError
         No rights, no answer, no SMART, or an answer that cannot be one.
     """
     data = _command(node, SMART, features=SMART_READ_DATA, lba=0xC24F00)
     pages = {}
     for page in (1, 5, 7):
         # Few drives have all of them, many bridges none; what is missing is left out.
-        with contextlib.suppress(TargetRefused):
-            pages[page] = _command(node, READ_LOG_EXT, lba=page << 8 | STATISTICS_LOG, extended=True)
+        with contextlib.suppress(TargetError):
+            pages[page] = _command(
+                node, READ_LOG_EXT, lba=page << 8 | STATISTICS_LOG, extended=True
+            )
     return parse_health(data, pages)
 
 
@@ -71,7 +90,9 @@ def read_identity(node: Path) -> AtaIdentity:
     return parse_identity(_command(node, IDENTIFY_DEVICE))
 
 
-def _command(node: Path, command: int, *, features: int = 0, lba: int = 0, extended: bool = False) -> bytes:
+def _command(
+    node: Path, command: int, *, features: int = 0, lba: int = 0, extended: bool = False
+) -> bytes:
     """One command that reads one sector."""
     low = [lba >> 8 * i & 0xFF for i in range(6)]
     words = bytes(
@@ -98,21 +119,36 @@ def _command(node: Path, command: int, *, features: int = 0, lba: int = 0, exten
     sense, sense_address = buffer_of(32)
     cdb = ctypes.create_string_buffer(words, len(words))
     header = _Header(
-        interface_id=ord("S"), direction=-3, cmd_len=len(words), mx_sb_len=32, dxfer_len=SECTOR, dxferp=address,
-        cmdp=ctypes.addressof(cdb), sbp=sense_address, timeout=10_000,
-    )  # fmt: skip
+        interface_id=ord("S"),
+        direction=-3,
+        cmd_len=len(words),
+        mx_sb_len=32,
+        dxfer_len=SECTOR,
+        dxferp=address,
+        cmdp=ctypes.addressof(cdb),
+        sbp=sense_address,
+        timeout=10_000,
+    )
     try:
         fd = os.open(node, os.O_RDONLY | os.O_NONBLOCK)
     except OSError as error:
-        raise TargetRefused(f"{node} cannot be opened: {error.strerror}", f"its health log needs rights: sudo jovik health {node}") from None
+        raise TargetError(
+            f"{node} cannot be opened: {error.strerror}",
+            f"its health log needs rights: sudo jovik health {node}",
+        ) from None
     try:
         fcntl.ioctl(fd, SG_IO, header)
     except OSError as error:
-        raise TargetRefused(f"{node} takes no ATA commands: {error.strerror}", "an enclosure may not pass them on") from None
+        raise TargetError(
+            f"{node} takes no ATA commands: {error.strerror}", "an enclosure may not pass them on"
+        ) from None
     finally:
         os.close(fd)
     if header.status or header.host_status or header.driver_status & 0x07:
-        raise TargetRefused(f"{node} refused ATA command {command:#04x}", "an enclosure may not pass it on; sense data: " + sense.raw[:8].hex())
+        raise TargetError(
+            f"{node} refused ATA command {command:#04x}",
+            "an enclosure may not pass it on; sense data: " + sense.raw[:8].hex(),
+        )
     return bytes(data.raw)
 
 
@@ -125,23 +161,36 @@ def _words(data: bytes, first: int, last: int) -> str:
 
 
 def parse_identity(data: bytes) -> AtaIdentity:
-    """IDENTIFY DEVICE data: serial in words 10 to 19, firmware 23 to 26, model 27 to 46, rotation 217, SMART 82."""
+    """IDENTIFY DEVICE data.
+
+    Serial in words 10 to 19, firmware 23 to 26, model 27 to 46, rotation 217, SMART 82.
+    """
     refuse_blank(data, SECTOR, "identity")
     rotation = int.from_bytes(data[434:436], "little")
     return AtaIdentity(
-        _words(data, 27, 46), _words(data, 10, 19), _words(data, 23, 26), rotation if 0x401 <= rotation < 0xFFFF else None, bool(data[164] & 1)
+        _words(data, 27, 46),
+        _words(data, 10, 19),
+        _words(data, 23, 26),
+        rotation if 0x401 <= rotation < 0xFFFF else None,
+        bool(data[164] & 1),
     )
 
 
 def parse_attributes(data: bytes) -> dict[int, int]:
-    """The raw values of the attribute table: thirty entries of 12 bytes behind two of revision, six of them the value."""
+    """The raw values of the attribute table.
+
+    Thirty entries of 12 bytes behind two of revision, six of them the value.
+    """
     refuse_blank(data, SECTOR, "SMART data")
     entries = [data[2 + 12 * i : 14 + 12 * i] for i in range(30)]
     return {e[0]: int.from_bytes(e[5:11], "little") for e in entries if e[0]}
 
 
 def _statistic(page: bytes | None, at: int) -> int | None:
-    """A device statistic: seven bytes of value below one of flags, of which two say that it is there and valid (9.5.2)."""
+    """A device statistic.
+
+    Seven bytes of value below one of flags, of which two say that it is there and valid (9.5.2).
+    """
     if page is None or len(page) < at + 8 or page[at + 7] & 0xC0 != 0xC0:
         return None
     return int.from_bytes(page[at : at + 6], "little")
@@ -152,7 +201,7 @@ def parse_health(data: bytes, pages: dict[int, bytes] | None = None) -> Health:
 
     Raises
     ------
-    TargetRefused
+    TargetError
         The data is cut short, or nothing but ones or zeros.
     """
     attributes = parse_attributes(data)
@@ -165,8 +214,12 @@ def parse_health(data: bytes, pages: dict[int, bytes] | None = None) -> Health:
     def low(number: int, mask: int = 0xFFFFFFFFFFFF) -> int | None:
         return attributes[number] & mask if number in attributes else None
 
-    written, read = first(_statistic(general, 24), low(241)), first(_statistic(general, 40), low(242))
-    # Makers pack the highest and lowest ever into the upper bytes; the present temperature is the lowest byte.
+    written, read = (
+        first(_statistic(general, 24), low(241)),
+        first(_statistic(general, 40), low(242)),
+    )
+    # Makers pack the highest and lowest ever into the upper bytes; the present temperature is the
+    # lowest byte.
     degrees = first(_statistic(heat, 8), low(194, 0xFF), low(190, 0xFF))
     return Health(
         source="ATA SMART" + (" and device statistics" if pages else ""),

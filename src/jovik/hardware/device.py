@@ -11,7 +11,7 @@ from jovik.hardware.link import Link, pcie_link, sata_link, usb_link
 from jovik.hardware.mounts import Mount, read_mounts, read_swaps
 
 SECTOR = 512
-"""sysfs counts sizes in these whatever the device's own block is (Documentation/ABI/stable/sysfs-block)."""
+"""The sector of sysfs sizes, whatever the device's block (Documentation/ABI/stable/sysfs-block)."""
 HIDDEN = ("ram", "zram", "fd", "sr", "dm-", "md", "nbd")
 """Kernel names of what is no drive of its own."""
 
@@ -63,7 +63,9 @@ class BlockDevice:
     @property
     def is_system(self) -> bool:
         """Whether the running system lives on it."""
-        return any(m.point in ("/", "/boot", "/boot/efi", "/usr", "/var", "/home") for m in self.all_mounts)
+        return any(
+            m.point in ("/", "/boot", "/boot/efi", "/usr", "/var", "/home") for m in self.all_mounts
+        )
 
 
 def text(path: Path) -> str:
@@ -170,7 +172,8 @@ def _kind(name: str, real: str, base: Path) -> str:
 def _identity(kind: str, entry: Path, base: Path) -> tuple[str, str, str, str]:
     """Maker, model, serial, firmware.
 
-    ATA puts all of it into one model string of 40 characters (ACS-4, 7.13.7); SCSI has 8 for the maker (SPC-4, 6.6.2).
+    ATA puts all of it into one model string of 40 characters (ACS-4, 7.13.7); SCSI has 8 for the
+    maker (SPC-4, 6.6.2).
     """
     if kind == "NVMe":
         return "", text(base / "model"), text(base / "serial"), text(base / "firmware_rev")
@@ -191,7 +194,10 @@ def _identity(kind: str, entry: Path, base: Path) -> tuple[str, str, str, str]:
 
 
 def _page_serial(base: Path) -> str:
-    """The unit serial number page, 80h, as SCSI disks cache it (SPC-4, 7.8.16): four bytes of head, then the text."""
+    """The unit serial number page, 80h, as SCSI disks cache it (SPC-4, 7.8.16).
+
+    Four bytes of head, then the text.
+    """
     try:
         page = (base / "vpd_pg80").read_bytes()
     except OSError:
@@ -210,8 +216,9 @@ def _driver(entry: Path) -> str:
 def _medium(kind: str, entry: Path) -> tuple[str, int | None]:
     """What the data lies on, and how fast it turns.
 
-    The rotation rate is in the block device characteristics page, B1h (SBC-4, 6.6.2): 1 is none. Without that page the
-    kernel's own guess is taken, but not for USB, where it guesses "turning" of everything.
+    The rotation rate is in the block device characteristics page, B1h (SBC-4, 6.6.2): 1 is none.
+    Without that page the kernel's own guess is taken, but not for USB, where it guesses "turning"
+    of everything.
     """
     try:
         page = (entry / "device" / "vpd_pgb1").read_bytes()
@@ -229,14 +236,19 @@ def _medium(kind: str, entry: Path) -> tuple[str, int | None]:
 
 def _usb_device(real: Path) -> Path | None:
     """The nearest folder above that is a USB device (it has a speed and a device class)."""
-    return next((p for p in real.parents if (p / "speed").exists() and (p / "bDeviceClass").exists()), None)
+    return next(
+        (p for p in real.parents if (p / "speed").exists() and (p / "bDeviceClass").exists()), None
+    )
 
 
 def _link(kind: str, real: Path) -> Link | None:
     if kind == "NVMe":
         for p in real.parents:
             if (p / "current_link_speed").exists():
-                speeds = [float(m[0]) if (m := re.match(r"[\d.]+", text(p / f"{w}_link_speed"))) else 0.0 for w in ("current", "max")]
+                speeds = [
+                    float(m[0]) if (m := re.match(r"[\d.]+", text(p / f"{w}_link_speed"))) else 0.0
+                    for w in ("current", "max")
+                ]
                 widths = [number(p / f"{w}_link_width") for w in ("current", "max")]
                 if speeds[0] and widths[0]:
                     return pcie_link(speeds[0], widths[0], speeds[1] or None, widths[1] or None)
@@ -245,7 +257,11 @@ def _link(kind: str, real: Path) -> Link | None:
         return _sata(real)
     if kind == "USB":
         port = _usb_device(real)
-        return usb_link(number(port / "speed")) if port is not None and number(port / "speed") else None
+        return (
+            usb_link(number(port / "speed"))
+            if port is not None and number(port / "speed")
+            else None
+        )
     return None
 
 
@@ -264,13 +280,16 @@ def _sata(real: Path) -> Link | None:
     return sata_link(speeds["sata_spd"], speeds.get("hw_sata_spd_limit", speeds["sata_spd"]))
 
 
-def under_folder(folder: Path, sys: Path = Path("/sys"), proc: Path = Path("/proc")) -> tuple[BlockDevice | None, Mount | None]:
-    """The drive under a folder and the mount it is on, through partitions, device mapper, loop devices and overlays.
+def under_folder(
+    folder: Path, sys: Path = Path("/sys"), proc: Path = Path("/proc")
+) -> tuple[BlockDevice | None, Mount | None]:
+    """The drive and mount under a folder, through partitions, dm, loop and overlays.
 
     Returns
     -------
     (device, mount)
-        None for what cannot be told: a file system in memory, on the network, or over several drives.
+        None for what cannot be told: a file system in memory, on the network, or over several
+        drives.
     """
     mounts = read_mounts(proc)
     best = _mount_of(folder, mounts)
@@ -278,7 +297,11 @@ def under_folder(folder: Path, sys: Path = Path("/sys"), proc: Path = Path("/pro
         return None, None
     if best.kind == "overlay":
         upper = best.option("upperdir")
-        return under_folder(Path(upper), sys, proc) if upper and Path(upper) != folder else (None, best)
+        return (
+            under_folder(Path(upper), sys, proc)
+            if upper and Path(upper) != folder
+            else (None, best)
+        )
     key = best.number
     if not (sys / "dev" / "block" / key).exists() and best.source.startswith("/dev/"):
         # btrfs gives each volume a number of its own; its source is the device all the same.
@@ -287,24 +310,33 @@ def under_folder(folder: Path, sys: Path = Path("/sys"), proc: Path = Path("/pro
         except OSError:
             return None, best
         key = f"{os.major(node)}:{os.minor(node)}"
-    entry = bottom((sys / "dev" / "block" / key).resolve(), sys, proc) if (sys / "dev" / "block" / key).exists() else None
+    entry = (
+        backing_drive((sys / "dev" / "block" / key).resolve(), sys, proc)
+        if (sys / "dev" / "block" / key).exists()
+        else None
+    )
     return (device(entry, mounts, read_swaps(proc)) if entry is not None else None), best
 
 
 def _mount_of(folder: Path, mounts: dict[str, list[Mount]]) -> Mount | None:
     whole = Path(os.path.realpath(folder))
-    over = [m for group in mounts.values() for m in group if whole == Path(m.point) or Path(m.point) in whole.parents]
+    over = [
+        m
+        for group in mounts.values()
+        for m in group
+        if whole == Path(m.point) or Path(m.point) in whole.parents
+    ]
     # The deepest mount point; of several on one point the last covers the others.
     return max(over, key=lambda m: (len(Path(m.point).parts), m.order)) if over else None
 
 
-def bottom(entry: Path, sys: Path, proc: Path) -> Path | None:
+def backing_drive(entry: Path, sys: Path, proc: Path) -> Path | None:
     """The whole drive at the bottom of a stack; None where it rests on several."""
     if (entry / "partition").exists():
         entry = entry.parent
     slaves = sorted((entry / "slaves").iterdir()) if (entry / "slaves").is_dir() else []
     if slaves:
-        below = {bottom(s.resolve(), sys, proc) for s in slaves}
+        below = {backing_drive(s.resolve(), sys, proc) for s in slaves}
         return below.pop() if len(below) == 1 else None
     backing = text(entry / "loop" / "backing_file")
     if entry.name.startswith("loop") and backing:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from jovik.base.errors import TargetRefused
+from jovik.base.errors import TargetError
 from jovik.base.health import Health
 
 
@@ -20,7 +20,7 @@ def read_health(node: str, kind: str) -> Health:
 
     Raises
     ------
-    TargetRefused
+    TargetError
         It keeps none, or does not give it out.
     """
     from jovik.hardware import ata, nvme
@@ -29,4 +29,4 @@ def read_health(node: str, kind: str) -> Health:
         return nvme.read_health(Path(node))
     if kind in ("SATA", "USB", "SCSI"):
         return ata.read_health(Path(node))
-    raise TargetRefused(f"{node} ({kind}) keeps no health log", "NVMe, SATA and USB drives do")
+    raise TargetError(f"{node} ({kind}) keeps no health log", "NVMe, SATA and USB drives do")

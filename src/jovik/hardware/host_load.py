@@ -21,7 +21,9 @@ class Counters:
     written_bytes: int
 
 
-def counters(device: str | None, sys: Path = Path("/sys"), proc: Path = Path("/proc")) -> Counters | None:
+def counters(
+    device: str | None, sys: Path = Path("/sys"), proc: Path = Path("/proc")
+) -> Counters | None:
     """The counters now; None where the system has none.
 
     Parameters
@@ -36,7 +38,8 @@ def counters(device: str | None, sys: Path = Path("/sys"), proc: Path = Path("/p
     read = written = 0
     if device is not None:
         try:
-            # Documentation/block/stat.rst: sectors read are the third figure, sectors written the seventh.
+            # Documentation/block/stat.rst: sectors read are the third figure, sectors written the
+            # seventh.
             stat = (sys / "block" / device / "stat").read_text().split()
             read, written = int(stat[2]) * SECTOR, int(stat[6]) * SECTOR
         except (OSError, ValueError, IndexError):
@@ -44,7 +47,14 @@ def counters(device: str | None, sys: Path = Path("/sys"), proc: Path = Path("/p
     ticks = 100.0
     user, nice, system, idle, wait, irq, softirq, stolen = numbers
     busy = user + nice + system + irq + softirq
-    return Counters(busy / ticks, stolen / ticks, (busy + idle + wait + stolen) / ticks, time.process_time(), read, written)
+    return Counters(
+        busy / ticks,
+        stolen / ticks,
+        (busy + idle + wait + stolen) / ticks,
+        time.process_time(),
+        read,
+        written,
+    )
 
 
 @dataclass(frozen=True)
@@ -78,4 +88,6 @@ def bytes_moved_meanwhile(device: str, seconds: float = 0.2) -> float:
     after = counters(device)
     if before is None or after is None:
         return 0.0
-    return (after.read_bytes - before.read_bytes + after.written_bytes - before.written_bytes) / seconds
+    return (
+        after.read_bytes - before.read_bytes + after.written_bytes - before.written_bytes
+    ) / seconds

@@ -47,7 +47,9 @@ def read_mounts(proc: Path = Path("/proc")) -> dict[str, list[Mount]]:
     """All mounts by device number (``"259:1"``)."""
     found: dict[str, list[Mount]] = {}
     try:
-        lines = (proc / "self" / "mountinfo").read_text(encoding="utf-8", errors="replace").splitlines()
+        lines = (
+            (proc / "self" / "mountinfo").read_text(encoding="utf-8", errors="replace").splitlines()
+        )
     except OSError:
         return found
     for order, line in enumerate(lines):
@@ -56,7 +58,14 @@ def read_mounts(proc: Path = Path("/proc")) -> dict[str, list[Mount]]:
             continue
         middle = words.index("-")
         options = tuple(dict.fromkeys([*words[5].split(","), *words[middle + 3].split(",")]))
-        one = Mount(words[2], _plain(words[4]), words[middle + 1], _plain(words[middle + 2]), tuple(map(_plain, options)), order)
+        one = Mount(
+            words[2],
+            _plain(words[4]),
+            words[middle + 1],
+            _plain(words[middle + 2]),
+            tuple(map(_plain, options)),
+            order,
+        )
         found.setdefault(one.number, []).append(one)
     return found
 

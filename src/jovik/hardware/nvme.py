@@ -1,6 +1,7 @@
-"""Identify Controller and the SMART / Health Information log of an NVMe drive, by the kernel's admin pass-through.
+"""NVMe Identify Controller and SMART / Health log through the kernel's passthrough.
 
-Offsets are those of the NVM Express Base Specification 2.0c, figures 275 (Identify Controller) and 207 (log page 02h).
+Offsets are those of the NVM Express Base Specification 2.0c, figures 275 (Identify Controller) and
+207 (log page 02h).
 """
 
 from __future__ import annotations
@@ -10,7 +11,7 @@ import os
 import struct
 from pathlib import Path
 
-from jovik.base.errors import TargetRefused
+from jovik.base.errors import TargetError
 from jovik.base.health import Health
 from jovik.hardware.passthrough import buffer_of, refuse_blank
 
@@ -42,30 +43,61 @@ def read_health(node: Path) -> Health:
 
     Raises
     ------
-    TargetRefused
+    TargetError
         No rights, no answer, or an answer that cannot be one.
     """
-    log = _admin(node, GET_LOG_PAGE, 0xFFFFFFFF, HEALTH_BYTES, (HEALTH_BYTES // 4 - 1) << 16 | HEALTH_LOG)
+    log = _admin(
+        node, GET_LOG_PAGE, 0xFFFFFFFF, HEALTH_BYTES, (HEALTH_BYTES // 4 - 1) << 16 | HEALTH_LOG
+    )
     identity = _admin(node, IDENTIFY, 0, IDENTIFY_BYTES, 1)
     return parse_health(log, identity)
 
 
 def _admin(node: Path, opcode: int, namespace: int, size: int, word10: int) -> bytes:
     data, address = buffer_of(size)
-    command = bytearray(struct.pack("<BBHIIIQQIIIIIIIIII", opcode, 0, 0, namespace, 0, 0, 0, address, 0, size, word10, 0, 0, 0, 0, 0, 0, 0))
+    command = bytearray(
+        struct.pack(
+            "<BBHIIIQQIIIIIIIIII",
+            opcode,
+            0,
+            0,
+            namespace,
+            0,
+            0,
+            0,
+            address,
+            0,
+            size,
+            word10,
+            0,
+            0,
+            0,
+            0,
+            0,
+            0,
+            0,
+        )
+    )
     try:
         fd = os.open(node, os.O_RDONLY)
     except OSError as error:
-        raise TargetRefused(f"{node} cannot be opened: {error.strerror}", f"its health log needs rights: sudo jovik health {node}") from None
+        raise TargetError(
+            f"{node} cannot be opened: {error.strerror}",
+            f"its health log needs rights: sudo jovik health {node}",
+        ) from None
     try:
         status = fcntl.ioctl(fd, ADMIN_COMMAND, command)
     except OSError as error:
-        hint = f"its health log needs rights: sudo jovik health {node}" if error.errno in (1, 13) else ""
-        raise TargetRefused(f"{node} does not answer: {error.strerror}", hint) from None
+        hint = (
+            f"its health log needs rights: sudo jovik health {node}"
+            if error.errno in (1, 13)
+            else ""
+        )
+        raise TargetError(f"{node} does not answer: {error.strerror}", hint) from None
     finally:
         os.close(fd)
     if status:
-        raise TargetRefused(f"{node} refused the command with status {status:#x}")
+        raise TargetError(f"{node} refused the command with status {status:#x}")
     return bytes(data.raw)
 
 
@@ -74,11 +106,11 @@ def _number(log: bytes, at: int, size: int) -> int:
 
 
 def parse_health(log: bytes, identity: bytes = b"") -> Health:
-    """A health log of 512 bytes, and where there is one the Identify Controller data with the temperature limits.
+    """Parse a 512-byte health log, with Identify Controller data for its limits.
 
     Raises
     ------
-    TargetRefused
+    TargetError
         The log is cut short, or nothing but ones or zeros.
     """
     refuse_blank(log, HEALTH_BYTES, "health log")
@@ -102,6 +134,8 @@ def parse_health(log: bytes, identity: bytes = b"") -> Health:
         media_errors=_number(log, 160, 16),
         host_read_bytes=_number(log, 32, 16) * DATA_UNIT_BYTES,
         host_written_bytes=_number(log, 48, 16) * DATA_UNIT_BYTES,
-        throttled_s=_number(log, 224, 4) + _number(log, 228, 4) + 60 * (_number(log, 192, 4) + _number(log, 196, 4)),
+        throttled_s=_number(log, 224, 4)
+        + _number(log, 228, 4)
+        + 60 * (_number(log, 192, 4) + _number(log, 196, 4)),
         warnings=tuple(text for bit, text in enumerate(WARNINGS) if log[0] >> bit & 1),
     )

@@ -1,11 +1,14 @@
-"""What both kinds of pass-through share: memory the kernel may write to, and refusing answers that are none."""
+"""What both kinds of pass-through share.
+
+Memory the kernel may write to, and refusing answers that are none.
+"""
 
 from __future__ import annotations
 
 import ctypes
 from typing import Any
 
-from jovik.base.errors import TargetRefused
+from jovik.base.errors import TargetError
 
 
 def buffer_of(size: int) -> tuple[Any, int]:
@@ -15,15 +18,21 @@ def buffer_of(size: int) -> tuple[Any, int]:
 
 
 def refuse_blank(data: bytes, size: int, what: str) -> None:
-    """Refuse an answer that is too short, or nothing but ones or zeros, as broken bridges and gone drives give.
+    """Refuse a short, all-zero or all-one answer, as broken bridges and lost drives give.
 
     Raises
     ------
-    TargetRefused
+    TargetError
         With what is wrong.
     """
     if len(data) < size:
-        raise TargetRefused(f"the {what} is cut short: {len(data)} of {size} bytes", "the enclosure or its bridge does not pass it on whole")
+        raise TargetError(
+            f"the {what} is cut short: {len(data)} of {size} bytes",
+            "the enclosure or its bridge does not pass it on whole",
+        )
     for byte, name in ((0xFF, "ones"), (0x00, "zeros")):
         if data[:size].count(byte) == size:
-            raise TargetRefused(f"the {what} is full of {name}", "the drive has gone, or its enclosure answers in its place")
+            raise TargetError(
+                f"the {what} is full of {name}",
+                "the drive has gone, or its enclosure answers in its place",
+            )

@@ -35,7 +35,9 @@ def this_machine() -> Rig:
 
 def _processor() -> str:
     try:
-        for line in Path("/proc/cpuinfo").read_text(encoding="utf-8", errors="replace").splitlines():
+        for line in (
+            Path("/proc/cpuinfo").read_text(encoding="utf-8", errors="replace").splitlines()
+        ):
             if line.startswith("model name"):
                 return line.split(":", 1)[1].strip()
     except OSError:

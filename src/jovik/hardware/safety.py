@@ -1,15 +1,22 @@
-"""Whether a raw device may be written: never one that anybody uses, and only the one that was named."""
+"""Whether a raw device may be written.
+
+Never one that anybody uses, and only the one that was named.
+"""
 
 from __future__ import annotations
 
-from jovik.base.errors import TargetRefused
+from jovik.base.errors import TargetError
 from jovik.hardware import signatures
 from jovik.hardware.device import BlockDevice
 from jovik.hardware.mounts import Mount
 
 
-def reasons_against(device: BlockDevice, system: str | None, *, look_inside: bool = True) -> list[str]:
-    """Why a device must not be written, in words, the weightiest first; empty when nothing stands in the way.
+def reasons_against(
+    device: BlockDevice, system: str | None, *, look_inside: bool = True
+) -> list[str]:
+    """Why a device must not be written, in words, the weightiest first.
+
+    Empty when nothing stands in the way.
 
     Parameters
     ----------
@@ -30,11 +37,15 @@ def reasons_against(device: BlockDevice, system: str | None, *, look_inside: boo
     if device.read_only:
         found.append("it is read-only")
     if device.partitions:
-        found.append(f"it has {len(device.partitions)} partition{'s' if len(device.partitions) > 1 else ''}")
+        found.append(
+            f"it has {len(device.partitions)} partition{'s' if len(device.partitions) > 1 else ''}"
+        )
     if look_inside and not found:
         try:
             with open(device.node, "rb") as opened:
-                found += [f"it holds {what}" for what in signatures.find(opened, device.capacity_bytes)]
+                found += [
+                    f"it holds {what}" for what in signatures.find(opened, device.capacity_bytes)
+                ]
         except OSError as error:
             found.append(f"it cannot be looked into: {error.strerror}")
     return found
@@ -54,20 +65,27 @@ def refuse_unless_destroyable(device: BlockDevice, named: str | None, system: st
 
     Raises
     ------
-    TargetRefused
+    TargetError
         With what stands in the way.
     """
     against = reasons_against(device, system)
     if against:
-        raise TargetRefused(
+        raise TargetError(
             f"{device.node} is not written: {'; '.join(against)}",
-            "Jovik writes only drives that nobody uses; reading it is possible, or name a folder on it",
+            "Jovik writes only drives that nobody uses; reading it is possible, or name a "
+            "folder on it",
         )
     name = unit_name(device)
     if named is None:
-        raise TargetRefused(
-            f"writing {device.node} destroys everything on it ({device.model or device.kind}, serial {name or 'unknown'})",
-            f"if that is what you want, name this very unit: --destroy '{name}'" if name else "it has no serial to name it by, so it is not written",
+        raise TargetError(
+            f"writing {device.node} destroys everything on it ({device.model or device.kind}, "
+            f"serial {name or 'unknown'})",
+            f"if that is what you want, name this very unit: --destroy '{name}'"
+            if name
+            else "it has no serial to name it by, so it is not written",
         )
     if not name or named != name:
-        raise TargetRefused(f"{device.node} is not the unit '{named}': its serial is {name or 'unknown'}", "see jovik scout --serials")
+        raise TargetError(
+            f"{device.node} is not the unit '{named}': its serial is {name or 'unknown'}",
+            "see jovik scout --serials",
+        )

@@ -1,6 +1,9 @@
-"""What lies on a raw device: the marks by which file systems, volume managers and partition tables are known.
+"""What lies on a raw device.
 
-A device that bears any of them belongs to somebody. Offsets and marks are those of each format's own documentation.
+The marks by which file systems, volume managers and partition tables are known.
+
+A device that bears any of them belongs to somebody. Offsets and marks are those of each format's
+own documentation.
 """
 
 from __future__ import annotations
@@ -34,7 +37,11 @@ SIGNATURES: tuple[tuple[int, bytes, str], ...] = (
     (1024, b"\x10\x20\xf5\xf2", "an F2FS file system"),
     (1024, b"\xe2\xe1\xf5\xe0", "an EROFS file system"),
     (1024 + 6, b"\x34\x34", "a NILFS2 file system"),
-    (4096 + 24, b"\xc6\x85\x73\xf6\x4e\x1a\x45\xca\x82\x65\xf5\x7f\x48\xba\x6d\x81", "a bcache or bcachefs device"),
+    (
+        4096 + 24,
+        b"\xc6\x85\x73\xf6\x4e\x1a\x45\xca\x82\x65\xf5\x7f\x48\xba\x6d\x81",
+        "a bcache or bcachefs device",
+    ),
     (32768, b"JFS1", "a JFS file system"),
     (32769, b"CD001", "an ISO 9660 file system"),
     (32769, b"NSR0", "a UDF file system"),
@@ -47,7 +54,7 @@ SIGNATURES: tuple[tuple[int, bytes, str], ...] = (
 HEAD_BYTES = 192 * 1024
 """What is read from the front; the last mark lies within."""
 TAIL_BYTES = 128 * 1024
-"""What is read from the end, where some RAID members and the second partition table keep their mark."""
+"""Bytes read from the end, for RAID members and backup partition tables."""
 
 
 def find(device: BinaryIO, size_bytes: int) -> list[str]:
@@ -64,7 +71,11 @@ def find(device: BinaryIO, size_bytes: int) -> list[str]:
     head = device.read(min(HEAD_BYTES, size_bytes))
     found = [what for at, mark, what in SIGNATURES if head[at : at + len(mark)] == mark]
     # ZFS writes its marks in a ring of 1 KiB entries behind 128 KiB.
-    if any(head[at : at + 8] in (b"\x0c\xb1\xba\x00\x00\x00\x00\x00", b"\x00\x00\x00\x00\x00\xba\xb1\x0c") for at in range(131072, len(head), 1024)):
+    if any(
+        head[at : at + 8]
+        in (b"\x0c\xb1\xba\x00\x00\x00\x00\x00", b"\x00\x00\x00\x00\x00\xba\xb1\x0c")
+        for at in range(131072, len(head), 1024)
+    ):
         found.append("a ZFS pool member")
     if size_bytes > TAIL_BYTES:
         device.seek(size_bytes - TAIL_BYTES)

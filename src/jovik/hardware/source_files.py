@@ -7,19 +7,22 @@ import stat
 from dataclasses import dataclass
 from pathlib import Path
 
-from jovik.base.errors import TargetRefused
+from jovik.base.errors import TargetError
 
 
 @dataclass(frozen=True)
-class OwnFile:
-    """One file to be copied: where it belongs, how long it is, and where it lies unless it is made up."""
+class SourceFile:
+    """One file to be copied.
+
+    Where it belongs, how long it is, and where it lies unless it is made up.
+    """
 
     name: str
     size_bytes: int
     path: Path | None = None
 
 
-def files_in(folder: str, *, skip: str = "") -> tuple[OwnFile, ...]:
+def files_in(folder: str, *, skip: str = "") -> tuple[SourceFile, ...]:
     """Every plain file below a folder, in order of their names.
 
     Parameters
@@ -29,16 +32,20 @@ def files_in(folder: str, *, skip: str = "") -> tuple[OwnFile, ...]:
 
     Raises
     ------
-    TargetRefused
+    TargetError
         The folder is not there, cannot be read, or holds no plain file.
     """
     top = Path(folder).expanduser()
     if not top.is_dir():
-        raise TargetRefused(f"there is no folder {folder} to copy", 'name one in quotes: copy in "FOLDER"')
-    found: list[OwnFile] = []
+        raise TargetError(
+            f"there is no folder {folder} to copy", 'name one in quotes: copy in "FOLDER"'
+        )
+    found: list[SourceFile] = []
 
     def refuse(error: OSError) -> None:
-        raise TargetRefused(f"the folder {folder} cannot be read: {error.strerror}: {error.filename}") from None
+        raise TargetError(
+            f"the folder {folder} cannot be read: {error.strerror}: {error.filename}"
+        ) from None
 
     for where, folders, names in os.walk(top, onerror=refuse):
         folders[:] = sorted(f for f in folders if not (skip and f.startswith(skip)))
@@ -47,7 +54,7 @@ def files_in(folder: str, *, skip: str = "") -> tuple[OwnFile, ...]:
             facts = path.lstat()
             # Links, sockets and devices are not copied: only what holds data of its own.
             if stat.S_ISREG(facts.st_mode):
-                found.append(OwnFile(str(path.relative_to(top)), facts.st_size, path))
+                found.append(SourceFile(str(path.relative_to(top)), facts.st_size, path))
     if not found:
-        raise TargetRefused(f"the folder {folder} holds no files to copy")
+        raise TargetError(f"the folder {folder} holds no files to copy")
     return tuple(found)

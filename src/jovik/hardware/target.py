@@ -1,4 +1,7 @@
-"""From the word a person types to a target: a folder on a mounted file system, a raw device, or a model drive."""
+"""From the word a person types to a target.
+
+A folder on a mounted file system, a raw device, or a model drive.
+"""
 
 from __future__ import annotations
 
@@ -7,7 +10,7 @@ import stat
 from dataclasses import dataclass
 from pathlib import Path
 
-from jovik.base.errors import TargetRefused
+from jovik.base.errors import TargetError
 from jovik.hardware.device import BlockDevice, by_node
 
 MODEL = "model:"
@@ -54,7 +57,7 @@ def resolve(word: str) -> Target:
 
     Raises
     ------
-    TargetRefused
+    TargetError
         It is missing, no folder, or cannot be written.
     """
     if word.startswith(MODEL):
@@ -64,18 +67,33 @@ def resolve(word: str) -> Target:
         mode = path.stat().st_mode
     except OSError as error:
         near = _nearest(path)
-        raise TargetRefused(f"the target {word} cannot be used: {error.strerror}", f"the nearest folder there is: {near}") from None
+        raise TargetError(
+            f"the target {word} cannot be used: {error.strerror}",
+            f"the nearest folder there is: {near}",
+        ) from None
     if stat.S_ISBLK(mode):
         device = by_node(path)
         if device is None:
-            raise TargetRefused(f"{word} is a part of a drive", "name the whole drive, or a folder on its file system; see jovik scout")
+            raise TargetError(
+                f"{word} is a part of a drive",
+                "name the whole drive, or a folder on its file system; see jovik scout",
+            )
         return DeviceTarget(device)
     if not stat.S_ISDIR(mode):
-        raise TargetRefused(f"the target {word} is not a folder", "name a folder on the drive to be tested, or a model drive such as model:comet")
+        raise TargetError(
+            f"the target {word} is not a folder",
+            "name a folder on the drive to be tested, or a model drive such as model:comet",
+        )
     if not os.access(path, os.W_OK | os.X_OK):
-        raise TargetRefused(f"the folder {word} cannot be written", "name one that you may write to, or change its permissions")
+        raise TargetError(
+            f"the folder {word} cannot be written",
+            "name one that you may write to, or change its permissions",
+        )
     if os.statvfs(path).f_flag & os.ST_RDONLY:
-        raise TargetRefused(f"the file system under {word} is mounted read-only", "mount it for writing, or name another folder")
+        raise TargetError(
+            f"the file system under {word} is mounted read-only",
+            "mount it for writing, or name another folder",
+        )
     return FolderTarget(path.resolve())
 
 

@@ -1,4 +1,4 @@
-"""Temperature sensors of a drive, as the kernel's drivers offer them (Documentation/hwmon/sysfs-interface.rst)."""
+"""Temperature sensors of a drive (Documentation/hwmon/sysfs-interface.rst)."""
 
 from __future__ import annotations
 
@@ -28,7 +28,8 @@ def sensors_of(device: str, sys: Path = Path("/sys")) -> list[Sensor]:
     """The sensors of a drive by its kernel name; none where no driver offers any."""
     base = sys / "block" / device / "device"
     found = []
-    # NVMe puts them below its controller, which is the device's own `device` link or one above; SATA below the disk.
+    # NVMe puts them below its controller, which is the device's own `device` link or one above;
+    # SATA below the disk.
     for folder in (base, base / "device"):
         for hwmon in sorted([*folder.glob("hwmon/hwmon*"), *folder.glob("hwmon[0-9]*")]):
             for entry in sorted(hwmon.glob("temp*_input")):
@@ -36,7 +37,11 @@ def sensors_of(device: str, sys: Path = Path("/sys")) -> list[Sensor]:
                 try:
                     name = label.read_text().strip().lower()
                 except OSError:
-                    name = "drive" if entry.name == "temp1_input" else re.sub(r"temp(\d+)_input", r"sensor \1", entry.name)
+                    name = (
+                        "drive"
+                        if entry.name == "temp1_input"
+                        else re.sub(r"temp(\d+)_input", r"sensor \1", entry.name)
+                    )
                 found.append(Sensor(name, entry))
         if found:
             break
@@ -44,8 +49,10 @@ def sensors_of(device: str, sys: Path = Path("/sys")) -> list[Sensor]:
 
 
 @dataclass
-class Watcher:
-    """Reads all sensors once a second in a thread of its own while a pass goes on; a context manager.
+class TemperatureSampler:
+    """Reads all sensors once a second in a thread of its own while a pass goes on.
+
+    A context manager.
 
     `samples` holds (seconds since the start, degrees by sensor).
     """
@@ -61,7 +68,7 @@ class Watcher:
         """The warmest of the newest readings."""
         return max(self.samples[-1][1].values(), default=None) if self.samples else None
 
-    def __enter__(self) -> Watcher:
+    def __enter__(self) -> TemperatureSampler:
         if self.sensors:
             self._thread = threading.Thread(target=self._go, daemon=True)
             self._thread.start()

@@ -4,24 +4,24 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from jovik.analysis.claims import MARGIN, Judgement, Verdict, judge
+from jovik.analysis.claims import MARGIN, ClaimVerdict, Verdict, judge
 from jovik.analysis.consistency import Disagreement, disagreements
 from jovik.analysis.cross_rig import across_rigs
-from jovik.base.errors import Misuse
-from jovik.queries.samples import Samples, samples
+from jovik.base.errors import UsageError
+from jovik.queries.samples import SampleComparison, samples
 from jovik.sheets.sheet import Sheet
 from jovik.shelf.store import Shelf
 
 
 @dataclass(frozen=True)
 class Judged:
-    """The claims of a drive beside what was measured, results that tell two stories, and its samples side by side."""
+    """Claims of a drive with their verdicts, inconsistent results and its samples."""
 
     sheet: Sheet
     margin: float
-    judgements: tuple[Judgement, ...]
+    judgements: tuple[ClaimVerdict, ...]
     disagreements: tuple[Disagreement, ...]
-    samples: Samples
+    samples: SampleComparison
 
 
 def judged(shelf: Shelf, name: str, margin: float = MARGIN) -> Judged:
@@ -29,19 +29,26 @@ def judged(shelf: Shelf, name: str, margin: float = MARGIN) -> Judged:
 
     Raises
     ------
-    UnknownName
+    UnknownNameError
         No drive of that name.
-    Misuse
+    UsageError
         It has no claims, or was not measured; with the command that would help.
     """
     sheet = shelf.sheet(name)
     drive = sheet.drive.name
     if not sheet.claims:
-        raise Misuse(f"the sheet of {drive} has no claims", f'add one: jovik sheet claim "{drive}" "sequential read" 7000MB/s')
+        raise UsageError(
+            f"the sheet of {drive} has no claims",
+            f'add one: jovik sheet claim "{drive}" "sequential read" 7000MB/s',
+        )
     results = shelf.latest_results(drive, ladders=True)
     if not results:
-        raise Misuse(f"{drive} has not been measured", f'measure it: jovik measure TARGET --drive "{drive}"')
+        raise UsageError(
+            f"{drive} has not been measured", f'measure it: jovik measure TARGET --drive "{drive}"'
+        )
     judgements = judge(sheet.claims, results, margin)
     if any(j.verdict is Verdict.SHORT for j in judgements):
         judgements = across_rigs(judgements, shelf.results_of_several_rigs(drive))
-    return Judged(sheet, margin, tuple(judgements), tuple(disagreements(results)), samples(shelf, sheet))
+    return Judged(
+        sheet, margin, tuple(judgements), tuple(disagreements(results)), samples(shelf, sheet)
+    )

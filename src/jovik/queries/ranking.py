@@ -6,25 +6,32 @@ import datetime
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from jovik.analysis.cross_rig import Slowed, slowed
-from jovik.analysis.ranking import DrivePlace, Ranking, rank
-from jovik.base.errors import Misuse, PhraseError
+from jovik.analysis.cross_rig import RigSlowdown, slowed
+from jovik.analysis.ranking import DriveRank, Ranking, rank
+from jovik.base.errors import PhraseError, UsageError
 from jovik.base.quantities import parse_size
 from jovik.base.step_result import StepResult
 from jovik.sheets.load import read_load
 from jovik.sheets.sheet import Drive
 from jovik.shelf.store import Shelf
-from jovik.steps import Access, parse
+from jovik.steps import IoStep, parse
 
 ORDERS = ("drive", "rig", "price", "money", "endurance", "latency")
-"""What drives may be ordered by, besides a step: their index, the rig, price for a terabyte, index for the money, endurance, access time."""
+"""What drives may be ordered by, besides a step.
+
+Their index, the rig, price for a terabyte, index for the money, endurance, access time.
+"""
 SINGLE = "random read 4KiB"
 """The step whose time is called a drive's access time."""
 
 
 @dataclass(frozen=True)
 class Filter:
-    """Which drives to rank: texts that interface and medium have in them, a capacity such as ``900GB..2TB``, a price, a date."""
+    """Which drives to rank.
+
+    Texts that interface and medium have in them, a capacity such as ``900GB..2TB``, a price, a
+    date.
+    """
 
     interface: str | None = None
     medium: str | None = None
@@ -37,7 +44,7 @@ class Filter:
 
         Raises
         ------
-        Misuse
+        UsageError
             The capacity cannot be read.
         """
         low, high = 0, 2**63
@@ -47,18 +54,25 @@ class Filter:
                 low = parse_size(one)
                 high = parse_size(two) if dots else low
             except ValueError as error:
-                raise Misuse(f"--capacity {self.capacity}: {error}", "write 1TB or 900GB..2TB") from None
+                raise UsageError(
+                    f"--capacity {self.capacity}: {error}", "write 1TB or 900GB..2TB"
+                ) from None
         good = self.interface is None or self.interface.casefold() in drive.interface.casefold()
         good &= self.medium is None or self.medium.casefold() in drive.medium.casefold()
-        good &= self.capacity is None or (drive.capacity_bytes is not None and low <= drive.capacity_bytes <= high)
-        return good and (self.max_price is None or (drive.price is not None and drive.price <= self.max_price))
+        good &= self.capacity is None or (
+            drive.capacity_bytes is not None and low <= drive.capacity_bytes <= high
+        )
+        return good and (
+            self.max_price is None or (drive.price is not None and drive.price <= self.max_price)
+        )
 
 
 @dataclass(frozen=True)
 class Ranked:
     """A ranking in the order that was asked for, with the drives as sold.
 
-    `kind` is the step it is by, where it is by one; `load` the load whose weights it has; `slowed` what its rigs may have held back.
+    `kind` is the step it is by, where it is by one; `load` the load whose weights it has; `slowed`
+    what its rigs may have held back.
     """
 
     ranking: Ranking
@@ -66,12 +80,17 @@ class Ranked:
     by: str = "drive"
     kind: str | None = None
     load: str | None = None
-    slowed: tuple[Slowed, ...] = ()
+    slowed: tuple[RigSlowdown, ...] = ()
 
 
 def ranked(
-    shelf: Shelf, *, yardstick: str | None = None, by: str = "drive", load: str | None = None, only: Filter = Filter()
-) -> Ranked:  # fmt: skip
+    shelf: Shelf,
+    *,
+    yardstick: str | None = None,
+    by: str = "drive",
+    load: str | None = None,
+    only: Filter = Filter(),
+) -> Ranked:
     """Rank the drives of a shelf, comparing like with like.
 
     Parameters
@@ -85,9 +104,10 @@ def ranked(
 
     Raises
     ------
-    Misuse
-        `by` is neither, nothing was measured, or nothing is like the filter; with the command that would help.
-    UnknownName
+    UsageError
+        `by` is neither, nothing was measured, or nothing is like the filter; with the command that
+        would help.
+    UnknownNameError
         No drive is called like the yardstick, or no load like `load`.
     """
     kind = kind_of(by)
@@ -99,29 +119,51 @@ def ranked(
     since = _date(only.since) if only.since is not None else ""
     found = [r for r in results if r.drive in kept and r.started >= since]
     if not found and (results or len(kept) < len(drives)) and only != Filter():
-        raise Misuse("no measured drive on this shelf is like that", "jovik sheet list shows what there is; leave a filter out")
+        raise UsageError(
+            "no measured drive on this shelf is like that",
+            "jovik sheet list shows what there is; leave a filter out",
+        )
     held = slowed(found, shelf.results_of_several_rigs()) if found else []
     return replace(placed(found, named, drives, by, load), slowed=tuple(held))
 
 
-def ranked_rigs(shelf: Shelf, unit: str, drive: str | None = None, *, yardstick: str | None = None, load: str | None = None) -> Ranked:
+def ranked_rigs(
+    shelf: Shelf,
+    unit: str,
+    drive: str | None = None,
+    *,
+    yardstick: str | None = None,
+    load: str | None = None,
+) -> Ranked:
     """The same unit on each rig side by side: the rigs take the drives' place.
 
     Raises
     ------
-    UnknownName, Misuse
+    UnknownNameError, UsageError
         See `Shelf.results_of_unit`.
     """
-    results = [replace(r, drive=r.conditions.rig or "unknown rig") for r in shelf.results_of_unit(unit, drive)]
+    results = [
+        replace(r, drive=r.conditions.rig or "unknown rig")
+        for r in shelf.results_of_unit(unit, drive)
+    ]
     return placed(results, yardstick, {}, "rig", load)
 
 
-def placed(results: Sequence[StepResult], yardstick: str | None, drives: Mapping[str, Drive], by: str = "drive", load: str | None = None) -> Ranked:
+def placed(
+    results: Sequence[StepResult],
+    yardstick: str | None,
+    drives: Mapping[str, Drive],
+    by: str = "drive",
+    load: str | None = None,
+) -> Ranked:
     """Rank these results in an order."""
     kind = kind_of(by)
     ranking = rank(results, yardstick, _weights(load) if load is not None else None)
     if kind is not None and kind not in ranking.kinds:
-        raise Misuse(f"no drive was measured with '{kind}'", f'measure it: jovik measure TARGET --drive NAME "{kind}"')
+        raise UsageError(
+            f"no drive was measured with '{kind}'",
+            f'measure it: jovik measure TARGET --drive NAME "{kind}"',
+        )
     return Ranked(_ordered(ranking, by, kind, drives), dict(drives), by, kind, load)
 
 
@@ -130,7 +172,7 @@ def kind_of(by: str) -> str | None:
 
     Raises
     ------
-    Misuse
+    UsageError
         It is neither.
     """
     if by in (*ORDERS, "index"):
@@ -138,43 +180,65 @@ def kind_of(by: str) -> str | None:
     try:
         return parse(by).kind
     except PhraseError as error:
-        raise Misuse(f"--by {by}: neither one of {', '.join(ORDERS)} nor a step", error.hint) from None
+        raise UsageError(
+            f"--by {by}: neither one of {', '.join(ORDERS)} nor a step", error.hint
+        ) from None
 
 
 def _date(text: str) -> str:
     try:
         return datetime.date.fromisoformat(text).isoformat()
     except ValueError:
-        raise Misuse(f"'{text}' is not a date", "write 2026-11-23") from None
+        raise UsageError(f"'{text}' is not a date", "write 2026-11-23") from None
 
 
 def _weights(load_name: str) -> Callable[[str], float]:
-    """What each kind of step counts for a load: its class's weight; copies and what has no class count nothing."""
+    """What each kind of step counts for a load: its class's weight.
+
+    Copies and what has no class count nothing.
+    """
     weights = read_load(load_name).weights
 
     def weight(kind: str) -> float:
         step = parse(kind)
-        if not isinstance(step, Access) or step.rate_bytes_s or step.rate_iops or step.compressible_percent:
+        if (
+            not isinstance(step, IoStep)
+            or step.rate_bytes_s
+            or step.rate_iops
+            or step.compressible_percent
+        ):
             return 0.0
         if step.fresh:
             return weights.get("sustained write", 0.0)
         direction = {100: "read", 0: "write"}.get(step.read_percent)
-        return weights.get(f"{'random' if step.random else 'sequential'} {direction}", 0.0) if direction else 0.0
+        return (
+            weights.get(f"{'random' if step.random else 'sequential'} {direction}", 0.0)
+            if direction
+            else 0.0
+        )
 
     return weight
 
 
 def price_for_terabyte(drive: Drive | None) -> float | None:
     """What a terabyte costs."""
-    return drive.price / (drive.capacity_bytes / 1e12) if drive is not None and drive.price and drive.capacity_bytes else None
+    return (
+        drive.price / (drive.capacity_bytes / 1e12)
+        if drive is not None and drive.price and drive.capacity_bytes
+        else None
+    )
 
 
-def index_for_money(row: DrivePlace, drive: Drive | None) -> float | None:
+def index_for_money(row: DriveRank, drive: Drive | None) -> float | None:
     """Index points for each unit of money."""
-    return row.index.median / drive.price if row.index is not None and drive is not None and drive.price else None
+    return (
+        row.index.median / drive.price
+        if row.index is not None and drive is not None and drive.price
+        else None
+    )
 
 
-def access_time_ns(row: DrivePlace) -> float | None:
+def access_time_ns(row: DriveRank) -> float | None:
     """Nanoseconds from the request to the answer of a small random read on its own."""
     single = next((s for s in row.steps if s.kind == SINGLE), None)
     return 1e9 / single.iops.median if single is not None and single.iops.median else None
@@ -183,7 +247,7 @@ def access_time_ns(row: DrivePlace) -> float | None:
 def _ordered(ranking: Ranking, by: str, kind: str | None, drives: Mapping[str, Drive]) -> Ranking:
     """The drives in another order than by their index; what is not known comes last."""
 
-    def key(row: DrivePlace) -> tuple[bool, float]:
+    def key(row: DriveRank) -> tuple[bool, float]:
         drive = drives.get(row.drive)
         value: float | None
         if by == "price":
@@ -191,7 +255,11 @@ def _ordered(ranking: Ranking, by: str, kind: str | None, drives: Mapping[str, D
         elif by == "money":
             value = -money if (money := index_for_money(row, drive)) is not None else None
         elif by == "endurance":
-            value = -float(drive.endurance_bytes) if drive is not None and drive.endurance_bytes else None
+            value = (
+                -float(drive.endurance_bytes)
+                if drive is not None and drive.endurance_bytes
+                else None
+            )
         elif by == "latency":
             value = access_time_ns(row)
         else:

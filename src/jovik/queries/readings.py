@@ -12,8 +12,8 @@ from jovik.shelf.store import Shelf
 
 
 @dataclass(frozen=True)
-class Beside:
-    """A reading with its place among comparable ones, how many there are, and what Jovik measured of the same quantity in its unit."""
+class ComparedReading:
+    """A reading, its rank among comparable ones and what Jovik measured of the same."""
 
     reading: Reading
     place: int
@@ -27,7 +27,7 @@ class Noted:
 
     drive: str
     notes: tuple[Note, ...]
-    readings: tuple[Beside, ...]
+    readings: tuple[ComparedReading, ...]
 
 
 def noted(shelf: Shelf, name: str) -> Noted:
@@ -35,7 +35,7 @@ def noted(shelf: Shelf, name: str) -> Noted:
 
     Raises
     ------
-    UnknownName
+    UnknownNameError
         No drive of that name.
     """
     drive = shelf.sheet(name).drive.name
@@ -44,11 +44,15 @@ def noted(shelf: Shelf, name: str) -> Noted:
     return Noted(drive, tuple(shelf.notes(drive)), mine)
 
 
-def _beside(one: Reading, every: Sequence[Reading], results: Sequence[StepResult]) -> Beside:
+def _beside(
+    one: Reading, every: Sequence[Reading], results: Sequence[StepResult]
+) -> ComparedReading:
     same = [r.value for r in every if r.comparable(one)]
     place = 1 + sum(v < one.value if one.lower_is_better else v > one.value for v in same)
     measured = None
     result = next((r for r in results if r.kind == one.phrase), None)
     if result is not None and one.unit in ("bytes/s", "IOPS"):
-        measured = statistics.median(p.iops if one.unit == "IOPS" else p.rate_bytes_s for p in result.passes)
-    return Beside(one, place, len(same), measured)
+        measured = statistics.median(
+            p.iops if one.unit == "IOPS" else p.rate_bytes_s for p in result.passes
+        )
+    return ComparedReading(one, place, len(same), measured)

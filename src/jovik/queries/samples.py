@@ -5,20 +5,20 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from jovik.analysis.claims import Verdict, judge
-from jovik.analysis.cross_rig import at_their_best
-from jovik.analysis.samples import ClassLink, Suspect, UnitFigure, side_by_side, suspects
+from jovik.analysis.cross_rig import best_across_rigs
+from jovik.analysis.samples import ClassLink, SampleFigure, SuspectSample, side_by_side, suspects
 from jovik.hardware.link import named_link
 from jovik.sheets.sheet import Drive, Sheet
 from jovik.shelf.store import Shelf
 
 
 @dataclass(frozen=True)
-class Samples:
-    """The units of a drive side by side, steps in the order of the results, and those that are not right."""
+class SampleComparison:
+    """The samples of a drive compared step by step, and the suspect ones."""
 
     drive: str
-    figures: tuple[UnitFigure, ...]
-    suspects: tuple[Suspect, ...]
+    figures: tuple[SampleFigure, ...]
+    suspects: tuple[SuspectSample, ...]
 
     @property
     def units(self) -> list[str]:
@@ -26,21 +26,38 @@ class Samples:
         return sorted({f.unit for f in self.figures})
 
 
-def samples(shelf: Shelf, sheet: Sheet) -> Samples:
-    """Lay the units of a drive side by side, each as the best of its rigs showed it; no figures where none was measured."""
+def samples(shelf: Shelf, sheet: Sheet) -> SampleComparison:
+    """Lay the units of a drive side by side, each as the best of its rigs showed it.
+
+    No figures where none was measured.
+    """
     drive = sheet.drive
-    results = at_their_best(shelf.latest_by_unit(drive.name), shelf.results_of_several_rigs(drive.name))
+    results = best_across_rigs(
+        shelf.latest_by_unit(drive.name), shelf.results_of_several_rigs(drive.name)
+    )
     peers = {n for n, other in shelf.drives().items() if n != drive.name and _alike(other, drive)}
     of_class = [r for r in shelf.latest_results() if r.drive in peers] if peers else []
     named = named_link(drive.interface)
-    link = ClassLink(named[0].now, named[0].rate_bytes_s, named[1]) if named is not None and named[0].rate_bytes_s is not None else None
+    link = (
+        ClassLink(named[0].now, named[0].rate_bytes_s, named[1])
+        if named is not None and named[0].rate_bytes_s is not None
+        else None
+    )
     figures = side_by_side(results, of_class, link, solid="solid" in drive.medium.casefold())
     short: list[tuple[str, str]] = []
     for unit in dict.fromkeys(f.unit for f in figures):
         mine = [f.result for f in figures if f.unit == unit]
-        short += [(unit, j.step.kind) for j in judge(sheet.claims, mine) if j.verdict is Verdict.SHORT and j.step is not None]
+        short += [
+            (unit, j.step.kind)
+            for j in judge(sheet.claims, mine)
+            if j.verdict is Verdict.SHORT and j.step is not None
+        ]
     order = list(dict.fromkeys(f.kind for f in figures))
-    return Samples(drive.name, tuple(sorted(figures, key=lambda f: order.index(f.kind))), tuple(suspects(figures, short)))
+    return SampleComparison(
+        drive.name,
+        tuple(sorted(figures, key=lambda f: order.index(f.kind))),
+        tuple(suspects(figures, short)),
+    )
 
 
 def _alike(one: Drive, two: Drive) -> bool:

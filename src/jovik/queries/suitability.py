@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from jovik.analysis.cross_rig import Slowed, slowed
-from jovik.analysis.suitability import Fit, fit
-from jovik.base.errors import Misuse
+from jovik.analysis.cross_rig import RigSlowdown, slowed
+from jovik.analysis.suitability import Suitability, fit
+from jovik.base.errors import UsageError
 from jovik.sheets.load import Load
 from jovik.sheets.sheet import Drive
 from jovik.shelf.store import Shelf
@@ -15,15 +15,17 @@ from jovik.shelf.store import Shelf
 
 @dataclass(frozen=True)
 class Fitted:
-    """How loads fit a drive, in their order: empty, and at each level that it was filled to on purpose.
+    """How loads fit a drive, in their order.
+
+    Empty, and at each level that it was filled to on purpose.
 
     `slowed` is what the rig may have held back.
     """
 
     drive: Drive
-    empty: tuple[Fit, ...]
-    filled: dict[int, tuple[Fit, ...]]
-    slowed: tuple[Slowed, ...] = ()
+    empty: tuple[Suitability, ...]
+    filled: dict[int, tuple[Suitability, ...]]
+    slowed: tuple[RigSlowdown, ...] = ()
 
 
 def fitted(shelf: Shelf, name: str, loads: Sequence[Load]) -> Fitted:
@@ -31,18 +33,26 @@ def fitted(shelf: Shelf, name: str, loads: Sequence[Load]) -> Fitted:
 
     Raises
     ------
-    UnknownName, Misuse
+    UnknownNameError, UsageError
         It is not there, or was not measured.
     """
     drive = shelf.sheet(name).drive
     results = shelf.latest_results(drive.name, with_latencies=True, filled=True, ladders=True)
     if not results:
-        raise Misuse(f"{drive.name} has not been measured", f'measure it: jovik measure TARGET --drive "{drive.name}" --plan full-review')
+        raise UsageError(
+            f"{drive.name} has not been measured",
+            f'measure it: jovik measure TARGET --drive "{drive.name}" --plan full-review',
+        )
 
-    def at(level: int | None) -> tuple[Fit, ...]:
+    def at(level: int | None) -> tuple[Suitability, ...]:
         mine = [r for r in results if r.conditions.filled_percent == level]
         return tuple(fit(x, mine, drive.endurance_bytes) for x in loads)
 
-    levels = sorted({r.conditions.filled_percent for r in results if r.conditions.filled_percent is not None})
-    held = slowed([r for r in results if r.conditions.filled_percent is None], shelf.results_of_several_rigs(drive.name))
+    levels = sorted(
+        {r.conditions.filled_percent for r in results if r.conditions.filled_percent is not None}
+    )
+    held = slowed(
+        [r for r in results if r.conditions.filled_percent is None],
+        shelf.results_of_several_rigs(drive.name),
+    )
     return Fitted(drive, at(None), {level: at(level) for level in levels}, tuple(held))

@@ -4,20 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from jovik.analysis.sweep import Curve, curves
+from jovik.analysis.sweep import Sweep, curves
 from jovik.base.step_result import StepResult
 from jovik.shelf.store import Shelf
 
 
-def ladders_of(shelf: Shelf, latest: Sequence[StepResult]) -> list[Curve]:
-    """Every ladder among a drive's newest runs: rungs stay together, where the newest of each kind alone would tear them apart.
+def ladders_of(shelf: Shelf, latest: Sequence[StepResult]) -> list[Sweep]:
+    """Every ladder among a drive's newest runs.
+
+    Rungs stay together, where the newest of each kind alone would tear them apart.
 
     Parameters
     ----------
     latest : sequence of StepResult
         The drive's newest results, ladders included.
     """
-    found: dict[tuple[str, str], Curve] = {}
+    found: dict[tuple[str, str], Sweep] = {}
     # Of the same ladder made twice the newer one counts; runs are named by when they began.
     for key in sorted(dict.fromkeys(r.run for r in latest)):
         results = [r for r in shelf.results_of_run(key) if r.conditions.filled_percent is None]

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from jovik.analysis.cross_rig import Slowed, slowed
+from jovik.analysis.cross_rig import RigSlowdown, slowed
 from jovik.analysis.upgrade import Upgrade, compare
-from jovik.base.errors import Misuse
+from jovik.base.errors import UsageError
 from jovik.base.step_result import StepResult
 from jovik.sheets.reading import Reading
 from jovik.sheets.sheet import Drive
@@ -15,7 +15,7 @@ from jovik.shelf.store import Shelf
 
 @dataclass(frozen=True)
 class Upgraded:
-    """Two drives step by step, with what was read by hand of both by the same method, and the results it is from.
+    """Two drives step by step, with readings taken by the same method, and their results.
 
     `slowed` is what their rigs may have held back.
     """
@@ -26,7 +26,7 @@ class Upgraded:
     readings: tuple[tuple[Reading, Reading], ...]
     results: tuple[StepResult, ...]
     link_bytes_s: float | None = None
-    slowed: tuple[Slowed, ...] = ()
+    slowed: tuple[RigSlowdown, ...] = ()
 
 
 def upgraded(shelf: Shelf, old: str, new: str, *, link_bytes_s: float | None = None) -> Upgraded:
@@ -39,19 +39,31 @@ def upgraded(shelf: Shelf, old: str, new: str, *, link_bytes_s: float | None = N
 
     Raises
     ------
-    UnknownName, Misuse
+    UnknownNameError, UsageError
         A drive is not there, was not measured, or both are the same.
     """
     before, after = shelf.sheet(old).drive, shelf.sheet(new).drive
     if after.name == before.name:
-        raise Misuse(f"{after.name} cannot replace itself", "name another drive; see jovik sheet list")
+        raise UsageError(
+            f"{after.name} cannot replace itself", "name another drive; see jovik sheet list"
+        )
     results = []
     for drive in (before, after):
         results.append(shelf.latest_results(drive.name))
         if not results[-1]:
-            raise Misuse(f"{drive.name} has not been measured", f'measure it: jovik measure TARGET --drive "{drive.name}"')
-    found = compare(before.name, after.name, *results, link_bytes_s=link_bytes_s, new_price=after.price)
+            raise UsageError(
+                f"{drive.name} has not been measured",
+                f'measure it: jovik measure TARGET --drive "{drive.name}"',
+            )
+    found = compare(
+        before.name, after.name, *results, link_bytes_s=link_bytes_s, new_price=after.price
+    )
     every = tuple(r for mine in results for r in mine)
     held = tuple(slowed(every, shelf.results_of_several_rigs()))
-    both = [(r, s) for r in shelf.readings(before.name) for s in shelf.readings(after.name) if s.comparable(r)]
+    both = [
+        (r, s)
+        for r in shelf.readings(before.name)
+        for s in shelf.readings(after.name)
+        if s.comparable(r)
+    ]
     return Upgraded(before, after, found, tuple(both), every, link_bytes_s, held)

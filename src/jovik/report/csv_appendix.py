@@ -7,20 +7,48 @@ from dataclasses import fields
 
 from jovik.base.sanitize import csv_text, file_name
 from jovik.base.step_result import PassFigures, StepResult
-from jovik.report.document import Figures
+from jovik.report.document import CsvAttachment
 from jovik.shelf.store import RunRecord
 
-HEADER = ("run", "started", "drive", "unit", "rig", "link", "engine", "direct", "filled_percent", "phrase", "pass")
+HEADER = (
+    "run",
+    "started",
+    "drive",
+    "unit",
+    "rig",
+    "link",
+    "engine",
+    "direct",
+    "filled_percent",
+    "phrase",
+    "pass",
+)
 
 
-def raw_figures(drive: str, runs: Sequence[tuple[RunRecord, tuple[StepResult, ...]]]) -> Figures:
+def raw_figures(
+    drive: str, runs: Sequence[tuple[RunRecord, tuple[StepResult, ...]]]
+) -> CsvAttachment:
     """One line for each pass: rates in bytes a second, times in nanoseconds."""
     names = [f.name for f in fields(PassFigures)]
     rows = []
     for run, results in runs:
         for r in results:
             c = r.conditions
-            shared = (run.id, r.started, drive, c.unit, c.rig, c.link, c.engine, c.direct, c.filled_percent, r.phrase)
-            rows += [(*shared, number, *(getattr(p, n) for n in names)) for number, p in enumerate(r.passes, 1)]
+            shared = (
+                run.id,
+                r.started,
+                drive,
+                c.unit,
+                c.rig,
+                c.link,
+                c.engine,
+                c.direct,
+                c.filled_percent,
+                r.phrase,
+            )
+            rows += [
+                (*shared, number, *(getattr(p, n) for n in names))
+                for number, p in enumerate(r.passes, 1)
+            ]
     what = f"{len(rows)} passes, one a line: rates in bytes a second, times in nanoseconds"
-    return Figures(f"{file_name(drive)}.csv", csv_text((*HEADER, *names), rows), what)
+    return CsvAttachment(f"{file_name(drive)}.csv", csv_text((*HEADER, *names), rows), what)

@@ -1,4 +1,8 @@
-"""A document as plain data: sections of paragraphs, lists, tables and pictures, which each form of the review sets in its own way."""
+"""A document as plain data.
+
+Sections of paragraphs, lists, tables and pictures, which each form of the review sets in its own
+way.
+"""
 
 from __future__ import annotations
 
@@ -18,7 +22,10 @@ class Paragraph:
 
 @dataclass(frozen=True)
 class Bullets:
-    """A list under a heading of its own, such as what a drive is best for; `mark` is what stands for a bullet."""
+    """A list under a heading of its own, such as what a drive is best for.
+
+    `mark` is what stands for a bullet.
+    """
 
     title: str
     items: tuple[str, ...]
@@ -29,8 +36,8 @@ class Bullets:
 class Picture:
     """A picture in light and dark: a name for its file, and in words what it shows.
 
-    `draw` draws it to a path with a `look` and a `size`; `light` and `dark` are its PNG bytes once that was done
-    (`jovik.report.pictures.painted`).
+    `draw` draws it to a path with a `look` and a `size`; `light` and `dark` are its PNG bytes once
+    that was done (`jovik.report.pictures.render_pictures`).
     """
 
     name: str
@@ -42,14 +49,14 @@ class Picture:
 
 
 @dataclass(frozen=True)
-class Words:
+class ReviewerText:
     """The reviewer's own Markdown."""
 
     markdown: str
 
 
 @dataclass(frozen=True)
-class Figures:
+class CsvAttachment:
     """Raw figures as CSV, to take along."""
 
     name: str
@@ -64,7 +71,7 @@ class Links:
     items: tuple[tuple[str, str], ...]
 
 
-Block = Paragraph | Bullets | Picture | Words | Figures | Links | Table
+Block = Paragraph | Bullets | Picture | ReviewerText | CsvAttachment | Links | Table
 
 
 @dataclass(frozen=True)

@@ -1,4 +1,4 @@
-"""A document as one HTML file that needs nothing from outside, under a policy that lets nothing in."""
+"""A document as one self-contained HTML file with a strict content policy."""
 
 from __future__ import annotations
 
@@ -11,27 +11,54 @@ from importlib.resources import files
 from typing import Any
 
 from jovik.base.quantities import parse_size, parse_time
-from jovik.base.sanitize import plain
-from jovik.report.document import Bullets, Document, Figures, Links, Paragraph, Picture, Words
+from jovik.base.sanitize import strip_control
+from jovik.report.document import (
+    Bullets,
+    CsvAttachment,
+    Document,
+    Links,
+    Paragraph,
+    Picture,
+    ReviewerText,
+)
 from jovik.report.reviewer_text import as_html
 from jovik.tables import Table
 
 VERDICTS = {
-    "met": "good", "beaten": "good", "faster": "good", "yes": "good", "fine": "good", "short": "bad", "suspect": "bad", "slower": "bad", "no": "bad",
-    "too close to call": "open", "held back": "open", "untested": "open", "look at this": "bad",
-}  # fmt: skip
+    "met": "good",
+    "beaten": "good",
+    "faster": "good",
+    "yes": "good",
+    "fine": "good",
+    "short": "bad",
+    "suspect": "bad",
+    "slower": "bad",
+    "no": "bad",
+    "too close to call": "open",
+    "held back": "open",
+    "untested": "open",
+    "look at this": "bad",
+}
 """Cells that say a verdict, and the colour they are set in, besides being said."""
 
 
-def as_page(document: Document) -> str:
+def render_html(document: Document) -> str:
     """The page.
 
-    Its content security policy names the hashes of its own style and script, and lets in pictures that it carries itself; so whatever a
-    drive's strings hold, nothing of it can run or load anything.
+    Its content security policy names the hashes of its own style and script, and lets in pictures
+    that it carries itself; so whatever a drive's strings hold, nothing of it can run or load
+    anything.
     """
     style, script = _part("page.css"), _part("page.js")
-    policy = f"default-src 'none'; img-src data:; style-src '{_hash(style)}'; script-src '{_hash(script)}'; base-uri 'none'; form-action 'none'"
-    return str(_templates().get_template("page.html").render(document=document, style=style, script=script, policy=policy))
+    policy = (
+        f"default-src 'none'; img-src data:; style-src '{_hash(style)}'; script-src "
+        f"'{_hash(script)}'; base-uri 'none'; form-action 'none'"
+    )
+    return str(
+        _templates()
+        .get_template("page.html")
+        .render(document=document, style=style, script=script, policy=policy)
+    )
 
 
 def as_data(content: bytes, kind: str) -> str:
@@ -40,14 +67,17 @@ def as_data(content: bytes, kind: str) -> str:
 
 
 def sort_key(cell: str) -> str:
-    """What a cell sorts by: the number it begins with, in base units where it is a size or a time; empty where it is text.
+    """What a cell sorts by.
+
+    The number it begins with, in base units where it is a size or a time; empty where it is text.
 
     ``1.20 PB`` is 1.2e15, ``2.5 ms`` 2.5e6 (ns), ``7,050 to 7,300`` 7050, ``3-4`` 3.
     """
     found = re.match(r"-?\d[\d,]*(?:\.\d+)?", cell)
     if found is None:
         return ""
-    # A time of two units (4 min 1 s), then a single one, then a size; what is neither sorts by its bare number.
+    # A time of two units (4 min 1 s), then a single one, then a size; what is neither sorts by its
+    # bare number.
     parts = re.findall(r"([\d,.]+) ?(ns|us|ms|s|min|h|d)\b", cell)
     if parts and re.fullmatch(r"(?:[\d,.]+ ?(?:ns|us|ms|s|min|h|d) ?)+", cell):
         return str(sum(parse_time(f"{n.replace(',', '')}{u}") for n, u in parts))
@@ -70,18 +100,31 @@ def _templates() -> Any:
     from jinja2 import Environment, PackageLoader, StrictUndefined
     from markupsafe import Markup
 
-    made = Environment(loader=PackageLoader("jovik.report"), autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
+    made = Environment(
+        loader=PackageLoader("jovik.report"),
+        autoescape=True,
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )
     sorts: dict[str, type] = {
-        "paragraph": Paragraph, "bullets": Bullets, "picture": Picture, "words": Words, "figures": Figures, "links": Links, "table": Table,
-    }  # fmt: skip
+        "paragraph": Paragraph,
+        "bullets": Bullets,
+        "picture": Picture,
+        "words": ReviewerText,
+        "figures": CsvAttachment,
+        "links": Links,
+        "table": Table,
+    }
     made.tests |= {name: _is(sort) for name, sort in sorts.items()}
     filters: dict[str, Any] = {
-        "plain": plain,
+        "plain": strip_control,
         "verdict": lambda cell: VERDICTS.get(cell, ""),
         "sort_key": sort_key,
         "png": lambda content: as_data(content, "image/png"),
         "csv": lambda text: as_data(text.encode(), "text/csv;charset=utf-8"),
-        # The one place where HTML comes from elsewhere: made by `as_html`, which lets no markup of the writer's through.
+        # The one place where HTML comes from elsewhere: made by `as_html`, which lets no markup of
+        # the writer's through.
         "words": lambda markdown: Markup(as_html(markdown)),
         "sorts": _sorts,
     }
@@ -94,5 +137,8 @@ def _is(sort: type) -> Any:
 
 
 def _sorts(rows: Sequence[Sequence[str]]) -> bool:
-    """Whether a table gains by being sorted: a table that names its step once for several rows would lose its meaning."""
+    """Whether a table gains by being sorted.
+
+    A table that names its step once for several rows would lose its meaning.
+    """
     return len(rows) > 2 and all(row[0] for row in rows)

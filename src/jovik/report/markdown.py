@@ -4,12 +4,24 @@ from __future__ import annotations
 
 import re
 
-from jovik.base.sanitize import plain
-from jovik.report.document import Block, Bullets, Document, Figures, Links, Paragraph, Picture, Words
-from jovik.report.reviewer_text import lowered
+from jovik.base.sanitize import strip_control
+from jovik.report.document import (
+    Block,
+    Bullets,
+    CsvAttachment,
+    Document,
+    Links,
+    Paragraph,
+    Picture,
+    ReviewerText,
+)
+from jovik.report.reviewer_text import demote_headings
 from jovik.tables import Table
 
-MADE = "<!-- made by Jovik, and made anew each time: your own words belong into a file of their own (jovik report --words) -->"
+MADE = (
+    "<!-- made by Jovik, and made anew each time: your own words belong into a file "
+    "of their own (jovik report --words) -->"
+)
 """The first line of every such file, by which it is known again."""
 
 
@@ -29,9 +41,16 @@ def as_markdown(document: Document, pictures: str) -> str:
 
 
 def escaped(text: str) -> str:
-    """Foreign text in one line that Markdown takes for text: no markup, no link, no row of a table."""
-    line = re.sub(r"([\\`*_{}\[\]<>|#!&~$])", r"\\\1", plain(" ".join(text.split())))
-    return re.sub(r"^([-+=]|\d+(?=[.)]))", r"\\\1", line) if not line[:1].isdigit() else re.sub(r"^(\d+)([.)])", r"\1\\\2", line)
+    """Foreign text in one line that Markdown takes for text.
+
+    No markup, no link, no row of a table.
+    """
+    line = re.sub(r"([\\`*_{}\[\]<>|#!&~$])", r"\\\1", strip_control(" ".join(text.split())))
+    return (
+        re.sub(r"^([-+=]|\d+(?=[.)]))", r"\\\1", line)
+        if not line[:1].isdigit()
+        else re.sub(r"^(\d+)([.)])", r"\1\\\2", line)
+    )
 
 
 def _block(block: Block, pictures: str) -> str:
@@ -39,14 +58,19 @@ def _block(block: Block, pictures: str) -> str:
         case Paragraph():
             return f"**{escaped(block.text)}**" if block.loud else escaped(block.text)
         case Bullets():
-            return "\n".join([*([f"**{escaped(block.title)}**\n"] if block.title else []), *(f"- {escaped(i)}" for i in block.items)])
+            return "\n".join(
+                [
+                    *([f"**{escaped(block.title)}**\n"] if block.title else []),
+                    *(f"- {escaped(i)}" for i in block.items),
+                ]
+            )
         case Links():
             return "\n".join(f"- [{escaped(name)}]({target})" for name, target in block.items)
-        case Words():
-            return lowered(block.markdown)
+        case ReviewerText():
+            return demote_headings(block.markdown)
         case Picture():
             return f"![{escaped(block.alt)}]({pictures}/{block.name}.png)"
-        case Figures():
+        case CsvAttachment():
             return f"[{block.name}]({block.name}) ({escaped(block.what)})"
         case Table():
             return _table(block)
@@ -54,7 +78,11 @@ def _block(block: Block, pictures: str) -> str:
 
 def _table(table: Table) -> str:
     lines = [f"**{escaped(table.title)}**", "", _row(table.columns)]
-    lines.append("|" + "|".join(" ---: " if n in table.right else " --- " for n in range(len(table.columns))) + "|")
+    lines.append(
+        "|"
+        + "|".join(" ---: " if n in table.right else " --- " for n in range(len(table.columns)))
+        + "|"
+    )
     lines += [_row(row) for row in table.rows]
     notes = [f"- {escaped(n)}" for n in table.notes if n.strip()]
     return "\n".join([*lines, *(["", *notes] if notes else [])])

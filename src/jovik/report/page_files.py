@@ -5,10 +5,10 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
-from jovik.base.errors import Misuse, TargetRefused
+from jovik.base.errors import TargetError, UsageError
 from jovik.report.csv_appendix import HEADER
-from jovik.report.document import Document, Figures
-from jovik.report.html import as_page
+from jovik.report.document import CsvAttachment, Document
+from jovik.report.html import render_html
 from jovik.report.markdown import MADE, as_markdown
 
 OURS = {".html": '<meta name="generator" content="Jovik">', ".md": MADE, ".csv": ",".join(HEADER)}
@@ -17,7 +17,7 @@ OURS = {".html": '<meta name="generator" content="Jovik">', ".md": MADE, ".csv":
 
 def write_html(document: Document, out: Path) -> list[Path]:
     """One self-contained page."""
-    return [_write(out, as_page(document).encode())]
+    return [_write(out, render_html(document).encode())]
 
 
 def write_markdown(document: Document, out: Path) -> list[Path]:
@@ -27,7 +27,7 @@ def write_markdown(document: Document, out: Path) -> list[Path]:
     _make(folder)
     for picture in document.pictures:
         written.append(_write(folder / f"{picture.name}.png", picture.light))
-    raw = [b for s in document.sections for b in s.blocks if isinstance(b, Figures)]
+    raw = [b for s in document.sections for b in s.blocks if isinstance(b, CsvAttachment)]
     return written + [_write(out.with_name(f.name), f.csv.encode()) for f in raw]
 
 
@@ -36,7 +36,7 @@ def make_folder(folder: Path) -> None:
 
     Raises
     ------
-    TargetRefused
+    TargetError
         It cannot be made.
     """
     _make(folder)
@@ -46,17 +46,20 @@ def _make(folder: Path) -> None:
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise TargetRefused(f"the folder {folder} cannot be made: {error.strerror}") from None
+        raise TargetError(f"the folder {folder} cannot be made: {error.strerror}") from None
 
 
 def _write(out: Path, content: bytes) -> Path:
     try:
         mark = OURS.get(out.suffix)
         if mark is not None and out.exists() and mark.encode() not in out.read_bytes()[:4096]:
-            raise Misuse(f"{out} is there already, and Jovik did not make it", "name another place, or move it away")
+            raise UsageError(
+                f"{out} is there already, and Jovik did not make it",
+                "name another place, or move it away",
+            )
         part = out.with_name(f".{out.name}.part")
         part.write_bytes(content)
         os.replace(part, out)
     except OSError as error:
-        raise TargetRefused(f"{out} cannot be written: {error.strerror}") from None
+        raise TargetError(f"{out} cannot be written: {error.strerror}") from None
     return out

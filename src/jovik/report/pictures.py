@@ -12,25 +12,25 @@ from pathlib import Path
 from typing import Any
 
 from jovik.analysis.claims import all_latencies_ns
-from jovik.analysis.fullness import FullPair
+from jovik.analysis.fullness import FillComparison
 from jovik.analysis.ranking import Ranking
-from jovik.analysis.sweep import Curve
+from jovik.analysis.sweep import Sweep
 from jovik.base.quantities import show_rate, show_size, show_time, significant
 from jovik.base.step_result import StepResult
 from jovik.base.trace import Trace
-from jovik.charts.style import LOOKS, Look
+from jovik.charts.style import LOOKS, Theme
 from jovik.queries.claims import Judged
 from jovik.queries.upgrade import Upgraded
 from jovik.report.document import Block, Document, Picture
 from jovik.steps import parse
-from jovik.tables.claims import overall
+from jovik.tables.claims import claims_summary
 
 SIZE = (1280, 800)
 PALETTE = 128
 """Colours of a picture: its own few, and the shades between them at every edge."""
 
 
-def drawn(name: str, alt: str, draw: Callable[..., None], *what: Any, **how: Any) -> Picture:
+def picture(name: str, alt: str, draw: Callable[..., None], *what: Any, **how: Any) -> Picture:
     """A picture to be painted.
 
     Parameters
@@ -41,8 +41,8 @@ def drawn(name: str, alt: str, draw: Callable[..., None], *what: Any, **how: Any
     return Picture(name, alt, SIZE, lambda out, look: draw(*what, out, size=SIZE, look=look, **how))
 
 
-def painted(document: Document) -> Document:
-    """The same document with every picture's bytes, in light and dark, painted by as many processes as there are cores."""
+def render_pictures(document: Document) -> Document:
+    """The document with every picture rendered, light and dark, by one process a core."""
     jobs = [(p.draw, look) for p in document.pictures for look in LOOKS.values()]
     cores = min(len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else 1, len(jobs))
     if cores > 1 and "fork" in multiprocessing.get_all_start_methods():
@@ -58,20 +58,32 @@ def painted(document: Document) -> Document:
         bytes_of = map(_paint, jobs)
 
     def finished(block: Block) -> Block:
-        return replace(block, light=next(bytes_of), dark=next(bytes_of)) if isinstance(block, Picture) else block
+        return (
+            replace(block, light=next(bytes_of), dark=next(bytes_of))
+            if isinstance(block, Picture)
+            else block
+        )
 
-    return replace(document, sections=tuple(replace(s, blocks=tuple(finished(b) for b in s.blocks)) for s in document.sections))
+    return replace(
+        document,
+        sections=tuple(
+            replace(s, blocks=tuple(finished(b) for b in s.blocks)) for s in document.sections
+        ),
+    )
 
 
-_jobs: list[tuple[Callable[..., None], Look]] = []
+_jobs: list[tuple[Callable[..., None], Theme]] = []
 
 
 def _paint_job(number: int) -> bytes:
     return _paint(_jobs[number])
 
 
-def _paint(job: tuple[Callable[..., None], Look]) -> bytes:
-    """PNG bytes of one picture, with a palette: lines on paper need no more colours, and a third of the bytes."""
+def _paint(job: tuple[Callable[..., None], Theme]) -> bytes:
+    """PNG bytes of one picture, with a palette.
+
+    Lines on paper need no more colours, and a third of the bytes.
+    """
     from PIL import Image
 
     draw, look = job
@@ -88,24 +100,45 @@ def claims_picture(found: Judged) -> Picture:
     """Claims against measured."""
     from jovik.charts.claims import draw_claims
 
-    each = ", ".join(f"{j.claim.label} {100 * j.share.median:.0f} %" for j in found.judgements if j.share is not None)
-    alt = f"Bars of what was measured as a share of each claim. {overall(found.judgements)}. {each}"
-    return drawn("claims", alt, draw_claims, found.sheet.drive.name, found.judgements, found.margin)
+    each = ", ".join(
+        f"{j.claim.label} {100 * j.share.median:.0f} %"
+        for j in found.judgements
+        if j.share is not None
+    )
+    alt = (
+        "Bars of what was measured as a share of each claim. "
+        f"{claims_summary(found.judgements)}. {each}"
+    )
+    return picture(
+        "claims", alt, draw_claims, found.sheet.drive.name, found.judgements, found.margin
+    )
 
 
 def ranking_picture(ranking: Ranking, drive: str | None = None) -> Picture:
     """The ranking, with this drive in the strong colour."""
     from jovik.charts.ranking import draw_ranking
 
-    first = [f"{d.drive} {significant(d.index.median)} (place {d.place})" for d in ranking.drives if d.index is not None][:10]
-    return drawn("ranking", f"Bars of the index of every drive: {', '.join(first)}", draw_ranking, ranking, highlight=drive)
+    first = [
+        f"{d.drive} {significant(d.index.median)} (place {d.place})"
+        for d in ranking.drives
+        if d.index is not None
+    ][:10]
+    return picture(
+        "ranking",
+        f"Bars of the index of every drive: {', '.join(first)}",
+        draw_ranking,
+        ranking,
+        highlight=drive,
+    )
 
 
-def ladder_picture(number: int, curve: Curve) -> Picture:
+def ladder_picture(number: int, curve: Sweep) -> Picture:
     """A ladder as a curve."""
     from jovik.charts.sweep import draw_ladder
 
-    return drawn(f"ladder-{number}", f"A curve of {curve.label}: {curve.words()}", draw_ladder, [curve])
+    return picture(
+        f"ladder-{number}", f"A curve of {curve.label}: {curve.words()}", draw_ladder, [curve]
+    )
 
 
 def latency_picture(results: Sequence[StepResult]) -> Picture:
@@ -116,8 +149,13 @@ def latency_picture(results: Sequence[StepResult]) -> Picture:
     for r in results:
         short = all_latencies_ns(r)
         if short is not None:
-            said.append(f"{parse(r.kind).label}: half within {show_time(short['p50'])}, 99 % within {show_time(short['p99'])}")
-    return drawn("latency", f"Curves of how long I/Os take. {'; '.join(said)}", draw_latency, results)
+            said.append(
+                f"{parse(r.kind).label}: half within {show_time(short['p50'])}, 99 % within "
+                f"{show_time(short['p99'])}"
+            )
+    return picture(
+        "latency", f"Curves of how long I/Os take. {'; '.join(said)}", draw_latency, results
+    )
 
 
 def long_write_picture(number: int, result: StepResult, trace: Trace, over: str) -> Picture:
@@ -126,13 +164,16 @@ def long_write_picture(number: int, result: StepResult, trace: Trace, over: str)
 
     cliff = result.facts["long_write"]["cliff"]
     fall = (
-        f"it falls after {show_size(cliff['at_bytes'])} from {show_rate(cliff['before_bytes_s'])} to {show_rate(cliff['after_bytes_s'])}"
+        f"it falls after {show_size(cliff['at_bytes'])} from "
+        f"{show_rate(cliff['before_bytes_s'])} to {show_rate(cliff['after_bytes_s'])}"
         if cliff is not None
         else "it does not fall"
     )
     what = "time" if over == "time" else "what was written"
     alt = f"The rate of {parse(result.kind).label} over {what}: {fall}"
-    return drawn(f"long-write-{number}-over-{over}", alt, draw_long_write, [(result, trace)], over=over)
+    return picture(
+        f"long-write-{number}-over-{over}", alt, draw_long_write, [(result, trace)], over=over
+    )
 
 
 def surface_picture(number: int, result: StepResult, trace: Trace) -> Picture:
@@ -140,16 +181,32 @@ def surface_picture(number: int, result: StepResult, trace: Trace) -> Picture:
     from jovik.charts.scan import draw_surface
 
     facts = result.facts["surface"]
-    ends = f"{show_rate(facts['first_bytes_s'])} at the first address" if facts.get("first_bytes_s") else "rates"
-    return drawn(f"surface-{number}", f"Rate and access times of {parse(result.kind).label}, {ends}", draw_surface, result, trace)
+    ends = (
+        f"{show_rate(facts['first_bytes_s'])} at the first address"
+        if facts.get("first_bytes_s")
+        else "rates"
+    )
+    return picture(
+        f"surface-{number}",
+        f"Rate and access times of {parse(result.kind).label}, {ends}",
+        draw_surface,
+        result,
+        trace,
+    )
 
 
-def fullness_picture(pairs: Sequence[FullPair]) -> Picture:
+def fullness_picture(pairs: Sequence[FillComparison]) -> Picture:
     """Empty against full."""
     from jovik.charts.paired_bars import draw_fullness
 
     each = ", ".join(f"{parse(p.kind).label} {100 * p.share.median:.0f} %" for p in pairs)
-    return drawn("full", f"Paired bars of each step empty and filled to {pairs[0].filled_percent} %; of empty: {each}", draw_fullness, pairs)
+    return picture(
+        "full",
+        f"Paired bars of each step empty and filled to {pairs[0].filled_percent} %; of "
+        f"empty: {each}",
+        draw_fullness,
+        pairs,
+    )
 
 
 def upgrade_picture(number: int, found: Upgraded) -> Picture:
@@ -157,6 +214,14 @@ def upgrade_picture(number: int, found: Upgraded) -> Picture:
     from jovik.charts.paired_bars import draw_upgrade
 
     kinds = {s.kind for s in found.upgrade.steps}
-    each = ", ".join(f"{parse(s.kind).label} {significant(s.times.median)} times" for s in found.upgrade.steps)
+    each = ", ".join(
+        f"{parse(s.kind).label} {significant(s.times.median)} times" for s in found.upgrade.steps
+    )
     alt = f"Paired bars of {found.old.name} and {found.new.name}: {each}"
-    return drawn(f"against-{number}", alt, draw_upgrade, found.upgrade, [r for r in found.results if r.kind in kinds])
+    return picture(
+        f"against-{number}",
+        alt,
+        draw_upgrade,
+        found.upgrade,
+        [r for r in found.results if r.kind in kinds],
+    )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from pathlib import Path
 
-from jovik.base.errors import Misuse
+from jovik.base.errors import UsageError
 from jovik.report.overview import comparison, page_names
 from jovik.report.page_files import make_folder, write_html, write_markdown
 from jovik.report.review import review
@@ -20,14 +20,18 @@ def check_pages(out: Path) -> None:
 
     Raises
     ------
-    Misuse
+    UsageError
         With the endings there are.
     """
     if out.suffix and out.suffix not in ENDINGS and not out.is_dir():
-        raise Misuse(f"{out} does not end in {' or '.join(ENDINGS)}", "or name a folder, for both")
+        raise UsageError(
+            f"{out} does not end in {' or '.join(ENDINGS)}", "or name a folder, for both"
+        )
 
 
-def publish_review(shelf: Shelf, name: str, out: Path, against: Sequence[str] = (), words: Path | None = None) -> list[Path]:
+def publish_review(
+    shelf: Shelf, name: str, out: Path, against: Sequence[str] = (), words: Path | None = None
+) -> list[Path]:
     """Write the review of a drive; the files that were written.
 
     Parameters
@@ -35,12 +39,14 @@ def publish_review(shelf: Shelf, name: str, out: Path, against: Sequence[str] = 
     out : Path
         A page (``.html`` or ``.md``), or a folder for both.
     words : Path, optional
-        The reviewer's own text; the file for this drive beside the shelf unless given (`jovik.report.reviewer_text.words_beside`).
+        The reviewer's own text; the file for this drive beside the shelf unless given
+        (`jovik.report.reviewer_text.words_beside`).
 
     Raises
     ------
-    Misuse
-        The place is none, holds the words, or a page that Jovik did not make; or the drive was not measured.
+    UsageError
+        The place is none, holds the words, or a page that Jovik did not make; or the drive was not
+        measured.
     """
     check_pages(out)
     drive = shelf.sheet(name).drive.name
@@ -49,17 +55,26 @@ def publish_review(shelf: Shelf, name: str, out: Path, against: Sequence[str] = 
     page = page_names(shelf.drive_names())[drive]
     pages = [out] if _is_page(out) else [out / f"{page}.html", out / f"{page}.md"]
     if own is not None and own.resolve() in [p.resolve() for p in pages]:
-        raise Misuse(f"{own} holds your words, and the review would be written over it", "name another place with --out")
+        raise UsageError(
+            f"{own} holds your words, and the review would be written over it",
+            "name another place with --out",
+        )
     document = review(shelf, drive, against, own)
     written: list[Path] = []
     for one in pages:
         make_folder(one.parent)
-        written += write_html(document, one) if one.suffix == ".html" else write_markdown(document, one)
+        written += (
+            write_html(document, one) if one.suffix == ".html" else write_markdown(document, one)
+        )
     return written
 
 
-def publish_overview(shelf: Shelf, out: Path, *, each: bool = False, said: Callable[[Path], None] = lambda _: None) -> list[Path]:
-    """Write the page of all drives, with links to the reviews in its folder; the files that were written.
+def publish_overview(
+    shelf: Shelf, out: Path, *, each: bool = False, said: Callable[[Path], None] = lambda _: None
+) -> list[Path]:
+    """Write the page of all drives, with links to the reviews in its folder.
+
+    The files that were written.
 
     Parameters
     ----------
@@ -72,7 +87,7 @@ def publish_overview(shelf: Shelf, out: Path, *, each: bool = False, said: Calla
     """
     check_pages(out)
     if out.suffix == ".md":
-        raise Misuse("the page of all drives is HTML", "name a folder, or FILE.html")
+        raise UsageError("the page of all drives is HTML", "name a folder, or FILE.html")
     names = page_names(shelf.drive_names())
     folder = out.parent if _is_page(out) else out
     written: list[Path] = []
@@ -85,7 +100,11 @@ def publish_overview(shelf: Shelf, out: Path, *, each: bool = False, said: Calla
     if each:
         for drive in dict.fromkeys(r.drive for r in shelf.latest_results(ladders=True)):
             keep(publish_review(shelf, drive, folder))
-    there = [(drive, f"{name}.html") for drive, name in names.items() if (folder / f"{name}.html").exists()]
+    there = [
+        (drive, f"{name}.html")
+        for drive, name in names.items()
+        if (folder / f"{name}.html").exists()
+    ]
     make_folder(folder)
     keep(write_html(comparison(shelf, there), out if _is_page(out) else out / "index.html"))
     return written

@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from jovik.analysis.claims import Verdict
-from jovik.analysis.ranking import sentence
-from jovik.base.errors import Misuse
+from jovik.analysis.ranking import rank_sentence
+from jovik.base.errors import UsageError
 from jovik.base.quantities import significant
 from jovik.base.step_result import StepResult
 from jovik.base.version import VERSION
@@ -19,14 +19,14 @@ from jovik.queries.suitability import Fitted, fitted
 from jovik.queries.upgrade import Upgraded, upgraded
 from jovik.report import pictures
 from jovik.report.csv_appendix import raw_figures
-from jovik.report.document import Block, Bullets, Document, Paragraph, Section, Words
+from jovik.report.document import Block, Bullets, Document, Paragraph, ReviewerText, Section
 from jovik.report.overview import around
 from jovik.report.reviewer_text import read_words
 from jovik.report.test_sections import how_section, tests_section
 from jovik.sheets.load import load_names, read_load
 from jovik.sheets.sheet import Sheet
 from jovik.shelf.store import RunRecord, Shelf
-from jovik.tables.claims import claims_table, doubts, overall
+from jovik.tables.claims import claims_summary, claims_table, doubts
 from jovik.tables.health import health_change_table
 from jovik.tables.ranking import overall_table, places_table, ranking_foot
 from jovik.tables.readings import readings_table
@@ -36,7 +36,7 @@ from jovik.tables.upgrade import jobs_table, money_words, upgrade_table
 
 
 @dataclass(frozen=True)
-class Material:
+class ReviewData:
     """All that the shelf knows of a drive under review."""
 
     sheet: Sheet
@@ -49,21 +49,26 @@ class Material:
     noted: Noted
 
 
-def gather(shelf: Shelf, name: str, against: Sequence[str] = ()) -> Material:
-    """Everything a review is made of; runs in the order of the work, only those whose figures still count.
+def gather(shelf: Shelf, name: str, against: Sequence[str] = ()) -> ReviewData:
+    """Everything a review is made of.
+
+    Runs in the order of the work, only those whose figures still count.
 
     Raises
     ------
-    UnknownName, Misuse
+    UnknownNameError, UsageError
         A drive is not there, or was not measured.
     """
     sheet = shelf.sheet(name)
     drive = sheet.drive.name
     results = shelf.latest_results(drive, with_latencies=True, filled=True, ladders=True)
     if not results:
-        raise Misuse(f"{drive} has not been measured", f'measure it: jovik measure TARGET --drive "{drive}" --plan full-review')
+        raise UsageError(
+            f"{drive} has not been measured",
+            f'measure it: jovik measure TARGET --drive "{drive}" --plan full-review',
+        )
     keys = sorted({r.run for r in results})
-    return Material(
+    return ReviewData(
         sheet,
         tuple(results),
         tuple((shelf.run(k), tuple(shelf.results_of_run(k))) for k in keys),
@@ -75,7 +80,9 @@ def gather(shelf: Shelf, name: str, against: Sequence[str] = ()) -> Material:
     )
 
 
-def review(shelf: Shelf, name: str, against: Sequence[str] = (), words: Path | None = None) -> Document:
+def review(
+    shelf: Shelf, name: str, against: Sequence[str] = (), words: Path | None = None
+) -> Document:
     """The review of a drive as a document.
 
     Parameters
@@ -87,7 +94,7 @@ def review(shelf: Shelf, name: str, against: Sequence[str] = (), words: Path | N
 
     Raises
     ------
-    UnknownName, Misuse
+    UnknownNameError, UsageError
         See `gather` and `read_words`.
     """
     own = read_words(words) if words is not None else ""
@@ -95,12 +102,19 @@ def review(shelf: Shelf, name: str, against: Sequence[str] = (), words: Path | N
     drive = it.sheet.drive
     sections = [
         Section("verdict", "The verdict", _verdict(it)),
-        Section("words", "In the reviewer's words", (Words(own),) if own.strip() else ()),
+        Section("words", "In the reviewer's words", (ReviewerText(own),) if own.strip() else ()),
         Section("sheet", "What the box says", (sheet_table(it.sheet),) if it.sheet.claims else ()),
         tests_section(shelf, it.runs, it.results),
-        Section("claims", "Claims against measured", (pictures.claims_picture(it.judged), claims_table(it.judged)) if it.judged else ()),
+        Section(
+            "claims",
+            "Claims against measured",
+            (pictures.claims_picture(it.judged), claims_table(it.judged)) if it.judged else (),
+        ),
         Section("ranking", "Among the others", _ranking(it)),
-        *(Section(f"against-{n}", f"Against {u.old.name}", _against(n, u)) for n, u in enumerate(it.upgrades, 1)),
+        *(
+            Section(f"against-{n}", f"Against {u.old.name}", _against(n, u))
+            for n, u in enumerate(it.upgrades, 1)
+        ),
         Section("fit", "What it carries", (fit_table(it.fitted),)),
         Section("health", "Its own log", _health(it.runs)),
         Section("notes", "Read and noted by hand", _notes(it.noted)),
@@ -109,74 +123,123 @@ def review(shelf: Shelf, name: str, against: Sequence[str] = (), words: Path | N
     ]
     dates = sorted({run.started[:10] for run, _ in it.runs})
     when = dates[0] if len(dates) == 1 else f"{dates[0]} to {dates[-1]}"
-    simulated = "simulated: this is a model drive" if any(r.conditions.engine == "model" for r in it.results) else ""
+    simulated = (
+        "simulated: this is a model drive"
+        if any(r.conditions.engine == "model" for r in it.results)
+        else ""
+    )
     subtitle = "; ".join(x for x in (facts_line(drive), f"measured {when}", simulated) if x)
-    made = Document(drive.name, subtitle, tuple(s for s in sections if s.blocks), f"Made by Jovik {VERSION}")
-    return pictures.painted(made)
+    made = Document(
+        drive.name, subtitle, tuple(s for s in sections if s.blocks), f"Made by Jovik {VERSION}"
+    )
+    return pictures.render_pictures(made)
 
 
-def _verdict(it: Material) -> tuple[Block, ...]:
+def _verdict(it: ReviewData) -> tuple[Block, ...]:
     drive = it.sheet.drive.name
     said: list[Block] = []
     if it.judged is not None:
-        said.append(Paragraph(f"{overall(it.judged.judgements)}.", loud=True))
-    said.append(Paragraph(f"{sentence(it.ranked.ranking, drive)}."))
+        said.append(Paragraph(f"{claims_summary(it.judged.judgements)}.", loud=True))
+    said.append(Paragraph(f"{rank_sentence(it.ranked.ranking, drive)}."))
     said += [Paragraph(f"Instead of {u.old.name}: {u.upgrade.conclusion}.") for u in it.upgrades]
     good, bad = _best_for(it), _watch_out(it)
     said += [Bullets("Best for", tuple(good), "+")] if good else []
     said += [Bullets("Watch out", tuple(bad), "!")] if bad else []
-    said += [Bullets(title, tuple(n.text for n in it.noted.notes if n.sort == sort), mark) for title, sort, mark in SORTS[:2] if _has(it.noted, sort)]
+    said += [
+        Bullets(title, tuple(n.text for n in it.noted.notes if n.sort == sort), mark)
+        for title, sort, mark in SORTS[:2]
+        if _has(it.noted, sort)
+    ]
     return tuple(said)
 
 
-SORTS = (("The reviewer likes", "pro", "+"), ("The reviewer does not like", "con", "!"), ("The reviewer notes", "remark", "-"))
+SORTS = (
+    ("The reviewer likes", "pro", "+"),
+    ("The reviewer does not like", "con", "!"),
+    ("The reviewer notes", "remark", "-"),
+)
 
 
 def _has(found: Noted, sort: str) -> bool:
     return any(n.sort == sort for n in found.notes)
 
 
-def _best_for(it: Material) -> list[str]:
+def _best_for(it: ReviewData) -> list[str]:
     """Loads that it carries, those with the most headroom first.
 
-    None of them are those that wear it out before its warranty ends, or whose writing only a short test speaks for.
+    None of them are those that wear it out before its warranty ends, or whose writing only a short
+    test speaks for.
     """
     warranty = it.fitted.drive.warranty_years
-    carried = [f for f in it.fitted.empty if f.carried and f.headroom is not None and not by_short_test(f)]
+    carried = [
+        f for f in it.fitted.empty if f.carried and f.headroom is not None and not by_short_test(f)
+    ]
     lasting = [f for f in carried if not (f.years and warranty and f.years < warranty)]
     lasting.sort(key=lambda f: -(f.headroom or 0))
     return [
-        f"{f.load.title}: {f'{f.streams:,} at once' if f.load.many else f'{significant(f.headroom, 2)} times what it needs'}"
+        f"{f.load.title}: "
+        + (
+            f"{f.streams:,} at once"
+            if f.load.many
+            else f"{significant(f.headroom, 2)} times what it needs"
+        )
         for f in lasting[:5]
         if f.headroom is not None
     ]
 
 
-def _watch_out(it: Material) -> list[str]:
-    """What makes one doubt all of it, claims that fell short or could not be tested, where it falls, what it does not carry, what wears it out."""
+def _watch_out(it: ReviewData) -> list[str]:
+    """Caveats: doubtful data, claims missed or untested, cliffs, loads not carried, wear."""
     said = [d.removeprefix("look: ") for d in doubts(it.judged)] if it.judged is not None else []
     for j in it.judged.judgements if it.judged is not None else ():
         if j.verdict in (Verdict.SHORT, Verdict.HELD) and j.measured is not None:
             why = f" ({j.why})" if j.verdict is Verdict.HELD else ""
             claimed = f"{'up to ' if j.claim.up_to else ''}{j.claim.shown()}"
-            said.append(f"{j.claim.label}: {j.claim.shown(j.measured.median)}, claimed {claimed}{why}")
-    said += [n for r in it.results if r.conditions.filled_percent is None for n in r.notes if n.startswith("the cliff")][:1]
-    said += [f"does not carry: {f.load.title} ({f.ends})" for f in it.fitted.empty if f.headroom is not None and not f.carried]
+            said.append(
+                f"{j.claim.label}: {j.claim.shown(j.measured.median)}, claimed {claimed}{why}"
+            )
+    said += [
+        n
+        for r in it.results
+        if r.conditions.filled_percent is None
+        for n in r.notes
+        if n.startswith("the cliff")
+    ][:1]
+    said += [
+        f"does not carry: {f.load.title} ({f.ends})"
+        for f in it.fitted.empty
+        if f.headroom is not None and not f.carried
+    ]
     warranty = it.fitted.drive.warranty_years
-    worn = [f for f in it.fitted.empty if f.carried and f.years is not None and warranty is not None and f.years < warranty]
-    said += [f"{f.load.title}: spends its endurance rating in {significant(f.years, 2)} years" for f in worn if f.years is not None][:3]
-    said += [f"{sum(r.errors for r in it.results)} errors while it was measured"] if any(r.errors for r in it.results) else []
+    worn = [
+        f
+        for f in it.fitted.empty
+        if f.carried and f.years is not None and warranty is not None and f.years < warranty
+    ]
+    said += [
+        f"{f.load.title}: spends its endurance rating in {significant(f.years, 2)} years"
+        for f in worn
+        if f.years is not None
+    ][:3]
+    said += (
+        [f"{sum(r.errors for r in it.results)} errors while it was measured"]
+        if any(r.errors for r in it.results)
+        else []
+    )
     said += [f"its log: {note}" for run, _ in it.runs for note in run.notes or []]
     return said
 
 
-def _ranking(it: Material) -> tuple[Block, ...]:
+def _ranking(it: ReviewData) -> tuple[Block, ...]:
     ranking = it.ranked.ranking
     if sum(d.place is not None for d in ranking.drives) < 2:
         return (Paragraph("There is no other drive on this shelf to place it among."),)
     drive = it.sheet.drive.name
     near = around(it.ranked, drive)
-    few = f"Shown are {len(near.ranking.drives)} of {len(ranking.drives)} drives: the best, and those next to it."
+    few = (
+        f"Shown are {len(near.ranking.drives)} of {len(ranking.drives)} drives: the best, "
+        "and those next to it."
+    )
     drawn = any(d.index is not None for d in near.ranking.drives)
     foot = [n for n in ranking_foot(it.ranked) if not n.startswith("left out") or drive in n]
     return (
@@ -198,12 +261,18 @@ def _against(number: int, found: Upgraded) -> tuple[Block, ...]:
 
 def _health(runs: Sequence[tuple[RunRecord, tuple[StepResult, ...]]]) -> tuple[Block, ...]:
     return tuple(
-        health_change_table(f"Before and after {run.plan}, {run.started[:10]}", run.health_before, run.health_after)
+        health_change_table(
+            f"Before and after {run.plan}, {run.started[:10]}", run.health_before, run.health_after
+        )
         for run, _ in runs
         if run.health_before
     )
 
 
 def _notes(found: Noted) -> tuple[Block, ...]:
-    lists = tuple(Bullets(title, tuple(n.text for n in found.notes if n.sort == sort), mark) for title, sort, mark in SORTS if _has(found, sort))
+    lists = tuple(
+        Bullets(title, tuple(n.text for n in found.notes if n.sort == sort), mark)
+        for title, sort, mark in SORTS
+        if _has(found, sort)
+    )
     return (*((readings_table(found),) if found.readings else ()), *lists)

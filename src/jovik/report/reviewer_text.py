@@ -1,10 +1,13 @@
-"""The reviewer's own words: a Markdown file for each drive, set as HTML that can do nothing but be read."""
+"""The reviewer's own words.
+
+A Markdown file for each drive, set as HTML that can do nothing but be read.
+"""
 
 from __future__ import annotations
 
 from pathlib import Path
 
-from jovik.base.sanitize import file_name, plain
+from jovik.base.sanitize import file_name, strip_control
 from jovik.base.text_files import read_text
 
 MOST_BYTES = 1_000_000
@@ -12,8 +15,15 @@ MOST_BYTES = 1_000_000
 
 
 def words_beside(shelf_at: str, drive: str) -> Path | None:
-    """Where the words for a drive are looked for unless said otherwise: the folder ``words`` beside the shelf; None for a shelf on a server."""
-    return None if "://" in shelf_at else Path(shelf_at).resolve().parent / "words" / f"{file_name(drive)}.md"
+    """Where the words for a drive are looked for unless said otherwise.
+
+    The folder ``words`` beside the shelf; None for a shelf on a server.
+    """
+    return (
+        None
+        if "://" in shelf_at
+        else Path(shelf_at).resolve().parent / "words" / f"{file_name(drive)}.md"
+    )
 
 
 def read_words(path: Path) -> str:
@@ -21,26 +31,34 @@ def read_words(path: Path) -> str:
 
     Raises
     ------
-    Misuse
+    UsageError
         It is not there, too long, or no UTF-8 text.
     """
     return read_text(path, MOST_BYTES)
 
 
 def as_html(markdown: str) -> str:
-    """Markdown as HTML: markup in it is text, links lead to web pages and addresses only, pictures are left to the writer's own site."""
+    """Markdown as HTML.
+
+    Markup in it is text, links lead to web pages and addresses only, pictures are left to the
+    writer's own site.
+    """
     from markdown_it import MarkdownIt
 
     # A page that must not load anything from outside cannot show a picture that lies elsewhere.
-    setter = MarkdownIt("commonmark", {"html": False, "linkify": False}).enable("table").disable("image")
-    html: str = setter.render(plain(markdown, keep="\n\t"))
+    setter = (
+        MarkdownIt("commonmark", {"html": False, "linkify": False}).enable("table").disable("image")
+    )
+    html: str = setter.render(strip_control(markdown, keep="\n\t"))
     # The page's own headings come first: what the reviewer calls 1 lies below the section's 2.
     for level in (4, 3, 2, 1):
-        html = html.replace(f"<h{level}>", f"<h{level + 2}>").replace(f"</h{level}>", f"</h{level + 2}>")
+        html = html.replace(f"<h{level}>", f"<h{level + 2}>").replace(
+            f"</h{level}>", f"</h{level + 2}>"
+        )
     return html
 
 
-def lowered(markdown: str) -> str:
+def demote_headings(markdown: str) -> str:
     """The same Markdown with its headings two levels lower, to stand inside a page."""
     lines, fenced = [], False
     for line in markdown.splitlines():

@@ -14,7 +14,14 @@ from jovik.report.document import Block, Section
 from jovik.shelf.store import RunRecord, Shelf
 from jovik.steps import parse
 from jovik.tables import Table
-from jovik.tables.run_findings import access_table, copies_table, fullness_table, in_a_ladder, ladder_table, long_write_table
+from jovik.tables.run_findings import (
+    access_table,
+    copies_table,
+    fullness_table,
+    in_a_ladder,
+    ladder_table,
+    long_write_table,
+)
 from jovik.tables.steps import first_access, run_table, written_bytes
 
 Runs = Sequence[tuple[RunRecord, tuple[StepResult, ...]]]
@@ -33,10 +40,14 @@ def tests_section(shelf: Shelf, runs: Runs, results: Sequence[StepResult]) -> Se
         blocks += [pictures.ladder_picture(number, curve), ladder_table(curve)]
     for number, result in enumerate((r for r in empty if long_write_of(r) is not None), 1):
         trace = shelf.traces(result.run, result.phrase)[0]
-        blocks += [pictures.long_write_picture(number, result, trace, over) for over in ("time", "bytes")]
+        blocks += [
+            pictures.long_write_picture(number, result, trace, over) for over in ("time", "bytes")
+        ]
         blocks.append(long_write_table(None, result))
     for number, result in enumerate((r for r in empty if "surface" in r.facts), 1):
-        blocks.append(pictures.surface_picture(number, result, shelf.traces(result.run, result.phrase)[0]))
+        blocks.append(
+            pictures.surface_picture(number, result, shelf.traces(result.run, result.phrase)[0])
+        )
     pairs = empty_against_full(list(results))
     if pairs:
         blocks += [pictures.fullness_picture(pairs), fullness_table(pairs)]
@@ -52,7 +63,10 @@ def how_section(shelf: Shelf, runs: Runs) -> Section:
         title = f"{run.plan}, {run.started[:16].replace('T', ' ')} UTC"
         blocks.append(Table(title, ["what", "how"], _facts(shelf, run, results)))
     rows = [
-        (parse(r.phrase).label, x.what, f"{significant(x.rate_bytes_s / 1e6)} MB/s", x.note) for _, results in runs for r in results for x in r.limits
+        (parse(r.phrase).label, x.what, f"{significant(x.rate_bytes_s / 1e6)} MB/s", x.note)
+        for _, results in runs
+        for r in results
+        for x in r.limits
     ]
     if rows:
         blocks.append(Table("What limited it", ["step", "limit", "at", "which"], rows, right=(2,)))
@@ -67,13 +81,45 @@ def _facts(shelf: Shelf, run: RunRecord, results: Sequence[StepResult]) -> list[
     spans = sorted({r.conditions.span_bytes for r in measured if not in_a_ladder(r)})
     facts = [
         ("target", _target(run)),
-        ("rig", "; ".join(x for x in (rig.name, *(f"{k}: {v}" for k, v in rig.facts.items()), rig.notes) if x)),
-        ("drive under it", "; ".join(str(v) for k, v in device.items() if k in ("maker", "model", "firmware", "driver", "file_system") and v)),
+        (
+            "rig",
+            "; ".join(
+                x for x in (rig.name, *(f"{k}: {v}" for k, v in rig.facts.items()), rig.notes) if x
+            ),
+        ),
+        (
+            "drive under it",
+            "; ".join(
+                str(v)
+                for k, v in device.items()
+                if k in ("maker", "model", "firmware", "driver", "file_system") and v
+            ),
+        ),
         ("link", shared.link if shared and shared.link else ""),
         ("unit", "; ".join(x for x in (shared.unit, shared.firmware) if x) if shared else ""),
-        ("engine", ", ".join(dict.fromkeys(f"{r.conditions.engine}{'' if r.conditions.direct else ' through the cache'}" for r in measured))),
-        ("passes", f"{passes[0]} to {passes[-1]} of each step" if len(passes) > 1 else f"{passes[0]} of each step" if passes else ""),
-        ("within", " to ".join(show_size(s) for s in dict.fromkeys((spans[0], spans[-1])) if s) if spans else ""),
+        (
+            "engine",
+            ", ".join(
+                dict.fromkeys(
+                    f"{r.conditions.engine}{'' if r.conditions.direct else ' through the cache'}"
+                    for r in measured
+                )
+            ),
+        ),
+        (
+            "passes",
+            f"{passes[0]} to {passes[-1]} of each step"
+            if len(passes) > 1
+            else f"{passes[0]} of each step"
+            if passes
+            else "",
+        ),
+        (
+            "within",
+            " to ".join(show_size(s) for s in dict.fromkeys((spans[0], spans[-1])) if s)
+            if spans
+            else "",
+        ),
         ("written", show_size(written_bytes(run, results))),
         ("seed", str(run.seed)),
         ("run", f"{run.id}, {run.state}, Jovik {run.version}"),
@@ -84,4 +130,10 @@ def _facts(shelf: Shelf, run: RunRecord, results: Sequence[StepResult]) -> list[
 def _target(run: RunRecord) -> str:
     """Where the I/O went; a path on the reviewer's own machine is nobody else's business."""
     kind = run.target.get("kind")
-    return f"the model drive {run.target.get('name')}" if kind == "model" else "a folder on it" if kind == "folder" else "the whole device"
+    return (
+        f"the model drive {run.target.get('name')}"
+        if kind == "model"
+        else "a folder on it"
+        if kind == "folder"
+        else "the whole device"
+    )

@@ -1,23 +1,32 @@
-"""Runs from an order to the shelf: what is to be run and on what, what it will cost, and carrying it out."""
+"""Runs from an order to the shelf.
 
-from jovik.runs.execute import Begun, Outcome, carry_out, getting_ready
+What is to be run and on what, what it will cost, and carrying it out.
+"""
+
+from jovik.runs.execute import RunOutcome, StartedRun, execute, start_run
 from jovik.runs.open_session import open_session, sheet_for
-from jovik.runs.prepare import Ready, fit_budget, prepared
-from jovik.runs.request import Order, again, going_on, order_of, settling
+from jovik.runs.prepare import PreparedRun, fit_budget, prepared
+from jovik.runs.request import (
+    RunRequest,
+    request_for,
+    request_for_undecided,
+    request_from_run,
+    resume_request,
+)
 
 __all__ = [
-    "Begun",
-    "Order",
-    "Outcome",
-    "Ready",
-    "again",
-    "carry_out",
+    "PreparedRun",
+    "RunOutcome",
+    "RunRequest",
+    "StartedRun",
+    "execute",
     "fit_budget",
-    "getting_ready",
-    "going_on",
     "open_session",
-    "order_of",
     "prepared",
-    "settling",
+    "request_for",
+    "request_for_undecided",
+    "request_from_run",
+    "resume_request",
     "sheet_for",
+    "start_run",
 ]

@@ -6,9 +6,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Protocol
 
-from jovik.analysis.thermal import assess
+from jovik.analysis.thermal import assess_sensors
 from jovik.base.quantities import show_size, show_time
-from jovik.base.session import Live, Session, Workload
+from jovik.base.session import Progress, Session, Workload
 from jovik.base.step_result import Conditions, StepResult
 from jovik.base.trace import Trace
 from jovik.hardware.temperature import Sensor
@@ -17,14 +17,18 @@ from jovik.steps import Step
 MOST_READINGS = 600
 """A sensor is judged by what it showed lately: ten minutes at one reading a second."""
 FELT_BYTES = 10 * 10**9
-"""What a step has to write before the next one's notes mention it: as much as a short test of a fast drive writes."""
+"""What a step has to write before the next one's notes mention it.
+
+As much as a short test of a fast drive writes.
+"""
 
 
 @dataclass(frozen=True)
-class Setting:
+class RunEnvironment:
     """What is known of the surroundings of a run and goes into the conditions of its results.
 
-    `device` is the drive's kernel name, whose counters and `sensors` are watched; `heat_limit_c` its own limit.
+    `device` is the drive's kernel name, whose counters and `sensors` are watched; `heat_limit_c`
+    its own limit.
     """
 
     rig: str | None = None
@@ -39,7 +43,10 @@ class Setting:
 
 @dataclass(frozen=True)
 class RunOptions:
-    """How a plan is run: the seed that everything random comes from, what an error does, and the time for all of it."""
+    """How a plan is run.
+
+    The seed that everything random comes from, what an error does, and the time for all of it.
+    """
 
     seed: int = 1
     stop_on_error: bool = True
@@ -47,14 +54,17 @@ class RunOptions:
 
 
 @dataclass(frozen=True)
-class Done:
-    """What an earlier process has finished of a step: its passes, and whether that was all of it."""
+class ResumedStep:
+    """What an earlier process has finished of a step.
+
+    Its passes, and whether that was all of it.
+    """
 
     traces: tuple[Trace, ...]
     finished: bool
 
 
-class Sink(Protocol):
+class PassRecorder(Protocol):
     """Where finished work goes; each call returns only when what it was given is safe."""
 
     def step_begun(self, position: int, step: Step, conditions: Conditions) -> None:
@@ -73,10 +83,10 @@ class Sink(Protocol):
 class Observer(Protocol):
     """Who watches; called from the main thread, never from the measuring loop."""
 
-    def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Live], None]:
+    def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Progress], None]:
         """The test file is about to be laid out."""
 
-    def passing(self, position: int, step: Step, number: int) -> Callable[[Live], None]:
+    def passing(self, position: int, step: Step, number: int) -> Callable[[Progress], None]:
         """A pass is about to start."""
 
     def finished(self, position: int, result: StepResult) -> None:
@@ -84,17 +94,19 @@ class Observer(Protocol):
 
 
 @dataclass
-class Bench:
-    """One run under way: the session, what is known of its surroundings, where things go, and what ran last.
+class RunContext:
+    """One run under way.
 
-    `first_rate_bytes_s` is of a short write before anything else, `room_pause_ns` how long the drive took, when a rest last had to wait, to
-    make room for one.
+    The session, what is known of its surroundings, where things go, and what ran last.
+
+    `first_rate_bytes_s` is of a short write before anything else, `room_pause_ns` how long the
+    drive took, when a rest last had to wait, to make room for one.
     """
 
     session: Session
-    setting: Setting
+    setting: RunEnvironment
     options: RunOptions
-    sink: Sink
+    sink: PassRecorder
     observer: Observer
     filled_percent: int | None = None
     first_rate_bytes_s: float | None = None
@@ -123,18 +135,23 @@ class Bench:
 
     def temperatures_c(self) -> dict[str, float]:
         """Every sensor that answers and can be believed after all that it has shown in this run."""
-        read = {s.name: v for s in self.setting.sensors if (v := s.read_c()) is not None} or self.session.temperatures_c()
+        read = {
+            s.name: v for s in self.setting.sensors if (v := s.read_c()) is not None
+        } or self.session.temperatures_c()
         if read:
             self._seen.append((self.session.now_ns() / 1e9, read))
-        set_aside = {r.name for r in assess(self._seen[-MOST_READINGS:]) if r.set_aside}
+        set_aside = {r.name for r in assess_sensors(self._seen[-MOST_READINGS:]) if r.set_aside}
         return {n: v for n, v in read.items() if n not in set_aside}
 
     def ran(self, step: Step, traces: Sequence[Trace]) -> None:
-        """Remember what ran, for the next step's conditions, and what the sensors said meanwhile."""
+        """Remember the step for the next one's conditions, and its temperatures."""
         ended = self.session.now_ns() / 1e9
         for trace in traces:
             if trace.environment is not None:
-                self._seen += [(ended - trace.elapsed_ns / 1e9 + at, values) for at, values in trace.environment.temperatures]
+                self._seen += [
+                    (ended - trace.elapsed_ns / 1e9 + at, values)
+                    for at, values in trace.environment.temperatures
+                ]
         written = sum(t.written_bytes for t in traces)
         if self._last is not None and self._last[0] == step.canonical:
             # The same step's passes are felt together.
@@ -147,15 +164,20 @@ class Bench:
             return ""
         phrase, ended, written = self._last
         idle = self.session.now_ns() - ended
-        return f"began {'right' if idle < 10**9 else show_time(idle)} after '{phrase}', which wrote {show_size(written)}"
+        return (
+            f"began {'right' if idle < 10**9 else show_time(idle)} after '{phrase}', which "
+            f"wrote {show_size(written)}"
+        )
 
     def prepare(self, position: int, step: Step, work: Workload) -> None:
         """Have the test file laid out where something is missing, shown and counted."""
         missing = self.session.to_lay_out_bytes(work)
-        written = self.session.prepare(work, self.observer.preparing(position, step, missing) if missing else ignore)
+        written = self.session.prepare(
+            work, self.observer.preparing(position, step, missing) if missing else no_progress
+        )
         if written:
             self.sink.laid_out(written)
 
 
-def ignore(_: Live) -> None:
+def no_progress(_: Progress) -> None:
     """Watch nothing."""

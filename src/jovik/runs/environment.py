@@ -1,4 +1,7 @@
-"""What a run is on: the drive under the target, its unit on the shelf, its link, its log, the rig."""
+"""What a run is on.
+
+The drive under the target, its unit on the shelf, its link, its log, the rig.
+"""
 
 from __future__ import annotations
 
@@ -15,19 +18,19 @@ if TYPE_CHECKING:
     from jovik.hardware.mounts import Mount
     from jovik.hardware.rig import Rig
     from jovik.hardware.target import Target
-    from jovik.runs.context import Setting
+    from jovik.runs.context import RunEnvironment
     from jovik.shelf.store import Shelf
 
 
 @dataclass(frozen=True)
-class Identity:
+class TestEnvironment:
     """The surroundings of a run.
 
     `warnings` are what a person should know before it starts.
     """
 
     rig: Rig
-    setting: Setting
+    setting: RunEnvironment
     device: BlockDevice | None
     record: dict[str, Any] | None
     unit_id: int | None
@@ -45,25 +48,43 @@ def serial_tail(serial: str) -> str:
 
 
 def identify(
-    shelf: Shelf, drive_name: str, place: Target, rig_name: str | None, rig_notes: str, unit_name: str | None, keep_serial: bool
-) -> Identity:
-    """Find out what a target hangs on, and meet its unit on the shelf; its serial is kept in full only with `keep_serial`."""
+    shelf: Shelf,
+    drive_name: str,
+    place: Target,
+    rig_name: str | None,
+    rig_notes: str,
+    unit_name: str | None,
+    keep_serial: bool,
+) -> TestEnvironment:
+    """Find out what a target hangs on, and meet its unit on the shelf.
+
+    Its serial is kept in full only with `keep_serial`.
+    """
     from jovik.hardware.device import under_folder
     from jovik.hardware.rig import Rig, this_machine
     from jovik.hardware.target import DeviceTarget, FolderTarget, ModelTarget
     from jovik.hardware.temperature import sensors_of
-    from jovik.runs.context import Setting
+    from jovik.runs.context import RunEnvironment
 
     if isinstance(place, ModelTarget):
         from jovik.simulator import load_model
 
         behaviour = load_model(place.name).behaviour
         rig = Rig(rig_name or "virtual bench", {}, rig_notes)
-        unit = shelf.meet_unit(drive_name, serial_hash(behaviour.serial), serial_tail(behaviour.serial), behaviour.firmware, unit_name)
-        setting = Setting(
-            rig=rig.name, unit=unit.name, firmware=behaviour.firmware, heat_limit_c=behaviour.heat.throttle_at if behaviour.heat else None
-        )  # fmt: skip
-        return Identity(rig, setting, None, None, unit.id, ())
+        unit = shelf.meet_unit(
+            drive_name,
+            serial_hash(behaviour.serial),
+            serial_tail(behaviour.serial),
+            behaviour.firmware,
+            unit_name,
+        )
+        setting = RunEnvironment(
+            rig=rig.name,
+            unit=unit.name,
+            firmware=behaviour.firmware,
+            heat_limit_c=behaviour.heat.throttle_at if behaviour.heat else None,
+        )
+        return TestEnvironment(rig, setting, None, None, unit.id, ())
     rig = this_machine()
     rig = replace(rig, name=rig_name or rig.name, notes=rig_notes)
     device: BlockDevice | None = None
@@ -72,10 +93,17 @@ def identify(
         device = place.device
     elif isinstance(place, FolderTarget):
         device, mount = under_folder(place.path)
-    setting = Setting(rig=rig.name)
+    setting = RunEnvironment(rig=rig.name)
     record = _record(device, mount, keep_serial)
     if device is None:
-        return Identity(rig, setting, None, record, None, ("the drive under this target cannot be told; its unit is not recorded",))
+        return TestEnvironment(
+            rig,
+            setting,
+            None,
+            record,
+            None,
+            ("the drive under this target cannot be told; its unit is not recorded",),
+        )
     link = device.link
     setting = replace(
         setting,
@@ -87,22 +115,48 @@ def identify(
     )
     warnings = []
     sheet = shelf.sheet(drive_name).drive
-    if sheet.model and device.model and device.kind != "loop" and sheet.model.casefold() not in f"{device.maker} {device.model}".casefold():
-        warnings.append(f"the sheet of {drive_name} says model '{sheet.model}', the drive under the target says '{device.model}'")
-    if sheet.capacity_bytes and device.kind != "loop" and abs(device.capacity_bytes / sheet.capacity_bytes - 1) > 0.1:
-        warnings.append(f"the sheet of {drive_name} says {sheet.capacity_bytes / 1e9:.0f} GB, the drive has {device.capacity_bytes / 1e9:.0f} GB")
+    if (
+        sheet.model
+        and device.model
+        and device.kind != "loop"
+        and sheet.model.casefold() not in f"{device.maker} {device.model}".casefold()
+    ):
+        warnings.append(
+            f"the sheet of {drive_name} says model '{sheet.model}', the drive under the "
+            f"target says '{device.model}'"
+        )
+    if (
+        sheet.capacity_bytes
+        and device.kind != "loop"
+        and abs(device.capacity_bytes / sheet.capacity_bytes - 1) > 0.1
+    ):
+        warnings.append(
+            f"the sheet of {drive_name} says {sheet.capacity_bytes / 1e9:.0f} GB, the drive "
+            f"has {device.capacity_bytes / 1e9:.0f} GB"
+        )
     if link is not None and link.reduced:
-        warnings.append(f"the link runs as {link}: suspect the port, the cable or a slot that is wired narrower")
+        warnings.append(
+            f"the link runs as {link}: suspect the port, the cable or a slot that is wired narrower"
+        )
     unit_id = None
     if device.serial:
         known = shelf.units(drive_name)
-        unit = shelf.meet_unit(drive_name, serial_hash(device.serial), serial_tail(device.serial), device.firmware, unit_name)
+        unit = shelf.meet_unit(
+            drive_name,
+            serial_hash(device.serial),
+            serial_tail(device.serial),
+            device.firmware,
+            unit_name,
+        )
         unit_id = unit.id
         setting = replace(setting, unit=unit.name)
         if known and all(u.id != unit.id for u in known):
             tails = ", ".join(f"{u.name} ({u.serial_tail})" for u in known)
-            warnings.append(f"this is another unit of {drive_name} than {tails}: it is recorded as {unit.name} ({unit.serial_tail})")
-    return Identity(rig, setting, device, record, unit_id, tuple(warnings))
+            warnings.append(
+                f"this is another unit of {drive_name} than {tails}: it is recorded as "
+                f"{unit.name} ({unit.serial_tail})"
+            )
+    return TestEnvironment(rig, setting, device, record, unit_id, tuple(warnings))
 
 
 def _record(device: BlockDevice | None, mount: Mount | None, keep_serial: bool) -> dict[str, Any]:
@@ -150,12 +204,16 @@ def health_notes(before: Health | None, after: Health | None, written_bytes: int
     return [*changes(before, after), *([note] if note else [])]
 
 
-def machine() -> dict[str, str]:
+def machine_id() -> dict[str, str]:
     """What tells one machine from another, for a run that is to go on."""
     from jovik.hardware.rig import this_machine
 
     here = this_machine()
-    return {"name": here.name, "processor": here.facts.get("processor", ""), "board": here.facts.get("board", "")}
+    return {
+        "name": here.name,
+        "processor": here.facts.get("processor", ""),
+        "board": here.facts.get("board", ""),
+    }
 
 
 def system_drive() -> str | None:

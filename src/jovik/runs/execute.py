@@ -1,4 +1,8 @@
-"""Carrying an order out: the drive is met, its run begun or gone on with, every finished pass put on the shelf, and its log read again."""
+"""Carrying an order out.
+
+The drive is met, its run begun or gone on with, every finished pass put on the shelf, and its log
+read again.
+"""
 
 from __future__ import annotations
 
@@ -6,65 +10,106 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
-from jovik.base.errors import JovikError, ShelfLost, ShelfRefused, TargetRefused
+from jovik.base.errors import JovikError, ShelfError, ShelfUnreachableError, TargetError
 from jovik.base.version import VERSION
-from jovik.runs.environment import health_notes, health_of, identify, machine
+from jovik.runs.environment import health_notes, health_of, identify, machine_id
 
 if TYPE_CHECKING:
-    from jovik.runs.context import Done, Observer, Sink
-    from jovik.runs.environment import Identity
-    from jovik.runs.prepare import Ready
+    from jovik.runs.context import Observer, PassRecorder, ResumedStep
+    from jovik.runs.environment import TestEnvironment
+    from jovik.runs.prepare import PreparedRun
     from jovik.shelf.store import Shelf
     from jovik.shelf.writer import RunWriter
 
 
 @dataclass(frozen=True)
-class Outcome:
-    """What came of a run: its name, what stopped it before its end, and whether its last passes still wait for the shelf's server."""
+class RunOutcome:
+    """What came of a run.
+
+    Its name, what stopped it before its end, and whether its last passes still wait for the shelf's
+    server.
+    """
 
     run: str
     failure: KeyboardInterrupt | JovikError | None = None
-    lost: ShelfLost | None = None
+    lost: ShelfUnreachableError | None = None
 
 
 @dataclass(frozen=True)
-class Begun:
-    """A run that is about to start: the drive that was met, where passes go, and what an earlier process has finished."""
+class StartedRun:
+    """A run that is about to start.
 
-    known: Identity
+    The drive that was met, where passes go, and what an earlier process has finished.
+    """
+
+    known: TestEnvironment
     writer: RunWriter
-    done: dict[int, Done]
+    done: dict[int, ResumedStep]
 
 
-def getting_ready(shelf: Shelf, ready: Ready, resumed: str | None = None) -> Begun:
+def start_run(shelf: Shelf, ready: PreparedRun, resumed: str | None = None) -> StartedRun:
     """Meet the drive and its unit, and begin the run, or go on with one.
 
     Raises
     ------
-    TargetRefused
+    TargetError
         The run to go on with was on another unit or another rig.
     """
     order, drive = ready.order, ready.sheet.drive.name
-    known = identify(shelf, drive, order.target, order.rig_name, order.rig_notes, order.unit_name, order.keep_serial)
+    known = identify(
+        shelf,
+        drive,
+        order.target,
+        order.rig_name,
+        order.rig_notes,
+        order.unit_name,
+        order.keep_serial,
+    )
     if resumed is None:
         writer = shelf.begin_run(
-            drive, known.rig, order.target.describe(), order.plan, order.seed, order.record(), VERSION, unit_id=known.unit_id, device=known.record
-        )  # fmt: skip
-        return Begun(known, writer, {})
-    from jovik.runs.context import Done
+            drive,
+            known.rig,
+            order.target.describe(),
+            order.plan,
+            order.seed,
+            order.record(),
+            VERSION,
+            unit_id=known.unit_id,
+            device=known.record,
+        )
+        return StartedRun(known, writer, {})
+    from jovik.runs.context import ResumedStep
 
     run = shelf.run(resumed)
     if run.unit_id != known.unit_id:
-        raise TargetRefused(f"run {resumed} was on another unit of {drive}", "attach that one again, or begin anew: jovik measure")
-    here, there = machine(), run.options.get("machine", {})
+        raise TargetError(
+            f"run {resumed} was on another unit of {drive}",
+            "attach that one again, or begin anew: jovik measure",
+        )
+    here, there = machine_id(), run.options.get("machine", {})
     if here != there:
-        differing = ", ".join(f"{k} {there.get(k) or '?'} / {here.get(k) or '?'}" for k in here if here[k] != there.get(k))
-        raise TargetRefused(f"run {resumed} was on another rig ({differing})", "go on there, or begin anew here: jovik measure")
-    done = {position: Done(traces, finished) for position, (traces, finished) in shelf.done_of(resumed).items()}
-    return Begun(known, shelf.resume_run(resumed, order.record()), done)
+        differing = ", ".join(
+            f"{k} {there.get(k) or '?'} / {here.get(k) or '?'}"
+            for k in here
+            if here[k] != there.get(k)
+        )
+        raise TargetError(
+            f"run {resumed} was on another rig ({differing})",
+            "go on there, or begin anew here: jovik measure",
+        )
+    done = {
+        position: ResumedStep(traces, finished)
+        for position, (traces, finished) in shelf.passes_by_step(resumed).items()
+    }
+    return StartedRun(known, shelf.resume_run(resumed, order.record()), done)
 
 
-def carry_out(ready: Ready, begun: Begun, observer: Observer, around: Callable[[Sink], Sink] = lambda sink: sink) -> Outcome:
+def execute(
+    ready: PreparedRun,
+    begun: StartedRun,
+    observer: Observer,
+    around: Callable[[PassRecorder], PassRecorder] = lambda sink: sink,
+) -> RunOutcome:
     """Run the plan; what stopped it is in what comes back, so that what was measured can be shown.
 
     Parameters
@@ -72,13 +117,21 @@ def carry_out(ready: Ready, begun: Begun, observer: Observer, around: Callable[[
     around : callable, optional
         Puts something around the sink that passes go to.
     """
-    from jovik.runs.context import Bench, RunOptions
+    from jovik.runs.context import RunContext, RunOptions
     from jovik.runs.runner import run_plan
 
     order, known, writer = ready.order, begun.known, begun.writer
     healthy = health_of(known.device)
-    setting = replace(known.setting, heat_limit_c=healthy.warning_c if healthy else known.setting.heat_limit_c)
-    bench = Bench(ready.session, setting, RunOptions(order.seed, order.stop_on_error, order.budget_ns), around(writer), observer)
+    setting = replace(
+        known.setting, heat_limit_c=healthy.warning_c if healthy else known.setting.heat_limit_c
+    )
+    bench = RunContext(
+        ready.session,
+        setting,
+        RunOptions(order.seed, order.stop_on_error, order.budget_ns),
+        around(writer),
+        observer,
+    )
     failure: KeyboardInterrupt | JovikError | None = None
     state = "done"
     try:
@@ -93,15 +146,15 @@ def carry_out(ready: Ready, begun: Begun, observer: Observer, around: Callable[[
     finally:
         try:
             writer.close(state)
-        except ShelfRefused:
+        except ShelfError:
             # What stopped the run says it better; the run stays open, to be gone on with.
-            if not isinstance(failure, ShelfRefused):
+            if not isinstance(failure, ShelfError):
                 raise
     if healthy is not None and state != "interrupted":
         after = health_of(known.device)
         writer.health(healthy, after, health_notes(healthy, after, writer.written_bytes))
     try:
-        writer.settle()
-    except ShelfLost as lost:
-        return Outcome(writer.id, failure, lost)
-    return Outcome(writer.id, failure)
+        writer.flush()
+    except ShelfUnreachableError as lost:
+        return RunOutcome(writer.id, failure, lost)
+    return RunOutcome(writer.id, failure)

@@ -5,24 +5,24 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from jovik.base.errors import Misuse
+from jovik.base.errors import UsageError
 from jovik.hardware.target import DeviceTarget, ModelTarget, Target
 from jovik.runs.environment import system_drive
 
 if TYPE_CHECKING:
-    from jovik.runs.request import Order
+    from jovik.runs.request import RunRequest
     from jovik.sheets.sheet import Sheet
     from jovik.shelf.store import Shelf
 
 
-def open_session(order: Order) -> Any:
+def open_session(order: RunRequest) -> Any:
     """A session on the order's target.
 
     Raises
     ------
-    Misuse
+    UsageError
         Permission to destroy was given for what is no raw device.
-    TargetRefused
+    TargetError
         The plan writes to a raw device and something stands in the way.
     """
     from jovik.hardware.safety import refuse_unless_destroyable
@@ -30,7 +30,11 @@ def open_session(order: Order) -> Any:
     place = order.target
     if not isinstance(place, DeviceTarget):
         if order.destroy is not None:
-            raise Misuse("--destroy is for raw devices", "a folder or a model drive needs no such thing: nothing of anybody's is overwritten")
+            raise UsageError(
+                "--destroy is for raw devices",
+                "a folder or a model drive needs no such thing: "
+                "nothing of anybody's is overwritten",
+            )
         if isinstance(place, ModelTarget):
             from jovik.simulator import ModelSession, load_model
 
@@ -47,8 +51,11 @@ def open_session(order: Order) -> Any:
     device = place.device
     allowed = order.destroy is not None or writes
     raw = RawDevice(
-        Path(device.node), writable=allowed, capacity_bytes=device.capacity_bytes, logical_block_bytes=device.logical_block_bytes
-    )  # fmt: skip
+        Path(device.node),
+        writable=allowed,
+        capacity_bytes=device.capacity_bytes,
+        logical_block_bytes=device.logical_block_bytes,
+    )
     return FileSession(raw, order.engine, order.seed)
 
 
@@ -57,9 +64,9 @@ def sheet_for(shelf: Shelf, place: Target, name: str | None) -> Sheet:
 
     Raises
     ------
-    Misuse
+    UsageError
         The target is no model drive, and no drive was named.
-    UnknownName
+    UnknownNameError
         No drive is called that.
     """
     if name is None and isinstance(place, ModelTarget):
@@ -70,10 +77,13 @@ def sheet_for(shelf: Shelf, place: Target, name: str | None) -> Sheet:
         if name not in shelf.drive_names():
             try:
                 shelf.add_sheet(sheet)
-            except Misuse:
+            except UsageError:
                 # Another process that measures the same model drive may have been quicker.
                 if name not in shelf.drive_names():
                     raise
     if name is None:
-        raise Misuse("which drive is this? --drive is missing", 'name it as its sheet does: --drive "NAME"; a new one: jovik sheet new "NAME"')
+        raise UsageError(
+            "which drive is this? --drive is missing",
+            'name it as its sheet does: --drive "NAME"; a new one: jovik sheet new "NAME"',
+        )
     return shelf.sheet(name)

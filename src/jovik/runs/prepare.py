@@ -1,4 +1,7 @@
-"""What a run will take before it begins: time, bytes, space, endurance, and the words that announce it."""
+"""What a run will take before it begins.
+
+Time, bytes, space, endurance, and the words that announce it.
+"""
 
 from __future__ import annotations
 
@@ -14,7 +17,7 @@ from jovik.runs.open_session import open_session
 if TYPE_CHECKING:
     from jovik.base.session import Session
     from jovik.runs.cost import Cost
-    from jovik.runs.request import Order
+    from jovik.runs.request import RunRequest
     from jovik.sheets.sheet import Sheet
 
 
@@ -23,13 +26,13 @@ ASK_ABOVE = 0.01
 
 
 @dataclass(frozen=True)
-class Ready:
+class PreparedRun:
     """An order on an open session, and what it will cost.
 
     `rate_bytes_s` is what the drive is taken to write, `times_ns` how long each task should last.
     """
 
-    order: Order
+    order: RunRequest
     sheet: Sheet
     session: Session
     cost: Cost
@@ -42,7 +45,7 @@ class Ready:
         return endurance_share(self.sheet, self.cost, self.rate_bytes_s)
 
     def spends(self, above: float = ASK_ABOVE) -> str:
-        """What it writes of the drive's life, in words, where that is so much that somebody should be asked; a model drive has none to lose."""
+        """A warning where it writes a large share of the rated endurance; empty otherwise."""
         share = self.endurance_share
         if share is None or share <= above or self.session.engine == "model":
             return ""
@@ -52,20 +55,31 @@ class Ready:
         """What is about to happen: how long, what is written, and where."""
         order, cost = self.order, self.cost
         count = f"{len(order.tasks)} {'step' if len(order.tasks) == 1 else 'steps'}"
-        fewest, most = min(t.repeat.least for t in order.tasks), max(t.repeat.most for t in order.tasks)
+        fewest, most = (
+            min(t.repeat.least for t in order.tasks),
+            max(t.repeat.most for t in order.tasks),
+        )
         times = f"{most}" if fewest == most else f"{fewest} to {most}"
         times += " pass" if times == "1" else " passes"
         limit = min(cost.time_ns, order.budget_ns) if order.budget_ns is not None else cost.time_ns
         upper = any(t.repeat.least != t.repeat.most for t in order.tasks)
-        lasts = "until you stop it" if cost.endless else f"{'at most ' if upper else ''}about {show_time(limit)}"
+        lasts = (
+            "until you stop it"
+            if cost.endless
+            else f"{'at most ' if upper else ''}about {show_time(limit)}"
+        )
         lines = [
-            f"{self.sheet.drive.name}: {order.plan}, {count} of {times}, {lasts}, engine {self.session.engine}"
+            f"{self.sheet.drive.name}: {order.plan}, {count} of {times}, {lasts}, engine "
+            f"{self.session.engine}"
             f"{'' if self.session.direct else ', through the operating system cache'}",
             self._amounts("at most " if upper else ""),
         ]
         share = self.endurance_share
         if share is not None and cost.written_bytes(self.rate_bytes_s):
-            lines.append(f"{'less than 0.1' if share < 0.001 else f'about {100 * share:.2g}'} % of its endurance rating")
+            lines.append(
+                f"{'less than 0.1' if share < 0.001 else f'about {100 * share:.2g}'} % of its "
+                "endurance rating"
+            )
         if order.budget_ns is not None and order.trimmed:
             lines.append(f"to stay within {show_time(order.budget_ns)}: {'; '.join(order.trimmed)}")
         return "\n".join(lines)
@@ -74,12 +88,18 @@ class Ready:
         cost, rate = self.cost, self.rate_bytes_s
         writes = [show_size(cost.certain_bytes)] if cost.certain_bytes else []
         if cost.writing_ns:
-            writes.append(f"what the drive takes in {show_time(cost.writing_ns)} (at {show_rate(rate)}: {show_size(cost.writing_ns / 1e9 * rate)})")
+            writes.append(
+                f"what the drive takes in {show_time(cost.writing_ns)} (at {show_rate(rate)}: "
+                f"{show_size(cost.writing_ns / 1e9 * rate)})"
+            )
         amount = f"{at_most}{' and '.join(writes)}" if writes else "nothing"
         space = show_size(cost.space_bytes)
         target = self.order.target
         if isinstance(target, FolderTarget):
-            return f"writes {amount} in {target.path}, in test files of at most {space} that are gone afterwards"
+            return (
+                f"writes {amount} in {target.path}, in test files of at most {space} that are "
+                "gone afterwards"
+            )
         if isinstance(target, DeviceTarget):
             node = target.device.node
             if not writes:
@@ -89,12 +109,12 @@ class Ready:
 
 
 @contextmanager
-def prepared(sheet: Sheet, order: Order) -> Iterator[Ready]:
+def prepared(sheet: Sheet, order: RunRequest) -> Iterator[PreparedRun]:
     """Open the order's target, and say what the order will cost there.
 
     Raises
     ------
-    Refused
+    RefusedError
         The target cannot take it; nothing was written.
     """
     from jovik.runs.cost import cost_of, time_of
@@ -104,27 +124,36 @@ def prepared(sheet: Sheet, order: Order) -> Iterator[Ready]:
         check_plan(order.tasks, session)
         rate = assumed_rate(sheet)
         times = tuple(time_of(t, session, rate) for t in order.tasks)
-        yield Ready(order, sheet, session, cost_of(order.tasks, session, rate), rate, times)
+        yield PreparedRun(order, sheet, session, cost_of(order.tasks, session, rate), rate, times)
 
 
-def fit_budget(order: Order, sheet: Sheet) -> Order:
+def fit_budget(order: RunRequest, sheet: Sheet) -> RunRequest:
     """The same order without what its time budget has no room for."""
     from jovik.runs.cost import time_of
-    from jovik.runs.task import trim
+    from jovik.runs.task import fit_to_budget
 
     if order.budget_ns is None:
         return order
     with open_session(order) as session:
         rate = assumed_rate(sheet)
-        kept, said = trim(order.tasks, order.budget_ns, lambda t: time_of(t, session, rate))
+        kept, said = fit_to_budget(
+            order.tasks, order.budget_ns, lambda t: time_of(t, session, rate)
+        )
     return replace(order, tasks=tuple(kept), trimmed=tuple(said))
 
 
 def assumed_rate(sheet: Sheet) -> float:
-    """What the drive is taken to write, bytes a second, for times and amounts beforehand: its claim, halved, since claims are of the best case."""
+    """What the drive is taken to write, bytes a second, for times and amounts beforehand.
+
+    Its claim, halved, since claims are of the best case.
+    """
     from jovik.runs.cost import ASSUMED_BYTES_S
 
-    claimed = [c.figure for c in sheet.claims if not c.random and c.unit == "bytes/s" and c.read_percent == 0]
+    claimed = [
+        c.figure
+        for c in sheet.claims
+        if not c.random and c.unit == "bytes/s" and c.read_percent == 0
+    ]
     return min(claimed) / 2 if claimed else ASSUMED_BYTES_S
 
 

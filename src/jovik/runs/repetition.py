@@ -12,23 +12,28 @@ FEWEST_PASSES = 3
 
 
 @dataclass(frozen=True)
-class Allowed:
-    """The time a step may take: its share of a budget, and all that is left of it, which the first few passes may use."""
+class TimeAllowance:
+    """The time a step may take.
+
+    Its share of a budget, and all that is left of it, which the first few passes may use.
+    """
 
     share_ns: int
     all_ns: int
 
 
 @dataclass(frozen=True)
-class Repeat:
-    """Passes at least and at most, and the wanted half width of the interval as a share of the figure."""
+class RepetitionPolicy:
+    """Minimum and maximum passes, and the half width of the interval to reach."""
 
     least: int = 5
     most: int = 5
     precision: float | None = None
 
-    def verdict(self, rates: Sequence[float], spent_ns: int, allowed: Allowed | None) -> str | None:
-        """None to go on; else why not, which is empty when just the wanted number of passes was made.
+    def verdict(
+        self, rates: Sequence[float], spent_ns: int, allowed: TimeAllowance | None
+    ) -> str | None:
+        """None to go on, else the reason to stop; empty when all passes were made.
 
         Parameters
         ----------
@@ -44,9 +49,19 @@ class Repeat:
         if count >= self.least and self.precision is not None:
             half = interval(rates).half_width
             if half is not None and half <= self.precision:
-                return f"stopped after {passes}: the interval is within {100 * self.precision:g} % of the figure"
+                return (
+                    f"stopped after {passes}: the interval is within {100 * self.precision:g} "
+                    "% of the figure"
+                )
         if count >= self.most:
-            return "" if self.precision is None else f"stopped after {passes} without reaching the wanted precision of {100 * self.precision:g} %"
-        if allowed is not None and spent_ns + spent_ns / count > (allowed.share_ns if count >= FEWEST_PASSES else allowed.all_ns):
+            return (
+                ""
+                if self.precision is None
+                else f"stopped after {passes} without reaching the wanted precision of "
+                f"{100 * self.precision:g} %"
+            )
+        if allowed is not None and spent_ns + spent_ns / count > (
+            allowed.share_ns if count >= FEWEST_PASSES else allowed.all_ns
+        ):
             return f"stopped after {passes}: the time budget was spent"
         return None

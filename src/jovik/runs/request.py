@@ -1,4 +1,7 @@
-"""What is to be run, and how: made of phrases or a plan, of an earlier run, or of verdicts that are too close to call."""
+"""What is to be run, and how.
+
+Made of phrases or a plan, of an earlier run, or of verdicts that are too close to call.
+"""
 
 from __future__ import annotations
 
@@ -8,13 +11,13 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
-from jovik.base.errors import Misuse
+from jovik.base.errors import UsageError
 from jovik.hardware.target import Target, resolve
-from jovik.runs.environment import machine
+from jovik.runs.environment import machine_id
 from jovik.steps import Plan, load_plan, parse
 
 if TYPE_CHECKING:
-    from jovik.analysis.claims import Judgement
+    from jovik.analysis.claims import ClaimVerdict
     from jovik.runs.task import Task
     from jovik.shelf.store import RunRecord, Shelf
 
@@ -26,7 +29,7 @@ DYING_S = 2.0
 
 
 @dataclass(frozen=True)
-class Order:
+class RunRequest:
     """What is to be run, and how.
 
     Attributes
@@ -65,15 +68,25 @@ class Order:
 
         return {
             "tasks": [
-                {"phrase": t.step.canonical, "spare": t.spare, "ladder": t.ladder, "least": t.repeat.least, "most": t.repeat.most,
-                 "precision": t.repeat.precision} for t in self.tasks
+                {
+                    "phrase": t.step.canonical,
+                    "spare": t.spare,
+                    "ladder": t.ladder,
+                    "least": t.repeat.least,
+                    "most": t.repeat.most,
+                    "precision": t.repeat.precision,
+                }
+                for t in self.tasks
             ],
-            "engine": self.engine, "stop_on_error": self.stop_on_error, "budget_ns": self.budget_ns, "machine": machine(),
+            "engine": self.engine,
+            "stop_on_error": self.stop_on_error,
+            "budget_ns": self.budget_ns,
+            "machine": machine_id(),
             "process": {"pid": os.getpid(), "since": psutil.Process().create_time()},
-        }  # fmt: skip
+        }
 
 
-def order_of(
+def request_for(
     target: str,
     phrases: Sequence[str] = (),
     plan: str | None = None,
@@ -82,7 +95,7 @@ def order_of(
     precision: float | None = None,
     seed: int | None = None,
     **more: Any,
-) -> Order:
+) -> RunRequest:
     """An order of phrases, or of a plan.
 
     Parameters
@@ -96,25 +109,31 @@ def order_of(
     precision : float, optional
         Stop repeating once half the interval is this share of the median.
     **more
-        Fields of `Order`.
+        Fields of `RunRequest`.
 
     Raises
     ------
-    Misuse
+    UsageError
         Phrases and a plan were given, or one of them cannot be read.
-    TargetRefused
+    TargetError
         See `jovik.target.resolve`.
     """
     from jovik.runs.task import tasks_of
 
     if phrases and plan:
-        raise Misuse("both phrases and a plan were given", "give one of the two")
+        raise UsageError("both phrases and a plan were given", "give one of the two")
     chosen = Plan.of(tuple(phrases)) if phrases else load_plan(plan or DEFAULT_PLAN)
     number = seed if seed is not None else secrets.randbits(40)
-    return Order(target=resolve(target), tasks=tuple(tasks_of(chosen, passes, precision)), plan=chosen.name, seed=number, **more)
+    return RunRequest(
+        target=resolve(target),
+        tasks=tuple(tasks_of(chosen, passes, precision)),
+        plan=chosen.name,
+        seed=number,
+        **more,
+    )
 
 
-def again(record: RunRecord, target: str | None = None, **more: Any) -> Order:
+def request_from_run(record: RunRecord, target: str | None = None, **more: Any) -> RunRequest:
     """The order of an earlier run: the same steps, passes and seed.
 
     Parameters
@@ -124,59 +143,94 @@ def again(record: RunRecord, target: str | None = None, **more: Any) -> Order:
 
     Raises
     ------
-    Misuse
+    UsageError
         The run is from before runs were kept in full.
     """
     options = record.options
-    return Order(
-        target=resolve(target or _word(record.target)), tasks=_tasks(options), plan=record.plan, seed=record.seed, engine=options["engine"],
-        stop_on_error=options["stop_on_error"], budget_ns=options["budget_ns"], **more,
-    )  # fmt: skip
+    return RunRequest(
+        target=resolve(target or _word(record.target)),
+        tasks=_tasks(options),
+        plan=record.plan,
+        seed=record.seed,
+        engine=options["engine"],
+        stop_on_error=options["stop_on_error"],
+        budget_ns=options["budget_ns"],
+        **more,
+    )
 
 
-def going_on(shelf: Shelf, run: str | None, target: str | None = None, **more: Any) -> tuple[RunRecord, Order]:
+def resume_request(
+    shelf: Shelf, run: str | None, target: str | None = None, **more: Any
+) -> tuple[RunRecord, RunRequest]:
     """A run that was not finished, or the last such one, and its order.
 
     Raises
     ------
-    Misuse
+    UsageError
         It is finished or still going on, or there is none.
-    UnknownName
+    UnknownNameError
         There is no such run.
     """
     key = run or shelf.latest_run(("running", "interrupted", "failed"))
     if key is None:
-        raise Misuse("every run on this shelf is finished", "begin one: jovik measure TARGET --drive NAME; or do one again: jovik repeat RUN")
+        raise UsageError(
+            "every run on this shelf is finished",
+            "begin one: jovik measure TARGET --drive NAME; or do one again: jovik repeat RUN",
+        )
     record = shelf.run(key)
     _refuse_unless_open(record)
-    return record, again(record, target, rig_name=record.rig, **more)
+    return record, request_from_run(record, target, rig_name=record.rig, **more)
 
 
-def settling(judgements: Sequence[Judgement], target: str) -> Order | None:
-    """An order for what is too close to call, with as many passes as that should take; None where nothing is."""
-    from jovik.runs.repetition import Repeat
+def request_for_undecided(judgements: Sequence[ClaimVerdict], target: str) -> RunRequest | None:
+    """An order for what is too close to call, with as many passes as that should take.
+
+    None where nothing is.
+    """
+    from jovik.runs.repetition import RepetitionPolicy
     from jovik.runs.task import Task
 
-    open_ones = {j.step.phrase: j for j in judgements if j.step is not None and j.verdict == "too close to call"}
+    open_ones = {
+        j.step.phrase: j
+        for j in judgements
+        if j.step is not None and j.verdict == "too close to call"
+    }
     tasks = []
     for phrase, j in open_ones.items():
         count = min(max(j.passes_to_settle or MOST_SETTLING, 5), MOST_SETTLING)
         step = parse(phrase)
         if step.writes:
             # So many writes one after the other would measure where the write cache ends.
-            tasks.append(Task(parse("rest until recovered"), Repeat(1, 1)))
-        tasks.append(Task(step, Repeat(count, count)))
-    return Order(target=resolve(target), tasks=tuple(tasks), plan="settling", seed=secrets.randbits(40)) if tasks else None
+            tasks.append(Task(parse("rest until recovered"), RepetitionPolicy(1, 1)))
+        tasks.append(Task(step, RepetitionPolicy(count, count)))
+    return (
+        RunRequest(
+            target=resolve(target), tasks=tuple(tasks), plan="settling", seed=secrets.randbits(40)
+        )
+        if tasks
+        else None
+    )
 
 
 def _tasks(record: Mapping[str, Any]) -> tuple[Task, ...]:
     """The tasks of a run as the shelf holds them."""
-    from jovik.runs.repetition import Repeat
+    from jovik.runs.repetition import RepetitionPolicy
     from jovik.runs.task import Task
 
     if "tasks" not in record:
-        raise Misuse("this run is of an earlier Jovik, which did not keep its plan", "measure again: jovik measure TARGET --drive NAME")
-    return tuple(Task(parse(t["phrase"]), Repeat(t["least"], t["most"], t["precision"]), t["spare"], t.get("ladder")) for t in record["tasks"])
+        raise UsageError(
+            "this run is of an earlier Jovik, which did not keep its plan",
+            "measure again: jovik measure TARGET --drive NAME",
+        )
+    return tuple(
+        Task(
+            parse(t["phrase"]),
+            RepetitionPolicy(t["least"], t["most"], t["precision"]),
+            t["spare"],
+            t.get("ladder"),
+        )
+        for t in record["tasks"]
+    )
 
 
 def _word(target: Mapping[str, Any]) -> str:
@@ -189,11 +243,17 @@ def _refuse_unless_open(record: RunRecord) -> None:
     import psutil
 
     if record.state == "done":
-        raise Misuse(f"run {record.id} is finished", f"to do the same again: jovik repeat {record.id}")
+        raise UsageError(
+            f"run {record.id} is finished", f"to do the same again: jovik repeat {record.id}"
+        )
     process = record.options.get("process", {})
     try:
         there = psutil.Process(process["pid"])
-        alive = record.state == "running" and there.create_time() == process["since"] and there.status() != psutil.STATUS_ZOMBIE
+        alive = (
+            record.state == "running"
+            and there.create_time() == process["since"]
+            and there.status() != psutil.STATUS_ZOMBIE
+        )
         if alive:
             # One that was killed a moment ago may still be giving its memory back.
             there.wait(DYING_S)
@@ -203,4 +263,7 @@ def _refuse_unless_open(record: RunRecord) -> None:
     except (psutil.Error, KeyError):
         alive = False
     if alive:
-        raise Misuse(f"run {record.id} is still going on, in process {process['pid']}", "wait for it, or stop it first")
+        raise UsageError(
+            f"run {record.id} is still going on, in process {process['pid']}",
+            "wait for it, or stop it first",
+        )

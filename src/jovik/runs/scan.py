@@ -1,4 +1,7 @@
-"""A scan of the surface: in each zone a stretch read in order, then a few single reads for the access time."""
+"""A scan of the surface.
+
+In each zone a stretch read in order, then a few single reads for the access time.
+"""
 
 from __future__ import annotations
 
@@ -8,15 +11,15 @@ import numpy as np
 
 from jovik.analysis.latency import merge, percentile_ns
 from jovik.analysis.scan import surface
-from jovik.base.errors import TargetRefused
+from jovik.base.errors import TargetError
 from jovik.base.quantities import show_size
-from jovik.base.session import Live, Session, Workload
+from jovik.base.session import Progress, Session, Workload
 from jovik.base.step_result import StepResult
 from jovik.base.trace import SLICE_COLUMNS, Latencies, Trace
-from jovik.runs.context import Bench, ignore
+from jovik.runs.context import RunContext, no_progress
 from jovik.runs.step_result import failure, summarise
 from jovik.runs.workload import pass_seed
-from jovik.steps import Scan
+from jovik.steps import ScanStep
 
 STRETCH_BYTES = 16 * 2**20
 """What is read in order of each zone, unless the zone is smaller."""
@@ -26,40 +29,53 @@ PROBE_BYTES = 4096
 DEPTH = 4
 
 
-def probe_bytes(span_bytes: int, step: Scan) -> int:
+def probe_bytes(span_bytes: int, step: ScanStep) -> int:
     """Bytes read of each zone."""
     zone = span_bytes // step.zones
     return max(min(zone, STRETCH_BYTES) // step.block_bytes, 1) * step.block_bytes
 
 
-def span_of(step: Scan, session: Session) -> int:
-    """Bytes that a scan goes over: what the phrase says, a whole device, or the default area of a test file."""
+def span_of(step: ScanStep, session: Session) -> int:
+    """Bytes that a scan goes over.
+
+    What the phrase says, a whole device, or the default area of a test file.
+    """
     return step.span_bytes or session.capacity_bytes() or 2**30
 
 
-def area(step: Scan, session: Session) -> Workload:
+def area(step: ScanStep, session: Session) -> Workload:
     """The workload whose test file a scan needs.
 
     Raises
     ------
-    TargetRefused
+    TargetError
         The zones are smaller than a block.
     """
     span = span_of(step, session)
     if span // step.zones < step.block_bytes:
-        raise TargetRefused(
-            f"{step.zones} zones of {span} bytes are smaller than a block of {step.block_bytes} bytes", "ask for fewer zones or a smaller block"
+        raise TargetError(
+            f"{step.zones} zones of {span} bytes are smaller than a block of "
+            f"{step.block_bytes} bytes",
+            "ask for fewer zones or a smaller block",
         )
     span = span // step.block_bytes * step.block_bytes
-    return Workload(random=False, read_percent=100, block_bytes=step.block_bytes, depth=DEPTH, span_bytes=span, seed=1, time_ns=10**9)
+    return Workload(
+        random=False,
+        read_percent=100,
+        block_bytes=step.block_bytes,
+        depth=DEPTH,
+        span_bytes=span,
+        seed=1,
+        time_ns=10**9,
+    )
 
 
-def run_scan(position: int, step: Scan, bench: Bench) -> StepResult:
+def run_scan(position: int, step: ScanStep, bench: RunContext) -> StepResult:
     """Go over all zones once.
 
     Raises
     ------
-    DriveFailed
+    DriveError
         A zone could not be read and errors stop the run; what was read is with the sink.
     """
     session = bench.session
@@ -77,26 +93,51 @@ def run_scan(position: int, step: Scan, bench: Bench) -> StepResult:
     errors: list[int] = []
     for number in range(step.zones):
         seed = pass_seed(bench.options.seed, position, number + 1)
-        # A few areas beyond an error are worth knowing: a scan counts on within the zone and over all zones.
-        read = replace(whole, start_bytes=number * zone, span_bytes=stretch, amount_bytes=stretch, time_ns=None, seed=seed, stop_on_error=True)
-        trace = session.run(read, ignore)
-        single = replace(read, random=True, block_bytes=PROBE_BYTES, depth=1, span_bytes=zone, amount_bytes=PROBES * PROBE_BYTES)
-        probes = session.run(single, ignore) if step.block_bytes % PROBE_BYTES == 0 else None
+        # A few areas beyond an error are worth knowing: a scan counts on within the zone and over
+        # all zones.
+        read = replace(
+            whole,
+            start_bytes=number * zone,
+            span_bytes=stretch,
+            amount_bytes=stretch,
+            time_ns=None,
+            seed=seed,
+            stop_on_error=True,
+        )
+        trace = session.run(read, no_progress)
+        single = replace(
+            read,
+            random=True,
+            block_bytes=PROBE_BYTES,
+            depth=1,
+            span_bytes=zone,
+            amount_bytes=PROBES * PROBE_BYTES,
+        )
+        probes = session.run(single, no_progress) if step.block_bytes % PROBE_BYTES == 0 else None
         parts.append(trace)
         rates.append(trace.rate_bytes_s if not trace.errors else 0.0)
         found = probes.latencies.get("read") if probes is not None else None
         times.append(percentile_ns(found, 0.5) if found is not None else None)
         errors.append(trace.errors + (probes.errors if probes is not None else 0))
         done = sum(t.read_bytes for t in parts)
-        watch(Live(session.now_ns() - began, done, trace.rate_bytes_s, sum(errors)))
+        watch(Progress(session.now_ns() - began, done, trace.rate_bytes_s, sum(errors)))
         if trace.first_fault is not None and bench.options.stop_on_error and trace.stopped:
             break
-    facts = {"start_bytes": [n * zone for n in range(len(rates))], "zone_bytes": zone, "rate_bytes_s": rates, "access_ns": times, "errors": errors}
+    facts = {
+        "start_bytes": [n * zone for n in range(len(rates))],
+        "zone_bytes": zone,
+        "rate_bytes_s": rates,
+        "access_ns": times,
+        "errors": errors,
+    }
     one = _together(parts, session.now_ns() - began, {"zones": facts})
     bench.sink.pass_done(position, 1, one)
     bench.ran(step, [one])
     seen = surface(zone, rates, times, errors)
-    share = f"read {show_size(one.read_bytes)} of {show_size(whole.span_bytes)}: what lies between was not looked at"
+    share = (
+        f"read {show_size(one.read_bytes)} of {show_size(whole.span_bytes)}: what lies "
+        "between was not looked at"
+    )
     notes = [*seen.words(), *([share] if one.read_bytes < FULLY * whole.span_bytes else [])]
     result = summarise(step, [one], conditions, notes, facts={"surface": seen.as_json()})
     bench.sink.step_done(position, result)
@@ -106,7 +147,10 @@ def run_scan(position: int, step: Scan, bench: Bench) -> StepResult:
 
 
 def _together(parts: list[Trace], elapsed_ns: int, facts: dict[str, object]) -> Trace:
-    """All stretches as one pass: its rate is of the time they took, without the single reads in between."""
+    """All stretches as one pass.
+
+    Its rate is of the time they took, without the single reads in between.
+    """
     busy = sum(t.elapsed_ns for t in parts)
     slices = np.zeros((len(parts), len(SLICE_COLUMNS)), np.int64)
     for row, t in enumerate(parts):
@@ -117,7 +161,15 @@ def _together(parts: list[Trace], elapsed_ns: int, facts: dict[str, object]) -> 
         latencies["read"] = whole
     first = next((t.first_fault for t in parts if t.first_fault is not None), None)
     return Trace(
-        engine=parts[0].engine, direct=parts[0].direct, seed=parts[0].seed, elapsed_ns=busy, flush_ns=0,
-        cpu_ns=sum(t.cpu_ns for t in parts), slices=slices, latencies=latencies, first_fault=first, notes=parts[0].notes,
+        engine=parts[0].engine,
+        direct=parts[0].direct,
+        seed=parts[0].seed,
+        elapsed_ns=busy,
+        flush_ns=0,
+        cpu_ns=sum(t.cpu_ns for t in parts),
+        slices=slices,
+        latencies=latencies,
+        first_fault=first,
+        notes=parts[0].notes,
         facts=facts | {"whole_ns": elapsed_ns},
-    )  # fmt: skip
+    )

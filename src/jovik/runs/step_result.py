@@ -8,21 +8,29 @@ from typing import Any
 from jovik.analysis.comparability import passes_differ
 from jovik.analysis.latency import merge
 from jovik.analysis.limits import disturbance_notes, link_limit
-from jovik.analysis.thermal import assess, heat_limit, seconds_above
-from jovik.base.errors import DriveFailed
+from jovik.analysis.thermal import assess_sensors, heat_limit, seconds_above
+from jovik.base.errors import DriveError
 from jovik.base.quantities import show_rate
 from jovik.base.step_result import Conditions, Limit, PassFigures, StepResult
 from jovik.base.trace import Trace
-from jovik.runs.context import Setting
+from jovik.runs.context import RunEnvironment
 from jovik.steps import Step
 
 
-def surroundings(step: Step, traces: Sequence[Trace], setting: Setting) -> tuple[list[str], list[Limit], dict[str, Any]]:
+def surroundings(
+    step: Step, traces: Sequence[Trace], setting: RunEnvironment
+) -> tuple[list[str], list[Limit], dict[str, Any]]:
     """Notes, limits and facts that come from what went on around the passes."""
     figures = [figures_of(t) for t in traces]
     limits = list(link_limit(figures, setting.link, setting.link_rate_bytes_s))
-    notes = disturbance_notes([t.environment for t in traces], [f.read_bytes + f.written_bytes for f in figures])
-    samples = [(t.environment.temperatures, t.slices) for t in traces if t.environment is not None and t.environment.temperatures]
+    notes = disturbance_notes(
+        [t.environment for t in traces], [f.read_bytes + f.written_bytes for f in figures]
+    )
+    samples = [
+        (t.environment.temperatures, t.slices)
+        for t in traces
+        if t.environment is not None and t.environment.temperatures
+    ]
     for temperatures, slices in samples:
         limit = heat_limit(slices, temperatures, setting.heat_limit_c)
         if limit is not None:
@@ -31,25 +39,38 @@ def surroundings(step: Step, traces: Sequence[Trace], setting: Setting) -> tuple
     facts: dict[str, Any] = {}
     if samples:
         whole = [one for temperatures, _ in samples for one in temperatures]
-        good = [r for r in assess(whole) if not r.set_aside]
+        good = [r for r in assess_sensors(whole) if not r.set_aside]
         if good:
-            facts["temperature"] = {"start_c": max(r.start_c for r in good), "peak_c": max(r.peak_c for r in good)}
+            facts["temperature"] = {
+                "start_c": max(r.start_c for r in good),
+                "peak_c": max(r.peak_c for r in good),
+            }
         if setting.heat_limit_c is not None:
             above = sum(seconds_above(t, setting.heat_limit_c) for t, _ in samples)
-            notes += [f"{above:.0f} s at or above its limit of {setting.heat_limit_c:.0f} C"] if above else []
-        notes += [f"sensor '{r.name}' ({r.peak_c:.0f} C) is set aside: {r.set_aside}" for r in assess(whole) if r.set_aside]
+            notes += (
+                [f"{above:.0f} s at or above its limit of {setting.heat_limit_c:.0f} C"]
+                if above
+                else []
+            )
+        notes += [
+            f"sensor '{r.name}' ({r.peak_c:.0f} C) is set aside: {r.set_aside}"
+            for r in assess_sensors(whole)
+            if r.set_aside
+        ]
     return notes, limits, facts
 
 
-def failure(trace: Trace) -> DriveFailed:
+def failure(trace: Trace) -> DriveError:
     """The error to show for a pass that ended in a fault."""
     fault = trace.first_fault
     if fault is None:
-        return DriveFailed(
-            f"the drive did not give back what was written: {stamp_note(trace)}", "the pass is on the shelf; copy what matters off this drive"
+        return DriveError(
+            f"the drive did not give back what was written: {stamp_note(trace)}",
+            "the pass is on the shelf; copy what matters off this drive",
         )
-    return DriveFailed(
-        f"the drive failed a {fault.direction} at byte {fault.offset_bytes}, {fault.after_ns / 1e9:.2f} s into the pass: {fault.what}",
+    return DriveError(
+        f"the drive failed a {fault.direction} at byte {fault.offset_bytes}, "
+        f"{fault.after_ns / 1e9:.2f} s into the pass: {fault.what}",
         "what was measured before is on the shelf; --on-error continue counts errors and goes on",
     )
 
@@ -84,7 +105,11 @@ def summarise(
             latencies[direction] = whole
     said = [n for t in traces for n in t.notes]
     said += [stamp_note(t) for t in traces if t.stamps is not None]
-    said += [f"the first error: {t.first_fault.what} at byte {t.first_fault.offset_bytes}" for t in traces if t.first_fault][:1]
+    said += [
+        f"the first error: {t.first_fault.what} at byte {t.first_fault.offset_bytes}"
+        for t in traces
+        if t.first_fault
+    ][:1]
     said += [x for x in (spread_note([t.rate_bytes_s for t in traces]),) if x]
     return StepResult(
         phrase=step.canonical,
@@ -103,8 +128,10 @@ def spread_note(rates: Sequence[float]) -> str:
     if not passes_differ(rates):
         return ""
     return (
-        f"passes differ by a factor of {max(rates) / min(rates):.1f} (first {show_rate(rates[0])}, last {show_rate(rates[-1])}): "
-        "something changed between them, such as a full write cache, heat, or other work on the machine"
+        f"passes differ by a factor of {max(rates) / min(rates):.1f} (first "
+        f"{show_rate(rates[0])}, last {show_rate(rates[-1])}): "
+        "something changed between them, such as a full write cache, heat, or other work "
+        "on the machine"
     )
 
 
@@ -115,6 +142,8 @@ def stamp_note(trace: Trace) -> str:
     if not stamps.bad:
         return "every stamp came back as it was written"
     where = ", ".join(str(n) for n in stamps.first_offsets_bytes)
-    return f"of {stamps.checked} stamps {stamps.wrong} came back wrong and {stamps.stale} stale, {stamps.unreadable} blocks could not be read" + (
-        f"; first at byte {where}" if where else ""
+    return (
+        f"of {stamps.checked} stamps {stamps.wrong} came back wrong and {stamps.stale} "
+        f"stale, {stamps.unreadable} blocks could not be read"
+        + (f"; first at byte {where}" if where else "")
     )

@@ -1,4 +1,7 @@
-"""What is to be run: each step of a plan with how often it is repeated, and what a time budget leaves of it."""
+"""What is to be run.
+
+Each step of a plan with how often it is repeated, and what a time budget leaves of it.
+"""
 
 from __future__ import annotations
 
@@ -6,21 +9,27 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 from jovik.base.quantities import show_time
-from jovik.runs.repetition import FEWEST_PASSES, Repeat
+from jovik.runs.repetition import FEWEST_PASSES, RepetitionPolicy
 from jovik.steps import Plan, Step
 
 
 @dataclass(frozen=True)
 class Task:
-    """One step and its repetitions; `spare` is that of its line of the plan, `ladder` the line's phrase where it stands for several steps."""
+    """One step and its repetitions.
+
+    `spare` is that of its line of the plan, `ladder` the line's phrase where it stands for several
+    steps.
+    """
 
     step: Step
-    repeat: Repeat
+    repeat: RepetitionPolicy
     spare: int = 0
     ladder: str | None = None
 
 
-def tasks_of(plan: Plan, passes: tuple[int, int] | None = None, precision: float | None = None) -> list[Task]:
+def tasks_of(
+    plan: Plan, passes: tuple[int, int] | None = None, precision: float | None = None
+) -> list[Task]:
     """The tasks of a plan.
 
     Parameters
@@ -34,31 +43,45 @@ def tasks_of(plan: Plan, passes: tuple[int, int] | None = None, precision: float
     for line in plan.lines:
         for step in line.steps:
             found.append(
-                Task(step, _repeat(step, line.passes, plan.passes, passes, precision), line.spare, line.phrase if len(line.steps) > 1 else None)
+                Task(
+                    step,
+                    _repeat(step, line.passes, plan.passes, passes, precision),
+                    line.spare,
+                    line.phrase if len(line.steps) > 1 else None,
+                )
             )
     return found
 
 
-def _repeat(step: Step, of_line: int | None, of_plan: int, passes: tuple[int, int] | None, precision: float | None) -> Repeat:
+def _repeat(
+    step: Step,
+    of_line: int | None,
+    of_plan: int,
+    passes: tuple[int, int] | None,
+    precision: float | None,
+) -> RepetitionPolicy:
     if not step.measures:
-        return Repeat(1, 1)
+        return RepetitionPolicy(1, 1)
     if passes is not None:
         least, most = passes
         # With only an upper wish to stop early there must be something to stop for.
         wanted = precision if precision is not None or least == most else 0.02
-        return Repeat(least, most, wanted)
+        return RepetitionPolicy(least, most, wanted)
     # A long write changes the drive it measures: made again it would meet another one.
     count = of_line or (1 if step.once else of_plan)
     if precision is not None and not step.once:
-        return Repeat(FEWEST_PASSES, max(count, 30), precision)
-    return Repeat(count, count)
+        return RepetitionPolicy(FEWEST_PASSES, max(count, 30), precision)
+    return RepetitionPolicy(count, count)
 
 
-def trim(tasks: Sequence[Task], budget_ns: int, time_of: Callable[[Task], int]) -> tuple[list[Task], list[str]]:
+def fit_to_budget(
+    tasks: Sequence[Task], budget_ns: int, time_of: Callable[[Task], int]
+) -> tuple[list[Task], list[str]]:
     """What a time budget leaves of a plan, and in words what it took away.
 
-    The order: fewer passes, down to three; then the lines that the plan calls spare, the most spare first. What is still too long is ended
-    while it runs: each step has its share of the time, makes the passes that fit, and a long write ends with its share.
+    The order: fewer passes, down to three; then the lines that the plan calls spare, the most spare
+    first. What is still too long is ended while it runs: each step has its share of the time, makes
+    the passes that fit, and a long write ends with its share.
 
     Parameters
     ----------
@@ -78,9 +101,14 @@ def trim(tasks: Sequence[Task], budget_ns: int, time_of: Callable[[Task], int]) 
             break
         gone = [t for t in left if t.spare == level]
         left = [t for t in left if t.spare != level]
-        said.append("left out: " + ", ".join(dict.fromkeys(t.ladder or t.step.canonical for t in gone)))
+        said.append(
+            "left out: " + ", ".join(dict.fromkeys(t.ladder or t.step.canonical for t in gone))
+        )
     if expected() > budget_ns:
-        said.append(f"the rest would take {show_time(expected())}; each step ends with its share of the time")
+        said.append(
+            f"the rest would take {show_time(expected())}; each step ends with its share of "
+            "the time"
+        )
     return left, said
 
 

@@ -21,10 +21,10 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from jovik.base.errors import Misuse, UnknownName
+from jovik.base.errors import UnknownNameError, UsageError
 from jovik.base.quantities import parse_rate
 from jovik.base.text_files import read_text
-from jovik.base.toml_files import Shape, Size, Time, from_text, read_toml
+from jovik.base.toml_files import Size, StrictModel, Time, from_text, read_toml
 
 Positive = Annotated[float, Field(gt=0, le=1e9, strict=False)]
 
@@ -58,7 +58,8 @@ class Load:
     many : bool
         Whether more than one of it at once makes sense.
     weights : dict
-        What counts how much for it in a ranking, by class of step (`sequential read`, `random write` ...).
+        What counts how much for it in a ranking, by class of step (`sequential read`, `random
+        write` ...).
     formula : str
         Where the rate comes from.
     """
@@ -78,7 +79,7 @@ class Load:
     formula: str
 
 
-class Frames(Shape):
+class VideoFrames(StrictModel):
     """Pictures one after the other."""
 
     direction: Literal["read", "write"]
@@ -89,7 +90,7 @@ class Frames(Shape):
     compression: Positive = 1.0
 
 
-class Samples(Shape):
+class AudioVoices(StrictModel):
     """Voices of sound, each read ahead by a block."""
 
     direction: Literal["read", "write"]
@@ -99,7 +100,7 @@ class Samples(Shape):
     read_ahead: Size = 65536
 
 
-class Steady(Shape):
+class FixedRate(StrictModel):
     """Rates that are simply known."""
 
     read: Rate | None = None
@@ -110,7 +111,7 @@ class Steady(Shape):
     latency: Time | None = None
 
 
-class LoadFile(Shape):
+class LoadFile(StrictModel):
     """A load as written: one of the three sorts."""
 
     title: str
@@ -118,65 +119,118 @@ class LoadFile(Shape):
     hours_a_day: Annotated[float, Field(ge=0, le=24, strict=False)] = 8.0
     many: bool = True
     weights: dict[str, Positive] = {}
-    frames: Frames | None = None
-    samples: Samples | None = None
-    steady: Steady | None = None
+    frames: VideoFrames | None = None
+    samples: AudioVoices | None = None
+    steady: FixedRate | None = None
 
 
 def load_names() -> list[str]:
     """Names of the loads that ship with Jovik."""
-    return sorted(f.name.removesuffix(".toml") for f in resources.files("jovik.sheets.loads").iterdir() if f.name.endswith(".toml"))
+    return sorted(
+        f.name.removesuffix(".toml")
+        for f in resources.files("jovik.sheets.loads").iterdir()
+        if f.name.endswith(".toml")
+    )
 
 
 def read_load(name: str) -> Load:
-    """A load that ships with Jovik, by name, or one of the person's own, by the path of its TOML file.
+    """A load by the name of one that ships with Jovik or the path of a TOML file.
 
     Raises
     ------
-    UnknownName
+    UnknownNameError
         Neither a load nor a file.
-    Misuse
+    UsageError
         A file that is not a load.
     """
     path = Path(name)
     if name in load_names():
-        text, where = (resources.files("jovik.sheets.loads") / f"{name}.toml").read_text(encoding="utf-8"), name
+        text, where = (
+            (resources.files("jovik.sheets.loads") / f"{name}.toml").read_text(encoding="utf-8"),
+            name,
+        )
     elif path.suffix == ".toml" and path.is_file():
         text, where = read_text(path), str(path)
     else:
-        raise UnknownName("load", name, load_names(), "or give the path of a load's .toml file")
+        raise UnknownNameError(
+            "load", name, load_names(), "or give the path of a load's .toml file"
+        )
     return _load(path.stem, where, read_toml(text, where, LoadFile))
 
 
 def _load(name: str, where: str, given: LoadFile) -> Load:
     sorts = [x for x in (given.frames, given.samples, given.steady) if x is not None]
     if len(sorts) != 1:
-        raise Misuse(f"{where}: a load has one of [frames], [samples] and [steady]", "see jovik fit --loads")
+        raise UsageError(
+            f"{where}: a load has one of [frames], [samples] and [steady]", "see jovik fit --loads"
+        )
     common = (given.hours_a_day, given.many)
     sort = sorts[0]
-    if isinstance(sort, Frames):
+    if isinstance(sort, VideoFrames):
         frame = sort.width * sort.height * sort.bits / 8 / sort.compression
         rate = frame * sort.rate
         squeezed = f" / {sort.compression:g}" if sort.compression != 1 else ""
-        formula = f"{sort.width} x {sort.height} x {sort.bits:g} bit x {sort.rate:g} a second / 8{squeezed}"
+        formula = (
+            f"{sort.width} x {sort.height} x {sort.bits:g} bit x {sort.rate:g} a second / "
+            f"8{squeezed}"
+        )
         both = (0.0, rate) if sort.direction == "write" else (rate, 0.0)
         weights = given.weights or {f"sequential {sort.direction}": 1.0}
-        # A recorder gathers frames into large blocks and keeps several in flight; a stream has no latency of its own.
-        return Load(name, given.title, given.about, *both, False, 2**20, 8, None, *common, dict(weights), formula)
-    if isinstance(sort, Samples):
+        # A recorder gathers frames into large blocks and keeps several in flight; a stream has no
+        # latency of its own.
+        return Load(
+            name,
+            given.title,
+            given.about,
+            *both,
+            False,
+            2**20,
+            8,
+            None,
+            *common,
+            dict(weights),
+            formula,
+        )
+    if isinstance(sort, AudioVoices):
         rate = sort.rate * sort.bits / 8 * sort.channels
-        formula = f"{sort.rate} x {sort.bits} bit x {sort.channels} / 8, {sort.read_ahead} bytes ahead"
+        formula = (
+            f"{sort.rate} x {sort.bits} bit x {sort.channels} / 8, {sort.read_ahead} bytes ahead"
+        )
         both = (0.0, rate) if sort.direction == "write" else (rate, 0.0)
         weights = given.weights or {f"random {sort.direction}": 1.0}
         # What was read ahead lasts for so long; the next block has to be there by then.
         lasts = round(sort.read_ahead / rate * 1e9)
-        return Load(name, given.title, given.about, *both, True, sort.read_ahead, 1, lasts, *common, dict(weights), formula)
-    assert isinstance(sort, Steady)
+        return Load(
+            name,
+            given.title,
+            given.about,
+            *both,
+            True,
+            sort.read_ahead,
+            1,
+            lasts,
+            *common,
+            dict(weights),
+            formula,
+        )
+    assert isinstance(sort, FixedRate)
     if sort.read is None and sort.write is None:
-        raise Misuse(f"{where}: [steady] needs a read or a write rate")
+        raise UsageError(f"{where}: [steady] needs a read or a write rate")
     order = "random" if sort.random else "sequential"
-    weights = given.weights or {f"{order} {d}": 1.0 for d, r in (("read", sort.read), ("write", sort.write)) if r}
+    weights = given.weights or {
+        f"{order} {d}": 1.0 for d, r in (("read", sort.read), ("write", sort.write)) if r
+    }
     return Load(
-        name, given.title, given.about, sort.read or 0.0, sort.write or 0.0, sort.random, sort.block, sort.depth, sort.latency, *common,
-        dict(weights), "as stated",
-    )  # fmt: skip
+        name,
+        given.title,
+        given.about,
+        sort.read or 0.0,
+        sort.write or 0.0,
+        sort.random,
+        sort.block,
+        sort.depth,
+        sort.latency,
+        *common,
+        dict(weights),
+        "as stated",
+    )

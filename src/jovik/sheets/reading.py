@@ -7,10 +7,10 @@ import io
 import re
 from dataclasses import dataclass
 
-from jovik.base.errors import Misuse, PhraseError
+from jovik.base.errors import PhraseError, UsageError
 from jovik.base.quantities import MOST, parse_rate, parse_time, show_rate, show_time, significant
-from jovik.base.toml_files import Shape, read_toml
-from jovik.steps import Access, parse
+from jovik.base.toml_files import StrictModel, read_toml
+from jovik.steps import IoStep, parse
 
 PLAIN = re.compile(r"(-?\d[\d,]*(?:\.\d+)?)\s*(\S.*)?")
 COLUMNS = ("what", "value", "unit", "method", "instrument")
@@ -22,8 +22,8 @@ LOWER_IS_BETTER = ("s", "dB", "dBA", "dB(A)", "W", "g", "C")
 class Reading:
     """One figure taken by other means.
 
-    `unit` is ``s``, ``bytes/s`` or ``IOPS`` for what has one of those, else as it was written. `phrase` is the step that measures the same
-    quantity, where there is one.
+    `unit` is ``s``, ``bytes/s`` or ``IOPS`` for what has one of those, else as it was written.
+    `phrase` is the step that measures the same quantity, where there is one.
     """
 
     what: str
@@ -51,7 +51,11 @@ class Reading:
 
     def comparable(self, other: Reading) -> bool:
         """Whether both are of the same quantity by the same method."""
-        return (self.what.casefold(), self.unit, self.method.casefold()) == (other.what.casefold(), other.unit, other.method.casefold())
+        return (self.what.casefold(), self.unit, self.method.casefold()) == (
+            other.what.casefold(),
+            other.unit,
+            other.method.casefold(),
+        )
 
 
 @dataclass(frozen=True)
@@ -68,14 +72,18 @@ def parse_reading(text: str, method: str = "", instrument: str = "") -> Reading:
 
     Raises
     ------
-    Misuse
+    UsageError
         There is no name, or no number.
     """
     what, equals, value = text.partition("=")
     if not equals or not what.strip() or not value.strip():
-        raise Misuse(f"'{text}' is not a reading", "write NAME=VALUE with its unit, such as 'boot time=8.1s'")
+        raise UsageError(
+            f"'{text}' is not a reading", "write NAME=VALUE with its unit, such as 'boot time=8.1s'"
+        )
     amount, unit = _value(value.strip())
-    return Reading(what.strip(), amount, unit, method.strip(), instrument.strip(), _phrase(what.strip()))
+    return Reading(
+        what.strip(), amount, unit, method.strip(), instrument.strip(), _phrase(what.strip())
+    )
 
 
 def _value(text: str) -> tuple[float, str]:
@@ -86,10 +94,12 @@ def _value(text: str) -> tuple[float, str]:
             continue
     found = PLAIN.fullmatch(text)
     if found is None:
-        raise Misuse(f"'{text}' is not a number with a unit", "such as 8.1s, 31 dB(A), 540MB/s or 12 g")
+        raise UsageError(
+            f"'{text}' is not a number with a unit", "such as 8.1s, 31 dB(A), 540MB/s or 12 g"
+        )
     value = float(found[1].replace(",", ""))
     if abs(value) > MOST:
-        raise Misuse(f"'{text[:40]}' is too large a number")
+        raise UsageError(f"'{text[:40]}' is too large a number")
     return value, (found[2] or "").strip()
 
 
@@ -99,35 +109,50 @@ def _phrase(what: str) -> str | None:
         step = parse(what)
     except PhraseError:
         return None
-    return step.kind if isinstance(step, Access) else None
+    return step.kind if isinstance(step, IoStep) else None
 
 
 def read_csv(text: str, where: str) -> list[Reading]:
-    """Readings from CSV with the columns ``what``, ``value`` and, where wanted, ``unit``, ``method``, ``instrument``.
+    """Readings from CSV with ``what``, ``value``, and optionally unit, method, instrument.
 
     Raises
     ------
-    Misuse
+    UsageError
         Not such a file: the line and what is wrong with it.
     """
     rows = csv.DictReader(io.StringIO(text))
     if rows.fieldnames is None or not {"what", "value"} <= set(rows.fieldnames):
-        raise Misuse(f"{where} has no columns 'what' and 'value'", f"the first line names them: {','.join(COLUMNS)}")
+        raise UsageError(
+            f"{where} has no columns 'what' and 'value'",
+            f"the first line names them: {','.join(COLUMNS)}",
+        )
     strange = [n for n in rows.fieldnames if n not in COLUMNS]
     if strange:
-        raise Misuse(f"{where}: '{strange[0]}' is not a column here", f"there are {', '.join(COLUMNS)}")
+        raise UsageError(
+            f"{where}: '{strange[0]}' is not a column here", f"there are {', '.join(COLUMNS)}"
+        )
     found = []
     for row in rows:
         if None in row or any(v is None for v in row.values()):
-            raise Misuse(f"{where}, line {rows.line_num}: it has not as many fields as there are columns")
+            raise UsageError(
+                f"{where}, line {rows.line_num}: it has not as many fields as there are columns"
+            )
         try:
-            found.append(parse_reading(f"{row['what']}={row['value']}{row.get('unit') or ''}", row.get("method") or "", row.get("instrument") or ""))
-        except Misuse as error:
-            raise Misuse(f"{where}, line {rows.line_num}: {error.message}", error.hint) from None
+            found.append(
+                parse_reading(
+                    f"{row['what']}={row['value']}{row.get('unit') or ''}",
+                    row.get("method") or "",
+                    row.get("instrument") or "",
+                )
+            )
+        except UsageError as error:
+            raise UsageError(
+                f"{where}, line {rows.line_num}: {error.message}", error.hint
+            ) from None
     return found
 
 
-class Figure(Shape):
+class ColumnMapping(StrictModel):
     """One column of a foreign table: what it is, in which unit, and how it was taken."""
 
     column: str
@@ -136,48 +161,65 @@ class Figure(Shape):
     method: str = ""
 
 
-class Mapping(Shape):
-    """What the columns of a foreign table mean: which holds the drive's name (or the one drive that all of it is of), and which holds what."""
+class Mapping(StrictModel):
+    """What the columns of a foreign table mean.
+
+    Which holds the drive's name (or the one drive that all of it is of), and which holds what.
+    """
 
     drive_column: str = ""
     drive: str = ""
     instrument: str
-    figure: list[Figure]
+    figure: list[ColumnMapping]
 
 
-def read_mapped(text: str, where: str, mapping: str, mapping_where: str) -> dict[str, list[Reading]]:
-    """Readings of drives, by their names, from a foreign table and the mapping that says what its columns mean.
+def read_mapped(
+    text: str, where: str, mapping: str, mapping_where: str
+) -> dict[str, list[Reading]]:
+    """Readings by drive from a foreign table and a mapping of its columns.
 
     An empty cell is a figure that was not taken.
 
     Raises
     ------
-    Misuse
+    UsageError
         The mapping is none, or the table is not as it says: the line and what is wrong with it.
     """
     how = read_toml(mapping, mapping_where, Mapping)
     if bool(how.drive_column) == bool(how.drive):
-        raise Misuse(f"{mapping_where} needs either 'drive_column' or 'drive'", 'such as drive_column = "model"')
+        raise UsageError(
+            f"{mapping_where} needs either 'drive_column' or 'drive'",
+            'such as drive_column = "model"',
+        )
     rows = csv.DictReader(io.StringIO(text))
     try:
         there = rows.fieldnames or []
-        missing = [c for c in (how.drive_column, *(f.column for f in how.figure)) if c and c not in there]
+        missing = [
+            c for c in (how.drive_column, *(f.column for f in how.figure)) if c and c not in there
+        ]
         if missing:
-            raise Misuse(f"{where} has no column '{missing[0]}'", f"there are: {', '.join(there)}")
+            raise UsageError(
+                f"{where} has no column '{missing[0]}'", f"there are: {', '.join(there)}"
+            )
         found: dict[str, list[Reading]] = {}
         for row in rows:
             name = how.drive or (row[how.drive_column] or "").strip()
             if not name:
-                raise Misuse(f"{where}, line {rows.line_num}: it names no drive")
+                raise UsageError(f"{where}, line {rows.line_num}: it names no drive")
             for one in how.figure:
                 value = (row[one.column] or "").strip()
                 if not value:
                     continue
                 try:
-                    reading = parse_reading(f"{one.what}={value} {one.unit}", one.method, how.instrument)
-                except Misuse as error:
-                    raise Misuse(f"{where}, line {rows.line_num}, column '{one.column}': {error.message}", error.hint) from None
+                    reading = parse_reading(
+                        f"{one.what}={value} {one.unit}", one.method, how.instrument
+                    )
+                except UsageError as error:
+                    raise UsageError(
+                        f"{where}, line {rows.line_num}, column '{one.column}': {error.message}",
+                        error.hint,
+                    ) from None
                 found.setdefault(name, []).append(reading)
     except csv.Error as error:
-        raise Misuse(f"{where} is no CSV: {error}") from None
+        raise UsageError(f"{where} is no CSV: {error}") from None
     return found

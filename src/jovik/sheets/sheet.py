@@ -19,9 +19,16 @@ from typing import Annotated, Any
 
 from pydantic import Field, ValidationError, field_validator
 
-from jovik.base.errors import Misuse, PhraseError
-from jovik.base.quantities import parse_rate, parse_size, parse_time, significant, spell_size, spell_time
-from jovik.base.toml_files import Shape, Size, explain, from_text, read_toml
+from jovik.base.errors import PhraseError, UsageError
+from jovik.base.quantities import (
+    parse_rate,
+    parse_size,
+    parse_time,
+    significant,
+    spell_size,
+    spell_time,
+)
+from jovik.base.toml_files import Size, StrictModel, explain, from_text, read_toml
 from jovik.steps.clauses import CLAUSES
 from jovik.steps.tokens import Cursor
 
@@ -46,8 +53,8 @@ class Drive:
 class Claim:
     """One advertised figure.
 
-    `figure` is in `unit`: ``"bytes/s"``, ``"IOPS"`` or, for an access time, ``"ns"``. None leaves a number open that
-    the maker did not give.
+    `figure` is in `unit`: ``"bytes/s"``, ``"IOPS"`` or, for an access time, ``"ns"``. None leaves a
+    number open that the maker did not give.
     """
 
     random: bool
@@ -64,7 +71,10 @@ class Claim:
     @property
     def what(self) -> str:
         """What it is about, in the words of a phrase."""
-        words = ["random" if self.random else "sequential", "read" if self.read_percent == 100 else "write"]
+        words = [
+            "random" if self.random else "sequential",
+            "read" if self.read_percent == 100 else "write",
+        ]
         if self.block_bytes is not None:
             words.append(spell_size(self.block_bytes))
         if self.depth is not None:
@@ -80,7 +90,11 @@ class Claim:
         parts = [f"{order} {'read' if self.read_percent == 100 else 'write'}"]
         if self.block_bytes is not None:
             parts.append(re.sub(r"(\d)([A-Za-z])", r"\1 \2", spell_size(self.block_bytes)))
-        parts += [f"{n} {v}" for n, v in (("depth", self.depth), ("workers", self.workers)) if v is not None]
+        parts += [
+            f"{n} {v}"
+            for n, v in (("depth", self.depth), ("workers", self.workers))
+            if v is not None
+        ]
         parts += ["sustained"] if self.sustained else []
         return ", ".join(parts)
 
@@ -130,8 +144,12 @@ def parse_claim(what: str, figure: str, **more: Any) -> Claim:
 
 def _read_what(what: str) -> dict[str, Any]:
     cursor = Cursor(what)
-    values: dict[str, Any] = {"random": cursor.choice("'sequential' or 'random'", "sequential", "random") == "random"}
-    values["read_percent"] = 100 if cursor.choice("'read' or 'write'", "read", "write") == "read" else 0
+    values: dict[str, Any] = {
+        "random": cursor.choice("'sequential' or 'random'", "sequential", "random") == "random"
+    }
+    values["read_percent"] = (
+        100 if cursor.choice("'read' or 'write'", "read", "write") == "read" else 0
+    )
     known = {c.keywords: c for c in CLAUSES}
     if cursor.next is not None and cursor.next.text[0].isdigit():
         values["block_bytes"] = cursor.read(parse_size, "a block such as 4KiB")
@@ -157,7 +175,9 @@ def parse_figure(text: str) -> tuple[float, str]:
         try:
             value, unit = float(parse_time(text)), "ns"
         except ValueError:
-            raise ValueError(f"'{text}' is not a figure; write 550MB/s, 95000 IOPS or 60us") from error
+            raise ValueError(
+                f"'{text}' is not a figure; write 550MB/s, 95000 IOPS or 60us"
+            ) from error
     if value <= 0:
         raise ValueError("a claimed figure is above zero")
     return value, unit
@@ -179,7 +199,7 @@ def parse_years(text: str) -> float:
     return float(found[1])
 
 
-class DriveTable(Shape):
+class DriveTable(StrictModel):
     """`[drive]` as written."""
 
     name: Annotated[str, Field(min_length=1, pattern=r"\S")]
@@ -196,11 +216,20 @@ class DriveTable(Shape):
         """As the rest of Jovik knows it."""
         price, currency = self.price or (None, "")
         return Drive(
-            self.name.strip(), self.maker, self.model, self.capacity, self.interface, self.medium, price, currency, self.warranty, self.endurance
-        )  # fmt: skip
+            self.name.strip(),
+            self.maker,
+            self.model,
+            self.capacity,
+            self.interface,
+            self.medium,
+            price,
+            currency,
+            self.warranty,
+            self.endurance,
+        )
 
 
-class ClaimTable(Shape):
+class ClaimTable(StrictModel):
     """One `[[claim]]` as written."""
 
     what: str
@@ -222,11 +251,16 @@ class ClaimTable(Shape):
         """As the rest of Jovik knows it."""
         figure, unit = self.figure
         return Claim(
-            **_read_what(self.what), figure=figure, unit=unit, up_to=self.up_to, sustained=self.sustained, printed=self.printed
-        )  # fmt: skip
+            **_read_what(self.what),
+            figure=figure,
+            unit=unit,
+            up_to=self.up_to,
+            sustained=self.sustained,
+            printed=self.printed,
+        )
 
 
-class SheetFile(Shape):
+class SheetFile(StrictModel):
     """A whole sheet as written."""
 
     drive: DriveTable
@@ -242,7 +276,7 @@ def read_sheet(text: str, where: str) -> Sheet:
 
     Raises
     ------
-    Misuse
+    UsageError
         With the file, the line and the key.
     """
     return read_toml(text, where, SheetFile).sheet()
@@ -253,13 +287,13 @@ def drive_from_words(words: dict[str, str]) -> Drive:
 
     Raises
     ------
-    Misuse
+    UsageError
         With the key at fault and the reason.
     """
     try:
         return DriveTable.model_validate(words).drive()
     except ValidationError as error:
-        raise Misuse(explain(error.errors()[0])[1]) from None
+        raise UsageError(explain(error.errors()[0])[1]) from None
 
 
 def write_sheet(sheet: Sheet) -> str:
@@ -278,7 +312,10 @@ def write_sheet(sheet: Sheet) -> str:
         ("medium", drive.medium),
         ("price", f"{drive.price:g} {drive.currency}".strip() if drive.price is not None else ""),
         ("warranty", f"{drive.warranty_years:g} years" if drive.warranty_years is not None else ""),
-        ("endurance", spell_size(drive.endurance_bytes) if drive.endurance_bytes is not None else ""),
+        (
+            "endurance",
+            spell_size(drive.endurance_bytes) if drive.endurance_bytes is not None else "",
+        ),
     ):
         if value:
             table[key] = value

@@ -1,7 +1,8 @@
-"""Exchange: a shelf, or one drive of it, as a zip of open forms, and merging one into a shelf (docs/shelf.md says what is in it).
+"""Export a shelf, or one drive of it, as a zip of open formats, and import one.
 
-Records are JSON with the columns of their tables, series and histograms are CSV, and a manifest holds the checksum of every file. What comes in
-is held against the tables' own columns before anything is written; it is read from the archive in memory, bounded, and never unpacked to disk.
+Records are JSON with the columns of their tables, series and histograms are CSV, and a manifest
+holds the checksum of every file. What comes in is held against the tables' own columns before
+anything is written; it is read from the archive in memory, bounded, and never unpacked to disk.
 """
 
 from __future__ import annotations
@@ -21,11 +22,11 @@ import numpy as np
 import sqlalchemy as sa
 
 from jovik.base import histogram, version
-from jovik.base.errors import Misuse, TargetRefused
+from jovik.base.errors import TargetError, UsageError
 from jovik.base.trace import SLICE_COLUMNS, Latencies
 from jovik.shelf.encoding import pack, pack_latencies, unpack, unpack_latencies
 from jovik.shelf.schema import claim, drive, note, one_pass, reading, rig, run, step, unit
-from jovik.shelf.validation import Bad, checked, columns_of
+from jovik.shelf.validation import InvalidRecord, checked, columns_of
 from jovik.shelf.writer import utc_now
 
 FORMAT = "jovik shelf"
@@ -33,7 +34,10 @@ VERSION = 1
 MOST_FILES = 2_000_000
 MOST_FILE_BYTES = 64_000_000
 MOST_BYTES = 8_000_000_000
-"""Bounds on an archive from elsewhere: files, bytes of one file and of all together once they are read."""
+"""Bounds on an archive from elsewhere.
+
+Files, bytes of one file and of all together once they are read.
+"""
 RUN_ID = re.compile(r"[A-Za-z0-9-]{1,64}")
 HISTOGRAM = ("direction", "low_ns", "high_ns", "count")
 OWN = {"id", "drive_id", "rig_id", "unit_id", "run_id", "step_id", "folded_name"}
@@ -41,7 +45,7 @@ OWN = {"id", "drive_id", "rig_id", "unit_id", "run_id", "step_id", "folded_name"
 
 
 @dataclass(frozen=True)
-class Merged:
+class ImportCounts:
     """What an import added: records that were there already are not counted."""
 
     drives: int = 0
@@ -58,7 +62,7 @@ def export(engine: sa.Engine, out: Path, only: str | None = None) -> int:
 
     Raises
     ------
-    TargetRefused
+    TargetError
         The file cannot be written.
     """
     sums: dict[str, str] = {}
@@ -70,12 +74,18 @@ def export(engine: sa.Engine, out: Path, only: str | None = None) -> int:
                 archive.writestr(name, text)
                 sums[name] = hashlib.sha256(text.encode()).hexdigest()
                 count += name.startswith("runs/")
-            about = {"format": FORMAT, "version": VERSION, "made": utc_now(), "jovik": version.VERSION, "files": sums}
+            about = {
+                "format": FORMAT,
+                "version": VERSION,
+                "made": utc_now(),
+                "jovik": version.VERSION,
+                "files": sums,
+            }
             archive.writestr("manifest.json", json.dumps(about, indent=1))
         part.replace(out)
     except OSError as error:
         part.unlink(missing_ok=True)
-        raise TargetRefused(f"{out} cannot be written: {error.strerror}") from None
+        raise TargetError(f"{out} cannot be written: {error.strerror}") from None
     return count
 
 
@@ -88,23 +98,47 @@ def _files(c: sa.Connection, only: str | None) -> Iterator[tuple[str, str]]:
     units = {u["id"]: u for u in _rows(c, unit)}
     parts = {"claims": claim, "units": unit, "notes": note, "readings": reading}
     of = {name: _by(_rows(c, table), "drive_id") for name, table in parts.items()}
-    yield "drives.json", _text([_open(drive, d) | {n: [_open(t, x) for x in of[n].get(d["id"], [])] for n, t in parts.items()} for d in drives])
+    yield (
+        "drives.json",
+        _text(
+            [
+                _open(drive, d)
+                | {n: [_open(t, x) for x in of[n].get(d["id"], [])] for n, t in parts.items()}
+                for d in drives
+            ]
+        ),
+    )
     yield "rigs.json", _text([_open(rig, r) for r in rigs])
     names, benches = {d["id"]: d["name"] for d in drives}, {r["id"]: r["name"] for r in rigs}
     for r in runs:
         found = units.get(r["unit_id"])
         steps = []
-        for s in c.execute(sa.select(step).where(step.c.run_id == r["id"]).order_by(step.c.position)).mappings():
+        for s in c.execute(
+            sa.select(step).where(step.c.run_id == r["id"]).order_by(step.c.position)
+        ).mappings():
             passes = []
-            for p in c.execute(sa.select(one_pass).where(one_pass.c.step_id == s["id"]).order_by(one_pass.c.number)).mappings():
+            for p in c.execute(
+                sa.select(one_pass).where(one_pass.c.step_id == s["id"]).order_by(one_pass.c.number)
+            ).mappings():
                 latencies = unpack_latencies(p["latencies"])
                 at = f"{r['id']}/{s['position']}-{p['number']}.csv"
                 yield f"series/{at}", _csv(SLICE_COLUMNS, unpack(p["slices"])["slices"].tolist())
                 yield f"latencies/{at}", _csv(HISTOGRAM, _histogram(latencies))
-                edges = {k: {"minimum_ns": v.minimum_ns, "maximum_ns": v.maximum_ns, "sum_ns": v.sum_ns} for k, v in latencies.items()}
-                passes.append({k: v for k, v in _open(one_pass, p).items() if k != "slices"} | {"latencies": edges})
+                edges = {
+                    k: {"minimum_ns": v.minimum_ns, "maximum_ns": v.maximum_ns, "sum_ns": v.sum_ns}
+                    for k, v in latencies.items()
+                }
+                passes.append(
+                    {k: v for k, v in _open(one_pass, p).items() if k != "slices"}
+                    | {"latencies": edges}
+                )
             steps.append(_open(step, s) | {"passes": passes})
-        about = {"id": r["id"], "drive": names[r["drive_id"]], "rig": benches[r["rig_id"]], "unit": found["serial_hash"] if found else None}
+        about = {
+            "id": r["id"],
+            "drive": names[r["drive_id"]],
+            "rig": benches[r["rig_id"]],
+            "unit": found["serial_hash"] if found else None,
+        }
         yield f"runs/{r['id']}.json", _text(about | _open(run, r) | {"steps": steps})
 
 
@@ -152,8 +186,9 @@ class Archive:
 
     Raises
     ------
-    Misuse
-        It is no such archive, a file of it is missing or was changed, or it is larger than any shelf.
+    UsageError
+        It is no such archive, a file of it is missing or was changed, or it is larger than any
+        shelf.
     """
 
     def __init__(self, path: Path) -> None:
@@ -168,15 +203,18 @@ class Archive:
         if not isinstance(about, dict) or about.get("format") != FORMAT:
             raise self.wrong("it is no export of a Jovik shelf")
         if about.get("version") != VERSION:
-            raise self.wrong(f"its form is version {about.get('version')}, and this Jovik reads {VERSION}: update Jovik")
+            raise self.wrong(
+                f"its form is version {about.get('version')}, and this Jovik reads {VERSION}: "
+                "update Jovik"
+            )
         sums = about.get("files")
         if not isinstance(sums, dict):
             raise self.wrong("its manifest names no files")
         self.sums: dict[str, Any] = sums
 
-    def wrong(self, why: str) -> Misuse:
+    def wrong(self, why: str) -> UsageError:
         """The refusal of this archive."""
-        return Misuse(f"{self.path} cannot be imported: {why}", "nothing was changed")
+        return UsageError(f"{self.path} cannot be imported: {why}", "nothing was changed")
 
     def text(self, name: str, *, checked: bool = True) -> str:
         """A file of it; `checked` against the manifest."""
@@ -185,7 +223,9 @@ class Archive:
                 content = file.read(MOST_FILE_BYTES + 1)
         except KeyError:
             raise self.wrong(f"{name} is missing") from None
-        except Exception as error:  # the archive's own, the disk's, and those of each way to compress
+        except (
+            Exception
+        ) as error:  # the archive's own, the disk's, and those of each way to compress
             raise self.wrong(f"{name} cannot be unpacked: {error}") from None
         self._read += len(content)
         if len(content) > MOST_FILE_BYTES or self._read > MOST_BYTES:
@@ -201,7 +241,10 @@ class Archive:
         """A JSON file of it."""
         try:
             return json.loads(self.text(name, checked=checked))
-        except (ValueError, RecursionError) as error:  # an integer of thousands of digits is no JSONDecodeError
+        except (
+            ValueError,
+            RecursionError,
+        ) as error:  # an integer of thousands of digits is no JSONDecodeError
             raise self.wrong(f"{name} is no JSON: {error}") from None
 
     def table(self, name: str, header: Sequence[str]) -> list[list[str]]:
@@ -219,25 +262,27 @@ class Archive:
         return sorted(n for n in self.sums if n.startswith("runs/"))
 
 
-def merge(engine: sa.Engine, archive: Archive, only: str | None = None) -> Merged:
-    """Bring what an archive holds onto a shelf, in one transaction; what is there already stays as it is.
+def merge(engine: sa.Engine, archive: Archive, only: str | None = None) -> ImportCounts:
+    """Bring what an archive holds onto a shelf, in one transaction.
 
-    Drives are the same by name, units by serial, rigs by name, runs by their id, passes by their step and number; so merging twice changes
-    nothing the second time.
+    What is there already stays as it is.
+
+    Drives are the same by name, units by serial, rigs by name, runs by their id, passes by their
+    step and number; so merging twice changes nothing the second time.
 
     Raises
     ------
-    Misuse
+    UsageError
         The archive is not whole, or holds what no shelf does; nothing is changed then.
     """
     try:
         with engine.begin() as c:
             return _merge(c, archive, only)
-    except Bad as error:
+    except InvalidRecord as error:
         raise archive.wrong(str(error)) from None
 
 
-def _merge(c: sa.Connection, archive: Archive, only: str | None) -> Merged:
+def _merge(c: sa.Connection, archive: Archive, only: str | None) -> ImportCounts:
     added = {"drives": 0, "runs": 0, "passes": 0, "notes": 0}
     drives: dict[str, int] = {}
     for record in _list(archive.json("drives.json"), "drives.json"):
@@ -254,7 +299,9 @@ def _merge(c: sa.Connection, archive: Archive, only: str | None) -> Merged:
         for name, table in PARTS.items():
             if table is claim and not fresh:
                 continue  # the shelf's own sheet stands
-            new = _add_missing(c, table, key, _list(record.get(name), f"{name} of {values['name']}"))
+            new = _add_missing(
+                c, table, key, _list(record.get(name), f"{name} of {values['name']}")
+            )
             added["notes"] += new if table in (note, reading) else 0
     rigs = {}
     for record in _list(archive.json("rigs.json"), "rigs.json"):
@@ -263,13 +310,13 @@ def _merge(c: sa.Connection, archive: Archive, only: str | None) -> Merged:
     for name in archive.runs():
         record = archive.json(name)
         if not isinstance(record, dict):
-            raise Bad(f"{name} is no run")
+            raise InvalidRecord(f"{name} is no run")
         if only is not None and record.get("drive") not in drives:
             continue
         new_run, new_passes = _merge_run(c, archive, name, record, drives, rigs)
         added["runs"] += new_run
         added["passes"] += new_passes
-    return Merged(**added)
+    return ImportCounts(**added)
 
 
 PARTS = {"claims": claim, "units": unit, "notes": note, "readings": reading}
@@ -277,7 +324,7 @@ PARTS = {"claims": claim, "units": unit, "notes": note, "readings": reading}
 
 def _list(value: object, what: str) -> list[dict[str, Any]]:
     if not isinstance(value, list) or not all(isinstance(v, dict) for v in value):
-        raise Bad(f"{what} is no list of records")
+        raise InvalidRecord(f"{what} is no list of records")
     return value
 
 
@@ -287,10 +334,18 @@ def _insert(c: sa.Connection, table: sa.Table, values: dict[str, Any]) -> int:
     return int(key[0])
 
 
-def _add_missing(c: sa.Connection, table: sa.Table, drive_id: int, records: list[dict[str, Any]]) -> int:
-    """Add the records of a drive that are not there; units are the same by their serial, all others by everything they say."""
+def _add_missing(
+    c: sa.Connection, table: sa.Table, drive_id: int, records: list[dict[str, Any]]
+) -> int:
+    """Add the records of a drive that are not there.
+
+    Units are the same by their serial, all others by everything they say.
+    """
     same = ["serial_hash"] if table is unit else [n for n in columns_of(table) if n not in OWN]
-    there = {tuple(row[n] for n in same) for row in c.execute(sa.select(table).where(table.c.drive_id == drive_id)).mappings()}
+    there = {
+        tuple(row[n] for n in same)
+        for row in c.execute(sa.select(table).where(table.c.drive_id == drive_id)).mappings()
+    }
     count = 0
     for record in records:
         values = checked(table, record, OWN)
@@ -303,37 +358,68 @@ def _add_missing(c: sa.Connection, table: sa.Table, drive_id: int, records: list
 
 
 def _merge_run(
-    c: sa.Connection, archive: Archive, name: str, record: dict[str, Any], drives: Mapping[str, int], rigs: Mapping[str, dict[str, Any]]
-) -> tuple[int, int]:  # fmt: skip
-    """A run with what of its steps and passes is missing; how many runs (0 or 1) and passes that added."""
+    c: sa.Connection,
+    archive: Archive,
+    name: str,
+    record: dict[str, Any],
+    drives: Mapping[str, int],
+    rigs: Mapping[str, dict[str, Any]],
+) -> tuple[int, int]:
+    """A run with what of its steps and passes is missing.
+
+    How many runs (0 or 1) and passes that added.
+    """
     key, steps = record.get("id"), _list(record.get("steps"), f"the steps of {name}")
     if not isinstance(key, str) or not RUN_ID.fullmatch(key) or name != f"runs/{key}.json":
-        raise Bad(f"{name} is not named like its run")
-    values = checked(run, {k: v for k, v in record.items() if k not in ("id", "drive", "rig", "unit", "steps")}, OWN)
+        raise InvalidRecord(f"{name} is not named like its run")
+    values = checked(
+        run,
+        {k: v for k, v in record.items() if k not in ("id", "drive", "rig", "unit", "steps")},
+        OWN,
+    )
     if record.get("drive") not in drives or record.get("rig") not in rigs:
-        raise Bad(f"{name} is of a drive or a rig that is not in the archive")
+        raise InvalidRecord(f"{name} is of a drive or a rig that is not in the archive")
     drive_id = drives[record["drive"]]
     there = c.execute(sa.select(run.c.drive_id).where(run.c.id == key)).scalar()
     if there is not None and there != drive_id:
-        raise Bad(f"run {key} is of another drive on this shelf")
+        raise InvalidRecord(f"run {key} is of another drive on this shelf")
     if there is None:
-        of = sa.select(unit.c.id).where(unit.c.drive_id == drive_id, unit.c.serial_hash == str(record.get("unit")))
+        of = sa.select(unit.c.id).where(
+            unit.c.drive_id == drive_id, unit.c.serial_hash == str(record.get("unit"))
+        )
         bench = c.execute(sa.select(rig.c.id).where(rig.c.name == record["rig"])).scalar()
         bench = _insert(c, rig, rigs[record["rig"]]) if bench is None else bench
-        links = {"id": key, "drive_id": drive_id, "rig_id": bench, "unit_id": c.execute(of).scalar()}
+        links = {
+            "id": key,
+            "drive_id": drive_id,
+            "rig_id": bench,
+            "unit_id": c.execute(of).scalar(),
+        }
         c.execute(run.insert().values(values | links))
     count = 0
     for one in steps:
         about = checked(step, {k: v for k, v in one.items() if k != "passes"}, OWN)
-        found = c.execute(sa.select(step.c.id).where(step.c.run_id == key, step.c.position == about["position"])).scalar()
+        found = c.execute(
+            sa.select(step.c.id).where(step.c.run_id == key, step.c.position == about["position"])
+        ).scalar()
         step_id = found if found is not None else _insert(c, step, about | {"run_id": key})
-        numbers = set(c.execute(sa.select(one_pass.c.number).where(one_pass.c.step_id == step_id)).scalars())
+        numbers = set(
+            c.execute(sa.select(one_pass.c.number).where(one_pass.c.step_id == step_id)).scalars()
+        )
         for each in _list(one.get("passes"), f"the passes of {name}"):
-            figures = checked(one_pass, {k: v for k, v in each.items() if k != "latencies"}, OWN | {"slices", "latencies"})
+            figures = checked(
+                one_pass,
+                {k: v for k, v in each.items() if k != "latencies"},
+                OWN | {"slices", "latencies"},
+            )
             if figures["number"] in numbers:
                 continue
             at = f"{key}/{about['position']}-{figures['number']}.csv"
-            c.execute(one_pass.insert().values(figures | _series(archive, at, each.get("latencies")) | {"step_id": step_id}))
+            c.execute(
+                one_pass.insert().values(
+                    figures | _series(archive, at, each.get("latencies")) | {"step_id": step_id}
+                )
+            )
             count += 1
     return int(there is None), count
 
@@ -341,15 +427,22 @@ def _merge_run(
 def _series(archive: Archive, at: str, edges: object) -> dict[str, bytes]:
     """The slices and histograms of a pass from their files."""
     try:
-        slices = np.array(archive.table(f"series/{at}", SLICE_COLUMNS), dtype=object).astype(np.int64).reshape(-1, len(SLICE_COLUMNS))
+        slices = (
+            np.array(archive.table(f"series/{at}", SLICE_COLUMNS), dtype=object)
+            .astype(np.int64)
+            .reshape(-1, len(SLICE_COLUMNS))
+        )
         if not isinstance(edges, dict) or (slices < 0).any():
             raise ValueError("negative counts, or no latencies")
         counts = {direction: np.zeros(histogram.COUNT, np.int64) for direction in edges}
         for direction, low, _, count in archive.table(f"latencies/{at}", HISTOGRAM):
             counts[direction][histogram.bucket_of(int(low))] += int(count)
         found = {
-            direction: Latencies(counts[direction], int(e["minimum_ns"]), int(e["maximum_ns"]), int(e["sum_ns"])) for direction, e in edges.items()
+            direction: Latencies(
+                counts[direction], int(e["minimum_ns"]), int(e["maximum_ns"]), int(e["sum_ns"])
+            )
+            for direction, e in edges.items()
         }
         return {"slices": pack(slices=slices), "latencies": pack_latencies(found)}
     except (ValueError, KeyError, TypeError, OverflowError) as error:
-        raise Bad(f"the series of {at} are none: {error}") from None
+        raise InvalidRecord(f"the series of {at} are none: {error}") from None

@@ -1,4 +1,4 @@
-"""Files that are there whole or not at all, made so that who is killed meanwhile leaves nothing that stays."""
+"""Files written whole or not at all, leaving nothing when the process is killed."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ import re
 from pathlib import Path
 
 
-def put_new(path: Path, content: bytes) -> None:
+def create_atomically(path: Path, content: bytes) -> None:
     """Put a file in its place at once, unless there is one already: then that one stands.
 
     Raises
@@ -27,7 +27,8 @@ def put_new(path: Path, content: bytes) -> None:
         file.flush()
         os.fsync(fd)
         with contextlib.suppress(FileExistsError):
-            # Without a folder's descriptor Python calls link(2), which would link the entry in /proc itself; a whole path makes it ignored.
+            # Without a folder's descriptor Python calls link(2), which would link the entry in
+            # /proc itself; a whole path makes it ignored.
             os.link(f"/proc/self/fd/{fd}", path.absolute(), src_dir_fd=fd, follow_symlinks=True)
 
 
@@ -52,7 +53,10 @@ def _put_named(path: Path, content: bytes) -> None:
 
 
 def scratch_beside(path: Path) -> Path:
-    """A name for a file that will be moved to `path`; what a process that is gone left under such a name is taken away."""
+    """A name for a file that will be moved to `path`.
+
+    What a process that is gone left under such a name is taken away.
+    """
     mark = re.compile(rf"\.{re.escape(path.name)}\.(\d+)\.part(-journal|-wal|-shm)?")
     for entry in path.absolute().parent.iterdir():
         found = mark.fullmatch(entry.name)

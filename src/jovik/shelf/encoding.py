@@ -1,4 +1,7 @@
-"""Series and histograms as bytes: NumPy's own .npz form, which any reader of NumPy files can open."""
+"""Series and histograms as bytes.
+
+NumPy's own .npz form, which any reader of NumPy files can open.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +15,10 @@ from jovik.base import histogram
 from jovik.base.trace import Latencies
 
 NOT_AN_ARRAY = "allow_pickle"
-"""NumPy before 2.2 stored a keyword of this name as an array, and Jovik 0.1.0 gave it one: such passes are on people's shelves."""
+"""NumPy before 2.2 stored a keyword of this name as an array, and Jovik 0.1.0 gave it one.
+
+Such passes are on people's shelves.
+"""
 
 
 def pack(**arrays: npt.NDArray[np.int64]) -> bytes:
@@ -29,7 +35,10 @@ def unpack(blob: bytes) -> dict[str, npt.NDArray[np.int64]]:
 
 
 def pack_latencies(latencies: dict[str, Latencies]) -> bytes:
-    """Histograms with only their used buckets; each array is index, count pairs behind minimum, maximum and sum."""
+    """Histograms with only their used buckets.
+
+    Each array is index, count pairs behind minimum, maximum and sum.
+    """
     arrays = {}
     for direction, one in latencies.items():
         used = np.flatnonzero(one.counts)

@@ -9,46 +9,70 @@ from pathlib import Path
 
 import sqlalchemy as sa
 
-from jovik.base.errors import Misuse, PhraseError, TargetRefused
+from jovik.base.errors import PhraseError, TargetError, UsageError
 from jovik.shelf.encoding import unpack, unpack_latencies
 from jovik.shelf.schema import drive, metadata, one_pass, run, step
 from jovik.steps import parse
 
 
 @dataclass(frozen=True)
-class Checked:
+class IntegrityReport:
     """How many records of each sort a shelf holds, and what is not right with it, in words."""
 
     counts: dict[str, int]
     faults: tuple[str, ...]
 
 
-def check(engine: sa.Engine) -> Checked:
-    """Look at a whole shelf: what the database says of itself, and every phrase, series and histogram."""
+def check(engine: sa.Engine) -> IntegrityReport:
+    """Look at a whole shelf.
+
+    What the database says of itself, and every phrase, series and histogram.
+    """
     faults: list[str] = []
     with engine.connect() as c:
         if engine.dialect.name == "sqlite":
-            faults += [f"the database: {row[0]}" for row in c.exec_driver_sql("PRAGMA integrity_check") if row[0] != "ok"]
-            faults += [f"{row[0]} {row[1]} refers to a {row[2]} that is not there" for row in c.exec_driver_sql("PRAGMA foreign_key_check")]
-        counts = {f"{t.name}{'es' if t.name == 'pass' else 's'}": c.execute(sa.select(sa.func.count()).select_from(t)).scalar_one()
-                  for t in (drive, run, step, one_pass)}  # fmt: skip
-        for row in c.execute(sa.select(step.c.run_id, step.c.position, step.c.phrase, step.c.kind)).mappings():
+            faults += [
+                f"the database: {row[0]}"
+                for row in c.exec_driver_sql("PRAGMA integrity_check")
+                if row[0] != "ok"
+            ]
+            faults += [
+                f"{row[0]} {row[1]} refers to a {row[2]} that is not there"
+                for row in c.exec_driver_sql("PRAGMA foreign_key_check")
+            ]
+        counts = {
+            f"{t.name}{'es' if t.name == 'pass' else 's'}": c.execute(
+                sa.select(sa.func.count()).select_from(t)
+            ).scalar_one()
+            for t in (drive, run, step, one_pass)
+        }
+        for row in c.execute(
+            sa.select(step.c.run_id, step.c.position, step.c.phrase, step.c.kind)
+        ).mappings():
             try:
                 if parse(row["phrase"]).kind != row["kind"]:
-                    faults.append(f"run {row['run_id']}, step {row['position'] + 1}: '{row['phrase']}' is not of the kind '{row['kind']}'")
+                    faults.append(
+                        f"run {row['run_id']}, step {row['position'] + 1}: '{row['phrase']}' is "
+                        f"not of the kind '{row['kind']}'"
+                    )
             except PhraseError as error:
                 faults.append(f"run {row['run_id']}, step {row['position'] + 1}: {error.message}")
-        query = sa.select(one_pass, step.c.run_id, step.c.position).join(step, one_pass.c.step_id == step.c.id)
+        query = sa.select(one_pass, step.c.run_id, step.c.position).join(
+            step, one_pass.c.step_id == step.c.id
+        )
         for row in c.execution_options(yield_per=500).execute(query).mappings():
             at = f"run {row['run_id']}, step {row['position'] + 1}, pass {row['number']}"
             try:
-                slices, latencies = unpack(row["slices"])["slices"], unpack_latencies(row["latencies"])
+                slices, latencies = (
+                    unpack(row["slices"])["slices"],
+                    unpack_latencies(row["latencies"]),
+                )
             except Exception as error:  # whatever NumPy and zlib call it
                 faults.append(f"{at}: its series cannot be read ({error})")
                 continue
             if slices.ndim != 2 or any(one.total < 0 for one in latencies.values()):
                 faults.append(f"{at}: its series are none")
-    return Checked(counts, tuple(faults))
+    return IntegrityReport(counts, tuple(faults))
 
 
 def backup(engine: sa.Engine, out: Path) -> None:
@@ -56,22 +80,26 @@ def backup(engine: sa.Engine, out: Path) -> None:
 
     Raises
     ------
-    Misuse
+    UsageError
         There is such a file.
-    TargetRefused
+    TargetError
         It cannot be written.
     """
     from jovik.shelf.sqlite import open_engine
 
     if out.exists():
-        raise Misuse(f"{out} is there already", "name another file with --out")
+        raise UsageError(f"{out} is there already", "name another file with --out")
     try:
         with tempfile.TemporaryDirectory(dir=out.parent, prefix=".jovik-backup-") as scratch:
             made = Path(scratch) / "shelf.db"
             copy = open_engine(str(made), create=True)
             try:
                 # One snapshot: what is written meanwhile belongs to the next backup.
-                level = {"isolation_level": "REPEATABLE READ"} if engine.dialect.name == "postgresql" else {}
+                level = (
+                    {"isolation_level": "REPEATABLE READ"}
+                    if engine.dialect.name == "postgresql"
+                    else {}
+                )
                 with engine.connect().execution_options(**level) as source, copy.begin() as target:
                     for table in metadata.sorted_tables:
                         rows = source.execution_options(yield_per=500).execute(sa.select(table))
@@ -81,4 +109,4 @@ def backup(engine: sa.Engine, out: Path) -> None:
                 copy.dispose()
             os.link(made, out)
     except OSError as error:
-        raise TargetRefused(f"{out} cannot be written: {error.strerror}") from None
+        raise TargetError(f"{out} cannot be written: {error.strerror}") from None

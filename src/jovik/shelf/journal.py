@@ -1,6 +1,7 @@
 """What a run writes on the shelf, as entries that may be made twice: once is as good as again.
 
-An entry is a transaction. It holds column values only, so that it can wait in a file (`jovik.shelf.spool`) while a server cannot be reached.
+An entry is a transaction. It holds column values only, so that it can wait in a file
+(`jovik.shelf.spool`) while a server cannot be reached.
 """
 
 from __future__ import annotations
@@ -16,8 +17,11 @@ from jovik.shelf.schema import one_pass, run, step
 
 
 @dataclass(frozen=True)
-class Entry:
-    """One change of a run: `sort` is ``step`` (begun), ``pass``, ``done`` (a step) or ``run``; `values` are columns."""
+class JournalEntry:
+    """One change of a run: `sort` is ``step`` (begun), ``pass``, ``done`` (a step) or ``run``.
+
+    `values` are columns.
+    """
 
     sort: str
     values: dict[str, Any]
@@ -25,10 +29,14 @@ class Entry:
 
     def as_line(self) -> str:
         """The entry as a line of JSON; bytes are base64 under ``bytes``."""
-        return json.dumps({"sort": self.sort, "position": self.position, "values": self.values}, default=_bytes, allow_nan=False)
+        return json.dumps(
+            {"sort": self.sort, "position": self.position, "values": self.values},
+            default=_bytes,
+            allow_nan=False,
+        )
 
     @classmethod
-    def from_line(cls, line: str) -> Entry:
+    def from_line(cls, line: str) -> JournalEntry:
         """What `as_line` gave.
 
         Raises
@@ -36,7 +44,9 @@ class Entry:
         ValueError
             The line is none.
         """
-        found = json.loads(line, object_hook=lambda d: base64.b64decode(d["bytes"]) if set(d) == {"bytes"} else d)
+        found = json.loads(
+            line, object_hook=lambda d: base64.b64decode(d["bytes"]) if set(d) == {"bytes"} else d
+        )
         if not isinstance(found, dict) or set(found) != {"sort", "position", "values"}:
             raise ValueError("no entry of a run")
         return cls(found["sort"], found["values"], found["position"])
@@ -48,21 +58,33 @@ def _bytes(value: object) -> dict[str, str]:
     return {"bytes": base64.b64encode(value).decode()}
 
 
-def make(c: sa.Connection, key: str, entry: Entry) -> None:
+def make(c: sa.Connection, key: str, entry: JournalEntry) -> None:
     """Make an entry of the run `key`; made again it changes nothing."""
     step_id = sa.select(step.c.id).where(step.c.run_id == key, step.c.position == entry.position)
     match entry.sort:
         case "step":
-            # Of a run that is resumed it may be there already, and keeps the conditions of its first pass.
+            # Of a run that is resumed it may be there already, and keeps the conditions of its
+            # first pass.
             if c.execute(step_id).first() is None:
-                c.execute(step.insert().values(entry.values | {"run_id": key, "position": entry.position}))
+                c.execute(
+                    step.insert().values(entry.values | {"run_id": key, "position": entry.position})
+                )
         case "pass":
             found = c.execute(step_id).scalar_one()
-            # A step that is made whole or not at all, such as a scan, is made again when a run was killed between its pass and its end.
-            c.execute(one_pass.delete().where(one_pass.c.step_id == found, one_pass.c.number == entry.values["number"]))
+            # A step that is made whole or not at all, such as a scan, is made again when a run was
+            # killed between its pass and its end.
+            c.execute(
+                one_pass.delete().where(
+                    one_pass.c.step_id == found, one_pass.c.number == entry.values["number"]
+                )
+            )
             c.execute(one_pass.insert().values(entry.values | {"step_id": found}))
         case "done":
-            c.execute(step.update().where(step.c.run_id == key, step.c.position == entry.position).values(entry.values))
+            c.execute(
+                step.update()
+                .where(step.c.run_id == key, step.c.position == entry.position)
+                .values(entry.values)
+            )
         case "run":
             c.execute(run.update().where(run.c.id == key).values(entry.values))
         case _:

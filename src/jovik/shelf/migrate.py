@@ -6,7 +6,7 @@ from pathlib import Path
 
 import sqlalchemy as sa
 
-from jovik.base.errors import ShelfRefused
+from jovik.base.errors import ShelfError
 
 
 def revision_of(connection: sa.Connection) -> str | None:
@@ -17,11 +17,11 @@ def revision_of(connection: sa.Connection) -> str | None:
 
 
 def migrate(connection: sa.Connection, revision: str = "head") -> None:
-    """Bring the database of a connection to a revision, the newest unless said otherwise, within its transaction.
+    """Migrate a database to a revision (the newest by default) in its transaction.
 
     Raises
     ------
-    ShelfRefused
+    ShelfError
         It is of a revision that this Jovik does not know.
     """
     from alembic import command
@@ -34,6 +34,7 @@ def migrate(connection: sa.Connection, revision: str = "head") -> None:
     try:
         command.upgrade(config, revision)
     except CommandError:
-        raise ShelfRefused(
-            "this shelf was written by a later Jovik, whose revision this one does not know", "update Jovik: pip install --upgrade jovik"
+        raise ShelfError(
+            "this shelf was written by a later Jovik, whose revision this one does not know",
+            "update Jovik: pip install --upgrade jovik",
         ) from None

@@ -12,17 +12,25 @@ from jovik.shelf.schema import drive, note, reading
 _FIELDS = ("what", "value", "unit", "method", "instrument", "phrase")
 
 
-def add(c: sa.Connection, drive_id: int, notes: list[Note], readings: list[Reading], now: str) -> None:
+def add(
+    c: sa.Connection, drive_id: int, notes: list[Note], readings: list[Reading], now: str
+) -> None:
     """Write them down for a drive."""
     for one in notes:
         c.execute(note.insert().values(asdict(one) | {"drive_id": drive_id, "written": now}))
     for each in readings:
-        c.execute(reading.insert().values({f: getattr(each, f) for f in _FIELDS} | {"drive_id": drive_id, "written": now}))
+        c.execute(
+            reading.insert().values(
+                {f: getattr(each, f) for f in _FIELDS} | {"drive_id": drive_id, "written": now}
+            )
+        )
 
 
 def notes_of(c: sa.Connection, drive_id: int) -> list[Note]:
     """Every note of a drive, oldest first."""
-    rows = c.execute(sa.select(note).where(note.c.drive_id == drive_id).order_by(note.c.id)).mappings()
+    rows = c.execute(
+        sa.select(note).where(note.c.drive_id == drive_id).order_by(note.c.id)
+    ).mappings()
     return [Note(r["sort"], r["text"], r["written"]) for r in rows]
 
 
@@ -34,5 +42,7 @@ def readings(c: sa.Connection, drive_id: int | None = None) -> list[Reading]:
     newest = {}
     for r in c.execute(query).mappings():
         one = Reading(**{f: r[f] for f in (*_FIELDS, "drive", "written")})
-        newest[(one.drive, one.what.casefold(), one.method.casefold(), one.instrument.casefold())] = one
+        newest[
+            (one.drive, one.what.casefold(), one.method.casefold(), one.instrument.casefold())
+        ] = one
     return list(newest.values())

@@ -1,4 +1,7 @@
-"""A shelf on a PostgreSQL server, shared by several rigs: reaching it, whether it is one, and bringing it to the newest revision."""
+"""A shelf on a PostgreSQL server, shared by several rigs.
+
+Reaching it, whether it is one, and bringing it to the newest revision.
+"""
 
 from __future__ import annotations
 
@@ -7,31 +10,40 @@ from collections.abc import Callable
 
 import sqlalchemy as sa
 
-from jovik.base.errors import ShelfLost, ShelfRefused
+from jovik.base.errors import ShelfError, ShelfUnreachableError
 from jovik.shelf.migrate import migrate, revision_of
 from jovik.shelf.schema import REVISION, metadata
 
 LOCK = 0x4A6F766B
 """The advisory lock that migrations of one shelf take turns by: "Jovk"."""
 PATIENCE_S = 5
-"""How long a server may take to answer a connection: a pass that is done is not to wait for long."""
-SILENCE = {"keepalives_idle": 10, "keepalives_interval": 5, "keepalives_count": 3, "tcp_user_timeout": 20_000}
-"""After this a connection that nobody answers on, such as one whose cable was pulled, counts as lost: seconds, and milliseconds for the last
-(PostgreSQL documentation, "Parameter Key Words"). The system's own patience would be a quarter of an hour."""
+"""How long a server may take to answer a connection.
+
+A pass that is done is not to wait for long.
+"""
+SILENCE = {
+    "keepalives_idle": 10,
+    "keepalives_interval": 5,
+    "keepalives_count": 3,
+    "tcp_user_timeout": 20_000,
+}
+"""Time after which an unanswered connection counts as lost, s, and ms for the last."""
 
 
 SILENT_S = 20.0
 """How long a server that is there may say nothing to what it was asked to write."""
 
 
-def patiently(work: Callable[[], None]) -> None:
-    """Do what asks a server, and wait for it no longer than `SILENT_S`: a stopped server keeps its connections and answers nothing.
+def with_timeout(work: Callable[[], None]) -> None:
+    """Do what asks a server, and wait for it no longer than `SILENT_S`.
+
+    A stopped server keeps its connections and answers nothing.
 
     What was asked may still be done when the server goes on; entries may be made twice.
 
     Raises
     ------
-    ShelfLost
+    ShelfUnreachableError
         It was silent. Whatever `work` raises is raised here too.
     """
     failed: list[BaseException] = []
@@ -47,7 +59,10 @@ def patiently(work: Callable[[], None]) -> None:
     asking.start()
     asking.join(SILENT_S)
     if asking.is_alive():
-        raise ShelfLost(f"the shelf's server has said nothing for {SILENT_S:g} s", "is it stopped, or its disk full?")
+        raise ShelfUnreachableError(
+            f"the shelf's server has said nothing for {SILENT_S:g} s",
+            "is it stopped, or its disk full?",
+        )
     if failed:
         raise failed[0]
 
@@ -71,20 +86,29 @@ def open_server(where: str, *, create: bool, migrating: bool = True) -> sa.Engin
 
     Raises
     ------
-    ShelfRefused
-        The server cannot be reached, its driver is not installed, or the database is no shelf or one of a later revision.
+    ShelfError
+        The server cannot be reached, its driver is not installed, or the database is no shelf or
+        one of a later revision.
     """
     url = _url(where)
     try:
-        engine = sa.create_engine(url, pool_pre_ping=True, connect_args={"connect_timeout": PATIENCE_S, **SILENCE})
+        engine = sa.create_engine(
+            url, pool_pre_ping=True, connect_args={"connect_timeout": PATIENCE_S, **SILENCE}
+        )
     except ImportError:
-        raise ShelfRefused("a shelf on a server needs psycopg, which is not installed", "pip install 'jovik[postgres]'") from None
+        raise ShelfError(
+            "a shelf on a server needs psycopg, which is not installed",
+            "pip install 'jovik[postgres]'",
+        ) from None
     try:
         _bring_up(engine, create, migrating)
     except sa.exc.DatabaseError as error:
         engine.dispose()
         reason = str(error.orig).strip().splitlines()[0]
-        raise ShelfRefused(f"the shelf {url.render_as_string()} cannot be reached: {reason}", "is its server running? see --shelf") from None
+        raise ShelfError(
+            f"the shelf {url.render_as_string()} cannot be reached: {reason}",
+            "is its server running? see --shelf",
+        ) from None
     except BaseException:
         engine.dispose()
         raise
@@ -95,9 +119,14 @@ def _url(where: str) -> sa.URL:
     try:
         url = sa.make_url(where)
     except sa.exc.ArgumentError:
-        raise ShelfRefused(f"'{where}' is no address of a shelf", "write postgresql+psycopg://user@host/database") from None
+        raise ShelfError(
+            f"'{where}' is no address of a shelf", "write postgresql+psycopg://user@host/database"
+        ) from None
     if url.get_backend_name() != "postgresql":
-        raise ShelfRefused(f"a shelf on '{url.drivername}' is not known", "a path, or postgresql+psycopg://user@host/database") from None
+        raise ShelfError(
+            f"a shelf on '{url.drivername}' is not known",
+            "a path, or postgresql+psycopg://user@host/database",
+        ) from None
     return url.set(drivername="postgresql+psycopg")
 
 
@@ -108,11 +137,16 @@ def _bring_up(engine: sa.Engine, create: bool, migrating: bool) -> None:
             return
         tables = sa.inspect(c).get_table_names()
     if found is None and tables:
-        raise ShelfRefused(f"{engine.url.database} is a database, but not a Jovik shelf", "name an empty one with --shelf")
+        raise ShelfError(
+            f"{engine.url.database} is a database, but not a Jovik shelf",
+            "name an empty one with --shelf",
+        )
     if found is not None and not migrating:
-        raise ShelfRefused(f"the shelf in {engine.url.database} is of another revision")
+        raise ShelfError(f"the shelf in {engine.url.database} is of another revision")
     if found is None and not create:
-        raise ShelfRefused(f"there is no shelf in {engine.url.database} yet", "jovik sheet new NAME makes one")
+        raise ShelfError(
+            f"there is no shelf in {engine.url.database} yet", "jovik sheet new NAME makes one"
+        )
     with engine.begin() as c:
         # Of several that come at once one migrates; the others find it done.
         c.execute(sa.text("select pg_advisory_xact_lock(:lock)"), {"lock": LOCK})
@@ -125,9 +159,15 @@ def _bring_up(engine: sa.Engine, create: bool, migrating: bool) -> None:
 
 
 def _back_up(c: sa.Connection, revision: str) -> None:
-    """Keep the tables as they were, in a schema of the same database, before they are brought to a newer revision."""
+    """Back the tables up into a schema of the same database before a migration."""
     schema = f"jovik_revision_{revision}"
-    if c.execute(sa.text("select 1 from information_schema.schemata where schema_name = :s"), {"s": schema}).first() is not None:
+    if (
+        c.execute(
+            sa.text("select 1 from information_schema.schemata where schema_name = :s"),
+            {"s": schema},
+        ).first()
+        is not None
+    ):
         return
     known = set(sa.inspect(c).get_table_names()) & {*metadata.tables, "alembic_version"}
     c.execute(sa.schema.CreateSchema(schema))

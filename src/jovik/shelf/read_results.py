@@ -1,4 +1,7 @@
-"""Results found on a shelf: what its records become, and which of many is the newest of its kind."""
+"""Results found on a shelf.
+
+What its records become, and which of many is the newest of its kind.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +16,16 @@ from jovik.shelf.encoding import unpack, unpack_latencies
 from jovik.shelf.schema import drive, one_pass, run, step
 from jovik.steps import parse
 
-_PASS_FIELDS = ("rate_bytes_s", "flushed_rate_bytes_s", "iops", "read_bytes", "written_bytes", "elapsed_ns", "errors", "cpu_ns")
+_PASS_FIELDS = (
+    "rate_bytes_s",
+    "flushed_rate_bytes_s",
+    "iops",
+    "read_bytes",
+    "written_bytes",
+    "elapsed_ns",
+    "errors",
+    "cpu_ns",
+)
 
 
 def of_drive(name: str | None) -> sa.ColumnElement[bool]:
@@ -21,7 +33,9 @@ def of_drive(name: str | None) -> sa.ColumnElement[bool]:
     return drive.c.folded_name == name.strip().casefold() if name is not None else sa.true()
 
 
-def _of_passes(columns: Sequence[sa.ColumnElement[Any]], where: sa.ColumnElement[bool]) -> sa.Select[Any]:
+def _of_passes(
+    columns: Sequence[sa.ColumnElement[Any]], where: sa.ColumnElement[bool]
+) -> sa.Select[Any]:
     """Passes with the step, the run and the drive that they are of."""
     return (
         sa.select(*columns)
@@ -32,8 +46,13 @@ def _of_passes(columns: Sequence[sa.ColumnElement[Any]], where: sa.ColumnElement
     )
 
 
-def results(engine: sa.Engine, where: sa.ColumnElement[bool], *, with_latencies: bool) -> list[StepResult]:
-    """Every step that has passes, oldest run first, steps in their order; `where` is about drive, run and step."""
+def results(
+    engine: sa.Engine, where: sa.ColumnElement[bool], *, with_latencies: bool
+) -> list[StepResult]:
+    """Every step that has passes, oldest run first, steps in their order.
+
+    `where` is about drive, run and step.
+    """
     steps = (
         sa.select(step, drive.c.name.label("drive_name"))
         .join(run, step.c.run_id == run.c.id)
@@ -55,9 +74,17 @@ def results(engine: sa.Engine, where: sa.ColumnElement[bool], *, with_latencies:
 
 def passes(engine: sa.Engine, where: sa.ColumnElement[bool]) -> list[dict[str, Any]]:
     """See `Shelf.passes`."""
-    columns = [drive.c.name.label("drive"), step.c.run_id.label("run"), step.c.position, step.c.phrase, step.c.kind]
+    columns = [
+        drive.c.name.label("drive"),
+        step.c.run_id.label("run"),
+        step.c.position,
+        step.c.phrase,
+        step.c.kind,
+    ]
     columns += [one_pass.c[f] for f in ("number", "finished", "seed", "flush_ns", *_PASS_FIELDS)]
-    query = _of_passes(columns, where).order_by(run.c.started, run.c.id, step.c.position, one_pass.c.number)
+    query = _of_passes(columns, where).order_by(
+        run.c.started, run.c.id, step.c.position, one_pass.c.number
+    )
     with engine.connect() as c:
         return [dict(r) for r in c.execute(query).mappings()]
 
@@ -67,35 +94,58 @@ MOST_NAMED = 10_000
 
 
 def _among(engine: sa.Engine, chosen: sa.Select[tuple[int]]) -> sa.ColumnElement[bool]:
-    """That a step is one of these. They are picked once here, not in every query that asks for them: picking is what takes long."""
+    """That a step is one of these.
+
+    They are picked once here, not in every query that asks for them: picking is what takes long.
+    """
     with engine.connect() as c:
         keys = list(c.execute(chosen.limit(MOST_NAMED + 1)).scalars())
     return step.c.id.in_(keys if len(keys) <= MOST_NAMED else chosen)
 
 
-def latest(engine: sa.Engine, name: str | None, *, with_latencies: bool, filled: bool, ladders: bool) -> list[StepResult]:
+def latest(
+    engine: sa.Engine, name: str | None, *, with_latencies: bool, filled: bool, ladders: bool
+) -> list[StepResult]:
     """See `Shelf.latest_results`."""
     where = of_drive(name)
     level = step.c.conditions["filled_percent"].as_integer()
     rung = sa.case((step.c.facts["ladder"].as_string().is_(None), 0), else_=1)
-    # Rungs and steps of their own apart, the newest of each; the database picks, since a shelf may hold 10,000 runs.
+    # Rungs and steps of their own apart, the newest of each; the database picks, since a shelf may
+    # hold 10,000 runs.
     order = (run.c.started.desc(), run.c.id.desc(), step.c.position.desc())
-    newest = sa.func.row_number().over(partition_by=(run.c.drive_id, step.c.kind, level, rung), order_by=order)
+    newest = sa.func.row_number().over(
+        partition_by=(run.c.drive_id, step.c.kind, level, rung), order_by=order
+    )
     has_passes = sa.exists().where(one_pass.c.step_id == step.c.id)
     numbered = (
-        sa.select(step.c.id, newest.label("newest")).join(run, step.c.run_id == run.c.id).join(drive, run.c.drive_id == drive.c.id)
-        .where(where, has_passes, *(() if filled else (level.is_(None),))).subquery()
-    )  # fmt: skip
+        sa.select(step.c.id, newest.label("newest"))
+        .join(run, step.c.run_id == run.c.id)
+        .join(drive, run.c.drive_id == drive.c.id)
+        .where(where, has_passes, *(() if filled else (level.is_(None),)))
+        .subquery()
+    )
     chosen = sa.select(numbered.c.id).where(numbered.c.newest == 1)
-    found = [r for r in results(engine, _among(engine, chosen), with_latencies=with_latencies) if counts(r, filled)]
+    found = [
+        r
+        for r in results(engine, _among(engine, chosen), with_latencies=with_latencies)
+        if counts(r, filled)
+    ]
     plain = {r.drive for r in found if "ladder" not in r.facts}
     age = {key: n for n, key in enumerate(dict.fromkeys(r.run for r in found))}
-    # Oldest first; of one run a step of its own comes last, for it has more passes than a rung of the same kind.
+    # Oldest first; of one run a step of its own comes last, for it has more passes than a rung of
+    # the same kind.
     found.sort(key=lambda r: (age[r.run], "ladder" not in r.facts))
     latest = {
-        (r.drive, r.kind, r.conditions.filled_percent): r for r in found if ladders or "ladder" not in r.facts or r.drive not in plain
-    }  # fmt: skip
-    first = sa.select(drive.c.name).join(run, run.c.drive_id == drive.c.id).group_by(drive.c.id, drive.c.name).order_by(sa.func.min(run.c.started))
+        (r.drive, r.kind, r.conditions.filled_percent): r
+        for r in found
+        if ladders or "ladder" not in r.facts or r.drive not in plain
+    }
+    first = (
+        sa.select(drive.c.name)
+        .join(run, run.c.drive_id == drive.c.id)
+        .group_by(drive.c.id, drive.c.name)
+        .order_by(sa.func.min(run.c.started))
+    )
     with engine.connect() as c:
         places = {d: i for i, d in enumerate(c.execute(first).scalars())}
     return sorted(latest.values(), key=lambda r: places[r.drive])
@@ -104,19 +154,39 @@ def latest(engine: sa.Engine, name: str | None, *, with_latencies: bool, filled:
 def of_several_rigs(engine: sa.Engine, name: str | None) -> list[StepResult]:
     """See `Shelf.results_of_several_rigs`."""
     mine = sa.select(drive.c.id).where(of_drive(name))
-    several = sa.select(run.c.drive_id).where(run.c.drive_id.in_(mine)).group_by(run.c.drive_id).having(sa.func.count(sa.distinct(run.c.rig_id)) > 1)
+    several = (
+        sa.select(run.c.drive_id)
+        .where(run.c.drive_id.in_(mine))
+        .group_by(run.c.drive_id)
+        .having(sa.func.count(sa.distinct(run.c.rig_id)) > 1)
+    )
     order = (run.c.started.desc(), run.c.id.desc(), step.c.position.desc())
-    newest = sa.func.row_number().over(partition_by=(run.c.drive_id, run.c.unit_id, run.c.rig_id, step.c.kind), order_by=order)
+    newest = sa.func.row_number().over(
+        partition_by=(run.c.drive_id, run.c.unit_id, run.c.rig_id, step.c.kind), order_by=order
+    )
     where = (
-        run.c.drive_id.in_(several), step.c.facts["ladder"].as_string().is_(None), step.c.conditions["filled_percent"].as_integer().is_(None),
+        run.c.drive_id.in_(several),
+        step.c.facts["ladder"].as_string().is_(None),
+        step.c.conditions["filled_percent"].as_integer().is_(None),
         sa.exists().where(one_pass.c.step_id == step.c.id),
-    )  # fmt: skip
-    numbered = sa.select(step.c.id, newest.label("newest")).join(run, step.c.run_id == run.c.id).where(*where).subquery()
+    )
+    numbered = (
+        sa.select(step.c.id, newest.label("newest"))
+        .join(run, step.c.run_id == run.c.id)
+        .where(*where)
+        .subquery()
+    )
     chosen = sa.select(numbered.c.id).where(numbered.c.newest == 1)
-    return [r for r in results(engine, _among(engine, chosen), with_latencies=False) if counts(r, filled=False)]
+    return [
+        r
+        for r in results(engine, _among(engine, chosen), with_latencies=False)
+        if counts(r, filled=False)
+    ]
 
 
-def _result(row: sa.RowMapping, passes: Sequence[sa.RowMapping], with_latencies: bool) -> StepResult:
+def _result(
+    row: sa.RowMapping, passes: Sequence[sa.RowMapping], with_latencies: bool
+) -> StepResult:
     from jovik.analysis.latency import merge
 
     latencies = {}
@@ -142,7 +212,7 @@ def _result(row: sa.RowMapping, passes: Sequence[sa.RowMapping], with_latencies:
 
 
 def counts(result: StepResult, filled: bool) -> bool:
-    """Whether a result is a figure of the drive, and of one that was not filled on purpose unless that is wanted."""
+    """Whether a result is a figure of the drive, unfilled unless `filled` is set."""
     return parse(result.phrase).measures and (filled or result.conditions.filled_percent is None)
 
 
@@ -150,10 +220,20 @@ def trace_of(row: sa.RowMapping) -> Trace:
     """A pass as it was recorded; it needs the conditions of its step beside it."""
     fault, around = row["first_fault"], row["environment"]
     if around is not None:
-        around = around | {"temperatures": tuple((at, values) for at, values in around["temperatures"])}
+        around = around | {
+            "temperatures": tuple((at, values) for at, values in around["temperatures"])
+        }
     return Trace(
-        engine=row["conditions"]["engine"], direct=row["conditions"]["direct"], seed=row["seed"], elapsed_ns=row["elapsed_ns"],
-        flush_ns=row["flush_ns"], cpu_ns=row["cpu_ns"], slices=unpack(row["slices"])["slices"], latencies=unpack_latencies(row["latencies"]),
-        late_written_bytes=row["late_written_bytes"] or 0, first_fault=IoFault(**fault) if fault else None,
-        environment=Environment(**around) if around else None, facts=row["facts"] or {},
-    )  # fmt: skip
+        engine=row["conditions"]["engine"],
+        direct=row["conditions"]["direct"],
+        seed=row["seed"],
+        elapsed_ns=row["elapsed_ns"],
+        flush_ns=row["flush_ns"],
+        cpu_ns=row["cpu_ns"],
+        slices=unpack(row["slices"])["slices"],
+        latencies=unpack_latencies(row["latencies"]),
+        late_written_bytes=row["late_written_bytes"] or 0,
+        first_fault=IoFault(**fault) if fault else None,
+        environment=Environment(**around) if around else None,
+        facts=row["facts"] or {},
+    )

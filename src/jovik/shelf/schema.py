@@ -1,4 +1,7 @@
-"""The shelf's tables. A change here needs a revision under `migrations/`; a test holds the two against each other."""
+"""The shelf's tables. A change here needs a revision under `migrations/`.
+
+A test holds the two against each other.
+"""
 
 from __future__ import annotations
 
@@ -81,7 +84,9 @@ unit = Table(
     Column("drive_id", ForeignKey("drive.id"), nullable=False),
     Column("name", String, nullable=False),
     Column("serial_hash", String, nullable=False),
-    Column("serial_tail", String, nullable=False),  # the last four characters, to tell units apart by eye
+    Column(
+        "serial_tail", String, nullable=False
+    ),  # the last four characters, to tell units apart by eye
     Column("firmware", String, nullable=False),
     UniqueConstraint("drive_id", "serial_hash"),
 )

@@ -1,7 +1,11 @@
-"""Entries that wait: what a run wrote while its shelf's server could not be reached, in a file of this machine until it can.
+"""Entries that wait.
 
-A line is an entry, and is on the medium before the run goes on; the first line says which shelf and run. A file is delivered in one
-transaction and removed; were the removal to fail, delivering it again would change nothing.
+What a run wrote while its shelf's server could not be reached, in a file of this machine until it
+can.
+
+A line is an entry, and is on the medium before the run goes on; the first line says which shelf and
+run. A file is delivered in one transaction and removed; were the removal to fail, delivering it
+again would change nothing.
 """
 
 from __future__ import annotations
@@ -16,8 +20,8 @@ from typing import IO
 
 import sqlalchemy as sa
 
-from jovik.base.errors import ShelfRefused
-from jovik.shelf.journal import Entry, make
+from jovik.base.errors import ShelfError
+from jovik.shelf.journal import JournalEntry, make
 
 
 def spool_folder() -> Path:
@@ -32,7 +36,7 @@ class Spool:
 
     Raises
     ------
-    ShelfRefused
+    ShelfError
         Here and in `add`: the file cannot be written.
     """
 
@@ -49,7 +53,7 @@ class Spool:
         if self.path.stat().st_size == 0:
             self._write(json.dumps({"shelf": where, "run": key}))
 
-    def add(self, entry: Entry) -> None:
+    def add(self, entry: JournalEntry) -> None:
         """Keep an entry; it is on the medium when this returns."""
         self._write(entry.as_line())
         self.passes += entry.sort == "pass"
@@ -62,9 +66,11 @@ class Spool:
         except OSError as error:
             raise self._refusal(error) from None
 
-    def _refusal(self, error: OSError) -> ShelfRefused:
-        return ShelfRefused(
-            f"the shelf cannot be reached, and {self.path} cannot be written either: {error.strerror}", "free some space and resume the run"
+    def _refusal(self, error: OSError) -> ShelfError:
+        return ShelfError(
+            f"the shelf cannot be reached, and {self.path} cannot be written either: "
+            f"{error.strerror}",
+            "free some space and resume the run",
         )
 
     def close(self) -> None:
@@ -72,7 +78,7 @@ class Spool:
         self._file.close()
 
 
-def deliver(engine: sa.Engine, where: str) -> int:
+def flush_spool(engine: sa.Engine, where: str) -> int:
     """Deliver what waits for a shelf, each file in one transaction; how many passes that were.
 
     Parameters
@@ -82,7 +88,7 @@ def deliver(engine: sa.Engine, where: str) -> int:
 
     Raises
     ------
-    ShelfRefused
+    ShelfError
         A file holds what is no entry.
     """
     count = 0
@@ -92,30 +98,40 @@ def deliver(engine: sa.Engine, where: str) -> int:
                 continue
             head, *lines = file.read().split("\n")
             if not lines:
-                # Its writer was cut off before even the first line was whole: nothing had finished that could wait in it.
+                # Its writer was cut off before even the first line was whole: nothing had finished
+                # that could wait in it.
                 path.unlink(missing_ok=True)
                 continue
             try:
                 about = json.loads(head)
                 if about["shelf"] != where:
                     continue
-                # What follows the last line's end was cut off with its writer, whose pass had not finished then.
-                entries = [Entry.from_line(line) for line in lines[:-1]]
+                # What follows the last line's end was cut off with its writer, whose pass had not
+                # finished then.
+                entries = [JournalEntry.from_line(line) for line in lines[:-1]]
                 try:
                     _make_all(engine, about["run"], entries)
                 except sa.exc.IntegrityError:
-                    # What was asked of a server that stood still may be done at this very moment; the second time it is seen.
+                    # What was asked of a server that stood still may be done at this very moment;
+                    # the second time it is seen.
                     _make_all(engine, about["run"], entries)
-            except (ValueError, KeyError, TypeError, sa.exc.NoResultFound, sa.exc.IntegrityError) as error:
-                raise ShelfRefused(
-                    f"{path} holds what is no entry of a run here: {str(error).splitlines()[0]}", "move it away; nothing on the shelf was changed"
+            except (
+                ValueError,
+                KeyError,
+                TypeError,
+                sa.exc.NoResultFound,
+                sa.exc.IntegrityError,
+            ) as error:
+                raise ShelfError(
+                    f"{path} holds what is no entry of a run here: {str(error).splitlines()[0]}",
+                    "move it away; nothing on the shelf was changed",
                 ) from None
             count += sum(e.sort == "pass" for e in entries)
             path.unlink(missing_ok=True)
     return count
 
 
-def _make_all(engine: sa.Engine, key: str, entries: Sequence[Entry]) -> None:
+def _make_all(engine: sa.Engine, key: str, entries: Sequence[JournalEntry]) -> None:
     """Make a run's entries in one transaction."""
     with engine.begin() as c:
         for entry in entries:

@@ -10,9 +10,9 @@ from typing import Any
 
 import sqlalchemy as sa
 
-from jovik.base.errors import ShelfRefused
+from jovik.base.errors import ShelfError
 from jovik.base.settings import default_shelf, shelf_setting
-from jovik.shelf.atomic_files import put_new, scratch_beside
+from jovik.shelf.atomic_files import create_atomically, scratch_beside
 from jovik.shelf.migrate import migrate, revision_of
 from jovik.shelf.postgresql import is_server, open_server
 from jovik.shelf.schema import REVISION
@@ -22,7 +22,11 @@ APPLICATION_ID = 0x4A6F766B
 
 
 def where_from(option: str | None) -> str:
-    """The shelf's place: the option, else `JOVIK_SHELF`, else what the person's settings say, else the platform's data folder."""
+    """The shelf's place.
+
+    The option, else `JOVIK_SHELF`, else what the person's settings say, else the platform's data
+    folder.
+    """
     return option or os.environ.get("JOVIK_SHELF") or shelf_setting() or str(default_shelf())
 
 
@@ -50,7 +54,7 @@ def open_engine(where: str, *, create: bool, migrating: bool = True) -> sa.Engin
 
     Raises
     ------
-    ShelfRefused
+    ShelfError
         It is not there, is no shelf, is of a later revision, or cannot be read or written.
     """
     if is_server(where):
@@ -58,9 +62,14 @@ def open_engine(where: str, *, create: bool, migrating: bool = True) -> sa.Engin
     path = Path(where)
     fresh = not path.exists()
     if fresh and not create:
-        raise ShelfRefused(f"there is no shelf at {where}", "jovik sheet new NAME makes one; --shelf names another place")
+        raise ShelfError(
+            f"there is no shelf at {where}",
+            "jovik sheet new NAME makes one; --shelf names another place",
+        )
     if path.is_dir():
-        raise ShelfRefused(f"{where} is a folder, not a shelf", f"name a file in it: --shelf {path / 'shelf.db'}")
+        raise ShelfError(
+            f"{where} is a folder, not a shelf", f"name a file in it: --shelf {path / 'shelf.db'}"
+        )
     try:
         if fresh:
             _make(path)
@@ -70,16 +79,22 @@ def open_engine(where: str, *, create: bool, migrating: bool = True) -> sa.Engin
         with engine.connect() as connection:
             found = revision_of(connection)
         if found is None:
-            raise ShelfRefused(f"{where} is a shelf without a revision; it may be damaged", "name another one with --shelf")
+            raise ShelfError(
+                f"{where} is a shelf without a revision; it may be damaged",
+                "name another one with --shelf",
+            )
         if found != REVISION and (reading or not migrating):
-            raise ShelfRefused(f"{where} is of another revision and cannot be written here", COPY_IT)
+            raise ShelfError(f"{where} is of another revision and cannot be written here", COPY_IT)
         if found != REVISION:
             _back_up(path, found)
             _migrate(path)
         return engine
     except (sa.exc.DatabaseError, OSError) as error:
         reason = error.orig if isinstance(error, sa.exc.DatabaseError) else error.strerror
-        raise ShelfRefused(f"the shelf {where} cannot be opened: {reason}", "name another one with --shelf, or mend its folder") from None
+        raise ShelfError(
+            f"the shelf {where} cannot be opened: {reason}",
+            "name another one with --shelf, or mend its folder",
+        ) from None
 
 
 WRITING = {"jovik_writing": True}
@@ -94,21 +109,28 @@ def _only_read(path: Path) -> bool:
 
     Raises
     ------
-    ShelfRefused
+    ShelfError
         Its newest passes are in a log beside it, which only a writer can bring in.
     """
     if os.access(path, os.W_OK) and os.access(path.absolute().parent, os.W_OK):
         return False
     log = path.with_name(f"{path.name}-wal")
     if log.exists() and log.stat().st_size and not path.with_name(f"{path.name}-shm").exists():
-        raise ShelfRefused(f"the shelf {path} was not closed where it was written, and cannot be written here", COPY_IT)
+        raise ShelfError(
+            f"the shelf {path} was not closed where it was written, and cannot be written here",
+            COPY_IT,
+        )
     return True
 
 
 def _address(path: Path, reading: bool) -> str:
-    """The shelf for SQLite's own eyes; one that nobody can write is read without the files that writers keep beside it."""
+    """The shelf for SQLite's own eyes.
+
+    One that nobody can write is read without the files that writers keep beside it.
+    """
     unchanging = reading and not path.with_name(f"{path.name}-shm").exists()
-    return f"{path.absolute().as_uri()}{'?mode=ro' if reading else ''}{'&immutable=1' if unchanging else ''}"
+    mode = "?mode=ro" if reading else ""
+    return f"{path.absolute().as_uri()}{mode}{'&immutable=1' if unchanging else ''}"
 
 
 def _connect(path: Path | None, *, foreign_keys: bool = True, reading: bool = False) -> sa.Engine:
@@ -124,13 +146,18 @@ def _connect(path: Path | None, *, foreign_keys: bool = True, reading: bool = Fa
         # Python's own module would begin transactions late and leave changes of tables out of them.
         connection.isolation_level = None
         cursor = connection.cursor()
-        # Readers go on while a run writes; a finished pass is on the medium when its transaction returns.
-        for pragma in (*([] if reading else ["journal_mode=WAL", "synchronous=FULL"]), f"foreign_keys={'ON' if foreign_keys else 'OFF'}"):
+        # Readers go on while a run writes; a finished pass is on the medium when its transaction
+        # returns.
+        for pragma in (
+            *([] if reading else ["journal_mode=WAL", "synchronous=FULL"]),
+            f"foreign_keys={'ON' if foreign_keys else 'OFF'}",
+        ):
             cursor.execute(f"PRAGMA {pragma}")
         cursor.close()
 
     def begin(connection: sa.Connection) -> None:
-        # A transaction that will write takes its turn at once; one that had read first could be refused later.
+        # A transaction that will write takes its turn at once; one that had read first could be
+        # refused later.
         writes = connection.get_execution_options().get("jovik_writing")
         connection.exec_driver_sql("BEGIN IMMEDIATE" if writes else "BEGIN")
 
@@ -140,7 +167,10 @@ def _connect(path: Path | None, *, foreign_keys: bool = True, reading: bool = Fa
 
 
 def _make(path: Path) -> None:
-    """Make a shelf whole: nobody ever meets half of one, and who is killed meanwhile leaves nothing."""
+    """Make a shelf whole.
+
+    Nobody ever meets half of one, and who is killed meanwhile leaves nothing.
+    """
     path.parent.mkdir(parents=True, exist_ok=True)
     engine = _connect(None, foreign_keys=False)
     _bring_up(engine)
@@ -148,30 +178,44 @@ def _make(path: Path) -> None:
         made: sqlite3.Connection = connection.connection.driver_connection  # type: ignore[assignment]
         content = made.serialize()
     engine.dispose()
-    put_new(path, content)
+    create_atomically(path, content)
 
 
 def _recognise(path: Path, reading: bool) -> None:
     """Refuse a file that is not a Jovik shelf, without writing to it."""
     if path.stat().st_size == 0:
-        raise ShelfRefused(f"{path} is an empty file, not a shelf", "remove it, or name another place with --shelf")
+        raise ShelfError(
+            f"{path} is an empty file, not a shelf", "remove it, or name another place with --shelf"
+        )
     try:
-        with sqlite3.connect(_address(path, reading) if reading else f"{path.absolute().as_uri()}?mode=ro", uri=True) as connection:
+        with sqlite3.connect(
+            _address(path, reading) if reading else f"{path.absolute().as_uri()}?mode=ro", uri=True
+        ) as connection:
             marked = connection.execute("PRAGMA application_id").fetchone()[0] == APPLICATION_ID
         connection.close()
     except sqlite3.DatabaseError as error:
-        raise ShelfRefused(f"{path} is not a shelf: {error}", "name another one with --shelf") from None
+        raise ShelfError(
+            f"{path} is not a shelf: {error}", "name another one with --shelf"
+        ) from None
     if not marked:
-        raise ShelfRefused(f"{path} is a database, but not a Jovik shelf", "name another one with --shelf")
+        raise ShelfError(
+            f"{path} is a database, but not a Jovik shelf", "name another one with --shelf"
+        )
 
 
 def _back_up(path: Path, revision: str) -> None:
-    """Keep a copy of a shelf as it was before it is brought to a newer revision; a copy is there whole or not at all."""
+    """Keep a copy of a shelf as it was before it is brought to a newer revision.
+
+    A copy is there whole or not at all.
+    """
     copy = path.with_name(f"{path.name}.revision-{revision}")
     if copy.exists():
         return
     part = scratch_beside(copy)
-    with contextlib.closing(sqlite3.connect(path)) as old, contextlib.closing(sqlite3.connect(part)) as new:
+    with (
+        contextlib.closing(sqlite3.connect(path)) as old,
+        contextlib.closing(sqlite3.connect(part)) as new,
+    ):
         old.backup(new)
     os.replace(part, copy)
 
@@ -186,10 +230,16 @@ def _migrate(path: Path, revision: str = "head") -> None:
 
 
 def _bring_up(engine: sa.Engine, revision: str = "head") -> None:
-    """SQLite changes a table by making it anew; rows that refer to it must not object meanwhile, and are looked at afterwards."""
+    """SQLite changes a table by making it anew.
+
+    Rows that refer to it must not object meanwhile, and are looked at afterwards.
+    """
     with engine.execution_options(**WRITING).begin() as connection:
         connection.execute(sa.text(f"PRAGMA application_id={APPLICATION_ID}"))
         migrate(connection, revision)
         broken = connection.execute(sa.text("PRAGMA foreign_key_check")).first()
         if broken is not None:
-            raise ShelfRefused(f"this shelf refers to records that it does not hold ({broken[0]})", "a copy from before is beside it")
+            raise ShelfError(
+                f"this shelf refers to records that it does not hold ({broken[0]})",
+                "a copy from before is beside it",
+            )

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 import sqlalchemy as sa
 
-from jovik.base.errors import Misuse, ShelfLost, ShelfRefused, UnknownName
+from jovik.base.errors import ShelfError, ShelfUnreachableError, UnknownNameError, UsageError
 from jovik.base.step_result import StepResult
 from jovik.base.trace import Trace
 from jovik.hardware.rig import Rig
@@ -21,26 +21,55 @@ from jovik.shelf import notes as noting
 from jovik.shelf import read_results
 from jovik.shelf.postgresql import is_server
 from jovik.shelf.schema import claim, drive, one_pass, rig, run, step, unit
-from jovik.shelf.spool import deliver
+from jovik.shelf.spool import flush_spool
 from jovik.shelf.sqlite import WRITING, open_engine, shown_place
 from jovik.shelf.writer import RunWriter, utc_now
 
 if TYPE_CHECKING:
-    from jovik.shelf.archive import Merged
-    from jovik.shelf.integrity import Checked
+    from jovik.shelf.archive import ImportCounts
+    from jovik.shelf.integrity import IntegrityReport
 
 
-def enrol(c: sa.Connection, table: sa.Table, values: dict[str, Any]) -> None:
-    """Insert a row, unless one of the same name is there: of several processes that meet the same thing at once, one enrols it."""
+def insert_if_absent(c: sa.Connection, table: sa.Table, values: dict[str, Any]) -> None:
+    """Insert a row, unless one of the same name is there.
+
+    Of several processes that meet the same thing at once, one enrols it.
+    """
     with contextlib.suppress(sa.exc.IntegrityError), c.begin_nested():
         c.execute(table.insert().values(values))
 
 
-_CLAIM_FIELDS = ("random", "read_percent", "figure", "unit", "block_bytes", "depth", "workers", "up_to", "sustained", "printed")
-_DRIVE_FIELDS = ("name", "maker", "model", "capacity_bytes", "interface", "medium", "price", "currency", "warranty_years", "endurance_bytes")
+_CLAIM_FIELDS = (
+    "random",
+    "read_percent",
+    "figure",
+    "unit",
+    "block_bytes",
+    "depth",
+    "workers",
+    "up_to",
+    "sustained",
+    "printed",
+)
+_DRIVE_FIELDS = (
+    "name",
+    "maker",
+    "model",
+    "capacity_bytes",
+    "interface",
+    "medium",
+    "price",
+    "currency",
+    "warranty_years",
+    "endurance_bytes",
+)
 
 
-_RUNS = sa.select(run, drive.c.name.label("drive"), rig.c.name.label("rig")).join(drive, run.c.drive_id == drive.c.id).join(rig)
+_RUNS = (
+    sa.select(run, drive.c.name.label("drive"), rig.c.name.label("rig"))
+    .join(drive, run.c.drive_id == drive.c.id)
+    .join(rig)
+)
 
 
 @dataclass(frozen=True)
@@ -72,7 +101,10 @@ def _record(row: sa.RowMapping) -> RunRecord:
 
 @dataclass(frozen=True)
 class Unit:
-    """One physical sample of a drive; its serial is known only as a digest and by its last characters."""
+    """One physical sample of a drive.
+
+    Its serial is known only as a digest and by its last characters.
+    """
 
     id: int
     name: str
@@ -91,14 +123,17 @@ class Shelf:
     create : bool
         Make it where there is none.
     touching : bool
-        Whether opening may change something: bring it to the newest revision, deliver what waits for it.
+        Whether opening may change something: bring it to the newest revision, deliver what waits
+        for it.
 
-    `where` is its place without a password, `delivered` how many passes had waited for it on this machine (`jovik.shelf.spool`).
+    `where` is its place without a password, `delivered` how many passes had waited for it on this
+    machine (`jovik.shelf.spool`).
 
     Raises
     ------
-    ShelfRefused
-        See `jovik.shelf.sqlite.open_engine`. Every method raises it too when the shelf cannot be read or written.
+    ShelfError
+        See `jovik.shelf.sqlite.open_engine`. Every method raises it too when the shelf cannot be
+        read or written.
     """
 
     def __init__(self, where: str, *, create: bool = False, touching: bool = True) -> None:
@@ -107,21 +142,31 @@ class Shelf:
         self._writing = self._engine.execution_options(**WRITING)
         # A shelf that cannot be read or written is the environment's refusal, wherever that shows.
         sa.event.listen(self._engine, "handle_error", self._refuse)
-        self.delivered = deliver(self._writing, self.where) if is_server(where) and touching else 0
+        self.delivered = (
+            flush_spool(self._writing, self.where) if is_server(where) and touching else 0
+        )
 
     def _refuse(self, context: sa.engine.ExceptionContext) -> None:
         error = context.original_exception
-        if isinstance(context.sqlalchemy_exception, sa.exc.OperationalError | sa.exc.DatabaseError) and not isinstance(
-            context.sqlalchemy_exception, sa.exc.IntegrityError
-        ):
+        if isinstance(
+            context.sqlalchemy_exception, sa.exc.OperationalError | sa.exc.DatabaseError
+        ) and not isinstance(context.sqlalchemy_exception, sa.exc.IntegrityError):
             reason = str(error).strip().splitlines()[0]
-            if is_server(self.where) and isinstance(context.sqlalchemy_exception, sa.exc.OperationalError):
-                raise ShelfLost(f"the shelf {self.where} cannot be reached: {reason}", "is its server running?") from error
-            if "readonly" in reason:
-                raise ShelfRefused(
-                    f"the shelf {self.where} cannot be written here", "name another one with --shelf; reading this one works"
+            if is_server(self.where) and isinstance(
+                context.sqlalchemy_exception, sa.exc.OperationalError
+            ):
+                raise ShelfUnreachableError(
+                    f"the shelf {self.where} cannot be reached: {reason}", "is its server running?"
                 ) from error
-            raise ShelfRefused(f"the shelf {self.where} failed: {reason}", "check its disk and its rights; nothing finished was lost") from error
+            if "readonly" in reason:
+                raise ShelfError(
+                    f"the shelf {self.where} cannot be written here",
+                    "name another one with --shelf; reading this one works",
+                ) from error
+            raise ShelfError(
+                f"the shelf {self.where} failed: {reason}",
+                "check its disk and its rights; nothing finished was lost",
+            ) from error
 
     def __enter__(self) -> Shelf:
         return self
@@ -136,18 +181,21 @@ class Shelf:
     # The whole of it
 
     def export(self, out: Path, name: str | None = None) -> int:
-        """Write all of it, or one drive, to a zip (`jovik.shelf.archive.export`); how many runs are in it."""
+        """Write all of it, or one drive, to a zip (`jovik.shelf.archive.export`).
+
+        How many runs are in it.
+        """
         from jovik.shelf.archive import export
 
         return export(self._engine, out, self.sheet(name).drive.name if name is not None else None)
 
-    def merge(self, source: Path, name: str | None = None) -> Merged:
+    def merge(self, source: Path, name: str | None = None) -> ImportCounts:
         """Bring what an export holds onto this shelf (`jovik.shelf.archive.merge`)."""
         from jovik.shelf.archive import Archive, merge
 
         return merge(self._writing, Archive(source), name)
 
-    def check(self) -> Checked:
+    def check(self) -> IntegrityReport:
         """Whether it is whole (`jovik.shelf.integrity.check`)."""
         from jovik.shelf.integrity import check
 
@@ -177,12 +225,14 @@ class Shelf:
 
         Raises
         ------
-        UnknownName
+        UnknownNameError
             With the nearest names.
         """
         with self._engine.connect() as c:
             row = self._drive_row(c, name)
-            found = c.execute(sa.select(claim).where(claim.c.drive_id == row["id"]).order_by(claim.c.position)).mappings()
+            found = c.execute(
+                sa.select(claim).where(claim.c.drive_id == row["id"]).order_by(claim.c.position)
+            ).mappings()
             claims = tuple(Claim(**{f: r[f] for f in _CLAIM_FIELDS}) for r in found)
         return Sheet(Drive(**{f: row[f] for f in _DRIVE_FIELDS}), claims)
 
@@ -191,7 +241,7 @@ class Shelf:
 
         Raises
         ------
-        Misuse
+        UsageError
             One of that name is there.
         """
         values = asdict(sheet.drive) | {"folded_name": sheet.drive.name.casefold()}
@@ -199,26 +249,40 @@ class Shelf:
             try:
                 key = c.execute(drive.insert().values(values)).inserted_primary_key
             except sa.exc.IntegrityError:
-                raise Misuse(
+                raise UsageError(
                     f"there is a drive called '{sheet.drive.name}' on this shelf already",
                     f'see it: jovik sheet show "{sheet.drive.name}"; or use another name',
                 ) from None
             assert key is not None
             for position, one in enumerate(sheet.claims):
-                c.execute(claim.insert().values(asdict(one) | {"drive_id": key[0], "position": position}))
+                c.execute(
+                    claim.insert().values(asdict(one) | {"drive_id": key[0], "position": position})
+                )
 
     def add_claim(self, name: str, one: Claim) -> None:
         """Put one more claim on a drive's sheet."""
         with self._writing.begin() as c:
             key = self._drive_row(c, name)["id"]
-            last = c.execute(sa.select(sa.func.max(claim.c.position)).where(claim.c.drive_id == key)).scalar()
-            c.execute(claim.insert().values(asdict(one) | {"drive_id": key, "position": 0 if last is None else last + 1}))
+            last = c.execute(
+                sa.select(sa.func.max(claim.c.position)).where(claim.c.drive_id == key)
+            ).scalar()
+            c.execute(
+                claim.insert().values(
+                    asdict(one) | {"drive_id": key, "position": 0 if last is None else last + 1}
+                )
+            )
 
     def _drive_row(self, c: sa.Connection, name: str) -> sa.RowMapping:
-        row = c.execute(sa.select(drive).where(drive.c.folded_name == name.strip().casefold())).mappings().first()
+        row = (
+            c.execute(sa.select(drive).where(drive.c.folded_name == name.strip().casefold()))
+            .mappings()
+            .first()
+        )
         if row is None:
             names = c.execute(sa.select(drive.c.name)).scalars()
-            raise UnknownName("drive", name, names, f'or write its sheet: jovik sheet new "{name}"')
+            raise UnknownNameError(
+                "drive", name, names, f'or write its sheet: jovik sheet new "{name}"'
+            )
         return row
 
     # Notes and readings
@@ -244,21 +308,45 @@ class Shelf:
         """The samples of a drive that were met so far."""
         with self._engine.connect() as c:
             key = self._drive_row(c, name)["id"]
-            rows = c.execute(sa.select(unit).where(unit.c.drive_id == key).order_by(unit.c.id)).mappings()
-            return [Unit(r["id"], r["name"], r["serial_hash"], r["serial_tail"], r["firmware"]) for r in rows]
+            rows = c.execute(
+                sa.select(unit).where(unit.c.drive_id == key).order_by(unit.c.id)
+            ).mappings()
+            return [
+                Unit(r["id"], r["name"], r["serial_hash"], r["serial_tail"], r["firmware"])
+                for r in rows
+            ]
 
-    def meet_unit(self, name: str, serial_hash: str, serial_tail: str, firmware: str, unit_name: str | None = None) -> Unit:
-        """The unit of this serial, enrolled when it is first met; its firmware is kept up to date."""
+    def meet_unit(
+        self,
+        name: str,
+        serial_hash: str,
+        serial_tail: str,
+        firmware: str,
+        unit_name: str | None = None,
+    ) -> Unit:
+        """The unit of this serial, enrolled when it is first met.
+
+        Its firmware is kept up to date.
+        """
         known = self.units(name)
         if all(u.serial_hash != serial_hash for u in known):
-            values = {"name": unit_name or f"unit {len(known) + 1}", "serial_hash": serial_hash, "serial_tail": serial_tail, "firmware": firmware}
+            values = {
+                "name": unit_name or f"unit {len(known) + 1}",
+                "serial_hash": serial_hash,
+                "serial_tail": serial_tail,
+                "firmware": firmware,
+            }
             with self._writing.begin() as c:
-                enrol(c, unit, values | {"drive_id": self._drive_row(c, name)["id"]})
+                insert_if_absent(c, unit, values | {"drive_id": self._drive_row(c, name)["id"]})
         found = next(u for u in self.units(name) if u.serial_hash == serial_hash)
         if found.firmware != firmware or (unit_name and unit_name != found.name):
             found = Unit(found.id, unit_name or found.name, serial_hash, serial_tail, firmware)
             with self._writing.begin() as c:
-                c.execute(unit.update().where(unit.c.id == found.id).values(firmware=firmware, name=found.name))
+                c.execute(
+                    unit.update()
+                    .where(unit.c.id == found.id)
+                    .values(firmware=firmware, name=found.name)
+                )
         return found
 
     # Runs
@@ -268,13 +356,13 @@ class Shelf:
 
         Raises
         ------
-        UnknownName
+        UnknownNameError
             There is none of that name.
         """
         with self._engine.connect() as c:
             row = c.execute(sa.select(rig).where(rig.c.name == name)).mappings().first()
             if row is None:
-                raise UnknownName("rig", name, c.execute(sa.select(rig.c.name)).scalars())
+                raise UnknownNameError("rig", name, c.execute(sa.select(rig.c.name)).scalars())
         return Rig(row["name"], row["facts"], row["notes"])
 
     def begin_run(
@@ -292,11 +380,16 @@ class Shelf:
     ) -> RunWriter:
         """Open a run; what it gives back takes the passes."""
         started = utc_now()
-        key = f"{started[:10].replace('-', '')}-{started[11:19].replace(':', '')}-{secrets.token_hex(3)}"
+        day, clock = started[:10].replace("-", ""), started[11:19].replace(":", "")
+        key = f"{day}-{clock}-{secrets.token_hex(3)}"
         with self._writing.begin() as c:
-            enrol(c, rig, {"name": here.name, "facts": here.facts, "notes": here.notes})
+            insert_if_absent(c, rig, {"name": here.name, "facts": here.facts, "notes": here.notes})
             rig_key = c.execute(sa.select(rig.c.id).where(rig.c.name == here.name)).scalar_one()
-            c.execute(rig.update().where(rig.c.id == rig_key).values(facts=here.facts, **({"notes": here.notes} if here.notes else {})))
+            c.execute(
+                rig.update()
+                .where(rig.c.id == rig_key)
+                .values(facts=here.facts, **({"notes": here.notes} if here.notes else {}))
+            )
             c.execute(
                 run.insert().values(
                     id=key,
@@ -312,7 +405,7 @@ class Shelf:
                     version=version,
                     unit_id=unit_id,
                     device=device,
-                )  # fmt: skip
+                )
             )
         return RunWriter(self._writing, self.where, key)
 
@@ -321,19 +414,21 @@ class Shelf:
 
         Raises
         ------
-        UnknownName
+        UnknownNameError
             There is none of that name.
         """
         with self._engine.connect() as c:
             row = c.execute(_RUNS.where(run.c.id == key)).mappings().first()
             if row is None:
-                raise UnknownName("run", key, c.execute(sa.select(run.c.id)).scalars())
+                raise UnknownNameError("run", key, c.execute(sa.select(run.c.id)).scalars())
         return _record(row)
 
     def runs(self, name: str | None = None) -> list[RunRecord]:
         """Every run of a drive (or of all), oldest first."""
         with self._engine.connect() as c:
-            rows = c.execute(_RUNS.where(read_results.of_drive(name)).order_by(run.c.started, run.c.id)).mappings()
+            rows = c.execute(
+                _RUNS.where(read_results.of_drive(name)).order_by(run.c.started, run.c.id)
+            ).mappings()
             return [_record(r) for r in rows]
 
     def latest_run(self, states: Sequence[str] = ()) -> str | None:
@@ -344,8 +439,11 @@ class Shelf:
         with self._engine.connect() as c:
             return c.execute(query).scalar()
 
-    def done_of(self, key: str) -> dict[int, tuple[tuple[Trace, ...], bool]]:
-        """Of each step of a run that was begun: the passes that are here, in order, and whether that was all of it."""
+    def passes_by_step(self, key: str) -> dict[int, tuple[tuple[Trace, ...], bool]]:
+        """Of each step of a run that was begun.
+
+        The passes that are here, in order, and whether that was all of it.
+        """
         query = (
             sa.select(one_pass, step.c.position, step.c.finished.label("whole"), step.c.conditions)
             .join(step, one_pass.c.step_id == step.c.id)
@@ -357,7 +455,9 @@ class Shelf:
             for row in c.execute(query).mappings():
                 traces, _ = found.setdefault(row["position"], ([], bool(row["whole"])))
                 traces.append(read_results.trace_of(row))
-        return {position: (tuple(traces), finished) for position, (traces, finished) in found.items()}
+        return {
+            position: (tuple(traces), finished) for position, (traces, finished) in found.items()
+        }
 
     def traces(self, key: str, phrase: str) -> list[Trace]:
         """The passes of every step of a run that has this phrase, with their series."""
@@ -371,10 +471,19 @@ class Shelf:
             return [read_results.trace_of(row) for row in c.execute(query).mappings()]
 
     def resume_run(self, key: str, options: dict[str, Any]) -> RunWriter:
-        """Open a run again that was not finished; what it gives back takes the passes that are left."""
+        """Open a run again that was not finished.
+
+        What it gives back takes the passes that are left.
+        """
         with self._writing.begin() as c:
-            c.execute(run.update().where(run.c.id == key).values(state="running", ended=None, options=options))
-            laid_out = c.execute(sa.select(run.c.laid_out_bytes).where(run.c.id == key)).scalar_one()
+            c.execute(
+                run.update()
+                .where(run.c.id == key)
+                .values(state="running", ended=None, options=options)
+            )
+            laid_out = c.execute(
+                sa.select(run.c.laid_out_bytes).where(run.c.id == key)
+            ).scalar_one()
         return RunWriter(self._writing, self.where, key, laid_out)
 
     # Results
@@ -384,49 +493,77 @@ class Shelf:
         return read_results.results(self._engine, run.c.id == key, with_latencies=True)
 
     def passes(self, name: str | None = None, key: str | None = None) -> list[dict[str, Any]]:
-        """Every pass of a drive (or of all), or of one run, as it was entered, without its series; oldest first."""
-        where = read_results.of_drive(name) if key is None else sa.and_(read_results.of_drive(name), run.c.id == key)
+        """Every pass of a drive, of a run or of all, without series, oldest first."""
+        where = (
+            read_results.of_drive(name)
+            if key is None
+            else sa.and_(read_results.of_drive(name), run.c.id == key)
+        )
         return read_results.passes(self._engine, where)
 
     def results(self, name: str | None = None) -> list[StepResult]:
-        """Every step of every run of a drive (or of all) that has passes, oldest first; without latencies."""
+        """Every step of every run of a drive (or of all) that has passes, oldest first.
+
+        Without latencies.
+        """
         return read_results.results(self._engine, read_results.of_drive(name), with_latencies=False)
 
     def latest_results(
-        self, name: str | None = None, *, with_latencies: bool = False, filled: bool = False, ladders: bool = False
-    ) -> list[StepResult]:  # fmt: skip
-        """For each drive (or one) the latest result of each kind of step at each fill level, drives by when they were first measured.
+        self,
+        name: str | None = None,
+        *,
+        with_latencies: bool = False,
+        filled: bool = False,
+        ladders: bool = False,
+    ) -> list[StepResult]:
+        """The newest result of each kind and fill level, drives by first measurement.
 
-        Steps that measure nothing, such as a rest, are not among them; those on a drive that was filled on purpose only with `filled`. The
-        rungs of a ladder are, with `ladders`, or where a drive has nothing else: many of them would outweigh all other steps.
+        Steps that measure nothing, such as a rest, are not among them; those on a drive that was
+        filled on purpose only with `filled`. The rungs of a ladder are, with `ladders`, or where a
+        drive has nothing else: many of them would outweigh all other steps.
         """
-        return read_results.latest(self._engine, name, with_latencies=with_latencies, filled=filled, ladders=ladders)
+        return read_results.latest(
+            self._engine, name, with_latencies=with_latencies, filled=filled, ladders=ladders
+        )
 
     def latest_by_unit(self, name: str) -> list[StepResult]:
         """For each unit of a drive the latest result of each kind of step."""
         every = self.results(name)
-        latest = {(r.conditions.unit, r.kind): r for r in every if r.conditions.unit is not None and read_results.counts(r, filled=False)}
+        latest = {
+            (r.conditions.unit, r.kind): r
+            for r in every
+            if r.conditions.unit is not None and read_results.counts(r, filled=False)
+        }
         return list(latest.values())
 
     def results_of_several_rigs(self, name: str | None = None) -> list[StepResult]:
-        """Of each drive (or one) that was measured on more than one rig, the newest result of each kind of step of each unit on each rig."""
+        """Newest results of each sample on each rig, for drives measured on several rigs."""
         return read_results.of_several_rigs(self._engine, name)
 
     def results_of_unit(self, unit_name: str, name: str | None = None) -> list[StepResult]:
-        """The latest result of each kind of step on each rig, for one unit, by its name (and its drive's, where that is needed).
+        """The newest result of each kind on each rig for one sample.
 
         Raises
         ------
-        UnknownName
+        UnknownNameError
             No unit of that name was measured.
-        Misuse
+        UsageError
             Units of several drives have that name.
         """
-        every = [r for r in self.results(name) if r.conditions.unit is not None and read_results.counts(r, filled=False)]
+        every = [
+            r
+            for r in self.results(name)
+            if r.conditions.unit is not None and read_results.counts(r, filled=False)
+        ]
         mine = [r for r in every if r.conditions.unit == unit_name]
         if not mine:
-            raise UnknownName("measured unit", unit_name, {str(r.conditions.unit) for r in every})
+            raise UnknownNameError(
+                "measured unit", unit_name, {str(r.conditions.unit) for r in every}
+            )
         drives = list(dict.fromkeys(r.drive for r in mine))
         if len(drives) > 1:
-            raise Misuse(f"units of {len(drives)} drives are called '{unit_name}': {', '.join(drives)}", "say which with --drive")
+            raise UsageError(
+                f"units of {len(drives)} drives are called '{unit_name}': {', '.join(drives)}",
+                "say which with --drive",
+            )
         return list({(r.conditions.rig, r.kind): r for r in mine}.values())

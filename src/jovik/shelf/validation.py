@@ -8,7 +8,7 @@ from typing import Any
 import sqlalchemy as sa
 
 
-class Bad(ValueError):
+class InvalidRecord(ValueError):
     """What is no record of a shelf, in words."""
 
 
@@ -18,8 +18,12 @@ def columns_of(table: sa.Table) -> list[str]:
 
 
 _SORTS: dict[type, tuple[type, ...]] = {
-    sa.String: (str,), sa.Integer: (int,), sa.BigInteger: (int,), sa.Float: (int, float), sa.Boolean: (bool,),
-}  # fmt: skip
+    sa.String: (str,),
+    sa.Integer: (int,),
+    sa.BigInteger: (int,),
+    sa.Float: (int, float),
+    sa.Boolean: (bool,),
+}
 LARGEST: dict[type, int] = {sa.Integer: 2**31 - 1, sa.BigInteger: 2**63 - 1}
 
 
@@ -33,10 +37,10 @@ def checked(table: sa.Table, record: Mapping[str, Any], without: Collection[str]
     """
     wanted = {c.name: c for c in table.columns if c.name not in without}
     if unknown := set(record) - set(wanted):
-        raise Bad(f"a {table.name} has no '{sorted(map(str, unknown))[0]}'")
+        raise InvalidRecord(f"a {table.name} has no '{sorted(map(str, unknown))[0]}'")
     for name, column in wanted.items():
         if name not in record:
-            raise Bad(f"a {table.name} has no '{name}' here, and needs one")
+            raise InvalidRecord(f"a {table.name} has no '{name}' here, and needs one")
         _check(table.name, column, record[name])
     return dict(record)
 
@@ -44,14 +48,14 @@ def checked(table: sa.Table, record: Mapping[str, Any], without: Collection[str]
 def _check(what: str, column: sa.Column[Any], value: Any) -> None:
     if value is None:
         if not column.nullable:
-            raise Bad(f"'{column.name}' of a {what} is empty")
+            raise InvalidRecord(f"'{column.name}' of a {what} is empty")
         return
     sorts = _SORTS.get(type(column.type))
     if sorts is None:
         return  # JSON, whatever it is
     if not isinstance(value, sorts) or (isinstance(value, bool) and bool not in sorts):
-        raise Bad(f"'{column.name}' of a {what} is {value!r:.40}")
+        raise InvalidRecord(f"'{column.name}' of a {what} is {value!r:.40}")
     if isinstance(value, str) and "\0" in value:
-        raise Bad(f"'{column.name}' of a {what} holds a zero byte")
+        raise InvalidRecord(f"'{column.name}' of a {what} holds a zero byte")
     if isinstance(value, int) and abs(value) > LARGEST.get(type(column.type), 2**1023):
-        raise Bad(f"'{column.name}' of a {what} is beyond what a shelf holds")
+        raise InvalidRecord(f"'{column.name}' of a {what} is beyond what a shelf holds")

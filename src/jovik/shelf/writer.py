@@ -9,26 +9,33 @@ from typing import Any
 
 import sqlalchemy as sa
 
-from jovik.base.errors import ShelfLost
+from jovik.base.errors import ShelfUnreachableError
 from jovik.base.health import Health
 from jovik.base.step_result import Conditions, StepResult
 from jovik.base.trace import Trace
 from jovik.shelf.encoding import pack, pack_latencies
-from jovik.shelf.journal import Entry, make
-from jovik.shelf.postgresql import is_server, patiently
-from jovik.shelf.spool import Spool, deliver
+from jovik.shelf.journal import JournalEntry, make
+from jovik.shelf.postgresql import is_server, with_timeout
+from jovik.shelf.spool import Spool, flush_spool
 
 
 def utc_now() -> str:
     """This moment as ISO 8601 UTC."""
-    return datetime.datetime.now(datetime.UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
+    return (
+        datetime.datetime.now(datetime.UTC)
+        .isoformat(timespec="milliseconds")
+        .replace("+00:00", "Z")
+    )
 
 
 class RunWriter:
-    """Takes the passes of one run as they finish; each call is one transaction (`jovik.bench.Sink`).
+    """Takes the passes of one run as they finish.
 
-    From the moment on that the shelf's server cannot be reached, entries wait in a file of this machine (`Spool`) in their order; they are
-    delivered when the run ends, or when the shelf is next opened.
+    Each call is one transaction (`jovik.bench.Sink`).
+
+    From the moment on that the shelf's server cannot be reached, entries wait in a file of this
+    machine (`Spool`) in their order; they are delivered when the run ends, or when the shelf is
+    next opened.
 
     Parameters
     ----------
@@ -49,54 +56,83 @@ class RunWriter:
         self._where = where
         self._laid_out = laid_out_bytes
         self._spool: Spool | None = None
-        self._enter: Callable[[Callable[[], None]], None] = patiently if is_server(where) else lambda work: work()
+        self._enter: Callable[[Callable[[], None]], None] = (
+            with_timeout if is_server(where) else lambda work: work()
+        )
 
     def step_begun(self, position: int, one: Any, conditions: Conditions) -> None:
         """Enter a step."""
-        values = dict(phrase=one.canonical, kind=one.kind, conditions=asdict(conditions), limits=[], notes=[], started=utc_now())
-        self._make(Entry("step", values, position))
+        values = dict(
+            phrase=one.canonical,
+            kind=one.kind,
+            conditions=asdict(conditions),
+            limits=[],
+            notes=[],
+            started=utc_now(),
+        )
+        self._make(JournalEntry("step", values, position))
 
     def pass_done(self, position: int, number: int, trace: Trace) -> None:
         """Enter a finished pass."""
         written = trace.written_bytes + trace.late_written_bytes
         values = dict(
-            number=number, finished=utc_now(), seed=trace.seed, rate_bytes_s=trace.rate_bytes_s,
-            flushed_rate_bytes_s=trace.flushed_rate_bytes_s, iops=trace.iops, read_bytes=trace.read_bytes,
-            written_bytes=written, elapsed_ns=trace.elapsed_ns, flush_ns=trace.flush_ns,
-            cpu_ns=trace.cpu_ns, errors=trace.errors, first_fault=asdict(trace.first_fault) if trace.first_fault else None,
+            number=number,
+            finished=utc_now(),
+            seed=trace.seed,
+            rate_bytes_s=trace.rate_bytes_s,
+            flushed_rate_bytes_s=trace.flushed_rate_bytes_s,
+            iops=trace.iops,
+            read_bytes=trace.read_bytes,
+            written_bytes=written,
+            elapsed_ns=trace.elapsed_ns,
+            flush_ns=trace.flush_ns,
+            cpu_ns=trace.cpu_ns,
+            errors=trace.errors,
+            first_fault=asdict(trace.first_fault) if trace.first_fault else None,
             environment=asdict(trace.environment) if trace.environment else None,
-            slices=pack(slices=trace.slices), latencies=pack_latencies(trace.latencies), facts=trace.facts or None,
+            slices=pack(slices=trace.slices),
+            latencies=pack_latencies(trace.latencies),
+            facts=trace.facts or None,
             late_written_bytes=trace.late_written_bytes,
-        )  # fmt: skip
+        )
         self.written_bytes += written
-        self._make(Entry("pass", values, position))
+        self._make(JournalEntry("pass", values, position))
 
     def step_done(self, position: int, result: StepResult) -> None:
         """Enter what can only be said when all passes are there."""
-        values = dict(limits=[asdict(x) for x in result.limits], notes=list(result.notes), facts=result.facts or None, finished=True)
-        self._make(Entry("done", values, position))
+        values = dict(
+            limits=[asdict(x) for x in result.limits],
+            notes=list(result.notes),
+            facts=result.facts or None,
+            finished=True,
+        )
+        self._make(JournalEntry("done", values, position))
 
     def laid_out(self, written_bytes: int) -> None:
         """Count what was laid out."""
         self.written_bytes += written_bytes
         self._laid_out += written_bytes
-        self._make(Entry("run", {"laid_out_bytes": self._laid_out}))
+        self._make(JournalEntry("run", {"laid_out_bytes": self._laid_out}))
 
     def health(self, before: Health | None, after: Health | None, notes: Sequence[str]) -> None:
         """Enter the drive's own log from before and after, and what it says of the run."""
-        values = {"health_before": asdict(before) if before else None, "health_after": asdict(after) if after else None, "notes": list(notes)}
-        self._make(Entry("run", values))
+        values = {
+            "health_before": asdict(before) if before else None,
+            "health_after": asdict(after) if after else None,
+            "notes": list(notes),
+        }
+        self._make(JournalEntry("run", values))
 
     def close(self, state: str) -> None:
         """End the run: done, failed or interrupted."""
-        self._make(Entry("run", {"ended": utc_now(), "state": state}))
+        self._make(JournalEntry("run", {"ended": utc_now(), "state": state}))
 
-    def settle(self) -> None:
+    def flush(self) -> None:
         """Deliver what had to wait.
 
         Raises
         ------
-        ShelfLost
+        ShelfUnreachableError
             The server still cannot be reached: with the file that holds what waits.
         """
         if self._spool is None:
@@ -104,23 +140,25 @@ class RunWriter:
         spool, self._spool = self._spool, None
         spool.close()
         try:
-            deliver(self._writing, self._where)
-        except ShelfLost as error:
-            raise ShelfLost(
-                f"{error.message.rstrip('.')}; {spool.passes} finished passes of run {self.id} wait in {spool.path}",
+            flush_spool(self._writing, self._where)
+        except ShelfUnreachableError as error:
+            raise ShelfUnreachableError(
+                f"{error.message.rstrip('.')}; {spool.passes} finished passes of run {self.id} "
+                f"wait in {spool.path}",
                 "they are delivered as soon as a jovik command reaches the shelf",
             ) from None
 
-    def _make(self, entry: Entry) -> None:
+    def _make(self, entry: JournalEntry) -> None:
         if self._spool is None:
             try:
                 self._enter(lambda: self._make_now(entry))
                 return
-            except ShelfLost:
-                # Whether this entry had arrived when the connection broke cannot be known; made again it changes nothing.
+            except ShelfUnreachableError:
+                # Whether this entry had arrived when the connection broke cannot be known; made
+                # again it changes nothing.
                 self._spool = Spool(self._where, self.id)
         self._spool.add(entry)
 
-    def _make_now(self, entry: Entry) -> None:
+    def _make_now(self, entry: JournalEntry) -> None:
         with self._writing.begin() as c:
             make(c, self.id, entry)

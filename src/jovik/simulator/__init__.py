@@ -1,4 +1,4 @@
-"""Model drives: simulated on a virtual clock from stated parameters, so that a known truth can be measured."""
+"""Model drives: simulated on a virtual clock from stated parameters."""
 
 from jovik.simulator.catalogue import MODEL_PREFIX, ModelDrive, load_model, model_names
 from jovik.simulator.session import ModelSession

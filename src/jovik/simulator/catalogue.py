@@ -1,4 +1,7 @@
-"""The model drives that ship with Jovik: a TOML file each, a sheet with a `[behaviour]` behind it."""
+"""The model drives that ship with Jovik.
+
+A TOML file each, a sheet with a `[behaviour]` behind it.
+"""
 
 from __future__ import annotations
 
@@ -6,7 +9,7 @@ from dataclasses import dataclass
 from importlib import resources
 from pathlib import Path
 
-from jovik.base.errors import UnknownName
+from jovik.base.errors import UnknownNameError
 from jovik.base.text_files import read_text
 from jovik.base.toml_files import read_toml
 from jovik.sheets.sheet import Sheet, SheetFile
@@ -42,17 +45,24 @@ def load_model(name: str) -> ModelDrive:
 
     Raises
     ------
-    UnknownName
+    UnknownNameError
         There is none.
-    Misuse
+    UsageError
         The file is not a model drive: the line and key are in the message.
     """
     path = Path(name)
     if path.suffix == ".toml" and path.is_file():
         text, where = read_text(path), str(path)
     elif name in model_names():
-        text, where = (resources.files("jovik.simulator") / "catalogue" / f"{name}.toml").read_text(encoding="utf-8"), name
+        text, where = (
+            (resources.files("jovik.simulator") / "catalogue" / f"{name}.toml").read_text(
+                encoding="utf-8"
+            ),
+            name,
+        )
     else:
-        raise UnknownName("model drive", name, model_names(), "or give the path of a model's .toml file")
+        raise UnknownNameError(
+            "model drive", name, model_names(), "or give the path of a model's .toml file"
+        )
     given = read_toml(text, where, ModelFile)
     return ModelDrive(path.stem, given.sheet(), given.behaviour)

@@ -1,4 +1,7 @@
-"""What changes in a model drive while it works: its write cache, how full it is, its heat, its wandering; slice by slice."""
+"""What changes in a model drive while it works.
+
+Its write cache, how full it is, its heat, its wandering; slice by slice.
+"""
 
 from __future__ import annotations
 
@@ -9,7 +12,7 @@ import numpy as np
 
 from jovik.base.session import Workload
 from jovik.base.trace import SLICE_NS
-from jovik.simulator.parameters import Behaviour, Stuck
+from jovik.simulator.parameters import Behaviour, StuckSensor
 
 PHASES = ("cache", "direct", "folding")
 """Where writes go, one after the other as each has no more room."""
@@ -17,8 +20,11 @@ DRAWN = 512
 """Random numbers are drawn so many at a time: one by one they would cost more than the rest."""
 
 
-class Luck:
-    """A noise of two parts, as a factor on the rate: one that wanders and is slowly forgotten, and one that is new in every slice."""
+class RateNoise:
+    """A noise of two parts, as a factor on the rate.
+
+    One that wanders and is slowly forgotten, and one that is new in every slice.
+    """
 
     def __init__(self, behaviour: Behaviour, rng: np.random.Generator) -> None:
         self._rng, self._behaviour = rng, behaviour
@@ -32,7 +38,10 @@ class Luck:
         if not self._drawn:
             self._drawn = self._rng.standard_normal(2 * DRAWN).tolist()
         self._at = self._keep * self._at + self._fresh * self._drawn.pop()
-        return math.exp(self._at * self._behaviour.pass_spread + self._drawn.pop() * self._behaviour.slice_spread)
+        return math.exp(
+            self._at * self._behaviour.pass_spread
+            + self._drawn.pop() * self._behaviour.slice_spread
+        )
 
 
 @dataclass
@@ -78,7 +87,10 @@ class State:
         heat = self.behaviour.heat
         if heat is None:
             return {}
-        return {n: s.stuck if isinstance(s, Stuck) else round(self.warm_c + s, 1) for n, s in heat.sensors.items()}
+        return {
+            n: s.stuck if isinstance(s, StuckSensor) else round(self.warm_c + s, 1)
+            for n, s in heat.sensors.items()
+        }
 
     def idle(self, time_ns: float) -> None:
         """Let time pass without I/O."""
@@ -86,8 +98,10 @@ class State:
         self._warm(time_ns, 0.0)
         self.clock_ns += round(time_ns)
 
-    def serve(self, work: Workload, span_ns: float, noise: float, most_ios: float, position_bytes: float) -> tuple[float, float]:
-        """I/Os served in a span of time and the time they took, which is less where the work ran out.
+    def serve(
+        self, work: Workload, span_ns: float, noise: float, most_ios: float, position_bytes: float
+    ) -> tuple[float, float]:
+        """I/Os served in a time span, and the time used, less where the work ran out.
 
         Parameters
         ----------
@@ -99,11 +113,17 @@ class State:
         behaviour = self.behaviour
         heat = behaviour.heat
         if heat is not None:
-            self.throttling = self.warm_c >= heat.throttle_at or (self.throttling and self.warm_c > heat.resume_at)
+            self.throttling = self.warm_c >= heat.throttle_at or (
+                self.throttling and self.warm_c > heat.resume_at
+            )
             if self.throttling:
                 noise *= heat.throttle_share
         writing = 1 - work.read_percent / 100
-        if writing and behaviour.hiccup_every and self.clock_ns % behaviour.hiccup_every < behaviour.hiccup_time:
+        if (
+            writing
+            and behaviour.hiccup_every
+            and self.clock_ns % behaviour.hiccup_every < behaviour.hiccup_time
+        ):
             noise *= 0.01
         cached = writing > 0 and behaviour.platter is None
         io_bytes = work.block_bytes * writing * behaviour.squeeze(work)
@@ -149,14 +169,20 @@ class State:
         if self._rates_of is not work or self._rates_at != fill:
             self._rates, self._rates_of, self._rates_at = {}, work, fill
         if phase not in self._rates:
-            taken = {"cache": behaviour.write_rate, "direct": behaviour.direct_write_rate}.get(phase, behaviour.folding_rate)
+            taken = {"cache": behaviour.write_rate, "direct": behaviour.direct_write_rate}.get(
+                phase, behaviour.folding_rate
+            )
             slowed = 1.0 if phase == "cache" else behaviour.crowding(fill)
-            self._rates[phase] = behaviour.iops(work, write_rate=(taken or behaviour.direct_write_rate) * slowed)
+            self._rates[phase] = behaviour.iops(
+                work, write_rate=(taken or behaviour.direct_write_rate) * slowed
+            )
         return self._rates[phase]
 
     def _drain(self, time_ns: float) -> None:
         self.cached_bytes = max(0.0, self.cached_bytes - self.behaviour.drain_rate * time_ns / 1e9)
-        self.past_cache_bytes = max(0.0, self.past_cache_bytes - self.behaviour.drain_rate * time_ns / 1e9)
+        self.past_cache_bytes = max(
+            0.0, self.past_cache_bytes - self.behaviour.drain_rate * time_ns / 1e9
+        )
 
     def _warm(self, time_ns: float, rate_bytes_s: float) -> None:
         heat = self.behaviour.heat

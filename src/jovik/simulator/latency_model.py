@@ -1,4 +1,7 @@
-"""The latencies of a simulated pass: drawn around what Little's law gives, and given to all its I/Os."""
+"""The latencies of a simulated pass.
+
+Drawn around what Little's law gives, and given to all its I/Os.
+"""
 
 from __future__ import annotations
 
@@ -15,7 +18,11 @@ SAMPLES = 4000
 
 
 def latencies(
-    parameters: Behaviour, work: Workload, slices: npt.NDArray[np.int64], elapsed_ns: int, rng: np.random.Generator
+    parameters: Behaviour,
+    work: Workload,
+    slices: npt.NDArray[np.int64],
+    elapsed_ns: int,
+    rng: np.random.Generator,
 ) -> dict[str, Latencies]:
     """Latencies spread around the mean that Little's law gives (in flight = rate x latency)."""
     whole = int(slices[:, [1, 3]].sum())
@@ -32,7 +39,10 @@ def latencies(
         # One I/O in five hundred waits for something else in the drive.
         drawn[rng.random(SAMPLES) < 0.002] *= 8
         drawn *= mean / drawn.mean()
-        shares = np.bincount(histogram.bucket_of(drawn.astype(np.int64)), minlength=histogram.COUNT) / SAMPLES
+        shares = (
+            np.bincount(histogram.bucket_of(drawn.astype(np.int64)), minlength=histogram.COUNT)
+            / SAMPLES
+        )
         counts = rng.multinomial(ios, shares).astype(np.int64)
         hit = np.flatnonzero(counts)
         low, high = int(histogram.LOW_NS[hit[0]]), int(histogram.HIGH_NS[hit[-1]] - 1)

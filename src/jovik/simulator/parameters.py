@@ -1,7 +1,8 @@
 """How a model drive serves I/O: its parameters, and the formulas that turn a workload into a rate.
 
-These formulas are the truth that Jovik's statistics are tested against; docs/model-drives.md explains them for people. What changes
-while the drive works (its cache, its heat) is in `jovik.simulator.drive_state`.
+These formulas are the truth that Jovik's statistics are tested against; docs/model-drives.md
+explains them for people. What changes while the drive works (its cache, its heat) is in
+`jovik.simulator.drive_state`.
 """
 
 from __future__ import annotations
@@ -13,7 +14,7 @@ from pydantic import Field
 
 from jovik.base.quantities import parse_rate
 from jovik.base.session import Workload
-from jovik.base.toml_files import Shape, Size, Time, from_text
+from jovik.base.toml_files import Size, StrictModel, Time, from_text
 
 
 def _bytes_a_second(text: str) -> float:
@@ -29,7 +30,10 @@ Share = Annotated[float, Field(ge=0, le=2, strict=False)]
 Degrees = Annotated[float, Field(ge=-40, le=250, strict=False)]
 
 SHARPNESS = 6.0
-"""How sharply the slowest bound takes over from the next slowest: the exponent of the generalised mean in `smallest`."""
+"""How sharply the slowest bound takes over from the next slowest.
+
+The exponent of the generalised mean in `smallest`.
+"""
 
 
 def smallest(*bounds: float) -> float:
@@ -38,20 +42,20 @@ def smallest(*bounds: float) -> float:
     return float(least * sum((b / least) ** -SHARPNESS for b in bounds) ** (-1 / SHARPNESS))
 
 
-class Stuck(Shape):
+class StuckSensor(StrictModel):
     """A sensor that always says the same."""
 
     stuck: Degrees
 
 
-class Bad(Shape):
+class UnreadableRange(StrictModel):
     """An area that cannot be read: where it begins, and its length, in bytes."""
 
     at: Size
     length: Size
 
 
-class Platter(Shape):
+class Platter(StrictModel):
     """A spinning medium.
 
     Attributes
@@ -64,7 +68,8 @@ class Platter(Shape):
         Across the whole medium; shorter ways take the square root of their share, above `settle`.
     settle : int, nanoseconds
     queue_gain : float
-        What sorting a queue brings: the rate grows by this share with each doubling of the depth, up to 32.
+        What sorting a queue brings: the rate grows by this share with each doubling of the depth,
+        up to 32.
     """
 
     outer_rate: Rate
@@ -77,24 +82,29 @@ class Platter(Shape):
     def rate_at(self, share: float) -> float:
         """Bytes a second at a share of the addresses.
 
-        The rate goes with the radius and the addresses with its square, so the square of the rate falls evenly.
+        The rate goes with the radius and the addresses with its square, so the square of the rate
+        falls evenly.
         """
         share = min(max(share, 0.0), 1.0)
         return math.sqrt(self.outer_rate**2 - (self.outer_rate**2 - self.inner_rate**2) * share)
 
     def access_ns(self, span_share: float) -> float:
-        """Mean nanoseconds to a random place within a share of the medium: the way there, and half a turn."""
+        """Mean nanoseconds to a random place within a share of the medium.
+
+        The way there, and half a turn.
+        """
         way = self.settle + (self.seek - self.settle) * math.sqrt(min(max(span_share, 0.0), 1.0))
         return way + 30e9 / self.rpm
 
 
-class Heat(Shape):
+class Heat(StrictModel):
     """Warming and throttling. Temperatures in degrees Celsius.
 
     Attributes
     ----------
     idle, full : float
-        Where the temperature ends when nothing moves, and when as much moves as `read_rate` and `write_rate` allow.
+        Where the temperature ends when nothing moves, and when as much moves as `read_rate` and
+        `write_rate` allow.
     time : int, nanoseconds
         Time constant of the way there (first order: a mass behind a resistance).
     throttle_at, resume_at : float
@@ -102,7 +112,8 @@ class Heat(Shape):
     throttle_share : float
         What is left of the rate meanwhile.
     sensors : table
-        Offset from the true temperature by the sensor's name, or for a sensor that is broken ``{ stuck = 84 }``.
+        Offset from the true temperature by the sensor's name, or for a sensor that is broken ``{
+        stuck = 84 }``.
     """
 
     idle: Degrees = 34.0
@@ -111,10 +122,10 @@ class Heat(Shape):
     throttle_at: Degrees = 200.0
     resume_at: Degrees = 190.0
     throttle_share: Share = 0.5
-    sensors: dict[str, Degrees | Stuck] = {"drive": 0.0}
+    sensors: dict[str, Degrees | StuckSensor] = {"drive": 0.0}
 
 
-class Behaviour(Shape):
+class Behaviour(StrictModel):
     """The parameters of a model drive.
 
     Attributes
@@ -136,15 +147,18 @@ class Behaviour(Shape):
     direct_write_rate : float, bytes/s
         Writing once the cache is full.
     fold_after, folding_rate : int, bytes; float, bytes/s
-        When so much was written past the cache, what lies in it has to be folded away meanwhile, and this is what is left; 0 is never.
+        When so much was written past the cache, what lies in it has to be folded away meanwhile,
+        and this is what is left; 0 is never.
     drain_rate : float, bytes/s
         Emptying the cache while nothing is written.
     full_from, full_share : float
-        From this fill level (percent) on writing slows down for making room, to this share at 100 %.
+        From this fill level (percent) on writing slows down for making room, to this share at 100
+        %.
     flush_time : int, nanoseconds
         A flush of the drive's own cache, and what a durable write pays.
     compression : float
-        A controller that compresses writes only this much less of a compressible share: 1 is all of it, 0 does not compress.
+        A controller that compresses writes only this much less of a compressible share: 1 is all of
+        it, 0 does not compress.
     file_time : int, nanoseconds
         Making one file on it, beside its data.
     hiccup_every, hiccup_time : int, nanoseconds
@@ -152,9 +166,11 @@ class Behaviour(Shape):
     bad : list of Bad
         Areas that cannot be read.
     real_capacity : int, bytes
-        What it really holds where it says more: what is written beyond lands on what was written before. 0 is `capacity`.
+        What it really holds where it says more: what is written beyond lands on what was written
+        before. 0 is `capacity`.
     pass_spread, slice_spread : float
-        Standard deviation of the log of the rate: of a wandering that `wander_time` forgets, and between time slices.
+        Standard deviation of the log of the rate: of a wandering that `wander_time` forgets, and
+        between time slices.
     latency_spread : float
         Standard deviation of the log of the latency.
     capacity : int, bytes
@@ -185,7 +201,7 @@ class Behaviour(Shape):
     file_time: Time = 60_000
     hiccup_every: Time = 0
     hiccup_time: Time = 0
-    bad: list[Bad] = []
+    bad: list[UnreadableRange] = []
     real_capacity: Size = 0
     platter: Platter | None = None
     heat: Heat | None = None
@@ -212,17 +228,31 @@ class Behaviour(Shape):
     def service_ns(self, work: Workload, write_rate: float) -> float:
         """Nanoseconds that one I/O takes when it is alone, mean over both directions."""
         read = self.sequential_latency if not work.random else self.read_latency
-        write = min(self.sequential_latency, self.write_latency) if not work.random else self.write_latency
+        write = (
+            min(self.sequential_latency, self.write_latency)
+            if not work.random
+            else self.write_latency
+        )
         read_ns = read + work.block_bytes / self.read_rate * 1e9
-        write_ns = write + work.block_bytes / write_rate * 1e9 + (self.flush_time if work.durable else 0)
+        write_ns = (
+            write + work.block_bytes / write_rate * 1e9 + (self.flush_time if work.durable else 0)
+        )
         share = work.read_percent / 100
         return share * read_ns + (1 - share) * write_ns
 
-    def iops(self, work: Workload, *, cached: bool = True, write_rate: float | None = None, at_share: float = 0.0) -> float:
+    def iops(
+        self,
+        work: Workload,
+        *,
+        cached: bool = True,
+        write_rate: float | None = None,
+        at_share: float = 0.0,
+    ) -> float:
         """I/Os a second of a workload at full pace, without noise.
 
-        The least of: what is in flight over the time of one (Little's law), the I/Os a second that the drive can handle,
-        and what its data paths and its link carry; bounds of mixed work are shared out by time.
+        The least of: what is in flight over the time of one (Little's law), the I/Os a second that
+        the drive can handle, and what its data paths and its link carry; bounds of mixed work are
+        shared out by time.
 
         Parameters
         ----------
@@ -240,7 +270,9 @@ class Behaviour(Shape):
         share = work.read_percent / 100
         alone = work.depth * work.workers / self.service_ns(work, write_rate) * 1e9
         handled = 1 / (share / self.read_iops + (1 - share) / self.write_iops)
-        carried = 1 / (share * work.block_bytes / self.read_rate + (1 - share) * work.block_bytes / write_rate)
+        carried = 1 / (
+            share * work.block_bytes / self.read_rate + (1 - share) * work.block_bytes / write_rate
+        )
         reached = smallest(alone, handled, carried)
         # A link is a wall: there is no rounding of that corner.
         return min(reached, self.link_rate / work.block_bytes) if self.link_rate else reached

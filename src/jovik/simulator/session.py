@@ -10,15 +10,15 @@ from dataclasses import dataclass, replace
 import numpy as np
 import numpy.typing as npt
 
-from jovik.base.errors import TargetRefused
+from jovik.base.errors import TargetError
 from jovik.base.quantities import show_size
-from jovik.base.session import CopyJob, Given, Live, Watch, Workload
+from jovik.base.session import CopyJob, DiscardResult, Progress, ProgressCallback, Workload
 from jovik.base.trace import SLICE_COLUMNS, SLICE_NS, Environment, IoFault, StampFaults, Trace
 from jovik.hardware.source_files import files_in
 from jovik.simulator.catalogue import ModelDrive
-from jovik.simulator.drive_state import Luck, State
+from jovik.simulator.drive_state import RateNoise, State
 from jovik.simulator.latency_model import latencies
-from jovik.simulator.parameters import Bad
+from jovik.simulator.parameters import UnreadableRange
 
 GLANCES = 4
 """How often a pass is shown in progress: virtual time passes too quickly for more."""
@@ -47,8 +47,8 @@ class Series:
 class ModelSession:
     """Passes on a model drive; see `jovik.base.session.Session`.
 
-    The clock, the fill of the write cache and the heat go on from pass to pass; noise comes from the workload's seed, so a pass
-    can be repeated exactly.
+    The clock, the fill of the write cache and the heat go on from pass to pass; noise comes from
+    the workload's seed, so a pass can be repeated exactly.
     """
 
     engine = "model"
@@ -116,8 +116,9 @@ class ModelSession:
         capacity = self.drive.behaviour.capacity
         needed = work.start_bytes + work.span_bytes
         if needed > capacity:
-            raise TargetRefused(
-                f"the model drive {self.drive.name} holds {show_size(capacity)}; this needs {show_size(needed)}",
+            raise TargetError(
+                f"the model drive {self.drive.name} holds {show_size(capacity)}; this needs "
+                f"{show_size(needed)}",
                 "add 'within SPAN' to the phrase, or write less",
             )
 
@@ -127,22 +128,28 @@ class ModelSession:
             return 0
         return max(work.span_bytes - self._laid_out, 0)
 
-    def prepare(self, work: Workload, watch: Watch) -> int:
+    def prepare(self, work: Workload, watch: ProgressCallback) -> int:
         """Lay out what is missing: it takes time and fills the write cache, as on a real drive."""
         missing = self.to_lay_out_bytes(work)
         if missing:
-            self._simulate(_stream(missing, work.seed), np.random.default_rng([work.seed, 1]), watch)
-        self._laid_out = work.span_bytes if work.fresh else max(self._laid_out, missing + self._laid_out)
+            self._simulate(
+                _stream(missing, work.seed), np.random.default_rng([work.seed, 1]), watch
+            )
+        self._laid_out = (
+            work.span_bytes if work.fresh else max(self._laid_out, missing + self._laid_out)
+        )
         self._count_used()
         return missing
 
     def _count_used(self) -> None:
         self.state.used_bytes = self._laid_out + self._filled + sum(self._copied)
 
-    def run(self, work: Workload, watch: Watch) -> Trace:
+    def run(self, work: Workload, watch: ProgressCallback) -> Trace:
         """One pass; see `jovik.base.session.Session.run`."""
         rng = np.random.default_rng([work.seed])
-        series = self._simulate(replace(work, time_ns=ENDLESS_NS) if work.endless else work, rng, watch)
+        series = self._simulate(
+            replace(work, time_ns=ENDLESS_NS) if work.endless else work, rng, watch
+        )
         flush = self.drive.behaviour.flush_time if work.writes else 0
         self.state.idle(flush)
         slices = _slices(work, series)
@@ -158,20 +165,27 @@ class ModelSession:
             first_fault=series.fault,
             stamps=self._stamps(work) if work.verify else None,
             notes=self.notes,
-            environment=Environment(temperatures=tuple(series.temperatures)) if series.temperatures else None,
+            environment=Environment(temperatures=tuple(series.temperatures))
+            if series.temperatures
+            else None,
         )
 
     def _stamps(self, work: Workload) -> StampFaults:
-        """What reading back finds: on a drive that holds less than it says, what came later lies where the first was."""
+        """What reading back finds.
+
+        On a drive that holds less than it says, what came later lies where the first was.
+        """
         held = self.drive.behaviour.real_capacity or self.drive.behaviour.capacity
         begin = self._filled + sum(self._copied)
         lost = min(max(begin + work.span_bytes - held, 0), work.span_bytes)
         where = tuple(range(0, min(lost, 8 * 4096), 4096))
         return StampFaults(work.span_bytes // 4096, lost // 4096, 0, 0, where)
 
-    def _simulate(self, work: Workload, rng: np.random.Generator, watch: Watch) -> Series:
+    def _simulate(
+        self, work: Workload, rng: np.random.Generator, watch: ProgressCallback
+    ) -> Series:
         """The slices of a pass."""
-        luck = Luck(self.drive.behaviour, rng)
+        luck = RateNoise(self.drive.behaviour, rng)
         total = work.amount_bytes / work.block_bytes if work.amount_bytes is not None else math.inf
         total = math.floor(total) if math.isfinite(total) else total
         end_ns = work.time_ns if work.time_ns is not None else math.inf
@@ -185,8 +199,14 @@ class ModelSession:
             if heated and at >= measured_at + TEMPERATURE_EVERY_NS:
                 measured_at = at
                 series.temperatures.append((at / 1e9, state.temperatures_c()))
-            position = work.start_bytes + (done * work.block_bytes % work.span_bytes if not work.random else work.span_bytes / 2)
-            ios, used = state.serve(work, min(SLICE_NS, end_ns - at), luck.next(), total - done, position)
+            position = work.start_bytes + (
+                done * work.block_bytes % work.span_bytes
+                if not work.random
+                else work.span_bytes / 2
+            )
+            ios, used = state.serve(
+                work, min(SLICE_NS, end_ns - at), luck.next(), total - done, position
+            )
             if bad.any:
                 bad.meet(series, work, done, ios, at, rng)
             series.ios.append(ios)
@@ -196,8 +216,20 @@ class ModelSession:
             if glance and at >= glance:
                 warm = max(state.temperatures_c().values(), default=None)
                 moved = round(done * work.block_bytes)
-                lately, written = ios * work.block_bytes / used * 1e9, moved * (100 - work.read_percent) // 100
-                watch(Live(round(at), moved, lately, series.errors, temperature_c=warm, written_bytes=written))
+                lately, written = (
+                    ios * work.block_bytes / used * 1e9,
+                    moved * (100 - work.read_percent) // 100,
+                )
+                watch(
+                    Progress(
+                        round(at),
+                        moved,
+                        lately,
+                        series.errors,
+                        temperature_c=warm,
+                        written_bytes=written,
+                    )
+                )
                 glance += (end_ns if math.isfinite(end_ns) else 0) / GLANCES
         return series
 
@@ -205,7 +237,7 @@ class ModelSession:
         """Bytes that `fill` would write."""
         return max(round(self.drive.behaviour.capacity * percent / 100 - self.state.used_bytes), 0)
 
-    def fill(self, percent: int, seed: int, watch: Watch) -> Trace | None:
+    def fill(self, percent: int, seed: int, watch: ProgressCallback) -> Trace | None:
         """Write until it is so full."""
         missing = self.to_fill_bytes(percent)
         if missing < 2**20:
@@ -214,26 +246,38 @@ class ModelSession:
         series = self._simulate(work, np.random.default_rng([seed]), watch)
         self._filled += missing
         self._count_used()
-        return Trace(self.engine, self.direct, seed, series.elapsed_ns, 0, 0, _slices(work, series), {}, notes=self.notes)
+        return Trace(
+            self.engine,
+            self.direct,
+            seed,
+            series.elapsed_ns,
+            0,
+            0,
+            _slices(work, series),
+            {},
+            notes=self.notes,
+        )
 
-    def empty(self) -> Given:
+    def empty(self) -> DiscardResult:
         """All of it, and the drive knows: its cache is folded away."""
         freed = self._laid_out + self._filled + sum(self._copied)
         self._laid_out = self._filled = 0
         self._copied = ()
         self._count_used()
         self.state.cached_bytes = self.state.past_cache_bytes = 0.0
-        return Given(freed)
+        return DiscardResult(freed)
 
     def copy_size(self, job: CopyJob) -> tuple[int, int]:
         """Files and bytes of a job."""
         sizes = _sizes(job)
         total = sum(sizes)
         if total > (self.free_bytes() or 0) + sum(self._copied):
-            raise TargetRefused(f"the model drive {self.drive.name} has no room for {show_size(total)}", "copy less")
+            raise TargetError(
+                f"the model drive {self.drive.name} has no room for {show_size(total)}", "copy less"
+            )
         return len(sizes), total
 
-    def copy(self, job: CopyJob, watch: Watch) -> Trace:
+    def copy(self, job: CopyJob, watch: ProgressCallback) -> Trace:
         """Files as a stream that pays for each file; copying out reads what was put there first."""
         _, total = self.copy_size(job)
         sizes = _sizes(job)
@@ -245,7 +289,12 @@ class ModelSession:
         self._copied = sizes
         began = self.state.clock_ns
         block = max(min(2**20, max(sizes, default=2**20)) // 512 * 512, 512)
-        work = replace(_stream(total, job.seed), read_percent=0 if job.inward else 100, block_bytes=block, depth=4)
+        work = replace(
+            _stream(total, job.seed),
+            read_percent=0 if job.inward else 100,
+            block_bytes=block,
+            depth=4,
+        )
         work = replace(work, seed=job.seed + began)
         series = self._simulate(work, np.random.default_rng([work.seed]), watch)
         # Making the files comes on top, spread evenly over the copy.
@@ -255,17 +304,47 @@ class ModelSession:
         self.state.idle(extra + flush)
         self._count_used()
         elapsed = round(series.elapsed_ns * stretch) + flush
-        slices = _resample(np.asarray(series.ios) * block, np.asarray(series.used_ns) * stretch, elapsed, total, len(sizes), inward=job.inward)
-        facts = {"files": len(sizes), "bytes": total, "sync_ns": flush, "source_ns": 0, "laid_out_bytes": laid_out}
-        return Trace(self.engine, self.direct, work.seed, elapsed, 0, 0, slices, {}, notes=self.notes, facts=facts)
+        slices = _resample(
+            np.asarray(series.ios) * block,
+            np.asarray(series.used_ns) * stretch,
+            elapsed,
+            total,
+            len(sizes),
+            inward=job.inward,
+        )
+        facts = {
+            "files": len(sizes),
+            "bytes": total,
+            "sync_ns": flush,
+            "source_ns": 0,
+            "laid_out_bytes": laid_out,
+        }
+        return Trace(
+            self.engine,
+            self.direct,
+            work.seed,
+            elapsed,
+            0,
+            0,
+            slices,
+            {},
+            notes=self.notes,
+            facts=facts,
+        )
 
 
 def _stream(amount_bytes: int, seed: int) -> Workload:
     """An amount written in order, as laying out and filling do."""
     block = 2**20 if amount_bytes >= 2**20 else 512
     return Workload(
-        random=False, read_percent=0, block_bytes=block, depth=8, span_bytes=max(amount_bytes, block), amount_bytes=amount_bytes, seed=seed
-    )  # fmt: skip
+        random=False,
+        read_percent=0,
+        block_bytes=block,
+        depth=8,
+        span_bytes=max(amount_bytes, block),
+        amount_bytes=amount_bytes,
+        seed=seed,
+    )
 
 
 def _sizes(job: CopyJob) -> tuple[int, ...]:
@@ -288,7 +367,13 @@ def _slices(work: Workload, series: Series) -> npt.NDArray[np.int64]:
 
 
 def _resample(
-    moved: npt.NDArray[np.float64], used_ns: npt.NDArray[np.float64], elapsed_ns: int, total_bytes: int, files: int, *, inward: bool
+    moved: npt.NDArray[np.float64],
+    used_ns: npt.NDArray[np.float64],
+    elapsed_ns: int,
+    total_bytes: int,
+    files: int,
+    *,
+    inward: bool,
 ) -> npt.NDArray[np.int64]:
     """Stretched slices brought back to the grid of `SLICE_NS`; files go evenly with the bytes."""
     ends = np.concatenate([[0.0], np.cumsum(used_ns)])
@@ -306,13 +391,32 @@ def _resample(
 class _BadPlaces:
     """Areas that cannot be read, and meeting them."""
 
-    def __init__(self, bad: list[Bad], work: Workload) -> None:
+    def __init__(self, bad: list[UnreadableRange], work: Workload) -> None:
         begin, end = work.start_bytes, work.start_bytes + work.span_bytes
-        self.areas = [(max(b.at, begin), min(b.at + b.length, end)) for b in bad if b.at < end and b.at + b.length > begin] if work.reads else []
+        self.areas = (
+            [
+                (max(b.at, begin), min(b.at + b.length, end))
+                for b in bad
+                if b.at < end and b.at + b.length > begin
+            ]
+            if work.reads
+            else []
+        )
         self.any = bool(self.areas)
 
-    def meet(self, series: Series, work: Workload, done: float, ios: float, at_ns: float, rng: np.random.Generator) -> None:
-        """Count the reads of a slice that fell on a bad place; the first stops the pass where errors do."""
+    def meet(
+        self,
+        series: Series,
+        work: Workload,
+        done: float,
+        ios: float,
+        at_ns: float,
+        rng: np.random.Generator,
+    ) -> None:
+        """Count the reads of a slice that fell on a bad place.
+
+        The first stops the pass where errors do.
+        """
         reads = work.read_percent / 100
         hits = 0
         for low, high in self.areas:
@@ -325,4 +429,10 @@ class _BadPlaces:
                 hits += math.ceil(over / work.block_bytes) if over > 0 else 0
         series.errors += hits
         if hits and series.fault is None and work.stop_on_error:
-            series.fault = IoFault(errno.EIO, os.strerror(errno.EIO), self.areas[0][0] // work.block_bytes * work.block_bytes, "read", round(at_ns))
+            series.fault = IoFault(
+                errno.EIO,
+                os.strerror(errno.EIO),
+                self.areas[0][0] // work.block_bytes * work.block_bytes,
+                "read",
+                round(at_ns),
+            )

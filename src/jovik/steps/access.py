@@ -1,4 +1,4 @@
-"""An access step: sequential or random I/O, with every number resolved, and its one canonical spelling."""
+"""An I/O step: sequential or random, every number resolved, one canonical spelling."""
 
 from __future__ import annotations
 
@@ -14,12 +14,13 @@ DEFAULT_SPAN_BYTES = 2**30
 
 
 @dataclass(frozen=True)
-class Access(Step):
+class IoStep(Step):
     """One access phrase.
 
-    `read_percent` is 100 for ``read``, 0 for ``write``, between for ``mixed``. `time_ns`, `amount_bytes` and
-    `span_bytes` are None where the default applies; `time` and `span` say what that is. `amount_free_percent` is an amount as a share of
-    what is free on the target, which only the target can turn into `amount_bytes`; `until_stopped` is a pass that a person ends. Of
+    `read_percent` is 100 for ``read``, 0 for ``write``, between for ``mixed``. `time_ns`,
+    `amount_bytes` and `span_bytes` are None where the default applies; `time` and `span` say what
+    that is. `amount_free_percent` is an amount as a share of what is free on the target, which only
+    the target can turn into `amount_bytes`; `until_stopped` is a pass that a person ends. Of
     `rate_bytes_s` and `rate_iops` at most one is set.
     """
 
@@ -74,12 +75,18 @@ class Access(Step):
 
     @property
     def fresh(self) -> bool:
-        """Whether it writes space that nothing was laid out in: a sequential write over an amount."""
+        """Whether it writes space that nothing was laid out in.
+
+        A sequential write over an amount.
+        """
         return not self.random and self.read_percent == 0 and self.has_amount
 
     @property
     def once(self) -> bool:
-        """A long write changes the drive it measures, and a pass that a person ends is ended once."""
+        """Whether it runs a single pass: a long write changes the drive.
+
+        A person stops one pass.
+        """
         return self.fresh or self.until_stopped
 
     @property

@@ -13,7 +13,7 @@ from jovik.base.quantities import parse_rate, parse_size, parse_time, spell_size
 from jovik.steps.tokens import Cursor
 
 if TYPE_CHECKING:
-    from jovik.steps.access import Access
+    from jovik.steps.access import IoStep
 
 SECTOR = 512
 BLOCKS = (SECTOR, 64 * 2**20)
@@ -25,14 +25,14 @@ WORKERS = (1, 64)
 class Clause:
     """One part that may follow the head.
 
-    `keywords` open it, `read` takes what comes after them, `spell` gives the whole part or nothing where the
-    default applies. `counts` is whether it decides what sort of result this is.
+    `keywords` open it, `read` takes what comes after them, `spell` gives the whole part or nothing
+    where the default applies. `counts` is whether it decides what sort of result this is.
     """
 
     keywords: tuple[str, ...]
     shown: str
     read: Callable[[Cursor], dict[str, Any]]
-    spell: Callable[[Access], str]
+    spell: Callable[[IoStep], str]
     counts: bool = True
 
 
@@ -51,7 +51,10 @@ def percentage(text: str) -> int:
 
 
 def in_range(limits: tuple[int, int], what: str) -> Callable[[int], str]:
-    """A check for `Cursor.read`: nothing where a number lies between the limits, else what was expected."""
+    """A check for `Cursor.read`.
+
+    Nothing where a number lies between the limits, else what was expected.
+    """
     low, high = limits
     return lambda n: "" if low <= n <= high else f"{what} from {low} to {high}"
 
@@ -80,7 +83,7 @@ def _read_rate(cursor: Cursor) -> dict[str, Any]:
     return {"rate_iops" if unit == "IOPS" else "rate_bytes_s": value}
 
 
-def _spell_rate(step: Access) -> str:
+def _spell_rate(step: IoStep) -> str:
     if step.rate_bytes_s is not None:
         return f"at most {spell_size(step.rate_bytes_s)}/s"
     return f"at most {step.rate_iops}IOPS" if step.rate_iops is not None else ""
@@ -88,14 +91,20 @@ def _spell_rate(step: Access) -> str:
 
 def _read_amount(cursor: Cursor) -> dict[str, Any]:
     if cursor.next is not None and cursor.next.text.endswith("%"):
-        share = cursor.read(percentage, "a share such as 60% of free", in_range((1, 95), "a percentage"))
+        share = cursor.read(
+            percentage, "a share such as 60% of free", in_range((1, 95), "a percentage")
+        )
         cursor.choice("'of free'", "of")
         cursor.choice("'free'", "free")
         return {"amount_free_percent": share}
-    return {"amount_bytes": cursor.read(parse_size, "an amount such as 8GB or 60% of free", above_zero("an amount"))}
+    return {
+        "amount_bytes": cursor.read(
+            parse_size, "an amount such as 8GB or 60% of free", above_zero("an amount")
+        )
+    }
 
 
-def _spell_amount(step: Access) -> str:
+def _spell_amount(step: IoStep) -> str:
     if step.amount_free_percent is not None:
         return f"over {step.amount_free_percent}% of free"
     return f"over {spell_size(step.amount_bytes)}" if step.amount_bytes is not None else ""
@@ -117,7 +126,11 @@ CLAUSES: tuple[Clause, ...] = (
     Clause(
         ("workers",),
         "workers N",
-        lambda c: {"workers": c.read(whole, "a number of workers", in_range(WORKERS, "a number of workers"))},
+        lambda c: {
+            "workers": c.read(
+                whole, "a number of workers", in_range(WORKERS, "a number of workers")
+            )
+        },
         lambda s: f"workers {s.workers}" if s.workers != 1 else "",
     ),
     Clause(
@@ -128,7 +141,11 @@ CLAUSES: tuple[Clause, ...] = (
         counts=False,
     ),
     Clause(
-        ("until", "stopped"), "until stopped", lambda c: {"until_stopped": True}, lambda s: "until stopped" if s.until_stopped else "", counts=False
+        ("until", "stopped"),
+        "until stopped",
+        lambda c: {"until_stopped": True},
+        lambda s: "until stopped" if s.until_stopped else "",
+        counts=False,
     ),
     Clause(("over",), "over AMOUNT", _read_amount, _spell_amount),
     Clause(
@@ -138,14 +155,23 @@ CLAUSES: tuple[Clause, ...] = (
         lambda s: f"within {spell_size(s.span_bytes)}" if s.span_bytes is not None else "",
     ),
     Clause(("at", "most"), "at most RATE", _read_rate, _spell_rate),
-    Clause(("durable",), "durable", lambda c: {"durable": True}, lambda s: "durable" if s.durable else ""),
+    Clause(
+        ("durable",),
+        "durable",
+        lambda c: {"durable": True},
+        lambda s: "durable" if s.durable else "",
+    ),
     Clause(
         ("payload",),
         "payload N% compressible",
         _read_payload,
-        lambda s: f"payload {s.compressible_percent}% compressible" if s.compressible_percent else "",
+        lambda s: (
+            f"payload {s.compressible_percent}% compressible" if s.compressible_percent else ""
+        ),
     ),
-    Clause(("verify",), "verify", lambda c: {"verify": True}, lambda s: "verify" if s.verify else ""),
+    Clause(
+        ("verify",), "verify", lambda c: {"verify": True}, lambda s: "verify" if s.verify else ""
+    ),
 )
 
 
@@ -161,7 +187,7 @@ def read_head(cursor: Cursor) -> dict[str, Any]:
     return {"random": order == "random", "read_percent": share, "block_bytes": block}
 
 
-def spell_head(step: Access) -> list[str]:
+def spell_head(step: IoStep) -> list[str]:
     """The first words as two parts: the access, the block."""
     order = "random" if step.random else "sequential"
     direction = {100: "read", 0: "write"}.get(step.read_percent, f"mixed {step.read_percent}% read")

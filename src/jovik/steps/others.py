@@ -1,6 +1,9 @@
-"""The steps that are no plain access: a scan of the surface, copying real files, filling, giving back, resting.
+"""The steps that are no plain access.
 
-Each says how it is read and how it is spelled; a new sort of step is a class here and a row in `HEADS`.
+A scan of the surface, copying real files, filling, giving back, resting.
+
+Each says how it is read and how it is spelled; a new sort of step is a class here and a row in
+`HEADS`.
 """
 
 from __future__ import annotations
@@ -22,7 +25,7 @@ REST_LIMIT_NS = 10 * 60 * 10**9
 
 
 @dataclass(frozen=True)
-class Scan(Step):
+class ScanStep(Step):
     """Rate and access time from the first to the last address, in zones of equal size.
 
     `span_bytes` None is the whole device, or on a file system the area of the default span.
@@ -42,15 +45,21 @@ class Scan(Step):
         return [f"scan read{block} in {self.zones} zones", *within]
 
     @classmethod
-    def read(cls, cursor: Cursor) -> Scan:
+    def read(cls, cursor: Cursor) -> ScanStep:
         """What comes behind ``scan``."""
         cursor.choice("'read'", "read")
         block, zones, span = SCAN_BLOCK_BYTES, None, None
         if cursor.next is not None and cursor.next.text[:1].isdigit():
-            block = cursor.read(parse_size, "a block such as 1MiB", lambda n: "" if BLOCKS[0] <= n <= BLOCKS[1] and n % 512 == 0 else "a block")
+            block = cursor.read(
+                parse_size,
+                "a block such as 1MiB",
+                lambda n: "" if BLOCKS[0] <= n <= BLOCKS[1] and n % 512 == 0 else "a block",
+            )
         while cursor.next is not None:
             if zones is None and cursor.accept("in"):
-                zones = cursor.read(whole, "a number of zones such as 200", in_range(ZONES, "a number of zones"))
+                zones = cursor.read(
+                    whole, "a number of zones such as 200", in_range(ZONES, "a number of zones")
+                )
                 cursor.choice("'zones'", "zones")
             elif span is None and cursor.accept("within"):
                 span = cursor.read(parse_size, "a span such as 1GB", above_zero("a span"))
@@ -62,7 +71,7 @@ class Scan(Step):
 
 
 @dataclass(frozen=True)
-class Copy(Step):
+class CopyStep(Step):
     """Real files copied onto the drive or off it, as a desktop copies them.
 
     Either `folder` (a person's own) or `files` made-up ones of `file_bytes` each.
@@ -88,7 +97,11 @@ class Copy(Step):
         head = f"copy {'in' if self.inward else 'out'}"
         if self.folder is not None:
             return [head, f'"{self.folder}"']
-        return [head, f"{self.files} file{'s' if self.files > 1 else ''}", f"of {spell_size(self.file_bytes)}"]
+        return [
+            head,
+            f"{self.files} file{'s' if self.files > 1 else ''}",
+            f"of {spell_size(self.file_bytes)}",
+        ]
 
     @property
     def label(self) -> str:
@@ -97,7 +110,7 @@ class Copy(Step):
         return f"{head}, {' '.join(rest)}"
 
     @classmethod
-    def read(cls, cursor: Cursor) -> Copy:
+    def read(cls, cursor: Cursor) -> CopyStep:
         """What comes behind ``copy``."""
         inward = cursor.choice("'in' or 'out'", "in", "out") == "in"
         word = cursor.next
@@ -105,17 +118,25 @@ class Copy(Step):
             cursor.at += 1
             step = cls(inward, folder=word.text[1:-1])
         else:
-            files = cursor.read(whole, "a folder in quotes, or a number of files", in_range(FILES, "a number of files"))
+            files = cursor.read(
+                whole,
+                "a folder in quotes, or a number of files",
+                in_range(FILES, "a number of files"),
+            )
             cursor.choice("'files of SIZE'", "file", "files")
             cursor.choice("'of SIZE'", "of")
-            step = cls(inward, files=files, file_bytes=cursor.read(parse_size, "a size such as 2.5MB", above_zero("a size")))
+            step = cls(
+                inward,
+                files=files,
+                file_bytes=cursor.read(parse_size, "a size such as 2.5MB", above_zero("a size")),
+            )
         if cursor.next is not None:
             raise cursor.wrong("nothing more")
         return step
 
 
 @dataclass(frozen=True)
-class Fill(Step):
+class FillStep(Step):
     """Write until the target is this full."""
 
     percent: int
@@ -129,17 +150,19 @@ class Fill(Step):
         return [f"fill to {self.percent}%"]
 
     @classmethod
-    def read(cls, cursor: Cursor) -> Fill:
+    def read(cls, cursor: Cursor) -> FillStep:
         """What comes behind ``fill``."""
         cursor.choice("'to N%'", "to")
-        step = cls(cursor.read(percentage, "a fill level such as 90%", in_range(FILL, "a percentage")))
+        step = cls(
+            cursor.read(percentage, "a fill level such as 90%", in_range(FILL, "a percentage"))
+        )
         if cursor.next is not None:
             raise cursor.wrong("nothing more")
         return step
 
 
 @dataclass(frozen=True)
-class Empty(Step):
+class DiscardStep(Step):
     """Give all space back that Jovik took, and tell the drive so where the file system can."""
 
     measures = False
@@ -150,7 +173,7 @@ class Empty(Step):
         return ["empty"]
 
     @classmethod
-    def read(cls, cursor: Cursor) -> Empty:
+    def read(cls, cursor: Cursor) -> DiscardStep:
         """Nothing comes behind ``empty``."""
         if cursor.next is not None:
             raise cursor.wrong("nothing more")
@@ -158,8 +181,8 @@ class Empty(Step):
 
 
 @dataclass(frozen=True)
-class Rest(Step):
-    """Do nothing: for a time, until the drive is this cool, or until it writes at its first rate again.
+class IdleStep(Step):
+    """Stay idle for a time, until cool enough, or until writes are fast again.
 
     `time_ns` is the time, or with a condition the longest that is waited for it.
     """
@@ -189,19 +212,31 @@ class Rest(Step):
         return [f"rest until {'recovered' if self.recovered else f'{self.cool_c}C'}", *limit]
 
     @classmethod
-    def read(cls, cursor: Cursor) -> Rest:
+    def read(cls, cursor: Cursor) -> IdleStep:
         """What comes behind ``rest``."""
         if not cursor.accept("until"):
-            step = cls(cursor.read(parse_time, "a time such as 60s, or 'until'", above_zero("a time")))
+            step = cls(
+                cursor.read(parse_time, "a time such as 60s, or 'until'", above_zero("a time"))
+            )
         else:
             recovered = cursor.accept("recovered")
-            cool = None if recovered else cursor.read(_degrees, "'recovered' or a temperature such as 45C", in_range((1, 120), "degrees"))
+            cool = (
+                None
+                if recovered
+                else cursor.read(
+                    _degrees,
+                    "'recovered' or a temperature such as 45C",
+                    in_range((1, 120), "degrees"),
+                )
+            )
             limit = REST_LIMIT_NS
             if cursor.accept("for", "at", "most"):
                 limit = cursor.read(parse_time, "a time such as 10min", above_zero("a time"))
             step = cls(limit, cool, recovered)
         if cursor.next is not None:
-            raise cursor.wrong("'for at most TIME' or nothing more" if step.waits else "nothing more")
+            raise cursor.wrong(
+                "'for at most TIME' or nothing more" if step.waits else "nothing more"
+            )
         return step
 
 
@@ -211,5 +246,11 @@ def _degrees(text: str) -> int:
     return whole(text[:-1].strip())
 
 
-HEADS: dict[str, Callable[[Cursor], Step]] = {"scan": Scan.read, "copy": Copy.read, "fill": Fill.read, "empty": Empty.read, "rest": Rest.read}
+HEADS: dict[str, Callable[[Cursor], Step]] = {
+    "scan": ScanStep.read,
+    "copy": CopyStep.read,
+    "fill": FillStep.read,
+    "empty": DiscardStep.read,
+    "rest": IdleStep.read,
+}
 """The first word of each of these steps, and what reads the rest."""

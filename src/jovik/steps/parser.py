@@ -5,11 +5,11 @@ from __future__ import annotations
 from functools import lru_cache
 from typing import Any
 
-from jovik.steps.access import Access
+from jovik.steps.access import IoStep
 from jovik.steps.clauses import CLAUSES, Clause, read_head
 from jovik.steps.others import HEADS
 from jovik.steps.step import Step
-from jovik.steps.sweep import expand
+from jovik.steps.sweep import expand_sweep
 from jovik.steps.tokens import Cursor
 
 
@@ -37,10 +37,10 @@ def parse_all(text: str) -> tuple[Step, ...]:
     PhraseError
         With the word at fault and what was expected there.
     """
-    return tuple(dict.fromkeys(parse(t) for t in expand(text)))
+    return tuple(dict.fromkeys(parse(t) for t in expand_sweep(text)))
 
 
-def parse_access(text: str) -> Access:
+def parse_access(text: str) -> IoStep:
     """Read a phrase that has to be an access.
 
     Raises
@@ -51,7 +51,7 @@ def parse_access(text: str) -> Access:
     return _access(Cursor(text))
 
 
-def _access(cursor: Cursor) -> Access:
+def _access(cursor: Cursor) -> IoStep:
     values = read_head(cursor)
     left: list[Clause] = list(CLAUSES)
     places: dict[str, int] = {}
@@ -67,7 +67,7 @@ def _access(cursor: Cursor) -> Access:
         places |= dict.fromkeys(read, start)
         values |= read
     _refuse_contradictions(cursor, values, places)
-    return Access(**values)
+    return IoStep(**values)
 
 
 def _refuse_contradictions(cursor: Cursor, values: dict[str, Any], places: dict[str, int]) -> None:
@@ -82,10 +82,14 @@ def _refuse_contradictions(cursor: Cursor, values: dict[str, Any], places: dict[
     if "until_stopped" in values:
         for name in ("time_ns", "amount_bytes", "amount_free_percent"):
             if name in values:
-                raise cursor.wrong("either 'until stopped' or a time and an amount", cursor.words[places[name]])
+                raise cursor.wrong(
+                    "either 'until stopped' or a time and an amount", cursor.words[places[name]]
+                )
     for name in ("amount_bytes", "span_bytes"):
         if name in values and values[name] < block:
-            raise cursor.wrong(f"at least one block ({block} bytes)", cursor.words[places[name] + 1])
+            raise cursor.wrong(
+                f"at least one block ({block} bytes)", cursor.words[places[name] + 1]
+            )
 
 
 def _list(names: list[str]) -> str:

@@ -5,7 +5,8 @@ about = "..."
 passes = 5
 steps = [
     "sequential read 1MiB depth 8 for 2s",
-    { phrase = "random read 4KiB depth 1..64 for 1s", title = "Depth", why = "...", passes = 3, spare = 1 },
+    { phrase = "random read 4KiB depth 1..64 for 1s", title = "Depth", why = "...", passes = 3,
+    spare = 1 },
 ]
 """
 
@@ -16,7 +17,7 @@ from importlib import resources
 from pathlib import Path
 from typing import Any
 
-from jovik.base.errors import JovikError, PhraseError, UnknownName
+from jovik.base.errors import JovikError, PhraseError, UnknownNameError
 from jovik.base.text_files import read_text
 from jovik.steps.parser import parse_all
 from jovik.steps.step import Step
@@ -25,11 +26,11 @@ SPARE = (0, 9)
 
 
 @dataclass(frozen=True)
-class Line:
+class PlanEntry:
     """One line of a plan: a phrase, the steps it stands for, and why they are there.
 
-    `passes` is None where the plan's own number holds. `spare` says in which order a time budget takes lines away:
-    the highest first, 0 never.
+    `passes` is None where the plan's own number holds. `spare` says in which order a time budget
+    takes lines away: the highest first, 0 never.
     """
 
     phrase: str
@@ -42,12 +43,15 @@ class Line:
 
 @dataclass(frozen=True)
 class Plan:
-    """Lines in their order; `passes` is how often each step is repeated unless the line or the person says otherwise."""
+    """Lines in their order.
+
+    `passes` is how often each step is repeated unless the line or the person says otherwise.
+    """
 
     name: str
     title: str
     about: str
-    lines: tuple[Line, ...]
+    lines: tuple[PlanEntry, ...]
     passes: int = 5
 
     @property
@@ -64,12 +68,16 @@ class Plan:
         PhraseError
             One does not parse.
         """
-        return cls(name, "Phrases", "", tuple(Line(p, parse_all(p)) for p in phrases))
+        return cls(name, "Phrases", "", tuple(PlanEntry(p, parse_all(p)) for p in phrases))
 
 
 def plan_names() -> list[str]:
     """Names of the plans that ship with Jovik."""
-    return sorted(f.name.removesuffix(".toml") for f in resources.files("jovik.steps.plans").iterdir() if f.name.endswith(".toml"))
+    return sorted(
+        f.name.removesuffix(".toml")
+        for f in resources.files("jovik.steps.plans").iterdir()
+        if f.name.endswith(".toml")
+    )
 
 
 def plan_text(name: str) -> tuple[str, str]:
@@ -77,27 +85,29 @@ def plan_text(name: str) -> tuple[str, str]:
 
     Raises
     ------
-    UnknownName
+    UnknownNameError
         Neither a plan nor a file.
-    Misuse
+    UsageError
         A file that cannot be read as text.
     """
     if name in plan_names():
-        return (resources.files("jovik.steps.plans") / f"{name}.toml").read_text(encoding="utf-8"), name
+        return (resources.files("jovik.steps.plans") / f"{name}.toml").read_text(
+            encoding="utf-8"
+        ), name
     path = Path(name)
     if path.suffix == ".toml" and path.is_file():
         return read_text(path), str(path)
-    raise UnknownName("plan", name, plan_names(), "or give the path of a plan's .toml file")
+    raise UnknownNameError("plan", name, plan_names(), "or give the path of a plan's .toml file")
 
 
 def load_plan(name: str) -> Plan:
-    """A plan that ships with Jovik, by name, or one of the person's own, by the path of its TOML file.
+    """A plan by the name of one that ships with Jovik or the path of a TOML file.
 
     Raises
     ------
-    UnknownName
+    UnknownNameError
         Neither a plan nor a file.
-    Misuse
+    UsageError
         A file that is not a plan: the line and the key at fault are in the message.
     """
     text, where = plan_text(name)
@@ -108,16 +118,16 @@ def _read(name: str, text: str, where: str) -> Plan:
     # Pydantic is only loaded where a plan is.
     from pydantic import Field, field_validator
 
-    from jovik.base.toml_files import Shape, read_toml
+    from jovik.base.toml_files import StrictModel, read_toml
 
-    class LineFile(Shape):
+    class LineFile(StrictModel):
         phrase: str
         title: str = ""
         why: str = ""
         passes: int | None = Field(None, ge=1, le=1000)
         spare: int = Field(0, ge=SPARE[0], le=SPARE[1])
 
-    class PlanFile(Shape):
+    class PlanFile(StrictModel):
         title: str = name
         about: str = ""
         passes: int = Field(5, ge=1, le=1000)
@@ -141,5 +151,8 @@ def _read(name: str, text: str, where: str) -> Plan:
             return given
 
     found = read_toml(text, where, PlanFile)
-    lines = tuple(Line(x.phrase, parse_all(x.phrase), x.title, x.why, x.passes, x.spare) for x in found.steps)
+    lines = tuple(
+        PlanEntry(x.phrase, parse_all(x.phrase), x.title, x.why, x.passes, x.spare)
+        for x in found.steps
+    )
     return Plan(name, found.title, found.about, lines, found.passes)

@@ -7,7 +7,10 @@ from abc import ABC, abstractmethod
 
 
 class Step(ABC):
-    """What one phrase says. `parts` is all that a sort of step has to spell; the rest follows from it."""
+    """What one phrase says. `parts` is all that a sort of step has to spell.
+
+    The rest follows from it.
+    """
 
     @property
     def reads(self) -> bool:
@@ -21,7 +24,10 @@ class Step(ABC):
 
     @property
     def measures(self) -> bool:
-        """Whether its result is a figure of the drive, that may be ranked; a rest or a fill is only something done."""
+        """Whether its result is a figure of the drive, that may be ranked.
+
+        A rest or a fill is only something done.
+        """
         return True
 
     @property
@@ -46,5 +52,8 @@ class Step(ABC):
     @property
     def label(self) -> str:
         """For tables and pictures: ``random read, 4 KiB, depth 32``."""
-        spaced = [p if '"' in p else re.sub(r"(\d)([A-Za-z])", r"\1 \2", p) for p in self.parts(timed=False)]
+        spaced = [
+            p if '"' in p else re.sub(r"(\d)([A-Za-z])", r"\1 \2", p)
+            for p in self.parts(timed=False)
+        ]
         return ", ".join(spaced)

@@ -1,7 +1,8 @@
 """Ladders: a phrase whose numbers are lists or ranges, and the steps it stands for.
 
-A list is ``depth 1,4,32``; a range doubles, ``depth 1..32``, unless ``by N`` says how far apart its numbers are
-(``payload 0..100% compressible by 10``). The end of a range always belongs to it. Several make every combination.
+A list is ``depth 1,4,32``; a range doubles, ``depth 1..32``, unless ``by N`` says how far apart its
+numbers are (``payload 0..100% compressible by 10``). The end of a range always belongs to it.
+Several make every combination.
 """
 
 from __future__ import annotations
@@ -21,7 +22,7 @@ _LIST = re.compile(rf"{_NUMBER}{_UNIT}(?:/s)?(?:,{_NUMBER}{_UNIT}(?:/s)?)+")
 _ITEM = re.compile(rf"({_NUMBER})({_UNIT}(?:/s)?)")
 
 
-def expand(text: str) -> list[str]:
+def expand_sweep(text: str) -> list[str]:
     """The single phrases that a phrase stands for: itself where it holds no list and no range.
 
     Raises
@@ -44,7 +45,12 @@ def expand(text: str) -> list[str]:
             found, stride = _RANGE.fullmatch(choices[last_range][0]), words[number + 1]
             size = _ITEM.fullmatch(stride.text)
             if found is None or size is None or float(size[1]) <= 0:
-                raise PhraseError(text, stride.start, stride.end, "how far apart the numbers of the range are, such as 10")
+                raise PhraseError(
+                    text,
+                    stride.start,
+                    stride.end,
+                    "how far apart the numbers of the range are, such as 10",
+                )
             choices[last_range] = _walk(text, word, found, float(size[1]))
             last_range, skip = None, 1
         elif _LIST.fullmatch(word.text) and not re.search(r",0", word.text):
@@ -62,12 +68,17 @@ def expand(text: str) -> list[str]:
     if count == 1 and all(len(o) == 1 for o in choices):
         return [text]
     if count > MOST_RUNGS:
-        raise PhraseError(text, 0, len(text), f"at most {MOST_RUNGS} steps from one phrase; these are {count}")
+        raise PhraseError(
+            text, 0, len(text), f"at most {MOST_RUNGS} steps from one phrase; these are {count}"
+        )
     return [_plain_ends(" ".join(chosen)) for chosen in itertools.product(*choices)]
 
 
 def _plain_ends(text: str) -> str:
-    """The ends of a ladder of mixes are no mixes: all reads are a read step, no reads a write step."""
+    """The ends of a ladder of mixes are no mixes.
+
+    All reads are a read step, no reads a write step.
+    """
     return re.sub(r"\bmixed 0% read\b", "write", re.sub(r"\bmixed 100% read\b", "read", text))
 
 
@@ -80,14 +91,25 @@ def _items(text: str) -> list[str]:
 
 def _walk(text: str, word: Word, found: re.Match[str], stride: float | None) -> list[str]:
     low, unit_low, high, unit = found.groups()
-    scale = (parse_size(f"1{unit_low}"), parse_size(f"1{unit}")) if unit_low and unit_low != unit else (1, 1)
+    scale = (
+        (parse_size(f"1{unit_low}"), parse_size(f"1{unit}"))
+        if unit_low and unit_low != unit
+        else (1, 1)
+    )
     at, end = float(low) * scale[0], float(high) * scale[1]
     if end > MOST or len(low) > MOST_DIGITS:
         raise PhraseError(text, word.start, word.end, "smaller numbers")
     if end <= at:
-        raise PhraseError(text, word.start, word.end, "a range from the smaller to the larger number")
+        raise PhraseError(
+            text, word.start, word.end, "a range from the smaller to the larger number"
+        )
     if stride is None and at <= 0:
-        raise PhraseError(text, word.start, word.end, "'by N' behind a range that begins with 0, since 0 cannot be doubled")
+        raise PhraseError(
+            text,
+            word.start,
+            word.end,
+            "'by N' behind a range that begins with 0, since 0 cannot be doubled",
+        )
     values: list[float] = []
     while at < end and len(values) <= MOST_RUNGS:
         values.append(at)

@@ -26,7 +26,8 @@ class Word:
 class Cursor:
     """The words of one phrase and the next to be read.
 
-    Commas at the end of a word are passed over, so that a label (``random read, 4 KiB, depth 32``) parses too.
+    Commas at the end of a word are passed over, so that a label (``random read, 4 KiB, depth 32``)
+    parses too.
     """
 
     def __init__(self, text: str) -> None:
@@ -47,7 +48,9 @@ class Cursor:
         word = word or self.next
         if word is None:
             end = len(self.text.rstrip())
-            return PhraseError(self.text, end + (1 if end else 0), end + (1 if end else 0), expected)
+            return PhraseError(
+                self.text, end + (1 if end else 0), end + (1 if end else 0), expected
+            )
         return PhraseError(self.text, word.start, word.end, expected)
 
     def accept(self, *keywords: str) -> bool:
@@ -66,10 +69,13 @@ class Cursor:
         self.at += 1
         return word.text.casefold()
 
-    def read(self, convert: Callable[[str], T], expected: str, check: Callable[[T], str] = lambda _: "") -> T:
+    def read(
+        self, convert: Callable[[str], T], expected: str, check: Callable[[T], str] = lambda _: ""
+    ) -> T:
         """Read a quantity, joining a number with a unit that stands apart (``4 KiB``).
 
-        `convert` raises ValueError for what it cannot read; `check` gives what is wrong with a value, or nothing.
+        `convert` raises ValueError for what it cannot read; `check` gives what is wrong with a
+        value, or nothing.
         """
         word = self.next
         if word is None:

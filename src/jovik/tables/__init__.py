@@ -1,4 +1,7 @@
-"""What a reader is shown, as rows of text: made once, printed in a terminal and set in a review alike."""
+"""What a reader is shown, as rows of text.
+
+Made once, printed in a terminal and set in a review alike.
+"""
 
 from jovik.tables.table import Table, interval_words
 

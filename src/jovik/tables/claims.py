@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Sequence
 
-from jovik.analysis.claims import Judgement
+from jovik.analysis.claims import ClaimVerdict
 from jovik.base.quantities import show_rate, show_size
 from jovik.base.step_result import Interval
 from jovik.queries.claims import Judged
@@ -24,17 +24,24 @@ def claims_table(found: Judged) -> Table:
         right=(1, 2, 3, 4),
         spare=(4, 3),
         notes=[
-            overall(judgements),
+            claims_summary(judgements),
             *(f"  {j.claim.label}: {j.why}" for j in judgements),
-            *(f"two stories: {x.what}, {show_rate(x.one.median)} and {show_rate(x.two.median)}. Likely: {x.reason}" for x in found.disagreements),
+            *(
+                f"two stories: {x.what}, {show_rate(x.one.median)} and "
+                f"{show_rate(x.two.median)}. Likely: {x.reason}"
+                for x in found.disagreements
+            ),
             *doubts(found),
             *_kept(found.sheet.drive),
-            f"margin {100 * found.margin:g} %; rates without the flush at the end; from run {', '.join(runs)}" if runs else "",
+            f"margin {100 * found.margin:g} %; rates without the flush at the end; from run "
+            f"{', '.join(runs)}"
+            if runs
+            else "",
         ],
     )
 
 
-def overall(judgements: Sequence[Judgement]) -> str:
+def claims_summary(judgements: Sequence[ClaimVerdict]) -> str:
     """One line for all claims: ``3 of 5 claims met, 1 short, 1 untested``."""
     counts = Counter(str(j.verdict) for j in judgements)
     kept = counts.pop("met", 0) + counts.pop("beaten", 0)
@@ -47,32 +54,62 @@ def overall(judgements: Sequence[Judgement]) -> str:
 
 def doubts(found: Judged) -> list[str]:
     """Words where the figures are of more than one sample, or of one that is not right."""
-    used = sorted({j.step.conditions.unit for j in found.judgements if j.step is not None and j.step.conditions.unit is not None})
-    said = [f"look: these are figures of {' and '.join(used)}; jovik judge --units tells them apart"] if len(used) > 1 else []
-    held = sorted({str(j.step.conditions.rig) for j in found.judgements if j.step is not None and j.limit is not None and j.limit.what == "rig"})
+    used = sorted(
+        {
+            j.step.conditions.unit
+            for j in found.judgements
+            if j.step is not None and j.step.conditions.unit is not None
+        }
+    )
+    said = (
+        [f"look: these are figures of {' and '.join(used)}; jovik judge --units tells them apart"]
+        if len(used) > 1
+        else []
+    )
+    held = sorted(
+        {
+            str(j.step.conditions.rig)
+            for j in found.judgements
+            if j.step is not None and j.limit is not None and j.limit.what == "rig"
+        }
+    )
     said += [
-        f"look: on rig '{rig}' the same unit did clearly less than elsewhere: suspect the port, the cable or the machine, or a drive that has got "
+        f"look: on rig '{rig}' the same unit did clearly less than elsewhere: suspect the "
+        "port, the cable or the machine, or a drive that has got "
         "worse since; measure it there again"
         for rig in held
     ]
     wrong = [s.unit for s in found.samples.suspects if s.unit in used]
-    return said + [f"look: {unit} is suspect, and these figures may be the sample's instead of the drive's: jovik judge --units" for unit in wrong]
+    return said + [
+        f"look: {unit} is suspect, and these figures may be the sample's instead of the "
+        "drive's: jovik judge --units"
+        for unit in wrong
+    ]
 
 
 def _kept(drive: Drive) -> list[str]:
     """What the maker says that no test of a day can judge."""
-    said = [f"endurance {show_size(drive.endurance_bytes)} written"] if drive.endurance_bytes else []
+    said = (
+        [f"endurance {show_size(drive.endurance_bytes)} written"] if drive.endurance_bytes else []
+    )
     said += [f"warranty {drive.warranty_years:g} years"] if drive.warranty_years else []
     said += [f"price {drive.price:g} {drive.currency}"] if drive.price else []
     return [f"shown, not judged: {', '.join(said)}"] if said else []
 
 
-def _row(j: Judgement) -> tuple[str, ...]:
+def _row(j: ClaimVerdict) -> tuple[str, ...]:
     claimed = ("up to " if j.claim.up_to else "") + j.claim.shown()
     if j.measured is None or j.share is None:
         return (j.claim.label, claimed, "-", "-", "-", str(j.verdict))
     share = f"{100 * j.share.median:.1f} %"
-    return (j.claim.label, claimed, j.claim.shown(j.measured.median), _span(j.claim, j.measured), share, str(j.verdict))
+    return (
+        j.claim.label,
+        claimed,
+        j.claim.shown(j.measured.median),
+        _span(j.claim, j.measured),
+        share,
+        str(j.verdict),
+    )
 
 
 def _span(claim: Claim, value: Interval) -> str:

@@ -4,18 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from jovik.analysis.cross_rig import Slowed
+from jovik.analysis.cross_rig import RigSlowdown
 from jovik.steps import parse
 
 
-def slowed_words(slowed: Sequence[Slowed]) -> list[str]:
+def slowed_words(slowed: Sequence[RigSlowdown]) -> list[str]:
     """A line for each drive and rig whose figures are not to be taken for the drive's."""
     return [_words(s) for s in slowed]
 
 
-def _words(s: Slowed) -> str:
+def _words(s: RigSlowdown) -> str:
     steps = parse(s.kinds[0]).label + (f" and {len(s.kinds) - 1} more" if len(s.kinds) > 1 else "")
     return (
-        f"look: the figures of {s.drive} are of rig '{s.rig}'; on '{s.better_rig}' {s.unit} did clearly better ({steps}): suspect the port, the "
+        f"look: the figures of {s.drive} are of rig '{s.rig}'; on '{s.better_rig}' "
+        f"{s.unit} did clearly better ({steps}): suspect the port, the "
         f"cable or the machine; jovik rank --unit '{s.unit}' --drive '{s.drive}' --by rig"
     )

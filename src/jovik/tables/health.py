@@ -11,7 +11,13 @@ from jovik.tables.table import Table
 
 def health_table(title: str, found: list[HealthReading], below: str) -> Table:
     """Every figure of a log with its reading."""
-    return Table(title, ["what", "value", "reading", "why"], [(r.what, r.value, r.verdict, r.why) for r in found], right=(1,), notes=[below])
+    return Table(
+        title,
+        ["what", "value", "reading", "why"],
+        [(r.what, r.value, r.verdict, r.why) for r in found],
+        right=(1,),
+        notes=[below],
+    )
 
 
 def health_change_table(title: str, before: dict[str, Any], after: dict[str, Any] | None) -> Table:
@@ -21,9 +27,17 @@ def health_change_table(title: str, before: dict[str, Any], after: dict[str, Any
     rows = []
     for r in first:
         last = second.pop(r.what, None)
-        rows.append((r.what, r.value, last.value if last else "-", (last or r).verdict, (last or r).why))
+        rows.append(
+            (r.what, r.value, last.value if last else "-", (last or r).verdict, (last or r).why)
+        )
     rows += [(r.what, "-", r.value, r.verdict, r.why) for r in second.values()]
-    return Table(title, ["what", "before", "after", "reading", "why"], rows, right=(1, 2), notes=[f"from its {before.get('source', 'log')}"])
+    return Table(
+        title,
+        ["what", "before", "after", "reading", "why"],
+        rows,
+        right=(1, 2),
+        notes=[f"from its {before.get('source', 'log')}"],
+    )
 
 
 def _log(kept: dict[str, Any]) -> Health:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from jovik.analysis.ranking import Ranking, StepPlace, to_the_next
+from jovik.analysis.ranking import Ranking, StepRank, lead_over_next
 from jovik.base.quantities import show_size, show_time, significant
 from jovik.queries.ranking import Ranked, access_time_ns, index_for_money, price_for_terabyte
 from jovik.steps import parse
@@ -18,18 +18,30 @@ def overall_table(found: Ranked) -> Table:
     rows = []
     for d in ranking.drives:
         drive = found.drives.get(d.drive)
-        terabyte, money, access = price_for_terabyte(drive), index_for_money(d, drive), access_time_ns(d)
+        terabyte, money, access = (
+            price_for_terabyte(drive),
+            index_for_money(d, drive),
+            access_time_ns(d),
+        )
         rows.append(
             (
                 str(d.place or "-"),
                 d.drive,
                 significant(d.index.median) if d.index else "-",
-                "yardstick" if d.drive == ranking.yardstick else interval_words(d.index) if d.index else "shares no step with the yardstick",
+                "yardstick"
+                if d.drive == ranking.yardstick
+                else interval_words(d.index)
+                if d.index
+                else "shares no step with the yardstick",
                 str(len(d.steps)),
                 show_time(access) if access is not None else "-",
-                f"{terabyte:.0f} {drive.currency}" if terabyte is not None and drive is not None else "-",
+                f"{terabyte:.0f} {drive.currency}"
+                if terabyte is not None and drive is not None
+                else "-",
                 f"{money:.1f}" if money is not None else "-",
-                show_size(drive.endurance_bytes) if drive is not None and drive.endurance_bytes else "-",
+                show_size(drive.endurance_bytes)
+                if drive is not None and drive.endurance_bytes
+                else "-",
             )
         )
     header = [
@@ -44,7 +56,11 @@ def overall_table(found: Ranked) -> Table:
         "endurance",
     ]
     # What the order is by stays on a narrow screen; by rig, sheets say nothing.
-    spare = [c for c, order in ((8, "endurance"), (7, "money"), (6, "price"), (5, "latency"), (4, "")) if by != order]
+    spare = [
+        c
+        for c, order in ((8, "endurance"), (7, "money"), (6, "price"), (5, "latency"), (4, ""))
+        if by != order
+    ]
     shown = [c for c in range(len(header)) if by != "rig" or c < 6]
     return Table(
         "Overall" if found.load is None else f"Overall, weighed for {found.load}",
@@ -56,7 +72,7 @@ def overall_table(found: Ranked) -> Table:
 
 
 def steps_table(found: Ranked, kinds: Sequence[str] | None = None) -> Table:
-    """The ranking of each kind of step (all unless given), best first, with the margin to the next."""
+    """The ranking in each kind of step, best first, with the lead over the next."""
     lines = []
     for kind in found.ranking.kinds if kinds is None else kinds:
         for number, row in enumerate(_step_rows(found, kind)):
@@ -66,32 +82,67 @@ def steps_table(found: Ranked, kinds: Sequence[str] | None = None) -> Table:
 
 def step_table(found: Ranked, kind: str) -> Table:
     """The ranking of one kind of step in a table of its own."""
-    return Table(parse(kind).label, _step_header(found), list(_step_rows(found, kind)), right=(2, 3, 4, 5), spare=(5, 4))
+    return Table(
+        parse(kind).label,
+        _step_header(found),
+        list(_step_rows(found, kind)),
+        right=(2, 3, 4, 5),
+        spare=(5, 4),
+    )
 
 
 def _step_header(found: Ranked) -> list[str]:
-    return ["place", "rig" if found.by == "rig" else "drive", "MB/s", "95 % interval", "times the next", "passes"]
+    return [
+        "place",
+        "rig" if found.by == "rig" else "drive",
+        "MB/s",
+        "95 % interval",
+        "times the next",
+        "passes",
+    ]
 
 
 def _step_rows(found: Ranked, kind: str) -> Iterator[tuple[str, ...]]:
-    rows = of_kind(found.ranking, kind)
-    for s, lead in zip(rows, to_the_next(rows), strict=True):
-        ahead = "-" if lead is None else f"{significant(lead.median)} ({interval_words(lead)})" if lead.known else significant(lead.median)
-        yield str(s.place), s.drive, significant(s.rate_bytes_s.median / 1e6), interval_words(s.rate_bytes_s, 1e-6), ahead, str(s.passes)
+    rows = ranking_of(found.ranking, kind)
+    for s, lead in zip(rows, lead_over_next(rows), strict=True):
+        ahead = (
+            "-"
+            if lead is None
+            else f"{significant(lead.median)} ({interval_words(lead)})"
+            if lead.known
+            else significant(lead.median)
+        )
+        yield (
+            str(s.place),
+            s.drive,
+            significant(s.rate_bytes_s.median / 1e6),
+            interval_words(s.rate_bytes_s, 1e-6),
+            ahead,
+            str(s.passes),
+        )
 
 
 def places_table(found: Ranked, drive: str) -> Table:
-    """The place of one drive in each kind of step that it was measured in, beside the drive in front."""
+    """The rank of one drive in each kind of step, beside the drive ahead."""
     rows = []
     for kind in found.ranking.kinds:
-        every = of_kind(found.ranking, kind)
+        every = ranking_of(found.ranking, kind)
         mine = next((s for s in every if s.drive == drive), None)
         if mine is None:
             continue
         # What is in front of the first is the next behind it.
         other = next((s for s in every if s.drive != drive), None)
-        lead = to_the_next([mine, other] if mine is every[0] else [other, mine])[0] if other is not None else None
-        words = "-" if lead is None else f"{significant(lead.median)} times" + (f" ({interval_words(lead)})" if lead.known else "")
+        lead = (
+            lead_over_next([mine, other] if mine is every[0] else [other, mine])[0]
+            if other is not None
+            else None
+        )
+        words = (
+            "-"
+            if lead is None
+            else f"{significant(lead.median)} times"
+            + (f" ({interval_words(lead)})" if lead.known else "")
+        )
         rows.append(
             (
                 parse(kind).label,
@@ -107,16 +158,30 @@ def places_table(found: Ranked, drive: str) -> Table:
     return Table(f"{drive}: its place in each step", header, rows, right=(1, 2, 5))
 
 
-def of_kind(ranking: Ranking, kind: str) -> list[StepPlace]:
+def ranking_of(ranking: Ranking, kind: str) -> list[StepRank]:
     """The ranking of one kind of step, best first."""
-    return sorted((s for d in ranking.drives for s in d.steps if s.kind == kind), key=lambda s: -s.rate_bytes_s.median)
+    return sorted(
+        (s for d in ranking.drives for s in d.steps if s.kind == kind),
+        key=lambda s: -s.rate_bytes_s.median,
+    )
 
 
 def ranking_foot(found: Ranked) -> list[str]:
     """What the index means, and what was left out and why."""
     ranking = found.ranking
     what = "rigs" if found.by == "rig" else "drives"
-    notes = [f"index 100 is {ranking.yardstick}; {what} whose difference lies inside the noise share a place"]
-    notes += [f"weighed as {found.load} uses a drive; see jovik fit --loads"] if found.load is not None else []
-    notes += slowed_words([s for s in found.slowed if any(d.drive == s.drive for d in ranking.drives)])
-    return notes + [f"left out: {x.drive}, {parse(x.kind).label}: {x.why}" for x in ranking.left_out]
+    notes = [
+        f"index 100 is {ranking.yardstick}; {what} whose difference lies inside the noise "
+        "share a place"
+    ]
+    notes += (
+        [f"weighed as {found.load} uses a drive; see jovik fit --loads"]
+        if found.load is not None
+        else []
+    )
+    notes += slowed_words(
+        [s for s in found.slowed if any(d.drive == s.drive for d in ranking.drives)]
+    )
+    return notes + [
+        f"left out: {x.drive}, {parse(x.kind).label}: {x.why}" for x in ranking.left_out
+    ]

@@ -18,5 +18,14 @@ def readings_table(found: Noted) -> Table:
         )
         for b in found.readings
     ]
-    said = ["place: among readings of the same method; against Jovik: how far it lies from what Jovik measured"]
-    return Table(f"{found.drive}: readings", ["reading", "value", "place", "against Jovik", "how"], rows, right=(1,), notes=said)
+    said = [
+        "place: among readings of the same method; against Jovik: how far it lies from "
+        "what Jovik measured"
+    ]
+    return Table(
+        f"{found.drive}: readings",
+        ["reading", "value", "place", "against Jovik", "how"],
+        rows,
+        right=(1,),
+        notes=said,
+    )

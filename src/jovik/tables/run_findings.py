@@ -1,4 +1,7 @@
-"""What the steps of a run tell together: ladders, long writes, access times, empty against full, copies."""
+"""What the steps of a run tell together.
+
+Ladders, long writes, access times, empty against full, copies.
+"""
 
 from __future__ import annotations
 
@@ -6,20 +9,28 @@ from collections.abc import Sequence
 
 from jovik.analysis.claims import all_latencies_ns
 from jovik.analysis.comparability import long_write_of
-from jovik.analysis.fullness import FullPair, empty_against_full
+from jovik.analysis.fullness import FillComparison, empty_against_full
 from jovik.analysis.statistics import interval
-from jovik.analysis.sweep import Curve, curves
+from jovik.analysis.sweep import Sweep, curves
 from jovik.base.quantities import show_size, show_time, significant
 from jovik.base.step_result import Interval, StepResult
-from jovik.steps import Access, Copy, Step, parse
+from jovik.steps import CopyStep, IoStep, Step, parse
 from jovik.tables.table import Table, interval_words
 
 
 def findings_tables(results: Sequence[StepResult]) -> list[Table]:
     """Every table that these results give rise to."""
     tables = [ladder_table(curve) for curve in curves(results)]
-    tables += [long_write_table(number, result) for number, result in enumerate(results, 1) if long_write_of(result) is not None]
-    tables += [access_table(results), copies_table(results), fullness_table(empty_against_full(results))]
+    tables += [
+        long_write_table(number, result)
+        for number, result in enumerate(results, 1)
+        if long_write_of(result) is not None
+    ]
+    tables += [
+        access_table(results),
+        copies_table(results),
+        fullness_table(empty_against_full(results)),
+    ]
     return [t for t in tables if t.rows]
 
 
@@ -28,7 +39,7 @@ def in_a_ladder(result: StepResult) -> bool:
     return "ladder" in result.facts
 
 
-def ladder_table(curve: Curve) -> Table:
+def ladder_table(curve: Sweep) -> Table:
     """A ladder rung by rung, with its best and its knee."""
     rows = []
     for rung in curve.rungs:
@@ -46,16 +57,20 @@ def ladder_table(curve: Curve) -> Table:
             )
         )
     return Table(
-        curve.label, [curve.name, "MB/s", "95 % interval", "IOPS", "half within", "99 % within", ""], rows,
-        right=(0, 1, 2, 3, 4, 5), spare=(4, 5), notes=[curve.words()],
-    )  # fmt: skip
+        curve.label,
+        [curve.name, "MB/s", "95 % interval", "IOPS", "half within", "99 % within", ""],
+        rows,
+        right=(0, 1, 2, 3, 4, 5),
+        spare=(4, 5),
+        notes=[curve.words()],
+    )
 
 
 def long_write_table(number: int | None, result: StepResult) -> Table:
     """The steady parts of a long write; `number` is the step's in its run."""
     found = result.facts["long_write"]
     step = parse(result.phrase)
-    assert isinstance(step, Access)
+    assert isinstance(step, IoStep)
     # A random write is read in I/Os a second, a stream in bytes.
     scale, unit = (1 / found["block_bytes"], "IOPS") if step.random else (1e-6, "MB/s")
     rows = []
@@ -73,13 +88,21 @@ def long_write_table(number: int | None, result: StepResult) -> Table:
         )
     title = f"step {number}: {step.label}" if number is not None else step.label
     return Table(
-        title, ["from", "to", "lasted", unit, "95 % interval", "slices differ by"], rows, right=(0, 1, 2, 3, 4, 5),
+        title,
+        ["from", "to", "lasted", unit, "95 % interval", "slices differ by"],
+        rows,
+        right=(0, 1, 2, 3, 4, 5),
         notes=["the interval is of the mean within this one pass"],
-    )  # fmt: skip
+    )
 
 
 def _plain_single(step: Step) -> bool:
-    return isinstance(step, Access) and step.depth == step.workers == 1 and step.random and not (step.rate_bytes_s or step.rate_iops)
+    return (
+        isinstance(step, IoStep)
+        and step.depth == step.workers == 1
+        and step.random
+        and not (step.rate_bytes_s or step.rate_iops)
+    )
 
 
 def access_table(results: Sequence[StepResult]) -> Table:
@@ -87,12 +110,23 @@ def access_table(results: Sequence[StepResult]) -> Table:
     rows = []
     for result in results:
         step, latency = parse(result.phrase), all_latencies_ns(result)
-        if latency is None or not _plain_single(step) or in_a_ladder(result) or result.conditions.filled_percent is not None:
+        if (
+            latency is None
+            or not _plain_single(step)
+            or in_a_ladder(result)
+            or result.conditions.filled_percent is not None
+        ):
             continue
-        rows.append((step.label, *(show_time(latency[k]) for k in ("p50", "p95", "p99", "p99_9", "max"))))
+        rows.append(
+            (step.label, *(show_time(latency[k]) for k in ("p50", "p95", "p99", "p99_9", "max")))
+        )
     return Table(
-        "Access time, one at a time", ["step", "half within", "95 %", "99 %", "99.9 %", "longest"], rows, right=(1, 2, 3, 4, 5), spare=(2,)
-    )  # fmt: skip
+        "Access time, one at a time",
+        ["step", "half within", "95 %", "99 %", "99.9 %", "longest"],
+        rows,
+        right=(1, 2, 3, 4, 5),
+        spare=(2,),
+    )
 
 
 def copies_table(results: Sequence[StepResult]) -> Table:
@@ -104,7 +138,11 @@ def copies_table(results: Sequence[StepResult]) -> Table:
             continue
         rate = interval([p.rate_bytes_s for p in result.passes])
         share = facts.get("of_sequential")
-        full = f", filled to {result.conditions.filled_percent} %" if result.conditions.filled_percent is not None else ""
+        full = (
+            f", filled to {result.conditions.filled_percent} %"
+            if result.conditions.filled_percent is not None
+            else ""
+        )
         rows.append(
             (
                 parse(result.phrase).label + full,
@@ -116,12 +154,19 @@ def copies_table(results: Sequence[StepResult]) -> Table:
             )
         )
     return Table(
-        "Copies", ["step", "MB/s", "95 % interval", "takes", "files/s", "of sequential"], rows, right=(1, 2, 3, 4, 5), spare=(2,),
-        notes=["through the operating system's cache, from a cold start to the end of the sync, as a person waits for it"],
-    )  # fmt: skip
+        "Copies",
+        ["step", "MB/s", "95 % interval", "takes", "files/s", "of sequential"],
+        rows,
+        right=(1, 2, 3, 4, 5),
+        spare=(2,),
+        notes=[
+            "through the operating system's cache, from a cold start to the end of the sync, "
+            "as a person waits for it"
+        ],
+    )
 
 
-def fullness_table(pairs: Sequence[FullPair]) -> Table:
+def fullness_table(pairs: Sequence[FillComparison]) -> Table:
     """Steps on the empty drive against the same nearly full."""
     rows = [
         (
@@ -136,11 +181,14 @@ def fullness_table(pairs: Sequence[FullPair]) -> Table:
         for p in pairs
     ]
     return Table(
-        "Empty against full", ["step", "filled to", "MB/s empty", "MB/s full", "of empty", "95 % interval", ""], rows,
-        right=(1, 2, 3, 4, 5), spare=(5,),
-    )  # fmt: skip
+        "Empty against full",
+        ["step", "filled to", "MB/s empty", "MB/s full", "of empty", "95 % interval", ""],
+        rows,
+        right=(1, 2, 3, 4, 5),
+        spare=(5,),
+    )
 
 
 def is_copy(result: StepResult) -> bool:
     """Whether a result is of real files, whose own table says more."""
-    return isinstance(parse(result.phrase), Copy)
+    return isinstance(parse(result.phrase), CopyStep)

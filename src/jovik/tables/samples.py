@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from jovik.analysis.samples import Band
+from jovik.analysis.samples import ExpectedRange
 from jovik.base.errors import PhraseError
 from jovik.base.quantities import significant
-from jovik.queries.samples import Samples
+from jovik.queries.samples import SampleComparison
 from jovik.steps import parse
 from jovik.tables.table import Table, interval_words
 
 
-def samples_table(found: Samples) -> Table:
+def samples_table(found: SampleComparison) -> Table:
     """Each unit in each step, with its class's band; below it who is suspect and what to check."""
     bad = {s.unit for s in found.suspects}
     rows = [
@@ -26,23 +26,43 @@ def samples_table(found: Samples) -> Table:
         for f in found.figures
     ]
     rigs = sorted({str(f.result.conditions.rig) for f in found.figures})
-    each = [f"measured on {' and '.join(rigs)}: each figure is of the rig that is newest, or of one on which the unit did clearly better"]
+    each = [
+        f"measured on {' and '.join(rigs)}: each figure is of the rig that is newest, or "
+        "of one on which the unit did clearly better"
+    ]
     notes = each if len(rigs) > 1 else []
-    notes += [] if len(found.units) > 1 else ["only one unit was measured: it can be held against its claims and its class only"]
+    notes += (
+        []
+        if len(found.units) > 1
+        else ["only one unit was measured: it can be held against its claims and its class only"]
+    )
     for one in found.suspects:
         notes.append(f"{one.unit} is suspect: {'; '.join(_spoken(e) for e in one.evidence)}")
         notes += [f"  check {number}: {check}" for number, check in enumerate(one.checks, 1)]
     notes += [] if found.suspects else ["no unit is far from its siblings or its class"]
-    if any(f.band != Band(None, None) for f in found.figures):
-        notes.append("its class: where drives of this interface and medium are expected, from those on the shelf and from what the link carries")
+    if any(f.band != ExpectedRange(None, None) for f in found.figures):
+        notes.append(
+            "its class: where drives of this interface and medium are expected, from those "
+            "on the shelf and from what the link carries"
+        )
     header = ["step", "unit", "MB/s", "95 % interval", "of the best sibling", "its class", ""]
-    return Table(f"{found.drive}: units", header, rows, right=(2, 3, 4, 5), spare=(3, 5), notes=notes)
+    return Table(
+        f"{found.drive}: units", header, rows, right=(2, 3, 4, 5), spare=(3, 5), notes=notes
+    )
 
 
-def _band_words(band: Band) -> str:
+def _band_words(band: ExpectedRange) -> str:
     low = significant(band.low / 1e6) if band.low is not None else ""
     high = significant(band.high / 1e6) if band.high is not None else ""
-    return f"{low} to {high}" if low and high else f"from {low}" if low else f"up to {high}" if high else "-"
+    return (
+        f"{low} to {high}"
+        if low and high
+        else f"from {low}"
+        if low
+        else f"up to {high}"
+        if high
+        else "-"
+    )
 
 
 def _spoken(evidence: str) -> str:

@@ -12,7 +12,13 @@ from jovik.tables.table import Table
 def sheet_table(found: Sheet) -> Table:
     """The claims of a drive, and the drive itself in a line below."""
     rows = [(c.label, c.shown(), "up to" if c.up_to else "", c.printed) for c in found.claims]
-    return Table(found.drive.name, ["claim", "figure", "", "printed"], rows, right=(1,), notes=[facts_line(found.drive)])
+    return Table(
+        found.drive.name,
+        ["claim", "figure", "", "printed"],
+        rows,
+        right=(1,),
+        notes=[facts_line(found.drive)],
+    )
 
 
 def sheets_table(found: Sequence[Sheet]) -> Table:
@@ -29,7 +35,13 @@ def sheets_table(found: Sequence[Sheet]) -> Table:
         for s in found
     ]
     header = ["drive", "maker", "capacity", "interface", "price", "claims"]
-    return Table("Drives", header, rows, right=(2, 4, 5), notes=[] if rows else ['none yet; enrol one: jovik sheet new "NAME"'])
+    return Table(
+        "Drives",
+        header,
+        rows,
+        right=(2, 4, 5),
+        notes=[] if rows else ['none yet; enrol one: jovik sheet new "NAME"'],
+    )
 
 
 def price_words(drive: Drive) -> str:
@@ -46,6 +58,8 @@ def facts_line(drive: Drive) -> str:
         drive.medium,
         price_words(drive),
         f"warranty {drive.warranty_years:g} years" if drive.warranty_years is not None else "",
-        f"endurance {show_size(drive.endurance_bytes)} written" if drive.endurance_bytes is not None else "",
+        f"endurance {show_size(drive.endurance_bytes)} written"
+        if drive.endurance_bytes is not None
+        else "",
     ]
     return "; ".join(f for f in facts if f)

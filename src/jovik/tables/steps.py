@@ -15,16 +15,35 @@ from jovik.tables.table import Table, interval_words
 
 
 def run_table(run: RunRecord, results: Sequence[StepResult]) -> Table:
-    """Each step of a run but the rungs of ladders, which have a table of their own; below it what a reader should know."""
+    """Each step of a run but the rungs of ladders, which have a table of their own.
+
+    Below it what a reader should know.
+    """
     rows = [_row(n, r) for n, r in enumerate(results, 1) if not in_a_ladder(r)]
     measured = [r for r in results if parse(r.phrase).measures]
     conditions = first_access(measured)
     engines = ", ".join(dict.fromkeys(r.conditions.engine for r in measured))
-    how = f"engine: {engines}, {'direct' if conditions.direct else 'not direct'}; rig: {conditions.rig or run.rig}; " if conditions else ""
-    lines = [*_said(results), *_warmth(results), *(f"the drive's log: {note}" for note in run.notes or [])]
+    how = (
+        f"engine: {engines}, {'direct' if conditions.direct else 'not direct'}; rig: "
+        f"{conditions.rig or run.rig}; "
+        if conditions
+        else ""
+    )
+    lines = [
+        *_said(results),
+        *_warmth(results),
+        *(f"the drive's log: {note}" for note in run.notes or []),
+    ]
     lines.append(f"{how}written: {show_size(written_bytes(run, results))}; run {run.id}")
     header = ["", "step", "MB/s", "95 % interval", "IOPS", "half within", "99 % within", "passes"]
-    return Table(f"{run.drive}: {run.plan}", header, rows, right=(0, 2, 3, 4, 5, 6, 7), spare=(7, 5, 6), notes=lines)
+    return Table(
+        f"{run.drive}: {run.plan}",
+        header,
+        rows,
+        right=(0, 2, 3, 4, 5, 6, 7),
+        spare=(7, 5, 6),
+        notes=lines,
+    )
 
 
 def written_bytes(run: RunRecord, results: Sequence[StepResult]) -> int:
@@ -33,15 +52,27 @@ def written_bytes(run: RunRecord, results: Sequence[StepResult]) -> int:
 
 
 def first_access(results: Sequence[StepResult]) -> Conditions | None:
-    """The conditions that speak for a run: a copy goes through the cache on any target, and says nothing of the others."""
-    return next((r.conditions for r in results if not is_copy(r)), results[0].conditions if results else None)
+    """The conditions that speak for a run.
+
+    A copy goes through the cache on any target, and says nothing of the others.
+    """
+    return next(
+        (r.conditions for r in results if not is_copy(r)),
+        results[0].conditions if results else None,
+    )
 
 
 def _said(results: Sequence[StepResult]) -> list[str]:
     """Notes, limits and errors, each once with the numbers of its steps."""
     notes: dict[str, list[int]] = {}
     for number, r in enumerate(results, 1):
-        said = [*r.notes, *(f"limited by the {x.what} ({x.note}), {significant(x.rate_bytes_s / 1e6)} MB/s" for x in r.limits)]
+        said = [
+            *r.notes,
+            *(
+                f"limited by the {x.what} ({x.note}), {significant(x.rate_bytes_s / 1e6)} MB/s"
+                for x in r.limits
+            ),
+        ]
         said += [f"{r.errors} error{'s' if r.errors > 1 else ''}"] if r.errors else []
         for note in said:
             notes.setdefault(note, []).append(number)
@@ -53,8 +84,16 @@ def _row(number: int, r: StepResult) -> list[str]:
     step = parse(r.phrase)
     if not step.measures:
         return [str(number), step.label, "", "", "", "", "", ""]
-    rate, iops, latency = interval([p.rate_bytes_s for p in r.passes]), interval([p.iops for p in r.passes]), all_latencies_ns(r)
-    full = f", filled to {r.conditions.filled_percent} %" if r.conditions.filled_percent is not None else ""
+    rate, iops, latency = (
+        interval([p.rate_bytes_s for p in r.passes]),
+        interval([p.iops for p in r.passes]),
+        all_latencies_ns(r),
+    )
+    full = (
+        f", filled to {r.conditions.filled_percent} %"
+        if r.conditions.filled_percent is not None
+        else ""
+    )
     return [
         str(number),
         step.label + full,
@@ -69,12 +108,19 @@ def _row(number: int, r: StepResult) -> list[str]:
 
 def _warmth(results: Sequence[StepResult]) -> list[str]:
     """How warm the drive was and became, in one line for the run."""
-    warm = [(r.facts["temperature"]["peak_c"], n) for n, r in enumerate(results, 1) if "temperature" in r.facts]
+    warm = [
+        (r.facts["temperature"]["peak_c"], n)
+        for n, r in enumerate(results, 1)
+        if "temperature" in r.facts
+    ]
     if not warm:
         return []
     first = next(r.facts["temperature"]["start_c"] for r in results if "temperature" in r.facts)
     peak, at = max(warm)
-    return [f"temperature: {first:.0f} C at the start, {peak:.0f} C at most" + (f" (step {at})" if len(results) > 1 else "")]
+    return [
+        f"temperature: {first:.0f} C at the start, {peak:.0f} C at most"
+        + (f" (step {at})" if len(results) > 1 else "")
+    ]
 
 
 def _note_line(note: str, steps: list[int], count: int) -> str:
@@ -91,4 +137,6 @@ def _ranges(numbers: list[int]) -> str:
             parts[-1].append(number)
         else:
             parts.append([number])
-    return ", ".join(f"{p[0]}" if len(p) == 1 else f"{p[0]}{', ' if len(p) == 2 else '-'}{p[-1]}" for p in parts)
+    return ", ".join(
+        f"{p[0]}" if len(p) == 1 else f"{p[0]}{', ' if len(p) == 2 else '-'}{p[-1]}" for p in parts
+    )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from jovik.analysis.suitability import Fit
+from jovik.analysis.suitability import Suitability
 from jovik.base.quantities import significant
 from jovik.queries.suitability import Fitted
 from jovik.tables.cross_rig import slowed_words
@@ -22,31 +22,53 @@ def fit_table(found: Fitted) -> Table:
                 _answer(f),
                 f"{significant(f.headroom, 2)} times" if f.headroom is not None else "-",
                 f.ends or "-",
-                "-" if f.years is None else f"{significant(f.years, 2)} years{' !' if worn else ''}",
+                "-"
+                if f.years is None
+                else f"{significant(f.years, 2)} years{' !' if worn else ''}",
                 ", ".join("-" if by_short_test(x) else _answer(x) for x in full) or "-",
             )
         )
         if f.headroom is None:
             notes.append(f'{f.load.title}: not known without "{f.missing}"')
         elif worn:
-            notes.append(f"{f.load.title}: {f.load.hours_a_day:g} hours a day wear it out before its warranty ends")
+            notes.append(
+                f"{f.load.title}: {f.load.hours_a_day:g} hours a day wear it out before its "
+                "warranty ends"
+            )
     if any(by_short_test(f) for f in found.empty):
-        notes.append('writing counts at the rate of a short test: how long that lasts is told by "sequential write 1MiB depth 8 over 30% of free"')
-    notes.append("counted at the lower end of each 95 % interval; endurance is one stream's, at the hours a day of the load")
-    header = ["load", "streams", "headroom", "what ends it", "endurance lasts", f"filled to {' and '.join(map(str, found.filled))} %"]
+        notes.append(
+            "writing counts at the rate of a short test: how long that lasts is told by "
+            '"sequential write 1MiB depth 8 over 30% of free"'
+        )
+    notes.append(
+        "counted at the lower end of each 95 % interval; endurance is one stream's, at "
+        "the hours a day of the load"
+    )
+    header = [
+        "load",
+        "streams",
+        "headroom",
+        "what ends it",
+        "endurance lasts",
+        f"filled to {' and '.join(map(str, found.filled))} %",
+    ]
     shown = len(header) if found.filled else len(header) - 1
     return Table(
-        f"{found.drive.name}: what it carries", header[:shown], [row[:shown] for row in rows], right=(2,), spare=(5, 4) if found.filled else (4,),
+        f"{found.drive.name}: what it carries",
+        header[:shown],
+        [row[:shown] for row in rows],
+        right=(2,),
+        spare=(5, 4) if found.filled else (4,),
         notes=[*notes, *slowed_words(found.slowed)],
-    )  # fmt: skip
+    )
 
 
-def by_short_test(f: Fit) -> bool:
+def by_short_test(f: Suitability) -> bool:
     """Whether its write rate is of a test too short to tell what lasts."""
     return any(s.source.startswith(" of a short test") for s in f.supplies)
 
 
-def _answer(f: Fit) -> str:
+def _answer(f: Suitability) -> str:
     if f.headroom is None:
         return "-"
     if not f.carried:

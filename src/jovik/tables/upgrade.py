@@ -24,35 +24,73 @@ def upgrade_table(found: Upgraded) -> Table:
         )
         for s in u.steps
     ]
-    overall = [f"overall {significant(u.overall.median)} times ({interval_words(u.overall)}), the geometric mean"] if u.overall else []
-    notes = [*overall, *([f"on link: with what a link of {show_rate(link)} leaves"] if link is not None else []), *slowed_words(found.slowed)]
+    overall = (
+        [
+            f"overall {significant(u.overall.median)} times ({interval_words(u.overall)}), "
+            "the geometric mean"
+        ]
+        if u.overall
+        else []
+    )
+    notes = [
+        *overall,
+        *([f"on link: with what a link of {show_rate(link)} leaves"] if link is not None else []),
+        *slowed_words(found.slowed),
+    ]
     header = ["step", "MB/s old", "MB/s new", "times", "95 % interval", "on link", ""]
     shown = [c for c in range(7) if link is not None or c != 5]
     return Table(
-        f"{found.old.name} to {found.new.name}", [header[c] for c in shown], [[row[c] for c in shown] for row in rows],
-        right=(1, 2, 3, 4, 5) if link is not None else (1, 2, 3, 4), spare=(5,) if link is not None else (), notes=notes,
-    )  # fmt: skip
+        f"{found.old.name} to {found.new.name}",
+        [header[c] for c in shown],
+        [[row[c] for c in shown] for row in rows],
+        right=(1, 2, 3, 4, 5) if link is not None else (1, 2, 3, 4),
+        spare=(5,) if link is not None else (),
+        notes=notes,
+    )
 
 
 def jobs_table(found: Upgraded, *, brief: bool = False) -> Table:
-    """Seconds for everyday jobs on each, computed, and what was read by hand; without rows where nothing is known."""
+    """Seconds for everyday jobs on each, computed, and what was read by hand.
+
+    Without rows where nothing is known.
+    """
     old, new = found.old.name, found.new.name
     known = [j for j in found.upgrade.jobs if j.old_s is not None and j.new_s is not None]
-    rows = [(j.job.name, _seconds(j.old_s), _seconds(j.new_s), _change(j.old_s, j.new_s)) for j in known]
+    rows = [
+        (j.job.name, _seconds(j.old_s), _seconds(j.new_s), _change(j.old_s, j.new_s)) for j in known
+    ]
     rows += [(r.what, r.shown, s.shown, _change(r.value, s.value)) for r, s in found.readings]
-    notes = ["jobs are computed from measured steps; what was read by hand is below them"] if rows else []
+    notes = (
+        ["jobs are computed from measured steps; what was read by hand is below them"]
+        if rows
+        else []
+    )
     notes += [] if brief else [f"computed: {j.job.name}: {j.job.rule}" for j in known]
-    notes += [f'{j.job.name}: not known without "{j.missing}" on both' for j in found.upgrade.jobs if j.missing]
+    notes += [
+        f'{j.job.name}: not known without "{j.missing}" on both'
+        for j in found.upgrade.jobs
+        if j.missing
+    ]
     return Table("Everyday jobs", ["job", old, new, "time"], rows, right=(1, 2, 3), notes=notes)
 
 
 def money_words(found: Upgraded, machine_price: float | None = None) -> list[str]:
     """What it costs, for each halving of time and against replacing the whole machine."""
     after, halving = found.new, found.upgrade.price_for_halving
-    lines = [f"price: {after.price:g} {after.currency}, {halving:.0f} {after.currency} for each halving of time"] if halving is not None else []
+    lines = (
+        [
+            f"price: {after.price:g} {after.currency}, {halving:.0f} {after.currency} for "
+            "each halving of time"
+        ]
+        if halving is not None
+        else []
+    )
     if machine_price is not None and after.price:
         share = 100 * after.price / machine_price
-        lines.append(f"against replacing the whole machine ({machine_price:g} {after.currency}): {share:.0f} % of its price")
+        lines.append(
+            f"against replacing the whole machine ({machine_price:g} {after.currency}): "
+            f"{share:.0f} % of its price"
+        )
     return lines
 
 

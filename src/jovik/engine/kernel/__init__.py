@@ -1,1 +1,4 @@
-"""The source of the measuring loops; imported only to compile them (see `jovik.engine.code_cache`)."""
+"""The source of the measuring loops.
+
+Imported only to compile them (see `jovik.engine.code_cache`).
+"""

@@ -1,6 +1,7 @@
 """The measuring loop over blocking calls, compiled: one native thread for each I/O in flight.
 
-It needs nothing but pread, pwrite and fdatasync, so it runs on any POSIX system and wherever io_uring is refused.
+It needs nothing but pread, pwrite and fdatasync, so it runs on any POSIX system and wherever
+io_uring is refused.
 """
 
 from __future__ import annotations
@@ -73,10 +74,12 @@ ARGUMENTS = (_words, _words, _words, _words, _words, _words, types.CPointer(type
 
 
 def blocking_loop(cfg, ctl, shared, slices, counts, out, generations, scratch):
-    """One thread's pass: one I/O at a time until the time is over, the amount is done or it is told to stop.
+    """One thread's pass.
 
-    Parameters are as for `uring_loop`; `shared` (int64, shape (24,)) is common to the threads of a worker: the next
-    sequential block, the I/Os issued, and errors, each on a cache line of its own.
+    One I/O at a time until the time is over, the amount is done or it is told to stop.
+
+    Parameters are as for `uring_loop`; `shared` (int64, shape (24,)) is common to the threads of a
+    worker: the next sequential block, the I/Os issued, and errors, each on a cache line of its own.
     """
     block, rows, fd = cfg[BLOCK], cfg[ROWS], np.int32(cfg[FD])
     unit, seed, verify = cfg[UNIT], cfg[STAMP_SEED], cfg[VERIFY]
@@ -141,13 +144,25 @@ def blocking_loop(cfg, ctl, shared, slices, counts, out, generations, scratch):
         before = t
         t = now(MONOTONIC, ts)
         if t >= row_end:
-            # A division, but only once a slice; counting up in a loop, LLVM would make one of 128 bits of it.
+            # A division, but only once a slice; counting up in a loop, LLVM would make one of 128
+            # bits of it.
             row = min((t - start) // SLICE_NS, rows - 1)
             row_end = start + (row + 1) * SLICE_NS
         if done == block:
             count(t - before, direction, block, row, slices, counts, out)
             if verify and not direction:
-                check(target, pool, pool_bytes, block, unit, offset, cfg[READ_GENERATION], generations, seed, out)
+                check(
+                    target,
+                    pool,
+                    pool_bytes,
+                    block,
+                    unit,
+                    offset,
+                    cfg[READ_GENERATION],
+                    generations,
+                    seed,
+                    out,
+                )
         elif errno != EINTR:
             note_fault(errno, done, offset, direction, t - start, row, slices, out)
             shared[ERRORS] = 1

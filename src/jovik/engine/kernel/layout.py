@@ -1,4 +1,7 @@
-"""Where things stand in the arrays that a compiled loop and the rest of the engine share; no Numba here."""
+"""Where things stand in the arrays that a compiled loop and the rest of the engine share.
+
+No Numba here.
+"""
 
 from __future__ import annotations
 
@@ -73,13 +76,17 @@ OUT_COUNT = FIRST_BAD + BAD_PLACES
 NEVER = 2**62
 """A minimum that nothing was below yet."""
 
-# What the threads of one worker share when each makes blocking calls, each on a cache line of its own.
+# What the threads of one worker share when each makes blocking calls, each on a cache line of its
+# own.
 POSITION, ISSUED, ERRORS, SHARED_COUNT = 0, 8, 16, 24
 
 # Memory that a loop works in: a few fixed places, then for io_uring the arrays of its slots.
 TIME_SPEC, TIMER_SPEC, PATIENCE_SPEC, WAIT_ARGUMENT, SLOTS = 0, 2, 4, 6, 10
 SLOT_ARRAYS = 5
-"""Arrays of one number for each slot: when it was submitted, where, which way, its turns, and the stack of free ones."""
+"""Arrays of one number for each slot.
+
+When it was submitted, where, which way, its turns, and the stack of free ones.
+"""
 
 SLICE_WIDTH = 5
 """Columns of a row of slices."""

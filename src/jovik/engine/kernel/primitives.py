@@ -1,8 +1,11 @@
-"""What both compiled loops are made of: libc, ordered memory access, random offsets, stamps, counting.
+"""What both compiled loops are made of.
 
-Everything here runs without the interpreter lock and without Python objects. libc is reached through
-`numba.types.ExternalFunction`, which leaves a name for the loader to find. Arrays come as plain pointers, and memory to work in as one more of
-them, so that the machine code needs nothing of Numba when it runs: `jovik.engine.code_cache` keeps it for the next process.
+Libc, ordered memory access, random offsets, stamps, counting.
+
+Everything here runs without the interpreter lock and without Python objects. libc is reached
+through `numba.types.ExternalFunction`, which leaves a name for the loader to find. Arrays come as
+plain pointers, and memory to work in as one more of them, so that the machine code needs nothing of
+Numba when it runs: `jovik.engine.code_cache` keeps it for the next process.
 """
 
 from __future__ import annotations
@@ -38,17 +41,24 @@ i64, u64, i32 = types.int64, types.uint64, types.int32
 libc_syscall = types.ExternalFunction("syscall", i64(i64, i64, i64, i64, i64, i64, i64))
 libc_pread = types.ExternalFunction("pread", i64(i32, i64, i64, i64))
 libc_pwrite = types.ExternalFunction("pwrite", i64(i32, i64, i64, i64))
-libc_fdatasync = types.ExternalFunction("fsync" if sys.platform == "darwin" else "fdatasync", i32(i32))
+libc_fdatasync = types.ExternalFunction(
+    "fsync" if sys.platform == "darwin" else "fdatasync", i32(i32)
+)
 libc_clock = types.ExternalFunction("clock_gettime", i32(i32, i64))
 libc_nanosleep = types.ExternalFunction("nanosleep", i32(i64, i64))
 libc_memcmp = types.ExternalFunction("memcmp", i32(i64, i64, i64))
-libc_errno = types.ExternalFunction("__error" if sys.platform == "darwin" else "__errno_location", i64())
+libc_errno = types.ExternalFunction(
+    "__error" if sys.platform == "darwin" else "__errno_location", i64()
+)
 
 MONOTONIC = 6 if sys.platform == "darwin" else 1
 THREAD_CPU = 16 if sys.platform == "darwin" else 3
 
 PACE_SLACK_NS = 10_000_000
-"""How far a paced pass may lag before the lag is forgiven instead of caught up: no burst above this."""
+"""How far a paced pass may lag before the lag is forgiven instead of caught up.
+
+No burst above this.
+"""
 LOOK_NS = 50_000_000
 """How often a loop that waits for the drive looks whether it should stop."""
 
@@ -171,7 +181,7 @@ def sleep_ns(duration, ts):
 
 @njit
 def next_random(x):
-    """The next state of xorshift64* (Vigna, "An experimental exploration of Marsaglia's xorshift generators", 2016)."""
+    """The next state of xorshift64* (Vigna, ACM Trans. Math. Software 42, 2016)."""
     x ^= x >> _U12
     x ^= x << _U25
     x ^= x >> _U27
@@ -180,7 +190,10 @@ def next_random(x):
 
 @njit
 def random_block(x, blocks):
-    """A block number below `blocks` from a generator state; multiply-shift, so no division below 2^32 blocks."""
+    """A block number below `blocks` from a generator state.
+
+    Multiply-shift, so no division below 2^32 blocks.
+    """
     scrambled = x * _MULTIPLIER
     if blocks < _BIG:
         return np.int64(((scrambled >> _U32) * blocks) >> _U32)
@@ -236,13 +249,18 @@ def mix(offset, generation, seed):
 
 @njit
 def stamp(address, pool_address, size, unit, offset, generation, seed):
-    """Write a stamp at the head of each unit: its place, its generation, the seed, and where its body came from."""
+    """Write a stamp at the head of each unit.
+
+    Its place, its generation, the seed, and where its body came from.
+    """
     at = 0
     while at < size:
         store_i64(address + at, offset + at)
         store_i64(address + at + 8, generation)
         store_i64(address + at + 16, seed)
-        store_i64(address + at + 24, mix(offset + at, generation, seed) ^ (address + at - pool_address))
+        store_i64(
+            address + at + 24, mix(offset + at, generation, seed) ^ (address + at - pool_address)
+        )
         at += unit
 
 
@@ -259,7 +277,8 @@ def note_bad(place, out):
 def check(address, pool_address, pool_bytes, size, unit, offset, expected, generations, seed, out):
     """Check each unit of a block that was read: 0 as written, counted as wrong or stale otherwise.
 
-    `expected` is the generation that every unit should have, or negative to look it up in `generations`.
+    `expected` is the generation that every unit should have, or negative to look it up in
+    `generations`.
     """
     bad = 0
     at = 0

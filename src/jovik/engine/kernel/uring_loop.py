@@ -1,7 +1,8 @@
 """The measuring loop over an io_uring, compiled: submit, wait, count, again, with no Python in it.
 
-The rings are seen as arrays of 64-bit words (`io_uring_enter(2)`, `<linux/io_uring.h>`). A timer in the ring itself
-wakes the loop now and then, so that a drive that no longer answers cannot hold it and no I/O pays for that.
+The rings are seen as arrays of 64-bit words (`io_uring_enter(2)`, `<linux/io_uring.h>`). A timer in
+the ring itself wakes the loop now and then, so that a drive that no longer answers cannot hold it
+and no I/O pays for that.
 """
 
 from __future__ import annotations
@@ -90,7 +91,18 @@ TIMER = -1
 EINTR, EAGAIN, EBUSY, ETIME = 4, 11, 16, 62
 
 _words = types.CPointer(types.int64)
-ARGUMENTS = (_words, _words, _words, _words, _words, _words, _words, types.CPointer(types.int32), types.CPointer(types.uint8), _words)
+ARGUMENTS = (
+    _words,
+    _words,
+    _words,
+    _words,
+    _words,
+    _words,
+    _words,
+    types.CPointer(types.int32),
+    types.CPointer(types.uint8),
+    _words,
+)
 """Types of the arguments of `uring_loop`."""
 
 
@@ -145,8 +157,15 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy, scr
     timer_address, wait_address = base + 8 * TIMER_SPEC, base + 8 * WAIT_ARGUMENT
     scratch[TIMER_SPEC + 1] = LOOK_NS
     scratch[WAIT_ARGUMENT + 2] = base + 8 * PATIENCE_SPEC
-    # Where in `scratch` each slot's numbers begin: when it was submitted, its place, its way, its turns; free slots.
-    at, place, way, turn, free = SLOTS, SLOTS + depth, SLOTS + 2 * depth, SLOTS + 3 * depth, SLOTS + 4 * depth
+    # Where in `scratch` each slot's numbers begin: when it was submitted, its place, its way, its
+    # turns; free slots.
+    at, place, way, turn, free = (
+        SLOTS,
+        SLOTS + depth,
+        SLOTS + 2 * depth,
+        SLOTS + 3 * depth,
+        SLOTS + 4 * depth,
+    )
     for slot in range(depth):
         scratch[free + slot] = slot
     nfree = depth
@@ -192,7 +211,8 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy, scr
                 x = next_random(x)
                 chosen = random_block(x, ublocks)
                 if verify and direction:
-                    # Two writes in flight to one block could land in either order; then no stamp could be called stale.
+                    # Two writes in flight to one block could land in either order; then no stamp
+                    # could be called stale.
                     while busy[chosen]:
                         chosen = (chosen + 1) % blocks
                     busy[chosen] = 1
@@ -208,7 +228,10 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy, scr
             if no_op:
                 _put(sqes, index, OP_NOP, 0, 0, 0, 0, slot, 0)
             elif direction:
-                source = pool + (cfg[FIRST_SLOT] + slot + all_slots * (scratch[turn + slot] % rounds)) * block
+                source = (
+                    pool
+                    + (cfg[FIRST_SLOT] + slot + all_slots * (scratch[turn + slot] % rounds)) * block
+                )
                 scratch[turn + slot] += 1
                 sequence += 1
                 generation = sequence if fixed < 0 else fixed
@@ -218,7 +241,17 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy, scr
                         generations[u] = generation
                 _put(sqes, index, write_op, fd, offset, source, block | write_flags, slot, 1)
             else:
-                _put(sqes, index, read_op, fd, offset, cfg[READ_ADDRESS] + slot * block, block, slot, 0)
+                _put(
+                    sqes,
+                    index,
+                    read_op,
+                    fd,
+                    offset,
+                    cfg[READ_ADDRESS] + slot * block,
+                    block,
+                    slot,
+                    0,
+                )
             scratch[place + slot] = offset
             scratch[way + slot] = direction
             scratch[at + slot] = t
@@ -250,7 +283,8 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy, scr
                 note_fault(errno, 0, 0, 0, t - start, row, slices, out)
                 break
         if t >= row_end:
-            # A division, but only once a slice; counting up in a loop, LLVM would make one of 128 bits of it.
+            # A division, but only once a slice; counting up in a loop, LLVM would make one of 128
+            # bits of it.
             row = min((t - start) // SLICE_NS, rows - 1)
             row_end = start + (row + 1) * SLICE_NS
         seen = load_acquire_u32(cq_tail)
@@ -289,7 +323,16 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy, scr
                         out,
                     )
             else:
-                note_fault(-result if result < 0 else 0, result, scratch[place + slot], direction, t - start, row, slices, out)
+                note_fault(
+                    -result if result < 0 else 0,
+                    result,
+                    scratch[place + slot],
+                    direction,
+                    t - start,
+                    row,
+                    slices,
+                    out,
+                )
                 if cfg[STOP_ON_ERROR] and going:
                     going = False
                     out[ENDED_NS] = t

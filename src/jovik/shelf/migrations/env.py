@@ -2,6 +2,8 @@
 
 from alembic import context
 
-context.configure(connection=context.config.attributes["connection"], target_metadata=None, render_as_batch=True)
+context.configure(
+    connection=context.config.attributes["connection"], target_metadata=None, render_as_batch=True
+)
 with context.begin_transaction():
     context.run_migrations()

@@ -1,4 +1,4 @@
-"""Units, what hangs under a target, health logs before and after, and what went on around each pass."""
+"""Samples, target devices, health logs before and after, and the pass environment."""
 
 import sqlalchemy as sa
 from alembic import op
