@@ -36,7 +36,6 @@ from pathlib import Path
 from jovik.base.session import Progress
 from jovik.base.trace import Trace
 from jovik.engine.session import FileSession
-from jovik.runs.workload import workload
 from jovik.steps import parse_access
 
 TOP = Path(__file__).resolve().parents[1]
@@ -107,7 +106,7 @@ def run_reference(
 
 def run_jovik(session: FileSession, phrase: str) -> tuple[float, float, Trace]:
     """The same of the engine; CPU is that of the whole process, the watching thread included."""
-    work = workload(parse_access(phrase), time.monotonic_ns() % 2**40)
+    work = parse_access(phrase).workload(time.monotonic_ns() % 2**40)
     session.prepare(work, watch)
     before = resource.getrusage(resource.RUSAGE_SELF)
     trace = session.run(work, watch)
@@ -229,11 +228,10 @@ FIRST_IO = """
 import time
 from pathlib import Path
 from jovik.engine.session import FileSession
-from jovik.runs.workload import workload
 from jovik.steps import parse_access
 import sys
 with FileSession(Path(sys.argv[1]), "io_uring") as session:
-    work = workload(parse_access("random read 4KiB for 1ms within 1MiB"), 1)
+    work = parse_access("random read 4KiB for 1ms within 1MiB").workload(1)
     session.prepare(work, lambda _: None)
     print(time.monotonic_ns())
 """

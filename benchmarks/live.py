@@ -28,7 +28,6 @@ from jovik.cli.live_view import LiveView
 from jovik.engine.session import FileSession
 from jovik.runs.repetition import RepetitionPolicy
 from jovik.runs.task import Task
-from jovik.runs.workload import workload
 from jovik.steps import parse_access
 
 PHRASES = (
@@ -54,7 +53,7 @@ def swallow(fd: int) -> None:
 
 def rate(session: FileSession, phrase: str, watch: ProgressCallback) -> float:
     """I/Os a second of one pass."""
-    return session.run(workload(parse_access(phrase), time.monotonic_ns() % 2**40), watch).iops
+    return session.run(parse_access(phrase).workload(time.monotonic_ns() % 2**40), watch).iops
 
 
 def main() -> None:
@@ -71,7 +70,7 @@ def main() -> None:
     good = True
     with FileSession(given.where) as session:
         for position, phrase in enumerate(PHRASES):
-            session.prepare(workload(parse_access(phrase), 1), no_progress)
+            session.prepare(parse_access(phrase).workload(1), no_progress)
             rate(session, phrase, no_progress)
             ratios = []
             for number in range(given.pairs):

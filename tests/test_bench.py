@@ -18,8 +18,8 @@ from jovik.runs.cost import cost_of
 from jovik.runs.repetition import RepetitionPolicy
 from jovik.runs.runner import run_plan
 from jovik.runs.task import Task
-from jovik.runs.workload import pass_seed, workload
 from jovik.steps import Step, parse, parse_access
+from jovik.steps.running import pass_seed
 
 READ, WRITE, LONG = (
     "random read 4KiB for 1s",
@@ -303,11 +303,10 @@ def test_the_cost_is_known_beforehand() -> None:
 
 
 def test_a_step_becomes_a_workload() -> None:
-    work = workload(
-        parse_access(
-            "random mixed 70% read 8KiB depth 4 workers 2 at most 1000IOPS within 1GB "
-            "payload 50% compressible"
-        ),
+    work = parse_access(
+        "random mixed 70% read 8KiB depth 4 workers 2 at most 1000IOPS within 1GB "
+        "payload 50% compressible"
+    ).workload(
         3,
     )
     assert (work.read_percent, work.depth, work.workers, work.compressible_percent, work.seed) == (

@@ -13,10 +13,10 @@ from pathlib import Path
 
 import pytest
 
-from jovik.analysis.copy import copy_facts
+from jovik.analysis.copy import copy_finding
 from jovik.base.errors import TargetError
 from jovik.base.session import CopyJob, Progress
-from jovik.base.trace import Trace
+from jovik.base.trace import CopyRecord, Trace
 from jovik.engine.file_copy import CHUNK_BYTES, LOCK, NAMED, CopyFolder, files_of, sweep
 from jovik.engine.session import FileSession
 from jovik.hardware.source_files import files_in
@@ -47,11 +47,11 @@ def test_made_up_files_have_their_sizes_and_no_block_twice(tmp_path: Path) -> No
     assert len(blocks) > 1000 and max(blocks.values()) == 1, (
         "a drive that finds equal blocks gains nothing"
     )
-    assert trace.written_bytes == sum(JOB.sizes) and trace.ios == 5 and trace.facts["files"] == 5
+    assert trace.written_bytes == sum(JOB.sizes) and trace.ios == 5 and trace.copy.files == 5
     assert (
-        0 <= trace.facts["sync_ns"] <= trace.elapsed_ns
-        and trace.facts["source_ns"] == 0
-        and trace.facts["laid_out_bytes"] == 0
+        0 <= trace.copy.sync_ns <= trace.elapsed_ns
+        and trace.copy.source_ns == 0
+        and trace.copy.laid_out_bytes == 0
     )
     copies.close()
     assert os.listdir(tmp_path) == []
@@ -67,14 +67,14 @@ def test_each_pass_copies_anew_and_copying_out_reads_what_is_there(tmp_path: Pat
     first = copies.run(CopyJob(False, big.sizes, seed=1), ROOM, watch)
     again = copies.run(CopyJob(False, big.sizes, seed=1), ROOM, watch)
     other = copies.run(CopyJob(False, (1000, 2000), seed=1), ROOM, watch)
-    assert (first.read_bytes, first.written_bytes, first.facts["laid_out_bytes"]) == (
+    assert (first.read_bytes, first.written_bytes, first.copy.laid_out_bytes) == (
         CHUNK_BYTES * 40,
         0,
         0,
     )
     assert (
-        again.facts["laid_out_bytes"] == 0
-        and other.facts["laid_out_bytes"] == 3000
+        again.copy.laid_out_bytes == 0
+        and other.copy.laid_out_bytes == 3000
         and other.read_bytes == 3000
         and other.ios == 2
     )
@@ -96,7 +96,7 @@ def test_a_persons_folder_keeps_its_shape_and_the_source_is_timed(tmp_path: Path
     trace = copies.run(CopyJob(True, folder=str(source)), ROOM, watch)
     copied = {str(p).split("/files/")[1]: p.read_bytes() for p in there(target)}
     assert copied == {n: (source / n).read_bytes() for n in ("top", "a/one", "a/b/two")}
-    assert trace.facts["source_ns"] > 0 and trace.written_bytes == 210_000
+    assert trace.copy.source_ns > 0 and trace.written_bytes == 210_000
     copies.close()
     assert len(files_in(str(source), skip=NAMED)) == 3 and len(files_in(str(source))) == 4
 
@@ -176,12 +176,7 @@ def passed(
 ) -> Trace:
     import numpy as np
 
-    facts = {
-        "files": files,
-        "bytes": size,
-        "sync_ns": round(sync * 1e9),
-        "source_ns": round(source * 1e9),
-    }
+    record = CopyRecord(files, size, round(sync * 1e9), round(source * 1e9))
     return Trace(
         "buffered calls",
         False,
@@ -191,24 +186,24 @@ def passed(
         0,
         np.zeros((1, 5), np.int64),
         {},
-        facts=facts,
+        copy=record,
     )
 
 
 def test_what_a_copy_comes_to_and_when_the_source_was_measured_instead() -> None:
-    facts, words, limits = copy_facts([passed(4), passed(5), passed(6)], 400e6)
+    found, words, limits = copy_finding([passed(4), passed(5), passed(6)], 400e6)
     assert (
-        facts["seconds"] == 5
-        and facts["files_s"] == 2
-        and facts["of_sequential"] == pytest.approx(0.5)
+        found.seconds == 5
+        and found.files_s == 2
+        and found.of_sequential == pytest.approx(0.5)
         and not words
         and not limits
     )
-    _, words, limits = copy_facts([passed(5, source=4, sync=1)], None)
+    _, words, limits = copy_finding([passed(5, source=4, sync=1)], None)
     assert words == ["the final sync took 20 % of the time"]
     assert (
         [x.what for x in limits] == ["source"]
         and limits[0].rate_bytes_s == pytest.approx(250e6)
         and "80 %" in limits[0].note
     )
-    assert copy_facts([passed(5, source=2)], None)[2] == []
+    assert copy_finding([passed(5, source=2)], None)[2] == []

@@ -16,10 +16,10 @@ from jovik.base import histogram
 from jovik.base.errors import EngineUnavailableError, JovikError, TargetError
 from jovik.base.session import Progress
 from jovik.base.trace import Trace
+from jovik.engine import code_cache
 from jovik.engine.buffers import payload
 from jovik.engine.kernel import primitives
 from jovik.engine.session import LAYOUT_GENERATION, FileSession, select_engine
-from jovik.runs.workload import workload
 from jovik.steps import parse_access
 
 SPAN = " within 16MiB"
@@ -40,7 +40,7 @@ def session(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[FileSess
 
 
 def run(session: FileSession, phrase: str, seed: int = 9) -> Trace:
-    work = workload(parse_access(phrase), seed)
+    work = parse_access(phrase).workload(seed)
     session.check(work)
     session.prepare(work, watch)
     return session.run(work, watch)
@@ -122,7 +122,7 @@ def test_stamps_come_back(session: FileSession, phrase: str) -> None:
 
 def test_changed_blocks_are_found_and_located(session: FileSession) -> None:
     step = "sequential read 64KiB depth 4 over 16MiB verify"
-    work = workload(parse_access(step), 1)
+    work = parse_access(step).workload(1)
     session.prepare(work, watch)
     with open(f"/proc/self/fd/{session.place.fd}", "r+b", buffering=0) as behind:
         os.pwrite(behind.fileno(), b"x", 3 * 4096 + 1000)  # a byte of a body
@@ -140,7 +140,7 @@ def test_a_lost_write_is_called_stale(session: FileSession) -> None:
     from jovik.engine.buffers import unit_of
 
     run(session, "sequential read 64KiB over 1MiB verify within 16MiB")
-    work = workload(parse_access("sequential read 64KiB over 16MiB verify"), 1)
+    work = parse_access("sequential read 64KiB over 16MiB verify").workload(1)
     # As if block 5 had been written once more and the drive had kept the old one.
     wanted = np.full(16 * 2**20 // unit_of(work.block_bytes), LAYOUT_GENERATION, np.int32)
     wanted[5] += 1
@@ -210,7 +210,7 @@ def test_nothing_has_a_name_while_it_runs_and_nothing_stays(session: FileSession
 def test_an_interrupt_ends_a_pass_at_once(session: FileSession) -> None:
     # A shell that starts the tests in the background has them ignore interrupts.
     before = signal.signal(signal.SIGINT, signal.default_int_handler)
-    work = workload(parse_access("random read 4KiB depth 16 for 60s" + SPAN), 1)
+    work = parse_access("random read 4KiB depth 16 for 60s" + SPAN).workload(1)
     session.prepare(work, watch)
     threading.Timer(0.3, lambda: os.kill(os.getpid(), 2)).start()
     began = time.monotonic()
@@ -225,7 +225,7 @@ def test_an_interrupt_ends_a_pass_at_once(session: FileSession) -> None:
 def test_what_the_target_cannot_take_is_refused_with_the_limit(session: FileSession) -> None:
     def refused(phrase: str) -> str:
         with pytest.raises(TargetError) as caught:
-            session.check(workload(parse_access(phrase), 0))
+            session.check(parse_access(phrase).workload(0))
         return f"{caught.value.message} {caught.value.hint}"
 
     assert "free; this needs" in refused("sequential write 1MiB over 900TB")
@@ -237,7 +237,7 @@ def test_what_the_target_cannot_take_is_refused_with_the_limit(session: FileSess
 
 
 def test_a_full_file_system_is_an_error_of_the_drive_not_of_jovik(session: FileSession) -> None:
-    work = workload(parse_access("sequential write 64KiB depth 2 over 4MiB"), 1)
+    work = parse_access("sequential write 64KiB depth 2 over 4MiB").workload(1)
     session.prepare(work, watch)
     import resource
 
@@ -274,7 +274,7 @@ def test_the_testers_own_ceiling_marks_what_comes_near_it(session: FileSession) 
     from jovik.analysis.limits import tester_limits
     from jovik.base.step_result import PassFigures
 
-    work = workload(parse_access("random read 4KiB depth 32" + SPAN), 1)
+    work = parse_access("random read 4KiB depth 32" + SPAN).workload(1)
     ceiling = session.ceiling_iops(work)
     assert ceiling is not None and ceiling > 0 and session.ceiling_iops(work) == ceiling
 
@@ -296,7 +296,7 @@ def test_a_long_pass_needs_no_more_memory_than_its_slices(tmp_path: Path) -> Non
 
         with FileSession(tmp_path, "auto") as opened:
             work = replace(
-                workload(parse_access("random read 4KiB depth 4 over 1MiB" + SPAN), 1),
+                parse_access("random read 4KiB depth 4 over 1MiB" + SPAN).workload(1),
                 time_ns=time_ns,
             )
             opened.prepare(work, watch)
@@ -322,3 +322,21 @@ def test_what_a_killed_process_left_is_swept_away(tmp_path: Path) -> None:
     os.utime(new)
     FileSession(tmp_path, "blocking").close()
     assert sorted(p.name for p in tmp_path.iterdir()) == [".jovik-test-0b", "holiday.jpg"]
+
+
+def test_the_kept_machine_code_is_named_after_all_that_the_loops_import() -> None:
+    """A constant that changed in a file that the name leaves out would load stale code."""
+    import ast
+
+    package = Path(code_cache.__file__).parents[1]
+    kept = {p.resolve() for p in code_cache.sources()}
+    for loop in (package / "engine" / "kernel").glob("*.py"):
+        for node in ast.walk(ast.parse(loop.read_text(encoding="utf-8"))):
+            if not isinstance(node, ast.ImportFrom) or not str(node.module).startswith("jovik"):
+                continue
+            folder = package.joinpath(*str(node.module).split(".")[1:])
+            for name in node.names:
+                found = next(
+                    p for p in (folder / f"{name.name}.py", folder.with_suffix(".py")) if p.exists()
+                )
+                assert found.resolve() in kept, (loop.name, found)

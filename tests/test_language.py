@@ -16,11 +16,11 @@ from jovik.base.errors import PhraseError, UsageError
 from jovik.base.quantities import parse_size, parse_time, spell_size, spell_time
 from jovik.steps import (
     CopyStep,
-    DiscardStep,
+    EmptyStep,
     FillStep,
-    IdleStep,
     IoStep,
     Plan,
+    RestStep,
     ScanStep,
     Step,
     load_plan,
@@ -29,7 +29,7 @@ from jovik.steps import (
     parse_all,
     plan_names,
 )
-from jovik.steps.others import REST_LIMIT_NS
+from jovik.steps.rest import LIMIT_NS as REST_LIMIT_NS
 from jovik.steps.sweep import MOST_RUNGS, expand_sweep
 
 names = st.text(st.characters(categories=["L", "N"]), min_size=1, max_size=12)
@@ -50,15 +50,15 @@ others: st.SearchStrategy[Step] = st.one_of(
         st.integers(1, 10**13),
     ),
     st.builds(FillStep, st.integers(1, 99)),
-    st.just(DiscardStep()),
-    st.builds(IdleStep, st.integers(1, 10**14)),
+    st.just(EmptyStep()),
+    st.builds(RestStep, st.integers(1, 10**14)),
     st.builds(
-        lambda c, t: IdleStep(t, cool_c=c),
+        lambda c, t: RestStep(t, cool_c=c),
         st.integers(1, 120),
         st.just(REST_LIMIT_NS) | st.integers(1, 10**14),
     ),
     st.builds(
-        lambda t: IdleStep(t, recovered=True), st.just(REST_LIMIT_NS) | st.integers(1, 10**14)
+        lambda t: RestStep(t, recovered=True), st.just(REST_LIMIT_NS) | st.integers(1, 10**14)
     ),
 )
 
@@ -223,7 +223,7 @@ def test_a_plan_that_ships_tells_why_and_survives_its_file(name: str, tmp_path: 
     # spare goes first, and 0 never.
     for rest, behind in itertools.pairwise(plan.lines):
         if (
-            isinstance(rest.steps[0], IdleStep)
+            isinstance(rest.steps[0], RestStep)
             and behind.steps[0].measures
             and behind.steps[0].writes
         ):

@@ -13,7 +13,6 @@ from jovik.analysis.statistics import interval
 from jovik.base.errors import TargetError, UnknownNameError, UsageError
 from jovik.base.session import CopyJob, Progress, Workload
 from jovik.base.trace import Trace
-from jovik.runs.workload import workload
 from jovik.simulator import ModelDrive, ModelSession, load_model, model_names
 from jovik.simulator.drive_state import RateNoise
 from jovik.simulator.parameters import UnreadableRange
@@ -25,7 +24,7 @@ def watch(_: Progress) -> None:
 
 
 def one_pass(drive: ModelDrive, phrase: str, seed: int = 5) -> Trace:
-    work = workload(parse_access(phrase), seed)
+    work = parse_access(phrase).workload(seed)
     session = ModelSession(drive)
     session.prepare(work, watch)
     return session.run(work, watch)
@@ -61,7 +60,7 @@ def test_every_model_drive_has_a_sheet_and_a_behaviour(name: str) -> None:
 def test_what_is_measured_is_what_the_parameters_say(name: str, phrase: str) -> None:
     # Pauses and bad places are no part of the formula.
     drive = other(load_model(name), hiccup_every=0, bad=[])
-    truth = drive.behaviour.iops(workload(parse_access(phrase), 0))
+    truth = drive.behaviour.iops(parse_access(phrase).workload(0))
     assert one_pass(still(drive), f"{phrase} for 3s").iops == pytest.approx(truth, rel=0.001)
     measured = [one_pass(drive, f"{phrase} for 3s", seed).iops for seed in range(30)]
     found = interval(measured)
@@ -73,12 +72,12 @@ def test_what_is_measured_is_what_the_parameters_say(name: str, phrase: str) -> 
 def test_rates_rise_with_depth_and_fall_with_block() -> None:
     behaviour = load_model("comet").behaviour
     by_depth = [
-        behaviour.iops(workload(parse_access(f"random read 4KiB depth {d}"), 0))
+        behaviour.iops(parse_access(f"random read 4KiB depth {d}").workload(0))
         for d in (1, 2, 4, 8, 16, 32, 64)
     ]
     assert by_depth == sorted(by_depth)
     by_block = [
-        behaviour.iops(workload(parse_access(f"random read {b}KiB"), 0)) for b in (4, 16, 64, 256)
+        behaviour.iops(parse_access(f"random read {b}KiB").workload(0)) for b in (4, 16, 64, 256)
     ]
     assert by_block == sorted(by_block, reverse=True)
 
@@ -91,7 +90,7 @@ def test_the_write_cache_ends_where_it_says() -> None:
     rates = trace.slices[:, 2] / 0.1
     fast, slow = rates[written < 19e9], rates[written > 21e9][:-1]
     behaviour = drive.behaviour
-    work = workload(parse_access("sequential write 1MiB depth 8 over 40GB"), 0)
+    work = parse_access("sequential write 1MiB depth 8 over 40GB").workload(0)
     assert fast.mean() == pytest.approx(behaviour.iops(work) * 2**20, rel=0.002)
     assert slow.mean() == pytest.approx(behaviour.iops(work, cached=False) * 2**20, rel=0.002)
 
@@ -99,10 +98,10 @@ def test_the_write_cache_ends_where_it_says() -> None:
 def test_a_full_cache_starves_the_next_test_until_it_has_drained() -> None:
     drive = still(load_model("drift"))
     session = ModelSession(drive)
-    session.run(workload(parse_access("sequential write 1MiB depth 8 over 45GB"), 1), watch)
-    write = workload(parse_access("sequential write 1MiB depth 8 for 1s"), 1)
+    session.run(parse_access("sequential write 1MiB depth 8 over 45GB").workload(1), watch)
+    write = parse_access("sequential write 1MiB depth 8 for 1s").workload(1)
     starved = session.run(write, watch).rate_bytes_s
-    session.run(workload(parse_access("sequential read 1MiB for 5min"), 1), watch)
+    session.run(parse_access("sequential read 1MiB for 5min").workload(1), watch)
     assert session.run(write, watch).rate_bytes_s > 5 * starved
 
 
@@ -129,7 +128,7 @@ def test_a_paced_pass_keeps_its_pace() -> None:
 
 
 def test_more_than_the_drive_holds_is_refused() -> None:
-    work: Workload = workload(parse_access("sequential write 1MiB over 3TB"), 0)
+    work: Workload = parse_access("sequential write 1MiB over 3TB").workload(0)
     with pytest.raises(TargetError, match=r"holds 2\.00 TB"):
         ModelSession(load_model("comet")).check(work)
 
@@ -160,7 +159,7 @@ def test_a_write_cache_of_free_space_shrinks_as_the_drive_fills() -> None:
     session = ModelSession(still(load_model("ember"), heat=None))
     session.fill(80, 1, watch)
     session.wait(10**12)
-    trace = session.run(workload(parse_access("sequential write 1MiB depth 8 over 90GB"), 1), watch)
+    trace = session.run(parse_access("sequential write 1MiB depth 8 over 90GB").workload(1), watch)
     found = long_write(trace.slices, trace.elapsed_ns)
     # A fifth of the terabyte is free: 20 GB and 8 % of that, and what is written takes no more of
     # it than its end shows.
@@ -216,7 +215,7 @@ def test_heat_follows_its_time_constant_and_throttles_between_its_bounds() -> No
     session = ModelSession(drive)
     session.wait(10**12)
     assert session.state.warm_c == pytest.approx(heat.idle)
-    trace = session.run(workload(parse_access("sequential read 1MiB depth 8 for 5min"), 1), watch)
+    trace = session.run(parse_access("sequential read 1MiB depth 8 for 5min").workload(1), watch)
     assert trace.environment is not None
     warm = [values["controller"] - 4.0 for _, values in trace.environment.temperatures]
     load = trace.slices[5, 0] * 10 / max(drive.behaviour.read_rate, drive.behaviour.write_rate)
@@ -240,13 +239,13 @@ def test_heat_follows_its_time_constant_and_throttles_between_its_bounds() -> No
 def test_a_cache_drains_while_nothing_is_written_and_folding_ends_with_it() -> None:
     drive = still(load_model("drift"))
     session = ModelSession(drive)
-    session.run(workload(parse_access("sequential write 1MiB depth 8 over 160GB"), 1), watch)
+    session.run(parse_access("sequential write 1MiB depth 8 over 160GB").workload(1), watch)
     assert session.state.cached_bytes == pytest.approx(
         45e9, rel=1e-3
     ) and session.state.past_cache_bytes == pytest.approx(115e9, rel=1e-3)
     session.wait(100 * 10**9)
     assert session.state.cached_bytes == pytest.approx(45e9 - 15e9, rel=1e-3)
-    work = workload(parse_access("sequential write 1MiB depth 8 for 1s"), 1)
+    work = parse_access("sequential write 1MiB depth 8 for 1s").workload(1)
     session.run(replace(work, amount_bytes=15 * 10**9, time_ns=None), watch)
     # 100 GB past the cache, and 90 are where folding begins.
     assert session.run(work, watch).rate_bytes_s == pytest.approx(95e6, rel=0.05)
@@ -258,11 +257,11 @@ def test_a_cache_drains_while_nothing_is_written_and_folding_ends_with_it() -> N
 def test_compression_takes_away_what_compresses(percent: int, squeeze: float) -> None:
     behaviour = load_model("wicker").behaviour
     assert behaviour.squeeze(
-        workload(parse_access(f"sequential write 1MiB payload {percent}% compressible"), 1)
+        parse_access(f"sequential write 1MiB payload {percent}% compressible").workload(1)
     ) == pytest.approx(squeeze)
     assert (
         load_model("slate").behaviour.squeeze(
-            workload(parse_access("sequential write 1MiB payload 100% compressible"), 1)
+            parse_access("sequential write 1MiB payload 100% compressible").workload(1)
         )
         == 1
     )
@@ -285,13 +284,13 @@ def test_files_cost_what_making_one_costs() -> None:
             and len(trace.slices) == -(-trace.elapsed_ns // 10**8)
         )
     back = session.copy(CopyJob(False, (10_000,) * 10_000, seed=1), watch)
-    assert back.read_bytes == 10**8 and back.facts["laid_out_bytes"] == 0
+    assert back.read_bytes == 10**8 and back.copy.laid_out_bytes == 0
 
 
 def test_bad_places_are_met_where_they_are() -> None:
     drive = other(load_model("slate"), bad=[UnreadableRange(at="10GB", length="1MiB")])
     session = ModelSession(drive)
-    work = workload(parse_access("sequential read 1MiB over 1GB"), 1)
+    work = parse_access("sequential read 1MiB over 1GB").workload(1)
     assert (
         session.run(replace(work, start_bytes=8 * 10**9 // 2**20 * 2**20), watch).first_fault
         is None
@@ -310,7 +309,7 @@ def test_bad_places_are_met_where_they_are() -> None:
         and counted.errors in (1, 2)
         and counted.read_bytes == 10**9 // 2**20 * 2**20
     )
-    write = workload(parse_access("sequential write 1MiB over 20GB"), 1)
+    write = parse_access("sequential write 1MiB over 20GB").workload(1)
     assert session.run(write, watch).errors == 0, "writing finds no bad place"
 
 

@@ -13,6 +13,7 @@ import pytest
 from PIL import Image
 
 from jovik.analysis.sweep import curves
+from jovik.base.findings import Findings
 from jovik.base.step_result import Conditions, Limit, PassFigures, StepResult
 from jovik.charts import registry
 from jovik.charts.style import LOOKS, MOST_DRIVES, truncate
@@ -176,7 +177,7 @@ def test_a_point_that_is_not_simply_the_drives_is_hollow_and_says_why(tmp_path: 
             Conditions("model", True, 1),
             drive="Tern",
             limits=limits,
-            facts={"ladder": "random read 4KiB depth 1..4 for 1s"},
+            findings=Findings(sweep="random read 4KiB depth 1..4 for 1s"),
         )
 
     (curve,) = curves(

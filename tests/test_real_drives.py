@@ -21,7 +21,6 @@ import pytest
 
 from jovik.engine import session as session_module
 from jovik.engine.session import FileSession
-from jovik.runs.workload import workload
 from jovik.steps import parse_access
 from tests.conftest import Program
 from tests.programs import loop_device, need, run, sparse_file, succeeds
@@ -154,7 +153,7 @@ def test_a_device_that_fails_writes_ends_in_exit_status_4(
 def test_a_drive_that_vanishes_under_load(jovik: Program, mounted: Mount, engine: str) -> None:
     folder = mounted("ext4")
     with FileSession(folder, engine) as session:
-        work = workload(parse_access("random read 4KiB depth 8 for 20s within 16MiB"), 1)
+        work = parse_access("random read 4KiB depth 8 for 20s within 16MiB").workload(1)
         session.prepare(work, lambda _: None)
 
         def vanish() -> None:
@@ -175,8 +174,8 @@ def test_a_drive_that_vanishes_under_load(jovik: Program, mounted: Mount, engine
 def test_errors_can_be_counted_instead(jovik: Program, mounted: Mount) -> None:
     folder = mounted("ext4")
     with FileSession(folder) as session:
-        work = workload(
-            parse_access("random read 4KiB depth 2 for 500ms within 1MiB"), 1, stop_on_error=False
+        work = parse_access("random read 4KiB depth 2 for 500ms within 1MiB").workload(
+            1, stop_on_error=False
         )
         session.prepare(work, lambda _: None)
         fd = os.open(folder, os.O_RDONLY)
@@ -194,7 +193,7 @@ def test_a_drive_that_no_longer_answers_is_given_up(
     monkeypatch.setattr(session_module, "STALL_S", 1.0)
     folder = mounted("xfs")
     session = FileSession(folder, engine)
-    work = workload(parse_access("random write 4KiB depth 2 for 60s within 1MiB"), 1)
+    work = parse_access("random write 4KiB depth 2 for 60s within 1MiB").workload(1)
     session.prepare(work, lambda _: None)
     timer = threading.Timer(0.3, lambda: run("fsfreeze", "--freeze", folder))
     timer.start()

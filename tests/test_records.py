@@ -17,10 +17,23 @@ from typing import Any
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from jovik.base import histogram
+from jovik.base.findings import (
+    CopyFinding,
+    Disturbance,
+    DropOuts,
+    Findings,
+    Level,
+    LongWrite,
+    RateDrop,
+    TemperatureRange,
+)
+from jovik.base.interval import Interval
 from jovik.base.step_result import Conditions, StepResult
-from jovik.base.trace import Environment, IoFault, Latencies, Trace
+from jovik.base.trace import Environment, IoFault, Latencies, ScanRecord, Trace
 from jovik.hardware.rig import Rig
 from jovik.sheets.reading import Note, Reading
 from jovik.sheets.sheet import Drive, Sheet
@@ -78,10 +91,10 @@ def run(
         writer.step_begun(position, step, conditions)
         for number in (1, 2, 3):
             writer.pass_done(position, number, trace(rate * (1 + number / 100)))
-        facts = {"ladder": ladder} if ladder else {}
+        findings = Findings(sweep=ladder)
         writer.step_done(
             position,
-            StepResult(phrase, step.kind, (), {}, conditions, notes=("a note",), facts=facts),
+            StepResult(phrase, step.kind, (), {}, conditions, notes=("a note",), findings=findings),
         )
     writer.close("done")
     return writer
@@ -144,7 +157,7 @@ def test_a_pass_comes_back_as_it_was(shelf: Shelf) -> None:
         late_written_bytes=4096,
         first_fault=IoFault(5, "Input/output error", 8192, "read", 12),
         environment=around,
-        facts={"zones": {"a": [1, 2]}},
+        scan=ScanRecord((0, 10), 10, (1e8, 0.0), (5e4, None), (0, 3), 77),
     )
     writer = shelf.begin_run(
         "A", Rig("bench", {}), {"kind": "folder", "path": "/x"}, "phrases", 1, {"tasks": []}, "0"
@@ -330,3 +343,52 @@ def test_a_pass_that_an_older_numpy_stored_with_a_false_array_is_read(shown: Pro
 def test_what_is_packed_holds_the_given_arrays_only() -> None:
     with np.load(io.BytesIO(encoding.pack(slices=np.arange(3))), allow_pickle=False) as found:
         assert found.files == ["slices"]
+
+
+numbers = st.integers(0, 2**50)
+amounts = st.floats(0, 1e12)
+
+
+@given(
+    st.builds(
+        Findings,
+        long_write=st.none()
+        | st.builds(
+            LongWrite,
+            block_bytes=numbers,
+            total_bytes=numbers,
+            seconds=amounts,
+            parts=st.lists(
+                st.builds(
+                    Level,
+                    amounts,
+                    amounts,
+                    numbers,
+                    numbers,
+                    st.builds(Interval, amounts, amounts),
+                    amounts,
+                ),
+                min_size=1,
+            ).map(tuple),
+            falls=st.lists(
+                st.builds(RateDrop, numbers, amounts, numbers, numbers, amounts, amounts)
+            ).map(tuple),
+            would_see=amounts,
+            steady_from_s=st.none() | amounts,
+        ),
+        drop_outs=st.none() | st.builds(DropOuts, numbers, amounts, amounts),
+        copy=st.none()
+        | st.builds(CopyFinding, numbers, numbers, amounts, amounts, amounts, st.none()),
+        temperature=st.none() | st.builds(TemperatureRange, amounts, amounts),
+        disturbances=st.lists(st.sampled_from(Disturbance)).map(tuple),
+        sweep=st.none() | st.just("random read 4KiB depth 1..4"),
+    )
+)
+def test_findings_come_back_from_their_json(found: Findings) -> None:
+    assert Findings.from_json(json.loads(json.dumps(found.as_json()))) == found
+
+
+@pytest.mark.parametrize("stored", [{"copy": {"files": 1}}, {"long_write": {}}, {"surface": 3}])
+def test_findings_that_are_none_are_refused(stored: dict[str, Any]) -> None:
+    with pytest.raises(ValueError, match="findings that cannot be read"):
+        Findings.from_json(stored)

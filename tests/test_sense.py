@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import struct
 from pathlib import Path
 
@@ -9,16 +10,17 @@ import numpy as np
 import pytest
 
 from jovik.analysis.health import changes, counter_note, readings
-from jovik.analysis.limits import disturbance_notes, link_limit
+from jovik.analysis.limits import disturbances, link_limit
 from jovik.analysis.readiness import Surroundings, obstacles
 from jovik.analysis.thermal import assess_sensors, heat_limit, seconds_above
 from jovik.base.errors import TargetError
+from jovik.base.findings import Disturbance
 from jovik.base.health import Health
 from jovik.base.step_result import PassFigures
 from jovik.base.trace import Environment
 from jovik.hardware import ata, nvme, signatures
 from jovik.hardware.device import devices, under_folder
-from jovik.hardware.host_load import Counters, between
+from jovik.hardware.host_load import Counters, between, counters
 from jovik.hardware.link import pcie_link, sata_link, usb_link
 from jovik.hardware.temperature import sensors_of
 from jovik.sheets.sheet import parse_claim
@@ -361,14 +363,15 @@ def test_a_rate_that_falls_in_the_heat_is_marked() -> None:
     assert heat_limit(slices, samples, 99.0) is None
     steady = np.full((201, 5), 10**8, np.int64)
     assert heat_limit(steady, samples, 70.0) is None
-    assert heat_limit(steady, [], None, throttled_s=5) is not None
+    assert heat_limit(steady, samples, None) is None
 
 
 def test_what_disturbs_a_pass_is_named() -> None:
     quiet, busy = Environment(0.3, 0.25, 0.0, 0), Environment(0.9, 0.1, 0.3, 5 * 10**7)
-    assert disturbance_notes([quiet, None, quiet], [10**9, 10**9, 10**9]) == []
-    notes = disturbance_notes([quiet, busy], [10**9, 10**9])
-    assert [n.split(":")[1].split(" ")[1] for n in notes] == ["others", "the", "other"]
+    assert disturbances([quiet, None, quiet], [10**9, 10**9, 10**9]) == {}
+    found = disturbances([quiet, busy], [10**9, 10**9])
+    assert list(found) == list(Disturbance)
+    assert all(note.startswith("disturbed: ") for note in found.values())
     before, after = Counters(1, 0, 10, 0.5, 0, 0), Counters(3, 1, 20, 1.5, 10**9, 10**8)
     load = between(before, after, 10**9)
     assert load is not None and (load.busy, load.stolen, load.own, load.other_bytes) == (
@@ -414,3 +417,13 @@ def test_every_mark_is_found(tmp_path: Path, at: int, mark: bytes, what: str) ->
     image.write_bytes(content)
     with open(image, "rb") as opened:
         assert what in signatures.find(opened, len(content))
+
+
+def test_processor_time_is_counted_in_the_systems_own_ticks(
+    tree: tuple[Path, Path], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    sys, proc = tree
+    (proc / "stat").write_text("cpu  500 0 250 1000 0 0 0 250\n")
+    monkeypatch.setattr(os, "sysconf", lambda name: 250)
+    found = counters(None, sys, proc)
+    assert found is not None and (found.busy_s, found.stolen_s, found.all_s) == (3.0, 1.0, 8.0)

@@ -12,11 +12,12 @@ from hypothesis import strategies as st
 from scipy import stats
 
 from jovik.analysis.claims import Verdict, judge, verdict_of
-from jovik.analysis.latency import percentile_ns, summary_ns
+from jovik.analysis.latency import summary_ns
 from jovik.analysis.ranking import rank
 from jovik.analysis.statistics import SKEW_ALLOWANCE, interval, interval_within, ratio
 from jovik.base import histogram
-from jovik.base.step_result import Conditions, Interval, PassFigures, StepResult
+from jovik.base.interval import Interval
+from jovik.base.step_result import Conditions, PassFigures, StepResult
 from jovik.base.trace import Latencies
 from jovik.sheets.sheet import parse_claim
 
@@ -94,7 +95,7 @@ def test_percentiles_are_within_one_percent_of_the_exact_ones() -> None:
         int(drawn.sum()),
     )
     for share in (0.5, 0.95, 0.99, 0.999, 1.0):
-        assert percentile_ns(latencies, share) == pytest.approx(
+        assert latencies.percentile_ns(share) == pytest.approx(
             np.quantile(drawn, share, method="inverted_cdf"), rel=0.01
         )
     assert summary_ns(latencies)["mean"] == pytest.approx(drawn.mean())

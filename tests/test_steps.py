@@ -10,6 +10,7 @@ from typing import Any
 
 import pytest
 
+from jovik.analysis.comparability import is_plain
 from jovik.analysis.fullness import empty_against_full
 from jovik.analysis.sweep import curves
 from jovik.base.errors import DriveError, PhraseError, TargetError
@@ -152,9 +153,7 @@ def test_resting_until_cool_takes_as_long_as_the_heat_does() -> None:
     hot, rest = measured(
         "ember", "sequential read 1MiB depth 8 for 80s", "rest until 60C", passes=1
     )
-    assert hot.facts["temperature"]["peak_c"] > 80 and rest.notes[0].startswith(
-        "down to 60 C after"
-    )
+    assert hot.findings.temperature.peak_c > 80 and rest.notes[0].startswith("down to 60 C after")
     assert any("set aside" in n for n in hot.notes), "the stuck sensor is not believed"
     assert "no sensor" in measured("thimble", "rest until 40C")[0].notes[0]
 
@@ -203,11 +202,9 @@ def test_empty_is_held_against_full() -> None:
 
 def test_a_scan_finds_the_shape_of_a_disk_and_its_bad_places() -> None:
     result = measured("gannet", "scan read in 100 zones")[0]
-    seen = result.facts["surface"]
-    assert (
-        seen["first_over_last"] == pytest.approx(262 / 124, rel=0.06) and seen["unreadable"] == ()
-    )
-    assert seen["access_ns"] == pytest.approx(
+    seen = result.findings.scan
+    assert seen.ratio == pytest.approx(262 / 124, rel=0.06) and seen.unreadable == ()
+    assert seen.access_ns == pytest.approx(
         load_model("gannet").behaviour.platter.access_ns(0.01), rel=0.25
     )  # type: ignore[union-attr]
     assert any(n.startswith("read 1.68 GB of 12.0 TB") for n in result.notes)
@@ -220,9 +217,7 @@ def test_a_scan_finds_the_shape_of_a_disk_and_its_bad_places() -> None:
             diary=diary,
             bad=[UnreadableRange(at=f"{50 * zone}B", length="1MiB")],
         )
-    assert caught.value.exit_status == 4 and diary.results[0].facts["surface"]["unreadable"] == (
-        50,
-    )
+    assert caught.value.exit_status == 4 and diary.results[0].findings.scan.unreadable == (50,)
 
 
 def test_an_amount_of_what_is_free_is_that_much() -> None:
@@ -241,11 +236,11 @@ def test_copies_count_files_seconds_and_the_share_of_the_sequential_rate(tmp_pat
         "copy in 1 file of 8GB",
         "copy out 1 file of 8GB",
     )
-    assert many.facts["copy"]["files"] == 20000 and many.facts["copy"]["of_sequential"] < 0.2
-    assert one.facts["copy"]["of_sequential"] > 0.8
+    assert many.findings.copy.files == 20000 and many.findings.copy.of_sequential < 0.2
+    assert one.findings.copy.of_sequential > 0.8
     assert many.passes[0].iops == pytest.approx(20000 / (many.passes[0].elapsed_ns / 1e9), rel=1e-6)
     assert many.passes[0].written_bytes == 20000 * 16_000 and out.passes[0].read_bytes == 8 * 10**9
-    assert stream.facts == {} or "copy" not in stream.facts
+    assert stream.findings.copy is None
     (tmp_path / "deep").mkdir()
     for n in range(3):
         (tmp_path / "deep" / f"{n}").write_bytes(bytes(1000 * (n + 1)))
@@ -295,9 +290,10 @@ def test_pauses_of_the_firmware_are_counted_as_drop_outs() -> None:
         hiccup_every=10**10,
         hiccup_time=10**9,
     )[0]
-    assert result.facts["drop_outs"]["count"] in (6, 7) and result.facts["drop_outs"][
-        "longest_s"
-    ] == pytest.approx(1.0, abs=0.11)
+    assert result.findings.drop_outs.count in (
+        6,
+        7,
+    ) and result.findings.drop_outs.longest_s == pytest.approx(1.0, abs=0.11)
     assert any("dropped below half of its rate" in n for n in result.notes)
 
 
@@ -451,3 +447,30 @@ def test_a_timed_write_tells_of_a_fall_in_its_first_pass_and_calls_it_no_long_wr
     assert step["cliff"] is None and step["facts"]["long_write"]["cliff"]["at_bytes"] > 40e9
     calm = jovik("measure", "model:slate", "random write 4KiB for 10s", "--passes", "2")
     assert "no cliff" not in calm.out
+
+
+# Bursts
+
+
+def test_a_burst_is_measured_and_is_no_figure_of_the_drive() -> None:
+    burst, plain = measured("comet", "burst read 64KiB for 1s", "random read 4KiB for 1s")
+    assert burst.kind == "burst read 64KiB" and burst.conditions.span_bytes == 8 * 65536
+    assert len(burst.passes) == 5 and burst.latencies["read"].total > 0
+    assert not is_plain(burst) and is_plain(plain)
+    assert not parse("burst write 4KiB").ranked
+
+
+@pytest.mark.parametrize(
+    ("phrase", "fault"),
+    [
+        ("burst", "'read' or 'write'"),
+        ("burst read", "a block such as 64KiB"),
+        ("burst read 1000B", "a multiple of 512"),
+        ("burst read 4KiB for", "a time such as 2s"),
+        ("burst read 4KiB depth 8", "'for TIME', once, or nothing more"),
+    ],
+)
+def test_a_burst_that_is_none_says_what_was_expected(phrase: str, fault: str) -> None:
+    with pytest.raises(PhraseError) as caught:
+        parse(phrase)
+    assert fault in caught.value.expected

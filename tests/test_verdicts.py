@@ -17,15 +17,17 @@ import pytest
 from jovik.analysis.claims import Verdict, judge, passes_to_settle, verdict_of
 from jovik.analysis.comparability import figure_of, long_write_of, rate_of
 from jovik.analysis.consistency import disagreements
+from jovik.analysis.copy import sequential_rate
 from jovik.analysis.ranking import lead_over_next, rank, rank_sentence
 from jovik.analysis.samples import ClassLink, ExpectedRange, expected_band, side_by_side, suspects
 from jovik.analysis.statistics import interval
 from jovik.analysis.suitability import fit
 from jovik.analysis.upgrade import compare
 from jovik.base.errors import UnknownNameError, UsageError
+from jovik.base.findings import Disturbance, Findings, Level, LongWrite, RateDrop
+from jovik.base.interval import Interval
 from jovik.base.step_result import Conditions, Limit, PassFigures, StepResult
 from jovik.hardware.link import named_link
-from jovik.runs.workload import workload
 from jovik.sheets.load import load_names, read_load
 from jovik.sheets.reading import Reading, parse_reading, read_csv
 from jovik.sheets.sheet import Claim
@@ -67,7 +69,7 @@ def claim(figure: float, unit: str = "bytes/s", **more: object) -> Claim:
 def test_false_verdicts_are_at_most_two_and_a_half_percent(passes: int, spread: float) -> None:
     """Model drives at known ratios to their claims, exactly at the margin."""
     drive = other(load_model("slate"), pass_spread=spread, wander_time=10**12, slice_spread=0.0)
-    work = workload(parse_access(READ + " for 100ms"), 0)
+    work = parse_access(READ + " for 100ms").workload(0)
     truth = drive.behaviour.iops(work)
     assert ModelSession(drive).run(work, watch).iops == pytest.approx(
         truth * RateNoise(drive.behaviour, np.random.default_rng([0])).next(), rel=1e-3
@@ -146,21 +148,15 @@ def test_a_claim_above_the_link_is_held_back_and_says_by_what() -> None:
     )
 
 
-def long_write(before: float, after: float, cliff: bool = True) -> dict[str, object]:
-    parts = [
-        {"rate_bytes_s": {"median": r, "low": 0.99 * r, "high": 1.01 * r}, "start_bytes": s}
-        for r, s in ((before, 0), (after, 10**11))
-    ]
-    fall = {"at_bytes": 10**11, "after_bytes_s": after, "before_bytes_s": before}
-    return {
-        "long_write": {
-            "parts": parts if cliff else parts[:1],
-            "falls": [fall] if cliff else [],
-            "cliff": fall if cliff else None,
-            "block_bytes": 2**20,
-            "total_bytes": 2 * 10**11,
-        }
-    }
+def long_write(before: float, after: float, cliff: bool = True) -> Findings:
+    half = 10**11
+    parts = tuple(
+        Level(n, n + 1, n * half, (n + 1) * half, Interval(r, 0.99 * r, 1.01 * r), 0.01)
+        for n, r in enumerate((before, after))
+    )
+    falls = (RateDrop(half, 1.0, half, half, before, after),)
+    kept = (parts, falls) if cliff else (parts[:1], ())
+    return Findings(long_write=LongWrite(2**20, 2 * half, 2.0, *kept, 0.1, None))
 
 
 def test_a_sustained_claim_is_about_what_comes_after_the_cliff() -> None:
@@ -169,12 +165,12 @@ def test_a_sustained_claim_is_about_what_comes_after_the_cliff() -> None:
     short_test = made([3000e6, 3010e6, 3005e6], "sequential write 1MiB depth 8")
     assert judge([sustained], [short_test])[0].verdict is Verdict.UNTESTED
     found = judge(
-        [sustained], [short_test, made([1500e6], phrase, facts=long_write(3000e6, 500e6))]
+        [sustained], [short_test, made([1500e6], phrase, findings=long_write(3000e6, 500e6))]
     )[0]
     assert found.verdict is Verdict.SHORT and "after the cliff, from 100 GB on" in found.why
-    steady = judge([sustained], [made([1500e6], phrase, facts=long_write(1500e6, 0, cliff=False))])[
-        0
-    ]
+    steady = judge(
+        [sustained], [made([1500e6], phrase, findings=long_write(1500e6, 0, cliff=False))]
+    )[0]
     assert steady.verdict is Verdict.BEATEN and "no cliff within 200 GB" in steady.why
 
 
@@ -184,7 +180,7 @@ def test_a_timed_pass_of_some_seconds_is_no_long_write() -> None:
     timed = made(
         [3000e6, 3300e6, 2700e6],
         "sequential write 1MiB depth 8",
-        facts=long_write(6000e6, 6000e6, cliff=False),
+        findings=long_write(6000e6, 6000e6, cliff=False),
     )
     assert long_write_of(timed) is None and rate_of(timed).median == 3000e6
     assert (
@@ -194,15 +190,18 @@ def test_a_timed_pass_of_some_seconds_is_no_long_write() -> None:
     short = made(
         [3000e6],
         "sequential write 1MiB depth 8 over 40GB",
-        facts=long_write(3000e6, 0, cliff=False),
+        findings=long_write(3000e6, 0, cliff=False),
     )
-    short.facts["long_write"]["total_bytes"] = 40 * 10**9  # type: ignore[index]
+    written = replace(short.findings.long_write, total_bytes=40 * 10**9)
+    short = replace(short, findings=Findings(long_write=written))
     found = judge([sustained], [short])[0]
     assert (
         found.verdict is Verdict.UNTESTED
         and "no cliff within 40.0 GB, which is too little" in found.why
     )
-    random = made([300e6], "random write 4KiB depth 32 over 50GB", facts=long_write(900e6, 200e6))
+    random = made(
+        [300e6], "random write 4KiB depth 32 over 50GB", findings=long_write(900e6, 200e6)
+    )
     assert (
         rate_of(random).median == 200e6
         and rate_of(replace(random, passes=random.passes * 3)).median == 300e6
@@ -212,7 +211,7 @@ def test_a_timed_pass_of_some_seconds_is_no_long_write() -> None:
 def test_steps_that_tell_two_stories_are_pointed_out() -> None:
     short = made([500e6, 510e6, 505e6], "sequential write 1MiB depth 8")
     long = made(
-        [900e6], "sequential write 1MiB depth 8 over 200GB", facts=long_write(3000e6, 500e6)
+        [900e6], "sequential write 1MiB depth 8 over 200GB", findings=long_write(3000e6, 500e6)
     )
     copy = StepResult(
         "copy in 1 file of 8GB",
@@ -269,8 +268,8 @@ def test_places_margins_and_the_sentence() -> None:
 
 def test_a_long_write_ranks_by_what_is_left_at_its_end() -> None:
     phrase = "sequential write 1MiB depth 8 over 30% of free"
-    quick = made([1500e6], phrase, drive="quick at first", facts=long_write(6000e6, 100e6))
-    calm = made([500e6], phrase, drive="calm", facts=long_write(500e6, 500e6))
+    quick = made([1500e6], phrase, drive="quick at first", findings=long_write(6000e6, 100e6))
+    calm = made([500e6], phrase, drive="calm", findings=long_write(500e6, 500e6))
     calm = replace(calm, conditions=replace(calm.conditions, span_bytes=7))
     found = rank([quick, calm])
     assert [d.drive for d in found.drives] == ["calm", "quick at first"] and not found.left_out
@@ -323,10 +322,16 @@ def test_an_upgrade_is_times_with_intervals_and_seconds_by_a_stated_rule() -> No
     early = [
         *drive("new", 2000e6, 41e6),
         made(
-            [9e8], "sequential write 1MiB depth 8 over 50GB", "new", facts=long_write(2000e6, 100e6)
+            [9e8],
+            "sequential write 1MiB depth 8 over 50GB",
+            "new",
+            findings=long_write(2000e6, 100e6),
         ),
     ]
-    early[-1].facts["long_write"]["cliff"]["at_bytes"] = 10 * 10**9  # type: ignore[index]
+    written = early[-1].findings.long_write
+    assert written is not None
+    falls = (replace(written.falls[0], at_bytes=10 * 10**9),)
+    early[-1] = replace(early[-1], findings=Findings(long_write=replace(written, falls=falls)))
     slow = {
         j.job.name: j.new_s for j in compare("old", "new", drive("old", 500e6, 40e6), early).jobs
     }
@@ -383,7 +388,7 @@ def test_the_rates_of_loads_follow_their_formulas() -> None:
 def test_a_fit_counts_streams_after_the_cliff_and_years_of_endurance() -> None:
     telescope = read_load("telescope")
     long = made(
-        [1500e6], "sequential write 1MiB depth 8 over 200GB", facts=long_write(6000e6, 1000e6)
+        [1500e6], "sequential write 1MiB depth 8 over 200GB", findings=long_write(6000e6, 1000e6)
     )
     short = made([6000e6, 6010e6, 5990e6], "sequential write 1MiB depth 8")
     found = fit(telescope, [short, long], 600 * 10**12)
@@ -713,3 +718,29 @@ def test_a_faulty_sample_is_named(jovik: Program) -> None:
         jovik("judge", "Veldhaar Comet 2TB", "--format", "json", status=1).json["suspects"]
         == found["suspects"]
     )
+
+
+@pytest.mark.parametrize(
+    "special", ["at most 500MB/s", "durable", "payload 100% compressible", "verify"]
+)
+def test_a_write_under_a_special_condition_stands_for_no_plain_one(special: str) -> None:
+    plain = "sequential write 1MiB depth 8"
+    claims = [
+        Claim(False, 0, 2000e6, "bytes/s", sustained=True),
+        Claim(False, 0, 2000e6, "bytes/s"),
+    ]
+    long = made([500e6], f"{plain} over 200GB {special}", findings=long_write(600e6, 400e6))
+    timed = made([500e6, 510e6, 505e6], f"{plain} {special}")
+    assert [j.verdict for j in judge(claims, [long, timed])] == [Verdict.UNTESTED] * 2
+    assert sequential_rate([timed], inward=True, filled=None) is None
+    assert sequential_rate([made([900e6], plain)], inward=True, filled=None) == 900e6
+    assert not disagreements([long, made([3000e6] * 3, plain)])
+    assert fit(read_load("telescope"), [long, timed]).headroom is None
+
+
+def test_who_disturbed_a_suspect_is_a_finding_and_no_word_of_a_note() -> None:
+    others = [made([4000e6, 4010e6, 4005e6], unit="unit 1")]
+    slow = made([1000e6, 1010e6, 1005e6], unit="unit 2", notes=("nothing disturbed it",))
+    assert "the machine" not in " ".join(suspects(side_by_side([*others, slow]))[0].checks)
+    disturbed = replace(slow, findings=Findings(disturbances=(Disturbance.OTHER_IO,)))
+    assert "the machine" in " ".join(suspects(side_by_side([*others, disturbed]))[0].checks)

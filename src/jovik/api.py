@@ -397,17 +397,17 @@ def draw(
 
     from jovik.base.errors import UnknownNameError
     from jovik.charts import registry
-    from jovik.charts.style import LOOKS, check_out
+    from jovik.charts.style import THEMES, check_out
 
     path = Path(out)
     if kind not in registry.KINDS:
         raise UnknownNameError("kind of picture", kind, registry.KINDS)
-    if theme not in LOOKS:
-        raise UnknownNameError("theme", theme, LOOKS)
+    if theme not in THEMES:
+        raise UnknownNameError("theme", theme, THEMES)
     check_out(path)
     # The look of Jovik's pictures is not to stay behind in a notebook's own.
     with matplotlib.rc_context():
-        registry.draw(shelf, kind, drives, path, size=size, look=LOOKS[theme], **how)
+        registry.draw(shelf, kind, drives, path, size=size, look=THEMES[theme], **how)
     return path
 
 

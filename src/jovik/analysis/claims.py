@@ -9,10 +9,11 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from jovik.analysis.comparability import long_write_of
-from jovik.analysis.latency import merge
 from jovik.analysis.statistics import interval, student_quantile, variance
+from jovik.base.interval import Interval
 from jovik.base.quantities import show_size
-from jovik.base.step_result import Interval, Limit, PassFigures, StepResult
+from jovik.base.step_result import Limit, LimitSource, PassFigures, StepResult
+from jovik.base.trace import Latencies
 from jovik.sheets.sheet import Claim
 from jovik.steps import IoStep, parse
 
@@ -69,7 +70,7 @@ def judge(
         Share of the claim.
     """
     parsed = [(parse(r.phrase), r) for r in results if r.passes]
-    steps = [(s, r) for s, r in parsed if isinstance(s, IoStep)]
+    steps = [(s, r) for s, r in parsed if isinstance(s, IoStep) and s.plain]
     return [_judge_one(claim, steps, margin) for claim in claims]
 
 
@@ -86,14 +87,6 @@ def measured(claim: Claim, result: StepResult) -> Interval:
 def _fits(claim: Claim, step: IoStep) -> bool:
     """Whether a step tests what the claim is about."""
     if (step.random, step.read_percent) != (claim.random, claim.read_percent):
-        return False
-    if (
-        step.rate_bytes_s
-        or step.rate_iops
-        or step.durable
-        or step.compressible_percent
-        or step.verify
-    ):
         return False
     block = claim.block_bytes
     if block is None and (claim.unit == "IOPS" or claim.lower_is_better):
@@ -166,26 +159,21 @@ def _judge_sustained(
             or not result.conditions.direct
         ):
             continue
-        if (
-            claim.block_bytes not in (None, step.block_bytes)
-            or step.rate_bytes_s
-            or step.rate_iops
-            or step.compressible_percent
-        ):
+        if claim.block_bytes not in (None, step.block_bytes):
             continue
-        last = found["parts"][-1]
-        scale = 1 / found["block_bytes"] if claim.unit == "IOPS" else 1.0
-        figure = Interval(**last["rate_bytes_s"]).scaled(scale)
-        written = show_size(found["total_bytes"])
-        if not found["cliff"] and not _long_enough(step, found["total_bytes"]):
+        last = found.parts[-1]
+        scale = 1 / found.block_bytes if claim.unit == "IOPS" else 1.0
+        figure = last.rate_bytes_s.scaled(scale)
+        written = show_size(found.total_bytes)
+        if not found.cliff and not _long_enough(step, found.total_bytes):
             why = (
                 f"no cliff within {written}, which is too little to tell what is sustained; "
                 f"try: {LONG_WRITE}"
             )
             return ClaimVerdict(claim, Verdict.UNTESTED, why)
         why = (
-            f"after the cliff, from {show_size(last['start_bytes'])} on"
-            if found["cliff"]
+            f"after the cliff, from {show_size(last.start_bytes)} on"
+            if found.cliff
             else f"no cliff within {written}"
         )
         return _verdict(claim, result, figure, margin, f"{why}; the interval is of one pass")
@@ -205,7 +193,12 @@ def _long_enough(step: IoStep, written_bytes: int) -> bool:
     )
 
 
-LIMITS_OF_THE_RIG = ("link", "tester", "processor", "source")
+LIMITS_OF_THE_RIG = (
+    LimitSource.LINK,
+    LimitSource.TESTER,
+    LimitSource.PROCESSOR,
+    LimitSource.SOURCE,
+)
 """What may hold a drive back that is not the drive."""
 
 
@@ -299,5 +292,5 @@ def all_latencies_ns(result: StepResult) -> dict[str, float] | None:
     """Latency figures of a step, both directions together; None where nothing completed."""
     from jovik.analysis.latency import summary_ns
 
-    whole = merge(result.latencies.values())
+    whole = Latencies.merged(result.latencies.values())
     return summary_ns(whole) if whole else None

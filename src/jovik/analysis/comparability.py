@@ -5,10 +5,11 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import Any
 
 from jovik.analysis.statistics import LogFigure, interval, student_quantile
-from jovik.base.step_result import Interval, StepResult
+from jovik.base.findings import LongWrite
+from jovik.base.interval import Interval
+from jovik.base.step_result import StepResult
 from jovik.steps import IoStep, parse
 
 BATCHES = 19
@@ -28,14 +29,35 @@ def differences(one: StepResult, two: StepResult) -> list[str]:
     return one.conditions.differences(two.conditions)
 
 
-def long_write_of(result: StepResult) -> dict[str, Any] | None:
-    """What a long write showed, where the step was asked to write an amount.
+def is_plain(result: StepResult) -> bool:
+    """Whether its figure is the drive's under no special condition.
 
-    Any pass of some seconds is looked at as a series, but one that was timed is a short test,
-    repeated to be sure; what its first pass looked like is no figure of it.
+    Durable, paced, compressible or verifying I/O is another test than the plain one, and never
+    stands for it in a claim, in a ranking by use, or as the base of a share.
     """
     step = parse(result.kind)
-    found: dict[str, Any] | None = result.facts.get("long_write")
+    return step.ranked and (not isinstance(step, IoStep) or step.plain)
+
+
+def is_plain_stream(result: StepResult, read_percent: int) -> bool:
+    """Whether it is a plain sequential test in one direction, 100 for reads, 0 for writes."""
+    step = parse(result.kind)
+    return (
+        isinstance(step, IoStep)
+        and step.plain
+        and not step.random
+        and step.read_percent == read_percent
+    )
+
+
+def long_write_of(result: StepResult) -> LongWrite | None:
+    """The finding of a write that was asked to write an amount; None for any other step.
+
+    A timed write is a short test, repeated to be sure; what its first pass looked like as a series
+    is no figure of it.
+    """
+    step = parse(result.kind)
+    found = result.findings.long_write
     if not isinstance(step, IoStep) or step.read_percent or not step.has_amount:
         return None
     # Fresh space is fresh once; random writes over an amount may have been repeated, and then the
@@ -51,7 +73,7 @@ def figure_of(result: StepResult) -> LogFigure:
     found = long_write_of(result)
     if found is None:
         return LogFigure.of([p.rate_bytes_s for p in result.passes])
-    last = Interval(**found["parts"][-1]["rate_bytes_s"])
+    last = found.parts[-1].rate_bytes_s
     if last.low is None or last.high is None or last.low <= 0:
         return LogFigure(math.log(last.median), math.nan, 0.0)
     spread = (math.log(last.high) - math.log(last.low)) / 2 / student_quantile(BATCHES)
@@ -64,7 +86,7 @@ def rate_of(result: StepResult) -> Interval:
     return (
         interval([p.rate_bytes_s for p in result.passes])
         if found is None
-        else Interval(**found["parts"][-1]["rate_bytes_s"])
+        else found.parts[-1].rate_bytes_s
     )
 
 

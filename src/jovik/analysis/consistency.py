@@ -6,10 +6,11 @@ import statistics
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from jovik.analysis.comparability import long_write_of
+from jovik.analysis.comparability import is_plain, is_plain_stream, long_write_of
 from jovik.analysis.statistics import interval
-from jovik.base.step_result import Interval, StepResult
-from jovik.steps import CopyStep, IoStep, ScanStep, parse
+from jovik.base.interval import Interval
+from jovik.base.step_result import StepResult
+from jovik.steps import CopyStep, IoStep, parse
 
 ALIKE = 0.10
 """What is not further apart than this tells the same story, whatever the intervals say."""
@@ -48,8 +49,8 @@ def disagreements(results: Sequence[StepResult]) -> list[Disagreement]:
     found = []
     for result in results:
         step = parse(result.phrase)
-        if (written := long_write_of(result)) is not None and streams[0]:
-            first = Interval(**written["parts"][0]["rate_bytes_s"])
+        if (written := long_write_of(result)) is not None and is_plain(result) and streams[0]:
+            first = written.parts[0].rate_bytes_s
             reason = (
                 "the short test met a write cache that was partly full; let it rest before: rest "
                 "until recovered"
@@ -58,9 +59,9 @@ def disagreements(results: Sequence[StepResult]) -> list[Disagreement]:
                 "that the short test never left"
             )
             found += _apart("short and long sequential write", streams[0], first, reason, ALIKE)
-        elif isinstance(step, ScanStep) and "surface" in result.facts and streams[100]:
+        elif result.findings.scan is not None and streams[100]:
             # A stream lies at the beginning, where a spinning medium is fastest.
-            first = Interval(result.facts["surface"]["first_bytes_s"])
+            first = Interval(result.findings.scan.first_bytes_s)
             reason = (
                 "the file system placed the test file elsewhere on the medium, or the "
                 "scan's short stretches end before the drive is up to speed"
@@ -94,13 +95,10 @@ def _streams(results: Sequence[StepResult], share: int) -> Interval | None:
         step = parse(result.phrase)
         if (
             not isinstance(step, IoStep)
-            or step.random
-            or step.read_percent != share
             or step.fresh
             or not result.passes
+            or not is_plain_stream(result, share)
         ):
-            continue
-        if step.rate_bytes_s or step.rate_iops or step.durable or step.compressible_percent:
             continue
         rates = [p.rate_bytes_s for p in result.passes]
         if best is None or statistics.median(rates) > best.median:

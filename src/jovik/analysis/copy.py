@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import statistics
 from collections.abc import Sequence
-from typing import Any
 
-from jovik.base.step_result import Limit
+from jovik.analysis.comparability import is_plain_stream
+from jovik.base.findings import CopyFinding
+from jovik.base.step_result import Limit, LimitSource, StepResult
 from jovik.base.trace import Trace
 
 SYNC_SHOWN = 0.1
@@ -13,44 +15,52 @@ SOURCE_SHARE = 0.5
 """Above this share of the time spent reading the source, the source was measured."""
 
 
-def copy_facts(
+def copy_finding(
     traces: Sequence[Trace], sequential_bytes_s: float | None
-) -> tuple[dict[str, Any], list[str], list[Limit]]:
-    """Facts, words and limits of a copy.
+) -> tuple[CopyFinding, list[str], list[Limit]]:
+    """What a copy comes to, with notes, and the source as a limit.
 
     Parameters
     ----------
     traces : passes of a copy
-        Whose facts hold `files`, `bytes`, `seconds`, `sync_ns`, `source_ns`.
     sequential_bytes_s : float or None
         The drive's sequential rate in the same direction, where it was measured in this run.
     """
-    first = traces[0].facts
+    records = [t.copy for t in traces if t.copy is not None]
+    first = records[0]
     seconds = sorted(t.elapsed_ns / 1e9 for t in traces)[len(traces) // 2]
-    sync_share = sum(t.facts["sync_ns"] for t in traces) / max(sum(t.elapsed_ns for t in traces), 1)
-    rate = first["bytes"] / seconds if seconds else 0.0
-    facts: dict[str, Any] = {
-        "files": first["files"],
-        "bytes": first["bytes"],
-        "seconds": seconds,
-        "files_s": first["files"] / seconds if seconds else 0.0,
-        "sync_share": sync_share,
-        "of_sequential": rate / sequential_bytes_s if sequential_bytes_s else None,
-    }
-    words = (
-        [f"the final sync took {100 * sync_share:.0f} % of the time"]
-        if sync_share > SYNC_SHOWN
-        else []
-    )
-    limits = []
-    source = sum(t.facts.get("source_ns", 0) for t in traces)
     whole = sum(t.elapsed_ns for t in traces)
+    sync_share = sum(r.sync_ns for r in records) / max(whole, 1)
+    rate = first.bytes / seconds if seconds else 0.0
+    found = CopyFinding(
+        files=first.files,
+        bytes=first.bytes,
+        seconds=seconds,
+        files_s=first.files / seconds if seconds else 0.0,
+        sync_share=sync_share,
+        of_sequential=rate / sequential_bytes_s if sequential_bytes_s else None,
+    )
+    notes = []
+    if sync_share > SYNC_SHOWN:
+        notes.append(f"the final sync took {100 * sync_share:.0f} % of the time")
+    limits = []
+    source = sum(r.source_ns for r in records)
     if whole and source > SOURCE_SHARE * whole:
-        limits.append(
-            Limit(
-                "source",
-                first["bytes"] * len(traces) / source * 1e9,
-                f"reading the source took {100 * source / whole:.0f} % of the time",
-            )
-        )
-    return facts, words, limits
+        note = f"reading the source took {100 * source / whole:.0f} % of the time"
+        read = first.bytes * len(traces) / source * 1e9
+        limits.append(Limit(LimitSource.SOURCE, read, note))
+    return found, notes, limits
+
+
+def sequential_rate(
+    results: Sequence[StepResult], *, inward: bool, filled: int | None
+) -> float | None:
+    """The best plain sequential rate of a run in one direction, bytes a second."""
+    rates = [
+        statistics.median(p.rate_bytes_s for p in r.passes)
+        for r in results
+        if is_plain_stream(r, 0 if inward else 100)
+        and r.conditions.filled_percent == filled
+        and r.passes
+    ]
+    return max(rates, default=None)

@@ -11,7 +11,8 @@ from dataclasses import dataclass, replace
 from jovik.analysis.claims import ClaimVerdict, Verdict, measured
 from jovik.analysis.comparability import rate_of
 from jovik.analysis.consistency import ALIKE
-from jovik.base.step_result import Interval, Limit, StepResult
+from jovik.base.interval import Interval
+from jovik.base.step_result import Limit, LimitSource, StepResult
 from jovik.sheets.sheet import Claim
 
 
@@ -111,7 +112,7 @@ def _held(j: ClaimVerdict, others: Sequence[StepResult]) -> ClaimVerdict:
     best = better[-1]
     reached = j.claim.shown(measured(j.claim, best).median)
     why = f"the same unit reached {reached} on rig '{best.conditions.rig}' (run {best.run})"
-    limit = Limit("rig", rate_of(step).median, why)
+    limit = Limit(LimitSource.RIG, rate_of(step).median, why)
     return replace(
         j, verdict=Verdict.HELD, why="; ".join(x for x in (j.why, why) if x), limit=limit
     )

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from collections.abc import Sequence
 
 import numpy as np
 import numpy.typing as npt
 
+from jovik.base.findings import DropOuts
 from jovik.base.trace import SLICE_NS
 
 HALF = 0.5
@@ -16,25 +17,22 @@ AROUND_SLICES = 101
 """Half a median of ten seconds: after a fall of the whole level, the new level is what counts."""
 
 
-@dataclass(frozen=True)
-class DropOuts:
-    """How often, how long together, and how long the longest, in seconds.
+def drop_out_note(found: DropOuts) -> str:
+    """For a reader."""
+    times = "once" if found.count == 1 else f"{found.count} times"
+    return (
+        f"dropped below half of its rate {times}, {found.seconds:.1f} s together, "
+        f"{found.longest_s:.1f} s the longest"
+    )
 
-    `deepest` is the least share of the rate around.
-    """
 
-    count: int
-    seconds: float
-    longest_s: float
-    deepest: float
-
-    def words(self, count: int, seconds: float) -> str:
-        """For a reader; `count` and `seconds` are of all passes together."""
-        times = "once" if count == 1 else f"{count} times"
-        return (
-            f"dropped below half of its rate {times}, {seconds:.1f} s together, "
-            f"{self.longest_s:.1f} s the longest"
-        )
+def all_drop_outs(passes: Sequence[npt.NDArray[np.int64]]) -> DropOuts | None:
+    """The drop-outs of several passes together; None where there are none."""
+    found = [drop_outs(slices) for slices in passes]
+    count = sum(x.count for x in found)
+    if not count:
+        return None
+    return DropOuts(count, sum(x.seconds for x in found), max(x.longest_s for x in found))
 
 
 def slices_per_bin(slices: npt.NDArray[np.int64]) -> int:
@@ -63,7 +61,7 @@ def drop_outs(slices: npt.NDArray[np.int64]) -> DropOuts:
         slices[: rows * each, [0, 2]].sum(axis=1).reshape(rows, each).sum(axis=1).astype(np.float64)
     )
     if not len(moved):
-        return DropOuts(0, 0.0, 0.0, 1.0)
+        return DropOuts(0, 0.0, 0.0)
     around = median_filter(
         moved, min(max(AROUND_SLICES // each, 5) | 1, len(moved) | 1), mode="nearest"
     )
@@ -71,10 +69,5 @@ def drop_outs(slices: npt.NDArray[np.int64]) -> DropOuts:
     edges = np.flatnonzero(np.diff(np.concatenate([[0], low.astype(np.int8), [0]])))
     lengths = (edges[1::2] - edges[::2]) * each * (SLICE_NS / 1e9)
     if not len(lengths):
-        return DropOuts(0, 0.0, 0.0, 1.0)
-    return DropOuts(
-        len(lengths),
-        float(lengths.sum()),
-        float(lengths.max()),
-        float((moved[low] / around[low]).min()),
-    )
+        return DropOuts(0, 0.0, 0.0)
+    return DropOuts(len(lengths), float(lengths.sum()), float(lengths.max()))

@@ -6,7 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from jovik.analysis.statistics import interval, ratio
-from jovik.base.step_result import Interval, StepResult
+from jovik.base.interval import Interval
+from jovik.base.step_result import StepResult
 
 ALIKE = 0.10
 """An interval this close to 1 on both sides means no difference that matters."""

@@ -5,8 +5,9 @@ from __future__ import annotations
 import statistics
 from collections.abc import Sequence
 
+from jovik.base.findings import Disturbance
 from jovik.base.quantities import show_size
-from jovik.base.step_result import Limit, PassFigures
+from jovik.base.step_result import Limit, LimitSource, PassFigures
 from jovik.base.trace import Environment
 
 NEAR_CEILING = 0.7
@@ -37,7 +38,7 @@ def tester_limits(
     if ceiling_iops is not None and iops > NEAR_CEILING * ceiling_iops:
         found.append(
             Limit(
-                "tester",
+                LimitSource.TESTER,
                 ceiling_iops * block_bytes,
                 f"the tester's own ceiling here is {ceiling_iops:.0f} IOPS",
             )
@@ -46,7 +47,7 @@ def tester_limits(
     if busy > BUSY * threads:
         found.append(
             Limit(
-                "processor",
+                LimitSource.PROCESSOR,
                 iops * block_bytes,
                 f"the measuring thread{'s were' if threads > 1 else ' was'} busy all the time; "
                 "try more workers",
@@ -70,13 +71,13 @@ def link_limit(
     rate = statistics.median(p.rate_bytes_s for p in passes)
     if rate <= NEAR_LINK * link_rate_bytes_s:
         return ()
-    return (Limit("link", link_rate_bytes_s, f"{link} carries no more"),)
+    return (Limit(LimitSource.LINK, link_rate_bytes_s, f"{link} carries no more"),)
 
 
-def disturbance_notes(
+def disturbances(
     environments: Sequence[Environment | None], moved_bytes: Sequence[int]
-) -> list[str]:
-    """What disturbed the passes, in words.
+) -> dict[Disturbance, str]:
+    """What disturbed the passes, each with a note.
 
     Parameters
     ----------
@@ -84,7 +85,7 @@ def disturbance_notes(
     moved_bytes : sequence of int
         What each pass moved itself.
     """
-    notes = []
+    found: dict[Disturbance, str] = {}
     others = [
         (e.other_bytes, own)
         for e, own in zip(environments, moved_bytes, strict=True)
@@ -94,7 +95,7 @@ def disturbance_notes(
     if bad:
         worst = max(o / own for o, own in bad)
         amount = show_size(sum(o for o, _ in bad))
-        notes.append(
+        found[Disturbance.OTHER_IO] = (
             f"disturbed: others moved {amount} on the same drive during {_passes(len(bad))}, "
             f"up to {100 * worst:.0f} % of the pass"
         )
@@ -104,7 +105,7 @@ def disturbance_notes(
         if e is not None and e.stolen is not None and e.stolen > DISTURBED
     ]
     if stolen:
-        notes.append(
+        found[Disturbance.HOST] = (
             f"disturbed: the host took up to {100 * max(stolen):.0f} % of this machine's "
             f"cores away during {_passes(len(stolen))}"
         )
@@ -114,8 +115,10 @@ def disturbance_notes(
         if e is not None and e.busy is not None and e.own is not None
     ]
     if busy and max(busy) > 0.5:
-        notes.append(f"disturbed: other programs used up to {100 * max(busy):.0f} % of the cores")
-    return notes
+        found[Disturbance.OTHER_PROGRAMS] = (
+            f"disturbed: other programs used up to {100 * max(busy):.0f} % of the cores"
+        )
+    return found
 
 
 def _passes(count: int) -> str:

@@ -3,9 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import asdict, dataclass
 from itertools import pairwise
-from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -14,8 +12,8 @@ from jovik.analysis.changepoint import ChangePoint, Noise, change_points, smalle
 from jovik.analysis.dropouts import slices_per_bin
 from jovik.analysis.statistics import interval_within
 from jovik.analysis.steady_state import steady_from
+from jovik.base.findings import DEEP, Level, LongWrite, RateDrop
 from jovik.base.quantities import show_rate, show_size, show_time, significant
-from jovik.base.step_result import Interval
 from jovik.base.trace import SLICE_NS
 
 MOST_BINS = 1000
@@ -33,117 +31,56 @@ MATERIAL = 0.10
 """A fall by less is noted as one level: nobody plans by it."""
 SEEN_SHARE = 0.05
 """Share of the write a fall must last, in the statement on the smallest detectable fall."""
-CLIFF = 0.20
-"""From a fall by this share on it is called the cliff; less may be the drive's wavering."""
 ROUNDS = 25
 
 
-@dataclass(frozen=True)
-class LevelPart:
-    """A stretch of one level.
-
-    `spread` is the standard deviation of its slices' rates as a share of the rate.
-    """
-
-    start_s: float
-    end_s: float
-    start_bytes: int
-    end_bytes: int
-    rate_bytes_s: Interval
-    spread: float
+def _shown(found: LongWrite, value: float, ios: bool) -> str:
+    return f"{significant(value / found.block_bytes)} IOPS" if ios else show_rate(value)
 
 
-@dataclass(frozen=True)
-class RateDrop:
-    """Where the rate falls.
-
-    Bytes and seconds since the start, the 95 % region of the place, and the rates on both sides.
-    """
-
-    at_bytes: int
-    at_s: float
-    low_bytes: int
-    high_bytes: int
-    before_bytes_s: float
-    after_bytes_s: float
-
-    @property
-    def deep(self) -> bool:
-        """Whether it is a cliff and no wavering."""
-        return self.after_bytes_s <= (1 - CLIFF) * self.before_bytes_s
+def fall_note(found: LongWrite, fall: RateDrop, *, ios: bool = False) -> str:
+    """One fall for a reader."""
+    if fall is found.cliff:
+        name = "the cliff"
+    else:
+        name = "a small fall" if fall is found.falls[0] else "it falls again"
+    near = (fall.high_bytes - fall.low_bytes) / 2
+    return (
+        f"{name}: after {show_size(fall.at_bytes)} (within {show_size(near)}) and "
+        f"{show_time(fall.at_s * 1e9)} it falls from "
+        f"{_shown(found, fall.before_bytes_s, ios)} to {_shown(found, fall.after_bytes_s, ios)}"
+    )
 
 
-@dataclass(frozen=True)
-class LongWrite:
-    """What a long write shows.
+def fall_notes(found: LongWrite, *, ios: bool = False) -> list[str]:
+    """Each fall for a reader."""
+    return [fall_note(found, fall, ios=ios) for fall in found.falls]
 
-    `would_see` is the smallest fall, as a share of the rate, that would have been found had it
-    lasted for `SEEN_SHARE` of the write. `steady_from_s` is from when on the SNIA test holds.
-    """
 
-    block_bytes: int
-    total_bytes: int
-    seconds: float
-    parts: tuple[LevelPart, ...]
-    falls: tuple[RateDrop, ...]
-    would_see: float
-    steady_from_s: float | None
-
-    @property
-    def cliff(self) -> RateDrop | None:
-        """The first deep fall."""
-        return next((f for f in self.falls if f.deep), None)
-
-    def as_json(self) -> dict[str, Any]:
-        """Plain data, as stored and as shown."""
-        return asdict(self) | {"cliff": asdict(self.cliff) if self.cliff else None}
-
-    def _rate(self, value: float, ios: bool) -> str:
-        return f"{significant(value / self.block_bytes)} IOPS" if ios else show_rate(value)
-
-    def fall_words(self, *, ios: bool = False) -> list[str]:
-        """Each fall for a reader."""
-        said = []
-        for number, fall in enumerate(self.falls):
-            name = (
-                "the cliff"
-                if fall is self.cliff
-                else "it falls again"
-                if number
-                else "a small fall"
-            )
-            near = (fall.high_bytes - fall.low_bytes) / 2
+def long_write_notes(found: LongWrite, *, ios: bool = False) -> list[str]:
+    """What to tell a reader of a write that was made to see this."""
+    said = fall_notes(found, ios=ios)
+    if found.cliff is None:
+        said.append(
+            f"no cliff within {show_size(found.total_bytes)}: a fall by "
+            f"{math.ceil(100 * max(found.would_see, DEEP))} % or more that lasted "
+            f"{show_size(SEEN_SHARE * found.total_bytes)} would have been seen"
+        )
+    for one, two in pairwise(found.parts):
+        if two.rate_bytes_s.median > one.rate_bytes_s.median * (1 + MATERIAL):
             said.append(
-                f"{name}: after {show_size(fall.at_bytes)} (within {show_size(near)}) and "
-                f"{show_time(fall.at_s * 1e9)} it falls from "
-                f"{self._rate(fall.before_bytes_s, ios)} to {self._rate(fall.after_bytes_s, ios)}"
+                f"it recovers after {show_size(two.start_bytes)} to "
+                f"{_shown(found, two.rate_bytes_s.median, ios)}"
             )
-        return said
-
-    def words(self, *, ios: bool = False) -> list[str]:
-        """What to tell a reader of a write that was made to see this."""
-        said = self.fall_words(ios=ios)
-        if self.cliff is None:
-            said.append(
-                f"no cliff within {show_size(self.total_bytes)}: a fall by "
-                f"{math.ceil(100 * max(self.would_see, CLIFF))} % or more that lasted "
-                f"{show_size(SEEN_SHARE * self.total_bytes)} would have been seen"
-            )
-        for one, two in pairwise(self.parts):
-            if two.rate_bytes_s.median > one.rate_bytes_s.median * (1 + MATERIAL):
-                said.append(
-                    f"it recovers after {show_size(two.start_bytes)} to "
-                    f"{self._rate(two.rate_bytes_s.median, ios)}"
-                )
-                break
-        if self.steady_from_s is not None and self.falls:
-            said.append(
-                f"steady from {show_time(self.steady_from_s * 1e9)} on (SNIA test) at "
-                f"{self._rate(self.parts[-1].rate_bytes_s.median, ios)}"
-            )
-        elif self.steady_from_s is None:
-            said.append("not steady at its end (SNIA test): a longer write may show more")
-        return said
+            break
+    if found.steady_from_s is not None and found.falls:
+        said.append(
+            f"steady from {show_time(found.steady_from_s * 1e9)} on (SNIA test) at "
+            f"{_shown(found, found.parts[-1].rate_bytes_s.median, ios)}"
+        )
+    elif found.steady_from_s is None:
+        said.append("not steady at its end (SNIA test): a longer write may show more")
+    return said
 
 
 def long_write(slices: npt.NDArray[np.int64], elapsed_ns: int) -> LongWrite | None:
@@ -264,7 +201,7 @@ def _part(
     start: int,
     end: int,
     bin_s: float,
-) -> LevelPart:
+) -> Level:
     # The bin in which a level changes has some of both.
     inner = (
         bins[
@@ -274,7 +211,7 @@ def _part(
         / bin_s
     )
     rate = interval_within(inner)
-    return LevelPart(
+    return Level(
         start_s=start * bin_s,
         end_s=end * bin_s,
         start_bytes=int(reached[start]),

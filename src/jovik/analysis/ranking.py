@@ -14,7 +14,8 @@ import numpy as np
 from jovik.analysis.comparability import differences, figure_of, rate_of
 from jovik.analysis.statistics import LogFigure, combine, interval, ratio_interval
 from jovik.base.errors import UnknownNameError, UsageError
-from jovik.base.step_result import Interval, StepResult
+from jovik.base.interval import Interval
+from jovik.base.step_result import StepResult
 from jovik.steps import parse
 
 

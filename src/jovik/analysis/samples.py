@@ -10,7 +10,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from jovik.analysis.statistics import interval, ratio
-from jovik.base.step_result import Interval, StepResult
+from jovik.base.interval import Interval
+from jovik.base.step_result import LimitSource, StepResult
 from jovik.steps import IoStep, parse
 
 FAR = 0.80
@@ -75,12 +76,7 @@ def expected_band(
         else (None, "")
     )
     high, by_high = None, ""
-    if (
-        link is not None
-        and isinstance(step, IoStep)
-        and not step.rate_bytes_s
-        and not step.rate_iops
-    ):
+    if link is not None and isinstance(step, IoStep) and step.plain:
         # A mixture runs both ways at once, and a link carries as much each way.
         high, by_high = link.rate_bytes_s * (1 if step.read_percent in (0, 100) else 2), link.name
         stream = not step.random and step.read_percent == 100 and step.block_bytes >= STREAM_BLOCK
@@ -228,17 +224,17 @@ def _checks(mine: Sequence[SampleFigure], every: Sequence[SampleFigure]) -> list
             "another interface than it has"
         )
     limits = {x.what: x for f in mine for x in f.result.limits}
-    if "link" in limits:
-        checks.append(f"cable and port: the link held it back ({limits['link'].note})")
+    if LimitSource.LINK in limits:
+        checks.append(f"cable and port: the link held it back ({limits[LimitSource.LINK].note})")
     links = {f.result.conditions.link for f in mine}
     other_links = {f.result.conditions.link for f in every} - links
     if any(other_links):
         checks.append(
             f"port: its siblings ran on {', '.join(sorted(str(x) for x in other_links if x))}"
         )
-    if "heat" in limits:
-        checks.append(f"cooling: {limits['heat'].note}")
-    if any("disturbed" in n for f in mine for n in f.result.notes):
+    if LimitSource.HEAT in limits:
+        checks.append(f"cooling: {limits[LimitSource.HEAT].note}")
+    if any(f.result.findings.disturbances for f in mine):
         checks.append("the machine: others used the drive or the cores during the test")
     firmware = {f.result.conditions.firmware for f in mine} ^ {
         f.result.conditions.firmware for f in every if f not in mine

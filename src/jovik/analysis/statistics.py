@@ -18,7 +18,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from jovik.base.step_result import Interval
+from jovik.base.interval import Interval
 
 CONFIDENCE = 0.95
 SKEW_ALLOWANCE = 1.2

@@ -10,10 +10,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from jovik.analysis.comparability import long_write_of, rate_of
-from jovik.analysis.latency import percentile_ns
 from jovik.analysis.statistics import interval
+from jovik.base.interval import Interval
 from jovik.base.quantities import spell_size
-from jovik.base.step_result import Interval, StepResult
+from jovik.base.step_result import StepResult
 from jovik.sheets.load import Load
 from jovik.steps import IoStep, parse
 
@@ -33,6 +33,7 @@ class AvailableRate:
     source: str
     sure: bool
     result: StepResult
+    short_test: bool = False
 
 
 @dataclass(frozen=True)
@@ -114,13 +115,7 @@ def _supply(load: Load, results: Sequence[StepResult], share: int) -> AvailableR
             or step.read_percent != share
             or not result.passes
             or not result.conditions.direct
-        ):
-            continue
-        if (
-            step.rate_bytes_s
-            or step.rate_iops
-            or step.durable
-            or step.compressible_percent
+            or not step.plain
             or step.random != load.random
         ):
             continue
@@ -128,7 +123,7 @@ def _supply(load: Load, results: Sequence[StepResult], share: int) -> AvailableR
         if written is not None:
             return AvailableRate(
                 rate_of(result),
-                " after the cliff" if written["cliff"] else " of a long write",
+                " after the cliff" if written.cliff else " of a long write",
                 True,
                 result,
             )
@@ -144,13 +139,15 @@ def _supply(load: Load, results: Sequence[StepResult], share: int) -> AvailableR
         if load.random and step.block_bytes < load.block_bytes:
             # Smaller blocks at the same rate of accesses: what is surely there.
             away += 1
-        short = " of a short test" if share == 0 and not load.random else ""
+        short = share == 0 and not load.random
+        where = f"({spell_size(step.block_bytes)}, depth {step.depth * step.workers})"
         sure = step.block_bytes >= load.block_bytes or not load.random
         found = AvailableRate(
             rate,
-            f"{short} ({spell_size(step.block_bytes)}, depth {step.depth * step.workers})",
+            f" of a short test {where}" if short else f" {where}",
             sure,
             result,
+            short_test=short,
         )
         key = (away, -rate.median)
         if best is None or key < best[0]:
@@ -168,7 +165,7 @@ def _late(load: Load, supplies: Sequence[AvailableRate]) -> str:
         if not isinstance(step, IoStep) or step.depth * step.workers > load.depth:
             continue
         for latencies in supply.result.latencies.values():
-            took = percentile_ns(latencies, LATENCY_SHARE)
+            took = latencies.percentile_ns(LATENCY_SHARE)
             if took > load.latency_ns:
                 return (
                     f"latency: 1 % take longer than {took / 1e6:.3g} ms, "

@@ -8,8 +8,9 @@ from dataclasses import dataclass, replace
 
 from jovik.analysis.comparability import passes_differ
 from jovik.analysis.statistics import interval
+from jovik.base.interval import Interval
 from jovik.base.quantities import spell_size
-from jovik.base.step_result import Interval, StepResult
+from jovik.base.step_result import StepResult
 from jovik.steps import IoStep, parse
 
 AXES = {
@@ -153,7 +154,7 @@ def curves(results: Sequence[StepResult]) -> list[Sweep]:
                 axis,
                 _without(step, axis),
                 result.conditions.filled_percent,
-                result.facts.get("ladder"),
+                result.findings.sweep,
             )
             groups[key][getattr(step, axis)] = result
     found = []

@@ -14,7 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from jovik.analysis.health import PLAUSIBLE_C
-from jovik.base.step_result import Limit
+from jovik.base.step_result import Limit, LimitSource
 from jovik.base.trace import SLICE_NS
 
 TemperatureSeries = Sequence[tuple[float, dict[str, float]]]
@@ -93,11 +93,10 @@ def heat_limit(
     slices: npt.NDArray[np.int64],
     samples: TemperatureSeries,
     limit_c: float | None,
-    throttled_s: int = 0,
 ) -> Limit | None:
     """Whether heat held a pass down.
 
-    Its rate fell while the temperature sat at its limit, or while the drive counted throttling.
+    Its rate fell while the temperature sat at its limit.
 
     Parameters
     ----------
@@ -106,12 +105,10 @@ def heat_limit(
     samples : samples of the pass
     limit_c : float or None
         The drive's own limit, or the sheet's.
-    throttled_s : int
-        Seconds that the drive counted more of throttling during the pass.
     """
     rates = slices[:-1, [0, 2]].sum(axis=1) / (SLICE_NS / 1e9)
     warm = trusted_temperatures(samples)
-    if len(rates) < 10 or (limit_c is None and not throttled_s):
+    if len(rates) < 10 or limit_c is None:
         return None
     hot = np.zeros(len(rates), bool)
     if limit_c is not None and warm:
@@ -125,12 +122,8 @@ def heat_limit(
     if hot.any() and not hot.all() and rates[hot].mean() < FALL * rates[~hot].mean():
         share = rates[hot].mean() / rates[~hot].mean()
         return Limit(
-            "heat",
+            LimitSource.HEAT,
             float(rates[hot].mean()),
             f"at {limit_c:.0f} C it fell to {share:.0%} of its cool rate".replace("%", " %"),
-        )
-    if throttled_s:
-        return Limit(
-            "heat", float(rates.mean()), f"the drive slowed itself down for {throttled_s} s"
         )
     return None

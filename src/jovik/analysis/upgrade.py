@@ -10,9 +10,10 @@ import statistics
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from jovik.analysis.comparability import differences, figure_of, long_write_of, rate_of
+from jovik.analysis.comparability import differences, figure_of, is_plain, long_write_of, rate_of
 from jovik.analysis.statistics import LogFigure, combine, geometric_mean, ratio_interval
-from jovik.base.step_result import Interval, StepResult
+from jovik.base.interval import Interval
+from jovik.base.step_result import StepResult
 from jovik.steps import CopyStep, IoStep, parse
 
 FELT = 1.25
@@ -225,7 +226,7 @@ def _with_times(name: str, gain: Interval) -> str:
 
 def _class_of(result: StepResult) -> str | None:
     step = parse(result.kind)
-    if not isinstance(step, IoStep):
+    if not isinstance(step, IoStep) or not step.plain:
         return None
     if step.fresh:
         return "long write"
@@ -250,12 +251,17 @@ def _copy_s(results: Sequence[StepResult], link: float | None) -> tuple[float | 
     if large is None:
         return None, "sequential write 1MiB depth 8"
     cliff = next(
-        (w["cliff"] for r in results if (w := long_write_of(r)) is not None and w["cliff"]), None
+        (
+            w.cliff
+            for r in results
+            if is_plain(r) and (w := long_write_of(r)) is not None and w.cliff
+        ),
+        None,
     )
-    held = COPY_LARGE_BYTES if cliff is None else min(cliff["at_bytes"], COPY_LARGE_BYTES)
+    held = COPY_LARGE_BYTES if cliff is None else min(cliff.at_bytes, COPY_LARGE_BYTES)
     seconds = held / large
     if cliff is not None:
-        seconds += (COPY_LARGE_BYTES - held) / min(cliff["after_bytes_s"], link or math.inf)
+        seconds += (COPY_LARGE_BYTES - held) / min(cliff.after_bytes_s, link or math.inf)
     small = [statistics.median(p.rate_bytes_s for p in r.passes) for r in results if _small_copy(r)]
     if not small:
         return None, "copy in 20000 files of 16kB"
@@ -299,13 +305,7 @@ def _rate(
             or not _good(r)
         ):
             continue
-        if (
-            step.rate_bytes_s
-            or step.rate_iops
-            or step.durable
-            or step.compressible_percent
-            or step.block_bytes < 65536
-        ):
+        if not step.plain or step.block_bytes < 65536:
             continue
         found.append(
             (

@@ -3,49 +3,29 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any
+from enum import StrEnum
 
+from jovik.base.findings import Findings
 from jovik.base.quantities import show_size
 from jovik.base.trace import Latencies
 
 
-@dataclass(frozen=True)
-class Interval:
-    """A figure with its 95 % interval.
+class LimitSource(StrEnum):
+    """What may bound a result other than the drive."""
 
-    `low` and `high` are None where there is nothing to tell them from.
-    """
-
-    median: float
-    low: float | None = None
-    high: float | None = None
-
-    @property
-    def known(self) -> bool:
-        """Whether there is an interval at all."""
-        return self.low is not None and self.high is not None
-
-    @property
-    def half_width(self) -> float | None:
-        """Half the interval's width as a share of the median; None where unknown."""
-        if self.low is None or self.high is None or not self.median:
-            return None
-        return (self.high - self.low) / 2 / self.median
-
-    def scaled(self, factor: float) -> Interval:
-        """The same in another unit."""
-        return Interval(
-            self.median * factor,
-            None if self.low is None else self.low * factor,
-            None if self.high is None else self.high * factor,
-        )
+    TESTER = "tester"
+    PROCESSOR = "processor"
+    LINK = "link"
+    HEAT = "heat"
+    SOURCE = "source"
+    RIG = "rig"
 
 
 @dataclass(frozen=True)
 class Limit:
     """Something other than the drive that bounded a result, with its figure."""
 
-    what: str
+    what: LimitSource
     rate_bytes_s: float
     note: str = ""
 
@@ -123,7 +103,7 @@ class StepResult:
     started: str = ""
     limits: tuple[Limit, ...] = ()
     notes: tuple[str, ...] = ()
-    facts: dict[str, Any] = field(default_factory=dict)
+    findings: Findings = field(default_factory=Findings)
 
     @property
     def errors(self) -> int:

@@ -5,11 +5,13 @@ Everything that Jovik says about speed is computed from traces.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-from typing import Any
+from collections.abc import Iterable
+from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+
+from jovik.base.histogram import MIDDLE_NS
 
 SLICE_NS = 100_000_000
 """Length of a time slice of a trace, nanoseconds."""
@@ -34,6 +36,31 @@ class Latencies:
     def total(self) -> int:
         """Number of I/Os counted."""
         return int(self.counts.sum())
+
+    @staticmethod
+    def merged(parts: Iterable[Latencies]) -> Latencies | None:
+        """Several passes or directions as one; None when there are none."""
+        found = list(parts)
+        if not found:
+            return None
+        return Latencies(
+            np.sum([p.counts for p in found], axis=0),
+            min(p.minimum_ns for p in found),
+            max(p.maximum_ns for p in found),
+            sum(p.sum_ns for p in found),
+        )
+
+    def percentile_ns(self, share: float) -> float:
+        """The latency that this share of I/Os does not exceed: the nearest rank, at most 1 % off.
+
+        Parameters
+        ----------
+        share : float
+            From 0 to 1.
+        """
+        rank = max(int(np.ceil(share * self.total)), 1)
+        bucket = int(np.searchsorted(np.cumsum(self.counts), rank))
+        return float(min(max(MIDDLE_NS[bucket], self.minimum_ns), self.maximum_ns))
 
 
 @dataclass(frozen=True)
@@ -78,6 +105,29 @@ class Environment:
 
 
 @dataclass(frozen=True)
+class ScanRecord:
+    """The zones of a scan in order of address: a rate of 0 where nothing could be read."""
+
+    start_bytes: tuple[int, ...]
+    zone_bytes: int
+    rate_bytes_s: tuple[float, ...]
+    access_ns: tuple[float | None, ...]
+    errors: tuple[int, ...]
+    whole_ns: int = 0
+
+
+@dataclass(frozen=True)
+class CopyRecord:
+    """What a copy moved, and how long its final sync and reading its source took."""
+
+    files: int
+    bytes: int
+    sync_ns: int
+    source_ns: int = 0
+    laid_out_bytes: int = 0
+
+
+@dataclass(frozen=True)
 class Trace:
     """What one pass recorded.
 
@@ -101,7 +151,14 @@ class Trace:
     stopped: bool = False
     notes: tuple[str, ...] = ()
     environment: Environment | None = None
-    facts: dict[str, Any] = field(default_factory=dict)
+    scan: ScanRecord | None = None
+    copy: CopyRecord | None = None
+
+    @classmethod
+    def empty(cls, engine: str, direct: bool, elapsed_ns: int) -> Trace:
+        """The trace of a step that did no I/O that counts."""
+        slices = np.zeros((1, len(SLICE_COLUMNS)), np.int64)
+        return cls(engine, direct, 0, elapsed_ns, 0, 0, slices, {})
 
     def _sum(self, column: str) -> int:
         return int(self.slices[:, SLICE_COLUMNS.index(column)].sum())
@@ -125,6 +182,11 @@ class Trace:
     def errors(self) -> int:
         """I/Os that failed or came back short, and blocks that were not as written."""
         return self._sum("errors") + (self.stamps.bad if self.stamps else 0)
+
+    @property
+    def broken(self) -> bool:
+        """Whether an I/O failed, or data did not come back as it was written."""
+        return self.first_fault is not None or (self.stamps is not None and self.stamps.bad > 0)
 
     @property
     def rate_bytes_s(self) -> float:

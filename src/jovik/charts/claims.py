@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from jovik.analysis.claims import ClaimVerdict
-from jovik.base.step_result import Interval
+from jovik.base.interval import Interval
 from jovik.charts.style import (
     LIGHT,
     Theme,

@@ -11,10 +11,10 @@ from pathlib import Path
 
 import numpy as np
 
-from jovik.analysis.latency import merge
 from jovik.base import histogram
 from jovik.base.quantities import show_time
 from jovik.base.step_result import StepResult
+from jovik.base.trace import Latencies
 from jovik.charts.style import LIGHT, Theme, legend, provenance, save, small_print, titled, truncate
 from jovik.steps import parse
 
@@ -46,7 +46,7 @@ def draw_latency(
     fig, ax = titled(size, look, title, below)
     furthest = 1.0
     for number, result in enumerate(results):
-        whole = merge(result.latencies.values())
+        whole = Latencies.merged(result.latencies.values())
         if whole is None or not whole.total:
             continue
         so_far = np.cumsum(whole.counts) / whole.total

@@ -83,10 +83,13 @@ def _series(trace: Trace, over: str) -> tuple[Any, Any]:
 
 
 def _parts(ax: Any, result: StepResult, over: str, look: Theme) -> None:
-    key, scale = ("s", 1.0) if over == "time" else ("bytes", 1e-9)
-    for number, part in enumerate(result.facts["long_write"]["parts"]):
-        rate = part["rate_bytes_s"]["median"] / 1e6
-        start, end = (part[f"{edge}_{key}"] * scale for edge in ("start", "end"))
+    found = result.findings.long_write
+    for number, part in enumerate(found.parts if found is not None else ()):
+        rate = part.rate_bytes_s.median / 1e6
+        if over == "time":
+            start, end = part.start_s, part.end_s
+        else:
+            start, end = part.start_bytes / 1e9, part.end_bytes / 1e9
         ax.plot(
             [start, end],
             [rate, rate],
@@ -98,18 +101,19 @@ def _parts(ax: Any, result: StepResult, over: str, look: Theme) -> None:
 
 
 def _cliff(ax: Any, result: StepResult, over: str, look: Theme) -> None:
-    cliff = result.facts["long_write"]["cliff"]
+    found = result.findings.long_write
+    cliff = found.cliff if found is not None else None
     if cliff is None:
         return
-    at = cliff["at_s"] if over == "time" else cliff["at_bytes"] / 1e9
+    at = cliff.at_s if over == "time" else cliff.at_bytes / 1e9
     ax.axvline(at, color=look.accent, linewidth=1.6, linestyle="--")
     words = (
-        f"the cliff: {show_size(cliff['at_bytes'])}, {show_time(cliff['at_s'] * 1e9)}\n"
-        f"{show_rate(cliff['before_bytes_s'])} to {show_rate(cliff['after_bytes_s'])}"
+        f"the cliff: {show_size(cliff.at_bytes)}, {show_time(cliff.at_s * 1e9)}\n"
+        f"{show_rate(cliff.before_bytes_s)} to {show_rate(cliff.after_bytes_s)}"
     )
     ax.annotate(
         words,
-        (at, cliff["before_bytes_s"] / 1e6),
+        (at, cliff.before_bytes_s / 1e6),
         xytext=(12, -4),
         textcoords="offset points",
         fontsize=12.5,

@@ -8,8 +8,9 @@ from pathlib import Path
 
 from jovik.analysis.fullness import FillComparison
 from jovik.analysis.upgrade import Upgrade
+from jovik.base.interval import Interval
 from jovik.base.quantities import significant
-from jovik.base.step_result import Interval, StepResult
+from jovik.base.step_result import StepResult
 from jovik.charts.style import (
     LIGHT,
     Theme,

@@ -11,7 +11,7 @@ from jovik.steps import parse
 
 if TYPE_CHECKING:
     from jovik.analysis.ranking import DriveRank, Ranking
-    from jovik.base.step_result import Interval
+    from jovik.base.interval import Interval
 
 MOST_STEPS = 8
 MOST_DRIVES_WITH_STEPS = 8

@@ -95,7 +95,7 @@ def long_write_picture(
     found = _of(
         shelf,
         drives,
-        lambda r: "long_write" in r.facts,
+        lambda r: r.findings.long_write is not None,
         "long write",
         "sequential write 1MiB depth 8 over 30% of free",
     )
@@ -185,9 +185,9 @@ def surface_picture(
     """A scan from the first to the last address."""
     from jovik.charts.scan import draw_surface
 
-    result = _of(shelf, [drive], lambda r: "surface" in r.facts, "scan", "scan read in 200 zones")[
-        0
-    ][0]
+    result = _of(
+        shelf, [drive], lambda r: r.findings.scan is not None, "scan", "scan read in 200 zones"
+    )[0][0]
     draw_surface(result, shelf.traces(result.run, result.phrase)[0], out, size=size, look=look)
 
 

@@ -20,9 +20,10 @@ def draw_surface(
     look: Theme = LIGHT,
 ) -> None:
     """Draw one scan."""
-    zones = trace.facts["zones"]
-    at = np.array(zones["start_bytes"]) / 1e9
-    rates, errors = np.array(zones["rate_bytes_s"]) / 1e6, np.array(zones["errors"])
+    zones = trace.scan
+    assert zones is not None and result.findings.scan is not None
+    at = np.array(zones.start_bytes) / 1e9
+    rates, errors = np.array(zones.rate_bytes_s) / 1e6, np.array(zones.errors)
     below = f"{len(at)} zones; rate as a line, access time as dots"
     fig, ax = titled(
         size, look, f"{truncate(result.drive)}: from the first to the last address", below
@@ -39,7 +40,7 @@ def draw_surface(
             color=look.ink,
             label="unreadable",
         )
-    slow = list(result.facts["surface"]["slow"])
+    slow = list(result.findings.scan.slow)
     if slow:
         ax.plot(
             at[slow],
@@ -55,7 +56,7 @@ def draw_surface(
     ax.set_xlim(0, at[-1] if len(at) > 1 else 1)
     ax.set_xlabel("GB from the first address")
     ax.set_ylabel("MB/s")
-    times = [(x, t / 1e6) for x, t in zip(at, zones["access_ns"], strict=True) if t is not None]
+    times = [(x, t / 1e6) for x, t in zip(at, zones.access_ns, strict=True) if t is not None]
     if times:
         ax.set_position((0.085, 0.17, 0.835, 0.66))
         right = ax.twinx()

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from jovik.analysis.sweep import Sweep, SweepPoint
-from jovik.base.step_result import Interval
+from jovik.base.interval import Interval
 from jovik.charts.style import (
     LIGHT,
     Theme,

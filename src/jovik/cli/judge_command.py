@@ -12,7 +12,7 @@ from jovik.cli.options import UnitParam, format_option, percent, shelf_option
 if TYPE_CHECKING:
     from jovik.analysis.claims import ClaimVerdict
     from jovik.analysis.samples import SuspectSample
-    from jovik.base.step_result import Interval
+    from jovik.base.interval import Interval
     from jovik.queries.claims import Judged
     from jovik.shelf.store import Shelf
 

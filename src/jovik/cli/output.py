@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from jovik.base.interval import Interval
 from jovik.base.sanitize import csv_text, escape_control, strip_control
-from jovik.base.step_result import Interval
 from jovik.tables import Table
 
 if TYPE_CHECKING:

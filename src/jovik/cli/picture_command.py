@@ -62,13 +62,13 @@ def _draw(
 ) -> None:
     """Draw one kind of picture of the shelf; the file is checked before anything is drawn."""
     from jovik.charts.registry import draw
-    from jovik.charts.style import LOOKS, check_out
+    from jovik.charts.style import THEMES, check_out
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     check_out(out)
     with Shelf(where_from(shelf_at)) as shelf:
-        draw(shelf, kind, drives, out, look=LOOKS[theme], **how)
+        draw(shelf, kind, drives, out, look=THEMES[theme], **how)
     echo(f"drew {out}")
 
 

@@ -37,7 +37,7 @@ def step_json(result: StepResult) -> dict[str, Any]:
         "cpu_ns_per_io": _cpu_per_io(result),
         "conditions": asdict(result.conditions),
         "cliff": _cliff(result),
-        "facts": result.facts,
+        "facts": result.findings.as_json(),
         "limits": [
             {"what": x.what, "rate_bytes_s": x.rate_bytes_s, "note": x.note} for x in result.limits
         ],
@@ -48,7 +48,8 @@ def step_json(result: StepResult) -> dict[str, Any]:
 def _cliff(result: StepResult) -> dict[str, Any] | None:
     """Where a long write fell first; the rest of what it showed is among the facts."""
     written = long_write_of(result)
-    return written["cliff"] if written is not None else None
+    cliff = written.cliff if written is not None else None
+    return asdict(cliff) if cliff is not None else None
 
 
 def _cpu_per_io(result: StepResult) -> float | None:

@@ -25,7 +25,7 @@ import numpy.typing as npt
 from jovik.base.errors import TargetError
 from jovik.base.quantities import show_size
 from jovik.base.session import CopyJob, Progress, ProgressCallback
-from jovik.base.trace import SLICE_COLUMNS, SLICE_NS, IoFault, Trace
+from jovik.base.trace import SLICE_COLUMNS, SLICE_NS, CopyRecord, IoFault, Trace
 from jovik.hardware.source_files import SourceFile, files_in
 
 NAMED = ".jovik-files-"
@@ -135,13 +135,13 @@ class CopyFolder:
             slices=clock.slices(elapsed),
             latencies={},
             first_fault=fault,
-            facts={
-                "files": len(sources),
-                "bytes": total,
-                "sync_ns": sync_ns,
-                "source_ns": clock.source_ns,
-                "laid_out_bytes": laid_out,
-            },
+            copy=CopyRecord(
+                files=len(sources),
+                bytes=total,
+                sync_ns=sync_ns,
+                source_ns=clock.source_ns,
+                laid_out_bytes=laid_out,
+            ),
         )
 
     def close(self) -> None:

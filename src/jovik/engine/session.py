@@ -15,10 +15,9 @@ from pathlib import Path
 import numpy as np
 import numpy.typing as npt
 
-from jovik.analysis.latency import merge, percentile_ns
 from jovik.base.errors import EngineUnavailableError, TargetError
 from jovik.base.session import CopyJob, DiscardResult, Progress, ProgressCallback, Workload
-from jovik.base.trace import SLICE_COLUMNS, SLICE_NS, IoFault, StampFaults, Trace
+from jovik.base.trace import SLICE_COLUMNS, SLICE_NS, IoFault, Latencies, StampFaults, Trace
 from jovik.engine import code_cache
 from jovik.engine.buffers import Buffers, check_memory, unit_of
 from jovik.engine.file_copy import CopyFolder, sweep
@@ -38,11 +37,10 @@ LAYOUT_BLOCK, LAYOUT_DEPTH = 2**20, 8
 MOST_THREADS = 1024
 CEILING_NS = 60_000_000
 """How long the tester's own ceiling is measured before a step."""
-CREWS: dict[str, type[WorkerPool]] = {"io_uring": UringPool, "blocking": BlockingPool}
 
 
 def select_engine(engine: str) -> type[WorkerPool]:
-    """The crew for ``auto``, ``io_uring`` or ``blocking``.
+    """The worker pool for ``auto``, ``io_uring`` or ``blocking``.
 
     Raises
     ------
@@ -70,9 +68,9 @@ LATENCY_EVERY_S = 0.5
 
 def live_latency_ns(crew: WorkerPool) -> tuple[float | None, float | None]:
     """Half and 99 % of a pass's I/Os so far took no longer, both directions together."""
-    whole = merge(crew.latencies().values())
+    whole = Latencies.merged(crew.latencies().values())
     return (
-        (percentile_ns(whole, 0.5), percentile_ns(whole, 0.99))
+        (whole.percentile_ns(0.5), whole.percentile_ns(0.99))
         if whole is not None and whole.total
         else (None, None)
     )

@@ -201,12 +201,7 @@ def _weights(load_name: str) -> Callable[[str], float]:
 
     def weight(kind: str) -> float:
         step = parse(kind)
-        if (
-            not isinstance(step, IoStep)
-            or step.rate_bytes_s
-            or step.rate_iops
-            or step.compressible_percent
-        ):
+        if not isinstance(step, IoStep) or not step.plain:
             return 0.0
         if step.fresh:
             return weights.get("sustained write", 0.0)

@@ -18,7 +18,7 @@ from jovik.analysis.sweep import Sweep
 from jovik.base.quantities import show_rate, show_size, show_time, significant
 from jovik.base.step_result import StepResult
 from jovik.base.trace import Trace
-from jovik.charts.style import LOOKS, Theme
+from jovik.charts.style import THEMES, Theme
 from jovik.queries.claims import Judged
 from jovik.queries.upgrade import Upgraded
 from jovik.report.document import Block, Document, Picture
@@ -43,7 +43,7 @@ def picture(name: str, alt: str, draw: Callable[..., None], *what: Any, **how: A
 
 def render_pictures(document: Document) -> Document:
     """The document with every picture rendered, light and dark, by one process a core."""
-    jobs = [(p.draw, look) for p in document.pictures for look in LOOKS.values()]
+    jobs = [(p.draw, look) for p in document.pictures for look in THEMES.values()]
     cores = min(len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else 1, len(jobs))
     if cores > 1 and "fork" in multiprocessing.get_all_start_methods():
         # What is to be drawn is inherited by a fork; it need not be, and could not be, sent.
@@ -162,10 +162,11 @@ def long_write_picture(number: int, result: StepResult, trace: Trace, over: str)
     """A long write over time or bytes."""
     from jovik.charts.long_write import draw_long_write
 
-    cliff = result.facts["long_write"]["cliff"]
+    found = result.findings.long_write
+    cliff = found.cliff if found is not None else None
     fall = (
-        f"it falls after {show_size(cliff['at_bytes'])} from "
-        f"{show_rate(cliff['before_bytes_s'])} to {show_rate(cliff['after_bytes_s'])}"
+        f"it falls after {show_size(cliff.at_bytes)} from "
+        f"{show_rate(cliff.before_bytes_s)} to {show_rate(cliff.after_bytes_s)}"
         if cliff is not None
         else "it does not fall"
     )
@@ -180,10 +181,10 @@ def surface_picture(number: int, result: StepResult, trace: Trace) -> Picture:
     """A scan from the first to the last address."""
     from jovik.charts.scan import draw_surface
 
-    facts = result.facts["surface"]
+    found = result.findings.scan
     ends = (
-        f"{show_rate(facts['first_bytes_s'])} at the first address"
-        if facts.get("first_bytes_s")
+        f"{show_rate(found.first_bytes_s)} at the first address"
+        if found is not None and found.first_bytes_s
         else "rates"
     )
     return picture(

@@ -7,6 +7,8 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from jovik.analysis.claims import Verdict
+from jovik.analysis.comparability import long_write_of
+from jovik.analysis.long_write import fall_note
 from jovik.analysis.ranking import rank_sentence
 from jovik.base.errors import UsageError
 from jovik.base.quantities import significant
@@ -26,6 +28,7 @@ from jovik.report.test_sections import how_section, tests_section
 from jovik.sheets.load import load_names, read_load
 from jovik.sheets.sheet import Sheet
 from jovik.shelf.store import RunRecord, Shelf
+from jovik.steps import IoStep, parse
 from jovik.tables.claims import claims_summary, claims_table, doubts
 from jovik.tables.health import health_change_table
 from jovik.tables.ranking import overall_table, places_table, ranking_foot
@@ -199,11 +202,11 @@ def _watch_out(it: ReviewData) -> list[str]:
                 f"{j.claim.label}: {j.claim.shown(j.measured.median)}, claimed {claimed}{why}"
             )
     said += [
-        n
+        fall_note(written, written.cliff, ios=_counted_in_ios(r))
         for r in it.results
         if r.conditions.filled_percent is None
-        for n in r.notes
-        if n.startswith("the cliff")
+        and (written := long_write_of(r)) is not None
+        and written.cliff is not None
     ][:1]
     said += [
         f"does not carry: {f.load.title} ({f.ends})"
@@ -241,7 +244,7 @@ def _ranking(it: ReviewData) -> tuple[Block, ...]:
         "and those next to it."
     )
     drawn = any(d.index is not None for d in near.ranking.drives)
-    foot = [n for n in ranking_foot(it.ranked) if not n.startswith("left out") or drive in n]
+    foot = ranking_foot(it.ranked, only=drive)
     return (
         *((Paragraph(few),) if len(near.ranking.drives) < len(ranking.drives) else ()),
         *((pictures.ranking_picture(near.ranking, drive),) if drawn else ()),
@@ -276,3 +279,9 @@ def _notes(found: Noted) -> tuple[Block, ...]:
         if _has(found, sort)
     )
     return (*((readings_table(found),) if found.readings else ()), *lists)
+
+
+def _counted_in_ios(result: StepResult) -> bool:
+    """Whether its rate is told in I/Os a second: a random write."""
+    step = parse(result.phrase)
+    return isinstance(step, IoStep) and step.random

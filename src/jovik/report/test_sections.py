@@ -44,7 +44,7 @@ def tests_section(shelf: Shelf, runs: Runs, results: Sequence[StepResult]) -> Se
             pictures.long_write_picture(number, result, trace, over) for over in ("time", "bytes")
         ]
         blocks.append(long_write_table(None, result))
-    for number, result in enumerate((r for r in empty if "surface" in r.facts), 1):
+    for number, result in enumerate((r for r in empty if r.findings.scan is not None), 1):
         blocks.append(
             pictures.surface_picture(number, result, shelf.traces(result.run, result.phrase)[0])
         )

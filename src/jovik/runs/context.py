@@ -8,7 +8,7 @@ from typing import Protocol
 
 from jovik.analysis.thermal import assess_sensors
 from jovik.base.quantities import show_size, show_time
-from jovik.base.session import Progress, Session, Workload
+from jovik.base.session import Progress, Session
 from jovik.base.step_result import Conditions, StepResult
 from jovik.base.trace import Trace
 from jovik.hardware.temperature import Sensor
@@ -168,16 +168,3 @@ class RunContext:
             f"began {'right' if idle < 10**9 else show_time(idle)} after '{phrase}', which "
             f"wrote {show_size(written)}"
         )
-
-    def prepare(self, position: int, step: Step, work: Workload) -> None:
-        """Have the test file laid out where something is missing, shown and counted."""
-        missing = self.session.to_lay_out_bytes(work)
-        written = self.session.prepare(
-            work, self.observer.preparing(position, step, missing) if missing else no_progress
-        )
-        if written:
-            self.sink.laid_out(written)
-
-
-def no_progress(_: Progress) -> None:
-    """Watch nothing."""

@@ -16,9 +16,9 @@ from jovik.runs.open_session import open_session
 
 if TYPE_CHECKING:
     from jovik.base.session import Session
-    from jovik.runs.cost import Cost
     from jovik.runs.request import RunRequest
     from jovik.sheets.sheet import Sheet
+    from jovik.steps.cost import PlanCost
 
 
 ASK_ABOVE = 0.01
@@ -35,7 +35,7 @@ class PreparedRun:
     order: RunRequest
     sheet: Sheet
     session: Session
-    cost: Cost
+    cost: PlanCost
     rate_bytes_s: float
     times_ns: tuple[int, ...]
 
@@ -147,7 +147,7 @@ def assumed_rate(sheet: Sheet) -> float:
 
     Its claim, halved, since claims are of the best case.
     """
-    from jovik.runs.cost import ASSUMED_BYTES_S
+    from jovik.steps.cost import ASSUMED_BYTES_S
 
     claimed = [
         c.figure
@@ -157,7 +157,7 @@ def assumed_rate(sheet: Sheet) -> float:
     return min(claimed) / 2 if claimed else ASSUMED_BYTES_S
 
 
-def endurance_share(sheet: Sheet, cost: Cost, rate_bytes_s: float) -> float | None:
+def endurance_share(sheet: Sheet, cost: PlanCost, rate_bytes_s: float) -> float | None:
     """The share of the endurance rating that a run takes; None where there is no rating."""
     rated = sheet.drive.endurance_bytes
     return cost.written_bytes(rate_bytes_s) / rated if rated else None

@@ -71,7 +71,7 @@ class RunRequest:
                 {
                     "phrase": t.step.canonical,
                     "spare": t.spare,
-                    "ladder": t.ladder,
+                    "ladder": t.sweep,
                     "least": t.repeat.least,
                     "most": t.repeat.most,
                     "precision": t.repeat.precision,

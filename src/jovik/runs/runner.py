@@ -6,16 +6,13 @@ from collections.abc import Mapping, Sequence
 
 from jovik.base.session import Session
 from jovik.base.step_result import StepResult
-from jovik.runs.access import run_access
 from jovik.runs.context import ResumedStep, RunContext
-from jovik.runs.copy import run_copy
 from jovik.runs.cost import time_of
-from jovik.runs.maintenance import measure_probe_write, probe_work, run_chore
 from jovik.runs.repetition import TimeAllowance
-from jovik.runs.scan import area, run_scan
+from jovik.runs.step_run import RunningStep
 from jovik.runs.task import Task
-from jovik.runs.workload import copy_job, pass_seed, resolve_amount, workload
-from jovik.steps import CopyStep, DiscardStep, FillStep, IdleStep, IoStep, ScanStep
+from jovik.steps.rest import probe_write
+from jovik.steps.running import pass_seed
 
 
 def check_plan(tasks: Sequence[Task], session: Session) -> None:
@@ -27,17 +24,7 @@ def check_plan(tasks: Sequence[Task], session: Session) -> None:
         With the limit.
     """
     for task in tasks:
-        step = resolve_amount(task.step, session)
-        if isinstance(step, IoStep):
-            session.check(workload(step, 0))
-        elif isinstance(step, ScanStep):
-            session.check(area(step, session))
-        elif isinstance(step, CopyStep):
-            session.copy_size(copy_job(step, 0))
-        elif isinstance(step, FillStep):
-            session.to_fill_bytes(step.percent)
-        elif isinstance(step, IdleStep) and step.recovered:
-            session.check(probe_work(0))
+        task.step.resolve(session).check(session)
 
 
 def run_plan(
@@ -68,8 +55,8 @@ def run_plan(
     if not left:
         return results
     _bring_back(tasks, left[0], bench)
-    if any(isinstance(step := tasks[n].step, IdleStep) and step.recovered for n in left):
-        bench.first_rate_bytes_s = measure_probe_write(bench, left[0], tasks[left[0]].step)
+    if any(tasks[n].step.needs_first_rate for n in left):
+        bench.first_rate_bytes_s = probe_write(RunningStep(left[0], tasks, bench))
     # Asked once: a person's folder may hold many files, and what is free changes as the run goes
     # on.
     times = (
@@ -78,9 +65,9 @@ def run_plan(
         else []
     )
     for position in left:
-        task, ahead = tasks[position], tasks[position + 1 :]
         allowed = _share(times, left, position, bench, began)
-        result = _run_step(position, task, bench, allowed, results, done.get(position), ahead)
+        step = tasks[position].step.resolve(bench.session)
+        result = step.run(RunningStep(position, tasks, bench, results, allowed, done.get(position)))
         results.append(result)
         bench.observer.finished(position, result)
     return results
@@ -107,36 +94,14 @@ def _bring_back(tasks: Sequence[Task], first: int, bench: RunContext) -> None:
 
     The steps from `first` on are to meet it all the same.
     """
-    levels = [
-        (n, t.step)
-        for n, t in enumerate(tasks[:first])
-        if isinstance(t.step, FillStep | DiscardStep)
-    ]
-    position, fill = levels[-1] if levels else (0, None)
-    if not isinstance(fill, FillStep):
+    levels = [(n, t.step) for n, t in enumerate(tasks[:first]) if t.step.fill_level is not None]
+    if not levels or not levels[-1][1].fill_level:
         return
-    bench.filled_percent = fill.percent
-    watch = bench.observer.preparing(position, fill, bench.session.to_fill_bytes(fill.percent))
-    trace = bench.session.fill(fill.percent, pass_seed(bench.options.seed, position, 1), watch)
+    position, fill = levels[-1]
+    percent = fill.fill_level
+    assert percent is not None
+    bench.filled_percent = percent
+    watch = bench.observer.preparing(position, fill, bench.session.to_fill_bytes(percent))
+    trace = bench.session.fill(percent, pass_seed(bench.options.seed, position, 1), watch)
     if trace is not None:
         bench.sink.laid_out(trace.written_bytes)
-
-
-def _run_step(
-    position: int,
-    task: Task,
-    bench: RunContext,
-    allowed: TimeAllowance | None,
-    earlier: Sequence[StepResult],
-    done: ResumedStep | None,
-    ahead: Sequence[Task],
-) -> StepResult:
-    step = resolve_amount(task.step, bench.session)
-    if isinstance(step, IoStep):
-        return run_access(position, task, step, bench, allowed, done)
-    if isinstance(step, ScanStep):
-        return run_scan(position, step, bench)
-    if isinstance(step, CopyStep):
-        return run_copy(position, task, step, bench, allowed, earlier, done)
-    assert isinstance(step, FillStep | DiscardStep | IdleStep)
-    return run_chore(position, step, bench, ahead, allowed)

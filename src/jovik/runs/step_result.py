@@ -3,61 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
 from jovik.analysis.comparability import passes_differ
-from jovik.analysis.latency import merge
-from jovik.analysis.limits import disturbance_notes, link_limit
-from jovik.analysis.thermal import assess_sensors, heat_limit, seconds_above
 from jovik.base.errors import DriveError
+from jovik.base.findings import Findings
 from jovik.base.quantities import show_rate
 from jovik.base.step_result import Conditions, Limit, PassFigures, StepResult
-from jovik.base.trace import Trace
-from jovik.runs.context import RunEnvironment
+from jovik.base.trace import Latencies, Trace
 from jovik.steps import Step
-
-
-def surroundings(
-    step: Step, traces: Sequence[Trace], setting: RunEnvironment
-) -> tuple[list[str], list[Limit], dict[str, Any]]:
-    """Notes, limits and facts that come from what went on around the passes."""
-    figures = [figures_of(t) for t in traces]
-    limits = list(link_limit(figures, setting.link, setting.link_rate_bytes_s))
-    notes = disturbance_notes(
-        [t.environment for t in traces], [f.read_bytes + f.written_bytes for f in figures]
-    )
-    samples = [
-        (t.environment.temperatures, t.slices)
-        for t in traces
-        if t.environment is not None and t.environment.temperatures
-    ]
-    for temperatures, slices in samples:
-        limit = heat_limit(slices, temperatures, setting.heat_limit_c)
-        if limit is not None:
-            limits.append(limit)
-            break
-    facts: dict[str, Any] = {}
-    if samples:
-        whole = [one for temperatures, _ in samples for one in temperatures]
-        good = [r for r in assess_sensors(whole) if not r.set_aside]
-        if good:
-            facts["temperature"] = {
-                "start_c": max(r.start_c for r in good),
-                "peak_c": max(r.peak_c for r in good),
-            }
-        if setting.heat_limit_c is not None:
-            above = sum(seconds_above(t, setting.heat_limit_c) for t, _ in samples)
-            notes += (
-                [f"{above:.0f} s at or above its limit of {setting.heat_limit_c:.0f} C"]
-                if above
-                else []
-            )
-        notes += [
-            f"sensor '{r.name}' ({r.peak_c:.0f} C) is set aside: {r.set_aside}"
-            for r in assess_sensors(whole)
-            if r.set_aside
-        ]
-    return notes, limits, facts
 
 
 def failure(trace: Trace) -> DriveError:
@@ -95,12 +48,12 @@ def summarise(
     conditions: Conditions,
     notes: Sequence[str] = (),
     limits: Sequence[Limit] = (),
-    facts: dict[str, Any] | None = None,
+    findings: Findings | None = None,
 ) -> StepResult:
     """A step's result from its passes."""
     latencies = {}
     for direction in ("read", "write"):
-        whole = merge(t.latencies[direction] for t in traces if direction in t.latencies)
+        whole = Latencies.merged(t.latencies[direction] for t in traces if direction in t.latencies)
         if whole is not None:
             latencies[direction] = whole
     said = [n for t in traces for n in t.notes]
@@ -119,7 +72,7 @@ def summarise(
         conditions=conditions,
         limits=tuple(limits),
         notes=tuple(dict.fromkeys([*said, *notes])),
-        facts=facts or {},
+        findings=findings or Findings(),
     )
 
 

@@ -17,14 +17,14 @@ from jovik.steps import Plan, Step
 class Task:
     """One step and its repetitions.
 
-    `spare` is that of its line of the plan, `ladder` the line's phrase where it stands for several
+    `spare` is that of its line of the plan, `sweep` the line's phrase where it stands for several
     steps.
     """
 
     step: Step
     repeat: RepetitionPolicy
     spare: int = 0
-    ladder: str | None = None
+    sweep: str | None = None
 
 
 def tasks_of(
@@ -102,7 +102,7 @@ def fit_to_budget(
         gone = [t for t in left if t.spare == level]
         left = [t for t in left if t.spare != level]
         said.append(
-            "left out: " + ", ".join(dict.fromkeys(t.ladder or t.step.canonical for t in gone))
+            "left out: " + ", ".join(dict.fromkeys(t.sweep or t.step.canonical for t in gone))
         )
     if expected() > budget_ns:
         said.append(

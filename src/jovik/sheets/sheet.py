@@ -29,7 +29,7 @@ from jovik.base.quantities import (
     spell_time,
 )
 from jovik.base.toml_files import Size, StrictModel, explain, from_text, read_toml
-from jovik.steps.clauses import CLAUSES
+from jovik.steps.io_step import CLAUSES
 from jovik.steps.tokens import Cursor
 
 

@@ -22,7 +22,7 @@ import numpy as np
 import sqlalchemy as sa
 
 from jovik.base import histogram, version
-from jovik.base.errors import TargetError, UsageError
+from jovik.base.errors import OutputError, UsageError
 from jovik.base.trace import SLICE_COLUMNS, Latencies
 from jovik.shelf.encoding import pack, pack_latencies, unpack, unpack_latencies
 from jovik.shelf.schema import claim, drive, note, one_pass, reading, rig, run, step, unit
@@ -62,7 +62,7 @@ def export(engine: sa.Engine, out: Path, only: str | None = None) -> int:
 
     Raises
     ------
-    TargetError
+    OutputError
         The file cannot be written.
     """
     sums: dict[str, str] = {}
@@ -85,7 +85,7 @@ def export(engine: sa.Engine, out: Path, only: str | None = None) -> int:
         part.replace(out)
     except OSError as error:
         part.unlink(missing_ok=True)
-        raise TargetError(f"{out} cannot be written: {error.strerror}") from None
+        raise OutputError(f"{out} cannot be written: {error.strerror}") from None
     return count
 
 

@@ -6,13 +6,14 @@ NumPy's own .npz form, which any reader of NumPy files can open.
 from __future__ import annotations
 
 import io
+from dataclasses import asdict
 from typing import Any, cast
 
 import numpy as np
 import numpy.typing as npt
 
 from jovik.base import histogram
-from jovik.base.trace import Latencies
+from jovik.base.trace import CopyRecord, Latencies, ScanRecord, Trace
 
 NOT_AN_ARRAY = "allow_pickle"
 """NumPy before 2.2 stored a keyword of this name as an array, and Jovik 0.1.0 gave it one.
@@ -56,3 +57,23 @@ def unpack_latencies(blob: bytes) -> dict[str, Latencies]:
         counts[used] = counted
         found[direction] = Latencies(counts, int(array[0]), int(array[1]), int(array[2]))
     return found
+
+
+def recorded_as_json(trace: Trace) -> dict[str, Any] | None:
+    """What only scans and copies record, as plain JSON; None for any other pass."""
+    if trace.scan is not None:
+        zones = asdict(trace.scan)
+        return {"zones": zones, "whole_ns": zones.pop("whole_ns")}
+    return asdict(trace.copy) if trace.copy is not None else None
+
+
+def recorded_from_json(stored: dict[str, Any] | None) -> dict[str, Any]:
+    """What `recorded_as_json` was given, as fields of a trace."""
+    if not stored:
+        return {}
+    if "zones" in stored:
+        zones: dict[str, Any] = {
+            k: tuple(v) if isinstance(v, list) else v for k, v in stored["zones"].items()
+        }
+        return {"scan": ScanRecord(**zones, whole_ns=stored.get("whole_ns", 0))}
+    return {"copy": CopyRecord(**stored)} if "files" in stored else {}

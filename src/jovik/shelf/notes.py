@@ -16,14 +16,12 @@ def add(
     c: sa.Connection, drive_id: int, notes: list[Note], readings: list[Reading], now: str
 ) -> None:
     """Write them down for a drive."""
-    for one in notes:
-        c.execute(note.insert().values(asdict(one) | {"drive_id": drive_id, "written": now}))
-    for each in readings:
-        c.execute(
-            reading.insert().values(
-                {f: getattr(each, f) for f in _FIELDS} | {"drive_id": drive_id, "written": now}
-            )
-        )
+    written = {"drive_id": drive_id, "written": now}
+    if notes:
+        c.execute(note.insert(), [asdict(each) | written for each in notes])
+    if readings:
+        values = [{f: getattr(entry, f) for f in _FIELDS} | written for entry in readings]
+        c.execute(reading.insert(), values)
 
 
 def notes_of(c: sa.Connection, drive_id: int) -> list[Note]:

@@ -10,9 +10,10 @@ from typing import Any
 
 import sqlalchemy as sa
 
-from jovik.base.step_result import Conditions, Limit, PassFigures, StepResult
-from jovik.base.trace import Environment, IoFault, Trace
-from jovik.shelf.encoding import unpack, unpack_latencies
+from jovik.base.findings import Findings
+from jovik.base.step_result import Conditions, Limit, LimitSource, PassFigures, StepResult
+from jovik.base.trace import Environment, IoFault, Latencies, Trace
+from jovik.shelf.encoding import recorded_from_json, unpack, unpack_latencies
 from jovik.shelf.schema import drive, one_pass, run, step
 from jovik.steps import parse
 
@@ -26,6 +27,9 @@ _PASS_FIELDS = (
     "errors",
     "cpu_ns",
 )
+
+SWEEP = step.c["facts"]["ladder"].as_string()
+"""The phrase of the sweep that a step is a point of."""
 
 
 def of_drive(name: str | None) -> sa.ColumnElement[bool]:
@@ -109,7 +113,7 @@ def latest(
     """See `Shelf.latest_results`."""
     where = of_drive(name)
     level = step.c.conditions["filled_percent"].as_integer()
-    rung = sa.case((step.c.facts["ladder"].as_string().is_(None), 0), else_=1)
+    rung = sa.case((SWEEP.is_(None), 0), else_=1)
     # Rungs and steps of their own apart, the newest of each; the database picks, since a shelf may
     # hold 10,000 runs.
     order = (run.c.started.desc(), run.c.id.desc(), step.c.position.desc())
@@ -128,17 +132,17 @@ def latest(
     found = [
         r
         for r in results(engine, _among(engine, chosen), with_latencies=with_latencies)
-        if counts(r, filled)
+        if is_drive_result(r, filled)
     ]
-    plain = {r.drive for r in found if "ladder" not in r.facts}
+    plain = {r.drive for r in found if r.findings.sweep is None}
     age = {key: n for n, key in enumerate(dict.fromkeys(r.run for r in found))}
     # Oldest first; of one run a step of its own comes last, for it has more passes than a rung of
     # the same kind.
-    found.sort(key=lambda r: (age[r.run], "ladder" not in r.facts))
+    found.sort(key=lambda r: (age[r.run], r.findings.sweep is None))
     latest = {
         (r.drive, r.kind, r.conditions.filled_percent): r
         for r in found
-        if ladders or "ladder" not in r.facts or r.drive not in plain
+        if ladders or r.findings.sweep is None or r.drive not in plain
     }
     first = (
         sa.select(drive.c.name)
@@ -166,7 +170,7 @@ def of_several_rigs(engine: sa.Engine, name: str | None) -> list[StepResult]:
     )
     where = (
         run.c.drive_id.in_(several),
-        step.c.facts["ladder"].as_string().is_(None),
+        SWEEP.is_(None),
         step.c.conditions["filled_percent"].as_integer().is_(None),
         sa.exists().where(one_pass.c.step_id == step.c.id),
     )
@@ -180,20 +184,19 @@ def of_several_rigs(engine: sa.Engine, name: str | None) -> list[StepResult]:
     return [
         r
         for r in results(engine, _among(engine, chosen), with_latencies=False)
-        if counts(r, filled=False)
+        if is_drive_result(r, filled=False)
     ]
 
 
 def _result(
     row: sa.RowMapping, passes: Sequence[sa.RowMapping], with_latencies: bool
 ) -> StepResult:
-    from jovik.analysis.latency import merge
 
     latencies = {}
     if with_latencies:
         parts = [unpack_latencies(p["latencies"]) for p in passes]
         for direction in ("read", "write"):
-            whole = merge(p[direction] for p in parts if direction in p)
+            whole = Latencies.merged(p[direction] for p in parts if direction in p)
             if whole is not None:
                 latencies[direction] = whole
     return StepResult(
@@ -205,15 +208,15 @@ def _result(
         drive=row["drive_name"],
         run=row["run_id"],
         started=row["started"],
-        limits=tuple(Limit(**x) for x in row["limits"]),
+        limits=tuple(Limit(**x | {"what": LimitSource(x["what"])}) for x in row["limits"]),
         notes=tuple(row["notes"]),
-        facts=row["facts"] or {},
+        findings=Findings.from_json(row["facts"]),
     )
 
 
-def counts(result: StepResult, filled: bool) -> bool:
+def is_drive_result(result: StepResult, filled: bool) -> bool:
     """Whether a result is a figure of the drive, unfilled unless `filled` is set."""
-    return parse(result.phrase).measures and (filled or result.conditions.filled_percent is None)
+    return parse(result.phrase).ranked and (filled or result.conditions.filled_percent is None)
 
 
 def trace_of(row: sa.RowMapping) -> Trace:
@@ -235,5 +238,5 @@ def trace_of(row: sa.RowMapping) -> Trace:
         late_written_bytes=row["late_written_bytes"] or 0,
         first_fault=IoFault(**fault) if fault else None,
         environment=Environment(**around) if around else None,
-        facts=row["facts"] or {},
+        **recorded_from_json(row["facts"]),
     )

@@ -501,12 +501,10 @@ class Shelf:
         )
         return read_results.passes(self._engine, where)
 
-    def results(self, name: str | None = None) -> list[StepResult]:
-        """Every step of every run of a drive (or of all) that has passes, oldest first.
-
-        Without latencies.
-        """
-        return read_results.results(self._engine, read_results.of_drive(name), with_latencies=False)
+    def results(self, name: str | None = None, *, with_latencies: bool = False) -> list[StepResult]:
+        """Every step of every run of a drive (or of all) that has passes, oldest first."""
+        where = read_results.of_drive(name)
+        return read_results.results(self._engine, where, with_latencies=with_latencies)
 
     def latest_results(
         self,
@@ -532,7 +530,7 @@ class Shelf:
         latest = {
             (r.conditions.unit, r.kind): r
             for r in every
-            if r.conditions.unit is not None and read_results.counts(r, filled=False)
+            if r.conditions.unit is not None and read_results.is_drive_result(r, filled=False)
         }
         return list(latest.values())
 
@@ -553,7 +551,7 @@ class Shelf:
         every = [
             r
             for r in self.results(name)
-            if r.conditions.unit is not None and read_results.counts(r, filled=False)
+            if r.conditions.unit is not None and read_results.is_drive_result(r, filled=False)
         ]
         mine = [r for r in every if r.conditions.unit == unit_name]
         if not mine:

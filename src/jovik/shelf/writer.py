@@ -13,7 +13,7 @@ from jovik.base.errors import ShelfUnreachableError
 from jovik.base.health import Health
 from jovik.base.step_result import Conditions, StepResult
 from jovik.base.trace import Trace
-from jovik.shelf.encoding import pack, pack_latencies
+from jovik.shelf.encoding import pack, pack_latencies, recorded_as_json
 from jovik.shelf.journal import JournalEntry, make
 from jovik.shelf.postgresql import is_server, with_timeout
 from jovik.shelf.spool import Spool, flush_spool
@@ -92,7 +92,7 @@ class RunWriter:
             environment=asdict(trace.environment) if trace.environment else None,
             slices=pack(slices=trace.slices),
             latencies=pack_latencies(trace.latencies),
-            facts=trace.facts or None,
+            facts=recorded_as_json(trace),
             late_written_bytes=trace.late_written_bytes,
         )
         self.written_bytes += written
@@ -103,7 +103,7 @@ class RunWriter:
         values = dict(
             limits=[asdict(x) for x in result.limits],
             notes=list(result.notes),
-            facts=result.facts or None,
+            facts=result.findings.as_json() or None,
             finished=True,
         )
         self._make(JournalEntry("done", values, position))

@@ -13,7 +13,15 @@ import numpy.typing as npt
 from jovik.base.errors import TargetError
 from jovik.base.quantities import show_size
 from jovik.base.session import CopyJob, DiscardResult, Progress, ProgressCallback, Workload
-from jovik.base.trace import SLICE_COLUMNS, SLICE_NS, Environment, IoFault, StampFaults, Trace
+from jovik.base.trace import (
+    SLICE_COLUMNS,
+    SLICE_NS,
+    CopyRecord,
+    Environment,
+    IoFault,
+    StampFaults,
+    Trace,
+)
 from jovik.hardware.source_files import files_in
 from jovik.simulator.catalogue import ModelDrive
 from jovik.simulator.drive_state import RateNoise, State
@@ -312,13 +320,6 @@ class ModelSession:
             len(sizes),
             inward=job.inward,
         )
-        facts = {
-            "files": len(sizes),
-            "bytes": total,
-            "sync_ns": flush,
-            "source_ns": 0,
-            "laid_out_bytes": laid_out,
-        }
         return Trace(
             self.engine,
             self.direct,
@@ -329,7 +330,7 @@ class ModelSession:
             slices,
             {},
             notes=self.notes,
-            facts=facts,
+            copy=CopyRecord(len(sizes), total, flush, laid_out_bytes=laid_out),
         )
 
 

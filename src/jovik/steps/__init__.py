@@ -1,23 +1,29 @@
 """Step phrases and plans: the one line that is typed, stored, shown and compared.
 
-`parse` reads a phrase, `Step.canonical` spells it one way, and `Step.kind` is what decides whether
-two results are of the same sort.
+`parse` reads a phrase, `Step.canonical` spells it one way, and `Step.kind` decides whether two
+results are of the same sort. `registry` lists every sort of step.
 """
 
-from jovik.steps.access import IoStep
-from jovik.steps.others import CopyStep, DiscardStep, FillStep, IdleStep, ScanStep
+from jovik.steps.burst import BurstStep
+from jovik.steps.copy import CopyStep
+from jovik.steps.empty import EmptyStep
+from jovik.steps.fill import FillStep
+from jovik.steps.io_step import IoStep
 from jovik.steps.parser import parse, parse_access, parse_all
 from jovik.steps.plan import Plan, PlanEntry, load_plan, plan_names
+from jovik.steps.rest import RestStep
+from jovik.steps.scan import ScanStep
 from jovik.steps.step import Step
 
 __all__ = [
+    "BurstStep",
     "CopyStep",
-    "DiscardStep",
+    "EmptyStep",
     "FillStep",
-    "IdleStep",
     "IoStep",
     "Plan",
     "PlanEntry",
+    "RestStep",
     "ScanStep",
     "Step",
     "load_plan",

@@ -1,43 +1,80 @@
-"""A step: one line of a plan, whatever it does, and its one canonical spelling."""
+"""A step: one line of a plan. Its class says how it is spelled, what it costs and how it runs."""
 
 from __future__ import annotations
 
 import re
 from abc import ABC, abstractmethod
+from typing import TYPE_CHECKING, ClassVar
+
+if TYPE_CHECKING:
+    from typing import Self
+
+    from jovik.base.session import Session
+    from jovik.base.step_result import StepResult
+    from jovik.steps.cost import PlanCost
+    from jovik.steps.running import StepRun
+    from jovik.steps.tokens import Cursor
 
 
 class Step(ABC):
-    """What one phrase says. `parts` is all that a sort of step has to spell.
+    """What one phrase asks for.
 
-    The rest follows from it.
+    A sort of step is a subclass in a file of its own and a row in `jovik.steps.registry`. It
+    spells itself (`parts`), reads itself (`read`), says what it costs and runs on a session.
     """
+
+    word: ClassVar[str]
+    """The first word of its phrase."""
 
     @property
     def reads(self) -> bool:
-        """Whether any of it reads from the target."""
+        """Whether it reads from the target."""
         return False
 
     @property
     def writes(self) -> bool:
-        """Whether any of it writes to the target."""
+        """Whether it writes to the target."""
         return False
 
     @property
     def measures(self) -> bool:
-        """Whether its result is a figure of the drive, that may be ranked.
-
-        A rest or a fill is only something done.
-        """
+        """Whether its result is a figure; a rest or a fill only prepares what comes next."""
         return True
 
     @property
+    def ranked(self) -> bool:
+        """Whether its result is a figure of the drive, which may be judged and ranked."""
+        return self.measures
+
+    @property
     def once(self) -> bool:
-        """Whether it is made once unless more passes are asked for."""
+        """Whether a single pass is made unless more are asked for."""
+        return False
+
+    @property
+    def fill_level(self) -> int | None:
+        """The fill level that it leaves, percent: 0 where it empties, None where it has none."""
+        return None
+
+    @property
+    def needs_first_rate(self) -> bool:
+        """Whether it compares with a short write made before the run."""
         return False
 
     @abstractmethod
     def parts(self, *, timed: bool = True) -> list[str]:
-        """The phrase in parts, in the one order; `timed` leaves the `for` part in."""
+        """The phrase in parts, in canonical order; `timed` keeps the `for` part."""
+
+    @classmethod
+    @abstractmethod
+    def read(cls, cursor: Cursor) -> Self:
+        """Read what follows the first word.
+
+        Raises
+        ------
+        PhraseError
+            With the word at fault.
+        """
 
     @property
     def canonical(self) -> str:
@@ -57,3 +94,45 @@ class Step(ABC):
             for p in self.parts(timed=False)
         ]
         return ", ".join(spaced)
+
+    def resolve(self, session: Session) -> Step:
+        """The same step with what only the target knows filled in.
+
+        Raises
+        ------
+        TargetError
+            The target cannot tell.
+        """
+        return self
+
+    def check(self, session: Session) -> None:  # noqa: B027
+        """Refuse what the target cannot take, before anything is written.
+
+        Raises
+        ------
+        TargetError
+            With the limit.
+        """
+
+    def pass_time_ns(self, session: Session, rate_bytes_s: float) -> float:
+        """Expected time of one pass, prefilling left aside, nanoseconds."""
+        return 0.0
+
+    def add_cost(self, cost: PlanCost, session: Session, passes: int) -> None:  # noqa: B027
+        """Add the bytes and the space of this step to the cost of its plan."""
+
+    def room_bytes(self, rate_bytes_s: float) -> float:
+        """Bytes that a pass writes into a write cache, for a rest that makes room for them."""
+        return 0.0
+
+    @abstractmethod
+    def run(self, run: StepRun) -> StepResult:
+        """Run it.
+
+        Raises
+        ------
+        TargetError
+            The target cannot take it.
+        DriveError
+            The drive failed and errors stop the run; the pass is recorded.
+        """

@@ -102,3 +102,31 @@ class Cursor:
             raise self.wrong(problem, span)
         self.at += used
         return value
+
+
+def whole(text: str) -> int:
+    """A whole number; ValueError for anything else."""
+    if not text.isascii() or not text.isdigit():
+        raise ValueError("not a whole number")
+    return int(text)
+
+
+def percentage(text: str) -> int:
+    """``70%`` as 70; ValueError for anything else."""
+    if not text.endswith("%"):
+        raise ValueError("not a percentage")
+    return whole(text[:-1].strip())
+
+
+def in_range(limits: tuple[int, int], what: str) -> Callable[[int], str]:
+    """A check for `Cursor.read`.
+
+    Nothing where a number lies between the limits, else what was expected.
+    """
+    low, high = limits
+    return lambda n: "" if low <= n <= high else f"{what} from {low} to {high}"
+
+
+def above_zero(what: str) -> Callable[[int], str]:
+    """A check for `Cursor.read` of what cannot be nothing."""
+    return lambda n: "" if n > 0 else f"{what} above zero"

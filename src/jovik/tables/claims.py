@@ -6,8 +6,9 @@ from collections import Counter
 from collections.abc import Sequence
 
 from jovik.analysis.claims import ClaimVerdict
+from jovik.base.interval import Interval
 from jovik.base.quantities import show_rate, show_size
-from jovik.base.step_result import Interval
+from jovik.base.step_result import LimitSource
 from jovik.queries.claims import Judged
 from jovik.sheets.sheet import Claim, Drive
 from jovik.tables.table import Table
@@ -70,7 +71,7 @@ def doubts(found: Judged) -> list[str]:
         {
             str(j.step.conditions.rig)
             for j in found.judgements
-            if j.step is not None and j.limit is not None and j.limit.what == "rig"
+            if j.step is not None and j.limit is not None and j.limit.what is LimitSource.RIG
         }
     )
     said += [

@@ -166,8 +166,8 @@ def ranking_of(ranking: Ranking, kind: str) -> list[StepRank]:
     )
 
 
-def ranking_foot(found: Ranked) -> list[str]:
-    """What the index means, and what was left out and why."""
+def ranking_foot(found: Ranked, only: str | None = None) -> list[str]:
+    """What the index means, and what was left out and why, of all drives or only one."""
     ranking = found.ranking
     what = "rigs" if found.by == "rig" else "drives"
     notes = [
@@ -183,5 +183,7 @@ def ranking_foot(found: Ranked) -> list[str]:
         [s for s in found.slowed if any(d.drive == s.drive for d in ranking.drives)]
     )
     return notes + [
-        f"left out: {x.drive}, {parse(x.kind).label}: {x.why}" for x in ranking.left_out
+        f"left out: {x.drive}, {parse(x.kind).label}: {x.why}"
+        for x in ranking.left_out
+        if only in (None, x.drive)
     ]

@@ -13,7 +13,7 @@ from jovik.analysis.fullness import FillComparison, empty_against_full
 from jovik.analysis.statistics import interval
 from jovik.analysis.sweep import Sweep, curves
 from jovik.base.quantities import show_size, show_time, significant
-from jovik.base.step_result import Interval, StepResult
+from jovik.base.step_result import StepResult
 from jovik.steps import CopyStep, IoStep, Step, parse
 from jovik.tables.table import Table, interval_words
 
@@ -36,7 +36,7 @@ def findings_tables(results: Sequence[StepResult]) -> list[Table]:
 
 def in_a_ladder(result: StepResult) -> bool:
     """Whether a ladder's own table shows this result."""
-    return "ladder" in result.facts
+    return result.findings.sweep is not None
 
 
 def ladder_table(curve: Sweep) -> Table:
@@ -68,22 +68,22 @@ def ladder_table(curve: Sweep) -> Table:
 
 def long_write_table(number: int | None, result: StepResult) -> Table:
     """The steady parts of a long write; `number` is the step's in its run."""
-    found = result.facts["long_write"]
+    found = result.findings.long_write
     step = parse(result.phrase)
-    assert isinstance(step, IoStep)
+    assert isinstance(step, IoStep) and found is not None
     # A random write is read in I/Os a second, a stream in bytes.
-    scale, unit = (1 / found["block_bytes"], "IOPS") if step.random else (1e-6, "MB/s")
+    scale, unit = (1 / found.block_bytes, "IOPS") if step.random else (1e-6, "MB/s")
     rows = []
-    for part in found["parts"]:
-        rate = Interval(**part["rate_bytes_s"])
+    for part in found.parts:
+        rate = part.rate_bytes_s
         rows.append(
             (
-                show_size(part["start_bytes"]) if part["start_bytes"] else "0",
-                show_size(part["end_bytes"]),
-                show_time((part["end_s"] - part["start_s"]) * 1e9),
+                show_size(part.start_bytes) if part.start_bytes else "0",
+                show_size(part.end_bytes),
+                show_time((part.end_s - part.start_s) * 1e9),
                 significant(rate.median * scale),
                 interval_words(rate, scale),
-                f"{100 * part['spread']:.1f} %",
+                f"{100 * part.spread:.1f} %",
             )
         )
     title = f"step {number}: {step.label}" if number is not None else step.label
@@ -133,11 +133,11 @@ def copies_table(results: Sequence[StepResult]) -> Table:
     """Copies of files, with the share of the stream that they reach."""
     rows = []
     for result in results:
-        facts = result.facts.get("copy")
-        if facts is None:
+        copied = result.findings.copy
+        if copied is None:
             continue
         rate = interval([p.rate_bytes_s for p in result.passes])
-        share = facts.get("of_sequential")
+        share = copied.of_sequential
         full = (
             f", filled to {result.conditions.filled_percent} %"
             if result.conditions.filled_percent is not None
@@ -148,8 +148,8 @@ def copies_table(results: Sequence[StepResult]) -> Table:
                 parse(result.phrase).label + full,
                 significant(rate.median / 1e6),
                 interval_words(rate, 1e-6),
-                show_time(facts["seconds"] * 1e9),
-                significant(facts["files_s"]),
+                show_time(copied.seconds * 1e9),
+                significant(copied.files_s),
                 f"{100 * share:.0f} %" if share else "-",
             )
         )

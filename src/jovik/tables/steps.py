@@ -64,7 +64,7 @@ def first_access(results: Sequence[StepResult]) -> Conditions | None:
 
 def _said(results: Sequence[StepResult]) -> list[str]:
     """Notes, limits and errors, each once with the numbers of its steps."""
-    notes: dict[str, list[int]] = {}
+    steps_of: dict[str, list[int]] = {}
     for number, r in enumerate(results, 1):
         said = [
             *r.notes,
@@ -75,9 +75,9 @@ def _said(results: Sequence[StepResult]) -> list[str]:
         ]
         said += [f"{r.errors} error{'s' if r.errors > 1 else ''}"] if r.errors else []
         for note in said:
-            notes.setdefault(note, []).append(number)
+            steps_of.setdefault(note, []).append(number)
     count = sum(parse(r.phrase).measures for r in results)
-    return [_note_line(note, steps, count) for note, steps in notes.items()]
+    return [_note_line(note, steps, count) for note, steps in steps_of.items()]
 
 
 def _row(number: int, r: StepResult) -> list[str]:
@@ -109,13 +109,13 @@ def _row(number: int, r: StepResult) -> list[str]:
 def _warmth(results: Sequence[StepResult]) -> list[str]:
     """How warm the drive was and became, in one line for the run."""
     warm = [
-        (r.facts["temperature"]["peak_c"], n)
+        (r.findings.temperature.peak_c, n)
         for n, r in enumerate(results, 1)
-        if "temperature" in r.facts
+        if r.findings.temperature is not None
     ]
     if not warm:
         return []
-    first = next(r.facts["temperature"]["start_c"] for r in results if "temperature" in r.facts)
+    first = next(t.start_c for r in results if (t := r.findings.temperature) is not None)
     peak, at = max(warm)
     return [
         f"temperature: {first:.0f} C at the start, {peak:.0f} C at most"

@@ -65,7 +65,7 @@ def fit_table(found: Fitted) -> Table:
 
 def by_short_test(f: Suitability) -> bool:
     """Whether its write rate is of a test too short to tell what lasts."""
-    return any(s.source.startswith(" of a short test") for s in f.supplies)
+    return any(s.short_test for s in f.supplies)
 
 
 def _answer(f: Suitability) -> str:

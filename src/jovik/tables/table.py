@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from jovik.base.interval import Interval
 from jovik.base.quantities import significant
-from jovik.base.step_result import Interval
 
 
 @dataclass(frozen=True)

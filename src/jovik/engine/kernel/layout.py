@@ -46,7 +46,7 @@ from __future__ import annotations
 
 # What the session tells a loop while it runs: places in `ctl`.
 STOP, START_AT, CTL_COUNT = range(3)
-GO_ON, FINISH, ABANDON = range(3)
+FINISH, ABANDON = 1, 2
 
 # What a loop says at its end: places in `out`.
 (

@@ -36,7 +36,7 @@ from jovik.engine.kernel.layout import (
     WRONG,
 )
 
-i64, u64, i32 = types.int64, types.uint64, types.int32
+i64, i32 = types.int64, types.int32
 
 libc_syscall = types.ExternalFunction("syscall", i64(i64, i64, i64, i64, i64, i64, i64))
 libc_pread = types.ExternalFunction("pread", i64(i32, i64, i64, i64))

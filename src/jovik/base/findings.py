@@ -1,0 +1,203 @@
+"""Findings: typed statements drawn from the traces of a step, and the JSON that keeps them."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import asdict, dataclass
+from enum import StrEnum
+from typing import Any
+
+from jovik.base.interval import Interval
+
+DEEP = 0.20
+"""A fall by this share or more is a cliff; less may be the drive's wavering."""
+
+
+@dataclass(frozen=True)
+class Level:
+    """A stretch of a long write at one rate.
+
+    `spread` is the standard deviation of its slices as a share of the rate.
+    """
+
+    start_s: float
+    end_s: float
+    start_bytes: int
+    end_bytes: int
+    rate_bytes_s: Interval
+    spread: float
+
+
+@dataclass(frozen=True)
+class RateDrop:
+    """A fall of the rate: where, the 95 % region of the place, and the rates on both sides."""
+
+    at_bytes: int
+    at_s: float
+    low_bytes: int
+    high_bytes: int
+    before_bytes_s: float
+    after_bytes_s: float
+
+    @property
+    def deep(self) -> bool:
+        """Whether it is a cliff and no wavering."""
+        return self.after_bytes_s <= (1 - DEEP) * self.before_bytes_s
+
+
+@dataclass(frozen=True)
+class LongWrite:
+    """What a long write shows.
+
+    `would_see` is the smallest fall, as a share of the rate, that would surely have been found.
+    `steady_from_s` is from when on the SNIA test holds, None where it does not at the end.
+    """
+
+    block_bytes: int
+    total_bytes: int
+    seconds: float
+    parts: tuple[Level, ...]
+    falls: tuple[RateDrop, ...]
+    would_see: float
+    steady_from_s: float | None
+
+    @property
+    def cliff(self) -> RateDrop | None:
+        """The first deep fall."""
+        return next((f for f in self.falls if f.deep), None)
+
+    def as_json(self) -> dict[str, Any]:
+        """Plain data, as stored and as shown."""
+        return asdict(self) | {"cliff": asdict(self.cliff) if self.cliff else None}
+
+
+@dataclass(frozen=True)
+class DropOuts:
+    """Moments below half the usual rate: how many, their time and the longest, seconds."""
+
+    count: int
+    seconds: float
+    longest_s: float
+
+
+@dataclass(frozen=True)
+class ScanFinding:
+    """What a scan shows; `slow` and `unreadable` are numbers of zones."""
+
+    zones: int
+    zone_bytes: int
+    first_bytes_s: float
+    last_bytes_s: float
+    median_bytes_s: float
+    slowest_bytes_s: float
+    access_ns: float | None
+    slowest_access_ns: float | None
+    slow: tuple[int, ...]
+    unreadable: tuple[int, ...]
+
+    @property
+    def ratio(self) -> float:
+        """First over last rate."""
+        return self.first_bytes_s / self.last_bytes_s if self.last_bytes_s else math.inf
+
+    def as_json(self) -> dict[str, Any]:
+        """Plain data, as stored and as shown."""
+        ratio = self.ratio if math.isfinite(self.ratio) else None
+        return asdict(self) | {"first_over_last": ratio}
+
+
+@dataclass(frozen=True)
+class CopyFinding:
+    """What a copy comes to; `of_sequential` is its share of the run's sequential rate."""
+
+    files: int
+    bytes: int
+    seconds: float
+    files_s: float
+    sync_share: float
+    of_sequential: float | None
+
+
+@dataclass(frozen=True)
+class TemperatureRange:
+    """Degrees Celsius of the warmest trusted sensor: at the start, and at most."""
+
+    start_c: float
+    peak_c: float
+
+
+class Disturbance(StrEnum):
+    """What else used the drive or the machine during a pass."""
+
+    OTHER_IO = "other I/O"
+    HOST = "host"
+    OTHER_PROGRAMS = "other programs"
+
+
+@dataclass(frozen=True)
+class Findings:
+    """All findings of one step; None where there was nothing to find.
+
+    `sweep` is the phrase of the sweep that the step is a point of.
+    """
+
+    long_write: LongWrite | None = None
+    drop_outs: DropOuts | None = None
+    scan: ScanFinding | None = None
+    copy: CopyFinding | None = None
+    temperature: TemperatureRange | None = None
+    disturbances: tuple[Disturbance, ...] = ()
+    sweep: str | None = None
+
+    def as_json(self) -> dict[str, Any]:
+        """Plain data, as stored and as shown; what was not found is left out."""
+        found: dict[str, Any] = {
+            "drop_outs": asdict(self.drop_outs) if self.drop_outs else None,
+            "long_write": self.long_write.as_json() if self.long_write else None,
+            "surface": self.scan.as_json() if self.scan else None,
+            "copy": asdict(self.copy) if self.copy else None,
+            "temperature": asdict(self.temperature) if self.temperature else None,
+            "disturbed_by": [d.value for d in self.disturbances] or None,
+            "ladder": self.sweep,
+        }
+        return {key: value for key, value in found.items() if value is not None}
+
+    @classmethod
+    def from_json(cls, stored: dict[str, Any] | None) -> Findings:
+        """What `as_json` gave, on this or an earlier revision of the shelf.
+
+        Raises
+        ------
+        ValueError
+            It is not what `as_json` gives.
+        """
+        stored = stored or {}
+        try:
+            return cls(
+                long_write=_long_write(stored["long_write"]) if "long_write" in stored else None,
+                drop_outs=_of(DropOuts, stored.get("drop_outs")),
+                scan=_scan(stored["surface"]) if "surface" in stored else None,
+                copy=_of(CopyFinding, stored.get("copy")),
+                temperature=_of(TemperatureRange, stored.get("temperature")),
+                disturbances=tuple(Disturbance(d) for d in stored.get("disturbed_by", ())),
+                sweep=stored.get("ladder"),
+            )
+        except (KeyError, TypeError, AttributeError) as error:
+            raise ValueError(f"findings that cannot be read ({error})") from None
+
+
+def _of(sort: type[Any], stored: dict[str, Any] | None) -> Any:
+    return None if stored is None else sort(**stored)
+
+
+def _long_write(stored: dict[str, Any]) -> LongWrite:
+    given = {k: v for k, v in stored.items() if k != "cliff"}
+    parts = (p | {"rate_bytes_s": Interval(**p["rate_bytes_s"])} for p in given.pop("parts"))
+    falls = tuple(RateDrop(**f) for f in given.pop("falls"))
+    return LongWrite(parts=tuple(Level(**p) for p in parts), falls=falls, **given)
+
+
+def _scan(stored: dict[str, Any]) -> ScanFinding:
+    given = {k: v for k, v in stored.items() if k != "first_over_last"}
+    slow, unreadable = tuple(given.pop("slow")), tuple(given.pop("unreadable"))
+    return ScanFinding(slow=slow, unreadable=unreadable, **given)

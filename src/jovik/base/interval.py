@@ -1,0 +1,37 @@
+"""A figure with its 95 % interval."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Interval:
+    """A figure with its 95 % interval.
+
+    `low` and `high` are None where there is nothing to tell them from.
+    """
+
+    median: float
+    low: float | None = None
+    high: float | None = None
+
+    @property
+    def known(self) -> bool:
+        """Whether there is an interval at all."""
+        return self.low is not None and self.high is not None
+
+    @property
+    def half_width(self) -> float | None:
+        """Half the interval's width as a share of the median; None where unknown."""
+        if self.low is None or self.high is None or not self.median:
+            return None
+        return (self.high - self.low) / 2 / self.median
+
+    def scaled(self, factor: float) -> Interval:
+        """The same in another unit."""
+        return Interval(
+            self.median * factor,
+            None if self.low is None else self.low * factor,
+            None if self.high is None else self.high * factor,
+        )

@@ -1,0 +1,142 @@
+"""From the traces of a step to its findings, limits and notes."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING
+
+from jovik.analysis.copy import copy_finding, sequential_rate
+from jovik.analysis.dropouts import all_drop_outs, drop_out_note
+from jovik.analysis.limits import disturbances, link_limit, tester_limits
+from jovik.analysis.long_write import fall_notes, long_write, long_write_notes
+from jovik.analysis.scan import scan_finding, scan_notes
+from jovik.analysis.thermal import assess_sensors, heat_limit, seconds_above
+from jovik.base.findings import Findings, TemperatureRange
+from jovik.base.quantities import show_size
+from jovik.base.session import Workload
+from jovik.base.step_result import Limit
+from jovik.base.trace import Trace
+from jovik.runs.context import RunEnvironment
+from jovik.runs.step_result import figures_of
+from jovik.steps import Step
+
+if TYPE_CHECKING:
+    from jovik.runs.step_run import RunningStep
+
+LONG_SLICES = 60
+"""A pass of more slices is looked at as a series: for falls, and for drop-outs."""
+AMOUNT_SLICES = 20
+"""The same for writing an amount, which is asked for to see what happens on the way."""
+FULLY = 0.95
+"""From this share of its span read on, a scan has looked at all of it."""
+
+
+@dataclass
+class Found:
+    """What the traces of a step show."""
+
+    findings: Findings = field(default_factory=Findings)
+    limits: list[Limit] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)
+
+
+def findings_of(
+    run: RunningStep,
+    step: Step,
+    traces: Sequence[Trace],
+    work: Workload | None,
+    ceiling_iops: float | None,
+) -> Found:
+    """Everything that the traces show, by what they recorded."""
+    found = Found()
+    if work is not None:
+        threads = run.session.threads(work)
+        figures = [figures_of(t) for t in traces]
+        found.limits += tester_limits(figures, ceiling_iops, work.block_bytes, threads)
+        _surroundings(traces, run.context.setting, found)
+        _series(work, traces, found)
+    if traces[0].scan is not None:
+        _scan(traces[0], run, found)
+    if traces[0].copy is not None:
+        inward = traces[0].written_bytes > 0
+        base = sequential_rate(run.earlier, inward=inward, filled=run.filled_percent)
+        finding, notes, limits = copy_finding(traces, base)
+        found.findings = replace(found.findings, copy=finding)
+        found.notes += notes
+        found.limits += limits
+    return found
+
+
+def _surroundings(traces: Sequence[Trace], setting: RunEnvironment, found: Found) -> None:
+    """What went on around the passes: the link, others' work, and heat."""
+    figures = [figures_of(t) for t in traces]
+    found.limits += link_limit(figures, setting.link, setting.link_rate_bytes_s)
+    moved = [f.read_bytes + f.written_bytes for f in figures]
+    disturbed = disturbances([t.environment for t in traces], moved)
+    found.findings = replace(found.findings, disturbances=tuple(disturbed))
+    found.notes += disturbed.values()
+    samples = [
+        (t.environment.temperatures, t.slices)
+        for t in traces
+        if t.environment is not None and t.environment.temperatures
+    ]
+    if not samples:
+        return
+    limits = (heat_limit(slices, series, setting.heat_limit_c) for series, slices in samples)
+    found.limits += [x for x in limits if x is not None][:1]
+    sensors = assess_sensors([reading for series, _ in samples for reading in series])
+    good = [r for r in sensors if not r.set_aside]
+    if good:
+        warm = TemperatureRange(max(r.start_c for r in good), max(r.peak_c for r in good))
+        found.findings = replace(found.findings, temperature=warm)
+    if setting.heat_limit_c is not None:
+        above = sum(seconds_above(series, setting.heat_limit_c) for series, _ in samples)
+        if above:
+            limit = f"{setting.heat_limit_c:.0f} C"
+            found.notes.append(f"{above:.0f} s at or above its limit of {limit}")
+    found.notes += [
+        f"sensor '{r.name}' ({r.peak_c:.0f} C) is set aside: {r.set_aside}"
+        for r in sensors
+        if r.set_aside
+    ]
+
+
+def _series(work: Workload, traces: Sequence[Trace], found: Found) -> None:
+    """What the series of long passes show."""
+    amount = work.amount_bytes is not None and not work.reads
+    least = AMOUNT_SLICES if amount else LONG_SLICES
+    long = [t for t in traces if len(t.slices) > least]
+    if not long:
+        return
+    lost = all_drop_outs([t.slices for t in long])
+    if lost is not None:
+        found.findings = replace(found.findings, drop_outs=lost)
+        found.notes.append(drop_out_note(lost))
+    if work.reads:
+        return
+    # A write that was held to a pace may fall too, once the drive cannot keep it up.
+    written = long_write(long[0].slices, long[0].elapsed_ns)
+    if written is None:
+        return
+    found.findings = replace(found.findings, long_write=written)
+    if amount:
+        found.notes += long_write_notes(written, ios=work.random)
+    else:
+        # Who asked for a time wants a rate; its first pass as a series is news where it fell.
+        falls = fall_notes(written, ios=work.random)
+        found.notes += [f"in its first pass: {note}" for note in falls]
+
+
+def _scan(trace: Trace, run: RunningStep, found: Found) -> None:
+    record = trace.scan
+    assert record is not None
+    seen = scan_finding(record)
+    found.findings = replace(found.findings, scan=seen)
+    found.notes += scan_notes(seen)
+    span = run.span_bytes
+    if trace.read_bytes < FULLY * span:
+        found.notes.append(
+            f"read {show_size(trace.read_bytes)} of {show_size(span)}: "
+            "what lies between was not looked at"
+        )

@@ -1,0 +1,223 @@
+"""One step within a run: passes repeated, watched and recorded, and what is found in them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
+
+from jovik.base.errors import DriveError
+from jovik.base.session import ProgressCallback, Session, Workload
+from jovik.base.step_result import Conditions, StepResult
+from jovik.base.trace import Environment, Trace
+from jovik.hardware.host_load import between, counters
+from jovik.hardware.temperature import TemperatureSampler
+from jovik.runs.context import ResumedStep, RunContext
+from jovik.runs.findings import findings_of
+from jovik.runs.repetition import TimeAllowance
+from jovik.runs.step_result import failure, summarise
+from jovik.runs.task import Task
+from jovik.steps import Step
+from jovik.steps.running import no_progress, pass_seed
+
+
+@dataclass
+class RunningStep:
+    """The run's side of `jovik.steps.running.StepRun`, which says what each method does."""
+
+    position: int
+    tasks: Sequence[Task]
+    context: RunContext
+    earlier: Sequence[StepResult] = ()
+    allowance: TimeAllowance | None = None
+    resumed: ResumedStep | None = None
+    _step: Step | None = field(default=None, repr=False)
+    _conditions: Conditions | None = field(default=None, repr=False)
+    _work: Workload | None = field(default=None, repr=False)
+    _ceiling_iops: float | None = field(default=None, repr=False)
+    _order_note: str = ""
+    _stop_reason: str = ""
+    _began_ns: int = 0
+
+    @property
+    def task(self) -> Task:
+        """The step with its repetitions."""
+        return self.tasks[self.position]
+
+    @property
+    def session(self) -> Session:
+        """Where the I/O goes."""
+        return self.context.session
+
+    @property
+    def stop_on_error(self) -> bool:
+        """Whether the first error ends the run."""
+        return self.context.options.stop_on_error
+
+    @property
+    def filled_percent(self) -> int | None:
+        """The fill level on purpose."""
+        return self.context.filled_percent
+
+    @filled_percent.setter
+    def filled_percent(self, percent: int | None) -> None:
+        self.context.filled_percent = percent
+
+    @property
+    def share_ns(self) -> int | None:
+        """The time this step may take."""
+        return self.allowance.share_ns if self.allowance is not None else None
+
+    @property
+    def first_rate_bytes_s(self) -> float:
+        """Of a short write before the run."""
+        return self.context.first_rate_bytes_s or 0.0
+
+    @property
+    def room_pause_ns(self) -> int:
+        """How long the drive last took to make room."""
+        return self.context.room_pause_ns
+
+    @room_pause_ns.setter
+    def room_pause_ns(self, time_ns: int) -> None:
+        self.context.room_pause_ns = time_ns
+
+    def seed(self, number: int) -> int:
+        """See `StepRun.seed`."""
+        return pass_seed(self.context.options.seed, self.position, number)
+
+    def begin(
+        self,
+        step: Step,
+        engine: str,
+        span_bytes: int,
+        work: Workload | None = None,
+        *,
+        direct: bool | None = None,
+    ) -> None:
+        """See `StepRun.begin`."""
+        conditions = self.context.conditions(engine, span_bytes)
+        if direct is not None:
+            conditions = replace(conditions, direct=direct)
+        self._step, self._conditions, self._work = step, conditions, work
+        self._order_note = self.context.order_note()
+        self.context.sink.step_begun(self.position, step, conditions)
+        self._began_ns = self.session.now_ns()
+        self._ceiling_iops = self.session.ceiling_iops(work) if work is not None else None
+
+    def prepare(self, work: Workload) -> None:
+        """See `StepRun.prepare`."""
+        context = self.context
+        missing = context.session.to_lay_out_bytes(work)
+        watch: ProgressCallback = no_progress
+        if missing:
+            watch = context.observer.preparing(self.position, self._shown(), missing)
+        written = context.session.prepare(work, watch)
+        if written:
+            context.sink.laid_out(written)
+
+    def progress(self, number: int) -> ProgressCallback:
+        """See `StepRun.progress`."""
+        return self.context.observer.passing(self.position, self._shown(), number)
+
+    def measure(self, work: Workload, number: int) -> Trace:
+        """See `StepRun.measure`."""
+        session, setting = self.session, self.context.setting
+        watch = self.progress(number)
+        if setting.device is None:
+            return session.run(work, watch)
+        before = counters(setting.device)
+        with TemperatureSampler(list(setting.sensors)) as sampler:
+            trace = session.run(
+                work, lambda live: watch(replace(live, temperature_c=sampler.latest_c))
+            )
+        moved = trace.read_bytes + trace.written_bytes + trace.late_written_bytes
+        load = between(before, counters(setting.device), moved)
+        samples = tuple(sampler.samples)
+        if load is None:
+            return replace(trace, environment=Environment(temperatures=samples))
+        # Read back to verify, the pass has moved its data twice; through the page cache it is
+        # moved at some other time.
+        other = None if work.verify or not session.direct else load.other_bytes
+        around = Environment(load.busy, load.own, load.stolen, other, samples)
+        return replace(trace, environment=around)
+
+    def repeat(self, one_pass: Callable[[int], Trace]) -> list[Trace]:
+        """See `StepRun.repeat`."""
+        traces = list(self.resumed.traces) if self.resumed else []
+        reason = self._enough(traces, 0) if traces else None
+        while reason is None:
+            number = len(traces) + 1
+            trace = one_pass(number)
+            traces.append(trace)
+            self.context.sink.pass_done(self.position, number, trace)
+            self.context.ran(self._shown(), [trace])
+            if trace.broken and (self.stop_on_error or trace.stopped):
+                result = summarise(self._shown(), traces, self._met())
+                self.context.sink.step_done(self.position, result)
+                raise failure(trace)
+            reason = self._enough(traces, self.session.now_ns() - self._began_ns)
+        self._stop_reason = reason
+        return traces
+
+    def record(self, trace: Trace, *, felt: bool = True) -> None:
+        """See `StepRun.record`."""
+        self._order_note = ""
+        self.context.sink.pass_done(self.position, 1, trace)
+        if felt:
+            self.context.ran(self._shown(), [trace])
+
+    def laid_out(self, written_bytes: int) -> None:
+        """See `StepRun.laid_out`."""
+        self.context.sink.laid_out(written_bytes)
+
+    def finish(self, traces: Sequence[Trace], notes: Sequence[str] = ()) -> StepResult:
+        """See `StepRun.finish`."""
+        shown = self._shown()
+        if not shown.measures:
+            # What the filling itself says belongs to no figure.
+            traces = [replace(t, notes=()) for t in traces]
+        found = findings_of(self, shown, traces, self._work, self._ceiling_iops)
+        said = [*found.notes, *notes, *filter(None, [self._order_note, self._stop_reason])]
+        findings = replace(found.findings, sweep=self.task.sweep)
+        result = summarise(shown, traces, self._met(), said, found.limits, findings)
+        self.context.sink.step_done(self.position, result)
+        last = traces[-1]
+        if last.broken and self.stop_on_error:
+            raise failure(last)
+        return result
+
+    def temperatures_c(self) -> dict[str, float]:
+        """See `StepRun.temperatures_c`."""
+        return self.context.temperatures_c()
+
+    def watched_temperature_c(self) -> float | None:
+        """See `StepRun.watched_temperature_c`."""
+        if not self.context.setting.sensors:
+            return None
+        return max(self.temperatures_c().values(), default=None)
+
+    def ahead(self) -> Sequence[tuple[Step, int]]:
+        """See `StepRun.ahead`."""
+        steps: list[tuple[Step, int]] = []
+        for task in self.tasks[self.position + 1 :]:
+            if not task.step.measures:
+                break
+            steps.append((task.step, task.repeat.most))
+        return steps
+
+    @property
+    def span_bytes(self) -> int:
+        """The area that the step covers."""
+        return self._met().span_bytes
+
+    def _enough(self, traces: Sequence[Trace], spent_ns: int) -> str | None:
+        rates = [t.rate_bytes_s for t in traces]
+        return self.task.repeat.verdict(rates, spent_ns, self.allowance)
+
+    def _shown(self) -> Step:
+        return self._step if self._step is not None else self.task.step
+
+    def _met(self) -> Conditions:
+        if self._conditions is None:
+            raise DriveError("a step finished before it began")
+        return self._conditions

@@ -1,0 +1,31 @@
+"""The cost of a plan in bytes, time and space, added up step by step."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+ASSUMED_BYTES_S = 300e6
+"""Assumed rate of a drive whose sheet claims no sequential rate."""
+
+
+@dataclass
+class PlanCost:
+    """What the steps of a plan add up to.
+
+    `rate_bytes_s` is the assumed rate of the drive. `certain_bytes` are written whatever the drive
+    does; `writing_ns` is time spent writing as fast as it can. `laid_out_bytes` is the test file
+    at that point of the plan, `filled_bytes` the filling, `space_bytes` the most that is taken.
+    """
+
+    rate_bytes_s: float = ASSUMED_BYTES_S
+    time_ns: int = 0
+    certain_bytes: int = 0
+    writing_ns: int = 0
+    space_bytes: int = 0
+    laid_out_bytes: int = 0
+    filled_bytes: int = 0
+    endless: bool = False
+
+    def written_bytes(self, rate_bytes_s: float) -> int:
+        """All bytes written, if the drive writes at this rate."""
+        return round(self.certain_bytes + self.writing_ns / 1e9 * rate_bytes_s)

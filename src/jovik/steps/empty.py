@@ -1,0 +1,54 @@
+"""An empty: give back all space that Jovik took, and tell the drive so by TRIM."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, ClassVar
+
+from jovik.base.quantities import show_size
+from jovik.base.trace import Trace
+from jovik.steps.step import Step
+from jovik.steps.tokens import Cursor
+
+if TYPE_CHECKING:
+    from jovik.base.step_result import StepResult
+    from jovik.steps.running import StepRun
+
+
+@dataclass(frozen=True)
+class EmptyStep(Step):
+    """Give all space back that Jovik took, and tell the drive so where the file system can."""
+
+    word: ClassVar[str] = "empty"
+
+    measures = False
+    once = True
+
+    def parts(self, *, timed: bool = True) -> list[str]:
+        """See `Step.parts`."""
+        return ["empty"]
+
+    @classmethod
+    def read(cls, cursor: Cursor) -> EmptyStep:
+        """See `Step.read`: nothing follows."""
+        if cursor.next is not None:
+            raise cursor.wrong("nothing more")
+        return cls()
+
+    @property
+    def fill_level(self) -> int:
+        """See `Step.fill_level`."""
+        return 0
+
+    def run(self, run: StepRun) -> StepResult:
+        """Discard."""
+        session = run.session
+        run.begin(self, session.engine, 0)
+        run.progress(1)
+        began = session.now_ns()
+        given = session.empty()
+        run.filled_percent = None
+        trace = Trace.empty(session.engine, session.direct, session.now_ns() - began)
+        run.record(trace)
+        more = f"; {given.note}" if given.note else ""
+        return run.finish([trace], [f"gave back {show_size(given.freed_bytes)}{more}"])

@@ -1,0 +1,82 @@
+"""A fill: write until the target is this full."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, ClassVar
+
+from jovik.base.quantities import show_size, show_time
+from jovik.base.trace import Trace
+from jovik.steps.cost import PlanCost
+from jovik.steps.step import Step
+from jovik.steps.tokens import Cursor, in_range, percentage
+
+if TYPE_CHECKING:
+    from jovik.base.session import Session
+    from jovik.base.step_result import StepResult
+    from jovik.steps.running import StepRun
+
+PERCENT = (1, 99)
+
+
+@dataclass(frozen=True)
+class FillStep(Step):
+    """Write until the target is this full."""
+
+    word: ClassVar[str] = "fill"
+
+    percent: int
+
+    measures = False
+    writes = True
+    once = True
+
+    def parts(self, *, timed: bool = True) -> list[str]:
+        """See `Step.parts`."""
+        return [f"fill to {self.percent}%"]
+
+    @classmethod
+    def read(cls, cursor: Cursor) -> FillStep:
+        """See `Step.read`: what follows ``fill``."""
+        cursor.choice("'to N%'", "to")
+        step = cls(
+            cursor.read(percentage, "a fill level such as 90%", in_range(PERCENT, "a percentage"))
+        )
+        if cursor.next is not None:
+            raise cursor.wrong("nothing more")
+        return step
+
+    @property
+    def fill_level(self) -> int:
+        """See `Step.fill_level`."""
+        return self.percent
+
+    def check(self, session: Session) -> None:
+        """See `Step.check`."""
+        session.to_fill_bytes(self.percent)
+
+    def pass_time_ns(self, session: Session, rate_bytes_s: float) -> float:
+        """See `Step.pass_time_ns`."""
+        return session.to_fill_bytes(self.percent) / rate_bytes_s * 1e9
+
+    def add_cost(self, cost: PlanCost, session: Session, passes: int) -> None:
+        """See `Step.add_cost`."""
+        more = max(session.to_fill_bytes(self.percent) - cost.filled_bytes, 0)
+        cost.certain_bytes += more
+        cost.space_bytes += more
+        cost.filled_bytes += more
+
+    def run(self, run: StepRun) -> StepResult:
+        """Fill, unless it is as full already."""
+        session = run.session
+        run.begin(self, session.engine, 0)
+        began = session.now_ns()
+        trace = session.fill(self.percent, run.seed(1), run.progress(1))
+        run.filled_percent = self.percent
+        if trace is None:
+            note = "it was as full already"
+            trace = Trace.empty(session.engine, session.direct, session.now_ns() - began)
+        else:
+            note = f"wrote {show_size(trace.written_bytes)} in {show_time(trace.elapsed_ns)}"
+        run.record(trace)
+        return run.finish([trace], [note])

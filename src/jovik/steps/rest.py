@@ -1,0 +1,220 @@
+"""A rest: idle for a time, until the drive is cool, or until its write cache has recovered."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, ClassVar
+
+from jovik.base.quantities import parse_time, show_rate, show_time, spell_time
+from jovik.base.session import Progress, ProgressCallback, Workload
+from jovik.base.trace import Trace
+from jovik.steps.io_step import DEFAULT_SPAN_BYTES, IoStep
+from jovik.steps.running import no_progress
+from jovik.steps.step import Step
+from jovik.steps.tokens import Cursor, above_zero, in_range, whole
+
+if TYPE_CHECKING:
+    from jovik.base.session import Session
+    from jovik.base.step_result import StepResult
+    from jovik.steps.running import StepRun
+
+LIMIT_NS = 10 * 60 * 10**9
+"""How long a conditional rest lasts at most, unless the phrase says."""
+DEGREES = (1, 120)
+PROBE_BYTES, PROBE_NS = 8 * 10**9, 2 * 10**9
+"""The short write that shows whether the cache has recovered: as much as a short test writes.
+
+Less would fit into a cache that has hardly begun to drain.
+"""
+RECOVERED = 0.9
+"""The share of its first rate at which a drive counts as recovered."""
+FIRST_PAUSE_NS, LONGEST_PAUSE_NS = 5 * 10**9, 180 * 10**9
+LOOK_NS = 10**9
+GLANCE_NS = 5 * 10**8
+EXPECTED_SHARE = 0.05
+"""The expected share of its limit that a conditional rest takes: most drives recover soon."""
+
+
+@dataclass(frozen=True)
+class RestStep(Step):
+    """Stay idle for a time, until cool enough, or until writes are fast again.
+
+    `time_ns` is the time, or with a condition the longest that is waited for it.
+    """
+
+    word: ClassVar[str] = "rest"
+
+    time_ns: int
+    cool_c: int | None = None
+    recovered: bool = False
+
+    measures = False
+    once = True
+
+    @property
+    def waits(self) -> bool:
+        """Whether it waits for something else than time."""
+        return self.cool_c is not None or self.recovered
+
+    @property
+    def writes(self) -> bool:
+        """Whether the drive has recovered is found out by short writes."""
+        return self.recovered
+
+    def parts(self, *, timed: bool = True) -> list[str]:
+        """See `Step.parts`."""
+        if not self.waits:
+            return [f"rest {spell_time(self.time_ns)}"]
+        limit = [] if self.time_ns == LIMIT_NS else [f"for at most {spell_time(self.time_ns)}"]
+        return [f"rest until {'recovered' if self.recovered else f'{self.cool_c}C'}", *limit]
+
+    @classmethod
+    def read(cls, cursor: Cursor) -> RestStep:
+        """See `Step.read`: what follows ``rest``."""
+        if not cursor.accept("until"):
+            step = cls(
+                cursor.read(parse_time, "a time such as 60s, or 'until'", above_zero("a time"))
+            )
+        else:
+            recovered = cursor.accept("recovered")
+            cool = (
+                None
+                if recovered
+                else cursor.read(
+                    _degrees,
+                    "'recovered' or a temperature such as 45C",
+                    in_range(DEGREES, "degrees"),
+                )
+            )
+            limit = LIMIT_NS
+            if cursor.accept("for", "at", "most"):
+                limit = cursor.read(parse_time, "a time such as 10min", above_zero("a time"))
+            step = cls(limit, cool, recovered)
+        if cursor.next is not None:
+            raise cursor.wrong(
+                "'for at most TIME' or nothing more" if step.waits else "nothing more"
+            )
+        return step
+
+    @property
+    def needs_first_rate(self) -> bool:
+        """See `Step.needs_first_rate`."""
+        return self.recovered
+
+    def check(self, session: Session) -> None:
+        """See `Step.check`."""
+        if self.recovered:
+            session.check(probe_workload(0))
+
+    def pass_time_ns(self, session: Session, rate_bytes_s: float) -> float:
+        """See `Step.pass_time_ns`."""
+        return self.time_ns * (EXPECTED_SHARE if self.waits else 1)
+
+    def run(self, run: StepRun) -> StepResult:
+        """Wait, for as much of the time budget as this step may take."""
+        session = run.session
+        run.begin(self, session.engine, 0)
+        watch = run.progress(1)
+        began = session.now_ns()
+        allowed = self.time_ns if run.share_ns is None else max(min(self.time_ns, run.share_ns), 1)
+        waited = replace(self, time_ns=allowed)
+        if not self.waits:
+            pause(run, allowed, began, watch)
+            note = f"rested {show_time(allowed)}"
+        elif self.recovered:
+            note = waited._until_recovered(run, began, watch)
+        else:
+            note = waited._until_cool(run, began, watch)
+        trace = Trace.empty(session.engine, session.direct, session.now_ns() - began)
+        run.record(trace, felt=False)
+        return run.finish([trace], [note])
+
+    def _until_cool(self, run: StepRun, began: int, watch: ProgressCallback) -> str:
+        if not run.temperatures_c():
+            return "no sensor answers here, so there was nothing to wait for"
+        while True:
+            spent = run.session.now_ns() - began
+            now = max(run.temperatures_c().values(), default=0.0)
+            if self.cool_c is not None and now <= self.cool_c:
+                return f"down to {self.cool_c} C {_when(spent)}: {now:.0f} C"
+            if spent >= self.time_ns:
+                return f"not down to {self.cool_c} C within {show_time(self.time_ns)}: {now:.0f} C"
+            pause(run, min(LOOK_NS, max(self.time_ns - spent, 1)), began, watch)
+
+    def _until_recovered(self, run: StepRun, began: int, watch: ProgressCallback) -> str:
+        wait, last = FIRST_PAUSE_NS, 0
+        while True:
+            spent = run.session.now_ns() - began
+            first, rate = run.first_rate_bytes_s, probe_write(run)
+            seen = f"a short write at {show_rate(rate)}, {show_rate(first)} at first"
+            if rate >= RECOVERED * first:
+                if last:
+                    run.room_pause_ns = last
+                return f"recovered {_when(spent)}: {seen}{self._make_room(run, began, watch)}"
+            if spent >= self.time_ns:
+                return f"not recovered within {show_time(self.time_ns)}: {seen}"
+            last = min(wait, max(self.time_ns - spent, 1))
+            pause(run, last, began, watch)
+            wait = min(wait * 3 // 2, LONGEST_PAUSE_NS)
+
+    def _make_room(self, run: StepRun, began: int, watch: ProgressCallback) -> str:
+        """Wait longer: the short write took the room it found, and the next steps need some too.
+
+        The last pause, of this rest or of an earlier one of the run, made room for one short
+        write; the wait is as much longer as the next steps write more. That a short write is fast
+        at once only shows that there is room for it.
+        """
+        if not run.room_pause_ns:
+            return ""
+        wanted = sum(s.room_bytes(run.first_rate_bytes_s) * n for s, n in run.ahead())
+        spent = run.session.now_ns() - began
+        longer = min(
+            round(run.room_pause_ns * max(wanted / PROBE_BYTES, 1.0)),
+            max(self.time_ns - spent, 0),
+        )
+        pause(run, longer, began, watch)
+        if not longer:
+            return ""
+        return f"; then left alone for {show_time(longer)} more, so that what comes next finds room"
+
+
+def _degrees(text: str) -> int:
+    if not text.endswith(("C", "c")):
+        raise ValueError("not a temperature")
+    return whole(text[:-1].strip())
+
+
+def _when(spent_ns: int) -> str:
+    return f"after {show_time(spent_ns)}" if spent_ns > LOOK_NS else "at once"
+
+
+def probe_workload(seed: int) -> Workload:
+    """The short write, within the usual test file, so that it takes no space of its own."""
+    step = IoStep(
+        random=False,
+        read_percent=0,
+        block_bytes=2**20,
+        depth=8,
+        time_ns=PROBE_NS,
+        amount_bytes=PROBE_BYTES,
+    )
+    return replace(step.workload(seed), fresh=False, span_bytes=DEFAULT_SPAN_BYTES)
+
+
+def probe_write(run: StepRun) -> float:
+    """The rate of a short write now, bytes a second."""
+    work = probe_workload(run.seed(run.session.now_ns() % 2**31))
+    run.prepare(work)
+    trace = run.session.run(work, no_progress)
+    run.laid_out(trace.written_bytes)
+    return trace.rate_bytes_s
+
+
+def pause(run: StepRun, time_ns: int, began_ns: int, watch: ProgressCallback) -> None:
+    """Leave the drive alone, and show whoever watches that time goes on."""
+    left = time_ns
+    while left > 0:
+        run.session.wait(min(left, GLANCE_NS))
+        left -= GLANCE_NS
+        warm = run.watched_temperature_c()
+        watch(Progress(run.session.now_ns() - began_ns, 0, 0.0, temperature_c=warm))

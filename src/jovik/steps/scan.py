@@ -1,0 +1,217 @@
+"""A scan: sequential rate and access time from the first to the last address, zone by zone."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING, ClassVar
+
+import numpy as np
+
+from jovik.base.errors import TargetError
+from jovik.base.quantities import parse_size, spell_size
+from jovik.base.session import Progress, Workload
+from jovik.base.trace import SLICE_COLUMNS, Latencies, ScanRecord, Trace
+from jovik.steps.cost import PlanCost
+from jovik.steps.io_step import BLOCKS, DEFAULT_SPAN_BYTES, SECTOR
+from jovik.steps.running import no_progress
+from jovik.steps.step import Step
+from jovik.steps.tokens import Cursor, above_zero, in_range, whole
+
+if TYPE_CHECKING:
+    from jovik.base.session import Session
+    from jovik.base.step_result import StepResult
+    from jovik.steps.running import StepRun
+
+ZONES = (2, 10_000)
+SCAN_BLOCK_BYTES = 2**20
+STRETCH_BYTES = 16 * 2**20
+"""What is read in order of each zone, unless the zone is smaller."""
+PROBES, PROBE_BYTES = 8, 4096
+"""Single reads in each zone for its access time."""
+PROBING_NS = 20_000_000
+"""Expected time of the single reads of a zone."""
+DEPTH = 4
+
+
+@dataclass(frozen=True)
+class ScanStep(Step):
+    """Rate and access time from the first to the last address, in zones of equal size.
+
+    `span_bytes` None is the whole device, or on a file system the area of the default span.
+    """
+
+    word: ClassVar[str] = "scan"
+
+    zones: int
+    block_bytes: int = SCAN_BLOCK_BYTES
+    span_bytes: int | None = None
+
+    reads = True
+    once = True
+
+    def parts(self, *, timed: bool = True) -> list[str]:
+        """See `Step.parts`."""
+        block = "" if self.block_bytes == SCAN_BLOCK_BYTES else f" {spell_size(self.block_bytes)}"
+        within = [] if self.span_bytes is None else [f"within {spell_size(self.span_bytes)}"]
+        return [f"scan read{block} in {self.zones} zones", *within]
+
+    @classmethod
+    def read(cls, cursor: Cursor) -> ScanStep:
+        """See `Step.read`: what follows ``scan``."""
+        cursor.choice("'read'", "read")
+        block, zones, span = SCAN_BLOCK_BYTES, None, None
+        if cursor.next is not None and cursor.next.text[:1].isdigit():
+            block = cursor.read(
+                parse_size,
+                "a block such as 1MiB",
+                lambda n: "" if BLOCKS[0] <= n <= BLOCKS[1] and n % SECTOR == 0 else "a block",
+            )
+        while cursor.next is not None:
+            if zones is None and cursor.accept("in"):
+                zones = cursor.read(
+                    whole, "a number of zones such as 200", in_range(ZONES, "a number of zones")
+                )
+                cursor.choice("'zones'", "zones")
+            elif span is None and cursor.accept("within"):
+                span = cursor.read(parse_size, "a span such as 1GB", above_zero("a span"))
+            else:
+                raise cursor.wrong("in N zones or within SPAN")
+        if zones is None:
+            raise cursor.wrong("in N zones")
+        return cls(zones, block, span)
+
+    def span(self, session: Session) -> int:
+        """Bytes scanned: what the phrase says, a whole device, or the default test file."""
+        return self.span_bytes or session.capacity_bytes() or DEFAULT_SPAN_BYTES
+
+    def stretch_bytes(self, span_bytes: int) -> int:
+        """Bytes read in order of each zone."""
+        zone = span_bytes // self.zones
+        return max(min(zone, STRETCH_BYTES) // self.block_bytes, 1) * self.block_bytes
+
+    def workload(self, session: Session) -> Workload:
+        """The workload whose test file the scan needs.
+
+        Raises
+        ------
+        TargetError
+            The zones are smaller than a block.
+        """
+        span = self.span(session)
+        if span // self.zones < self.block_bytes:
+            raise TargetError(
+                f"{self.zones} zones of {span} bytes are smaller than a block of "
+                f"{self.block_bytes} bytes",
+                "ask for fewer zones or a smaller block",
+            )
+        return Workload(
+            random=False,
+            read_percent=100,
+            block_bytes=self.block_bytes,
+            depth=DEPTH,
+            span_bytes=span // self.block_bytes * self.block_bytes,
+            seed=1,
+            time_ns=10**9,
+        )
+
+    def check(self, session: Session) -> None:
+        """See `Step.check`."""
+        session.check(self.workload(session))
+
+    def pass_time_ns(self, session: Session, rate_bytes_s: float) -> float:
+        """See `Step.pass_time_ns`."""
+        stretch = self.stretch_bytes(self.span(session))
+        return self.zones * (stretch / rate_bytes_s * 1e9 + PROBING_NS)
+
+    def add_cost(self, cost: PlanCost, session: Session, passes: int) -> None:
+        """See `Step.add_cost`: on a file system the scanned file is written first."""
+        if session.capacity_bytes() is not None:
+            return
+        missing = max(self.span(session) - cost.laid_out_bytes, 0)
+        cost.certain_bytes += missing
+        cost.laid_out_bytes += missing
+        cost.space_bytes = max(cost.space_bytes, cost.laid_out_bytes)
+
+    def run(self, run: StepRun) -> StepResult:
+        """Go over all zones once."""
+        session = run.session
+        whole_area = self.workload(session)
+        run.begin(self, session.engine_for(whole_area), whole_area.span_bytes)
+        run.prepare(whole_area)
+        watch = run.progress(1)
+        began = session.now_ns()
+        zone = whole_area.span_bytes // self.zones // self.block_bytes * self.block_bytes
+        parts: list[Trace] = []
+        times: list[float | None] = []
+        errors: list[int] = []
+        for number in range(self.zones):
+            stretch, access_ns, bad = self._zone(run, whole_area, number, zone)
+            parts.append(stretch)
+            times.append(access_ns)
+            errors.append(stretch.errors + bad)
+            done = sum(t.read_bytes for t in parts)
+            watch(Progress(session.now_ns() - began, done, stretch.rate_bytes_s, sum(errors)))
+            if stretch.first_fault is not None and run.stop_on_error and stretch.stopped:
+                break
+        record = ScanRecord(
+            start_bytes=tuple(n * zone for n in range(len(parts))),
+            zone_bytes=zone,
+            rate_bytes_s=tuple(t.rate_bytes_s if not t.errors else 0.0 for t in parts),
+            access_ns=tuple(times),
+            errors=tuple(errors),
+            whole_ns=session.now_ns() - began,
+        )
+        trace = _together(parts, record)
+        run.record(trace)
+        return run.finish([trace])
+
+    def _zone(
+        self, run: StepRun, area: Workload, number: int, zone_bytes: int
+    ) -> tuple[Trace, float | None, int]:
+        """A stretch in order, then single reads: its trace, their median in ns, their errors."""
+        stretch = self.stretch_bytes(area.span_bytes)
+        # A few areas beyond an error are worth knowing: a zone ends at its first, the scan goes on.
+        read = replace(
+            area,
+            start_bytes=number * zone_bytes,
+            span_bytes=stretch,
+            amount_bytes=stretch,
+            time_ns=None,
+            seed=run.seed(number + 1),
+            stop_on_error=True,
+        )
+        trace = run.session.run(read, no_progress)
+        if self.block_bytes % PROBE_BYTES:
+            return trace, None, 0
+        single = replace(
+            read,
+            random=True,
+            block_bytes=PROBE_BYTES,
+            depth=1,
+            span_bytes=zone_bytes,
+            amount_bytes=PROBES * PROBE_BYTES,
+        )
+        probes = run.session.run(single, no_progress)
+        found = probes.latencies.get("read")
+        return trace, found.percentile_ns(0.5) if found is not None else None, probes.errors
+
+
+def _together(parts: list[Trace], record: ScanRecord) -> Trace:
+    """All stretches as one pass, its time that of the stretches without the single reads."""
+    slices = np.zeros((len(parts), len(SLICE_COLUMNS)), np.int64)
+    for row, part in enumerate(parts):
+        slices[row] = part.slices.sum(axis=0)
+    whole = Latencies.merged(t.latencies["read"] for t in parts if "read" in t.latencies)
+    return Trace(
+        engine=parts[0].engine,
+        direct=parts[0].direct,
+        seed=parts[0].seed,
+        elapsed_ns=sum(t.elapsed_ns for t in parts),
+        flush_ns=0,
+        cpu_ns=sum(t.cpu_ns for t in parts),
+        slices=slices,
+        latencies={} if whole is None else {"read": whole},
+        first_fault=next((t.first_fault for t in parts if t.first_fault is not None), None),
+        notes=parts[0].notes,
+        scan=record,
+    )
