@@ -511,3 +511,39 @@ def test_the_scripts_for_each_shell(jovik: Program) -> None:
     for shell in ("bash", "zsh", "fish"):
         assert "_JOVIK_COMPLETE" in jovik("completion", shell).out
     assert "ksh" in jovik("completion", "ksh", status=2).err
+
+
+def test_the_cost_of_a_plan_is_in_its_json(jovik: Program) -> None:
+    words = ("plan", "show", "first-look", "--target", "model:comet", "--format", "json")
+    cost = jovik(*words).json["cost"]
+    assert cost["target"] == "model:comet" and cost["time_ns"] > 0 and cost["written_bytes"] > 0
+    assert cost["budget_ns"] is None and cost["trimmed"] == []
+    trimmed = jovik(*words, "--budget", "5s").json["cost"]
+    assert trimmed["budget_ns"] == 5 * 10**9 and trimmed["trimmed"]
+    assert "cost" not in jovik("plan", "show", "first-look", "--format", "json").json
+
+
+def test_the_tree_of_errors_names_every_one() -> None:
+    from jovik.base import errors
+
+    tree = str(errors.__doc__)
+    found = [
+        v for v in vars(errors).values() if isinstance(v, type) and v.__module__ == errors.__name__
+    ]
+    for error in found:
+        line = next(x for x in tree.splitlines() if f" {error.__name__} " in f" {x} ")
+        depth = line.index(error.__name__)
+        parent = error.__mro__[1].__name__
+        above = [x for x in tree.splitlines() if f" {parent} " in f" {x} "]
+        assert error is errors.JovikError or depth == above[0].index(parent) + 4, line
+
+
+def test_an_output_that_cannot_be_written_is_no_fault_of_the_target(shown: Program) -> None:
+    from jovik.base.errors import OutputError, TargetError
+    from jovik.charts.style import check_out
+
+    with pytest.raises(OutputError):
+        check_out(shown.folder / "nowhere" / "x.png")
+    assert not issubclass(OutputError, TargetError) and OutputError("x").exit_status == 3
+    answer = shown("picture", "rank", "--out", "nowhere/x.png", status=3)
+    assert "there is no folder nowhere" in answer.err

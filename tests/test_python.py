@@ -268,3 +268,11 @@ def test_much_of_a_drives_life_is_not_written_away_unasked(here: Path) -> None:
         with pytest.raises(package.UsageError, match="endurance rating"):
             package.repeat(shelf, done.run.id)
         assert package.repeat(shelf, done.run.id, yes=True).run.state == "done"
+
+
+def test_every_result_in_a_frame_has_its_latencies(jovik: Program) -> None:
+    jovik("measure", "model:slate", "random read 4KiB for 1s", "--passes", "2")
+    with package.open_shelf(jovik.shelf) as shelf:
+        frame = package.frames.results(shelf)
+    assert (frame["latency_p50_ns"] > 0).all()
+    assert (frame["latency_p50_ns"] <= frame["latency_p99_ns"]).all()

@@ -238,3 +238,14 @@ def test_who_types_nothing_is_told_what_to_do_next(own: Program) -> None:
         and "jovik rank" in said
         and "jovik demo  " not in said.split("Your shelf")[1]
     )
+
+
+def test_settings_that_are_a_link_stay_one(own: Program) -> None:
+    """People keep their settings in a repository and link to them."""
+    kept = own.folder / "dotfiles.toml"
+    kept.write_text("# mine\n", encoding="utf-8")
+    link = Path(own.env["JOVIK_CONFIG"])
+    link.parent.mkdir()
+    link.symlink_to(kept)
+    own("config", "set", "judge.margin", "3%")
+    assert link.is_symlink() and "# mine" in kept.read_text() and "3%" in kept.read_text()

@@ -386,3 +386,13 @@ def test_entries_made_twice_are_as_good_as_made_once(begun: tuple[sa.Engine, str
             len(c.execute(sa.select(one_pass.c.id)).all()) == 2
             and len(c.execute(sa.select(step.c.id)).all()) == 1
         )
+
+
+def test_scout_finds_the_claims_of_a_drive_on_a_servers_shelf(shared: Program) -> None:
+    from types import SimpleNamespace
+
+    from jovik.cli.scout_command import _claims
+
+    shared("sheet", "new", "Fjord", "--model", "Fjord 1TB", "--claim", "sequential read: 3500MB/s")
+    found = _claims(SimpleNamespace(model="HALDEN FJORD 1TB"), shared.env["JOVIK_SHELF"])
+    assert [c.figure for c in found] == [3500e6]

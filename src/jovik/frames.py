@@ -79,8 +79,7 @@ def results(shelf: Shelf, drive: str | None = None, *, newest: bool = False) -> 
     Parameters
     ----------
     newest : bool
-        Only the newest of each kind of step, which is what a ranking compares: it has latencies
-        too.
+        Only the newest of each kind of step, which is what a ranking compares.
 
     Raises
     ------
@@ -88,7 +87,10 @@ def results(shelf: Shelf, drive: str | None = None, *, newest: bool = False) -> 
         No drive is called that.
     """
     name = _named(shelf, drive)
-    found = shelf.latest_results(name, with_latencies=True) if newest else shelf.results(name)
+    if newest:
+        found = shelf.latest_results(name, with_latencies=True)
+    else:
+        found = shelf.results(name, with_latencies=True)
     return _frame(
         [_result_row(r) for r in found],
         [

@@ -1,14 +1,18 @@
 """Every error that Jovik raises on purpose.
 
-JovikError                 one or two plain lines for the person; `exit_status` says which kind
-├── UsageError            (2)  what was typed or written down cannot be understood
-│   ├── PhraseError        a step phrase, with a caret under the word at fault
-│   └── UnknownNameError        a drive, plan or model drive that is not there; the nearest are
-offered ├── Refused           (3)  the target or the environment says no │   ├── TargetError
-missing, not writable, too little space, an alignment it cannot take │   ├── EngineUnavailableError
-the kernel does not offer what the engine needs │   └── ShelfError       not a shelf, a later
-revision, a damaged file ├── DriveError       (4)  the drive itself failed during a test └──
-Interrupted     (130)  a person stopped the run
+JovikError                          one or two plain lines; `exit_status` says which kind
+├── UsageError                 (2)  what was typed or written down cannot be understood
+│   ├── PhraseError                 a step phrase, with a caret under the word at fault
+│   └── UnknownNameError            no drive, plan or model drive of that name; the nearest are
+│                                   offered
+├── RefusedError               (3)  the target or the environment says no
+│   ├── TargetError                 missing, not writable, too small, an alignment it cannot take
+│   ├── OutputError                 a file that Jovik was to write cannot be written
+│   ├── EngineUnavailableError      the kernel does not offer what the engine needs
+│   └── ShelfError                  not a shelf, a later revision, a damaged file
+│       └── ShelfUnreachableError   the server that the shelf is on cannot be reached now
+├── DriveError                 (4)  the drive failed during a test
+└── RunInterrupted           (130)  a person stopped the run
 """
 
 from __future__ import annotations
@@ -97,6 +101,10 @@ class RefusedError(JovikError):
 
 class TargetError(RefusedError):
     """The target cannot be used for this."""
+
+
+class OutputError(RefusedError):
+    """A file that Jovik was to write cannot be written."""
 
 
 class EngineUnavailableError(RefusedError):

@@ -16,7 +16,7 @@ import tomllib
 from pathlib import Path
 from typing import Any
 
-from jovik.base.errors import TargetError, UsageError
+from jovik.base.errors import OutputError, UsageError
 from jovik.base.text_files import read_text
 
 SHELF = "shelf"
@@ -84,7 +84,7 @@ def write_setting(table: str | None, key: str, value: Any) -> Path:
     ------
     UsageError
         The file there is cannot be read, or no file is wanted (`JOVIK_CONFIG` is empty).
-    TargetError
+    OutputError
         It cannot be written.
     """
     import tomlkit
@@ -107,13 +107,15 @@ def write_setting(table: str | None, key: str, value: Any) -> Path:
         else:
             place[key] = value
         path.parent.mkdir(parents=True, exist_ok=True)
+        # A link to a file elsewhere, as people who keep their settings in a repository have, stays.
+        path = path.resolve()
         part = path.with_name(f".{path.name}.part")
         # A server's address may have a password in it.
         part.touch(mode=0o600)
         part.write_text(tomlkit.dumps(document), encoding="utf-8")
         os.replace(part, path)
     except OSError as error:
-        raise TargetError(f"your settings {path} cannot be written: {error.strerror}") from None
+        raise OutputError(f"your settings {path} cannot be written: {error.strerror}") from None
     return path
 
 

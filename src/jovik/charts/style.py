@@ -11,14 +11,14 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from jovik.base.errors import TargetError, UsageError
+from jovik.base.errors import OutputError, UsageError
+from jovik.base.interval import Interval
 from jovik.base.sanitize import strip_control
-from jovik.base.step_result import Interval, StepResult
+from jovik.base.step_result import StepResult
 
 DOTS_PER_INCH = 100
 FORMS = (".png", ".svg", ".pdf")
 STYLE = Path(__file__).with_name("jovik.mplstyle")
-THEMES = ("light", "dark")
 MOST_DRIVES = 6
 """More lines than this cannot be told apart."""
 
@@ -63,7 +63,7 @@ DARK = Theme(
     "#56606A",
     ("#F08A5D", "#6EC1E4", "#8FD19E", "#CDA7E0", "#F2C14E", "#D0D0D0"),
 )
-LOOKS = {"light": LIGHT, "dark": DARK}
+THEMES = {"light": LIGHT, "dark": DARK}
 QUIET = LIGHT.quiet
 
 
@@ -74,7 +74,7 @@ def check_out(out: Path) -> None:
     ------
     UsageError
         The ending is not one of `FORMS`.
-    TargetError
+    OutputError
         Its folder is not there.
     """
     if out.suffix.lower() not in FORMS:
@@ -83,7 +83,7 @@ def check_out(out: Path) -> None:
             "the ending says which form the picture has",
         )
     if not out.parent.is_dir():
-        raise TargetError(f"there is no folder {out.parent} to put the picture in")
+        raise OutputError(f"there is no folder {out.parent} to put the picture in")
 
 
 def figure(size: tuple[int, int], look: Theme = LIGHT) -> Any:
@@ -201,7 +201,7 @@ def save(fig: Any, out: Path) -> None:
 
     Raises
     ------
-    TargetError
+    OutputError
         It cannot be written.
     """
     import warnings
@@ -213,4 +213,4 @@ def save(fig: Any, out: Path) -> None:
             warnings.filterwarnings("ignore", message="Glyph .* missing")
             fig.savefig(out)
     except OSError as error:
-        raise TargetError(f"{out} cannot be written: {error.strerror}") from None
+        raise OutputError(f"{out} cannot be written: {error.strerror}") from None

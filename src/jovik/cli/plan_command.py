@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict, dataclass
 from typing import TYPE_CHECKING, Any
 
 import click
@@ -98,9 +99,11 @@ def show(
     if form == "toml":
         click.echo(plan_text(name)[0], nl=False)
         return 0
-    cost = _cost(chosen, target_at, drive_name, budget, shelf_at) if target_at is not None else []
+    cost = None
+    if target_at is not None:
+        cost = _cost(chosen, target_at, drive_name, budget, shelf_at)
     if form == "json":
-        emit_json(plan_json(chosen))
+        emit_json(plan_json(chosen) | ({"cost": cost.as_json()} if cost is not None else {}))
     elif form == "csv":
         rows = [
             (x.phrase, s.canonical, x.title, x.why, x.passes or chosen.passes, x.spare)
@@ -109,7 +112,7 @@ def show(
         ]
         emit_csv(["phrase", "step", "title", "why", "passes", "spare"], rows)
     else:
-        _table(chosen, cost)
+        _table(chosen, cost.notes() if cost is not None else [])
     return 0
 
 
@@ -183,10 +186,39 @@ def _table(chosen: Plan, cost: list[str]) -> None:
     )
 
 
+@dataclass(frozen=True)
+class PlanOnTarget:
+    """What a plan costs on one target, and what its time budget took away."""
+
+    target: str
+    time_ns: int
+    written_bytes: int
+    space_bytes: int
+    endurance_share: float | None
+    budget_ns: int | None
+    trimmed: tuple[str, ...]
+
+    def as_json(self) -> dict[str, Any]:
+        """As documented."""
+        return asdict(self) | {"trimmed": list(self.trimmed)}
+
+    def notes(self) -> list[str]:
+        """For a reader."""
+        share = self.endurance_share
+        endurance = f", {100 * share:.2g} % of its endurance rating" if share is not None else ""
+        lines = [
+            f"on {self.target}: about {show_time(self.time_ns)}, "
+            f"writes about {show_size(self.written_bytes)}{endurance}"
+        ]
+        if self.trimmed and self.budget_ns is not None:
+            lines.append(f"to stay within {show_time(self.budget_ns)}: {'; '.join(self.trimmed)}")
+        return lines
+
+
 def _cost(
     chosen: Plan, target_at: str, drive_name: str | None, budget: str | None, shelf_at: str | None
-) -> list[str]:
-    """Time, bytes and share of the endurance rating on a target, in words."""
+) -> PlanOnTarget:
+    """Time, bytes and share of the endurance rating on a target."""
     from jovik.base.quantities import parse_time
     from jovik.hardware.target import ModelTarget, resolve
     from jovik.runs import RunRequest, fit_budget, prepared
@@ -211,12 +243,12 @@ def _cost(
         sheet,
     )
     with prepared(sheet, order) as ready:
-        cost, share = ready.cost, ready.endurance_share
-        endurance = f", {100 * share:.2g} % of its endurance rating" if share is not None else ""
-        written = show_size(cost.written_bytes(ready.rate_bytes_s))
-        lines = [
-            f"on {target_at}: about {show_time(cost.time_ns)}, writes about {written}{endurance}"
-        ]
-    if order.trimmed:
-        lines.append(f"to stay within {budget}: {'; '.join(order.trimmed)}")
-    return lines
+        return PlanOnTarget(
+            target=target_at,
+            time_ns=ready.cost.time_ns,
+            written_bytes=ready.cost.written_bytes(ready.rate_bytes_s),
+            space_bytes=ready.cost.space_bytes,
+            endurance_share=ready.endurance_share,
+            budget_ns=limit,
+            trimmed=order.trimmed,
+        )

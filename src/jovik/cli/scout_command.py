@@ -180,10 +180,11 @@ def _claims(device: BlockDevice, shelf_at: str | None) -> list[Any]:
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
-    if not Path(where_from(shelf_at)).exists():
+    where = where_from(shelf_at)
+    if "://" not in where and not Path(where).exists():
         return []
     try:
-        with Shelf(where_from(shelf_at)) as shelf:
+        with Shelf(where) as shelf:
             for name in shelf.drive_names():
                 sheet = shelf.sheet(name)
                 if sheet.drive.model and sheet.drive.model.casefold() in device.model.casefold():

@@ -15,6 +15,7 @@ from pathlib import Path
 
 from jovik.base.errors import TargetError
 from jovik.base.quantities import show_size
+from jovik.hardware.mounts import read_mounts
 
 CACHE_ONLY = {0x01021994: "tmpfs", 0x858458F6: "ramfs"}
 """File systems (`statfs(2)` magic) that accept O_DIRECT but keep data in memory all the same."""
@@ -22,17 +23,9 @@ CACHE_ONLY = {0x01021994: "tmpfs", 0x858458F6: "ramfs"}
 
 def in_memory(folder: Path) -> str | None:
     """The name of the file system when it lives in memory, else None."""
-    mounts = Path("/proc/self/mountinfo")
-    if not mounts.exists():
-        return None
     device = os.stat(folder).st_dev
-    wanted = f"{os.major(device)}:{os.minor(device)}"
-    for line in mounts.read_text(encoding="utf-8", errors="replace").splitlines():
-        words = line.split()
-        if words[2] == wanted:
-            kind = words[words.index("-") + 1]
-            return kind if kind in CACHE_ONLY.values() else None
-    return None
+    mounts = read_mounts().get(f"{os.major(device)}:{os.minor(device)}", [])
+    return next((m.kind for m in mounts if m.kind in CACHE_ONLY.values()), None)
 
 
 FITRIM = 0xC0185879

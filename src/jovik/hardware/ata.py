@@ -20,7 +20,7 @@ from jovik.hardware.passthrough import buffer_of, refuse_blank
 
 SG_IO = 0x2285
 SECTOR = 512
-IDENTIFY_DEVICE, SMART, READ_LOG_EXT = 0xEC, 0xB0, 0x2F
+SMART, READ_LOG_EXT = 0xB0, 0x2F
 SMART_READ_DATA = 0xD0
 STATISTICS_LOG = 0x04
 PIO_IN = 4
@@ -83,11 +83,6 @@ def read_health(node: Path) -> Health:
                 node, READ_LOG_EXT, lba=page << 8 | STATISTICS_LOG, extended=True
             )
     return parse_health(data, pages)
-
-
-def read_identity(node: Path) -> AtaIdentity:
-    """Ask a drive who it is."""
-    return parse_identity(_command(node, IDENTIFY_DEVICE))
 
 
 def _command(

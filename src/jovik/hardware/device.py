@@ -47,7 +47,6 @@ class BlockDevice:
     write_cache: str
     scheduler: str
     read_only: bool
-    removable: bool
     link: Link | None
     partitions: tuple[Partition, ...] = ()
     mounts: tuple[Mount, ...] = ()
@@ -123,7 +122,6 @@ def device(entry: Path, mounts: dict[str, list[Mount]], swaps: set[str]) -> Bloc
         write_cache=text(queue / "write_cache"),
         scheduler=_chosen(text(queue / "scheduler")),
         read_only=number(entry / "ro") == 1,
-        removable=number(entry / "removable") == 1,
         link=_link(kind, entry.resolve()),
         partitions=tuple(
             Partition(

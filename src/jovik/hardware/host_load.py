@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import time
 from dataclasses import dataclass
 from pathlib import Path
@@ -44,7 +45,7 @@ def counters(
             read, written = int(stat[2]) * SECTOR, int(stat[6]) * SECTOR
         except (OSError, ValueError, IndexError):
             pass
-    ticks = 100.0
+    ticks = os.sysconf("SC_CLK_TCK")
     user, nice, system, idle, wait, irq, softirq, stolen = numbers
     busy = user + nice + system + irq + softirq
     return Counters(

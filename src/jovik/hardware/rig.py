@@ -28,7 +28,7 @@ def this_machine() -> Rig:
     }
     board = Path("/sys/class/dmi/id/board_name")
     with contextlib.suppress(OSError):
-        facts["board"] = board.read_text(encoding="utf-8", errors="replace").strip()
+        facts |= {"board": board.read_text(encoding="utf-8", errors="replace").strip()}
     name = platform.node()
     return Rig(name if name not in ("", "(none)", "localhost") else "this machine", facts)
 

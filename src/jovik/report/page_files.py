@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
-from jovik.base.errors import TargetError, UsageError
+from jovik.base.errors import OutputError, UsageError
 from jovik.report.csv_appendix import HEADER
 from jovik.report.document import CsvAttachment, Document
 from jovik.report.html import render_html
@@ -36,7 +36,7 @@ def make_folder(folder: Path) -> None:
 
     Raises
     ------
-    TargetError
+    OutputError
         It cannot be made.
     """
     _make(folder)
@@ -46,7 +46,7 @@ def _make(folder: Path) -> None:
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise TargetError(f"the folder {folder} cannot be made: {error.strerror}") from None
+        raise OutputError(f"the folder {folder} cannot be made: {error.strerror}") from None
 
 
 def _write(out: Path, content: bytes) -> Path:
@@ -61,5 +61,5 @@ def _write(out: Path, content: bytes) -> Path:
         part.write_bytes(content)
         os.replace(part, out)
     except OSError as error:
-        raise TargetError(f"{out} cannot be written: {error.strerror}") from None
+        raise OutputError(f"{out} cannot be written: {error.strerror}") from None
     return out

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import sqlalchemy as sa
 
-from jovik.base.errors import PhraseError, TargetError, UsageError
+from jovik.base.errors import OutputError, PhraseError, UsageError
 from jovik.shelf.encoding import unpack, unpack_latencies
 from jovik.shelf.schema import drive, metadata, one_pass, run, step
 from jovik.steps import parse
@@ -82,7 +82,7 @@ def backup(engine: sa.Engine, out: Path) -> None:
     ------
     UsageError
         There is such a file.
-    TargetError
+    OutputError
         It cannot be written.
     """
     from jovik.shelf.sqlite import open_engine
@@ -109,4 +109,4 @@ def backup(engine: sa.Engine, out: Path) -> None:
                 copy.dispose()
             os.link(made, out)
     except OSError as error:
-        raise TargetError(f"{out} cannot be written: {error.strerror}") from None
+        raise OutputError(f"{out} cannot be written: {error.strerror}") from None
