@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import os
 import signal
+import subprocess
+import sys
 import threading
 import time
 from collections.abc import Iterator
@@ -19,7 +21,8 @@ from jovik.base.trace import Trace
 from jovik.engine import code_cache
 from jovik.engine.buffers import payload
 from jovik.engine.kernel import primitives
-from jovik.engine.session import LAYOUT_GENERATION, FileSession, select_engine
+from jovik.engine.selection import select_engine
+from jovik.engine.session import LAYOUT_GENERATION, FileSession
 from jovik.steps import parse_access
 
 SPAN = " within 16MiB"
@@ -258,7 +261,7 @@ def test_a_full_file_system_is_an_error_of_the_drive_not_of_jovik(session: FileS
 def test_an_engine_that_is_not_there_is_refused(
     monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
-    from jovik.engine import session as module
+    from jovik.engine import selection as module
 
     def forbid(_: int) -> None:
         raise EngineUnavailableError("io_uring is refused here")
@@ -340,3 +343,32 @@ def test_the_kept_machine_code_is_named_after_all_that_the_loops_import() -> Non
                     p for p in (folder / f"{name.name}.py", folder.with_suffix(".py")) if p.exists()
                 )
                 assert found.resolve() in kept, (loop.name, found)
+
+
+LOAD = (
+    "from jovik.engine import code_cache; code_cache.load('blocking_loop'); import sys; "
+    "print('numba' in sys.modules)"
+)
+
+
+def load(cache: Path | str) -> str:
+    env = os.environ | {"XDG_CACHE_HOME": str(cache)}
+    return subprocess.run(
+        [sys.executable, "-c", LOAD],
+        env=env,
+        capture_output=True,
+        text=True,
+        check=True,
+        timeout=120,
+    ).stdout.strip()
+
+
+@pytest.mark.skipif(sys.platform != "linux", reason="the cache folder is set by XDG_CACHE_HOME")
+def test_machine_code_is_kept_and_checked(tmp_path: Path) -> None:
+    assert load(tmp_path) == "True"
+    assert load(tmp_path) == "False"
+    kept = next((tmp_path / "jovik").glob("blocking_loop-*.o"))
+    whole = kept.read_bytes()
+    kept.write_bytes(whole[: len(whole) // 2])
+    assert load(tmp_path) == "True" and kept.read_bytes() != whole[: len(whole) // 2]
+    assert load("/dev/null/nowhere") == "True"

@@ -1,476 +1,381 @@
-"""Every sort of step on model drives, through the bench.
+"""The whole phrase language by property.
 
-Order and rest, filling, scanning, copying, budgets, resuming.
+Every sort of step, ladders, and plans as people write them.
 """
 
 from __future__ import annotations
 
+import itertools
 from pathlib import Path
-from typing import Any
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
-from jovik.analysis.comparability import is_plain
-from jovik.analysis.fullness import empty_against_full
-from jovik.analysis.sweep import curves
-from jovik.base.errors import DriveError, PhraseError, TargetError
-from jovik.base.step_result import StepResult
-from jovik.runs.context import ResumedStep, RunContext, RunEnvironment, RunOptions
-from jovik.runs.cost import cost_of, time_of
-from jovik.runs.repetition import RepetitionPolicy
-from jovik.runs.runner import run_plan
-from jovik.runs.task import Task, fit_to_budget, tasks_of
-from jovik.simulator import ModelSession, load_model
-from jovik.simulator.parameters import UnreadableRange
-from jovik.steps import CopyStep, Plan, ScanStep, load_plan, parse, parse_all, plan_names
-from tests.conftest import Program
-from tests.test_bench import Diary
-from tests.test_model import other
-
-
-def measured(
-    name: str,
-    *phrases: str,
-    passes: int = 3,
-    diary: Diary | None = None,
-    budget_ns: int | None = None,
-    **changes: Any,
-) -> list[StepResult]:
-    diary = diary or Diary()
-    session = ModelSession(other(load_model(name), **changes))
-    bench = RunContext(session, RunEnvironment(), RunOptions(budget_ns=budget_ns), diary, diary)
-    return run_plan(tasks_of(Plan.of(phrases), (passes, passes) if passes != 3 else None), bench)
-
-
-# Ladders
-
-
-@pytest.mark.parametrize(
-    ("phrase", "rungs"),
-    [
-        (
-            "random read 4KiB depth 1,4,32",
-            ["random read 4KiB", "random read 4KiB depth 4", "random read 4KiB depth 32"],
-        ),
-        (
-            "random read 4KiB depth 1..48",
-            [f"random read 4KiB depth {d}" for d in (1, 2, 4, 8, 16, 32, 48)],
-        ),
-        ("random read 4,16KiB for 1s", ["random read 4KiB for 1s", "random read 16KiB for 1s"]),
-        (
-            "sequential read 512KiB..2MiB",
-            [f"sequential read {b}" for b in ("512KiB", "1MiB", "2MiB")],
-        ),
-        ("fill to 50,90%", ["fill to 50%", "fill to 90%"]),
-        (
-            "random mixed 0..100% read 4KiB by 50",
-            ["random write 4KiB", "random mixed 50% read 4KiB", "random read 4KiB"],
-        ),
-        (
-            "random write 4KiB at most 1,2MB/s",
-            ["random write 4KiB at most 1MB/s", "random write 4KiB at most 2MB/s"],
-        ),
-    ],
+from jovik.base.errors import PhraseError, UsageError
+from jovik.base.quantities import parse_size, parse_time, spell_size, spell_time
+from jovik.steps import (
+    CopyStep,
+    EmptyStep,
+    FillStep,
+    IoStep,
+    Plan,
+    RestStep,
+    ScanStep,
+    Step,
+    load_plan,
+    parse,
+    parse_access,
+    parse_all,
+    plan_names,
 )
-def test_a_list_or_a_range_is_a_ladder(phrase: str, rungs: list[str]) -> None:
-    assert [s.canonical for s in parse_all(phrase)] == [parse(r).canonical for r in rungs]
+from jovik.steps.rest import LIMIT_NS as REST_LIMIT_NS
+from jovik.steps.sweep import MOST_RUNGS, expand_sweep
 
-
-def test_several_lists_make_every_combination() -> None:
-    assert len(parse_all("random mixed 20..80% read 4KiB,8KiB depth 1,2,4 by 20")) == 4 * 2 * 3
-    compressible = parse_all("sequential write 1MiB payload 0..100% compressible by 10")
-    assert [s.compressible_percent for s in compressible] == list(range(0, 101, 10))  # type: ignore[attr-defined]
-
-
-@pytest.mark.parametrize(
-    ("phrase", "expected"),
-    [
-        ("random read 4KiB depth 8..1", "smaller to the larger"),
-        ("random read 4KiB depth 0..8", "by N"),
-        ("random read 4KiB depth 1..8 by x", "how far apart"),
-        ("random read 512B..64MiB depth 1..1024 workers 1..64", "at most 256 steps"),
-        ("random read 4KiB depth 512,2048", "from 1 to 1024"),
-        ("fill to 90", "a fill level"),
-        ("rest until 45", "a temperature"),
-        ("scan read 1MiB within 1GB", "in N zones"),
-        ("copy in somewhere", "a folder in quotes"),
-        ("copy in 4000 files of", "a size"),
-        ("empty now", "nothing more"),
-        ("sequential write 1MiB over 120% of free", "from 1 to 95"),
-        ("random write 4KiB until stopped for 5s", "either 'until stopped'"),
-    ],
+names = st.text(st.characters(categories=["L", "N"]), min_size=1, max_size=12)
+others: st.SearchStrategy[Step] = st.one_of(
+    st.builds(
+        ScanStep,
+        st.integers(2, 10_000),
+        st.integers(1, 2**17).map(lambda n: n * 512),
+        st.none() | st.integers(1, 10**15),
+    ),
+    st.builds(
+        lambda i, f: CopyStep(i, folder=f), st.booleans(), names.map(lambda n: f"/some where/{n}")
+    ),
+    st.builds(
+        lambda i, n, b: CopyStep(i, files=n, file_bytes=b),
+        st.booleans(),
+        st.integers(1, 10**6),
+        st.integers(1, 10**13),
+    ),
+    st.builds(FillStep, st.integers(1, 99)),
+    st.just(EmptyStep()),
+    st.builds(RestStep, st.integers(1, 10**14)),
+    st.builds(
+        lambda c, t: RestStep(t, cool_c=c),
+        st.integers(1, 120),
+        st.just(REST_LIMIT_NS) | st.integers(1, 10**14),
+    ),
+    st.builds(
+        lambda t: RestStep(t, recovered=True), st.just(REST_LIMIT_NS) | st.integers(1, 10**14)
+    ),
 )
-def test_what_is_no_ladder_and_no_step_is_refused_with_the_reason(
-    phrase: str, expected: str
-) -> None:
-    with pytest.raises(PhraseError) as caught:
-        parse_all(phrase)
-    assert expected in caught.value.hint
 
 
-def test_a_curve_has_its_knee_and_its_best_where_the_parameters_put_them() -> None:
-    found = curves(
-        measured(
-            "slate",
-            "random read 4KiB depth 1..64 for 2s",
-            "sequential read 4KiB..1MiB for 2s",
-            pass_spread=0.0,
+@st.composite
+def steps(draw: st.DrawFn) -> IoStep:
+    block = 512 * draw(st.integers(1, 2**17))
+    share = draw(st.sampled_from([0, 100, 100, 1, 70, 99]))
+    writes = share < 100
+    rate = draw(st.sampled_from(["", "bytes", "iops"]))
+    return IoStep(
+        random=draw(st.booleans()),
+        read_percent=share,
+        block_bytes=block,
+        depth=draw(st.integers(1, 1024)),
+        workers=draw(st.integers(1, 64)),
+        time_ns=draw(st.none() | st.integers(1, 10**14)),
+        amount_bytes=draw(st.none() | st.integers(block, 10**15)),
+        span_bytes=draw(st.none() | st.integers(block, 10**15)),
+        rate_bytes_s=draw(st.integers(1, 10**11)) if rate == "bytes" else None,
+        rate_iops=draw(st.integers(1, 10**8)) if rate == "iops" else None,
+        durable=writes and draw(st.booleans()),
+        compressible_percent=draw(st.integers(0, 100)) if writes else 0,
+        verify=draw(st.booleans()),
+    )
+
+
+@given(others)
+def test_every_step_has_one_spelling_that_means_it(step: Step) -> None:
+    assert parse(step.canonical) == step and parse(step.canonical).canonical == step.canonical
+    assert parse(step.kind).kind == step.kind and step.label
+    assert step.measures == isinstance(step, ScanStep | CopyStep) and "  " not in step.canonical
+
+
+@given(
+    st.lists(
+        st.sampled_from(
+            [
+                "scan",
+                "read",
+                "in",
+                "9",
+                "zones",
+                "within",
+                "1GB",
+                "copy",
+                "out",
+                "files",
+                "of",
+                "2.5MB",
+                '"a b"',
+                '"',
+                "fill",
+                "to",
+                "90%",
+                "empty",
+                "rest",
+                "until",
+                "45C",
+                "recovered",
+                "for",
+                "at",
+                "most",
+                "5min",
+                "1..8",
+                "1,2",
+                "by",
+                "0..100%",
+                "random",
+                "write",
+                "4KiB",
+                "depth",
+                "free",
+                "stopped",
+            ]
+        ),
+        max_size=10,
+    ).map(" ".join)
+)
+def test_any_words_are_steps_or_are_refused_with_a_caret(text: str) -> None:
+    try:
+        steps = parse_all(text)
+    except PhraseError as error:
+        assert error.hint and "^" in error.message
+    else:
+        assert steps and all(parse(s.canonical) == s for s in steps)
+
+
+@given(st.integers(1, 64), st.integers(0, 960))
+def test_a_doubling_range_begins_doubles_and_ends_where_it_says(low: int, more: int) -> None:
+    high = low + more + 1
+    depths = (
+        [parse_access(p).depth for p in expand_sweep(f"random read 4KiB depth {low}..{high}")]
+        if high <= 1024
+        else []
+    )
+    if not depths:
+        return
+    assert depths[0] == low and depths[-1] == high and depths == sorted(set(depths))
+    assert (
+        all(b == 2 * a for a, b in itertools.pairwise(depths[:-1])) and depths[-1] <= 2 * depths[-2]
+    )
+
+
+@given(st.integers(0, 50), st.integers(1, 50), st.integers(1, 30))
+def test_a_range_by_steps_walks_them(low: int, width: int, stride: int) -> None:
+    shares = [
+        parse_access(p).compressible_percent
+        for p in expand_sweep(
+            f"random write 4KiB payload {low}..{low + width}% compressible by {stride}"
         )
-    )
-    by_axis = {c.axis: c for c in found}
-    depth = by_axis["depth"]
-    assert [r.value for r in depth.rungs] == [1, 2, 4, 8, 16, 32, 64]
-    # 98,000 IOPS at most and 85 us alone: about ten in flight are enough.
-    assert depth.knee == 16 and depth.best in (16, 32, 64) and "within 5 %" in depth.words()
-    rates = [r.rate_bytes_s.median for r in by_axis["block_bytes"].rungs]
-    assert rates == sorted(rates) and by_axis["block_bytes"].label == "sequential read, over block"
-    assert not curves(measured("slate", "random read 4KiB depth 1,2 for 1s"))
-
-
-# Order, rest and fullness
-
-
-def test_a_rest_until_recovered_lets_the_next_step_meet_an_empty_cache() -> None:
-    long, write = "sequential write 1MiB depth 8 over 60GB", "sequential write 1MiB depth 8 for 1s"
-    starved = measured("drift", long, write)[-1]
-    first, _, rested, after = measured("drift", write, long, "rest until recovered", write)
-    rate = [r.passes[0].rate_bytes_s for r in (first, after)]
-    assert starved.passes[0].rate_bytes_s < 0.1 * rate[0] and rate[1] == pytest.approx(
-        rate[0], rel=0.05
-    )
-    assert (
-        rested.notes[0].startswith("recovered after ")
-        and after.conditions.after == parse(long).canonical
-    )
-    assert (
-        any("which wrote 60" in n for n in after.notes) and (after.conditions.idle_ns or 0) > 10**9
-    )
-    never = measured("drift", write, long, "rest until recovered for at most 8s")[-1]
-    assert "not recovered within 8.00 s" in never.notes[0]
-
-
-def test_resting_until_cool_takes_as_long_as_the_heat_does() -> None:
-    hot, rest = measured(
-        "ember", "sequential read 1MiB depth 8 for 80s", "rest until 60C", passes=1
-    )
-    assert hot.findings.temperature.peak_c > 80 and rest.notes[0].startswith("down to 60 C after")
-    assert any("set aside" in n for n in hot.notes), "the stuck sensor is not believed"
-    assert "no sensor" in measured("thimble", "rest until 40C")[0].notes[0]
-
-
-def test_throttling_is_named_as_what_limited_a_step() -> None:
-    diary = Diary()
-    session = ModelSession(load_model("ember"))
-    bench = RunContext(session, RunEnvironment(heat_limit_c=84.0), RunOptions(), diary, diary)
-    result = run_plan(tasks_of(Plan.of(["sequential read 1MiB depth 8 for 3min"]), (1, 1)), bench)[
-        0
     ]
-    assert any(x.what == "heat" for x in result.limits)
+    assert shares == [*range(low, low + width, stride), low + width]
 
 
-def test_empty_is_held_against_full() -> None:
-    write, read = "sequential write 1MiB depth 8 for 1s", "random read 4KiB for 1s"
-    results = measured(
-        "drift",
-        write,
-        read,
-        "fill to 90%",
-        "rest until recovered",
-        write,
-        read,
-        "empty",
-        cache_size=0,
-        fold_after=0,
-        pass_spread=0.001,
-    )
-    pairs = {p.kind: p for p in empty_against_full(results)}
-    # full_from 70, full_share 0.35: at 90 % two thirds of the loss are there.
-    assert pairs[parse(write).kind].share.median == pytest.approx(1 - 0.65 * 20 / 30, rel=0.02)
+@given(st.lists(st.integers(1, 1024), min_size=2, max_size=8, unique=True))
+def test_a_list_is_what_it_says_in_its_order(depths: list[int]) -> None:
+    # A comma before a zero groups thousands, as in 2,000 IOPS; no depth begins with one.
+    assert [
+        parse_access(p).depth
+        for p in expand_sweep(f"random read 4KiB depth {','.join(map(str, depths))}")
+    ] == depths
+
+
+def test_thousands_and_labels_are_no_lists() -> None:
+    assert expand_sweep("random read 4KiB at most 2,000IOPS") == [
+        "random read 4KiB at most 2,000IOPS"
+    ]
+    assert expand_sweep("random read, 4 KiB, depth 32") == ["random read, 4 KiB, depth 32"]
+    assert expand_sweep('copy in "1..8 of 1,2"') == ['copy in "1..8 of 1,2"']
+    with pytest.raises(PhraseError, match="not understood") as caught:
+        parse_all("random read 512B..64MiB depth 1..1024 workers 1..64 at most 1,2MB/s")
+    assert str(MOST_RUNGS) in caught.value.hint
+
+
+@given(st.integers(0, 2**60), st.sampled_from([spell_size, spell_time]))
+def test_one_decimal_is_exact(number: int, spell: object) -> None:
+    back = parse_size if spell is spell_size else parse_time
+    text = spell(number)  # type: ignore[operator]
+    assert back(text) == number and text.count(".") <= 1
+
+
+@pytest.mark.parametrize(
+    ("number", "text"),
+    [(2_500_000, "2.5MB"), (1536, "1536B"), (1_500_000_000, "1.5GB"), (10**9 + 1, "1000000001B")],
+)
+def test_sizes_as_people_write_them(number: int, text: str) -> None:
+    assert spell_size(number) == text
+
+
+def test_default_times_spans_and_amounts() -> None:
     assert (
-        pairs[parse(write).kind].verdict == "slower"
-        and pairs[parse(read).kind].verdict == "no difference that matters"
+        parse_access("sequential write 1MiB over 60% of free").time is None
+        and parse_access("sequential write 1MiB over 60% of free").fresh
     )
-    fill = next(r for r in results if r.phrase == "fill to 90%")
-    assert fill.passes[0].written_bytes == pytest.approx(0.9e12, rel=0.01)
-    assert all(r.conditions.filled_percent == 90 for r in results[4:6]) and results[-1].notes[
-        0
-    ].startswith("gave back 900 GB")
-
-
-# Surface and copies
-
-
-def test_a_scan_finds_the_shape_of_a_disk_and_its_bad_places() -> None:
-    result = measured("gannet", "scan read in 100 zones")[0]
-    seen = result.findings.scan
-    assert seen.ratio == pytest.approx(262 / 124, rel=0.06) and seen.unreadable == ()
-    assert seen.access_ns == pytest.approx(
-        load_model("gannet").behaviour.platter.access_ns(0.01), rel=0.25
-    )  # type: ignore[union-attr]
-    assert any(n.startswith("read 1.68 GB of 12.0 TB") for n in result.notes)
-    diary = Diary()
-    zone = 12 * 10**12 // 100 // 2**20 * 2**20
-    with pytest.raises(DriveError, match=f"a read at byte {50 * zone}") as caught:
-        measured(
-            "gannet",
-            "scan read in 100 zones",
-            diary=diary,
-            bad=[UnreadableRange(at=f"{50 * zone}B", length="1MiB")],
-        )
-    assert caught.value.exit_status == 4 and diary.results[0].findings.scan.unreadable == (50,)
-
-
-def test_an_amount_of_what_is_free_is_that_much() -> None:
-    result = measured("wicker", "sequential write 1MiB depth 8 over 10% of free")[0]
-    assert result.passes[0].written_bytes == pytest.approx(
-        0.1 * 0.99 * 500e9, rel=0.001
-    ) and result.kind.endswith("over 10% of free")
-    assert len(result.passes) == 1
-
-
-def test_copies_count_files_seconds_and_the_share_of_the_sequential_rate(tmp_path: Path) -> None:
-    stream, many, one, out = measured(
-        "comet",
-        "sequential write 1MiB depth 8 for 1s",
-        "copy in 20000 files of 16kB",
-        "copy in 1 file of 8GB",
-        "copy out 1 file of 8GB",
-    )
-    assert many.findings.copy.files == 20000 and many.findings.copy.of_sequential < 0.2
-    assert one.findings.copy.of_sequential > 0.8
-    assert many.passes[0].iops == pytest.approx(20000 / (many.passes[0].elapsed_ns / 1e9), rel=1e-6)
-    assert many.passes[0].written_bytes == 20000 * 16_000 and out.passes[0].read_bytes == 8 * 10**9
-    assert stream.findings.copy is None
-    (tmp_path / "deep").mkdir()
-    for n in range(3):
-        (tmp_path / "deep" / f"{n}").write_bytes(bytes(1000 * (n + 1)))
-    assert measured("comet", f'copy in "{tmp_path}"')[0].passes[0].written_bytes == 6000
-    with pytest.raises(TargetError, match="there is no folder"):
-        measured("comet", 'copy in "/no/such/place"')
-    step = parse("copy in 4000 files of 2.5MB")
     assert (
-        isinstance(step, CopyStep)
-        and step.canonical == "copy in 4000 files of 2.5MB"
-        and isinstance(parse("scan read in 9 zones"), ScanStep)
+        parse_access("random write 4KiB until stopped").time is None
+        and parse_access("random write 4KiB until stopped").once
     )
-
-
-# Model drives
-
-
-def test_a_drive_that_lies_about_its_capacity_is_caught_by_verify() -> None:
-    with pytest.raises(DriveError, match="did not give back what was written"):
-        measured("hollow", "sequential write 1MiB depth 8 over 80GB verify")
-    fine = measured("hollow", "sequential write 1MiB depth 8 over 20GB verify")[0]
-    assert "every stamp came back as it was written" in fine.notes
-
-
-def test_a_compressing_controller_shows() -> None:
-    plain, half, all_zero = (
-        r.passes[0].rate_bytes_s
-        for r in measured(
-            "wicker", "sequential write 1MiB depth 8 payload 0,50,100% compressible for 1s"
-        )
+    assert (
+        parse_access("random write 4KiB over 1GB").once is False
+        and parse_access("sequential write 1MiB over 1GB").once
     )
-    assert half > 1.5 * plain and all_zero > half
-    plain, packed = (
-        r.passes[0].rate_bytes_s
-        for r in measured(
-            "slate", "sequential write 1MiB depth 8 payload 0,100% compressible for 1s"
-        )
-    )
-    assert packed == pytest.approx(plain, rel=0.1)
-
-
-def test_pauses_of_the_firmware_are_counted_as_drop_outs() -> None:
-    result = measured(
-        "thimble",
-        "sequential write 64KiB at most 10MB/s for 60s",
-        passes=1,
-        hiccup_every=10**10,
-        hiccup_time=10**9,
-    )[0]
-    assert result.findings.drop_outs.count in (
-        6,
-        7,
-    ) and result.findings.drop_outs.longest_s == pytest.approx(1.0, abs=0.11)
-    assert any("dropped below half of its rate" in n for n in result.notes)
-
-
-def test_a_link_is_a_wall() -> None:
-    fast = measured("comet", "sequential read 1MiB depth 8 for 1s")[0].passes[0].rate_bytes_s
-    held = (
-        measured(
-            "comet",
-            "sequential read 1MiB depth 8 for 1s",
-            link_rate=1e9,
-            pass_spread=0.0,
-            slice_spread=0.0,
-        )[0]
-        .passes[0]
-        .rate_bytes_s
-    )
-    assert fast > 7e9 and held == pytest.approx(1e9, rel=0.002)
-
-
-# Plans, costs and budgets
+    assert parse_access("sequential write 1MiB over 1GB for 5s").time == 5 * 10**9
+    assert isinstance(parse("random read 4KiB"), IoStep)
 
 
 @pytest.mark.parametrize("name", plan_names())
-def test_every_plan_runs_on_a_model_drive_within_its_cost(name: str) -> None:
-    diary = Diary()
-    session = ModelSession(load_model("gannet" if name == "spinning" else "comet"))
-    tasks = tasks_of(load_plan(name))
-    cost = cost_of(tasks, session, 3e9)
-    results = run_plan(tasks, RunContext(session, RunEnvironment(), RunOptions(), diary, diary))
-    assert len(results) == len(tasks)
-    written = sum(p.written_bytes for r in results for p in r.passes)
-    assert cost.certain_bytes <= 1.2 * written + 2**31
-    assert all(r.notes for r in results if not parse(r.phrase).measures)
+def test_a_plan_that_ships_tells_why_and_survives_its_file(name: str, tmp_path: Path) -> None:
+    from jovik.steps.plan import plan_text
 
-
-def test_a_budget_takes_away_in_the_order_it_states() -> None:
-    tasks = tasks_of(load_plan("full-review"))
-    session = ModelSession(load_model("comet"))
-
-    def expected(task: Task) -> int:
-        return time_of(task, session, 3e9)
-
-    whole, nothing = fit_to_budget(tasks, 10**15, expected)
-    assert whole == tasks and nothing == []
-    before = len(tasks)
-    needed = sum(map(expected, tasks))
-    for share in (0.9, 0.6, 0.4, 0.2, 0.05):
-        left, said = fit_to_budget(tasks, round(share * needed), expected)
-        gone = [t.spare for t in tasks if t not in left]
-        assert len(left) <= before and said
-        before = len(left)
-        kept = [t.spare for t in left if t.spare]
-        assert not gone or not kept or min(gone) > max(kept), (
-            "what goes is more spare than what stays"
-        )
-        assert all(t in left for t in tasks if t.spare == 0)
-
-
-def test_a_budget_ends_a_long_write_with_its_share() -> None:
-    minute = 60 * 10**9
-    results = measured(
-        "drift",
-        "sequential write 1MiB depth 8 over 900GB",
-        "random read 4KiB for 1s",
-        budget_ns=minute,
-    )
-    assert results[0].passes[0].elapsed_ns <= minute < 900e9 / 190e6 * 1e9
-    assert results[0].kind == "sequential write 1MiB depth 8 over 900GB"
-
-
-def test_a_run_goes_on_after_its_last_finished_pass_and_brings_the_fill_back() -> None:
-    phrases = (
-        "random read 4KiB for 1s",
-        "fill to 50%",
-        "random write 4KiB for 1s",
-        "random read 4KiB depth 4 for 1s",
-    )
-    tasks = [
-        Task(parse(p), RepetitionPolicy(3, 3) if parse(p).measures else RepetitionPolicy(1, 1))
-        for p in phrases
-    ]
-    traces: dict[int, list[Any]] = {}
-
-    class Keeping(Diary):
-        def pass_done(self, position: int, number: int, trace: Any) -> None:
-            super().pass_done(position, number, trace)
-            traces.setdefault(position, []).append(trace)
-
-    first = Keeping()
-    whole = run_plan(
-        tasks,
-        RunContext(
-            ModelSession(load_model("slate")), RunEnvironment(), RunOptions(seed=7), first, first
-        ),
-    )
-    done = {
-        0: ResumedStep(tuple(traces[0]), True),
-        1: ResumedStep(tuple(traces[1]), True),
-        2: ResumedStep(tuple(traces[2][:1]), False),
-    }
-    diary = Diary()
-    session = ModelSession(load_model("slate"))
-    rest = run_plan(
-        tasks, RunContext(session, RunEnvironment(), RunOptions(seed=7), diary, diary), done
-    )
-    started = [t for t in diary.told if t.startswith("start")]
-    assert started == ["start 2.2", "start 2.3", "start 3.1", "start 3.2", "start 3.3"]
-    assert [len(r.passes) for r in rest] == [3, 3] and all(
-        r.conditions.filled_percent == 50 for r in rest
-    )
-    assert rest[0].passes[0] == whole[2].passes[0], (
-        "the pass that was there is counted, not made again"
-    )
-    assert session.fill_percent() == pytest.approx(50, abs=1)
-
-
-def test_a_copy_does_not_speak_for_the_other_steps_conditions(jovik: Program) -> None:
-    found = jovik(
-        "measure",
-        "model:slate",
-        "copy in 10 files of 1MB",
-        "random read 4KiB for 1s",
-        "--passes",
-        "1",
-        "--format",
-        "json",
-    ).json
-    assert found["conditions"]["direct"] is True and [
-        s["conditions"]["direct"] for s in found["steps"]
-    ] == [False, True]
-    assert ", direct; rig" in jovik("repeat").out
-
-
-def test_a_timed_write_tells_of_a_fall_in_its_first_pass_and_calls_it_no_long_write(
-    jovik: Program,
-) -> None:
-    answer = jovik(
-        "measure",
-        "model:drift",
-        "sequential write 1MiB depth 8 for 20s",
-        "--passes",
-        "3",
-        "--seed",
-        "2",
-    )
+    plan = load_plan(name)
+    again = tmp_path / f"{name}.toml"
+    again.write_text(plan_text(name)[0])
+    assert load_plan(str(again)) == plan
     assert (
-        "in its first pass: the cliff: after 4" in answer.out
-        and "the interval is of the mean within this one pass" not in answer.out
+        plan.title
+        and plan.about
+        and [s for line in plan.lines for s in line.steps] == list(plan.steps)
     )
-    step = jovik("repeat", "--format", "json").json["steps"][0]
-    assert step["cliff"] is None and step["facts"]["long_write"]["cliff"]["at_bytes"] > 40e9
-    calm = jovik("measure", "model:slate", "random write 4KiB for 10s", "--passes", "2")
-    assert "no cliff" not in calm.out
-
-
-# Bursts
-
-
-def test_a_burst_is_measured_and_is_no_figure_of_the_drive() -> None:
-    burst, plain = measured("comet", "burst read 64KiB for 1s", "random read 4KiB for 1s")
-    assert burst.kind == "burst read 64KiB" and burst.conditions.span_bytes == 8 * 65536
-    assert len(burst.passes) == 5 and burst.latencies["read"].total > 0
-    assert not is_plain(burst) and is_plain(plain)
-    assert not parse("burst write 4KiB").ranked
+    if name not in ("first-look",):
+        reasons = [line for line in plan.lines if line.why]
+        assert len(reasons) >= len(plan.lines) / 2, "a plan says why its steps are there"
+    # A rest serves what comes behind it, so a budget must not take it away before that: the more
+    # spare goes first, and 0 never.
+    for rest, behind in itertools.pairwise(plan.lines):
+        if (
+            isinstance(rest.steps[0], RestStep)
+            and behind.steps[0].measures
+            and behind.steps[0].writes
+        ):
+            assert rest.spare <= behind.spare, (rest.phrase, behind.phrase)
 
 
 @pytest.mark.parametrize(
-    ("phrase", "fault"),
+    ("text", "said"),
     [
-        ("burst", "'read' or 'write'"),
-        ("burst read", "a block such as 64KiB"),
-        ("burst read 1000B", "a multiple of 512"),
-        ("burst read 4KiB for", "a time such as 2s"),
-        ("burst read 4KiB depth 8", "'for TIME', once, or nothing more"),
+        ("", "'steps' is missing"),
+        ("steps = []", "line 1: steps"),
+        ('steps = "random read 4KiB"', "line 1: steps"),
+        ("steps = [5]", "line 1"),
+        ('steps = ["random read 4KiB"]\npasses = 0', "line 2: passes"),
+        ('steps = [{ phrase = "random read 4KiB", spare = 12 }]', "spare"),
+        ('steps = [{ why = "x" }]', "'phrase' is missing"),
+        ('steps = ["random read 4KiB"]\ntitel = "x"', "'titel' is not a key here"),
+        ('steps = ["random read 4KiB depth 9..1"]', "smaller to the larger"),
+        ("steps = [", "not TOML"),
     ],
 )
-def test_a_burst_that_is_none_says_what_was_expected(phrase: str, fault: str) -> None:
+def test_what_is_no_plan_is_refused_with_its_line(tmp_path: Path, text: str, said: str) -> None:
+    mine = tmp_path / "mine.toml"
+    mine.write_text(text)
+    with pytest.raises(UsageError) as caught:
+        load_plan(str(mine))
+    assert said in f"{caught.value.message}\n{caught.value.hint}"
+
+
+def test_bare_phrases_are_a_plan() -> None:
+    plan = Plan.of(["random read 4KiB depth 1,2", "empty"])
+    assert len(plan.lines) == 2 and len(plan.steps) == 3 and plan.name == "phrases"
+
+
+@given(steps())
+def test_a_canonical_phrase_means_the_same_step(step: IoStep) -> None:
+    assert parse(step.canonical) == step
+    assert parse(step.canonical).canonical == step.canonical
+    assert step.span % (step.block_bytes * step.workers) == 0
+
+
+@given(steps())
+def test_the_kind_is_a_phrase_without_its_time(step: IoStep) -> None:
+    assert parse(step.kind).kind == step.kind
+    assert parse(step.label).kind == step.kind
+    assert " for " not in step.kind
+
+
+def test_words_come_in_any_order_and_units_are_normalised() -> None:
+    one = parse("random write 4096B for 5000ms within 1000MB depth 32 workers 1")
+    assert one == parse("Random WRITE 4 KiB depth 32 within 1GB for 5 s")
+    assert one.canonical == "random write 4KiB depth 32 for 5s within 1GB"
+    assert one.kind == "random write 4KiB depth 32 within 1GB"
+    assert (
+        parse("sequential read 1MiB depth 1 for 10s within 1GiB").canonical
+        == "sequential read 1MiB"
+    )
+    assert (
+        parse("sequential write 1MiB over 8GB within 8GB").canonical
+        == "sequential write 1MiB over 8GB"
+    )
+
+
+@pytest.mark.parametrize(
+    ("phrase", "at", "expected"),
+    [
+        ("rand read 4KiB", 0, "'sequential' or 'random'"),
+        ("random raed 4KiB", 7, "'read', 'write' or 'mixed'"),
+        ("random read 4k", 12, "4KiB (binary)"),
+        ("random read 1000B", 12, "multiple of 512B"),
+        ("random read 128MiB", 12, "from 512B to 64MiB"),
+        ("random read", 12, "a block"),
+        ("random read 4KiB depth 2000", 23, "from 1 to 1024"),
+        ("random read 4KiB depth 4 depth 8", 25, "once"),
+        ("random read 4KiB dept 4", 17, "depth N"),
+        ("random read 4KiB for ever", 21, "a time"),
+        ("random read 4KiB durable", 17, "written"),
+        ("random write 1MiB over 4KiB", 23, "one block"),
+        ("random mixed 100% read 4KiB", 13, "from 1 to 99"),
+        ("sequential write 1MiB at most fast", 30, "a rate"),
+        ("", 0, "'sequential' or 'random'"),
+    ],
+)
+def test_a_caret_stands_under_the_word_at_fault(phrase: str, at: int, expected: str) -> None:
     with pytest.raises(PhraseError) as caught:
         parse(phrase)
-    assert fault in caught.value.expected
+    _, shown, marks = caught.value.message.split("\n")
+    assert shown == "  " + phrase
+    assert marks.index("^") == 2 + at
+    assert expected in caught.value.hint
+
+
+@given(
+    st.text(max_size=60)
+    | st.lists(
+        st.sampled_from(
+            [
+                "random",
+                "read",
+                "write",
+                "4KiB",
+                "depth",
+                "7",
+                "for",
+                "5s",
+                "over",
+                "at",
+                "most",
+                "%",
+                ",",
+                '"',
+                "1e9",
+            ]
+        ),
+        max_size=9,
+    ).map(" ".join)
+)
+def test_any_text_parses_or_is_refused_with_a_caret(text: str) -> None:
+    try:
+        assert parse(parse(text).canonical) == parse(text)
+    except PhraseError as error:
+        assert 0 <= error.start <= error.end <= len(text) + 1
+
+
+def test_every_plan_that_ships_can_be_read() -> None:
+    assert "first-look" in plan_names()
+    for name in plan_names():
+        plan = load_plan(name)
+        assert plan.steps and plan.title and plan.about
+        # First-look promises two minutes; prefilling 1 GiB has the rest.
+        if name == "first-look":
+            assert sum(s.time or 0 for s in plan.steps) * plan.passes < 60e9

@@ -109,11 +109,7 @@ def _judge_one(
     fitting = [(s, r) for s, r in steps if _fits(claim, s)]
     direct = [(s, r) for s, r in fitting if r.conditions.direct]
     if not direct:
-        reason = (
-            "only measured through the operating system's cache"
-            if fitting
-            else "no such step was run"
-        )
+        reason = "only measured buffered (page cache)" if fitting else "no such step was run"
         return ClaimVerdict(claim, Verdict.UNTESTED, f"{reason}; try: {suggested_phrase(claim)}")
     # "Up to" is a promise about the best case, so the best of the fitting steps is the fair one; of
     # rungs of equal figures the one with more passes.

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from jovik.base.health import Health
 from jovik.base.quantities import show_size, show_time
 
-FINE, LOOK, PLAIN = "fine", "look at this", ""
+FINE, LOOK, PLAIN = "OK", "warning", ""
 
 
 @dataclass(frozen=True)
@@ -100,7 +100,7 @@ def readings(health: Health) -> list[HealthReading]:
 
 
 def _temperature(name: str, value: float, health: Health) -> HealthReading:
-    shown = f"{value:.0f} C"
+    shown = f"{value:.0f} °C"
     if not PLAUSIBLE_C[0] <= value <= PLAUSIBLE_C[1]:
         return HealthReading(
             f"temperature, {name}",
@@ -113,14 +113,14 @@ def _temperature(name: str, value: float, health: Health) -> HealthReading:
             f"temperature, {name}",
             shown,
             LOOK,
-            f"at or above its critical limit of {health.critical_c:.0f} C",
+            f"at or above its critical limit of {health.critical_c:.0f} °C",
         )
     if health.warning_c is not None and value >= health.warning_c:
         return HealthReading(
             f"temperature, {name}",
             shown,
             LOOK,
-            f"at or above its limit of {health.warning_c:.0f} C",
+            f"at or above its limit of {health.warning_c:.0f} °C",
         )
     return HealthReading(
         f"temperature, {name}", shown, FINE if health.warning_c is not None else PLAIN

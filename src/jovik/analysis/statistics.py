@@ -28,7 +28,7 @@ Something may slow a pass and nothing speeds one up, so that even the logs of th
 skewed, and Student's interval alone, which is made for what is not, then holds the truth too
 rarely: at a skewness of 1.1 in 93.0 to 93.6 % of cases, at 1.4 in 91.7 to 92.2 %. With the
 allowance that is 94.6 and 93.2 %, and 96.2 % where nothing is skewed (by simulation of 3 to 9
-passes; tests/test_statistics.py).
+passes; tests/test_analysis_statistics.py).
 """
 
 

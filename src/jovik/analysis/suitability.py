@@ -1,6 +1,6 @@
 """What a drive is good for.
 
-How many streams of a load it carries, with what headroom, and what ends it.
+How many streams of a load it carries, with what headroom, and limiting factor.
 """
 
 from __future__ import annotations
@@ -41,8 +41,8 @@ class Suitability:
     """One load on one drive.
 
     `headroom` is what the drive gives over what one stream needs, None where a figure is missing;
-    `streams` is its whole part at the lower end of the interval. `ends` says what ends it. `years`
-    is the endurance rating at this load, by one stream.
+    `streams` is its whole part at the lower end of the interval. `ends` names the limiting factor.
+    `years` is the endurance rating at this load, by one stream.
     """
 
     load: Load

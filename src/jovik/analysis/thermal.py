@@ -58,7 +58,7 @@ def assess_sensors(samples: TemperatureSeries) -> list[SensorReading]:
         ]
         reason = ""
         if not PLAUSIBLE_C[0] <= middle[n] <= PLAUSIBLE_C[1]:
-            reason = f"no drive is at {middle[n]:.0f} C"
+            reason = f"no drive is at {middle[n]:.0f} °C"
         elif (
             max(values) - min(values) < 0.1
             and lasted >= STUCK_AFTER_S
@@ -67,7 +67,8 @@ def assess_sensors(samples: TemperatureSeries) -> list[SensorReading]:
             reason = f"it never moved in {lasted:.0f} s"
         elif len(believable) >= 2 and abs(middle[n] - statistics.median(believable)) > APART_C:
             reason = (
-                f"it is {abs(middle[n] - statistics.median(believable)):.0f} C away from the others"
+                f"it is {abs(middle[n] - statistics.median(believable)):.0f} °C away from "
+                "the others"
             )
         found.append(SensorReading(n, values[0], max(values), reason))
     return found
@@ -124,6 +125,6 @@ def heat_limit(
         return Limit(
             LimitSource.HEAT,
             float(rates[hot].mean()),
-            f"at {limit_c:.0f} C it fell to {share:.0%} of its cool rate".replace("%", " %"),
+            f"at {limit_c:.0f} °C it fell to {share:.0%} of its cool rate".replace("%", " %"),
         )
     return None

@@ -44,7 +44,11 @@ MOST_DIGITS = 40
 
 _NUMBER = re.compile(r"\s*(\d+(?:[.,_]\d+)*)\s*([^\d\s].*?)?\s*\Z")
 _FOLDED_SIZES = {name.casefold(): name for name in SIZES}
-_FOLDED_TIMES = {name.casefold(): name for name in TIMES} | {"µs": "us", "sec": "s", "m": "min"}
+_FOLDED_TIMES = {name.casefold(): name for name in TIMES} | {
+    "µs".casefold(): "us",
+    "sec": "s",
+    "m": "min",
+}
 
 
 def _number(text: str) -> tuple[Fraction, str]:
@@ -217,12 +221,13 @@ def show_rate(rate_bytes_s: float, digits: int = 3) -> str:
 
 
 def show_time(time_ns: float, digits: int = 3) -> str:
-    """A time for people: ``85.0 us``, ``3.2 ms``, ``12 s``, ``4 min 5 s``."""
+    """A time for people: ``85.0 µs``, ``3.2 ms``, ``12 s``, ``4 min 5 s``."""
     if time_ns >= 120e9:
         minutes, seconds = divmod(round(time_ns / 1e9), 60)
         hours, minutes = divmod(minutes, 60)
         return f"{hours} h {minutes} min" if hours else f"{minutes} min {seconds} s"
     for name in ("s", "ms", "us"):
         if time_ns >= TIMES[name]:
-            return f"{significant(time_ns / TIMES[name], digits)} {name}"
+            shown = "µs" if name == "us" else name
+            return f"{significant(time_ns / TIMES[name], digits)} {shown}"
     return f"{time_ns:.0f} ns"

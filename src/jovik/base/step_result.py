@@ -74,7 +74,7 @@ class Conditions:
         if self.engine != other.engine and "model" in (self.engine, other.engine):
             found.append("one is simulated")
         if self.direct != other.direct:
-            found.append("one went through the operating system's cache")
+            found.append("one was buffered (page cache)")
         if self.span_bytes != other.span_bytes:
             found.append(f"span {show_size(self.span_bytes)} / {show_size(other.span_bytes)}")
         mine, theirs = self.fill_percent, other.fill_percent

@@ -93,7 +93,7 @@ def draw_latency(
     ax.set_xticks([-math.log10(1 - NINES[i]) for i in shown], [NAMES[i] for i in shown])
     ax.set_xlim(0, furthest * 1.04)
     ax.yaxis.set_major_formatter(lambda v, _: show_time(v * 1000, 2))
-    ax.set_xlabel("share of I/Os that took no longer")
+    ax.set_xlabel("percentile of I/Os")
     ax.set_ylabel("latency")
     if len(results) > 1:
         legend(ax, look, loc="upper left")

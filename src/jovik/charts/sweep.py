@@ -27,7 +27,11 @@ SMALL_BLOCK = 65536
 
 
 def draw_ladder(
-    curves: Sequence[Sweep], out: Path, *, size: tuple[int, int] = (1280, 800), look: Theme = LIGHT
+    curves: Sequence[Sweep],
+    out: Path,
+    *,
+    size: tuple[int, int] = (1280, 800),
+    look: Theme = LIGHT,
 ) -> None:
     """Draw ladders of one axis, at most six drives over each other."""
     first = curves[0]

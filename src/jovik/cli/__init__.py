@@ -33,7 +33,7 @@ COMMANDS = {
     "picture": "Draw what the shelf holds.",
     "report": "The review itself, and a page of all drives.",
     "shelf": "Keep, move, merge and share the library.",
-    "config": "What options are unless you say so.",
+    "config": "Set and show the defaults of options.",
     "completion": "What a shell needs to complete what you type.",
     "demo": "All of it on model drives, in one go.",
 }

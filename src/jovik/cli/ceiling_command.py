@@ -85,7 +85,7 @@ def ceiling(engine: str, time_ns: int, form: str) -> None:
     show_table(
         Table(
             "What the tester can do here",
-            ["engine", "behind it", "depth", "workers", "block", "IOPS", "throughput"],
+            ["engine", "backend", "depth", "workers", "block", "IOPS", "throughput"],
             shown,
             right=(2, 3, 4, 5, 6),
             notes=[

@@ -1,4 +1,4 @@
-"""`jovik fit`: which loads a drive carries, how many at once, and what ends it."""
+"""`jovik fit`: which loads a drive carries, how many at once, and limiting factor."""
 
 from __future__ import annotations
 

@@ -8,73 +8,18 @@ from __future__ import annotations
 import sys
 import time
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING, Protocol
+from typing import TYPE_CHECKING
 
 from jovik.base.quantities import show_rate, show_size, show_time
 from jovik.base.sanitize import strip_control
 from jovik.base.session import Progress
 from jovik.base.step_result import StepResult
 from jovik.cli.output import console
+from jovik.cli.progress_display import result_words
 from jovik.steps import Step
 
 if TYPE_CHECKING:
     from jovik.runs.task import Task
-
-
-class ProgressDisplay(Protocol):
-    """What shows a run (`jovik.bench.Observer`), and takes lasting lines besides.
-
-    A context manager.
-    """
-
-    def say(self, line: str) -> None:
-        """One lasting line."""
-
-    def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Progress], None]:
-        """See `jovik.bench.Observer`."""
-
-    def passing(self, position: int, step: Step, number: int) -> Callable[[Progress], None]:
-        """See `jovik.bench.Observer`."""
-
-    def finished(self, position: int, result: StepResult) -> None:
-        """See `jovik.bench.Observer`."""
-
-    def __enter__(self) -> ProgressDisplay: ...
-
-    def __exit__(self, *exc: object) -> None: ...
-
-
-def screen_for(
-    title: str, tasks: Sequence[Task], times_ns: Sequence[int], budget_ns: int | None
-) -> ProgressDisplay:
-    """The live view where there is room for it, lines elsewhere."""
-    from jovik.cli.live_view import LEAST_COLUMNS, LEAST_ROWS, LiveView
-
-    shown = console(err=True)
-    if (
-        sys.stderr.isatty()
-        and shown.width >= LEAST_COLUMNS
-        and shown.height >= LEAST_ROWS
-        and not shown.is_dumb_terminal
-    ):
-        return LiveView(title, tasks, times_ns, shown, budget_ns)
-    return LineProgress(tasks)
-
-
-def result_words(result: StepResult) -> str:
-    """A finished step in a few words: its rate, or what was done."""
-    from jovik.analysis.statistics import interval
-    from jovik.steps import parse
-
-    if not parse(result.phrase).measures:
-        return result.notes[-1] if result.notes else "done"
-    rate = interval([p.rate_bytes_s for p in result.passes])
-    spread = (
-        f", 95 % interval {show_rate(rate.low)} to {show_rate(rate.high)}"
-        if rate.low is not None and rate.high is not None
-        else ""
-    )
-    return f"{show_rate(rate.median)}{spread}"
 
 
 class LineProgress:
@@ -119,8 +64,8 @@ class LineProgress:
     def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Progress], None]:
         """The test file is being laid out."""
         if not self._live:
-            self.say(f"{self._head(position)} laying out {show_size(size_bytes)} of test file")
-        head = f"{self._head(position)} laying out the test file"
+            self.say(f"{self._head(position)} prefilling {show_size(size_bytes)} of test file")
+        head = f"{self._head(position)} prefilling the test file"
         return lambda live: self._line(
             f"{head}: {show_size(live.done_bytes)} of {show_size(size_bytes)}, "
             f"{show_rate(live.rate_bytes_s)}"

@@ -71,7 +71,7 @@ class LiveView:
         self._words: dict[int, str] = {}
         self._said: list[str] = []
         # Finished steps and what was laid out; the finished passes of this step; this pass, unless
-        # it is a laying out.
+        # it is a prefilling.
         self._written, self._of_step, self._of_pass, self._laying = 0, 0, 0, False
         self._position, self._doing, self._began = 0, "", time.monotonic()
         self._step_began = self._began
@@ -107,7 +107,7 @@ class LiveView:
 
     def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Progress], None]:
         """The test file is being laid out."""
-        self._begin(position, f"laying out {show_size(size_bytes)} of test file")
+        self._begin(position, f"prefilling {show_size(size_bytes)} of test file")
         self._written += size_bytes
         self._laying = True
         return self._look
@@ -121,7 +121,7 @@ class LiveView:
 
     def finished(self, position: int, result: StepResult) -> None:
         """A step is done."""
-        from jovik.cli.line_progress import result_words
+        from jovik.cli.progress_display import result_words
 
         self._words[position] = result_words(result)
         self._written += sum(p.written_bytes for p in result.passes)
@@ -220,23 +220,21 @@ class LiveView:
         if live is None:
             return [Text("  ..."), Text("")]
         if not step.measures and not live.done_bytes:
-            warm = f"   {live.temperature_c:.0f} C" if live.temperature_c is not None else ""
+            warm = f"   {live.temperature_c:.0f} °C" if live.temperature_c is not None else ""
             return [Text(f"  {show_time(live.elapsed_ns)} so far{warm}"), Text("")]
         one = Text("  ").append(show_rate(live.rate_bytes_s), style="bold cyan")
         if isinstance(step, IoStep):
             one.append(f"   {significant(live.rate_bytes_s / step.block_bytes)} IOPS")
         if live.p50_ns is not None and live.p99_ns is not None:
-            one.append(
-                f"   half within {show_time(live.p50_ns)}, 99 % within {show_time(live.p99_ns)}"
-            )
+            one.append(f"   p50 {show_time(live.p50_ns)}, p99 {show_time(live.p99_ns)}")
         two = Text("  ")
         written = self._written + self._of_step + self._of_pass
         two.append(
-            f"{show_time(live.elapsed_ns)} into it   moved {show_size(live.done_bytes)}   "
-            f"written so far {show_size(written)}"
+            f"{show_time(live.elapsed_ns)} elapsed   moved {show_size(live.done_bytes)}   "
+            f"written {show_size(written)}"
         )
         if live.temperature_c is not None:
-            two.append(f"   {live.temperature_c:.0f} C")
+            two.append(f"   {live.temperature_c:.0f} °C")
         two.append(
             "   no errors" if not live.errors else f"   {live.errors} errors",
             style="" if not live.errors else "bold red",

@@ -103,8 +103,8 @@ _STYLES = {
     "held back": "yellow",
     "suspect": "bold red",
     "untested": "dim",
-    "fine": "green",
-    "look at this": "bold yellow",
+    "OK": "green",
+    "warning": "bold yellow",
 }
 
 

@@ -17,6 +17,9 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from jovik.cli.run_display import screen_for
+from jovik.tables.announcement import announcement
+
 if TYPE_CHECKING:
     from jovik.base.session import Session
     from jovik.base.step_result import Conditions, StepResult
@@ -63,7 +66,6 @@ def run_order(
         Whatever stopped it, after what was measured has been shown.
     """
     from jovik.base.errors import JovikError
-    from jovik.cli.line_progress import screen_for
     from jovik.runs import execute, prepared, start_run
 
     with (
@@ -76,14 +78,14 @@ def run_order(
             screen.say(
                 f"{shelf.delivered} passes that had waited on this machine are on the shelf now"
             )
-        screen.say(ready.announcement())
+        screen.say(announcement(ready))
         if dry_run:
             return 0
         _ask(ready, consent)
         _warm_up(ready.session)
         begun = start_run(shelf, ready, resumed)
         for warning in begun.known.warnings:
-            screen.say(f"look: {warning}")
+            screen.say(f"warning: {warning}")
         with interruptible():
             outcome = execute(ready, begun, screen, InterruptRearmingRecorder)
         if outcome.lost is not None:

@@ -198,6 +198,7 @@ def _show(rows: list[dict[str, Any]]) -> None:
     from jovik.base.quantities import show_rate, show_size, significant
     from jovik.cli.output import show_table
     from jovik.tables import Table
+    from jovik.tables.sheets import medium_word
 
     shown, below = [], []
     for r in rows:
@@ -206,8 +207,8 @@ def _show(rows: list[dict[str, Any]]) -> None:
             f", at most {show_rate(link['rate_bytes_s'])}" if link and link["rate_bytes_s"] else ""
         )
         size = f"{show_size(r['capacity_bytes'])} ({significant(r['capacity_bytes'] / 2**30)} GiB)"
-        medium = f"{r['medium']}, {r['rpm']} rpm" if r["rpm"] else r["medium"]
-        heat = f"{r['temperature_c']:.0f} C" if r["temperature_c"] is not None else "-"
+        medium = medium_word(r["medium"]) + (f", {r['rpm']} rpm" if r["rpm"] else "")
+        heat = f"{r['temperature_c']:.0f} °C" if r["temperature_c"] is not None else "-"
         name = " ".join(x for x in (r["maker"], r["model"]) if x) or "-"
         shown.append(
             (
@@ -244,7 +245,17 @@ def _show(rows: list[dict[str, Any]]) -> None:
     show_table(
         Table(
             "Drives here",
-            ["device", "kind", "drive", "serial", "firmware", "capacity", "medium", "link", "heat"],
+            [
+                "device",
+                "kind",
+                "drive",
+                "serial",
+                "firmware",
+                "capacity",
+                "medium",
+                "link",
+                "temperature",
+            ],
             shown,
             right=(5, 8),
             spare=(4, 6, 1, 3, 7),

@@ -15,17 +15,17 @@ from pathlib import Path
 import numpy as np
 import numpy.typing as npt
 
-from jovik.base.errors import EngineUnavailableError, TargetError
+from jovik.base.errors import TargetError
 from jovik.base.session import CopyJob, DiscardResult, Progress, ProgressCallback, Workload
 from jovik.base.trace import SLICE_COLUMNS, SLICE_NS, IoFault, Latencies, StampFaults, Trace
 from jovik.engine import code_cache
 from jovik.engine.buffers import Buffers, check_memory, unit_of
 from jovik.engine.file_copy import CopyFolder, sweep
 from jovik.engine.kernel import layout
-from jovik.engine.ring import Ring
+from jovik.engine.selection import select_engine
 from jovik.engine.storage import Storage
 from jovik.engine.test_file import TestFile, reserved_bytes
-from jovik.engine.worker_pool import BlockingPool, UringPool, WorkerPool
+from jovik.engine.worker_pool import BlockingPool, WorkerPool
 
 STALL_S = 30.0
 """A pass in which nothing completes for so long is given up."""
@@ -37,37 +37,12 @@ LAYOUT_BLOCK, LAYOUT_DEPTH = 2**20, 8
 MOST_THREADS = 1024
 CEILING_NS = 60_000_000
 """How long the tester's own ceiling is measured before a step."""
-
-
-def select_engine(engine: str) -> type[WorkerPool]:
-    """The worker pool for ``auto``, ``io_uring`` or ``blocking``.
-
-    Raises
-    ------
-    EngineUnavailableError
-        io_uring was asked for and is refused here.
-    """
-    if engine == "blocking":
-        return BlockingPool
-    try:
-        Ring(1).close()
-    except (EngineUnavailableError, OSError, AttributeError) as error:
-        if engine == "auto":
-            return BlockingPool
-        raise (
-            error
-            if isinstance(error, EngineUnavailableError)
-            else EngineUnavailableError("this system has no io_uring", "use --engine blocking")
-        ) from None
-    return UringPool
-
-
 LATENCY_EVERY_S = 0.5
 """Interval at which the live view reads latencies from the per-thread histograms."""
 
 
 def live_latency_ns(crew: WorkerPool) -> tuple[float | None, float | None]:
-    """Half and 99 % of a pass's I/Os so far took no longer, both directions together."""
+    """p50 and p99 of a pass so far, ns, both directions together."""
     whole = Latencies.merged(crew.latencies().values())
     return (
         (whole.percentile_ns(0.5), whole.percentile_ns(0.99))
@@ -103,7 +78,7 @@ class FileSession:
         self.buffers = Buffers(seed)
         self._laid_out = 0
         self._stamped: tuple[int, int] | None = (
-            None  # unit and compressible share of a file that only laying out wrote
+            None  # unit and compressible share of a file that only prefilling wrote
         )
         self._ceilings: dict[tuple[int, int, int], float | None] = {}
         self._fillers: list[FileSession] = []
@@ -123,7 +98,7 @@ class FileSession:
     @property
     def notes(self) -> tuple[str, ...]:
         """The note that goes with a cached file system."""
-        notes = [] if self.direct else ["through the operating system's cache"]
+        notes = [] if self.direct else ["buffered (page cache)"]
         if not self.place.writable:
             notes.append("read as it is: what was never written may be answered without the medium")
         return tuple(notes)

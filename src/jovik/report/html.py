@@ -29,7 +29,7 @@ VERDICTS = {
     "beaten": "good",
     "faster": "good",
     "yes": "good",
-    "fine": "good",
+    "OK": "good",
     "short": "bad",
     "suspect": "bad",
     "slower": "bad",
@@ -37,7 +37,7 @@ VERDICTS = {
     "too close to call": "open",
     "held back": "open",
     "untested": "open",
-    "look at this": "bad",
+    "warning": "bad",
 }
 """Cells that say a verdict, and the colour they are set in, besides being said."""
 
@@ -78,8 +78,8 @@ def sort_key(cell: str) -> str:
         return ""
     # A time of two units (4 min 1 s), then a single one, then a size; what is neither sorts by its
     # bare number.
-    parts = re.findall(r"([\d,.]+) ?(ns|us|ms|s|min|h|d)\b", cell)
-    if parts and re.fullmatch(r"(?:[\d,.]+ ?(?:ns|us|ms|s|min|h|d) ?)+", cell):
+    parts = re.findall(r"([\d,.]+) ?(ns|µs|us|ms|s|min|h|d)\b", cell)
+    if parts and re.fullmatch(r"(?:[\d,.]+ ?(?:ns|µs|us|ms|s|min|h|d) ?)+", cell):
         return str(sum(parse_time(f"{n.replace(',', '')}{u}") for n, u in parts))
     if re.fullmatch(r"[\d,.]+ ?[kMGTP]B", cell):
         return str(parse_size(cell.replace(",", "").replace(" ", "")))

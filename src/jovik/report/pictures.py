@@ -150,7 +150,7 @@ def latency_picture(results: Sequence[StepResult]) -> Picture:
         short = all_latencies_ns(r)
         if short is not None:
             said.append(
-                f"{parse(r.kind).label}: half within {show_time(short['p50'])}, 99 % within "
+                f"{parse(r.kind).label}: p50 {show_time(short['p50'])}, p99 "
                 f"{show_time(short['p99'])}"
             )
     return picture(

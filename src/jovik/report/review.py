@@ -193,7 +193,7 @@ def _best_for(it: ReviewData) -> list[str]:
 
 def _watch_out(it: ReviewData) -> list[str]:
     """Caveats: doubtful data, claims missed or untested, cliffs, loads not carried, wear."""
-    said = [d.removeprefix("look: ") for d in doubts(it.judged)] if it.judged is not None else []
+    said = [d.removeprefix("warning: ") for d in doubts(it.judged)] if it.judged is not None else []
     for j in it.judged.judgements if it.judged is not None else ():
         if j.verdict in (Verdict.SHORT, Verdict.HELD) and j.measured is not None:
             why = f" ({j.why})" if j.verdict is Verdict.HELD else ""

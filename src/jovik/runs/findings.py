@@ -93,10 +93,10 @@ def _surroundings(traces: Sequence[Trace], setting: RunEnvironment, found: Found
     if setting.heat_limit_c is not None:
         above = sum(seconds_above(series, setting.heat_limit_c) for series, _ in samples)
         if above:
-            limit = f"{setting.heat_limit_c:.0f} C"
+            limit = f"{setting.heat_limit_c:.0f} °C"
             found.notes.append(f"{above:.0f} s at or above its limit of {limit}")
     found.notes += [
-        f"sensor '{r.name}' ({r.peak_c:.0f} C) is set aside: {r.set_aside}"
+        f"sensor '{r.name}' ({r.peak_c:.0f} °C) is set aside: {r.set_aside}"
         for r in sensors
         if r.set_aside
     ]

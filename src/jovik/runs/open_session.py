@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from jovik.base.errors import UsageError
 from jovik.hardware.target import DeviceTarget, ModelTarget, Target
 from jovik.runs.environment import system_drive
 
 if TYPE_CHECKING:
+    from jovik.base.session import Session
     from jovik.runs.request import RunRequest
     from jovik.sheets.sheet import Sheet
     from jovik.shelf.store import Shelf
 
 
-def open_session(order: RunRequest) -> Any:
+def open_session(order: RunRequest) -> Session:
     """A session on the order's target.
 
     Raises

@@ -10,8 +10,6 @@ from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
-from jovik.base.quantities import show_rate, show_size, show_time
-from jovik.hardware.target import DeviceTarget, FolderTarget
 from jovik.runs.open_session import open_session
 
 if TYPE_CHECKING:
@@ -51,62 +49,6 @@ class PreparedRun:
             return ""
         return f"this writes {100 * share:.1f} % of the drive's endurance rating"
 
-    def announcement(self) -> str:
-        """What is about to happen: how long, what is written, and where."""
-        order, cost = self.order, self.cost
-        count = f"{len(order.tasks)} {'step' if len(order.tasks) == 1 else 'steps'}"
-        fewest, most = (
-            min(t.repeat.least for t in order.tasks),
-            max(t.repeat.most for t in order.tasks),
-        )
-        times = f"{most}" if fewest == most else f"{fewest} to {most}"
-        times += " pass" if times == "1" else " passes"
-        limit = min(cost.time_ns, order.budget_ns) if order.budget_ns is not None else cost.time_ns
-        upper = any(t.repeat.least != t.repeat.most for t in order.tasks)
-        lasts = (
-            "until you stop it"
-            if cost.endless
-            else f"{'at most ' if upper else ''}about {show_time(limit)}"
-        )
-        lines = [
-            f"{self.sheet.drive.name}: {order.plan}, {count} of {times}, {lasts}, engine "
-            f"{self.session.engine}"
-            f"{'' if self.session.direct else ', through the operating system cache'}",
-            self._amounts("at most " if upper else ""),
-        ]
-        share = self.endurance_share
-        if share is not None and cost.written_bytes(self.rate_bytes_s):
-            lines.append(
-                f"{'less than 0.1' if share < 0.001 else f'about {100 * share:.2g}'} % of its "
-                "endurance rating"
-            )
-        if order.budget_ns is not None and order.trimmed:
-            lines.append(f"to stay within {show_time(order.budget_ns)}: {'; '.join(order.trimmed)}")
-        return "\n".join(lines)
-
-    def _amounts(self, at_most: str) -> str:
-        cost, rate = self.cost, self.rate_bytes_s
-        writes = [show_size(cost.certain_bytes)] if cost.certain_bytes else []
-        if cost.writing_ns:
-            writes.append(
-                f"what the drive takes in {show_time(cost.writing_ns)} (at {show_rate(rate)}: "
-                f"{show_size(cost.writing_ns / 1e9 * rate)})"
-            )
-        amount = f"{at_most}{' and '.join(writes)}" if writes else "nothing"
-        space = show_size(cost.space_bytes)
-        target = self.order.target
-        if isinstance(target, FolderTarget):
-            return (
-                f"writes {amount} in {target.path}, in test files of at most {space} that are "
-                "gone afterwards"
-            )
-        if isinstance(target, DeviceTarget):
-            node = target.device.node
-            if not writes:
-                return f"reads {space} of {node}, and writes nothing"
-            return f"writes {amount} to the first {space} of {node}: what is there is lost"
-        return f"writes {amount} on a virtual clock: nothing is really written"
-
 
 @contextmanager
 def prepared(sheet: Sheet, order: RunRequest) -> Iterator[PreparedRun]:
@@ -129,8 +71,8 @@ def prepared(sheet: Sheet, order: RunRequest) -> Iterator[PreparedRun]:
 
 def fit_budget(order: RunRequest, sheet: Sheet) -> RunRequest:
     """The same order without what its time budget has no room for."""
+    from jovik.runs.budget import fit_to_budget
     from jovik.runs.cost import time_of
-    from jovik.runs.task import fit_to_budget
 
     if order.budget_ns is None:
         return order

@@ -107,7 +107,7 @@ class Claim:
         """A value (the claim's own unless given) in the claim's unit, for people."""
         value = self.figure if value is None else value
         if self.unit == "ns":
-            return f"{significant(value / 1000)} us"
+            return f"{significant(value / 1000)} µs"
         if self.unit == "IOPS":
             return f"{significant(value)} IOPS"
         return f"{significant(value / 1e6)} MB/s"

@@ -18,7 +18,8 @@ def add(
     """Write them down for a drive."""
     written = {"drive_id": drive_id, "written": now}
     if notes:
-        c.execute(note.insert(), [asdict(each) | written for each in notes])
+        rows = map(asdict, notes)
+        c.execute(note.insert(), [row | written for row in rows])
     if readings:
         values = [{f: getattr(entry, f) for f in _FIELDS} | written for entry in readings]
         c.execute(reading.insert(), values)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import datetime
 from collections.abc import Callable, Sequence
 from dataclasses import asdict
-from typing import Any
 
 import sqlalchemy as sa
 
@@ -17,6 +16,7 @@ from jovik.shelf.encoding import pack, pack_latencies, recorded_as_json
 from jovik.shelf.journal import JournalEntry, make
 from jovik.shelf.postgresql import is_server, with_timeout
 from jovik.shelf.spool import Spool, flush_spool
+from jovik.steps import Step
 
 
 def utc_now() -> str:
@@ -60,7 +60,7 @@ class RunWriter:
             with_timeout if is_server(where) else lambda work: work()
         )
 
-    def step_begun(self, position: int, one: Any, conditions: Conditions) -> None:
+    def step_begun(self, position: int, one: Step, conditions: Conditions) -> None:
         """Enter a step."""
         values = dict(
             phrase=one.canonical,

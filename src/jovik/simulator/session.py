@@ -335,7 +335,7 @@ class ModelSession:
 
 
 def _stream(amount_bytes: int, seed: int) -> Workload:
-    """An amount written in order, as laying out and filling do."""
+    """An amount written in order, as prefilling and filling do."""
     block = 2**20 if amount_bytes >= 2**20 else 512
     return Workload(
         random=False,

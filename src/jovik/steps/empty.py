@@ -51,4 +51,4 @@ class EmptyStep(Step):
         trace = Trace.empty(session.engine, session.direct, session.now_ns() - began)
         run.record(trace)
         more = f"; {given.note}" if given.note else ""
-        return run.finish([trace], [f"gave back {show_size(given.freed_bytes)}{more}"])
+        return run.finish([trace], [f"discarded {show_size(given.freed_bytes)}{more}"])

@@ -136,9 +136,11 @@ class RestStep(Step):
             spent = run.session.now_ns() - began
             now = max(run.temperatures_c().values(), default=0.0)
             if self.cool_c is not None and now <= self.cool_c:
-                return f"down to {self.cool_c} C {_when(spent)}: {now:.0f} C"
+                return f"down to {self.cool_c} °C {_when(spent)}: {now:.0f} °C"
             if spent >= self.time_ns:
-                return f"not down to {self.cool_c} C within {show_time(self.time_ns)}: {now:.0f} C"
+                return (
+                    f"not down to {self.cool_c} °C within {show_time(self.time_ns)}: {now:.0f} °C"
+                )
             pause(run, min(LOOK_NS, max(self.time_ns - spent, 1)), began, watch)
 
     def _until_recovered(self, run: StepRun, began: int, watch: ProgressCallback) -> str:

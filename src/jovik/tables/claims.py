@@ -20,7 +20,7 @@ def claims_table(found: Judged) -> Table:
     runs = sorted({j.step.run for j in judgements if j.step})
     return Table(
         f"{found.sheet.drive.name}: claims",
-        ["claim", "claimed", "measured", "95 % interval", "of the claim", "verdict"],
+        ["claim", "claimed", "measured", "95 % interval", "% of claim", "verdict"],
         [_row(j) for j in judgements],
         right=(1, 2, 3, 4),
         spare=(4, 3),
@@ -28,7 +28,7 @@ def claims_table(found: Judged) -> Table:
             claims_summary(judgements),
             *(f"  {j.claim.label}: {j.why}" for j in judgements),
             *(
-                f"two stories: {x.what}, {show_rate(x.one.median)} and "
+                f"inconsistent: {x.what}, {show_rate(x.one.median)} and "
                 f"{show_rate(x.two.median)}. Likely: {x.reason}"
                 for x in found.disagreements
             ),
@@ -63,7 +63,10 @@ def doubts(found: Judged) -> list[str]:
         }
     )
     said = (
-        [f"look: these are figures of {' and '.join(used)}; jovik judge --units tells them apart"]
+        [
+            f"warning: these are figures of {' and '.join(used)}; jovik judge --units tells "
+            "them apart"
+        ]
         if len(used) > 1
         else []
     )
@@ -75,14 +78,14 @@ def doubts(found: Judged) -> list[str]:
         }
     )
     said += [
-        f"look: on rig '{rig}' the same unit did clearly less than elsewhere: suspect the "
+        f"warning: on rig '{rig}' the same unit did clearly less than elsewhere: suspect the "
         "port, the cable or the machine, or a drive that has got "
         "worse since; measure it there again"
         for rig in held
     ]
     wrong = [s.unit for s in found.samples.suspects if s.unit in used]
     return said + [
-        f"look: {unit} is suspect, and these figures may be the sample's instead of the "
+        f"warning: {unit} is suspect, and these figures may be the sample's instead of the "
         "drive's: jovik judge --units"
         for unit in wrong
     ]

@@ -51,8 +51,8 @@ def overall_table(found: Ranked) -> Table:
         "95 % interval",
         "steps",
         "access time",
-        "for a TB",
-        "index for money",
+        "price per TB",
+        "index per price",
         "endurance",
     ]
     # What the order is by stays on a narrow screen; by rig, sheets say nothing.
@@ -97,7 +97,7 @@ def _step_header(found: Ranked) -> list[str]:
         "rig" if found.by == "rig" else "drive",
         "MB/s",
         "95 % interval",
-        "times the next",
+        "lead",
         "passes",
     ]
 

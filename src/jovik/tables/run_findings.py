@@ -58,7 +58,7 @@ def ladder_table(curve: Sweep) -> Table:
         )
     return Table(
         curve.label,
-        [curve.name, "MB/s", "95 % interval", "IOPS", "half within", "99 % within", ""],
+        [curve.name, "MB/s", "95 % interval", "IOPS", "p50", "p99", ""],
         rows,
         right=(0, 1, 2, 3, 4, 5),
         spare=(4, 5),
@@ -89,7 +89,7 @@ def long_write_table(number: int | None, result: StepResult) -> Table:
     title = f"step {number}: {step.label}" if number is not None else step.label
     return Table(
         title,
-        ["from", "to", "lasted", unit, "95 % interval", "slices differ by"],
+        ["from", "to", "duration", unit, "95 % interval", "CV"],
         rows,
         right=(0, 1, 2, 3, 4, 5),
         notes=["the interval is of the mean within this one pass"],
@@ -106,7 +106,7 @@ def _plain_single(step: Step) -> bool:
 
 
 def access_table(results: Sequence[StepResult]) -> Table:
-    """How long small random accesses take one at a time."""
+    """The access time of small random I/O at depth 1, its mean, and its percentiles."""
     rows = []
     for result in results:
         step, latency = parse(result.phrase), all_latencies_ns(result)
@@ -118,14 +118,17 @@ def access_table(results: Sequence[StepResult]) -> Table:
         ):
             continue
         rows.append(
-            (step.label, *(show_time(latency[k]) for k in ("p50", "p95", "p99", "p99_9", "max")))
+            (
+                step.label,
+                *(show_time(latency[k]) for k in ("mean", "p50", "p95", "p99", "p99_9", "max")),
+            )
         )
     return Table(
         "Access time, one at a time",
-        ["step", "half within", "95 %", "99 %", "99.9 %", "longest"],
+        ["step", "access time", "p50", "p95", "p99", "p99.9", "max"],
         rows,
-        right=(1, 2, 3, 4, 5),
-        spare=(2,),
+        right=(1, 2, 3, 4, 5, 6),
+        spare=(3, 2),
     )
 
 
@@ -155,12 +158,12 @@ def copies_table(results: Sequence[StepResult]) -> Table:
         )
     return Table(
         "Copies",
-        ["step", "MB/s", "95 % interval", "takes", "files/s", "of sequential"],
+        ["step", "MB/s", "95 % interval", "duration", "files/s", "% of sequential"],
         rows,
         right=(1, 2, 3, 4, 5),
         spare=(2,),
         notes=[
-            "through the operating system's cache, from a cold start to the end of the sync, "
+            "buffered (page cache), from a cold start to the end of the sync, "
             "as a person waits for it"
         ],
     )
@@ -182,7 +185,7 @@ def fullness_table(pairs: Sequence[FillComparison]) -> Table:
     ]
     return Table(
         "Empty against full",
-        ["step", "filled to", "MB/s empty", "MB/s full", "of empty", "95 % interval", ""],
+        ["step", "filled to", "MB/s empty", "MB/s full", "full/empty", "95 % interval", ""],
         rows,
         right=(1, 2, 3, 4, 5),
         spare=(5,),

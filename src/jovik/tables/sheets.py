@@ -8,13 +8,21 @@ from jovik.base.quantities import show_size
 from jovik.sheets.sheet import Drive, Sheet
 from jovik.tables.table import Table
 
+MEDIA = {"solid state": "SSD", "spinning": "HDD"}
+"""The trade's words for the media that Jovik can tell."""
+
+
+def medium_word(medium: str) -> str:
+    """A medium as the trade says it; as it is where a person wrote something else."""
+    return MEDIA.get(medium.casefold(), medium)
+
 
 def sheet_table(found: Sheet) -> Table:
     """The claims of a drive, and the drive itself in a line below."""
     rows = [(c.label, c.shown(), "up to" if c.up_to else "", c.printed) for c in found.claims]
     return Table(
         found.drive.name,
-        ["claim", "figure", "", "printed"],
+        ["claim", "figure", "", "source"],
         rows,
         right=(1,),
         notes=[facts_line(found.drive)],
@@ -34,7 +42,7 @@ def sheets_table(found: Sequence[Sheet]) -> Table:
         )
         for s in found
     ]
-    header = ["drive", "maker", "capacity", "interface", "price", "claims"]
+    header = ["drive", "manufacturer", "capacity", "interface", "price", "claims"]
     return Table(
         "Drives",
         header,
@@ -55,7 +63,7 @@ def facts_line(drive: Drive) -> str:
         " ".join(x for x in (drive.maker, drive.model) if x),
         show_size(drive.capacity_bytes) if drive.capacity_bytes is not None else "",
         drive.interface,
-        drive.medium,
+        medium_word(drive.medium),
         price_words(drive),
         f"warranty {drive.warranty_years:g} years" if drive.warranty_years is not None else "",
         f"endurance {show_size(drive.endurance_bytes)} written"

@@ -35,7 +35,7 @@ def run_table(run: RunRecord, results: Sequence[StepResult]) -> Table:
         *(f"the drive's log: {note}" for note in run.notes or []),
     ]
     lines.append(f"{how}written: {show_size(written_bytes(run, results))}; run {run.id}")
-    header = ["", "step", "MB/s", "95 % interval", "IOPS", "half within", "99 % within", "passes"]
+    header = ["", "step", "MB/s", "95 % interval", "IOPS", "p50", "p99", "passes"]
     return Table(
         f"{run.drive}: {run.plan}",
         header,
@@ -118,7 +118,7 @@ def _warmth(results: Sequence[StepResult]) -> list[str]:
     first = next(t.start_c for r in results if (t := r.findings.temperature) is not None)
     peak, at = max(warm)
     return [
-        f"temperature: {first:.0f} C at the start, {peak:.0f} C at most"
+        f"temperature: {first:.0f} °C at the start, {peak:.0f} °C at most"
         + (f" (step {at})" if len(results) > 1 else "")
     ]
 

@@ -10,7 +10,7 @@ from jovik.tables.table import Table
 
 
 def fit_table(found: Fitted) -> Table:
-    """Streams at once, the headroom and what ends it, empty and nearly full."""
+    """Streams at once, the headroom and limiting factor, empty and nearly full."""
     rows, notes = [], []
     warranty = found.drive.warranty_years
     for number, f in enumerate(found.empty):
@@ -46,10 +46,10 @@ def fit_table(found: Fitted) -> Table:
     )
     header = [
         "load",
-        "streams",
+        "max streams",
         "headroom",
-        "what ends it",
-        "endurance lasts",
+        "limiting factor",
+        "endurance (years)",
         f"filled to {' and '.join(map(str, found.filled))} %",
     ]
     shown = len(header) if found.filled else len(header) - 1

@@ -15,8 +15,10 @@ from rich.console import Console
 from jovik.base.session import Progress
 from jovik.base.step_result import Conditions, PassFigures, StepResult
 from jovik.cli import live_view as live_module
-from jovik.cli.line_progress import LineProgress, result_words, screen_for
+from jovik.cli.line_progress import LineProgress
 from jovik.cli.live_view import LiveView, _round_up
+from jovik.cli.progress_display import result_words
+from jovik.cli.run_display import screen_for
 from jovik.runs.repetition import RepetitionPolicy
 from jovik.runs.task import Task
 from jovik.steps import parse
@@ -103,8 +105,8 @@ def test_the_screen_fits_its_terminal_and_says_what_is_going_on(
         "step 1 of 5, pass 2 of 3",
         "100 MB/s",
         "24,400 IOPS",
-        "half within 80.0 us, 99 % within 240 us",
-        "41 C",
+        "p50 80.0 µs, p99 240 µs",
+        "41 °C",
         "no errors",
         "a minute ago",
         "now",
@@ -148,21 +150,21 @@ def test_errors_rests_and_what_was_written_are_shown(monkeypatch: pytest.MonkeyP
     with screen.view as view:
         view.preparing(0, TASKS[0].step, 2 * 10**9)(Progress(10**8, 10**8, 1e9))
         view.passing(0, TASKS[0].step, 1)(Progress(10**9, 10**9, 5e8, errors=3))
-        assert "3 errors" in "\n".join(screen.lines()) and "written so far 2.00 GB" in "\n".join(
+        assert "3 errors" in "\n".join(screen.lines()) and "written 2.00 GB" in "\n".join(
             screen.lines()
         )
         for number in (1, 2):
             view.passing(0, TASKS[0].step, number)(
                 Progress(10**9, 10**9, 5e8, written_bytes=3 * 10**8)
             )
-            assert f"written so far {2 + 0.3 * number:.2f} GB" in "\n".join(screen.lines()), (
+            assert f"written {2 + 0.3 * number:.2f} GB" in "\n".join(screen.lines()), (
                 "the pass that goes on counts too"
             )
         view.finished(0, result(TASKS[0].step.canonical))
         screen.now += 40
         view.passing(1, TASKS[1].step, 1)(Progress(10**9, 0, 0.0, temperature_c=52.0))
         shown = "\n".join(screen.lines())
-        assert "1.00 s so far   52 C" in shown and "step 2 of 5, one pass" in shown
+        assert "1.00 s so far   52 °C" in shown and "step 2 of 5, one pass" in shown
         assert "✓ random read, 4 KiB, depth 32" in shown and "500 MB/s" in shown
         assert "about 5.0 s left" in shown, "a budget ends before what was expected does"
         screen.now += 30
@@ -174,13 +176,13 @@ def test_the_screen_goes_and_what_is_lasting_stays(monkeypatch: pytest.MonkeyPat
     with screen.view as view:
         view.say("before it begins")
         view.passing(3, TASKS[3].step, 1)
-        view.say("look: a warning\nof two lines \x1b[2J")
+        view.say("warning: a warning\nof two lines \x1b[2J")
         view.finished(3, result('copy in "x"', notes=("done",)))
     said = screen.out.getvalue()
     after = said[said.rindex("\x1b[?1049l") :]
     assert (
         said.index("before it begins") < said.index("\x1b[?1049h")
-        and "look: a warning\nof two lines" in after
+        and "warning: a warning\nof two lines" in after
     )
     assert (
         "[4/5] copy in" in after
@@ -212,7 +214,7 @@ def test_a_pipe_gets_plain_lines(capsys: pytest.CaptureFixture[str]) -> None:
         lines.finished(1, result("rest until recovered", passes=1, notes=("recovered at once",)))
         lines.say("a\x1b[31mb\nc")
     said = capsys.readouterr().err
-    assert "[1/5] laying out 1.00 GB of test file\n" in said
+    assert "[1/5] prefilling 1.00 GB of test file\n" in said
     assert re.search(
         r"\[1/5\] random read 4KiB depth 32: 500 MB/s, 95 % interval 487 MB/s to 51\d MB/s\n", said
     )
@@ -226,7 +228,7 @@ def test_a_pipe_gets_plain_lines(capsys: pytest.CaptureFixture[str]) -> None:
 def test_a_finished_step_in_a_few_words() -> None:
     assert result_words(result("random read 4KiB", passes=1)) == "500 MB/s"
     assert (
-        result_words(result("empty", notes=("gave back 1 GB",))) == "gave back 1 GB"
+        result_words(result("empty", notes=("discarded 1 GB",))) == "discarded 1 GB"
         and result_words(result("empty")) == "done"
     )
 

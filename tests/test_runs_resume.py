@@ -29,7 +29,7 @@ from jovik.runs.task import Task
 from jovik.simulator import ModelSession, load_model
 from jovik.steps import parse
 from tests.conftest import Program
-from tests.test_bench import Diary
+from tests.test_runs_passes import Diary
 
 FAULT = IoFault(errno.EIO, "Input/output error", 4096, "write", 10**6)
 

@@ -393,6 +393,7 @@ def test_scout_finds_the_claims_of_a_drive_on_a_servers_shelf(shared: Program) -
 
     from jovik.cli.scout_command import _claims
 
-    shared("sheet", "new", "Fjord", "--model", "Fjord 1TB", "--claim", "sequential read: 3500MB/s")
+    shared("sheet", "new", "Fjord", "--model", "Fjord 1TB")
+    shared("sheet", "claim", "Fjord", "sequential read", "3500MB/s")
     found = _claims(SimpleNamespace(model="HALDEN FJORD 1TB"), shared.env["JOVIK_SHELF"])
     assert [c.figure for c in found] == [3500e6]

@@ -239,7 +239,7 @@ def test_the_tables_of_a_full_review_can_be_read(jovik: Program) -> None:
         "Empty against full",
         "no difference that matters",
         "recovered",
-        "gave back",
+        "discarded",
         "every step: simulated",
         "steady from",
     ):

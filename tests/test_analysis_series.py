@@ -22,7 +22,7 @@ from jovik.base.session import Progress
 from jovik.base.trace import ScanRecord
 from jovik.simulator import ModelSession, load_model
 from jovik.steps import parse_access
-from tests.test_model import other
+from tests.test_simulator import other
 
 
 def watch(_: Progress) -> None:

@@ -226,7 +226,7 @@ def test_only_like_is_compared_with_like() -> None:
     ]
     ranking = rank(results)
     assert {x.drive: x.why for x in ranking.left_out} == {
-        "c": "one went through the operating system's cache",
+        "c": "one was buffered (page cache)",
         "d": "one is simulated",
     }
     assert [d.drive for d in ranking.drives if d.index] == ["b", "a"]

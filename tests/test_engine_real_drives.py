@@ -117,7 +117,7 @@ def test_every_file_system_is_measured_directly_or_says_so(
     for step in told["steps"]:  # type: ignore[attr-defined]
         assert step["errors"] == 0 and "every stamp came back as it was written" in step["notes"]
         assert step["conditions"]["direct"] == (kind != "tmpfs")
-        assert ("through the operating system's cache" in step["notes"]) == (kind == "tmpfs")
+        assert ("buffered (page cache)" in step["notes"]) == (kind == "tmpfs")
 
 
 @ENGINES

@@ -82,6 +82,9 @@ def test_a_run_that_is_killed_again_and_again_loses_nothing_that_was_finished(
             break
     if rows(jovik.shelf, "select id from run where state != 'done'"):
         jovik("resume")
+    elif not rows(jovik.shelf, "select id from run"):
+        # On a busy machine each kill may come before the run has begun.
+        jovik(*words)
     done = rows(jovik.shelf, PASSES)
     assert [(p, n) for p, n, _ in done] == [(p, n) for p in range(5) for n in range(1, 10)] and len(
         {s for *_, s in done}

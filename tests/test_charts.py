@@ -12,15 +12,18 @@ from xml.etree import ElementTree
 import pytest
 from PIL import Image
 
+from jovik.analysis.ranking import rank
 from jovik.analysis.sweep import curves
 from jovik.base.findings import Findings
 from jovik.base.step_result import Conditions, Limit, PassFigures, StepResult
 from jovik.charts import registry
-from jovik.charts.style import LOOKS, MOST_DRIVES, truncate
+from jovik.charts.ranking import draw_ranking
+from jovik.charts.style import THEMES, MOST_DRIVES, truncate
 from jovik.charts.sweep import draw_ladder
 from jovik.cli import picture_command
 from jovik.simulator import catalogue
 from tests.conftest import Program
+from tests.test_analysis_statistics import READ, result
 
 SHORT = [
     "random read 4KiB depth 1..16 for 1s",
@@ -143,7 +146,7 @@ def test_a_theme_can_be_read_and_its_lines_told_apart(theme: str) -> None:
 
     And six lines that differ without colour.
     """
-    look = LOOKS[theme]
+    look = THEMES[theme]
     assert contrast(look.ink, look.paper) >= 7 and contrast(look.quiet, look.paper) >= 4.5
     assert all(contrast(line, look.paper) >= 3 for line in look.lines)
     assert (
@@ -214,3 +217,22 @@ def test_the_picture_of_claims_shows_the_verdicts_that_judge_gives(jovik: Progra
         and "short" not in text
         and "held back" in jovik("judge", "Veldhaar Comet 2TB").out
     )
+
+
+@pytest.mark.parametrize("drives", [1, 3, 30])
+def test_a_ranking_of_any_size_is_drawn(tmp_path: Path, drives: int) -> None:
+    results = [
+        result(
+            f"Drive number {n} with a name that goes on and on $x_1$",
+            READ,
+            [1e8 * (n + 1) * f for f in (1, 1.02, 0.99)],
+        )
+        for n in range(drives)
+    ]
+    results.append(result("measured once", "random write 4KiB", [5e7]))
+    out = tmp_path / "r.svg"
+    draw_ranking(rank(results), out, highlight=results[0].drive)
+    drawn = out.read_text()
+    assert "Ranking by index" in drawn and "medians of" in drawn
+    if drives < 8:
+        assert "not measured alike" in drawn or "random write, 4 KiB" not in drawn

@@ -35,8 +35,8 @@ from jovik.simulator import ModelSession, load_model
 from jovik.simulator.drive_state import RateNoise
 from jovik.steps import parse_access
 from tests.conftest import Program
-from tests.test_model import other
-from tests.test_series import watch
+from tests.test_analysis_series import watch
+from tests.test_simulator import other
 
 READ = "random read 4KiB depth 32"
 

@@ -1,19 +1,12 @@
-"""Pictures of odd shelves, claims and sheets in all their spellings, and the kept machine code."""
+"""Claims and sheets in all their spellings."""
 
 from __future__ import annotations
-
-import os
-import subprocess
-import sys
-from pathlib import Path
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jovik.analysis.ranking import rank
 from jovik.base.errors import PhraseError, UsageError
-from jovik.charts.ranking import draw_ranking
 from jovik.sheets.sheet import (
     Claim,
     Drive,
@@ -23,26 +16,6 @@ from jovik.sheets.sheet import (
     read_sheet,
     write_sheet,
 )
-from tests.test_statistics import READ, result
-
-
-@pytest.mark.parametrize("drives", [1, 3, 30])
-def test_a_ranking_of_any_size_is_drawn(tmp_path: Path, drives: int) -> None:
-    results = [
-        result(
-            f"Drive number {n} with a name that goes on and on $x_1$",
-            READ,
-            [1e8 * (n + 1) * f for f in (1, 1.02, 0.99)],
-        )
-        for n in range(drives)
-    ]
-    results.append(result("measured once", "random write 4KiB", [5e7]))
-    out = tmp_path / "r.svg"
-    draw_ranking(rank(results), out, highlight=results[0].drive)
-    drawn = out.read_text()
-    assert "Ranking by index" in drawn and "medians of" in drawn
-    if drives < 8:
-        assert "not measured alike" in drawn or "random write, 4 KiB" not in drawn
 
 
 @st.composite
@@ -84,7 +57,7 @@ def test_any_sheet_survives_its_file(listed: list[Claim], name: str) -> None:
             "random write, 4 KiB, depth 32, workers 4",
             "1,200,000 IOPS",
         ),
-        ("Random Read 4 KiB", "0.06ms", "random read, 4 KiB", "60.0 us"),
+        ("Random Read 4 KiB", "0.06ms", "random read, 4 KiB", "60.0 µs"),
     ],
 )
 def test_claims_as_people_write_them(what: str, figure: str, label: str, shown: str) -> None:
@@ -133,32 +106,3 @@ def test_prices() -> None:
 def test_what_is_no_sheet_is_refused(text: str, said: str) -> None:
     with pytest.raises(UsageError, match=said):
         read_sheet(text, "file.toml")
-
-
-LOAD = (
-    "from jovik.engine import code_cache; code_cache.load('blocking_loop'); import sys; "
-    "print('numba' in sys.modules)"
-)
-
-
-def load(cache: Path | str) -> str:
-    env = os.environ | {"XDG_CACHE_HOME": str(cache)}
-    return subprocess.run(
-        [sys.executable, "-c", LOAD],
-        env=env,
-        capture_output=True,
-        text=True,
-        check=True,
-        timeout=120,
-    ).stdout.strip()
-
-
-@pytest.mark.skipif(sys.platform != "linux", reason="the cache folder is set by XDG_CACHE_HOME")
-def test_machine_code_is_kept_and_checked(tmp_path: Path) -> None:
-    assert load(tmp_path) == "True"
-    assert load(tmp_path) == "False"
-    kept = next((tmp_path / "jovik").glob("blocking_loop-*.o"))
-    whole = kept.read_bytes()
-    kept.write_bytes(whole[: len(whole) // 2])
-    assert load(tmp_path) == "True" and kept.read_bytes() != whole[: len(whole) // 2]
-    assert load("/dev/null/nowhere") == "True"

@@ -1,0 +1,31 @@
+"""Which display a run gets: the live view where there is room for it, else lines."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+from jovik.cli.line_progress import LineProgress
+from jovik.cli.output import console
+from jovik.cli.progress_display import ProgressDisplay
+
+if TYPE_CHECKING:
+    from jovik.runs.task import Task
+
+
+def screen_for(
+    title: str, tasks: Sequence[Task], times_ns: Sequence[int], budget_ns: int | None
+) -> ProgressDisplay:
+    """The live view where there is room for it, lines elsewhere."""
+    from jovik.cli.live_view import LEAST_COLUMNS, LEAST_ROWS, LiveView
+
+    shown = console(err=True)
+    if (
+        sys.stderr.isatty()
+        and shown.width >= LEAST_COLUMNS
+        and shown.height >= LEAST_ROWS
+        and not shown.is_dumb_terminal
+    ):
+        return LiveView(title, tasks, times_ns, shown, budget_ns)
+    return LineProgress(tasks)

@@ -1,0 +1,65 @@
+"""What a run is about to do: how long, what is written, and where."""
+
+from __future__ import annotations
+
+from jovik.base.quantities import show_rate, show_size, show_time
+from jovik.hardware.target import DeviceTarget, FolderTarget
+from jovik.runs.prepare import PreparedRun
+
+
+def announcement(ready: PreparedRun) -> str:
+    """What is about to happen: how long, what is written, and where."""
+    order, cost = ready.order, ready.cost
+    count = f"{len(order.tasks)} {'step' if len(order.tasks) == 1 else 'steps'}"
+    fewest, most = (
+        min(t.repeat.least for t in order.tasks),
+        max(t.repeat.most for t in order.tasks),
+    )
+    times = f"{most}" if fewest == most else f"{fewest} to {most}"
+    times += " pass" if times == "1" else " passes"
+    limit = min(cost.time_ns, order.budget_ns) if order.budget_ns is not None else cost.time_ns
+    upper = any(t.repeat.least != t.repeat.most for t in order.tasks)
+    lasts = (
+        "until you stop it"
+        if cost.endless
+        else f"{'at most ' if upper else ''}about {show_time(limit)}"
+    )
+    lines = [
+        f"{ready.sheet.drive.name}: {order.plan}, {count} of {times}, {lasts}, engine "
+        f"{ready.session.engine}"
+        f"{'' if ready.session.direct else ', buffered (page cache)'}",
+        _amounts(ready, "at most " if upper else ""),
+    ]
+    share = ready.endurance_share
+    if share is not None and cost.written_bytes(ready.rate_bytes_s):
+        lines.append(
+            f"{'less than 0.1' if share < 0.001 else f'about {100 * share:.2g}'} % of its "
+            "endurance rating"
+        )
+    if order.budget_ns is not None and order.trimmed:
+        lines.append(f"to stay within {show_time(order.budget_ns)}: {'; '.join(order.trimmed)}")
+    return "\n".join(lines)
+
+
+def _amounts(ready: PreparedRun, at_most: str) -> str:
+    cost, rate = ready.cost, ready.rate_bytes_s
+    writes = [show_size(cost.certain_bytes)] if cost.certain_bytes else []
+    if cost.writing_ns:
+        writes.append(
+            f"what the drive takes in {show_time(cost.writing_ns)} (at {show_rate(rate)}: "
+            f"{show_size(cost.writing_ns / 1e9 * rate)})"
+        )
+    amount = f"{at_most}{' and '.join(writes)}" if writes else "nothing"
+    space = show_size(cost.space_bytes)
+    target = ready.order.target
+    if isinstance(target, FolderTarget):
+        return (
+            f"writes {amount} in {target.path}, in test files of at most {space} that are "
+            "gone afterwards"
+        )
+    if isinstance(target, DeviceTarget):
+        node = target.device.node
+        if not writes:
+            return f"reads {space} of {node}, and writes nothing"
+        return f"writes {amount} to the first {space} of {node}: what is there is lost"
+    return f"writes {amount} on a virtual clock: nothing is really written"
