@@ -18,7 +18,7 @@ from jovik.base.findings import Findings
 from jovik.base.step_result import Conditions, Limit, PassFigures, StepResult
 from jovik.charts import registry
 from jovik.charts.ranking import draw_ranking
-from jovik.charts.style import THEMES, MOST_DRIVES, truncate
+from jovik.charts.style import MOST_DRIVES, THEMES, truncate
 from jovik.charts.sweep import draw_ladder
 from jovik.cli import picture_command
 from jovik.simulator import catalogue

@@ -389,11 +389,9 @@ def test_entries_made_twice_are_as_good_as_made_once(begun: tuple[sa.Engine, str
 
 
 def test_scout_finds_the_claims_of_a_drive_on_a_servers_shelf(shared: Program) -> None:
-    from types import SimpleNamespace
-
-    from jovik.cli.scout_command import _claims
+    from jovik.queries.readiness import claims_at
 
     shared("sheet", "new", "Fjord", "--model", "Fjord 1TB")
     shared("sheet", "claim", "Fjord", "sequential read", "3500MB/s")
-    found = _claims(SimpleNamespace(model="HALDEN FJORD 1TB"), shared.env["JOVIK_SHELF"])
+    found = claims_at(shared.env["JOVIK_SHELF"], "HALDEN FJORD 1TB")
     assert [c.figure for c in found] == [3500e6]

@@ -27,6 +27,7 @@ if TYPE_CHECKING:
         repeat,
         resume,
         review,
+        scout,
         upgrade,
     )
     from jovik.base.errors import (
@@ -52,6 +53,7 @@ _PLACES = {
         "repeat",
         "resume",
         "review",
+        "scout",
         "upgrade",
     ),
     "base.errors": (
@@ -85,6 +87,7 @@ __all__ = [
     "repeat",
     "resume",
     "review",
+    "scout",
     "upgrade",
 ]
 

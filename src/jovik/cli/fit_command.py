@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import click
 
@@ -12,7 +12,6 @@ from jovik.cli.options import format_option, shelf_option
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from jovik.analysis.suitability import Suitability
     from jovik.queries.suitability import Fitted
     from jovik.sheets.load import Load
 
@@ -73,6 +72,7 @@ def _list(loads: Sequence[Load], form: str) -> None:
     from jovik.base.quantities import show_rate, spell_size
     from jovik.cli.output import emit_csv, emit_json, show_table
     from jovik.tables import Table
+    from jovik.tables.suitability import load_json
 
     rows = []
     for x in loads:
@@ -107,40 +107,10 @@ def _list(loads: Sequence[Load], form: str) -> None:
         )
 
 
-def load_json(x: Load) -> dict[str, Any]:
-    """A load as documented."""
-    return {
-        "name": x.name,
-        "title": x.title,
-        "about": x.about,
-        "read_bytes_s": x.read_bytes_s,
-        "write_bytes_s": x.write_bytes_s,
-        "random": x.random,
-        "block_bytes": x.block_bytes,
-        "depth": x.depth,
-        "latency_ns": x.latency_ns,
-        "hours_a_day": x.hours_a_day,
-        "formula": x.formula,
-    }
-
-
-def fit_json(f: Suitability, level: int | None) -> dict[str, Any]:
-    """A fit as documented."""
-    return {
-        "load": f.load.name,
-        "filled_percent": level,
-        "carried": f.carried if f.headroom is not None else None,
-        "streams": f.streams,
-        "headroom": f.headroom,
-        "ends": f.ends,
-        "years_of_endurance": f.years,
-        "missing": f.missing or None,
-    }
-
-
 def _show(found: Fitted, form: str) -> None:
-    from jovik.cli.output import emit_csv, emit_json, show_table, slowed_json
-    from jovik.tables.suitability import fit_table
+    from jovik.cli.output import emit_csv, emit_json, show_table
+    from jovik.tables.cross_rig import slowed_json
+    from jovik.tables.suitability import fit_json, fit_table
 
     every = [(None, f) for f in found.empty] + [
         (level, f) for level, fits in found.filled.items() for f in fits

@@ -22,11 +22,11 @@ def health(target: str, form: str) -> None:
     """
     from jovik.analysis.health import readings
     from jovik.cli.output import emit_csv, emit_json, show_table
-    from jovik.cli.scout_command import devices_of
     from jovik.hardware.health import read_health
+    from jovik.hardware.target import devices_under
     from jovik.tables.health import health_table
 
-    device = devices_of(target)[0]
+    device = devices_under(target)[0]
     log = read_health(device.node, device.kind)
     found = readings(log)
     if form == "json":

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import click
 
@@ -10,8 +10,6 @@ from jovik.cli.completion import drives
 from jovik.cli.options import UnitParam, format_option, percent, shelf_option
 
 if TYPE_CHECKING:
-    from jovik.analysis.claims import ClaimVerdict
-    from jovik.analysis.samples import SuspectSample
     from jovik.base.interval import Interval
     from jovik.queries.claims import Judged
     from jovik.shelf.store import Shelf
@@ -81,8 +79,10 @@ def _settle(shelf: Shelf, found: Judged, target: str) -> bool:
 
 
 def _show(found: Judged, form: str) -> None:
-    from jovik.cli.output import emit_csv, emit_json, interval_json, show_table
-    from jovik.tables.claims import claims_summary, claims_table
+    from jovik.cli.output import emit_csv, emit_json, show_table
+    from jovik.tables.claims import claims_summary, claims_table, judgement_json
+    from jovik.tables.samples import suspect_json
+    from jovik.tables.table import interval_json
 
     judgements = found.judgements
     if form == "json":
@@ -126,9 +126,10 @@ def _show(found: Judged, form: str) -> None:
 def _units(shelf: Shelf, drive: str, form: str) -> int:
     """Lay the samples side by side; 1 where one is suspect."""
     from jovik.base.errors import UsageError
-    from jovik.cli.output import emit_csv, emit_json, interval_json, show_table
+    from jovik.cli.output import emit_csv, emit_json, show_table
     from jovik.queries.samples import samples
-    from jovik.tables.samples import samples_table
+    from jovik.tables.samples import samples_table, suspect_json
+    from jovik.tables.table import interval_json
 
     found = samples(shelf, shelf.sheet(drive))
     if not found.figures:
@@ -163,32 +164,5 @@ def _units(shelf: Shelf, drive: str, form: str) -> int:
     return 1 if found.suspects else 0
 
 
-def suspect_json(one: SuspectSample) -> dict[str, Any]:
-    """A unit that is not right, as documented."""
-    return {"unit": one.unit, "evidence": list(one.evidence), "checks": list(one.checks)}
-
-
 def _numbers(value: Interval | None) -> tuple[float | None, ...]:
     return (value.median, value.low, value.high) if value else (None, None, None)
-
-
-def judgement_json(j: ClaimVerdict) -> dict[str, Any]:
-    """One judgement as documented; figures in the claim's unit."""
-    from jovik.cli.output import interval_json
-
-    return {
-        "what": j.claim.what,
-        "sustained": j.claim.sustained,
-        "up_to": j.claim.up_to,
-        "printed": j.claim.printed,
-        "unit": j.claim.unit,
-        "claimed": j.claim.figure,
-        "measured": interval_json(j.measured) if j.measured else None,
-        "share": interval_json(j.share) if j.share else None,
-        "verdict": str(j.verdict),
-        "why": j.why,
-        "limit": {"what": j.limit.what, "rate_bytes_s": j.limit.rate_bytes_s} if j.limit else None,
-        "passes_to_settle": j.passes_to_settle,
-        "phrase": j.step.phrase if j.step else None,
-        "run": j.step.run if j.step else None,
-    }

@@ -10,12 +10,11 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from jovik.base.interval import Interval
 from jovik.base.sanitize import csv_text, escape_control, strip_control
 from jovik.tables import Table
 
 if TYPE_CHECKING:
-    from jovik.analysis.cross_rig import RigSlowdown
+    pass
 
 
 def emit_json(value: Any) -> None:
@@ -106,22 +105,3 @@ _STYLES = {
     "OK": "green",
     "warning": "bold yellow",
 }
-
-
-def interval_json(value: Interval) -> dict[str, float | None]:
-    """Median, low and high."""
-    return {"median": value.median, "low": value.low, "high": value.high}
-
-
-def slowed_json(slowed: Sequence[RigSlowdown]) -> list[dict[str, Any]]:
-    """Drives that their rig may have held back, as documented."""
-    return [
-        {
-            "drive": s.drive,
-            "unit": s.unit,
-            "rig": s.rig,
-            "better_rig": s.better_rig,
-            "kinds": list(s.kinds),
-        }
-        for s in slowed
-    ]

@@ -11,7 +11,7 @@ from jovik.cli.echo import echo
 from jovik.cli.options import format_option, shelf_option
 
 if TYPE_CHECKING:
-    from jovik.analysis.ranking import DriveRank, Rank, Ranking
+    pass
 
 
 @click.command()
@@ -97,11 +97,18 @@ def rank(
     """
     from jovik.analysis.ranking import rank_sentence
     from jovik.base.errors import UsageError
-    from jovik.cli.output import emit_csv, emit_json, show_table, slowed_json
+    from jovik.cli.output import emit_csv, emit_json, show_table
     from jovik.queries.ranking import Filter, ranked, ranked_rigs
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
-    from jovik.tables.ranking import overall_table, ranking_foot, ranking_of, steps_table
+    from jovik.tables.cross_rig import slowed_json
+    from jovik.tables.ranking import (
+        overall_table,
+        ranking_foot,
+        ranking_json,
+        ranking_of,
+        steps_table,
+    )
 
     if (by == "rig") != (unit_name is not None):
         raise UsageError("--by rig and --unit go together", "jovik rank --unit 'unit 1' --by rig")
@@ -162,43 +169,3 @@ def rank(
             echo(line)
         if reviewed is not None:
             echo(rank_sentence(ranking, reviewed))
-
-
-def ranking_json(ranking: Ranking) -> dict[str, Any]:
-    """The ranking as documented; places as ``"2"`` or ``"2-3"``, and as numbers."""
-    return {
-        "yardstick": ranking.yardstick,
-        "drives": [_drive_json(d) for d in ranking.drives],
-        "left_out": [{"drive": x.drive, "kind": x.kind, "why": x.why} for x in ranking.left_out],
-    }
-
-
-def _place_json(place: Rank | None) -> dict[str, Any]:
-    return {
-        "place": str(place) if place else None,
-        "place_first": place.first if place else None,
-        "place_last": place.last if place else None,
-    }
-
-
-def _drive_json(d: DriveRank) -> dict[str, Any]:
-    from jovik.cli.output import interval_json
-
-    return {
-        "drive": d.drive,
-        **_place_json(d.place),
-        "index": interval_json(d.index) if d.index else None,
-        "steps": [
-            {
-                "kind": s.kind,
-                "phrase": s.result.phrase,
-                **_place_json(s.place),
-                "rate_bytes_s": interval_json(s.rate_bytes_s),
-                "iops": interval_json(s.iops),
-                "index": interval_json(s.index) if s.index else None,
-                "passes": s.passes,
-                "run": s.result.run,
-            }
-            for s in d.steps
-        ],
-    }

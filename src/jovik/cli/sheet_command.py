@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -13,7 +12,7 @@ from jovik.cli.echo import echo
 from jovik.cli.options import F, format_option, shelf_option
 
 if TYPE_CHECKING:
-    from jovik.sheets.sheet import Sheet
+    pass
 
 DRIVE_OPTIONS = {
     "maker": "Who makes it.",
@@ -133,7 +132,7 @@ def show(name: str, form: str, shelf_at: str | None) -> None:
     from jovik.sheets.sheet import write_sheet
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
-    from jovik.tables.sheets import sheet_table
+    from jovik.tables.sheets import sheet_json, sheet_table
 
     with Shelf(where_from(shelf_at)) as shelf:
         found = shelf.sheet(name)
@@ -158,7 +157,7 @@ def list_sheets(form: str, shelf_at: str | None) -> None:
     from jovik.cli.output import emit_csv, emit_json, show_table
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
-    from jovik.tables.sheets import sheets_table
+    from jovik.tables.sheets import sheet_json, sheets_table
 
     with Shelf(where_from(shelf_at)) as shelf:
         found = [shelf.sheet(n) for n in shelf.drive_names()]
@@ -170,11 +169,3 @@ def list_sheets(form: str, shelf_at: str | None) -> None:
         emit_csv(drives.columns, drives.rows)
     else:
         show_table(drives)
-
-
-def sheet_json(found: Sheet) -> dict[str, object]:
-    """A sheet as documented.
-
-    The drive's fields, and claims with `what` in the words of a phrase.
-    """
-    return {**asdict(found.drive), "claims": [{"what": c.what, **asdict(c)} for c in found.claims]}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import click
 
@@ -53,10 +53,12 @@ def upgrade(
     jovik upgrade "Slate 1TB" "Comet 2TB" "Drift 1TB" --link 1900MB/s
     jovik upgrade "Slate 1TB" "Comet 2TB" --instead-of 900 --brief
     """
-    from jovik.cli.output import emit_json, slowed_json
+    from jovik.cli.output import emit_json
     from jovik.queries.upgrade import upgraded
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
+    from jovik.tables.cross_rig import slowed_json
+    from jovik.tables.upgrade import upgrade_json
 
     with Shelf(where_from(shelf_at)) as shelf:
         found = [upgraded(shelf, old, name, link_bytes_s=link) for name in new]
@@ -76,40 +78,6 @@ def upgrade(
         for one in found:
             _show(one, machine_price, brief)
     return 0
-
-
-def upgrade_json(u: Upgrade) -> dict[str, Any]:
-    """One comparison as documented."""
-    from jovik.cli.output import interval_json
-
-    return {
-        "new": u.new,
-        "overall": interval_json(u.overall) if u.overall else None,
-        "steps": [
-            {
-                "kind": s.kind,
-                "old_bytes_s": interval_json(s.old),
-                "new_bytes_s": interval_json(s.new),
-                "times": interval_json(s.times),
-                "times_on_link": s.times_on_link,
-                "verdict": s.verdict,
-            }
-            for s in u.steps
-        ],
-        "jobs": [
-            {
-                "job": j.job.name,
-                "rule": j.job.rule,
-                "computed": True,
-                "old_s": j.old_s,
-                "new_s": j.new_s,
-                "missing": j.missing or None,
-            }
-            for j in u.jobs
-        ],
-        "price_for_halving": u.price_for_halving,
-        "conclusion": u.conclusion,
-    }
 
 
 def _csv(found: Sequence[Upgrade]) -> None:

@@ -10,8 +10,8 @@ import stat
 from dataclasses import dataclass
 from pathlib import Path
 
-from jovik.base.errors import TargetError
-from jovik.hardware.device import BlockDevice, by_node
+from jovik.base.errors import TargetError, UsageError
+from jovik.hardware.device import BlockDevice, by_node, devices, under_folder
 
 MODEL = "model:"
 
@@ -100,3 +100,29 @@ def resolve(word: str) -> Target:
 def _nearest(path: Path) -> Path:
     whole = Path(os.path.abspath(path))
     return next((p for p in whole.parents if p.is_dir()), Path("/"))
+
+
+def devices_under(target: str | None) -> list[BlockDevice]:
+    """All drives, or the one that a target is or lies on.
+
+    Raises
+    ------
+    TargetError
+        No drive can be told under a folder.
+    UsageError
+        A model drive.
+    """
+    if target is None:
+        return devices()
+    place = resolve(target)
+    if isinstance(place, DeviceTarget):
+        return [place.device]
+    if isinstance(place, FolderTarget):
+        device, mount = under_folder(place.path)
+        if device is None:
+            raise TargetError(
+                f"no drive can be told under {target}",
+                f"it is on {mount.kind} ({mount.source})" if mount else "",
+            )
+        return [device]
+    raise UsageError("a model drive hangs on nothing", "jovik sheet show tells what it is")

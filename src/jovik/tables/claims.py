@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
+from typing import Any
 
 from jovik.analysis.claims import ClaimVerdict
 from jovik.base.interval import Interval
@@ -11,7 +12,7 @@ from jovik.base.quantities import show_rate, show_size
 from jovik.base.step_result import LimitSource
 from jovik.queries.claims import Judged
 from jovik.sheets.sheet import Claim, Drive
-from jovik.tables.table import Table
+from jovik.tables.table import Table, interval_json
 
 
 def claims_table(found: Judged) -> Table:
@@ -121,3 +122,24 @@ def _span(claim: Claim, value: Interval) -> str:
         return "-"
     low, high = claim.shown(value.low), claim.shown(value.high)
     return f"{low.split()[0]} to {high}"
+
+
+def judgement_json(j: ClaimVerdict) -> dict[str, Any]:
+    """One judgement as documented; figures in the claim's unit."""
+
+    return {
+        "what": j.claim.what,
+        "sustained": j.claim.sustained,
+        "up_to": j.claim.up_to,
+        "printed": j.claim.printed,
+        "unit": j.claim.unit,
+        "claimed": j.claim.figure,
+        "measured": interval_json(j.measured) if j.measured else None,
+        "share": interval_json(j.share) if j.share else None,
+        "verdict": str(j.verdict),
+        "why": j.why,
+        "limit": {"what": j.limit.what, "rate_bytes_s": j.limit.rate_bytes_s} if j.limit else None,
+        "passes_to_settle": j.passes_to_settle,
+        "phrase": j.step.phrase if j.step else None,
+        "run": j.step.run if j.step else None,
+    }

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from typing import Any
 
-from jovik.analysis.ranking import Ranking, StepRank, lead_over_next
+from jovik.analysis.ranking import DriveRank, Rank, Ranking, StepRank, lead_over_next
 from jovik.base.quantities import show_size, show_time, significant
 from jovik.queries.ranking import Ranked, access_time_ns, index_for_money, price_for_terabyte
 from jovik.steps import parse
 from jovik.tables.cross_rig import slowed_words
-from jovik.tables.table import Table, interval_words
+from jovik.tables.table import Table, interval_json, interval_words
 
 
 def overall_table(found: Ranked) -> Table:
@@ -187,3 +188,42 @@ def ranking_foot(found: Ranked, only: str | None = None) -> list[str]:
         for x in ranking.left_out
         if only in (None, x.drive)
     ]
+
+
+def ranking_json(ranking: Ranking) -> dict[str, Any]:
+    """The ranking as documented; places as ``"2"`` or ``"2-3"``, and as numbers."""
+    return {
+        "yardstick": ranking.yardstick,
+        "drives": [_drive_json(d) for d in ranking.drives],
+        "left_out": [{"drive": x.drive, "kind": x.kind, "why": x.why} for x in ranking.left_out],
+    }
+
+
+def _place_json(place: Rank | None) -> dict[str, Any]:
+    return {
+        "place": str(place) if place else None,
+        "place_first": place.first if place else None,
+        "place_last": place.last if place else None,
+    }
+
+
+def _drive_json(d: DriveRank) -> dict[str, Any]:
+
+    return {
+        "drive": d.drive,
+        **_place_json(d.place),
+        "index": interval_json(d.index) if d.index else None,
+        "steps": [
+            {
+                "kind": s.kind,
+                "phrase": s.result.phrase,
+                **_place_json(s.place),
+                "rate_bytes_s": interval_json(s.rate_bytes_s),
+                "iops": interval_json(s.iops),
+                "index": interval_json(s.index) if s.index else None,
+                "passes": s.passes,
+                "run": s.result.run,
+            }
+            for s in d.steps
+        ],
+    }

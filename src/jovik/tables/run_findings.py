@@ -6,6 +6,7 @@ Ladders, long writes, access times, empty against full, copies.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
 from jovik.analysis.claims import all_latencies_ns
 from jovik.analysis.comparability import long_write_of
@@ -15,7 +16,7 @@ from jovik.analysis.sweep import Sweep, curves
 from jovik.base.quantities import show_size, show_time, significant
 from jovik.base.step_result import StepResult
 from jovik.steps import CopyStep, IoStep, Step, parse
-from jovik.tables.table import Table, interval_words
+from jovik.tables.table import Table, interval_json, interval_words
 
 
 def findings_tables(results: Sequence[StepResult]) -> list[Table]:
@@ -195,3 +196,34 @@ def fullness_table(pairs: Sequence[FillComparison]) -> Table:
 def is_copy(result: StepResult) -> bool:
     """Whether a result is of real files, whose own table says more."""
     return isinstance(parse(result.phrase), CopyStep)
+
+
+def sweep_json(curve: Sweep) -> dict[str, Any]:
+    """A sweep as documented."""
+    points = [
+        {
+            "value": r.value,
+            "rate_bytes_s": interval_json(r.rate_bytes_s),
+            "iops": interval_json(r.iops),
+            "phrase": r.result.phrase,
+        }
+        for r in curve.rungs
+    ]
+    return {
+        "axis": curve.axis,
+        "label": curve.label,
+        "knee": curve.knee,
+        "best": curve.best,
+        "points": points,
+    }
+
+
+def fill_json(pair: FillComparison) -> dict[str, Any]:
+    """One kind of step, empty against full, as documented."""
+    return {
+        "kind": pair.kind,
+        "filled_percent": pair.filled_percent,
+        "empty_bytes_s": interval_json(pair.empty),
+        "full_bytes_s": interval_json(pair.full),
+        "share": interval_json(pair.share),
+    }

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from jovik.analysis.samples import ExpectedRange
+from typing import Any
+
+from jovik.analysis.samples import ExpectedRange, SuspectSample
 from jovik.base.errors import PhraseError
 from jovik.base.quantities import significant
 from jovik.queries.samples import SampleComparison
@@ -72,3 +74,8 @@ def _spoken(evidence: str) -> str:
         return f"{parse(kind).label}: {rest}" if colon else evidence
     except PhraseError:
         return evidence
+
+
+def suspect_json(one: SuspectSample) -> dict[str, Any]:
+    """A unit that is not right, as documented."""
+    return {"unit": one.unit, "evidence": list(one.evidence), "checks": list(one.checks)}

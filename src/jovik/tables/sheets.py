@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import asdict
 
 from jovik.base.quantities import show_size
 from jovik.sheets.sheet import Drive, Sheet
@@ -71,3 +72,11 @@ def facts_line(drive: Drive) -> str:
         else "",
     ]
     return "; ".join(f for f in facts if f)
+
+
+def sheet_json(found: Sheet) -> dict[str, object]:
+    """A sheet as documented.
+
+    The drive's fields, and claims with `what` in the words of a phrase.
+    """
+    return {**asdict(found.drive), "claims": [{"what": c.what, **asdict(c)} for c in found.claims]}

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import asdict
+from typing import Any
 
 from jovik.analysis.claims import all_latencies_ns
+from jovik.analysis.comparability import long_write_of
 from jovik.analysis.statistics import interval
 from jovik.base.quantities import show_size, show_time, significant
 from jovik.base.step_result import Conditions, StepResult
 from jovik.shelf.store import RunRecord
 from jovik.steps import parse
 from jovik.tables.run_findings import in_a_ladder, is_copy
-from jovik.tables.table import Table, interval_words
+from jovik.tables.table import Table, interval_json, interval_words
 
 
 def run_table(run: RunRecord, results: Sequence[StepResult]) -> Table:
@@ -140,3 +143,42 @@ def _ranges(numbers: list[int]) -> str:
     return ", ".join(
         f"{p[0]}" if len(p) == 1 else f"{p[0]}{', ' if len(p) == 2 else '-'}{p[-1]}" for p in parts
     )
+
+
+def step_json(result: StepResult) -> dict[str, Any]:
+    """One step as documented."""
+    latency = all_latencies_ns(result)
+    return {
+        "phrase": result.phrase,
+        "kind": result.kind,
+        "passes": len(result.passes),
+        "errors": result.errors,
+        "rate_bytes_s": interval_json(interval([p.rate_bytes_s for p in result.passes])),
+        "flushed_rate_bytes_s": interval_json(
+            interval([p.flushed_rate_bytes_s for p in result.passes])
+        ),
+        "iops": interval_json(interval([p.iops for p in result.passes])),
+        "latency_ns": latency,
+        "read_bytes": sum(p.read_bytes for p in result.passes),
+        "written_bytes": sum(p.written_bytes for p in result.passes),
+        "cpu_ns_per_io": _cpu_per_io(result),
+        "conditions": asdict(result.conditions),
+        "cliff": _cliff(result),
+        "facts": result.findings.as_json(),
+        "limits": [
+            {"what": x.what, "rate_bytes_s": x.rate_bytes_s, "note": x.note} for x in result.limits
+        ],
+        "notes": list(result.notes),
+    }
+
+
+def _cliff(result: StepResult) -> dict[str, Any] | None:
+    """Where a long write fell first; the rest of what it showed is among the facts."""
+    written = long_write_of(result)
+    cliff = written.cliff if written is not None else None
+    return asdict(cliff) if cliff is not None else None
+
+
+def _cpu_per_io(result: StepResult) -> float | None:
+    ios = sum(p.iops * p.elapsed_ns / 1e9 for p in result.passes)
+    return sum(p.cpu_ns for p in result.passes) / ios if ios else None

@@ -33,3 +33,8 @@ def interval_words(value: Interval, scale: float = 1.0) -> str:
     if value.low is None or value.high is None:
         return "-"
     return f"{significant(value.low * scale)} to {significant(value.high * scale)}"
+
+
+def interval_json(value: Interval) -> dict[str, float | None]:
+    """Median, low and high."""
+    return {"median": value.median, "low": value.low, "high": value.high}

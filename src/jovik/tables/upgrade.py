@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from typing import Any
+
+from jovik.analysis.upgrade import Upgrade
 from jovik.base.quantities import show_rate, show_time, significant
 from jovik.queries.upgrade import Upgraded
 from jovik.steps import parse
 from jovik.tables.cross_rig import slowed_words
-from jovik.tables.table import Table, interval_words
+from jovik.tables.table import Table, interval_json, interval_words
 
 
 def upgrade_table(found: Upgraded) -> Table:
@@ -101,3 +104,36 @@ def _seconds(value: float | None) -> str:
 def _change(old: float | None, new: float | None) -> str:
     """By how much longer or shorter it takes."""
     return f"{100 * (new / old - 1):+.0f} %" if old and new is not None else "-"
+
+
+def upgrade_json(u: Upgrade) -> dict[str, Any]:
+    """One comparison as documented."""
+
+    return {
+        "new": u.new,
+        "overall": interval_json(u.overall) if u.overall else None,
+        "steps": [
+            {
+                "kind": s.kind,
+                "old_bytes_s": interval_json(s.old),
+                "new_bytes_s": interval_json(s.new),
+                "times": interval_json(s.times),
+                "times_on_link": s.times_on_link,
+                "verdict": s.verdict,
+            }
+            for s in u.steps
+        ],
+        "jobs": [
+            {
+                "job": j.job.name,
+                "rule": j.job.rule,
+                "computed": True,
+                "old_s": j.old_s,
+                "new_s": j.new_s,
+                "missing": j.missing or None,
+            }
+            for j in u.jobs
+        ],
+        "price_for_halving": u.price_for_halving,
+        "conclusion": u.conclusion,
+    }

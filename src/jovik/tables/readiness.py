@@ -1,0 +1,131 @@
+"""Drives here, and what stands in the way of each: as documented, and as a table."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import asdict
+from typing import Any
+
+from jovik.base.quantities import show_rate, show_size, significant
+from jovik.hardware.mounts import Mount
+from jovik.queries.readiness import DriveReadiness
+from jovik.runs.environment import serial_hash, serial_tail
+from jovik.tables.sheets import medium_word
+from jovik.tables.table import Table
+
+
+def readiness_json(found: DriveReadiness, *, serials: bool = False) -> dict[str, Any]:
+    """One drive as documented; its serial in full only where that is wanted."""
+    device, told = found.device, found.temperatures_c
+    link = device.link
+    return {
+        "node": device.node,
+        "kind": device.kind,
+        "maker": device.maker,
+        "model": device.model,
+        "serial": device.serial if serials else serial_tail(device.serial),
+        "serial_hash": serial_hash(device.serial) if device.serial else None,
+        "firmware": device.firmware,
+        "capacity_bytes": device.capacity_bytes,
+        "medium": device.medium,
+        "rpm": device.rpm,
+        "logical_block_bytes": device.logical_block_bytes,
+        "physical_block_bytes": device.physical_block_bytes,
+        "write_cache": device.write_cache,
+        "scheduler": device.scheduler,
+        "read_only": device.read_only,
+        "link": None
+        if link is None
+        else {
+            "kind": link.kind,
+            "now": link.now,
+            "best": link.best or None,
+            "rate_bytes_s": link.rate_bytes_s,
+            "best_rate_bytes_s": link.best_rate_bytes_s,
+        },
+        "temperature_c": max(told.values(), default=None),
+        "temperatures_c": told,
+        "partitions": [
+            {
+                "name": p.name,
+                "capacity_bytes": p.capacity_bytes,
+                "mounts": [_mount(m) for m in p.mounts],
+            }
+            for p in device.partitions
+        ],
+        "mounts": [_mount(m) for m in device.mounts],
+        "obstacles": [asdict(o) for o in found.obstacles],
+    }
+
+
+def _mount(mount: Mount) -> dict[str, Any]:
+    return {
+        "point": mount.point,
+        "file_system": mount.kind,
+        "fill_percent": mount.fill_percent(),
+        "read_only": mount.read_only,
+    }
+
+
+def readiness_table(rows: Sequence[dict[str, Any]]) -> Table:
+    """Every drive, with its mounts and obstacles below."""
+    shown, below = [], []
+    for r in rows:
+        link = r["link"]
+        rate = (
+            f", at most {show_rate(link['rate_bytes_s'])}" if link and link["rate_bytes_s"] else ""
+        )
+        size = f"{show_size(r['capacity_bytes'])} ({significant(r['capacity_bytes'] / 2**30)} GiB)"
+        medium = medium_word(r["medium"]) + (f", {r['rpm']} rpm" if r["rpm"] else "")
+        heat = f"{r['temperature_c']:.0f} °C" if r["temperature_c"] is not None else "-"
+        name = " ".join(x for x in (r["maker"], r["model"]) if x) or "-"
+        shown.append(
+            (
+                r["node"],
+                r["kind"],
+                name,
+                r["serial"] or "-",
+                r["firmware"] or "-",
+                size,
+                medium or "-",
+                (link["now"] + rate) if link else "-",
+                heat,
+            )
+        )
+        below.append(r["node"])
+        for part in [
+            {"name": "", "mounts": r["mounts"], "capacity_bytes": r["capacity_bytes"]},
+            *r["partitions"],
+        ]:
+            for m in part["mounts"]:
+                fill = f", {m['fill_percent']:.0f} % full" if m["fill_percent"] is not None else ""
+                below.append(
+                    f"  {'/dev/' + part['name'] if part['name'] else 'whole'}: "
+                    f"{m['file_system']} at {m['point']}{fill}"
+                )
+        blocks = (
+            f"  blocks {r['logical_block_bytes']} B logical, {r['physical_block_bytes']} B physical"
+        )
+        below.append(
+            f"{blocks}; write cache: {r['write_cache'] or 'unknown'}; scheduler: "
+            f"{r['scheduler'] or 'none'}"
+        )
+        below += [f"  {o['what']}: {o['why']}" for o in r["obstacles"]]
+    return Table(
+        "Drives here",
+        [
+            "device",
+            "kind",
+            "drive",
+            "serial",
+            "firmware",
+            "capacity",
+            "medium",
+            "link",
+            "temperature",
+        ],
+        shown,
+        right=(5, 8),
+        spare=(4, 6, 1, 3, 7),
+        notes=below or ["none found"],
+    )
