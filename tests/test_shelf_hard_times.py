@@ -71,7 +71,9 @@ def test_a_run_that_is_killed_again_and_again_loses_nothing_that_was_finished(
     words = ["measure", ".", "--drive", "Own Disk", *phrases, "--passes", "9", "--seed", "5"]
     rng = random.Random(4)
     kills, before = 0, []
-    for _ in range(KILLS):
+    for tries in range(8 * KILLS):
+        if tries >= KILLS and kills >= max(KILLS // 3, 1):
+            break
         kills += killed(jovik, rng, 1.5, *words)
         now = rows(jovik.shelf, PASSES)
         assert set(before) <= set(now)
@@ -101,7 +103,9 @@ def test_a_shelf_whose_migration_is_killed_is_whole_and_migrated_by_the_next(
     of_the_first_revision(jovik.shelf)
     first = jovik.shelf.read_bytes()
     longest = seconds_of(jovik, "rank")
-    for _ in range(KILLS):
+    for tries in range(8 * KILLS):
+        if tries >= KILLS and kills >= max(KILLS // 3, 1):
+            break
         for left in jovik.shelf.parent.iterdir():
             left.unlink()
         jovik.shelf.write_bytes(first)
@@ -155,7 +159,9 @@ def test_an_import_that_is_killed_is_all_there_or_not_at_all(
         mine = rows(jovik.shelf, "select run_id, phrase from step")
         shutil.copy(jovik.shelf, jovik.folder / "before.db")
     longest = seconds_of(jovik, "shelf", "import", str(exported))
-    for _ in range(KILLS):
+    for tries in range(8 * KILLS):
+        if tries >= KILLS and kills >= max(KILLS // 3, 1):
+            break
         for left in jovik.shelf.parent.iterdir():
             left.unlink()
         if merging:

@@ -379,3 +379,10 @@ def test_every_plan_that_ships_can_be_read() -> None:
         # First-look promises two minutes; prefilling 1 GiB has the rest.
         if name == "first-look":
             assert sum(s.time or 0 for s in plan.steps) * plan.passes < 60e9
+
+
+@pytest.mark.parametrize("sizes", ["1K..4KiB", "4e..64KiB", "4KiB..1q"])
+def test_a_range_of_sizes_that_are_none_is_refused_with_a_caret(sizes: str) -> None:
+    with pytest.raises(PhraseError, match=r"\^") as caught:
+        parse_all(f"random read {sizes}")
+    assert "a range of sizes" in caught.value.expected

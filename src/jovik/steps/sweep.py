@@ -91,11 +91,12 @@ def _items(text: str) -> list[str]:
 
 def _walk(text: str, word: Word, found: re.Match[str], stride: float | None) -> list[str]:
     low, unit_low, high, unit = found.groups()
-    scale = (
-        (parse_size(f"1{unit_low}"), parse_size(f"1{unit}"))
-        if unit_low and unit_low != unit
-        else (1, 1)
-    )
+    scale = (1, 1)
+    if unit_low and unit_low != unit:
+        try:
+            scale = (parse_size(f"1{unit_low}"), parse_size(f"1{unit}"))
+        except ValueError as error:
+            raise PhraseError(text, word.start, word.end, f"a range of sizes: {error}") from None
     at, end = float(low) * scale[0], float(high) * scale[1]
     if end > MOST or len(low) > MOST_DIGITS:
         raise PhraseError(text, word.start, word.end, "smaller numbers")
