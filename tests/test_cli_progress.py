@@ -113,7 +113,7 @@ def test_the_screen_fits_its_terminal_and_says_what_is_going_on(
         "rest until recovered",
     ):
         assert said in text, said
-    assert "20 s gone, about 71 s left" in text
+    assert "20 s elapsed, about 71 s remaining" in text
     assert "\x1b" not in text and "\N{REPLACEMENT CHARACTER}[2J: full-review" in text
 
 
@@ -166,7 +166,7 @@ def test_errors_rests_and_what_was_written_are_shown(monkeypatch: pytest.MonkeyP
         shown = "\n".join(screen.lines())
         assert "1.00 s so far   52 °C" in shown and "step 2 of 5, one pass" in shown
         assert "✓ random read, 4 KiB, depth 32" in shown and "500 MB/s" in shown
-        assert "about 5.0 s left" in shown, "a budget ends before what was expected does"
+        assert "about 5.0 s remaining" in shown, "a budget ends before what was expected does"
         screen.now += 30
         assert "nearly done" in "\n".join(screen.lines())
 

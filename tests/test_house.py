@@ -16,7 +16,6 @@ LONG = {
     "draw_latency": "one picture, from its axes to its marks",
     "demo": "the tour, one line after the other",
     "rank": "the options of the command, checked and handed on",
-    "_show": "the columns of scout",
     "_load": "the three sorts of load, side by side",
     "upgrade": "a migration is the schema of its day",
 }

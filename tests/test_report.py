@@ -350,7 +350,7 @@ def test_in_a_real_browser_tables_sort_and_nothing_is_refused(made: Path, tmp_pa
         ("52.6 µs", 52600),
         ("397 MB", 397e6),
         ("575,000 IOPS", 575000),
-        ("4.7 times", 4.7),
+        ("4.7x", 4.7),
     ],
 )
 def test_what_a_cell_sorts_by(cell: str, key: float) -> None:

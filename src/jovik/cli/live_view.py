@@ -204,8 +204,8 @@ class LiveView:
         left = here + sum(self._times[self._position + 1 :]) / 1e9
         if self._budget is not None:
             left = min(left, max(self._budget / 1e9 - gone, 0.0))
-        rest = f"about {show_time(left * 1e9, 2)} left" if left >= 1 else "nearly done"
-        return f"{show_time(gone * 1e9, 2)} gone, {rest}"
+        rest = f"about {show_time(left * 1e9, 2)} remaining" if left >= 1 else "nearly done"
+        return f"{show_time(gone * 1e9, 2)} elapsed, {rest}"
 
     def _bar(self, now: float, width: int) -> Text:
         """How much of the expected time has gone, by steps that are done and this one's share."""

@@ -23,7 +23,7 @@ def fit_table(found: Fitted) -> Table:
             (
                 f.load.title,
                 _answer(f),
-                f"{significant(f.headroom, 2)} times" if f.headroom is not None else "-",
+                f"{significant(f.headroom, 2)}x" if f.headroom is not None else "-",
                 f.ends or "-",
                 "-"
                 if f.years is None
@@ -52,7 +52,7 @@ def fit_table(found: Fitted) -> Table:
         "max streams",
         "headroom",
         "limiting factor",
-        "endurance (years)",
+        "endurance",
         f"filled to {' and '.join(map(str, found.filled))} %",
     ]
     shown = len(header) if found.filled else len(header) - 1

@@ -40,7 +40,7 @@ def upgrade_table(found: Upgraded) -> Table:
         *([f"on link: with what a link of {show_rate(link)} leaves"] if link is not None else []),
         *slowed_words(found.slowed),
     ]
-    header = ["step", "MB/s old", "MB/s new", "times", "95 % interval", "on link", ""]
+    header = ["step", "MB/s old", "MB/s new", "speed-up", "95 % interval", "on link", ""]
     shown = [c for c in range(7) if link is not None or c != 5]
     return Table(
         f"{found.old.name} to {found.new.name}",

@@ -52,17 +52,15 @@ from jovik.engine.kernel.primitives import (
     THREAD_CPU,
     address_of,
     check,
+    choose_io,
     count,
     fetch_add_i64,
     last_errno,
     libc_fdatasync,
     libc_pread,
     libc_pwrite,
-    next_random,
     note_fault,
     now,
-    random_block,
-    random_share,
     sleep_ns,
     stamp,
 )
@@ -114,17 +112,8 @@ def blocking_loop(cfg, ctl, shared, slices, counts, out, generations, scratch):
             due_ps = max(due_ps, (t - start - PACE_SLACK_NS) * 1000) + pace
         if quota >= 0 and fetch_add_i64(issued_at, 1) >= quota:
             break
-        direction = np.int64(0)
-        if share == 0:
-            direction = 1
-        elif share < 2**32:
-            x = next_random(x)
-            if random_share(x) >= share:
-                direction = 1
-        if random:
-            x = next_random(x)
-            chosen = random_block(x, ublocks)
-        else:
+        x, direction, chosen = choose_io(x, share, random, ublocks)
+        if not random:
             chosen = fetch_add_i64(position_at, 1) % blocks
         offset = (first + chosen) * block
         if direction:

@@ -207,6 +207,27 @@ def random_share(x):
 
 
 @njit
+def choose_io(x, share, random, blocks):
+    """The next I/O: the generator's new state, its direction (1 writes), and a random block.
+
+    The block means nothing where `random` is 0; a sequential loop counts on by itself. `share` is
+    the share of reads in 2^32nds.
+    """
+    direction = np.int64(0)
+    if share == 0:
+        direction = 1
+    elif share < 2**32:
+        x = next_random(x)
+        if random_share(x) >= share:
+            direction = 1
+    chosen = np.int64(0)
+    if random:
+        x = next_random(x)
+        chosen = random_block(x, blocks)
+    return x, direction, chosen
+
+
+@njit
 def bucket(latency):
     """The histogram bucket; must agree with `jovik.base.histogram.bucket_of`."""
     if latency < (2 << _PART_BITS):

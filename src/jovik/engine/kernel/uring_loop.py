@@ -67,15 +67,13 @@ from jovik.engine.kernel.primitives import (
     THREAD_CPU,
     address_of,
     check,
+    choose_io,
     count,
     last_errno,
     libc_syscall,
     load_acquire_u32,
-    next_random,
     note_fault,
     now,
-    random_block,
-    random_share,
     sleep_ns,
     stamp,
     store_release_u32,
@@ -200,27 +198,18 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy, scr
                     break
                 due_ps = max(due_ps, (t - start - PACE_SLACK_NS) * 1000) + pace
             slot = scratch[free + nfree - 1]
-            direction = np.int64(0)
-            if share == 0:
-                direction = 1
-            elif share < 2**32:
-                x = next_random(x)
-                if random_share(x) >= share:
-                    direction = 1
-            if random:
-                x = next_random(x)
-                chosen = random_block(x, ublocks)
-                if verify and direction:
-                    # Two writes in flight to one block could land in either order; then no stamp
-                    # could be called stale.
-                    while busy[chosen]:
-                        chosen = (chosen + 1) % blocks
-                    busy[chosen] = 1
-            else:
+            x, direction, chosen = choose_io(x, share, random, ublocks)
+            if not random:
                 chosen = position
                 position += 1
                 if position == blocks:
                     position = 0
+            elif verify and direction:
+                # Two writes in flight to one block could land in either order; then no stamp could
+                # be called stale.
+                while busy[chosen]:
+                    chosen = (chosen + 1) % blocks
+                busy[chosen] = 1
             nfree -= 1
             left -= 1
             offset = (first + chosen) * block
