@@ -4,6 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 DEMO ?= demo
 SECONDS_EACH ?= 30
+COVERAGE ?=
 
 .PHONY: demo test lint screenshots manual bench fuzz clean
 
@@ -17,8 +18,8 @@ demo: $(BIN)/jovik   ## the main job on model drives, shelf and picture included
 	@rm -rf $(DEMO)
 	$(BIN)/jovik demo --out $(DEMO)
 
-test: $(BIN)/jovik   ## all tests
-	$(BIN)/python -m pytest -n 3 --dist loadfile
+test: $(BIN)/jovik   ## all tests; COVERAGE=--cov counts the lines that they run
+	$(BIN)/python -m pytest -n 3 --dist loadfile $(COVERAGE)
 
 lint: $(BIN)/jovik
 	$(BIN)/ruff format --check src tests tools benchmarks examples fuzz
