@@ -156,6 +156,13 @@ def of_run(change: Callable[[dict[str, Any]], object]) -> Callable[[dict[str, An
         (of_run(lambda r: r.update(id="../../x")), "not named like its run"),
         (of_run(lambda r: r.update(drive="Other")), "not in the archive"),
         (of_run(lambda r: r["steps"][0]["passes"][0].update(latencies=3)), "series of"),
+        (of_run(lambda r: r["steps"][0].update(facts={"copy": 3})), "a step of run"),
+        (of_run(lambda r: r["steps"][0].update(limits=[{"what": "luck"}])), "a step of run"),
+        (of_run(lambda r: r["steps"][0].update(conditions={"x": 1})), "a step of run"),
+        (
+            of_run(lambda r: r["steps"][0]["passes"][0].update(facts={"zones": [1]})),
+            "a pass of run",
+        ),
         (
             lambda f: f.update({next(n for n in f if n.startswith("series/")): b"a,b\n1,2\n"}),
             "does not have the columns",
@@ -314,3 +321,10 @@ def test_a_table_that_is_not_as_its_mapping_says(
     (jovik.folder / "table.csv").write_text(table)
     assert said in jovik("shelf", "import", "table.csv", "--mapping", "map.toml", status=2).err
     assert jovik("note", "Fjord 1TB", "--format", "json").json["readings"] == []
+
+
+def test_a_shelf_whose_findings_were_changed_says_where(shown: Program) -> None:
+    with sqlite3.connect(shown.shelf) as connection:
+        connection.execute("update step set facts = '{\"copy\": 3}' where id = 1")
+    answer = shown("shelf", "check", status=None)
+    assert answer.status != 0 and "its findings cannot be read" in answer.out + answer.err

@@ -24,7 +24,14 @@ import sqlalchemy as sa
 from jovik.base import histogram, version
 from jovik.base.errors import OutputError, UsageError
 from jovik.base.trace import SLICE_COLUMNS, Latencies
-from jovik.shelf.encoding import pack, pack_latencies, unpack, unpack_latencies
+from jovik.shelf.encoding import (
+    pack,
+    pack_latencies,
+    pass_fault,
+    step_fault,
+    unpack,
+    unpack_latencies,
+)
 from jovik.shelf.schema import claim, drive, note, one_pass, reading, rig, run, step, unit
 from jovik.shelf.validation import InvalidRecord, checked, columns_of
 from jovik.shelf.writer import utc_now
@@ -399,6 +406,8 @@ def _merge_run(
     count = 0
     for one in steps:
         about = checked(step, {k: v for k, v in one.items() if k != "passes"}, OWN)
+        if fault := step_fault(about):
+            raise InvalidRecord(f"a step of run {key} cannot be read: {fault}")
         found = c.execute(
             sa.select(step.c.id).where(step.c.run_id == key, step.c.position == about["position"])
         ).scalar()
@@ -412,6 +421,8 @@ def _merge_run(
                 {k: v for k, v in each.items() if k != "latencies"},
                 OWN | {"slices", "latencies"},
             )
+            if fault := pass_fault(figures):
+                raise InvalidRecord(f"a pass of run {key} cannot be read: {fault}")
             if figures["number"] in numbers:
                 continue
             at = f"{key}/{about['position']}-{figures['number']}.csv"

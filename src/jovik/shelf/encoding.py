@@ -6,6 +6,7 @@ NumPy's own .npz form, which any reader of NumPy files can open.
 from __future__ import annotations
 
 import io
+from collections.abc import Mapping
 from dataclasses import asdict
 from typing import Any, cast
 
@@ -13,6 +14,8 @@ import numpy as np
 import numpy.typing as npt
 
 from jovik.base import histogram
+from jovik.base.findings import Findings
+from jovik.base.step_result import Conditions, Limit, LimitSource
 from jovik.base.trace import CopyRecord, Latencies, ScanRecord, Trace
 
 NOT_AN_ARRAY = "allow_pickle"
@@ -77,3 +80,28 @@ def recorded_from_json(stored: dict[str, Any] | None) -> dict[str, Any]:
         }
         return {"scan": ScanRecord(**zones, whole_ns=stored.get("whole_ns", 0))}
     return {"copy": CopyRecord(**stored)} if "files" in stored else {}
+
+
+def limits_from_json(stored: list[dict[str, Any]]) -> tuple[Limit, ...]:
+    """Limits as they are kept: their fields as plain JSON."""
+    return tuple(Limit(**x | {"what": LimitSource(x["what"])}) for x in stored)
+
+
+def step_fault(row: Mapping[Any, Any]) -> str:
+    """What keeps a step's conditions, limits and findings from being read; empty if nothing."""
+    try:
+        Conditions(**row["conditions"])
+        limits_from_json(row["limits"] or [])
+        Findings.from_json(row["facts"])
+    except (TypeError, ValueError, KeyError, AttributeError) as error:
+        return str(error)
+    return ""
+
+
+def pass_fault(row: Mapping[Any, Any]) -> str:
+    """What keeps the record of a scan or a copy from being read; empty where nothing does."""
+    try:
+        recorded_from_json(row["facts"])
+    except (TypeError, ValueError, KeyError, AttributeError) as error:
+        return str(error)
+    return ""

@@ -10,7 +10,7 @@ from pathlib import Path
 import sqlalchemy as sa
 
 from jovik.base.errors import OutputError, PhraseError, UsageError
-from jovik.shelf.encoding import unpack, unpack_latencies
+from jovik.shelf.encoding import step_fault, unpack, unpack_latencies
 from jovik.shelf.schema import drive, metadata, one_pass, run, step
 from jovik.steps import parse
 
@@ -47,8 +47,19 @@ def check(engine: sa.Engine) -> IntegrityReport:
             for t in (drive, run, step, one_pass)
         }
         for row in c.execute(
-            sa.select(step.c.run_id, step.c.position, step.c.phrase, step.c.kind)
+            sa.select(
+                step.c.run_id,
+                step.c.position,
+                step.c.phrase,
+                step.c.kind,
+                step.c.conditions,
+                step.c.limits,
+                step.c.facts,
+            )
         ).mappings():
+            if fault := step_fault(dict(row)):
+                at = f"run {row['run_id']}, step {row['position'] + 1}"
+                faults.append(f"{at}: its findings cannot be read ({fault})")
             try:
                 if parse(row["phrase"]).kind != row["kind"]:
                     faults.append(

@@ -11,9 +11,9 @@ from typing import Any
 import sqlalchemy as sa
 
 from jovik.base.findings import Findings
-from jovik.base.step_result import Conditions, Limit, LimitSource, PassFigures, StepResult
+from jovik.base.step_result import Conditions, PassFigures, StepResult
 from jovik.base.trace import Environment, IoFault, Latencies, Trace
-from jovik.shelf.encoding import recorded_from_json, unpack, unpack_latencies
+from jovik.shelf.encoding import limits_from_json, recorded_from_json, unpack, unpack_latencies
 from jovik.shelf.schema import drive, one_pass, run, step
 from jovik.steps import parse
 
@@ -208,7 +208,7 @@ def _result(
         drive=row["drive_name"],
         run=row["run_id"],
         started=row["started"],
-        limits=tuple(Limit(**x | {"what": LimitSource(x["what"])}) for x in row["limits"]),
+        limits=limits_from_json(row["limits"]),
         notes=tuple(row["notes"]),
         findings=Findings.from_json(row["facts"]),
     )
