@@ -17,8 +17,9 @@ JovikError                          one or two plain lines; `exit_status` says w
 
 from __future__ import annotations
 
-import difflib
 from collections.abc import Iterable
+
+from jovik.base.nearest_names import nearest
 
 
 class JovikError(Exception):
@@ -76,11 +77,7 @@ class UnknownNameError(UsageError):
 
     def __init__(self, what: str, name: str, known: Iterable[str], otherwise: str = "") -> None:
         names = sorted(known)
-        folded = {n.casefold(): n for n in names}
-        # A part of a name is how people often say it; what only looks alike comes after.
-        parts = [n for n in folded if name.casefold() in n] if name else []
-        alike = difflib.get_close_matches(name.casefold(), folded, n=3, cutoff=0.5)
-        near = [folded[n] for n in dict.fromkeys(parts + alike)][:3]
+        near = nearest(name, names)
         if near:
             hint = "nearest: " + ", ".join(near)
         elif names:

@@ -22,9 +22,10 @@ from jovik.engine import code_cache
 from jovik.engine.buffers import Buffers, check_memory, unit_of
 from jovik.engine.file_copy import CopyFolder, sweep
 from jovik.engine.kernel import layout
+from jovik.engine.reserved_space import reserved_bytes
 from jovik.engine.selection import select_engine
 from jovik.engine.storage import Storage
-from jovik.engine.test_file import TestFile, reserved_bytes
+from jovik.engine.test_file import TestFile
 from jovik.engine.worker_pool import BlockingPool, WorkerPool
 
 STALL_S = 30.0

@@ -15,6 +15,7 @@ from pathlib import Path
 
 from jovik.base.errors import TargetError
 from jovik.base.quantities import show_size
+from jovik.engine.reserved_space import reserved_bytes
 from jovik.hardware.mounts import read_mounts
 
 CACHE_ONLY = {0x01021994: "tmpfs", 0x858458F6: "ramfs"}
@@ -30,14 +31,6 @@ def in_memory(folder: Path) -> str | None:
 
 FITRIM = 0xC0185879
 """FITRIM of <linux/fs.h>."""
-LEAST_FREE, LEAST_FREE_SHARE = 2**30, 20
-
-
-def reserved_bytes(total_bytes: int) -> int:
-    """What is never filled of a file system: a twentieth, but 1 GiB at most."""
-    return min(LEAST_FREE, total_bytes // LEAST_FREE_SHARE)
-
-
 NAMED = ".jovik-test-"
 """Name prefix of a test file on file systems without unnamed files."""
 LEFTOVER_AFTER_S = 10.0

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import os
-import tempfile
 from dataclasses import dataclass
-from pathlib import Path
 
 import sqlalchemy as sa
 
-from jovik.base.errors import OutputError, PhraseError, UsageError
+from jovik.base.errors import PhraseError
 from jovik.shelf.encoding import step_fault, unpack, unpack_latencies
-from jovik.shelf.schema import drive, metadata, one_pass, run, step
+from jovik.shelf.schema import drive, one_pass, run, step
 from jovik.steps import parse
 
 
@@ -84,40 +81,3 @@ def check(engine: sa.Engine) -> IntegrityReport:
             if slices.ndim != 2 or any(one.total < 0 for one in latencies.values()):
                 faults.append(f"{at}: its series are none")
     return IntegrityReport(counts, tuple(faults))
-
-
-def backup(engine: sa.Engine, out: Path) -> None:
-    """Copy a shelf to a SQLite file as it is at one moment, while others write to it.
-
-    Raises
-    ------
-    UsageError
-        There is such a file.
-    OutputError
-        It cannot be written.
-    """
-    from jovik.shelf.sqlite import open_engine
-
-    if out.exists():
-        raise UsageError(f"{out} is there already", "name another file with --out")
-    try:
-        with tempfile.TemporaryDirectory(dir=out.parent, prefix=".jovik-backup-") as scratch:
-            made = Path(scratch) / "shelf.db"
-            copy = open_engine(str(made), create=True)
-            try:
-                # One snapshot: what is written meanwhile belongs to the next backup.
-                level = (
-                    {"isolation_level": "REPEATABLE READ"}
-                    if engine.dialect.name == "postgresql"
-                    else {}
-                )
-                with engine.connect().execution_options(**level) as source, copy.begin() as target:
-                    for table in metadata.sorted_tables:
-                        rows = source.execution_options(yield_per=500).execute(sa.select(table))
-                        for some in rows.mappings().partitions():
-                            target.execute(table.insert(), [dict(r) for r in some])
-            finally:
-                copy.dispose()
-            os.link(made, out)
-    except OSError as error:
-        raise OutputError(f"{out} cannot be written: {error.strerror}") from None

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 import os
 import sqlite3
 from pathlib import Path
@@ -12,7 +11,8 @@ import sqlalchemy as sa
 
 from jovik.base.errors import ShelfError
 from jovik.base.settings import default_shelf, shelf_setting
-from jovik.shelf.atomic_files import create_atomically, scratch_beside
+from jovik.shelf.atomic_files import create_atomically
+from jovik.shelf.backup import back_up_before_migration
 from jovik.shelf.migrate import migrate, revision_of
 from jovik.shelf.postgresql import is_server, open_server
 from jovik.shelf.schema import REVISION
@@ -86,7 +86,7 @@ def open_engine(where: str, *, create: bool, migrating: bool = True) -> sa.Engin
         if found != REVISION and (reading or not migrating):
             raise ShelfError(f"{where} is of another revision and cannot be written here", COPY_IT)
         if found != REVISION:
-            _back_up(path, found)
+            back_up_before_migration(path, found)
             _migrate(path)
         return engine
     except (sa.exc.DatabaseError, OSError) as error:
@@ -201,23 +201,6 @@ def _recognise(path: Path, reading: bool) -> None:
         raise ShelfError(
             f"{path} is a database, but not a Jovik shelf", "name another one with --shelf"
         )
-
-
-def _back_up(path: Path, revision: str) -> None:
-    """Keep a copy of a shelf as it was before it is brought to a newer revision.
-
-    A copy is there whole or not at all.
-    """
-    copy = path.with_name(f"{path.name}.revision-{revision}")
-    if copy.exists():
-        return
-    part = scratch_beside(copy)
-    with (
-        contextlib.closing(sqlite3.connect(path)) as old,
-        contextlib.closing(sqlite3.connect(part)) as new,
-    ):
-        old.backup(new)
-    os.replace(part, copy)
 
 
 def _migrate(path: Path, revision: str = "head") -> None:

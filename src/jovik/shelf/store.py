@@ -203,7 +203,7 @@ class Shelf:
 
     def backup(self, out: Path) -> None:
         """Copy it to a file as it is at this moment (`jovik.shelf.integrity.backup`)."""
-        from jovik.shelf.integrity import backup
+        from jovik.shelf.backup import backup
 
         backup(self._engine, out)
 

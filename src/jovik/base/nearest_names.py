@@ -1,0 +1,19 @@
+"""The names that somebody may have meant."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Sequence
+
+MOST = 3
+ALIKE = 0.5
+"""How alike two names have to be, as `difflib.SequenceMatcher.ratio` says it."""
+
+
+def nearest(name: str, known: Sequence[str]) -> list[str]:
+    """Up to three of the known names: those that hold this one, then those that look like it."""
+    folded = {n.casefold(): n for n in known}
+    # A part of a name is how people often say it; what only looks alike comes after.
+    parts = [n for n in folded if name.casefold() in n] if name else []
+    alike = difflib.get_close_matches(name.casefold(), folded, n=MOST, cutoff=ALIKE)
+    return [folded[n] for n in dict.fromkeys(parts + alike)][:MOST]

@@ -1,0 +1,69 @@
+"""Copies of a shelf: as it is while others write, and as it was before a migration."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import sqlite3
+import tempfile
+from pathlib import Path
+
+import sqlalchemy as sa
+
+from jovik.base.errors import OutputError, UsageError
+from jovik.shelf.atomic_files import scratch_beside
+from jovik.shelf.schema import metadata
+
+
+def backup(engine: sa.Engine, out: Path) -> None:
+    """Copy a shelf to a SQLite file as it is at one moment, while others write to it.
+
+    Raises
+    ------
+    UsageError
+        There is such a file.
+    OutputError
+        It cannot be written.
+    """
+    from jovik.shelf.sqlite import open_engine
+
+    if out.exists():
+        raise UsageError(f"{out} is there already", "name another file with --out")
+    try:
+        with tempfile.TemporaryDirectory(dir=out.parent, prefix=".jovik-backup-") as scratch:
+            made = Path(scratch) / "shelf.db"
+            copy = open_engine(str(made), create=True)
+            try:
+                # One snapshot: what is written meanwhile belongs to the next backup.
+                level = (
+                    {"isolation_level": "REPEATABLE READ"}
+                    if engine.dialect.name == "postgresql"
+                    else {}
+                )
+                with engine.connect().execution_options(**level) as source, copy.begin() as target:
+                    for table in metadata.sorted_tables:
+                        rows = source.execution_options(yield_per=500).execute(sa.select(table))
+                        for some in rows.mappings().partitions():
+                            target.execute(table.insert(), [dict(r) for r in some])
+            finally:
+                copy.dispose()
+            os.link(made, out)
+    except OSError as error:
+        raise OutputError(f"{out} cannot be written: {error.strerror}") from None
+
+
+def back_up_before_migration(path: Path, revision: str) -> None:
+    """Keep a copy of a shelf as it was before it is brought to a newer revision.
+
+    A copy is there whole or not at all.
+    """
+    copy = path.with_name(f"{path.name}.revision-{revision}")
+    if copy.exists():
+        return
+    part = scratch_beside(copy)
+    with (
+        contextlib.closing(sqlite3.connect(path)) as old,
+        contextlib.closing(sqlite3.connect(part)) as new,
+    ):
+        old.backup(new)
+    os.replace(part, copy)
