@@ -312,10 +312,10 @@ def test_a_rate_that_the_kernel_holds_is_the_rate_that_is_measured(
         )
         found.append(json.loads(done.stdout)["steps"][0]["rate_bytes_s"]["median"] / 50e6)
         # The kernel lets a first tenth of a second through at once, which is 5 % of so short a
-        # pass.
-        assert found[-1] < 1.07
-        if found[-1] > 0.97:
+        # pass, and more where the host stood still and then made up for it.
+        if 0.97 < found[-1] < 1.07:
             return
+    assert min(found) < 1.07, found
     pytest.skip(f"this machine was taken away during each try: {found}")
 
 
