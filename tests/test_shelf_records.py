@@ -168,7 +168,9 @@ def test_a_pass_comes_back_as_it_was(shelf: Shelf) -> None:
         assert (back.slices == given.slices).all() and (
             back.latencies["read"].counts == given.latencies["read"].counts
         ).all()
-        assert replace(back, slices=given.slices, latencies=given.latencies) == given
+        # Arrays have no single truth value, so they are left out of what is compared at once.
+        bare = {"slices": None, "latencies": {}}
+        assert replace(back, **bare) == replace(given, **bare)  # type: ignore[arg-type]
         assert (
             back.latencies["read"].minimum_ns,
             back.latencies["read"].maximum_ns,
