@@ -281,7 +281,7 @@ def test_a_rate_that_the_kernel_holds_is_the_rate_that_is_measured(
 ) -> None:
     need("losetup", "mkfs.ext4", "mount")
     jovik("sheet", "new", "Held")
-    phrase = "random read 64KiB depth 8 for 2s within 64MiB"
+    phrase = "random read 64KiB depth 8 for 4s within 64MiB"
     words = jovik.command(
         "measure",
         "{dir}",
@@ -311,11 +311,10 @@ def test_a_rate_that_the_kernel_holds_is_the_rate_that_is_measured(
             [*held, *words], capture_output=True, text=True, env=jovik.env, timeout=120, check=True
         )
         found.append(json.loads(done.stdout)["steps"][0]["rate_bytes_s"]["median"] / 50e6)
-        # The kernel lets a first tenth of a second through at once, which is 5 % of so short a
-        # pass, and more where the host stood still and then made up for it.
-        if 0.97 < found[-1] < 1.07:
+        # The kernel lets a first tenth of a second through at once, which is 2.5 % of such a pass.
+        assert found[-1] < 1.07
+        if found[-1] > 0.97:
             return
-    assert min(found) < 1.07, found
     pytest.skip(f"this machine was taken away during each try: {found}")
 
 
