@@ -142,6 +142,7 @@ def measure(
     rig_notes: str = "",
     keep_serial: bool = False,
     destroy: str | None = None,
+    content_worthless: bool = False,
     ask_above: float = ASK_ABOVE,
     yes: bool = False,
     watch: Callable[[StepResult], None] | None = None,
@@ -164,6 +165,8 @@ def measure(
         Time for all of it, such as ``"5min"``; the plan is trimmed to it.
     destroy : str, optional
         The serial of the raw device that may be written; everything on it is lost.
+    content_worthless : bool
+        Whether data on it that nothing here can name may be overwritten too.
     ask_above, yes
         A run that writes more than this share of the endurance rating is refused, unless `yes`.
     watch : callable, optional
@@ -195,6 +198,7 @@ def measure(
         stop_on_error=stop_on_error,
         budget_ns=_read(parse_time, budget),
         destroy=destroy,
+        content_worthless=content_worthless,
         unit_name=unit,
         rig_name=rig,
         rig_notes=rig_notes,
@@ -205,7 +209,12 @@ def measure(
 
 
 def resume(
-    shelf: Shelf, run: str | None = None, *, target: str | None = None, destroy: str | None = None
+    shelf: Shelf,
+    run: str | None = None,
+    *,
+    target: str | None = None,
+    destroy: str | None = None,
+    content_worthless: bool = False,
 ) -> Measured:
     """Resume an unfinished run (the newest by default) after its last finished pass.
 
@@ -222,7 +231,9 @@ def resume(
     Traceback (most recent call last):
     jovik.base.errors.UsageError: every run on this shelf is finished
     """
-    record, order = resume_request(shelf, run, target, destroy=destroy)
+    record, order = resume_request(
+        shelf, run, target, destroy=destroy, content_worthless=content_worthless
+    )
     return _run(shelf, shelf.sheet(record.drive), order, None, resumed=record.id)
 
 
@@ -234,6 +245,7 @@ def repeat(
     unit: str | None = None,
     rig: str | None = None,
     destroy: str | None = None,
+    content_worthless: bool = False,
     yes: bool = False,
 ) -> Measured:
     """Do again what a run did: the same steps, passes and seeds, as a run of its own.
@@ -256,7 +268,14 @@ def repeat(
     return _run(
         shelf,
         shelf.sheet(record.drive),
-        request_from_run(record, target, unit_name=unit, rig_name=rig, destroy=destroy),
+        request_from_run(
+            record,
+            target,
+            unit_name=unit,
+            rig_name=rig,
+            destroy=destroy,
+            content_worthless=content_worthless,
+        ),
         None,
         ask_above=_asked(yes),
     )

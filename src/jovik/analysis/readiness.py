@@ -19,6 +19,7 @@ class Surroundings:
     """What is known of a drive where it hangs now."""
 
     against_writing: tuple[str, ...]
+    unknown_content: str
     is_system: bool
     mounted: bool
     read_only: bool
@@ -69,26 +70,25 @@ def obstacles(around: Surroundings, claims: Sequence[Claim] = ()) -> list[Obstac
             )
         )
     found += _claims_beyond(around, claims)
-    if around.mounted and not around.read_only:
-        found.append(
-            Obstacle("can do", "measure a folder on it; reading the raw device is possible too")
-        )
-    elif around.against_writing:
-        found.append(
-            Obstacle(
-                "can do",
-                f"read it as a raw device; writing is refused: {'; '.join(around.against_writing)}",
-            )
-        )
-    else:
-        found.append(
-            Obstacle(
-                "can do",
-                "read it as a raw device; write it with --destroy and its serial: nothing known "
-                "is on it",
-            )
-        )
+    found.append(Obstacle("can do", _possible(around)))
     return found
+
+
+def _possible(around: Surroundings) -> str:
+    """What can be done with the drive all the same."""
+    if around.mounted and not around.read_only:
+        return "measure a folder on it; reading the raw device is possible too"
+    read = "read it as a raw device"
+    if around.against_writing:
+        return f"{read}; writing is refused: {'; '.join(around.against_writing)}"
+    if around.unknown_content:
+        return (
+            f"{read}; writing is refused: {around.unknown_content}, unless --content-worthless "
+            "says that it is of no use"
+        )
+    if around.busy_bytes_s > 0:
+        return f"{read}; writing waits until others leave it alone"
+    return f"{read}; write it with --destroy and its serial: it is blank"
 
 
 def _claims_beyond(around: Surroundings, claims: Sequence[Claim]) -> list[Obstacle]:

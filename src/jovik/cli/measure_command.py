@@ -6,7 +6,14 @@ import click
 
 from jovik.base.quantities import parse_time
 from jovik.cli.completion import drives, phrases, plans, targets
-from jovik.cli.options import UnitParam, count_range, format_option, percent, shelf_option
+from jovik.cli.options import (
+    UnitParam,
+    count_range,
+    destroy_options,
+    format_option,
+    percent,
+    shelf_option,
+)
 
 
 @click.command()
@@ -83,11 +90,7 @@ from jovik.cli.options import UnitParam, count_range, format_option, percent, sh
     is_flag=True,
     help="Keep the unit's serial on the shelf in full, not only its digest.",
 )
-@click.option(
-    "--destroy",
-    metavar="SERIAL",
-    help="Allow writing the raw device of this serial; everything on it is lost.",
-)
+@destroy_options
 @click.option(
     "--ask-above",
     type=UnitParam("SHARE", percent),
@@ -111,6 +114,7 @@ def measure(
     on_error: str,
     seed: int | None,
     destroy: str | None,
+    content_worthless: bool,
     unit_name: str | None,
     rig_name: str | None,
     rig_notes: str,
@@ -148,6 +152,7 @@ def measure(
         stop_on_error=on_error == "stop",
         budget_ns=budget,
         destroy=destroy,
+        content_worthless=content_worthless,
         unit_name=unit_name,
         rig_name=rig_name,
         rig_notes=rig_notes,

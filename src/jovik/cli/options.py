@@ -33,6 +33,24 @@ def format_option(*more: str) -> Callable[[F], F]:
     )
 
 
+def destroy_options(command: F) -> F:
+    """`--destroy SERIAL` and what it may overwrite."""
+    for option in (
+        click.option(
+            "--content-worthless",
+            is_flag=True,
+            help="With --destroy: data on it that nothing here can name may be overwritten too.",
+        ),
+        click.option(
+            "--destroy",
+            metavar="SERIAL",
+            help="Allow writing the raw device of this serial; everything on it is lost.",
+        ),
+    ):
+        command = option(command)
+    return command
+
+
 if TYPE_CHECKING:
     Base = click.ParamType[Any]
 else:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from jovik.cli.options import format_option, shelf_option
+from jovik.cli.options import destroy_options, format_option, shelf_option
 
 
 @click.command()
@@ -22,11 +22,7 @@ from jovik.cli.options import format_option, shelf_option
     metavar="NAME",
     help="A name for this machine, port and cable. Default: the machine's.",
 )
-@click.option(
-    "--destroy",
-    metavar="SERIAL",
-    help="Allow writing the raw device of this serial; everything on it is lost.",
-)
+@destroy_options
 @click.option("--yes", is_flag=True, help="Do not ask.")
 @format_option()
 @shelf_option
@@ -36,6 +32,7 @@ def repeat(
     unit_name: str | None,
     rig_name: str | None,
     destroy: str | None,
+    content_worthless: bool,
     yes: bool,
     form: str,
     shelf_at: str | None,
@@ -62,7 +59,12 @@ def repeat(
             )
         record = shelf.run(key)
         order = request_from_run(
-            record, target_at, destroy=destroy, unit_name=unit_name, rig_name=rig_name
+            record,
+            target_at,
+            destroy=destroy,
+            content_worthless=content_worthless,
+            unit_name=unit_name,
+            rig_name=rig_name,
         )
         return run_order(
             shelf, shelf.sheet(record.drive), order, form, consent=EnduranceConsent(yes=yes)

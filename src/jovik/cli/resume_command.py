@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from jovik.cli.options import format_option, shelf_option
+from jovik.cli.options import destroy_options, format_option, shelf_option
 
 
 @click.command()
@@ -15,15 +15,16 @@ from jovik.cli.options import format_option, shelf_option
     metavar="TARGET",
     help="Where the drive hangs now. Default: where it was.",
 )
-@click.option(
-    "--destroy",
-    metavar="SERIAL",
-    help="Allow writing the raw device of this serial, as for the run itself.",
-)
+@destroy_options
 @format_option()
 @shelf_option
 def resume(
-    run: str | None, target_at: str | None, destroy: str | None, form: str, shelf_at: str | None
+    run: str | None,
+    target_at: str | None,
+    destroy: str | None,
+    content_worthless: bool,
+    form: str,
+    shelf_at: str | None,
 ) -> int:
     """Go on with RUN, or the last one that was not finished, after its last finished pass.
 
@@ -39,7 +40,9 @@ def resume(
     from jovik.shelf.store import Shelf
 
     with Shelf(where_from(shelf_at)) as shelf:
-        record, order = resume_request(shelf, run, target_at, destroy=destroy)
+        record, order = resume_request(
+            shelf, run, target_at, destroy=destroy, content_worthless=content_worthless
+        )
         return run_order(
             shelf,
             shelf.sheet(record.drive),

@@ -41,6 +41,7 @@ file that was written long ago.
 """
 WHY_NOT = {
     "destroy": "a drive is given up by its serial, each time anew",
+    "content-worthless": "what is on a drive is looked at each time anew",
     "yes": "what asks, asks each time",
     "drive": "a result must not land on a drive that nobody named",
     "unit": "a result must not land on a unit that nobody named",

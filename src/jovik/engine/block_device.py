@@ -19,43 +19,39 @@ DISCARD = 0x1277
 
 
 class RawDevice:
-    """An open block device; see `jovik.engine.storage.Place`.
+    """An open block device; see `jovik.engine.storage.Storage`.
 
     Parameters
     ----------
     node : Path
-    writable : bool
-        Whether the person has given it up (`jovik.hardware.safety`). It is then opened exclusively,
-        so that nobody can mount it meanwhile.
+    fd : int, optional
+        Of a device that was claimed for writing (`jovik.hardware.safety.claim_for_writing`). It is
+        closed with this; without it the device is opened for reading.
 
     Raises
     ------
     TargetError
-        It cannot be opened, or somebody uses it.
+        It cannot be opened.
     """
 
     def __init__(
-        self, node: Path, *, writable: bool, capacity_bytes: int, logical_block_bytes: int
+        self, node: Path, *, capacity_bytes: int, logical_block_bytes: int, fd: int | None = None
     ) -> None:
         self.folder = node
-        self.writable = writable
+        self.writable = fd is not None
         self.capacity_bytes = capacity_bytes
         self.block_bytes = logical_block_bytes
         self.direct = hasattr(os, "O_DIRECT")
-        flags = (
-            (os.O_RDWR | os.O_EXCL if writable else os.O_RDONLY)
-            | os.O_CLOEXEC
-            | getattr(os, "O_DIRECT", 0)
-        )
+        if fd is not None:
+            self.fd = fd
+            return
         try:
-            self.fd = os.open(node, flags)
+            self.fd = os.open(node, os.O_RDONLY | os.O_CLOEXEC | getattr(os, "O_DIRECT", 0))
         except OSError as error:
-            hint = {
-                errno.EACCES: f"it needs rights: sudo jovik measure {node} ...",
-                errno.EBUSY: "somebody uses it; see jovik scout",
-            }
+            rights = f"it needs rights: sudo jovik measure {node} ..."
             raise TargetError(
-                f"{node} cannot be opened: {error.strerror}", hint.get(error.errno or 0, "")
+                f"{node} cannot be opened: {error.strerror}",
+                rights if error.errno == errno.EACCES else "",
             ) from None
 
     def check_space(self, span_bytes: int) -> None:

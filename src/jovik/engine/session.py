@@ -63,9 +63,18 @@ class FileSession:
         ``auto``, ``io_uring`` or ``blocking``.
     seed : int
         Of the payload and the stamps.
+    notes : tuple of str
+        What was said of the place before, for every result from here.
     """
 
-    def __init__(self, where: Path | Storage, engine: str = "auto", seed: int = 1) -> None:
+    def __init__(
+        self,
+        where: Path | Storage,
+        engine: str = "auto",
+        seed: int = 1,
+        notes: tuple[str, ...] = (),
+    ) -> None:
+        self._more_notes = notes
         self._crew = select_engine(engine)
         self._wanted = engine
         self._auto = engine == "auto"
@@ -102,7 +111,7 @@ class FileSession:
         notes = [] if self.direct else ["buffered (page cache)"]
         if not self.place.writable:
             notes.append("read as it is: what was never written may be answered without the medium")
-        return tuple(notes)
+        return (*notes, *self._more_notes)
 
     def warm_up(self) -> None:
         """Load the compiled loops, or compile them where that was not done yet."""

@@ -345,8 +345,27 @@ def backing_drive(entry: Path, sys: Path, proc: Path) -> Path | None:
 
 def by_node(path: Path, sys: Path = Path("/sys"), proc: Path = Path("/proc")) -> BlockDevice | None:
     """The whole drive that a device node stands for; None where it is a partition or unknown."""
-    node = os.stat(path).st_rdev
-    entry = (sys / "dev" / "block" / f"{os.major(node)}:{os.minor(node)}").resolve()
+    entry = _entry_of(os.stat(path).st_rdev, sys)
     if not (entry / "queue").is_dir():
         return None
     return device(entry, read_mounts(proc), read_swaps(proc))
+
+
+def device_of(fd: int) -> BlockDevice | None:
+    """The whole drive that an open descriptor stands for; None for anything else."""
+    return by_node(Path(f"/proc/self/fd/{fd}"))
+
+
+def partition_of(
+    path: Path, sys: Path = Path("/sys"), proc: Path = Path("/proc")
+) -> BlockDevice | None:
+    """The drive that a device node stands for a partition of; None where it does not."""
+    entry = _entry_of(os.stat(path).st_rdev, sys)
+    if not (entry / "partition").exists():
+        return None
+    return device(entry.parent, read_mounts(proc), read_swaps(proc))
+
+
+def _entry_of(node: int, sys: Path) -> Path:
+    """The folder in sysfs of a device by its number."""
+    return (sys / "dev" / "block" / f"{os.major(node)}:{os.minor(node)}").resolve()

@@ -43,12 +43,14 @@ def _plain(word: str) -> str:
     return re.sub(r"\\([0-7]{3})", lambda m: chr(int(m[1], 8)), word)
 
 
-def read_mounts(proc: Path = Path("/proc")) -> dict[str, list[Mount]]:
-    """All mounts by device number (``"259:1"``)."""
+def read_mounts(proc: Path = Path("/proc"), process: str = "self") -> dict[str, list[Mount]]:
+    """All mounts by device number (``"259:1"``), as a process sees them."""
     found: dict[str, list[Mount]] = {}
     try:
         lines = (
-            (proc / "self" / "mountinfo").read_text(encoding="utf-8", errors="replace").splitlines()
+            (proc / process / "mountinfo")
+            .read_text(encoding="utf-8", errors="replace")
+            .splitlines()
         )
     except OSError:
         return found

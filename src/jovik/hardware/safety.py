@@ -1,91 +1,232 @@
-"""Whether a raw device may be written.
+"""Whether a raw device may be written: never one that anybody uses, and only the one named.
 
-Never one that anybody uses, and only the one that was named.
+A device that is to be written is opened exclusively first. Who it is and what lies on it is then
+read through that descriptor, which is held until the run ends, so that what was looked at is what
+is written.
 """
 
 from __future__ import annotations
 
+import errno
+import os
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
 from jovik.base.errors import TargetError
-from jovik.hardware import signatures
-from jovik.hardware.device import BlockDevice
-from jovik.hardware.mounts import Mount
+from jovik.base.quantities import show_size
+from jovik.hardware.contents import Contents, look_into
+from jovik.hardware.device import BlockDevice, device_of, devices
+from jovik.hardware.occupancy import moving_bytes, occupants, writers
+
+WORTHLESS = "--content-worthless"
+"""The option that says that what lies on a device is known to be of no use."""
 
 
-def reasons_against(
-    device: BlockDevice, system: str | None, *, look_inside: bool = True
-) -> list[str]:
-    """Why a device must not be written, in words, the weightiest first.
+@dataclass(frozen=True)
+class WriteSafety:
+    """What speaks against writing a device.
 
-    Empty when nothing stands in the way.
+    Attributes
+    ----------
+    refusals : tuple of str
+        Reasons that nothing overrules, the weightiest first.
+    unknown_content : str
+        What lies on it that nobody can name; empty where it is blank.
+    note : str
+        What could not be looked for.
+    """
+
+    refusals: tuple[str, ...] = ()
+    unknown_content: str = ""
+    note: str = ""
+
+    @property
+    def reasons(self) -> tuple[str, ...]:
+        """All of it."""
+        return (*self.refusals, *filter(None, [self.unknown_content]))
+
+
+def safety_of(
+    device: BlockDevice,
+    system: str | None,
+    *,
+    fd: int | None = None,
+    look_inside: bool = True,
+) -> WriteSafety:
+    """What speaks against writing a device.
 
     Parameters
     ----------
-    device : BlockDevice
     system : str or None
         Kernel name of the drive the running system is on.
+    fd : int, optional
+        Through which its content is read; its node is opened for reading unless given.
     look_inside : bool
-        Read its first and last blocks for known marks; needs the right to read it.
+        Look for marks and data where nothing else speaks against it; needs the right to read it.
     """
+    found = _outside(device, system)
+    if not look_inside or found:
+        return WriteSafety(tuple(found))
+    try:
+        contents = _contents(device, fd)
+    except OSError as error:
+        why = error.strerror or str(error)
+        return WriteSafety((f"it cannot be looked into: {why}",))
+    if contents.marks:
+        return WriteSafety(contents.marks, note=contents.note)
+    unknown = ""
+    if contents.data_at is not None:
+        unknown = f"something is on it, at {show_size(contents.data_at)} from its start"
+    return WriteSafety((), unknown, contents.note)
+
+
+def _outside(device: BlockDevice, system: str | None) -> list[str]:
+    """What speaks against writing it that is seen without reading it."""
     found = []
     if device.is_system or device.name == system:
         found.append("it is the drive this system runs from")
-    found += [f"{_words(m)} is mounted at {m.point}" for m in device.all_mounts]
-    swaps = [device.name] if device.swap else [p.name for p in device.partitions if p.swap]
-    found += [f"{s} is swapped to" for s in swaps]
-    holders = [*device.holders, *(h for p in device.partitions for h in p.holders)]
-    found += [f"{h} is built on it" for h in dict.fromkeys(holders)]
+    entry = Path("/sys/dev/block") / device.number
+    if device.number and entry.exists():
+        found += occupants(entry.resolve())
     if device.read_only:
         found.append("it is read-only")
     if device.partitions:
-        found.append(
-            f"it has {len(device.partitions)} partition{'s' if len(device.partitions) > 1 else ''}"
-        )
-    if look_inside and not found:
-        try:
-            with open(device.node, "rb") as opened:
-                found += [
-                    f"it holds {what}" for what in signatures.find(opened, device.capacity_bytes)
-                ]
-        except OSError as error:
-            found.append(f"it cannot be looked into: {error.strerror}")
+        count = len(device.partitions)
+        found.append(f"it has {count} partition{'s' if count > 1 else ''}")
     return found
 
 
-def _words(mount: Mount) -> str:
-    return f"{mount.source} ({mount.kind})"
+def _contents(device: BlockDevice, fd: int | None) -> Contents:
+    # Opened anew through the descriptor it is the same device, and read through the page cache,
+    # which has what another program wrote a moment ago.
+    with open(f"/proc/self/fd/{fd}" if fd is not None else device.node, "rb") as opened:
+        return look_into(opened, device.capacity_bytes)
 
 
-def unit_name(device: BlockDevice) -> str:
-    """What a person names a unit by: its serial, or what stands in for one where there is none."""
-    return device.serial or device.model
+def sample_name(device: BlockDevice) -> str:
+    """What a person names a sample by: its serial, or of a loop device its backing file."""
+    return device.serial or (device.model if device.kind == "loop" else "")
 
 
-def refuse_unless_destroyable(device: BlockDevice, named: str | None, system: str | None) -> None:
-    """Refuse to write a raw device unless nobody uses it and it was named.
+def open_exclusively(device: BlockDevice, system: str | None) -> int:
+    """A descriptor for direct reading and writing that keeps others from mounting the device.
 
     Raises
     ------
     TargetError
-        With what stands in the way.
+        It cannot be opened, somebody uses it, or the node stands for another device by now.
     """
-    against = reasons_against(device, system)
-    if against:
+    flags = os.O_RDWR | os.O_EXCL | os.O_CLOEXEC | getattr(os, "O_DIRECT", 0)
+    try:
+        fd = os.open(device.node, flags)
+    except OSError as error:
+        if error.errno == errno.EBUSY:
+            against = safety_of(device, system, look_inside=False).refusals
+            raise _refusal(device, against or ("somebody uses it",)) from None
+        if error.errno == errno.EROFS:
+            raise _refusal(device, ("it is read-only",)) from None
+        rights = f"it needs rights: sudo jovik measure {device.node} ..."
         raise TargetError(
-            f"{device.node} is not written: {'; '.join(against)}",
-            "Jovik writes only drives that nobody uses; reading it is possible, or name a "
-            "folder on it",
+            f"{device.node} cannot be opened: {error.strerror}",
+            rights if error.errno in (errno.EACCES, errno.EPERM) else "",
+        ) from None
+    return fd
+
+
+def claim_for_writing(
+    node_of: BlockDevice, named: str | None, system: str | None, *, worthless: bool = False
+) -> tuple[int, BlockDevice, str]:
+    """Take a device for writing, unless anything speaks against it.
+
+    Parameters
+    ----------
+    node_of : BlockDevice
+        As the person's word was understood.
+    named : str or None
+        The serial that the person gave up.
+    worthless : bool
+        Whether content that nobody can name may be overwritten.
+
+    Returns
+    -------
+    (fd, device, note)
+        The descriptor, to be held until the run ends; the device as it is now; and what could not
+        be looked for.
+
+    Raises
+    ------
+    TargetError
+        With what stands in the way; the device is not held then.
+    """
+    fd = open_exclusively(node_of, system)
+    try:
+        device = device_of(fd)
+        if device is None or device.number != node_of.number:
+            raise TargetError(
+                f"{node_of.node} stands for another device now",
+                "look again: jovik scout",
+            )
+        found = safety_of(device, system, fd=fd)
+        against = [*found.refusals, *([] if worthless else filter(None, [found.unknown_content]))]
+        if not against:
+            against = _busy(device)
+        if against:
+            only_content = not found.refusals and bool(found.unknown_content)
+            raise _refusal(device, against, only_content=only_content and not worthless)
+        _refuse_unless_named(device, named)
+    except BaseException:
+        os.close(fd)
+        raise
+    return fd, device, found.note
+
+
+def _busy(device: BlockDevice) -> list[str]:
+    entry = (Path("/sys/dev/block") / device.number).resolve()
+    found = writers(entry)
+    moved = moving_bytes(device.name)
+    if moved:
+        found.append(f"others are reading or writing it ({show_size(moved)} just now)")
+    return found
+
+
+def _refusal(
+    device: BlockDevice, against: Sequence[str], *, only_content: bool = False
+) -> TargetError:
+    hint = (
+        "Jovik writes only drives that nobody uses; reading it is possible, or name a folder on it"
+    )
+    if only_content:
+        hint = (
+            "it is no file system that is known here, but it may be somebody's; if you know that "
+            f"it is worthless, say so: {WORTHLESS}"
         )
-    name = unit_name(device)
+    return TargetError(f"{device.node} is not written: {'; '.join(against)}", hint)
+
+
+def _refuse_unless_named(device: BlockDevice, named: str | None) -> None:
+    name = sample_name(device)
+    if not name:
+        raise TargetError(
+            f"{device.node} is not written: it tells no serial, so nobody can say which drive it "
+            "is",
+            "make a file system on it and name a folder there, or attach it by a port or bridge "
+            "that passes its serial on",
+        )
+    same = [d.node for d in devices() if d.name != device.name and sample_name(d) == name]
+    if same:
+        raise TargetError(
+            f"{device.node} is not written: {', '.join(same)} has the same serial, '{name}'",
+            "detach the other one, so that the name means one drive only",
+        )
     if named is None:
         raise TargetError(
             f"writing {device.node} destroys everything on it ({device.model or device.kind}, "
-            f"serial {name or 'unknown'})",
-            f"if that is what you want, name this very unit: --destroy '{name}'"
-            if name
-            else "it has no serial to name it by, so it is not written",
+            f"serial {name})",
+            f"if that is what you want, name this very sample: --destroy '{name}'",
         )
-    if not name or named != name:
+    if named != name:
         raise TargetError(
-            f"{device.node} is not the unit '{named}': its serial is {name or 'unknown'}",
+            f"{device.node} is not the sample '{named}': its serial is {name}",
             "see jovik scout --serials",
         )

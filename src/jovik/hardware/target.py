@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from jovik.base.errors import TargetError, UsageError
-from jovik.hardware.device import BlockDevice, by_node, devices, under_folder
+from jovik.hardware.device import BlockDevice, by_node, devices, partition_of, under_folder
 
 MODEL = "model:"
 
@@ -74,8 +74,11 @@ def resolve(word: str) -> Target:
     if stat.S_ISBLK(mode):
         device = by_node(path)
         if device is None:
+            whole = partition_of(path)
             raise TargetError(
-                f"{word} is a part of a drive",
+                f"{word} is a partition of {whole.node}"
+                if whole is not None
+                else f"the kernel does not tell what {word} is",
                 "name the whole drive, or a folder on its file system; see jovik scout",
             )
         return DeviceTarget(device)

@@ -11,7 +11,7 @@ from jovik.analysis.readiness import Obstacle, Surroundings, obstacles
 from jovik.base.errors import JovikError
 from jovik.hardware.device import BlockDevice
 from jovik.hardware.host_load import bytes_moved_meanwhile
-from jovik.hardware.safety import reasons_against
+from jovik.hardware.safety import safety_of
 from jovik.hardware.temperature import sensors_of
 from jovik.sheets.sheet import Claim
 from jovik.shelf.postgresql import is_server
@@ -42,15 +42,18 @@ def readiness_of(
 
     free = [_free(m.point) for m in device.all_mounts]
     read = {s.name: s.read_c() for s in sensors_of(device.name)}
+    busy_bytes_s = bytes_moved_meanwhile(device.name)
+    safety = safety_of(device, system)
     found = obstacles(
         Surroundings(
-            against_writing=tuple(reasons_against(device, system)),
+            against_writing=safety.refusals,
+            unknown_content=safety.unknown_content,
             is_system=device.is_system or device.name == system,
             mounted=bool(device.all_mounts),
             read_only=device.read_only
             or (bool(device.all_mounts) and all(m.read_only for m in device.all_mounts)),
             free_bytes=max(free) if free else None,
-            busy_bytes_s=bytes_moved_meanwhile(device.name),
+            busy_bytes_s=busy_bytes_s,
             link=str(device.link) if device.link else None,
             link_rate_bytes_s=device.link.rate_bytes_s if device.link else None,
             link_reduced=bool(device.link and device.link.reduced),

@@ -26,16 +26,9 @@ def open_session(order: RunRequest) -> Session:
     TargetError
         The plan writes to a raw device and something stands in the way.
     """
-    from jovik.hardware.safety import refuse_unless_destroyable
-
     place = order.target
     if not isinstance(place, DeviceTarget):
-        if order.destroy is not None:
-            raise UsageError(
-                "--destroy is for raw devices",
-                "a folder or a model drive needs no such thing: "
-                "nothing of anybody's is overwritten",
-            )
+        _refuse_permissions(order)
         if isinstance(place, ModelTarget):
             from jovik.simulator import ModelSession, load_model
 
@@ -46,18 +39,34 @@ def open_session(order: RunRequest) -> Session:
     from jovik.engine.block_device import RawDevice
     from jovik.engine.session import FileSession
 
-    writes = any(t.step.writes for t in order.tasks)
-    if order.destroy is not None or writes:
-        refuse_unless_destroyable(place.device, order.destroy, system_drive())
-    device = place.device
-    allowed = order.destroy is not None or writes
+    device, fd = place.device, None
+    notes: tuple[str, ...] = ()
+    if order.destroy is not None or any(t.step.writes for t in order.tasks):
+        from jovik.hardware.safety import claim_for_writing
+
+        fd, device, note = claim_for_writing(
+            device, order.destroy, system_drive(), worthless=order.content_worthless
+        )
+        notes = (note,) if note else ()
     raw = RawDevice(
         Path(device.node),
-        writable=allowed,
+        fd=fd,
         capacity_bytes=device.capacity_bytes,
         logical_block_bytes=device.logical_block_bytes,
     )
-    return FileSession(raw, order.engine, order.seed)
+    return FileSession(raw, order.engine, order.seed, notes)
+
+
+def _refuse_permissions(order: RunRequest) -> None:
+    """What allows writing raw devices means nothing for any other target."""
+    given = {"--destroy": order.destroy is not None, "--content-worthless": order.content_worthless}
+    for option, is_given in given.items():
+        if is_given:
+            raise UsageError(
+                f"{option} is for raw devices",
+                "a folder or a model drive needs no such thing: "
+                "nothing of anybody's is overwritten",
+            )
 
 
 def sheet_for(shelf: Shelf, place: Target, name: str | None) -> Sheet:

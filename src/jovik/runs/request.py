@@ -44,6 +44,8 @@ class RunRequest:
         See `jovik measure --help`.
     destroy : str or None
         The serial of the raw device that was given up.
+    content_worthless : bool
+        Whether content of it that nobody can name may be overwritten.
     unit_name, rig_name, rig_notes, keep_serial
         What the unit and the rig are called.
     """
@@ -57,6 +59,7 @@ class RunRequest:
     budget_ns: int | None = None
     trimmed: tuple[str, ...] = ()
     destroy: str | None = None
+    content_worthless: bool = False
     unit_name: str | None = None
     rig_name: str | None = None
     rig_notes: str = ""

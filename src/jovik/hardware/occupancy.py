@@ -1,0 +1,280 @@
+"""Who uses a block device: mounts in any namespace, swap, what is stacked on it, open files, I/O.
+
+The kernel's exclusive open keeps out whoever claims a device in the same way: file systems, swap,
+device mapper, md, bcache. Loop devices do not, nor does a program that merely has the node open.
+"""
+
+from __future__ import annotations
+
+import fcntl
+import os
+import stat
+import struct
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from jovik.hardware.host_load import counters
+from jovik.hardware.mounts import Mount, read_mounts, read_swaps
+
+LOOP_GET_STATUS64 = 0x4C05
+"""Of <linux/loop.h>."""
+LOOP_STATUS_BYTES = 232
+PATIENCE_S, GLANCE_S = 1.0, 0.1
+"""How long to wait for openers that only come by, such as udev, and for I/O to end."""
+NO_DRIVES = ("/dev/pts/", "/dev/null", "/dev/zero", "/dev/tty", "/dev/urandom", "/dev/shm/")
+
+
+@dataclass(frozen=True)
+class Extent:
+    """A device with its partitions, by number (``"8:0"``) and kernel name."""
+
+    names: dict[str, str]
+
+    def name_of(self, number: str) -> str | None:
+        """The kernel name of one of them; None for any other device."""
+        return self.names.get(number)
+
+
+def extent_of(entry: Path) -> Extent:
+    """A device and its partitions from its folder in sysfs."""
+    names = {_text(entry / "dev"): entry.name}
+    names |= {_text(p / "dev"): p.name for p in entry.iterdir() if (p / "partition").exists()}
+    return Extent(names)
+
+
+def occupants(entry: Path, sys: Path = Path("/sys"), proc: Path = Path("/proc")) -> list[str]:
+    """Who uses a device or a part of it, in words; empty when nobody is seen.
+
+    Parameters
+    ----------
+    entry : Path
+        Its folder in sysfs.
+    sys, proc : Path
+        Where those file systems are, so that a made tree can be read too.
+    """
+    found = _above(entry, sys, proc)
+    below = _backing_block(entry, sys)
+    if below is not None:
+        # Who uses the device that a loop device rests on would lose the same bytes.
+        mine = f"{entry.name} rests on it"
+        others = [what for what in _above(below, sys, proc) if not what.startswith(mine)]
+        found += [f"it rests on {below.name}: {what}" for what in others]
+    return found
+
+
+def _above(entry: Path, sys: Path, proc: Path) -> list[str]:
+    """Who uses the device or a part of it, whatever the device itself rests on."""
+    extent = extent_of(entry)
+    found = list(dict.fromkeys(_mounted(extent, proc)))
+    found += [f"{name} is swapped to" for name in _swapped(extent, proc)]
+    found += [f"{name} is built on it" for name in _holders(entry)]
+    found += [f"{name} rests on it{_uses(name, sys, proc)}" for name in _loops_on(extent, sys)]
+    found += [f"{name} writes back to it" for name in _compressed_swap_on(extent, sys)]
+    found += [f"it belongs to {what}" for what in _pools(extent, sys)]
+    return found
+
+
+def _mounted(extent: Extent, proc: Path) -> Iterator[str]:
+    for whose, mounts in _namespaces(proc):
+        for mount in mounts:
+            name = extent.name_of(mount.number) or extent.name_of(_source_number(mount))
+            if name is not None:
+                yield f"/dev/{name} ({mount.kind}) is mounted at {mount.point}{whose}"
+
+
+def _namespaces(proc: Path) -> Iterator[tuple[str, list[Mount]]]:
+    """The mounts of this namespace, then of every other that a process lives in."""
+    yield "", [m for group in read_mounts(proc).values() for m in group]
+    try:
+        seen = {os.readlink(proc / "self" / "ns" / "mnt")}
+    except OSError:
+        return
+    for process in _processes(proc):
+        try:
+            namespace = os.readlink(process / "ns" / "mnt")
+        except OSError:
+            continue
+        if namespace not in seen:
+            seen.add(namespace)
+            found = read_mounts(proc, process.name)
+            where = f" in the namespace of process {process.name}"
+            yield where, [m for group in found.values() for m in group]
+
+
+def _source_number(mount: Mount) -> str:
+    """btrfs has a number of its own for each volume; its source is the device all the same."""
+    if not mount.source.startswith("/dev/"):
+        return ""
+    return _number_of(mount.source)
+
+
+def _number_of(node: str | Path) -> str:
+    try:
+        found = os.stat(node)
+    except OSError:
+        return ""
+    if not stat.S_ISBLK(found.st_mode):
+        return ""
+    return f"{os.major(found.st_rdev)}:{os.minor(found.st_rdev)}"
+
+
+def _swapped(extent: Extent, proc: Path) -> list[str]:
+    by_name = {f"/dev/{name}": name for name in extent.names.values()}
+    found = [by_name.get(node) or extent.name_of(_number_of(node)) for node in read_swaps(proc)]
+    return sorted({name for name in found if name is not None})
+
+
+def _holders(entry: Path) -> list[str]:
+    """Device mapper, md and bcache devices on it or on one of its partitions."""
+    folders = [entry / "holders"]
+    folders += [p / "holders" for p in entry.iterdir() if (p / "partition").exists()]
+    return sorted({h.name for f in folders if f.is_dir() for h in f.iterdir()})
+
+
+def _loops_on(extent: Extent, sys: Path) -> list[str]:
+    """Loop devices whose backing file is the device, one of its partitions, or another node of it.
+
+    The path in sysfs may be of another namespace, or gone; the kernel itself knows the number.
+    """
+    found = []
+    for loop in sorted((sys / "block").glob("loop*")):
+        number = _loop_backing_number(loop)
+        if number is not None and extent.name_of(number) is not None:
+            found.append(loop.name)
+    return found
+
+
+def _loop_backing_number(loop: Path) -> str | None:
+    """The number of the block device behind a loop device; None where it is a file, or nothing."""
+    backing = _text(loop / "loop" / "backing_file")
+    if not backing:
+        return None
+    try:
+        fd = os.open(f"/dev/{loop.name}", os.O_RDONLY | os.O_CLOEXEC)
+    except OSError:
+        return _number_of(backing) or _number_of(backing.removesuffix(" (deleted)")) or None
+    try:
+        status = bytearray(LOOP_STATUS_BYTES)
+        fcntl.ioctl(fd, LOOP_GET_STATUS64, status)
+        rdev = struct.unpack_from("<Q", status, 16)[0]
+    except OSError:
+        return _number_of(backing) or None
+    finally:
+        os.close(fd)
+    # Linux packs 12 bits of the major number and 20 of the minor (huge_encode_dev).
+    return f"{os.major(rdev)}:{os.minor(rdev)}" if rdev else _number_of(backing) or None
+
+
+def _backing_block(entry: Path, sys: Path) -> Path | None:
+    """The device below a loop device, in sysfs; None where it rests on a file or is no loop."""
+    if not (entry / "loop").is_dir():
+        return None
+    number = _loop_backing_number(entry)
+    node = sys / "dev" / "block" / number if number else None
+    if node is None or not node.exists():
+        return None
+    return node.resolve()
+
+
+def _uses(name: str, sys: Path, proc: Path) -> str:
+    """What a loop device that rests on the device is used for."""
+    entry = sys / "block" / name
+    found = _above(entry.resolve(), sys, proc)
+    return f" ({'; '.join(found)})" if found else ""
+
+
+def _compressed_swap_on(extent: Extent, sys: Path) -> list[str]:
+    found = []
+    for zram in sorted((sys / "block").glob("zram*")):
+        backing = _text(zram / "backing_dev")
+        if backing and extent.name_of(_number_of(backing)) is not None:
+            found.append(zram.name)
+    return found
+
+
+def _pools(extent: Extent, sys: Path) -> list[str]:
+    """File systems over several devices that tell their members in sysfs."""
+    found = []
+    names = set(extent.names.values())
+    for kind, pattern in (("btrfs", "*/devices/*"), ("bcachefs", "*/dev-*/block")):
+        for member in sorted((sys / "fs" / kind).glob(pattern)):
+            if member.name in names or member.resolve().name in names:
+                found.append(f"a mounted {kind} file system")
+    return list(dict.fromkeys(found))
+
+
+def writers(entry: Path, proc: Path = Path("/proc")) -> list[str]:
+    """Other processes that hold the device or a part of it open for writing, in words.
+
+    Only those that this process may look at are seen; root sees all.
+    """
+    extent, mine = extent_of(entry), os.getpid()
+    end = time.monotonic() + PATIENCE_S
+    while True:
+        found = [
+            f"process {p.name} ({_text(p / 'comm')}) holds it open for writing"
+            for p in _processes(proc)
+            if int(p.name) != mine and _holds_for_writing(p, extent)
+        ]
+        if not found or time.monotonic() > end:
+            return found
+        time.sleep(GLANCE_S)
+
+
+def _holds_for_writing(process: Path, extent: Extent) -> bool:
+    try:
+        descriptors = list((process / "fd").iterdir())
+    except OSError:
+        return False
+    for descriptor in descriptors:
+        try:
+            leads_to = os.readlink(descriptor)
+            # Asking for a file's number could wait for a server on the network for ever.
+            if not leads_to.startswith("/dev/") or leads_to.startswith(NO_DRIVES):
+                continue
+            if extent.name_of(_number_of(descriptor)) is None:
+                continue
+            about = (process / "fdinfo" / descriptor.name).read_text()
+        except OSError:
+            continue
+        flags = next((x.split()[1] for x in about.splitlines() if x.startswith("flags:")), "0")
+        if int(flags, 8) & os.O_ACCMODE != os.O_RDONLY:
+            return True
+    return False
+
+
+def moving_bytes(name: str) -> int:
+    """Bytes that others still move on a device after `PATIENCE_S`; 0 once it is quiet.
+
+    Parameters
+    ----------
+    name : str
+        Its kernel name.
+    """
+    end = time.monotonic() + PATIENCE_S
+    while True:
+        before = counters(name)
+        time.sleep(GLANCE_S)
+        after = counters(name)
+        if before is None or after is None:
+            return 0
+        moved = after.read_bytes + after.written_bytes - before.read_bytes - before.written_bytes
+        if not moved or time.monotonic() > end:
+            return moved
+
+
+def _processes(proc: Path) -> Iterator[Path]:
+    try:
+        entries = sorted(proc.iterdir())
+    except OSError:
+        return
+    yield from (p for p in entries if p.name.isdigit())
+
+
+def _text(path: Path) -> str:
+    try:
+        return path.read_text(encoding="utf-8", errors="replace").strip("\x00 \n\t")
+    except OSError:
+        return ""
