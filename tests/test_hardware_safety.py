@@ -156,7 +156,8 @@ def test_the_stamp_of_the_loops_is_known_again(place: int, generation: int, seed
     head = struct.pack("<4Q", place, generation, seed, compiled ^ 4096 * 7)
     assert stamp.is_stamp(head, place)
     assert not stamp.is_stamp(head, place + 512)
-    assert not stamp.is_stamp(head[:16] + b"\1" + head[17:], place)
+    other = bytes([head[16] ^ 1])
+    assert not stamp.is_stamp(head[:16] + other + head[17:], place)
 
 
 # Who uses it

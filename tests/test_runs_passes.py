@@ -49,6 +49,12 @@ class Scripted:
 
     def warm_up(self) -> None: ...
 
+    def capacity_bytes(self) -> int | None:
+        return None
+
+    def free_bytes(self) -> int | None:
+        return None
+
     def check(self, work: Workload) -> None:
         if self.refuses and work.random == (self.refuses == "random"):
             raise TargetError("too much")

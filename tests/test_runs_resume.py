@@ -228,7 +228,7 @@ def test_a_raw_device_takes_no_files(tmp_path: Path) -> None:
 
     plain = tmp_path / "device"
     plain.write_bytes(bytes(2**22))
-    raw = RawDevice(plain, writable=False, capacity_bytes=2**22, logical_block_bytes=512)
+    raw = RawDevice(plain, capacity_bytes=2**22, logical_block_bytes=512)
     with FileSession(raw) as session:
         assert session.capacity_bytes() == 2**22 and session.empty().freed_bytes == 0
         for refused in (

@@ -14,7 +14,6 @@ import random
 import shutil
 import sqlite3
 import subprocess
-import sys
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -248,18 +247,3 @@ def test_passes_in_a_log_that_nobody_can_bring_in_are_not_left_out_silently(
     connection.close()
     remount(small, "ro")
     assert "was not closed" in jovik("rank", "--shelf", small / "shelf.db", status=3).err
-
-
-def test_leftovers_of_the_dead_are_swept_and_those_of_the_living_stay(tmp_path: Path) -> None:
-    from jovik.shelf.atomic_files import create_atomically, scratch_beside
-
-    gone = subprocess.Popen([sys.executable, "-c", "pass"])
-    gone.wait()
-    (tmp_path / f".s.db.{gone.pid}.part").write_bytes(b"x")
-    (tmp_path / f".s.db.{os.getppid()}.part").write_bytes(b"x")
-    (tmp_path / ".s.db.mine.part").write_bytes(b"x")
-    scratch_beside(tmp_path / "s.db")
-    assert sorted(os.listdir(tmp_path)) == [f".s.db.{os.getppid()}.part", ".s.db.mine.part"]
-    create_atomically(tmp_path / "s.db", b"one")
-    create_atomically(tmp_path / "s.db", b"two")
-    assert (tmp_path / "s.db").read_bytes() == b"one"

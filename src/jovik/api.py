@@ -531,11 +531,8 @@ def _run(
 ) -> Measured:
     """Carry an order out; what stopped it is raised once the shelf has what there is."""
     with prepared(sheet, order) as ready:
-        if said := ready.spends(ask_above):
-            raise UsageError(
-                f"{said}, more than {100 * ask_above:g} %",
-                "say yes=True if that is meant, or measure less",
-            )
+        for said, beyond in ready.questions(ask_above) if ask_above < math.inf else ():
+            raise UsageError(f"{said}{beyond}", "say yes=True if that is meant, or measure less")
         ready.session.warm_up()
         begun = start_run(shelf, ready, resumed)
         outcome = execute(ready, begun, _Watch(watch))

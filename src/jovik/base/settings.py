@@ -16,6 +16,7 @@ import tomllib
 from pathlib import Path
 from typing import Any
 
+from jovik.base.atomic_files import write_atomically
 from jovik.base.errors import OutputError, UsageError
 from jovik.base.text_files import read_text
 
@@ -109,11 +110,8 @@ def write_setting(table: str | None, key: str, value: Any) -> Path:
         path.parent.mkdir(parents=True, exist_ok=True)
         # A link to a file elsewhere, as people who keep their settings in a repository have, stays.
         path = path.resolve()
-        part = path.with_name(f".{path.name}.part")
         # A server's address may have a password in it.
-        part.touch(mode=0o600)
-        part.write_text(tomlkit.dumps(document), encoding="utf-8")
-        os.replace(part, path)
+        write_atomically(path, tomlkit.dumps(document).encode(), mode=0o600)
     except OSError as error:
         raise OutputError(f"your settings {path} cannot be written: {error.strerror}") from None
     return path

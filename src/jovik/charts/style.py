@@ -5,12 +5,14 @@ The look in light and dark, the size in pixels, the small print, saving.
 
 from __future__ import annotations
 
+import io
 import textwrap
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from jovik.base.atomic_files import MADE, cannot_write, refuse_foreign, write_atomically
 from jovik.base.errors import OutputError, UsageError
 from jovik.base.interval import Interval
 from jovik.base.sanitize import strip_control
@@ -67,13 +69,18 @@ THEMES = {"light": LIGHT, "dark": DARK}
 QUIET = LIGHT.quiet
 
 
-def check_out(out: Path) -> None:
+def check_out(out: Path, *, force: bool = False) -> None:
     """Refuse a file that no picture can be written to, before anything is drawn.
+
+    Parameters
+    ----------
+    force : bool
+        Whether a file that Jovik did not make may be overwritten.
 
     Raises
     ------
     UsageError
-        The ending is not one of `FORMS`.
+        The ending is not one of `FORMS`, or the file is somebody's.
     OutputError
         Its folder is not there.
     """
@@ -84,6 +91,7 @@ def check_out(out: Path) -> None:
         )
     if not out.parent.is_dir():
         raise OutputError(f"there is no folder {out.parent} to put the picture in")
+    refuse_foreign(out, (MADE,), force=force)
 
 
 def figure(size: tuple[int, int], look: Theme = LIGHT) -> Any:
@@ -197,7 +205,7 @@ def truncate(name: str, most: int = 24) -> str:
 
 
 def save(fig: Any, out: Path) -> None:
-    """Write the file.
+    """Write the file, whole or not at all.
 
     Raises
     ------
@@ -206,11 +214,15 @@ def save(fig: Any, out: Path) -> None:
     """
     import warnings
 
+    form = out.suffix.lower().removeprefix(".")
+    key = {"png": "Software", "svg": "Creator", "pdf": "Creator"}.get(form)
+    drawn = io.BytesIO()
+    with warnings.catch_warnings():
+        # A name in a script that the font does not have is drawn as boxes; a warning of it on
+        # the terminal helps nobody.
+        warnings.filterwarnings("ignore", message="Glyph .* missing")
+        fig.savefig(drawn, format=form, metadata={key: MADE.decode()} if key else None)
     try:
-        with warnings.catch_warnings():
-            # A name in a script that the font does not have is drawn as boxes; a warning of it on
-            # the terminal helps nobody.
-            warnings.filterwarnings("ignore", message="Glyph .* missing")
-            fig.savefig(out)
+        write_atomically(out, drawn.getvalue())
     except OSError as error:
-        raise OutputError(f"{out} cannot be written: {error.strerror}") from None
+        raise cannot_write(out, error) from None

@@ -5,6 +5,7 @@ This module is all that `jovik --help` loads; each command's own module is loade
 
 from __future__ import annotations
 
+import contextlib
 import os
 import sys
 from importlib import import_module
@@ -12,8 +13,9 @@ from typing import Any
 
 import click
 
-from jovik.base.errors import JovikError
+from jovik.base.errors import JovikError, OutputError
 from jovik.base.version import VERSION
+from jovik.cli import streams
 from jovik.cli.echo import echo
 
 COMMANDS = {
@@ -75,13 +77,24 @@ class LazyGroup(click.Group):
     context_settings={"help_option_names": ["-h", "--help"]},
     invoke_without_command=True,
 )
+@click.option(
+    "--debug-log",
+    metavar="FILE",
+    help="Add to FILE what goes on, for a bug report: no serials, paths or passwords.",
+)
 @click.version_option(VERSION, "-V", "--version", message="jovik %(version)s")
 @click.pass_context
-def jovik(ctx: click.Context) -> None:
+def jovik(ctx: click.Context, debug_log: str | None) -> None:
     """Measure a storage drive, hold it against its claims, rank it among others.
 
     Each number says how sure it is, what limited it and whether it may be compared.
     """
+    if debug_log is not None:
+        from pathlib import Path
+
+        from jovik.cli.fault_log import start_debug_log
+
+        start_debug_log(Path(debug_log))
     if ctx.invoked_subcommand is None:
         click.echo(ctx.get_help())
         click.echo(f"\n{_next_words()}")
@@ -144,34 +157,56 @@ def main() -> None:
     Every failure is one or two plain lines and an exit status, never a traceback.
     """
     try:
+        streams.guard()
         status = jovik.main(prog_name="jovik", standalone_mode=False)
-        sys.exit(status if isinstance(status, int) else 0)
-    except JovikError as error:
-        complain(error)
-        sys.exit(error.exit_status)
-    except click.exceptions.Exit as stop:
-        sys.exit(stop.exit_code)
-    except click.ClickException as error:
-        where = (
-            f" (see: {error.ctx.command_path} --help)"
-            if isinstance(error, click.UsageError) and error.ctx
-            else ""
-        )
-        echo(f"jovik: {error.format_message()}{where}", err=True)
-        sys.exit(error.exit_code)
-    except (KeyboardInterrupt, click.Abort):
-        click.echo("jovik: interrupted", err=True)
-        sys.exit(130)
-    except BrokenPipeError:
-        # Whoever read from us has gone; Python would complain again when it flushes at exit.
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        streams.finish()
+    except streams.ReaderGone:
+        # Whoever read from us has what was wanted.
+        streams.give_up()
         sys.exit(0)
-    except Exception as error:
-        if os.environ.get("JOVIK_TRACEBACK"):
-            raise
-        echo(f"jovik: a fault in Jovik itself: {type(error).__name__}: {error}", err=True)
-        click.echo("  set JOVIK_TRACEBACK=1 and run it again to see where", err=True)
-        sys.exit(1)
+    except BaseException as error:
+        status = _ended_by(error)
+        with contextlib.suppress(OutputError, streams.ReaderGone):
+            streams.finish()
+        sys.exit(status)
+    sys.exit(status if isinstance(status, int) else 0)
+
+
+def _ended_by(error: BaseException) -> int:
+    """Say what ended the program; its exit status."""
+    from jovik.base.fault_errors import environment_error
+    from jovik.cli.fault_log import keep, log_error
+
+    if isinstance(error, click.exceptions.Exit):
+        return error.exit_code
+    log_error(error)
+    refused = environment_error(error)
+    if isinstance(error, JovikError) or refused is not None:
+        shown = error if isinstance(error, JovikError) else refused
+        assert shown is not None
+        complain(shown)
+        return shown.exit_status
+    if isinstance(error, click.ClickException):
+        is_usage = isinstance(error, click.UsageError) and error.ctx is not None
+        where = f" (see: {error.ctx.command_path} --help)" if is_usage else ""  # type: ignore[attr-defined]
+        echo(f"jovik: {error.format_message()}{where}", err=True)
+        return error.exit_code
+    if isinstance(error, KeyboardInterrupt | click.Abort):
+        click.echo("jovik: interrupted", err=True)
+        return 130
+    if isinstance(error, SystemExit):
+        return error.code if isinstance(error.code, int) else 1
+    if os.environ.get("JOVIK_TRACEBACK"):
+        raise error
+    kept = keep(error, sys.argv[1:])
+    echo(f"jovik: a fault in Jovik itself: {type(error).__name__}: {error}", err=True)
+    click.echo(
+        f"  for a bug report: {kept}"
+        if kept
+        else "  set JOVIK_TRACEBACK=1 and run it again to see where",
+        err=True,
+    )
+    return 1
 
 
 def complain(error: JovikError) -> None:

@@ -33,6 +33,13 @@ def format_option(*more: str) -> Callable[[F], F]:
     )
 
 
+def force_option(command: F) -> F:
+    """`--force`."""
+    return click.option(
+        "--force", is_flag=True, help="Write over a file that Jovik did not make, too."
+    )(command)
+
+
 def destroy_options(command: F) -> F:
     """`--destroy SERIAL` and what it may overwrite."""
     for option in (

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from jovik.base.sanitize import csv_text, escape_control, strip_control
+from jovik.cli.streams import ReaderGone
 from jovik.tables import Table
 
 if TYPE_CHECKING:
@@ -35,9 +36,14 @@ def console(*, err: bool = False) -> Any:
     """A Rich console that never cuts a table short in a pipe."""
     from rich.console import Console
 
+    class ForResults(Console):
+        def on_broken_pipe(self) -> None:
+            # Rich would end the program with status 1.
+            raise ReaderGone
+
     stream = sys.stderr if err else sys.stdout
     width = None if stream.isatty() or "COLUMNS" in os.environ else 140
-    return Console(file=stream, width=width, highlight=False, markup=False, emoji=False)
+    return ForResults(file=stream, width=width, highlight=False, markup=False, emoji=False)
 
 
 def show_table(found: Table) -> None:

@@ -10,7 +10,7 @@ import click
 
 from jovik.cli.completion import drives
 from jovik.cli.echo import echo
-from jovik.cli.options import F, UnitParam, percent, shelf_option
+from jovik.cli.options import F, UnitParam, force_option, percent, shelf_option
 
 AXES = ("depth", "block", "workers", "mix", "compressible")
 """See `jovik.charts.registry.AXES`, which loads too much for a help text."""
@@ -32,6 +32,7 @@ def _common(command: F) -> F:
     """What every picture takes."""
     for option in (
         shelf_option,
+        force_option,
         click.option(
             "--theme",
             type=click.Choice(["light", "dark"]),
@@ -58,7 +59,14 @@ def _common(command: F) -> F:
 
 
 def _draw(
-    kind: str, drives: Sequence[str], out: Path, theme: str, shelf_at: str | None, **how: Any
+    kind: str,
+    drives: Sequence[str],
+    *,
+    out: Path,
+    theme: str,
+    shelf_at: str | None,
+    force: bool,
+    **how: Any,
 ) -> None:
     """Draw one kind of picture of the shelf; the file is checked before anything is drawn."""
     from jovik.charts.registry import draw
@@ -66,7 +74,7 @@ def _draw(
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
-    check_out(out)
+    check_out(out, force=force)
     with Shelf(where_from(shelf_at)) as shelf:
         draw(shelf, kind, drives, out, look=THEMES[theme], **how)
     echo(f"drew {out}")
@@ -96,16 +104,9 @@ def picture() -> None:
     help="The drive the index calls 100. Default: the one measured first.",
 )
 @_common
-def rank(
-    out: Path,
-    size: tuple[int, int],
-    theme: str,
-    highlight: str | None,
-    yardstick: str | None,
-    shelf_at: str | None,
-) -> None:
+def rank(**how: Any) -> None:
     """The ranking of all drives, overall and by step, with intervals."""
-    _draw("rank", [], out, theme, shelf_at, highlight=highlight, yardstick=yardstick, size=size)
+    _draw("rank", [], **how)
 
 
 @picture.command()
@@ -118,11 +119,9 @@ def rank(
     help="How far below a claim still meets it.",
 )
 @_common
-def claims(
-    drive: str, margin: float, out: Path, size: tuple[int, int], theme: str, shelf_at: str | None
-) -> None:
+def claims(drive: str, **how: Any) -> None:
     """What was measured of each claim of DRIVE."""
-    _draw("claims", [drive], out, theme, shelf_at, margin=margin, size=size)
+    _draw("claims", [drive], **how)
 
 
 @picture.command("long-write")
@@ -138,17 +137,9 @@ def claims(
     help="What the rate is drawn over.",
 )
 @_common
-def long_write(
-    drives: tuple[str, ...],
-    phrase: str | None,
-    over: str,
-    out: Path,
-    size: tuple[int, int],
-    theme: str,
-    shelf_at: str | None,
-) -> None:
+def long_write(drives: tuple[str, ...], **how: Any) -> None:
     """The long write of DRIVES, with the cliff, the steady parts and the temperature."""
-    _draw("long-write", drives, out, theme, shelf_at, phrase=phrase, over=over, size=size)
+    _draw("long-write", drives, **how)
 
 
 @picture.command()
@@ -164,17 +155,9 @@ def long_write(
     "--writes/--reads", default=False, help="Ladders of writes or of reads, where there are both."
 )
 @_common
-def ladder(
-    drives: tuple[str, ...],
-    axis: str,
-    writes: bool,
-    out: Path,
-    size: tuple[int, int],
-    theme: str,
-    shelf_at: str | None,
-) -> None:
+def ladder(drives: tuple[str, ...], **how: Any) -> None:
     """A ladder of DRIVES as a curve, with intervals and the knee."""
-    _draw("ladder", drives, out, theme, shelf_at, axis=axis, writes=writes, size=size)
+    _draw("ladder", drives, **how)
 
 
 @picture.command()
@@ -188,40 +171,31 @@ def ladder(
     help="Whose latencies.",
 )
 @_common
-def latency(
-    drives: tuple[str, ...],
-    phrase: str,
-    out: Path,
-    size: tuple[int, int],
-    theme: str,
-    shelf_at: str | None,
-) -> None:
+def latency(drives: tuple[str, ...], **how: Any) -> None:
     """How long I/Os of DRIVES take, from half of them to one in a million."""
-    _draw("latency", drives, out, theme, shelf_at, phrase=phrase, size=size)
+    _draw("latency", drives, **how)
 
 
 @picture.command()
 @click.argument("drive", shell_complete=drives)
 @_common
-def full(drive: str, out: Path, size: tuple[int, int], theme: str, shelf_at: str | None) -> None:
+def full(drive: str, **how: Any) -> None:
     """Steps of DRIVE on the empty drive against the same nearly full."""
-    _draw("full", [drive], out, theme, shelf_at, size=size)
+    _draw("full", [drive], **how)
 
 
 @picture.command()
 @click.argument("drive", shell_complete=drives)
 @_common
-def surface(drive: str, out: Path, size: tuple[int, int], theme: str, shelf_at: str | None) -> None:
+def surface(drive: str, **how: Any) -> None:
     """A scan of DRIVE from the first to the last address."""
-    _draw("surface", [drive], out, theme, shelf_at, size=size)
+    _draw("surface", [drive], **how)
 
 
 @picture.command()
 @click.argument("old", shell_complete=drives)
 @click.argument("new", shell_complete=drives)
 @_common
-def upgrade(
-    old: str, new: str, out: Path, size: tuple[int, int], theme: str, shelf_at: str | None
-) -> None:
+def upgrade(old: str, new: str, **how: Any) -> None:
     """OLD against NEW, step by step."""
-    _draw("upgrade", [old, new], out, theme, shelf_at, size=size)
+    _draw("upgrade", [old, new], **how)

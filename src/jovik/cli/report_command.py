@@ -8,7 +8,7 @@ import click
 
 from jovik.cli.completion import drives
 from jovik.cli.echo import echo
-from jovik.cli.options import shelf_option
+from jovik.cli.options import force_option, shelf_option
 
 
 @click.command()
@@ -40,6 +40,7 @@ from jovik.cli.options import shelf_option
     type=click.Path(path_type=Path),
     help="FILE.html (all in one file), FILE.md (pictures beside it), or a folder for both.",
 )
+@force_option
 @shelf_option
 def report(
     drive: str | None,
@@ -48,6 +49,7 @@ def report(
     every: bool,
     each: bool,
     out: Path,
+    force: bool,
     shelf_at: str | None,
 ) -> int:
     """Make the review of DRIVE: the verdict first, then all that it rests on.
@@ -74,9 +76,9 @@ def report(
     check_pages(out)
     with Shelf(where_from(shelf_at)) as shelf:
         if drive is None:
-            publish_overview(shelf, out, each=each, said=_wrote)
+            publish_overview(shelf, out, each=each, said=_wrote, force=force)
             return 0
-        for path in publish_review(shelf, drive, out, against, words):
+        for path in publish_review(shelf, drive, out, against, words, force=force):
             _wrote(path)
         usual = words_beside(shelf.where, shelf.sheet(drive).drive.name)
     if words is None and usual is not None and not usual.exists():

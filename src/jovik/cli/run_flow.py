@@ -6,6 +6,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import signal
 import sys
@@ -65,7 +66,7 @@ def run_order(
     JovikError
         Whatever stopped it, after what was measured has been shown.
     """
-    from jovik.base.errors import JovikError
+    from jovik.base.errors import JovikError, ShelfError
     from jovik.runs import execute, prepared, start_run
 
     with (
@@ -88,22 +89,37 @@ def run_order(
             screen.say(f"warning: {warning}")
         with interruptible():
             outcome = execute(ready, begun, screen, InterruptRearmingRecorder)
-        if outcome.lost is not None:
-            if isinstance(outcome.failure, JovikError):
-                screen.say(outcome.failure.message)
-            raise outcome.lost
+        if outcome.lost is not None and isinstance(outcome.failure, JovikError):
+            screen.say(outcome.failure.message)
+    if outcome.lost is not None:
+        with contextlib.suppress(ShelfError):
+            _show_what_is_there(shelf, outcome, form)
+        raise outcome.lost
     return _show(shelf, outcome, form)
+
+
+def _show_what_is_there(shelf: Shelf, outcome: RunOutcome, form: str) -> None:
+    """The passes that reached the shelf, of a run whose others wait for it."""
+    from jovik.cli.run_output import show_run
+
+    show_run(shelf.run(outcome.run), shelf.results_of_run(outcome.run), form)
 
 
 def _show(shelf: Shelf, outcome: RunOutcome, form: str) -> int:
     """The run's results, then what stopped it."""
-    from jovik.base.errors import RunInterrupted
+    from jovik.base.errors import OutputError, RunInterrupted
     from jovik.cli.run_output import show_run
+    from jovik.cli.streams import ReaderGone
 
     results, failure = shelf.results_of_run(outcome.run), outcome.failure
     # Who asked for JSON or CSV gets it, however little there is to tell.
     if results or failure is None or form != "table":
-        show_run(shelf.run(outcome.run), results, form)
+        try:
+            show_run(shelf.run(outcome.run), results, form)
+        except (OutputError, ReaderGone):
+            # What stopped the run says more.
+            if failure is None:
+                raise
     if isinstance(failure, KeyboardInterrupt):
         kept = sum(len(r.passes) for r in results)
         raise RunInterrupted(
@@ -117,19 +133,15 @@ def _show(shelf: Shelf, outcome: RunOutcome, form: str) -> int:
 
 
 def _ask(ready: PreparedRun, consent: EnduranceConsent) -> None:
-    """Ask before much of the drive's life is written away."""
+    """Ask before much of the drive's life is written away, or the system's own drive is filled."""
     from jovik.base.errors import UsageError
     from jovik.runs.prepare import ASK_ABOVE
 
     above = ASK_ABOVE if consent.ask_above is None else consent.ask_above
-    said = ready.spends(above)
-    if consent.yes or not said:
-        return
-    if not sys.stdin.isatty():
-        raise UsageError(
-            f"{said}, more than {100 * above:g} %", "add --yes if that is meant, or measure less"
-        )
-    click.confirm(f"{said}. Go on?", abort=True, err=True)
+    for said, beyond in ready.questions(above) if not consent.yes else ():
+        if not sys.stdin.isatty():
+            raise UsageError(f"{said}{beyond}", "add --yes if that is meant, or measure less")
+        click.confirm(f"{said}. Go on?", abort=True, err=True)
 
 
 def _warm_up(session: Session) -> None:
@@ -154,14 +166,16 @@ def interruptible() -> Iterator[None]:
 
     The handlers that were there come back after it.
     """
-    before, patient = signal.getsignal(signal.SIGTERM), signal.getsignal(signal.SIGINT)
-    signal.signal(signal.SIGTERM, signal.default_int_handler)
-    signal.signal(signal.SIGINT, _first_interrupt)
+    handlers = {signal.SIGTERM: signal.default_int_handler, signal.SIGINT: _first_interrupt}
+    # Of a terminal that was closed; who asked to go on without one (nohup) is left alone.
+    if signal.getsignal(signal.SIGHUP) != signal.SIG_IGN:
+        handlers[signal.SIGHUP] = signal.default_int_handler
+    before = {number: signal.signal(number, handler) for number, handler in handlers.items()}
     try:
         yield
     finally:
-        signal.signal(signal.SIGTERM, before)
-        signal.signal(signal.SIGINT, patient)
+        for number, handler in before.items():
+            signal.signal(number, handler)
 
 
 @dataclass

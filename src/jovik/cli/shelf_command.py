@@ -9,7 +9,7 @@ import click
 
 from jovik.cli.completion import drives
 from jovik.cli.echo import echo
-from jovik.cli.options import format_option, shelf_option
+from jovik.cli.options import force_option, format_option, shelf_option
 
 if TYPE_CHECKING:
     from jovik.shelf.store import Shelf
@@ -36,14 +36,15 @@ def shelf() -> None:
     type=click.Path(dir_okay=False, path_type=Path),
     help="The zip to write.",
 )
+@force_option
 @shelf_option
-def export_command(drive: str | None, out: Path, shelf_at: str | None) -> None:
+def export_command(drive: str | None, out: Path, force: bool, shelf_at: str | None) -> None:
     """Write the shelf to a zip of JSON and CSV, which `import` takes anywhere."""
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     with Shelf(where_from(shelf_at)) as found:
-        count = found.export(out, drive)
+        count = found.export(out, drive, force=force)
     echo(f"wrote {out}: {count} {'run' if count == 1 else 'runs'}")
 
 
@@ -145,12 +146,13 @@ def check(form: str, shelf_at: str | None) -> int:
     type=click.Path(dir_okay=False, path_type=Path),
     help="The file to write; it is a shelf itself.",
 )
+@force_option
 @shelf_option
-def backup(out: Path, shelf_at: str | None) -> None:
+def backup(out: Path, force: bool, shelf_at: str | None) -> None:
     """Copy the shelf as it is at this moment to a file, while others go on writing to it."""
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     with Shelf(where_from(shelf_at)) as found:
-        found.backup(out)
+        found.backup(out, force=force)
     echo(f"wrote {out}; use it with --shelf {out}")

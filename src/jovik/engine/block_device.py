@@ -71,6 +71,18 @@ class RawDevice:
         """All of it, where it may be written."""
         return self.capacity_bytes if self.writable else 0
 
+    def to_fill_bytes(self, percent: int) -> int:
+        """What that share of it comes to."""
+        return self.capacity_bytes * percent // 100
+
+    def squeezed(self) -> str:
+        """Nobody can take any of it."""
+        return ""
+
+    def has_space(self) -> bool:
+        """A device has all of its space."""
+        return True
+
     def capacity_bytes_addressed(self) -> int | None:
         """All of it."""
         return self.capacity_bytes

@@ -12,8 +12,6 @@ from __future__ import annotations
 import contextlib
 import ctypes
 import hashlib
-import os
-import tempfile
 from collections.abc import Callable
 from functools import cache
 from importlib.metadata import version
@@ -23,6 +21,9 @@ from typing import Any
 import llvmlite
 import llvmlite.binding as llvm
 import numpy.typing as npt
+
+from jovik.base.atomic_files import write_atomically
+from jovik.base.own_files import make_own_folder, read_own
 
 KERNEL = Path(__file__).parent / "kernel"
 SYMBOL = "jovik_loop"
@@ -138,12 +139,12 @@ def _sum(code: bytes) -> bytes:
 
 
 def _kept(place: Path) -> bytes | None:
-    """What was kept; None where nothing was, or where it is not whole.
+    """What was kept; None where nothing was, where it is not whole, or where others could write.
 
-    A linker believes what it is given.
+    A linker believes what it is given, and what it loads runs with this process's rights.
     """
     try:
-        content = place.read_bytes()
+        content = read_own(place)
     except OSError:
         return None
     code = content[SUM_BYTES:]
@@ -156,7 +157,5 @@ def _keep(place: Path, code: bytes) -> None:
     Where that is impossible each process compiles for itself.
     """
     with contextlib.suppress(OSError):
-        place.parent.mkdir(parents=True, exist_ok=True)
-        with tempfile.NamedTemporaryFile(dir=place.parent, delete=False) as out:
-            out.write(_sum(code) + code)
-        os.replace(out.name, place)
+        make_own_folder(place.parent)
+        write_atomically(place, _sum(code) + code, mode=0o600)

@@ -5,8 +5,6 @@ Lays it out, runs passes on it with a crew of threads, watches them, reads stamp
 
 from __future__ import annotations
 
-import errno
-import shutil
 import threading
 import time
 from dataclasses import replace
@@ -16,13 +14,14 @@ import numpy as np
 import numpy.typing as npt
 
 from jovik.base.errors import TargetError
+from jovik.base.fault_errors import fault_error
 from jovik.base.session import CopyJob, DiscardResult, Progress, ProgressCallback, Workload
-from jovik.base.trace import SLICE_COLUMNS, SLICE_NS, IoFault, Latencies, StampFaults, Trace
+from jovik.base.trace import SLICE_COLUMNS, Trace
 from jovik.engine import code_cache
 from jovik.engine.buffers import Buffers, check_memory, unit_of
 from jovik.engine.file_copy import CopyFolder, sweep
 from jovik.engine.kernel import layout
-from jovik.engine.reserved_space import reserved_bytes
+from jovik.engine.pass_trace import live_latency_ns, progress_of, trace_of
 from jovik.engine.selection import select_engine
 from jovik.engine.storage import Storage
 from jovik.engine.test_file import TestFile
@@ -30,6 +29,8 @@ from jovik.engine.worker_pool import BlockingPool, WorkerPool
 
 STALL_S = 30.0
 """A pass in which nothing completes for so long is given up."""
+STANDSTILL_S = 1.0
+"""A look that comes so late says that this process did not run (`jovik.hardware.standstill`)."""
 GRACE_S = 0.08
 """How long Ctrl-C waits for I/Os in flight before it leaves them behind."""
 LAYOUT_GENERATION = 2**30
@@ -38,18 +39,9 @@ LAYOUT_BLOCK, LAYOUT_DEPTH = 2**20, 8
 MOST_THREADS = 1024
 CEILING_NS = 60_000_000
 """How long the tester's own ceiling is measured before a step."""
+GIVEN_BACK = "the test files were given back; free some space, and jovik resume"
 LATENCY_EVERY_S = 0.5
 """Interval at which the live view reads latencies from the per-thread histograms."""
-
-
-def live_latency_ns(crew: WorkerPool) -> tuple[float | None, float | None]:
-    """p50 and p99 of a pass so far, ns, both directions together."""
-    whole = Latencies.merged(crew.latencies().values())
-    return (
-        (whole.percentile_ns(0.5), whole.percentile_ns(0.99))
-        if whole is not None and whole.total
-        else (None, None)
-    )
 
 
 class FileSession:
@@ -188,19 +180,7 @@ class FileSession:
                     "to allow that, name the unit: --destroy SERIAL",
                 )
             return max(whole * percent // 100 - self._laid_out, 0)
-        usage = shutil.disk_usage(self.place.folder)
-        missing = max(round((usage.used + usage.free) * percent / 100) - usage.used, 0)
-        if missing > usage.free - reserved_bytes(usage.total):
-            most = int(
-                100
-                * (usage.used + usage.free - reserved_bytes(usage.total))
-                / (usage.used + usage.free)
-            )
-            raise TargetError(
-                f"{self.place.folder} is not filled to {percent} %: some of it has to stay free",
-                f"at most {most} % is possible here",
-            )
-        return missing
+        return self.place.to_fill_bytes(percent)
 
     def fill(self, percent: int, seed: int, watch: ProgressCallback) -> Trace | None:
         """Fill a file system with a second unnamed file, or a device behind the test area."""
@@ -259,7 +239,13 @@ class FileSession:
 
     def copy(self, job: CopyJob, watch: ProgressCallback) -> Trace:
         """Copy files; see `jovik.base.session.Session.copy`."""
-        return replace(self._copies.run(job, self.place.free_bytes(), watch), notes=())
+
+        def attended(live: Progress) -> None:
+            if squeezed := self.place.squeezed():
+                raise TargetError(squeezed, GIVEN_BACK)
+            watch(live)
+
+        return replace(self._copies.run(job, self.place.free_bytes(), attended), notes=())
 
     def ceiling_iops(self, work: Workload) -> float | None:
         """IOPS of the loop on a null backend, or on memory where I/O is buffered.
@@ -353,9 +339,10 @@ class FileSession:
             layout, watch, fixed_generation=LAYOUT_GENERATION, first_block=first, unit=unit
         )
         if trace.first_fault:
-            raise OSError(
-                trace.first_fault.errno or errno.EIO,
-                f"while the test file was laid out: {trace.first_fault.what}",
+            raise fault_error(
+                trace.first_fault,
+                "while the test file was written for the first time",
+                "nothing of this step was measured",
             )
         same = self._stamped in (None, (unit, work.compressible_percent)) if first else True
         self._stamped = (unit, work.compressible_percent) if same else None
@@ -438,6 +425,10 @@ class FileSession:
         crew.start()
         try:
             stalled = self._attend(crew, watch)
+        except TargetError:
+            self._keep_if_alive(crew)
+            self.empty()
+            raise
         except KeyboardInterrupt:
             # A pass that only a person ends has ended well.
             interrupted = not work.endless
@@ -445,15 +436,28 @@ class FileSession:
             if not crew.wait(GRACE_S):
                 crew.stop(layout.ABANDON)
                 crew.wait(GRACE_S)
-        if any(t.is_alive() for t in crew.threads) or crew.total(layout.LEFT_IN_FLIGHT):
-            self._kept.append(crew)
-            self.buffers = Buffers(self.buffers.seed)
+        self._keep_if_alive(crew)
         if crew.failure is not None:
             raise crew.failure
         flush_ns = self._flush() if work.writes and not interrupted and not stalled else 0
         if interrupted:
             raise KeyboardInterrupt
-        return self._trace(crew, work, flush_ns, stalled)
+        return trace_of(
+            crew,
+            work,
+            engine=self.engine_for(work),
+            direct=self.direct,
+            flush_ns=flush_ns,
+            silent_s=STALL_S if stalled else None,
+            has_space=self.place.has_space(),
+            notes=self.notes,
+        )
+
+    def _keep_if_alive(self, crew: WorkerPool) -> None:
+        """I/O that was left behind may still come: the memory that it goes to must stay."""
+        if any(t.is_alive() for t in crew.threads) or crew.total(layout.LEFT_IN_FLIGHT):
+            self._kept.append(crew)
+            self.buffers = Buffers(self.buffers.seed)
 
     def _attend(self, crew: WorkerPool, watch: ProgressCallback) -> bool:
         """Stay with a pass until it ends.
@@ -461,40 +465,29 @@ class FileSession:
         Whether it was given up because nothing completed any more.
         """
         began = time.monotonic()
-        seen, moved = -1, began
-        told, p50, p99 = began, None, None
+        seen, moved, looked = -1, began, began
+        told, latencies = began, live_latency_ns(crew)
         while not crew.wait(0.1):
+            if squeezed := self.place.squeezed():
+                crew.stop(layout.ABANDON)
+                crew.wait(1.0)
+                raise TargetError(squeezed, GIVEN_BACK)
             at = time.monotonic()
-            rows = int((at - began) * 1e9) // SLICE_NS + 1
-            slices = crew.slices(rows)
-            done = int(slices[:, [1, 3, 4]].sum())
-            if done != seen:
-                seen, moved = done, at
+            if at - looked > STANDSTILL_S:
+                # It was this process that stood still: the drive may not have been asked.
+                moved = at
+            looked = at
+            if at - told > LATENCY_EVERY_S:
+                told = at
+                latencies = live_latency_ns(crew)
+            live, completed = progress_of(crew, at - began, latencies)
+            if completed != seen:
+                seen, moved = completed, at
             elif at - moved > STALL_S:
                 crew.stop(layout.ABANDON)
                 crew.wait(1.0)
                 return True
-            lately = slices[-11:-1]
-            rate = (
-                float(lately[:, [0, 2]].sum()) / (len(lately) * SLICE_NS) * 1e9
-                if len(lately)
-                else 0.0
-            )
-            if at - told > LATENCY_EVERY_S:
-                told = at
-                p50, p99 = live_latency_ns(crew)
-            read, written, errors = (int(slices[:, column].sum()) for column in (0, 2, 4))
-            watch(
-                Progress(
-                    int((at - began) * 1e9),
-                    read + written,
-                    rate,
-                    errors,
-                    p50,
-                    p99,
-                    written_bytes=written,
-                )
-            )
+            watch(live)
         return False
 
     def _flush(self) -> int:
@@ -511,42 +504,3 @@ class FileSession:
         thread.start()
         thread.join(STALL_S * 2)
         return spent[0] if spent else time.monotonic_ns() - began
-
-    def _trace(self, crew: WorkerPool, work: Workload, flush_ns: int, stalled: bool) -> Trace:
-        elapsed = crew.elapsed_ns()
-        rows = max(1, -(-elapsed // SLICE_NS))
-        slices = crew.slices(rows)
-        fault = crew.first_fault()
-        if stalled:
-            slices[-1, SLICE_COLUMNS.index("errors")] += 1
-            fault = fault or IoFault(
-                errno.ETIMEDOUT,
-                f"no I/O completed for {STALL_S:.0f} s",
-                0,
-                "read" if work.reads else "write",
-                elapsed,
-            )
-        stamps = None
-        if crew.total(layout.CHECKED) or (work.verify and not work.writes):
-            stamps = StampFaults(
-                crew.total(layout.CHECKED),
-                crew.total(layout.WRONG),
-                crew.total(layout.STALE),
-                0,
-                crew.bad_places(),
-            )
-        return Trace(
-            engine=self.engine_for(work),
-            direct=self.direct,
-            seed=work.seed,
-            elapsed_ns=elapsed,
-            flush_ns=flush_ns,
-            cpu_ns=crew.total(layout.CPU_NS),
-            slices=slices,
-            latencies=crew.latencies(),
-            late_written_bytes=crew.total(layout.LATE_WRITTEN),
-            first_fault=fault,
-            stamps=stamps,
-            stopped=stalled,
-            notes=self.notes,
-        )

@@ -41,6 +41,15 @@ class Storage(Protocol):
         What the test file holds counts as free.
         """
 
+    def to_fill_bytes(self, percent: int) -> int:
+        """Bytes that would fill a file system so far (TargetError: some of it has to stay free)."""
+
+    def squeezed(self) -> str:
+        """Why a pass has to end: others took what was to stay free; empty otherwise."""
+
+    def has_space(self) -> bool:
+        """Whether a little more could be written now."""
+
     def capacity_bytes_addressed(self) -> int | None:
         """All bytes of a device; None on a file system."""
 

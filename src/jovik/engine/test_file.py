@@ -15,7 +15,8 @@ from pathlib import Path
 
 from jovik.base.errors import TargetError
 from jovik.base.quantities import show_size
-from jovik.engine.reserved_space import reserved_bytes
+from jovik.engine.reserved_space import floor_bytes, reserved_bytes, writable_bytes
+from jovik.hardware.device import on_system_volume
 from jovik.hardware.mounts import read_mounts
 
 CACHE_ONLY = {0x01021994: "tmpfs", 0x858458F6: "ramfs"}
@@ -34,6 +35,8 @@ FITRIM = 0xC0185879
 NAMED = ".jovik-test-"
 """Name prefix of a test file on file systems without unnamed files."""
 LEFTOVER_AFTER_S = 10.0
+LITTLE_BYTES = 4 * 2**20
+"""More than a file system keeps for itself of its last blocks."""
 
 
 class TestFile:
@@ -59,6 +62,9 @@ class TestFile:
         self.writable = True
         self.block_bytes = logical_block_bytes(folder)
         self.direct = False
+        self._system = on_system_volume(folder)
+        usage = shutil.disk_usage(folder)
+        self._floor_bytes = floor_bytes(usage.total, usage.free, system=self._system)
         wanted = os.O_DIRECT if hasattr(os, "O_DIRECT") and in_memory(folder) is None else 0
         self._sweep()
         try:
@@ -110,15 +116,53 @@ class TestFile:
             usage = shutil.disk_usage(self.folder)
             raise TargetError(
                 f"{self.folder} has {show_size(usage.free)} free; this needs "
-                f"{show_size(span_bytes)} and leaves {show_size(reserved_bytes(usage.total))} "
-                "alone",
+                f"{show_size(span_bytes)} and leaves "
+                f"{show_size(reserved_bytes(usage.total, system=self._system))} alone"
+                f"{': the system runs from this drive' if self._system else ''}",
                 "free some space, name another folder, or add 'within SPAN' to the phrase",
             )
 
     def free_bytes(self) -> int:
         """Bytes that may still be written; what the test file holds counts as free."""
         usage = shutil.disk_usage(self.folder)
-        return max(usage.free - reserved_bytes(usage.total), 0) + os.fstat(self.fd).st_blocks * 512
+        held = os.fstat(self.fd).st_blocks * 512
+        return writable_bytes(usage.total, usage.free, system=self._system) + held
+
+    def to_fill_bytes(self, percent: int) -> int:
+        """Bytes that are missing until the file system is so full.
+
+        Raises
+        ------
+        TargetError
+            Some of it has to stay free.
+        """
+        usage = shutil.disk_usage(self.folder)
+        whole = usage.used + usage.free
+        missing = max(round(whole * percent / 100) - usage.used, 0)
+        kept = reserved_bytes(usage.total, system=self._system)
+        if missing and missing > usage.free - kept:
+            most = int(100 * (whole - kept) / whole)
+            why = ", because the system runs from this drive" if self._system else ""
+            raise TargetError(
+                f"{self.folder} is not filled to {percent} %: {show_size(kept)} of it has to stay "
+                f"free{why}",
+                f"at most {most} % is possible here",
+            )
+        return missing
+
+    def squeezed(self) -> str:
+        """See `jovik.engine.storage.Storage`."""
+        free = shutil.disk_usage(self.folder).free
+        if free >= self._floor_bytes:
+            return ""
+        return (
+            f"only {show_size(free)} is free in {self.folder} now: others have taken what was to "
+            "stay free"
+        )
+
+    def has_space(self) -> bool:
+        """See `jovik.engine.storage.Storage`."""
+        return shutil.disk_usage(self.folder).free > LITTLE_BYTES
 
     def capacity_bytes_addressed(self) -> int | None:
         """A file system lies between."""

@@ -15,6 +15,9 @@ SECTOR = 512
 HIDDEN = ("ram", "zram", "fd", "sr", "dm-", "md", "nbd")
 """Kernel names of what is no drive of its own."""
 
+SYSTEM_POINTS = ("/", "/boot", "/boot/efi", "/usr", "/var", "/home")
+"""Where a drive is mounted that the running system lives on."""
+
 
 @dataclass(frozen=True)
 class Partition:
@@ -62,9 +65,7 @@ class BlockDevice:
     @property
     def is_system(self) -> bool:
         """Whether the running system lives on it."""
-        return any(
-            m.point in ("/", "/boot", "/boot/efi", "/usr", "/var", "/home") for m in self.all_mounts
-        )
+        return any(m.point in SYSTEM_POINTS for m in self.all_mounts)
 
 
 def text(path: Path) -> str:
@@ -314,6 +315,20 @@ def under_folder(
         else None
     )
     return (device(entry, mounts, read_swaps(proc)) if entry is not None else None), best
+
+
+def on_system_volume(folder: Path) -> bool:
+    """Whether a folder is on a file system that the running system lives on."""
+    mounts = read_mounts()
+    mine = _mount_of(folder, mounts)
+    if mine is None:
+        return False
+    theirs = [m for group in mounts.values() for m in group if m.point in SYSTEM_POINTS]
+    # Each volume of a btrfs has a number of its own; its source is the same.
+    return any(
+        m.number == mine.number or (mine.source.startswith("/dev/") and m.source == mine.source)
+        for m in theirs
+    )
 
 
 def _mount_of(folder: Path, mounts: dict[str, list[Mount]]) -> Mount | None:

@@ -121,11 +121,13 @@ def open_exclusively(device: BlockDevice, system: str | None) -> int:
     try:
         fd = os.open(device.node, flags)
     except OSError as error:
-        if error.errno == errno.EBUSY:
-            against = safety_of(device, system, look_inside=False).refusals
-            raise _refusal(device, against or ("somebody uses it",)) from None
-        if error.errno == errno.EROFS:
-            raise _refusal(device, ("it is read-only",)) from None
+        against = safety_of(device, system, look_inside=False).refusals
+        if error.errno == errno.EBUSY and not against:
+            against = ("somebody uses it",)
+        if error.errno == errno.EROFS and not against:
+            against = ("it is read-only",)
+        if against:
+            raise _refusal(device, against) from None
         rights = f"it needs rights: sudo jovik measure {device.node} ..."
         raise TargetError(
             f"{device.node} cannot be opened: {error.strerror}",

@@ -2,33 +2,39 @@
 
 from __future__ import annotations
 
-import os
 from pathlib import Path
 
-from jovik.base.errors import OutputError, UsageError
+from jovik.base import atomic_files
+from jovik.base.atomic_files import cannot_write, refuse_foreign, write_atomically
+from jovik.base.errors import OutputError
 from jovik.report.csv_appendix import HEADER
 from jovik.report.document import CsvAttachment, Document
 from jovik.report.html import render_html
 from jovik.report.markdown import MADE, as_markdown
 
-OURS = {".html": '<meta name="generator" content="Jovik">', ".md": MADE, ".csv": ",".join(HEADER)}
-"""What tells a page of ours from somebody else's, near its beginning."""
+OURS = {
+    ".html": b'<meta name="generator" content="Jovik">',
+    ".md": MADE.encode(),
+    ".csv": ",".join(HEADER).encode(),
+    ".png": atomic_files.MADE,
+}
+"""What tells a file of ours from somebody else's."""
 
 
-def write_html(document: Document, out: Path) -> list[Path]:
+def write_html(document: Document, out: Path, *, force: bool = False) -> list[Path]:
     """One self-contained page."""
-    return [_write(out, render_html(document).encode())]
+    return [_write(out, render_html(document).encode(), force)]
 
 
-def write_markdown(document: Document, out: Path) -> list[Path]:
+def write_markdown(document: Document, out: Path, *, force: bool = False) -> list[Path]:
     """The page in Markdown, its pictures in a folder and its raw figures beside it."""
     folder = out.with_name(f"{out.stem}-pictures")
-    written = [_write(out, as_markdown(document, folder.name).encode())]
+    written = [_write(out, as_markdown(document, folder.name).encode(), force)]
     _make(folder)
     for picture in document.pictures:
-        written.append(_write(folder / f"{picture.name}.png", picture.light))
+        written.append(_write(folder / f"{picture.name}.png", picture.light, force))
     raw = [b for s in document.sections for b in s.blocks if isinstance(b, CsvAttachment)]
-    return written + [_write(out.with_name(f.name), f.csv.encode()) for f in raw]
+    return written + [_write(out.with_name(f.name), f.csv.encode(), force) for f in raw]
 
 
 def make_folder(folder: Path) -> None:
@@ -49,17 +55,10 @@ def _make(folder: Path) -> None:
         raise OutputError(f"the folder {folder} cannot be made: {error.strerror}") from None
 
 
-def _write(out: Path, content: bytes) -> Path:
+def _write(out: Path, content: bytes, force: bool) -> Path:
+    refuse_foreign(out, (OURS[out.suffix],), force=force)
     try:
-        mark = OURS.get(out.suffix)
-        if mark is not None and out.exists() and mark.encode() not in out.read_bytes()[:4096]:
-            raise UsageError(
-                f"{out} is there already, and Jovik did not make it",
-                "name another place, or move it away",
-            )
-        part = out.with_name(f".{out.name}.part")
-        part.write_bytes(content)
-        os.replace(part, out)
+        write_atomically(out, content)
     except OSError as error:
-        raise OutputError(f"{out} cannot be written: {error.strerror}") from None
+        raise cannot_write(out, error) from None
     return out

@@ -15,6 +15,7 @@ from jovik.analysis.claims import all_latencies_ns
 from jovik.analysis.fullness import FillComparison
 from jovik.analysis.ranking import Ranking
 from jovik.analysis.sweep import Sweep
+from jovik.base.atomic_files import MADE
 from jovik.base.quantities import show_rate, show_size, show_time, significant
 from jovik.base.step_result import StepResult
 from jovik.base.trace import Trace
@@ -84,7 +85,7 @@ def _paint(job: tuple[Callable[..., None], Theme]) -> bytes:
 
     Lines on paper need no more colours, and a third of the bytes.
     """
-    from PIL import Image
+    from PIL import Image, PngImagePlugin
 
     draw, look = job
     with tempfile.TemporaryDirectory(prefix="jovik-") as scratch:
@@ -92,7 +93,9 @@ def _paint(job: tuple[Callable[..., None], Theme]) -> bytes:
         draw(out, look)
         small = io.BytesIO()
         image = Image.frombytes("RGBA", SIZE, out.read_bytes()).convert("RGB")
-        image.quantize(PALETTE, dither=Image.Dither.NONE).save(small, "PNG")
+        about = PngImagePlugin.PngInfo()
+        about.add_text("Software", MADE.decode())
+        image.quantize(PALETTE, dither=Image.Dither.NONE).save(small, "PNG", pnginfo=about)
         return small.getvalue()
 
 

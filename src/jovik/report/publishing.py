@@ -30,7 +30,13 @@ def check_pages(out: Path) -> None:
 
 
 def publish_review(
-    shelf: Shelf, name: str, out: Path, against: Sequence[str] = (), words: Path | None = None
+    shelf: Shelf,
+    name: str,
+    out: Path,
+    against: Sequence[str] = (),
+    words: Path | None = None,
+    *,
+    force: bool = False,
 ) -> list[Path]:
     """Write the review of a drive; the files that were written.
 
@@ -41,6 +47,8 @@ def publish_review(
     words : Path, optional
         The reviewer's own text; the file for this drive beside the shelf unless given
         (`jovik.report.reviewer_text.words_beside`).
+    force : bool
+        Whether files that Jovik did not make may be overwritten.
 
     Raises
     ------
@@ -64,13 +72,20 @@ def publish_review(
     for one in pages:
         make_folder(one.parent)
         written += (
-            write_html(document, one) if one.suffix == ".html" else write_markdown(document, one)
+            write_html(document, one, force=force)
+            if one.suffix == ".html"
+            else write_markdown(document, one, force=force)
         )
     return written
 
 
 def publish_overview(
-    shelf: Shelf, out: Path, *, each: bool = False, said: Callable[[Path], None] = lambda _: None
+    shelf: Shelf,
+    out: Path,
+    *,
+    each: bool = False,
+    said: Callable[[Path], None] = lambda _: None,
+    force: bool = False,
 ) -> list[Path]:
     """Write the page of all drives, with links to the reviews in its folder.
 
@@ -84,6 +99,8 @@ def publish_overview(
         Write the review of every measured drive too.
     said : callable
         Told each file as soon as it is written: many reviews take long.
+    force : bool
+        Whether files that Jovik did not make may be overwritten.
     """
     check_pages(out)
     if out.suffix == ".md":
@@ -99,14 +116,15 @@ def publish_overview(
 
     if each:
         for drive in dict.fromkeys(r.drive for r in shelf.latest_results(ladders=True)):
-            keep(publish_review(shelf, drive, folder))
+            keep(publish_review(shelf, drive, folder, force=force))
     there = [
         (drive, f"{name}.html")
         for drive, name in names.items()
         if (folder / f"{name}.html").exists()
     ]
     make_folder(folder)
-    keep(write_html(comparison(shelf, there), out if _is_page(out) else out / "index.html"))
+    page = out if _is_page(out) else out / "index.html"
+    keep(write_html(comparison(shelf, there), page, force=force))
     return written
 
 

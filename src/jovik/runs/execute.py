@@ -10,7 +10,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
-from jovik.base.errors import JovikError, ShelfError, ShelfUnreachableError, TargetError
+from jovik.base.errors import JovikError, ShelfError, TargetError
+from jovik.base.fault_errors import environment_error
 from jovik.base.version import VERSION
 from jovik.runs.environment import health_notes, health_of, identify, machine_id
 
@@ -26,13 +27,12 @@ if TYPE_CHECKING:
 class RunOutcome:
     """What came of a run.
 
-    Its name, what stopped it before its end, and whether its last passes still wait for the shelf's
-    server.
+    Its name, what stopped it before its end, and whether its last passes still wait for the shelf.
     """
 
     run: str
     failure: KeyboardInterrupt | JovikError | None = None
-    lost: ShelfUnreachableError | None = None
+    lost: ShelfError | None = None
 
 
 @dataclass(frozen=True)
@@ -140,9 +140,11 @@ def execute(
         failure, state = stop, "interrupted"
     except JovikError as error:
         failure, state = error, "failed"
-    except BaseException:
+    except BaseException as error:
         state = "failed"
-        raise
+        failure = environment_error(error)
+        if failure is None:
+            raise
     finally:
         try:
             writer.close(state)
@@ -155,6 +157,6 @@ def execute(
         writer.health(healthy, after, health_notes(healthy, after, writer.written_bytes))
     try:
         writer.flush()
-    except ShelfUnreachableError as lost:
+    except ShelfError as lost:
         return RunOutcome(writer.id, failure, lost)
     return RunOutcome(writer.id, failure)

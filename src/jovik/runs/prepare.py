@@ -10,6 +10,8 @@ from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
+from jovik.hardware.device import on_system_volume
+from jovik.hardware.target import FolderTarget
 from jovik.runs.open_session import open_session
 
 if TYPE_CHECKING:
@@ -48,6 +50,24 @@ class PreparedRun:
         if share is None or share <= above or self.session.engine == "model":
             return ""
         return f"this writes {100 * share:.1f} % of the drive's endurance rating"
+
+    @property
+    def fills_system(self) -> str:
+        """A warning where it fills the drive that this system runs from; empty otherwise."""
+        target = self.order.target
+        levels = [t.step.fill_level for t in self.order.tasks if t.step.fill_level]
+        if not levels or not isinstance(target, FolderTarget) or not on_system_volume(target.path):
+            return ""
+        return (
+            f"this fills the drive that the system runs from, to {max(levels)} %: other programs "
+            "may run out of space"
+        )
+
+    def questions(self, above: float = ASK_ABOVE) -> list[tuple[str, str]]:
+        """What a person should be asked first: each with what is beyond the usual in it."""
+        spent = self.spends(above)
+        found = [(spent, f", more than {100 * above:g} %")] if spent else []
+        return found + ([(self.fills_system, "")] if self.fills_system else [])
 
 
 @contextmanager

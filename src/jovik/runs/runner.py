@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
+from jovik.base.errors import TargetError
+from jovik.base.quantities import show_size
 from jovik.base.session import Session
 from jovik.base.step_result import StepResult
 from jovik.runs.context import ResumedStep, RunContext
@@ -11,6 +13,7 @@ from jovik.runs.cost import time_of
 from jovik.runs.repetition import TimeAllowance
 from jovik.runs.step_run import RunningStep
 from jovik.runs.task import Task
+from jovik.steps.cost import PlanCost
 from jovik.steps.rest import probe_write
 from jovik.steps.running import pass_seed
 
@@ -23,8 +26,22 @@ def check_plan(tasks: Sequence[Task], session: Session) -> None:
     TargetError
         With the limit.
     """
-    for task in tasks:
-        task.step.resolve(session).check(session)
+    whole = session.capacity_bytes() is not None
+    cost = PlanCost()
+    for number, task in enumerate(tasks, 1):
+        step = task.step.resolve(session)
+        step.check(session)
+        step.add_cost(cost, session, task.repeat.most)
+        room = session.free_bytes()
+        # On a device every step has the same space; in a file system a fill leaves less of it.
+        if whole or room is None or cost.space_bytes <= room:
+            continue
+        raise TargetError(
+            f"step {number}, '{step.canonical}', finds no room: with what the steps before it "
+            f"take, the plan needs {show_size(cost.space_bytes)}, and {show_size(room)} may be "
+            "written",
+            "fill less, put 'empty' before that step, or add 'within SPAN' to its phrase",
+        )
 
 
 def run_plan(

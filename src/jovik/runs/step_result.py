@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from jovik.analysis.comparability import passes_differ
-from jovik.base.errors import DriveError
+from jovik.base.errors import DriveError, TargetError
+from jovik.base.fault_errors import fault_error
 from jovik.base.findings import Findings
 from jovik.base.quantities import show_rate
 from jovik.base.step_result import Conditions, Limit, PassFigures, StepResult
@@ -13,17 +14,17 @@ from jovik.base.trace import Latencies, Trace
 from jovik.steps import Step
 
 
-def failure(trace: Trace) -> DriveError:
-    """The error to show for a pass that ended in a fault."""
+def failure(trace: Trace) -> DriveError | TargetError:
+    """The error to show for a pass that ended in a fault: the drive's, or the environment's."""
     fault = trace.first_fault
     if fault is None:
         return DriveError(
             f"the drive did not give back what was written: {stamp_note(trace)}",
             "the pass is on the shelf; copy what matters off this drive",
         )
-    return DriveError(
-        f"the drive failed a {fault.direction} at byte {fault.offset_bytes}, "
-        f"{fault.after_ns / 1e9:.2f} s into the pass: {fault.what}",
+    return fault_error(
+        fault,
+        f"{fault.after_ns / 1e9:.2f} s into the pass",
         "what was measured before is on the shelf; --on-error continue counts errors and goes on",
     )
 

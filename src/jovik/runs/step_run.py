@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 
-from jovik.base.errors import DriveError
+from jovik.base.errors import DriveError, TargetError
 from jovik.base.session import ProgressCallback, Session, Workload
 from jovik.base.step_result import Conditions, StepResult
 from jovik.base.trace import Environment, Trace
 from jovik.hardware.host_load import between, counters
+from jovik.hardware.standstill import StandstillWatch
 from jovik.hardware.temperature import TemperatureSampler
 from jovik.runs.context import ResumedStep, RunContext
 from jovik.runs.findings import findings_of
@@ -18,6 +20,11 @@ from jovik.runs.step_result import failure, summarise
 from jovik.runs.task import Task
 from jovik.steps import Step
 from jovik.steps.running import no_progress, pass_seed
+
+log = logging.getLogger(__name__)
+
+MOST_STANDSTILLS = 3
+"""Passes in a row in which the process stood still, after which the run ends."""
 
 
 @dataclass
@@ -35,6 +42,7 @@ class RunningStep:
     _work: Workload | None = field(default=None, repr=False)
     _ceiling_iops: float | None = field(default=None, repr=False)
     _order_note: str = ""
+    _standstill_notes: list[str] = field(default_factory=list, repr=False)
     _stop_reason: str = ""
     _began_ns: int = 0
 
@@ -99,6 +107,7 @@ class RunningStep:
         if direct is not None:
             conditions = replace(conditions, direct=direct)
         self._step, self._conditions, self._work = step, conditions, work
+        log.debug("step %d: %s, %s", self.position + 1, step.kind, engine)
         self._order_note = self.context.order_note()
         self.context.sink.step_begun(self.position, step, conditions)
         self._began_ns = self.session.now_ns()
@@ -141,15 +150,38 @@ class RunningStep:
         around = Environment(load.busy, load.own, load.stolen, other, samples)
         return replace(trace, environment=around)
 
+    def unbroken(self, make: Callable[[], Trace]) -> Trace:
+        """See `StepRun.unbroken`."""
+        if self.session.engine == "model":
+            return make()
+        for _ in range(MOST_STANDSTILLS):
+            with StandstillWatch() as watched:
+                trace = make()
+            if not watched.longest_s:
+                return trace
+            log.debug("stood still for %.1f s", watched.longest_s)
+            # What it wrote was written all the same.
+            self.context.sink.laid_out(trace.written_bytes + trace.late_written_bytes)
+            self._standstill_notes.append(
+                f"a pass was thrown away and made again: Jovik itself stood still for "
+                f"{watched.longest_s:.1f} s in it (stopped, suspended, or starved of the processor)"
+            )
+        raise TargetError(
+            f"Jovik itself stood still in {MOST_STANDSTILLS} passes in a row, for "
+            f"{watched.longest_s:.1f} s in the last: nothing can be measured here",
+            "let the machine neither sleep nor be stopped, and jovik resume",
+        )
+
     def repeat(self, one_pass: Callable[[int], Trace]) -> list[Trace]:
         """See `StepRun.repeat`."""
         traces = list(self.resumed.traces) if self.resumed else []
         reason = self._enough(traces, 0) if traces else None
         while reason is None:
             number = len(traces) + 1
-            trace = one_pass(number)
+            trace = self.unbroken(lambda number=number: one_pass(number))  # type: ignore[misc]
             traces.append(trace)
             self.context.sink.pass_done(self.position, number, trace)
+            log.debug("pass %d: %.4g B/s, %d errors", number, trace.rate_bytes_s, trace.errors)
             self.context.ran(self._shown(), [trace])
             if trace.broken and (self.stop_on_error or trace.stopped):
                 result = summarise(self._shown(), traces, self._met())
@@ -177,7 +209,8 @@ class RunningStep:
             # What the filling itself says belongs to no figure.
             traces = [replace(t, notes=()) for t in traces]
         found = findings_of(self, shown, traces, self._work, self._ceiling_iops)
-        said = [*found.notes, *notes, *filter(None, [self._order_note, self._stop_reason])]
+        said = [*found.notes, *notes, *self._standstill_notes]
+        said += filter(None, [self._order_note, self._stop_reason])
         findings = replace(found.findings, sweep=self.task.sweep)
         result = summarise(shown, traces, self._met(), said, found.limits, findings)
         self.context.sink.step_done(self.position, result)

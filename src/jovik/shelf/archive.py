@@ -22,7 +22,8 @@ import numpy as np
 import sqlalchemy as sa
 
 from jovik.base import histogram, version
-from jovik.base.errors import OutputError, UsageError
+from jovik.base.atomic_files import MADE, cannot_write, refuse_foreign, replacing
+from jovik.base.errors import UsageError
 from jovik.base.trace import SLICE_COLUMNS, Latencies
 from jovik.shelf.encoding import (
     pack,
@@ -38,6 +39,8 @@ from jovik.shelf.writer import utc_now
 
 FORMAT = "jovik shelf"
 VERSION = 1
+MARKS = (MADE,)
+"""What tells an export from any other zip."""
 MOST_FILES = 2_000_000
 MOST_FILE_BYTES = 64_000_000
 MOST_BYTES = 8_000_000_000
@@ -64,19 +67,31 @@ class ImportCounts:
 # Out
 
 
-def export(engine: sa.Engine, out: Path, only: str | None = None) -> int:
+def export(engine: sa.Engine, out: Path, only: str | None = None, *, force: bool = False) -> int:
     """Write a shelf, or the drive called `only`, to a zip; how many runs are in it.
+
+    Parameters
+    ----------
+    force : bool
+        Whether a file that Jovik did not make may be overwritten.
 
     Raises
     ------
+    UsageError
+        There is a file that Jovik did not make.
     OutputError
         The file cannot be written.
     """
     sums: dict[str, str] = {}
-    part = out.with_name(f".{out.name}.part")
+    refuse_foreign(out, MARKS, force=force)
+    count = 0
     try:
-        with zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED) as archive, engine.connect() as c:
-            count = 0
+        with (
+            replacing(out) as file,
+            zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as archive,
+            engine.connect() as c,
+        ):
+            archive.comment = MADE
             for name, text in _files(c, only):
                 archive.writestr(name, text)
                 sums[name] = hashlib.sha256(text.encode()).hexdigest()
@@ -89,10 +104,8 @@ def export(engine: sa.Engine, out: Path, only: str | None = None) -> int:
                 "files": sums,
             }
             archive.writestr("manifest.json", json.dumps(about, indent=1))
-        part.replace(out)
     except OSError as error:
-        part.unlink(missing_ok=True)
-        raise OutputError(f"{out} cannot be written: {error.strerror}") from None
+        raise cannot_write(out, error) from None
     return count
 
 

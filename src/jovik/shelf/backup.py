@@ -5,18 +5,22 @@ from __future__ import annotations
 import contextlib
 import os
 import sqlite3
-import tempfile
 from pathlib import Path
 
 import sqlalchemy as sa
 
-from jovik.base.errors import OutputError, UsageError
-from jovik.shelf.atomic_files import scratch_beside
+from jovik.base.atomic_files import cannot_write, replacing_by_path
+from jovik.base.errors import UsageError
 from jovik.shelf.schema import metadata
 
 
-def backup(engine: sa.Engine, out: Path) -> None:
+def backup(engine: sa.Engine, out: Path, *, force: bool = False) -> None:
     """Copy a shelf to a SQLite file as it is at one moment, while others write to it.
+
+    Parameters
+    ----------
+    force : bool
+        Whether a file that is there, a shelf included, may be overwritten.
 
     Raises
     ------
@@ -27,11 +31,13 @@ def backup(engine: sa.Engine, out: Path) -> None:
     """
     from jovik.shelf.sqlite import open_engine
 
-    if out.exists():
-        raise UsageError(f"{out} is there already", "name another file with --out")
+    taken = UsageError(
+        f"{out} is there already", "name another file with --out, or overwrite it with --force"
+    )
+    if os.path.lexists(out) and not force:
+        raise taken
     try:
-        with tempfile.TemporaryDirectory(dir=out.parent, prefix=".jovik-backup-") as scratch:
-            made = Path(scratch) / "shelf.db"
+        with replacing_by_path(out, overwrite=force) as made:
             copy = open_engine(str(made), create=True)
             try:
                 # One snapshot: what is written meanwhile belongs to the next backup.
@@ -47,9 +53,10 @@ def backup(engine: sa.Engine, out: Path) -> None:
                             target.execute(table.insert(), [dict(r) for r in some])
             finally:
                 copy.dispose()
-            os.link(made, out)
+    except FileExistsError:
+        raise taken from None
     except OSError as error:
-        raise OutputError(f"{out} cannot be written: {error.strerror}") from None
+        raise cannot_write(out, error) from None
 
 
 def back_up_before_migration(path: Path, revision: str) -> None:
@@ -60,10 +67,9 @@ def back_up_before_migration(path: Path, revision: str) -> None:
     copy = path.with_name(f"{path.name}.revision-{revision}")
     if copy.exists():
         return
-    part = scratch_beside(copy)
     with (
+        replacing_by_path(copy) as made,
         contextlib.closing(sqlite3.connect(path)) as old,
-        contextlib.closing(sqlite3.connect(part)) as new,
+        contextlib.closing(sqlite3.connect(made)) as new,
     ):
         old.backup(new)
-    os.replace(part, copy)

@@ -1,7 +1,7 @@
 """Entries that wait.
 
-What a run wrote while its shelf's server could not be reached, in a file of this machine until it
-can.
+What a run wrote while its shelf could not be written (a server that is away, a file that another
+process has locked), in a file of this machine until it can.
 
 A line is an entry, and is on the medium before the run goes on; the first line says which shelf and
 run. A file is delivered in one transaction and removed; were the removal to fail, delivering it
@@ -21,7 +21,9 @@ from typing import IO
 import sqlalchemy as sa
 
 from jovik.base.errors import ShelfError
+from jovik.base.own_files import make_own_folder, open_own
 from jovik.shelf.journal import JournalEntry, make
+from jovik.shelf.postgresql import is_server
 
 
 def spool_folder() -> Path:
@@ -44,8 +46,9 @@ class Spool:
         self.path = spool_folder() / f"{key}.jsonl"
         self.passes = 0
         try:
-            self.path.parent.mkdir(parents=True, exist_ok=True)
-            self._file = self.path.open("a", encoding="utf-8")
+            make_own_folder(self.path.parent)
+            fd = open_own(self.path, os.O_WRONLY | os.O_APPEND | os.O_CREAT)
+            self._file = os.fdopen(fd, "a", encoding="utf-8")
             # Whoever delivers leaves a file alone that is still written to.
             fcntl.flock(self._file, fcntl.LOCK_EX)
         except OSError as error:
@@ -68,14 +71,19 @@ class Spool:
 
     def _refusal(self, error: OSError) -> ShelfError:
         return ShelfError(
-            f"the shelf cannot be reached, and {self.path} cannot be written either: "
-            f"{error.strerror}",
-            "free some space and resume the run",
+            f"the shelf cannot be written, nor can {self.path}: {error.strerror}",
+            "the pass that had just finished is lost, those before it are not; free some space "
+            "and resume the run",
         )
 
     def close(self) -> None:
         """Let others deliver it."""
         self._file.close()
+
+
+def spool_name(where: str) -> str:
+    """How a spool file names its shelf: an address without a password, or a whole path."""
+    return where if is_server(where) else os.path.realpath(where)
 
 
 def flush_spool(engine: sa.Engine, where: str) -> int:
@@ -84,7 +92,7 @@ def flush_spool(engine: sa.Engine, where: str) -> int:
     Parameters
     ----------
     where : str
-        The shelf, as `Spool` was given it.
+        The shelf, as `Spool` was given it (`spool_name`).
 
     Raises
     ------
@@ -142,8 +150,9 @@ def _make_all(engine: sa.Engine, key: str, entries: Sequence[JournalEntry]) -> N
 def _alone(path: Path) -> Iterator[IO[str] | None]:
     """The file, locked; None where somebody else has it."""
     try:
-        file = path.open(encoding="utf-8")
-    except FileNotFoundError:
+        # What others could have written there is none of ours, and stays where it is.
+        file = os.fdopen(open_own(path, os.O_RDONLY), encoding="utf-8")
+    except OSError:
         yield None
         return
     with file:

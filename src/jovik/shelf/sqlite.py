@@ -9,9 +9,9 @@ from typing import Any
 
 import sqlalchemy as sa
 
+from jovik.base.atomic_files import create_atomically
 from jovik.base.errors import ShelfError
 from jovik.base.settings import default_shelf, shelf_setting
-from jovik.shelf.atomic_files import create_atomically
 from jovik.shelf.backup import back_up_before_migration
 from jovik.shelf.migrate import migrate, revision_of
 from jovik.shelf.postgresql import is_server, open_server

@@ -21,13 +21,20 @@ from jovik.shelf import notes as noting
 from jovik.shelf import read_results
 from jovik.shelf.postgresql import is_server
 from jovik.shelf.schema import claim, drive, one_pass, rig, run, step, unit
-from jovik.shelf.spool import flush_spool
+from jovik.shelf.spool import flush_spool, spool_name
 from jovik.shelf.sqlite import WRITING, open_engine, shown_place
 from jovik.shelf.writer import RunWriter, utc_now
 
 if TYPE_CHECKING:
     from jovik.shelf.archive import ImportCounts
     from jovik.shelf.integrity import IntegrityReport
+
+
+def _what_to_do(reason: str) -> str:
+    """What helps a file that fails."""
+    if any(word in reason for word in ("malformed", "not a database", "corrupt")):
+        return "it is damaged: restore a backup of it (jovik shelf backup makes one)"
+    return "check its disk and its rights"
 
 
 def insert_if_absent(c: sa.Connection, table: sa.Table, values: dict[str, Any]) -> None:
@@ -142,9 +149,16 @@ class Shelf:
         self._writing = self._engine.execution_options(**WRITING)
         # A shelf that cannot be read or written is the environment's refusal, wherever that shows.
         sa.event.listen(self._engine, "handle_error", self._refuse)
-        self.delivered = (
-            flush_spool(self._writing, self.where) if is_server(where) and touching else 0
-        )
+        self.delivered = self._deliver() if touching else 0
+
+    def _deliver(self) -> int:
+        """Bring in what waits for it; a file that cannot be written now can still be read."""
+        try:
+            return flush_spool(self._writing, spool_name(self.where))
+        except ShelfError:
+            if is_server(self.where):
+                raise
+            return 0
 
     def _refuse(self, context: sa.engine.ExceptionContext) -> None:
         error = context.original_exception
@@ -158,6 +172,11 @@ class Shelf:
                 raise ShelfUnreachableError(
                     f"the shelf {self.where} cannot be reached: {reason}", "is its server running?"
                 ) from error
+            if "locked" in reason or "busy" in reason:
+                raise ShelfUnreachableError(
+                    f"the shelf {self.where} is held by another program: {reason}",
+                    "wait until it has ended, or stop it",
+                ) from error
             if "readonly" in reason:
                 raise ShelfError(
                     f"the shelf {self.where} cannot be written here",
@@ -165,7 +184,7 @@ class Shelf:
                 ) from error
             raise ShelfError(
                 f"the shelf {self.where} failed: {reason}",
-                "check its disk and its rights; nothing finished was lost",
+                _what_to_do(reason),
             ) from error
 
     def __enter__(self) -> Shelf:
@@ -180,14 +199,15 @@ class Shelf:
 
     # The whole of it
 
-    def export(self, out: Path, name: str | None = None) -> int:
+    def export(self, out: Path, name: str | None = None, *, force: bool = False) -> int:
         """Write all of it, or one drive, to a zip (`jovik.shelf.archive.export`).
 
         How many runs are in it.
         """
         from jovik.shelf.archive import export
 
-        return export(self._engine, out, self.sheet(name).drive.name if name is not None else None)
+        only = self.sheet(name).drive.name if name is not None else None
+        return export(self._engine, out, only, force=force)
 
     def merge(self, source: Path, name: str | None = None) -> ImportCounts:
         """Bring what an export holds onto this shelf (`jovik.shelf.archive.merge`)."""
@@ -201,11 +221,11 @@ class Shelf:
 
         return check(self._engine)
 
-    def backup(self, out: Path) -> None:
-        """Copy it to a file as it is at this moment (`jovik.shelf.integrity.backup`)."""
+    def backup(self, out: Path, *, force: bool = False) -> None:
+        """Copy it to a file as it is at this moment (`jovik.shelf.backup.backup`)."""
         from jovik.shelf.backup import backup
 
-        backup(self._engine, out)
+        backup(self._engine, out, force=force)
 
     # Sheets
 
@@ -407,7 +427,7 @@ class Shelf:
                     device=device,
                 )
             )
-        return RunWriter(self._writing, self.where, key)
+        return RunWriter(self._writing, spool_name(self.where), key)
 
     def run(self, key: str) -> RunRecord:
         """One run.
@@ -484,7 +504,7 @@ class Shelf:
             laid_out = c.execute(
                 sa.select(run.c.laid_out_bytes).where(run.c.id == key)
             ).scalar_one()
-        return RunWriter(self._writing, self.where, key, laid_out)
+        return RunWriter(self._writing, spool_name(self.where), key, laid_out)
 
     # Results
 

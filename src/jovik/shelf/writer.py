@@ -8,7 +8,7 @@ from dataclasses import asdict
 
 import sqlalchemy as sa
 
-from jovik.base.errors import ShelfUnreachableError
+from jovik.base.errors import ShelfError, ShelfUnreachableError
 from jovik.base.health import Health
 from jovik.base.step_result import Conditions, StepResult
 from jovik.base.trace import Trace
@@ -33,9 +33,9 @@ class RunWriter:
 
     Each call is one transaction (`jovik.bench.Sink`).
 
-    From the moment on that the shelf's server cannot be reached, entries wait in a file of this
-    machine (`Spool`) in their order; they are delivered when the run ends, or when the shelf is
-    next opened.
+    From the moment on that the shelf cannot be written, entries wait in a file of this machine
+    (`Spool`) in their order; they are delivered when the run ends, or when the shelf is next
+    opened. A shelf that is only busy or away lets the run go on; any other failure ends it.
 
     Parameters
     ----------
@@ -132,8 +132,8 @@ class RunWriter:
 
         Raises
         ------
-        ShelfUnreachableError
-            The server still cannot be reached: with the file that holds what waits.
+        ShelfError
+            It still cannot be written: with the file that holds what waits.
         """
         if self._spool is None:
             return
@@ -141,11 +141,11 @@ class RunWriter:
         spool.close()
         try:
             flush_spool(self._writing, self._where)
-        except ShelfUnreachableError as error:
-            raise ShelfUnreachableError(
-                f"{error.message.rstrip('.')}; {spool.passes} finished passes of run {self.id} "
+        except ShelfError as error:
+            raise type(error)(
+                f"{error.message.rstrip('.')}; {_passes(spool.passes)} of run {self.id} "
                 f"wait in {spool.path}",
-                "they are delivered as soon as a jovik command reaches the shelf",
+                "they are delivered as soon as a jovik command can write the shelf",
             ) from None
 
     def _make(self, entry: JournalEntry) -> None:
@@ -153,12 +153,20 @@ class RunWriter:
             try:
                 self._enter(lambda: self._make_now(entry))
                 return
-            except ShelfUnreachableError:
+            except ShelfError as error:
                 # Whether this entry had arrived when the connection broke cannot be known; made
                 # again it changes nothing.
                 self._spool = Spool(self._where, self.id)
+                self._spool.add(entry)
+                if not isinstance(error, ShelfUnreachableError):
+                    raise
+                return
         self._spool.add(entry)
 
     def _make_now(self, entry: JournalEntry) -> None:
         with self._writing.begin() as c:
             make(c, self.id, entry)
+
+
+def _passes(count: int) -> str:
+    return f"{count} finished {'pass' if count == 1 else 'passes'}"

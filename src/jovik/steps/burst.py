@@ -93,7 +93,7 @@ class BurstStep(Step):
             cost.laid_out_bytes = span
         if self.writing:
             cost.writing_ns += self.time_ns * passes
-        cost.space_bytes = max(cost.space_bytes, span)
+        cost.take_space(span)
 
     def room_bytes(self, rate_bytes_s: float) -> float:
         """See `Step.room_bytes`."""

@@ -105,7 +105,7 @@ class CopyStep(Step):
         """See `Step.add_cost`: what is copied out has to be put there once."""
         _, total = session.copy_size(self.job(0))
         cost.certain_bytes += total * (passes if self.inward else 1)
-        cost.space_bytes = max(cost.space_bytes, total)
+        cost.take_space(more_bytes=total)
 
     def room_bytes(self, rate_bytes_s: float) -> float:
         """See `Step.room_bytes`."""

@@ -26,6 +26,16 @@ class PlanCost:
     filled_bytes: int = 0
     endless: bool = False
 
+    @property
+    def held_bytes(self) -> int:
+        """What the test file and the filling take at this point of the plan."""
+        return self.laid_out_bytes + self.filled_bytes
+
+    def take_space(self, test_file_bytes: int = 0, more_bytes: int = 0) -> None:
+        """Count the space that a step takes: a test file of at least this size, and more."""
+        held = max(self.laid_out_bytes, test_file_bytes) + self.filled_bytes + more_bytes
+        self.space_bytes = max(self.space_bytes, held)
+
     def written_bytes(self, rate_bytes_s: float) -> int:
         """All bytes written, if the drive writes at this rate."""
         return round(self.certain_bytes + self.writing_ns / 1e9 * rate_bytes_s)

@@ -11,7 +11,9 @@ from jovik.steps.step import Step
 from jovik.steps.tokens import Cursor
 
 if TYPE_CHECKING:
+    from jovik.base.session import Session
     from jovik.base.step_result import StepResult
+    from jovik.steps.cost import PlanCost
     from jovik.steps.running import StepRun
 
 
@@ -39,6 +41,10 @@ class EmptyStep(Step):
     def fill_level(self) -> int:
         """See `Step.fill_level`."""
         return 0
+
+    def add_cost(self, cost: PlanCost, session: Session, passes: int) -> None:
+        """See `Step.add_cost`: what comes next begins anew."""
+        cost.laid_out_bytes = cost.filled_bytes = 0
 
     def run(self, run: StepRun) -> StepResult:
         """Discard."""

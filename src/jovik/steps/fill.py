@@ -61,10 +61,10 @@ class FillStep(Step):
 
     def add_cost(self, cost: PlanCost, session: Session, passes: int) -> None:
         """See `Step.add_cost`."""
-        more = max(session.to_fill_bytes(self.percent) - cost.filled_bytes, 0)
+        more = max(session.to_fill_bytes(self.percent) - cost.held_bytes, 0)
         cost.certain_bytes += more
-        cost.space_bytes += more
         cost.filled_bytes += more
+        cost.take_space()
 
     def run(self, run: StepRun) -> StepResult:
         """Fill, unless it is as full already."""

@@ -218,7 +218,7 @@ class IoStep(Step):
             cost.certain_bytes += round(self.amount_bytes * share) * passes
         elif self.time is not None and self.writes:
             cost.writing_ns += round(self.time * share) * passes
-        cost.space_bytes = max(cost.space_bytes, self.span)
+        cost.take_space(self.span)
 
     def room_bytes(self, rate_bytes_s: float) -> float:
         """See `Step.room_bytes`."""

@@ -207,7 +207,7 @@ def probe_write(run: StepRun) -> float:
     """The rate of a short write now, bytes a second."""
     work = probe_workload(run.seed(run.session.now_ns() % 2**31))
     run.prepare(work)
-    trace = run.session.run(work, no_progress)
+    trace = run.unbroken(lambda: run.session.run(work, no_progress))
     run.laid_out(trace.written_bytes)
     return trace.rate_bytes_s
 

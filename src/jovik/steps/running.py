@@ -87,6 +87,15 @@ class StepRun(Protocol):
     def measure(self, work: Workload, number: int) -> Trace:
         """One watched pass: with the host's load and the temperatures around it."""
 
+    def unbroken(self, make: Callable[[], Trace]) -> Trace:
+        """What `make` gives, made again where this process stood still meanwhile.
+
+        Raises
+        ------
+        TargetError
+            It stood still three times in a row.
+        """
+
     def repeat(self, one_pass: Callable[[int], Trace]) -> list[Trace]:
         """Make and record passes until they are enough; those made before an interruption count.
 

@@ -130,7 +130,7 @@ class ScanStep(Step):
         missing = max(self.span(session) - cost.laid_out_bytes, 0)
         cost.certain_bytes += missing
         cost.laid_out_bytes += missing
-        cost.space_bytes = max(cost.space_bytes, cost.laid_out_bytes)
+        cost.take_space()
 
     def run(self, run: StepRun) -> StepResult:
         """Go over all zones once."""
@@ -180,7 +180,7 @@ class ScanStep(Step):
             seed=run.seed(number + 1),
             stop_on_error=True,
         )
-        trace = run.session.run(read, no_progress)
+        trace = run.unbroken(lambda: run.session.run(read, no_progress))
         if self.block_bytes % PROBE_BYTES:
             return trace, None, 0
         single = replace(
@@ -191,7 +191,7 @@ class ScanStep(Step):
             span_bytes=zone_bytes,
             amount_bytes=PROBES * PROBE_BYTES,
         )
-        probes = run.session.run(single, no_progress)
+        probes = run.unbroken(lambda: run.session.run(single, no_progress))
         found = probes.latencies.get("read")
         return trace, found.percentile_ns(0.5) if found is not None else None, probes.errors
 

@@ -1,0 +1,228 @@
+"""Files written whole or not at all: every file that Jovik writes goes through this module.
+
+The content goes to a new file of a random name in the same folder, opened exclusively and without
+following links, is brought onto the medium, and takes its place by a rename. All of it goes through
+the folder's own descriptor, so that nobody who may write to the folder can turn it elsewhere. What
+a killed process left is taken away by the next one that writes the same file.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import errno
+import fcntl
+import hashlib
+import os
+import re
+import secrets
+import shutil
+import stat
+import time
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+from typing import BinaryIO
+
+from jovik.base.errors import OutputError, UsageError
+
+YOUNG_S = 5.0
+"""Younger leftovers may belong to a process that has not locked them yet."""
+LOOKED_AT_BYTES = 2**16
+"""Of a file, at its beginning and at its end, to see whether Jovik made it."""
+MADE = b"made with Jovik"
+"""The mark in pictures and archives."""
+
+
+def write_atomically(path: Path, content: bytes, *, mode: int = 0o666) -> None:
+    """Put a file in its place at once; what was there is replaced.
+
+    Raises
+    ------
+    OSError
+        It cannot be written; what was there stands, and nothing is left behind.
+    """
+    with replacing(path, mode=mode) as file:
+        file.write(content)
+
+
+def create_atomically(path: Path, content: bytes) -> None:
+    """Put a file in its place at once, unless there is one already: then that one stands.
+
+    Raises
+    ------
+    OSError
+        It cannot be written.
+    """
+    with contextlib.suppress(FileExistsError), replacing(path, overwrite=False) as file:
+        file.write(content)
+
+
+@contextlib.contextmanager
+def replacing(path: Path, *, mode: int = 0o666, overwrite: bool = True) -> Iterator[BinaryIO]:
+    """A file to write in, which takes its place when the context ends without an exception.
+
+    Raises
+    ------
+    FileExistsError
+        There is one, and it is not to be overwritten.
+    OSError
+        It cannot be written.
+    """
+    with _folder_of(path) as folder:
+        _sweep(folder, path.name)
+        part = _part_name(path.name)
+        flags = os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
+        fd = os.open(part, flags, mode, dir_fd=folder)
+        try:
+            with os.fdopen(fd, "w+b") as file:
+                _lock(file.fileno())
+                yield file
+                file.flush()
+                os.fsync(file.fileno())
+                _take_place(folder, part, path.name, folder, overwrite=overwrite)
+        except BaseException:
+            with contextlib.suppress(OSError):
+                os.unlink(part, dir_fd=folder)
+            raise
+        os.fsync(folder)
+
+
+@contextlib.contextmanager
+def replacing_by_path(path: Path, *, overwrite: bool = True) -> Iterator[Path]:
+    """The same for what has to be given a path of its own, such as a database.
+
+    The path leads through the descriptor of a private folder beside `path`, where the system can.
+    """
+    with _folder_of(path) as folder:
+        _sweep(folder, path.name)
+        part = _part_name(path.name)
+        os.mkdir(part, 0o700, dir_fd=folder)
+        own = os.open(part, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW, dir_fd=folder)
+        try:
+            _lock(own)
+            through = Path(f"/proc/self/fd/{own}")
+            yield (through if through.exists() else path.absolute().parent / part) / "file"
+            fd = os.open("file", os.O_RDONLY | os.O_NOFOLLOW, dir_fd=own)
+            try:
+                os.fsync(fd)
+            finally:
+                os.close(fd)
+            _take_place(own, "file", path.name, folder, overwrite=overwrite)
+            os.fsync(folder)
+        finally:
+            shutil.rmtree(part, ignore_errors=True, dir_fd=folder)
+            os.close(own)
+
+
+def refuse_foreign(path: Path, marks: Sequence[bytes], *, force: bool) -> None:
+    """Refuse to write over what Jovik did not make, unless a person said so.
+
+    Parameters
+    ----------
+    marks : sequence of bytes
+        What tells a file of this sort that Jovik made.
+    force : bool
+        Whether anything may be overwritten.
+
+    Raises
+    ------
+    UsageError
+        There is something else.
+    """
+    if force or not os.path.lexists(path) or _is_ours(path, marks):
+        return
+    raise UsageError(
+        f"{path} is there already, and Jovik did not make it",
+        "name another file, or overwrite it with --force",
+    )
+
+
+def cannot_write(path: Path, error: OSError) -> OutputError:
+    """The refusal of a file."""
+    return OutputError(f"{path} cannot be written: {error.strerror or error}")
+
+
+def _is_ours(path: Path, marks: Sequence[bytes]) -> bool:
+    try:
+        fd = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC)
+    except OSError:
+        return False
+    with os.fdopen(fd, "rb") as file:
+        facts = os.fstat(fd)
+        if not stat.S_ISREG(facts.st_mode):
+            return False
+        content = file.read(LOOKED_AT_BYTES)
+        file.seek(max(facts.st_size - LOOKED_AT_BYTES, 0))
+        content += file.read(LOOKED_AT_BYTES)
+    return any(mark in content for mark in marks)
+
+
+@contextlib.contextmanager
+def _folder_of(path: Path) -> Iterator[int]:
+    folder = os.open(path.absolute().parent, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+    try:
+        yield folder
+    finally:
+        os.close(folder)
+
+
+def _stem(name: str) -> str:
+    """How the files begin that are to become `name`: short, whatever its length."""
+    told = hashlib.blake2b(os.fsencode(name), digest_size=4)
+    return f".jovik-{told.hexdigest()}-"
+
+
+def _part_name(name: str) -> str:
+    return f"{_stem(name)}{secrets.token_hex(8)}.part"
+
+
+def _take_place(source: int, part: str, name: str, folder: int, *, overwrite: bool) -> None:
+    if overwrite:
+        os.rename(part, name, src_dir_fd=source, dst_dir_fd=folder)
+        return
+    try:
+        os.link(part, name, src_dir_fd=source, dst_dir_fd=folder, follow_symlinks=False)
+    except FileExistsError:
+        raise
+    except OSError as error:
+        if error.errno not in (errno.EPERM, errno.EOPNOTSUPP, errno.ENOSYS):
+            raise
+        # Some file systems know no second name for a file.
+        if _there(name, folder):
+            raise FileExistsError(errno.EEXIST, os.strerror(errno.EEXIST), name) from None
+        os.rename(part, name, src_dir_fd=source, dst_dir_fd=folder)
+        return
+    os.unlink(part, dir_fd=source)
+
+
+def _there(name: str, folder: int) -> bool:
+    try:
+        os.stat(name, dir_fd=folder, follow_symlinks=False)
+    except FileNotFoundError:
+        return False
+    return True
+
+
+def _lock(fd: int) -> None:
+    with contextlib.suppress(OSError):  # some file systems know no locks
+        fcntl.flock(fd, fcntl.LOCK_EX | fcntl.LOCK_NB)
+
+
+def _sweep(folder: int, name: str) -> None:
+    """Take away what killed processes left of this file: it is ours, old, and nobody has it."""
+    leftover = re.compile(re.escape(_stem(name)) + r"[0-9a-f]{16}\.part")
+    for entry in os.listdir(folder):
+        if not leftover.fullmatch(entry):
+            continue
+        with contextlib.suppress(OSError):
+            fd = os.open(entry, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK, dir_fd=folder)
+            try:
+                facts = os.fstat(fd)
+                if facts.st_uid != os.geteuid() or time.time() - facts.st_mtime < YOUNG_S:
+                    continue
+                fcntl.flock(fd, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                if stat.S_ISDIR(facts.st_mode):
+                    shutil.rmtree(entry, ignore_errors=True, dir_fd=folder)
+                else:
+                    os.unlink(entry, dir_fd=folder)
+            finally:
+                os.close(fd)

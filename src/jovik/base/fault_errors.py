@@ -1,0 +1,60 @@
+"""From what the system answered to an error: the drive's, or the environment's."""
+
+from __future__ import annotations
+
+import errno
+import os
+
+from jovik.base.errors import DriveError, RefusedError, TargetError
+from jovik.base.trace import IoFault
+
+ENVIRONMENT = {
+    errno.ENOSPC: "free some space there",
+    errno.EDQUOT: "raise the quota, or name another folder",
+    errno.EFBIG: "the limit on file sizes is too low: see ulimit -f",
+    errno.EROFS: "the file system is read-only now; the kernel log may say why",
+    errno.ENOENT: "the folder was removed meanwhile",
+    errno.ENOMEM: "close other programs, or lower the depth; see ulimit -l and ulimit -v too",
+    errno.EAGAIN: "the limit on processes and threads is too low: see ulimit -u",
+    errno.EMFILE: "the limit on open files is too low: see ulimit -n",
+    errno.ENFILE: "close other programs: no more files can be opened on this system",
+    errno.EACCES: "the rights of the folder were changed meanwhile",
+    errno.EPERM: "the rights of the folder were changed meanwhile",
+}
+"""Answers that say nothing of the drive, and what to do about each."""
+NO_THREAD = "can't start new thread"
+"""How Python words that the system gave it no thread."""
+
+
+def fault_error(fault: IoFault, when: str, hint: str) -> DriveError | TargetError:
+    """The error of an I/O that failed.
+
+    Parameters
+    ----------
+    when : str
+        Such as ``"0.25 s into the pass"``.
+    hint : str
+        What to do where the drive failed.
+    """
+    if fault.errno in ENVIRONMENT:
+        return TargetError(
+            f"a {fault.direction} was refused {when}: {fault.what}",
+            f"{ENVIRONMENT[fault.errno]}; what was measured before is on the shelf",
+        )
+    return DriveError(
+        f"the drive failed a {fault.direction} at byte {fault.offset_bytes}, {when}: {fault.what}",
+        hint,
+    )
+
+
+def environment_error(error: BaseException) -> RefusedError | None:
+    """What the system refused a process, as an error to show; None for any other error."""
+    if isinstance(error, MemoryError):
+        return RefusedError("there is not enough memory", ENVIRONMENT[errno.ENOMEM])
+    if isinstance(error, RuntimeError) and NO_THREAD in str(error):
+        return RefusedError("no more threads can be started", ENVIRONMENT[errno.EAGAIN])
+    if not isinstance(error, OSError) or error.errno is None:
+        return None
+    reason = error.strerror or os.strerror(error.errno)
+    where = f"{error.filename}: " if isinstance(error.filename, str) else ""
+    return RefusedError(f"the system refused: {where}{reason}", ENVIRONMENT.get(error.errno, ""))

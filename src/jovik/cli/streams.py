@@ -1,0 +1,113 @@
+"""Standard output and error as this program wants them: what cannot be written is told, or let be.
+
+Results that cannot be written are the environment's refusal. Whoever read them and has gone (as in
+`| head`) has what was wanted. Messages that nobody can see any more, of a terminal that was closed,
+stop nothing.
+"""
+
+from __future__ import annotations
+
+import io
+import os
+import sys
+from typing import Any, TextIO
+
+from jovik.base.errors import OutputError
+
+
+class ReaderGone(Exception):
+    """Whoever read standard output has closed it."""
+
+
+class _Results(io.FileIO):
+    def write(self, data: Any) -> int:
+        try:
+            return super().write(data)
+        except BrokenPipeError:
+            raise ReaderGone from None
+        except OSError as error:
+            raise cannot_write(error.strerror or str(error)) from None
+
+
+class _Messages(io.FileIO):
+    def write(self, data: Any) -> int:
+        try:
+            return super().write(data)
+        except OSError:
+            return len(data)
+
+
+def cannot_write(why: str) -> OutputError:
+    """The refusal of standard output."""
+    return OutputError(f"cannot write to standard output: {why}")
+
+
+def guard() -> None:
+    """Put the two in place of Python's own.
+
+    A closed descriptor is taken by `/dev/null`: the next file that is opened would get its number
+    otherwise, and whatever is printed would go into it.
+
+    Raises
+    ------
+    OutputError
+        Standard output is closed.
+    """
+    closed = [fd for fd in (0, 1, 2) if not _is_open(fd)]
+    for _ in closed:
+        os.open(os.devnull, os.O_RDWR)  # the lowest number that is free
+    sys.stderr = _guarded(sys.stderr, 2, _Messages)
+    if 1 in closed:
+        sys.stdout = _guarded(None, 1, _Messages)
+        raise cannot_write("it is closed")
+    sys.stdout = _guarded(sys.stdout, 1, _Results)
+
+
+def _is_open(fd: int) -> bool:
+    try:
+        os.fstat(fd)
+    except OSError:
+        return False
+    return True
+
+
+def _guarded(stream: TextIO | None, fd: int, sort: type[io.FileIO]) -> TextIO:
+    """The stream anew over a raw file of this sort; what is no real file stays as it is."""
+    if stream is not None:
+        try:
+            if stream.fileno() != fd:
+                return stream
+            stream.flush()
+        except (OSError, ValueError):
+            return stream
+    raw = sort(fd, "w", closefd=False)
+    encoding = stream.encoding if stream is not None else "utf-8"
+    errors = stream.errors if stream is not None else "replace"
+    return io.TextIOWrapper(
+        io.BufferedWriter(raw),
+        encoding=encoding,
+        errors=errors,
+        line_buffering=os.isatty(fd) or fd == 2,
+    )
+
+
+def finish() -> None:
+    """Write what is still held back.
+
+    Raises
+    ------
+    OutputError, ReaderGone
+        See above; nothing is held back any more then.
+    """
+    try:
+        sys.stdout.flush()
+    except (OutputError, ReaderGone):
+        give_up()
+        raise
+
+
+def give_up() -> None:
+    """Let what is held back go nowhere: Python would try again at its exit."""
+    null = os.open(os.devnull, os.O_WRONLY)
+    os.dup2(null, 1)
+    os.close(null)
