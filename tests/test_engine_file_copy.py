@@ -5,8 +5,11 @@ What is written and read, how it is counted, what is left, and how it fails.
 
 from __future__ import annotations
 
+import contextlib
 import fcntl
 import os
+import subprocess
+import threading
 import time
 from collections import Counter
 from pathlib import Path
@@ -17,9 +20,11 @@ from jovik.analysis.copy import copy_finding
 from jovik.base.errors import TargetError
 from jovik.base.session import CopyJob, Progress
 from jovik.base.trace import CopyRecord, Trace
-from jovik.engine.file_copy import CHUNK_BYTES, LOCK, NAMED, CopyFolder, files_of, sweep
+from jovik.engine.file_copy import CHUNK_BYTES, CopyFolder, files_of
+from jovik.engine.own_folder import FILES, LOCK, NAMED, READY, OwnFolder, sweep
 from jovik.engine.session import FileSession
 from jovik.hardware.source_files import files_in
+from tests.conftest import Program
 from tests.programs import succeeds
 
 ROOM = 10**10
@@ -31,7 +36,7 @@ def watch(_: Progress) -> None:
 
 
 def there(folder: Path) -> list[Path]:
-    return sorted(p for p in folder.rglob("*") if p.is_file() and p.name != LOCK)
+    return sorted(p for p in folder.rglob("*") if p.is_file() and p.name not in (LOCK, READY))
 
 
 def test_made_up_files_have_their_sizes_and_no_block_twice(tmp_path: Path) -> None:
@@ -134,6 +139,127 @@ def test_only_what_nobody_holds_is_swept(tmp_path: Path) -> None:
     sweep(tmp_path)
     assert sorted(p.name for p in tmp_path.iterdir()) == [f"{NAMED}living", f"{NAMED}young"]
     os.close(fd)
+
+
+def test_what_a_killed_copy_left_goes_at_the_next_start_of_any_kind(
+    jovik: Program, tmp_path: Path
+) -> None:
+    target = tmp_path / "target"
+    target.mkdir()
+    jovik("sheet", "new", "Test")
+    words = ["measure", target, "--drive", "Test", "--passes", "1"]
+    copying = subprocess.Popen(
+        jovik.command(*words, "copy in 2000 files of 64KiB"),
+        cwd=jovik.folder,
+        env=jovik.env,
+        stderr=subprocess.DEVNULL,
+    )
+    while not list(target.glob(f"{NAMED}*/{FILES}/*/*")):
+        time.sleep(0.01)
+    copying.kill()
+    copying.wait()
+    assert list(target.iterdir())
+    jovik(*words, "random read 4KiB for 100ms within 1MiB")
+    assert list(target.iterdir()) == []
+
+
+def test_a_folder_that_is_swapped_for_a_link_turns_nothing_elsewhere(tmp_path: Path) -> None:
+    target, elsewhere = tmp_path / "target", tmp_path / "elsewhere"
+    target.mkdir()
+    (elsewhere / FILES / "00000").mkdir(parents=True)
+    (elsewhere / FILES / "letter").write_text("somebody's")
+    (elsewhere / LOCK).write_text("somebody's")
+    before = sorted(p.relative_to(elsewhere) for p in elsewhere.rglob("*"))
+    copies = CopyFolder(target)
+    copies.run(JOB, 2**30, lambda _: None)
+    (own,) = target.iterdir()
+    aside = tmp_path / "aside"
+    own.rename(aside)
+    own.symlink_to(elsewhere)
+    trace = copies.run(JOB, 2**30, lambda _: None)
+    assert trace.first_fault is None
+    copies.close()
+    assert sorted(p.relative_to(elsewhere) for p in elsewhere.rglob("*")) == before
+    assert own.is_symlink() and list(aside.iterdir()) == []
+
+
+def test_a_folder_below_that_is_swapped_for_a_link_is_refused(tmp_path: Path) -> None:
+    target, elsewhere = tmp_path / "target", tmp_path / "elsewhere"
+    target.mkdir()
+    elsewhere.mkdir()
+    folder = OwnFolder(target)
+    os.symlink(elsewhere, FILES, dir_fd=folder.fd)
+    with pytest.raises(OSError):
+        folder.create("a/b")
+    os.unlink(FILES, dir_fd=folder.fd)
+    os.close(folder.create("a/b"))
+    (own,) = target.iterdir()
+    (own / FILES / "a" / "b").unlink()
+    (own / FILES / "a" / "b").symlink_to(elsewhere / "victim")
+    with pytest.raises(OSError):
+        folder.create("a/b")
+    with pytest.raises(OSError):
+        folder.open("a/b")
+    folder.close()
+    assert list(elsewhere.iterdir()) == [] and list(target.iterdir()) == []
+
+
+def test_what_took_the_place_of_the_folder_is_not_deleted(tmp_path: Path) -> None:
+    """Nor by the sweep of a later start, whatever it is called."""
+    target = tmp_path / "target"
+    target.mkdir()
+    folder = OwnFolder(target)
+    (own,) = target.iterdir()
+    own.rename(tmp_path / "aside")
+    own.mkdir()
+    (own / "letter").write_text("somebody's")
+    folder.close()
+    assert (own / "letter").read_text() == "somebody's"
+    link = target / f"{NAMED}link"
+    link.symlink_to(tmp_path / "aside")
+    os.utime(own, (time.time() - 60,) * 2)
+    sweep(target)
+    assert (own / "letter").exists() and link.is_symlink()
+
+
+@pytest.mark.skipif(os.geteuid() != 0, reason="needs root for another user's folder")
+def test_roots_copies_stay_roots_while_links_are_swapped_beside_them(tmp_path: Path) -> None:
+    """200 starts against somebody who turns every name into a link, as fast as it goes."""
+    target, elsewhere = tmp_path / "target", tmp_path / "elsewhere"
+    target.mkdir()
+    (elsewhere / FILES).mkdir(parents=True)
+    (elsewhere / FILES / "letter").write_text("somebody's")
+    ended = threading.Event()
+
+    def somebody() -> None:
+        number = 0
+        while not ended.is_set():
+            for name in os.listdir(target):
+                number += 1
+                with contextlib.suppress(OSError):
+                    os.rename(target / name, tmp_path / f"aside{number}")
+                    os.symlink(elsewhere, target / name)
+                with contextlib.suppress(OSError):
+                    os.unlink(target / name)
+
+    thread = threading.Thread(target=somebody)
+    thread.start()
+    try:
+        for _ in range(200):
+            with contextlib.suppress(TargetError):
+                copies = CopyFolder(target)
+                try:
+                    copies.run(CopyJob(True, (4096,) * 3), 2**30, lambda _: None)
+                finally:
+                    copies.close()
+            sweep(target)
+    finally:
+        ended.set()
+        thread.join()
+    assert [str(p.relative_to(elsewhere)) for p in sorted(elsewhere.rglob("*"))] == [
+        FILES,
+        f"{FILES}/letter",
+    ]
 
 
 def test_the_slices_are_the_copy(tmp_path: Path) -> None:

@@ -1,19 +1,15 @@
 """Copy real files onto the drive and off it with the buffered calls of a desktop copy.
 
 Made-up files come from memory, so that no source is in the way; a person's own folder is read from
-a cold cache and its time is kept apart. The copies lie in one folder with a name of its own, which
-goes with the session; what a killed process left goes at the next start, told by a lock that only a
-living process holds.
+a cold cache and its time is kept apart. The copies lie in a folder of their own
+(`jovik.engine.own_folder`), which goes with the session.
 """
 
 from __future__ import annotations
 
 import contextlib
 import ctypes
-import fcntl
 import os
-import secrets
-import shutil
 import time
 from collections.abc import Iterator
 from dataclasses import dataclass, field
@@ -26,10 +22,9 @@ from jovik.base.errors import TargetError
 from jovik.base.quantities import show_size
 from jovik.base.session import CopyJob, Progress, ProgressCallback
 from jovik.base.trace import SLICE_COLUMNS, SLICE_NS, CopyRecord, IoFault, Trace
+from jovik.engine.own_folder import NAMED, OwnFolder
 from jovik.hardware.source_files import SourceFile, files_in
 
-NAMED = ".jovik-files-"
-LOCK = "in-use"
 CHUNK_BYTES = 2**20
 POOL_BYTES = 64 * 2**20
 SHIFT = 7919
@@ -37,7 +32,6 @@ SHIFT = 7919
 
 Being odd, no two blocks of the copies begin alike.
 """
-YOUNG_S = 5.0
 ENGINE = "buffered calls"
 GLANCE_NS = 100_000_000
 
@@ -92,8 +86,7 @@ class CopyFolder:
 
     def __init__(self, target: Path) -> None:
         self.target = target
-        self._folder: Path | None = None
-        self._lock = -1
+        self._folder: OwnFolder | None = None
         self._there: tuple[SourceFile, ...] = ()
         self._pool = b""
 
@@ -123,7 +116,7 @@ class CopyFolder:
                 self._clear()
                 *_, fault = self._copy_in(sources, lambda _: None)
                 laid_out = total
-            drop_page_cache([self._place(s) for s in sources])
+            self._drop_copies(sources)
             elapsed, sync_ns, clock, fault = self._copy_out(sources, watch)
         return Trace(
             engine=ENGINE,
@@ -146,46 +139,46 @@ class CopyFolder:
 
     def close(self) -> None:
         """Remove every copy."""
-        self._clear()
+        self._there = ()
         if self._folder is not None:
-            shutil.rmtree(self._folder, ignore_errors=True)
-            os.close(self._lock)
+            self._folder.close()
             self._folder = None
 
-    def _place(self, source: SourceFile) -> Path:
+    def _own(self) -> OwnFolder:
+        """The folder, made where there is none yet."""
         if self._folder is None:
-            self._folder = self.target / f"{NAMED}{secrets.token_hex(6)}"
             try:
-                self._folder.mkdir(mode=0o700)
-                self._lock = os.open(self._folder / LOCK, os.O_RDWR | os.O_CREAT, 0o600)
+                self._folder = OwnFolder(self.target)
             except OSError as error:
                 raise TargetError(
                     f"cannot make a folder for copies in {self.target}: {error.strerror}"
                 ) from None
-            fcntl.flock(self._lock, fcntl.LOCK_EX)
-        return self._folder / "files" / source.name
+        return self._folder
 
     def _clear(self) -> None:
         if self._folder is not None:
-            shutil.rmtree(self._folder / "files", ignore_errors=True)
-            _sync(self._lock)
+            self._folder.clear()
+            _sync(self._folder.fd)
         self._there = ()
+
+    def _drop_copies(self, sources: tuple[SourceFile, ...]) -> None:
+        """Have the operating system forget what it holds of the copies."""
+        folder = self._own()
+        for source in sources:
+            with contextlib.suppress(OSError):
+                _forget(folder.open(source.name))
 
     def _copy_in(
         self, sources: tuple[SourceFile, ...], watch: ProgressCallback
     ) -> tuple[int, int, _Clock, IoFault | None]:
-        places = [self._place(s) for s in sources]
+        folder = self._own()
         drop_page_cache([s.path for s in sources if s.path is not None])
-        made: set[Path] = set()
         clock = _Clock(True, watch)
         fault = None
         number = 0
-        for source, place in zip(sources, places, strict=True):
-            if place.parent not in made:
-                place.parent.mkdir(parents=True, exist_ok=True)
-                made.add(place.parent)
+        for source in sources:
             try:
-                number = self._write(source, place, clock, number)
+                number = self._write(source, folder, clock, number)
             except OSError as error:
                 fault = IoFault(
                     error.errno or 0,
@@ -196,14 +189,14 @@ class CopyFolder:
                 )
                 break
         before = time.monotonic_ns()
-        _sync(self._lock)
+        _sync(folder.fd)
         ended = time.monotonic_ns()
         self._there = sources if fault is None else ()
         return ended - clock.began_ns, ended - before, clock, fault
 
-    def _write(self, source: SourceFile, place: Path, clock: _Clock, number: int) -> int:
+    def _write(self, source: SourceFile, folder: OwnFolder, clock: _Clock, number: int) -> int:
         """One file; gives back the number of the next chunk."""
-        out = os.open(place, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o600)
+        out = folder.create(source.name)
         try:
             for chunk in self._content(source, clock, number):
                 view = memoryview(chunk)
@@ -247,7 +240,7 @@ class CopyFolder:
         fault = None
         for source in sources:
             try:
-                with self._place(source).open("rb", buffering=0) as file:
+                with os.fdopen(self._own().open(source.name), "rb", buffering=0) as file:
                     while got := file.readinto(room):
                         clock.count(got)
             except OSError as error:
@@ -263,17 +256,20 @@ class CopyFolder:
         return time.monotonic_ns() - clock.began_ns, 0, clock, fault
 
 
+def _forget(fd: int) -> None:
+    """Drop a file from the page cache, and close it."""
+    try:
+        if hasattr(os, "posix_fadvise"):
+            os.posix_fadvise(fd, 0, 0, os.POSIX_FADV_DONTNEED)
+    finally:
+        os.close(fd)
+
+
 def drop_page_cache(paths: list[Path]) -> None:
     """Have the operating system forget what it holds of these files."""
-    if not hasattr(os, "posix_fadvise"):
-        return
     for path in paths:
         with contextlib.suppress(OSError):
-            fd = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
-            try:
-                os.posix_fadvise(fd, 0, 0, os.POSIX_FADV_DONTNEED)
-            finally:
-                os.close(fd)
+            _forget(os.open(path, os.O_RDONLY | os.O_CLOEXEC))
 
 
 def files_of(job: CopyJob) -> tuple[SourceFile, ...]:
@@ -290,21 +286,6 @@ def files_of(job: CopyJob) -> tuple[SourceFile, ...]:
             SourceFile(f"{n // 100:05d}/{n:07d}.bin", size) for n, size in enumerate(job.sizes)
         )
     return files_in(job.folder, skip=NAMED)
-
-
-def sweep(target: Path) -> None:
-    """Remove copies that a killed process left: their lock is free."""
-    for path in target.glob(NAMED + "*"):
-        with contextlib.suppress(OSError):
-            fd = os.open(path / LOCK, os.O_RDWR)
-            try:
-                # One that was made a moment ago may not be locked yet.
-                if time.time() - path.stat().st_mtime < YOUNG_S:
-                    continue
-                fcntl.flock(fd, fcntl.LOCK_EX | fcntl.LOCK_NB)
-                shutil.rmtree(path, ignore_errors=True)
-            finally:
-                os.close(fd)
 
 
 def _sync(fd: int) -> None:

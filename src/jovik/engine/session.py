@@ -19,7 +19,7 @@ from jovik.base.session import CopyJob, DiscardResult, Progress, ProgressCallbac
 from jovik.base.trace import SLICE_COLUMNS, Trace
 from jovik.engine import code_cache
 from jovik.engine.buffers import Buffers, check_memory, unit_of
-from jovik.engine.file_copy import CopyFolder, sweep
+from jovik.engine.file_copy import CopyFolder
 from jovik.engine.kernel import layout
 from jovik.engine.pass_trace import live_latency_ns, progress_of, trace_of
 from jovik.engine.selection import select_engine
@@ -70,8 +70,6 @@ class FileSession:
         self._crew = select_engine(engine)
         self._wanted = engine
         self._auto = engine == "auto"
-        if isinstance(where, Path):
-            sweep(where)
         self.place: Storage = TestFile(where) if isinstance(where, Path) else where
         if engine == "auto" and not self.place.direct:
             # Through the cache a ring hands each I/O to a helper thread of the kernel; plain calls

@@ -8,6 +8,7 @@ import fcntl
 import os
 import secrets
 import shutil
+import stat
 import struct
 import sys
 import time
@@ -15,6 +16,7 @@ from pathlib import Path
 
 from jovik.base.errors import TargetError
 from jovik.base.quantities import show_size
+from jovik.engine.own_folder import sweep
 from jovik.engine.reserved_space import floor_bytes, reserved_bytes, writable_bytes
 from jovik.hardware.device import on_system_volume
 from jovik.hardware.mounts import read_mounts
@@ -66,6 +68,8 @@ class TestFile:
         usage = shutil.disk_usage(folder)
         self._floor_bytes = floor_bytes(usage.total, usage.free, system=self._system)
         wanted = os.O_DIRECT if hasattr(os, "O_DIRECT") and in_memory(folder) is None else 0
+        with contextlib.suppress(OSError):
+            sweep(folder)
         self._sweep()
         try:
             self.fd = self._open(wanted)
@@ -84,25 +88,43 @@ class TestFile:
 
     def _sweep(self) -> None:
         """Remove test files left by a process killed before it could unlink them."""
-        for path in self.folder.glob(NAMED + "*"):
-            with contextlib.suppress(OSError):
-                if time.time() - path.stat().st_mtime > LEFTOVER_AFTER_S:
-                    path.unlink()
+        top = os.open(self.folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+        try:
+            for name in os.listdir(top):
+                if not name.startswith(NAMED):
+                    continue
+                with contextlib.suppress(OSError):
+                    facts = os.stat(name, dir_fd=top, follow_symlinks=False)
+                    if (
+                        stat.S_ISREG(facts.st_mode)
+                        and facts.st_uid == os.geteuid()
+                        and time.time() - facts.st_mtime > LEFTOVER_AFTER_S
+                    ):
+                        os.unlink(name, dir_fd=top)
+        except OSError:
+            return
+        finally:
+            os.close(top)
 
     def _open(self, extra: int) -> int:
         flags = os.O_RDWR | os.O_CLOEXEC | extra
-        if hasattr(os, "O_TMPFILE"):
-            try:
-                return os.open(self.folder, flags | os.O_TMPFILE, 0o600)
-            except OSError as error:
-                # EISDIR and ENOENT come from kernels, EOPNOTSUPP from file systems that do not know
-                # unnamed files.
-                if error.errno not in (errno.EISDIR, errno.EOPNOTSUPP, errno.ENOENT, errno.EINVAL):
-                    raise
-        path = self.folder / f"{NAMED}{secrets.token_hex(8)}"
-        fd = os.open(path, flags | os.O_CREAT | os.O_EXCL, 0o600)
-        path.unlink()
-        return fd
+        top = os.open(self.folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+        try:
+            if hasattr(os, "O_TMPFILE"):
+                try:
+                    return os.open(".", flags | os.O_TMPFILE, 0o600, dir_fd=top)
+                except OSError as error:
+                    # EISDIR and ENOENT come from kernels, EOPNOTSUPP from file systems that do not
+                    # know unnamed files.
+                    unknown = (errno.EISDIR, errno.EOPNOTSUPP, errno.ENOENT, errno.EINVAL)
+                    if error.errno not in unknown:
+                        raise
+            name = f"{NAMED}{secrets.token_hex(8)}"
+            fd = os.open(name, flags | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o600, dir_fd=top)
+            os.unlink(name, dir_fd=top)
+            return fd
+        finally:
+            os.close(top)
 
     def check_space(self, span_bytes: int) -> None:
         """Refuse what would fill the file system to the brim.
