@@ -197,11 +197,11 @@ def test_runs_are_found_and_opened_again(shelf: Shelf) -> None:
         and shelf.latest_run(("failed",)) is None
     )
     second.close("interrupted")
-    again = shelf.resume_run(second.id, {"tasks": [1]})
+    again = shelf.resume_run(second.id, {"tasks": [{"phrase": READ}]})
     assert (
         again.id == second.id
         and shelf.run(second.id).state == "running"
-        and shelf.run(second.id).options == {"tasks": [1]}
+        and shelf.run(second.id).options == {"tasks": [{"phrase": READ}]}
     )
     assert shelf.run(second.id).ended is None
 

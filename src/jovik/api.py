@@ -45,8 +45,9 @@ from jovik.runs import (
 )
 from jovik.runs.prepare import ASK_ABOVE
 from jovik.sheets.sheet import Sheet, drive_from_words, parse_claim
+from jovik.shelf.read_runs import RunRecord
 from jovik.shelf.sqlite import where_from
-from jovik.shelf.store import RunRecord, Shelf
+from jovik.shelf.store import Shelf
 
 if TYPE_CHECKING:
     from jovik.base.session import Progress

@@ -60,6 +60,7 @@ def runs(shelf: Shelf, drive: str | None = None) -> pd.DataFrame:
         "seed",
         "laid_out_bytes",
         "version",
+        "imported",
     )
     rows = [
         {

@@ -18,6 +18,7 @@ from typing import Any
 
 from jovik.base.atomic_files import write_atomically
 from jovik.base.errors import OutputError, UsageError
+from jovik.base.secrets import looks_like_address
 from jovik.base.text_files import read_text
 
 SHELF = "shelf"
@@ -146,4 +147,4 @@ def place_of_shelf(text: str) -> str:
         raise UsageError(
             "the shelf needs a place", "to go back to the usual one: jovik config unset shelf"
         )
-    return text if "://" in text else os.path.abspath(os.path.expanduser(text))
+    return text if looks_like_address(text) else os.path.abspath(os.path.expanduser(text))

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -160,8 +161,13 @@ class Trace:
         slices = np.zeros((1, len(SLICE_COLUMNS)), np.int64)
         return cls(engine, direct, 0, elapsed_ns, 0, 0, slices, {})
 
+    @cached_property
+    def _sums(self) -> dict[str, int]:
+        """The sum of each column of the slices."""
+        return dict(zip(SLICE_COLUMNS, self.slices.sum(axis=0).tolist(), strict=True))
+
     def _sum(self, column: str) -> int:
-        return int(self.slices[:, SLICE_COLUMNS.index(column)].sum())
+        return self._sums[column]
 
     @property
     def read_bytes(self) -> int:

@@ -107,19 +107,18 @@ def _next_words() -> str:
     from pathlib import Path
 
     from jovik.base.sanitize import strip_control
+    from jovik.base.secrets import looks_like_address
     from jovik.base.settings import default_shelf, shelf_setting
 
     where = os.environ.get("JOVIK_SHELF") or shelf_setting() or str(default_shelf())
-    if "://" in where or Path(where).exists():
+    served = looks_like_address(where)
+    if served or Path(where).exists():
         todo = {
             "jovik sheet list": "the drives on it",
             "jovik rank": "where each stands",
             "jovik measure TARGET --drive NAME": "the next one",
         }
-        head = (
-            f"Your shelf is {strip_control(where) if '://' not in where else 'on a server'}. "
-            "Go on with:"
-        )
+        head = f"Your shelf is {'on a server' if served else strip_control(where)}. Go on with:"
     else:
         todo = {
             "jovik demo": "all of it on model drives, in a few seconds",
@@ -158,6 +157,7 @@ def main() -> None:
     """
     try:
         streams.guard()
+        show_warnings()
         status = jovik.main(prog_name="jovik", standalone_mode=False)
         streams.finish()
     except streams.ReaderGone:
@@ -199,7 +199,10 @@ def _ended_by(error: BaseException) -> int:
     if os.environ.get("JOVIK_TRACEBACK"):
         raise error
     kept = keep(error, sys.argv[1:])
-    echo(f"jovik: a fault in Jovik itself: {type(error).__name__}: {error}", err=True)
+    from jovik.base.secrets import mask_secrets
+
+    said = mask_secrets(f"{type(error).__name__}: {error}")
+    echo(f"jovik: a fault in Jovik itself: {said}", err=True)
     click.echo(
         f"  for a bug report: {kept}"
         if kept
@@ -209,8 +212,28 @@ def _ended_by(error: BaseException) -> int:
     return 1
 
 
+def show_warnings() -> None:
+    """Show what the core warns of on standard error, each once."""
+    import logging
+
+    class Once(logging.Handler):
+        shown: set[str] = set()
+
+        def emit(self, record: logging.LogRecord) -> None:
+            text = record.getMessage()
+            if text not in self.shown:
+                self.shown.add(text)
+                echo(f"warning: {text}", err=True)
+
+    logger = logging.getLogger("jovik")
+    logger.propagate = False
+    logger.addHandler(Once(logging.WARNING))
+
+
 def complain(error: JovikError) -> None:
     """One error on standard error: what and why, then what to do."""
-    echo(f"jovik: {error.message}", err=True)
+    from jovik.base.secrets import mask_secrets
+
+    echo(f"jovik: {mask_secrets(error.message)}", err=True)
     if error.hint:
-        echo(f"  {error.hint}", err=True)
+        echo(f"  {mask_secrets(error.hint)}", err=True)

@@ -9,7 +9,7 @@ from jovik.analysis.fullness import empty_against_full
 from jovik.analysis.sweep import curves
 from jovik.base.step_result import StepResult
 from jovik.cli.output import emit_csv, emit_json, show_table
-from jovik.shelf.store import RunRecord
+from jovik.shelf.read_runs import RunRecord
 from jovik.tables.run_findings import findings_tables
 from jovik.tables.steps import first_access, run_table, written_bytes
 
@@ -31,6 +31,7 @@ def show_run(run: RunRecord, results: Sequence[StepResult], form: str) -> None:
                 "state": run.state,
                 "started": run.started,
                 "ended": run.ended,
+                "imported": run.imported,
                 "conditions": shared,
                 "device": run.device,
                 "health": {

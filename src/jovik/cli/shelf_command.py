@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -113,6 +115,27 @@ def _note_table(found: Shelf, source: Path, mapping: Path, drive: str | None) ->
     )
 
 
+@contextlib.contextmanager
+def _progress() -> Iterator[Callable[[int, int], None]]:
+    """A line on a terminal that says how far a long look has come."""
+    import sys
+    import time
+
+    began, shown = time.monotonic(), False
+
+    def tell(done: int, count: int) -> None:
+        nonlocal shown
+        if sys.stderr.isatty() and time.monotonic() - began > 1:
+            shown = True
+            click.echo(f"\rlooked at {done:,} of {count:,} passes", err=True, nl=False)
+
+    try:
+        yield tell
+    finally:
+        if shown:
+            click.echo("\r" + " " * 60 + "\r", err=True, nl=False)
+
+
 @shelf.command()
 @format_option()
 @shelf_option
@@ -125,8 +148,8 @@ def check(form: str, shelf_at: str | None) -> int:
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
-    with Shelf(where_from(shelf_at)) as found:
-        checked = found.check()
+    with Shelf(where_from(shelf_at)) as found, _progress() as progress:
+        checked = found.check(progress)
     if form == "json":
         emit_json({"counts": checked.counts, "faults": list(checked.faults)})
     elif form == "csv":
@@ -136,6 +159,11 @@ def check(form: str, shelf_at: str | None) -> int:
             echo(f"fault: {fault}")
         counts = ", ".join(f"{n:,} {what}" for what, n in checked.counts.items())
         echo(f"{'whole' if not checked.faults else f'{len(checked.faults)} faults'}: {counts}")
+        if checked.faults:
+            echo(
+                "what is damaged is left out everywhere; to have it back, restore a backup of the "
+                "shelf"
+            )
     return 1 if checked.faults else 0
 
 

@@ -166,8 +166,8 @@ class TestFile:
             most = int(100 * (whole - kept) / whole)
             why = ", because the system runs from this drive" if self._system else ""
             raise TargetError(
-                f"{self.folder} is not filled to {percent} %: {show_size(kept)} of it has to stay "
-                f"free{why}",
+                f"{self.folder} is not filled to {percent} %: some of it has to stay free, "
+                f"{show_size(kept)}{why}",
                 f"at most {most} % is possible here",
             )
         return missing

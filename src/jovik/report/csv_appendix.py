@@ -8,7 +8,7 @@ from dataclasses import fields
 from jovik.base.sanitize import csv_text, file_name
 from jovik.base.step_result import PassFigures, StepResult
 from jovik.report.document import CsvAttachment
-from jovik.shelf.store import RunRecord
+from jovik.shelf.read_runs import RunRecord
 
 HEADER = (
     "run",

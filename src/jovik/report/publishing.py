@@ -8,6 +8,7 @@ from pathlib import Path
 from jovik.base.errors import UsageError
 from jovik.report.overview import comparison, page_names
 from jovik.report.page_files import make_folder, write_html, write_markdown
+from jovik.report.privacy import folders_of, without_paths
 from jovik.report.review import review
 from jovik.report.reviewer_text import words_beside
 from jovik.shelf.store import Shelf
@@ -67,7 +68,7 @@ def publish_review(
             f"{own} holds your words, and the review would be written over it",
             "name another place with --out",
         )
-    document = review(shelf, drive, against, own)
+    document = without_paths(review(shelf, drive, against, own), folders_of(shelf.results(drive)))
     written: list[Path] = []
     for one in pages:
         make_folder(one.parent)
@@ -124,7 +125,8 @@ def publish_overview(
     ]
     make_folder(folder)
     page = out if _is_page(out) else out / "index.html"
-    keep(write_html(comparison(shelf, there), page, force=force))
+    document = without_paths(comparison(shelf, there), folders_of(shelf.results()))
+    keep(write_html(document, page, force=force))
     return written
 
 

@@ -27,7 +27,8 @@ from jovik.report.reviewer_text import read_words
 from jovik.report.test_sections import how_section, tests_section
 from jovik.sheets.load import load_names, read_load
 from jovik.sheets.sheet import Sheet
-from jovik.shelf.store import RunRecord, Shelf
+from jovik.shelf.read_runs import RunRecord
+from jovik.shelf.store import Shelf
 from jovik.steps import IoStep, parse
 from jovik.tables.claims import claims_summary, claims_table, doubts
 from jovik.tables.health import health_change_table

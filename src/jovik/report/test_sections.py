@@ -11,7 +11,8 @@ from jovik.base.step_result import StepResult
 from jovik.queries.sweep import ladders_of
 from jovik.report import pictures
 from jovik.report.document import Block, Section
-from jovik.shelf.store import RunRecord, Shelf
+from jovik.shelf.read_runs import RunRecord
+from jovik.shelf.store import Shelf
 from jovik.steps import parse
 from jovik.tables import Table
 from jovik.tables.run_findings import (
@@ -123,6 +124,7 @@ def _facts(shelf: Shelf, run: RunRecord, results: Sequence[StepResult]) -> list[
         ("written", show_size(written_bytes(run, results))),
         ("seed", str(run.seed)),
         ("run", f"{run.id}, {run.state}, Jovik {run.version}"),
+        ("imported", f"measured elsewhere, from {run.imported}" if run.imported else ""),
     ]
     return [(what, how) for what, how in facts if how]
 

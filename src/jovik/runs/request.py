@@ -19,7 +19,8 @@ from jovik.steps import Plan, load_plan, parse
 if TYPE_CHECKING:
     from jovik.analysis.claims import ClaimVerdict
     from jovik.runs.task import Task
-    from jovik.shelf.store import RunRecord, Shelf
+    from jovik.shelf.read_runs import RunRecord
+    from jovik.shelf.store import Shelf
 
 DEFAULT_PLAN = "first-look"
 MOST_SETTLING = 60

@@ -1,15 +1,33 @@
-"""Keeping a shelf: whether it is whole, and a copy of it while others write."""
+"""Whether a shelf is whole: every record is built as any reader would build it."""
 
 from __future__ import annotations
 
+import contextlib
+import multiprocessing
+import os
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import sqlalchemy as sa
 
-from jovik.base.errors import PhraseError
-from jovik.shelf.encoding import step_fault, unpack, unpack_latencies
-from jovik.shelf.schema import drive, one_pass, run, step
-from jovik.steps import parse
+from jovik.base.step_result import Conditions
+from jovik.shelf.records import (
+    DamagedRecord,
+    check_figures,
+    check_run,
+    check_step,
+    read_claim,
+    read_conditions,
+    read_drive,
+    read_note,
+    read_reading,
+    read_trace,
+)
+from jovik.shelf.schema import claim, drive, note, one_pass, reading, run, step
+
+A_SHARE, MOST_WORKERS = 4_000, 8
+"""Records that a process looks at before it takes the next ones, and processes."""
 
 
 @dataclass(frozen=True)
@@ -20,64 +38,143 @@ class IntegrityReport:
     faults: tuple[str, ...]
 
 
-def check(engine: sa.Engine) -> IntegrityReport:
-    """Look at a whole shelf.
+def check(
+    engine: sa.Engine, progress: Callable[[int, int], None] = lambda done, of: None
+) -> IntegrityReport:
+    """Look at a whole shelf: what the database says of itself, and every record of it.
 
-    What the database says of itself, and every phrase, series and histogram.
+    Parameters
+    ----------
+    progress : callable
+        Told how many passes of how many have been looked at.
     """
     faults: list[str] = []
     with engine.connect() as c:
-        if engine.dialect.name == "sqlite":
-            faults += [
-                f"the database: {row[0]}"
-                for row in c.exec_driver_sql("PRAGMA integrity_check")
-                if row[0] != "ok"
-            ]
-            faults += [
-                f"{row[0]} {row[1]} refers to a {row[2]} that is not there"
-                for row in c.exec_driver_sql("PRAGMA foreign_key_check")
-            ]
+        faults += _of_database(c)
         counts = {
             f"{t.name}{'es' if t.name == 'pass' else 's'}": c.execute(
                 sa.select(sa.func.count()).select_from(t)
             ).scalar_one()
             for t in (drive, run, step, one_pass)
         }
-        for row in c.execute(
-            sa.select(
-                step.c.run_id,
-                step.c.position,
-                step.c.phrase,
-                step.c.kind,
-                step.c.conditions,
-                step.c.limits,
-                step.c.facts,
-            )
-        ).mappings():
-            if fault := step_fault(dict(row)):
-                at = f"run {row['run_id']}, step {row['position'] + 1}"
-                faults.append(f"{at}: its findings cannot be read ({fault})")
-            try:
-                if parse(row["phrase"]).kind != row["kind"]:
-                    faults.append(
-                        f"run {row['run_id']}, step {row['position'] + 1}: '{row['phrase']}' is "
-                        f"not of the kind '{row['kind']}'"
-                    )
-            except PhraseError as error:
-                faults.append(f"run {row['run_id']}, step {row['position'] + 1}: {error.message}")
-        query = sa.select(one_pass, step.c.run_id, step.c.position).join(
-            step, one_pass.c.step_id == step.c.id
-        )
-        for row in c.execution_options(yield_per=500).execute(query).mappings():
-            at = f"run {row['run_id']}, step {row['position'] + 1}, pass {row['number']}"
-            try:
-                slices, latencies = (
-                    unpack(row["slices"])["slices"],
-                    unpack_latencies(row["latencies"]),
-                )
-            except Exception as error:  # whatever NumPy and zlib call it
-                faults.append(f"{at}: its series cannot be read ({error})")
-                continue
-            if slices.ndim != 2 or any(one.total < 0 for one in latencies.values()):
-                faults.append(f"{at}: its series are none")
+        faults += _of_tables(c)
+    faults += _of_steps(engine, counts["passes"], progress)
     return IntegrityReport(counts, tuple(faults))
+
+
+def _of_database(c: sa.Connection) -> Iterator[str]:
+    if c.dialect.name != "sqlite":
+        return
+    for row in c.exec_driver_sql("PRAGMA integrity_check"):
+        if row[0] != "ok":
+            yield f"the database: {row[0]}"
+    for row in c.exec_driver_sql("PRAGMA foreign_key_check"):
+        yield f"{row[0]} {row[1]} refers to a {row[2]} that is not there"
+
+
+def _of_tables(c: sa.Connection) -> Iterator[str]:
+    """Every record but the steps and passes."""
+    named: tuple[tuple[sa.Table, Callable[[Mapping[str, Any]], object], tuple[str, ...]], ...] = (
+        (drive, read_drive, ("id", "folded_name")),
+        (claim, read_claim, ("id", "drive_id", "position")),
+        (note, read_note, ("id", "drive_id")),
+        (reading, read_reading, ("id", "drive_id")),
+    )
+    for table, read, left_out in named:
+        for row in c.execute(sa.select(table)).mappings():
+            given = {k: v for k, v in row.items() if k not in left_out}
+            yield from _fault(f"{table.name} {row['id']}", read, given)
+    for row in c.execute(sa.select(run)).mappings():
+        yield from _fault(f"run {row['id']}", check_run, row)
+
+
+def _of_steps(engine: sa.Engine, count: int, progress: Callable[[int, int], None]) -> Iterator[str]:
+    """Every step and every pass, by as many processes as there are cores where that pays."""
+    ranges: list[Range] = []
+    with engine.connect() as c:
+        for table in (step, one_pass):
+            last = c.execute(sa.select(sa.func.max(table.c.id))).scalar() or 0
+            ranges += [(table.name, n, n + A_SHARE) for n in range(0, last + 1, A_SHARE)]
+    workers = min(os.cpu_count() or 1, len(ranges) // 2, MOST_WORKERS)
+    done = 0
+    with contextlib.ExitStack() as stack:
+        found: Iterable[tuple[int, list[str]]] = (_look_at(engine, r) for r in ranges)
+        if workers > 1 and "fork" in multiprocessing.get_all_start_methods():
+            # A connection must not be used on both sides of a fork.
+            engine.dispose()
+            pool = multiprocessing.get_context("fork").Pool(workers, _take, (engine,))
+            found = stack.enter_context(pool).imap(_look, ranges)
+        for looked, faults in found:
+            done += looked
+            progress(done, count)
+            yield from faults
+
+
+Range = tuple[str, int, int]
+"""Steps or passes, by their table's name, from an id on to before another."""
+_shelf: list[sa.Engine] = []
+"""Of a process that looks at a share of a shelf."""
+
+
+def _take(engine: sa.Engine) -> None:
+    engine.dispose(close=False)
+    _shelf[:] = [engine]
+
+
+def _look(ids: Range) -> tuple[int, list[str]]:
+    return _look_at(_shelf[0], ids)
+
+
+def _look_at(engine: sa.Engine, ids: Range) -> tuple[int, list[str]]:
+    """Look at a range of steps or passes: how many passes they are, and what is wrong with them."""
+    table, first, end = ids
+    with engine.connect() as c:
+        if table == step.name:
+            mine = sa.select(step).where(step.c.id >= first, step.c.id < end)
+            return 0, [f for row in c.execute(mine).mappings() for f in _of_step(dict(row))]
+        return _of_passes(c, (one_pass.c.id >= first, one_pass.c.id < end))
+
+
+def _of_step(row: dict[str, Any]) -> Iterator[str]:
+    yield from _fault(f"run {row['run_id']}, step {row['position'] + 1}", check_step, row)
+
+
+def _of_passes(c: sa.Connection, mine: Sequence[sa.ColumnElement[bool]]) -> tuple[int, list[str]]:
+    columns = (step.c.id, step.c.run_id, step.c.position, step.c.conditions)
+    of_mine = sa.select(one_pass.c.step_id).where(*mine)
+    steps = {
+        r["id"]: {"run_id": r["run_id"], "position": r["position"]}
+        | {"conditions": _conditions(r["conditions"])}
+        for r in c.execute(sa.select(*columns).where(step.c.id.in_(of_mine))).mappings()
+    }
+    rows = c.execute(sa.select(one_pass).where(*mine).order_by(one_pass.c.id))
+    names, looked = list(rows.keys()), 0
+    faults: list[str] = []
+    for one in rows:
+        looked += 1
+        row: dict[str, Any] = dict(zip(names, one, strict=True))
+        of = steps.get(row["step_id"])
+        if of is None:
+            continue  # told by the database itself
+        row |= of
+        try:
+            check_figures(row, read_trace(row))
+        except DamagedRecord as error:
+            at = f"run {row['run_id']}, step {row['position'] + 1}, pass {row['number']}"
+            faults.append(f"{at}: {error}")
+    return looked, faults
+
+
+def _conditions(stored: Any) -> Conditions:
+    """Conditions; any where they are damaged, which is told of their step."""
+    try:
+        return read_conditions(stored)
+    except DamagedRecord:
+        return Conditions("", True, 0)
+
+
+def _fault(at: str, look: Callable[..., object], *given: Any) -> Iterator[str]:
+    try:
+        look(*given)
+    except DamagedRecord as error:
+        yield f"{at}: {error}"

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import contextlib
 from dataclasses import asdict
 
 import sqlalchemy as sa
 
 from jovik.sheets.reading import Note, Reading
+from jovik.shelf.read_results import naming
+from jovik.shelf.records import DamagedRecord, read_note, read_reading
 from jovik.shelf.schema import drive, note, reading
 
 _FIELDS = ("what", "value", "unit", "method", "instrument", "phrase")
@@ -30,7 +33,11 @@ def notes_of(c: sa.Connection, drive_id: int) -> list[Note]:
     rows = c.execute(
         sa.select(note).where(note.c.drive_id == drive_id).order_by(note.c.id)
     ).mappings()
-    return [Note(r["sort"], r["text"], r["written"]) for r in rows]
+    found = []
+    for r in rows:
+        with contextlib.suppress(DamagedRecord), naming("a note"):
+            found.append(read_note({f: r[f] for f in ("sort", "text", "written")}))
+    return found
 
 
 def readings(c: sa.Connection, drive_id: int | None = None) -> list[Reading]:
@@ -40,8 +47,9 @@ def readings(c: sa.Connection, drive_id: int | None = None) -> list[Reading]:
         query = query.where(reading.c.drive_id == drive_id)
     newest = {}
     for r in c.execute(query).mappings():
-        one = Reading(**{f: r[f] for f in (*_FIELDS, "drive", "written")})
-        newest[
-            (one.drive, one.what.casefold(), one.method.casefold(), one.instrument.casefold())
-        ] = one
+        with contextlib.suppress(DamagedRecord), naming(f"a reading of '{r['drive']}'"):
+            one = read_reading({f: r[f] for f in (*_FIELDS, "drive", "written")})
+            newest[
+                (one.drive, one.what.casefold(), one.method.casefold(), one.instrument.casefold())
+            ] = one
     return list(newest.values())

@@ -11,6 +11,7 @@ from collections.abc import Callable
 import sqlalchemy as sa
 
 from jovik.base.errors import ShelfError, ShelfUnreachableError
+from jovik.base.secrets import mask_secrets
 from jovik.shelf.migrate import migrate, revision_of
 from jovik.shelf.schema import REVISION, metadata
 
@@ -104,9 +105,9 @@ def open_server(where: str, *, create: bool, migrating: bool = True) -> sa.Engin
         _bring_up(engine, create, migrating)
     except sa.exc.DatabaseError as error:
         engine.dispose()
-        reason = str(error.orig).strip().splitlines()[0]
+        reason = mask_secrets(str(error.orig).strip().splitlines()[0])
         raise ShelfError(
-            f"the shelf {url.render_as_string()} cannot be reached: {reason}",
+            f"the shelf {mask_secrets(where)} cannot be reached: {reason}",
             "is its server running? see --shelf",
         ) from None
     except BaseException:
@@ -118,9 +119,10 @@ def open_server(where: str, *, create: bool, migrating: bool = True) -> sa.Engin
 def _url(where: str) -> sa.URL:
     try:
         url = sa.make_url(where)
-    except sa.exc.ArgumentError:
+    except (sa.exc.ArgumentError, ValueError):  # a port that is no number is the latter
         raise ShelfError(
-            f"'{where}' is no address of a shelf", "write postgresql+psycopg://user@host/database"
+            f"'{mask_secrets(where)}' is no address of a shelf",
+            "write postgresql+psycopg://user@host/database",
         ) from None
     if url.get_backend_name() != "postgresql":
         raise ShelfError(

@@ -5,31 +5,58 @@ What its records become, and which of many is the newest of its kind.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import contextlib
+import datetime
+import logging
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 import sqlalchemy as sa
+from sqlalchemy.ext.compiler import compiles
+from sqlalchemy.sql.functions import FunctionElement
 
-from jovik.base.findings import Findings
-from jovik.base.step_result import Conditions, PassFigures, StepResult
-from jovik.base.trace import Environment, IoFault, Latencies, Trace
-from jovik.shelf.encoding import limits_from_json, recorded_from_json, unpack, unpack_latencies
+from jovik.base.step_result import StepResult
+from jovik.base.trace import Latencies, Trace
+from jovik.shelf.records import (
+    PASS_FIELDS,
+    DamagedRecord,
+    read_figures,
+    read_latencies,
+    read_step,
+    read_trace,
+)
 from jovik.shelf.schema import drive, one_pass, run, step
 from jovik.steps import parse
 
-_PASS_FIELDS = (
-    "rate_bytes_s",
-    "flushed_rate_bytes_s",
-    "iops",
-    "read_bytes",
-    "written_bytes",
-    "elapsed_ns",
-    "errors",
-    "cpu_ns",
-)
+log = logging.getLogger(__name__)
 
-SWEEP = step.c["facts"]["ladder"].as_string()
+CLOCK_TOLERANCE = datetime.timedelta(hours=1)
+"""How far a clock may be ahead before its date is not believed."""
+
+
+class sound_json(FunctionElement[Any]):
+    """A JSON column, or null where a file holds text in it that is none."""
+
+    type = sa.JSON()
+    inherit_cache = True
+    name = "sound_json"
+
+
+@compiles(sound_json)
+def _as_it_is(element: Any, compiler: Any, **how: Any) -> str:
+    return str(compiler.process(element.clauses, **how))
+
+
+@compiles(sound_json, "sqlite")
+def _if_it_is(element: Any, compiler: Any, **how: Any) -> str:
+    column = compiler.process(element.clauses, **how)
+    return f"CASE WHEN json_valid({column}) THEN {column} END"
+
+
+SWEEP = sound_json(step.c.facts)["ladder"].as_string()
 """The phrase of the sweep that a step is a point of."""
+FILLED = sound_json(step.c.conditions)["filled_percent"].as_integer()
+"""The level that a step was made at on purpose."""
 
 
 def of_drive(name: str | None) -> sa.ColumnElement[bool]:
@@ -62,9 +89,9 @@ def results(
         .join(run, step.c.run_id == run.c.id)
         .join(drive, run.c.drive_id == drive.c.id)
         .where(where)
-        .order_by(run.c.started, run.c.id, step.c.position)
+        .order_by(order_of(engine), run.c.id, step.c.position)
     )
-    wanted = [one_pass.c.step_id, *(one_pass.c[f] for f in _PASS_FIELDS)]
+    wanted = [one_pass.c.step_id, *(one_pass.c[f] for f in PASS_FIELDS)]
     if with_latencies:
         wanted.append(one_pass.c.latencies)
     passes = _of_passes(wanted, where).order_by(one_pass.c.number)
@@ -73,7 +100,12 @@ def results(
         by_step: dict[int, list[sa.RowMapping]] = {}
         for p in c.execute(passes).mappings():
             by_step.setdefault(p["step_id"], []).append(p)
-    return [_result(r, by_step[r["id"]], with_latencies) for r in rows if r["id"] in by_step]
+    found = []
+    for r in rows:
+        if r["id"] in by_step:
+            with contextlib.suppress(DamagedRecord), naming(_at(r)):
+                found.append(_result(r, by_step[r["id"]], with_latencies))
+    return found
 
 
 def passes(engine: sa.Engine, where: sa.ColumnElement[bool]) -> list[dict[str, Any]]:
@@ -85,9 +117,9 @@ def passes(engine: sa.Engine, where: sa.ColumnElement[bool]) -> list[dict[str, A
         step.c.phrase,
         step.c.kind,
     ]
-    columns += [one_pass.c[f] for f in ("number", "finished", "seed", "flush_ns", *_PASS_FIELDS)]
+    columns += [one_pass.c[f] for f in ("number", "finished", "seed", "flush_ns", *PASS_FIELDS)]
     query = _of_passes(columns, where).order_by(
-        run.c.started, run.c.id, step.c.position, one_pass.c.number
+        order_of(engine), run.c.id, step.c.position, one_pass.c.number
     )
     with engine.connect() as c:
         return [dict(r) for r in c.execute(query).mappings()]
@@ -112,11 +144,11 @@ def latest(
 ) -> list[StepResult]:
     """See `Shelf.latest_results`."""
     where = of_drive(name)
-    level = step.c.conditions["filled_percent"].as_integer()
+    level = FILLED
     rung = sa.case((SWEEP.is_(None), 0), else_=1)
     # Rungs and steps of their own apart, the newest of each; the database picks, since a shelf may
     # hold 10,000 runs.
-    order = (run.c.started.desc(), run.c.id.desc(), step.c.position.desc())
+    order = (order_of(engine).desc(), run.c.id.desc(), step.c.position.desc())
     newest = sa.func.row_number().over(
         partition_by=(run.c.drive_id, step.c.kind, level, rung), order_by=order
     )
@@ -164,14 +196,14 @@ def of_several_rigs(engine: sa.Engine, name: str | None) -> list[StepResult]:
         .group_by(run.c.drive_id)
         .having(sa.func.count(sa.distinct(run.c.rig_id)) > 1)
     )
-    order = (run.c.started.desc(), run.c.id.desc(), step.c.position.desc())
+    order = (order_of(engine).desc(), run.c.id.desc(), step.c.position.desc())
     newest = sa.func.row_number().over(
         partition_by=(run.c.drive_id, run.c.unit_id, run.c.rig_id, step.c.kind), order_by=order
     )
     where = (
         run.c.drive_id.in_(several),
         SWEEP.is_(None),
-        step.c.conditions["filled_percent"].as_integer().is_(None),
+        FILLED.is_(None),
         sa.exists().where(one_pass.c.step_id == step.c.id),
     )
     numbered = (
@@ -191,27 +223,15 @@ def of_several_rigs(engine: sa.Engine, name: str | None) -> list[StepResult]:
 def _result(
     row: sa.RowMapping, passes: Sequence[sa.RowMapping], with_latencies: bool
 ) -> StepResult:
-
+    """A step from its rows (DamagedRecord)."""
     latencies = {}
     if with_latencies:
-        parts = [unpack_latencies(p["latencies"]) for p in passes]
+        parts = [read_latencies(p["latencies"]) for p in passes]
         for direction in ("read", "write"):
             whole = Latencies.merged(p[direction] for p in parts if direction in p)
             if whole is not None:
                 latencies[direction] = whole
-    return StepResult(
-        phrase=row["phrase"],
-        kind=row["kind"],
-        passes=tuple(PassFigures(**{f: p[f] for f in _PASS_FIELDS}) for p in passes),
-        latencies=latencies,
-        conditions=Conditions(**row["conditions"]),
-        drive=row["drive_name"],
-        run=row["run_id"],
-        started=row["started"],
-        limits=limits_from_json(row["limits"]),
-        notes=tuple(row["notes"]),
-        findings=Findings.from_json(row["facts"]),
-    )
+    return read_step(dict(row), [read_figures(p) for p in passes], latencies)
 
 
 def is_drive_result(result: StepResult, filled: bool) -> bool:
@@ -219,24 +239,71 @@ def is_drive_result(result: StepResult, filled: bool) -> bool:
     return parse(result.phrase).ranked and (filled or result.conditions.filled_percent is None)
 
 
-def trace_of(row: sa.RowMapping) -> Trace:
-    """A pass as it was recorded; it needs the conditions of its step beside it."""
-    fault, around = row["first_fault"], row["environment"]
-    if around is not None:
-        around = around | {
-            "temperatures": tuple((at, values) for at, values in around["temperatures"])
-        }
-    return Trace(
-        engine=row["conditions"]["engine"],
-        direct=row["conditions"]["direct"],
-        seed=row["seed"],
-        elapsed_ns=row["elapsed_ns"],
-        flush_ns=row["flush_ns"],
-        cpu_ns=row["cpu_ns"],
-        slices=unpack(row["slices"])["slices"],
-        latencies=unpack_latencies(row["latencies"]),
-        late_written_bytes=row["late_written_bytes"] or 0,
-        first_fault=IoFault(**fault) if fault else None,
-        environment=Environment(**around) if around else None,
-        **recorded_from_json(row["facts"]),
+def traces(engine: sa.Engine, where: sa.ColumnElement[bool]) -> list[tuple[sa.RowMapping, Trace]]:
+    """Passes with their series, in order; what is damaged is left out and named.
+
+    `where` is about step and run. Each comes with its row, which has `position` and `whole`.
+    """
+    query = (
+        sa.select(
+            one_pass,
+            step.c.run_id,
+            step.c.position,
+            step.c.finished.label("whole"),
+            step.c.conditions,
+        )
+        .join(step, one_pass.c.step_id == step.c.id)
+        .where(where)
+        .order_by(step.c.position, one_pass.c.number)
     )
+    found = []
+    with engine.connect() as c:
+        for row in c.execute(query).mappings():
+            at = f"{_at(row)}, pass {row['number']}"
+            with contextlib.suppress(DamagedRecord), naming(at):
+                found.append((row, read_trace(row)))
+    return found
+
+
+@contextlib.contextmanager
+def naming(at: str) -> Iterator[None]:
+    """Name a damaged record in the log, and let the error go on."""
+    try:
+        yield
+    except DamagedRecord as error:
+        log.warning("%s is damaged and left out: %s", at, error)
+        raise
+
+
+def _at(row: sa.RowMapping) -> str:
+    return f"run {row['run_id']}, step {row['position'] + 1}"
+
+
+def order_of(engine: sa.Engine) -> sa.ColumnElement[str]:
+    """What runs are ordered by: when they started, as far as their clocks can be believed.
+
+    A run that says that it started in the future comes where it arrived: right after the last
+    one before it whose date can be true.
+    """
+    now = (datetime.datetime.now(datetime.UTC) + CLOCK_TOLERANCE).strftime("%Y-%m-%dT%H:%M:%SZ")
+    with engine.connect() as c:
+        late = c.execute(
+            sa.select(run.c.id, run.c.started, run.c.arrival).where(run.c.started > now)
+        ).all()
+        if not late:
+            return run.c.started
+        places = []
+        for key, started, arrival in late:
+            log.warning(
+                "run %s is dated %s, in the future: its clock was wrong, and it is taken in the "
+                "order in which it arrived",
+                key,
+                started[:10],
+            )
+            before = sa.select(sa.func.max(run.c.started)).where(
+                run.c.started <= now, run.c.arrival < (arrival or 0)
+            )
+            last = c.execute(before).scalar()
+            # "~" comes after whatever stands in a date.
+            places.append((run.c.id == key, f"{last}~" if last else ""))
+    return sa.case(*places, else_=run.c.started)

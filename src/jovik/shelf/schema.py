@@ -21,7 +21,7 @@ from sqlalchemy import (
     UniqueConstraint,
 )
 
-REVISION = "0004"
+REVISION = "0005"
 """The newest revision under `migrations/versions`."""
 
 metadata = MetaData(
@@ -111,6 +111,8 @@ run = Table(
     Column("health_before", JSON),
     Column("health_after", JSON),
     Column("notes", JSON),
+    Column("arrival", Integer),  # counted as runs come, whatever their clocks said
+    Column("imported", String),  # the archive that it came in, null where it was measured here
 )
 
 step = Table(

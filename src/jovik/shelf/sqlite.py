@@ -11,10 +11,12 @@ import sqlalchemy as sa
 
 from jovik.base.atomic_files import create_atomically
 from jovik.base.errors import ShelfError
+from jovik.base.secrets import looks_like_address, mask_secrets
 from jovik.base.settings import default_shelf, shelf_setting
 from jovik.shelf.backup import back_up_before_migration
 from jovik.shelf.migrate import migrate, revision_of
 from jovik.shelf.postgresql import is_server, open_server
+from jovik.shelf.records import decode_json
 from jovik.shelf.schema import REVISION
 
 APPLICATION_ID = 0x4A6F766B
@@ -31,13 +33,15 @@ def where_from(option: str | None) -> str:
 
 
 def shown_place(where: str) -> str:
-    """A shelf's place as it may be shown: the password of a server's address is left out."""
-    if not is_server(where):
-        return where
-    try:
-        return sa.make_url(where).render_as_string()
-    except sa.exc.ArgumentError:
-        return where
+    """A shelf's place as it may be shown: passwords in an address are masked."""
+    return mask_secrets(where) if looks_like_address(where) else where
+
+
+def what_to_do(reason: str) -> str:
+    """What helps a file that is damaged; empty for any other reason."""
+    if any(word in reason for word in ("malformed", "not a database", "corrupt")):
+        return "it is damaged: restore a backup of it (jovik shelf backup makes one)"
+    return ""
 
 
 def open_engine(where: str, *, create: bool, migrating: bool = True) -> sa.Engine:
@@ -59,6 +63,11 @@ def open_engine(where: str, *, create: bool, migrating: bool = True) -> sa.Engin
     """
     if is_server(where):
         return open_server(where, create=create, migrating=migrating)
+    if looks_like_address(where) and not os.path.exists(where):
+        raise ShelfError(
+            f"'{shown_place(where)}' is no address of a shelf",
+            "write postgresql://user@host/database, with two slashes",
+        )
     path = Path(where)
     fresh = not path.exists()
     if fresh and not create:
@@ -93,7 +102,7 @@ def open_engine(where: str, *, create: bool, migrating: bool = True) -> sa.Engin
         reason = error.orig if isinstance(error, sa.exc.DatabaseError) else error.strerror
         raise ShelfError(
             f"the shelf {where} cannot be opened: {reason}",
-            "name another one with --shelf, or mend its folder",
+            what_to_do(str(reason)) or "name another one with --shelf, or mend its folder",
         ) from None
 
 
@@ -136,11 +145,18 @@ def _address(path: Path, reading: bool) -> str:
 def _connect(path: Path | None, *, foreign_keys: bool = True, reading: bool = False) -> sa.Engine:
     """An engine on a file, or with None on memory of its own."""
     if path is None:
-        engine = sa.create_engine("sqlite://", poolclass=sa.pool.StaticPool)
+        engine = sa.create_engine(
+            "sqlite://", poolclass=sa.pool.StaticPool, json_deserializer=decode_json
+        )
     else:
         address = _address(path, reading)
         made = lambda: sqlite3.connect(address, uri=True, timeout=30, check_same_thread=False)  # noqa: E731
-        engine = sa.create_engine("sqlite://", creator=made, poolclass=sa.pool.QueuePool)
+        engine = sa.create_engine(
+            "sqlite://",
+            creator=made,
+            poolclass=sa.pool.QueuePool,
+            json_deserializer=decode_json,
+        )
 
     def prepare(connection: Any, _: Any) -> None:
         # Python's own module would begin transactions late and leave changes of tables out of them.
@@ -195,7 +211,8 @@ def _recognise(path: Path, reading: bool) -> None:
         connection.close()
     except sqlite3.DatabaseError as error:
         raise ShelfError(
-            f"{path} is not a shelf: {error}", "name another one with --shelf"
+            f"{path} is not a shelf: {error}",
+            what_to_do(str(error)) or "name another one with --shelf",
         ) from None
     if not marked:
         raise ShelfError(

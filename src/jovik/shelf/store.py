@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import secrets
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -18,23 +18,18 @@ from jovik.hardware.rig import Rig
 from jovik.sheets.reading import Note, Reading
 from jovik.sheets.sheet import Claim, Drive, Sheet
 from jovik.shelf import notes as noting
-from jovik.shelf import read_results
+from jovik.shelf import read_results, read_runs
 from jovik.shelf.postgresql import is_server
-from jovik.shelf.schema import claim, drive, one_pass, rig, run, step, unit
+from jovik.shelf.read_runs import RunRecord
+from jovik.shelf.records import DamagedRecord, read_claim, read_drive
+from jovik.shelf.schema import claim, drive, rig, run, step, unit
 from jovik.shelf.spool import flush_spool, spool_name
-from jovik.shelf.sqlite import WRITING, open_engine, shown_place
-from jovik.shelf.writer import RunWriter, utc_now
+from jovik.shelf.sqlite import WRITING, open_engine, shown_place, what_to_do
+from jovik.shelf.writer import RunWriter, next_arrival, utc_now
 
 if TYPE_CHECKING:
-    from jovik.shelf.archive import ImportCounts
     from jovik.shelf.integrity import IntegrityReport
-
-
-def _what_to_do(reason: str) -> str:
-    """What helps a file that fails."""
-    if any(word in reason for word in ("malformed", "not a database", "corrupt")):
-        return "it is damaged: restore a backup of it (jovik shelf backup makes one)"
-    return "check its disk and its rights"
+    from jovik.shelf.merge import ImportCounts
 
 
 def insert_if_absent(c: sa.Connection, table: sa.Table, values: dict[str, Any]) -> None:
@@ -70,40 +65,6 @@ _DRIVE_FIELDS = (
     "warranty_years",
     "endurance_bytes",
 )
-
-
-_RUNS = (
-    sa.select(run, drive.c.name.label("drive"), rig.c.name.label("rig"))
-    .join(drive, run.c.drive_id == drive.c.id)
-    .join(rig)
-)
-
-
-@dataclass(frozen=True)
-class RunRecord:
-    """A run as the shelf holds it."""
-
-    id: str
-    drive: str
-    rig: str
-    target: dict[str, Any]
-    plan: str
-    seed: int
-    started: str
-    ended: str | None
-    state: str
-    laid_out_bytes: int
-    device: dict[str, Any] | None
-    health_before: dict[str, Any] | None
-    health_after: dict[str, Any] | None
-    notes: list[str] | None
-    options: dict[str, Any]
-    unit_id: int | None
-    version: str
-
-
-def _record(row: sa.RowMapping) -> RunRecord:
-    return RunRecord(**{f: row[f] for f in RunRecord.__dataclass_fields__})
 
 
 @dataclass(frozen=True)
@@ -184,7 +145,7 @@ class Shelf:
                 ) from error
             raise ShelfError(
                 f"the shelf {self.where} failed: {reason}",
-                _what_to_do(reason),
+                what_to_do(reason) or "check its disk and its rights",
             ) from error
 
     def __enter__(self) -> Shelf:
@@ -210,16 +171,19 @@ class Shelf:
         return export(self._engine, out, only, force=force)
 
     def merge(self, source: Path, name: str | None = None) -> ImportCounts:
-        """Bring what an export holds onto this shelf (`jovik.shelf.archive.merge`)."""
-        from jovik.shelf.archive import Archive, merge
+        """Bring what an export holds onto this shelf (`jovik.shelf.merge`)."""
+        from jovik.shelf.archive_reader import Archive
+        from jovik.shelf.merge import merge
 
         return merge(self._writing, Archive(source), name)
 
-    def check(self) -> IntegrityReport:
+    def check(
+        self, progress: Callable[[int, int], None] = lambda done, of: None
+    ) -> IntegrityReport:
         """Whether it is whole (`jovik.shelf.integrity.check`)."""
         from jovik.shelf.integrity import check
 
-        return check(self._engine)
+        return check(self._engine, progress)
 
     def backup(self, out: Path, *, force: bool = False) -> None:
         """Copy it to a file as it is at this moment (`jovik.shelf.backup.backup`)."""
@@ -237,8 +201,15 @@ class Shelf:
     def drives(self) -> dict[str, Drive]:
         """Every drive as sold by its name, in the order they were enrolled."""
         with self._engine.connect() as c:
-            rows = c.execute(sa.select(drive).order_by(drive.c.id)).mappings()
-            return {r["name"]: Drive(**{f: r[f] for f in _DRIVE_FIELDS}) for r in rows}
+            rows = c.execute(sa.select(drive).order_by(drive.c.id)).mappings().all()
+        found = {}
+        for row in rows:
+            with (
+                contextlib.suppress(DamagedRecord),
+                read_results.naming(f"the drive '{row['name']}'"),
+            ):
+                found[row["name"]] = read_drive({f: row[f] for f in _DRIVE_FIELDS})
+        return found
 
     def sheet(self, name: str) -> Sheet:
         """A drive with its claims; case does not matter.
@@ -247,14 +218,25 @@ class Shelf:
         ------
         UnknownNameError
             With the nearest names.
+        ShelfError
+            It is damaged; a claim that is, is left out and named.
         """
         with self._engine.connect() as c:
             row = self._drive_row(c, name)
             found = c.execute(
                 sa.select(claim).where(claim.c.drive_id == row["id"]).order_by(claim.c.position)
             ).mappings()
-            claims = tuple(Claim(**{f: r[f] for f in _CLAIM_FIELDS}) for r in found)
-        return Sheet(Drive(**{f: row[f] for f in _DRIVE_FIELDS}), claims)
+            claims = []
+            for r in found:
+                at = f"claim {r['position'] + 1} of '{row['name']}'"
+                with contextlib.suppress(DamagedRecord), read_results.naming(at):
+                    claims.append(read_claim({f: r[f] for f in _CLAIM_FIELDS}))
+        try:
+            return Sheet(read_drive({f: row[f] for f in _DRIVE_FIELDS}), tuple(claims))
+        except DamagedRecord as error:
+            raise ShelfError(
+                f"the drive '{row['name']}' is damaged: {error}", "see jovik shelf check"
+            ) from None
 
     def add_sheet(self, sheet: Sheet) -> None:
         """Enrol a drive with its claims.
@@ -425,70 +407,31 @@ class Shelf:
                     version=version,
                     unit_id=unit_id,
                     device=device,
+                    arrival=next_arrival(),
                 )
             )
         return RunWriter(self._writing, spool_name(self.where), key)
 
     def run(self, key: str) -> RunRecord:
-        """One run.
-
-        Raises
-        ------
-        UnknownNameError
-            There is none of that name.
-        """
-        with self._engine.connect() as c:
-            row = c.execute(_RUNS.where(run.c.id == key)).mappings().first()
-            if row is None:
-                raise UnknownNameError("run", key, c.execute(sa.select(run.c.id)).scalars())
-        return _record(row)
+        """One run (`jovik.shelf.read_runs.run_of`)."""
+        return read_runs.run_of(self._engine, key)
 
     def runs(self, name: str | None = None) -> list[RunRecord]:
         """Every run of a drive (or of all), oldest first."""
-        with self._engine.connect() as c:
-            rows = c.execute(
-                _RUNS.where(read_results.of_drive(name)).order_by(run.c.started, run.c.id)
-            ).mappings()
-            return [_record(r) for r in rows]
+        return read_runs.runs(self._engine, name)
 
     def latest_run(self, states: Sequence[str] = ()) -> str | None:
         """The run that was begun last, of these states where any are named."""
-        query = sa.select(run.c.id).order_by(run.c.started.desc(), run.c.id.desc()).limit(1)
-        if states:
-            query = query.where(run.c.state.in_(states))
-        with self._engine.connect() as c:
-            return c.execute(query).scalar()
+        return read_runs.latest_run(self._engine, states)
 
     def passes_by_step(self, key: str) -> dict[int, tuple[tuple[Trace, ...], bool]]:
-        """Of each step of a run that was begun.
-
-        The passes that are here, in order, and whether that was all of it.
-        """
-        query = (
-            sa.select(one_pass, step.c.position, step.c.finished.label("whole"), step.c.conditions)
-            .join(step, one_pass.c.step_id == step.c.id)
-            .where(step.c.run_id == key)
-            .order_by(step.c.position, one_pass.c.number)
-        )
-        found: dict[int, tuple[list[Trace], bool]] = {}
-        with self._engine.connect() as c:
-            for row in c.execute(query).mappings():
-                traces, _ = found.setdefault(row["position"], ([], bool(row["whole"])))
-                traces.append(read_results.trace_of(row))
-        return {
-            position: (tuple(traces), finished) for position, (traces, finished) in found.items()
-        }
+        """Of each step of a run: its passes that are here, and whether that was all of it."""
+        return read_runs.passes_by_step(self._engine, key)
 
     def traces(self, key: str, phrase: str) -> list[Trace]:
         """The passes of every step of a run that has this phrase, with their series."""
-        query = (
-            sa.select(one_pass, step.c.conditions)
-            .join(step, one_pass.c.step_id == step.c.id)
-            .where(step.c.run_id == key, step.c.phrase == phrase)
-            .order_by(step.c.position, one_pass.c.number)
-        )
-        with self._engine.connect() as c:
-            return [read_results.trace_of(row) for row in c.execute(query).mappings()]
+        where = sa.and_(step.c.run_id == key, step.c.phrase == phrase)
+        return [trace for _, trace in read_results.traces(self._engine, where)]
 
     def resume_run(self, key: str, options: dict[str, Any]) -> RunWriter:
         """Open a run again that was not finished.

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Collection, Mapping
 from typing import Any
 
@@ -57,5 +58,7 @@ def _check(what: str, column: sa.Column[Any], value: Any) -> None:
         raise InvalidRecord(f"'{column.name}' of a {what} is {value!r:.40}")
     if isinstance(value, str) and "\0" in value:
         raise InvalidRecord(f"'{column.name}' of a {what} holds a zero byte")
+    if isinstance(value, float) and not math.isfinite(value):
+        raise InvalidRecord(f"'{column.name}' of a {what} is {value}")
     if isinstance(value, int) and abs(value) > LARGEST.get(type(column.type), 2**1023):
         raise InvalidRecord(f"'{column.name}' of a {what} is beyond what a shelf holds")

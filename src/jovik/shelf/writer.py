@@ -15,6 +15,7 @@ from jovik.base.trace import Trace
 from jovik.shelf.encoding import pack, pack_latencies, recorded_as_json
 from jovik.shelf.journal import JournalEntry, make
 from jovik.shelf.postgresql import is_server, with_timeout
+from jovik.shelf.schema import run
 from jovik.shelf.spool import Spool, flush_spool
 from jovik.steps import Step
 
@@ -26,6 +27,11 @@ def utc_now() -> str:
         .isoformat(timespec="milliseconds")
         .replace("+00:00", "Z")
     )
+
+
+def next_arrival() -> sa.ScalarSelect[int]:
+    """The number of the run that is inserted now, counted as runs come."""
+    return sa.select(sa.func.coalesce(sa.func.max(run.c.arrival), 0) + 1).scalar_subquery()
 
 
 class RunWriter:

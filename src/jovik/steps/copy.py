@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from pathlib import PurePath
 from typing import TYPE_CHECKING, ClassVar
 
 from jovik.base.quantities import parse_size, spell_size
@@ -59,7 +60,9 @@ class CopyStep(Step):
 
     @property
     def label(self) -> str:
-        """``copy in, 4000 files of 2.5 MB``."""
+        """``copy in, 4000 files of 2.5 MB``; of a folder its last name only."""
+        if self.folder is not None:
+            return f'copy {"in" if self.inward else "out"}, "{PurePath(self.folder).name}"'
         head, *rest = super().label.split(", ")
         return f"{head}, {' '.join(rest)}"
 

@@ -11,7 +11,7 @@ from jovik.analysis.comparability import long_write_of
 from jovik.analysis.statistics import interval
 from jovik.base.quantities import show_size, show_time, significant
 from jovik.base.step_result import Conditions, StepResult
-from jovik.shelf.store import RunRecord
+from jovik.shelf.read_runs import RunRecord
 from jovik.steps import parse
 from jovik.tables.run_findings import in_a_ladder, is_copy
 from jovik.tables.table import Table, interval_json, interval_words

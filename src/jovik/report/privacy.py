@@ -1,0 +1,44 @@
+"""What a page must not tell of the reviewer's machine: where a copied folder lies."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from dataclasses import fields, is_dataclass, replace
+from pathlib import PurePath
+from typing import Any, TypeVar
+
+from jovik.base.step_result import StepResult
+from jovik.steps import parse
+from jovik.steps.copy import CopyStep
+
+T = TypeVar("T")
+
+
+def folders_of(results: Iterable[StepResult]) -> list[str]:
+    """The folders of a person that were copied, as the phrases name them."""
+    steps = [parse(phrase) for phrase in dict.fromkeys(r.phrase for r in results)]
+    found = {s.folder for s in steps if isinstance(s, CopyStep) and s.folder is not None}
+    # The longest first: one may lie within another.
+    return sorted(found, key=len, reverse=True)
+
+
+def without_paths(thing: T, folders: Iterable[str]) -> T:
+    """Plain data with each folder's path cut down to its last name, in every text of it."""
+    named = {f: PurePath(f).name or "a folder" for f in folders}
+    if not named:
+        return thing
+    pattern = re.compile("|".join(f"(?<![\\w/]){re.escape(f)}(?![\\w])" for f in named))
+    result: T = _walk(thing, lambda text: pattern.sub(lambda m: named[m[0]], text))
+    return result
+
+
+def _walk(thing: Any, change: Any) -> Any:
+    if isinstance(thing, str):
+        return change(thing)
+    if isinstance(thing, tuple | list):
+        return type(thing)(_walk(t, change) for t in thing)
+    if is_dataclass(thing) and not isinstance(thing, type):
+        changed = {f.name: _walk(getattr(thing, f.name), change) for f in fields(thing) if f.init}
+        return replace(thing, **changed)
+    return thing

@@ -1,0 +1,295 @@
+"""Bringing what an archive holds onto a shelf, checked whole before any of it counts."""
+
+from __future__ import annotations
+
+import contextlib
+import re
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import sqlalchemy as sa
+
+from jovik.base import histogram
+from jovik.base.trace import SLICE_COLUMNS, Latencies
+from jovik.shelf.archive import HISTOGRAM, OWN
+from jovik.shelf.archive_reader import Archive
+from jovik.shelf.encoding import pack, pack_latencies
+from jovik.shelf.records import (
+    PASS_FIELDS,
+    DamagedRecord,
+    check_figures,
+    check_run,
+    check_step,
+    read_claim,
+    read_drive,
+    read_note,
+    read_reading,
+    read_trace,
+)
+from jovik.shelf.schema import claim, drive, note, one_pass, reading, rig, run, step, unit
+from jovik.shelf.validation import InvalidRecord, checked, columns_of
+from jovik.shelf.writer import next_arrival
+
+RUN_ID = re.compile(r"[A-Za-z0-9-]{1,64}")
+
+
+@dataclass(frozen=True)
+class ImportCounts:
+    """What an import added: records that were there already are not counted."""
+
+    drives: int = 0
+    runs: int = 0
+    passes: int = 0
+    notes: int = 0
+
+
+def merge(engine: sa.Engine, archive: Archive, only: str | None = None) -> ImportCounts:
+    """Bring what an archive holds onto a shelf, in one transaction.
+
+    What is there already stays as it is.
+
+    Drives are the same by name, units by serial, rigs by name, runs by their id, passes by their
+    step and number; so merging twice changes nothing the second time. A step that is finished here
+    takes no more passes, and one that is here already has to be the same in the archive.
+
+    Raises
+    ------
+    UsageError
+        The archive is not whole, or holds what no shelf does; nothing is changed then.
+    """
+    try:
+        with engine.begin() as c:
+            return _merge(c, archive, only)
+    except (InvalidRecord, DamagedRecord) as error:
+        raise archive.wrong(str(error)) from None
+    except RecursionError:
+        raise archive.wrong("it is nested deeper than any shelf") from None
+
+
+def _merge(c: sa.Connection, archive: Archive, only: str | None) -> ImportCounts:
+    added = {"drives": 0, "runs": 0, "passes": 0, "notes": 0}
+    drives: dict[str, int] = {}
+    for record in _list(archive.json("drives.json"), "drives.json"):
+        values = checked(drive, {k: v for k, v in record.items() if k not in PARTS}, OWN)
+        read_drive(values)
+        if only is not None and values["name"].casefold() != only.casefold():
+            continue
+        folded = values["name"].casefold()
+        key = c.execute(sa.select(drive.c.id).where(drive.c.folded_name == folded)).scalar()
+        fresh = key is None
+        if key is None:
+            key = _insert(c, drive, values | {"folded_name": folded})
+            added["drives"] += 1
+        drives[values["name"]] = key
+        for name, table in PARTS.items():
+            records = _read_parts(table, record.get(name), f"{name} of {values['name']}")
+            if table is claim and not fresh:
+                continue  # the shelf's own sheet stands
+            new = _add_missing(c, table, key, records)
+            added["notes"] += new if table in (note, reading) else 0
+    rigs = {}
+    for record in _list(archive.json("rigs.json"), "rigs.json"):
+        values = checked(rig, record, OWN)
+        if not isinstance(values["facts"], dict):
+            raise InvalidRecord(f"the facts of the rig '{values['name']}' are none")
+        rigs[values["name"]] = values
+    for name in archive.runs():
+        record = archive.json(name)
+        if not isinstance(record, dict):
+            raise InvalidRecord(f"{name} is no run")
+        if only is not None and record.get("drive") not in drives:
+            continue
+        new_run, new_passes = _merge_run(c, archive, name, record, drives, rigs)
+        added["runs"] += new_run
+        added["passes"] += new_passes
+    return ImportCounts(**added)
+
+
+_READ: dict[str, Callable[[Mapping[str, Any]], object]] = {
+    "claim": read_claim,
+    "note": read_note,
+    "reading": read_reading,
+}
+PARTS = {"claims": claim, "units": unit, "notes": note, "readings": reading}
+
+
+def _list(value: object, what: str) -> list[dict[str, Any]]:
+    if not isinstance(value, list) or not all(isinstance(v, dict) for v in value):
+        raise InvalidRecord(f"{what} is no list of records")
+    return value
+
+
+def _read_parts(table: sa.Table, value: object, what: str) -> list[dict[str, Any]]:
+    """Records of a drive, each of which any reader can take."""
+    found = [checked(table, record, OWN) for record in _list(value, what)]
+    if table.name in _READ:
+        for values in found:
+            _READ[table.name]({k: v for k, v in values.items() if k != "position"})
+    return found
+
+
+def _insert(c: sa.Connection, table: sa.Table, values: dict[str, Any]) -> int:
+    key = c.execute(table.insert().values(values)).inserted_primary_key
+    assert key is not None
+    return int(key[0])
+
+
+def _add_missing(
+    c: sa.Connection, table: sa.Table, drive_id: int, records: list[dict[str, Any]]
+) -> int:
+    """Add the records of a drive that are not there.
+
+    Units are the same by their serial, all others by everything they say.
+    """
+    same = ["serial_hash"] if table is unit else [n for n in columns_of(table) if n not in OWN]
+    there = {
+        tuple(row[n] for n in same)
+        for row in c.execute(sa.select(table).where(table.c.drive_id == drive_id)).mappings()
+    }
+    count = 0
+    for values in records:
+        key = tuple(values[n] for n in same)
+        if key not in there:
+            there.add(key)
+            _insert(c, table, values | {"drive_id": drive_id})
+            count += 1
+    return count
+
+
+def _merge_run(
+    c: sa.Connection,
+    archive: Archive,
+    name: str,
+    record: dict[str, Any],
+    drives: Mapping[str, int],
+    rigs: Mapping[str, dict[str, Any]],
+) -> tuple[int, int]:
+    """A run with what of its steps and passes is missing.
+
+    How many runs (0 or 1) and passes that added.
+    """
+    key, steps = record.get("id"), _list(record.get("steps"), f"the steps of {name}")
+    if not isinstance(key, str) or not RUN_ID.fullmatch(key) or name != f"runs/{key}.json":
+        raise InvalidRecord(f"{name} is not named like its run")
+    values = checked(
+        run,
+        {k: v for k, v in record.items() if k not in ("id", "drive", "rig", "unit", "steps")},
+        OWN,
+    )
+    if record.get("drive") not in drives or record.get("rig") not in rigs:
+        raise InvalidRecord(f"{name} is of a drive or a rig that is not in the archive")
+    drive_id = drives[record["drive"]]
+    there = c.execute(sa.select(run.c.drive_id).where(run.c.id == key)).scalar()
+    if there is not None and there != drive_id:
+        raise InvalidRecord(f"run {key} is of another drive on this shelf")
+    check_run(values)
+    if there is None:
+        of = sa.select(unit.c.id).where(
+            unit.c.drive_id == drive_id, unit.c.serial_hash == str(record.get("unit"))
+        )
+        bench = c.execute(sa.select(rig.c.id).where(rig.c.name == record["rig"])).scalar()
+        bench = _insert(c, rig, rigs[record["rig"]]) if bench is None else bench
+        links = {
+            "id": key,
+            "drive_id": drive_id,
+            "rig_id": bench,
+            "unit_id": c.execute(of).scalar(),
+            "arrival": next_arrival(),
+            "imported": archive.path.name,
+        }
+        c.execute(run.insert().values(values | links))
+    count = sum(_merge_step(c, archive, key, one) for one in steps)
+    if there is not None and _is_whole(c, key):
+        ended = {k: values[k] for k in ("state", "ended", "health_after", "notes")}
+        c.execute(run.update().where(run.c.id == key, run.c.state != "done").values(ended))
+    return int(there is None), count
+
+
+def _is_whole(c: sa.Connection, key: str) -> bool:
+    """Whether every step of a run that is here is finished."""
+    left = sa.select(step.c.id).where(step.c.run_id == key, step.c.finished.is_not(True))
+    return c.execute(left.limit(1)).first() is None
+
+
+def _merge_step(c: sa.Connection, archive: Archive, key: str, one: dict[str, Any]) -> int:
+    """A step with those of its passes that are missing; how many were added."""
+    about = checked(step, {k: v for k, v in one.items() if k != "passes"}, OWN)
+    at = f"step {about['position'] + 1} of run {key}"
+    with _naming(f"a step of run {key} cannot be read (step {about['position'] + 1})"):
+        check_step(about)
+    there = (
+        c.execute(sa.select(step).where(step.c.run_id == key, step.c.position == about["position"]))
+        .mappings()
+        .first()
+    )
+    if there is not None and (there["phrase"], there["kind"]) != (about["phrase"], about["kind"]):
+        raise InvalidRecord(f"{at} is '{there['phrase']}' on this shelf")
+    step_id = there["id"] if there is not None else _insert(c, step, about | {"run_id": key})
+    known = {
+        p["number"]: p
+        for p in c.execute(
+            sa.select(*(one_pass.c[n] for n in ("number", *PASS_FIELDS))).where(
+                one_pass.c.step_id == step_id
+            )
+        ).mappings()
+    }
+    added = 0
+    for each in _list(one.get("passes"), f"the passes of {at}"):
+        figures = checked(
+            one_pass,
+            {k: v for k, v in each.items() if k != "latencies"},
+            OWN | {"slices", "latencies"},
+        )
+        number = figures["number"]
+        place = f"{key}/{about['position']}-{number}.csv"
+        whole = figures | _series(archive, place, each.get("latencies"))
+        with _naming(f"a pass of run {key} cannot be read (pass {number} of {at})"):
+            check_figures(whole, read_trace(whole | {"conditions": about["conditions"]}))
+        if number in known:
+            if any(figures[n] != known[number][n] for n in PASS_FIELDS):
+                raise InvalidRecord(f"pass {number} of {at} has other figures on this shelf")
+            continue
+        if there is not None and there["finished"]:
+            raise InvalidRecord(
+                f"{at} is finished on this shelf, and the archive has a pass {number} of it more"
+            )
+        c.execute(one_pass.insert().values(whole | {"step_id": step_id}))
+        added += 1
+    if there is not None and about["finished"] and not there["finished"]:
+        done = {k: about[k] for k in ("finished", "notes", "limits", "facts")}
+        c.execute(step.update().where(step.c.id == step_id).values(done))
+    return added
+
+
+@contextlib.contextmanager
+def _naming(what: str) -> Iterator[None]:
+    try:
+        yield
+    except DamagedRecord as error:
+        raise InvalidRecord(f"{what}: {error}") from None
+
+
+def _series(archive: Archive, at: str, edges: object) -> dict[str, bytes]:
+    """The slices and histograms of a pass from their files."""
+    try:
+        slices = (
+            np.array(archive.table(f"series/{at}", SLICE_COLUMNS), dtype=object)
+            .astype(np.int64)
+            .reshape(-1, len(SLICE_COLUMNS))
+        )
+        if not isinstance(edges, dict) or (slices < 0).any():
+            raise ValueError("negative counts, or no latencies")
+        counts = {direction: np.zeros(histogram.COUNT, np.int64) for direction in edges}
+        for direction, low, _, count in archive.table(f"latencies/{at}", HISTOGRAM):
+            counts[direction][histogram.bucket_of(int(low))] += int(count)
+        found = {
+            direction: Latencies(
+                counts[direction], int(e["minimum_ns"]), int(e["maximum_ns"]), int(e["sum_ns"])
+            )
+            for direction, e in edges.items()
+        }
+        return {"slices": pack(slices=slices), "latencies": pack_latencies(found)}
+    except (ValueError, KeyError, TypeError, OverflowError) as error:
+        raise InvalidRecord(f"the series of {at} are none: {error}") from None

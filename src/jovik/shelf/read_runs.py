@@ -1,0 +1,105 @@
+"""Runs found on a shelf: their records, their order, and the passes they have made."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import sqlalchemy as sa
+
+from jovik.base.errors import ShelfError, UnknownNameError
+from jovik.base.trace import Trace
+from jovik.shelf import read_results
+from jovik.shelf.records import DamagedRecord, check_run
+from jovik.shelf.schema import drive, rig, run, step
+
+_RUNS = (
+    sa.select(run, drive.c.name.label("drive"), rig.c.name.label("rig"))
+    .join(drive, run.c.drive_id == drive.c.id)
+    .join(rig)
+)
+
+
+@dataclass(frozen=True)
+class RunRecord:
+    """A run as the shelf holds it.
+
+    `imported` names the archive that it came in, None where it was measured with this shelf.
+    """
+
+    id: str
+    drive: str
+    rig: str
+    target: dict[str, Any]
+    plan: str
+    seed: int
+    started: str
+    ended: str | None
+    state: str
+    laid_out_bytes: int
+    device: dict[str, Any] | None
+    health_before: dict[str, Any] | None
+    health_after: dict[str, Any] | None
+    notes: list[str] | None
+    options: dict[str, Any]
+    unit_id: int | None
+    version: str
+    imported: str | None = None
+
+
+def _record(row: sa.RowMapping) -> RunRecord:
+    check_run(row)
+    return RunRecord(**{f: row[f] for f in RunRecord.__dataclass_fields__})
+
+
+def run_of(engine: sa.Engine, key: str) -> RunRecord:
+    """One run.
+
+    Raises
+    ------
+    UnknownNameError
+        There is none of that name.
+    ShelfError
+        It is damaged.
+    """
+    with engine.connect() as c:
+        row = c.execute(_RUNS.where(run.c.id == key)).mappings().first()
+        if row is None:
+            raise UnknownNameError("run", key, c.execute(sa.select(run.c.id)).scalars())
+    try:
+        return _record(row)
+    except DamagedRecord as error:
+        raise ShelfError(f"run {key} is damaged: {error}", "see jovik shelf check") from None
+
+
+def runs(engine: sa.Engine, name: str | None) -> list[RunRecord]:
+    """Every run of a drive (or of all), oldest first; what is damaged is left out and named."""
+    order = read_results.order_of(engine)
+    found = []
+    with engine.connect() as c:
+        query = _RUNS.where(read_results.of_drive(name)).order_by(order, run.c.id)
+        for row in c.execute(query).mappings():
+            with contextlib.suppress(DamagedRecord), read_results.naming(f"run {row['id']}"):
+                found.append(_record(row))
+    return found
+
+
+def latest_run(engine: sa.Engine, states: Sequence[str]) -> str | None:
+    """The run that was begun last, of these states where any are named."""
+    order = read_results.order_of(engine)
+    query = sa.select(run.c.id).order_by(order.desc(), run.c.id.desc()).limit(1)
+    if states:
+        query = query.where(run.c.state.in_(states))
+    with engine.connect() as c:
+        return c.execute(query).scalar()
+
+
+def passes_by_step(engine: sa.Engine, key: str) -> dict[int, tuple[tuple[Trace, ...], bool]]:
+    """Of each step of a run that was begun: its passes in order, and whether that was all of it."""
+    found: dict[int, tuple[list[Trace], bool]] = {}
+    for row, trace in read_results.traces(engine, step.c.run_id == key):
+        traces, _ = found.setdefault(row["position"], ([], bool(row["whole"])))
+        traces.append(trace)
+    return {position: (tuple(traces), whole) for position, (traces, whole) in found.items()}

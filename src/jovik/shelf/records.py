@@ -1,0 +1,376 @@
+"""From rows to the objects that everything else reads, or the reason why a row gives none.
+
+Reading a shelf, importing an archive and checking a shelf all build records here, so that what is
+imported can be read, and what no reader can take is what a check finds.
+"""
+
+from __future__ import annotations
+
+import json
+import math
+from collections.abc import Mapping, Sequence
+from functools import cache, lru_cache
+from typing import Any
+
+from pydantic import TypeAdapter, ValidationError
+
+from jovik.base.errors import JovikError
+from jovik.base.findings import CopyFinding, DropOuts, Findings, LongWrite, ScanFinding
+from jovik.base.findings import TemperatureRange as Temperatures
+from jovik.base.health import Health
+from jovik.base.step_result import Conditions, Limit, PassFigures, StepResult
+from jovik.base.trace import CopyRecord, Environment, IoFault, Latencies, ScanRecord, Trace
+from jovik.sheets.reading import Note, Reading
+from jovik.sheets.sheet import Claim, Drive
+from jovik.shelf.encoding import limits_from_json, recorded_from_json, unpack, unpack_latencies
+from jovik.steps import Step, parse
+
+PASS_FIELDS = tuple(PassFigures.__dataclass_fields__)
+TOLERANCE = 1e-6
+"""Relative: a figure that was computed from a series comes out the same when it is computed again,
+but for the last digits of a float that went through text."""
+MOST_DEPTH = 20
+"""How deep a record is nested at most; those that are written have 6 levels."""
+TARGETS = {"folder": "path", "device": "path", "model": "name"}
+
+
+class DamagedRecord(ValueError):
+    """A row that no reader can take, in words."""
+
+
+class Undecodable:
+    """What stands in a row for text that is no JSON."""
+
+
+def decode_json(text: str | bytes) -> Any:
+    """JSON as a row has it; `Undecodable` where it is none, so that other rows can be read."""
+    try:
+        return json.loads(text)
+    except (ValueError, RecursionError):
+        return Undecodable()
+
+
+@cache
+def _adapter(sort: Any) -> TypeAdapter[Any]:
+    return TypeAdapter(sort)
+
+
+def _typed(sort: Any, given: Any, what: str) -> Any:
+    """A dataclass from a mapping, each field of its type."""
+    if not isinstance(given, Mapping):
+        raise DamagedRecord(f"{what} is no record")
+    if not _finite(given):
+        raise DamagedRecord(f"{what} holds a number that is none")
+    unknown = sorted(set(given) - set(sort.__dataclass_fields__))
+    if unknown:
+        raise DamagedRecord(f"{what} has no '{unknown[0]}'")
+    try:
+        return _adapter(sort).validate_python(dict(given))
+    except ValidationError as error:
+        first = error.errors()[0]
+        place = ".".join(map(str, first["loc"]))
+        raise DamagedRecord(f"{what}: '{place}': {first['msg'].lower()}") from None
+    except (TypeError, ValueError, OverflowError) as error:
+        raise DamagedRecord(f"{what}: {error}") from None
+
+
+def _finite(value: Any) -> bool:
+    """Whether every number in it is one, and it is no deeper than any record."""
+    layer = [value]
+    for _ in range(MOST_DEPTH):
+        below: list[Any] = []
+        for v in layer:
+            # JSON gives these types and none derived from them.
+            if type(v) is dict:
+                below += v.values()
+            elif type(v) is list:
+                below += v
+            elif type(v) is float and not math.isfinite(v):
+                return False
+        if not below:
+            return True
+        layer = below
+    return False
+
+
+def _words(value: Any, what: str) -> tuple[str, ...]:
+    if not isinstance(value, list) or not all(isinstance(v, str) for v in value):
+        raise DamagedRecord(f"{what} are no list of sentences")
+    return tuple(value)
+
+
+def read_drive(row: Mapping[str, Any]) -> Drive:
+    """A drive from its columns."""
+    found: Drive = _typed(Drive, row, "a drive")
+    if not found.name.strip():
+        raise DamagedRecord("a drive has no name")
+    return found
+
+
+def read_claim(row: Mapping[str, Any]) -> Claim:
+    """A claim from its columns."""
+    found: Claim = _typed(Claim, row, "a claim")
+    if found.unit not in ("bytes/s", "IOPS", "ns") or found.figure <= 0:
+        raise DamagedRecord(f"a claim of {found.figure!r} {found.unit!r:.20}")
+    return found
+
+
+def read_note(row: Mapping[str, Any]) -> Note:
+    """A note from its columns."""
+    found: Note = _typed(Note, row, "a note")
+    return found
+
+
+def read_reading(row: Mapping[str, Any]) -> Reading:
+    """A reading from its columns."""
+    found: Reading = _typed(Reading, row, "a reading")
+    if found.phrase is not None:
+        _phrase(found.phrase)
+    return found
+
+
+@lru_cache(maxsize=4096)
+def _parsed(text: str) -> Step:
+    """A phrase; shelves hold the same few over and over."""
+    return parse(text)
+
+
+def _phrase(text: Any) -> Step:
+    if not isinstance(text, str):
+        raise DamagedRecord("its phrase is no text")
+    try:
+        return _parsed(text)
+    except JovikError as error:
+        why = error.message.splitlines()[0]
+        raise DamagedRecord(f"'{text[:60]}' is no phrase: {why}") from None
+
+
+def check_run(row: Mapping[Any, Any]) -> None:
+    """Hold the columns of a run against what is read of them.
+
+    Raises
+    ------
+    DamagedRecord
+        With the column.
+    """
+    target = row["target"]
+    if not isinstance(target, Mapping):
+        raise DamagedRecord("its target is none")
+    if target and not isinstance(target.get(TARGETS.get(str(target.get("kind")), "?")), str):
+        raise DamagedRecord("its target is none")
+    options = row["options"]
+    if not isinstance(options, Mapping) or not _finite(options):
+        raise DamagedRecord("its options are none")
+    tasks = options.get("tasks", [])
+    if not isinstance(tasks, list) or not all(isinstance(t, Mapping) for t in tasks):
+        raise DamagedRecord("its plan is none")
+    for task in tasks:
+        _phrase(task.get("phrase"))
+    if row["notes"] is not None:
+        _words(row["notes"], "its notes")
+    for name in ("health_before", "health_after"):
+        if row[name] is not None:
+            _typed(Health, row[name], name)
+    device = row["device"]
+    if device is not None and (not isinstance(device, Mapping) or not _finite(device)):
+        raise DamagedRecord("its device is none")
+    if device is not None:
+        _check_device(device)
+
+
+_DEVICE: dict[str, tuple[type, ...]] = {
+    "capacity_bytes": (int,),
+    "logical_block_bytes": (int,),
+    "link_rate_bytes_s": (int, float),
+    "mount_options": (list,),
+}
+
+
+def _check_device(device: Mapping[str, Any]) -> None:
+    for name, value in device.items():
+        sorts = _DEVICE.get(name, (str,))
+        if value is not None and (not isinstance(value, sorts) or isinstance(value, bool)):
+            raise DamagedRecord(f"its device: '{name}' is {value!r:.30}")
+
+
+def read_findings(stored: Any) -> Findings:
+    """Findings from their JSON, each field of its type."""
+    if stored is not None and (not isinstance(stored, Mapping) or not _finite(stored)):
+        raise DamagedRecord("its findings cannot be read")
+    if not stored:
+        return Findings()
+    try:
+        found = Findings.from_json(dict(stored))
+    except (ValueError, TypeError, AttributeError) as error:
+        raise DamagedRecord(f"its findings cannot be read: {error}") from None
+    parts: tuple[tuple[Any, str, Any], ...] = (
+        (DropOuts, "drop_outs", stored.get("drop_outs")),
+        (CopyFinding, "copy", stored.get("copy")),
+        (Temperatures, "temperature", stored.get("temperature")),
+        (LongWrite, "long_write", _without(stored.get("long_write"), "cliff")),
+        (ScanFinding, "surface", _without(stored.get("surface"), "first_over_last")),
+    )
+    for sort, name, given in parts:
+        if given is not None:
+            _typed(sort, given, f"its finding '{name}'")
+    if found.sweep is not None and not isinstance(found.sweep, str):
+        raise DamagedRecord("its finding 'ladder' is no phrase")
+    return found
+
+
+def _without(stored: Any, name: str) -> Any:
+    return {k: v for k, v in stored.items() if k != name} if isinstance(stored, Mapping) else stored
+
+
+def read_conditions(stored: Any) -> Conditions:
+    """Conditions from their JSON, or those that were read before."""
+    if isinstance(stored, Conditions):
+        return stored
+    found: Conditions = _typed(Conditions, stored, "its conditions")
+    return found
+
+
+def read_limits(stored: Any) -> tuple[Limit, ...]:
+    """Limits from their JSON."""
+    if stored is None:
+        return ()
+    if not isinstance(stored, list):
+        raise DamagedRecord("its limits are no list")
+    for one in stored:
+        _typed(Limit, one, "a limit")
+    return limits_from_json(stored)
+
+
+def check_step(row: Mapping[str, Any]) -> None:
+    """Hold the columns of a step against what is read of them (DamagedRecord)."""
+    read_step(row, (), {})
+
+
+def read_step(
+    row: Mapping[str, Any], passes: Sequence[PassFigures], latencies: dict[str, Latencies]
+) -> StepResult:
+    """A step's result from its columns; the drive, the run and its start are those of `row`.
+
+    Raises
+    ------
+    DamagedRecord
+        With what keeps it from being read.
+    """
+    if _phrase(row["phrase"]).kind != row["kind"]:
+        raise DamagedRecord(f"'{row['phrase']}' is not of the kind '{row['kind']}'")
+    return StepResult(
+        phrase=row["phrase"],
+        kind=row["kind"],
+        passes=tuple(passes),
+        latencies=latencies,
+        conditions=read_conditions(row["conditions"]),
+        drive=row.get("drive_name", ""),
+        run=row.get("run_id", ""),
+        started=row["started"],
+        limits=read_limits(row["limits"]),
+        notes=_words(row["notes"], "its notes"),
+        findings=read_findings(row["facts"]),
+    )
+
+
+def read_figures(row: Mapping[Any, Any]) -> PassFigures:
+    """The figures of a pass; each is a number, and none below zero."""
+    figures = [row[name] for name in PASS_FIELDS]
+    for name, value in zip(PASS_FIELDS, figures, strict=True):
+        if type(value) not in (int, float) or not (0 <= value < math.inf):
+            raise DamagedRecord(f"'{name}' is {value!r:.30}")
+    return PassFigures(*figures)
+
+
+def read_latencies(blob: Any) -> dict[str, Latencies]:
+    """Histograms from their bytes."""
+    try:
+        found = unpack_latencies(blob)
+    except ValueError as error:
+        raise DamagedRecord(f"its latencies cannot be read: {error}") from None
+    for direction, one in found.items():
+        if direction not in ("read", "write") or (one.counts < 0).any():
+            raise DamagedRecord("its latencies are none")
+        if not 0 <= one.minimum_ns <= one.maximum_ns or one.sum_ns < 0 or not one.total:
+            raise DamagedRecord("its latencies contradict each other")
+    return found
+
+
+def read_trace(row: Mapping[Any, Any]) -> Trace:
+    """A pass as it was recorded, from its columns and the conditions of its step.
+
+    Raises
+    ------
+    DamagedRecord
+        With what keeps it from being read, or where its figures are not those of its series.
+    """
+    read_figures(row)
+    conditions = read_conditions(row["conditions"])
+    fault, around = row["first_fault"], row["environment"]
+    for name in ("seed", "flush_ns"):
+        if type(row[name]) is not int or row[name] < 0:
+            raise DamagedRecord(f"'{name}' is {row[name]!r:.30}")
+    try:
+        slices = unpack(row["slices"])["slices"]
+    except (ValueError, KeyError) as error:
+        raise DamagedRecord(f"its series cannot be read: {error}") from None
+    if slices.ndim != 2 or slices.shape[1] != 5 or (slices < 0).any():
+        raise DamagedRecord("its series are none")
+    return Trace(
+        engine=conditions.engine,
+        direct=conditions.direct,
+        seed=row["seed"],
+        elapsed_ns=row["elapsed_ns"],
+        flush_ns=row["flush_ns"],
+        cpu_ns=row["cpu_ns"],
+        slices=slices,
+        latencies=read_latencies(row["latencies"]),
+        late_written_bytes=_count(row["late_written_bytes"], "late_written_bytes"),
+        first_fault=_typed(IoFault, fault, "its first fault") if fault is not None else None,
+        environment=_typed(Environment, around, "its environment") if around is not None else None,
+        **_recorded(row["facts"]),
+    )
+
+
+def _count(value: Any, name: str) -> int:
+    if value is None:
+        return 0
+    if type(value) is not int or value < 0:
+        raise DamagedRecord(f"'{name}' is {value!r:.30}")
+    return value
+
+
+def _recorded(stored: Any) -> dict[str, Any]:
+    """What only scans and copies record."""
+    if not stored and not isinstance(stored, Undecodable):
+        return {}
+    if not isinstance(stored, Mapping) or not _finite(stored):
+        raise DamagedRecord("what a scan or copy records is none")
+    try:
+        found = recorded_from_json(dict(stored))
+    except (TypeError, ValueError, KeyError, AttributeError) as error:
+        raise DamagedRecord(f"what a scan or copy records: {error}") from None
+    if "zones" in stored:
+        _typed(ScanRecord, stored["zones"], "the zones of a scan")
+    elif "files" in stored:
+        _typed(CopyRecord, stored, "the record of a copy")
+    return found
+
+
+def check_figures(row: Mapping[Any, Any], trace: Trace) -> None:
+    """Hold the figures of a pass against its series (DamagedRecord)."""
+    computed: dict[str, float] = {
+        "read_bytes": trace.read_bytes,
+        "written_bytes": trace.written_bytes + trace.late_written_bytes,
+        "rate_bytes_s": trace.rate_bytes_s,
+        "flushed_rate_bytes_s": trace.flushed_rate_bytes_s,
+        "iops": trace.iops,
+    }
+    for name, value in computed.items():
+        if not math.isclose(row[name], value, rel_tol=TOLERANCE, abs_tol=TOLERANCE):
+            raise DamagedRecord(
+                f"its '{name}' is {row[name]:.6g}, and its series come to {value:.6g}"
+            )
+    # Blocks that were not as written count as errors, and are in no slice.
+    if row["errors"] < trace.errors:
+        raise DamagedRecord(f"its errors are {row['errors']}, those of its series {trace.errors}")
