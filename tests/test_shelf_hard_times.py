@@ -21,7 +21,7 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import Program, call
-from tests.programs import run, succeeds
+from tests.programs import loop_device, need, run, sparse_file, succeeds
 from tests.test_shelf import of_the_first_revision
 
 KILLS = int(os.environ.get("JOVIK_KILLS", "4"))
@@ -176,6 +176,70 @@ def test_an_import_that_is_killed_is_all_there_or_not_at_all(
         assert os.listdir(jovik.shelf.parent) == ["shelf.db"]
     assert kills >= KILLS // 3
     print(f"{kills} kills over an import")
+
+
+WRITERS = {
+    "export": (["shelf", "export", "--out", "all.zip"], "all.zip"),
+    "backup": (["shelf", "backup", "--force", "--out", "copy.db"], "copy.db"),
+    "report": (["report", COMET, "--out", "review.html"], "review.html"),
+    "picture": (["picture", "rank", "--out", "rank.png"], "rank.png"),
+}
+
+
+@pytest.mark.parametrize("what", WRITERS)
+def test_a_writer_that_is_killed_leaves_the_old_file_or_the_new_and_nothing_else(
+    jovik: Program, exported: Path, what: str
+) -> None:
+    rng, kills = random.Random(7), 0
+    words, name = WRITERS[what]
+    jovik("shelf", "import", str(exported))
+    longest = seconds_of(jovik, *words)
+    whole = (jovik.folder / name).stat().st_size
+    for tries in range(8 * KILLS):
+        if tries >= KILLS and kills >= max(KILLS // 3, 1):
+            break
+        kills += killed(jovik, rng, longest, *words)
+        assert abs((jovik.folder / name).stat().st_size - whole) < whole / 5
+        # The next start of the same command leaves its file and nothing else.
+        assert len(os.listdir(jovik.folder)) <= 2
+    jovik(*words)
+    assert os.listdir(jovik.folder) == [name] and kills >= KILLS // 3
+    assert jovik("shelf", "check").out.startswith("whole")
+    print(f"{kills} kills over {what}")
+
+
+def test_copies_and_fills_that_are_killed_leave_nothing_at_the_next_start(
+    jovik: Program, tmp_path: Path
+) -> None:
+    if os.geteuid() != 0:
+        pytest.skip("a file system of its own to fill needs root")
+    rng, kills = random.Random(8), 0
+    target = tmp_path / "drive"
+    target.mkdir()
+    need("mkfs.ext4", "mount", "umount")
+    device = loop_device(sparse_file(tmp_path / "image", 128 << 20))
+    run("mkfs.ext4", "-q", device)
+    run("mount", device, target)
+    try:
+        (target / "letter").write_text("somebody's")
+        jovik("sheet", "new", "Own Disk")
+        here = ["measure", str(target), "--drive", "Own Disk", "--passes", "2"]
+        words = [*here, "fill to 60%", "copy in 300 files of 16KiB", "copy out 300 files of 16KiB"]
+        longest = seconds_of(jovik, *words)
+        free = os.statvfs(target).f_bfree
+        for tries in range(8 * KILLS):
+            if tries >= KILLS and kills >= max(KILLS // 3, 1):
+                break
+            kills += killed(jovik, rng, longest, *words)
+            jovik(*here, "random read 4KiB for 50ms within 1MiB")
+            assert sorted(os.listdir(target)) == ["letter", "lost+found"]
+            os.sync()
+            assert abs(os.statvfs(target).f_bfree - free) < 300
+        assert (target / "letter").read_text() == "somebody's" and kills >= KILLS // 3
+        print(f"{kills} kills over copies and fills")
+    finally:
+        run("umount", target)
+        succeeds("losetup", "-d", device)
 
 
 @pytest.fixture

@@ -28,6 +28,8 @@ YOUNG_S = 5.0
 """Younger leftovers may belong to a process that has not locked them yet."""
 LOOKED_AT_BYTES = 2**16
 """Of a file, at its beginning and at its end, to see whether Jovik made it."""
+READY = "ready"
+"""Of a folder that is locked."""
 MADE = b"made with Jovik"
 """The mark in pictures and archives."""
 
@@ -68,22 +70,47 @@ def replacing(path: Path, *, mode: int = 0o666, overwrite: bool = True) -> Itera
         It cannot be written.
     """
     with _folder_of(path) as folder:
-        _sweep(folder, path.name)
+        sweep_in(folder, path.name)
         part = _part_name(path.name)
-        flags = os.O_RDWR | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
-        fd = os.open(part, flags, mode, dir_fd=folder)
+        fd, is_named = _new_file(part, mode, folder)
         try:
             with os.fdopen(fd, "w+b") as file:
-                _lock(file.fileno())
+                _lock(fd)
                 yield file
                 file.flush()
-                os.fsync(file.fileno())
-                _take_place(folder, part, path.name, folder, overwrite=overwrite)
+                os.fsync(fd)
+                if is_named:
+                    _take_place(folder, part, path.name, folder, overwrite=overwrite)
+                elif overwrite:
+                    _link(fd, part, folder)
+                    is_named = True
+                    os.rename(part, path.name, src_dir_fd=folder, dst_dir_fd=folder)
+                else:
+                    _link(fd, path.name, folder)
         except BaseException:
-            with contextlib.suppress(OSError):
-                os.unlink(part, dir_fd=folder)
+            if is_named:
+                with contextlib.suppress(OSError):
+                    os.unlink(part, dir_fd=folder)
             raise
         os.fsync(folder)
+
+
+def _new_file(part: str, mode: int, folder: int) -> tuple[int, bool]:
+    """A new file, and whether it has its name already.
+
+    One without a name goes with its process; it gets one when it is whole and locked.
+    """
+    flags = os.O_RDWR | os.O_CLOEXEC
+    try:
+        return os.open(".", flags | os.O_TMPFILE, mode, dir_fd=folder), False
+    except (OSError, AttributeError):
+        flags |= os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW
+        return os.open(part, flags, mode, dir_fd=folder), True
+
+
+def _link(fd: int, name: str, folder: int) -> None:
+    """Give an open file a name (`linkat(2)` through /proc, which is what it says there)."""
+    os.link(f"/proc/self/fd/{fd}", name, dst_dir_fd=folder, follow_symlinks=True)
 
 
 @contextlib.contextmanager
@@ -93,12 +120,13 @@ def replacing_by_path(path: Path, *, overwrite: bool = True) -> Iterator[Path]:
     The path leads through the descriptor of a private folder beside `path`, where the system can.
     """
     with _folder_of(path) as folder:
-        _sweep(folder, path.name)
+        sweep_in(folder, path.name)
         part = _part_name(path.name)
         os.mkdir(part, 0o700, dir_fd=folder)
         own = os.open(part, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW, dir_fd=folder)
         try:
             _lock(own)
+            os.close(os.open(READY, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600, dir_fd=own))
             through = Path(f"/proc/self/fd/{own}")
             yield (through if through.exists() else path.absolute().parent / part) / "file"
             fd = os.open("file", os.O_RDONLY | os.O_NOFOLLOW, dir_fd=own)
@@ -111,6 +139,18 @@ def replacing_by_path(path: Path, *, overwrite: bool = True) -> Iterator[Path]:
         finally:
             shutil.rmtree(part, ignore_errors=True, dir_fd=folder)
             os.close(own)
+
+
+def sweep_leftovers(path: Path) -> None:
+    """Take away what a killed process left of a file that was to be written.
+
+    Raises
+    ------
+    OSError
+        Its folder cannot be opened.
+    """
+    with _folder_of(path) as folder:
+        sweep_in(folder, path.name)
 
 
 def refuse_foreign(path: Path, marks: Sequence[bytes], *, force: bool) -> None:
@@ -207,22 +247,30 @@ def _lock(fd: int) -> None:
         fcntl.flock(fd, fcntl.LOCK_EX | fcntl.LOCK_NB)
 
 
-def _sweep(folder: int, name: str) -> None:
-    """Take away what killed processes left of this file: it is ours, old, and nobody has it."""
+def sweep_in(folder: int, name: str) -> None:
+    """The same by the folder's descriptor: what is ours, and nobody has."""
     leftover = re.compile(re.escape(_stem(name)) + r"[0-9a-f]{16}\.part")
     for entry in os.listdir(folder):
-        if not leftover.fullmatch(entry):
-            continue
-        with contextlib.suppress(OSError):
-            fd = os.open(entry, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK, dir_fd=folder)
-            try:
-                facts = os.fstat(fd)
-                if facts.st_uid != os.geteuid() or time.time() - facts.st_mtime < YOUNG_S:
-                    continue
-                fcntl.flock(fd, fcntl.LOCK_EX | fcntl.LOCK_NB)
-                if stat.S_ISDIR(facts.st_mode):
-                    shutil.rmtree(entry, ignore_errors=True, dir_fd=folder)
-                else:
-                    os.unlink(entry, dir_fd=folder)
-            finally:
-                os.close(fd)
+        if leftover.fullmatch(entry):
+            with contextlib.suppress(OSError):
+                _sweep_one(entry, folder)
+
+
+def _sweep_one(entry: str, folder: int) -> None:
+    fd = os.open(entry, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK, dir_fd=folder)
+    try:
+        facts = os.fstat(fd)
+        is_folder = stat.S_ISDIR(facts.st_mode)
+        if facts.st_uid != os.geteuid():
+            return
+        # What has its name before it is locked may belong to a process that is about to.
+        was_locked = READY in os.listdir(fd) if is_folder else hasattr(os, "O_TMPFILE")
+        if not was_locked and time.time() - facts.st_mtime < YOUNG_S:
+            return
+        fcntl.flock(fd, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        if is_folder:
+            shutil.rmtree(entry, ignore_errors=True, dir_fd=folder)
+        else:
+            os.unlink(entry, dir_fd=folder)
+    finally:
+        os.close(fd)

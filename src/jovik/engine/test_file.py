@@ -15,6 +15,7 @@ import time
 from pathlib import Path
 
 from jovik.base.errors import TargetError
+from jovik.base.fault_errors import ENVIRONMENT
 from jovik.base.quantities import show_size
 from jovik.engine.own_folder import sweep
 from jovik.engine.reserved_space import floor_bytes, reserved_bytes, writable_bytes
@@ -215,7 +216,8 @@ class TestFile:
         except OSError as error:
             raise TargetError(
                 f"cannot make room for a test file of {size_bytes} bytes in {self.folder}: "
-                f"{error.strerror}"
+                f"{error.strerror}",
+                ENVIRONMENT.get(error.errno or 0, ""),
             ) from None
 
     def empty(self) -> None:

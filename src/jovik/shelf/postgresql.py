@@ -124,6 +124,11 @@ def _url(where: str) -> sa.URL:
             f"'{mask_secrets(where)}' is no address of a shelf",
             "write postgresql+psycopg://user@host/database",
         ) from None
+    if "@" in (url.host or ""):
+        raise ShelfError(
+            f"'{mask_secrets(where)}' is no address of a shelf",
+            "in a password, write %40 for @ and %2F for /",
+        )
     if url.get_backend_name() != "postgresql":
         raise ShelfError(
             f"a shelf on '{url.drivername}' is not known",

@@ -106,6 +106,18 @@ def open_engine(where: str, *, create: bool, migrating: bool = True) -> sa.Engin
         ) from None
 
 
+def patience_s() -> float:
+    """How long a shelf that another program holds is waited for, seconds.
+
+    `JOVIK_SHELF_PATIENCE_S` says it, else 30.
+    """
+    try:
+        return min(max(float(os.environ["JOVIK_SHELF_PATIENCE_S"]), 0.0), 3600.0)
+    except (KeyError, ValueError):
+        return PATIENCE_S
+
+
+PATIENCE_S = 30.0
 WRITING = {"jovik_writing": True}
 """Execution options of an engine whose transactions write."""
 
@@ -150,7 +162,9 @@ def _connect(path: Path | None, *, foreign_keys: bool = True, reading: bool = Fa
         )
     else:
         address = _address(path, reading)
-        made = lambda: sqlite3.connect(address, uri=True, timeout=30, check_same_thread=False)  # noqa: E731
+        made = lambda: sqlite3.connect(  # noqa: E731
+            address, uri=True, timeout=patience_s(), check_same_thread=False
+        )
         engine = sa.create_engine(
             "sqlite://",
             creator=made,

@@ -1,0 +1,97 @@
+"""Drives behind real drivers in a virtual machine: volume managers, RAID, encryption, partitions.
+
+A boot takes a minute or more, so these run only where ``JOVIK_DRIVEBAY`` names the program that
+boots one, as root: ``JOVIK_DRIVEBAY=../shared/drivebay/drivebay pytest tests/test_drivebay.py``.
+"""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+BAY = os.environ.get("JOVIK_DRIVEBAY")
+TOP = Path(__file__).parents[1]
+
+pytestmark = pytest.mark.skipif(
+    not BAY or os.geteuid() != 0, reason="needs JOVIK_DRIVEBAY to name a drive bay, and root"
+)
+
+SCRIPT = """
+export PYTHONPATH=/copy:/venv/lib/python3.11/site-packages JOVIK_SHELF=/tmp/s.db HOME=/tmp NO_COLOR=1
+jovik() { python3 -m jovik "$@"; }
+jovik sheet new Test
+try() {  # NAME DEVICE SERIAL
+  echo "== $1"; sha256sum < $2 > /tmp/before
+  jovik measure $2 "random write 4KiB for 100ms within 16MiB" --passes 1 --drive Test \
+    --destroy $3 --content-worthless --dry-run 2>&1
+  echo "status $?"; sha256sum < $2 > /tmp/after; cmp -s /tmp/before /tmp/after && echo same
+}
+wipe() { for d in "$@"; do wipefs -aq $d; dd if=/dev/zero of=$d bs=1M count=64 status=none; blkdiscard -z $d 2>/dev/null; done; udevadm settle; }
+A=/dev/nvme0n1; B=/dev/nvme1n1
+try blank $A SER-A
+pvcreate -qq -y $A; vgcreate -qq vg $A; lvcreate -qq -y -L 32M -n lv vg
+try "LVM in use" $A SER-A
+vgchange -qq -an vg; udevadm settle
+try "LVM stopped" $A SER-A
+vgremove -qq -ff -y vg; pvremove -qq -ff -y $A; wipe $A
+for m in 0.90 1.0 1.1 1.2; do
+  mdadm --create /dev/md0 --run --metadata=$m --level=1 --raid-devices=2 $A $B >/dev/null 2>&1; udevadm settle
+  try "RAID $m in use" $A SER-A
+  mdadm --stop /dev/md0 >/dev/null 2>&1; udevadm settle
+  try "RAID $m stopped" $A SER-A
+  mdadm --zero-superblock $A $B; wipe $A $B
+done
+echo pw | cryptsetup luksFormat -q --type luks2 --pbkdf pbkdf2 --pbkdf-force-iterations 1000 $A -
+try "LUKS closed" $A SER-A
+echo pw | cryptsetup open $A secret -; udevadm settle
+try "LUKS open" $A SER-A
+cryptsetup close secret; wipe $A
+mkfs.ext4 -q $A; mkdir -p /mnt/x; mount $A /mnt/x
+try "mounted" $A SER-A
+umount /mnt/x; wipe $A
+printf 'label: gpt\\nsize=32M\\n' | sfdisk -q $A; udevadm settle
+try "partition" ${A}p1 SER-A
+try "partitioned" $A SER-A
+mkswap -q ${A}p1; swapon ${A}p1
+try "swapped to" $A SER-A
+swapoff ${A}p1; wipe $A
+try "one of two of a serial" /dev/sda SAME
+"""
+SAID = {
+    "blank": "writes",
+    "LVM in use": "is built on it",
+    "LVM stopped": "an LVM volume",
+    **{f"RAID {m} in use": "is built on it" for m in ("0.90", "1.0", "1.1", "1.2")},
+    **{f"RAID {m} stopped": "a RAID member" for m in ("0.90", "1.0", "1.1", "1.2")},
+    "LUKS closed": "an encrypted volume",
+    "LUKS open": "is built on it",
+    "mounted": "is mounted at /mnt/x",
+    "partition": "is a partition of /dev/nvme0n1",
+    "partitioned": "1 partition",
+    "swapped to": "is swapped to",
+    "one of two of a serial": "has the same serial",
+}
+
+
+def test_what_lies_between_a_drive_and_its_owner_is_seen(tmp_path: Path) -> None:
+    assert BAY is not None
+    drives = ["nvme,size=256M,serial=SER-A", "nvme,size=256M,serial=SER-B"]
+    drives += ["sata,size=256M,serial=SAME", "sata,size=256M,serial=SAME"]
+    words = [BAY, "run", "--venv", str(TOP / ".venv"), "--copy", str(TOP / "src")]
+    for drive in drives:
+        words += ["--drive", drive]
+    done = subprocess.run(
+        [*words, "--seconds", "900", "--", SCRIPT], capture_output=True, text=True, check=False
+    )
+    parts = dict(
+        (part.partition("\n")[0], part.partition("\n")[2]) for part in done.stdout.split("== ")[1:]
+    )
+    print(done.stdout, file=sys.stderr)
+    assert set(parts) == set(SAID), (done.stdout, done.stderr)
+    for name, said in SAID.items():
+        assert said in parts[name], (name, parts[name])
+        assert f"status {0 if name == 'blank' else 3}" in parts[name] and "same" in parts[name]
