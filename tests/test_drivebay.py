@@ -21,7 +21,8 @@ pytestmark = pytest.mark.skipif(
 )
 
 SCRIPT = """
-export PYTHONPATH=/copy:/venv/lib/python3.11/site-packages JOVIK_SHELF=/tmp/s.db HOME=/tmp NO_COLOR=1
+export PYTHONPATH=/copy:/venv/lib/python3.11/site-packages
+export JOVIK_SHELF=/tmp/s.db HOME=/tmp NO_COLOR=1
 jovik() { python3 -m jovik "$@"; }
 jovik sheet new Test
 try() {  # NAME DEVICE SERIAL
@@ -30,7 +31,10 @@ try() {  # NAME DEVICE SERIAL
     --destroy $3 --content-worthless --dry-run 2>&1
   echo "status $?"; sha256sum < $2 > /tmp/after; cmp -s /tmp/before /tmp/after && echo same
 }
-wipe() { for d in "$@"; do wipefs -aq $d; dd if=/dev/zero of=$d bs=1M count=64 status=none; blkdiscard -z $d 2>/dev/null; done; udevadm settle; }
+wipe() {
+  for d in "$@"; do wipefs -aq $d; dd if=/dev/zero of=$d bs=1M status=none 2>/dev/null; done
+  udevadm settle
+}
 A=/dev/nvme0n1; B=/dev/nvme1n1
 try blank $A SER-A
 pvcreate -qq -y $A; vgcreate -qq vg $A; lvcreate -qq -y -L 32M -n lv vg
@@ -39,7 +43,8 @@ vgchange -qq -an vg; udevadm settle
 try "LVM stopped" $A SER-A
 vgremove -qq -ff -y vg; pvremove -qq -ff -y $A; wipe $A
 for m in 0.90 1.0 1.1 1.2; do
-  mdadm --create /dev/md0 --run --metadata=$m --level=1 --raid-devices=2 $A $B >/dev/null 2>&1; udevadm settle
+  mdadm --create /dev/md0 --run --metadata=$m --level=1 --raid-devices=2 $A $B >/dev/null 2>&1
+  udevadm settle
   try "RAID $m in use" $A SER-A
   mdadm --stop /dev/md0 >/dev/null 2>&1; udevadm settle
   try "RAID $m stopped" $A SER-A

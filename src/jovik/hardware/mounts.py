@@ -7,6 +7,9 @@ import re
 from dataclasses import dataclass
 from pathlib import Path
 
+LEAST_WORDS = 6
+"""Of a line, before the hyphen (proc_pid_mountinfo(5))."""
+
 
 @dataclass(frozen=True)
 class Mount:
@@ -56,9 +59,9 @@ def read_mounts(proc: Path = Path("/proc"), process: str = "self") -> dict[str, 
         return found
     for order, line in enumerate(lines):
         words = line.split(" ")
-        if "-" not in words:
+        middle = words.index("-") if "-" in words else 0
+        if middle < LEAST_WORDS or len(words) < middle + 4:
             continue
-        middle = words.index("-")
         options = tuple(dict.fromkeys([*words[5].split(","), *words[middle + 3].split(",")]))
         one = Mount(
             words[2],

@@ -127,8 +127,10 @@ def flush_spool(engine: sa.Engine, where: str) -> int:
                 ValueError,
                 KeyError,
                 TypeError,
-                sa.exc.NoResultFound,
-                sa.exc.IntegrityError,
+                AttributeError,
+                OverflowError,
+                RecursionError,
+                sa.exc.SQLAlchemyError,
             ) as error:
                 raise ShelfError(
                     f"{path} holds what is no entry of a run here: {str(error).splitlines()[0]}",
