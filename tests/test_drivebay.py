@@ -42,7 +42,7 @@ try "LVM in use" $A SER-A
 vgchange -qq -an vg; udevadm settle
 try "LVM stopped" $A SER-A
 vgremove -qq -ff -y vg; pvremove -qq -ff -y $A; wipe $A
-for m in 0.90 1.0 1.1 1.2; do
+for m in 0.90 1.0 1.2; do
   mdadm --create /dev/md0 --run --metadata=$m --level=1 --raid-devices=2 $A $B >/dev/null 2>&1
   udevadm settle
   try "RAID $m in use" $A SER-A
@@ -70,8 +70,8 @@ SAID = {
     "blank": "writes",
     "LVM in use": "is built on it",
     "LVM stopped": "an LVM volume",
-    **{f"RAID {m} in use": "is built on it" for m in ("0.90", "1.0", "1.1", "1.2")},
-    **{f"RAID {m} stopped": "a RAID member" for m in ("0.90", "1.0", "1.1", "1.2")},
+    **{f"RAID {m} in use": "is built on it" for m in ("0.90", "1.0", "1.2")},
+    **{f"RAID {m} stopped": "a RAID member" for m in ("0.90", "1.0", "1.2")},
     "LUKS closed": "an encrypted volume",
     "LUKS open": "is built on it",
     "mounted": "is mounted at /mnt/x",
@@ -84,13 +84,13 @@ SAID = {
 
 def test_what_lies_between_a_drive_and_its_owner_is_seen(tmp_path: Path) -> None:
     assert BAY is not None
-    drives = ["nvme,size=256M,serial=SER-A", "nvme,size=256M,serial=SER-B"]
-    drives += ["sata,size=256M,serial=SAME", "sata,size=256M,serial=SAME"]
+    drives = ["nvme,size=64M,serial=SER-A", "nvme,size=64M,serial=SER-B"]
+    drives += ["sata,size=64M,serial=SAME", "sata,size=64M,serial=SAME"]
     words = [BAY, "run", "--venv", str(TOP / ".venv"), "--copy", str(TOP / "src")]
     for drive in drives:
         words += ["--drive", drive]
     done = subprocess.run(
-        [*words, "--seconds", "900", "--", SCRIPT], capture_output=True, text=True, check=False
+        [*words, "--seconds", "2400", "--", SCRIPT], capture_output=True, text=True, check=False
     )
     parts = dict(
         (part.partition("\n")[0], part.partition("\n")[2]) for part in done.stdout.split("== ")[1:]

@@ -247,6 +247,7 @@ DAMAGE = {
     "a price": "update drive set price = 'cheap' where id = 2",
     "a claim": "update claim set figure = 'fast'",
     "a reading": "update reading set value = 'long'",
+    "facts of a rig": "update rig set facts = '[5]'",
     "a rig that is gone": "update run set rig_id = 99 where rowid = 1",
 }
 
@@ -281,6 +282,7 @@ def test_many_damaged_records_take_no_command_with_them(shown: Program) -> None:
                 connection.execute(statement.partition(" where")[0] + f" where id = {number + 2}")
         connection.execute(DAMAGE["a claim"] + " where id = 1")
         connection.execute(DAMAGE["health"])
+        connection.execute(DAMAGE["facts of a rig"])
     found = shown("shelf", "check", status=1).out
     assert found.count("fault: ") >= 8 and "restore a backup" in found
     for words in READERS:

@@ -24,9 +24,10 @@ class RawDevice:
     Parameters
     ----------
     node : Path
-    fd : int, optional
-        Of a device that was claimed for writing (`jovik.hardware.safety.claim_for_writing`). It is
-        closed with this; without it the device is opened for reading.
+    claimed : (int, int), optional
+        Descriptors of a device that was claimed for writing
+        (`jovik.hardware.safety.claim_for_writing`): one to write through, one that keeps others
+        away. Both are closed with this; without them the device is opened for reading.
 
     Raises
     ------
@@ -35,15 +36,21 @@ class RawDevice:
     """
 
     def __init__(
-        self, node: Path, *, capacity_bytes: int, logical_block_bytes: int, fd: int | None = None
+        self,
+        node: Path,
+        *,
+        capacity_bytes: int,
+        logical_block_bytes: int,
+        claimed: tuple[int, int] | None = None,
     ) -> None:
         self.folder = node
-        self.writable = fd is not None
+        self.writable = claimed is not None
+        self._held_fd = -1
         self.capacity_bytes = capacity_bytes
         self.block_bytes = logical_block_bytes
         self.direct = hasattr(os, "O_DIRECT")
-        if fd is not None:
-            self.fd = fd
+        if claimed is not None:
+            self.fd, self._held_fd = claimed
             return
         try:
             self.fd = os.open(node, os.O_RDONLY | os.O_CLOEXEC | getattr(os, "O_DIRECT", 0))
@@ -116,6 +123,7 @@ class RawDevice:
 
     def close(self) -> None:
         """Close it; what was written stays."""
-        if self.fd >= 0:
-            os.close(self.fd)
-            self.fd = -1
+        for fd in (self.fd, self._held_fd):
+            if fd >= 0:
+                os.close(fd)
+        self.fd = self._held_fd = -1

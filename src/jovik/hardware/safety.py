@@ -110,35 +110,61 @@ def sample_name(device: BlockDevice) -> str:
 
 
 def open_exclusively(device: BlockDevice, system: str | None) -> int:
-    """A descriptor for direct reading and writing that keeps others from mounting the device.
+    """A descriptor for reading that keeps others from mounting or formatting the device.
+
+    It is not opened for writing: closing it then would have udev look at the device anew, and bring
+    up again what its owner has stopped, such as a RAID.
 
     Raises
     ------
     TargetError
-        It cannot be opened, somebody uses it, or the node stands for another device by now.
+        It cannot be opened, or somebody uses it.
     """
-    flags = os.O_RDWR | os.O_EXCL | os.O_CLOEXEC | getattr(os, "O_DIRECT", 0)
     try:
-        fd = os.open(device.node, flags)
+        fd = os.open(device.node, os.O_RDONLY | os.O_EXCL | os.O_CLOEXEC)
     except OSError as error:
         against = safety_of(device, system, look_inside=False).refusals
         if error.errno == errno.EBUSY and not against:
             against = ("somebody uses it",)
-        if error.errno == errno.EROFS and not against:
-            against = ("it is read-only",)
         if against:
             raise _refusal(device, against) from None
-        rights = f"it needs rights: sudo jovik measure {device.node} ..."
-        raise TargetError(
-            f"{device.node} cannot be opened: {error.strerror}",
-            rights if error.errno in (errno.EACCES, errno.EPERM) else "",
-        ) from None
+        raise _not_opened(device, error) from None
     return fd
+
+
+def _not_opened(device: BlockDevice, error: OSError) -> TargetError:
+    rights = f"it needs rights: sudo jovik measure {device.node} ..."
+    return TargetError(
+        f"{device.node} cannot be opened: {error.strerror}",
+        rights if error.errno in (errno.EACCES, errno.EPERM) else "",
+    )
+
+
+@dataclass(frozen=True)
+class ClaimedDevice:
+    """A device that was taken for writing.
+
+    Attributes
+    ----------
+    device : BlockDevice
+        As it is now.
+    fd : int
+        For direct reading and writing.
+    held_fd : int
+        Keeps others away until it is closed.
+    note : str
+        What could not be looked for.
+    """
+
+    device: BlockDevice
+    fd: int
+    held_fd: int
+    note: str
 
 
 def claim_for_writing(
     node_of: BlockDevice, named: str | None, system: str | None, *, worthless: bool = False
-) -> tuple[int, BlockDevice, str]:
+) -> ClaimedDevice:
     """Take a device for writing, unless anything speaks against it.
 
     Parameters
@@ -149,12 +175,6 @@ def claim_for_writing(
         The serial that the person gave up.
     worthless : bool
         Whether content that nobody can name may be overwritten.
-
-    Returns
-    -------
-    (fd, device, note)
-        The descriptor, to be held until the run ends; the device as it is now; and what could not
-        be looked for.
 
     Raises
     ------
@@ -177,10 +197,22 @@ def claim_for_writing(
             only_content = not found.refusals and bool(found.unknown_content)
             raise _refusal(device, against, only_content=only_content and not worthless)
         _refuse_unless_named(device, named)
+        writing = _open_for_writing(device, fd)
     except BaseException:
         os.close(fd)
         raise
-    return fd, device, found.note
+    return ClaimedDevice(device, writing, fd, found.note)
+
+
+def _open_for_writing(device: BlockDevice, held_fd: int) -> int:
+    """The device that is held, opened once more: by its descriptor it is surely the same."""
+    flags = os.O_RDWR | os.O_CLOEXEC | getattr(os, "O_DIRECT", 0)
+    try:
+        return os.open(f"/proc/self/fd/{held_fd}", flags)
+    except OSError as error:
+        if error.errno == errno.EROFS:
+            raise _refusal(device, ("it is read-only",)) from None
+        raise _not_opened(device, error) from None
 
 
 def _busy(device: BlockDevice) -> list[str]:

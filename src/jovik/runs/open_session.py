@@ -39,21 +39,21 @@ def open_session(order: RunRequest) -> Session:
     from jovik.engine.block_device import RawDevice
     from jovik.engine.session import FileSession
 
-    device, fd = place.device, None
-    notes: tuple[str, ...] = ()
+    device, claimed = place.device, None
     if order.destroy is not None or any(t.step.writes for t in order.tasks):
         from jovik.hardware.safety import claim_for_writing
 
-        fd, device, note = claim_for_writing(
+        claimed = claim_for_writing(
             device, order.destroy, system_drive(), worthless=order.content_worthless
         )
-        notes = (note,) if note else ()
+        device = claimed.device
     raw = RawDevice(
         Path(device.node),
-        fd=fd,
+        claimed=(claimed.fd, claimed.held_fd) if claimed is not None else None,
         capacity_bytes=device.capacity_bytes,
         logical_block_bytes=device.logical_block_bytes,
     )
+    notes = (claimed.note,) if claimed is not None and claimed.note else ()
     return FileSession(raw, order.engine, order.seed, notes)
 
 

@@ -32,6 +32,7 @@ from jovik.shelf.records import (
     read_drive,
     read_note,
     read_reading,
+    read_rig,
     read_trace,
 )
 from jovik.shelf.schema import claim, drive, note, one_pass, reading, rig, run, step, unit
@@ -101,7 +102,11 @@ def _files(c: sa.Connection, only: str | None) -> Iterator[tuple[str, str]]:
         and _sound(f"the drive '{d['name']}'", lambda d: read_drive(_open(drive, d)), d)
     ]
     names = {d["id"]: d["name"] for d in drives}
-    all_rigs = {r["id"]: r for r in _rows(c, rig)}
+    all_rigs = {}
+    for r in _rows(c, rig):
+        sound = _sound(f"the rig '{r['name']}'", lambda r: read_rig(_open(rig, r)), r)
+        # Its runs are whole, whatever was known of the machine.
+        all_rigs[r["id"]] = r if sound else r | {"facts": {}, "notes": None}
     runs = [
         r
         for r in _rows(c, run)

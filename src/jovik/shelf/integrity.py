@@ -22,9 +22,10 @@ from jovik.shelf.records import (
     read_drive,
     read_note,
     read_reading,
+    read_rig,
     read_trace,
 )
-from jovik.shelf.schema import claim, drive, note, one_pass, reading, run, step
+from jovik.shelf.schema import claim, drive, note, one_pass, reading, rig, run, step
 
 A_SHARE, MOST_WORKERS = 4_000, 8
 """Records that a process looks at before it takes the next ones, and processes."""
@@ -76,6 +77,7 @@ def _of_tables(c: sa.Connection) -> Iterator[str]:
     """Every record but the steps and passes."""
     named: tuple[tuple[sa.Table, Callable[[Mapping[str, Any]], object], tuple[str, ...]], ...] = (
         (drive, read_drive, ("id", "folded_name")),
+        (rig, read_rig, ("id",)),
         (claim, read_claim, ("id", "drive_id", "position")),
         (note, read_note, ("id", "drive_id")),
         (reading, read_reading, ("id", "drive_id")),

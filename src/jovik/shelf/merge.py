@@ -26,6 +26,7 @@ from jovik.shelf.records import (
     read_drive,
     read_note,
     read_reading,
+    read_rig,
     read_trace,
 )
 from jovik.shelf.schema import claim, drive, note, one_pass, reading, rig, run, step, unit
@@ -92,8 +93,7 @@ def _merge(c: sa.Connection, archive: Archive, only: str | None) -> ImportCounts
     rigs = {}
     for record in _list(archive.json("rigs.json"), "rigs.json"):
         values = checked(rig, record, OWN)
-        if not isinstance(values["facts"], dict):
-            raise InvalidRecord(f"the facts of the rig '{values['name']}' are none")
+        read_rig(values)
         rigs[values["name"]] = values
     for name in archive.runs():
         record = archive.json(name)

@@ -20,6 +20,7 @@ from jovik.base.findings import TemperatureRange as Temperatures
 from jovik.base.health import Health
 from jovik.base.step_result import Conditions, Limit, PassFigures, StepResult
 from jovik.base.trace import CopyRecord, Environment, IoFault, Latencies, ScanRecord, Trace
+from jovik.hardware.rig import Rig
 from jovik.sheets.reading import Note, Reading
 from jovik.sheets.sheet import Claim, Drive
 from jovik.shelf.encoding import limits_from_json, recorded_from_json, unpack, unpack_latencies
@@ -112,6 +113,13 @@ def read_claim(row: Mapping[str, Any]) -> Claim:
     found: Claim = _typed(Claim, row, "a claim")
     if found.unit not in ("bytes/s", "IOPS", "ns") or found.figure <= 0:
         raise DamagedRecord(f"a claim of {found.figure!r} {found.unit!r:.20}")
+    return found
+
+
+def read_rig(row: Mapping[str, Any]) -> Rig:
+    """A rig from its columns."""
+    given = {k: v for k, v in row.items() if k != "notes" or v is not None}
+    found: Rig = _typed(Rig, given, "a rig")
     return found
 
 

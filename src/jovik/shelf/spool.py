@@ -153,7 +153,7 @@ def _alone(path: Path) -> Iterator[IO[str] | None]:
     """The file, locked; None where somebody else has it."""
     try:
         # What others could have written there is none of ours, and stays where it is.
-        file = os.fdopen(open_own(path, os.O_RDONLY), encoding="utf-8")
+        file = os.fdopen(open_own(path, os.O_RDONLY), encoding="utf-8", errors="replace")
     except OSError:
         yield None
         return

@@ -21,7 +21,7 @@ from jovik.shelf import notes as noting
 from jovik.shelf import read_results, read_runs
 from jovik.shelf.postgresql import is_server
 from jovik.shelf.read_runs import RunRecord
-from jovik.shelf.records import DamagedRecord, read_claim, read_drive
+from jovik.shelf.records import DamagedRecord, read_claim, read_drive, read_rig
 from jovik.shelf.schema import claim, drive, rig, run, step, unit
 from jovik.shelf.spool import flush_spool, spool_name
 from jovik.shelf.sqlite import WRITING, open_engine, shown_place, what_to_do
@@ -365,7 +365,11 @@ class Shelf:
             row = c.execute(sa.select(rig).where(rig.c.name == name)).mappings().first()
             if row is None:
                 raise UnknownNameError("rig", name, c.execute(sa.select(rig.c.name)).scalars())
-        return Rig(row["name"], row["facts"], row["notes"])
+        try:
+            with read_results.naming(f"the rig '{name}'"):
+                return read_rig({k: row[k] for k in ("name", "facts", "notes")})
+        except DamagedRecord:
+            return Rig(name, {})
 
     def begin_run(
         self,

@@ -36,6 +36,8 @@ def announcement(ready: PreparedRun) -> str:
             f"{'less than 0.1' if share < 0.001 else f'about {100 * share:.2g}'} % of its "
             "endurance rating"
         )
+    if ready.fills_system:
+        lines.append(ready.fills_system)
     if order.budget_ns is not None and order.trimmed:
         lines.append(f"to stay within {show_time(order.budget_ns)}: {'; '.join(order.trimmed)}")
     return "\n".join(lines)
