@@ -133,7 +133,7 @@ WRITERS = {
     "ranking.png": ["picture", "rank"],
     "ranking.svg": ["picture", "rank"],
     "ranking.pdf": ["picture", "rank"],
-    "review.html": ["report", "Veldhaar Comet 2TB"],
+    "all.html": ["report", "--all"],
     "copy.db": ["shelf", "backup"],
 }
 
