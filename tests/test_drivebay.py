@@ -50,15 +50,22 @@ for m in 0.90 1.0 1.2; do
   try "RAID $m stopped" $A SER-A
   mdadm --zero-superblock $A $B; wipe $A $B
 done
-echo pw | cryptsetup luksFormat -q --type luks2 --pbkdf pbkdf2 --pbkdf-force-iterations 1000 $A -
+printf pw > /tmp/key
+cryptsetup luksFormat -q --type luks2 --pbkdf pbkdf2 --pbkdf-force-iterations 1000 $A /tmp/key
 try "LUKS closed" $A SER-A
-echo pw | cryptsetup open $A secret -; udevadm settle
+cryptsetup open --key-file /tmp/key $A secret; udevadm settle
 try "LUKS open" $A SER-A
 cryptsetup close secret; wipe $A
-mkfs.ext4 -q $A; mkdir -p /mnt/x; mount $A /mnt/x
+mkfs.ext4 -q $A; mkdir -p /mnt/x; mount -o ro $A /mnt/x
 try "mounted" $A SER-A
 umount /mnt/x; wipe $A
-printf 'label: gpt\\nsize=32M\\n' | sfdisk -q $A; udevadm settle
+python3 - $A <<'END'
+import struct, sys
+entry = struct.pack("<B3xB3xII", 0, 0x83, 2048, 65536)
+with open(sys.argv[1], "r+b") as drive:
+    drive.write(bytes(446) + entry + bytes(48) + b"\\x55\\xaa")
+END
+blockdev --rereadpt $A; udevadm settle
 try "partition" ${A}p1 SER-A
 try "partitioned" $A SER-A
 mkswap -q ${A}p1; swapon ${A}p1
