@@ -55,8 +55,11 @@ class PreparedRun:
     def fills_system(self) -> str:
         """A warning where it fills the drive that this system runs from; empty otherwise."""
         target = self.order.target
-        levels = [t.step.fill_level for t in self.order.tasks if t.step.fill_level]
-        if not levels or not isinstance(target, FolderTarget) or not on_system_volume(target.path):
+        if not isinstance(target, FolderTarget) or not on_system_volume(target.path):
+            return ""
+        asked = [t.step.fill_level for t in self.order.tasks if t.step.fill_level]
+        levels = [level for level in asked if self.session.to_fill_bytes(level)]
+        if not levels:
             return ""
         return (
             f"this fills the drive that the system runs from, to {max(levels)} %: other programs "
