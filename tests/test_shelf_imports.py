@@ -18,6 +18,7 @@ import numpy as np
 import pytest
 
 from jovik.base.errors import UsageError
+from jovik.shelf import integrity
 from jovik.shelf.encoding import pack, unpack
 from jovik.shelf.store import Shelf
 from tests.conftest import Program, call
@@ -290,6 +291,23 @@ def test_many_damaged_records_take_no_command_with_them(shown: Program) -> None:
         assert answer.status in (0, 1, 2), (words, answer)
         assert "a fault in Jovik itself" not in answer.err, (words, answer.err)
         assert "pickle" not in answer.err
+
+
+def test_a_large_shelf_is_checked_by_several_processes_with_the_same_answer(
+    shown: Program, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    with sqlite3.connect(shown.shelf) as connection:
+        for what in ("series", "a figure that is none", "limits", "a price"):
+            connection.execute(DAMAGE[what])
+        connection.execute("update pass set slices = x'00' where id > 9")
+    with Shelf(str(shown.shelf)) as shelf:
+        alone = shelf.check()
+        monkeypatch.setattr(integrity, "A_SHARE", 3)
+        monkeypatch.setattr(os, "cpu_count", lambda: 3)
+        seen: list[tuple[int, int]] = []
+        assert shelf.check(lambda done, count: seen.append((done, count))) == alone
+        assert len(alone.faults) > 5 and seen[-1] == (14, 14) and len(seen) > 5
+        assert shelf.drive_names()  # and goes on with connections of its own
 
 
 def test_what_is_left_out_is_named(shown: Program) -> None:
