@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from jovik.hardware.link import Link, pcie_link, sata_link, usb_link
-from jovik.hardware.mounts import Mount, read_mounts, read_swaps
+from jovik.hardware.mounts import Mount, read_mounts
 
 SECTOR = 512
 """The sector of sysfs sizes, whatever the device's block (Documentation/ABI/stable/sysfs-block)."""
@@ -26,8 +26,6 @@ class Partition:
     name: str
     capacity_bytes: int
     mounts: tuple[Mount, ...] = ()
-    swap: bool = False
-    holders: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -53,8 +51,6 @@ class BlockDevice:
     link: Link | None
     partitions: tuple[Partition, ...] = ()
     mounts: tuple[Mount, ...] = ()
-    swap: bool = False
-    holders: tuple[str, ...] = ()
     number: str = ""
 
     @property
@@ -90,16 +86,16 @@ def devices(sys: Path = Path("/sys"), proc: Path = Path("/proc")) -> list[BlockD
     sys, proc : Path
         Where those file systems are, so that a recorded tree can be read too.
     """
-    mounts, swaps = read_mounts(proc), read_swaps(proc)
+    mounts = read_mounts(proc)
     found = []
     for entry in sorted((sys / "block").iterdir()) if (sys / "block").is_dir() else []:
         if entry.name.startswith(HIDDEN) or number(entry / "size") == 0:
             continue
-        found.append(device(entry, mounts, swaps))
+        found.append(device(entry, mounts))
     return found
 
 
-def device(entry: Path, mounts: dict[str, list[Mount]], swaps: set[str]) -> BlockDevice:
+def device(entry: Path, mounts: dict[str, list[Mount]]) -> BlockDevice:
     """One device from its folder under `/sys/block`."""
     base, queue = entry / "device", entry / "queue"
     real = str(entry.resolve())
@@ -129,22 +125,13 @@ def device(entry: Path, mounts: dict[str, list[Mount]], swaps: set[str]) -> Bloc
                 p.name,
                 number(p / "size") * SECTOR,
                 tuple(mounts.get(text(p / "dev"), ())),
-                f"/dev/{p.name}" in swaps,
-                _holders(p),
             )
             for p in sorted(entry.iterdir())
             if (p / "partition").exists()
         ),
         mounts=tuple(mounts.get(text(entry / "dev"), ())),
-        swap=f"/dev/{entry.name}" in swaps,
-        holders=_holders(entry),
         number=text(entry / "dev"),
     )
-
-
-def _holders(entry: Path) -> tuple[str, ...]:
-    folder = entry / "holders"
-    return tuple(sorted(p.name for p in folder.iterdir())) if folder.is_dir() else ()
 
 
 def _chosen(words: str) -> str:
@@ -314,7 +301,7 @@ def under_folder(
         if (sys / "dev" / "block" / key).exists()
         else None
     )
-    return (device(entry, mounts, read_swaps(proc)) if entry is not None else None), best
+    return (device(entry, mounts) if entry is not None else None), best
 
 
 def on_system_volume(folder: Path) -> bool:
@@ -363,7 +350,7 @@ def by_node(path: Path, sys: Path = Path("/sys"), proc: Path = Path("/proc")) ->
     entry = _entry_of(os.stat(path).st_rdev, sys)
     if not (entry / "queue").is_dir():
         return None
-    return device(entry, read_mounts(proc), read_swaps(proc))
+    return device(entry, read_mounts(proc))
 
 
 def device_of(fd: int) -> BlockDevice | None:
@@ -378,7 +365,7 @@ def partition_of(
     entry = _entry_of(os.stat(path).st_rdev, sys)
     if not (entry / "partition").exists():
         return None
-    return device(entry.parent, read_mounts(proc), read_swaps(proc))
+    return device(entry.parent, read_mounts(proc))
 
 
 def _entry_of(node: int, sys: Path) -> Path:

@@ -41,11 +41,6 @@ class WriteSafety:
     unknown_content: str = ""
     note: str = ""
 
-    @property
-    def reasons(self) -> tuple[str, ...]:
-        """All of it."""
-        return (*self.refusals, *filter(None, [self.unknown_content]))
-
 
 def safety_of(
     device: BlockDevice,
