@@ -14,6 +14,7 @@ from jovik.analysis.comparability import is_plain
 from jovik.analysis.fullness import empty_against_full
 from jovik.analysis.sweep import curves
 from jovik.base.errors import DriveError, PhraseError, TargetError
+from jovik.base.quantities import significant
 from jovik.base.step_result import StepResult
 from jovik.runs.budget import fit_to_budget
 from jovik.runs.context import ResumedStep, RunContext, RunEnvironment, RunOptions
@@ -129,6 +130,29 @@ def test_a_curve_has_its_knee_and_its_best_where_the_parameters_put_them() -> No
 
 
 # Order, rest and fullness
+
+
+@pytest.mark.parametrize(
+    ("phrase", "labels"),
+    [
+        ("random read 4KiB depth 1,32 for 1s", ["depth 32"]),
+        ("sequential read 1MiB for 1s within 1GB,2GB", ["within 1 GB", "within 2 GB"]),
+        ("sequential write 1MiB over 1GB,2GB", ["over 1 GB", "over 2 GB"]),
+        ("random read 4KiB..16KiB depth 1,32 for 1s within 12TB", ["4 KiB", "16 KiB"]),
+    ],
+)
+def test_no_step_that_was_measured_disappears(
+    jovik: Program, phrase: str, labels: list[str]
+) -> None:
+    jovik.env["COLUMNS"] = "120"
+    model = "gannet" if "12TB" in phrase else "slate"
+    out = jovik("measure", f"model:{model}", phrase, "--passes", "2", "--seed", "1").out
+    steps = jovik("repeat", "--format", "json").json["steps"]
+    for label in labels:
+        assert label in out, out
+    for step in steps:
+        # Each with its figure, whatever table it stands in.
+        assert significant(step["rate_bytes_s"]["median"] / 1e6) in out, (step["phrase"], out)
 
 
 def test_a_rest_until_recovered_lets_the_next_step_meet_an_empty_cache() -> None:

@@ -9,6 +9,7 @@ from typing import Any
 from jovik.analysis.claims import all_latencies_ns
 from jovik.analysis.comparability import long_write_of
 from jovik.analysis.statistics import interval
+from jovik.analysis.sweep import curves
 from jovik.base.quantities import show_size, show_time, significant
 from jovik.base.step_result import Conditions, StepResult
 from jovik.shelf.read_runs import RunRecord
@@ -18,11 +19,15 @@ from jovik.tables.table import Table, interval_json, interval_words
 
 
 def run_table(run: RunRecord, results: Sequence[StepResult]) -> Table:
-    """Each step of a run but the rungs of ladders, which have a table of their own.
+    """Each step of a run but those that a curve shows, which has a table of its own.
 
     Below it what a reader should know.
     """
-    rows = [_row(n, r) for n, r in enumerate(results, 1) if not in_a_ladder(r)]
+    # A sweep of two, or over what is no axis, makes no curve: its steps stand here.
+    drawn = {
+        id(p.result) for curve in curves(results) for p in curve.rungs if in_a_ladder(p.result)
+    }
+    rows = [_row(n, r) for n, r in enumerate(results, 1) if id(r) not in drawn]
     measured = [r for r in results if parse(r.phrase).measures]
     conditions = first_access(measured)
     engines = ", ".join(dict.fromkeys(r.conditions.engine for r in measured))
