@@ -128,6 +128,15 @@ def keep(error: BaseException, words: Sequence[str]) -> Path | None:
     return path
 
 
+class _Discreet(logging.Formatter):
+    """Hides in what the core tells whatever may be somebody's, such as the folder of a copy."""
+
+    def formatMessage(self, record: logging.LogRecord) -> str:
+        if record.name != LOGGER:
+            record.message = hidden(record.message)
+        return super().formatMessage(record)
+
+
 def start_debug_log(path: Path) -> None:
     """Write what goes on to a file, behind what is there.
 
@@ -138,7 +147,7 @@ def start_debug_log(path: Path) -> None:
     """
     fd = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_APPEND | os.O_NOFOLLOW | os.O_CLOEXEC, 0o600)
     handler = logging.StreamHandler(os.fdopen(fd, "a", encoding="utf-8"))
-    handler.setFormatter(logging.Formatter("%(asctime)s %(name)s %(message)s"))
+    handler.setFormatter(_Discreet("%(asctime)s %(name)s %(message)s"))
     logger = logging.getLogger(LOGGER)
     logger.setLevel(logging.DEBUG)
     logger.addHandler(handler)
