@@ -334,6 +334,10 @@ def test_passes_that_waited_to_the_end_say_where_and_are_delivered(known: Progra
     else:
         holder.execute("ROLLBACK")
     holder.close()
+    whole = spool.read_bytes()
+    spool.write_bytes(whole.replace(b'"sort"', b'"tros"'))
+    assert "cannot be delivered now" in known("sheet", "list").err and spool.exists()
+    spool.write_bytes(whole)
     known("sheet", "list")
     assert not spool.exists() and len(passes(known.shelf)) == 4
     with Shelf(str(known.shelf)) as shelf:

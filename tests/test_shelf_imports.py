@@ -187,6 +187,27 @@ def test_a_finished_step_takes_no_more_passes(
     assert shown("judge", COMET, "--format", "json", status=None).out == before
 
 
+def test_a_finished_run_takes_no_more_steps(shown: Program, archive: Path, tmp_path: Path) -> None:
+    """A newer step of the same kind would be the one that is judged."""
+
+    def more(files: dict[str, Any]) -> None:
+        name = min(n for n in files if n.startswith("runs/"))
+        run = files[name]
+        first, position = run["steps"][0], len(run["steps"])
+        run["steps"].append(json.loads(json.dumps(first)) | {"position": position})
+        sums = files["manifest.json"]["files"]
+        for one in first["passes"]:
+            for sort in ("series", "latencies"):
+                old = files[f"{sort}/{run['id']}/0-{one['number']}.csv"]
+                place = f"{sort}/{run['id']}/{position}-{one['number']}.csv"
+                files[place], sums[place] = old, hashlib.sha256(old).hexdigest()
+
+    before = shown("rank", "--format", "json").out
+    told = shown("shelf", "import", changed(archive, tmp_path / "x.zip", more), status=2).err
+    assert "is finished on this shelf" in told
+    assert shown("rank", "--format", "json").out == before
+
+
 def test_a_pass_that_differs_from_the_one_that_is_here_is_refused(
     shown: Program, archive: Path, tmp_path: Path
 ) -> None:

@@ -8,16 +8,15 @@ from dataclasses import fields, is_dataclass, replace
 from pathlib import PurePath
 from typing import Any, TypeVar
 
-from jovik.base.step_result import StepResult
 from jovik.steps import parse
 from jovik.steps.copy import CopyStep
 
 T = TypeVar("T")
 
 
-def folders_of(results: Iterable[StepResult]) -> list[str]:
+def folders_of(phrases: Iterable[str]) -> list[str]:
     """The folders of a person that were copied, as the phrases name them."""
-    steps = [parse(phrase) for phrase in dict.fromkeys(r.phrase for r in results)]
+    steps = map(parse, phrases)
     found = {s.folder for s in steps if isinstance(s, CopyStep) and s.folder is not None}
     # The longest first: one may lie within another.
     return sorted(found, key=len, reverse=True)

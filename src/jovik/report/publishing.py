@@ -68,7 +68,7 @@ def publish_review(
             f"{own} holds your words, and the review would be written over it",
             "name another place with --out",
         )
-    document = without_paths(review(shelf, drive, against, own), folders_of(shelf.results(drive)))
+    document = without_paths(review(shelf, drive, against, own), folders_of(shelf.copied(drive)))
     written: list[Path] = []
     for one in pages:
         make_folder(one.parent)
@@ -125,7 +125,7 @@ def publish_overview(
     ]
     make_folder(folder)
     page = out if _is_page(out) else out / "index.html"
-    document = without_paths(comparison(shelf, there), folders_of(shelf.results()))
+    document = without_paths(comparison(shelf, there), folders_of(shelf.copied()))
     keep(write_html(document, page, force=force))
     return written
 

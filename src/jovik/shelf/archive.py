@@ -49,6 +49,13 @@ OWN = {
     *("arrival", "imported"),
 }
 """Columns that mean something on one shelf only."""
+PARTS: dict[str, tuple[sa.Table, Callable[[dict[str, Any]], object]]] = {
+    "claims": (claim, read_claim),
+    "units": (unit, dict),
+    "notes": (note, read_note),
+    "readings": (reading, read_reading),
+}
+"""What is written down of a drive: its table, and how a record of it is read."""
 
 
 def export(engine: sa.Engine, out: Path, only: str | None = None, *, force: bool = False) -> int:
@@ -138,14 +145,8 @@ def _files(c: sa.Connection, only: str | None) -> Iterator[tuple[str, str]]:
 
 def _drive_records(c: sa.Connection, drives: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
     """Drives with all that was written down of them."""
-    parts: tuple[tuple[str, sa.Table, Callable[[dict[str, Any]], object]], ...] = (
-        ("claims", claim, lambda x: read_claim({k: x[k] for k in x if k != "position"})),
-        ("units", unit, lambda x: x),
-        ("notes", note, read_note),
-        ("readings", reading, read_reading),
-    )
     records = [_open(drive, d) for d in drives]
-    for name, table, read in parts:
+    for name, (table, read) in PARTS.items():
         of = _by(_rows(c, table), "drive_id")
         for d, record in zip(drives, records, strict=True):
             opened = [_open(table, x) for x in of.get(d["id"], [])]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import re
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -13,7 +13,7 @@ import sqlalchemy as sa
 
 from jovik.base import histogram
 from jovik.base.trace import SLICE_COLUMNS, Latencies
-from jovik.shelf.archive import HISTOGRAM, OWN
+from jovik.shelf.archive import HISTOGRAM, OWN, PARTS
 from jovik.shelf.archive_reader import Archive
 from jovik.shelf.encoding import pack, pack_latencies
 from jovik.shelf.records import (
@@ -22,10 +22,7 @@ from jovik.shelf.records import (
     check_figures,
     check_run,
     check_step,
-    read_claim,
     read_drive,
-    read_note,
-    read_reading,
     read_rig,
     read_trace,
 )
@@ -84,8 +81,11 @@ def _merge(c: sa.Connection, archive: Archive, only: str | None) -> ImportCounts
             key = _insert(c, drive, values | {"folded_name": folded})
             added["drives"] += 1
         drives[values["name"]] = key
-        for name, table in PARTS.items():
-            records = _read_parts(table, record.get(name), f"{name} of {values['name']}")
+        for name, (table, read) in PARTS.items():
+            what = f"{name} of {values['name']}"
+            records = [checked(table, r, OWN) for r in _list(record.get(name), what)]
+            for each in records:
+                read(each)
             if table is claim and not fresh:
                 continue  # the shelf's own sheet stands
             new = _add_missing(c, table, key, records)
@@ -107,27 +107,10 @@ def _merge(c: sa.Connection, archive: Archive, only: str | None) -> ImportCounts
     return ImportCounts(**added)
 
 
-_READ: dict[str, Callable[[Mapping[str, Any]], object]] = {
-    "claim": read_claim,
-    "note": read_note,
-    "reading": read_reading,
-}
-PARTS = {"claims": claim, "units": unit, "notes": note, "readings": reading}
-
-
 def _list(value: object, what: str) -> list[dict[str, Any]]:
     if not isinstance(value, list) or not all(isinstance(v, dict) for v in value):
         raise InvalidRecord(f"{what} is no list of records")
     return value
-
-
-def _read_parts(table: sa.Table, value: object, what: str) -> list[dict[str, Any]]:
-    """Records of a drive, each of which any reader can take."""
-    found = [checked(table, record, OWN) for record in _list(value, what)]
-    if table.name in _READ:
-        for values in found:
-            _READ[table.name]({k: v for k, v in values.items() if k != "position"})
-    return found
 
 
 def _insert(c: sa.Connection, table: sa.Table, values: dict[str, Any]) -> int:
@@ -181,8 +164,8 @@ def _merge_run(
     if record.get("drive") not in drives or record.get("rig") not in rigs:
         raise InvalidRecord(f"{name} is of a drive or a rig that is not in the archive")
     drive_id = drives[record["drive"]]
-    there = c.execute(sa.select(run.c.drive_id).where(run.c.id == key)).scalar()
-    if there is not None and there != drive_id:
+    there = c.execute(sa.select(run.c.drive_id, run.c.state).where(run.c.id == key)).first()
+    if there is not None and there.drive_id != drive_id:
         raise InvalidRecord(f"run {key} is of another drive on this shelf")
     check_run(values)
     if there is None:
@@ -200,7 +183,11 @@ def _merge_run(
             "imported": archive.path.name,
         }
         c.execute(run.insert().values(values | links))
-    count = sum(_merge_step(c, archive, key, one) for one in steps)
+    is_done = there is not None and there.state == "done"
+    count = sum(_merge_step(c, archive, key, one, is_done) for one in steps)
+    if there is not None and count:
+        of_here = run.update().where(run.c.id == key, run.c.imported.is_(None))
+        c.execute(of_here.values(imported=archive.path.name))
     if there is not None and _is_whole(c, key):
         ended = {k: values[k] for k in ("state", "ended", "health_after", "notes")}
         c.execute(run.update().where(run.c.id == key, run.c.state != "done").values(ended))
@@ -213,8 +200,13 @@ def _is_whole(c: sa.Connection, key: str) -> bool:
     return c.execute(left.limit(1)).first() is None
 
 
-def _merge_step(c: sa.Connection, archive: Archive, key: str, one: dict[str, Any]) -> int:
-    """A step with those of its passes that are missing; how many were added."""
+def _merge_step(
+    c: sa.Connection, archive: Archive, key: str, one: dict[str, Any], is_done: bool
+) -> int:
+    """A step with those of its passes that are missing; how many were added.
+
+    A run that is done here takes no more steps.
+    """
     about = checked(step, {k: v for k, v in one.items() if k != "passes"}, OWN)
     at = f"step {about['position'] + 1} of run {key}"
     with _naming(f"a step of run {key} cannot be read (step {about['position'] + 1})"):
@@ -224,6 +216,8 @@ def _merge_step(c: sa.Connection, archive: Archive, key: str, one: dict[str, Any
         .mappings()
         .first()
     )
+    if there is None and is_done:
+        raise InvalidRecord(f"run {key} is finished on this shelf, and the archive has {at} more")
     if there is not None and (there["phrase"], there["kind"]) != (about["phrase"], about["kind"]):
         raise InvalidRecord(f"{at} is '{there['phrase']}' on this shelf")
     step_id = there["id"] if there is not None else _insert(c, step, about | {"run_id": key})

@@ -22,11 +22,12 @@ from jovik.shelf.records import (
     DamagedRecord,
     read_figures,
     read_latencies,
+    read_phrase,
     read_step,
     read_trace,
 )
 from jovik.shelf.schema import drive, one_pass, run, step
-from jovik.steps import parse
+from jovik.steps import CopyStep, parse
 
 log = logging.getLogger(__name__)
 
@@ -105,6 +106,23 @@ def results(
         if r["id"] in by_step:
             with contextlib.suppress(DamagedRecord), naming(_at(r)):
                 found.append(_result(r, by_step[r["id"]], with_latencies))
+    return found
+
+
+def copied(engine: sa.Engine, where: sa.ColumnElement[bool]) -> list[str]:
+    """See `Shelf.copied`."""
+    query = (
+        sa.select(step.c.phrase)
+        .join(run, step.c.run_id == run.c.id)
+        .join(drive, run.c.drive_id == drive.c.id)
+        .where(where, step.c.kind.startswith(CopyStep.word))
+        .distinct()
+    )
+    found = []
+    with engine.connect() as c:
+        for phrase in c.execute(query).scalars():
+            with contextlib.suppress(DamagedRecord), naming(f"the phrase '{phrase}'"):
+                found.append(read_phrase(phrase).canonical)
     return found
 
 

@@ -59,12 +59,12 @@ def _adapter(sort: Any) -> TypeAdapter[Any]:
 def _typed(sort: Any, given: Any, what: str) -> Any:
     """A dataclass from a mapping, each field of its type."""
     if not isinstance(given, Mapping):
-        raise DamagedRecord(f"{what} is no record")
+        raise DamagedRecord(f"{what} cannot be read")
     if not _finite(given):
-        raise DamagedRecord(f"{what} holds a number that is none")
+        raise DamagedRecord(f"{what}: a number in it is not finite")
     unknown = sorted(set(given) - set(sort.__dataclass_fields__))
     if unknown:
-        raise DamagedRecord(f"{what} has no '{unknown[0]}'")
+        raise DamagedRecord(f"{what}: '{unknown[0]}' is no field of it")
     try:
         return _adapter(sort).validate_python(dict(given))
     except ValidationError as error:
@@ -110,7 +110,8 @@ def read_drive(row: Mapping[str, Any]) -> Drive:
 
 def read_claim(row: Mapping[str, Any]) -> Claim:
     """A claim from its columns."""
-    found: Claim = _typed(Claim, row, "a claim")
+    given = {k: v for k, v in row.items() if k != "position"}
+    found: Claim = _typed(Claim, given, "a claim")
     if found.unit not in ("bytes/s", "IOPS", "ns") or found.figure <= 0:
         raise DamagedRecord(f"a claim of {found.figure!r} {found.unit!r:.20}")
     return found
@@ -133,7 +134,7 @@ def read_reading(row: Mapping[str, Any]) -> Reading:
     """A reading from its columns."""
     found: Reading = _typed(Reading, row, "a reading")
     if found.phrase is not None:
-        _phrase(found.phrase)
+        read_phrase(found.phrase)
     return found
 
 
@@ -143,7 +144,8 @@ def _parsed(text: str) -> Step:
     return parse(text)
 
 
-def _phrase(text: Any) -> Step:
+def read_phrase(text: Any) -> Step:
+    """A step from its phrase."""
     if not isinstance(text, str):
         raise DamagedRecord("its phrase is no text")
     try:
@@ -163,17 +165,17 @@ def check_run(row: Mapping[Any, Any]) -> None:
     """
     target = row["target"]
     if not isinstance(target, Mapping):
-        raise DamagedRecord("its target is none")
+        raise DamagedRecord("its target cannot be read")
     if target and not isinstance(target.get(TARGETS.get(str(target.get("kind")), "?")), str):
-        raise DamagedRecord("its target is none")
+        raise DamagedRecord("its target cannot be read")
     options = row["options"]
     if not isinstance(options, Mapping) or not _finite(options):
-        raise DamagedRecord("its options are none")
+        raise DamagedRecord("its options cannot be read")
     tasks = options.get("tasks", [])
     if not isinstance(tasks, list) or not all(isinstance(t, Mapping) for t in tasks):
-        raise DamagedRecord("its plan is none")
+        raise DamagedRecord("its plan cannot be read")
     for task in tasks:
-        _phrase(task.get("phrase"))
+        read_phrase(task.get("phrase"))
     if row["notes"] is not None:
         _words(row["notes"], "its notes")
     for name in ("health_before", "health_after"):
@@ -181,7 +183,7 @@ def check_run(row: Mapping[Any, Any]) -> None:
             _typed(Health, row[name], name)
     device = row["device"]
     if device is not None and (not isinstance(device, Mapping) or not _finite(device)):
-        raise DamagedRecord("its device is none")
+        raise DamagedRecord("its device cannot be read")
     if device is not None:
         _check_device(device)
 
@@ -264,7 +266,7 @@ def read_step(
     DamagedRecord
         With what keeps it from being read.
     """
-    if _phrase(row["phrase"]).kind != row["kind"]:
+    if read_phrase(row["phrase"]).kind != row["kind"]:
         raise DamagedRecord(f"'{row['phrase']}' is not of the kind '{row['kind']}'")
     return StepResult(
         phrase=row["phrase"],
@@ -298,7 +300,7 @@ def read_latencies(blob: Any) -> dict[str, Latencies]:
         raise DamagedRecord(f"its latencies cannot be read: {error}") from None
     for direction, one in found.items():
         if direction not in ("read", "write") or (one.counts < 0).any():
-            raise DamagedRecord("its latencies are none")
+            raise DamagedRecord("its latencies have the wrong form")
         if not 0 <= one.minimum_ns <= one.maximum_ns or one.sum_ns < 0 or not one.total:
             raise DamagedRecord("its latencies contradict each other")
     return found
@@ -323,7 +325,7 @@ def read_trace(row: Mapping[Any, Any]) -> Trace:
     except (ValueError, KeyError) as error:
         raise DamagedRecord(f"its series cannot be read: {error}") from None
     if slices.ndim != 2 or slices.shape[1] != 5 or (slices < 0).any():
-        raise DamagedRecord("its series are none")
+        raise DamagedRecord("its series have the wrong form")
     return Trace(
         engine=conditions.engine,
         direct=conditions.direct,
@@ -353,7 +355,7 @@ def _recorded(stored: Any) -> dict[str, Any]:
     if not stored and not isinstance(stored, Undecodable):
         return {}
     if not isinstance(stored, Mapping) or not _finite(stored):
-        raise DamagedRecord("what a scan or copy records is none")
+        raise DamagedRecord("what a scan or copy records cannot be read")
     try:
         found = recorded_from_json(dict(stored))
     except (TypeError, ValueError, KeyError, AttributeError) as error:

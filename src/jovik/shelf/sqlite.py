@@ -37,9 +37,15 @@ def shown_place(where: str) -> str:
     return mask_secrets(where) if looks_like_address(where) else where
 
 
-def what_to_do(reason: str) -> str:
-    """What helps a file that is damaged; empty for any other reason."""
-    if any(word in reason for word in ("malformed", "not a database", "corrupt")):
+def sqlite_code(error: object) -> int | None:
+    """SQLite's primary result code of an error; None for any other error."""
+    code = getattr(error, "sqlite_errorcode", None)
+    return code & 0xFF if isinstance(code, int) else None
+
+
+def what_to_do(error: object) -> str:
+    """What helps a file that is damaged; empty for any other error."""
+    if sqlite_code(error) in (sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB):
         return "it is damaged: restore a backup of it (jovik shelf backup makes one)"
     return ""
 
@@ -102,8 +108,12 @@ def open_engine(where: str, *, create: bool, migrating: bool = True) -> sa.Engin
         reason = error.orig if isinstance(error, sa.exc.DatabaseError) else error.strerror
         raise ShelfError(
             f"the shelf {where} cannot be opened: {reason}",
-            what_to_do(str(reason)) or "name another one with --shelf, or mend its folder",
+            what_to_do(reason) or "name another one with --shelf, or mend its folder",
         ) from None
+
+
+PATIENCE_S = 30.0
+"""How long a shelf that another program holds is waited for, unless the environment says."""
 
 
 def patience_s() -> float:
@@ -117,7 +127,6 @@ def patience_s() -> float:
         return PATIENCE_S
 
 
-PATIENCE_S = 30.0
 WRITING = {"jovik_writing": True}
 """Execution options of an engine whose transactions write."""
 
@@ -226,7 +235,7 @@ def _recognise(path: Path, reading: bool) -> None:
     except sqlite3.DatabaseError as error:
         raise ShelfError(
             f"{path} is not a shelf: {error}",
-            what_to_do(str(error)) or "name another one with --shelf",
+            what_to_do(error) or "name another one with --shelf",
         ) from None
     if not marked:
         raise ShelfError(

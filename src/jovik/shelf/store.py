@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import contextlib
+import logging
 import secrets
+import sqlite3
 from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
 from pathlib import Path
@@ -24,12 +26,15 @@ from jovik.shelf.read_runs import RunRecord
 from jovik.shelf.records import DamagedRecord, read_claim, read_drive, read_rig
 from jovik.shelf.schema import claim, drive, rig, run, step, unit
 from jovik.shelf.spool import flush_spool, spool_name
-from jovik.shelf.sqlite import WRITING, open_engine, shown_place, what_to_do
+from jovik.shelf.sqlite import WRITING, open_engine, shown_place, sqlite_code, what_to_do
 from jovik.shelf.writer import RunWriter, next_arrival, utc_now
 
 if TYPE_CHECKING:
     from jovik.shelf.integrity import IntegrityReport
     from jovik.shelf.merge import ImportCounts
+
+
+log = logging.getLogger(__name__)
 
 
 def insert_if_absent(c: sa.Connection, table: sa.Table, values: dict[str, Any]) -> None:
@@ -116,9 +121,10 @@ class Shelf:
         """Bring in what waits for it; a file that cannot be written now can still be read."""
         try:
             return flush_spool(self._writing, spool_name(self.where))
-        except ShelfError:
+        except ShelfError as error:
             if is_server(self.where):
                 raise
+            log.warning("passes wait that cannot be delivered now: %s", error.message)
             return 0
 
     def _refuse(self, context: sa.engine.ExceptionContext) -> None:
@@ -133,19 +139,19 @@ class Shelf:
                 raise ShelfUnreachableError(
                     f"the shelf {self.where} cannot be reached: {reason}", "is its server running?"
                 ) from error
-            if "locked" in reason or "busy" in reason:
+            if sqlite_code(error) in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED):
                 raise ShelfUnreachableError(
                     f"the shelf {self.where} is held by another program: {reason}",
                     "wait until it has ended, or stop it",
                 ) from error
-            if "readonly" in reason:
+            if sqlite_code(error) == sqlite3.SQLITE_READONLY:
                 raise ShelfError(
                     f"the shelf {self.where} cannot be written here",
                     "name another one with --shelf; reading this one works",
                 ) from error
             raise ShelfError(
                 f"the shelf {self.where} failed: {reason}",
-                what_to_do(reason) or "check its disk and its rights",
+                what_to_do(error) or "check its disk and its rights",
             ) from error
 
     def __enter__(self) -> Shelf:
@@ -467,6 +473,10 @@ class Shelf:
             else sa.and_(read_results.of_drive(name), run.c.id == key)
         )
         return read_results.passes(self._engine, where)
+
+    def copied(self, name: str | None = None) -> list[str]:
+        """The phrase of each copy that a drive (or any) was measured with, once."""
+        return read_results.copied(self._engine, read_results.of_drive(name))
 
     def results(self, name: str | None = None, *, with_latencies: bool = False) -> list[StepResult]:
         """Every step of every run of a drive (or of all) that has passes, oldest first."""
