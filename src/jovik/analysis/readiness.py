@@ -87,7 +87,7 @@ def _possible(around: Surroundings) -> str:
             "says that it is of no use"
         )
     if around.busy_bytes_s > 0:
-        return f"{read}; writing waits until others leave it alone"
+        return f"{read}; writing is refused while others use it"
     return f"{read}; write it with --destroy and its serial: it is blank"
 
 

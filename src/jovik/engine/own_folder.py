@@ -25,7 +25,7 @@ _FOLDER = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
 
 
 class OwnFolder:
-    """A folder with a name of its own, made when it is entered into the target.
+    """A folder with a name of its own on the target, made at once.
 
     Parameters
     ----------

@@ -12,9 +12,9 @@ import stat
 import struct
 import time
 from collections.abc import Iterator
-from dataclasses import dataclass
 from pathlib import Path
 
+from jovik.hardware.device import text
 from jovik.hardware.host_load import counters
 from jovik.hardware.mounts import Mount, read_mounts, read_swaps
 
@@ -26,22 +26,11 @@ PATIENCE_S, GLANCE_S = 1.0, 0.1
 NO_DRIVES = ("/dev/pts/", "/dev/null", "/dev/zero", "/dev/tty", "/dev/urandom", "/dev/shm/")
 
 
-@dataclass(frozen=True)
-class Extent:
-    """A device with its partitions, by number (``"8:0"``) and kernel name."""
-
-    names: dict[str, str]
-
-    def name_of(self, number: str) -> str | None:
-        """The kernel name of one of them; None for any other device."""
-        return self.names.get(number)
-
-
-def extent_of(entry: Path) -> Extent:
-    """A device and its partitions from its folder in sysfs."""
-    names = {_text(entry / "dev"): entry.name}
-    names |= {_text(p / "dev"): p.name for p in entry.iterdir() if (p / "partition").exists()}
-    return Extent(names)
+def extent_of(entry: Path) -> dict[str, str]:
+    """A device with its partitions: kernel names by number (``"8:0"``)."""
+    names = {text(entry / "dev"): entry.name}
+    names |= {text(p / "dev"): p.name for p in entry.iterdir() if (p / "partition").exists()}
+    return names
 
 
 def occupants(entry: Path, sys: Path = Path("/sys"), proc: Path = Path("/proc")) -> list[str]:
@@ -58,28 +47,28 @@ def occupants(entry: Path, sys: Path = Path("/sys"), proc: Path = Path("/proc"))
     below = _backing_block(entry, sys)
     if below is not None:
         # Who uses the device that a loop device rests on would lose the same bytes.
-        mine = f"{entry.name} rests on it"
-        others = [what for what in _above(below, sys, proc) if not what.startswith(mine)]
+        others = _above(below, sys, proc, besides=entry.name)
         found += [f"it rests on {below.name}: {what}" for what in others]
     return found
 
 
-def _above(entry: Path, sys: Path, proc: Path) -> list[str]:
-    """Who uses the device or a part of it, whatever the device itself rests on."""
+def _above(entry: Path, sys: Path, proc: Path, *, besides: str = "") -> list[str]:
+    """Who uses the device or a part of it, `besides` one loop device that rests on it."""
     extent = extent_of(entry)
     found = list(dict.fromkeys(_mounted(extent, proc)))
     found += [f"{name} is swapped to" for name in _swapped(extent, proc)]
     found += [f"{name} is built on it" for name in _holders(entry)]
-    found += [f"{name} rests on it{_uses(name, sys, proc)}" for name in _loops_on(extent, sys)]
+    loops = [name for name in _loops_on(extent, sys) if name != besides]
+    found += [f"{name} rests on it{_uses(name, sys, proc)}" for name in loops]
     found += [f"{name} writes back to it" for name in _compressed_swap_on(extent, sys)]
     found += [f"it belongs to {what}" for what in _pools(extent, sys)]
     return found
 
 
-def _mounted(extent: Extent, proc: Path) -> Iterator[str]:
+def _mounted(extent: dict[str, str], proc: Path) -> Iterator[str]:
     for whose, mounts in _namespaces(proc):
         for mount in mounts:
-            name = extent.name_of(mount.number) or extent.name_of(_source_number(mount))
+            name = extent.get(mount.number) or extent.get(_source_number(mount))
             if name is not None:
                 yield f"/dev/{name} ({mount.kind}) is mounted at {mount.point}{whose}"
 
@@ -120,9 +109,9 @@ def _number_of(node: str | Path) -> str:
     return f"{os.major(found.st_rdev)}:{os.minor(found.st_rdev)}"
 
 
-def _swapped(extent: Extent, proc: Path) -> list[str]:
-    by_name = {f"/dev/{name}": name for name in extent.names.values()}
-    found = [by_name.get(node) or extent.name_of(_number_of(node)) for node in read_swaps(proc)]
+def _swapped(extent: dict[str, str], proc: Path) -> list[str]:
+    by_name = {f"/dev/{name}": name for name in extent.values()}
+    found = [by_name.get(node) or extent.get(_number_of(node)) for node in read_swaps(proc)]
     return sorted({name for name in found if name is not None})
 
 
@@ -133,7 +122,7 @@ def _holders(entry: Path) -> list[str]:
     return sorted({h.name for f in folders if f.is_dir() for h in f.iterdir()})
 
 
-def _loops_on(extent: Extent, sys: Path) -> list[str]:
+def _loops_on(extent: dict[str, str], sys: Path) -> list[str]:
     """Loop devices whose backing file is the device, one of its partitions, or another node of it.
 
     The path in sysfs may be of another namespace, or gone; the kernel itself knows the number.
@@ -141,14 +130,14 @@ def _loops_on(extent: Extent, sys: Path) -> list[str]:
     found = []
     for loop in sorted((sys / "block").glob("loop*")):
         number = _loop_backing_number(loop)
-        if number is not None and extent.name_of(number) is not None:
+        if number is not None and extent.get(number) is not None:
             found.append(loop.name)
     return found
 
 
 def _loop_backing_number(loop: Path) -> str | None:
     """The number of the block device behind a loop device; None where it is a file, or nothing."""
-    backing = _text(loop / "loop" / "backing_file")
+    backing = text(loop / "loop" / "backing_file")
     if not backing:
         return None
     try:
@@ -185,19 +174,19 @@ def _uses(name: str, sys: Path, proc: Path) -> str:
     return f" ({'; '.join(found)})" if found else ""
 
 
-def _compressed_swap_on(extent: Extent, sys: Path) -> list[str]:
+def _compressed_swap_on(extent: dict[str, str], sys: Path) -> list[str]:
     found = []
     for zram in sorted((sys / "block").glob("zram*")):
-        backing = _text(zram / "backing_dev")
-        if backing and extent.name_of(_number_of(backing)) is not None:
+        backing = text(zram / "backing_dev")
+        if backing and extent.get(_number_of(backing)) is not None:
             found.append(zram.name)
     return found
 
 
-def _pools(extent: Extent, sys: Path) -> list[str]:
+def _pools(extent: dict[str, str], sys: Path) -> list[str]:
     """File systems over several devices that tell their members in sysfs."""
     found = []
-    names = set(extent.names.values())
+    names = set(extent.values())
     for kind, pattern in (("btrfs", "*/devices/*"), ("bcachefs", "*/dev-*/block")):
         for member in sorted((sys / "fs" / kind).glob(pattern)):
             if member.name in names or member.resolve().name in names:
@@ -214,7 +203,7 @@ def writers(entry: Path, proc: Path = Path("/proc")) -> list[str]:
     end = time.monotonic() + PATIENCE_S
     while True:
         found = [
-            f"process {p.name} ({_text(p / 'comm')}) holds it open for writing"
+            f"process {p.name} ({text(p / 'comm')}) holds it open for writing"
             for p in _processes(proc)
             if int(p.name) != mine and _holds_for_writing(p, extent)
         ]
@@ -223,7 +212,7 @@ def writers(entry: Path, proc: Path = Path("/proc")) -> list[str]:
         time.sleep(GLANCE_S)
 
 
-def _holds_for_writing(process: Path, extent: Extent) -> bool:
+def _holds_for_writing(process: Path, extent: dict[str, str]) -> bool:
     try:
         descriptors = list((process / "fd").iterdir())
     except OSError:
@@ -234,7 +223,7 @@ def _holds_for_writing(process: Path, extent: Extent) -> bool:
             # Asking for a file's number could wait for a server on the network for ever.
             if not leads_to.startswith("/dev/") or leads_to.startswith(NO_DRIVES):
                 continue
-            if extent.name_of(_number_of(descriptor)) is None:
+            if extent.get(_number_of(descriptor)) is None:
                 continue
             about = (process / "fdinfo" / descriptor.name).read_text()
         except OSError:
@@ -271,10 +260,3 @@ def _processes(proc: Path) -> Iterator[Path]:
     except OSError:
         return
     yield from (p for p in entries if p.name.isdigit())
-
-
-def _text(path: Path) -> str:
-    try:
-        return path.read_text(encoding="utf-8", errors="replace").strip("\x00 \n\t")
-    except OSError:
-        return ""

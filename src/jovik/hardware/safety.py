@@ -158,13 +158,13 @@ class ClaimedDevice:
 
 
 def claim_for_writing(
-    node_of: BlockDevice, named: str | None, system: str | None, *, worthless: bool = False
+    chosen: BlockDevice, named: str | None, system: str | None, *, worthless: bool = False
 ) -> ClaimedDevice:
     """Take a device for writing, unless anything speaks against it.
 
     Parameters
     ----------
-    node_of : BlockDevice
+    chosen : BlockDevice
         As the person's word was understood.
     named : str or None
         The serial that the person gave up.
@@ -176,12 +176,12 @@ def claim_for_writing(
     TargetError
         With what stands in the way; the device is not held then.
     """
-    fd = open_exclusively(node_of, system)
+    fd = open_exclusively(chosen, system)
     try:
         device = device_of(fd)
-        if device is None or device.number != node_of.number:
+        if device is None or device.number != chosen.number:
             raise TargetError(
-                f"{node_of.node} stands for another device now",
+                f"{chosen.node} stands for another device now",
                 "look again: jovik scout",
             )
         found = safety_of(device, system, fd=fd)
@@ -237,8 +237,8 @@ def _refuse_unless_named(device: BlockDevice, named: str | None) -> None:
     name = sample_name(device)
     if not name:
         raise TargetError(
-            f"{device.node} is not written: it tells no serial, so nobody can say which drive it "
-            "is",
+            f"{device.node} is not written: it reports no serial, so it cannot be told from any "
+            "other drive",
             "make a file system on it and name a folder there, or attach it by a port or bridge "
             "that passes its serial on",
         )

@@ -69,8 +69,8 @@ class PreparedRun:
     def questions(self, above: float = ASK_ABOVE) -> list[tuple[str, str]]:
         """What a person should be asked first: each with what is beyond the usual in it."""
         spent = self.spends(above)
-        found = [(spent, f", more than {100 * above:g} %")] if spent else []
-        return found + ([(self.fills_system, "")] if self.fills_system else [])
+        asked = [(spent, f", more than {100 * above:g} %"), (self.fills_system, "")]
+        return [(said, beyond) for said, beyond in asked if said]
 
 
 @contextmanager

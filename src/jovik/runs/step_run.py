@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
+from functools import partial
 
 from jovik.base.errors import DriveError, TargetError
 from jovik.base.session import ProgressCallback, Session, Workload
@@ -178,7 +179,7 @@ class RunningStep:
         reason = self._enough(traces, 0) if traces else None
         while reason is None:
             number = len(traces) + 1
-            trace = self.unbroken(lambda number=number: one_pass(number))  # type: ignore[misc]
+            trace = self.unbroken(partial(one_pass, number))
             traces.append(trace)
             self.context.sink.pass_done(self.position, number, trace)
             log.debug("pass %d: %.4g B/s, %d errors", number, trace.rate_bytes_s, trace.errors)
