@@ -110,8 +110,7 @@ def read_drive(row: Mapping[str, Any]) -> Drive:
 
 def read_claim(row: Mapping[str, Any]) -> Claim:
     """A claim from its columns."""
-    given = {k: v for k, v in row.items() if k != "position"}
-    found: Claim = _typed(Claim, given, "a claim")
+    found: Claim = _typed(Claim, _without(row, "position"), "a claim")
     if found.unit not in ("bytes/s", "IOPS", "ns") or found.figure <= 0:
         raise DamagedRecord(f"a claim of {found.figure!r} {found.unit!r:.20}")
     return found
@@ -119,7 +118,7 @@ def read_claim(row: Mapping[str, Any]) -> Claim:
 
 def read_rig(row: Mapping[str, Any]) -> Rig:
     """A rig from its columns."""
-    given = {k: v for k, v in row.items() if k != "notes" or v is not None}
+    given = _without(row, "notes") if isinstance(row, Mapping) and row.get("notes") is None else row
     found: Rig = _typed(Rig, given, "a rig")
     return found
 
