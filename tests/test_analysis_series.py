@@ -15,7 +15,8 @@ from hypothesis import strategies as st
 
 from jovik.analysis.changepoint import change_points, noise_of
 from jovik.analysis.dropouts import drop_outs
-from jovik.analysis.long_write import LongWrite, long_write, long_write_notes
+from jovik.analysis.long_write import LongWrite, long_write
+from jovik.analysis.long_write_notes import long_write_notes
 from jovik.analysis.scan import scan_finding, scan_notes
 from jovik.analysis.steady_state import is_steady, steady_from
 from jovik.base.session import Progress

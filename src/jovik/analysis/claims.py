@@ -10,8 +10,9 @@ from enum import StrEnum
 
 from jovik.analysis.comparability import long_write_of
 from jovik.analysis.statistics import interval, student_quantile, variance
+from jovik.base.findings import NotSustained, Shape
 from jovik.base.interval import Interval
-from jovik.base.quantities import show_size
+from jovik.base.quantities import show_size, show_time
 from jovik.base.step_result import Limit, LimitSource, PassFigures, StepResult
 from jovik.base.trace import Latencies
 from jovik.sheets.sheet import Claim
@@ -146,7 +147,7 @@ def _verdict(
 def _judge_sustained(
     claim: Claim, steps: Sequence[tuple[IoStep, StepResult]], margin: float
 ) -> ClaimVerdict:
-    """A sustained figure is what is left after the cliff: the last part of a long write."""
+    """A sustained figure is the mean over the steady end of a long write."""
     for step, result in steps:
         found = long_write_of(result)
         if (
@@ -157,27 +158,39 @@ def _judge_sustained(
             continue
         if claim.block_bytes not in (None, step.block_bytes):
             continue
-        last = found.parts[-1]
         scale = 1 / found.block_bytes if claim.unit == "IOPS" else 1.0
-        figure = last.rate_bytes_s.scaled(scale)
         written = show_size(found.total_bytes)
-        if not found.cliff and not _long_enough(step, found.total_bytes):
+        sustained = found.sustained
+        if not isinstance(sustained, Interval):
+            why = f"{sustained} (after {written}): {WHY_NOT_SUSTAINED[sustained]}"
+            return ClaimVerdict(claim, Verdict.UNTESTED, f"{why}; try: {LONG_WRITE}")
+        if not found.cliff and not found.slope and not _long_enough(step, found.total_bytes):
             why = (
                 f"no cliff within {written}, which is too little to tell what is sustained; "
                 f"try: {LONG_WRITE}"
             )
             return ClaimVerdict(claim, Verdict.UNTESTED, why)
+        since = show_time((found.steady_from_s or 0.0) * 1e9)
         why = (
-            f"after the cliff, from {show_size(last.start_bytes)} on"
+            f"mean from {since} on, after the cliff"
             if found.cliff
+            else f"mean from {since} on, after a decline"
+            if found.slope
             else f"no cliff within {written}"
         )
+        if found.parts[-1].shape is Shape.ALTERNATING:
+            why += ", over whole cycles of a rate that alternates"
+        figure = sustained.scaled(scale)
         return _verdict(claim, result, figure, margin, f"{why}; the interval is of one pass")
     return ClaimVerdict(
         claim, Verdict.UNTESTED, f"a sustained figure needs a long write; try: {LONG_WRITE}"
     )
 
 
+WHY_NOT_SUSTAINED = {
+    NotSustained.UNSTEADY: "where it was stopped would decide the figure",
+    NotSustained.SHORT: "less than a tenth of the write, or than 30 s",
+}
 LONG_WRITE = '"sequential write 1MiB depth 8 over 60% of free"'
 LONG_ENOUGH_BYTES, LONG_ENOUGH_PERCENT = 200 * 10**9, 25
 """A write without a cliff shows a sustained rate only from this length on, bytes or % of free."""

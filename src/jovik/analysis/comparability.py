@@ -12,9 +12,6 @@ from jovik.base.interval import Interval
 from jovik.base.step_result import StepResult
 from jovik.steps import IoStep, parse
 
-BATCHES = 19
-"""Degrees of freedom behind the interval within one long write, of at most 20 batches."""
-
 
 def differences(one: StepResult, two: StepResult) -> list[str]:
     """What keeps two results of one kind from being compared, in words; empty when nothing does.
@@ -65,29 +62,50 @@ def long_write_of(result: StepResult) -> LongWrite | None:
     return found if step.fresh or len(result.passes) == 1 else None
 
 
+SUSTAINED_FREEDOM = 19
+"""Degrees of freedom taken to be behind the interval within one long write."""
+
+
+def settled(result: StepResult) -> bool:
+    """Whether a result has a figure to be compared by.
+
+    A long write that was not steady at its end, or not for long, has none: where it was cut off
+    decides what its last piece looks like.
+    """
+    found = long_write_of(result)
+    return found is None or isinstance(found.sustained, Interval)
+
+
 def figure_of(result: StepResult) -> LogFigure:
     """The figure a result is compared by.
 
-    Its passes, or of a long write what is left at its end, which is what it was made for.
+    Its passes, or of a long write what it sustains, which is what it was made for.
     """
-    found = long_write_of(result)
-    if found is None:
+    if long_write_of(result) is None:
         return LogFigure.of([p.rate_bytes_s for p in result.passes])
-    last = found.parts[-1].rate_bytes_s
-    if last.low is None or last.high is None or last.low <= 0:
-        return LogFigure(math.log(last.median), math.nan, 0.0)
-    spread = (math.log(last.high) - math.log(last.low)) / 2 / student_quantile(BATCHES)
-    return LogFigure(math.log(last.median), spread * spread, float(BATCHES))
+    rate = rate_of(result)
+    if rate.low is None or rate.high is None or rate.low <= 0:
+        return LogFigure(math.log(rate.median), math.nan, 0.0)
+    spread = (math.log(rate.high) - math.log(rate.low)) / 2 / student_quantile(SUSTAINED_FREEDOM)
+    return LogFigure(math.log(rate.median), spread * spread, float(SUSTAINED_FREEDOM))
 
 
 def rate_of(result: StepResult) -> Interval:
-    """The same in bytes a second with its interval."""
+    """The same in bytes a second with its interval; of what is not settled the whole write's."""
     found = long_write_of(result)
-    return (
-        interval([p.rate_bytes_s for p in result.passes])
-        if found is None
-        else found.parts[-1].rate_bytes_s
-    )
+    if found is not None and isinstance(found.sustained, Interval):
+        return found.sustained
+    return interval([p.rate_bytes_s for p in result.passes])
+
+
+def rate_name(result: StepResult) -> str:
+    """Which rate of a long write `rate_of` gives, in words; empty for any other step."""
+    found = long_write_of(result)
+    if found is None:
+        return ""
+    if not isinstance(found.sustained, Interval):
+        return "whole write"
+    return "after the cliff" if found.cliff is not None else "sustained"
 
 
 UNLIKE_PASSES = 1.5

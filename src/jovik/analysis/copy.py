@@ -4,26 +4,39 @@ from __future__ import annotations
 
 import statistics
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 from jovik.analysis.comparability import is_plain_stream
 from jovik.base.findings import CopyFinding
 from jovik.base.step_result import Limit, LimitSource, StepResult
-from jovik.base.trace import Trace
+from jovik.base.trace import SLICE_NS, Trace
 
 SYNC_SHOWN = 0.1
 SOURCE_SHARE = 0.5
 """Above this share of the time spent reading the source, the source was measured."""
 
 
+HALF = 0.5
+"""A second in which less than this share of the median moved is a slow one."""
+
+
+@dataclass(frozen=True)
+class SequentialRate:
+    """A drive's rate in order, bytes a second, and the phrase it was measured with."""
+
+    rate_bytes_s: float
+    phrase: str
+
+
 def copy_finding(
-    traces: Sequence[Trace], sequential_bytes_s: float | None
+    traces: Sequence[Trace], sequential: SequentialRate | None
 ) -> tuple[CopyFinding, list[str], list[Limit]]:
     """What a copy comes to, with notes, and the source as a limit.
 
     Parameters
     ----------
     traces : passes of a copy
-    sequential_bytes_s : float or None
+    sequential : SequentialRate or None
         The drive's sequential rate in the same direction, where it was measured in this run.
     """
     records = [t.copy for t in traces if t.copy is not None]
@@ -32,13 +45,17 @@ def copy_finding(
     whole = sum(t.elapsed_ns for t in traces)
     sync_share = sum(r.sync_ns for r in records) / max(whole, 1)
     rate = first.bytes / seconds if seconds else 0.0
+    by_second = [second for t in traces for second in _by_second(t)]
     found = CopyFinding(
         files=first.files,
         bytes=first.bytes,
         seconds=seconds,
         files_s=first.files / seconds if seconds else 0.0,
         sync_share=sync_share,
-        of_sequential=rate / sequential_bytes_s if sequential_bytes_s else None,
+        of_sequential=rate / sequential.rate_bytes_s if sequential else None,
+        sequential=sequential.phrase if sequential else None,
+        slowest_second_bytes_s=min(by_second) if by_second else None,
+        slow_share=_slow_share(by_second) if by_second else None,
     )
     notes = []
     if sync_share > SYNC_SHOWN:
@@ -54,13 +71,26 @@ def copy_finding(
 
 def sequential_rate(
     results: Sequence[StepResult], *, inward: bool, filled: int | None
-) -> float | None:
-    """The best plain sequential rate of a run in one direction, bytes a second."""
+) -> SequentialRate | None:
+    """The best plain sequential rate of a run in one direction."""
     rates = [
-        statistics.median(p.rate_bytes_s for p in r.passes)
+        SequentialRate(statistics.median(p.rate_bytes_s for p in r.passes), r.phrase)
         for r in results
         if is_plain_stream(r, 0 if inward else 100)
         and r.conditions.filled_percent == filled
         and r.passes
     ]
-    return max(rates, default=None)
+    return max(rates, default=None, key=lambda x: x.rate_bytes_s)
+
+
+def _by_second(trace: Trace) -> list[float]:
+    """What moved in each whole second of a copy, bytes."""
+    each = 10**9 // SLICE_NS
+    moved = trace.slices[:, [0, 2]].sum(axis=1)
+    whole = min(trace.elapsed_ns // SLICE_NS, len(moved)) // each
+    return [float(x) for x in moved[: whole * each].reshape(-1, each).sum(axis=1)]
+
+
+def _slow_share(by_second: Sequence[float]) -> float:
+    middle = statistics.median(by_second)
+    return sum(x < HALF * middle for x in by_second) / len(by_second)

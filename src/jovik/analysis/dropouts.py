@@ -1,44 +1,116 @@
-"""Drop-outs of a pass: slices in which it moved less than half of what it moves around them."""
+"""Pauses of a pass: short moments in which it moved less than half of what it moves around them."""
 
 from __future__ import annotations
 
 import math
+import statistics
 from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
 from jovik.base.findings import DropOuts
+from jovik.base.quantities import show_time
 from jovik.base.trace import SLICE_NS
 
 HALF = 0.5
 LEAST_IOS = 8
-AROUND_SLICES = 101
-"""Half a median of ten seconds: after a fall of the whole level, the new level is what counts."""
+LONGEST_PAUSE_S = 3.0
+"""What lasts longer is a level of its own.
+
+The median of twice as long around a slice is what is usual there.
+"""
+MOST_OF_TIME = 0.15
+"""Where more of the time is low, the drive alternates between two rates and does not pause."""
+LEAST_AROUND = 5
+AROUND_PAUSE = 9
+REGULAR = 0.35
+"""Spread of the times between pauses, as a share of them, up to which they are regular."""
+
+
+@dataclass(frozen=True)
+class Pauses:
+    """Where a series pauses.
+
+    Attributes
+    ----------
+    low : bool array, shape (n,)
+        Whether a value is part of a pause.
+    around : float array, shape (n,)
+        The running median, which is what is usual at each value.
+    starts, lengths : int arrays, shape (pauses,)
+        In values.
+    """
+
+    low: npt.NDArray[np.bool_]
+    around: npt.NDArray[np.float64]
+    starts: npt.NDArray[np.int64]
+    lengths: npt.NDArray[np.int64]
+
+
+def pauses_in(moved: npt.NDArray[np.float64], value_s: float) -> Pauses:
+    """The pauses of a series of amounts moved in `value_s` seconds each."""
+    from scipy.ndimage import median_filter
+
+    none = np.zeros(0, np.int64)
+    window = min(round(2 * LONGEST_PAUSE_S / value_s), len(moved) // 3)
+    if len(moved) < LEAST_AROUND:
+        return Pauses(np.zeros(len(moved), bool), moved, none, none)
+    around = median_filter(moved, max(window, LEAST_AROUND) | 1, mode="reflect")
+    low = (moved < HALF * around) & (around > 0)
+    if low.mean() > MOST_OF_TIME:
+        low = np.zeros(len(moved), bool)
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], low.astype(np.int8), [0]])))
+    return Pauses(low, around, edges[::2], edges[1::2] - edges[::2])
+
+
+def filled(moved: npt.NDArray[np.float64], pauses: Pauses) -> npt.NDArray[np.float64]:
+    """The series with each pause filled by what was usual before it.
+
+    Before and not around: a pause at a cliff then leaves the cliff behind it, where the bytes are.
+    """
+    out = moved.copy()
+    for start, length in zip(pauses.starts, pauses.lengths, strict=True):
+        before = out[max(start - AROUND_PAUSE, 0) : start]
+        end = start + length
+        # At the very beginning there is only what comes after.
+        usual = np.median(before if len(before) else moved[end : end + AROUND_PAUSE])
+        out[start : start + length] = usual
+    return out
 
 
 def drop_out_note(found: DropOuts) -> str:
     """For a reader."""
-    times = "once" if found.count == 1 else f"{found.count} times"
+    if found.count == 1:
+        return f"paused once, for {show_time(found.longest_s * 1e9)} (below half of its rate)"
+    often = f", about every {show_time(found.every_s * 1e9)}" if found.every_s else ""
     return (
-        f"dropped below half of its rate {times}, {found.seconds:.1f} s together, "
-        f"{found.longest_s:.1f} s the longest"
+        f"paused {found.count} times (below half of its rate){often}: "
+        f"{show_time(found.seconds * 1e9)} together, the longest {show_time(found.longest_s * 1e9)}"
     )
 
 
 def all_drop_outs(passes: Sequence[npt.NDArray[np.int64]]) -> DropOuts | None:
-    """The drop-outs of several passes together; None where there are none."""
+    """The pauses of several passes together; None where there are none."""
     found = [drop_outs(slices) for slices in passes]
     count = sum(x.count for x in found)
     if not count:
         return None
-    return DropOuts(count, sum(x.seconds for x in found), max(x.longest_s for x in found))
+    every = [x.every_s for x in found if x.every_s is not None]
+    return DropOuts(
+        count,
+        sum(x.seconds for x in found),
+        max(x.longest_s for x in found),
+        statistics.fmean(every) if every else None,
+    )
 
 
 def slices_per_bin(slices: npt.NDArray[np.int64]) -> int:
     """How many slices have to be taken together for the count of I/Os in them to be a rate.
 
-    Of a few large I/Os a slice holds one or none, which is no drop-out.
+    Of a few large I/Os a slice holds one or none, which is no pause.
     """
     ios = slices[:, [1, 3]].sum(axis=1)
     usual = float(ios.mean()) if len(ios) else 0.0
@@ -46,28 +118,31 @@ def slices_per_bin(slices: npt.NDArray[np.int64]) -> int:
 
 
 def drop_outs(slices: npt.NDArray[np.int64]) -> DropOuts:
-    """The drop-outs of a pass.
+    """The pauses of a pass.
 
     Parameters
     ----------
     slices : int64, shape (n, 5)
         As in `jovik.base.trace.Trace`; the last, which may not be whole, is left out.
     """
-    from scipy.ndimage import median_filter
-
     each = slices_per_bin(slices[:-1])
     rows = (len(slices) - 1) // each
-    moved = (
-        slices[: rows * each, [0, 2]].sum(axis=1).reshape(rows, each).sum(axis=1).astype(np.float64)
-    )
-    if not len(moved):
+    moved = slices[: rows * each, [0, 2]].sum(axis=1).reshape(rows, each).sum(axis=1)
+    value_s = each * SLICE_NS / 1e9
+    found = pauses_in(moved.astype(np.float64), value_s)
+    if not len(found.starts):
         return DropOuts(0, 0.0, 0.0)
-    around = median_filter(
-        moved, min(max(AROUND_SLICES // each, 5) | 1, len(moved) | 1), mode="nearest"
+    lengths = found.lengths * value_s
+    return DropOuts(
+        len(lengths), float(lengths.sum()), float(lengths.max()), _every_s(found.starts * value_s)
     )
-    low = (moved < HALF * around) & (around > 0)
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], low.astype(np.int8), [0]])))
-    lengths = (edges[1::2] - edges[::2]) * each * (SLICE_NS / 1e9)
-    if not len(lengths):
-        return DropOuts(0, 0.0, 0.0)
-    return DropOuts(len(lengths), float(lengths.sum()), float(lengths.max()))
+
+
+def _every_s(starts_s: npt.NDArray[Any]) -> float | None:
+    """How often pauses come, where they come regularly; three tell it at the least."""
+    between = np.diff(starts_s)
+    if len(between) < 2:
+        return None
+    middle = float(np.median(between))
+    regular = float(np.median(np.abs(between - middle))) <= REGULAR * middle
+    return middle if regular else None

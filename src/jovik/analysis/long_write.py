@@ -1,90 +1,68 @@
-"""A long write as a series: its steady parts, where the write cache ends, and how sure that is."""
+"""A long write as a series: its levels, slopes and saw-teeth, and where the write cache ends."""
 
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
+from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
 
-from jovik.analysis.changepoint import ChangePoint, Noise, change_points, smallest_change
-from jovik.analysis.dropouts import slices_per_bin
-from jovik.analysis.statistics import interval_within
-from jovik.analysis.steady_state import steady_from
-from jovik.base.findings import DEEP, Level, LongWrite, RateDrop
-from jovik.base.quantities import show_rate, show_size, show_time, significant
+from jovik.analysis.alternation import Alternation, alternation
+from jovik.analysis.changepoint import ChangePoint, Noise, smallest_change
+from jovik.analysis.dropouts import filled, pauses_in, slices_per_bin
+from jovik.analysis.level_cuts import (
+    HEAD_SURE,
+    MATERIAL,
+    MOST_BINS,
+    SHORTEST_BINS,
+    SHORTEST_HEAD_BINS,
+    level_cuts,
+)
+from jovik.analysis.memory import Memory, memory_of
+from jovik.analysis.slope import Slope, slopes
+from jovik.analysis.statistics import interval_within, student_quantile
+from jovik.analysis.steady_state import WINDOW, steady_from
+from jovik.base.findings import DEEP, Level, LongWrite, RateDrop, Shape
+from jovik.base.interval import Interval
 from jovik.base.trace import SLICE_NS
 
-MOST_BINS = 1000
-"""Of a long series so many bins are looked at at a time.
-
-A place is then still known to a tenth of a percent of the write.
-"""
-HEAD_BINS = 2000
-"""The beginning is looked at finely too.
-
-A write cache that lasts for seconds would be lost in the bins of a write that lasts for hours.
-"""
-SHORTEST_BINS = 6
-MATERIAL = 0.10
-"""A fall by less is noted as one level: nobody plans by it."""
 SEEN_SHARE = 0.05
 """Share of the write a fall must last, in the statement on the smallest detectable fall."""
 ROUNDS = 25
+HEAD_LOG = math.log(1.5)
+"""How much faster a small write cache is than what follows, in the statement on the smallest."""
+SURE = 2.5
+"""Standard errors by which a fall has to exceed what counts as one, so that it is surely seen."""
 
 
-def _shown(found: LongWrite, value: float, ios: bool) -> str:
-    return f"{significant(value / found.block_bytes)} IOPS" if ios else show_rate(value)
+@dataclass(frozen=True)
+class Series:
+    """A write in bins.
+
+    `true` is what was written in each, `usual` the same with its pauses filled, `reached` what was
+    written before each edge.
+    """
+
+    true: npt.NDArray[np.float64]
+    usual: npt.NDArray[np.float64]
+    reached: npt.NDArray[np.float64]
+    bin_s: float
 
 
-def fall_note(found: LongWrite, fall: RateDrop, *, ios: bool = False) -> str:
-    """One fall for a reader."""
-    if fall is found.cliff:
-        name = "the cliff"
-    else:
-        name = "a small fall" if fall is found.falls[0] else "it falls again"
-    near = (fall.high_bytes - fall.low_bytes) / 2
-    return (
-        f"{name}: after {show_size(fall.at_bytes)} (within {show_size(near)}) and "
-        f"{show_time(fall.at_s * 1e9)} it falls from "
-        f"{_shown(found, fall.before_bytes_s, ios)} to {_shown(found, fall.after_bytes_s, ios)}"
-    )
+@dataclass(frozen=True)
+class Stretch:
+    """From one bin to another in one shape, and what the shape is."""
 
-
-def fall_notes(found: LongWrite, *, ios: bool = False) -> list[str]:
-    """Each fall for a reader."""
-    return [fall_note(found, fall, ios=ios) for fall in found.falls]
-
-
-def long_write_notes(found: LongWrite, *, ios: bool = False) -> list[str]:
-    """What to tell a reader of a write that was made to see this."""
-    said = fall_notes(found, ios=ios)
-    if found.cliff is None:
-        said.append(
-            f"no cliff within {show_size(found.total_bytes)}: a fall by "
-            f"{math.ceil(100 * max(found.would_see, DEEP))} % or more that lasted "
-            f"{show_size(SEEN_SHARE * found.total_bytes)} would have been seen"
-        )
-    for one, two in pairwise(found.parts):
-        if two.rate_bytes_s.median > one.rate_bytes_s.median * (1 + MATERIAL):
-            said.append(
-                f"it recovers after {show_size(two.start_bytes)} to "
-                f"{_shown(found, two.rate_bytes_s.median, ios)}"
-            )
-            break
-    if found.steady_from_s is not None and found.falls:
-        said.append(
-            f"steady from {show_time(found.steady_from_s * 1e9)} on (SNIA test) at "
-            f"{_shown(found, found.parts[-1].rate_bytes_s.median, ios)}"
-        )
-    elif found.steady_from_s is None:
-        said.append("not steady at its end (SNIA test): a longer write may show more")
-    return said
+    start: int
+    end: int
+    shape: Slope | Alternation | None = None
 
 
 def long_write(slices: npt.NDArray[np.int64], elapsed_ns: int) -> LongWrite | None:
-    """Cut a write into parts of one level.
+    """Cut a write into parts of one level, one slope or one saw-tooth.
 
     Parameters
     ----------
@@ -108,126 +86,193 @@ def long_write(slices: npt.NDArray[np.int64], elapsed_ns: int) -> LongWrite | No
         return None
     bins = written[: count * each].reshape(-1, each).sum(axis=1)
     bin_s = each * SLICE_NS / 1e9
-    reached = np.concatenate([[0.0], np.cumsum(bins)])
-    cuts, noise = _cuts(bins)
-    kept = _material(cuts, bins)
-    edges = [0, *(c.at for c in kept), len(bins)]
-    parts = tuple(_part(bins, reached, a, b, bin_s) for a, b in pairwise(edges))
-    falls = []
-    for cut, before, after in zip(kept, parts, parts[1:], strict=False):
-        one, two = before.rate_bytes_s.median, after.rate_bytes_s.median
-        if two < one * (1 - MATERIAL):
-            falls.append(_fall(cut, one, two, reached, bin_s))
-    rounds = [float(r.mean()) for r in np.array_split(bins, min(ROUNDS, len(bins)))]
-    first = steady_from(rounds)
-    block = int(slices[:whole, 2].sum() // max(int(slices[:whole, 3].sum()), 1))
+    pauses = pauses_in(bins, bin_s)
+    usual = filled(bins, pauses)
+    series = Series(bins, usual, np.concatenate([[0.0], np.cumsum(bins)]), bin_s)
+    cuts, noise = level_cuts(usual, bin_s)
+    stretches, kept = _stretches(usual, cuts)
+    memory = memory_of([bins[s.start : s.end] for s in stretches if s.shape is None])
+    parts = tuple(_part(series, s, memory) for s in stretches)
+    steady = _steady(series, stretches, memory)
     return LongWrite(
-        block_bytes=block,
+        block_bytes=int(slices[:whole, 2].sum() // max(int(slices[:whole, 3].sum()), 1)),
         total_bytes=int(slices[:, 2].sum()),
         seconds=elapsed_ns / 1e9,
         parts=parts,
-        falls=tuple(falls),
-        would_see=_would_see(noise, min(len(bins), MOST_BINS)),
-        steady_from_s=None if first is None else first * len(bins) / len(rounds) * bin_s,
+        falls=_falls(series, parts, kept),
+        would_see=_would_see(usual, stretches, noise),
+        steady_from_s=steady[0] if steady is not None else None,
+        steady_bytes_s=steady[1] if steady is not None else None,
+        would_see_head_s=_head_bins(noise) * bin_s,
     )
 
 
-def _cuts(bins: npt.NDArray[np.float64]) -> tuple[list[ChangePoint], Noise]:
-    """Changes of level, in bins.
-
-    Of a long series finely at its beginning and more coarsely behind that.
-    """
-    cuts, noise = change_points(_logs(bins[:HEAD_BINS]), SHORTEST_BINS)
-    if len(bins) <= HEAD_BINS:
-        return cuts, noise
-    each = -(-len(bins) // MOST_BINS)
-    coarse = bins[: len(bins) // each * each].reshape(-1, each).sum(axis=1)
-    later, noise = change_points(_logs(coarse), SHORTEST_BINS)
-    # What lies near the end of the fine part is left to the other: there it has a future to be held
-    # against.
-    border = HEAD_BINS - max(HEAD_BINS // 10, SHORTEST_BINS * each)
-    head = [c for c in cuts if c.at < border]
-    behind = [
-        ChangePoint(c.at * each, c.first * each, c.last * each)
-        for c in later
-        if c.at * each >= max(border, (head[-1].at if head else 0) + each)
-    ]
-    return head + [_finer(c, bins, each) for c in behind], noise
-
-
-def _finer(cut: ChangePoint, bins: npt.NDArray[np.float64], each: int) -> ChangePoint:
-    """A coarse cut's place among the fine bins around it.
-
-    Where two levels leave the least behind.
-    """
-    start, end = max(cut.at - 3 * each, 1), min(cut.at + 3 * each, len(bins) - 1)
-    part = _logs(bins[start - 1 : end + 1])
-    costs = [part[:k].var() * k + part[k:].var() * (len(part) - k) for k in range(1, len(part))]
-    at = start + int(np.argmin(costs))
-    return ChangePoint(at, min(cut.first, at), max(cut.last, at))
-
-
-def _logs(bins: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
-    """Logarithms; a bin in which next to nothing was written would have one without bound."""
-    some = bins[bins > 0]
-    logs: npt.NDArray[np.float64] = np.log(
-        np.maximum(bins, 0.02 * np.median(some) if len(some) else 1.0)
-    )
-    return logs
-
-
-def _would_see(noise: Noise, count: int) -> float:
-    length = max(round(SEEN_SHARE * count), SHORTEST_BINS)
-    return max(MATERIAL, 1 - math.exp(-smallest_change(noise, count, length)))
-
-
-def _material(cuts: list[ChangePoint], bins: npt.NDArray[np.float64]) -> list[ChangePoint]:
-    """Merge neighbouring parts, most similar first, until all differences matter."""
-    kept = list(cuts)
-    while kept:
-        edges = [0, *(c.at for c in kept), len(bins)]
-        levels = [float(np.mean(bins[a:b])) for a, b in pairwise(edges)]
-        steps = [abs(math.log(max(b, 1.0) / max(a, 1.0))) for a, b in pairwise(levels)]
-        least = int(np.argmin(steps))
-        if steps[least] >= -math.log(1 - MATERIAL):
-            break
-        del kept[least]
-    return kept
-
-
-def _part(
-    bins: npt.NDArray[np.float64],
-    reached: npt.NDArray[np.float64],
-    start: int,
-    end: int,
-    bin_s: float,
-) -> Level:
-    # The bin in which a level changes has some of both.
-    inner = (
-        bins[
-            start + (1 if start and end - start > 2 else 0) : end
-            - (1 if end < len(bins) and end - start > 2 else 0)
+def _stretches(
+    usual: npt.NDArray[np.float64], cuts: Sequence[ChangePoint]
+) -> tuple[list[Stretch], dict[int, ChangePoint]]:
+    """The write in stretches of one shape, and the cuts that are steps, by their bin."""
+    edges = [0, *(c.at for c in cuts), len(usual)]
+    teeth = alternation(usual, edges)
+    outside = [c for c in cuts if teeth is None or not teeth.start < c.at < teeth.end]
+    shapes: list[Slope | Alternation] = []
+    steps: dict[int, ChangePoint] = {}
+    for start, end in (
+        [(0, len(usual))]
+        if teeth is None
+        else [
+            (0, teeth.start),
+            (teeth.end, len(usual)),
         ]
-        / bin_s
-    )
-    rate = interval_within(inner)
+    ):
+        mine = [c for c in outside if start < c.at < end]
+        moved = [ChangePoint(c.at - start, c.first - start, c.last - start) for c in mine]
+        sloping, used = slopes(usual[start:end], moved)
+        shapes += [Slope(s.start + start, s.end + start, s.before, s.after) for s in sloping]
+        steps |= {c.at: c for number, c in enumerate(mine) if number not in used}
+        if teeth is not None and end == teeth.start:
+            shapes.append(teeth)
+            steps |= {c.at: c for c in outside if c.at in (teeth.start, teeth.end)}
+    found: list[Stretch] = []
+    at = 0
+    for shape in [*shapes, None]:
+        until = shape.start if shape is not None else len(usual)
+        marks = [at, *(k for k in sorted(steps) if at < k < until), until]
+        found += [Stretch(a, b) for a, b in pairwise(marks) if b > a]
+        if shape is not None:
+            found.append(Stretch(shape.start, shape.end, shape))
+            at = shape.end
+    return found, steps
+
+
+def _would_see(usual: npt.NDArray[np.float64], stretches: Sequence[Stretch], noise: Noise) -> float:
+    """The smallest fall that is surely found, and surely found deep enough to be a cliff."""
+    count = min(len(usual), MOST_BINS)
+    length = max(round(SEEN_SHARE * count), SHORTEST_BINS)
+    found = smallest_change(noise, count, length)
+    levels = [usual[s.start : s.end] for s in stretches if s.shape is None]
+    rest = [p / p.mean() - 1 for p in levels if len(p) > 3 and p.mean()]
+    bins = max(round(SEEN_SHARE * len(usual)), SHORTEST_BINS)
+    spread = float(np.concatenate(rest).std()) if rest else noise.sigma
+    # What the mean over so short a level is off by, so that a cliff may look a little less deep.
+    blur = SURE * spread * math.sqrt(memory_of(levels).mean_variance(bins))
+    return 1 - math.exp(-max(found, -math.log(1 - DEEP) + blur))
+
+
+def _head_bins(noise: Noise) -> int:
+    """The fewest bins in which a beginning a third faster than what follows is surely seen."""
+    sure = HEAD_SURE * noise.sigma / math.sqrt(1 - noise.phi**2)
+    return SHORTEST_HEAD_BINS if 1.5 * sure < HEAD_LOG else 4 * SHORTEST_BINS
+
+
+def _part(series: Series, stretch: Stretch, memory: Memory) -> Level:
+    start, end = stretch.start, stretch.end
+    # The bin in which a level changes has some of both.
+    first = start + (1 if start and end - start > 2 else 0)
+    last = end - (1 if end < len(series.true) and end - start > 2 else 0)
+    inner = series.true[first:last] / series.bin_s
+    shape, level = stretch.shape, Shape.LEVEL
+    rate, one, two, period = interval_within(inner, memory), None, None, None
+    if isinstance(shape, Slope):
+        level, one, two = Shape.SLOPE, shape.before / series.bin_s, shape.after / series.bin_s
+        rate = Interval(float(inner.mean()))
+    elif isinstance(shape, Alternation):
+        level, one, two = Shape.ALTERNATING, shape.high / series.bin_s, shape.low / series.bin_s
+        period = shape.period * series.bin_s
+        rate = over_cycles(series.true / series.bin_s, start, end, shape.period)
     return Level(
-        start_s=start * bin_s,
-        end_s=end * bin_s,
-        start_bytes=int(reached[start]),
-        end_bytes=int(reached[end]),
+        start_s=start * series.bin_s,
+        end_s=end * series.bin_s,
+        start_bytes=int(series.reached[start]),
+        end_bytes=int(series.reached[end]),
         rate_bytes_s=rate,
         spread=float(inner.std() / rate.median) if rate.median else 0.0,
+        shape=level,
+        from_bytes_s=one,
+        to_bytes_s=two,
+        period_s=period,
     )
 
 
-def _fall(
-    cut: ChangePoint, before: float, after: float, reached: npt.NDArray[np.float64], bin_s: float
-) -> RateDrop:
+def cycles(start: int, end: int, period: float) -> list[tuple[int, int]]:
+    """The whole cycles of a saw-tooth, counted from its end, in bins."""
+    count = int((end - start) / period)
+    marks = [round(end - k * period) for k in range(count, -1, -1)]
+    return list(pairwise(marks))
+
+
+def over_cycles(rates: npt.NDArray[np.float64], start: int, end: int, period: float) -> Interval:
+    """The mean rate over whole cycles, with an interval from the means of each."""
+    means = [float(rates[a:b].mean()) for a, b in cycles(start, end, period)]
+    if len(means) < 2:
+        return Interval(float(rates[start:end].mean()))
+    middle = float(np.mean(means))
+    reach = student_quantile(len(means) - 1) * float(np.std(means, ddof=1)) / math.sqrt(len(means))
+    return Interval(middle, max(middle - reach, 0.0), middle + reach)
+
+
+def _steady(
+    series: Series, stretches: Sequence[Stretch], memory: Memory
+) -> tuple[float, Interval] | None:
+    """From when on the write is steady to its end, in seconds, and the mean rate from then on.
+
+    Looked for from the beginning of each stretch, and within the last one.
+    """
+    rates = series.true / series.bin_s
+    count = len(rates)
+    last = stretches[-1]
+    if isinstance(last.shape, Alternation):
+        rounds = cycles(last.start, last.end, last.shape.period)
+        found = steady_from([float(rates[a:b].mean()) for a, b in rounds])
+        if found is None:
+            return None
+        begin = rounds[found][0]
+        rate = over_cycles(rates, begin, count, last.shape.period)
+        return begin * series.bin_s, rate
+    starts = [s.start for s in stretches if s.shape is None]
+    for start in starts:
+        if count - start < WINDOW:
+            continue
+        marks = np.linspace(start, count, min(ROUNDS, count - start) + 1).round().astype(int)
+        means = [float(rates[a:b].mean()) for a, b in pairwise(marks)]
+        found = steady_from(means)
+        # Anywhere but in the last stretch all of it has to be steady: it is one window.
+        if found is None or (found and start != starts[-1]):
+            continue
+        begin = int(marks[found])
+        return begin * series.bin_s, interval_within(rates[begin:], memory)
+    return None
+
+
+def _falls(
+    series: Series, parts: Sequence[Level], steps: dict[int, ChangePoint]
+) -> tuple[RateDrop, ...]:
+    """Every step down, with the best level before it."""
+    found = []
+    best = 0.0
+    for before, after in pairwise(parts):
+        one = _at_end(before)
+        best = max(best, one, before.from_bytes_s or 0.0)
+        cut = steps.get(round(after.start_s / series.bin_s))
+        two = after.from_bytes_s if after.shape is Shape.SLOPE else after.rate_bytes_s.median
+        if cut is None or two is None or two >= one * (1 - MATERIAL):
+            continue
+        found.append(_fall(cut, one, two, best, series))
+    return tuple(found)
+
+
+def _at_end(part: Level) -> float:
+    """The rate at the end of a part."""
+    if part.shape is Shape.SLOPE and part.to_bytes_s is not None:
+        return part.to_bytes_s
+    return part.rate_bytes_s.median
+
+
+def _fall(cut: ChangePoint, before: float, after: float, best: float, series: Series) -> RateDrop:
     """The place of a fall, finer than a bin.
 
     Where the lines of what was written on both sides of it meet.
     """
+    reached, bin_s = series.reached, series.bin_s
     one, two = max(cut.at - 2, 0), min(cut.at + 2, len(reached) - 1)
     # reached[one] + before * (t - t_one) = reached[two] - after * (t_two - t)
     meet = (reached[two] - reached[one] + before * one * bin_s - after * two * bin_s) / (
@@ -236,4 +281,4 @@ def _fall(
     meet = min(max(meet, one * bin_s), two * bin_s)
     at = reached[one] + before * (meet - one * bin_s)
     low, high = reached[max(cut.first - 1, 0)], reached[min(cut.last + 1, len(reached) - 1)]
-    return RateDrop(round(at), meet, round(min(low, at)), round(max(high, at)), before, after)
+    return RateDrop(round(at), meet, round(min(low, at)), round(max(high, at)), before, after, best)

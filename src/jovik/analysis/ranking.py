@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from jovik.analysis.comparability import differences, figure_of, rate_of
+from jovik.analysis.comparability import differences, figure_of, long_write_of, rate_of, settled
 from jovik.analysis.statistics import LogFigure, combine, interval, ratio_interval
 from jovik.base.errors import UnknownNameError, UsageError
 from jovik.base.interval import Interval
@@ -149,6 +149,8 @@ def _like_with_like(
             left_out.append(
                 Exclusion(result.drive, result.kind, "a pass in which nothing completed")
             )
+        elif not settled(result):
+            left_out.append(Exclusion(result.drive, result.kind, _unsettled(result)))
         else:
             by_kind[result.kind].append(result)
     for kind, members in by_kind.items():
@@ -167,6 +169,12 @@ def _like_with_like(
                 why = "; ".join(differences(best[0], group[0]))
                 left_out += [Exclusion(r.drive, kind, why) for r in group]
     return kept, left_out
+
+
+def _unsettled(result: StepResult) -> str:
+    found = long_write_of(result)
+    assert found is not None
+    return f"no sustained rate: {found.sustained}"
 
 
 def _rank_step(

@@ -18,6 +18,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from jovik.analysis.memory import Memory, memory_of
 from jovik.base.interval import Interval
 
 CONFIDENCE = 0.95
@@ -76,24 +77,27 @@ def interval(values: Sequence[float]) -> Interval:
     )
 
 
-def interval_within(rates: npt.NDArray[np.float64]) -> Interval:
+def interval_within(rates: npt.NDArray[np.float64], memory: Memory | None = None) -> Interval:
     """The mean rate within one pass and its 95 % interval, from its time slices.
 
-    Neighbouring slices resemble each other, so they are joined into at most 20 batches whose means
-    are taken as independent (batch means; Law, "Simulation Modeling and Analysis", ch. 9). What
-    differs between passes is not in it.
+    Neighbouring slices resemble each other, so the mean is worth as many independent slices as the
+    fitted memory leaves of them (`jovik.analysis.memory`). What differs between passes is not in
+    it.
 
     Parameters
     ----------
     rates : float array, shape (slices,)
         Of whole slices only.
+    memory : Memory, optional
+        Of the series' noise, where more of it is known than these slices tell.
     """
     if len(rates) < 4:
         return Interval(float(rates.mean()) if len(rates) else 0.0)
-    batches = np.array([b.mean() for b in np.array_split(rates, min(20, len(rates) // 2))])
-    reach = student_quantile(len(batches) - 1) * batches.std(ddof=1) / math.sqrt(len(batches))
-    middle = float(rates.mean())
-    return Interval(middle, middle - reach, middle + reach)
+    middle, spread = float(rates.mean()), float(rates.var(ddof=1))
+    worth = (memory or memory_of([rates])).mean_variance(len(rates))
+    reach = student_quantile(max(1 / worth / 2 - 1, 3.0)) * math.sqrt(spread * worth)
+    # A rate is never negative, however few slices tell it.
+    return Interval(middle, max(middle - reach, 0.0), middle + reach)
 
 
 @dataclass(frozen=True)

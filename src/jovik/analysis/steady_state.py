@@ -1,7 +1,7 @@
 """Steady state by the test of the SNIA Solid State Storage Performance Test Specification.
 
-Over a window of five rounds, no round lies more than 20 % of the window's mean away from any other,
-and the line fitted through them rises or falls by no more than 10 % of the mean.
+Over a window of rounds, no round lies more than 20 % of the window's mean away from any other, and
+the line fitted through them rises or falls by no more than 10 % of the mean.
 """
 
 from __future__ import annotations
@@ -29,10 +29,12 @@ def is_steady(rounds: Sequence[float]) -> bool:
 
 
 def steady_from(rounds: Sequence[float]) -> int | None:
-    """The first round from which on every window is steady; None where the last one is not."""
-    if len(rounds) < WINDOW or not is_steady(rounds[-WINDOW:]):
-        return None
-    first = len(rounds) - WINDOW
-    while first > 0 and is_steady(rounds[first - 1 : first - 1 + WINDOW]):
-        first -= 1
-    return first
+    """The first round from which on all rounds to the end pass the test as one window.
+
+    Looking at windows of five one after the other would let a rate creep away by a little in each.
+    None where even the last five do not pass.
+    """
+    for first in range(len(rounds) - WINDOW + 1):
+        if is_steady(rounds[first:]):
+            return first
+    return None

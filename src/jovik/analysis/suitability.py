@@ -9,7 +9,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from jovik.analysis.comparability import long_write_of, rate_of
+from jovik.analysis.comparability import long_write_of, rate_of, settled
 from jovik.analysis.statistics import interval
 from jovik.base.interval import Interval
 from jovik.base.quantities import spell_size
@@ -121,6 +121,8 @@ def _supply(load: Load, results: Sequence[StepResult], share: int) -> AvailableR
             continue
         written = long_write_of(result)
         if written is not None:
+            if not settled(result):
+                continue
             return AvailableRate(
                 rate_of(result),
                 " after the cliff" if written.cliff else " of a long write",

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+import math
+import re
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from jovik.analysis.comparability import passes_differ
-from jovik.analysis.statistics import interval
+from jovik.analysis.statistics import interval, ratio
 from jovik.base.interval import Interval
-from jovik.base.quantities import spell_size
-from jovik.base.step_result import StepResult
+from jovik.base.quantities import show_rate, significant, spell_size
+from jovik.base.step_result import LimitSource, StepResult
 from jovik.steps import IoStep, parse
 
 AXES = {
@@ -19,11 +21,19 @@ AXES = {
     "workers": "workers",
     "read_percent": "share of reads",
     "compressible_percent": "compressible share",
+    "span_bytes": "span",
+    "amount_bytes": "amount",
+    "amount_free_percent": "share of free space",
 }
 """Fields of an access that a ladder may walk, and what they are called."""
-LEAST_RUNGS = 3
+SIZES = ("block_bytes", "span_bytes", "amount_bytes")
+LEAST_RUNGS = 2
+LEAST_SINGLE_STEPS = 3
+"""Steps that no ladder's phrase asked for are one from so many on."""
 NEAR_BEST = 0.05
-"""The knee is the smallest value whose rate is within this share of the best."""
+"""The knee is the smallest value whose rate is surely within this share of the best."""
+NO_DIFFERENCE = 0.10
+"""Where whole intervals lie within this share, a difference matters to nobody."""
 
 
 @dataclass(frozen=True)
@@ -53,15 +63,16 @@ class SweepPoint:
 class Sweep:
     """Results that differ in `axis` only, by rising number.
 
-    `knee` and `best` are numbers of the axis. Over depth and workers, I/Os a second decide; over
-    blocks and the rest, bytes a second.
+    `best` holds every number of the axis that no other is surely better than, by bytes a second:
+    none where a single pass or heat leaves that open. `knee` is the smallest number surely within 5
+    % of the best, None where it is one of the best itself.
     """
 
     axis: str
     step: IoStep
     rungs: tuple[SweepPoint, ...]
-    knee: int
-    best: int
+    knee: int | None
+    best: tuple[int, ...]
 
     @property
     def name(self) -> str:
@@ -85,8 +96,15 @@ class Sweep:
             for doubt, at in found.items()
         ]
 
+    @property
+    def bent_by_heat(self) -> bool:
+        """Whether heat held a rung down, so that the curve's shape is not the drive's."""
+        return any(x.what is LimitSource.HEAT for r in self.rungs for x in r.result.limits)
+
     def _common(self) -> str:
-        base = {"depth": 1, "workers": 1, "compressible_percent": 0}
+        base = {"depth": 1, "workers": 1, "compressible_percent": 0, "span_bytes": None}
+        if self.axis in ("amount_bytes", "amount_free_percent"):
+            return replace(self.step, amount_bytes=None, amount_free_percent=None).label
         step = replace(self.step, **{self.axis: base.get(self.axis, getattr(self.step, self.axis))})
         words = step.label.split(", ")
         if self.axis == "block_bytes":
@@ -97,38 +115,68 @@ class Sweep:
 
     def spell(self, value: int) -> str:
         """A number of the axis for people."""
-        if self.axis == "block_bytes":
+        if self.axis in SIZES:
             return (
-                spell_size(value).replace("KiB", " KiB").replace("MiB", " MiB")
+                re.sub(r"(?<=\d)(?=[A-Za-z])", " ", spell_size(value))
                 if value >= 1024
                 else f"{value} B"
             )
         return f"{value} %" if self.axis.endswith("percent") else str(value)
 
     def words(self) -> str:
-        """Knee and best point in a sentence."""
-        at = {r.value: r for r in self.rungs}
-        from jovik.base.quantities import show_rate, significant
-
-        def figure(value: int) -> str:
-            rung = at[value]
-            small = self.step.block_bytes <= 64 * 1024 and self.axis != "block_bytes"
-            return (
-                f"{significant(rung.iops.median)} IOPS"
-                if small
-                else show_rate(rung.rate_bytes_s.median)
-            )
-
+        """Knee and best point in a sentence, as far as the intervals allow one."""
+        if self.bent_by_heat:
+            return "heat held some of it back, so no best is named"
+        if not self.best:
+            return "one pass each has no interval, so no best is named"
         if self.axis.endswith("percent"):
-            first, last = self.rungs[0].value, self.rungs[-1].value
-            return f"{figure(first)} at {self.spell(first)}, {figure(last)} at {self.spell(last)}"
-        best = f"best at {self.name} {self.spell(self.best)} with {figure(self.best)}"
-        if self.knee == self.best:
+            return self._share_words()
+        best = f"best at {self.name} {self._range(self.best)} with {self._figure(self.best[0])}"
+        if len(self.best) == len(self.rungs):
+            return f"{self.name} makes no difference that these passes could tell"
+        if len(self.best) > 1:
+            best += " (no difference between them that these passes could tell)"
+        if self.knee is None:
             return best
         return (
-            f"{best}; {self.name} {self.spell(self.knee)} is the smallest within "
-            f"{100 * NEAR_BEST:g} % of it, with {figure(self.knee)}"
+            f"{best}; {self.name} {self.spell(self.knee)} is the smallest surely within "
+            f"{100 * NEAR_BEST:g} % of it, with {self._figure(self.knee)}"
         )
+
+    def _share_words(self) -> str:
+        """What a rising share does: nothing, something, or nothing that could be told."""
+        first, last = self.rungs[0], self.rungs[-1]
+        ratios = [_ratio(r, first) for r in self.rungs[1:]]
+        off = max(max(abs((x.low or x.median) - 1), abs((x.high or x.median) - 1)) for x in ratios)
+        if off <= NO_DIFFERENCE:
+            return f"{self.name} makes no difference: within {math.ceil(100 * off)} %"
+        ends = (
+            f"{self._figure(first.value)} at {self.spell(first.value)}, "
+            f"{self._figure(last.value)} at {self.spell(last.value)}"
+        )
+        times = ratios[-1]
+        if times.low is not None and times.high is not None and times.low <= 1 <= times.high:
+            return f"{ends}: too close to call"
+        return ends
+
+    def _figure(self, value: int) -> str:
+        rung = next(r for r in self.rungs if r.value == value)
+        small = self.step.block_bytes <= 64 * 1024 and self.axis != "block_bytes"
+        return (
+            f"{significant(rung.iops.median)} IOPS"
+            if small
+            else show_rate(rung.rate_bytes_s.median)
+        )
+
+    def _range(self, values: Sequence[int]) -> str:
+        """``8``, or ``8 to 32`` where all numbers between are meant too, else each."""
+        every = [r.value for r in self.rungs]
+        if len(values) < 2:
+            return self.spell(values[0])
+        first, last = every.index(values[0]), every.index(values[-1])
+        if last - first + 1 == len(values):
+            return f"{self.spell(values[0])} to {self.spell(values[-1])}"
+        return ", ".join(self.spell(v) for v in values)
 
 
 def curves(results: Sequence[StepResult]) -> list[Sweep]:
@@ -145,10 +193,10 @@ def curves(results: Sequence[StepResult]) -> list[Sweep]:
     )
     for result in results:
         step = parse(result.kind)
-        if not isinstance(step, IoStep) or not result.passes or step.fresh:
+        if not isinstance(step, IoStep) or not result.passes:
             continue
         for axis in AXES:
-            if axis == "compressible_percent" and not step.writes:
+            if not _walks(axis, step):
                 continue
             key = (
                 axis,
@@ -156,29 +204,59 @@ def curves(results: Sequence[StepResult]) -> list[Sweep]:
                 result.conditions.filled_percent,
                 result.findings.sweep,
             )
-            groups[key][getattr(step, axis)] = result
+            groups[key][_value(step, axis)] = result
     found = []
-    for (axis, *_), by_value in groups.items():
-        if len(by_value) < LEAST_RUNGS:
+    for (axis, *_, phrase), by_value in groups.items():
+        if len(by_value) < (LEAST_SINGLE_STEPS if phrase is None else LEAST_RUNGS):
             continue
         found.append(_curve(axis, by_value))
     order = {id(r): i for i, r in enumerate(results)}
     return sorted(found, key=lambda c: min(order[id(r.result)] for r in c.rungs))
 
 
+def _walks(axis: str, step: IoStep) -> bool:
+    """Whether a step has a number on an axis."""
+    if axis == "compressible_percent":
+        return step.writes
+    if axis == "span_bytes":
+        return not step.fresh
+    if axis.startswith("amount"):
+        return getattr(step, axis) is not None
+    # What is written into fresh space goes by its amount alone.
+    return not step.fresh
+
+
+def _value(step: IoStep, axis: str) -> int:
+    if axis == "span_bytes":
+        return step.span_bytes or step.span
+    found: int = getattr(step, axis)
+    return found
+
+
 def _without(step: IoStep, axis: str) -> IoStep:
     """A step with the same number in `axis` for every rung of a ladder.
 
-    What two rungs then share makes them one ladder.
+    What two rungs then share makes them one ladder. The span stays as it was asked for: what it
+    comes to is a multiple of the block, which would part the rungs of a ladder over blocks.
     """
-    same: dict[str, int] = {
+    same: dict[str, int | None] = {
         "depth": 1,
         "workers": 1,
         "read_percent": 50,
         "compressible_percent": 0,
         "block_bytes": 4096,
+        "span_bytes": None,
+        "amount_bytes": 2**30,
+        "amount_free_percent": 50,
     }
-    return replace(step, **{axis: same[axis], "span_bytes": step.span})  # type: ignore[arg-type]
+    return replace(step, **{axis: same[axis]})  # type: ignore[arg-type]
+
+
+def _ratio(one: SweepPoint, two: SweepPoint) -> Interval:
+    rates = [[p.rate_bytes_s for p in x.result.passes] for x in (one, two)]
+    if min(min(r) for r in rates) <= 0:
+        return Interval(0.0)
+    return ratio(*rates)
 
 
 def _curve(axis: str, by_value: dict[int, StepResult]) -> Sweep:
@@ -188,9 +266,15 @@ def _curve(axis: str, by_value: dict[int, StepResult]) -> Sweep:
         )
         for v, r in sorted(by_value.items())
     )
-    figure = {r.value: r.rate_bytes_s.median for r in rungs}
-    best = max(figure, key=lambda v: figure[v])
-    knee = min(v for v, rate in figure.items() if rate >= (1 - NEAR_BEST) * figure[best])
     first = parse(rungs[0].result.kind)
     assert isinstance(first, IoStep)
-    return Sweep(axis, first, rungs, knee, best)
+    curve = Sweep(axis, first, rungs, None, ())
+    if curve.bent_by_heat or not all(r.rate_bytes_s.known for r in rungs):
+        return curve
+    top = max(rungs, key=lambda r: r.rate_bytes_s.median)
+    against = {r.value: _ratio(r, top) for r in rungs if r is not top}
+    level = [v for v, x in against.items() if x.high is None or x.high >= 1]
+    best = tuple(sorted([top.value, *level]))
+    near = [v for v, x in against.items() if x.low is not None and x.low > 1 - NEAR_BEST]
+    knee = min(near, default=best[0])
+    return replace(curve, best=best, knee=knee if knee < best[0] else None)

@@ -10,7 +10,14 @@ import statistics
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from jovik.analysis.comparability import differences, figure_of, is_plain, long_write_of, rate_of
+from jovik.analysis.comparability import (
+    differences,
+    figure_of,
+    is_plain,
+    long_write_of,
+    rate_of,
+    settled,
+)
 from jovik.analysis.statistics import LogFigure, combine, geometric_mean, ratio_interval
 from jovik.base.interval import Interval
 from jovik.base.step_result import StepResult
@@ -156,7 +163,7 @@ def compare(
         other = next(
             (r for r in old_results if r.kind == result.kind and not differences(r, result)), None
         )
-        if other is None or not _good(result) or not _good(other):
+        if other is None or not all(_good(r) and settled(r) for r in (result, other)):
             continue
         mine, theirs = rate_of(result), rate_of(other)
         figure = combine([(1.0, figure_of(result)), (-1.0, figure_of(other))])

@@ -13,11 +13,20 @@ DEEP = 0.20
 """A fall by this share or more is a cliff; less may be the drive's wavering."""
 
 
+class Shape(StrEnum):
+    """How the rate goes on within a stretch of a long write."""
+
+    LEVEL = "level"
+    SLOPE = "slope"
+    ALTERNATING = "alternating"
+
+
 @dataclass(frozen=True)
 class Level:
-    """A stretch of a long write at one rate.
+    """A stretch of a long write of one shape, with its mean rate.
 
-    `spread` is the standard deviation of its slices as a share of the rate.
+    `spread` is the standard deviation of its slices as a share of the rate. A slope goes
+    `from_bytes_s` to `to_bytes_s`; an alternating stretch between these two, `period_s` for both.
     """
 
     start_s: float
@@ -26,11 +35,18 @@ class Level:
     end_bytes: int
     rate_bytes_s: Interval
     spread: float
+    shape: Shape = Shape.LEVEL
+    from_bytes_s: float | None = None
+    to_bytes_s: float | None = None
+    period_s: float | None = None
 
 
 @dataclass(frozen=True)
 class RateDrop:
-    """A fall of the rate: where, the 95 % region of the place, and the rates on both sides."""
+    """A fall of the rate: where, the 95 % region of the place, and the rates on both sides.
+
+    `best_bytes_s` is the best level before it, which it is judged by.
+    """
 
     at_bytes: int
     at_s: float
@@ -38,19 +54,34 @@ class RateDrop:
     high_bytes: int
     before_bytes_s: float
     after_bytes_s: float
+    best_bytes_s: float | None = None
 
     @property
     def deep(self) -> bool:
         """Whether it is a cliff and no wavering."""
-        return self.after_bytes_s <= (1 - DEEP) * self.before_bytes_s
+        return self.after_bytes_s <= (1 - DEEP) * (self.best_bytes_s or self.before_bytes_s)
+
+
+class NotSustained(StrEnum):
+    """Why a long write has no sustained rate."""
+
+    UNSTEADY = "it was not steady at its end"
+    SHORT = "its last level was too short"
+
+
+LEAST_SUSTAINED_SHARE = 0.10
+LEAST_SUSTAINED_S = 30.0
+"""A steady end shorter than this share of the write, or than this, sustains nothing yet."""
 
 
 @dataclass(frozen=True)
 class LongWrite:
     """What a long write shows.
 
-    `would_see` is the smallest fall, as a share of the rate, that would surely have been found.
-    `steady_from_s` is from when on the SNIA test holds, None where it does not at the end.
+    `would_see` is the smallest fall, as a share of the rate, that would surely have been found;
+    `would_see_head_s` how long the smallest write cache at the beginning lasts. `steady_from_s` is
+    from when on the SNIA test holds to the end, None where it does not, and `steady_bytes_s` the
+    mean rate from then on.
     """
 
     block_bytes: int
@@ -60,11 +91,48 @@ class LongWrite:
     falls: tuple[RateDrop, ...]
     would_see: float
     steady_from_s: float | None
+    steady_bytes_s: Interval | None = None
+    would_see_head_s: float | None = None
 
     @property
     def cliff(self) -> RateDrop | None:
         """The first deep fall."""
         return next((f for f in self.falls if f.deep), None)
+
+    @property
+    def slope(self) -> Level | None:
+        """The first stretch over which it declines by as much as a cliff falls."""
+        return next(
+            (
+                p
+                for p in self.parts
+                if p.shape is Shape.SLOPE
+                and (p.to_bytes_s or 0.0) <= (1 - DEEP) * (p.from_bytes_s or 0.0)
+            ),
+            None,
+        )
+
+    @property
+    def steady_bytes(self) -> Interval | None:
+        """The mean rate of the steady end, whatever it lasts."""
+        if self.steady_from_s is None:
+            return None
+        # Records of 0.1 have no rate of their own for it.
+        return self.steady_bytes_s or self.parts[-1].rate_bytes_s
+
+    @property
+    def sustained(self) -> Interval | NotSustained:
+        """The rate that it sustains, bytes a second, or why there is none."""
+        rate = self.steady_bytes
+        if rate is None or self.steady_from_s is None:
+            return NotSustained.UNSTEADY
+        lasted = self.seconds - max(self.steady_from_s, self._last_fall_s)
+        least = max(LEAST_SUSTAINED_SHARE * self.seconds, LEAST_SUSTAINED_S)
+        return rate if lasted >= least - 0.1 else NotSustained.SHORT
+
+    @property
+    def _last_fall_s(self) -> float:
+        return max((f.at_s for f in self.falls), default=0.0)
 
     def as_json(self) -> dict[str, Any]:
         """Plain data, as stored and as shown."""
@@ -73,11 +141,24 @@ class LongWrite:
 
 @dataclass(frozen=True)
 class DropOuts:
-    """Moments below half the usual rate: how many, their time and the longest, seconds."""
+    """Pauses, moments below half the usual rate: how many, their time and the longest, seconds.
+
+    `every_s` is how often they come, where they come regularly.
+    """
 
     count: int
     seconds: float
     longest_s: float
+    every_s: float | None = None
+
+
+@dataclass(frozen=True)
+class CliffAgreement:
+    """Where each of several long writes fell (None: nowhere), and the place where they agree."""
+
+    places_bytes: tuple[int | None, ...]
+    place_bytes: Interval | None
+    agree: bool
 
 
 @dataclass(frozen=True)
@@ -108,7 +189,12 @@ class ScanFinding:
 
 @dataclass(frozen=True)
 class CopyFinding:
-    """What a copy comes to; `of_sequential` is its share of the run's sequential rate."""
+    """What a copy comes to.
+
+    `of_sequential` is its share of the run's sequential rate, and `sequential` the phrase that rate
+    is of. `slowest_second_bytes_s` is the least that moved in any whole second, and `slow_share`
+    the share of those seconds with under half of the median.
+    """
 
     files: int
     bytes: int
@@ -116,6 +202,9 @@ class CopyFinding:
     files_s: float
     sync_share: float
     of_sequential: float | None
+    sequential: str | None = None
+    slowest_second_bytes_s: float | None = None
+    slow_share: float | None = None
 
 
 @dataclass(frozen=True)
@@ -142,6 +231,7 @@ class Findings:
     """
 
     long_write: LongWrite | None = None
+    cliffs: CliffAgreement | None = None
     drop_outs: DropOuts | None = None
     scan: ScanFinding | None = None
     copy: CopyFinding | None = None
@@ -154,6 +244,7 @@ class Findings:
         found: dict[str, Any] = {
             "drop_outs": asdict(self.drop_outs) if self.drop_outs else None,
             "long_write": self.long_write.as_json() if self.long_write else None,
+            "cliffs": asdict(self.cliffs) if self.cliffs else None,
             "surface": self.scan.as_json() if self.scan else None,
             "copy": asdict(self.copy) if self.copy else None,
             "temperature": asdict(self.temperature) if self.temperature else None,
@@ -175,6 +266,7 @@ class Findings:
         try:
             return cls(
                 long_write=_long_write(stored["long_write"]) if "long_write" in stored else None,
+                cliffs=_cliffs(stored["cliffs"]) if "cliffs" in stored else None,
                 drop_outs=_of(DropOuts, stored.get("drop_outs")),
                 scan=_scan(stored["surface"]) if "surface" in stored else None,
                 copy=_of(CopyFinding, stored.get("copy")),
@@ -192,9 +284,29 @@ def _of(sort: type[Any], stored: dict[str, Any] | None) -> Any:
 
 def _long_write(stored: dict[str, Any]) -> LongWrite:
     given = {k: v for k, v in stored.items() if k != "cliff"}
-    parts = (p | {"rate_bytes_s": Interval(**p["rate_bytes_s"])} for p in given.pop("parts"))
+    parts = tuple(_level(p) for p in given.pop("parts"))
     falls = tuple(RateDrop(**f) for f in given.pop("falls"))
-    return LongWrite(parts=tuple(Level(**p) for p in parts), falls=falls, **given)
+    steady = given.pop("steady_bytes_s", None)
+    return LongWrite(
+        parts=parts,
+        falls=falls,
+        steady_bytes_s=Interval(**steady) if steady is not None else None,
+        **given,
+    )
+
+
+def _cliffs(stored: dict[str, Any]) -> CliffAgreement:
+    place = stored["place_bytes"]
+    return CliffAgreement(
+        tuple(stored["places_bytes"]),
+        Interval(**place) if place is not None else None,
+        stored["agree"],
+    )
+
+
+def _level(stored: dict[str, Any]) -> Level:
+    given = stored | {"rate_bytes_s": Interval(**stored["rate_bytes_s"])}
+    return Level(**given | {"shape": Shape(given.get("shape", Shape.LEVEL))})
 
 
 def _scan(stored: dict[str, Any]) -> ScanFinding:

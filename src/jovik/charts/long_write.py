@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from jovik.base.findings import Shape
 from jovik.base.quantities import show_rate, show_size, show_time
 from jovik.base.step_result import StepResult
 from jovik.base.trace import SLICE_NS, Trace
@@ -86,17 +87,20 @@ def _parts(ax: Any, result: StepResult, over: str, look: Theme) -> None:
     found = result.findings.long_write
     for number, part in enumerate(found.parts if found is not None else ()):
         rate = part.rate_bytes_s.median / 1e6
+        sloping = part.shape is Shape.SLOPE
+        one = part.from_bytes_s / 1e6 if sloping and part.from_bytes_s is not None else rate
+        two = part.to_bytes_s / 1e6 if sloping and part.to_bytes_s is not None else rate
         if over == "time":
             start, end = part.start_s, part.end_s
         else:
             start, end = part.start_bytes / 1e9, part.end_bytes / 1e9
         ax.plot(
             [start, end],
-            [rate, rate],
+            [one, two],
             color=look.ink,
             linewidth=2.6,
             solid_capstyle="butt",
-            label="steady part" if not number else None,
+            label="level, mean" if not number else None,
         )
 
 

@@ -26,6 +26,8 @@ AXES = {
     "workers": "workers",
     "mix": "read_percent",
     "compressible": "compressible_percent",
+    "span": "span_bytes",
+    "amount": "amount_bytes",
 }
 """What a ladder may walk, by the word for it."""
 _EXAMPLES = {
@@ -34,6 +36,8 @@ _EXAMPLES = {
     "workers": "workers 1..8",
     "mix": "depth 16",
     "compressible": "depth 8",
+    "span": "within 1GB,8GB,64GB",
+    "amount": "over 10GB,20GB,40GB",
 }
 
 

@@ -106,7 +106,10 @@ def _value(rung: SweepPoint, ios: bool) -> Interval:
 def _knee(
     ax: Any, curve: Sweep, places: Sequence[float], values: Sequence[Interval], look: Theme
 ) -> None:
-    number = next(i for i, r in enumerate(curve.rungs) if r.value == curve.knee)
+    if not curve.best:
+        return
+    marked = curve.knee if curve.knee is not None else curve.best[0]
+    number = next(i for i, r in enumerate(curve.rungs) if r.value == marked)
     ax.plot(
         places[number],
         values[number].median,
@@ -117,7 +120,11 @@ def _knee(
         markeredgewidth=1.8,
     )
     said = (
-        "the knee: the smallest within 5 % of the best" if curve.knee != curve.best else "the best"
+        "the knee: surely within 5 % of the best"
+        if curve.knee is not None
+        else "the best"
+        if len(curve.best) == 1
+        else "the smallest of the best, which are level"
     )
     # Where there is room: to the left of the mark, for the curve comes from below there.
     ax.annotate(

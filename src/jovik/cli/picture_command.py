@@ -12,7 +12,7 @@ from jovik.cli.completion import drives
 from jovik.cli.echo import echo
 from jovik.cli.options import F, UnitParam, force_option, percent, shelf_option
 
-AXES = ("depth", "block", "workers", "mix", "compressible")
+AXES = ("depth", "block", "workers", "mix", "compressible", "span", "amount")
 """See `jovik.charts.registry.AXES`, which loads too much for a help text."""
 
 

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from jovik.analysis.claims import Verdict
 from jovik.analysis.comparability import long_write_of
-from jovik.analysis.long_write import fall_note
+from jovik.analysis.long_write_notes import fall_note
 from jovik.analysis.ranking import rank_sentence
 from jovik.base.errors import UsageError
 from jovik.base.quantities import significant

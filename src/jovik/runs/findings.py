@@ -6,10 +6,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
+from jovik.analysis.cliff_agreement import cliff_agreement, cliff_agreement_note
 from jovik.analysis.copy import copy_finding, sequential_rate
 from jovik.analysis.dropouts import all_drop_outs, drop_out_note
 from jovik.analysis.limits import disturbances, link_limit, tester_limits
-from jovik.analysis.long_write import fall_notes, long_write, long_write_notes
+from jovik.analysis.long_write import long_write
+from jovik.analysis.long_write_notes import fall_notes, long_write_notes
 from jovik.analysis.scan import scan_finding, scan_notes
 from jovik.analysis.thermal import assess_sensors, heat_limit, seconds_above
 from jovik.base.findings import Findings, TemperatureRange
@@ -121,6 +123,11 @@ def _series(work: Workload, traces: Sequence[Trace], found: Found) -> None:
         return
     found.findings = replace(found.findings, long_write=written)
     if amount:
+        every = [w for t in long if (w := long_write(t.slices, t.elapsed_ns)) is not None]
+        agreed = cliff_agreement(every)
+        if agreed is not None:
+            found.findings = replace(found.findings, cliffs=agreed)
+            found.notes.append(cliff_agreement_note(agreed))
         found.notes += long_write_notes(written, ios=work.random)
     else:
         # Who asked for a time wants a rate; its first pass as a series is news where it fell.

@@ -15,7 +15,14 @@ from typing import Any
 from pydantic import TypeAdapter, ValidationError
 
 from jovik.base.errors import JovikError
-from jovik.base.findings import CopyFinding, DropOuts, Findings, LongWrite, ScanFinding
+from jovik.base.findings import (
+    CliffAgreement,
+    CopyFinding,
+    DropOuts,
+    Findings,
+    LongWrite,
+    ScanFinding,
+)
 from jovik.base.findings import TemperatureRange as Temperatures
 from jovik.base.health import Health
 from jovik.base.step_result import Conditions, Limit, PassFigures, StepResult
@@ -214,6 +221,7 @@ def read_findings(stored: Any) -> Findings:
         raise DamagedRecord(f"its findings cannot be read: {error}") from None
     parts: tuple[tuple[Any, str, Any], ...] = (
         (DropOuts, "drop_outs", stored.get("drop_outs")),
+        (CliffAgreement, "cliffs", stored.get("cliffs")),
         (CopyFinding, "copy", stored.get("copy")),
         (Temperatures, "temperature", stored.get("temperature")),
         (LongWrite, "long_write", _without(stored.get("long_write"), "cliff")),

@@ -13,6 +13,7 @@ from jovik.analysis.comparability import long_write_of
 from jovik.analysis.fullness import FillComparison, empty_against_full
 from jovik.analysis.statistics import interval
 from jovik.analysis.sweep import Sweep, curves
+from jovik.base.findings import Level, Shape
 from jovik.base.quantities import show_size, show_time, significant
 from jovik.base.step_result import StepResult
 from jovik.steps import CopyStep, IoStep, Step, parse
@@ -45,7 +46,7 @@ def ladder_table(curve: Sweep) -> Table:
     rows = []
     for rung in curve.rungs:
         latency = all_latencies_ns(rung.result)
-        mark = "best" if rung.value == curve.best else "knee" if rung.value == curve.knee else ""
+        mark = "best" if rung.value in curve.best else "knee" if rung.value == curve.knee else ""
         rows.append(
             (
                 curve.spell(rung.value),
@@ -85,16 +86,28 @@ def long_write_table(number: int | None, result: StepResult) -> Table:
                 significant(rate.median * scale),
                 interval_words(rate, scale),
                 f"{100 * part.spread:.1f} %",
+                _shape_words(part, scale),
             )
         )
     title = f"step {number}: {step.label}" if number is not None else step.label
     return Table(
         title,
-        ["from", "to", "duration", unit, "95 % interval", "CV"],
+        ["from", "to", "duration", unit, "95 % interval", "CV", "shape"],
         rows,
         right=(0, 1, 2, 3, 4, 5),
+        spare=(5,),
         notes=["the interval is of the mean within this one pass"],
     )
+
+
+def _shape_words(part: Level, scale: float) -> str:
+    """How the rate goes on within a part, in the part's unit."""
+    if part.from_bytes_s is None or part.to_bytes_s is None:
+        return "level"
+    one, two = significant(part.from_bytes_s * scale), significant(part.to_bytes_s * scale)
+    if part.shape is Shape.ALTERNATING and part.period_s is not None:
+        return f"{one} / {two} every {show_time(part.period_s * 1e9)}"
+    return f"{one} to {two}"
 
 
 def _plain_single(step: Step) -> bool:
@@ -154,18 +167,33 @@ def copies_table(results: Sequence[StepResult]) -> Table:
                 interval_words(rate, 1e-6),
                 show_time(copied.seconds * 1e9),
                 significant(copied.files_s),
+                significant(copied.slowest_second_bytes_s / 1e6)
+                if copied.slowest_second_bytes_s is not None
+                else "-",
+                f"{100 * copied.slow_share:.0f} %" if copied.slow_share is not None else "-",
                 f"{100 * share:.0f} %" if share else "-",
             )
         )
     return Table(
         "Copies",
-        ["step", "MB/s", "95 % interval", "duration", "files/s", "% of sequential"],
+        [
+            "step",
+            "MB/s",
+            "95 % interval",
+            "duration",
+            "files/s",
+            "slowest second",
+            "slow time",
+            "% of sequential",
+        ],
         rows,
-        right=(1, 2, 3, 4, 5),
-        spare=(2,),
+        right=(1, 2, 3, 4, 5, 6, 7),
+        spare=(4, 6, 5),
         notes=[
+            "slowest second: MB/s of the worst whole second; slow time: the share of seconds "
+            "with under half of the median",
             "buffered (page cache), from a cold start to the end of the sync, "
-            "as a person waits for it"
+            "as a person waits for it",
         ],
     )
 
@@ -213,7 +241,8 @@ def sweep_json(curve: Sweep) -> dict[str, Any]:
         "axis": curve.axis,
         "label": curve.label,
         "knee": curve.knee,
-        "best": curve.best,
+        "best": curve.best[0] if curve.best else None,
+        "best_all": list(curve.best),
         "points": points,
     }
 

@@ -104,7 +104,7 @@ def _row(number: int, r: StepResult) -> list[str]:
     )
     return [
         str(number),
-        step.label + full,
+        step.label + full + (", whole write" if long_write_of(r) is not None else ""),
         significant(rate.median / 1e6),
         interval_words(rate, 1e-6),
         "-" if is_copy(r) else significant(iops.median),

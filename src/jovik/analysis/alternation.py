@@ -1,0 +1,158 @@
+"""Saw-teeth: where a rate goes up and down between two rates with a period, as heat makes it do."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+import numpy.typing as npt
+
+LEAST_CYCLES = 3
+ALIKE = 1.30
+"""The high stretches resemble each other up to this ratio, and the low ones."""
+AS_LONG = 1.8
+"""The same for how long they last; those at both ends may be cut off."""
+LEAST_RATIO = 1.10
+REPEATS = 0.6
+"""Correlation of the series with itself one period later."""
+AS_GOOD = 0.85
+TURNS = -0.05
+"""Somewhere in between it goes the other way by so much."""
+MOST_VALUES = 4000
+EXPLAINED = 0.5
+FINER = 0.7
+
+
+@dataclass(frozen=True)
+class Alternation:
+    """From bin `start` to `end` the rate alternates between two, in bytes a bin.
+
+    `period` is in bins.
+    """
+
+    start: int
+    end: int
+    high: float
+    low: float
+    period: float
+
+
+def alternation(bins: npt.NDArray[np.float64], edges: Sequence[int]) -> Alternation | None:
+    """The first stretch of a series that alternates, None where none does.
+
+    Parameters
+    ----------
+    bins : float array, shape (n,)
+        Bytes in each bin, pauses filled.
+    edges : sequence of int
+        Where its parts of one level begin, with 0 and n.
+    """
+    levels = [float(bins[a:b].mean()) for a, b in pairwise(edges)]
+    for first in range(len(levels) - 2 * LEAST_CYCLES + 1):
+        for last in range(len(levels), first + 2 * LEAST_CYCLES - 1, -1):
+            found = _of_parts(edges[first : last + 1], levels[first:last])
+            if found is not None:
+                # Teeth too short to be levels may have been joined in some other order.
+                finer = _periodic(bins, found.start, found.end)
+                return finer if finer and finer.period < FINER * found.period else found
+    for start, end in pairwise(edges):
+        found = _periodic(bins, start, end)
+        if found is not None:
+            return found
+    # What is cut into many parts of no order may still repeat.
+    for start in edges[:-1]:
+        found = _periodic(bins, start, edges[-1])
+        if found is not None:
+            return found
+    return None
+
+
+def _of_parts(edges: Sequence[int], levels: Sequence[float]) -> Alternation | None:
+    """Parts that go up and down in turn, alike in rate and, but for the ends, in length."""
+    lengths = [b - a for a, b in pairwise(edges)]
+    one, two = levels[::2], levels[1::2]
+    high, low = (one, two) if one[0] > two[0] else (two, one)
+    if min(high) < LEAST_RATIO * max(low):
+        return None
+    if max(high) > ALIKE * min(high) or max(low) > ALIKE * min(low):
+        return None
+    inner = lengths[1:-1]
+    for some in (inner[::2], inner[1::2]):
+        if max(some) > AS_LONG * min(some):
+            return None
+    # A stretch at either end that lasts much longer than those of its kind is none of them.
+    for outer, kind in ((lengths[0], lengths[2:-1:2]), (lengths[-1], lengths[-3:0:-2])):
+        if kind and outer > AS_LONG * max(kind):
+            return None
+    # From the second edge to the last but one, in steps of two: whole cycles.
+    whole = [edges[i] for i in range(1, len(edges) - 1, 2)]
+    period = (whole[-1] - whole[0]) / (len(whole) - 1)
+    weights_high, weights_low = (
+        (lengths[::2], lengths[1::2])
+        if high is one
+        else (
+            lengths[1::2],
+            lengths[::2],
+        )
+    )
+    return Alternation(
+        edges[0],
+        edges[-1],
+        float(np.average(high, weights=weights_high)),
+        float(np.average(low, weights=weights_low)),
+        period,
+    )
+
+
+def _periodic(bins: npt.NDArray[np.float64], start: int, end: int) -> Alternation | None:
+    """A stretch that repeats itself, whatever its shape."""
+    each = max(1, (end - start) // MOST_VALUES)
+    part = bins[start : start + (end - start) // each * each].reshape(-1, each).mean(axis=1)
+    count = len(part)
+    if count < 4 * LEAST_CYCLES or part.mean() <= 0:
+        return None
+    rest = part - part.mean()
+    spread = float(rest.std()) / float(part.mean())
+    if spread < (LEAST_RATIO - 1) / 4:
+        return None
+    spectrum = np.fft.rfft(rest, 2 * count)
+    found = np.fft.irfft(spectrum * np.conj(spectrum))[:count]
+    found = found / np.arange(count, 0, -1)
+    found = found / found[0]
+    most = count // LEAST_CYCLES
+    below = np.flatnonzero(found[:most] < 0)
+    if not len(below):
+        return None
+    peak = float(found[below[0] : most + 1].max())
+    # Every multiple of a period is one too: the first that is about as good.
+    lag = int(below[0]) + int(np.argmax(found[below[0] : most + 1] >= AS_GOOD * peak))
+    lag = lag + int(np.argmax(found[lag : lag + max(lag // 4, 1)]))
+    if lag >= most or found[lag] < REPEATS or found[:lag].min() > TURNS:
+        return None
+    phase = np.arange(count) % lag
+    profile = np.array([part[phase == k].mean() for k in range(lag)])
+    if float((profile[phase] - part.mean()).var()) < EXPLAINED * float(rest.var()):
+        return None
+    middle = (profile.max() + profile.min()) / 2
+    high, low = float(profile[profile > middle].mean()), float(profile[profile <= middle].mean())
+    if low <= 0 or high < LEAST_RATIO * low:
+        return None
+    return Alternation(start, end, high, low, _exact_period(found, lag) * each)
+
+
+def _exact_period(correlations: npt.NDArray[np.float64], lag: int) -> float:
+    """The period to a part of a bin, by the last of its multiples that can be told."""
+    period = float(lag)
+    times = 2
+    while times * period < len(correlations) * 0.5:
+        near = round(times * period)
+        low, high = max(near - max(lag // 4, 1), 1), near + max(lag // 4, 1) + 1
+        peak = low + int(np.argmax(correlations[low:high]))
+        if correlations[peak] < REPEATS / 2 or not math.isfinite(correlations[peak]):
+            break
+        period = peak / times
+        times += 1
+    return period

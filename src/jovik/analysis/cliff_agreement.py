@@ -1,0 +1,49 @@
+"""Long writes made more than once: whether they fall at the same place."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from jovik.analysis.statistics import interval
+from jovik.base.findings import CliffAgreement, LongWrite
+from jovik.base.interval import Interval
+from jovik.base.quantities import show_size
+
+ALIKE = 0.05
+"""Places no further apart than this share agree, whatever their regions say."""
+
+
+def cliff_agreement(writes: Sequence[LongWrite]) -> CliffAgreement | None:
+    """Where each of several long writes fell; None where there are not two.
+
+    They agree where each fell and no two regions lie apart by more than `ALIKE` of the place, or
+    where none fell. The place of all is then their median, with Student's interval of their logs.
+    """
+    if len(writes) < 2:
+        return None
+    cliffs = [w.cliff for w in writes]
+    places = tuple(c.at_bytes if c is not None else None for c in cliffs)
+    known = [c for c in cliffs if c is not None]
+    if not known:
+        return CliffAgreement(places, None, agree=True)
+    lowest_high, highest_low = min(c.high_bytes for c in known), max(c.low_bytes for c in known)
+    agree = len(known) == len(cliffs) and highest_low <= lowest_high * (1 + ALIKE)
+    where = interval([float(c.at_bytes) for c in known]) if agree else None
+    return CliffAgreement(places, where, agree)
+
+
+def cliff_agreement_note(found: CliffAgreement) -> str:
+    """For a reader."""
+    told = ", ".join(show_size(p) if p is not None else "no cliff" for p in found.places_bytes)
+    if not found.agree:
+        return f"the cliff of each write: {told}: they do not agree"
+    if found.place_bytes is None:
+        return f"none of {len(found.places_bytes)} writes has a cliff"
+    place = found.place_bytes
+    return f"the cliff of each write: {told}: they agree, at {_with_interval(place)}"
+
+
+def _with_interval(place: Interval) -> str:
+    if place.low is None or place.high is None:
+        return show_size(place.median)
+    return f"{show_size(place.median)} ({show_size(place.low)} to {show_size(place.high)})"
