@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import re
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from jovik.base.errors import UsageError
 from jovik.base.quantities import (
+    parse_endurance,
     parse_rate,
     parse_size,
     parse_time,
@@ -14,6 +18,8 @@ from jovik.base.quantities import (
     spell_size,
     spell_time,
 )
+from jovik.sheets.reading import parse_reading
+from jovik.sheets.sheet import parse_price
 
 
 @pytest.mark.parametrize(
@@ -52,6 +58,52 @@ def test_sizes_that_can_be_read_twice_or_not_at_all(text: str) -> None:
 )
 def test_rates(text: str, value: float, unit: str) -> None:
     assert parse_rate(text) == (value, unit)
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("6Gb/s", "6GB if bytes are meant, or 750MB if it is bits"),
+        ("480 mb/s", "480MB if bytes are meant, or 60.0MB"),
+        ("95.000 IOPS", "95,000 or 95"),
+        ("7.000 MB/s", "7,000 or 7"),
+        ("1.250 MB/s", "1,250 or 1.25"),
+    ],
+)
+def test_rates_that_can_be_read_twice_are_refused_with_both_readings(text: str, said: str) -> None:
+    with pytest.raises(ValueError, match=re.escape(said)):
+        parse_rate(text)
+
+
+@pytest.mark.parametrize(
+    ("text", "seconds"),
+    [("9min 30s", 570), ("9:30", 570), ("1:09:30", 4170), ("1h 20min", 4800), ("1:30 h", 5400)],
+)
+def test_compound_times(text: str, seconds: int) -> None:
+    assert parse_time(text) == seconds * 10**9
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("start=8,9s", "write 8.9"),
+        ("start=24,1s", "write 24.1"),
+        ("start=95.000 IOPS", "95,000 or 95"),
+        ("start=7.000 MB/s", "7,000 or 7"),
+        ("link=6Gb/s", "750MB if it is bits"),
+    ],
+)
+def test_a_reading_that_can_be_read_twice_is_refused(text: str, said: str) -> None:
+    with pytest.raises(UsageError) as caught:
+        parse_reading(text)
+    assert said in caught.value.message
+
+
+def test_readings_as_people_write_them() -> None:
+    assert parse_reading("boot=9min 30s").value == 570
+    assert parse_reading("rate=3.3GiB/s").value == pytest.approx(3.3 * 2**30)
+    assert parse_reading("weight=1,234 g").value == 1234
+    assert parse_price("$79") == (79.0, "USD") and parse_endurance("300TBW") == 300 * 10**12
 
 
 @given(st.integers(0, 2**60))

@@ -5,8 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from jovik.analysis.comparability import is_plain, long_write_of
 from jovik.analysis.statistics import interval, ratio
+from jovik.base.findings import LongWrite
 from jovik.base.interval import Interval
+from jovik.base.quantities import show_size
 from jovik.base.step_result import StepResult
 
 ALIKE = 0.10
@@ -68,3 +71,43 @@ def empty_against_full(results: Sequence[StepResult]) -> list[FillComparison]:
             )
         )
     return pairs
+
+
+@dataclass(frozen=True)
+class CacheComparison:
+    """A long write on the empty drive and one at a fill level: where the cache ends, what is left.
+
+    The amounts differ, since less is free on a drive that is nearly full.
+    """
+
+    filled_percent: int
+    empty: LongWrite
+    full: LongWrite
+
+    @property
+    def words(self) -> str:
+        """What filling did to the cache, where both writes show its end."""
+        one, two = self.empty.cliff, self.full.cliff
+        if one is None or two is None:
+            return ""
+        share = two.at_bytes / one.at_bytes
+        if one.low_bytes <= two.high_bytes and two.low_bytes <= one.high_bytes:
+            return "the cache ends at the same place"
+        return (
+            f"filled to {self.filled_percent} % the cache ends after "
+            f"{show_size(two.at_bytes)} instead of {show_size(one.at_bytes)}: "
+            f"{100 * share:.0f} % of its size"
+        )
+
+
+def caches_against_full(results: Sequence[StepResult]) -> list[CacheComparison]:
+    """The long write of the empty drive against each at a fill level, in order."""
+    writes = [(r, w) for r in results if (w := long_write_of(r)) is not None and is_plain(r)]
+    empty = next((w for r, w in writes if r.conditions.filled_percent is None), None)
+    if empty is None:
+        return []
+    return [
+        CacheComparison(r.conditions.filled_percent, empty, w)
+        for r, w in writes
+        if r.conditions.filled_percent is not None
+    ]

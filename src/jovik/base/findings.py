@@ -227,7 +227,8 @@ class Disturbance(StrEnum):
 class Findings:
     """All findings of one step; None where there was nothing to find.
 
-    `sweep` is the phrase of the sweep that the step is a point of.
+    `write_cache_full` is whether more had been written before it than the drive's write cache
+    holds. `sweep` is the phrase of the sweep that the step is a point of.
     """
 
     long_write: LongWrite | None = None
@@ -237,6 +238,7 @@ class Findings:
     copy: CopyFinding | None = None
     temperature: TemperatureRange | None = None
     disturbances: tuple[Disturbance, ...] = ()
+    write_cache_full: bool = False
     sweep: str | None = None
 
     def as_json(self) -> dict[str, Any]:
@@ -249,6 +251,7 @@ class Findings:
             "copy": asdict(self.copy) if self.copy else None,
             "temperature": asdict(self.temperature) if self.temperature else None,
             "disturbed_by": [d.value for d in self.disturbances] or None,
+            "write_cache_full": self.write_cache_full or None,
             "ladder": self.sweep,
         }
         return {key: value for key, value in found.items() if value is not None}
@@ -272,6 +275,7 @@ class Findings:
                 copy=_of(CopyFinding, stored.get("copy")),
                 temperature=_of(TemperatureRange, stored.get("temperature")),
                 disturbances=tuple(Disturbance(d) for d in stored.get("disturbed_by", ())),
+                write_cache_full=bool(stored.get("write_cache_full", False)),
                 sweep=stored.get("ladder"),
             )
         except (KeyError, TypeError, AttributeError) as error:

@@ -43,12 +43,30 @@ MOST_DIGITS = 40
 """Nobody writes a number with more."""
 
 _NUMBER = re.compile(r"\s*(\d+(?:[.,_]\d+)*)\s*([^\d\s].*?)?\s*\Z")
+_GROUPED = re.compile(r"\s*([1-9]\d{0,2}\.\d{3})(?![\d.])")
+_BITS = re.compile(r"[kKMGTmgt]?i?b\Z")
+_CLOCK = re.compile(r"\s*(?:(\d{1,3}):)?(\d{1,4}):([0-5]\d)(?:\s*(min|h))?\s*\Z")
+_COMPOUND = re.compile(r"\s*(?:(\d+)\s*h)?\s*(?:(\d+)\s*min)?\s*(?:(\d+(?:\.\d+)?)\s*s)?\s*\Z")
 _FOLDED_SIZES = {name.casefold(): name for name in SIZES}
 _FOLDED_TIMES = {name.casefold(): name for name in TIMES} | {
     "µs".casefold(): "us",
     "sec": "s",
     "m": "min",
 }
+
+
+def parse_number(text: str) -> tuple[float, str]:
+    """``"1,000.5 dB(A)"`` as the number and whatever unit stands behind it.
+
+    Raises
+    ------
+    ValueError
+        No number, or one that can be read twice; with the sentence to show.
+    """
+    negative = text.lstrip().startswith("-")
+    value, unit = _number(text.lstrip().removeprefix("-"))
+    value = _at_most(value, text)
+    return float(-value if negative else value), unit
 
 
 def _number(text: str) -> tuple[Fraction, str]:
@@ -67,8 +85,9 @@ def _number(text: str) -> tuple[Fraction, str]:
     # is refused.
     if "," in digits:
         if not re.fullmatch(r"\d{1,3}(,\d{3})+(\.\d+)?", digits):
+            written = found[1].replace(",", ".") if digits.count(",") == 1 else "7,500"
             raise ValueError(
-                f"'{found[1]}' mixes a comma in a way that can be read twice; write 7.5 or 7,500"
+                f"'{found[1]}': a comma stands before groups of three digits only; write {written}"
             )
         digits = digits.replace(",", "")
     if digits.count(".") > 1:
@@ -76,6 +95,42 @@ def _number(text: str) -> tuple[Fraction, str]:
     if len(digits) > MOST_DIGITS:
         raise ValueError(f"a number of {len(digits)} digits is too long")
     return Fraction(digits), found[2] or ""
+
+
+def _refuse_grouped_by_points(text: str) -> None:
+    """Refuse ``7.000``: seven to some, seven thousand to others.
+
+    Raises
+    ------
+    ValueError
+        The number is one to three digits, a point and three more.
+    """
+    found = _GROUPED.match(text)
+    if found:
+        whole = found[1].replace(".", "")
+        raise ValueError(
+            f"'{found[1]}' can be read twice; write {int(whole):,} or {found[1].split('.')[0]}"
+            + ("" if found[1].endswith("000") else f".{found[1].split('.')[1].rstrip('0')}")
+        )
+
+
+def _refuse_bits(text: str, unit: str) -> None:
+    """Refuse ``6Gb/s``: a small b is a bit, and few who write it mean one.
+
+    Raises
+    ------
+    ValueError
+        With both readings.
+    """
+    number = text.strip()[: -len(unit)].strip()
+    prefix = unit[:-1]
+    prefix = {"K": "k"}.get(prefix, prefix) if prefix in ("k", "K") else prefix.capitalize()
+    name = f"{prefix}B"
+    eighth = _number(number)[0] * SIZES.get(name, 1) / 8
+    raise ValueError(
+        f"'{text.strip()}' can be read twice: write {number}{name} if bytes are meant, or "
+        f"{significant(float(eighth) / 1e6)}MB if it is bits"
+    )
 
 
 def _at_most(value: Fraction, text: str) -> Fraction:
@@ -93,9 +148,20 @@ def parse_size(text: str) -> int:
     ValueError
         No number, no unit, an unknown unit, or not a whole number of bytes.
     """
+    size = _size(text)
+    if size.denominator != 1:
+        raise ValueError(f"'{text}' is not a whole number of bytes")
+    return int(size)
+
+
+def _size(text: str) -> Fraction:
+    """Bytes, which a rate may have parts of."""
     number, unit = _number(text)
     if not unit:
         raise ValueError(f"'{text}' has no unit; write {text}B, {text}KiB, {text}MB ...")
+    # "4 kib" is written in one case by habit; "6Gb" is not.
+    if _BITS.fullmatch(unit) and not unit.islower():
+        _refuse_bits(text, unit)
     name = _FOLDED_SIZES.get(unit.casefold())
     if name is None:
         if unit.casefold() in ("k", "m", "g", "t"):
@@ -106,24 +172,49 @@ def parse_size(text: str) -> int:
                 f"{text[:-1]}{decimal} (decimal)"
             )
         raise ValueError(f"'{unit}' is not a unit of size; there are {', '.join(SIZES)}")
-    size = number * SIZES[name]
-    if size.denominator != 1:
-        raise ValueError(f"'{text}' is not a whole number of bytes")
-    return int(_at_most(size, text))
+    return _at_most(number * SIZES[name], text)
+
+
+def parse_endurance(text: str) -> int:
+    """Bytes of an endurance rating, ``600TB`` or as makers print it ``600 TBW``.
+
+    Raises
+    ------
+    ValueError
+        As `parse_size`.
+    """
+    stripped = text.strip()
+    written = stripped[-1:] in ("W", "w") and stripped[:-1].rstrip()[-1:] in ("B", "b")
+    return parse_size(stripped[:-1] if written else stripped)
 
 
 def parse_time(text: str) -> int:
-    """Nanoseconds of a time such as ``5s``, ``500ms`` or ``2min``.
+    """Nanoseconds of a time such as ``5s``, ``500ms``, ``9min 30s`` or ``9:30``.
 
     Raises
     ------
     ValueError
         No number, no unit or an unknown one.
     """
+    clock = _CLOCK.match(text)
+    if clock is not None:
+        hours, minutes, seconds, unit = clock.groups()
+        if unit == "h" and hours is None:
+            hours, minutes, seconds = minutes, seconds, "0"
+        if hours is not None and int(minutes) > 59:
+            raise ValueError(f"'{text}' is not a time; write 1:09:30 or 1h 9min 30s")
+        whole = (int(hours or 0) * 60 + int(minutes)) * 60 + int(seconds)
+        return round(_at_most(Fraction(whole * TIMES["s"]), text))
+    parts = _COMPOUND.match(text)
+    if parts is not None and sum(p is not None for p in parts.groups()) > 1:
+        units = zip(parts.groups(), ("h", "min", "s"), strict=True)
+        return round(
+            _at_most(sum((Fraction(p) * TIMES[u] for p, u in units if p), Fraction(0)), text)
+        )
     number, unit = _number(text)
     name = _FOLDED_TIMES.get(unit.casefold())
     if name is None:
-        raise ValueError(f"'{text}' is not a time; write 5s, 500ms, 2min or 1h")
+        raise ValueError(f"'{text}' is not a time; write 5s, 500ms, 9min 30s or 1h")
     return round(_at_most(number * TIMES[name], text))
 
 
@@ -138,7 +229,7 @@ def parse_rate(text: str) -> tuple[float, str]:
     Raises
     ------
     ValueError
-        Neither of the two.
+        Neither of the two, or one that can be read twice.
     """
     stripped = text.strip()
     if stripped.casefold().endswith("iops"):
@@ -147,12 +238,19 @@ def parse_rate(text: str) -> tuple[float, str]:
         if number[-1:].casefold() in ("k", "m"):
             scale = 1000 if number[-1].casefold() == "k" else 10**6
             number = number[:-1]
+        else:
+            _refuse_grouped_by_points(number)
         value, unit = _number(number)
         if unit:
             raise ValueError(f"'{text}' is not a number of IOPS")
         return float(_at_most(value * scale, text)), "IOPS"
     if stripped.endswith("/s"):
-        return float(parse_size(stripped[:-2])), "bytes/s"
+        amount = stripped[:-2]
+        _refuse_grouped_by_points(amount)
+        unit = _number(amount)[1]
+        if _BITS.fullmatch(unit):
+            _refuse_bits(amount, unit)
+        return float(_size(amount)), "bytes/s"
     raise ValueError(f"'{text}' is not a rate; write 550MB/s or 95000 IOPS")
 
 

@@ -51,7 +51,7 @@ def draw_fullness(
             parse(p.kind).label,
             p.empty.scaled(1e-6),
             p.full.scaled(1e-6),
-            f"{100 * p.share.median:.0f} %\n{p.verdict}",
+            f"{100 * p.share.median:.0f} % of empty\n{p.verdict}",
         )
         for p in pairs
     ]

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import click
 
 from jovik.cli.completion import drives
-from jovik.cli.options import UnitParam, format_option, percent, shelf_option
+from jovik.cli.options import UnitParam, format_option, share, shelf_option
 
 if TYPE_CHECKING:
     from jovik.base.interval import Interval
@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 @click.argument("drive", shell_complete=drives)
 @click.option(
     "--margin",
-    type=UnitParam("SHARE", percent),
+    type=UnitParam("SHARE", share),
     default="5%",
     show_default=True,
     help="How far below a claim still meets it.",

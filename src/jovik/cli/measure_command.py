@@ -12,6 +12,7 @@ from jovik.cli.options import (
     destroy_options,
     format_option,
     percent,
+    share,
     shelf_option,
 )
 
@@ -40,7 +41,7 @@ from jovik.cli.options import (
 )
 @click.option(
     "--precision",
-    type=UnitParam("SHARE", percent),
+    type=UnitParam("SHARE", share),
     help="Stop repeating once the interval is this narrow, such as 2%.",
 )
 @click.option(

@@ -92,6 +92,14 @@ def percent(text: str) -> float:
     return value
 
 
+def share(text: str) -> float:
+    """``2%`` as 0.02, for what is a part of a whole: below 100 %."""
+    value = percent(text)
+    if value >= 1:
+        raise ValueError(f"'{text}' is no share; write less than 100%, such as 5%")
+    return value
+
+
 def count_range(text: str) -> tuple[int, int]:
     """``5`` as (5, 5) and ``3..9`` as (3, 9)."""
     low, dots, high = text.partition("..")

@@ -10,7 +10,7 @@ import click
 
 from jovik.cli.completion import drives
 from jovik.cli.echo import echo
-from jovik.cli.options import F, UnitParam, force_option, percent, shelf_option
+from jovik.cli.options import F, UnitParam, force_option, share, shelf_option
 
 AXES = ("depth", "block", "workers", "mix", "compressible", "span", "amount")
 """See `jovik.charts.registry.AXES`, which loads too much for a help text."""
@@ -113,7 +113,7 @@ def rank(**how: Any) -> None:
 @click.argument("drive", shell_complete=drives)
 @click.option(
     "--margin",
-    type=UnitParam("SHARE", percent),
+    type=UnitParam("SHARE", share),
     default="5%",
     show_default=True,
     help="How far below a claim still meets it.",

@@ -32,8 +32,11 @@ def judged(shelf: Shelf, name: str, margin: float = MARGIN) -> Judged:
     UnknownNameError
         No drive of that name.
     UsageError
-        It has no claims, or was not measured; with the command that would help.
+        The margin is no share, or the drive has no claims or was not measured; with the command
+        that would help.
     """
+    if not 0 < margin < 1:
+        raise UsageError(f"a margin of {margin:g} is no share", "give one between 0 and 1: 0.05")
     sheet = shelf.sheet(name)
     drive = sheet.drive.name
     if not sheet.claims:

@@ -12,6 +12,7 @@ from jovik.base.session import Progress, Session
 from jovik.base.step_result import Conditions, StepResult
 from jovik.base.trace import Trace
 from jovik.hardware.temperature import Sensor
+from jovik.runs.write_cache import WriteCacheWatch
 from jovik.steps import Step
 
 MOST_READINGS = 600
@@ -99,8 +100,9 @@ class RunContext:
 
     The session, what is known of its surroundings, where things go, and what ran last.
 
-    `first_rate_bytes_s` is of a short write before anything else, `room_pause_ns` how long the
-    drive took, when a rest last had to wait, to make room for one.
+    `earlier` holds the newest results of the same drive on the shelf, `cache` what was written
+    since its last rest. `first_rate_bytes_s` is of a short write before anything else,
+    `room_pause_ns` how long the drive took, when a rest last had to wait, to make room for one.
     """
 
     session: Session
@@ -108,6 +110,8 @@ class RunContext:
     options: RunOptions
     sink: PassRecorder
     observer: Observer
+    earlier: Sequence[StepResult] = ()
+    cache: WriteCacheWatch = field(default_factory=WriteCacheWatch)
     filled_percent: int | None = None
     first_rate_bytes_s: float | None = None
     room_pause_ns: int = 0
@@ -153,6 +157,7 @@ class RunContext:
                     for at, values in trace.environment.temperatures
                 ]
         written = sum(t.written_bytes for t in traces)
+        self.cache.wrote(written)
         if self._last is not None and self._last[0] == step.canonical:
             # The same step's passes are felt together.
             written += self._last[2]

@@ -16,6 +16,7 @@ from jovik.base.version import VERSION
 from jovik.runs.environment import health_notes, health_of, identify, machine_id
 
 if TYPE_CHECKING:
+    from jovik.base.step_result import StepResult
     from jovik.runs.context import Observer, PassRecorder, ResumedStep
     from jovik.runs.environment import TestEnvironment
     from jovik.runs.prepare import PreparedRun
@@ -39,12 +40,14 @@ class RunOutcome:
 class StartedRun:
     """A run that is about to start.
 
-    The drive that was met, where passes go, and what an earlier process has finished.
+    The drive that was met, where passes go, what an earlier process has finished, and the newest
+    results of the drive before it.
     """
 
     known: TestEnvironment
     writer: RunWriter
     done: dict[int, ResumedStep]
+    earlier: tuple[StepResult, ...] = ()
 
 
 def start_run(shelf: Shelf, ready: PreparedRun, resumed: str | None = None) -> StartedRun:
@@ -65,6 +68,7 @@ def start_run(shelf: Shelf, ready: PreparedRun, resumed: str | None = None) -> S
         order.unit_name,
         order.keep_serial,
     )
+    earlier = tuple(shelf.latest_results(drive))
     if resumed is None:
         writer = shelf.begin_run(
             drive,
@@ -77,7 +81,7 @@ def start_run(shelf: Shelf, ready: PreparedRun, resumed: str | None = None) -> S
             unit_id=known.unit_id,
             device=known.record,
         )
-        return StartedRun(known, writer, {})
+        return StartedRun(known, writer, {}, earlier)
     from jovik.runs.context import ResumedStep
 
     run = shelf.run(resumed)
@@ -101,7 +105,7 @@ def start_run(shelf: Shelf, ready: PreparedRun, resumed: str | None = None) -> S
         position: ResumedStep(traces, finished)
         for position, (traces, finished) in shelf.passes_by_step(resumed).items()
     }
-    return StartedRun(known, shelf.resume_run(resumed, order.record()), done)
+    return StartedRun(known, shelf.resume_run(resumed, order.record()), done, earlier)
 
 
 def execute(
@@ -119,6 +123,7 @@ def execute(
     """
     from jovik.runs.context import RunContext, RunOptions
     from jovik.runs.runner import run_plan
+    from jovik.runs.write_cache import watch_for
 
     order, known, writer = ready.order, begun.known, begun.writer
     healthy = health_of(known.device)
@@ -131,6 +136,8 @@ def execute(
         RunOptions(order.seed, order.stop_on_error, order.budget_ns),
         around(writer),
         observer,
+        earlier=begun.earlier,
+        cache=watch_for(begun.earlier, ready.session.capacity_bytes(), ready.sheet.drive.medium),
     )
     failure: KeyboardInterrupt | JovikError | None = None
     state = "done"

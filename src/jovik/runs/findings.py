@@ -17,7 +17,7 @@ from jovik.analysis.thermal import assess_sensors, heat_limit, seconds_above
 from jovik.base.findings import Findings, TemperatureRange
 from jovik.base.quantities import show_size
 from jovik.base.session import Workload
-from jovik.base.step_result import Limit
+from jovik.base.step_result import Limit, StepResult
 from jovik.base.trace import Trace
 from jovik.runs.context import RunEnvironment
 from jovik.runs.step_result import figures_of
@@ -62,12 +62,25 @@ def findings_of(
         _scan(traces[0], run, found)
     if traces[0].copy is not None:
         inward = traces[0].written_bytes > 0
+        # Of this run where it was measured before, else of the shelf's like results.
         base = sequential_rate(run.earlier, inward=inward, filled=run.filled_percent)
+        if base is None:
+            base = sequential_rate(
+                like_here(run.context.earlier, run.context.setting),
+                inward=inward,
+                filled=run.filled_percent,
+            )
         finding, notes, limits = copy_finding(traces, base)
         found.findings = replace(found.findings, copy=finding)
         found.notes += notes
         found.limits += limits
     return found
+
+
+def like_here(earlier: Sequence[StepResult], setting: RunEnvironment) -> list[StepResult]:
+    """The results of the shelf that were measured on this sample, rig and link."""
+    here = (setting.unit, setting.rig, setting.link)
+    return [r for r in earlier if (r.conditions.unit, r.conditions.rig, r.conditions.link) == here]
 
 
 def _surroundings(traces: Sequence[Trace], setting: RunEnvironment, found: Found) -> None:

@@ -43,6 +43,8 @@ class RunningStep:
     _work: Workload | None = field(default=None, repr=False)
     _ceiling_iops: float | None = field(default=None, repr=False)
     _order_note: str = ""
+    _cache_full: bool = False
+    _cache_note: str = ""
     _standstill_notes: list[str] = field(default_factory=list, repr=False)
     _stop_reason: str = ""
     _began_ns: int = 0
@@ -110,6 +112,8 @@ class RunningStep:
         self._step, self._conditions, self._work = step, conditions, work
         log.debug("step %d: %s, %s", self.position + 1, step.kind, engine)
         self._order_note = self.context.order_note()
+        self._cache_full = bool(work and work.writes and self.context.cache.full)
+        self._cache_note = self.context.cache.note if self._cache_full else ""
         self.context.sink.step_begun(self.position, step, conditions)
         self._began_ns = self.session.now_ns()
         self._ceiling_iops = self.session.ceiling_iops(work) if work is not None else None
@@ -124,6 +128,7 @@ class RunningStep:
         written = context.session.prepare(work, watch)
         if written:
             context.sink.laid_out(written)
+            context.cache.wrote(written)
 
     def progress(self, number: int) -> ProgressCallback:
         """See `StepRun.progress`."""
@@ -211,10 +216,13 @@ class RunningStep:
             traces = [replace(t, notes=()) for t in traces]
         found = findings_of(self, shown, traces, self._work, self._ceiling_iops)
         said = [*found.notes, *notes, *self._standstill_notes]
-        said += filter(None, [self._order_note, self._stop_reason])
-        findings = replace(found.findings, sweep=self.task.sweep)
+        said += filter(None, [self._cache_note or self._order_note, self._stop_reason])
+        findings = replace(found.findings, sweep=self.task.sweep, write_cache_full=self._cache_full)
         result = summarise(shown, traces, self._met(), said, found.limits, findings)
         self.context.sink.step_done(self.position, result)
+        self.context.cache.learn(result)
+        if shown.restores_cache:
+            self.context.cache.rested()
         last = traces[-1]
         if last.broken and self.stop_on_error:
             raise failure(last)

@@ -8,11 +8,19 @@ import re
 from dataclasses import dataclass
 
 from jovik.base.errors import PhraseError, UsageError
-from jovik.base.quantities import MOST, parse_rate, parse_time, show_rate, show_time, significant
+from jovik.base.quantities import (
+    parse_number,
+    parse_rate,
+    parse_time,
+    show_rate,
+    show_time,
+    significant,
+)
 from jovik.base.toml_files import StrictModel, read_toml
 from jovik.steps import IoStep, parse
 
-PLAIN = re.compile(r"(-?\d[\d,]*(?:\.\d+)?)\s*(\S.*)?")
+RATE = re.compile(r"(?i)(iops|[kmgtp]?i?b/s)\s*\Z")
+TIME = re.compile(r"(?i)\d\s*(ns|us|µs|ms|s|sec|min|h)\s*\Z|\d:\d")
 COLUMNS = ("what", "value", "unit", "method", "instrument")
 LOWER_IS_BETTER = ("s", "dB", "dBA", "dB(A)", "W", "g", "C")
 """Units in which less is more: time, noise, power, weight, heat."""
@@ -87,20 +95,19 @@ def parse_reading(text: str, method: str = "", instrument: str = "") -> Reading:
 
 
 def _value(text: str) -> tuple[float, str]:
-    for convert in (parse_rate, lambda t: (parse_time(t) / 1e9, "s")):
-        try:
-            return convert(text)
-        except ValueError:
-            continue
-    found = PLAIN.fullmatch(text)
-    if found is None:
-        raise UsageError(
-            f"'{text}' is not a number with a unit", "such as 8.1s, 31 dB(A), 540MB/s or 12 g"
-        )
-    value = float(found[1].replace(",", ""))
-    if abs(value) > MOST:
-        raise UsageError(f"'{text[:40]}' is too large a number")
-    return value, (found[2] or "").strip()
+    """The number and the unit of a reading.
+
+    What has the form of a rate or a time and cannot be read as one is refused, and not taken for a
+    number with a strange unit.
+    """
+    try:
+        if RATE.search(text):
+            return parse_rate(text)
+        if TIME.search(text):
+            return parse_time(text) / 1e9, "s"
+        return parse_number(text)
+    except ValueError as error:
+        raise UsageError(str(error), "such as 8.1s, 9min 30s, 31 dB(A), 540MB/s or 12 g") from None
 
 
 def _phrase(what: str) -> str | None:

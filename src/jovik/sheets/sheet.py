@@ -21,6 +21,7 @@ from pydantic import Field, ValidationError, field_validator
 
 from jovik.base.errors import PhraseError, UsageError
 from jovik.base.quantities import (
+    parse_endurance,
     parse_rate,
     parse_size,
     parse_time,
@@ -183,12 +184,16 @@ def parse_figure(text: str) -> tuple[float, str]:
     return value, unit
 
 
+SYMBOLS = {"$": "USD", "€": "EUR", "£": "GBP"}
+
+
 def parse_price(text: str) -> tuple[float, str]:
-    """``89 EUR`` or ``89.90`` as (89.0, "EUR")."""
-    found = re.fullmatch(r"\s*(\d{1,12}(?:\.\d{1,12})?)\s*([A-Za-z]{3})?\s*", text)
-    if not found:
+    """``89 EUR``, ``89.90`` or ``$79`` as (89.0, "EUR")."""
+    found = re.fullmatch(r"\s*([$€£])?\s*(\d{1,12}(?:\.\d{1,2})?)\s*([A-Za-z]{3}|[$€£])?\s*", text)
+    if not found or (found[1] and found[3]):
         raise ValueError(f"'{text}' is not a price; write 89 EUR")
-    return float(found[1]), (found[2] or "").upper()
+    currency = found[1] or found[3] or ""
+    return float(found[2]), SYMBOLS.get(currency, currency.upper())
 
 
 def parse_years(text: str) -> float:
@@ -210,7 +215,7 @@ class DriveTable(StrictModel):
     medium: str = ""
     price: Annotated[tuple[float, str] | None, from_text(parse_price)] = None
     warranty: Annotated[float | None, from_text(parse_years)] = None
-    endurance: Size | None = None
+    endurance: Annotated[int | None, from_text(parse_endurance)] = None
 
     def drive(self) -> Drive:
         """As the rest of Jovik knows it."""

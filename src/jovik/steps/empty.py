@@ -24,6 +24,7 @@ class EmptyStep(Step):
     word: ClassVar[str] = "empty"
 
     measures = False
+    restores_cache = True
     once = True
 
     def parts(self, *, timed: bool = True) -> list[str]:

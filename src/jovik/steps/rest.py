@@ -57,6 +57,11 @@ class RestStep(Step):
         return self.cool_c is not None or self.recovered
 
     @property
+    def restores_cache(self) -> bool:
+        """See `Step.restores_cache`: a rest by time alone may have been too short."""
+        return self.recovered
+
+    @property
     def writes(self) -> bool:
         """Whether the drive has recovered is found out by short writes."""
         return self.recovered

@@ -57,6 +57,11 @@ class Step(ABC):
         return None
 
     @property
+    def restores_cache(self) -> bool:
+        """Whether the drive's write cache has room again after it."""
+        return False
+
+    @property
     def needs_first_rate(self) -> bool:
         """Whether it compares with a short write made before the run."""
         return False

@@ -10,10 +10,16 @@ from typing import Any
 
 from jovik.analysis.claims import all_latencies_ns
 from jovik.analysis.comparability import long_write_of
-from jovik.analysis.fullness import FillComparison, empty_against_full
+from jovik.analysis.fullness import (
+    CacheComparison,
+    FillComparison,
+    caches_against_full,
+    empty_against_full,
+)
 from jovik.analysis.statistics import interval
 from jovik.analysis.sweep import Sweep, curves
 from jovik.base.findings import Level, Shape
+from jovik.base.interval import Interval
 from jovik.base.quantities import show_size, show_time, significant
 from jovik.base.step_result import StepResult
 from jovik.steps import CopyStep, IoStep, Step, parse
@@ -32,6 +38,7 @@ def findings_tables(results: Sequence[StepResult]) -> list[Table]:
         access_table(results),
         copies_table(results),
         fullness_table(empty_against_full(results)),
+        cache_table(caches_against_full(results)),
     ]
     return [t for t in tables if t.rows]
 
@@ -149,12 +156,15 @@ def access_table(results: Sequence[StepResult]) -> Table:
 def copies_table(results: Sequence[StepResult]) -> Table:
     """Copies of files, with the share of the stream that they reach."""
     rows = []
+    bases: dict[str, None] = {}
     for result in results:
         copied = result.findings.copy
         if copied is None:
             continue
         rate = interval([p.rate_bytes_s for p in result.passes])
         share = copied.of_sequential
+        if copied.sequential is not None:
+            bases[parse(copied.sequential).label] = None
         full = (
             f", filled to {result.conditions.filled_percent} %"
             if result.conditions.filled_percent is not None
@@ -217,7 +227,40 @@ def fullness_table(pairs: Sequence[FillComparison]) -> Table:
         ["step", "filled to", "MB/s empty", "MB/s full", "full/empty", "95 % interval", ""],
         rows,
         right=(1, 2, 3, 4, 5),
-        spare=(5,),
+        spare=(1,),
+    )
+
+
+def cache_table(pairs: Sequence[CacheComparison]) -> Table:
+    """The write cache of the empty drive against that of the same nearly full."""
+    rows = []
+    for pair in pairs:
+        for words, found in (("empty", pair.empty), (f"{pair.filled_percent} %", pair.full)):
+            behind = found.sustained if isinstance(found.sustained, Interval) else None
+            rows.append(
+                (
+                    words,
+                    show_size(found.total_bytes),
+                    show_size(found.cliff.at_bytes) if found.cliff else "no cliff",
+                    significant(
+                        (
+                            found.cliff.before_bytes_s
+                            if found.cliff
+                            else found.parts[0].rate_bytes_s.median
+                        )
+                        / 1e6
+                    ),
+                    significant(behind.median / 1e6) if behind else "-",
+                    interval_words(behind, 1e-6) if behind else str(found.sustained),
+                )
+            )
+    return Table(
+        "Write cache, empty against full",
+        ["filled to", "written", "cache ends", "MB/s before", "MB/s sustained", "95 % interval"],
+        rows,
+        right=(0, 1, 2, 3, 4, 5),
+        spare=(1,),
+        notes=[pair.words for pair in pairs if pair.words],
     )
 
 
