@@ -10,6 +10,7 @@ import sqlite3
 import statistics
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -17,7 +18,7 @@ import pytest
 from jovik.analysis.claims import Verdict, judge, passes_to_settle, verdict_of
 from jovik.analysis.comparability import figure_of, long_write_of, rate_of
 from jovik.analysis.consistency import disagreements
-from jovik.analysis.copy import sequential_rate
+from jovik.analysis.copy import SequentialRate, sequential_rate
 from jovik.analysis.ranking import lead_over_next, rank, rank_sentence
 from jovik.analysis.samples import ClassLink, ExpectedRange, expected_band, side_by_side, suspects
 from jovik.analysis.statistics import interval
@@ -151,12 +152,17 @@ def test_a_claim_above_the_link_is_held_back_and_says_by_what() -> None:
 def long_write(before: float, after: float, cliff: bool = True) -> Findings:
     half = 10**11
     parts = tuple(
-        Level(n, n + 1, n * half, (n + 1) * half, Interval(r, 0.99 * r, 1.01 * r), 0.01)
+        Level(100.0 * n, 100.0 * (n + 1), n * half, (n + 1) * half, tight(r), 0.01)
         for n, r in enumerate((before, after))
     )
-    falls = (RateDrop(half, 1.0, half, half, before, after),)
+    falls = (RateDrop(half, 100.0, half, half, before, after),)
     kept = (parts, falls) if cliff else (parts[:1], ())
-    return Findings(long_write=LongWrite(2**20, 2 * half, 2.0, *kept, 0.1, None))
+    steady = (100.0, tight(after)) if cliff else (0.0, tight(before))
+    return Findings(long_write=LongWrite(2**20, 2 * half, 200.0, *kept, 0.1, *steady))
+
+
+def tight(rate: float) -> Interval:
+    return Interval(rate, 0.99 * rate, 1.01 * rate)
 
 
 def test_a_sustained_claim_is_about_what_comes_after_the_cliff() -> None:
@@ -167,7 +173,7 @@ def test_a_sustained_claim_is_about_what_comes_after_the_cliff() -> None:
     found = judge(
         [sustained], [short_test, made([1500e6], phrase, findings=long_write(3000e6, 500e6))]
     )[0]
-    assert found.verdict is Verdict.SHORT and "after the cliff, from 100 GB on" in found.why
+    assert found.verdict is Verdict.SHORT and "mean from 100 s on, after the cliff" in found.why
     steady = judge(
         [sustained], [made([1500e6], phrase, findings=long_write(1500e6, 0, cliff=False))]
     )[0]
@@ -208,6 +214,29 @@ def test_a_timed_pass_of_some_seconds_is_no_long_write() -> None:
     )
 
 
+@pytest.mark.parametrize(
+    ("changes", "said"),
+    [
+        ({"steady_from_s": None, "steady_bytes_s": None}, "not steady at its end"),
+        ({"seconds": 115.0}, "its last level was too short"),
+    ],
+)
+def test_what_is_not_steady_or_not_for_long_sustains_nothing(
+    changes: dict[str, Any], said: str
+) -> None:
+    """It is in no verdict, ranking, upgrade or fit, and each says why."""
+    phrase = "sequential write 1MiB depth 8 over 200GB"
+    written = replace(long_write(3000e6, 500e6).long_write, **changes)
+    cut_off = made([1500e6], phrase, findings=Findings(long_write=written))
+    sustained = Claim(False, 0, 1000e6, "bytes/s", sustained=True)
+    verdict = judge([sustained], [cut_off])[0]
+    assert verdict.verdict is Verdict.UNTESTED and said in verdict.why
+    ranking = rank([cut_off, made([1500e6], phrase, drive="other", findings=cut_off.findings)])
+    assert all(said in x.why for x in ranking.left_out) and len(ranking.left_out) == 2
+    assert not compare("a", "b", [cut_off], [cut_off]).steps
+    assert fit(read_load("telescope"), [cut_off]).headroom is None
+
+
 def test_steps_that_tell_two_stories_are_pointed_out() -> None:
     short = made([500e6, 510e6, 505e6], "sequential write 1MiB depth 8")
     long = made(
@@ -245,7 +274,7 @@ def test_places_margins_and_the_sentence() -> None:
         key=lambda s: -s.rate_bytes_s.median,
     )
     assert [str(s.place) for s in of_kind] == ["1-2", "1-2", "3"]
-    lead = lead_over_next(of_kind)
+    lead = lead_over_next(found, of_kind)
     assert (
         lead[1] is not None
         and lead[1].median == pytest.approx(2, rel=0.01)
@@ -733,7 +762,9 @@ def test_a_write_under_a_special_condition_stands_for_no_plain_one(special: str)
     timed = made([500e6, 510e6, 505e6], f"{plain} {special}")
     assert [j.verdict for j in judge(claims, [long, timed])] == [Verdict.UNTESTED] * 2
     assert sequential_rate([timed], inward=True, filled=None) is None
-    assert sequential_rate([made([900e6], plain)], inward=True, filled=None) == 900e6
+    assert sequential_rate([made([900e6], plain)], inward=True, filled=None) == SequentialRate(
+        900e6, plain
+    )
     assert not disagreements([long, made([3000e6] * 3, plain)])
     assert fit(read_load("telescope"), [long, timed]).headroom is None
 

@@ -16,7 +16,7 @@ from pathlib import Path
 
 import pytest
 
-from jovik.analysis.copy import copy_finding
+from jovik.analysis.copy import SequentialRate, copy_finding
 from jovik.base.errors import TargetError
 from jovik.base.session import CopyJob, Progress
 from jovik.base.trace import CopyRecord, Trace
@@ -317,7 +317,9 @@ def passed(
 
 
 def test_what_a_copy_comes_to_and_when_the_source_was_measured_instead() -> None:
-    found, words, limits = copy_finding([passed(4), passed(5), passed(6)], 400e6)
+    found, words, limits = copy_finding(
+        [passed(4), passed(5), passed(6)], SequentialRate(400e6, "sequential write 1MiB")
+    )
     assert (
         found.seconds == 5
         and found.files_s == 2

@@ -11,13 +11,15 @@ from dataclasses import dataclass, replace
 from jovik.analysis.claims import ClaimVerdict, Verdict, measured
 from jovik.analysis.comparability import rate_of
 from jovik.analysis.consistency import ALIKE
-from jovik.base.interval import Interval
+from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, ratio_across
+from jovik.analysis.statistics import ratio_interval
 from jovik.base.step_result import Limit, LimitSource, StepResult
-from jovik.sheets.sheet import Claim
 
 
 def across_rigs(
-    judgements: Sequence[ClaimVerdict], others: Sequence[StepResult]
+    judgements: Sequence[ClaimVerdict],
+    others: Sequence[StepResult],
+    effect: RunEffect = FLOOR_ALONE,
 ) -> list[ClaimVerdict]:
     """The same verdicts, with a claim held back by its rig where the sample did better on another.
 
@@ -27,7 +29,7 @@ def across_rigs(
         Of the same drive, from any rig and time.
     """
     return [
-        _held(j, others) if j.verdict is Verdict.SHORT and not j.claim.sustained else j
+        _held(j, others, effect) if j.verdict is Verdict.SHORT and not j.claim.sustained else j
         for j in judgements
     ]
 
@@ -43,7 +45,11 @@ class RigSlowdown:
     kinds: tuple[str, ...]
 
 
-def slowed(results: Sequence[StepResult], others: Sequence[StepResult]) -> list[RigSlowdown]:
+def slowed(
+    results: Sequence[StepResult],
+    others: Sequence[StepResult],
+    effect: RunEffect = FLOOR_ALONE,
+) -> list[RigSlowdown]:
     """What a ranking of these results should say of the rigs that they are of.
 
     Parameters
@@ -58,7 +64,7 @@ def slowed(results: Sequence[StepResult], others: Sequence[StepResult]) -> list[
     for r in results:
         here = r.conditions
         for other in same_sample_other_rigs(r, by_kind.get((r.drive, r.kind, here.unit), [])):
-            if _above(rate_of(other), rate_of(r)):
+            if _above(other, r, effect):
                 found.setdefault(
                     (r.drive, str(here.unit), str(here.rig), str(other.conditions.rig)), []
                 ).append(r.kind)
@@ -80,7 +86,9 @@ def same_sample_other_rigs(r: StepResult, others: Sequence[StepResult]) -> list[
 
 
 def best_across_rigs(
-    newest: Sequence[StepResult], others: Sequence[StepResult]
+    newest: Sequence[StepResult],
+    others: Sequence[StepResult],
+    effect: RunEffect = FLOOR_ALONE,
 ) -> list[StepResult]:
     """The same results, but from another rig where the unit did clearly better there.
 
@@ -93,20 +101,16 @@ def best_across_rigs(
     """
     found = []
     for r in newest:
-        better = [o for o in same_sample_other_rigs(r, others) if _above(rate_of(o), rate_of(r))]
+        better = [o for o in same_sample_other_rigs(r, others) if _above(o, r, effect)]
         found.append(better[-1] if better else r)
     return found
 
 
-def _held(j: ClaimVerdict, others: Sequence[StepResult]) -> ClaimVerdict:
+def _held(j: ClaimVerdict, others: Sequence[StepResult], effect: RunEffect) -> ClaimVerdict:
     step, here = j.step, j.measured
     if step is None or here is None:
         return j
-    better = [
-        o
-        for o in same_sample_other_rigs(step, others)
-        if _clearly_better(j.claim, measured(j.claim, o), here)
-    ]
+    better = [o for o in same_sample_other_rigs(step, others) if _above(o, step, effect)]
     if not better:
         return j
     best = better[-1]
@@ -118,13 +122,16 @@ def _held(j: ClaimVerdict, others: Sequence[StepResult]) -> ClaimVerdict:
     )
 
 
-def _clearly_better(claim: Claim, there: Interval, here: Interval) -> bool:
-    """Whether one interval is clearly on the better side of the other."""
-    return _above(here, there) if claim.lower_is_better else _above(there, here)
+def _above(one: StepResult, two: StepResult, effect: RunEffect) -> bool:
+    """Whether one result is surely above another of its kind, by more than the tolerance.
 
-
-def _above(one: Interval, two: Interval) -> bool:
-    """Whether one interval lies above another by more than the tolerance."""
-    if one.low is None or two.high is None:
+    Each is of a run of its own, and runs differ by more than their passes tell.
+    """
+    if not (_has_rate(one) and _has_rate(two)):
         return False
-    return one.low > two.high and two.median < (1 - ALIKE) * one.median
+    times = ratio_interval(ratio_across(one, two, effect))
+    return times.low is not None and times.low > 1 and times.median > 1 / (1 - ALIKE)
+
+
+def _has_rate(result: StepResult) -> bool:
+    return bool(result.passes) and all(p.rate_bytes_s > 0 for p in result.passes)

@@ -6,28 +6,18 @@ Like with like, ties where the noise says so, and an index against a yardstick.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
-
-import numpy as np
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from itertools import pairwise
 
 from jovik.analysis.comparability import differences, figure_of, long_write_of, rate_of, settled
-from jovik.analysis.statistics import LogFigure, combine, interval, ratio_interval
+from jovik.analysis.places import Places, Rank, places
+from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, alike_runs
+from jovik.analysis.statistics import interval
 from jovik.base.errors import UnknownNameError, UsageError
 from jovik.base.interval import Interval
 from jovik.base.step_result import StepResult
 from jovik.steps import parse
-
-
-@dataclass(frozen=True)
-class Rank:
-    """A rank, which is a range where the noise allows no finer one."""
-
-    first: int
-    last: int
-
-    def __str__(self) -> str:
-        return f"{self.first}" if self.first == self.last else f"{self.first}-{self.last}"
 
 
 @dataclass(frozen=True)
@@ -48,13 +38,18 @@ class StepRank:
 class DriveRank:
     """One drive in the ranking overall.
 
-    `index` is None where it shares no step with the yardstick.
+    `index` is None where it shares no step with the yardstick. `level` names the drives that it
+    does not surely differ from, `missing` the kinds of step in the index that it lacks; `runs` is
+    how many runs its figures are from, at most.
     """
 
     drive: str
     place: Rank | None
     index: Interval | None
     steps: tuple[StepRank, ...]
+    level: tuple[str, ...] = ()
+    missing: tuple[str, ...] = ()
+    runs: int = 1
 
 
 @dataclass(frozen=True)
@@ -68,18 +63,32 @@ class Exclusion:
 
 @dataclass(frozen=True)
 class Ranking:
-    """The whole table, best first."""
+    """The whole table, best first.
+
+    `counted` are the kinds that make the index, `places` the scale that the index and the overall
+    places are both read from, and `by_kind` that of each kind of step.
+    """
 
     yardstick: str
     drives: tuple[DriveRank, ...]
     kinds: tuple[str, ...]
     left_out: tuple[Exclusion, ...]
+    counted: tuple[str, ...] = ()
+    places: Places | None = None
+    by_kind: Mapping[str, Places] = field(default_factory=dict)
+
+    def lead(self, kind: str, one: str, two: str) -> Interval:
+        """How many times the rate of one drive is of another's in a kind of step."""
+        return self.by_kind[kind].ratio(one, two)
 
 
 def rank(
     results: Sequence[StepResult],
     yardstick: str | None = None,
     weight_of: Callable[[str], float] | None = None,
+    *,
+    alike: Sequence[StepResult] = (),
+    effect: RunEffect = FLOOR_ALONE,
 ) -> Ranking:
     """Rank every drive that has results.
 
@@ -91,6 +100,10 @@ def rank(
         The drive that the index calls 100; the one measured first unless given.
     weight_of : callable, optional
         What a kind of step counts in the index, 0 for nothing; all count alike unless given.
+    alike : sequence of StepResult
+        Of other runs; those made like one of `results` count with it.
+    effect : RunEffect
+        What runs differ by.
 
     Raises
     ------
@@ -109,32 +122,112 @@ def rank(
         raise UnknownNameError("drive with results", yardstick, drives)
     measure = yardstick or drives[0]
     compared, left_out = _like_with_like(results, measure)
-    figures: dict[str, dict[str, LogFigure]] = defaultdict(dict)
+    others: dict[tuple[str, str], list[StepResult]] = defaultdict(list)
+    for r in alike:
+        others[r.drive, r.kind].append(r)
+    cells: dict[str, dict[str, list[StepResult]]] = {d: {} for d in drives}
     for r in compared:
-        figures[r.drive][r.kind] = figure_of(r)
+        cells[r.drive][r.kind] = alike_runs(r, others[r.drive, r.kind])
     kinds = tuple(dict.fromkeys(r.kind for r in compared))
-    steps = [
-        s
-        for kind in kinds
-        for s in _rank_step([r for r in compared if r.kind == kind], figures, measure)
-    ]
-    weight = weight_of or (lambda _: 1.0)
-    indexes = {d: _against(figures[d], figures[measure], weight) for d in drives}
-    placed = [d for d in drives if indexes[d] is not None]
-    places = dict(zip(placed, _places([figures[d] for d in placed], weight), strict=True))
-    rows = [
-        DriveRank(
-            d,
-            places.get(d),
-            ratio_interval(index).scaled(100) if (index := indexes[d]) is not None else None,
-            tuple(s for s in steps if s.drive == d),
+    by_kind = {
+        kind: places(
+            {d: {kind: c[kind]} for d, c in cells.items() if kind in c}, {kind: 1.0}, effect
         )
-        for d in drives
-    ]
+        for kind in kinds
+    }
+    ranked = {kind: dict(zip(p.drives, p.ranks(), strict=True)) for kind, p in by_kind.items()}
+    weights = _weights_of(cells, kinds, weight_of or (lambda _: 1.0))
+    overall = _overall(cells, measure, weights, effect)
+    rows = [_row(d, cells[d], by_kind, ranked, overall, measure) for d in drives]
     rows.sort(
         key=lambda row: (row.index is None, -(row.index.median if row.index else 0.0), row.drive)
     )
-    return Ranking(measure, tuple(rows), kinds, tuple(left_out))
+    return Ranking(measure, tuple(rows), kinds, tuple(left_out), tuple(weights), overall, by_kind)
+
+
+def _weights_of(
+    cells: Mapping[str, Mapping[str, Sequence[StepResult]]],
+    kinds: Sequence[str],
+    weight: Callable[[str], float],
+) -> dict[str, float]:
+    """The kinds that make the index: those that two drives or more have, with what they count.
+
+    One pass has no interval and would take the whole index's; such steps count where there is
+    nothing else.
+    """
+    found = {
+        k: weight(k) for k in kinds if weight(k) > 0 and sum(k in c for c in cells.values()) > 1
+    }
+    sure = {
+        k: w
+        for k, w in found.items()
+        if all(figure_of(r).known for c in cells.values() for r in c.get(k, ()))
+    }
+    return sure or found
+
+
+def _overall(
+    cells: Mapping[str, Mapping[str, Sequence[StepResult]]],
+    yardstick: str,
+    weights: Mapping[str, float],
+    effect: RunEffect,
+) -> Places | None:
+    """All drives that steps connect with the yardstick, on one scale."""
+    mine = {d: {k: c[k] for k in weights if k in c} for d, c in cells.items()}
+    reached, seen = {yardstick}, set(mine[yardstick])
+    while True:
+        more = {d for d, c in mine.items() if d not in reached and seen & set(c)}
+        if not more:
+            break
+        reached |= more
+        seen |= {k for d in more for k in mine[d]}
+    connected = {d: c for d, c in mine.items() if d in reached and c}
+    used = {k: w for k, w in weights.items() if k in seen}
+    return places(connected, used, effect) if yardstick in connected else None
+
+
+def _row(
+    drive: str,
+    cells: Mapping[str, Sequence[StepResult]],
+    by_kind: Mapping[str, Places],
+    ranked: Mapping[str, Mapping[str, Rank]],
+    overall: Places | None,
+    yardstick: str,
+) -> DriveRank:
+    steps = []
+    for kind, made in cells.items():
+        newest, scale = made[0], by_kind[kind]
+        steps.append(
+            StepRank(
+                drive,
+                kind,
+                ranked[kind][drive],
+                rate_of(newest),
+                interval([p.iops for p in newest.passes]),
+                len(newest.passes),
+                newest,
+                scale.ratio(drive, yardstick).scaled(100) if yardstick in scale.drives else None,
+            )
+        )
+    runs = max((len(made) for made in cells.values()), default=1)
+    if overall is None or drive not in overall.drives:
+        alone = Interval(100.0, 100.0, 100.0) if drive == yardstick else None
+        place = Rank(1, 1) if drive == yardstick else None
+        return DriveRank(drive, place, alone, tuple(steps), runs=runs)
+    at = overall.drives.index(drive)
+    ahead = overall.ahead()
+    level = tuple(
+        d for i, d in enumerate(overall.drives) if i != at and not ahead[at, i] and not ahead[i, at]
+    )
+    return DriveRank(
+        drive,
+        overall.ranks()[at],
+        overall.ratio(drive, yardstick).scaled(100),
+        tuple(steps),
+        level,
+        overall.missing[at],
+        runs,
+    )
 
 
 def _like_with_like(
@@ -177,78 +270,15 @@ def _unsettled(result: StepResult) -> str:
     return f"no sustained rate: {found.sustained}"
 
 
-def _rank_step(
-    members: Sequence[StepResult], figures: dict[str, dict[str, LogFigure]], yardstick: str
-) -> list[StepRank]:
-    kind = members[0].kind
-    names = [r.drive for r in members]
-    places = dict(
-        zip(names, _places([{kind: figures[n][kind]} for n in names], lambda _: 1.0), strict=True)
-    )
-    rows = []
-    for r in members:
-        index = None
-        if r.drive == yardstick:
-            index = Interval(100.0, 100.0, 100.0)
-        elif kind in figures[yardstick]:
-            index = ratio_interval(
-                combine([(1, figures[r.drive][kind]), (-1, figures[yardstick][kind])])
-            ).scaled(100)
-        rates = rate_of(r)
-        rows.append(
-            StepRank(
-                r.drive,
-                kind,
-                places[r.drive],
-                rates,
-                interval([p.iops for p in r.passes]),
-                len(r.passes),
-                r,
-                index,
-            )
-        )
-    return sorted(rows, key=lambda s: -s.rate_bytes_s.median)
+def lead_over_next(ranking: Ranking, rows: Sequence[StepRank]) -> list[Interval | None]:
+    """The lead of each drive over the next, best first, with its interval; None for the last.
 
-
-def _against(
-    mine: dict[str, LogFigure], theirs: dict[str, LogFigure], weight: Callable[[str], float]
-) -> LogFigure | None:
-    """The geometric mean of the ratios over the steps both have.
-
-    Exactly 1 for the yardstick against itself.
+    The interval is the one that places go by, so that the two never contradict each other.
     """
-    if mine is theirs:
-        return LogFigure(0.0, 0.0, float("inf"))
-    return _ratio_over_common(mine, theirs, weight)
-
-
-def _ratio_over_common(
-    mine: dict[str, LogFigure], theirs: dict[str, LogFigure], weight: Callable[[str], float]
-) -> LogFigure | None:
-    """The weighted geometric mean of the ratios.
-
-    What was made in one pass has no interval, and would take the whole mean's; it counts only where
-    there is nothing else.
-    """
-    common = [k for k in mine if k in theirs and weight(k) > 0]
-    known = [k for k in common if mine[k].known and theirs[k].known]
-    used = known or common
-    if not used:
-        return None
-    whole = sum(weight(k) for k in used)
-    return combine([(weight(k) / whole, combine([(1, mine[k]), (-1, theirs[k])])) for k in used])
-
-
-def lead_over_next(places: Sequence[StepRank]) -> list[Interval | None]:
-    """The lead of each drive over the next, best first, with its interval; None for the last."""
-    found: list[Interval | None] = []
-    for one, two in zip(places, [*places[1:], None], strict=True):
-        found.append(
-            None
-            if two is None
-            else ratio_interval(combine([(1, figure_of(one.result)), (-1, figure_of(two.result))]))
-        )
-    return found
+    found: list[Interval | None] = [
+        ranking.lead(one.kind, one.drive, two.drive) for one, two in pairwise(rows)
+    ]
+    return [*found, None]
 
 
 def rank_sentence(ranking: Ranking, drive: str) -> str:
@@ -266,11 +296,7 @@ def rank_sentence(ranking: Ranking, drive: str) -> str:
     if row.place is None or many < 2:
         return f"{drive}: there is no other drive to place it among"
     parts = [f"{_ordinal(row.place)} of {many}"]
-    level = [
-        d.drive
-        for d in ranking.drives
-        if d.drive != drive and d.place is not None and _overlap(d.place, row.place)
-    ]
+    level = [d.drive for d in ranking.drives if d.drive in row.level]
     shown = level if len(level) <= 4 else [*level[:3], f"{len(level) - 3} others"]
     parts += [f"level with {' and '.join(shown)}"] if level else []
     count = {k: sum(s.kind == k for d in ranking.drives for s in d.steps) for k in ranking.kinds}
@@ -278,7 +304,14 @@ def rank_sentence(ranking: Ranking, drive: str) -> str:
     last = [s for s in row.steps if s.place.first == s.place.last == count[s.kind] > 1]
     parts += [f"first in {_labels(first)}"] if first else []
     parts += [f"last in {_labels(last)}"] if last else []
+    if row.missing:
+        parts += [f"without {_kind_labels(row.missing)}, which it was not measured in"]
     return f"{drive}: {', '.join(parts)}"
+
+
+def _kind_labels(kinds: Sequence[str]) -> str:
+    shown = [parse(k).label for k in kinds]
+    return "; ".join(shown) if len(shown) <= 3 else f"{len(shown)} of the index's steps"
 
 
 def _labels(steps: Sequence[StepRank]) -> str:
@@ -296,57 +329,3 @@ def _ordinal(place: Rank) -> str:
         if place.first == place.last
         else f"{one(place.first)} to {one(place.last)}"
     )
-
-
-def _overlap(one: Rank, two: Rank) -> bool:
-    return one.first <= two.last and two.first <= one.last
-
-
-def _places(figures: Sequence[dict[str, LogFigure]], weight: Callable[[str], float]) -> list[Rank]:
-    """Ranks from the ratios of all pairs, over the kinds that each pair has in common.
-
-    Two tie where the interval of their ratio includes 1; so the first place a drive may hold is
-    behind those surely better, the last one before those surely worse. All pairs at once: a shelf
-    of hundreds of drives has tens of thousands (the sums are those of `statistics.combine`,
-    weighted by kind).
-    """
-    from scipy.special import stdtrit
-
-    count = len(figures)
-    means, spread, below = (np.zeros((count, count)) for _ in range(3))
-    whole = np.zeros((count, count))
-    for kind in dict.fromkeys(k for f in figures for k in f):
-        share = weight(kind)
-        mine = [f.get(kind) for f in figures]
-        known = np.array([m is not None and m.known for m in mine])
-        mean, variance, rest = (
-            np.array([getter(m) if m is not None and m.known else 0.0 for m in mine])
-            for getter in (_mean, _variance, _rest)
-        )
-        both = np.outer(known, known) * share
-        whole += both
-        means += both * np.subtract.outer(mean, mean)
-        spread += both * share * np.add.outer(variance, variance)
-        below += both * share**3 * np.add.outer(rest, rest)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        freedom = np.where(below > 0, spread**2 / below, np.inf)
-        reach = np.where(
-            spread > 0,
-            stdtrit(np.where(np.isfinite(freedom), freedom, 1e9), 0.975) * np.sqrt(spread),
-            0.0,
-        )
-    ahead = (means - reach > 0) & (whole > 0)
-    np.fill_diagonal(ahead, False)
-    return [Rank(1 + int(ahead[:, i].sum()), count - int(ahead[i].sum())) for i in range(count)]
-
-
-def _mean(figure: LogFigure) -> float:
-    return figure.mean
-
-
-def _variance(figure: LogFigure) -> float:
-    return figure.variance
-
-
-def _rest(figure: LogFigure) -> float:
-    return figure.variance**2 / figure.freedom if figure.freedom else 0.0

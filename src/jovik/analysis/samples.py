@@ -9,7 +9,8 @@ import statistics
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from jovik.analysis.statistics import interval, ratio
+from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, ratio_across
+from jovik.analysis.statistics import interval, ratio_interval
 from jovik.base.interval import Interval
 from jovik.base.step_result import LimitSource, StepResult
 from jovik.steps import IoStep, parse
@@ -120,6 +121,7 @@ def side_by_side(
     link: ClassLink | None = None,
     *,
     solid: bool = False,
+    effect: RunEffect = FLOOR_ALONE,
 ) -> list[SampleFigure]:
     """Every unit in every kind of step that at least one has, in the order of the results.
 
@@ -129,6 +131,8 @@ def side_by_side(
         Of one drive, at most one for each unit and kind.
     of_class, link, solid
         See `expected_band`.
+    effect : RunEffect
+        What runs differ by.
     """
     found = []
     for result in results:
@@ -141,7 +145,7 @@ def side_by_side(
         best = max(others, key=_median, default=None)
         mine = [p.rate_bytes_s for p in result.passes]
         share = (
-            ratio(mine, [p.rate_bytes_s for p in best.passes])
+            ratio_interval(ratio_across(result, best, effect))
             if best is not None and _good(result)
             else None
         )

@@ -155,9 +155,3 @@ def ratio_interval(figure: LogFigure) -> Interval:
 def ratio(above: Sequence[float], below: Sequence[float]) -> Interval:
     """The ratio of two steps' figures from their passes, with its interval (Welch on logs)."""
     return ratio_interval(combine([(1.0, LogFigure.of(above)), (-1.0, LogFigure.of(below))]))
-
-
-def geometric_mean(ratios: Sequence[LogFigure]) -> LogFigure:
-    """The geometric mean of independent ratios."""
-    share = 1.0 / len(ratios)
-    return combine([(share, r) for r in ratios])

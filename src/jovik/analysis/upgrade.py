@@ -12,13 +12,13 @@ from dataclasses import dataclass
 
 from jovik.analysis.comparability import (
     differences,
-    figure_of,
     is_plain,
     long_write_of,
     rate_of,
     settled,
 )
-from jovik.analysis.statistics import LogFigure, combine, geometric_mean, ratio_interval
+from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, ratio_across, weighted
+from jovik.analysis.statistics import LogFigure, ratio_interval
 from jovik.base.interval import Interval
 from jovik.base.step_result import StepResult
 from jovik.steps import CopyStep, IoStep, parse
@@ -34,6 +34,10 @@ CLASSES = (
     ("random read", True, 100),
     ("random write", True, 0),
 )
+LARGE_WRITES, LONG = "sequential write", "long write"
+WRITE_CACHE_ONLY = " as far as the write cache reaches (no sustained rate of both is known)"
+MOST_PRICES = 10
+"""A halving of time that costs more times the drive's price is not reckoned up."""
 CLASS_WORDS = {
     "sequential read": "reading large files",
     "sequential write": "writing large files",
@@ -144,6 +148,7 @@ def compare(
     *,
     link_bytes_s: float | None = None,
     new_price: float | None = None,
+    effect: RunEffect = FLOOR_ALONE,
 ) -> Upgrade:
     """Hold a drive against the one it would replace.
 
@@ -155,10 +160,12 @@ def compare(
         What the link that the new drive will hang on carries.
     new_price : float, optional
         For what a halving of time costs.
+    effect : RunEffect
+        What runs differ by; more steps of the same two runs do not make it less.
     """
     steps = []
-    figures: list[LogFigure] = []
-    by_class: dict[str, list[tuple[LogFigure, float]]] = {}
+    pairs: list[Pair] = []
+    by_class: dict[str, list[Pair]] = {}
     for result in new_results:
         other = next(
             (r for r in old_results if r.kind == result.kind and not differences(r, result)), None
@@ -166,27 +173,32 @@ def compare(
         if other is None or not all(_good(r) and settled(r) for r in (result, other)):
             continue
         mine, theirs = rate_of(result), rate_of(other)
-        figure = combine([(1.0, figure_of(result)), (-1.0, figure_of(other))])
-        times = ratio_interval(figure)
+        times = ratio_interval(ratio_across(result, other, effect))
         left = min(mine.median, link_bytes_s) / theirs.median if link_bytes_s is not None else None
         steps.append(StepGain(result.kind, theirs, mine, times, left))
+        pair = Pair(result, other, left / times.median if left is not None else 1.0)
         if times.known:
-            figures.append(figure)
+            pairs.append(pair)
         name = _class_of(result)
         if name is not None:
-            by_class.setdefault(name, []).append(
-                (figure, left / times.median if left is not None else 1.0)
-            )
-    overall = ratio_interval(geometric_mean(figures)) if figures else None
-    gains = {name: _gain(parts) for name, parts in by_class.items()}
+            by_class.setdefault(name, []).append(pair)
+    overall = ratio_interval(_mean_of(pairs, effect)) if pairs else None
+    unknown = WRITE_CACHE_ONLY if LARGE_WRITES in by_class and LONG not in by_class else ""
+    gains = {name: _gain(parts, effect) for name, parts in by_class.items()}
     verdicts = {name: _felt(g) for name, g in gains.items()}
 
     def classes(verdict: str) -> tuple[str, ...]:
-        return tuple(_with_times(n, gains[n]) for n, v in verdicts.items() if v == verdict)
+        return tuple(
+            _with_times(n, gains[n]) + (unknown if n == LARGE_WRITES else "")
+            for n, v in verdicts.items()
+            if v == verdict
+        )
 
     halving = None
     if new_price is not None and overall is not None and overall.median > 1:
         halving = new_price / math.log2(overall.median)
+        # What hardly gains would cost any sum for twice the speed.
+        halving = halving if halving <= MOST_PRICES * new_price else None
     jobs = tuple(_job(job, old_results, new_results, link_bytes_s) for job in JOBS)
     return Upgrade(
         old,
@@ -202,13 +214,29 @@ def compare(
     )
 
 
-def _gain(parts: Sequence[tuple[LogFigure, float]]) -> Interval:
+@dataclass(frozen=True)
+class Pair:
+    """A kind of step on both drives; `left` is the share of the gain that the link leaves."""
+
+    new: StepResult
+    old: StepResult
+    left: float
+
+
+def _mean_of(pairs: Sequence[Pair], effect: RunEffect) -> LogFigure:
+    """The geometric mean of what the new drive does of the old one."""
+    share = 1 / len(pairs)
+    terms = [t for p in pairs for t in ((share, p.new), (-share, p.old))]
+    return weighted(terms, effect)
+
+
+def _gain(pairs: Sequence[Pair], effect: RunEffect) -> Interval:
     """Times faster in one class.
 
     The geometric mean of its steps, each with the share that the link leaves of it.
     """
-    whole = ratio_interval(geometric_mean([figure for figure, _ in parts]))
-    return whole.scaled(math.exp(statistics.fmean(math.log(left) for _, left in parts)))
+    whole = ratio_interval(_mean_of(pairs, effect))
+    return whole.scaled(math.exp(statistics.fmean(math.log(p.left) for p in pairs)))
 
 
 def _felt(gain: Interval) -> str:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from jovik.analysis.claims import MARGIN, ClaimVerdict, Verdict, judge
 from jovik.analysis.consistency import Disagreement, disagreements
 from jovik.analysis.cross_rig import across_rigs
+from jovik.analysis.run_effect import run_effect
 from jovik.base.errors import UsageError
 from jovik.queries.samples import SampleComparison, samples
 from jovik.sheets.sheet import Sheet
@@ -51,7 +52,11 @@ def judged(shelf: Shelf, name: str, margin: float = MARGIN) -> Judged:
         )
     judgements = judge(sheet.claims, results, margin)
     if any(j.verdict is Verdict.SHORT for j in judgements):
-        judgements = across_rigs(judgements, shelf.results_of_several_rigs(drive))
+        judgements = across_rigs(
+            judgements,
+            shelf.results_of_several_rigs(drive),
+            run_effect(shelf.recent_results(drive)),
+        )
     return Judged(
         sheet, margin, tuple(judgements), tuple(disagreements(results)), samples(shelf, sheet)
     )

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 
 from jovik.analysis.cross_rig import RigSlowdown, slowed
 from jovik.analysis.ranking import DriveRank, Ranking, rank
+from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, run_effect
 from jovik.base.errors import PhraseError, UsageError
 from jovik.base.quantities import parse_size
 from jovik.base.step_result import StepResult
@@ -72,7 +73,7 @@ class Ranked:
     """A ranking in the order that was asked for, with the drives as sold.
 
     `kind` is the step it is by, where it is by one; `load` the load whose weights it has; `slowed`
-    what its rigs may have held back.
+    what its rigs may have held back; `effect` what runs were taken to differ by.
     """
 
     ranking: Ranking
@@ -81,6 +82,7 @@ class Ranked:
     kind: str | None = None
     load: str | None = None
     slowed: tuple[RigSlowdown, ...] = ()
+    effect: RunEffect = FLOOR_ALONE
 
 
 def ranked(
@@ -113,8 +115,13 @@ def ranked(
     kind = kind_of(by)
     drives = shelf.drives()
     named = shelf.sheet(yardstick).drive.name if yardstick is not None else None
-    # Who asks for one step means it wherever it was measured, in a ladder too.
-    results = shelf.latest_results(ladders=kind is not None)
+    results = shelf.latest_results()
+    if kind is not None:
+        # Who asks for one step means it wherever it was measured, in a ladder too; the index is
+        # made of the same steps whatever is asked.
+        had = {r.drive for r in results if r.kind == kind}
+        rungs = shelf.latest_results(ladders=True)
+        results = results + [r for r in rungs if r.kind == kind and r.drive not in had]
     kept = {name for name, drive in drives.items() if only.keeps(drive)}
     since = _date(only.since) if only.since is not None else ""
     found = [r for r in results if r.drive in kept and r.started >= since]
@@ -123,8 +130,11 @@ def ranked(
             "no measured drive on this shelf is like that",
             "jovik sheet list shows what there is; leave a filter out",
         )
-    held = slowed(found, shelf.results_of_several_rigs()) if found else []
-    return replace(placed(found, named, drives, by, load), slowed=tuple(held))
+    alike = [r for r in shelf.recent_results() if r.drive in kept and r.started >= since]
+    effect = run_effect(alike)
+    held = slowed(found, shelf.results_of_several_rigs(), effect) if found else []
+    ranked = placed(found, named, drives, by, load, alike=alike, effect=effect)
+    return replace(ranked, slowed=tuple(held))
 
 
 def ranked_rigs(
@@ -155,16 +165,20 @@ def placed(
     drives: Mapping[str, Drive],
     by: str = "drive",
     load: str | None = None,
+    *,
+    alike: Sequence[StepResult] = (),
+    effect: RunEffect = FLOOR_ALONE,
 ) -> Ranked:
-    """Rank these results in an order."""
+    """Rank these results in an order; `alike` and `effect` as for `jovik.analysis.ranking.rank`."""
     kind = kind_of(by)
-    ranking = rank(results, yardstick, _weights(load) if load is not None else None)
+    weights = _weights(load) if load is not None else None
+    ranking = rank(results, yardstick, weights, alike=alike, effect=effect)
     if kind is not None and kind not in ranking.kinds:
         raise UsageError(
             f"no drive was measured with '{kind}'",
             f'measure it: jovik measure TARGET --drive NAME "{kind}"',
         )
-    return Ranked(_ordered(ranking, by, kind, drives), dict(drives), by, kind, load)
+    return Ranked(_ordered(ranking, by, kind, drives), dict(drives), by, kind, load, effect=effect)
 
 
 def kind_of(by: str) -> str | None:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from jovik.analysis.claims import Verdict, judge
 from jovik.analysis.cross_rig import best_across_rigs
+from jovik.analysis.run_effect import run_effect
 from jovik.analysis.samples import ClassLink, SampleFigure, SuspectSample, side_by_side, suspects
 from jovik.hardware.link import named_link
 from jovik.sheets.sheet import Drive, Sheet
@@ -32,8 +33,9 @@ def samples(shelf: Shelf, sheet: Sheet) -> SampleComparison:
     No figures where none was measured.
     """
     drive = sheet.drive
+    effect = run_effect(shelf.recent_results(drive.name))
     results = best_across_rigs(
-        shelf.latest_by_unit(drive.name), shelf.results_of_several_rigs(drive.name)
+        shelf.latest_by_unit(drive.name), shelf.results_of_several_rigs(drive.name), effect
     )
     peers = {n for n, other in shelf.drives().items() if n != drive.name and _alike(other, drive)}
     of_class = [r for r in shelf.latest_results() if r.drive in peers] if peers else []
@@ -43,7 +45,9 @@ def samples(shelf: Shelf, sheet: Sheet) -> SampleComparison:
         if named is not None and named[0].rate_bytes_s is not None
         else None
     )
-    figures = side_by_side(results, of_class, link, solid="solid" in drive.medium.casefold())
+    figures = side_by_side(
+        results, of_class, link, solid="solid" in drive.medium.casefold(), effect=effect
+    )
     short: list[tuple[str, str]] = []
     for unit in dict.fromkeys(f.unit for f in figures):
         mine = [f.result for f in figures if f.unit == unit]

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from jovik.analysis.cross_rig import RigSlowdown, slowed
+from jovik.analysis.run_effect import run_effect
 from jovik.analysis.suitability import Suitability, fit
 from jovik.base.errors import UsageError
 from jovik.sheets.load import Load
@@ -54,5 +55,6 @@ def fitted(shelf: Shelf, name: str, loads: Sequence[Load]) -> Fitted:
     held = slowed(
         [r for r in results if r.conditions.filled_percent is None],
         shelf.results_of_several_rigs(drive.name),
+        run_effect(shelf.recent_results(drive.name)),
     )
     return Fitted(drive, at(None), {level: at(level) for level in levels}, tuple(held))

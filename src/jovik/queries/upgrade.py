@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from jovik.analysis.cross_rig import RigSlowdown, slowed
+from jovik.analysis.run_effect import run_effect
 from jovik.analysis.upgrade import Upgrade, compare
 from jovik.base.errors import UsageError
 from jovik.base.step_result import StepResult
@@ -55,11 +56,17 @@ def upgraded(shelf: Shelf, old: str, new: str, *, link_bytes_s: float | None = N
                 f"{drive.name} has not been measured",
                 f'measure it: jovik measure TARGET --drive "{drive.name}"',
             )
+    effect = run_effect(shelf.recent_results())
     found = compare(
-        before.name, after.name, *results, link_bytes_s=link_bytes_s, new_price=after.price
+        before.name,
+        after.name,
+        *results,
+        link_bytes_s=link_bytes_s,
+        new_price=after.price,
+        effect=effect,
     )
     every = tuple(r for mine in results for r in mine)
-    held = tuple(slowed(every, shelf.results_of_several_rigs()))
+    held = tuple(slowed(every, shelf.results_of_several_rigs(), effect))
     both = [
         (r, s)
         for r in shelf.readings(before.name)

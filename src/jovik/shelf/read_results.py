@@ -205,6 +205,31 @@ def latest(
     return sorted(latest.values(), key=lambda r: places[r.drive])
 
 
+def recent(engine: sa.Engine, name: str | None, most: int) -> list[StepResult]:
+    """See `Shelf.recent_results`."""
+    order = (order_of(engine).desc(), run.c.id.desc(), step.c.position.desc())
+    newest = sa.func.row_number().over(partition_by=(run.c.drive_id, step.c.kind), order_by=order)
+    where = (
+        of_drive(name),
+        SWEEP.is_(None),
+        FILLED.is_(None),
+        sa.exists().where(one_pass.c.step_id == step.c.id),
+    )
+    numbered = (
+        sa.select(step.c.id, newest.label("newest"))
+        .join(run, step.c.run_id == run.c.id)
+        .join(drive, run.c.drive_id == drive.c.id)
+        .where(*where)
+        .subquery()
+    )
+    chosen = sa.select(numbered.c.id).where(numbered.c.newest <= most)
+    return [
+        r
+        for r in results(engine, _among(engine, chosen), with_latencies=False)
+        if is_drive_result(r, filled=False)
+    ]
+
+
 def of_several_rigs(engine: sa.Engine, name: str | None) -> list[StepResult]:
     """See `Shelf.results_of_several_rigs`."""
     mine = sa.select(drive.c.id).where(of_drive(name))

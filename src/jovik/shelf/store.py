@@ -37,6 +37,10 @@ if TYPE_CHECKING:
 log = logging.getLogger(__name__)
 
 
+RECENT = 4
+"""So many results of a kind tell what runs of a drive differ by; more would take long to read."""
+
+
 def insert_if_absent(c: sa.Connection, table: sa.Table, values: dict[str, Any]) -> None:
     """Insert a row, unless one of the same name is there.
 
@@ -500,6 +504,13 @@ class Shelf:
         return read_results.latest(
             self._engine, name, with_latencies=with_latencies, filled=filled, ladders=ladders
         )
+
+    def recent_results(self, name: str | None = None, most: int = RECENT) -> list[StepResult]:
+        """The newest few results of each kind, oldest first: what runs made again tell.
+
+        Of drives that were not filled on purpose, and no rungs of ladders.
+        """
+        return read_results.recent(self._engine, name, most)
 
     def latest_by_unit(self, name: str) -> list[StepResult]:
         """For each unit of a drive the latest result of each kind of step."""

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Any
 
-from jovik.analysis.ranking import DriveRank, Rank, Ranking, StepRank, lead_over_next
+from jovik.analysis.places import Rank
+from jovik.analysis.ranking import DriveRank, Ranking, StepRank, lead_over_next
 from jovik.base.quantities import show_size, show_time, significant
 from jovik.queries.ranking import Ranked, access_time_ns, index_for_money, price_for_terabyte
 from jovik.steps import parse
@@ -105,7 +106,7 @@ def _step_header(found: Ranked) -> list[str]:
 
 def _step_rows(found: Ranked, kind: str) -> Iterator[tuple[str, ...]]:
     rows = ranking_of(found.ranking, kind)
-    for s, lead in zip(rows, lead_over_next(rows), strict=True):
+    for s, lead in zip(rows, lead_over_next(found.ranking, rows), strict=True):
         ahead = (
             "-"
             if lead is None
@@ -134,7 +135,9 @@ def places_table(found: Ranked, drive: str) -> Table:
         # What is in front of the first is the next behind it.
         other = next((s for s in every if s.drive != drive), None)
         lead = (
-            lead_over_next([mine, other] if mine is every[0] else [other, mine])[0]
+            found.ranking.lead(
+                kind, *((drive, other.drive) if mine is every[0] else (other.drive, drive))
+            )
             if other is not None
             else None
         )

@@ -1,0 +1,189 @@
+"""Places among drives, from a fit of drive and step effects and from all pairs at once.
+
+Every step that counts has an effect, and so has every drive; a drive that lacks a step is placed as
+if it had been as good there as it is elsewhere, with what drives differ by from step to step as
+its uncertainty (a two-way layout without repetition; Scheffe, "The Analysis of Variance", ch. 4).
+Two drives differ surely where the interval of their difference excludes nothing, at a level that
+holds for all pairs together (Sidak, "Rectangular Confidence Regions", JASA 1967); the places that a
+drive may hold follow from its pairs (Mogstad, Romano, Shaikh and Wilhelm, Review of Economic
+Studies 2024).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from jovik.analysis.run_effect import RunEffect, weighted
+from jovik.analysis.statistics import CONFIDENCE
+from jovik.base.interval import Interval
+from jovik.base.step_result import StepResult
+
+UNKNOWN_INTERACTION = math.log(1.5)
+"""By how much drives differ from step to step where too few steps are shared to tell."""
+
+Cells = Mapping[str, Mapping[str, Sequence[StepResult]]]
+"""Results by drive and kind of step; several of one kind are of runs made alike."""
+
+
+@dataclass(frozen=True)
+class Rank:
+    """A rank, which is a range where the noise allows no finer one."""
+
+    first: int
+    last: int
+
+    def __str__(self) -> str:
+        return f"{self.first}" if self.first == self.last else f"{self.first}-{self.last}"
+
+
+@dataclass(frozen=True)
+class Places:
+    """Drives on one scale of logs, and which of them surely differ.
+
+    Attributes
+    ----------
+    drives : tuple of str
+    score : float array, shape (n,)
+    variance, freedom : float arrays, shape (n,)
+        NaN where a drive was measured in one pass only.
+    missing : tuple of tuple of str
+        The kinds of step that each drive lacks.
+    """
+
+    drives: tuple[str, ...]
+    score: npt.NDArray[np.float64]
+    variance: npt.NDArray[np.float64]
+    freedom: npt.NDArray[np.float64]
+    missing: tuple[tuple[str, ...], ...]
+
+    @property
+    def level(self) -> float:
+        """The confidence of one pair at which that of all pairs together is 95 %."""
+        pairs = max(len(self.drives) * (len(self.drives) - 1) // 2, 1)
+        return float(CONFIDENCE ** (1 / pairs))
+
+    def reach(self) -> npt.NDArray[np.float64]:
+        """How far the interval of each pair's difference reaches, shape (n, n)."""
+        from scipy.special import stdtrit
+
+        whole = np.add.outer(self.variance, self.variance)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            each = np.where(
+                np.isfinite(self.freedom), self.variance**2 / np.maximum(self.freedom, 1e-9), 0.0
+            )
+            below = np.add.outer(each, each)
+            freedom = np.where(below > 0, whole**2 / below, 1e9)
+        quantile = stdtrit(np.clip(freedom, 1e-3, 1e9), 0.5 + self.level / 2)
+        return np.asarray(quantile * np.sqrt(whole), dtype=np.float64)
+
+    def ahead(self) -> npt.NDArray[np.bool_]:
+        """Whether the drive of a row is surely better than that of a column."""
+        found = np.subtract.outer(self.score, self.score) > self.reach()
+        np.fill_diagonal(found, False)
+        return found
+
+    def ranks(self) -> list[Rank]:
+        """The places that each drive may hold."""
+        ahead = self.ahead()
+        count = len(self.drives)
+        return [Rank(1 + int(ahead[:, i].sum()), count - int(ahead[i].sum())) for i in range(count)]
+
+    def ratio(self, one: str, two: str) -> Interval:
+        """How many times one drive is of another, with the interval that places go by."""
+        i, j = self.drives.index(one), self.drives.index(two)
+        if i == j:
+            return Interval(1.0, 1.0, 1.0)
+        between = float(self.score[i] - self.score[j])
+        reach = float(self.reach()[i, j])
+        if math.isnan(reach):
+            return Interval(math.exp(between))
+        return Interval(math.exp(between), math.exp(between - reach), math.exp(between + reach))
+
+
+def places(cells: Cells, weights: Mapping[str, float], effect: RunEffect) -> Places:
+    """Put drives on one scale.
+
+    Parameters
+    ----------
+    cells : results by drive and kind; each drive has at least one of the kinds
+    weights : mapping of kind to float
+        What each kind counts, above zero.
+    """
+    drives, kinds = tuple(cells), tuple(weights)
+    share = np.array([weights[k] for k in kinds])
+    share = share / share.sum()
+    there = np.array([[bool(cells[d].get(k)) for k in kinds] for d in drives])
+    logs = np.array(
+        [
+            [
+                weighted(_terms(cells[d][k], 1.0), effect).mean if k in cells[d] else 0.0
+                for k in kinds
+            ]
+            for d in drives
+        ]
+    )
+    score, steps = _fit(logs, there, share)
+    between = _interaction(logs - score[:, None] - steps[None, :], there)
+    variances, freedoms = [], []
+    for row, drive in enumerate(drives):
+        mine = share * there[row]
+        mine = mine / mine.sum()
+        terms = [
+            term
+            for k, w in zip(kinds, mine, strict=True)
+            if w > 0
+            for term in _terms(cells[drive][k], float(w))
+        ]
+        figure = weighted(terms, effect)
+        # What the missing steps would have changed.
+        lacking = float(((mine - share) ** 2).sum()) * between
+        whole = figure.variance + lacking
+        variances.append(whole)
+        freedoms.append(
+            figure.freedom * (whole / figure.variance) ** 2
+            if figure.variance > 0 and math.isfinite(figure.freedom)
+            else figure.freedom
+        )
+    missing = tuple(
+        tuple(k for k, is_there in zip(kinds, row, strict=True) if not is_there) for row in there
+    )
+    return Places(drives, score, np.array(variances), np.array(freedoms), missing)
+
+
+def _terms(results: Sequence[StepResult], weight: float) -> list[tuple[float, StepResult]]:
+    """The mean over runs made alike."""
+    return [(weight / len(results), r) for r in results]
+
+
+def _fit(
+    logs: npt.NDArray[np.float64], there: npt.NDArray[np.bool_], share: npt.NDArray[np.float64]
+) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:
+    """Effects of drives and of steps by weighted least squares, those of steps about zero."""
+    drives, kinds = logs.shape
+    if there.all():
+        score = logs @ share
+        return score, (logs - score[:, None]).mean(axis=0)
+    rows, columns = np.nonzero(there)
+    root = np.sqrt(share[columns])
+    design = np.zeros((len(rows) + 1, drives + kinds))
+    at = np.arange(len(rows))
+    design[at, rows] = root
+    design[at, drives + columns] = root
+    # The effects of steps weigh up to nothing, so that a drive's is its weighted mean.
+    design[-1, drives:] = share
+    found = np.linalg.lstsq(design, np.append(root * logs[rows, columns], 0.0), rcond=None)[0]
+    return found[:drives], found[drives:]
+
+
+def _interaction(rest: npt.NDArray[np.float64], there: npt.NDArray[np.bool_]) -> float:
+    """The variance of what drives differ by from step to step, beyond both effects."""
+    drives, kinds = there.shape
+    freedom = int(there.sum()) - drives - kinds + 1
+    if freedom <= 0:
+        return float(UNKNOWN_INTERACTION * UNKNOWN_INTERACTION)
+    return float((rest[there] ** 2).sum() / freedom)
