@@ -9,7 +9,24 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from jovik.analysis.comparability import long_write_of
-from jovik.analysis.statistics import interval, student_quantile, variance
+from jovik.analysis.run_effect import alike_runs
+from jovik.analysis.settling import (
+    EACH_LOOK,
+    FIRST_LOOK,
+    MOST_PASSES,
+    SettlingGoal,
+    SettlingOutcome,
+    look_confidence,
+    on_margin,
+)
+from jovik.analysis.statistics import (
+    CONFIDENCE,
+    Trend,
+    interval,
+    student_quantile,
+    trend,
+    variance,
+)
 from jovik.base.findings import NotSustained, Shape
 from jovik.base.interval import Interval
 from jovik.base.quantities import show_size, show_time
@@ -40,7 +57,9 @@ class ClaimVerdict:
     """One claim, the step it was held against, and the verdict with its reason.
 
     `measured` is in the claim's unit; `share` is measured over claimed. `limit` is what held it
-    back; `passes_to_settle` how many passes in all would tell, where it is too close to call.
+    back; `passes_to_settle` how many passes in all would tell, where it is too close to call;
+    `choice` among how many steps this one was the best; `passes` the figures it is from, of however
+    many runs; `on_margin` whether it lies so near the margin that no verdict would matter.
     """
 
     claim: Claim
@@ -50,6 +69,9 @@ class ClaimVerdict:
     measured: Interval | None = None
     limit: Limit | None = None
     passes_to_settle: int | None = None
+    choice: int = 1
+    passes: tuple[PassFigures, ...] = ()
+    on_margin: bool = False
 
     @property
     def share(self) -> Interval | None:
@@ -58,7 +80,10 @@ class ClaimVerdict:
 
 
 def judge(
-    claims: Sequence[Claim], results: Sequence[StepResult], margin: float = MARGIN
+    claims: Sequence[Claim],
+    results: Sequence[StepResult],
+    margin: float = MARGIN,
+    others: Sequence[StepResult] = (),
 ) -> list[ClaimVerdict]:
     """A judgement for each claim, in the order of the sheet.
 
@@ -69,10 +94,12 @@ def judge(
         At most one for each kind of step: the latest.
     margin : float
         Share of the claim.
+    others : sequence of StepResult
+        Of other runs: the passes of those made alike, on the same sample and rig, count too.
     """
     parsed = [(parse(r.phrase), r) for r in results if r.passes]
     steps = [(s, r) for s, r in parsed if isinstance(s, IoStep) and s.plain]
-    return [_judge_one(claim, steps, margin) for claim in claims]
+    return [_judge_one(claim, steps, margin, others) for claim in claims]
 
 
 def measured(claim: Claim, result: StepResult) -> Interval:
@@ -102,46 +129,122 @@ def _fits(claim: Claim, step: IoStep) -> bool:
     return (claim.depth in (None, step.depth)) and (claim.workers in (None, step.workers))
 
 
+@dataclass(frozen=True)
+class Candidate:
+    """A step that fits a claim, with all passes that count for it.
+
+    `looks` is whether they were looked at before the last of them were made.
+    """
+
+    step: IoStep
+    result: StepResult
+    passes: tuple[PassFigures, ...]
+    looks: bool
+
+    @classmethod
+    def of(cls, step: IoStep, result: StepResult, others: Sequence[StepResult]) -> Candidate:
+        """With the passes of like runs, oldest first."""
+        pool = sorted(alike_runs(result, others), key=lambda r: (r.started, r.run))
+        return cls(step, result, tuple(p for r in pool for p in r.passes), len(pool) > 1)
+
+    def figure(self, claim: Claim, choice: int = 1) -> Interval:
+        """In the claim's unit, at the confidence that looking and choosing leave.
+
+        The best of several is chosen by what it is judged by: each is given a part of the error
+        only (Bonferroni).
+        """
+        error = EACH_LOOK if self.looks else 1 - CONFIDENCE
+        return interval([_of_pass(claim, p) for p in self.passes], 1 - error / choice)
+
+
 def _judge_one(
-    claim: Claim, steps: Sequence[tuple[IoStep, StepResult]], margin: float
+    claim: Claim,
+    steps: Sequence[tuple[IoStep, StepResult]],
+    margin: float,
+    others: Sequence[StepResult],
 ) -> ClaimVerdict:
     if claim.sustained:
         return _judge_sustained(claim, steps, margin)
     fitting = [(s, r) for s, r in steps if _fits(claim, s)]
-    direct = [(s, r) for s, r in fitting if r.conditions.direct]
+    direct = [Candidate.of(s, r, others) for s, r in fitting if r.conditions.direct]
     if not direct:
         reason = "only measured buffered (page cache)" if fitting else "no such step was run"
         return ClaimVerdict(claim, Verdict.UNTESTED, f"{reason}; try: {suggested_phrase(claim)}")
+    # A long write is another test: what is left behind the cliff is in its mean.
+    direct = [c for c in direct if not c.step.fresh] or direct
+    steady = [c for c in direct if _trend_of(c.result) is None]
+    if not steady:
+        found = _trend_of(direct[0].result)
+        assert found is not None
+        return ClaimVerdict(
+            claim,
+            Verdict.UNTESTED,
+            f"{trend_words(found)}, so there is no figure to judge; "
+            "find out why, then measure again",
+            direct[0].result,
+        )
     # "Up to" is a promise about the best case, so the best of the fitting steps is the fair one; of
     # rungs of equal figures the one with more passes.
     better = min if claim.lower_is_better else max
-    step, result = better(direct, key=lambda pair: measured(claim, pair[1]).median)
-    why = _why_this_step(claim, step, len(direct))
-    return _verdict(claim, result, measured(claim, result), margin, why)
+    best = better(steady, key=lambda c: c.figure(claim).median)
+    rivals = [c for c in steady if c is best or not _surely_worse(claim, c, best)]
+    why = _why_this_step(claim, best.step, len(steady))
+    return _verdict(claim, best, margin, why, len(rivals))
 
 
-def _verdict(
-    claim: Claim, result: StepResult, figure: Interval, margin: float, why: str
-) -> ClaimVerdict:
+def _surely_worse(claim: Claim, one: Candidate, best: Candidate) -> bool:
+    """Whether a step was never going to be chosen, so that choosing among it costs nothing."""
+    mine, theirs = one.figure(claim), best.figure(claim)
+    if mine.low is None or mine.high is None or theirs.low is None or theirs.high is None:
+        return False
+    return mine.low > theirs.high if claim.lower_is_better else mine.high < theirs.low
+
+
+def _trend_of(result: StepResult) -> Trend | None:
+    return trend([p.rate_bytes_s for p in result.passes])
+
+
+def trend_words(found: Trend) -> str:
+    """For a reader."""
+    word = "faster" if found.per_pass > 0 else "slower"
+    return f"each pass was {100 * abs(found.per_pass):.1f} % {word} than the one before"
+
+
+def _verdict(claim: Claim, best: Candidate, margin: float, why: str, choice: int) -> ClaimVerdict:
+    result, figure = best.result, best.figure(claim, choice)
     verdict, reason = verdict_of(claim, figure, margin)
     limit = _holding(claim, result) if verdict in (Verdict.SHORT, Verdict.CLOSE) else None
-    wanted = None
+    wanted, near = None, False
     if limit is not None:
         verdict, reason = (
             Verdict.HELD,
             f"the {limit.what} here carries {claim.shown(_in_unit(claim, limit, result))} at "
             f"most: {limit.note}",
         )
-    elif verdict is Verdict.CLOSE and figure.known:
-        wanted = passes_to_settle(claim, result, margin)
-        reason = (
-            f"{_passes(wanted - len(result.passes))} more would settle it"
-            if wanted
-            else "no number of passes up to 1,000 would settle it"
-        )
+    elif verdict is Verdict.CLOSE and figure.low is not None and figure.high is not None:
+        near = best.looks and figure.low > 0 and on_margin(figure.low, figure.high)
+        wanted = None if near else passes_to_settle(claim, best.passes, margin, choice)
+        reason = _open_words(len(best.passes), wanted, near)
     return ClaimVerdict(
-        claim, verdict, "; ".join(x for x in (why, reason) if x), result, figure, limit, wanted
+        claim,
+        verdict,
+        "; ".join(x for x in (why, reason) if x),
+        result,
+        figure,
+        limit,
+        wanted,
+        choice,
+        best.passes,
+        near,
     )
+
+
+def _open_words(made: int, wanted: int | None, near: bool) -> str:
+    if near:
+        return f"{SettlingOutcome.ON_MARGIN}, by {made} passes"
+    if wanted is None:
+        return f"{SettlingOutcome.UNDECIDABLE}: {made} passes at this spread do not tell"
+    return f"{_passes(wanted - made)} more would settle it"
 
 
 def _judge_sustained(
@@ -181,9 +284,29 @@ def _judge_sustained(
         if found.parts[-1].shape is Shape.ALTERNATING:
             why += ", over whole cycles of a rate that alternates"
         figure = sustained.scaled(scale)
-        return _verdict(claim, result, figure, margin, f"{why}; the interval is of one pass")
+        return _sustained_verdict(
+            claim, result, figure, margin, f"{why}; the interval is of one pass"
+        )
     return ClaimVerdict(
         claim, Verdict.UNTESTED, f"a sustained figure needs a long write; try: {LONG_WRITE}"
+    )
+
+
+def _sustained_verdict(
+    claim: Claim, result: StepResult, figure: Interval, margin: float, why: str
+) -> ClaimVerdict:
+    verdict, reason = verdict_of(claim, figure, margin)
+    limit = _holding(claim, result) if verdict in (Verdict.SHORT, Verdict.CLOSE) else None
+    if limit is not None:
+        verdict, reason = (
+            Verdict.HELD,
+            f"the {limit.what} here carries {claim.shown(_in_unit(claim, limit, result))} at "
+            f"most: {limit.note}",
+        )
+    elif verdict is Verdict.CLOSE:
+        reason = "a longer write would settle it"
+    return ClaimVerdict(
+        claim, verdict, "; ".join(x for x in (why, reason) if x), result, figure, limit
     )
 
 
@@ -229,26 +352,44 @@ def _in_unit(claim: Claim, limit: Limit, result: StepResult) -> float:
     return limit.rate_bytes_s / step.block_bytes if claim.unit == "IOPS" else limit.rate_bytes_s
 
 
-MOST_PASSES = 1000
+def passes_to_settle(
+    claim: Claim, passes: Sequence[PassFigures], margin: float, choice: int = 1
+) -> int | None:
+    """The number of passes expected to decide a claim at the spread so far.
 
-
-def passes_to_settle(claim: Claim, result: StepResult, margin: float) -> int | None:
-    """The number of passes expected to decide a claim at the spread so far; None above 1,000.
-
-    With n passes the interval reaches ``t(n - 1) s / sqrt(n)`` to either side on the logarithm (see
-    `statistics.interval`).
+    With n passes the interval reaches ``t(n - 1) s / sqrt(n)`` to either side on the logarithm, at
+    the level of a look (`jovik.analysis.settling`). None where more than `MOST_PASSES` would be
+    needed.
     """
-    values = [_of_pass(claim, p) / claim.figure for p in result.passes]
+    values = [_of_pass(claim, p) / claim.figure for p in passes]
     logs = [-math.log(v) if claim.lower_is_better else math.log(v) for v in values if v > 0]
     if len(logs) < 2:
         return None
     middle = statistics.fmean(logs)
     spread = math.sqrt(variance(logs, middle))
     away = abs(middle - math.log(1 - margin))
-    for count in range(len(logs) + 1, MOST_PASSES + 1):
-        if student_quantile(count - 1) * spread / math.sqrt(count) <= away:
+    confidence = look_confidence(choice)
+    for count in range(max(len(logs) + 1, FIRST_LOOK), MOST_PASSES + 1):
+        if student_quantile(count - 1, confidence) * spread / math.sqrt(count) <= away:
             return count
     return None
+
+
+def settling_goal(found: ClaimVerdict, margin: float) -> SettlingGoal:
+    """What more passes of a verdict's step are to settle."""
+    assert found.step is not None
+    claim = found.claim
+    step = parse(found.step.phrase)
+    assert isinstance(step, IoStep)
+    # A rate as a share of the claim, larger being better: of a time, the claim over it.
+    if claim.lower_is_better:
+        per_rate = claim.figure / 1e9 / step.block_bytes
+    elif claim.unit == "IOPS":
+        per_rate = 1 / claim.figure / step.block_bytes
+    else:
+        per_rate = 1 / claim.figure
+    prior = tuple(p.rate_bytes_s * per_rate for p in found.passes)
+    return SettlingGoal(per_rate, 1 - margin, found.choice, prior)
 
 
 def _of_pass(claim: Claim, one: PassFigures) -> float:

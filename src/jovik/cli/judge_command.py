@@ -70,12 +70,22 @@ def _settle(shelf: Shelf, found: Judged, target: str) -> bool:
     from jovik.cli.run_flow import run_order
     from jovik.runs import request_for_undecided
 
-    order = request_for_undecided(found.judgements, target)
+    order = request_for_undecided(found.judgements, target, found.margin)
     if order is None:
-        click.echo("nothing is too close to call", err=True)
+        click.echo(_nothing_to_settle(found), err=True)
         return False
     run_order(shelf, found.sheet, order, "table")
     return True
+
+
+def _nothing_to_settle(found: Judged) -> str:
+    """Why no pass is made: nothing is open, or nothing that more passes could settle."""
+    from jovik.analysis.claims import Verdict
+
+    left = [j.claim.what for j in found.judgements if j.verdict is Verdict.CLOSE]
+    if not left:
+        return "nothing is too close to call"
+    return f"more passes cannot settle {', '.join(left)}: its line below says why, and what would"
 
 
 def _show(found: Judged, form: str) -> None:

@@ -50,7 +50,7 @@ def judged(shelf: Shelf, name: str, margin: float = MARGIN) -> Judged:
         raise UsageError(
             f"{drive} has not been measured", f'measure it: jovik measure TARGET --drive "{drive}"'
         )
-    judgements = judge(sheet.claims, results, margin)
+    judgements = judge(sheet.claims, results, margin, shelf.results(drive))
     if any(j.verdict is Verdict.SHORT for j in judgements):
         judgements = across_rigs(
             judgements,

@@ -5,10 +5,17 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from jovik.analysis.settling import SettlingGoal
 from jovik.analysis.statistics import interval
 
 FEWEST_PASSES = 3
 """With fewer, an interval says little: Student's quantile for two passes is 12.7."""
+FEWEST_TO_STOP_EARLY = 5
+"""Stopping once an interval is narrow picks those that look narrow by chance.
+
+From three passes on, intervals then hold the truth in 92 % of cases, from five on in 94 % (by
+simulation, tests/truth).
+"""
 
 
 @dataclass(frozen=True)
@@ -24,11 +31,15 @@ class TimeAllowance:
 
 @dataclass(frozen=True)
 class RepetitionPolicy:
-    """Minimum and maximum passes, and the half width of the interval to reach."""
+    """Minimum and maximum passes, and what they are to reach.
+
+    The half width of the interval, or the verdict on a claim.
+    """
 
     least: int = 5
     most: int = 5
     precision: float | None = None
+    goal: SettlingGoal | None = None
 
     def verdict(
         self, rates: Sequence[float], spent_ns: int, allowed: TimeAllowance | None
@@ -46,6 +57,12 @@ class RepetitionPolicy:
         """
         count = len(rates)
         passes = f"{count} {'pass' if count == 1 else 'passes'}"
+        if self.goal is not None:
+            outcome = self.goal.outcome(rates)
+            if outcome is not None:
+                return f"stopped after {passes}: {outcome}"
+            if count >= self.most:
+                return f"stopped after {passes}: not settled yet"
         if count >= self.least and self.precision is not None:
             half = interval(rates).half_width
             if half is not None and half <= self.precision:

@@ -8,13 +8,13 @@ from __future__ import annotations
 import os
 import secrets
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 from jovik.base.errors import UsageError
 from jovik.hardware.target import Target, resolve
 from jovik.runs.environment import machine_id
-from jovik.steps import Plan, load_plan, parse
+from jovik.steps import IoStep, Plan, load_plan, parse
 
 if TYPE_CHECKING:
     from jovik.analysis.claims import ClaimVerdict
@@ -23,8 +23,6 @@ if TYPE_CHECKING:
     from jovik.shelf.store import Shelf
 
 DEFAULT_PLAN = "first-look"
-MOST_SETTLING = 60
-"""Passes that settling may take for a claim: what needs more lies on the margin."""
 DYING_S = 2.0
 """How long a process that was killed a moment ago may take to give its memory back, seconds."""
 
@@ -79,6 +77,7 @@ class RunRequest:
                     "least": t.repeat.least,
                     "most": t.repeat.most,
                     "precision": t.repeat.precision,
+                    "goal": t.repeat.goal.as_json() if t.repeat.goal else None,
                 }
                 for t in self.tasks
             ],
@@ -188,27 +187,47 @@ def resume_request(
     return record, request_from_run(record, target, rig_name=record.rig, **more)
 
 
-def request_for_undecided(judgements: Sequence[ClaimVerdict], target: str) -> RunRequest | None:
-    """An order for what is too close to call, with as many passes as that should take.
+SETTLING_WRITE_NS = 300 * 10**6
+"""A pass that settles a writing claim is so long: it wears the drive less than a whole second.
 
-    None where nothing is.
+What a pass loses at its beginning weighs more in it: 0.1 to 0.4 % on drives held by the kernel to a
+set speed (docs/numbers.md).
+"""
+
+
+def request_for_undecided(
+    judgements: Sequence[ClaimVerdict], target: str, margin: float
+) -> RunRequest | None:
+    """An order for what is too close to call, each step repeated until its claim is settled.
+
+    None where nothing is that more passes could settle.
     """
+    from jovik.analysis.claims import Verdict, settling_goal
+    from jovik.analysis.settling import MOST_PASSES
     from jovik.runs.repetition import RepetitionPolicy
     from jovik.runs.task import Task
 
     open_ones = {
         j.step.phrase: j
         for j in judgements
-        if j.step is not None and j.verdict == "too close to call"
+        if j.step is not None
+        and j.verdict is Verdict.CLOSE
+        and not j.claim.sustained
+        and not j.on_margin
     }
     tasks = []
     for phrase, j in open_ones.items():
-        count = min(max(j.passes_to_settle or MOST_SETTLING, 5), MOST_SETTLING)
         step = parse(phrase)
+        left = MOST_PASSES - len(j.passes)
+        if left <= 0:
+            continue
         if step.writes:
             # So many writes one after the other would measure where the write cache ends.
             tasks.append(Task(parse("rest until recovered"), RepetitionPolicy(1, 1)))
-        tasks.append(Task(step, RepetitionPolicy(count, count)))
+            if isinstance(step, IoStep) and not step.has_amount:
+                step = replace(step, time_ns=SETTLING_WRITE_NS)
+        goal = settling_goal(j, margin)
+        tasks.append(Task(step, RepetitionPolicy(1, left, goal=goal)))
     return (
         RunRequest(
             target=resolve(target), tasks=tuple(tasks), plan="settling", seed=secrets.randbits(40)
@@ -220,6 +239,7 @@ def request_for_undecided(judgements: Sequence[ClaimVerdict], target: str) -> Ru
 
 def _tasks(record: Mapping[str, Any]) -> tuple[Task, ...]:
     """The tasks of a run as the shelf holds them."""
+    from jovik.analysis.settling import SettlingGoal
     from jovik.runs.repetition import RepetitionPolicy
     from jovik.runs.task import Task
 
@@ -231,7 +251,12 @@ def _tasks(record: Mapping[str, Any]) -> tuple[Task, ...]:
     return tuple(
         Task(
             parse(t["phrase"]),
-            RepetitionPolicy(t["least"], t["most"], t["precision"]),
+            RepetitionPolicy(
+                t["least"],
+                t["most"],
+                t["precision"],
+                SettlingGoal.from_json(t["goal"]) if t.get("goal") else None,
+            ),
             t["spare"],
             t.get("ladder"),
         )

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from jovik.analysis.claims import trend_words
 from jovik.analysis.comparability import passes_differ
+from jovik.analysis.statistics import trend
 from jovik.base.errors import DriveError, TargetError
 from jovik.base.fault_errors import fault_error
 from jovik.base.findings import Findings
@@ -64,7 +66,8 @@ def summarise(
         for t in traces
         if t.first_fault
     ][:1]
-    said += [x for x in (spread_note([t.rate_bytes_s for t in traces]),) if x]
+    rates = [t.rate_bytes_s for t in traces]
+    said += [x for x in (spread_note(rates), trend_note(rates)) if x]
     return StepResult(
         phrase=step.canonical,
         kind=step.kind,
@@ -87,6 +90,14 @@ def spread_note(rates: Sequence[float]) -> str:
         "something changed between them, such as a full write cache, heat, or other work "
         "on the machine"
     )
+
+
+def trend_note(rates: Sequence[float]) -> str:
+    """A word of warning where passes get faster or slower one after the other."""
+    found = trend(rates)
+    if found is None:
+        return ""
+    return f"{trend_words(found)}: it is in no verdict; find out what drifts"
 
 
 def stamp_note(trace: Trace) -> str:

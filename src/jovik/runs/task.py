@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from jovik.runs.repetition import FEWEST_PASSES, RepetitionPolicy
+from jovik.runs.repetition import FEWEST_TO_STOP_EARLY, RepetitionPolicy
 from jovik.steps import Plan, Step
 
 
@@ -68,5 +68,5 @@ def _repeat(
     # A long write changes the drive it measures: made again it would meet another one.
     count = of_line or (1 if step.once else of_plan)
     if precision is not None and not step.once:
-        return RepetitionPolicy(FEWEST_PASSES, max(count, 30), precision)
+        return RepetitionPolicy(FEWEST_TO_STOP_EARLY, max(count, 30), precision)
     return RepetitionPolicy(count, count)

@@ -171,6 +171,11 @@ class Behaviour(StrictModel):
     pass_spread, slice_spread : float
         Standard deviation of the log of the rate: of a wandering that `wander_time` forgets, and
         between time slices.
+    run_spread : float
+        Standard deviation of the log of a factor that all passes of a run share.
+    pass_memory : float
+        Where above 0, each pass has a factor of its own, of the spread `pass_spread`, that
+        resembles the one of the pass before by this correlation.
     latency_spread : float
         Standard deviation of the log of the latency.
     capacity : int, bytes
@@ -207,6 +212,8 @@ class Behaviour(StrictModel):
     heat: Heat | None = None
     pass_spread: Share = 0.01
     slice_spread: Share = 0.02
+    run_spread: Share = 0.0
+    pass_memory: Annotated[float, Field(ge=0, lt=1, strict=False)] = 0.0
     wander_time: Time = 2 * 10**9
     latency_spread: Share = 0.3
     serial: str = "MODEL-0001"

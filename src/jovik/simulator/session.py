@@ -69,6 +69,8 @@ class ModelSession:
         self._laid_out = 0
         self._filled = 0
         self._copied: tuple[int, ...] = ()
+        self._of_run: float | None = None
+        self._of_pass = 0.0
 
     def now_ns(self) -> int:
         """The virtual clock."""
@@ -156,7 +158,10 @@ class ModelSession:
         """One pass; see `jovik.base.session.Session.run`."""
         rng = np.random.default_rng([work.seed])
         series = self._simulate(
-            replace(work, time_ns=ENDLESS_NS) if work.endless else work, rng, watch
+            replace(work, time_ns=ENDLESS_NS) if work.endless else work,
+            rng,
+            watch,
+            self._factor(work.seed),
         )
         flush = self.drive.behaviour.flush_time if work.writes else 0
         self.state.idle(flush)
@@ -178,6 +183,22 @@ class ModelSession:
             else None,
         )
 
+    def _factor(self, seed: int) -> float:
+        """What this pass does of its usual rate: the run's luck and its own, which remembers."""
+        behaviour = self.drive.behaviour
+        if not behaviour.run_spread and not behaviour.pass_memory:
+            return 1.0
+        rng = np.random.default_rng([seed, 3])
+        first = self._of_run is None
+        if self._of_run is None:
+            self._of_run = float(rng.normal())
+        memory = behaviour.pass_memory
+        if memory:
+            keep = 0.0 if first else memory
+            self._of_pass = keep * self._of_pass + math.sqrt(1 - keep * keep) * float(rng.normal())
+        own = behaviour.pass_spread * self._of_pass if memory else 0.0
+        return math.exp(behaviour.run_spread * self._of_run + own)
+
     def _stamps(self, work: Workload) -> StampFaults:
         """What reading back finds.
 
@@ -190,9 +211,13 @@ class ModelSession:
         return StampFaults(work.span_bytes // 4096, lost // 4096, 0, 0, where)
 
     def _simulate(
-        self, work: Workload, rng: np.random.Generator, watch: ProgressCallback
+        self,
+        work: Workload,
+        rng: np.random.Generator,
+        watch: ProgressCallback,
+        factor: float = 1.0,
     ) -> Series:
-        """The slices of a pass."""
+        """The slices of a pass; `factor` is on its rate."""
         luck = RateNoise(self.drive.behaviour, rng)
         total = work.amount_bytes / work.block_bytes if work.amount_bytes is not None else math.inf
         total = math.floor(total) if math.isfinite(total) else total
@@ -213,7 +238,7 @@ class ModelSession:
                 else work.span_bytes / 2
             )
             ios, used = state.serve(
-                work, min(SLICE_NS, end_ns - at), luck.next(), total - done, position
+                work, min(SLICE_NS, end_ns - at), factor * luck.next(), total - done, position
             )
             if bad.any:
                 bad.meet(series, work, done, ios, at, rng)

@@ -1,0 +1,81 @@
+"""Looking after each pass whether a claim is settled, without erring more often for looking.
+
+A test at 5 % that is made again after each pass errs far more often than in 5 % of cases. Here each
+look is a Student test at one much smaller level, found by simulation so that all looks together,
+from the fifth pass to the two-hundredth, err in 2.5 % of cases a side (a boundary constant in the
+p-value; Jennison and Turnbull, "Group Sequential Methods", 2000, ch. 2). All passes of a sample on
+a rig count, in whatever run they were made, so that settling again is only looking on.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
+from enum import StrEnum
+from typing import Any
+
+from jovik.analysis.statistics import interval
+
+EACH_LOOK = 0.006
+"""Two-sided level of one look: 4.7 % for all from `FIRST_LOOK` to `MOST_PASSES`, by simulation."""
+FIRST_LOOK = 5
+MOST_PASSES = 200
+NEAR = 0.01
+"""Where the interval reaches no further and still holds the margin, the drive is on it."""
+
+
+class SettlingOutcome(StrEnum):
+    """How settling ended."""
+
+    DECIDED = "settled"
+    ON_MARGIN = "on the margin, within 1 %"
+    UNDECIDABLE = "cannot be settled here"
+
+
+@dataclass(frozen=True)
+class SettlingGoal:
+    """What settling a claim is about.
+
+    `share_per_rate` makes a rate in bytes a second a share of the claim; `least_share` is what
+    meets it; `choice` is among how many steps this one is the best; `prior` are the shares of
+    earlier passes.
+    """
+
+    share_per_rate: float
+    least_share: float
+    choice: int = 1
+    prior: tuple[float, ...] = ()
+
+    def outcome(self, rates_bytes_s: Sequence[float]) -> SettlingOutcome | None:
+        """How it ends with these passes; None to go on."""
+        shares = [*self.prior, *(r * self.share_per_rate for r in rates_bytes_s)]
+        if len(shares) < FIRST_LOOK or min(shares) <= 0:
+            return SettlingOutcome.UNDECIDABLE if len(shares) >= MOST_PASSES else None
+        figure = interval(shares, look_confidence(self.choice))
+        if figure.low is None or figure.high is None:
+            return None
+        if figure.high < self.least_share or figure.low > self.least_share:
+            return SettlingOutcome.DECIDED
+        if on_margin(figure.low, figure.high):
+            return SettlingOutcome.ON_MARGIN
+        return SettlingOutcome.UNDECIDABLE if len(shares) >= MOST_PASSES else None
+
+    def as_json(self) -> dict[str, Any]:
+        """As a run keeps it, to be gone on with."""
+        return asdict(self)
+
+    @classmethod
+    def from_json(cls, stored: dict[str, Any]) -> SettlingGoal:
+        """What `as_json` gave."""
+        return cls(**stored | {"prior": tuple(stored["prior"])})
+
+
+def look_confidence(choice: int = 1) -> float:
+    """The confidence of an interval that is looked at again and again."""
+    return 1 - EACH_LOOK / choice
+
+
+def on_margin(low: float, high: float) -> bool:
+    """Whether an interval that holds the margin is so narrow that no verdict would matter."""
+    return math.log(high / low) / 2 <= NEAR
