@@ -21,6 +21,9 @@ demo: $(BIN)/jovik   ## the main job on model drives, shelf and picture included
 test: $(BIN)/jovik   ## all tests; COVERAGE=--cov counts the lines that they run
 	$(BIN)/python -m pytest -n 3 --dist loadfile $(COVERAGE)
 
+truth: $(BIN)/jovik   ## what Jovik says, held against made series and shelves of known truth: up to half an hour
+	$(BIN)/python -m tests.truth
+
 lint: $(BIN)/jovik
 	$(BIN)/ruff format --check src tests tools benchmarks examples fuzz
 	$(BIN)/ruff check src tests tools benchmarks examples fuzz

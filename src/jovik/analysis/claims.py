@@ -12,6 +12,7 @@ from jovik.analysis.comparability import long_write_of
 from jovik.analysis.run_effect import alike_runs
 from jovik.analysis.settling import (
     EACH_LOOK,
+    FIRST_ERROR,
     FIRST_LOOK,
     MOST_PASSES,
     SettlingGoal,
@@ -20,7 +21,6 @@ from jovik.analysis.settling import (
     on_margin,
 )
 from jovik.analysis.statistics import (
-    CONFIDENCE,
     Trend,
     interval,
     student_quantile,
@@ -153,7 +153,7 @@ class Candidate:
         The best of several is chosen by what it is judged by: each is given a part of the error
         only (Bonferroni).
         """
-        error = EACH_LOOK if self.looks else 1 - CONFIDENCE
+        error = EACH_LOOK if self.looks else FIRST_ERROR
         return interval([_of_pass(claim, p) for p in self.passes], 1 - error / choice)
 
 

@@ -134,7 +134,10 @@ def weighted(terms: Sequence[tuple[float, StepResult]], effect: RunEffect) -> Lo
         part = weight * weight * figure.variance
         passes += part
         below += part * part / figure.freedom if figure.freedom else 0.0
-    whole = passes + sum(s * s for s in of_run.values())
+    shared = sum(s * s for s in of_run.values())
+    whole = passes + shared
+    if effect.spread:
+        below += shared * shared / effect.freedom
     if not known:
         return LogFigure(mean, math.nan, 0.0)
     return LogFigure(mean, whole, whole * whole / below if below > 0 else math.inf)

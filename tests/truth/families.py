@@ -1,0 +1,7 @@
+"""Every kind of case of the suite, in the order of the table."""
+
+from __future__ import annotations
+
+from tests.truth import series, shelves
+
+FAMILIES = (*series.FAMILIES, *shelves.FAMILIES)
