@@ -6,7 +6,7 @@ DEMO ?= demo
 SECONDS_EACH ?= 30
 COVERAGE ?=
 
-.PHONY: demo test lint screenshots manual bench fuzz clean
+.PHONY: demo test truth lint screenshots manual bench fuzz clean
 
 $(BIN)/jovik: pyproject.toml
 	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11))' || { echo "Jovik needs Python 3.11 or later; name one: make PYTHON=python3.12 ..."; exit 1; }

@@ -84,6 +84,7 @@ def judge(
     results: Sequence[StepResult],
     margin: float = MARGIN,
     others: Sequence[StepResult] = (),
+    rigs: int = 1,
 ) -> list[ClaimVerdict]:
     """A judgement for each claim, in the order of the sheet.
 
@@ -96,10 +97,12 @@ def judge(
         Share of the claim.
     others : sequence of StepResult
         Of other runs: the passes of those made alike, on the same sample and rig, count too.
+    rigs : int
+        Among how many rigs these results are chosen.
     """
     parsed = [(parse(r.phrase), r) for r in results if r.passes]
     steps = [(s, r) for s, r in parsed if isinstance(s, IoStep) and s.plain]
-    return [_judge_one(claim, steps, margin, others) for claim in claims]
+    return [_judge_one(claim, steps, margin, others, rigs) for claim in claims]
 
 
 def measured(claim: Claim, result: StepResult) -> Interval:
@@ -162,6 +165,7 @@ def _judge_one(
     steps: Sequence[tuple[IoStep, StepResult]],
     margin: float,
     others: Sequence[StepResult],
+    rigs: int,
 ) -> ClaimVerdict:
     if claim.sustained:
         return _judge_sustained(claim, steps, margin)
@@ -189,7 +193,7 @@ def _judge_one(
     best = better(steady, key=lambda c: c.figure(claim).median)
     rivals = [c for c in steady if c is best or not _surely_worse(claim, c, best)]
     why = _why_this_step(claim, best.step, len(steady))
-    return _verdict(claim, best, margin, why, len(rivals))
+    return _verdict(claim, best, margin, why, len(rivals) * rigs)
 
 
 def _surely_worse(claim: Claim, one: Candidate, best: Candidate) -> bool:

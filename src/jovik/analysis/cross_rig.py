@@ -8,30 +8,66 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from jovik.analysis.claims import ClaimVerdict, Verdict, measured
-from jovik.analysis.comparability import rate_of
+from jovik.analysis.claims import ClaimVerdict, Verdict, judge
 from jovik.analysis.consistency import ALIKE
 from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, ratio_across
 from jovik.analysis.statistics import ratio_interval
-from jovik.base.step_result import Limit, LimitSource, StepResult
+from jovik.base.step_result import StepResult
 
 
 def across_rigs(
-    judgements: Sequence[ClaimVerdict],
-    others: Sequence[StepResult],
-    effect: RunEffect = FLOOR_ALONE,
+    judgements: Sequence[ClaimVerdict], others: Sequence[StepResult], margin: float
 ) -> list[ClaimVerdict]:
-    """The same verdicts, with a claim held back by its rig where the sample did better on another.
+    """The same verdicts, each claim decided on the rig on which the sample showed most.
+
+    What a sample can do is not for a cable to say. The best of several rigs is a choice, and is
+    paid for as that among steps is.
 
     Parameters
     ----------
     others : sequence of StepResult
-        Of the same drive, from any rig and time.
+        Of the same drive, from any rig and time, the newest last.
     """
-    return [
-        _held(j, others, effect) if j.verdict is Verdict.SHORT and not j.claim.sustained else j
-        for j in judgements
+    return [_on_its_best_rig(j, others, margin) for j in judgements]
+
+
+def _on_its_best_rig(j: ClaimVerdict, others: Sequence[StepResult], margin: float) -> ClaimVerdict:
+    if j.step is None or j.share is None or j.claim.sustained:
+        return j
+    here = j.step.conditions
+    if here.unit is None or here.rig is None or j.verdict in (Verdict.MET, Verdict.BEATEN):
+        return j
+    rigs: dict[str, dict[str, StepResult]] = {}
+    for o in others:
+        there = o.conditions
+        if (there.unit, there.firmware) == (here.unit, here.firmware) and there.rig is not None:
+            rigs.setdefault(there.rig, {})[o.kind] = o
+    found = [
+        (rig, judge([j.claim], list(of_kind.values()), margin, others, len(rigs))[0])
+        for rig, of_kind in rigs.items()
+        if rig != here.rig
     ]
+    better = [(rig, x) for rig, x in found if x.share is not None and _does_more(x, j)]
+    if not better:
+        return j
+    rig, best = max(better, key=lambda pair: _turned(pair[1]))
+    assert j.measured is not None and best.step is not None
+    why = (
+        f"on rig '{rig}' (run {best.step.run}); on rig '{here.rig}' the same unit did only "
+        f"{j.claim.shown(j.measured.median)}"
+    )
+    return replace(best, why="; ".join(x for x in (best.why, why) if x))
+
+
+def _turned(j: ClaimVerdict) -> float:
+    """Measured over claimed, larger being better."""
+    share = j.share.median if j.share is not None else 0.0
+    return 1 / share if j.claim.lower_is_better and share else share
+
+
+def _does_more(one: ClaimVerdict, two: ClaimVerdict) -> bool:
+    """Whether one verdict's figure is better by more than the tolerance."""
+    return _turned(two) < (1 - ALIKE) * _turned(one)
 
 
 @dataclass(frozen=True)
@@ -81,6 +117,8 @@ def same_sample_other_rigs(r: StepResult, others: Sequence[StepResult]) -> list[
         for o in others
         if (o.kind, o.conditions.unit) == (r.kind, here.unit)
         and o.conditions.rig not in (None, here.rig)
+        # Another firmware is another drive, and no fault of the rig.
+        and o.conditions.firmware == here.firmware
         and not here.differences(o.conditions)
     ]
 
@@ -104,22 +142,6 @@ def best_across_rigs(
         better = [o for o in same_sample_other_rigs(r, others) if _above(o, r, effect)]
         found.append(better[-1] if better else r)
     return found
-
-
-def _held(j: ClaimVerdict, others: Sequence[StepResult], effect: RunEffect) -> ClaimVerdict:
-    step, here = j.step, j.measured
-    if step is None or here is None:
-        return j
-    better = [o for o in same_sample_other_rigs(step, others) if _above(o, step, effect)]
-    if not better:
-        return j
-    best = better[-1]
-    reached = j.claim.shown(measured(j.claim, best).median)
-    why = f"the same unit reached {reached} on rig '{best.conditions.rig}' (run {best.run})"
-    limit = Limit(LimitSource.RIG, rate_of(step).median, why)
-    return replace(
-        j, verdict=Verdict.HELD, why="; ".join(x for x in (j.why, why) if x), limit=limit
-    )
 
 
 def _above(one: StepResult, two: StepResult, effect: RunEffect) -> bool:

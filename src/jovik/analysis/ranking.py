@@ -54,10 +54,10 @@ class DriveRank:
 
 @dataclass(frozen=True)
 class Exclusion:
-    """A result that was not compared, and why."""
+    """A result that was not compared, and why; with no kind, all results of the drive."""
 
     drive: str
-    kind: str
+    kind: str | None
     why: str
 
 

@@ -108,11 +108,15 @@ class SampleFigure:
 
 @dataclass(frozen=True)
 class SuspectSample:
-    """A unit that is not right: what tells so, and what to check, the likeliest first."""
+    """A unit that is not right: what tells so, and what to check, the likeliest first.
+
+    `kinds` are the kinds of step that tell so.
+    """
 
     unit: str
     evidence: tuple[str, ...]
     checks: tuple[str, ...]
+    kinds: tuple[str, ...] = ()
 
 
 def side_by_side(
@@ -178,22 +182,61 @@ def suspects(
     short_kinds : sequence of (unit, kind)
         What fell short of its claim.
     """
+    units = list(dict.fromkeys(f.unit for f in figures))
+    # What every sample misses is the claim's fault, or the drive's, and no sample's.
+    of_all = {
+        kind
+        for _, kind in short_kinds
+        if len(units) > 1
+        and {who for who, k in short_kinds if k == kind}
+        >= {f.unit for f in figures if f.kind == kind}
+    }
     found = []
-    for unit in dict.fromkeys(f.unit for f in figures):
+    for unit in units:
         mine = [f for f in figures if f.unit == unit]
-        evidence = [
-            _sibling_words(f)
-            for f in mine
-            if f.share is not None and (f.share.high or f.share.median) < FAR
-        ]
-        evidence += [words for f in mine for words in _band_words(f)]
-        errors = sum(f.result.errors for f in mine)
-        evidence += [f"{errors} errors"] if errors else []
+        guilty: list[SampleFigure] = []
+        evidence = []
+        for f in mine:
+            words = _evidence_of(f)
+            evidence += words
+            guilty += [f] if words else []
         if not evidence:
             continue
-        evidence += [f"{kind}: short of its claim" for who, kind in short_kinds if who == unit]
-        found.append(SuspectSample(unit, tuple(evidence), tuple(_checks(mine, figures))))
+        evidence += [
+            f"{kind}: short of its claim"
+            for who, kind in short_kinds
+            if who == unit and kind not in of_all
+        ]
+        found.append(
+            SuspectSample(
+                unit,
+                tuple(evidence),
+                tuple(_checks(guilty, figures)),
+                tuple(f.kind for f in guilty),
+            )
+        )
     return found
+
+
+def _evidence_of(figure: SampleFigure) -> list[str]:
+    """What one figure says against its unit."""
+    said = []
+    if not explained(figure.result):
+        if figure.share is not None and (figure.share.high or figure.share.median) < FAR:
+            said.append(_sibling_words(figure))
+        said += _band_words(figure)
+    errors = figure.result.errors
+    return said + ([f"{figure.kind}: {errors:,} errors"] if errors else [])
+
+
+def explained(result: StepResult) -> bool:
+    """Whether something was seen that makes a figure low without any fault of the sample.
+
+    Heat, a write cache that was full before the step began, or others at work on the machine.
+    """
+    hot = any(x.what is LimitSource.HEAT for x in result.limits)
+    found = result.findings
+    return hot or found.write_cache_full or bool(found.disturbances)
 
 
 def _band_words(figure: SampleFigure) -> list[str]:

@@ -3,8 +3,8 @@
 A test at 5 % that is made again after each pass errs far more often than in 5 % of cases. Here the
 error is spent in two parts: most of it on the first verdict, from the passes that a run makes
 anyway, and the rest on all looks that follow, each a Student test at one much smaller level (a
-boundary constant in the p-value; Jennison and Turnbull, "Group Sequential Methods", 2000, ch. 2, and
-ch. 7 for spending). The levels are found by simulation, so that everything together, to the
+boundary constant in the p-value; Jennison and Turnbull, "Group Sequential Methods", 2000, ch. 2 and
+7). The levels are found by simulation, so that everything together, to the
 two-hundredth pass, errs in 2.5 % of cases a side. All passes of a sample on a rig count, in
 whatever run they were made, so that settling again is only looking on.
 """

@@ -14,6 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from jovik.analysis.health import PLAUSIBLE_C
+from jovik.base.findings import TemperatureRange
 from jovik.base.step_result import Limit, LimitSource
 from jovik.base.trace import SLICE_NS
 
@@ -74,57 +75,120 @@ def assess_sensors(samples: TemperatureSeries) -> list[SensorReading]:
     return found
 
 
-def trusted_temperatures(samples: TemperatureSeries) -> list[tuple[float, float]]:
-    """(seconds, degrees) of the warmest sensor that can be believed."""
-    good = {r.name for r in assess_sensors(samples) if not r.set_aside}
+def believed(samples: TemperatureSeries) -> frozenset[str]:
+    """Names of the sensors that can be believed, by all that is known of them."""
+    return frozenset(r.name for r in assess_sensors(samples) if not r.set_aside)
+
+
+def trusted_temperatures(
+    samples: TemperatureSeries, good: frozenset[str] | None = None
+) -> list[tuple[float, float]]:
+    """(seconds, degrees) of the warmest sensor that can be believed.
+
+    Parameters
+    ----------
+    good : set of str, optional
+        The sensors to believe, where more is known of them than these samples tell.
+    """
+    names = believed(samples) if good is None else good
     return [
-        (t, max(v for n, v in values.items() if n in good))
+        (t, max(v for n, v in values.items() if n in names))
         for t, values in samples
-        if good & set(values)
+        if names & set(values)
     ]
 
 
-def seconds_above(samples: TemperatureSeries, limit_c: float) -> float:
-    """Seconds that trusted sensors were at or above a limit, each reading held until the next."""
-    warm = trusted_temperatures(samples)
+def seconds_above(warm: Sequence[tuple[float, float]], limit_c: float) -> float:
+    """Seconds at or above a limit, each reading held until the next."""
     return sum(b[0] - a[0] for a, b in pairwise(warm) if a[1] >= limit_c)
+
+
+@dataclass(frozen=True)
+class Warmth:
+    """How warm a step was, whether heat held it down, and what to tell a reader."""
+
+    temperature: TemperatureRange | None
+    limit: Limit | None
+    notes: tuple[str, ...]
+
+
+def warmth_of(
+    passes: Sequence[tuple[TemperatureSeries, npt.NDArray[np.int64]]],
+    sensors: Sequence[SensorReading],
+    limit_c: float | None,
+) -> Warmth:
+    """The warmth of a step, by the sensors as the whole run shows them.
+
+    Parameters
+    ----------
+    passes : sequence of (temperatures, slices)
+        Of each pass whose temperatures were read.
+    sensors : sequence of SensorReading
+        From `assess_sensors`, of all readings of the run: a sensor is believed in all of its steps
+        or in none.
+    limit_c : float or None
+        The drive's own limit, or the sheet's.
+    """
+    good = frozenset(r.name for r in sensors if not r.set_aside)
+    warm = [trusted_temperatures(series, good) for series, _ in passes]
+    read = [w for w in warm if w]
+    shown = TemperatureRange(read[0][0][1], max(c for w in read for _, c in w)) if read else None
+    limits = (heat_limit(slices, w, limit_c) for w, (_, slices) in zip(warm, passes, strict=True))
+    notes = []
+    above = sum(seconds_above(w, limit_c) for w in warm) if limit_c is not None else 0.0
+    if above:
+        notes.append(f"{above:.0f} s at or above its limit of {limit_c:.0f} °C")
+    there = {n for series, _ in passes for _, values in series for n in values}
+    notes += [
+        f"sensor '{r.name}' ({r.peak_c:.0f} °C) is set aside: {r.set_aside}"
+        for r in sensors
+        if r.set_aside and r.name in there
+    ]
+    return Warmth(shown, next((x for x in limits if x is not None), None), tuple(notes))
 
 
 def heat_limit(
     slices: npt.NDArray[np.int64],
-    samples: TemperatureSeries,
+    warm: Sequence[tuple[float, float]],
     limit_c: float | None,
 ) -> Limit | None:
     """Whether heat held a pass down.
 
-    Its rate fell while the temperature sat at its limit.
+    Its rate is lower from when the temperature reached its limit than before, or it was there all
+    the time.
 
     Parameters
     ----------
     slices : int64, shape (n, 5)
         Of the pass; whole slices count.
-    samples : samples of the pass
+    warm : sequence of (seconds, degrees Celsius)
+        Of the pass, from `trusted_temperatures`.
     limit_c : float or None
         The drive's own limit, or the sheet's.
     """
     rates = slices[:-1, [0, 2]].sum(axis=1) / (SLICE_NS / 1e9)
-    warm = trusted_temperatures(samples)
-    if len(rates) < 10 or limit_c is None:
+    if len(rates) < 10 or limit_c is None or not warm:
         return None
-    hot = np.zeros(len(rates), bool)
-    if limit_c is not None and warm:
-        at = (
-            np.searchsorted(
-                [t for t, _ in warm], np.arange(len(rates)) * (SLICE_NS / 1e9), side="right"
-            )
-            - 1
-        )
-        hot = np.array([warm[max(i, 0)][1] >= limit_c - NEAR_LIMIT_C for i in at])
-    if hot.any() and not hot.all() and rates[hot].mean() < FALL * rates[~hot].mean():
-        share = rates[hot].mean() / rates[~hot].mean()
+    seconds = np.arange(len(rates)) * (SLICE_NS / 1e9)
+    at = np.searchsorted([t for t, _ in warm], seconds, side="right") - 1
+    hot = np.array([warm[max(i, 0)][1] >= limit_c - NEAR_LIMIT_C for i in at])
+    if not hot.any():
+        return None
+    if hot.all():
         return Limit(
             LimitSource.HEAT,
-            float(rates[hot].mean()),
-            f"at {limit_c:.0f} °C it fell to {share:.0%} of its cool rate".replace("%", " %"),
+            float(rates.mean()),
+            f"it was at its limit of {limit_c:.0f} °C from the first moment",
         )
-    return None
+    # A drive that throttles cools below its limit while it does.
+    since = int(np.argmax(hot))
+    cool = rates[:since] if since else rates[~hot]
+    after = rates[since:] if since else rates[hot]
+    if not len(cool) or after.mean() >= FALL * cool.mean():
+        return None
+    share = after.mean() / cool.mean()
+    return Limit(
+        LimitSource.HEAT,
+        float(after.mean()),
+        f"at {limit_c:.0f} °C it fell to {share:.0%} of its cool rate".replace("%", " %"),
+    )

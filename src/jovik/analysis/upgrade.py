@@ -17,8 +17,10 @@ from jovik.analysis.comparability import (
     rate_of,
     settled,
 )
+from jovik.analysis.lost_data import lost_by, lost_words
 from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, ratio_across, weighted
 from jovik.analysis.statistics import LogFigure, ratio_interval
+from jovik.base.findings import LostData
 from jovik.base.interval import Interval
 from jovik.base.step_result import StepResult
 from jovik.steps import CopyStep, IoStep, parse
@@ -125,10 +127,13 @@ class Upgrade:
     loses: tuple[str, ...]
     unsure: tuple[str, ...]
     price_for_halving: float | None
+    lost: LostData | None = None
 
     @property
     def conclusion(self) -> str:
         """A sentence that says no more than the figures do."""
+        if self.lost is not None:
+            return f"worth it for nothing: it {lost_words(self.lost, None)}"
         if not self.steps:
             return "no step was measured on both alike, so nothing can be said"
         parts = (
@@ -211,6 +216,7 @@ def compare(
         loses=classes("slower"),
         unsure=classes("open"),
         price_for_halving=halving,
+        lost=lost_by(new_results),
     )
 
 

@@ -215,6 +215,18 @@ class TemperatureRange:
     peak_c: float
 
 
+@dataclass(frozen=True)
+class LostData:
+    """Data that did not come back as it was written, in bytes.
+
+    `holds_bytes` is what the drive really holds, where that is less than it says.
+    """
+
+    written_bytes: int
+    lost_bytes: int
+    holds_bytes: int | None
+
+
 class Disturbance(StrEnum):
     """What else used the drive or the machine during a pass."""
 
@@ -239,6 +251,7 @@ class Findings:
     temperature: TemperatureRange | None = None
     disturbances: tuple[Disturbance, ...] = ()
     write_cache_full: bool = False
+    lost: LostData | None = None
     sweep: str | None = None
 
     def as_json(self) -> dict[str, Any]:
@@ -252,6 +265,7 @@ class Findings:
             "temperature": asdict(self.temperature) if self.temperature else None,
             "disturbed_by": [d.value for d in self.disturbances] or None,
             "write_cache_full": self.write_cache_full or None,
+            "lost": asdict(self.lost) if self.lost else None,
             "ladder": self.sweep,
         }
         return {key: value for key, value in found.items() if value is not None}
@@ -276,6 +290,7 @@ class Findings:
                 temperature=_of(TemperatureRange, stored.get("temperature")),
                 disturbances=tuple(Disturbance(d) for d in stored.get("disturbed_by", ())),
                 write_cache_full=bool(stored.get("write_cache_full", False)),
+                lost=_of(LostData, stored.get("lost")),
                 sweep=stored.get("ladder"),
             )
         except (KeyError, TypeError, AttributeError) as error:

@@ -43,7 +43,7 @@ def judge(
 ) -> int:
     """Hold the results of DRIVE against its claims.
 
-    Exit status 1 when a claim fell short.
+    Exit status 1 when a claim fell short, or the drive lost data.
 
     \b
     jovik judge "Comet 2TB"
@@ -62,7 +62,8 @@ def judge(
         if target is not None and _settle(shelf, found, target):
             found = judged(shelf, drive, margin)
     _show(found, form)
-    return 1 if any(j.verdict is Verdict.SHORT for j in found.judgements) else 0
+    short = any(j.verdict is Verdict.SHORT for j in found.judgements)
+    return 1 if short or found.lost is not None else 0
 
 
 def _settle(shelf: Shelf, found: Judged, target: str) -> bool:
@@ -89,6 +90,8 @@ def _nothing_to_settle(found: Judged) -> str:
 
 
 def _show(found: Judged, form: str) -> None:
+    from dataclasses import asdict
+
     from jovik.cli.output import emit_csv, emit_json, show_table
     from jovik.tables.claims import claims_summary, claims_table, judgement_json
     from jovik.tables.samples import suspect_json
@@ -100,6 +103,7 @@ def _show(found: Judged, form: str) -> None:
             {
                 "drive": found.sheet.drive.name,
                 "margin": found.margin,
+                "lost": asdict(found.lost) if found.lost else None,
                 "summary": claims_summary(judgements),
                 "claims": [judgement_json(j) for j in judgements],
                 "disagreements": [

@@ -74,8 +74,9 @@ def show_table(found: Table) -> None:
         )
     for row in kept:
         drawn.add_row(*(Text(row[number], style=_STYLES.get(row[number], "")) for number in shown))
-    out.print(drawn)
-    left_out = [columns[n] for n in range(len(columns)) if n not in shown]
+    # Nothing in it: what there is to say stands in the title and below it.
+    out.print(drawn if kept else Text(strip_control(found.title), style="bold"))
+    left_out = [columns[n] for n in range(len(columns)) if n not in shown and kept]
     for note in [
         *found.notes,
         *(

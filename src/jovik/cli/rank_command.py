@@ -162,7 +162,7 @@ def rank(
         emit_csv(header, rows)
     else:
         show_table(overall_table(found))
-        if found.kind is not None or steps:
+        if (found.kind is not None or steps) and ranking.drives:
             click.echo()
             show_table(steps_table(found, None if found.kind is None else [found.kind]))
         for line in ranking_foot(found):

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from jovik.analysis.claims import MARGIN, ClaimVerdict, Verdict, judge
+from jovik.analysis.claims import MARGIN, ClaimVerdict, judge
 from jovik.analysis.consistency import Disagreement, disagreements
-from jovik.analysis.cross_rig import across_rigs
+from jovik.analysis.cross_rig import RigSlowdown, across_rigs, slowed
+from jovik.analysis.firmware import FirmwareChange, firmware_changes
+from jovik.analysis.lost_data import lost_by
 from jovik.analysis.run_effect import run_effect
 from jovik.base.errors import UsageError
+from jovik.base.findings import LostData
 from jovik.queries.samples import SampleComparison, samples
 from jovik.sheets.sheet import Sheet
 from jovik.shelf.store import Shelf
@@ -16,13 +19,20 @@ from jovik.shelf.store import Shelf
 
 @dataclass(frozen=True)
 class Judged:
-    """Claims of a drive with their verdicts, inconsistent results and its samples."""
+    """Claims of a drive with their verdicts, inconsistent results and its samples.
+
+    `lost` is set where it did not give back what was written, which no verdict makes up for;
+    `slowed` is what a rig may have held back, `firmware` which samples have another one now.
+    """
 
     sheet: Sheet
     margin: float
     judgements: tuple[ClaimVerdict, ...]
     disagreements: tuple[Disagreement, ...]
     samples: SampleComparison
+    lost: LostData | None = None
+    slowed: tuple[RigSlowdown, ...] = ()
+    firmware: tuple[FirmwareChange, ...] = ()
 
 
 def judged(shelf: Shelf, name: str, margin: float = MARGIN) -> Judged:
@@ -50,13 +60,17 @@ def judged(shelf: Shelf, name: str, margin: float = MARGIN) -> Judged:
         raise UsageError(
             f"{drive} has not been measured", f'measure it: jovik measure TARGET --drive "{drive}"'
         )
-    judgements = judge(sheet.claims, results, margin, shelf.results(drive))
-    if any(j.verdict is Verdict.SHORT for j in judgements):
-        judgements = across_rigs(
-            judgements,
-            shelf.results_of_several_rigs(drive),
-            run_effect(shelf.recent_results(drive)),
-        )
+    every = [r for r in shelf.results(drive) if r.conditions.filled_percent is None]
+    judgements = across_rigs(judge(sheet.claims, results, margin, every), every, margin)
+    effect = run_effect(shelf.recent_results(drive))
+    held = slowed(results, shelf.results_of_several_rigs(drive), effect)
     return Judged(
-        sheet, margin, tuple(judgements), tuple(disagreements(results)), samples(shelf, sheet)
+        sheet,
+        margin,
+        tuple(judgements),
+        tuple(disagreements(results)),
+        samples(shelf, sheet),
+        lost_by(results),
+        tuple(held),
+        tuple(firmware_changes(results, every)),
     )

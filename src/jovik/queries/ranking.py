@@ -7,7 +7,8 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from jovik.analysis.cross_rig import RigSlowdown, slowed
-from jovik.analysis.ranking import DriveRank, Ranking, rank
+from jovik.analysis.lost_data import lost_by, lost_words
+from jovik.analysis.ranking import DriveRank, Exclusion, Ranking, rank
 from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, run_effect
 from jovik.base.errors import PhraseError, UsageError
 from jovik.base.quantities import parse_size
@@ -130,11 +131,29 @@ def ranked(
             "no measured drive on this shelf is like that",
             "jovik sheet list shows what there is; leave a filter out",
         )
+    found, lost = _without_losers(found, drives)
+    if lost and not found:
+        return Ranked(Ranking("", (), (), tuple(lost)), drives, by, kind, load)
     alike = [r for r in shelf.recent_results() if r.drive in kept and r.started >= since]
     effect = run_effect(alike)
     held = slowed(found, shelf.results_of_several_rigs(), effect) if found else []
     ranked = placed(found, named, drives, by, load, alike=alike, effect=effect)
-    return replace(ranked, slowed=tuple(held))
+    whole = replace(ranked.ranking, left_out=(*ranked.ranking.left_out, *lost))
+    return replace(ranked, ranking=whole, slowed=tuple(held))
+
+
+def _without_losers(
+    results: Sequence[StepResult], drives: Mapping[str, Drive]
+) -> tuple[list[StepResult], list[Exclusion]]:
+    """The results of drives that gave back what was written; nothing else makes up for that."""
+    lost = {}
+    for name in dict.fromkeys(r.drive for r in results):
+        found = lost_by([r for r in results if r.drive == name])
+        if found is not None:
+            size = drives[name].capacity_bytes if name in drives else None
+            lost[name] = Exclusion(name, None, lost_words(found, size))
+    kept = [r for r in results if r.drive not in lost]
+    return kept, list(lost.values())
 
 
 def ranked_rigs(

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from jovik.analysis.cross_rig import RigSlowdown, slowed
+from jovik.analysis.lost_data import lost_by
 from jovik.analysis.run_effect import run_effect
 from jovik.analysis.suitability import Suitability, fit
 from jovik.base.errors import UsageError
+from jovik.base.findings import LostData
 from jovik.sheets.load import Load
 from jovik.sheets.sheet import Drive
 from jovik.shelf.store import Shelf
@@ -27,6 +29,7 @@ class Fitted:
     empty: tuple[Suitability, ...]
     filled: dict[int, tuple[Suitability, ...]]
     slowed: tuple[RigSlowdown, ...] = ()
+    lost: LostData | None = None
 
 
 def fitted(shelf: Shelf, name: str, loads: Sequence[Load]) -> Fitted:
@@ -45,9 +48,16 @@ def fitted(shelf: Shelf, name: str, loads: Sequence[Load]) -> Fitted:
             f'measure it: jovik measure TARGET --drive "{drive.name}" --plan full-review',
         )
 
+    lost = lost_by(results)
+
     def at(level: int | None) -> tuple[Suitability, ...]:
         mine = [r for r in results if r.conditions.filled_percent == level]
-        return tuple(fit(x, mine, drive.endurance_bytes) for x in loads)
+        fits = (fit(x, mine, drive.endurance_bytes) for x in loads)
+        # No rate makes up for data that does not come back.
+        return tuple(
+            replace(f, headroom=0.0, streams=0, ends="it loses data", missing="") if lost else f
+            for f in fits
+        )
 
     levels = sorted(
         {r.conditions.filled_percent for r in results if r.conditions.filled_percent is not None}
@@ -57,4 +67,4 @@ def fitted(shelf: Shelf, name: str, loads: Sequence[Load]) -> Fitted:
         shelf.results_of_several_rigs(drive.name),
         run_effect(shelf.recent_results(drive.name)),
     )
-    return Fitted(drive, at(None), {level: at(level) for level in levels}, tuple(held))
+    return Fitted(drive, at(None), {level: at(level) for level in levels}, tuple(held), lost)

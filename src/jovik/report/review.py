@@ -9,6 +9,7 @@ from pathlib import Path
 from jovik.analysis.claims import Verdict
 from jovik.analysis.comparability import long_write_of
 from jovik.analysis.long_write_notes import fall_note
+from jovik.analysis.lost_data import lost_by, lost_words
 from jovik.analysis.ranking import rank_sentence
 from jovik.base.errors import UsageError
 from jovik.base.quantities import significant
@@ -142,9 +143,14 @@ def review(
 def _verdict(it: ReviewData) -> tuple[Block, ...]:
     drive = it.sheet.drive.name
     said: list[Block] = []
+    lost = lost_by(it.results)
+    if lost is not None:
+        words = lost_words(lost, it.sheet.drive.capacity_bytes)
+        said.append(Paragraph(f"It {words}.", loud=True))
     if it.judged is not None:
         said.append(Paragraph(f"{claims_summary(it.judged.judgements)}.", loud=True))
-    said.append(Paragraph(f"{rank_sentence(it.ranked.ranking, drive)}."))
+    if lost is None:
+        said.append(Paragraph(f"{rank_sentence(it.ranked.ranking, drive)}."))
     said += [Paragraph(f"Instead of {u.old.name}: {u.upgrade.conclusion}.") for u in it.upgrades]
     good, bad = _best_for(it), _watch_out(it)
     said += [Bullets("Best for", tuple(good), "+")] if good else []
@@ -239,6 +245,9 @@ def _ranking(it: ReviewData) -> tuple[Block, ...]:
     if sum(d.place is not None for d in ranking.drives) < 2:
         return (Paragraph("There is no other drive on this shelf to place it among."),)
     drive = it.sheet.drive.name
+    if not any(d.drive == drive for d in ranking.drives):
+        foot = ranking_foot(it.ranked, only=drive)
+        return tuple(Paragraph(f"{line}.") for line in foot)
     near = around(it.ranked, drive)
     few = (
         f"Shown are {len(near.ranking.drives)} of {len(ranking.drives)} drives: the best, "

@@ -6,7 +6,10 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Protocol
 
-from jovik.analysis.thermal import assess_sensors
+import numpy as np
+import numpy.typing as npt
+
+from jovik.analysis.thermal import TemperatureSeries, Warmth, assess_sensors, warmth_of
 from jovik.base.quantities import show_size, show_time
 from jovik.base.session import Progress, Session
 from jovik.base.step_result import Conditions, StepResult
@@ -22,6 +25,10 @@ FELT_BYTES = 10 * 10**9
 
 As much as a short test of a fast drive writes.
 """
+
+
+PassReadings = tuple[TemperatureSeries, npt.NDArray[np.int64]]
+"""Temperatures and slices of a pass."""
 
 
 @dataclass(frozen=True)
@@ -115,6 +122,7 @@ class RunContext:
     filled_percent: int | None = None
     first_rate_bytes_s: float | None = None
     room_pause_ns: int = 0
+    warmed: list[tuple[int, StepResult, list[PassReadings], Warmth]] = field(default_factory=list)
     _last: tuple[str, int, int] | None = field(default=None, repr=False)
     _seen: list[tuple[float, dict[str, float]]] = field(default_factory=list, repr=False)
 
@@ -146,6 +154,10 @@ class RunContext:
             self._seen.append((self.session.now_ns() / 1e9, read))
         set_aside = {r.name for r in assess_sensors(self._seen[-MOST_READINGS:]) if r.set_aside}
         return {n: v for n, v in read.items() if n not in set_aside}
+
+    def warmth(self, passes: Sequence[PassReadings]) -> Warmth:
+        """How warm these passes were, by the sensors as the run has shown them so far."""
+        return warmth_of(passes, assess_sensors(self._seen), self.setting.heat_limit_c)
 
     def ran(self, step: Step, traces: Sequence[Trace]) -> None:
         """Remember the step for the next one's conditions, and its temperatures."""

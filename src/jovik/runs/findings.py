@@ -12,14 +12,15 @@ from jovik.analysis.dropouts import all_drop_outs, drop_out_note
 from jovik.analysis.limits import disturbances, link_limit, tester_limits
 from jovik.analysis.long_write import long_write
 from jovik.analysis.long_write_notes import fall_notes, long_write_notes
+from jovik.analysis.lost_data import lost_data
 from jovik.analysis.scan import scan_finding, scan_notes
-from jovik.analysis.thermal import assess_sensors, heat_limit, seconds_above
-from jovik.base.findings import Findings, TemperatureRange
+from jovik.analysis.thermal import Warmth
+from jovik.base.findings import Findings
 from jovik.base.quantities import show_size
 from jovik.base.session import Workload
 from jovik.base.step_result import Limit, StepResult
 from jovik.base.trace import Trace
-from jovik.runs.context import RunEnvironment
+from jovik.runs.context import PassReadings, RunEnvironment
 from jovik.runs.step_result import figures_of
 from jovik.steps import Step
 
@@ -57,7 +58,13 @@ def findings_of(
         figures = [figures_of(t) for t in traces]
         found.limits += tester_limits(figures, ceiling_iops, work.block_bytes, threads)
         _surroundings(traces, run.context.setting, found)
+        read = readings_of(traces)
+        if read:
+            add_warmth(found, run.context.warmth(read))
         _series(work, traces, found)
+    lost = [x for t in traces if t.stamps and (x := lost_data(t.stamps)) is not None]
+    if lost:
+        found.findings = replace(found.findings, lost=max(lost, key=lambda x: x.lost_bytes))
     if traces[0].scan is not None:
         _scan(traces[0], run, found)
     if traces[0].copy is not None:
@@ -83,6 +90,34 @@ def like_here(earlier: Sequence[StepResult], setting: RunEnvironment) -> list[St
     return [r for r in earlier if (r.conditions.unit, r.conditions.rig, r.conditions.link) == here]
 
 
+def readings_of(traces: Sequence[Trace]) -> list[PassReadings]:
+    """Temperatures and slices of the passes whose temperatures were read."""
+    return [
+        (t.environment.temperatures, t.slices)
+        for t in traces
+        if t.environment is not None and t.environment.temperatures
+    ]
+
+
+def add_warmth(found: Found, warmth: Warmth) -> None:
+    """Enter how warm it was."""
+    found.findings = replace(found.findings, temperature=warmth.temperature)
+    found.limits += [warmth.limit] if warmth.limit is not None else []
+    found.notes += warmth.notes
+
+
+def with_warmth(result: StepResult, before: Warmth, after: Warmth) -> StepResult:
+    """A result with another judgement of its sensors."""
+    limits = [x for x in result.limits if x != before.limit]
+    notes = [n for n in result.notes if n not in before.notes]
+    return replace(
+        result,
+        findings=replace(result.findings, temperature=after.temperature),
+        limits=(*limits, *([after.limit] if after.limit is not None else [])),
+        notes=(*notes, *after.notes),
+    )
+
+
 def _surroundings(traces: Sequence[Trace], setting: RunEnvironment, found: Found) -> None:
     """What went on around the passes: the link, others' work, and heat."""
     figures = [figures_of(t) for t in traces]
@@ -91,30 +126,6 @@ def _surroundings(traces: Sequence[Trace], setting: RunEnvironment, found: Found
     disturbed = disturbances([t.environment for t in traces], moved)
     found.findings = replace(found.findings, disturbances=tuple(disturbed))
     found.notes += disturbed.values()
-    samples = [
-        (t.environment.temperatures, t.slices)
-        for t in traces
-        if t.environment is not None and t.environment.temperatures
-    ]
-    if not samples:
-        return
-    limits = (heat_limit(slices, series, setting.heat_limit_c) for series, slices in samples)
-    found.limits += [x for x in limits if x is not None][:1]
-    sensors = assess_sensors([reading for series, _ in samples for reading in series])
-    good = [r for r in sensors if not r.set_aside]
-    if good:
-        warm = TemperatureRange(max(r.start_c for r in good), max(r.peak_c for r in good))
-        found.findings = replace(found.findings, temperature=warm)
-    if setting.heat_limit_c is not None:
-        above = sum(seconds_above(series, setting.heat_limit_c) for series, _ in samples)
-        if above:
-            limit = f"{setting.heat_limit_c:.0f} °C"
-            found.notes.append(f"{above:.0f} s at or above its limit of {limit}")
-    found.notes += [
-        f"sensor '{r.name}' ({r.peak_c:.0f} °C) is set aside: {r.set_aside}"
-        for r in sensors
-        if r.set_aside
-    ]
 
 
 def _series(work: Workload, traces: Sequence[Trace], found: Found) -> None:

@@ -10,6 +10,7 @@ from jovik.base.session import Session
 from jovik.base.step_result import StepResult
 from jovik.runs.context import ResumedStep, RunContext
 from jovik.runs.cost import time_of
+from jovik.runs.findings import with_warmth
 from jovik.runs.repetition import TimeAllowance
 from jovik.runs.step_run import RunningStep
 from jovik.runs.task import Task
@@ -87,7 +88,19 @@ def run_plan(
         result = step.run(RunningStep(position, tasks, bench, results, allowed, done.get(position)))
         results.append(result)
         bench.observer.finished(position, result)
+    judge_sensors_again(bench)
     return results
+
+
+def judge_sensors_again(bench: RunContext) -> None:
+    """Hold every step against what the whole run showed of its sensors.
+
+    One that never moves is found out only in time, and is believed in all steps or in none.
+    """
+    for position, result, read, before in bench.warmed:
+        after = bench.warmth(read)
+        if after != before:
+            bench.sink.step_done(position, with_warmth(result, before, after))
 
 
 def _share(

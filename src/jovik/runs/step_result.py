@@ -106,9 +106,9 @@ def stamp_note(trace: Trace) -> str:
     assert stamps is not None
     if not stamps.bad:
         return "every stamp came back as it was written"
-    where = ", ".join(str(n) for n in stamps.first_offsets_bytes)
+    where = stamps.first_offsets_bytes
     return (
-        f"of {stamps.checked} stamps {stamps.wrong} came back wrong and {stamps.stale} "
-        f"stale, {stamps.unreadable} blocks could not be read"
-        + (f"; first at byte {where}" if where else "")
+        f"of {stamps.checked:,} blocks of 4 KiB {stamps.wrong:,} came back with other data and "
+        f"{stamps.stale:,} with older, {stamps.unreadable:,} could not be read"
+        + (f"; the first at byte {where[0]:,}" if where else "")
     )

@@ -15,7 +15,7 @@ from jovik.hardware.host_load import between, counters
 from jovik.hardware.standstill import StandstillWatch
 from jovik.hardware.temperature import TemperatureSampler
 from jovik.runs.context import ResumedStep, RunContext
-from jovik.runs.findings import findings_of
+from jovik.runs.findings import findings_of, readings_of
 from jovik.runs.repetition import TimeAllowance
 from jovik.runs.step_result import failure, summarise
 from jovik.runs.task import Task
@@ -221,6 +221,9 @@ class RunningStep:
         result = summarise(shown, traces, self._met(), said, found.limits, findings)
         self.context.sink.step_done(self.position, result)
         self.context.cache.learn(result)
+        read = readings_of(traces)
+        if read and self._work is not None:
+            self.context.warmed.append((self.position, result, read, self.context.warmth(read)))
         if shown.restores_cache:
             self.context.cache.rested()
         last = traces[-1]

@@ -21,6 +21,7 @@ from jovik.base.findings import (
     DropOuts,
     Findings,
     LongWrite,
+    LostData,
     ScanFinding,
 )
 from jovik.base.findings import TemperatureRange as Temperatures
@@ -222,6 +223,7 @@ def read_findings(stored: Any) -> Findings:
     parts: tuple[tuple[Any, str, Any], ...] = (
         (DropOuts, "drop_outs", stored.get("drop_outs")),
         (CliffAgreement, "cliffs", stored.get("cliffs")),
+        (LostData, "lost", stored.get("lost")),
         (CopyFinding, "copy", stored.get("copy")),
         (Temperatures, "temperature", stored.get("temperature")),
         (LongWrite, "long_write", _without(stored.get("long_write"), "cliff")),

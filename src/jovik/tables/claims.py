@@ -7,9 +7,9 @@ from collections.abc import Sequence
 from typing import Any
 
 from jovik.analysis.claims import ClaimVerdict
+from jovik.analysis.lost_data import lost_words
 from jovik.base.interval import Interval
 from jovik.base.quantities import show_rate, show_size
-from jovik.base.step_result import LimitSource
 from jovik.queries.claims import Judged
 from jovik.sheets.sheet import Claim, Drive
 from jovik.tables.table import Table, interval_json
@@ -20,7 +20,7 @@ def claims_table(found: Judged) -> Table:
     judgements = found.judgements
     runs = sorted({j.step.run for j in judgements if j.step})
     return Table(
-        f"{found.sheet.drive.name}: claims",
+        f"{found.sheet.drive.name}: {lost_in(found) or 'claims'}",
         ["claim", "claimed", "measured", "95 % interval", "% of claim", "verdict"],
         [_row(j) for j in judgements],
         right=(1, 2, 3, 4),
@@ -41,6 +41,11 @@ def claims_table(found: Judged) -> Table:
             else "",
         ],
     )
+
+
+def lost_in(found: Judged) -> str:
+    """What to say before anything else where the drive lost data; empty where it did not."""
+    return lost_words(found.lost, found.sheet.drive.capacity_bytes) if found.lost else ""
 
 
 def claims_summary(judgements: Sequence[ClaimVerdict]) -> str:
@@ -71,18 +76,16 @@ def doubts(found: Judged) -> list[str]:
         if len(used) > 1
         else []
     )
-    held = sorted(
-        {
-            str(j.step.conditions.rig)
-            for j in found.judgements
-            if j.step is not None and j.limit is not None and j.limit.what is LimitSource.RIG
-        }
-    )
     said += [
         f"warning: on rig '{rig}' the same unit did clearly less than elsewhere: suspect the "
         "port, the cable or the machine, or a drive that has got "
         "worse since; measure it there again"
-        for rig in held
+        for rig in dict.fromkeys(s.rig for s in found.slowed)
+    ]
+    said += [
+        f"{x.unit} has firmware {x.now} now and had {x.before} until {x.until}: what differs "
+        "between those results may be the firmware's doing"
+        for x in found.firmware
     ]
     wrong = [s.unit for s in found.samples.suspects if s.unit in used]
     return said + [

@@ -174,10 +174,14 @@ def ranking_foot(found: Ranked, only: str | None = None) -> list[str]:
     """What the index means, and what was left out and why, of all drives or only one."""
     ranking = found.ranking
     what = "rigs" if found.by == "rig" else "drives"
-    notes = [
-        f"index 100 is {ranking.yardstick}; {what} whose difference lies inside the noise "
-        "share a place"
-    ]
+    notes = (
+        [
+            f"index 100 is {ranking.yardstick}; {what} whose difference lies inside the noise "
+            "share a place"
+        ]
+        if ranking.drives
+        else []
+    )
     notes += (
         [f"weighed as {found.load} uses a drive; see jovik fit --loads"]
         if found.load is not None
@@ -187,7 +191,7 @@ def ranking_foot(found: Ranked, only: str | None = None) -> list[str]:
         [s for s in found.slowed if any(d.drive == s.drive for d in ranking.drives)]
     )
     return notes + [
-        f"left out: {x.drive}, {parse(x.kind).label}: {x.why}"
+        f"left out: {x.drive}" + (f", {parse(x.kind).label}" if x.kind else "") + f": {x.why}"
         for x in ranking.left_out
         if only in (None, x.drive)
     ]

@@ -14,7 +14,7 @@ from jovik.tables.table import Table, interval_words
 
 def samples_table(found: SampleComparison) -> Table:
     """Each unit in each step, with its class's band; below it who is suspect and what to check."""
-    bad = {s.unit for s in found.suspects}
+    bad = {(s.unit, kind) for s in found.suspects for kind in s.kinds}
     rows = [
         (
             parse(f.kind).label,
@@ -23,7 +23,7 @@ def samples_table(found: SampleComparison) -> Table:
             interval_words(f.rate_bytes_s, 1e-6),
             f"{100 * f.share.median:.0f} %" if f.share else "-",
             _band_words(f.band),
-            "suspect" if f.unit in bad else "",
+            "suspect" if (f.unit, f.kind) in bad else "",
         )
         for f in found.figures
     ]

@@ -8,6 +8,7 @@ from typing import Any
 
 from jovik.analysis.claims import all_latencies_ns
 from jovik.analysis.comparability import long_write_of
+from jovik.analysis.lost_data import lost_by, lost_words
 from jovik.analysis.statistics import interval
 from jovik.analysis.sweep import curves
 from jovik.base.quantities import show_size, show_time, significant
@@ -44,8 +45,11 @@ def run_table(run: RunRecord, results: Sequence[StepResult]) -> Table:
     ]
     lines.append(f"{how}written: {show_size(written_bytes(run, results))}; run {run.id}")
     header = ["", "step", "MB/s", "95 % interval", "IOPS", "p50", "p99", "passes"]
+    lost = lost_by(results)
+    size = (run.device or {}).get("capacity_bytes")
+    said = f": {lost_words(lost, size)}" if lost is not None else ""
     return Table(
-        f"{run.drive}: {run.plan}",
+        f"{run.drive}{said or f': {run.plan}'}",
         header,
         rows,
         right=(0, 2, 3, 4, 5, 6, 7),

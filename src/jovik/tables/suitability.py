@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from jovik.analysis.lost_data import lost_words
 from jovik.analysis.suitability import Suitability
 from jovik.base.quantities import significant
 from jovik.queries.suitability import Fitted
@@ -57,7 +58,8 @@ def fit_table(found: Fitted) -> Table:
     ]
     shown = len(header) if found.filled else len(header) - 1
     return Table(
-        f"{found.drive.name}: what it carries",
+        f"{found.drive.name}: "
+        + (lost_words(found.lost, found.drive.capacity_bytes) if found.lost else "what it carries"),
         header[:shown],
         [row[:shown] for row in rows],
         right=(2,),

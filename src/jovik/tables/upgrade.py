@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from jovik.analysis.lost_data import lost_words
 from jovik.analysis.upgrade import Upgrade
 from jovik.base.quantities import show_rate, show_time, significant
 from jovik.queries.upgrade import Upgraded
@@ -43,7 +44,8 @@ def upgrade_table(found: Upgraded) -> Table:
     header = ["step", "MB/s old", "MB/s new", "speed-up", "95 % interval", "on link", ""]
     shown = [c for c in range(7) if link is not None or c != 5]
     return Table(
-        f"{found.old.name} to {found.new.name}",
+        f"{found.old.name} to {found.new.name}"
+        + (f": {found.new.name} {lost_words(u.lost, found.new.capacity_bytes)}" if u.lost else ""),
         [header[c] for c in shown],
         [[row[c] for c in shown] for row in rows],
         right=(1, 2, 3, 4, 5) if link is not None else (1, 2, 3, 4),

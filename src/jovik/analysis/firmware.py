@@ -1,0 +1,43 @@
+"""Firmware that changed between runs: a condition, and a cause of its own."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from jovik.base.step_result import StepResult
+
+
+@dataclass(frozen=True)
+class FirmwareChange:
+    """A sample whose newest results were made with another firmware than earlier ones.
+
+    `until` is the day of the last result with the firmware before.
+    """
+
+    unit: str
+    before: str
+    now: str
+    until: str
+
+
+def firmware_changes(
+    newest: Sequence[StepResult], every: Sequence[StepResult]
+) -> list[FirmwareChange]:
+    """The changes that a reader of these newest results should know.
+
+    Parameters
+    ----------
+    every : sequence of StepResult
+        Of the same drive, oldest first.
+    """
+    now = {}
+    for r in sorted(newest, key=lambda r: r.started):
+        if r.conditions.unit is not None and r.conditions.firmware is not None:
+            now[r.conditions.unit] = r.conditions.firmware
+    found = {}
+    for r in every:
+        unit, before = r.conditions.unit, r.conditions.firmware
+        if unit in now and before is not None and before != now[unit]:
+            found[unit] = FirmwareChange(unit, before, now[unit], r.started[:10])
+    return list(found.values())
