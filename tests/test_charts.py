@@ -213,9 +213,9 @@ def test_the_picture_of_claims_shows_the_verdicts_that_judge_gives(jovik: Progra
     jovik("picture", "claims", "Veldhaar Comet 2TB", "--out", "x.svg")
     text = (jovik.folder / "x.svg").read_text()
     assert (
-        "held back" in text
+        "met" in text
         and "short" not in text
-        and "held back" in jovik("judge", "Veldhaar Comet 2TB").out
+        and "on rig 'bench'" in jovik("judge", "Veldhaar Comet 2TB").out
     )
 
 

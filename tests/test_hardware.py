@@ -12,7 +12,13 @@ import pytest
 from jovik.analysis.health import changes, counter_note, readings
 from jovik.analysis.limits import disturbances, link_limit
 from jovik.analysis.readiness import Surroundings, obstacles
-from jovik.analysis.thermal import assess_sensors, heat_limit, seconds_above
+from jovik.analysis.thermal import (
+    assess_sensors,
+    heat_limit,
+    seconds_above,
+    trusted_temperatures,
+    warmth_of,
+)
 from jovik.base.errors import TargetError
 from jovik.base.findings import Disturbance
 from jovik.base.health import Health
@@ -346,23 +352,41 @@ def test_sensors_that_cannot_be_believed_are_set_aside() -> None:
         and "no drive is at 250" in found["mad"].set_aside
         and "away from the others" in found["far"].set_aside
     )
-    assert seconds_above(samples, 50.0) == pytest.approx(18, abs=2)
+    assert seconds_above(trusted_temperatures(samples), 50.0) == pytest.approx(18, abs=2)
 
 
 def test_a_rate_that_falls_in_the_heat_is_marked() -> None:
     slices = np.zeros((201, 5), np.int64)
     slices[:100, 0], slices[100:, 0] = 10**8, 4 * 10**7
-    samples = [(float(t), {"drive": 50.0 + 2 * t}) for t in range(21)]
-    limit = heat_limit(slices, samples, 70.0)
+    warm = [(float(t), 50.0 + 2 * t) for t in range(21)]
+    limit = heat_limit(slices, warm, 70.0)
     assert (
         limit is not None
         and limit.what == "heat"
         and limit.rate_bytes_s == pytest.approx(4e8, rel=0.15)
     )
-    assert heat_limit(slices, samples, 99.0) is None
+    assert heat_limit(slices, warm, 99.0) is None
     steady = np.full((201, 5), 10**8, np.int64)
-    assert heat_limit(steady, samples, 70.0) is None
-    assert heat_limit(steady, samples, None) is None
+    assert heat_limit(steady, warm, 70.0) is None
+    assert heat_limit(steady, warm, None) is None
+    hot = heat_limit(steady, [(float(t), 71.0) for t in range(21)], 70.0)
+    assert hot is not None and "from the first moment" in hot.note
+    # It throttles at its limit, and cools below it while it does.
+    cooling = [(float(t), 50.0 + 2 * t if t <= 10 else 80.0 - t) for t in range(21)]
+    assert heat_limit(slices, cooling, 70.0) is not None
+
+
+def test_a_sensor_is_believed_in_all_steps_of_a_run_or_in_none() -> None:
+    """One that never moves is found out late; no step then reports its temperature."""
+    slices = np.full((101, 5), 10**8, np.int64)
+    first = [(float(t), {"drive": 40.0 + t / 10, "board": 103.0}) for t in range(10)]
+    later = [(float(t), {"drive": 41.0 + t / 10, "board": 103.0}) for t in range(10, 120)]
+    early = warmth_of([(first, slices)], assess_sensors(first), 85.0)
+    assert early.temperature is not None and early.temperature.peak_c == 103.0
+    known = warmth_of([(first, slices)], assess_sensors([*first, *later]), 85.0)
+    assert known.temperature is not None and known.temperature.peak_c < 42
+    assert known.limit is None and not any("above its limit" in n for n in known.notes)
+    assert any("'board' (103 °C) is set aside" in n for n in known.notes)
 
 
 def test_what_disturbs_a_pass_is_named() -> None:

@@ -53,9 +53,7 @@ def _fixed(noise: float, passes: int) -> float:
     decided = 0
     for away in AWAY:
         for _ in range(TRIES):
-            found = interval(
-                list(np.exp(away + noise * rng.normal(size=passes))), FIXED_CONFIDENCE
-            )
+            found = interval(list(np.exp(away + noise * rng.normal(size=passes))), FIXED_CONFIDENCE)
             assert found.low is not None and found.high is not None
             decided += found.low > 1 or found.high < 1
     return decided / len(AWAY) / TRIES

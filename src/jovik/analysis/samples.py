@@ -232,11 +232,10 @@ def _evidence_of(figure: SampleFigure) -> list[str]:
 def explained(result: StepResult) -> bool:
     """Whether something was seen that makes a figure low without any fault of the sample.
 
-    Heat, a write cache that was full before the step began, or others at work on the machine.
+    Heat, or a write cache that steps before it had filled.
     """
     hot = any(x.what is LimitSource.HEAT for x in result.limits)
-    found = result.findings
-    return hot or found.write_cache_full or bool(found.disturbances)
+    return hot or result.findings.write_cache_full
 
 
 def _band_words(figure: SampleFigure) -> list[str]:

@@ -21,12 +21,18 @@ def cost_of(
     """
     cost = PlanCost(rate_bytes_s)
     for task in tasks:
-        task.step.resolve(session).add_cost(cost, session, task.repeat.most)
-        cost.time_ns += time_of(task, session, rate_bytes_s)
+        filled = cost.filled_bytes
+        task.step.resolve(session, filled).add_cost(cost, session, task.repeat.most)
+        cost.time_ns += time_of(task, session, rate_bytes_s, filled)
     return cost
 
 
-def time_of(task: Task, session: Session, rate_bytes_s: float = ASSUMED_BYTES_S) -> int:
-    """The time a task is expected to take, prefilling left aside, nanoseconds."""
-    step = task.step.resolve(session)
+def time_of(
+    task: Task, session: Session, rate_bytes_s: float = ASSUMED_BYTES_S, filled_bytes: int = 0
+) -> int:
+    """The time a task is expected to take, prefilling left aside, nanoseconds.
+
+    `filled_bytes` is what a fill before it will have taken.
+    """
+    step = task.step.resolve(session, filled_bytes)
     return round(step.pass_time_ns(session, rate_bytes_s) * task.repeat.most)

@@ -30,7 +30,7 @@ def check_plan(tasks: Sequence[Task], session: Session) -> None:
     whole = session.capacity_bytes() is not None
     cost = PlanCost()
     for number, task in enumerate(tasks, 1):
-        step = task.step.resolve(session)
+        step = task.step.resolve(session, cost.filled_bytes)
         step.check(session)
         step.add_cost(cost, session, task.repeat.most)
         room = session.free_bytes()

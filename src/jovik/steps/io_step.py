@@ -172,7 +172,7 @@ class IoStep(Step):
             stop_on_error=stop_on_error,
         )
 
-    def resolve(self, session: Session) -> IoStep:
+    def resolve(self, session: Session, taken_bytes: int = 0) -> IoStep:
         """See `Step.resolve`: an amount as a share of what is free becomes bytes."""
         if self.amount_free_percent is None:
             return self
@@ -182,6 +182,7 @@ class IoStep(Step):
                 "what is free on this target cannot be told",
                 "write the amount in bytes, such as 'over 100GB'",
             )
+        free = max(free - taken_bytes, 0)
         amount = free * self.amount_free_percent // 100 // self.block_bytes * self.block_bytes
         if amount < self.block_bytes:
             raise TargetError(

@@ -100,7 +100,7 @@ class Step(ABC):
         ]
         return ", ".join(spaced)
 
-    def resolve(self, session: Session) -> Step:
+    def resolve(self, session: Session, taken_bytes: int = 0) -> Step:
         """The same step with what only the target knows filled in.
 
         Raises
