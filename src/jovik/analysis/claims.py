@@ -442,7 +442,7 @@ def suggested_phrase(claim: Claim) -> str:
     return f'"{step.canonical}"'
 
 
-def all_latencies_ns(result: StepResult) -> dict[str, float] | None:
+def all_latencies_ns(result: StepResult) -> dict[str, float | None] | None:
     """Latency figures of a step, both directions together; None where nothing completed."""
     from jovik.analysis.latency import summary_ns
 

@@ -10,16 +10,18 @@ from jovik.analysis.statistics import LogFigure, interval, student_quantile
 from jovik.base.findings import LongWrite
 from jovik.base.interval import Interval
 from jovik.base.step_result import StepResult
-from jovik.steps import IoStep, parse
+from jovik.steps import IoStep, ScanStep, parse
 
 
 def differences(one: StepResult, two: StepResult) -> list[str]:
     """What keeps two results of one kind from being compared, in words; empty when nothing does.
 
-    An amount that is a share of what is free is another one on every drive, and meant to be.
+    An amount that is a share of what is free is another one on every drive, and meant to be; so is
+    the span of a scan over all of it.
     """
     step = parse(one.kind)
-    if isinstance(step, IoStep) and step.amount_free_percent is not None:
+    whole_drive = isinstance(step, ScanStep) and step.span_bytes is None
+    if whole_drive or (isinstance(step, IoStep) and step.amount_free_percent is not None):
         return replace(one.conditions, span_bytes=0).differences(
             replace(two.conditions, span_bytes=0)
         )
@@ -81,6 +83,12 @@ def figure_of(result: StepResult) -> LogFigure:
 
     Its passes, or of a long write what it sustains, which is what it was made for.
     """
+    scan = result.findings.scan
+    if scan is not None and scan.mean_low_bytes_s and scan.mean_high_bytes_s:
+        reach = math.log(scan.mean_high_bytes_s / scan.mean_low_bytes_s) / 2
+        freedom = scan.zones * 2 / 3
+        spread = reach / student_quantile(freedom)
+        return LogFigure(math.log(rate_of(result).median), spread * spread, freedom)
     if long_write_of(result) is None:
         return LogFigure.of([p.rate_bytes_s for p in result.passes])
     rate = rate_of(result)
@@ -95,6 +103,9 @@ def rate_of(result: StepResult) -> Interval:
     found = long_write_of(result)
     if found is not None and isinstance(found.sustained, Interval):
         return found.sustained
+    scan = result.findings.scan
+    if scan is not None and scan.mean_bytes_s:
+        return Interval(scan.mean_bytes_s, scan.mean_low_bytes_s, scan.mean_high_bytes_s)
     return interval([p.rate_bytes_s for p in result.passes])
 
 

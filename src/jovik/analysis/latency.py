@@ -13,12 +13,23 @@ SHOWN: tuple[tuple[str, float], ...] = (
 """The percentiles that are reported, and their shares."""
 
 
-def summary_ns(latencies: Latencies) -> dict[str, float]:
+BEYOND = 10
+"""So many I/Os have to lie beyond a percentile: of fewer, it is the maximum in disguise."""
+
+
+def percentile_ns(latencies: Latencies, share: float) -> float | None:
+    """A percentile in nanoseconds, None where too few I/Os tell it."""
+    if latencies.total * (1 - share) < BEYOND - 1e-6:
+        return None
+    return latencies.percentile_ns(share)
+
+
+def summary_ns(latencies: Latencies) -> dict[str, float | None]:
     """Mean, percentiles, minimum and maximum in nanoseconds.
 
-    Minimum, maximum and mean are exact.
+    Minimum, maximum and mean are exact; a percentile is None where too few I/Os tell it.
     """
-    shown = {name: latencies.percentile_ns(share) for name, share in SHOWN}
+    shown = {name: percentile_ns(latencies, share) for name, share in SHOWN}
     return {
         "mean": latencies.sum_ns / latencies.total,
         **shown,

@@ -5,7 +5,7 @@ from __future__ import annotations
 import statistics
 from collections.abc import Sequence
 
-from jovik.base.findings import Disturbance
+from jovik.base.findings import Disturbance, DisturbanceAmount
 from jovik.base.quantities import show_size
 from jovik.base.step_result import Limit, LimitSource, PassFigures
 from jovik.base.trace import Environment
@@ -74,10 +74,14 @@ def link_limit(
     return (Limit(LimitSource.LINK, link_rate_bytes_s, f"{link} carries no more"),)
 
 
+BUSY_OTHERS = 0.5
+"""Share of the cores that other programs may use."""
+
+
 def disturbances(
     environments: Sequence[Environment | None], moved_bytes: Sequence[int]
-) -> dict[Disturbance, str]:
-    """What disturbed the passes, each with a note.
+) -> list[DisturbanceAmount]:
+    """What disturbed the passes.
 
     Parameters
     ----------
@@ -85,41 +89,36 @@ def disturbances(
     moved_bytes : sequence of int
         What each pass moved itself.
     """
-    found: dict[Disturbance, str] = {}
-    others = [
+    there = [(e, own) for e, own in zip(environments, moved_bytes, strict=True) if e is not None]
+    found = []
+    bad = [
         (e.other_bytes, own)
-        for e, own in zip(environments, moved_bytes, strict=True)
-        if e is not None and e.other_bytes is not None
+        for e, own in there
+        if e.other_bytes is not None and own and e.other_bytes > DISTURBED * own
     ]
-    bad = [(o, own) for o, own in others if own and o > DISTURBED * own]
     if bad:
-        worst = max(o / own for o, own in bad)
-        amount = show_size(sum(o for o, _ in bad))
-        found[Disturbance.OTHER_IO] = (
-            f"disturbed: others moved {amount} on the same drive during {_passes(len(bad))}, "
-            f"up to {100 * worst:.0f} % of the pass"
-        )
-    stolen = [
-        e.stolen
-        for e in environments
-        if e is not None and e.stolen is not None and e.stolen > DISTURBED
-    ]
+        worst = max(other / own for other, own in bad)
+        amount = sum(other for other, _ in bad)
+        found.append(DisturbanceAmount(Disturbance.OTHER_IO, worst, len(bad), amount))
+    stolen = [e.stolen for e, _ in there if e.stolen is not None and e.stolen > DISTURBED]
     if stolen:
-        found[Disturbance.HOST] = (
-            f"disturbed: the host took up to {100 * max(stolen):.0f} % of this machine's "
-            f"cores away during {_passes(len(stolen))}"
-        )
+        found.append(DisturbanceAmount(Disturbance.HOST, max(stolen), len(stolen)))
     busy = [
         e.busy - e.own
-        for e in environments
-        if e is not None and e.busy is not None and e.own is not None
+        for e, _ in there
+        if e.busy is not None and e.own is not None and e.busy - e.own > BUSY_OTHERS
     ]
-    if busy and max(busy) > 0.5:
-        found[Disturbance.OTHER_PROGRAMS] = (
-            f"disturbed: other programs used up to {100 * max(busy):.0f} % of the cores"
-        )
+    if busy:
+        found.append(DisturbanceAmount(Disturbance.OTHER_PROGRAMS, max(busy), len(busy)))
     return found
 
 
-def _passes(count: int) -> str:
-    return f"{count} {'pass' if count == 1 else 'passes'}"
+def disturbance_words(sort: Disturbance, worst: float, amount_bytes: int | None) -> str:
+    """One cause for a reader."""
+    share = f"up to {100 * worst:.0f} %"
+    if sort is Disturbance.OTHER_IO:
+        amount = f"{show_size(amount_bytes)} " if amount_bytes else ""
+        return f"others moved {amount}on the same drive, {share} of a pass"
+    if sort is Disturbance.HOST:
+        return f"the host took {share} of this machine's cores away"
+    return f"other programs used {share} of the cores"

@@ -12,7 +12,9 @@ from typing import Any
 
 import numpy as np
 
+from jovik.analysis.statistics import interval, student_quantile
 from jovik.base.findings import ScanFinding
+from jovik.base.interval import Interval
 from jovik.base.quantities import show_rate, show_size, show_time
 from jovik.base.trace import ScanRecord
 
@@ -31,18 +33,26 @@ def scan_notes(found: ScanFinding) -> list[str]:
     said = []
     if found.ratio >= FALLING:
         said.append(
-            f"{show_rate(found.first_bytes_s)} at the first address, "
-            f"{show_rate(found.last_bytes_s)} at the last: {found.ratio:.2f} to 1, "
+            f"{show_rate(found.first_bytes_s)} in the first zones, "
+            f"{show_rate(found.last_bytes_s)} in the last: {found.ratio:.2f} to 1, "
             "as on a spinning medium"
         )
     else:
         said.append(
-            f"even from the first to the last address ({show_rate(found.first_bytes_s)} and "
+            f"even from the first zones to the last ({show_rate(found.first_bytes_s)} and "
             f"{show_rate(found.last_bytes_s)})"
         )
     if found.access_ns is not None and found.slowest_access_ns is not None:
+        whole = found.access_low_ns is not None and found.access_high_ns is not None
+        span = (
+            f" over the whole span ({show_time(found.access_low_ns)} to "
+            f"{show_time(found.access_high_ns)})"
+            if found.access_low_ns is not None and found.access_high_ns is not None
+            else " within a zone"
+        )
+        within = ", within" if whole else ", in"
         said.append(
-            f"access time {show_time(found.access_ns)}, in the slowest zone "
+            f"access time {show_time(found.access_ns)}{span}{within} the slowest zone "
             f"{show_time(found.slowest_access_ns)}"
         )
     if found.slow:
@@ -69,6 +79,8 @@ def scan_finding(record: ScanRecord) -> ScanFinding:
     good = [float(r) for i, r in enumerate(rates) if not errors[i] and r > 0] or [0.0]
     edge = max(1, round(EDGE_SHARE * len(good)))
     times = [t for i, t in enumerate(access_ns) if t is not None and not errors[i]]
+    whole = interval(record.whole_access_ns) if record.whole_access_ns else None
+    mean = _mean_rate(good)
     return ScanFinding(
         zones=len(rates),
         zone_bytes=zone_bytes,
@@ -76,11 +88,35 @@ def scan_finding(record: ScanRecord) -> ScanFinding:
         last_bytes_s=statistics.fmean(good[-edge:]),
         median_bytes_s=statistics.median(good),
         slowest_bytes_s=min(good),
-        access_ns=statistics.median(times) if times else None,
+        access_ns=whole.median if whole else statistics.median(times) if times else None,
         slowest_access_ns=max(times) if times else None,
         slow=_slow(rates, unreadable),
         unreadable=unreadable,
+        access_low_ns=whole.low if whole else None,
+        access_high_ns=whole.high if whole else None,
+        mean_bytes_s=mean.median,
+        mean_low_bytes_s=mean.low,
+        mean_high_bytes_s=mean.high,
     )
+
+
+def _mean_rate(good: Sequence[float]) -> Interval:
+    """The rate over all zones and its 95 % interval.
+
+    Zones differ by where they lie, which is no noise: its variance is read from neighbours (von
+    Neumann, "Distribution of the ratio of the mean square successive difference to the variance",
+    Annals of Mathematical Statistics 1941), of the time for a byte, whose mean is that of the scan.
+    """
+    if min(good) <= 0:
+        return Interval(0.0)
+    slowness = 1 / np.asarray(good)
+    middle = float(slowness.mean())
+    if len(good) < 4:
+        return Interval(1 / middle)
+    spread = float((np.diff(slowness) ** 2).sum()) / 2 / (len(good) - 1)
+    reach = student_quantile(len(good) * 2 / 3) * math.sqrt(spread / len(good))
+    low = 1 / (middle + reach)
+    return Interval(1 / middle, low, 1 / (middle - reach) if middle > reach else None)
 
 
 def _slow(

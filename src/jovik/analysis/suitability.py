@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from jovik.analysis.comparability import long_write_of, rate_of, settled
+from jovik.analysis.latency import percentile_ns
 from jovik.analysis.statistics import interval
 from jovik.base.interval import Interval
 from jovik.base.quantities import spell_size
@@ -167,8 +168,8 @@ def _late(load: Load, supplies: Sequence[AvailableRate]) -> str:
         if not isinstance(step, IoStep) or step.depth * step.workers > load.depth:
             continue
         for latencies in supply.result.latencies.values():
-            took = latencies.percentile_ns(LATENCY_SHARE)
-            if took > load.latency_ns:
+            took = percentile_ns(latencies, LATENCY_SHARE)
+            if took is not None and took > load.latency_ns:
                 return (
                     f"latency: 1 % take longer than {took / 1e6:.3g} ms, "
                     f"{load.latency_ns / 1e6:.3g} ms are allowed"

@@ -163,7 +163,11 @@ class CliffAgreement:
 
 @dataclass(frozen=True)
 class ScanFinding:
-    """What a scan shows; `slow` and `unreadable` are numbers of zones."""
+    """What a scan shows; `slow` and `unreadable` are numbers of zones.
+
+    `access_ns` is of single reads anywhere in the span, where they were made, with the ends of its
+    95 % interval; `mean_bytes_s` is of all zones, with its own.
+    """
 
     zones: int
     zone_bytes: int
@@ -175,6 +179,11 @@ class ScanFinding:
     slowest_access_ns: float | None
     slow: tuple[int, ...]
     unreadable: tuple[int, ...]
+    access_low_ns: float | None = None
+    access_high_ns: float | None = None
+    mean_bytes_s: float | None = None
+    mean_low_bytes_s: float | None = None
+    mean_high_bytes_s: float | None = None
 
     @property
     def ratio(self) -> float:
@@ -236,6 +245,29 @@ class Disturbance(StrEnum):
 
 
 @dataclass(frozen=True)
+class DisturbanceAmount:
+    """How much of something else there was during a step.
+
+    `worst` is the largest share: of the pass's bytes, or of the machine's cores; `passes` how many
+    were hit, `amount_bytes` what others moved, where they did.
+    """
+
+    sort: Disturbance
+    worst: float
+    passes: int
+    amount_bytes: int | None = None
+
+    @property
+    def bad(self) -> bool:
+        """Whether it may well have changed the figure."""
+        return self.worst >= BAD_DISTURBANCE
+
+
+BAD_DISTURBANCE = 0.10
+"""From this share on a step was badly disturbed."""
+
+
+@dataclass(frozen=True)
 class Findings:
     """All findings of one step; None where there was nothing to find.
 
@@ -250,6 +282,7 @@ class Findings:
     copy: CopyFinding | None = None
     temperature: TemperatureRange | None = None
     disturbances: tuple[Disturbance, ...] = ()
+    disturbed: tuple[DisturbanceAmount, ...] = ()
     write_cache_full: bool = False
     lost: LostData | None = None
     sweep: str | None = None
@@ -264,6 +297,7 @@ class Findings:
             "copy": asdict(self.copy) if self.copy else None,
             "temperature": asdict(self.temperature) if self.temperature else None,
             "disturbed_by": [d.value for d in self.disturbances] or None,
+            "disturbed": [asdict(d) for d in self.disturbed] or None,
             "write_cache_full": self.write_cache_full or None,
             "lost": asdict(self.lost) if self.lost else None,
             "ladder": self.sweep,
@@ -289,6 +323,10 @@ class Findings:
                 copy=_of(CopyFinding, stored.get("copy")),
                 temperature=_of(TemperatureRange, stored.get("temperature")),
                 disturbances=tuple(Disturbance(d) for d in stored.get("disturbed_by", ())),
+                disturbed=tuple(
+                    DisturbanceAmount(**d | {"sort": Disturbance(d["sort"])})
+                    for d in stored.get("disturbed", ())
+                ),
                 write_cache_full=bool(stored.get("write_cache_full", False)),
                 lost=_of(LostData, stored.get("lost")),
                 sweep=stored.get("ladder"),

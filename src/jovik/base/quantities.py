@@ -329,3 +329,22 @@ def show_time(time_ns: float, digits: int = 3) -> str:
             shown = "µs" if name == "us" else name
             return f"{significant(time_ns / TIMES[name], digits)} {shown}"
     return f"{time_ns:.0f} ns"
+
+
+def show_time_or_dash(time_ns: float | None) -> str:
+    """A time for people, or a dash where there is none to show."""
+    return "-" if time_ns is None else show_time(time_ns)
+
+
+def digits_for(low: float, high: float, least: int = 3, most: int = 6) -> int:
+    """How many significant digits tell the ends of an interval apart, by two in the last at least.
+
+    After the GUM (JCGM 100:2008, 7.2.6): an uncertainty to two digits at most, and the figure to
+    the same place.
+    """
+    middle = max(abs(low), abs(high))
+    apart = abs(high - low)
+    if not middle or not apart or not math.isfinite(middle) or not math.isfinite(apart):
+        return least
+    needed = math.floor(math.log10(middle)) - math.floor(math.log10(apart / 2)) + 1
+    return min(max(least, needed), most)

@@ -107,7 +107,11 @@ class Environment:
 
 @dataclass(frozen=True)
 class ScanRecord:
-    """The zones of a scan in order of address: a rate of 0 where nothing could be read."""
+    """The zones of a scan in order of address: a rate of 0 where nothing could be read.
+
+    `access_ns` is within each zone; `whole_access_ns` the mean of single reads anywhere in the
+    whole span, one for each of several batches.
+    """
 
     start_bytes: tuple[int, ...]
     zone_bytes: int
@@ -115,6 +119,7 @@ class ScanRecord:
     access_ns: tuple[float | None, ...]
     errors: tuple[int, ...]
     whole_ns: int = 0
+    whole_access_ns: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -89,7 +89,7 @@ def _show(found: Noted, form: str) -> None:
     from jovik.cli.output import emit_csv, emit_json, show_table
     from jovik.tables.readings import readings_table
 
-    mine = [b.reading for b in found.readings]
+    mine = [r for b in found.readings for r in b.each]
     if form == "json":
         emit_json(
             {
@@ -107,9 +107,14 @@ def _show(found: Noted, form: str) -> None:
                         "place": b.place,
                         "of": b.of,
                         "measured": b.measured,
+                        "median": b.value.median,
+                        "low": b.value.low,
+                        "high": b.value.high,
+                        "count": len(b.each),
                         "written": r.written,
                     }
-                    for r, b in zip(mine, found.readings, strict=True)
+                    for b in found.readings
+                    for r in b.each
                 ],
             }
         )

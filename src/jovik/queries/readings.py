@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import statistics
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from jovik.analysis.statistics import interval
+from jovik.base.interval import Interval
 from jovik.base.step_result import StepResult
 from jovik.sheets.reading import Note, Reading
 from jovik.shelf.store import Shelf
@@ -13,9 +15,16 @@ from jovik.shelf.store import Shelf
 
 @dataclass(frozen=True)
 class ComparedReading:
-    """A reading, its rank among comparable ones and what Jovik measured of the same."""
+    """What was read once or several times by one method, in the reading's unit.
+
+    `reading` holds the median, `value` its interval too, `each` the readings themselves, oldest
+    first. `place` is among other drives, by the same method; `measured` what Jovik measured of the
+    same.
+    """
 
     reading: Reading
+    value: Interval
+    each: tuple[Reading, ...]
     place: int
     of: int
     measured: float | None
@@ -40,14 +49,46 @@ def noted(shelf: Shelf, name: str) -> Noted:
     """
     drive = shelf.sheet(name).drive.name
     every, results = shelf.readings(), shelf.latest_results(drive, ladders=True)
-    mine = tuple(_beside(r, every, results) for r in every if r.drive == drive)
+    mine = tuple(_beside(g, every, results) for g in alike([r for r in every if r.drive == drive]))
     return Noted(drive, tuple(shelf.notes(drive)), mine)
 
 
+def alike(readings: Sequence[Reading]) -> list[list[Reading]]:
+    """Readings of one drive, those of the same quantity by the same method together."""
+    found: list[list[Reading]] = []
+    for one in readings:
+        group = next((g for g in found if g[0].comparable(one)), None)
+        if group is None:
+            found.append([one])
+        else:
+            group.append(one)
+    return found
+
+
+def joined(readings: Sequence[Reading]) -> Reading:
+    """Repeated readings as one: their median, with the newest's words."""
+    return replace(readings[-1], value=statistics.median(r.value for r in readings))
+
+
+def value_of(readings: Sequence[Reading]) -> Interval:
+    """The median of repeated readings and its 95 % interval; one has none."""
+    values = [r.value for r in readings]
+    if min(values) <= 0:
+        return Interval(statistics.median(values))
+    return interval(values)
+
+
 def _beside(
-    one: Reading, every: Sequence[Reading], results: Sequence[StepResult]
+    group: Sequence[Reading], every: Sequence[Reading], results: Sequence[StepResult]
 ) -> ComparedReading:
-    same = [r.value for r in every if r.comparable(one)]
+    one = joined(group)
+    drives = dict.fromkeys(r.drive for r in every)
+    same = [
+        joined(mine).value
+        for d in drives
+        for mine in alike([r for r in every if r.drive == d])
+        if mine[0].comparable(one)
+    ]
     place = 1 + sum(v < one.value if one.lower_is_better else v > one.value for v in same)
     measured = None
     result = next((r for r in results if r.kind == one.phrase), None)
@@ -55,4 +96,4 @@ def _beside(
         measured = statistics.median(
             p.iops if one.unit == "IOPS" else p.rate_bytes_s for p in result.passes
         )
-    return ComparedReading(one, place, len(same), measured)
+    return ComparedReading(one, value_of(group), tuple(group), place, len(same), measured)

@@ -9,6 +9,7 @@ from jovik.analysis.run_effect import run_effect
 from jovik.analysis.upgrade import Upgrade, compare
 from jovik.base.errors import UsageError
 from jovik.base.step_result import StepResult
+from jovik.queries.readings import alike, joined
 from jovik.sheets.reading import Reading
 from jovik.sheets.sheet import Drive
 from jovik.shelf.store import Shelf
@@ -69,8 +70,8 @@ def upgraded(shelf: Shelf, old: str, new: str, *, link_bytes_s: float | None = N
     held = tuple(slowed(every, shelf.results_of_several_rigs(), effect))
     both = [
         (r, s)
-        for r in shelf.readings(before.name)
-        for s in shelf.readings(after.name)
+        for r in map(joined, alike(shelf.readings(before.name)))
+        for s in map(joined, alike(shelf.readings(after.name)))
         if s.comparable(r)
     ]
     return Upgraded(before, after, found, tuple(both), every, link_bytes_s, held)

@@ -16,7 +16,7 @@ from jovik.analysis.fullness import FillComparison
 from jovik.analysis.ranking import Ranking
 from jovik.analysis.sweep import Sweep
 from jovik.base.atomic_files import MADE
-from jovik.base.quantities import show_rate, show_size, show_time, significant
+from jovik.base.quantities import show_rate, show_size, show_time_or_dash, significant
 from jovik.base.step_result import StepResult
 from jovik.base.trace import Trace
 from jovik.charts.style import THEMES, Theme
@@ -153,8 +153,8 @@ def latency_picture(results: Sequence[StepResult]) -> Picture:
         short = all_latencies_ns(r)
         if short is not None:
             said.append(
-                f"{parse(r.kind).label}: p50 {show_time(short['p50'])}, p99 "
-                f"{show_time(short['p99'])}"
+                f"{parse(r.kind).label}: p50 {show_time_or_dash(short['p50'])}, p99 "
+                f"{show_time_or_dash(short['p99'])}"
             )
     return picture(
         "latency", f"Curves of how long I/Os take. {'; '.join(said)}", draw_latency, results

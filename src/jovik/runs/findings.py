@@ -124,8 +124,11 @@ def _surroundings(traces: Sequence[Trace], setting: RunEnvironment, found: Found
     found.limits += link_limit(figures, setting.link, setting.link_rate_bytes_s)
     moved = [f.read_bytes + f.written_bytes for f in figures]
     disturbed = disturbances([t.environment for t in traces], moved)
-    found.findings = replace(found.findings, disturbances=tuple(disturbed))
-    found.notes += disturbed.values()
+    found.findings = replace(
+        found.findings,
+        disturbances=tuple(d.sort for d in disturbed),
+        disturbed=tuple(disturbed),
+    )
 
 
 def _series(work: Workload, traces: Sequence[Trace], found: Found) -> None:

@@ -69,7 +69,14 @@ class PreparedRun:
     def questions(self, above: float = ASK_ABOVE) -> list[tuple[str, str]]:
         """What a person should be asked first: each with what is beyond the usual in it."""
         spent = self.spends(above)
-        asked = [(spent, f", more than {100 * above:g} %"), (self.fills_system, "")]
+        endless = (
+            "this goes on, and writes, until you stop it"
+            if self.cost.endless and any(t.step.writes for t in self.order.tasks)
+            else ""
+        )
+        if self.session.engine == "model":
+            endless = ""
+        asked = [(endless, ""), (spent, f", more than {100 * above:g} %"), (self.fills_system, "")]
         return [(said, beyond) for said, beyond in asked if said]
 
 

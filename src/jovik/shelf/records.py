@@ -18,6 +18,7 @@ from jovik.base.errors import JovikError
 from jovik.base.findings import (
     CliffAgreement,
     CopyFinding,
+    DisturbanceAmount,
     DropOuts,
     Findings,
     LongWrite,
@@ -232,6 +233,8 @@ def read_findings(stored: Any) -> Findings:
     for sort, name, given in parts:
         if given is not None:
             _typed(sort, given, f"its finding '{name}'")
+    for one in stored.get("disturbed") or ():
+        _typed(DisturbanceAmount, one, "its finding 'disturbed'")
     if found.sweep is not None and not isinstance(found.sweep, str):
         raise DamagedRecord("its finding 'ladder' is no phrase")
     return found

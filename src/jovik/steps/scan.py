@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import TYPE_CHECKING, ClassVar
 
 import numpy as np
@@ -28,6 +29,8 @@ STRETCH_BYTES = 16 * 2**20
 """What is read in order of each zone, unless the zone is smaller."""
 PROBES, PROBE_BYTES = 8, 4096
 """Single reads in each zone for its access time."""
+WHOLE_BATCHES, WHOLE_PROBES = 5, 40
+"""Batches of single reads anywhere in the span: within a zone an arm hardly moves."""
 PROBING_NS = 20_000_000
 """Expected time of the single reads of a zone."""
 DEPTH = 4
@@ -160,6 +163,7 @@ class ScanStep(Step):
             access_ns=tuple(times),
             errors=tuple(errors),
             whole_ns=session.now_ns() - began,
+            whole_access_ns=self._whole_access_ns(run, whole_area),
         )
         trace = _together(parts, record)
         run.record(trace)
@@ -171,9 +175,11 @@ class ScanStep(Step):
         """A stretch in order, then single reads: its trace, their median in ns, their errors."""
         stretch = self.stretch_bytes(area.span_bytes)
         # A few areas beyond an error are worth knowing: a zone ends at its first, the scan goes on.
+        last = number == self.zones - 1
         read = replace(
             area,
-            start_bytes=number * zone_bytes,
+            # The last address is part of the last zone, and is what is read of it.
+            start_bytes=area.span_bytes - stretch if last else number * zone_bytes,
             span_bytes=stretch,
             amount_bytes=stretch,
             time_ns=None,
@@ -186,6 +192,7 @@ class ScanStep(Step):
         single = replace(
             read,
             random=True,
+            start_bytes=number * zone_bytes,
             block_bytes=PROBE_BYTES,
             depth=1,
             span_bytes=zone_bytes,
@@ -194,6 +201,29 @@ class ScanStep(Step):
         probes = run.unbroken(lambda: run.session.run(single, no_progress))
         found = probes.latencies.get("read")
         return trace, found.percentile_ns(0.5) if found is not None else None, probes.errors
+
+    def _whole_access_ns(self, run: StepRun, area: Workload) -> tuple[float, ...]:
+        """The mean time of single reads over the whole span, in nanoseconds, batch by batch."""
+        if self.block_bytes % PROBE_BYTES:
+            return ()
+        means = []
+        for batch in range(WHOLE_BATCHES):
+            single = replace(
+                area,
+                random=True,
+                block_bytes=PROBE_BYTES,
+                depth=1,
+                start_bytes=0,
+                amount_bytes=WHOLE_PROBES * PROBE_BYTES,
+                time_ns=None,
+                seed=run.seed(self.zones + 1 + batch),
+                stop_on_error=True,
+            )
+            trace = run.unbroken(partial(run.session.run, single, no_progress))
+            if trace.broken or not trace.iops:
+                return ()
+            means.append(1e9 / trace.iops)
+        return tuple(means)
 
 
 def _together(parts: list[Trace], record: ScanRecord) -> Trace:

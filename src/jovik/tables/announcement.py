@@ -46,6 +46,10 @@ def announcement(ready: PreparedRun) -> str:
 def _amounts(ready: PreparedRun, at_most: str) -> str:
     cost, rate = ready.cost, ready.rate_bytes_s
     writes = [show_size(cost.certain_bytes)] if cost.certain_bytes else []
+    if cost.endless and any(t.step.writes for t in ready.order.tasks):
+        writes.append(
+            f"on until you stop it (at {show_rate(rate)}: {show_size(rate * 60)} a minute)"
+        )
     if cost.writing_ns:
         writes.append(
             f"what the drive takes in {show_time(cost.writing_ns)} (at {show_rate(rate)}: "

@@ -7,11 +7,14 @@ from typing import Any
 
 from jovik.analysis.places import Rank
 from jovik.analysis.ranking import DriveRank, Ranking, StepRank, lead_over_next
+from jovik.analysis.run_effect import FLOOR
+from jovik.base.interval import Interval
 from jovik.base.quantities import show_size, show_time, significant
 from jovik.queries.ranking import Ranked, access_time_ns, index_for_money, price_for_terabyte
 from jovik.steps import parse
+from jovik.tables.conditions import conditions_words
 from jovik.tables.cross_rig import slowed_words
-from jovik.tables.table import Table, interval_json, interval_words
+from jovik.tables.table import Table, figure_words, interval_json, interval_words
 
 
 def overall_table(found: Ranked) -> Table:
@@ -107,13 +110,7 @@ def _step_header(found: Ranked) -> list[str]:
 def _step_rows(found: Ranked, kind: str) -> Iterator[tuple[str, ...]]:
     rows = ranking_of(found.ranking, kind)
     for s, lead in zip(rows, lead_over_next(found.ranking, rows), strict=True):
-        ahead = (
-            "-"
-            if lead is None
-            else f"{significant(lead.median)} ({interval_words(lead)})"
-            if lead.known
-            else significant(lead.median)
-        )
+        ahead = "-" if lead is None else lead_words(lead)
         yield (
             str(s.place),
             s.drive,
@@ -122,6 +119,21 @@ def _step_rows(found: Ranked, kind: str) -> Iterator[tuple[str, ...]]:
             ahead,
             str(s.passes),
         )
+
+
+def lead_words(lead: Interval) -> str:
+    """How many times; a tie where the interval says no more."""
+    return figure_words(lead) + (" level" if _level(lead) else "")
+
+
+def _margin_words(lead: Interval, *, first: bool) -> str:
+    if _level(lead):
+        return f"level: {figure_words(lead)} times"
+    return f"{figure_words(lead)} times {'ahead' if first else 'behind'}"
+
+
+def _level(lead: Interval) -> bool:
+    return lead.low is not None and lead.high is not None and lead.low <= 1 <= lead.high
 
 
 def places_table(found: Ranked, drive: str) -> Table:
@@ -141,12 +153,6 @@ def places_table(found: Ranked, drive: str) -> Table:
             if other is not None
             else None
         )
-        words = (
-            "-"
-            if lead is None
-            else f"{significant(lead.median)} times"
-            + (f" ({interval_words(lead)})" if lead.known else "")
-        )
         rows.append(
             (
                 parse(kind).label,
@@ -155,7 +161,7 @@ def places_table(found: Ranked, drive: str) -> Table:
                 f"{mine.place} of {len(every)}",
                 other.drive if other is not None else "-",
                 significant(other.rate_bytes_s.median / 1e6) if other is not None else "-",
-                f"{words} {'ahead' if mine is every[0] else 'behind'}" if lead is not None else "-",
+                _margin_words(lead, first=mine is every[0]) if lead is not None else "-",
             )
         )
     header = ["step", "MB/s", "95 % interval", "place", "the best other", "its MB/s", "margin"]
@@ -187,9 +193,13 @@ def ranking_foot(found: Ranked, only: str | None = None) -> list[str]:
         if found.load is not None
         else []
     )
+    notes += _index_words(found) if only is None else []
     notes += slowed_words(
         [s for s in found.slowed if any(d.drive == s.drive for d in ranking.drives)]
     )
+    shown = [s.result for d in ranking.drives for s in d.steps]
+    if found.by != "rig":
+        notes += conditions_words([r for r in shown if only in (None, r.drive)] if only else shown)
     return notes + [
         f"left out: {x.drive}" + (f", {parse(x.kind).label}" if x.kind else "") + f": {x.why}"
         for x in ranking.left_out
@@ -197,10 +207,33 @@ def ranking_foot(found: Ranked, only: str | None = None) -> list[str]:
     ]
 
 
+def _index_words(found: Ranked) -> list[str]:
+    """Which steps make the index, who lacks some, and what runs are taken to differ by."""
+    ranking = found.ranking
+    if ranking.places is None or len(ranking.places.drives) < 2:
+        return []
+    counted = len(ranking.counted)
+    effect = found.effect
+    spread = 100 * max([FLOOR, *effect.spread.values()])
+    learnt = f"from {effect.freedom} runs made again" if effect.spread else "the least assumed"
+    said = [
+        f"index: {counted} {'step' if counted == 1 else 'steps'} that two drives or more were "
+        f"measured in; intervals and places hold for all pairs at once, and runs of one drive "
+        f"differ by {spread:.2g} % ({learnt})"
+    ]
+    return said + [
+        f"{d.drive} lacks {len(d.missing)} of them, and is placed as if it were there what it is "
+        "elsewhere"
+        for d in ranking.drives
+        if d.missing
+    ]
+
+
 def ranking_json(ranking: Ranking) -> dict[str, Any]:
     """The ranking as documented; places as ``"2"`` or ``"2-3"``, and as numbers."""
     return {
         "yardstick": ranking.yardstick,
+        "counted": list(ranking.counted),
         "drives": [_drive_json(d) for d in ranking.drives],
         "left_out": [{"drive": x.drive, "kind": x.kind, "why": x.why} for x in ranking.left_out],
     }
@@ -220,6 +253,9 @@ def _drive_json(d: DriveRank) -> dict[str, Any]:
         "drive": d.drive,
         **_place_json(d.place),
         "index": interval_json(d.index) if d.index else None,
+        "level_with": list(d.level),
+        "missing": list(d.missing),
+        "runs": d.runs,
         "steps": [
             {
                 "kind": s.kind,

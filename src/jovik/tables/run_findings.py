@@ -20,7 +20,7 @@ from jovik.analysis.statistics import interval
 from jovik.analysis.sweep import Sweep, curves
 from jovik.base.findings import Level, Shape
 from jovik.base.interval import Interval
-from jovik.base.quantities import show_size, show_time, significant
+from jovik.base.quantities import show_size, show_time, show_time_or_dash, significant
 from jovik.base.step_result import StepResult
 from jovik.steps import CopyStep, IoStep, Step, parse
 from jovik.tables.table import Table, interval_json, interval_words
@@ -60,8 +60,8 @@ def ladder_table(curve: Sweep) -> Table:
                 significant(rung.rate_bytes_s.median / 1e6),
                 interval_words(rung.rate_bytes_s, 1e-6),
                 significant(rung.iops.median),
-                show_time(latency["p50"]) if latency else "-",
-                show_time(latency["p99"]) if latency else "-",
+                show_time_or_dash(latency["p50"] if latency else None),
+                show_time_or_dash(latency["p99"] if latency else None),
                 mark,
             )
         )
@@ -126,6 +126,9 @@ def _plain_single(step: Step) -> bool:
     )
 
 
+SHOWN_LATENCIES = ("mean", "p50", "p95", "p99", "p99_9", "max")
+
+
 def access_table(results: Sequence[StepResult]) -> Table:
     """The access time of small random I/O at depth 1, its mean, and its percentiles."""
     rows = []
@@ -141,7 +144,10 @@ def access_table(results: Sequence[StepResult]) -> Table:
         rows.append(
             (
                 step.label,
-                *(show_time(latency[k]) for k in ("mean", "p50", "p95", "p99", "p99_9", "max")),
+                *(
+                    show_time_or_dash(latency[k])
+                    for k in ("mean", "p50", "p95", "p99", "p99_9", "max")
+                ),
             )
         )
     return Table(

@@ -7,11 +7,13 @@ from dataclasses import asdict
 from typing import Any
 
 from jovik.analysis.claims import all_latencies_ns
-from jovik.analysis.comparability import long_write_of
+from jovik.analysis.comparability import long_write_of, rate_of
+from jovik.analysis.limits import disturbance_words
 from jovik.analysis.lost_data import lost_by, lost_words
 from jovik.analysis.statistics import interval
 from jovik.analysis.sweep import curves
-from jovik.base.quantities import show_size, show_time, significant
+from jovik.base.findings import Disturbance
+from jovik.base.quantities import show_size, show_time_or_dash, significant
 from jovik.base.step_result import Conditions, StepResult
 from jovik.shelf.read_runs import RunRecord
 from jovik.steps import parse
@@ -39,6 +41,7 @@ def run_table(run: RunRecord, results: Sequence[StepResult]) -> Table:
         else ""
     )
     lines = [
+        *disturbance_lines(results),
         *_said(results),
         *_warmth(results),
         *(f"the drive's log: {note}" for note in run.notes or []),
@@ -56,6 +59,27 @@ def run_table(run: RunRecord, results: Sequence[StepResult]) -> Table:
         spare=(7, 5, 6),
         notes=lines,
     )
+
+
+def disturbance_lines(results: Sequence[StepResult]) -> list[str]:
+    """What else went on during a run, in one line for all of it.
+
+    What was seen in each step is in its JSON.
+    """
+    worst: dict[Disturbance, tuple[float, int, list[int]]] = {}
+    for number, r in enumerate(results, 1):
+        for d in r.findings.disturbed:
+            share, amount, steps = worst.get(d.sort, (0.0, 0, []))
+            worst[d.sort] = (max(share, d.worst), amount + (d.amount_bytes or 0), [*steps, number])
+    if not worst:
+        return []
+    count = sum(parse(r.phrase).measures for r in results)
+    causes = [
+        disturbance_words(sort, share, amount or None)
+        + ("" if len(steps) == count else f" (step{'s' * (len(steps) > 1)} {_ranges(steps)})")
+        for sort, (share, amount, steps) in worst.items()
+    ]
+    return [f"not a quiet machine: {'; '.join(causes)}; repeat when it is (each: --format json)"]
 
 
 def written_bytes(run: RunRecord, results: Sequence[StepResult]) -> int:
@@ -97,7 +121,7 @@ def _row(number: int, r: StepResult) -> list[str]:
     if not step.measures:
         return [str(number), step.label, "", "", "", "", "", ""]
     rate, iops, latency = (
-        interval([p.rate_bytes_s for p in r.passes]),
+        rate_of(r) if r.findings.scan is not None else interval([p.rate_bytes_s for p in r.passes]),
         interval([p.iops for p in r.passes]),
         all_latencies_ns(r),
     )
@@ -112,8 +136,8 @@ def _row(number: int, r: StepResult) -> list[str]:
         significant(rate.median / 1e6),
         interval_words(rate, 1e-6),
         "-" if is_copy(r) else significant(iops.median),
-        show_time(latency["p50"]) if latency else "-",
-        show_time(latency["p99"]) if latency else "-",
+        show_time_or_dash(latency["p50"] if latency else None),
+        show_time_or_dash(latency["p99"] if latency else None),
         str(len(r.passes)),
     ]
 

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from jovik.base.interval import Interval
-from jovik.base.quantities import significant
+from jovik.base.quantities import digits_for, significant
 
 
 @dataclass(frozen=True)
@@ -29,10 +29,20 @@ class Table:
 
 
 def interval_words(value: Interval, scale: float = 1.0) -> str:
-    """``7,050 to 7,400``, or a dash where nothing tells."""
+    """``7,050 to 7,400``, or a dash where nothing tells; as many digits as tell the ends apart."""
     if value.low is None or value.high is None:
         return "-"
-    return f"{significant(value.low * scale)} to {significant(value.high * scale)}"
+    low, high = value.low * scale, value.high * scale
+    digits = digits_for(low, high)
+    return f"{significant(low, digits)} to {significant(high, digits)}"
+
+
+def figure_words(value: Interval, scale: float = 1.0) -> str:
+    """``1.012 (1.010 to 1.013)``: a figure and its interval, both to the same place."""
+    if value.low is None or value.high is None:
+        return significant(value.median * scale)
+    digits = digits_for(value.low * scale, value.high * scale)
+    return f"{significant(value.median * scale, digits)} ({interval_words(value, scale)})"
 
 
 def interval_json(value: Interval) -> dict[str, float | None]:

@@ -9,8 +9,9 @@ from jovik.analysis.upgrade import Upgrade
 from jovik.base.quantities import show_rate, show_time, significant
 from jovik.queries.upgrade import Upgraded
 from jovik.steps import parse
+from jovik.tables.conditions import conditions_words
 from jovik.tables.cross_rig import slowed_words
-from jovik.tables.table import Table, interval_json, interval_words
+from jovik.tables.table import Table, figure_words, interval_json, interval_words
 
 
 def upgrade_table(found: Upgraded) -> Table:
@@ -28,18 +29,12 @@ def upgrade_table(found: Upgraded) -> Table:
         )
         for s in u.steps
     ]
-    overall = (
-        [
-            f"overall {significant(u.overall.median)} times ({interval_words(u.overall)}), "
-            "the geometric mean"
-        ]
-        if u.overall
-        else []
-    )
+    overall = [f"overall {figure_words(u.overall)} times, the geometric mean"] if u.overall else []
     notes = [
         *overall,
         *([f"on link: with what a link of {show_rate(link)} leaves"] if link is not None else []),
         *slowed_words(found.slowed),
+        *conditions_words([r for r in found.results if r.kind in {s.kind for s in u.steps}]),
     ]
     header = ["step", "MB/s old", "MB/s new", "speed-up", "95 % interval", "on link", ""]
     shown = [c for c in range(7) if link is not None or c != 5]

@@ -1,0 +1,54 @@
+"""What compared drives were not measured alike in: rigs, links, firmware, a quiet machine."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from jovik.base.step_result import StepResult
+from jovik.steps import parse
+
+MOST_DRIVES = 6
+
+
+def conditions_words(results: Sequence[StepResult]) -> list[str]:
+    """A line where the drives hung on different rigs or links, and one for each mixed firmware.
+
+    Parameters
+    ----------
+    results : sequence of StepResult
+        All that a comparison is made of.
+    """
+    by_drive: dict[str, list[StepResult]] = {}
+    for r in results:
+        by_drive.setdefault(r.drive, []).append(r)
+    said = []
+    wheres = {d: tuple(dict.fromkeys(_where(r) for r in rs)) for d, rs in by_drive.items()}
+    if len({w for where in wheres.values() for w in where}) > 1:
+        told = [f"{d} on {' and '.join(where)}" for d, where in wheres.items()]
+        more = f" and {len(told) - MOST_DRIVES} more" if len(told) > MOST_DRIVES else ""
+        said.append(f"not all on one rig and link: {'; '.join(told[:MOST_DRIVES])}{more}")
+    for drive, rs in by_drive.items():
+        firmware = sorted({f for r in rs if (f := r.conditions.firmware) is not None})
+        units = {r.conditions.unit for r in rs}
+        if len(firmware) > 1 and len(units) == 1:
+            said.append(f"{drive}: figures of firmware {' and '.join(firmware)} together")
+    return said + disturbed_words(results)
+
+
+def _where(result: StepResult) -> str:
+    c = result.conditions
+    return f"'{c.rig or 'unknown rig'}'" + (f" ({c.link})" if c.link else "")
+
+
+def disturbed_words(results: Sequence[StepResult]) -> list[str]:
+    """A warning for each drive that was measured on a machine that was far from quiet."""
+    bad: dict[str, list[str]] = {}
+    for r in results:
+        if any(d.bad for d in r.findings.disturbed):
+            bad.setdefault(r.drive, []).append(parse(r.kind).label)
+    return [
+        f"warning: {drive} was badly disturbed in {kinds[0]}"
+        + (f" and {len(kinds) - 1} more" if len(kinds) > 1 else "")
+        + ": other work on the drive or the machine; repeat it when that is quiet"
+        for drive, kinds in bad.items()
+    ]
