@@ -144,6 +144,7 @@ def plan_json(chosen: Plan) -> dict[str, Any]:
                 "why": x.why,
                 "passes": x.passes,
                 "spare": x.spare,
+                "rounds": x.rounds,
                 "steps": [s.canonical for s in x.steps],
             }
             for x in chosen.lines
@@ -164,7 +165,7 @@ def _table(chosen: Plan, cost: list[str]) -> None:
             (
                 line.phrase,
                 str(len(line.steps)),
-                str(max(of_line)),
+                f"{max(of_line)}{' in rounds' if line.rounds is not None else ''}",
                 str(line.spare or "-"),
                 line.why or line.title,
             )

@@ -74,6 +74,7 @@ class RunRequest:
                     "phrase": t.step.canonical,
                     "spare": t.spare,
                     "ladder": t.sweep,
+                    "rounds": t.rounds,
                     "least": t.repeat.least,
                     "most": t.repeat.most,
                     "precision": t.repeat.precision,
@@ -259,6 +260,7 @@ def _tasks(record: Mapping[str, Any]) -> tuple[Task, ...]:
             ),
             t["spare"],
             t.get("ladder"),
+            t.get("rounds"),
         )
         for t in record["tasks"]
     )

@@ -30,7 +30,11 @@ MOST_STANDSTILLS = 3
 
 @dataclass
 class RunningStep:
-    """The run's side of `jovik.steps.running.StepRun`, which says what each method does."""
+    """The run's side of `jovik.steps.running.StepRun`, which says what each method does.
+
+    In rounds, `round` is the pass up to which it repeats now, `spent_ns` the time that earlier
+    rounds took of it, and `made` all passes so far.
+    """
 
     position: int
     tasks: Sequence[Task]
@@ -38,6 +42,9 @@ class RunningStep:
     earlier: Sequence[StepResult] = ()
     allowance: TimeAllowance | None = None
     resumed: ResumedStep | None = None
+    round: int | None = None
+    spent_ns: int = 0
+    made: list[Trace] = field(default_factory=list)
     _step: Step | None = field(default=None, repr=False)
     _conditions: Conditions | None = field(default=None, repr=False)
     _work: Workload | None = field(default=None, repr=False)
@@ -181,8 +188,9 @@ class RunningStep:
     def repeat(self, one_pass: Callable[[int], Trace]) -> list[Trace]:
         """See `StepRun.repeat`."""
         traces = list(self.resumed.traces) if self.resumed else []
-        reason = self._enough(traces, 0) if traces else None
-        while reason is None:
+        self.made = traces
+        reason = self._enough(traces, self.spent_ns) if traces else None
+        while reason is None and (self.round is None or len(traces) < self.round):
             number = len(traces) + 1
             trace = self.unbroken(partial(one_pass, number))
             traces.append(trace)
@@ -193,8 +201,8 @@ class RunningStep:
                 result = summarise(self._shown(), traces, self._met())
                 self.context.sink.step_done(self.position, result)
                 raise failure(trace)
-            reason = self._enough(traces, self.session.now_ns() - self._began_ns)
-        self._stop_reason = reason
+            reason = self._enough(traces, self.spent_ns + self.session.now_ns() - self._began_ns)
+        self._stop_reason = reason or ""
         return traces
 
     def record(self, trace: Trace, *, felt: bool = True) -> None:
@@ -219,6 +227,9 @@ class RunningStep:
         said += filter(None, [self._cache_note or self._order_note, self._stop_reason])
         findings = replace(found.findings, sweep=self.task.sweep, write_cache_full=self._cache_full)
         result = summarise(shown, traces, self._met(), said, found.limits, findings)
+        if self.round is not None and self.round < self.task.repeat.most:
+            # The other steps of the round come first; there is more to come of this one.
+            return result
         self.context.sink.step_done(self.position, result)
         self.context.cache.learn(result)
         read = readings_of(traces)

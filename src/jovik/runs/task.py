@@ -16,13 +16,14 @@ class Task:
     """One step and its repetitions.
 
     `spare` is that of its line of the plan, `sweep` the line's phrase where it stands for several
-    steps.
+    steps. Neighbouring tasks of one `rounds` number are interleaved, pass by pass.
     """
 
     step: Step
     repeat: RepetitionPolicy
     spare: int = 0
     sweep: str | None = None
+    rounds: int | None = None
 
 
 def tasks_of(
@@ -46,6 +47,7 @@ def tasks_of(
                     _repeat(step, line.passes, plan.passes, passes, precision),
                     line.spare,
                     line.phrase if len(line.steps) > 1 else None,
+                    line.rounds,
                 )
             )
     return found

@@ -7,7 +7,11 @@ steps = [
     "sequential read 1MiB depth 8 for 2s",
     { phrase = "random read 4KiB depth 1..64 for 1s", title = "Depth", why = "...", passes = 3,
     spare = 1 },
+    { rounds = 5, steps = ["random read 4KiB for 1s", "sequential read 1MiB for 1s"] },
 ]
+
+Steps in `rounds` are interleaved: the first pass of each, then the second of each. What drifts
+while a plan runs is then felt by all of them alike.
 """
 
 from __future__ import annotations
@@ -30,7 +34,8 @@ class PlanEntry:
     """One line of a plan: a phrase, the steps it stands for, and why they are there.
 
     `passes` is None where the plan's own number holds. `spare` says in which order a time budget
-    takes lines away: the highest first, 0 never.
+    takes lines away: the highest first, 0 never. Lines of one `rounds` number, where they have one,
+    are interleaved, as often as their `passes`.
     """
 
     phrase: str
@@ -39,6 +44,7 @@ class PlanEntry:
     why: str = ""
     passes: int | None = None
     spare: int = 0
+    rounds: int | None = None
 
 
 @dataclass(frozen=True)
@@ -116,16 +122,35 @@ def load_plan(name: str) -> Plan:
 
 def _read(name: str, text: str, where: str) -> Plan:
     # Pydantic is only loaded where a plan is.
-    from pydantic import Field, field_validator
+    from pydantic import Field, field_validator, model_validator
 
     from jovik.base.toml_files import StrictModel, read_toml
 
     class LineFile(StrictModel):
-        phrase: str
+        phrase: str = ""
         title: str = ""
         why: str = ""
         passes: int | None = Field(None, ge=1, le=1000)
         spare: int = Field(0, ge=SPARE[0], le=SPARE[1])
+        rounds: int | None = Field(None, ge=2, le=1000)
+        steps: list[str] = []
+
+        @model_validator(mode="after")
+        def _either(self) -> LineFile:
+            if bool(self.phrase) == bool(self.steps):
+                raise ValueError("a line has either a 'phrase', or 'rounds' and their 'steps'")
+            if bool(self.steps) != (self.rounds is not None):
+                raise ValueError("'rounds' and 'steps' go together")
+            if self.rounds is not None and self.passes is not None:
+                raise ValueError("'rounds' says how often; leave 'passes' out")
+            for phrase in self.steps:
+                for step in parse_all(phrase):
+                    if step.once or not step.measures:
+                        raise ValueError(
+                            f"'{phrase}' cannot be repeated round by round; "
+                            "put it before or behind the rounds"
+                        )
+            return self
 
     class PlanFile(StrictModel):
         title: str = name
@@ -140,19 +165,36 @@ def _read(name: str, text: str, where: str) -> Plan:
                 return lines
             given = [{"phrase": x} if isinstance(x, str) else x for x in lines]
             for one in given:
-                phrase = one.get("phrase") if isinstance(one, dict) else None
-                try:
-                    parse_all(phrase if isinstance(phrase, str) else "-")
-                except PhraseError as error:
-                    if isinstance(phrase, str):
+                for phrase in _phrases_of(one):
+                    try:
+                        parse_all(phrase)
+                    except PhraseError as error:
                         raise ValueError(f"{error.message}\n{error.hint}") from None
-                except JovikError as error:
-                    raise ValueError(error.message) from None
+                    except JovikError as error:
+                        raise ValueError(error.message) from None
             return given
 
     found = read_toml(text, where, PlanFile)
     lines = tuple(
-        PlanEntry(x.phrase, parse_all(x.phrase), x.title, x.why, x.passes, x.spare)
-        for x in found.steps
+        PlanEntry(
+            phrase,
+            parse_all(phrase),
+            x.title,
+            x.why,
+            x.rounds if x.rounds is not None else x.passes,
+            x.spare,
+            number if x.rounds is not None else None,
+        )
+        for number, x in enumerate(found.steps)
+        for phrase in (x.steps or [x.phrase])
     )
     return Plan(name, found.title, found.about, lines, found.passes)
+
+
+def _phrases_of(line: Any) -> list[str]:
+    """The phrases of a line as it stands in the file, whatever else is wrong with it."""
+    if not isinstance(line, dict):
+        return []
+    inner = line.get("steps")
+    found = [line.get("phrase"), *(inner if isinstance(inner, list) else [])]
+    return [x for x in found if isinstance(x, str)]
