@@ -12,6 +12,7 @@ import signal
 import sqlite3
 import struct
 import subprocess
+import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
@@ -536,3 +537,63 @@ def test_scout_and_identity_of_a_folder_on_a_loop_device(jovik: Program, mounted
         "NVMe",
         "SATA",
     )
+
+
+ALTERNATING = """
+import subprocess, sys, threading, time
+from pathlib import Path
+
+every, rates, words = float(sys.argv[1]), sys.argv[2].split(","), sys.argv[3:]
+group = next(x.split(":", 2)[2] for x in open("/proc/self/cgroup").read().split() if ":blkio:" in x)
+knob = Path("/sys/fs/cgroup/blkio" + group.strip()) / "blkio.throttle.write_bps_device"
+number = knob.read_text().split()[0]
+
+def turn():
+    at = 0
+    while True:
+        time.sleep(every)
+        at += 1
+        knob.write_text(f"{number} {rates[at % 2]}\\n")
+
+threading.Thread(target=turn, daemon=True).start()
+sys.exit(subprocess.run(words).returncode)
+"""
+
+
+@pytest.mark.skipif(not (GROUNDTRUTH / "limited").exists(), reason="needs groundtruth/limited")
+@pytest.mark.skipif(not Path("/sys/fs/cgroup/blkio").is_dir(), reason="needs the blkio controller")
+def test_a_device_that_the_kernel_holds_to_two_rates_in_turn_alternates(jovik: Program) -> None:
+    need("losetup", "mkfs.ext4", "mount")
+    jovik("sheet", "new", "Held")
+    every = float(os.environ.get("JOVIK_ALTERNATE_S", "1.5"))
+    amount = round(30 * 9 * every)
+    words = jovik.command(
+        "measure",
+        "{dir}",
+        "--drive",
+        "Held",
+        f"sequential write 256KiB depth 4 over {amount}MB",
+        "--format",
+        "json",
+    )
+    held = [
+        *(GROUNDTRUTH / "limited", "--where", "/dev/shm", "--size", f"{amount + 400}M"),
+        *("--write-bps", "40000000", "--", sys.executable, "-c", ALTERNATING),
+        *(str(every), "40000000,20000000"),
+    ]
+    found = []
+    for _ in range(3):
+        done = subprocess.run(
+            [*held, *words], capture_output=True, text=True, env=jovik.env, timeout=300, check=True
+        )
+        step = json.loads(done.stdout)["steps"][0]
+        parts = [p for p in step["facts"]["long_write"]["parts"] if p["shape"] == "alternating"]
+        found.append(step["notes"])
+        if parts and (
+            parts[0]["period_s"] == pytest.approx(2 * every, rel=0.1)
+            and parts[0]["rate_bytes_s"]["median"] == pytest.approx(30e6, rel=0.06)
+            and step["cliff"] is None
+        ):
+            print(step["notes"])
+            return
+    pytest.skip(f"this machine was taken away during each try: {found}")

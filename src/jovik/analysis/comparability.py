@@ -109,16 +109,6 @@ def rate_of(result: StepResult) -> Interval:
     return interval([p.rate_bytes_s for p in result.passes])
 
 
-def rate_name(result: StepResult) -> str:
-    """Which rate of a long write `rate_of` gives, in words; empty for any other step."""
-    found = long_write_of(result)
-    if found is None:
-        return ""
-    if not isinstance(found.sustained, Interval):
-        return "whole write"
-    return "after the cliff" if found.cliff is not None else "sustained"
-
-
 UNLIKE_PASSES = 1.5
 """Fastest over slowest pass from which on it is said that they differ."""
 

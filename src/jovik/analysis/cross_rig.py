@@ -45,17 +45,16 @@ def _on_its_best_rig(j: ClaimVerdict, others: Sequence[StepResult], margin: floa
     found = [
         (rig, judge([j.claim], list(of_kind.values()), margin, others, len(rigs))[0])
         for rig, of_kind in rigs.items()
-        if rig != here.rig
     ]
     better = [(rig, x) for rig, x in found if x.share is not None and _does_more(x, j)]
     if not better:
         return j
     rig, best = max(better, key=lambda pair: _turned(pair[1]))
     assert j.measured is not None and best.step is not None
-    why = (
-        f"on rig '{rig}' (run {best.step.run}); on rig '{here.rig}' the same unit did only "
-        f"{j.claim.shown(j.measured.median)}"
-    )
+    why = f"on rig '{rig}' (run {best.step.run})"
+    if rig != here.rig:
+        only = j.claim.shown(j.measured.median)
+        why += f"; on rig '{here.rig}' the same unit did only {only}"
     return replace(best, why="; ".join(x for x in (best.why, why) if x))
 
 

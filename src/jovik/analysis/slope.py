@@ -16,7 +16,6 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy.ndimage import uniform_filter1d
 
 from jovik.analysis.changepoint import ChangePoint
 from jovik.analysis.level_cuts import logs
@@ -141,6 +140,8 @@ def _ramp(bins: npt.NDArray[np.float64], start: int, end: int) -> tuple[int, int
 
     With the squares that it leaves, of the logarithm.
     """
+    from scipy.ndimage import uniform_filter1d
+
     each = max(1, (end - start) // MOST_VALUES)
     part = bins[start : start + (end - start) // each * each].reshape(-1, each).mean(axis=1)
     count = len(part)

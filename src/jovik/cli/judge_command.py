@@ -69,9 +69,16 @@ def judge(
 def _settle(shelf: Shelf, found: Judged, target: str) -> bool:
     """Measure again what is too close to call; whether there was anything."""
     from jovik.cli.run_flow import run_order
+    from jovik.queries.claims import even_from_the_start
     from jovik.runs import request_for_undecided
+    from jovik.runs.request import SETTLING_WRITE_NS
 
-    order = request_for_undecided(found.judgements, target, found.margin)
+    order = request_for_undecided(
+        found.judgements,
+        target,
+        found.margin,
+        lambda j: even_from_the_start(shelf, j, SETTLING_WRITE_NS),
+    )
     if order is None:
         click.echo(_nothing_to_settle(found), err=True)
         return False

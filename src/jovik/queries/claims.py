@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
+import statistics
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from jovik.analysis.claims import MARGIN, ClaimVerdict, judge
+from jovik.analysis.cliff_agreement import cliff_agreement
+from jovik.analysis.comparability import is_plain, long_write_of
 from jovik.analysis.consistency import Disagreement, disagreements
 from jovik.analysis.cross_rig import RigSlowdown, across_rigs, slowed
 from jovik.analysis.firmware import FirmwareChange, firmware_changes
 from jovik.analysis.lost_data import lost_by
 from jovik.analysis.run_effect import run_effect
 from jovik.base.errors import UsageError
-from jovik.base.findings import LostData
+from jovik.base.findings import CliffAgreement, LostData
+from jovik.base.step_result import StepResult
+from jovik.base.trace import SLICE_NS
 from jovik.queries.samples import SampleComparison, samples
 from jovik.sheets.sheet import Sheet
 from jovik.shelf.store import Shelf
@@ -22,7 +28,8 @@ class Judged:
     """Claims of a drive with their verdicts, inconsistent results and its samples.
 
     `lost` is set where it did not give back what was written, which no verdict makes up for;
-    `slowed` is what a rig may have held back, `firmware` which samples have another one now.
+    `slowed` is what a rig may have held back, `firmware` which samples have another one now,
+    `cliffs` where long writes made alike in several runs fell.
     """
 
     sheet: Sheet
@@ -33,6 +40,7 @@ class Judged:
     lost: LostData | None = None
     slowed: tuple[RigSlowdown, ...] = ()
     firmware: tuple[FirmwareChange, ...] = ()
+    cliffs: CliffAgreement | None = None
 
 
 def judged(shelf: Shelf, name: str, margin: float = MARGIN) -> Judged:
@@ -73,4 +81,43 @@ def judged(shelf: Shelf, name: str, margin: float = MARGIN) -> Judged:
         lost_by(results),
         tuple(held),
         tuple(firmware_changes(results, every)),
+        _cliffs(every),
     )
+
+
+def _cliffs(results: Sequence[StepResult]) -> CliffAgreement | None:
+    """Whether the newest long write and those made like it in other runs fall at one place."""
+    writes = [r for r in results if is_plain(r) and long_write_of(r) is not None]
+    if not writes:
+        return None
+    newest = writes[-1]
+    alike = [
+        w
+        for r in writes
+        if r.kind == newest.kind
+        and (r.conditions.unit, r.conditions.rig) == (newest.conditions.unit, newest.conditions.rig)
+        and (w := long_write_of(r)) is not None
+    ]
+    return cliff_agreement(alike)
+
+
+EVEN = 0.01
+"""A pass is even when its beginning is no further than this share from the whole of it."""
+
+
+def even_from_the_start(shelf: Shelf, found: ClaimVerdict, first_ns: int) -> bool:
+    """Whether the passes of a verdict were as fast in their first moments as on the whole.
+
+    A drive with a small cache, or a device that may burst, is faster at first: shorter passes would
+    then measure something else.
+    """
+    if found.step is None:
+        return False
+    each = first_ns // SLICE_NS
+    shares = []
+    for trace in shelf.traces(found.step.run, found.step.phrase):
+        moved = trace.slices[:-1, [0, 2]].sum(axis=1)
+        if len(moved) < 2 * each or not moved.sum() or not moved[:each].sum():
+            return False
+        shares.append(float(moved[:each].mean() / moved.mean()))
+    return bool(shares) and abs(statistics.median(shares) - 1) <= EVEN

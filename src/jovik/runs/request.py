@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import os
 import secrets
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
@@ -189,19 +189,27 @@ def resume_request(
 
 
 SETTLING_WRITE_NS = 300 * 10**6
-"""A pass that settles a writing claim is so long: it wears the drive less than a whole second.
+"""A pass that settles a writing claim is so long, where the passes so far were as fast at once.
 
-What a pass loses at its beginning weighs more in it: 0.1 to 0.4 % on drives held by the kernel to a
-set speed (docs/numbers.md).
+It wears the drive less than a whole second does.
 """
 
 
 def request_for_undecided(
-    judgements: Sequence[ClaimVerdict], target: str, margin: float
+    judgements: Sequence[ClaimVerdict],
+    target: str,
+    margin: float,
+    even: Callable[[ClaimVerdict], bool] = lambda _: False,
 ) -> RunRequest | None:
     """An order for what is too close to call, each step repeated until its claim is settled.
 
     None where nothing is that more passes could settle.
+
+    Parameters
+    ----------
+    even : callable
+        Whether the passes of a verdict were as fast in their first `SETTLING_WRITE_NS` as on the
+        whole, so that shorter ones measure the same.
     """
     from jovik.analysis.claims import Verdict, settling_goal
     from jovik.analysis.settling import MOST_PASSES
@@ -225,7 +233,7 @@ def request_for_undecided(
         if step.writes:
             # So many writes one after the other would measure where the write cache ends.
             tasks.append(Task(parse("rest until recovered"), RepetitionPolicy(1, 1)))
-            if isinstance(step, IoStep) and not step.has_amount:
+            if isinstance(step, IoStep) and not step.has_amount and even(j):
                 step = replace(step, time_ns=SETTLING_WRITE_NS)
         goal = settling_goal(j, margin)
         tasks.append(Task(step, RepetitionPolicy(1, left, goal=goal)))

@@ -41,15 +41,12 @@ def notes_of(c: sa.Connection, drive_id: int) -> list[Note]:
 
 
 def readings(c: sa.Connection, drive_id: int | None = None) -> list[Reading]:
-    """The newest reading of each quantity and method, of one drive or of all."""
+    """Every reading of one drive or of all, in the order in which they were noted."""
     query = sa.select(reading, drive.c.name.label("drive")).join(drive).order_by(reading.c.id)
     if drive_id is not None:
         query = query.where(reading.c.drive_id == drive_id)
-    newest = {}
+    found = []
     for r in c.execute(query).mappings():
         with contextlib.suppress(DamagedRecord), naming(f"a reading of '{r['drive']}'"):
-            one = read_reading({f: r[f] for f in (*_FIELDS, "drive", "written")})
-            newest[
-                (one.drive, one.what.casefold(), one.method.casefold(), one.instrument.casefold())
-            ] = one
-    return list(newest.values())
+            found.append(read_reading({f: r[f] for f in (*_FIELDS, "drive", "written")}))
+    return found

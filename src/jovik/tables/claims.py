@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from jovik.analysis.claims import ClaimVerdict
+from jovik.analysis.cliff_agreement import cliff_agreement_note
 from jovik.analysis.lost_data import lost_words
 from jovik.base.interval import Interval
 from jovik.base.quantities import show_rate, show_size
@@ -33,6 +34,7 @@ def claims_table(found: Judged) -> Table:
                 f"{show_rate(x.two.median)}. Likely: {x.reason}"
                 for x in found.disagreements
             ),
+            *([cliff_agreement_note(found.cliffs)] if found.cliffs is not None else []),
             *doubts(found),
             *_kept(found.sheet.drive),
             f"margin {100 * found.margin:g} %; rates without the flush at the end; from run "

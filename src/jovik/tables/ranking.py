@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Any
 
+from jovik.analysis.comparability import long_write_of
 from jovik.analysis.places import Rank
 from jovik.analysis.ranking import DriveRank, Ranking, StepRank, lead_over_next
 from jovik.analysis.run_effect import FLOOR
@@ -81,19 +82,25 @@ def steps_table(found: Ranked, kinds: Sequence[str] | None = None) -> Table:
     lines = []
     for kind in found.ranking.kinds if kinds is None else kinds:
         for number, row in enumerate(_step_rows(found, kind)):
-            lines.append((parse(kind).label if number == 0 else "", *row))
+            lines.append((_label(found.ranking, kind) if number == 0 else "", *row))
     return Table("By step", ["step", *_step_header(found)], lines, right=(3, 4, 5, 6), spare=(6, 5))
 
 
 def step_table(found: Ranked, kind: str) -> Table:
     """The ranking of one kind of step in a table of its own."""
     return Table(
-        parse(kind).label,
+        _label(found.ranking, kind),
         _step_header(found),
         list(_step_rows(found, kind)),
         right=(2, 3, 4, 5),
         spare=(5, 4),
     )
+
+
+def _label(ranking: Ranking, kind: str) -> str:
+    """The step's label, and of a long write which of its rates is compared."""
+    made = [s.result for s in ranking_of(ranking, kind)]
+    return parse(kind).label + (": sustained rate" if any(map(long_write_of, made)) else "")
 
 
 def _step_header(found: Ranked) -> list[str]:
@@ -155,7 +162,7 @@ def places_table(found: Ranked, drive: str) -> Table:
         )
         rows.append(
             (
-                parse(kind).label,
+                _label(found.ranking, kind),
                 significant(mine.rate_bytes_s.median / 1e6),
                 interval_words(mine.rate_bytes_s, 1e-6),
                 f"{mine.place} of {len(every)}",

@@ -210,6 +210,7 @@ def copies_table(results: Sequence[StepResult]) -> Table:
             "with under half of the median",
             "buffered (page cache), from a cold start to the end of the sync, "
             "as a person waits for it",
+            *([f"sequential: {'; '.join(bases)}"] if bases else []),
         ],
     )
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from jovik.analysis.comparability import long_write_of
 from jovik.analysis.lost_data import lost_words
 from jovik.analysis.upgrade import Upgrade
 from jovik.base.quantities import show_rate, show_time, significant
@@ -17,9 +18,10 @@ from jovik.tables.table import Table, figure_words, interval_json, interval_word
 def upgrade_table(found: Upgraded) -> Table:
     """How many times faster each step is."""
     u, link = found.upgrade, found.link_bytes_s
+    long = {r.kind for r in found.results if long_write_of(r) is not None}
     rows = [
         (
-            parse(s.kind).label,
+            parse(s.kind).label + (": sustained rate" if s.kind in long else ""),
             significant(s.old.median / 1e6),
             significant(s.new.median / 1e6),
             f"{significant(s.times.median)}",
