@@ -109,15 +109,10 @@ def test_a_real_measurement_in_every_form(jovik: Program) -> None:
     for step in run["steps"]:
         rate, latency = step["rate_bytes_s"], step["latency_ns"]
         assert 0 < rate["low"] <= rate["median"] <= rate["high"] and step["errors"] == 0
-        assert (
-            0
-            < latency["min"]
-            <= latency["p50"]
-            <= latency["p95"]
-            <= latency["p99"]
-            <= latency["p99_9"]
-            <= latency["max"]
-        )
+        # A percentile that too few I/Os lie beyond is null.
+        told = [latency[k] for k in ("min", "p50", "p95", "p99", "p99_9", "max")]
+        known = [x for x in told if x is not None]
+        assert known[0] > 0 and known == sorted(known) and latency["p50"] in known
     assert write["written_bytes"] == 3 * (8_000_000 // 65536) * 65536
     # Laid out: 8 MB, in whole MiB.
     assert run["written_bytes"] == write["written_bytes"] + 8 * 2**20

@@ -270,7 +270,7 @@ def test_blocks_changed_behind_its_back_are_found(jovik: Program) -> None:
     finally:
         running.kill()
     assert running.returncode == 4, err
-    assert "did not give back what was written" in err and str(17 * 4096) in err
+    assert "did not give back what was written" in err and f"{17 * 4096:,}" in err
     assert json.loads(out)["steps"][0]["errors"] >= 1
 
 

@@ -391,10 +391,11 @@ def test_a_sensor_is_believed_in_all_steps_of_a_run_or_in_none() -> None:
 
 def test_what_disturbs_a_pass_is_named() -> None:
     quiet, busy = Environment(0.3, 0.25, 0.0, 0), Environment(0.9, 0.1, 0.3, 5 * 10**7)
-    assert disturbances([quiet, None, quiet], [10**9, 10**9, 10**9]) == {}
+    assert disturbances([quiet, None, quiet], [10**9, 10**9, 10**9]) == []
     found = disturbances([quiet, busy], [10**9, 10**9])
-    assert list(found) == list(Disturbance)
-    assert all(note.startswith("disturbed: ") for note in found.values())
+    assert [d.sort for d in found] == list(Disturbance)
+    assert [round(d.worst, 2) for d in found] == [0.05, 0.3, 0.8] and found[1].bad
+    assert [d.amount_bytes for d in found] == [5 * 10**7, None, None]
     before, after = Counters(1, 0, 10, 0.5, 0, 0), Counters(3, 1, 20, 1.5, 10**9, 10**8)
     load = between(before, after, 10**9)
     assert load is not None and (load.busy, load.stolen, load.own, load.other_bytes) == (

@@ -240,8 +240,8 @@ def test_blocks_that_came_back_wrong_are_a_failure_of_the_drive() -> None:
     session = Scripted([100], stamps={0: StampFaults(1000, 2, 1, 0, (4096, 8192, 65536))})
     with pytest.raises(
         DriveError,
-        match="2 came back wrong and 1 stale, 0 blocks could not be read; first at byte 4096, "
-        "8192, 65536",
+        match="of 1,000 blocks of 4 KiB 2 came back with other data and 1 with older, 0 could not "
+        "be read; the first at byte 4,096",
     ):
         go(session, WRITE)
     fine = go(Scripted([100], stamps={0: StampFaults(1000, 0, 0, 0)}), WRITE)

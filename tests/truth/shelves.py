@@ -162,11 +162,12 @@ def _missing(seed: int) -> Outcome:
     kinds = KINDS[:6]
     full = shelf_of(rng, [1.0, 1.0, 1.0], kinds=kinds, run_spread=0.005, noise=0.01, shape=0.25)
     mine = [r for r in full if r.drive == "drive 1"]
-    scores = {
-        d: np.mean([math.log(np.median([p.rate_bytes_s for p in r.passes])) for r in full
-                    if r.drive == d])
-        for d in ("drive 0", "drive 1")
-    }  # fmt: skip
+    scores = {}
+    for drive in ("drive 0", "drive 1"):
+        own = [r for r in full if r.drive == drive]
+        scores[drive] = np.mean(
+            [math.log(np.median([p.rate_bytes_s for p in r.passes])) for r in own]
+        )
     weakest = min(mine, key=lambda r: r.passes[0].rate_bytes_s)
     ranking = rank([r for r in full if r is not weakest])
     row = next(d for d in ranking.drives if d.drive == "drive 1")

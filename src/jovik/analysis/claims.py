@@ -247,7 +247,10 @@ def _open_words(made: int, wanted: int | None, near: bool) -> str:
     if near:
         return f"{SettlingOutcome.ON_MARGIN}, by {made} passes"
     if wanted is None:
-        return f"{SettlingOutcome.UNDECIDABLE}: {made} passes at this spread do not tell"
+        return (
+            f"{SettlingOutcome.UNDECIDABLE}: at the spread of these {made} it would take more than "
+            f"{MOST_PASSES} passes"
+        )
     return f"{_passes(wanted - made)} more would settle it"
 
 

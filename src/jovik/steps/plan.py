@@ -122,41 +122,17 @@ def load_plan(name: str) -> Plan:
 
 def _read(name: str, text: str, where: str) -> Plan:
     # Pydantic is only loaded where a plan is.
-    from pydantic import Field, field_validator, model_validator
+    from pydantic import Field, field_validator
 
     from jovik.base.toml_files import StrictModel, read_toml
 
-    class LineFile(StrictModel):
-        phrase: str = ""
-        title: str = ""
-        why: str = ""
-        passes: int | None = Field(None, ge=1, le=1000)
-        spare: int = Field(0, ge=SPARE[0], le=SPARE[1])
-        rounds: int | None = Field(None, ge=2, le=1000)
-        steps: list[str] = []
-
-        @model_validator(mode="after")
-        def _either(self) -> LineFile:
-            if bool(self.phrase) == bool(self.steps):
-                raise ValueError("a line has either a 'phrase', or 'rounds' and their 'steps'")
-            if bool(self.steps) != (self.rounds is not None):
-                raise ValueError("'rounds' and 'steps' go together")
-            if self.rounds is not None and self.passes is not None:
-                raise ValueError("'rounds' says how often; leave 'passes' out")
-            for phrase in self.steps:
-                for step in parse_all(phrase):
-                    if step.once or not step.measures:
-                        raise ValueError(
-                            f"'{phrase}' cannot be repeated round by round; "
-                            "put it before or behind the rounds"
-                        )
-            return self
+    line: Any = _line_model()
 
     class PlanFile(StrictModel):
         title: str = name
         about: str = ""
         passes: int = Field(5, ge=1, le=1000)
-        steps: list[LineFile] = Field(min_length=1)
+        steps: list[line] = Field(min_length=1)
 
         @field_validator("steps", mode="before")
         @classmethod
@@ -189,6 +165,43 @@ def _read(name: str, text: str, where: str) -> Plan:
         for phrase in (x.steps or [x.phrase])
     )
     return Plan(name, found.title, found.about, lines, found.passes)
+
+
+def _line_model() -> Any:
+    """The model of a line, made where a plan is read."""
+    from pydantic import Field, model_validator
+
+    from jovik.base.toml_files import StrictModel
+
+    class LineFile(StrictModel):
+        phrase: str = ""
+        title: str = ""
+        why: str = ""
+        passes: int | None = Field(None, ge=1, le=1000)
+        spare: int = Field(0, ge=SPARE[0], le=SPARE[1])
+        rounds: int | None = Field(None, ge=2, le=1000)
+        steps: list[str] = []
+
+        @model_validator(mode="after")
+        def _either(self) -> Any:
+            if not self.phrase and not self.steps:
+                raise ValueError("'phrase' is missing, or 'rounds' and their 'steps'")
+            if self.phrase and self.steps:
+                raise ValueError("a line has either a 'phrase', or 'rounds' and their 'steps'")
+            if bool(self.steps) != (self.rounds is not None):
+                raise ValueError("'rounds' and 'steps' go together")
+            if self.rounds is not None and self.passes is not None:
+                raise ValueError("'rounds' says how often; leave 'passes' out")
+            for phrase in self.steps:
+                for step in parse_all(phrase):
+                    if step.once or not step.measures:
+                        raise ValueError(
+                            f"'{phrase}' cannot be repeated round by round; "
+                            "put it before or behind the rounds"
+                        )
+            return self
+
+    return LineFile
 
 
 def _phrases_of(line: Any) -> list[str]:
