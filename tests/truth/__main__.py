@@ -11,7 +11,7 @@ import sys
 import time
 from concurrent.futures import ProcessPoolExecutor
 
-from tests.truth.cases import Family, Rate, run
+from tests.truth.cases import Family, Outcome, Rate, run
 from tests.truth.costs import cost_lines
 from tests.truth.families import FAMILIES
 
@@ -48,16 +48,21 @@ def main() -> int:
     return 1 if failed else 0
 
 
-def _some(number: int, seeds: range) -> Rate:
-    return run(FAMILIES[number], seeds)
+Counted = tuple[int, int, tuple[tuple[int, Outcome], ...]]
+"""Right cases, all cases, and the wrong ones with their seeds: what a process can send back."""
 
 
-def _joined(family: Family, parts: list[Rate]) -> Rate:
+def _some(number: int, seeds: range) -> Counted:
+    rate = run(FAMILIES[number], seeds)
+    return rate.right, rate.of, rate.wrong
+
+
+def _joined(family: Family, parts: list[Counted]) -> Rate:
     return Rate(
         family,
-        sum(p.right for p in parts),
-        sum(p.of for p in parts),
-        tuple(w for p in parts for w in p.wrong),
+        sum(right for right, _, _ in parts),
+        sum(of for _, of, _ in parts),
+        tuple(w for _, _, wrong in parts for w in wrong),
     )
 
 

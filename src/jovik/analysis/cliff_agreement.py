@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from jovik.analysis.statistics import interval
 from jovik.base.findings import CliffAgreement, LongWrite
 from jovik.base.interval import Interval
-from jovik.base.quantities import show_size
+from jovik.base.quantities import digits_for, show_size
 
 ALIKE = 0.05
 """Places no further apart than this share agree, whatever their regions say."""
@@ -46,4 +46,6 @@ def cliff_agreement_note(found: CliffAgreement) -> str:
 def _with_interval(place: Interval) -> str:
     if place.low is None or place.high is None:
         return show_size(place.median)
-    return f"{show_size(place.median)} ({show_size(place.low)} to {show_size(place.high)})"
+    digits = digits_for(place.low, place.high)
+    low, high = show_size(place.low, digits), show_size(place.high, digits)
+    return f"{show_size(place.median, digits)} ({low} to {high})"

@@ -75,7 +75,8 @@ def run_effect(results: Sequence[StepResult]) -> RunEffect:
     freedom: dict[str, int] = defaultdict(int)
     runs: set[tuple[object, ...]] = set()
     for (drive, kind, *where), group in alike.items():
-        by_run = {r.run: figure_of(r) for r in group}
+        told = {r.passes if r.conditions.engine == "model" else r.run: r for r in group}
+        by_run = {r.run: figure_of(r) for r in told.values()}
         figures = [f for f in by_run.values() if f.known]
         if len(figures) < 2:
             continue
@@ -107,6 +108,8 @@ def alike_runs(newest: StepResult, others: Sequence[StepResult]) -> list[StepRes
         o
         for o in others
         if o.run != newest.run
+        # A model drive that is measured with the same seed again tells nothing new.
+        and not (o.conditions.engine == "model" and o.passes == newest.passes)
         and o.kind == newest.kind
         and _conditions(o) == _conditions(newest)
         and not differences(o, newest)

@@ -159,7 +159,11 @@ def _table(chosen: Plan, cost: list[str]) -> None:
 
     passes = iter(t.repeat.most for t in tasks_of(chosen))
     rows = []
+    told: set[int] = set()
     for line in chosen.lines:
+        # Lines that take turns have one reason.
+        again = line.rounds in told
+        told |= {line.rounds} if line.rounds is not None else set()
         of_line = [next(passes) for _ in line.steps]
         rows.append(
             (
@@ -167,7 +171,7 @@ def _table(chosen: Plan, cost: list[str]) -> None:
                 str(len(line.steps)),
                 f"{max(of_line)}{' in rounds' if line.rounds is not None else ''}",
                 str(line.spare or "-"),
-                line.why or line.title,
+                "" if again else line.why or line.title,
             )
         )
     show_table(
