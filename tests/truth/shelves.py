@@ -246,14 +246,14 @@ FAMILIES = (
         lambda s: _equal(s, drives=20, steps=5),
         0.95,
         1000,
-        60,
+        15,
     ),
     Family(
         "20 equal drives, 12 steps: no pair differs",
         lambda s: _equal(s, drives=20, steps=12),
         0.95,
         1000,
-        40,
+        8,
     ),
     Family(
         "2 equal drives: they do not differ",
