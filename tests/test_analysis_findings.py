@@ -202,6 +202,7 @@ def test_a_noisy_machine_is_one_line_for_the_run_and_a_mark_in_a_ranking() -> No
     results = [made([1e9] * 3, findings=disturbed(0.6 + n / 100)) for n in range(5)]
     (line,) = disturbance_lines(results)
     assert "up to 64 %" in line and "repeat when it is" in line
+    assert len(disturbance_lines(results, each=True)) == 5
     assert Findings.from_json(json.loads(json.dumps(results[0].findings.as_json()))) == (
         results[0].findings
     )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 from pathlib import Path
 
@@ -355,3 +356,26 @@ def test_parameters_that_cannot_be_are_refused(tmp_path: Path, line: str, said: 
     with pytest.raises(UsageError) as caught:
         load_model(str(mine))
     assert said in caught.value.message + caught.value.hint and "line" in caught.value.message
+
+
+def test_runs_differ_by_their_spread_and_passes_remember() -> None:
+    """What a run has in common is one factor; what passes share is the correlation asked for."""
+    quiet = {"pass_spread": 0.02, "slice_spread": 0.0, "wander_time": 1, "latency_spread": 0.0}
+
+    def rates(seed: int, **more: float) -> list[float]:
+        session = ModelSession(other(load_model("slate"), **quiet, **more))
+        work = parse_access("random read 4KiB for 1s")
+        return [
+            math.log(session.run(work.workload(1000 * seed + n), watch).rate_bytes_s)
+            for n in range(12)
+        ]
+
+    runs = np.array([rates(n, run_spread=0.1) for n in range(1, 61)])
+    assert runs.mean(axis=1).std() == pytest.approx(0.1, rel=0.3)
+    assert runs.std(axis=1).max() < 0.02
+    still = [rates(n) for n in range(1, 61)]
+    assert np.array(still).mean(axis=1).std() < 0.01
+    passes = np.array([rates(n, pass_memory=0.6) for n in range(1, 61)])
+    rest = passes - passes.mean()
+    together = (rest[:, 1:] * rest[:, :-1]).mean() / (rest * rest).mean()
+    assert together == pytest.approx(0.6, abs=0.12)

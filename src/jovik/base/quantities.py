@@ -46,7 +46,9 @@ _NUMBER = re.compile(r"\s*(\d+(?:[.,_]\d+)*)\s*([^\d\s].*?)?\s*\Z")
 _GROUPED = re.compile(r"\s*([1-9]\d{0,2}\.\d{3})(?![\d.])")
 _BITS = re.compile(r"[kKMGTmgt]?i?b\Z")
 _CLOCK = re.compile(r"\s*(?:(\d{1,3}):)?(\d{1,4}):([0-5]\d)(?:\s*(min|h))?\s*\Z")
-_COMPOUND = re.compile(r"\s*(?:(\d{1,9})\s*h)?\s*(?:(\d{1,9})\s*min)?\s*(?:(\d{1,9}(?:\.\d{1,9})?)\s*s)?\s*\Z")
+_COMPOUND = re.compile(
+    r"\s*(?:(\d{1,9})\s*h)?\s*(?:(\d{1,9})\s*min)?\s*(?:(\d{1,9}(?:\.\d{1,9})?)\s*s)?\s*\Z"
+)
 _FOLDED_SIZES = {name.casefold(): name for name in SIZES}
 _FOLDED_TIMES = {name.casefold(): name for name in TIMES} | {
     "µs".casefold(): "us",

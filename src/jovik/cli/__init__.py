@@ -24,6 +24,7 @@ COMMANDS = {
     "measure": "Measure a drive; every finished pass goes to the shelf.",
     "resume": "Go on with a run that was interrupted.",
     "repeat": "Do a run again: the same steps, passes and seeds.",
+    "runs": "What was measured: a list of runs, and each run again.",
     "plan": "What a review does, in which order and why.",
     "judge": "Hold a drive's results against its claims.",
     "rank": "Place every drive on the shelf, like with like.",

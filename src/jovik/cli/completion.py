@@ -41,6 +41,19 @@ def drives(ctx: Context, _: Parameter, begun: str) -> list[CompletionItem]:
         return []
 
 
+def run_names(ctx: Context, _: Parameter, begun: str) -> list[CompletionItem]:
+    """Runs on the shelf, the newest first."""
+    from jovik.base.errors import JovikError
+    from jovik.shelf.sqlite import where_from
+    from jovik.shelf.store import Shelf
+
+    try:
+        with Shelf(where_from(ctx.params.get("shelf_at")), touching=False) as shelf:
+            return _offer([*sorted((r.id for r in shelf.runs()), reverse=True), "last"], begun)
+    except JovikError:
+        return []
+
+
 def plans(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
     """Plans that ship with Jovik."""
     from jovik.steps import plan_names

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import click
 
+from jovik.cli.completion import run_names
 from jovik.cli.options import destroy_options, format_option, shelf_option
 
 
 @click.command()
-@click.argument("run", required=False)
+@click.argument("run", required=False, shell_complete=run_names)
 @click.option(
     "--target",
     "target_at",
@@ -45,19 +46,14 @@ def repeat(
     jovik repeat
     jovik repeat 20261123-101500-0a1b2c --target /mnt/rear --rig "rear port"
     """
-    from jovik.base.errors import UsageError
     from jovik.cli.run_flow import EnduranceConsent, run_order
+    from jovik.queries.runs import LAST, run_key
     from jovik.runs import request_from_run
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     with Shelf(where_from(shelf_at)) as shelf:
-        key = run or shelf.latest_run()
-        if key is None:
-            raise UsageError(
-                "there is no run on this shelf", "begin one: jovik measure TARGET --drive NAME"
-            )
-        record = shelf.run(key)
+        record = shelf.run(run_key(shelf, run or LAST))
         order = request_from_run(
             record,
             target_at,

@@ -14,7 +14,9 @@ from jovik.tables.run_findings import findings_tables
 from jovik.tables.steps import first_access, run_table, written_bytes
 
 
-def show_run(run: RunRecord, results: Sequence[StepResult], form: str) -> None:
+def show_run(
+    run: RunRecord, results: Sequence[StepResult], form: str, *, every_note: bool = False
+) -> None:
     """A run in the form that was asked for."""
     from jovik.tables.run_findings import fill_json, sweep_json
     from jovik.tables.steps import step_json
@@ -49,7 +51,7 @@ def show_run(run: RunRecord, results: Sequence[StepResult], form: str) -> None:
     elif form == "csv":
         _csv(run, results)
     else:
-        show_table(run_table(run, results))
+        show_table(run_table(run, results, every_note=every_note))
         for table in findings_tables(results):
             show_table(table)
 

@@ -9,11 +9,11 @@ from typing import Any
 
 import sqlalchemy as sa
 
-from jovik.base.errors import ShelfError, UnknownNameError
+from jovik.base.errors import ShelfError, UnknownNameError, UsageError
 from jovik.base.trace import Trace
 from jovik.shelf import read_results
 from jovik.shelf.records import DamagedRecord, check_run
-from jovik.shelf.schema import drive, rig, run, step
+from jovik.shelf.schema import drive, one_pass, rig, run, step
 
 _RUNS = (
     sa.select(run, drive.c.name.label("drive"), rig.c.name.label("rig"))
@@ -84,6 +84,73 @@ def runs(engine: sa.Engine, name: str | None) -> list[RunRecord]:
             with contextlib.suppress(DamagedRecord), read_results.naming(f"run {row['id']}"):
                 found.append(_record(row))
     return found
+
+
+@dataclass(frozen=True)
+class RunFigures:
+    """What a run came to: steps that have passes, passes, bytes written by them, and its sample."""
+
+    steps: int
+    passes: int
+    written_bytes: int
+    errors: int
+    unit: str | None
+    firmware: str | None
+
+
+def figures(engine: sa.Engine, name: str | None) -> dict[str, RunFigures]:
+    """What each run of a drive, or of all, came to; runs without a pass are not among them."""
+    query = (
+        sa.select(
+            step.c.run_id,
+            sa.func.count(sa.distinct(step.c.id)).label("steps"),
+            sa.func.count(one_pass.c.id).label("passes"),
+            sa.func.sum(one_pass.c.written_bytes).label("written_bytes"),
+            sa.func.sum(one_pass.c.errors).label("errors"),
+            sa.func.max(step.c.conditions["unit"].as_string()).label("unit"),
+            sa.func.max(step.c.conditions["firmware"].as_string()).label("firmware"),
+        )
+        .join(one_pass, one_pass.c.step_id == step.c.id)
+        .join(run, step.c.run_id == run.c.id)
+        .join(drive, run.c.drive_id == drive.c.id)
+        .where(read_results.of_drive(name))
+        .group_by(step.c.run_id)
+    )
+    with engine.connect() as c:
+        return {
+            row["run_id"]: RunFigures(
+                row["steps"],
+                row["passes"],
+                int(row["written_bytes"] or 0),
+                int(row["errors"] or 0),
+                row["unit"],
+                row["firmware"],
+            )
+            for row in c.execute(query).mappings()
+        }
+
+
+def named(engine: sa.Engine, begun: str) -> str:
+    """The run whose name begins or ends like that; a name in full as it is.
+
+    Raises
+    ------
+    UsageError
+        Several do.
+    UnknownNameError
+        None does.
+    """
+    with engine.connect() as c:
+        keys = list(c.execute(sa.select(run.c.id).order_by(run.c.id)).scalars())
+    if begun in keys:
+        return begun
+    fitting = [k for k in keys if k.startswith(begun) or k.endswith(begun)] if begun else []
+    if len(fitting) == 1:
+        return str(fitting[0])
+    if fitting:
+        shown = ", ".join(fitting[:3]) + (f" and {len(fitting) - 3} more" if fitting[3:] else "")
+        raise UsageError(f"'{begun}' may be {shown}", "write more of it; see jovik runs")
+    raise UnknownNameError("run", begun, keys)
 
 
 def latest_run(engine: sa.Engine, states: Sequence[str]) -> str | None:

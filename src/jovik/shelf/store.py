@@ -22,7 +22,7 @@ from jovik.sheets.sheet import Claim, Drive, Sheet
 from jovik.shelf import notes as noting
 from jovik.shelf import read_results, read_runs
 from jovik.shelf.postgresql import is_server
-from jovik.shelf.read_runs import RunRecord
+from jovik.shelf.read_runs import RunFigures, RunRecord
 from jovik.shelf.records import DamagedRecord, read_claim, read_drive, read_rig
 from jovik.shelf.schema import claim, drive, rig, run, step, unit
 from jovik.shelf.spool import flush_spool, spool_name
@@ -433,6 +433,14 @@ class Shelf:
     def runs(self, name: str | None = None) -> list[RunRecord]:
         """Every run of a drive (or of all), oldest first."""
         return read_runs.runs(self._engine, name)
+
+    def run_figures(self, name: str | None = None) -> dict[str, RunFigures]:
+        """What each run of a drive, or of all, came to."""
+        return read_runs.figures(self._engine, name)
+
+    def run_named(self, begun: str) -> str:
+        """The name of a run in full, from as much of it as tells it apart."""
+        return read_runs.named(self._engine, begun)
 
     def latest_run(self, states: Sequence[str] = ()) -> str | None:
         """The run that was begun last, of these states where any are named."""

@@ -25,7 +25,7 @@ def claims_table(found: Judged) -> Table:
         ["claim", "claimed", "measured", "95 % interval", "% of claim", "verdict"],
         [_row(j) for j in judgements],
         right=(1, 2, 3, 4),
-        spare=(4, 3),
+        spare=(4,),
         notes=[
             claims_summary(judgements),
             *(f"  {j.claim.label}: {j.why}" for j in judgements),
@@ -125,8 +125,10 @@ def _row(j: ClaimVerdict) -> tuple[str, ...]:
 def _span(claim: Claim, value: Interval) -> str:
     if value.low is None or value.high is None:
         return "-"
-    low, high = claim.shown(value.low), claim.shown(value.high)
-    return f"{low.split()[0]} to {high}"
+    low, high, middle = (claim.shown(v) for v in (value.low, value.high, value.median))
+    units = {x.partition(" ")[2] for x in (low, high, middle)}
+    # The figure beside it says the unit, where it is the same.
+    return f"{low.split()[0]} to {high.split()[0] if len(units) == 1 else high}"
 
 
 def judgement_json(j: ClaimVerdict) -> dict[str, Any]:

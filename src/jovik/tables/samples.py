@@ -48,9 +48,7 @@ def samples_table(found: SampleComparison) -> Table:
             "on the shelf and from what the link carries"
         )
     header = ["step", "unit", "MB/s", "95 % interval", "of the best sibling", "its class", ""]
-    return Table(
-        f"{found.drive}: units", header, rows, right=(2, 3, 4, 5), spare=(3, 5), notes=notes
-    )
+    return Table(f"{found.drive}: units", header, rows, right=(2, 3, 4, 5), spare=(5,), notes=notes)
 
 
 def _band_words(band: ExpectedRange) -> str:

@@ -21,10 +21,10 @@ from jovik.tables.run_findings import in_a_ladder, is_copy
 from jovik.tables.table import Table, interval_json, interval_words
 
 
-def run_table(run: RunRecord, results: Sequence[StepResult]) -> Table:
+def run_table(run: RunRecord, results: Sequence[StepResult], *, every_note: bool = False) -> Table:
     """Each step of a run but those that a curve shows, which has a table of its own.
 
-    Below it what a reader should know.
+    Below it what a reader should know; with `every_note` what disturbed each step too.
     """
     # A sweep of two, or over what is no axis, makes no curve: its steps stand here.
     drawn = {
@@ -41,7 +41,7 @@ def run_table(run: RunRecord, results: Sequence[StepResult]) -> Table:
         else ""
     )
     lines = [
-        *disturbance_lines(results),
+        *disturbance_lines(results, each=every_note),
         *_said(results),
         *_warmth(results),
         *(f"the drive's log: {note}" for note in run.notes or []),
@@ -61,11 +61,15 @@ def run_table(run: RunRecord, results: Sequence[StepResult]) -> Table:
     )
 
 
-def disturbance_lines(results: Sequence[StepResult]) -> list[str]:
-    """What else went on during a run, in one line for all of it.
-
-    What was seen in each step is in its JSON.
-    """
+def disturbance_lines(results: Sequence[StepResult], *, each: bool = False) -> list[str]:
+    """What else went on during a run, in one line for all of it, or one for each step."""
+    if each:
+        return [
+            f"step {number}: {disturbance_words(d.sort, d.worst, d.amount_bytes)}, "
+            f"{d.passes} {'pass' if d.passes == 1 else 'passes'}"
+            for number, r in enumerate(results, 1)
+            for d in r.findings.disturbed
+        ]
     worst: dict[Disturbance, tuple[float, int, list[int]]] = {}
     for number, r in enumerate(results, 1):
         for d in r.findings.disturbed:
@@ -79,7 +83,10 @@ def disturbance_lines(results: Sequence[StepResult]) -> list[str]:
         + ("" if len(steps) == count else f" (step{'s' * (len(steps) > 1)} {_ranges(steps)})")
         for sort, (share, amount, steps) in worst.items()
     ]
-    return [f"not a quiet machine: {'; '.join(causes)}; repeat when it is (each: --format json)"]
+    return [
+        f"not a quiet machine: {'; '.join(causes)}; repeat when it is "
+        "(jovik runs show last --every-note)"
+    ]
 
 
 def written_bytes(run: RunRecord, results: Sequence[StepResult]) -> int:

@@ -1,0 +1,83 @@
+"""Runs, one in a row."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from jovik.base.quantities import show_size
+from jovik.queries.runs import ListedRun
+from jovik.tables.table import Table
+
+
+def runs_table(found: Sequence[ListedRun]) -> Table:
+    """Every run with what it came to, in the order given."""
+    rows = [
+        (
+            x.record.id,
+            x.record.started[:16].replace("T", " "),
+            x.record.drive,
+            (x.figures.unit if x.figures else None) or "-",
+            x.record.rig,
+            (x.figures.firmware if x.figures else None) or "-",
+            x.record.plan,
+            str(x.figures.steps if x.figures else 0),
+            show_size(x.figures.written_bytes + x.record.laid_out_bytes) if x.figures else "0 B",
+            x.record.state,
+            _marks(x),
+        )
+        for x in found
+    ]
+    header = [
+        "run",
+        "begun (UTC)",
+        "drive",
+        "sample",
+        "rig",
+        "firmware",
+        "plan",
+        "steps",
+        "written",
+        "state",
+        "",
+    ]
+    return Table(
+        "Runs",
+        header,
+        rows,
+        right=(7, 8),
+        spare=(1, 5, 8, 3, 7, 4),
+        notes=[
+            "jovik runs show RUN shows one again; RUN may be shortened, or be 'last'"
+            if rows
+            else "no run is like that"
+        ],
+    )
+
+
+def _marks(found: ListedRun) -> str:
+    said = ["imported"] if found.record.imported else []
+    if found.figures is not None and found.figures.errors:
+        said.append(f"{found.figures.errors:,} errors")
+    return ", ".join(said)
+
+
+def run_json(found: ListedRun) -> dict[str, Any]:
+    """A run in a list, as documented."""
+    record, figures = found.record, found.figures
+    return {
+        "run": record.id,
+        "drive": record.drive,
+        "unit": figures.unit if figures else None,
+        "rig": record.rig,
+        "firmware": figures.firmware if figures else None,
+        "plan": record.plan,
+        "state": record.state,
+        "started": record.started,
+        "ended": record.ended,
+        "imported": record.imported,
+        "steps": figures.steps if figures else 0,
+        "passes": figures.passes if figures else 0,
+        "errors": figures.errors if figures else 0,
+        "written_bytes": record.laid_out_bytes + (figures.written_bytes if figures else 0),
+    }
