@@ -362,6 +362,7 @@ def test_help_of_every_command(jovik: Program) -> None:
         "measure",
         "resume",
         "repeat",
+        "runs",
         "plan",
         "judge",
         "rank",

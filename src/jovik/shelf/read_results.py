@@ -205,15 +205,22 @@ def latest(
     return sorted(latest.values(), key=lambda r: places[r.drive])
 
 
+def _of_its_own() -> tuple[sa.ColumnElement[bool], ...]:
+    """Steps that have passes, are no rung of a ladder, and were not made on a filled drive."""
+    return (
+        SWEEP.is_(None),
+        FILLED.is_(None),
+        sa.exists().where(one_pass.c.step_id == step.c.id),
+    )
+
+
 def recent(engine: sa.Engine, name: str | None, most: int) -> list[StepResult]:
     """See `Shelf.recent_results`."""
     order = (order_of(engine).desc(), run.c.id.desc(), step.c.position.desc())
     newest = sa.func.row_number().over(partition_by=(run.c.drive_id, step.c.kind), order_by=order)
     where = (
         of_drive(name),
-        SWEEP.is_(None),
-        FILLED.is_(None),
-        sa.exists().where(one_pass.c.step_id == step.c.id),
+        *_of_its_own(),
     )
     numbered = (
         sa.select(step.c.id, newest.label("newest"))
@@ -245,9 +252,7 @@ def of_several_rigs(engine: sa.Engine, name: str | None) -> list[StepResult]:
     )
     where = (
         run.c.drive_id.in_(several),
-        SWEEP.is_(None),
-        FILLED.is_(None),
-        sa.exists().where(one_pass.c.step_id == step.c.id),
+        *_of_its_own(),
     )
     numbered = (
         sa.select(step.c.id, newest.label("newest"))
