@@ -115,7 +115,9 @@ def _show(shelf: Shelf, outcome: RunOutcome, form: str) -> int:
     # Who asked for JSON or CSV gets it, however little there is to tell.
     if results or failure is None or form != "table":
         try:
-            show_run(shelf.run(outcome.run), results, form)
+            record = shelf.run(outcome.run)
+            size = shelf.sheet(record.drive).drive.capacity_bytes
+            show_run(record, results, form, capacity_bytes=size)
         except (OutputError, ReaderGone):
             # What stopped the run says more.
             if failure is None:

@@ -15,7 +15,12 @@ from jovik.tables.steps import first_access, run_table, written_bytes
 
 
 def show_run(
-    run: RunRecord, results: Sequence[StepResult], form: str, *, every_note: bool = False
+    run: RunRecord,
+    results: Sequence[StepResult],
+    form: str,
+    *,
+    every_note: bool = False,
+    capacity_bytes: int | None = None,
 ) -> None:
     """A run in the form that was asked for."""
     from jovik.tables.run_findings import fill_json, sweep_json
@@ -51,7 +56,7 @@ def show_run(
     elif form == "csv":
         _csv(run, results)
     else:
-        show_table(run_table(run, results, every_note=every_note))
+        show_table(run_table(run, results, every_note=every_note, capacity_bytes=capacity_bytes))
         for table in findings_tables(results):
             show_table(table)
 

@@ -82,8 +82,14 @@ def show(run: str, every_note: bool, form: str, shelf_at: str | None) -> int:
     from jovik.shelf.store import Shelf
 
     with Shelf(where_from(shelf_at)) as shelf:
-        key = run_key(shelf, run)
-        show_run(shelf.run(key), shelf.results_of_run(key), form, every_note=every_note)
+        record = shelf.run(run_key(shelf, run))
+        show_run(
+            record,
+            shelf.results_of_run(record.id),
+            form,
+            every_note=every_note,
+            capacity_bytes=shelf.sheet(record.drive).drive.capacity_bytes,
+        )
     return 0
 
 

@@ -21,10 +21,17 @@ from jovik.tables.run_findings import in_a_ladder, is_copy
 from jovik.tables.table import Table, interval_json, interval_words
 
 
-def run_table(run: RunRecord, results: Sequence[StepResult], *, every_note: bool = False) -> Table:
+def run_table(
+    run: RunRecord,
+    results: Sequence[StepResult],
+    *,
+    every_note: bool = False,
+    capacity_bytes: int | None = None,
+) -> Table:
     """Each step of a run but those that a curve shows, which has a table of its own.
 
     Below it what a reader should know; with `every_note` what disturbed each step too.
+    `capacity_bytes` is what the drive's sheet says, for one that holds less.
     """
     # A sweep of two, or over what is no axis, makes no curve: its steps stand here.
     drawn = {
@@ -49,7 +56,7 @@ def run_table(run: RunRecord, results: Sequence[StepResult], *, every_note: bool
     lines.append(f"{how}written: {show_size(written_bytes(run, results))}; run {run.id}")
     header = ["", "step", "MB/s", "95 % interval", "IOPS", "p50", "p99", "passes"]
     lost = lost_by(results)
-    size = (run.device or {}).get("capacity_bytes")
+    size = capacity_bytes or (run.device or {}).get("capacity_bytes")
     said = f": {lost_words(lost, size)}" if lost is not None else ""
     return Table(
         f"{run.drive}{said or f': {run.plan}'}",
