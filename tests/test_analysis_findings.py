@@ -61,6 +61,17 @@ def test_a_saw_tooth_is_judged_by_its_mean_wherever_the_write_ends(cut_s: int) -
     assert any("every 28" in n and "mean 1,5" in n for n in fall_notes(found))
 
 
+def test_what_begins_to_alternate_has_no_cliff_there() -> None:
+    """Heat makes it throttle on and off after a while; the cool rate is reached again each time."""
+    head, low, high = np.full(400, 2e9), np.full(100, 1e9), np.full(60, 2e9)
+    rates = np.concatenate([head, *[low, high] * 8])
+    found = seen(rates * np.exp(np.random.default_rng(2).normal(0, 0.02, len(rates))))
+    assert found.cliff is None and found.parts[-1].shape is Shape.ALTERNATING
+    fallen = np.concatenate([2 * head, *[low, high] * 8])
+    found = seen(fallen * np.exp(np.random.default_rng(2).normal(0, 0.02, len(rates))))
+    assert found.cliff is not None and found.cliff.at_s == pytest.approx(40, abs=0.5)
+
+
 def test_steady_means_that_all_rounds_from_then_on_are_within_the_bounds() -> None:
     creeping = [100.0 - n for n in range(20)]
     first = steady_from(creeping)

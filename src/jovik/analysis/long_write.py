@@ -253,10 +253,12 @@ def _falls(
         one = _at_end(before)
         best = max(best, one, before.from_bytes_s or 0.0)
         cut = steps.get(round(after.start_s / series.bin_s))
-        two = after.from_bytes_s if after.shape is Shape.SLOPE else after.rate_bytes_s.median
-        if cut is None or two is None or two >= one * (1 - MATERIAL):
+        two = after.rate_bytes_s.median
+        # What begins to alternate, or to slope, has not fallen where it still reaches its level.
+        reached = after.from_bytes_s if after.shape is not Shape.LEVEL else two
+        if cut is None or reached is None or reached >= one * (1 - MATERIAL):
             continue
-        found.append(_fall(cut, one, two, best, series))
+        found.append(_fall(cut, one, reached if after.shape is Shape.SLOPE else two, best, series))
     return tuple(found)
 
 

@@ -85,7 +85,7 @@ def long_write_notes(found: LongWrite, *, ios: bool = False) -> list[str]:
     steady = found.steady_bytes
     if steady is None or found.steady_from_s is None:
         said.append("not steady at its end (SNIA test): a longer write may show more")
-    elif found.falls or found.slope is not None:
+    elif len(found.parts) > 1 or found.parts[-1].shape is Shape.ALTERNATING:
         said.append(
             f"steady from {show_time(found.steady_from_s * 1e9)} on (SNIA test), mean "
             f"{_shown(found, steady.median, ios)}"
