@@ -13,7 +13,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -129,6 +129,9 @@ def places(cells: Cells, weights: Mapping[str, float], effect: RunEffect) -> Pla
     )
     score, steps = _fit(logs, there, share)
     between = _interaction(logs - score[:, None] - steps[None, :], there)
+    # The spread between runs of both drives of a pair is one estimate: what is known of it must not
+    # count twice where their variances are added.
+    effect = replace(effect, freedom=effect.freedom // 2)
     variances, freedoms = [], []
     for row, drive in enumerate(drives):
         mine = share * there[row]
