@@ -24,7 +24,8 @@ def test_runs_are_listed_newest_first_and_by_drive_rig_and_date(measured: Progra
         "Veldhaar Comet 2TB",
         "Corvane Slate 1TB",
     ]
-    assert [r["run"] for r in every] == sorted((r["run"] for r in every), reverse=True)
+    begun = [r["started"] for r in every]
+    assert begun == sorted(begun, reverse=True)
     assert {(r["steps"], r["passes"], r["state"], r["unit"]) for r in every} == {
         (1, 2, "done", "unit 1")
     }

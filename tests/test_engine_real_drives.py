@@ -565,7 +565,7 @@ sys.exit(subprocess.run(words).returncode)
 def test_a_device_that_the_kernel_holds_to_two_rates_in_turn_alternates(jovik: Program) -> None:
     need("losetup", "mkfs.ext4", "mount")
     jovik("sheet", "new", "Held")
-    every = float(os.environ.get("JOVIK_ALTERNATE_S", "1.5"))
+    every = float(os.environ.get("JOVIK_ALTERNATE_S", "1"))
     amount = round(30 * 9 * every)
     words = jovik.command(
         "measure",

@@ -206,7 +206,7 @@ def test_runs_are_found_and_opened_again(shelf: Shelf) -> None:
     assert shelf.run(second.id).ended is None
 
 
-def test_notes_and_readings_the_newest_of_each(shelf: Shelf) -> None:
+def test_notes_and_every_reading_of_each(shelf: Shelf) -> None:
     shelf.note(
         "a",
         [Note("pro", "quick"), Note("con", "hot")],
@@ -222,6 +222,7 @@ def test_notes_and_readings_the_newest_of_each(shelf: Shelf) -> None:
         (0.0, ""),
         (7.0, "by eye"),
         (8.0, "stopwatch"),
+        (9.0, "stopwatch"),
     ]
     assert shelf.readings("B") == [] and {r.drive for r in shelf.readings()} == {"A"}
 

@@ -25,7 +25,7 @@ def runs() -> None:
 
     \b
     jovik runs
-    jovik runs "Comet 2TB" --since 2026-11-01
+    jovik runs list "Comet 2TB" --since 2026-11-01
     jovik runs show last
     """
 
