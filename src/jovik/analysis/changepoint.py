@@ -34,6 +34,11 @@ PLAUSIBLE = 2 * math.log(20)
 """Cost above the best cut's, in noise variances, up to which a place is in the 95 % region."""
 
 
+PRUNE_EVERY = 16
+"""Starts that can no longer win are dropped after so many values: it costs more than to keep them.
+"""
+
+
 Places = int | npt.NDArray[np.int64]
 
 
@@ -184,16 +189,30 @@ def _partition(sums: Sums, shortest: int, price: float) -> list[int]:
     best = np.full(n + 1, np.inf)
     best[0] = -price
     came = np.zeros(n + 1, np.int64)
-    open_starts = np.zeros(0, np.int64)
+    # Of each start that may still be the last cut: its place, the best cost up to it, and the sums
+    # before its part, gathered once. What is no longer open is dropped now and then, all at once.
+    starts = np.zeros(n + 1, np.int64)
+    before = np.zeros((3, n + 1))
+    count = 0
     for end in range(shortest, n + 1):
-        open_starts = np.append(open_starts, end - shortest)
-        costs = best[open_starts] + _cost(sums, open_starts, end)
-        chosen = int(np.argmin(costs))
+        new = end - shortest
+        starts[count] = new
+        before[:, count] = best[new], sums.plain[new + 1], sums.squared[new + 1]
+        count += 1
+        cheapest, plain, squared = before[:, :count]
+        total = sums.plain[end] - plain
+        costs = sums.squared[end] - squared - total * total / (end - 1 - starts[:count])
+        costs += cheapest
+        chosen = int(costs.argmin())
         best[end] = costs[chosen] + price
-        came[end] = open_starts[chosen]
-        # What is dearer now without a cut than the best with one never becomes the cheapest again
-        # (Killick et al., theorem 3.1).
-        open_starts = open_starts[costs <= best[end]]
+        came[end] = starts[chosen]
+        if end % PRUNE_EVERY == 0:
+            # What is dearer now without a cut than the best with one never becomes the cheapest
+            # again (Killick et al., theorem 3.1).
+            kept = np.flatnonzero(costs <= best[end])
+            starts[: len(kept)] = starts[kept]
+            before[:, : len(kept)] = before[:, kept]
+            count = len(kept)
     ends = []
     at = n
     while at > 0:

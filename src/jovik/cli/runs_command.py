@@ -42,8 +42,8 @@ def listing(
     """List the runs of DRIVE, or of all, newest first; 'list' may be left out.
 
     \b
-    jovik runs "Comet 2TB"
-    jovik runs --rig "rear port"
+    jovik runs list "Comet 2TB"
+    jovik runs list --rig "rear port"
     """
     from jovik.cli.output import emit_csv, emit_json, show_table
     from jovik.queries.runs import listed_runs
