@@ -71,7 +71,7 @@ def shelf_of(
 def _surely(ranking: Ranking) -> int:
     """How many pairs are said to differ."""
     scale = ranking.places
-    return int(scale.ahead().sum()) if scale is not None else 0
+    return int(scale.ahead.sum()) if scale is not None else 0
 
 
 def _equal(seed: int, *, drives: int, steps: int) -> Outcome:
@@ -132,7 +132,7 @@ def _consistent(seed: int) -> Outcome:
         return Outcome("", "", True)
     rows = [d for d in ranking.drives if d.drive in scale.drives and d.index is not None]
     wrong = []
-    ahead = scale.ahead()
+    ahead = scale.ahead
     for i, a in enumerate(scale.drives):
         for j, b in enumerate(scale.drives):
             if not ahead[i, j]:
@@ -173,7 +173,7 @@ def _missing(seed: int) -> Outcome:
     row = next(d for d in ranking.drives if d.drive == "drive 1")
     scale = ranking.places
     assert scale is not None
-    ahead = scale.ahead()[scale.drives.index("drive 1"), scale.drives.index("drive 0")]
+    ahead = scale.ahead[scale.drives.index("drive 1"), scale.drives.index("drive 0")]
     behind = scores["drive 1"] < scores["drive 0"]
     said = "was not measured in" in rank_sentence(ranking, "drive 1")
     right = not (ahead and behind) and bool(row.missing) and said

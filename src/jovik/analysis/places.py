@@ -14,6 +14,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -61,12 +62,18 @@ class Places:
     freedom: npt.NDArray[np.float64]
     missing: tuple[tuple[str, ...], ...]
 
+    @cached_property
+    def place_of(self) -> dict[str, int]:
+        """Where each drive stands in the arrays."""
+        return {d: i for i, d in enumerate(self.drives)}
+
     @property
     def level(self) -> float:
         """The confidence of one pair at which that of all pairs together is 95 %."""
         pairs = max(len(self.drives) * (len(self.drives) - 1) // 2, 1)
         return float(CONFIDENCE ** (1 / pairs))
 
+    @cached_property
     def reach(self) -> npt.NDArray[np.float64]:
         """How far the interval of each pair's difference reaches, shape (n, n)."""
         from scipy.special import stdtrit
@@ -81,25 +88,27 @@ class Places:
         quantile = stdtrit(np.clip(freedom, 1e-3, 1e9), 0.5 + self.level / 2)
         return np.asarray(quantile * np.sqrt(whole), dtype=np.float64)
 
+    @cached_property
     def ahead(self) -> npt.NDArray[np.bool_]:
         """Whether the drive of a row is surely better than that of a column."""
-        found = np.subtract.outer(self.score, self.score) > self.reach()
+        found = np.subtract.outer(self.score, self.score) > self.reach
         np.fill_diagonal(found, False)
         return found
 
+    @cached_property
     def ranks(self) -> list[Rank]:
         """The places that each drive may hold."""
-        ahead = self.ahead()
+        ahead = self.ahead
         count = len(self.drives)
         return [Rank(1 + int(ahead[:, i].sum()), count - int(ahead[i].sum())) for i in range(count)]
 
     def ratio(self, one: str, two: str) -> Interval:
         """How many times one drive is of another, with the interval that places go by."""
-        i, j = self.drives.index(one), self.drives.index(two)
+        i, j = self.place_of[one], self.place_of[two]
         if i == j:
             return Interval(1.0, 1.0, 1.0)
         between = float(self.score[i] - self.score[j])
-        reach = float(self.reach()[i, j])
+        reach = float(self.reach[i, j])
         if math.isnan(reach):
             return Interval(math.exp(between))
         return Interval(math.exp(between), math.exp(between - reach), math.exp(between + reach))

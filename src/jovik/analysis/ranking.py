@@ -135,7 +135,7 @@ def rank(
         )
         for kind in kinds
     }
-    ranked = {kind: dict(zip(p.drives, p.ranks(), strict=True)) for kind, p in by_kind.items()}
+    ranked = {kind: dict(zip(p.drives, p.ranks, strict=True)) for kind, p in by_kind.items()}
     weights = _weights_of(cells, kinds, weight_of or (lambda _: 1.0))
     overall = _overall(cells, measure, weights, effect)
     rows = [_row(d, cells[d], by_kind, ranked, overall, measure) for d in drives]
@@ -214,14 +214,14 @@ def _row(
         alone = Interval(100.0, 100.0, 100.0) if drive == yardstick else None
         place = Rank(1, 1) if drive == yardstick else None
         return DriveRank(drive, place, alone, tuple(steps), runs=runs)
-    at = overall.drives.index(drive)
-    ahead = overall.ahead()
+    at = overall.place_of[drive]
+    ahead = overall.ahead
     level = tuple(
         d for i, d in enumerate(overall.drives) if i != at and not ahead[at, i] and not ahead[i, at]
     )
     return DriveRank(
         drive,
-        overall.ranks()[at],
+        overall.ranks[at],
         overall.ratio(drive, yardstick).scaled(100),
         tuple(steps),
         level,
