@@ -37,7 +37,7 @@ if TYPE_CHECKING:
 log = logging.getLogger(__name__)
 
 
-RECENT = 4
+RECENT = 3
 """So many results of a kind tell what runs of a drive differ by; more would take long to read."""
 
 
