@@ -345,7 +345,7 @@ TARGETS: dict[str, Target] = {
     ),
     "readings": Target(
         lambda c, folder: read_csv(read_text(written(c, folder, "r.csv")), "r.csv"),
-        (b'what,value,unit,method\nboot time,8.1,s,stopwatch\nnoise,31.5,dB(A),meter\n',),
+        (b"what,value,unit,method\nboot time,8.1,s,stopwatch\nnoise,31.5,dB(A),meter\n",),
     ),
     "mapping": Target(mapped, (TABLE,)),
     "settings": Target(settings, (b"shelf = 'x.db'\n[measure]\nrig = 'bench'\npasses = 7\n",)),

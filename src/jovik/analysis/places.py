@@ -20,7 +20,7 @@ import numpy as np
 import numpy.typing as npt
 
 from jovik.analysis.run_effect import RunEffect, weighted
-from jovik.analysis.statistics import CONFIDENCE
+from jovik.analysis.statistics import CONFIDENCE, LogFigure
 from jovik.base.interval import Interval
 from jovik.base.step_result import StepResult
 
@@ -114,7 +114,12 @@ class Places:
         return Interval(math.exp(between), math.exp(between - reach), math.exp(between + reach))
 
 
-def places(cells: Cells, weights: Mapping[str, float], effect: RunEffect) -> Places:
+def places(
+    cells: Cells,
+    weights: Mapping[str, float],
+    effect: RunEffect,
+    known_figures: dict[int, LogFigure] | None = None,
+) -> Places:
     """Put drives on one scale.
 
     Parameters
@@ -122,20 +127,19 @@ def places(cells: Cells, weights: Mapping[str, float], effect: RunEffect) -> Pla
     cells : results by drive and kind; each drive has at least one of the kinds
     weights : mapping of kind to float
         What each kind counts, above zero.
+    known_figures : dict, optional
+        See `jovik.analysis.run_effect.weighted`.
     """
     drives, kinds = tuple(cells), tuple(weights)
     share = np.array([weights[k] for k in kinds])
     share = share / share.sum()
     there = np.array([[bool(cells[d].get(k)) for k in kinds] for d in drives])
-    logs = np.array(
-        [
-            [
-                weighted(_terms(cells[d][k], 1.0), effect).mean if k in cells[d] else 0.0
-                for k in kinds
-            ]
-            for d in drives
-        ]
-    )
+
+    def log_of(drive: str, kind: str) -> float:
+        made = cells[drive].get(kind)
+        return weighted(_terms(made, 1.0), effect, known_figures).mean if made else 0.0
+
+    logs = np.array([[log_of(d, k) for k in kinds] for d in drives])
     score, steps = _fit(logs, there, share)
     between = _interaction(logs - score[:, None] - steps[None, :], there)
     # The spread between runs of both drives of a pair is one estimate: what is known of it must not
@@ -151,7 +155,7 @@ def places(cells: Cells, weights: Mapping[str, float], effect: RunEffect) -> Pla
             if w > 0
             for term in _terms(cells[drive][k], float(w))
         ]
-        figure = weighted(terms, effect)
+        figure = weighted(terms, effect, known_figures)
         # What the missing steps would have changed.
         lacking = float(((mine - share) ** 2).sum()) * between
         whole = figure.variance + lacking

@@ -134,8 +134,9 @@ def ranked(
     found, lost = _without_losers(found, drives)
     if lost and not found:
         return Ranked(Ranking("", (), (), tuple(lost)), drives, by, kind, load)
-    alike = [r for r in shelf.recent_results() if r.drive in kept and r.started >= since]
-    effect = run_effect(alike)
+    earlier = shelf.recent_results(beyond=1)
+    alike = [r for r in earlier if r.drive in kept and r.started >= since]
+    effect = run_effect([*found, *alike])
     held = slowed(found, shelf.results_of_several_rigs(), effect) if found else []
     ranked = placed(found, named, drives, by, load, alike=alike, effect=effect)
     whole = replace(ranked.ranking, left_out=(*ranked.ranking.left_out, *lost))

@@ -214,7 +214,7 @@ def _of_its_own() -> tuple[sa.ColumnElement[bool], ...]:
     )
 
 
-def recent(engine: sa.Engine, name: str | None, most: int) -> list[StepResult]:
+def recent(engine: sa.Engine, name: str | None, most: int, beyond: int = 0) -> list[StepResult]:
     """See `Shelf.recent_results`."""
     order = (order_of(engine).desc(), run.c.id.desc(), step.c.position.desc())
     newest = sa.func.row_number().over(partition_by=(run.c.drive_id, step.c.kind), order_by=order)
@@ -229,7 +229,7 @@ def recent(engine: sa.Engine, name: str | None, most: int) -> list[StepResult]:
         .where(*where)
         .subquery()
     )
-    chosen = sa.select(numbered.c.id).where(numbered.c.newest <= most)
+    chosen = sa.select(numbered.c.id).where(numbered.c.newest.between(beyond + 1, most))
     return [
         r
         for r in results(engine, _among(engine, chosen), with_latencies=False)

@@ -513,12 +513,15 @@ class Shelf:
             self._engine, name, with_latencies=with_latencies, filled=filled, ladders=ladders
         )
 
-    def recent_results(self, name: str | None = None, most: int = RECENT) -> list[StepResult]:
+    def recent_results(
+        self, name: str | None = None, most: int = RECENT, *, beyond: int = 0
+    ) -> list[StepResult]:
         """The newest few results of each kind, oldest first: what runs made again tell.
 
-        Of drives that were not filled on purpose, and no rungs of ladders.
+        Of drives that were not filled on purpose, and no rungs of ladders; without the newest
+        `beyond` of each kind, for who has those.
         """
-        return read_results.recent(self._engine, name, most)
+        return read_results.recent(self._engine, name, most, beyond)
 
     def latest_by_unit(self, name: str) -> list[StepResult]:
         """For each unit of a drive the latest result of each kind of step."""
