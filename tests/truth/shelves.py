@@ -14,6 +14,7 @@ from jovik.analysis.settling import SettlingOutcome
 from jovik.analysis.statistics import interval, ratio_interval
 from jovik.analysis.upgrade import compare
 from jovik.base.step_result import Conditions, PassFigures, StepResult
+from jovik.runs.repetition import FEWEST_TO_STOP_EARLY, RepetitionPolicy
 from jovik.sheets.sheet import Claim
 from tests.truth.cases import Family, Outcome
 
@@ -240,6 +241,23 @@ def _passes(seed: int, *, memory: float) -> Outcome:
     )
 
 
+def _narrow(seed: int) -> Outcome:
+    """The interval of passes that were stopped once it was narrow enough."""
+    rng = np.random.default_rng([seed, 29])
+    policy = RepetitionPolicy(FEWEST_TO_STOP_EARLY, 30, 0.02)
+    noise = rng.uniform(0.01, 0.03)
+    rates: list[float] = []
+    while not rates or policy.verdict(rates, 0, None) is None:
+        rates.append(1e9 * math.exp(noise * rng.normal()))
+    found = interval(rates)
+    assert found.low is not None and found.high is not None
+    return Outcome(
+        "1000 MB/s",
+        f"{found.low / 1e6:.1f} to {found.high / 1e6:.1f}, {len(rates)} passes",
+        found.low <= 1e9 <= found.high,
+    )
+
+
 FAMILIES = (
     Family(
         "20 equal drives, 5 steps: no pair differs",
@@ -293,5 +311,8 @@ FAMILIES = (
     Family("the interval of passes", lambda s: _passes(s, memory=0.0), 0.93, 4000, 200, most=0.975),
     Family(
         "the interval of passes that remember", lambda s: _passes(s, memory=0.6), 0.90, 2000, 100
+    ),
+    Family(
+        "the interval where passes stop once it is narrow", _narrow, 0.93, 4000, 150, most=0.975
     ),
 )

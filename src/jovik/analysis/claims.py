@@ -105,16 +105,6 @@ def judge(
     return [_judge_one(claim, steps, margin, others, rigs) for claim in claims]
 
 
-def measured(claim: Claim, result: StepResult) -> Interval:
-    """A result in the claim's unit.
-
-    IOPS and bytes a second meet through the block size, which both records hold.
-    """
-    # The mean access time of a pass at depth 1 is the time it took over the I/Os it made, whose
-    # passes give an interval.
-    return interval([_of_pass(claim, p) for p in result.passes])
-
-
 def _fits(claim: Claim, step: IoStep) -> bool:
     """Whether a step tests what the claim is about."""
     if (step.random, step.read_percent) != (claim.random, claim.read_percent):
@@ -400,7 +390,10 @@ def settling_goal(found: ClaimVerdict, margin: float) -> SettlingGoal:
 
 
 def _of_pass(claim: Claim, one: PassFigures) -> float:
-    """A pass in the claim's unit."""
+    """A pass in the claim's unit; IOPS and bytes a second meet through the block size.
+
+    The mean access time of a pass at depth 1 is the time it took over the I/Os it made.
+    """
     if claim.unit == "bytes/s":
         return one.rate_bytes_s
     return one.iops if claim.unit == "IOPS" else 1e9 / one.iops if one.iops else math.inf

@@ -28,7 +28,6 @@ Its variance is known from few spans of its own length, `m` of them, and is take
 over the root of `m`. Found by simulation: intervals of 30 s and more then hold the mean in 94 to
 98 % of cases, whether the noise is white or remembers for two seconds (tests/truth).
 """
-NONE = (0.0, 0.0)
 
 
 @dataclass(frozen=True)
@@ -49,6 +48,9 @@ class Memory:
         return fresh + self.share * whole / count * (1 + UNSURE / math.sqrt(spans))
 
 
+NO_MEMORY = Memory(0.0, 0.0)
+
+
 def memory_of(parts: Sequence[npt.NDArray[np.float64]]) -> Memory:
     """The memory of what is left of these parts about their means.
 
@@ -60,7 +62,7 @@ def memory_of(parts: Sequence[npt.NDArray[np.float64]]) -> Memory:
     parts = [p for p in parts if len(p) > 3]
     total = sum(map(len, parts))
     if not total:
-        return Memory(*NONE)
+        return NO_MEMORY
     lags = int(min(max(max(map(len, parts)) // 4, 3), MOST_LAGS))
     covariances = np.zeros(lags + 1)
     weights = np.zeros(lags + 1)
@@ -74,7 +76,7 @@ def memory_of(parts: Sequence[npt.NDArray[np.float64]]) -> Memory:
         covariances[: len(found)] += found
         weights[: len(found)] += len(rest) - np.arange(len(found))
     if covariances[0] <= 0:
-        return Memory(*NONE)
+        return NO_MEMORY
     # Each part gave up its mean, which takes the variance of a mean from every covariance.
     usable = weights > 0
     covariances, weights = covariances[usable], weights[usable]
@@ -89,7 +91,7 @@ def memory_of(parts: Sequence[npt.NDArray[np.float64]]) -> Memory:
         mean = Memory(share, decay).mean_variance(round(length))
         given_up = min(whole[0] * mean, 0.6 * whole[0])
     evidence = share * share * sum(decay ** (2 * k) for k in range(1, len(weights))) * total
-    return Memory(share, decay) if evidence >= SIGNIFICANT else Memory(*NONE)
+    return Memory(share, decay) if evidence >= SIGNIFICANT else NO_MEMORY
 
 
 def _fitted(

@@ -22,8 +22,8 @@ from jovik.steps import IoStep, parse
 FLOOR = 0.01
 """Standard deviation of the log of a run's common factor, taken to be no smaller.
 
-What repeated runs of one drive on one machine differ by at the least, as a rule of thumb of the
-trade; from enough repeated runs on the shelf on, what those say counts where it is more.
+An assumption, stated wherever it is used; from enough repeated runs on the shelf on, what those say
+counts where it is more.
 """
 ENOUGH = 8
 """Degrees of freedom from which on an estimate of one's own is believed."""

@@ -14,10 +14,10 @@ from jovik.base.quantities import show_size
 from jovik.base.step_result import StepResult
 
 USUAL_SHARE = 0.01
-"""A write cache of so much of the capacity is usual for a solid-state drive.
+"""A write cache of so much of the capacity is taken to be usual for a solid-state drive.
 
-From 6 to 12 GB on drives of 1 TB whose cache does not grow with their free space, as makers state
-them; those that take it from free space hold far more (docs/numbers.md).
+An assumption, on the small side, that decides about a mark and nothing else: caches that are taken
+from free space hold far more (docs/numbers.md).
 """
 
 

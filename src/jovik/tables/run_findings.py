@@ -144,10 +144,7 @@ def access_table(results: Sequence[StepResult]) -> Table:
         rows.append(
             (
                 step.label,
-                *(
-                    show_time_or_dash(latency[k])
-                    for k in ("mean", "p50", "p95", "p99", "p99_9", "max")
-                ),
+                *(show_time_or_dash(latency[k]) for k in SHOWN_LATENCIES),
             )
         )
     return Table(
