@@ -14,7 +14,9 @@ from scipy import stats
 from jovik.analysis.claims import Verdict, judge, verdict_of
 from jovik.analysis.latency import summary_ns
 from jovik.analysis.ranking import rank
+from jovik.analysis.running import Beyond, running_mean, running_median
 from jovik.analysis.statistics import SKEW_ALLOWANCE, interval, interval_within, ratio
+from jovik.analysis.student import distribution, quantile, quantiles
 from jovik.base import histogram
 from jovik.base.interval import Interval
 from jovik.base.step_result import Conditions, PassFigures, StepResult
@@ -248,3 +250,29 @@ def test_places_are_consistent(drives: list[tuple[float, float]], seed: int) -> 
     # Whoever is surely first is placed before whoever is surely last.
     assert min(d.place.first for d in ranking.drives if d.place) == 1
     assert max(d.place.last for d in ranking.drives if d.place) == len(drives)
+
+
+@given(st.floats(0.5, 1e6), st.floats(0.6, 1 - 1e-9))
+def test_the_quantiles_of_student_are_those_of_another_implementation(
+    freedom: float, share: float
+) -> None:
+    assert quantile(freedom, share) == pytest.approx(stats.t.ppf(share, freedom), rel=1e-8)
+    t = quantile(freedom, share)
+    assert distribution(freedom, t) == pytest.approx(share, abs=1e-9)
+    assert distribution(freedom, -t) == pytest.approx(1 - share, abs=1e-9)
+
+
+def test_the_quantiles_of_many_are_near_those_of_each() -> None:
+    freedom = np.geomspace(0.5, 1e9, 3000)
+    found = quantiles(freedom, 0.9999)
+    assert np.allclose(found, stats.t.ppf(0.9999, freedom), rtol=1e-3)
+    assert np.allclose(quantiles(freedom[:200], 0.975), stats.t.ppf(0.975, freedom[:200]))
+
+
+@pytest.mark.parametrize("beyond", ["symmetric", "edge"])
+def test_running_medians_and_means_are_those_of_each_window(beyond: Beyond) -> None:
+    series = np.random.default_rng(3).random(400)
+    whole = np.pad(series, 7, mode=beyond)
+    windows = [whole[i : i + 15] for i in range(400)]
+    assert np.allclose(running_median(series, 15, beyond), np.median(windows, axis=1))
+    assert np.allclose(running_mean(series, 15, beyond), np.mean(windows, axis=1))

@@ -37,8 +37,6 @@ LOADED = (
     "psycopg",
     "rich.console",
     "rich.table",
-    "scipy.ndimage",
-    "scipy.special",
     "sqlalchemy.dialects.sqlite",
 )
 """What commands load.

@@ -18,6 +18,8 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from jovik.analysis.running import running_median
+
 LEAST_NOISE = 1e-4
 """Noise of the logarithm is taken to be no smaller.
 
@@ -102,13 +104,11 @@ def change_points(
     shortest : int
         The least number of values between two changes.
     """
-    from scipy.ndimage import median_filter
-
     noise = noise_of(series)
     n = len(series)
     if n < 2 * shortest + 1:
         return [], noise
-    middle = median_filter(series, 5, mode="nearest")
+    middle = running_median(series, 5, "edge")
 
     def cut(noise: Noise, price: float) -> tuple[Sums, list[int]]:
         reach = OUTLIER * noise.sigma / math.sqrt(1 - noise.phi**2)

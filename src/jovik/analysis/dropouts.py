@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from jovik.analysis.running import running_median
 from jovik.base.findings import DropOuts
 from jovik.base.quantities import show_time
 from jovik.base.trace import SLICE_NS
@@ -52,13 +53,11 @@ class Pauses:
 
 def pauses_in(moved: npt.NDArray[np.float64], value_s: float) -> Pauses:
     """The pauses of a series of amounts moved in `value_s` seconds each."""
-    from scipy.ndimage import median_filter
-
     none = np.zeros(0, np.int64)
     window = min(round(2 * LONGEST_PAUSE_S / value_s), len(moved) // 3)
     if len(moved) < LEAST_AROUND:
         return Pauses(np.zeros(len(moved), bool), moved, none, none)
-    around = median_filter(moved, max(window, LEAST_AROUND) | 1, mode="reflect")
+    around = running_median(moved, max(window, LEAST_AROUND) | 1, "symmetric")
     low = (moved < HALF * around) & (around > 0)
     if low.mean() > MOST_OF_TIME:
         low = np.zeros(len(moved), bool)

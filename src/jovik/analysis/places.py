@@ -21,6 +21,7 @@ import numpy.typing as npt
 
 from jovik.analysis.run_effect import RunEffect, weighted
 from jovik.analysis.statistics import CONFIDENCE, LogFigure
+from jovik.analysis.student import quantiles
 from jovik.base.interval import Interval
 from jovik.base.step_result import StepResult
 
@@ -76,8 +77,6 @@ class Places:
     @cached_property
     def reach(self) -> npt.NDArray[np.float64]:
         """How far the interval of each pair's difference reaches, shape (n, n)."""
-        from scipy.special import stdtrit
-
         whole = np.add.outer(self.variance, self.variance)
         with np.errstate(divide="ignore", invalid="ignore"):
             each = np.where(
@@ -85,8 +84,8 @@ class Places:
             )
             below = np.add.outer(each, each)
             freedom = np.where(below > 0, whole**2 / below, 1e9)
-        quantile = stdtrit(np.clip(freedom, 1e-3, 1e9), 0.5 + self.level / 2)
-        return np.asarray(quantile * np.sqrt(whole), dtype=np.float64)
+        reach = quantiles(freedom, 0.5 + self.level / 2) * np.sqrt(whole)
+        return np.asarray(reach, dtype=np.float64)
 
     @cached_property
     def ahead(self) -> npt.NDArray[np.bool_]:

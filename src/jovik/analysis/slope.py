@@ -19,6 +19,7 @@ import numpy.typing as npt
 
 from jovik.analysis.changepoint import ChangePoint
 from jovik.analysis.level_cuts import logs
+from jovik.analysis.running import running_mean
 
 JUMP = 0.5
 """Share of the levels' difference that has to lie in the cut itself for it to be a step."""
@@ -140,8 +141,6 @@ def _ramp(bins: npt.NDArray[np.float64], start: int, end: int) -> tuple[int, int
 
     With the squares that it leaves, of the logarithm.
     """
-    from scipy.ndimage import uniform_filter1d
-
     each = max(1, (end - start) // MOST_VALUES)
     part = bins[start : start + (end - start) // each * each].reshape(-1, each).mean(axis=1)
     count = len(part)
@@ -149,7 +148,7 @@ def _ramp(bins: npt.NDArray[np.float64], start: int, end: int) -> tuple[int, int
         return None
     # A decline may be even in the rate or in its logarithm; what is left is weighed alike.
     usual = np.exp(logs(part))
-    smooth = uniform_filter1d(usual, max(count // 20, 3), mode="nearest")
+    smooth = running_mean(usual, max(count // 20, 3) | 1, "edge")
     plain = (usual, 1 / smooth**2)
     logarithmic = (np.log(usual), np.ones(count))
     places = np.unique(np.linspace(0, count, GRID + 1).round().astype(int))

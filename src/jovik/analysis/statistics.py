@@ -20,6 +20,7 @@ import numpy as np
 import numpy.typing as npt
 
 from jovik.analysis.memory import Memory, memory_of
+from jovik.analysis.student import distribution, quantile
 from jovik.base.interval import Interval
 
 CONFIDENCE = 0.95
@@ -45,9 +46,7 @@ TREND_LEVEL = 0.01
 
 def student_quantile(freedom: float, confidence: float = CONFIDENCE) -> float:
     """The two-sided quantile of Student's t, for any positive degrees of freedom."""
-    from scipy.special import stdtrit
-
-    return float(stdtrit(freedom, 0.5 + confidence / 2))
+    return quantile(freedom, 0.5 + confidence / 2)
 
 
 def variance(values: Sequence[float], mean: float) -> float:
@@ -102,8 +101,6 @@ class Trend:
 
 def trend(values: Sequence[float]) -> Trend | None:
     """The trend of passes, by the slope of a line through their logs; None where there is none."""
-    from scipy.special import stdtr
-
     count = len(values)
     if count < FROM_PASSES or min(values) <= 0:
         return None
@@ -113,7 +110,7 @@ def trend(values: Sequence[float]) -> Trend | None:
     slope = math.fsum((i - centre) * v for i, v in enumerate(logs)) / width
     rest = math.fsum((v - middle - slope * (i - centre)) ** 2 for i, v in enumerate(logs))
     error = math.sqrt(rest / (count - 2) / width)
-    p = 2 * float(stdtr(count - 2, -abs(slope) / error)) if error > 0 else float(slope == 0)
+    p = 2 * distribution(count - 2, -abs(slope) / error) if error > 0 else float(slope == 0)
     return Trend(math.expm1(slope), p) if p < TREND_LEVEL else None
 
 

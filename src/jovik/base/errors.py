@@ -108,6 +108,10 @@ class EngineUnavailableError(RefusedError):
     """The system does not offer what the engine needs."""
 
 
+class MissingPackageError(RefusedError):
+    """A package that only some commands need is not installed."""
+
+
 class ShelfError(RefusedError):
     """The shelf cannot be opened, read or written."""
 
