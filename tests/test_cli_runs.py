@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import csv
 import io
+from datetime import datetime, timedelta
 
 import pytest
 
-from tests.conftest import Program
+from tests.conftest import QUICK, Program
 
 
 @pytest.fixture
@@ -54,8 +55,39 @@ def test_a_run_is_shown_again_as_measure_showed_it(measured: Program) -> None:
 def test_a_series_goes_to_a_file_or_standard_output(measured: Program) -> None:
     rows = list(csv.DictReader(io.StringIO(measured("runs", "series", "last").out)))
     assert {r["number"] for r in rows} == {"1", "2"} and float(rows[1]["second"]) == 0.1
+    # A model drive's clock is virtual.
+    assert {r["time"] for r in rows} == {""} and float(rows[0]["latency_mean_ns"]) > 0
     measured("runs", "series", "last", "--step", "1", "--out", "x.csv")
     assert (measured.folder / "x.csv").read_text().count("\n") == len(rows) + 1
     assert "is there already" in measured("runs", "series", "last", "--out", "x.csv", status=2).err
     measured("runs", "series", "last", "--out", "x.csv", "--force")
     assert "has no series" in measured("runs", "series", "last", "--step", "9", status=2).err
+    assert "neither" in measured("runs", "series", "last", "--out", "x.txt", status=2).err
+
+
+def test_a_series_of_a_real_folder_has_clock_times_and_latencies(jovik: Program) -> None:
+    jovik("sheet", "new", "Here")
+    jovik("measure", ".", "--drive", "Here", *QUICK, "--passes", "2")
+    record = jovik("runs", "show", "last", "--format", "json").json
+    rows = list(csv.DictReader(io.StringIO(jovik("runs", "series", "last", "--step", "1").out)))
+    begun = datetime.fromisoformat(record["started"])
+    ended = datetime.fromisoformat(record["ended"])
+    times = [datetime.fromisoformat(r["time"]) for r in rows]
+    assert begun - timedelta(seconds=1) <= times[0] <= times[-1] <= ended and times == sorted(times)
+    # By Little's law the slices' latencies come to the mean that the pass recorded, roughly: a
+    # pass of 200 ms has few of them.
+    means = [
+        (float(r["latency_mean_ns"]), int(r["read_ios"])) for r in rows if r["read_ios"] != "0"
+    ]
+    whole = sum(m * n for m, n in means) / sum(n for _, n in means)
+    assert whole == pytest.approx(record["steps"][0]["latency_ns"]["mean"], rel=0.5)
+
+
+def test_a_series_as_parquet_says_the_same(measured: Program) -> None:
+    parquet = pytest.importorskip("pyarrow.parquet", reason="pyarrow is not installed")
+    measured("runs", "series", "last", "--out", "x.parquet")
+    table = parquet.read_table(measured.folder / "x.parquet")
+    rows = list(csv.DictReader(io.StringIO(measured("runs", "series", "last").out)))
+    assert table.column_names == list(rows[0]) and table.num_rows == len(rows)
+    assert table["read_bytes"].to_pylist() == [int(r["read_bytes"]) for r in rows]
+    assert str(table.schema.field("time").type) == "timestamp[ms, tz=UTC]"

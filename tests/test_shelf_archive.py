@@ -135,6 +135,26 @@ def test_a_run_that_came_half_is_made_whole_by_the_rest(
     assert contents(jovik.folder / "again.zip") == contents(exported)
 
 
+def test_an_archive_of_the_first_form_is_still_read(
+    jovik: Program, exported: Path, tmp_path: Path
+) -> None:
+    def first(files: dict[str, Any]) -> None:
+        files["manifest.json"]["version"] = 1
+        for record in files["drives.json"]:
+            del record["flash_bytes"], record["class_name"]
+            for note in record["notes"]:
+                del note["happened"], note["run"]
+        for name, one in files.items():
+            if name.startswith("runs/"):
+                del one["excluded"], one["circumstances"]
+                for step in one["steps"]:
+                    del step["excluded"]
+
+    old = changed(exported, tmp_path / "old.zip", first)
+    assert "2 runs" in jovik("shelf", "import", old).out
+    assert "whole" in jovik("shelf", "check").out
+
+
 def of_run(change: Callable[[dict[str, Any]], object]) -> Callable[[dict[str, Any]], None]:
     def first(files: dict[str, Any]) -> None:
         change(files[min(n for n in files if n.startswith("runs/"))])
@@ -146,7 +166,7 @@ def of_run(change: Callable[[dict[str, Any]], object]) -> Callable[[dict[str, An
     ("change", "said"),
     [
         (lambda f: f["manifest.json"].update(format="x"), "no export of a Jovik shelf"),
-        (lambda f: f["manifest.json"].update(version=2), "update Jovik"),
+        (lambda f: f["manifest.json"].update(version=3), "update Jovik"),
         (lambda f: f["manifest.json"].update(files=[]), "names no files"),
         (lambda f: f.pop("rigs.json"), "rigs.json is missing"),
         (lambda f: f["drives.json"][0].pop("maker"), "needs one"),

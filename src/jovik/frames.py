@@ -12,16 +12,18 @@ from typing import TYPE_CHECKING, Any
 from jovik.analysis.claims import all_latencies_ns
 from jovik.analysis.comparability import rate_of
 from jovik.analysis.statistics import interval
-from jovik.base.errors import UsageError
+from jovik.base.errors import MissingPackageError, UsageError
+from jovik.base.installation import to_add
 from jovik.base.step_result import StepResult
-from jovik.base.trace import SLICE_COLUMNS, SLICE_NS
+from jovik.base.trace import SLICE_COLUMNS
+from jovik.queries.series import series_of
 
 if TYPE_CHECKING:
     import pandas as pd
 
     from jovik.shelf.store import Shelf
 
-TIMES = ("started", "ended", "finished")
+TIMES = ("started", "ended", "finished", "time")
 
 
 def drives(shelf: Shelf) -> pd.DataFrame:
@@ -140,8 +142,8 @@ def slices(shelf: Shelf, run: str, phrase: str | None = None) -> pd.DataFrame:
 
     For each pass of each step (or of one) a row for every tenth of a second.
 
-    `position` and `number` are those of `passes`; `second` is when the slice began, from the
-    beginning of its pass; the counters are of that slice alone.
+    `position` and `number` are those of `passes`; the other columns are those of
+    `jovik.queries.series.Slice`.
 
     Raises
     ------
@@ -161,17 +163,9 @@ def slices(shelf: Shelf, run: str, phrase: str | None = None) -> pd.DataFrame:
             f"it has: {'; '.join(dict.fromkeys(phrases.values()))}",
         )
     rows = [
-        {
-            "position": position,
-            "phrase": phrases[position],
-            "number": number,
-            "second": at * SLICE_NS / 1e9,
-            **dict(zip(SLICE_COLUMNS, map(int, counted), strict=True)),
-        }
-        for position, (traces, _) in shelf.passes_by_step(record.id).items()
-        if wanted in (None, phrases.get(position))
-        for number, trace in enumerate(traces, start=1)
-        for at, counted in enumerate(trace.slices)
+        {"position": s.step - 1, **{k: v for k, v in asdict(s).items() if k != "step"}}
+        for s in series_of(shelf, record.id)
+        if wanted in (None, s.phrase)
     ]
     return _frame(rows, ["position", "phrase", "number", "second", *SLICE_COLUMNS])
 
@@ -212,7 +206,10 @@ def _named(shelf: Shelf, drive: str | None) -> str | None:
 
 def _frame(rows: list[dict[str, Any]], columns: list[str]) -> pd.DataFrame:
     """Rows as a frame that has these columns even where there are no rows."""
-    import pandas as pd
+    try:
+        import pandas as pd
+    except ImportError:
+        raise MissingPackageError("a frame needs the package pandas", to_add("pandas")) from None
 
     frame = pd.DataFrame(rows) if rows else pd.DataFrame(columns=columns)
     for name in TIMES:

@@ -90,7 +90,8 @@ class StepResult:
     """One step of a run as statistics see it.
 
     `latencies` holds all passes together, by direction. `limits` and `notes` say what bounded the
-    figure and what a reader should know.
+    figure and what a reader should know. `excluded` is why it counts for nothing, where it was set
+    aside.
     """
 
     phrase: str
@@ -104,6 +105,7 @@ class StepResult:
     limits: tuple[Limit, ...] = ()
     notes: tuple[str, ...] = ()
     findings: Findings = field(default_factory=Findings)
+    excluded: str | None = None
 
     @property
     def errors(self) -> int:

@@ -23,9 +23,14 @@ def read_text(path: Path, most_bytes: int = MOST_BYTES) -> str:
             content = file.read(most_bytes + 1)
     except OSError as error:
         raise UsageError(f"{path} cannot be read: {error.strerror}") from None
+    return decoded(content, str(path), most_bytes)
+
+
+def decoded(content: bytes, where: str, most_bytes: int = MOST_BYTES) -> str:
+    """The same of bytes that were read from `where`."""
     if len(content) > most_bytes:
-        raise UsageError(f"{path} is longer than {most_bytes:,} bytes", "is it the right file?")
+        raise UsageError(f"{where} is longer than {most_bytes:,} bytes", "is it the right file?")
     try:
         return content.decode("utf-8-sig").replace("\r\n", "\n").replace("\r", "\n")
     except UnicodeDecodeError:
-        raise UsageError(f"{path} is not UTF-8 text", "save it as UTF-8") from None
+        raise UsageError(f"{where} is not UTF-8 text", "save it as UTF-8") from None

@@ -7,12 +7,13 @@ from typing import TYPE_CHECKING
 
 import click
 
-from jovik.cli.completion import drives
+from jovik.cli.completion import drives, run_names
 from jovik.cli.echo import echo
 from jovik.cli.options import format_option, shelf_option
 
 if TYPE_CHECKING:
     from jovik.queries.readings import Noted
+    from jovik.sheets.reading import Note, Reading
 
 
 @click.command()
@@ -39,6 +40,18 @@ if TYPE_CHECKING:
 @click.option("--pro", multiple=True, metavar="TEXT", help="What speaks for it.")
 @click.option("--con", multiple=True, metavar="TEXT", help="What speaks against it.")
 @click.option("--remark", multiple=True, metavar="TEXT", help="Anything else.")
+@click.option(
+    "--run",
+    "run_name",
+    metavar="RUN",
+    shell_complete=run_names,
+    help="The run that pros, cons and remarks are about; 'last' is the one begun last.",
+)
+@click.option("--date", metavar="DATE", help="When it happened: 2026-11-23, or 2026-11-23T14:05.")
+@click.option("--list", "listing", is_flag=True, help="List all that is noted, with numbers.")
+@click.option(
+    "--remove", "number", type=click.IntRange(1), help="Remove the note of this number of --list."
+)
 @format_option()
 @shelf_option
 def note(
@@ -50,6 +63,10 @@ def note(
     pro: tuple[str, ...],
     con: tuple[str, ...],
     remark: tuple[str, ...],
+    run_name: str | None,
+    date: str | None,
+    listing: bool,
+    number: int | None,
     form: str,
     shelf_at: str | None,
 ) -> int:
@@ -61,33 +78,68 @@ def note(
     \b
     jovik note "Comet 2TB" --reading "boot time=8.1s" --method "stopwatch, to the desktop"
     jovik note "Comet 2TB" --pro "silent" --con "no heat sink in the box"
+    jovik note "Comet 2TB" --remark "vanished after 2 h" --run last --date 2026-11-23
+    jovik note "Comet 2TB" --remove 3
     """
+    from jovik.base.errors import UsageError
     from jovik.base.text_files import read_text
-    from jovik.queries.readings import noted
-    from jovik.sheets.reading import Note, parse_reading, read_csv
+    from jovik.queries.readings import noted, noted_in_order, remove_noted
+    from jovik.queries.runs import run_key
+    from jovik.sheets.reading import Note, parse_reading, parse_when, read_csv
+    from jovik.shelf.corrections import noted_words
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     readings = [parse_reading(t, method, instrument) for t in texts]
     if source is not None:
         readings += read_csv(read_text(source), str(source))
-    notes = [
-        Note(sort, t)
-        for sort, said in (("pro", pro), ("con", con), ("remark", remark))
-        for t in said
-        if t.strip()
-    ]
+    said = [(sort, t) for sort, texts in _sorts(pro, con, remark) for t in texts if t.strip()]
+    if (date or run_name) and not said:
+        raise UsageError("--run and --date belong to a note", 'add --remark "..."')
+    if number is not None and (said or readings or listing):
+        raise UsageError("--remove goes alone")
+    happened = parse_when(date) if date is not None else None
     with Shelf(where_from(shelf_at)) as shelf:
         name = shelf.sheet(drive).drive.name
+        key = run_key(shelf, run_name) if run_name is not None else None
+        if key is not None and shelf.run(key).drive != name:
+            raise UsageError(f"run {key} is of {shelf.run(key).drive}, not of {name}")
+        if number is not None:
+            echo(f"removed: {noted_words(remove_noted(shelf, name, number))}")
+            return 0
+        notes = [Note(sort, text, happened=happened, run=key) for sort, text in said]
         if notes or readings:
             shelf.note(name, notes, readings)
+        if listing:
+            _list(name, noted_in_order(shelf, name), form)
+            return 0
         _show(noted(shelf, name), form)
     return 0
 
 
+def _sorts(
+    pro: tuple[str, ...], con: tuple[str, ...], remark: tuple[str, ...]
+) -> list[tuple[str, tuple[str, ...]]]:
+    return [("pro", pro), ("con", con), ("remark", remark)]
+
+
+def _list(name: str, found: list[Note | Reading], form: str) -> None:
+    from jovik.cli.output import emit_csv, emit_json, show_table
+    from jovik.tables.readings import listed_json, listed_table
+
+    if form == "json":
+        emit_json({"drive": name, "noted": listed_json(found)})
+    elif form == "csv":
+        rows = listed_json(found)
+        header = list(rows[0]) if rows else ["number"]
+        emit_csv(header, [tuple(row.values()) for row in rows])
+    else:
+        show_table(listed_table(name, found))
+
+
 def _show(found: Noted, form: str) -> None:
     from jovik.cli.output import emit_csv, emit_json, show_table
-    from jovik.tables.readings import readings_table
+    from jovik.tables.readings import note_line, readings_table
 
     mine = [r for b in found.readings for r in b.each]
     if form == "json":
@@ -95,7 +147,9 @@ def _show(found: Noted, form: str) -> None:
             {
                 "drive": found.drive,
                 "notes": [
-                    {"sort": n.sort, "text": n.text, "written": n.written} for n in found.notes
+                    {"sort": n.sort, "text": n.text, "written": n.written}
+                    | {"happened": n.happened, "run": n.run}
+                    for n in found.notes
                 ],
                 "readings": [
                     {
@@ -129,7 +183,7 @@ def _show(found: Noted, form: str) -> None:
         for sort, mark in (("pro", "+"), ("con", "-"), ("remark", " ")):
             for n in found.notes:
                 if n.sort == sort:
-                    echo(f"{mark} {n.text}")
+                    echo(f"{mark} {note_line(n)}")
         if not mine and not found.notes:
             echo(
                 f'nothing is noted of {found.drive}; note something: jovik note "{found.drive}" '

@@ -109,6 +109,7 @@ def rank(
         ranking_of,
         steps_table,
     )
+    from jovik.tables.runs import excluded_json
 
     if (by == "rig") != (unit_name is not None):
         raise UsageError("--by rig and --unit go together", "jovik rank --unit 'unit 1' --by rig")
@@ -125,6 +126,7 @@ def rank(
             ranking_json(ranking)
             | {
                 "held_by_rig": slowed_json(found.slowed),
+                "excluded": excluded_json(found.excluded),
                 "by": by,
                 "for": load_name,
                 "sentence": rank_sentence(ranking, reviewed) if reviewed is not None else None,

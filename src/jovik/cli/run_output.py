@@ -39,6 +39,7 @@ def show_run(
                 "started": run.started,
                 "ended": run.ended,
                 "imported": run.imported,
+                "excluded": run.excluded,
                 "conditions": shared,
                 "device": run.device,
                 "health": {

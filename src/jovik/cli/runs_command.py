@@ -2,10 +2,16 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import click
 
 from jovik.cli.completion import drives, run_names
 from jovik.cli.options import format_option, shelf_option
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable
+    from pathlib import Path
 
 
 class ListFirst(click.Group):
@@ -27,6 +33,7 @@ def runs() -> None:
     jovik runs
     jovik runs list "Comet 2TB" --since 2026-11-01
     jovik runs show last
+    jovik runs exclude last --why "wrong cable"
     """
 
 
@@ -96,11 +103,15 @@ def show(run: str, every_note: bool, form: str, shelf_at: str | None) -> int:
 @runs.command("series")
 @click.argument("run", shell_complete=run_names)
 @click.option("--step", "number", type=click.IntRange(1), help="Only this step, by its number.")
-@click.option("--out", default="-", show_default=True, metavar="FILE", help="A .csv file, or -.")
+@click.option(
+    "--out", default="-", show_default=True, metavar="FILE", help="A .csv or .parquet file, or -."
+)
 @click.option("--force", is_flag=True, help="Write over a file that is there.")
 @shelf_option
 def series(run: str, number: int | None, out: str, force: bool, shelf_at: str | None) -> int:
-    """Write the series of RUN as CSV: a row for every tenth of a second of every pass.
+    """Write the series of RUN: a row for every tenth of a second of every pass.
+
+    With bytes, I/Os, errors, mean latency, temperature, and the clock time in UTC.
 
     \b
     jovik runs series last --step 3 --out write.csv
@@ -108,30 +119,119 @@ def series(run: str, number: int | None, out: str, force: bool, shelf_at: str | 
     """
     from pathlib import Path
 
-    from jovik.base.atomic_files import write_atomically
     from jovik.base.errors import UsageError
     from jovik.cli.echo import echo
-    from jovik.frames import slices
+    from jovik.queries.runs import run_key
+    from jovik.queries.series import series_of
+    from jovik.shelf.sqlite import where_from
+    from jovik.shelf.store import Shelf
+    from jovik.tables.series import as_csv, as_parquet
+
+    path = Path(out)
+    if out != "-" and path.suffix not in (".csv", ".parquet"):
+        raise UsageError(f"{out} is neither a .csv nor a .parquet file")
+    if out != "-" and path.exists() and not force:
+        raise UsageError(f"{out} is there already", "give another name, or --force")
+    with Shelf(where_from(shelf_at)) as shelf:
+        rows = series_of(shelf, run_key(shelf, run), number)
+        if out == "-":
+            for line in as_csv(rows):
+                click.echo(line, nl=False)
+            return 0
+        _write(path, as_parquet(rows) if path.suffix == ".parquet" else as_csv(rows))
+    echo(f"wrote {out}")
+    return 0
+
+
+def _write(path: Path, content: Iterable[str] | bytes) -> None:
+    from jovik.base.atomic_files import cannot_write, replacing
+
+    try:
+        with replacing(path) as file:
+            if isinstance(content, bytes):
+                file.write(content)
+            else:
+                for line in content:
+                    file.write(line.encode())
+    except OSError as error:
+        raise cannot_write(path, error) from None
+
+
+@runs.command("exclude")
+@click.argument("run", shell_complete=run_names)
+@click.option("--step", "number", type=click.IntRange(1), help="Only this step, by its number.")
+@click.option("--why", required=True, metavar="TEXT", help="The reason, which is shown with it.")
+@shelf_option
+def exclude(run: str, number: int | None, why: str, shelf_at: str | None) -> None:
+    """Set RUN aside: it stays on the shelf, and is in no verdict, ranking, picture or page.
+
+    \b
+    jovik runs exclude last --why "hung on the wrong cable"
+    jovik runs exclude 20261123-101500-0a1b2c --step 3 --why "a backup was running"
+    """
+    from jovik.cli.echo import echo
     from jovik.queries.runs import run_key
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     with Shelf(where_from(shelf_at)) as shelf:
-        frame = slices(shelf, run_key(shelf, run))
-    if number is not None:
-        there = sorted({int(p) + 1 for p in frame["position"]})
-        if number not in there:
+        key = run_key(shelf, run)
+        shelf.corrections.exclude(key, number, why)
+    echo(f"{_named(key, number)} is excluded: {why.strip()}; to take it back: {_undo(key, number)}")
+
+
+@runs.command("include")
+@click.argument("run", shell_complete=run_names)
+@click.option("--step", "number", type=click.IntRange(1), help="Only this step, by its number.")
+@shelf_option
+def include(run: str, number: int | None, shelf_at: str | None) -> None:
+    """Take RUN back that was excluded: it counts again.
+
+    \b
+    jovik runs include last
+    """
+    from jovik.cli.echo import echo
+    from jovik.queries.runs import run_key
+    from jovik.shelf.sqlite import where_from
+    from jovik.shelf.store import Shelf
+
+    with Shelf(where_from(shelf_at)) as shelf:
+        key = run_key(shelf, run)
+        why = shelf.corrections.include(key, number)
+    echo(f"{_named(key, number)} counts again; it had been excluded: {why}")
+
+
+@runs.command("remove")
+@click.argument("run", shell_complete=run_names)
+@shelf_option
+def remove(run: str, shelf_at: str | None) -> None:
+    """Remove RUN and its passes from the shelf for good; its name is typed in full.
+
+    \b
+    jovik runs remove 20261123-101500-0a1b2c
+    """
+    from jovik.base.errors import UsageError
+    from jovik.cli.echo import echo
+    from jovik.queries.runs import run_key
+    from jovik.runs.request import refuse_while_going_on
+    from jovik.shelf.sqlite import where_from
+    from jovik.shelf.store import Shelf
+
+    with Shelf(where_from(shelf_at)) as shelf:
+        key = run_key(shelf, run)
+        if key != run:
             raise UsageError(
-                f"step {number} of this run has no series",
-                f"it has steps {', '.join(map(str, there))}",
+                f"'{run}' is run {key}, and what is removed is gone",
+                f"name it in full: jovik runs remove {key}; or set it aside: jovik runs exclude",
             )
-        frame = frame[frame["position"] == number - 1]
-    text = frame.to_csv(index=False)
-    if out == "-":
-        click.echo(text, nl=False)
-        return 0
-    if Path(out).exists() and not force:
-        raise UsageError(f"{out} is there already", "give another name, or --force")
-    write_atomically(Path(out), text.encode())
-    echo(f"wrote {out}")
-    return 0
+        refuse_while_going_on(shelf.run(key))
+        count = shelf.corrections.remove_run(key)
+    echo(f"run {key} is removed, {count} {'pass' if count == 1 else 'passes'} with it")
+
+
+def _named(key: str, number: int | None) -> str:
+    return f"run {key}" if number is None else f"step {number} of run {key}"
+
+
+def _undo(key: str, number: int | None) -> str:
+    return f"jovik runs include {key}" + (f" --step {number}" if number is not None else "")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
@@ -12,7 +11,10 @@ from jovik.cli.echo import echo
 from jovik.cli.options import F, format_option, shelf_option
 
 if TYPE_CHECKING:
-    pass
+    from collections.abc import Sequence
+
+    from jovik.sheets.changes import Change
+    from jovik.sheets.sheet import Sheet
 
 DRIVE_OPTIONS = {
     "maker": "Who makes it.",
@@ -23,6 +25,8 @@ DRIVE_OPTIONS = {
     "price": "Such as '89 EUR'.",
     "warranty": "Such as '5 years'.",
     "endurance": "Rated bytes written, such as 600TB.",
+    "flash": "Raw flash inside, such as 1100GB, where it is known.",
+    "class": "The class it belongs to, where its interface does not tell: jovik fit --classes.",
 }
 
 
@@ -34,6 +38,7 @@ def sheet() -> None:
     jovik sheet new "Fjord 1TB" --maker Halden --capacity 1TB --price "89 EUR"
     jovik sheet claim "Fjord 1TB" "sequential read" 7000MB/s
     jovik sheet claim "Fjord 1TB" "random read 4KiB depth 32" "900,000 IOPS"
+    jovik sheet edit "Fjord 1TB" --price "79 EUR"
     """
 
 
@@ -49,14 +54,14 @@ def _drive_options(command: F) -> F:
 @click.option(
     "--from",
     "source",
-    type=click.Path(exists=True, dir_okay=False, path_type=Path),
-    help="A sheet in TOML, as 'show --format toml' gives it.",
+    type=click.Path(exists=True, dir_okay=False, allow_dash=True),
+    help="A sheet in TOML, as 'show --format toml' gives it; - is standard input.",
 )
 @shelf_option
-def new(name: str | None, source: Path | None, shelf_at: str | None, **words: str | None) -> None:
+def new(name: str | None, source: str | None, shelf_at: str | None, **words: str | None) -> None:
     """Enrol the drive NAME, from options or from a TOML file."""
     from jovik.base.errors import UsageError
-    from jovik.base.text_files import read_text
+    from jovik.cli.streams import given_text
     from jovik.sheets.sheet import Sheet, drive_from_words, read_sheet
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
@@ -65,7 +70,7 @@ def new(name: str | None, source: Path | None, shelf_at: str | None, **words: st
     if source is not None:
         if name is not None or given:
             raise UsageError("--from brings the whole sheet; give no name or other option with it")
-        made = read_sheet(read_text(source), str(source))
+        made = read_sheet(given_text(source), source)
     elif name is None or not name.strip():
         raise UsageError("a new sheet needs a name, or --from FILE", 'jovik sheet new "Fjord 1TB"')
     else:
@@ -102,7 +107,7 @@ def claim(
     printed: str,
     shelf_at: str | None,
 ) -> None:
-    """Put a claim on the sheet of the drive NAME.
+    """Put a claim on the sheet of the drive NAME, in the place of the same one from there.
 
     WHAT is the start of a phrase ("sequential read", "random read 4KiB depth 32"); FIGURE a rate or
     an access time ("7000MB/s", "900,000 IOPS", "60us").
@@ -117,9 +122,143 @@ def claim(
     except ValueError as error:
         raise UsageError(f"the figure: {error}") from None
     with Shelf(where_from(shelf_at)) as shelf:
-        shelf.add_claim(name, one)
+        changes = shelf.add_claim(name, one)
         known = shelf.sheet(name)
-    echo(f"{known.drive.name}: {one.label}, {one.shown()}")
+    was = next((f" (was {c.before})" for c in changes if c.before is not None), "")
+    same = "" if changes else " (as it was)"
+    echo(f"{known.drive.name}: {one.label}, {one.shown()}{was}{same}")
+
+
+@sheet.command()
+@click.argument("name", shell_complete=drives)
+@click.argument("what")
+@click.option("--printed", metavar="TEXT", help="Where it says so, where several places do.")
+@shelf_option
+def unclaim(name: str, what: str, printed: str | None, shelf_at: str | None) -> None:
+    """Take a claim off the sheet of the drive NAME.
+
+    \b
+    jovik sheet unclaim "Fjord 1TB" "sequential read"
+    """
+    from jovik.sheets.changes import without_claim
+    from jovik.shelf.sqlite import where_from
+    from jovik.shelf.store import Shelf
+
+    with Shelf(where_from(shelf_at)) as shelf:
+        before = shelf.sheet(name)
+        changes = shelf.corrections.change_sheet(before, without_claim(before, what, printed))
+    _say_changes(before, changes)
+
+
+@sheet.command()
+@click.argument("name", shell_complete=drives)
+@_drive_options
+@click.option(
+    "--from",
+    "source",
+    type=click.Path(exists=True, dir_okay=False, allow_dash=True),
+    help="The whole sheet in TOML, from a file or standard input (-).",
+)
+@shelf_option
+def edit(name: str, source: str | None, shelf_at: str | None, **words: str | None) -> None:
+    """Correct the sheet of the drive NAME: by option, or all of it in your editor.
+
+    Without an option the sheet opens as TOML in $EDITOR, claims included. An empty text clears what
+    an option stands for.
+
+    \b
+    jovik sheet edit "Fjord 1TB" --price "79 EUR"
+    jovik sheet edit "Fjord 1TB"
+    """
+    from jovik.base.errors import UsageError
+    from jovik.cli.streams import given_text
+    from jovik.sheets.sheet import edited_sheet, read_sheet
+    from jovik.shelf.sqlite import where_from
+    from jovik.shelf.store import Shelf
+
+    given = {k: v for k, v in words.items() if v is not None}
+    with Shelf(where_from(shelf_at)) as shelf:
+        before = shelf.sheet(name)
+        if source is not None and given:
+            raise UsageError("--from brings the whole sheet; give no other option with it")
+        if given:
+            after = edited_sheet(before, given)
+        elif source is not None:
+            after = read_sheet(given_text(source), source)
+        else:
+            after = _in_editor(before)
+        _say_changes(before, shelf.corrections.change_sheet(before, after))
+
+
+def _in_editor(before: Sheet) -> Sheet:
+    """The sheet as a person leaves it in the editor; a text that is none is kept in a file."""
+    import os
+    import sys
+    import tempfile
+
+    from jovik.base.errors import UsageError
+    from jovik.sheets.sheet import read_sheet, write_sheet
+
+    if not (sys.stdin.isatty() or os.environ.get("EDITOR") or os.environ.get("VISUAL")):
+        raise UsageError(
+            "nothing to change was given",
+            f'say what: jovik sheet edit "{before.drive.name}" --price "79 EUR"',
+        )
+    written = click.edit(write_sheet(before), extension=".toml")
+    if written is None:
+        return before
+    try:
+        return read_sheet(written, "the sheet")
+    except UsageError as error:
+        with tempfile.NamedTemporaryFile(
+            "w", suffix=".toml", prefix="jovik-sheet-", delete=False, encoding="utf-8"
+        ) as kept:
+            kept.write(written)
+        raise UsageError(
+            error.message,
+            f'your text is kept: jovik sheet edit "{before.drive.name}" --from {kept.name}',
+        ) from None
+
+
+def _say_changes(before: Sheet, changes: Sequence[Change]) -> None:
+    for one in changes:
+        echo(f"{before.drive.name}: {one.words}")
+    if not changes:
+        echo(f"{before.drive.name}: nothing was changed")
+
+
+@sheet.command()
+@click.argument("name", shell_complete=drives)
+@click.argument("new_name", metavar="NEW")
+@shelf_option
+def rename(name: str, new_name: str, shelf_at: str | None) -> None:
+    """Call the drive NAME by another name; its runs, notes and samples stay with it."""
+    from jovik.sheets.sheet import edited_sheet
+    from jovik.shelf.sqlite import where_from
+    from jovik.shelf.store import Shelf
+
+    with Shelf(where_from(shelf_at)) as shelf:
+        before = shelf.sheet(name)
+        after = edited_sheet(before, {"name": new_name})
+        _say_changes(before, shelf.corrections.change_sheet(before, after))
+
+
+@sheet.command()
+@click.argument("name", shell_complete=drives)
+@click.option("--with-runs", is_flag=True, help="Remove what was measured of it, too.")
+@shelf_option
+def remove(name: str, with_runs: bool, shelf_at: str | None) -> None:
+    """Remove the drive NAME with its sheet and notes; one that was measured only --with-runs."""
+    from jovik.shelf.sqlite import where_from
+    from jovik.shelf.store import Shelf
+
+    with Shelf(where_from(shelf_at)) as shelf:
+        drive = shelf.sheet(name).drive.name
+        gone = shelf.corrections.remove_drive(drive, with_runs=with_runs)
+    said = ", ".join(
+        f"{n} {what if n != 1 else what.removesuffix('s')}" for what, n in gone.items() if n
+    )
+    echo(f"{drive} is removed" + (f", with {said}" if said else ""))
 
 
 @sheet.command()

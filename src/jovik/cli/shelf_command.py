@@ -25,6 +25,7 @@ def shelf() -> None:
     jovik shelf export --out everything.zip
     jovik shelf import everything.zip --shelf postgresql://me@bench/lab
     jovik shelf backup --out copy.db
+    jovik shelf log
     """
 
 
@@ -184,3 +185,31 @@ def backup(out: Path, force: bool, shelf_at: str | None) -> None:
     with Shelf(where_from(shelf_at)) as found:
         found.backup(out, force=force)
     echo(f"wrote {out}; use it with --shelf {out}")
+
+
+@shelf.command("log")
+@click.option(
+    "--drive", metavar="NAME", help="Only what was changed of this drive, removed or not."
+)
+@format_option()
+@shelf_option
+def log_command(drive: str | None, form: str, shelf_at: str | None) -> None:
+    """Show what was corrected on the shelf, newest first: when, of what, from and to.
+
+    \b
+    jovik shelf log --drive "Comet 2TB"
+    """
+    from jovik.cli.output import emit_csv, emit_json, show_table
+    from jovik.shelf.sqlite import where_from
+    from jovik.shelf.store import Shelf
+    from jovik.tables.changes import log_json, log_table
+
+    with Shelf(where_from(shelf_at)) as found:
+        changes = found.corrections.log(drive)
+    if form == "json":
+        emit_json({"changes": log_json(changes)})
+    elif form == "csv":
+        header = ["made", "subject", "what", "before", "after"]
+        emit_csv(header, [tuple(row.values()) for row in log_json(changes)])
+    else:
+        show_table(log_table(changes))

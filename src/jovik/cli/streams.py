@@ -10,9 +10,24 @@ from __future__ import annotations
 import io
 import os
 import sys
+from pathlib import Path
 from typing import Any, TextIO
 
 from jovik.base.errors import OutputError
+from jovik.base.text_files import MOST_BYTES, decoded, read_text
+
+
+def given_text(source: str) -> str:
+    """A person's text from a file, or from standard input for ``-``.
+
+    Raises
+    ------
+    UsageError
+        See `jovik.base.text_files.read_text`.
+    """
+    if source != "-":
+        return read_text(Path(source))
+    return decoded(sys.stdin.buffer.read(MOST_BYTES + 1), "standard input")
 
 
 class ReaderGone(Exception):

@@ -20,6 +20,7 @@ from jovik.base.step_result import StepResult
 from jovik.base.trace import SLICE_NS
 from jovik.queries.samples import SampleComparison, samples
 from jovik.sheets.sheet import Sheet
+from jovik.shelf.corrections import Excluded
 from jovik.shelf.store import Shelf
 
 
@@ -29,7 +30,7 @@ class Judged:
 
     `lost` is set where it did not give back what was written, which no verdict makes up for;
     `slowed` is what a rig may have held back, `firmware` which samples have another one now,
-    `cliffs` where long writes made alike in several runs fell.
+    `cliffs` where long writes made alike in several runs fell, `excluded` what was set aside.
     """
 
     sheet: Sheet
@@ -41,6 +42,7 @@ class Judged:
     slowed: tuple[RigSlowdown, ...] = ()
     firmware: tuple[FirmwareChange, ...] = ()
     cliffs: CliffAgreement | None = None
+    excluded: tuple[Excluded, ...] = ()
 
 
 def judged(shelf: Shelf, name: str, margin: float = MARGIN) -> Judged:
@@ -82,6 +84,7 @@ def judged(shelf: Shelf, name: str, margin: float = MARGIN) -> Judged:
         tuple(held),
         tuple(firmware_changes(results, every)),
         _cliffs(every),
+        tuple(shelf.corrections.excluded(drive)),
     )
 
 

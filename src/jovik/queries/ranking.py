@@ -15,6 +15,7 @@ from jovik.base.quantities import parse_size
 from jovik.base.step_result import StepResult
 from jovik.sheets.load import read_load
 from jovik.sheets.sheet import Drive
+from jovik.shelf.corrections import Excluded
 from jovik.shelf.store import Shelf
 from jovik.steps import IoStep, parse
 
@@ -74,7 +75,8 @@ class Ranked:
     """A ranking in the order that was asked for, with the drives as sold.
 
     `kind` is the step it is by, where it is by one; `load` the load whose weights it has; `slowed`
-    what its rigs may have held back; `effect` what runs were taken to differ by.
+    what its rigs may have held back; `effect` what runs were taken to differ by; `excluded` what
+    was set aside of these drives.
     """
 
     ranking: Ranking
@@ -84,6 +86,7 @@ class Ranked:
     load: str | None = None
     slowed: tuple[RigSlowdown, ...] = ()
     effect: RunEffect = FLOOR_ALONE
+    excluded: tuple[Excluded, ...] = ()
 
 
 def ranked(
@@ -140,7 +143,8 @@ def ranked(
     held = slowed(found, shelf.results_of_several_rigs(), effect) if found else []
     ranked = placed(found, named, drives, by, load, alike=alike, effect=effect)
     whole = replace(ranked.ranking, left_out=(*ranked.ranking.left_out, *lost))
-    return replace(ranked, ranking=whole, slowed=tuple(held))
+    aside = tuple(x for x in shelf.corrections.excluded() if x.drive in kept)
+    return replace(ranked, ranking=whole, slowed=tuple(held), excluded=aside)
 
 
 def _without_losers(

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from jovik.analysis.statistics import interval
+from jovik.base.errors import UsageError
 from jovik.base.interval import Interval
 from jovik.base.step_result import StepResult
 from jovik.sheets.reading import Note, Reading
@@ -51,6 +52,39 @@ def noted(shelf: Shelf, name: str) -> Noted:
     every, results = shelf.readings(), shelf.latest_results(drive, ladders=True)
     mine = tuple(_beside(g, every, results) for g in alike([r for r in every if r.drive == drive]))
     return Noted(drive, tuple(shelf.notes(drive)), mine)
+
+
+def noted_in_order(shelf: Shelf, name: str) -> list[Note | Reading]:
+    """Every note and reading of a drive, oldest first: what `note --list` numbers.
+
+    Raises
+    ------
+    UnknownNameError
+        No drive of that name.
+    """
+    drive = shelf.sheet(name).drive.name
+    every: list[Note | Reading] = [*shelf.notes(drive), *shelf.readings(drive)]
+    return sorted(every, key=lambda n: n.written)
+
+
+def remove_noted(shelf: Shelf, name: str, number: int) -> Note | Reading:
+    """Remove the note or reading of that number; it.
+
+    Raises
+    ------
+    UsageError
+        There is none of that number.
+    """
+    every = noted_in_order(shelf, name)
+    if not 1 <= number <= len(every):
+        there = f"1 to {len(every)}" if every else "none"
+        raise UsageError(
+            f"there is no note {number}", f"{there} are there: jovik note DRIVE --list"
+        )
+    gone = every[number - 1]
+    before = sum(n == gone for n in every[: number - 1])
+    shelf.corrections.remove_noted(shelf.sheet(name).drive.name, gone, before)
+    return gone
 
 
 def alike(readings: Sequence[Reading]) -> list[list[Reading]]:

@@ -76,7 +76,7 @@ def gather(shelf: Shelf, name: str, against: Sequence[str] = ()) -> ReviewData:
     return ReviewData(
         sheet,
         tuple(results),
-        tuple((shelf.run(k), tuple(shelf.results_of_run(k))) for k in keys),
+        tuple((shelf.run(k), tuple(shelf.results_of_run(k, counted=True))) for k in keys),
         judged(shelf, drive) if sheet.claims else None,
         ranked(shelf),
         fitted(shelf, drive, [read_load(n) for n in load_names()]),

@@ -281,12 +281,23 @@ def _word(target: Mapping[str, Any]) -> str:
 
 def _refuse_unless_open(record: RunRecord) -> None:
     """A run that is finished, or that another process is still at, is left alone."""
-    import psutil
-
     if record.state == "done":
         raise UsageError(
             f"run {record.id} is finished", f"to do the same again: jovik repeat {record.id}"
         )
+    refuse_while_going_on(record)
+
+
+def refuse_while_going_on(record: RunRecord) -> None:
+    """Refuse a run that another process is still at.
+
+    Raises
+    ------
+    UsageError
+        It is.
+    """
+    import psutil
+
     process = record.options.get("process", {})
     try:
         there = psutil.Process(process["pid"])

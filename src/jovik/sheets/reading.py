@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import datetime
 import io
 import re
 from dataclasses import dataclass
@@ -68,11 +69,33 @@ class Reading:
 
 @dataclass(frozen=True)
 class Note:
-    """Something written down: a pro, a con or a remark."""
+    """Something written down: a pro, a con or a remark.
+
+    `happened` is the day or the moment of an event (ISO 8601), `run` the run that it is about.
+    """
 
     sort: str
     text: str
     written: str = ""
+    happened: str | None = None
+    run: str | None = None
+
+
+def parse_when(text: str) -> str:
+    """``2026-11-23`` or ``2026-11-23T14:05``, as it is kept.
+
+    Raises
+    ------
+    UsageError
+        It is neither a day nor a moment.
+    """
+    try:
+        found = datetime.datetime.fromisoformat(text.strip())
+    except ValueError:
+        raise UsageError(
+            f"'{text}' is not a date", "write 2026-11-23 or 2026-11-23T14:05"
+        ) from None
+    return found.date().isoformat() if len(text.strip()) <= 10 else found.isoformat()
 
 
 def parse_reading(text: str, method: str = "", instrument: str = "") -> Reading:

@@ -48,6 +48,25 @@ class Drive:
     currency: str = ""
     warranty_years: float | None = None
     endurance_bytes: int | None = None
+    flash_bytes: int | None = None
+    class_name: str | None = None
+
+    @property
+    def spelled_price(self) -> str:
+        """The price as a sheet holds it, ``89 EUR`` or ``89.90 EUR``; empty where it is unknown."""
+        if self.price is None:
+            return ""
+        return f"{self.price:.{0 if self.price == int(self.price) else 2}f} {self.currency}".strip()
+
+    @property
+    def over_provisioning(self) -> float | None:
+        """Raw flash beyond the capacity, as a share of the capacity (JESD218B, 2.1); None unknown.
+
+        The standard's term for space that the user cannot address.
+        """
+        if not self.flash_bytes or not self.capacity_bytes:
+            return None
+        return self.flash_bytes / self.capacity_bytes - 1
 
 
 @dataclass(frozen=True)
@@ -216,6 +235,8 @@ class DriveTable(StrictModel):
     price: Annotated[tuple[float, str] | None, from_text(parse_price)] = None
     warranty: Annotated[float | None, from_text(parse_years)] = None
     endurance: Annotated[int | None, from_text(parse_endurance)] = None
+    flash: Size | None = None
+    class_name: Annotated[str | None, Field(alias="class")] = None
 
     def drive(self) -> Drive:
         """As the rest of Jovik knows it."""
@@ -231,6 +252,8 @@ class DriveTable(StrictModel):
             currency,
             self.warranty,
             self.endurance,
+            self.flash,
+            self.class_name or None,
         )
 
 
@@ -301,6 +324,20 @@ def drive_from_words(words: dict[str, str]) -> Drive:
         raise UsageError(explain(error.errors()[0])[1]) from None
 
 
+def edited_sheet(sheet: Sheet, words: dict[str, str]) -> Sheet:
+    """The sheet with some keys of `[drive]` given anew, in words; an empty text clears one.
+
+    Raises
+    ------
+    UsageError
+        With the key at fault and the reason.
+    """
+    import tomlkit
+
+    there = {k: str(v) for k, v in tomlkit.parse(write_sheet(sheet))["drive"].items()}
+    return Sheet(drive_from_words({k: v for k, v in (there | words).items() if v}), sheet.claims)
+
+
 def write_sheet(sheet: Sheet) -> str:
     """A sheet as TOML; `read_sheet` gives the same sheet back."""
     import tomlkit
@@ -315,12 +352,14 @@ def write_sheet(sheet: Sheet) -> str:
         ("capacity", spell_size(drive.capacity_bytes) if drive.capacity_bytes is not None else ""),
         ("interface", drive.interface),
         ("medium", drive.medium),
-        ("price", f"{drive.price:g} {drive.currency}".strip() if drive.price is not None else ""),
+        ("price", drive.spelled_price),
         ("warranty", f"{drive.warranty_years:g} years" if drive.warranty_years is not None else ""),
         (
             "endurance",
             spell_size(drive.endurance_bytes) if drive.endurance_bytes is not None else "",
         ),
+        ("flash", spell_size(drive.flash_bytes) if drive.flash_bytes is not None else ""),
+        ("class", drive.class_name or ""),
     ):
         if value:
             table[key] = value

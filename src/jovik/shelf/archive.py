@@ -40,7 +40,9 @@ from jovik.shelf.validation import columns_of
 from jovik.shelf.writer import utc_now
 
 FORMAT = "jovik shelf"
-VERSION = 1
+VERSION = 2
+READABLE = (1, 2)
+"""Versions of the form that can be read; the first had no `excluded` yet, nor events."""
 MARKS = (MADE,)
 """What tells an export from any other zip."""
 HISTOGRAM = ("direction", "low_ns", "high_ns", "count")

@@ -17,7 +17,7 @@ from pathlib import Path
 from typing import Any
 
 from jovik.base.errors import UsageError
-from jovik.shelf.archive import FORMAT, VERSION
+from jovik.shelf.archive import FORMAT, READABLE
 
 MOST_FILES = 2_000_000
 MOST_FILE_BYTES = 64_000_000
@@ -59,10 +59,10 @@ class Archive:
         about = self.json("manifest.json", checked=False)
         if not isinstance(about, dict) or about.get("format") != FORMAT:
             raise self.wrong("it is no export of a Jovik shelf")
-        if about.get("version") != VERSION:
+        if about.get("version") not in READABLE:
             raise self.wrong(
-                f"its form is version {about.get('version')}, and this Jovik reads {VERSION}: "
-                "update Jovik"
+                f"its form is version {about.get('version')}, and this Jovik reads up to "
+                f"{READABLE[-1]}: update Jovik"
             )
         sums = about.get("files")
         if not isinstance(sums, dict):

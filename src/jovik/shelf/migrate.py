@@ -7,6 +7,7 @@ from pathlib import Path
 import sqlalchemy as sa
 
 from jovik.base.errors import ShelfError
+from jovik.base.installation import to_update
 
 
 def revision_of(connection: sa.Connection) -> str | None:
@@ -36,5 +37,5 @@ def migrate(connection: sa.Connection, revision: str = "head") -> None:
     except CommandError:
         raise ShelfError(
             "this shelf was written by a later Jovik, whose revision this one does not know",
-            "update Jovik: pip install --upgrade jovik",
+            f"update Jovik: {to_update()}",
         ) from None

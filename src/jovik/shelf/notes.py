@@ -36,7 +36,9 @@ def notes_of(c: sa.Connection, drive_id: int) -> list[Note]:
     found = []
     for r in rows:
         with contextlib.suppress(DamagedRecord), naming("a note"):
-            found.append(read_note({f: r[f] for f in ("sort", "text", "written")}))
+            found.append(
+                read_note({f: r[f] for f in ("sort", "text", "written", "happened", "run")})
+            )
     return found
 
 

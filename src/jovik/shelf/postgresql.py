@@ -11,6 +11,7 @@ from collections.abc import Callable
 import sqlalchemy as sa
 
 from jovik.base.errors import ShelfError, ShelfUnreachableError
+from jovik.base.installation import to_add
 from jovik.base.secrets import mask_secrets
 from jovik.shelf.migrate import migrate, revision_of
 from jovik.shelf.schema import REVISION, metadata
@@ -99,7 +100,7 @@ def open_server(where: str, *, create: bool, migrating: bool = True) -> sa.Engin
     except ImportError:
         raise ShelfError(
             "a shelf on a server needs psycopg, which is not installed",
-            "pip install 'jovik[postgres]'",
+            to_add("postgres"),
         ) from None
     try:
         _bring_up(engine, create, migrating)

@@ -59,6 +59,9 @@ SWEEP = sound_json(step.c.facts)["ladder"].as_string()
 FILLED = sound_json(step.c.conditions)["filled_percent"].as_integer()
 """The level that a step was made at on purpose."""
 
+COUNTED = sa.and_(run.c.excluded.is_(None), step.c.excluded.is_(None))
+"""That a step was not set aside, nor its run."""
+
 
 def of_drive(name: str | None) -> sa.ColumnElement[bool]:
     """That the drive has this name, where one is given; case does not matter."""
@@ -86,7 +89,7 @@ def results(
     `where` is about drive, run and step.
     """
     steps = (
-        sa.select(step, drive.c.name.label("drive_name"))
+        sa.select(step, drive.c.name.label("drive_name"), run.c.excluded.label("run_excluded"))
         .join(run, step.c.run_id == run.c.id)
         .join(drive, run.c.drive_id == drive.c.id)
         .where(where)
@@ -134,6 +137,7 @@ def passes(engine: sa.Engine, where: sa.ColumnElement[bool]) -> list[dict[str, A
         step.c.position,
         step.c.phrase,
         step.c.kind,
+        sa.func.coalesce(run.c.excluded, step.c.excluded).label("excluded"),
     ]
     columns += [one_pass.c[f] for f in ("number", "finished", "seed", "flush_ns", *PASS_FIELDS)]
     query = _of_passes(columns, where).order_by(
@@ -175,7 +179,7 @@ def latest(
         sa.select(step.c.id, newest.label("newest"))
         .join(run, step.c.run_id == run.c.id)
         .join(drive, run.c.drive_id == drive.c.id)
-        .where(where, has_passes, *(() if filled else (level.is_(None),)))
+        .where(where, COUNTED, has_passes, *(() if filled else (level.is_(None),)))
         .subquery()
     )
     chosen = sa.select(numbered.c.id).where(numbered.c.newest == 1)
@@ -206,8 +210,9 @@ def latest(
 
 
 def _of_its_own() -> tuple[sa.ColumnElement[bool], ...]:
-    """Steps that have passes, are no rung of a ladder, and were not made on a filled drive."""
+    """Steps that count, have passes, are no rung, and were not made on a filled drive."""
     return (
+        COUNTED,
         SWEEP.is_(None),
         FILLED.is_(None),
         sa.exists().where(one_pass.c.step_id == step.c.id),
@@ -242,7 +247,7 @@ def of_several_rigs(engine: sa.Engine, name: str | None) -> list[StepResult]:
     mine = sa.select(drive.c.id).where(of_drive(name))
     several = (
         sa.select(run.c.drive_id)
-        .where(run.c.drive_id.in_(mine))
+        .where(run.c.drive_id.in_(mine), run.c.excluded.is_(None))
         .group_by(run.c.drive_id)
         .having(sa.func.count(sa.distinct(run.c.rig_id)) > 1)
     )

@@ -26,7 +26,8 @@ _RUNS = (
 class RunRecord:
     """A run as the shelf holds it.
 
-    `imported` names the archive that it came in, None where it was measured with this shelf.
+    `imported` names the archive that it came in, None where it was measured with this shelf;
+    `excluded` is why it counts for nothing, None where it counts.
     """
 
     id: str
@@ -47,6 +48,8 @@ class RunRecord:
     unit_id: int | None
     version: str
     imported: str | None = None
+    excluded: str | None = None
+    circumstances: list[dict[str, Any]] | None = None
 
 
 def _record(row: sa.RowMapping) -> RunRecord:
@@ -96,6 +99,7 @@ class RunFigures:
     errors: int
     unit: str | None
     firmware: str | None
+    excluded_steps: int = 0
 
 
 def figures(engine: sa.Engine, name: str | None) -> dict[str, RunFigures]:
@@ -107,6 +111,9 @@ def figures(engine: sa.Engine, name: str | None) -> dict[str, RunFigures]:
             sa.func.count(one_pass.c.id).label("passes"),
             sa.func.sum(one_pass.c.written_bytes).label("written_bytes"),
             sa.func.sum(one_pass.c.errors).label("errors"),
+            sa.func.count(sa.distinct(sa.case((step.c.excluded.is_not(None), step.c.id)))).label(
+                "excluded_steps"
+            ),
             sa.func.max(step.c.conditions["unit"].as_string()).label("unit"),
             sa.func.max(step.c.conditions["firmware"].as_string()).label("firmware"),
         )
@@ -125,6 +132,7 @@ def figures(engine: sa.Engine, name: str | None) -> dict[str, RunFigures]:
                 int(row["errors"] or 0),
                 row["unit"],
                 row["firmware"],
+                row["excluded_steps"],
             )
             for row in c.execute(query).mappings()
         }

@@ -14,6 +14,7 @@ from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
 
+from jovik.base.circumstances import Circumstance
 from jovik.base.errors import JovikError
 from jovik.base.findings import (
     CliffAgreement,
@@ -186,6 +187,7 @@ def check_run(row: Mapping[Any, Any]) -> None:
         read_phrase(task.get("phrase"))
     if row["notes"] is not None:
         _words(row["notes"], "its notes")
+    read_circumstances(row["circumstances"])
     for name in ("health_before", "health_after"):
         if row[name] is not None:
             _typed(Health, row[name], name)
@@ -209,6 +211,15 @@ def _check_device(device: Mapping[str, Any]) -> None:
         sorts = _DEVICE.get(name, (str,))
         if value is not None and (not isinstance(value, sorts) or isinstance(value, bool)):
             raise DamagedRecord(f"its device: '{name}' is {value!r:.30}")
+
+
+def read_circumstances(stored: Any) -> tuple[Circumstance, ...]:
+    """What a run met on its machine, from its JSON."""
+    if stored is None:
+        return ()
+    if not isinstance(stored, list):
+        raise DamagedRecord("its circumstances are no list")
+    return tuple(_typed(Circumstance, one, "a circumstance") for one in stored)
 
 
 def read_findings(stored: Any) -> Findings:
@@ -292,6 +303,7 @@ def read_step(
         limits=read_limits(row["limits"]),
         notes=_words(row["notes"], "its notes"),
         findings=read_findings(row["facts"]),
+        excluded=row.get("run_excluded") or row["excluded"],
     )
 
 

@@ -21,7 +21,7 @@ from sqlalchemy import (
     UniqueConstraint,
 )
 
-REVISION = "0005"
+REVISION = "0006"
 """The newest revision under `migrations/versions`."""
 
 metadata = MetaData(
@@ -48,6 +48,8 @@ drive = Table(
     Column("currency", String, nullable=False),
     Column("warranty_years", Float),
     Column("endurance_bytes", BigInteger),
+    Column("flash_bytes", BigInteger),  # raw flash, as the maker or a teardown tells
+    Column("class_name", String),  # where the sheet names one; else it is told from the interface
 )
 
 claim = Table(
@@ -113,6 +115,8 @@ run = Table(
     Column("notes", JSON),
     Column("arrival", Integer),  # counted as runs come, whatever their clocks said
     Column("imported", String),  # the archive that it came in, null where it was measured here
+    Column("excluded", String),  # why it counts for nothing, null where it counts
+    Column("circumstances", JSON),  # what on the machine could slow it down
 )
 
 step = Table(
@@ -129,6 +133,7 @@ step = Table(
     Column("started", String, nullable=False),
     Column("facts", JSON),  # what only some sorts of step tell: a cliff, a surface, a copy
     Column("finished", Boolean),  # null in shelves from before there was anything to resume
+    Column("excluded", String),  # as of a run
     UniqueConstraint("run_id", "position"),
     Index(None, "kind"),
 )
@@ -167,6 +172,8 @@ note = Table(
     Column("sort", String, nullable=False),  # pro, con or remark
     Column("text", String, nullable=False),
     Column("written", String, nullable=False),
+    Column("happened", String),  # the day or the moment of an event, ISO 8601
+    Column("run", String),  # the run that it is about
 )
 
 reading = Table(
@@ -181,4 +188,15 @@ reading = Table(
     Column("instrument", String, nullable=False),
     Column("phrase", String),  # the step whose quantity it is, where it is one
     Column("written", String, nullable=False),
+)
+
+change = Table(
+    "change",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("made", String, nullable=False),  # ISO 8601 UTC
+    Column("subject", String, nullable=False),  # the drive or the run, as it was called then
+    Column("what", String, nullable=False),
+    Column("before", String),  # null where there was nothing
+    Column("after", String),  # null where nothing is left
 )

@@ -17,10 +17,12 @@ from jovik.base.errors import ShelfError, ShelfUnreachableError, UnknownNameErro
 from jovik.base.step_result import StepResult
 from jovik.base.trace import Trace
 from jovik.hardware.rig import Rig
+from jovik.sheets.changes import Change, with_claim
 from jovik.sheets.reading import Note, Reading
 from jovik.sheets.sheet import Claim, Drive, Sheet
 from jovik.shelf import notes as noting
 from jovik.shelf import read_results, read_runs
+from jovik.shelf.corrections import Corrections
 from jovik.shelf.postgresql import is_server
 from jovik.shelf.read_runs import RunFigures, RunRecord
 from jovik.shelf.records import DamagedRecord, read_claim, read_drive, read_rig
@@ -73,6 +75,8 @@ _DRIVE_FIELDS = (
     "currency",
     "warranty_years",
     "endurance_bytes",
+    "flash_bytes",
+    "class_name",
 )
 
 
@@ -271,18 +275,15 @@ class Shelf:
                     claim.insert().values(asdict(one) | {"drive_id": key[0], "position": position})
                 )
 
-    def add_claim(self, name: str, one: Claim) -> None:
-        """Put one more claim on a drive's sheet."""
-        with self._writing.begin() as c:
-            key = self._drive_row(c, name)["id"]
-            last = c.execute(
-                sa.select(sa.func.max(claim.c.position)).where(claim.c.drive_id == key)
-            ).scalar()
-            c.execute(
-                claim.insert().values(
-                    asdict(one) | {"drive_id": key, "position": 0 if last is None else last + 1}
-                )
-            )
+    def add_claim(self, name: str, one: Claim) -> list[Change]:
+        """Put a claim on a drive's sheet, in the place of the same one from the same source."""
+        sheet = self.sheet(name)
+        return self.corrections.change_sheet(sheet, with_claim(sheet, one))
+
+    @property
+    def corrections(self) -> Corrections:
+        """What is corrected on it after the fact, and the log of that."""
+        return Corrections(self._writing)
 
     def _drive_row(self, c: sa.Connection, name: str) -> sa.RowMapping:
         row = (
@@ -452,7 +453,7 @@ class Shelf:
 
     def traces(self, key: str, phrase: str) -> list[Trace]:
         """The passes of every step of a run that has this phrase, with their series."""
-        where = sa.and_(step.c.run_id == key, step.c.phrase == phrase)
+        where = sa.and_(step.c.run_id == key, step.c.phrase == phrase, step.c.excluded.is_(None))
         return [trace for _, trace in read_results.traces(self._engine, where)]
 
     def resume_run(self, key: str, options: dict[str, Any]) -> RunWriter:
@@ -473,9 +474,12 @@ class Shelf:
 
     # Results
 
-    def results_of_run(self, key: str) -> list[StepResult]:
-        """Every step of a run that has passes, in order."""
-        return read_results.results(self._engine, run.c.id == key, with_latencies=True)
+    def results_of_run(self, key: str, *, counted: bool = False) -> list[StepResult]:
+        """Every step of a run that has passes, in order; `counted` without what was set aside."""
+        where = run.c.id == key
+        if counted:
+            where = sa.and_(where, read_results.COUNTED)
+        return read_results.results(self._engine, where, with_latencies=True)
 
     def passes(self, name: str | None = None, key: str | None = None) -> list[dict[str, Any]]:
         """Every pass of a drive, of a run or of all, without series, oldest first."""
@@ -491,8 +495,11 @@ class Shelf:
         return read_results.copied(self._engine, read_results.of_drive(name))
 
     def results(self, name: str | None = None, *, with_latencies: bool = False) -> list[StepResult]:
-        """Every step of every run of a drive (or of all) that has passes, oldest first."""
-        where = read_results.of_drive(name)
+        """Every step of every run of a drive (or of all) that counts and has passes, oldest first.
+
+        A step or a run that was set aside does not count.
+        """
+        where = sa.and_(read_results.of_drive(name), read_results.COUNTED)
         return read_results.results(self._engine, where, with_latencies=with_latencies)
 
     def latest_results(

@@ -13,6 +13,7 @@ from jovik.base.interval import Interval
 from jovik.base.quantities import show_rate, show_size
 from jovik.queries.claims import Judged
 from jovik.sheets.sheet import Claim, Drive
+from jovik.tables.runs import excluded_words
 from jovik.tables.table import Table, interval_json
 
 
@@ -36,6 +37,7 @@ def claims_table(found: Judged) -> Table:
             ),
             *([cliff_agreement_note(found.cliffs)] if found.cliffs is not None else []),
             *doubts(found),
+            *excluded_words(found.excluded),
             *_kept(found.sheet.drive),
             f"margin {100 * found.margin:g} %; rates without the flush at the end; from run "
             f"{', '.join(runs)}"
@@ -103,7 +105,7 @@ def _kept(drive: Drive) -> list[str]:
         [f"endurance {show_size(drive.endurance_bytes)} written"] if drive.endurance_bytes else []
     )
     said += [f"warranty {drive.warranty_years:g} years"] if drive.warranty_years else []
-    said += [f"price {drive.price:g} {drive.currency}"] if drive.price else []
+    said += [f"price {drive.spelled_price}"] if drive.price else []
     return [f"shown, not judged: {', '.join(said)}"] if said else []
 
 

@@ -15,6 +15,7 @@ from jovik.queries.ranking import Ranked, access_time_ns, index_for_money, price
 from jovik.steps import parse
 from jovik.tables.conditions import conditions_words
 from jovik.tables.cross_rig import slowed_words
+from jovik.tables.runs import excluded_words
 from jovik.tables.table import Table, figure_words, interval_json, interval_words
 
 
@@ -204,6 +205,7 @@ def ranking_foot(found: Ranked, only: str | None = None) -> list[str]:
     notes += slowed_words(
         [s for s in found.slowed if any(d.drive == s.drive for d in ranking.drives)]
     )
+    notes += excluded_words([x for x in found.excluded if only in (None, x.drive)])
     shown = [s.result for d in ranking.drives for s in d.steps]
     if found.by != "rig":
         notes += conditions_words([r for r in shown if only in (None, r.drive)] if only else shown)

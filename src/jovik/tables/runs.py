@@ -3,11 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import asdict
 from typing import Any
 
 from jovik.base.quantities import show_size
 from jovik.queries.runs import ListedRun
+from jovik.shelf.corrections import Excluded
 from jovik.tables.table import Table
+
+MOST_NAMED = 3
+"""Runs that a line names before it counts the rest."""
 
 
 def runs_table(found: Sequence[ListedRun]) -> Table:
@@ -39,7 +44,7 @@ def runs_table(found: Sequence[ListedRun]) -> Table:
         "steps",
         "written",
         "state",
-        "",
+        "marks",
     ]
     return Table(
         "Runs",
@@ -57,9 +62,34 @@ def runs_table(found: Sequence[ListedRun]) -> Table:
 
 def _marks(found: ListedRun) -> str:
     said = ["imported"] if found.record.imported else []
+    if found.record.excluded is not None:
+        said.append(f"excluded: {found.record.excluded}")
+    if found.figures is not None and found.figures.excluded_steps:
+        count = found.figures.excluded_steps
+        said.append(f"{count} {'step' if count == 1 else 'steps'} excluded")
     if found.figures is not None and found.figures.errors:
         said.append(f"{found.figures.errors:,} errors")
     return ", ".join(said)
+
+
+def excluded_words(excluded: Sequence[Excluded]) -> list[str]:
+    """A line for each reason that something was set aside for, with the runs it was."""
+    by_why: dict[str, list[str]] = {}
+    for x in excluded:
+        at = f"run {x.run}" if x.step is None else f"step {x.step} of run {x.run}"
+        by_why.setdefault(x.why, []).append(at)
+    return [f"excluded ({why}): {_some(places)}" for why, places in by_why.items()]
+
+
+def _some(places: Sequence[str]) -> str:
+    return ", ".join(places[:MOST_NAMED]) + (
+        f" and {len(places) - MOST_NAMED} more (jovik runs)" if places[MOST_NAMED:] else ""
+    )
+
+
+def excluded_json(excluded: Sequence[Excluded]) -> list[dict[str, Any]]:
+    """What was set aside, as documented."""
+    return [asdict(x) for x in excluded]
 
 
 def run_json(found: ListedRun) -> dict[str, Any]:
@@ -76,6 +106,8 @@ def run_json(found: ListedRun) -> dict[str, Any]:
         "started": record.started,
         "ended": record.ended,
         "imported": record.imported,
+        "excluded": record.excluded,
+        "excluded_steps": figures.excluded_steps if figures else 0,
         "steps": figures.steps if figures else 0,
         "passes": figures.passes if figures else 0,
         "errors": figures.errors if figures else 0,

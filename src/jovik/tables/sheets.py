@@ -38,7 +38,7 @@ def sheets_table(found: Sequence[Sheet]) -> Table:
             s.drive.maker,
             show_size(s.drive.capacity_bytes) if s.drive.capacity_bytes is not None else "",
             s.drive.interface,
-            price_words(s.drive),
+            s.drive.spelled_price,
             str(len(s.claims)),
         )
         for s in found
@@ -53,11 +53,6 @@ def sheets_table(found: Sequence[Sheet]) -> Table:
     )
 
 
-def price_words(drive: Drive) -> str:
-    """The price, or nothing."""
-    return f"{drive.price:g} {drive.currency}".strip() if drive.price is not None else ""
-
-
 def facts_line(drive: Drive) -> str:
     """The drive itself in one line."""
     facts = [
@@ -65,13 +60,22 @@ def facts_line(drive: Drive) -> str:
         show_size(drive.capacity_bytes) if drive.capacity_bytes is not None else "",
         drive.interface,
         medium_word(drive.medium),
-        price_words(drive),
+        drive.spelled_price,
         f"warranty {drive.warranty_years:g} years" if drive.warranty_years is not None else "",
         f"endurance {show_size(drive.endurance_bytes)} written"
         if drive.endurance_bytes is not None
         else "",
+        over_provisioning_words(drive),
     ]
     return "; ".join(f for f in facts if f)
+
+
+def over_provisioning_words(drive: Drive) -> str:
+    """Raw flash and what of it the user cannot address, or nothing where the sheet does not say."""
+    share = drive.over_provisioning
+    if share is None or drive.flash_bytes is None:
+        return ""
+    return f"raw flash {show_size(drive.flash_bytes)}, over-provisioning {100 * share:.1f} %"
 
 
 def sheet_json(found: Sheet) -> dict[str, object]:

@@ -53,6 +53,7 @@ def run_table(
         *_warmth(results),
         *(f"the drive's log: {note}" for note in run.notes or []),
     ]
+    lines += _excluded(run, results)
     lines.append(f"{how}written: {show_size(written_bytes(run, results))}; run {run.id}")
     header = ["", "step", "MB/s", "95 % interval", "IOPS", "p50", "p99", "passes"]
     lost = lost_by(results)
@@ -128,6 +129,17 @@ def _said(results: Sequence[StepResult]) -> list[str]:
             steps_of.setdefault(note, []).append(number)
     count = sum(parse(r.phrase).measures for r in results)
     return [_note_line(note, steps, count) for note, steps in steps_of.items()]
+
+
+def _excluded(run: RunRecord, results: Sequence[StepResult]) -> list[str]:
+    """That a run, or a step of it, was set aside and counts for nothing."""
+    if run.excluded is not None:
+        return [f"excluded, in no verdict, ranking or page: {run.excluded}"]
+    return [
+        f"step {n}: excluded, in no verdict, ranking or page: {r.excluded}"
+        for n, r in enumerate(results, 1)
+        if r.excluded is not None
+    ]
 
 
 def _row(number: int, r: StepResult) -> list[str]:
@@ -216,6 +228,7 @@ def step_json(result: StepResult) -> dict[str, Any]:
             {"what": x.what, "rate_bytes_s": x.rate_bytes_s, "note": x.note} for x in result.limits
         ],
         "notes": list(result.notes),
+        "excluded": result.excluded,
     }
 
 

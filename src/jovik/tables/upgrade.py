@@ -80,10 +80,7 @@ def money_words(found: Upgraded, machine_price: float | None = None) -> list[str
     """What it costs, for each halving of time and against replacing the whole machine."""
     after, halving = found.new, found.upgrade.price_for_halving
     lines = (
-        [
-            f"price: {after.price:g} {after.currency}, {halving:.0f} {after.currency} for "
-            "each halving of time"
-        ]
+        [f"price: {after.spelled_price}, {halving:.0f} {after.currency} for each halving of time"]
         if halving is not None
         else []
     )

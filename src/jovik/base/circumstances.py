@@ -1,0 +1,46 @@
+"""What a run met on its machine that can slow a drive down or make its figures differ."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+
+class CircumstanceKind(StrEnum):
+    """What sort of thing it is."""
+
+    BATTERY = "battery"
+    GOVERNOR = "processor governor"
+    LINK_POWER = "link power saving"
+    LAYER = "layer"
+    FILE_SYSTEM = "file system"
+    VIRTUAL = "virtual machine"
+    SWAP = "swap"
+    SHELF = "shelf"
+    MAINTENANCE = "maintenance"
+    LOAD = "load"
+    TEMPERATURE = "temperature"
+
+
+@dataclass(frozen=True)
+class Circumstance:
+    """One thing that was so when a run began.
+
+    Attributes
+    ----------
+    kind : CircumstanceKind
+    value : str
+        What was seen, such as ``powersave`` or ``dm-crypt``.
+    matters : bool
+        Whether figures are likely to differ by it.
+    effect : str
+        What it does to figures, in a few words; empty where nothing is known.
+    remedy : str
+        The command that changes it, which Jovik never runs itself; empty where there is none.
+    """
+
+    kind: CircumstanceKind
+    value: str
+    matters: bool = False
+    effect: str = ""
+    remedy: str = ""

@@ -1,0 +1,129 @@
+"""What differs between a sheet and the same sheet after it was edited."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from jovik.base.errors import UnknownNameError, UsageError
+from jovik.base.quantities import show_size
+from jovik.sheets.sheet import Claim, Drive, Sheet
+
+
+@dataclass(frozen=True)
+class Change:
+    """One thing that was changed; None where there was nothing, or nothing is left."""
+
+    what: str
+    before: str | None
+    after: str | None
+
+    @property
+    def words(self) -> str:
+        """``price: 89 EUR, was 99 EUR``."""
+        if self.after is None:
+            return f"{self.what}: removed, was {self.before}"
+        was = f", was {self.before}" if self.before is not None else ""
+        return f"{self.what}: {self.after}{was}"
+
+
+_FACTS: dict[str, Callable[[Drive], str]] = {
+    "name": lambda d: d.name,
+    "maker": lambda d: d.maker,
+    "model": lambda d: d.model,
+    "capacity": lambda d: show_size(d.capacity_bytes) if d.capacity_bytes is not None else "",
+    "interface": lambda d: d.interface,
+    "medium": lambda d: d.medium,
+    "price": lambda d: d.spelled_price,
+    "warranty": lambda d: f"{d.warranty_years:g} years" if d.warranty_years is not None else "",
+    "endurance": lambda d: show_size(d.endurance_bytes) if d.endurance_bytes is not None else "",
+    "flash": lambda d: show_size(d.flash_bytes) if d.flash_bytes is not None else "",
+    "class": lambda d: d.class_name or "",
+}
+"""What of a drive is compared, and how it is spelled."""
+
+
+def differences(before: Sheet, after: Sheet) -> list[Change]:
+    """Everything that differs, the drive first, then its claims."""
+    return [*_of_drive(before.drive, after.drive), *_of_claims(before.claims, after.claims)]
+
+
+def _of_drive(before: Drive, after: Drive) -> list[Change]:
+    return [
+        Change(what, spell(before) or None, spell(after) or None)
+        for what, spell in _FACTS.items()
+        if spell(before) != spell(after)
+    ]
+
+
+def _of_claims(before: Sequence[Claim], after: Sequence[Claim]) -> list[Change]:
+    gone = [c for c in before if c not in after]
+    found = []
+    for new in (c for c in after if c not in before):
+        old = next((c for c in gone if same_claim(c, new)), None)
+        if old is not None:
+            gone.remove(old)
+        found.append(Change(_claim_name(new), _figure(old) if old else None, _figure(new)))
+    return [*found, *(Change(_claim_name(c), _figure(c), None) for c in gone)]
+
+
+def _claim_name(claim: Claim) -> str:
+    return f"claim {claim.label}" + (f" ({claim.printed})" if claim.printed else "")
+
+
+def _figure(claim: Claim) -> str:
+    return f"{'up to ' if claim.up_to else ''}{claim.shown()}"
+
+
+def same_claim(one: Claim, other: Claim) -> bool:
+    """Whether two claims are of the same thing from the same place."""
+    return (one.what, one.sustained, one.printed.casefold()) == (
+        other.what,
+        other.sustained,
+        other.printed.casefold(),
+    )
+
+
+def with_claim(sheet: Sheet, claim: Claim) -> Sheet:
+    """The sheet with a claim in the place of the same one, or at the end."""
+    kept = list(sheet.claims)
+    at = next((n for n, c in enumerate(kept) if same_claim(c, claim)), None)
+    if at is None:
+        kept.append(claim)
+    else:
+        kept[at] = claim
+    return Sheet(sheet.drive, tuple(kept))
+
+
+def without_claim(sheet: Sheet, what: str, printed: str | None = None) -> Sheet:
+    """The sheet without the claim about `what`, in the words of a phrase.
+
+    Parameters
+    ----------
+    printed : str, optional
+        Where it says so; needed where several places do.
+
+    Raises
+    ------
+    UnknownNameError
+        There is no such claim.
+    UsageError
+        There are several.
+    """
+    wanted = " ".join(what.split()).casefold()
+    names = [c.what + (" sustained" if c.sustained else "") for c in sheet.claims]
+    fitting = [
+        c
+        for c, name in zip(sheet.claims, names, strict=True)
+        if wanted in (name.casefold(), c.label.casefold())
+        and (printed is None or c.printed.casefold() == printed.casefold())
+    ]
+    if not fitting:
+        raise UnknownNameError("claim", what, names)
+    if len(fitting) > 1:
+        places = ", ".join(f"'{c.printed}'" for c in fitting)
+        raise UsageError(
+            f"{len(fitting)} claims of {sheet.drive.name} are about {what}: printed in {places}",
+            "say which with --printed",
+        )
+    return Sheet(sheet.drive, tuple(c for c in sheet.claims if c is not fitting[0]))

@@ -1,0 +1,290 @@
+"""What is corrected on a shelf after the fact, and the record of every correction.
+
+Each method is one transaction: the change and its entry in the log are there together or not.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
+
+import sqlalchemy as sa
+
+from jovik.base.errors import UsageError
+from jovik.sheets.changes import Change, differences
+from jovik.sheets.reading import Note, Reading
+from jovik.sheets.sheet import Claim, Sheet
+from jovik.shelf.schema import change, claim, drive, note, one_pass, reading, run, step, unit
+from jovik.shelf.writer import utc_now
+
+
+@dataclass(frozen=True)
+class LoggedChange:
+    """An entry of the log: when what of which drive or run was changed, from what to what."""
+
+    made: str
+    subject: str
+    what: str
+    before: str | None
+    after: str | None
+
+
+@dataclass(frozen=True)
+class Excluded:
+    """A run, or a step of it, that was set aside; `step` counts from 1, None for a whole run."""
+
+    run: str
+    drive: str
+    step: int | None
+    phrase: str | None
+    why: str
+
+
+class Corrections:
+    """Corrections of one shelf.
+
+    Parameters
+    ----------
+    engine : sqlalchemy Engine
+        Whose transactions write.
+    """
+
+    def __init__(self, engine: sa.Engine) -> None:
+        self._engine = engine
+
+    # Runs
+
+    def exclude(self, key: str, number: int | None, why: str) -> None:
+        """Set a run aside, or one step of it (counted from 1): it counts for nothing from now on.
+
+        Raises
+        ------
+        UsageError
+            No reason is given, it was set aside before, or the run has no such step.
+        """
+        if not why.strip():
+            raise UsageError("no reason is given", 'say why: --why "wrong cable"')
+        with self._engine.begin() as c:
+            before = self._excluded(c, key, number)
+            if before is not None:
+                raise UsageError(
+                    f"{_named(key, number)} is excluded already: {before}",
+                    "take it back first: jovik runs include",
+                )
+            self._set_excluded(c, key, number, why.strip())
+            log_change(c, f"run {key}", Change(_what("excluded", number), None, why.strip()))
+
+    def include(self, key: str, number: int | None) -> str:
+        """Take back what `exclude` did; the reason that there was.
+
+        Raises
+        ------
+        UsageError
+            It was not set aside, or the run has no such step.
+        """
+        with self._engine.begin() as c:
+            before = self._excluded(c, key, number)
+            if before is None:
+                raise UsageError(f"{_named(key, number)} is not excluded")
+            self._set_excluded(c, key, number, None)
+            log_change(c, f"run {key}", Change(_what("excluded", number), before, None))
+        return before
+
+    def remove_run(self, key: str) -> int:
+        """Remove a run with all its passes; how many passes those were."""
+        with self._engine.begin() as c:
+            row = c.execute(sa.select(run, drive.c.name).join(drive).where(run.c.id == key))
+            about = row.mappings().one()
+            count = _delete_runs(c, run.c.id == key)
+            said = (
+                f"{about['name']}, {about['plan']}, begun {about['started'][:16]}, {count} passes"
+            )
+            log_change(c, f"run {key}", Change("run", said, None))
+        return count
+
+    def excluded(self, drive_name: str | None = None) -> list[Excluded]:
+        """What is set aside, of one drive or of all, oldest first."""
+        mine = drive.c.name == drive_name if drive_name is not None else sa.true()
+        whole = (
+            sa.select(run.c.id, drive.c.name, run.c.excluded)
+            .join(drive, run.c.drive_id == drive.c.id)
+            .where(run.c.excluded.is_not(None), mine)
+        )
+        steps = (
+            sa.select(run.c.id, drive.c.name, step.c.position, step.c.phrase, step.c.excluded)
+            .join(run, step.c.run_id == run.c.id)
+            .join(drive, run.c.drive_id == drive.c.id)
+            .where(step.c.excluded.is_not(None), run.c.excluded.is_(None), mine)
+        )
+        with self._engine.connect() as c:
+            found = [Excluded(k, d, None, None, why) for k, d, why in c.execute(whole)]
+            found += [Excluded(k, d, p + 1, text, why) for k, d, p, text, why in c.execute(steps)]
+        return sorted(found, key=lambda x: (x.run, x.step or 0))
+
+    def _excluded(self, c: sa.Connection, key: str, number: int | None) -> str | None:
+        if number is None:
+            whole: str | None = c.execute(
+                sa.select(run.c.excluded).where(run.c.id == key)
+            ).scalar_one()
+            return whole
+        rows = c.execute(
+            sa.select(step.c.position, step.c.excluded).where(step.c.run_id == key)
+        ).all()
+        found: dict[int, str | None] = {position + 1: why for position, why in rows}
+        if number not in found:
+            there = ", ".join(map(str, sorted(found))) or "none"
+            raise UsageError(f"run {key} has no step {number}", f"it has steps: {there}")
+        return found[number]
+
+    def _set_excluded(
+        self, c: sa.Connection, key: str, number: int | None, why: str | None
+    ) -> None:
+        if number is None:
+            c.execute(run.update().where(run.c.id == key).values(excluded=why))
+        else:
+            mine = (step.c.run_id == key, step.c.position == number - 1)
+            c.execute(step.update().where(*mine).values(excluded=why))
+
+    # Sheets
+
+    def change_sheet(self, before: Sheet, after: Sheet) -> list[Change]:
+        """Put an edited sheet in the place of the one that is there; what was changed.
+
+        Claims that were not changed, and those that cannot be read, stay as they are.
+
+        Raises
+        ------
+        UsageError
+            Another drive has the new name.
+        """
+        changes = differences(before, after)
+        if not changes:
+            return []
+        old = before.drive.name
+        try:
+            with self._engine.begin() as c:
+                key = c.execute(sa.select(drive.c.id).where(drive.c.name == old)).scalar_one()
+                values = asdict(after.drive) | {"folded_name": after.drive.name.casefold()}
+                c.execute(drive.update().where(drive.c.id == key).values(values))
+                _replace_claims(c, key, before.claims, after.claims)
+                for one in changes:
+                    log_change(c, old, one)
+        except sa.exc.IntegrityError:
+            raise UsageError(
+                f"there is a drive called '{after.drive.name}' on this shelf already",
+                "use another name",
+            ) from None
+        return changes
+
+    def remove_drive(self, name: str, *, with_runs: bool = False) -> dict[str, int]:
+        """Remove a drive with its sheet, notes, readings and samples; how many of each went.
+
+        Parameters
+        ----------
+        with_runs : bool
+            Whether its runs go too.
+
+        Raises
+        ------
+        UsageError
+            It has runs, and they were not to go.
+        """
+        with self._engine.begin() as c:
+            key = c.execute(sa.select(drive.c.id).where(drive.c.name == name)).scalar_one()
+            mine = run.c.drive_id == key
+            count = c.execute(sa.select(sa.func.count()).where(mine)).scalar_one()
+            if count and not with_runs:
+                raise UsageError(
+                    f"{name} has {count} {'run' if count == 1 else 'runs'}",
+                    "add --with-runs to remove them too; jovik shelf export keeps a copy",
+                )
+            gone = {"runs": count, "passes": _delete_runs(c, mine)}
+            for table in (claim, note, reading, unit):
+                deleted = c.execute(table.delete().where(table.c.drive_id == key))
+                gone[f"{table.name}s"] = deleted.rowcount
+            c.execute(drive.delete().where(drive.c.id == key))
+            words = ", ".join(f"{n} {what}" for what, n in gone.items() if n) or "nothing noted"
+            log_change(c, name, Change("drive", words, None))
+        return gone
+
+    # Notes and readings
+
+    def remove_noted(self, name: str, noted: Note | Reading, number: int) -> None:
+        """Remove a note or a reading of a drive, the `number`-th of those that are the same."""
+        table, fields = (
+            (note, ("sort", "text", "written"))
+            if isinstance(noted, Note)
+            else (reading, ("what", "value", "unit", "method", "instrument", "written"))
+        )
+        same = [table.c[f] == getattr(noted, f) for f in fields]
+        mine = sa.select(table.c.id).join(drive).where(drive.c.name == name, *same)
+        with self._engine.begin() as c:
+            key = c.execute(mine.order_by(table.c.id)).scalars().all()[number]
+            c.execute(table.delete().where(table.c.id == key))
+            log_change(c, name, Change(table.name, noted_words(noted), None))
+
+    # The log
+
+    def log(self, subject: str | None = None) -> list[LoggedChange]:
+        """Every change that was made, newest first; of one drive or run where one is named."""
+        query = sa.select(change).order_by(change.c.id.desc())
+        if subject is not None:
+            query = query.where(change.c.subject == subject)
+        with self._engine.connect() as c:
+            return [
+                LoggedChange(r["made"], r["subject"], r["what"], r["before"], r["after"])
+                for r in c.execute(query).mappings()
+            ]
+
+
+def log_change(c: sa.Connection, subject: str, one: Change) -> None:
+    """Enter a change."""
+    c.execute(change.insert().values(asdict(one) | {"made": utc_now(), "subject": subject}))
+
+
+def noted_words(noted: Note | Reading) -> str:
+    """A note or a reading in one line."""
+    if isinstance(noted, Note):
+        return f"{noted.sort}: {noted.text}"
+    how = f" ({noted.method})" if noted.method else ""
+    return f"{noted.what} = {noted.value:g} {noted.unit}".rstrip() + how
+
+
+def _named(key: str, number: int | None) -> str:
+    return f"run {key}" if number is None else f"step {number} of run {key}"
+
+
+def _what(word: str, number: int | None) -> str:
+    return word if number is None else f"step {number} {word}"
+
+
+def _delete_runs(c: sa.Connection, mine: sa.ColumnElement[bool]) -> int:
+    """Delete runs with their steps and passes; how many passes those were."""
+    keys = sa.select(run.c.id).where(mine)
+    steps = sa.select(step.c.id).where(step.c.run_id.in_(keys))
+    count = c.execute(one_pass.delete().where(one_pass.c.step_id.in_(steps))).rowcount
+    c.execute(step.delete().where(step.c.run_id.in_(keys)))
+    c.execute(run.delete().where(mine))
+    return count
+
+
+def _replace_claims(
+    c: sa.Connection, key: int, before: Sequence[Claim], after: Sequence[Claim]
+) -> None:
+    rows = c.execute(
+        sa.select(claim).where(claim.c.drive_id == key).order_by(claim.c.position)
+    ).mappings()
+    fields = Claim.__dataclass_fields__
+    positions: dict[Claim, list[int]] = {}
+    for row in rows:
+        positions.setdefault(Claim(**{f: row[f] for f in fields}), []).append(row["position"])
+    gone = [
+        p for one, found in positions.items() if one in before and one not in after for p in found
+    ]
+    c.execute(claim.delete().where(claim.c.drive_id == key, claim.c.position.in_(gone)))
+    last = max([p for found in positions.values() for p in found], default=-1)
+    free = sorted(gone)
+    for one in (x for x in after if x not in before):
+        # A corrected claim stands where the wrong one stood.
+        last, position = (last, free.pop(0)) if free else (last + 1, last + 1)
+        c.execute(claim.insert().values(asdict(one) | {"drive_id": key, "position": position}))

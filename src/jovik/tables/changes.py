@@ -1,0 +1,28 @@
+"""The log of a shelf: what was corrected on it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import asdict
+from typing import Any
+
+from jovik.shelf.corrections import LoggedChange
+from jovik.tables.table import Table
+
+
+def log_table(found: Sequence[LoggedChange]) -> Table:
+    """Every change, in the order given."""
+    rows = [
+        (x.made[:16].replace("T", " "), x.subject, x.what, x.before or "-", x.after or "-")
+        for x in found
+    ]
+    return Table(
+        "Changes" if rows else "Changes: none was made",
+        ["when (UTC)", "of", "what", "from", "to"],
+        rows,
+    )
+
+
+def log_json(found: Sequence[LoggedChange]) -> list[dict[str, Any]]:
+    """The same as documented."""
+    return [asdict(x) for x in found]

@@ -1,0 +1,173 @@
+"""What is set aside, corrected and taken back after a measurement, and the log of it."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import Program
+
+SLATE = "Corvane Slate 1TB"
+
+
+@pytest.fixture
+def two_runs(jovik: Program) -> tuple[Program, str, str]:
+    """A good run, then one on a slow cable."""
+    for rate in ("7 MB/s", "6 MB/s"):
+        jovik(
+            "measure",
+            "model:slate",
+            "random read 4KiB depth 32 for 1s",
+            "--passes",
+            "3",
+            "--rig",
+            rate,
+        )
+    newer, older = (r["run"] for r in jovik("runs", "--format", "json").json["runs"])
+    return jovik, older, newer
+
+
+def test_a_run_that_is_excluded_counts_nowhere_and_says_so(
+    two_runs: tuple[Program, str, str],
+) -> None:
+    jovik, older, newer = two_runs
+    judged = jovik("judge", SLATE, "--format", "json", status=None).json
+    assert {c["run"] for c in judged["claims"] if c["run"]} == {newer}
+    said = jovik("runs", "exclude", newer, "--why", "wrong cable").out
+    assert "wrong cable" in said and f"jovik runs include {newer}" in said
+    judged = jovik("judge", SLATE, "--format", "json", status=None).json
+    assert {c["run"] for c in judged["claims"] if c["run"]} == {older}
+    assert [x["why"] for x in judged["excluded"]] == ["wrong cable"]
+    assert "excluded (wrong cable): run" in jovik("judge", SLATE, status=None).out
+    ranked = jovik("rank", "--format", "json").json
+    assert {s["run"] for d in ranked["drives"] for s in d["steps"]} == {older}
+    assert "excluded (wrong cable)" in jovik("rank").out
+    listed = jovik("runs", "--format", "json").json["runs"]
+    assert [(r["run"], r["excluded"]) for r in listed] == [(newer, "wrong cable"), (older, None)]
+    assert "in no verdict, ranking or page: wrong cable" in jovik("runs", "show", newer).out
+    assert "already" in jovik("runs", "exclude", newer, "--why", "again", status=2).err
+    jovik("runs", "include", newer)
+    judged = jovik("judge", SLATE, "--format", "json", status=None).json
+    assert {c["run"] for c in judged["claims"] if c["run"]} == {newer}
+    assert "is not excluded" in jovik("runs", "include", newer, status=2).err
+
+
+def test_a_step_alone_can_be_excluded(jovik: Program) -> None:
+    phrases = ("random read 4KiB for 1s", "sequential read 1MiB depth 8 for 1s")
+    jovik("measure", "model:slate", *phrases, "--passes", "2")
+    assert (
+        "has no step 3"
+        in jovik("runs", "exclude", "last", "--step", "3", "--why", "x", status=2).err
+    )
+    jovik("runs", "exclude", "last", "--step", "1", "--why", "a backup was running")
+    ranked = jovik("rank", "--format", "json").json
+    kinds = {s["kind"] for d in ranked["drives"] for s in d["steps"]}
+    assert kinds == {"sequential read 1MiB depth 8"}
+    shown = jovik("runs", "show", "last", "--format", "json").json["steps"]
+    assert [s["excluded"] for s in shown] == ["a backup was running", None]
+    assert "1 step excluded" in jovik("runs").out
+
+
+def test_an_excluded_run_travels_as_one(two_runs: tuple[Program, str, str]) -> None:
+    jovik, _, newer = two_runs
+    jovik("runs", "exclude", newer, "--why", "wrong cable")
+    jovik("shelf", "export", "--out", "all.zip")
+    jovik("shelf", "import", "all.zip", "--shelf", "other.db")
+    listed = jovik("runs", "--shelf", "other.db", "--format", "json").json["runs"]
+    assert [r["excluded"] for r in listed] == ["wrong cable", None]
+    assert "whole" in jovik("shelf", "check", "--shelf", "other.db").out
+
+
+def test_a_run_is_removed_only_by_its_name_in_full(two_runs: tuple[Program, str, str]) -> None:
+    jovik, older, newer = two_runs
+    for short in ("last", newer[-6:]):
+        assert f"jovik runs remove {newer}" in jovik("runs", "remove", short, status=2).err
+    assert "3 passes" in jovik("runs", "remove", newer).out
+    assert [r["run"] for r in jovik("runs", "--format", "json").json["runs"]] == [older]
+    entry = jovik("shelf", "log", "--format", "json").json["changes"][0]
+    assert (
+        entry["subject"] == f"run {newer}" and entry["after"] is None and SLATE in entry["before"]
+    )
+    assert "whole" in jovik("shelf", "check").out
+
+
+def test_a_claim_of_the_same_thing_replaces_and_says_what_it_was(jovik: Program) -> None:
+    jovik("sheet", "new", "Fjord", "--price", "89.90 EUR", "--capacity", "1TB", "--flash", "1100GB")
+    jovik("sheet", "claim", "Fjord", "sequential read", "700MB/s", "--printed", "box")
+    jovik("sheet", "claim", "Fjord", "random read 4KiB", "90000 IOPS")
+    said = jovik("sheet", "claim", "Fjord", "sequential read", "7000MB/s", "--printed", "box").out
+    assert "7,000 MB/s (was up to 700 MB/s)" in said
+    jovik("sheet", "claim", "Fjord", "sequential read", "6900MB/s", "--printed", "web page")
+    claims = jovik("sheet", "show", "Fjord", "--format", "json").json["claims"]
+    assert [(c["what"], c["figure"]) for c in claims] == [
+        ("sequential read", 7e9),
+        ("random read 4KiB", 9e4),
+        ("sequential read", 6.9e9),
+    ]
+    assert "over-provisioning 10.0 %" in jovik("sheet", "show", "Fjord").out
+    assert (
+        "say which with --printed"
+        in jovik("sheet", "unclaim", "Fjord", "sequential read", status=2).err
+    )
+    jovik("sheet", "unclaim", "Fjord", "sequential read", "--printed", "web page")
+    assert "no claim called" in jovik("sheet", "unclaim", "Fjord", "random read 8KiB", status=2).err
+    said = jovik("sheet", "edit", "Fjord", "--price", "79 EUR", "--maker", "Halden").out
+    assert "price: 79 EUR, was 89.90 EUR" in said and "maker: Halden" in said
+    jovik("sheet", "edit", "Fjord", "--maker", "")
+    assert jovik("sheet", "show", "Fjord", "--format", "json").json["maker"] == ""
+    assert "nothing was changed" in jovik("sheet", "edit", "Fjord", "--price", "79 EUR").out
+    assert "not a price" in jovik("sheet", "edit", "Fjord", "--price", "cheap", status=2).err
+    changes = jovik("shelf", "log", "--drive", "Fjord", "--format", "json").json["changes"]
+    assert ("price", "89.90 EUR", "79 EUR") in {
+        (c["what"], c["before"], c["after"]) for c in changes
+    }
+    assert "79 EUR" in jovik("shelf", "log").out
+
+
+def test_a_sheet_is_edited_as_toml_and_a_wrong_text_is_kept(jovik: Program) -> None:
+    jovik("sheet", "new", "Fjord", "--price", "89.90 EUR")
+    jovik("sheet", "claim", "Fjord", "sequential read", "700MB/s")
+    jovik.env["EDITOR"] = "sed -i s/700/7000/"
+    assert "up to 7,000 MB/s, was up to 700 MB/s" in jovik("sheet", "edit", "Fjord").out
+    jovik.env["EDITOR"] = "sed -i s/price/prise/"
+    refused = jovik("sheet", "edit", "Fjord", status=2).err
+    kept = Path(refused.split("--from ")[1].split()[0])
+    assert "prise" in kept.read_text() and "prise" in refused
+    kept.write_text(kept.read_text().replace("prise", "price").replace("89.90", "80"))
+    assert "price: 80 EUR, was 89.90 EUR" in jovik("sheet", "edit", "Fjord", "--from", kept).out
+    os.unlink(kept)
+
+
+def test_a_drive_is_renamed_and_removed(two_runs: tuple[Program, str, str]) -> None:
+    jovik, *_ = two_runs
+    jovik("sheet", "new", "Fjord")
+    assert "on this shelf already" in jovik("sheet", "rename", SLATE, "fjord", status=2).err
+    assert "name: Slate, was Corvane Slate 1TB" in jovik("sheet", "rename", SLATE, "Slate").out
+    assert {r["drive"] for r in jovik("runs", "--format", "json").json["runs"]} == {"Slate"}
+    assert jovik("judge", "slate", status=None).out
+    assert "add --with-runs" in jovik("sheet", "remove", "Slate", status=2).err
+    assert "2 runs, 6 passes" in jovik("sheet", "remove", "Slate", "--with-runs").out
+    assert jovik("sheet", "remove", "Fjord").out == "Fjord is removed\n"
+    assert jovik("sheet", "list", "--format", "json").json == {"drives": []}
+    assert "whole" in jovik("shelf", "check").out
+
+
+def test_notes_are_numbered_dated_of_a_run_and_removed(two_runs: tuple[Program, str, str]) -> None:
+    jovik, _, newer = two_runs
+    jovik("note", SLATE, "--pro", "silent", "--reading", "boot time=8.1s")
+    event = ("--remark", "vanished after 2 h", "--run", "last", "--date", "2026-11-23")
+    said = jovik("note", SLATE, *event).out
+    assert f"vanished after 2 h (2026-11-23, run {newer})" in said
+    listed = jovik("note", SLATE, "--list", "--format", "json").json["noted"]
+    assert [n["number"] for n in listed] == [1, 2, 3]
+    assert {n["sort"] for n in listed} == {"pro", "reading", "remark"}
+    boot = next(n["number"] for n in listed if n["sort"] == "reading")
+    assert "removed: boot time = 8.1" in jovik("note", SLATE, "--remove", boot).out
+    left = jovik("note", SLATE, "--list", "--format", "json").json["noted"]
+    assert [n["sort"] for n in left] == ["pro", "remark"]
+    assert "there is no note 7" in jovik("note", SLATE, "--remove", "7", status=2).err
+    assert "belong to a note" in jovik("note", SLATE, "--run", "last", status=2).err
+    assert "is not a date" in jovik("note", SLATE, "--pro", "x", "--date", "soon", status=2).err
+    assert "boot time" in jovik("shelf", "log").out
