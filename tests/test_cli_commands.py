@@ -289,7 +289,7 @@ def test_a_wrong_sheet_is_named_by_line_and_key(
     ("words", "status", "said"),
     [
         (["measure", ".", "--drive", "Veldhar Comet"], 2, "nearest: Veldhaar Comet 2TB"),
-        (["measure", "."], 2, "--drive is missing"),
+        (["measure"], 2, "no target is named"),
         (["measure", "model:comit"], 2, "nearest: comet"),
         (["measure", "model:comet", "--plan", "first-lok"], 2, "nearest: first-look"),
         (["measure", "model:comet", "random read 4k"], 2, "\n              ^^\n"),

@@ -157,7 +157,8 @@ def measure(
     *phrases : str
         Steps; or a `plan`.
     drive : str, optional
-        What its sheet is called; a model drive brings its own.
+        What its sheet is called. Without one the drive is known by its serial or its model, and
+        one that is new is enrolled with a bare sheet.
     passes : int or (int, int), optional
         Of each step; what the plan says unless given.
     precision : float, optional
@@ -205,7 +206,7 @@ def measure(
         rig_notes=rig_notes,
         keep_serial=keep_serial,
     )
-    sheet = sheet_for(shelf, order.target, drive)
+    sheet = sheet_for(shelf, order.target, drive).sheet
     return _run(shelf, sheet, fit_budget(order, sheet), watch, ask_above=_asked(yes, ask_above))
 
 

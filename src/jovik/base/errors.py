@@ -9,6 +9,7 @@ JovikError                          one or two plain lines; `exit_status` says w
 │   ├── TargetError                 missing, not writable, too small, an alignment it cannot take
 │   ├── OutputError                 a file that Jovik was to write cannot be written
 │   ├── EngineUnavailableError      the kernel does not offer what the engine needs
+│   ├── MissingPackageError     a package that only some commands need is not installed
 │   └── ShelfError                  not a shelf, a later revision, a damaged file
 │       └── ShelfUnreachableError   the server that the shelf is on cannot be reached now
 ├── DriveError                 (4)  the drive failed during a test

@@ -83,6 +83,13 @@ def targets(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
     return models or [CompletionItem(begun, type="file")]
 
 
+def targets_and_phrases(ctx: Context, of: Parameter, begun: str) -> list[CompletionItem]:
+    """A target first, after it further targets and steps."""
+    if not ctx.params.get("words"):
+        return targets(ctx, of, begun)
+    return [*phrases(ctx, of, begun), *targets(ctx, of, begun)]
+
+
 def phrases(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
     """Steps of the plans that ship with Jovik: the nearest to what a person is about to write."""
     from jovik.steps import load_plan, plan_names

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING, Any
+
 import click
 
 from jovik.base.quantities import parse_time
-from jovik.cli.completion import drives, phrases, plans, targets
+from jovik.cli.completion import drives, plans, targets_and_phrases
 from jovik.cli.options import (
     UnitParam,
     count_range,
@@ -16,20 +18,34 @@ from jovik.cli.options import (
     shelf_option,
 )
 
+if TYPE_CHECKING:
+    from jovik.runs.several import LeftOutDrive
+
 
 @click.command()
-@click.argument("target", shell_complete=targets)
-@click.argument("phrases", nargs=-1, shell_complete=phrases, metavar="[PHRASE]...")
+@click.argument(
+    "words", nargs=-1, shell_complete=targets_and_phrases, metavar="TARGET... [PHRASE]..."
+)
+@click.option(
+    "--every-drive",
+    is_flag=True,
+    help="Measure every drive here that is mounted, each through a folder on it.",
+)
+@click.option(
+    "--together",
+    is_flag=True,
+    help="Measure each target alone, then all at the same moment, and say what they share.",
+)
 @click.option(
     "--drive",
     "name",
     metavar="NAME",
     shell_complete=drives,
-    help="The drive on the shelf that this is. A model drive brings its own sheet.",
+    help="The drive on the shelf that this is. Default: the one that its identity leads to; a new "
+    "one is enrolled.",
 )
 @click.option(
     "--plan",
-    "plan_name",
     metavar="NAME",
     shell_complete=plans,
     help="A plan, or the path of its .toml file. Default, without phrases: first-look.",
@@ -46,6 +62,7 @@ from jovik.cli.options import (
 )
 @click.option(
     "--budget",
+    "budget_ns",
     type=UnitParam("TIME", parse_time),
     help="Time for all steps together, such as 5min; the plan is trimmed to it.",
 )
@@ -104,68 +121,72 @@ from jovik.cli.options import (
 @format_option()
 @shelf_option
 def measure(
-    target: str,
-    phrases: tuple[str, ...],
+    words: tuple[str, ...],
+    every_drive: bool,
+    together: bool,
     name: str | None,
-    plan_name: str | None,
-    passes: tuple[int, int] | None,
-    precision: float | None,
-    budget: int | None,
-    engine: str,
     on_error: str,
-    seed: int | None,
-    destroy: str | None,
-    content_worthless: bool,
-    unit_name: str | None,
-    rig_name: str | None,
-    rig_notes: str,
-    keep_serial: bool,
     ask_above: float,
     yes: bool,
     dry_run: bool,
     form: str,
     shelf_at: str | None,
+    **how: Any,
 ) -> int:
     """Measure TARGET, a folder on the drive or a model drive (model:NAME), step by step.
 
     A PHRASE is one step, or a ladder of steps where a number is a list or a range. Each finished
-    pass is on the shelf before the next begins; no test file is left behind.
+    pass is on the shelf before the next begins; no test file is left behind. Of several targets
+    each has a run of its own, one after another, and they are ranked at the end.
 
     \b
+    jovik measure .
     jovik measure /mnt/new --drive "Comet 2TB"
     jovik measure . --drive "Comet 2TB" "random read 4KiB depth 1..64 for 3s" --passes 7
     jovik measure /mnt/new --drive "Comet 2TB" --plan full-review --budget 30min
-    jovik measure model:drift
+    jovik measure model:comet model:slate model:drift --plan quick-compare
+    jovik measure --every-drive --plan quick-compare
     """
     from jovik.cli.run_flow import EnduranceConsent, run_order
+    from jovik.cli.several_targets import SeveralTargets, run_several
     from jovik.runs import fit_budget, request_for, sheet_for
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
+    from jovik.tables.announcement import enrolment_line
 
-    order = request_for(
-        target,
-        phrases,
-        plan_name,
-        passes=passes,
-        precision=precision,
-        seed=seed,
-        engine=engine,
-        stop_on_error=on_error == "stop",
-        budget_ns=budget,
-        destroy=destroy,
-        content_worthless=content_worthless,
-        unit_name=unit_name,
-        rig_name=rig_name,
-        rig_notes=rig_notes,
-        keep_serial=keep_serial,
-    )
+    targets, phrases, left_out = _targets(words, every_drive=every_drive)
+    stop = on_error == "stop"
+    orders = [request_for(t, phrases, **how, stop_on_error=stop) for t in targets]
+    consent = EnduranceConsent(ask_above, yes)
     with Shelf(where_from(shelf_at), create=True) as shelf:
-        sheet = sheet_for(shelf, order.target, name)
+        if len(orders) > 1 or every_drive or together:
+            asked = SeveralTargets(tuple(orders), tuple(targets), left_out, name, together)
+            return run_several(shelf, asked, form, consent=consent, dry_run=dry_run)
+        found = sheet_for(shelf, orders[0].target, name)
         return run_order(
             shelf,
-            sheet,
-            fit_budget(order, sheet),
+            found.sheet,
+            fit_budget(orders[0], found.sheet),
             form,
-            consent=EnduranceConsent(ask_above, yes),
+            consent=consent,
             dry_run=dry_run,
+            first_line=enrolment_line(found),
         )
+
+
+def _targets(
+    words: tuple[str, ...], *, every_drive: bool
+) -> tuple[list[str], list[str], tuple[LeftOutDrive, ...]]:
+    """Targets, phrases, and drives that are not measured."""
+    from jovik.base.errors import UsageError
+    from jovik.runs.several import every_drive as drives_here
+    from jovik.runs.several import split_words
+
+    if every_drive:
+        here = drives_here()
+        return [str(f) for f in here.folders], list(words), here.left_out
+    if not words:
+        raise UsageError(
+            "no target is named", "name a folder on the drive, such as jovik measure .; see --help"
+        )
+    return *split_words(words), ()

@@ -53,6 +53,7 @@ def run_order(
     consent: EnduranceConsent = EnduranceConsent(),
     dry_run: bool = False,
     resumed: str | None = None,
+    first_line: str = "",
 ) -> int:
     """Run it and show what came of it.
 
@@ -66,7 +67,44 @@ def run_order(
     JovikError
         Whatever stopped it, after what was measured has been shown.
     """
-    from jovik.base.errors import JovikError, ShelfError
+    from jovik.base.errors import ShelfError
+
+    outcome = carry_out(
+        shelf,
+        sheet,
+        order,
+        consent=consent,
+        dry_run=dry_run,
+        resumed=resumed,
+        first_line=first_line,
+    )
+    if outcome is None:
+        return 0
+    if outcome.lost is not None:
+        with contextlib.suppress(ShelfError):
+            _show_what_is_there(shelf, outcome, form)
+        raise outcome.lost
+    return _show(shelf, outcome, form)
+
+
+def carry_out(
+    shelf: Shelf,
+    sheet: Sheet,
+    order: RunRequest,
+    *,
+    consent: EnduranceConsent = EnduranceConsent(),
+    dry_run: bool = False,
+    resumed: str | None = None,
+    first_line: str = "",
+) -> RunOutcome | None:
+    """Announce it, ask, and run it, watched; None where it was only announced.
+
+    Parameters
+    ----------
+    first_line : str
+        What is said before the announcement.
+    """
+    from jovik.base.errors import JovikError
     from jovik.runs import execute, prepared, start_run
 
     with (
@@ -79,11 +117,13 @@ def run_order(
             screen.say(
                 f"{shelf.delivered} passes that had waited on this machine are on the shelf now"
             )
+        if first_line:
+            screen.say(first_line)
         screen.say(announcement(ready))
         if dry_run:
-            return 0
-        _ask(ready, consent)
-        _warm_up(ready.session)
+            return None
+        ask(ready, consent)
+        warm_up(ready.session)
         begun = start_run(shelf, ready, resumed)
         for warning in begun.known.warnings:
             screen.say(f"warning: {warning}")
@@ -91,11 +131,7 @@ def run_order(
             outcome = execute(ready, begun, screen, InterruptRearmingRecorder)
         if outcome.lost is not None and isinstance(outcome.failure, JovikError):
             screen.say(outcome.failure.message)
-    if outcome.lost is not None:
-        with contextlib.suppress(ShelfError):
-            _show_what_is_there(shelf, outcome, form)
-        raise outcome.lost
-    return _show(shelf, outcome, form)
+    return outcome
 
 
 def _show_what_is_there(shelf: Shelf, outcome: RunOutcome, form: str) -> None:
@@ -134,7 +170,7 @@ def _show(shelf: Shelf, outcome: RunOutcome, form: str) -> int:
     return 0
 
 
-def _ask(ready: PreparedRun, consent: EnduranceConsent) -> None:
+def ask(ready: PreparedRun, consent: EnduranceConsent) -> None:
     """Ask before much of the drive's life is written away, or the system's own drive is filled."""
     from jovik.base.errors import UsageError
     from jovik.runs.prepare import ASK_ABOVE
@@ -146,7 +182,7 @@ def _ask(ready: PreparedRun, consent: EnduranceConsent) -> None:
         click.confirm(f"{said}. Go on?", abort=True, err=True)
 
 
-def _warm_up(session: Session) -> None:
+def warm_up(session: Session) -> None:
     """Compiling takes several seconds, once after each installation; who waits should know why."""
     notice = threading.Timer(
         1.5,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import asdict
+from typing import Any
 
 from jovik.analysis.fullness import empty_against_full
 from jovik.analysis.sweep import curves
@@ -23,70 +24,74 @@ def show_run(
     capacity_bytes: int | None = None,
 ) -> None:
     """A run in the form that was asked for."""
-    from jovik.tables.run_findings import fill_json, sweep_json
-    from jovik.tables.steps import step_json
-
-    written = written_bytes(run, results)
     if form == "json":
-        first = first_access(results)
-        shared = {k: v for k, v in asdict(first).items() if k != "span_bytes"} if first else {}
-        emit_json(
-            {
-                "run": run.id,
-                "drive": run.drive,
-                "target": run.target,
-                "state": run.state,
-                "started": run.started,
-                "ended": run.ended,
-                "imported": run.imported,
-                "excluded": run.excluded,
-                "conditions": shared,
-                "device": run.device,
-                "health": {
-                    "before": run.health_before,
-                    "after": run.health_after,
-                    "notes": run.notes or [],
-                },
-                "seed": run.seed,
-                "written_bytes": written,
-                "steps": [step_json(r) for r in results],
-                "ladders": [sweep_json(c) for c in curves(results)],
-                "empty_against_full": [fill_json(p) for p in empty_against_full(results)],
-            }
-        )
+        emit_json(run_document(run, results))
     elif form == "csv":
-        _csv(run, results)
+        emit_csv(CSV_HEADER, csv_rows(run, results))
     else:
         show_table(run_table(run, results, every_note=every_note, capacity_bytes=capacity_bytes))
         for table in findings_tables(results):
             show_table(table)
 
 
-def _csv(run: RunRecord, results: Sequence[StepResult]) -> None:
+def run_document(run: RunRecord, results: Sequence[StepResult]) -> dict[str, Any]:
+    """A run as JSON (docs/json.md)."""
+    from jovik.tables.run_findings import fill_json, sweep_json
     from jovik.tables.steps import step_json
 
-    header = [
-        "run",
-        "drive",
-        "phrase",
-        "passes",
-        "errors",
-        "rate_bytes_s",
-        "rate_low",
-        "rate_high",
-        "iops",
-        "iops_low",
-        "iops_high",
-    ]
-    header += [
-        "latency_mean_ns",
-        "latency_p50_ns",
-        "latency_p99_ns",
-        "latency_p99_9_ns",
-        "latency_max_ns",
-        "read_bytes",
-        "written_bytes",
-    ]
+    first = first_access(results)
+    shared = {k: v for k, v in asdict(first).items() if k != "span_bytes"} if first else {}
+    return {
+        "run": run.id,
+        "drive": run.drive,
+        "target": run.target,
+        "state": run.state,
+        "started": run.started,
+        "ended": run.ended,
+        "imported": run.imported,
+        "excluded": run.excluded,
+        "conditions": shared,
+        "device": run.device,
+        "circumstances": run.circumstances or [],
+        "health": {
+            "before": run.health_before,
+            "after": run.health_after,
+            "notes": run.notes or [],
+        },
+        "seed": run.seed,
+        "written_bytes": written_bytes(run, results),
+        "steps": [step_json(r) for r in results],
+        "ladders": [sweep_json(c) for c in curves(results)],
+        "empty_against_full": [fill_json(p) for p in empty_against_full(results)],
+    }
+
+
+CSV_HEADER = (
+    "run",
+    "drive",
+    "phrase",
+    "passes",
+    "errors",
+    "rate_bytes_s",
+    "rate_low",
+    "rate_high",
+    "iops",
+    "iops_low",
+    "iops_high",
+    "latency_mean_ns",
+    "latency_p50_ns",
+    "latency_p99_ns",
+    "latency_p99_9_ns",
+    "latency_max_ns",
+    "read_bytes",
+    "written_bytes",
+)
+
+
+def csv_rows(run: RunRecord, results: Sequence[StepResult]) -> list[list[Any]]:
+    """A row for each step, under `CSV_HEADER`."""
+    from jovik.tables.steps import step_json
+
     rows = []
     for one in map(step_json, results):
         rate, iops, latency = one["rate_bytes_s"], one["iops"], one["latency_ns"] or {}
@@ -108,4 +113,4 @@ def _csv(run: RunRecord, results: Sequence[StepResult]) -> None:
                 one["written_bytes"],
             ]
         )
-    emit_csv(header, rows)
+    return rows

@@ -227,6 +227,22 @@ def _usb_device(real: Path) -> Path | None:
     )
 
 
+def port_of(device: BlockDevice, sys: Path = Path("/sys")) -> str:
+    """Where a drive hangs: the USB port (``2-1.3``), the ATA port (``ata3``), the PCI address.
+
+    Empty where that cannot be told.
+    """
+    real = (sys / "block" / device.name).resolve()
+    port = _usb_device(real)
+    if port is not None:
+        return port.name
+    for pattern in (r"ata\d+", r"[0-9a-f]{4}:[0-9a-f]{2}:[0-9a-f]{2}\.[0-9a-f]"):
+        found = next((p.name for p in real.parents if re.fullmatch(pattern, p.name)), None)
+        if found is not None:
+            return found
+    return ""
+
+
 def _link(kind: str, real: Path) -> Link | None:
     if kind == "NVMe":
         for p in real.parents:

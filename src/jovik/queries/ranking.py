@@ -33,7 +33,7 @@ class Filter:
     """Which drives to rank.
 
     Texts that interface and medium have in them, a capacity such as ``900GB..2TB``, a price, a
-    date.
+    date, and names of drives.
     """
 
     interface: str | None = None
@@ -41,6 +41,7 @@ class Filter:
     capacity: str | None = None
     max_price: float | None = None
     since: str | None = None
+    names: tuple[str, ...] = ()
 
     def keeps(self, drive: Drive) -> bool:
         """Whether a drive is like that; what its sheet does not say is not like anything.
@@ -65,6 +66,7 @@ class Filter:
         good &= self.capacity is None or (
             drive.capacity_bytes is not None and low <= drive.capacity_bytes <= high
         )
+        good &= not self.names or drive.name in self.names
         return good and (
             self.max_price is None or (drive.price is not None and drive.price <= self.max_price)
         )

@@ -3,8 +3,9 @@
 What is to be run and on what, what it will cost, and carrying it out.
 """
 
+from jovik.runs.enrolment import EnrolledBy, Enrolment, sheet_for
 from jovik.runs.execute import RunOutcome, StartedRun, execute, start_run
-from jovik.runs.open_session import open_session, sheet_for
+from jovik.runs.open_session import open_session
 from jovik.runs.prepare import PreparedRun, fit_budget, prepared
 from jovik.runs.request import (
     RunRequest,
@@ -15,6 +16,8 @@ from jovik.runs.request import (
 )
 
 __all__ = [
+    "EnrolledBy",
+    "Enrolment",
     "PreparedRun",
     "RunOutcome",
     "RunRequest",

@@ -80,6 +80,7 @@ def start_run(shelf: Shelf, ready: PreparedRun, resumed: str | None = None) -> S
             VERSION,
             unit_id=known.unit_id,
             device=known.record,
+            excluded=order.excluded,
         )
         return StartedRun(known, writer, {}, earlier)
     from jovik.runs.context import ResumedStep

@@ -1,4 +1,4 @@
-"""Where a run takes place: a session on its target, and the sheet of the drive that this is."""
+"""Where a run takes place: a session on its target."""
 
 from __future__ import annotations
 
@@ -6,14 +6,12 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from jovik.base.errors import UsageError
-from jovik.hardware.target import DeviceTarget, ModelTarget, Target
+from jovik.hardware.target import DeviceTarget, ModelTarget
 from jovik.runs.environment import system_drive
 
 if TYPE_CHECKING:
     from jovik.base.session import Session
     from jovik.runs.request import RunRequest
-    from jovik.sheets.sheet import Sheet
-    from jovik.shelf.store import Shelf
 
 
 def open_session(order: RunRequest) -> Session:
@@ -67,33 +65,3 @@ def _refuse_permissions(order: RunRequest) -> None:
                 "a folder or a model drive needs no such thing: "
                 "nothing of anybody's is overwritten",
             )
-
-
-def sheet_for(shelf: Shelf, place: Target, name: str | None) -> Sheet:
-    """The drive's sheet on the shelf; a model drive is enrolled when it is first met.
-
-    Raises
-    ------
-    UsageError
-        The target is no model drive, and no drive was named.
-    UnknownNameError
-        No drive is called that.
-    """
-    if name is None and isinstance(place, ModelTarget):
-        from jovik.simulator import load_model
-
-        sheet = load_model(place.name).sheet
-        name = sheet.drive.name
-        if name not in shelf.drive_names():
-            try:
-                shelf.add_sheet(sheet)
-            except UsageError:
-                # Another process that measures the same model drive may have been quicker.
-                if name not in shelf.drive_names():
-                    raise
-    if name is None:
-        raise UsageError(
-            "which drive is this? --drive is missing",
-            'name it as its sheet does: --drive "NAME"; a new one: jovik sheet new "NAME"',
-        )
-    return shelf.sheet(name)

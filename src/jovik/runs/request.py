@@ -47,6 +47,8 @@ class RunRequest:
         Whether content of it that nobody can name may be overwritten.
     unit_name, rig_name, rig_notes, keep_serial
         What the unit and the rig are called.
+    excluded : str or None
+        Why the run counts for nothing from the start.
     """
 
     target: Target
@@ -63,6 +65,7 @@ class RunRequest:
     rig_name: str | None = None
     rig_notes: str = ""
     keep_serial: bool = False
+    excluded: str | None = None
 
     def record(self) -> dict[str, Any]:
         """What the shelf keeps of it, so that it can be gone on with and repeated."""
@@ -84,6 +87,7 @@ class RunRequest:
             ],
             "engine": self.engine,
             "stop_on_error": self.stop_on_error,
+            "together": self.excluded is not None,
             "budget_ns": self.budget_ns,
             "machine": machine_id(),
             "process": {"pid": os.getpid(), "since": psutil.Process().create_time()},

@@ -103,10 +103,13 @@ class Corrections:
         return count
 
     def excluded(self, drive_name: str | None = None) -> list[Excluded]:
-        """What is set aside, of one drive or of all, oldest first."""
+        """What was set aside by somebody, of one drive or of all, oldest first.
+
+        A run made together with others counts for nothing from its start, and is not among them.
+        """
         mine = drive.c.name == drive_name if drive_name is not None else sa.true()
         whole = (
-            sa.select(run.c.id, drive.c.name, run.c.excluded)
+            sa.select(run.c.id, drive.c.name, run.c.excluded, run.c.options)
             .join(drive, run.c.drive_id == drive.c.id)
             .where(run.c.excluded.is_not(None), mine)
         )
@@ -117,7 +120,11 @@ class Corrections:
             .where(step.c.excluded.is_not(None), run.c.excluded.is_(None), mine)
         )
         with self._engine.connect() as c:
-            found = [Excluded(k, d, None, None, why) for k, d, why in c.execute(whole)]
+            found = [
+                Excluded(k, d, None, None, why)
+                for k, d, why, options in c.execute(whole)
+                if not (isinstance(options, dict) and options.get("together"))
+            ]
             found += [Excluded(k, d, p + 1, text, why) for k, d, p, text, why in c.execute(steps)]
         return sorted(found, key=lambda x: (x.run, x.step or 0))
 

@@ -52,32 +52,8 @@ def insert_if_absent(c: sa.Connection, table: sa.Table, values: dict[str, Any]) 
         c.execute(table.insert().values(values))
 
 
-_CLAIM_FIELDS = (
-    "random",
-    "read_percent",
-    "figure",
-    "unit",
-    "block_bytes",
-    "depth",
-    "workers",
-    "up_to",
-    "sustained",
-    "printed",
-)
-_DRIVE_FIELDS = (
-    "name",
-    "maker",
-    "model",
-    "capacity_bytes",
-    "interface",
-    "medium",
-    "price",
-    "currency",
-    "warranty_years",
-    "endurance_bytes",
-    "flash_bytes",
-    "class_name",
-)
+_CLAIM_FIELDS = tuple(Claim.__dataclass_fields__)
+_DRIVE_FIELDS = tuple(Drive.__dataclass_fields__)
 
 
 @dataclass(frozen=True)
@@ -329,6 +305,18 @@ class Shelf:
                 for r in rows
             ]
 
+    def drive_of_serial(self, serial_hash: str) -> str | None:
+        """The drive that a sample of this serial is of; of several the one that met it last."""
+        query = (
+            sa.select(drive.c.name)
+            .join(unit, unit.c.drive_id == drive.c.id)
+            .where(unit.c.serial_hash == serial_hash)
+            .order_by(unit.c.id.desc())
+            .limit(1)
+        )
+        with self._engine.connect() as c:
+            return c.execute(query).scalar()
+
     def meet_unit(
         self,
         name: str,
@@ -394,6 +382,7 @@ class Shelf:
         *,
         unit_id: int | None = None,
         device: dict[str, Any] | None = None,
+        excluded: str | None = None,
     ) -> RunWriter:
         """Open a run; what it gives back takes the passes."""
         started = utc_now()
@@ -423,6 +412,7 @@ class Shelf:
                     unit_id=unit_id,
                     device=device,
                     arrival=next_arrival(),
+                    excluded=excluded,
                 )
             )
         return RunWriter(self._writing, spool_name(self.where), key)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from jovik.base.quantities import show_rate, show_size, show_time
 from jovik.hardware.target import DeviceTarget, FolderTarget
+from jovik.runs.enrolment import EnrolledBy, Enrolment
 from jovik.runs.prepare import PreparedRun
 
 
@@ -41,6 +42,21 @@ def announcement(ready: PreparedRun) -> str:
     if order.budget_ns is not None and order.trimmed:
         lines.append(f"to stay within {show_time(order.budget_ns)}: {'; '.join(order.trimmed)}")
     return "\n".join(lines)
+
+
+def enrolment_line(found: Enrolment) -> str:
+    """Which drive this is, where nobody named it; empty where somebody did."""
+    name = found.sheet.drive.name
+    if found.by is EnrolledBy.NEW:
+        return (
+            f"this is '{name}', new on this shelf; what the box claims: "
+            f'jovik sheet claim "{name}" "sequential read" 550MB/s'
+        )
+    if found.by is EnrolledBy.SERIAL:
+        return f"this is '{name}', known by its serial"
+    if found.by is EnrolledBy.MODEL:
+        return f"this is '{name}', known by what it says of itself; another one: --drive NAME"
+    return ""
 
 
 def _amounts(ready: PreparedRun, at_most: str) -> str:

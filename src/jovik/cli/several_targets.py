@@ -1,0 +1,260 @@
+"""`jovik measure` on several targets: one run each, then all together, then their ranking."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from jovik.cli.echo import echo
+from jovik.cli.run_flow import EnduranceConsent, carry_out, interruptible, warm_up
+
+if TYPE_CHECKING:
+    from jovik.analysis.together import TogetherFigure
+    from jovik.base.errors import JovikError
+    from jovik.base.step_result import StepResult
+    from jovik.queries.ranking import Ranked
+    from jovik.runs import Enrolment, RunOutcome, RunRequest
+    from jovik.runs.several import LeftOutDrive
+    from jovik.shelf.store import Shelf
+    from jovik.tables.together import SharedPath
+
+
+@dataclass(frozen=True)
+class SeveralTargets:
+    """What is to be measured on what.
+
+    `words` are the targets as they were named; `name` is the drive's where all of it is one drive.
+    """
+
+    orders: tuple[RunRequest, ...]
+    words: tuple[str, ...]
+    left_out: tuple[LeftOutDrive, ...]
+    name: str | None
+    together: bool
+
+
+@dataclass
+class _Evening:
+    """What has come of it so far: the runs, by target, and what failed."""
+
+    runs: dict[str, str] = field(default_factory=dict)
+    drives: dict[str, str] = field(default_factory=dict)
+    failures: dict[str, JovikError] = field(default_factory=dict)
+
+
+def run_several(
+    shelf: Shelf,
+    asked: SeveralTargets,
+    form: str,
+    *,
+    consent: EnduranceConsent,
+    dry_run: bool,
+) -> int:
+    """Measure each target in a run of its own, and rank the drives; the exit status.
+
+    A target that fails does not take the others.
+
+    Raises
+    ------
+    RunInterrupted
+        A person ended it; with what goes on with it.
+    """
+    from jovik.base.errors import JovikError, RunInterrupted, UsageError
+    from jovik.runs.several import refuse_shared
+    from jovik.runs.together import together_request
+
+    if asked.name is not None and len(asked.orders) > 1:
+        raise UsageError(
+            "--drive names one drive, and there are several targets",
+            "leave it out: each drive is known by its serial or model, or enrolled",
+        )
+    if asked.together:
+        for order in asked.orders:
+            together_request(order, asked.words)
+    else:
+        refuse_shared([o.target for o in asked.orders])
+    for left in asked.left_out:
+        echo(f"left out: {left.node} ({left.name}): {left.why}", err=True)
+    done = _Evening()
+    for number, (word, order) in enumerate(zip(asked.words, asked.orders, strict=True)):
+        try:
+            outcome = _one(shelf, asked, word, order, done, consent, dry_run)
+        except JovikError as error:
+            _fail(done, word, error)
+            continue
+        if outcome is None:
+            continue
+        done.runs[word] = outcome.run
+        if isinstance(outcome.failure, KeyboardInterrupt):
+            left_words = asked.words[number + 1 :]
+            raise RunInterrupted(
+                f"interrupted in run {outcome.run} on {word}"
+                + (f"; not begun: {', '.join(left_words)}" if left_words else ""),
+                f"to go on with it: jovik resume {outcome.run}",
+            )
+        if form == "table":
+            _show_run(shelf, outcome.run)
+        if outcome.lost is not None or outcome.failure is not None:
+            _fail(done, word, outcome.lost or outcome.failure)
+    if dry_run:
+        return 0
+    together = _together(shelf, asked, done) if asked.together else None
+    _show(shelf, asked, done, together, form)
+    codes = [e.exit_status for e in done.failures.values()]
+    return codes[0] if codes else 0
+
+
+def _one(
+    shelf: Shelf,
+    asked: SeveralTargets,
+    word: str,
+    order: RunRequest,
+    done: _Evening,
+    consent: EnduranceConsent,
+    dry_run: bool,
+) -> RunOutcome | None:
+    """The run of one target."""
+    from jovik.runs import fit_budget, sheet_for
+    from jovik.tables.announcement import enrolment_line
+
+    found: Enrolment = sheet_for(shelf, order.target, asked.name)
+    done.drives[word] = found.sheet.drive.name
+    number = asked.words.index(word) + 1
+    first = "\n".join(
+        x for x in (f"target {number} of {len(asked.words)}: {word}", enrolment_line(found)) if x
+    )
+    fitting = fit_budget(order, found.sheet)
+    return carry_out(
+        shelf, found.sheet, fitting, consent=consent, dry_run=dry_run, first_line=first
+    )
+
+
+def _fail(done: _Evening, word: str, error: Any) -> None:
+    done.failures[word] = error
+    echo(f"{word}: {error.message}" + (f"\n  {error.hint}" if error.hint else ""), err=True)
+
+
+def _show_run(shelf: Shelf, key: str) -> None:
+    from jovik.cli.run_output import show_run
+
+    record = shelf.run(key)
+    size = shelf.sheet(record.drive).drive.capacity_bytes
+    show_run(record, shelf.results_of_run(key), "table", capacity_bytes=size)
+    click.echo()
+
+
+def _together(
+    shelf: Shelf, asked: SeveralTargets, done: _Evening
+) -> tuple[list[TogetherFigure], SharedPath] | None:
+    """All targets that were measured alone, at the same moment."""
+    from jovik.analysis.together import together_figures
+    from jovik.base.errors import RunInterrupted
+    from jovik.hardware.sharing import shared_by
+    from jovik.runs import prepared, start_run
+    from jovik.runs.several import device_under
+    from jovik.runs.together import execute_together, together_request
+    from jovik.tables.together import SharedPath
+
+    words = [w for w in asked.words if w in done.runs and w not in done.failures]
+    if len(words) < 2:
+        echo("fewer than two targets are left to measure together", err=True)
+        return None
+    orders = {w: asked.orders[asked.words.index(w)] for w in words}
+    with contextlib.ExitStack() as stack:
+        runs = []
+        for word in words:
+            others = [done.drives[w] for w in words if w != word]
+            order = together_request(orders[word], others)
+            ready = stack.enter_context(prepared(shelf.sheet(done.drives[word]), order))
+            warm_up(ready.session)
+            runs.append((ready, start_run(shelf, ready)))
+        echo(f"now all {len(words)} at the same moment", err=True)
+        with interruptible():
+            outcomes, in_step = execute_together(runs, _say_finished)
+    failed = [o for o in outcomes if o.failure is not None]
+    if any(isinstance(o.failure, KeyboardInterrupt) for o in failed):
+        raise RunInterrupted("interrupted while measuring together", "the runs alone are complete")
+    for word, outcome in zip(words, outcomes, strict=False):
+        if outcome.failure is not None:
+            _fail(done, f"{word}, together", outcome.failure)
+    labels = _labels(words, done)
+    alone = {labels[w]: shelf.results_of_run(done.runs[w]) for w in words}
+    both = {labels[w]: shelf.results_of_run(o.run) for w, o in zip(words, outcomes, strict=False)}
+    devices = [d for w in words if (d := device_under(orders[w].target)) is not None]
+    shared = shared_by(devices) if len(devices) == len(words) else []
+    if len({d.name for d in devices}) < len(devices):
+        shared = [f"one drive ({devices[0].node})", *shared]
+    return together_figures(alone, both), SharedPath(tuple(shared), in_step)
+
+
+def _labels(words: Sequence[str], done: _Evening) -> dict[str, str]:
+    """The drives' names; the targets' own where two are of one drive."""
+    names = [done.drives[w] for w in words]
+    return {w: n if names.count(n) == 1 else w for w, n in zip(words, names, strict=True)}
+
+
+def _say_finished(result: StepResult) -> None:
+    from jovik.cli.progress_display import result_words
+
+    echo(f"{result.phrase}: {result_words(result)}", err=True)
+
+
+def _ranked(shelf: Shelf, done: _Evening) -> Ranked | None:
+    """The ranking of just these drives; None where fewer than two have figures."""
+    from jovik.base.errors import UsageError
+    from jovik.queries.ranking import Filter, ranked
+
+    names = tuple(dict.fromkeys(done.drives[w] for w in done.runs))
+    if len(names) < 2:
+        return None
+    try:
+        return ranked(shelf, only=replace(Filter(), names=names))
+    except UsageError:
+        return None
+
+
+def _show(
+    shelf: Shelf,
+    asked: SeveralTargets,
+    done: _Evening,
+    together: tuple[list[TogetherFigure], SharedPath] | None,
+    form: str,
+) -> None:
+    from jovik.cli.output import emit_csv, emit_json, show_table
+    from jovik.cli.run_output import CSV_HEADER, csv_rows, run_document
+    from jovik.tables.ranking import overall_table, ranking_foot, ranking_json, steps_table
+    from jovik.tables.together import together_json, together_table
+
+    found = _ranked(shelf, done)
+    every = [(shelf.run(k), shelf.results_of_run(k)) for k in done.runs.values()]
+    if form == "json":
+        emit_json(
+            {
+                "runs": [run_document(run, results) for run, results in every],
+                "failed": [
+                    {"target": w, "error": e.message, "status": e.exit_status}
+                    for w, e in done.failures.items()
+                ],
+                "left_out": [
+                    {"node": x.node, "name": x.name, "why": x.why} for x in asked.left_out
+                ],
+                "together": together_json(*together) if together is not None else None,
+                "ranking": ranking_json(found.ranking) if found is not None else None,
+            }
+        )
+    elif form == "csv":
+        emit_csv(CSV_HEADER, [row for run, results in every for row in csv_rows(run, results)])
+    else:
+        if together is not None:
+            show_table(together_table(*together))
+            click.echo()
+        if found is not None and found.ranking.drives:
+            show_table(overall_table(found))
+            click.echo()
+            show_table(steps_table(found))
+            for line in ranking_foot(found):
+                echo(line)

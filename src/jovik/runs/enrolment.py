@@ -1,0 +1,174 @@
+"""The sheet of the drive under a target: the one that was named, or the one its identity leads to.
+
+A drive that nobody named is known again by its serial, else by the model on its sheet; one that is
+new is enrolled with a bare sheet, so that measuring it takes one command.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from enum import StrEnum
+from pathlib import Path
+
+from jovik.base.errors import UsageError
+from jovik.base.quantities import show_size
+from jovik.base.sanitize import strip_control
+from jovik.hardware.device import BlockDevice, port_of, under_folder
+from jovik.hardware.mounts import Mount
+from jovik.hardware.rig import this_machine
+from jovik.hardware.target import DeviceTarget, FolderTarget, ModelTarget, Target
+from jovik.runs.environment import serial_hash
+from jovik.sheets.sheet import Drive, Sheet
+from jovik.shelf.store import Shelf
+
+LONGEST_NAME = 80
+ROUND = 0.005
+"""A capacity this close to a number of two digits is meant to be it (IDEMA LBA1-03 counts)."""
+SAME_SIZE = 0.1
+
+
+class EnrolledBy(StrEnum):
+    """How a sheet was found."""
+
+    NAME = "name"
+    MODEL_DRIVE = "model drive"
+    SERIAL = "serial"
+    MODEL = "model"
+    NEW = "new"
+
+
+@dataclass(frozen=True)
+class Enrolment:
+    """The sheet of the drive under a target, and how it was found."""
+
+    sheet: Sheet
+    by: EnrolledBy
+
+
+def sheet_for(shelf: Shelf, place: Target, name: str | None) -> Enrolment:
+    """The sheet of the drive under a target; one is enrolled where the drive is new.
+
+    Raises
+    ------
+    UnknownNameError
+        No drive is called `name`.
+    UsageError
+        Several sheets are of the drive's model.
+    """
+    if name is not None:
+        return Enrolment(shelf.sheet(name), EnrolledBy.NAME)
+    if isinstance(place, ModelTarget):
+        from jovik.simulator import load_model
+
+        model = load_model(place.name)
+        known = shelf.drive_of_serial(serial_hash(model.behaviour.serial))
+        return Enrolment(
+            shelf.sheet(known) if known else _enrol(shelf, model.sheet), EnrolledBy.MODEL_DRIVE
+        )
+    device: BlockDevice | None = None
+    mount: Mount | None = None
+    if isinstance(place, DeviceTarget):
+        device = place.device
+    elif isinstance(place, FolderTarget):
+        device, mount = under_folder(place.path)
+    if device is not None and device.serial:
+        known = shelf.drive_of_serial(serial_hash(device.serial))
+        if known is not None:
+            return Enrolment(shelf.sheet(known), EnrolledBy.SERIAL)
+    if device is not None and (fitting := _of_model(shelf, device)):
+        if len(fitting) > 1:
+            raise UsageError(
+                f"this is a {device.model}, and {len(fitting)} sheets are of that model: "
+                f"{', '.join(fitting)}",
+                f'say which: --drive "{fitting[0]}"',
+            )
+        return Enrolment(shelf.sheet(fitting[0]), EnrolledBy.MODEL)
+    sheet = Sheet(_of_device(device) if device is not None else _of_mount(place, mount))
+    there = {n.casefold(): n for n in shelf.drive_names()}
+    if sheet.drive.name.casefold() in there:
+        return Enrolment(shelf.sheet(there[sheet.drive.name.casefold()]), EnrolledBy.MODEL)
+    return Enrolment(_enrol(shelf, sheet), EnrolledBy.NEW)
+
+
+def _enrol(shelf: Shelf, sheet: Sheet) -> Sheet:
+    """The sheet, put on the shelf unless another process was quicker."""
+    name = sheet.drive.name
+    if name not in shelf.drive_names():
+        try:
+            shelf.add_sheet(sheet)
+        except UsageError:
+            if name not in shelf.drive_names():
+                raise
+    return shelf.sheet(name)
+
+
+def _of_model(shelf: Shelf, device: BlockDevice) -> list[str]:
+    """Sheets of the model that a drive says it is, in about its capacity."""
+    said = _words(device.maker, device.model).casefold()
+    if not device.model or device.kind == "loop":
+        return []
+    return [
+        name
+        for name, drive in shelf.drives().items()
+        if drive.model
+        and drive.model.casefold() in said
+        and (
+            drive.capacity_bytes is None
+            or abs(device.capacity_bytes / drive.capacity_bytes - 1) <= SAME_SIZE
+        )
+    ]
+
+
+def _of_device(device: BlockDevice) -> Drive:
+    """What a drive says of itself, as a bare sheet."""
+    size = nominal_bytes(device.capacity_bytes)
+    spelled = _spelled(size)
+    if device.kind == "loop":
+        image = Path(device.model).name or device.name
+        return Drive(f"loop device {image}", capacity_bytes=size, interface="loop")
+    model = _words(device.maker, device.model)
+    if model:
+        has = re.search(rf"\b{re.escape(spelled)}\b", model, re.IGNORECASE)
+        name = model if has else f"{model} {spelled}"
+    else:
+        at = port_of(device)
+        name = f"unnamed {device.kind} drive {spelled}" + (f" (port {at})" if at else "")
+    link = device.link
+    return Drive(
+        strip_control(name)[:LONGEST_NAME],
+        maker=strip_control(device.maker),
+        model=strip_control(device.model),
+        capacity_bytes=size,
+        interface=(link.best or link.now) if link is not None else device.kind,
+        medium=device.medium,
+    )
+
+
+def _of_mount(place: Target, mount: Mount | None) -> Drive:
+    """What is known where no drive can be told under a folder: its file system and machine."""
+    machine = this_machine().name
+    if mount is None:
+        return Drive(f"unnamed drive under {place.describe()['path']} of {machine}"[:LONGEST_NAME])
+    return Drive(f"unnamed drive of {machine}, {mount.kind} at {mount.point}"[:LONGEST_NAME])
+
+
+def _words(maker: str, model: str) -> str:
+    """Maker and model in one, the maker once."""
+    whole = model if model.casefold().startswith(maker.casefold()) else f"{maker} {model}"
+    return " ".join(strip_control(whole.replace("_", " ")).split())
+
+
+def nominal_bytes(capacity_bytes: int) -> int:
+    """A capacity as the box prints it: two digits where that is what is meant, else three."""
+    if capacity_bytes <= 0:
+        return capacity_bytes
+    places = len(str(capacity_bytes))
+    two, three = (round(capacity_bytes, digits - places) for digits in (2, 3))
+    return two if abs(two / capacity_bytes - 1) <= ROUND else three
+
+
+def _spelled(size_bytes: int) -> str:
+    """``1TB``, ``30.8GB``."""
+    number, unit = show_size(size_bytes).split()
+    return (number.rstrip("0").rstrip(".") if "." in number else number) + unit

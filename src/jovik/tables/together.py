@@ -1,0 +1,98 @@
+"""Drives measured at the same moment, beside each alone."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from jovik.analysis.together import TogetherFigure
+from jovik.base.quantities import significant
+from jovik.steps import parse
+from jovik.tables.table import Table, figure_words, interval_json, interval_words
+
+
+@dataclass(frozen=True)
+class SharedPath:
+    """What targets share on their way, and whether all passes were made at the same moment."""
+
+    shared: tuple[str, ...]
+    in_step: bool
+
+
+def together_table(found: Sequence[TogetherFigure], path: SharedPath) -> Table:
+    """Each step of each target alone and together; below it what they share."""
+    rows, before = [], ""
+    for f in found:
+        rows.append(
+            (
+                parse(f.phrase).label if f.phrase != before else "",
+                f.target,
+                significant(f.alone.median / 1e6),
+                interval_words(f.alone, 1e-6),
+                significant(f.together.median / 1e6),
+                interval_words(f.together, 1e-6),
+                figure_words(f.share),
+            )
+        )
+        before = f.phrase
+    return Table(
+        f"Together against alone: {_verdict(found)}",
+        [
+            "step",
+            "target",
+            "alone MB/s",
+            "95 % interval",
+            "together",
+            "95 % interval",
+            "share left",
+        ],
+        rows,
+        right=(2, 3, 4, 5, 6),
+        notes=_notes(found, path),
+    )
+
+
+def _verdict(found: Sequence[TogetherFigure]) -> str:
+    held = list(dict.fromkeys(f.target for f in found if f.held_back))
+    if not held:
+        return "nothing that they share was seen to hold them back"
+    return f"{' and '.join(held)} {'does' if len(held) == 1 else 'do'} surely less together"
+
+
+def _notes(found: Sequence[TogetherFigure], path: SharedPath) -> list[str]:
+    shared = ", ".join(path.shared) or "nothing but the processor and its memory"
+    said = [f"what they share: {shared}"]
+    for phrase in dict.fromkeys(f.phrase for f in found):
+        mine = [f for f in found if f.phrase == phrase]
+        alone, both = (sum(x.median for x in xs) for xs in _columns(mine))
+        said.append(
+            f"{parse(phrase).label}: {significant(both / 1e6)} MB/s together, "
+            f"{significant(alone / 1e6)} MB/s if each did what it does alone"
+        )
+    if not path.in_step:
+        said.append("one of them ended early: not every pass was at the same moment")
+    return said
+
+
+def _columns(found: Sequence[TogetherFigure]) -> tuple[list[Any], list[Any]]:
+    return [f.alone for f in found], [f.together for f in found]
+
+
+def together_json(found: Sequence[TogetherFigure], path: SharedPath) -> dict[str, Any]:
+    """The same as documented."""
+    return {
+        "shared": list(path.shared),
+        "in_step": path.in_step,
+        "steps": [
+            {
+                "target": f.target,
+                "phrase": f.phrase,
+                "alone_bytes_s": interval_json(f.alone),
+                "together_bytes_s": interval_json(f.together),
+                "share": interval_json(f.share),
+                "held_back": f.held_back,
+            }
+            for f in found
+        ],
+    }
