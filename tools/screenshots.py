@@ -40,9 +40,13 @@ SHOTS = {
     "upgrade": "jovik upgrade 'Corvane Slate 1TB' 'Veldhaar Comet 2TB' --link 1900MB/s "
     "--instead-of 900",
     "fit": "jovik fit 'Veldhaar Comet 2TB'; jovik fit --loads",
-    "upkeep": "jovik config set measure.rig 'bench, rear port'; jovik config set judge.margin "
-    "3%; jovik config; jovik shelf check; "
-    "jovik ceiling --for 100ms",
+    "runs": "jovik runs exclude last --why 'hung on the wrong cable'; jovik runs; "
+    "jovik runs include last; jovik shelf log",
+    "compare": "jovik compare 'Tarnmoor Pebble 1TB@rig=rear port' 'Tarnmoor Pebble 1TB@rig=hub' "
+    "--shelf links.db",
+    "several": "jovik measure model:slate model:comet model:drift model:pebble 'random read 4KiB "
+    "for 2s' 'sequential write 1MiB depth 8 for 2s' --passes 5 --seed 5 --shelf elsewhere.db "
+    "2>/dev/null | tail -34",
     "rank": "jovik rank --yardstick 'Corvane Slate 1TB'",
     "errors": "jovik measure model:comet 'random read 4k depth 32'; jovik measure "
     "model:commet; jovik sheet show Slate; "
@@ -59,8 +63,6 @@ PICTURES = {
         "bytes",
     ],
     "latency": ["latency", "Veldhaar Comet 2TB", "Ilmaris Drift 1TB", "Corvane Slate 1TB"],
-    "upgrade": ["upgrade", "Corvane Slate 1TB", "Veldhaar Comet 2TB"],
-    "surface": ["surface", "Corvane Gannet 12TB"],
 }
 """Pictures as the program draws them, beside the demo's own."""
 SMALL = ("rank", "findings")
@@ -94,12 +96,15 @@ def main() -> None:
         )
         shutil.copy(folder / "ranking.png", OUT / "picture-rank.png")
         page(folder / "review.html", "review", Path(scratch))
+        for rig, link in (("rear port", "USB 10 Gb/s"), ("hub", "USB 480 Mb/s")):
+            # One sample on two cables, for the shot of a comparison.
+            words = ["jovik", "measure", f"model:pebble@link={link}", "--plan", "quick-compare"]
+            words += ["--rig", rig, "--seed", "5", "--shelf", f"{scratch}/links.db"]
+            subprocess.run(words, env=env, check=True, capture_output=True)
         if not sys.argv[1:]:
             # On a copy of the shelf, so that what the terminals show stays the demo's.
             apart = env | {"JOVIK_SHELF": str(Path(scratch) / "pictures.db")}
             shutil.copy(folder / "shelf.db", apart["JOVIK_SHELF"])
-            scan = ["jovik", "measure", "model:gannet", "scan read in 200 zones", "--seed", "3"]
-            subprocess.run(scan, env=apart, check=True, capture_output=True)
             for name, words in PICTURES.items():
                 subprocess.run(
                     ["jovik", "picture", *words, "--out", str(OUT / f"picture-{name}.png")],

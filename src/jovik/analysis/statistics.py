@@ -208,14 +208,14 @@ def combine(terms: Sequence[tuple[float, LogFigure]]) -> LogFigure:
     return LogFigure(mean, variance, variance * variance / below if below > 0 else math.inf)
 
 
-def ratio_interval(figure: LogFigure) -> Interval:
-    """A log figure carried back to a ratio with its 95 % interval."""
+def ratio_interval(figure: LogFigure, confidence: float = CONFIDENCE) -> Interval:
+    """A log figure carried back to a ratio with its interval, of 95 % unless another is asked."""
     middle = math.exp(figure.mean)
     if not figure.known:
         return Interval(middle)
     if figure.variance == 0:
         return Interval(middle, middle, middle)
-    reach = student_quantile(figure.freedom) * math.sqrt(figure.variance)
+    reach = student_quantile(figure.freedom, confidence) * math.sqrt(figure.variance)
     return Interval(middle, math.exp(figure.mean - reach), math.exp(figure.mean + reach))
 
 

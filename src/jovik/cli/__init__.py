@@ -26,6 +26,7 @@ COMMANDS = {
     "repeat": "Do a run again: the same steps, passes and seeds.",
     "runs": "What was measured: a list of runs, and each run again.",
     "plan": "What a review does, in which order and why.",
+    "compare": "What changed between two runs, cables, firmware, dates, drives.",
     "judge": "Hold a drive's results against its claims.",
     "rank": "Place every drive on the shelf, like with like.",
     "upgrade": "What changing from one drive to another would bring.",

@@ -54,6 +54,11 @@ def run_names(ctx: Context, _: Parameter, begun: str) -> list[CompletionItem]:
         return []
 
 
+def selections(ctx: Context, of: Parameter, begun: str) -> list[CompletionItem]:
+    """Drives and runs, which a selection begins with."""
+    return [*drives(ctx, of, begun), *run_names(ctx, of, begun)]
+
+
 def plans(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
     """Plans that ship with Jovik."""
     from jovik.steps import plan_names

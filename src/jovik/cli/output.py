@@ -47,17 +47,55 @@ def console(*, err: bool = False) -> Any:
 
 
 def show_table(found: Table) -> None:
-    """A table for people; columns that it can spare are left out where a terminal is narrow."""
-    from rich import box
-    from rich.table import Table as RichTable
+    """A table for people, in the form that the terminal has room for.
+
+    Columns that it can spare are left out where a terminal is narrow; where that is not enough each
+    row takes two lines, and in a very narrow one it is a list.
+    """
     from rich.text import Text
 
     out = console()
     columns = [strip_control(c) for c in found.columns]
     kept = [[strip_control(cell) for cell in row] for row in found.rows]
     shown = _that_fit(columns, kept, found.spare, out.width)
+    title = Text(strip_control(found.title), style="bold")
+    if not kept:
+        # Nothing in it: what there is to say stands in the title and below it.
+        out.print(title)
+    elif _width(columns, kept, shown, found.right) <= out.width:
+        out.print(_drawn(title, columns, kept, shown, found.right))
+    else:
+        out.print(title)
+        for line in _stacked(columns, kept, shown, found.right, out.width):
+            out.print(line, soft_wrap=True)
+    left_out = [columns[n] for n in range(len(columns)) if n not in shown and kept]
+    more = [f"too narrow here for: {', '.join(left_out)} (--format json has all)"]
+    for note in [*found.notes, *(more if left_out else [])]:
+        out.print(Text(strip_control(note), style="dim"))
+
+
+def show_notes(lines: Iterable[str]) -> None:
+    """Lines below a table, broken between words where the terminal is narrower."""
+    from rich.text import Text
+
+    out = console()
+    for line in lines:
+        out.print(Text(strip_control(line)))
+
+
+def _drawn(
+    title: Any,
+    columns: Sequence[str],
+    rows: Sequence[Sequence[str]],
+    shown: Sequence[int],
+    right: Sequence[int],
+) -> Any:
+    from rich import box
+    from rich.table import Table as RichTable
+    from rich.text import Text
+
     drawn = RichTable(
-        title=Text(strip_control(found.title), style="bold"),
+        title=title,
         box=box.HORIZONTALS,
         title_justify="left",
         header_style="bold",
@@ -65,34 +103,96 @@ def show_table(found: Table) -> None:
         padding=(0, 1, 0, 0),
     )
     for number in shown:
-        narrow = number in found.right
+        narrow = number in right
         drawn.add_column(
             Text(columns[number]),
             justify="right" if narrow else "left",
             overflow="fold",
             no_wrap=narrow,
         )
-    for row in kept:
+    for row in rows:
         drawn.add_row(*(Text(row[number], style=_STYLES.get(row[number], "")) for number in shown))
-    # Nothing in it: what there is to say stands in the title and below it.
-    out.print(drawn if kept else Text(strip_control(found.title), style="bold"))
-    left_out = [columns[n] for n in range(len(columns)) if n not in shown and kept]
-    for note in [
-        *found.notes,
-        *(
-            [f"too narrow here for: {', '.join(left_out)} (--format json has all)"]
-            if left_out
-            else []
-        ),
-    ]:
-        out.print(Text(strip_control(note), style="dim"))
+    return drawn
+
+
+LEAST_TEXT = 16
+"""A column of text may be folded to this width before a row takes two lines."""
+
+LEAST_HEAD = 12
+"""A text that says what a row is of is at least so long somewhere."""
+
+
+def _width(
+    columns: Sequence[str],
+    rows: Sequence[Sequence[str]],
+    shown: Sequence[int],
+    right: Sequence[int],
+) -> int:
+    """The least width that a table can be drawn in: numbers whole, texts folded."""
+    needed = _needed(columns, rows)
+    return sum((needed[n] if n in right else min(needed[n], LEAST_TEXT)) + 2 for n in shown)
+
+
+def _needed(columns: Sequence[str], rows: Sequence[Sequence[str]]) -> list[int]:
+    return [max([len(name), *(len(row[n]) for row in rows)]) for n, name in enumerate(columns)]
+
+
+def _stacked(
+    columns: Sequence[str],
+    rows: Sequence[Sequence[str]],
+    shown: Sequence[int],
+    right: Sequence[int],
+    width: int,
+) -> list[Any]:
+    """Rows of two lines, what it is above its figures; or a list where that is too wide too."""
+    from rich.text import Text
+
+    needed = _needed(columns, rows)
+    # What a row is of is the first text of some length; what has no title stands beside it.
+    texts = [n for n in shown if n not in right]
+    longest = max(texts, key=lambda n: needed[n], default=shown[0])
+    head = next((n for n in texts if columns[n] and needed[n] >= LEAST_HEAD), longest)
+    beside = [n for n in shown if n != head and not columns[n]]
+    rest = [n for n in shown if n != head and columns[n]]
+    indent = "  "
+    lines: list[Any] = []
+    if sum(needed[n] + 2 for n in rest) + len(indent) <= width:
+
+        def aligned(cells: Sequence[str]) -> str:
+            parts = [
+                cells[n].rjust(needed[n]) if n in right else cells[n].ljust(needed[n]) for n in rest
+            ]
+            return (indent + "  ".join(parts)).rstrip()
+
+        lines += [Text(columns[head], style="bold"), Text(aligned(columns), style="bold")]
+        for row in rows:
+            lines += _head_line(row, head, beside)
+            line = Text(aligned(row))
+            for cell in {row[n] for n in rest} & set(_STYLES):
+                line.highlight_words([cell], _STYLES[cell])
+            lines.append(line)
+        return lines
+    for row in rows:
+        lines += _head_line(row, head, beside)
+        lines += [Text(f"{indent}{columns[n]}: {row[n]}") for n in rest if row[n] not in ("", "-")]
+    return lines
+
+
+def _head_line(row: Sequence[str], head: int, beside: Sequence[int]) -> list[Any]:
+    """The line that says what a row is of; none where it is of what the row before is."""
+    from rich.text import Text
+
+    before = [row[n] for n in beside if n < head and row[n]]
+    after = [row[n] for n in beside if n > head and row[n]]
+    said = " ".join([*before, row[head]]) + (f": {', '.join(after)}" if after else "")
+    return [Text(said)] if said.strip() else []
 
 
 def _that_fit(
     columns: Sequence[str], rows: Sequence[Sequence[str]], spare: Sequence[int], width: int
 ) -> list[int]:
     """The columns that fit, dropping optional ones first."""
-    needed = [max([len(name), *(len(row[n]) for row in rows)]) for n, name in enumerate(columns)]
+    needed = _needed(columns, rows)
     shown = list(range(len(columns)))
     for number in spare:
         if sum(needed[n] + 2 for n in shown) <= width:

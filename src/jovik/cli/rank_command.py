@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from jovik.cli.completion import drives, loads
-from jovik.cli.echo import echo
 from jovik.cli.options import format_option, shelf_option
 
 if TYPE_CHECKING:
@@ -27,7 +26,7 @@ if TYPE_CHECKING:
     metavar="ORDER",
     show_default=True,
     help="drive (its index), price (for a terabyte), money (index for the money), "
-    "endurance, latency, rig (with --unit), or a step's phrase.",
+    "endurance, latency, rig or firmware (with --unit), or a step's phrase.",
 )
 @click.option(
     "--for",
@@ -53,7 +52,7 @@ if TYPE_CHECKING:
     "--unit",
     "unit_name",
     metavar="NAME",
-    help="With --by rig: the unit that was measured on several rigs.",
+    help="With --by rig or firmware: the unit that was measured on several.",
 )
 @click.option(
     "--drive",
@@ -97,8 +96,8 @@ def rank(
     """
     from jovik.analysis.ranking import rank_sentence
     from jovik.base.errors import UsageError
-    from jovik.cli.output import emit_csv, emit_json, show_table
-    from jovik.queries.ranking import Filter, ranked, ranked_rigs
+    from jovik.cli.output import emit_csv, emit_json, show_notes, show_table
+    from jovik.queries.ranking import WITHIN, Filter, ranked, ranked_within
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
     from jovik.tables.cross_rig import slowed_json
@@ -111,11 +110,16 @@ def rank(
     )
     from jovik.tables.runs import excluded_json
 
-    if (by == "rig") != (unit_name is not None):
-        raise UsageError("--by rig and --unit go together", "jovik rank --unit 'unit 1' --by rig")
+    if (by in WITHIN) != (unit_name is not None):
+        raise UsageError(
+            "--by rig, or --by firmware, and --unit go together",
+            "jovik rank --unit 'unit 1' --by rig",
+        )
     with Shelf(where_from(shelf_at)) as shelf:
         if unit_name is not None:
-            found = ranked_rigs(shelf, unit_name, drive_name, yardstick=yardstick, load=load_name)
+            found = ranked_within(
+                shelf, unit_name, by, drive_name, yardstick=yardstick, load=load_name
+            )
         else:
             only = Filter(interface, medium, capacity, max_price, since)
             found = ranked(shelf, yardstick=yardstick, by=by, load=load_name, only=only)
@@ -167,7 +171,6 @@ def rank(
         if (found.kind is not None or steps) and ranking.drives:
             click.echo()
             show_table(steps_table(found, None if found.kind is None else [found.kind]))
-        for line in ranking_foot(found):
-            echo(line)
+        show_notes(ranking_foot(found))
         if reviewed is not None:
-            echo(rank_sentence(ranking, reviewed))
+            show_notes([rank_sentence(ranking, reviewed)])

@@ -224,7 +224,7 @@ def _show(
     together: tuple[list[TogetherFigure], SharedPath] | None,
     form: str,
 ) -> None:
-    from jovik.cli.output import emit_csv, emit_json, show_table
+    from jovik.cli.output import emit_csv, emit_json, show_notes, show_table
     from jovik.cli.run_output import CSV_HEADER, csv_rows, run_document
     from jovik.tables.ranking import overall_table, ranking_foot, ranking_json, steps_table
     from jovik.tables.together import together_json, together_table
@@ -256,5 +256,4 @@ def _show(
             show_table(overall_table(found))
             click.echo()
             show_table(steps_table(found))
-            for line in ranking_foot(found):
-                echo(line)
+            show_notes(ranking_foot(found))

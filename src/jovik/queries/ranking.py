@@ -19,7 +19,12 @@ from jovik.shelf.corrections import Excluded
 from jovik.shelf.store import Shelf
 from jovik.steps import IoStep, parse
 
-ORDERS = ("drive", "rig", "price", "money", "endurance", "latency")
+WITHIN: dict[str, Callable[[StepResult], str | None]] = {
+    "rig": lambda r: r.conditions.rig,
+    "firmware": lambda r: r.conditions.firmware,
+}
+"""What one sample is ranked within, instead of drives."""
+ORDERS = ("drive", *WITHIN, "price", "money", "endurance", "latency")
 """What drives may be ordered by, besides a step.
 
 Their index, the rig, price for a terabyte, index for the money, endurance, access time.
@@ -163,26 +168,33 @@ def _without_losers(
     return kept, list(lost.values())
 
 
-def ranked_rigs(
+def ranked_within(
     shelf: Shelf,
     unit: str,
+    by: str,
     drive: str | None = None,
     *,
     yardstick: str | None = None,
     load: str | None = None,
 ) -> Ranked:
-    """The same unit on each rig side by side: the rigs take the drives' place.
+    """The same unit on each rig, or with each firmware: they take the drives' place.
+
+    Parameters
+    ----------
+    by : str
+        One of `WITHIN`.
 
     Raises
     ------
     UnknownNameError, UsageError
         See `Shelf.results_of_unit`.
     """
+    of = WITHIN[by]
     results = [
-        replace(r, drive=r.conditions.rig or "unknown rig")
-        for r in shelf.results_of_unit(unit, drive)
+        replace(r, drive=of(r) or f"unknown {by}")
+        for r in shelf.results_of_unit(unit, drive, by=of)
     ]
-    return placed(results, yardstick, {}, "rig", load)
+    return placed(results, yardstick, {}, by, load)
 
 
 def placed(
@@ -301,6 +313,6 @@ def _ordered(ranking: Ranking, by: str, kind: str | None, drives: Mapping[str, D
             value = next((-s.iops.median for s in row.steps if s.kind == kind), None)
         return (value is None, value or 0.0)
 
-    if by in ("drive", "index", "rig"):
+    if by in ("drive", "index", *WITHIN):
         return ranking
     return replace(ranking, drives=tuple(sorted(ranking.drives, key=key)))

@@ -6,6 +6,7 @@ The drive under the target, its unit on the shelf, its link, its log, the rig.
 from __future__ import annotations
 
 import hashlib
+import platform
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -69,7 +70,8 @@ def identify(
     if isinstance(place, ModelTarget):
         from jovik.simulator import load_model
 
-        behaviour = load_model(place.name).behaviour
+        model = load_model(place.name)
+        behaviour = model.behaviour
         rig = Rig(rig_name or "virtual bench", {}, rig_notes)
         unit = shelf.meet_unit(
             drive_name,
@@ -82,6 +84,8 @@ def identify(
             rig=rig.name,
             unit=unit.name,
             firmware=behaviour.firmware,
+            link=model.link.now if model.link else None,
+            link_rate_bytes_s=model.link.rate_bytes_s if model.link else None,
             heat_limit_c=behaviour.heat.throttle_at if behaviour.heat else None,
         )
         return TestEnvironment(rig, setting, None, None, unit.id, ())
@@ -160,8 +164,8 @@ def identify(
 
 
 def _record(device: BlockDevice | None, mount: Mount | None, keep_serial: bool) -> dict[str, Any]:
-    """What the shelf keeps of the drive and its file system."""
-    kept: dict[str, Any] = {}
+    """What the shelf keeps of the drive, its file system and the kernel."""
+    kept: dict[str, Any] = {"kernel": f"{platform.system()} {platform.release()}"}
     if device is not None:
         kept |= {
             "kind": device.kind,

@@ -534,8 +534,10 @@ class Shelf:
         """Newest results of each sample on each rig, for drives measured on several rigs."""
         return read_results.of_several_rigs(self._engine, name)
 
-    def results_of_unit(self, unit_name: str, name: str | None = None) -> list[StepResult]:
-        """The newest result of each kind on each rig for one sample.
+    def results_of_unit(
+        self, unit_name: str, name: str | None = None, *, by: Callable[[StepResult], object]
+    ) -> list[StepResult]:
+        """The newest result of each kind for each of what `by` gives, for one sample.
 
         Raises
         ------
@@ -560,4 +562,4 @@ class Shelf:
                 f"units of {len(drives)} drives are called '{unit_name}': {', '.join(drives)}",
                 "say which with --drive",
             )
-        return list({(r.conditions.rig, r.kind): r for r in mine}.values())
+        return list({(by(r), r.kind): r for r in mine}.values())

@@ -5,13 +5,14 @@ A TOML file each, a sheet with a `[behaviour]` behind it.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from importlib import resources
 from pathlib import Path
 
-from jovik.base.errors import UnknownNameError
+from jovik.base.errors import UnknownNameError, UsageError
 from jovik.base.text_files import read_text
 from jovik.base.toml_files import read_toml
+from jovik.hardware.link import Link, named_link
 from jovik.sheets.sheet import Sheet, SheetFile
 from jovik.simulator.parameters import Behaviour
 
@@ -27,11 +28,15 @@ class ModelFile(SheetFile):
 
 @dataclass(frozen=True)
 class ModelDrive:
-    """A model drive: the name it is called by, what its box says, and how it really behaves."""
+    """A model drive: the name it is called by, what its box says, and how it really behaves.
+
+    `link` is what it was hung on, None where it hangs on the link of its own parameters.
+    """
 
     name: str
     sheet: Sheet
     behaviour: Behaviour
+    link: Link | None = None
 
 
 def model_names() -> list[str]:
@@ -43,13 +48,49 @@ def model_names() -> list[str]:
 def load_model(name: str) -> ModelDrive:
     """A model drive by its name, or from the path of a TOML file of the person's own.
 
+    ``pebble@link=USB 480 Mb/s`` hangs it on another link, ``@firmware=2.0`` and ``@serial=B2`` make
+    it a sample with other firmware, or another sample.
+
     Raises
     ------
     UnknownNameError
         There is none.
     UsageError
-        The file is not a model drive: the line and key are in the message.
+        The file is not a model drive: the line and key are in the message; or what comes after an
+        ``@`` cannot be read.
     """
+    name, *parts = name.split("@")
+    drive = _read(name)
+    for part in parts:
+        drive = _changed(drive, part)
+    return drive
+
+
+def _changed(drive: ModelDrive, part: str) -> ModelDrive:
+    """A model drive with one thing changed."""
+    key, _, value = part.partition("=")
+    key, value = key.strip(), value.strip()
+    if key in ("firmware", "serial") and value:
+        return replace(drive, behaviour=_with(drive.behaviour, **{key: value}))
+    found = named_link(value) if key == "link" else None
+    carried = found[0].rate_bytes_s if found is not None else None
+    if found is None or carried is None:
+        raise UsageError(
+            f"'@{part}' of a model drive is not understood",
+            "write @link=USB 480 Mb/s, @link=SATA 3 Gb/s, @link=PCIe 3.0 x2, @firmware=2.0 or "
+            "@serial=B2",
+        )
+    own = drive.behaviour.link_rate
+    rate = min(own, carried) if own else carried
+    return replace(drive, link=found[0], behaviour=_with(drive.behaviour, link_rate=rate))
+
+
+def _with(behaviour: Behaviour, **values: object) -> Behaviour:
+    """The behaviour with some parameters changed."""
+    return behaviour.model_copy(update=values)
+
+
+def _read(name: str) -> ModelDrive:
     path = Path(name)
     if path.suffix == ".toml" and path.is_file():
         text, where = read_text(path), str(path)

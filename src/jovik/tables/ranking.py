@@ -11,7 +11,13 @@ from jovik.analysis.ranking import DriveRank, Ranking, StepRank, lead_over_next
 from jovik.analysis.run_effect import FLOOR
 from jovik.base.interval import Interval
 from jovik.base.quantities import show_size, show_time, significant
-from jovik.queries.ranking import Ranked, access_time_ns, index_for_money, price_for_terabyte
+from jovik.queries.ranking import (
+    WITHIN,
+    Ranked,
+    access_time_ns,
+    index_for_money,
+    price_for_terabyte,
+)
 from jovik.steps import parse
 from jovik.tables.conditions import conditions_words
 from jovik.tables.cross_rig import slowed_words
@@ -53,7 +59,7 @@ def overall_table(found: Ranked) -> Table:
         )
     header = [
         "place",
-        "rig" if by == "rig" else "drive",
+        by if by in WITHIN else "drive",
         "index",
         "95 % interval",
         "steps",
@@ -68,7 +74,7 @@ def overall_table(found: Ranked) -> Table:
         for c, order in ((8, "endurance"), (7, "money"), (6, "price"), (5, "latency"), (4, ""))
         if by != order
     ]
-    shown = [c for c in range(len(header)) if by != "rig" or c < 6]
+    shown = [c for c in range(len(header)) if by not in WITHIN or c < 6]
     return Table(
         "Overall" if found.load is None else f"Overall, weighed for {found.load}",
         [header[c] for c in shown],
@@ -107,7 +113,7 @@ def _label(ranking: Ranking, kind: str) -> str:
 def _step_header(found: Ranked) -> list[str]:
     return [
         "place",
-        "rig" if found.by == "rig" else "drive",
+        found.by if found.by in WITHIN else "drive",
         "MB/s",
         "95 % interval",
         "lead",
@@ -187,7 +193,7 @@ def ranking_of(ranking: Ranking, kind: str) -> list[StepRank]:
 def ranking_foot(found: Ranked, only: str | None = None) -> list[str]:
     """What the index means, and what was left out and why, of all drives or only one."""
     ranking = found.ranking
-    what = "rigs" if found.by == "rig" else "drives"
+    what = {"rig": "rigs", "firmware": "firmware versions"}.get(found.by, "drives")
     notes = (
         [
             f"index 100 is {ranking.yardstick}; {what} whose difference lies inside the noise "
@@ -207,7 +213,7 @@ def ranking_foot(found: Ranked, only: str | None = None) -> list[str]:
     )
     notes += excluded_words([x for x in found.excluded if only in (None, x.drive)])
     shown = [s.result for d in ranking.drives for s in d.steps]
-    if found.by != "rig":
+    if found.by not in WITHIN:
         notes += conditions_words([r for r in shown if only in (None, r.drive)] if only else shown)
     return notes + [
         f"left out: {x.drive}" + (f", {parse(x.kind).label}" if x.kind else "") + f": {x.why}"

@@ -1,0 +1,150 @@
+"""What changed between two of anything: runs, cables, firmware, dates, drives."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from jovik.analysis.comparison import (
+    Comparison,
+    ConditionChange,
+    HistoryPoint,
+    compare_results,
+    history,
+)
+from jovik.analysis.run_effect import RunEffect, run_effect
+from jovik.base.errors import UsageError
+from jovik.base.step_result import StepResult
+from jovik.queries.selection import Selected, read_selection, select
+from jovik.shelf.read_runs import RunRecord
+from jovik.shelf.store import Shelf
+from jovik.steps import parse
+
+_DEVICE = {
+    "kernel": "kernel",
+    "driver": "driver",
+    "scheduler": "I/O scheduler",
+    "file_system": "file system",
+    "write_cache": "write cache",
+}
+
+
+@dataclass(frozen=True)
+class Compared:
+    """Two selections and what changed from the first to the second.
+
+    `effect` is what runs were taken to differ by.
+    """
+
+    before: Selected
+    after: Selected
+    comparison: Comparison
+    effect: RunEffect
+
+
+def compared(shelf: Shelf, before: str, after: str, step: str | None = None) -> Compared:
+    """Hold two selections against each other.
+
+    Parameters
+    ----------
+    step : str, optional
+        Only this kind of step.
+
+    Raises
+    ------
+    UsageError
+        One selects nothing, both are the same, or they share no step that can be compared; with
+        what there is, or what differs.
+    """
+    one, two = (select(shelf, read_selection(shelf, words)) for words in (before, after))
+    olds, news = one.newest(), two.newest()
+    if step is not None:
+        kind = parse(step).kind
+        olds, news = ([r for r in rs if r.kind == kind] for rs in (olds, news))
+        if not olds or not news:
+            lacking = before if not olds else after
+            there = ", ".join(sorted({r.kind for r in (one if not olds else two).newest()}))
+            raise UsageError(f"'{lacking}' has no '{kind}'", f"it has: {there}")
+    effect = run_effect(shelf.recent_results())
+    found = compare_results(olds, news, effect)
+    if not found.steps:
+        if {r.run for r in olds} == {r.run for r in news} and found.not_comparable == ():
+            raise UsageError("both are the same results", "name two runs, dates, rigs or drives")
+        why = "; ".join(f"{x.kind}: {', '.join(x.why)}" for x in found.not_comparable)
+        raise UsageError(
+            f"'{before}' and '{after}' have no step that can be compared"
+            + (f": {why}" if why else ""),
+            "" if why else f"the one has {_kinds(olds)}; the other has {_kinds(news)}",
+        )
+    conditions = (*found.conditions, *_of_runs(one.runs, two.runs))
+    return Compared(one, two, replace(found, conditions=conditions), effect)
+
+
+def _kinds(results: Sequence[StepResult]) -> str:
+    kinds = sorted({r.kind for r in results})
+    return ", ".join(kinds[:4]) + (f" and {len(kinds) - 4} more" if kinds[4:] else "")
+
+
+def _of_runs(before: tuple[RunRecord, ...], after: tuple[RunRecord, ...]) -> list[ConditionChange]:
+    """What the runs' own records differ in: kernel, driver, file system, circumstances."""
+    found = []
+    for key, name in _DEVICE.items():
+        one, two = (
+            " and ".join(sorted({str(v) for r in rs if (v := (r.device or {}).get(key))}))
+            for rs in (before, after)
+        )
+        if one and two and one != two:
+            found.append(ConditionChange(name, one, two))
+    told = [
+        {f"{c['kind']}: {c['value']}" for r in rs for c in r.circumstances or () if c["matters"]}
+        for rs in (before, after)
+    ]
+    for one_only in sorted(told[0] - told[1]):
+        kind, _, value = one_only.partition(": ")
+        found.append(ConditionChange(kind, value, "no"))
+    for two_only in sorted(told[1] - told[0]):
+        kind, _, value = two_only.partition(": ")
+        found.append(ConditionChange(kind, "no", value))
+    return found
+
+
+@dataclass(frozen=True)
+class History:
+    """A sample over time: the selection, and each step's points, oldest first."""
+
+    selected: Selected
+    sample: str | None
+    points: tuple[HistoryPoint, ...]
+
+
+def history_of(shelf: Shelf, words: str, period_s: float, step: str | None = None) -> History:
+    """How the results of one sample went over time.
+
+    Parameters
+    ----------
+    period_s : float
+        Stretches of so long are taken together; the newest result in each counts.
+
+    Raises
+    ------
+    UsageError
+        It is of several samples, or nothing of it was measured in two stretches.
+    """
+    found = select(shelf, read_selection(shelf, words))
+    samples = sorted({r.conditions.unit for r in found.results if r.conditions.unit})
+    if len(samples) > 1:
+        raise UsageError(
+            f"'{words}' is of {len(samples)} samples: {', '.join(samples)}",
+            f"say which: '{words}@sample={samples[0]}'",
+        )
+    results = list(found.results)
+    if step is not None:
+        kind = parse(step).kind
+        results = [r for r in results if r.kind == kind]
+    points = history(results, period_s, run_effect(shelf.recent_results()))
+    if not points:
+        raise UsageError(
+            f"no step of '{words}' was measured in two such stretches of time",
+            "give a shorter one with --over, or measure it again",
+        )
+    return History(found, samples[0] if samples else None, tuple(points))

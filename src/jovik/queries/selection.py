@@ -1,0 +1,141 @@
+"""A selection: which results are meant, as a person writes it.
+
+``RUN`` or ``last``; ``DRIVE``; or a drive narrowed by ``@rig=``, ``@sample=``, ``@firmware=``,
+``@since=`` and ``@until=``, as many as one likes: ``Comet 2TB@rig=hub@since=2026-11-01``.
+"""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+
+from jovik.base.errors import UnknownNameError, UsageError
+from jovik.base.nearest_names import nearest
+from jovik.base.step_result import StepResult
+from jovik.queries.runs import run_key
+from jovik.shelf.read_results import is_drive_result
+from jovik.shelf.read_runs import RunRecord
+from jovik.shelf.store import Shelf
+
+_WHAT: dict[str, Callable[[StepResult], str | None]] = {
+    "rig": lambda r: r.conditions.rig,
+    "sample": lambda r: r.conditions.unit,
+    "firmware": lambda r: r.conditions.firmware,
+}
+DATES = ("since", "until")
+KEYS = (*_WHAT, *DATES)
+
+
+@dataclass(frozen=True)
+class Selection:
+    """What was written, the drive or run that it is of, and how it is narrowed."""
+
+    words: str
+    drive: str
+    run: str | None = None
+    narrowed: dict[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Selected:
+    """The results of a selection, and the runs that they are from, both oldest first."""
+
+    selection: Selection
+    results: tuple[StepResult, ...]
+    runs: tuple[RunRecord, ...]
+
+    def newest(self) -> list[StepResult]:
+        """Of each kind of step at each fill level the newest result."""
+        return list({(r.kind, r.conditions.filled_percent): r for r in self.results}.values())
+
+
+def read_selection(shelf: Shelf, words: str) -> Selection:
+    """A selection from what a person wrote.
+
+    Raises
+    ------
+    UsageError
+        A part of it cannot be read, or a shortened run may be several.
+    UnknownNameError
+        It is neither a drive nor a run.
+    """
+    names = {n.casefold(): n for n in shelf.drive_names()}
+    if words.strip().casefold() in names:
+        return Selection(words, names[words.strip().casefold()])
+    name, *parts = words.split("@")
+    if name.strip().casefold() in names:
+        return Selection(
+            words, names[name.strip().casefold()], None, dict(_part(p, words) for p in parts)
+        )
+    try:
+        key = run_key(shelf, words)
+    except UnknownNameError:
+        near = nearest(name.strip(), list(names.values()))
+        hint = f"nearest: {', '.join(near)}" if near else "see jovik runs and jovik sheet list"
+        raise UsageError(f"'{words}' is neither a drive nor a run on this shelf", hint) from None
+    return Selection(words, shelf.run(key).drive, key)
+
+
+def _part(part: str, words: str) -> tuple[str, str]:
+    key, equals, value = part.partition("=")
+    key, value = key.strip(), value.strip()
+    if key not in KEYS or not equals or not value:
+        raise UsageError(
+            f"'@{part}' in '{words}' is not understood",
+            f"write {', '.join(f'@{k}=...' for k in KEYS)}",
+        )
+    if key in DATES:
+        try:
+            value = datetime.date.fromisoformat(value).isoformat()
+        except ValueError:
+            raise UsageError(f"'{value}' is not a date", "write 2026-11-23") from None
+    return key, value
+
+
+def select(shelf: Shelf, selection: Selection) -> Selected:
+    """The results of a selection.
+
+    Raises
+    ------
+    UsageError
+        There are none; with what there is.
+    """
+    if selection.run is not None:
+        results = [
+            r for r in shelf.results_of_run(selection.run) if is_drive_result(r, filled=True)
+        ]
+        if not results:
+            raise UsageError(f"run {selection.run} has no results", "see jovik runs show")
+        return Selected(selection, tuple(results), (shelf.run(selection.run),))
+    every = [r for r in shelf.results(selection.drive) if is_drive_result(r, filled=True)]
+    found = [r for r in every if _fits(r, selection)]
+    if not found:
+        raise UsageError(f"nothing is selected by '{selection.words}'", _what_there_is(every))
+    keys = {r.run for r in found}
+    runs = tuple(r for r in shelf.runs(selection.drive) if r.id in keys)
+    return Selected(selection, tuple(found), runs)
+
+
+def _fits(result: StepResult, selection: Selection) -> bool:
+    for key, value in selection.narrowed.items():
+        day = result.started[:10]
+        if key in _WHAT:
+            said = _WHAT[key](result)
+            if said is None or said.casefold() != value.casefold():
+                return False
+        elif (day < value) if key == "since" else (day > value):
+            return False
+    return True
+
+
+def _what_there_is(results: Sequence[StepResult]) -> str:
+    """Rigs, samples, firmware and dates of the drive's results."""
+    if not results:
+        return "it has not been measured"
+    said = []
+    for key, of in _WHAT.items():
+        values = sorted({v for r in results if (v := of(r)) is not None})
+        said += [f"{key}: {', '.join(values)}"] if values else []
+    days = sorted(r.started[:10] for r in results)
+    return f"there is: {'; '.join([*said, f'dates: {days[0]} to {days[-1]}'])}"

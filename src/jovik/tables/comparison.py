@@ -1,0 +1,209 @@
+"""Two selections beside each other, and a sample over time."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import asdict
+from typing import Any
+
+from jovik.analysis.comparability import rate_of
+from jovik.analysis.comparison import (
+    Comparison,
+    ConditionChange,
+    Direction,
+    FindingChange,
+    StepComparison,
+)
+from jovik.analysis.run_effect import FLOOR
+from jovik.base.quantities import significant
+from jovik.queries.comparison import Compared, History
+from jovik.steps import parse
+from jovik.tables.table import Table, figure_words, interval_json, interval_words
+
+ORDER = (Direction.FASTER, Direction.SLOWER, Direction.WITHIN_NOISE, Direction.UNTOLD)
+MOST_KINDS = 4
+
+
+def verdict_lines(found: Compared) -> list[str]:
+    """The answer in a few lines: what differs in how it was measured, then what changed."""
+    changes = found.comparison.conditions
+    said = [f"differs: {'; '.join(map(condition_words, changes))}"] if changes else []
+    return [*said, _summary(found.comparison)]
+
+
+def condition_words(change: ConditionChange) -> str:
+    """``firmware 2.1 to 9.9``."""
+    return f"{change.what} {change.before} to {change.after}"
+
+
+def _summary(comparison: Comparison) -> str:
+    counted = [
+        f"{len(mine)} {direction}" for direction in ORDER if (mine := comparison.of(direction))
+    ]
+    count = len(comparison.steps)
+    return f"of {count} {'step' if count == 1 else 'steps'}: {', '.join(counted)}"
+
+
+def comparison_table(found: Compared) -> Table:
+    """Each step that both have: faster ones first, then slower ones, then the rest."""
+    rows = [_row(s) for direction in ORDER for s in found.comparison.of(direction)]
+    return Table(
+        f"{found.before.selection.words} against {found.after.selection.words}, MB/s",
+        ["step", "before", "95 % interval", "after", "95 % interval", "times", ""],
+        rows,
+        right=(1, 2, 3, 4, 5),
+        notes=_notes(found),
+    )
+
+
+def _row(s: StepComparison) -> tuple[str, ...]:
+    before, after = rate_of(s.before), rate_of(s.after)
+    level = s.before.conditions.filled_percent
+    full = f", filled to {level} %" if level is not None else ""
+    return (
+        parse(s.kind).label + full,
+        significant(before.median / 1e6),
+        interval_words(before, 1e-6),
+        significant(after.median / 1e6),
+        interval_words(after, 1e-6),
+        figure_words(s.times),
+        str(s.direction),
+    )
+
+
+def _notes(found: Compared) -> list[str]:
+    comparison = found.comparison
+    spread = 100 * max([FLOOR, *found.effect.spread.values()])
+    said = [finding_words(f) for f in comparison.findings]
+    said += [
+        f"not compared: {parse(x.kind).label}: {', '.join(x.why)}"
+        for x in comparison.not_comparable
+    ]
+    said += [
+        f"only {which}: {_some([parse(k).label for k in kinds])}"
+        for which, kinds in (("before", comparison.only_before), ("after", comparison.only_after))
+        if kinds
+    ]
+    return [
+        *said,
+        "times: after over before, with an interval that holds for all steps at once; runs of one "
+        f"drive differ by {spread:.2g} %",
+    ]
+
+
+def finding_words(change: FindingChange) -> str:
+    """``cliff: at 44 GB (...), now at 39 GB (...) (sequential write ...)``."""
+    if change.before is None:
+        said = f"{change.kind} now: {change.after}"
+    elif change.after is None:
+        said = f"{change.kind} no more: it was {change.before}"
+    else:
+        said = f"{change.kind}: it was {change.before}, now {change.after}"
+    return f"{said} ({change.step})"
+
+
+def _some(names: Sequence[str]) -> str:
+    more = f" and {len(names) - MOST_KINDS} more" if names[MOST_KINDS:] else ""
+    return "; ".join(names[:MOST_KINDS]) + more
+
+
+def comparison_json(found: Compared) -> dict[str, Any]:
+    """A comparison as documented."""
+    comparison = found.comparison
+    return {
+        "before": _selected_json(found.before.selection.words, found.before.runs),
+        "after": _selected_json(found.after.selection.words, found.after.runs),
+        "conditions": [asdict(c) for c in comparison.conditions],
+        "steps": [
+            {
+                "kind": s.kind,
+                "filled_percent": s.before.conditions.filled_percent,
+                "before_bytes_s": interval_json(rate_of(s.before)),
+                "after_bytes_s": interval_json(rate_of(s.after)),
+                "times": interval_json(s.times),
+                "direction": str(s.direction),
+                "before_run": s.before.run,
+                "after_run": s.after.run,
+            }
+            for s in comparison.steps
+        ],
+        "findings": [
+            {"kind": str(f.kind), "step": f.step, "before": f.before, "after": f.after}
+            for f in comparison.findings
+        ],
+        "not_comparable": [{"kind": x.kind, "why": list(x.why)} for x in comparison.not_comparable],
+        "only_before": list(comparison.only_before),
+        "only_after": list(comparison.only_after),
+    }
+
+
+def _selected_json(words: str, runs: Sequence[Any]) -> dict[str, Any]:
+    return {"selection": words, "runs": [r.id for r in runs]}
+
+
+def history_table(found: History) -> Table:
+    """Each step of a sample over time, against its first result."""
+    rows, before = [], ""
+    for p in found.points:
+        c = p.result.conditions
+        first = p.kind != before
+        rows.append(
+            (
+                parse(p.kind).label if first else "",
+                p.result.started[:10],
+                c.firmware or "-",
+                c.rig or "-",
+                significant(rate_of(p.result).median / 1e6),
+                interval_words(rate_of(p.result), 1e-6),
+                "-" if first else figure_words(p.times),
+            )
+        )
+        before = p.kind
+    of = f", {found.sample}" if found.sample else ""
+    return Table(
+        f"{found.selected.selection.drive}{of}: over time",
+        ["step", "day", "firmware", "rig", "MB/s", "95 % interval", "times the first"],
+        rows,
+        right=(4, 5, 6),
+        spare=(3, 2),
+        notes=history_notes(found),
+    )
+
+
+def history_notes(found: History) -> list[str]:
+    """How many steps have surely changed since their first result, and when firmware did."""
+    newest = {p.kind: p for p in found.points}
+    slower = [k for k, p in newest.items() if p.times.high is not None and p.times.high < 1]
+    faster = [k for k, p in newest.items() if p.times.low is not None and p.times.low > 1]
+    same = len(newest) - len(slower) - len(faster)
+    said = [
+        f"since the first result: {len(faster)} {'step' if len(faster) == 1 else 'steps'} faster, "
+        f"{len(slower)} slower, {same} within noise"
+    ]
+    firmware: list[tuple[str, str]] = []
+    for p in sorted(found.points, key=lambda p: p.result.started):
+        version = p.result.conditions.firmware
+        if version and (not firmware or firmware[-1][0] != version):
+            firmware.append((version, p.result.started[:10]))
+    said += [f"firmware {version} since {day}" for version, day in firmware[1:]]
+    return said
+
+
+def history_json(found: History) -> dict[str, Any]:
+    """The same as documented."""
+    return {
+        "selection": found.selected.selection.words,
+        "sample": found.sample,
+        "points": [
+            {
+                "kind": p.kind,
+                "started": p.result.started,
+                "run": p.result.run,
+                "firmware": p.result.conditions.firmware,
+                "rig": p.result.conditions.rig,
+                "rate_bytes_s": interval_json(rate_of(p.result)),
+                "times": interval_json(p.times),
+            }
+            for p in found.points
+        ],
+    }
