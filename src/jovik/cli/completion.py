@@ -54,6 +54,13 @@ def run_names(ctx: Context, _: Parameter, begun: str) -> list[CompletionItem]:
         return []
 
 
+def yardsticks(ctx: Context, of: Parameter, begun: str) -> list[CompletionItem]:
+    """Drives, and classes of drives."""
+    from jovik.sheets.drive_class import CLASS_PREFIX, class_names
+
+    return [*drives(ctx, of, begun), *_offer([f"{CLASS_PREFIX}{c}" for c in class_names()], begun)]
+
+
 def selections(ctx: Context, of: Parameter, begun: str) -> list[CompletionItem]:
     """Drives and runs, which a selection begins with."""
     return [*drives(ctx, of, begun), *run_names(ctx, of, begun)]

@@ -32,10 +32,20 @@ if TYPE_CHECKING:
     is_flag=True,
     help="Say which loads there are and how their rates are computed.",
 )
+@click.option(
+    "--classes",
+    is_flag=True,
+    help="Say what is usual for each class of drive: rules of thumb, with their reasons.",
+)
 @format_option()
 @shelf_option
 def fit(
-    drive: str | None, names: tuple[str, ...], listing: bool, form: str, shelf_at: str | None
+    drive: str | None,
+    names: tuple[str, ...],
+    listing: bool,
+    classes: bool,
+    form: str,
+    shelf_at: str | None,
 ) -> int:
     """Say which loads DRIVE carries, from what was measured.
 
@@ -44,6 +54,7 @@ def fit(
 
     \b
     jovik fit --loads
+    jovik fit --classes
     jovik fit "Comet 2TB"
     jovik fit "Comet 2TB" --load telescope --load mine.toml
     """
@@ -53,6 +64,9 @@ def fit(
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
+    if classes:
+        _list_classes(form)
+        return 0
     loads = [read_load(n) for n in names or load_names()]
     if listing or drive is None:
         if not listing:
@@ -66,6 +80,24 @@ def fit(
         found = fitted(shelf, drive, loads)
     _show(found, form)
     return 1 if names and not all(f.carried for f in found.empty) else 0
+
+
+def _list_classes(form: str) -> None:
+    from jovik.cli.output import emit_csv, emit_json, show_table
+    from jovik.sheets.drive_class import class_names, read_class
+    from jovik.tables.drive_class import classes_json, classes_table
+
+    found = sorted(map(read_class, class_names()), key=lambda c: next(f.usual for f in c.figures))
+    rows = classes_json(found)
+    if form == "json":
+        emit_json({"classes": rows})
+    elif form == "csv":
+        header = ["class", "what", "unit", "from", "usual", "to", "why", "source"]
+        emit_csv(
+            header, [(c["name"], *(f[h] for h in header[1:])) for c in rows for f in c["figures"]]
+        )
+    else:
+        show_table(classes_table(found))
 
 
 def _list(loads: Sequence[Load], form: str) -> None:

@@ -101,6 +101,7 @@ def _show(found: Judged, form: str) -> None:
 
     from jovik.cli.output import emit_csv, emit_json, show_table
     from jovik.tables.claims import claims_summary, claims_table, judgement_json
+    from jovik.tables.drive_class import standing_json
     from jovik.tables.runs import excluded_json
     from jovik.tables.samples import suspect_json
     from jovik.tables.table import interval_json
@@ -125,6 +126,7 @@ def _show(found: Judged, form: str) -> None:
                 ],
                 "suspects": [suspect_json(s) for s in found.samples.suspects],
                 "excluded": excluded_json(found.excluded),
+                "class": standing_json(found.standing),
             }
         )
     elif form == "csv":

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from jovik.cli.completion import drives, loads
+from jovik.cli.completion import drives, loads, yardsticks
 from jovik.cli.options import format_option, shelf_option
 
 if TYPE_CHECKING:
@@ -17,8 +17,9 @@ if TYPE_CHECKING:
 @click.option(
     "--yardstick",
     metavar="DRIVE",
-    shell_complete=drives,
-    help="The drive the index calls 100. Default: the one measured first.",
+    shell_complete=yardsticks,
+    help="The drive that the index calls 100, or class:NAME for what is usual for a class. "
+    "Default: the one measured first.",
 )
 @click.option(
     "--by",
@@ -101,6 +102,7 @@ def rank(
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
     from jovik.tables.cross_rig import slowed_json
+    from jovik.tables.drive_class import standing_json
     from jovik.tables.ranking import (
         overall_table,
         ranking_foot,
@@ -131,6 +133,7 @@ def rank(
             | {
                 "held_by_rig": slowed_json(found.slowed),
                 "excluded": excluded_json(found.excluded),
+                "classes": {d: standing_json(s) for d, s in found.standings.items()},
                 "by": by,
                 "for": load_name,
                 "sentence": rank_sentence(ranking, reviewed) if reviewed is not None else None,

@@ -152,8 +152,7 @@ def _show(shelf: Shelf, outcome: RunOutcome, form: str) -> int:
     if results or failure is None or form != "table":
         try:
             record = shelf.run(outcome.run)
-            size = shelf.sheet(record.drive).drive.capacity_bytes
-            show_run(record, results, form, capacity_bytes=size)
+            show_run(record, results, form, drive=shelf.sheet(record.drive).drive)
         except (OutputError, ReaderGone):
             # What stopped the run says more.
             if failure is None:

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Any
 
 from jovik.analysis.fullness import empty_against_full
 from jovik.analysis.sweep import curves
 from jovik.base.step_result import StepResult
 from jovik.cli.output import emit_csv, emit_json, show_table
+from jovik.queries.drive_class import standing_of
+from jovik.sheets.sheet import Drive
 from jovik.shelf.read_runs import RunRecord
+from jovik.tables.drive_class import standing_json, standing_lines
 from jovik.tables.run_findings import findings_tables
 from jovik.tables.steps import first_access, run_table, written_bytes
 
@@ -21,15 +24,19 @@ def show_run(
     form: str,
     *,
     every_note: bool = False,
-    capacity_bytes: int | None = None,
+    drive: Drive | None = None,
 ) -> None:
-    """A run in the form that was asked for."""
+    """A run in the form that was asked for; with its `drive`'s sheet, where that is known."""
+    standing = standing_of(drive, results) if drive is not None else None
     if form == "json":
-        emit_json(run_document(run, results))
+        emit_json(run_document(run, results) | {"class": standing_json(standing)})
     elif form == "csv":
         emit_csv(CSV_HEADER, csv_rows(run, results))
     else:
-        show_table(run_table(run, results, every_note=every_note, capacity_bytes=capacity_bytes))
+        size = drive.capacity_bytes if drive is not None else None
+        table = run_table(run, results, every_note=every_note, capacity_bytes=size)
+        lines = standing_lines(standing) if standing is not None else []
+        show_table(replace(table, notes=[*lines, *table.notes]))
         for table in findings_tables(results):
             show_table(table)
 

@@ -95,7 +95,7 @@ def show(run: str, every_note: bool, form: str, shelf_at: str | None) -> int:
             shelf.results_of_run(record.id),
             form,
             every_note=every_note,
-            capacity_bytes=shelf.sheet(record.drive).drive.capacity_bytes,
+            drive=shelf.sheet(record.drive).drive,
         )
     return 0
 

@@ -142,8 +142,8 @@ def _show_run(shelf: Shelf, key: str) -> None:
     from jovik.cli.run_output import show_run
 
     record = shelf.run(key)
-    size = shelf.sheet(record.drive).drive.capacity_bytes
-    show_run(record, shelf.results_of_run(key), "table", capacity_bytes=size)
+    drive = shelf.sheet(record.drive).drive
+    show_run(record, shelf.results_of_run(key), "table", drive=drive)
     click.echo()
 
 

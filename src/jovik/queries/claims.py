@@ -18,6 +18,7 @@ from jovik.base.errors import UsageError
 from jovik.base.findings import CliffAgreement, LostData
 from jovik.base.step_result import StepResult
 from jovik.base.trace import SLICE_NS
+from jovik.queries.drive_class import ClassStanding, standing_of
 from jovik.queries.samples import SampleComparison, samples
 from jovik.sheets.sheet import Sheet
 from jovik.shelf.corrections import Excluded
@@ -30,7 +31,8 @@ class Judged:
 
     `lost` is set where it did not give back what was written, which no verdict makes up for;
     `slowed` is what a rig may have held back, `firmware` which samples have another one now,
-    `cliffs` where long writes made alike in several runs fell, `excluded` what was set aside.
+    `cliffs` where long writes made alike in several runs fell, `excluded` what was set aside;
+    `standing` where the drive lies in its class.
     """
 
     sheet: Sheet
@@ -43,6 +45,7 @@ class Judged:
     firmware: tuple[FirmwareChange, ...] = ()
     cliffs: CliffAgreement | None = None
     excluded: tuple[Excluded, ...] = ()
+    standing: ClassStanding | None = None
 
 
 def judged(shelf: Shelf, name: str, margin: float = MARGIN) -> Judged:
@@ -85,6 +88,7 @@ def judged(shelf: Shelf, name: str, margin: float = MARGIN) -> Judged:
         tuple(firmware_changes(results, every)),
         _cliffs(every),
         tuple(shelf.corrections.excluded(drive)),
+        standing_of(sheet.drive, results, effect),
     )
 
 

@@ -13,6 +13,8 @@ from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, run_effect
 from jovik.base.errors import PhraseError, UsageError
 from jovik.base.quantities import parse_size
 from jovik.base.step_result import StepResult
+from jovik.queries.drive_class import ClassStanding, standing_in, standing_of
+from jovik.sheets.drive_class import CLASS_PREFIX, DriveClass, read_class
 from jovik.sheets.load import read_load
 from jovik.sheets.sheet import Drive
 from jovik.shelf.corrections import Excluded
@@ -83,7 +85,7 @@ class Ranked:
 
     `kind` is the step it is by, where it is by one; `load` the load whose weights it has; `slowed`
     what its rigs may have held back; `effect` what runs were taken to differ by; `excluded` what
-    was set aside of these drives.
+    was set aside of these drives; `standings` where each drive lies in its class.
     """
 
     ranking: Ranking
@@ -94,6 +96,7 @@ class Ranked:
     slowed: tuple[RigSlowdown, ...] = ()
     effect: RunEffect = FLOOR_ALONE
     excluded: tuple[Excluded, ...] = ()
+    standings: dict[str, ClassStanding] = field(default_factory=dict)
 
 
 def ranked(
@@ -125,7 +128,10 @@ def ranked(
     """
     kind = kind_of(by)
     drives = shelf.drives()
-    named = shelf.sheet(yardstick).drive.name if yardstick is not None else None
+    of_class = None
+    if yardstick is not None and yardstick.startswith(CLASS_PREFIX):
+        of_class = read_class(yardstick.removeprefix(CLASS_PREFIX))
+    named = shelf.sheet(yardstick).drive.name if yardstick and of_class is None else None
     results = shelf.latest_results()
     if kind is not None:
         # Who asks for one step means it wherever it was measured, in a ladder too; the index is
@@ -151,7 +157,51 @@ def ranked(
     ranked = placed(found, named, drives, by, load, alike=alike, effect=effect)
     whole = replace(ranked.ranking, left_out=(*ranked.ranking.left_out, *lost))
     aside = tuple(x for x in shelf.corrections.excluded() if x.drive in kept)
-    return replace(ranked, ranking=whole, slowed=tuple(held), excluded=aside)
+    if of_class is not None:
+        whole = _against_class(whole, of_class, found, effect)
+    standings = _standings(whole, drives, found, effect)
+    return replace(ranked, ranking=whole, slowed=tuple(held), excluded=aside, standings=standings)
+
+
+def _standings(
+    ranking: Ranking,
+    drives: Mapping[str, Drive],
+    results: Sequence[StepResult],
+    effect: RunEffect,
+) -> dict[str, ClassStanding]:
+    """Where each ranked drive lies in its class."""
+    found = {}
+    for d in ranking.drives:
+        drive = drives.get(d.drive)
+        mine = [r for r in results if r.drive == d.drive]
+        standing = standing_of(drive, mine, effect) if drive is not None else None
+        if standing is not None:
+            found[d.drive] = standing
+    return found
+
+
+def _against_class(
+    ranking: Ranking, of: DriveClass, results: Sequence[StepResult], effect: RunEffect
+) -> Ranking:
+    """The ranking with what is usual for a class as its yardstick; places stay as they are.
+
+    Each drive's index is over the classes of step that it was measured in.
+    """
+    rows = []
+    for d in ranking.drives:
+        standing = standing_in(of, [r for r in results if r.drive == d.drive], effect)
+        by_kind = {f.result.kind: f for f in standing.figures} if standing is not None else {}
+        steps = tuple(
+            replace(
+                s,
+                index=by_kind[s.kind].value.scaled(100 / by_kind[s.kind].usual.usual)
+                if s.kind in by_kind
+                else None,
+            )
+            for s in d.steps
+        )
+        rows.append(replace(d, index=standing.index if standing else None, steps=steps))
+    return replace(ranking, drives=tuple(rows), yardstick=of.title)
 
 
 def _without_losers(

@@ -32,6 +32,7 @@ from jovik.shelf.read_runs import RunRecord
 from jovik.shelf.store import Shelf
 from jovik.steps import IoStep, parse
 from jovik.tables.claims import claims_summary, claims_table, doubts
+from jovik.tables.drive_class import standing_table
 from jovik.tables.health import health_change_table
 from jovik.tables.ranking import overall_table, places_table, ranking_foot
 from jovik.tables.readings import readings_table
@@ -115,6 +116,7 @@ def review(
             "Claims against measured",
             (pictures.claims_picture(it.judged), claims_table(it.judged)) if it.judged else (),
         ),
+        Section("class", "In its class", _class(it)),
         Section("ranking", "Among the others", _ranking(it)),
         *(
             Section(f"against-{n}", f"Against {u.old.name}", _against(n, u))
@@ -238,6 +240,12 @@ def _watch_out(it: ReviewData) -> list[str]:
     )
     said += [f"its log: {note}" for run, _ in it.runs for note in run.notes or []]
     return said
+
+
+def _class(it: ReviewData) -> tuple[Block, ...]:
+    """Where the drive lies among what is usual for its kind."""
+    standing = it.ranked.standings.get(it.sheet.drive.name)
+    return (standing_table(standing),) if standing is not None else ()
 
 
 def _ranking(it: ReviewData) -> tuple[Block, ...]:

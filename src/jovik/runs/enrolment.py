@@ -19,6 +19,7 @@ from jovik.hardware.mounts import Mount
 from jovik.hardware.rig import this_machine
 from jovik.hardware.target import DeviceTarget, FolderTarget, ModelTarget, Target
 from jovik.runs.environment import serial_hash
+from jovik.sheets.drive_class import class_names
 from jovik.sheets.sheet import Drive, Sheet
 from jovik.shelf.store import Shelf
 
@@ -142,7 +143,16 @@ def _of_device(device: BlockDevice) -> Drive:
         capacity_bytes=size,
         interface=(link.best or link.now) if link is not None else device.kind,
         medium=device.medium,
+        class_name=_class_of_disk(device),
     )
+
+
+def _class_of_disk(device: BlockDevice) -> str | None:
+    """The class of a disk by how fast it turns; other classes are told from the sheet itself."""
+    if device.rpm is None:
+        return None
+    name = f"hdd-{device.rpm}"
+    return name if name in class_names() else None
 
 
 def _of_mount(place: Target, mount: Mount | None) -> Drive:

@@ -8,11 +8,13 @@ from typing import Any
 
 from jovik.analysis.claims import ClaimVerdict
 from jovik.analysis.cliff_agreement import cliff_agreement_note
+from jovik.analysis.drive_class import class_of_step
 from jovik.analysis.lost_data import lost_words
 from jovik.base.interval import Interval
 from jovik.base.quantities import show_rate, show_size
 from jovik.queries.claims import Judged
 from jovik.sheets.sheet import Claim, Drive
+from jovik.tables.drive_class import standing_lines, usual_words
 from jovik.tables.runs import excluded_words
 from jovik.tables.table import Table, interval_json
 
@@ -29,7 +31,8 @@ def claims_table(found: Judged) -> Table:
         spare=(4,),
         notes=[
             claims_summary(judgements),
-            *(f"  {j.claim.label}: {j.why}" for j in judgements),
+            *(f"  {j.claim.label}: {j.why}{_usual(found, j)}" for j in judgements),
+            *(standing_lines(found.standing) if found.standing is not None else ()),
             *(
                 f"inconsistent: {x.what}, {show_rate(x.one.median)} and "
                 f"{show_rate(x.two.median)}. Likely: {x.reason}"
@@ -45,6 +48,15 @@ def claims_table(found: Judged) -> Table:
             else "",
         ],
     )
+
+
+def _usual(found: Judged, j: ClaimVerdict) -> str:
+    """What is usual for the drive's class, where the claim's step is one that classes know."""
+    what = class_of_step(j.step) if j.step is not None else None
+    figure = found.standing.drive_class.figure(what) if found.standing and what else None
+    if figure is None or found.standing is None:
+        return ""
+    return f"; usual for a {found.standing.drive_class.title}: {usual_words(figure)}"
 
 
 def lost_in(found: Judged) -> str:

@@ -11,6 +11,7 @@ from jovik.analysis.ranking import DriveRank, Ranking, StepRank, lead_over_next
 from jovik.analysis.run_effect import FLOOR
 from jovik.base.interval import Interval
 from jovik.base.quantities import show_size, show_time, significant
+from jovik.queries.drive_class import gaps
 from jovik.queries.ranking import (
     WITHIN,
     Ranked,
@@ -21,8 +22,12 @@ from jovik.queries.ranking import (
 from jovik.steps import parse
 from jovik.tables.conditions import conditions_words
 from jovik.tables.cross_rig import slowed_words
+from jovik.tables.drive_class import gap_words
 from jovik.tables.runs import excluded_words
 from jovik.tables.table import Table, figure_words, interval_json, interval_words
+
+MOST_TOLD, MOST_GAPS = 6, 2
+"""Drives in the line of classes, and sentences on classes that lie far apart."""
 
 
 def overall_table(found: Ranked) -> Table:
@@ -208,6 +213,7 @@ def ranking_foot(found: Ranked, only: str | None = None) -> list[str]:
         else []
     )
     notes += _index_words(found) if only is None else []
+    notes += _class_words(found, only)
     notes += slowed_words(
         [s for s in found.slowed if any(d.drive == s.drive for d in ranking.drives)]
     )
@@ -220,6 +226,24 @@ def ranking_foot(found: Ranked, only: str | None = None) -> list[str]:
         for x in ranking.left_out
         if only in (None, x.drive)
     ]
+
+
+def _class_words(found: Ranked, only: str | None) -> list[str]:
+    """Each drive against its class, and why classes are an order of magnitude apart."""
+    standings = {d: s for d, s in found.standings.items() if s.index is not None}
+    if only is not None:
+        standings = {d: s for d, s in standings.items() if d == only}
+    if not standings:
+        return []
+    told = [
+        f"{d} {figure_words(s.index)}, a {s.drive_class.title}"
+        for d, s in standings.items()
+        if s.index is not None
+    ]
+    more = f" and {len(told) - MOST_TOLD} more" if told[MOST_TOLD:] else ""
+    said = [f"in its class, where 100 is usual: {'; '.join(told[:MOST_TOLD])}{more}"]
+    wide = gaps([s.drive_class for s in standings.values()])
+    return said + [gap_words(g) for g in wide[:MOST_GAPS]]
 
 
 def _index_words(found: Ranked) -> list[str]:

@@ -1,0 +1,135 @@
+"""Where a drive lies in its class: each class of step beside what is usual, and one overall figure.
+
+The overall figure is the geometric mean of what the drive does over what is usual, times 100.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+from jovik.analysis.comparability import is_plain, long_write_of, rate_of, settled
+from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, weighted
+from jovik.analysis.statistics import ratio_interval
+from jovik.base.interval import Interval
+from jovik.base.step_result import StepResult
+from jovik.steps import IoStep, parse
+
+LEAST_STREAM_BYTES = 128 * 2**10
+DEEP = (16, 64)
+"""In flight, for what is compared with the figure at depth 32."""
+SMALL_BYTES = 4096
+SUSTAINED = "sustained write"
+
+
+class Standing(StrEnum):
+    """Where a figure lies, as far as its interval tells."""
+
+    BELOW = "below what is usual"
+    WITHIN = "usual"
+    ABOVE = "above what is usual"
+    UNSURE = "at the edge of what is usual"
+
+
+@dataclass(frozen=True)
+class Usual:
+    """The range that is usual of a class of step, in bytes a second or I/Os a second."""
+
+    what: str
+    low: float
+    usual: float
+    high: float
+    is_iops: bool
+
+
+@dataclass(frozen=True)
+class ClassFigure:
+    """A class of step: the drive's result, its figure in the unit of the range, and the range."""
+
+    usual: Usual
+    result: StepResult
+    value: Interval
+
+    @property
+    def standing(self) -> Standing:
+        """Where it lies, by its interval; a single pass has none and goes by its figure."""
+        low = self.value.low if self.value.low is not None else self.value.median
+        high = self.value.high if self.value.high is not None else self.value.median
+        if high < self.usual.low:
+            return Standing.BELOW
+        if low > self.usual.high:
+            return Standing.ABOVE
+        inside = low >= self.usual.low and high <= self.usual.high
+        return Standing.WITHIN if inside else Standing.UNSURE
+
+
+def class_of_step(result: StepResult) -> str | None:
+    """The class of step that a result is of, as classes of drives name it; None for the rest."""
+    step = parse(result.kind)
+    if not isinstance(step, IoStep) or not is_plain(result):
+        return None
+    if result.conditions.filled_percent is not None or step.read_percent not in (0, 100):
+        return None
+    direction = "read" if step.read_percent else "write"
+    if long_write_of(result) is not None:
+        return SUSTAINED if not step.random else None
+    if not step.random:
+        return f"sequential {direction}" if step.block_bytes >= LEAST_STREAM_BYTES else None
+    if step.block_bytes != SMALL_BYTES:
+        return None
+    in_flight = step.depth * step.workers
+    if in_flight == 1:
+        return f"random {direction} 4KiB"
+    return f"random {direction} 4KiB depth 32" if DEEP[0] <= in_flight <= DEEP[1] else None
+
+
+def class_figures(results: Sequence[StepResult], ranges: Mapping[str, Usual]) -> list[ClassFigure]:
+    """The drive's figure of each class of step that it was measured in, in the order of `ranges`.
+
+    Of several the one with most in flight counts, and then the one with the largest block: a rule,
+    since the best of several would flatter.
+    """
+    chosen: dict[str, tuple[tuple[int, int], StepResult]] = {}
+    for r in results:
+        what = class_of_step(r)
+        if what is None or what not in ranges or not _good(r):
+            continue
+        step = parse(r.kind)
+        assert isinstance(step, IoStep)
+        weight = (-abs(step.depth * step.workers - 32) if step.random else 0, 0)
+        if not step.random:
+            weight = (step.depth * step.workers, step.block_bytes)
+        if what not in chosen or weight >= chosen[what][0]:
+            chosen[what] = (weight, r)
+    found = []
+    for what, usual in ranges.items():
+        if what in chosen:
+            r = chosen[what][1]
+            scale = _per_io(r) if usual.is_iops else 1.0
+            found.append(ClassFigure(usual, r, rate_of(r).scaled(scale)))
+    return found
+
+
+def _good(r: StepResult) -> bool:
+    return settled(r) and bool(r.passes) and all(p.rate_bytes_s > 0 for p in r.passes)
+
+
+def _per_io(r: StepResult) -> float:
+    step = parse(r.kind)
+    assert isinstance(step, IoStep)
+    return 1 / step.block_bytes
+
+
+def class_index(figures: Sequence[ClassFigure], effect: RunEffect = FLOOR_ALONE) -> Interval | None:
+    """The overall figure, 100 being what is usual; None where there is not one step."""
+    if not figures:
+        return None
+    share = 1 / len(figures)
+    base = math.fsum(
+        share * math.log(f.usual.usual / (_per_io(f.result) if f.usual.is_iops else 1.0))
+        for f in figures
+    )
+    whole = weighted([(share, f.result) for f in figures], effect)
+    return ratio_interval(whole).scaled(100 * math.exp(-base))

@@ -1,0 +1,105 @@
+"""Where does a drive lie in its class, and how far apart are classes?"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from jovik.analysis.drive_class import ClassFigure, Usual, class_figures, class_index
+from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect
+from jovik.base.errors import UnknownNameError
+from jovik.base.interval import Interval
+from jovik.base.step_result import StepResult
+from jovik.sheets.drive_class import DriveClass, class_of
+from jovik.sheets.sheet import Drive
+
+MAGNITUDE = 10.0
+"""From so many times on, classes are an order of magnitude apart."""
+
+
+@dataclass(frozen=True)
+class ClassStanding:
+    """A drive in its class: each class of step that it was measured in, and one overall figure.
+
+    `index` is 100 where it does what is usual.
+    """
+
+    drive_class: DriveClass
+    figures: tuple[ClassFigure, ...]
+    index: Interval | None
+
+    def of(self, result: StepResult) -> ClassFigure | None:
+        """The figure that a result is; None where it is none of them."""
+        return next((f for f in self.figures if f.result is result), None)
+
+
+def ranges_of(found: DriveClass) -> dict[str, Usual]:
+    """The ranges of a class as the analysis takes them."""
+    return {f.what: Usual(f.what, f.low, f.usual, f.high, f.unit == "IOPS") for f in found.figures}
+
+
+def standing_of(
+    drive: Drive, results: Sequence[StepResult], effect: RunEffect = FLOOR_ALONE
+) -> ClassStanding | None:
+    """Where results of a drive lie in its class.
+
+    None where its class cannot be told, or nothing of it was measured.
+    """
+    try:
+        found = class_of(drive)
+    except UnknownNameError:
+        return None
+    return standing_in(found, results, effect) if found is not None else None
+
+
+def standing_in(
+    found: DriveClass, results: Sequence[StepResult], effect: RunEffect = FLOOR_ALONE
+) -> ClassStanding | None:
+    """The same in a class that is named, whatever the drive is of."""
+    figures = class_figures(results, ranges_of(found))
+    if not figures:
+        return None
+    return ClassStanding(found, tuple(figures), class_index(figures, effect))
+
+
+TELLING = ("random read 4KiB", "sequential read")
+"""Classes of step whose reasons say most of why classes differ."""
+
+
+@dataclass(frozen=True)
+class ClassGap:
+    """Two classes that are an order of magnitude apart in a class of step, and why."""
+
+    faster: DriveClass
+    slower: DriveClass
+    what: str
+    times: float
+    why_faster: str
+    why_slower: str
+
+
+def gaps(classes: Sequence[DriveClass]) -> list[ClassGap]:
+    """A gap between each two of these classes, where one is an order of magnitude wide.
+
+    The small access that waits for the medium tells most of why; then the stream, then the rest.
+    """
+    found = []
+    distinct = list({c.name: c for c in classes}.values())
+    for n, one in enumerate(distinct):
+        for two in distinct[n + 1 :]:
+            wide = [g for f in one.figures if (g := _gap(one, two, f.what)) is not None]
+            telling = [g for what in TELLING for g in wide if g.what == what]
+            found += (telling or wide)[:1]
+    return sorted(found, key=lambda g: -g.times)
+
+
+def _gap(one: DriveClass, two: DriveClass, what: str) -> ClassGap | None:
+    """How far two classes are apart in a class of step; None below an order of magnitude."""
+    f, g = one.figure(what), two.figure(what)
+    if f is None or g is None or f.unit != g.unit:
+        return None
+    if f.usual >= MAGNITUDE * g.usual:
+        return ClassGap(one, two, what, f.usual / g.usual, f.why, g.why)
+    if g.usual >= MAGNITUDE * f.usual:
+        return ClassGap(two, one, what, g.usual / f.usual, g.why, f.why)
+    return None

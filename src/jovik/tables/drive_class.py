@@ -1,0 +1,166 @@
+"""A drive in its class, and the classes themselves."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from jovik.analysis.drive_class import ClassFigure, Standing, Usual
+from jovik.base.quantities import show_rate, significant
+from jovik.queries.drive_class import ClassGap, ClassStanding
+from jovik.sheets.drive_class import DriveClass, UsualFigure
+from jovik.tables.table import Table, figure_words, interval_json
+
+SHORT = {
+    "sequential read": "seq. read",
+    "sequential write": "seq. write",
+    "sustained write": "sustained write",
+    "random read 4KiB": "random read",
+    "random read 4KiB depth 32": "random read, depth 32",
+    "random write 4KiB": "random write",
+    "random write 4KiB depth 32": "random write, depth 32",
+}
+"""Classes of step as column heads; random ones are of 4 KiB."""
+
+
+def usual_words(usual: Usual | UsualFigure) -> str:
+    """``480 to 560 MB/s``, ``5,000 to 14,000 IOPS``."""
+    is_iops = usual.is_iops if isinstance(usual, Usual) else usual.unit == "IOPS"
+    if is_iops:
+        return f"{_whole(usual.low)} to {_whole(usual.high)} IOPS"
+    return f"{_whole(usual.low / 1e6)} to {_whole(usual.high / 1e6)} MB/s"
+
+
+def _whole(value: float) -> str:
+    return f"{value:,.0f}"
+
+
+def standing_lines(found: ClassStanding) -> list[str]:
+    """One line: the overall figure, and the steps that are not as usual for the class."""
+    title = found.drive_class.title
+    if found.index is None:
+        return []
+    count = len(found.figures)
+    steps = f"{count} {'step' if count == 1 else 'steps'}"
+    said = f"overall {figure_words(found.index)}, where 100 is usual for a {title}, over {steps}"
+    for standing in (Standing.BELOW, Standing.ABOVE):
+        mine = [f for f in found.figures if f.standing is standing]
+        said += "".join(
+            f"; {standing}: {f.usual.what} {_value(f)} (usual {usual_words(f.usual)})" for f in mine
+        )
+    return [said]
+
+
+def _value(f: ClassFigure) -> str:
+    if f.usual.is_iops:
+        return f"{significant(f.value.median)} IOPS"
+    return show_rate(f.value.median)
+
+
+def standing_table(found: ClassStanding) -> Table:
+    """Each class of step beside what is usual, for a page."""
+    rows = [
+        (
+            f.usual.what,
+            _value(f),
+            usual_words(f.usual),
+            str(f.standing),
+        )
+        for f in found.figures
+    ]
+    index = f": {figure_words(found.index)}, where 100 is usual" if found.index else ""
+    return Table(
+        f"Against what is usual for a {found.drive_class.title}{index}",
+        ["step", "measured", "usual", ""],
+        rows,
+        right=(1, 2),
+    )
+
+
+def standing_json(found: ClassStanding | None) -> dict[str, Any] | None:
+    """A standing as documented; None where there is none."""
+    if found is None:
+        return None
+    return {
+        "name": found.drive_class.name,
+        "title": found.drive_class.title,
+        "index": interval_json(found.index) if found.index else None,
+        "figures": [
+            {
+                "what": f.usual.what,
+                "unit": "IOPS" if f.usual.is_iops else "bytes/s",
+                "value": interval_json(f.value),
+                "from": f.usual.low,
+                "usual": f.usual.usual,
+                "to": f.usual.high,
+                "standing": f.standing.name.lower(),
+                "kind": f.result.kind,
+            }
+            for f in found.figures
+        ],
+    }
+
+
+def gap_words(gap: ClassGap) -> str:
+    """Why two classes are an order of magnitude apart, in a sentence."""
+    return (
+        f"a {gap.faster.title} usually does {significant(gap.times, 2)} times what a "
+        f"{gap.slower.title} does in {gap.what}: {gap.why_faster}, against: {gap.why_slower}"
+    )
+
+
+def classes_table(classes: Sequence[DriveClass]) -> Table:
+    """The rules of thumb: from and to of each class in each class of step."""
+    whats = list(dict.fromkeys(f.what for c in classes for f in c.figures))
+    rows = []
+    for c in classes:
+        figures = {f.what: f for f in c.figures}
+        rows.append((c.title, *(_range(figures.get(w)) for w in whats)))
+    return Table(
+        "What is usual, by class of drive (streams in MB/s, small accesses of 4 KiB in IOPS)",
+        ["class", *(SHORT.get(w, w) for w in whats)],
+        rows,
+        right=range(1, len(whats) + 1),
+        notes=[
+            "from and to of ordinary drives, new and not full; the reasons and sources: "
+            "jovik fit --classes --format json",
+        ],
+    )
+
+
+def _range(figure: UsualFigure | None) -> str:
+    if figure is None:
+        return "-"
+    scale = 1.0 if figure.unit == "IOPS" else 1e-6
+    return f"{_short(figure.low * scale)} to {_short(figure.high * scale)}"
+
+
+def _short(value: float) -> str:
+    """``480``, ``14k``, ``1.1M``."""
+    if value >= 1e6:
+        return f"{value / 1e6:g}M"
+    return f"{value / 1e3:g}k" if value >= 10_000 else f"{value:,g}"
+
+
+def classes_json(classes: Sequence[DriveClass]) -> list[dict[str, Any]]:
+    """The same as documented, with reasons and sources."""
+    return [
+        {
+            "name": c.name,
+            "title": c.title,
+            "about": c.about,
+            "figures": [
+                {
+                    "what": f.what,
+                    "unit": f.unit,
+                    "from": f.low,
+                    "usual": f.usual,
+                    "to": f.high,
+                    "why": f.why,
+                    "source": f.source,
+                }
+                for f in c.figures
+            ],
+        }
+        for c in classes
+    ]
