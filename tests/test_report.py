@@ -111,6 +111,7 @@ def test_a_review_says_the_verdict_first_and_holds_all_it_rests_on(review: str) 
         "sheet",
         "tests",
         "claims",
+        "class",
         "ranking",
         "against-1",
         "fit",

@@ -133,7 +133,9 @@ def rank(
             | {
                 "held_by_rig": slowed_json(found.slowed),
                 "excluded": excluded_json(found.excluded),
-                "classes": {d: standing_json(s) for d, s in found.standings.items()},
+                "classes": [
+                    {"drive": d} | (standing_json(s) or {}) for d, s in found.standings.items()
+                ],
                 "by": by,
                 "for": load_name,
                 "sentence": rank_sentence(ranking, reviewed) if reviewed is not None else None,
