@@ -66,6 +66,34 @@ def test_the_migrations_make_the_schema_on_a_server_too(server: Server) -> None:
         assert compare_metadata(MigrationContext.configure(c), metadata) == []
 
 
+def test_the_role_of_the_lab_page_can_only_add(shared: Program) -> None:
+    """The SQL is the page's own; a bench measures with it, and corrects nothing."""
+    address = shared.env["JOVIK_SHELF"]
+    shared("measure", "model:slate", "random read 4KiB for 1s", "--passes", "2")
+    page = (Path(__file__).parents[1] / "docs" / "lab.md").read_text(encoding="utf-8")
+    granted = page.split("```sql")[1].split("```")[0]
+    with open_engine(address, create=False).begin() as c:
+        for statement in granted.split(";"):
+            if statement.strip():
+                c.exec_driver_sql(statement)
+    host = address.split("@")[1]
+    bench = Program(shared.folder, shared.env | {"JOVIK_SHELF": f"postgresql://bench@{host}"})
+    for model in ("slate", "comet"):
+        bench("measure", f"model:{model}", "random read 4KiB for 1s", "--passes", "2")
+    assert len(bench("runs", "--format", "json").json["runs"]) == 3
+    for words in (
+        ("sheet", "edit", "Corvane Slate 1TB", "--price", "1 EUR"),
+        ("sheet", "remove", "Corvane Slate 1TB", "--with-runs"),
+        ("runs", "remove", bench("runs", "--format", "json").json["runs"][0]["run"]),
+    ):
+        assert "permission denied" in bench(*words, status=3).err, words
+    assert len(shared("runs", "--format", "json").json["runs"]) == 3
+    assert shared("shelf", "log", "--format", "json").json["changes"] == []
+    with open_engine(address, create=False).begin() as c:
+        c.exec_driver_sql("DROP OWNED BY bench")
+        c.exec_driver_sql("DROP ROLE bench")
+
+
 def test_a_server_gives_the_same_answers_as_a_file(shared: Program, jovik: Program) -> None:
     for program in (shared, jovik):
         for seed, model in enumerate(("comet", "slate")):

@@ -69,7 +69,7 @@ def obstacles(around: Surroundings, claims: Sequence[Claim] = ()) -> list[Obstac
                 "narrower",
             )
         )
-    found += _claims_beyond(around, claims)
+    found += claims_beyond(around.link_rate_bytes_s, claims)
     found.append(Obstacle("can do", _possible(around)))
     return found
 
@@ -91,8 +91,8 @@ def _possible(around: Surroundings) -> str:
     return f"{read}; write it with --destroy and its serial: it is blank"
 
 
-def _claims_beyond(around: Surroundings, claims: Sequence[Claim]) -> list[Obstacle]:
-    rate = around.link_rate_bytes_s
+def claims_beyond(rate: float | None, claims: Sequence[Claim]) -> list[Obstacle]:
+    """Claims of a stream that a link of this payload rate (bytes a second) cannot carry."""
     if rate is None:
         return []
     beyond = [c for c in claims if c.unit == "bytes/s" and c.figure > rate]

@@ -15,19 +15,27 @@ from jovik.cli.options import format_option
 def health(target: str, form: str) -> None:
     """Read the health log of the drive that TARGET is or lies on: a device, or a folder.
 
-    It needs the right to send the drive commands; most systems give it to root.
+    It needs the right to send the drive commands; most systems give it to root. A model drive has a
+    made log, to try what reads one.
 
     \b
     jovik health /dev/nvme1n1
+    jovik health model:comet
     """
     from jovik.analysis.health import readings
     from jovik.cli.output import emit_csv, emit_json, show_table
     from jovik.hardware.health import read_health
-    from jovik.hardware.target import devices_under
+    from jovik.hardware.target import MODEL, devices_under
+    from jovik.simulator.catalogue import load_model
+    from jovik.simulator.identity import model_device, model_health
     from jovik.tables.health import health_table
 
-    device = devices_under(target)[0]
-    log = read_health(device.node, device.kind)
+    if target.startswith(MODEL):
+        model = load_model(target.removeprefix(MODEL))
+        device, log = model_device(model), model_health(model)
+    else:
+        device = devices_under(target)[0]
+        log = read_health(device.node, device.kind)
     found = readings(log)
     if form == "json":
         emit_json(

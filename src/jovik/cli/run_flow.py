@@ -20,6 +20,7 @@ import click
 
 from jovik.cli.run_display import screen_for
 from jovik.tables.announcement import announcement
+from jovik.tables.circumstances import circumstance_lines
 
 if TYPE_CHECKING:
     from jovik.base.session import Session
@@ -125,6 +126,8 @@ def carry_out(
         ask(ready, consent)
         warm_up(ready.session)
         begun = start_run(shelf, ready, resumed)
+        for line in circumstance_lines(begun.known.circumstances):
+            screen.say(line)
         for warning in begun.known.warnings:
             screen.say(f"warning: {warning}")
         with interruptible():

@@ -12,28 +12,43 @@ from jovik.cli.options import format_option, shelf_option
 @click.option(
     "--serials", is_flag=True, help="Show serials in full; otherwise only their last characters."
 )
+@click.option(
+    "--all",
+    "everything",
+    is_flag=True,
+    help="Show all that may make figures differ, with the command that changes it.",
+)
 @format_option()
 @shelf_option
-def scout(target: str | None, serials: bool, form: str, shelf_at: str | None) -> None:
+def scout(
+    target: str | None, serials: bool, everything: bool, form: str, shelf_at: str | None
+) -> None:
     """Show every drive here, or the one under TARGET.
 
     What it is, what it hangs on, and what stands in the way.
 
-    TARGET is a device, or a folder: then the drive under it is shown.
+    TARGET is a device, a folder (then the drive under it is shown), or a model drive.
 
     \b
     jovik scout
     jovik scout /mnt/new
+    jovik scout /mnt/new --all
+    jovik scout model:pebble
     """
     from jovik.cli.output import emit_csv, emit_json, show_table
-    from jovik.hardware.target import devices_under
-    from jovik.queries.readiness import claims_at, readiness_of
+    from jovik.hardware.target import MODEL, devices_under, mount_under
+    from jovik.queries.readiness import claims_at, readiness_of, readiness_of_model
     from jovik.runs.environment import system_drive
     from jovik.shelf.sqlite import where_from
+    from jovik.tables.circumstances import circumstances_table
     from jovik.tables.readiness import readiness_json, readiness_table
 
     system, where = system_drive(), where_from(shelf_at)
-    found = [readiness_of(d, claims_at(where, d.model), system) for d in devices_under(target)]
+    if target is not None and target.startswith(MODEL):
+        found = [readiness_of_model(target.removeprefix(MODEL), [])]
+    else:
+        devices, mount = devices_under(target), mount_under(target)
+        found = [readiness_of(d, claims_at(where, d.model), system, mount) for d in devices]
     rows = [readiness_json(f, serials=serials) for f in found]
     if form == "json":
         emit_json({"drives": rows})
@@ -56,3 +71,6 @@ def scout(target: str | None, serials: bool, form: str, shelf_at: str | None) ->
         )
     else:
         show_table(readiness_table(rows))
+        for f in found if everything else ():
+            click.echo()
+            show_table(circumstances_table(f.circumstances, f"What may matter for {f.device.node}"))

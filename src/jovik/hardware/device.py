@@ -124,14 +124,23 @@ def device(entry: Path, mounts: dict[str, list[Mount]]) -> BlockDevice:
             Partition(
                 p.name,
                 number(p / "size") * SECTOR,
-                tuple(mounts.get(text(p / "dev"), ())),
+                _mounts_on(p, mounts),
             )
             for p in sorted(entry.iterdir())
             if (p / "partition").exists()
         ),
-        mounts=tuple(mounts.get(text(entry / "dev"), ())),
+        mounts=_mounts_on(entry, mounts),
         number=text(entry / "dev"),
     )
+
+
+def _mounts_on(entry: Path, mounts: dict[str, list[Mount]]) -> tuple[Mount, ...]:
+    """Mounts of a block device, and of what holds it: volumes, encryption, RAID."""
+    found = list(mounts.get(text(entry / "dev"), ()))
+    holders = sorted((entry / "holders").iterdir()) if (entry / "holders").is_dir() else []
+    for holder in holders:
+        found += _mounts_on(holder.resolve(), mounts)
+    return tuple(dict.fromkeys(found))
 
 
 def _chosen(words: str) -> str:

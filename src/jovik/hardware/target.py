@@ -12,6 +12,8 @@ from pathlib import Path
 
 from jovik.base.errors import TargetError, UsageError
 from jovik.hardware.device import BlockDevice, by_node, devices, partition_of, under_folder
+from jovik.hardware.layers import Stack, stack_of
+from jovik.hardware.mounts import Mount
 
 MODEL = "model:"
 
@@ -123,9 +125,24 @@ def devices_under(target: str | None) -> list[BlockDevice]:
     if isinstance(place, FolderTarget):
         device, mount = under_folder(place.path)
         if device is None:
+            stack = stack_of(mount.number) if mount else Stack()
+            if stack.layers:
+                raise TargetError(
+                    f"{target} lies on {' and '.join(stack.drives)} through "
+                    f"{', '.join(stack.layers)}: no one drive",
+                    f"measure it as what it is: jovik measure {target}; or look at a drive: "
+                    f"jovik scout /dev/{stack.drives[0]}",
+                )
             raise TargetError(
                 f"no drive can be told under {target}",
                 f"it is on {mount.kind} ({mount.source})" if mount else "",
             )
         return [device]
     raise UsageError("a model drive hangs on nothing", "jovik sheet show tells what it is")
+
+
+def mount_under(target: str | None) -> Mount | None:
+    """The mount that a folder lies on; None of anything else."""
+    if target is None or not Path(target).is_dir():
+        return None
+    return under_folder(Path(target))[1]

@@ -85,7 +85,8 @@ class Ranked:
 
     `kind` is the step it is by, where it is by one; `load` the load whose weights it has; `slowed`
     what its rigs may have held back; `effect` what runs were taken to differ by; `excluded` what
-    was set aside of these drives; `standings` where each drive lies in its class.
+    was set aside of these drives; `standings` where each drive lies in its class;
+    `circumstances` what mattered on the machine when figures of a drive were made.
     """
 
     ranking: Ranking
@@ -97,6 +98,7 @@ class Ranked:
     effect: RunEffect = FLOOR_ALONE
     excluded: tuple[Excluded, ...] = ()
     standings: dict[str, ClassStanding] = field(default_factory=dict)
+    circumstances: dict[str, tuple[str, ...]] = field(default_factory=dict)
 
 
 def ranked(
@@ -160,7 +162,23 @@ def ranked(
     if of_class is not None:
         whole = _against_class(whole, of_class, found, effect)
     standings = _standings(whole, drives, found, effect)
-    return replace(ranked, ranking=whole, slowed=tuple(held), excluded=aside, standings=standings)
+    return replace(
+        ranked,
+        ranking=whole,
+        slowed=tuple(held),
+        excluded=aside,
+        standings=standings,
+        circumstances=_circumstances(shelf, whole),
+    )
+
+
+def _circumstances(shelf: Shelf, ranking: Ranking) -> dict[str, tuple[str, ...]]:
+    """By drive what mattered when the results were made that count."""
+    by_run = {s.result.run: d.drive for d in ranking.drives for s in d.steps}
+    found: dict[str, dict[str, None]] = {}
+    for run, seen in shelf.circumstances(list(by_run)).items():
+        found.setdefault(by_run[run], {}).update(dict.fromkeys(c.value for c in seen))
+    return {drive: tuple(values) for drive, values in found.items()}
 
 
 def _standings(

@@ -7,12 +7,15 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from jovik.analysis.readiness import Obstacle, Surroundings, obstacles
+from jovik.analysis.readiness import Obstacle, Surroundings, claims_beyond, obstacles
+from jovik.base.circumstances import Circumstance
 from jovik.base.errors import JovikError
 from jovik.hardware.device import BlockDevice
 from jovik.hardware.host_load import bytes_moved_meanwhile
+from jovik.hardware.mounts import Mount
 from jovik.hardware.safety import safety_of
 from jovik.hardware.temperature import sensors_of
+from jovik.runs.environment import circumstances_at
 from jovik.sheets.sheet import Claim
 from jovik.shelf.postgresql import is_server
 from jovik.shelf.store import Shelf
@@ -20,15 +23,22 @@ from jovik.shelf.store import Shelf
 
 @dataclass(frozen=True)
 class DriveReadiness:
-    """A drive, the degrees Celsius of its sensors, and what stands in the way of testing it."""
+    """A drive, the degrees Celsius of its sensors, and what stands in the way of testing it.
+
+    `circumstances` are what on this machine could make its figures differ.
+    """
 
     device: BlockDevice
     temperatures_c: dict[str, float]
     obstacles: tuple[Obstacle, ...]
+    circumstances: tuple[Circumstance, ...] = ()
 
 
 def readiness_of(
-    device: BlockDevice, claims: Sequence[Claim], system: str | None = None
+    device: BlockDevice,
+    claims: Sequence[Claim],
+    system: str | None = None,
+    mount: Mount | None = None,
 ) -> DriveReadiness:
     """What a drive is, how warm, and what stands in the way of testing it.
 
@@ -38,6 +48,8 @@ def readiness_of(
         Of the drive, which its port may not be able to carry.
     system : str, optional
         Kernel name of the drive that this system runs from.
+    mount : Mount, optional
+        Through which it is to be used; the first there is unless given.
     """
 
     free = [_free(m.point) for m in device.all_mounts]
@@ -61,7 +73,27 @@ def readiness_of(
         claims,
     )
     temperatures = {name: c for name, c in read.items() if c is not None}
-    return DriveReadiness(device, temperatures, tuple(found))
+    around = circumstances_at(device, mount or next(iter(device.all_mounts), None), None)
+    return DriveReadiness(device, temperatures, tuple(found), around)
+
+
+def readiness_of_model(name: str, claims: Sequence[Claim]) -> DriveReadiness:
+    """The same of a model drive, in whose way nothing stands.
+
+    Raises
+    ------
+    UnknownNameError
+        There is none of that name.
+    """
+    from jovik.simulator.catalogue import load_model
+    from jovik.simulator.identity import model_device, model_health
+
+    model = load_model(name)
+    device = model_device(model)
+    rate = device.link.rate_bytes_s if device.link else None
+    beyond = claims_beyond(rate, claims or model.sheet.claims)
+    can = Obstacle("can do", f"measure it on its virtual clock: jovik measure {device.node}")
+    return DriveReadiness(device, model_health(model).temperatures_c, (*beyond, can))
 
 
 def claims_of_model(shelf: Shelf, model: str) -> list[Claim]:

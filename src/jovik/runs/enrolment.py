@@ -15,6 +15,7 @@ from jovik.base.errors import UsageError
 from jovik.base.quantities import show_size
 from jovik.base.sanitize import strip_control
 from jovik.hardware.device import BlockDevice, port_of, under_folder
+from jovik.hardware.layers import Stack, stack_of
 from jovik.hardware.mounts import Mount
 from jovik.hardware.rig import this_machine
 from jovik.hardware.target import DeviceTarget, FolderTarget, ModelTarget, Target
@@ -158,6 +159,10 @@ def _class_of_disk(device: BlockDevice) -> str | None:
 def _of_mount(place: Target, mount: Mount | None) -> Drive:
     """What is known where no drive can be told under a folder: its file system and machine."""
     machine = this_machine().name
+    stack = stack_of(mount.number) if mount is not None else Stack()
+    if stack.layers:
+        drives = " and ".join(stack.drives)
+        return Drive(f"{stack.layers[0]} on {drives} of {machine}"[:LONGEST_NAME])
     if mount is None:
         return Drive(f"unnamed drive under {place.describe()['path']} of {machine}"[:LONGEST_NAME])
     return Drive(f"unnamed drive of {machine}, {mount.kind} at {mount.point}"[:LONGEST_NAME])

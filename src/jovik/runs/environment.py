@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Any
 from jovik.base.errors import JovikError
 
 if TYPE_CHECKING:
+    from jovik.base.circumstances import Circumstance
     from jovik.base.health import Health
     from jovik.hardware.device import BlockDevice
     from jovik.hardware.mounts import Mount
@@ -27,7 +28,8 @@ if TYPE_CHECKING:
 class TestEnvironment:
     """The surroundings of a run.
 
-    `warnings` are what a person should know before it starts.
+    `warnings` are what a person should know before it starts, `circumstances` what on the machine
+    could make its figures differ.
     """
 
     rig: Rig
@@ -36,6 +38,7 @@ class TestEnvironment:
     record: dict[str, Any] | None
     unit_id: int | None
     warnings: tuple[str, ...]
+    circumstances: tuple[Circumstance, ...] = ()
 
 
 def serial_hash(serial: str) -> str:
@@ -99,6 +102,7 @@ def identify(
         device, mount = under_folder(place.path)
     setting = RunEnvironment(rig=rig.name)
     record = _record(device, mount, keep_serial)
+    around = circumstances_at(device, mount, shelf)
     if device is None:
         return TestEnvironment(
             rig,
@@ -107,6 +111,7 @@ def identify(
             record,
             None,
             ("the drive under this target cannot be told; its unit is not recorded",),
+            around,
         )
     link = device.link
     setting = replace(
@@ -160,7 +165,20 @@ def identify(
                 f"this is another unit of {drive_name} than {tails}: it is recorded as "
                 f"{unit.name} ({unit.serial_tail})"
             )
-    return TestEnvironment(rig, setting, device, record, unit_id, tuple(warnings))
+    return TestEnvironment(rig, setting, device, record, unit_id, tuple(warnings), around)
+
+
+def circumstances_at(
+    device: BlockDevice | None, mount: Mount | None, shelf: Shelf | None
+) -> tuple[Circumstance, ...]:
+    """What on this machine could make figures of a drive differ."""
+    from jovik.hardware.circumstances import Place, circumstances
+    from jovik.shelf.postgresql import is_server
+
+    file = None
+    if shelf is not None and not is_server(shelf.where):
+        file = Path(shelf.where).absolute()
+    return tuple(circumstances(Place(device, mount, file)))
 
 
 def _record(device: BlockDevice | None, mount: Mount | None, keep_serial: bool) -> dict[str, Any]:

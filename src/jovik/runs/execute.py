@@ -7,7 +7,7 @@ read again.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from typing import TYPE_CHECKING
 
 from jovik.base.errors import JovikError, ShelfError, TargetError
@@ -81,6 +81,7 @@ def start_run(shelf: Shelf, ready: PreparedRun, resumed: str | None = None) -> S
             unit_id=known.unit_id,
             device=known.record,
             excluded=order.excluded,
+            circumstances=[asdict(c) for c in known.circumstances],
         )
         return StartedRun(known, writer, {}, earlier)
     from jovik.runs.context import ResumedStep

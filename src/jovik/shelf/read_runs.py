@@ -9,10 +9,11 @@ from typing import Any
 
 import sqlalchemy as sa
 
+from jovik.base.circumstances import Circumstance
 from jovik.base.errors import ShelfError, UnknownNameError, UsageError
 from jovik.base.trace import Trace
 from jovik.shelf import read_results
-from jovik.shelf.records import DamagedRecord, check_run
+from jovik.shelf.records import DamagedRecord, check_run, read_circumstances
 from jovik.shelf.schema import drive, one_pass, rig, run, step
 
 _RUNS = (
@@ -159,6 +160,20 @@ def named(engine: sa.Engine, begun: str) -> str:
         shown = ", ".join(fitting[:3]) + (f" and {len(fitting) - 3} more" if fitting[3:] else "")
         raise UsageError(f"'{begun}' may be {shown}", "write more of it; see jovik runs")
     raise UnknownNameError("run", begun, keys)
+
+
+def circumstances(engine: sa.Engine, keys: Sequence[str]) -> dict[str, tuple[Circumstance, ...]]:
+    """What mattered on the machine when each of these runs began, where anything did."""
+    query = sa.select(run.c.id, run.c.circumstances).where(
+        run.c.id.in_(keys), run.c.circumstances.is_not(None)
+    )
+    found: dict[str, tuple[Circumstance, ...]] = {}
+    with engine.connect() as c:
+        for key, stored in c.execute(query):
+            with contextlib.suppress(DamagedRecord):
+                mattered = tuple(x for x in read_circumstances(stored) if x.matters)
+                found |= {key: mattered} if mattered else {}
+    return found
 
 
 def latest_run(engine: sa.Engine, states: Sequence[str]) -> str | None:

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any
 
 import sqlalchemy as sa
 
+from jovik.base.circumstances import Circumstance
 from jovik.base.errors import ShelfError, ShelfUnreachableError, UnknownNameError, UsageError
 from jovik.base.step_result import StepResult
 from jovik.base.trace import Trace
@@ -383,6 +384,7 @@ class Shelf:
         unit_id: int | None = None,
         device: dict[str, Any] | None = None,
         excluded: str | None = None,
+        circumstances: list[dict[str, Any]] | None = None,
     ) -> RunWriter:
         """Open a run; what it gives back takes the passes."""
         started = utc_now()
@@ -413,6 +415,7 @@ class Shelf:
                     device=device,
                     arrival=next_arrival(),
                     excluded=excluded,
+                    circumstances=circumstances,
                 )
             )
         return RunWriter(self._writing, spool_name(self.where), key)
@@ -432,6 +435,10 @@ class Shelf:
     def run_named(self, begun: str) -> str:
         """The name of a run in full, from as much of it as tells it apart."""
         return read_runs.named(self._engine, begun)
+
+    def circumstances(self, keys: Sequence[str]) -> dict[str, tuple[Circumstance, ...]]:
+        """What mattered on the machine when each of these runs began, where anything did."""
+        return read_runs.circumstances(self._engine, keys)
 
     def latest_run(self, states: Sequence[str] = ()) -> str | None:
         """The run that was begun last, of these states where any are named."""

@@ -218,6 +218,11 @@ def ranking_foot(found: Ranked, only: str | None = None) -> list[str]:
         [s for s in found.slowed if any(d.drive == s.drive for d in ranking.drives)]
     )
     notes += excluded_words([x for x in found.excluded if only in (None, x.drive)])
+    notes += [
+        f"measured under conditions that matter: {drive}: {', '.join(seen)}"
+        for drive, seen in found.circumstances.items()
+        if only in (None, drive)
+    ]
     shown = [s.result for d in ranking.drives for s in d.steps]
     if found.by not in WITHIN:
         notes += conditions_words([r for r in shown if only in (None, r.drive)] if only else shown)

@@ -55,6 +55,7 @@ def readiness_json(found: DriveReadiness, *, serials: bool = False) -> dict[str,
         ],
         "mounts": [_mount(m) for m in device.mounts],
         "obstacles": [asdict(o) for o in found.obstacles],
+        "circumstances": [asdict(c) for c in found.circumstances],
     }
 
 
@@ -69,7 +70,8 @@ def _mount(mount: Mount) -> dict[str, Any]:
 
 def readiness_table(rows: Sequence[dict[str, Any]]) -> Table:
     """Every drive, with its mounts and obstacles below."""
-    shown, below = [], []
+    shown: list[tuple[str, ...]] = []
+    below: list[str] = []
     for r in rows:
         link = r["link"]
         rate = (
@@ -79,6 +81,7 @@ def readiness_table(rows: Sequence[dict[str, Any]]) -> Table:
         medium = medium_word(r["medium"]) + (f", {r['rpm']} rpm" if r["rpm"] else "")
         heat = f"{r['temperature_c']:.0f} °C" if r["temperature_c"] is not None else "-"
         name = " ".join(x for x in (r["maker"], r["model"]) if x) or "-"
+        name = f"image {name}" if r["kind"] == "loop" else name
         shown.append(
             (
                 r["node"],
@@ -92,25 +95,7 @@ def readiness_table(rows: Sequence[dict[str, Any]]) -> Table:
                 heat,
             )
         )
-        below.append(r["node"])
-        for part in [
-            {"name": "", "mounts": r["mounts"], "capacity_bytes": r["capacity_bytes"]},
-            *r["partitions"],
-        ]:
-            for m in part["mounts"]:
-                fill = f", {m['fill_percent']:.0f} % full" if m["fill_percent"] is not None else ""
-                below.append(
-                    f"  {'/dev/' + part['name'] if part['name'] else 'whole'}: "
-                    f"{m['file_system']} at {m['point']}{fill}"
-                )
-        blocks = (
-            f"  blocks {r['logical_block_bytes']} B logical, {r['physical_block_bytes']} B physical"
-        )
-        below.append(
-            f"{blocks}; write cache: {r['write_cache'] or 'unknown'}; scheduler: "
-            f"{r['scheduler'] or 'none'}"
-        )
-        below += [f"  {o['what']}: {o['why']}" for o in r["obstacles"]]
+        below += _below(r)
     return Table(
         "Drives here",
         [
@@ -129,3 +114,32 @@ def readiness_table(rows: Sequence[dict[str, Any]]) -> Table:
         spare=(4, 6, 1, 3, 7),
         notes=below or ["none found"],
     )
+
+
+def _below(r: dict[str, Any]) -> list[str]:
+    """A drive's mounts, blocks, obstacles and what else may matter, a line each."""
+    below = [r["node"]]
+    for part in [
+        {"name": "", "mounts": r["mounts"], "capacity_bytes": r["capacity_bytes"]},
+        *r["partitions"],
+    ]:
+        for m in part["mounts"]:
+            fill = f", {m['fill_percent']:.0f} % full" if m["fill_percent"] is not None else ""
+            below.append(
+                f"  {'/dev/' + part['name'] if part['name'] else 'whole'}: "
+                f"{m['file_system']} at {m['point']}{fill}"
+            )
+    blocks = (
+        f"  blocks {r['logical_block_bytes']} B logical, {r['physical_block_bytes']} B physical"
+    )
+    below.append(
+        f"{blocks}; write cache: {r['write_cache'] or 'unknown'}; scheduler: "
+        f"{r['scheduler'] or 'none'}"
+    )
+    below += [f"  {o['what']}: {o['why']}" for o in r["obstacles"]]
+    below += [
+        f"  {c['value']}" + (f": {c['effect']}" if c["effect"] else "")
+        for c in r["circumstances"]
+        if c["matters"]
+    ]
+    return below

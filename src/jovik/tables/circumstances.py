@@ -1,0 +1,37 @@
+"""What on a machine can make figures differ: one line before a run, all of it on request."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from jovik.base.circumstances import Circumstance
+from jovik.tables.table import Table
+
+
+def circumstance_lines(found: Sequence[Circumstance]) -> list[str]:
+    """One line for what matters; none where nothing does."""
+    matters = [c for c in found if c.matters]
+    if not matters:
+        return []
+    told = "; ".join(c.value + (f" ({c.effect})" if c.effect else "") for c in matters)
+    return [f"figures may differ here: {told}; see jovik scout --all"]
+
+
+def circumstances_table(found: Sequence[Circumstance], title: str = "What may matter") -> Table:
+    """Everything that was seen, what matters first, with what changes it."""
+    rows = [
+        (
+            str(c.kind),
+            c.value,
+            "warning" if c.matters else "",
+            c.effect,
+            c.remedy,
+        )
+        for c in found
+    ]
+    return Table(
+        title if rows else f"{title}: nothing was seen",
+        ["what", "seen", "", "effect", "what changes it"],
+        rows,
+        notes=["Jovik changes none of it"] if any(c.remedy for c in found) else [],
+    )
