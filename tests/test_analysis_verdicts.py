@@ -741,9 +741,9 @@ def test_a_faulty_sample_is_named(jovik: Program) -> None:
         jovik(
             "measure", f"model:{name}", "--plan", "quick-compare", "--seed", "5", "--format", "csv"
         )
-    answer = jovik("judge", "Veldhaar Comet 2TB", "--units", status=1)
+    answer = jovik("judge", "Veldhaar Comet 2TB", "--samples", status=1)
     assert "unit 2 is suspect" in answer.out and "check 1:" in answer.out
-    found = jovik("judge", "Veldhaar Comet 2TB", "--units", "--format", "json", status=1).json
+    found = jovik("judge", "Veldhaar Comet 2TB", "--samples", "--format", "json", status=1).json
     assert [s["unit"] for s in found["suspects"]] == ["unit 2"] and len(found["units"]) == 8
     assert found["units"][0]["class_bytes_s"]["high"] == pytest.approx(7.2e9, rel=0.001)
     # Who judges the drive by that sample is told.

@@ -221,7 +221,7 @@ def test_a_poor_cable_is_not_blamed_on_a_drive_that_did_better_elsewhere(jovik: 
         and "on rig 'laptop' the same unit did clearly less" in said
         and "is suspect" not in said
     )
-    jovik("judge", "Veldhaar Comet 2TB", "--units")
+    jovik("judge", "Veldhaar Comet 2TB", "--samples")
     jovik("measure", "model:slate", step, "--rig", "laptop", "--seed", "6")
     look = "on 'bench' unit 1 did clearly better (sequential read, 1 MiB, depth 8)"
     for words in (

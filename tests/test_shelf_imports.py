@@ -29,7 +29,7 @@ READERS = [
     ["rank"],
     ["rank", "--by", "rig"],
     ["judge", COMET],
-    ["judge", COMET, "--units"],
+    ["judge", COMET, "--samples"],
     ["fit", COMET],
     ["upgrade", "Corvane Slate 1TB", COMET],
     ["sheet", "list"],

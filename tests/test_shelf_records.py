@@ -259,7 +259,7 @@ def test_every_key_of_the_json_is_documented(shown: Program) -> None:
     for words in (
         ["measure", "model:slate", *phrases, "--passes", "2"],
         ["judge", comet],
-        ["judge", comet, "--units"],
+        ["judge", comet, "--samples"],
         ["rank", "--review", comet],
         ["upgrade", slate, comet, "--link", "1GB/s"],
         ["fit", comet],

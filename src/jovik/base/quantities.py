@@ -10,6 +10,8 @@ import math
 import re
 from fractions import Fraction
 
+from jovik.base.rate_unit import per_unit, rate_unit
+
 SIZES: dict[str, int] = {
     "B": 1,
     "kB": 10**3,
@@ -316,8 +318,8 @@ def show_size(size_bytes: float, digits: int = 3) -> str:
 
 
 def show_rate(rate_bytes_s: float, digits: int = 3) -> str:
-    """A rate for people in MB/s, as makers advertise."""
-    return f"{significant(rate_bytes_s / 1e6, digits)} MB/s"
+    """A rate for people, in MB/s as makers advertise unless another unit was chosen."""
+    return f"{significant(rate_bytes_s * per_unit(), digits)} {rate_unit()}"
 
 
 def show_time(time_ns: float, digits: int = 3) -> str:

@@ -21,8 +21,13 @@ from jovik.base.errors import OutputError, UsageError
 from jovik.base.secrets import looks_like_address
 from jovik.base.text_files import read_text
 
-SHELF = "shelf"
-"""The one key that is of no command."""
+SHELF, UNITS, IOPS = "shelf", "units", "iops"
+GENERAL = {
+    SHELF: "The shelf of every command.",
+    UNITS: "The unit of rates for every command: MB/s, MiB/s or GB/s.",
+    IOPS: "Whether IOPS come first or second in a table, for every command.",
+}
+"""Keys that are of no command, and what each is."""
 
 
 def default_shelf() -> Path:
@@ -60,16 +65,37 @@ def read_settings() -> dict[str, Any]:
             f"your settings {path} are not TOML: {error}", "mend the file, or move it away"
         ) from None
     for key, value in found.items():
-        if key != SHELF and not isinstance(value, dict):
+        if key not in GENERAL and not isinstance(value, dict):
             raise UsageError(
                 f"{path}: '{key}' is not a setting of its own",
-                f"there is '{SHELF}', and a table for each command: [measure]",
+                f"there is {', '.join(GENERAL)}, and a table for each command: [measure]",
             )
+    for key in (UNITS, IOPS):
+        if key in found:
+            checked_general(key, str(found[key]))
     if not isinstance(found.get(SHELF, ""), str) or found.get(SHELF) == "":
         raise UsageError(
             f"{path}: '{SHELF}' is not the place of a shelf", "write a path or an address in quotes"
         )
     return found
+
+
+def checked_general(key: str, text: str) -> str:
+    """A setting of no command as it is kept.
+
+    Raises
+    ------
+    UsageError
+        It cannot be that.
+    """
+    from jovik.base.rate_unit import UNITS as RATE_UNITS
+
+    if key == SHELF:
+        return place_of_shelf(text)
+    allowed = tuple(RATE_UNITS) if key == UNITS else ("first", "second")
+    if text not in allowed:
+        raise UsageError(f"{key} cannot be '{text}'", f"write {', '.join(allowed)}")
+    return text
 
 
 def write_setting(table: str | None, key: str, value: Any) -> Path:
@@ -80,7 +106,7 @@ def write_setting(table: str | None, key: str, value: Any) -> Path:
     Parameters
     ----------
     table : str or None
-        The command, or None for the shelf.
+        The command, or None for what is of no command.
 
     Raises
     ------

@@ -10,6 +10,7 @@ import numpy as np
 
 from jovik.base.findings import Shape
 from jovik.base.quantities import show_rate, show_size, show_time
+from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.base.step_result import StepResult
 from jovik.base.trace import SLICE_NS, Trace
 from jovik.charts.style import LIGHT, Theme, legend, provenance, save, small_print, titled, truncate
@@ -63,7 +64,7 @@ def draw_long_write(
     ax.set_ylim(bottom=0)
     ax.set_xlim(left=0)
     ax.set_xlabel("seconds" if over == "time" else "GB written")
-    ax.set_ylabel("MB/s")
+    ax.set_ylabel(rate_unit())
     legend(ax, look, loc="upper right")
     small_print(fig, provenance([r for r, _ in shown]), look.quiet)
     save(fig, out)
@@ -79,17 +80,17 @@ def _series(trace: Trace, over: str) -> tuple[Any, Any]:
     each = max(1, len(written) // POINTS)
     written = written[: len(written) // each * each].reshape(-1, each).sum(axis=1)
     seconds = (np.arange(len(written)) + 0.5) * each * SLICE_NS / 1e9
-    rates = written / (each * SLICE_NS / 1e9) / 1e6
+    rates = written / (each * SLICE_NS / 1e9) * per_unit()
     return (seconds if over == "time" else np.cumsum(written) / 1e9), rates
 
 
 def _parts(ax: Any, result: StepResult, over: str, look: Theme) -> None:
     found = result.findings.long_write
     for number, part in enumerate(found.parts if found is not None else ()):
-        rate = part.rate_bytes_s.median / 1e6
+        rate = part.rate_bytes_s.median * per_unit()
         sloping = part.shape is Shape.SLOPE
-        one = part.from_bytes_s / 1e6 if sloping and part.from_bytes_s is not None else rate
-        two = part.to_bytes_s / 1e6 if sloping and part.to_bytes_s is not None else rate
+        one = part.from_bytes_s * per_unit() if sloping and part.from_bytes_s is not None else rate
+        two = part.to_bytes_s * per_unit() if sloping and part.to_bytes_s is not None else rate
         if over == "time":
             start, end = part.start_s, part.end_s
         else:
@@ -117,7 +118,7 @@ def _cliff(ax: Any, result: StepResult, over: str, look: Theme) -> None:
     )
     ax.annotate(
         words,
-        (at, cliff.before_bytes_s / 1e6),
+        (at, cliff.before_bytes_s * per_unit()),
         xytext=(12, -4),
         textcoords="offset points",
         fontsize=12.5,

@@ -10,6 +10,7 @@ from jovik.analysis.fullness import FillComparison
 from jovik.analysis.upgrade import Upgrade
 from jovik.base.interval import Interval
 from jovik.base.quantities import significant
+from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.base.step_result import StepResult
 from jovik.charts.style import (
     LIGHT,
@@ -49,8 +50,8 @@ def draw_fullness(
     rows = [
         Row(
             parse(p.kind).label,
-            p.empty.scaled(1e-6),
-            p.full.scaled(1e-6),
+            p.empty.scaled(per_unit()),
+            p.full.scaled(per_unit()),
             f"{100 * p.share.median:.0f} % of empty\n{p.verdict}",
         )
         for p in pairs
@@ -78,8 +79,8 @@ def draw_upgrade(
     rows = [
         Row(
             parse(s.kind).label,
-            s.old.scaled(1e-6),
-            s.new.scaled(1e-6),
+            s.old.scaled(per_unit()),
+            s.new.scaled(per_unit()),
             f"{significant(s.times.median)} times\n{s.verdict}",
         )
         for s in found.steps
@@ -114,7 +115,8 @@ def _draw(
         size,
         look,
         title,
-        f"MB/s, each pair as shares of its larger figure; whiskers are 95 % intervals{left_out}",
+        f"{rate_unit()}, each pair as shares of its larger figure; whiskers are 95 % intervals"
+        f"{left_out}",
     )
     ax.set_position((0.30, 0.13, 0.66, 0.70))
     for y, row in enumerate(rows):

@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from jovik.base.quantities import significant
+from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.charts.style import LIGHT, Theme, figure, provenance, save, small_print, truncate
 from jovik.steps import parse
 
@@ -57,7 +58,7 @@ def draw_ranking(
         fig.text(
             0.545,
             0.92,
-            "step by step, MB/s, drives in the same order",
+            f"step by step, {rate_unit()}, drives in the same order",
             fontsize=10.5,
             color=look.quiet,
             va="top",
@@ -134,12 +135,12 @@ def _step_bars(
     ax: Any, ranking: Ranking, kind: str, order: list[str], chosen: str, look: Theme
 ) -> None:
     steps = {s.drive: s for d in ranking.drives for s in d.steps if s.kind == kind}
-    top = max((s.rate_bytes_s.high or s.rate_bytes_s.median) / 1e6 for s in steps.values())
+    top = max((s.rate_bytes_s.high or s.rate_bytes_s.median) * per_unit() for s in steps.values())
     for y, drive in enumerate(order):
         if drive not in steps:
             ax.text(0, y, " not measured alike", va="center", fontsize=8.5, color=look.quiet)
             continue
-        rate = steps[drive].rate_bytes_s.scaled(1e-6)
+        rate = steps[drive].rate_bytes_s.scaled(per_unit())
         ax.barh(
             y,
             rate.median,

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import numpy as np
 
+from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.base.step_result import StepResult
 from jovik.base.trace import Trace
 from jovik.charts.style import LIGHT, Theme, legend, provenance, save, small_print, titled, truncate
@@ -23,7 +24,7 @@ def draw_surface(
     zones = trace.scan
     assert zones is not None and result.findings.scan is not None
     at = np.array(zones.start_bytes) / 1e9
-    rates, errors = np.array(zones.rate_bytes_s) / 1e6, np.array(zones.errors)
+    rates, errors = np.array(zones.rate_bytes_s) * per_unit(), np.array(zones.errors)
     below = f"{len(at)} zones; rate as a line, access time as dots"
     fig, ax = titled(
         size, look, f"{truncate(result.drive)}: from the first to the last address", below
@@ -55,7 +56,7 @@ def draw_surface(
     ax.set_ylim(0, max(rates.max(), 1) * 1.15)
     ax.set_xlim(0, at[-1] if len(at) > 1 else 1)
     ax.set_xlabel("GB from the first address")
-    ax.set_ylabel("MB/s")
+    ax.set_ylabel(rate_unit())
     times = [(x, t / 1e6) for x, t in zip(at, zones.access_ns, strict=True) if t is not None]
     if times:
         ax.set_position((0.085, 0.17, 0.835, 0.66))

@@ -11,6 +11,7 @@ from typing import Any
 
 from jovik.analysis.sweep import Sweep, SweepPoint
 from jovik.base.interval import Interval
+from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.charts.style import (
     LIGHT,
     Theme,
@@ -79,7 +80,7 @@ def draw_ladder(
     ax.set_xlabel(
         first.name + (" (each step doubles)" if not first.axis.endswith("percent") else "")
     )
-    ax.set_ylabel("I/Os a second" if ios else "MB/s")
+    ax.set_ylabel("I/Os a second" if ios else rate_unit())
     if ios:
         ax.yaxis.set_major_formatter(lambda v, _: f"{v:,.0f}")
     if len(curves) > 1:
@@ -100,7 +101,7 @@ def _place(curve: Sweep, value: int) -> float:
 
 
 def _value(rung: SweepPoint, ios: bool) -> Interval:
-    return rung.iops if ios else rung.rate_bytes_s.scaled(1e-6)
+    return rung.iops if ios else rung.rate_bytes_s.scaled(per_unit())
 
 
 def _knee(

@@ -17,6 +17,7 @@ from jovik.base.errors import JovikError, OutputError
 from jovik.base.version import VERSION
 from jovik.cli import streams
 from jovik.cli.echo import echo
+from jovik.cli.unit_options import with_units
 
 COMMANDS = {
     "scout": "See which drives are here, and what stands in the way.",
@@ -56,7 +57,7 @@ class LazyGroup(click.Group):
         if name not in COMMANDS:
             return None
         command: click.Command = getattr(import_module(f"jovik.cli.{name}_command"), name)
-        return command
+        return with_units(command)
 
     def resolve_command(
         self, ctx: click.Context, args: list[str]

@@ -55,11 +55,13 @@ def show(form: str = "table") -> None:
 @format_option()
 def keys(form: str) -> None:
     """Show what can be set, and what it is without."""
-    from jovik.base.settings import SHELF, default_shelf
+    from jovik.base.rate_unit import DEFAULT
+    from jovik.base.settings import GENERAL, default_shelf
     from jovik.cli.output import emit_csv, emit_json, show_table
     from jovik.tables import Table
 
-    rows = [(SHELF, str(default_shelf()), "The shelf of every command.")]
+    without = dict(zip(GENERAL, (str(default_shelf()), DEFAULT, "second"), strict=True))
+    rows = [(key, without[key], about) for key, about in GENERAL.items()]
     for name, command in settable().items():
         for key, option in options_of(command):
             default = (
@@ -109,9 +111,9 @@ def set_command(key: str, value: str) -> None:
             }.get(value.casefold(), value)
         kept = read_value(option, kept, key)
     else:
-        from jovik.base.settings import place_of_shelf
+        from jovik.base.settings import checked_general
 
-        kept = place_of_shelf(value)
+        kept = checked_general(key, value)
     path = write_setting(table, name, kept)
     echo(f"{key} is now '{_shown(kept)}', kept in {path}")
 
@@ -146,7 +148,7 @@ def _set_values() -> dict[str, Any]:
 
 
 def _place(key: str) -> tuple[str | None, str, click.Option | None]:
-    """The table and the name of a key, and the option that it is of; no option for the shelf.
+    """The table and the name of a key, and the option that it is of, if it is of any.
 
     Raises
     ------
@@ -154,9 +156,9 @@ def _place(key: str) -> tuple[str | None, str, click.Option | None]:
         It is no key.
     """
     from jovik.base.errors import UnknownNameError
-    from jovik.base.settings import SHELF
+    from jovik.base.settings import GENERAL
 
-    if key == SHELF:
+    if key in GENERAL:
         return None, key, None
     table, _, name = key.partition(".")
     commands = settable()

@@ -31,7 +31,7 @@ if TYPE_CHECKING:
     help="Measure on TARGET what is too close to call, with as many passes as it takes.",
 )
 @click.option(
-    "--units",
+    "--samples",
     "by_unit",
     is_flag=True,
     help="Lay the samples of the drive side by side instead, and name those that are not right.",
@@ -48,7 +48,7 @@ def judge(
     \b
     jovik judge "Comet 2TB"
     jovik judge "Comet 2TB" --settle /mnt/new
-    jovik judge "Comet 2TB" --units
+    jovik judge "Comet 2TB" --samples
     """
     from jovik.analysis.claims import Verdict
     from jovik.queries.claims import judged

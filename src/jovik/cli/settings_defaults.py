@@ -166,10 +166,10 @@ def settable() -> dict[str, click.Command]:
 
 def known_keys() -> list[str]:
     """Everything that can be set."""
-    from jovik.base.settings import SHELF
+    from jovik.base.settings import GENERAL
 
     return [
-        SHELF,
+        *GENERAL,
         *(
             f"{name}.{key}"
             for name, command in settable().items()

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from jovik.analysis.comparability import long_write_of
 from jovik.analysis.fullness import empty_against_full
-from jovik.base.quantities import show_size, significant
+from jovik.base.quantities import show_rate, show_size
 from jovik.base.step_result import StepResult
 from jovik.queries.sweep import ladders_of
 from jovik.report import pictures
@@ -64,7 +64,12 @@ def how_section(shelf: Shelf, runs: Runs) -> Section:
         title = f"{run.plan}, {run.started[:16].replace('T', ' ')} UTC"
         blocks.append(Table(title, ["what", "how"], _facts(shelf, run, results)))
     rows = [
-        (parse(r.phrase).label, x.what, f"{significant(x.rate_bytes_s / 1e6)} MB/s", x.note)
+        (
+            parse(r.phrase).label,
+            x.what,
+            show_rate(x.rate_bytes_s),
+            x.note,
+        )
         for _, results in runs
         for r in results
         for x in r.limits

@@ -25,6 +25,7 @@ from jovik.base.quantities import (
     parse_rate,
     parse_size,
     parse_time,
+    show_rate,
     significant,
     spell_size,
     spell_time,
@@ -130,7 +131,7 @@ class Claim:
             return f"{significant(value / 1000)} µs"
         if self.unit == "IOPS":
             return f"{significant(value)} IOPS"
-        return f"{significant(value / 1e6)} MB/s"
+        return show_rate(value)
 
 
 @dataclass(frozen=True)

@@ -86,7 +86,7 @@ def doubts(found: Judged) -> list[str]:
     )
     said = (
         [
-            f"warning: these are figures of {' and '.join(used)}; jovik judge --units tells "
+            f"warning: these are figures of {' and '.join(used)}; jovik judge --samples tells "
             "them apart"
         ]
         if len(used) > 1
@@ -106,7 +106,7 @@ def doubts(found: Judged) -> list[str]:
     wrong = [s.unit for s in found.samples.suspects if s.unit in used]
     return said + [
         f"warning: {unit} is suspect, and these figures may be the sample's instead of the "
-        "drive's: jovik judge --units"
+        "drive's: jovik judge --samples"
         for unit in wrong
     ]
 

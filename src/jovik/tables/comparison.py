@@ -16,6 +16,7 @@ from jovik.analysis.comparison import (
 )
 from jovik.analysis.run_effect import FLOOR
 from jovik.base.quantities import significant
+from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.queries.comparison import Compared, History
 from jovik.steps import parse
 from jovik.tables.table import Table, figure_words, interval_json, interval_words
@@ -48,7 +49,7 @@ def comparison_table(found: Compared) -> Table:
     """Each step that both have: faster ones first, then slower ones, then the rest."""
     rows = [_row(s) for direction in ORDER for s in found.comparison.of(direction)]
     return Table(
-        f"{found.before.selection.words} against {found.after.selection.words}, MB/s",
+        f"{found.before.selection.words} against {found.after.selection.words}, {rate_unit()}",
         ["step", "before", "95 % interval", "after", "95 % interval", "times", ""],
         rows,
         right=(1, 2, 3, 4, 5),
@@ -62,10 +63,10 @@ def _row(s: StepComparison) -> tuple[str, ...]:
     full = f", filled to {level} %" if level is not None else ""
     return (
         parse(s.kind).label + full,
-        significant(before.median / 1e6),
-        interval_words(before, 1e-6),
-        significant(after.median / 1e6),
-        interval_words(after, 1e-6),
+        significant(before.median * per_unit()),
+        interval_words(before, per_unit()),
+        significant(after.median * per_unit()),
+        interval_words(after, per_unit()),
         figure_words(s.times),
         str(s.direction),
     )
@@ -153,8 +154,8 @@ def history_table(found: History) -> Table:
                 p.result.started[:10],
                 c.firmware or "-",
                 c.rig or "-",
-                significant(rate_of(p.result).median / 1e6),
-                interval_words(rate_of(p.result), 1e-6),
+                significant(rate_of(p.result).median * per_unit()),
+                interval_words(rate_of(p.result), per_unit()),
                 "-" if first else figure_words(p.times),
             )
         )
@@ -162,7 +163,7 @@ def history_table(found: History) -> Table:
     of = f", {found.sample}" if found.sample else ""
     return Table(
         f"{found.selected.selection.drive}{of}: over time",
-        ["step", "day", "firmware", "rig", "MB/s", "95 % interval", "times the first"],
+        ["step", "day", "firmware", "rig", rate_unit(), "95 % interval", "times the first"],
         rows,
         right=(4, 5, 6),
         spare=(3, 2),

@@ -7,6 +7,7 @@ from typing import Any
 
 from jovik.analysis.drive_class import ClassFigure, Standing, Usual
 from jovik.base.quantities import show_rate, significant
+from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.queries.drive_class import ClassGap, ClassStanding
 from jovik.sheets.drive_class import DriveClass, UsualFigure
 from jovik.tables.table import Table, figure_words, interval_json
@@ -28,7 +29,7 @@ def usual_words(usual: Usual | UsualFigure) -> str:
     is_iops = usual.is_iops if isinstance(usual, Usual) else usual.unit == "IOPS"
     if is_iops:
         return f"{_whole(usual.low)} to {_whole(usual.high)} IOPS"
-    return f"{_whole(usual.low / 1e6)} to {_whole(usual.high / 1e6)} MB/s"
+    return f"{_whole(usual.low * per_unit())} to {_whole(usual.high * per_unit())} {rate_unit()}"
 
 
 def _whole(value: float) -> str:

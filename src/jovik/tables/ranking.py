@@ -11,6 +11,7 @@ from jovik.analysis.ranking import DriveRank, Ranking, StepRank, lead_over_next
 from jovik.analysis.run_effect import FLOOR
 from jovik.base.interval import Interval
 from jovik.base.quantities import show_size, show_time, significant
+from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.queries.drive_class import gaps
 from jovik.queries.ranking import (
     WITHIN,
@@ -119,7 +120,7 @@ def _step_header(found: Ranked) -> list[str]:
     return [
         "place",
         found.by if found.by in WITHIN else "drive",
-        "MB/s",
+        rate_unit(),
         "95 % interval",
         "lead",
         "passes",
@@ -133,8 +134,8 @@ def _step_rows(found: Ranked, kind: str) -> Iterator[tuple[str, ...]]:
         yield (
             str(s.place),
             s.drive,
-            significant(s.rate_bytes_s.median / 1e6),
-            interval_words(s.rate_bytes_s, 1e-6),
+            significant(s.rate_bytes_s.median * per_unit()),
+            interval_words(s.rate_bytes_s, per_unit()),
             ahead,
             str(s.passes),
         )
@@ -175,15 +176,23 @@ def places_table(found: Ranked, drive: str) -> Table:
         rows.append(
             (
                 _label(found.ranking, kind),
-                significant(mine.rate_bytes_s.median / 1e6),
-                interval_words(mine.rate_bytes_s, 1e-6),
+                significant(mine.rate_bytes_s.median * per_unit()),
+                interval_words(mine.rate_bytes_s, per_unit()),
                 f"{mine.place} of {len(every)}",
                 other.drive if other is not None else "-",
-                significant(other.rate_bytes_s.median / 1e6) if other is not None else "-",
+                significant(other.rate_bytes_s.median * per_unit()) if other is not None else "-",
                 _margin_words(lead, first=mine is every[0]) if lead is not None else "-",
             )
         )
-    header = ["step", "MB/s", "95 % interval", "place", "the best other", "its MB/s", "margin"]
+    header = [
+        "step",
+        rate_unit(),
+        "95 % interval",
+        "place",
+        "the best other",
+        f"its {rate_unit()}",
+        "margin",
+    ]
     return Table(f"{drive}: its place in each step", header, rows, right=(1, 2, 5))
 
 

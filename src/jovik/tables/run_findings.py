@@ -21,6 +21,7 @@ from jovik.analysis.sweep import Sweep, curves
 from jovik.base.findings import Level, Shape
 from jovik.base.interval import Interval
 from jovik.base.quantities import show_size, show_time, show_time_or_dash, significant
+from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.base.step_result import StepResult
 from jovik.steps import CopyStep, IoStep, Step, parse
 from jovik.tables.table import Table, interval_json, interval_words
@@ -57,8 +58,8 @@ def ladder_table(curve: Sweep) -> Table:
         rows.append(
             (
                 curve.spell(rung.value),
-                significant(rung.rate_bytes_s.median / 1e6),
-                interval_words(rung.rate_bytes_s, 1e-6),
+                significant(rung.rate_bytes_s.median * per_unit()),
+                interval_words(rung.rate_bytes_s, per_unit()),
                 significant(rung.iops.median),
                 show_time_or_dash(latency["p50"] if latency else None),
                 show_time_or_dash(latency["p99"] if latency else None),
@@ -67,7 +68,7 @@ def ladder_table(curve: Sweep) -> Table:
         )
     return Table(
         curve.label,
-        [curve.name, "MB/s", "95 % interval", "IOPS", "p50", "p99", ""],
+        [curve.name, rate_unit(), "95 % interval", "IOPS", "p50", "p99", ""],
         rows,
         right=(0, 1, 2, 3, 4, 5),
         spare=(4, 5),
@@ -81,7 +82,7 @@ def long_write_table(number: int | None, result: StepResult) -> Table:
     step = parse(result.phrase)
     assert isinstance(step, IoStep) and found is not None
     # A random write is read in I/Os a second, a stream in bytes.
-    scale, unit = (1 / found.block_bytes, "IOPS") if step.random else (1e-6, "MB/s")
+    scale, unit = (1 / found.block_bytes, "IOPS") if step.random else (per_unit(), rate_unit())
     rows = []
     for part in found.parts:
         rate = part.rate_bytes_s
@@ -176,11 +177,11 @@ def copies_table(results: Sequence[StepResult]) -> Table:
         rows.append(
             (
                 parse(result.phrase).label + full,
-                significant(rate.median / 1e6),
-                interval_words(rate, 1e-6),
+                significant(rate.median * per_unit()),
+                interval_words(rate, per_unit()),
                 show_time(copied.seconds * 1e9),
                 significant(copied.files_s),
-                significant(copied.slowest_second_bytes_s / 1e6)
+                significant(copied.slowest_second_bytes_s * per_unit())
                 if copied.slowest_second_bytes_s is not None
                 else "-",
                 f"{100 * copied.slow_share:.0f} %" if copied.slow_share is not None else "-",
@@ -191,7 +192,7 @@ def copies_table(results: Sequence[StepResult]) -> Table:
         "Copies",
         [
             "step",
-            "MB/s",
+            rate_unit(),
             "95 % interval",
             "duration",
             "files/s",
@@ -203,8 +204,8 @@ def copies_table(results: Sequence[StepResult]) -> Table:
         right=(1, 2, 3, 4, 5, 6, 7),
         spare=(4, 6, 5),
         notes=[
-            "slowest second: MB/s of the worst whole second; slow time: the share of seconds "
-            "with under half of the median",
+            f"slowest second: {rate_unit()} of the worst whole second; slow time: the share of "
+            "seconds with under half of the median",
             "buffered (page cache), from a cold start to the end of the sync, "
             "as a person waits for it",
             *([f"sequential: {'; '.join(bases)}"] if bases else []),
@@ -218,8 +219,8 @@ def fullness_table(pairs: Sequence[FillComparison]) -> Table:
         (
             parse(p.kind).label,
             f"{p.filled_percent} %",
-            significant(p.empty.median / 1e6),
-            significant(p.full.median / 1e6),
+            significant(p.empty.median * per_unit()),
+            significant(p.full.median * per_unit()),
             f"{100 * p.share.median:.0f} %",
             interval_words(p.share, 100) + (" %" if p.share.known else ""),
             p.verdict,
@@ -228,7 +229,15 @@ def fullness_table(pairs: Sequence[FillComparison]) -> Table:
     ]
     return Table(
         "Empty against full",
-        ["step", "filled to", "MB/s empty", "MB/s full", "full/empty", "95 % interval", ""],
+        [
+            "step",
+            "filled to",
+            f"{rate_unit()} empty",
+            f"{rate_unit()} full",
+            "full/empty",
+            "95 % interval",
+            "",
+        ],
         rows,
         right=(1, 2, 3, 4, 5),
         spare=(1,),
@@ -252,15 +261,22 @@ def cache_table(pairs: Sequence[CacheComparison]) -> Table:
                             if found.cliff
                             else found.parts[0].rate_bytes_s.median
                         )
-                        / 1e6
+                        * per_unit()
                     ),
-                    significant(behind.median / 1e6) if behind else "-",
-                    interval_words(behind, 1e-6) if behind else str(found.sustained),
+                    significant(behind.median * per_unit()) if behind else "-",
+                    interval_words(behind, per_unit()) if behind else str(found.sustained),
                 )
             )
     return Table(
         "Write cache, empty against full",
-        ["filled to", "written", "cache ends", "MB/s before", "MB/s sustained", "95 % interval"],
+        [
+            "filled to",
+            "written",
+            "cache ends",
+            f"{rate_unit()} before",
+            f"{rate_unit()} sustained",
+            "95 % interval",
+        ],
         rows,
         right=(0, 1, 2, 3, 4, 5),
         spare=(1,),

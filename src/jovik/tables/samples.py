@@ -7,6 +7,7 @@ from typing import Any
 from jovik.analysis.samples import ExpectedRange, SuspectSample
 from jovik.base.errors import PhraseError
 from jovik.base.quantities import significant
+from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.queries.samples import SampleComparison
 from jovik.steps import parse
 from jovik.tables.table import Table, interval_words
@@ -19,8 +20,8 @@ def samples_table(found: SampleComparison) -> Table:
         (
             parse(f.kind).label,
             f.unit,
-            significant(f.rate_bytes_s.median / 1e6),
-            interval_words(f.rate_bytes_s, 1e-6),
+            significant(f.rate_bytes_s.median * per_unit()),
+            interval_words(f.rate_bytes_s, per_unit()),
             f"{100 * f.share.median:.0f} %" if f.share else "-",
             _band_words(f.band),
             "suspect" if (f.unit, f.kind) in bad else "",
@@ -47,13 +48,13 @@ def samples_table(found: SampleComparison) -> Table:
             "its class: where drives of this interface and medium are expected, from those "
             "on the shelf and from what the link carries"
         )
-    header = ["step", "unit", "MB/s", "95 % interval", "of the best sibling", "its class", ""]
+    header = ["step", "unit", rate_unit(), "95 % interval", "of the best sibling", "its class", ""]
     return Table(f"{found.drive}: units", header, rows, right=(2, 3, 4, 5), spare=(5,), notes=notes)
 
 
 def _band_words(band: ExpectedRange) -> str:
-    low = significant(band.low / 1e6) if band.low is not None else ""
-    high = significant(band.high / 1e6) if band.high is not None else ""
+    low = significant(band.low * per_unit()) if band.low is not None else ""
+    high = significant(band.high * per_unit()) if band.high is not None else ""
     return (
         f"{low} to {high}"
         if low and high

@@ -13,7 +13,9 @@ from jovik.analysis.lost_data import lost_by, lost_words
 from jovik.analysis.statistics import interval
 from jovik.analysis.sweep import curves
 from jovik.base.findings import Disturbance
-from jovik.base.quantities import show_size, show_time_or_dash, significant
+from jovik.base.interval import Interval
+from jovik.base.quantities import show_rate, show_size, show_time_or_dash, significant
+from jovik.base.rate_unit import iops_first, per_unit, rate_unit
 from jovik.base.step_result import Conditions, StepResult
 from jovik.shelf.read_runs import RunRecord
 from jovik.steps import parse
@@ -55,7 +57,7 @@ def run_table(
     ]
     lines += _excluded(run, results)
     lines.append(f"{how}written: {show_size(written_bytes(run, results))}; run {run.id}")
-    header = ["", "step", "MB/s", "95 % interval", "IOPS", "p50", "p99", "passes"]
+    header = ["", "step", *_figure_heads(), "p50", "p99", "passes"]
     lost = lost_by(results)
     size = capacity_bytes or (run.device or {}).get("capacity_bytes")
     said = f": {lost_words(lost, size)}" if lost is not None else ""
@@ -119,10 +121,7 @@ def _said(results: Sequence[StepResult]) -> list[str]:
     for number, r in enumerate(results, 1):
         said = [
             *r.notes,
-            *(
-                f"limited by the {x.what} ({x.note}), {significant(x.rate_bytes_s / 1e6)} MB/s"
-                for x in r.limits
-            ),
+            *(f"limited by the {x.what} ({x.note}), {show_rate(x.rate_bytes_s)}" for x in r.limits),
         ]
         said += [f"{r.errors} error{'s' if r.errors > 1 else ''}"] if r.errors else []
         for note in said:
@@ -159,13 +158,26 @@ def _row(number: int, r: StepResult) -> list[str]:
     return [
         str(number),
         step.label + full + (", whole write" if long_write_of(r) is not None else ""),
-        significant(rate.median / 1e6),
-        interval_words(rate, 1e-6),
-        "-" if is_copy(r) else significant(iops.median),
+        *_figures(rate, iops if not is_copy(r) else None),
         show_time_or_dash(latency["p50"] if latency else None),
         show_time_or_dash(latency["p99"] if latency else None),
         str(len(r.passes)),
     ]
+
+
+def _figures(rate: Interval, iops: Interval | None) -> tuple[str, str, str]:
+    """Rate and IOPS in the order that was asked for; the interval is that of the first."""
+    shown = significant(rate.median * per_unit())
+    ios = significant(iops.median) if iops is not None else "-"
+    if iops_first():
+        return ios, interval_words(iops) if iops is not None else "-", shown
+    return shown, interval_words(rate, per_unit()), ios
+
+
+def _figure_heads() -> tuple[str, str, str]:
+    """The heads of these columns."""
+    first, second = ("IOPS", rate_unit()) if iops_first() else (rate_unit(), "IOPS")
+    return first, "95 % interval", second
 
 
 def _warmth(results: Sequence[StepResult]) -> list[str]:

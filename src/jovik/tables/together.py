@@ -8,6 +8,7 @@ from typing import Any
 
 from jovik.analysis.together import TogetherFigure
 from jovik.base.quantities import significant
+from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.steps import parse
 from jovik.tables.table import Table, figure_words, interval_json, interval_words
 
@@ -28,10 +29,10 @@ def together_table(found: Sequence[TogetherFigure], path: SharedPath) -> Table:
             (
                 parse(f.phrase).label if f.phrase != before else "",
                 f.target,
-                significant(f.alone.median / 1e6),
-                interval_words(f.alone, 1e-6),
-                significant(f.together.median / 1e6),
-                interval_words(f.together, 1e-6),
+                significant(f.alone.median * per_unit()),
+                interval_words(f.alone, per_unit()),
+                significant(f.together.median * per_unit()),
+                interval_words(f.together, per_unit()),
                 figure_words(f.share),
             )
         )
@@ -41,7 +42,7 @@ def together_table(found: Sequence[TogetherFigure], path: SharedPath) -> Table:
         [
             "step",
             "target",
-            "alone MB/s",
+            f"alone {rate_unit()}",
             "95 % interval",
             "together",
             "95 % interval",
@@ -67,8 +68,8 @@ def _notes(found: Sequence[TogetherFigure], path: SharedPath) -> list[str]:
         mine = [f for f in found if f.phrase == phrase]
         alone, both = (sum(x.median for x in xs) for xs in _columns(mine))
         said.append(
-            f"{parse(phrase).label}: {significant(both / 1e6)} MB/s together, "
-            f"{significant(alone / 1e6)} MB/s if each did what it does alone"
+            f"{parse(phrase).label}: {significant(both * per_unit())} {rate_unit()} together, "
+            f"{significant(alone * per_unit())} {rate_unit()} if each did what it does alone"
         )
     if not path.in_step:
         said.append("one of them ended early: not every pass was at the same moment")

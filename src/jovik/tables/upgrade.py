@@ -8,6 +8,7 @@ from jovik.analysis.comparability import long_write_of
 from jovik.analysis.lost_data import lost_words
 from jovik.analysis.upgrade import Upgrade
 from jovik.base.quantities import show_rate, show_time, significant
+from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.queries.upgrade import Upgraded
 from jovik.steps import parse
 from jovik.tables.conditions import conditions_words
@@ -22,8 +23,8 @@ def upgrade_table(found: Upgraded) -> Table:
     rows = [
         (
             parse(s.kind).label + (": sustained rate" if s.kind in long else ""),
-            significant(s.old.median / 1e6),
-            significant(s.new.median / 1e6),
+            significant(s.old.median * per_unit()),
+            significant(s.new.median * per_unit()),
             f"{significant(s.times.median)}",
             interval_words(s.times),
             "-" if s.times_on_link is None else significant(s.times_on_link),
@@ -38,7 +39,15 @@ def upgrade_table(found: Upgraded) -> Table:
         *slowed_words(found.slowed),
         *conditions_words([r for r in found.results if r.kind in {s.kind for s in u.steps}]),
     ]
-    header = ["step", "MB/s old", "MB/s new", "speed-up", "95 % interval", "on link", ""]
+    header = [
+        "step",
+        f"{rate_unit()} old",
+        f"{rate_unit()} new",
+        "speed-up",
+        "95 % interval",
+        "on link",
+        "",
+    ]
     shown = [c for c in range(7) if link is not None or c != 5]
     return Table(
         f"{found.old.name} to {found.new.name}"

@@ -1,0 +1,49 @@
+"""The unit that rates are shown in to people; everything computed and stored is bytes a second.
+
+One choice for a whole command, which is why it is not handed from table to table.
+"""
+
+from __future__ import annotations
+
+from contextvars import ContextVar
+
+UNITS = {"MB/s": 1e6, "MiB/s": float(2**20), "GB/s": 1e9}
+"""Bytes a second in each."""
+DEFAULT = "MB/s"
+"""As makers advertise."""
+
+_chosen: ContextVar[str] = ContextVar("rate_unit", default=DEFAULT)
+_iops_first: ContextVar[bool] = ContextVar("iops_first", default=False)
+
+
+def choose_rate_unit(name: str) -> None:
+    """Show rates in this unit from now on.
+
+    Raises
+    ------
+    ValueError
+        It is none of `UNITS`.
+    """
+    if name not in UNITS:
+        raise ValueError(f"'{name}' is no unit of a rate; write {', '.join(UNITS)}")
+    _chosen.set(name)
+
+
+def choose_iops_first(first: bool) -> None:
+    """Whether I/Os a second come before the rate in tables that have both."""
+    _iops_first.set(first)
+
+
+def rate_unit() -> str:
+    """Its name."""
+    return _chosen.get()
+
+
+def per_unit() -> float:
+    """What a rate in bytes a second is multiplied by to be shown."""
+    return 1 / UNITS[_chosen.get()]
+
+
+def iops_first() -> bool:
+    """Whether I/Os a second come before the rate."""
+    return _iops_first.get()

@@ -1,0 +1,59 @@
+"""`--units` and `--iops`, which every command has: how figures are shown, not how they are made."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import click
+
+UNITS = ("MB/s", "MiB/s", "GB/s")
+"""See `jovik.base.rate_unit.UNITS`."""
+
+
+def with_units(command: click.Command) -> click.Command:
+    """The command, or each command of its group, with the two options."""
+    members = command.commands.values() if isinstance(command, click.Group) else [command]
+    for one in members:
+        if not any(p.name == "units" for p in one.params):
+            one.params += [
+                click.Option(
+                    ["--units"],
+                    type=click.Choice(UNITS),
+                    help="The unit of rates. Default: MB/s, or what is set (jovik config).",
+                    expose_value=False,
+                    callback=_units,
+                ),
+                click.Option(
+                    ["--iops"],
+                    type=click.Choice(["first", "second"]),
+                    help="Whether IOPS come first or second in a table.",
+                    expose_value=False,
+                    callback=_iops,
+                ),
+            ]
+    return command
+
+
+def _setting(key: str) -> str | None:
+    from jovik.base.settings import read_settings
+
+    found = read_settings().get(key)
+    return str(found) if found is not None else None
+
+
+def _units(ctx: click.Context, param: click.Parameter, value: Any) -> None:
+    from jovik.base.rate_unit import choose_rate_unit
+    from jovik.base.settings import UNITS as KEY
+
+    chosen = value or (None if ctx.resilient_parsing else _setting(KEY))
+    if chosen is not None:
+        choose_rate_unit(chosen)
+
+
+def _iops(ctx: click.Context, param: click.Parameter, value: Any) -> None:
+    from jovik.base.rate_unit import choose_iops_first
+    from jovik.base.settings import IOPS as KEY
+
+    chosen = value or (None if ctx.resilient_parsing else _setting(KEY))
+    if chosen is not None:
+        choose_iops_first(chosen == "first")
