@@ -99,12 +99,12 @@ def test_what_goes_out_comes_in_and_twice_changes_nothing(jovik: Program, export
 
 def test_one_drive_alone_and_two_shelves_into_one(jovik: Program, exported: Path) -> None:
     assert (
-        "added 1 drives, 1 runs, 3 passes"
+        "added 1 drive, 1 run, 3 passes"
         in jovik("shelf", "import", exported, "--drive", "Veldhaar Comet 2TB").out
     )
     jovik("measure", "model:slate", "random read 4KiB for 1s", "--passes", "2")
     # The same drive by name; its unit by its serial; its runs are added to those that are here.
-    assert "added 0 drives, 1 runs, 4 passes" in jovik("shelf", "import", exported).out
+    assert "added 0 drives, 1 run, 4 passes" in jovik("shelf", "import", exported).out
     with Shelf(str(jovik.shelf)) as shelf:
         assert len(shelf.units(SLATE)) == 1 and len(shelf.drive_names()) == 2
     jovik("shelf", "export", "--drive", SLATE, "--out", "slate.zip")
@@ -305,7 +305,7 @@ def test_a_table_from_elsewhere_is_noted_and_not_measured(jovik: Program) -> Non
         in jovik("shelf", "import", "table.csv", "--mapping", "map.toml").out
     )
     assert (
-        "noted 0 readings of 2 drives"
+        "noted 0 readings of 0 drives"
         in jovik("shelf", "import", "table.csv", "--mapping", "map.toml").out
     )
     found = jovik("note", "Fjord 1TB", "--format", "json").json["readings"]

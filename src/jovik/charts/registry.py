@@ -134,18 +134,31 @@ def ladder_picture(
     for mine in _of(
         shelf, drives, lambda r: True, "results", f"random read 4KiB {_EXAMPLES[axis]} for 2s"
     ):
-        fitting = [c for c in ladders_of(shelf, mine) if c.axis == AXES[axis]]
+        ladders = ladders_of(shelf, mine)
+        fitting = [c for c in ladders if c.axis == AXES[axis]]
         by_direction = [
             c for c in fitting if axis in ("mix", "compressible") or c.step.writes == writes
         ]
         same = [c for c in by_direction if not chosen or c.label == chosen[0].label]
         if not same:
             raise UsageError(
-                f"{mine[0].drive} has no such ladder over {axis}",
-                "see jovik plan show full-review for phrases that make one",
+                f"{mine[0].drive} has no such ladder over {axis}", _ladders_there(ladders)
             )
         chosen.append(same[0])
     draw_ladder(chosen, out, size=size, look=look)
+
+
+def _ladders_there(ladders: Sequence[Sweep]) -> str:
+    """The ladders that a drive has, by axis and direction."""
+    words = {axis: word for word, axis in AXES.items()}
+    there = dict.fromkeys(
+        f"--axis {words[c.axis]}{' --writes' if c.step.writes else ''}"
+        for c in ladders
+        if c.axis in words
+    )
+    if not there:
+        return "it has none; see jovik plan show full-review for phrases that make one"
+    return f"it has: {', '.join(there)}"
 
 
 def latency_picture(

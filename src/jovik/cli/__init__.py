@@ -45,6 +45,25 @@ COMMANDS = {
 """Every command and its line in the overview, in the order of the work."""
 
 
+@click.command("version")
+def _version() -> None:
+    """Show the version, as --version does."""
+    click.echo(f"jovik {VERSION}")
+
+
+@click.command("help")
+@click.argument("words", nargs=-1, metavar="[COMMAND]...")
+@click.pass_context
+def _help(ctx: click.Context, words: tuple[str, ...]) -> None:
+    """Show help on a command, as COMMAND --help does."""
+    top = ctx.find_root()
+    jovik.main([*words, "--help"], prog_name=top.info_name, standalone_mode=False)
+
+
+PLAIN = {"help": _help, "version": _version}
+"""Commands that say what an option says, for who looks for them; not in the overview."""
+
+
 class LazyGroup(click.Group):
     """A group whose members are imported when they are called."""
 
@@ -54,6 +73,8 @@ class LazyGroup(click.Group):
 
     def get_command(self, ctx: click.Context, name: str) -> click.Command | None:
         """The command from its module."""
+        if name in PLAIN:
+            return PLAIN[name]
         if name not in COMMANDS:
             return None
         command: click.Command = getattr(import_module(f"jovik.cli.{name}_command"), name)
@@ -65,7 +86,7 @@ class LazyGroup(click.Group):
         """As Click's, with the nearest names when there is no such command."""
         from jovik.base.errors import UnknownNameError
 
-        if args and args[0] not in COMMANDS and not args[0].startswith("-"):
+        if args and args[0] not in (*COMMANDS, *PLAIN) and not args[0].startswith("-"):
             raise UnknownNameError("command", args[0], COMMANDS, "see jovik --help")
         return super().resolve_command(ctx, args)
 

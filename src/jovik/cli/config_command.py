@@ -8,11 +8,12 @@ import click
 
 from jovik.cli.completion import settings
 from jovik.cli.echo import echo
+from jovik.cli.naming_group import NamingGroup
 from jovik.cli.options import format_option
 from jovik.cli.settings_defaults import known_keys, option_called, options_of, read_value, settable
 
 
-@click.group(invoke_without_command=True)
+@click.group(cls=NamingGroup, invoke_without_command=True)
 @click.pass_context
 def config(ctx: click.Context) -> None:
     """Set what options are unless given: the shelf, the rig, passes, a margin, a theme.

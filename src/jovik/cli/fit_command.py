@@ -47,7 +47,7 @@ def fit(
     form: str,
     shelf_at: str | None,
 ) -> int:
-    """Say which loads DRIVE carries, from what was measured.
+    """Say which loads DRIVE carries, or without DRIVE which drives carry a load.
 
     Writing counts at the rate after the cliff where a long write was made. With results of a filled
     drive, those are shown too. Exit status 1 when a load that was asked for is not carried.
@@ -57,9 +57,10 @@ def fit(
     jovik fit --classes
     jovik fit "Comet 2TB"
     jovik fit "Comet 2TB" --load telescope --load mine.toml
+    jovik fit --load voices
     """
     from jovik.base.errors import UsageError
-    from jovik.queries.suitability import fitted
+    from jovik.queries.suitability import fitted, fitted_all
     from jovik.sheets.load import load_names, read_load
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
@@ -68,14 +69,20 @@ def fit(
         _list_classes(form)
         return 0
     loads = [read_load(n) for n in names or load_names()]
-    if listing or drive is None:
-        if not listing:
-            raise UsageError(
-                "which drive? NAME is missing",
-                "jovik fit NAME; jovik fit --loads says which loads there are",
-            )
+    if listing:
         _list(loads, form)
         return 0
+    if drive is None:
+        if not names:
+            raise UsageError(
+                "which drive? NAME is missing",
+                "jovik fit NAME; jovik fit --load voices for all drives; jovik fit --loads says "
+                "which loads there are",
+            )
+        with Shelf(where_from(shelf_at)) as shelf:
+            every = fitted_all(shelf, loads)
+        _show_all(every, form)
+        return 0 if any(f.carried for x in every for f in x.empty) else 1
     with Shelf(where_from(shelf_at)) as shelf:
         found = fitted(shelf, drive, loads)
     _show(found, form)
@@ -137,6 +144,34 @@ def _list(loads: Sequence[Load], form: str) -> None:
                 spare=(4,),
             )
         )
+
+
+def _show_all(every: Sequence[Fitted], form: str) -> None:
+    """Each load with the drives that carry it."""
+    from jovik.cli.output import emit_csv, emit_json, show_table
+    from jovik.tables.suitability import carriers_tables, fit_json
+
+    if form == "json":
+        emit_json(
+            {
+                "drives": [
+                    {"drive": x.drive.name, "fits": [fit_json(f, None) for f in x.empty]}
+                    for x in every
+                ]
+            }
+        )
+    elif form == "csv":
+        emit_csv(
+            ["load", "drive", "carried", "streams", "headroom", "ends"],
+            [
+                (f.load.name, x.drive.name, f.carried, f.streams, f.headroom, f.ends)
+                for x in every
+                for f in x.empty
+            ],
+        )
+    else:
+        for table in carriers_tables(every):
+            show_table(table)
 
 
 def _show(found: Fitted, form: str) -> None:

@@ -10,6 +10,7 @@ import click
 
 from jovik.cli.completion import drives
 from jovik.cli.echo import echo
+from jovik.cli.naming_group import NamingGroup
 from jovik.cli.options import F, UnitParam, force_option, share, shelf_option
 
 AXES = ("depth", "block", "workers", "mix", "compressible", "span", "amount")
@@ -80,7 +81,7 @@ def _draw(
     echo(f"drew {out}")
 
 
-@click.group()
+@click.group(cls=NamingGroup)
 def picture() -> None:
     """Draw what the shelf holds.
 

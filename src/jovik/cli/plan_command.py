@@ -10,13 +10,14 @@ import click
 from jovik.base.quantities import show_size, show_time
 from jovik.cli.completion import drives, plans
 from jovik.cli.echo import echo
+from jovik.cli.naming_group import NamingGroup
 from jovik.cli.options import format_option, shelf_option
 
 if TYPE_CHECKING:
     from jovik.steps import Plan
 
 
-@click.group()
+@click.group(cls=NamingGroup)
 def plan() -> None:
     """Plans: what a review does, in which order and why.
 

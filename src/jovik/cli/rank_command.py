@@ -143,6 +143,7 @@ def rank(
         )
     elif form == "csv":
         header = ["kind", "place", "drive", "rate_bytes_s", "low", "high", "index", "passes"]
+        header += ["index_low", "index_high"]
         rows: list[tuple[Any, ...]] = [
             (
                 "overall",
@@ -153,6 +154,8 @@ def rank(
                 None,
                 d.index.median if d.index else None,
                 None,
+                d.index.low if d.index else None,
+                d.index.high if d.index else None,
             )
             for d in ranking.drives
         ]
@@ -166,6 +169,8 @@ def rank(
                 s.rate_bytes_s.high,
                 s.index.median if s.index else None,
                 s.passes,
+                s.index.low if s.index else None,
+                s.index.high if s.index else None,
             )
             for kind in ranking.kinds
             for s in ranking_of(ranking, kind)

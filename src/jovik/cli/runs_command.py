@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import click
 
 from jovik.cli.completion import drives, run_names
+from jovik.cli.naming_group import NamingGroup
 from jovik.cli.options import format_option, shelf_option
 
 if TYPE_CHECKING:
@@ -14,7 +15,7 @@ if TYPE_CHECKING:
     from pathlib import Path
 
 
-class ListFirst(click.Group):
+class ListFirst(NamingGroup):
     """A group whose bare form, with or without a drive, is its member `list`."""
 
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:

@@ -8,6 +8,7 @@ import click
 
 from jovik.cli.completion import drives
 from jovik.cli.echo import echo
+from jovik.cli.naming_group import NamingGroup
 from jovik.cli.options import F, format_option, shelf_option
 
 if TYPE_CHECKING:
@@ -30,7 +31,7 @@ DRIVE_OPTIONS = {
 }
 
 
-@click.group()
+@click.group(cls=NamingGroup)
 def sheet() -> None:
     """Write down what the box says: the drive and its claims.
 

@@ -11,13 +11,14 @@ import click
 
 from jovik.cli.completion import drives
 from jovik.cli.echo import echo
+from jovik.cli.naming_group import NamingGroup
 from jovik.cli.options import force_option, format_option, shelf_option
 
 if TYPE_CHECKING:
     from jovik.shelf.store import Shelf
 
 
-@click.group()
+@click.group(cls=NamingGroup)
 def shelf() -> None:
     """Keep, move, merge and share the shelf.
 
@@ -80,10 +81,19 @@ def import_command(
             _note_table(found, source, mapping, drive)
             return
         added = found.merge(source, drive)
-    echo(
-        f"added {added.drives} drives, {added.runs} runs, {added.passes} passes, "
-        f"{added.notes} notes and readings; the rest was there already"
-    )
+    parts = [
+        (added.drives, "drive"),
+        (added.runs, "run"),
+        (added.passes, "pass"),
+        (added.notes, "note or reading"),
+    ]
+    told = ", ".join(_counted(n, what) for n, what in parts)
+    echo(f"added {told}; what was there already stayed as it is")
+
+
+def _counted(count: int, what: str) -> str:
+    plural = {"pass": "passes", "note or reading": "notes and readings"}.get(what, f"{what}s")
+    return f"{count:,} {what if count == 1 else plural}"
 
 
 def _note_table(found: Shelf, source: Path, mapping: Path, drive: str | None) -> None:
@@ -99,7 +109,7 @@ def _note_table(found: Shelf, source: Path, mapping: Path, drive: str | None) ->
     if drive is not None:
         wanted = found.sheet(drive).drive.name
         named = {n: r for n, r in named.items() if n == wanted}
-    count = 0
+    count, of = 0, 0
     for name, readings in named.items():
         there = {(r.what, r.value, r.unit, r.method, r.instrument) for r in found.readings(name)}
         new = [
@@ -107,12 +117,12 @@ def _note_table(found: Shelf, source: Path, mapping: Path, drive: str | None) ->
             for r in dict.fromkeys(readings)
             if (r.what, r.value, r.unit, r.method, r.instrument) not in there
         ]
-        count += len(new)
         if new:
+            count, of = count + len(new), of + 1
             found.note(name, [], new)
     echo(
-        f"noted {count} readings of {len(named)} "
-        f"{'drive' if len(named) == 1 else 'drives'}; the rest was there already"
+        f"noted {_counted(count, 'reading')} of {_counted(of, 'drive')}"
+        + ("; the rest was there already" if of < len(named) or not count else "")
     )
 
 

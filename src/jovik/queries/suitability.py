@@ -68,3 +68,19 @@ def fitted(shelf: Shelf, name: str, loads: Sequence[Load]) -> Fitted:
         run_effect(shelf.recent_results(drive.name)),
     )
     return Fitted(drive, at(None), {level: at(level) for level in levels}, tuple(held), lost)
+
+
+def fitted_all(shelf: Shelf, loads: Sequence[Load]) -> list[Fitted]:
+    """The same for every drive on the shelf that was measured.
+
+    Raises
+    ------
+    UsageError
+        None was.
+    """
+    measured = dict.fromkeys(r.drive for r in shelf.latest_results(ladders=True))
+    if not measured:
+        raise UsageError(
+            "no drive on this shelf has been measured", "measure one: jovik measure TARGET"
+        )
+    return [fitted(shelf, name, loads) for name in measured]

@@ -11,6 +11,7 @@ import csv
 import hashlib
 import io
 import json
+import os
 import zipfile
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
@@ -20,7 +21,8 @@ import numpy as np
 import sqlalchemy as sa
 
 from jovik.base import histogram, version
-from jovik.base.atomic_files import MADE, cannot_write, refuse_foreign, replacing
+from jovik.base.atomic_files import MADE, cannot_write, replacing
+from jovik.base.errors import UsageError
 from jovik.base.trace import SLICE_COLUMNS, Latencies
 from jovik.shelf.encoding import unpack, unpack_latencies
 from jovik.shelf.read_results import naming
@@ -43,8 +45,6 @@ FORMAT = "jovik shelf"
 VERSION = 2
 READABLE = (1, 2)
 """Versions of the form that can be read; the first had no `excluded` yet, nor events."""
-MARKS = (MADE,)
-"""What tells an export from any other zip."""
 HISTOGRAM = ("direction", "low_ns", "high_ns", "count")
 OWN = {
     *("id", "drive_id", "rig_id", "unit_id", "run_id", "step_id", "folded_name"),
@@ -66,17 +66,20 @@ def export(engine: sa.Engine, out: Path, only: str | None = None, *, force: bool
     Parameters
     ----------
     force : bool
-        Whether a file that Jovik did not make may be overwritten.
+        Whether a file that is there may be overwritten.
 
     Raises
     ------
     UsageError
-        There is a file that Jovik did not make.
+        There is such a file.
     OutputError
         The file cannot be written.
     """
     sums: dict[str, str] = {}
-    refuse_foreign(out, MARKS, force=force)
+    if os.path.lexists(out) and not force:
+        raise UsageError(
+            f"{out} is there already", "name another file with --out, or overwrite it with --force"
+        )
     count = 0
     try:
         with (

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from jovik.analysis.lost_data import lost_words
@@ -110,3 +111,33 @@ def fit_json(f: Suitability, level: int | None) -> dict[str, Any]:
         "years_of_endurance": f.years,
         "missing": f.missing or None,
     }
+
+
+def carriers_tables(every: Sequence[Fitted]) -> list[Table]:
+    """For each load the drives that carry it, the one with the most headroom first."""
+    tables = []
+    for number, load in enumerate(f.load for f in every[0].empty):
+        fits = [(x, x.empty[number]) for x in every]
+        fits.sort(key=lambda pair: -(pair[1].headroom if pair[1].headroom is not None else -1.0))
+        carried = sum(f.carried for _, f in fits)
+        rows = [
+            (
+                x.drive.name,
+                _answer(f),
+                f"{significant(f.headroom, 2)}x" if f.headroom is not None else "-",
+                f.ends or (f'not known without "{f.missing}"' if f.missing else "-"),
+            )
+            for x, f in fits
+        ]
+        tables.append(
+            Table(
+                f"{load.title}: {carried} of {len(fits)} drives carry it",
+                ["drive", "max streams" if load.many else "carried", "headroom", "limiting factor"],
+                rows,
+                right=(2,),
+                notes=[
+                    "counted at the lower end of each 95 % interval, on drives that are not full"
+                ],
+            )
+        )
+    return tables
