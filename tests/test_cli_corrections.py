@@ -171,3 +171,45 @@ def test_notes_are_numbered_dated_of_a_run_and_removed(two_runs: tuple[Program, 
     assert "belong to a note" in jovik("note", SLATE, "--run", "last", status=2).err
     assert "is not a date" in jovik("note", SLATE, "--pro", "x", "--date", "soon", status=2).err
     assert "boot time" in jovik("shelf", "log").out
+
+
+def test_a_table_from_a_spreadsheet_is_read_as_it_is_written_there(jovik: Program) -> None:
+    jovik("sheet", "new", "Fjord")
+    (jovik.folder / "t.csv").write_text("what;value;unit\nboot time;8,1;s\nnoise;31;dB\n")
+    jovik("note", "Fjord", "--csv", "t.csv")
+    found = jovik("note", "Fjord", "--format", "json").json["readings"]
+    assert [(r["what"], r["value"], r["unit"]) for r in found] == [
+        ("boot time", 8.1, "s"),
+        ("noise", 31, "dB"),
+    ]
+    # With commas between the cells a comma within a number is no decimal one, and is refused.
+    (jovik.folder / "u.csv").write_text('what,value,unit\nboot time,"8,9",s\n')
+    assert "8,9" in jovik("note", "Fjord", "--csv", "u.csv", status=2).err
+
+
+def test_help_and_version_are_commands_too_and_unknown_members_are_named(jovik: Program) -> None:
+    assert jovik("version").out == jovik("--version").out
+    assert jovik("help", "rank").out == jovik("rank", "--help").out
+    assert "nearest: show" in jovik("sheet", "shwo", status=2).err
+    assert "nearest: " in jovik("help", "rnak", status=2).err
+
+
+def test_which_drives_carry_a_load(two_runs: tuple[Program, str, str]) -> None:
+    jovik, *_ = two_runs
+    jovik("measure", "model:comet", "random read 4KiB for 1s", "random read 64KiB for 1s")
+    found = jovik("fit", "--load", "voices", "--format", "json", status=None).json["drives"]
+    assert {d["drive"] for d in found} == {SLATE, "Veldhaar Comet 2TB"}
+    assert "drives carry it" in jovik("fit", "--load", "voices", status=None).out
+
+
+def test_an_export_writes_over_nothing_unless_told(two_runs: tuple[Program, str, str]) -> None:
+    jovik, *_ = two_runs
+    jovik("shelf", "export", "--out", "all.zip")
+    assert "is there already" in jovik("shelf", "export", "--out", "all.zip", status=2).err
+    jovik("shelf", "export", "--out", "all.zip", "--force")
+    assert (
+        "added 1 drive, 2 runs, 6 passes"
+        in jovik("shelf", "import", "all.zip", "--shelf", "new.db").out
+    )
+    shown = jovik("runs", "show", "last", "--passes-table").out
+    assert shown.count("random read, 4 KiB, depth 32") == 2 and "MB/s with flush" in shown

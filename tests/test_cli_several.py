@@ -205,3 +205,13 @@ def test_ctrl_c_ends_all_of_it(jovik: Program) -> None:
     assert process.returncode == 130 and "to go on with it: jovik resume" in told
     states = {r["state"] for r in jovik("runs", "--format", "json").json["runs"]}
     assert states == {"done", "interrupted"}
+
+
+def test_a_dry_run_says_the_cost_and_puts_nothing_on_the_shelf(jovik: Program) -> None:
+    words = ("model:slate", "model:comet", "sequential write 1MiB over 2GB", "--passes", "1")
+    found = jovik("measure", *words, "--dry-run", "--format", "json").json["runs"]
+    assert [r["written_bytes"] for r in found] == [2 * 10**9] * 2
+    assert all(r["time_ns"] > 0 and r["endurance_share"] > 0 for r in found)
+    jovik("measure", *words, "--dry-run")
+    jovik("measure", ".", READ, "--dry-run")
+    assert jovik("sheet", "list", "--format", "json").json == {"drives": []}

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import pytest
 
 from jovik.analysis.drive_class import Standing, class_figures, class_index
 from jovik.base.step_result import Conditions, PassFigures, StepResult
 from jovik.hardware.link import named_link
-from jovik.queries.drive_class import gaps, ranges_of
+from jovik.queries.drive_class import gaps, ranges_of, standing_in
 from jovik.sheets.drive_class import class_names, class_of, read_class
 from jovik.sheets.sheet import Drive
 from tests.conftest import Program
@@ -98,6 +99,16 @@ def test_a_drive_that_does_what_is_usual_is_at_100() -> None:
     assert twice is not None and twice.median == pytest.approx(200)
     slow = class_figures([made("random read 4KiB", 1000 * 4096)], ranges_of(found))
     assert slow[0].standing is Standing.BELOW
+
+
+def test_a_short_way_of_the_arm_is_no_figure_of_a_disk() -> None:
+    near, far = made("random read 4KiB", 170 * 4096), made("random read 4KiB", 80 * 4096)
+    near = replace(near, conditions=replace(near.conditions, span_bytes=2**30))
+    far = replace(far, conditions=replace(far.conditions, span_bytes=6 * 10**12))
+    disk = read_class("hdd-7200")
+    assert standing_in(disk, [near], capacity_bytes=12 * 10**12) is None
+    found = standing_in(disk, [far], capacity_bytes=12 * 10**12)
+    assert found is not None and found.figures[0].standing is Standing.WITHIN
 
 
 def test_classes_that_lie_far_apart_say_why() -> None:

@@ -19,7 +19,9 @@ from jovik.cli.options import (
 )
 
 if TYPE_CHECKING:
+    from jovik.runs import RunRequest
     from jovik.runs.several import LeftOutDrive
+    from jovik.shelf.store import Shelf
 
 
 @click.command()
@@ -159,10 +161,13 @@ def measure(
     orders = [request_for(t, phrases, **how, stop_on_error=stop) for t in targets]
     consent = EnduranceConsent(ask_above, yes)
     with Shelf(where_from(shelf_at), create=True) as shelf:
+        if dry_run and form == "json":
+            _costs(shelf, orders, name)
+            return 0
         if len(orders) > 1 or every_drive or together:
             asked = SeveralTargets(tuple(orders), tuple(targets), left_out, name, together)
             return run_several(shelf, asked, form, consent=consent, dry_run=dry_run)
-        found = sheet_for(shelf, orders[0].target, name)
+        found = sheet_for(shelf, orders[0].target, name, enrol=not dry_run)
         return run_order(
             shelf,
             found.sheet,
@@ -190,3 +195,17 @@ def _targets(
             "no target is named", "name a folder on the drive, such as jovik measure .; see --help"
         )
     return *split_words(words), ()
+
+
+def _costs(shelf: Shelf, orders: list[RunRequest], name: str | None) -> None:
+    """What each run would cost, as JSON; nothing is written."""
+    from jovik.cli.output import emit_json
+    from jovik.runs import fit_budget, prepared, sheet_for
+    from jovik.tables.announcement import cost_json
+
+    rows = []
+    for order in orders:
+        sheet = sheet_for(shelf, order.target, name, enrol=False).sheet
+        with prepared(sheet, fit_budget(order, sheet)) as ready:
+            rows.append(cost_json(ready))
+    emit_json({"runs": rows})

@@ -15,7 +15,7 @@ from jovik.sheets.sheet import Drive
 from jovik.shelf.read_runs import RunRecord
 from jovik.tables.drive_class import standing_json, standing_lines
 from jovik.tables.run_findings import findings_tables
-from jovik.tables.steps import first_access, run_table, written_bytes
+from jovik.tables.steps import first_access, passes_table, run_table, written_bytes
 
 
 def show_run(
@@ -24,6 +24,7 @@ def show_run(
     form: str,
     *,
     every_note: bool = False,
+    each_pass: bool = False,
     drive: Drive | None = None,
 ) -> None:
     """A run in the form that was asked for; with its `drive`'s sheet, where that is known."""
@@ -37,8 +38,10 @@ def show_run(
         table = run_table(run, results, every_note=every_note, capacity_bytes=size)
         lines = standing_lines(standing) if standing is not None else []
         show_table(replace(table, notes=[*lines, *table.notes]))
-        for table in findings_tables(results):
-            show_table(table)
+        for more in findings_tables(results):
+            show_table(more)
+        if each_pass:
+            show_table(passes_table(results))
 
 
 def run_document(run: RunRecord, results: Sequence[StepResult]) -> dict[str, Any]:

@@ -75,13 +75,14 @@ def listing(
 @runs.command("show")
 @click.argument("run", shell_complete=run_names)
 @click.option("--every-note", is_flag=True, help="Say what disturbed each step, not only the run.")
+@click.option("--passes-table", "each_pass", is_flag=True, help="Show each pass of each step, too.")
 @format_option()
 @shelf_option
-def show(run: str, every_note: bool, form: str, shelf_at: str | None) -> int:
+def show(run: str, every_note: bool, each_pass: bool, form: str, shelf_at: str | None) -> int:
     """Show RUN again, as measure did; 'last' is the one begun last.
 
     \b
-    jovik runs show last
+    jovik runs show last --passes-table
     jovik runs show 20261123-101500-0a1b2c --format json
     """
     from jovik.cli.run_output import show_run
@@ -96,6 +97,7 @@ def show(run: str, every_note: bool, form: str, shelf_at: str | None) -> int:
             shelf.results_of_run(record.id),
             form,
             every_note=every_note,
+            each_pass=each_pass,
             drive=shelf.sheet(record.drive).drive,
         )
     return 0

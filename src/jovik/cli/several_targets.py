@@ -121,7 +121,7 @@ def _one(
     from jovik.runs import fit_budget, sheet_for
     from jovik.tables.announcement import enrolment_line
 
-    found: Enrolment = sheet_for(shelf, order.target, asked.name)
+    found: Enrolment = sheet_for(shelf, order.target, asked.name, enrol=not dry_run)
     done.drives[word] = found.sheet.drive.name
     number = asked.words.index(word) + 1
     first = "\n".join(

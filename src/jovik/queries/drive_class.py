@@ -12,6 +12,7 @@ from jovik.base.interval import Interval
 from jovik.base.step_result import StepResult
 from jovik.sheets.drive_class import DriveClass, class_of
 from jovik.sheets.sheet import Drive
+from jovik.steps import parse
 
 MAGNITUDE = 10.0
 """From so many times on, classes are an order of magnitude apart."""
@@ -49,14 +50,32 @@ def standing_of(
         found = class_of(drive)
     except UnknownNameError:
         return None
-    return standing_in(found, results, effect) if found is not None else None
+    if found is None:
+        return None
+    return standing_in(found, results, effect, capacity_bytes=drive.capacity_bytes)
 
 
 def standing_in(
-    found: DriveClass, results: Sequence[StepResult], effect: RunEffect = FLOOR_ALONE
+    found: DriveClass,
+    results: Sequence[StepResult],
+    effect: RunEffect = FLOOR_ALONE,
+    *,
+    capacity_bytes: int | None = None,
 ) -> ClassStanding | None:
-    """The same in a class that is named, whatever the drive is of."""
-    figures = class_figures(results, ranges_of(found))
+    """The same in a class that is named, whatever the drive is of.
+
+    Parameters
+    ----------
+    capacity_bytes : int, optional
+        Of the drive; random figures within too small a part of it are no figures of some classes.
+    """
+    least = found.least_span_share * (capacity_bytes or 0)
+    wide = [
+        r
+        for r in results
+        if r.conditions.span_bytes >= least or not getattr(parse(r.kind), "random", False)
+    ]
+    figures = class_figures(wide, ranges_of(found))
     if not figures:
         return None
     return ClassStanding(found, tuple(figures), class_index(figures, effect))

@@ -48,8 +48,13 @@ class Enrolment:
     by: EnrolledBy
 
 
-def sheet_for(shelf: Shelf, place: Target, name: str | None) -> Enrolment:
+def sheet_for(shelf: Shelf, place: Target, name: str | None, *, enrol: bool = True) -> Enrolment:
     """The sheet of the drive under a target; one is enrolled where the drive is new.
+
+    Parameters
+    ----------
+    enrol : bool
+        Whether a new drive is put on the shelf; it is only said what its sheet would be otherwise.
 
     Raises
     ------
@@ -66,7 +71,8 @@ def sheet_for(shelf: Shelf, place: Target, name: str | None) -> Enrolment:
         model = load_model(place.name)
         known = shelf.drive_of_serial(serial_hash(model.behaviour.serial))
         return Enrolment(
-            shelf.sheet(known) if known else _enrol(shelf, model.sheet), EnrolledBy.MODEL_DRIVE
+            shelf.sheet(known) if known else _enrol(shelf, model.sheet, enrol),
+            EnrolledBy.MODEL_DRIVE,
         )
     device: BlockDevice | None = None
     mount: Mount | None = None
@@ -90,13 +96,15 @@ def sheet_for(shelf: Shelf, place: Target, name: str | None) -> Enrolment:
     there = {n.casefold(): n for n in shelf.drive_names()}
     if sheet.drive.name.casefold() in there:
         return Enrolment(shelf.sheet(there[sheet.drive.name.casefold()]), EnrolledBy.MODEL)
-    return Enrolment(_enrol(shelf, sheet), EnrolledBy.NEW)
+    return Enrolment(_enrol(shelf, sheet, enrol), EnrolledBy.NEW)
 
 
-def _enrol(shelf: Shelf, sheet: Sheet) -> Sheet:
+def _enrol(shelf: Shelf, sheet: Sheet, enrol: bool) -> Sheet:
     """The sheet, put on the shelf unless another process was quicker."""
     name = sheet.drive.name
     if name not in shelf.drive_names():
+        if not enrol:
+            return sheet
         try:
             shelf.add_sheet(sheet)
         except UsageError:

@@ -54,12 +54,17 @@ class UsualFigure:
 
 @dataclass(frozen=True)
 class DriveClass:
-    """A class of drives with its usual figures."""
+    """A class of drives with its usual figures.
+
+    Random figures are of an area of at least `least_span_share` of the drive: an arm that moves
+    within a small one has short ways.
+    """
 
     name: str
     title: str
     about: str
     figures: tuple[UsualFigure, ...]
+    least_span_share: float = 0.0
 
     def figure(self, what: str) -> UsualFigure | None:
         """The usual figure of a class of step; None where the class has none."""
@@ -81,6 +86,7 @@ class _StepTable(StrictModel):
 class _ClassFile(StrictModel):
     title: str
     about: str
+    least_span_share: Annotated[float, Field(ge=0, lt=1)] = 0.0
     step: list[_StepTable]
 
 
@@ -112,6 +118,7 @@ def read_class(name: str) -> DriveClass:
             UsualFigure(s.what, s.low[0], s.usual[0], s.high[0], s.usual[1], s.why, s.source)
             for s in given.step
         ),
+        given.least_span_share,
     )
 
 

@@ -142,6 +142,25 @@ def _phrase(what: str) -> str | None:
     return step.kind if isinstance(step, IoStep) else None
 
 
+def _rows(text: str) -> csv.DictReader[str]:
+    """The rows of a table, by commas, semicolons or tabs: whatever its first line has most of.
+
+    Where semicolons or tabs part the cells, a comma within a number is a decimal comma, as
+    spreadsheets in many countries write it.
+    """
+    first = text.split("\n", 1)[0]
+    mark = max((";", "\t", ","), key=first.count)
+    return csv.DictReader(io.StringIO(text), delimiter=mark if first.count(mark) else ",")
+
+
+def with_point(value: str, rows: csv.DictReader[str]) -> str:
+    """A number of such a table with a decimal point."""
+    if rows.reader.dialect.delimiter == ",":
+        return value
+    found = re.fullmatch(r"\s*([+-]?\d+),(\d+)(\D*)", value)
+    return f"{found[1]}.{found[2]}{found[3]}" if found is not None else value
+
+
 def read_csv(text: str, where: str) -> list[Reading]:
     """Readings from CSV with ``what``, ``value``, and optionally unit, method, instrument.
 
@@ -150,7 +169,7 @@ def read_csv(text: str, where: str) -> list[Reading]:
     UsageError
         Not such a file: the line and what is wrong with it.
     """
-    rows = csv.DictReader(io.StringIO(text))
+    rows = _rows(text)
     if rows.fieldnames is None or not {"what", "value"} <= set(rows.fieldnames):
         raise UsageError(
             f"{where} has no columns 'what' and 'value'",
@@ -170,7 +189,7 @@ def read_csv(text: str, where: str) -> list[Reading]:
         try:
             found.append(
                 parse_reading(
-                    f"{row['what']}={row['value']}{row.get('unit') or ''}",
+                    f"{row['what']}={with_point(row['value'], rows)}{row.get('unit') or ''}",
                     row.get("method") or "",
                     row.get("instrument") or "",
                 )
@@ -221,7 +240,7 @@ def read_mapped(
             f"{mapping_where} needs either 'drive_column' or 'drive'",
             'such as drive_column = "model"',
         )
-    rows = csv.DictReader(io.StringIO(text))
+    rows = _rows(text)
     try:
         there = rows.fieldnames or []
         missing = [
@@ -237,7 +256,7 @@ def read_mapped(
             if not name:
                 raise UsageError(f"{where}, line {rows.line_num}: it names no drive")
             for one in how.figure:
-                value = (row[one.column] or "").strip()
+                value = with_point((row[one.column] or "").strip(), rows)
                 if not value:
                     continue
                 try:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from jovik.base.quantities import show_rate, show_size, show_time
 from jovik.hardware.target import DeviceTarget, FolderTarget
 from jovik.runs.enrolment import EnrolledBy, Enrolment
@@ -42,6 +44,23 @@ def announcement(ready: PreparedRun) -> str:
     if order.budget_ns is not None and order.trimmed:
         lines.append(f"to stay within {show_time(order.budget_ns)}: {'; '.join(order.trimmed)}")
     return "\n".join(lines)
+
+
+def cost_json(ready: PreparedRun) -> dict[str, Any]:
+    """What a run will cost, as documented."""
+    order, cost = ready.order, ready.cost
+    return {
+        "drive": ready.sheet.drive.name,
+        "target": order.target.describe(),
+        "plan": order.plan,
+        "steps": len(order.tasks),
+        "time_ns": None if cost.endless else cost.time_ns,
+        "written_bytes": round(cost.written_bytes(ready.rate_bytes_s)),
+        "space_bytes": cost.space_bytes,
+        "endurance_share": ready.endurance_share,
+        "budget_ns": order.budget_ns,
+        "trimmed": list(order.trimmed),
+    }
 
 
 def enrolment_line(found: Enrolment) -> str:

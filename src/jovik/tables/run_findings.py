@@ -180,6 +180,8 @@ def copies_table(results: Sequence[StepResult]) -> Table:
                 significant(rate.median * per_unit()),
                 interval_words(rate, per_unit()),
                 show_time(copied.seconds * 1e9),
+                f"{copied.files:,}",
+                show_size(copied.bytes),
                 significant(copied.files_s),
                 significant(copied.slowest_second_bytes_s * per_unit())
                 if copied.slowest_second_bytes_s is not None
@@ -195,14 +197,16 @@ def copies_table(results: Sequence[StepResult]) -> Table:
             rate_unit(),
             "95 % interval",
             "duration",
+            "files",
+            "size",
             "files/s",
             "slowest second",
             "slow time",
             "% of sequential",
         ],
         rows,
-        right=(1, 2, 3, 4, 5, 6, 7),
-        spare=(4, 6, 5),
+        right=(1, 2, 3, 4, 5, 6, 7, 8, 9),
+        spare=(6, 8, 7, 5, 4),
         notes=[
             f"slowest second: {rate_unit()} of the worst whole second; slow time: the share of "
             "seconds with under half of the median",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 from typing import Any
 
 from jovik.analysis.claims import all_latencies_ns
@@ -39,7 +39,9 @@ def run_table(
     drawn = {
         id(p.result) for curve in curves(results) for p in curve.rungs if in_a_ladder(p.result)
     }
-    rows = [_row(n, r) for n, r in enumerate(results, 1) if id(r) not in drawn]
+    shown = [(n, r) for n, r in enumerate(results, 1) if id(r) not in drawn]
+    effort = _effort([r for _, r in shown])
+    rows = [[*_row(n, r), *more] for (n, r), more in zip(shown, effort.cells, strict=True)]
     measured = [r for r in results if parse(r.phrase).measures]
     conditions = first_access(measured)
     engines = ", ".join(dict.fromkeys(r.conditions.engine for r in measured))
@@ -57,7 +59,7 @@ def run_table(
     ]
     lines += _excluded(run, results)
     lines.append(f"{how}written: {show_size(written_bytes(run, results))}; run {run.id}")
-    header = ["", "step", *_figure_heads(), "p50", "p99", "passes"]
+    header = ["", "step", *_figure_heads(), "p50", "p99", "passes", *effort.heads]
     lost = lost_by(results)
     size = capacity_bytes or (run.device or {}).get("capacity_bytes")
     said = f": {lost_words(lost, size)}" if lost is not None else ""
@@ -65,9 +67,76 @@ def run_table(
         f"{run.drive}{said or f': {run.plan}'}",
         header,
         rows,
-        right=(0, 2, 3, 4, 5, 6, 7),
-        spare=(7, 5, 6),
+        right=(0, *range(2, len(header))),
+        spare=(*range(len(header) - 1, 7, -1), 7, 5, 6),
         notes=lines,
+    )
+
+
+@dataclass(frozen=True)
+class _Effort:
+    """Columns of what a step took beside time: warmth and processor.
+
+    Columns that nothing tells anything in are left out.
+    """
+
+    heads: tuple[str, ...]
+    cells: tuple[tuple[str, ...], ...]
+
+
+def _effort(results: Sequence[StepResult]) -> _Effort:
+    columns = {"°C": _temperature, "CPU": _cpu_share, "CPU/IO": _cpu_words}
+    told = {name: [tell(r) for r in results] for name, tell in columns.items()}
+    heads = tuple(name for name, cells in told.items() if any(c not in ("", "-") for c in cells))
+    cells = zip(*(told[name] for name in heads), strict=True) if heads else [()] * len(results)
+    return _Effort(heads, tuple(map(tuple, cells)))
+
+
+def _temperature(r: StepResult) -> str:
+    """At the start and at most, ``31-44``."""
+    found = r.findings.temperature
+    return f"{found.start_c:.0f}-{found.peak_c:.0f}" if found is not None else "-"
+
+
+def _cpu_share(r: StepResult) -> str:
+    """Processor time of the measuring loop as percent of one core."""
+    elapsed = sum(p.elapsed_ns for p in r.passes)
+    used = sum(p.cpu_ns for p in r.passes)
+    return f"{100 * used / elapsed:.0f} %" if elapsed and used else "-"
+
+
+def _cpu_words(r: StepResult) -> str:
+    """Processor time for an I/O."""
+    per_io = _cpu_per_io(r)
+    return show_time_or_dash(per_io) if per_io and not is_copy(r) else "-"
+
+
+def passes_table(results: Sequence[StepResult]) -> Table:
+    """Each pass of each step."""
+    rows = []
+    for number, r in enumerate(results, 1):
+        if not parse(r.phrase).measures:
+            continue
+        for n, p in enumerate(r.passes, 1):
+            rows.append(
+                (
+                    str(number) if n == 1 else "",
+                    parse(r.phrase).label if n == 1 else "",
+                    str(n),
+                    significant(p.rate_bytes_s * per_unit(), 4),
+                    significant(p.flushed_rate_bytes_s * per_unit(), 4),
+                    significant(p.iops, 4),
+                    show_time_or_dash(p.elapsed_ns),
+                    f"{p.errors:,}" if p.errors else "-",
+                )
+            )
+    unit = rate_unit()
+    return Table(
+        "Passes",
+        ["", "step", "pass", unit, f"{unit} with flush", "IOPS", "duration", "errors"],
+        rows,
+        right=(0, 2, 3, 4, 5, 6, 7),
+        spare=(7, 6, 4),
     )
 
 
