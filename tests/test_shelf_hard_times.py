@@ -179,7 +179,7 @@ def test_an_import_that_is_killed_is_all_there_or_not_at_all(
 
 
 WRITERS = {
-    "export": (["shelf", "export", "--out", "all.zip"], "all.zip"),
+    "export": (["shelf", "export", "--out", "all.zip", "--force"], "all.zip"),
     "backup": (["shelf", "backup", "--force", "--out", "copy.db"], "copy.db"),
     "report": (["report", "--all", "--out", "all.html"], "all.html"),
     "picture": (["picture", "rank", "--out", "rank.png"], "rank.png"),

@@ -189,12 +189,20 @@ def _standings(
 ) -> dict[str, ClassStanding]:
     """Where each ranked drive lies in its class."""
     found = {}
+    of_drive = _by_drive(results)
     for d in ranking.drives:
         drive = drives.get(d.drive)
-        mine = [r for r in results if r.drive == d.drive]
+        mine = of_drive.get(d.drive, [])
         standing = standing_of(drive, mine, effect) if drive is not None else None
         if standing is not None:
             found[d.drive] = standing
+    return found
+
+
+def _by_drive(results: Sequence[StepResult]) -> dict[str, list[StepResult]]:
+    found: dict[str, list[StepResult]] = {}
+    for r in results:
+        found.setdefault(r.drive, []).append(r)
     return found
 
 
@@ -206,8 +214,9 @@ def _against_class(
     Each drive's index is over the classes of step that it was measured in.
     """
     rows = []
+    of_drive = _by_drive(results)
     for d in ranking.drives:
-        standing = standing_in(of, [r for r in results if r.drive == d.drive], effect)
+        standing = standing_in(of, of_drive.get(d.drive, []), effect)
         by_kind = {f.result.kind: f for f in standing.figures} if standing is not None else {}
         steps = tuple(
             replace(

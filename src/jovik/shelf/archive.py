@@ -76,14 +76,15 @@ def export(engine: sa.Engine, out: Path, only: str | None = None, *, force: bool
         The file cannot be written.
     """
     sums: dict[str, str] = {}
+    taken = UsageError(
+        f"{out} is there already", "name another file with --out, or overwrite it with --force"
+    )
     if os.path.lexists(out) and not force:
-        raise UsageError(
-            f"{out} is there already", "name another file with --out, or overwrite it with --force"
-        )
+        raise taken
     count = 0
     try:
         with (
-            replacing(out) as file,
+            replacing(out, overwrite=force) as file,
             zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as archive,
             engine.connect() as c,
         ):
@@ -100,6 +101,8 @@ def export(engine: sa.Engine, out: Path, only: str | None = None, *, force: bool
                 "files": sums,
             }
             archive.writestr("manifest.json", json.dumps(about, indent=1))
+    except FileExistsError:
+        raise taken from None
     except OSError as error:
         raise cannot_write(out, error) from None
     return count
