@@ -9,7 +9,9 @@ from pathlib import Path
 
 import pytest
 
+from jovik.base.errors import TargetError
 from jovik.hardware.device import BlockDevice
+from jovik.runs import several
 from jovik.runs.enrolment import _of_device, nominal_bytes
 from tests.conftest import Program
 from tests.programs import loop_device, need, run, sparse_file, succeeds
@@ -215,3 +217,14 @@ def test_a_dry_run_says_the_cost_and_puts_nothing_on_the_shelf(jovik: Program) -
     jovik("measure", *words, "--dry-run")
     jovik("measure", ".", READ, "--dry-run")
     assert jovik("sheet", "list", "--format", "json").json == {"drives": []}
+
+
+def test_every_drive_with_nothing_to_measure_says_what_there_is(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.setattr(several, "devices", lambda: [device()])
+    with pytest.raises(TargetError, match="/dev/nosuch0: nothing of it is mounted"):
+        several.every_drive()
+    monkeypatch.setattr(several, "devices", list)
+    with pytest.raises(TargetError, match="no drive is here"):
+        several.every_drive()

@@ -123,6 +123,19 @@ def test_classes_that_lie_far_apart_say_why() -> None:
     assert found["pcie4-ssd", "sata-ssd"].what == "sequential read"
 
 
+def test_a_drive_of_no_class_gets_an_overall_figure_all_the_same(jovik: Program) -> None:
+    jovik("sheet", "new", "Some drive")
+    words = ("random read 4KiB for 200ms within 8MB", "--passes", "3", "--drive", "Some drive")
+    told = jovik("measure", ".", *words).out
+    assert "where 100 is usual for a SATA SSD" in told and "cannot be told" in told
+    found = jovik("runs", "show", "last", "--format", "json").json["class"]
+    assert found["own"] is False and found["index"]["median"] > 0
+    jovik("sheet", "edit", "Some drive", "--class", "usb10-ssd")
+    assert jovik("runs", "show", "last", "--format", "json").json["class"]["name"] == "usb10-ssd"
+    refused = jovik("sheet", "edit", "Some drive", "--class", "usb10", status=2).err
+    assert "nearest: usb10-ssd" in refused
+
+
 def test_every_reader_says_where_a_drive_lies_in_its_class(jovik: Program) -> None:
     steps = ["sequential read 1MiB depth 8 for 1s", "random read 4KiB for 1s"]
     told = jovik("measure", "model:slate", *steps, "--passes", "5", "--seed", "3")

@@ -10,7 +10,7 @@ from jovik.analysis.fullness import empty_against_full
 from jovik.analysis.sweep import curves
 from jovik.base.step_result import StepResult
 from jovik.cli.output import emit_csv, emit_json, show_table
-from jovik.queries.drive_class import standing_of
+from jovik.queries.drive_class import overall_of
 from jovik.sheets.sheet import Drive
 from jovik.shelf.read_runs import RunRecord
 from jovik.tables.drive_class import standing_json, standing_lines
@@ -28,7 +28,7 @@ def show_run(
     drive: Drive | None = None,
 ) -> None:
     """A run in the form that was asked for; with its `drive`'s sheet, where that is known."""
-    standing = standing_of(drive, results) if drive is not None else None
+    standing = overall_of(drive, results) if drive is not None else None
     if form == "json":
         emit_json(run_document(run, results) | {"class": standing_json(standing)})
     elif form == "csv":

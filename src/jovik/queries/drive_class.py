@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from jovik.analysis.drive_class import ClassFigure, Usual, class_figures, class_index
 from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect
 from jovik.base.errors import UnknownNameError
 from jovik.base.interval import Interval
 from jovik.base.step_result import StepResult
-from jovik.sheets.drive_class import DriveClass, class_of
+from jovik.sheets.drive_class import DriveClass, class_of, read_class
 from jovik.sheets.sheet import Drive
 from jovik.steps import parse
 
@@ -22,12 +22,14 @@ MAGNITUDE = 10.0
 class ClassStanding:
     """A drive in its class: each class of step that it was measured in, and one overall figure.
 
-    `index` is 100 where it does what is usual.
+    `index` is 100 where it does what is usual. `own` is False where its own class cannot be told,
+    and another is taken for a yardstick.
     """
 
     drive_class: DriveClass
     figures: tuple[ClassFigure, ...]
     index: Interval | None
+    own: bool = True
 
     def of(self, result: StepResult) -> ClassFigure | None:
         """The figure that a result is; None where it is none of them."""
@@ -53,6 +55,22 @@ def standing_of(
     if found is None:
         return None
     return standing_in(found, results, effect, capacity_bytes=drive.capacity_bytes)
+
+
+ANY = "sata-ssd"
+"""The class that a drive is held against whose own cannot be told: most people know one."""
+
+
+def overall_of(drive: Drive, results: Sequence[StepResult]) -> ClassStanding | None:
+    """An overall figure for a run of any drive: in its class, or against `ANY`.
+
+    None where nothing that classes know was measured.
+    """
+    own = standing_of(drive, results)
+    if own is not None:
+        return own
+    other = standing_in(read_class(ANY), results)
+    return replace(other, own=False) if other is not None else None
 
 
 def standing_in(

@@ -19,7 +19,7 @@ from typing import Annotated, Any
 
 from pydantic import Field, ValidationError, field_validator
 
-from jovik.base.errors import PhraseError, UsageError
+from jovik.base.errors import PhraseError, UnknownNameError, UsageError
 from jovik.base.quantities import (
     parse_endurance,
     parse_rate,
@@ -238,6 +238,19 @@ class DriveTable(StrictModel):
     endurance: Annotated[int | None, from_text(parse_endurance)] = None
     flash: Size | None = None
     class_name: Annotated[str | None, Field(alias="class")] = None
+
+    @field_validator("class_name")
+    @classmethod
+    def _is_a_class(cls, name: str | None) -> str | None:
+        # Where the classes are read, sheets are too.
+        from jovik.sheets.drive_class import read_class
+
+        if name:
+            try:
+                read_class(name)
+            except UnknownNameError as error:
+                raise ValueError(f"{error.message}\n{error.hint}") from None
+        return name
 
     def drive(self) -> Drive:
         """As the rest of Jovik knows it."""

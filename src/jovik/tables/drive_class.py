@@ -44,6 +44,8 @@ def standing_lines(found: ClassStanding) -> list[str]:
     count = len(found.figures)
     steps = f"{count} {'step' if count == 1 else 'steps'}"
     said = f"overall {figure_words(found.index)}, where 100 is usual for a {title}, over {steps}"
+    if not found.own:
+        return [f"{said}; its own class cannot be told (jovik sheet edit NAME --class)"]
     for standing in (Standing.BELOW, Standing.ABOVE):
         mine = [f for f in found.figures if f.standing is standing]
         said += "".join(
@@ -85,6 +87,7 @@ def standing_json(found: ClassStanding | None) -> dict[str, Any] | None:
     return {
         "name": found.drive_class.name,
         "title": found.drive_class.title,
+        "own": found.own,
         "index": interval_json(found.index) if found.index else None,
         "figures": [
             {
