@@ -107,7 +107,14 @@ def main() -> None:
             shutil.copy(folder / "shelf.db", apart["JOVIK_SHELF"])
             for name, words in PICTURES.items():
                 subprocess.run(
-                    ["jovik", "picture", *words, "--out", str(OUT / f"picture-{name}.png")],
+                    [
+                        "jovik",
+                        "picture",
+                        *words,
+                        "--out",
+                        str(OUT / f"picture-{name}.png"),
+                        "--force",
+                    ],
                     env=apart,
                     check=True,
                     capture_output=True,

@@ -1,8 +1,8 @@
 """Jovik measures a storage drive and says how far each figure can be trusted.
 
-From Python: `jovik.open_shelf`, then `measure`, `judge`, `rank`, `upgrade`, `fit`, `draw`,
-`review`, and what the shelf holds as pandas frames in `jovik.frames` (`docs/python.md`). Each is
-loaded when it is first used.
+From Python: `jovik.open_shelf`, then `measure`, `judge`, `rank`, `compare`, `upgrade`, `fit`,
+`draw`, `review`, and what the shelf holds as pandas frames in `jovik.frames` (`docs/python.md`).
+Each is loaded when it is first used.
 """
 
 from __future__ import annotations
@@ -16,8 +16,11 @@ if TYPE_CHECKING:
     from jovik import frames
     from jovik.api import (
         Measured,
+        compare,
         draw,
+        exclude,
         fit,
+        include,
         judge,
         measure,
         new_drive,
@@ -42,8 +45,11 @@ if TYPE_CHECKING:
 _PLACES = {
     "api": (
         "Measured",
+        "compare",
         "draw",
+        "exclude",
         "fit",
+        "include",
         "judge",
         "measure",
         "new_drive",
@@ -75,9 +81,12 @@ __all__ = [
     "UnknownNameError",
     "UsageError",
     "__version__",
+    "compare",
     "draw",
+    "exclude",
     "fit",
     "frames",
+    "include",
     "judge",
     "measure",
     "new_drive",

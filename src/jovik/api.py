@@ -29,6 +29,7 @@ from jovik.base.errors import UsageError
 from jovik.base.quantities import parse_link, parse_time
 from jovik.base.step_result import StepResult
 from jovik.queries.claims import Judged, judged
+from jovik.queries.comparison import Compared, compared
 from jovik.queries.ranking import Filter, Ranked, ranked
 from jovik.queries.suitability import Fitted, fitted
 from jovik.queries.upgrade import Upgraded, upgraded
@@ -334,6 +335,49 @@ def rank(
     [('Veldhaar Comet 2TB', '1')]
     """
     return ranked(shelf, yardstick=yardstick, by=by, load=load, only=Filter(**only))
+
+
+def compare(shelf: Shelf, before: str, after: str, step: str | None = None) -> Compared:
+    """What changed between two selections: ``RUN``, ``DRIVE``, ``DRIVE@rig=hub@since=2026-11-01``.
+
+    Raises
+    ------
+    UsageError
+        One selects nothing, or they have no step that can be compared; with what there is.
+
+    Examples
+    --------
+    >>> again = jovik.measure(shelf, "model:comet", "random read 4KiB for 1s", passes=3, seed=8)
+    >>> found = jovik.compare(shelf, "Veldhaar Comet 2TB@rig=virtual bench", again.run.id)
+    >>> [str(s.direction) for s in found.comparison.steps]
+    ['within noise']
+    """
+    return compared(shelf, before, after, step)
+
+
+def exclude(shelf: Shelf, run: str, why: str, step: int | None = None) -> None:
+    """Set a run aside, or one step of it (from 1): it counts for nothing until `include`.
+
+    A UsageError where there is no such step, no reason, or it was set aside before.
+
+    Examples
+    --------
+    >>> spoilt = jovik.measure(shelf, "model:comet", "random read 4KiB for 1s", passes=2, seed=9)
+    >>> jovik.exclude(shelf, spoilt.run.id, "a backup was running")
+    >>> shelf.run(spoilt.run.id).excluded
+    'a backup was running'
+    """
+    shelf.corrections.exclude(shelf.run_named(run), step, why)
+
+
+def include(shelf: Shelf, run: str, step: int | None = None) -> None:
+    """Take back what `exclude` did; a UsageError where it was not set aside.
+
+    Examples
+    --------
+    >>> jovik.include(shelf, shelf.latest_run())
+    """
+    shelf.corrections.include(shelf.run_named(run), step)
 
 
 def upgrade(shelf: Shelf, old: str, new: str, *, link: str | None = None) -> Upgraded:
