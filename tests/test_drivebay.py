@@ -107,3 +107,45 @@ def test_what_lies_between_a_drive_and_its_owner_is_seen(tmp_path: Path) -> None
     for name, said in SAID.items():
         assert said in parts[name], (name, parts[name])
         assert f"status {0 if name == 'blank' else 3}" in parts[name] and "same" in parts[name]
+
+
+LAYERS = """
+export PYTHONPATH=/copy:/venv/lib/python3.11/site-packages
+export JOVIK_SHELF=/tmp/s.db HOME=/tmp NO_COLOR=1 COLUMNS=200
+jovik() { python3 -m jovik "$@"; }
+A=/dev/nvme0n1; B=/dev/nvme1n1; C=/dev/nvme2n1
+mkdir -p /mnt/x
+READ="random read 4KiB for 200ms within 4MiB"
+pvcreate -qq -y $A; vgcreate -qq vg $A; lvcreate -qq -y -L 100M -n lv vg; udevadm settle
+mkfs.ext4 -q /dev/vg/lv; mount /dev/vg/lv /mnt/x
+echo "== LVM"; jovik scout /mnt/x --all 2>&1
+jovik measure /mnt/x "$READ" --passes 1 2>&1
+umount /mnt/x; vgchange -qq -an vg; udevadm settle
+mdadm --create /dev/md0 --run --metadata=1.2 --level=1 --raid-devices=2 $B $C >/dev/null 2>&1
+udevadm settle; mkfs.ext4 -q /dev/md0; mount /dev/md0 /mnt/x
+echo "== RAID"; jovik scout /mnt/x 2>&1; jovik measure /mnt/x "$READ" --passes 1 2>&1
+umount /mnt/x
+echo "== again"; vgchange -qq -ay vg; udevadm settle; mount /dev/vg/lv /mnt/x
+jovik measure /mnt/x "$READ" --passes 1 2>&1
+"""
+
+
+def test_a_folder_through_volumes_and_raid_is_known_for_what_it_is(tmp_path: Path) -> None:
+    assert BAY is not None
+    words = [BAY, "run", "--venv", str(TOP / ".venv"), "--copy", str(TOP / "src")]
+    for serial in "ABC":
+        words += ["--drive", f"nvme,size=160M,serial=SER-{serial}"]
+    done = subprocess.run(
+        [*words, "--seconds", "1200", "--", LAYERS], capture_output=True, text=True, check=False
+    )
+    print(done.stdout, done.stderr, file=sys.stderr)
+    parts = dict(
+        (part.partition("\n")[0], part.partition("\n")[2]) for part in done.stdout.split("== ")[1:]
+    )
+    assert set(parts) == {"LVM", "RAID", "again"}
+    assert "/dev/nvme0n1" in parts["LVM"] and "/mnt/x" in parts["LVM"]
+    assert "logical volume (LVM)" in parts["LVM"] and "new on this shelf" in parts["LVM"]
+    assert "through RAID 1 of 2 drives (md): no one drive" in parts["RAID"]
+    assert "this is 'RAID 1 of 2 drives (md) on nvme1n1 and nvme2n1" in parts["RAID"]
+    assert "no figure is one drive's" in parts["RAID"]
+    assert "known by its serial" in parts["again"]

@@ -39,7 +39,7 @@ SHOTS = {
     "judge": "jovik judge 'Veldhaar Comet 2TB'",
     "upgrade": "jovik upgrade 'Corvane Slate 1TB' 'Veldhaar Comet 2TB' --link 1900MB/s "
     "--instead-of 900",
-    "fit": "jovik fit 'Veldhaar Comet 2TB'; jovik fit --loads",
+    "fit": "jovik fit 'Veldhaar Comet 2TB'; jovik fit --classes",
     "runs": "jovik runs exclude last --why 'hung on the wrong cable'; jovik runs; "
     "jovik runs include last; jovik shelf log",
     "compare": "jovik compare 'Tarnmoor Pebble 1TB@rig=rear port' 'Tarnmoor Pebble 1TB@rig=hub' "
@@ -65,7 +65,7 @@ PICTURES = {
     "latency": ["latency", "Veldhaar Comet 2TB", "Ilmaris Drift 1TB", "Corvane Slate 1TB"],
 }
 """Pictures as the program draws them, beside the demo's own."""
-SMALL = ("rank", "findings")
+SMALL = ("rank", "findings", "measure", "fit")
 """Shots with more lines than fit at the usual size."""
 WHILE = {"live": 85.0}
 """Shots of what moves: so many seconds after the command began."""

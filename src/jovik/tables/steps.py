@@ -95,20 +95,24 @@ def _effort(results: Sequence[StepResult]) -> _Effort:
 def _temperature(r: StepResult) -> str:
     """At the start and at most, ``31-44``."""
     found = r.findings.temperature
-    return f"{found.start_c:.0f}-{found.peak_c:.0f}" if found is not None else "-"
+    if found is None:
+        return "-" if parse(r.phrase).measures else ""
+    return f"{found.start_c:.0f}-{found.peak_c:.0f}"
 
 
 def _cpu_share(r: StepResult) -> str:
     """Processor time of the measuring loop as percent of one core."""
     elapsed = sum(p.elapsed_ns for p in r.passes)
     used = sum(p.cpu_ns for p in r.passes)
-    return f"{100 * used / elapsed:.0f} %" if elapsed and used else "-"
+    none = "-" if parse(r.phrase).measures else ""
+    return f"{100 * used / elapsed:.0f} %" if elapsed and used else none
 
 
 def _cpu_words(r: StepResult) -> str:
     """Processor time for an I/O."""
     per_io = _cpu_per_io(r)
-    return show_time_or_dash(per_io) if per_io and not is_copy(r) else "-"
+    none = "-" if parse(r.phrase).measures else ""
+    return show_time_or_dash(per_io) if per_io and not is_copy(r) else none
 
 
 def passes_table(results: Sequence[StepResult]) -> Table:

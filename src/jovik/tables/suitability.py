@@ -16,7 +16,7 @@ from jovik.tables.table import Table
 
 def fit_table(found: Fitted) -> Table:
     """Streams at once, the headroom and limiting factor, empty and nearly full."""
-    rows, notes = [], []
+    rows, notes, wearing = [], list[str](), list[str]()
     warranty = found.drive.warranty_years
     for number, f in enumerate(found.empty):
         full = [fits[number] for fits in found.filled.values() if fits[number].headroom is not None]
@@ -36,10 +36,9 @@ def fit_table(found: Fitted) -> Table:
         if f.headroom is None:
             notes.append(f'{f.load.title}: not known without "{f.missing}"')
         elif worn:
-            notes.append(
-                f"{f.load.title}: {f.load.hours_a_day:g} hours a day wear it out before its "
-                "warranty ends"
-            )
+            wearing.append(f"{f.load.title} ({f.load.hours_a_day:g} hours a day)")
+    if wearing:
+        notes.append(f"wear it out before its warranty ends (!): {'; '.join(wearing)}")
     if any(by_short_test(f) for f in found.empty):
         notes.append(
             "writing counts at the rate of a short test: how long that lasts is told by "
