@@ -170,7 +170,7 @@ def shoot(name: str, command: str, display: str, env: dict[str, str], scratch: P
         f"printf '\\033[1m$ %s\\033[0m\\n' \"{part.strip()}\"; {part.strip()}; echo"
         for part in command.split(";")
     )
-    geometry, size = ("210x70+0+0", "8.5") if name in SMALL else ("158x48+0+0", "10")
+    geometry, size = ("180x80+0+0", "8.5") if name in SMALL else ("158x48+0+0", "10")
     look = [
         "-fa",
         "DejaVu Sans Mono",
