@@ -101,6 +101,14 @@ def test_a_drive_that_does_what_is_usual_is_at_100() -> None:
     assert slow[0].standing is Standing.BELOW
 
 
+def test_a_slow_cable_is_no_figure_of_a_drive(jovik: Program) -> None:
+    steps = ("sequential read 1MiB depth 8 for 1s", "random read 4KiB for 1s")
+    jovik("measure", "model:pebble@link=USB 480 Mb/s", *steps, "--passes", "3")
+    found = jovik("runs", "show", "last", "--format", "json").json["class"]
+    assert [f["what"] for f in found["figures"]] == ["random read 4KiB"]
+    assert found["index"]["median"] > 80
+
+
 def test_a_short_way_of_the_arm_is_no_figure_of_a_disk() -> None:
     near, far = made("random read 4KiB", 170 * 4096), made("random read 4KiB", 80 * 4096)
     near = replace(near, conditions=replace(near.conditions, span_bytes=2**30))

@@ -14,7 +14,7 @@ from jovik.analysis.comparability import is_plain, long_write_of, rate_of, settl
 from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, weighted
 from jovik.analysis.statistics import ratio_interval
 from jovik.base.interval import Interval
-from jovik.base.step_result import StepResult
+from jovik.base.step_result import LimitSource, StepResult
 from jovik.steps import IoStep, parse
 
 LEAST_STREAM_BYTES = 128 * 2**10
@@ -88,13 +88,14 @@ def class_of_step(result: StepResult) -> str | None:
 def class_figures(results: Sequence[StepResult], ranges: Mapping[str, Usual]) -> list[ClassFigure]:
     """The drive's figure of each class of step that it was measured in, in the order of `ranges`.
 
-    Of several the one with most in flight counts, and then the one with the largest block: a rule,
+    What something other than the drive bounded to less than is usual is no figure of the drive. Of
+    several the one with most in flight counts, and then the one with the largest block: a rule,
     since the best of several would flatter.
     """
     chosen: dict[str, tuple[tuple[int, int], StepResult]] = {}
     for r in results:
         what = class_of_step(r)
-        if what is None or what not in ranges or not _good(r):
+        if what is None or what not in ranges or not _good(r) or _held(r, ranges[what]):
             continue
         step = parse(r.kind)
         assert isinstance(step, IoStep)
@@ -110,6 +111,12 @@ def class_figures(results: Sequence[StepResult], ranges: Mapping[str, Usual]) ->
             scale = _per_io(r) if usual.is_iops else 1.0
             found.append(ClassFigure(usual, r, rate_of(r).scaled(scale)))
     return found
+
+
+def _held(r: StepResult, usual: Usual) -> bool:
+    """Whether link, tester or another thing that is not the drive kept it below what is usual."""
+    low = usual.low / (_per_io(r) if usual.is_iops else 1.0)
+    return any(x.what is not LimitSource.HEAT and x.rate_bytes_s < low for x in r.limits)
 
 
 def _good(r: StepResult) -> bool:
