@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import subprocess
 from pathlib import Path
 
 import pytest
@@ -213,3 +214,18 @@ def test_an_export_writes_over_nothing_unless_told(two_runs: tuple[Program, str,
     )
     shown = jovik("runs", "show", "last", "--passes-table").out
     assert shown.count("random read, 4 KiB, depth 32") == 2 and "MB/s with flush" in shown
+
+
+def test_an_export_and_a_picture_go_to_standard_output(
+    two_runs: tuple[Program, str, str],
+) -> None:
+    jovik, *_ = two_runs
+    for words, begins in (
+        (("shelf", "export", "--out", "-"), b"PK"),
+        (("picture", "rank", "--out", "-"), b"\x89PNG"),
+    ):
+        done = subprocess.run(
+            jovik.command(*words), cwd=jovik.folder, env=jovik.env, capture_output=True, check=True
+        )
+        assert done.stdout.startswith(begins) and b"/tmp" not in done.stderr
+    assert not (jovik.folder / "-").exists()

@@ -6,7 +6,6 @@ JASA 1967): a step among twenty that differs by chance alone is not called faste
 
 from __future__ import annotations
 
-import datetime
 import math
 import statistics
 from collections.abc import Callable, Sequence
@@ -258,27 +257,27 @@ class HistoryPoint:
 
 
 def history(
-    results: Sequence[StepResult], period_s: float, effect: RunEffect = FLOOR_ALONE
+    results: Sequence[tuple[float, StepResult]],
+    period_s: float,
+    effect: RunEffect = FLOOR_ALONE,
 ) -> list[HistoryPoint]:
     """The newest result of each kind in each stretch of time, against the first.
 
     Parameters
     ----------
-    results : sequence of StepResult
-        Of one sample, oldest first.
+    results : sequence of (float, StepResult)
+        Of one sample, oldest first, each with the second at which it began.
     period_s : float
         How long a stretch is; stretches are counted from the first result.
     """
     usable = [
-        r for r in results if settled(r) and r.passes and all(p.rate_bytes_s > 0 for p in r.passes)
+        (at, r)
+        for at, r in results
+        if settled(r) and r.passes and all(p.rate_bytes_s > 0 for p in r.passes)
     ]
-    if not usable:
-        return []
-    begin = datetime.datetime.fromisoformat(usable[0].started)
     kept: dict[tuple[str, int], StepResult] = {}
-    for r in usable:
-        passed = (datetime.datetime.fromisoformat(r.started) - begin).total_seconds()
-        kept[r.kind, math.floor(passed / period_s)] = r
+    for at, r in usable:
+        kept[r.kind, math.floor((at - usable[0][0]) / period_s)] = r
     first: dict[str, StepResult] = {}
     found = []
     for (kind, _), r in kept.items():

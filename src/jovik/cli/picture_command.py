@@ -51,8 +51,8 @@ def _common(command: F) -> F:
         click.option(
             "--out",
             required=True,
-            type=click.Path(dir_okay=False, path_type=Path),
-            help="The file; its ending (png, svg, pdf) says the form.",
+            type=click.Path(dir_okay=False, allow_dash=True, path_type=Path),
+            help="The file; its ending (png, svg, pdf) says the form; - is standard output, a PNG.",
         ),
     ):
         command = option(command)
@@ -72,13 +72,16 @@ def _draw(
     """Draw one kind of picture of the shelf; the file is checked before anything is drawn."""
     from jovik.charts.registry import draw
     from jovik.charts.style import THEMES, check_out
+    from jovik.cli.streams import file_or_output
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
-    check_out(out, force=force)
-    with Shelf(where_from(shelf_at)) as shelf:
-        draw(shelf, kind, drives, out, look=THEMES[theme], **how)
-    echo(f"drew {out}")
+    with file_or_output(out, ".png") as file:
+        check_out(file, force=force)
+        with Shelf(where_from(shelf_at)) as shelf:
+            draw(shelf, kind, drives, file, look=THEMES[theme], **how)
+    if file is out:
+        echo(f"drew {out}")
 
 
 @click.group(cls=NamingGroup)

@@ -37,19 +37,23 @@ def shelf() -> None:
 @click.option(
     "--out",
     required=True,
-    type=click.Path(dir_okay=False, path_type=Path),
-    help="The zip to write.",
+    type=click.Path(dir_okay=False, allow_dash=True, path_type=Path),
+    help="The zip to write; - is standard output.",
 )
 @force_option
 @shelf_option
 def export_command(drive: str | None, out: Path, force: bool, shelf_at: str | None) -> None:
     """Write the shelf to a zip of JSON and CSV, which `import` takes anywhere."""
+    from jovik.cli.streams import file_or_output
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
-    with Shelf(where_from(shelf_at)) as found:
-        count = found.export(out, drive, force=force)
-    echo(f"wrote {out}: {count} {'run' if count == 1 else 'runs'}")
+    with Shelf(where_from(shelf_at)) as found, file_or_output(out, ".zip") as file:
+        count = found.export(file, drive, force=force)
+    to_output = str(out) == "-"
+    echo(
+        f"wrote {'standard output' if to_output else out}: {_counted(count, 'run')}", err=to_output
+    )
 
 
 @shelf.command("import")

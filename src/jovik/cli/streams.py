@@ -7,9 +7,12 @@ stop nothing.
 
 from __future__ import annotations
 
+import contextlib
 import io
 import os
 import sys
+import tempfile
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any, TextIO
 
@@ -28,6 +31,20 @@ def given_text(source: str) -> str:
     if source != "-":
         return read_text(Path(source))
     return decoded(sys.stdin.buffer.read(MOST_BYTES + 1), "standard input")
+
+
+@contextlib.contextmanager
+def file_or_output(out: Path, suffix: str) -> Iterator[Path]:
+    """The file to write; for ``-`` one of that ending that goes to standard output afterwards."""
+    if str(out) != "-":
+        yield out
+        return
+    with tempfile.TemporaryDirectory(prefix="jovik-") as folder:
+        made = Path(folder) / f"output{suffix}"
+        yield made
+        sys.stdout.flush()
+        sys.stdout.buffer.write(made.read_bytes())
+        sys.stdout.buffer.flush()
 
 
 class ReaderGone(Exception):

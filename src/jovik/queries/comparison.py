@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -141,7 +142,10 @@ def history_of(shelf: Shelf, words: str, period_s: float, step: str | None = Non
     if step is not None:
         kind = parse(step).kind
         results = [r for r in results if r.kind == kind]
-    points = history(results, period_s, run_effect(shelf.recent_results()))
+    moments = [datetime.datetime.fromisoformat(r.started).timestamp() for r in results]
+    points = history(
+        list(zip(moments, results, strict=True)), period_s, run_effect(shelf.recent_results())
+    )
     if not points:
         raise UsageError(
             f"no step of '{words}' was measured in two such stretches of time",
