@@ -10,8 +10,8 @@ import pytest
 from jovik.analysis.drive_class import Standing, class_figures, class_index
 from jovik.base.step_result import Conditions, PassFigures, StepResult
 from jovik.hardware.link import named_link
-from jovik.queries.drive_class import gaps, ranges_of, standing_in
-from jovik.sheets.drive_class import class_names, class_of, read_class
+from jovik.queries.drive_class import class_of, gaps, ranges_of, standing_in
+from jovik.sheets.drive_class import class_names, read_class
 from jovik.sheets.sheet import Drive
 from tests.conftest import Program
 

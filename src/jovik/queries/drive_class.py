@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -10,7 +11,8 @@ from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect
 from jovik.base.errors import UnknownNameError
 from jovik.base.interval import Interval
 from jovik.base.step_result import StepResult
-from jovik.sheets.drive_class import DriveClass, class_of, read_class
+from jovik.hardware.link import named_link
+from jovik.sheets.drive_class import DriveClass, class_names, read_class
 from jovik.sheets.sheet import Drive
 from jovik.steps import parse
 
@@ -57,6 +59,8 @@ def standing_of(
     return standing_in(found, results, effect, capacity_bytes=drive.capacity_bytes)
 
 
+SPINNING, SOLID = "spinning", "solid state"
+"""Media as sheets name them."""
 ANY = "sata-ssd"
 """The class that a drive is held against whose own cannot be told: most people know one."""
 
@@ -140,3 +144,36 @@ def _gap(one: DriveClass, two: DriveClass, what: str) -> ClassGap | None:
     if g.usual >= MAGNITUDE * f.usual:
         return ClassGap(two, one, what, g.usual / f.usual, g.why, f.why)
     return None
+
+
+_PCIE = {3: "pcie3-ssd", 4: "pcie4-ssd", 5: "pcie5-ssd"}
+_USB = {"USB 480 Mb/s": "usb2-ssd", "USB 5 Gb/s": "usb5-ssd"}
+_USB |= {"USB 10 Gb/s": "usb10-ssd", "USB 20 Gb/s": "usb20-ssd"}
+
+
+def class_of(drive: Drive) -> DriveClass | None:
+    """The class of a drive: the one its sheet names, or the one its interface and medium tell.
+
+    Raises
+    ------
+    UnknownNameError
+        The sheet names one that there is not.
+    """
+    if drive.class_name:
+        return read_class(drive.class_name)
+    medium, words = drive.medium.casefold(), f"{drive.interface} {drive.medium}"
+    turns = re.search(r"(\d)[,.]?(\d00)\s*rpm", words, re.IGNORECASE)
+    if turns is not None or medium == SPINNING:
+        name = f"hdd-{turns[1]}{turns[2]}" if turns is not None else ""
+        return read_class(name) if name in class_names() else None
+    found = named_link(drive.interface)
+    if found is None or medium not in (SOLID, "", "ssd"):
+        return None
+    link = found[0].now
+    if found[0].kind == "SATA":
+        return read_class("sata-ssd") if "6 Gb/s" in link else None
+    if found[0].kind == "USB":
+        return read_class(_USB[link]) if link in _USB and medium != "" else None
+    generation = re.match(r"PCIe (\d)\.0 x4\b", link)
+    of_link = _PCIE.get(int(generation[1])) if generation else None
+    return read_class(of_link) if of_link else None

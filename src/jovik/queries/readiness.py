@@ -10,12 +10,12 @@ from pathlib import Path
 from jovik.analysis.readiness import Obstacle, Surroundings, claims_beyond, obstacles
 from jovik.base.circumstances import Circumstance
 from jovik.base.errors import JovikError
+from jovik.hardware.circumstances import Place, circumstances
 from jovik.hardware.device import BlockDevice
 from jovik.hardware.host_load import bytes_moved_meanwhile
 from jovik.hardware.mounts import Mount
 from jovik.hardware.safety import safety_of
 from jovik.hardware.temperature import sensors_of
-from jovik.runs.environment import circumstances_at
 from jovik.sheets.sheet import Claim
 from jovik.shelf.postgresql import is_server
 from jovik.shelf.store import Shelf
@@ -73,8 +73,8 @@ def readiness_of(
         claims,
     )
     temperatures = {name: c for name, c in read.items() if c is not None}
-    around = circumstances_at(device, mount or next(iter(device.all_mounts), None), None)
-    return DriveReadiness(device, temperatures, tuple(found), around)
+    place = Place(device, mount or next(iter(device.all_mounts), None))
+    return DriveReadiness(device, temperatures, tuple(found), tuple(circumstances(place)))
 
 
 def readiness_of_model(name: str, claims: Sequence[Claim]) -> DriveReadiness:

@@ -14,7 +14,6 @@ source = "Serial ATA 3.5, 9.4 and 10.5"
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
 from functools import cache
 from importlib import resources
@@ -25,14 +24,9 @@ from pydantic import Field
 from jovik.base.errors import UnknownNameError
 from jovik.base.quantities import parse_rate
 from jovik.base.toml_files import StrictModel, from_text, read_toml
-from jovik.hardware.link import named_link
-from jovik.sheets.sheet import Drive
 
 CLASS_PREFIX = "class:"
 """How a yardstick that is a class begins."""
-SUSTAINED = "sustained write"
-SPINNING = "spinning"
-SOLID = "solid state"
 
 
 @dataclass(frozen=True)
@@ -120,36 +114,3 @@ def read_class(name: str) -> DriveClass:
         ),
         given.least_span_share,
     )
-
-
-_PCIE = {3: "pcie3-ssd", 4: "pcie4-ssd", 5: "pcie5-ssd"}
-_USB = {"USB 480 Mb/s": "usb2-ssd", "USB 5 Gb/s": "usb5-ssd"}
-_USB |= {"USB 10 Gb/s": "usb10-ssd", "USB 20 Gb/s": "usb20-ssd"}
-
-
-def class_of(drive: Drive) -> DriveClass | None:
-    """The class of a drive: the one its sheet names, or the one its interface and medium tell.
-
-    Raises
-    ------
-    UnknownNameError
-        The sheet names one that there is not.
-    """
-    if drive.class_name:
-        return read_class(drive.class_name)
-    medium, words = drive.medium.casefold(), f"{drive.interface} {drive.medium}"
-    turns = re.search(r"(\d)[,.]?(\d00)\s*rpm", words, re.IGNORECASE)
-    if turns is not None or medium == SPINNING:
-        name = f"hdd-{turns[1]}{turns[2]}" if turns is not None else ""
-        return read_class(name) if name in class_names() else None
-    found = named_link(drive.interface)
-    if found is None or medium not in (SOLID, "", "ssd"):
-        return None
-    link = found[0].now
-    if found[0].kind == "SATA":
-        return read_class("sata-ssd") if "6 Gb/s" in link else None
-    if found[0].kind == "USB":
-        return read_class(_USB[link]) if link in _USB and medium != "" else None
-    generation = re.match(r"PCIe (\d)\.0 x4\b", link)
-    of_link = _PCIE.get(int(generation[1])) if generation else None
-    return read_class(of_link) if of_link else None
