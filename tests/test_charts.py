@@ -236,3 +236,16 @@ def test_a_ranking_of_any_size_is_drawn(tmp_path: Path, drives: int) -> None:
     assert "Ranking by index" in drawn and "medians of" in drawn
     if drives < 8:
         assert "not measured alike" in drawn or "random write, 4 KiB" not in drawn
+
+
+def test_scans_of_several_drives_lie_over_each_other(jovik: Program) -> None:
+    for model in ("gannet", "slate"):
+        jovik("measure", f"model:{model}", "scan read in 40 zones", "--seed", "3")
+    names = ("Corvane Gannet 12TB", "Corvane Slate 1TB")
+    jovik("picture", "surface", *names, "--out", "two.svg")
+    drawn = (jovik.folder / "two.svg").read_text()
+    assert all(name in drawn for name in names) and "percent of the scanned addresses" in drawn
+    # The ladder that is not there is answered with those that are.
+    jovik("measure", "model:slate", "random read 4KiB depth 1..8 for 1s", "--passes", "2")
+    told = jovik("picture", "ladder", names[1], "--axis", "workers", "--out", "x.png", status=2).err
+    assert "it has: --axis depth" in told

@@ -197,15 +197,24 @@ def full_picture(
 
 
 def surface_picture(
-    shelf: Shelf, drive: str, out: Path, *, size: tuple[int, int] = SIZE, look: Theme = LIGHT
+    shelf: Shelf,
+    drives: Sequence[str],
+    out: Path,
+    *,
+    size: tuple[int, int] = SIZE,
+    look: Theme = LIGHT,
 ) -> None:
-    """A scan from the first to the last address."""
-    from jovik.charts.scan import draw_surface
+    """Scans from the first to the last address; of one drive with its access time."""
+    from jovik.charts.scan import draw_surface, draw_surfaces
 
-    result = _of(
-        shelf, [drive], lambda r: r.findings.scan is not None, "scan", "scan read in 200 zones"
-    )[0][0]
-    draw_surface(result, shelf.traces(result.run, result.phrase)[0], out, size=size, look=look)
+    found = _of(
+        shelf, drives, lambda r: r.findings.scan is not None, "scan", "scan read in 200 zones"
+    )
+    scans = [(mine[0], shelf.traces(mine[0].run, mine[0].phrase)[0]) for mine in found]
+    if len(scans) == 1:
+        draw_surface(*scans[0], out, size=size, look=look)
+    else:
+        draw_surfaces(scans, out, size=size, look=look)
 
 
 def upgrade_picture(
@@ -300,7 +309,7 @@ KINDS: dict[str, tuple[Callable[..., None], int | None]] = {
     "ladder": (ladder_picture, None),
     "latency": (latency_picture, None),
     "full": (full_picture, 1),
-    "surface": (surface_picture, 1),
+    "surface": (surface_picture, None),
     "upgrade": (upgrade_picture, 2),
 }
 """Each kind of picture by its name, with how many drives it is of.

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
@@ -77,4 +78,48 @@ def draw_surface(
         right.spines["right"].set_visible(False)
     legend(ax, look, loc="lower left")
     small_print(fig, provenance([result]), look.quiet)
+    save(fig, out)
+
+
+def draw_surfaces(
+    scans: Sequence[tuple[StepResult, Trace]],
+    out: Path,
+    *,
+    size: tuple[int, int] = (1280, 800),
+    look: Theme = LIGHT,
+) -> None:
+    """Draw scans of several drives over each other, each from its first to its last address."""
+    below = "rate from the first address to the last; crosses are zones that could not be read"
+    fig, ax = titled(size, look, "Scans, from the first to the last address", below)
+    top = 0.0
+    for number, (result, trace) in enumerate(scans):
+        zones = trace.scan
+        assert zones is not None
+        starts = np.array(zones.start_bytes, dtype=float)
+        at = 100 * starts / (starts[-1] + zones.zone_bytes)
+        rates, good = np.array(zones.rate_bytes_s) * per_unit(), np.array(zones.errors) == 0
+        top = max(top, float(rates.max()))
+        colour = look.lines[number]
+        ax.plot(
+            at[good],
+            rates[good],
+            color=colour,
+            linewidth=2.2,
+            linestyle=look.dashes[number],
+            label=truncate(result.drive),
+        )
+        ax.plot(
+            at[~good],
+            np.zeros((~good).sum()),
+            linestyle="none",
+            marker="X",
+            markersize=11,
+            color=colour,
+        )
+    ax.set_ylim(0, max(top, 1) * 1.15)
+    ax.set_xlim(0, 100)
+    ax.set_xlabel("percent of the scanned addresses")
+    ax.set_ylabel(rate_unit())
+    legend(ax, look, loc="best")
+    small_print(fig, provenance([r for r, _ in scans]), look.quiet)
     save(fig, out)

@@ -189,11 +189,11 @@ def full(drive: str, **how: Any) -> None:
 
 
 @picture.command()
-@click.argument("drive", shell_complete=drives)
+@click.argument("drives", shell_complete=drives, nargs=-1, required=True)
 @_common
-def surface(drive: str, **how: Any) -> None:
-    """A scan of DRIVE from the first to the last address."""
-    _draw("surface", [drive], **how)
+def surface(drives: tuple[str, ...], **how: Any) -> None:
+    """Scans of DRIVES from the first to the last address; of one with its access time."""
+    _draw("surface", drives, **how)
 
 
 @picture.command()
