@@ -177,7 +177,8 @@ def test_notes_are_numbered_dated_of_a_run_and_removed(two_runs: tuple[Program, 
 def test_a_table_from_a_spreadsheet_is_read_as_it_is_written_there(jovik: Program) -> None:
     jovik("sheet", "new", "Fjord")
     (jovik.folder / "t.csv").write_text("what;value;unit\nboot time;8,1;s\nnoise;31;dB\n")
-    jovik("note", "Fjord", "--csv", "t.csv")
+    told = jovik("note", "Fjord", "--csv", "t.csv").err
+    assert "t.csv: read with semicolons between the cells and decimal commas" in told
     found = jovik("note", "Fjord", "--format", "json").json["readings"]
     assert [(r["what"], r["value"], r["unit"]) for r in found] == [
         ("boot time", 8.1, "s"),

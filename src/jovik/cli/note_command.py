@@ -85,14 +85,17 @@ def note(
     from jovik.base.text_files import read_text
     from jovik.queries.readings import noted, noted_in_order, remove_noted
     from jovik.queries.runs import run_key
-    from jovik.sheets.reading import Note, parse_reading, parse_when, read_csv
+    from jovik.sheets.reading import Note, parse_reading, parse_when, read_csv, table_form
     from jovik.shelf.corrections import noted_words
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     readings = [parse_reading(t, method, instrument) for t in texts]
     if source is not None:
-        readings += read_csv(read_text(source), str(source))
+        text = read_text(source)
+        readings += read_csv(text, str(source))
+        if told := table_form(text):
+            echo(f"{source}: {told}", err=True)
     said = [(sort, t) for sort, texts in _sorts(pro, con, remark) for t in texts if t.strip()]
     if (date or run_name) and not said:
         raise UsageError("--run and --date belong to a note", 'add --remark "..."')

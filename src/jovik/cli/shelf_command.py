@@ -106,9 +106,12 @@ def _note_table(found: Shelf, source: Path, mapping: Path, drive: str | None) ->
     A drive that has no sheet is refused before anything is written.
     """
     from jovik.base.text_files import read_text
-    from jovik.sheets.reading import read_mapped
+    from jovik.sheets.reading import read_mapped, table_form
 
-    read = read_mapped(read_text(source), str(source), read_text(mapping), str(mapping))
+    text = read_text(source)
+    read = read_mapped(text, str(source), read_text(mapping), str(mapping))
+    if told := table_form(text):
+        echo(f"{source}: {told}", err=True)
     named = {found.sheet(n).drive.name: readings for n, readings in read.items()}
     if drive is not None:
         wanted = found.sheet(drive).drive.name

@@ -142,15 +142,29 @@ def _phrase(what: str) -> str | None:
     return step.kind if isinstance(step, IoStep) else None
 
 
+MARKS = {";": "semicolons", "\t": "tabs", ",": "commas"}
+"""What may part the cells of a table."""
+
+
+def _mark(text: str) -> str:
+    first = text.split("\n", 1)[0]
+    mark = max(MARKS, key=first.count)
+    return mark if first.count(mark) else ","
+
+
+def table_form(text: str) -> str:
+    """How a table was taken to be written, for who brought it; empty where it is plain CSV."""
+    mark = _mark(text)
+    return "" if mark == "," else f"read with {MARKS[mark]} between the cells and decimal commas"
+
+
 def _rows(text: str) -> csv.DictReader[str]:
     """The rows of a table, by commas, semicolons or tabs: whatever its first line has most of.
 
     Where semicolons or tabs part the cells, a comma within a number is a decimal comma, as
     spreadsheets in many countries write it.
     """
-    first = text.split("\n", 1)[0]
-    mark = max((";", "\t", ","), key=first.count)
-    return csv.DictReader(io.StringIO(text), delimiter=mark if first.count(mark) else ",")
+    return csv.DictReader(io.StringIO(text), delimiter=_mark(text))
 
 
 def with_point(value: str, rows: csv.DictReader[str]) -> str:
