@@ -133,6 +133,9 @@ def test_two_folders_of_one_drive_together(jovik: Program) -> None:
     steps = found["together"]["steps"]
     assert [s["target"] for s in steps] == ["a", "b"] and found["together"]["in_step"]
     assert all(s["together_bytes_s"]["low"] for s in steps)
+    (total,) = found["together"]["totals"]
+    parts = sum(s["together_bytes_s"]["median"] for s in steps)
+    assert total["rate_bytes_s"]["low"] < parts < 1.2 * total["rate_bytes_s"]["high"]
     runs = jovik("runs", "--format", "json").json["runs"]
     assert [r["excluded"] is not None for r in runs] == [True, True, False, False]
     assert [r["passes"] for r in runs] == [5, 5, 3, 3]

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from jovik.analysis.statistics import interval, ratio
+from jovik.analysis.run_effect import ratio_across
+from jovik.analysis.statistics import CONFIDENCE, interval, ratio_interval
 from jovik.base.interval import Interval
 from jovik.base.step_result import StepResult
 
@@ -15,7 +16,10 @@ HOLDS_BACK = 0.95
 
 @dataclass(frozen=True)
 class TogetherFigure:
-    """A step of one target: alone, together with the others, and what share is left."""
+    """A step of one target: alone, together with the others, and what share is left.
+
+    The intervals of the shares hold for all of them at once (Sidak, JASA 1967).
+    """
 
     target: str
     phrase: str
@@ -38,15 +42,31 @@ def together_figures(
     ----------
     alone, together : mapping from target to its results
     """
-    found: list[TogetherFigure] = []
+    pairs = []
     for target, results in together.items():
         by_phrase = {r.phrase: r for r in alone.get(target, ())}
-        for r in results:
-            before = by_phrase.get(r.phrase)
-            if before is None:
-                continue
-            one, two = ([p.rate_bytes_s for p in x.passes] for x in (before, r))
-            share = ratio(two, one) if min(*one, *two) > 0 else Interval(0.0)
-            found.append(TogetherFigure(target, r.phrase, interval(one), interval(two), share))
+        pairs += [(target, by_phrase[r.phrase], r) for r in results if r.phrase in by_phrase]
+    level = CONFIDENCE ** (1 / max(len(pairs), 1))
+    found: list[TogetherFigure] = []
+    for target, before, r in pairs:
+        one, two = ([p.rate_bytes_s for p in x.passes] for x in (before, r))
+        moved = min(*one, *two) > 0
+        share = ratio_interval(ratio_across(r, before), level) if moved else Interval(0.0)
+        found.append(TogetherFigure(target, r.phrase, interval(one), interval(two), share))
     order = list(dict.fromkeys(f.phrase for f in found))
     return sorted(found, key=lambda f: order.index(f.phrase))
+
+
+def totals(together: Mapping[str, Sequence[StepResult]]) -> dict[str, Interval]:
+    """What all targets did at once in each step, bytes a second.
+
+    A pass of one was at the same moment as that of the others, so that passes are added up one by
+    one; a step that not all made as often is left out.
+    """
+    found = {}
+    for phrase in dict.fromkeys(r.phrase for results in together.values() for r in results):
+        mine = [r for results in together.values() for r in results if r.phrase == phrase]
+        if len(mine) == len(together) and len({len(r.passes) for r in mine}) == 1:
+            passes = zip(*(r.passes for r in mine), strict=True)
+            found[phrase] = interval([sum(p.rate_bytes_s for p in group) for group in passes])
+    return found

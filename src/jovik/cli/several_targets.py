@@ -151,7 +151,7 @@ def _together(
     shelf: Shelf, asked: SeveralTargets, done: _Evening
 ) -> tuple[list[TogetherFigure], SharedPath] | None:
     """All targets that were measured alone, at the same moment."""
-    from jovik.analysis.together import together_figures
+    from jovik.analysis.together import together_figures, totals
     from jovik.base.errors import RunInterrupted
     from jovik.hardware.sharing import shared_by
     from jovik.runs import prepared, start_run
@@ -178,17 +178,17 @@ def _together(
     failed = [o for o in outcomes if o.failure is not None]
     if any(isinstance(o.failure, KeyboardInterrupt) for o in failed):
         raise RunInterrupted("interrupted while measuring together", "the runs alone are complete")
-    for word, outcome in zip(words, outcomes, strict=False):
+    for word, outcome in zip(words, outcomes, strict=True):
         if outcome.failure is not None:
             _fail(done, f"{word}, together", outcome.failure)
     labels = _labels(words, done)
     alone = {labels[w]: shelf.results_of_run(done.runs[w]) for w in words}
-    both = {labels[w]: shelf.results_of_run(o.run) for w, o in zip(words, outcomes, strict=False)}
+    both = {labels[w]: shelf.results_of_run(o.run) for w, o in zip(words, outcomes, strict=True)}
     devices = [d for w in words if (d := device_under(orders[w].target)) is not None]
     shared = shared_by(devices) if len(devices) == len(words) else []
     if len({d.name for d in devices}) < len(devices):
         shared = [f"one drive ({devices[0].node})", *shared]
-    return together_figures(alone, both), SharedPath(tuple(shared), in_step)
+    return together_figures(alone, both), SharedPath(tuple(shared), in_step, totals(both))
 
 
 def _labels(words: Sequence[str], done: _Evening) -> dict[str, str]:

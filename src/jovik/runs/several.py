@@ -85,11 +85,12 @@ def _folder_on(device: BlockDevice) -> Path | str:
     if all(m.read_only for m in device.all_mounts):
         return "it is mounted read-only"
     free: dict[Path, int] = {}
-    elsewhere = ""
+    elsewhere, over_several = "", False
     for point in _candidates(device.all_mounts):
         under, _ = under_folder(point)
         if under is None or under.name != device.name:
             # The file system of an image that lies on a drive is on that drive.
+            over_several = over_several or under is None
             elsewhere = under.name if under is not None and device.kind == "loop" else elsewhere
             continue
         if os.access(point, os.W_OK | os.X_OK) and not os.statvfs(point).f_flag & os.ST_RDONLY:
@@ -97,6 +98,8 @@ def _folder_on(device: BlockDevice) -> Path | str:
             free[point] = held.f_bavail * held.f_frsize
     if not free and elsewhere:
         return f"it is an image on {elsewhere}"
+    if not free and over_several:
+        return "its file system lies on several drives, and is no one drive's"
     if not free:
         return "no folder on it may be written by you"
     best = max(free, key=lambda p: free[p])

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from jovik.analysis.drive_class import ClassFigure, Standing, Usual
-from jovik.base.quantities import show_rate, significant
+from jovik.base.quantities import significant
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.queries.drive_class import ClassGap, ClassStanding
 from jovik.sheets.drive_class import DriveClass, UsualFigure
@@ -55,9 +55,9 @@ def standing_lines(found: ClassStanding) -> list[str]:
 
 
 def _value(f: ClassFigure) -> str:
-    if f.usual.is_iops:
-        return f"{significant(f.value.median)} IOPS"
-    return show_rate(f.value.median)
+    """The figure with its interval; one pass has none."""
+    scale, unit = (1.0, "IOPS") if f.usual.is_iops else (per_unit(), rate_unit())
+    return f"{figure_words(f.value, scale)} {unit}"
 
 
 def standing_table(found: ClassStanding) -> Table:
@@ -74,7 +74,7 @@ def standing_table(found: ClassStanding) -> Table:
     index = f": {figure_words(found.index)}, where 100 is usual" if found.index else ""
     return Table(
         f"Against what is usual for a {found.drive_class.title}{index}",
-        ["step", "measured", "usual", ""],
+        ["step", "measured (95 % interval)", "usual", ""],
         rows,
         right=(1, 2),
     )

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from jovik.analysis.together import TogetherFigure
+from jovik.base.interval import Interval
 from jovik.base.quantities import significant
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.steps import parse
@@ -15,10 +16,15 @@ from jovik.tables.table import Table, figure_words, interval_json, interval_word
 
 @dataclass(frozen=True)
 class SharedPath:
-    """What targets share on their way, and whether all passes were made at the same moment."""
+    """What targets share on their way, and what came through it.
+
+    `in_step` is whether all passes were made at the same moment; `totals` are by phrase, bytes a
+    second.
+    """
 
     shared: tuple[str, ...]
     in_step: bool
+    totals: dict[str, Interval] = field(default_factory=dict)
 
 
 def together_table(found: Sequence[TogetherFigure], path: SharedPath) -> Table:
@@ -64,20 +70,13 @@ def _verdict(found: Sequence[TogetherFigure]) -> str:
 def _notes(found: Sequence[TogetherFigure], path: SharedPath) -> list[str]:
     shared = ", ".join(path.shared) or "nothing but the processor and its memory"
     said = [f"what they share: {shared}"]
-    for phrase in dict.fromkeys(f.phrase for f in found):
-        mine = [f for f in found if f.phrase == phrase]
-        alone, both = (sum(x.median for x in xs) for xs in _columns(mine))
-        said.append(
-            f"{parse(phrase).label}: {significant(both * per_unit())} {rate_unit()} together, "
-            f"{significant(alone * per_unit())} {rate_unit()} if each did what it does alone"
-        )
+    said += [
+        f"{parse(phrase).label}: {figure_words(total, per_unit())} {rate_unit()} all together"
+        for phrase, total in path.totals.items()
+    ]
     if not path.in_step:
         said.append("one of them ended early: not every pass was at the same moment")
     return said
-
-
-def _columns(found: Sequence[TogetherFigure]) -> tuple[list[Any], list[Any]]:
-    return [f.alone for f in found], [f.together for f in found]
 
 
 def together_json(found: Sequence[TogetherFigure], path: SharedPath) -> dict[str, Any]:
@@ -85,6 +84,10 @@ def together_json(found: Sequence[TogetherFigure], path: SharedPath) -> dict[str
     return {
         "shared": list(path.shared),
         "in_step": path.in_step,
+        "totals": [
+            {"phrase": phrase, "rate_bytes_s": interval_json(total)}
+            for phrase, total in path.totals.items()
+        ],
         "steps": [
             {
                 "target": f.target,
