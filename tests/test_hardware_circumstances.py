@@ -158,7 +158,9 @@ def test_what_mattered_is_on_record_and_told_by_compare_and_rank(jovik: Program)
 
     for rig in ("calm", "travel"):
         jovik("measure", "model:slate", "random read 4KiB for 1s", "--rig", rig, "--passes", "3")
-    seen_then = [{"kind": "battery", "value": "on battery", "matters": True}]
+    seen_then: list[dict[str, object]] = [
+        {"kind": "battery", "value": "on battery", "matters": True}
+    ]
     with sqlite3.connect(jovik.shelf) as shelf:
         shelf.execute(
             "UPDATE run SET circumstances = ? WHERE arrival = 2", (json.dumps(seen_then),)

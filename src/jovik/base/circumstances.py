@@ -22,6 +22,10 @@ class CircumstanceKind(StrEnum):
     TEMPERATURE = "temperature"
 
 
+PASSING = (CircumstanceKind.LOAD, CircumstanceKind.TEMPERATURE)
+"""What holds for the moment only; what it did to a figure is measured with the figure."""
+
+
 @dataclass(frozen=True)
 class Circumstance:
     """One thing that was so when a run began.

@@ -62,7 +62,7 @@ def run_document(run: RunRecord, results: Sequence[StepResult]) -> dict[str, Any
         "excluded": run.excluded,
         "conditions": shared,
         "device": run.device,
-        "circumstances": run.circumstances or [],
+        "circumstances": [asdict(c) for c in run.circumstances],
         "health": {
             "before": run.health_before,
             "after": run.health_after,

@@ -14,7 +14,7 @@ from pathlib import Path
 
 from jovik.base.circumstances import Circumstance, CircumstanceKind
 from jovik.hardware.device import BlockDevice, number, text, under_folder
-from jovik.hardware.layers import layer_name, stack_of
+from jovik.hardware.layers import stack_of
 from jovik.hardware.mounts import Mount, read_swaps
 from jovik.hardware.temperature import sensors_of
 
@@ -282,8 +282,8 @@ def _maintenance(at: Place) -> Iterator[Circumstance]:
 
 def _load(at: Place) -> Iterator[Circumstance]:
     for what, limit, effect in (
-        ("io", BUSY_IO, "others use drives now"),
-        ("cpu", BUSY_CPU, "others use the processor now"),
+        ("io", BUSY_IO, "drives were waited for just before the start"),
+        ("cpu", BUSY_CPU, "the processor was busy just before the start"),
     ):
         found = re.search(r"some avg10=([\d.]+)", text(at.proc / "pressure" / what))
         if found is not None and float(found[1]) > limit:
@@ -296,7 +296,9 @@ def _load(at: Place) -> Iterator[Circumstance]:
     if not (at.proc / "pressure").is_dir():
         load = text(at.proc / "loadavg").split()
         if load and float(load[0]) > max((os.cpu_count() or 1) / 2, 1):
-            yield Circumstance(Kind.LOAD, f"load {load[0]}", True, "others use the processor now")
+            yield Circumstance(
+                Kind.LOAD, f"load {load[0]}", True, "the processor was busy just before the start"
+            )
 
 
 def _temperature(at: Place) -> Iterator[Circumstance]:
@@ -312,8 +314,3 @@ def _temperature(at: Place) -> Iterator[Circumstance]:
             "it may throttle sooner" if warmest >= WARM_C else "",
             "let it cool down" if warmest >= WARM_C else "",
         )
-
-
-def layers_of(device: BlockDevice, sys: Path = Path("/sys")) -> str:
-    """What a block device is where it is no drive of its own; empty for a drive."""
-    return layer_name((sys / "block" / device.name).resolve())

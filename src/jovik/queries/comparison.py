@@ -14,6 +14,7 @@ from jovik.analysis.comparison import (
     history,
 )
 from jovik.analysis.run_effect import RunEffect, run_effect
+from jovik.base.circumstances import PASSING, CircumstanceKind
 from jovik.base.errors import UsageError
 from jovik.base.step_result import StepResult
 from jovik.queries.selection import Selected, read_selection, select
@@ -69,8 +70,6 @@ def compared(shelf: Shelf, before: str, after: str, step: str | None = None) -> 
     effect = run_effect(shelf.recent_results())
     found = compare_results(olds, news, effect)
     if not found.steps:
-        if {r.run for r in olds} == {r.run for r in news} and found.not_comparable == ():
-            raise UsageError("both are the same results", "name two runs, dates, rigs or drives")
         why = "; ".join(f"{x.kind}: {', '.join(x.why)}" for x in found.not_comparable)
         raise UsageError(
             f"'{before}' and '{after}' have no step that can be compared"
@@ -96,17 +95,21 @@ def _of_runs(before: tuple[RunRecord, ...], after: tuple[RunRecord, ...]) -> lis
         )
         if one and two and one != two:
             found.append(ConditionChange(name, one, two))
-    told = [
-        {f"{c['kind']}: {c['value']}" for r in rs for c in r.circumstances or () if c["matters"]}
-        for rs in (before, after)
-    ]
-    for one_only in sorted(told[0] - told[1]):
-        kind, _, value = one_only.partition(": ")
-        found.append(ConditionChange(kind, value, "no"))
-    for two_only in sorted(told[1] - told[0]):
-        kind, _, value = two_only.partition(": ")
-        found.append(ConditionChange(kind, "no", value))
+    seen = [_circumstances(rs) for rs in (before, after)]
+    for kind in dict.fromkeys([*seen[0], *seen[1]]):
+        one, two = (x.get(kind, "no") for x in seen)
+        # How busy exactly it was is never the same twice.
+        if one != two and not (kind in PASSING and all(kind in x for x in seen)):
+            found.append(ConditionChange(str(kind), one, two))
     return found
+
+
+def _circumstances(runs: Sequence[RunRecord]) -> dict[CircumstanceKind, str]:
+    """By kind what mattered on the machine when these runs began."""
+    values: dict[CircumstanceKind, dict[str, None]] = {}
+    for c in (c for r in runs for c in r.circumstances if c.matters):
+        values.setdefault(c.kind, {})[c.value] = None
+    return {kind: ", ".join(sorted(found)) for kind, found in values.items()}
 
 
 @dataclass(frozen=True)

@@ -10,6 +10,7 @@ from jovik.analysis.cross_rig import RigSlowdown, slowed
 from jovik.analysis.lost_data import lost_by, lost_words
 from jovik.analysis.ranking import DriveRank, Exclusion, Ranking, rank
 from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, run_effect
+from jovik.base.circumstances import PASSING
 from jovik.base.errors import PhraseError, UsageError
 from jovik.base.quantities import parse_size
 from jovik.base.step_result import StepResult
@@ -177,8 +178,10 @@ def _circumstances(shelf: Shelf, ranking: Ranking) -> dict[str, tuple[str, ...]]
     by_run = {s.result.run: d.drive for d in ranking.drives for s in d.steps}
     found: dict[str, dict[str, None]] = {}
     for run, seen in shelf.circumstances(list(by_run)).items():
-        found.setdefault(by_run[run], {}).update(dict.fromkeys(c.value for c in seen))
-    return {drive: tuple(values) for drive, values in found.items()}
+        found.setdefault(by_run[run], {}).update(
+            dict.fromkeys(c.value for c in seen if c.kind not in PASSING)
+        )
+    return {drive: tuple(values) for drive, values in found.items() if values}
 
 
 def _standings(

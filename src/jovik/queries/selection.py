@@ -56,9 +56,8 @@ def read_selection(shelf: Shelf, words: str) -> Selection:
     Raises
     ------
     UsageError
-        A part of it cannot be read, or a shortened run may be several.
-    UnknownNameError
-        It is neither a drive nor a run.
+        A part of it cannot be read, a shortened run may be several, or it is neither a drive nor a
+        run.
     """
     names = {n.casefold(): n for n in shelf.drive_names()}
     if words.strip().casefold() in names:

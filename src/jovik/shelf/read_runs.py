@@ -50,12 +50,13 @@ class RunRecord:
     version: str
     imported: str | None = None
     excluded: str | None = None
-    circumstances: list[dict[str, Any]] | None = None
+    circumstances: tuple[Circumstance, ...] = ()
 
 
 def _record(row: sa.RowMapping) -> RunRecord:
     check_run(row)
-    return RunRecord(**{f: row[f] for f in RunRecord.__dataclass_fields__})
+    values = {f: row[f] for f in RunRecord.__dataclass_fields__}
+    return RunRecord(**(values | {"circumstances": read_circumstances(row["circumstances"])}))
 
 
 def run_of(engine: sa.Engine, key: str) -> RunRecord:

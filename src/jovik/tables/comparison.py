@@ -75,7 +75,13 @@ def _row(s: StepComparison) -> tuple[str, ...]:
 def _notes(found: Compared) -> list[str]:
     comparison = found.comparison
     spread = 100 * max([FLOOR, *found.effect.spread.values()])
-    said = [finding_words(f) for f in comparison.findings]
+    said = [
+        f"excluded, and compared since it was named: run {run.id}: {run.excluded}"
+        for side in (found.before, found.after)
+        for run in side.runs
+        if run.excluded is not None
+    ]
+    said += [finding_words(f) for f in comparison.findings]
     said += [
         f"not compared: {parse(x.kind).label}: {', '.join(x.why)}"
         for x in comparison.not_comparable
