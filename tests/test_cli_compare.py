@@ -8,7 +8,7 @@ from collections.abc import Sequence
 import numpy as np
 import pytest
 
-from jovik.analysis.comparison import Direction, compare_results
+from jovik.analysis.comparison import Direction, compare_results, history
 from jovik.base.step_result import Conditions, PassFigures, StepResult
 from tests.conftest import Program
 
@@ -119,3 +119,21 @@ def test_of_twenty_steps_that_are_the_same_none_is_called_faster() -> None:
         found = compare_results(*sides)
         wrong += bool(found.of(Direction.FASTER) or found.of(Direction.SLOWER))
     assert wrong <= 14  # 95 % of binomial(150, 0.05) is at most 12
+
+
+def test_a_sample_that_does_not_change_is_seldom_said_to() -> None:
+    """The intervals of a history hold for all of its points at once."""
+    rng = np.random.default_rng(5)
+    kinds = [f"random read 4KiB depth {n}" for n in range(1, 7)]
+    wrong = 0
+    for _ in range(100):
+        results = []
+        for month in range(6):
+            common = rng.normal(0, 0.01)
+            for kind in kinds:
+                rates = 1e8 * np.exp(rng.normal(common, 0.03, 5))
+                results.append((month * 30.0, made(kind, f"run {month}", rates)))
+        points = [p for p in history(results, 10.0) if p.result.run != "run 0"]
+        assert len(points) == 30
+        wrong += any(p.times.low > 1 or p.times.high < 1 for p in points)
+    assert wrong <= 10  # 97 % of binomial(100, 0.05) is at most 9

@@ -265,6 +265,8 @@ def history(
 ) -> list[HistoryPoint]:
     """The newest result of each kind in each stretch of time, against the first.
 
+    The intervals of the ratios hold for all points at once.
+
     Parameters
     ----------
     results : sequence of (float, StepResult)
@@ -281,15 +283,21 @@ def history(
     for at, r in usable:
         kept[r.kind, math.floor((at - usable[0][0]) / period_s)] = r
     first: dict[str, StepResult] = {}
-    found = []
     for (kind, _), r in kept.items():
-        base = first.setdefault(kind, r)
-        if differences(base, r):
-            continue
-        times = (
-            Interval(1.0, 1.0, 1.0) if r is base else ratio_interval(ratio_across(r, base, effect))
+        first.setdefault(kind, r)
+    alike = [(kind, r) for (kind, _), r in kept.items() if not differences(first[kind], r)]
+    later = sum(r is not first[kind] for kind, r in alike)
+    level = CONFIDENCE ** (1 / max(later, 1))
+    found = [
+        HistoryPoint(
+            kind,
+            r,
+            Interval(1.0, 1.0, 1.0)
+            if r is first[kind]
+            else ratio_interval(ratio_across(r, first[kind], effect), level),
         )
-        found.append(HistoryPoint(kind, r, times))
+        for kind, r in alike
+    ]
     many = {p.kind for p in found if p.result is not first[p.kind]}
     order = list(dict.fromkeys(p.kind for p in found))
     return sorted(

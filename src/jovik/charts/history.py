@@ -36,8 +36,9 @@ def draw_history(
     shown = lines[:MOST_DRIVES]
     of = f", {found.sample}" if found.sample else ""
     left = len(lines) - len(shown)
-    below = "each step against its first result, 1.00; whiskers are 95 % intervals" + (
-        f"; {left} more that changed less" if left else ""
+    below = (
+        "each step against its first result, 1.00; whiskers: 95 % intervals for all points at once"
+        + (f"; {left} more that changed less" if left else "")
     )
     fig, ax = titled(size, look, f"{found.selected.selection.drive}{of}: over time", below)
     ax.set_position((0.085, 0.17, 0.885, 0.62))
