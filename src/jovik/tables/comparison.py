@@ -185,7 +185,7 @@ def history_notes(found: History) -> list[str]:
     same = len(newest) - len(slower) - len(faster)
     said = [
         f"since the first result: {len(faster)} {'step' if len(faster) == 1 else 'steps'} faster, "
-        f"{len(slower)} slower, {same} within noise; the intervals of the ratios hold for all at once"
+        f"{len(slower)} slower, {same} within noise; the ratios' intervals hold for all at once"
     ]
     firmware: list[tuple[str, str]] = []
     for p in sorted(found.points, key=lambda p: p.result.started):
