@@ -347,8 +347,9 @@ def compare(shelf: Shelf, before: str, after: str, step: str | None = None) -> C
 
     Examples
     --------
-    >>> again = jovik.measure(shelf, "model:comet", "random read 4KiB for 1s", passes=3, seed=8)
-    >>> found = jovik.compare(shelf, "Veldhaar Comet 2TB@rig=virtual bench", again.run.id)
+    >>> one = jovik.measure(shelf, "model:comet", "random read 4KiB for 1s", passes=3, seed=7)
+    >>> two = jovik.measure(shelf, "model:comet", "random read 4KiB for 1s", passes=3, seed=8)
+    >>> found = jovik.compare(shelf, one.run.id, two.run.id)
     >>> [str(s.direction) for s in found.comparison.steps]
     ['within noise']
     """
