@@ -6,7 +6,7 @@ DEMO ?= demo
 SECONDS_EACH ?= 30
 COVERAGE ?=
 
-.PHONY: demo test truth lint screenshots manual bench fuzz clean
+.PHONY: demo test truth lint screenshots manual recordings bench fuzz clean
 
 $(BIN)/jovik: pyproject.toml
 	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11))' || { echo "Jovik needs Python 3.11 or later; name one: make PYTHON=python3.12 ..."; exit 1; }
@@ -33,7 +33,10 @@ lint: $(BIN)/jovik
 screenshots: $(BIN)/jovik   ## docs/screenshots from the demo's data; needs xvfb and xterm
 	$(BIN)/python tools/screenshots.py
 
-manual: $(BIN)/jovik   ## docs/man/jovik.1 from the commands' own help
+recordings: $(BIN)/jovik   ## the recordings that ship, by simulation
+	$(BIN)/python tools/recordings.py
+
+manual: $(BIN)/jovik   ## docs/man from the commands' own help
 	$(BIN)/python tools/manual.py
 
 fuzz: $(BIN)/jovik   ## every parser of foreign text and bytes, guided by coverage; SECONDS_EACH of time

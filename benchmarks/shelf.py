@@ -4,6 +4,7 @@ Ranking 10,000 runs, judging one drive of them, a page of all, and the review of
 
     benchmarks/shelf.py                 10,000 runs of 200 drives, four steps of three passes each
     benchmarks/shelf.py --runs 1000     fewer
+    benchmarks/shelf.py --server        1,000,000 passes on a PostgreSQL server of its own
 
 The shelf is filled through the tables themselves, with the results of one measured pass, since
 10,000 real runs would take a day.
@@ -38,9 +39,9 @@ VARIANTS = 7
 """Different passes of each step of each drive."""
 
 
-def fill(where: Path, runs: int, drives: int) -> None:
-    """Write the shelf."""
-    engine = open_engine(str(where), create=True)
+def fill(where: str, runs: int, drives: int, each: int = PASSES) -> None:
+    """Write the shelf, `each` passes of each step."""
+    engine = open_engine(where, create=True)
     none = pack_latencies({})
     rng = np.random.default_rng(1)
     conditions = {"engine": "io_uring", "direct": True, "span_bytes": 2**30}
@@ -104,7 +105,7 @@ def fill(where: Path, runs: int, drives: int) -> None:
                         "finished": True,
                     }
                 )
-                for number in range(PASSES):
+                for number in range(each):
                     rate, slices = series[n % drives, position, (n + number) % VARIANTS]
                     passes.append(
                         {
@@ -125,8 +126,10 @@ def fill(where: Path, runs: int, drives: int) -> None:
                             "latencies": none,
                         }
                     )
-        c.execute(step.insert(), steps)
-        c.execute(one_pass.insert(), passes)
+            if n % 1000 == 999 or n == runs - 1:
+                c.execute(step.insert(), steps)
+                c.execute(one_pass.insert(), passes)
+                steps, passes = [], []
         c.execute(sa.text("analyze"))
     engine.dispose()
 
@@ -150,10 +153,14 @@ def main() -> None:
     )
     options.add_argument("--runs", type=int, default=10_000)
     options.add_argument("--drives", type=int, default=200)
+    options.add_argument("--server", action="store_true")
     given = options.parse_args()
+    if given.server:
+        million()
+        return
     with tempfile.TemporaryDirectory() as folder:
         where = Path(folder) / "shelf.db"
-        fill(where, given.runs, given.drives)
+        fill(str(where), given.runs, given.drives)
         env = os.environ | {"JOVIK_SHELF": str(where)}
         subprocess.run(
             [
@@ -173,6 +180,9 @@ def main() -> None:
         for name, words, most in (
             ("rank --no-steps", ["rank", "--no-steps"], 1.0),
             ("judge", ["judge", "Made-up drive 7"], 0.5),
+            ("runs", ["runs", "list", "Made-up drive 7"], 1.0),
+            ("runs of all", ["runs", "list", "--format", "csv"], 1.0),
+            ("compare", ["compare", "Made-up drive 7", "Made-up drive 8"], 1.0),
         ):
             found = [cost(words, env) for _ in range(5)]
             wall, cpu = (sorted(x[i] for x in found)[2] for i in (0, 1))
@@ -186,6 +196,25 @@ def main() -> None:
         size = (Path(folder) / "site" / "index.html").stat().st_size
         print(f"report --all     {wall:.2f} s, CPU {cpu:.2f} s, {size / 1e6:.2f} MB (at most 10 s)")
     review()
+
+
+def million() -> None:
+    """Ranking a million passes that lie on a server."""
+    from tests.server import running
+
+    server, folder = running(None)
+    try:
+        where = server.database()
+        fill(where, 10_000, 200, 25)
+        env = os.environ | {"JOVIK_SHELF": where}
+        start = min(cost(["sheet", "list"], env)[0] for _ in range(3))
+        wall = sorted(cost(["rank", "--no-steps"], env)[0] for _ in range(5))[2]
+        print(
+            f"rank, server     {wall:.2f} s, {wall - start:.2f} s above an empty look (at most 2 s)"
+        )
+    finally:
+        server.stop()
+        folder.cleanup()
 
 
 def review() -> None:

@@ -24,9 +24,12 @@ from typing import Any
 import numpy as np
 
 from jovik.analysis.health import changes, counter_note, readings
+from jovik.analysis.recording import summary_of
 from jovik.base import quantities
 from jovik.base.errors import JovikError
 from jovik.base.own_files import make_own_folder
+from jovik.base.recording import dependencies
+from jovik.base.recording_file import FORM, read_recording
 from jovik.base.secrets import looks_like_address, mask_secrets
 from jovik.base.settings import read_settings
 from jovik.base.text_files import read_text
@@ -135,6 +138,32 @@ def archive(content: bytes, folder: Path) -> None:
             )
             raise
         assert not shelf.check().faults
+
+
+def recording_inside(content: bytes, folder: Path) -> None:
+    """Requests with a head that fits them, so that what is behind the checksum is met too."""
+    recording(zipped(fitting_head(content), content), folder)
+
+
+def fitting_head(content: bytes) -> dict[str, Any]:
+    """A head that says of these requests what is so."""
+    head = {"form": FORM, "name": "x", "elapsed_ns": 10**9, "lost": 0, "status": 0}
+    return head | {"sha256": hashlib.sha256(content).hexdigest()}
+
+
+def zipped(head: dict[str, Any], content: bytes) -> bytes:
+    """A recording's file."""
+    made = io.BytesIO()
+    with zipfile.ZipFile(made, "w") as archive:
+        archive.writestr("head.json", json.dumps(head))
+        archive.writestr("requests.csv", content)
+    return made.getvalue()
+
+
+def recording(content: bytes, folder: Path) -> None:
+    found, digest = read_recording(written(content, folder, "a.jrec"))
+    assert len(digest) == 12 and summary_of(found).depth <= len(found)
+    dependencies(found)
 
 
 def inside(content: bytes, folder: Path) -> None:
@@ -311,6 +340,11 @@ TABLE = (
     b"'Model'\n[[figure]]\ncolumn = 'Noise'\nwhat = 'noise'\nunit = 'dB(A)'\n"
 )
 
+REQUESTS = b"""issue_ns,done_ns,kind,flags,offset,bytes,asker
+100,300,0,0,0,4096,0
+400,500,1,5,1048576,8192,1
+450,600,2,0,0,0,2
+"""
 TARGETS: dict[str, Target] = {
     "phrase": Target(phrase, PHRASES),
     "claim": Target(
@@ -351,6 +385,8 @@ TARGETS: dict[str, Target] = {
     "settings": Target(settings, (b"shelf = 'x.db'\n[measure]\nrig = 'bench'\npasses = 7\n",)),
     "archive": Target(archive, ()),
     "archive-inside": Target(inside, ()),
+    "recording": Target(recording, (zipped(fitting_head(REQUESTS), REQUESTS),)),
+    "recording-inside": Target(recording_inside, (REQUESTS,)),
     "health": Target(health_logs, (LOG[:512] + bytes(4096), LOG)),
     "marks": Target(
         marks, (b"\x00" * 510 + b"\x55\xaa" + b"EFI PART", b"\x00" * 1080 + b"\x53\xef")

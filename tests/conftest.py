@@ -9,7 +9,9 @@ import subprocess
 import sys
 import tempfile
 from collections.abc import Iterator
+from contextlib import suppress
 from dataclasses import dataclass
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -69,7 +71,30 @@ def call(words: list[str], folder: Path, env: dict[str, str], timeout: float) ->
         status = json.loads(server.stdout.readline())
         if status is None:
             raise subprocess.TimeoutExpired(["jovik", *words], timeout)
-        return Answer(status, out.read_text(encoding="utf-8"), err.read_text(encoding="utf-8"))
+        answer = Answer(status, out.read_text(encoding="utf-8"), err.read_text(encoding="utf-8"))
+    if answer.out.startswith('{\n  "schema": '):
+        check_schema(answer.out)
+    return answer
+
+
+SCHEMAS = Path(__file__).parents[1] / "docs" / "schemas"
+
+
+@cache
+def schema_named(name: str) -> Any:
+    import jsonschema
+
+    found = json.loads((SCHEMAS / f"{name}.json").read_text(encoding="utf-8"))
+    jsonschema.Draft202012Validator.check_schema(found)
+    return jsonschema.Draft202012Validator(found)
+
+
+def check_schema(text: str) -> None:
+    """Every document that any test has the program print is as its schema says."""
+    with suppress(json.JSONDecodeError):  # a reader may have gone away in the middle
+        document = json.loads(text)
+        wrong = next(schema_named(document["schema"].split()[1]).iter_errors(document), None)
+        assert wrong is None, f"{document['schema']}: {wrong.json_path}: {wrong.message}"
 
 
 @dataclass

@@ -337,7 +337,7 @@ def test_an_upgrade_is_times_with_intervals_and_seconds_by_a_stated_rule() -> No
         and times["sequential read 128KiB"].verdict == "faster"
     )
     assert times["random read 4KiB"].verdict == "no gain"
-    seconds = {j.job.name: (j.old_s, j.new_s) for j in found.jobs}
+    seconds = {j.job.name: (j.old and j.old.median, j.new and j.new.median) for j in found.jobs}
     assert seconds["load an 8 GB project"] == pytest.approx((16, 4), rel=0.01)
     assert seconds["200,000 small reads"][0] == pytest.approx(200_000 / (40e6 / 4096), rel=1e-6)
     assert seconds["copy 25 GB of mixed files"] == pytest.approx((40 + 100, 10 + 25), rel=0.01)
@@ -366,7 +366,8 @@ def test_an_upgrade_is_times_with_intervals_and_seconds_by_a_stated_rule() -> No
     falls = (replace(written.falls[0], at_bytes=10 * 10**9),)
     early[-1] = replace(early[-1], findings=Findings(long_write=replace(written, falls=falls)))
     slow = {
-        j.job.name: j.new_s for j in compare("old", "new", drive("old", 500e6, 40e6), early).jobs
+        j.job.name: j.new and j.new.median
+        for j in compare("old", "new", drive("old", 500e6, 40e6), early).jobs
     }
     assert slow["copy 25 GB of mixed files"] == pytest.approx(5 + 100 + 25, rel=0.01), (
         "ten of the twenty gigabytes lie beyond the cliff"

@@ -58,11 +58,17 @@ def shelf(tmp_path_factory: pytest.TempPathFactory) -> Program:
         "--format",
         "csv",
     )
+    rounds = "until steady rounds of 2s within 2% of free"
+    mixes = f"random mixed 65,35,5% read 4KiB,64KiB depth 4 {rounds}"
+    loads = f"random write 4KiB depth 1,4,16 {rounds}"
+    spans = "random write 4KiB depth 32 over 4 spans within 1% of free"
+    words = ["purge", spans, mixes, loads, "--seed", "1", "--format", "csv"]
+    program("measure", "model:basalt", *words)
     program("measure", "model:gannet", "scan read in 50 zones", "--seed", "1", "--format", "csv")
     return program
 
 
-DRIFT, GANNET = "Ilmaris Drift 1TB", "Corvane Gannet 12TB"
+DRIFT, GANNET, BASALT = "Ilmaris Drift 1TB", "Corvane Gannet 12TB", "Corvane Basalt 960GB"
 KINDS = [
     ("rank",),
     ("claims", DRIFT),
@@ -72,6 +78,12 @@ KINDS = [
     ("latency", HOSTILE, DRIFT),
     ("full", HOSTILE),
     ("surface", GANNET),
+    ("temperature", HOSTILE),
+    ("rounds", BASALT),
+    ("mixes", BASALT),
+    ("mixes", BASALT, "--theme", "dark"),
+    ("saturation", BASALT),
+    ("demand", BASALT),
     ("upgrade", DRIFT, HOSTILE),
 ]
 

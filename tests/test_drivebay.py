@@ -149,3 +149,60 @@ def test_a_folder_through_volumes_and_raid_is_known_for_what_it_is(tmp_path: Pat
     assert "this is 'RAID 1 of 2 drives (md) on nvme1n1 and nvme2n1" in parts["RAID"]
     assert "no figure is one drive's" in parts["RAID"]
     assert "known by its serial" in parts["again"]
+
+
+PURGE = """
+export PYTHONPATH=/copy:/venv/lib/python3.11/site-packages
+export JOVIK_SHELF=/tmp/s.db HOME=/tmp NO_COLOR=1 COLUMNS=200
+jovik() { python3 -m jovik "$@"; }
+jovik sheet new Test
+A=/dev/nvme0n1; B=/dev/sda
+written() { head -c 8M /dev/urandom | dd of=$1 bs=1M seek=20 conv=fsync status=none; }
+blank() {
+  cmp -s -n 67108864 $1 /dev/zero && echo "reads as zeros" || echo "still holds something"
+}
+purge() {  # NAME DEVICE OPTIONS
+  name=$1; device=$2; shift 2
+  echo "== $name"; jovik measure $device purge --drive Test "$@" 2>&1
+  echo "status $?"; blank $device
+}
+written $A; purge "unnamed" $A --content-worthless
+purge "of another name" $A --destroy SER-B --content-worthless
+purge "unknown content" $A --destroy SER-A
+purge "NVMe" $A --destroy SER-A --content-worthless
+written $B; purge "SATA" $B --destroy SER-C --content-worthless
+mkfs.ext4 -q $A; mkdir -p /mnt/x; mount $A /mnt/x; echo mine > /mnt/x/mine; sync
+purge "mounted" $A --destroy SER-A --content-worthless
+echo "== folder"; jovik measure /mnt/x purge "random read 4KiB for 100ms within 4MiB" --passes 1 \
+  --drive Test 2>&1
+echo "status $?"; cat /mnt/x/mine; umount /mnt/x
+purge "signed" $A --destroy SER-A --content-worthless
+"""
+ZEROS, HELD = "reads as zeros", "still holds something"
+PURGED = {
+    "unnamed": ("status 3", HELD, "destroys everything"),
+    "of another name": ("status 3", HELD, "is not the sample"),
+    "unknown content": ("status 3", HELD, "something is on it"),
+    "NVMe": ("status 0", ZEROS, "purged by Format NVM, user data erase", "do so no more"),
+    # This drive takes a discard and forgets nothing, which is told.
+    "SATA": ("status 0", "purged by discarding all of it", "still read as before"),
+    "mounted": ("status 3", HELD, "is mounted at /mnt/x"),
+    "folder": ("status 0", "mine", "it did not reach what other files hold"),
+    "signed": ("status 3", HELD, "ext4"),
+}
+
+
+def test_a_purge_erases_the_drive_that_was_named_and_no_other(tmp_path: Path) -> None:
+    assert BAY is not None
+    words = [BAY, "run", "--venv", str(TOP / ".venv"), "--copy", str(TOP / "src")]
+    words += ["--drive", "nvme,size=64M,serial=SER-A", "--drive", "sata,size=64M,serial=SER-C"]
+    done = subprocess.run(
+        [*words, "--seconds", "1800", "--", PURGE], capture_output=True, text=True, check=False
+    )
+    parts = dict(
+        (part.partition("\n")[0], part.partition("\n")[2]) for part in done.stdout.split("== ")[1:]
+    )
+    print(done.stdout, file=sys.stderr)
+    assert set(parts) == set(PURGED), (done.stdout, done.stderr)
+    for name, said in PURGED.items():
+        assert all(x in parts[name] for x in said), (name, parts[name])

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import time
 from pathlib import Path
 
 import pytest
@@ -33,7 +34,13 @@ def put(tree: Path, **files: str) -> None:
 
 
 def seen(tree: Path, **at: object) -> dict[CircumstanceKind, tuple[str, bool]]:
-    place = Place(sys=tree / "sys", proc=tree / "proc", timers=tree / "timers", **at)  # type: ignore[arg-type]
+    place = Place(
+        sys=tree / "sys",
+        proc=tree / "proc",
+        timers=tree / "timers",
+        scrubs=tree / "scrubs",
+        **at,  # type: ignore[arg-type]
+    )
     return {c.kind: (c.value, c.matters) for c in circumstances(place)}
 
 
@@ -188,3 +195,35 @@ def test_scout_and_health_can_be_tried_on_model_drives(jovik: Program) -> None:
     assert "made-up log" in jovik("health", "model:comet").out
     assert "nearest: comet" in jovik("health", "model:commet", status=2).err
     assert "What may matter" in jovik("scout", "model:comet", "--all").out
+
+
+@pytest.mark.parametrize(
+    ("ended", "age_s", "scrubbing"),
+    [
+        ("canceled:0|finished:0", 1, True),
+        ("canceled:0|finished:1", 1, False),
+        ("canceled:0|finished:0", 600, False),
+    ],
+)
+def test_a_scrub_is_seen_by_its_status_file(
+    tree: Path, ended: str, age_s: int, scrubbing: bool
+) -> None:
+    put(tree, sys__fs__btrfs__ab12__devices__sdx="\n")
+    put(tree, scrubs__scrub="")
+    status = tree / "scrubs" / "scrub.status.ab12"
+    status.write_text(f"scrub status:1\nab12:1|data_extents_scrubbed:4|duration:9|{ended}\n")
+    os.utime(status, (time.time() - age_s, time.time() - age_s))
+    mount = Mount("0:45", "/mnt/x", "btrfs", "/dev/sdx", ("rw",))
+    told = seen(tree, mount=mount)
+    assert (CircumstanceKind.MAINTENANCE in told) == scrubbing
+
+
+def test_what_power_saving_costs_is_told_from_two_steps(jovik: Program) -> None:
+    """Slate sleeps after 10 ms and wakes in 120 us, of which a median sees a little less."""
+    told = jovik("measure", "model:slate", "--plan", "power-saving", "--seed", "3").out
+    assert "after a pause of 50.0 ms a read waits" in told and "saves power" in told
+    found = jovik("runs", "show", "last", "--format", "json").json["after_a_pause"][0]
+    longer = found["longer_ns"]
+    assert found["sure"] and longer["low"] < 120_000 * 0.956 < longer["high"]
+    awake = jovik("measure", "model:comet", "--plan", "power-saving", "--seed", "3")
+    assert "saves power" not in awake.out and "is not known to wait longer" in awake.out

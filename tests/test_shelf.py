@@ -127,8 +127,7 @@ def test_the_tab_key_migrates_nothing(tmp_path: Path, jovik: Program) -> None:
     before = jovik.shelf.read_bytes()
     asked = Program(
         jovik.folder,
-        jovik.env
-        | {"_JOVIK_COMPLETE": "bash_complete", "COMP_WORDS": "jovik judge O", "COMP_CWORD": "2"},
+        jovik.env | {"_JOVIK_COMPLETE": "bash_complete", "COMP_LINE": "jovik judge O"},
     )
     answer = asked(status=None)
     assert answer.out.strip() == "" == answer.err and jovik.shelf.read_bytes() == before

@@ -5,6 +5,7 @@ And that every key of the JSON is documented.
 
 from __future__ import annotations
 
+import ast
 import io
 import json
 import re
@@ -41,7 +42,7 @@ from jovik.shelf import encoding
 from jovik.shelf.store import Shelf
 from jovik.shelf.writer import RunWriter
 from jovik.steps import parse, plan_names
-from tests.conftest import Program
+from tests.conftest import SCHEMAS, Program
 
 CONDITIONS = Conditions("io_uring", True, 2**30, rig="bench", unit="unit 1")
 TOP = Path(__file__).parents[1]
@@ -395,3 +396,14 @@ def test_findings_come_back_from_their_json(found: Findings) -> None:
 def test_findings_that_are_none_are_refused(stored: dict[str, Any]) -> None:
     with pytest.raises(ValueError, match="findings that cannot be read"):
         Findings.from_json(stored)
+
+
+def test_every_document_has_a_schema_and_every_schema_a_document() -> None:
+    """What tests have the program print is held against them (tests/conftest.py)."""
+    source = "".join(p.read_text(encoding="utf-8") for p in (TOP / "src/jovik/cli").glob("*.py"))
+    named = set()
+    for call in ast.walk(ast.parse(source.replace("from __future__ import annotations", ""))):
+        if isinstance(call, ast.Call) and getattr(call.func, "id", "") == "emit_json":
+            assert isinstance(call.args[1], ast.Constant)
+            named.add(call.args[1].value)
+    assert named == {p.stem for p in SCHEMAS.glob("*.json")}

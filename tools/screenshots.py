@@ -48,12 +48,13 @@ SHOTS = {
     "for 2s' 'sequential write 1MiB depth 8 for 2s' --passes 5 --seed 5 --shelf elsewhere.db "
     "2>/dev/null | tail -34",
     "rank": "jovik rank --yardstick 'Corvane Slate 1TB'",
+    "steady": "jovik measure model:tundra --plan steady-iops --seed 2 --shelf elsewhere.db "
+    "2>/dev/null",
     "errors": "jovik measure model:comet 'random read 4k depth 32'; jovik measure "
     "model:commet; jovik sheet show Slate; "
     "jovik measure . --drive 'Corvane Slate 1TB' 'sequential write 1MiB over 900TB'",
 }
 PICTURES = {
-    "claims": ["claims", "Veldhaar Comet 2TB"],
     "long-write": [
         "long-write",
         "Veldhaar Comet 2TB",
@@ -62,10 +63,10 @@ PICTURES = {
         "--over",
         "bytes",
     ],
-    "latency": ["latency", "Veldhaar Comet 2TB", "Ilmaris Drift 1TB", "Corvane Slate 1TB"],
+    "mixes": ["mixes", "Ilmaris Tundra 2TB"],
 }
 """Pictures as the program draws them, beside the demo's own."""
-SMALL = ("rank", "findings", "measure", "fit")
+SMALL = ("rank", "findings", "measure", "fit", "steady")
 """Shots with more lines than fit at the usual size."""
 WHILE = {"live": 85.0}
 """Shots of what moves: so many seconds after the command began."""
@@ -105,6 +106,8 @@ def main() -> None:
             # On a copy of the shelf, so that what the terminals show stays the demo's.
             apart = env | {"JOVIK_SHELF": str(Path(scratch) / "pictures.db")}
             shutil.copy(folder / "shelf.db", apart["JOVIK_SHELF"])
+            steady = ["measure", "model:tundra", "--plan", "steady-iops", "--seed", "2"]
+            subprocess.run(["jovik", *steady], env=apart, check=True, capture_output=True)
             for name, words in PICTURES.items():
                 subprocess.run(
                     [

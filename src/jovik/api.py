@@ -49,6 +49,7 @@ from jovik.sheets.sheet import Sheet, drive_from_words, parse_claim
 from jovik.shelf.read_runs import RunRecord
 from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import Shelf
+from jovik.tables import notebook  # noqa: F401 (answers show as tables by it)
 
 if TYPE_CHECKING:
     from jovik.base.session import Progress

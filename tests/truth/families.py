@@ -2,6 +2,6 @@
 
 from __future__ import annotations
 
-from tests.truth import series, shelves
+from tests.truth import series, shelves, steady
 
-FAMILIES = (*series.FAMILIES, *shelves.FAMILIES)
+FAMILIES = (*series.FAMILIES, *shelves.FAMILIES, *steady.FAMILIES)

@@ -5,10 +5,10 @@ from __future__ import annotations
 import math
 import statistics
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from jovik.analysis.comparability import long_write_of
+from jovik.analysis.comparability import long_write_of, settled
 from jovik.analysis.run_effect import alike_runs
 from jovik.analysis.settling import (
     EACH_LOOK,
@@ -27,6 +27,7 @@ from jovik.analysis.statistics import (
     trend,
     variance,
 )
+from jovik.analysis.steady_state import steady_notes
 from jovik.base.findings import NotSustained, Shape
 from jovik.base.interval import Interval
 from jovik.base.quantities import show_size, show_time
@@ -101,8 +102,13 @@ def judge(
         Among how many rigs these results are chosen.
     """
     parsed = [(parse(r.phrase), r) for r in results if r.passes]
-    steps = [(s, r) for s, r in parsed if isinstance(s, IoStep) and s.plain]
-    return [_judge_one(claim, steps, margin, others, rigs) for claim in claims]
+    bare = [(s, r) for s, r in parsed if isinstance(s, IoStep) and s.bare]
+    steady = [(s, r) for s, r in bare if s.steady]
+    fresh = [(s, r) for s, r in bare if not s.steady]
+    return [
+        _judge_one(claim, steady if claim.steady else fresh, margin, others, rigs)
+        for claim in claims
+    ]
 
 
 def _fits(claim: Claim, step: IoStep) -> bool:
@@ -161,12 +167,19 @@ def _judge_one(
         return _judge_sustained(claim, steps, margin)
     fitting = [(s, r) for s, r in steps if _fits(claim, s)]
     direct = [Candidate.of(s, r, others) for s, r in fitting if r.conditions.direct]
+    if claim.steady:
+        unsteady = [c for c in direct if not settled(c.result)]
+        direct = [c for c in direct if settled(c.result)]
+        if unsteady and not direct:
+            why = "; ".join(_not_steady(c.result) for c in unsteady)
+            return ClaimVerdict(claim, Verdict.UNTESTED, why, unsteady[0].result)
     if not direct:
         reason = "only measured buffered (page cache)" if fitting else "no such step was run"
         return ClaimVerdict(claim, Verdict.UNTESTED, f"{reason}; try: {suggested_phrase(claim)}")
     # A long write is another test: what is left behind the cliff is in its mean.
     direct = [c for c in direct if not c.step.fresh] or direct
-    steady = [c for c in direct if _trend_of(c.result) is None]
+    # In a steady state the test of the specification has looked at the slope.
+    steady = direct if claim.steady else [c for c in direct if _trend_of(c.result) is None]
     if not steady:
         found = _trend_of(direct[0].result)
         assert found is not None
@@ -184,6 +197,11 @@ def _judge_one(
     rivals = [c for c in steady if c is best or not _surely_worse(claim, c, best)]
     why = _why_this_step(claim, best.step, len(steady))
     return _verdict(claim, best, margin, why, len(rivals) * rigs)
+
+
+def _not_steady(result: StepResult) -> str:
+    found = result.findings.steady
+    return next(iter(steady_notes(found)), "") if found is not None else "it was not gone on with"
 
 
 def _surely_worse(claim: Claim, one: Candidate, best: Candidate) -> bool:
@@ -435,6 +453,8 @@ def suggested_phrase(claim: Claim) -> str:
     )
     depth = claim.depth or (1 if claim.lower_is_better else 32 if claim.random else 8)
     step = IoStep(claim.random, claim.read_percent, block, depth, claim.workers or 1)
+    if claim.steady:
+        step = replace(step, steady="rate", span_free_percent=90)
     return f'"{step.canonical}"'
 
 

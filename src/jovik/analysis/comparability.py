@@ -21,7 +21,7 @@ def differences(one: StepResult, two: StepResult) -> list[str]:
     """
     step = parse(one.kind)
     whole_drive = isinstance(step, ScanStep) and step.span_bytes is None
-    if whole_drive or (isinstance(step, IoStep) and step.amount_free_percent is not None):
+    if whole_drive or (isinstance(step, IoStep) and step.sized_by_target):
         return replace(one.conditions, span_bytes=0).differences(
             replace(two.conditions, span_bytes=0)
         )
@@ -64,6 +64,12 @@ def long_write_of(result: StepResult) -> LongWrite | None:
     return found if step.fresh or len(result.passes) == 1 else None
 
 
+def steady_step(result: StepResult) -> bool:
+    """Whether it was repeated in rounds until steady: another test than a short one."""
+    step = parse(result.kind)
+    return isinstance(step, IoStep) and bool(step.steady)
+
+
 SUSTAINED_FREEDOM = 19
 """Degrees of freedom taken to be behind the interval within one long write."""
 
@@ -72,8 +78,11 @@ def settled(result: StepResult) -> bool:
     """Whether a result has a figure to be compared by.
 
     A long write that was not steady at its end, or not for long, has none: where it was cut off
-    decides what its last piece looks like.
+    decides what its last piece looks like. Nor have rounds that were to be steady and were not.
     """
+    if steady_step(result):
+        steady = result.findings.steady
+        return steady is not None and steady.steady
     found = long_write_of(result)
     return found is None or isinstance(found.sustained, Interval)
 

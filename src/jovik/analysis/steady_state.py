@@ -6,26 +6,54 @@ the line fitted through them rises or falls by no more than 10 % of the mean.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 import numpy as np
+
+from jovik.base.findings import SteadyState
 
 WINDOW = 5
 RANGE = 0.20
 SLOPE = 0.10
 
 
+def excursion(rounds: Sequence[float]) -> float:
+    """Highest less lowest round, as a share of their mean."""
+    mean = float(np.mean(rounds))
+    return (max(rounds) - min(rounds)) / mean if mean > 0 else math.inf
+
+
+def slope(rounds: Sequence[float]) -> float:
+    """What the line fitted through the rounds rises over all of them, as a share of their mean."""
+    mean = float(np.mean(rounds))
+    if mean <= 0 or len(rounds) < 2:
+        return math.inf if mean <= 0 else 0.0
+    fitted = float(np.polyfit(np.arange(len(rounds)), np.asarray(rounds, dtype=np.float64), 1)[0])
+    return fitted * (len(rounds) - 1) / mean
+
+
 def is_steady(rounds: Sequence[float]) -> bool:
     """Whether one window of rounds is steady."""
-    values = np.asarray(rounds, dtype=np.float64)
-    mean = float(values.mean())
-    if mean <= 0:
-        return False
-    slope = float(np.polyfit(np.arange(len(values)), values, 1)[0])
-    return bool(
-        values.max() - values.min() <= RANGE * mean
-        and abs(slope) * (len(values) - 1) <= SLOPE * mean
-    )
+    return excursion(rounds) <= RANGE and abs(slope(rounds)) <= SLOPE
+
+
+def last_window(rounds: Sequence[float]) -> Sequence[float]:
+    """The last rounds that make a window; all of them where there are fewer."""
+    return rounds[-WINDOW:]
+
+
+def steady_notes(found: SteadyState) -> list[str]:
+    """What a reader should know of rounds that were to be steady."""
+    rounds = f"{found.rounds} round{'s' if found.rounds != 1 else ''}"
+    if found.steady:
+        return []
+    short = " (five are the least)" if found.rounds < WINDOW else ""
+    return [
+        f"not steady after {rounds}{short}: no sustained figure, and it settles no claim "
+        f"(over the last {found.count}: excursion {100 * found.excursion:.0f} %, slope "
+        f"{100 * found.slope:+.0f} %)"
+    ]
 
 
 def steady_from(rounds: Sequence[float]) -> int | None:

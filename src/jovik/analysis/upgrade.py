@@ -9,6 +9,7 @@ import math
 import statistics
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 from jovik.analysis.comparability import (
     differences,
@@ -19,7 +20,7 @@ from jovik.analysis.comparability import (
 )
 from jovik.analysis.lost_data import lost_by, lost_words
 from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, ratio_across, weighted
-from jovik.analysis.statistics import LogFigure, ratio_interval
+from jovik.analysis.statistics import LogFigure, interval, ratio_interval
 from jovik.base.findings import LostData
 from jovik.base.interval import Interval
 from jovik.base.step_result import StepResult
@@ -47,6 +48,7 @@ CLASS_WORDS = {
     "random write": "small writes, as of mail and databases",
     "deep random": "many small requests at once, as of servers",
     "long write": "long writes, beyond the write cache",
+    "program": "recorded programs, as they wait for the drive",
 }
 
 
@@ -79,15 +81,17 @@ class StepGain:
         )
 
 
-Compute = Callable[[Sequence[StepResult], float | None], tuple[float | None, str]]
+End = Literal["low", "median", "high"]
+"""Which end of every rate's interval, or its middle, a job is computed with."""
+Compute = Callable[[Sequence[StepResult], float | None, End], tuple[float | None, str]]
 
 
 @dataclass(frozen=True)
 class Job:
     """An everyday job and the rule by which its seconds are computed, never measured.
 
-    `seconds` takes a drive's results and what its link carries, and gives the seconds, or None and
-    the phrase whose result is missing.
+    `seconds` takes a drive's results, what its link carries and an `End`, and gives the seconds, or
+    None and the phrase whose result is missing (empty where only the interval is).
     """
 
     name: str
@@ -104,13 +108,23 @@ SMALL_READS = 200_000
 class JobTime:
     """Seconds that a job takes on each drive, computed.
 
-    None where a figure is missing, which `missing` names.
+    None where a figure is missing, which `missing` names. The ends are with every rate at the end
+    of its own interval, which is wider than 95 % asks where a job has several.
     """
 
     job: Job
-    old_s: float | None
-    new_s: float | None
+    old: Interval | None
+    new: Interval | None
     missing: str = ""
+
+    @property
+    def apart(self) -> bool:
+        """Whether the intervals leave no doubt that one takes longer."""
+        if self.old is None or self.new is None or not (self.old.known and self.new.known):
+            return False
+        assert self.old.low is not None and self.old.high is not None
+        assert self.new.low is not None and self.new.high is not None
+        return self.old.low > self.new.high or self.new.low > self.old.high
 
 
 @dataclass(frozen=True)
@@ -204,7 +218,10 @@ def compare(
         halving = new_price / math.log2(overall.median)
         # What hardly gains would cost any sum for twice the speed.
         halving = halving if halving <= MOST_PRICES * new_price else None
-    jobs = tuple(_job(job, old_results, new_results, link_bytes_s) for job in JOBS)
+    jobs = (
+        *_replays(old_results, new_results),
+        *(_job(job, old_results, new_results, link_bytes_s) for job in JOBS),
+    )
     return Upgrade(
         old,
         new,
@@ -267,6 +284,8 @@ def _with_times(name: str, gain: Interval) -> str:
 
 def _class_of(result: StepResult) -> str | None:
     step = parse(result.kind)
+    if result.findings.replay is not None:
+        return "program"
     if not isinstance(step, IoStep) or not step.plain:
         return None
     if step.fresh:
@@ -279,34 +298,90 @@ def _class_of(result: StepResult) -> str | None:
     )
 
 
+def _replays(old: Sequence[StepResult], new: Sequence[StepResult]) -> list[JobTime]:
+    """Recorded programs that both drives replayed: measured, not computed from rates."""
+    found = []
+    for result in new:
+        after = result.findings.replay
+        other = next((r for r in old if r.kind == result.kind and r.findings.replay), None)
+        before = other.findings.replay if other is not None else None
+        if after is None or before is None:
+            continue
+        own = max(before.elapsed_s.median - before.waited_s.median, 0.0)
+        rule = f"the recording done again on both; {own:.2g} s of it are not the drive's"
+        name = parse(result.kind).label.removeprefix("replay of ").replace("-", " ")
+        found.append(JobTime(Job(name, rule, _measured), before.elapsed_s, after.elapsed_s))
+    return found
+
+
+def _measured(
+    results: Sequence[StepResult], link: float | None, end: End
+) -> tuple[float | None, str]:
+    """A replay is measured as a whole; nothing is computed."""
+    return None, ""
+
+
 def _job(
     job: Job, old: Sequence[StepResult], new: Sequence[StepResult], link: float | None
 ) -> JobTime:
-    before, missing_old = job.seconds(old, None)
-    after, missing_new = job.seconds(new, link)
+    before, missing_old = _spread(job, old, None)
+    after, missing_new = _spread(job, new, link)
     return JobTime(job, before, after, missing_old or missing_new)
 
 
-def _copy_s(results: Sequence[StepResult], link: float | None) -> tuple[float | None, str]:
-    large = _rate(results, random=False, share=0, depth=8, link=link)
-    if large is None:
+def _spread(
+    job: Job, results: Sequence[StepResult], link: float | None
+) -> tuple[Interval | None, str]:
+    """A job's seconds with the ends that its rates leave it."""
+    middle, missing = job.seconds(results, link, "median")
+    if middle is None:
+        return None, missing
+    low, high = (job.seconds(results, link, end)[0] for end in ("high", "low"))
+    return Interval(middle, low, high) if None not in (low, high) else Interval(middle), ""
+
+
+def _copy_s(
+    results: Sequence[StepResult], link: float | None, end: End
+) -> tuple[float | None, str]:
+    rate = _rate(results, random=False, share=0, depth=8)
+    if rate is None:
         return None, "sequential write 1MiB depth 8"
-    cliff = next(
-        (
-            w.cliff
-            for r in results
-            if is_plain(r) and (w := long_write_of(r)) is not None and w.cliff
-        ),
-        None,
+    small = max(
+        (interval([p.rate_bytes_s for p in r.passes]) for r in results if _small_copy(r)),
+        key=lambda i: i.median,
+        default=None,
     )
-    held = COPY_LARGE_BYTES if cliff is None else min(cliff.at_bytes, COPY_LARGE_BYTES)
-    seconds = held / large
-    if cliff is not None:
-        seconds += (COPY_LARGE_BYTES - held) / min(cliff.after_bytes_s, link or math.inf)
-    small = [statistics.median(p.rate_bytes_s for p in r.passes) for r in results if _small_copy(r)]
-    if not small:
+    if small is None:
         return None, "copy in 20000 files of 16kB"
-    return seconds + COPY_SMALL_BYTES / min(max(small), link or math.inf), ""
+    parts = [(COPY_LARGE_BYTES, rate), (COPY_SMALL_BYTES, small)]
+    if (beyond := _beyond_cliff(results)) is not None and beyond[0] < COPY_LARGE_BYTES:
+        at, after = beyond
+        parts[0] = at, rate
+        parts.append((COPY_LARGE_BYTES - at, after))
+    seconds = [_seconds_at(size, value, link, end) for size, value in parts]
+    known = [s for s in seconds if s is not None]
+    return (sum(known) if len(known) == len(seconds) else None), ""
+
+
+def _beyond_cliff(results: Sequence[StepResult]) -> tuple[int, Interval] | None:
+    """After how many bytes a long write falls, and the rate from there on."""
+    for r in results:
+        found = long_write_of(r) if is_plain(r) else None
+        if found is None or found.cliff is None:
+            continue
+        at = found.cliff.at_bytes
+        level = next((p.rate_bytes_s for p in found.parts if p.start_bytes >= at), None)
+        return at, Interval(
+            found.cliff.after_bytes_s,
+            level.low if level is not None else None,
+            level.high if level is not None else None,
+        )
+    return None
+
+
+def _seconds_at(size: float, rate: Interval, link: float | None, end: End) -> float | None:
+    value = getattr(rate, end)
+    return size / min(value, link or math.inf) if value else None
 
 
 def _small_copy(result: StepResult) -> bool:
@@ -319,24 +394,29 @@ def _small_copy(result: StepResult) -> bool:
     )
 
 
-def _project_s(results: Sequence[StepResult], link: float | None) -> tuple[float | None, str]:
-    rate = _rate(results, random=False, share=100, depth=1, link=link)
-    return (PROJECT_BYTES / rate, "") if rate else (None, "sequential read 128KiB")
+def _project_s(
+    results: Sequence[StepResult], link: float | None, end: End
+) -> tuple[float | None, str]:
+    rate = _rate(results, random=False, share=100, depth=1)
+    if rate is None:
+        return None, "sequential read 128KiB"
+    return _seconds_at(PROJECT_BYTES, rate, link, end), ""
 
 
-def _small_s(results: Sequence[StepResult], link: float | None) -> tuple[float | None, str]:
+def _small_s(
+    results: Sequence[StepResult], link: float | None, end: End
+) -> tuple[float | None, str]:
     result = next((r for r in results if r.kind == "random read 4KiB" and r.passes), None)
     if result is None:
         return None, "random read 4KiB"
-    iops = statistics.median(p.iops for p in result.passes)
-    return (SMALL_READS / iops, "") if iops else (None, "random read 4KiB")
+    return _seconds_at(SMALL_READS, interval([p.iops for p in result.passes]), None, end), ""
 
 
 def _rate(
-    results: Sequence[StepResult], *, random: bool, share: int, depth: int, link: float | None
-) -> float | None:
+    results: Sequence[StepResult], *, random: bool, share: int, depth: int
+) -> Interval | None:
     """The figure of the step whose depth is nearest, bytes a second."""
-    found = []
+    found: list[tuple[float, float, Interval]] = []
     for r in results:
         step = parse(r.phrase)
         if (
@@ -348,13 +428,9 @@ def _rate(
             continue
         if not step.plain or step.block_bytes < 65536:
             continue
-        found.append(
-            (
-                abs(math.log2(step.depth * step.workers / depth)),
-                -statistics.median(p.rate_bytes_s for p in r.passes),
-            )
-        )
-    return min(-min(found)[1], link or math.inf) if found else None
+        rate = interval([p.rate_bytes_s for p in r.passes])
+        found.append((abs(math.log2(step.depth * step.workers / depth)), -rate.median, rate))
+    return min(found, key=lambda f: f[:2])[2] if found else None
 
 
 def _good(result: StepResult) -> bool:

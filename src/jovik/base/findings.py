@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from enum import StrEnum
-from typing import Any
+from typing import Any, TypeVar
 
 from jovik.base.interval import Interval
 
 DEEP = 0.20
 """A fall by this share or more is a cliff; less may be the drive's wavering."""
+
+T = TypeVar("T")
 
 
 class Shape(StrEnum):
@@ -268,6 +271,78 @@ BAD_DISTURBANCE = 0.10
 
 
 @dataclass(frozen=True)
+class ReplayFinding:
+    """What doing a recording again came to, in seconds; intervals over the passes.
+
+    `late` is the share of requests of a paced replay that came late, in the worst pass.
+    """
+
+    elapsed_s: Interval
+    waited_s: Interval
+    recorded_s: float
+    recorded_waited_s: float
+    requests: int
+    late: float = 0.0
+
+    def as_json(self) -> dict[str, Any]:
+        """Plain data."""
+        return asdict(self)
+
+
+@dataclass(frozen=True)
+class Wear:
+    """What a step wrote by the drive's own counters: to it, and by it to its medium.
+
+    `medium_bytes` is None where the drive keeps no such count.
+    """
+
+    host_bytes: int
+    medium_bytes: int | None = None
+
+    @property
+    def amplification(self) -> float | None:
+        """Bytes of medium for each byte that was written to the drive."""
+        if self.medium_bytes is None or self.host_bytes <= 0:
+            return None
+        return self.medium_bytes / self.host_bytes
+
+
+@dataclass(frozen=True)
+class SteadyState:
+    """Rounds that were repeated until steady, by the test of the SNIA specification.
+
+    Attributes
+    ----------
+    figure : str
+        Which figure of the rounds decided: ``rate`` (and so IOPS) or ``latency`` (its mean).
+    rounds : int
+        Rounds made.
+    first, count : int
+        The window: its first round, from 1, and how many rounds it has.
+    steady : bool
+        Whether it passes; the window is the last rounds where none did.
+    excursion, slope : float
+        Over the window, of this step's own figure: highest less lowest, and what the line through
+        the rounds rises or falls by, as shares of their mean.
+    tracked : tuple of str
+        Phrases of the steps whose figures decided.
+    """
+
+    figure: str
+    rounds: int
+    first: int
+    count: int
+    steady: bool
+    excursion: float
+    slope: float
+    tracked: tuple[str, ...] = ()
+
+    def window(self, values: Sequence[T]) -> Sequence[T]:
+        """Of a value for each round those of the window."""
+        return values[self.first - 1 : self.first - 1 + self.count]
+
+
+@dataclass(frozen=True)
 class Findings:
     """All findings of one step; None where there was nothing to find.
 
@@ -286,6 +361,9 @@ class Findings:
     write_cache_full: bool = False
     lost: LostData | None = None
     sweep: str | None = None
+    steady: SteadyState | None = None
+    wear: Wear | None = None
+    replay: ReplayFinding | None = None
 
     def as_json(self) -> dict[str, Any]:
         """Plain data, as stored and as shown; what was not found is left out."""
@@ -301,6 +379,9 @@ class Findings:
             "write_cache_full": self.write_cache_full or None,
             "lost": asdict(self.lost) if self.lost else None,
             "ladder": self.sweep,
+            "steady": asdict(self.steady) if self.steady else None,
+            "wear": asdict(self.wear) if self.wear else None,
+            "replay": self.replay.as_json() if self.replay else None,
         }
         return {key: value for key, value in found.items() if value is not None}
 
@@ -330,6 +411,9 @@ class Findings:
                 write_cache_full=bool(stored.get("write_cache_full", False)),
                 lost=_of(LostData, stored.get("lost")),
                 sweep=stored.get("ladder"),
+                steady=_steady(stored["steady"]) if "steady" in stored else None,
+                wear=_of(Wear, stored.get("wear")),
+                replay=_replay(stored["replay"]) if "replay" in stored else None,
             )
         except (KeyError, TypeError, AttributeError) as error:
             raise ValueError(f"findings that cannot be read ({error})") from None
@@ -350,6 +434,15 @@ def _long_write(stored: dict[str, Any]) -> LongWrite:
         steady_bytes_s=Interval(**steady) if steady is not None else None,
         **given,
     )
+
+
+def _replay(stored: dict[str, Any]) -> ReplayFinding:
+    times = {k: Interval(**stored[k]) for k in ("elapsed_s", "waited_s")}
+    return ReplayFinding(**stored | times)
+
+
+def _steady(stored: dict[str, Any]) -> SteadyState:
+    return SteadyState(**stored | {"tracked": tuple(stored["tracked"])})
 
 
 def _cliffs(stored: dict[str, Any]) -> CliffAgreement:

@@ -10,7 +10,7 @@ class Health:
     """A drive's own log of itself. None is what it does not tell.
 
     Temperatures are in degrees Celsius by the sensor's name; `throttled_s` is all time it slowed
-    itself down for heat.
+    itself down for heat. `medium_written_bytes` is what the drive wrote to its own medium.
     """
 
     source: str
@@ -29,5 +29,6 @@ class Health:
     interface_errors: int | None = None
     host_read_bytes: int | None = None
     host_written_bytes: int | None = None
+    medium_written_bytes: int | None = None
     throttled_s: int | None = None
     warnings: tuple[str, ...] = ()

@@ -348,7 +348,7 @@ def digits_for(low: float, high: float, least: int = 3, most: int = 6) -> int:
     """
     middle = max(abs(low), abs(high))
     apart = abs(high - low)
-    if not middle or not apart or not math.isfinite(middle) or not math.isfinite(apart):
+    if not middle or apart < 1e-6 * middle or not math.isfinite(middle) or not math.isfinite(apart):
         return least
     needed = math.floor(math.log10(middle)) - math.floor(math.log10(apart / 2)) + 1
     return min(max(least, needed), most)

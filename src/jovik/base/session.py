@@ -11,6 +11,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Protocol
 
+from jovik.base.recording import Recording
 from jovik.base.trace import Trace
 
 
@@ -125,6 +126,34 @@ class CopyJob:
 
 
 @dataclass(frozen=True)
+class ReplayJob:
+    """A recording to be done again.
+
+    Attributes
+    ----------
+    recording : Recording
+    pace : str
+        ``dependent``: each request once those that had completed before it have, and after its
+        think time; ``recorded``: at the recorded times; ``fast``: dependent, without think time.
+    seed : int
+        Of what is written.
+    stop_on_error : bool
+    """
+
+    recording: Recording
+    pace: str = "dependent"
+    seed: int = 1
+    stop_on_error: bool = True
+
+    @property
+    def tail_ns(self) -> int:
+        """How long the recorded program went on after its last request; nothing in haste."""
+        if self.pace == "fast":
+            return 0
+        return max(self.recording.elapsed_ns - int(self.recording.done_ns.max(initial=0)), 0)
+
+
+@dataclass(frozen=True)
 class DiscardResult:
     """What giving space back came to.
 
@@ -133,6 +162,33 @@ class DiscardResult:
 
     freed_bytes: int = 0
     note: str = ""
+
+
+@dataclass(frozen=True)
+class PurgeResult:
+    """What making a drive as new came to.
+
+    Attributes
+    ----------
+    method : str
+        By what it was done, in words.
+    answer : str
+        What the device answered.
+    unreached : str
+        What it did not reach, empty where it reached everything.
+    """
+
+    method: str
+    answer: str
+    unreached: str = ""
+
+
+@dataclass(frozen=True)
+class WearCounters:
+    """Bytes written in a drive's life: to it, and by it to its medium (None: it does not count)."""
+
+    host_bytes: int
+    medium_bytes: int | None = None
 
 
 class Session(Protocol):
@@ -213,6 +269,33 @@ class Session(Protocol):
         None where that cannot be told.
         """
 
+    def room_bytes(self) -> int | None:
+        """Bytes that the test file may take, with what it takes now; the same all along a run.
+
+        None where that cannot be told.
+        """
+
+    def check_purge(self) -> None:
+        """Refuse a purge before anything is written.
+
+        Raises
+        ------
+        TargetError
+            It must not be done here.
+        """
+
+    def purge(self) -> PurgeResult:
+        """Make the drive as new, by the best that it offers.
+
+        Raises
+        ------
+        TargetError
+            It must not be done, or the drive refuses.
+        """
+
+    def wear_bytes(self) -> WearCounters | None:
+        """The drive's own counters of what was written; None where it has none."""
+
     def capacity_bytes(self) -> int | None:
         """Bytes that can be addressed without a file.
 
@@ -245,6 +328,15 @@ class Session(Protocol):
 
     def copy(self, job: CopyJob, watch: ProgressCallback) -> Trace:
         """Copy files; see `copy_size` for what is refused. In the trace, an I/O is a file."""
+
+    def replay(self, job: ReplayJob, watch: ProgressCallback) -> Trace:
+        """Do a recording again, in the area that `prepare` laid out.
+
+        Raises
+        ------
+        TargetError
+            It cannot be done here.
+        """
 
     def close(self) -> None:
         """Give everything back."""

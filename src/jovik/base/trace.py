@@ -134,6 +134,24 @@ class CopyRecord:
 
 
 @dataclass(frozen=True)
+class ReplayRecord:
+    """What doing a recording again came to.
+
+    `elapsed_ns` is with what the program did after its last request, `waited_ns` while at least one
+    request was in flight; `late` are requests of a paced replay that came more than 1 ms after
+    their time, `late_ns` by how much together. The recorded figures stand beside them.
+    """
+
+    requests: int
+    elapsed_ns: int
+    waited_ns: int
+    recorded_ns: int
+    recorded_waited_ns: int
+    late: int = 0
+    late_ns: int = 0
+
+
+@dataclass(frozen=True)
 class Trace:
     """What one pass recorded.
 
@@ -159,6 +177,7 @@ class Trace:
     environment: Environment | None = None
     scan: ScanRecord | None = None
     copy: CopyRecord | None = None
+    replay: ReplayRecord | None = None
 
     @classmethod
     def empty(cls, engine: str, direct: bool, elapsed_ns: int) -> Trace:

@@ -217,6 +217,78 @@ def surface_picture(
         draw_surfaces(scans, out, size=size, look=look)
 
 
+def temperature_picture(
+    shelf: Shelf,
+    drive: str,
+    out: Path,
+    *,
+    run: str | None = None,
+    size: tuple[int, int] = SIZE,
+    look: Theme = LIGHT,
+) -> None:
+    """How warm a drive was over a run, its last with temperatures unless `run` says which."""
+    from jovik.charts.warmth import draw_warmth
+    from jovik.queries.runs import run_key
+    from jovik.queries.warmth import run_warmth
+
+    key = run_key(shelf, run) if run is not None else None
+    draw_warmth(run_warmth(shelf, drive, key), out, size=size, look=look)
+
+
+def rounds_picture(
+    shelf: Shelf, drive: str, out: Path, *, size: tuple[int, int] = SIZE, look: Theme = LIGHT
+) -> None:
+    """What was tracked, round by round, with the window in which it was steady."""
+    from jovik.charts.steady_state import draw_rounds
+    from jovik.queries.steady_state import rounds_of
+
+    draw_rounds(rounds_of(shelf, shelf.sheet(drive).drive.name), out, size=size, look=look)
+
+
+def mixes_picture(
+    shelf: Shelf, drive: str, out: Path, *, size: tuple[int, int] = SIZE, look: Theme = LIGHT
+) -> None:
+    """Steady I/Os a second over mix and block."""
+    from jovik.analysis.steady_grid import grids
+    from jovik.charts.steady_state import draw_grid
+
+    name = shelf.sheet(drive).drive.name
+    found = grids(shelf.latest_results(name, ladders=True))
+    if not found:
+        raise UsageError(
+            f"{name} has no steady steps over mixes and blocks",
+            f'do it: jovik measure TARGET --drive "{name}" --plan steady-iops',
+        )
+    draw_grid(max(found, key=lambda g: len(g.cells)), out, size=size, look=look)
+
+
+def saturation_picture(
+    shelf: Shelf,
+    drives: Sequence[str],
+    out: Path,
+    *,
+    size: tuple[int, int] = SIZE,
+    look: Theme = LIGHT,
+) -> None:
+    """Long random writes of drives, minute by minute, over what was written."""
+    from jovik.charts.steady_state import draw_saturation
+    from jovik.queries.steady_state import saturation_of
+
+    _refuse_too_many(drives)
+    found = [saturation_of(shelf, shelf.sheet(d).drive.name) for d in drives]
+    draw_saturation(found, out, size=size, look=look)
+
+
+def demand_picture(
+    shelf: Shelf, drive: str, out: Path, *, size: tuple[int, int] = SIZE, look: Theme = LIGHT
+) -> None:
+    """I/Os a second against the slowest in 100,000, as more and more is asked at once."""
+    from jovik.charts.steady_state import draw_demand
+    from jovik.queries.steady_state import demand_of
+
+    draw_demand(demand_of(shelf, shelf.sheet(drive).drive.name), out, size=size, look=look)
+
+
 def upgrade_picture(
     shelf: Shelf,
     old: str,
@@ -257,11 +329,7 @@ def _of(
     UsageError
         Too many drives, or one has none: with the phrase that would give one.
     """
-    if len(drives) > MOST_DRIVES:
-        raise UsageError(
-            f"{len(drives)} drives cannot be told apart in one picture",
-            f"name {MOST_DRIVES} at most",
-        )
+    _refuse_too_many(drives)
     found = []
     for drive in drives:
         name = shelf.sheet(drive).drive.name
@@ -273,6 +341,14 @@ def _of(
             )
         found.append(mine)
     return found
+
+
+def _refuse_too_many(drives: Sequence[str]) -> None:
+    if len(drives) > MOST_DRIVES:
+        raise UsageError(
+            f"{len(drives)} drives cannot be told apart in one picture",
+            f"name {MOST_DRIVES} at most",
+        )
 
 
 def _same_kind(
@@ -310,6 +386,11 @@ KINDS: dict[str, tuple[Callable[..., None], int | None]] = {
     "latency": (latency_picture, None),
     "full": (full_picture, 1),
     "surface": (surface_picture, None),
+    "temperature": (temperature_picture, 1),
+    "rounds": (rounds_picture, 1),
+    "mixes": (mixes_picture, 1),
+    "saturation": (saturation_picture, None),
+    "demand": (demand_picture, 1),
     "upgrade": (upgrade_picture, 2),
 }
 """Each kind of picture by its name, with how many drives it is of.

@@ -28,6 +28,7 @@ COMMANDS = {
     "runs": "What was measured: a list of runs, and each run again.",
     "plan": "What a review does, in which order and why.",
     "compare": "What changed between two runs, cables, firmware, dates, drives.",
+    "record": "What a program asks of its drive, taken down and looked at.",
     "judge": "Hold a drive's results against its claims.",
     "rank": "Place every drive on the shelf, like with like.",
     "upgrade": "What changing from one drive to another would bring.",
@@ -182,6 +183,10 @@ def main() -> None:
     try:
         streams.guard()
         show_warnings()
+        if os.environ.get("_JOVIK_COMPLETE") == "bash_complete":
+            from jovik.cli.bash_completion import install
+
+            install()
         status = jovik.main(prog_name="jovik", standalone_mode=False)
         streams.finish()
     except streams.ReaderGone:

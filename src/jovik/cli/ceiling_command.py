@@ -58,7 +58,8 @@ def ceiling(engine: str, time_ns: int, form: str) -> None:
             {
                 "ceilings": [{**asdict(c), "rate_bytes_s": c.rate_bytes_s} for c in found],
                 "notes": notes,
-            }
+            },
+            "ceilings",
         )
         return
     rows = [

@@ -90,7 +90,7 @@ def compare(
             return
         found = compared(shelf, before, after, step)
     if form == "json":
-        emit_json(comparison_json(found))
+        emit_json(comparison_json(found), "comparison")
     elif form == "csv":
         rows = comparison_json(found)["steps"]
         emit_csv(
@@ -136,7 +136,7 @@ def _history(
         draw_history(found, out)
         echo(f"drew {out}", err=form != "table")
     if form == "json":
-        emit_json(history_json(found))
+        emit_json(history_json(found), "history")
     elif form == "csv":
         points = history_json(found)["points"]
         emit_csv(

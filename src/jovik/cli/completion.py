@@ -7,7 +7,6 @@ Whatever goes wrong while somebody presses the Tab key, nothing is offered and n
 
 from __future__ import annotations
 
-import shlex
 from collections.abc import Iterable
 
 import click
@@ -18,12 +17,12 @@ Parameter = click.Parameter
 
 
 def _offer(words: Iterable[str], begun: str) -> list[CompletionItem]:
-    """Those that begin like that, in quotes where they need them.
+    """Those that begin like that; the shell quotes them, in bash `bash_completion` does.
 
     A quote that was begun already is not part of the name.
     """
     wanted = begun.lstrip("'\"").casefold()
-    return [CompletionItem(shlex.quote(w)) for w in words if w.casefold().startswith(wanted)]
+    return [CompletionItem(w) for w in words if w.casefold().startswith(wanted)]
 
 
 def drives(ctx: Context, _: Parameter, begun: str) -> list[CompletionItem]:
@@ -59,6 +58,13 @@ def yardsticks(ctx: Context, of: Parameter, begun: str) -> list[CompletionItem]:
     from jovik.sheets.drive_class import CLASS_PREFIX, class_names
 
     return [*drives(ctx, of, begun), *_offer([f"{CLASS_PREFIX}{c}" for c in class_names()], begun)]
+
+
+def orders(ctx: Context, of: Parameter, begun: str) -> list[CompletionItem]:
+    """What a ranking can go by: a word, or the phrase of a step."""
+    from jovik.queries.ranking import ORDERS
+
+    return [*_offer(ORDERS, begun), *(phrases(ctx, of, begun) if begun else [])]
 
 
 def selections(ctx: Context, of: Parameter, begun: str) -> list[CompletionItem]:
@@ -105,6 +111,8 @@ def targets_and_phrases(ctx: Context, of: Parameter, begun: str) -> list[Complet
 def phrases(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
     """Steps of the plans that ship with Jovik: the nearest to what a person is about to write."""
     from jovik.steps import load_plan, plan_names
+    from jovik.steps.replay import recording_names
 
-    found = dict.fromkeys(line.phrase for name in plan_names() for line in load_plan(name).lines)
+    found = dict.fromkeys(f'replay "{n}"' for n in recording_names())
+    found |= dict.fromkeys(line.phrase for name in plan_names() for line in load_plan(name).lines)
     return _offer(found, begun)

@@ -17,8 +17,9 @@ def completion(shell: str) -> None:
     """
     from click.shell_completion import get_completion_class
 
-    from jovik.cli import jovik
+    from jovik.cli import bash_completion, jovik
 
+    bash_completion.install()
     found = get_completion_class(shell)
     assert found is not None
     click.echo(found(jovik, {}, "jovik", "_JOVIK_COMPLETE").source())

@@ -42,7 +42,9 @@ def show(form: str = "table") -> None:
     rows = [(key, _shown(value)) for key, value in _set_values().items()]
     path = settings_path()
     if form == "json":
-        emit_json({"file": str(path) if path is not None else None, "settings": _set_values()})
+        emit_json(
+            {"file": str(path) if path is not None else None, "settings": _set_values()}, "settings"
+        )
     elif form == "csv":
         emit_csv(["key", "value"], rows)
     elif rows:
@@ -83,7 +85,8 @@ def keys(form: str) -> None:
                 "keys": [
                     {"key": k, "default": d if d != "-" else None, "about": a} for k, d, a in rows
                 ]
-            }
+            },
+            "setting-keys",
         )
     elif form == "csv":
         emit_csv(["key", "default", "about"], rows)

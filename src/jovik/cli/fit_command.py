@@ -97,7 +97,7 @@ def _list_classes(form: str) -> None:
     found = sorted(map(read_class, class_names()), key=lambda c: next(f.usual for f in c.figures))
     rows = classes_json(found)
     if form == "json":
-        emit_json({"classes": rows})
+        emit_json({"classes": rows}, "classes")
     elif form == "csv":
         header = ["class", "what", "unit", "from", "usual", "to", "why", "source"]
         emit_csv(
@@ -131,7 +131,7 @@ def _list(loads: Sequence[Load], form: str) -> None:
             )
         )
     if form == "json":
-        emit_json({"loads": [load_json(x) for x in loads]})
+        emit_json({"loads": [load_json(x) for x in loads]}, "loads")
     elif form == "csv":
         emit_csv(["name", "title", "needs", "how", "hours_a_day", "formula"], rows)
     else:
@@ -158,7 +158,8 @@ def _show_all(every: Sequence[Fitted], form: str) -> None:
                     {"drive": x.drive.name, "fits": [fit_json(f, None) for f in x.empty]}
                     for x in every
                 ]
-            }
+            },
+            "fits-of-drives",
         )
     elif form == "csv":
         emit_csv(
@@ -188,7 +189,8 @@ def _show(found: Fitted, form: str) -> None:
                 "drive": found.drive.name,
                 "held_by_rig": slowed_json(found.slowed),
                 "fits": [fit_json(f, level) for level, f in every],
-            }
+            },
+            "fits",
         )
     elif form == "csv":
         header = ["load", "filled_percent", "streams", "headroom", "ends", "years_of_endurance"]

@@ -44,7 +44,8 @@ def health(target: str, form: str) -> None:
                 "model": device.model,
                 "health": asdict(log),
                 "readings": [asdict(r) for r in found],
-            }
+            },
+            "health",
         )
     elif form == "csv":
         emit_csv(

@@ -127,7 +127,8 @@ def _show(found: Judged, form: str) -> None:
                 "suspects": [suspect_json(s) for s in found.samples.suspects],
                 "excluded": excluded_json(found.excluded),
                 "class": standing_json(found.standing),
-            }
+            },
+            "judgements",
         )
     elif form == "csv":
         header = ["claim", "unit", "claimed", "measured", "low", "high", "verdict", "phrase", "why"]
@@ -179,7 +180,8 @@ def _units(shelf: Shelf, drive: str, form: str) -> int:
                 "drive": found.drive,
                 "units": units,
                 "suspects": [suspect_json(s) for s in found.suspects],
-            }
+            },
+            "samples",
         )
     elif form == "csv":
         table = samples_table(found)

@@ -119,6 +119,7 @@ if TYPE_CHECKING:
     help="Ask before writing more of the endurance rating.",
 )
 @click.option("--yes", is_flag=True, help="Do not ask.")
+@click.option("--passes-table", "each_pass", is_flag=True, help="Show each pass of each step, too.")
 @click.option("--dry-run", is_flag=True, help="Say what would be done, and write nothing.")
 @format_option()
 @shelf_option
@@ -131,6 +132,7 @@ def measure(
     ask_above: float,
     yes: bool,
     dry_run: bool,
+    each_pass: bool,
     form: str,
     shelf_at: str | None,
     **how: Any,
@@ -149,7 +151,7 @@ def measure(
     jovik measure model:comet model:slate model:drift --plan quick-compare
     jovik measure --every-drive --plan quick-compare
     """
-    from jovik.cli.run_flow import EnduranceConsent, run_order
+    from jovik.cli.run_flow import EnduranceConsent, Telling, run_order
     from jovik.cli.several_targets import SeveralTargets, run_several
     from jovik.runs import fit_budget, request_for, sheet_for
     from jovik.shelf.sqlite import where_from
@@ -165,7 +167,9 @@ def measure(
             _costs(shelf, orders, name)
             return 0
         if len(orders) > 1 or every_drive or together:
-            asked = SeveralTargets(tuple(orders), tuple(targets), left_out, name, together)
+            asked = SeveralTargets(
+                tuple(orders), tuple(targets), left_out, name, together, each_pass
+            )
             return run_several(shelf, asked, form, consent=consent, dry_run=dry_run)
         found = sheet_for(shelf, orders[0].target, name, enrol=not dry_run)
         return run_order(
@@ -175,7 +179,7 @@ def measure(
             form,
             consent=consent,
             dry_run=dry_run,
-            first_line=enrolment_line(found),
+            told=Telling(enrolment_line(found), each_pass),
         )
 
 
@@ -208,4 +212,4 @@ def _costs(shelf: Shelf, orders: list[RunRequest], name: str | None) -> None:
         sheet = sheet_for(shelf, order.target, name, enrol=False).sheet
         with prepared(sheet, fit_budget(order, sheet)) as ready:
             rows.append(cost_json(ready))
-    emit_json({"runs": rows})
+    emit_json({"runs": rows}, "costs")

@@ -18,3 +18,16 @@ class NamingGroup(click.Group):
             of = ctx.command_path
             raise UnknownNameError(f"command of {of}", args[0], self.commands, f"see {of} --help")
         return super().resolve_command(ctx, args)
+
+
+class BareMemberGroup(NamingGroup):
+    """A group whose bare form is one of its members, `bare`."""
+
+    bare: str
+
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        """Put the member's name before what is no member."""
+        asks = {"-h", "--help"} & set(args[:1])
+        if not asks and (not args or args[0] not in self.commands):
+            args = [self.bare, *args]
+        return super().parse_args(ctx, args)

@@ -37,6 +37,15 @@ if TYPE_CHECKING:
     type=click.Path(exists=True, dir_okay=False, path_type=Path),
     help="Readings from a file: what,value,unit,method,instrument.",
 )
+@click.option(
+    "--log",
+    "log_file",
+    type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    help="What an instrument logged beside --run: a table of times and values.",
+)
+@click.option("--quantity", metavar="NAME", help="What --log is of, such as 'noise level'.")
+@click.option("--unit", metavar="UNIT", help="Of --log: dB(A), W, C, V, A.")
+@click.option("--shift", metavar="TIME", help="Added to the times of --log, such as 2.5s or -1h.")
 @click.option("--pro", multiple=True, metavar="TEXT", help="What speaks for it.")
 @click.option("--con", multiple=True, metavar="TEXT", help="What speaks against it.")
 @click.option("--remark", multiple=True, metavar="TEXT", help="Anything else.")
@@ -60,6 +69,10 @@ def note(
     method: str,
     instrument: str,
     source: Path | None,
+    log_file: Path | None,
+    quantity: str | None,
+    unit: str | None,
+    shift: str | None,
     pro: tuple[str, ...],
     con: tuple[str, ...],
     remark: tuple[str, ...],
@@ -79,23 +92,26 @@ def note(
     jovik note "Comet 2TB" --reading "boot time=8.1s" --method "stopwatch, to the desktop"
     jovik note "Comet 2TB" --pro "silent" --con "no heat sink in the box"
     jovik note "Comet 2TB" --remark "vanished after 2 h" --run last --date 2026-11-23
+    jovik note "Comet 2TB" --log noise.csv --run last --quantity "noise level" --unit "dB(A)"
     jovik note "Comet 2TB" --remove 3
     """
     from jovik.base.errors import UsageError
-    from jovik.base.text_files import read_text
     from jovik.queries.readings import noted, noted_in_order, remove_noted
     from jovik.queries.runs import run_key
     from jovik.sheets.reading import Note, parse_reading, parse_when, read_csv, table_form
+    from jovik.sheets.table_file import read_table
     from jovik.shelf.corrections import noted_words
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     readings = [parse_reading(t, method, instrument) for t in texts]
     if source is not None:
-        text = read_text(source)
+        text = read_table(source)
         readings += read_csv(text, str(source))
         if told := table_form(text):
             echo(f"{source}: {told}", err=True)
+    if log_file is not None:
+        return _log(drive, log_file, run_name, quantity, unit, shift, form, shelf_at)
     said = [(sort, t) for sort, texts in _sorts(pro, con, remark) for t in texts if t.strip()]
     if (date or run_name) and not said:
         raise UsageError("--run and --date belong to a note", 'add --remark "..."')
@@ -120,6 +136,68 @@ def note(
     return 0
 
 
+def _log(
+    drive: str,
+    file: Path,
+    run_name: str | None,
+    quantity: str | None,
+    unit: str | None,
+    shift: str | None,
+    form: str,
+    shelf_at: str | None,
+) -> int:
+    """Lay a log beside a run, note its phases as readings, and show it."""
+    from jovik.base.errors import UsageError
+    from jovik.cli.output import emit_csv, emit_json, show_table
+    from jovik.queries.instrument import log_beside
+    from jovik.queries.runs import run_key
+    from jovik.sheets.instrument_log import read_log
+    from jovik.sheets.reading import Reading
+    from jovik.sheets.table_file import read_table
+    from jovik.shelf.sqlite import where_from
+    from jovik.shelf.store import Shelf
+    from jovik.tables.instrument import log_json, log_table
+
+    if run_name is None or not quantity or not unit:
+        raise UsageError(
+            "--log needs --run, --quantity and --unit",
+            "such as --run last --quantity 'noise level' --unit 'dB(A)'",
+        )
+    log = read_log(read_table(file), str(file))
+    with Shelf(where_from(shelf_at)) as shelf:
+        name = shelf.sheet(drive).drive.name
+        key = run_key(shelf, run_name)
+        if shelf.run(key).drive != name:
+            raise UsageError(f"run {key} is of {shelf.run(key).drive}, not of {name}")
+        found = log_beside(shelf, key, log, quantity, unit, _shift_s(shift))
+        method = f"logged beside run {key}"
+        readings = [
+            Reading(f"{quantity}, {f.span.name}", f.mean, unit, method) for f in found.phases
+        ]
+        shelf.note(name, [], readings)
+    if form == "json":
+        emit_json(log_json(found), "log-beside")
+    elif form == "csv":
+        rows = [*log_json(found)["phases"], *log_json(found)["steps"]]
+        emit_csv(list(rows[0]), [tuple(r.values()) for r in rows])
+    else:
+        show_table(log_table(found))
+    return 0
+
+
+def _shift_s(text: str | None) -> float:
+    from jovik.base.errors import UsageError
+    from jovik.base.quantities import parse_time
+
+    if text is None:
+        return 0.0
+    sign = -1 if text.startswith("-") else 1
+    try:
+        return sign * parse_time(text.lstrip("+-")) / 1e9
+    except ValueError as error:
+        raise UsageError(f"--shift: {error}", "write 2.5s or -1h") from None
+
+
 def _sorts(
     pro: tuple[str, ...], con: tuple[str, ...], remark: tuple[str, ...]
 ) -> list[tuple[str, tuple[str, ...]]]:
@@ -131,7 +209,7 @@ def _list(name: str, found: list[Note | Reading], form: str) -> None:
     from jovik.tables.readings import listed_json, listed_table
 
     if form == "json":
-        emit_json({"drive": name, "noted": listed_json(found)})
+        emit_json({"drive": name, "noted": listed_json(found)}, "noted")
     elif form == "csv":
         rows = listed_json(found)
         header = list(rows[0]) if rows else ["number"]
@@ -173,7 +251,8 @@ def _show(found: Noted, form: str) -> None:
                     for b in found.readings
                     for r in b.each
                 ],
-            }
+            },
+            "notes",
         )
     elif form == "csv":
         emit_csv(

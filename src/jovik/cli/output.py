@@ -18,9 +18,17 @@ if TYPE_CHECKING:
     pass
 
 
-def emit_json(value: Any) -> None:
-    """One JSON object; what a terminal would obey is escaped in it, and read back as it was."""
-    text = json.dumps(value, indent=2, ensure_ascii=False, allow_nan=False)
+def emit_json(value: dict[str, Any], schema: str) -> None:
+    """One JSON object; what a terminal would obey is escaped in it, and read back as it was.
+
+    Parameters
+    ----------
+    schema : str
+        The name of its schema, ``docs/schemas/NAME.json``, which it says itself.
+    """
+    text = json.dumps(
+        {"schema": f"jovik {schema} 1"} | value, indent=2, ensure_ascii=False, allow_nan=False
+    )
     click.echo(escape_control(text, keep="\n"))
 
 

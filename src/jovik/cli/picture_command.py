@@ -8,10 +8,9 @@ from typing import Any
 
 import click
 
-from jovik.cli.completion import drives
-from jovik.cli.echo import echo
+from jovik.cli.completion import drives, run_names
 from jovik.cli.naming_group import NamingGroup
-from jovik.cli.options import F, UnitParam, force_option, share, shelf_option
+from jovik.cli.options import F, UnitParam, force_option, format_option, share, shelf_option
 
 AXES = ("depth", "block", "workers", "mix", "compressible", "span", "amount")
 """See `jovik.charts.registry.AXES`, which loads too much for a help text."""
@@ -33,6 +32,7 @@ def _common(command: F) -> F:
     """What every picture takes."""
     for option in (
         shelf_option,
+        format_option(),
         force_option,
         click.option(
             "--theme",
@@ -67,12 +67,14 @@ def _draw(
     theme: str,
     shelf_at: str | None,
     force: bool,
+    form: str,
     **how: Any,
 ) -> None:
     """Draw one kind of picture of the shelf; the file is checked before anything is drawn."""
     from jovik.charts.registry import draw
     from jovik.charts.style import THEMES, check_out
     from jovik.cli.streams import file_or_output
+    from jovik.cli.written_files import say_written
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
@@ -81,7 +83,7 @@ def _draw(
         with Shelf(where_from(shelf_at)) as shelf:
             draw(shelf, kind, drives, file, look=THEMES[theme], **how)
     if file is out:
-        echo(f"drew {out}")
+        say_written(form, [out], "drew {}".format)
 
 
 @click.group(cls=NamingGroup)
@@ -194,6 +196,52 @@ def full(drive: str, **how: Any) -> None:
 def surface(drives: tuple[str, ...], **how: Any) -> None:
     """Scans of DRIVES from the first to the last address; of one with its access time."""
     _draw("surface", drives, **how)
+
+
+@picture.command()
+@click.argument("drive", shell_complete=drives)
+@click.option(
+    "--run",
+    metavar="RUN",
+    shell_complete=run_names,
+    help="Of which run. Default: the last with temperatures.",
+)
+@_common
+def temperature(drive: str, **how: Any) -> None:
+    """How warm DRIVE was over a run, step by step."""
+    _draw("temperature", [drive], **how)
+
+
+@picture.command()
+@click.argument("drive", shell_complete=drives)
+@_common
+def rounds(drive: str, **how: Any) -> None:
+    """What was tracked of DRIVE until it was steady, round by round, with the window."""
+    _draw("rounds", [drive], **how)
+
+
+@picture.command()
+@click.argument("drive", shell_complete=drives)
+@_common
+def mixes(drive: str, **how: Any) -> None:
+    """Steady I/Os a second of DRIVE over mix and block."""
+    _draw("mixes", [drive], **how)
+
+
+@picture.command()
+@click.argument("drives", shell_complete=drives, nargs=-1, required=True)
+@_common
+def saturation(drives: tuple[str, ...], **how: Any) -> None:
+    """DRIVES from new to used: a long random write, minute by minute."""
+    _draw("saturation", drives, **how)
+
+
+@picture.command()
+@click.argument("drive", shell_complete=drives)
+@_common
+def demand(drive: str, **how: Any) -> None:
+    """Where more load on DRIVE only buys waiting."""
+    _draw("demand", [drive], **how)
 
 
 @picture.command()

@@ -14,7 +14,7 @@ from jovik.cli.naming_group import NamingGroup
 from jovik.cli.options import format_option, shelf_option
 
 if TYPE_CHECKING:
-    from jovik.steps import Plan
+    from jovik.steps import Plan, PlanEntry
 
 
 @click.group(cls=NamingGroup)
@@ -44,7 +44,8 @@ def list_plans(form: str) -> int:
                     {"name": p.name, "title": p.title, "about": p.about, "steps": len(p.steps)}
                     for p in plans
                 ]
-            }
+            },
+            "plans",
         )
     elif form == "csv":
         emit_csv(
@@ -104,7 +105,9 @@ def show(
     if target_at is not None:
         cost = _cost(chosen, target_at, drive_name, budget, shelf_at)
     if form == "json":
-        emit_json(plan_json(chosen) | ({"cost": cost.as_json()} if cost is not None else {}))
+        emit_json(
+            plan_json(chosen) | ({"cost": cost.as_json()} if cost is not None else {}), "plan"
+        )
     elif form == "csv":
         rows = [
             (x.phrase, s.canonical, x.title, x.why, x.passes or chosen.passes, x.spare)
@@ -170,7 +173,7 @@ def _table(chosen: Plan, cost: list[str]) -> None:
             (
                 line.phrase,
                 str(len(line.steps)),
-                f"{max(of_line)}{' in rounds' if line.rounds is not None else ''}",
+                _times_words(line, max(of_line)),
                 str(line.spare or "-"),
                 "" if again else line.why or line.title,
             )
@@ -192,6 +195,15 @@ def _table(chosen: Plan, cost: list[str]) -> None:
     )
 
 
+def _times_words(line: PlanEntry, most: int) -> str:
+    """How often the steps of a line are made."""
+    from jovik.steps import IoStep
+
+    if any(isinstance(s, IoStep) and s.steady for s in line.steps):
+        return f"until steady, {most} at most"
+    return f"{most} in rounds" if line.rounds is not None else str(most)
+
+
 @dataclass(frozen=True)
 class PlanOnTarget:
     """What a plan costs on one target, and what its time budget took away."""
@@ -203,6 +215,8 @@ class PlanOnTarget:
     endurance_share: float | None
     budget_ns: int | None
     trimmed: tuple[str, ...]
+    least_time_ns: int | None = None
+    least_written_bytes: int | None = None
 
     def as_json(self) -> dict[str, Any]:
         """As documented."""
@@ -216,6 +230,13 @@ class PlanOnTarget:
             f"on {self.target}: about {show_time(self.time_ns)}, "
             f"writes about {show_size(self.written_bytes)}{endurance}"
         ]
+        if self.least_time_ns is not None and self.least_written_bytes is not None:
+            lines = [
+                f"on {self.target}: about {show_time(self.least_time_ns)} if it is steady at once, "
+                f"{show_time(self.time_ns)} at most; writes about "
+                f"{show_size(self.least_written_bytes)} to {show_size(self.written_bytes)}"
+                f"{endurance.replace(', ', ', up to ')}"
+            ]
         if self.trimmed and self.budget_ns is not None:
             lines.append(f"to stay within {show_time(self.budget_ns)}: {'; '.join(self.trimmed)}")
         return lines
@@ -257,4 +278,8 @@ def _cost(
             endurance_share=ready.endurance_share,
             budget_ns=limit,
             trimmed=order.trimmed,
+            least_time_ns=ready.least.time_ns if ready.least is not None else None,
+            least_written_bytes=ready.least.written_bytes(ready.rate_bytes_s)
+            if ready.least is not None
+            else None,
         )

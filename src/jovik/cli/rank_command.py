@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from jovik.cli.completion import drives, loads, yardsticks
+from jovik.cli.completion import drives, loads, orders, yardsticks
 from jovik.cli.options import format_option, shelf_option
 
 if TYPE_CHECKING:
@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     "--by",
     default="drive",
     metavar="ORDER",
+    shell_complete=orders,
     show_default=True,
     help="drive (its index), price (for a terabyte), money (index for the money), "
     "endurance, latency, rig or firmware (with --unit), or a step's phrase.",
@@ -63,6 +64,9 @@ if TYPE_CHECKING:
     help="With --unit, where several drives have a unit of that name.",
 )
 @click.option(
+    "--steady", is_flag=True, help="Rank by the steady state; never mixed with anything else."
+)
+@click.option(
     "--steps/--no-steps",
     default=True,
     help="Show the ranking of each step besides the overall one.",
@@ -82,6 +86,7 @@ def rank(
     since: str | None,
     unit_name: str | None,
     drive_name: str | None,
+    steady: bool,
     steps: bool,
     form: str,
     shelf_at: str | None,
@@ -124,7 +129,9 @@ def rank(
             )
         else:
             only = Filter(interface, medium, capacity, max_price, since)
-            found = ranked(shelf, yardstick=yardstick, by=by, load=load_name, only=only)
+            found = ranked(
+                shelf, yardstick=yardstick, by=by, load=load_name, only=only, steady=steady
+            )
         reviewed = shelf.sheet(review).drive.name if review is not None else None
     ranking = found.ranking
     if form == "json":
@@ -139,7 +146,8 @@ def rank(
                 "by": by,
                 "for": load_name,
                 "sentence": rank_sentence(ranking, reviewed) if reviewed is not None else None,
-            }
+            },
+            "ranking",
         )
     elif form == "csv":
         header = ["kind", "place", "drive", "rate_bytes_s", "low", "high", "index", "passes"]

@@ -8,7 +8,7 @@ import click
 
 from jovik.cli.completion import drives
 from jovik.cli.echo import echo
-from jovik.cli.options import force_option, shelf_option
+from jovik.cli.options import force_option, format_option, shelf_option
 
 
 @click.command()
@@ -41,6 +41,7 @@ from jovik.cli.options import force_option, shelf_option
     help="FILE.html (all in one file), FILE.md (pictures beside it), or a folder for both.",
 )
 @force_option
+@format_option()
 @shelf_option
 def report(
     drive: str | None,
@@ -50,6 +51,7 @@ def report(
     each: bool,
     out: Path,
     force: bool,
+    form: str,
     shelf_at: str | None,
 ) -> int:
     """Make the review of DRIVE: the verdict first, then all that it rests on.
@@ -60,6 +62,7 @@ def report(
     jovik report --all --each --out site/
     """
     from jovik.base.errors import UsageError
+    from jovik.cli.written_files import say_written
     from jovik.report.publishing import check_pages, publish_overview, publish_review
     from jovik.report.reviewer_text import words_beside
     from jovik.shelf.sqlite import where_from
@@ -76,10 +79,19 @@ def report(
     check_pages(out)
     with Shelf(where_from(shelf_at)) as shelf:
         if drive is None:
-            publish_overview(shelf, out, each=each, said=_wrote, force=force)
+            written: list[Path] = []
+
+            def said(path: Path) -> None:
+                # People see each page as it is made; a script gets one answer.
+                written.append(path)
+                if form == "table":
+                    say_written(form, [path])
+
+            publish_overview(shelf, out, each=each, said=said, force=force)
+            if form != "table":
+                say_written(form, written)
             return 0
-        for path in publish_review(shelf, drive, out, against, words, force=force):
-            _wrote(path)
+        say_written(form, publish_review(shelf, drive, out, against, words, force=force))
         usual = words_beside(shelf.where, shelf.sheet(drive).drive.name)
     if words is None and usual is not None and not usual.exists():
         echo(
@@ -87,7 +99,3 @@ def report(
             err=True,
         )
     return 0
-
-
-def _wrote(path: Path) -> None:
-    echo(f"wrote {path}")

@@ -45,6 +45,14 @@ class EnduranceConsent:
     yes: bool = False
 
 
+@dataclass(frozen=True)
+class Telling:
+    """What is said around a run: a first line before the announcement, and each pass at the end."""
+
+    first_line: str = ""
+    each_pass: bool = False
+
+
 def run_order(
     shelf: Shelf,
     sheet: Sheet,
@@ -54,7 +62,7 @@ def run_order(
     consent: EnduranceConsent = EnduranceConsent(),
     dry_run: bool = False,
     resumed: str | None = None,
-    first_line: str = "",
+    told: Telling = Telling(),
 ) -> int:
     """Run it and show what came of it.
 
@@ -77,7 +85,7 @@ def run_order(
         consent=consent,
         dry_run=dry_run,
         resumed=resumed,
-        first_line=first_line,
+        first_line=told.first_line,
     )
     if outcome is None:
         return 0
@@ -85,7 +93,7 @@ def run_order(
         with contextlib.suppress(ShelfError):
             _show_what_is_there(shelf, outcome, form)
         raise outcome.lost
-    return _show(shelf, outcome, form)
+    return _show(shelf, outcome, form, each_pass=told.each_pass)
 
 
 def carry_out(
@@ -144,7 +152,7 @@ def _show_what_is_there(shelf: Shelf, outcome: RunOutcome, form: str) -> None:
     show_run(shelf.run(outcome.run), shelf.results_of_run(outcome.run), form)
 
 
-def _show(shelf: Shelf, outcome: RunOutcome, form: str) -> int:
+def _show(shelf: Shelf, outcome: RunOutcome, form: str, *, each_pass: bool) -> int:
     """The run's results, then what stopped it."""
     from jovik.base.errors import OutputError, RunInterrupted
     from jovik.cli.run_output import show_run
@@ -155,7 +163,8 @@ def _show(shelf: Shelf, outcome: RunOutcome, form: str) -> int:
     if results or failure is None or form != "table":
         try:
             record = shelf.run(outcome.run)
-            show_run(record, results, form, drive=shelf.sheet(record.drive).drive)
+            sheet = shelf.sheet(record.drive)
+            show_run(record, results, form, each_pass=each_pass, drive=sheet.drive)
         except (OutputError, ReaderGone):
             # What stopped the run says more.
             if failure is None:

@@ -6,13 +6,16 @@ from collections.abc import Sequence
 from dataclasses import asdict, replace
 from typing import Any
 
+from jovik.analysis.comparability import steady_step
 from jovik.analysis.fullness import empty_against_full
 from jovik.analysis.sweep import curves
+from jovik.analysis.wake import wake_costs
 from jovik.base.step_result import StepResult
 from jovik.cli.output import emit_csv, emit_json, show_table
 from jovik.queries.drive_class import overall_of
 from jovik.sheets.sheet import Drive
 from jovik.shelf.read_runs import RunRecord
+from jovik.steps import parse
 from jovik.tables.drive_class import standing_json, standing_lines
 from jovik.tables.run_findings import findings_tables
 from jovik.tables.steps import first_access, passes_table, run_table, written_bytes
@@ -30,16 +33,19 @@ def show_run(
     """A run in the form that was asked for; with its `drive`'s sheet, where that is known."""
     standing = overall_of(drive, results) if drive is not None else None
     if form == "json":
-        emit_json(run_document(run, results) | {"class": standing_json(standing)})
+        emit_json(run_document(run, results) | {"class": standing_json(standing)}, "run")
     elif form == "csv":
         emit_csv(CSV_HEADER, csv_rows(run, results))
     else:
         size = drive.capacity_bytes if drive is not None else None
         table = run_table(run, results, every_note=every_note, capacity_bytes=size)
         lines = standing_lines(standing) if standing is not None else []
-        show_table(replace(table, notes=[*lines, *table.notes]))
-        for more in findings_tables(results):
-            show_table(more)
+        whole = replace(table, notes=[*lines, *table.notes])
+        found = findings_tables(results)
+        # Where all that was measured was to be steady, that is the answer.
+        steady = results and all(steady_step(r) or not parse(r.phrase).measures for r in results)
+        for one in [*found, whole] if steady else [whole, *found]:
+            show_table(one)
         if each_pass:
             show_table(passes_table(results))
 
@@ -48,6 +54,7 @@ def run_document(run: RunRecord, results: Sequence[StepResult]) -> dict[str, Any
     """A run as JSON (docs/json.md)."""
     from jovik.tables.run_findings import fill_json, sweep_json
     from jovik.tables.steps import step_json
+    from jovik.tables.wake import wake_json
 
     first = first_access(results)
     shared = {k: v for k, v in asdict(first).items() if k != "span_bytes"} if first else {}
@@ -72,6 +79,7 @@ def run_document(run: RunRecord, results: Sequence[StepResult]) -> dict[str, Any
         "written_bytes": written_bytes(run, results),
         "steps": [step_json(r) for r in results],
         "ladders": [sweep_json(c) for c in curves(results)],
+        "after_a_pause": [wake_json(c) for c in wake_costs(results)],
         "empty_against_full": [fill_json(p) for p in empty_against_full(results)],
     }
 

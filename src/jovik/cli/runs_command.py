@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import click
 
 from jovik.cli.completion import drives, run_names
-from jovik.cli.naming_group import NamingGroup
+from jovik.cli.naming_group import BareMemberGroup
 from jovik.cli.options import format_option, shelf_option
 
 if TYPE_CHECKING:
@@ -15,15 +15,10 @@ if TYPE_CHECKING:
     from pathlib import Path
 
 
-class ListFirst(NamingGroup):
+class ListFirst(BareMemberGroup):
     """A group whose bare form, with or without a drive, is its member `list`."""
 
-    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
-        """Put the member's name before what is no member."""
-        asks = {"-h", "--help"} & set(args[:1])
-        if not asks and (not args or args[0] not in self.commands):
-            args = ["list", *args]
-        return super().parse_args(ctx, args)
+    bare = "list"
 
 
 @click.group(cls=ListFirst, name="runs")
@@ -62,7 +57,7 @@ def listing(
     with Shelf(where_from(shelf_at)) as shelf:
         found = listed_runs(shelf, drive, since=since, rig=rig)
     if form == "json":
-        emit_json({"runs": [run_json(x) for x in found]})
+        emit_json({"runs": [run_json(x) for x in found]}, "runs")
     elif form == "csv":
         rows = [run_json(x) for x in found]
         header = list(rows[0]) if rows else ["run"]
@@ -110,8 +105,11 @@ def show(run: str, every_note: bool, each_pass: bool, form: str, shelf_at: str |
     "--out", default="-", show_default=True, metavar="FILE", help="A .csv or .parquet file, or -."
 )
 @click.option("--force", is_flag=True, help="Write over a file that is there.")
+@format_option()
 @shelf_option
-def series(run: str, number: int | None, out: str, force: bool, shelf_at: str | None) -> int:
+def series(
+    run: str, number: int | None, out: str, force: bool, form: str, shelf_at: str | None
+) -> int:
     """Write the series of RUN: a row for every tenth of a second of every pass.
 
     With bytes, I/Os, errors, mean latency, temperature, and the clock time in UTC.
@@ -123,7 +121,7 @@ def series(run: str, number: int | None, out: str, force: bool, shelf_at: str | 
     from pathlib import Path
 
     from jovik.base.errors import UsageError
-    from jovik.cli.echo import echo
+    from jovik.cli.written_files import say_written
     from jovik.queries.runs import run_key
     from jovik.queries.series import series_of
     from jovik.shelf.sqlite import where_from
@@ -142,7 +140,7 @@ def series(run: str, number: int | None, out: str, force: bool, shelf_at: str | 
                 click.echo(line, nl=False)
             return 0
         _write(path, as_parquet(rows) if path.suffix == ".parquet" else as_csv(rows))
-    echo(f"wrote {out}")
+    say_written(form, [out])
     return 0
 
 

@@ -51,7 +51,7 @@ def scout(
         found = [readiness_of(d, claims_at(where, d.model), system, mount) for d in devices]
     rows = [readiness_json(f, serials=serials) for f in found]
     if form == "json":
-        emit_json({"drives": rows})
+        emit_json({"drives": rows}, "drives-here")
     elif form == "csv":
         keys = [
             "node",

@@ -28,6 +28,7 @@ class SeveralTargets:
     """What is to be measured on what.
 
     `words` are the targets as they were named; `name` is the drive's where all of it is one drive.
+    With `each_pass` the passes are shown too.
     """
 
     orders: tuple[RunRequest, ...]
@@ -35,6 +36,7 @@ class SeveralTargets:
     left_out: tuple[LeftOutDrive, ...]
     name: str | None
     together: bool
+    each_pass: bool = False
 
 
 @dataclass
@@ -97,7 +99,7 @@ def run_several(
                 f"to go on with it: jovik resume {outcome.run}",
             )
         if form == "table":
-            _show_run(shelf, outcome.run)
+            _show_run(shelf, outcome.run, each_pass=asked.each_pass)
         if outcome.lost is not None or outcome.failure is not None:
             _fail(done, word, outcome.lost or outcome.failure)
     if dry_run:
@@ -138,12 +140,12 @@ def _fail(done: _Evening, word: str, error: Any) -> None:
     echo(f"{word}: {error.message}" + (f"\n  {error.hint}" if error.hint else ""), err=True)
 
 
-def _show_run(shelf: Shelf, key: str) -> None:
+def _show_run(shelf: Shelf, key: str, *, each_pass: bool) -> None:
     from jovik.cli.run_output import show_run
 
     record = shelf.run(key)
     drive = shelf.sheet(record.drive).drive
-    show_run(record, shelf.results_of_run(key), "table", drive=drive)
+    show_run(record, shelf.results_of_run(key), "table", each_pass=each_pass, drive=drive)
     click.echo()
 
 
@@ -244,7 +246,8 @@ def _show(
                 ],
                 "together": together_json(*together) if together is not None else None,
                 "ranking": ranking_json(found.ranking) if found is not None else None,
-            }
+            },
+            "runs-of-targets",
         )
     elif form == "csv":
         emit_csv(CSV_HEADER, [row for run, results in every for row in csv_rows(run, results)])

@@ -97,6 +97,7 @@ def new(name: str | None, source: str | None, shelf_at: str | None, **words: str
     show_default=True,
 )
 @click.option("--sustained", is_flag=True, help="The claim is about a long write.")
+@click.option("--steady", is_flag=True, help="The claim is about the steady state.")
 @click.option("--printed", default="", help="Where it says so, such as 'box, front'.")
 @shelf_option
 def claim(
@@ -105,6 +106,7 @@ def claim(
     figure: str,
     up_to: bool,
     sustained: bool,
+    steady: bool,
     printed: str,
     shelf_at: str | None,
 ) -> None:
@@ -119,7 +121,9 @@ def claim(
     from jovik.shelf.store import Shelf
 
     try:
-        one = parse_claim(what, figure, up_to=up_to, sustained=sustained, printed=printed)
+        one = parse_claim(
+            what, figure, up_to=up_to, sustained=sustained, steady=steady, printed=printed
+        )
     except ValueError as error:
         raise UsageError(f"the figure: {error}") from None
     with Shelf(where_from(shelf_at)) as shelf:
@@ -279,7 +283,7 @@ def show(name: str, form: str, shelf_at: str | None) -> None:
     if form == "toml":
         click.echo(write_sheet(found), nl=False)
     elif form == "json":
-        emit_json(sheet_json(found))
+        emit_json(sheet_json(found), "sheet")
     elif form == "csv":
         emit_csv(
             ["claim", "figure", "unit", "up_to", "printed"],
@@ -302,7 +306,7 @@ def list_sheets(form: str, shelf_at: str | None) -> None:
     with Shelf(where_from(shelf_at)) as shelf:
         found = [shelf.sheet(n) for n in shelf.drive_names()]
     if form == "json":
-        emit_json({"drives": [sheet_json(s) for s in found]})
+        emit_json({"drives": [sheet_json(s) for s in found]}, "sheets")
         return
     drives = sheets_table(found)
     if form == "csv":

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Callable, Iterator
+from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -41,19 +42,23 @@ def shelf() -> None:
     help="The zip to write; - is standard output.",
 )
 @force_option
+@format_option()
 @shelf_option
-def export_command(drive: str | None, out: Path, force: bool, shelf_at: str | None) -> None:
+def export_command(
+    drive: str | None, out: Path, force: bool, form: str, shelf_at: str | None
+) -> None:
     """Write the shelf to a zip of JSON and CSV, which `import` takes anywhere."""
     from jovik.cli.streams import file_or_output
+    from jovik.cli.written_files import say_written
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     with Shelf(where_from(shelf_at)) as found, file_or_output(out, ".zip") as file:
         count = found.export(file, drive, force=force)
-    to_output = str(out) == "-"
-    echo(
-        f"wrote {'standard output' if to_output else out}: {_counted(count, 'run')}", err=to_output
-    )
+    if str(out) == "-":
+        echo(f"wrote standard output: {_counted(count, 'run')}", err=True)
+    else:
+        say_written(form, [out], lambda path: f"wrote {path}: {_counted(count, 'run')}")
 
 
 @shelf.command("import")
@@ -66,9 +71,10 @@ def export_command(drive: str | None, out: Path, force: bool, shelf_at: str | No
     type=click.Path(exists=True, dir_okay=False, path_type=Path),
     help="SOURCE is CSV from elsewhere; this TOML says what it means.",
 )
+@format_option()
 @shelf_option
 def import_command(
-    source: Path, drive: str | None, mapping: Path | None, shelf_at: str | None
+    source: Path, drive: str | None, mapping: Path | None, form: str, shelf_at: str | None
 ) -> None:
     """Bring what SOURCE holds onto the shelf.
 
@@ -82,9 +88,12 @@ def import_command(
 
     with Shelf(where_from(shelf_at), create=True) as found:
         if mapping is not None:
-            _note_table(found, source, mapping, drive)
+            _note_table(found, source, mapping, drive, form)
             return
         added = found.merge(source, drive)
+    if form != "table":
+        _show_added(asdict(added), form)
+        return
     parts = [
         (added.drives, "drive"),
         (added.runs, "run"),
@@ -95,20 +104,31 @@ def import_command(
     echo(f"added {told}; what was there already stayed as it is")
 
 
+def _show_added(added: dict[str, int], form: str) -> None:
+    """How many of each sort are new, for a script."""
+    from jovik.cli.output import emit_csv, emit_json
+
+    if form == "json":
+        emit_json({"added": added}, "added")
+    else:
+        emit_csv(["sort", "added"], list(added.items()))
+
+
 def _counted(count: int, what: str) -> str:
     plural = {"pass": "passes", "note or reading": "notes and readings"}.get(what, f"{what}s")
     return f"{count:,} {what if count == 1 else plural}"
 
 
-def _note_table(found: Shelf, source: Path, mapping: Path, drive: str | None) -> None:
+def _note_table(found: Shelf, source: Path, mapping: Path, drive: str | None, form: str) -> None:
     """Note a foreign table's figures.
 
     A drive that has no sheet is refused before anything is written.
     """
     from jovik.base.text_files import read_text
     from jovik.sheets.reading import read_mapped, table_form
+    from jovik.sheets.table_file import read_table
 
-    text = read_text(source)
+    text = read_table(source)
     read = read_mapped(text, str(source), read_text(mapping), str(mapping))
     if told := table_form(text):
         echo(f"{source}: {told}", err=True)
@@ -127,6 +147,9 @@ def _note_table(found: Shelf, source: Path, mapping: Path, drive: str | None) ->
         if new:
             count, of = count + len(new), of + 1
             found.note(name, [], new)
+    if form != "table":
+        _show_added({"drives": of, "notes": count}, form)
+        return
     echo(
         f"noted {_counted(count, 'reading')} of {_counted(of, 'drive')}"
         + ("; the rest was there already" if of < len(named) or not count else "")
@@ -169,7 +192,7 @@ def check(form: str, shelf_at: str | None) -> int:
     with Shelf(where_from(shelf_at)) as found, _progress() as progress:
         checked = found.check(progress)
     if form == "json":
-        emit_json({"counts": checked.counts, "faults": list(checked.faults)})
+        emit_json({"counts": checked.counts, "faults": list(checked.faults)}, "check")
     elif form == "csv":
         emit_csv(["fault"], [(f,) for f in checked.faults])
     else:
@@ -193,15 +216,17 @@ def check(form: str, shelf_at: str | None) -> int:
     help="The file to write; it is a shelf itself.",
 )
 @force_option
+@format_option()
 @shelf_option
-def backup(out: Path, force: bool, shelf_at: str | None) -> None:
+def backup(out: Path, force: bool, form: str, shelf_at: str | None) -> None:
     """Copy the shelf as it is at this moment to a file, while others go on writing to it."""
+    from jovik.cli.written_files import say_written
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     with Shelf(where_from(shelf_at)) as found:
         found.backup(out, force=force)
-    echo(f"wrote {out}; use it with --shelf {out}")
+    say_written(form, [out], "wrote {0}; use it with --shelf {0}".format)
 
 
 @shelf.command("log")
@@ -224,7 +249,7 @@ def log_command(drive: str | None, form: str, shelf_at: str | None) -> None:
     with Shelf(where_from(shelf_at)) as found:
         changes = found.corrections.log(drive)
     if form == "json":
-        emit_json({"changes": log_json(changes)})
+        emit_json({"changes": log_json(changes)}, "log")
     elif form == "csv":
         header = ["made", "subject", "what", "before", "after"]
         emit_csv(header, [tuple(row.values()) for row in log_json(changes)])

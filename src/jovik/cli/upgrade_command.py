@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
@@ -9,7 +10,7 @@ import click
 from jovik.base.quantities import parse_link
 from jovik.cli.completion import drives
 from jovik.cli.echo import echo
-from jovik.cli.options import UnitParam, format_option, shelf_option
+from jovik.cli.options import UnitParam, force_option, format_option, shelf_option
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -35,6 +36,12 @@ if TYPE_CHECKING:
 @click.option(
     "--brief", is_flag=True, help="One page for a client: jobs, price and the conclusion."
 )
+@click.option(
+    "--out",
+    type=click.Path(path_type=Path),
+    help="Write that page: FILE.html (ready to print), FILE.md, or a folder for both.",
+)
+@force_option
 @format_option()
 @shelf_option
 def upgrade(
@@ -43,6 +50,8 @@ def upgrade(
     link: float | None,
     machine_price: float | None,
     brief: bool,
+    out: Path | None,
+    force: bool,
     form: str,
     shelf_at: str | None,
 ) -> int:
@@ -52,6 +61,7 @@ def upgrade(
     jovik upgrade "Slate 1TB" "Comet 2TB"
     jovik upgrade "Slate 1TB" "Comet 2TB" "Drift 1TB" --link 1900MB/s
     jovik upgrade "Slate 1TB" "Comet 2TB" --instead-of 900 --brief
+    jovik upgrade "Slate 1TB" "Comet 2TB" --out client.html
     """
     from jovik.cli.output import emit_json
     from jovik.queries.upgrade import upgraded
@@ -62,7 +72,12 @@ def upgrade(
 
     with Shelf(where_from(shelf_at)) as shelf:
         found = [upgraded(shelf, old, name, link_bytes_s=link) for name in new]
-    if form == "json":
+    if out is not None:
+        from jovik.cli.written_files import say_written
+        from jovik.report.client_page import publish_client_page
+
+        say_written(form, publish_client_page(found, out, machine_price, force=force))
+    elif form == "json":
         emit_json(
             {
                 "old": found[0].old.name,
@@ -70,7 +85,8 @@ def upgrade(
                 "upgrades": [
                     upgrade_json(f.upgrade) | {"held_by_rig": slowed_json(f.slowed)} for f in found
                 ],
-            }
+            },
+            "upgrade",
         )
     elif form == "csv":
         _csv([f.upgrade for f in found])

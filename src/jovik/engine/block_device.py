@@ -7,15 +7,22 @@ from __future__ import annotations
 
 import errno
 import fcntl
+import hashlib
+import mmap
 import os
 import struct
+from dataclasses import replace
 from pathlib import Path
 
 from jovik.base.errors import TargetError
 from jovik.base.quantities import show_size
+from jovik.base.session import PurgeResult
+from jovik.hardware.purge import purge_device
 
 DISCARD = 0x1277
 """BLKDISCARD of <linux/fs.h>."""
+PLACES, LOOK_BYTES = 256, 4096
+"""How many places are looked at around a purge, and how much of each."""
 
 
 class RawDevice:
@@ -116,6 +123,32 @@ class RawDevice:
                 raise
             return "the drive does not take discards"
         return ""
+
+    def purge(self, note: str) -> PurgeResult:
+        """By a command of the drive's own where it has one, else by discarding all of it."""
+        before = self._held()
+        done = purge_device(self.fd, self.capacity_bytes, self.discard)
+        after = self._held()
+        kept = [at for at, content in before.items() if after.get(at) == content]
+        if not before:
+            said = "; it was blank before where it was looked at"
+        elif kept:
+            said = f"; {len(kept)} of {len(before)} places looked at still read as before"
+        else:
+            said = f"; {len(before)} places that held something do so no more"
+        return replace(done, answer=done.answer + said)
+
+    def _held(self) -> dict[int, bytes]:
+        """What is in some places that are not blank, spread over all of it."""
+        unit = max(self.block_bytes, LOOK_BYTES)
+        step = max(self.capacity_bytes // PLACES // unit, 1) * unit
+        found = {}
+        # Direct I/O wants memory that begins at a page.
+        with mmap.mmap(-1, unit) as page:
+            for at in range(0, self.capacity_bytes - unit + 1, step):
+                if os.preadv(self.fd, [page], at) == unit and any(page[:]):
+                    found[at] = hashlib.blake2b(page[:], digest_size=16).digest()
+        return found
 
     def sync(self) -> None:
         """Flush the drive's own cache."""

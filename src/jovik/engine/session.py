@@ -15,13 +15,24 @@ import numpy.typing as npt
 
 from jovik.base.errors import TargetError
 from jovik.base.fault_errors import fault_error
-from jovik.base.session import CopyJob, DiscardResult, Progress, ProgressCallback, Workload
+from jovik.base.recording import CHUNK
+from jovik.base.session import (
+    CopyJob,
+    DiscardResult,
+    Progress,
+    ProgressCallback,
+    PurgeResult,
+    ReplayJob,
+    WearCounters,
+    Workload,
+)
 from jovik.base.trace import SLICE_COLUMNS, Trace
 from jovik.engine import code_cache
 from jovik.engine.buffers import Buffers, check_memory, unit_of
 from jovik.engine.file_copy import CopyFolder
 from jovik.engine.kernel import layout
 from jovik.engine.pass_trace import live_latency_ns, progress_of, trace_of
+from jovik.engine.replay import ReplayPool, workload_of
 from jovik.engine.selection import select_engine
 from jovik.engine.storage import Storage
 from jovik.engine.test_file import TestFile
@@ -83,6 +94,7 @@ class FileSession:
         self._ceilings: dict[tuple[int, int, int], float | None] = {}
         self._fillers: list[FileSession] = []
         self._copies = CopyFolder(self.place.folder)
+        self._room: int | None = None
         self._kept: list[WorkerPool] = []  # crews whose I/O never came back: their memory must stay
 
     @property
@@ -156,6 +168,31 @@ class FileSession:
     def free_bytes(self) -> int | None:
         """What may still be written."""
         return self.place.free_bytes()
+
+    def room_bytes(self) -> int | None:
+        """What the test file may take; asked once, so that all steps of a run have one area."""
+        if self._room is None:
+            self._room = self.place.free_bytes()
+        return self._room
+
+    def check_purge(self) -> None:
+        """See `jovik.base.session.Session.check_purge`."""
+        if not self.place.writable:
+            raise TargetError(
+                f"a purge of {self.place.folder} destroys everything on it",
+                "to allow that, name the unit: --destroy SERIAL",
+            )
+
+    def purge(self) -> PurgeResult:
+        """See `jovik.base.session.Session.purge`: by the device itself, or in a folder by TRIM."""
+        self.check_purge()
+        given = self.empty() if self.capacity_bytes() is None else DiscardResult()
+        self._laid_out, self._stamped = 0, None
+        return self.place.purge(given.note)
+
+    def wear_bytes(self) -> WearCounters | None:
+        """The drive's own log is the run's affair here."""
+        return None
 
     def capacity_bytes(self) -> int | None:
         """All of a raw device; None on a file system."""
@@ -419,6 +456,19 @@ class FileSession:
         if unit is not None:
             for part in crew.parts:
                 part.cfg[layout.UNIT] = unit
+        return self._attended(crew, work, watch)
+
+    def replay(self, job: ReplayJob, watch: ProgressCallback) -> Trace:
+        """See `jovik.base.session.Session.replay`."""
+        self.warm_up()
+        work = workload_of(job, self.room_bytes() or CHUNK)
+        crew = ReplayPool(job, work, self.place.fd, self.buffers)
+        if work.writes:
+            self._stamped = None
+        return crew.with_record(self._attended(crew, work, watch), job)
+
+    def _attended(self, crew: WorkerPool, work: Workload, watch: ProgressCallback) -> Trace:
+        """Run a crew's threads to their end, and what came of it."""
         stalled, interrupted = False, False
         crew.start()
         try:
@@ -443,7 +493,7 @@ class FileSession:
         return trace_of(
             crew,
             work,
-            engine=self.engine_for(work),
+            engine=crew.name,
             direct=self.direct,
             flush_ns=flush_ns,
             silent_s=STALL_S if stalled else None,

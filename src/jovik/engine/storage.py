@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
+
+if TYPE_CHECKING:
+    from jovik.base.session import PurgeResult
 
 
 class Storage(Protocol):
@@ -61,6 +64,9 @@ class Storage(Protocol):
 
     def discard(self) -> str:
         """Let the drive know what is free; why it could not, or nothing."""
+
+    def purge(self, note: str) -> PurgeResult:
+        """Make it as new, once the space that was taken is given back; `note` is from that."""
 
     def sync(self) -> None:
         """Bring everything onto the medium."""

@@ -17,6 +17,7 @@ from pathlib import Path
 from jovik.base.errors import TargetError
 from jovik.base.fault_errors import ENVIRONMENT
 from jovik.base.quantities import show_size
+from jovik.base.session import PurgeResult
 from jovik.engine.own_folder import sweep
 from jovik.engine.reserved_space import floor_bytes, reserved_bytes, writable_bytes
 from jovik.hardware.device import on_system_volume
@@ -243,6 +244,14 @@ class TestFile:
                 f"{why.get(error.errno or 0, error.strerror)}"
             )
         return ""
+
+    def purge(self, note: str) -> PurgeResult:
+        """In a folder nothing more can be done than to discard what is free, which was done."""
+        return PurgeResult(
+            "discarding what is free",
+            note or "done",
+            "what other files hold, the file system itself, and flash that the drive keeps spare",
+        )
 
     def sync(self) -> None:
         """Bring what was written, and the drive's own cache, onto the medium."""

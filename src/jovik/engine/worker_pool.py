@@ -43,7 +43,7 @@ def blank_out() -> npt.NDArray[np.int64]:
     """What a loop says at its end, before it has begun."""
     out = np.zeros(layout.OUT_COUNT, np.int64)
     out[layout.MIN_READ] = out[layout.MIN_WRITE] = layout.NEVER
-    out[layout.FIRST_BAD :] = -1
+    out[layout.FIRST_BAD : layout.FIRST_BAD + layout.BAD_PLACES] = -1
     return out
 
 
@@ -267,7 +267,10 @@ class WorkerPool(ABC):
     def bad_places(self) -> tuple[int, ...]:
         """The first places that came back wrong, in order."""
         found: Iterable[int] = (
-            int(n) for p in self.parts for n in p.out[layout.FIRST_BAD :] if n >= 0
+            int(n)
+            for p in self.parts
+            for n in p.out[layout.FIRST_BAD : layout.FIRST_BAD + layout.BAD_PLACES]
+            if n >= 0
         )
         return tuple(sorted(found)[: layout.BAD_PLACES])
 
@@ -293,6 +296,19 @@ def _own_files() -> None:
         unshare(CLONE_FILES)
 
 
+def place_ring(cfg: npt.NDArray[np.int64], ring: Ring) -> None:
+    """Tell a loop where its ring is."""
+    for place, value in (
+        (layout.RING_FD, ring.fd),
+        (layout.SQ_TAIL, ring.sq_tail),
+        (layout.SQ_MASK, ring.sq_mask),
+        (layout.CQ_HEAD, ring.cq_head),
+        (layout.CQ_TAIL, ring.cq_tail),
+        (layout.CQ_MASK, ring.cq_mask),
+    ):
+        cfg[place] = value
+
+
 class UringPool(WorkerPool):
     """A thread and a ring for each worker."""
 
@@ -314,15 +330,7 @@ class UringPool(WorkerPool):
             if cfg[layout.NO_OP]
             else int(ring.register_buffers(self.buffers.reads, self.buffers.pool))
         )
-        for place, value in (
-            (layout.RING_FD, ring.fd),
-            (layout.SQ_TAIL, ring.sq_tail),
-            (layout.SQ_MASK, ring.sq_mask),
-            (layout.CQ_HEAD, ring.cq_head),
-            (layout.CQ_TAIL, ring.cq_tail),
-            (layout.CQ_MASK, ring.cq_mask),
-        ):
-            cfg[place] = value
+        place_ring(cfg, ring)
         marks = (
             work.span_bytes // work.block_bytes
             if work.verify and work.writes and work.random

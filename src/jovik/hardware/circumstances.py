@@ -24,10 +24,12 @@ BUSY_IO, BUSY_CPU = 2.0, 10.0
 WARM_C = 55.0
 """A drive that is so warm before anything is asked of it has little left before it throttles."""
 DUE_S = 3600.0
+SCRUB_FRESH_S = 30.0
 A_WEEK_S = 7 * 86_400.0
 DYNAMIC = ("intel_pstate", "amd-pstate-epp")
 """Drivers whose governor "powersave" follows the load (Documentation/admin-guide/pm)."""
 NETWORK = ("nfs", "nfs4", "cifs", "smb3", "fuse.sshfs", "9p", "virtiofs", "ceph")
+TO_TELL = "to see what it costs: jovik measure . --plan power-saving"
 COPY_ON_WRITE = ("btrfs", "zfs", "bcachefs")
 
 
@@ -44,6 +46,7 @@ class Place:
     sys: Path = Path("/sys")
     proc: Path = Path("/proc")
     timers: Path = Path("/var/lib/systemd/timers")
+    scrubs: Path = Path("/var/lib/btrfs")
 
 
 def circumstances(at: Place) -> list[Circumstance]:
@@ -112,6 +115,7 @@ def _link_power(at: Place) -> Iterator[Circumstance]:
                 f"NVMe power states up to {states:,} us to wake",
                 False,
                 "a read after a pause waits until the drive wakes",
+                TO_TELL,
             )
     if device.kind == "SATA":
         host = next((p.name for p in entry.parents if re.fullmatch(r"host\d+", p.name)), None)
@@ -258,6 +262,10 @@ def _maintenance(at: Place) -> Iterator[Circumstance]:
             yield Circumstance(
                 Kind.MAINTENANCE, f"RAID {action} is running", True, "it takes part of every drive"
             )
+        if at.mount.kind == "btrfs" and _scrubbing(at):
+            yield Circumstance(
+                Kind.MAINTENANCE, "a scrub of btrfs is running", True, "it reads all of the drive"
+            )
     running = {text(p / "comm") for p in at.proc.glob("[0-9]*")}
     for program, what in (("fstrim", "trim"), ("btrfs-scrub", "scrub"), ("e4defrag", "defrag")):
         if program in running:
@@ -278,6 +286,28 @@ def _maintenance(at: Place) -> Iterator[Circumstance]:
                 "it may begin in the middle",
                 "systemctl start fstrim.service",
             )
+
+
+def _scrubbing(at: Place) -> bool:
+    """Whether a scrub goes on, by its status file, which is written anew every few seconds.
+
+    One that ended says so in it, one that was killed writes no more (btrfs-scrub(8), FILES).
+    """
+    if at.mount is None:
+        return False
+    # Its number is of no block device: a file system of btrfs may have several.
+    device = os.path.basename(os.path.realpath(at.mount.source))
+    members = (at.sys / "fs" / "btrfs").glob(f"*/devices/{device}")
+    for uuid in {m.parents[1].name for m in members}:
+        status = at.scrubs / f"scrub.status.{uuid}"
+        try:
+            fresh = time.time() - status.stat().st_mtime < SCRUB_FRESH_S
+        except OSError:
+            continue
+        going = [x for x in text(status).splitlines() if "|canceled:0|finished:0" in x]
+        if fresh and going:
+            return True
+    return False
 
 
 def _load(at: Place) -> Iterator[Circumstance]:

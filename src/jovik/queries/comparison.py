@@ -16,6 +16,7 @@ from jovik.analysis.comparison import (
 from jovik.analysis.run_effect import RunEffect, run_effect
 from jovik.base.circumstances import PASSING, CircumstanceKind
 from jovik.base.errors import UsageError
+from jovik.base.notebook import NotebookAnswer
 from jovik.base.step_result import StepResult
 from jovik.queries.selection import Selected, read_selection, select
 from jovik.shelf.read_runs import RunRecord
@@ -32,7 +33,7 @@ _DEVICE = {
 
 
 @dataclass(frozen=True)
-class Compared:
+class Compared(NotebookAnswer):
     """Two selections and what changed from the first to the second.
 
     `effect` is what runs were taken to differ by.

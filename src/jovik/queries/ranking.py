@@ -6,12 +6,14 @@ import datetime
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
+from jovik.analysis.comparability import steady_step
 from jovik.analysis.cross_rig import RigSlowdown, slowed
 from jovik.analysis.lost_data import lost_by, lost_words
 from jovik.analysis.ranking import DriveRank, Exclusion, Ranking, rank
 from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, run_effect
 from jovik.base.circumstances import PASSING
 from jovik.base.errors import PhraseError, UsageError
+from jovik.base.notebook import NotebookAnswer
 from jovik.base.quantities import parse_size
 from jovik.base.step_result import StepResult
 from jovik.queries.drive_class import ClassStanding, standing_in, standing_of
@@ -81,13 +83,14 @@ class Filter:
 
 
 @dataclass(frozen=True)
-class Ranked:
+class Ranked(NotebookAnswer):
     """A ranking in the order that was asked for, with the drives as sold.
 
     `kind` is the step it is by, where it is by one; `load` the load whose weights it has; `slowed`
     what its rigs may have held back; `effect` what runs were taken to differ by; `excluded` what
     was set aside of these drives; `standings` where each drive lies in its class;
-    `circumstances` what mattered on the machine when figures of a drive were made.
+    `circumstances` what mattered on the machine when figures of a drive were made; `steady` whether
+    it is of what was repeated until steady.
     """
 
     ranking: Ranking
@@ -100,6 +103,7 @@ class Ranked:
     excluded: tuple[Excluded, ...] = ()
     standings: dict[str, ClassStanding] = field(default_factory=dict)
     circumstances: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    steady: bool = False
 
 
 def ranked(
@@ -109,6 +113,7 @@ def ranked(
     by: str = "drive",
     load: str | None = None,
     only: Filter = Filter(),
+    steady: bool = False,
 ) -> Ranked:
     """Rank the drives of a shelf, comparing like with like.
 
@@ -120,6 +125,9 @@ def ranked(
         One of `ORDERS`, or a step's phrase.
     load : str, optional
         A load (`jovik.sheets.load.read_load`) to weigh the steps by.
+    steady : bool
+        Rank by what was repeated until steady, else by everything else: the two are never mixed.
+        Where nothing else was measured it is the steady state all the same.
 
     Raises
     ------
@@ -135,7 +143,17 @@ def ranked(
     if yardstick is not None and yardstick.startswith(CLASS_PREFIX):
         of_class = read_class(yardstick.removeprefix(CLASS_PREFIX))
     named = shelf.sheet(yardstick).drive.name if yardstick and of_class is None else None
-    results = shelf.latest_results()
+    every = shelf.latest_results()
+    if kind is not None:
+        asked = parse(kind)
+        steady = isinstance(asked, IoStep) and bool(asked.steady)
+    steady = steady or (bool(every) and all(steady_step(r) for r in every))
+    results = [r for r in every if steady_step(r) == steady]
+    if every and not results:
+        raise UsageError(
+            "no drive on this shelf was measured until steady",
+            "do it: jovik measure TARGET --plan steady-iops",
+        )
     if kind is not None:
         # Who asks for one step means it wherever it was measured, in a ladder too; the index is
         # made of the same steps whatever is asked.
@@ -165,6 +183,7 @@ def ranked(
     standings = _standings(whole, drives, found, effect)
     return replace(
         ranked,
+        steady=steady,
         ranking=whole,
         slowed=tuple(held),
         excluded=aside,
@@ -310,7 +329,7 @@ def kind_of(by: str) -> str | None:
     if by in (*ORDERS, "index"):
         return None
     try:
-        return parse(by).kind
+        return parse(by).pinned().kind
     except PhraseError as error:
         raise UsageError(
             f"--by {by}: neither one of {', '.join(ORDERS)} nor a step", error.hint

@@ -25,6 +25,7 @@ from jovik.report.csv_appendix import raw_figures
 from jovik.report.document import Block, Bullets, Document, Paragraph, ReviewerText, Section
 from jovik.report.overview import around
 from jovik.report.reviewer_text import read_words
+from jovik.report.steady_section import steady_section
 from jovik.report.test_sections import how_section, tests_section
 from jovik.sheets.load import load_names, read_load
 from jovik.sheets.sheet import Sheet
@@ -111,6 +112,7 @@ def review(
         Section("words", "In the reviewer's words", (ReviewerText(own),) if own.strip() else ()),
         Section("sheet", "What the box says", (sheet_table(it.sheet),) if it.sheet.claims else ()),
         tests_section(shelf, it.runs, it.results),
+        steady_section(shelf, drive.name, it.runs, it.results),
         Section(
             "claims",
             "Claims against measured",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from jovik.analysis.comparability import long_write_of
+from jovik.analysis.comparability import long_write_of, steady_step
 from jovik.analysis.fullness import empty_against_full
 from jovik.base.quantities import show_rate, show_size
 from jovik.base.step_result import StepResult
@@ -37,7 +37,8 @@ def tests_section(shelf: Shelf, runs: Runs, results: Sequence[StepResult]) -> Se
     chosen = [r for kind in SINGLE for r in empty if r.kind == kind and r.latencies]
     if chosen:
         blocks += [pictures.latency_picture(chosen), access_table(empty)]
-    for number, curve in enumerate(ladders_of(shelf, empty), 1):
+    fresh = [r for r in empty if not steady_step(r)]
+    for number, curve in enumerate(ladders_of(shelf, fresh), 1):
         blocks += [pictures.ladder_picture(number, curve), ladder_table(curve)]
     for number, result in enumerate((r for r in empty if long_write_of(r) is not None), 1):
         trace = shelf.traces(result.run, result.phrase)[0]

@@ -5,9 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 
+from jovik.analysis.steady_state import WINDOW
+from jovik.base.errors import UsageError
 from jovik.base.quantities import show_time
 from jovik.runs.repetition import FEWEST_PASSES
 from jovik.runs.task import Task
+from jovik.steps import IoStep, PreconditionStep, Step
 
 
 def fit_to_budget(
@@ -46,6 +49,57 @@ def fit_to_budget(
             "the time"
         )
     return left, said
+
+
+def shorten_range(
+    tasks: Sequence[Task], budget_ns: int, time_of: Callable[[Task], int]
+) -> tuple[list[Task], list[str]]:
+    """The same steps over a shorter range, all of which is written before anything is steady.
+
+    Rounds stay as long and as many as the specification asks: a budget that cannot hold the fewest
+    of them is refused.
+
+    Raises
+    ------
+    UsageError
+        It cannot.
+    """
+    least = [_fewest(t) for t in tasks]
+    if sum(map(time_of, least)) <= budget_ns:
+        return list(tasks), []
+    scaled = [t for t in least if _percent(t.step) and not t.tracked and t.rounds is None]
+    scaled_ns = sum(map(time_of, scaled))
+    fixed_ns = sum(map(time_of, least)) - scaled_ns
+    if fixed_ns >= budget_ns or not scaled_ns:
+        raise UsageError(
+            f"{WINDOW} rounds alone take {show_time(fixed_ns)}, and the budget is "
+            f"{show_time(budget_ns)}",
+            "a steady state needs its time; for a short test: --plan second-look",
+        )
+    share = (budget_ns - fixed_ns) / scaled_ns
+    before = max(_percent(t.step) or 0 for t in scaled)
+    percent = max(int(before * share), 1)
+    kept = [replace(t, step=_within(t.step, percent)) if _percent(t.step) else t for t in tasks]
+    return kept, [
+        f"the range is {percent} % of what is free instead of {before} %: with more of its flash "
+        "free the drive has less to tidy up, so that figures come out higher than on a full range"
+    ]
+
+
+def _percent(step: Step) -> int | None:
+    return step.span_free_percent if isinstance(step, IoStep | PreconditionStep) else None
+
+
+def _within(step: Step, percent: int) -> Step:
+    assert isinstance(step, IoStep | PreconditionStep)
+    return replace(step, span_free_percent=percent)
+
+
+def _fewest(task: Task) -> Task:
+    """With no more rounds than there have to be."""
+    if task.rounds is None:
+        return task
+    return replace(task, repeat=replace(task.repeat, most=task.repeat.least))
 
 
 def _fewer(task: Task) -> Task:

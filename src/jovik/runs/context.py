@@ -10,8 +10,9 @@ import numpy as np
 import numpy.typing as npt
 
 from jovik.analysis.thermal import TemperatureSeries, Warmth, assess_sensors, warmth_of
+from jovik.base.findings import Wear
 from jovik.base.quantities import show_size, show_time
-from jovik.base.session import Progress, Session
+from jovik.base.session import Progress, Session, WearCounters
 from jovik.base.step_result import Conditions, StepResult
 from jovik.base.trace import Trace
 from jovik.hardware.temperature import Sensor
@@ -108,8 +109,10 @@ class RunContext:
     The session, what is known of its surroundings, where things go, and what ran last.
 
     `earlier` holds the newest results of the same drive on the shelf, `cache` what was written
-    since its last rest. `first_rate_bytes_s` is of a short write before anything else,
-    `room_pause_ns` how long the drive took, when a rest last had to wait, to make room for one.
+    since its last rest. `device_wear` reads the counters of a real drive, and `worn` is what each
+    step wrote by them, by its position. `first_rate_bytes_s` is of a short write before anything
+    else, `room_pause_ns` how long the drive took, when a rest last had to wait, to make room for
+    one.
     """
 
     session: Session
@@ -122,9 +125,28 @@ class RunContext:
     filled_percent: int | None = None
     first_rate_bytes_s: float | None = None
     room_pause_ns: int = 0
+    device_wear: Callable[[], WearCounters | None] = lambda: None
+    worn: dict[int, Wear] = field(default_factory=dict)
     warmed: list[tuple[int, StepResult, list[PassReadings], Warmth]] = field(default_factory=list)
     _last: tuple[str, int, int] | None = field(default=None, repr=False)
     _seen: list[tuple[float, dict[str, float]]] = field(default_factory=list, repr=False)
+
+    def wear(self) -> WearCounters | None:
+        """The drive's counters of what was written: the model's own, or from its log."""
+        return self.session.wear_bytes() or self.device_wear()
+
+    def wore(self, position: int, before: WearCounters | None) -> None:
+        """Count what a step wrote since `before`, by the drive's counters."""
+        after = self.wear() if before is not None else None
+        if before is None or after is None:
+            return
+        made = self.worn.get(position, Wear(0, 0))
+        medium = made.medium_bytes
+        if medium is None or before.medium_bytes is None or after.medium_bytes is None:
+            medium = None
+        else:
+            medium += after.medium_bytes - before.medium_bytes
+        self.worn[position] = Wear(made.host_bytes + after.host_bytes - before.host_bytes, medium)
 
     def conditions(self, engine: str, span_bytes: int) -> Conditions:
         """The conditions a step meets at this moment."""

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from jovik.base.session import Session
 from jovik.runs.task import Task
+from jovik.steps import IoStep
 from jovik.steps.cost import ASSUMED_BYTES_S, PlanCost
 
 
@@ -25,6 +27,18 @@ def cost_of(
         task.step.resolve(session, filled).add_cost(cost, session, task.repeat.most)
         cost.time_ns += time_of(task, session, rate_bytes_s, filled)
     return cost
+
+
+def least_tasks(tasks: Sequence[Task]) -> list[Task]:
+    """The same with no more rounds until steady than there have to be."""
+    return [
+        replace(t, repeat=replace(t.repeat, most=t.repeat.least)) if _steady(t) else t
+        for t in tasks
+    ]
+
+
+def _steady(task: Task) -> bool:
+    return isinstance(task.step, IoStep) and bool(task.step.steady)
 
 
 def time_of(

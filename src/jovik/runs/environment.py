@@ -16,6 +16,7 @@ from jovik.base.errors import JovikError
 if TYPE_CHECKING:
     from jovik.base.circumstances import Circumstance
     from jovik.base.health import Health
+    from jovik.base.session import WearCounters
     from jovik.hardware.device import BlockDevice
     from jovik.hardware.mounts import Mount
     from jovik.hardware.rig import Rig
@@ -214,6 +215,16 @@ def health_of(device: BlockDevice | None) -> Health | None:
         return read_health(device.node, device.kind)
     except JovikError:
         return None
+
+
+def wear_of(device: BlockDevice | None) -> WearCounters | None:
+    """The drive's counters of what was written, where its log has them."""
+    health = health_of(device)
+    if health is None or health.host_written_bytes is None:
+        return None
+    from jovik.base.session import WearCounters
+
+    return WearCounters(health.host_written_bytes, health.medium_written_bytes)
 
 
 def health_notes(before: Health | None, after: Health | None, written_bytes: int) -> list[str]:

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 from jovik.base.errors import JovikError, ShelfError, TargetError
 from jovik.base.fault_errors import environment_error
 from jovik.base.version import VERSION
-from jovik.runs.environment import health_notes, health_of, identify, machine_id
+from jovik.runs.environment import health_notes, health_of, identify, machine_id, wear_of
 
 if TYPE_CHECKING:
     from jovik.base.step_result import StepResult
@@ -135,10 +135,14 @@ def execute(
     bench = RunContext(
         ready.session,
         setting,
-        RunOptions(order.seed, order.stop_on_error, order.budget_ns),
+        # Rounds are never cut short: what a budget takes of such a plan is its range.
+        RunOptions(
+            order.seed, order.stop_on_error, None if order.until_steady else order.budget_ns
+        ),
         around(writer),
         observer,
         earlier=begun.earlier,
+        device_wear=lambda: wear_of(known.device) if healthy is not None else None,
         cache=watch_for(begun.earlier, ready.session.capacity_bytes(), ready.sheet.drive.medium),
     )
     failure: KeyboardInterrupt | JovikError | None = None

@@ -13,6 +13,7 @@ from jovik.analysis.limits import disturbances, link_limit, tester_limits
 from jovik.analysis.long_write import long_write
 from jovik.analysis.long_write_notes import fall_notes, long_write_notes
 from jovik.analysis.lost_data import lost_data
+from jovik.analysis.replay import replay_finding
 from jovik.analysis.scan import scan_finding, scan_notes
 from jovik.analysis.thermal import Warmth
 from jovik.base.findings import Findings
@@ -67,6 +68,9 @@ def findings_of(
         found.findings = replace(found.findings, lost=max(lost, key=lambda x: x.lost_bytes))
     if traces[0].scan is not None:
         _scan(traces[0], run, found)
+    replays = [t.replay for t in traces if t.replay is not None]
+    if replays:
+        found.findings = replace(found.findings, replay=replay_finding(replays))
     if traces[0].copy is not None:
         inward = traces[0].written_bytes > 0
         # Of this run where it was measured before, else of the shelf's like results.

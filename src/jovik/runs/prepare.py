@@ -30,6 +30,7 @@ class PreparedRun:
     """An order on an open session, and what it will cost.
 
     `rate_bytes_s` is what the drive is taken to write, `times_ns` how long each task should last.
+    `least` is what it costs with the fewest rounds, where some are repeated until steady.
     """
 
     order: RunRequest
@@ -38,6 +39,7 @@ class PreparedRun:
     cost: PlanCost
     rate_bytes_s: float
     times_ns: tuple[int, ...]
+    least: PlanCost | None = None
 
     @property
     def endurance_share(self) -> float | None:
@@ -89,28 +91,29 @@ def prepared(sheet: Sheet, order: RunRequest) -> Iterator[PreparedRun]:
     RefusedError
         The target cannot take it; nothing was written.
     """
-    from jovik.runs.cost import cost_of, time_of
+    from jovik.runs.cost import cost_of, least_tasks, time_of
     from jovik.runs.runner import check_plan
 
     with open_session(order) as session:
         check_plan(order.tasks, session)
         rate = assumed_rate(sheet)
         times = tuple(time_of(t, session, rate) for t in order.tasks)
-        yield PreparedRun(order, sheet, session, cost_of(order.tasks, session, rate), rate, times)
+        cost = cost_of(order.tasks, session, rate)
+        least = cost_of(least_tasks(order.tasks), session, rate) if order.until_steady else None
+        yield PreparedRun(order, sheet, session, cost, rate, times, least)
 
 
 def fit_budget(order: RunRequest, sheet: Sheet) -> RunRequest:
     """The same order without what its time budget has no room for."""
-    from jovik.runs.budget import fit_to_budget
+    from jovik.runs.budget import fit_to_budget, shorten_range
     from jovik.runs.cost import time_of
 
     if order.budget_ns is None:
         return order
     with open_session(order) as session:
         rate = assumed_rate(sheet)
-        kept, said = fit_to_budget(
-            order.tasks, order.budget_ns, lambda t: time_of(t, session, rate)
-        )
+        fit = shorten_range if order.until_steady else fit_to_budget
+        kept, said = fit(order.tasks, order.budget_ns, lambda t: time_of(t, session, rate))
     return replace(order, tasks=tuple(kept), trimmed=tuple(said))
 
 

@@ -67,6 +67,11 @@ class RunRequest:
     keep_serial: bool = False
     excluded: str | None = None
 
+    @property
+    def until_steady(self) -> bool:
+        """Whether any of it is repeated until steady."""
+        return any(t.tracked for t in self.tasks)
+
     def record(self) -> dict[str, Any]:
         """What the shelf keeps of it, so that it can be gone on with and repeated."""
         import psutil
@@ -78,6 +83,7 @@ class RunRequest:
                     "spare": t.spare,
                     "ladder": t.sweep,
                     "rounds": t.rounds,
+                    "tracked": t.tracked,
                     "least": t.repeat.least,
                     "most": t.repeat.most,
                     "precision": t.repeat.precision,
@@ -273,6 +279,7 @@ def _tasks(record: Mapping[str, Any]) -> tuple[Task, ...]:
             t["spare"],
             t.get("ladder"),
             t.get("rounds"),
+            t.get("tracked", False),
         )
         for t in record["tasks"]
     )

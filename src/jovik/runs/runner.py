@@ -12,6 +12,7 @@ from jovik.runs.context import ResumedStep, RunContext
 from jovik.runs.cost import time_of
 from jovik.runs.findings import with_warmth
 from jovik.runs.repetition import TimeAllowance
+from jovik.runs.rounds import in_rounds, interleaved, run_rounds
 from jovik.runs.step_run import RunningStep
 from jovik.runs.task import Task
 from jovik.steps.cost import PlanCost
@@ -84,8 +85,8 @@ def run_plan(
     )
     at = 0
     while at < len(left):
-        group = _interleaved(tasks, left, at)
-        if len(group) == 1:
+        group = interleaved(tasks, left, at)
+        if not in_rounds(tasks, group):
             position = group[0]
             allowed = _share(times, left, position, bench, began)
             step = tasks[position].step.resolve(bench.session)
@@ -94,68 +95,13 @@ def run_plan(
             ]
         else:
             shares = {p: _share(times, left, p, bench, began) for p in group}
-            finished = _run_rounds(tasks, shares, bench, results, done)
+            finished = run_rounds(tasks, shares, bench, results, done)
         for position, result in zip(group, finished, strict=True):
             results.append(result)
             bench.observer.finished(position, result)
         at += len(group)
     judge_sensors_again(bench)
     return results
-
-
-def _interleaved(tasks: Sequence[Task], left: Sequence[int], at: int) -> list[int]:
-    """The positions from `at` on that belong to the same rounds; one alone where there are none."""
-    mine = tasks[left[at]].rounds
-    group = [left[at]]
-    for position in left[at + 1 :]:
-        if mine is None or tasks[position].rounds != mine or position != group[-1] + 1:
-            break
-        group.append(position)
-    return group
-
-
-def _run_rounds(
-    tasks: Sequence[Task],
-    shares: Mapping[int, TimeAllowance | None],
-    bench: RunContext,
-    results: Sequence[StepResult],
-    done: Mapping[int, ResumedStep],
-) -> list[StepResult]:
-    """The first pass of each step, then the second of each.
-
-    Each step goes on where it left off, as one of an interrupted run does.
-
-    Parameters
-    ----------
-    shares : mapping from position to TimeAllowance or None
-        The steps, with the time that each may take.
-    """
-    group = list(shares)
-    made = {p: done.get(p) for p in group}
-    spent = dict.fromkeys(group, 0)
-    latest: dict[int, StepResult] = {}
-    most = max(tasks[p].repeat.most for p in group)
-    for number in range(1, most + 1):
-        for position in group:
-            before = made[position]
-            if before is not None and len(before.traces) >= number and number < most:
-                continue
-            step = tasks[position].step.resolve(bench.session)
-            running = RunningStep(
-                position,
-                tasks,
-                bench,
-                results,
-                shares[position],
-                before,
-                number,
-                spent[position],
-            )
-            began = bench.session.now_ns()
-            latest[position] = step.run(running)
-            made[position] = ResumedStep(tuple(running.made), finished=False)
-            spent[position] += bench.session.now_ns() - began
-    return [latest[p] for p in group]
 
 
 def judge_sensors_again(bench: RunContext) -> None:

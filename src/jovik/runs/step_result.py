@@ -53,8 +53,10 @@ def summarise(
     limits: Sequence[Limit] = (),
     findings: Findings | None = None,
 ) -> StepResult:
-    """A step's result from its passes."""
+    """A step's result from its passes; from its window where it was to be steady."""
     latencies = {}
+    if findings is not None and findings.steady is not None:
+        traces = findings.steady.window(traces)
     for direction in ("read", "write"):
         whole = Latencies.merged(t.latencies[direction] for t in traces if direction in t.latencies)
         if whole is not None:
@@ -67,7 +69,8 @@ def summarise(
         if t.first_fault
     ][:1]
     rates = [t.rate_bytes_s for t in traces]
-    said += [x for x in (spread_note(rates), trend_note(rates)) if x]
+    if step.measures and (findings is None or findings.steady is None):
+        said += [x for x in (spread_note(rates), trend_note(rates)) if x]
     return StepResult(
         phrase=step.canonical,
         kind=step.kind,

@@ -7,8 +7,10 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from functools import partial
 
+from jovik.analysis.steady_state import steady_notes
 from jovik.base.errors import DriveError, TargetError
-from jovik.base.session import ProgressCallback, Session, Workload
+from jovik.base.findings import SteadyState
+from jovik.base.session import ProgressCallback, Session, WearCounters, Workload
 from jovik.base.step_result import Conditions, StepResult
 from jovik.base.trace import Environment, Trace
 from jovik.hardware.host_load import between, counters
@@ -33,7 +35,8 @@ class RunningStep:
     """The run's side of `jovik.steps.running.StepRun`, which says what each method does.
 
     In rounds, `round` is the pass up to which it repeats now, `spent_ns` the time that earlier
-    rounds took of it, and `made` all passes so far.
+    rounds took of it, `more` whether there is another round to come, `steady` what was found of
+    rounds until steady, and `made` all passes so far.
     """
 
     position: int
@@ -44,6 +47,8 @@ class RunningStep:
     resumed: ResumedStep | None = None
     round: int | None = None
     spent_ns: int = 0
+    more: bool = False
+    steady: SteadyState | None = None
     made: list[Trace] = field(default_factory=list)
     _step: Step | None = field(default=None, repr=False)
     _conditions: Conditions | None = field(default=None, repr=False)
@@ -55,6 +60,7 @@ class RunningStep:
     _standstill_notes: list[str] = field(default_factory=list, repr=False)
     _stop_reason: str = ""
     _began_ns: int = 0
+    _worn_before: WearCounters | None = field(default=None, repr=False)
 
     @property
     def task(self) -> Task:
@@ -118,11 +124,16 @@ class RunningStep:
             conditions = replace(conditions, direct=direct)
         self._step, self._conditions, self._work = step, conditions, work
         log.debug("step %d: %s, %s", self.position + 1, step.kind, engine)
-        self._order_note = self.context.order_note()
-        self._cache_full = bool(work and work.writes and self.context.cache.full)
+        # What is to be steady has left behind whatever ran before it.
+        felt = step.measures and not self.task.tracked and self.task.rounds is None
+        self._order_note = self.context.order_note() if felt else ""
+        self._cache_full = bool(felt and work and work.writes and self.context.cache.full)
         self._cache_note = self.context.cache.note if self._cache_full else ""
         self.context.sink.step_begun(self.position, step, conditions)
         self._began_ns = self.session.now_ns()
+        # Asking a drive for its log takes it a moment: not in short tests.
+        long = not step.measures or self.task.tracked or self.task.rounds is not None or step.once
+        self._worn_before = self.context.wear() if step.writes and long else None
         self._ceiling_iops = self.session.ceiling_iops(work) if work is not None else None
 
     def prepare(self, work: Workload) -> None:
@@ -219,17 +230,26 @@ class RunningStep:
     def finish(self, traces: Sequence[Trace], notes: Sequence[str] = ()) -> StepResult:
         """See `StepRun.finish`."""
         shown = self._shown()
+        self.context.wore(self.position, self._worn_before)
+        if self.more:
+            # The other steps of the round come first, and the findings once there are no more.
+            return summarise(shown, traces, self._met())
         if not shown.measures:
             # What the filling itself says belongs to no figure.
             traces = [replace(t, notes=()) for t in traces]
         found = findings_of(self, shown, traces, self._work, self._ceiling_iops)
         said = [*found.notes, *notes, *self._standstill_notes]
         said += filter(None, [self._cache_note or self._order_note, self._stop_reason])
-        findings = replace(found.findings, sweep=self.task.sweep, write_cache_full=self._cache_full)
+        findings = replace(
+            found.findings,
+            sweep=self.task.sweep,
+            write_cache_full=self._cache_full,
+            steady=self.steady,
+            wear=self.context.worn.get(self.position),
+        )
+        if self.steady is not None:
+            said += steady_notes(self.steady)
         result = summarise(shown, traces, self._met(), said, found.limits, findings)
-        if self.round is not None and self.round < self.task.repeat.most:
-            # The other steps of the round come first; there is more to come of this one.
-            return result
         self.context.sink.step_done(self.position, result)
         self.context.cache.learn(result)
         read = readings_of(traces)

@@ -7,8 +7,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from jovik.analysis.steady_state import WINDOW
 from jovik.runs.repetition import FEWEST_TO_STOP_EARLY, RepetitionPolicy
-from jovik.steps import Plan, Step
+from jovik.steps import IoStep, Plan, Step
+
+ALONE, MOST_STEPS = 1_000_000, 10_000
+"""Where the numbers of rounds of one step begin, and how far those of two lines lie apart."""
 
 
 @dataclass(frozen=True)
@@ -16,7 +20,8 @@ class Task:
     """One step and its repetitions.
 
     `spare` is that of its line of the plan, `sweep` the line's phrase where it stands for several
-    steps. Neighbouring tasks of one `rounds` number are interleaved, pass by pass.
+    steps. Neighbouring tasks of one `rounds` number are interleaved, pass by pass; where some are
+    `tracked`, until these are steady.
     """
 
     step: Step
@@ -24,6 +29,7 @@ class Task:
     spare: int = 0
     sweep: str | None = None
     rounds: int | None = None
+    tracked: bool = False
 
 
 def tasks_of(
@@ -39,15 +45,21 @@ def tasks_of(
         Repeat until the interval is this narrow.
     """
     found = []
-    for line in plan.lines:
+    for number, line in enumerate(plan.lines):
         for step in line.steps:
+            steady = isinstance(step, IoStep) and bool(step.steady)
+            rounds = line.rounds
+            if steady and rounds is None:
+                # By itself it is a round of one, and no rung waits for another.
+                rounds = ALONE + number * MOST_STEPS + line.steps.index(step)
             found.append(
                 Task(
-                    step,
+                    step.pinned(),
                     _repeat(step, line.passes, plan.passes, passes, precision),
                     line.spare,
-                    line.phrase if len(line.steps) > 1 else None,
-                    line.rounds,
+                    line.phrase if len(line.steps) > 1 and not steady else None,
+                    rounds,
+                    steady and (line.rounds is None or step in line.tracked),
                 )
             )
     return found
@@ -60,8 +72,13 @@ def _repeat(
     passes: tuple[int, int] | None,
     precision: float | None,
 ) -> RepetitionPolicy:
+    if step.own_passes is not None:
+        return RepetitionPolicy(step.own_passes, step.own_passes)
     if not step.measures:
         return RepetitionPolicy(1, 1)
+    if isinstance(step, IoStep) and step.steady:
+        most = of_line or step.most_rounds
+        return RepetitionPolicy(min(WINDOW, most), most)
     if passes is not None:
         least, most = passes
         # With only an upper wish to stop early there must be something to stop for.

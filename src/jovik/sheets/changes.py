@@ -77,9 +77,10 @@ def _figure(claim: Claim) -> str:
 
 def same_claim(one: Claim, other: Claim) -> bool:
     """Whether two claims are of the same thing from the same place."""
-    return (one.what, one.sustained, one.printed.casefold()) == (
+    return (one.what, one.sustained, one.steady, one.printed.casefold()) == (
         other.what,
         other.sustained,
+        other.steady,
         other.printed.casefold(),
     )
 
@@ -111,7 +112,10 @@ def without_claim(sheet: Sheet, what: str, printed: str | None = None) -> Sheet:
         There are several.
     """
     wanted = " ".join(what.split()).casefold()
-    names = [c.what + (" sustained" if c.sustained else "") for c in sheet.claims]
+    names = [
+        c.what + (" sustained" if c.sustained else "") + (" steady state" if c.steady else "")
+        for c in sheet.claims
+    ]
     fitting = [
         c
         for c, name in zip(sheet.claims, names, strict=True)

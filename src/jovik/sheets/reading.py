@@ -6,6 +6,7 @@ import csv
 import datetime
 import io
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from jovik.base.errors import PhraseError, UsageError
@@ -156,6 +157,20 @@ def table_form(text: str) -> str:
     """How a table was taken to be written, for who brought it; empty where it is plain CSV."""
     mark = _mark(text)
     return "" if mark == "," else f"read with {MARKS[mark]} between the cells and decimal commas"
+
+
+def table_rows(text: str) -> Iterator[tuple[list[str], bool]]:
+    """The cells of each line that is not empty, and whether numbers may have a decimal comma."""
+    mark = _mark(text)
+    for cells in csv.reader(io.StringIO(text), delimiter=mark):
+        if any(c.strip() for c in cells):
+            yield cells, mark != ","
+
+
+def number_with_point(value: str, *, comma: bool) -> str:
+    """A number with a decimal point, where it may have a comma."""
+    found = re.fullmatch(r"([+-]?\d+),(\d+)", value) if comma else None
+    return f"{found[1]}.{found[2]}" if found is not None else value
 
 
 def _rows(text: str) -> csv.DictReader[str]:

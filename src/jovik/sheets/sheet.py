@@ -31,7 +31,7 @@ from jovik.base.quantities import (
     spell_time,
 )
 from jovik.base.toml_files import Size, StrictModel, explain, from_text, read_toml
-from jovik.steps.io_step import CLAUSES
+from jovik.steps.io_clauses import CLAUSES
 from jovik.steps.tokens import Cursor
 
 
@@ -75,7 +75,8 @@ class Claim:
     """One advertised figure.
 
     `figure` is in `unit`: ``"bytes/s"``, ``"IOPS"`` or, for an access time, ``"ns"``. None leaves a
-    number open that the maker did not give.
+    number open that the maker did not give. `sustained` is of a long write, `steady` of the steady
+    state, each judged by that test and by nothing else.
     """
 
     random: bool
@@ -88,6 +89,7 @@ class Claim:
     up_to: bool = True
     sustained: bool = False
     printed: str = ""
+    steady: bool = False
 
     @property
     def what(self) -> str:
@@ -117,6 +119,7 @@ class Claim:
             if v is not None
         ]
         parts += ["sustained"] if self.sustained else []
+        parts += ["steady state"] if self.steady else []
         return ", ".join(parts)
 
     @property
@@ -278,6 +281,7 @@ class ClaimTable(StrictModel):
     figure: Annotated[tuple[float, str], from_text(parse_figure)]
     up_to: bool = True
     sustained: bool = False
+    steady: bool = False
     printed: str = ""
 
     @field_validator("what")
@@ -298,6 +302,7 @@ class ClaimTable(StrictModel):
             unit=unit,
             up_to=self.up_to,
             sustained=self.sustained,
+            steady=self.steady,
             printed=self.printed,
         )
 
@@ -388,6 +393,8 @@ def write_sheet(sheet: Sheet) -> str:
                 entry["up_to"] = False
             if claim.sustained:
                 entry["sustained"] = True
+            if claim.steady:
+                entry["steady"] = True
             if claim.printed:
                 entry["printed"] = claim.printed
             claims.append(entry)

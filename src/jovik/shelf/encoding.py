@@ -18,7 +18,7 @@ import numpy.typing as npt
 
 from jovik.base import histogram
 from jovik.base.step_result import Limit, LimitSource
-from jovik.base.trace import CopyRecord, Latencies, ScanRecord, Trace
+from jovik.base.trace import CopyRecord, Latencies, ReplayRecord, ScanRecord, Trace
 
 MOST_BYTES = 200_000_000
 """Of the arrays of one pass: a day of slices is 35 MB."""
@@ -146,6 +146,8 @@ def recorded_as_json(trace: Trace) -> dict[str, Any] | None:
     if trace.scan is not None:
         zones = asdict(trace.scan)
         return {"zones": zones, "whole_ns": zones.pop("whole_ns")}
+    if trace.replay is not None:
+        return asdict(trace.replay)
     return asdict(trace.copy) if trace.copy is not None else None
 
 
@@ -158,6 +160,8 @@ def recorded_from_json(stored: dict[str, Any] | None) -> dict[str, Any]:
             k: tuple(v) if isinstance(v, list) else v for k, v in stored["zones"].items()
         }
         return {"scan": ScanRecord(**zones, whole_ns=stored.get("whole_ns", 0))}
+    if "recorded_ns" in stored:
+        return {"replay": ReplayRecord(**stored)}
     return {"copy": CopyRecord(**stored)} if "files" in stored else {}
 
 

@@ -21,6 +21,7 @@ from jovik.shelf.records import (
     PASS_FIELDS,
     DamagedRecord,
     read_figures,
+    read_findings,
     read_latencies,
     read_phrase,
     read_step,
@@ -279,7 +280,9 @@ def _result(
     """A step from its rows (DamagedRecord)."""
     latencies = {}
     if with_latencies:
-        parts = [read_latencies(p["latencies"]) for p in passes]
+        steady = read_findings(row["facts"]).steady
+        shown = steady.window(passes) if steady is not None else passes
+        parts = [read_latencies(p["latencies"]) for p in shown]
         for direction in ("read", "write"):
             whole = Latencies.merged(p[direction] for p in parts if direction in p)
             if whole is not None:

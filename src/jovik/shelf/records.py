@@ -24,12 +24,23 @@ from jovik.base.findings import (
     Findings,
     LongWrite,
     LostData,
+    ReplayFinding,
     ScanFinding,
+    SteadyState,
+    Wear,
 )
 from jovik.base.findings import TemperatureRange as Temperatures
 from jovik.base.health import Health
 from jovik.base.step_result import Conditions, Limit, PassFigures, StepResult
-from jovik.base.trace import CopyRecord, Environment, IoFault, Latencies, ScanRecord, Trace
+from jovik.base.trace import (
+    CopyRecord,
+    Environment,
+    IoFault,
+    Latencies,
+    ReplayRecord,
+    ScanRecord,
+    Trace,
+)
 from jovik.hardware.rig import Rig
 from jovik.sheets.reading import Note, Reading
 from jovik.sheets.sheet import Claim, Drive
@@ -234,6 +245,9 @@ def read_findings(stored: Any) -> Findings:
         raise DamagedRecord(f"its findings cannot be read: {error}") from None
     parts: tuple[tuple[Any, str, Any], ...] = (
         (DropOuts, "drop_outs", stored.get("drop_outs")),
+        (SteadyState, "steady", stored.get("steady")),
+        (Wear, "wear", stored.get("wear")),
+        (ReplayFinding, "replay", stored.get("replay")),
         (CliffAgreement, "cliffs", stored.get("cliffs")),
         (LostData, "lost", stored.get("lost")),
         (CopyFinding, "copy", stored.get("copy")),
@@ -291,6 +305,10 @@ def read_step(
     """
     if read_phrase(row["phrase"]).kind != row["kind"]:
         raise DamagedRecord(f"'{row['phrase']}' is not of the kind '{row['kind']}'")
+    findings = read_findings(row["facts"])
+    if findings.steady is not None:
+        # A result that was to be steady is what its window says.
+        passes = findings.steady.window(passes)
     return StepResult(
         phrase=row["phrase"],
         kind=row["kind"],
@@ -302,7 +320,7 @@ def read_step(
         started=row["started"],
         limits=read_limits(row["limits"]),
         notes=_words(row["notes"], "its notes"),
-        findings=read_findings(row["facts"]),
+        findings=findings,
         excluded=row.get("run_excluded") or row["excluded"],
     )
 
@@ -388,6 +406,8 @@ def _recorded(stored: Any) -> dict[str, Any]:
         _typed(ScanRecord, stored["zones"], "the zones of a scan")
     elif "files" in stored:
         _typed(CopyRecord, stored, "the record of a copy")
+    elif "recorded_ns" in stored:
+        _typed(ReplayRecord, stored, "the record of a replay")
     return found
 
 

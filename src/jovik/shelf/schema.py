@@ -19,9 +19,10 @@ from sqlalchemy import (
     String,
     Table,
     UniqueConstraint,
+    false,
 )
 
-REVISION = "0006"
+REVISION = "0007"
 """The newest revision under `migrations/versions`."""
 
 metadata = MetaData(
@@ -68,6 +69,7 @@ claim = Table(
     Column("up_to", Boolean, nullable=False),
     Column("sustained", Boolean, nullable=False),
     Column("printed", String, nullable=False),
+    Column("steady", Boolean, nullable=False, server_default=false()),
 )
 
 rig = Table(

@@ -28,13 +28,14 @@ _SORTS: dict[type, tuple[type, ...]] = {
 LARGEST: dict[type, int] = {sa.Integer: 2**31 - 1, sa.BigInteger: 2**63 - 1}
 
 
-LATER = {
-    "drive": ("flash_bytes", "class_name"),
-    "run": ("excluded", "circumstances"),
-    "step": ("excluded",),
-    "note": ("happened", "run"),
+LATER: dict[str, dict[str, Any]] = {
+    "drive": {"flash_bytes": None, "class_name": None},
+    "claim": {"steady": False},
+    "run": {"excluded": None, "circumstances": None},
+    "step": {"excluded": None},
+    "note": {"happened": None, "run": None},
 }
-"""Columns that archives of the first form do not have yet, by table; they are null there."""
+"""Columns that earlier archives do not have yet, by table, and what they mean by that."""
 
 
 def checked(table: sa.Table, record: Mapping[str, Any], without: Collection[str]) -> dict[str, Any]:
@@ -46,7 +47,7 @@ def checked(table: sa.Table, record: Mapping[str, Any], without: Collection[str]
         It does not; with the column.
     """
     wanted = {c.name: c for c in table.columns if c.name not in without}
-    record = dict.fromkeys(LATER.get(table.name, ()), None) | dict(record)
+    record = LATER.get(table.name, {}) | dict(record)
     if unknown := set(record) - set(wanted):
         raise InvalidRecord(f"a {table.name} has no '{sorted(map(str, unknown))[0]}'")
     for name, column in wanted.items():

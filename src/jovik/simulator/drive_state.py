@@ -12,6 +12,7 @@ import numpy as np
 
 from jovik.base.session import Workload
 from jovik.base.trace import SLICE_NS
+from jovik.simulator.garbage_collection import IN_ORDER
 from jovik.simulator.parameters import Behaviour, StuckSensor
 
 PHASES = ("cache", "direct", "folding")
@@ -60,6 +61,12 @@ class State:
     warm_c : float
         The true temperature.
     throttling : bool
+    scattered : float
+        How far garbage collection is on its way to the steady state of random writes, 0 to 1.
+    host_bytes, flash_bytes : float
+        Written to it, and by it to its flash.
+    pass_bytes : float
+        Written in this pass so far.
     """
 
     behaviour: Behaviour
@@ -69,7 +76,12 @@ class State:
     used_bytes: float = 0.0
     warm_c: float = 25.0
     throttling: bool = False
+    scattered: float = 0.0
+    host_bytes: float = 0.0
+    flash_bytes: float = 0.0
+    pass_bytes: float = 0.0
     _rates: dict[str, float] = field(default_factory=dict)
+    _valid_bytes: float = 0.0
     _rates_of: Workload | None = None
     _rates_at: float = -1.0
 
@@ -138,6 +150,8 @@ class State:
             served = min(rate * (span_ns - used) / 1e9, most_ios - ios, room)
             ios += served
             used += served / rate * 1e9
+            if writing:
+                self._wear(work, served * io_bytes)
             if phase == "cache" and cached:
                 self.cached_bytes += served * io_bytes
             else:
@@ -151,6 +165,21 @@ class State:
         self.clock_ns += round(used)
         return ios, used
 
+    def drain(self, time_ns: float) -> None:
+        """The write cache empties for so long."""
+        self._drain(time_ns)
+
+    def take(self, size_bytes: int) -> float:
+        """Write so much into what has room for it: the rate at which that goes, bytes a second."""
+        behaviour = self.behaviour
+        self.host_bytes += size_bytes
+        if self._room("cache") >= size_bytes:
+            self.cached_bytes += size_bytes
+            return behaviour.write_rate
+        self.past_cache_bytes += size_bytes
+        self.flash_bytes += size_bytes * self.amplification
+        return behaviour.direct_write_rate / self.amplification
+
     def _room(self, phase: str) -> float:
         """Bytes until a phase of writing hands over to the next."""
         behaviour = self.behaviour
@@ -160,9 +189,48 @@ class State:
             return max(behaviour.fold_after - self.past_cache_bytes, 0.0)
         return math.inf
 
+    @property
+    def amplification(self) -> float:
+        """Bytes of flash for a byte written just now, its mapping left aside."""
+        steady = self.behaviour.amplification(round(self._valid_bytes, -6))
+        return 1 + (steady - 1) * self.scattered
+
+    def _wear(self, work: Workload, written_bytes: float) -> None:
+        """Count what was written, and how it leaves the flash."""
+        behaviour = self.behaviour
+        self.host_bytes += written_bytes
+        self.flash_bytes += written_bytes * (
+            self.amplification * behaviour.mapped(work) if behaviour.flash_size else 1.0
+        )
+        if not behaviour.flash_size:
+            return
+        self.pass_bytes += written_bytes
+        span = float(work.span_bytes)
+        # At random some places are met twice before others are met at all.
+        covered = -math.expm1(-self.pass_bytes / span) * span if work.random else self.pass_bytes
+        self._valid_bytes = max(self.used_bytes, min(covered, span))
+        data = max(self.used_bytes, span, 1.0)
+        if work.random:
+            # Order is forgotten once so much was written as is spare: no block is free any more.
+            spare = max(behaviour.flash_size - data, 0.01 * data)
+            self.scattered += (1 - self.scattered) * -math.expm1(-written_bytes / spare)
+        else:
+            self.scattered *= math.exp(-written_bytes / (IN_ORDER * data))
+
+    def begin(self) -> None:
+        """A pass begins."""
+        self.pass_bytes = 0.0
+        self._valid_bytes = self.used_bytes
+
+    def purge(self) -> None:
+        """As new."""
+        self.cached_bytes = self.past_cache_bytes = self.used_bytes = self.scattered = 0.0
+
     def _rate(self, work: Workload, phase: str, position_bytes: float) -> float:
         """I/Os a second without noise; kept, since slices resemble each other."""
         behaviour = self.behaviour
+        if behaviour.flash_size and phase == "direct":
+            return behaviour.iops(work, write_rate=behaviour.direct_write_rate / self.amplification)
         if behaviour.platter is not None:
             return behaviour.iops(work, at_share=position_bytes / behaviour.capacity)
         fill = self.fill_percent

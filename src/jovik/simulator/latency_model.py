@@ -34,6 +34,9 @@ def latencies(
         mean = work.depth * work.workers * elapsed_ns / whole
         if work.rate_limit_bytes_s is not None:
             mean = min(mean, parameters.service_ns(work, parameters.write_rate))
+            pause_ns = elapsed_ns / whole - mean
+            if parameters.sleep_after and pause_ns > parameters.sleep_after:
+                mean += parameters.wake_time
         sigma = parameters.latency_spread
         drawn = mean * np.exp(rng.normal(-sigma * sigma / 2, sigma, SAMPLES))
         # One I/O in five hundred waits for something else in the drive.

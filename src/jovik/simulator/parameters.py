@@ -15,6 +15,7 @@ from pydantic import Field
 from jovik.base.quantities import parse_rate
 from jovik.base.session import Workload
 from jovik.base.toml_files import Size, StrictModel, Time, from_text
+from jovik.simulator.garbage_collection import greedy_amplification
 
 
 def _bytes_a_second(text: str) -> float:
@@ -163,6 +164,8 @@ class Behaviour(StrictModel):
         Making one file on it, beside its data.
     hiccup_every, hiccup_time : int, nanoseconds
         While it is written, it stops for so long after every so long; 0 is never.
+    sleep_after, wake_time : int, nanoseconds
+        After so long without I/O it saves power, and the next I/O waits so much longer; 0 is never.
     bad : list of Bad
         Areas that cannot be read.
     real_capacity : int, bytes
@@ -178,6 +181,15 @@ class Behaviour(StrictModel):
         resembles the one of the pass before by this correlation.
     latency_spread : float
         Standard deviation of the log of the latency.
+    flash_size : int, bytes
+        All flash in it, over-provisioned flash included: where it is set, space is reclaimed by
+        garbage collection, which takes its share of `direct_write_rate`; 0 leaves that out.
+    flash_pages : int
+        Pages of an erase block.
+    mapping_size : int, bytes
+        What is mapped as one: a smaller random write takes as much flash.
+    purge_time : int, nanoseconds
+        Making it as new.
     capacity : int, bytes
         What it says it holds.
     serial, firmware : str
@@ -206,6 +218,12 @@ class Behaviour(StrictModel):
     file_time: Time = 60_000
     hiccup_every: Time = 0
     hiccup_time: Time = 0
+    flash_size: Size = 0
+    flash_pages: Annotated[int, Field(gt=1)] = 256
+    mapping_size: Size = 4096
+    purge_time: Time = 2 * 10**9
+    sleep_after: Time = 0
+    wake_time: Time = 0
     bad: list[UnreadableRange] = []
     real_capacity: Size = 0
     platter: Platter | None = None
@@ -227,6 +245,25 @@ class Behaviour(StrictModel):
         """The share of the write rate that making room leaves at a fill level."""
         over = max(fill_percent - self.full_from, 0.0) / (100 - self.full_from)
         return 1 - (1 - self.full_share) * over
+
+    def amplification(self, valid_bytes: float) -> float:
+        """Bytes of flash for each byte written at random in the steady state; 1 without flash."""
+        if not self.flash_size:
+            return 1.0
+        return greedy_amplification(self.flash_size, valid_bytes, self.flash_pages)
+
+    def mapped(self, work: Workload) -> float:
+        """By how much more flash a write takes than it is long, being smaller than a mapping."""
+        if not self.flash_size or not work.random:
+            return 1.0
+        return max(self.mapping_size / work.block_bytes, 1.0)
+
+    def steady_iops(self, work: Workload, valid_bytes: float) -> float:
+        """I/Os a second of a workload on a drive that was written at random for long.
+
+        The figure that a steady state has to come out at, without noise.
+        """
+        return self.iops(work, write_rate=self.direct_write_rate / self.amplification(valid_bytes))
 
     def squeeze(self, work: Workload) -> float:
         """By how much less has to be written of a payload than it is long."""
@@ -273,7 +310,7 @@ class Behaviour(StrictModel):
         if self.platter is not None:
             return self._spinning_iops(work, self.platter, at_share)
         write_rate = write_rate or (self.write_rate if cached else self.direct_write_rate)
-        write_rate = write_rate / self.squeeze(work)
+        write_rate = write_rate / self.squeeze(work) / self.mapped(work)
         share = work.read_percent / 100
         alone = work.depth * work.workers / self.service_ns(work, write_rate) * 1e9
         handled = 1 / (share / self.read_iops + (1 - share) / self.write_iops)

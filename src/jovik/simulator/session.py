@@ -12,7 +12,16 @@ import numpy.typing as npt
 
 from jovik.base.errors import TargetError
 from jovik.base.quantities import show_size
-from jovik.base.session import CopyJob, DiscardResult, Progress, ProgressCallback, Workload
+from jovik.base.session import (
+    CopyJob,
+    DiscardResult,
+    Progress,
+    ProgressCallback,
+    PurgeResult,
+    ReplayJob,
+    WearCounters,
+    Workload,
+)
 from jovik.base.trace import (
     SLICE_COLUMNS,
     SLICE_NS,
@@ -27,6 +36,7 @@ from jovik.simulator.catalogue import ModelDrive
 from jovik.simulator.drive_state import RateNoise, State
 from jovik.simulator.latency_model import latencies
 from jovik.simulator.parameters import UnreadableRange
+from jovik.simulator.replay import latencies_of, record_of, replayed, slices_of
 
 GLANCES = 4
 """How often a pass is shown in progress: virtual time passes too quickly for more."""
@@ -117,6 +127,27 @@ class ModelSession:
         capacity = self.drive.behaviour.capacity
         return max(round(capacity * (1 - KEPT_FREE)) - self._filled - sum(self._copied), 0)
 
+    def room_bytes(self) -> int | None:
+        """All but a little and what lies on it: the test area takes nothing from itself."""
+        return self.free_bytes()
+
+    def check_purge(self) -> None:
+        """A model drive may be purged."""
+
+    def purge(self) -> PurgeResult:
+        """As new: nothing is valid any more, and no block is half full."""
+        self._laid_out = self._filled = 0
+        self._copied = ()
+        self.state.purge()
+        self.state.idle(self.drive.behaviour.purge_time)
+        return PurgeResult("user data erase", "done")
+
+    def wear_bytes(self) -> WearCounters | None:
+        """What it counted itself; its flash only where garbage collection is modelled."""
+        state = self.state
+        flash = round(state.flash_bytes) if self.drive.behaviour.flash_size else None
+        return WearCounters(round(state.host_bytes), flash)
+
     def capacity_bytes(self) -> int | None:
         """A model drive has no file system: all of it can be addressed."""
         return self.drive.behaviour.capacity
@@ -166,6 +197,10 @@ class ModelSession:
         flush = self.drive.behaviour.flush_time if work.writes else 0
         self.state.idle(flush)
         slices = _slices(work, series)
+        if work.writes and not work.fresh:
+            # A span too large to be laid out beforehand is taken by being written.
+            self._laid_out = max(self._laid_out, min(int(slices[:, 2].sum()), work.span_bytes))
+            self._count_used()
         return Trace(
             engine=self.engine,
             direct=self.direct,
@@ -225,6 +260,7 @@ class ModelSession:
         bad = _BadPlaces(self.drive.behaviour.bad, work)
         series = Series([], [], [])
         state, done, at = self.state, 0.0, 0.0
+        state.begin()
         glance = (end_ns if math.isfinite(end_ns) else 0) / GLANCES
         measured_at = -math.inf
         heated = self.drive.behaviour.heat is not None
@@ -265,6 +301,26 @@ class ModelSession:
                 )
                 glance += (end_ns if math.isfinite(end_ns) else 0) / GLANCES
         return series
+
+    def replay(self, job: ReplayJob, watch: ProgressCallback) -> Trace:
+        """See `jovik.simulator.replay`."""
+        rng = np.random.default_rng([job.seed, 4])
+        found = replayed(self.state, job, rng)
+        slices = slices_of(job.recording, found)
+        elapsed = int(found.done_ns.max(initial=1))
+        self.state.idle(elapsed)
+        return Trace(
+            engine=self.engine,
+            direct=self.direct,
+            seed=job.seed,
+            elapsed_ns=elapsed,
+            flush_ns=0,
+            cpu_ns=0,
+            slices=slices,
+            latencies=latencies_of(job.recording, found),
+            notes=self.notes,
+            replay=record_of(job, found),
+        )
 
     def to_fill_bytes(self, percent: int) -> int:
         """Bytes that `fill` would write."""

@@ -11,6 +11,8 @@ from jovik.steps.fill import FillStep
 from jovik.steps.io_step import IoStep
 from jovik.steps.parser import parse, parse_access, parse_all
 from jovik.steps.plan import Plan, PlanEntry, load_plan, plan_names
+from jovik.steps.precondition import PreconditionStep
+from jovik.steps.purge import PurgeStep
 from jovik.steps.rest import RestStep
 from jovik.steps.scan import ScanStep
 from jovik.steps.step import Step
@@ -23,6 +25,8 @@ __all__ = [
     "IoStep",
     "Plan",
     "PlanEntry",
+    "PreconditionStep",
+    "PurgeStep",
     "RestStep",
     "ScanStep",
     "Step",

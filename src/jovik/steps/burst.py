@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, ClassVar
 from jovik.base.quantities import parse_size, parse_time, spell_size, spell_time
 from jovik.base.session import Workload
 from jovik.steps.cost import PlanCost
-from jovik.steps.io_step import block_fault
+from jovik.steps.io_clauses import block_fault
 from jovik.steps.step import Step
 from jovik.steps.tokens import Cursor, above_zero
 

@@ -1,28 +1,23 @@
 """An I/O step: sequential or random, every number resolved, one canonical spelling.
 
-A new part of an I/O phrase is a field of `IoStep` and a row in `CLAUSES`.
+A new part of an I/O phrase is a field of `IoStep` and a row in `jovik.steps.io_clauses.CLAUSES`.
 """
 
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 from jovik.base.errors import TargetError
 from jovik.base.quantities import (
-    parse_rate,
-    parse_size,
-    parse_time,
     show_size,
-    spell_size,
-    spell_time,
 )
 from jovik.base.session import Workload
 from jovik.steps.cost import PlanCost
+from jovik.steps.io_clauses import CLAUSES, read_access, spell_head
 from jovik.steps.step import Step
-from jovik.steps.tokens import Cursor, above_zero, in_range, percentage, whole
+from jovik.steps.tokens import Cursor
 
 if TYPE_CHECKING:
     from jovik.base.session import Session
@@ -30,14 +25,16 @@ if TYPE_CHECKING:
     from jovik.base.trace import Trace
     from jovik.steps.running import StepRun
 
-SECTOR = 512
-BLOCKS = (SECTOR, 64 * 2**20)
-DEPTHS = (1, 1024)
-WORKERS = (1, 64)
 DEFAULT_TIME_NS = 10 * 10**9
 """How long a pass runs when the phrase says neither `for` nor `over`."""
 DEFAULT_SPAN_BYTES = 2**30
 """The area a pass falls in when neither `within` nor a sequential `over` says so."""
+ROUND_NS = 60 * 10**9
+"""How long a round of a step lasts that is repeated until steady, unless the phrase says."""
+MOST_ROUNDS = 25
+"""Rounds after which a step is called not steady, as the SNIA specification has it."""
+STEADY = ("rate", "latency")
+"""Figures that can be steady: a rate (and so IOPS), or the mean latency."""
 LONGEST_PASS_NS = 24 * 3600 * 10**9
 """A pass that only a person ends is taken to last a day."""
 
@@ -48,9 +45,12 @@ class IoStep(Step):
 
     `read_percent` is 100 for ``read``, 0 for ``write``, between for ``mixed``. `time_ns`,
     `amount_bytes` and `span_bytes` are None where the default applies; `time` and `span` say what
-    that is. `amount_free_percent` is an amount as a share of what is free on the target, which only
-    the target can turn into `amount_bytes`; `until_stopped` is a pass that a person ends. Of
-    `rate_bytes_s` and `rate_iops` at most one is set.
+    that is. `amount_free_percent` is an amount as a share of what is free on the target, and
+    `span_free_percent` such a span, which only the target can turn into bytes; `amount_spans` is an
+    amount as so many times the span. `until_stopped` is a pass that a person ends. Of
+    `rate_bytes_s` and `rate_iops` at most one is set. `pause_ns` is how long the drive is left
+    alone before each pass. `steady` is one of `STEADY` where passes are rounds that are repeated
+    until that figure is steady, for at most `at_most_ns`; a round then lasts `time_ns`.
     """
 
     word: ClassVar[str] = ""
@@ -63,26 +63,34 @@ class IoStep(Step):
     time_ns: int | None = None
     amount_bytes: int | None = None
     amount_free_percent: int | None = None
+    amount_spans: int | None = None
     until_stopped: bool = False
+    steady: str = ""
+    at_most_ns: int | None = None
     span_bytes: int | None = None
+    span_free_percent: int | None = None
     rate_bytes_s: int | None = None
     rate_iops: int | None = None
     durable: bool = False
     compressible_percent: int = 0
     verify: bool = False
+    pause_ns: int | None = None
 
     def __post_init__(self) -> None:
         # Two steps that do the same must be equal, so what only repeats a default is dropped.
         if self.span_bytes == self._default_span():
             object.__setattr__(self, "span_bytes", None)
-        if self.time_ns == DEFAULT_TIME_NS and not self.has_amount and not self.until_stopped:
+        usual = ROUND_NS if self.steady else DEFAULT_TIME_NS
+        if self.time_ns == usual and not self.has_amount and not self.until_stopped:
             object.__setattr__(self, "time_ns", None)
+        if self.at_most_ns == MOST_ROUNDS * (self.time_ns or ROUND_NS):
+            object.__setattr__(self, "at_most_ns", None)
         if self.read_percent == 100:
             object.__setattr__(self, "compressible_percent", 0)
 
     def _default_span(self) -> int:
         # A sequential pass over an amount goes through that amount once.
-        if self.amount_bytes is not None and not self.random:
+        if self.amount_bytes is not None and not self.random and self.amount_spans is None:
             return self.amount_bytes
         return max(DEFAULT_SPAN_BYTES, self.block_bytes * self.workers)
 
@@ -96,13 +104,26 @@ class IoStep(Step):
     def time(self) -> int | None:
         """Nanoseconds after which a pass ends; None where only the amount ends it."""
         if self.time_ns is None and not self.has_amount and not self.until_stopped:
-            return DEFAULT_TIME_NS
+            return ROUND_NS if self.steady else DEFAULT_TIME_NS
         return self.time_ns
+
+    @property
+    def most_rounds(self) -> int:
+        """Rounds after which it is called not steady."""
+        if self.at_most_ns is None:
+            return MOST_ROUNDS
+        return max(self.at_most_ns // (self.time or ROUND_NS), 1)
 
     @property
     def has_amount(self) -> bool:
         """Whether it ends after an amount, in bytes or as a share of what is free."""
-        return self.amount_bytes is not None or self.amount_free_percent is not None
+        given = (self.amount_bytes, self.amount_free_percent, self.amount_spans)
+        return any(amount is not None for amount in given)
+
+    @property
+    def sized_by_target(self) -> bool:
+        """Whether its span or its amount is a share of what is free, another on every drive."""
+        return self.amount_free_percent is not None or self.span_free_percent is not None
 
     @property
     def fresh(self) -> bool:
@@ -110,7 +131,11 @@ class IoStep(Step):
 
         A sequential write over an amount.
         """
-        return not self.random and self.read_percent == 0 and self.has_amount
+        return not (self.random or self.read_percent) and self._once_through
+
+    @property
+    def _once_through(self) -> bool:
+        return self.has_amount and self.amount_spans is None and self.span_free_percent is None
 
     @property
     def once(self) -> bool:
@@ -118,7 +143,7 @@ class IoStep(Step):
 
         A person stops one pass.
         """
-        return self.fresh or self.until_stopped
+        return self.fresh or self.until_stopped or self.amount_spans is not None
 
     @property
     def reads(self) -> bool:
@@ -133,21 +158,28 @@ class IoStep(Step):
     def parts(self, *, timed: bool = True) -> list[str]:
         """The phrase in parts, in the one order; `timed` leaves the `for` part in."""
         spelled = [c.spell(self) for c in CLAUSES if timed or c.counts]
-        return _spell_head(self) + [s for s in spelled if s]
+        return spell_head(self) + [s for s in spelled if s]
 
     @classmethod
     def read(cls, cursor: Cursor) -> IoStep:
         """See `Step.read`; an I/O phrase has no word of its own and begins with the order."""
-        return cls(**_read(cursor))
+        return cls(**read_access(cursor))
 
     @property
     def plain(self) -> bool:
         """Whether nothing but order, block, depth and workers bears on its rate.
 
-        A pace, durable writes, compressible data and reading back each make it another test.
+        A pace, a pause, several spans, durable writes, compressible data, reading back and rounds
+        until steady each make it another test.
         """
-        paced = self.rate_bytes_s is not None or self.rate_iops is not None
-        return not (paced or self.durable or self.compressible_percent or self.verify)
+        return self.bare and not self.steady
+
+    @property
+    def bare(self) -> bool:
+        """The same, whether or not it is repeated until steady."""
+        special = (self.rate_bytes_s, self.rate_iops, self.pause_ns, self.amount_spans)
+        other = any(x is not None for x in special)
+        return not (other or self.durable or self.compressible_percent or self.verify)
 
     def workload(self, seed: int, *, stop_on_error: bool = True) -> Workload:
         """One pass, as a session takes it."""
@@ -173,9 +205,12 @@ class IoStep(Step):
         )
 
     def resolve(self, session: Session, taken_bytes: int = 0) -> IoStep:
-        """See `Step.resolve`: an amount as a share of what is free becomes bytes."""
+        """See `Step.resolve`: amounts and spans that only the target knows become bytes."""
+        if self.span_free_percent is not None:
+            span = span_of_free(self.span_free_percent, session, self.block_bytes)
+            return replace(self, span_bytes=span)._counted()
         if self.amount_free_percent is None:
-            return self
+            return self._counted()
         free = session.free_bytes()
         if free is None:
             raise TargetError(
@@ -190,12 +225,21 @@ class IoStep(Step):
             )
         return replace(self, amount_bytes=amount)
 
+    def _counted(self) -> IoStep:
+        """With an amount of so many spans in bytes."""
+        if self.amount_spans is None:
+            return self
+        return replace(self, amount_bytes=self.amount_spans * self.span)
+
     def check(self, session: Session) -> None:
         """See `Step.check`."""
         session.check(self.workload(0))
 
     def pass_time_ns(self, session: Session, rate_bytes_s: float) -> float:
         """See `Step.pass_time_ns`."""
+        return self._io_time_ns(rate_bytes_s) + (self.pause_ns or 0)
+
+    def _io_time_ns(self, rate_bytes_s: float) -> float:
         limits: list[float | None] = [self.time, LONGEST_PASS_NS]
         if self.amount_bytes is not None:
             rate = min(rate_bytes_s, self.rate_bytes_s or rate_bytes_s)
@@ -240,195 +284,27 @@ class IoStep(Step):
             allowed = max(run.share_ns, 10**9)
             work = replace(work, time_ns=min(work.time_ns or run.share_ns, allowed))
         run.prepare(work)
+        if self.pause_ns:
+            run.session.wait(self.pause_ns)
         return run.measure(work, number)
 
 
-@dataclass(frozen=True)
-class Clause:
-    """One part that may follow the head.
+def span_of_free(percent: int, session: Session, block_bytes: int) -> int:
+    """A share of what a target has free, whole blocks of it.
 
-    `keywords` open it, `read` takes what comes after them, `spell` gives the whole part or nothing
-    where the default applies. `counts` is whether it decides what sort of result this is.
+    Raises
+    ------
+    TargetError
+        The target cannot tell, or has no room for a block.
     """
-
-    keywords: tuple[str, ...]
-    shown: str
-    read: Callable[[Cursor], dict[str, Any]]
-    spell: Callable[[IoStep], str]
-    counts: bool = True
-
-
-def block_fault(size: int) -> str:
-    """A check for `Cursor.read` of a block size."""
-    low, high = BLOCKS
-    if not low <= size <= high:
-        return f"a block from {spell_size(low)} to {spell_size(high)}"
-    return "" if size % SECTOR == 0 else f"a block that is a multiple of {spell_size(SECTOR)}"
-
-
-def _rate(text: str) -> tuple[int, str]:
-    value, unit = parse_rate(text)
-    if value < 1 or value != int(value):
-        raise ValueError("a rate is a whole number of bytes or I/Os a second")
-    return int(value), unit
-
-
-def _read_rate(cursor: Cursor) -> dict[str, Any]:
-    value, unit = cursor.read(_rate, "a rate such as 400MB/s or 2000IOPS")
-    return {"rate_iops" if unit == "IOPS" else "rate_bytes_s": value}
-
-
-def _spell_rate(step: IoStep) -> str:
-    if step.rate_bytes_s is not None:
-        return f"at most {spell_size(step.rate_bytes_s)}/s"
-    return f"at most {step.rate_iops}IOPS" if step.rate_iops is not None else ""
-
-
-def _read_amount(cursor: Cursor) -> dict[str, Any]:
-    if cursor.next is not None and cursor.next.text.endswith("%"):
-        share = cursor.read(
-            percentage, "a share such as 60% of free", in_range((1, 95), "a percentage")
+    room = session.room_bytes()
+    if room is None:
+        raise TargetError(
+            "what is free on this target cannot be told", "write a span, such as 'within 8GB'"
         )
-        cursor.choice("'of free'", "of")
-        cursor.choice("'free'", "free")
-        return {"amount_free_percent": share}
-    return {
-        "amount_bytes": cursor.read(
-            parse_size, "an amount such as 8GB or 60% of free", above_zero("an amount")
-        )
-    }
-
-
-def _spell_amount(step: IoStep) -> str:
-    if step.amount_free_percent is not None:
-        return f"over {step.amount_free_percent}% of free"
-    return f"over {spell_size(step.amount_bytes)}" if step.amount_bytes is not None else ""
-
-
-def _read_payload(cursor: Cursor) -> dict[str, Any]:
-    share = cursor.read(percentage, "a share such as 50%", in_range((0, 100), "a percentage"))
-    cursor.choice("'compressible'", "compressible")
-    return {"compressible_percent": share}
-
-
-CLAUSES: tuple[Clause, ...] = (
-    Clause(
-        ("depth",),
-        "depth N",
-        lambda c: {"depth": c.read(whole, "a depth such as 32", in_range(DEPTHS, "a depth"))},
-        lambda s: f"depth {s.depth}" if s.depth != 1 else "",
-    ),
-    Clause(
-        ("workers",),
-        "workers N",
-        lambda c: {
-            "workers": c.read(
-                whole, "a number of workers", in_range(WORKERS, "a number of workers")
-            )
-        },
-        lambda s: f"workers {s.workers}" if s.workers != 1 else "",
-    ),
-    Clause(
-        ("for",),
-        "for TIME",
-        lambda c: {"time_ns": c.read(parse_time, "a time such as 5s", above_zero("a time"))},
-        lambda s: f"for {spell_time(s.time_ns)}" if s.time_ns is not None else "",
-        counts=False,
-    ),
-    Clause(
-        ("until", "stopped"),
-        "until stopped",
-        lambda c: {"until_stopped": True},
-        lambda s: "until stopped" if s.until_stopped else "",
-        counts=False,
-    ),
-    Clause(("over",), "over AMOUNT", _read_amount, _spell_amount),
-    Clause(
-        ("within",),
-        "within SPAN",
-        lambda c: {"span_bytes": c.read(parse_size, "a span such as 1GB", above_zero("a span"))},
-        lambda s: f"within {spell_size(s.span_bytes)}" if s.span_bytes is not None else "",
-    ),
-    Clause(("at", "most"), "at most RATE", _read_rate, _spell_rate),
-    Clause(
-        ("durable",),
-        "durable",
-        lambda c: {"durable": True},
-        lambda s: "durable" if s.durable else "",
-    ),
-    Clause(
-        ("payload",),
-        "payload N% compressible",
-        _read_payload,
-        lambda s: (
-            f"payload {s.compressible_percent}% compressible" if s.compressible_percent else ""
-        ),
-    ),
-    Clause(
-        ("verify",), "verify", lambda c: {"verify": True}, lambda s: "verify" if s.verify else ""
-    ),
-)
-
-
-def _read_head(cursor: Cursor) -> dict[str, Any]:
-    """The first words: order, direction and block."""
-    order = cursor.choice("'sequential' or 'random'", "sequential", "random")
-    direction = cursor.choice("'read', 'write' or 'mixed'", "read", "write", "mixed")
-    share = {"read": 100, "write": 0}.get(direction)
-    if share is None:
-        share = cursor.read(percentage, "a share such as 70%", in_range((1, 99), "a percentage"))
-        cursor.choice("'read' (the share of I/Os that read)", "read")
-    block = cursor.read(parse_size, "a block such as 4KiB", block_fault)
-    return {"random": order == "random", "read_percent": share, "block_bytes": block}
-
-
-def _spell_head(step: IoStep) -> list[str]:
-    """The first words as two parts: the access, the block."""
-    order = "random" if step.random else "sequential"
-    direction = {100: "read", 0: "write"}.get(step.read_percent, f"mixed {step.read_percent}% read")
-    return [f"{order} {direction}", spell_size(step.block_bytes)]
-
-
-def _read(cursor: Cursor) -> dict[str, Any]:
-    values = _read_head(cursor)
-    left: list[Clause] = list(CLAUSES)
-    places: dict[str, int] = {}
-    while cursor.next is not None:
-        start = cursor.at
-        clause = next((c for c in left if cursor.accept(*c.keywords)), None)
-        if clause is None:
-            if any(cursor.accept(*c.keywords) for c in CLAUSES):
-                raise cursor.wrong("each part once only", cursor.words[start])
-            raise cursor.wrong(_list([c.shown for c in left]) if left else "nothing more")
-        left.remove(clause)
-        read = clause.read(cursor)
-        places |= dict.fromkeys(read, start)
-        values |= read
-    _refuse_contradictions(cursor, values, places)
-    return values
-
-
-def _refuse_contradictions(cursor: Cursor, values: dict[str, Any], places: dict[str, int]) -> None:
-    block = values["block_bytes"]
-    if values["read_percent"] == 100:
-        for name, what in (
-            ("durable", "'durable' only where something is written"),
-            ("compressible_percent", "'payload' only where something is written"),
-        ):
-            if values.get(name):
-                raise cursor.wrong(what, cursor.words[places[name]])
-    if "until_stopped" in values:
-        for name in ("time_ns", "amount_bytes", "amount_free_percent"):
-            if name in values:
-                raise cursor.wrong(
-                    "either 'until stopped' or a time and an amount", cursor.words[places[name]]
-                )
-    for name in ("amount_bytes", "span_bytes"):
-        if name in values and values[name] < block:
-            raise cursor.wrong(
-                f"at least one block ({block} bytes)", cursor.words[places[name] + 1]
-            )
-
-
-def _list(names: list[str]) -> str:
-    return ", ".join(names[:-1]) + " or " + names[-1] if len(names) > 1 else names[0]
+    # Whole mebibytes, so that steps of different blocks have the same area.
+    unit = max(block_bytes, 2**20)
+    span = room * percent // 100 // unit * unit
+    if span < unit:
+        raise TargetError(f"{percent} % of {show_size(room)} free is less than one block")
+    return span

@@ -8,21 +8,27 @@ steps = [
     { phrase = "random read 4KiB depth 1..64 for 1s", title = "Depth", why = "...", passes = 3,
     spare = 1 },
     { rounds = 5, steps = ["random read 4KiB for 1s", "sequential read 1MiB for 1s"] },
+    { until = "steady", at_most = 25, track = ["random write 4KiB for 1min"], steps = [
+        "random write 4KiB for 1min", "random read 4KiB for 1min",
+    ] },
 ]
 
 Steps in `rounds` are interleaved: the first pass of each, then the second of each. What drifts
-while a plan runs is then felt by all of them alike.
+while a plan runs is then felt by all of them alike. Rounds until steady end once every step that is
+tracked (all of them unless `track` names some) passes the test of the SNIA specification; `figure`
+is "rate" or "latency".
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from importlib import resources
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 from jovik.base.errors import JovikError, PhraseError, UnknownNameError
 from jovik.base.text_files import read_text
+from jovik.steps.io_step import MOST_ROUNDS, IoStep
 from jovik.steps.parser import parse_all
 from jovik.steps.step import Step
 
@@ -35,7 +41,8 @@ class PlanEntry:
 
     `passes` is None where the plan's own number holds. `spare` says in which order a time budget
     takes lines away: the highest first, 0 never. Lines of one `rounds` number, where they have one,
-    are interleaved, as often as their `passes`.
+    are interleaved, as often as their `passes`; until those of its steps that are `tracked` are
+    steady, where there are any.
     """
 
     phrase: str
@@ -45,6 +52,7 @@ class PlanEntry:
     passes: int | None = None
     spare: int = 0
     rounds: int | None = None
+    tracked: tuple[Step, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -152,19 +160,37 @@ def _read(name: str, text: str, where: str) -> Plan:
 
     found = read_toml(text, where, PlanFile)
     lines = tuple(
-        PlanEntry(
-            phrase,
-            parse_all(phrase),
-            x.title,
-            x.why,
-            x.rounds if x.rounds is not None else x.passes,
-            x.spare,
-            number if x.rounds is not None else None,
-        )
+        _entry(x, phrase, number)
         for number, x in enumerate(found.steps)
         for phrase in (x.steps or [x.phrase])
     )
     return Plan(name, found.title, found.about, lines, found.passes)
+
+
+def _entry(line: Any, phrase: str, number: int) -> PlanEntry:
+    """A phrase of a line of the file; `number` is the line's."""
+    steps = parse_all(phrase)
+    if line.rounds is not None:
+        return PlanEntry(phrase, steps, line.title, line.why, line.rounds, line.spare, number)
+    if line.until is None:
+        return PlanEntry(phrase, steps, line.title, line.why, line.passes, line.spare)
+    figure = line.figure or "rate"
+    return PlanEntry(
+        phrase,
+        tuple(_until_steady(s, figure) for s in steps),
+        line.title,
+        line.why,
+        line.at_most or MOST_ROUNDS,
+        line.spare,
+        number,
+        tuple(_until_steady(s, figure) for t in line.track or line.steps for s in parse_all(t)),
+    )
+
+
+def _until_steady(step: Step, figure: str) -> Step:
+    """A timed step as one of rounds until steady: its time is a round's."""
+    assert isinstance(step, IoStep)
+    return replace(step, steady=figure, time_ns=step.time)
 
 
 def _line_model() -> Any:
@@ -180,18 +206,29 @@ def _line_model() -> Any:
         passes: int | None = Field(None, ge=1, le=1000)
         spare: int = Field(0, ge=SPARE[0], le=SPARE[1])
         rounds: int | None = Field(None, ge=2, le=1000)
+        until: Literal["steady"] | None = None
+        at_most: int | None = Field(None, ge=1, le=1000)
+        track: list[str] = []
+        figure: Literal["rate", "latency"] | None = None
         steps: list[str] = []
 
         @model_validator(mode="after")
         def _either(self) -> Any:
             if not self.phrase and not self.steps:
-                raise ValueError("'phrase' is missing, or 'rounds' and their 'steps'")
+                raise ValueError("'phrase' is missing, or rounds with their 'steps'")
             if self.phrase and self.steps:
-                raise ValueError("a line has either a 'phrase', or 'rounds' and their 'steps'")
-            if bool(self.steps) != (self.rounds is not None):
-                raise ValueError("'rounds' and 'steps' go together")
-            if self.rounds is not None and self.passes is not None:
-                raise ValueError("'rounds' says how often; leave 'passes' out")
+                raise ValueError("a line has either a 'phrase', or rounds with their 'steps'")
+            if self.rounds is not None and self.until is not None:
+                raise ValueError("either a number of 'rounds', or 'until'")
+            in_rounds = self.rounds is not None or self.until is not None
+            if bool(self.steps) != in_rounds:
+                raise ValueError("'steps' go with 'rounds' or 'until', and these with 'steps'")
+            if in_rounds and self.passes is not None:
+                raise ValueError("the rounds say how often; leave 'passes' out")
+            if self.until is None and (self.track or self.at_most or self.figure):
+                raise ValueError("'track', 'at_most' and 'figure' go with 'until = \"steady\"'")
+            if self.until is not None:
+                _refuse_untracked(self.steps, self.track)
             for phrase in self.steps:
                 for step in parse_all(phrase):
                     if step.once or not step.measures:
@@ -204,10 +241,26 @@ def _line_model() -> Any:
     return LineFile
 
 
+def _refuse_untracked(phrases: list[str], track: list[str]) -> None:
+    """Refuse rounds until steady of steps that have no such rounds (ValueError)."""
+    steps = {s for p in phrases for s in parse_all(p)}
+    for step in steps:
+        timed = isinstance(step, IoStep) and not step.has_amount and not step.until_stopped
+        if not timed or (isinstance(step, IoStep) and step.steady):
+            raise ValueError(
+                f"'{step.canonical}' is no step that a round can be made of; "
+                "a timed read, write or mix is, such as 'random write 4KiB for 1min'"
+            )
+    for phrase in track:
+        if not steps.issuperset(parse_all(phrase)):
+            raise ValueError(f"'{phrase}' is tracked and is not among the steps")
+
+
 def _phrases_of(line: Any) -> list[str]:
     """The phrases of a line as it stands in the file, whatever else is wrong with it."""
     if not isinstance(line, dict):
         return []
-    inner = line.get("steps")
+    inner, track = line.get("steps"), line.get("track")
     found = [line.get("phrase"), *(inner if isinstance(inner, list) else [])]
+    found += track if isinstance(track, list) else []
     return [x for x in found if isinstance(x, str)]

@@ -6,6 +6,9 @@ from jovik.steps.burst import BurstStep
 from jovik.steps.copy import CopyStep
 from jovik.steps.empty import EmptyStep
 from jovik.steps.fill import FillStep
+from jovik.steps.precondition import PreconditionStep
+from jovik.steps.purge import PurgeStep
+from jovik.steps.replay import ReplayStep
 from jovik.steps.rest import RestStep
 from jovik.steps.scan import ScanStep
 from jovik.steps.step import Step
@@ -17,4 +20,7 @@ STEPS: tuple[type[Step], ...] = (
     FillStep,
     EmptyStep,
     RestStep,
+    PurgeStep,
+    PreconditionStep,
+    ReplayStep,
 )

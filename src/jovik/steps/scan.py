@@ -13,7 +13,8 @@ from jovik.base.quantities import parse_size, spell_size
 from jovik.base.session import Progress, Workload
 from jovik.base.trace import SLICE_COLUMNS, Latencies, ScanRecord, Trace
 from jovik.steps.cost import PlanCost
-from jovik.steps.io_step import BLOCKS, DEFAULT_SPAN_BYTES, SECTOR
+from jovik.steps.io_clauses import BLOCKS, SECTOR
+from jovik.steps.io_step import DEFAULT_SPAN_BYTES
 from jovik.steps.running import no_progress
 from jovik.steps.step import Step
 from jovik.steps.tokens import Cursor, above_zero, in_range, whole

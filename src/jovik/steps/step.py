@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, ClassVar
 if TYPE_CHECKING:
     from typing import Self
 
-    from jovik.base.session import Session
+    from jovik.base.session import ProgressCallback, Session
     from jovik.base.step_result import StepResult
     from jovik.steps.cost import PlanCost
     from jovik.steps.running import StepRun
@@ -50,6 +50,11 @@ class Step(ABC):
     def once(self) -> bool:
         """Whether a single pass is made unless more are asked for."""
         return False
+
+    @property
+    def own_passes(self) -> int | None:
+        """How many passes it always has, None where plan and person say."""
+        return None
 
     @property
     def fill_level(self) -> int | None:
@@ -100,6 +105,16 @@ class Step(ABC):
         ]
         return ", ".join(spaced)
 
+    def pinned(self) -> Step:
+        """The same step with what it needs from outside named, so that no other is taken for it.
+
+        Raises
+        ------
+        UsageError
+            What it needs is not there.
+        """
+        return self
+
     def resolve(self, session: Session, taken_bytes: int = 0) -> Step:
         """The same step with what only the target knows filled in.
 
@@ -129,6 +144,16 @@ class Step(ABC):
     def room_bytes(self, rate_bytes_s: float) -> float:
         """Bytes that a pass writes into a write cache, for a rest that makes room for them."""
         return 0.0
+
+    def bring_back(self, session: Session, seed: int, watch: ProgressCallback) -> int:
+        """Make the state again that it left, where a run is gone on with by another process.
+
+        Returns
+        -------
+        int
+            Bytes written.
+        """
+        return 0
 
     @abstractmethod
     def run(self, run: StepRun) -> StepResult:

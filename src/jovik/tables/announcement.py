@@ -8,6 +8,7 @@ from jovik.base.quantities import show_rate, show_size, show_time
 from jovik.hardware.target import DeviceTarget, FolderTarget
 from jovik.runs.enrolment import EnrolledBy, Enrolment
 from jovik.runs.prepare import PreparedRun
+from jovik.steps import PurgeStep
 
 
 def announcement(ready: PreparedRun) -> str:
@@ -20,11 +21,14 @@ def announcement(ready: PreparedRun) -> str:
     )
     times = f"{most}" if fewest == most else f"{fewest} to {most}"
     times += " pass" if times == "1" else " passes"
+    least = f"{show_time(ready.least.time_ns)} to " if ready.least is not None else ""
     limit = min(cost.time_ns, order.budget_ns) if order.budget_ns is not None else cost.time_ns
     upper = any(t.repeat.least != t.repeat.most for t in order.tasks)
     lasts = (
         "until you stop it"
         if cost.endless
+        else f"about {least}{show_time(limit)}"
+        if least
         else f"{'at most ' if upper else ''}about {show_time(limit)}"
     )
     lines = [
@@ -55,6 +59,7 @@ def cost_json(ready: PreparedRun) -> dict[str, Any]:
         "plan": order.plan,
         "steps": len(order.tasks),
         "time_ns": None if cost.endless else cost.time_ns,
+        "least_time_ns": ready.least.time_ns if ready.least is not None else None,
         "written_bytes": round(cost.written_bytes(ready.rate_bytes_s)),
         "space_bytes": cost.space_bytes,
         "endurance_share": ready.endurance_share,
@@ -100,6 +105,8 @@ def _amounts(ready: PreparedRun, at_most: str) -> str:
         )
     if isinstance(target, DeviceTarget):
         node = target.device.node
+        if any(isinstance(t.step, PurgeStep) for t in ready.order.tasks):
+            return f"purges {node}: everything on it is lost; then writes {amount}"
         if not writes:
             return f"reads {space} of {node}, and writes nothing"
         return f"writes {amount} to the first {space} of {node}: what is there is lost"

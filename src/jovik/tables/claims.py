@@ -151,6 +151,7 @@ def judgement_json(j: ClaimVerdict) -> dict[str, Any]:
     return {
         "what": j.claim.what,
         "sustained": j.claim.sustained,
+        "steady": j.claim.steady,
         "up_to": j.claim.up_to,
         "printed": j.claim.printed,
         "unit": j.claim.unit,

@@ -82,7 +82,8 @@ def overall_table(found: Ranked) -> Table:
     ]
     shown = [c for c in range(len(header)) if by not in WITHIN or c < 6]
     return Table(
-        "Overall" if found.load is None else f"Overall, weighed for {found.load}",
+        ("Overall" if found.load is None else f"Overall, weighed for {found.load}")
+        + (", steady state" if found.steady else ""),
         [header[c] for c in shown],
         [[row[c] for c in shown] for row in rows],
         right=[c for c in (2, 3, 4, 5, 6, 7, 8) if c in shown],

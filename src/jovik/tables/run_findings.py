@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from jovik.analysis.claims import all_latencies_ns
-from jovik.analysis.comparability import long_write_of
+from jovik.analysis.comparability import long_write_of, steady_step
 from jovik.analysis.fullness import (
     CacheComparison,
     FillComparison,
@@ -24,22 +24,30 @@ from jovik.base.quantities import show_size, show_time, show_time_or_dash, signi
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.base.step_result import StepResult
 from jovik.steps import CopyStep, IoStep, Step, parse
+from jovik.tables.replay import replays_table
+from jovik.tables.steady_state import steady_tables
 from jovik.tables.table import Table, interval_json, interval_words
+from jovik.tables.wear import wear_table
 
 
 def findings_tables(results: Sequence[StepResult]) -> list[Table]:
     """Every table that these results give rise to."""
-    tables = [ladder_table(curve) for curve in curves(results)]
+    tables = steady_tables(results)
+    # A ladder of rungs that were repeated until steady is in those.
+    fresh = [r for r in results if not steady_step(r)]
+    tables += [ladder_table(curve) for curve in curves(fresh)]
     tables += [
         long_write_table(number, result)
         for number, result in enumerate(results, 1)
         if long_write_of(result) is not None
     ]
     tables += [
+        replays_table(results),
         access_table(results),
         copies_table(results),
         fullness_table(empty_against_full(results)),
         cache_table(caches_against_full(results)),
+        wear_table(results),
     ]
     return [t for t in tables if t.rows]
 
@@ -123,7 +131,7 @@ def _plain_single(step: Step) -> bool:
         isinstance(step, IoStep)
         and step.depth == step.workers == 1
         and step.random
-        and not (step.rate_bytes_s or step.rate_iops)
+        and not (step.rate_bytes_s or step.rate_iops or step.steady)
     )
 
 

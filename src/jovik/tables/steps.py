@@ -7,7 +7,7 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from jovik.analysis.claims import all_latencies_ns
-from jovik.analysis.comparability import long_write_of, rate_of
+from jovik.analysis.comparability import long_write_of, rate_of, steady_step
 from jovik.analysis.limits import disturbance_words
 from jovik.analysis.lost_data import lost_by, lost_words
 from jovik.analysis.statistics import interval
@@ -21,6 +21,7 @@ from jovik.shelf.read_runs import RunRecord
 from jovik.steps import parse
 from jovik.tables.run_findings import in_a_ladder, is_copy
 from jovik.tables.table import Table, interval_json, interval_words
+from jovik.tables.wake import wake_lines
 
 
 def run_table(
@@ -39,7 +40,8 @@ def run_table(
     drawn = {
         id(p.result) for curve in curves(results) for p in curve.rungs if in_a_ladder(p.result)
     }
-    shown = [(n, r) for n, r in enumerate(results, 1) if id(r) not in drawn]
+    # What was repeated until steady has a table of its own, too.
+    shown = [(n, r) for n, r in enumerate(results, 1) if id(r) not in drawn and not steady_step(r)]
     effort = _effort([r for _, r in shown])
     rows = [[*_row(n, r), *more] for (n, r), more in zip(shown, effort.cells, strict=True)]
     measured = [r for r in results if parse(r.phrase).measures]
@@ -54,6 +56,7 @@ def run_table(
     lines = [
         *disturbance_lines(results, each=every_note),
         *_said(results),
+        *wake_lines(results),
         *_warmth(results),
         *(f"the drive's log: {note}" for note in run.notes or []),
     ]

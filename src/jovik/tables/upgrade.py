@@ -6,8 +6,9 @@ from typing import Any
 
 from jovik.analysis.comparability import long_write_of
 from jovik.analysis.lost_data import lost_words
-from jovik.analysis.upgrade import Upgrade
-from jovik.base.quantities import show_rate, show_time, significant
+from jovik.analysis.upgrade import JobTime, Upgrade
+from jovik.base.interval import Interval
+from jovik.base.quantities import digits_for, show_rate, show_time, significant
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.queries.upgrade import Upgraded
 from jovik.steps import parse
@@ -66,17 +67,15 @@ def jobs_table(found: Upgraded, *, brief: bool = False) -> Table:
     Without rows where nothing is known.
     """
     old, new = found.old.name, found.new.name
-    known = [j for j in found.upgrade.jobs if j.old_s is not None and j.new_s is not None]
-    rows = [
-        (j.job.name, _seconds(j.old_s), _seconds(j.new_s), _change(j.old_s, j.new_s)) for j in known
-    ]
+    known = [j for j in found.upgrade.jobs if j.old is not None and j.new is not None]
+    rows = [(j.job.name, seconds_words(j.old), seconds_words(j.new), job_change(j)) for j in known]
     rows += [(r.what, r.shown, s.shown, _change(r.value, s.value)) for r, s in found.readings]
     notes = (
         ["jobs are computed from measured steps; what was read by hand is below them"]
         if rows
         else []
     )
-    notes += [] if brief else [f"computed: {j.job.name}: {j.job.rule}" for j in known]
+    notes += [] if brief else [f"{j.job.name}: {j.job.rule}" for j in known]
     notes += [
         f'{j.job.name}: not known without "{j.missing}" on both'
         for j in found.upgrade.jobs
@@ -102,8 +101,26 @@ def money_words(found: Upgraded, machine_price: float | None = None) -> list[str
     return lines
 
 
-def _seconds(value: float | None) -> str:
-    return "-" if value is None else show_time(value * 1e9)
+def seconds_words(value: Interval | None) -> str:
+    """``76.1 s (75.8 to 76.4)``: a time with its interval, in one unit."""
+    if value is None:
+        return "-"
+    if value.low is None or value.high is None:
+        return show_time(value.median * 1e9)
+    if value.high >= 120:
+        low, high = (show_time(v * 1e9) for v in (value.low, value.high))
+        return f"{show_time(value.median * 1e9)} ({low} to {high})"
+    digits = digits_for(value.low, value.high)
+    return f"{significant(value.median, digits)} s ({interval_words(value)})"
+
+
+def job_change(job: JobTime) -> str:
+    """By how much longer or shorter a job takes, where the intervals let it be said."""
+    if job.old is None or job.new is None:
+        return "-"
+    if job.old.known and job.new.known and not job.apart:
+        return "too close to call"
+    return _change(job.old.median, job.new.median)
 
 
 def _change(old: float | None, new: float | None) -> str:
@@ -133,8 +150,10 @@ def upgrade_json(u: Upgrade) -> dict[str, Any]:
                 "job": j.job.name,
                 "rule": j.job.rule,
                 "computed": True,
-                "old_s": j.old_s,
-                "new_s": j.new_s,
+                "old_s": j.old.median if j.old is not None else None,
+                "new_s": j.new.median if j.new is not None else None,
+                "old_interval_s": interval_json(j.old) if j.old is not None else None,
+                "new_interval_s": interval_json(j.new) if j.new is not None else None,
                 "missing": j.missing or None,
             }
             for j in u.jobs

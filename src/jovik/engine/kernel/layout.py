@@ -41,8 +41,9 @@ from __future__ import annotations
     CQ_MASK,
     FIXED_FILE,
     FIXED_BUFFERS,
+    REPLAY_PACE,
     CFG_COUNT,
-) = range(35)
+) = range(36)
 
 # What the session tells a loop while it runs: places in `ctl`.
 STOP, START_AT, CTL_COUNT = range(3)
@@ -72,7 +73,16 @@ FINISH, ABANDON = 1, 2
     FIRST_BAD,  # the first eight places
 ) = range(20)
 BAD_PLACES = 8
-OUT_COUNT = FIRST_BAD + BAD_PLACES
+(
+    REPLAY_DONE,
+    REPLAY_WAITED_NS,
+    REPLAY_LATE,
+    REPLAY_LATE_NS,
+    REPLAY_ASIDE,  # flushes and discards
+) = range(FIRST_BAD + BAD_PLACES, FIRST_BAD + BAD_PLACES + 5)
+OUT_COUNT = REPLAY_ASIDE + 1
+REPLAY_COLUMNS = 8
+"""Numbers of a request of a replay: kind, offset, bytes, flags, think, after, rank, issue."""
 NEVER = 2**62
 """A minimum that nothing was below yet."""
 

@@ -1,0 +1,52 @@
+"""Steady results that differ in block and mix only: a surface of I/Os a second."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from jovik.base.step_result import StepResult
+from jovik.steps import IoStep, parse
+
+FEWEST_CELLS = 6
+"""Fewer are read as easily one below the other."""
+
+
+@dataclass(frozen=True)
+class Grid:
+    """One surface.
+
+    Attributes
+    ----------
+    label : str
+        What its steps have in common.
+    mixes : tuple of int
+        Percent of reads, most first.
+    blocks : tuple of int
+        Bytes, small ones first.
+    cells : mapping from (mix, block) to StepResult
+    """
+
+    label: str
+    mixes: tuple[int, ...]
+    blocks: tuple[int, ...]
+    cells: dict[tuple[int, int], StepResult]
+
+
+def grids(results: Sequence[StepResult]) -> list[Grid]:
+    """Every surface of several mixes and blocks, of the newest result of each cell."""
+    by_rest: dict[IoStep, dict[tuple[int, int], StepResult]] = {}
+    for r in results:
+        step = parse(r.kind)
+        if isinstance(step, IoStep) and step.steady:
+            rest = replace(step, read_percent=50, block_bytes=4096)
+            by_rest.setdefault(rest, {})[step.read_percent, step.block_bytes] = r
+    found = []
+    for rest, cells in by_rest.items():
+        mixes = tuple(sorted({m for m, _ in cells}, reverse=True))
+        blocks = tuple(sorted({b for _, b in cells}))
+        if len(mixes) > 1 and len(blocks) > 1 and len(cells) >= FEWEST_CELLS:
+            words = [p for p in rest.label.split(", ")[2:] if not p.startswith("until steady")]
+            order = "random" if rest.random else "sequential"
+            found.append(Grid(", ".join([order, *words]), mixes, blocks, cells))
+    return found

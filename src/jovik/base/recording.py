@@ -1,0 +1,181 @@
+"""A recording: what a program asked of a drive, request by request, as offsets, sizes and times."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from enum import IntEnum
+from functools import cached_property
+
+import numpy as np
+import numpy.typing as npt
+
+Ints = npt.NDArray[np.int64]
+CHUNK = 2**20
+"""The range that was touched is kept in pieces of this size, one behind the other."""
+COLUMNS = ("issue_ns", "done_ns", "kind", "flags", "offset", "bytes", "asker")
+
+
+class Kind(IntEnum):
+    """What a request asked for."""
+
+    READ = 0
+    WRITE = 1
+    FLUSH = 2
+    DISCARD = 3
+
+
+class Asker(IntEnum):
+    """Who asked: the recorded command, the system's own threads on behalf of somebody, others."""
+
+    COMMAND = 0
+    SYSTEM = 1
+    OTHER = 2
+
+
+SYNC, AHEAD, DURABLE, METADATA = 1, 2, 4, 8
+"""Bits of a request's flags."""
+
+
+@dataclass(frozen=True)
+class Recording:
+    """Requests in the order in which they were issued.
+
+    Attributes
+    ----------
+    name : str
+    issue_ns, done_ns : int64, shape (n,)
+        Since the recording began; issued and completed.
+    kind, flags, asker : int64, shape (n,)
+        `Kind`, bits, and `Asker`.
+    offset, bytes : int64, shape (n,)
+        Within the range that was touched, its pieces packed.
+    elapsed_ns : int
+        From the beginning to the end of the recording.
+    lost : int
+        Events that the kernel had no room for.
+    drive : str
+        What it was recorded on.
+    status : int or None
+        How the command ended.
+    """
+
+    name: str
+    issue_ns: Ints
+    done_ns: Ints
+    kind: Ints
+    flags: Ints
+    offset: Ints
+    bytes: Ints
+    asker: Ints
+    elapsed_ns: int
+    lost: int = 0
+    drive: str = ""
+    status: int | None = None
+    made: str = ""
+
+    def __len__(self) -> int:
+        return len(self.issue_ns)
+
+    @cached_property
+    def span_bytes(self) -> int:
+        """Bytes of the packed range, whole pieces."""
+        moves = self.kind <= Kind.WRITE
+        if not moves.any():
+            return CHUNK
+        end = int((self.offset[moves] + self.bytes[moves]).max())
+        return max(-(-end // CHUNK), 1) * CHUNK
+
+    @cached_property
+    def waited_ns(self) -> int:
+        """Time in which at least one request was in flight."""
+        return union_ns(self.issue_ns, self.done_ns)
+
+    @cached_property
+    def depth(self) -> int:
+        """The most requests in flight at once."""
+        if not len(self):
+            return 0
+        times = np.concatenate([self.issue_ns, self.done_ns])
+        steps = np.concatenate([np.ones(len(self), np.int64), -np.ones(len(self), np.int64)])
+        # A request that ends at a moment makes room before the next one of that moment.
+        order = np.lexsort((steps, times))
+        return int(np.cumsum(steps[order]).max())
+
+
+def union_ns(begin: Ints, end: Ints) -> int:
+    """How long at least one of these stretches lasted; `begin` in rising order."""
+    if not len(begin):
+        return 0
+    reached = np.maximum.accumulate(end)
+    gaps = np.maximum(begin[1:] - reached[:-1], 0)
+    return int(reached[-1] - begin[0] - gaps.sum())
+
+
+def packed(offset: Ints, size: Ints, moves: npt.NDArray[np.bool_]) -> Ints:
+    """Offsets with the pieces that nobody touched left out.
+
+    What lies in one piece, and pieces that follow each other, stay together.
+    """
+    found = offset.copy()
+    if not moves.any():
+        return np.zeros_like(offset)
+    first, last = offset[moves] // CHUNK, (offset[moves] + size[moves] - 1) // CHUNK
+    longest = int((last - first).max())
+    touched = np.unique(np.concatenate([np.minimum(first + n, last) for n in range(longest + 1)]))
+    place = np.searchsorted(touched, offset // CHUNK)
+    found = np.where(moves, place * CHUNK + offset % CHUNK, 0)
+    return found.astype(np.int64)
+
+
+@dataclass(frozen=True)
+class Dependencies:
+    """When each request may be issued again, by what it can have waited for.
+
+    Attributes
+    ----------
+    after : int64, shape (n,)
+        So many requests, in the order in which they completed, had completed before it was issued.
+    think_ns : int64, shape (n,)
+        How long after the last of them, or after the request before it, whichever came later.
+    rank : int64, shape (n,)
+        The place of each request in the order of completion.
+    """
+
+    after: Ints
+    think_ns: Ints
+    rank: Ints = field(repr=False)
+
+
+def dependencies(recording: Recording) -> Dependencies:
+    """What each request can have waited for.
+
+    A program issues a request once it has what it asked for before; which of the completed requests
+    that was nobody can see, so all that had completed before count (Weiss and others, SOSP 2013;
+    Haghdoost and others, ACM Transactions on Storage 13, 2017).
+    """
+    issue, done = recording.issue_ns, recording.done_ns
+    order = np.argsort(done, kind="stable")
+    rank = np.empty(len(done), np.int64)
+    rank[order] = np.arange(len(done))
+    sorted_done = done[order]
+    after = np.searchsorted(sorted_done, issue, side="right").astype(np.int64)
+    last_done = np.where(after > 0, sorted_done[np.maximum(after - 1, 0)], 0)
+    before = np.concatenate([[0], issue[:-1]]) if len(issue) else issue
+    think = issue - np.maximum(before, last_done)
+    return Dependencies(after, np.maximum(think, 0), rank)
+
+
+def made_recording(
+    name: str,
+    rows: Sequence[tuple[int, int, int, int, int, int, int]],
+    elapsed_ns: int,
+    **more: object,
+) -> Recording:
+    """A recording of rows with the fields of `COLUMNS`, in any order; offsets are packed."""
+    table = np.array(rows, np.int64).reshape(-1, len(COLUMNS))
+    table = table[np.lexsort((table[:, 1], table[:, 0]))]
+    moves = table[:, 2] <= Kind.WRITE
+    table[:, 4] = packed(table[:, 4], table[:, 5], moves)
+    columns = dict(zip(COLUMNS, table.T.copy(), strict=True))
+    return Recording(name=name, elapsed_ns=elapsed_ns, **columns, **more)  # type: ignore[arg-type]

@@ -1,0 +1,32 @@
+"""What a command says of the files that it wrote: a line for people, or a document for a script."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from pathlib import Path
+
+from jovik.cli.echo import echo
+
+
+def say_written(
+    form: str, paths: Iterable[Path | str], line: Callable[[Path | str], str] = "wrote {}".format
+) -> None:
+    """Say them in a form of ``--format``.
+
+    Parameters
+    ----------
+    line : callable
+        What is said of a file to people.
+    """
+    names = [str(p) for p in paths]
+    if form == "json":
+        from jovik.cli.output import emit_json
+
+        emit_json({"written": names}, "written")
+    elif form == "csv":
+        from jovik.cli.output import emit_csv
+
+        emit_csv(["written"], [(n,) for n in names])
+    else:
+        for name in names:
+            echo(line(name))

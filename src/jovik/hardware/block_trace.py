@@ -1,0 +1,225 @@
+"""What reaches a drive, taken down by the kernel: its trace events of block devices.
+
+An instance of tracefs of its own, so that nobody else's tracing is disturbed (Documentation/trace/
+ftrace.rst, "Instances"); of the kernel's events only those of one device. They go into a buffer of
+bounded size in the kernel and from there to a file, and are read once all is over: reading them
+meanwhile would take the processor from what is recorded.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import re
+import tempfile
+import threading
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import IO
+
+from jovik.base.errors import TargetError
+from jovik.base.recording import (
+    AHEAD,
+    DURABLE,
+    METADATA,
+    SYNC,
+    Asker,
+    Kind,
+    Recording,
+    made_recording,
+)
+
+PLACES = (Path("/sys/kernel/tracing"), Path("/sys/kernel/debug/tracing"))
+EVENTS = ("block/block_rq_issue", "block/block_rq_complete")
+FORK = "sched/sched_process_fork"
+BUFFER_KB = 16_384
+"""Of the kernel's buffer, for each processor."""
+READ_BYTES = 1 << 20
+SECTOR = 512
+LINE = re.compile(
+    rb"^\s*(?P<comm>.{1,16})-(?P<pid>\d+)\s+\[\d+\] \S+ +(?P<s>\d+)\.(?P<us>\d{6}): "
+    rb"block_rq_(?P<event>issue|complete): \d+,\d+ (?P<rwbs>[A-Z]+) (?:\d+ )?\(.*?\) "
+    rb"(?P<sector>\d+) \+ (?P<count>\d+) "
+)
+FORKED = re.compile(rb"sched_process_fork: comm=.* pid=(\d+) child_comm=.* child_pid=(\d+)")
+SYSTEM_THREADS = (b"kworker", b"jbd2", b"ksoftirqd", b"kswapd", b"dmcrypt", b"xfsaild", b"btrfs-")
+
+
+@dataclass
+class Tap:
+    """A running take-down; what has come is in `spool`."""
+
+    folder: Path
+    spool: IO[bytes]
+    lost: int = 0
+
+
+@contextlib.contextmanager
+def tapped(number: str) -> Iterator[Tap]:
+    """Take down what reaches the device of this number (``254:0``) while this lasts.
+
+    Raises
+    ------
+    TargetError
+        The kernel does not let that be done here: why, and what to do.
+    """
+    folder = _instance()
+    spool = tempfile.TemporaryFile()  # noqa: SIM115 (it is closed below)
+    tap = Tap(folder, spool)
+    try:
+        _set_up(folder, number)
+        stop = threading.Event()
+        reader = threading.Thread(target=_drain, args=(tap, stop), daemon=True)
+        reader.start()
+        _write(folder / "tracing_on", "1")
+        try:
+            yield tap
+        finally:
+            _write(folder / "tracing_on", "0")
+            stop.set()
+            reader.join()
+            tap.lost = _lost(folder)
+    finally:
+        with contextlib.suppress(OSError):
+            _write(folder / "events" / "enable", "0")
+        with contextlib.suppress(OSError):
+            folder.rmdir()
+
+
+def _instance() -> Path:
+    place = next((p for p in PLACES if (p / "events" / "block").is_dir()), None)
+    if place is None:
+        raise TargetError(
+            "the kernel's trace events cannot be seen here",
+            "as root: mount -t tracefs nodev /sys/kernel/tracing"
+            if os.geteuid() == 0
+            else "recording needs root: sudo jovik record ...",
+        )
+    folder = place / "instances" / f"jovik-{os.getpid()}"
+    try:
+        folder.mkdir()
+    except OSError as error:
+        raise TargetError(
+            f"the kernel's trace events may not be used: {error.strerror}",
+            "recording needs root, and a system that is not locked down: sudo jovik record ...",
+        ) from None
+    return folder
+
+
+def _set_up(folder: Path, number: str) -> None:
+    major, minor = map(int, number.split(":"))
+    try:
+        _write(folder / "tracing_on", "0")
+        _write(folder / "trace_clock", "mono")
+        _write(folder / "buffer_size_kb", str(BUFFER_KB))
+        for event in EVENTS:
+            _write(folder / "events" / event / "filter", f"dev == {major << 20 | minor}")
+            _write(folder / "events" / event / "enable", "1")
+        _write(folder / "events" / FORK / "enable", "1")
+    except OSError as error:
+        raise TargetError(f"the kernel's trace events cannot be set: {error.strerror}") from None
+
+
+def _write(path: Path, text: str) -> None:
+    with path.open("w") as file:
+        file.write(text)
+
+
+def _drain(tap: Tap, stop: threading.Event) -> None:
+    """Bring what comes to the file, without looking at it."""
+    fd = os.open(tap.folder / "trace_pipe", os.O_RDONLY | os.O_NONBLOCK)
+    try:
+        while True:
+            try:
+                content = os.read(fd, READ_BYTES)
+            except BlockingIOError:
+                content = b""
+            if content:
+                tap.spool.write(content)
+            elif stop.is_set():
+                return
+            else:
+                stop.wait(0.05)
+    finally:
+        os.close(fd)
+
+
+def _lost(folder: Path) -> int:
+    """Events that there was no room for, of all processors."""
+    total = 0
+    for stats in (folder / "per_cpu").glob("cpu*/stats"):
+        found = dict(line.split(": ", 1) for line in stats.read_text().splitlines() if ": " in line)
+        total += int(found.get("overrun", 0)) + int(found.get("dropped events", 0))
+    return total
+
+
+def recording_of(
+    lines: IO[bytes], name: str, begin_ns: int, end_ns: int, command: int | None, **more: object
+) -> Recording:
+    """What was taken down, as a recording.
+
+    Parameters
+    ----------
+    lines : file
+        What `tapped` took down.
+    begin_ns, end_ns : int
+        Of the monotonic clock.
+    command : int or None
+        The number of the recorded process, whose children are known by their forks.
+    **more
+        Further fields of `Recording`.
+    """
+    mine = {command} if command is not None else set()
+    open_ones: dict[tuple[int, bytes], list[tuple[int, int, int, int, int]]] = {}
+    rows: list[tuple[int, int, int, int, int, int, int]] = []
+    lines.seek(0)
+    for line in lines:
+        forked = FORKED.search(line)
+        if forked is not None:
+            if int(forked[1]) in mine:
+                mine.add(int(forked[2]))
+            continue
+        found = LINE.match(line)
+        if found is None:
+            continue
+        at = int(found["s"]) * 10**9 + int(found["us"]) * 1000 - begin_ns
+        rwbs = found["rwbs"]
+        sector, count = int(found["sector"]), int(found["count"])
+        kind = _kind(rwbs)
+        key = (sector, rwbs)
+        if found["event"] == b"issue":
+            asker = _asker(found["comm"], int(found["pid"]), mine, known=command is not None)
+            open_ones.setdefault(key, []).append((at, kind, _flags(rwbs), count, asker))
+        elif key in open_ones:
+            issued, kind, flags, whole, asker = open_ones[key].pop(0)
+            if not open_ones[key]:
+                del open_ones[key]
+            size = whole * SECTOR if kind <= Kind.WRITE else count * SECTOR
+            if issued >= 0 and (kind > Kind.WRITE or size > 0):
+                rows.append((issued, max(at, issued), kind, flags, sector * SECTOR, size, asker))
+    return made_recording(name, rows, max(end_ns - begin_ns, 0), **more)
+
+
+def _kind(rwbs: bytes) -> int:
+    letters = rwbs.lstrip(b"F") if len(rwbs) > 1 else rwbs
+    if rwbs in (b"F", b"FF", b"FS", b"FN"):
+        return int(Kind.FLUSH)
+    first = letters[:1]
+    return int({b"R": Kind.READ, b"W": Kind.WRITE, b"D": Kind.DISCARD}.get(first, Kind.FLUSH))
+
+
+def _flags(rwbs: bytes) -> int:
+    found = SYNC if b"S" in rwbs else 0
+    found |= AHEAD if b"A" in rwbs else 0
+    found |= METADATA if b"M" in rwbs else 0
+    # A letter F behind the direction is forced unit access.
+    return found | (DURABLE if re.search(rb"[WR]F", rwbs) else 0)
+
+
+def _asker(comm: bytes, pid: int, mine: set[int], *, known: bool) -> int:
+    if pid in mine:
+        return int(Asker.COMMAND)
+    if comm.strip().startswith(SYSTEM_THREADS):
+        return int(Asker.SYSTEM)
+    return int(Asker.OTHER if known else Asker.COMMAND)

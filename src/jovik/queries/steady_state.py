@@ -1,0 +1,165 @@
+"""What a shelf holds of steady states: rounds, saturation, and demand."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from jovik.analysis.comparability import steady_step
+from jovik.analysis.latency import percentile_ns
+from jovik.analysis.statistics import interval
+from jovik.base.errors import UsageError
+from jovik.base.interval import Interval
+from jovik.base.step_result import StepResult
+from jovik.base.trace import SLICE_NS, Latencies, Trace
+from jovik.shelf.store import Shelf
+from jovik.steps import IoStep, parse
+
+MINUTE_NS = 60 * 10**9
+RARE = 0.99999
+"""The share of I/Os that the slowest one in 100,000 is beyond."""
+
+
+@dataclass(frozen=True)
+class Rounds:
+    """A step and its figure in each round: I/Os a second, or the mean latency in nanoseconds."""
+
+    result: StepResult
+    figures: tuple[float, ...]
+    latency: bool
+
+
+@dataclass(frozen=True)
+class Saturation:
+    """A long random write: I/Os a second of each minute, over what was written in spans.
+
+    The last minute is a part of one; `at_spans` is the middle of each.
+    """
+
+    result: StepResult
+    at_spans: tuple[float, ...]
+    iops: tuple[float, ...]
+
+
+@dataclass(frozen=True)
+class DemandPoint:
+    """A step that is steady at so many I/Os in flight.
+
+    `rare_ns` is what the slowest of 100,000 takes at least, None where too few tell it.
+    """
+
+    in_flight: int
+    iops: Interval
+    rare_ns: float | None
+    result: StepResult
+
+
+def rounds_of(shelf: Shelf, drive: str) -> list[Rounds]:
+    """The rounds of the newest steady steps of a drive that decided when it was steady.
+
+    Raises
+    ------
+    UsageError
+        It has none, with the plan that would give some.
+    """
+    steady = [r for r in _newest(shelf, drive) if r.findings.steady is not None]
+    if not steady:
+        raise UsageError(
+            f"{drive} was not measured until steady",
+            f'do it: jovik measure TARGET --drive "{drive}" --plan steady-iops',
+        )
+    run = steady[-1].run
+    mine = [r for r in steady if r.run == run]
+    tracked = {p for r in mine if r.findings.steady for p in r.findings.steady.tracked}
+    found = []
+    for r in mine:
+        if r.phrase in tracked and r.findings.steady is not None:
+            latency = r.findings.steady.figure == "latency"
+            traces = shelf.traces(r.run, r.phrase)
+            found.append(Rounds(r, tuple(_figure(t, latency) for t in traces), latency))
+    return found
+
+
+def saturation_of(shelf: Shelf, drive: str) -> Saturation:
+    """The newest long random write of a drive over several spans.
+
+    Raises
+    ------
+    UsageError
+        It has none.
+    """
+    found = [
+        r
+        for r in shelf.latest_results(drive, ladders=True)
+        if isinstance(s := parse(r.kind), IoStep) and s.amount_spans and s.writes
+    ]
+    if not found:
+        raise UsageError(
+            f"{drive} has no long random write over several spans",
+            f'do it: jovik measure TARGET --drive "{drive}" --plan saturation',
+        )
+    result = found[-1]
+    trace = shelf.traces(result.run, result.phrase)[-1]
+    each = MINUTE_NS // SLICE_NS
+    span = max(result.conditions.span_bytes, 1)
+    written, ios = trace.slices[:, 2], trace.slices[:, 3]
+    at, rates = [], []
+    before = 0.0
+    for begin in range(0, len(written), each):
+        part = slice(begin, begin + each)
+        moved = float(written[part].sum())
+        seconds = len(written[part]) * SLICE_NS / 1e9
+        at.append((before + moved / 2) / span)
+        rates.append(float(ios[part].sum()) / seconds)
+        before += moved
+    return Saturation(result, tuple(at), tuple(rates))
+
+
+def demand_of(shelf: Shelf, drive: str) -> list[DemandPoint]:
+    """Steady steps of a drive that differ in depth and workers only, fewest in flight first.
+
+    Raises
+    ------
+    UsageError
+        There are not two of them.
+    """
+    groups: dict[IoStep, list[StepResult]] = {}
+    for r in _newest(shelf, drive):
+        step = parse(r.kind)
+        assert isinstance(step, IoStep)
+        groups.setdefault(replace(step, depth=1, workers=1), []).append(r)
+    best = max(groups.values(), key=len, default=[])
+    if len(best) < 2:
+        raise UsageError(
+            f"{drive} has no steady steps that differ in depth or workers only",
+            f'do it: jovik measure TARGET --drive "{drive}" --plan demand',
+        )
+    return sorted((_point(r) for r in best), key=lambda p: (p.in_flight, p.iops.median))
+
+
+def _newest(shelf: Shelf, drive: str) -> list[StepResult]:
+    every = shelf.latest_results(drive, ladders=True, with_latencies=True)
+    return [r for r in every if steady_step(r)]
+
+
+def _point(r: StepResult) -> DemandPoint:
+    step = parse(r.kind)
+    assert isinstance(step, IoStep)
+    whole = Latencies.merged(r.latencies.values())
+    rare = percentile_ns(whole, RARE) if whole is not None else None
+    return DemandPoint(step.depth * step.workers, interval([p.iops for p in r.passes]), rare, r)
+
+
+def _figure(trace: Trace, latency: bool) -> float:
+    if not latency:
+        return float(trace.iops)
+    whole = Latencies.merged(trace.latencies.values())
+    return whole.sum_ns / whole.total if whole is not None and whole.total else float(np.nan)
+
+
+def falls_from_peak(points: Sequence[DemandPoint]) -> DemandPoint:
+    """The point from which on more load only buys waiting: the first within 5 % of the most."""
+    most = max(p.iops.median for p in points)
+    return next(p for p in points if p.iops.median >= 0.95 * most)

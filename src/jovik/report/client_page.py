@@ -1,0 +1,165 @@
+"""One sheet of paper for whoever pays: what there is, what there would be, and what it brings.
+
+In seconds of daily work and in plain words; no more is promised than was measured on both drives.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from jovik.base.quantities import show_rate, show_size, show_time
+from jovik.base.version import VERSION
+from jovik.queries.upgrade import Upgraded
+from jovik.report.document import Block, Bullets, Document, Paragraph, Section
+from jovik.report.page_files import make_folder, write_html, write_markdown
+from jovik.report.publishing import check_pages
+from jovik.tables.table import Table
+from jovik.tables.upgrade import job_change, money_words, seconds_words
+
+PLAIN = {
+    "copy 25 GB of mixed files": "Copying photographs and films onto it, 25 GB",
+    "load an 8 GB project": "Reading a large project, 8 GB",
+    "200,000 small reads": "The drive's part in starting programs, 200,000 small reads",
+}
+"""Jobs in a client's words."""
+
+
+def client_document(found: Sequence[Upgraded], machine_price: float | None = None) -> Document:
+    """The page about one drive that would be replaced, by one or several others."""
+    old = found[0].old
+    sections = [Section("what", "What it is about", _about(found))]
+    for number, one in enumerate(found, start=1):
+        key = f"change-{number}" if len(found) > 1 else "change"
+        sections.append(Section(key, f"With the {one.new.name}", _change_of(one, machine_price)))
+    sections.append(Section("basis", "What this rests on", _basis(found)))
+    days = sorted({r.started[:10] for one in found for r in one.results if r.started})
+    when = f"Measured {days[0] if len(days) == 1 else f'{days[0]} to {days[-1]}'}" if days else ""
+    return Document(
+        f"A new drive in place of the {old.name}",
+        when,
+        tuple(s for s in sections if s.blocks),
+        f"Made by Jovik {VERSION}",
+    )
+
+
+def publish_client_page(
+    found: Sequence[Upgraded],
+    out: Path,
+    machine_price: float | None = None,
+    *,
+    force: bool = False,
+) -> list[Path]:
+    """Write the page to ``FILE.html`` (ready to be printed) or ``FILE.md``; what was written.
+
+    Raises
+    ------
+    UsageError
+        The ending is neither, or the file is somebody else's.
+    OutputError
+        It cannot be written.
+    """
+    check_pages(out)
+    document = client_document(found, machine_price)
+    pages = [out] if out.suffix else [out / "upgrade.html", out / "upgrade.md"]
+    make_folder(pages[0].parent)
+    written = []
+    for page in pages:
+        write = write_html if page.suffix == ".html" else write_markdown
+        written += write(document, page, force=force)
+    return written
+
+
+def _about(found: Sequence[Upgraded]) -> tuple[Block, ...]:
+    drives = [found[0].old, *(one.new for one in found)]
+    rows = [
+        (
+            d.name,
+            "in the computer now" if number == 0 else "would replace it",
+            show_size(d.capacity_bytes) if d.capacity_bytes else "-",
+            d.interface or "-",
+            "-" if number == 0 else d.spelled_price,
+        )
+        for number, d in enumerate(drives)
+    ]
+    columns = ["drive", "", "holds", "connection", "price"]
+    return (Table("The drives", columns, rows, right=(2, 4)),)
+
+
+def _change_of(one: Upgraded, machine_price: float | None) -> tuple[Block, ...]:
+    u = one.upgrade
+    rows = [
+        (
+            PLAIN.get(j.job.name, j.job.name),
+            seconds_words(j.old),
+            seconds_words(j.new),
+            job_change(j),
+        )
+        for j in u.jobs
+        if j.old is not None and j.new is not None
+    ]
+    rows += [
+        (
+            f"{_capital(r.what)}, one reading each",
+            r.shown,
+            s.shown,
+            f"{100 * (s.value / r.value - 1):+.0f} %",
+        )
+        for r, s in one.readings
+        if r.value
+    ]
+    blocks: list[Block] = [Paragraph(_verdict(one), loud=True)]
+    if rows:
+        blocks.append(Table("Waiting", ["", "now", "then", "change"], rows, right=(1, 2, 3)))
+    if u.worth:
+        blocks.append(Bullets("What gets faster", u.worth, "+"))
+    if u.no_gain:
+        blocks.append(Bullets("What stays as it is", u.no_gain))
+    if u.loses:
+        blocks.append(Bullets("What gets slower", u.loses, "!"))
+    if u.unsure:
+        blocks.append(Bullets("What the measurements leave open", u.unsure))
+    if one.link_bytes_s is not None:
+        blocks.append(
+            Paragraph(
+                f"The computer's connection carries {show_rate(one.link_bytes_s)}, and no drive on "
+                "it is faster than that; the figures above have it counted in."
+            )
+        )
+    costs = [w for w in money_words(one, machine_price) if not w.startswith("price")]
+    price = [f"The drive costs {one.new.spelled_price}."] if one.new.price else []
+    if price or costs:
+        blocks.append(Paragraph(" ".join([*price, *(f"{_capital(w)}." for w in costs)])))
+    return tuple(blocks)
+
+
+def _verdict(one: Upgraded) -> str:
+    """One sentence: what it saves of the longest wait, or that it saves nothing."""
+    if one.upgrade.lost is not None or not one.upgrade.steps:
+        return f"{_capital(one.upgrade.conclusion)}."
+    surely = [j for j in one.upgrade.jobs if j.apart and j.old is not None and j.new is not None]
+    if not surely:
+        return "No daily job is known to take less time with it."
+    job = max(surely, key=lambda j: abs(j.old.median - j.new.median) if j.old and j.new else 0.0)
+    assert job.old is not None and job.new is not None
+    what = PLAIN.get(job.job.name, job.job.name).rsplit(", ", 1)[0]
+    before, after = (show_time(v.median * 1e9, 2) for v in (job.old, job.new))
+    return f"{what} takes {after} instead of {before}."
+
+
+def _capital(words: str) -> str:
+    return words[:1].upper() + words[1:]
+
+
+def _basis(found: Sequence[Upgraded]) -> tuple[Block, ...]:
+    steps = sum(len(one.upgrade.steps) for one in found)
+    lines = [
+        f"Both drives were measured with the same tests ({steps} comparisons). The seconds are "
+        "computed from those figures; a range in brackets holds the true figure in 95 of 100 "
+        "cases.",
+        "A computer that waits for its processor, its network or its user does not get faster by "
+        "a drive. What is promised is what stands above, and no more.",
+    ]
+    if any(one.slowed for one in found):
+        lines.append("At least one figure may have been held back by the machine it was taken on.")
+    return tuple(Paragraph(line) for line in lines)

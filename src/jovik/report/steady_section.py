@@ -1,0 +1,74 @@
+"""The steady state in a review: the surface of mixes and blocks, its rounds, saturation, demand."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import TypeVar
+
+from jovik.analysis.comparability import settled, steady_step
+from jovik.analysis.statistics import interval
+from jovik.analysis.steady_grid import grids
+from jovik.base.errors import UsageError
+from jovik.base.quantities import significant
+from jovik.base.step_result import StepResult
+from jovik.charts.steady_state import draw_demand, draw_grid, draw_rounds, draw_saturation
+from jovik.queries.steady_state import demand_of, falls_from_peak, rounds_of, saturation_of
+from jovik.report.document import Block, Paragraph, Section
+from jovik.report.pictures import picture
+from jovik.shelf.read_runs import RunRecord
+from jovik.shelf.store import Shelf
+from jovik.tables.steady_state import steady_tables
+from jovik.tables.wear import wear_table
+
+T = TypeVar("T")
+
+
+def steady_section(
+    shelf: Shelf,
+    drive: str,
+    runs: Sequence[tuple[RunRecord, tuple[StepResult, ...]]],
+    results: Sequence[StepResult],
+) -> Section:
+    """What a drive does once it is in use; empty where it was not measured until steady."""
+    steady = [r for r in results if steady_step(r)]
+    blocks: list[Block] = []
+    if steady:
+        count = sum(settled(r) for r in steady)
+        blocks.append(
+            Paragraph(
+                f"{count} of {len(steady)} steps were steady, by the test of the SNIA "
+                "specification: five rounds whose highest and lowest lie within 20 % of their "
+                "mean and which rise or fall by no more than 10 %. A short test of a fresh drive "
+                "shows more; the two are never mixed."
+            )
+        )
+        for number, grid in enumerate(grids(steady), 1):
+            values = [interval([p.iops for p in r.passes]).median for r in grid.cells.values()]
+            said = f"{significant(min(values))} to {significant(max(values))}"
+            alt = f"A table of I/Os a second over mix and block, from {said}"
+            blocks.append(picture(f"mixes-{number}", alt, draw_grid, grid))
+        rounds = _known(lambda: rounds_of(shelf, drive))
+        if rounds:
+            blocks.append(picture("rounds", "Rounds until steady", draw_rounds, rounds))
+    saturation = _known(lambda: saturation_of(shelf, drive))
+    if saturation:
+        ends = f"from {significant(saturation.iops[0])} to {significant(saturation.iops[-1])}"
+        alt = f"I/Os a second over what was written, {ends}"
+        blocks.append(picture("saturation", alt, draw_saturation, [saturation]))
+    demand = _known(lambda: demand_of(shelf, drive))
+    if demand:
+        alt = f"From {falls_from_peak(demand).in_flight} in flight on more load only buys waiting"
+        blocks.append(picture("demand", alt, draw_demand, demand))
+    for _, found in runs:
+        blocks += steady_tables(found)
+        worn = wear_table(found)
+        blocks += [worn] if worn.rows else []
+    return Section("steady", "Once it is in use", tuple(blocks))
+
+
+def _known(ask: Callable[[], T]) -> T | None:
+    """What a query gives; None where the drive was not measured for it."""
+    try:
+        return ask()
+    except UsageError:
+        return None

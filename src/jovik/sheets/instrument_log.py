@@ -1,0 +1,81 @@
+"""What an instrument logged beside a run: time stamps and values from a table."""
+
+from __future__ import annotations
+
+import datetime
+from dataclasses import dataclass
+from itertools import pairwise
+
+from jovik.base.errors import UsageError
+from jovik.base.quantities import parse_time
+from jovik.sheets.reading import number_with_point, table_rows
+
+FEWEST = 2
+
+
+@dataclass(frozen=True)
+class InstrumentLog:
+    """Values in order of time.
+
+    Attributes
+    ----------
+    seconds : tuple of float
+        Since the epoch where `clock`, else since a mark of the instrument's own.
+    values : tuple of float
+    clock : bool
+        Whether the time stamps are of a clock.
+    """
+
+    seconds: tuple[float, ...]
+    values: tuple[float, ...]
+    clock: bool
+
+
+def read_log(text: str, where: str) -> InstrumentLog:
+    """A log from a table whose first column is the time and whose second the value.
+
+    Times are seconds, or clock times as ISO 8601 (local time where they name no zone); a first line
+    without a number is a heading. Semicolons and tabs part cells with decimal commas.
+
+    Raises
+    ------
+    UsageError
+        With the line at fault, or that there are too few values.
+    """
+    seconds: list[float] = []
+    values: list[float] = []
+    clock: bool | None = None
+    for number, (cells, decimal_comma) in enumerate(table_rows(text), start=1):
+        if len(cells) < FEWEST:
+            raise UsageError(f"{where}, line {number}: a time and a value are wanted")
+        try:
+            value = float(number_with_point(cells[1].strip(), comma=decimal_comma))
+            at, of_clock = _time(number_with_point(cells[0].strip(), comma=decimal_comma))
+        except ValueError:
+            if number == 1:
+                continue
+            raise UsageError(
+                f"{where}, line {number}: '{cells[0]}' and '{cells[1]}' are no time and no number",
+                "times are seconds, or 2026-11-23T14:05:07",
+            ) from None
+        if clock is not None and clock != of_clock:
+            raise UsageError(f"{where}, line {number}: times are of a clock here, and were not")
+        clock = of_clock
+        seconds.append(at)
+        values.append(value)
+    if len(seconds) < FEWEST:
+        raise UsageError(f"{where} has fewer than {FEWEST} values")
+    if any(b < a for a, b in pairwise(seconds)):
+        raise UsageError(f"{where}: its times do not rise")
+    return InstrumentLog(tuple(seconds), tuple(values), bool(clock))
+
+
+def _time(text: str) -> tuple[float, bool]:
+    try:
+        return float(text), False
+    except ValueError:
+        pass
+    try:
+        return datetime.datetime.fromisoformat(text).timestamp(), True
+    except ValueError:
+        return parse_time(text) / 1e9, False

@@ -1,0 +1,1 @@
+"""Recordings that ship with Jovik, made by simulation (tools/recordings.py)."""

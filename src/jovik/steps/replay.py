@@ -1,0 +1,178 @@
+"""A replay: what was recorded of a program, done again request by request."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from pathlib import Path, PurePath
+from typing import TYPE_CHECKING, ClassVar
+
+from jovik.base.errors import UnknownNameError, UsageError
+from jovik.base.quantities import show_size
+from jovik.base.recording import Kind, Recording
+from jovik.base.recording_file import read_recording
+from jovik.base.session import ReplayJob, Workload
+from jovik.steps.cost import PlanCost
+from jovik.steps.step import Step
+from jovik.steps.tokens import Cursor
+
+if TYPE_CHECKING:
+    from jovik.base.session import Session
+    from jovik.base.step_result import StepResult
+    from jovik.base.trace import Trace
+    from jovik.steps.running import StepRun
+
+PACES = {
+    "dependent": (),
+    "recorded": ("at", "its", "pace"),
+    "fast": ("as", "fast", "as", "it", "goes"),
+}
+
+
+FOLDER = Path(__file__).parent / "recordings"
+SUFFIX = ".jrec"
+
+
+def recording_names() -> list[str]:
+    """Recordings that ship with Jovik, made by simulation (tools/recordings.py)."""
+    return sorted(p.stem for p in FOLDER.glob(f"*{SUFFIX}"))
+
+
+@dataclass(frozen=True)
+class ReplayStep(Step):
+    """``replay "FILE" [at its pace|as fast as it goes]``.
+
+    `path` is a file, or the name of a recording that ships with Jovik. `digest` tells the recording
+    from any other of its name; it is read when the target is known.
+    """
+
+    word: ClassVar[str] = "replay"
+
+    path: str
+    pace: str = "dependent"
+    digest: str = ""
+
+    reads = True
+    writes = True
+    """What it writes is in the recording, which is not looked at before it is needed."""
+
+    def parts(self, *, timed: bool = True) -> list[str]:
+        """See `Step.parts`; results of one recording are alike wherever its file lay."""
+        name = self.path if timed else PurePath(self.path).name
+        parts = [f'replay "{name}"']
+        parts += [" ".join(PACES[self.pace])] if self.pace != "dependent" else []
+        return parts + ([f"sum {self.digest}"] if self.digest else [])
+
+    @property
+    def label(self) -> str:
+        """See `Step.label`."""
+        pace = f", {' '.join(PACES[self.pace])}" if self.pace != "dependent" else ""
+        return f"replay of {PurePath(self.path).stem}{pace}"
+
+    @classmethod
+    def read(cls, cursor: Cursor) -> ReplayStep:
+        """See `Step.read`: what follows ``replay``."""
+        word = cursor.next
+        if word is None or not (len(word.text) > 2 and word.text[0] == word.text[-1] == '"'):
+            raise cursor.wrong('a recording in quotes, such as "start.jrec"')
+        cursor.at += 1
+        pace = next((p for p, words in PACES.items() if words and cursor.accept(*words)), "")
+        digest = ""
+        if cursor.accept("sum") and cursor.next is not None:
+            digest = cursor.next.text
+            cursor.at += 1
+        if cursor.next is not None:
+            raise cursor.wrong("'at its pace', 'as fast as it goes', or nothing more")
+        return cls(word.text[1:-1], pace or "dependent", digest)
+
+    def recording(self) -> Recording:
+        """The recording itself.
+
+        Raises
+        ------
+        UsageError
+            It cannot be read, or is another one than it was.
+        """
+        found, digest = self._read()
+        if self.digest and digest != self.digest:
+            raise UsageError(
+                f"{self.path} is another recording than this run began with",
+                "give it back its own name",
+            )
+        return found
+
+    def pinned(self) -> ReplayStep:
+        """See `Step.pinned`: with the digest of the recording."""
+        self.recording()
+        _, digest = self._read()
+        return replace(self, digest=digest)
+
+    def _read(self) -> tuple[Recording, str]:
+        path = Path(self.path)
+        if self.path in recording_names():
+            path = FOLDER / f"{self.path}{SUFFIX}"
+        elif not path.is_file():
+            raise UnknownNameError(
+                "recording", self.path, recording_names(), "or the path of one: jovik record"
+            )
+        return _kept(str(path), path.stat().st_mtime_ns)
+
+    def _area(self, session: Session) -> Workload:
+        """Its range as a workload, which lays it out and says whether it may be written."""
+        found = self.recording()
+        room = session.room_bytes() or found.span_bytes
+        writing = bool((found.kind == Kind.WRITE).any())
+        return Workload(
+            random=True,
+            read_percent=50 if writing else 100,
+            block_bytes=4096,
+            depth=max(found.depth, 1),
+            span_bytes=min(found.span_bytes, max(room // 2**20, 1) * 2**20),
+            seed=0,
+            time_ns=1,
+        )
+
+    def check(self, session: Session) -> None:
+        """See `Step.check`."""
+        if not len(self.recording()):
+            raise UsageError(f"{self.path} holds no request", "record again, on the right drive")
+        session.check(self._area(session))
+
+    def pass_time_ns(self, session: Session, rate_bytes_s: float) -> float:
+        """See `Step.pass_time_ns`."""
+        return float(self.recording().elapsed_ns)
+
+    def add_cost(self, cost: PlanCost, session: Session, passes: int) -> None:
+        """See `Step.add_cost`."""
+        found, work = self.recording(), self._area(session)
+        missing = max(session.to_lay_out_bytes(work) - cost.laid_out_bytes, 0)
+        cost.certain_bytes += missing
+        cost.certain_bytes += int(found.bytes[found.kind == Kind.WRITE].sum()) * passes
+        cost.laid_out_bytes = max(cost.laid_out_bytes, session.to_lay_out_bytes(work))
+        cost.take_space(work.span_bytes)
+
+    def run(self, run: StepRun) -> StepResult:
+        """Replay it, pass after pass."""
+        found, area = self.recording(), self._area(run.session)
+        run.begin(self, "model" if run.session.engine == "model" else "io_uring", area.span_bytes)
+
+        def one_pass(number: int) -> Trace:
+            run.prepare(area)
+            job = ReplayJob(found, self.pace, run.seed(number), run.stop_on_error)
+            return run.session.replay(job, run.progress(number))
+
+        notes = []
+        if area.span_bytes < found.span_bytes:
+            notes.append(
+                f"its range of {show_size(found.span_bytes)} is folded into "
+                f"{show_size(area.span_bytes)}, which is what there is room for"
+            )
+        if found.lost:
+            notes.append(f"{found.lost:,} events were lost when it was recorded")
+        return run.finish(run.repeat(one_pass), notes)
+
+
+@lru_cache(2)
+def _kept(path: str, _: int) -> tuple[Recording, str]:
+    """A recording that was read before is the same again, as long as its file is."""
+    return read_recording(Path(path))

@@ -1,0 +1,126 @@
+"""Rounds until steady: the window of each step, and what was tracked."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from jovik.analysis.claims import all_latencies_ns
+from jovik.analysis.comparability import rate_of, settled, steady_step
+from jovik.analysis.statistics import interval
+from jovik.analysis.steady_grid import Grid, grids
+from jovik.base.quantities import show_time_or_dash, significant, spell_size
+from jovik.base.rate_unit import per_unit, rate_unit
+from jovik.base.step_result import StepResult
+from jovik.steps import parse
+from jovik.tables.table import Table, interval_words
+
+MOST_ROWS = 14
+"""So many steps are listed one by one; of more, those that decided."""
+
+
+def steady_tables(results: Sequence[StepResult]) -> list[Table]:
+    """What was repeated until steady: a table of mixes and blocks, and each step's window."""
+    found = [(n, r) for n, r in enumerate(results, 1) if steady_step(r)]
+    return [*grid_tables([r for _, r in found]), *([steady_table(found)] if found else [])]
+
+
+def steady_table(found: Sequence[tuple[int, StepResult]]) -> Table:
+    """The window of each step that was repeated until steady, with its number in the run."""
+    tracked = {p for _, r in found if r.findings.steady for p in r.findings.steady.tracked}
+    alone = all(r.findings.steady and r.findings.steady.tracked == (r.phrase,) for _, r in found)
+    shown = list(found)
+    if len(found) > MOST_ROWS:
+        shown = [(n, r) for n, r in found if r.phrase in tracked or not settled(r)]
+    shared = _shared_words([parse(r.kind).label for _, r in shown])
+    rows = [_row(n, r, shared, mark=not alone and r.phrase in tracked) for n, r in shown]
+    columns = ["", "step", "IOPS", "95 % interval", rate_unit(), "latency", "excursion", "slope"]
+    return Table(
+        "Steady state" + (f" ({shared})" if shared else ""),
+        [*columns, "rounds", ""],
+        rows,
+        right=(0, 2, 3, 4, 5, 6, 7, 8),
+        spare=(5, 4),
+        notes=_notes(shown, starred=not alone, left=len(found) - len(shown)),
+    )
+
+
+def grid_tables(results: Sequence[StepResult]) -> list[Table]:
+    """IOPS by block and mix, of steps that are alike but for those two."""
+    return [_grid_table(g) for g in grids(results)]
+
+
+def _grid_table(grid: Grid) -> Table:
+    rows = []
+    drive = next(iter(grid.cells.values())).drive
+    for block in grid.blocks:
+        cells = [grid.cells.get((mix, block)) for mix in grid.mixes]
+        name = spell_size(block).replace("B", " B").replace("Ki ", " Ki").replace("Mi ", " Mi")
+        rows.append([name, *(_iops(r) for r in cells)])
+    halves = [
+        h
+        for r in grid.cells.values()
+        if (h := interval([p.iops for p in r.passes]).half_width) is not None
+    ]
+    notes = ["columns: percent of reads; ? not steady"]
+    if halves:
+        notes.append(f"95 % intervals: +/- {100 * min(halves):.1f} to {100 * max(halves):.1f} %")
+    heads = [f"{mix} %" for mix in grid.mixes]
+    right = tuple(range(len(heads) + 1))
+    return Table(
+        f"{drive}: steady IOPS, {grid.label}", ["block", *heads], rows, right=right, notes=notes
+    )
+
+
+def _iops(r: StepResult | None) -> str:
+    if r is None or not r.passes:
+        return "-"
+    return significant(interval([p.iops for p in r.passes]).median) + ("" if settled(r) else " ?")
+
+
+def _shared_words(labels: Sequence[str]) -> str:
+    """What every label ends with, from a comma on."""
+    endings = [label.split(", ")[1:] for label in labels]
+    shared = [part for part in endings[0] if all(part in e for e in endings)] if endings else []
+    parts = [p for p in shared if not p.startswith("until steady")]
+    return ", ".join(parts) if len(labels) > 1 else ""
+
+
+def _row(number: int, r: StepResult, shared: str, *, mark: bool) -> list[str]:
+    found = r.findings.steady
+    latency = all_latencies_ns(r)
+    iops = interval([p.iops for p in r.passes])
+    left_out = {"until steady", "until steady latency", *shared.split(", ")}
+    label = ", ".join(p for p in parse(r.kind).label.split(", ") if p not in left_out)
+    head = [str(number), label + (" *" if mark else "")]
+    figures = [
+        significant(iops.median),
+        interval_words(iops),
+        significant(rate_of(r).median * per_unit()),
+        show_time_or_dash(latency["mean"] if latency else None),
+    ]
+    if found is None:
+        return [*head, *figures, "-", "-", "-", "not finished"]
+    last = found.first + found.count - 1
+    return [
+        *head,
+        *figures,
+        f"{100 * found.excursion:.1f} %",
+        f"{100 * found.slope:+.1f} %",
+        f"{found.first}-{last} of {found.rounds}",
+        "steady" if found.steady else "not steady",
+    ]
+
+
+def _notes(found: Sequence[tuple[int, StepResult]], *, starred: bool, left: int) -> list[str]:
+    notes = [
+        "over the window; excursion: highest less lowest round (20 % at most), slope: what the "
+        "line through them rises (10 % at most), as shares of their mean"
+    ]
+    if left:
+        notes.append(f"{left} more steps of these rounds are in the table above, or --format csv")
+    if starred:
+        notes.append("* tracked: the rounds ended when these were steady")
+    figures = {r.findings.steady.figure for _, r in found if r.findings.steady is not None}
+    if figures == {"latency"}:
+        notes.append("steady by the mean latency")
+    return notes

@@ -1,0 +1,58 @@
+"""What a run cost the drive by its own counters: written to it, and by it to its medium."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from jovik.base.findings import Wear
+from jovik.base.quantities import show_size, significant
+from jovik.base.step_result import StepResult
+from jovik.steps import parse
+from jovik.tables.table import Table
+
+
+def wear_table(results: Sequence[StepResult]) -> Table:
+    """A row for each phase: a step, or rounds together; without rows where the drive counts not."""
+    phases: dict[tuple[str, ...], list[tuple[int, StepResult]]] = {}
+    for number, r in enumerate(results, 1):
+        if r.findings.wear is not None and r.findings.wear.host_bytes > 0:
+            rounds = r.findings.steady.tracked if r.findings.steady is not None else (str(number),)
+            phases.setdefault(rounds, []).append((number, r))
+    rows = [_row(found) for found in phases.values()]
+    amplified = [row for row in rows if row[3] != "-"]
+    if not amplified and not any(r.findings.steady for r in results):
+        # What was written to it is in every run's last line.
+        rows = []
+    return Table(
+        "What it cost the drive",
+        ["", "phase", "written to it", "by it to its medium", "amplification"]
+        if amplified
+        else ["", "phase", "written to it"],
+        [row if amplified else row[:3] for row in rows],
+        right=(2, 3, 4) if amplified else (2,),
+        notes=[
+            "by the drive's own counters; an endurance rating counts what is written to it, under "
+            "JEDEC's mixed workload (JESD219): where more goes to the medium, it wears sooner"
+        ]
+        if amplified
+        else [],
+    )
+
+
+def _row(found: Sequence[tuple[int, StepResult]]) -> list[str]:
+    worn = [r.findings.wear for _, r in found if r.findings.wear is not None]
+    host = sum(w.host_bytes for w in worn)
+    known = [w.medium_bytes for w in worn if w.medium_bytes is not None]
+    medium = sum(known) if len(known) == len(worn) else None
+    whole = Wear(host, medium)
+    first, last = found[0][0], found[-1][0]
+    steady = found[0][1].findings.steady
+    rounds = f", {steady.rounds} rounds" if steady is not None else ""
+    name = parse(found[0][1].kind).label if len(found) == 1 else f"{len(found)} steps"
+    return [
+        str(first) if first == last else f"{first}-{last}",
+        name + rounds,
+        show_size(host),
+        "-" if medium is None else show_size(medium),
+        "-" if whole.amplification is None else significant(whole.amplification),
+    ]
