@@ -8,6 +8,7 @@ from __future__ import annotations
 import os
 import re
 import shlex
+import shutil
 from collections.abc import Iterator
 from importlib import resources
 from pathlib import Path
@@ -25,6 +26,8 @@ PAGES = [
 COMMAND = re.compile(r"^    (?:\$ )?(?:sudo )?(?:[A-Z_]+=\S+ )?(jovik .*)$")
 FILE = re.compile(r"`([\w-]+\.(?:toml|csv))`[^`]*?```(?:toml|csv)\n(.*?)```", re.S)
 
+RECORDINGS = TOP / "src" / "jovik" / "steps" / "recordings"
+
 ELSEWHERE = {
     "/mnt/new": "model:comet",
     "/mnt/rear": "model:comet",
@@ -34,6 +37,7 @@ ELSEWHERE = {
     "full-review --budget": "first-look --budget",
     '--drive "Fjord 1TB" --plan full-review': '--drive "Fjord 1TB" --plan first-look',
     "5s within 100GB": "200ms within 8MB",
+    "--on /home -- editor": "--on . -- true",
 }
 """What stands in pages for what is not here."""
 
@@ -117,6 +121,10 @@ def test_every_command_of_a_page_does_what_is_quoted_below_it(
             if any("/dev/sdX" in w or w == "None" for w in words):
                 continue
             answer = jovik(*words, status=None)
+            if words[0] == "record" and answer.status == 3:
+                # Not root, or no drive of the kernel's under this folder: a recording that ships.
+                shutil.copy(RECORDINGS / "editor-start.jrec", jovik.folder / "start.jrec")
+                continue
             wrong = line.startswith("    $ ")
             # 1 is an answer too: a claim fell short, a load is not carried.
             assert answer.status in ((2,) if wrong else (0, 1)), (line, answer.out, answer.err)

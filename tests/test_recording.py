@@ -13,7 +13,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jovik.analysis.recording import summary_of
-from jovik.base.errors import UsageError
+from jovik.base.errors import TargetError, UsageError
 from jovik.base.recording import (
     CHUNK,
     Asker,
@@ -27,7 +27,8 @@ from jovik.base.recording import (
 from jovik.base.recording_file import HEAD, REQUESTS, read_recording, write_recording
 from jovik.base.session import ReplayJob
 from jovik.engine.replay import folded
-from jovik.hardware.block_trace import PLACES, recording_of
+from jovik.hardware.block_trace import recording_of
+from jovik.hardware.tracefs import trace_events
 from jovik.simulator import ModelSession, load_model
 from jovik.steps import parse
 from tests.conftest import Program
@@ -35,7 +36,18 @@ from tests.programs import need
 
 MS = 10**6
 ROOT = os.geteuid() == 0
-TRACING = any((p / "events" / "block").is_dir() for p in PLACES)
+
+
+def traced() -> bool:
+    """Whether this process may see the kernel's trace events."""
+    try:
+        with trace_events():
+            return True
+    except TargetError:
+        return False
+
+
+TRACING = traced()
 
 
 def chain(count: int, think_ns: int, took_ns: int, size: int = 4096) -> Recording:

@@ -29,8 +29,8 @@ from jovik.base.recording import (
     Recording,
     made_recording,
 )
+from jovik.hardware.tracefs import trace_events
 
-PLACES = (Path("/sys/kernel/tracing"), Path("/sys/kernel/debug/tracing"))
 EVENTS = ("block/block_rq_issue", "block/block_rq_complete")
 FORK = "sched/sched_process_fork"
 BUFFER_KB = 16_384
@@ -64,10 +64,9 @@ def tapped(number: str) -> Iterator[Tap]:
     TargetError
         The kernel does not let that be done here: why, and what to do.
     """
-    folder = _instance()
-    spool = tempfile.TemporaryFile()  # noqa: SIM115 (it is closed below)
-    tap = Tap(folder, spool)
-    try:
+    with _instance() as folder:
+        spool = tempfile.TemporaryFile()  # noqa: SIM115 (whoever reads it closes it)
+        tap = Tap(folder, spool)
         _set_up(folder, number)
         stop = threading.Event()
         reader = threading.Thread(target=_drain, args=(tap, stop), daemon=True)
@@ -80,31 +79,27 @@ def tapped(number: str) -> Iterator[Tap]:
             stop.set()
             reader.join()
             tap.lost = _lost(folder)
-    finally:
-        with contextlib.suppress(OSError):
-            _write(folder / "events" / "enable", "0")
-        with contextlib.suppress(OSError):
-            folder.rmdir()
 
 
-def _instance() -> Path:
-    place = next((p for p in PLACES if (p / "events" / "block").is_dir()), None)
-    if place is None:
-        raise TargetError(
-            "the kernel's trace events cannot be seen here",
-            "as root: mount -t tracefs nodev /sys/kernel/tracing"
-            if os.geteuid() == 0
-            else "recording needs root: sudo jovik record ...",
-        )
-    folder = place / "instances" / f"jovik-{os.getpid()}"
-    try:
-        folder.mkdir()
-    except OSError as error:
-        raise TargetError(
-            f"the kernel's trace events may not be used: {error.strerror}",
-            "recording needs root, and a system that is not locked down: sudo jovik record ...",
-        ) from None
-    return folder
+@contextlib.contextmanager
+def _instance() -> Iterator[Path]:
+    """A folder of tracing of our own, gone when this ends."""
+    with trace_events() as place:
+        folder = place / "instances" / f"jovik-{os.getpid()}"
+        try:
+            folder.mkdir()
+        except OSError as error:
+            raise TargetError(
+                f"the kernel's trace events may not be used: {error.strerror}",
+                "recording needs root, and a system that is not locked down: sudo jovik record ...",
+            ) from None
+        try:
+            yield folder
+        finally:
+            with contextlib.suppress(OSError):
+                _write(folder / "events" / "enable", "0")
+            with contextlib.suppress(OSError):
+                folder.rmdir()
 
 
 def _set_up(folder: Path, number: str) -> None:
