@@ -114,6 +114,10 @@ class Program:
     def command(self, *words: str | Path) -> list[str]:
         return [sys.executable, "-m", "jovik", *map(str, words)]
 
+    def on_shelf(self, name: str) -> Program:
+        """The same folder on another shelf beside this one."""
+        return Program(self.folder, self.env | {"JOVIK_SHELF": str(self.shelf.with_name(name))})
+
     @property
     def shelf(self) -> Path:
         return Path(self.env["JOVIK_SHELF"])

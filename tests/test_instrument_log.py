@@ -5,42 +5,79 @@ from __future__ import annotations
 import datetime
 import math
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jovik.analysis.instrument import Span, figures_in, first_rise, mean_of
+from jovik.analysis.instrument import Span, figures_in, figures_of_phase, first_rise, mean_of
 from jovik.base.errors import UsageError
 from jovik.sheets.instrument_log import read_log
+from jovik.simulator import load_model
 from tests.conftest import Program
 
 GANNET = "Corvane Gannet 12TB"
 
 
 def test_the_mean_of_levels_is_that_of_the_powers_behind_them() -> None:
-    assert mean_of([30, 40], "dB(A)") == pytest.approx(37.4, abs=0.01)
-    assert mean_of([30, 40], "W") == 35
+    assert mean_of([30, 40], "dB(A)").median == pytest.approx(37.4, abs=0.01)
+    assert mean_of([30, 40], "W").median == 35
 
 
 @given(st.lists(st.floats(1, 100), min_size=1, max_size=30))
 def test_a_mean_of_levels_lies_between_the_plain_mean_and_the_most(values: list[float]) -> None:
     plain = math.fsum(values) / len(values)
-    assert plain - 1e-6 <= mean_of(values, "dB") <= max(values) + 1e-6
+    found = mean_of(values, "dB")
+    assert plain - 1e-6 <= found.median <= max(values) + 1e-6
+    if found.low is not None and found.high is not None:
+        assert found.low - 1e-6 <= found.median <= found.high + 1e-6
 
 
 def test_energy_of_a_step() -> None:
     span = Span("reading", 0, 10, moved_bytes=5 * 10**9, ios=1000)
-    (found,) = figures_in([span], [1, 3, 12], [4.0, 6.0, 99.0], "W")
-    assert (found.mean, found.most, found.count) == (5.0, 6.0, 2)
-    assert found.joules_per_gb == pytest.approx(10) and found.ios_per_joule == pytest.approx(20)
+    times, watts = [1, 3, 5, 7, 9, 12], [4.0, 6.0, 5.0, 4.0, 6.0, 99.0]
+    (found,) = figures_in([span], times, watts, "W")
+    assert (found.mean.median, found.most, found.count) == (5.0, 6.0, 5)
+    assert found.joules_per_gb is not None and found.ios_per_joule is not None
+    assert found.joules_per_gb.median == pytest.approx(10)
+    assert found.ios_per_joule.median == pytest.approx(20)
     (noise,) = figures_in([span], [1], [30.0], "dB(A)")
     assert noise.joules_per_gb is None
+    (half,) = figures_in([span], times[:2], watts[:2], "W")
+    assert half.joules_per_gb is None, "a log that ends before its step does tells no energy"
+
+
+def test_the_interval_of_a_mean_allows_for_the_memory_of_a_log() -> None:
+    """A made log that wanders: its mean is held by the interval about as often as it says."""
+    rng, held = np.random.default_rng(3), 0
+    for _ in range(200):
+        wander = np.zeros(300)
+        for n in range(1, 300):
+            wander[n] = 0.8 * wander[n - 1] + rng.normal()
+        found = mean_of((50 + wander).tolist(), "W")
+        assert found.low is not None and found.high is not None
+        held += found.low <= 50 <= found.high
+    assert 180 <= held <= 200
+    wide = mean_of([30.0, 30.5] * 20, "dB(A)")
+    assert wide.low is not None and wide.high is not None and wide.low < wide.median < wide.high
+
+
+def test_a_phase_of_stretches_that_differ_is_as_sure_as_they_are() -> None:
+    rng = np.random.default_rng(4)
+    low, high = (rng.normal(m, 0.05, 200).tolist() for m in (5, 7))
+    found = figures_of_phase("reading", [low, high], "W")
+    assert found.mean.low is not None and found.mean.high is not None
+    assert found.mean.median == pytest.approx(6, abs=0.02)
+    assert found.mean.high - found.mean.low < 0.1
 
 
 def test_where_a_log_first_rises() -> None:
     seconds = list(range(20))
     assert first_rise(seconds, [24.0, 24.1] * 5 + [31.0] * 10) == 10
     assert first_rise(seconds, [24.0] * 20) is None
+    # A disk that spins up first; and a single value that stands out.
+    assert first_rise(seconds, [31.0] * 3 + [24.0, 24.1] * 4 + [27.0] * 9) == 11
+    assert first_rise(seconds, [24.0, 24.1] * 5 + [31.0] + [24.0] * 9) is None
 
 
 @pytest.mark.parametrize(
@@ -115,3 +152,92 @@ def test_a_log_by_the_clock_beside_a_real_run(jovik: Program) -> None:
     (step,) = found["steps"]
     assert step["mean"] == 2.5 and 15 <= step["count"] <= 21
     assert step["ios_per_joule"] > 0 and step["joules_per_gb"] > 0
+
+
+# Model drives as their own meters
+
+
+def metered(jovik: Program, model: str, quantity: str = "power") -> str:
+    """A run on a model drive, with the log of a meter beside it; the drive's name."""
+    phrases = ["sequential read 1MiB depth 8 for 5s", "sequential write 1MiB depth 8 for 5s"]
+    jovik("measure", f"model:{model}", *phrases, "--passes", "2", "--seed", "2")
+    name = str(jovik("runs", "--format", "json").json["runs"][0]["drive"])
+    jovik("runs", "meter", "last", "--quantity", quantity, "--out", f"{model}.csv")
+    unit = {"power": "W", "noise": "dB(A)"}[quantity]
+    words = ["--run", "last", "--quantity", quantity, "--unit", unit, "--shift", "-20s"]
+    jovik("note", name, "--log", f"{model}.csv", *words)
+    return name
+
+
+def test_a_meter_shows_what_the_parameters_say(jovik: Program) -> None:
+    behaviour = load_model("slate").behaviour
+    assert behaviour.power is not None
+    name = metered(jovik, "slate")
+    words = ["--run", "last", "--quantity", "power", "--unit", "W", "--format", "json"]
+    found = jovik("note", name, "--log", "slate.csv", *words, "--shift", "-20s").json
+    figures = {f["when"]: f for f in found["phases"]}
+    idle = figures["before the first pass"]
+    assert idle["mean_low"] <= behaviour.power.idle * 1.002
+    assert idle["mean_high"] >= behaviour.power.idle * 0.998
+    read = found["steps"][0]
+    # At full rate it takes what its parameters say, and energy is power over rate.
+    assert read["mean"] == pytest.approx(behaviour.power.read, rel=0.03)
+    rate = jovik("runs", "show", "last", "--format", "json").json["steps"][0]["rate_bytes_s"]
+    joules = read["mean"] / rate["median"] * 1e9
+    assert read["joules_per_gb"] == pytest.approx(joules, rel=0.02)
+    again = jovik("note", name, "--log", "slate.csv", *words).json
+    assert again["offered_shift_s"] == pytest.approx(-20, abs=0.2)
+    noted = jovik("note", name, "--format", "json").json["readings"]
+    assert len({r["what"] for r in noted}) == len(noted), "laid anew it replaces what it gave"
+
+
+def test_a_disk_that_spins_up_is_told_and_drawn(jovik: Program) -> None:
+    name = metered(jovik, "gannet", "noise")
+    readings = jovik("note", name, "--format", "json").json["readings"]
+    noted = {r["what"]: r["value"] for r in readings}
+    assert noted["noise, spin-up"] == pytest.approx(31, abs=0.2)
+    assert noted["noise, before the first pass"] == pytest.approx(24, abs=0.2)
+    jovik("picture", "instrument", name, "--out", "noise.svg")
+    drawn = (jovik.folder / "noise.svg").read_text()
+    assert "dB(A)" in drawn or "<svg" in drawn
+    wrong = jovik("picture", "instrument", name, "--quantity", "heat", "--out", "x.png", status=2)
+    assert "there is: noise" in wrong.err
+    jovik("report", name, "--out", "page.md")
+    assert "spin-up" in (jovik.folder / "page.md").read_text()
+    for model, quantity in (("cinder", "power"), ("slate", "noise")):
+        jovik("measure", f"model:{model}", "random read 4KiB for 200ms", "--passes", "1")
+        said = jovik("runs", "meter", "last", "--quantity", quantity, "--out", "-", status=2).err
+        assert f"[behaviour.{quantity}]" in said
+
+
+def test_drives_are_ranked_by_what_they_move_for_a_joule(jovik: Program) -> None:
+    jovik("sheet", "new", "Own")
+    assert "jovik note" in jovik("rank", "--by", "efficiency", status=2).err
+    fast, slow = metered(jovik, "comet"), metered(jovik, "slate")
+    found = jovik("rank", "--by", "efficiency", "--format", "json").json
+    assert [d["drive"] for d in found["drives"]] == [fast, slow]
+    (step, *_), (other, *_) = (d["steps"] for d in found["drives"])
+    assert step["rate_bytes_s"] is None and step["bytes_per_joule"]["median"] > 1e9
+    assert other["bytes_per_joule"]["high"] < step["bytes_per_joule"]["low"]
+    table = jovik("rank", "--by", "efficiency").out
+    assert "MB/J" in table and "idle:" in table
+    assert "bytes_per_joule" in jovik("rank", "--by", "efficiency", "--format", "csv").out
+    changed = jovik("compare", fast, slow, "--format", "json").json["logged"]
+    assert {c["what"] for c in changed} >= {"reading", "writing"} and all(
+        c["apart"] for c in changed
+    )
+    assert "power, W, reading" in jovik("compare", fast, slow).out
+
+
+def test_a_log_travels_with_the_shelf_and_goes_with_its_run(jovik: Program) -> None:
+    name = metered(jovik, "slate")
+    jovik("shelf", "export", "--out", "all.zip")
+    assert not jovik("shelf", "check").err
+    other = jovik.on_shelf("other.db")
+    added = other("shelf", "import", "all.zip", "--format", "json").json["added"]
+    assert added["notes"] >= 4
+    assert other("shelf", "import", "all.zip", "--format", "json").json["added"]["notes"] == 0
+    other("picture", "instrument", name, "--out", "power.png")
+    run = other("runs", "--format", "json").json["runs"][0]["run"]
+    other("runs", "remove", run)
+    assert "nothing" in other("picture", "instrument", name, "--out", "x.png", status=2).err

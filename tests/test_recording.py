@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import os
+import shutil
+import sqlite3
 import sys
 import zipfile
 from pathlib import Path
@@ -27,10 +29,11 @@ from jovik.base.recording import (
 from jovik.base.recording_file import HEAD, REQUESTS, read_recording, write_recording
 from jovik.base.session import ReplayJob
 from jovik.engine.replay import folded
-from jovik.hardware.block_trace import recording_of
+from jovik.hardware.block_trace import family_of, recording_of
 from jovik.hardware.tracefs import trace_events
 from jovik.simulator import ModelSession, load_model
 from jovik.steps import parse
+from jovik.steps.replay import shipped_path
 from tests.conftest import Program
 from tests.programs import need
 
@@ -208,6 +211,8 @@ TRACE = b"\n".join(
         b"<idle>-0 [001] ..s.. 100.000600: block_rq_complete: 254,0 WFS () 4096 + 8 be,0,4 [0]",
         b"<idle>-0 [001] ..s.. 100.000700: block_rq_complete: 254,0 FF () 0 + 0 be,0,4 [0]",
         b"<idle>-0 [001] ..s.. 100.000700: block_rq_complete: 254,0 R () 77 + 8 be,0,4 [0]",
+        b"kworker/0:1-9 [000] ..... 100.009000: block_rq_issue: 254,0 W 4096 () 8192 + 8 b,0 [k]",
+        b"<idle>-0 [001] ..s.. 100.009500: block_rq_complete: 254,0 W () 8192 + 8 be,0,4 [0]",
         b"",
     )
 )
@@ -225,6 +230,9 @@ def test_what_the_kernel_says_is_understood(tmp_path: Path) -> None:
     assert found.asker.tolist() == [Asker.COMMAND, Asker.COMMAND, Asker.SYSTEM, Asker.OTHER]
     assert found.flags.tolist()[1:3] == [2, 5], "ahead; synchronous and durable"
     assert found.span_bytes == 3 * CHUNK
+    assert found.elapsed_ns == MS, "what is written back after the end is not the command's"
+    with path.open("rb") as lines:
+        assert family_of(lines, 100) == {100, 123}
 
 
 @pytest.mark.skipif(not (ROOT and TRACING), reason="needs root and the kernel's trace events")
@@ -256,6 +264,69 @@ def test_a_real_program_is_recorded_and_replayed(jovik: Program) -> None:
     # Thinking alone took a quarter of a second; machines here are shared.
     assert replay["elapsed_s"]["median"] > 0.25 and replay["requests"] == said["requests"]
     assert jovik("record", "--out", "a.jrec", "--", "true", status=2).err
+
+
+@pytest.mark.skipif(not (ROOT and TRACING), reason="needs root and the kernel's trace events")
+def test_a_cold_start_finds_its_files_on_the_drive_again(jovik: Program) -> None:
+    """A file that memory holds is read from the drive each time, and by its own descriptor."""
+    content = jovik.folder / "content"
+    content.write_bytes(os.urandom(4 * 2**20))
+    os.sync()
+    program = [sys.executable, "-c", "open('content', 'rb').read()"]
+    warm = ["record", "--out", "warm.jrec", "--format", "json", "--", *program]
+    found = jovik(*warm, status=None)
+    if "no drive can be told" in found.err:
+        pytest.skip("no block device lies under this folder")
+    assert found.status == 0 and found.json["read_bytes"] < 2 * 2**20, found.err
+    words = ["--cold", "--repeat", "3", "--keep-names", "--format", "json", "--", *program]
+    cold = jovik("record", "--out", "cold.jrec", *words)
+    assert cold.json["read_bytes"] >= 4 * 2**20
+    times = cold.json["times"]
+    assert times["count"] == 3 and times["cold_files"] >= 1
+    assert times["low_s"] <= times["median_s"] <= times["high_s"]
+    assert "3 of 3" in cold.err
+    kept, _ = read_recording(jovik.folder / "cold.jrec")
+    assert kept.command[-1] == program[-1] and str(content) in kept.files
+    plain, _ = read_recording(jovik.folder / "warm.jrec")
+    assert plain.command == () == plain.files
+    assert "command:" in jovik("record", "show", "cold.jrec").out
+    for words in (["--cold"], ["--repeat", "2"]):
+        assert "need a command" in jovik("record", "--out", "x.jrec", *words, status=2).err
+
+
+def test_a_recording_on_the_shelf_is_a_load_by_name(jovik: Program) -> None:
+    shutil.copy(shipped_path("editor-start"), jovik.folder / "mine.jrec")
+    jovik("record", "keep", "mine.jrec", "--as", "My Editor")
+    assert "already" in jovik("record", "keep", "mine.jrec", "--as", "my editor").out
+    shutil.copy(shipped_path("photo-import"), jovik.folder / "other.jrec")
+    taken = jovik("record", "keep", "other.jrec", "--as", "my editor", status=2)
+    assert "--as" in taken.err
+    assert "--as" in jovik("record", "keep", "other.jrec", "--as", "system-boot", status=2).err
+    listed = jovik("record", "list", "--format", "json").json["recordings"]
+    assert listed[0]["name"] == "My Editor" and not listed[0]["shipped"] and len(listed) == 7
+    assert "My Editor" in jovik("record", "list").out
+    assert "waited" in jovik("record", "show", "My Editor").out
+    (jovik.folder / "mine.jrec").unlink()
+    jovik("measure", "model:slate", 'replay "My Editor"', "--passes", "2")
+    ranked = jovik("rank", "--by", 'replay "My Editor"', "--format", "json").json
+    assert ranked["drives"][0]["drive"] == "Corvane Slate 1TB"
+    # It travels with the results, also where only its drive is exported.
+    jovik("shelf", "export", "--drive", "Corvane Slate 1TB", "--out", "slate.zip")
+    other = jovik.on_shelf("other.db")
+    added = other("shelf", "import", "slate.zip", "--format", "json").json["added"]
+    assert added["recordings"] == 1 and added["runs"] == 1
+    other("measure", "model:comet", 'replay "My Editor"', "--passes", "2")
+    again = other("shelf", "import", "slate.zip", "--format", "json").json["added"]
+    assert again["recordings"] == again["runs"] == 0
+    assert "removed: My Editor" in other("record", "remove", "my editor").out
+    gone = other("measure", "model:comet", 'replay "My Editor"', status=2)
+    assert "jovik record list" in gone.err
+    assert not jovik("shelf", "check").err
+    with sqlite3.connect(jovik.shelf) as shelf:
+        shelf.execute("UPDATE recording SET requests = x'00'")
+    assert "My Editor" in jovik("shelf", "check", status=None).out
+    damaged = jovik("measure", "model:slate", 'replay "My Editor"', status=None)
+    assert damaged.status in (2, 3) and "damaged" in damaged.err
 
 
 def test_what_cannot_be_recorded_is_said_in_a_line(jovik: Program) -> None:

@@ -280,7 +280,15 @@ def test_the_documents_name_what_there_is() -> None:
     """Documents name the plans, loads and models that ship, and link pictures and pages."""
     from jovik.sheets.load import load_names
     from jovik.simulator import model_names
-    from jovik.simulator.parameters import Behaviour, Heat, Platter, StuckSensor, UnreadableRange
+    from jovik.simulator.parameters import (
+        Behaviour,
+        Heat,
+        Noise,
+        Platter,
+        Power,
+        StuckSensor,
+        UnreadableRange,
+    )
 
     readme, models = (TOP / "README.md").read_text(), (TOP / "docs" / "model-drives.md").read_text()
     assert set(re.findall(r"`model:([a-z]+)`", models)) == set(model_names())
@@ -297,7 +305,7 @@ def test_the_documents_name_what_there_is() -> None:
         and {n for t in texts.values() for n in re.findall(r"screenshots/([a-z-]+\.png)", t)}
         == pictures
     )
-    shapes = (Behaviour, Heat, Platter, UnreadableRange, StuckSensor)
+    shapes = (Behaviour, Heat, Platter, UnreadableRange, StuckSensor, Power, Noise)
     assert all(name in models for shape in shapes for name in shape.model_fields)
 
 

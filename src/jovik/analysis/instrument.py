@@ -6,12 +6,29 @@ import math
 import statistics
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+
+from jovik.analysis.memory import memory_of
+from jovik.analysis.statistics import student_quantile
+from jovik.base.interval import Interval
 
 BY_POWER = ("dB", "dBA", "dB(A)")
 """Levels: their mean is that of the powers behind them (ISO 1996-1, equivalent level)."""
+WATTS = "W"
 RISE = 4.0
-"""So many standard deviations of its beginning above it, a log rises."""
+"""So many standard deviations above what it was before, a log rises."""
+LEAST_RISE = 0.04
+LASTS = 3
+"""By such a share of what it was, and for so many values, a log rises at the least."""
 BEGINNING = 5
+FEWEST = 4
+"""Values that a mean needs to have an interval."""
+COVERED = 0.9
+"""Share of a stretch that a log has to cover before its energy is told."""
+SPUN_UP = 1.3
+"""A spin-up takes at least so many times what comes after it, before the first pass."""
 
 
 @dataclass(frozen=True)
@@ -24,58 +41,170 @@ class Span:
     moved_bytes: int = 0
     ios: int = 0
 
+    @property
+    def lasted_s(self) -> float:
+        """How long it was."""
+        return self.end_s - self.start_s
+
 
 @dataclass(frozen=True)
 class SpanFigures:
-    """What was shown in it: a mean that is right for the unit, and the most.
+    """What was shown in a stretch, or in all of one phase.
 
-    `joules_per_gb` and `ios_per_joule` only of power in watts.
+    Attributes
+    ----------
+    mean : Interval
+        Right for the unit; without an interval where there are too few values.
+    most : float
+    covered : float
+        Share of it from the first value to the last.
+    joules_per_gb, ios_per_joule : Interval or None
+        Only of power in watts, and where the log covers the stretch.
     """
 
-    span: Span
+    name: str
     count: int
-    mean: float
+    mean: Interval
     most: float
-    joules_per_gb: float | None = None
-    ios_per_joule: float | None = None
+    covered: float
+    joules_per_gb: Interval | None = None
+    ios_per_joule: Interval | None = None
 
 
-def mean_of(values: Sequence[float], unit: str) -> float:
-    """The mean: of levels in decibels by power, of anything else plain."""
-    if unit in BY_POWER:
-        return 10 * math.log10(statistics.fmean(10 ** (v / 10) for v in values))
-    return statistics.fmean(values)
+def mean_of(values: Sequence[float], unit: str) -> Interval:
+    """The mean and its 95 % interval: of levels in decibels by power, of anything else plain.
+
+    Neighbouring values of a log resemble each other, which the interval allows for
+    (`jovik.analysis.memory`).
+    """
+    if unit not in BY_POWER:
+        return _plain_mean(values)
+    return _levels(_plain_mean([10 ** (v / 10) for v in values]), values)
+
+
+def _levels(powers: Interval, values: Sequence[float]) -> Interval:
+    """A mean of powers as a level, decibels."""
+    level = 10 * math.log10(powers.median)
+    if powers.low is None or powers.high is None:
+        return Interval(level)
+    least = 10 ** (min(values) / 10)
+    return Interval(level, 10 * math.log10(max(powers.low, least)), 10 * math.log10(powers.high))
+
+
+def _plain_mean(values: Sequence[float]) -> Interval:
+    middle = statistics.fmean(values)
+    if len(values) < FEWEST:
+        return Interval(middle)
+    series = np.array(values, dtype=float)
+    worth = memory_of([series]).mean_variance(len(series)) if series.std() > 0 else 1 / len(series)
+    reach = student_quantile(max(1 / worth / 2 - 1, 3.0)) * float(series.std(ddof=1)) * worth**0.5
+    return Interval(middle, middle - reach, middle + reach)
 
 
 def figures_in(
     spans: Sequence[Span], seconds: Sequence[float], values: Sequence[float], unit: str
 ) -> list[SpanFigures]:
     """The figures of each span in which anything was logged."""
+    step = typical_step(seconds)
     found = []
     for span in spans:
-        inside = [v for s, v in zip(seconds, values, strict=True) if span.start_s <= s < span.end_s]
+        inside = values_in(span, seconds, values)
         if not inside:
             continue
         mean = mean_of(inside, unit)
-        joules = mean * (span.end_s - span.start_s) if unit == "W" else 0.0
+        covered = min(len(inside) * step / span.lasted_s, 1.0) if span.lasted_s > 0 else 1.0
+        told = unit == WATTS and covered >= COVERED and mean.median > 0
         found.append(
             SpanFigures(
-                span,
+                span.name,
                 len(inside),
                 mean,
                 max(inside),
-                joules / span.moved_bytes * 1e9 if joules > 0 and span.moved_bytes else None,
-                span.ios / joules if joules > 0 and span.ios else None,
+                covered,
+                mean.scaled(span.lasted_s / span.moved_bytes * 1e9)
+                if told and span.moved_bytes
+                else None,
+                _inverse(mean.scaled(span.lasted_s / span.ios)) if told and span.ios else None,
             )
         )
     return found
 
 
+def figures_of_phase(name: str, parts: Sequence[Sequence[float]], unit: str) -> SpanFigures:
+    """The figures of a phase that is made of several stretches, by the values in each of them.
+
+    Stretches differ by more than noise, so that the mean is one of their means, each with its share
+    of the values, and its interval is made of theirs. Of no energy is told: it is a step's.
+    """
+    values = [v for part in parts for v in part]
+    powers = unit in BY_POWER
+    means = [_plain_mean([10 ** (v / 10) for v in p] if powers else p) for p in parts]
+    shares = [len(p) / len(values) for p in parts]
+    middle = math.fsum(w * m.median for w, m in zip(shares, means, strict=True))
+    whole = Interval(middle)
+    if all(m.known for m in means):
+        reach = math.sqrt(
+            math.fsum(
+                (w * ((m.high or 0) - (m.low or 0)) / 2) ** 2
+                for w, m in zip(shares, means, strict=True)
+            )
+        )
+        whole = Interval(middle, middle - reach, middle + reach)
+    mean = _levels(whole, values) if powers else whole
+    return SpanFigures(name, len(values), mean, max(values), 1.0)
+
+
+def values_in(span: Span, seconds: Sequence[float], values: Sequence[float]) -> list[float]:
+    """The values that were logged during a stretch."""
+    return [v for s, v in zip(seconds, values, strict=True) if span.start_s <= s < span.end_s]
+
+
+def _inverse(of: Interval) -> Interval:
+    if of.low is None or of.high is None or of.low <= 0:
+        return Interval(1 / of.median)
+    return Interval(1 / of.median, 1 / of.high, 1 / of.low)
+
+
+def typical_step(seconds: Sequence[float]) -> float:
+    """How far apart the values of a log are, seconds."""
+    steps = [b - a for a, b in pairwise(seconds)]
+    return statistics.median(steps) if steps else 0.0
+
+
 def first_rise(seconds: Sequence[float], values: Sequence[float]) -> float | None:
-    """When a log first rises above what it began with; None where it never does."""
+    """When a log first rises above the quietest it was early on; None where it never does.
+
+    A spin-up, with which a log may begin, is louder than what follows it, and is no rise.
+    """
     if len(values) <= BEGINNING:
         return None
-    start = values[:BEGINNING]
+    early = max(len(values) // 3, 1)
+    at = min(
+        range(min(early, len(values) - BEGINNING)),
+        key=lambda n: statistics.fmean(values[n : n + BEGINNING]),
+    )
+    start = values[at : at + BEGINNING]
     level, spread = statistics.fmean(start), statistics.pstdev(start)
-    limit = level + max(RISE * spread, 0.02 * abs(level))
-    return next((s for s, v in zip(seconds, values, strict=True) if v > limit), None)
+    limit = level + max(RISE * spread, LEAST_RISE * abs(level))
+    return next(
+        (
+            seconds[n]
+            for n in range(at + BEGINNING, len(values) - LASTS + 1)
+            if min(values[n : n + LASTS]) > limit
+        ),
+        None,
+    )
+
+
+def spin_up(before: Sequence[tuple[float, float]], unit: str) -> list[tuple[float, float]]:
+    """The values before the first pass that belong to a spin-up; none where there was none."""
+    if len(before) < 2 * BEGINNING:
+        return []
+    later = statistics.median(v for _, v in before[len(before) // 2 :])
+    most = max(v for _, v in before)
+    enough = most - later >= 2.0 if unit in BY_POWER else most >= SPUN_UP * later
+    if not enough:
+        return []
+    middle = (most + later) / 2
+    last = max(n for n, (_, v) in enumerate(before) if v > middle)
+    return list(before[: last + 1])

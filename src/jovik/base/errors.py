@@ -4,7 +4,8 @@ JovikError                          one or two plain lines; `exit_status` says w
 ├── UsageError                 (2)  what was typed or written down cannot be understood
 │   ├── PhraseError                 a step phrase, with a caret under the word at fault
 │   └── UnknownNameError            no drive, plan or model drive of that name; the nearest are
-│                                   offered
+│       │                           offered
+│       └── UnknownRecordingError   a replay's recording, which a shelf may still have
 ├── RefusedError               (3)  the target or the environment says no
 │   ├── TargetError                 missing, not writable, too small, an alignment it cannot take
 │   ├── OutputError                 a file that Jovik was to write cannot be written
@@ -89,6 +90,10 @@ class UnknownNameError(UsageError):
             f"there is no {what} called '{name}'",
             f"{hint}; {otherwise}" if hint and otherwise else hint or otherwise.removeprefix("or "),
         )
+
+
+class UnknownRecordingError(UnknownNameError):
+    """A replay names a recording that is no file and ships with nothing; a shelf may have it."""
 
 
 class RefusedError(JovikError):

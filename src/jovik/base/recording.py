@@ -58,6 +58,8 @@ class Recording:
         What it was recorded on.
     status : int or None
         How the command ended.
+    command, files : tuple of str
+        The command with its arguments and the files that it opened, where names were to be kept.
     """
 
     name: str
@@ -73,6 +75,8 @@ class Recording:
     drive: str = ""
     status: int | None = None
     made: str = ""
+    command: tuple[str, ...] = ()
+    files: tuple[str, ...] = ()
 
     def __len__(self) -> int:
         return len(self.issue_ns)

@@ -19,9 +19,11 @@ from jovik.base.recording import COLUMNS, Asker, Kind, Recording
 
 FORM = "jovik recording 1"
 HEAD, REQUESTS = "head.json", "requests.csv"
-MOST_HEAD, MOST_REQUESTS = 100_000, 2 * 10**9
+MOST_HEAD, MOST_REQUESTS = 20_000_000, 2 * 10**9
 """Bytes of the two members, unpacked; more is no recording."""
 MOST_ROWS = 20_000_000
+MOST_WORDS, MOST_FILES = 1_000, 100_000
+"""Of the names that a recording keeps where it was asked to."""
 DIGEST_LETTERS = 12
 
 
@@ -33,12 +35,25 @@ def write_recording(recording: Recording, out: Path) -> None:
     OutputError
         It cannot be written.
     """
+    head, content = parts_of(recording)
+    made = io.BytesIO()
+    with zipfile.ZipFile(made, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr(HEAD, json.dumps(head, indent=2))
+        archive.writestr(REQUESTS, content)
+    try:
+        write_atomically(out, made.getvalue())
+    except OSError as error:
+        raise OutputError(f"{out} cannot be written: {error.strerror}") from None
+
+
+def parts_of(recording: Recording) -> tuple[dict[str, Any], bytes]:
+    """A recording as its head and its table of requests."""
     rows = np.column_stack([getattr(recording, c) for c in COLUMNS])
     text = io.StringIO()
     text.write(",".join(COLUMNS) + "\n")
     np.savetxt(text, rows, fmt="%d", delimiter=",")
     content = text.getvalue().encode()
-    head = {
+    head: dict[str, Any] = {
         "form": FORM,
         "name": recording.name,
         "made": recording.made,
@@ -49,14 +64,11 @@ def write_recording(recording: Recording, out: Path) -> None:
         "requests": len(recording),
         "sha256": hashlib.sha256(content).hexdigest(),
     }
-    made = io.BytesIO()
-    with zipfile.ZipFile(made, "w", zipfile.ZIP_DEFLATED) as archive:
-        archive.writestr(HEAD, json.dumps(head, indent=2))
-        archive.writestr(REQUESTS, content)
-    try:
-        write_atomically(out, made.getvalue())
-    except OSError as error:
-        raise OutputError(f"{out} cannot be written: {error.strerror}") from None
+    if recording.command:
+        head["command"] = list(recording.command)
+    if recording.files:
+        head["files"] = list(recording.files)
+    return head, content
 
 
 def read_recording(path: Path) -> tuple[Recording, str]:
@@ -71,7 +83,7 @@ def read_recording(path: Path) -> tuple[Recording, str]:
         with zipfile.ZipFile(path) as archive:
             head = _member(archive, HEAD, MOST_HEAD)
             content = _member(archive, REQUESTS, MOST_REQUESTS)
-        return _read(json.loads(head), content, str(path))
+        return recording_from(json.loads(head), content)
     except OSError as error:
         raise UsageError(f"{path} cannot be read: {error.strerror or error}") from None
     except (
@@ -91,7 +103,14 @@ def _member(archive: zipfile.ZipFile, name: str, most: int) -> bytes:
     return content
 
 
-def _read(head: Any, content: bytes, where: str) -> tuple[Recording, str]:
+def recording_from(head: Any, content: bytes) -> tuple[Recording, str]:
+    """A recording from what `parts_of` gave, and its digest.
+
+    Raises
+    ------
+    ValueError, TypeError, KeyError, OverflowError
+        They are not such parts, or were changed.
+    """
     if not isinstance(head, dict) or head.get("form") != FORM:
         raise ValueError(f"its form is not '{FORM}'")
     digest = hashlib.sha256(content).hexdigest()
@@ -102,9 +121,9 @@ def _read(head: Any, content: bytes, where: str) -> tuple[Recording, str]:
         raise ValueError("its columns are not those of a recording")
     if rest.count(b"\n") > MOST_ROWS:
         raise ValueError(f"it has more than {MOST_ROWS:,} requests")
-    table = np.loadtxt(io.BytesIO(rest), dtype=np.int64, delimiter=",", ndmin=2)
-    if not rest:
-        table = np.zeros((0, len(COLUMNS)), np.int64)
+    table = np.zeros((0, len(COLUMNS)), np.int64)
+    if rest.strip():
+        table = np.loadtxt(io.BytesIO(rest), dtype=np.int64, delimiter=",", ndmin=2)
     columns = dict(zip(COLUMNS, table.T, strict=True))
     _check(columns)
     elapsed = head["elapsed_ns"]
@@ -118,9 +137,15 @@ def _read(head: Any, content: bytes, where: str) -> tuple[Recording, str]:
         drive=str(head.get("drive", ""))[:200],
         status=status if isinstance(status, int) else None,
         made=str(head.get("made", ""))[:40],
+        command=_words(head.get("command"), MOST_WORDS),
+        files=_words(head.get("files"), MOST_FILES),
         **columns,
     )
     return found, digest[:DIGEST_LETTERS]
+
+
+def _words(found: Any, most: int) -> tuple[str, ...]:
+    return tuple(str(w)[:4096] for w in found[:most]) if isinstance(found, list) else ()
 
 
 def _check(columns: dict[str, Any]) -> None:

@@ -235,6 +235,41 @@ def temperature_picture(
     draw_warmth(run_warmth(shelf, drive, key), out, size=size, look=look)
 
 
+def instrument_picture(
+    shelf: Shelf,
+    drive: str,
+    out: Path,
+    *,
+    run: str | None = None,
+    quantity: str | None = None,
+    size: tuple[int, int] = SIZE,
+    look: Theme = LIGHT,
+) -> None:
+    """What an instrument logged beside a run, under the rate over the same time axis.
+
+    The newest log unless `run` and `quantity` say which.
+    """
+    from jovik.charts.instrument import draw_log
+    from jovik.queries.instrument import logs_beside
+    from jovik.queries.runs import run_key
+
+    name = shelf.sheet(drive).drive.name
+    key = run_key(shelf, run) if run is not None else None
+    found = logs_beside(shelf, name, key)
+    there = ", ".join(sorted({x.log.quantity for x in found}))
+    if quantity is not None:
+        found = [x for x in found if x.log.quantity.casefold() == quantity.casefold()]
+    if not found:
+        raise UsageError(
+            f"nothing of {quantity or 'any kind'} was logged beside a run of {name}",
+            f"there is: {there}"
+            if there
+            else f'do it: jovik note "{name}" --log noise.csv --run last --quantity ... --unit ...',
+        )
+    log = found[-1]
+    draw_log(log, name, shelf.results_of_run(log.log.run), out, size=size, look=look)
+
+
 def rounds_picture(
     shelf: Shelf, drive: str, out: Path, *, size: tuple[int, int] = SIZE, look: Theme = LIGHT
 ) -> None:
@@ -387,6 +422,7 @@ KINDS: dict[str, tuple[Callable[..., None], int | None]] = {
     "full": (full_picture, 1),
     "surface": (surface_picture, None),
     "temperature": (temperature_picture, 1),
+    "instrument": (instrument_picture, 1),
     "rounds": (rounds_picture, 1),
     "mixes": (mixes_picture, 1),
     "saturation": (saturation_picture, None),

@@ -2,18 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from itertools import groupby
 from pathlib import Path
-from typing import Any
 
+from jovik.charts.run_time import shade_steps, time_unit
 from jovik.charts.style import LIGHT, Theme, provenance, save, small_print, titled, truncate
-from jovik.queries.warmth import RunWarmth, WarmPass
+from jovik.queries.warmth import RunWarmth
 
 LONGEST_LABEL = 44
-NARROWEST = 0.022
-"""Share of the width that a step's number takes."""
-MINUTES_FROM_S = 300.0
 
 
 def draw_warmth(
@@ -28,9 +23,8 @@ def draw_warmth(
     )
     fig, ax = titled(size, look, f"{truncate(found.drive)}: temperature over a run", below)
     whole = max(p.end_s for p in found.passes)
-    unit, word = (60.0, "minutes") if whole >= MINUTES_FROM_S else (1.0, "seconds")
-    for passes in _by_step(found.passes):
-        _band(ax, passes, whole, unit, look)
+    unit, word = time_unit(whole)
+    shade_steps(ax, found.passes, whole, unit, look)
     # What nobody read, between passes, is dotted.
     ax.plot(
         [t / unit for t, *_ in read],
@@ -69,23 +63,3 @@ def draw_warmth(
         look.quiet,
     )
     save(fig, out)
-
-
-def _by_step(passes: Sequence[WarmPass]) -> list[list[WarmPass]]:
-    return [list(g) for _, g in groupby(passes, key=lambda p: p.step)]
-
-
-def _band(ax: Any, passes: Sequence[WarmPass], whole: float, unit: float, look: Theme) -> None:
-    """A step's share of the time, every other one shaded, with its number where it has room."""
-    start, end, step = passes[0].start_s, passes[-1].end_s, passes[0].step
-    if step % 2:
-        ax.axvspan(start / unit, end / unit, color=look.grid, alpha=0.55, linewidth=0)
-    if (end - start) / whole >= NARROWEST:
-        ax.annotate(
-            str(step),
-            ((start + end) / 2 / unit, 0.015),
-            xycoords=("data", "axes fraction"),
-            ha="center",
-            fontsize=11,
-            color=look.quiet,
-        )

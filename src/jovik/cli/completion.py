@@ -7,10 +7,14 @@ Whatever goes wrong while somebody presses the Tab key, nothing is offered and n
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
+from typing import TYPE_CHECKING
 
 import click
 from click.shell_completion import CompletionItem
+
+if TYPE_CHECKING:
+    from jovik.shelf.store import Shelf
 
 Context = click.Context
 Parameter = click.Parameter
@@ -25,8 +29,8 @@ def _offer(words: Iterable[str], begun: str) -> list[CompletionItem]:
     return [CompletionItem(w) for w in words if w.casefold().startswith(wanted)]
 
 
-def drives(ctx: Context, _: Parameter, begun: str) -> list[CompletionItem]:
-    """Drives on the shelf."""
+def _of_shelf(ctx: Context, names: Callable[[Shelf], Iterable[str]]) -> list[str]:
+    """Names from the shelf; none where it cannot be opened."""
     from jovik.base.errors import JovikError
     from jovik.base.sanitize import strip_control
     from jovik.shelf.sqlite import where_from
@@ -35,22 +39,20 @@ def drives(ctx: Context, _: Parameter, begun: str) -> list[CompletionItem]:
     try:
         with Shelf(where_from(ctx.params.get("shelf_at")), touching=False) as shelf:
             # A name with something in it that a terminal would obey is left to be typed.
-            return _offer([n for n in shelf.drive_names() if strip_control(n) == n], begun)
+            return [n for n in names(shelf) if strip_control(n) == n]
     except JovikError:
         return []
+
+
+def drives(ctx: Context, _: Parameter, begun: str) -> list[CompletionItem]:
+    """Drives on the shelf."""
+    return _offer(_of_shelf(ctx, lambda shelf: shelf.drive_names()), begun)
 
 
 def run_names(ctx: Context, _: Parameter, begun: str) -> list[CompletionItem]:
     """Runs on the shelf, the newest first."""
-    from jovik.base.errors import JovikError
-    from jovik.shelf.sqlite import where_from
-    from jovik.shelf.store import Shelf
-
-    try:
-        with Shelf(where_from(ctx.params.get("shelf_at")), touching=False) as shelf:
-            return _offer([*sorted((r.id for r in shelf.runs()), reverse=True), "last"], begun)
-    except JovikError:
-        return []
+    newest = _of_shelf(ctx, lambda shelf: sorted((r.id for r in shelf.runs()), reverse=True))
+    return _offer([*newest, "last"] if newest else [], begun)
 
 
 def yardsticks(ctx: Context, of: Parameter, begun: str) -> list[CompletionItem]:
@@ -106,6 +108,15 @@ def targets_and_phrases(ctx: Context, of: Parameter, begun: str) -> list[Complet
     if not ctx.params.get("words"):
         return targets(ctx, of, begun)
     return [*phrases(ctx, of, begun), *targets(ctx, of, begun)]
+
+
+def recordings(ctx: Context, _: Parameter, begun: str) -> list[CompletionItem]:
+    """Recordings on the shelf and those that ship; files are for the shell itself."""
+    from jovik.steps.replay import recording_names
+
+    names = _of_shelf(ctx, lambda shelf: [r.name for r in shelf.recordings.kept()])
+    found = _offer([*names, *recording_names()], begun)
+    return found or [CompletionItem(begun, type="file")]
 
 
 def phrases(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:

@@ -151,6 +151,7 @@ def measure(
     jovik measure model:comet model:slate model:drift --plan quick-compare
     jovik measure --every-drive --plan quick-compare
     """
+    from jovik.base.errors import ShelfError, UnknownRecordingError
     from jovik.cli.run_flow import EnduranceConsent, Telling, run_order
     from jovik.cli.several_targets import SeveralTargets, run_several
     from jovik.runs import fit_budget, request_for, sheet_for
@@ -160,9 +161,23 @@ def measure(
 
     targets, phrases, left_out = _targets(words, every_drive=every_drive)
     stop = on_error == "stop"
-    orders = [request_for(t, phrases, **how, stop_on_error=stop) for t in targets]
+    where = where_from(shelf_at)
+
+    def orders_now() -> list[RunRequest]:
+        return [request_for(t, phrases, **how, stop_on_error=stop) for t in targets]
+
+    try:
+        # What is misused is refused before there is a shelf.
+        orders = orders_now()
+    except UnknownRecordingError as unknown:
+        try:
+            opened = Shelf(where)
+        except ShelfError:
+            raise unknown from None
+        with opened:
+            orders = orders_now()
     consent = EnduranceConsent(ask_above, yes)
-    with Shelf(where_from(shelf_at), create=True) as shelf:
+    with Shelf(where, create=True) as shelf:
         if dry_run and form == "json":
             _costs(shelf, orders, name)
             return 0

@@ -148,8 +148,9 @@ def _log(
 ) -> int:
     """Lay a log beside a run, note its phases as readings, and show it."""
     from jovik.base.errors import UsageError
+    from jovik.cli.echo import echo
     from jovik.cli.output import emit_csv, emit_json, show_table
-    from jovik.queries.instrument import log_beside
+    from jovik.queries.instrument import laid_beside, log_beside
     from jovik.queries.runs import run_key
     from jovik.sheets.instrument_log import read_log
     from jovik.sheets.reading import Reading
@@ -169,12 +170,14 @@ def _log(
         key = run_key(shelf, run_name)
         if shelf.run(key).drive != name:
             raise UsageError(f"run {key} is of {shelf.run(key).drive}, not of {name}")
-        found = log_beside(shelf, key, log, quantity, unit, _shift_s(shift))
+        laid = laid_beside(shelf, key, log, quantity, unit, _shift_s(shift))
+        found = log_beside(shelf, laid)
         method = f"logged beside run {key}"
         readings = [
-            Reading(f"{quantity}, {f.span.name}", f.mean, unit, method) for f in found.phases
+            Reading(f"{quantity}, {f.name}", f.mean.median, unit, method) for f in found.phases
         ]
-        shelf.note(name, [], readings)
+        if shelf.note_log(name, laid, readings):
+            echo(f"this takes the place of the log of {quantity} beside that run", err=True)
     if form == "json":
         emit_json(log_json(found), "log-beside")
     elif form == "csv":

@@ -214,6 +214,21 @@ def temperature(drive: str, **how: Any) -> None:
 
 @picture.command()
 @click.argument("drive", shell_complete=drives)
+@click.option(
+    "--run",
+    metavar="RUN",
+    shell_complete=run_names,
+    help="Beside which run. Default: the last one with a log.",
+)
+@click.option("--quantity", metavar="NAME", help="Of what, where there are several logs.")
+@_common
+def instrument(drive: str, **how: Any) -> None:
+    """What an instrument logged beside a run of DRIVE, under the rate."""
+    _draw("instrument", [drive], **how)
+
+
+@picture.command()
+@click.argument("drive", shell_complete=drives)
 @_common
 def rounds(drive: str, **how: Any) -> None:
     """What was tracked of DRIVE until it was steady, round by round, with the window."""

@@ -28,7 +28,8 @@ if TYPE_CHECKING:
     shell_complete=orders,
     show_default=True,
     help="drive (its index), price (for a terabyte), money (index for the money), "
-    "endurance, latency, rig or firmware (with --unit), or a step's phrase.",
+    "endurance, latency, efficiency (moved for a joule), rig or firmware (with --unit), or a "
+    "step's phrase.",
 )
 @click.option(
     "--for",
@@ -103,7 +104,7 @@ def rank(
     from jovik.analysis.ranking import rank_sentence
     from jovik.base.errors import UsageError
     from jovik.cli.output import emit_csv, emit_json, show_notes, show_table
-    from jovik.queries.ranking import WITHIN, Filter, ranked, ranked_within
+    from jovik.queries.ranking import ENERGY, WITHIN, Filter, ranked, ranked_within
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
     from jovik.tables.cross_rig import slowed_json
@@ -136,7 +137,7 @@ def rank(
     ranking = found.ranking
     if form == "json":
         emit_json(
-            ranking_json(ranking)
+            ranking_json(ranking, energy=by == ENERGY)
             | {
                 "held_by_rig": slowed_json(found.slowed),
                 "excluded": excluded_json(found.excluded),
@@ -150,7 +151,8 @@ def rank(
             "ranking",
         )
     elif form == "csv":
-        header = ["kind", "place", "drive", "rate_bytes_s", "low", "high", "index", "passes"]
+        rate = "bytes_per_joule" if by == ENERGY else "rate_bytes_s"
+        header = ["kind", "place", "drive", rate, "low", "high", "index", "passes"]
         header += ["index_low", "index_high"]
         rows: list[tuple[Any, ...]] = [
             (

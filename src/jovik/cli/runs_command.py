@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
@@ -12,7 +13,6 @@ from jovik.cli.options import format_option, shelf_option
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
-    from pathlib import Path
 
 
 class ListFirst(BareMemberGroup):
@@ -118,7 +118,6 @@ def series(
     jovik runs series last --step 3 --out write.csv
     jovik runs series last > everything.csv
     """
-    from pathlib import Path
 
     from jovik.base.errors import UsageError
     from jovik.cli.written_files import say_written
@@ -156,6 +155,50 @@ def _write(path: Path, content: Iterable[str] | bytes) -> None:
                     file.write(line.encode())
     except OSError as error:
         raise cannot_write(path, error) from None
+
+
+@runs.command("meter")
+@click.argument("run", shell_complete=run_names)
+@click.option(
+    "--quantity",
+    type=click.Choice(["power", "noise"]),
+    required=True,
+    help="What the meter is of: watts, or dB(A).",
+)
+@click.option(
+    "--out",
+    required=True,
+    type=click.Path(dir_okay=False, allow_dash=True, path_type=Path),
+    help="The table to write; - is standard output.",
+)
+@click.option("--force", is_flag=True, help="Write over a file that is there.")
+@format_option()
+@shelf_option
+def meter(run: str, quantity: str, out: Path, force: bool, form: str, shelf_at: str | None) -> None:
+    """Write what a meter beside a model drive would have shown during RUN.
+
+    To try instrument logs without an instrument: seconds since it was switched on, which was before
+    the first pass, and a value every 100 ms.
+
+    \b
+    jovik runs meter last --quantity power --out power.csv
+    """
+    from jovik.base.errors import UsageError
+    from jovik.cli.written_files import say_written
+    from jovik.queries.meters import meter_table
+    from jovik.queries.runs import run_key
+    from jovik.shelf.sqlite import where_from
+    from jovik.shelf.store import Shelf
+
+    if out != Path("-") and out.exists() and not force:
+        raise UsageError(f"{out} is there already", "give another name, or --force")
+    with Shelf(where_from(shelf_at)) as shelf:
+        text = meter_table(shelf, run_key(shelf, run), quantity)
+    if out == Path("-"):
+        click.echo(text, nl=False)
+    else:
+        _write(out, text.encode())
+        say_written(form, [out], "wrote {}".format)
 
 
 @runs.command("exclude")

@@ -99,6 +99,7 @@ def import_command(
         (added.runs, "run"),
         (added.passes, "pass"),
         (added.notes, "note or reading"),
+        (added.recordings, "recording"),
     ]
     told = ", ".join(_counted(n, what) for n, what in parts)
     echo(f"added {told}; what was there already stayed as it is")

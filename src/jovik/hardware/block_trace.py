@@ -149,8 +149,19 @@ def _lost(folder: Path) -> int:
     return total
 
 
+def family_of(lines: IO[bytes], command: int) -> set[int]:
+    """The process `command` and all that came of it, by the forks that were taken down."""
+    mine = {command}
+    lines.seek(0)
+    for line in lines:
+        forked = FORKED.search(line)
+        if forked is not None and int(forked[1]) in mine:
+            mine.add(int(forked[2]))
+    return mine
+
+
 def recording_of(
-    lines: IO[bytes], name: str, begin_ns: int, end_ns: int, command: int | None, **more: object
+    lines: IO[bytes], name: str, begin_ns: int, end_ns: int, process: int | None, **more: object
 ) -> Recording:
     """What was taken down, as a recording.
 
@@ -160,12 +171,13 @@ def recording_of(
         What `tapped` took down.
     begin_ns, end_ns : int
         Of the monotonic clock.
-    command : int or None
+    process : int or None
         The number of the recorded process, whose children are known by their forks.
     **more
         Further fields of `Recording`.
     """
-    mine = {command} if command is not None else set()
+    mine = {process} if process is not None else set()
+    elapsed = max(end_ns - begin_ns, 0)
     open_ones: dict[tuple[int, bytes], list[tuple[int, int, int, int, int]]] = {}
     rows: list[tuple[int, int, int, int, int, int, int]] = []
     lines.seek(0)
@@ -184,16 +196,18 @@ def recording_of(
         kind = _kind(rwbs)
         key = (sector, rwbs)
         if found["event"] == b"issue":
-            asker = _asker(found["comm"], int(found["pid"]), mine, known=command is not None)
+            asker = _asker(found["comm"], int(found["pid"]), mine, known=process is not None)
             open_ones.setdefault(key, []).append((at, kind, _flags(rwbs), count, asker))
         elif key in open_ones:
             issued, kind, flags, whole, asker = open_ones[key].pop(0)
             if not open_ones[key]:
                 del open_ones[key]
             size = whole * SECTOR if kind <= Kind.WRITE else count * SECTOR
-            if issued >= 0 and (kind > Kind.WRITE or size > 0):
+            # What was asked for after the end is not the command's any more.
+            if 0 <= issued <= elapsed and (kind > Kind.WRITE or size > 0):
                 rows.append((issued, max(at, issued), kind, flags, sector * SECTOR, size, asker))
-    return made_recording(name, rows, max(end_ns - begin_ns, 0), **more)
+    elapsed = max([elapsed, *(done for _, done, *_ in rows)])
+    return made_recording(name, rows, elapsed, **more)
 
 
 def _kind(rwbs: bytes) -> int:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from jovik.analysis.comparison import (
@@ -16,8 +16,10 @@ from jovik.analysis.comparison import (
 from jovik.analysis.run_effect import RunEffect, run_effect
 from jovik.base.circumstances import PASSING, CircumstanceKind
 from jovik.base.errors import UsageError
+from jovik.base.interval import Interval
 from jovik.base.notebook import NotebookAnswer
 from jovik.base.step_result import StepResult
+from jovik.queries.instrument import log_beside
 from jovik.queries.selection import Selected, read_selection, select
 from jovik.shelf.read_runs import RunRecord
 from jovik.shelf.store import Shelf
@@ -33,16 +35,36 @@ _DEVICE = {
 
 
 @dataclass(frozen=True)
+class LoggedChange:
+    """What an instrument showed of one kind of step, or of one phase, on both sides."""
+
+    quantity: str
+    unit: str
+    what: str
+    before: Interval
+    after: Interval
+
+    @property
+    def apart(self) -> bool:
+        """Whether the intervals of the two do not touch."""
+        one, two = self.before, self.after
+        if one.low is None or one.high is None or two.low is None or two.high is None:
+            return False
+        return one.high < two.low or two.high < one.low
+
+
+@dataclass(frozen=True)
 class Compared(NotebookAnswer):
     """Two selections and what changed from the first to the second.
 
-    `effect` is what runs were taken to differ by.
+    `effect` is what runs were taken to differ by, `logged` what instruments showed beside both.
     """
 
     before: Selected
     after: Selected
     comparison: Comparison
     effect: RunEffect
+    logged: tuple[LoggedChange, ...] = ()
 
 
 def compared(shelf: Shelf, before: str, after: str, step: str | None = None) -> Compared:
@@ -78,7 +100,27 @@ def compared(shelf: Shelf, before: str, after: str, step: str | None = None) -> 
             "" if why else f"the one has {_kinds(olds)}; the other has {_kinds(news)}",
         )
     conditions = (*found.conditions, *_of_runs(one.runs, two.runs))
-    return Compared(one, two, replace(found, conditions=conditions), effect)
+    logged = tuple(_logged(shelf, one, two))
+    return Compared(one, two, replace(found, conditions=conditions), effect, logged)
+
+
+def _logged(shelf: Shelf, before: Selected, after: Selected) -> Iterator[LoggedChange]:
+    """What was logged of the same quantity, in the same unit and during the same, on both sides."""
+    one, two = (_figures(shelf, side) for side in (before, after))
+    for key, was in one.items():
+        if key in two:
+            yield LoggedChange(*key, was, two[key])
+
+
+def _figures(shelf: Shelf, side: Selected) -> dict[tuple[str, str, str], Interval]:
+    """Means by quantity, unit and what was done; the newest log where there are several."""
+    found = {}
+    for run in side.runs:
+        for laid in (log_beside(shelf, x) for x in shelf.logs(run.drive, run.id)):
+            for f in (*laid.phases, *laid.steps):
+                what = f.name.split("  ", 1)[-1]
+                found[laid.log.quantity, laid.log.unit, what] = f.mean
+    return found
 
 
 def _kinds(results: Sequence[StepResult]) -> str:

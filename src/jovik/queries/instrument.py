@@ -2,36 +2,50 @@
 
 from __future__ import annotations
 
-import datetime
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
-from jovik.analysis.instrument import Span, SpanFigures, figures_in, first_rise, mean_of
+from jovik.analysis.instrument import (
+    Span,
+    SpanFigures,
+    figures_in,
+    figures_of_phase,
+    first_rise,
+    spin_up,
+    values_in,
+)
 from jovik.base.errors import UsageError
-from jovik.base.trace import Trace
-from jovik.queries.warmth import RunPass, run_passes
-from jovik.sheets.instrument_log import InstrumentLog
+from jovik.queries.warmth import RunPass, run_begun, run_passes
+from jovik.sheets.instrument_log import InstrumentLog, RunLog
 from jovik.shelf.store import Shelf
 
-IDLE, READING, WRITING, MIXED = "idle, between passes", "reading", "writing", "reading and writing"
+SPIN_UP, BEFORE, IDLE = "spin-up", "before the first pass", "idle, between passes"
+JOINED_S = 0.05
+"""Passes of a step that are no further apart are one stretch."""
+READING, WRITING, MIXED, FLUSHING = "reading", "writing", "reading and writing", "flushing"
 
 
 @dataclass(frozen=True)
 class LogBeside:
-    """The log by step and by phase; `offered_s` would lay its first rise on the first pass."""
+    """A log by step and by phase; `offered_s` would lay its first rise on the first pass."""
 
-    run: str
-    quantity: str
-    unit: str
+    log: RunLog
     steps: tuple[SpanFigures, ...]
     phases: tuple[SpanFigures, ...]
+    passes: tuple[RunPass, ...]
     outside: int
     offered_s: float | None
 
+    @property
+    def numbers(self) -> tuple[int, ...]:
+        """The step that each of `steps` is of, by its place in the run from 1."""
+        return tuple(int(f.name.split("  ", 1)[0]) for f in self.steps)
 
-def log_beside(
+
+def laid_beside(
     shelf: Shelf, run: str, log: InstrumentLog, quantity: str, unit: str, shift_s: float = 0.0
-) -> LogBeside:
-    """What a log says of each step of a run and of its phases.
+) -> RunLog:
+    """A log with its times counted from when the first pass of a run began.
 
     Parameters
     ----------
@@ -46,45 +60,48 @@ def log_beside(
     passes = run_passes(shelf, run)
     if not passes:
         raise UsageError(f"run {run} has no passes")
-    begun = _begun(shelf, run, passes)
+    begun = run_begun(shelf, run, passes)
     if log.clock and begun is None:
         raise UsageError(
             "this run was on a model drive, whose clock is virtual",
             "give seconds since its first pass began instead of clock times",
         )
     base = begun if log.clock and begun is not None else 0.0
-    seconds = [s + shift_s - base for s in log.seconds]
-    spans = [_span(p) for p in passes]
-    last = max(s.end_s for s in spans)
-    rise = first_rise(seconds, log.values)
+    seconds = tuple(s + shift_s - base for s in log.seconds)
+    last = max(p.end_s for p in passes)
     if seconds[-1] < 0 or seconds[0] > last:
         raise UsageError(
             f"the log is from {seconds[0]:.1f} s to {seconds[-1]:.1f} s after the run's first pass "
             f"began, and the run lasted {last:.1f} s: they do not meet",
             "move it with --shift, such as --shift 2.5s or --shift -3600s",
         )
-    steps = [f for s in _joined(passes) for f in figures_in([s], seconds, log.values, unit)]
-    phases = _phases(spans, passes, seconds, log.values, unit, last)
-    outside = sum(1 for s in seconds if not 0 <= s < last)
-    return LogBeside(run, quantity, unit, tuple(steps), tuple(phases), outside, rise)
+    return RunLog(run, quantity, unit, seconds, log.values)
 
 
-def _begun(shelf: Shelf, run: str, passes: tuple[RunPass, ...]) -> float | None:
-    """When the first pass began, of the clock; None of a model drive."""
-    if any(p.trace.engine == "model" for p in passes):
-        return None
-    row = min(shelf.passes(key=run), key=lambda p: str(p["finished"]))
-    first = min(passes, key=lambda p: p.end_s)
-    return datetime.datetime.fromisoformat(str(row["finished"])).timestamp() - first.end_s
+def log_beside(shelf: Shelf, log: RunLog) -> LogBeside:
+    """What a log says of each step of its run and of its phases."""
+    passes = run_passes(shelf, log.run)
+    last = max(p.end_s for p in passes)
+    steps = figures_in(_joined(passes), log.seconds, log.readings, log.unit)
+    outside = sum(1 for s in log.seconds if not 0 <= s < last)
+    rise = first_rise(log.seconds, log.readings)
+    return LogBeside(log, tuple(steps), tuple(_phases(passes, log, last)), passes, outside, rise)
+
+
+def logs_beside(shelf: Shelf, drive: str, run: str | None = None) -> list[LogBeside]:
+    """Every log that was laid beside a run of a drive that counts, oldest first."""
+    name = shelf.sheet(drive).drive.name
+    counting = {r.id for r in shelf.runs(name) if r.excluded is None}
+    return [log_beside(shelf, x) for x in shelf.logs(name, run) if x.run in counting]
 
 
 def _span(p: RunPass) -> Span:
-    trace: Trace = p.trace
+    trace = p.trace
     moved = trace.read_bytes + trace.written_bytes
     return Span(f"{p.step}  {p.label}", p.start_s, p.end_s, moved, trace.ios)
 
 
-def _joined(passes: tuple[RunPass, ...]) -> list[Span]:
+def _joined(passes: Sequence[RunPass]) -> list[Span]:
     """Neighbouring passes of one step as one span."""
     found: list[Span] = []
     for p in passes:
@@ -92,42 +109,49 @@ def _joined(passes: tuple[RunPass, ...]) -> list[Span]:
         if found and found[-1].name == one.name:
             b = found[-1]
             moved, ios = b.moved_bytes + one.moved_bytes, b.ios + one.ios
-            found[-1] = Span(b.name, b.start_s, one.end_s, moved, ios)
+            found[-1] = replace(b, end_s=one.end_s, moved_bytes=moved, ios=ios)
         else:
             found.append(one)
     return found
 
 
-def _phases(
-    spans: list[Span],
-    passes: tuple[RunPass, ...],
-    seconds: list[float],
-    values: tuple[float, ...],
-    unit: str,
-    last: float,
-) -> list[SpanFigures]:
+def _phases(passes: Sequence[RunPass], log: RunLog, last: float) -> list[SpanFigures]:
     """All of one phase together: what is logged in any of its stretches."""
-    kinds = {READING: [], WRITING: [], MIXED: []}  # type: dict[str, list[Span]]
-    for one, p in zip(spans, passes, strict=True):
+    kinds: dict[str, list[Span]] = {READING: [], WRITING: [], MIXED: [], FLUSHING: []}
+    for p in passes:
+        whole, flush_s = _span(p), p.trace.flush_ns / 1e9
         read, written = p.trace.read_bytes > 0, p.trace.written_bytes > 0
         if read or written:
-            kinds[MIXED if read and written else READING if read else WRITING].append(one)
-    logged = list(zip(seconds, values, strict=True))
-    parts = {
-        name: [(s, v) for s, v in logged if _within(stretches, s)]
-        for name, stretches in kinds.items()
+            kind = MIXED if read and written else READING if read else WRITING
+            kinds[kind].append(replace(whole, end_s=whole.end_s - flush_s))
+        if flush_s > 0:
+            kinds[FLUSHING].append(Span(FLUSHING, whole.end_s - flush_s, whole.end_s))
+    logged = list(zip(log.seconds, log.readings, strict=True))
+    before = [(s, v) for s, v in logged if s < 0]
+    spun = spin_up(before, log.unit)
+    busy = [b for spans in kinds.values() for b in spans]
+    idle = [v for s, v in logged if 0 <= s < last and not _within(busy, s)]
+    parts: dict[str, list[list[float]]] = {
+        SPIN_UP: [[v for _, v in spun]],
+        BEFORE: [[v for _, v in before[len(spun) :]]],
+        IDLE: [idle],
     }
-    busy = [b for stretches in kinds.values() for b in stretches]
-    parts[IDLE] = [(s, v) for s, v in logged if 0 <= s < last and not _within(busy, s)]
-    return [_whole(name, pairs, unit) for name, pairs in parts.items() if pairs]
+    for name, spans in kinds.items():
+        parts[name] = [values_in(s, log.seconds, log.readings) for s in _neighbours(spans)]
+    found = {name: [p for p in pieces if p] for name, pieces in parts.items()}
+    return [figures_of_phase(name, pieces, log.unit) for name, pieces in found.items() if pieces]
 
 
-def _within(stretches: list[Span], at_s: float) -> bool:
-    return any(b.start_s <= at_s < b.end_s for b in stretches)
+def _neighbours(spans: Sequence[Span]) -> list[Span]:
+    """Stretches of one step that follow each other as one."""
+    found: list[Span] = []
+    for one in spans:
+        if found and found[-1].name == one.name and one.start_s - found[-1].end_s < JOINED_S:
+            found[-1] = replace(found[-1], end_s=one.end_s)
+        else:
+            found.append(one)
+    return found
 
 
-def _whole(name: str, pairs: list[tuple[float, float]], unit: str) -> SpanFigures:
-    """All samples of a phase as one; its stretches do not join, so that no energy is said."""
-    shown = [v for _, v in pairs]
-    span = Span(name, pairs[0][0], pairs[-1][0])
-    return SpanFigures(span, len(shown), mean_of(shown, unit), max(shown))
+def _within(spans: Sequence[Span], at_s: float) -> bool:
+    return any(b.start_s <= at_s < b.end_s for b in spans)

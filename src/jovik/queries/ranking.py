@@ -13,10 +13,12 @@ from jovik.analysis.ranking import DriveRank, Exclusion, Ranking, rank
 from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, run_effect
 from jovik.base.circumstances import PASSING
 from jovik.base.errors import PhraseError, UsageError
+from jovik.base.interval import Interval
 from jovik.base.notebook import NotebookAnswer
 from jovik.base.quantities import parse_size
 from jovik.base.step_result import StepResult
 from jovik.queries.drive_class import ClassStanding, standing_in, standing_of
+from jovik.queries.efficiency import efficiencies
 from jovik.sheets.drive_class import CLASS_PREFIX, DriveClass, read_class
 from jovik.sheets.load import read_load
 from jovik.sheets.sheet import Drive
@@ -29,10 +31,12 @@ WITHIN: dict[str, Callable[[StepResult], str | None]] = {
     "firmware": lambda r: r.conditions.firmware,
 }
 """What one sample is ranked within, instead of drives."""
-ORDERS = ("drive", *WITHIN, "price", "money", "endurance", "latency")
+ENERGY = "efficiency"
+"""The order whose rates are bytes for a joule instead of bytes a second."""
+ORDERS = ("drive", *WITHIN, "price", "money", "endurance", "latency", ENERGY)
 """What drives may be ordered by, besides a step.
 
-Their index, the rig, price for a terabyte, index for the money, endurance, access time.
+Their index, the rig, price for a terabyte, index for the money, endurance, access time, energy.
 """
 SINGLE = "random read 4KiB"
 """The step whose time is called a drive's access time."""
@@ -90,7 +94,8 @@ class Ranked(NotebookAnswer):
     what its rigs may have held back; `effect` what runs were taken to differ by; `excluded` what
     was set aside of these drives; `standings` where each drive lies in its class;
     `circumstances` what mattered on the machine when figures of a drive were made; `steady` whether
-    it is of what was repeated until steady.
+    it is of what was repeated until steady. By `ENERGY` every rate is bytes, or I/Os, for a joule,
+    and `idle_watts` what a drive takes while nothing is asked of it.
     """
 
     ranking: Ranking
@@ -104,6 +109,7 @@ class Ranked(NotebookAnswer):
     standings: dict[str, ClassStanding] = field(default_factory=dict)
     circumstances: dict[str, tuple[str, ...]] = field(default_factory=dict)
     steady: bool = False
+    idle_watts: Mapping[str, Interval] = field(default_factory=dict)
 
 
 def ranked(
@@ -137,6 +143,8 @@ def ranked(
     UnknownNameError
         No drive is called like the yardstick, or no load like `load`.
     """
+    if by == ENERGY:
+        return _by_energy(shelf, yardstick, load, only)
     kind = kind_of(by)
     drives = shelf.drives()
     of_class = None
@@ -190,6 +198,22 @@ def ranked(
         standings=standings,
         circumstances=_circumstances(shelf, whole),
     )
+
+
+def _by_energy(shelf: Shelf, yardstick: str | None, load: str | None, only: Filter) -> Ranked:
+    drives = shelf.drives()
+    kept = {name for name, drive in drives.items() if only.keeps(drive)}
+    since = _date(only.since) if only.since is not None else ""
+    found = efficiencies(shelf)
+    results = [r for r in found.results if r.drive in kept and r.started >= since]
+    if not results:
+        raise UsageError(
+            "no drive like that has a power log", "jovik rank --by efficiency shows those that have"
+        )
+    named = shelf.sheet(yardstick).drive.name if yardstick is not None else None
+    ranked = placed(results, named, drives, ENERGY, load)
+    idle = {d.drive: w for d in ranked.ranking.drives if (w := found.idle_watts.get(d.drive))}
+    return replace(ranked, idle_watts=idle)
 
 
 def _circumstances(shelf: Shelf, ranking: Ranking) -> dict[str, tuple[str, ...]]:
@@ -412,6 +436,6 @@ def _ordered(ranking: Ranking, by: str, kind: str | None, drives: Mapping[str, D
             value = next((-s.iops.median for s in row.steps if s.kind == kind), None)
         return (value is None, value or 0.0)
 
-    if by in ("drive", "index", *WITHIN):
+    if by in ("drive", "index", ENERGY, *WITHIN):
         return ranking
     return replace(ranking, drives=tuple(sorted(ranking.drives, key=key)))

@@ -109,6 +109,15 @@ def run_passes(shelf: Shelf, key: str) -> tuple[RunPass, ...]:
     )
 
 
+def run_begun(shelf: Shelf, key: str, passes: Sequence[RunPass]) -> float | None:
+    """When the first pass began, in seconds of the clock; None of a model drive."""
+    if any(p.trace.engine == "model" for p in passes):
+        return None
+    row = min(shelf.passes(key=key), key=lambda p: str(p["finished"]))
+    first = min(passes, key=lambda p: p.end_s)
+    return datetime.datetime.fromisoformat(str(row["finished"])).timestamp() - first.end_s
+
+
 def _passes(shelf: Shelf, key: str) -> tuple[WarmPass, ...]:
     made = run_passes(shelf, key)
     read = [_read(p.trace, p.start_s) for p in made]

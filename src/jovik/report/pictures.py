@@ -21,10 +21,12 @@ from jovik.base.step_result import StepResult
 from jovik.base.trace import Trace
 from jovik.charts.style import THEMES, Theme
 from jovik.queries.claims import Judged
+from jovik.queries.instrument import LogBeside
 from jovik.queries.upgrade import Upgraded
 from jovik.report.document import Block, Document, Picture
 from jovik.steps import parse
 from jovik.tables.claims import claims_summary
+from jovik.tables.instrument import logged_sentences
 
 SIZE = (1280, 800)
 PALETTE = 128
@@ -197,6 +199,17 @@ def surface_picture(number: int, result: StepResult, trace: Trace) -> Picture:
         result,
         trace,
     )
+
+
+def instrument_picture(
+    number: int, laid: LogBeside, drive: str, results: Sequence[StepResult]
+) -> Picture:
+    """What an instrument logged beside a run, under the rate."""
+    from jovik.charts.instrument import draw_log
+
+    (said,) = logged_sentences([laid])
+    name = f"instrument-{number + 1}"
+    return picture(name, f"Under the rate, {said}", draw_log, laid, drive, results)
 
 
 def fullness_picture(pairs: Sequence[FillComparison]) -> Picture:

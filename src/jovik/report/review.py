@@ -26,7 +26,7 @@ from jovik.report.document import Block, Bullets, Document, Paragraph, ReviewerT
 from jovik.report.overview import around
 from jovik.report.reviewer_text import read_words
 from jovik.report.steady_section import steady_section
-from jovik.report.test_sections import how_section, tests_section
+from jovik.report.test_sections import how_section, instruments_section, tests_section
 from jovik.sheets.load import load_names, read_load
 from jovik.sheets.sheet import Sheet
 from jovik.shelf.read_runs import RunRecord
@@ -113,6 +113,7 @@ def review(
         Section("sheet", "What the box says", (sheet_table(it.sheet),) if it.sheet.claims else ()),
         tests_section(shelf, it.runs, it.results),
         steady_section(shelf, drive.name, it.runs, it.results),
+        instruments_section(shelf, drive.name, it.runs),
         Section(
             "claims",
             "Claims against measured",

@@ -8,6 +8,7 @@ from jovik.analysis.comparability import long_write_of, steady_step
 from jovik.analysis.fullness import empty_against_full
 from jovik.base.quantities import show_rate, show_size
 from jovik.base.step_result import StepResult
+from jovik.queries.instrument import log_beside
 from jovik.queries.sweep import ladders_of
 from jovik.report import pictures
 from jovik.report.document import Block, Section
@@ -15,6 +16,7 @@ from jovik.shelf.read_runs import RunRecord
 from jovik.shelf.store import Shelf
 from jovik.steps import parse
 from jovik.tables import Table
+from jovik.tables.instrument import log_table
 from jovik.tables.run_findings import (
     access_table,
     copies_table,
@@ -28,6 +30,16 @@ from jovik.tables.steps import first_access, run_table, written_bytes
 Runs = Sequence[tuple[RunRecord, tuple[StepResult, ...]]]
 SINGLE = ("random read 4KiB", "random write 4KiB")
 """Steps whose latencies are drawn over each other, where they were made."""
+
+
+def instruments_section(shelf: Shelf, drive: str, runs: Runs) -> Section:
+    """What instruments logged beside the runs, each under the rate, and by phase and step."""
+    blocks: list[Block] = []
+    for run, found in runs:
+        for laid in (log_beside(shelf, x) for x in shelf.logs(drive, run.id)):
+            blocks.append(pictures.instrument_picture(len(blocks), laid, drive, found))
+            blocks.append(log_table(laid))
+    return Section("instruments", "What instruments showed beside it", tuple(blocks))
 
 
 def tests_section(shelf: Shelf, runs: Runs, results: Sequence[StepResult]) -> Section:

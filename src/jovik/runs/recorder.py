@@ -8,13 +8,17 @@ import os
 import signal
 import subprocess
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 
+from jovik.analysis.statistics import interval
 from jovik.base.errors import TargetError, UsageError
+from jovik.base.interval import Interval
 from jovik.base.recording import Recording
-from jovik.hardware.block_trace import recording_of, tapped
+from jovik.hardware.block_trace import family_of, recording_of, tapped
 from jovik.hardware.device import BlockDevice
+from jovik.hardware.opened_files import drop_from_memory, watched
 from jovik.hardware.target import DeviceTarget, FolderTarget, resolve
 
 SETTLE_S = 0.2
@@ -43,14 +47,48 @@ def drive_under(target: str) -> BlockDevice:
     return device
 
 
-def record(
+@dataclass(frozen=True)
+class Taken:
+    """What came of recording a command, once or several times.
+
+    Attributes
+    ----------
+    recordings : tuple of Recording
+        In the order in which they were made.
+    cold_files : int or None
+        How many files memory was made to forget before each; None where nothing was asked for.
+    held_bytes : int or None
+        What memory held of them nevertheless, at most; None where the kernel does not tell.
+    """
+
+    recordings: tuple[Recording, ...]
+    cold_files: int | None = None
+    held_bytes: int | None = None
+
+    @property
+    def middle(self) -> Recording:
+        """The one whose duration is the median, or the shorter one of two."""
+        ordered = sorted(self.recordings, key=lambda r: r.elapsed_ns)
+        return ordered[(len(ordered) - 1) // 2]
+
+    @property
+    def elapsed_s(self) -> Interval:
+        """How long the command took, with an interval where it ran several times."""
+        return interval([max(r.elapsed_ns, 1) / 1e9 for r in self.recordings])
+
+
+def take(
     words: Sequence[str],
     target: str = ".",
     *,
     name: str | None = None,
     time_ns: int | None = None,
-) -> Recording:
-    """Take down what reaches the drive under `target` while a command runs.
+    repeat: int = 1,
+    cold: bool = False,
+    keep_names: bool = False,
+    told: Callable[[str], None] = lambda _: None,
+) -> Taken:
+    """Take down what reaches the drive under `target` while a command runs, `repeat` times.
 
     Parameters
     ----------
@@ -58,34 +96,93 @@ def record(
         The command and its arguments; empty to record everything that the machine does.
     time_ns : int, optional
         How long; until the command ends, or until Ctrl-C, unless given.
+    cold : bool
+        Run the command once beforehand to see which files it opens, and drop these from memory
+        before each time that is recorded.
+    keep_names : bool
+        Keep the command's arguments, and the names of the files that it opened, in the recording.
+    told : callable
+        Given a line before each time.
 
     Raises
     ------
     TargetError
         It cannot be recorded here.
     UsageError
-        There is no such command.
+        There is no such command, or none where one is needed.
     """
-    device = drive_under(target)
+    if not words and (cold or repeat > 1):
+        raise UsageError("--cold and --repeat need a command", "add: -- COMMAND ...")
+    device, about = drive_under(target), {}
+    if keep_names:
+        about["command"] = tuple(words)
+    found: list[Recording] = []
+    count = held = None
+    with contextlib.ExitStack() as stack:
+        files: list[int] = []
+        if cold:
+            told("a first time, to see which files it opens")
+            files = _rehearsed(words, target, device, time_ns, stack)
+            if keep_names:
+                about["files"] = tuple(sorted(os.readlink(f"/proc/self/fd/{f}") for f in files))
+        for number in range(repeat):
+            if cold:
+                count, left = drop_from_memory(files)
+                held = max(left, held or 0) if left is not None else None
+            if repeat > 1:
+                told(f"{number + 1} of {repeat}")
+            one, interrupted = _once(words, device, name, time_ns, about)
+            found.append(one)
+            if interrupted:
+                break
+    return Taken(tuple(found), count, held)
+
+
+def _rehearsed(
+    words: Sequence[str],
+    target: str,
+    device: BlockDevice,
+    time_ns: int | None,
+    stack: contextlib.ExitStack,
+) -> list[int]:
+    """The files that the command opens on this file system, as descriptors open until the end."""
+    if not isinstance(resolve(target), FolderTarget):
+        raise UsageError("--cold needs a folder on the drive", "name one with --on")
+    opened = stack.enter_context(watched(target))
+    with tapped(device.number) as tap:
+        process = _start(words)
+        try:
+            _wait(process, time_ns)
+        finally:
+            _end(process)
+    with tap.spool as spool:
+        return opened.of(family_of(spool, process.pid))
+
+
+def _once(
+    words: Sequence[str],
+    device: BlockDevice,
+    name: str | None,
+    time_ns: int | None,
+    about: dict[str, tuple[str, ...]],
+) -> tuple[Recording, bool]:
+    """A recording, and whether somebody ended it with Ctrl-C."""
+    process, interrupted = None, False
     with tapped(device.number) as tap:
         begin = time.monotonic_ns()
-        process = None
         try:
             if words:
                 process = _start(words)
             _wait(process, time_ns)
         except KeyboardInterrupt:
             # Who ends it has what there is so far.
-            pass
+            interrupted = True
         finally:
-            if process is not None and process.poll() is None:
-                process.send_signal(signal.SIGTERM)
-                with contextlib.suppress(subprocess.TimeoutExpired):
-                    process.wait(5)
+            _end(process)
         end = time.monotonic_ns()
         time.sleep(SETTLE_S)
     with tap.spool as spool:
-        return recording_of(
+        made = recording_of(
             spool,
             name or (Path(words[0]).name if words else "everything"),
             begin,
@@ -95,7 +192,16 @@ def record(
             drive=" ".join(x for x in (device.maker, device.model) if x) or device.kind,
             status=process.returncode if process is not None else None,
             made=datetime.datetime.now(datetime.UTC).isoformat(timespec="seconds"),
+            **about,
         )
+    return made, interrupted
+
+
+def _end(process: subprocess.Popen[bytes] | None) -> None:
+    if process is not None and process.poll() is None:
+        process.send_signal(signal.SIGTERM)
+        with contextlib.suppress(subprocess.TimeoutExpired):
+            process.wait(5)
 
 
 def _start(words: Sequence[str]) -> subprocess.Popen[bytes]:

@@ -31,6 +31,26 @@ class InstrumentLog:
     clock: bool
 
 
+@dataclass(frozen=True)
+class RunLog:
+    """A log that was laid beside a run, as the shelf keeps it.
+
+    Attributes
+    ----------
+    seconds : tuple of float
+        Since the first pass of the run began.
+    readings : tuple of float
+        In `unit`.
+    """
+
+    run: str
+    quantity: str
+    unit: str
+    seconds: tuple[float, ...]
+    readings: tuple[float, ...]
+    written: str = ""
+
+
 def read_log(text: str, where: str) -> InstrumentLog:
     """A log from a table whose first column is the time and whose second the value.
 

@@ -26,6 +26,7 @@ from jovik.base.errors import UsageError
 from jovik.base.trace import SLICE_COLUMNS, Latencies
 from jovik.shelf.encoding import unpack, unpack_latencies
 from jovik.shelf.read_results import naming
+from jovik.shelf.recordings import read_kept, requests_of
 from jovik.shelf.records import (
     DamagedRecord,
     check_run,
@@ -35,9 +36,22 @@ from jovik.shelf.records import (
     read_note,
     read_reading,
     read_rig,
+    read_run_log,
     read_trace,
 )
-from jovik.shelf.schema import claim, drive, note, one_pass, reading, rig, run, step, unit
+from jovik.shelf.schema import (
+    claim,
+    drive,
+    instrument_log,
+    note,
+    one_pass,
+    reading,
+    recording,
+    rig,
+    run,
+    step,
+    unit,
+)
 from jovik.shelf.validation import columns_of
 from jovik.shelf.writer import utc_now
 
@@ -56,6 +70,7 @@ PARTS: dict[str, tuple[sa.Table, Callable[[dict[str, Any]], object]]] = {
     "units": (unit, dict),
     "notes": (note, read_note),
     "readings": (reading, read_reading),
+    "logs": (instrument_log, read_run_log),
 }
 """What is written down of a drive: its table, and how a record of it is read."""
 
@@ -132,6 +147,7 @@ def _files(c: sa.Connection, only: str | None) -> Iterator[tuple[str, str]]:
     units = {u["id"]: u for u in _rows(c, unit)}
     yield "drives.json", _text(_drive_records(c, drives))
     yield "rigs.json", _text([_open(rig, r) for r in rigs])
+    phrases: list[str] = []
     for r in runs:
         found = units.get(r["unit_id"])
         about = {
@@ -148,7 +164,23 @@ def _files(c: sa.Connection, only: str | None) -> Iterator[tuple[str, str]]:
                 passes: list[dict[str, Any]] = []
                 yield from _passes(c, s, passes)
                 steps.append(_open(step, s) | {"passes": passes})
+                phrases.append(s["phrase"])
         yield f"runs/{r['id']}.json", _text(about | _open(run, r) | {"steps": steps})
+    yield from _recordings(c, None if only is None else phrases)
+
+
+def _recordings(c: sa.Connection, phrases: Sequence[str] | None) -> Iterator[tuple[str, str]]:
+    """The files of recordings: of all, or of those that the steps of these phrases replay."""
+    heads = []
+    for r in _rows(c, recording):
+        if phrases is not None and not any(r["digest"] in p for p in phrases):
+            continue
+        if not _sound(f"the recording '{r['name']}'", read_kept, r):
+            continue
+        yield f"recordings/{r['digest']}.csv", requests_of(r).decode("ascii")
+        heads.append(_open(recording, r))
+    if heads:
+        yield "recordings.json", _text(heads)
 
 
 def _drive_records(c: sa.Connection, drives: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:

@@ -14,7 +14,18 @@ from jovik.base.errors import UsageError
 from jovik.sheets.changes import Change, differences
 from jovik.sheets.reading import Note, Reading
 from jovik.sheets.sheet import Claim, Sheet
-from jovik.shelf.schema import change, claim, drive, note, one_pass, reading, run, step, unit
+from jovik.shelf.schema import (
+    change,
+    claim,
+    drive,
+    instrument_log,
+    note,
+    one_pass,
+    reading,
+    run,
+    step,
+    unit,
+)
 from jovik.shelf.writer import utc_now
 
 
@@ -206,7 +217,7 @@ class Corrections:
                     "add --with-runs to remove them too; jovik shelf export keeps a copy",
                 )
             gone = {"runs": count, "passes": _delete_runs(c, mine)}
-            for table in (claim, note, reading, unit):
+            for table in (claim, note, reading, instrument_log, unit):
                 deleted = c.execute(table.delete().where(table.c.drive_id == key))
                 gone[f"{table.name}s"] = deleted.rowcount
             c.execute(drive.delete().where(drive.c.id == key))
@@ -271,6 +282,7 @@ def _delete_runs(c: sa.Connection, mine: sa.ColumnElement[bool]) -> int:
     steps = sa.select(step.c.id).where(step.c.run_id.in_(keys))
     count = c.execute(one_pass.delete().where(one_pass.c.step_id.in_(steps))).rowcount
     c.execute(step.delete().where(step.c.run_id.in_(keys)))
+    c.execute(instrument_log.delete().where(instrument_log.c.run.in_(keys)))
     c.execute(run.delete().where(mine))
     return count
 

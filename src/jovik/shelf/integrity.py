@@ -12,6 +12,7 @@ from typing import Any
 import sqlalchemy as sa
 
 from jovik.base.step_result import Conditions
+from jovik.shelf.recordings import read_kept
 from jovik.shelf.records import (
     DamagedRecord,
     check_figures,
@@ -23,9 +24,21 @@ from jovik.shelf.records import (
     read_note,
     read_reading,
     read_rig,
+    read_run_log,
     read_trace,
 )
-from jovik.shelf.schema import claim, drive, note, one_pass, reading, rig, run, step
+from jovik.shelf.schema import (
+    claim,
+    drive,
+    instrument_log,
+    note,
+    one_pass,
+    reading,
+    recording,
+    rig,
+    run,
+    step,
+)
 
 A_SHARE, MOST_WORKERS = 4_000, 8
 """Records that a process looks at before it takes the next ones, and processes."""
@@ -81,6 +94,8 @@ def _of_tables(c: sa.Connection) -> Iterator[str]:
         (claim, read_claim, ("id", "drive_id", "position")),
         (note, read_note, ("id", "drive_id")),
         (reading, read_reading, ("id", "drive_id")),
+        (instrument_log, read_run_log, ("id", "drive_id")),
+        (recording, read_kept, ()),
     )
     for table, read, left_out in named:
         for row in c.execute(sa.select(table)).mappings():

@@ -13,6 +13,7 @@ import sqlalchemy as sa
 
 from jovik.base import histogram
 from jovik.base.trace import SLICE_COLUMNS, Latencies
+from jovik.shelf import recordings
 from jovik.shelf.archive import HISTOGRAM, OWN, PARTS
 from jovik.shelf.archive_reader import Archive
 from jovik.shelf.encoding import pack, pack_latencies
@@ -26,10 +27,23 @@ from jovik.shelf.records import (
     read_rig,
     read_trace,
 )
-from jovik.shelf.schema import claim, drive, note, one_pass, reading, rig, run, step, unit
+from jovik.shelf.schema import (
+    claim,
+    drive,
+    instrument_log,
+    note,
+    one_pass,
+    reading,
+    recording,
+    rig,
+    run,
+    step,
+    unit,
+)
 from jovik.shelf.validation import InvalidRecord, checked, columns_of
 from jovik.shelf.writer import next_arrival
 
+DIGEST = re.compile(r"[0-9a-f]{12}")
 RUN_ID = re.compile(r"[A-Za-z0-9-]{1,64}")
 
 
@@ -41,6 +55,7 @@ class ImportCounts:
     runs: int = 0
     passes: int = 0
     notes: int = 0
+    recordings: int = 0
 
 
 def merge(engine: sa.Engine, archive: Archive, only: str | None = None) -> ImportCounts:
@@ -67,7 +82,7 @@ def merge(engine: sa.Engine, archive: Archive, only: str | None = None) -> Impor
 
 
 def _merge(c: sa.Connection, archive: Archive, only: str | None) -> ImportCounts:
-    added = {"drives": 0, "runs": 0, "passes": 0, "notes": 0}
+    added = dict.fromkeys(("drives", "runs", "passes", "notes", "recordings"), 0)
     drives: dict[str, int] = {}
     for record in _list(archive.json("drives.json"), "drives.json"):
         values = checked(drive, {k: v for k, v in record.items() if k not in PARTS}, OWN)
@@ -83,13 +98,13 @@ def _merge(c: sa.Connection, archive: Archive, only: str | None) -> ImportCounts
         drives[values["name"]] = key
         for name, (table, read) in PARTS.items():
             what = f"{name} of {values['name']}"
-            records = [checked(table, r, OWN) for r in _list(record.get(name), what)]
+            records = [checked(table, r, OWN) for r in _list(record.get(name, []), what)]
             for each in records:
                 read(each)
             if table is claim and not fresh:
                 continue  # the shelf's own sheet stands
             new = _add_missing(c, table, key, records)
-            added["notes"] += new if table in (note, reading) else 0
+            added["notes"] += new if table in (note, reading, instrument_log) else 0
     rigs = {}
     for record in _list(archive.json("rigs.json"), "rigs.json"):
         values = checked(rig, record, OWN)
@@ -104,7 +119,30 @@ def _merge(c: sa.Connection, archive: Archive, only: str | None) -> ImportCounts
         new_run, new_passes = _merge_run(c, archive, name, record, drives, rigs)
         added["runs"] += new_run
         added["passes"] += new_passes
+    if only is None or added["runs"]:
+        added["recordings"] = _merge_recordings(c, archive)
     return ImportCounts(**added)
+
+
+def _merge_recordings(c: sa.Connection, archive: Archive) -> int:
+    """The recordings that are not there; of two of one name this shelf's own stands."""
+    if "recordings.json" not in archive.sums:
+        return 0
+    count = 0
+    for record in _list(archive.json("recordings.json"), "recordings.json"):
+        values = checked(recording, record, OWN | {"requests"})
+        name, digest = values["name"], values["digest"]
+        if not name.strip() or not DIGEST.fullmatch(digest):
+            raise InvalidRecord("a recording is named like none")
+        requests = archive.text(f"recordings/{digest}.csv").encode()
+        there = sa.select(recording.c.id).where(recording.c.folded_name == name.casefold())
+        if c.execute(there).first() is None:
+            try:
+                recordings.add(c, name, values["head"], requests, values["written"])
+            except (ValueError, TypeError, KeyError, OverflowError) as error:
+                raise InvalidRecord(f"the recording '{name}': {error}") from None
+            count += 1
+    return count
 
 
 def _list(value: object, what: str) -> list[dict[str, Any]]:
@@ -128,17 +166,21 @@ def _add_missing(
     """
     same = ["serial_hash"] if table is unit else [n for n in columns_of(table) if n not in OWN]
     there = {
-        tuple(row[n] for n in same)
+        tuple(_comparable(row[n]) for n in same)
         for row in c.execute(sa.select(table).where(table.c.drive_id == drive_id)).mappings()
     }
     count = 0
     for values in records:
-        key = tuple(values[n] for n in same)
+        key = tuple(_comparable(values[n]) for n in same)
         if key not in there:
             there.add(key)
             _insert(c, table, values | {"drive_id": drive_id})
             count += 1
     return count
+
+
+def _comparable(value: Any) -> Any:
+    return tuple(value) if isinstance(value, list) else value
 
 
 def _merge_run(

@@ -7,10 +7,11 @@ from dataclasses import asdict
 
 import sqlalchemy as sa
 
+from jovik.sheets.instrument_log import RunLog
 from jovik.sheets.reading import Note, Reading
 from jovik.shelf.read_results import naming
-from jovik.shelf.records import DamagedRecord, read_note, read_reading
-from jovik.shelf.schema import drive, note, reading
+from jovik.shelf.records import DamagedRecord, read_note, read_reading, read_run_log
+from jovik.shelf.schema import drive, instrument_log, note, reading
 
 _FIELDS = ("what", "value", "unit", "method", "instrument", "phrase")
 
@@ -51,4 +52,44 @@ def readings(c: sa.Connection, drive_id: int | None = None) -> list[Reading]:
     for r in c.execute(query).mappings():
         with contextlib.suppress(DamagedRecord), naming(f"a reading of '{r['drive']}'"):
             found.append(read_reading({f: r[f] for f in (*_FIELDS, "drive", "written")}))
+    return found
+
+
+def add_log(c: sa.Connection, drive_id: int, found: RunLog, means: list[Reading], now: str) -> bool:
+    """Keep a log with the means that it gave; whether it took the place of an earlier one.
+
+    A log of the same quantity beside the same run is the same log, laid anew.
+    """
+    same = (
+        instrument_log.c.run == found.run,
+        sa.func.lower(instrument_log.c.quantity) == found.quantity.lower(),
+    )
+    replaced = c.execute(instrument_log.delete().where(*same)).rowcount > 0
+    for method in {m.method for m in means}:
+        prefix = f"{found.quantity}, "
+        old = (
+            reading.c.drive_id == drive_id,
+            reading.c.method == method,
+            sa.func.lower(sa.func.substr(reading.c.what, 1, len(prefix))) == prefix.lower(),
+        )
+        c.execute(reading.delete().where(*old))
+    values = asdict(found) | {"drive_id": drive_id, "written": now}
+    c.execute(
+        instrument_log.insert().values(
+            values | {k: list(values[k]) for k in ("seconds", "readings")}
+        )
+    )
+    add(c, drive_id, [], means, now)
+    return replaced
+
+
+def logs(c: sa.Connection, drive_id: int, run: str | None = None) -> list[RunLog]:
+    """The logs beside the runs of a drive, or beside one of them, oldest first."""
+    query = sa.select(instrument_log).where(instrument_log.c.drive_id == drive_id)
+    if run is not None:
+        query = query.where(instrument_log.c.run == run)
+    found = []
+    for r in c.execute(query.order_by(instrument_log.c.id)).mappings():
+        with contextlib.suppress(DamagedRecord), naming(f"a log beside run {r['run']}"):
+            found.append(read_run_log({f: r[f] for f in RunLog.__dataclass_fields__}))
     return found

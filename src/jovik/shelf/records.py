@@ -10,6 +10,7 @@ import json
 import math
 from collections.abc import Mapping, Sequence
 from functools import cache, lru_cache
+from itertools import pairwise
 from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
@@ -42,6 +43,7 @@ from jovik.base.trace import (
     Trace,
 )
 from jovik.hardware.rig import Rig
+from jovik.sheets.instrument_log import RunLog
 from jovik.sheets.reading import Note, Reading
 from jovik.sheets.sheet import Claim, Drive
 from jovik.shelf.encoding import limits_from_json, recorded_from_json, unpack, unpack_latencies
@@ -148,6 +150,26 @@ def read_note(row: Mapping[str, Any]) -> Note:
     """A note from its columns."""
     found: Note = _typed(Note, row, "a note")
     return found
+
+
+def read_run_log(row: Mapping[str, Any]) -> RunLog:
+    """An instrument's log beside a run from its columns."""
+    given = dict(row)
+    for name in ("seconds", "readings"):
+        series = given.get(name)
+        if not isinstance(series, list) or not all(_is_finite(x) for x in series):
+            raise DamagedRecord(f"the {name} of a log are no numbers")
+        given[name] = tuple(map(float, series))
+    found: RunLog = _typed(RunLog, given, "a log")
+    if len(found.seconds) != len(found.readings) or not found.seconds:
+        raise DamagedRecord("the log of an instrument has not one value for each time")
+    if any(b < a for a, b in pairwise(found.seconds)):
+        raise DamagedRecord("the times of a log do not rise")
+    return found
+
+
+def _is_finite(value: object) -> bool:
+    return isinstance(value, int | float) and math.isfinite(value)
 
 
 def read_reading(row: Mapping[str, Any]) -> Reading:

@@ -22,7 +22,7 @@ from sqlalchemy import (
     false,
 )
 
-REVISION = "0007"
+REVISION = "0008"
 """The newest revision under `migrations/versions`."""
 
 metadata = MetaData(
@@ -189,6 +189,31 @@ reading = Table(
     Column("method", String, nullable=False),
     Column("instrument", String, nullable=False),
     Column("phrase", String),  # the step whose quantity it is, where it is one
+    Column("written", String, nullable=False),
+)
+
+instrument_log = Table(
+    "instrument_log",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("drive_id", ForeignKey("drive.id"), nullable=False, index=True),
+    Column("run", String, nullable=False),  # the run that it was taken beside
+    Column("quantity", String, nullable=False),
+    Column("unit", String, nullable=False),
+    Column("seconds", JSON, nullable=False),  # since the first pass of the run began
+    Column("readings", JSON, nullable=False),  # what the instrument showed at each of them
+    Column("written", String, nullable=False),
+)
+
+recording = Table(
+    "recording",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", String, nullable=False),
+    Column("folded_name", String, nullable=False, unique=True),
+    Column("digest", String, nullable=False),
+    Column("head", JSON, nullable=False),  # as in the file of a recording
+    Column("requests", LargeBinary, nullable=False),  # its table of requests, packed by zlib
     Column("written", String, nullable=False),
 )
 

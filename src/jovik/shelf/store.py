@@ -19,6 +19,7 @@ from jovik.base.step_result import StepResult
 from jovik.base.trace import Trace
 from jovik.hardware.rig import Rig
 from jovik.sheets.changes import Change, with_claim
+from jovik.sheets.instrument_log import RunLog
 from jovik.sheets.reading import Note, Reading
 from jovik.sheets.sheet import Claim, Drive, Sheet
 from jovik.shelf import notes as noting
@@ -26,11 +27,13 @@ from jovik.shelf import read_results, read_runs
 from jovik.shelf.corrections import Corrections
 from jovik.shelf.postgresql import is_server
 from jovik.shelf.read_runs import RunFigures, RunRecord
+from jovik.shelf.recordings import Recordings
 from jovik.shelf.records import DamagedRecord, read_claim, read_drive, read_rig
 from jovik.shelf.schema import claim, drive, rig, run, step, unit
 from jovik.shelf.spool import flush_spool, spool_name
 from jovik.shelf.sqlite import WRITING, open_engine, shown_place, sqlite_code, what_to_do
-from jovik.shelf.writer import RunWriter, next_arrival, utc_now
+from jovik.shelf.writer import RunWriter, insert_if_absent, next_arrival, utc_now
+from jovik.steps.replay import LIBRARIES
 
 if TYPE_CHECKING:
     from jovik.shelf.integrity import IntegrityReport
@@ -42,15 +45,6 @@ log = logging.getLogger(__name__)
 
 RECENT = 3
 """So many results of a kind tell what runs of a drive differ by; more would take long to read."""
-
-
-def insert_if_absent(c: sa.Connection, table: sa.Table, values: dict[str, Any]) -> None:
-    """Insert a row, unless one of the same name is there.
-
-    Of several processes that meet the same thing at once, one enrols it.
-    """
-    with contextlib.suppress(sa.exc.IntegrityError), c.begin_nested():
-        c.execute(table.insert().values(values))
 
 
 _CLAIM_FIELDS = tuple(Claim.__dataclass_fields__)
@@ -101,6 +95,8 @@ class Shelf:
         # A shelf that cannot be read or written is the environment's refusal, wherever that shows.
         sa.event.listen(self._engine, "handle_error", self._refuse)
         self.delivered = self._deliver() if touching else 0
+        self.recordings = Recordings(self._engine, self._writing)
+        LIBRARIES.append(self.recordings)
 
     def _deliver(self) -> int:
         """Bring in what waits for it; a file that cannot be written now can still be read."""
@@ -147,6 +143,8 @@ class Shelf:
 
     def close(self) -> None:
         """Close every connection."""
+        if self.recordings in LIBRARIES:
+            LIBRARIES.remove(self.recordings)
         self._engine.dispose()
 
     # The whole of it
@@ -291,6 +289,17 @@ class Shelf:
         """The newest reading of each quantity by each method, of one drive or of all."""
         with self._engine.connect() as c:
             return noting.readings(c, self._drive_row(c, name)["id"] if name is not None else None)
+
+    def note_log(self, name: str, log: RunLog, means: list[Reading]) -> bool:
+        """Keep an instrument's log beside a run; whether it took the place of an earlier one."""
+        with self._writing.begin() as c:
+            key = self._drive_row(c, name)["id"]
+            return noting.add_log(c, key, log, means, utc_now())
+
+    def logs(self, name: str, run: str | None = None) -> list[RunLog]:
+        """What instruments logged beside the runs of a drive, or beside one of them."""
+        with self._engine.connect() as c:
+            return noting.logs(c, self._drive_row(c, name)["id"], run)
 
     # Units
 

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import contextlib
 import datetime
 from collections.abc import Callable, Sequence
 from dataclasses import asdict
+from typing import Any
 
 import sqlalchemy as sa
 
@@ -27,6 +29,15 @@ def utc_now() -> str:
         .isoformat(timespec="milliseconds")
         .replace("+00:00", "Z")
     )
+
+
+def insert_if_absent(c: sa.Connection, table: sa.Table, values: dict[str, Any]) -> None:
+    """Insert a row, unless one of the same name is there.
+
+    Of several processes that meet the same thing at once, one enrols it.
+    """
+    with contextlib.suppress(sa.exc.IntegrityError), c.begin_nested():
+        c.execute(table.insert().values(values))
 
 
 def next_arrival() -> sa.ScalarSelect[int]:

@@ -28,6 +28,8 @@ def _bytes_a_second(text: str) -> float:
 Rate = Annotated[float, from_text(_bytes_a_second)]
 Share = Annotated[float, Field(ge=0, le=2, strict=False)]
 
+Watts = Annotated[float, Field(ge=0, le=1000, strict=False)]
+Level = Annotated[float, Field(ge=0, le=150, strict=False)]
 Degrees = Annotated[float, Field(ge=-40, le=250, strict=False)]
 
 SHARPNESS = 6.0
@@ -124,6 +126,43 @@ class Heat(StrictModel):
     resume_at: Degrees = 190.0
     throttle_share: Share = 0.5
     sensors: dict[str, Degrees | StuckSensor] = {"drive": 0.0}
+
+
+class Power(StrictModel):
+    """What a power meter at the drive shows, in watts.
+
+    Attributes
+    ----------
+    idle, read, write : float
+        When nothing moves, and when as much is read or written as `read_rate` and `write_rate`, or
+        as many I/Os as `read_iops` and `write_iops`, allow; in between by the larger share.
+    spin_up : float
+        While the medium gets up to speed.
+    spin_up_time : int, nanoseconds
+    """
+
+    idle: Watts
+    read: Watts
+    write: Watts
+    spin_up: Watts = 0.0
+    spin_up_time: Time = 0
+
+
+class Noise(StrictModel):
+    """What a level meter beside the drive shows, in dB(A).
+
+    Attributes
+    ----------
+    idle, stream, seek : float
+        When nothing moves, while it moves in order, and while its arm goes from place to place.
+    spin_up : float
+        While the medium gets up to speed, for as long as `Power` says.
+    """
+
+    idle: Level
+    stream: Level
+    seek: Level
+    spin_up: Level = 0.0
 
 
 class Behaviour(StrictModel):
@@ -228,6 +267,8 @@ class Behaviour(StrictModel):
     real_capacity: Size = 0
     platter: Platter | None = None
     heat: Heat | None = None
+    power: Power | None = None
+    noise: Noise | None = None
     pass_spread: Share = 0.01
     slice_spread: Share = 0.02
     run_spread: Share = 0.0

@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from pathlib import Path, PurePath
-from typing import TYPE_CHECKING, ClassVar
+from typing import TYPE_CHECKING, ClassVar, Protocol
 
-from jovik.base.errors import UnknownNameError, UsageError
+from jovik.base.errors import UnknownRecordingError, UsageError
 from jovik.base.quantities import show_size
 from jovik.base.recording import Kind, Recording
 from jovik.base.recording_file import read_recording
@@ -33,17 +33,33 @@ FOLDER = Path(__file__).parent / "recordings"
 SUFFIX = ".jrec"
 
 
+class Library(Protocol):
+    """What keeps recordings by name: an open shelf."""
+
+    def recording(self, name: str) -> tuple[Recording, str] | None:
+        """The recording of this name and its digest; None where there is none."""
+
+
+LIBRARIES: list[Library] = []
+"""Those that are open; a replay that names no file looks there, the last one first."""
+
+
 def recording_names() -> list[str]:
     """Recordings that ship with Jovik, made by simulation (tools/recordings.py)."""
     return sorted(p.stem for p in FOLDER.glob(f"*{SUFFIX}"))
+
+
+def shipped_path(name: str) -> Path:
+    """Where the file of a recording is that ships with Jovik."""
+    return FOLDER / f"{name}{SUFFIX}"
 
 
 @dataclass(frozen=True)
 class ReplayStep(Step):
     """``replay "FILE" [at its pace|as fast as it goes]``.
 
-    `path` is a file, or the name of a recording that ships with Jovik. `digest` tells the recording
-    from any other of its name; it is read when the target is known.
+    `path` is a file, or the name of a recording on the shelf, or of one that ships with Jovik.
+    `digest` tells the recording from any other of its name; it is read when the target is known.
     """
 
     word: ClassVar[str] = "replay"
@@ -110,10 +126,16 @@ class ReplayStep(Step):
     def _read(self) -> tuple[Recording, str]:
         path = Path(self.path)
         if self.path in recording_names():
-            path = FOLDER / f"{self.path}{SUFFIX}"
+            path = shipped_path(self.path)
         elif not path.is_file():
-            raise UnknownNameError(
-                "recording", self.path, recording_names(), "or the path of one: jovik record"
+            for library in reversed(LIBRARIES):
+                if (kept := library.recording(self.path)) is not None:
+                    return kept
+            raise UnknownRecordingError(
+                "recording",
+                self.path,
+                recording_names(),
+                "or the path of one, or its name on the shelf: jovik record list",
             )
         return _kept(str(path), path.stat().st_mtime_ns)
 

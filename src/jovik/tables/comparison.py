@@ -17,7 +17,7 @@ from jovik.analysis.comparison import (
 from jovik.analysis.run_effect import FLOOR
 from jovik.base.quantities import significant
 from jovik.base.rate_unit import per_unit, rate_unit
-from jovik.queries.comparison import Compared, History
+from jovik.queries.comparison import Compared, History, LoggedChange
 from jovik.steps import parse
 from jovik.tables.table import Table, figure_words, interval_json, interval_words
 
@@ -82,6 +82,7 @@ def _notes(found: Compared) -> list[str]:
         if run.excluded is not None
     ]
     said += [finding_words(f) for f in comparison.findings]
+    said += [logged_words(x) for x in found.logged]
     said += [
         f"not compared: {parse(x.kind).label}: {', '.join(x.why)}"
         for x in comparison.not_comparable
@@ -107,6 +108,15 @@ def finding_words(change: FindingChange) -> str:
     else:
         said = f"{change.kind}: it was {change.before}, now {change.after}"
     return f"{said} ({change.step})"
+
+
+def logged_words(change: LoggedChange) -> str:
+    """``power, W, idle: 0.91 (0.90 to 0.92), now 1.31 (1.30 to 1.32)``."""
+    same = "" if change.apart else ", no difference"
+    return (
+        f"{change.quantity}, {change.unit}, {change.what}: {figure_words(change.before)}, "
+        f"now {figure_words(change.after)}{same}"
+    )
 
 
 def _some(names: Sequence[str]) -> str:
@@ -141,6 +151,17 @@ def comparison_json(found: Compared) -> dict[str, Any]:
         "not_comparable": [{"kind": x.kind, "why": list(x.why)} for x in comparison.not_comparable],
         "only_before": list(comparison.only_before),
         "only_after": list(comparison.only_after),
+        "logged": [
+            {
+                "quantity": x.quantity,
+                "unit": x.unit,
+                "what": x.what,
+                "before": interval_json(x.before),
+                "after": interval_json(x.after),
+                "apart": x.apart,
+            }
+            for x in found.logged
+        ],
     }
 
 

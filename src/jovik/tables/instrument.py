@@ -2,22 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
-from jovik.analysis.instrument import SpanFigures
+from jovik.analysis.instrument import BY_POWER, COVERED, WATTS, SpanFigures
 from jovik.base.quantities import significant
 from jovik.queries.instrument import LogBeside
-from jovik.tables.table import Table
+from jovik.tables.table import Table, figure_words, interval_json, interval_words
 
 
 def log_table(found: LogBeside) -> Table:
     """Phases first, then each step."""
-    power = found.unit == "W"
+    log = found.log
+    power = log.unit == WATTS
     rows = [_row(f, power=power) for f in (*found.phases, *found.steps)]
     more = ["J/GB", "I/Os per J"] if power else []
-    notes = [f"means of levels are of the powers behind them; run {found.run}"]
-    if not found.unit.startswith("dB"):
-        notes = [f"run {found.run}"]
+    levels = "; means of levels are of the powers behind them" if log.unit in BY_POWER else ""
+    notes = [f"run {log.run}{levels}"]
+    notes += _short_words(found)
     if found.outside:
         notes.append(f"{found.outside} values lie before or after the run")
     if found.offered_s is not None and abs(found.offered_s) > 1:
@@ -26,21 +28,29 @@ def log_table(found: LogBeside) -> Table:
             f"is the same moment: --shift {-found.offered_s:.1f}s"
         )
     return Table(
-        f"{found.quantity}, {found.unit}",
-        ["when", "mean", "most", *more, "values"],
+        f"{log.quantity}, {log.unit}",
+        ["when", "mean", "95 % interval", "most", *more, "values"],
         rows,
-        right=tuple(range(1, 4 + len(more))),
+        right=tuple(c for c in range(1, 5 + len(more)) if c != 2),
         notes=notes,
     )
 
 
+def _short_words(found: LogBeside) -> list[str]:
+    """Which steps the log does not cover, so that no energy is told of them."""
+    short = [f for f in found.steps if f.covered < COVERED]
+    if not short:
+        return []
+    told = ", ".join(f"{f.name.split('  ')[0]} ({100 * f.covered:.0f} %)" for f in short)
+    energy = ", and no energy is told of them" if found.log.unit == WATTS else ""
+    return [f"the log covers only a part of these steps{energy}: {told}"]
+
+
 def _row(f: SpanFigures, *, power: bool) -> list[str]:
-    energy = (
-        [significant(x) if x is not None else "-" for x in (f.joules_per_gb, f.ios_per_joule)]
-        if power
-        else []
-    )
-    return [f.span.name, significant(f.mean), significant(f.most), *energy, str(f.count)]
+    figures = (f.joules_per_gb, f.ios_per_joule) if power else ()
+    energy = [figure_words(x) if x is not None else "-" for x in figures]
+    mean = significant(f.mean.median)
+    return [f.name, mean, interval_words(f.mean), significant(f.most), *energy, str(f.count)]
 
 
 def log_json(found: LogBeside) -> dict[str, Any]:
@@ -48,20 +58,35 @@ def log_json(found: LogBeside) -> dict[str, Any]:
 
     def one(f: SpanFigures) -> dict[str, Any]:
         return {
-            "when": f.span.name.strip(),
-            "mean": f.mean,
+            "when": f.name.strip(),
+            "mean": f.mean.median,
+            "mean_low": f.mean.low,
+            "mean_high": f.mean.high,
             "most": f.most,
             "count": f.count,
-            "joules_per_gb": f.joules_per_gb,
-            "ios_per_joule": f.ios_per_joule,
+            "covered": f.covered,
+            "joules_per_gb": f.joules_per_gb.median if f.joules_per_gb else None,
+            "ios_per_joule": f.ios_per_joule.median if f.ios_per_joule else None,
+            "joules_per_gb_interval": interval_json(f.joules_per_gb) if f.joules_per_gb else None,
+            "ios_per_joule_interval": interval_json(f.ios_per_joule) if f.ios_per_joule else None,
         }
 
+    log = found.log
     return {
-        "run": found.run,
-        "quantity": found.quantity,
-        "unit": found.unit,
+        "run": log.run,
+        "quantity": log.quantity,
+        "unit": log.unit,
         "phases": [one(f) for f in found.phases],
         "steps": [one(f) for f in found.steps],
         "outside": found.outside,
         "offered_shift_s": -found.offered_s if found.offered_s is not None else None,
     }
+
+
+def logged_sentences(found: Sequence[LogBeside]) -> list[str]:
+    """Each log in a line: its phases with their means."""
+    said = []
+    for x in found:
+        parts = [f"{f.name} {figure_words(f.mean)}" for f in x.phases]
+        said.append(f"{x.log.quantity}, {x.log.unit}: {'; '.join(parts)}")
+    return said

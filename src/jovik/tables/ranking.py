@@ -14,6 +14,7 @@ from jovik.base.quantities import show_size, show_time, significant
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.queries.drive_class import gaps
 from jovik.queries.ranking import (
+    ENERGY,
     WITHIN,
     Ranked,
     access_time_ns,
@@ -34,13 +35,14 @@ MOST_TOLD, MOST_GAPS = 6, 2
 def overall_table(found: Ranked) -> Table:
     """Every drive with its index, what it costs and what it lasts."""
     ranking, by = found.ranking, found.by
+    energy = by == ENERGY
     rows = []
     for d in ranking.drives:
         drive = found.drives.get(d.drive)
         terabyte, money, access = (
             price_for_terabyte(drive),
             index_for_money(d, drive),
-            access_time_ns(d),
+            None if energy else access_time_ns(d),
         )
         rows.append(
             (
@@ -57,7 +59,7 @@ def overall_table(found: Ranked) -> Table:
                 f"{terabyte:.0f} {drive.currency}"
                 if terabyte is not None and drive is not None
                 else "-",
-                f"{money:.1f}" if money is not None else "-",
+                f"{money:.1f}" if money is not None and not energy else "-",
                 show_size(drive.endurance_bytes)
                 if drive is not None and drive.endurance_bytes
                 else "-",
@@ -81,9 +83,11 @@ def overall_table(found: Ranked) -> Table:
         if by != order
     ]
     shown = [c for c in range(len(header)) if by not in WITHIN or c < 6]
+    shown = [c for c in shown if not energy or c not in (5, 7)]
     return Table(
         ("Overall" if found.load is None else f"Overall, weighed for {found.load}")
-        + (", steady state" if found.steady else ""),
+        + (", steady state" if found.steady else "")
+        + (", by what is moved for a joule" if energy else ""),
         [header[c] for c in shown],
         [[row[c] for c in shown] for row in rows],
         right=[c for c in (2, 3, 4, 5, 6, 7, 8) if c in shown],
@@ -121,11 +125,16 @@ def _step_header(found: Ranked) -> list[str]:
     return [
         "place",
         found.by if found.by in WITHIN else "drive",
-        rate_unit(),
+        _unit(found),
         "95 % interval",
         "lead",
         "passes",
     ]
+
+
+def _unit(found: Ranked) -> str:
+    """What a rate is shown in: for a second, or for a joule."""
+    return rate_unit().replace("/s", "/J") if found.by == ENERGY else rate_unit()
 
 
 def _step_rows(found: Ranked, kind: str) -> Iterator[tuple[str, ...]]:
@@ -222,6 +231,7 @@ def ranking_foot(found: Ranked, only: str | None = None) -> list[str]:
         if found.load is not None
         else []
     )
+    notes += _energy_words(found, only)
     notes += _index_words(found) if only is None else []
     notes += _class_words(found, only)
     notes += slowed_words(
@@ -241,6 +251,16 @@ def ranking_foot(found: Ranked, only: str | None = None) -> list[str]:
         for x in ranking.left_out
         if only in (None, x.drive)
     ]
+
+
+def _energy_words(found: Ranked, only: str | None) -> list[str]:
+    """Where the energy is from, and what drives take while idle."""
+    if found.by != ENERGY:
+        return []
+    idle = [f"{d} {figure_words(w)} W" for d, w in found.idle_watts.items() if only in (None, d)]
+    return ["by the newest power log laid beside a run of each drive"] + (
+        [f"idle: {'; '.join(idle)}"] if idle else []
+    )
 
 
 def _class_words(found: Ranked, only: str | None) -> list[str]:
@@ -283,12 +303,18 @@ def _index_words(found: Ranked) -> list[str]:
     ]
 
 
-def ranking_json(ranking: Ranking) -> dict[str, Any]:
-    """The ranking as documented; places as ``"2"`` or ``"2-3"``, and as numbers."""
+def ranking_json(ranking: Ranking, *, energy: bool = False) -> dict[str, Any]:
+    """The ranking as documented; places as ``"2"`` or ``"2-3"``, and as numbers.
+
+    Parameters
+    ----------
+    energy : bool
+        Whether its rates are bytes and I/Os for a joule.
+    """
     return {
         "yardstick": ranking.yardstick,
         "counted": list(ranking.counted),
-        "drives": [_drive_json(d) for d in ranking.drives],
+        "drives": [_drive_json(d, energy=energy) for d in ranking.drives],
         "left_out": [{"drive": x.drive, "kind": x.kind, "why": x.why} for x in ranking.left_out],
     }
 
@@ -301,8 +327,9 @@ def _place_json(place: Rank | None) -> dict[str, Any]:
     }
 
 
-def _drive_json(d: DriveRank) -> dict[str, Any]:
-
+def _drive_json(d: DriveRank, *, energy: bool) -> dict[str, Any]:
+    names = ("bytes_per_joule", "ios_per_joule") if energy else ("rate_bytes_s", "iops")
+    none = {"rate_bytes_s": None, "iops": None} if energy else {}
     return {
         "drive": d.drive,
         **_place_json(d.place),
@@ -315,8 +342,9 @@ def _drive_json(d: DriveRank) -> dict[str, Any]:
                 "kind": s.kind,
                 "phrase": s.result.phrase,
                 **_place_json(s.place),
-                "rate_bytes_s": interval_json(s.rate_bytes_s),
-                "iops": interval_json(s.iops),
+                **none,
+                names[0]: interval_json(s.rate_bytes_s),
+                names[1]: interval_json(s.iops),
                 "index": interval_json(s.index) if s.index else None,
                 "passes": s.passes,
                 "run": s.result.run,

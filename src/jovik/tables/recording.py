@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Sequence
+from dataclasses import asdict
+from typing import TYPE_CHECKING, Any
 
 from jovik.analysis.recording import RecordingSummary
 from jovik.base.quantities import show_size, show_time, spell_size
 from jovik.base.recording import Recording
 from jovik.tables.table import Table
+
+if TYPE_CHECKING:
+    from jovik.queries.recordings import KnownRecording
+    from jovik.runs.recorder import Taken
 
 
 def recording_sentence(found: RecordingSummary) -> str:
@@ -19,8 +25,10 @@ def recording_sentence(found: RecordingSummary) -> str:
     )
 
 
-def recording_table(recording: Recording, found: RecordingSummary) -> Table:
-    """The figures of a recording, the sentence first."""
+def recording_table(
+    recording: Recording, found: RecordingSummary, taken: Taken | None = None
+) -> Table:
+    """The figures of a recording, the sentence first; with those of all times it was `taken`."""
     blocks = ", ".join(f"{spell_size(b)} {100 * s:.0f} %" for b, s in found.blocks)
     rows = [
         ("waited for the drive", recording_sentence(found)),
@@ -34,7 +42,20 @@ def recording_table(recording: Recording, found: RecordingSummary) -> Table:
         ("range", show_size(recording.span_bytes)),
         ("by others", f"{100 * found.by_others:.0f} % of the requests"),
     ]
+    if taken is not None and len(taken.recordings) > 1:
+        took = taken.elapsed_s
+        reach = ""
+        if took.low is not None and took.high is not None:
+            reach = f" ({show_time(took.low * 1e9)} to {show_time(took.high * 1e9)})"
+        shown = f"{show_time(took.median * 1e9)}{reach}, {len(taken.recordings)} times"
+        rows.insert(0, ("took", f"{shown}; below is the time in the middle"))
     notes = [f"recorded on {recording.drive}" if recording.drive else ""]
+    if recording.command:
+        notes.append("command: " + " ".join(recording.command))
+    if recording.files:
+        notes.append(f"it opened {len(recording.files):,} files; their names are in the file")
+    if taken is not None and taken.cold_files is not None:
+        notes.append(_cold(taken.cold_files, taken.held_bytes))
     if recording.lost:
         notes.append(
             f"{recording.lost:,} events were lost: the kernel's buffer had no room for them, and "
@@ -45,9 +66,51 @@ def recording_table(recording: Recording, found: RecordingSummary) -> Table:
     return Table(recording.name, ["", ""], rows, notes=[n for n in notes if n])
 
 
-def recording_json(recording: Recording, found: RecordingSummary, digest: str) -> dict[str, Any]:
+def _cold(files: int, held_bytes: int | None) -> str:
+    held = (
+        ""
+        if not held_bytes
+        else f"; {show_size(held_bytes)} of them stayed, since other programs use them"
+    )
+    return f"before each time memory forgot the {files:,} files that the command opens{held}"
+
+
+def known_table(found: Sequence[KnownRecording]) -> Table:
+    """Recordings that a replay finds by name."""
+    rows = [(r.name, show_time(r.elapsed_ns), f"{r.requests:,}", r.drive or "-") for r in found]
+    notes = ["replay one: jovik measure TARGET 'replay \"NAME\"'"]
+    return Table(
+        "recordings",
+        ["name", "took", "requests", "recorded on"],
+        rows,
+        right=(1, 2),
+        notes=notes,
+    )
+
+
+def known_json(found: Sequence[KnownRecording]) -> list[dict[str, Any]]:
     """The same as documented."""
+    return [asdict(r) for r in found]
+
+
+def recording_json(
+    recording: Recording, found: RecordingSummary, digest: str, taken: Taken | None = None
+) -> dict[str, Any]:
+    """The same as documented."""
+    times = (
+        {
+            "count": len(taken.recordings),
+            "median_s": taken.elapsed_s.median,
+            "low_s": taken.elapsed_s.low,
+            "high_s": taken.elapsed_s.high,
+            "cold_files": taken.cold_files,
+            "held_bytes": taken.held_bytes,
+        }
+        if taken is not None
+        else None
+    )
     return {
+        "times": times,
         "name": recording.name,
         "digest": digest,
         "drive": recording.drive,

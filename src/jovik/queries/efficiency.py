@@ -1,0 +1,85 @@
+"""What drives make of their energy, by the power logs that were laid beside their runs."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+from jovik.analysis.instrument import COVERED, WATTS, Span, figures_in
+from jovik.base.errors import UsageError
+from jovik.base.interval import Interval
+from jovik.base.step_result import PassFigures, StepResult
+from jovik.queries.instrument import BEFORE, IDLE, LogBeside, log_beside
+from jovik.shelf.store import Shelf
+
+
+@dataclass(frozen=True)
+class Efficiency:
+    """Results whose rates are bytes, and I/Os, for a joule; and what drives take while idle."""
+
+    results: tuple[StepResult, ...]
+    idle_watts: Mapping[str, Interval]
+
+
+def efficiencies(shelf: Shelf) -> Efficiency:
+    """The newest power log of each drive, step by step and pass by pass.
+
+    Raises
+    ------
+    UsageError
+        There is none.
+    """
+    results: list[StepResult] = []
+    idle: dict[str, Interval] = {}
+    for name in shelf.drive_names():
+        counting = {r.id for r in shelf.runs(name) if r.excluded is None}
+        logs = [x for x in shelf.logs(name) if x.unit == WATTS and x.run in counting]
+        if not logs:
+            continue
+        found = log_beside(shelf, logs[-1])
+        results += _results(shelf, found)
+        quiet = next((f for f in found.phases if f.name in (IDLE, BEFORE)), None)
+        if quiet is not None:
+            idle[name] = quiet.mean
+    if not results:
+        raise UsageError(
+            "no power was logged beside a run of any drive",
+            "do it: jovik note DRIVE --log power.csv --run last --quantity power --unit W",
+        )
+    return Efficiency(tuple(results), idle)
+
+
+def _results(shelf: Shelf, found: LogBeside) -> list[StepResult]:
+    """The results of a run, their rates for a joule; of passes that the log covers."""
+    energies = _joules(found)
+    by_place = dict(enumerate(shelf.results_of_run(found.log.run), start=1))
+    made = []
+    for place, result in by_place.items():
+        passes = [
+            _for_a_joule(p, joules)
+            for number, p in enumerate(result.passes)
+            if (joules := energies.get((place, number)))
+        ]
+        if passes:
+            made.append(replace(result, passes=tuple(passes)))
+    return made
+
+
+def _joules(found: LogBeside) -> dict[tuple[int, int], float]:
+    """The energy of each pass that the log covers, by its step's place and its number from 0."""
+    counted: dict[int, int] = {}
+    energies = {}
+    for p in found.passes:
+        number = counted.get(p.step, 0)
+        counted[p.step] = number + 1
+        span = Span("", p.start_s, p.end_s)
+        figures = figures_in([span], found.log.seconds, found.log.readings, WATTS)
+        if figures and figures[0].covered >= COVERED:
+            energies[p.step, number] = figures[0].mean.median * span.lasted_s
+    return energies
+
+
+def _for_a_joule(p: PassFigures, joules: float) -> PassFigures:
+    moved = (p.read_bytes + p.written_bytes) / joules
+    ios = p.iops * p.elapsed_ns / 1e9 / joules
+    return replace(p, rate_bytes_s=moved, flushed_rate_bytes_s=moved, iops=ios)

@@ -1,0 +1,57 @@
+"""Recordings by name: in a file, on the shelf, or among those that ship with Jovik."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from jovik.base.recording import Recording
+from jovik.base.recording_file import read_recording
+from jovik.shelf.sqlite import where_from
+from jovik.shelf.store import Shelf
+from jovik.steps.replay import ReplayStep, recording_names, shipped_path
+
+
+@dataclass(frozen=True)
+class KnownRecording:
+    """A recording that a replay finds by name; `shipped` ones were made by simulation."""
+
+    name: str
+    digest: str
+    drive: str
+    elapsed_ns: int
+    requests: int
+    shipped: bool
+
+
+def known_recordings(shelf: Shelf) -> list[KnownRecording]:
+    """Those on the shelf by name, then those that ship."""
+    found = [
+        KnownRecording(k.name, k.digest, k.drive, k.elapsed_ns, k.requests, shipped=False)
+        for k in shelf.recordings.kept()
+    ]
+    for name in recording_names():
+        one, digest = read_recording(shipped_path(name))
+        found.append(
+            KnownRecording(name, digest, one.drive, one.elapsed_ns, len(one), shipped=True)
+        )
+    return found
+
+
+def recording_called(name: str, shelf_at: str | None = None) -> tuple[Recording, str]:
+    """A recording and its digest, by the path of a file or by its name.
+
+    Raises
+    ------
+    UnknownNameError
+        There is none.
+    UsageError
+        It cannot be read.
+    """
+    if Path(name).is_file():
+        return read_recording(Path(name))
+    if name in recording_names():
+        return read_recording(shipped_path(name))
+    with Shelf(where_from(shelf_at), create=True):
+        step = ReplayStep(name)
+        return step.recording(), step.pinned().digest
