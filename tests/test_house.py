@@ -11,6 +11,7 @@ MOST_LINES, MOST_FILE_LINES = 60, 500
 LONG = {
     "uring_loop": "compiled: a call in it would cost",
     "replay_loop": "compiled: a call in it would cost",
+    "replay_lane": "compiled: a call in it would cost",
     "blocking_loop": "compiled: a call in it would cost",
     "identify": "one look at a drive, in the order in which it is told",
     "readings": "one row for each figure of a health log",

@@ -22,13 +22,15 @@ from jovik.base.recording import (
     Kind,
     Recording,
     dependencies,
+    lanes_of,
     made_recording,
     packed,
     union_ns,
 )
 from jovik.base.recording_file import HEAD, REQUESTS, read_recording, write_recording
 from jovik.base.session import ReplayJob
-from jovik.engine.replay import folded
+from jovik.engine.buffers import Buffers
+from jovik.engine.replay import BlockingReplayPool, UringReplayPool, folded, workload_of
 from jovik.hardware.block_trace import family_of, recording_of
 from jovik.hardware.tracefs import trace_events
 from jovik.simulator import ModelSession, load_model
@@ -188,6 +190,7 @@ def test_phrases_of_replays() -> None:
         'replay "a b.jrec"',
         'replay "start.jrec" at its pace',
         'replay "start.jrec" as fast as it goes sum 0123456789ab',
+        'replay "start.jrec" at its pace verify',
     ):
         assert parse(phrase).canonical == phrase
     one, two = parse('replay "/x/a.jrec" sum 12'), parse('replay "/y/a.jrec" sum 12')
@@ -374,6 +377,72 @@ def test_what_a_program_did_after_its_last_request_counts_even_where_that_took_n
     assert {pace: ReplayJob(recording, pace).tail_ns for pace in known} == known
     trace = ModelSession(load_model("comet")).replay(ReplayJob(recording), lambda _: None)
     assert trace.replay is not None and trace.replay.elapsed_ns > 50 * MS
+
+
+def mixed_recording(folder: Path, writes: bool = True) -> Path:
+    """Reads and writes of odd sectors, several at once, some over what was written before."""
+    rng = np.random.default_rng(5)
+    rows = []
+    for n in range(300):
+        kind = int(writes and n % 3 == 0)
+        size = 512 * int(rng.integers(1, 40))
+        at = 512 * int(rng.integers(0, 4 * CHUNK // 512))
+        rows.append((n * 50_000, n * 50_000 + 180_000, kind, 4 * (n % 30 == 0), at, size, 0))
+    path = folder / "odd.jrec"
+    write_recording(made_recording("odd", rows, 300 * 50_000 + 180_000), path)
+    return path
+
+
+@pytest.mark.parametrize("engine", ["io_uring", "blocking"])
+def test_what_a_replay_writes_carries_stamps(jovik: Program, engine: str) -> None:
+    mixed_recording(jovik.folder)
+    jovik("sheet", "new", "Own")
+    words = ["--drive", "Own", "--engine", engine, "--passes", "2"]
+    shown = jovik("measure", ".", 'replay "odd.jrec" verify', *words)
+    assert "every stamp came back" in shown.out
+    step = jovik("runs", "show", "last", "--format", "json").json["steps"][0]
+    assert step["facts"]["replay"]["requests"] == 300 and not step["errors"]
+
+
+@pytest.mark.parametrize("kind", [UringReplayPool, BlockingReplayPool])
+def test_a_sector_that_was_changed_since_is_found(
+    tmp_path: Path, kind: type[UringReplayPool | BlockingReplayPool]
+) -> None:
+    recording, _ = read_recording(mixed_recording(tmp_path))
+    place = tmp_path / "span"
+    place.write_bytes(bytes(recording.span_bytes))
+    with place.open("r+b", buffering=0) as file:
+        job = ReplayJob(recording, "fast", seed=9, verify=True)
+        crew = kind(job, workload_of(job, 2**30), file.fileno(), Buffers(1))
+        crew.start()
+        assert crew.wait(20) and crew.failure is None
+        assert (crew.done > 0).all() and 0 < crew.waited_ns() <= crew.elapsed_ns()
+        clean = crew.read_back()
+        assert clean.checked > 100 and not clean.bad
+        (wrote,) = np.flatnonzero(recording.kind == Kind.WRITE)[:1]
+        at = int(recording.offset[wrote]) + 100
+        file.seek(at)
+        was = file.read(1)
+        file.seek(at)
+        file.write(bytes([was[0] ^ 1]))
+        found = crew.read_back()
+        assert found.wrong == 1 and found.first_offsets_bytes == (at // 512 * 512,)
+
+
+@given(st.lists(st.tuples(st.integers(0, 100), st.integers(0, 100)), max_size=40))
+def test_requests_of_one_lane_follow_each_other(times: list[tuple[int, int]]) -> None:
+    rows = [(a, a + took, 0, 0, 0, 4096, 0) for a, took in sorted(times)]
+    recording = made_recording("any", rows, 300)
+    lanes = lanes_of(recording, max(recording.depth, 1))
+    for lane in set(lanes.tolist()):
+        mine = np.flatnonzero(lanes == lane)
+        assert (recording.issue_ns[mine][1:] >= recording.done_ns[mine][:-1]).all()
+
+
+def test_a_recording_that_only_reads_needs_no_leave_to_destroy(tmp_path: Path) -> None:
+    assert parse(f'replay "{mixed_recording(tmp_path)}"').writes
+    assert not parse(f'replay "{mixed_recording(tmp_path, writes=False)}"').writes
+    assert parse('replay "not-there.jrec"').writes
 
 
 def test_replays_on_a_folder_and_at_each_pace(jovik: Program) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import heapq
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from enum import IntEnum
@@ -130,6 +131,30 @@ def packed(offset: Ints, size: Ints, moves: npt.NDArray[np.bool_]) -> Ints:
     place = np.searchsorted(touched, offset // CHUNK)
     found = np.where(moves, place * CHUNK + offset % CHUNK, 0)
     return found.astype(np.int64)
+
+
+def lanes_of(recording: Recording, count: int) -> Ints:
+    """A lane for each request, so that no two of one lane were in flight together.
+
+    Parameters
+    ----------
+    count : int
+        How many lanes there may be. Where more were in flight, the request takes the lane that was
+        free first.
+
+    Returns
+    -------
+    int64 array, shape (n,)
+    """
+    free = [(0, lane) for lane in range(max(count, 1))]
+    lanes = np.zeros(len(recording), np.int64)
+    for n, (issued, done) in enumerate(
+        zip(recording.issue_ns.tolist(), recording.done_ns.tolist(), strict=True)
+    ):
+        ended, lane = heapq.heappop(free)
+        lanes[n] = lane
+        heapq.heappush(free, (max(done, issued, ended), lane))
+    return lanes
 
 
 @dataclass(frozen=True)

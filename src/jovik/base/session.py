@@ -138,12 +138,15 @@ class ReplayJob:
     seed : int
         Of what is written.
     stop_on_error : bool
+    verify : bool
+        Read afterwards what was written, and hold it against its stamps.
     """
 
     recording: Recording
     pace: str = "dependent"
     seed: int = 1
     stop_on_error: bool = True
+    verify: bool = False
 
     @property
     def tail_ns(self) -> int:

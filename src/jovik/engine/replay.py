@@ -1,7 +1,9 @@
-"""A recording done again on a file or a device: one ring, one thread, every request in its turn."""
+"""A recording done again on a file or a device, every request in its turn."""
 
 from __future__ import annotations
 
+import os
+from abc import abstractmethod
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -10,11 +12,11 @@ import numpy.typing as npt
 
 from jovik.base.errors import TargetError
 from jovik.base.quantities import show_size
-from jovik.base.recording import CHUNK, Kind, Recording, dependencies
+from jovik.base.recording import CHUNK, Kind, Recording, dependencies, lanes_of, union_ns
 from jovik.base.session import ReplayJob, Workload
-from jovik.base.trace import ReplayRecord, Trace
+from jovik.base.trace import ReplayRecord, StampFaults, Trace
 from jovik.engine import code_cache
-from jovik.engine.buffers import POOL_BYTES, area, payload
+from jovik.engine.buffers import POOL_BYTES, SMALL_UNIT, STAMP_BYTES, area, payload
 from jovik.engine.kernel import layout
 from jovik.engine.ring import Ring
 from jovik.engine.worker_pool import ThreadState, WorkerPool, place_ring
@@ -23,8 +25,14 @@ if TYPE_CHECKING:
     from jovik.engine.buffers import Buffers
 
 MOST_IN_FLIGHT = 1024
+MOST_LANES = 128
+"""Threads that a replay by blocking calls starts at most."""
 LARGEST = 64 * 2**20
+MOST_STAMPED = 64 * 2**20
+"""Bytes of payload up to which each request in flight has its own, which a stamp needs."""
+READ_BACK_BYTES = 2**20
 PACES = {"dependent": 0, "recorded": 1, "fast": 2}
+_HEAD = np.dtype([("place", "<i8"), ("generation", "<i8"), ("seed", "<i8"), ("source", "<i8")])
 
 
 def workload_of(job: ReplayJob, room_bytes: int) -> Workload:
@@ -58,14 +66,20 @@ def folded(recording: Recording, span_bytes: int) -> npt.NDArray[np.int64]:
 
 
 class ReplayPool(WorkerPool):
-    """The one thread of a replay."""
+    """The threads of a replay.
 
-    name = "io_uring"
-    loop = "replay_loop"
+    Each request in flight writes from a payload of its own, whose sectors carry stamps, where all
+    of them take no more than `MOST_STAMPED`.
+
+    Raises
+    ------
+    TargetError
+        A request is too large, or stamps are wanted and would take too much memory.
+    """
 
     def __init__(self, job: ReplayJob, work: Workload, fd: int, buffers: Buffers) -> None:
         recording = job.recording
-        moves = recording.kind <= Kind.WRITE
+        moves, writing = recording.kind <= Kind.WRITE, recording.kind == Kind.WRITE
         largest = int(recording.bytes[moves].max(initial=4096))
         if largest > LARGEST:
             raise TargetError(
@@ -85,27 +99,154 @@ class ReplayPool(WorkerPool):
             ]
         ).astype(np.int64)
         self.done = np.zeros(len(recording), np.int64)
-        # What is read goes nowhere, so that all requests may share one place; and so for writing.
-        self.reads, self.pool = area(largest), payload(max(largest, POOL_BYTES), job.seed, 0)
-        self._pace = PACES[job.pace]
+        self.job = job
+        stride = int(recording.bytes[writing].max(initial=0))
+        slots = self.slots(work)
+        self.stride = stride if stride * slots <= MOST_STAMPED else 0
+        if job.verify and stride and not self.stride:
+            raise TargetError(
+                f"{slots} requests of up to {show_size(stride)} at once are too much to verify",
+                "leave 'verify' out",
+            )
+        # What is read goes nowhere, so that all requests may share one place.
+        self.reads = area(largest)
+        self.pool = payload(max(largest, self.stride * slots, POOL_BYTES), job.seed, 0)
         super().__init__(work, fd, buffers, np.zeros(1, np.int32))
+
+    @staticmethod
+    @abstractmethod
+    def slots(work: Workload) -> int:
+        """How many requests may be in flight at once."""
+
+    def _told(self, cfg: npt.NDArray[np.int64], count: int, number: int = 0) -> None:
+        """Tell a loop what is to be replayed."""
+        for place, value in (
+            (layout.QUOTA, count),
+            (layout.DEPTH, self.work.depth),
+            (layout.READ_ADDRESS, self.reads.ctypes.data),
+            (layout.POOL_ADDRESS, self.pool.ctypes.data),
+            (layout.STAMP_SEED, self.job.seed),
+            (layout.REPLAY_PACE, PACES[self.job.pace]),
+            (layout.REPLAY_STRIDE, self.stride),
+            (layout.REPLAY_UNIT, number),
+            (layout.REPLAY_GENERATION, 1),
+        ):
+            cfg[place] = value
+
+    @abstractmethod
+    def waited_ns(self) -> int:
+        """Time in which at least one request was in flight."""
+
+    def with_record(self, trace: Trace) -> Trace:
+        """The trace with what came of it, beside the recorded figures."""
+        recording = self.job.recording
+        found = ReplayRecord(
+            requests=self.total(layout.REPLAY_DONE),
+            elapsed_ns=trace.elapsed_ns + self.job.tail_ns,
+            waited_ns=self.waited_ns(),
+            recorded_ns=recording.elapsed_ns,
+            recorded_waited_ns=recording.waited_ns,
+            late=self.total(layout.REPLAY_LATE),
+            late_ns=self.total(layout.REPLAY_LATE_NS),
+        )
+        return replace(trace, replay=found)
+
+    def read_back(self) -> StampFaults:
+        """Read every sector that was written, and hold it against its stamp.
+
+        All of a pass carry one generation, so that it does not matter which of two writes to one
+        place came last.
+        """
+        sectors = self._written_sectors()
+        target = area(READ_BACK_BYTES)
+        wrong: list[int] = []
+        unreadable: list[int] = []
+        for begin, end in _stretches(sectors):
+            for at in range(begin, end, READ_BACK_BYTES):
+                size = min(READ_BACK_BYTES, end - at)
+                units = np.arange(at // SMALL_UNIT, (at + size) // SMALL_UNIT)
+                mine = units[np.isin(units, sectors, assume_unique=True)]
+                try:
+                    got = os.preadv(self.fd, [memoryview(target)[:size]], at)  # type: ignore[arg-type]
+                except OSError:
+                    got = 0
+                if got < size:
+                    unreadable += mine.tolist()
+                    continue
+                rows = target[:size].reshape(-1, SMALL_UNIT)[mine - at // SMALL_UNIT]
+                wrong += mine[~self._as_stamped(rows, mine * SMALL_UNIT)].tolist()
+        # As everywhere they are told as blocks of 4 KiB.
+        blocks = [len(np.unique(np.array(x, np.int64) // 8)) for x in (sectors, wrong, unreadable)]
+        places = tuple(sorted(u * SMALL_UNIT for u in wrong + unreadable)[: layout.BAD_PLACES])
+        return StampFaults(blocks[0], blocks[1], 0, blocks[2], places)
+
+    def _written_sectors(self) -> npt.NDArray[np.int64]:
+        """The sectors that completed requests wrote, in order."""
+        kind, offset, size = self.requests[:, 0], self.requests[:, 1], self.requests[:, 2]
+        written = (kind == Kind.WRITE) & (self.done[self.requests[:, 6]] > 0)
+        parts = [
+            np.arange(o // SMALL_UNIT, (o + s) // SMALL_UNIT)
+            for o, s in zip(offset[written], size[written], strict=True)
+        ]
+        return np.unique(np.concatenate(parts)) if parts else np.zeros(0, np.int64)
+
+    def _as_stamped(
+        self, rows: npt.NDArray[np.uint8], places: npt.NDArray[np.int64]
+    ) -> npt.NDArray[np.bool_]:
+        """Which sectors are as they were stamped at these places."""
+        heads = np.ascontiguousarray(rows[:, :STAMP_BYTES]).view(_HEAD)[:, 0]
+        source = heads["source"] ^ _mixed(heads["place"], heads["generation"], heads["seed"])
+        good = (heads["place"] == places) & (heads["generation"] == 1)
+        good &= heads["seed"] == self.job.seed
+        good &= (source >= 0) & (source <= len(self.pool) - SMALL_UNIT) & (source % SMALL_UNIT == 0)
+        body = np.where(good, source, 0) // SMALL_UNIT
+        whole = self.pool[: len(self.pool) // SMALL_UNIT * SMALL_UNIT].reshape(-1, SMALL_UNIT)
+        same = np.all(rows[:, STAMP_BYTES:] == whole[body][:, STAMP_BYTES:], axis=1)
+        found: npt.NDArray[np.bool_] = np.logical_and(good, same)
+        return found
+
+
+def _stretches(sectors: npt.NDArray[np.int64]) -> list[tuple[int, int]]:
+    """Where sectors lie, as beginnings and ends in bytes that direct I/O takes."""
+    if not len(sectors):
+        return []
+    pages = np.unique(sectors * SMALL_UNIT // 4096)
+    cuts = np.flatnonzero(np.diff(pages) > 1) + 1
+    return [(int(part[0]) * 4096, (int(part[-1]) + 1) * 4096) for part in np.split(pages, cuts)]
+
+
+def _mixed(
+    place: npt.NDArray[np.int64],
+    generation: npt.NDArray[np.int64],
+    seed: npt.NDArray[np.int64],
+) -> npt.NDArray[np.int64]:
+    """The checksum of stamps; must agree with `jovik.engine.kernel.primitives.mix`."""
+    by, multiplier = np.uint64(0x9E3779B97F4A7C15), np.uint64(2685821657736338717)
+    h = place.astype(np.uint64) * by ^ generation.astype(np.uint64)
+    h = (h ^ (h >> np.uint64(29))) * multiplier ^ seed.astype(np.uint64)
+    h = (h ^ (h >> np.uint64(31))) * by
+    return (h >> np.uint64(1)).astype(np.int64)
+
+
+class UringReplayPool(ReplayPool):
+    """One ring, one thread."""
+
+    name = "io_uring"
+    loop = "replay_loop"
 
     @staticmethod
     def threads_for(work: Workload) -> int:
         """One: what a program asks for has an order."""
         return 1
 
+    @staticmethod
+    def slots(work: Workload) -> int:
+        """As many as the ring has."""
+        return work.depth
+
     def _parts(self) -> list[ThreadState]:
         (part,) = super()._parts()
-        cfg = part.cfg
-        for place, value in (
-            (layout.QUOTA, len(self.requests)),
-            (layout.DEPTH, self.work.depth),
-            (layout.READ_ADDRESS, self.reads.ctypes.data),
-            (layout.POOL_ADDRESS, self.pool.ctypes.data),
-            (layout.REPLAY_PACE, self._pace),
-        ):
-            cfg[place] = value
+        self._told(part.cfg, len(self.requests))
         return [part]
 
     def _loop(self, part: ThreadState) -> None:
@@ -127,16 +268,55 @@ class ReplayPool(WorkerPool):
         finally:
             ring.close()
 
-    def with_record(self, trace: Trace, job: ReplayJob) -> Trace:
-        """The trace with what came of it, beside the recorded figures."""
-        recording = job.recording
-        found = ReplayRecord(
-            requests=self.total(layout.REPLAY_DONE),
-            elapsed_ns=trace.elapsed_ns + job.tail_ns,
-            waited_ns=self.total(layout.REPLAY_WAITED_NS),
-            recorded_ns=recording.elapsed_ns,
-            recorded_waited_ns=recording.waited_ns,
-            late=self.total(layout.REPLAY_LATE),
-            late_ns=self.total(layout.REPLAY_LATE_NS),
+    def waited_ns(self) -> int:
+        """See `ReplayPool.waited_ns`: the loop counts it."""
+        return self.total(layout.REPLAY_WAITED_NS)
+
+
+class BlockingReplayPool(ReplayPool):
+    """A thread for each lane of requests, so that those of one lane follow each other."""
+
+    name = "blocking calls"
+    loop = "replay_lane"
+
+    @staticmethod
+    def threads_for(work: Workload) -> int:
+        """One for each request that was in flight at once, up to a bound."""
+        return min(work.depth, MOST_LANES)
+
+    @staticmethod
+    def slots(work: Workload) -> int:
+        """One for each lane."""
+        return min(work.depth, MOST_LANES)
+
+    def _parts(self) -> list[ThreadState]:
+        count = self.threads_for(self.work)
+        lane = lanes_of(self.job.recording, count)
+        self.lanes = [np.flatnonzero(lane == n).astype(np.int64) for n in range(count)]
+        self.issued = np.zeros(len(self.requests), np.int64)
+        parts = super()._parts()
+        for number, part in enumerate(parts):
+            self._told(part.cfg, len(self.lanes[number]), number)
+            part.cfg[layout.REPLAY_UNIT] = number
+        self._number = {id(part): n for n, part in enumerate(parts)}
+        return parts
+
+    def _loop(self, part: ThreadState) -> None:
+        code_cache.load(self.loop)(
+            part.cfg,
+            self.ctl,
+            self.lanes[self._number[id(part)]],
+            self.requests,
+            self.done,
+            self.issued,
+            part.slices,
+            part.counts,
+            part.out,
+            part.scratch,
         )
-        return replace(trace, replay=found)
+
+    def waited_ns(self) -> int:
+        """See `ReplayPool.waited_ns`: from when each request was issued and done."""
+        ended = self.done[self.requests[:, 6]]
+        made = (self.issued > 0) & (ended > 0)
+        return union_ns(self.issued[made], ended[made])

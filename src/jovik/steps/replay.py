@@ -56,7 +56,7 @@ def shipped_path(name: str) -> Path:
 
 @dataclass(frozen=True)
 class ReplayStep(Step):
-    """``replay "FILE" [at its pace|as fast as it goes]``.
+    """``replay "FILE" [at its pace|as fast as it goes] [verify]``.
 
     `path` is a file, or the name of a recording on the shelf, or of one that ships with Jovik.
     `digest` tells the recording from any other of its name; it is read when the target is known.
@@ -67,16 +67,24 @@ class ReplayStep(Step):
     path: str
     pace: str = "dependent"
     digest: str = ""
+    verify: bool = False
 
     reads = True
-    writes = True
-    """What it writes is in the recording, which is not looked at before it is needed."""
+
+    @property
+    def writes(self) -> bool:
+        """Whether the recording writes; taken to where it cannot be read now."""
+        try:
+            return bool((self.recording().kind == Kind.WRITE).any())
+        except UsageError:
+            return True
 
     def parts(self, *, timed: bool = True) -> list[str]:
         """See `Step.parts`; results of one recording are alike wherever its file lay."""
         name = self.path if timed else PurePath(self.path).name
         parts = [f'replay "{name}"']
         parts += [" ".join(PACES[self.pace])] if self.pace != "dependent" else []
+        parts += ["verify"] if self.verify else []
         return parts + ([f"sum {self.digest}"] if self.digest else [])
 
     @property
@@ -93,13 +101,14 @@ class ReplayStep(Step):
             raise cursor.wrong('a recording in quotes, such as "start.jrec"')
         cursor.at += 1
         pace = next((p for p, words in PACES.items() if words and cursor.accept(*words)), "")
+        verify = cursor.accept("verify")
         digest = ""
         if cursor.accept("sum") and cursor.next is not None:
             digest = cursor.next.text
             cursor.at += 1
         if cursor.next is not None:
-            raise cursor.wrong("'at its pace', 'as fast as it goes', or nothing more")
-        return cls(word.text[1:-1], pace or "dependent", digest)
+            raise cursor.wrong("'at its pace', 'as fast as it goes', 'verify', or nothing more")
+        return cls(word.text[1:-1], pace or "dependent", digest, verify)
 
     def recording(self) -> Recording:
         """The recording itself.
@@ -176,11 +185,13 @@ class ReplayStep(Step):
     def run(self, run: StepRun) -> StepResult:
         """Replay it, pass after pass."""
         found, area = self.recording(), self._area(run.session)
-        run.begin(self, "model" if run.session.engine == "model" else "io_uring", area.span_bytes)
+        run.begin(self, run.session.engine, area.span_bytes)
 
         def one_pass(number: int) -> Trace:
             run.prepare(area)
-            job = ReplayJob(found, self.pace, run.seed(number), run.stop_on_error)
+            job = ReplayJob(
+                found, self.pace, run.seed(number), run.stop_on_error, verify=self.verify
+            )
             return run.session.replay(job, run.progress(number))
 
         notes = []

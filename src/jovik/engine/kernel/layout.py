@@ -42,8 +42,11 @@ from __future__ import annotations
     FIXED_FILE,
     FIXED_BUFFERS,
     REPLAY_PACE,
+    REPLAY_STRIDE,  # bytes between the payloads of two slots; 0 is one for all, and no stamps
+    REPLAY_UNIT,  # which of them a lane has
+    REPLAY_GENERATION,  # of every stamp
     CFG_COUNT,
-) = range(36)
+) = range(39)
 
 # What the session tells a loop while it runs: places in `ctl`.
 STOP, START_AT, CTL_COUNT = range(3)

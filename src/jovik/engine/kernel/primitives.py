@@ -96,6 +96,29 @@ def store_release_u32(typingctx, address, value):
 
 
 @intrinsic
+def load_acquire_i64(typingctx, address):
+    """A 64-bit load that later accesses may not pass."""
+
+    def build(context, builder, signature, arguments):
+        place = builder.inttoptr(arguments[0], ir.IntType(64).as_pointer())
+        return builder.load_atomic(place, "acquire", 8)
+
+    return types.int64(types.int64), build
+
+
+@intrinsic
+def store_release_i64(typingctx, address, value):
+    """A 64-bit store that earlier accesses may not pass."""
+
+    def build(context, builder, signature, arguments):
+        place = builder.inttoptr(arguments[0], ir.IntType(64).as_pointer())
+        builder.store_atomic(arguments[1], place, "release", 8)
+        return context.get_dummy_value()
+
+    return types.void(types.int64, types.int64), build
+
+
+@intrinsic
 def fetch_add_i64(typingctx, address, value):
     """Add to a 64-bit number that threads share; gives what it was."""
 

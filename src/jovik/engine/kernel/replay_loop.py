@@ -29,15 +29,18 @@ from jovik.engine.kernel.layout import (
     REPLAY_ASIDE,
     REPLAY_COLUMNS,
     REPLAY_DONE,
+    REPLAY_GENERATION,
     REPLAY_LATE,
     REPLAY_LATE_NS,
     REPLAY_PACE,
+    REPLAY_STRIDE,
     REPLAY_WAITED_NS,
     RING_FD,
     ROWS,
     SLOTS,
     SQ_MASK,
     SQ_TAIL,
+    STAMP_SEED,
     STOP,
     STOP_ON_ERROR,
     TIMER_SPEC,
@@ -55,6 +58,7 @@ from jovik.engine.kernel.primitives import (
     note_fault,
     now,
     sleep_ns,
+    stamp,
     store_release_u32,
 )
 from jovik.engine.kernel.uring_loop import (
@@ -109,7 +113,7 @@ def replay_loop(cfg, ctl, sqes, cqes, requests, done, slices, counts, out, scrat
         Memory to work in.
     """
     n, depth, rows, fd = cfg[QUOTA], cfg[DEPTH], cfg[ROWS], cfg[FD]
-    pace, first = cfg[REPLAY_PACE], cfg[FIRST_BLOCK]
+    pace, first, stride = cfg[REPLAY_PACE], cfg[FIRST_BLOCK], cfg[REPLAY_STRIDE]
     ring, sq_tail, sq_mask = cfg[RING_FD], cfg[SQ_TAIL], cfg[SQ_MASK]
     cq_head, cq_tail, cq_mask = cfg[CQ_HEAD], cfg[CQ_TAIL], cfg[CQ_MASK]
     ts = scratch
@@ -161,7 +165,10 @@ def replay_loop(cfg, ctl, sqes, cqes, requests, done, slices, counts, out, scrat
                 _put(sqes, index, OP_READ, fd, first + offset, cfg[READ_ADDRESS], size, slot, 0)
             elif kind == WRITE:
                 durable = RWF_DSYNC if requests[r + 3] & DURABLE_FLAG else 0
-                source = cfg[POOL_ADDRESS]
+                source = cfg[POOL_ADDRESS] + slot * stride
+                if stride:
+                    place, generation = first + offset, cfg[REPLAY_GENERATION]
+                    stamp(source, cfg[POOL_ADDRESS], size, 512, place, generation, cfg[STAMP_SEED])
                 _put(sqes, index, OP_WRITE, fd, first + offset, source, size | durable, slot, 0)
             elif kind == FLUSH:
                 _put(sqes, index, OP_FSYNC, fd, 0, 0, DATA_ONLY, slot, 0)

@@ -1,0 +1,168 @@
+"""The replaying loop over blocking calls, compiled: one native thread for each lane of requests.
+
+Requests that were in flight together lie in different lanes, so that a lane has one at a time. A
+lane issues a request when all lanes together have completed as many as had been before it in the
+recording, and its think time is over. Needs nothing but pread, pwrite and fdatasync.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import types
+
+from jovik.base.trace import SLICE_NS
+from jovik.engine.kernel.layout import (
+    BEGAN_NS,
+    CPU_NS,
+    ENDED_NS,
+    FD,
+    FINISH,
+    FIRST_BLOCK,
+    POOL_ADDRESS,
+    QUOTA,
+    READ_ADDRESS,
+    REPLAY_ASIDE,
+    REPLAY_COLUMNS,
+    REPLAY_DONE,
+    REPLAY_GENERATION,
+    REPLAY_LATE,
+    REPLAY_LATE_NS,
+    REPLAY_PACE,
+    REPLAY_STRIDE,
+    REPLAY_UNIT,
+    ROWS,
+    STAMP_SEED,
+    START_AT,
+    STOP,
+    STOP_ON_ERROR,
+)
+from jovik.engine.kernel.primitives import (
+    LOOK_NS,
+    MONOTONIC,
+    THREAD_CPU,
+    address_of,
+    count,
+    last_errno,
+    libc_fdatasync,
+    libc_pread,
+    libc_pwrite,
+    load_acquire_i64,
+    note_fault,
+    now,
+    sleep_ns,
+    stamp,
+    store_release_i64,
+)
+from jovik.engine.kernel.replay_loop import (
+    AT_ITS_PACE,
+    DURABLE_FLAG,
+    FLUSH,
+    LATE_NS,
+    READ,
+    SPIN_NS,
+    WRITE,
+)
+
+NAP_NS = 1_000
+"""A lane that waits for another sleeps as short as the system lets it."""
+
+_words = types.CPointer(types.int64)
+ARGUMENTS = (_words, _words, _words, _words, _words, _words, _words, _words, _words, _words)
+"""Types of the arguments of `replay_lane`."""
+
+
+def replay_lane(cfg, ctl, mine, requests, done, issued, slices, counts, out, scratch):
+    """Replay the requests of one lane once.
+
+    Parameters
+    ----------
+    cfg, ctl, out : int64
+        Places as named in `jovik.engine.kernel.layout`.
+    mine : int64, shape (cfg[QUOTA],)
+        The requests of this lane, in the order of the recording.
+    requests : int64, shape (n, REPLAY_COLUMNS)
+        As for `replay_loop`.
+    done, issued : int64, shape (n,)
+        When each completed, by its rank in the recording, and was issued; 0 before. All lanes share
+        them.
+    slices, counts : int64
+        What is recorded.
+    scratch : int64
+        Memory to work in.
+    """
+    n, rows, fd = cfg[QUOTA], cfg[ROWS], np.int32(cfg[FD])
+    pace, first, stride = cfg[REPLAY_PACE], cfg[FIRST_BLOCK], cfg[REPLAY_STRIDE]
+    source, target = cfg[POOL_ADDRESS] + cfg[REPLAY_UNIT] * stride, cfg[READ_ADDRESS]
+    done_at, issued_at = address_of(done), address_of(issued)
+    ts = scratch
+    cpu = now(THREAD_CPU, ts)
+    t = now(MONOTONIC, ts)
+    if ctl[START_AT] > t:
+        sleep_ns(ctl[START_AT] - t, ts)
+        t = now(MONOTONIC, ts)
+    start = ctl[START_AT]
+    reached = start
+    prefix = 0
+    for k in range(n):
+        i = mine[k]
+        r = REPLAY_COLUMNS * i
+        previous = start
+        if pace != AT_ITS_PACE:
+            while prefix < requests[r + 5] and ctl[STOP] < FINISH:
+                ended = load_acquire_i64(done_at + 8 * prefix)
+                if ended > 0:
+                    reached = max(reached, ended)
+                    prefix += 1
+                else:
+                    sleep_ns(NAP_NS, ts)
+            while i > 0 and ctl[STOP] < FINISH:
+                began = load_acquire_i64(issued_at + 8 * (i - 1))
+                if began > 0:
+                    previous = began
+                    break
+                sleep_ns(NAP_NS, ts)
+            due = max(previous, reached) + requests[r + 4]
+        else:
+            due = start + requests[r + 7]
+        t = now(MONOTONIC, ts)
+        while t < due and ctl[STOP] < FINISH:
+            if due - t > SPIN_NS:
+                sleep_ns(min(due - t - SPIN_NS, LOOK_NS), ts)
+            t = now(MONOTONIC, ts)
+        if ctl[STOP] >= FINISH:
+            break
+        if pace == AT_ITS_PACE and t - due > LATE_NS:
+            out[REPLAY_LATE] += 1
+            out[REPLAY_LATE_NS] += t - due
+        kind, offset, size = requests[r], requests[r + 1], requests[r + 2]
+        if kind == WRITE and stride:
+            place, generation = first + offset, cfg[REPLAY_GENERATION]
+            stamp(source, cfg[POOL_ADDRESS], size, 512, place, generation, cfg[STAMP_SEED])
+        store_release_i64(issued_at + 8 * i, t)
+        result = np.int64(0)
+        if kind == READ:
+            result = libc_pread(fd, target, size, first + offset)
+        elif kind == WRITE:
+            result = libc_pwrite(fd, source, size, first + offset)
+            if result == size and requests[r + 3] & DURABLE_FLAG and libc_fdatasync(fd) != 0:
+                result = -1
+        elif kind == FLUSH:
+            result = np.int64(libc_fdatasync(fd))
+        errno = last_errno() if result < 0 else np.int64(0)
+        before = t
+        t = now(MONOTONIC, ts)
+        row = min((t - start) // SLICE_NS, rows - 1)
+        out[REPLAY_DONE] += 1
+        if kind <= WRITE and result == size:
+            count(t - before, kind, size, row, slices, counts, out)
+        elif kind > WRITE and result >= 0:
+            out[REPLAY_ASIDE] += 1
+        else:
+            direction = 1 if kind != READ else 0
+            note_fault(errno, result, offset, direction, t - start, row, slices, out)
+            if cfg[STOP_ON_ERROR]:
+                ctl[STOP] = FINISH
+        store_release_i64(done_at + 8 * requests[r + 6], t)
+    out[BEGAN_NS] = start
+    out[ENDED_NS] = t
+    out[CPU_NS] = now(THREAD_CPU, ts) - cpu
