@@ -32,6 +32,7 @@ from jovik.base.session import ReplayJob
 from jovik.engine.buffers import Buffers
 from jovik.engine.replay import BlockingReplayPool, UringReplayPool, folded, workload_of
 from jovik.hardware.block_trace import family_of, recording_of
+from jovik.hardware.boot import boot_of
 from jovik.hardware.tracefs import trace_events
 from jovik.simulator import ModelSession, load_model
 from jovik.steps import parse
@@ -504,3 +505,78 @@ def test_a_replay_of_reads_takes_bytes_over_rate_where_the_kernel_holds_it(jovik
         if found[-1] < 1.02:
             return
     pytest.skip(f"this machine was taken away during each try: {found}")
+
+
+def test_a_program_ranks_drives_and_stands_in_what_they_carry(jovik: Program) -> None:
+    for model in ("slate", "comet"):
+        jovik("measure", f"model:{model}", 'replay "editor-start"', "--passes", "3")
+    ranked = jovik("rank", "--for", "editor-start", "--format", "json").json
+    steps = [d["steps"][0] for d in ranked["drives"]]
+    assert [d["drive"] for d in ranked["drives"]] == ["Veldhaar Comet 2TB", "Corvane Slate 1TB"]
+    assert steps[0]["elapsed_s"]["high"] < steps[1]["elapsed_s"]["low"]
+    assert "not the drive's" in jovik("rank", "--for", "editor-start").out
+    assert "no drive was measured" in jovik("rank", "--for", "system-boot", status=2).err
+    assert "load" in jovik("rank", "--for", "gardening", status=2).err
+    programs = jovik("fit", "Corvane Slate 1TB", "--format", "json").json["programs"]
+    assert programs[0]["elapsed_s"] == steps[1]["elapsed_s"]
+    assert "recorded programs" in jovik("fit", "Corvane Slate 1TB").out
+
+
+def test_real_work_against_the_box(jovik: Program) -> None:
+    missing = jovik("measure", "model:slate", "random read 4KiB for 200ms", "--passes", "1")
+    assert missing.status == 0
+    name = "Corvane Slate 1TB"
+    assert "was measured" in jovik("judge", name, "--real-work", status=2).err
+    steps = ["sequential read 1MiB depth 8 for 2s", 'replay "editor-start"']
+    jovik("measure", "model:slate", *steps, "--passes", "3")
+    found = jovik("judge", name, "--real-work", "--format", "json").json
+    kinds = [x["kind"] for x in found["shares"]]
+    assert kinds == ["stream", "program"] and "recorded programs" in found["sentence"]
+    stream, program = found["shares"]
+    claimed = next(
+        c.figure for c in load_model("slate").sheet.claims if c.what == "sequential read"
+    )
+    assert stream["claimed_bytes_s"] == claimed
+    shown = jovik("runs", "show", "last", "--format", "json").json["steps"]
+    rate = shown[0]["rate_bytes_s"]["median"]
+    assert stream["share"]["median"] == pytest.approx(rate / claimed)
+    assert program["share"]["median"] < stream["share"]["median"]
+    assert "%" in jovik("judge", name, "--real-work").out.splitlines()[0]
+    assert jovik("judge", name, "--real-work", "--format", "csv").out.count("\n") == 3
+    jovik("picture", "real-work", name, "--out", "work.png")
+    jovik("sheet", "new", "Bare")
+    assert "sheet claim" in jovik("judge", "Bare", "--real-work", status=2).err
+
+
+BOOT = """\
+FirmwareTimestampMonotonic=9000000
+LoaderTimestampMonotonic=2500000
+InitRDTimestampMonotonic=1200000
+UserspaceTimestampMonotonic=3100000
+FinishTimestampMonotonic=8400000
+"""
+
+
+def test_the_last_boot_is_a_reading_with_its_method(jovik: Program) -> None:
+    """systemctl is stood in for by a program of its name, since tests run where nothing boots."""
+    found = boot_of(BOOT)
+    assert dict(found.parts) == {"firmware": 6.5, "loader": 2.5, "kernel": 3.1, "services": 5.3}
+    assert boot_of(BOOT.replace("9000000", "0").replace("2500000", "0")).total_s == 8.4
+    for text in ("", BOOT.replace("8400000", "0")):
+        with pytest.raises(TargetError, match="does not tell"):
+            boot_of(text)
+    tools = jovik.folder / "tools"
+    tools.mkdir()
+    program = tools / "systemctl"
+    program.write_text(f"#!/bin/sh\ncat <<END\n{BOOT}END\n")
+    program.chmod(0o755)
+    jovik.env["PATH"] = f"{tools}:{jovik.env['PATH']}"
+    jovik("sheet", "new", "Own")
+    jovik("note", "Own", "--boot")
+    noted = jovik("note", "Own", "--format", "json").json["readings"]
+    assert {r["what"]: r["value"] for r in noted}["boot time"] == pytest.approx(17.4)
+    assert all("systemd" in r["method"] for r in noted)
+    program.write_text("#!/bin/sh\necho 'System has not been booted' >&2\nexit 1\n")
+    assert "has not been booted" in jovik("note", "Own", "--boot", status=3).err
+    jovik.env["PATH"] = str(jovik.folder)
+    assert "--reading" in jovik("note", "Own", "--boot", status=3).err

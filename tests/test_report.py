@@ -156,7 +156,7 @@ def test_a_review_needs_nothing_from_outside_and_lets_nothing_in(review: str) ->
 def test_pictures_speak_and_tables_have_headings(review: str) -> None:
     page = Page(review)
     pictures = page.all("img")
-    assert len(pictures) == 6 == len(page.all("source"))
+    assert len(pictures) == 7 == len(page.all("source"))
     assert all(
         len(a["alt"] or "") > 40
         and base64.b64decode((a["src"] or "").split(",")[1]).startswith(b"\x89PNG")
@@ -197,7 +197,7 @@ def test_as_markdown_with_its_pictures_beside_it(shown: Program) -> None:
     folder = shown.folder / "site"
     text = (folder / "veldhaar-comet-2tb.md").read_text()
     linked = re.findall(r"!\[.+\]\((.+?)\)", text)
-    assert len(linked) == 5 and all(
+    assert len(linked) == 6 and all(
         (folder / name).read_bytes().startswith(b"\x89PNG") for name in linked
     )
     assert sorted(answer.out.split("wrote ")[1:])[0].startswith("site/veldhaar-comet-2tb-pictures/")

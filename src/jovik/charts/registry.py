@@ -270,6 +270,16 @@ def instrument_picture(
     draw_log(log, name, shelf.results_of_run(log.log.run), out, size=size, look=look)
 
 
+def real_work_picture(
+    shelf: Shelf, drive: str, out: Path, *, size: tuple[int, int] = SIZE, look: Theme = LIGHT
+) -> None:
+    """Streams, copies and recorded programs as shares of what the box says."""
+    from jovik.charts.real_work import draw_real_work
+    from jovik.queries.real_work import real_work
+
+    draw_real_work(real_work(shelf, drive), out, size=size, look=look)
+
+
 def rounds_picture(
     shelf: Shelf, drive: str, out: Path, *, size: tuple[int, int] = SIZE, look: Theme = LIGHT
 ) -> None:
@@ -423,6 +433,7 @@ KINDS: dict[str, tuple[Callable[..., None], int | None]] = {
     "surface": (surface_picture, None),
     "temperature": (temperature_picture, 1),
     "instrument": (instrument_picture, 1),
+    "real-work": (real_work_picture, 1),
     "rounds": (rounds_picture, 1),
     "mixes": (mixes_picture, 1),
     "saturation": (saturation_picture, None),

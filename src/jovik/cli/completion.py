@@ -119,6 +119,11 @@ def recordings(ctx: Context, _: Parameter, begun: str) -> list[CompletionItem]:
     return found or [CompletionItem(begun, type="file")]
 
 
+def loads_and_recordings(ctx: Context, of: Parameter, begun: str) -> list[CompletionItem]:
+    """What a ranking can be for."""
+    return [*loads(ctx, of, begun), *(x for x in recordings(ctx, of, begun) if x.type == "plain")]
+
+
 def phrases(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
     """Steps of the plans that ship with Jovik: the nearest to what a person is about to write."""
     from jovik.steps import load_plan, plan_names

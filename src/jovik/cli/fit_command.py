@@ -178,6 +178,7 @@ def _show_all(every: Sequence[Fitted], form: str) -> None:
 def _show(found: Fitted, form: str) -> None:
     from jovik.cli.output import emit_csv, emit_json, show_table
     from jovik.tables.cross_rig import slowed_json
+    from jovik.tables.replay import programs_json, programs_table
     from jovik.tables.suitability import fit_json, fit_table
 
     every = [(None, f) for f in found.empty] + [
@@ -189,6 +190,7 @@ def _show(found: Fitted, form: str) -> None:
                 "drive": found.drive.name,
                 "held_by_rig": slowed_json(found.slowed),
                 "fits": [fit_json(f, level) for level, f in every],
+                "programs": programs_json(found.programs),
             },
             "fits",
         )
@@ -200,3 +202,6 @@ def _show(found: Fitted, form: str) -> None:
         )
     else:
         show_table(fit_table(found))
+        if found.programs:
+            click.echo()
+            show_table(programs_table(found.drive.name, found.programs))

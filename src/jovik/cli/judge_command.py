@@ -36,10 +36,22 @@ if TYPE_CHECKING:
     is_flag=True,
     help="Lay the samples of the drive side by side instead, and name those that are not right.",
 )
+@click.option(
+    "--real-work",
+    "work",
+    is_flag=True,
+    help="Show what its streams, copies and recorded programs get of what the box says.",
+)
 @format_option()
 @shelf_option
 def judge(
-    drive: str, margin: float, target: str | None, by_unit: bool, form: str, shelf_at: str | None
+    drive: str,
+    margin: float,
+    target: str | None,
+    by_unit: bool,
+    work: bool,
+    form: str,
+    shelf_at: str | None,
 ) -> int:
     """Hold the results of DRIVE against its claims.
 
@@ -49,6 +61,7 @@ def judge(
     jovik judge "Comet 2TB"
     jovik judge "Comet 2TB" --settle /mnt/new
     jovik judge "Comet 2TB" --samples
+    jovik judge "Comet 2TB" --real-work
     """
     from jovik.analysis.claims import Verdict
     from jovik.queries.claims import judged
@@ -58,6 +71,8 @@ def judge(
     with Shelf(where_from(shelf_at)) as shelf:
         if by_unit:
             return _units(shelf, drive, form)
+        if work:
+            return _real_work(shelf, drive, form)
         found = judged(shelf, drive, margin)
         if target is not None and _settle(shelf, found, target):
             found = judged(shelf, drive, margin)
@@ -147,6 +162,23 @@ def _show(found: Judged, form: str) -> None:
         emit_csv(header, rows)
     else:
         show_table(claims_table(found))
+
+
+def _real_work(shelf: Shelf, drive: str, form: str) -> int:
+    """Show real work against the synthetic."""
+    from jovik.cli.output import emit_csv, emit_json, show_table
+    from jovik.queries.real_work import real_work
+    from jovik.tables.real_work import real_work_json, real_work_table
+
+    found = real_work(shelf, drive)
+    if form == "json":
+        emit_json(real_work_json(found), "real-work")
+    elif form == "csv":
+        table = real_work_table(found)
+        emit_csv(table.columns, table.rows)
+    else:
+        show_table(real_work_table(found))
+    return 0
 
 
 def _units(shelf: Shelf, drive: str, form: str) -> int:

@@ -46,6 +46,11 @@ if TYPE_CHECKING:
 @click.option("--quantity", metavar="NAME", help="What --log is of, such as 'noise level'.")
 @click.option("--unit", metavar="UNIT", help="Of --log: dB(A), W, C, V, A.")
 @click.option("--shift", metavar="TIME", help="Added to the times of --log, such as 2.5s or -1h.")
+@click.option(
+    "--boot",
+    is_flag=True,
+    help="Note how long this machine's last boot took, by what systemd says.",
+)
 @click.option("--pro", multiple=True, metavar="TEXT", help="What speaks for it.")
 @click.option("--con", multiple=True, metavar="TEXT", help="What speaks against it.")
 @click.option("--remark", multiple=True, metavar="TEXT", help="Anything else.")
@@ -73,6 +78,7 @@ def note(
     quantity: str | None,
     unit: str | None,
     shift: str | None,
+    boot: bool,
     pro: tuple[str, ...],
     con: tuple[str, ...],
     remark: tuple[str, ...],
@@ -93,6 +99,7 @@ def note(
     jovik note "Comet 2TB" --pro "silent" --con "no heat sink in the box"
     jovik note "Comet 2TB" --remark "vanished after 2 h" --run last --date 2026-11-23
     jovik note "Comet 2TB" --log noise.csv --run last --quantity "noise level" --unit "dB(A)"
+    jovik note "Comet 2TB" --boot
     jovik note "Comet 2TB" --remove 3
     """
     from jovik.base.errors import UsageError
@@ -110,6 +117,7 @@ def note(
         readings += read_csv(text, str(source))
         if told := table_form(text):
             echo(f"{source}: {told}", err=True)
+    readings += _boot(method, instrument) if boot else []
     if log_file is not None:
         return _log(drive, log_file, run_name, quantity, unit, shift, form, shelf_at)
     said = [(sort, t) for sort, texts in _sorts(pro, con, remark) for t in texts if t.strip()]
@@ -134,6 +142,17 @@ def note(
             return 0
         _show(noted(shelf, name), form)
     return 0
+
+
+def _boot(method: str, instrument: str) -> list[Reading]:
+    """The last boot of this machine as readings: all of it, and each part that is known."""
+    from jovik.hardware.boot import last_boot
+    from jovik.sheets.reading import Reading
+
+    found = last_boot()
+    how = method or found.method
+    parts = [("boot time", found.total_s), *((f"boot, {n}", s) for n, s in found.parts)]
+    return [Reading(what, seconds, "s", how, instrument) for what, seconds in parts]
 
 
 def _log(

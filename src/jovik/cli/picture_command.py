@@ -227,6 +227,14 @@ def instrument(drive: str, **how: Any) -> None:
     _draw("instrument", [drive], **how)
 
 
+@picture.command("real-work")
+@click.argument("drive", shell_complete=drives)
+@_common
+def real_work(drive: str, **how: Any) -> None:
+    """Streams, copies and recorded programs of DRIVE as shares of what the box says."""
+    _draw("real-work", [drive], **how)
+
+
 @picture.command()
 @click.argument("drive", shell_complete=drives)
 @_common

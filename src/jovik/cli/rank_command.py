@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from jovik.cli.completion import drives, loads, orders, yardsticks
+from jovik.cli.completion import drives, loads_and_recordings, orders, yardsticks
 from jovik.cli.options import format_option, shelf_option
 
 if TYPE_CHECKING:
@@ -35,8 +35,9 @@ if TYPE_CHECKING:
     "--for",
     "load_name",
     metavar="LOAD",
-    shell_complete=loads,
-    help="Weigh the steps as this load does; see jovik fit --loads.",
+    shell_complete=loads_and_recordings,
+    help="Weigh the steps as this load does (see jovik fit --loads), or rank by how long this "
+    "recorded program takes (see jovik record list).",
 )
 @click.option(
     "--review",
@@ -100,6 +101,7 @@ def rank(
     \b
     jovik rank --by "random read 4KiB" --interface SATA
     jovik rank --for telescope --max-price 150 --review "Comet 2TB"
+    jovik rank --for editor-start
     """
     from jovik.analysis.ranking import rank_sentence
     from jovik.base.errors import UsageError

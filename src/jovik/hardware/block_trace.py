@@ -35,6 +35,8 @@ EVENTS = ("block/block_rq_issue", "block/block_rq_complete")
 FORK = "sched/sched_process_fork"
 BUFFER_KB = 16_384
 """Of the kernel's buffer, for each processor."""
+LOOK_S = 0.1
+"""How often it is looked whether a buffer gets full."""
 READ_BYTES = 1 << 20
 SECTOR = 512
 LINE = re.compile(
@@ -122,31 +124,42 @@ def _write(path: Path, text: str) -> None:
 
 
 def _drain(tap: Tap, stop: threading.Event) -> None:
-    """Bring what comes to the file, without looking at it."""
+    """Bring what comes to the file, without looking at it.
+
+    The kernel turns it into text when it is read, which takes time from what is recorded: so that
+    is left until the end, or until a buffer is half full.
+    """
     fd = os.open(tap.folder / "trace_pipe", os.O_RDONLY | os.O_NONBLOCK)
     try:
-        while True:
-            try:
-                content = os.read(fd, READ_BYTES)
-            except BlockingIOError:
-                content = b""
-            if content:
-                tap.spool.write(content)
-            elif stop.is_set():
-                return
-            else:
-                stop.wait(0.05)
+        while not stop.wait(LOOK_S):
+            if _fullest(tap.folder) > BUFFER_KB * 1024 // 2:
+                _drain_now(fd, tap.spool)
+        _drain_now(fd, tap.spool)
     finally:
         os.close(fd)
 
 
+def _drain_now(fd: int, spool: IO[bytes]) -> None:
+    with contextlib.suppress(BlockingIOError):
+        while content := os.read(fd, READ_BYTES):
+            spool.write(content)
+
+
+def _fullest(folder: Path) -> int:
+    """Bytes in the buffer of the processor that has most."""
+    return max((int(s.get("bytes", 0)) for s in _buffers(folder)), default=0)
+
+
 def _lost(folder: Path) -> int:
     """Events that there was no room for, of all processors."""
-    total = 0
+    return sum(int(s.get("overrun", 0)) + int(s.get("dropped events", 0)) for s in _buffers(folder))
+
+
+def _buffers(folder: Path) -> Iterator[dict[str, str]]:
+    """What the kernel says of the buffer of each processor."""
     for stats in (folder / "per_cpu").glob("cpu*/stats"):
-        found = dict(line.split(": ", 1) for line in stats.read_text().splitlines() if ": " in line)
-        total += int(found.get("overrun", 0)) + int(found.get("dropped events", 0))
-    return total
+        lines = stats.read_text().splitlines()
+        yield dict(line.split(": ", 1) for line in lines if ": " in line)
 
 
 def family_of(lines: IO[bytes], command: int) -> set[int]:

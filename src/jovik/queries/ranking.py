@@ -20,11 +20,12 @@ from jovik.base.step_result import StepResult
 from jovik.queries.drive_class import ClassStanding, standing_in, standing_of
 from jovik.queries.efficiency import efficiencies
 from jovik.sheets.drive_class import CLASS_PREFIX, DriveClass, read_class
-from jovik.sheets.load import read_load
+from jovik.sheets.load import load_names, read_load
 from jovik.sheets.sheet import Drive
 from jovik.shelf.corrections import Excluded
 from jovik.shelf.store import Shelf
 from jovik.steps import IoStep, parse
+from jovik.steps.replay import is_recording
 
 WITHIN: dict[str, Callable[[StepResult], str | None]] = {
     "rig": lambda r: r.conditions.rig,
@@ -145,6 +146,9 @@ def ranked(
     """
     if by == ENERGY:
         return _by_energy(shelf, yardstick, load, only)
+    if load is not None and load not in load_names() and is_recording(load):
+        # A recorded program is no weight of steps: its own time is what ranks.
+        by, load = f'replay "{load}"', None
     kind = kind_of(by)
     drives = shelf.drives()
     of_class = None

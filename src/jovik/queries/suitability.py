@@ -11,6 +11,7 @@ from jovik.analysis.run_effect import run_effect
 from jovik.analysis.suitability import Suitability, fit
 from jovik.base.errors import UsageError
 from jovik.base.findings import LostData
+from jovik.base.step_result import StepResult
 from jovik.sheets.load import Load
 from jovik.sheets.sheet import Drive
 from jovik.shelf.store import Shelf
@@ -22,7 +23,7 @@ class Fitted:
 
     Empty, and at each level that it was filled to on purpose.
 
-    `slowed` is what the rig may have held back.
+    `slowed` is what the rig may have held back, `programs` recordings that were done again on it.
     """
 
     drive: Drive
@@ -30,6 +31,7 @@ class Fitted:
     filled: dict[int, tuple[Suitability, ...]]
     slowed: tuple[RigSlowdown, ...] = ()
     lost: LostData | None = None
+    programs: tuple[StepResult, ...] = ()
 
 
 def fitted(shelf: Shelf, name: str, loads: Sequence[Load]) -> Fitted:
@@ -67,7 +69,9 @@ def fitted(shelf: Shelf, name: str, loads: Sequence[Load]) -> Fitted:
         shelf.results_of_several_rigs(drive.name),
         run_effect(shelf.recent_results(drive.name)),
     )
-    return Fitted(drive, at(None), {level: at(level) for level in levels}, tuple(held), lost)
+    programs = tuple(r for r in results if r.findings.replay is not None)
+    filled = {level: at(level) for level in levels}
+    return Fitted(drive, at(None), filled, tuple(held), lost, programs)
 
 
 def fitted_all(shelf: Shelf, loads: Sequence[Load]) -> list[Fitted]:

@@ -22,11 +22,13 @@ from jovik.base.trace import Trace
 from jovik.charts.style import THEMES, Theme
 from jovik.queries.claims import Judged
 from jovik.queries.instrument import LogBeside
+from jovik.queries.real_work import RealWork
 from jovik.queries.upgrade import Upgraded
 from jovik.report.document import Block, Document, Picture
 from jovik.steps import parse
 from jovik.tables.claims import claims_summary
 from jovik.tables.instrument import logged_sentences
+from jovik.tables.real_work import real_work_alt
 
 SIZE = (1280, 800)
 PALETTE = 128
@@ -210,6 +212,13 @@ def instrument_picture(
     (said,) = logged_sentences([laid])
     name = f"instrument-{number + 1}"
     return picture(name, f"Under the rate, {said}", draw_log, laid, drive, results)
+
+
+def real_work_picture(found: RealWork) -> Picture:
+    """Streams, copies and programs against the box."""
+    from jovik.charts.real_work import draw_real_work
+
+    return picture("real-work", real_work_alt(found), draw_real_work, found)
 
 
 def fullness_picture(pairs: Sequence[FillComparison]) -> Picture:

@@ -11,6 +11,7 @@ from jovik.analysis.comparability import long_write_of
 from jovik.analysis.long_write_notes import fall_note
 from jovik.analysis.lost_data import lost_by, lost_words
 from jovik.analysis.ranking import rank_sentence
+from jovik.analysis.real_work import WorkKind, work_shares
 from jovik.base.errors import UsageError
 from jovik.base.quantities import significant
 from jovik.base.step_result import StepResult
@@ -18,6 +19,7 @@ from jovik.base.version import VERSION
 from jovik.queries.claims import Judged, judged
 from jovik.queries.ranking import Ranked, ranked
 from jovik.queries.readings import Noted, noted
+from jovik.queries.real_work import RealWork
 from jovik.queries.suitability import Fitted, fitted
 from jovik.queries.upgrade import Upgraded, upgraded
 from jovik.report import pictures
@@ -37,6 +39,7 @@ from jovik.tables.drive_class import standing_table
 from jovik.tables.health import health_change_table
 from jovik.tables.ranking import overall_table, places_table, ranking_foot
 from jovik.tables.readings import readings_table
+from jovik.tables.real_work import real_work_table
 from jovik.tables.sheets import facts_line, sheet_table
 from jovik.tables.suitability import by_short_test, fit_table
 from jovik.tables.upgrade import jobs_table, money_words, upgrade_table
@@ -113,6 +116,7 @@ def review(
         Section("sheet", "What the box says", (sheet_table(it.sheet),) if it.sheet.claims else ()),
         tests_section(shelf, it.runs, it.results),
         steady_section(shelf, drive.name, it.runs, it.results),
+        Section("work", "Real work against the box", _work(it)),
         instruments_section(shelf, drive.name, it.runs),
         Section(
             "claims",
@@ -243,6 +247,15 @@ def _watch_out(it: ReviewData) -> list[str]:
     )
     said += [f"its log: {note}" for run, _ in it.runs for note in run.notes or []]
     return said
+
+
+def _work(it: ReviewData) -> tuple[Block, ...]:
+    """Copies and programs against the box; nothing where only streams were measured."""
+    shares = tuple(work_shares(it.sheet.claims, it.results))
+    if all(x.kind is WorkKind.STREAM for x in shares):
+        return ()
+    found = RealWork(it.sheet.drive.name, shares)
+    return (pictures.real_work_picture(found), real_work_table(found))
 
 
 def _class(it: ReviewData) -> tuple[Block, ...]:

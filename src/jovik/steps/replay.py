@@ -54,6 +54,13 @@ def shipped_path(name: str) -> Path:
     return FOLDER / f"{name}{SUFFIX}"
 
 
+def is_recording(name: str) -> bool:
+    """Whether a recording is called like that: one that ships, a file, or one on an open shelf."""
+    if name in recording_names() or (name.endswith(SUFFIX) and Path(name).is_file()):
+        return True
+    return any(library.recording(name) is not None for library in LIBRARIES)
+
+
 @dataclass(frozen=True)
 class ReplayStep(Step):
     """``replay "FILE" [at its pace|as fast as it goes] [verify]``.

@@ -25,6 +25,7 @@ from jovik.steps import parse
 from jovik.tables.conditions import conditions_words
 from jovik.tables.cross_rig import slowed_words
 from jovik.tables.drive_class import gap_words
+from jovik.tables.replay import program_words
 from jovik.tables.runs import excluded_words
 from jovik.tables.table import Table, figure_words, interval_json, interval_words
 
@@ -141,11 +142,16 @@ def _step_rows(found: Ranked, kind: str) -> Iterator[tuple[str, ...]]:
     rows = ranking_of(found.ranking, kind)
     for s, lead in zip(rows, lead_over_next(found.ranking, rows), strict=True):
         ahead = "-" if lead is None else lead_words(lead)
+        program = s.result.findings.replay
         yield (
             str(s.place),
             s.drive,
-            significant(s.rate_bytes_s.median * per_unit()),
-            interval_words(s.rate_bytes_s, per_unit()),
+            significant(s.rate_bytes_s.median * per_unit())
+            if program is None
+            else f"{significant(program.elapsed_s.median)} s",
+            interval_words(s.rate_bytes_s, per_unit())
+            if program is None
+            else interval_words(program.elapsed_s),
             ahead,
             str(s.passes),
         )
@@ -232,6 +238,7 @@ def ranking_foot(found: Ranked, only: str | None = None) -> list[str]:
         else []
     )
     notes += _energy_words(found, only)
+    notes += _program_words(found, only)
     notes += _index_words(found) if only is None else []
     notes += _class_words(found, only)
     notes += slowed_words(
@@ -261,6 +268,16 @@ def _energy_words(found: Ranked, only: str | None) -> list[str]:
     return ["by the newest power log laid beside a run of each drive"] + (
         [f"idle: {'; '.join(idle)}"] if idle else []
     )
+
+
+def _program_words(found: Ranked, only: str | None) -> list[str]:
+    """How long the program takes that drives are ranked by, and what of it is not theirs."""
+    shown = [
+        f"{s.drive} {program_words(x)}"
+        for s in ranking_of(found.ranking, found.kind or "")
+        if only in (None, s.drive) and (x := s.result.findings.replay) is not None
+    ]
+    return [f"takes: {'; '.join(shown)}"] if shown else []
 
 
 def _class_words(found: Ranked, only: str | None) -> list[str]:
@@ -347,6 +364,9 @@ def _drive_json(d: DriveRank, *, energy: bool) -> dict[str, Any]:
                 names[1]: interval_json(s.iops),
                 "index": interval_json(s.index) if s.index else None,
                 "passes": s.passes,
+                "elapsed_s": interval_json(x.elapsed_s)
+                if (x := s.result.findings.replay) is not None
+                else None,
                 "run": s.result.run,
             }
             for s in d.steps

@@ -3,11 +3,52 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import Any
 
+from jovik.base.findings import ReplayFinding
 from jovik.base.step_result import StepResult
 from jovik.steps import parse
-from jovik.tables.table import Table
+from jovik.tables.table import Table, interval_json
 from jovik.tables.upgrade import seconds_words
+
+
+def program_words(found: ReplayFinding) -> str:
+    """``2.90 s (2.88 to 2.92), of it 2.61 s not the drive's``."""
+    own = max(found.elapsed_s.median - found.waited_s.median, 0.0)
+    return f"{seconds_words(found.elapsed_s)}, of it {own:.3g} s not the drive's"
+
+
+def programs_table(drive: str, results: Sequence[StepResult]) -> Table:
+    """Recorded programs that were done again on a drive, with what is not the drive's of them."""
+    rows = []
+    for r in results:
+        found = r.findings.replay
+        if found is not None:
+            own = max(found.elapsed_s.median - found.waited_s.median, 0.0)
+            name = parse(r.kind).label.removeprefix("replay of ").replace("-", " ")
+            took, waited = seconds_words(found.elapsed_s), seconds_words(found.waited_s)
+            rows.append((name, took, waited, f"{own:.3g} s"))
+    return Table(
+        f"{drive}: recorded programs",
+        ["program", "takes", "waits for the drive", "not the drive's"],
+        rows,
+        right=(1, 2, 3),
+    )
+
+
+def programs_json(results: Sequence[StepResult]) -> list[dict[str, Any]]:
+    """The same as documented."""
+    return [
+        {
+            "phrase": r.phrase,
+            "elapsed_s": interval_json(x.elapsed_s),
+            "waited_s": interval_json(x.waited_s),
+            "recorded_s": x.recorded_s,
+            "run": r.run,
+        }
+        for r in results
+        if (x := r.findings.replay) is not None
+    ]
 
 
 def replays_table(results: Sequence[StepResult]) -> Table:

@@ -1,0 +1,43 @@
+"""Real work against the synthetic: what a drive's streams, copies and programs get of its box."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from jovik.analysis.real_work import WorkShare, work_shares
+from jovik.base.errors import UsageError
+from jovik.shelf.store import Shelf
+
+
+@dataclass(frozen=True)
+class RealWork:
+    """A drive's shares of what the box says."""
+
+    drive: str
+    shares: tuple[WorkShare, ...]
+
+
+def real_work(shelf: Shelf, name: str) -> RealWork:
+    """What streams, copies and recorded programs of a drive get of its claimed sequential rates.
+
+    Raises
+    ------
+    UnknownNameError
+        There is no such drive.
+    UsageError
+        The box says no sequential rate, or nothing that could be held against it was measured.
+    """
+    sheet = shelf.sheet(name)
+    drive = sheet.drive.name
+    if not any(not c.random and c.unit == "bytes/s" for c in sheet.claims):
+        raise UsageError(
+            f"what the box of {drive} says of sequential rates is not known",
+            f'write it down: jovik sheet claim "{drive}" "sequential read" 550MB/s',
+        )
+    found = work_shares(sheet.claims, shelf.latest_results(drive, ladders=True))
+    if not found:
+        raise UsageError(
+            f"no stream, copy or program of {drive} was measured",
+            f'measure some: jovik measure TARGET --drive "{drive}" \'replay "editor-start"\'',
+        )
+    return RealWork(drive, tuple(found))

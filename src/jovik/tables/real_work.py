@@ -1,0 +1,88 @@
+"""Real work against the synthetic, as shares of what the box says."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from jovik.analysis.real_work import WorkKind
+from jovik.base.quantities import show_rate, significant
+from jovik.base.rate_unit import per_unit, rate_unit
+from jovik.queries.real_work import RealWork
+from jovik.steps import parse
+from jovik.tables.table import Table, interval_json, interval_words
+
+WORDS = {WorkKind.STREAM: "stream", WorkKind.COPY: "copy", WorkKind.PROGRAM: "program"}
+
+
+def real_work_sentence(found: RealWork) -> str:
+    """What the streams get of the box, and what copies and programs do."""
+    parts = []
+    for kind, words in (
+        (WorkKind.STREAM, "its streams reach"),
+        (WorkKind.COPY, "copies"),
+        (WorkKind.PROGRAM, "recorded programs"),
+    ):
+        shares = sorted(x.share.median for x in found.shares if x.kind is kind)
+        if not shares:
+            continue
+        ends = dict.fromkeys(_percent(s) for s in (shares[0], shares[-1]))
+        parts.append(f"{words} {' to '.join(ends)} %")
+    return f"of what the box says, {', '.join(parts)}"
+
+
+def _percent(share: float) -> str:
+    return f"{100 * share:.0f}" if share >= 0.1 else f"{100 * share:.2g}"
+
+
+def real_work_table(found: RealWork) -> Table:
+    """The sentence first, then each step with its share."""
+    rows = [
+        (
+            WORDS[x.kind],
+            parse(x.result.kind).label,
+            significant(x.rate_bytes_s.median * per_unit()),
+            interval_words(x.rate_bytes_s, per_unit()),
+            significant(x.claimed_bytes_s * per_unit()),
+            f"{_percent(x.share.median)} %",
+            interval_words(x.share, 100),
+        )
+        for x in found.shares
+    ]
+    notes = [
+        "claimed: the box's sequential rates, by how much is read and written; a program's rate is "
+        "that while the drive was waited for"
+    ]
+    return Table(
+        f"{found.drive}: {real_work_sentence(found)}",
+        ["", "what", rate_unit(), "95 % interval", "claimed", "share", "95 % interval, %"],
+        rows,
+        right=(2, 4, 5),
+        notes=notes,
+    )
+
+
+def real_work_json(found: RealWork) -> dict[str, Any]:
+    """The same as documented."""
+    return {
+        "drive": found.drive,
+        "sentence": real_work_sentence(found),
+        "shares": [
+            {
+                "kind": WORDS[x.kind],
+                "phrase": x.result.phrase,
+                "run": x.result.run,
+                "rate_bytes_s": interval_json(x.rate_bytes_s),
+                "claimed_bytes_s": x.claimed_bytes_s,
+                "share": interval_json(x.share),
+            }
+            for x in found.shares
+        ],
+    }
+
+
+def real_work_alt(found: RealWork) -> str:
+    """For who does not see the picture."""
+    each = ", ".join(
+        f"{parse(x.result.kind).label} {show_rate(x.rate_bytes_s.median)}" for x in found.shares
+    )
+    return f"{real_work_sentence(found)}: {each}"
