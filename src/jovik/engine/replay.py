@@ -138,7 +138,7 @@ class ReplayPool(WorkerPool):
         """Time in which at least one request was in flight."""
 
     def with_record(self, trace: Trace) -> Trace:
-        """The trace with what came of it, beside the recorded figures."""
+        """The trace with what came of it, beside the recorded figures; stamps read if wanted."""
         recording = self.job.recording
         found = ReplayRecord(
             requests=self.total(layout.REPLAY_DONE),
@@ -149,7 +149,8 @@ class ReplayPool(WorkerPool):
             late=self.total(layout.REPLAY_LATE),
             late_ns=self.total(layout.REPLAY_LATE_NS),
         )
-        return replace(trace, replay=found)
+        back = self.job.verify and self.work.writes and not trace.stopped
+        return replace(trace, replay=found, stamps=self.read_back() if back else trace.stamps)
 
     def read_back(self) -> StampFaults:
         """Read every sector that was written, and hold it against its stamp.
@@ -320,3 +321,13 @@ class BlockingReplayPool(ReplayPool):
         ended = self.done[self.requests[:, 6]]
         made = (self.issued > 0) & (ended > 0)
         return union_ns(self.issued[made], ended[made])
+
+
+def replay_pool(
+    job: ReplayJob, work: Workload, fd: int, buffers: Buffers, *, by_calls: bool
+) -> ReplayPool:
+    """The threads of a replay, by blocking calls or by a ring; see `ReplayPool` for errors."""
+    kind: type[ReplayPool] = BlockingReplayPool if by_calls else UringReplayPool
+    # A loop that has to be compiled first would be late from its first request on.
+    code_cache.load(kind.loop)
+    return kind(job, work, fd, buffers)

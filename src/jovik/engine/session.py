@@ -32,7 +32,7 @@ from jovik.engine.buffers import Buffers, check_memory, unit_of
 from jovik.engine.file_copy import CopyFolder
 from jovik.engine.kernel import layout
 from jovik.engine.pass_trace import live_latency_ns, progress_of, trace_of
-from jovik.engine.replay import BlockingReplayPool, UringReplayPool, workload_of
+from jovik.engine.replay import replay_pool, workload_of
 from jovik.engine.selection import select_engine
 from jovik.engine.storage import Storage
 from jovik.engine.test_file import TestFile
@@ -463,16 +463,10 @@ class FileSession:
         self.warm_up()
         work = workload_of(job, self.room_bytes() or CHUNK)
         by_calls = issubclass(self._crew, BlockingPool)
-        kind = BlockingReplayPool if by_calls else UringReplayPool
-        # A loop that has to be compiled first would be late from its first request on.
-        code_cache.load(kind.loop)
-        crew = kind(job, work, self.place.fd, self.buffers)
+        crew = replay_pool(job, work, self.place.fd, self.buffers, by_calls=by_calls)
         if work.writes:
             self._stamped = None
-        trace = crew.with_record(self._attended(crew, work, watch))
-        if job.verify and work.writes and not trace.stopped:
-            trace = replace(trace, stamps=crew.read_back())
-        return trace
+        return crew.with_record(self._attended(crew, work, watch))
 
     def _attended(self, crew: WorkerPool, work: Workload, watch: ProgressCallback) -> Trace:
         """Run a crew's threads to their end, and what came of it."""
