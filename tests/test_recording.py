@@ -430,7 +430,7 @@ def test_a_sector_that_was_changed_since_is_found(
         assert found.wrong == 1 and found.first_offsets_bytes == (at // 512 * 512,)
 
 
-@given(st.lists(st.tuples(st.integers(0, 100), st.integers(0, 100)), max_size=40))
+@given(st.lists(st.tuples(st.integers(0, 100), st.integers(1, 100)), max_size=40))
 def test_requests_of_one_lane_follow_each_other(times: list[tuple[int, int]]) -> None:
     rows = [(a, a + took, 0, 0, 0, 4096, 0) for a, took in sorted(times)]
     recording = made_recording("any", rows, 300)

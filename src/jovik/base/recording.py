@@ -7,11 +7,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from enum import IntEnum
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
 Ints = npt.NDArray[np.int64]
+Small = npt.NDArray[np.integer[Any]]
 CHUNK = 2**20
 """The range that was touched is kept in pieces of this size, one behind the other."""
 COLUMNS = ("issue_ns", "done_ns", "kind", "flags", "offset", "bytes", "asker")
@@ -47,7 +49,7 @@ class Recording:
     name : str
     issue_ns, done_ns : int64, shape (n,)
         Since the recording began; issued and completed.
-    kind, flags, asker : int64, shape (n,)
+    kind, flags, asker : int, shape (n,)
         `Kind`, bits, and `Asker`.
     offset, bytes : int64, shape (n,)
         Within the range that was touched, its pieces packed.
@@ -66,11 +68,11 @@ class Recording:
     name: str
     issue_ns: Ints
     done_ns: Ints
-    kind: Ints
-    flags: Ints
+    kind: Small
+    flags: Small
     offset: Ints
     bytes: Ints
-    asker: Ints
+    asker: Small
     elapsed_ns: int
     lost: int = 0
     drive: str = ""

@@ -24,6 +24,8 @@ MOST_HEAD, MOST_REQUESTS = 20_000_000, 2 * 10**9
 MOST_ROWS = 20_000_000
 MOST_WORDS, MOST_FILES = 1_000, 100_000
 """Of the names that a recording keeps where it was asked to."""
+SMALL = ("kind", "flags", "asker")
+"""Columns whose numbers take a byte."""
 DIGEST_LETTERS = 12
 
 
@@ -116,23 +118,27 @@ def recording_from(head: Any, content: bytes) -> tuple[Recording, str]:
     digest = hashlib.sha256(content).hexdigest()
     if head.get("sha256") != digest:
         raise ValueError("its requests are not as they were written")
-    first, _, rest = content.partition(b"\n")
-    if first.decode("ascii", "replace") != ",".join(COLUMNS):
+    lines = io.BytesIO(content)
+    if lines.readline().rstrip(b"\r\n").decode("ascii", "replace") != ",".join(COLUMNS):
         raise ValueError("its columns are not those of a recording")
-    if rest.count(b"\n") > MOST_ROWS:
+    if content.count(b"\n") > MOST_ROWS + 1:
         raise ValueError(f"it has more than {MOST_ROWS:,} requests")
     table = np.zeros((0, len(COLUMNS)), np.int64)
-    if rest.strip():
-        table = np.loadtxt(io.BytesIO(rest), dtype=np.int64, delimiter=",", ndmin=2)
+    if content[lines.tell() : lines.tell() + 1].strip():
+        table = np.loadtxt(lines, dtype=np.int64, delimiter=",", ndmin=2)
     columns = dict(zip(COLUMNS, table.T, strict=True))
     _check(columns)
+    last = int(table[:, 1].max(initial=0))
+    # A recording may have millions of requests: what is small is kept small.
+    columns = {k: v.astype(np.uint8 if k in SMALL else np.int64) for k, v in columns.items()}
+    del table
     elapsed = head["elapsed_ns"]
     if not isinstance(elapsed, int) or not 0 <= elapsed < 2**62:
         raise ValueError("its duration is none")
     status = head.get("status")
     found = Recording(
         name=str(head.get("name", ""))[:200],
-        elapsed_ns=max(elapsed, int(table[:, 1].max(initial=0))),
+        elapsed_ns=max(elapsed, last),
         lost=int(head.get("lost", 0)),
         drive=str(head.get("drive", ""))[:200],
         status=status if isinstance(status, int) else None,
@@ -157,6 +163,8 @@ def _check(columns: dict[str, Any]) -> None:
         raise ValueError("a request asks for what there is not")
     if not np.isin(columns["asker"], [int(a) for a in Asker]).all():
         raise ValueError("a request was asked for by nobody")
+    if (columns["flags"] < 0).any() or (columns["flags"] > 255).any():
+        raise ValueError("a request has flags that there are not")
     moves = columns["kind"] <= Kind.WRITE
     size, offset = columns["bytes"][moves], columns["offset"][moves]
     if (size <= 0).any() or (size > 2**30).any() or (size % 512).any():

@@ -86,18 +86,20 @@ class ReplayPool(WorkerPool):
                 f"a request of the recording has {show_size(largest)}, which is too large"
             )
         known = dependencies(recording)
-        self.requests = np.column_stack(
-            [
-                recording.kind,
-                folded(recording, work.span_bytes),
-                recording.bytes,
-                recording.flags,
-                np.zeros_like(known.think_ns) if job.pace == "fast" else known.think_ns,
-                known.after,
-                known.rank,
-                recording.issue_ns,
-            ]
-        ).astype(np.int64)
+        when: npt.NDArray[np.int64] | int = known.think_ns
+        if job.pace != "dependent":
+            when = recording.issue_ns if job.pace == "recorded" else 0
+        columns: list[npt.NDArray[np.int64] | int] = [
+            recording.kind.astype(np.int64) | recording.flags.astype(np.int64) << 8,
+            folded(recording, work.span_bytes),
+            recording.bytes,
+            when,
+            known.after,
+            known.rank,
+        ]
+        self.requests = np.empty((len(recording), layout.REPLAY_COLUMNS), np.int64)
+        for place, column in enumerate(columns):
+            self.requests[:, place] = column
         self.done = np.zeros(len(recording), np.int64)
         self.job = job
         stride = int(recording.bytes[writing].max(initial=0))
@@ -183,8 +185,8 @@ class ReplayPool(WorkerPool):
 
     def _written_sectors(self) -> npt.NDArray[np.int64]:
         """The sectors that completed requests wrote, in order."""
-        kind, offset, size = self.requests[:, 0], self.requests[:, 1], self.requests[:, 2]
-        written = (kind == Kind.WRITE) & (self.done[self.requests[:, 6]] > 0)
+        kind, offset, size = self.job.recording.kind, self.requests[:, 1], self.requests[:, 2]
+        written = (kind == Kind.WRITE) & (self.done[self.requests[:, layout.REPLAY_RANK]] > 0)
         parts = [
             np.arange(o // SMALL_UNIT, (o + s) // SMALL_UNIT)
             for o, s in zip(offset[written], size[written], strict=True)
@@ -318,7 +320,7 @@ class BlockingReplayPool(ReplayPool):
 
     def waited_ns(self) -> int:
         """See `ReplayPool.waited_ns`: from when each request was issued and done."""
-        ended = self.done[self.requests[:, 6]]
+        ended = self.done[self.requests[:, layout.REPLAY_RANK]]
         made = (self.issued > 0) & (ended > 0)
         return union_ns(self.issued[made], ended[made])
 

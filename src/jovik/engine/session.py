@@ -464,8 +464,7 @@ class FileSession:
         work = workload_of(job, self.room_bytes() or CHUNK)
         by_calls = issubclass(self._crew, BlockingPool)
         crew = replay_pool(job, work, self.place.fd, self.buffers, by_calls=by_calls)
-        if work.writes:
-            self._stamped = None
+        self._stamped = None if work.writes else self._stamped
         return crew.with_record(self._attended(crew, work, watch))
 
     def _attended(self, crew: WorkerPool, work: Workload, watch: ProgressCallback) -> Trace:

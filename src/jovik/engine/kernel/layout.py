@@ -84,8 +84,9 @@ BAD_PLACES = 8
     REPLAY_ASIDE,  # flushes and discards
 ) = range(FIRST_BAD + BAD_PLACES, FIRST_BAD + BAD_PLACES + 5)
 OUT_COUNT = REPLAY_ASIDE + 1
-REPLAY_COLUMNS = 8
-"""Numbers of a request of a replay: kind, offset, bytes, flags, think, after, rank, issue."""
+REPLAY_COLUMNS = 6
+"""Numbers of a request of a replay: kind and flags, offset, bytes, think or issue, after, rank."""
+REPLAY_RANK = 5
 NEVER = 2**62
 """A minimum that nothing was below yet."""
 

@@ -56,7 +56,9 @@ from jovik.engine.kernel.primitives import (
 from jovik.engine.kernel.replay_loop import (
     AT_ITS_PACE,
     DURABLE_FLAG,
+    FLAGS_SHIFT,
     FLUSH,
+    KIND_MASK,
     LATE_NS,
     READ,
     SPIN_NS,
@@ -108,7 +110,7 @@ def replay_lane(cfg, ctl, mine, requests, done, issued, slices, counts, out, scr
         r = REPLAY_COLUMNS * i
         previous = start
         if pace != AT_ITS_PACE:
-            while prefix < requests[r + 5] and ctl[STOP] < FINISH:
+            while prefix < requests[r + 4] and ctl[STOP] < FINISH:
                 ended = load_acquire_i64(done_at + 8 * prefix)
                 if ended > 0:
                     reached = max(reached, ended)
@@ -121,9 +123,9 @@ def replay_lane(cfg, ctl, mine, requests, done, issued, slices, counts, out, scr
                     previous = began
                     break
                 sleep_ns(NAP_NS, ts)
-            due = max(previous, reached) + requests[r + 4]
+            due = max(previous, reached) + requests[r + 3]
         else:
-            due = start + requests[r + 7]
+            due = start + requests[r + 3]
         t = now(MONOTONIC, ts)
         while t < due and ctl[STOP] < FINISH:
             if due - t > SPIN_NS:
@@ -134,7 +136,7 @@ def replay_lane(cfg, ctl, mine, requests, done, issued, slices, counts, out, scr
         if pace == AT_ITS_PACE and t - due > LATE_NS:
             out[REPLAY_LATE] += 1
             out[REPLAY_LATE_NS] += t - due
-        kind, offset, size = requests[r], requests[r + 1], requests[r + 2]
+        kind, offset, size = requests[r] & KIND_MASK, requests[r + 1], requests[r + 2]
         if kind == WRITE and stride:
             place, generation = first + offset, cfg[REPLAY_GENERATION]
             stamp(source, cfg[POOL_ADDRESS], size, 512, place, generation, cfg[STAMP_SEED])
@@ -144,7 +146,11 @@ def replay_lane(cfg, ctl, mine, requests, done, issued, slices, counts, out, scr
             result = libc_pread(fd, target, size, first + offset)
         elif kind == WRITE:
             result = libc_pwrite(fd, source, size, first + offset)
-            if result == size and requests[r + 3] & DURABLE_FLAG and libc_fdatasync(fd) != 0:
+            if (
+                result == size
+                and requests[r] >> FLAGS_SHIFT & DURABLE_FLAG
+                and libc_fdatasync(fd) != 0
+            ):
                 result = -1
         elif kind == FLUSH:
             result = np.int64(libc_fdatasync(fd))
@@ -162,7 +168,7 @@ def replay_lane(cfg, ctl, mine, requests, done, issued, slices, counts, out, scr
             note_fault(errno, result, offset, direction, t - start, row, slices, out)
             if cfg[STOP_ON_ERROR]:
                 ctl[STOP] = FINISH
-        store_release_i64(done_at + 8 * requests[r + 6], t)
+        store_release_i64(done_at + 8 * requests[r + 5], t)
     out[BEGAN_NS] = start
     out[ENDED_NS] = t
     out[CPU_NS] = now(THREAD_CPU, ts) - cpu

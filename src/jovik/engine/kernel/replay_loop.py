@@ -83,6 +83,8 @@ DATA_ONLY = 1 << 32
 """IORING_FSYNC_DATASYNC, where the flags of a request lie."""
 READ, WRITE, FLUSH = 0, 1, 2
 DURABLE_FLAG = 4
+KIND_MASK, FLAGS_SHIFT = 255, 8
+"""Where kind and flags of a request are in its first number."""
 SPIN_NS = 60_000
 """A wait so short is spun through: a timer would come later than that."""
 LATE_NS = 1_000_000
@@ -104,7 +106,8 @@ def replay_loop(cfg, ctl, sqes, cqes, requests, done, slices, counts, out, scrat
     sqes, cqes : int64
         The rings.
     requests : int64, shape (n, REPLAY_COLUMNS)
-        Kind, offset, bytes, flags, think time, after, rank and issue time of each.
+        Kind and flags, offset, bytes, think time (or issue time where that is the pace), after
+        and rank of each.
     done : int64, shape (n,)
         When each completed, by its rank in the recording; 0 before.
     slices, counts : int64
@@ -146,25 +149,25 @@ def replay_loop(cfg, ctl, sqes, cqes, requests, done, slices, counts, out, scrat
         while going and i < n and nfree > 0:
             r = REPLAY_COLUMNS * i
             if pace == AT_ITS_PACE:
-                due = start + requests[r + 7]
+                due = start + requests[r + 3]
             else:
-                while prefix < requests[r + 5] and done[prefix] > 0:
+                while prefix < requests[r + 4] and done[prefix] > 0:
                     reached = max(reached, done[prefix])
                     prefix += 1
-                if prefix < requests[r + 5]:
+                if prefix < requests[r + 4]:
                     due = -1
                     break
-                due = max(previous, reached) + requests[r + 4]
+                due = max(previous, reached) + requests[r + 3]
             if due > t:
                 break
-            kind, offset, size = requests[r], requests[r + 1], requests[r + 2]
+            kind, offset, size = requests[r] & KIND_MASK, requests[r + 1], requests[r + 2]
             nfree -= 1
             slot = scratch[free + nfree]
             index = tail & sq_mask
             if kind == READ:
                 _put(sqes, index, OP_READ, fd, first + offset, cfg[READ_ADDRESS], size, slot, 0)
             elif kind == WRITE:
-                durable = RWF_DSYNC if requests[r + 3] & DURABLE_FLAG else 0
+                durable = RWF_DSYNC if requests[r] >> FLAGS_SHIFT & DURABLE_FLAG else 0
                 source = cfg[POOL_ADDRESS] + slot * stride
                 if stride:
                     place, generation = first + offset, cfg[REPLAY_GENERATION]
@@ -233,8 +236,8 @@ def replay_loop(cfg, ctl, sqes, cqes, requests, done, slices, counts, out, scrat
             scratch[free + nfree] = slot
             nfree += 1
             r = REPLAY_COLUMNS * scratch[which + slot]
-            kind, size = requests[r], requests[r + 2]
-            done[requests[r + 6]] = t
+            kind, size = requests[r] & KIND_MASK, requests[r + 2]
+            done[requests[r + 5]] = t
             out[REPLAY_DONE] += 1
             if in_flight == 0:
                 out[REPLAY_WAITED_NS] += t - busy_since
