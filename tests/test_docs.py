@@ -38,6 +38,7 @@ ELSEWHERE = {
     '--drive "Fjord 1TB" --plan full-review': '--drive "Fjord 1TB" --plan first-look',
     "5s within 100GB": "200ms within 8MB",
     "--on /home -- editor": "--on . -- true",
+    "--on /home --repeat 10 --cold -- editor --quit": "--on . --repeat 2 --cold -- true",
 }
 """What stands in pages for what is not here."""
 
