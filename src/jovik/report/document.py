@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
+from jovik.report.chart_data import Chart
 from jovik.tables import Table
 
 
@@ -36,8 +37,9 @@ class Bullets:
 class Picture:
     """A picture in light and dark: a name for its file, and in words what it shows.
 
-    `draw` draws it to a path with a `look` and a `size`; `light` and `dark` are its PNG bytes once
-    that was done (`jovik.report.pictures.render_pictures`).
+    `chart` is the same as data, which a page of HTML draws by itself; without it the page holds
+    the picture. `draw` draws it to a path with a `look` and a `size`; `light` and `dark` are its
+    PNG bytes once that was done (`jovik.report.pictures.render_pictures`).
     """
 
     name: str
@@ -46,6 +48,24 @@ class Picture:
     draw: Callable[..., None] = field(repr=False)
     light: bytes = b""
     dark: bytes = b""
+    chart: Chart | None = field(default=None, repr=False)
+
+
+@dataclass(frozen=True)
+class ClaimMarks:
+    """Claims as a row of marks: what each is, its figure, its verdict, and how that is set.
+
+    `items` hold label, figure, claimed figure, verdict in words, and ``good``, ``bad`` or ``open``.
+    """
+
+    items: tuple[tuple[str, str, str, str, str], ...]
+
+
+@dataclass(frozen=True)
+class Facts:
+    """Names with their values, such as a price."""
+
+    items: tuple[tuple[str, str], ...]
 
 
 @dataclass(frozen=True)
@@ -71,16 +91,30 @@ class Links:
     items: tuple[tuple[str, str], ...]
 
 
-Block = Paragraph | Bullets | Picture | ReviewerText | CsvAttachment | Links | Table
+Block = (
+    Paragraph
+    | Bullets
+    | ClaimMarks
+    | Facts
+    | Picture
+    | ReviewerText
+    | CsvAttachment
+    | Links
+    | Table
+)
 
 
 @dataclass(frozen=True)
 class Section:
-    """A part of a document; `key` names it in links."""
+    """A part of a document; `key` names it in links.
+
+    A `folded` one is small print that a page of HTML opens on request.
+    """
 
     key: str
     title: str
     blocks: tuple[Block, ...]
+    folded: bool = False
 
 
 @dataclass(frozen=True)

@@ -14,14 +14,17 @@ from jovik.base.quantities import parse_size, parse_time
 from jovik.base.sanitize import strip_control
 from jovik.report.document import (
     Bullets,
+    ClaimMarks,
     CsvAttachment,
     Document,
+    Facts,
     Links,
     Paragraph,
     Picture,
     ReviewerText,
 )
 from jovik.report.reviewer_text import as_html
+from jovik.report.svg_chart import chart_svg
 from jovik.tables import Table
 
 VERDICTS = {
@@ -110,6 +113,8 @@ def _templates() -> Any:
     sorts: dict[str, type] = {
         "paragraph": Paragraph,
         "bullets": Bullets,
+        "marks": ClaimMarks,
+        "facts": Facts,
         "picture": Picture,
         "words": ReviewerText,
         "figures": CsvAttachment,
@@ -123,9 +128,11 @@ def _templates() -> Any:
         "sort_key": sort_key,
         "png": lambda content: as_data(content, "image/png"),
         "csv": lambda text: as_data(text.encode(), "text/csv;charset=utf-8"),
-        # The one place where HTML comes from elsewhere: made by `as_html`, which lets no markup of
-        # the writer's through.
+        # One of two places where HTML comes from elsewhere: made by `as_html`, which lets no markup
+        # of the writer's through.
         "words": lambda markdown: Markup(as_html(markdown)),
+        # And the other: every word in a chart is escaped where it is drawn.
+        "svg": lambda picture: Markup(chart_svg(picture.chart, picture.name, picture.alt)),
         "sorts": _sorts,
     }
     made.filters |= filters

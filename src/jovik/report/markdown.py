@@ -8,8 +8,10 @@ from jovik.base.sanitize import strip_control
 from jovik.report.document import (
     Block,
     Bullets,
+    ClaimMarks,
     CsvAttachment,
     Document,
+    Facts,
     Links,
     Paragraph,
     Picture,
@@ -64,6 +66,14 @@ def _block(block: Block, pictures: str) -> str:
                     *(f"- {escaped(i)}" for i in block.items),
                 ]
             )
+        case ClaimMarks():
+            return "\n".join(
+                f"- **{escaped(verdict)}**: {escaped(label)}: {escaped(figure)}, claimed "
+                f"{escaped(claimed)}"
+                for label, figure, claimed, verdict, _ in block.items
+            )
+        case Facts():
+            return "; ".join(f"{escaped(name)}: {escaped(value)}" for name, value in block.items)
         case Links():
             return "\n".join(f"- [{escaped(name)}]({target})" for name, target in block.items)
         case ReviewerText():

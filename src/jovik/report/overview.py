@@ -9,7 +9,7 @@ from jovik.base.sanitize import file_name
 from jovik.base.version import VERSION
 from jovik.queries.ranking import Ranked, ranked
 from jovik.report.document import Document, Links, Paragraph, Section
-from jovik.report.pictures import ranking_picture, render_pictures
+from jovik.report.pictures import ranking_picture
 from jovik.shelf.store import Shelf
 from jovik.tables.ranking import overall_table, ranking_foot, step_table
 from jovik.tables.sheets import sheets_table
@@ -75,13 +75,12 @@ def comparison(shelf: Shelf, pages: Sequence[tuple[str, str]]) -> Document:
     ]
     days = sorted({s.result.started[:10] for d in ranking.drives for s in d.steps})
     when = days[0] if len(days) == 1 else f"{days[0]} to {days[-1]}"
-    made = Document(
+    return Document(
         "Drives compared",
         f"Measured {when}",
         tuple(s for s in sections if s.blocks),
         f"Made by Jovik {VERSION}",
     )
-    return render_pictures(made)
 
 
 def around(found: Ranked, drive: str) -> Ranked:

@@ -11,6 +11,7 @@ from jovik.report.csv_appendix import HEADER
 from jovik.report.document import CsvAttachment, Document
 from jovik.report.html import render_html
 from jovik.report.markdown import MADE, as_markdown
+from jovik.report.pictures import render_pictures
 
 OURS = {
     ".html": b'<meta name="generator" content="Jovik">',
@@ -22,12 +23,14 @@ OURS = {
 
 
 def write_html(document: Document, out: Path, *, force: bool = False) -> list[Path]:
-    """One self-contained page."""
-    return [_write(out, render_html(document).encode(), force)]
+    """One self-contained page; what it draws by itself needs no picture."""
+    finished = render_pictures(document, charts=False)
+    return [_write(out, render_html(finished).encode(), force)]
 
 
 def write_markdown(document: Document, out: Path, *, force: bool = False) -> list[Path]:
     """The page in Markdown, its pictures in a folder and its raw figures beside it."""
+    document = render_pictures(document)
     folder = out.with_name(f"{out.stem}-pictures")
     written = [_write(out, as_markdown(document, folder.name).encode(), force)]
     _make(folder)

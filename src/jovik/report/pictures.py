@@ -24,6 +24,8 @@ from jovik.queries.claims import Judged
 from jovik.queries.instrument import LogBeside
 from jovik.queries.real_work import RealWork
 from jovik.queries.upgrade import Upgraded
+from jovik.report import page_charts
+from jovik.report.chart_data import Chart
 from jovik.report.document import Block, Document, Picture
 from jovik.steps import parse
 from jovik.tables.claims import claims_summary
@@ -35,20 +37,42 @@ PALETTE = 128
 """Colours of a picture: its own few, and the shades between them at every edge."""
 
 
-def picture(name: str, alt: str, draw: Callable[..., None], *what: Any, **how: Any) -> Picture:
+def picture(
+    name: str,
+    alt: str,
+    draw: Callable[..., None],
+    *what: Any,
+    chart: Chart | None = None,
+    **how: Any,
+) -> Picture:
     """A picture to be painted.
 
     Parameters
     ----------
+    chart : Chart, optional
+        The same as data, which a page of HTML draws by itself.
     draw : callable
         Of `jovik.charts`: it takes `what`, a path, and `how` with a size and a look.
     """
-    return Picture(name, alt, SIZE, lambda out, look: draw(*what, out, size=SIZE, look=look, **how))
+
+    def paint(out: Path, look: Theme) -> None:
+        draw(*what, out, size=SIZE, look=look, **how)
+
+    return Picture(name, alt, SIZE, paint, chart=chart)
 
 
-def render_pictures(document: Document) -> Document:
-    """The document with every picture rendered, light and dark, by one process a core."""
-    jobs = [(p.draw, look) for p in document.pictures for look in THEMES.values()]
+def render_pictures(document: Document, *, charts: bool = True) -> Document:
+    """The document with its pictures rendered, light and dark, by one process a core.
+
+    Parameters
+    ----------
+    charts : bool
+        Whether those are rendered too that a page draws by itself.
+    """
+    wanted = [p for p in document.pictures if charts or p.chart is None]
+    jobs = [(p.draw, look) for p in wanted for look in THEMES.values()]
+    if not jobs:
+        return document
     cores = min(len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else 1, len(jobs))
     if cores > 1 and "fork" in multiprocessing.get_all_start_methods():
         # What is to be drawn is inherited by a fork; it need not be, and could not be, sent.
@@ -65,7 +89,7 @@ def render_pictures(document: Document) -> Document:
     def finished(block: Block) -> Block:
         return (
             replace(block, light=next(bytes_of), dark=next(bytes_of))
-            if isinstance(block, Picture)
+            if isinstance(block, Picture) and (charts or block.chart is None)
             else block
         )
 
@@ -117,7 +141,13 @@ def claims_picture(found: Judged) -> Picture:
         f"{claims_summary(found.judgements)}. {each}"
     )
     return picture(
-        "claims", alt, draw_claims, found.sheet.drive.name, found.judgements, found.margin
+        "claims",
+        alt,
+        draw_claims,
+        found.sheet.drive.name,
+        found.judgements,
+        found.margin,
+        chart=page_charts.claims_chart(found.judgements, found.margin),
     )
 
 
@@ -136,6 +166,7 @@ def ranking_picture(ranking: Ranking, drive: str | None = None) -> Picture:
         draw_ranking,
         ranking,
         highlight=drive,
+        chart=page_charts.ranking_chart(ranking, drive),
     )
 
 
@@ -144,7 +175,11 @@ def ladder_picture(number: int, curve: Sweep) -> Picture:
     from jovik.charts.sweep import draw_ladder
 
     return picture(
-        f"ladder-{number}", f"A curve of {curve.label}: {curve.words()}", draw_ladder, [curve]
+        f"ladder-{number}",
+        f"A curve of {curve.label}: {curve.words()}",
+        draw_ladder,
+        [curve],
+        chart=page_charts.ladder_chart(curve),
     )
 
 
@@ -161,12 +196,16 @@ def latency_picture(results: Sequence[StepResult]) -> Picture:
                 f"{show_time_or_dash(short['p99'])}"
             )
     return picture(
-        "latency", f"Curves of how long I/Os take. {'; '.join(said)}", draw_latency, results
+        "latency",
+        f"Curves of how long I/Os take. {'; '.join(said)}",
+        draw_latency,
+        results,
+        chart=page_charts.latency_chart(results),
     )
 
 
-def long_write_picture(number: int, result: StepResult, trace: Trace, over: str) -> Picture:
-    """A long write over time or bytes."""
+def long_write_picture(number: int, result: StepResult, trace: Trace) -> Picture:
+    """A long write, over time and over bytes."""
     from jovik.charts.long_write import draw_long_write
 
     found = result.findings.long_write
@@ -177,10 +216,12 @@ def long_write_picture(number: int, result: StepResult, trace: Trace, over: str)
         if cliff is not None
         else "it does not fall"
     )
-    what = "time" if over == "time" else "what was written"
-    alt = f"The rate of {parse(result.kind).label} over {what}: {fall}"
     return picture(
-        f"long-write-{number}-over-{over}", alt, draw_long_write, [(result, trace)], over=over
+        f"long-write-{number}",
+        f"The rate of {parse(result.kind).label}: {fall}",
+        draw_long_write,
+        [(result, trace)],
+        chart=page_charts.long_write_chart(result, trace),
     )
 
 
@@ -200,6 +241,7 @@ def surface_picture(number: int, result: StepResult, trace: Trace) -> Picture:
         draw_surface,
         result,
         trace,
+        chart=page_charts.surface_chart(result, trace),
     )
 
 
@@ -211,14 +253,16 @@ def instrument_picture(
 
     (said,) = logged_sentences([laid])
     name = f"instrument-{number + 1}"
-    return picture(name, f"Under the rate, {said}", draw_log, laid, drive, results)
+    alt, chart = f"Under the rate, {said}", page_charts.instrument_chart(laid)
+    return picture(name, alt, draw_log, laid, drive, results, chart=chart)
 
 
 def real_work_picture(found: RealWork) -> Picture:
     """Streams, copies and programs against the box."""
     from jovik.charts.real_work import draw_real_work
 
-    return picture("real-work", real_work_alt(found), draw_real_work, found)
+    chart = page_charts.real_work_chart(found)
+    return picture("real-work", real_work_alt(found), draw_real_work, found, chart=chart)
 
 
 def fullness_picture(pairs: Sequence[FillComparison]) -> Picture:
@@ -232,6 +276,7 @@ def fullness_picture(pairs: Sequence[FillComparison]) -> Picture:
         f"empty: {each}",
         draw_fullness,
         pairs,
+        chart=page_charts.fullness_chart(pairs),
     )
 
 
@@ -250,4 +295,5 @@ def upgrade_picture(number: int, found: Upgraded) -> Picture:
         draw_upgrade,
         found.upgrade,
         [r for r in found.results if r.kind in kinds],
+        chart=page_charts.upgrade_chart(found.upgrade),
     )

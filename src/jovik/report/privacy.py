@@ -32,6 +32,22 @@ def without_paths(thing: T, folders: Iterable[str]) -> T:
     return result
 
 
+def without_commands(thing: T) -> T:
+    """Plain data without what tells of Jovik's commands: a reader of a review has none.
+
+    Of a text whose parts a semicolon parts, only those that name a command go.
+    """
+    result: T = _walk(thing, _uncommanded)
+    return result
+
+
+def _uncommanded(text: str) -> str:
+    if "jovik " not in text:
+        return text
+    kept = [part for part in re.split(r"(?<=[^;]); |: (?=jovik )", text) if "jovik " not in part]
+    return "; ".join(kept)
+
+
 def _walk(thing: Any, change: Any) -> Any:
     if isinstance(thing, str):
         return change(thing)

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from jovik.analysis.claims import Verdict
+from jovik.analysis.claims import ClaimVerdict, Verdict
 from jovik.analysis.comparability import long_write_of
 from jovik.analysis.long_write_notes import fall_note
 from jovik.analysis.lost_data import lost_by, lost_words
@@ -17,24 +17,42 @@ from jovik.base.quantities import significant
 from jovik.base.step_result import StepResult
 from jovik.base.version import VERSION
 from jovik.queries.claims import Judged, judged
-from jovik.queries.ranking import Ranked, ranked
+from jovik.queries.ranking import Ranked, price_for_terabyte, ranked
 from jovik.queries.readings import Noted, noted
 from jovik.queries.real_work import RealWork
 from jovik.queries.suitability import Fitted, fitted
 from jovik.queries.upgrade import Upgraded, upgraded
 from jovik.report import pictures
 from jovik.report.csv_appendix import raw_figures
-from jovik.report.document import Block, Bullets, Document, Paragraph, ReviewerText, Section
+from jovik.report.document import (
+    Block,
+    Bullets,
+    ClaimMarks,
+    Document,
+    Facts,
+    Paragraph,
+    ReviewerText,
+    Section,
+)
 from jovik.report.overview import around
-from jovik.report.reviewer_text import read_words
+from jovik.report.privacy import without_commands
+from jovik.report.reviewer_text import read_words, split_verdict
 from jovik.report.steady_section import steady_section
-from jovik.report.test_sections import how_section, instruments_section, tests_section
+from jovik.report.test_sections import (
+    how_section,
+    instruments_section,
+    latency_section,
+    steps_section,
+    tests_sections,
+    work_blocks,
+)
 from jovik.sheets.load import load_names, read_load
-from jovik.sheets.sheet import Sheet
+from jovik.sheets.sheet import Drive, Sheet
 from jovik.shelf.read_runs import RunRecord
 from jovik.shelf.store import Shelf
 from jovik.steps import IoStep, parse
 from jovik.tables.claims import claims_summary, claims_table, doubts
+from jovik.tables.cross_rig import slowed_words
 from jovik.tables.drive_class import standing_table
 from jovik.tables.health import health_change_table
 from jovik.tables.ranking import overall_table, places_table, ranking_foot
@@ -108,68 +126,158 @@ def review(
         See `gather` and `read_words`.
     """
     own = read_words(words) if words is not None else ""
+    verdict, own = split_verdict(own)
     it = gather(shelf, name, against)
     drive = it.sheet.drive
     sections = [
-        Section("verdict", "The verdict", _verdict(it)),
+        Section("verdict", "The verdict", _verdict(it, verdict)),
         Section("words", "In the reviewer's words", (ReviewerText(own),) if own.strip() else ()),
-        Section("sheet", "What the box says", (sheet_table(it.sheet),) if it.sheet.claims else ()),
-        tests_section(shelf, it.runs, it.results),
-        steady_section(shelf, drive.name, it.runs, it.results),
-        Section("work", "Real work against the box", _work(it)),
+        Section("claims", "Claims against measured", _claims(it)),
+        *tests_sections(shelf, it.results),
+        Section("work", "Real work", (*_work(it), *work_blocks(it.results))),
+        latency_section(it.results),
         instruments_section(shelf, drive.name, it.runs),
-        Section(
-            "claims",
-            "Claims against measured",
-            (pictures.claims_picture(it.judged), claims_table(it.judged)) if it.judged else (),
-        ),
-        Section("class", "In its class", _class(it)),
-        Section("ranking", "Among the others", _ranking(it)),
+        steady_section(shelf, drive.name, it.runs, it.results),
+        Section("ranking", "Against others", (*_class(it), *_ranking(it))),
         *(
-            Section(f"against-{n}", f"Against {u.old.name}", _against(n, u))
+            Section(f"against-{n}", f"Instead of {u.old.name}", _against(n, u))
             for n, u in enumerate(it.upgrades, 1)
         ),
         Section("fit", "What it carries", (fit_table(it.fitted),)),
-        Section("health", "Its own log", _health(it.runs)),
         Section("notes", "Read and noted by hand", _notes(it.noted)),
+        Section("sheet", "What the box says", (sheet_table(it.sheet),), folded=True),
+        steps_section(it.runs),
         how_section(shelf, it.runs),
-        Section("raw", "All figures", (raw_figures(drive.name, it.runs),)),
+        Section("health", "Its own log", _health(it.runs), folded=True),
+        Section("raw", "All figures", (raw_figures(drive.name, it.runs),), folded=True),
     ]
     dates = sorted({run.started[:10] for run, _ in it.runs})
     when = dates[0] if len(dates) == 1 else f"{dates[0]} to {dates[-1]}"
-    simulated = (
-        "simulated: this is a model drive"
-        if any(r.conditions.engine == "model" for r in it.results)
-        else ""
-    )
-    subtitle = "; ".join(x for x in (facts_line(drive), f"measured {when}", simulated) if x)
+    subtitle = "; ".join(x for x in (facts_line(drive), f"measured {when}") if x)
     made = Document(
         drive.name, subtitle, tuple(s for s in sections if s.blocks), f"Made by Jovik {VERSION}"
     )
-    return pictures.render_pictures(made)
+    return without_commands(made)
 
 
-def _verdict(it: ReviewData) -> tuple[Block, ...]:
-    drive = it.sheet.drive.name
-    said: list[Block] = []
+MOST_GOOD, MOST_BAD = 4, 5
+"""Lines of what it is best for and not for, above the fold; all of them stand further down."""
+NEAREST = 2
+"""Rivals on each side, in the picture of where it stands."""
+SET_AS = {Verdict.MET: "good", Verdict.BEATEN: "good", Verdict.SHORT: "bad"}
+
+
+def _verdict(it: ReviewData, own: str) -> tuple[Block, ...]:
+    """What stands above the fold.
+
+    Parameters
+    ----------
+    own : str
+        The reviewer's own verdict, which takes the place of ours; empty where there is none.
+    """
+    drive = it.sheet.drive
     lost = lost_by(it.results)
+    said: list[Block] = []
     if lost is not None:
-        words = lost_words(lost, it.sheet.drive.capacity_bytes)
-        said.append(Paragraph(f"It {words}.", loud=True))
+        said.append(Paragraph(f"It {lost_words(lost, drive.capacity_bytes)}.", loud=True))
+    if own.strip():
+        said.append(ReviewerText(own))
+    else:
+        said += _sentences(it)
+    said += _standing(it)
     if it.judged is not None:
-        said.append(Paragraph(f"{claims_summary(it.judged.judgements)}.", loud=True))
-    if lost is None:
-        said.append(Paragraph(f"{rank_sentence(it.ranked.ranking, drive)}."))
-    said += [Paragraph(f"Instead of {u.old.name}: {u.upgrade.conclusion}.") for u in it.upgrades]
+        said.append(_marks(it.judged))
+    said += [_price(drive)] if _price(drive).items else []
     good, bad = _best_for(it), _watch_out(it)
-    said += [Bullets("Best for", tuple(good), "+")] if good else []
-    said += [Bullets("Watch out", tuple(bad), "!")] if bad else []
+    said += [Bullets("Best for", tuple(good[:MOST_GOOD]), "+")] if good else []
+    said += [Bullets("Not for, and to know", tuple(bad[:MOST_BAD]), "!")] if bad else []
+    trust = _trust(it)
+    said += [Paragraph(f"What limits trust: {'; '.join(trust)}.")] if trust else []
     said += [
         Bullets(title, tuple(n.text for n in it.noted.notes if n.sort == sort), mark)
         for title, sort, mark in SORTS[:2]
         if _has(it.noted, sort)
     ]
     return tuple(said)
+
+
+def _sentences(it: ReviewData) -> list[Block]:
+    """Two sentences: the claims, and the place among others or what an upgrade brings."""
+    said: list[Block] = []
+    if it.judged is not None:
+        said.append(Paragraph(f"{claims_summary(it.judged.judgements)}.", loud=True))
+    if lost_by(it.results) is None:
+        place = rank_sentence(it.ranked.ranking, it.sheet.drive.name)
+        said.append(Paragraph(f"{place.removeprefix(f'{it.sheet.drive.name}: ').capitalize()}."))
+    return said + [
+        Paragraph(f"Instead of {u.old.name}: {u.upgrade.conclusion}.") for u in it.upgrades
+    ]
+
+
+def _standing(it: ReviewData) -> list[Block]:
+    """A picture of where it stands: its index against its nearest rivals."""
+    drive = it.sheet.drive.name
+    placed = [d for d in it.ranked.ranking.drives if d.index is not None]
+    at = next((n for n, d in enumerate(placed) if d.drive == drive), None)
+    if at is None or len(placed) < 2:
+        return []
+    first = max(0, min(at - NEAREST, len(placed) - 2 * NEAREST - 1))
+    near = replace(it.ranked.ranking, drives=tuple(placed[first : first + 2 * NEAREST + 1]))
+    shown = pictures.ranking_picture(near, drive)
+    return [replace(shown, name="standing")]
+
+
+def _marks(found: Judged) -> ClaimMarks:
+    return ClaimMarks(
+        tuple(
+            (
+                j.claim.label,
+                _figure(j),
+                f"{'up to ' if j.claim.up_to else ''}{j.claim.shown()}",
+                str(j.verdict),
+                SET_AS.get(j.verdict, "open"),
+            )
+            for j in found.judgements
+        )
+    )
+
+
+def _figure(j: ClaimVerdict) -> str:
+    """What was measured, and how far to either side its interval reaches."""
+    if j.measured is None:
+        return "not measured"
+    half = j.measured.half_width
+    reach = f" ±{100 * half:.1f} %" if half is not None else ", one pass"
+    return j.claim.shown(j.measured.median) + reach
+
+
+def _price(drive: Drive) -> Facts:
+    terabyte = price_for_terabyte(drive)
+    each = f"{terabyte:.0f} {drive.currency}" if terabyte is not None else ""
+    items = (("price", drive.spelled_price), ("per TB", each))
+    return Facts(tuple((name, value) for name, value in items if value))
+
+
+def _trust(it: ReviewData) -> list[str]:
+    """What keeps the figures from being all that one would wish."""
+    said = []
+    if any(r.conditions.engine == "model" for r in it.results):
+        said.append("simulated: this is a model drive")
+    units = {r.conditions.unit for r in it.results if r.conditions.unit}
+    if len(units) == 1:
+        said.append("one sample was measured")
+    said += [d.removeprefix("warning: ") for d in doubts(it.judged)] if it.judged else []
+    said += slowed_words([s for s in it.ranked.slowed if s.drive == it.sheet.drive.name])
+    single = sum(len(r.passes) == 1 for r in it.results if r.conditions.filled_percent is None)
+    if single:
+        said.append(f"{single} {'step has' if single == 1 else 'steps have'} one pass")
+    return said
+
+
+def _claims(it: ReviewData) -> tuple[Block, ...]:
+    if it.judged is None:
+        return ()
+    return (pictures.claims_picture(it.judged), claims_table(it.judged))
 
 
 SORTS = (
@@ -184,7 +292,7 @@ def _has(found: Noted, sort: str) -> bool:
 
 
 def _best_for(it: ReviewData) -> list[str]:
-    """Loads that it carries, those with the most headroom first.
+    """Loads that it carries, the commonest first.
 
     None of them are those that wear it out before its warranty ends, or whose writing only a short
     test speaks for.
@@ -194,7 +302,9 @@ def _best_for(it: ReviewData) -> list[str]:
         f for f in it.fitted.empty if f.carried and f.headroom is not None and not by_short_test(f)
     ]
     lasting = [f for f in carried if not (f.years and warranty and f.years < warranty)]
-    lasting.sort(key=lambda f: -(f.headroom or 0))
+    # In the order of common use: whoever buys a drive asks for the system first.
+    # In the order of common use: whoever buys a drive asks for the system first.
+    lasting.sort(key=lambda f: (f.load.common, -(f.headroom or 0)))
     return [
         f"{f.load.title}: "
         + (
@@ -202,14 +312,14 @@ def _best_for(it: ReviewData) -> list[str]:
             if f.load.many
             else f"{significant(f.headroom, 2)} times what it needs"
         )
-        for f in lasting[:5]
+        for f in lasting
         if f.headroom is not None
     ]
 
 
 def _watch_out(it: ReviewData) -> list[str]:
     """Caveats: doubtful data, claims missed or untested, cliffs, loads not carried, wear."""
-    said = [d.removeprefix("warning: ") for d in doubts(it.judged)] if it.judged is not None else []
+    said = []
     for j in it.judged.judgements if it.judged is not None else ():
         if j.verdict in (Verdict.SHORT, Verdict.HELD) and j.measured is not None:
             why = f" ({j.why})" if j.verdict is Verdict.HELD else ""
@@ -226,7 +336,7 @@ def _watch_out(it: ReviewData) -> list[str]:
     ][:1]
     said += [
         f"does not carry: {f.load.title} ({f.ends})"
-        for f in it.fitted.empty
+        for f in sorted(it.fitted.empty, key=lambda f: f.load.common)
         if f.headroom is not None and not f.carried
     ]
     warranty = it.fitted.drive.warranty_years

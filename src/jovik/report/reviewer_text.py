@@ -5,11 +5,13 @@ A Markdown file for each drive, set as HTML that can do nothing but be read.
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 from jovik.base.sanitize import file_name, strip_control
 from jovik.base.text_files import read_text
 
+VERDICT = re.compile(r"\s*(#{1,3}) *verdict *#* *\n", re.I)
 MOST_BYTES = 1_000_000
 """No review is longer than this; what is was named by mistake."""
 
@@ -35,6 +37,18 @@ def read_words(path: Path) -> str:
         It is not there, too long, or no UTF-8 text.
     """
     return read_text(path, MOST_BYTES)
+
+
+def split_verdict(markdown: str) -> tuple[str, str]:
+    """The reviewer's own verdict, if the text begins with a heading of that name, and the rest."""
+    found = VERDICT.match(markdown)
+    if found is None:
+        return "", markdown
+    level = len(found[1])
+    rest = markdown[found.end() :]
+    end = re.search(rf"^#{{1,{level}}} ", rest, re.M)
+    cut = end.start() if end is not None else len(rest)
+    return rest[:cut].strip(), rest[cut:]
 
 
 def as_html(markdown: str) -> str:

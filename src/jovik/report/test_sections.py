@@ -1,4 +1,4 @@
-"""What was measured, in the order of the work, and how."""
+"""What was measured, by what a reader asks for, and how."""
 
 from __future__ import annotations
 
@@ -17,6 +17,7 @@ from jovik.shelf.store import Shelf
 from jovik.steps import parse
 from jovik.tables import Table
 from jovik.tables.instrument import log_table
+from jovik.tables.replay import replays_table
 from jovik.tables.run_findings import (
     access_table,
     copies_table,
@@ -25,7 +26,7 @@ from jovik.tables.run_findings import (
     ladder_table,
     long_write_table,
 )
-from jovik.tables.steps import first_access, run_table, written_bytes
+from jovik.tables.steps import first_access, run_table, speed_table, written_bytes
 
 Runs = Sequence[tuple[RunRecord, tuple[StepResult, ...]]]
 SINGLE = ("random read 4KiB", "random write 4KiB")
@@ -42,32 +43,52 @@ def instruments_section(shelf: Shelf, drive: str, runs: Runs) -> Section:
     return Section("instruments", "What instruments showed beside it", tuple(blocks))
 
 
-def tests_section(shelf: Shelf, runs: Runs, results: Sequence[StepResult]) -> Section:
-    """Each run's steps, then what they show together, each as a picture and a table."""
-    blocks: list[Block] = [run_table(run, found) for run, found in runs]
+def tests_sections(shelf: Shelf, results: Sequence[StepResult]) -> list[Section]:
+    """Speed over depth, block and mix; the long write; nearly full: each a picture and a table."""
     empty = [r for r in results if r.conditions.filled_percent is None]
-    chosen = [r for kind in SINGLE for r in empty if r.kind == kind and r.latencies]
-    if chosen:
-        blocks += [pictures.latency_picture(chosen), access_table(empty)]
     fresh = [r for r in empty if not steady_step(r)]
+    speed: list[Block] = [speed_table(fresh)] if speed_table(fresh).rows else []
     for number, curve in enumerate(ladders_of(shelf, fresh), 1):
-        blocks += [pictures.ladder_picture(number, curve), ladder_table(curve)]
+        speed += [pictures.ladder_picture(number, curve), ladder_table(curve)]
+    for number, result in enumerate((r for r in empty if r.findings.scan is not None), 1):
+        trace = shelf.traces(result.run, result.phrase)[0]
+        speed.append(pictures.surface_picture(number, result, trace))
+    long: list[Block] = []
     for number, result in enumerate((r for r in empty if long_write_of(r) is not None), 1):
         trace = shelf.traces(result.run, result.phrase)[0]
-        blocks += [
-            pictures.long_write_picture(number, result, trace, over) for over in ("time", "bytes")
-        ]
-        blocks.append(long_write_table(None, result))
-    for number, result in enumerate((r for r in empty if r.findings.scan is not None), 1):
-        blocks.append(
-            pictures.surface_picture(number, result, shelf.traces(result.run, result.phrase)[0])
-        )
+        long += [pictures.long_write_picture(number, result, trace), long_write_table(None, result)]
     pairs = empty_against_full(list(results))
-    if pairs:
-        blocks += [pictures.fullness_picture(pairs), fullness_table(pairs)]
-    copies = copies_table(empty)
-    blocks += [copies] if copies.rows else []
-    return Section("tests", "The tests, in the order of the work", tuple(blocks))
+    return [
+        Section("speed", "Speed", tuple(speed)),
+        Section("long-write", "The long write", tuple(long)),
+        Section(
+            "full",
+            "Nearly full",
+            (pictures.fullness_picture(pairs), fullness_table(pairs)) if pairs else (),
+        ),
+    ]
+
+
+def work_blocks(results: Sequence[StepResult]) -> tuple[Block, ...]:
+    """Copies and recorded programs."""
+    empty = [r for r in results if r.conditions.filled_percent is None]
+    tables = (copies_table(empty), replays_table(empty))
+    return tuple(t for t in tables if t.rows)
+
+
+def latency_section(results: Sequence[StepResult]) -> Section:
+    """How long single I/Os take."""
+    empty = [r for r in results if r.conditions.filled_percent is None]
+    chosen = [r for kind in SINGLE for r in empty if r.kind == kind and r.latencies]
+    blocks = (pictures.latency_picture(chosen), access_table(empty)) if chosen else ()
+    return Section("latency", "Latency", blocks)
+
+
+def steps_section(runs: Runs) -> Section:
+    """Each run with every step and every note."""
+    return Section(
+        "tests", "Every step and every note", tuple(run_table(r, f) for r, f in runs), folded=True
+    )
 
 
 def how_section(shelf: Shelf, runs: Runs) -> Section:
@@ -89,7 +110,7 @@ def how_section(shelf: Shelf, runs: Runs) -> Section:
     ]
     if rows:
         blocks.append(Table("What limited it", ["step", "limit", "at", "which"], rows, right=(2,)))
-    return Section("how", "How it was measured", tuple(blocks))
+    return Section("how", "How it was measured", tuple(blocks), folded=True)
 
 
 def _facts(shelf: Shelf, run: RunRecord, results: Sequence[StepResult]) -> list[tuple[str, str]]:

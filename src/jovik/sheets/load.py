@@ -14,7 +14,7 @@ rate = 50
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from importlib import resources
 from pathlib import Path
 from typing import Annotated, Literal
@@ -62,6 +62,8 @@ class Load:
         write` ...).
     formula : str
         Where the rate comes from.
+    common : int
+        Its place among uses, the commonest first.
     """
 
     name: str
@@ -77,6 +79,7 @@ class Load:
     many: bool
     weights: dict[str, float]
     formula: str
+    common: int = 99
 
 
 class VideoFrames(StrictModel):
@@ -119,6 +122,7 @@ class LoadFile(StrictModel):
     hours_a_day: Annotated[float, Field(ge=0, le=24, strict=False)] = 8.0
     many: bool = True
     weights: dict[str, Positive] = {}
+    common: Annotated[int, Field(ge=1, le=99)] = 99
     frames: VideoFrames | None = None
     samples: AudioVoices | None = None
     steady: FixedRate | None = None
@@ -155,7 +159,8 @@ def read_load(name: str) -> Load:
         raise UnknownNameError(
             "load", name, load_names(), "or give the path of a load's .toml file"
         )
-    return _load(path.stem, where, read_toml(text, where, LoadFile))
+    given = read_toml(text, where, LoadFile)
+    return replace(_load(path.stem, where, given), common=given.common)
 
 
 def _load(name: str, where: str, given: LoadFile) -> Load:

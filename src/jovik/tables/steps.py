@@ -18,10 +18,35 @@ from jovik.base.quantities import show_rate, show_size, show_time_or_dash, signi
 from jovik.base.rate_unit import iops_first, per_unit, rate_unit
 from jovik.base.step_result import Conditions, StepResult
 from jovik.shelf.read_runs import RunRecord
-from jovik.steps import parse
+from jovik.steps import IoStep, parse
 from jovik.tables.run_findings import in_a_ladder, is_copy
 from jovik.tables.table import Table, interval_json, interval_words
 from jovik.tables.wake import wake_lines
+
+
+def speed_table(results: Sequence[StepResult]) -> Table:
+    """The plain accesses of a drive: no rungs of a ladder, no long write, nothing but figures."""
+    rows = []
+    for r in results:
+        step = parse(r.kind)
+        if not isinstance(step, IoStep) or not r.passes or step.fresh or in_a_ladder(r):
+            continue
+        rate = interval([p.rate_bytes_s for p in r.passes])
+        iops = interval([p.iops for p in r.passes])
+        short = all_latencies_ns(r) or {}
+        rows.append(
+            (
+                step.label,
+                significant(rate.median * per_unit()),
+                interval_words(rate, per_unit()),
+                significant(iops.median),
+                show_time_or_dash(short.get("p50")),
+                show_time_or_dash(short.get("p99")),
+                str(len(r.passes)),
+            )
+        )
+    header = ["step", rate_unit(), "95 % interval", "IOPS", "p50", "p99", "passes"]
+    return Table("Speed", header, rows, right=(1, 3, 4, 5, 6))
 
 
 def run_table(

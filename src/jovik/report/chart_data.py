@@ -1,0 +1,203 @@
+"""Charts of a page as plain data: what is drawn, and what each point says when it is asked."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+WANTED_TICKS = 6
+
+
+@dataclass(frozen=True)
+class Axis:
+    """A numeric axis: its title, its ends, and the places that carry words.
+
+    On a logarithmic one, places are logarithms to the base of ten.
+    """
+
+    title: str
+    low: float
+    high: float
+    ticks: tuple[tuple[float, str], ...]
+    log: bool = False
+
+    def share(self, value: float) -> float:
+        """Where a value lies between the ends, as a share; beyond them it lies at an end."""
+        at = math.log10(max(value, 1e-300)) if self.log else value
+        width = self.high - self.low
+        return min(max((at - self.low) / width, 0.0), 1.0) if width > 0 else 0.0
+
+
+@dataclass(frozen=True)
+class Point:
+    """A point with the ends of its interval, where it has one, and its value in words.
+
+    `doubtful` is one that is not simply the drive's.
+    """
+
+    x: float
+    y: float
+    said: str
+    low: float | None = None
+    high: float | None = None
+    doubtful: bool = False
+
+
+@dataclass(frozen=True)
+class Line:
+    """Points that belong together.
+
+    `asked` says whether hovering answers for it: a line of a thousand points is drawn by all, and
+    asked by fewer. `joined` says whether its points are joined, `quiet` whether they are not seen
+    before they are asked.
+    """
+
+    name: str
+    points: tuple[Point, ...]
+    asked: bool = True
+    joined: bool = True
+    quiet: bool = False
+
+
+@dataclass(frozen=True)
+class Panel:
+    """Lines over one axis of values; a view may have two, one below the other."""
+
+    y: Axis
+    lines: tuple[Line, ...]
+
+
+@dataclass(frozen=True)
+class View:
+    """One way to look at it, such as over time or over bytes; `marks` are places worth a word."""
+
+    name: str
+    x: Axis
+    panels: tuple[Panel, ...]
+    marks: tuple[tuple[float, str], ...] = ()
+
+
+@dataclass(frozen=True)
+class LineChart:
+    """Curves; the first view is what is seen before anything is asked."""
+
+    title: str
+    views: tuple[View, ...]
+    zooms: bool = False
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """The names of its lines, in the order of their colours."""
+        every = [x.name for v in self.views for p in v.panels for x in p.lines]
+        return tuple(dict.fromkeys(every))
+
+
+@dataclass(frozen=True)
+class Bar:
+    """A bar from zero to its value, in the unit of the axis, with its value in words.
+
+    `mark` is a second way to tell it: ``good``, ``bad``, ``open`` or empty.
+    """
+
+    value: float
+    words: str
+    said: str
+    low: float | None = None
+    high: float | None = None
+    mark: str = ""
+    strong: bool = True
+
+
+@dataclass(frozen=True)
+class BarRow:
+    """What a row is of, a second line for it, and its bars, one for each name of the chart."""
+
+    label: str
+    bars: tuple[Bar, ...]
+    below: str = ""
+
+
+@dataclass(frozen=True)
+class BarChart:
+    """Rows of bars; `line` is a value that all are held against, with its words.
+
+    `own_scale` draws each row to its own largest value.
+    """
+
+    title: str
+    rows: tuple[BarRow, ...]
+    names: tuple[str, ...] = ()
+    line: tuple[float, str] | None = None
+    own_scale: bool = False
+
+    @property
+    def top(self) -> float:
+        """The largest value that is drawn."""
+        ends = [max(b.value, b.high or 0.0) for r in self.rows for b in r.bars]
+        return max([*ends, self.line[0] if self.line else 0.0, 1e-9])
+
+
+Chart = LineChart | BarChart
+
+
+def from_zero(title: str, values: Sequence[float]) -> Axis:
+    """An axis from zero to a little above the largest value, with round numbers on it."""
+    top = max([*values, 1e-12]) * 1.06
+    step = _round_step(top / WANTED_TICKS)
+    count = int(top / step) + 1
+    ticks = tuple((n * step, _number(n * step, step)) for n in range(count))
+    return Axis(title, 0.0, top, ticks)
+
+
+def between(title: str, low: float, high: float) -> Axis:
+    """An axis between two values, with round numbers on it."""
+    if high <= low:
+        high = low + 1.0
+    step = _round_step((high - low) / WANTED_TICKS)
+    first = math.ceil(low / step)
+    ticks = [(n * step, _number(n * step, step)) for n in range(first, int(high // step) + 1)]
+    return Axis(title, low, high, tuple(ticks))
+
+
+def places(title: str, values: Sequence[float], words: Sequence[str]) -> Axis:
+    """An axis with a word at each of these places, and some room beyond the outer two."""
+    low, high = min(values), max(values)
+    room = (high - low) * 0.04 or 0.5
+    return Axis(title, low - room, high + room, tuple(zip(values, words, strict=True)))
+
+
+def decades(title: str, values: Sequence[float], words: Sequence[str]) -> Axis:
+    """A logarithmic axis over positive values; `words` are for the powers of ten in it.
+
+    Parameters
+    ----------
+    words : sequence of str
+        Of each power from ``floor(log10(min))`` to ``ceil(log10(max))``.
+    """
+    low, high = _powers(values)
+    ticks = tuple(zip(map(float, range(low, high + 1)), words, strict=True))
+    return Axis(title, float(low), float(high), ticks, log=True)
+
+
+def powers_of_ten(values: Sequence[float]) -> list[float]:
+    """The powers of ten that `decades` marks."""
+    low, high = _powers(values)
+    return [10.0**n for n in range(low, high + 1)]
+
+
+def _powers(values: Sequence[float]) -> tuple[int, int]:
+    good = [v for v in values if v > 0] or [1.0]
+    low, high = math.floor(math.log10(min(good))), math.ceil(math.log10(max(good)))
+    return low, max(high, low + 1)
+
+
+def _round_step(rough: float) -> float:
+    """1, 2 or 5 times a power of ten, not below `rough`."""
+    power = 10.0 ** math.floor(math.log10(rough)) if rough > 0 else 1.0
+    return next(m * power for m in (1, 2, 5, 10) if m * power >= rough * 0.999)
+
+
+def _number(value: float, step: float) -> str:
+    digits = max(0, -math.floor(math.log10(step) + 1e-9)) if step < 1 else 0
+    return f"{value:,.{digits}f}"
