@@ -1,0 +1,139 @@
+"""The review in a real browser: what it answers, how it is set, and who can read it."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.conftest import call
+from tests.programs import need
+
+COMET, SLATE = "Veldhaar Comet 2TB", "Corvane Slate 1TB"
+FLAGS = [
+    *("--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run"),
+    *("--disable-background-networking", "--disable-component-update", "--disable-sync"),
+]
+WIDTHS = {1280: 800, 390: 844}
+
+
+@pytest.fixture(scope="module")
+def made(demo: tuple[Path, str], tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A review of the demo's drive, with a verdict of the reviewer's own elsewhere."""
+    folder = tmp_path_factory.mktemp("page")
+    env = os.environ | {"JOVIK_SHELF": str(demo[0] / "shelf.db")}
+    words = ["report", COMET, "--against", SLATE, "--out", "review.html"]
+    assert call(words, folder, env, 100).status == 0
+    return folder / "review.html"
+
+
+@pytest.fixture(scope="module")
+def browser() -> Iterator[Any]:
+    program = need("chromium")
+    sync_api = pytest.importorskip("playwright.sync_api")
+    with sync_api.sync_playwright() as driver:
+        opened = driver.chromium.launch(executable_path=str(program), args=FLAGS)
+        yield opened
+        opened.close()
+
+
+def page_of(browser: Any, address: str, width: int = 1280, **how: Any) -> Any:
+    page = browser.new_page(viewport={"width": width, "height": WIDTHS[width]}, **how)
+    page.goto(address)
+    return page
+
+
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+@pytest.mark.parametrize("width", WIDTHS)
+@pytest.mark.parametrize("script", [True, False])
+def test_everybody_can_read_it(
+    browser: Any, made: Path, tmp_path: Path, width: int, scheme: str, script: bool
+) -> None:
+    axe = pytest.importorskip("axe_playwright_python.sync_playwright")
+    text = made.read_text()
+    if not script:
+        # The tool needs a script of its own, so that the page's is taken out instead.
+        text = re.sub(r"<script>.*?</script>", "", text, flags=re.S)
+    page_file = tmp_path / "page.html"
+    page_file.write_text(text)
+    page = page_of(browser, f"file://{page_file}", width, color_scheme=scheme, bypass_csp=True)
+    found = axe.Axe().run(page).response["violations"]
+    assert not [(v["id"], v["nodes"][0]["html"]) for v in found]
+    assert page.evaluate("document.documentElement.scrollWidth") <= width, "nothing sticks out"
+    top = page.evaluate("""() => Math.min(...[...document.querySelectorAll('figure.chart > svg')]
+        .filter((s) => s.getClientRects().length).map((s) => s.getBoundingClientRect().top))""")
+    assert 0 < top < 800, "the first picture is within the first screen"
+    smallest = page.evaluate("""() => Math.min(...[...document.querySelectorAll('svg text')]
+        .filter((t) => t.getClientRects().length)
+        .map((t) => t.getBoundingClientRect().height))""")
+    assert smallest >= 9, "words of a chart keep their size"
+    page.close()
+
+
+def test_every_value_of_a_chart_is_reached_by_the_keyboard(browser: Any, made: Path) -> None:
+    page = page_of(browser, f"file://{made}")
+    for chart in page.query_selector_all("figure.chart"):
+        drawing = next(s for s in chart.query_selector_all(":scope > svg") if s.is_visible())
+        drawing.focus()
+        said = []
+        page.keyboard.press("Home")
+        for _ in range(400):
+            now = chart.query_selector(".said").inner_text()
+            if said and now == said[-1]:
+                break
+            said.append(now)
+            page.keyboard.press("ArrowRight")
+        held = len([x for x in drawing.query_selector_all("[data-said]") if x.is_visible()])
+        assert all(said) and len(said) >= min(held, len(set(said))) >= 2, said
+        page.keyboard.press("Escape")
+        assert not chart.query_selector(".said").inner_text()
+    page.close()
+
+
+def test_a_chart_answers_and_a_link_reopens_what_was_seen(browser: Any, made: Path) -> None:
+    page = page_of(browser, f"file://{made}")
+    faults: list[str] = []
+    page.on("console", lambda m: faults.append(m.text))
+    chart = page.query_selector("#chart-long-write-1")
+    drawing = chart.query_selector("svg.wide")
+    drawing.scroll_into_view_if_needed()
+    box = drawing.bounding_box()
+    page.mouse.move(box["x"] + box["width"] * 0.7, box["y"] + box["height"] * 0.3)
+    assert "MB/s" in chart.query_selector(".said").inner_text()
+    chart.query_selector("button:text('over bytes')").click()
+    assert "GB written" in drawing.query_selector(".view:not(.off)").text_content()
+    chart.query_selector(".keys button:text('temperature')").click()
+    chart.query_selector("button:text('closer')").click()
+    view = drawing.query_selector(".view:not(.off) svg.plot").get_attribute("viewBox")
+    assert view == "250 0 500 1000"
+    address = chart.query_selector(".ways a").get_attribute("href")
+    again = page_of(browser, f"file://{made}{address}")
+    other = again.query_selector("#chart-long-write-1")
+    shown = other.query_selector("svg.wide .view:not(.off)")
+    assert shown.get_attribute("data-view") == "over bytes"
+    assert shown.query_selector("svg.plot").get_attribute("viewBox") == view
+    pressed = other.query_selector(".keys button:text('temperature')").get_attribute("aria-pressed")
+    assert pressed == "false" and not faults
+    # Whatever stands in an address, the page stands.
+    wild = page_of(browser, f"file://{made}#chart-long-write-1?view=9&from=x&to=-3&off=<b>")
+    assert wild.query_selector("#chart-long-write-1 svg.wide .view:not(.off)").is_visible()
+    for each in (page, again, wild):
+        each.close()
+
+
+def test_without_a_script_and_in_print_it_says_the_same(browser: Any, made: Path) -> None:
+    context = browser.new_context(java_script_enabled=False)
+    page = context.new_page()
+    page.goto(f"file://{made}")
+    text = page.inner_text("main")
+    assert "4 of 6 claims met" in text and "over time" not in text
+    assert page.is_visible("#chart-long-write-1 svg.wide .view:not(.off)")
+    page.click("#tests summary")
+    assert page.is_visible("#tests table"), "what is folded opens without a script"
+    content = page.pdf()
+    assert content.startswith(b"%PDF") and len(content) > 50_000
+    context.close()
