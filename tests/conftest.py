@@ -136,10 +136,11 @@ def jovik(tmp_path: Path) -> Iterator[Program]:
     folder = tmp_path / "here"
     folder.mkdir()
     with tempfile.TemporaryDirectory(dir=MEMORY, prefix="jovik-test-") as shelves:
-        yield Program(
-            folder,
-            env | {"JOVIK_SHELF": f"{shelves}/shelf.db", "JOVIK_CONFIG": "", "NO_COLOR": "1"},
-        )
+        # Tests read every note; tests/test_cli_answers.py reads what a person gets.
+        config = Path(shelves) / "config.toml"
+        config.write_text('notes = "shown"\n')
+        mine = {"JOVIK_SHELF": f"{shelves}/shelf.db", "JOVIK_CONFIG": str(config)}
+        yield Program(folder, env | mine | {"NO_COLOR": "1"})
 
 
 @pytest.fixture(scope="session")

@@ -30,7 +30,7 @@ class ShownTable(Protocol):
         """Columns of numbers."""
 
     @property
-    def notes(self) -> Sequence[str]:
+    def every_note(self) -> Sequence[str]:
         """Lines below it."""
 
 
@@ -60,7 +60,7 @@ def _as_html(table: ShownTable) -> str:
 
     head = row(table.columns, "th")
     body = "\n".join(row(r, "td") for r in table.rows)
-    notes = "".join(f"<p>{_text(n)}</p>" for n in table.notes)
+    notes = "".join(f"<p>{_text(n)}</p>" for n in table.every_note)
     return (
         f"<table><caption>{_text(table.title)}</caption>\n<thead>{head}</thead>\n"
         f"<tbody>{body}</tbody></table>{notes}"

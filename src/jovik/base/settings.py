@@ -21,11 +21,12 @@ from jovik.base.errors import OutputError, UsageError
 from jovik.base.secrets import looks_like_address
 from jovik.base.text_files import read_text
 
-SHELF, UNITS, IOPS = "shelf", "units", "iops"
+SHELF, UNITS, IOPS, NOTES = "shelf", "units", "iops", "notes"
 GENERAL = {
     SHELF: "The shelf of every command.",
     UNITS: "The unit of rates for every command: MB/s, MiB/s or GB/s.",
     IOPS: "Whether IOPS come first or second in a table, for every command.",
+    NOTES: "Whether notes below a table are shown or counted, for every command.",
 }
 """Keys that are of no command, and what each is."""
 
@@ -70,7 +71,7 @@ def read_settings() -> dict[str, Any]:
                 f"{path}: '{key}' is not a setting of its own",
                 f"there is {', '.join(GENERAL)}, and a table for each command: [measure]",
             )
-    for key in (UNITS, IOPS):
+    for key in (UNITS, IOPS, NOTES):
         if key in found:
             checked_general(key, str(found[key]))
     if not isinstance(found.get(SHELF, ""), str) or found.get(SHELF) == "":
@@ -89,10 +90,11 @@ def checked_general(key: str, text: str) -> str:
         It cannot be that.
     """
     from jovik.base.rate_unit import UNITS as RATE_UNITS
+    from jovik.base.small_print import CHOICES
 
     if key == SHELF:
         return place_of_shelf(text)
-    allowed = tuple(RATE_UNITS) if key == UNITS else ("first", "second")
+    allowed = {UNITS: tuple(RATE_UNITS), IOPS: ("first", "second"), NOTES: CHOICES}[key]
     if text not in allowed:
         raise UsageError(f"{key} cannot be '{text}'", f"write {', '.join(allowed)}")
     return text

@@ -193,6 +193,7 @@ def main() -> None:
 
             install()
         status = jovik.main(prog_name="jovik", standalone_mode=False)
+        _tell_notes()
         streams.finish()
     except streams.ReaderGone:
         # Whoever read from us has what was wanted.
@@ -204,6 +205,13 @@ def main() -> None:
             streams.finish()
         sys.exit(status)
     sys.exit(status if isinstance(status, int) else 0)
+
+
+def _tell_notes() -> None:
+    """What tables did not show; a command that drew none has not loaded what would say it."""
+    output = sys.modules.get("jovik.cli.output")
+    if output is not None:
+        output.tell_notes()
 
 
 def _ended_by(error: BaseException) -> int:

@@ -70,7 +70,7 @@ def compare(
     jovik compare "Comet 2TB@sample=unit 1" --over 7d --out ageing.png
     """
     from jovik.base.errors import UsageError
-    from jovik.cli.output import emit_csv, emit_json, show_notes, show_table
+    from jovik.cli.output import emit_csv, emit_json, show_table, show_verdict
     from jovik.queries.comparison import compared
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
@@ -107,7 +107,7 @@ def compare(
             ],
         )
     else:
-        show_notes(verdict_lines(found))
+        show_verdict(verdict_lines(found))
         show_table(comparison_table(found))
 
 

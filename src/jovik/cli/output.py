@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from jovik.base.sanitize import csv_text, escape_control, strip_control
+from jovik.base.small_print import notes_shown, plain
 from jovik.cli.streams import ReaderGone
 from jovik.tables import Table
 
@@ -63,23 +64,103 @@ def show_table(found: Table) -> None:
     from rich.text import Text
 
     out = console()
+    _say_verdict(out, found.verdict)
     columns = [strip_control(c) for c in found.columns]
     kept = [[strip_control(cell) for cell in row] for row in found.rows]
     shown = _that_fit(columns, kept, found.spare, out.width)
     title = Text(strip_control(found.title), style="bold")
+    right = list(found.right)
+    if kept:
+        columns, kept, shown = _with_bars(found, columns, kept, shown, out)
     if not kept:
         # Nothing in it: what there is to say stands in the title and below it.
         out.print(title)
-    elif _width(columns, kept, shown, found.right) <= out.width:
-        out.print(_drawn(title, columns, kept, shown, found.right))
+    elif _width(columns, kept, shown, right) <= out.width:
+        out.print(_drawn(title, columns, kept, shown, right))
     else:
         out.print(title)
-        for line in _stacked(columns, kept, shown, found.right, out.width):
+        for line in _stacked(columns, kept, shown, right, out.width):
             out.print(line, soft_wrap=True)
     left_out = [columns[n] for n in range(len(columns)) if n not in shown and kept]
     more = [f"too narrow here for: {', '.join(left_out)} (--format json has all)"]
-    for note in [*found.notes, *(more if left_out else [])]:
-        out.print(Text(strip_control(note), style="dim"))
+    for note in found.notes:
+        if note.strip():
+            out.print(Text(strip_control(note)))
+    _small_print(out, [*found.small, *(more if left_out else [])])
+
+
+def show_verdict(lines: Sequence[str]) -> None:
+    """The answer of a command whose tables do not say it themselves."""
+    _say_verdict(console(), lines)
+
+
+def _say_verdict(out: Any, lines: Sequence[str]) -> None:
+    """The answer, and a blank line below it."""
+    from rich.text import Text
+
+    for number, line in enumerate(lines):
+        out.print(Text(strip_control(line), style="" if number else "bold"))
+    if lines:
+        out.print()
+
+
+_counted: list[int] = []
+"""Notes that this command did not show, by table."""
+
+
+def _small_print(out: Any, lines: Sequence[str]) -> None:
+    """Notes, or how many there are, which `tell_notes` says at the end."""
+    from rich.text import Text
+
+    said = [line for line in lines if line.strip()]
+    if not notes_shown():
+        _counted.append(len(said))
+        return
+    for line in said:
+        out.print(Text(strip_control(line), style="dim"))
+
+
+def tell_notes() -> None:
+    """Say how many notes a command did not show, where there were any."""
+    count = sum(_counted)
+    _counted.clear()
+    if count:
+        out = console()
+        out.print()
+        out.print(f"{count} {'note' if count == 1 else 'notes'}: --notes")
+
+
+BAR_WIDTH, LEAST_BAR = 24, 8
+_EIGHTHS = " ▏▎▍▌▋▊▉█"
+
+
+def _with_bars(
+    found: Table,
+    columns: list[str],
+    rows: list[list[str]],
+    shown: list[int],
+    out: Any,
+) -> tuple[list[str], list[list[str]], list[int]]:
+    """The table with a column of bars behind its last one, where there is room and a terminal."""
+    if found.bar is None or plain() or not out.is_terminal:
+        return columns, rows, shown
+    needed = _needed(columns, rows)
+    room = out.width - sum(needed[n] + 2 for n in shown) - 2
+    column, values = found.bar
+    top = max((v for v in values if v is not None), default=0.0)
+    if column not in shown or room < LEAST_BAR or top <= 0:
+        return columns, rows, shown
+    width = min(room, BAR_WIDTH)
+    drawn = [
+        [*row, _bar(value / top * width if value is not None else 0.0)]
+        for row, value in zip(rows, values, strict=True)
+    ]
+    return [*columns, ""], drawn, [*shown, len(columns)]
+
+
+def _bar(length: float) -> str:
+    eighths = round(length * 8)
+    return ("█" * (eighths // 8) + _EIGHTHS[eighths % 8]).rstrip()
 
 
 def show_notes(lines: Iterable[str]) -> None:

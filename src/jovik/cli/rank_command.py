@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 import click
@@ -113,6 +114,7 @@ def rank(
     from jovik.tables.drive_class import standing_json
     from jovik.tables.ranking import (
         overall_table,
+        ranking_findings,
         ranking_foot,
         ranking_json,
         ranking_of,
@@ -189,10 +191,18 @@ def rank(
         ]
         emit_csv(header, rows)
     else:
-        show_table(overall_table(found))
+        # Who asks for one step gets that first.
+        overall = overall_table(found)
+        tables = [overall] if found.kind is None else [replace(overall, verdict=())]
         if (found.kind is not None or steps) and ranking.drives:
-            click.echo()
-            show_table(steps_table(found, None if found.kind is None else [found.kind]))
-        show_notes(ranking_foot(found))
+            by_step = steps_table(found, None if found.kind is None else [found.kind])
+            tables = [by_step, *tables] if found.kind is not None else [*tables, by_step]
+        findings = ranking_findings(found)
+        small = [line for line in ranking_foot(found) if line not in findings]
+        tables[-1] = replace(tables[-1], notes=findings, small=small)
+        for number, table in enumerate(tables):
+            if number:
+                click.echo()
+            show_table(table)
         if reviewed is not None:
             show_notes([rank_sentence(ranking, reviewed)])

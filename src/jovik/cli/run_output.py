@@ -8,9 +8,12 @@ from typing import Any
 
 from jovik.analysis.comparability import steady_step
 from jovik.analysis.fullness import empty_against_full
+from jovik.analysis.statistics import interval
 from jovik.analysis.sweep import curves
 from jovik.analysis.wake import wake_costs
+from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.base.step_result import StepResult
+from jovik.cli.echo import echo
 from jovik.cli.output import emit_csv, emit_json, show_table
 from jovik.queries.drive_class import overall_of
 from jovik.sheets.sheet import Drive
@@ -19,6 +22,7 @@ from jovik.steps import parse
 from jovik.tables.drive_class import standing_json, standing_lines
 from jovik.tables.run_findings import findings_tables
 from jovik.tables.steps import first_access, passes_table, run_table, written_bytes
+from jovik.tables.table import figure_words
 
 
 def show_run(
@@ -40,14 +44,26 @@ def show_run(
         size = drive.capacity_bytes if drive is not None else None
         table = run_table(run, results, every_note=every_note, capacity_bytes=size)
         lines = standing_lines(standing) if standing is not None else []
-        whole = replace(table, notes=[*lines, *table.notes])
+        whole = replace(table, verdict=lines or _first_figures(results))
         found = findings_tables(results)
         # Where all that was measured was to be steady, that is the answer.
         steady = results and all(steady_step(r) or not parse(r.phrase).measures for r in results)
-        for one in [*found, whole] if steady else [whole, *found]:
+        every = [*found, whole] if steady else [whole, *found]
+        every += [passes_table(results)] if each_pass else []
+        for number, one in enumerate(every):
+            if number:
+                echo("")
             show_table(one)
-        if each_pass:
-            show_table(passes_table(results))
+
+
+def _first_figures(results: Sequence[StepResult]) -> list[str]:
+    """The answer where there is no class to hold it against: the first figures themselves."""
+    said = []
+    for r in results:
+        if parse(r.phrase).measures and r.passes and not r.findings.sweep:
+            rate = interval([p.rate_bytes_s for p in r.passes])
+            said.append(f"{parse(r.kind).label}: {figure_words(rate, per_unit())} {rate_unit()}")
+    return said[:1]
 
 
 def run_document(run: RunRecord, results: Sequence[StepResult]) -> dict[str, Any]:

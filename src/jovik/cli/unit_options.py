@@ -1,4 +1,7 @@
-"""`--units` and `--iops`, which every command has: how figures are shown, not how they are made."""
+"""What every command has: `--units`, `--iops`, `--notes`, `--plain`.
+
+They say how figures are shown, not how they are made.
+"""
 
 from __future__ import annotations
 
@@ -11,7 +14,7 @@ UNITS = ("MB/s", "MiB/s", "GB/s")
 
 
 def with_units(command: click.Command) -> click.Command:
-    """The command, or each command of its group, with the two options."""
+    """The command, or each command of its group, with these options."""
     members = command.commands.values() if isinstance(command, click.Group) else [command]
     for one in members:
         if not any(p.name == "units" for p in one.params):
@@ -29,6 +32,20 @@ def with_units(command: click.Command) -> click.Command:
                     help="Whether IOPS come first or second in a table.",
                     expose_value=False,
                     callback=_iops,
+                ),
+                click.Option(
+                    ["--notes"],
+                    is_flag=True,
+                    help="Show the notes below a table, instead of how many there are.",
+                    expose_value=False,
+                    callback=_notes,
+                ),
+                click.Option(
+                    ["--plain"],
+                    is_flag=True,
+                    help="No bars in tables.",
+                    expose_value=False,
+                    callback=_plain,
                 ),
             ]
     return command
@@ -48,6 +65,21 @@ def _units(ctx: click.Context, param: click.Parameter, value: Any) -> None:
     chosen = value or (None if ctx.resilient_parsing else _setting(KEY))
     if chosen is not None:
         choose_rate_unit(chosen)
+
+
+def _notes(ctx: click.Context, param: click.Parameter, value: Any) -> None:
+    from jovik.base.settings import NOTES as KEY
+    from jovik.base.small_print import choose_notes
+
+    chosen = "shown" if value else (None if ctx.resilient_parsing else _setting(KEY))
+    if chosen is not None:
+        choose_notes(chosen)
+
+
+def _plain(ctx: click.Context, param: click.Parameter, value: Any) -> None:
+    from jovik.base.small_print import choose_plain
+
+    choose_plain(bool(value))
 
 
 def _iops(ctx: click.Context, param: click.Parameter, value: Any) -> None:

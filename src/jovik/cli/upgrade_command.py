@@ -121,19 +121,16 @@ def _csv(found: Sequence[Upgrade]) -> None:
 
 
 def _show(found: Upgraded, machine_price: float | None, brief: bool) -> None:
-    from jovik.cli.output import show_table
-    from jovik.tables.upgrade import jobs_table, money_words, upgrade_table
+    from jovik.cli.output import show_table, show_verdict
+    from jovik.tables.upgrade import jobs_table, upgrade_table, upgrade_verdict
 
+    show_verdict(upgrade_verdict(found, machine_price))
     if not brief and found.upgrade.steps:
         show_table(upgrade_table(found))
+        echo("")
     jobs = jobs_table(found, brief=brief)
     if jobs.rows:
         show_table(jobs)
     else:
-        for line in jobs.notes:
+        for line in jobs.every_note:
             echo(line)
-    for line in [
-        *money_words(found, machine_price),
-        f"{found.new.name}: {found.upgrade.conclusion}",
-    ]:
-        echo(line)

@@ -94,7 +94,7 @@ def _table(table: Table) -> str:
         + "|"
     )
     lines += [_row(row) for row in table.rows]
-    notes = [f"- {escaped(n)}" for n in table.notes if n.strip()]
+    notes = [f"- {escaped(n)}" for n in table.every_note if n.strip()]
     return "\n".join([*lines, *(["", *notes] if notes else [])])
 
 

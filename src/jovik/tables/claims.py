@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Sequence
 from typing import Any
 
-from jovik.analysis.claims import ClaimVerdict
+from jovik.analysis.claims import ClaimVerdict, Verdict
 from jovik.analysis.cliff_agreement import cliff_agreement_note
 from jovik.analysis.drive_class import class_of_step
 from jovik.analysis.lost_data import lost_words
@@ -23,16 +23,22 @@ def claims_table(found: Judged) -> Table:
     """Each claim with its verdict; below it why, and what makes one hesitate."""
     judgements = found.judgements
     runs = sorted({j.step.run for j in judgements if j.step})
+    lost = lost_in(found)
+    said = {id(j): f"{j.claim.label}: {j.why}{_usual(found, j)}" for j in judgements}
+    open_ones = [j for j in judgements if j.verdict not in (Verdict.MET, Verdict.BEATEN)]
     return Table(
-        f"{found.sheet.drive.name}: {lost_in(found) or 'claims'}",
+        f"{found.sheet.drive.name}: {lost or 'claims'}",
         ["claim", "claimed", "measured", "95 % interval", "% of claim", "verdict"],
         [_row(j) for j in judgements],
         right=(1, 2, 3, 4),
         spare=(4,),
-        notes=[
-            claims_summary(judgements),
-            *(f"  {j.claim.label}: {j.why}{_usual(found, j)}" for j in judgements),
+        verdict=[
+            *([f"{found.sheet.drive.name} {lost}"] if lost else []),
+            f"{found.sheet.drive.name}: {claims_summary(judgements)}",
             *(standing_lines(found.standing) if found.standing is not None else ()),
+        ],
+        notes=[
+            *(said[id(j)] for j in open_ones),
             *(
                 f"inconsistent: {x.what}, {show_rate(x.one.median)} and "
                 f"{show_rate(x.two.median)}. Likely: {x.reason}"
@@ -41,6 +47,9 @@ def claims_table(found: Judged) -> Table:
             *([cliff_agreement_note(found.cliffs)] if found.cliffs is not None else []),
             *doubts(found),
             *excluded_words(found.excluded),
+        ],
+        small=[
+            *(said[id(j)] for j in judgements if j not in open_ones),
             *_kept(found.sheet.drive),
             f"margin {100 * found.margin:g} %; rates without the flush at the end; from run "
             f"{', '.join(runs)}"

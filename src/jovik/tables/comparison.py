@@ -54,6 +54,7 @@ def comparison_table(found: Compared) -> Table:
         rows,
         right=(1, 2, 3, 4, 5),
         notes=_notes(found),
+        small=_small(found),
     )
 
 
@@ -73,16 +74,20 @@ def _row(s: StepComparison) -> tuple[str, ...]:
 
 
 def _notes(found: Compared) -> list[str]:
-    comparison = found.comparison
-    spread = 100 * max([FLOOR, *found.effect.spread.values()])
     said = [
         f"excluded, and compared since it was named: run {run.id}: {run.excluded}"
         for side in (found.before, found.after)
         for run in side.runs
         if run.excluded is not None
     ]
-    said += [finding_words(f) for f in comparison.findings]
-    said += [logged_words(x) for x in found.logged]
+    said += [finding_words(f) for f in found.comparison.findings]
+    return said + [logged_words(x) for x in found.logged if x.apart]
+
+
+def _small(found: Compared) -> list[str]:
+    comparison = found.comparison
+    spread = 100 * max([FLOOR, *found.effect.spread.values()])
+    said = [logged_words(x) for x in found.logged if not x.apart]
     said += [
         f"not compared: {parse(x.kind).label}: {', '.join(x.why)}"
         for x in comparison.not_comparable

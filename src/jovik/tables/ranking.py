@@ -93,6 +93,8 @@ def overall_table(found: Ranked) -> Table:
         [[row[c] for c in shown] for row in rows],
         right=[c for c in (2, 3, 4, 5, 6, 7, 8) if c in shown],
         spare=[c for c in spare if c in shown],
+        verdict=ranking_verdict(found),
+        bar=(shown.index(2), [d.index.median if d.index else None for d in ranking.drives]),
     )
 
 
@@ -102,7 +104,9 @@ def steps_table(found: Ranked, kinds: Sequence[str] | None = None) -> Table:
     for kind in found.ranking.kinds if kinds is None else kinds:
         for number, row in enumerate(_step_rows(found, kind)):
             lines.append((_label(found.ranking, kind) if number == 0 else "", *row))
-    return Table("By step", ["step", *_step_header(found)], lines, right=(3, 4, 5, 6), spare=(6, 5))
+    header = ["step", *_step_header(found)]
+    verdict = ranking_verdict(found) if found.kind is not None else []
+    return Table("By step", header, lines, (3, 4, 5, 6), spare=(6, 5), verdict=verdict)
 
 
 def step_table(found: Ranked, kind: str) -> Table:
@@ -218,6 +222,51 @@ def ranking_of(ranking: Ranking, kind: str) -> list[StepRank]:
         (s for d in ranking.drives for s in d.steps if s.kind == kind),
         key=lambda s: -s.rate_bytes_s.median,
     )
+
+
+def ranking_verdict(found: Ranked) -> list[str]:
+    """The answer: who is first, by how much, and who is level with it."""
+    ranking = found.ranking
+    if found.kind is not None:
+        rows = ranking_of(ranking, found.kind)
+        if not rows:
+            return []
+        leader = rows[0]
+        program = leader.result.findings.replay
+        figure = (
+            f"{figure_words(leader.rate_bytes_s, per_unit())} {_unit(found)}"
+            if program is None
+            else program_words(program)
+        )
+        lead = lead_over_next(ranking, rows)[0]
+        ahead = (
+            f", {_margin_words(lead, first=True)} of {rows[1].drive}" if lead is not None else ""
+        )
+        return [f"{leader.drive} is first in {parse(found.kind).label}: {figure}{ahead}"]
+    placed = [d for d in ranking.drives if d.place is not None and d.index is not None]
+    if not placed:
+        return []
+    best = [d for d in placed if d.place is not None and d.place.first == 1] or placed[:1]
+    names = " and ".join(f"{d.drive}" for d in best)
+    first = best[0]
+    assert first.index is not None
+    said = f"{names} {'is' if len(best) == 1 else 'are level,'} first of {len(placed)}"
+    index = f"index {figure_words(first.index)}, where {ranking.yardstick} is 100"
+    return [f"{said}: {index}"] if len(best) == 1 else [said]
+
+
+def ranking_findings(found: Ranked) -> list[str]:
+    """What of the foot changes a decision: what rigs held back, what was set aside or left out."""
+    ranking = found.ranking
+    said = slowed_words(
+        [s for s in found.slowed if any(d.drive == s.drive for d in ranking.drives)]
+    )
+    said += excluded_words(list(found.excluded))
+    said += _program_words(found, None)
+    return said + [
+        f"left out: {x.drive}" + (f", {parse(x.kind).label}" if x.kind else "") + f": {x.why}"
+        for x in ranking.left_out
+    ]
 
 
 def ranking_foot(found: Ranked, only: str | None = None) -> list[str]:

@@ -9,6 +9,7 @@ from typing import Any
 from jovik.analysis.claims import all_latencies_ns
 from jovik.analysis.comparability import long_write_of, rate_of, steady_step
 from jovik.analysis.limits import disturbance_words
+from jovik.analysis.long_write_notes import fall_note
 from jovik.analysis.lost_data import lost_by, lost_words
 from jovik.analysis.statistics import interval
 from jovik.analysis.sweep import curves
@@ -79,14 +80,15 @@ def run_table(
         else ""
     )
     lines = [
+        *_cliffs(results),
         *disturbance_lines(results, each=every_note),
-        *_said(results),
+        *_said(results, deciding=True),
         *wake_lines(results),
-        *_warmth(results),
         *(f"the drive's log: {note}" for note in run.notes or []),
+        *_excluded(run, results),
     ]
-    lines += _excluded(run, results)
-    lines.append(f"{how}written: {show_size(written_bytes(run, results))}; run {run.id}")
+    small = [*(x for x in _said(results) if x not in lines), *_warmth(results)]
+    small.append(f"{how}written: {show_size(written_bytes(run, results))}; run {run.id}")
     header = ["", "step", *_figure_heads(), "p50", "p99", "passes", *effort.heads]
     lost = lost_by(results)
     size = capacity_bytes or (run.device or {}).get("capacity_bytes")
@@ -98,6 +100,7 @@ def run_table(
         right=(0, *range(2, len(header))),
         spare=(*range(len(header) - 1, 7, -1), 7, 5, 6),
         notes=lines,
+        small=small,
     )
 
 
@@ -216,12 +219,30 @@ def first_access(results: Sequence[StepResult]) -> Conditions | None:
     )
 
 
-def _said(results: Sequence[StepResult]) -> list[str]:
-    """Notes, limits and errors, each once with the numbers of its steps."""
+def _cliffs(results: Sequence[StepResult]) -> list[str]:
+    """Where long writes fall and stay down."""
+    said = []
+    for number, r in enumerate(results, 1):
+        found = long_write_of(r)
+        if found is not None and found.cliff is not None:
+            step = parse(r.phrase)
+            ios = isinstance(step, IoStep) and step.random
+            said.append(f"step {number}: {fall_note(found, found.cliff, ios=ios)}")
+    return said
+
+
+def _said(results: Sequence[StepResult], *, deciding: bool = False) -> list[str]:
+    """Notes, limits and errors, each once with the numbers of its steps.
+
+    Parameters
+    ----------
+    deciding : bool
+        Only what changes a decision: limits and errors.
+    """
     steps_of: dict[str, list[int]] = {}
     for number, r in enumerate(results, 1):
         said = [
-            *r.notes,
+            *(() if deciding else r.notes),
             *(f"limited by the {x.what} ({x.note}), {show_rate(x.rate_bytes_s)}" for x in r.limits),
         ]
         said += [f"{r.errors} error{'s' if r.errors > 1 else ''}"] if r.errors else []

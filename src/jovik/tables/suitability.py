@@ -16,7 +16,7 @@ from jovik.tables.table import Table
 
 def fit_table(found: Fitted) -> Table:
     """Streams at once, the headroom and limiting factor, empty and nearly full."""
-    rows, notes, wearing = [], list[str](), list[str]()
+    rows, notes, small, wearing = [], list[str](), list[str](), list[str]()
     warranty = found.drive.warranty_years
     for number, f in enumerate(found.empty):
         full = [fits[number] for fits in found.filled.values() if fits[number].headroom is not None]
@@ -34,7 +34,7 @@ def fit_table(found: Fitted) -> Table:
             )
         )
         if f.headroom is None:
-            notes.append(f'{f.load.title}: not known without "{f.missing}"')
+            small.append(f'{f.load.title}: not known without "{f.missing}"')
         elif worn:
             wearing.append(f"{f.load.title} ({f.load.hours_a_day:g} hours a day)")
     if wearing:
@@ -44,7 +44,7 @@ def fit_table(found: Fitted) -> Table:
             "writing counts at the rate of a short test: how long that lasts is told by "
             '"sequential write 1MiB depth 8 over 30% of free"'
         )
-    notes.append(
+    small.append(
         "counted at the lower end of each 95 % interval; endurance is one stream's, at "
         "the hours a day of the load"
     )
@@ -65,7 +65,23 @@ def fit_table(found: Fitted) -> Table:
         right=(2,),
         spare=(5, 4) if found.filled else (4,),
         notes=[*notes, *slowed_words(found.slowed)],
+        verdict=[_fit_sentence(found)],
+        small=small,
     )
+
+
+def _fit_sentence(found: Fitted) -> str:
+    """How many loads it carries, which it does not, and what is not known."""
+    known = [f for f in found.empty if f.headroom is not None]
+    no = [f.load.title for f in known if not f.carried]
+    carried = len(known) - len(no)
+    if found.lost is not None:
+        return f"{found.drive.name} carries nothing: it loses data"
+    said = f"{found.drive.name} carries {carried} of {len(found.empty)} loads"
+    more = f" and {len(no) - 3} more" if no[3:] else ""
+    said += f"; not {', '.join(no[:3])}{more}" if no else ""
+    unknown = len(found.empty) - len(known)
+    return said + (f"; {unknown} cannot be told yet" if unknown else "")
 
 
 def by_short_test(f: Suitability) -> bool:

@@ -17,7 +17,10 @@ class Table:
     ----------
     right : columns of numbers
     spare : columns that a narrow medium does without, the first to go first
-    notes : lines below it
+    notes : lines below it, which change what a reader decides
+    verdict : lines above it: the answer, for a medium that begins with it
+    small : small print below the notes, which a terminal shows on request
+    bar : the column that a terminal with room draws as bars, and what each row has there
     """
 
     title: str
@@ -26,6 +29,14 @@ class Table:
     right: Sequence[int] = ()
     spare: Sequence[int] = ()
     notes: Sequence[str] = ()
+    verdict: Sequence[str] = ()
+    small: Sequence[str] = ()
+    bar: tuple[int, Sequence[float | None]] | None = None
+
+    @property
+    def every_note(self) -> list[str]:
+        """Notes and small print, for a medium that has room for both."""
+        return [*self.notes, *self.small]
 
 
 def interval_words(value: Interval, scale: float = 1.0) -> str:

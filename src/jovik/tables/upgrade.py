@@ -33,13 +33,11 @@ def upgrade_table(found: Upgraded) -> Table:
         )
         for s in u.steps
     ]
-    overall = [f"overall {figure_words(u.overall)} times, the geometric mean"] if u.overall else []
     notes = [
-        *overall,
         *([f"on link: with what a link of {show_rate(link)} leaves"] if link is not None else []),
         *slowed_words(found.slowed),
-        *conditions_words([r for r in found.results if r.kind in {s.kind for s in u.steps}]),
     ]
+    small = conditions_words([r for r in found.results if r.kind in {s.kind for s in u.steps}])
     header = [
         "step",
         f"{rate_unit()} old",
@@ -58,7 +56,18 @@ def upgrade_table(found: Upgraded) -> Table:
         right=(1, 2, 3, 4, 5) if link is not None else (1, 2, 3, 4),
         spare=(5,) if link is not None else (),
         notes=notes,
+        small=small,
+        bar=(3, [s.times.median for s in u.steps]),
     )
+
+
+def upgrade_verdict(found: Upgraded, machine_price: float | None = None) -> list[str]:
+    """The answer: what it is worth it for, how many times faster overall, and for how much."""
+    u = found.upgrade
+    overall = [f"overall {figure_words(u.overall)} times, the geometric mean"] if u.overall else []
+    money = money_words(found, machine_price)
+    more = "; ".join([*overall, *money])
+    return [f"{found.new.name}: {u.conclusion}", *([more] if more else [])]
 
 
 def jobs_table(found: Upgraded, *, brief: bool = False) -> Table:
@@ -70,18 +79,20 @@ def jobs_table(found: Upgraded, *, brief: bool = False) -> Table:
     known = [j for j in found.upgrade.jobs if j.old is not None and j.new is not None]
     rows = [(j.job.name, seconds_words(j.old), seconds_words(j.new), job_change(j)) for j in known]
     rows += [(r.what, r.shown, s.shown, _change(r.value, s.value)) for r, s in found.readings]
-    notes = (
+    small = (
         ["jobs are computed from measured steps; what was read by hand is below them"]
         if rows
         else []
     )
-    notes += [] if brief else [f"{j.job.name}: {j.job.rule}" for j in known]
-    notes += [
+    small += [] if brief else [f"{j.job.name}: {j.job.rule}" for j in known]
+    notes = [
         f'{j.job.name}: not known without "{j.missing}" on both'
         for j in found.upgrade.jobs
         if j.missing
     ]
-    return Table("Everyday jobs", ["job", old, new, "time"], rows, right=(1, 2, 3), notes=notes)
+    return Table(
+        "Everyday jobs", ["job", old, new, "time"], rows, (1, 2, 3), notes=notes, small=small
+    )
 
 
 def money_words(found: Upgraded, machine_price: float | None = None) -> list[str]:
