@@ -15,13 +15,16 @@ from rich.console import Console
 from jovik.base.session import Progress
 from jovik.base.step_result import Conditions, PassFigures, StepResult
 from jovik.cli import live_view as live_module
+from jovik.cli import next_step
 from jovik.cli.line_progress import LineProgress
 from jovik.cli.live_view import LiveView, _round_up
 from jovik.cli.progress_display import result_words
 from jovik.cli.run_display import screen_for
+from jovik.queries.aims import aims_of
 from jovik.runs.repetition import RepetitionPolicy
-from jovik.runs.task import Task
-from jovik.steps import parse
+from jovik.runs.task import Task, tasks_of
+from jovik.simulator import load_model
+from jovik.steps import Plan, parse
 from tests.conftest import Program
 
 TASKS = [
@@ -117,6 +120,54 @@ def test_the_screen_fits_its_terminal_and_says_what_is_going_on(
     assert "\x1b" not in text and "\N{REPLACEMENT CHARACTER}[2J: full-review" in text
 
 
+def test_the_claim_the_class_the_warmth_and_what_is_left_stand_there(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    sheet = load_model("comet").sheet
+    tasks = tasks_of(Plan.of(["random read 4KiB depth 8,16,32 for 1s", "empty"]))
+    screen = ProgressDisplay(120, 40, monkeypatch)
+    aims = aims_of(sheet, [t.step for t in tasks])
+    console = screen.console
+    screen.view = LiveView("A drive", tasks, [10**10] * 4, console, None, aims, 9 * 10**9)
+    with screen.view as view:
+        for position, rate in enumerate((4e8, 8e8)):
+            view.finished(position, result(tasks[position].step.canonical, rate, written=0))
+        watch = view.passing(2, tasks[2].step, 1)
+        for second in range(30):
+            screen.now += 1.0
+            watch(Progress(second * 10**9, 0, 1.177e9, temperature_c=40.0 + second / 2))
+        shown = "\n".join(screen.lines())
+    assert "claimed up to 575,000 IOPS, now 50 % of it" in shown
+    assert "usual for a PCIe 4.0 x4 SSD" in shown
+    # A ladder grows: the second rung came to twice the first.
+    bars = [
+        len(re.findall("█", x)) for x in shown.splitlines() if "depth 8" in x or "depth 16" in x
+    ]
+    assert bars == [8, 16]
+    warmth = next(x for x in shown.splitlines() if x.strip().startswith("54 °C") or "▁" in x)
+    assert warmth.rstrip()[-1] in "▇█" and "▁" in warmth
+    assert "and 9.00 GB remaining" in shown
+
+
+def test_what_comes_next_is_said_until_it_was_done_once(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path))
+    monkeypatch.setattr("sys.stderr.isatty", lambda: True)
+    next_step.tell_next("Fjord 1TB")
+    assert 'jovik judge "Fjord 1TB"; jovik rank; jovik report' in capsys.readouterr().err
+    for command in ("judge", "scout", "report"):
+        next_step.note_done(command)
+    next_step.tell_next("Fjord 1TB")
+    assert capsys.readouterr().err == "next: jovik rank\n"
+    next_step.note_done("rank")
+    next_step.tell_next("Fjord 1TB")
+    assert not capsys.readouterr().err
+    (tmp_path / "jovik" / "done-once.json").write_text("{")
+    next_step.tell_next("Fjord 1TB")
+    assert "judge" in capsys.readouterr().err
+
+
 def test_the_chart_is_a_line_of_the_last_minute(monkeypatch: pytest.MonkeyPatch) -> None:
     screen = ProgressDisplay(120, 36, monkeypatch)
     with screen.view as view:
@@ -124,7 +175,7 @@ def test_the_chart_is_a_line_of_the_last_minute(monkeypatch: pytest.MonkeyPatch)
         for second in range(120):
             screen.now += 1.0
             watch(Progress(second * 10**9, 0, 4.9e8 if second < 90 else 0.4e8))
-        means = screen.view._by_column(60, screen.now)
+        means = live_module._by_column(screen.view._rates, 60, screen.now)
         chart = screen.view._chart(120, 12, screen.now)
     assert (
         len(means) == 60 and means[5] == pytest.approx(4.9e8) and means[-5] == pytest.approx(0.4e8)

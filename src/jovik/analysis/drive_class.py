@@ -72,8 +72,17 @@ def class_of_step(result: StepResult) -> str | None:
         return None
     if result.conditions.filled_percent is not None or step.read_percent not in (0, 100):
         return None
-    direction = "read" if step.read_percent else "write"
     if long_write_of(result) is not None:
+        return SUSTAINED if not step.random else None
+    return class_of_access(step)
+
+
+def class_of_access(step: IoStep) -> str | None:
+    """The class of a plain access by its phrase alone; None for the rest."""
+    if step.read_percent not in (0, 100):
+        return None
+    direction = "read" if step.read_percent else "write"
+    if step.fresh:
         return SUSTAINED if not step.random else None
     if not step.random:
         return f"sequential {direction}" if step.block_bytes >= LEAST_STREAM_BYTES else None

@@ -7,9 +7,10 @@ It is drawn in the main thread, twice a second, from what the session glances at
 from __future__ import annotations
 
 import math
+import statistics
 import time
 from collections import deque
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from typing import TYPE_CHECKING, Any
 
 from rich.console import Group
@@ -21,10 +22,12 @@ from jovik.base.sanitize import strip_control
 from jovik.base.session import Progress
 from jovik.base.step_result import StepResult
 from jovik.steps import IoStep, Step
+from jovik.tables.drive_class import usual_words
 
 if TYPE_CHECKING:
     from rich.console import Console
 
+    from jovik.queries.aims import Aim
     from jovik.runs.task import Task
 
 LEAST_COLUMNS, LEAST_ROWS = 72, 20
@@ -33,6 +36,8 @@ MINUTE_S = 60
 BRAILLE = 0x2800
 DOTS = ((0x40, 0x04, 0x02, 0x01), (0x80, 0x20, 0x10, 0x08))
 """Dot bits of a Braille character, two columns from the bottom up (Unicode Braille Patterns)."""
+EIGHTHS = "▁▂▃▄▅▆▇█"
+RUNG_WIDTH = 16
 MARGIN = 10
 """Columns left of the chart, for its numbers."""
 
@@ -51,6 +56,10 @@ class LiveView:
     console : rich Console
     budget_ns : int, optional
         Time for all of it.
+    aims : sequence of Aim, optional
+        What each task is measured against.
+    expected_bytes : int, optional
+        What all of it writes.
     """
 
     def __init__(
@@ -60,7 +69,12 @@ class LiveView:
         times_ns: Sequence[int],
         console: Console,
         budget_ns: int | None = None,
+        aims: Sequence[Aim] = (),
+        expected_bytes: int | None = None,
     ) -> None:
+        self._aims, self._expected = aims, expected_bytes
+        self._came_to: dict[int, float] = {}
+        self._warm: deque[tuple[float, float]] = deque()
         self._title, self._tasks, self._times, self._console, self._budget = (
             title,
             tasks,
@@ -124,6 +138,8 @@ class LiveView:
         from jovik.cli.progress_display import result_words
 
         self._words[position] = result_words(result)
+        if result.passes:
+            self._came_to[position] = statistics.median(p.rate_bytes_s for p in result.passes)
         self._written += sum(p.written_bytes for p in result.passes)
         self._of_step = self._of_pass = 0
 
@@ -148,8 +164,11 @@ class LiveView:
         self._live = live
         self._of_pass = 0 if self._laying else live.written_bytes
         self._rates.append((now, live.rate_bytes_s))
-        while self._rates and now - self._rates[0][0] > MINUTE_S:
-            self._rates.popleft()
+        if live.temperature_c is not None:
+            self._warm.append((now, live.temperature_c))
+        for series in (self._rates, self._warm):
+            while series and now - series[0][0] > MINUTE_S:
+                series.popleft()
         self._draw()
 
     def _draw(self) -> None:
@@ -180,8 +199,10 @@ class LiveView:
             ),
             Text(""),
             *self._figures(step),
+            *self._against(step),
             Text(""),
         ]
+        lines += self._warmth(width, now)
         rest = height - len(lines) - 1
         around = min(max(rest // 2 - 2, 3), 8)
         lines += self._chart(width, max(rest - around - 3, 3), now)
@@ -204,7 +225,11 @@ class LiveView:
         left = here + sum(self._times[self._position + 1 :]) / 1e9
         if self._budget is not None:
             left = min(left, max(self._budget / 1e9 - gone, 0.0))
-        rest = f"about {show_time(left * 1e9, 2)} remaining" if left >= 1 else "nearly done"
+        rest = f"about {show_time(left * 1e9, 2)}" if left >= 1 else "nearly done"
+        written = self._written + self._of_step + self._of_pass
+        if left >= 1:
+            to_write = max((self._expected or 0) - written, 0)
+            rest += f" and {show_size(to_write)} remaining" if to_write else " remaining"
         return f"{show_time(gone * 1e9, 2)} elapsed, {rest}"
 
     def _bar(self, now: float, width: int) -> Text:
@@ -241,13 +266,44 @@ class LiveView:
         )
         return [one, two]
 
+    def _against(self, step: Step) -> list[Text]:
+        """The rate beside the claim, and what is usual for the class."""
+        aim = self._aims[self._position] if self._aims else None
+        if aim is None or not isinstance(step, IoStep):
+            return []
+        parts = []
+        claimed = aim.claimed_bytes_s(step.block_bytes)
+        if claimed is not None and aim.claim is not None:
+            so_far = ""
+            if self._live is not None and self._live.rate_bytes_s > 0:
+                so_far = f", now {100 * self._live.rate_bytes_s / claimed:.0f} % of it"
+            up_to = "up to " if aim.claim.up_to else ""
+            parts.append(f"claimed {up_to}{aim.claim.shown()}{so_far}")
+        if aim.usual is not None:
+            parts.append(f"usual for a {aim.class_title}: {usual_words(aim.usual)}")
+        return [Text(f"  {'; '.join(parts)}", style="dim")] if parts else []
+
+    def _warmth(self, width: int, now: float) -> list[Text]:
+        """The temperature of the last minute as a line of its own; nothing where none is read."""
+        if not self._warm:
+            return []
+        columns = max(width - MARGIN - 2, 10)
+        low = math.floor(min(c for _, c in self._warm)) - 1
+        high = max(math.ceil(max(c for _, c in self._warm)) + 1, low + 8)
+        cells = _by_column(self._warm, columns, now)
+        levels = [
+            " " if c is None else EIGHTHS[min(int((c - low) / (high - low) * 8), 7)] for c in cells
+        ]
+        label = f"{self._warm[-1][1]:.0f} °C"
+        return [Text.assemble((f"{label:>{MARGIN}} ", "dim"), ("".join(levels), "magenta"))]
+
     def _chart(self, width: int, rows: int, now: float) -> list[Text]:
         """The rate over the last minute as a line, newest at the right, in Braille dots.
 
         Two by four to a character.
         """
         columns = max(width - MARGIN - 2, 10)
-        means = self._by_column(2 * columns, now)
+        means = _by_column(self._rates, 2 * columns, now)
         top = _round_up(max((v for v in means if v is not None), default=0.0))
         dots = [[0] * columns for _ in range(rows)]
         before: int | None = None
@@ -274,19 +330,6 @@ class LiveView:
         lines.append(Text(f"{'':>{MARGIN}} {'a minute ago':<{columns - 3}}now", style="dim"))
         return lines
 
-    def _by_column(self, columns: int, now: float) -> list[float | None]:
-        """The mean rate of each part of the last minute.
-
-        What lies between two glances is like the one before.
-        """
-        cells: list[list[float]] = [[] for _ in range(columns)]
-        for at, rate in self._rates:
-            cells[min(int((1 - (now - at) / MINUTE_S) * columns), columns - 1)].append(rate)
-        means: list[float | None] = []
-        for cell in cells:
-            means.append(sum(cell) / len(cell) if cell else means[-1] if means else None)
-        return means
-
     def _list(self, count: int, width: int) -> list[Text]:
         """The steps around this one: done with what they came to, and the next."""
         first = max(min(self._position - count // 2, len(self._tasks) - count), 0)
@@ -295,11 +338,37 @@ class LiveView:
             words = self._words.get(number, "")
             mark = "▶" if number == self._position else "✓" if words else " "
             style = "bold" if number == self._position else "" if words else "dim"
+            bar = self._rung_bar(number)
             label = Text(f"{mark} {strip_control(self._tasks[number].step.label)}", style=style)
+            label.append(f"  {bar}" if bar else "", style="cyan")
             lines.append(
                 self._pair(label, Text(words.split(", 95 %")[0].split(":")[0], style=style), width)
             )
         return lines
+
+    def _rung_bar(self, number: int) -> str:
+        """What a finished rung of the ladder that goes on came to, beside the others' bars."""
+        sweep = self._tasks[self._position].sweep
+        if sweep is None or self._tasks[number].sweep != sweep or number not in self._came_to:
+            return ""
+        mine = [v for n, v in self._came_to.items() if self._tasks[n].sweep == sweep]
+        return "█" * max(round(RUNG_WIDTH * self._came_to[number] / max(mine)), 1)
+
+
+def _by_column(
+    series: Iterable[tuple[float, float]], columns: int, now: float
+) -> list[float | None]:
+    """The mean of each part of the last minute.
+
+    What lies between two glances is like the one before.
+    """
+    cells: list[list[float]] = [[] for _ in range(columns)]
+    for at, value in series:
+        cells[min(int((1 - (now - at) / MINUTE_S) * columns), columns - 1)].append(value)
+    means: list[float | None] = []
+    for cell in cells:
+        means.append(sum(cell) / len(cell) if cell else means[-1] if means else None)
+    return means
 
 
 def _round_up(value: float) -> float:

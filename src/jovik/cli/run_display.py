@@ -12,10 +12,16 @@ from jovik.cli.progress_display import ProgressDisplay
 
 if TYPE_CHECKING:
     from jovik.runs.task import Task
+    from jovik.sheets.sheet import Sheet
 
 
 def screen_for(
-    title: str, tasks: Sequence[Task], times_ns: Sequence[int], budget_ns: int | None
+    title: str,
+    tasks: Sequence[Task],
+    times_ns: Sequence[int],
+    budget_ns: int | None,
+    sheet: Sheet | None = None,
+    expected_bytes: int | None = None,
 ) -> ProgressDisplay:
     """The live view where there is room for it, lines elsewhere."""
     from jovik.cli.live_view import LEAST_COLUMNS, LEAST_ROWS, LiveView
@@ -27,5 +33,8 @@ def screen_for(
         and shown.height >= LEAST_ROWS
         and not shown.is_dumb_terminal
     ):
-        return LiveView(title, tasks, times_ns, shown, budget_ns)
+        from jovik.queries.aims import aims_of
+
+        aims = aims_of(sheet, [t.step for t in tasks]) if sheet is not None else []
+        return LiveView(title, tasks, times_ns, shown, budget_ns, aims, expected_bytes)
     return LineProgress(tasks)

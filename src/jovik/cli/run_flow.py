@@ -18,6 +18,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from jovik.cli.next_step import tell_next
 from jovik.cli.run_display import screen_for
 from jovik.tables.announcement import announcement
 from jovik.tables.circumstances import circumstance_lines
@@ -93,7 +94,10 @@ def run_order(
         with contextlib.suppress(ShelfError):
             _show_what_is_there(shelf, outcome, form)
         raise outcome.lost
-    return _show(shelf, outcome, form, each_pass=told.each_pass)
+    status = _show(shelf, outcome, form, each_pass=told.each_pass)
+    if form == "table":
+        tell_next(sheet.drive.name)
+    return status
 
 
 def carry_out(
@@ -119,7 +123,12 @@ def carry_out(
     with (
         prepared(sheet, order) as ready,
         screen_for(
-            f"{sheet.drive.name}: {order.plan}", order.tasks, ready.times_ns, order.budget_ns
+            f"{sheet.drive.name}: {order.plan}",
+            order.tasks,
+            ready.times_ns,
+            order.budget_ns,
+            sheet,
+            ready.cost.written_bytes(ready.rate_bytes_s),
         ) as screen,
     ):
         if shelf.delivered:

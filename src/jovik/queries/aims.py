@@ -1,0 +1,56 @@
+"""What a step is measured against while it runs: the claim, and what is usual for the class."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from jovik.analysis.drive_class import class_of_access
+from jovik.queries.drive_class import class_of
+from jovik.sheets.drive_class import UsualFigure
+from jovik.sheets.sheet import Claim, Sheet
+from jovik.steps import IoStep, Step
+
+
+@dataclass(frozen=True)
+class Aim:
+    """The claim that a step tests, and the figure usual for its class; None where there is none."""
+
+    claim: Claim | None = None
+    usual: UsualFigure | None = None
+    class_title: str = ""
+
+    def claimed_bytes_s(self, block_bytes: int) -> float | None:
+        """The claim as a rate; none of an access time."""
+        if self.claim is None or self.claim.unit == "ns":
+            return None
+        return self.claim.figure * (block_bytes if self.claim.unit == "IOPS" else 1)
+
+
+def aims_of(sheet: Sheet, steps: Sequence[Step]) -> list[Aim]:
+    """What each of these steps is measured against."""
+    kind = class_of(sheet.drive)
+    found = []
+    for step in steps:
+        if not isinstance(step, IoStep) or not step.plain:
+            found.append(Aim())
+            continue
+        claim = next((c for c in sheet.claims if _tests(step, c)), None)
+        what = class_of_access(step)
+        usual = kind.figure(what) if kind is not None and what is not None else None
+        found.append(Aim(claim, usual, kind.title if kind is not None else ""))
+    return found
+
+
+def _tests(step: IoStep, claim: Claim) -> bool:
+    """Whether a step could meet a claim: the same access, at the depth and block it names."""
+    return (
+        step.random == claim.random
+        and step.read_percent == claim.read_percent
+        and claim.block_bytes in (None, step.block_bytes)
+        and claim.depth in (None, step.depth)
+        and claim.workers in (None, step.workers)
+        and claim.sustained == bool(step.fresh)
+        and claim.steady == bool(step.steady)
+        and claim.unit != "ns"
+    )
