@@ -15,7 +15,6 @@ from jovik.charts.style import (
     save,
     small_print,
     titled,
-    truncate,
 )
 
 WIDEST = 2.2
@@ -36,7 +35,7 @@ def draw_claims(
     Access times are turned round, so that right is better everywhere.
     """
     below = "share of the claim, turned round for access times; whiskers are 95 % intervals"
-    fig, ax = titled(size, look, f"{truncate(drive, 60)}: claims against measured", below)
+    fig, ax = titled(size, look, f"{drive}: claims against measured", below)
     ax.set_position((0.30, 0.17, 0.66, 0.66))
     top = 1.3
     for y, j in enumerate(judgements):

@@ -14,7 +14,7 @@ from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.base.step_result import StepResult
 from jovik.base.trace import SLICE_NS
 from jovik.charts.run_time import shade_steps, time_unit
-from jovik.charts.style import LIGHT, Theme, provenance, save, small_print, titled, truncate
+from jovik.charts.style import LIGHT, Theme, provenance, save, small_print, titled
 from jovik.queries.instrument import LogBeside
 from jovik.queries.warmth import RunPass
 from jovik.tables.table import figure_words
@@ -36,7 +36,7 @@ def draw_log(
     """Draw the rate of each pass above, and what was logged below it."""
     log = found.log
     means = [f"{f.name} {figure_words(f.mean)}" for f in found.phases[:MOST_PHASES]]
-    title, shown = f"{truncate(drive)}: {log.quantity} during a run", f"{log.unit}: "
+    title, shown = f"{drive}: {log.quantity} during a run", f"{log.unit}: "
     fig, below = titled(size, look, title, shown + "; ".join(means))
     below.set_position((0.085, 0.17, 0.885, 0.31))
     above = fig.add_axes((0.085, 0.53, 0.885, 0.31), sharex=below)

@@ -34,11 +34,7 @@ def draw_latency(
     A share so close to 1 that less than one I/O lies beyond it is not drawn.
     """
     same = len({r.kind for r in results}) == 1
-    title = (
-        f"{truncate(results[0].drive)}: latency"
-        if len({r.drive for r in results}) == 1
-        else "Latency"
-    )
+    title = f"{results[0].drive}: latency" if len({r.drive for r in results}) == 1 else "Latency"
     below = (
         f"{parse(results[0].kind).label if same else 'several steps'}; half of all I/Os "
         "lie left of 50 %, one in a hundred right of 99 %"
@@ -93,6 +89,8 @@ def draw_latency(
     ax.set_xticks([-math.log10(1 - NINES[i]) for i in shown], [NAMES[i] for i in shown])
     ax.set_xlim(0, furthest * 1.04)
     ax.yaxis.set_major_formatter(lambda v, _: show_time(v * 1000, 2))
+    # Between powers of ten there would be words, too, where few of these are in sight.
+    ax.yaxis.set_minor_formatter(lambda v, _: "")
     ax.set_xlabel("percentile of I/Os")
     ax.set_ylabel("latency")
     if len(results) > 1:

@@ -38,7 +38,7 @@ def draw_long_write(
     """
     result, trace = shown[0]
     label = parse(result.kind).label
-    title = f"{truncate(result.drive)}: the long write" if len(shown) == 1 else "The long write"
+    title = f"{result.drive}: the long write" if len(shown) == 1 else "The long write"
     fig, ax = titled(
         size, look, title, f"{label}; rate over {'time' if over == 'time' else 'what was written'}"
     )

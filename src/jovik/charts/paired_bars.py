@@ -59,7 +59,7 @@ def draw_fullness(
     _draw(
         rows,
         ("empty", f"filled to {level} %"),
-        f"{truncate(drive)}: empty against full",
+        f"{drive}: empty against full",
         [r for p in pairs for r in (p.step_empty, p.step_full)],
         out,
         size,
@@ -88,7 +88,7 @@ def draw_upgrade(
     _draw(
         rows,
         (truncate(found.old), truncate(found.new)),
-        f"{truncate(found.old)} to {truncate(found.new)}",
+        f"{found.old} to {found.new}",
         used,
         out,
         size,

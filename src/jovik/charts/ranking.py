@@ -2,19 +2,32 @@
 
 from __future__ import annotations
 
+import textwrap
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from jovik.base.quantities import significant
 from jovik.base.rate_unit import per_unit, rate_unit
-from jovik.charts.style import LIGHT, Theme, figure, provenance, save, small_print, truncate
+from jovik.charts.style import (
+    DOTS_PER_INCH,
+    LIGHT,
+    Theme,
+    figure,
+    provenance,
+    save,
+    small_print,
+    truncate,
+)
 from jovik.steps import parse
 
 if TYPE_CHECKING:
     from jovik.analysis.ranking import DriveRank, Ranking
     from jovik.base.interval import Interval
 
+LABELS = 224
+"""Pixels for the names of drives."""
 MOST_STEPS = 8
+LEAST_WIDTH_WITH_STEPS = 1000
 MOST_DRIVES_WITH_STEPS = 8
 ROOMY = 10
 """With more drives, name and place share a line."""
@@ -39,10 +52,19 @@ def draw_ranking(
     """
     drives = [d for d in ranking.drives if d.index is not None]
     chosen = highlight or drives[0].drive
-    kinds = ranking.kinds[:MOST_STEPS] if len(drives) <= MOST_DRIVES_WITH_STEPS else ()
+    shared = [k for k in ranking.kinds if all(any(s.kind == k for s in d.steps) for d in drives)]
+    # Side by side only where there is room for two.
+    roomy = len(drives) <= MOST_DRIVES_WITH_STEPS and size[0] >= LEAST_WIDTH_WITH_STEPS
+    kinds = shared[:MOST_STEPS] if roomy else []
     fig = figure(size, look)
     fig.suptitle(
-        "Ranking by index", x=0.02, y=0.975, ha="left", va="top", fontsize=17, fontweight="bold"
+        f"Ranking by index, {len(ranking.kinds)} kinds of step",
+        x=0.02,
+        y=0.975,
+        ha="left",
+        va="top",
+        fontsize=17,
+        fontweight="bold",
     )
     fig.text(
         0.02,
@@ -52,13 +74,14 @@ def draw_ranking(
         color=look.quiet,
         va="top",
     )
-    left = fig.add_gridspec(1, 1, left=0.175, right=0.50 if kinds else 0.96, top=0.84, bottom=0.14)
+    side = min(LABELS / size[0], 0.4)
+    left = fig.add_gridspec(1, 1, left=side, right=0.50 if kinds else 0.96, top=0.84, bottom=0.14)
     _index_bars(fig.add_subplot(left[0]), drives, chosen, look)
     if kinds:
         fig.text(
             0.545,
             0.92,
-            f"step by step, {rate_unit()}, drives in the same order",
+            f"{len(kinds)} of {len(shared)} steps that all share, {rate_unit()}, in the same order",
             fontsize=10.5,
             color=look.quiet,
             va="top",
@@ -156,7 +179,9 @@ def _step_bars(
             va="center",
             fontsize=9,
         )
-    ax.set_title(parse(kind).label, fontsize=9.5, pad=4)
+    wide = ax.get_position().width * ax.figure.get_figwidth() * DOTS_PER_INCH
+    title = "\n".join(textwrap.wrap(parse(kind).label, max(int(wide / 7.6), 16))[:2])
+    ax.set_title(title, fontsize=9.5, pad=4, loc="left")
     ax.set_yticks([])
     ax.set_xticks([])
     ax.spines["bottom"].set_visible(False)

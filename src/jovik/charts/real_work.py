@@ -36,7 +36,7 @@ def draw_real_work(
     fig, ax = titled(
         size,
         look,
-        f"{truncate(found.drive)}: real work against the box",
+        f"{found.drive}: real work against the box",
         below + (f"; {more} more are left out" if more else ""),
     )
     ax.set_position((0.30, 0.15, 0.66, 0.68))

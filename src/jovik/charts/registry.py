@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 from jovik.analysis.claims import MARGIN
 from jovik.base.errors import UsageError
-from jovik.charts.style import LIGHT, MOST_DRIVES, Theme
+from jovik.charts.style import LIGHT, MOST_DRIVES, Theme, at_scale
 from jovik.steps import parse
 
 if TYPE_CHECKING:
@@ -20,6 +20,8 @@ if TYPE_CHECKING:
     from jovik.shelf.store import Shelf
 
 SIZE = (1280, 800)
+LEAST_WIDTH = 960
+"""Pixels that the words of a picture need side by side."""
 AXES = {
     "depth": "depth",
     "block": "block_bytes",
@@ -466,4 +468,9 @@ def draw(shelf: Shelf, kind: str, drives: Sequence[str], out: Path, **how: Any) 
             f"{'one drive or several' if wanted is None else f'{wanted} drives'}, not of "
             f"{len(drives)}"
         )
-    function(shelf, *([drives] if wanted is None else drives), out, **how)
+    width, height = how.get("size", SIZE)
+    # A small picture is a larger one made smaller, so that its words fit between each other.
+    shrink = min(width / LEAST_WIDTH, 1.0)
+    how["size"] = (round(width / shrink), round(height / shrink))
+    with at_scale(shrink):
+        function(shelf, *([drives] if wanted is None else drives), out, **how)

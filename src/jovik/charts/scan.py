@@ -27,9 +27,7 @@ def draw_surface(
     at = np.array(zones.start_bytes) / 1e9
     rates, errors = np.array(zones.rate_bytes_s) * per_unit(), np.array(zones.errors)
     below = f"{len(at)} zones; rate as a line, access time as dots"
-    fig, ax = titled(
-        size, look, f"{truncate(result.drive)}: from the first to the last address", below
-    )
+    fig, ax = titled(size, look, f"{result.drive}: from the first to the last address", below)
     good = errors == 0
     ax.plot(at[good], rates[good], color=look.accent, linewidth=2.2, label="rate")
     if (~good).any():

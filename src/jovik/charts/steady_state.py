@@ -55,7 +55,7 @@ def draw_rounds(
         if found.steady
         else f"not steady after {found.rounds} rounds"
     )
-    title = f"{truncate(first.drive)}: {verdict}"
+    title = f"{first.drive}: {verdict}"
     fig, ax = titled(size, look, title, f"{what} of each round over the mean of the window")
     ax.set_position((0.085, 0.17, 0.885, 0.66 - 0.035 * len(drawn)))
     ax.axvspan(found.first - 0.5, found.first + found.count - 0.5, color=look.grid, alpha=0.6)
@@ -99,7 +99,7 @@ def draw_grid(grid: Grid, out: Path, *, size: Size = (1280, 800), look: Theme = 
             at = grid.blocks.index(block), grid.mixes.index(mix)
             values[at] = interval([p.iops for p in r.passes]).median
     fig = figure(size, look)
-    title = f"{truncate(results[0].drive)}: steady I/Os a second"
+    title = f"{results[0].drive}: steady I/Os a second"
     fig.suptitle(title, x=0.025, y=0.975, ha="left", va="top", fontsize=18, fontweight="bold")
     below = f"{grid.label}; darker is more (logarithmic); ? not steady"
     fig.text(0.025, 0.912, below, fontsize=12.5, color=look.quiet, va="top")
@@ -162,7 +162,7 @@ def draw_saturation(
 ) -> None:
     """Draw I/Os a second of each minute over what was written, in multiples of the range."""
     first = shown[0].result
-    title = f"{truncate(first.drive)}: write saturation" if len(shown) == 1 else "Write saturation"
+    title = f"{first.drive}: write saturation" if len(shown) == 1 else "Write saturation"
     words = f"{short_label(first.kind)}; each point a minute, from a purge on"
     fig, ax = titled(size, look, title, words)
     for number, one in enumerate(shown):
@@ -200,7 +200,7 @@ def draw_demand(
     ]
     drive = points[0].result.drive
     knee = falls_from_peak(points)
-    title = f"{truncate(drive)}: from {knee.in_flight} in flight on, more load only buys waiting"
+    title = f"{drive}: from {knee.in_flight} in flight on, more load only buys waiting"
     parts = [p for p in short_label(points[0].result.kind, 80).split(", ")]
     words = ", ".join(p for p in parts if not p.startswith(("depth", "workers")))
     fig, ax = titled(size, look, title, f"{words}; numbers: I/Os in flight")

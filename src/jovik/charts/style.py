@@ -5,9 +5,11 @@ The look in light and dark, the size in pixels, the small print, saving.
 
 from __future__ import annotations
 
+import contextlib
 import io
 import textwrap
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextvars import ContextVar
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -19,6 +21,9 @@ from jovik.base.sanitize import strip_control
 from jovik.base.step_result import StepResult
 
 DOTS_PER_INCH = 100
+LETTER = 0.6
+"""How wide a letter is on average, of the size of its type."""
+_scale: ContextVar[float] = ContextVar("scale", default=1.0)
 FORMS = (".png", ".svg", ".pdf")
 STYLE = Path(__file__).with_name("jovik.mplstyle")
 MOST_DRIVES = 6
@@ -121,10 +126,7 @@ def figure(size: tuple[int, int], look: Theme = LIGHT) -> Any:
 def titled(size: tuple[int, int], look: Theme, title: str, below: str) -> tuple[Any, Any]:
     """A figure with a title, a line below it, and one pair of axes with a grid along the values."""
     fig = figure(size, look)
-    fig.suptitle(
-        strip_control(title), x=0.025, y=0.975, ha="left", va="top", fontsize=18, fontweight="bold"
-    )
-    fig.text(0.025, 0.912, strip_control(below), fontsize=12.5, color=look.quiet, va="top")
+    head(fig, size, look, title, below)
     ax = fig.add_axes((0.085, 0.17, 0.885, 0.66))
     ax.grid(axis="y", visible=True)
     ax.grid(axis="x", visible=False)
@@ -132,6 +134,39 @@ def titled(size: tuple[int, int], look: Theme, title: str, below: str) -> tuple[
     ax.xaxis.label.set_size(13)
     ax.yaxis.label.set_size(13)
     return fig, ax
+
+
+def head(fig: Any, size: tuple[int, int], look: Theme, title: str, below: str) -> None:
+    """A title and a line below it, both whole: in smaller type, or on two lines, where need be."""
+    lines = ((title, 0.975, 18.0, 13.0, True), (below, 0.912, 12.5, 9.0, False))
+    for text, y, most, least, bold in lines:
+        words = strip_control(text)
+        # So many letters of this type fit side by side.
+        room = size[0] * 0.95 / (LETTER * DOTS_PER_INCH / 72)
+        fits = room / max(len(words), 1)
+        if fits < least:
+            words = "\n".join(textwrap.wrap(words, max(int(room / least), 12))[:2])
+            fits = least
+        fig.text(
+            0.025,
+            y,
+            words,
+            fontsize=min(most, max(fits, least)),
+            fontweight="bold" if bold else "normal",
+            color=look.ink if bold else look.quiet,
+            va="top",
+            linespacing=1.15,
+        )
+
+
+@contextlib.contextmanager
+def at_scale(scale: float) -> Iterator[None]:
+    """Save pictures with so many times the dots while this lasts."""
+    before = _scale.set(_scale.get() * scale)
+    try:
+        yield
+    finally:
+        _scale.reset(before)
 
 
 def small_print(fig: Any, text: str, colour: str = QUIET) -> None:
@@ -221,7 +256,8 @@ def save(fig: Any, out: Path) -> None:
         # A name in a script that the font does not have is drawn as boxes; a warning of it on
         # the terminal helps nobody.
         warnings.filterwarnings("ignore", message="Glyph .* missing")
-        fig.savefig(drawn, format=form, metadata={key: MADE.decode()} if key else None)
+        about = {key: MADE.decode()} if key else None
+        fig.savefig(drawn, format=form, metadata=about, dpi=DOTS_PER_INCH * _scale.get())
     try:
         write_atomically(out, drawn.getvalue())
     except OSError as error:

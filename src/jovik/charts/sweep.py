@@ -38,7 +38,7 @@ def draw_ladder(
     first = curves[0]
     ios = first.axis != "block_bytes" and first.step.block_bytes <= SMALL_BLOCK
     drives = [c.rungs[0].result.drive for c in curves]
-    title = f"{truncate(drives[0])}: {first.name}" if len(curves) == 1 else first.name.capitalize()
+    title = f"{drives[0]}: {first.name}" if len(curves) == 1 else first.name.capitalize()
     fig, ax = titled(size, look, title, f"{first.label}; whiskers are 95 % intervals")
     top, doubts = 0.0, list[str]()
     for number, curve in enumerate(curves):

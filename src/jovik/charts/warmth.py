@@ -21,7 +21,7 @@ def draw_warmth(
         f"warmest sensor that can be believed: {read[0][1]:.0f} °C at first, {most:.0f} °C at most "
         f"(step {where.step})"
     )
-    fig, ax = titled(size, look, f"{truncate(found.drive)}: temperature over a run", below)
+    fig, ax = titled(size, look, f"{found.drive}: temperature over a run", below)
     whole = max(p.end_s for p in found.passes)
     unit, word = time_unit(whole)
     shade_steps(ax, found.passes, whole, unit, look)

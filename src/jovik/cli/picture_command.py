@@ -16,6 +16,15 @@ AXES = ("depth", "block", "workers", "mix", "compressible", "span", "amount")
 """See `jovik.charts.registry.AXES`, which loads too much for a help text."""
 
 
+USES = {
+    "web": ((1280, 800), 1.0),
+    "print": ((1200, 800), 3.0),
+    "square": ((1080, 1080), 1.0),
+    "thumb": ((640, 400), 1.0),
+}
+"""The size that a picture is set for by its use, and the dots that each dot of it becomes."""
+
+
 def pixels(text: str) -> tuple[int, int]:
     """``1280x800`` as (1280, 800)."""
     width, _, height = text.partition("x")
@@ -44,9 +53,15 @@ def _common(command: F) -> F:
         click.option(
             "--size",
             type=UnitParam("WxH", pixels),
-            default="1280x800",
+            help="In pixels. Default: 1280x800, or what --for says.",
+        ),
+        click.option(
+            "--for",
+            "use",
+            type=click.Choice(list(USES)),
+            default="web",
             show_default=True,
-            help="In pixels.",
+            help="What it is for: size, and dots for each letter.",
         ),
         click.option(
             "--out",
@@ -68,11 +83,13 @@ def _draw(
     shelf_at: str | None,
     force: bool,
     form: str,
+    use: str,
+    size: tuple[int, int] | None,
     **how: Any,
 ) -> None:
     """Draw one kind of picture of the shelf; the file is checked before anything is drawn."""
     from jovik.charts.registry import draw
-    from jovik.charts.style import THEMES, check_out
+    from jovik.charts.style import THEMES, at_scale, check_out
     from jovik.cli.streams import file_or_output
     from jovik.cli.written_files import say_written
     from jovik.shelf.sqlite import where_from
@@ -80,8 +97,9 @@ def _draw(
 
     with file_or_output(out, ".png") as file:
         check_out(file, force=force)
-        with Shelf(where_from(shelf_at)) as shelf:
-            draw(shelf, kind, drives, file, look=THEMES[theme], **how)
+        usual, scale = USES[use]
+        with Shelf(where_from(shelf_at)) as shelf, at_scale(scale):
+            draw(shelf, kind, drives, file, look=THEMES[theme], size=size or usual, **how)
     if file is out:
         say_written(form, [out], "drew {}".format)
 
@@ -93,6 +111,7 @@ def picture() -> None:
     \b
     jovik picture rank --out ranking.png
     jovik picture long-write "Comet 2TB" "Drift 1TB" --out cliff.svg --theme dark
+    jovik picture rank --for square --out feed.png
     """
 
 
