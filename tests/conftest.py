@@ -137,7 +137,7 @@ def jovik(tmp_path: Path) -> Iterator[Program]:
     folder.mkdir()
     with tempfile.TemporaryDirectory(dir=MEMORY, prefix="jovik-test-") as shelves:
         # Tests read every note; tests/test_cli_answers.py reads what a person gets.
-        config = Path(shelves) / "config.toml"
+        config = tmp_path / "config.toml"
         config.write_text('notes = "shown"\n')
         mine = {"JOVIK_SHELF": f"{shelves}/shelf.db", "JOVIK_CONFIG": str(config)}
         yield Program(folder, env | mine | {"NO_COLOR": "1"})

@@ -623,12 +623,13 @@ def shelf(tmp_path_factory: pytest.TempPathFactory) -> Program:
 
 
 def test_the_commands_of_the_verdict_say_what_a_reader_came_for(shelf: Program) -> None:
-    judged = shelf("judge", "Veldhaar Comet 2TB", status=1)
+    judged = shelf("judge", "Veldhaar Comet 2TB", "--notes", status=1)
     assert (
         "of 6 claims met, 1 short" in judged.out
         and "shown, not judged: endurance 1.20 PB" in judged.out
     )
-    ranked = shelf("rank", "--for", "telescope", "--review", "Ilmaris Drift 1TB", "--by", "money")
+    words = ["--review", "Ilmaris Drift 1TB", "--by", "money", "--notes"]
+    ranked = shelf("rank", "--for", "telescope", *words)
     assert "weighed for telescope" in ranked.out and "Ilmaris Drift 1TB: 2nd of 3" in ranked.out
     assert "Corvane Slate 1TB" not in shelf("rank", "--interface", "PCIe", "--no-steps").out
     upgraded = shelf(

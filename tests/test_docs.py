@@ -148,7 +148,7 @@ def test_every_command_of_the_tutorial_does_what_is_quoted_below_it(jovik: Progr
             assert answer.status in (0, 1), (line, answer.err)
             said, count = f"{said}\n{answer.out}\n{answer.err}", count + 1
         elif line.startswith("> "):
-            assert line[2:] in " ".join(said.split("\n")) or line[2:] in said, line
+            assert line[2:] in " ".join(said.split()) or line[2:] in said, line
         elif line.startswith("##"):
             said = ""
     assert count == 21

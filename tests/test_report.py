@@ -227,9 +227,8 @@ def test_the_page_of_all_drives_ranks_them_and_links_their_reviews(shown: Progra
     shown("report", COMET, "--out", "site")
     shown("report", "--all", "--out", "site")
     page = Page((shown.folder / "site" / "index.html").read_text())
-    assert [a["href"] for a in page.all("a") if not (a["href"] or "#").startswith("#")] == [
-        "veldhaar-comet-2tb.html"
-    ]
+    there = {a["href"] for a in page.all("a") if not (a["href"] or "#").startswith("#")}
+    assert there == {"veldhaar-comet-2tb.html"}
     assert all(
         name in page.text for name in (COMET, SLATE, "Ilmaris Drift 1TB", "Tarnmoor Pebble 1TB")
     )

@@ -63,7 +63,7 @@ def keys(form: str) -> None:
     from jovik.cli.output import emit_csv, emit_json, show_table
     from jovik.tables import Table
 
-    without = dict(zip(GENERAL, (str(default_shelf()), DEFAULT, "second"), strict=True))
+    without = dict(zip(GENERAL, (str(default_shelf()), DEFAULT, "second", "counted"), strict=True))
     rows = [(key, without[key], about) for key, about in GENERAL.items()]
     for name, command in settable().items():
         for key, option in options_of(command):

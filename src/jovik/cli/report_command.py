@@ -32,7 +32,14 @@ from jovik.cli.options import force_option, format_option, shelf_option
     help="A page of all drives with the ranking, and links to the reviews in the same folder.",
 )
 @click.option(
-    "--each", is_flag=True, help="With --all: write the review of every measured drive too."
+    "--each",
+    is_flag=True,
+    help="With --all: write the whole site, each measured drive's review too; only what changed.",
+)
+@click.option(
+    "--base-url",
+    metavar="URL",
+    help="With --all --each: where the site will be found, for pictures of links and a site map.",
 )
 @click.option(
     "--out",
@@ -49,6 +56,7 @@ def report(
     words: Path | None,
     every: bool,
     each: bool,
+    base_url: str | None,
     out: Path,
     force: bool,
     form: str,
@@ -59,12 +67,13 @@ def report(
     \b
     jovik report "Comet 2TB" --against "Slate 1TB" --out review.html
     jovik report "Comet 2TB" --words mine.md --out site/
-    jovik report --all --each --out site/
+    jovik report --all --each --base-url https://reviews.example/ --out site/
     """
     from jovik.base.errors import UsageError
     from jovik.cli.written_files import say_written
     from jovik.report.publishing import check_pages, publish_overview, publish_review
     from jovik.report.reviewer_text import words_beside
+    from jovik.report.site import check_base_url
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
@@ -76,6 +85,9 @@ def report(
         )
     if each and not every:
         raise UsageError("--each goes with --all")
+    if base_url is not None and not each:
+        raise UsageError("--base-url is of a site", "add --all --each")
+    address = check_base_url(base_url) if base_url is not None else None
     check_pages(out)
     with Shelf(where_from(shelf_at)) as shelf:
         if drive is None:
@@ -87,7 +99,7 @@ def report(
                 if form == "table":
                     say_written(form, [path])
 
-            publish_overview(shelf, out, each=each, said=said, force=force)
+            publish_overview(shelf, out, each=each, base_url=address, said=said, force=force)
             if form != "table":
                 say_written(form, written)
             return 0

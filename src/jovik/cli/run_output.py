@@ -8,6 +8,7 @@ from typing import Any
 
 from jovik.analysis.comparability import steady_step
 from jovik.analysis.fullness import empty_against_full
+from jovik.analysis.lost_data import lost_by, lost_words
 from jovik.analysis.statistics import interval
 from jovik.analysis.sweep import curves
 from jovik.analysis.wake import wake_costs
@@ -44,6 +45,10 @@ def show_run(
         size = drive.capacity_bytes if drive is not None else None
         table = run_table(run, results, every_note=every_note, capacity_bytes=size)
         lines = standing_lines(standing) if standing is not None else []
+        lost = lost_by(results)
+        if lost is not None:
+            # Whatever else it does: this comes first.
+            lines = [f"{run.drive} {lost_words(lost, size)}", *lines]
         whole = replace(table, verdict=lines or _first_figures(results))
         found = findings_tables(results)
         # Where all that was measured was to be steady, that is the answer.

@@ -91,6 +91,29 @@ class Links:
     items: tuple[tuple[str, str], ...]
 
 
+@dataclass(frozen=True)
+class SiteTable:
+    """A table whose rows lead to pages, and that a reader of a site can narrow.
+
+    Attributes
+    ----------
+    column : int
+        The column that carries the links.
+    hrefs : tuple of str or None
+        Of each row.
+    filters : tuple of (int, str)
+        Columns to narrow by: ``choice`` among what they hold, ``most`` a number.
+    chooses : bool
+        Whether columns but the first are chosen, two to six at once.
+    """
+
+    table: Table
+    column: int = 0
+    hrefs: tuple[str | None, ...] = ()
+    filters: tuple[tuple[int, str], ...] = ()
+    chooses: bool = False
+
+
 Block = (
     Paragraph
     | Bullets
@@ -100,6 +123,7 @@ Block = (
     | ReviewerText
     | CsvAttachment
     | Links
+    | SiteTable
     | Table
 )
 
@@ -118,6 +142,14 @@ class Section:
 
 
 @dataclass(frozen=True)
+class HeadTag:
+    """A tag for the head of a page: ``meta`` or ``link``, with its attributes."""
+
+    tag: str
+    attributes: tuple[tuple[str, str], ...]
+
+
+@dataclass(frozen=True)
 class Document:
     """A page: its title, a line below it, its sections, and a last line on how it came about."""
 
@@ -125,6 +157,7 @@ class Document:
     subtitle: str
     sections: tuple[Section, ...]
     colophon: str
+    head: tuple[HeadTag, ...] = ()
 
     @property
     def pictures(self) -> list[Picture]:

@@ -22,6 +22,7 @@ from jovik.report.document import (
     Paragraph,
     Picture,
     ReviewerText,
+    SiteTable,
 )
 from jovik.report.reviewer_text import as_html
 from jovik.report.svg_chart import chart_svg
@@ -119,6 +120,7 @@ def _templates() -> Any:
         "words": ReviewerText,
         "figures": CsvAttachment,
         "links": Links,
+        "site": SiteTable,
         "table": Table,
     }
     made.tests |= {name: _is(sort) for name, sort in sorts.items()}

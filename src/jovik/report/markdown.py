@@ -16,6 +16,7 @@ from jovik.report.document import (
     Paragraph,
     Picture,
     ReviewerText,
+    SiteTable,
 )
 from jovik.report.reviewer_text import demote_headings
 from jovik.tables import Table
@@ -82,6 +83,8 @@ def _block(block: Block, pictures: str) -> str:
             return f"![{escaped(block.alt)}]({pictures}/{block.name}.png)"
         case CsvAttachment():
             return f"[{block.name}]({block.name}) ({escaped(block.what)})"
+        case SiteTable():
+            return _table(block.table)
         case Table():
             return _table(block)
 

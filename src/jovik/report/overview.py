@@ -2,17 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 
+from jovik.analysis.ranking import DriveRank
+from jovik.base.quantities import show_size
+from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.base.sanitize import file_name
 from jovik.base.version import VERSION
-from jovik.queries.ranking import Ranked, ranked
-from jovik.report.document import Document, Links, Paragraph, Section
+from jovik.queries.drive_class import class_of
+from jovik.queries.ranking import Ranked, price_for_terabyte
+from jovik.report.document import Block, Document, Links, Paragraph, Section, SiteTable
 from jovik.report.pictures import ranking_picture
+from jovik.report.privacy import without_commands
+from jovik.sheets.drive_class import read_class
+from jovik.sheets.sheet import Drive
 from jovik.shelf.store import Shelf
-from jovik.tables.ranking import overall_table, ranking_foot, step_table
+from jovik.steps import parse
+from jovik.tables.drive_class import classes_table
+from jovik.tables.ranking import ranking_foot, step_table
 from jovik.tables.sheets import sheets_table
+from jovik.tables.table import Table, figure_words
 
 DRAWN = 16
 """So many bars a picture has room for."""
@@ -39,48 +49,154 @@ def page_names(drives: Sequence[str]) -> dict[str, str]:
     return names
 
 
-def comparison(shelf: Shelf, pages: Sequence[tuple[str, str]]) -> Document:
-    """The page of the whole shelf.
+def front_page(
+    shelf: Shelf,
+    found: Ranked,
+    addresses: Mapping[str, str],
+    links: Sequence[tuple[str, str]] = (),
+) -> Document:
+    """The ranking of all drives, and the way to every other page.
 
     Parameters
     ----------
-    pages : sequence of (drive, file)
-        Reviews that lie beside it.
-
-    Raises
-    ------
-    UsageError
-        Nothing was measured.
+    addresses : mapping
+        The page of each drive that has one.
+    links : sequence of (words, address)
+        Pages of no single drive.
     """
-    found = ranked(shelf)
     ranking = found.ranking
     placed = [d for d in ranking.drives if d.place is not None]
     some = replace(ranking, drives=tuple(placed[:DRAWN]))
     more = f" The picture shows the first {DRAWN}." if len(placed) > DRAWN else ""
-    sections = [
-        Section(
-            "ranking",
-            "The ranking",
-            (
-                Paragraph(f"{len(placed)} drives in {len(ranking.kinds)} kinds of step.{more}"),
-                ranking_picture(some),
-                replace(overall_table(found), notes=ranking_foot(found)),
-            ),
-        ),
-        Section("reviews", "The reviews", (Links(tuple(pages)),) if pages else ()),
-        Section("steps", "Step by step", tuple(step_table(found, kind) for kind in ranking.kinds)),
-        Section(
-            "sheets", "The drives", (sheets_table([shelf.sheet(n) for n in shelf.drive_names()]),)
-        ),
-    ]
-    days = sorted({s.result.started[:10] for d in ranking.drives for s in d.steps})
-    when = days[0] if len(days) == 1 else f"{days[0]} to {days[-1]}"
-    return Document(
+    reviews = tuple((name, page) for name, page in addresses.items())
+    return _page(
         "Drives compared",
-        f"Measured {when}",
-        tuple(s for s in sections if s.blocks),
-        f"Made by Jovik {VERSION}",
+        found,
+        [
+            Section(
+                "ranking",
+                "The ranking",
+                (
+                    Paragraph(f"{len(placed)} drives in {len(ranking.kinds)} kinds of step.{more}"),
+                    ranking_picture(some),
+                    ranking_table(found, addresses),
+                    *((Links(tuple(links)),) if links else ()),
+                ),
+            ),
+            Section("reviews", "The reviews", (Links(reviews),) if reviews else ()),
+            Section(
+                "steps", "Step by step", tuple(step_table(found, kind) for kind in ranking.kinds)
+            ),
+            Section(
+                "sheets",
+                "The drives",
+                (sheets_table([shelf.sheet(n) for n in shelf.drive_names()]),),
+                folded=True,
+            ),
+        ],
     )
+
+
+def ranking_table(found: Ranked, addresses: Mapping[str, str]) -> SiteTable:
+    """Every drive with its index, class, capacity, price and steps: to sort and to narrow."""
+    kinds = found.ranking.kinds
+    rows, hrefs = [], []
+    for d in found.ranking.drives:
+        drive = found.drives.get(d.drive)
+        kind = class_of(drive) if drive is not None else None
+        terabyte = price_for_terabyte(drive)
+        by_kind = {s.kind: s for s in d.steps}
+        rows.append(
+            (
+                str(d.place or "-"),
+                d.drive,
+                _index_words(found, d),
+                kind.title if kind is not None else "-",
+                show_size(drive.capacity_bytes) if drive and drive.capacity_bytes else "-",
+                drive.spelled_price if drive and drive.price else "-",
+                f"{terabyte:.0f}" if terabyte is not None else "-",
+                *(
+                    figure_words(by_kind[k].rate_bytes_s, per_unit()) if k in by_kind else "-"
+                    for k in kinds
+                ),
+            )
+        )
+        hrefs.append(addresses.get(d.drive))
+    header = ["place", "drive", "index", "class", "capacity", "price", "per TB"]
+    header += [f"{parse(k).label}, {rate_unit()}" for k in kinds]
+    notes = ranking_foot(found)
+    right = (2, 4, 5, 6, *range(7, len(header)))
+    table = Table("Every drive", header, rows, right=right, notes=notes)
+    filters = ((3, "choice"), (4, "choice"), (5, "most"))
+    return SiteTable(table, 1, tuple(hrefs), filters)
+
+
+def _index_words(found: Ranked, d: DriveRank) -> str:
+    if d.index is None:
+        return "-"
+    return "100, yardstick" if d.drive == found.ranking.yardstick else figure_words(d.index)
+
+
+def side_by_side(found: Ranked, addresses: Mapping[str, str]) -> Document:
+    """Two to six drives beside each other: what each is, and each step."""
+    drives = [d for d in found.ranking.drives if d.drive in addresses]
+    facts: list[tuple[str, Callable[[Drive], str]]] = [
+        ("interface", lambda x: x.interface),
+        ("capacity", lambda x: show_size(x.capacity_bytes) if x.capacity_bytes else "-"),
+        ("price", lambda x: x.spelled_price or "-"),
+        ("endurance", lambda x: show_size(x.endurance_bytes) if x.endurance_bytes else "-"),
+    ]
+    rows: list[tuple[str, ...]] = [
+        ("index", *(_index_words(found, d) for d in drives)),
+        ("place", *(str(d.place or "-") for d in drives)),
+    ]
+    for name, tell in facts:
+        rows.append((name, *(tell(x) if (x := found.drives.get(d.drive)) else "-" for d in drives)))
+    for kind in found.ranking.kinds:
+        cells = []
+        for d in drives:
+            step = next((s for s in d.steps if s.kind == kind), None)
+            cells.append(figure_words(step.rate_bytes_s, per_unit()) if step is not None else "-")
+        rows.append((f"{parse(kind).label}, {rate_unit()}", *cells))
+    table = Table(
+        "Side by side",
+        ["", *(d.drive for d in drives)],
+        rows,
+        right=tuple(range(1, len(drives) + 1)),
+        notes=["in brackets: 95 % intervals; where two of them overlap much, neither is ahead"],
+    )
+    links = Links(tuple((d.drive, addresses[d.drive]) for d in drives))
+    sections = [
+        Section("compare", "Side by side", (SiteTable(table, chooses=True),)),
+        Section("reviews", "The reviews", (links,)),
+    ]
+    return _page("Drives side by side", found, sections)
+
+
+def class_page(
+    found: Ranked, addresses: Mapping[str, str], name: str, title: str, drives: Sequence[str]
+) -> Document:
+    """The drives of one class, and what is usual for it."""
+    kept = tuple(d for d in found.ranking.drives if d.drive in drives)
+    mine = replace(found, ranking=replace(found.ranking, drives=kept))
+    blocks: list[Block] = [ranking_table(mine, addresses)]
+    if sum(d.index is not None for d in kept) > 1:
+        few = replace(mine.ranking, drives=kept[:DRAWN])
+        blocks.insert(0, ranking_picture(few))
+    usual = classes_table([read_class(name)])
+    sections = [
+        Section("ranking", "The ranking", tuple(blocks)),
+        Section("usual", "What is usual", (usual,)),
+    ]
+    return _page(title, found, sections)
+
+
+def _page(title: str, found: Ranked, sections: Sequence[Section]) -> Document:
+    days = sorted({s.result.started[:10] for d in found.ranking.drives for s in d.steps})
+    when = "" if not days else days[0] if len(days) == 1 else f"{days[0]} to {days[-1]}"
+    kept = tuple(s for s in sections if s.blocks)
+    made = Document(title, f"Measured {when}", kept, f"Made by Jovik {VERSION}")
+    return without_commands(made)
 
 
 def around(found: Ranked, drive: str) -> Ranked:

@@ -6,11 +6,13 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from jovik.base.errors import UsageError
-from jovik.report.overview import comparison, page_names
+from jovik.queries.ranking import ranked
+from jovik.report.overview import front_page, page_names
 from jovik.report.page_files import make_folder, write_html, write_markdown
 from jovik.report.privacy import folders_of, without_paths
 from jovik.report.review import review
 from jovik.report.reviewer_text import words_beside
+from jovik.report.site import publish_site
 from jovik.shelf.store import Shelf
 
 ENDINGS = (".html", ".md")
@@ -85,6 +87,7 @@ def publish_overview(
     out: Path,
     *,
     each: bool = False,
+    base_url: str | None = None,
     said: Callable[[Path], None] = lambda _: None,
     force: bool = False,
 ) -> list[Path]:
@@ -97,7 +100,9 @@ def publish_overview(
     out : Path
         ``FILE.html``, or a folder.
     each : bool
-        Write the review of every measured drive too.
+        Write the whole site (`jovik.report.site`): the review of every measured drive too.
+    base_url : str, optional
+        Where the site will be found.
     said : callable
         Told each file as soon as it is written: many reviews take long.
     force : bool
@@ -106,27 +111,21 @@ def publish_overview(
     check_pages(out)
     if out.suffix == ".md":
         raise UsageError("the page of all drives is HTML", "name a folder, or FILE.html")
+    if each or base_url is not None:
+        if _is_page(out):
+            raise UsageError(f"{out} is one page, and a site has many", "name a folder with --out")
+        return publish_site(shelf, out, base_url=base_url, said=said, force=force)
     names = page_names(shelf.drive_names())
     folder = out.parent if _is_page(out) else out
-    written: list[Path] = []
-
-    def keep(paths: Sequence[Path]) -> None:
-        for path in paths:
-            said(path)
-        written.extend(paths)
-
-    if each:
-        for drive in dict.fromkeys(r.drive for r in shelf.latest_results(ladders=True)):
-            keep(publish_review(shelf, drive, folder, force=force))
-    there = [
-        (drive, f"{name}.html")
-        for drive, name in names.items()
-        if (folder / f"{name}.html").exists()
-    ]
+    there = {
+        drive: f"{name}.html" for drive, name in names.items() if (folder / f"{name}.html").exists()
+    }
     make_folder(folder)
     page = out if _is_page(out) else out / "index.html"
-    document = without_paths(comparison(shelf, there), folders_of(shelf.copied()))
-    keep(write_html(document, page, force=force))
+    document = front_page(shelf, ranked(shelf), there)
+    written = write_html(without_paths(document, folders_of(shelf.copied())), page, force=force)
+    for path in written:
+        said(path)
     return written
 
 

@@ -77,7 +77,9 @@ class ReviewData:
     noted: Noted
 
 
-def gather(shelf: Shelf, name: str, against: Sequence[str] = ()) -> ReviewData:
+def gather(
+    shelf: Shelf, name: str, against: Sequence[str] = (), found: Ranked | None = None
+) -> ReviewData:
     """Everything a review is made of.
 
     Runs in the order of the work, only those whose figures still count.
@@ -101,7 +103,7 @@ def gather(shelf: Shelf, name: str, against: Sequence[str] = ()) -> ReviewData:
         tuple(results),
         tuple((shelf.run(k), tuple(shelf.results_of_run(k, counted=True))) for k in keys),
         judged(shelf, drive) if sheet.claims else None,
-        ranked(shelf),
+        found if found is not None else ranked(shelf),
         fitted(shelf, drive, [read_load(n) for n in load_names()]),
         tuple(upgraded(shelf, other, drive) for other in against),
         noted(shelf, drive),
@@ -109,7 +111,11 @@ def gather(shelf: Shelf, name: str, against: Sequence[str] = ()) -> ReviewData:
 
 
 def review(
-    shelf: Shelf, name: str, against: Sequence[str] = (), words: Path | None = None
+    shelf: Shelf,
+    name: str,
+    against: Sequence[str] = (),
+    words: Path | None = None,
+    found: Ranked | None = None,
 ) -> Document:
     """The review of a drive as a document.
 
@@ -119,6 +125,8 @@ def review(
         Drives that it would replace.
     words : Path, optional
         The reviewer's own Markdown.
+    found : Ranked, optional
+        The ranking, where it is at hand already.
 
     Raises
     ------
@@ -127,7 +135,7 @@ def review(
     """
     own = read_words(words) if words is not None else ""
     verdict, own = split_verdict(own)
-    it = gather(shelf, name, against)
+    it = gather(shelf, name, against, found)
     drive = it.sheet.drive
     sections = [
         Section("verdict", "The verdict", _verdict(it, verdict)),
@@ -302,7 +310,6 @@ def _best_for(it: ReviewData) -> list[str]:
         f for f in it.fitted.empty if f.carried and f.headroom is not None and not by_short_test(f)
     ]
     lasting = [f for f in carried if not (f.years and warranty and f.years < warranty)]
-    # In the order of common use: whoever buys a drive asks for the system first.
     # In the order of common use: whoever buys a drive asks for the system first.
     lasting.sort(key=lambda f: (f.load.common, -(f.headroom or 0)))
     return [

@@ -44,7 +44,7 @@ log = logging.getLogger(__name__)
 
 
 RECENT = 3
-"""So many results of a kind tell what runs of a drive differ by; more would take long to read."""
+"""So many results of a kind tell what runs of a drive differ by."""
 
 
 _CLAIM_FIELDS = tuple(Claim.__dataclass_fields__)
@@ -53,10 +53,7 @@ _DRIVE_FIELDS = tuple(Drive.__dataclass_fields__)
 
 @dataclass(frozen=True)
 class Unit:
-    """One physical sample of a drive.
-
-    Its serial is known only as a digest and by its last characters.
-    """
+    """One physical sample of a drive; its serial is known as a digest and by its last letters."""
 
     id: int
     name: str
@@ -187,6 +184,15 @@ class Shelf:
         with self._engine.connect() as c:
             return list(c.execute(sa.select(drive.c.name).order_by(drive.c.id)).scalars())
 
+    def drive_numbers(self) -> dict[str, int]:
+        """The number of each drive, which it keeps when it is renamed."""
+        with self._engine.connect() as c:
+            return {r.name: r.id for r in c.execute(sa.select(drive.c.id, drive.c.name))}
+
+    def forget_connections(self) -> None:
+        """Leave connections to the process that opened them; new ones are made when needed."""
+        self._engine.dispose(close=False)
+
     def drives(self) -> dict[str, Drive]:
         """Every drive as sold by its name, in the order they were enrolled."""
         with self._engine.connect() as c:
@@ -293,11 +299,10 @@ class Shelf:
     def note_log(self, name: str, log: RunLog, means: list[Reading]) -> bool:
         """Keep an instrument's log beside a run; whether it took the place of an earlier one."""
         with self._writing.begin() as c:
-            key = self._drive_row(c, name)["id"]
-            return noting.add_log(c, key, log, means, utc_now())
+            return noting.add_log(c, self._drive_row(c, name)["id"], log, means, utc_now())
 
     def logs(self, name: str, run: str | None = None) -> list[RunLog]:
-        """What instruments logged beside the runs of a drive, or beside one of them."""
+        """What instruments logged beside the runs of a drive, or one of them."""
         with self._engine.connect() as c:
             return noting.logs(c, self._drive_row(c, name)["id"], run)
 

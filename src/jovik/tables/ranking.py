@@ -37,35 +37,7 @@ def overall_table(found: Ranked) -> Table:
     """Every drive with its index, what it costs and what it lasts."""
     ranking, by = found.ranking, found.by
     energy = by == ENERGY
-    rows = []
-    for d in ranking.drives:
-        drive = found.drives.get(d.drive)
-        terabyte, money, access = (
-            price_for_terabyte(drive),
-            index_for_money(d, drive),
-            None if energy else access_time_ns(d),
-        )
-        rows.append(
-            (
-                str(d.place or "-"),
-                d.drive,
-                significant(d.index.median) if d.index else "-",
-                "yardstick"
-                if d.drive == ranking.yardstick
-                else interval_words(d.index)
-                if d.index
-                else "shares no step with the yardstick",
-                str(len(d.steps)),
-                show_time(access) if access is not None else "-",
-                f"{terabyte:.0f} {drive.currency}"
-                if terabyte is not None and drive is not None
-                else "-",
-                f"{money:.1f}" if money is not None and not energy else "-",
-                show_size(drive.endurance_bytes)
-                if drive is not None and drive.endurance_bytes
-                else "-",
-            )
-        )
+    rows = [_overall_row(found, d) for d in ranking.drives]
     header = [
         "place",
         by if by in WITHIN else "drive",
@@ -95,6 +67,24 @@ def overall_table(found: Ranked) -> Table:
         spare=[c for c in spare if c in shown],
         verdict=ranking_verdict(found),
         bar=(shown.index(2), [d.index.median if d.index else None for d in ranking.drives]),
+    )
+
+
+def _overall_row(found: Ranked, d: DriveRank) -> tuple[str, ...]:
+    drive, energy = found.drives.get(d.drive), found.by == ENERGY
+    terabyte, money = price_for_terabyte(drive), index_for_money(d, drive)
+    access = None if energy else access_time_ns(d)
+    shares = "shares no step with the yardstick" if d.index is None else interval_words(d.index)
+    return (
+        str(d.place or "-"),
+        d.drive,
+        significant(d.index.median) if d.index else "-",
+        "yardstick" if d.drive == found.ranking.yardstick else shares,
+        str(len(d.steps)),
+        show_time(access) if access is not None else "-",
+        f"{terabyte:.0f} {drive.currency}" if terabyte is not None and drive is not None else "-",
+        f"{money:.1f}" if money is not None and not energy else "-",
+        show_size(drive.endurance_bytes) if drive is not None and drive.endurance_bytes else "-",
     )
 
 

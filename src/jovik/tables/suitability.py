@@ -76,7 +76,8 @@ def _fit_sentence(found: Fitted) -> str:
     no = [f.load.title for f in known if not f.carried]
     carried = len(known) - len(no)
     if found.lost is not None:
-        return f"{found.drive.name} carries nothing: it loses data"
+        lost = lost_words(found.lost, found.drive.capacity_bytes)
+        return f"{found.drive.name} carries nothing: it {lost}"
     said = f"{found.drive.name} carries {carried} of {len(found.empty)} loads"
     more = f" and {len(no) - 3} more" if no[3:] else ""
     said += f"; not {', '.join(no[:3])}{more}" if no else ""

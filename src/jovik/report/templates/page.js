@@ -139,3 +139,73 @@ for (const chart of document.querySelectorAll("figure.chart")) {
   }
   draw();
 }
+
+// The tables of a site: rows are narrowed by what stands in a column, and columns are laid side by side, six at most.
+for (const table of document.querySelectorAll("table[data-filters]")) {
+  const controls = document.createElement("form");
+  controls.className = "narrowed";
+  const left = document.createElement("output");
+  const wanted = table.dataset.filters.trim().split(" ").map((part) => part.split(":"));
+  const rows = [...table.tBodies[0].rows];
+  const tests = wanted.map(([column, kind]) => {
+    const label = document.createElement("label");
+    const name = table.tHead.rows[0].cells[column].textContent;
+    const cell = (row) => row.cells[column];
+    if (kind === "choice") {
+      const select = document.createElement("select");
+      const values = [...new Set(rows.map((row) => cell(row).textContent))].sort((a, b) => a.localeCompare(b, "en", { numeric: true }));
+      select.append(new Option("all", ""), ...values.map((value) => new Option(value, value)));
+      label.append(name, select);
+      controls.append(label);
+      return (row) => !select.value || cell(row).textContent === select.value;
+    }
+    const input = document.createElement("input");
+    input.type = "number";
+    input.min = "0";
+    label.append(`${name}, at most`, input);
+    controls.append(label);
+    return (row) => !input.value || (cell(row).dataset.key !== undefined && Number(cell(row).dataset.key) <= Number(input.value));
+  });
+  const narrow = () => {
+    rows.forEach((row) => row.classList.toggle("gone", !tests.every((test) => test(row))));
+    left.textContent = `${rows.filter((row) => !row.classList.contains("gone")).length} of ${rows.length}`;
+  };
+  controls.addEventListener("input", narrow);
+  controls.addEventListener("submit", (event) => event.preventDefault());
+  controls.append(left);
+  table.closest(".scroll").before(controls);
+  narrow();
+}
+for (const table of document.querySelectorAll("table.chooses")) {
+  const heads = [...table.tHead.rows[0].cells].slice(1);
+  const asked = decodeURIComponent(location.hash.slice(1)).split("+").map(Number).filter((n) => n >= 1 && n <= heads.length);
+  const chosen = new Set(asked.length > 1 ? asked.slice(0, 6) : heads.slice(0, 6).map((_, n) => n + 1));
+  const controls = document.createElement("fieldset");
+  controls.className = "narrowed";
+  const legend = document.createElement("legend");
+  legend.textContent = "Two to six at once";
+  controls.append(legend);
+  const boxes = heads.map((head, n) => {
+    const [label, box] = [document.createElement("label"), document.createElement("input")];
+    label.className = "pick";
+    box.type = "checkbox";
+    label.append(box, head.textContent);
+    controls.append(label);
+    box.addEventListener("change", () => {
+      if (box.checked) chosen.add(n + 1);
+      else chosen.delete(n + 1);
+      show();
+      history.replaceState(null, "", `#${[...chosen].sort((a, b) => a - b).join("+")}`);
+    });
+    return box;
+  });
+  const show = () => {
+    boxes.forEach((box, n) => {
+      box.checked = chosen.has(n + 1);
+      box.disabled = !box.checked && chosen.size >= 6;
+    });
+    for (const row of table.rows) [...row.cells].forEach((cell, n) => cell.classList.toggle("gone", n > 0 && !chosen.has(n)));
+  };
+  table.closest(".scroll").before(controls);
+  show();
+}

@@ -1,0 +1,65 @@
+"""The small picture that goes with a link to a drive's page: its name and where it stands."""
+
+from __future__ import annotations
+
+import io
+from importlib.resources import files
+from typing import Any
+
+from jovik.analysis.ranking import Ranking
+from jovik.base.atomic_files import MADE
+from jovik.base.quantities import significant
+from jovik.base.sanitize import strip_control
+
+SIZE = (1200, 630)
+"""What those who show links take."""
+PAPER, INK, QUIET, MINE, OTHERS = "#fbf8f2", "#22262b", "#5b5f66", "#17617c", "#c3ccd0"
+MOST_BARS = 6
+LEFT, RIGHT, TOP = 60, 150, 190
+
+
+def draw_card(drive: str, ranking: Ranking) -> bytes:
+    """A PNG: the drive's name, its place, and its index beside those next to it."""
+    from PIL import Image, ImageDraw, PngImagePlugin
+
+    image = Image.new("RGB", SIZE, PAPER)
+    pen = ImageDraw.Draw(image)
+    name = strip_control(drive)
+    largest = 64
+    while largest > 30 and pen.textlength(name, font=_font(largest, bold=True)) > SIZE[0] - 120:
+        largest -= 4
+    pen.text((LEFT, 50), name, font=_font(largest, bold=True), fill=INK)
+    placed = [d for d in ranking.drives if d.index is not None]
+    at = next((n for n, d in enumerate(placed) if d.drive == drive), None)
+    if at is not None:
+        place = placed[at].place
+        said = f"place {place} of {len(placed)}; 100 is {ranking.yardstick}"
+        pen.text((LEFT, 132), strip_control(said), font=_font(28), fill=QUIET)
+        first = max(0, min(at - MOST_BARS // 2, len(placed) - MOST_BARS))
+        shown = placed[first : first + MOST_BARS]
+        top = max(d.index.median for d in shown if d.index is not None)
+        each = (SIZE[1] - TOP - 30) / len(shown)
+        for n, d in enumerate(shown):
+            assert d.index is not None
+            y = TOP + n * each
+            width = (SIZE[0] - LEFT - RIGHT) * d.index.median / top
+            high = min(each * 0.42, 34)
+            pen.text((LEFT, y), strip_control(d.drive), font=_font(22), fill=INK)
+            fill = MINE if d.drive == drive else OTHERS
+            pen.rectangle((LEFT, y + 28, LEFT + max(width, 2), y + 28 + high), fill=fill)
+            words = significant(d.index.median)
+            pen.text((LEFT + width + 12, y + 26), words, font=_font(24, bold=True), fill=INK)
+    out = io.BytesIO()
+    about = PngImagePlugin.PngInfo()
+    about.add_text("Software", MADE.decode())
+    image.quantize(64).save(out, "PNG", pnginfo=about)
+    return out.getvalue()
+
+
+def _font(size: int, *, bold: bool = False) -> Any:
+    """The typeface of every picture, which ships with the plotting package."""
+    from PIL import ImageFont
+
+    name = "DejaVuSans-Bold.ttf" if bold else "DejaVuSans.ttf"
+    place = files("matplotlib") / "mpl-data" / "fonts" / "ttf" / name
+    return ImageFont.truetype(str(place), size)
