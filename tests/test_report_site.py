@@ -1,0 +1,132 @@
+"""The site: its pages, what is made again, and what a reader does with it."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+from xml.etree import ElementTree
+
+import pytest
+
+from tests.conftest import Program
+from tests.programs import need
+from tests.test_report_browser import FLAGS
+
+ATOM = "{http://www.w3.org/2005/Atom}"
+URL = "https://reviews.example/drives"
+
+
+def measured(jovik: Program, *models: str) -> None:
+    for model in models:
+        steps = ["sequential read 1MiB depth 8 for 1s", "random read 4KiB for 1s"]
+        jovik("measure", f"model:{model}", *steps, "--passes", "2", "--seed", "1")
+
+
+def publish(jovik: Program, *more: str) -> list[str]:
+    """The names of what was written."""
+    words = ["report", "--all", "--each", "--out", "site", "--format", "json", *more]
+    return [Path(p).name for p in jovik(*words).json["written"]]
+
+
+def test_only_what_changed_is_made_again_and_addresses_stay(jovik: Program) -> None:
+    measured(jovik, "slate", "comet")
+    first = publish(jovik)
+    assert {"corvane-slate-1tb.html", "veldhaar-comet-2tb.html", "index.html", "compare.html"} <= {
+        *first
+    }
+    assert {"class-sata-ssd.html", "class-pcie4-ssd.html", "feed.xml"} <= {*first}
+    assert "sitemap.xml" not in first and not any(n.endswith(".png") for n in first)
+    assert publish(jovik) == []
+    jovik("note", "Corvane Slate 1TB", "--con", "warm")
+    again = publish(jovik)
+    assert "corvane-slate-1tb.html" in again and "veldhaar-comet-2tb.html" not in again
+    jovik("sheet", "rename", "Corvane Slate 1TB", "Corvane Slate Plus")
+    publish(jovik)
+    pages = {p.name for p in (jovik.folder / "site").glob("*.html")}
+    assert "corvane-slate-plus.html" not in pages, "who linked to it finds it"
+    renamed = (jovik.folder / "site" / "corvane-slate-1tb.html").read_text()
+    assert "<bdi>Corvane Slate Plus</bdi>" in renamed and "warm" in renamed
+    # A state that cannot be read is no reason to fail: everything is made again.
+    (jovik.folder / "site" / "site.json").write_text("{")
+    assert len(publish(jovik)) > 4
+
+
+def test_a_site_with_an_address_has_cards_a_map_and_a_feed(jovik: Program) -> None:
+    measured(jovik, "slate", "comet")
+    names = publish(jovik, "--base-url", URL)
+    folder = jovik.folder / "site"
+    assert (folder / "veldhaar-comet-2tb.png").read_bytes().startswith(b"\x89PNG")
+    page = (folder / "veldhaar-comet-2tb.html").read_text()
+    tags = dict(re.findall(r'<meta property="(og:\w+)" content="([^"]*)"', page))
+    assert tags["og:title"] == "Veldhaar Comet 2TB"
+    assert tags["og:image"] == f"{URL}/veldhaar-comet-2tb.png"
+    feed = ElementTree.parse(folder / "feed.xml").getroot()
+    entries = feed.findall(f"{ATOM}entry")
+    assert {e.findtext(f"{ATOM}title") for e in entries} == {
+        "Corvane Slate 1TB",
+        "Veldhaar Comet 2TB",
+    }
+    for part in [feed, *entries]:
+        assert (part.findtext(f"{ATOM}id") or "").startswith("urn:uuid:")
+        assert re.fullmatch(r"\d{4}-.*Z", part.findtext(f"{ATOM}updated") or "")
+    where = [x.text for x in ElementTree.parse(folder / "sitemap.xml").iter() if "loc" in x.tag]
+    assert f"{URL}/index.html" in where and f"{URL}/veldhaar-comet-2tb.html" in where
+    assert set(names) >= {"sitemap.xml", "feed.xml"}
+
+
+@pytest.mark.parametrize(
+    "address", ["reviews", "ftp://x.example/", "https://", "http://[x", "https://x.example/?a=b"]
+)
+def test_an_address_that_is_none_is_refused(jovik: Program, address: str) -> None:
+    words = ["report", "--all", "--each", "--base-url", address, "--out", "site"]
+    assert "is not the address of a site" in jovik(*words, status=2).err
+    assert not (jovik.folder / "site").exists()
+    alone = jovik("report", "X", "--base-url", URL, "--out", "x.html", status=2)
+    assert "--all --each" in alone.err
+    jovik("sheet", "new", "Own")
+    assert "has many" in jovik("report", "--all", "--each", "--out", "x.html", status=2).err
+
+
+@pytest.fixture
+def pages(jovik: Program) -> Iterator[tuple[Path, Any]]:
+    program = need("chromium")
+    sync_api = pytest.importorskip("playwright.sync_api")
+    measured(jovik, "slate", "comet", "drift", "gannet")
+    publish(jovik)
+    with sync_api.sync_playwright() as driver:
+        browser = driver.chromium.launch(executable_path=str(program), args=FLAGS)
+        yield jovik.folder / "site", browser
+        browser.close()
+
+
+def test_a_reader_narrows_sorts_and_lays_drives_side_by_side(pages: tuple[Path, Any]) -> None:
+    folder, browser = pages
+    page = browser.new_page(viewport={"width": 1280, "height": 800})
+    faults: list[str] = []
+    page.on("console", lambda m: faults.append(m.text))
+    page.goto(f"file://{folder / 'index.html'}")
+    rows = page.locator("#ranking table tbody tr:visible")
+    assert rows.count() == 4
+    page.locator(".narrowed select").first.select_option("SATA SSD")
+    assert rows.count() == 1 and "Corvane Slate" in rows.first.inner_text()
+    page.locator(".narrowed select").first.select_option("")
+    page.locator(".narrowed input").fill("100")
+    assert rows.count() == 2, "what costs more is not seen"
+    page.locator(".narrowed input").fill("")
+    page.get_by_role("button", name=re.compile("random read, 4 KiB")).first.click()
+    first = rows.first.inner_text()
+    assert "Gannet" in first, "the slowest first"
+    page.goto(f"file://{folder / 'compare.html'}#1+3")
+    page.reload()
+    assert page.locator("table.chooses thead th:visible").count() == 3
+    page.locator(".narrowed input").nth(1).check()
+    assert page.locator("table.chooses thead th:visible").count() == 4
+    assert page.evaluate("location.hash") == "#1+2+3" and not faults
+    # Without a script every drive stands there.
+    plain = browser.new_context(java_script_enabled=False).new_page()
+    plain.goto(f"file://{folder / 'compare.html'}")
+    assert plain.locator("table.chooses thead th:visible").count() == 5
+    plain.goto(f"file://{folder / 'index.html'}")
+    assert plain.locator("#ranking table tbody tr:visible").count() == 4
