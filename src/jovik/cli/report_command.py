@@ -26,6 +26,18 @@ from jovik.cli.options import force_option, format_option, shelf_option
     help="Your own text, Markdown. Default: words/NAME.md beside the shelf.",
 )
 @click.option(
+    "--edit",
+    is_flag=True,
+    help="Open your text for DRIVE in $EDITOR first, with figures to put in.",
+)
+@click.option(
+    "--language",
+    default="en",
+    show_default=True,
+    metavar="CODE",
+    help="Of headings and numbers: de, en, es or fr. Your text stays as it is.",
+)
+@click.option(
     "--all",
     "every",
     is_flag=True,
@@ -54,6 +66,8 @@ def report(
     drive: str | None,
     against: tuple[str, ...],
     words: Path | None,
+    edit: bool,
+    language: str,
     every: bool,
     each: bool,
     base_url: str | None,
@@ -77,6 +91,8 @@ def report(
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
+    if every and (edit or language != "en"):
+        raise UsageError("--edit and --language are of one drive's review", "name the DRIVE")
     if every == (drive is not None):
         raise UsageError(
             "give a DRIVE, or --all"
@@ -103,11 +119,36 @@ def report(
             if form != "table":
                 say_written(form, written)
             return 0
-        say_written(form, publish_review(shelf, drive, out, against, words, force=force))
         usual = words_beside(shelf.where, shelf.sheet(drive).drive.name)
+        if edit:
+            _edit(words or usual)
+        written = publish_review(shelf, drive, out, against, words, language=language, force=force)
+        say_written(form, written)
     if words is None and usual is not None and not usual.exists():
         echo(
             f"your own words would go in: write them to {usual}, or name a file with --words",
             err=True,
         )
     return 0
+
+
+def _edit(place: Path | None) -> None:
+    """Open the reviewer's text in an editor; one that is not there begins with a draft."""
+    import os
+    import sys
+
+    from jovik.base.atomic_files import cannot_write
+    from jovik.base.errors import UsageError
+    from jovik.report.placeholders import TEMPLATE
+
+    if place is None:
+        raise UsageError("a shelf on a server has no place for words", "name a file with --words")
+    if not (sys.stdin.isatty() or os.environ.get("EDITOR") or os.environ.get("VISUAL")):
+        raise UsageError("there is no terminal to edit in", f"write to {place}")
+    try:
+        if not place.exists():
+            place.parent.mkdir(parents=True, exist_ok=True)
+            place.write_text(TEMPLATE, encoding="utf-8")
+    except OSError as error:
+        raise cannot_write(place, error) from None
+    click.edit(filename=str(place))

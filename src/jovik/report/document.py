@@ -59,6 +59,7 @@ class ClaimMarks:
     """
 
     items: tuple[tuple[str, str, str, str, str], ...]
+    claimed: str = "claimed"
 
 
 @dataclass(frozen=True)
@@ -158,6 +159,7 @@ class Document:
     sections: tuple[Section, ...]
     colophon: str
     head: tuple[HeadTag, ...] = ()
+    language: str = "en"
 
     @property
     def pictures(self) -> list[Picture]:

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from jovik.base.errors import UsageError
 from jovik.queries.ranking import ranked
+from jovik.report.language import ENGLISH, in_language, read_language
 from jovik.report.overview import front_page, page_names
 from jovik.report.page_files import make_folder, write_html, write_markdown
 from jovik.report.privacy import folders_of, without_paths
@@ -39,6 +40,7 @@ def publish_review(
     against: Sequence[str] = (),
     words: Path | None = None,
     *,
+    language: str = ENGLISH,
     force: bool = False,
 ) -> list[Path]:
     """Write the review of a drive; the files that were written.
@@ -50,6 +52,8 @@ def publish_review(
     words : Path, optional
         The reviewer's own text; the file for this drive beside the shelf unless given
         (`jovik.report.reviewer_text.words_beside`).
+    language : str
+        Of headings and numbers (`jovik.report.language`).
     force : bool
         Whether files that Jovik did not make may be overwritten.
 
@@ -70,7 +74,9 @@ def publish_review(
             f"{own} holds your words, and the review would be written over it",
             "name another place with --out",
         )
+    read_language(language)
     document = without_paths(review(shelf, drive, against, own), folders_of(shelf.copied(drive)))
+    document = in_language(document, language)
     written: list[Path] = []
     for one in pages:
         make_folder(one.parent)

@@ -35,6 +35,7 @@ from jovik.report.document import (
     Section,
 )
 from jovik.report.overview import around
+from jovik.report.placeholders import Known, filled
 from jovik.report.privacy import without_commands
 from jovik.report.reviewer_text import read_words, split_verdict
 from jovik.report.steady_section import steady_section
@@ -131,11 +132,12 @@ def review(
     Raises
     ------
     UnknownNameError, UsageError
-        See `gather` and `read_words`.
+        See `gather`, `read_words` and `jovik.report.placeholders.filled`.
     """
-    own = read_words(words) if words is not None else ""
-    verdict, own = split_verdict(own)
     it = gather(shelf, name, against, found)
+    written = read_words(words) if words is not None else ""
+    known = Known(it.sheet, it.results, it.judged, it.ranked, it.noted)
+    verdict, own = split_verdict(filled(written, known))
     drive = it.sheet.drive
     sections = [
         Section("verdict", "The verdict", _verdict(it, verdict)),

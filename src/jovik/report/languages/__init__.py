@@ -1,0 +1,1 @@
+"""Languages of a page: headings and number forms, a TOML file for each."""

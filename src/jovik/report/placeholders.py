@@ -1,0 +1,184 @@
+"""Figures in the reviewer's own words, which stay true when the drive is measured again.
+
+``{{ judge }}`` and ``{{ figure "random read 4KiB" }}`` stand for what the shelf says when the page
+is made.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from jovik.analysis.claims import all_latencies_ns
+from jovik.analysis.comparability import long_write_of, rate_of
+from jovik.analysis.long_write_notes import fall_note
+from jovik.analysis.ranking import rank_sentence
+from jovik.analysis.statistics import interval
+from jovik.base.errors import JovikError, UnknownNameError, UsageError
+from jovik.base.quantities import show_time
+from jovik.base.rate_unit import per_unit, rate_unit
+from jovik.base.step_result import StepResult
+from jovik.queries.claims import Judged
+from jovik.queries.ranking import Ranked, price_for_terabyte
+from jovik.queries.readings import Noted
+from jovik.sheets.sheet import Sheet
+from jovik.steps import parse
+from jovik.tables.claims import claims_summary
+from jovik.tables.replay import program_words
+from jovik.tables.table import figure_words
+
+PLACE = re.compile(r"\{\{\s*([a-z-]*)\s*(?:[\"“”]([^\"“”}]*)[\"“”])?\s*\}\}")
+
+TEMPLATE = """\
+# Verdict
+
+{{ judge }}. Two sentences of your own: they stand first on the page.
+
+# What it is like
+
+It reads {{ figure "sequential read 1MiB depth 8" }}, and a single small read takes
+{{ latency "random read 4KiB" }}. Among the others: {{ rank }}.
+"""
+"""What a reviewer begins with."""
+
+
+@dataclass(frozen=True)
+class Known:
+    """What placeholders are filled from."""
+
+    sheet: Sheet
+    results: Sequence[StepResult]
+    judged: Judged | None
+    ranked: Ranked
+    noted: Noted
+
+
+def filled(markdown: str, known: Known) -> str:
+    """The text with every placeholder replaced; an escaped one (``\\{{``) stays.
+
+    Raises
+    ------
+    UnknownNameError
+        A placeholder, a step, a claim or a reading is not known: with the nearest.
+    UsageError
+        What it stands for is not there, or a name is missing.
+    """
+    return PLACE.sub(lambda m: _value(m[1], m[2], known, m[0]), markdown)
+
+
+def _value(word: str, name: str | None, known: Known, written: str) -> str:
+    if word not in PLAIN and word not in NAMED:
+        raise UnknownNameError(
+            "placeholder", word or written, [*PLAIN, *NAMED], "docs/review.md lists them"
+        )
+    if word in PLAIN:
+        found = PLAIN[word](known)
+        if not found:
+            raise UsageError(f"{written}: nothing is known of that", "measure it, or leave it out")
+        return found
+    if not name:
+        raise UsageError(f"{written} needs a name in quotes", f'such as {{{{ {word} "..." }}}}')
+    return NAMED[word](known, name)
+
+
+def _judge(known: Known) -> str:
+    return claims_summary(known.judged.judgements) if known.judged is not None else ""
+
+
+def _rank(known: Known) -> str:
+    drive = known.sheet.drive.name
+    return rank_sentence(known.ranked.ranking, drive).removeprefix(f"{drive}: ")
+
+
+def _index(known: Known) -> str:
+    row = next((d for d in known.ranked.ranking.drives if d.drive == known.sheet.drive.name), None)
+    return figure_words(row.index) if row is not None and row.index is not None else ""
+
+
+def _per_terabyte(known: Known) -> str:
+    found = price_for_terabyte(known.sheet.drive)
+    return f"{found:.0f} {known.sheet.drive.currency}" if found is not None else ""
+
+
+def _cliff(known: Known) -> str:
+    for r in known.results:
+        found = long_write_of(r)
+        if found is not None and found.cliff is not None and r.conditions.filled_percent is None:
+            return fall_note(found, found.cliff).removeprefix("the cliff: ")
+    return ""
+
+
+PLAIN: dict[str, Callable[[Known], str]] = {
+    "drive": lambda known: known.sheet.drive.name,
+    "judge": _judge,
+    "rank": _rank,
+    "index": _index,
+    "price": lambda known: known.sheet.drive.spelled_price,
+    "price-per-tb": _per_terabyte,
+    "cliff": _cliff,
+}
+"""Placeholders that stand alone."""
+
+
+def _step(known: Known, phrase: str) -> StepResult:
+    """The result of a step on the drive as it is, not filled on purpose."""
+    empty = [r for r in known.results if r.passes and r.conditions.filled_percent is None]
+    try:
+        kind = parse(phrase).pinned().kind
+    except JovikError:
+        kind = phrase
+    found = next((r for r in empty if r.kind == kind), None)
+    if found is None:
+        raise UnknownNameError("measured step", phrase, [r.kind for r in empty], "measure it")
+    return found
+
+
+def _figure(known: Known, phrase: str) -> str:
+    result = _step(known, phrase)
+    if result.findings.replay is not None:
+        return program_words(result.findings.replay)
+    return f"{figure_words(rate_of(result), per_unit())} {rate_unit()}"
+
+
+def _iops(known: Known, phrase: str) -> str:
+    result = _step(known, phrase)
+    return f"{figure_words(interval([p.iops for p in result.passes]))} IOPS"
+
+
+def _latency(known: Known, phrase: str) -> str:
+    short = all_latencies_ns(_step(known, phrase))
+    if short is None or short.get("p50") is None:
+        raise UsageError(f"no latencies of '{phrase}' are known")
+    p50, p99 = short.get("p50"), short.get("p99")
+    said = f"{show_time(p50)} at the median" if p50 is not None else ""
+    return said + (f", {show_time(p99)} at p99" if p99 is not None else "")
+
+
+def _claim(known: Known, what: str) -> str:
+    every = known.judged.judgements if known.judged is not None else ()
+    found = next((j for j in every if what in (j.claim.what, j.claim.label)), None)
+    if found is None:
+        raise UnknownNameError("claim", what, [j.claim.what for j in every], "see its sheet")
+    claimed = f"{'up to ' if found.claim.up_to else ''}{found.claim.shown()}"
+    if found.measured is None:
+        return f"{claimed}, untested"
+    return f"{found.claim.shown(found.measured.median)} of {claimed}, {found.verdict}"
+
+
+def _reading(known: Known, what: str) -> str:
+    every = [r for b in known.noted.readings for r in b.each]
+    found = next((r for r in reversed(every) if r.what.casefold() == what.casefold()), None)
+    if found is None:
+        raise UnknownNameError("reading", what, [r.what for r in every], "note it: jovik note")
+    return found.shown
+
+
+NAMED: dict[str, Callable[[Known, str], str]] = {
+    "figure": _figure,
+    "iops": _iops,
+    "latency": _latency,
+    "claim": _claim,
+    "reading": _reading,
+}
+"""Placeholders of a step, a claim or a reading."""
