@@ -5,6 +5,7 @@ A test skips and names what is not there.
 
 from __future__ import annotations
 
+import os
 import shutil
 import subprocess
 from pathlib import Path
@@ -108,3 +109,45 @@ def sparse_file(path: Path, size_bytes: int) -> Path:
     with path.open("wb") as file:
         file.truncate(size_bytes)
     return path
+
+
+def on_a_terminal(
+    words: list[str],
+    env: dict[str, str],
+    *,
+    rows: int,
+    columns: int,
+    folder: Path | None = None,
+    only_errors: bool = False,
+) -> tuple[int, bytes]:
+    """Run a command on a terminal of its own: its exit status, and what it said there.
+
+    With `only_errors` its standard output goes nowhere.
+    """
+    import fcntl
+    import pty
+    import struct
+    import termios
+
+    terminal, end = pty.openpty()
+    fcntl.ioctl(end, termios.TIOCSWINSZ, struct.pack("HHHH", rows, columns, 0, 0))
+    running = subprocess.Popen(
+        words,
+        cwd=folder,
+        env=env | {"TERM": "xterm-256color"},
+        stdout=subprocess.DEVNULL if only_errors else end,
+        stderr=end,
+    )
+    os.close(end)
+    said = b""
+    while True:
+        try:
+            got = os.read(terminal, 65_536)
+        except OSError:
+            break
+        if not got:
+            break
+        said += got
+    status = running.wait()
+    os.close(terminal)
+    return status, said

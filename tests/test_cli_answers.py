@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import os
-import pty
 import re
-import struct
-import subprocess
 from typing import Any
 
 import pytest
 
 from tests.conftest import Program
+from tests.programs import on_a_terminal
 
 COMET, SLATE = "Veldhaar Comet 2TB", "Corvane Slate 1TB"
 ANSWERS: list[tuple[list[str], str]] = [
@@ -61,36 +58,17 @@ def test_a_measurement_begins_with_what_it_came_to(person: Program) -> None:
         assert max(map(len, said.splitlines())) <= int(columns)
 
 
-def on_a_terminal(jovik: Program, words: list[str], columns: int) -> str:
-    """What a command says on a terminal of its own."""
-    import fcntl
-    import termios
-
-    terminal, end = pty.openpty()
-    fcntl.ioctl(end, termios.TIOCSWINSZ, struct.pack("HHHH", 40, columns, 0, 0))
-    env = {k: v for k, v in jovik.env.items() if k != "COLUMNS"} | {"TERM": "xterm-256color"}
-    running = subprocess.Popen(jovik.command(*words), env=env, stdout=end, stderr=end)
-    os.close(end)
-    said = b""
-    while True:
-        try:
-            got = os.read(terminal, 65536)
-        except OSError:
-            break
-        if not got:
-            break
-        said += got
-    running.wait()
-    os.close(terminal)
-    return said.decode()
+def shown_on_a_terminal(jovik: Program, words: list[str], columns: int) -> str:
+    env = {k: v for k, v in jovik.env.items() if k != "COLUMNS"}
+    return on_a_terminal(jovik.command(*words), env, rows=40, columns=columns)[1].decode()
 
 
 def test_ratios_are_bars_on_a_terminal_with_room(person: Program) -> None:
-    wide = on_a_terminal(person, ["rank", "--no-steps"], 140)
+    wide = shown_on_a_terminal(person, ["rank", "--no-steps"], 140)
     bars = [len(re.findall("█", x)) for x in wide.splitlines() if "█" in x]
     assert len(bars) == 4 and bars[0] > bars[1] > bars[2] >= 1
-    assert "█" not in on_a_terminal(person, ["rank", "--no-steps", "--plain"], 140)
-    assert "█" not in on_a_terminal(person, ["rank", "--no-steps"], 70)
+    assert "█" not in shown_on_a_terminal(person, ["rank", "--no-steps", "--plain"], 140)
+    assert "█" not in shown_on_a_terminal(person, ["rank", "--no-steps"], 70)
     assert "█" not in person("rank", "--no-steps").out, "a pipe gets figures"
 
 

@@ -26,6 +26,7 @@ from jovik.runs.task import Task, tasks_of
 from jovik.simulator import load_model
 from jovik.steps import Plan, parse
 from tests.conftest import Program
+from tests.programs import on_a_terminal
 
 TASKS = [
     Task(parse(p), RepetitionPolicy(3, 3) if parse(p).measures else RepetitionPolicy(1, 1))
@@ -288,13 +289,6 @@ def test_a_terminal_gets_the_screen_and_a_small_one_does_not(
     jovik: Program, tmp_path: Path
 ) -> None:
     """By the real program, on pseudo-terminals of two sizes."""
-    import fcntl
-    import os
-    import pty
-    import struct
-    import subprocess
-    import termios
-
     jovik("sheet", "new", "Own Disk")
     words = jovik.command(
         "measure",
@@ -306,23 +300,9 @@ def test_a_terminal_gets_the_screen_and_a_small_one_does_not(
         "2",
     )
     for rows, columns, full in ((36, 120, True), (12, 60, False)):
-        terminal, end = pty.openpty()
-        fcntl.ioctl(end, termios.TIOCSWINSZ, struct.pack("HHHH", rows, columns, 0, 0))
-        env = jovik.env | {"TERM": "xterm-256color"}
-        running = subprocess.Popen(
-            words, cwd=jovik.folder, env=env, stderr=end, stdout=subprocess.DEVNULL
+        status, said = on_a_terminal(
+            words, jovik.env, rows=rows, columns=columns, folder=jovik.folder, only_errors=True
         )
-        os.close(end)
-        said = b""
-        while True:
-            try:
-                got = os.read(terminal, 65536)
-            except OSError:
-                break
-            if not got:
-                break
-            said += got
-        assert running.wait() == 0
-        os.close(terminal)
+        assert status == 0
         assert (b"\x1b[?1049h" in said) == full and (b"\x1b[?1049l" in said) == full
         assert b"random read" in said and (b"a minute ago" in said) == full

@@ -120,13 +120,13 @@ def test_a_reader_narrows_sorts_and_lays_drives_side_by_side(pages: tuple[Path, 
     assert "Gannet" in first, "the slowest first"
     page.goto(f"file://{folder / 'compare.html'}#1+3")
     page.reload()
-    assert page.locator("table.chooses thead th:visible").count() == 3
+    assert page.locator("table.chooses thead th:visible").count() == 2
     page.locator(".narrowed input").nth(1).check()
-    assert page.locator("table.chooses thead th:visible").count() == 4
+    assert page.locator("table.chooses thead th:visible").count() == 3
     assert page.evaluate("location.hash") == "#1+2+3" and not faults
     # Without a script every drive stands there.
     plain = browser.new_context(java_script_enabled=False).new_page()
     plain.goto(f"file://{folder / 'compare.html'}")
-    assert plain.locator("table.chooses thead th:visible").count() == 5
+    assert plain.locator("table.chooses thead th:visible").count() == 4
     plain.goto(f"file://{folder / 'index.html'}")
     assert plain.locator("#ranking table tbody tr:visible").count() == 4

@@ -22,7 +22,6 @@ OUT = TOP / "docs" / "screenshots"
 SIZE = (1280, 800)
 SHOTS = {
     "overview": "jovik",
-    "sheet": "jovik sheet list; jovik sheet show 'Veldhaar Comet 2TB'",
     "measure": "jovik measure model:comet --plan second-look --seed 41 2>/dev/null",
     "findings": "jovik measure model:drift 'sequential write 1MiB depth 8 for 1s' 'random read "
     "4KiB depth 1..64 for 2s' "
@@ -30,7 +29,6 @@ SHOTS = {
     "200GB' 'fill to 90%' 'rest until recovered' "
     "'random write 4KiB depth 4 for 5s' 'empty' 'random write 4KiB depth 4 for 5s' "
     "--seed 4 --shelf elsewhere.db 2>/dev/null",
-    "plan": "jovik plan list; jovik plan show second-look --target model:comet --budget 2min",
     "live": "jovik sheet new 'Halden Fjord 1TB' --shelf elsewhere.db; "
     "jovik measure . --shelf elsewhere.db --drive 'Halden Fjord 1TB' 'sequential "
     "read 1MiB depth 8 for 4s within 512MiB' "
@@ -44,9 +42,6 @@ SHOTS = {
     "jovik runs include last; jovik shelf log",
     "compare": "jovik compare 'Tarnmoor Pebble 1TB@rig=rear port' 'Tarnmoor Pebble 1TB@rig=hub' "
     "--shelf links.db",
-    "several": "jovik measure model:slate model:comet model:drift model:pebble 'random read 4KiB "
-    "for 2s' 'sequential write 1MiB depth 8 for 2s' --passes 5 --seed 5 --shelf elsewhere.db "
-    "2>/dev/null | tail -34",
     "rank": "jovik rank --yardstick 'Corvane Slate 1TB'",
     "steady": "jovik measure model:tundra --plan steady-iops --seed 2 --shelf elsewhere.db "
     "2>/dev/null",
@@ -64,6 +59,7 @@ PICTURES = {
         "bytes",
     ],
     "mixes": ["mixes", "Ilmaris Tundra 2TB"],
+    "instrument": ["instrument", "Corvane Gannet 12TB"],
 }
 """Pictures as the program draws them, beside the demo's own."""
 SMALL = ("rank", "findings", "measure", "fit", "steady")
@@ -97,6 +93,11 @@ def main() -> None:
         )
         shutil.copy(folder / "ranking.png", OUT / "picture-rank.png")
         page(folder / "review.html", "review", Path(scratch))
+        page(folder / "review.html", "review-phone", Path(scratch), width=500, height=1100)
+        site = Path(scratch) / "site"
+        words = ["jovik", "report", "--all", "--each", "--out", str(site)]
+        subprocess.run(words, env=env, check=True, capture_output=True)
+        page(site / "index.html", "site", Path(scratch))
         for rig, link in (("rear port", "USB 10 Gb/s"), ("hub", "USB 480 Mb/s")):
             # One sample on two cables, for the shot of a comparison.
             words = ["jovik", "measure", f"model:pebble@link={link}", "--plan", "quick-compare"]
@@ -108,6 +109,7 @@ def main() -> None:
             shutil.copy(folder / "shelf.db", apart["JOVIK_SHELF"])
             steady = ["measure", "model:tundra", "--plan", "steady-iops", "--seed", "2"]
             subprocess.run(["jovik", *steady], env=apart, check=True, capture_output=True)
+            instrument(apart, Path(scratch))
             for name, words in PICTURES.items():
                 subprocess.run(
                     [
@@ -142,8 +144,21 @@ def main() -> None:
             screen.terminate()
 
 
-def page(path: Path, name: str, scratch: Path) -> None:
-    """The first screen of a page in a real browser."""
+def instrument(env: dict[str, str], scratch: Path) -> None:
+    """A run of a disk with a level meter beside it."""
+    steps = ["sequential read 1MiB depth 8 for 20s", "random read 4KiB for 20s"]
+    log = str(scratch / "noise.csv")
+    beside = ["--run", "last", "--quantity", "noise level", "--unit", "dB(A)", "--shift", "-20s"]
+    for words in (
+        ["measure", "model:gannet", *steps, "scan read in 40 zones", "--seed", "3"],
+        ["runs", "meter", "last", "--quantity", "noise", "--out", log],
+        ["note", "Corvane Gannet 12TB", "--log", log, *beside],
+    ):
+        subprocess.run(["jovik", *words], env=env, check=True, capture_output=True)
+
+
+def page(path: Path, name: str, scratch: Path, width: int = SIZE[0], height: int = SIZE[1]) -> None:
+    """The first screen of a page in a real browser; as narrow as one of its windows can be."""
     browser = [
         "chromium",
         "--headless",
@@ -154,7 +169,7 @@ def page(path: Path, name: str, scratch: Path) -> None:
     ]
     browser += [
         f"--user-data-dir={scratch / 'profile'}",
-        f"--window-size={SIZE[0]},{SIZE[1]}",
+        f"--window-size={width},{height}",
         f"--screenshot={scratch / 'page.png'}",
     ]
     subprocess.run([*browser, f"file://{path}"], check=True, capture_output=True)
