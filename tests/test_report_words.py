@@ -10,11 +10,12 @@ from pathlib import Path
 import pytest
 
 from jovik.base.errors import UnknownNameError
-from jovik.report.chart_data import between, decades, from_zero, powers_of_ten
+from jovik.report.chart_data import Cell, HeatMap, between, decades, from_zero, powers_of_ten
 from jovik.report.document import Bullets, ClaimMarks, Document, Facts, Section
 from jovik.report.language import in_language, language_names, read_language
 from jovik.report.placeholders import NAMED, PLAIN
 from jovik.report.reviewer_text import split_verdict
+from jovik.report.svg_chart import chart_svg
 from jovik.tables import Table
 from tests.conftest import Program
 
@@ -161,6 +162,16 @@ def test_numbers_are_written_as_the_language_does() -> None:
     with pytest.raises(UnknownNameError):
         in_language(made, "xx")
     assert set(NAMED) | set(PLAIN) >= {"judge", "figure"}
+
+
+def test_a_heat_map_says_its_values_without_any_colour() -> None:
+    cells = (Cell(0.0, "710", "0 % reads: 710 IOPS"), None, Cell(1.0, "6,210 ?", "all reads"))
+    chart = HeatMap("t", ("0 %", "50 %", "100 %"), (("4 KiB", cells),), "reads")
+    drawn = chart_svg(chart, "mixes", "I/Os a second over mix and block")
+    assert drawn.count('data-said="0 % reads: 710 IOPS"') == 2, "at each of two widths"
+    assert "shade0" in drawn and "shade5" in drawn and ">710<" in drawn and ">6,210 ?<" in drawn
+    hostile = HeatMap("<b>", ("x",), (("<i>", (Cell(0.5, "&", '"><script>'),)),), "r")
+    assert not re.search(r"<(b|i|script)>", chart_svg(hostile, "x", "<b>"))
 
 
 def test_axes_have_round_numbers_within_their_ends() -> None:

@@ -138,7 +138,28 @@ class BarChart:
         return max([*ends, self.line[0] if self.line else 0.0, 1e-9])
 
 
-Chart = LineChart | BarChart
+@dataclass(frozen=True)
+class Cell:
+    """A cell of a heat map: how dark it is (0 to 1), its value, and what it says."""
+
+    shade: float
+    words: str
+    said: str
+
+
+@dataclass(frozen=True)
+class HeatMap:
+    """Values over rows and columns; the values stand in the cells, so that no colour is needed."""
+
+    title: str
+    columns: tuple[str, ...]
+    rows: tuple[tuple[str, tuple[Cell | None, ...]], ...]
+    across: str
+
+    names: tuple[str, ...] = ()
+
+
+Chart = LineChart | BarChart | HeatMap
 
 
 def from_zero(title: str, values: Sequence[float]) -> Axis:

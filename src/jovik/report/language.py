@@ -14,7 +14,7 @@ from typing import Any
 
 from jovik.base.errors import UnknownNameError
 from jovik.base.toml_files import StrictModel, read_toml
-from jovik.report.chart_data import Axis, Bar, BarChart, Chart, LineChart
+from jovik.report.chart_data import Axis, Bar, BarChart, Cell, Chart, HeatMap
 from jovik.report.document import (
     Block,
     Bullets,
@@ -158,7 +158,9 @@ def _chart(chart: Chart, figures: Change) -> Chart:
                 replace(r, bars=tuple(_bar(b, figures) for b in r.bars)) for r in chart.rows
             ),
         )
-    assert isinstance(chart, LineChart)
+    if isinstance(chart, HeatMap):
+        rows = tuple((name, tuple(_cell(c, figures) for c in cells)) for name, cells in chart.rows)
+        return replace(chart, rows=rows)
 
     def axis(one: Axis) -> Axis:
         return replace(one, ticks=tuple((at, figures(words)) for at, words in one.ticks))
@@ -168,6 +170,10 @@ def _chart(chart: Chart, figures: Change) -> Chart:
         return replace(one, x=axis(one.x), panels=panels)
 
     return replace(chart, views=tuple(view(v) for v in chart.views))
+
+
+def _cell(cell: Cell | None, figures: Change) -> Cell | None:
+    return replace(cell, words=figures(cell.words)) if cell is not None else None
 
 
 def _bar(bar: Bar, figures: Change) -> Bar:

@@ -10,25 +10,31 @@ import numpy as np
 import numpy.typing as npt
 
 from jovik.analysis.claims import ClaimVerdict, Verdict
+from jovik.analysis.comparability import settled
 from jovik.analysis.fullness import FillComparison
 from jovik.analysis.ranking import Ranking
 from jovik.analysis.real_work import WorkKind
+from jovik.analysis.statistics import interval
+from jovik.analysis.steady_grid import Grid
 from jovik.analysis.sweep import Sweep
 from jovik.analysis.thermal import trusted_temperatures
 from jovik.analysis.upgrade import Upgrade
 from jovik.base import histogram
 from jovik.base.interval import Interval
-from jovik.base.quantities import show_rate, show_size, show_time, significant
+from jovik.base.quantities import show_rate, show_size, show_time, significant, spell_size
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.base.step_result import StepResult
 from jovik.base.trace import SLICE_NS, Latencies, Trace
 from jovik.queries.instrument import LogBeside
 from jovik.queries.real_work import RealWork
+from jovik.queries.steady_state import DemandPoint, Rounds, Saturation
 from jovik.report.chart_data import (
     Axis,
     Bar,
     BarChart,
     BarRow,
+    Cell,
+    HeatMap,
     Line,
     LineChart,
     Panel,
@@ -386,3 +392,91 @@ def instrument_chart(laid: LogBeside) -> LineChart:
     return LineChart(
         f"{log.quantity.capitalize()} under the rate", (View("", x, panels),), zooms=True
     )
+
+
+def rounds_chart(shown: Sequence[Rounds]) -> LineChart:
+    """Each tracked step round by round, as a share of its mean in the window."""
+    lines, values = [], [0.85, 1.15]
+    marks: tuple[tuple[float, str], ...] = ()
+    most = 1
+    for one in shown:
+        steady = one.result.findings.steady
+        assert steady is not None
+        mean = float(np.mean(steady.window(one.figures)))
+        points = tuple(
+            Point(
+                float(n),
+                f / mean,
+                f"round {n}: {show_time(f) if one.latency else f'{significant(f)} IOPS'}, "
+                f"{100 * f / mean:.1f} % of the window's mean",
+            )
+            for n, f in enumerate(one.figures, 1)
+        )
+        values += [p.y for p in points]
+        most = max(most, len(points))
+        lines.append(Line(parse(one.result.kind).label, points))
+        if steady.steady:
+            last = steady.first + steady.count - 1
+            marks = ((float(steady.first), "steady from here"), (float(last), "to here"))
+    rounds = [float(n) for n in range(1, most + 1)]
+    x = places("round", rounds, [str(n) for n in range(1, most + 1)])
+    y = between("times the mean of the window", min(values), max(values))
+    view = View("", x, (Panel(y, tuple(lines)),), marks)
+    return LineChart("Round by round, until it is steady", (view,))
+
+
+def saturation_chart(one: Saturation) -> LineChart:
+    """I/Os a second of each minute over what was written, from new to used."""
+    points = tuple(
+        Point(at, iops, f"after {at:.2g} times the range: {significant(iops)} IOPS")
+        for at, iops in zip(one.at_spans, one.iops, strict=True)
+    )
+    x = from_zero("written, in multiples of the range", list(one.at_spans))
+    y = from_zero("I/Os a second", list(one.iops))
+    view = View("", x, (Panel(y, (Line("", points),)),))
+    return LineChart(f"Write saturation: {parse(one.result.kind).label}", (view,), zooms=True)
+
+
+def demand_chart(points: Sequence[DemandPoint]) -> LineChart:
+    """I/Os a second against the slowest in 100,000, as more is asked at once."""
+    told = sorted((p for p in points if p.rare_ns is not None), key=lambda p: p.in_flight)
+    shown = tuple(
+        Point(
+            p.iops.median,
+            (p.rare_ns or 0.0),
+            f"{p.in_flight} in flight: {figure_words(p.iops)} IOPS, the slowest in 100,000 take "
+            f"{show_time(p.rare_ns or 0.0)}",
+        )
+        for p in told
+    )
+    values = [p.y for p in shown]
+    y = decades("", values, [show_time(v, 2) for v in powers_of_ten(values)])
+    y = Axis("the slowest in 100,000", y.low, y.high, y.ticks, log=True)
+    x = from_zero("I/Os a second", [p.x for p in shown])
+    panel = Panel(y, (Line("", shown, joined=False),))
+    return LineChart("What more load buys", (View("", x, (panel,)),))
+
+
+def mixes_chart(grid: Grid) -> HeatMap:
+    """Steady I/Os a second over mix and block, darker for more."""
+    values = {at: interval([p.iops for p in r.passes]) for at, r in grid.cells.items() if r.passes}
+    logs = [math.log(v.median) for v in values.values() if v.median > 0] or [0.0]
+    low, width = min(logs), (max(logs) - min(logs)) or 1.0
+    rows = []
+    for block in grid.blocks:
+        cells: list[Cell | None] = []
+        for mix in grid.mixes:
+            value, result = values.get((mix, block)), grid.cells.get((mix, block))
+            if value is None or result is None:
+                cells.append(None)
+                continue
+            doubt = "" if settled(result) else " ?"
+            said = f"{mix} % reads, {spell_size(block)}: {figure_words(value)} IOPS"
+            shade = (math.log(max(value.median, 1e-9)) - low) / width
+            cells.append(
+                Cell(shade, significant(value.median) + doubt, said + ", not steady" * bool(doubt))
+            )
+        rows.append((spell_size(block), tuple(cells)))
+    mixes = tuple(f"{m} %" for m in grid.mixes)
+    title = f"Steady I/Os a second: {grid.label}; darker is more, ? is not steady"
+    return HeatMap(title, mixes, tuple(rows), "reads")

@@ -42,6 +42,7 @@ def without_commands(thing: T) -> T:
 
 
 def _uncommanded(text: str) -> str:
+    text = re.sub(r"(?:,? or)? \(?--[a-z][a-z-]*(?: (?:[a-z]+|\.\.\.))?\)?", "", text)
     if "jovik " not in text:
         return text
     kept = [part for part in re.split(r"(?<=[^;]); |: (?=jovik )", text) if "jovik " not in part]

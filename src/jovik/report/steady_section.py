@@ -13,6 +13,7 @@ from jovik.base.quantities import significant
 from jovik.base.step_result import StepResult
 from jovik.charts.steady_state import draw_demand, draw_grid, draw_rounds, draw_saturation
 from jovik.queries.steady_state import demand_of, falls_from_peak, rounds_of, saturation_of
+from jovik.report import page_charts
 from jovik.report.document import Block, Paragraph, Section
 from jovik.report.pictures import picture
 from jovik.shelf.read_runs import RunRecord
@@ -46,19 +47,24 @@ def steady_section(
             values = [interval([p.iops for p in r.passes]).median for r in grid.cells.values()]
             said = f"{significant(min(values))} to {significant(max(values))}"
             alt = f"A table of I/Os a second over mix and block, from {said}"
-            blocks.append(picture(f"mixes-{number}", alt, draw_grid, grid))
+            chart = page_charts.mixes_chart(grid)
+            blocks.append(picture(f"mixes-{number}", alt, draw_grid, grid, chart=chart))
         rounds = _known(lambda: rounds_of(shelf, drive))
         if rounds:
-            blocks.append(picture("rounds", "Rounds until steady", draw_rounds, rounds))
+            shown = page_charts.rounds_chart(rounds)
+            alt = "What was tracked, round by round, until it was steady"
+            blocks.append(picture("rounds", alt, draw_rounds, rounds, chart=shown))
     saturation = _known(lambda: saturation_of(shelf, drive))
     if saturation:
         ends = f"from {significant(saturation.iops[0])} to {significant(saturation.iops[-1])}"
         alt = f"I/Os a second over what was written, {ends}"
-        blocks.append(picture("saturation", alt, draw_saturation, [saturation]))
+        curve = page_charts.saturation_chart(saturation)
+        blocks.append(picture("saturation", alt, draw_saturation, [saturation], chart=curve))
     demand = _known(lambda: demand_of(shelf, drive))
     if demand:
         alt = f"From {falls_from_peak(demand).in_flight} in flight on more load only buys waiting"
-        blocks.append(picture("demand", alt, draw_demand, demand))
+        bought = page_charts.demand_chart(demand)
+        blocks.append(picture("demand", alt, draw_demand, demand, chart=bought))
     for _, found in runs:
         blocks += steady_tables(found)
         worn = wear_table(found)

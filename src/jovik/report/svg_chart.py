@@ -12,7 +12,17 @@ from dataclasses import dataclass
 from html import escape
 
 from jovik.base.sanitize import strip_control
-from jovik.report.chart_data import Axis, BarChart, BarRow, Chart, Line, LineChart, Panel, View
+from jovik.report.chart_data import (
+    Axis,
+    BarChart,
+    BarRow,
+    Chart,
+    HeatMap,
+    Line,
+    LineChart,
+    Panel,
+    View,
+)
 
 
 @dataclass(frozen=True)
@@ -33,6 +43,7 @@ NARROW = Setting("narrow", 380, 320, 56, 0, 7.0, 5)
 RIGHT, TOP, BOTTOM = 16, 26, 50
 BAR, GAP, GROUP = 18, 4, 14
 LINE_HEIGHT = 18
+SHADES = 6
 
 
 def chart_svg(chart: Chart, name: str, alt: str) -> str:
@@ -66,6 +77,8 @@ def chart_svg(chart: Chart, name: str, alt: str) -> str:
 def _drawing(chart: Chart, setting: Setting, name: str, alt: str) -> str:
     if isinstance(chart, LineChart):
         body, height = _line_body(chart, setting), setting.height
+    elif isinstance(chart, HeatMap):
+        body, height = _heat_body(chart, setting)
     else:
         body, height = _bar_body(chart, setting)
     title = f"{name}-{setting.name}"
@@ -220,6 +233,40 @@ def _some(ticks: Sequence[tuple[float, str]], most: int) -> list[tuple[float, st
 def _tick_share(axis: Axis, at: float) -> float:
     width = axis.high - axis.low
     return (at - axis.low) / width if width > 0 else 0.0
+
+
+# Heat maps
+
+
+def _heat_body(chart: HeatMap, setting: Setting) -> tuple[str, int]:
+    """Cells with their values in them, the darker the more."""
+    left, high = (110, 34) if setting.label else (64, 30)
+    wide = (setting.width - left - 4) / max(len(chart.columns), 1)
+    parts = []
+    for row, (name, cells) in enumerate(chart.rows):
+        y = row * (high + 3)
+        parts.append(f'<text class="tick end" x="{left - 8}" y="{y + 20}">{_text(name)}</text>')
+        for column, cell in enumerate(cells):
+            if cell is None:
+                continue
+            x = left + column * wide
+            shade = min(max(round(cell.shade * SHADES), 0), SHADES - 1)
+            words = cell.words if len(cell.words) * setting.letter < wide else cell.words.split()[0]
+            parts.append(
+                f'<g class="cell" data-line="0" data-said="{_text(cell.said)}">'
+                f'<rect class="shade{shade}" x="{x:.1f}" y="{y}" width="{wide - 3:.1f}" '
+                f'height="{high}"/><text class="mid in{shade}" x="{x + wide / 2 - 1:.1f}" '
+                f'y="{y + 21}">{_text(words)}</text></g>'
+            )
+    bottom = len(chart.rows) * (high + 3)
+    for column, name in enumerate(chart.columns):
+        x = left + (column + 0.5) * wide
+        parts.append(f'<text class="tick mid" x="{x:.1f}" y="{bottom + 15}">{_text(name)}</text>')
+    middle = left + (setting.width - left) / 2
+    parts.append(
+        f'<text class="title mid" x="{middle:.0f}" y="{bottom + 36}">{_text(chart.across)}</text>'
+    )
+    return "".join(parts), bottom + 44
 
 
 # Bars
