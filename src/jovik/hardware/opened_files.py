@@ -1,7 +1,8 @@
 """Which files a command opens, told by the kernel (fanotify), and what memory holds of them.
 
-fanotify(7) hands over every opened file as a descriptor, so that no path has to be trusted. The
-page cache of a file is dropped by posix_fadvise(2); what somebody has mapped or is writing stays.
+fanotify(7) hands over every opened file; it is kept by its path and its inode, so that no other
+file is taken for it later. The page cache of a file is dropped by posix_fadvise(2); what somebody
+has mapped or is writing stays.
 """
 
 from __future__ import annotations
@@ -11,7 +12,7 @@ import ctypes
 import os
 import struct
 import threading
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
 from jovik.base.errors import TargetError
@@ -28,23 +29,25 @@ HERE = -100
 """AT_FDCWD."""
 
 
+@dataclass(frozen=True)
+class OpenedFile:
+    """A file by its path, and by what tells it from any other that may lie there later."""
+
+    path: str
+    device: int
+    inode: int
+
+
 @dataclass
 class OpenedFiles:
-    """Descriptors of the files that were opened, by what they are and the process that did."""
+    """The files that were opened, each with the processes that did."""
 
-    found: dict[tuple[int, int], int] = field(default_factory=dict)
-    askers: dict[tuple[int, int], set[int]] = field(default_factory=dict)
+    askers: dict[OpenedFile, set[int]] = field(default_factory=dict)
     left_out: int = 0
 
-    def of(self, processes: set[int]) -> list[int]:
-        """Descriptors of the files that one of these processes opened."""
-        return [fd for key, fd in self.found.items() if self.askers[key] & processes]
-
-    def close(self) -> None:
-        """Close every descriptor."""
-        for fd in self.found.values():
-            os.close(fd)
-        self.found.clear()
+    def of(self, processes: set[int]) -> list[OpenedFile]:
+        """The files that one of these processes opened."""
+        return [file for file, by in self.askers.items() if by & processes]
 
 
 @contextlib.contextmanager
@@ -82,7 +85,6 @@ def watched(folder: str) -> Iterator[OpenedFiles]:
             reader.join()
     finally:
         os.close(fd)
-        opened.close()
 
 
 def _refused(number: int) -> TargetError:
@@ -111,37 +113,53 @@ def _read_all(fd: int, opened: OpenedFiles, stop: threading.Event) -> None:
 
 
 def _enter(opened: OpenedFiles, file: int, process: int) -> None:
-    about = os.fstat(file)
-    key = (about.st_dev, about.st_ino)
-    opened.askers.setdefault(key, set()).add(process)
-    if key in opened.found or len(opened.found) >= MOST_FILES:
-        opened.left_out += key not in opened.found
+    try:
+        about = os.fstat(file)
+        found = OpenedFile(os.readlink(f"/proc/self/fd/{file}"), about.st_dev, about.st_ino)
+    except OSError:
+        return
+    finally:
         os.close(file)
+    if found in opened.askers or len(opened.askers) < MOST_FILES:
+        opened.askers.setdefault(found, set()).add(process)
     else:
-        opened.found[key] = file
+        opened.left_out += 1
 
 
-def drop_from_memory(files: list[int]) -> tuple[int, int | None]:
-    """Drop what the page cache holds of these open files.
+def drop_from_memory(files: Sequence[OpenedFile]) -> tuple[int, int | None]:
+    """Drop what the page cache holds of these files.
 
     Returns
     -------
     files : int
-        How many there were.
+        How many there were; what was removed or replaced since is left alone.
     left_bytes : int or None
         What memory still holds of them, since somebody has it mapped; None where the kernel does
         not tell.
     """
-    left: int | None = 0
-    for fd in files:
-        with contextlib.suppress(OSError):
-            # What is not written yet cannot be dropped.
-            os.fdatasync(fd)
-        with contextlib.suppress(OSError):
-            os.posix_fadvise(fd, 0, 0, os.POSIX_FADV_DONTNEED)
-        held = _held_bytes(fd)
-        left = left + held if left is not None and held is not None else None
-    return len(files), left
+    count, left = 0, 0
+    told = True
+    for file in files:
+        try:
+            fd = os.open(file.path, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC)
+        except OSError:
+            continue
+        try:
+            about = os.fstat(fd)
+            if (about.st_dev, about.st_ino) != (file.device, file.inode):
+                continue
+            with contextlib.suppress(OSError):
+                # What is not written yet cannot be dropped.
+                os.fdatasync(fd)
+            with contextlib.suppress(OSError):
+                os.posix_fadvise(fd, 0, 0, os.POSIX_FADV_DONTNEED)
+            held = _held_bytes(fd)
+            told = told and held is not None
+            left += held or 0
+            count += 1
+        finally:
+            os.close(fd)
+    return count, left if told else None
 
 
 def _held_bytes(fd: int) -> int | None:

@@ -18,7 +18,7 @@ from jovik.base.interval import Interval
 from jovik.base.recording import Recording
 from jovik.hardware.block_trace import family_of, recording_of, tapped
 from jovik.hardware.device import BlockDevice
-from jovik.hardware.opened_files import drop_from_memory, watched
+from jovik.hardware.opened_files import OpenedFile, drop_from_memory, watched
 from jovik.hardware.target import DeviceTarget, FolderTarget, resolve
 
 SETTLE_S = 0.2
@@ -118,23 +118,22 @@ def take(
         about["command"] = tuple(words)
     found: list[Recording] = []
     count = held = None
-    with contextlib.ExitStack() as stack:
-        files: list[int] = []
+    files: list[OpenedFile] = []
+    if cold:
+        told("a first time, to see which files it opens")
+        files = _rehearsed(words, target, device, time_ns)
+        if keep_names:
+            about["files"] = tuple(sorted(f.path for f in files))
+    for number in range(repeat):
         if cold:
-            told("a first time, to see which files it opens")
-            files = _rehearsed(words, target, device, time_ns, stack)
-            if keep_names:
-                about["files"] = tuple(sorted(os.readlink(f"/proc/self/fd/{f}") for f in files))
-        for number in range(repeat):
-            if cold:
-                count, left = drop_from_memory(files)
-                held = max(left, held or 0) if left is not None else None
-            if repeat > 1:
-                told(f"{number + 1} of {repeat}")
-            one, interrupted = _once(words, device, name, time_ns, about)
-            found.append(one)
-            if interrupted:
-                break
+            count, left = drop_from_memory(files)
+            held = max(left, held or 0) if left is not None else None
+        if repeat > 1:
+            told(f"{number + 1} of {repeat}")
+        one, interrupted = _once(words, device, name, time_ns, about)
+        found.append(one)
+        if interrupted:
+            break
     return Taken(tuple(found), count, held)
 
 
@@ -143,13 +142,11 @@ def _rehearsed(
     target: str,
     device: BlockDevice,
     time_ns: int | None,
-    stack: contextlib.ExitStack,
-) -> list[int]:
-    """The files that the command opens on this file system, as descriptors open until the end."""
+) -> list[OpenedFile]:
+    """The files that the command opens on this file system."""
     if not isinstance(resolve(target), FolderTarget):
         raise UsageError("--cold needs a folder on the drive", "name one with --on")
-    opened = stack.enter_context(watched(target))
-    with tapped(device.number) as tap:
+    with watched(target) as opened, tapped(device.number) as tap:
         process = _start(words)
         try:
             _wait(process, time_ns)
