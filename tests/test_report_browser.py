@@ -47,9 +47,10 @@ def page_of(browser: Any, address: str, width: int = 1280, **how: Any) -> Any:
     return page
 
 
-@pytest.mark.parametrize("scheme", ["light", "dark"])
 @pytest.mark.parametrize("width", WIDTHS)
-@pytest.mark.parametrize("script", [True, False])
+@pytest.mark.parametrize(
+    ("scheme", "script"), [("light", True), ("dark", True), ("light", False), ("dark", False)]
+)
 def test_everybody_can_read_it(
     browser: Any, made: Path, tmp_path: Path, width: int, scheme: str, script: bool
 ) -> None:
@@ -79,16 +80,26 @@ def test_every_value_of_a_chart_is_reached_by_the_keyboard(browser: Any, made: P
     for chart in page.query_selector_all("figure.chart"):
         drawing = next(s for s in chart.query_selector_all(":scope > svg") if s.is_visible())
         drawing.focus()
-        said = []
         page.keyboard.press("Home")
-        for _ in range(400):
-            now = chart.query_selector(".said").inner_text()
-            if said and now == said[-1]:
-                break
-            said.append(now)
-            page.keyboard.press("ArrowRight")
-        held = len([x for x in drawing.query_selector_all("[data-said]") if x.is_visible()])
-        assert all(said) and len(said) >= min(held, len(set(said))) >= 2, said
+        first = chart.query_selector(".said").inner_text()
+        page.keyboard.press("ArrowRight")
+        second = chart.query_selector(".said").inner_text()
+        # The rest of the way in the page itself: a press through the driver takes long.
+        said = drawing.evaluate("""(drawing) => {
+            const answer = drawing.closest("figure").querySelector(".said");
+            const press = (key) => drawing.dispatchEvent(new KeyboardEvent("keydown", { key }));
+            const heard = [];
+            press("Home");
+            for (let n = 0; n < 600; n++) {
+                heard.push(answer.textContent);
+                press("ArrowRight");
+            }
+            return heard;
+        }""")
+        assert said[:2] == [first, second] and all(said)
+        held = drawing.evaluate("""(drawing) => [...drawing.querySelectorAll("[data-said]")]
+            .filter((x) => x.getClientRects().length).map((x) => x.dataset.said)""")
+        assert len(held) >= 2 and set(said) == set(held), "every value is said"
         page.keyboard.press("Escape")
         assert not chart.query_selector(".said").inner_text()
     page.close()
