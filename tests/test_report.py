@@ -88,6 +88,7 @@ def review(made: Path) -> str:
 def test_a_review_says_the_verdict_first_and_holds_all_it_rests_on(review: str) -> None:
     page = Page(review)
     said = re.sub(r"\s+", " ", page.text)
+    assert " mib" not in said, "a unit keeps its letters"
     assert said.index("4 of 6 claims met") < said.index("Best for") < said.index("box, front")
     for part in (
         "1st of 4",

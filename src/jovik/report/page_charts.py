@@ -389,9 +389,7 @@ def instrument_chart(laid: LogBeside) -> LineChart:
         ),
     )
     x = between("seconds since the first pass began", min(ends), max(ends))
-    return LineChart(
-        f"{log.quantity.capitalize()} under the rate", (View("", x, panels),), zooms=True
-    )
+    return LineChart(f"{log.quantity} under the rate", (View("", x, panels),), zooms=True)
 
 
 def rounds_chart(shown: Sequence[Rounds]) -> LineChart:

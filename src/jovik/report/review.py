@@ -218,7 +218,9 @@ def _sentences(it: ReviewData) -> list[Block]:
         said.append(Paragraph(f"{claims_summary(it.judged.judgements)}.", loud=True))
     if lost_by(it.results) is None:
         place = rank_sentence(it.ranked.ranking, it.sheet.drive.name)
-        said.append(Paragraph(f"{place.removeprefix(f'{it.sheet.drive.name}: ').capitalize()}."))
+        place = place.removeprefix(f"{it.sheet.drive.name}: ")
+        # Only its first letter: MiB stays what it is.
+        said.append(Paragraph(f"{place[:1].upper()}{place[1:]}."))
     return said + [
         Paragraph(f"Instead of {u.old.name}: {u.upgrade.conclusion}.") for u in it.upgrades
     ]
