@@ -270,6 +270,13 @@ def test_a_real_program_is_recorded_and_replayed(jovik: Program) -> None:
     assert jovik("record", "--out", "a.jrec", "--", "true", status=2).err
 
 
+def own_reads(path: Path) -> int:
+    """Bytes that the recorded command itself read from the drive."""
+    found, _ = read_recording(path)
+    mine = (found.kind == Kind.READ) & (found.asker == Asker.COMMAND)
+    return int(found.bytes[mine].sum())
+
+
 @pytest.mark.skipif(not (ROOT and TRACING), reason="needs root and the kernel's trace events")
 def test_a_cold_start_finds_its_files_on_the_drive_again(jovik: Program) -> None:
     """A file that memory holds is read from the drive each time, and by its own descriptor."""
@@ -281,10 +288,12 @@ def test_a_cold_start_finds_its_files_on_the_drive_again(jovik: Program) -> None
     found = jovik(*warm, status=None)
     if "no drive can be told" in found.err:
         pytest.skip("no block device lies under this folder")
-    assert found.status == 0 and found.json["read_bytes"] < 2 * 2**20, found.err
+    assert found.status == 0, found.err
     words = ["--cold", "--repeat", "3", "--keep-names", "--format", "json", "--", *program]
     cold = jovik("record", "--out", "cold.jrec", *words)
-    assert cold.json["read_bytes"] >= 4 * 2**20
+    # Other tests use this disk meanwhile: what the command itself asked for counts.
+    assert own_reads(jovik.folder / "warm.jrec") < 2 * 2**20
+    assert own_reads(jovik.folder / "cold.jrec") >= 4 * 2**20
     times = cold.json["times"]
     assert times["count"] == 3 and times["cold_files"] >= 1
     assert times["low_s"] <= times["median_s"] <= times["high_s"]
