@@ -199,7 +199,7 @@ def test_a_disk_that_spins_up_is_told_and_drawn(jovik: Program) -> None:
     assert noted["noise, before the first pass"] == pytest.approx(24, abs=0.2)
     jovik("picture", "instrument", name, "--out", "noise.svg")
     drawn = (jovik.folder / "noise.svg").read_text()
-    assert "dB(A)" in drawn or "<svg" in drawn
+    assert all(f">{words}<" in drawn for words in ("dB(A)", "MB/s")), "the rate above the level"
     wrong = jovik("picture", "instrument", name, "--quantity", "heat", "--out", "x.png", status=2)
     assert "there is: noise" in wrong.err
     jovik("report", name, "--out", "page.md")

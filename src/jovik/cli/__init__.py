@@ -178,6 +178,15 @@ def _defaults(ctx: click.Context, name: str) -> dict[str, Any]:
     return {name: default_map(name, command, settings[name])}
 
 
+@jovik.result_callback()
+def _answered(status: int | None, **_: object) -> int | None:
+    """A command has answered; that somebody asked for its help does not count."""
+    from jovik.cli.next_step import note_done
+
+    note_done(click.get_current_context().invoked_subcommand or "")
+    return status
+
+
 def main() -> None:
     """The console script.
 
@@ -194,10 +203,6 @@ def main() -> None:
             install()
         status = jovik.main(prog_name="jovik", standalone_mode=False)
         _tell_notes()
-        if sys.argv[1:2] and sys.argv[1] in ("judge", "rank", "report"):
-            from jovik.cli.next_step import note_done
-
-            note_done(sys.argv[1])
         streams.finish()
     except streams.ReaderGone:
         # Whoever read from us has what was wanted.

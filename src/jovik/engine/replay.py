@@ -300,7 +300,6 @@ class BlockingReplayPool(ReplayPool):
         parts = super()._parts()
         for number, part in enumerate(parts):
             self._told(part.cfg, len(self.lanes[number]), number)
-            part.cfg[layout.REPLAY_UNIT] = number
         self._number = {id(part): n for n, part in enumerate(parts)}
         return parts
 

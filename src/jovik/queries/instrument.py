@@ -36,11 +36,6 @@ class LogBeside:
     outside: int
     offered_s: float | None
 
-    @property
-    def numbers(self) -> tuple[int, ...]:
-        """The step that each of `steps` is of, by its place in the run from 1."""
-        return tuple(int(f.name.split("  ", 1)[0]) for f in self.steps)
-
 
 def laid_beside(
     shelf: Shelf, run: str, log: InstrumentLog, quantity: str, unit: str, shift_s: float = 0.0

@@ -59,11 +59,14 @@ class Taken:
         How many files memory was made to forget before each; None where nothing was asked for.
     held_bytes : int or None
         What memory held of them nevertheless, at most; None where the kernel does not tell.
+    left_out : int
+        Openings of further files, which were too many to keep track of.
     """
 
     recordings: tuple[Recording, ...]
     cold_files: int | None = None
     held_bytes: int | None = None
+    left_out: int = 0
 
     @property
     def middle(self) -> Recording:
@@ -119,9 +122,10 @@ def take(
     found: list[Recording] = []
     count = held = None
     files: list[OpenedFile] = []
+    left_out = 0
     if cold:
         told("a first time, to see which files it opens")
-        files = _rehearsed(words, target, device, time_ns)
+        files, left_out = _rehearsed(words, target, device, time_ns)
         if keep_names:
             about["files"] = tuple(sorted(f.path for f in files))
     for number in range(repeat):
@@ -134,7 +138,7 @@ def take(
         found.append(one)
         if interrupted:
             break
-    return Taken(tuple(found), count, held)
+    return Taken(tuple(found), count, held, left_out)
 
 
 def _rehearsed(
@@ -142,8 +146,8 @@ def _rehearsed(
     target: str,
     device: BlockDevice,
     time_ns: int | None,
-) -> list[OpenedFile]:
-    """The files that the command opens on this file system."""
+) -> tuple[list[OpenedFile], int]:
+    """The files that the command opens on this file system, and openings of too many others."""
     if not isinstance(resolve(target), FolderTarget):
         raise UsageError("--cold needs a folder on the drive", "name one with --on")
     with watched(target) as opened, tapped(device.number) as tap:
@@ -153,7 +157,7 @@ def _rehearsed(
         finally:
             _end(process)
     with tap.spool as spool:
-        return opened.of(family_of(spool, process.pid))
+        return opened.of(family_of(spool, process.pid)), opened.left_out
 
 
 def _once(

@@ -56,6 +56,8 @@ def recording_table(
         notes.append(f"it opened {len(recording.files):,} files; their names are in the file")
     if taken is not None and taken.cold_files is not None:
         notes.append(_cold(taken.cold_files, taken.held_bytes))
+    if taken is not None and taken.left_out:
+        notes.append(f"files were opened {taken.left_out:,} times more than can be kept track of")
     if recording.lost:
         notes.append(
             f"{recording.lost:,} events were lost: the kernel's buffer had no room for them, and "
