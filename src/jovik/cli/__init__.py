@@ -15,6 +15,7 @@ from typing import Any
 import click
 
 from jovik.base.errors import JovikError, OutputError
+from jovik.base.one_thread import use_one_thread
 from jovik.base.version import VERSION
 from jovik.cli import streams
 from jovik.cli.echo import echo
@@ -194,6 +195,7 @@ def main() -> None:
     """
     # Modules that are loaded make tens of thousands of objects, and none of them is garbage.
     gc.set_threshold(GARBAGE_AFTER, 20, 50)
+    use_one_thread()
     try:
         streams.guard()
         show_warnings()

@@ -15,6 +15,7 @@ from pathlib import Path
 from jovik.analysis.statistics import interval
 from jovik.base.errors import TargetError, UsageError
 from jovik.base.interval import Interval
+from jovik.base.one_thread import environment_of_others
 from jovik.base.recording import Recording
 from jovik.hardware.block_trace import family_of, recording_of, tapped
 from jovik.hardware.device import BlockDevice
@@ -185,6 +186,7 @@ def _once(
     with tap.spool as spool:
         made = recording_of(
             spool,
+            device.number,
             name or (Path(words[0]).name if words else "everything"),
             begin,
             end,
@@ -207,7 +209,7 @@ def _end(process: subprocess.Popen[bytes] | None) -> None:
 
 def _start(words: Sequence[str]) -> subprocess.Popen[bytes]:
     try:
-        return subprocess.Popen(list(words))
+        return subprocess.Popen(list(words), env=environment_of_others())
     except OSError as error:
         raise UsageError(
             f"'{words[0]}' cannot be started: {os.strerror(error.errno or 0)}"
