@@ -2,7 +2,8 @@
 
     benchmarks/recording.py                 a checkout of a made-up repository, cold, 20 pairs
     benchmarks/recording.py --pairs 5
-    benchmarks/recording.py --program reads twenty thousand direct reads of 4 KiB, the worst case
+    benchmarks/recording.py --program reads direct reads of 4 KiB, one after the other, the worst
+                                            case: 300 pairs of a thousand
 
 Needs root and the kernel's trace events.
 """
@@ -10,13 +11,15 @@ Needs root and the kernel's trace events.
 from __future__ import annotations
 
 import argparse
+import mmap
 import os
+import random
 import shutil
 import statistics
 import subprocess
-import sys
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 from jovik.analysis.statistics import interval
@@ -24,14 +27,9 @@ from jovik.hardware.block_trace import tapped
 from jovik.runs.recorder import drive_under
 
 FILES = 3_000
-READS = """
-import mmap, os, random
-page = mmap.mmap(-1, 4096)
-fd = os.open('content', os.O_RDONLY | os.O_DIRECT)
-random.seed(1)
-for _ in range(20_000):
-    os.preadv(fd, [page], random.randrange(16_384) * 4096)
-"""
+BLOCKS = 16_384
+READS = 1_000
+"""In a batch of direct reads; so short a time knows little of what else the machine does."""
 
 
 def repository(folder: Path) -> list[str]:
@@ -49,49 +47,71 @@ def repository(folder: Path) -> list[str]:
     return ["sh", "-c", f"rm -rf {copy}; git clone -q --no-hardlinks {top} {copy}; sync -f {copy}"]
 
 
-def reads(folder: Path) -> list[str]:
-    """Direct reads one after the other."""
-    (folder / "content").write_bytes(os.urandom(16_384 * 4096))
-    os.sync()
-    return [sys.executable, "-c", READS]
+class Reads:
+    """Direct reads of 4 KiB one after the other, by this process."""
+
+    def __init__(self, folder: Path) -> None:
+        path = folder / "content"
+        path.write_bytes(os.urandom(BLOCKS * 4096))
+        os.sync()
+        self.fd = os.open(path, os.O_RDONLY | os.O_DIRECT)
+        self.page = mmap.mmap(-1, 4096)
+        self.random = random.Random(1)
+
+    def __call__(self) -> None:
+        places = [self.random.randrange(BLOCKS) * 4096 for _ in range(READS)]
+        for place in places:
+            os.preadv(self.fd, [self.page], place)
+
+
+def checkout(folder: Path) -> Callable[[], None]:
+    """A checkout of a made-up repository."""
+    command = repository(folder)
+
+    def run() -> None:
+        subprocess.run(command, check=True, cwd=folder)
+
+    return run
+
+
+def took_s(program: Callable[[], None], number: str, *, recorded: bool) -> float:
+    """How long a program takes, with or without its requests being taken down."""
+    if not recorded:
+        began = time.monotonic()
+        program()
+        return time.monotonic() - began
+    with tapped(number) as tap:
+        began = time.monotonic()
+        program()
+        ended = time.monotonic()
+    tap.spool.close()
+    assert not tap.lost, tap.lost
+    return ended - began
 
 
 def main() -> None:
     """Measure and print the ratio with its interval."""
     parser = argparse.ArgumentParser()
-    parser.add_argument("--pairs", type=int, default=20)
+    parser.add_argument("--pairs", type=int)
     parser.add_argument("--program", choices=["checkout", "reads"], default="checkout")
     asked = parser.parse_args()
     folder = Path(tempfile.mkdtemp(dir=Path.cwd()))
     try:
-        command = {"checkout": repository, "reads": reads}[asked.program](folder)
+        program, pairs = (
+            (Reads(folder), 300) if asked.program == "reads" else (checkout(folder), 20)
+        )
         number = drive_under(str(folder)).number
-
-        def took(*, recorded: bool) -> float:
-            os.sync()
-            began = time.monotonic()
-            if not recorded:
-                subprocess.run(command, check=True, cwd=folder)
-                return time.monotonic() - began
-            with tapped(number) as tap:
-                began = time.monotonic()
-                subprocess.run(command, check=True, cwd=folder)
-                ended = time.monotonic()
-            tap.spool.close()
-            assert not tap.lost, tap.lost
-            return ended - began
-
-        took(recorded=False)
+        took_s(program, number, recorded=False)
         ratios = []
-        for pair in range(asked.pairs):
+        for pair in range(asked.pairs or pairs):
             # Which comes first takes turns, so that a drift of the machine favours neither.
             first = pair % 2 == 0
-            times = {first: took(recorded=first), not first: took(recorded=not first)}
+            times = {x: took_s(program, number, recorded=x) for x in (first, not first)}
             ratios.append(times[True] / times[False])
         found = interval(ratios)
         print(
             f"{asked.program}: recorded over not recorded {found.median:.3f} "
-            f"({found.low:.3f} to {found.high:.3f}), {asked.pairs} pairs, "
+            f"({found.low:.3f} to {found.high:.3f}), {len(ratios)} pairs, "
             f"spread {statistics.stdev(ratios):.3f}"
         )
     finally:
