@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import replace
+from functools import lru_cache
 
 from jovik.analysis.statistics import LogFigure, interval, student_quantile
 from jovik.base.findings import LongWrite
@@ -99,12 +100,18 @@ def figure_of(result: StepResult) -> LogFigure:
         spread = reach / student_quantile(freedom)
         return LogFigure(math.log(rate_of(result).median), spread * spread, freedom)
     if long_write_of(result) is None:
-        return LogFigure.of([p.rate_bytes_s for p in result.passes])
+        return _of_passes(tuple(p.rate_bytes_s for p in result.passes))
     rate = rate_of(result)
     if rate.low is None or rate.high is None or rate.low <= 0:
         return LogFigure(math.log(rate.median), math.nan, 0.0)
     spread = (math.log(rate.high) - math.log(rate.low)) / 2 / student_quantile(SUSTAINED_FREEDOM)
     return LogFigure(math.log(rate.median), spread * spread, float(SUSTAINED_FREEDOM))
+
+
+@lru_cache(maxsize=16_384)
+def _of_passes(rates: tuple[float, ...]) -> LogFigure:
+    """A ranking asks for the figure of each result several times."""
+    return LogFigure.of(rates)
 
 
 def rate_of(result: StepResult) -> Interval:

@@ -20,7 +20,7 @@ import numpy as np
 import numpy.typing as npt
 
 from jovik.analysis.run_effect import RunEffect, weighted
-from jovik.analysis.statistics import CONFIDENCE, LogFigure
+from jovik.analysis.statistics import CONFIDENCE
 from jovik.analysis.student import quantiles
 from jovik.base.interval import Interval
 from jovik.base.step_result import StepResult
@@ -117,7 +117,6 @@ def places(
     cells: Cells,
     weights: Mapping[str, float],
     effect: RunEffect,
-    known_figures: dict[int, LogFigure] | None = None,
 ) -> Places:
     """Put drives on one scale.
 
@@ -126,8 +125,6 @@ def places(
     cells : results by drive and kind; each drive has at least one of the kinds
     weights : mapping of kind to float
         What each kind counts, above zero.
-    known_figures : dict, optional
-        See `jovik.analysis.run_effect.weighted`.
     """
     drives, kinds = tuple(cells), tuple(weights)
     share = np.array([weights[k] for k in kinds])
@@ -136,7 +133,7 @@ def places(
 
     def log_of(drive: str, kind: str) -> float:
         made = cells[drive].get(kind)
-        return weighted(_terms(made, 1.0), effect, known_figures).mean if made else 0.0
+        return weighted(_terms(made, 1.0), effect).mean if made else 0.0
 
     logs = np.array([[log_of(d, k) for k in kinds] for d in drives])
     score, steps = _fit(logs, there, share)
@@ -154,7 +151,7 @@ def places(
             if w > 0
             for term in _terms(cells[drive][k], float(w))
         ]
-        figure = weighted(terms, effect, known_figures)
+        figure = weighted(terms, effect)
         # What the missing steps would have changed.
         lacking = float(((mine - share) ** 2).sum()) * between
         whole = figure.variance + lacking

@@ -13,7 +13,7 @@ from itertools import pairwise
 from jovik.analysis.comparability import differences, figure_of, long_write_of, rate_of, settled
 from jovik.analysis.places import Places, Rank, places
 from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, alike_runs
-from jovik.analysis.statistics import LogFigure, interval
+from jovik.analysis.statistics import interval
 from jovik.base.errors import UnknownNameError, UsageError
 from jovik.base.interval import Interval
 from jovik.base.step_result import StepResult
@@ -129,19 +129,17 @@ def rank(
     for r in compared:
         cells[r.drive][r.kind] = alike_runs(r, others[r.drive, r.kind])
     kinds = tuple(dict.fromkeys(r.kind for r in compared))
-    figures: dict[int, LogFigure] = {}
     by_kind = {
         kind: places(
             {d: {kind: c[kind]} for d, c in cells.items() if kind in c},
             {kind: 1.0},
             effect,
-            figures,
         )
         for kind in kinds
     }
     ranked = {kind: dict(zip(p.drives, p.ranks, strict=True)) for kind, p in by_kind.items()}
     weights = _weights_of(cells, kinds, weight_of or (lambda _: 1.0))
-    overall = _overall(cells, measure, weights, effect, figures)
+    overall = _overall(cells, measure, weights, effect)
     rows = [_row(d, cells[d], by_kind, ranked, overall, measure) for d in drives]
     rows.sort(
         key=lambda row: (row.index is None, -(row.index.median if row.index else 0.0), row.drive)
@@ -175,7 +173,6 @@ def _overall(
     yardstick: str,
     weights: Mapping[str, float],
     effect: RunEffect,
-    known_figures: dict[int, LogFigure],
 ) -> Places | None:
     """All drives that steps connect with the yardstick, on one scale."""
     mine = {d: {k: c[k] for k in weights if k in c} for d, c in cells.items()}
@@ -188,7 +185,7 @@ def _overall(
         seen |= {k for d in more for k in mine[d]}
     connected = {d: c for d, c in mine.items() if d in reached and c}
     used = {k: w for k, w in weights.items() if k in seen}
-    return places(connected, used, effect, known_figures) if yardstick in connected else None
+    return places(connected, used, effect) if yardstick in connected else None
 
 
 def _row(

@@ -122,26 +122,18 @@ def alike_runs(newest: StepResult, others: Sequence[StepResult]) -> list[StepRes
 def weighted(
     terms: Sequence[tuple[float, StepResult]],
     effect: RunEffect,
-    known_figures: dict[int, LogFigure] | None = None,
 ) -> LogFigure:
     """A weighted sum of the logs of results.
 
     What belongs to a run is common to its steps: within one run weights of both signs cancel in it.
-
-    Parameters
-    ----------
-    known_figures : dict, optional
-        Figures by the identity of their result, kept while the results live: a ranking asks for
-        each several times.
     """
-    kept = known_figures if known_figures is not None else {}
     mean = 0.0
     passes = 0.0
     below = 0.0
     known = True
     of_run: dict[tuple[str, str], float] = defaultdict(float)
     for weight, result in terms:
-        figure = kept.get(id(result)) or kept.setdefault(id(result), figure_of(result))
+        figure = figure_of(result)
         mean += weight * figure.mean
         of_run[result.drive, result.run] += weight * effect.of(result.kind)
         known = known and figure.known

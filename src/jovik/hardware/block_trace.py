@@ -3,8 +3,8 @@
 An instance of tracefs of its own, so that nobody else's tracing is disturbed (Documentation/trace/
 ftrace.rst, "Instances"). The events go into a buffer of bounded size in the kernel and from there
 to a file, and are read once all is over: reading them meanwhile would take the processor from what
-is recorded. Those of other devices are left out by the kernel where there are other drives, else when
-the file is read: the kernel's filter makes each event cost half as much again
+is recorded. Those of other devices are left out by the kernel where there are other drives, else
+when the file is read: the kernel's filter makes each event cost half as much again
 (`benchmarks/recording.py`).
 """
 
