@@ -11,7 +11,8 @@ import sqlalchemy as sa
 
 from jovik.base.errors import ShelfError, UnknownNameError, UsageError
 from jovik.sheets.sheet import Claim, Drive, Sheet, parse_claim, read_sheet, write_sheet
-from jovik.shelf.schema import metadata
+from jovik.shelf.migrate import revision_of
+from jovik.shelf.schema import REVISION, metadata
 from jovik.shelf.store import Shelf
 from tests.conftest import Program
 
@@ -50,13 +51,37 @@ def test_a_sheet_survives_toml_and_the_shelf(tmp_path: Path) -> None:
         assert "Fjord 1TB" in caught.value.hint
 
 
-def test_the_migrations_make_the_schema(tmp_path: Path) -> None:
+def tables_of(engine: sa.Engine) -> dict[str, tuple[list[object], ...]]:
+    """Columns, indexes and references of every table, as SQLite tells them."""
+    found = {}
+    with engine.connect() as c:
+
+        def told(what: str, of: str) -> list[tuple[object, ...]]:
+            return [tuple(r) for r in c.exec_driver_sql(f"pragma {what}({of})")]
+
+        for name in sa.inspect(c).get_table_names():
+            indexes = [(*r[2:4], tuple(told("index_info", r[1]))) for r in told("index_list", name)]
+            references = [r[2:] for r in told("foreign_key_list", name)]
+            found[name] = (told("table_info", name), sorted(indexes), sorted(references))
+    return found
+
+
+def test_the_migrations_make_the_schema_that_a_new_shelf_has(tmp_path: Path) -> None:
     from alembic.autogenerate import compare_metadata
     from alembic.migration import MigrationContext
 
-    Shelf(str(tmp_path / "s.db"), create=True).close()
-    with sa.create_engine(f"sqlite:///{tmp_path / 's.db'}").connect() as connection:
-        assert compare_metadata(MigrationContext.configure(connection), metadata) == []
+    from jovik.shelf import sqlite
+
+    Shelf(str(tmp_path / "new.db"), create=True).close()
+    sqlite._migrate(tmp_path / "migrated.db")
+    new, migrated = (sqlite._connect(tmp_path / f"{x}.db") for x in ("new", "migrated"))
+    assert tables_of(new) == tables_of(migrated)
+    with new.connect() as a, migrated.connect() as b:
+        assert revision_of(a) == revision_of(b) == REVISION
+        assert compare_metadata(MigrationContext.configure(b), metadata) == []
+        for pragma in ("application_id", "journal_mode"):
+            asked = sa.text(f"pragma {pragma}")
+            assert a.execute(asked).scalar() == b.execute(asked).scalar()
 
 
 def test_what_is_no_shelf_is_refused_and_left_alone(tmp_path: Path, jovik: Program) -> None:

@@ -18,7 +18,8 @@ from hypothesis import strategies as st
 
 from jovik.base.errors import ShelfError
 from jovik.shelf.journal import JournalEntry, make
-from jovik.shelf.schema import metadata, one_pass, run, step
+from jovik.shelf.migrate import migrate, revision_of
+from jovik.shelf.schema import REVISION, metadata, one_pass, run, step
 from jovik.shelf.spool import Spool, flush_spool, spool_folder
 from jovik.shelf.sqlite import open_engine
 from jovik.shelf.store import Shelf
@@ -61,9 +62,14 @@ def test_the_migrations_make_the_schema_on_a_server_too(server: Server) -> None:
     from alembic.autogenerate import compare_metadata
     from alembic.migration import MigrationContext
 
-    engine = open_engine(server.database(), create=True)
-    with engine.connect() as c:
-        assert compare_metadata(MigrationContext.configure(c), metadata) == []
+    new = open_engine(server.database(), create=True)
+    migrated = sa.create_engine(server.database().replace("://", "+psycopg://"))
+    with migrated.begin() as c:
+        migrate(c)
+    for engine in (new, migrated):
+        with engine.connect() as c:
+            assert revision_of(c) == REVISION
+            assert compare_metadata(MigrationContext.configure(c), metadata) == []
 
 
 def test_the_role_of_the_lab_page_can_only_add(shared: Program) -> None:

@@ -13,7 +13,7 @@ import sqlalchemy as sa
 from jovik.base.errors import ShelfError, ShelfUnreachableError
 from jovik.base.installation import to_add
 from jovik.base.secrets import mask_secrets
-from jovik.shelf.migrate import migrate, revision_of
+from jovik.shelf.migrate import make, migrate, revision_of
 from jovik.shelf.schema import REVISION, metadata
 
 LOCK = 0x4A6F766B
@@ -161,9 +161,11 @@ def _bring_up(engine: sa.Engine, create: bool, migrating: bool) -> None:
         found = revision_of(c)
         if found == REVISION:
             return
-        if found is not None:
+        if found is None:
+            make(c)
+        else:
             _back_up(c, found)
-        migrate(c)
+            migrate(c)
 
 
 def _back_up(c: sa.Connection, revision: str) -> None:

@@ -14,7 +14,7 @@ from jovik.base.errors import ShelfError
 from jovik.base.secrets import looks_like_address, mask_secrets
 from jovik.base.settings import default_shelf, shelf_setting
 from jovik.shelf.backup import back_up_before_migration
-from jovik.shelf.migrate import migrate, revision_of
+from jovik.shelf.migrate import make, migrate, revision_of
 from jovik.shelf.postgresql import is_server, open_server
 from jovik.shelf.records import decode_json
 from jovik.shelf.schema import REVISION
@@ -211,8 +211,10 @@ def _make(path: Path) -> None:
     Nobody ever meets half of one, and who is killed meanwhile leaves nothing.
     """
     path.parent.mkdir(parents=True, exist_ok=True)
-    engine = _connect(None, foreign_keys=False)
-    _bring_up(engine)
+    engine = _connect(None)
+    with engine.execution_options(**WRITING).begin() as connection:
+        connection.execute(sa.text(f"PRAGMA application_id={APPLICATION_ID}"))
+        make(connection)
     with engine.connect() as connection:
         made: sqlite3.Connection = connection.connection.driver_connection  # type: ignore[assignment]
         content = made.serialize()
