@@ -23,6 +23,11 @@ from hypothesis import settings
 settings.register_profile("shared", deadline=None)
 settings.load_profile("shared")
 
+# Where this is set, every process that a test starts would compile the whole program again, which
+# nobody waits for who has installed it.
+os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
+sys.dont_write_bytecode = False
+
 QUICK = ["random read 4KiB depth 4 for 200ms within 8MB", "sequential write 64KiB depth 2 over 8MB"]
 """Steps that a test on a real folder can afford."""
 
