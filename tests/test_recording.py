@@ -15,6 +15,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jovik.analysis.recording import summary_of
+from jovik.base.chain import MANY
 from jovik.base.errors import TargetError, UsageError
 from jovik.base.recording import (
     CHUNK,
@@ -31,8 +32,10 @@ from jovik.base.recording_file import HEAD, REQUESTS, read_recording, write_reco
 from jovik.base.session import ReplayJob
 from jovik.engine.buffers import Buffers
 from jovik.engine.replay import BlockingReplayPool, UringReplayPool, folded, workload_of
+from jovik.engine.way import way_to
 from jovik.hardware.block_trace import family_of, recording_of
 from jovik.hardware.boot import boot_of
+from jovik.hardware.service_time import Served, served
 from jovik.hardware.tracefs import trace_events
 from jovik.simulator import ModelSession, load_model
 from jovik.steps import parse
@@ -104,6 +107,78 @@ def test_a_drive_that_takes_as_long_gives_the_recorded_times_again(
         assert at == recording.issue_ns[i]
         done[known.rank[i]] = at + recording.done_ns[i] - recording.issue_ns[i]
         before = at
+
+
+def test_think_times_that_begin_with_being_woken_are_told_from_others() -> None:
+    """The second is asked for while the first is on its way; the third once both have come."""
+    rows = [(0, 10, 0, 0, 0, 4096, 0), (4, 8, 0, 0, 4096, 4096, 0), (15, 20, 0, 0, 8192, 4096, 0)]
+    known = dependencies(made_recording("three", rows, 30))
+    assert known.woken.tolist() == [False, False, True]
+    assert known.think_ns.tolist() == [0, 4, 5]
+
+
+@pytest.mark.parametrize(
+    ("waited_us", "drive_us", "others", "expected_ns"),
+    [
+        (50, 30, 0, 20_000),
+        (30, 34, 0, 0),
+        (50, 30, 40, 0),
+        (600, 590, 0, 0),
+        (50, None, 0, 0),
+    ],
+)
+def test_the_way_to_a_drive_is_what_a_program_waits_longer_than_the_drive_takes(
+    monkeypatch: pytest.MonkeyPatch,
+    waited_us: int,
+    drive_us: int | None,
+    others: int,
+    expected_ns: int,
+) -> None:
+    """Of a made drive; nothing is told where others use it, it is slow, or nobody counts."""
+    reads = 0
+
+    def waited(asked: Recording) -> int:
+        nonlocal reads
+        assert set(asked.kind.tolist()) == {int(Kind.READ)}
+        reads += len(asked) + (others if len(asked) == MANY else 0)
+        return len(asked) * waited_us * 1000
+
+    def counted(_: str) -> Served | None:
+        return None if drive_us is None else Served(reads, reads * drive_us * 1000, 0, 0)
+
+    monkeypatch.setattr("jovik.engine.way.served", counted)
+    found = way_to("made", waited, writing=False)
+    assert found.read_ns == pytest.approx(expected_ns, abs=1) and found.write_ns == 0
+
+
+def test_what_the_kernel_counts_for_a_drive(tmp_path: Path) -> None:
+    """The example is a line of /sys/block/*/stat; times are in milliseconds."""
+    folder = tmp_path / "block" / "sda"
+    (folder / "queue").mkdir(parents=True)
+    (folder / "queue" / "iostats").write_text("1\n")
+    (folder / "stat").write_text("  100  5  800  40  7  3  56  9  0  44  49  0  0  0  0  0  0\n")
+    assert served("sda", tmp_path) == Served(100, 40_000_000, 7, 9_000_000)
+    (folder / "queue" / "iostats").write_text("0\n")
+    assert served("sda", tmp_path) is None and served("sdb", tmp_path) is None
+
+
+def test_flushes_and_durable_writes_take_turns_with_reads(jovik: Program) -> None:
+    """A flush that all wait for is called for, one beside others goes to the ring; each counts."""
+    rows = []
+    for n in range(60):
+        at = n * 100_000
+        rows.append((at, at + 20_000, int(Kind.WRITE), 4 * (n % 2), n * 4096, 4096, 0))
+        rows.append((at + 30_000, at + 60_000, int(Kind.FLUSH), 0, 0, 0, 0))
+        if n % 3 == 0:
+            rows.append((at + 40_000, at + 55_000, int(Kind.READ), 0, n * 4096, 4096, 0))
+    recording = made_recording("log", rows, 60 * 100_000)
+    write_recording(recording, jovik.folder / "log.jrec")
+    jovik("sheet", "new", "Own")
+    for engine in ("io_uring", "blocking"):
+        words = ['replay "log.jrec" verify', "--passes", "2", "--engine", engine]
+        found = jovik("measure", ".", "--drive", "Own", *words, "--format", "json")
+        step = found.json["steps"][0]
+        assert step["facts"]["replay"]["requests"] == len(rows) and step["errors"] == 0
 
 
 @given(REQUESTS_OF)

@@ -171,11 +171,15 @@ class Dependencies:
         How long after the last of them, or after the request before it, whichever came later.
     rank : int64, shape (n,)
         The place of each request in the order of completion.
+    woken : bool, shape (n,)
+        Whether a completion came later than the request before it, so that the think time begins
+        with a program being woken.
     """
 
     after: Ints
     think_ns: Ints
     rank: Ints = field(repr=False)
+    woken: npt.NDArray[np.bool_] = field(repr=False)
 
 
 def dependencies(recording: Recording) -> Dependencies:
@@ -194,7 +198,7 @@ def dependencies(recording: Recording) -> Dependencies:
     last_done = np.where(after > 0, sorted_done[np.maximum(after - 1, 0)], 0)
     before = np.concatenate([[0], issue[:-1]]) if len(issue) else issue
     think = issue - np.maximum(before, last_done)
-    return Dependencies(after, np.maximum(think, 0), rank)
+    return Dependencies(after, np.maximum(think, 0), rank, (after > 0) & (last_done >= before))
 
 
 def made_recording(

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import os
 from abc import abstractmethod
+from collections.abc import Callable
 from dataclasses import replace
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -13,16 +15,19 @@ import numpy.typing as npt
 from jovik.base.errors import TargetError
 from jovik.base.quantities import show_size
 from jovik.base.recording import CHUNK, Kind, Recording, dependencies, lanes_of, union_ns
-from jovik.base.session import ReplayJob, Workload
+from jovik.base.session import ProgressCallback, ReplayJob, Workload
 from jovik.base.trace import ReplayRecord, StampFaults, Trace
 from jovik.engine import code_cache
 from jovik.engine.buffers import POOL_BYTES, SMALL_UNIT, STAMP_BYTES, area, payload
 from jovik.engine.kernel import layout
 from jovik.engine.ring import Ring
+from jovik.engine.way import NO_WAY, Way, way_to
 from jovik.engine.worker_pool import ThreadState, WorkerPool, place_ring
+from jovik.hardware.device import BlockDevice, by_node, under_folder
 
 if TYPE_CHECKING:
     from jovik.engine.buffers import Buffers
+    from jovik.engine.storage import Storage
 
 MOST_IN_FLIGHT = 1024
 MOST_LANES = 128
@@ -69,7 +74,8 @@ class ReplayPool(WorkerPool):
     """The threads of a replay.
 
     Each request in flight writes from a payload of its own, whose sectors carry stamps, where all
-    of them take no more than `MOST_STAMPED`.
+    of them take no more than `MOST_STAMPED`. What the way to the drive takes is in the recorded
+    think times after a completion, and taken off them.
 
     Raises
     ------
@@ -77,7 +83,9 @@ class ReplayPool(WorkerPool):
         A request is too large, or stamps are wanted and would take too much memory.
     """
 
-    def __init__(self, job: ReplayJob, work: Workload, fd: int, buffers: Buffers) -> None:
+    def __init__(
+        self, job: ReplayJob, work: Workload, fd: int, buffers: Buffers, way: Way = NO_WAY
+    ) -> None:
         recording = job.recording
         moves, writing = recording.kind <= Kind.WRITE, recording.kind == Kind.WRITE
         largest = int(recording.bytes[moves].max(initial=4096))
@@ -86,7 +94,8 @@ class ReplayPool(WorkerPool):
                 f"a request of the recording has {show_size(largest)}, which is too large"
             )
         known = dependencies(recording)
-        when: npt.NDArray[np.int64] | int = known.think_ns
+        longer = np.where(recording.kind == Kind.READ, way.read_ns, way.write_ns) * known.woken
+        when: npt.NDArray[np.int64] | int = np.maximum(known.think_ns - longer, 0)
         if job.pace != "dependent":
             when = recording.issue_ns if job.pace == "recorded" else 0
         columns: list[npt.NDArray[np.int64] | int] = [
@@ -101,7 +110,7 @@ class ReplayPool(WorkerPool):
         for place, column in enumerate(columns):
             self.requests[:, place] = column
         self.done = np.zeros(len(recording), np.int64)
-        self.job = job
+        self.job, self.way = job, way
         stride = int(recording.bytes[writing].max(initial=0))
         slots = self.slots(work)
         self.stride = stride if stride * slots <= MOST_STAMPED else 0
@@ -150,6 +159,8 @@ class ReplayPool(WorkerPool):
             recorded_waited_ns=recording.waited_ns,
             late=self.total(layout.REPLAY_LATE),
             late_ns=self.total(layout.REPLAY_LATE_NS),
+            way_read_ns=self.way.read_ns,
+            way_write_ns=self.way.write_ns,
         )
         back = self.job.verify and self.work.writes and not trace.stopped
         return replace(trace, replay=found, stamps=self.read_back() if back else trace.stamps)
@@ -324,11 +335,53 @@ class BlockingReplayPool(ReplayPool):
         return union_ns(self.issued[made], ended[made])
 
 
-def replay_pool(
-    job: ReplayJob, work: Workload, fd: int, buffers: Buffers, *, by_calls: bool
-) -> ReplayPool:
-    """The threads of a replay, by blocking calls or by a ring; see `ReplayPool` for errors."""
-    kind: type[ReplayPool] = BlockingReplayPool if by_calls else UringReplayPool
-    # A loop that has to be compiled first would be late from its first request on.
-    code_cache.load(kind.loop)
-    return kind(job, work, fd, buffers)
+class Replays:
+    """Replays on one place, and the way to its drive, which is looked at before the first.
+
+    Parameters
+    ----------
+    place : Storage
+    buffers : Buffers
+    attended : callable
+        Runs the threads of a replay to their end; what came of it.
+    """
+
+    def __init__(
+        self,
+        place: Storage,
+        buffers: Buffers,
+        attended: Callable[[WorkerPool, Workload, ProgressCallback], Trace],
+    ) -> None:
+        self.place, self.buffers, self._attended = place, buffers, attended
+        self._way: Way | None = None
+
+    def run(
+        self, job: ReplayJob, room_bytes: int, watch: ProgressCallback, *, by_calls: bool
+    ) -> Trace:
+        """One replay, by blocking calls or by a ring; see `ReplayPool` for errors."""
+        if self._way is None and job.pace == "dependent":
+            # The chain that tells it is a replay itself.
+            self._way = NO_WAY
+
+            def waited_ns(chain: Recording) -> int:
+                found = self.run(ReplayJob(chain), room_bytes, watch, by_calls=by_calls).replay
+                return found.waited_ns if found is not None else 0
+
+            device = _drive_of(self.place)
+            if device is not None:
+                self._way = way_to(device.name, waited_ns, writing=job.writes)
+        work = workload_of(job, room_bytes)
+        kind: type[ReplayPool] = BlockingReplayPool if by_calls else UringReplayPool
+        # A loop that has to be compiled first would be late from its first request on.
+        code_cache.load(kind.loop)
+        way = self._way if self._way is not None and job.pace == "dependent" else NO_WAY
+        crew = kind(job, work, self.place.fd, self.buffers, way)
+        return crew.with_record(self._attended(crew, work, watch))
+
+
+def _drive_of(place: Storage) -> BlockDevice | None:
+    """The drive whose count of its own time can be believed; None through a cache."""
+    if not place.direct:
+        return None
+    where = Path(place.folder)
+    return by_node(where) if place.capacity_bytes_addressed() else under_folder(where)[0]

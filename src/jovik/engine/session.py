@@ -32,7 +32,7 @@ from jovik.engine.buffers import Buffers, check_memory, unit_of
 from jovik.engine.file_copy import CopyFolder
 from jovik.engine.kernel import layout
 from jovik.engine.pass_trace import live_latency_ns, progress_of, trace_of
-from jovik.engine.replay import replay_pool, workload_of
+from jovik.engine.replay import Replays
 from jovik.engine.selection import select_engine
 from jovik.engine.storage import Storage
 from jovik.engine.test_file import TestFile
@@ -94,6 +94,7 @@ class FileSession:
         self._ceilings: dict[tuple[int, int, int], float | None] = {}
         self._fillers: list[FileSession] = []
         self._copies = CopyFolder(self.place.folder)
+        self._replays = Replays(self.place, self.buffers, self._attended)
         self._room: int | None = None
         self._kept: list[WorkerPool] = []  # crews whose I/O never came back: their memory must stay
 
@@ -461,11 +462,10 @@ class FileSession:
     def replay(self, job: ReplayJob, watch: ProgressCallback) -> Trace:
         """See `jovik.base.session.Session.replay`."""
         self.warm_up()
-        work = workload_of(job, self.room_bytes() or CHUNK)
+        if job.writes:
+            self._stamped = None
         by_calls = issubclass(self._crew, BlockingPool)
-        crew = replay_pool(job, work, self.place.fd, self.buffers, by_calls=by_calls)
-        self._stamped = None if work.writes else self._stamped
-        return crew.with_record(self._attended(crew, work, watch))
+        return self._replays.run(job, self.room_bytes() or CHUNK, watch, by_calls=by_calls)
 
     def _attended(self, crew: WorkerPool, work: Workload, watch: ProgressCallback) -> Trace:
         """Run a crew's threads to their end, and what came of it."""

@@ -7,11 +7,13 @@ from functools import lru_cache
 from pathlib import Path, PurePath
 from typing import TYPE_CHECKING, ClassVar, Protocol
 
+from jovik.base.chain import WRITTEN_BYTES
 from jovik.base.errors import UnknownRecordingError, UsageError
-from jovik.base.quantities import show_size
+from jovik.base.quantities import show_size, show_time
 from jovik.base.recording import Kind, Recording
 from jovik.base.recording_file import read_recording
 from jovik.base.session import ReplayJob, Workload
+from jovik.base.trace import ReplayRecord
 from jovik.steps.cost import PlanCost
 from jovik.steps.step import Step
 from jovik.steps.tokens import Cursor
@@ -186,6 +188,8 @@ class ReplayStep(Step):
         missing = max(session.to_lay_out_bytes(work) - cost.laid_out_bytes, 0)
         cost.certain_bytes += missing
         cost.certain_bytes += int(found.bytes[found.kind == Kind.WRITE].sum()) * passes
+        if self.pace == "dependent" and work.writes and session.engine != "model":
+            cost.certain_bytes += WRITTEN_BYTES
         cost.laid_out_bytes = max(cost.laid_out_bytes, session.to_lay_out_bytes(work))
         cost.take_space(work.span_bytes)
 
@@ -207,9 +211,26 @@ class ReplayStep(Step):
                 f"its range of {show_size(found.span_bytes)} is folded into "
                 f"{show_size(area.span_bytes)}, which is what there is room for"
             )
+        traces = run.repeat(one_pass)
+        if traces and (told := traces[-1].replay) is not None:
+            notes += way_notes(told)
         if found.lost:
             notes.append(f"{found.lost:,} events were lost when it was recorded")
-        return run.finish(run.repeat(one_pass), notes)
+        return run.finish(traces, notes)
+
+
+def way_notes(told: ReplayRecord) -> list[str]:
+    """What was taken off think times, where anything was."""
+    ways = {"read": told.way_read_ns, "write": told.way_write_ns}
+    said = " and ".join(f"{show_time(ns)} for a {word}" for word, ns in ways.items() if ns)
+    return (
+        [
+            f"between a program and this drive a request takes {said} more than to the drive: "
+            "taken off the recorded think times, which hold it already"
+        ]
+        if said
+        else []
+    )
 
 
 @lru_cache(2)

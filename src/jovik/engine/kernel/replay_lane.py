@@ -61,10 +61,11 @@ from jovik.engine.kernel.replay_loop import (
     KIND_MASK,
     LATE_NS,
     READ,
-    SPIN_NS,
     WRITE,
 )
 
+SPIN_NS = 60_000
+"""A wait so short is spun through; there may be more lanes than processors to spin on."""
 NAP_NS = 1_000
 """A lane that waits for another sleeps as short as the system lets it."""
 

@@ -1,0 +1,79 @@
+"""What the way between a program and its drive takes here.
+
+A recording has its times from the drive's end: what a program's call, the file system and being
+woken took is part of the recorded think times. A replay is a program too, so that its requests go
+the same way again; without allowing for it a drive that answers in 30 µs seems to take twice that,
+and a program that waits a thousand times for it a tenth longer than it did.
+"""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from jovik.base.chain import FEW, MANY, chain
+from jovik.base.recording import Kind, Recording
+from jovik.hardware.service_time import Served, served
+
+log = logging.getLogger(__name__)
+
+SLOW_NS = 500_000
+"""A drive that takes so long is not worth the look: the way is a small part of it."""
+OTHERS = 0.01
+"""Up to such a share of requests by others what the kernel counts is believed."""
+
+
+@dataclass(frozen=True)
+class Way:
+    """How much longer a read and a write take to a program than to the drive, nanoseconds.
+
+    0 where that cannot be told.
+    """
+
+    read_ns: int = 0
+    write_ns: int = 0
+
+
+NO_WAY = Way()
+
+
+def way_to(device: str, waited_ns: Callable[[Recording], int], *, writing: bool) -> Way:
+    """The way to a drive, by a chain of reads and, if `writing`, one of writes.
+
+    Parameters
+    ----------
+    device : str
+        Kernel name of the drive.
+    waited_ns : callable
+        Does a recording, and gives how long was waited for the drive.
+    """
+    read = _longer_ns(Kind.READ, device, waited_ns)
+    return Way(read, _longer_ns(Kind.WRITE, device, waited_ns) if writing else 0)
+
+
+def _longer_ns(kind: Kind, device: str, waited_ns: Callable[[Recording], int]) -> int:
+    """What a program waited for a request on average, less what the kernel counts for the drive.
+
+    0 where the kernel does not count, the drive is slow, or others use it meanwhile.
+    """
+    if served(device) is None or waited_ns(chain(kind, FEW)) > FEW * SLOW_NS:
+        return 0
+    before = served(device)
+    waited = waited_ns(chain(kind, MANY))
+    after = served(device)
+    if before is None or after is None:
+        return 0
+    count, taken_ns = (b - a for a, b in zip(_of(kind, before), _of(kind, after), strict=True))
+    if not MANY <= count <= MANY * (1 + OTHERS):
+        log.debug("the way to %s cannot be told: %d requests for %d", device, count, MANY)
+        return 0
+    found = max(round(waited / MANY - taken_ns / count), 0)
+    log.debug("%s: %d ns to a program, %d less to the drive", kind.name, waited // MANY, found)
+    return found
+
+
+def _of(kind: Kind, counted: Served) -> tuple[int, int]:
+    if kind is Kind.READ:
+        return counted.reads, counted.read_ns
+    return counted.writes, counted.write_ns
