@@ -19,7 +19,7 @@ demo: $(BIN)/jovik   ## the main job on model drives, shelf and picture included
 	$(BIN)/jovik demo --out $(DEMO)
 
 test: $(BIN)/jovik   ## all tests; COVERAGE=--cov counts the lines that they run
-	$(BIN)/python -m pytest -n 3 --dist loadfile $(COVERAGE)
+	$(BIN)/python -m pytest -n 4 --dist loadfile --no-loadscope-reorder $(COVERAGE)
 
 truth: $(BIN)/jovik   ## what Jovik says, held against made series and shelves of known truth: up to half an hour
 	$(BIN)/python -m tests.truth

@@ -28,6 +28,32 @@ settings.load_profile("shared")
 os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
 sys.dont_write_bytecode = False
 
+LONGEST = (
+    "test_engine_real_drives.py",
+    "test_docs.py",
+    "test_hardware_safety.py",
+    "test_report_browser.py",
+    "test_analysis_truth.py",
+    "test_shelf_hard_times.py",
+    "test_foreign_input.py",
+    "test_runs_environment.py",
+    "test_engine.py",
+    "test_shelf_server.py",
+    "test_steady_state.py",
+    "test_report.py",
+    "test_cli_commands.py",
+    "test_report_words.py",
+)
+"""Files whose tests take longest together, or wait for a device or a clock: they come first, since
+a file belongs to one worker, and the last of them would have everybody wait."""
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Longest first; the order within a file stays."""
+    places = {name: n for n, name in enumerate(LONGEST)}
+    items.sort(key=lambda item: places.get(item.path.name, len(places)))
+
+
 QUICK = ["random read 4KiB depth 4 for 200ms within 8MB", "sequential write 64KiB depth 2 over 8MB"]
 """Steps that a test on a real folder can afford."""
 
