@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from jovik.analysis.comparability import settled
+from jovik.analysis.demand import DemandPoint, enough_of
 from jovik.analysis.statistics import interval
 from jovik.analysis.steady_grid import Grid
 from jovik.analysis.steady_state import RANGE, WINDOW
@@ -26,7 +27,7 @@ from jovik.charts.style import (
     titled,
     truncate,
 )
-from jovik.queries.steady_state import DemandPoint, Rounds, Saturation, falls_from_peak
+from jovik.queries.steady_state import Rounds, Saturation
 from jovik.steps import parse
 
 LONGEST_LABEL = 64
@@ -199,7 +200,7 @@ def draw_demand(
         for n in dict.fromkeys(p.in_flight for p in told)
     ]
     drive = points[0].result.drive
-    knee = falls_from_peak(points)
+    knee = enough_of(points)
     title = f"{drive}: from {knee.in_flight} in flight on, more load only buys waiting"
     parts = [p for p in short_label(points[0].result.kind, 80).split(", ")]
     words = ", ".join(p for p in parts if not p.startswith(("depth", "workers")))

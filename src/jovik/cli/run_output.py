@@ -22,6 +22,7 @@ from jovik.shelf.read_runs import RunRecord
 from jovik.steps import parse
 from jovik.tables.drive_class import standing_json, standing_lines
 from jovik.tables.run_findings import findings_tables
+from jovik.tables.steady_answers import steady_answers
 from jovik.tables.steps import first_access, passes_table, run_table, written_bytes
 from jovik.tables.table import figure_words
 
@@ -44,16 +45,19 @@ def show_run(
     else:
         size = drive.capacity_bytes if drive is not None else None
         table = run_table(run, results, every_note=every_note, capacity_bytes=size)
-        lines = standing_lines(standing) if standing is not None else []
+        # What a plan was made to find comes before where the drive lies in its class.
+        lines = steady_answers(results)
+        lines += standing_lines(standing) if standing is not None else []
         lost = lost_by(results)
         if lost is not None:
             # Whatever else it does: this comes first.
             lines = [f"{run.drive} {lost_words(lost, size)}", *lines]
-        whole = replace(table, verdict=lines or _first_figures(results))
+        lines = lines or _first_figures(results)
         found = findings_tables(results)
         # Where all that was measured was to be steady, that is the answer.
         steady = results and all(steady_step(r) or not parse(r.phrase).measures for r in results)
-        every = [*found, whole] if steady else [whole, *found]
+        every = [*found, table] if steady else [table, *found]
+        every[0] = replace(every[0], verdict=lines)
         every += [passes_table(results)] if each_pass else []
         for number, one in enumerate(every):
             if number:

@@ -2,24 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
 from jovik.analysis.comparability import steady_step
-from jovik.analysis.latency import percentile_ns
-from jovik.analysis.statistics import interval
+from jovik.analysis.demand import DemandPoint, demand_points
 from jovik.base.errors import UsageError
-from jovik.base.interval import Interval
 from jovik.base.step_result import StepResult
 from jovik.base.trace import SLICE_NS, Latencies, Trace
 from jovik.shelf.store import Shelf
 from jovik.steps import IoStep, parse
 
 MINUTE_NS = 60 * 10**9
-RARE = 0.99999
-"""The share of I/Os that the slowest one in 100,000 is beyond."""
 
 
 @dataclass(frozen=True)
@@ -41,19 +36,6 @@ class Saturation:
     result: StepResult
     at_spans: tuple[float, ...]
     iops: tuple[float, ...]
-
-
-@dataclass(frozen=True)
-class DemandPoint:
-    """A step that is steady at so many I/Os in flight.
-
-    `rare_ns` is what the slowest of 100,000 takes at least, None where too few tell it.
-    """
-
-    in_flight: int
-    iops: Interval
-    rare_ns: float | None
-    result: StepResult
 
 
 def rounds_of(shelf: Shelf, drive: str) -> list[Rounds]:
@@ -125,18 +107,13 @@ def demand_of(shelf: Shelf, drive: str) -> list[DemandPoint]:
     UsageError
         There are not two of them.
     """
-    groups: dict[IoStep, list[StepResult]] = {}
-    for r in _newest(shelf, drive):
-        step = parse(r.kind)
-        assert isinstance(step, IoStep)
-        groups.setdefault(replace(step, depth=1, workers=1), []).append(r)
-    best = max(groups.values(), key=len, default=[])
-    if len(best) < 2:
+    points = demand_points(_newest(shelf, drive))
+    if len(points) < 2:
         raise UsageError(
             f"{drive} has no steady steps that differ in depth or workers only",
             f'do it: jovik measure TARGET --drive "{drive}" --plan demand',
         )
-    return sorted((_point(r) for r in best), key=lambda p: (p.in_flight, p.iops.median))
+    return points
 
 
 def _newest(shelf: Shelf, drive: str) -> list[StepResult]:
@@ -144,22 +121,8 @@ def _newest(shelf: Shelf, drive: str) -> list[StepResult]:
     return [r for r in every if steady_step(r)]
 
 
-def _point(r: StepResult) -> DemandPoint:
-    step = parse(r.kind)
-    assert isinstance(step, IoStep)
-    whole = Latencies.merged(r.latencies.values())
-    rare = percentile_ns(whole, RARE) if whole is not None else None
-    return DemandPoint(step.depth * step.workers, interval([p.iops for p in r.passes]), rare, r)
-
-
 def _figure(trace: Trace, latency: bool) -> float:
     if not latency:
         return float(trace.iops)
     whole = Latencies.merged(trace.latencies.values())
     return whole.sum_ns / whole.total if whole is not None and whole.total else float(np.nan)
-
-
-def falls_from_peak(points: Sequence[DemandPoint]) -> DemandPoint:
-    """The point from which on more load only buys waiting: the first within 5 % of the most."""
-    most = max(p.iops.median for p in points)
-    return next(p for p in points if p.iops.median >= 0.95 * most)

@@ -11,6 +11,7 @@ import numpy.typing as npt
 
 from jovik.analysis.claims import ClaimVerdict, Verdict
 from jovik.analysis.comparability import settled
+from jovik.analysis.demand import DemandPoint
 from jovik.analysis.fullness import FillComparison
 from jovik.analysis.ranking import Ranking
 from jovik.analysis.real_work import WorkKind
@@ -27,7 +28,7 @@ from jovik.base.step_result import StepResult
 from jovik.base.trace import SLICE_NS, Latencies, Trace
 from jovik.queries.instrument import LogBeside
 from jovik.queries.real_work import RealWork
-from jovik.queries.steady_state import DemandPoint, Rounds, Saturation
+from jovik.queries.steady_state import Rounds, Saturation
 from jovik.report.chart_data import (
     Axis,
     Bar,

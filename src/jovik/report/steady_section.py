@@ -6,13 +6,14 @@ from collections.abc import Callable, Sequence
 from typing import TypeVar
 
 from jovik.analysis.comparability import settled, steady_step
+from jovik.analysis.demand import enough_of
 from jovik.analysis.statistics import interval
 from jovik.analysis.steady_grid import grids
 from jovik.base.errors import UsageError
 from jovik.base.quantities import significant
 from jovik.base.step_result import StepResult
 from jovik.charts.steady_state import draw_demand, draw_grid, draw_rounds, draw_saturation
-from jovik.queries.steady_state import demand_of, falls_from_peak, rounds_of, saturation_of
+from jovik.queries.steady_state import demand_of, rounds_of, saturation_of
 from jovik.report import page_charts
 from jovik.report.document import Block, Paragraph, Section
 from jovik.report.pictures import picture
@@ -62,7 +63,7 @@ def steady_section(
         blocks.append(picture("saturation", alt, draw_saturation, [saturation], chart=curve))
     demand = _known(lambda: demand_of(shelf, drive))
     if demand:
-        alt = f"From {falls_from_peak(demand).in_flight} in flight on more load only buys waiting"
+        alt = f"From {enough_of(demand).in_flight} in flight on more load only buys waiting"
         bought = page_charts.demand_chart(demand)
         blocks.append(picture("demand", alt, draw_demand, demand, chart=bought))
     for _, found in runs:

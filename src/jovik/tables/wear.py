@@ -13,12 +13,12 @@ from jovik.tables.table import Table
 
 def wear_table(results: Sequence[StepResult]) -> Table:
     """A row for each phase: a step, or rounds together; without rows where the drive counts not."""
-    phases: dict[tuple[str, ...], list[tuple[int, StepResult]]] = {}
-    for number, r in enumerate(results, 1):
-        if r.findings.wear is not None and r.findings.wear.host_bytes > 0:
-            rounds = r.findings.steady.tracked if r.findings.steady is not None else (str(number),)
-            phases.setdefault(rounds, []).append((number, r))
-    rows = [_row(found) for found in phases.values()]
+    phases = [
+        worn
+        for phase in _phases(results)
+        if (worn := [(n, r) for n, r in phase if r.findings.wear and r.findings.wear.host_bytes])
+    ]
+    rows = [_row(found) for found in phases]
     amplified = [row for row in rows if row[3] != "-"]
     if not amplified and not any(r.findings.steady for r in results):
         # What was written to it is in every run's last line.
@@ -37,6 +37,28 @@ def wear_table(results: Sequence[StepResult]) -> Table:
         if amplified
         else [],
     )
+
+
+def _phases(results: Sequence[StepResult]) -> list[list[tuple[int, StepResult]]]:
+    """Steps with their numbers, those that took turns together.
+
+    They have the same tracked steps, follow each other, and no step is among them twice.
+    """
+    phases: list[list[tuple[int, StepResult]]] = []
+    for number, r in enumerate(results, 1):
+        before = phases[-1] if phases else []
+        mine = r.findings.steady
+        theirs = before[-1][1].findings.steady if before else None
+        if (
+            mine is not None
+            and theirs is not None
+            and mine.tracked == theirs.tracked
+            and all(r.phrase != b.phrase for _, b in before)
+        ):
+            before.append((number, r))
+        else:
+            phases.append([(number, r)])
+    return phases
 
 
 def _row(found: Sequence[tuple[int, StepResult]]) -> list[str]:

@@ -1,0 +1,62 @@
+"""More and more requests at once on a drive in use: what is gained, and what is waited for it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from jovik.analysis.comparability import steady_step
+from jovik.analysis.latency import percentile_ns
+from jovik.analysis.statistics import interval
+from jovik.base.interval import Interval
+from jovik.base.step_result import StepResult
+from jovik.base.trace import Latencies
+from jovik.steps import IoStep, parse
+
+RARE = 0.99999
+"""The share of I/Os that the slowest one in 100,000 is beyond."""
+NEARLY = 0.95
+"""What comes so near to the most that there is differs from it by less than anybody plans by."""
+FEWEST_POINTS = 5
+"""Fewer loads draw no curve: they are steps of a plan for something else."""
+
+
+@dataclass(frozen=True)
+class DemandPoint:
+    """A step that is steady at so many I/Os in flight.
+
+    `rare_ns` is what the slowest of 100,000 takes at least, None where too few tell it.
+    """
+
+    in_flight: int
+    iops: Interval
+    rare_ns: float | None
+    result: StepResult
+
+
+def demand_points(results: Sequence[StepResult]) -> list[DemandPoint]:
+    """Steady steps that differ in depth and workers only, fewest in flight first.
+
+    Of several such groups the one with most points; latencies have to be with the results.
+    """
+    groups: dict[IoStep, list[StepResult]] = {}
+    for r in results:
+        step = parse(r.kind)
+        if steady_step(r) and r.passes and isinstance(step, IoStep):
+            groups.setdefault(replace(step, depth=1, workers=1), []).append(r)
+    best = max(groups.values(), key=len, default=[])
+    return sorted((_point(r) for r in best), key=lambda p: (p.in_flight, p.iops.median))
+
+
+def _point(r: StepResult) -> DemandPoint:
+    step = parse(r.kind)
+    assert isinstance(step, IoStep)
+    whole = Latencies.merged(r.latencies.values())
+    rare = percentile_ns(whole, RARE) if whole is not None else None
+    return DemandPoint(step.depth * step.workers, interval([p.iops for p in r.passes]), rare, r)
+
+
+def enough_of(points: Sequence[DemandPoint]) -> DemandPoint:
+    """The point from which on more load only buys waiting: the first that is `NEARLY` the most."""
+    most = max(p.iops.median for p in points)
+    return next(p for p in points if p.iops.median >= NEARLY * most)

@@ -1,0 +1,135 @@
+"""What a plan of the steady state was made to find, in a sentence each."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from jovik.analysis.claims import all_latencies_ns
+from jovik.analysis.comparability import long_write_of, rate_of, settled, steady_step
+from jovik.analysis.demand import FEWEST_POINTS, demand_points, enough_of
+from jovik.analysis.recovery import PauseGain, pause_gains, recoveries
+from jovik.analysis.statistics import interval
+from jovik.base.interval import Interval
+from jovik.base.quantities import show_size, show_time, significant
+from jovik.base.rate_unit import per_unit, rate_unit
+from jovik.base.step_result import StepResult
+from jovik.steps import IoStep, parse
+from jovik.tables.table import figure_words
+
+
+def steady_answers(results: Sequence[StepResult]) -> list[str]:
+    """The answers of a run to what its plan asks; none where nothing was to be steady."""
+    every = [*_demand(results), *_recovered(results), *_pauses(results), *_used(results)]
+    return every or list(_tracked(results))
+
+
+def _demand(results: Sequence[StepResult]) -> Iterator[str]:
+    points = demand_points(results)
+    if len(points) < FEWEST_POINTS:
+        return
+    enough, last = enough_of(points), points[-1]
+    said = f"{significant(enough.iops.median)} IOPS at {enough.in_flight} in flight"
+    if last.in_flight == enough.in_flight:
+        yield f"{said}: more load than that was not asked for, and may bring more"
+        return
+    line = f"{said}; more than that brings less than 5 % more"
+    if enough.rare_ns and last.rare_ns and last.rare_ns > enough.rare_ns:
+        line += (
+            f", and the slowest of 100,000 takes {show_time(last.rare_ns)} instead of "
+            f"{show_time(enough.rare_ns)} (at {last.in_flight})"
+        )
+    yield line
+
+
+def _recovered(results: Sequence[StepResult]) -> Iterator[str]:
+    for one in recoveries(results):
+        what, other = _name(one.after), _name(one.between)
+        yield f"{what}, after {other}: {_of_before(one.ratio)}"
+
+
+def _of_before(ratio: Interval) -> str:
+    """How a rate stands to what it was, as shares; nothing is said that may be chance."""
+    head, _, reach = figure_words(ratio, 100).partition(" (")
+    share = f"{head} % ({reach.rstrip(')')} %)" if reach else f"{head} %"
+    if ratio.low is not None and ratio.high is not None and ratio.low <= 1 <= ratio.high:
+        return f"as before, as far as can be told: {share}"
+    return f"{share} of what it was before"
+
+
+def _pauses(results: Sequence[StepResult]) -> Iterator[str]:
+    gains = pause_gains(results)
+    if not gains:
+        return
+    what = _name(gains[0].steady)
+    sure = [g for g in gains if g.ratio.low is not None and g.ratio.low > 1]
+    if sure:
+        first, best = sure[0], max(sure, key=lambda g: g.ratio.median)
+        yield f"{what}: {_gain(first)}" + (f"; {_gain(best)}" if best is not first else "")
+        return
+    known = [g for g in gains if g.ratio.high is not None]
+    if known:
+        most = max(g.ratio.high or 0.0 for g in known)
+        yield (
+            f"{what}: a pause of up to {show_time(gains[-1].pause_ns)} brings back nothing that "
+            f"can be told, at most {100 * max(most - 1, 0.0):.2g} %"
+        )
+
+
+def _gain(one: PauseGain) -> str:
+    return f"{figure_words(one.ratio, 1)} times as fast after a pause of {show_time(one.pause_ns)}"
+
+
+def _used(results: Sequence[StepResult]) -> Iterator[str]:
+    """From new to used, of random writes over several spans."""
+    for r in results:
+        step, found = parse(r.kind), long_write_of(r)
+        if not isinstance(step, IoStep) or not step.amount_spans or found is None:
+            continue
+        new, used = found.parts[0], found.parts[-1]
+        if len(found.parts) == 1 and found.steady_from_s is not None:
+            yield f"{_iops(new.rate_bytes_s, step)} IOPS from the first write to the last"
+        elif found.steady_from_s is None or found.steady_bytes is None:
+            yield "not steady after all that was written: it may get slower still"
+        elif new.rate_bytes_s is not None:
+            share = found.steady_bytes.median / new.rate_bytes_s.median
+            yield (
+                f"{_iops(new.rate_bytes_s, step)} IOPS new, {_iops(found.steady_bytes, step)} "
+                f"used ({significant(100 * share)} %), from {show_size(used.start_bytes)} "
+                "written on"
+            )
+
+
+def _iops(rate: Interval | None, step: IoStep) -> str:
+    return figure_words(rate, 1 / step.block_bytes) if rate is not None else "?"
+
+
+def _tracked(results: Sequence[StepResult]) -> Iterator[str]:
+    """The steady figure of each step that decided when the rounds ended."""
+    steady = [r for r in results if steady_step(r) and r.passes]
+    tracked = {p for r in steady if r.findings.steady for p in r.findings.steady.tracked}
+    for r in steady:
+        if r.phrase in tracked:
+            yield f"{_name(r)}: {_figure(r) if settled(r) else 'not steady'}"
+
+
+def _figure(r: StepResult) -> str:
+    """What a step is for: waiting where that was tracked, a rate in order, else I/Os a second."""
+    step, iops = parse(r.kind), interval([p.iops for p in r.passes])
+    mean = (all_latencies_ns(r) or {}).get("mean")
+    if r.findings.steady is not None and r.findings.steady.figure == "latency" and mean:
+        if iops.low is None or iops.high is None:
+            return show_time(mean)
+        # A single request at a time takes the longer, the fewer are done.
+        low, high = (show_time(mean * iops.median / x) for x in (iops.high, iops.low))
+        return f"{show_time(mean)} ({low} to {high})"
+    if isinstance(step, IoStep) and not step.random:
+        return f"{figure_words(rate_of(r), per_unit())} {rate_unit()}"
+    return f"{figure_words(iops, 1)} IOPS"
+
+
+def _name(r: StepResult) -> str:
+    """``random write, 4 KiB, depth 32``: the label without how long and where."""
+    label = parse(r.kind).label
+    return ", ".join(
+        p for p in label.split(", ") if not p.startswith(("until steady", "within", "after a"))
+    )
