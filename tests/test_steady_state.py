@@ -8,6 +8,7 @@ import re
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -16,12 +17,15 @@ from jovik.analysis.claims import Verdict, judge
 from jovik.analysis.comparability import settled
 from jovik.analysis.demand import demand_points, enough_of
 from jovik.analysis.recovery import recoveries
+from jovik.analysis.steady_grid import grids
 from jovik.analysis.steady_state import excursion, is_steady, slope
 from jovik.base.errors import PhraseError, TargetError
 from jovik.base.findings import Findings, SteadyState
 from jovik.base.session import Workload
 from jovik.base.step_result import Conditions, PassFigures, StepResult
+from jovik.base.trace import Trace
 from jovik.hardware.purge import FORMAT, IDENTIFY, SANITIZE, purge_nvme
+from jovik.queries.steady_state import minutes_of
 from jovik.sheets.sheet import parse_claim
 from jovik.simulator import load_model
 from jovik.simulator.garbage_collection import greedy_amplification, lambert_w
@@ -509,3 +513,27 @@ def test_a_load_is_held_against_itself_before_another_one() -> None:
 def test_the_largest_plan_has_seven_mixes_of_eight_blocks() -> None:
     steps = [s for line in load_plan("steady-iops").lines for s in line.steps]
     assert len({s for s in steps if s.measures}) == 56
+
+
+def test_a_surface_is_of_one_run() -> None:
+    """A cell that was measured again after something else is no part of the surface before."""
+
+    def cell(run: str, mix: int, block: str, iops: float) -> StepResult:
+        (one,) = of_loads((1, 32, iops))
+        order = {100: "read", 0: "write"}.get(mix, f"mixed {mix}% read")
+        phrase = parse(f"random {order} {block} depth 32 until steady").canonical
+        return replace(one, run=run, phrase=phrase, kind=parse(phrase).kind)
+
+    whole = [cell("a", m, b, 1000.0) for m in (100, 65, 0) for b in ("4KiB", "8KiB")]
+    (grid,) = grids([*whole, cell("b", 0, "8KiB", 2000.0)])
+    assert {r.run for r in grid.cells.values()} == {"a"} and len(grid.cells) == 6
+
+
+def test_what_is_left_of_a_minute_is_no_fall() -> None:
+    """Two minutes and a last slice that ended halfway."""
+    slices = np.zeros((1201, 5), np.int64)
+    slices[:, 2], slices[:, 3] = 4096 * 100, 100
+    slices[-1] //= 2
+    trace = Trace("model", True, 1, 120_050_000_000, 0, 0, slices, {})
+    at, iops = minutes_of(trace, 4096 * 100 * 1200)
+    assert iops == (1000.0, 1000.0) and at == pytest.approx((0.25, 0.75))

@@ -34,15 +34,23 @@ class Grid:
 
 
 def grids(results: Sequence[StepResult]) -> list[Grid]:
-    """Every surface of several mixes and blocks, of the newest result of each cell."""
-    by_rest: dict[IoStep, dict[tuple[int, int], StepResult]] = {}
+    """Every surface of several mixes and blocks, each from one run.
+
+    What a drive went through before decides what it does in use: cells of several runs make no
+    surface. Of runs that give the same surface, that with most cells counts, of like ones the last.
+    """
+    by_run: dict[tuple[IoStep, str], dict[tuple[int, int], StepResult]] = {}
     for r in results:
         step = parse(r.kind)
         if isinstance(step, IoStep) and step.steady:
             rest = replace(step, read_percent=50, block_bytes=4096)
-            by_rest.setdefault(rest, {})[step.read_percent, step.block_bytes] = r
+            by_run.setdefault((rest, r.run), {})[step.read_percent, step.block_bytes] = r
+    largest: dict[IoStep, dict[tuple[int, int], StepResult]] = {}
+    for (rest, _), cells in by_run.items():
+        if len(cells) >= len(largest.get(rest, {})):
+            largest[rest] = cells
     found = []
-    for rest, cells in by_rest.items():
+    for rest, cells in largest.items():
         mixes = tuple(sorted({m for m, _ in cells}, reverse=True))
         blocks = tuple(sorted({b for _, b in cells}))
         if len(mixes) > 1 and len(blocks) > 1 and len(cells) >= FEWEST_CELLS:

@@ -300,7 +300,7 @@ def mixes_picture(
     from jovik.charts.steady_state import draw_grid
 
     name = shelf.sheet(drive).drive.name
-    found = grids(shelf.latest_results(name, ladders=True))
+    found = grids(shelf.results(name))
     if not found:
         raise UsageError(
             f"{name} has no steady steps over mixes and blocks",

@@ -30,7 +30,7 @@ class Rounds:
 class Saturation:
     """A long random write: I/Os a second of each minute, over what was written in spans.
 
-    The last minute is a part of one; `at_spans` is the middle of each.
+    What is left at the end counts where it is half a minute; `at_spans` is the middle of each.
     """
 
     result: StepResult
@@ -84,19 +84,29 @@ def saturation_of(shelf: Shelf, drive: str) -> Saturation:
         )
     result = found[-1]
     trace = shelf.traces(result.run, result.phrase)[-1]
+    return Saturation(result, *minutes_of(trace, max(result.conditions.span_bytes, 1)))
+
+
+def minutes_of(trace: Trace, span_bytes: int) -> tuple[tuple[float, ...], tuple[float, ...]]:
+    """Of each minute the middle of what was written, in spans, and I/Os a second.
+
+    What is left at the end is left out where it is less than half a minute: its last slice ends
+    before its time is over, which would look like a fall.
+    """
     each = MINUTE_NS // SLICE_NS
-    span = max(result.conditions.span_bytes, 1)
     written, ios = trace.slices[:, 2], trace.slices[:, 3]
     at, rates = [], []
     before = 0.0
     for begin in range(0, len(written), each):
         part = slice(begin, begin + each)
+        if begin and len(written[part]) < each // 2:
+            break
         moved = float(written[part].sum())
         seconds = len(written[part]) * SLICE_NS / 1e9
-        at.append((before + moved / 2) / span)
+        at.append((before + moved / 2) / span_bytes)
         rates.append(float(ios[part].sum()) / seconds)
         before += moved
-    return Saturation(result, tuple(at), tuple(rates))
+    return tuple(at), tuple(rates)
 
 
 def demand_of(shelf: Shelf, drive: str) -> list[DemandPoint]:
