@@ -17,6 +17,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from jovik.base.errors import ShelfError
+from jovik.shelf import postgresql
 from jovik.shelf.journal import JournalEntry, make
 from jovik.shelf.migrate import migrate, revision_of
 from jovik.shelf.schema import REVISION, metadata, one_pass, run, step
@@ -70,6 +71,17 @@ def test_the_migrations_make_the_schema_on_a_server_too(server: Server) -> None:
         with engine.connect() as c:
             assert revision_of(c) == REVISION
             assert compare_metadata(MigrationContext.configure(c), metadata) == []
+
+
+def test_a_shelf_that_is_made_between_two_looks_is_one(
+    server: Server, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The first look was before somebody else's tables came, the second after."""
+    address = server.database()
+    open_engine(address, create=True).dispose()
+    looks = iter([None])
+    monkeypatch.setattr(postgresql, "revision_of", lambda c: next(looks, revision_of(c)))
+    open_engine(address, create=True).dispose()
 
 
 def test_the_role_of_the_lab_page_can_only_add(shared: Program) -> None:

@@ -144,6 +144,11 @@ def _bring_up(engine: sa.Engine, create: bool, migrating: bool) -> None:
         if found == REVISION:
             return
         tables = sa.inspect(c).get_table_names()
+        # Somebody may have made the shelf between these two looks: whose tables are there has a
+        # revision, since both come at once.
+        found = revision_of(c)
+        if found == REVISION:
+            return
     if found is None and tables:
         raise ShelfError(
             f"{engine.url.database} is a database, but not a Jovik shelf",
