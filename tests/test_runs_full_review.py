@@ -171,7 +171,7 @@ def test_a_run_is_not_gone_on_with_elsewhere(jovik: Program) -> None:
     refused = jovik("resume", key, "--target", "model:cinder", status=3)
     assert "on another unit" in refused.err
     assert jovik("resume", key, "--format", "json").json["state"] == "done"
-    assert "is finished" in jovik("resume", key, status=2).err
+    assert "is finished" in jovik("resume", "last", status=2).err
 
 
 def test_repeating_does_the_same_again(jovik: Program) -> None:

@@ -35,13 +35,15 @@ def resume(
     jovik resume 20261123-101500-0a1b2c --target /mnt/new
     """
     from jovik.cli.run_flow import EnduranceConsent, run_order
+    from jovik.queries.runs import run_key
     from jovik.runs import resume_request
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
     with Shelf(where_from(shelf_at)) as shelf:
+        named = run_key(shelf, run) if run is not None else None
         record, order = resume_request(
-            shelf, run, target_at, destroy=destroy, content_worthless=content_worthless
+            shelf, named, target_at, destroy=destroy, content_worthless=content_worthless
         )
         return run_order(
             shelf,
