@@ -1,6 +1,6 @@
 """What recording costs the program that is recorded: pairs with and without, in turn.
 
-    benchmarks/recording.py                 a checkout of a made-up repository, cold, 20 pairs
+    benchmarks/recording.py                 a checkout of a made-up repository, 150 pairs
     benchmarks/recording.py --pairs 5
     benchmarks/recording.py --program reads direct reads of 4 KiB, one after the other, the worst
                                             case: 300 pairs of a thousand
@@ -26,7 +26,7 @@ from jovik.analysis.statistics import interval
 from jovik.hardware.block_trace import tapped
 from jovik.runs.recorder import drive_under
 
-FILES = 3_000
+FILES = 300
 BLOCKS = 16_384
 READS = 1_000
 """In a batch of direct reads; so short a time knows little of what else the machine does."""
@@ -98,7 +98,7 @@ def main() -> None:
     folder = Path(tempfile.mkdtemp(dir=Path.cwd()))
     try:
         program, pairs = (
-            (Reads(folder), 300) if asked.program == "reads" else (checkout(folder), 20)
+            (Reads(folder), 300) if asked.program == "reads" else (checkout(folder), 150)
         )
         number = drive_under(str(folder)).number
         took_s(program, number, recorded=False)
