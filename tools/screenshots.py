@@ -216,15 +216,17 @@ def shoot(name: str, command: str, display: str, env: dict[str, str], scratch: P
         "-xrm",
         "XTerm*boldColors: false",
     ]
-    words += ["-e", "sh", "-c", f"{shown}; touch {done}; sleep 30"]
+    words += ["-e", "sh", "-c", f"{shown}; touch {done}; sleep 300"]
     terminal = subprocess.Popen(words, env=env, cwd=scratch, stderr=subprocess.DEVNULL)
     if name in WHILE:
         time.sleep(WHILE[name])
     else:
-        for _ in range(300):
+        for _ in range(3000):
             if done.exists():
                 break
             time.sleep(0.1)
+        else:
+            sys.exit(f"{name}: '{command}' has not ended after 5 min")
         time.sleep(0.7)
     picture = ImageGrab.grab(xdisplay=display)
     # Few colours: the palette makes the file a fifth.
