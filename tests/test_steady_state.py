@@ -24,7 +24,8 @@ from jovik.base.findings import Findings, SteadyState
 from jovik.base.session import Workload
 from jovik.base.step_result import Conditions, PassFigures, StepResult
 from jovik.base.trace import Trace
-from jovik.hardware.purge import FORMAT, IDENTIFY, SANITIZE, purge_nvme
+from jovik.hardware.ata import parse_security
+from jovik.hardware.purge import FORMAT, IDENTIFY, SANITIZE, purge_device, purge_nvme
 from jovik.queries.steady_state import minutes_of
 from jovik.sheets.sheet import parse_claim
 from jovik.simulator import load_model
@@ -432,6 +433,28 @@ def test_a_drive_that_takes_no_format_is_sanitized() -> None:
     done = purge_nvme(drive, 1, [])
     assert done is not None and done.method == "Sanitize, block erase"
     assert drive.erasing == [(SANITIZE, 0, 2)]
+
+
+@pytest.mark.parametrize(
+    ("status", "said"),
+    [
+        (0b0000, ""),
+        (0b0001, "not frozen"),
+        (0b1001, "frozen until it is powered anew"),
+        (0b0111, "locked by a password"),
+        (0b1011, "with a password set"),
+    ],
+)
+def test_whether_an_ata_drive_is_frozen_is_told(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path, status: int, said: str
+) -> None:
+    identity = bytearray(512)
+    identity[256] = status
+    assert parse_security(bytes(identity)) == said
+    monkeypatch.setattr("jovik.hardware.purge.security_state", lambda _: said)
+    with (tmp_path / "file").open("w+b") as opened:
+        done = purge_device(opened.fileno(), 2**20, lambda: "")
+    assert (f"ATA Security Erase ({said})" in done.answer) == bool(said)
 
 
 # Plans

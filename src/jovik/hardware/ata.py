@@ -22,6 +22,7 @@ SG_IO = 0x2285
 SECTOR = 512
 SMART, READ_LOG_EXT = 0xB0, 0x2F
 SMART_READ_DATA = 0xD0
+IDENTIFY_DEVICE = 0xEC
 STATISTICS_LOG = 0x04
 PIO_IN = 4
 
@@ -145,6 +146,28 @@ def _command(
             "an enclosure may not pass it on; sense data: " + sense.raw[:8].hex(),
         )
     return bytes(data.raw)
+
+
+def security_state(node: Path) -> str:
+    """Whether a drive could be erased by ATA Security Erase; see `parse_security`."""
+    try:
+        return parse_security(_command(node, IDENTIFY_DEVICE))
+    except TargetError:
+        return ""
+
+
+def parse_security(data: bytes) -> str:
+    """``not frozen``, ``frozen until ...``, ``locked ...``, or nothing without such an erase.
+
+    Word 128 of IDENTIFY DEVICE data, security status: bit 0 supported, 1 enabled, 2 locked, 3
+    frozen (ACS-4, 7.13; the bits are from memory).
+    """
+    supported, enabled, locked, frozen = (data[256] >> bit & 1 for bit in range(4))
+    if not supported:
+        return ""
+    if locked or enabled:
+        return "locked by a password" if locked else "with a password set"
+    return "frozen until it is powered anew" if frozen else "not frozen"
 
 
 def _words(data: bytes, first: int, last: int) -> str:

@@ -17,10 +17,12 @@ import struct
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Protocol
 
 from jovik.base.errors import TargetError
 from jovik.base.session import PurgeResult
+from jovik.hardware.ata import security_state
 from jovik.hardware.passthrough import buffer_of
 
 ADMIN_COMMAND, NAMESPACE_ID = 0xC0484E41, 0x4E40
@@ -35,6 +37,9 @@ BLOCK_ERASE, CRYPTO_ERASE = 2, 4
 LONGEST_MS = 4 * 3600 * 1000
 """How long a drive may take; makers give hours for a large one."""
 ATA_SPARE = "flash that the drive keeps spare, which a discard may leave as it is"
+
+
+NOT_USED = "which is not used: cut off, it leaves a drive locked"
 
 
 class Admin(Protocol):
@@ -115,6 +120,9 @@ def purge_device(fd: int, capacity_bytes: int, discard: Callable[[], str]) -> Pu
     if failed:
         why = "; ".join([*reasons, failed])
         raise TargetError(f"the drive cannot be purged: {why}", "leave 'purge' out of the plan")
+    state = security_state(Path(f"/proc/self/fd/{fd}"))
+    if state:
+        reasons.append(f"it has an ATA Security Erase ({state}), {NOT_USED}")
     told = "; ".join([*reasons, "done"])
     return PurgeResult("discarding all of it", told, ATA_SPARE)
 
