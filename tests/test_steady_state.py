@@ -463,7 +463,8 @@ def test_whether_an_ata_drive_is_frozen_is_told(
 ANSWERS = {
     "steady-throughput": r"sequential write, 1 MiB, depth 32: [\d,]+ \([\d,]+ to [\d,]+\) MB/s",
     "steady-latency": r"random read, 4 KiB: [\d.]+ µs \([\d.]+ µs to [\d.]+ µs\)",
-    "saturation": r"[\d,]+ .* IOPS new, [\d,]+ .* used \([\d.]+ %\), from [\d.]+ TB written on",
+    "saturation": r"random write, 4 KiB, depth 32: [\d,]+ .* IOPS new, [\d,]+ .* used "
+    r"\([\d.]+ %\), from [\d.]+ TB written on",
     "idle-recovery": r"random write, 4 KiB, depth 32: a pause of up to 100 s brings back nothing",
     "cross-recovery": r"sequential write, 1 MiB, depth 32, after random write, 8 KiB, depth 32: "
     r"[\d.]+ % \([\d.]+ to [\d.]+ %\) of what it was before",
@@ -516,7 +517,9 @@ def test_more_load_only_buys_waiting_from_the_first_that_is_nearly_the_most() ->
     assert [p.in_flight for p in points] == [1, 4, 16, 64, 128]
     assert enough_of(points).in_flight == 16
     (said,) = steady_answers(loads)
-    assert said == "96,000 IOPS at 16 in flight; more than that brings less than 5 % more"
+    assert said == (
+        "random write, 4 KiB: 96,000 IOPS at 16 in flight; more than that brings less than 5 % more"
+    )
     (rising,) = steady_answers(
         of_loads((1, 1, 10e3), (1, 2, 20e3), (1, 4, 39e3), (1, 8, 70e3), (1, 16, 96e3))
     )

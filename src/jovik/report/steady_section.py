@@ -19,6 +19,7 @@ from jovik.report.document import Block, Paragraph, Section
 from jovik.report.pictures import picture
 from jovik.shelf.read_runs import RunRecord
 from jovik.shelf.store import Shelf
+from jovik.tables.steady_answers import steady_answers
 from jovik.tables.steady_state import steady_tables
 from jovik.tables.wear import wear_table
 
@@ -33,7 +34,7 @@ def steady_section(
 ) -> Section:
     """What a drive does once it is in use; empty where it was not measured until steady."""
     steady = [r for r in results if steady_step(r)]
-    blocks: list[Block] = []
+    blocks: list[Block] = [Paragraph(line) for _, mine in runs for line in steady_answers(mine)]
     if steady:
         count = sum(settled(r) for r in steady)
         blocks.append(

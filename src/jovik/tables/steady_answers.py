@@ -28,7 +28,8 @@ def _demand(results: Sequence[StepResult]) -> Iterator[str]:
     if len(points) < FEWEST_POINTS:
         return
     enough, last = enough_of(points), points[-1]
-    said = f"{significant(enough.iops.median)} IOPS at {enough.in_flight} in flight"
+    what = _name(enough.result, "depth", "workers")
+    said = f"{what}: {significant(enough.iops.median)} IOPS at {enough.in_flight} in flight"
     if last.in_flight == enough.in_flight:
         yield f"{said}: more load than that was not asked for, and may bring more"
         return
@@ -87,15 +88,15 @@ def _used(results: Sequence[StepResult]) -> Iterator[str]:
             continue
         new, used = found.parts[0], found.parts[-1]
         if len(found.parts) == 1 and found.steady_from_s is not None:
-            yield f"{_iops(new.rate_bytes_s, step)} IOPS from the first write to the last"
+            yield f"{_name(r)}: {_iops(new.rate_bytes_s, step)} IOPS from the first to the last"
         elif found.steady_from_s is None or found.steady_bytes is None:
-            yield "not steady after all that was written: it may get slower still"
+            yield f"{_name(r)}: not steady after all that was written, it may get slower still"
         elif new.rate_bytes_s is not None:
             share = found.steady_bytes.median / new.rate_bytes_s.median
             yield (
-                f"{_iops(new.rate_bytes_s, step)} IOPS new, {_iops(found.steady_bytes, step)} "
-                f"used ({significant(100 * share)} %), from {show_size(used.start_bytes)} "
-                "written on"
+                f"{_name(r)}: {_iops(new.rate_bytes_s, step)} IOPS new, "
+                f"{_iops(found.steady_bytes, step)} used ({significant(100 * share)} %), "
+                f"from {show_size(used.start_bytes)} written on"
             )
 
 
@@ -127,9 +128,7 @@ def _figure(r: StepResult) -> str:
     return f"{figure_words(iops, 1)} IOPS"
 
 
-def _name(r: StepResult) -> str:
-    """``random write, 4 KiB, depth 32``: the label without how long and where."""
-    label = parse(r.kind).label
-    return ", ".join(
-        p for p in label.split(", ") if not p.startswith(("until steady", "within", "after a"))
-    )
+def _name(r: StepResult, *more: str) -> str:
+    """``random write, 4 KiB, depth 32``: the label without how long and where, and without more."""
+    left_out = ("until steady", "within", "after a", "over", *more)
+    return ", ".join(p for p in parse(r.kind).label.split(", ") if not p.startswith(left_out))
