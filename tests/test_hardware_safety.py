@@ -474,7 +474,7 @@ def test_a_device_under_test_cannot_be_mounted_or_formatted(
         assert not succeeds("mount", device, tmp_path)
     finally:
         running.send_signal(signal.SIGINT)
-        running.wait(30)
+        running.wait(100)
 
 
 @ROOT

@@ -181,6 +181,7 @@ def replay_loop(cfg, ctl, sqes, cqes, requests, done, slices, counts, out, scrat
                 out[REPLAY_WAITED_NS] += t - previous
                 moved = t
                 i += 1
+                due = -1
                 if result >= 0:
                     out[REPLAY_ASIDE] += 1
                 else:
