@@ -32,6 +32,7 @@ from jovik.simulator import load_model
 from jovik.simulator.garbage_collection import greedy_amplification, lambert_w
 from jovik.steps import load_plan, parse, plan_names
 from jovik.tables.steady_answers import steady_answers
+from jovik.tables.steady_state import steady_tables
 from tests.conftest import Program
 from tests.test_analysis_verdicts import made
 
@@ -524,6 +525,18 @@ def test_more_load_only_buys_waiting_from_the_first_that_is_nearly_the_most() ->
         of_loads((1, 1, 10e3), (1, 2, 20e3), (1, 4, 39e3), (1, 8, 70e3), (1, 16, 96e3))
     )
     assert "not asked for" in rising
+
+
+def test_a_figure_lies_within_its_interval_as_it_is_printed() -> None:
+    (one,) = of_loads((1, 32, 173_620.0))
+    (row,) = steady_tables([one])[-1].rows
+    figure, (low, high) = row[2], row[3].split(" to ")
+    assert (
+        float(low.replace(",", ""))
+        <= float(figure.replace(",", ""))
+        <= float(high.replace(",", ""))
+    )
+    assert figure == "173,600"
 
 
 def test_a_load_is_held_against_itself_before_another_one() -> None:

@@ -12,7 +12,7 @@ from jovik.base.quantities import show_time_or_dash, significant, spell_size
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.base.step_result import StepResult
 from jovik.steps import parse
-from jovik.tables.table import Table, interval_words
+from jovik.tables.table import Table, figure_words, interval_words
 
 MOST_ROWS = 14
 """So many steps are listed one by one; of more, those that decided."""
@@ -93,7 +93,8 @@ def _row(number: int, r: StepResult, shared: str, *, mark: bool) -> list[str]:
     label = ", ".join(p for p in parse(r.kind).label.split(", ") if p not in left_out)
     head = [str(number), label + (" *" if mark else "")]
     figures = [
-        significant(iops.median),
+        # To the same place as its interval, or it may come to lie outside.
+        figure_words(iops).partition(" (")[0],
         interval_words(iops),
         significant(rate_of(r).median * per_unit()),
         show_time_or_dash(latency["mean"] if latency else None),
