@@ -163,7 +163,7 @@ def test_what_the_kernel_counts_for_a_drive(tmp_path: Path) -> None:
 
 
 def test_flushes_and_durable_writes_take_turns_with_reads(jovik: Program) -> None:
-    """A flush that all wait for is called for, one beside others goes to the ring; each counts."""
+    """Each of them counts as one request, by a ring and by calls."""
     rows = []
     for n in range(60):
         at = n * 100_000

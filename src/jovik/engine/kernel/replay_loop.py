@@ -6,7 +6,6 @@ completed before it in the recording have completed now, and its think time is o
 
 from __future__ import annotations
 
-import numpy as np
 from numba import types
 
 from jovik.base.trace import SLICE_NS
@@ -54,7 +53,6 @@ from jovik.engine.kernel.primitives import (
     address_of,
     count,
     last_errno,
-    libc_fdatasync,
     libc_syscall,
     load_acquire_u32,
     note_fault,
@@ -88,10 +86,7 @@ DURABLE_FLAG = 4
 KIND_MASK, FLAGS_SHIFT = 255, 8
 """Where kind and flags of a request are in its first number."""
 SPIN_NS = 150_000
-"""A wait so short is spun through: a processor that sleeps may take as long to wake."""
-AWAKE_NS = 200_000
-"""So long after the last request was issued or done the thread looks for the next instead of
-sleeping. Being woken takes tens of microseconds, which are in the recorded think times already."""
+"""A wait so short is spun through: a timer would come later than that."""
 LATE_NS = 1_000_000
 """A request that comes so much after its time is late."""
 AT_ITS_PACE = 1
@@ -149,7 +144,6 @@ def replay_loop(cfg, ctl, sqes, cqes, requests, done, slices, counts, out, scrat
     reached = start
     busy_since = 0
     row = 0
-    moved = t
     while True:
         due = -1
         while going and i < n and nfree > 0:
@@ -167,31 +161,6 @@ def replay_loop(cfg, ctl, sqes, cqes, requests, done, slices, counts, out, scrat
             if due > t:
                 break
             kind, offset, size = requests[r] & KIND_MASK, requests[r + 1], requests[r + 2]
-            alone = in_flight == 0 and pace != AT_ITS_PACE
-            after_of_next = requests[r + REPLAY_COLUMNS + 4] if i + 1 < n else n
-            # A ring hands a flush to a thread that has to be woken. Where nothing is in flight and
-            # the next request waits for it anyway, calling for it is the same, and takes no longer.
-            if kind == FLUSH and alone and after_of_next > requests[r + 5]:
-                result = np.int64(libc_fdatasync(np.int32(fd)))
-                errno = last_errno() if result < 0 else np.int64(0)
-                previous = t
-                t = now(MONOTONIC, ts)
-                done[requests[r + 5]] = t
-                out[REPLAY_DONE] += 1
-                out[REPLAY_WAITED_NS] += t - previous
-                moved = t
-                i += 1
-                due = -1
-                if result >= 0:
-                    out[REPLAY_ASIDE] += 1
-                else:
-                    row = min((t - start) // SLICE_NS, rows - 1)
-                    note_fault(errno, result, offset, 1, t - start, row, slices, out)
-                    if cfg[STOP_ON_ERROR]:
-                        going = False
-                if ctl[STOP] >= FINISH:
-                    going = False
-                continue
             nfree -= 1
             slot = scratch[free + nfree]
             index = tail & sq_mask
@@ -214,7 +183,6 @@ def replay_loop(cfg, ctl, sqes, cqes, requests, done, slices, counts, out, scrat
             scratch[at + slot] = t
             scratch[which + slot] = i
             previous = t
-            moved = t
             if in_flight == 0:
                 busy_since = t
             tail += 1
@@ -230,7 +198,7 @@ def replay_loop(cfg, ctl, sqes, cqes, requests, done, slices, counts, out, scrat
             unsent += 1
             timer_set = True
         store_release_u32(sq_tail, tail)
-        if (due >= 0 and due - t <= SPIN_NS) or (in_flight > 0 and t - moved <= AWAKE_NS):
+        if due >= 0 and due - t <= SPIN_NS:
             code = libc_syscall(ENTER, ring, unsent, 0, GET_EVENTS, 0, 0)
         elif due >= 0 and in_flight == 0:
             code = libc_syscall(ENTER, ring, unsent, 0, GET_EVENTS, 0, 0)
@@ -265,7 +233,6 @@ def replay_loop(cfg, ctl, sqes, cqes, requests, done, slices, counts, out, scrat
                 timer_set = False
                 continue
             in_flight -= 1
-            moved = t
             scratch[free + nfree] = slot
             nfree += 1
             r = REPLAY_COLUMNS * scratch[which + slot]
