@@ -286,8 +286,6 @@ TRACE = b"\n".join(
         b"help-123 [001] ..... 100.000400: block_rq_issue: 254,0 RA 4096 () 9000000 + 8 be,0,4 [b]",
         b"kworker/0:1-9 [000] ..... 100.000450: block_rq_issue: 254,0 WFS 4096 () 4096 + 8 b,0 [k]",
         b"other-77 [000] ..... 100.000460: block_rq_issue: 254,0 FF 0 () 0 + 0 be,0,4 [other]",
-        b"other-77 [000] ..... 100.000470: block_rq_issue: 7,0 R 4096 () 64 + 8 be,0,4 [other]",
-        b"<idle>-0 [001] ..s.. 100.000480: block_rq_complete: 7,0 R () 64 + 8 be,0,4 [0]",
         b"<idle>-0 [001] ..s.. 100.000500: block_rq_complete: 254,0 RA () 9000000 + 8 be,0,4 [0]",
         b"<idle>-0 [001] ..s.. 100.000600: block_rq_complete: 254,0 WFS () 4096 + 8 be,0,4 [0]",
         b"<idle>-0 [001] ..s.. 100.000700: block_rq_complete: 254,0 FF () 0 + 0 be,0,4 [0]",
@@ -303,7 +301,7 @@ def test_what_the_kernel_says_is_understood(tmp_path: Path) -> None:
     path = tmp_path / "trace"
     path.write_bytes(TRACE)
     with path.open("rb") as lines:
-        found = recording_of(lines, "254:0", "editor", 100 * 10**9, 100 * 10**9 + MS, 100)
+        found = recording_of(lines, "editor", 100 * 10**9, 100 * 10**9 + MS, 100)
     assert found.kind.tolist() == [Kind.READ, Kind.READ, Kind.WRITE, Kind.FLUSH]
     assert found.issue_ns.tolist() == [100_000, 400_000, 450_000, 460_000]
     assert found.done_ns.tolist() == [300_000, 500_000, 600_000, 700_000]

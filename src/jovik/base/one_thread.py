@@ -2,7 +2,7 @@
 
 NumPy's library starts a thread for each processor as it is loaded, and lets them spin while they
 wait. Lines through a few hundred points gain nothing from that; it made up a tenth of the processor
-time of a short command on two processors, and more on a larger machine.
+time of a short command on two processors.
 """
 
 from __future__ import annotations

@@ -1,11 +1,9 @@
 """What reaches a drive, taken down by the kernel: its trace events of block devices.
 
 An instance of tracefs of its own, so that nobody else's tracing is disturbed (Documentation/trace/
-ftrace.rst, "Instances"). The events go into a buffer of bounded size in the kernel and from there
-to a file, and are read once all is over: reading them meanwhile would take the processor from what
-is recorded. Those of other devices are left out by the kernel where there are other drives, else
-when the file is read: the kernel's filter makes each event cost half as much again
-(`benchmarks/recording.py`).
+ftrace.rst, "Instances"); of the kernel's events only those of one device. They go into a buffer of
+bounded size in the kernel and from there to a file, and are read once all is over: reading them
+meanwhile would take the processor from what is recorded.
 """
 
 from __future__ import annotations
@@ -43,7 +41,7 @@ READ_BYTES = 1 << 20
 SECTOR = 512
 LINE = re.compile(
     rb"^\s*(?P<comm>.{1,16})-(?P<pid>\d+)\s+\[\d+\] \S+ +(?P<s>\d+)\.(?P<us>\d{6}): "
-    rb"block_rq_(?P<event>issue|complete): (?P<device>\d+,\d+) (?P<rwbs>[A-Z]+) (?:\d+ )?\(.*?\) "
+    rb"block_rq_(?P<event>issue|complete): \d+,\d+ (?P<rwbs>[A-Z]+) (?:\d+ )?\(.*?\) "
     rb"(?P<sector>\d+) \+ (?P<count>\d+) "
 )
 FORKED = re.compile(rb"sched_process_fork: comm=.* pid=(\d+) child_comm=.* child_pid=(\d+)")
@@ -111,22 +109,13 @@ def _set_up(folder: Path, number: str) -> None:
     try:
         _write(folder / "tracing_on", "0")
         _write(folder / "trace_clock", "mono")
-        # What there is no room for is dropped; making room for it would cost each event something.
-        _write(folder / "options" / "overwrite", "0")
         _write(folder / "buffer_size_kb", str(BUFFER_KB))
         for event in EVENTS:
-            if not _is_alone(number):
-                _write(folder / "events" / event / "filter", f"dev == {major << 20 | minor}")
+            _write(folder / "events" / event / "filter", f"dev == {major << 20 | minor}")
             _write(folder / "events" / event / "enable", "1")
         _write(folder / "events" / FORK / "enable", "1")
     except OSError as error:
         raise TargetError(f"the kernel's trace events cannot be set: {error.strerror}") from None
-
-
-def _is_alone(number: str, sys: Path = Path("/sys")) -> bool:
-    """Whether a device is the only drive here; loop devices and the like are none."""
-    drives = [b for b in (sys / "block").iterdir() if (b / "device").exists()]
-    return [(b / "dev").read_text().strip() for b in drives] == [number]
 
 
 def _write(path: Path, text: str) -> None:
@@ -185,13 +174,7 @@ def family_of(lines: IO[bytes], command: int) -> set[int]:
 
 
 def recording_of(
-    lines: IO[bytes],
-    number: str,
-    name: str,
-    begin_ns: int,
-    end_ns: int,
-    process: int | None,
-    **more: object,
+    lines: IO[bytes], name: str, begin_ns: int, end_ns: int, process: int | None, **more: object
 ) -> Recording:
     """What was taken down, as a recording.
 
@@ -199,8 +182,6 @@ def recording_of(
     ----------
     lines : file
         What `tapped` took down.
-    number : str
-        The device, as for `tapped`; what others were asked for is left out.
     begin_ns, end_ns : int
         Of the monotonic clock.
     process : int or None
@@ -210,7 +191,6 @@ def recording_of(
     """
     mine = {process} if process is not None else set()
     elapsed = max(end_ns - begin_ns, 0)
-    device = number.replace(":", ",").encode()
     open_ones: dict[tuple[int, bytes], list[tuple[int, int, int, int, int]]] = {}
     rows: list[tuple[int, int, int, int, int, int, int]] = []
     lines.seek(0)
@@ -221,7 +201,7 @@ def recording_of(
                 mine.add(int(forked[2]))
             continue
         found = LINE.match(line)
-        if found is None or found["device"] != device:
+        if found is None:
             continue
         at = int(found["s"]) * 10**9 + int(found["us"]) * 1000 - begin_ns
         rwbs = found["rwbs"]

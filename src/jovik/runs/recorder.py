@@ -186,7 +186,6 @@ def _once(
     with tap.spool as spool:
         made = recording_of(
             spool,
-            device.number,
             name or (Path(words[0]).name if words else "everything"),
             begin,
             end,
