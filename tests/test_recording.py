@@ -31,8 +31,8 @@ from jovik.base.recording import (
 from jovik.base.recording_file import HEAD, REQUESTS, read_recording, write_recording
 from jovik.base.session import ReplayJob
 from jovik.engine.buffers import Buffers
+from jovik.engine.host_overhead import host_overhead
 from jovik.engine.replay import BlockingReplayPool, UringReplayPool, folded, workload_of
-from jovik.engine.way import way_to
 from jovik.hardware.block_trace import family_of, recording_of
 from jovik.hardware.boot import boot_of
 from jovik.hardware.service_time import Served, served
@@ -127,7 +127,7 @@ def test_think_times_that_begin_with_being_woken_are_told_from_others() -> None:
         (50, None, 0, 0),
     ],
 )
-def test_the_way_to_a_drive_is_what_a_program_waits_longer_than_the_drive_takes(
+def test_the_overhead_is_what_a_program_waits_longer_than_the_drive_takes(
     monkeypatch: pytest.MonkeyPatch,
     waited_us: int,
     drive_us: int | None,
@@ -146,8 +146,8 @@ def test_the_way_to_a_drive_is_what_a_program_waits_longer_than_the_drive_takes(
     def counted(_: str) -> Served | None:
         return None if drive_us is None else Served(reads, reads * drive_us * 1000, 0, 0)
 
-    monkeypatch.setattr("jovik.engine.way.served", counted)
-    found = way_to("made", waited, writing=False)
+    monkeypatch.setattr("jovik.engine.host_overhead.served", counted)
+    found = host_overhead("made", waited, writing=False)
     assert found.read_ns == pytest.approx(expected_ns, abs=1) and found.write_ns == 0
 
 

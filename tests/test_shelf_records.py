@@ -11,7 +11,7 @@ import json
 import re
 import sqlite3
 import zipfile
-from dataclasses import replace
+from dataclasses import asdict, replace
 from importlib import resources
 from pathlib import Path
 from typing import Any
@@ -34,11 +34,11 @@ from jovik.base.findings import (
 )
 from jovik.base.interval import Interval
 from jovik.base.step_result import Conditions, StepResult
-from jovik.base.trace import Environment, IoFault, Latencies, ScanRecord, Trace
+from jovik.base.trace import Environment, IoFault, Latencies, ReplayRecord, ScanRecord, Trace
 from jovik.hardware.rig import Rig
 from jovik.sheets.reading import Note, Reading
 from jovik.sheets.sheet import Drive, Sheet
-from jovik.shelf import encoding
+from jovik.shelf import encoding, records
 from jovik.shelf.store import Shelf
 from jovik.shelf.writer import RunWriter
 from jovik.steps import parse, plan_names
@@ -415,3 +415,15 @@ def test_every_document_has_a_schema_and_every_schema_a_document() -> None:
             assert isinstance(call.args[1], ast.Constant)
             named.add(call.args[1].value)
     assert named == {p.stem for p in SCHEMAS.glob("*.json")}
+
+
+def test_the_record_of_a_replay_is_read_under_the_names_of_earlier_versions() -> None:
+    """Shelves hold `way_read_ns` of a replay that was stored before the field had its name."""
+    record = ReplayRecord(3, 30, 20, 31, 21, overhead_read_ns=7, overhead_write_ns=8)
+    stored = asdict(record)
+    for new, old in (("overhead_read_ns", "way_read_ns"), ("overhead_write_ns", "way_write_ns")):
+        stored[old] = stored.pop(new)
+    assert encoding.recorded_from_json(stored) == {"replay": record}
+    assert records._recorded(stored) == {"replay": record}
+    with pytest.raises(records.DamagedRecord):
+        records._recorded(stored | {"way_read_ns": "long"})

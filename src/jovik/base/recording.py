@@ -85,6 +85,11 @@ class Recording:
         return len(self.issue_ns)
 
     @cached_property
+    def writes(self) -> bool:
+        """Whether any request writes."""
+        return bool((self.kind == Kind.WRITE).any())
+
+    @cached_property
     def span_bytes(self) -> int:
         """Bytes of the packed range, whole pieces."""
         moves = self.kind <= Kind.WRITE

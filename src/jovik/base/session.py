@@ -11,7 +11,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Protocol
 
-from jovik.base.recording import Kind, Recording
+from jovik.base.recording import Recording
 from jovik.base.trace import Trace
 
 
@@ -147,11 +147,6 @@ class ReplayJob:
     seed: int = 1
     stop_on_error: bool = True
     verify: bool = False
-
-    @property
-    def writes(self) -> bool:
-        """Whether any request writes."""
-        return bool((self.recording.kind == Kind.WRITE).any())
 
     @property
     def tail_ns(self) -> int:

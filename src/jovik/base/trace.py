@@ -139,9 +139,9 @@ class ReplayRecord:
 
     `elapsed_ns` is with what the program did after its last request, `waited_ns` while at least one
     request was in flight; `late` are requests of a paced replay that came more than 1 ms after
-    their time, `late_ns` by how much together; the ways were taken off each recorded think
-    time after a completion, for a request's way between program and drive, which a replay goes
-    again. The recorded figures stand beside them.
+    their time, `late_ns` by how much together; the overheads were taken off each recorded
+    think time after a completion: how much longer a request takes to a program than to the drive,
+    which a replay has again. The recorded figures stand beside them.
     """
 
     requests: int
@@ -151,8 +151,8 @@ class ReplayRecord:
     recorded_waited_ns: int
     late: int = 0
     late_ns: int = 0
-    way_read_ns: int = 0
-    way_write_ns: int = 0
+    overhead_read_ns: int = 0
+    overhead_write_ns: int = 0
 
 
 @dataclass(frozen=True)

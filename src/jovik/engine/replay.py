@@ -19,9 +19,9 @@ from jovik.base.session import ProgressCallback, ReplayJob, Workload
 from jovik.base.trace import ReplayRecord, StampFaults, Trace
 from jovik.engine import code_cache
 from jovik.engine.buffers import POOL_BYTES, SMALL_UNIT, STAMP_BYTES, area, payload
+from jovik.engine.host_overhead import NO_OVERHEAD, HostOverhead, host_overhead
 from jovik.engine.kernel import layout
 from jovik.engine.ring import Ring
-from jovik.engine.way import NO_WAY, Way, way_to
 from jovik.engine.worker_pool import ThreadState, WorkerPool, place_ring
 from jovik.hardware.device import BlockDevice, by_node, under_folder
 
@@ -74,8 +74,8 @@ class ReplayPool(WorkerPool):
     """The threads of a replay.
 
     Each request in flight writes from a payload of its own, whose sectors carry stamps, where all
-    of them take no more than `MOST_STAMPED`. What the way to the drive takes is in the recorded
-    think times after a completion, and taken off them.
+    of them take no more than `MOST_STAMPED`. The host's overhead is in the recorded think
+    times after a completion, and taken off them.
 
     Raises
     ------
@@ -84,7 +84,12 @@ class ReplayPool(WorkerPool):
     """
 
     def __init__(
-        self, job: ReplayJob, work: Workload, fd: int, buffers: Buffers, way: Way = NO_WAY
+        self,
+        job: ReplayJob,
+        work: Workload,
+        fd: int,
+        buffers: Buffers,
+        overhead: HostOverhead = NO_OVERHEAD,
     ) -> None:
         recording = job.recording
         moves, writing = recording.kind <= Kind.WRITE, recording.kind == Kind.WRITE
@@ -94,7 +99,8 @@ class ReplayPool(WorkerPool):
                 f"a request of the recording has {show_size(largest)}, which is too large"
             )
         known = dependencies(recording)
-        longer = np.where(recording.kind == Kind.READ, way.read_ns, way.write_ns) * known.woken
+        reading = recording.kind == Kind.READ
+        longer = np.where(reading, overhead.read_ns, overhead.write_ns) * known.woken
         when: npt.NDArray[np.int64] | int = np.maximum(known.think_ns - longer, 0)
         if job.pace != "dependent":
             when = recording.issue_ns if job.pace == "recorded" else 0
@@ -110,7 +116,7 @@ class ReplayPool(WorkerPool):
         for place, column in enumerate(columns):
             self.requests[:, place] = column
         self.done = np.zeros(len(recording), np.int64)
-        self.job, self.way = job, way
+        self.job, self.overhead = job, overhead
         stride = int(recording.bytes[writing].max(initial=0))
         slots = self.slots(work)
         self.stride = stride if stride * slots <= MOST_STAMPED else 0
@@ -159,8 +165,8 @@ class ReplayPool(WorkerPool):
             recorded_waited_ns=recording.waited_ns,
             late=self.total(layout.REPLAY_LATE),
             late_ns=self.total(layout.REPLAY_LATE_NS),
-            way_read_ns=self.way.read_ns,
-            way_write_ns=self.way.write_ns,
+            overhead_read_ns=self.overhead.read_ns,
+            overhead_write_ns=self.overhead.write_ns,
         )
         back = self.job.verify and self.work.writes and not trace.stopped
         return replace(trace, replay=found, stamps=self.read_back() if back else trace.stamps)
@@ -336,7 +342,7 @@ class BlockingReplayPool(ReplayPool):
 
 
 class Replays:
-    """Replays on one place, and the way to its drive, which is looked at before the first.
+    """Replays on one place, and the overhead there, which is looked at before the first.
 
     Parameters
     ----------
@@ -353,15 +359,15 @@ class Replays:
         attended: Callable[[WorkerPool, Workload, ProgressCallback], Trace],
     ) -> None:
         self.place, self.buffers, self._attended = place, buffers, attended
-        self._way: Way | None = None
+        self._overhead: HostOverhead | None = None
 
     def run(
         self, job: ReplayJob, room_bytes: int, watch: ProgressCallback, *, by_calls: bool
     ) -> Trace:
         """One replay, by blocking calls or by a ring; see `ReplayPool` for errors."""
-        if self._way is None and job.pace == "dependent":
+        if self._overhead is None and job.pace == "dependent":
             # The chain that tells it is a replay itself.
-            self._way = NO_WAY
+            self._overhead = NO_OVERHEAD
 
             def waited_ns(chain: Recording) -> int:
                 found = self.run(ReplayJob(chain), room_bytes, watch, by_calls=by_calls).replay
@@ -369,13 +375,13 @@ class Replays:
 
             device = _drive_of(self.place)
             if device is not None:
-                self._way = way_to(device.name, waited_ns, writing=job.writes)
+                self._overhead = host_overhead(device.name, waited_ns, writing=job.recording.writes)
         work = workload_of(job, room_bytes)
         kind: type[ReplayPool] = BlockingReplayPool if by_calls else UringReplayPool
         # A loop that has to be compiled first would be late from its first request on.
         code_cache.load(kind.loop)
-        way = self._way if self._way is not None and job.pace == "dependent" else NO_WAY
-        crew = kind(job, work, self.place.fd, self.buffers, way)
+        known = self._overhead if job.pace == "dependent" else None
+        crew = kind(job, work, self.place.fd, self.buffers, known or NO_OVERHEAD)
         return crew.with_record(self._attended(crew, work, watch))
 
 

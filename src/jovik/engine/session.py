@@ -462,7 +462,7 @@ class FileSession:
     def replay(self, job: ReplayJob, watch: ProgressCallback) -> Trace:
         """See `jovik.base.session.Session.replay`."""
         self.warm_up()
-        if job.writes:
+        if job.recording.writes:
             self._stamped = None
         by_calls = issubclass(self._crew, BlockingPool)
         return self._replays.run(job, self.room_bytes() or CHUNK, watch, by_calls=by_calls)

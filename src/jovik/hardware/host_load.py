@@ -7,6 +7,8 @@ import time
 from dataclasses import dataclass
 from pathlib import Path
 
+from jovik.hardware.service_time import statistics_of
+
 SECTOR = 512
 
 
@@ -39,10 +41,9 @@ def counters(
     read = written = 0
     if device is not None:
         try:
-            # Documentation/block/stat.rst: sectors read are the third figure, sectors written the
-            # seventh.
-            stat = (sys / "block" / device / "stat").read_text().split()
-            read, written = int(stat[2]) * SECTOR, int(stat[6]) * SECTOR
+            # Sectors read are the third figure, sectors written the seventh.
+            stat = statistics_of(device, sys)
+            read, written = stat[2] * SECTOR, stat[6] * SECTOR
         except (OSError, ValueError, IndexError):
             pass
     ticks = os.sysconf("SC_CLK_TCK")

@@ -16,6 +16,17 @@ class Served:
     write_ns: int
 
 
+def statistics_of(device: str, sys: Path = Path("/sys")) -> list[int]:
+    """The statistics of a block device, in the order of Documentation/block/stat.rst.
+
+    Raises
+    ------
+    OSError, ValueError
+        There are none.
+    """
+    return [int(x) for x in (sys / "block" / device / "stat").read_text().split()]
+
+
 def served(device: str, sys: Path = Path("/sys")) -> Served | None:
     """What a drive has done since it is there; None where the kernel does not tell.
 
@@ -28,7 +39,7 @@ def served(device: str, sys: Path = Path("/sys")) -> Served | None:
         Kernel name of the drive.
     """
     try:
-        fields = [int(x) for x in (sys / "block" / device / "stat").read_text().split()]
+        fields = statistics_of(device, sys)
         if (sys / "block" / device / "queue" / "iostats").read_text().strip() == "0":
             return None
         return Served(fields[0], fields[3] * 1_000_000, fields[4], fields[7] * 1_000_000)

@@ -151,6 +151,10 @@ def recorded_as_json(trace: Trace) -> dict[str, Any] | None:
     return asdict(trace.copy) if trace.copy is not None else None
 
 
+_RENAMED = {"way_read_ns": "overhead_read_ns", "way_write_ns": "overhead_write_ns"}
+"""Fields of a replay's record under the names that earlier versions stored."""
+
+
 def recorded_from_json(stored: dict[str, Any] | None) -> dict[str, Any]:
     """What `recorded_as_json` was given, as fields of a trace."""
     if not stored:
@@ -161,7 +165,7 @@ def recorded_from_json(stored: dict[str, Any] | None) -> dict[str, Any]:
         }
         return {"scan": ScanRecord(**zones, whole_ns=stored.get("whole_ns", 0))}
     if "recorded_ns" in stored:
-        return {"replay": ReplayRecord(**stored)}
+        return {"replay": ReplayRecord(**{_RENAMED.get(k, k): v for k, v in stored.items()})}
     return {"copy": CopyRecord(**stored)} if "files" in stored else {}
 
 

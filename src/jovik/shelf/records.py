@@ -9,6 +9,7 @@ from __future__ import annotations
 import json
 import math
 from collections.abc import Mapping, Sequence
+from dataclasses import asdict
 from functools import cache, lru_cache
 from itertools import pairwise
 from typing import Any
@@ -436,7 +437,7 @@ def _recorded(stored: Any) -> dict[str, Any]:
     elif "files" in stored:
         _typed(CopyRecord, stored, "the record of a copy")
     elif "recorded_ns" in stored:
-        _typed(ReplayRecord, stored, "the record of a replay")
+        _typed(ReplayRecord, asdict(found["replay"]), "the record of a replay")
     return found
 
 

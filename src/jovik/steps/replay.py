@@ -161,10 +161,9 @@ class ReplayStep(Step):
         """Its range as a workload, which lays it out and says whether it may be written."""
         found = self.recording()
         room = session.room_bytes() or found.span_bytes
-        writing = bool((found.kind == Kind.WRITE).any())
         return Workload(
             random=True,
-            read_percent=50 if writing else 100,
+            read_percent=50 if found.writes else 100,
             block_bytes=4096,
             depth=max(found.depth, 1),
             span_bytes=min(found.span_bytes, max(room // 2**20, 1) * 2**20),
@@ -213,24 +212,25 @@ class ReplayStep(Step):
             )
         traces = run.repeat(one_pass)
         if traces and (told := traces[-1].replay) is not None:
-            notes += way_notes(told)
+            notes += overhead_notes(told)
         if found.lost:
             notes.append(f"{found.lost:,} events were lost when it was recorded")
         return run.finish(traces, notes)
 
 
-def way_notes(told: ReplayRecord) -> list[str]:
-    """What was taken off think times, where anything was."""
-    ways = {"read": told.way_read_ns, "write": told.way_write_ns}
-    said = " and ".join(f"{show_time(ns)} for a {word}" for word, ns in ways.items() if ns)
-    return (
-        [
-            f"between a program and this drive a request takes {said} more than to the drive: "
-            "taken off the recorded think times, which hold it already"
-        ]
-        if said
-        else []
-    )
+def overhead_notes(told: ReplayRecord) -> list[str]:
+    """What was taken off think times, where anything was.
+
+    To one digit: the kernel counts whole milliseconds over 500 requests.
+    """
+    longer = {"read": told.overhead_read_ns, "write": told.overhead_write_ns}
+    said = " and ".join(f"a {word} about {show_time(ns, 1)}" for word, ns in longer.items() if ns)
+    if not said:
+        return []
+    return [
+        f"here {said} longer to a program than to the drive itself: taken off the recorded think "
+        "times, which include it already"
+    ]
 
 
 @lru_cache(2)

@@ -1,9 +1,8 @@
-"""What the way between a program and its drive takes here.
+"""How much longer a request takes to a program than to its drive here.
 
 A recording has its times from the drive's end: what a program's call, the file system and being
-woken took is part of the recorded think times. A replay is a program too, so that its requests go
-the same way again; without allowing for it a drive that answers in 30 µs seems to take twice that,
-and a program that waits a thousand times for it a tenth longer than it did.
+woken took is part of the recorded think times. A replay is a program too, and has that overhead
+again on top of them.
 """
 
 from __future__ import annotations
@@ -19,13 +18,13 @@ from jovik.hardware.service_time import Served, served
 log = logging.getLogger(__name__)
 
 SLOW_NS = 500_000
-"""A drive that takes so long is not worth the look: the way is a small part of it."""
+"""A drive that takes so long is not worth the look: the overhead is a small part of it."""
 OTHERS = 0.01
 """Up to such a share of requests by others what the kernel counts is believed."""
 
 
 @dataclass(frozen=True)
-class Way:
+class HostOverhead:
     """How much longer a read and a write take to a program than to the drive, nanoseconds.
 
     0 where that cannot be told.
@@ -35,11 +34,13 @@ class Way:
     write_ns: int = 0
 
 
-NO_WAY = Way()
+NO_OVERHEAD = HostOverhead()
 
 
-def way_to(device: str, waited_ns: Callable[[Recording], int], *, writing: bool) -> Way:
-    """The way to a drive, by a chain of reads and, if `writing`, one of writes.
+def host_overhead(
+    device: str, waited_ns: Callable[[Recording], int], *, writing: bool
+) -> HostOverhead:
+    """The overhead on a drive, by a chain of reads and, if `writing`, one of writes.
 
     Parameters
     ----------
@@ -49,7 +50,7 @@ def way_to(device: str, waited_ns: Callable[[Recording], int], *, writing: bool)
         Does a recording, and gives how long was waited for the drive.
     """
     read = _longer_ns(Kind.READ, device, waited_ns)
-    return Way(read, _longer_ns(Kind.WRITE, device, waited_ns) if writing else 0)
+    return HostOverhead(read, _longer_ns(Kind.WRITE, device, waited_ns) if writing else 0)
 
 
 def _longer_ns(kind: Kind, device: str, waited_ns: Callable[[Recording], int]) -> int:
@@ -66,7 +67,7 @@ def _longer_ns(kind: Kind, device: str, waited_ns: Callable[[Recording], int]) -
         return 0
     count, taken_ns = (b - a for a, b in zip(_of(kind, before), _of(kind, after), strict=True))
     if not MANY <= count <= MANY * (1 + OTHERS):
-        log.debug("the way to %s cannot be told: %d requests for %d", device, count, MANY)
+        log.debug("the overhead on %s cannot be told: %d requests for %d", device, count, MANY)
         return 0
     found = max(round(waited / MANY - taken_ns / count), 0)
     log.debug("%s: %d ns to a program, %d less to the drive", kind.name, waited // MANY, found)
