@@ -115,17 +115,17 @@ def test_leftovers_of_the_dead_are_swept_and_those_of_the_living_stay(tmp_path: 
 
 def test_only_what_jovik_made_is_overwritten_unasked(tmp_path: Path) -> None:
     place = tmp_path / "picture.png"
-    refuse_foreign(place, (b"mark",), force=False)
+    refuse_foreign(place, b"mark", force=False)
     place.write_bytes(b"\x89PNG" + b"mark" + bytes(10))
-    refuse_foreign(place, (b"mark",), force=False)
+    refuse_foreign(place, b"mark", force=False)
     place.write_bytes(b"\x89PNG" + bytes(10))
     with pytest.raises(UsageError, match="Jovik did not make it"):
-        refuse_foreign(place, (b"mark",), force=False)
-    refuse_foreign(place, (b"mark",), force=True)
+        refuse_foreign(place, b"mark", force=False)
+    refuse_foreign(place, b"mark", force=True)
     (tmp_path / "pipe").unlink(missing_ok=True)
     os.mkfifo(tmp_path / "pipe")
     with pytest.raises(UsageError):  # and does not wait for a writer
-        refuse_foreign(tmp_path / "pipe", (b"mark",), force=False)
+        refuse_foreign(tmp_path / "pipe", b"mark", force=False)
 
 
 WRITERS = {

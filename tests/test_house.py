@@ -1,10 +1,12 @@
-"""The house rules that no linter has: how long things are, and that one name is one concept."""
+"""The house rules that no linter has: how long things are, and how files are written."""
 
 from __future__ import annotations
 
 import ast
 from collections.abc import Iterator
 from pathlib import Path
+
+import pytest
 
 SOURCE = Path(__file__).parents[1] / "src" / "jovik"
 MOST_LINES, MOST_FILE_LINES = 60, 500
@@ -68,3 +70,153 @@ def test_no_decision_reads_a_sentence() -> None:
         for read in ('startswith("the', "in note", "facts["):
             lines = [x for x in text.splitlines() if read in x and "in notes" not in x]
             assert not lines, (path, lines)
+
+
+WRITERS = {
+    "base/atomic_files.py": "the one place that writes files of a user's and of Jovik's own",
+    "base/own_files.py": "opens files in Jovik's private folders, whose owner it checks",
+    "cli/fault_log.py": "appends to Jovik's own log",
+    "cli/streams.py": "opens /dev/null in the place of a closed standard stream",
+    "engine/ceiling.py": "opens /dev/null to measure a call",
+    "engine/own_folder.py": "Jovik's folder on the target of a test",
+    "engine/test_file.py": "the target of a test",
+    "hardware/block_trace.py": "the kernel's switches for tracing",
+    "hardware/safety.py": "the target of a test, opened through the descriptor that was checked",
+    "report/pictures.py": "a private folder for drawing, removed at once",
+    "shelf/backup.py": "copies a database to a path of `atomic_files`",
+    "shelf/sqlite.py": "opens the shelf as a database",
+    "cli/sheet_command.py": "keeps a rejected text in a new private file",
+}
+"""Files that may open something for writing in a way of their own, and why."""
+STATE_WRITERS = {
+    *("base/settings.py", "cli/fault_log.py", "cli/next_step.py"),
+    *("engine/code_cache.py", "shelf/sqlite.py"),
+}
+"""Files that write Jovik's own state, which no user's file can be in the place of."""
+WRITING_FLAGS = {"O_WRONLY", "O_RDWR", "O_CREAT", "O_APPEND", "O_TRUNC", "O_TMPFILE"}
+WRITING_CALLS = {
+    *("write_text", "write_bytes", "touch", "symlink_to", "hardlink_to", "mkfifo", "mknod"),
+    *("copyfile", "copy2", "copytree", "FileHandler", "RotatingFileHandler"),
+    *("mkstemp", "mkdtemp", "NamedTemporaryFile", "TemporaryFile", "TemporaryDirectory"),
+}
+OF_OS = {"rename", "replace", "link", "symlink", "truncate"}
+INTO_BUFFERS = {"savefig", "save", "to_csv", "to_parquet", "to_json", "savetxt", "savez", "ZipFile"}
+"""Calls that take a path or a file: only the latter is allowed."""
+
+
+def _mode(call: ast.Call, place: int) -> str | None:
+    """The mode of an `open` that stands at this place; None if it is not known."""
+    given = [*call.args[place : place + 1], *(k.value for k in call.keywords if k.arg == "mode")]
+    if not given:
+        return "r"
+    return given[0].value if isinstance(given[0], ast.Constant) else None
+
+
+def _opens_to_write(call: ast.Call) -> bool:
+    """Whether `open(place, mode)` or `place.open(mode)` can write."""
+    if isinstance(call.func, ast.Name):
+        modes = [_mode(call, 1)]
+    else:
+        # A member of a zip is opened by its name, which is a variable or no mode.
+        given = [*call.args, *(k.value for k in call.keywords)]
+        modes = [x.value for x in given if isinstance(x, ast.Constant)]
+    return any(
+        m is None or (isinstance(m, str) and set(m) <= set("rwxabt+") and set(m) & set("wxa+"))
+        for m in modes
+    )
+
+
+def _buffers(tree: ast.Module) -> set[str]:
+    """Names that stand for a file in memory, or for what a `with` statement opened."""
+    names = set()
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Assign) and isinstance(node.value, ast.Call):
+            if getattr(node.value.func, "attr", "") in ("BytesIO", "StringIO"):
+                names |= {t.id for t in node.targets if isinstance(t, ast.Name)}
+        elif isinstance(node, ast.withitem) and isinstance(node.optional_vars, ast.Name):
+            names.add(node.optional_vars.id)
+    return names
+
+
+def writes_in(tree: ast.Module) -> Iterator[str]:
+    """Every call that can open a file for writing, make one, or put one in another's place."""
+    buffers = _buffers(tree)
+    for node in ast.walk(tree):
+        if not isinstance(node, ast.Call):
+            continue
+        name = node.func.id if isinstance(node.func, ast.Name) else getattr(node.func, "attr", "")
+        module = getattr(getattr(node.func, "value", None), "id", "")
+        text = f"line {node.lineno}: {ast.unparse(node)}"
+        if name in ("open", "fdopen") and module != "os":
+            if _opens_to_write(node):
+                yield text
+        elif (module, name) == ("os", "open"):
+            flags = {n.attr for n in ast.walk(node) if isinstance(n, ast.Attribute)}
+            if flags & WRITING_FLAGS or not flags & {"O_RDONLY", "O_PATH"}:
+                yield text
+        elif (
+            name in WRITING_CALLS
+            or (module in ("os", "shutil") and name in OF_OS | {"move"})
+            or (module, name) == ("sqlite3", "connect")
+        ):
+            yield text
+        elif name == "ZipFile" and _mode(node, 1) == "r":
+            continue
+        elif name in INTO_BUFFERS and isinstance(node.func, ast.Attribute):
+            first = node.args[0] if node.args else None
+            if not (isinstance(first, ast.Name) and first.id in buffers):
+                yield text
+
+
+def test_every_file_is_written_in_one_place() -> None:
+    own_way, state = set(), set()
+    for path, tree in modules():
+        name = str(path.relative_to(SOURCE))
+        found = list(writes_in(tree))
+        if name in WRITERS and found:
+            own_way.add(name)
+        elif not name.startswith("shelf/migrations/"):
+            assert not found, (name, found)
+        imported = [n for n in ast.walk(tree) if isinstance(n, ast.ImportFrom)]
+        taken = {a.name for n in imported if "atomic_files" in (n.module or "") for a in n.names}
+        if taken & {"write_atomically", "create_atomically", "replacing"}:
+            state.add(name)
+    assert own_way == set(WRITERS), "exceptions that are none any more"
+    assert state == STATE_WRITERS, "files of a user's go through `output`"
+
+
+@pytest.mark.parametrize(
+    "planted",
+    [
+        "open(place, 'w')",
+        "open(place, mode='ab')",
+        "open(place, chosen)",
+        "io.open(place, 'x')",
+        "place.open('w')",
+        "place.open('r+b')",
+        "place.write_text(text)",
+        "place.write_bytes(text)",
+        "os.open(place, os.O_WRONLY | os.O_CREAT)",
+        "os.open(place, flags)",
+        "os.replace(a, b)",
+        "os.rename(a, b)",
+        "shutil.copyfile(a, b)",
+        "shutil.move(a, b)",
+        "tempfile.NamedTemporaryFile()",
+        "fig.savefig(place)",
+        "image.save(place)",
+        "frame.to_csv(place)",
+        "zipfile.ZipFile(place, 'w')",
+        "sqlite3.connect(place)",
+        "logging.FileHandler(place)",
+    ],
+)
+def test_a_planted_way_of_writing_is_found(planted: str) -> None:
+    assert list(writes_in(ast.parse(planted)))
+
+
+@pytest.mark.parametrize(
+    "reading", ["open(place)", "place.open('rb')", "os.open(place, os.O_RDONLY)", "a.replace(b, c)"]
+)
+def test_reading_is_not_taken_for_writing(reading: str) -> None:
+    assert not list(writes_in(ast.parse(reading)))

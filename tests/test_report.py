@@ -23,10 +23,10 @@ from hypothesis import strategies as st
 from markdown_it import MarkdownIt
 
 from jovik.base.health import Health
+from jovik.base.page_address import is_address, new_address
 from jovik.base.sanitize import csv_text, file_name, strip_control
 from jovik.report.html import sort_key
 from jovik.report.markdown import escaped
-from jovik.report.overview import page_names
 from jovik.report.reviewer_text import as_html, demote_headings
 from jovik.tables.health import health_change_table
 from tests.conftest import Program, call
@@ -459,15 +459,19 @@ def test_headings_of_the_words_go_below_the_pages_own() -> None:
 
 
 @given(st.lists(st.text(min_size=1), unique_by=str.casefold, max_size=12))
-@example(["A b", "a-B", "index", "///", "..", "ä"])
-def test_every_page_has_a_name_of_its_own(drives: list[str]) -> None:
-    names = page_names(drives)
-    assert (
-        list(names) == drives
-        and len(set(names.values())) == len(drives)
-        and "index" not in names.values()
-    )
-    assert all(re.fullmatch(r"[a-z0-9]+(-[a-z0-9]+)*", n) for n in names.values())
+@example(["A b", "a-B", "index", "class-sata-ssd", "///", "..", "ä", "a" * 90, "a" * 91])
+def test_every_page_has_an_address_of_its_own(drives: list[str]) -> None:
+    addresses: list[str] = []
+    for drive in drives:
+        addresses.append(new_address(drive, set(addresses)))
+    assert len(set(addresses)) == len(drives) and all(map(is_address, addresses))
+    assert all(re.fullmatch(r"[a-z0-9]+(-[a-z0-9]+)*", a) for a in addresses)
+    assert not {"index", "class-sata-ssd"} & set(addresses)
+
+
+@pytest.mark.parametrize("text", ["../x", "/x", "a/b", "x.html", "javascript:x", "A", "-a", "", 3])
+def test_what_no_page_is_called_is_no_address(text: object) -> None:
+    assert not is_address(text)
 
 
 @given(st.text())

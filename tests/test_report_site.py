@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 import re
+import sqlite3
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -13,6 +15,7 @@ import pytest
 from tests.conftest import Program
 from tests.programs import need
 from tests.test_report_browser import FLAGS
+from tests.test_shelf_archive import changed
 
 ATOM = "{http://www.w3.org/2005/Atom}"
 URL = "https://reviews.example/drives"
@@ -48,9 +51,97 @@ def test_only_what_changed_is_made_again_and_addresses_stay(jovik: Program) -> N
     assert "corvane-slate-plus.html" not in pages, "who linked to it finds it"
     renamed = (jovik.folder / "site" / "corvane-slate-1tb.html").read_text()
     assert "<bdi>Corvane Slate Plus</bdi>" in renamed and "warm" in renamed
-    # A state that cannot be read is no reason to fail: everything is made again.
-    (jovik.folder / "site" / "site.json").write_text("{")
-    assert len(publish(jovik)) > 4
+    (jovik.folder / "site" / "veldhaar-comet-2tb.html").unlink()
+    assert "veldhaar-comet-2tb.html" in publish(jovik), "a page that is missing is made again"
+    assert not (jovik.folder / "site" / "site.json").exists()
+
+
+def snapshot(folder: Path) -> dict[str, bytes]:
+    return {str(p.relative_to(folder)): p.read_bytes() for p in folder.rglob("*") if p.is_file()}
+
+
+@pytest.mark.parametrize(
+    "name",
+    [
+        *("index.html", "feed.xml", "sitemap.xml", "compare.html", "class-sata-ssd.html"),
+        *("corvane-slate-1tb.html", "corvane-slate-1tb.png"),
+    ],
+)
+def test_a_site_leaves_what_jovik_did_not_make_and_looks_before_it_writes(
+    jovik: Program, name: str
+) -> None:
+    measured(jovik, "slate")
+    folder = jovik.folder / "site"
+    folder.mkdir()
+    (folder / name).write_bytes(b"somebody's <feed/> {}")
+    words = ["report", "--all", "--each", "--base-url", URL, "--out", "site"]
+    told = jovik(*words, status=2).err
+    assert f"{name} is there already" in told and "--force" in told
+    assert snapshot(folder) == {name: b"somebody's <feed/> {}"}, "nothing is written before"
+    jovik(*words, "--force")
+    assert snapshot(folder)[name] != b"somebody's <feed/> {}"
+    before = snapshot(folder)
+    jovik(*words)
+    jovik("note", "Corvane Slate 1TB", "--con", "warm")
+    jovik(*words)
+    assert snapshot(folder) != before, "what Jovik made it replaces unasked"
+
+
+@pytest.mark.parametrize("name", ["corvane-slate-1tb.md", "corvane-slate-1tb-pictures/rank.png"])
+def test_a_review_looks_at_every_file_before_it_writes_one(jovik: Program, name: str) -> None:
+    measured(jovik, "slate")
+    jovik("report", "Corvane Slate 1TB", "--out", "first")
+    written = snapshot(jovik.folder / "first")
+    taken = name if name in written else next(n for n in written if n.endswith(".png"))
+    place = jovik.folder / "second" / taken
+    place.parent.mkdir(parents=True)
+    place.write_bytes(b"somebody's")
+    assert taken in jovik("report", "Corvane Slate 1TB", "--out", "second", status=2).err
+    assert snapshot(jovik.folder / "second") == {taken: b"somebody's"}
+
+
+@pytest.mark.parametrize(
+    "address", ["../outside/logo", "/tmp/jovik-outside", "javascript:alert(1)", "index", "A b", ""]
+)
+def test_an_address_that_jovik_would_not_make_is_not_used(jovik: Program, address: str) -> None:
+    """Neither one from a folder that others write to, nor one from a shelf that was brought."""
+    measured(jovik, "slate")
+    folder = jovik.folder / "site"
+    folder.mkdir()
+    (jovik.folder / "outside").mkdir()
+    (jovik.folder / "outside" / "logo.png").write_bytes(b"somebody's")
+    state = {"form": "jovik site 1", "addresses": {"1": address}, "keys": {}}
+    (folder / "site.json").write_text(json.dumps(state))
+    with sqlite3.connect(jovik.shelf) as shelf:
+        shelf.execute("update drive set address = ?", (address,))
+    publish(jovik, "--base-url", URL)
+    assert (folder / "corvane-slate-1tb.html").exists()
+    assert snapshot(jovik.folder / "outside") == {"logo.png": b"somebody's"}
+    assert not list(Path("/tmp").glob("jovik-outside*"))
+    for page in folder.glob("*.html"):
+        assert "javascript:" not in page.read_text() and "../outside" not in page.read_text()
+
+
+def test_addresses_travel_with_an_archive_and_foreign_ones_are_refused(jovik: Program) -> None:
+    measured(jovik, "slate")
+    publish(jovik)
+    jovik("sheet", "rename", "Corvane Slate 1TB", "Corvane Slate Plus")
+    jovik("shelf", "export", "--out", "all.zip")
+    other = Program(jovik.folder, jovik.env | {"JOVIK_SHELF": str(jovik.folder / "other.db")})
+    other("shelf", "import", "all.zip")
+    with sqlite3.connect(jovik.folder / "other.db") as shelf:
+        found = shelf.execute("select name, address from drive").fetchall()
+    assert found == [("Corvane Slate Plus", "corvane-slate-1tb")]
+    assert "Corvane Slate Plus" in other("shelf", "log").out, "and the log of changes with it"
+    before = other("shelf", "log").out
+    other("shelf", "import", "all.zip")
+    assert other("shelf", "log").out == before
+
+    def change(files: dict[str, Any]) -> None:
+        files["drives.json"][0]["address"] = "../outside"
+
+    bad = changed(jovik.folder / "all.zip", jovik.folder / "bad.zip", change)
+    assert "not the address of a page" in other("shelf", "import", bad, status=2).err
 
 
 def test_a_site_with_an_address_has_cards_a_map_and_a_feed(jovik: Program) -> None:

@@ -166,7 +166,7 @@ def of_run(change: Callable[[dict[str, Any]], object]) -> Callable[[dict[str, An
     ("change", "said"),
     [
         (lambda f: f["manifest.json"].update(format="x"), "no export of a Jovik shelf"),
-        (lambda f: f["manifest.json"].update(version=3), "update Jovik"),
+        (lambda f: f["manifest.json"].update(version=4), "update Jovik"),
         (lambda f: f["manifest.json"].update(files=[]), "names no files"),
         (lambda f: f.pop("rigs.json"), "rigs.json is missing"),
         (lambda f: f["drives.json"][0].pop("maker"), "needs one"),

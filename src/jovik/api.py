@@ -465,16 +465,15 @@ def draw(
 
     from jovik.base.errors import UnknownNameError
     from jovik.charts import registry
-    from jovik.charts.style import THEMES, check_out
+    from jovik.charts.style import THEMES, drawing_to
 
     path = Path(out)
     if kind not in registry.KINDS:
         raise UnknownNameError("kind of picture", kind, registry.KINDS)
     if theme not in THEMES:
         raise UnknownNameError("theme", theme, THEMES)
-    check_out(path)
     # The look of Jovik's pictures is not to stay behind in a notebook's own.
-    with matplotlib.rc_context():
+    with drawing_to(path), matplotlib.rc_context():
         registry.draw(shelf, kind, drives, path, size=size, look=THEMES[theme], **how)
     return path
 

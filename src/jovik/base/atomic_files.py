@@ -1,4 +1,8 @@
-"""Files written whole or not at all: every file that Jovik writes goes through this module.
+"""Write files whole or not at all: every file that Jovik writes goes through this module.
+
+What a user keeps (pages, pictures, tables, archives) is written by `output` and its two siblings,
+which never replace a file that Jovik did not make unless told to. `write_atomically` is for files
+of Jovik's own, such as settings. `tests/test_house.py` forbids every other way.
 
 The content goes to a new file of a random name in the same folder, opened exclusively and without
 following links, is brought onto the medium, and takes its place by a rename. All of it goes through
@@ -18,7 +22,7 @@ import secrets
 import shutil
 import stat
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from pathlib import Path
 from typing import BinaryIO
 
@@ -153,47 +157,90 @@ def sweep_leftovers(path: Path) -> None:
         sweep_in(folder, path.name)
 
 
-def refuse_foreign(path: Path, marks: Sequence[bytes], *, force: bool) -> None:
-    """Refuse to write over what Jovik did not make, unless a person said so.
+@contextlib.contextmanager
+def output(path: Path, *, mark: bytes | None = None, force: bool = False) -> Iterator[BinaryIO]:
+    """Open a file that a user asked for; it takes its place when the context ends.
 
     Parameters
     ----------
-    marks : sequence of bytes
-        What tells a file of this sort that Jovik made.
+    mark : bytes, optional
+        Bytes that every file of this kind contains within `LOOKED_AT_BYTES` of its beginning or
+        end. A file that contains them is replaced. Without a mark no file is replaced.
     force : bool
-        Whether anything may be overwritten.
+        If true, replace whatever is there.
 
     Raises
     ------
     UsageError
-        There is something else.
+        There is a file that must not be replaced.
+    OutputError
+        The file cannot be written. Nothing is left behind.
     """
-    if force or not os.path.lexists(path) or _is_ours(path, marks):
+    with _refusals(path, mark, force) as overwrite, replacing(path, overwrite=overwrite) as file:
+        yield file
+        if mark is not None and mark not in _ends_of(file):
+            raise ValueError(f"{path} lacks the mark by which Jovik would know it again")
+
+
+@contextlib.contextmanager
+def output_by_path(path: Path, *, force: bool = False) -> Iterator[Path]:
+    """Do the same for a writer that needs a path of its own, such as a database."""
+    with (
+        _refusals(path, None, force) as overwrite,
+        replacing_by_path(path, overwrite=overwrite) as place,
+    ):
+        yield place
+
+
+def write_output(
+    path: Path, content: bytes, *, mark: bytes | None = None, force: bool = False
+) -> None:
+    """Write a file that a user asked for; see `output` for parameters and errors."""
+    with output(path, mark=mark, force=force) as file:
+        file.write(content)
+
+
+def refuse_foreign(path: Path, mark: bytes | None, *, force: bool) -> None:
+    """Refuse a path at which `output` would refuse to write (UsageError)."""
+    if force or not os.path.lexists(path) or (mark is not None and mark in ends_of(path)):
         return
+    maker = "" if mark is None else ", and Jovik did not make it"
     raise UsageError(
-        f"{path} is there already, and Jovik did not make it",
-        "name another file, or overwrite it with --force",
+        f"{path} is there already{maker}", "name another file, or overwrite it with --force"
     )
 
 
-def cannot_write(path: Path, error: OSError) -> OutputError:
-    """The refusal of a file."""
-    return OutputError(f"{path} cannot be written: {error.strerror or error}")
+@contextlib.contextmanager
+def _refusals(path: Path, mark: bytes | None, force: bool) -> Iterator[bool]:
+    """Check a path, tell whether its file may be replaced, and name a failure to write it."""
+    refuse_foreign(path, mark, force=force)
+    try:
+        yield force or os.path.lexists(path)
+    except FileExistsError:
+        # Another process made it since.
+        refuse_foreign(path, None, force=False)
+        raise
+    except OSError as error:
+        raise OutputError(f"{path} cannot be written: {error.strerror or error}") from None
 
 
-def _is_ours(path: Path, marks: Sequence[bytes]) -> bool:
+def ends_of(path: Path) -> bytes:
+    """Return the beginning and the end of a regular file, or nothing if there is none."""
     try:
         fd = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC)
     except OSError:
-        return False
+        return b""
     with os.fdopen(fd, "rb") as file:
-        facts = os.fstat(fd)
-        if not stat.S_ISREG(facts.st_mode):
-            return False
-        content = file.read(LOOKED_AT_BYTES)
-        file.seek(max(facts.st_size - LOOKED_AT_BYTES, 0))
-        content += file.read(LOOKED_AT_BYTES)
-    return any(mark in content for mark in marks)
+        return _ends_of(file) if stat.S_ISREG(os.fstat(fd).st_mode) else b""
+
+
+def _ends_of(file: BinaryIO) -> bytes:
+    """The beginning and the end of a file."""
+    size = file.seek(0, os.SEEK_END)
+    file.seek(0)
+    content = file.read(LOOKED_AT_BYTES)
+    file.seek(max(size - LOOKED_AT_BYTES, 0))
+    return content + file.read(LOOKED_AT_BYTES)
 
 
 @contextlib.contextmanager

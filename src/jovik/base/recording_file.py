@@ -13,8 +13,8 @@ from typing import Any
 
 import numpy as np
 
-from jovik.base.atomic_files import write_atomically
-from jovik.base.errors import OutputError, UsageError
+from jovik.base.atomic_files import write_output
+from jovik.base.errors import UsageError
 from jovik.base.recording import COLUMNS, Asker, Kind, Recording
 
 FORM = "jovik recording 1"
@@ -29,23 +29,14 @@ SMALL = ("kind", "flags", "asker")
 DIGEST_LETTERS = 12
 
 
-def write_recording(recording: Recording, out: Path) -> None:
-    """Write it, whole or not at all.
-
-    Raises
-    ------
-    OutputError
-        It cannot be written.
-    """
+def write_recording(recording: Recording, out: Path, *, force: bool = False) -> None:
+    """Write a recording; see `jovik.base.atomic_files.output` for errors."""
     head, content = parts_of(recording)
     made = io.BytesIO()
     with zipfile.ZipFile(made, "w", zipfile.ZIP_DEFLATED) as archive:
         archive.writestr(HEAD, json.dumps(head, indent=2))
         archive.writestr(REQUESTS, content)
-    try:
-        write_atomically(out, made.getvalue())
-    except OSError as error:
-        raise OutputError(f"{out} cannot be written: {error.strerror}") from None
+    write_output(out, made.getvalue(), force=force)
 
 
 def parts_of(recording: Recording) -> tuple[dict[str, Any], bytes]:

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from jovik.base.atomic_files import MADE, cannot_write, refuse_foreign, write_atomically
+from jovik.base.atomic_files import MADE, refuse_foreign, write_output
 from jovik.base.errors import OutputError, UsageError
 from jovik.base.interval import Interval
 from jovik.base.sanitize import strip_control
@@ -24,6 +24,7 @@ DOTS_PER_INCH = 100
 LETTER = 0.6
 """How wide a letter is on average, of the size of its type."""
 _scale: ContextVar[float] = ContextVar("scale", default=1.0)
+_force: ContextVar[bool] = ContextVar("force", default=False)
 FORMS = (".png", ".svg", ".pdf")
 STYLE = Path(__file__).with_name("jovik.mplstyle")
 MOST_DRIVES = 6
@@ -74,20 +75,21 @@ THEMES = {"light": LIGHT, "dark": DARK}
 QUIET = LIGHT.quiet
 
 
-def check_out(out: Path, *, force: bool = False) -> None:
-    """Refuse a file that no picture can be written to, before anything is drawn.
+@contextlib.contextmanager
+def drawing_to(out: Path, *, force: bool = False) -> Iterator[None]:
+    """Check the file of a picture before anything is drawn, and draw it while this lasts.
 
     Parameters
     ----------
     force : bool
-        Whether a file that Jovik did not make may be overwritten.
+        If true, `save` replaces a file that Jovik did not make.
 
     Raises
     ------
     UsageError
-        The ending is not one of `FORMS`, or the file is somebody's.
+        The ending is not one of `FORMS`, or Jovik did not make the file.
     OutputError
-        Its folder is not there.
+        Its folder does not exist.
     """
     if out.suffix.lower() not in FORMS:
         raise UsageError(
@@ -96,7 +98,12 @@ def check_out(out: Path, *, force: bool = False) -> None:
         )
     if not out.parent.is_dir():
         raise OutputError(f"there is no folder {out.parent} to put the picture in")
-    refuse_foreign(out, (MADE,), force=force)
+    refuse_foreign(out, MADE, force=force)
+    before = _force.set(force)
+    try:
+        yield
+    finally:
+        _force.reset(before)
 
 
 def figure(size: tuple[int, int], look: Theme = LIGHT) -> Any:
@@ -258,7 +265,5 @@ def save(fig: Any, out: Path) -> None:
         warnings.filterwarnings("ignore", message="Glyph .* missing")
         about = {key: MADE.decode()} if key else None
         fig.savefig(drawn, format=form, metadata=about, dpi=DOTS_PER_INCH * _scale.get())
-    try:
-        write_atomically(out, drawn.getvalue())
-    except OSError as error:
-        raise cannot_write(out, error) from None
+    mark = MADE if key else None
+    write_output(out, drawn.getvalue(), mark=mark, force=_force.get())

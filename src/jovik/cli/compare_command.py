@@ -125,15 +125,15 @@ def _history(
     from jovik.queries.comparison import history_of
     from jovik.tables.comparison import history_json, history_table
 
-    if out is not None:
-        from jovik.charts.style import check_out
-
-        check_out(out, force=force)
-    found = history_of(shelf, words, over, step)
-    if out is not None:
+    if out is None:
+        found = history_of(shelf, words, over, step)
+    else:
         from jovik.charts.history import draw_history
+        from jovik.charts.style import drawing_to
 
-        draw_history(found, out)
+        with drawing_to(out, force=force):
+            found = history_of(shelf, words, over, step)
+            draw_history(found, out)
         echo(f"drew {out}", err=form != "table")
     if form == "json":
         emit_json(history_json(found), "history")

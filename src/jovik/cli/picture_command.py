@@ -89,14 +89,13 @@ def _draw(
 ) -> None:
     """Draw one kind of picture of the shelf; the file is checked before anything is drawn."""
     from jovik.charts.registry import draw
-    from jovik.charts.style import THEMES, at_scale, check_out
+    from jovik.charts.style import THEMES, at_scale, drawing_to
     from jovik.cli.streams import file_or_output
     from jovik.cli.written_files import say_written
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
-    with file_or_output(out, ".png") as file:
-        check_out(file, force=force)
+    with file_or_output(out, ".png") as file, drawing_to(file, force=force):
         usual, scale = USES[use]
         with Shelf(where_from(shelf_at)) as shelf, at_scale(scale):
             draw(shelf, kind, drives, file, look=THEMES[theme], size=size or usual, **how)

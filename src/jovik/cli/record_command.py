@@ -100,13 +100,13 @@ def take(
     sudo jovik record --out evening.jrec --for 10min
     sudo jovik record --out start.jrec --on /home --repeat 10 --cold -- editor --quit
     """
-    from jovik.base.errors import OutputError, UsageError
+    from jovik.base.atomic_files import refuse_foreign
+    from jovik.base.errors import OutputError
     from jovik.base.recording_file import write_recording
     from jovik.cli.echo import echo
     from jovik.runs.recorder import take as take_down
 
-    if out.exists() and not force:
-        raise UsageError(f"{out} is there already", "give another name, or --force")
+    refuse_foreign(out, None, force=force)
     if not out.resolve().parent.is_dir():
         raise OutputError(f"there is no folder {out.parent} to put the recording in")
     taken = take_down(
@@ -119,7 +119,7 @@ def take(
         keep_names=keep_names,
         told=lambda line: echo(line, err=True),
     )
-    write_recording(taken.middle, out)
+    write_recording(taken.middle, out, force=force)
     _show(str(out), form, None, taken)
     return 0
 

@@ -137,18 +137,16 @@ def _edit(place: Path | None) -> None:
     import os
     import sys
 
-    from jovik.base.atomic_files import cannot_write
+    from jovik.base.atomic_files import write_output
     from jovik.base.errors import UsageError
+    from jovik.report.page_files import make_folder
     from jovik.report.placeholders import TEMPLATE
 
     if place is None:
         raise UsageError("a shelf on a server has no place for words", "name a file with --words")
     if not (sys.stdin.isatty() or os.environ.get("EDITOR") or os.environ.get("VISUAL")):
         raise UsageError("there is no terminal to edit in", f"write to {place}")
-    try:
-        if not place.exists():
-            place.parent.mkdir(parents=True, exist_ok=True)
-            place.write_text(TEMPLATE, encoding="utf-8")
-    except OSError as error:
-        raise cannot_write(place, error) from None
+    if not place.exists():
+        make_folder(place.parent)
+        write_output(place, TEMPLATE.encode())
     click.edit(filename=str(place))

@@ -7,12 +7,13 @@ from typing import TYPE_CHECKING
 
 import click
 
+from jovik.base.atomic_files import output, refuse_foreign, write_output
 from jovik.cli.completion import drives, run_names
 from jovik.cli.naming_group import BareMemberGroup
 from jovik.cli.options import format_option, shelf_option
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable
+    pass
 
 
 class ListFirst(BareMemberGroup):
@@ -130,31 +131,21 @@ def series(
     path = Path(out)
     if out != "-" and path.suffix not in (".csv", ".parquet"):
         raise UsageError(f"{out} is neither a .csv nor a .parquet file")
-    if out != "-" and path.exists() and not force:
-        raise UsageError(f"{out} is there already", "give another name, or --force")
+    if out != "-":
+        refuse_foreign(path, None, force=force)
     with Shelf(where_from(shelf_at)) as shelf:
         rows = series_of(shelf, run_key(shelf, run), number)
         if out == "-":
             for line in as_csv(rows):
                 click.echo(line, nl=False)
             return 0
-        _write(path, as_parquet(rows) if path.suffix == ".parquet" else as_csv(rows))
+        with output(path, force=force) as file:
+            if path.suffix == ".parquet":
+                file.write(as_parquet(rows))
+            else:
+                file.writelines(line.encode() for line in as_csv(rows))
     say_written(form, [out])
     return 0
-
-
-def _write(path: Path, content: Iterable[str] | bytes) -> None:
-    from jovik.base.atomic_files import cannot_write, replacing
-
-    try:
-        with replacing(path) as file:
-            if isinstance(content, bytes):
-                file.write(content)
-            else:
-                for line in content:
-                    file.write(line.encode())
-    except OSError as error:
-        raise cannot_write(path, error) from None
 
 
 @runs.command("meter")
@@ -183,21 +174,20 @@ def meter(run: str, quantity: str, out: Path, force: bool, form: str, shelf_at: 
     \b
     jovik runs meter last --quantity power --out power.csv
     """
-    from jovik.base.errors import UsageError
     from jovik.cli.written_files import say_written
     from jovik.queries.meters import meter_table
     from jovik.queries.runs import run_key
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 
-    if out != Path("-") and out.exists() and not force:
-        raise UsageError(f"{out} is there already", "give another name, or --force")
+    if out != Path("-"):
+        refuse_foreign(out, None, force=force)
     with Shelf(where_from(shelf_at)) as shelf:
         text = meter_table(shelf, run_key(shelf, run), quantity)
     if out == Path("-"):
         click.echo(text, nl=False)
     else:
-        _write(out, text.encode())
+        write_output(out, text.encode(), force=force)
         say_written(form, [out], "wrote {}".format)
 
 

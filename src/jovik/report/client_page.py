@@ -12,7 +12,7 @@ from jovik.base.quantities import show_rate, show_size, show_time
 from jovik.base.version import VERSION
 from jovik.queries.upgrade import Upgraded
 from jovik.report.document import Block, Bullets, Document, Paragraph, Section
-from jovik.report.page_files import make_folder, write_html, write_markdown
+from jovik.report.page_files import write_pages
 from jovik.report.publishing import check_pages
 from jovik.tables.table import Table
 from jovik.tables.upgrade import job_change, money_words, seconds_words
@@ -62,12 +62,7 @@ def publish_client_page(
     check_pages(out)
     document = client_document(found, machine_price)
     pages = [out] if out.suffix else [out / "upgrade.html", out / "upgrade.md"]
-    make_folder(pages[0].parent)
-    written = []
-    for page in pages:
-        write = write_html if page.suffix == ".html" else write_markdown
-        written += write(document, page, force=force)
-    return written
+    return write_pages(document, pages, force=force)
 
 
 def _about(found: Sequence[Upgraded]) -> tuple[Block, ...]:

@@ -8,7 +8,6 @@ from dataclasses import replace
 from jovik.analysis.ranking import DriveRank
 from jovik.base.quantities import show_size
 from jovik.base.rate_unit import per_unit, rate_unit
-from jovik.base.sanitize import file_name
 from jovik.base.version import VERSION
 from jovik.queries.drive_class import class_of
 from jovik.queries.ranking import Ranked, price_for_terabyte
@@ -28,25 +27,6 @@ DRAWN = 16
 """So many bars a picture has room for."""
 NEAR, TOP = 4, 3
 """Among many, a drive is shown with so many before and behind it, and the best so many."""
-
-
-def page_names(drives: Sequence[str]) -> dict[str, str]:
-    """For each drive, in the order of the shelf, the name of its page without an ending.
-
-    No two alike.
-    """
-    names: dict[str, str] = {}
-    taken = {"index"}
-    for drive in drives:
-        plain = file_name(drive)
-        name = next(
-            n
-            for n in (plain, *(f"{plain}-{number}" for number in range(2, len(drives) + 3)))
-            if n not in taken
-        )
-        taken.add(name)
-        names[drive] = name
-    return names
 
 
 def front_page(

@@ -1,11 +1,16 @@
-"""Writing pages: whole or not at all, and never over what somebody else wrote."""
+"""The files of a page: made in memory, checked together, then written.
+
+No file is written before every one of them is known to be new or Jovik's own.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 
 from jovik.base import atomic_files
-from jovik.base.atomic_files import cannot_write, refuse_foreign, write_atomically
+from jovik.base.atomic_files import refuse_foreign, write_output
 from jovik.base.errors import OutputError
 from jovik.report.csv_appendix import HEADER
 from jovik.report.document import CsvAttachment, Document
@@ -13,55 +18,78 @@ from jovik.report.html import render_html
 from jovik.report.markdown import MADE, as_markdown
 from jovik.report.pictures import render_pictures
 
-OURS = {
+MARKS = {
     ".html": b'<meta name="generator" content="Jovik">',
     ".md": MADE.encode(),
     ".csv": ",".join(HEADER).encode(),
     ".png": atomic_files.MADE,
+    ".xml": atomic_files.MADE,
 }
-"""What tells a file of ours from somebody else's."""
+"""By the ending of a file, the bytes by which Jovik knows it again as its own."""
 
 
-def write_html(document: Document, out: Path, *, force: bool = False) -> list[Path]:
-    """One self-contained page; what it draws by itself needs no picture."""
-    finished = render_pictures(document, charts=False)
-    return [_write(out, render_html(finished).encode(), force)]
+@dataclass(frozen=True)
+class PageFile:
+    """A file to be written: its place and its whole content."""
+
+    path: Path
+    content: bytes
 
 
-def write_markdown(document: Document, out: Path, *, force: bool = False) -> list[Path]:
-    """The page in Markdown, its pictures in a folder and its raw figures beside it."""
+def html_file(document: Document, out: Path) -> PageFile:
+    """Return one self-contained page; it draws its charts itself."""
+    return PageFile(out, render_html(render_pictures(document, charts=False)).encode())
+
+
+def markdown_files(document: Document, out: Path) -> list[PageFile]:
+    """Return the page in Markdown, its pictures in a folder, and its raw figures beside it."""
     document = render_pictures(document)
     folder = out.with_name(f"{out.stem}-pictures")
-    written = [_write(out, as_markdown(document, folder.name).encode(), force)]
-    _make(folder)
-    for picture in document.pictures:
-        written.append(_write(folder / f"{picture.name}.png", picture.light, force))
     raw = [b for s in document.sections for b in s.blocks if isinstance(b, CsvAttachment)]
-    return written + [_write(out.with_name(f.name), f.csv.encode(), force) for f in raw]
+    return [
+        PageFile(out, as_markdown(document, folder.name).encode()),
+        *(PageFile(folder / f"{p.name}.png", p.light) for p in document.pictures),
+        *(PageFile(out.with_name(f.name), f.csv.encode()) for f in raw),
+    ]
 
 
-def make_folder(folder: Path) -> None:
-    """A folder for pages, where there is none.
+def write_pages(document: Document, pages: Sequence[Path], *, force: bool) -> list[Path]:
+    """Write one document in each of the forms that the endings of `pages` name."""
+    files: list[PageFile] = []
+    for page in pages:
+        if page.suffix == ".html":
+            files.append(html_file(document, page))
+        else:
+            files += markdown_files(document, page)
+    return write_files(files, force=force)
+
+
+def check_files(paths: Iterable[Path], *, force: bool) -> None:
+    """Refuse if Jovik did not make one of the files that are there (UsageError)."""
+    for path in paths:
+        refuse_foreign(path, MARKS[path.suffix], force=force)
+
+
+def write_files(files: Sequence[PageFile], *, force: bool = False) -> list[Path]:
+    """Check all files, then write them; return their paths.
 
     Raises
     ------
+    UsageError
+        Jovik did not make one of the files that are there. Nothing is written.
     OutputError
-        It cannot be made.
+        A file or its folder cannot be written.
     """
-    _make(folder)
+    check_files((f.path for f in files), force=force)
+    for file in files:
+        make_folder(file.path.parent)
+        write_output(file.path, file.content, mark=MARKS[file.path.suffix], force=force)
+    return [f.path for f in files]
 
 
-def _make(folder: Path) -> None:
+def make_folder(folder: Path) -> None:
+    """Make a folder for pages if there is none (OutputError if that fails)."""
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise OutputError(f"the folder {folder} cannot be made: {error.strerror}") from None
-
-
-def _write(out: Path, content: bytes, force: bool) -> Path:
-    refuse_foreign(out, (OURS[out.suffix],), force=force)
-    try:
-        write_atomically(out, content)
-    except OSError as error:
-        raise cannot_write(out, error) from None
-    return out

@@ -8,8 +8,8 @@ from pathlib import Path
 from jovik.base.errors import UsageError
 from jovik.queries.ranking import ranked
 from jovik.report.language import ENGLISH, in_language, read_language
-from jovik.report.overview import front_page, page_names
-from jovik.report.page_files import make_folder, write_html, write_markdown
+from jovik.report.overview import front_page
+from jovik.report.page_files import html_file, write_files, write_pages
 from jovik.report.privacy import folders_of, without_paths
 from jovik.report.review import review
 from jovik.report.reviewer_text import words_beside
@@ -67,7 +67,7 @@ def publish_review(
     drive = shelf.sheet(name).drive.name
     usual = words_beside(shelf.where, drive)
     own = words or (usual if usual is not None and usual.exists() else None)
-    page = page_names(shelf.drive_names())[drive]
+    page = shelf.page_addresses()[drive]
     pages = [out] if _is_page(out) else [out / f"{page}.html", out / f"{page}.md"]
     if own is not None and own.resolve() in [p.resolve() for p in pages]:
         raise UsageError(
@@ -77,15 +77,7 @@ def publish_review(
     read_language(language)
     document = without_paths(review(shelf, drive, against, own), folders_of(shelf.copied(drive)))
     document = in_language(document, language)
-    written: list[Path] = []
-    for one in pages:
-        make_folder(one.parent)
-        written += (
-            write_html(document, one, force=force)
-            if one.suffix == ".html"
-            else write_markdown(document, one, force=force)
-        )
-    return written
+    return write_pages(document, pages, force=force)
 
 
 def publish_overview(
@@ -121,15 +113,15 @@ def publish_overview(
         if _is_page(out):
             raise UsageError(f"{out} is one page, and a site has many", "name a folder with --out")
         return publish_site(shelf, out, base_url=base_url, said=said, force=force)
-    names = page_names(shelf.drive_names())
+    names = shelf.page_addresses()
     folder = out.parent if _is_page(out) else out
     there = {
         drive: f"{name}.html" for drive, name in names.items() if (folder / f"{name}.html").exists()
     }
-    make_folder(folder)
     page = out if _is_page(out) else out / "index.html"
     document = front_page(shelf, ranked(shelf), there)
-    written = write_html(without_paths(document, folders_of(shelf.copied())), page, force=force)
+    file = html_file(without_paths(document, folders_of(shelf.copied())), page)
+    written = write_files([file], force=force)
     for path in written:
         said(path)
     return written

@@ -1,43 +1,45 @@
 """The site: a page for each drive, the ranking, drives side by side, classes, a feed, a map.
 
-What it is made from is kept in ``site.json`` beside the pages, so that only what changed is made
-again, and so that a drive keeps its address when it is renamed.
+Each page holds a digest of its inputs, so that only what changed is made again. Addresses are kept
+on the shelf (`jovik.base.page_address`), because others may write to the folder of a site.
 """
 
 from __future__ import annotations
 
 import hashlib
-import json
+import logging
 import multiprocessing
 import os
+import re
 import uuid
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
+from functools import partial
 from pathlib import Path
 from typing import Any
 from xml.etree import ElementTree
 
-from jovik.base.atomic_files import cannot_write, write_atomically
-from jovik.base.errors import UsageError
-from jovik.base.sanitize import file_name
+from jovik.base.atomic_files import MADE, ends_of
+from jovik.base.errors import ShelfError, UsageError
+from jovik.base.page_address import CLASS_PREFIX
 from jovik.base.version import VERSION
 from jovik.queries.drive_class import class_of
 from jovik.queries.ranking import Ranked, ranked
 from jovik.report.card import draw_card
 from jovik.report.document import Document, HeadTag
 from jovik.report.overview import class_page, front_page, side_by_side
-from jovik.report.page_files import make_folder, write_html
+from jovik.report.page_files import PageFile, check_files, html_file, make_folder, write_files
 from jovik.report.privacy import folders_of, without_paths
 from jovik.report.review import review
 from jovik.report.reviewer_text import words_beside
 from jovik.shelf.read_runs import RunRecord
 from jovik.shelf.store import Shelf
 
-STATE = "site.json"
-STATE_FORM = "jovik site 1"
+log = logging.getLogger(__name__)
+
 ATOM = "http://www.w3.org/2005/Atom"
 SITEMAP = "http://www.sitemaps.org/schemas/sitemap/0.9"
-TAKEN = {"index", "compare", "feed", "sitemap", "site"}
+DIGEST_TAG = "jovik-inputs"
 
 
 @dataclass(frozen=True)
@@ -94,10 +96,16 @@ def publish_site(
     list of Path
         The files that were written.
     """
-    make_folder(folder)
     found = ranked(shelf)
-    state = _read_state(folder)
-    pages = _pages(shelf, found, state, base_url)
+    pages = _pages(shelf, found, base_url)
+    links = {p.drive: f"{p.address}.html" for p in pages}
+    common = _common_pages(shelf, found, links)
+    whole = _digest([(p.address, p.key) for p in pages], sorted(common))
+    names = [*common, *links.values(), "feed.xml"]
+    if base_url is not None:
+        names += [f"{p.address}.png" for p in pages] + ["sitemap.xml"]
+    check_files((folder / n for n in names), force=force)
+    make_folder(folder)
     written: list[Path] = []
 
     def keep(paths: Sequence[Path]) -> None:
@@ -105,73 +113,59 @@ def publish_site(
         for path in paths:
             said(path)
 
-    stale = [p for p in pages if state["keys"].get(p.address) != p.key or not _there(folder, p)]
+    stale = [p for p in pages if _digest_in(folder / f"{p.address}.html") != p.key]
     for done in _each_page(shelf, found, stale, folder, base_url, force):
         keep(done)
-    if stale or not (folder / "index.html").exists():
-        addresses = {p.drive: f"{p.address}.html" for p in pages}
+    if stale or _digest_in(folder / "index.html") != whole:
         hide = folders_of(shelf.copied())
-        for name, document in _common_pages(shelf, found, addresses):
-            whole = _headed(without_paths(document, hide), f"{name}.html", base_url)
-            keep(write_html(whole, folder / f"{name}.html", force=force))
-        keep([_write(folder / "feed.xml", _feed(pages, base_url))])
+        files = [
+            html_file(_headed(without_paths(made(), hide), n, base_url, whole), folder / n)
+            for n, made in common.items()
+        ]
+        files.append(PageFile(folder / "feed.xml", _feed(pages, base_url)))
         if base_url is not None:
-            names = ["index.html", "compare.html", *addresses.values()]
-            keep([_write(folder / "sitemap.xml", _sitemap(names, pages, base_url))])
-        kept = {"form": STATE_FORM, "addresses": state["addresses"]}
-        kept["keys"] = {p.address: p.key for p in pages}
-        _write(folder / STATE, json.dumps(kept, indent=1).encode())
+            listed = ["index.html", "compare.html", *links.values()]
+            files.append(PageFile(folder / "sitemap.xml", _sitemap(listed, pages, base_url)))
+        keep(write_files(files, force=force))
     return written
 
 
-def _there(folder: Path, page: SitePage) -> bool:
-    return (folder / f"{page.address}.html").exists()
+def _digest(*inputs: object) -> str:
+    return hashlib.sha256(repr((VERSION, inputs)).encode()).hexdigest()[:32]
 
 
-def _read_state(folder: Path) -> dict[str, dict[str, str]]:
-    """Addresses by the drive's number on the shelf, and keys by address; none where there is none.
+def _digest_in(page: Path) -> str | None:
+    """Return the digest of its inputs that a page holds, or None if there is no such page."""
+    tag = f'<meta name="{DIGEST_TAG}" content="([0-9a-f]{{32}})">'.encode()
+    match = re.search(tag, ends_of(page))
+    return match[1].decode() if match else None
 
-    What cannot be read is made again.
-    """
+
+def _pages(shelf: Shelf, found: Ranked, base_url: str | None) -> list[SitePage]:
+    """List a page for each measured drive, at the address that it keeps from now on."""
+    measured = dict.fromkeys(r.drive for r in shelf.latest_results(ladders=True))
+    addresses = shelf.page_addresses()
     try:
-        found = json.loads((folder / STATE).read_text(encoding="utf-8"))
-        if found["form"] == STATE_FORM:
-            return {k: {str(a): str(b) for a, b in found[k].items()} for k in ("addresses", "keys")}
-    except (OSError, ValueError, KeyError, TypeError, AttributeError):
-        pass
-    return {"addresses": {}, "keys": {}}
-
-
-def _pages(
-    shelf: Shelf, found: Ranked, state: dict[str, dict[str, str]], base_url: str | None
-) -> list[SitePage]:
-    """A page for each measured drive, at the address that it had before."""
-    numbers = shelf.drive_numbers()
+        shelf.keep_addresses({drive: addresses[drive] for drive in measured})
+    except ShelfError as error:
+        log.warning("a drive that is renamed would get another address: %s", error.message)
     runs: dict[str, list[RunRecord]] = {}
     for run in shelf.runs():
         runs.setdefault(run.drive, []).append(run)
-    taken = {*TAKEN, *state["addresses"].values()}
     others = [(d.drive, str(d.place), d.index) for d in found.ranking.drives]
     pages = []
-    for drive in dict.fromkeys(r.drive for r in shelf.latest_results(ladders=True)):
-        number = str(numbers[drive])
-        if number not in state["addresses"]:
-            plain = file_name(drive)
-            names = (plain, *(f"{plain}-{n}" for n in range(2, len(taken) + 3)))
-            state["addresses"][number] = next(n for n in names if n not in taken)
-            taken.add(state["addresses"][number])
+    for drive in measured:
         words = words_beside(shelf.where, drive)
         about = (
-            *(VERSION, base_url, asdict(shelf.sheet(drive)), others),
+            *(base_url, asdict(shelf.sheet(drive)), others),
             [(r.id, r.ended, r.excluded) for r in runs.get(drive, [])],
             [asdict(n) for n in shelf.notes(drive)],
             [asdict(n) for n in shelf.readings(drive)],
             [(x.run, x.quantity, x.written) for x in shelf.logs(drive)],
             words.read_text(encoding="utf-8") if words is not None and words.exists() else None,
         )
-        key = hashlib.sha256(repr(about).encode()).hexdigest()[:32]
         last = max((r.started for r in runs.get(drive, [])), default="")
-        pages.append(SitePage(drive, state["addresses"][number], last, key))
+        pages.append(SitePage(drive, addresses[drive], last, _digest(about)))
     return pages
 
 
@@ -206,34 +200,44 @@ def _one_page(page: SitePage) -> list[Path]:
     own = words if words is not None and words.exists() else None
     made = review(shelf, page.drive, words=own, found=found)
     made = without_paths(made, folders_of(shelf.copied(page.drive)))
-    image, written = "", []
+    image, card = "", []
     if base_url is not None:
         image = f"{page.address}.png"
-        written = [_write(folder / image, draw_card(page.drive, found.ranking))]
-    whole = _headed(made, f"{page.address}.html", base_url, image)
-    return [*write_html(whole, folder / f"{page.address}.html", force=force), *written]
+        card = [PageFile(folder / image, draw_card(page.drive, found.ranking))]
+    name = f"{page.address}.html"
+    whole = html_file(_headed(made, name, base_url, page.key, image), folder / name)
+    # The page comes last: it says that all of it is as it should be.
+    return write_files([*card, whole], force=force)
 
 
 def _common_pages(
     shelf: Shelf, found: Ranked, addresses: Mapping[str, str]
-) -> Iterator[tuple[str, Document]]:
+) -> dict[str, Callable[[], Document]]:
     """The front, drives side by side, and a page for each class that a drive is of."""
     classes: dict[str, tuple[str, list[str]]] = {}
     for name, drive in shelf.drives().items():
         kind = class_of(drive)
         if kind is not None and name in addresses:
             classes.setdefault(kind.name, (kind.title, []))[1].append(name)
+    of_class = {
+        f"{CLASS_PREFIX}{n}.html": (n, title, drives)
+        for n, (title, drives) in sorted(classes.items())
+    }
     links = [("Drives side by side", "compare.html")]
-    links += [(title, f"class-{n}.html") for n, (title, _) in sorted(classes.items())]
-    yield "index", front_page(shelf, found, addresses, links)
-    yield "compare", side_by_side(found, addresses)
-    for name, (title, drives) in sorted(classes.items()):
-        yield f"class-{name}", class_page(found, addresses, name, title, drives)
+    links += [(title, page) for page, (_, title, _) in of_class.items()]
+    return {
+        "index.html": lambda: front_page(shelf, found, addresses, links),
+        "compare.html": lambda: side_by_side(found, addresses),
+        **{page: partial(class_page, found, addresses, *of) for page, of in of_class.items()},
+    }
 
 
-def _headed(document: Document, name: str, base_url: str | None, image: str = "") -> Document:
+def _headed(
+    document: Document, name: str, base_url: str | None, digest: str, image: str = ""
+) -> Document:
     """The document with what those who link to it, and readers of feeds, look for."""
     tags = [
+        HeadTag("meta", (("name", DIGEST_TAG), ("content", digest))),
         HeadTag("meta", (("property", "og:title"), ("content", document.title))),
         HeadTag("meta", (("property", "og:type"), ("content", "article"))),
         HeadTag("meta", (("property", "og:description"), ("content", document.subtitle))),
@@ -294,13 +298,6 @@ def _add(parent: Any, name: str, text: str) -> None:
 
 
 def _xml(top: Any) -> bytes:
+    top.insert(0, ElementTree.Comment(f" {MADE.decode()} "))
     found: bytes = ElementTree.tostring(top, encoding="utf-8", xml_declaration=True)
     return found
-
-
-def _write(path: Path, content: bytes) -> Path:
-    try:
-        write_atomically(path, content)
-    except OSError as error:
-        raise cannot_write(path, error) from None
-    return path

@@ -11,7 +11,6 @@ import csv
 import hashlib
 import io
 import json
-import os
 import zipfile
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
@@ -21,8 +20,7 @@ import numpy as np
 import sqlalchemy as sa
 
 from jovik.base import histogram, version
-from jovik.base.atomic_files import MADE, cannot_write, replacing
-from jovik.base.errors import UsageError
+from jovik.base.atomic_files import MADE, output
 from jovik.base.trace import SLICE_COLUMNS, Latencies
 from jovik.shelf.encoding import unpack, unpack_latencies
 from jovik.shelf.read_results import naming
@@ -40,6 +38,7 @@ from jovik.shelf.records import (
     read_trace,
 )
 from jovik.shelf.schema import (
+    change,
     claim,
     drive,
     instrument_log,
@@ -56,9 +55,12 @@ from jovik.shelf.validation import columns_of
 from jovik.shelf.writer import utc_now
 
 FORMAT = "jovik shelf"
-VERSION = 2
-READABLE = (1, 2)
-"""Versions of the form that can be read; the first had no `excluded` yet, nor events."""
+VERSION = 3
+READABLE = (1, 2, 3)
+"""Versions of the form that can be read.
+
+The first had no `excluded` yet, nor events; the second no addresses of pages and no log of changes.
+"""
 HISTOGRAM = ("direction", "low_ns", "high_ns", "count")
 OWN = {
     *("id", "drive_id", "rig_id", "unit_id", "run_id", "step_id", "folded_name"),
@@ -91,35 +93,25 @@ def export(engine: sa.Engine, out: Path, only: str | None = None, *, force: bool
         The file cannot be written.
     """
     sums: dict[str, str] = {}
-    taken = UsageError(
-        f"{out} is there already", "name another file with --out, or overwrite it with --force"
-    )
-    if os.path.lexists(out) and not force:
-        raise taken
     count = 0
-    try:
-        with (
-            replacing(out, overwrite=force) as file,
-            zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as archive,
-            engine.connect() as c,
-        ):
-            archive.comment = MADE
-            for name, text in _files(c, only):
-                archive.writestr(name, text)
-                sums[name] = hashlib.sha256(text.encode()).hexdigest()
-                count += name.startswith("runs/")
-            about = {
-                "format": FORMAT,
-                "version": VERSION,
-                "made": utc_now(),
-                "jovik": version.VERSION,
-                "files": sums,
-            }
-            archive.writestr("manifest.json", json.dumps(about, indent=1))
-    except FileExistsError:
-        raise taken from None
-    except OSError as error:
-        raise cannot_write(out, error) from None
+    with (
+        output(out, force=force) as file,
+        zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as archive,
+        engine.connect() as c,
+    ):
+        archive.comment = MADE
+        for name, text in _files(c, only):
+            archive.writestr(name, text)
+            sums[name] = hashlib.sha256(text.encode()).hexdigest()
+            count += name.startswith("runs/")
+        about = {
+            "format": FORMAT,
+            "version": VERSION,
+            "made": utc_now(),
+            "jovik": version.VERSION,
+            "files": sums,
+        }
+        archive.writestr("manifest.json", json.dumps(about, indent=1))
     return count
 
 
@@ -167,6 +159,8 @@ def _files(c: sa.Connection, only: str | None) -> Iterator[tuple[str, str]]:
                 phrases.append(s["phrase"])
         yield f"runs/{r['id']}.json", _text(about | _open(run, r) | {"steps": steps})
     yield from _recordings(c, None if only is None else phrases)
+    if only is None and (changes := _rows(c, change)):
+        yield "changes.json", _text([_open(change, x) for x in changes])
 
 
 def _recordings(c: sa.Connection, phrases: Sequence[str] | None) -> Iterator[tuple[str, str]]:

@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 import contextlib
-import os
 import sqlite3
 from pathlib import Path
 
 import sqlalchemy as sa
 
-from jovik.base.atomic_files import cannot_write, replacing_by_path
-from jovik.base.errors import UsageError
+from jovik.base.atomic_files import output_by_path, replacing_by_path
 from jovik.shelf.schema import metadata
 
 
@@ -31,32 +29,22 @@ def backup(engine: sa.Engine, out: Path, *, force: bool = False) -> None:
     """
     from jovik.shelf.sqlite import open_engine
 
-    taken = UsageError(
-        f"{out} is there already", "name another file with --out, or overwrite it with --force"
-    )
-    if os.path.lexists(out) and not force:
-        raise taken
-    try:
-        with replacing_by_path(out, overwrite=force) as made:
-            copy = open_engine(str(made), create=True)
-            try:
-                # One snapshot: what is written meanwhile belongs to the next backup.
-                level = (
-                    {"isolation_level": "REPEATABLE READ"}
-                    if engine.dialect.name == "postgresql"
-                    else {}
-                )
-                with engine.connect().execution_options(**level) as source, copy.begin() as target:
-                    for table in metadata.sorted_tables:
-                        rows = source.execution_options(yield_per=500).execute(sa.select(table))
-                        for some in rows.mappings().partitions():
-                            target.execute(table.insert(), [dict(r) for r in some])
-            finally:
-                copy.dispose()
-    except FileExistsError:
-        raise taken from None
-    except OSError as error:
-        raise cannot_write(out, error) from None
+    with output_by_path(out, force=force) as made:
+        copy = open_engine(str(made), create=True)
+        try:
+            # One snapshot: what is written meanwhile belongs to the next backup.
+            level = (
+                {"isolation_level": "REPEATABLE READ"}
+                if engine.dialect.name == "postgresql"
+                else {}
+            )
+            with engine.connect().execution_options(**level) as source, copy.begin() as target:
+                for table in metadata.sorted_tables:
+                    rows = source.execution_options(yield_per=500).execute(sa.select(table))
+                    for some in rows.mappings().partitions():
+                        target.execute(table.insert(), [dict(r) for r in some])
+        finally:
+            copy.dispose()
 
 
 def back_up_before_migration(path: Path, revision: str) -> None:

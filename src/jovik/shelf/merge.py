@@ -28,6 +28,7 @@ from jovik.shelf.records import (
     read_trace,
 )
 from jovik.shelf.schema import (
+    change,
     claim,
     drive,
     instrument_log,
@@ -44,6 +45,7 @@ from jovik.shelf.validation import InvalidRecord, checked, columns_of
 from jovik.shelf.writer import next_arrival
 
 DIGEST = re.compile(r"[0-9a-f]{12}")
+CHANGE_COLUMNS = ("made", "subject", "what", "before", "after")
 RUN_ID = re.compile(r"[A-Za-z0-9-]{1,64}")
 
 
@@ -93,6 +95,9 @@ def _merge(c: sa.Connection, archive: Archive, only: str | None) -> ImportCounts
         key = c.execute(sa.select(drive.c.id).where(drive.c.folded_name == folded)).scalar()
         fresh = key is None
         if key is None:
+            taken = sa.select(drive.c.id).where(drive.c.address == values["address"])
+            if values["address"] is not None and c.execute(taken).first() is not None:
+                values["address"] = None
             key = _insert(c, drive, values | {"folded_name": folded})
             added["drives"] += 1
         drives[values["name"]] = key
@@ -121,6 +126,8 @@ def _merge(c: sa.Connection, archive: Archive, only: str | None) -> ImportCounts
         added["passes"] += new_passes
     if only is None or added["runs"]:
         added["recordings"] = _merge_recordings(c, archive)
+    if only is None and "changes.json" in archive.sums:
+        _merge_changes(c, _list(archive.json("changes.json"), "changes.json"))
     return ImportCounts(**added)
 
 
@@ -143,6 +150,15 @@ def _merge_recordings(c: sa.Connection, archive: Archive) -> int:
                 raise InvalidRecord(f"the recording '{name}': {error}") from None
             count += 1
     return count
+
+
+def _merge_changes(c: sa.Connection, records: list[dict[str, Any]]) -> None:
+    """Add the entries of the log of changes that are missing, in the order of their time."""
+    known = {tuple(row) for row in c.execute(sa.select(*(change.c[n] for n in CHANGE_COLUMNS)))}
+    entries = [checked(change, record, OWN) for record in records]
+    for entry in sorted(entries, key=lambda x: str(x["made"])):
+        if tuple(entry[n] for n in CHANGE_COLUMNS) not in known:
+            _insert(c, change, entry)
 
 
 def _list(value: object, what: str) -> list[dict[str, Any]]:

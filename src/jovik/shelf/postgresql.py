@@ -14,6 +14,7 @@ from jovik.base.errors import ShelfError, ShelfUnreachableError
 from jovik.base.installation import to_add
 from jovik.base.secrets import mask_secrets
 from jovik.shelf.migrate import make, migrate, revision_of
+from jovik.shelf.refusals import shelf_error
 from jovik.shelf.schema import REVISION, metadata
 
 LOCK = 0x4A6F766B
@@ -106,11 +107,9 @@ def open_server(where: str, *, create: bool, migrating: bool = True) -> sa.Engin
         _bring_up(engine, create, migrating)
     except sa.exc.DatabaseError as error:
         engine.dispose()
-        reason = mask_secrets(str(error.orig).strip().splitlines()[0])
-        raise ShelfError(
-            f"the shelf {mask_secrets(where)} cannot be reached: {reason}",
-            "is its server running? see --shelf",
-        ) from None
+        original = error.orig if error.orig is not None else error
+        shown = mask_secrets(where)
+        raise shelf_error(shown, original, served=True, refused=True) from None
     except BaseException:
         engine.dispose()
         raise

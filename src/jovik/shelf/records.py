@@ -33,6 +33,7 @@ from jovik.base.findings import (
 )
 from jovik.base.findings import TemperatureRange as Temperatures
 from jovik.base.health import Health
+from jovik.base.page_address import is_address
 from jovik.base.step_result import Conditions, Limit, PassFigures, StepResult
 from jovik.base.trace import (
     CopyRecord,
@@ -127,9 +128,12 @@ def _words(value: Any, what: str) -> tuple[str, ...]:
 
 def read_drive(row: Mapping[str, Any]) -> Drive:
     """A drive from its columns."""
-    found: Drive = _typed(Drive, row, "a drive")
+    found: Drive = _typed(Drive, _without(row, "address"), "a drive")
     if not found.name.strip():
         raise DamagedRecord("a drive has no name")
+    address = row.get("address")
+    if address is not None and not is_address(address):
+        raise DamagedRecord(f"{address!r:.40} is not the address of a page")
     return found
 
 

@@ -22,7 +22,7 @@ from sqlalchemy import (
     false,
 )
 
-REVISION = "0008"
+REVISION = "0009"
 """The newest revision under `migrations/versions`."""
 
 metadata = MetaData(
@@ -51,6 +51,8 @@ drive = Table(
     Column("endurance_bytes", BigInteger),
     Column("flash_bytes", BigInteger),  # raw flash, as the maker or a teardown tells
     Column("class_name", String),  # where the sheet names one; else it is told from the interface
+    Column("address", String),  # of its page on a site, which it keeps when it is renamed
+    Index(None, "address", unique=True),
 )
 
 claim = Table(

@@ -17,6 +17,7 @@ from jovik.shelf.backup import back_up_before_migration
 from jovik.shelf.migrate import make, migrate, revision_of
 from jovik.shelf.postgresql import is_server, open_server
 from jovik.shelf.records import decode_json
+from jovik.shelf.refusals import hint_for
 from jovik.shelf.schema import REVISION
 
 APPLICATION_ID = 0x4A6F766B
@@ -35,19 +36,6 @@ def where_from(option: str | None) -> str:
 def shown_place(where: str) -> str:
     """A shelf's place as it may be shown: passwords in an address are masked."""
     return mask_secrets(where) if looks_like_address(where) else where
-
-
-def sqlite_code(error: object) -> int | None:
-    """SQLite's primary result code of an error; None for any other error."""
-    code = getattr(error, "sqlite_errorcode", None)
-    return code & 0xFF if isinstance(code, int) else None
-
-
-def what_to_do(error: object) -> str:
-    """What helps a file that is damaged; empty for any other error."""
-    if sqlite_code(error) in (sqlite3.SQLITE_CORRUPT, sqlite3.SQLITE_NOTADB):
-        return "it is damaged: restore a backup of it (jovik shelf backup makes one)"
-    return ""
 
 
 def open_engine(where: str, *, create: bool, migrating: bool = True) -> sa.Engine:
@@ -108,7 +96,7 @@ def open_engine(where: str, *, create: bool, migrating: bool = True) -> sa.Engin
         reason = error.orig if isinstance(error, sa.exc.DatabaseError) else error.strerror
         raise ShelfError(
             f"the shelf {where} cannot be opened: {reason}",
-            what_to_do(reason) or "name another one with --shelf, or mend its folder",
+            hint_for(reason) or "name another one with --shelf, or mend its folder",
         ) from None
 
 
@@ -237,7 +225,7 @@ def _recognise(path: Path, reading: bool) -> None:
     except sqlite3.DatabaseError as error:
         raise ShelfError(
             f"{path} is not a shelf: {error}",
-            what_to_do(error) or "name another one with --shelf",
+            hint_for(error) or "name another one with --shelf",
         ) from None
     if not marked:
         raise ShelfError(

@@ -5,8 +5,7 @@ from __future__ import annotations
 import contextlib
 import logging
 import secrets
-import sqlite3
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -14,7 +13,8 @@ from typing import TYPE_CHECKING, Any
 import sqlalchemy as sa
 
 from jovik.base.circumstances import Circumstance
-from jovik.base.errors import ShelfError, ShelfUnreachableError, UnknownNameError, UsageError
+from jovik.base.errors import ShelfError, UnknownNameError, UsageError
+from jovik.base.page_address import is_address, new_address
 from jovik.base.step_result import StepResult
 from jovik.base.trace import Trace
 from jovik.hardware.rig import Rig
@@ -29,9 +29,10 @@ from jovik.shelf.postgresql import is_server
 from jovik.shelf.read_runs import RunFigures, RunRecord
 from jovik.shelf.recordings import Recordings
 from jovik.shelf.records import DamagedRecord, read_claim, read_drive, read_rig
+from jovik.shelf.refusals import refuse
 from jovik.shelf.schema import claim, drive, rig, run, step, unit
 from jovik.shelf.spool import flush_spool, spool_name
-from jovik.shelf.sqlite import WRITING, open_engine, shown_place, sqlite_code, what_to_do
+from jovik.shelf.sqlite import WRITING, open_engine, shown_place
 from jovik.shelf.writer import RunWriter, insert_if_absent, next_arrival, utc_now
 from jovik.steps.replay import LIBRARIES
 
@@ -106,31 +107,7 @@ class Shelf:
             return 0
 
     def _refuse(self, context: sa.engine.ExceptionContext) -> None:
-        error = context.original_exception
-        if isinstance(
-            context.sqlalchemy_exception, sa.exc.OperationalError | sa.exc.DatabaseError
-        ) and not isinstance(context.sqlalchemy_exception, sa.exc.IntegrityError):
-            reason = str(error).strip().splitlines()[0]
-            if is_server(self.where) and isinstance(
-                context.sqlalchemy_exception, sa.exc.OperationalError
-            ):
-                raise ShelfUnreachableError(
-                    f"the shelf {self.where} cannot be reached: {reason}", "is its server running?"
-                ) from error
-            if sqlite_code(error) in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED):
-                raise ShelfUnreachableError(
-                    f"the shelf {self.where} is held by another program: {reason}",
-                    "wait until it has ended, or stop it",
-                ) from error
-            if sqlite_code(error) == sqlite3.SQLITE_READONLY:
-                raise ShelfError(
-                    f"the shelf {self.where} cannot be written here",
-                    "name another one with --shelf; reading this one works",
-                ) from error
-            raise ShelfError(
-                f"the shelf {self.where} failed: {reason}",
-                what_to_do(error) or "check its disk and its rights",
-            ) from error
+        refuse(context, self.where, served=is_server(self.where))
 
     def __enter__(self) -> Shelf:
         return self
@@ -184,10 +161,23 @@ class Shelf:
         with self._engine.connect() as c:
             return list(c.execute(sa.select(drive.c.name).order_by(drive.c.id)).scalars())
 
-    def drive_numbers(self) -> dict[str, int]:
-        """The number of each drive, which it keeps when it is renamed."""
+    def page_addresses(self) -> dict[str, str]:
+        """Return the address of each drive's page: the one it has, or else a new one."""
         with self._engine.connect() as c:
-            return {r.name: r.id for r in c.execute(sa.select(drive.c.id, drive.c.name))}
+            query = sa.select(drive.c.name, drive.c.address).order_by(drive.c.id)
+            known = {r.name: r.address for r in c.execute(query)}
+        found = {name: a for name, a in known.items() if is_address(a)}
+        for name in known:
+            if name not in found:
+                found[name] = new_address(name, set(found.values()))
+        return {name: found[name] for name in known}
+
+    def keep_addresses(self, addresses: Mapping[str, str]) -> None:
+        """Store the address of each drive's page, which it keeps when it is renamed."""
+        with self._writing.begin() as c:
+            for name, address in addresses.items():
+                mine = drive.c.name == name, drive.c.address.is_distinct_from(address)
+                c.execute(drive.update().where(*mine).values(address=address))
 
     def forget_connections(self) -> None:
         """Leave connections to the process that opened them; new ones are made when needed."""

@@ -29,7 +29,7 @@ LARGEST: dict[type, int] = {sa.Integer: 2**31 - 1, sa.BigInteger: 2**63 - 1}
 
 
 LATER: dict[str, dict[str, Any]] = {
-    "drive": {"flash_bytes": None, "class_name": None},
+    "drive": {"flash_bytes": None, "class_name": None, "address": None},
     "claim": {"steady": False},
     "run": {"excluded": None, "circumstances": None},
     "step": {"excluded": None},
