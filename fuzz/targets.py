@@ -8,11 +8,13 @@ afterwards is a fault too.
 from __future__ import annotations
 
 import contextlib
+import datetime
 import functools
 import hashlib
 import io
 import json
 import os
+import re
 import tempfile
 import zipfile
 from collections.abc import Callable, Iterator
@@ -28,6 +30,7 @@ from jovik.analysis.recording import summary_of
 from jovik.base import quantities
 from jovik.base.errors import JovikError
 from jovik.base.own_files import make_own_folder
+from jovik.base.page_address import is_address, new_address
 from jovik.base.recording import dependencies
 from jovik.base.recording_file import FORM, read_recording
 from jovik.base.secrets import looks_like_address, mask_secrets
@@ -38,9 +41,11 @@ from jovik.hardware import ata, contents, nvme, signatures
 from jovik.hardware.link import named_link
 from jovik.hardware.mounts import read_mounts, read_swaps
 from jovik.report.reviewer_text import as_html, demote_headings
+from jovik.sheets.instrument_log import read_log
 from jovik.sheets.load import read_load
 from jovik.sheets.reading import parse_reading, read_csv, read_mapped
 from jovik.sheets.sheet import parse_claim, parse_price, parse_years, read_sheet, write_sheet
+from jovik.sheets.table_file import read_table
 from jovik.shelf import records
 from jovik.shelf.encoding import pack, unpack, unpack_latencies
 from jovik.shelf.records import decode_json
@@ -99,6 +104,44 @@ def mapped(content: bytes, folder: Path) -> None:
         read_text(written(mapping, folder, "m.toml")),
         "m.toml",
     )
+
+
+def log(content: bytes, folder: Path) -> None:
+    found = read_log(read_text(written(content, folder, "l.csv")), "l.csv")
+    assert np.isfinite(found.seconds).all() and np.isfinite(np.square(found.values)).all()
+
+
+def workbook(content: bytes, folder: Path) -> None:
+    read_table(written(content, folder, "t.xlsx"))
+
+
+def sheet_of_workbook(content: bytes, folder: Path) -> None:
+    """The cells of a workbook are what the bytes say: what lies behind its packing."""
+    made = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(base_workbook())) as old, zipfile.ZipFile(made, "w") as new:
+        for name in old.namelist():
+            new.writestr(name, content if name.endswith("sheet1.xml") else old.read(name))
+    workbook(made.getvalue(), folder)
+
+
+@functools.cache
+def base_workbook() -> bytes:
+    """A small workbook, made here."""
+    import openpyxl
+
+    book, out = openpyxl.Workbook(), io.BytesIO()
+    for row in (("time", "W"), (0.5, 3), (1.5, None), (datetime.datetime(2026, 11, 23), "x")):
+        book.active.append(row)
+    book.save(out)
+    return out.getvalue()
+
+
+def page(content: bytes, _: Path) -> None:
+    """The address of a page, from a shelf or an archive."""
+    text = as_text(content)
+    made = new_address(text, {"a"})
+    assert is_address(made) and made != "a" and "/" not in made and "." not in made
+    assert not is_address(text) or re.fullmatch(r"[a-z0-9-]+", text)
 
 
 def claim(content: bytes, _: Path) -> None:
@@ -381,6 +424,12 @@ TARGETS: dict[str, Target] = {
         lambda c, folder: read_csv(read_text(written(c, folder, "r.csv")), "r.csv"),
         (b"what,value,unit,method\nboot time,8.1,s,stopwatch\nnoise,31.5,dB(A),meter\n",),
     ),
+    "log": Target(
+        log, (b"seconds,W\n0.5,3.1\n1.5,3.2\n", b"2026-11-23T14:05:07;3,1\n2026-11-23T14:05:08;3\n")
+    ),
+    "workbook": Target(workbook, ()),
+    "workbook-inside": Target(sheet_of_workbook, ()),
+    "page": Target(page, (b"Comet 2TB", b"class-sata-ssd", b"../x", b"index")),
     "mapping": Target(mapped, (TABLE,)),
     "settings": Target(settings, (b"shelf = 'x.db'\n[measure]\nrig = 'bench'\npasses = 7\n",)),
     "archive": Target(archive, ()),
@@ -434,6 +483,11 @@ def seeds_of(name: str) -> tuple[bytes, ...]:
     """The examples of a target; an archive is made when it is asked for."""
     if name == "archive":
         return base_archive(), stored(base_archive())
+    if name == "workbook":
+        return base_workbook(), stored(base_workbook())
+    if name == "workbook-inside":
+        with zipfile.ZipFile(io.BytesIO(base_workbook())) as whole:
+            return (whole.read("xl/worksheets/sheet1.xml"),)
     if name == "archive-inside":
         with zipfile.ZipFile(io.BytesIO(base_archive())) as whole:
             names = sorted(set(whole.namelist()) - {"manifest.json"})

@@ -477,7 +477,7 @@ def mixed_recording(folder: Path, writes: bool = True) -> Path:
         at = 512 * int(rng.integers(0, 4 * CHUNK // 512))
         rows.append((n * 50_000, n * 50_000 + 180_000, kind, 4 * (n % 30 == 0), at, size, 0))
     path = folder / "odd.jrec"
-    write_recording(made_recording("odd", rows, 300 * 50_000 + 180_000), path)
+    write_recording(made_recording("odd", rows, 300 * 50_000 + 180_000), path, force=True)
     return path
 
 
@@ -552,7 +552,7 @@ def test_replays_on_a_folder_and_at_each_pace(jovik: Program) -> None:
     assert all(s["facts"]["replay"]["requests"] == 62 and not s["errors"] for s in steps)
     assert "Recorded programs" in jovik("runs", "show", "last").out
     # Another recording under the same name is not the same test.
-    write_recording(chain(5, MS, MS), jovik.folder / "mixed.jrec")
+    write_recording(chain(5, MS, MS), jovik.folder / "mixed.jrec", force=True)
     run = jovik("runs", "list", "--format", "json").json["runs"][0]["run"]
     assert "another recording" in jovik("repeat", run, status=2).err
 

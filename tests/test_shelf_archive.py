@@ -18,7 +18,7 @@ from typing import Any
 import pytest
 
 from jovik.base.errors import UsageError
-from jovik.shelf.archive_reader import MOST_FILE_BYTES
+from jovik.base.limits import ARCHIVE_FILE_BYTES
 from jovik.shelf.store import Shelf
 from tests.conftest import Program, call
 
@@ -225,7 +225,7 @@ def test_what_was_changed_on_the_way_is_noticed(
 
 def test_a_bomb_is_not_unpacked(jovik: Program, exported: Path, tmp_path: Path) -> None:
     def bomb(files: dict[str, Any]) -> None:
-        files["rigs.json"] = b" " * (MOST_FILE_BYTES + 1)
+        files["rigs.json"] = b" " * (ARCHIVE_FILE_BYTES + 1)
 
     path = changed(exported, tmp_path / "x.zip", bomb)
     assert path.stat().st_size < 300_000

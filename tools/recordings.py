@@ -154,7 +154,7 @@ def main() -> None:
     for name in PROGRAMS:
         recording = made(name)
         assert recording.span_bytes % CHUNK == 0
-        write_recording(recording, FOLDER / f"{name}.jrec")
+        write_recording(recording, FOLDER / f"{name}.jrec", force=True)
         size = (FOLDER / f"{name}.jrec").stat().st_size
         sys.stdout.write(
             f"{name}: {len(recording)} requests, {recording.elapsed_ns / 1e9:.2f} s, of it "

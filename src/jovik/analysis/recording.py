@@ -71,8 +71,11 @@ def summary_of(recording: Recording) -> RecordingSummary:
     sizes, counts = np.unique(size[moves], return_counts=True)
     order = np.argsort(-counts, kind="stable")[:MOST_BLOCKS]
     whole = max(int(moves.sum()), 1)
-    asked = np.sort(np.bincount(recording.offset[moves] // CHUNK))[::-1] if moves.any() else sizes
-    hot = int(asked[: max(len(asked) // 10, 1)].sum()) if moves.any() else 0
+    # Counted by piece that was asked for: one request may lie behind an address of any size.
+    pieces = recording.offset[moves] // CHUNK
+    asked = np.sort(np.unique(pieces, return_counts=True)[1])[::-1]
+    tenth = max((int(pieces.max(initial=0)) + 1) // 10, 1)
+    hot = int(asked[:tenth].sum())
     return RecordingSummary(
         read_bytes=int(size[reads].sum()),
         written_bytes=int(size[writes].sum()),

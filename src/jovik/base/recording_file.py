@@ -8,25 +8,23 @@ import json
 import lzma
 import zipfile
 import zlib
+from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
+from jovik.base import limits
 from jovik.base.atomic_files import write_output
 from jovik.base.errors import UsageError
 from jovik.base.recording import COLUMNS, Asker, Kind, Recording
 
 FORM = "jovik recording 1"
 HEAD, REQUESTS = "head.json", "requests.csv"
-MOST_HEAD, MOST_REQUESTS = 20_000_000, 2 * 10**9
-"""Bytes of the two members, unpacked; more is no recording."""
-MOST_ROWS = 20_000_000
-MOST_WORDS, MOST_FILES = 1_000, 100_000
-"""Of the names that a recording keeps where it was asked to."""
 SMALL = ("kind", "flags", "asker")
 """Columns whose numbers take a byte."""
 DIGEST_LETTERS = 12
+PIECE_BYTES = 2**22
 
 
 def write_recording(recording: Recording, out: Path, *, force: bool = False) -> None:
@@ -74,9 +72,10 @@ def read_recording(path: Path) -> tuple[Recording, str]:
     """
     try:
         with zipfile.ZipFile(path) as archive:
-            head = _member(archive, HEAD, MOST_HEAD)
-            content = _member(archive, REQUESTS, MOST_REQUESTS)
-        return recording_from(json.loads(head), content)
+            head = _head(archive)
+            with archive.open(REQUESTS) as member:
+                pieces = iter(lambda: member.read(PIECE_BYTES), b"")
+                return recording_from(head, pieces, path.stat().st_size)
     except OSError as error:
         raise UsageError(f"{path} cannot be read: {error.strerror or error}") from None
     except (
@@ -88,16 +87,25 @@ def read_recording(path: Path) -> tuple[Recording, str]:
         raise UsageError(f"{path} is a damaged recording: {error}") from None
 
 
-def _member(archive: zipfile.ZipFile, name: str, most: int) -> bytes:
-    with archive.open(name) as member:
-        content = member.read(most + 1)
-    if len(content) > most:
-        raise ValueError(f"{name} is longer than {most:,} bytes")
-    return content
+def _head(archive: zipfile.ZipFile) -> Any:
+    with archive.open(HEAD) as member:
+        content = member.read(limits.RECORDING_HEAD_BYTES + 1)
+    if len(content) > limits.RECORDING_HEAD_BYTES:
+        raise ValueError(f"{HEAD} is longer than {limits.RECORDING_HEAD_BYTES:,} bytes")
+    if limits.json_memory(content) > limits.JSON_MEMORY_BYTES:
+        raise ValueError(f"{HEAD} has more parts than any of a recording")
+    return json.loads(content)
 
 
-def recording_from(head: Any, content: bytes) -> tuple[Recording, str]:
+def recording_from(head: Any, pieces: Iterable[bytes], packed_bytes: int) -> tuple[Recording, str]:
     """A recording from what `parts_of` gave, and its digest.
+
+    Parameters
+    ----------
+    pieces : iterable of bytes
+        The table of requests, in pieces of any size.
+    packed_bytes : int
+        The size of the file that they came from, which limits the number of requests.
 
     Raises
     ------
@@ -106,26 +114,14 @@ def recording_from(head: Any, content: bytes) -> tuple[Recording, str]:
     """
     if not isinstance(head, dict) or head.get("form") != FORM:
         raise ValueError(f"its form is not '{FORM}'")
-    digest = hashlib.sha256(content).hexdigest()
-    if head.get("sha256") != digest:
-        raise ValueError("its requests are not as they were written")
-    lines = io.BytesIO(content)
-    if lines.readline().rstrip(b"\r\n").decode("ascii", "replace") != ",".join(COLUMNS):
-        raise ValueError("its columns are not those of a recording")
-    if content.count(b"\n") > MOST_ROWS + 1:
-        raise ValueError(f"it has more than {MOST_ROWS:,} requests")
-    table = np.zeros((0, len(COLUMNS)), np.int64)
-    if content[lines.tell() : lines.tell() + 1].strip():
-        table = np.loadtxt(lines, dtype=np.int64, delimiter=",", ndmin=2)
-    columns = dict(zip(COLUMNS, table.T, strict=True))
-    _check(columns)
-    last = int(table[:, 1].max(initial=0))
-    # A recording may have millions of requests: what is small is kept small.
-    columns = {k: v.astype(np.uint8 if k in SMALL else np.int64) for k, v in columns.items()}
-    del table
     elapsed = head["elapsed_ns"]
     if not isinstance(elapsed, int) or not 0 <= elapsed < 2**62:
         raise ValueError("its duration is none")
+    columns, digest = _columns(pieces, limits.recording_rows(packed_bytes))
+    if head.get("sha256") != digest:
+        raise ValueError("its requests are not as they were written")
+    _check(columns)
+    last = int(columns["done_ns"].max(initial=0))
     status = head.get("status")
     found = Recording(
         name=str(head.get("name", ""))[:200],
@@ -134,11 +130,55 @@ def recording_from(head: Any, content: bytes) -> tuple[Recording, str]:
         drive=str(head.get("drive", ""))[:200],
         status=status if isinstance(status, int) else None,
         made=str(head.get("made", ""))[:40],
-        command=_words(head.get("command"), MOST_WORDS),
-        files=_words(head.get("files"), MOST_FILES),
+        command=_words(head.get("command"), limits.RECORDING_WORDS),
+        files=_words(head.get("files"), limits.RECORDING_FILES),
         **columns,
     )
     return found, digest[:DIGEST_LETTERS]
+
+
+def _columns(pieces: Iterable[bytes], most_rows: int) -> tuple[dict[str, Any], str]:
+    """The columns of a table of requests, and its SHA-256: read piece by piece (ValueError)."""
+    summed, rest, header = hashlib.sha256(), b"", False
+    parts: dict[str, list[Any]] = {name: [] for name in COLUMNS}
+    count = 0
+
+    def take(lines: bytes) -> None:
+        nonlocal count, header
+        if not header:
+            first, _, lines = lines.partition(b"\n")
+            if first.rstrip(b"\r").decode("ascii", "replace") != ",".join(COLUMNS):
+                raise ValueError("its columns are not those of a recording")
+            header = True
+        if not lines.strip():
+            if lines:
+                raise ValueError("it has empty lines")
+            return
+        table = np.loadtxt(io.BytesIO(lines), np.int64, delimiter=",", comments=None, ndmin=2)
+        count += len(table)
+        if count > most_rows:
+            raise ValueError(f"it has more than {most_rows:,} requests")
+        for name, column in zip(COLUMNS, table.T, strict=True):
+            # A recording may have millions of requests: what is small is kept small.
+            if name in SMALL and ((column < 0) | (column > 255)).any():
+                raise ValueError("a request has flags that there are not")
+            parts[name].append(column.astype(np.uint8 if name in SMALL else np.int64))
+
+    for piece in pieces:
+        summed.update(piece)
+        whole, end, rest = (rest + piece).rpartition(b"\n")
+        if len(rest) > limits.RECORDING_LINE_BYTES:
+            raise ValueError("a line of it is longer than any request")
+        if end:
+            take(whole + end)
+    if rest or not header:
+        take(rest)
+    columns = {}
+    for name in COLUMNS:
+        # Joined one by one, so that no second copy of all of them exists.
+        empty = np.zeros(0, np.uint8 if name in SMALL else np.int64)
+        columns[name] = np.concatenate([empty, *parts.pop(name)])
+    return columns, summed.hexdigest()
 
 
 def _words(found: Any, most: int) -> tuple[str, ...]:
@@ -154,8 +194,6 @@ def _check(columns: dict[str, Any]) -> None:
         raise ValueError("a request asks for what there is not")
     if not np.isin(columns["asker"], [int(a) for a in Asker]).all():
         raise ValueError("a request was asked for by nobody")
-    if (columns["flags"] < 0).any() or (columns["flags"] > 255).any():
-        raise ValueError("a request has flags that there are not")
     moves = columns["kind"] <= Kind.WRITE
     size, offset = columns["bytes"][moves], columns["offset"][moves]
     if (size <= 0).any() or (size > 2**30).any() or (size % 512).any():

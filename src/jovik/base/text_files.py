@@ -5,12 +5,10 @@ from __future__ import annotations
 from pathlib import Path
 
 from jovik.base.errors import UsageError
-
-MOST_BYTES = 16_000_000
-"""Longer is no sheet, plan, table or text that a person wrote; it was named by mistake."""
+from jovik.base.limits import TEXT_BYTES
 
 
-def read_text(path: Path, most_bytes: int = MOST_BYTES) -> str:
+def read_text(path: Path, most_bytes: int = TEXT_BYTES) -> str:
     """A person's UTF-8 text, with or without a byte order mark.
 
     Raises
@@ -26,7 +24,7 @@ def read_text(path: Path, most_bytes: int = MOST_BYTES) -> str:
     return decoded(content, str(path), most_bytes)
 
 
-def decoded(content: bytes, where: str, most_bytes: int = MOST_BYTES) -> str:
+def decoded(content: bytes, where: str, most_bytes: int = TEXT_BYTES) -> str:
     """The same of bytes that were read from `where`."""
     if len(content) > most_bytes:
         raise UsageError(f"{where} is longer than {most_bytes:,} bytes", "is it the right file?")

@@ -14,6 +14,7 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, ValidationError
 from pydantic_core import ErrorDetails
 
 from jovik.base.errors import UsageError
+from jovik.base.limits import TOML_BYTES
 from jovik.base.quantities import parse_size, parse_time
 
 
@@ -54,6 +55,8 @@ def read_toml(text: str, where: str, shape: type[S]) -> S:
     UsageError
         Not TOML, or not this shape: the line, the key and the reason.
     """
+    if len(text) > TOML_BYTES:
+        raise UsageError(f"{where} is longer than {TOML_BYTES:,} bytes", "is it the right file?")
     try:
         given = tomllib.loads(text)
     except (

@@ -17,7 +17,8 @@ from pathlib import Path
 from typing import Any, TextIO
 
 from jovik.base.errors import OutputError
-from jovik.base.text_files import MOST_BYTES, decoded, read_text
+from jovik.base.limits import TEXT_BYTES
+from jovik.base.text_files import decoded, read_text
 
 
 def given_text(source: str) -> str:
@@ -30,7 +31,7 @@ def given_text(source: str) -> str:
     """
     if source != "-":
         return read_text(Path(source))
-    return decoded(sys.stdin.buffer.read(MOST_BYTES + 1), "standard input")
+    return decoded(sys.stdin.buffer.read(TEXT_BYTES + 1), "standard input")
 
 
 @contextlib.contextmanager

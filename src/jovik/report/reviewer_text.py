@@ -8,12 +8,12 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
+from jovik.base.errors import UsageError
+from jovik.base.limits import REVIEW_BYTES, REVIEW_MARKS
 from jovik.base.sanitize import file_name, strip_control
 from jovik.base.text_files import read_text
 
 VERDICT = re.compile(r"\s*(#{1,3}) *verdict *#* *\n", re.I)
-MOST_BYTES = 1_000_000
-"""No review is longer than this; what is was named by mistake."""
 
 
 def words_beside(shelf_at: str, drive: str) -> Path | None:
@@ -36,7 +36,13 @@ def read_words(path: Path) -> str:
     UsageError
         It is not there, too long, or no UTF-8 text.
     """
-    return read_text(path, MOST_BYTES)
+    text = read_text(path, REVIEW_BYTES)
+    if sum(text.count(mark) for mark in "[]()<>*_`!|") > REVIEW_MARKS:
+        raise UsageError(
+            f"{path} has more than {REVIEW_MARKS:,} brackets and other marks of Markdown",
+            "is it the right file?",
+        )
+    return text
 
 
 def split_verdict(markdown: str) -> tuple[str, str]:

@@ -7,10 +7,13 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from jovik.base.errors import UsageError
+from jovik.base.limits import LARGEST_READING, LOG_LINES
 from jovik.base.quantities import parse_time
-from jovik.sheets.reading import number_with_point, table_rows
+from jovik.sheets.reading import decimal_comma, number_with_point, table_rows
 
 FEWEST = 2
+LATEST_S = 253_402_300_800.0
+"""The end of the year 9999, seconds since the epoch."""
 
 
 @dataclass(frozen=True)
@@ -65,19 +68,27 @@ def read_log(text: str, where: str) -> InstrumentLog:
     seconds: list[float] = []
     values: list[float] = []
     clock: bool | None = None
-    for number, (cells, decimal_comma) in enumerate(table_rows(text), start=1):
+    comma = decimal_comma(text)
+    for count, (number, cells) in enumerate(table_rows(text, where), start=1):
+        if count > LOG_LINES:
+            raise UsageError(f"{where} has more than {LOG_LINES:,} lines")
         if len(cells) < FEWEST:
             raise UsageError(f"{where}, line {number}: a time and a value are wanted")
         try:
-            value = float(number_with_point(cells[1].strip(), comma=decimal_comma))
-            at, of_clock = _time(number_with_point(cells[0].strip(), comma=decimal_comma))
+            value = float(number_with_point(cells[1].strip(), comma=comma))
+            at, of_clock = _time(number_with_point(cells[0].strip(), comma=comma))
         except ValueError:
-            if number == 1:
+            if count == 1:
                 continue
             raise UsageError(
                 f"{where}, line {number}: '{cells[0]}' and '{cells[1]}' are no time and no number",
                 "times are seconds, or 2026-11-23T14:05:07",
             ) from None
+        if not (abs(value) <= LARGEST_READING and abs(at) <= LATEST_S):
+            raise UsageError(
+                f"{where}, line {number}: '{cells[0]:.40}' and '{cells[1]:.40}' are not a time and "
+                "a value of any instrument"
+            )
         if clock is not None and clock != of_clock:
             raise UsageError(f"{where}, line {number}: times are of a clock here, and were not")
         clock = of_clock

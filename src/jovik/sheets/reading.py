@@ -10,6 +10,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from jovik.base.errors import PhraseError, UsageError
+from jovik.base.limits import LARGEST_READING, LINE_LETTERS, READINGS
 from jovik.base.quantities import (
     parse_number,
     parse_rate,
@@ -113,6 +114,8 @@ def parse_reading(text: str, method: str = "", instrument: str = "") -> Reading:
             f"'{text}' is not a reading", "write NAME=VALUE with its unit, such as 'boot time=8.1s'"
         )
     amount, unit = _value(value.strip())
+    if not abs(amount) <= LARGEST_READING:
+        raise UsageError(f"{value.strip():.40} is larger than any reading")
     return Reading(
         what.strip(), amount, unit, method.strip(), instrument.strip(), _phrase(what.strip())
     )
@@ -159,35 +162,56 @@ def table_form(text: str) -> str:
     return "" if mark == "," else f"read with {MARKS[mark]} between the cells and decimal commas"
 
 
-def table_rows(text: str) -> Iterator[tuple[list[str], bool]]:
-    """The cells of each line that is not empty, and whether numbers may have a decimal comma."""
-    mark = _mark(text)
-    for cells in csv.reader(io.StringIO(text), delimiter=mark):
-        if any(c.strip() for c in cells):
-            yield cells, mark != ","
+def decimal_comma(text: str) -> bool:
+    """Return True if a comma within a number of this table is a decimal comma.
+
+    Spreadsheets in many countries write it so, with semicolons or tabs between the cells.
+    """
+    return _mark(text) != ","
+
+
+def table_rows(text: str, where: str) -> Iterator[tuple[int, list[str]]]:
+    """Yield the number and the cells of each line that is not empty.
+
+    Commas, semicolons or tabs part the cells: whichever the first line has most of.
+
+    Raises
+    ------
+    UsageError
+        The text is not CSV, or a line is longer than any of a table.
+    """
+    reader = csv.reader(_lines(text, where), delimiter=_mark(text))
+    try:
+        for cells in reader:
+            if any(c.strip() for c in cells):
+                yield reader.line_num, cells
+    except csv.Error as error:
+        raise UsageError(f"{where}, line {reader.line_num}: {error}") from None
+
+
+def _lines(text: str, where: str) -> Iterator[str]:
+    for number, line in enumerate(io.StringIO(text), start=1):
+        if len(line) > LINE_LETTERS:
+            raise UsageError(f"{where}, line {number} is longer than {LINE_LETTERS:,} letters")
+        yield line
 
 
 def number_with_point(value: str, *, comma: bool) -> str:
-    """A number with a decimal point, where it may have a comma."""
-    found = re.fullmatch(r"([+-]?\d+),(\d+)", value) if comma else None
-    return f"{found[1]}.{found[2]}" if found is not None else value
-
-
-def _rows(text: str) -> csv.DictReader[str]:
-    """The rows of a table, by commas, semicolons or tabs: whatever its first line has most of.
-
-    Where semicolons or tabs part the cells, a comma within a number is a decimal comma, as
-    spreadsheets in many countries write it.
-    """
-    return csv.DictReader(io.StringIO(text), delimiter=_mark(text))
-
-
-def with_point(value: str, rows: csv.DictReader[str]) -> str:
-    """A number of such a table with a decimal point."""
-    if rows.reader.dialect.delimiter == ",":
-        return value
-    found = re.fullmatch(r"\s*([+-]?\d+),(\d+)(\D*)", value)
+    """A number with a decimal point, where it may have a comma; what follows it stays."""
+    found = re.fullmatch(r"\s*([+-]?\d+),(\d+)(\D*)", value) if comma else None
     return f"{found[1]}.{found[2]}{found[3]}" if found is not None else value
+
+
+def _named_rows(text: str, where: str) -> Iterator[tuple[int, dict[str, str]]]:
+    """Yield the header, then each line, as cells by column; missing cells are left out."""
+    header: list[str] | None = None
+    for count, (number, cells) in enumerate(table_rows(text, where)):
+        if count > READINGS:
+            raise UsageError(f"{where} has more than {READINGS:,} lines", "split it into several")
+        header = header or cells
+        if len(cells) > len(header):
+            raise UsageError(f"{where}, line {number}: it has more cells than there are columns")
+        yield number, dict(zip(header, cells, strict=False))
 
 
 def read_csv(text: str, where: str) -> list[Reading]:
@@ -198,35 +222,36 @@ def read_csv(text: str, where: str) -> list[Reading]:
     UsageError
         Not such a file: the line and what is wrong with it.
     """
-    rows = _rows(text)
-    if rows.fieldnames is None or not {"what", "value"} <= set(rows.fieldnames):
+    rows = _named_rows(text, where)
+    _, columns = next(rows, (0, {}))
+    if not {"what", "value"} <= set(columns):
         raise UsageError(
             f"{where} has no columns 'what' and 'value'",
             f"the first line names them: {','.join(COLUMNS)}",
         )
-    strange = [n for n in rows.fieldnames if n not in COLUMNS]
+    strange = [n for n in columns if n not in COLUMNS]
     if strange:
         raise UsageError(
             f"{where}: '{strange[0]}' is not a column here", f"there are {', '.join(COLUMNS)}"
         )
     found = []
-    for row in rows:
-        if None in row or any(v is None for v in row.values()):
+    comma = decimal_comma(text)
+    for number, row in rows:
+        if len(row) < len(columns):
             raise UsageError(
-                f"{where}, line {rows.line_num}: it has not as many fields as there are columns"
+                f"{where}, line {number}: it has not as many fields as there are columns"
             )
         try:
+            value = number_with_point(row["value"], comma=comma)
             found.append(
                 parse_reading(
-                    f"{row['what']}={with_point(row['value'], rows)}{row.get('unit') or ''}",
-                    row.get("method") or "",
-                    row.get("instrument") or "",
+                    f"{row['what']}={value}{row.get('unit', '')}",
+                    row.get("method", ""),
+                    row.get("instrument", ""),
                 )
             )
         except UsageError as error:
-            raise UsageError(
-                f"{where}, line {rows.line_num}: {error.message}", error.hint
-            ) from None
+            raise UsageError(f"{where}, line {number}: {error.message}", error.hint) from None
     return found
 
 
@@ -269,35 +294,32 @@ def read_mapped(
             f"{mapping_where} needs either 'drive_column' or 'drive'",
             'such as drive_column = "model"',
         )
-    rows = _rows(text)
-    try:
-        there = rows.fieldnames or []
-        missing = [
-            c for c in (how.drive_column, *(f.column for f in how.figure)) if c and c not in there
-        ]
-        if missing:
-            raise UsageError(
-                f"{where} has no column '{missing[0]}'", f"there are: {', '.join(there)}"
-            )
-        found: dict[str, list[Reading]] = {}
-        for row in rows:
-            name = how.drive or (row[how.drive_column] or "").strip()
-            if not name:
-                raise UsageError(f"{where}, line {rows.line_num}: it names no drive")
-            for one in how.figure:
-                value = with_point((row[one.column] or "").strip(), rows)
-                if not value:
-                    continue
-                try:
-                    reading = parse_reading(
-                        f"{one.what}={value} {one.unit}", one.method, how.instrument
-                    )
-                except UsageError as error:
-                    raise UsageError(
-                        f"{where}, line {rows.line_num}, column '{one.column}': {error.message}",
-                        error.hint,
-                    ) from None
-                found.setdefault(name, []).append(reading)
-    except csv.Error as error:
-        raise UsageError(f"{where} is no CSV: {error}") from None
+    rows = _named_rows(text, where)
+    _, columns = next(rows, (0, {}))
+    missing = [
+        c for c in (how.drive_column, *(f.column for f in how.figure)) if c and c not in columns
+    ]
+    if missing:
+        raise UsageError(
+            f"{where} has no column '{missing[0]}'", f"there are: {', '.join(columns)}"
+        )
+    found: dict[str, list[Reading]] = {}
+    comma = decimal_comma(text)
+    for number, row in rows:
+        name = how.drive or row.get(how.drive_column, "").strip()
+        if not name:
+            raise UsageError(f"{where}, line {number}: it names no drive")
+        for one in how.figure:
+            value = number_with_point(row.get(one.column, "").strip(), comma=comma)
+            if not value:
+                continue
+            try:
+                reading = parse_reading(
+                    f"{one.what}={value} {one.unit}", one.method, how.instrument
+                )
+            except UsageError as error:
+                raise UsageError(
+                    f"{where}, line {number}, column '{one.column}': {error.message}", error.hint
+                ) from None
+            found.setdefault(name, []).append(reading)
     return found

@@ -2,14 +2,23 @@
 
 from __future__ import annotations
 
+import contextlib
 import csv
 import io
+import lzma
 import zipfile
+import zlib
 from pathlib import Path
 
 from jovik.base.errors import MissingPackageError, UsageError
 from jovik.base.installation import to_add
-from jovik.base.text_files import MOST_BYTES, read_text
+from jovik.base.limits import (
+    WORKBOOK_BYTES,
+    WORKBOOK_COLUMNS,
+    WORKBOOK_ROWS,
+    WORKBOOK_TAGS,
+)
+from jovik.base.text_files import read_text
 
 WORKBOOK = ".xlsx"
 
@@ -22,36 +31,58 @@ def read_table(path: Path) -> str:
     UsageError
         It cannot be read, is longer than any such table, or is no workbook.
     MissingPackageError
-        The packages that read workbooks are not installed.
+        The package that reads workbooks is not installed.
     """
     if path.suffix.lower() != WORKBOOK:
         return read_text(path)
     try:
-        import openpyxl  # type: ignore[import-untyped]  # noqa: F401 (pandas reads by it)
-        import pandas as pd
+        import openpyxl  # type: ignore[import-untyped]
     except ImportError:
         raise MissingPackageError(
-            "reading .xlsx needs the packages pandas and openpyxl", to_add("excel")
+            "reading .xlsx needs the package openpyxl", to_add("excel")
         ) from None
     _refuse_too_long(path)
-    try:
-        cells = pd.read_excel(path, header=None, dtype=object, engine="openpyxl")
-    except Exception as error:
-        # A damaged workbook fails in the packages' own ways, whatever they are.
-        raise UsageError(f"{path} cannot be read as a workbook: {error}") from None
     out = io.StringIO()
     written = csv.writer(out, lineterminator="\n")
-    written.writerows([["" if pd.isna(c) else c for c in row] for row in cells.values.tolist()])
+    try:
+        # Row by row: a single cell may lie in the last column of the last row.
+        book = openpyxl.load_workbook(path, read_only=True, data_only=True, keep_links=False)
+        with contextlib.closing(book):
+            sheet = book.worksheets[0]
+            sheet.reset_dimensions()
+            for number, row in enumerate(sheet.iter_rows(values_only=True), start=1):
+                if number > WORKBOOK_ROWS or len(row) > WORKBOOK_COLUMNS:
+                    raise UsageError(
+                        f"{path} has more than {WORKBOOK_ROWS:,} rows or {WORKBOOK_COLUMNS:,} "
+                        "columns",
+                        "is it the right file?",
+                    )
+                written.writerow(["" if cell is None else cell for cell in row])
+    except UsageError:
+        raise
+    except Exception as error:
+        # A damaged workbook fails in the package's own ways, whatever they are.
+        raise UsageError(f"{path} cannot be read as a workbook: {error}") from None
     return out.getvalue()
 
 
 def _refuse_too_long(path: Path) -> None:
+    """Refuse a workbook that would take much memory, before it is parsed (UsageError)."""
     try:
         with zipfile.ZipFile(path) as archive:
-            size = sum(member.file_size for member in archive.infolist())
+            members = archive.infolist()
+            size = sum(member.file_size for member in members)
+            if size > WORKBOOK_BYTES:
+                raise UsageError(
+                    f"{path} is longer than {WORKBOOK_BYTES:,} bytes", "is it the right file?"
+                )
+            tags = sum(archive.read(member).count(b"<") for member in members)
     except OSError as error:
-        raise UsageError(f"{path} cannot be read: {error.strerror}") from None
-    except zipfile.BadZipFile:
+        raise UsageError(f"{path} cannot be read: {error.strerror or error}") from None
+    except (
+        *(zipfile.BadZipFile, zlib.error, lzma.LZMAError),
+        *(ValueError, EOFError, NotImplementedError, RuntimeError),
+    ):
         raise UsageError(f"{path} is no workbook") from None
-    if size > MOST_BYTES:
-        raise UsageError(f"{path} is longer than {MOST_BYTES:,} bytes", "is it the right file?")
+    if tags > WORKBOOK_TAGS:
+        raise UsageError(f"{path} has more than {WORKBOOK_TAGS:,} tags", "is it the right file?")

@@ -16,24 +16,15 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+import numpy.typing as npt
+
+from jovik.base import limits
 from jovik.base.errors import UsageError
 from jovik.shelf.archive import FORMAT, READABLE
 
-MOST_FILES = 2_000_000
-MOST_FILE_BYTES = 64_000_000
-MOST_BYTES = 8_000_000_000
-"""Bounds on an archive from elsewhere.
-
-Files, bytes of one file and of all together once they are read.
-"""
-MOST_PARTS = 4_000_000
-"""Commas and brackets of a JSON file, and lines of a CSV file.
-
-A day of slices has 864,000 lines, a run of three days with four sensors some three million commas.
-"""
 END_BYTES = 2**16 + 1024
-MOST_DIRECTORY_BYTES = 200_000_000
-"""The list of files at the end of the zip."""
+"""Where the end of a zip's list of files is looked for."""
 
 
 class Archive:
@@ -49,13 +40,14 @@ class Archive:
     def __init__(self, path: Path) -> None:
         self.path, self._read = path, 0
         try:
-            if _directory_bytes(path) > MOST_DIRECTORY_BYTES:
-                raise self.wrong(f"it holds more than {MOST_FILES:,} files")
+            if _directory_bytes(path) > limits.ARCHIVE_DIRECTORY_BYTES:
+                raise self.wrong(f"it holds more than {limits.ARCHIVE_FILES:,} files")
             self._zip = zipfile.ZipFile(path)
+            self._bytes = limits.archive_bytes(path.stat().st_size)
         except (OSError, zipfile.BadZipFile, ValueError, NotImplementedError) as error:
             raise self.wrong(f"it is no zip: {error}") from None
-        if len(self._zip.infolist()) > MOST_FILES:
-            raise self.wrong(f"it holds more than {MOST_FILES:,} files")
+        if len(self._zip.infolist()) > limits.ARCHIVE_FILES:
+            raise self.wrong(f"it holds more than {limits.ARCHIVE_FILES:,} files")
         about = self.json("manifest.json", checked=False)
         if not isinstance(about, dict) or about.get("format") != FORMAT:
             raise self.wrong("it is no export of a Jovik shelf")
@@ -77,7 +69,7 @@ class Archive:
         """A file of it; `checked` against the manifest."""
         try:
             with self._zip.open(name) as file:
-                content = file.read(MOST_FILE_BYTES + 1)
+                content = file.read(limits.ARCHIVE_FILE_BYTES + 1)
         except KeyError:
             raise self.wrong(f"{name} is missing") from None
         except (
@@ -85,7 +77,7 @@ class Archive:
         ) as error:  # the archive's own, the disk's, and those of each way to compress
             raise self.wrong(f"{name} cannot be unpacked: {error}") from None
         self._read += len(content)
-        if len(content) > MOST_FILE_BYTES or self._read > MOST_BYTES:
+        if len(content) > limits.ARCHIVE_FILE_BYTES or self._read > self._bytes:
             raise self.wrong(f"{name} is larger than any file of a shelf")
         if checked and hashlib.sha256(content).hexdigest() != self.sums.get(name):
             raise self.wrong(f"{name} is not what its manifest says")
@@ -97,7 +89,7 @@ class Archive:
     def json(self, name: str, *, checked: bool = True) -> Any:
         """A JSON file of it."""
         text = self.text(name, checked=checked)
-        if sum(map(text.count, "[{,")) > MOST_PARTS:
+        if limits.json_memory(text) > limits.JSON_MEMORY_BYTES:
             raise self.wrong(f"{name} has more parts than any file of a shelf")
         try:
             return json.loads(text, parse_constant=_refuse)
@@ -105,18 +97,39 @@ class Archive:
             # An integer of thousands of digits is no JSONDecodeError.
             raise self.wrong(f"{name} is no JSON: {error}") from None
 
-    def table(self, name: str, header: Sequence[str]) -> list[list[str]]:
-        """The rows of a CSV file of it."""
+    def table(self, name: str, header: Sequence[str], most_lines: int) -> io.StringIO:
+        """Return a CSV file of it behind its header, which is checked, as are its lines."""
         text = self.text(name)
-        if text.count("\n") + text.count("\r") > MOST_PARTS:
+        if text.count("\n") + text.count("\r") > most_lines:
             raise self.wrong(f"{name} has more lines than any file of a shelf")
+        first, _, rest = text.partition("\n")
+        if first.rstrip("\r") != ",".join(header):
+            raise self.wrong(f"{name} does not have the columns {', '.join(header)}")
+        return io.StringIO(rest)
+
+    def series(self, name: str, header: Sequence[str]) -> npt.NDArray[np.int64]:
+        """Return a CSV file of integers, shape (lines, columns)."""
+        lines = self.table(name, header, limits.ARCHIVE_SERIES_LINES)
+        if not lines.getvalue().strip():
+            return np.zeros((0, len(header)), np.int64)
         try:
-            rows = list(csv.reader(io.StringIO(text)))
+            found = np.loadtxt(lines, np.int64, delimiter=",", comments=None, ndmin=2)
+        except (ValueError, OverflowError) as error:
+            raise self.wrong(f"{name}: {error}") from None
+        if found.shape[1] != len(header):
+            raise self.wrong(f"{name} does not have the columns {', '.join(header)}")
+        return found
+
+    def rows(self, name: str, header: Sequence[str]) -> list[list[str]]:
+        """Return the rows of a short CSV file."""
+        lines = self.table(name, header, limits.ARCHIVE_HISTOGRAM_LINES)
+        try:
+            rows = list(csv.reader(lines))
         except csv.Error as error:
             raise self.wrong(f"{name}: {error}") from None
-        if not rows or tuple(rows[0]) != tuple(header) or any(len(r) != len(header) for r in rows):
+        if any(len(r) != len(header) for r in rows):
             raise self.wrong(f"{name} does not have the columns {', '.join(header)}")
-        return rows[1:]
+        return rows
 
     def runs(self) -> list[str]:
         """Names of the files that hold runs."""

@@ -17,11 +17,10 @@ import numpy as np
 import numpy.typing as npt
 
 from jovik.base import histogram
+from jovik.base.limits import PASS_ARRAY_BYTES
 from jovik.base.step_result import Limit, LimitSource
 from jovik.base.trace import CopyRecord, Latencies, ReplayRecord, ScanRecord, Trace
 
-MOST_BYTES = 200_000_000
-"""Of the arrays of one pass: a day of slices is 35 MB."""
 BROKEN = (KeyError, EOFError, OSError, TypeError, ValueError, NotImplementedError, SyntaxError)
 """What NumPy and `zipfile` make of bytes that are none of theirs."""
 NOT_AN_ARRAY = "allow_pickle"
@@ -60,7 +59,7 @@ def unpack(blob: bytes) -> dict[str, npt.NDArray[np.int64]]:
 
 def _by_numpy(blob: bytes) -> dict[str, npt.NDArray[np.int64]]:
     with zipfile.ZipFile(io.BytesIO(blob)) as parts:
-        if sum(part.file_size for part in parts.infolist()) > MOST_BYTES:
+        if sum(part.file_size for part in parts.infolist()) > PASS_ARRAY_BYTES:
             raise ValueError("it is larger than any pass")
     with np.load(io.BytesIO(blob), allow_pickle=False) as found:
         return {name: found[name] for name in found.files if name != NOT_AN_ARRAY}
@@ -77,14 +76,16 @@ def _quickly(blob: bytes) -> dict[str, npt.NDArray[np.int64]] | None:
         return None
     count, _, at = struct.unpack_from("<HII", blob, len(blob) - 12)
     found = {}
+    left = PASS_ARRAY_BYTES
     for _ in range(count):
         if blob[at : at + 4] != b"PK\x01\x02":
             return None
         method, crc, packed, size, name_bytes, extra, comment, start = _ENTRY.unpack_from(blob, at)
         name = blob[at + 46 : at + 46 + name_bytes].decode("ascii", "replace")
         at += 46 + name_bytes + extra + comment
-        if method != zipfile.ZIP_DEFLATED or size > MOST_BYTES or packed == 2**32 - 1:
+        if method != zipfile.ZIP_DEFLATED or size > left or packed == 2**32 - 1:
             return None
+        left -= size
         behind, more = struct.unpack_from("<HH", blob, start + 26)
         begin = start + 30 + behind + more
         content = zlib.decompressobj(-15).decompress(blob[begin : begin + packed], size + 1)

@@ -326,15 +326,11 @@ def _naming(what: str) -> Iterator[None]:
 def _series(archive: Archive, at: str, edges: object) -> dict[str, bytes]:
     """The slices and histograms of a pass from their files."""
     try:
-        slices = (
-            np.array(archive.table(f"series/{at}", SLICE_COLUMNS), dtype=object)
-            .astype(np.int64)
-            .reshape(-1, len(SLICE_COLUMNS))
-        )
+        slices = archive.series(f"series/{at}", SLICE_COLUMNS)
         if not isinstance(edges, dict) or (slices < 0).any():
             raise ValueError("negative counts, or no latencies")
         counts = {direction: np.zeros(histogram.COUNT, np.int64) for direction in edges}
-        for direction, low, _, count in archive.table(f"latencies/{at}", HISTOGRAM):
+        for direction, low, _, count in archive.rows(f"latencies/{at}", HISTOGRAM):
             counts[direction][histogram.bucket_of(int(low))] += int(count)
         found = {
             direction: Latencies(

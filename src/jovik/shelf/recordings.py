@@ -10,14 +10,12 @@ from typing import Any
 import sqlalchemy as sa
 
 from jovik.base.errors import ShelfError, UnknownNameError, UsageError
+from jovik.base.limits import KEPT_RECORDING_BYTES
 from jovik.base.recording import Recording
 from jovik.base.recording_file import parts_of, recording_from
 from jovik.shelf.records import DamagedRecord
 from jovik.shelf.schema import recording
 from jovik.shelf.writer import utc_now
-
-MOST_BYTES = 60_000_000
-"""Of the table of requests of one recording, so that an archive holds it as one file."""
 
 
 @dataclass(frozen=True)
@@ -98,19 +96,20 @@ def keep(c: sa.Connection, name: str, found: Recording, digest: str, now: str) -
 
 def add(c: sa.Connection, name: str, head: dict[str, Any], requests: bytes, now: str) -> None:
     """Add the parts of a recording under a name that is free."""
-    if len(requests) > MOST_BYTES:
+    if len(requests) > KEPT_RECORDING_BYTES:
         raise UsageError(
             f"a recording of {head.get('requests'):,} requests is too large for the shelf",
             "its file can be replayed as it is",
         )
-    _, digest = recording_from(head, requests)
+    packed = zlib.compress(requests, 6)
+    _, digest = recording_from(head, [requests], len(packed))
     c.execute(
         recording.insert().values(
             name=name,
             folded_name=name.casefold(),
             digest=digest,
             head=head,
-            requests=zlib.compress(requests, 6),
+            requests=packed,
             written=now,
         )
     )
@@ -156,7 +155,7 @@ def read_kept(row: Mapping[Any, Any]) -> tuple[Recording, str]:
         They give none.
     """
     try:
-        found, digest = recording_from(row["head"], requests_of(row))
+        found, digest = recording_from(row["head"], [requests_of(row)], len(row["requests"]))
     except (ValueError, TypeError, KeyError, OverflowError, zlib.error) as error:
         raise DamagedRecord(f"the recording '{row['name']}' is damaged: {error}") from None
     if digest != row["digest"]:
@@ -167,8 +166,8 @@ def read_kept(row: Mapping[Any, Any]) -> tuple[Recording, str]:
 def requests_of(row: Mapping[Any, Any]) -> bytes:
     """The table of requests of a recording on the shelf, bounded (ValueError, zlib.error)."""
     unpacker = zlib.decompressobj()
-    found = unpacker.decompress(row["requests"], MOST_BYTES + 1)
-    if len(found) > MOST_BYTES or unpacker.unconsumed_tail:
+    found = unpacker.decompress(row["requests"], KEPT_RECORDING_BYTES + 1)
+    if len(found) > KEPT_RECORDING_BYTES or unpacker.unconsumed_tail:
         raise ValueError("it is larger than any recording of a shelf")
     return found
 

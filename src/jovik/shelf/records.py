@@ -33,6 +33,7 @@ from jovik.base.findings import (
 )
 from jovik.base.findings import TemperatureRange as Temperatures
 from jovik.base.health import Health
+from jovik.base.limits import JSON_DEPTH, JSON_MEMORY_BYTES, json_memory
 from jovik.base.page_address import is_address
 from jovik.base.step_result import Conditions, Limit, PassFigures, StepResult
 from jovik.base.trace import (
@@ -56,8 +57,6 @@ _NUMBERS = frozenset((int, float))
 TOLERANCE = 1e-6
 """Relative: a figure that was computed from a series comes out the same when it is computed again,
 but for the last digits of a float that went through text."""
-MOST_DEPTH = 20
-"""How deep a record is nested at most; those that are written have 6 levels."""
 TARGETS = {"folder": "path", "device": "path", "model": "name"}
 
 
@@ -72,6 +71,9 @@ class Undecodable:
 def decode_json(text: str | bytes) -> Any:
     """JSON as a row has it; `Undecodable` where it is none, so that other rows can be read."""
     try:
+        # A column of SQLite may hold a number, which its caller knows how to take.
+        if isinstance(text, str | bytes) and json_memory(text) > JSON_MEMORY_BYTES:
+            return Undecodable()
         return json.loads(text)
     except (ValueError, RecursionError):
         return Undecodable()
@@ -104,7 +106,7 @@ def _typed(sort: Any, given: Any, what: str) -> Any:
 def _finite(value: Any) -> bool:
     """Whether every number in it is one, and it is no deeper than any record."""
     layer = [value]
-    for _ in range(MOST_DEPTH):
+    for _ in range(JSON_DEPTH):
         below: list[Any] = []
         for v in layer:
             # JSON gives these types and none derived from them.

@@ -1,0 +1,101 @@
+"""The limits on everything that Jovik reads and did not write: bytes, lines, cells, elements.
+
+A compressed file of a kilobyte can stand for gigabytes, so each limit is checked before the memory
+is taken. `tests/test_hostile_files.py` reads a hostile file of every kind in 512 MB.
+"""
+
+from __future__ import annotations
+
+import sys
+
+# Text
+
+TEXT_BYTES = 16_000_000
+"""A table. Longer is no table that a user brought along; it was named by mistake."""
+TOML_BYTES = 1_000_000
+"""A sheet, plan, load, model drive or mapping: written by hand."""
+REVIEW_BYTES = 250_000
+"""A reviewer's text: 40,000 words."""
+REVIEW_MARKS = 50_000
+"""Brackets and other marks of Markdown in it: an open bracket takes 30 microseconds."""
+LINE_LETTERS = 100_000
+"""A line of a table."""
+LOG_LINES = 1_000_000
+"""An instrument log: a day of ten values a second has 864,000."""
+READINGS = 10_000
+"""Readings in one table."""
+LARGEST_READING = 1e15
+"""The absolute value of a reading: larger ones overflow when their squares are added."""
+
+# Workbooks
+
+WORKBOOK_BYTES = 16_000_000
+"""All parts of a workbook, unpacked."""
+WORKBOOK_TAGS = 2_000_000
+"""Opening and closing tags in all parts of a workbook: each element takes up to 200 bytes."""
+WORKBOOK_ROWS = LOG_LINES
+WORKBOOK_COLUMNS = 1_000
+
+# JSON
+
+JSON_MEMORY_BYTES = 240_000_000
+"""A document once it is read; see `json_memory`."""
+JSON_DEPTH = 20
+"""How deep a record is nested. Those that Jovik writes have 6 levels."""
+
+# Recordings
+
+RECORDING_HEAD_BYTES = 20_000_000
+RECORDING_ROWS = 20_000_000
+"""Requests of a recording, whatever the size of its file."""
+RECORDING_ROWS_FREE = 2_000_000
+"""Requests of a recording in a small file."""
+PACKED_BYTES_PER_ROW = 2
+"""A larger file may hold one request for this many bytes: recordings take about 12."""
+RECORDING_LINE_BYTES = 150
+RECORDING_WORDS, RECORDING_FILES = 1_000, 100_000
+"""Names that a recording keeps."""
+KEPT_RECORDING_BYTES = 60_000_000
+"""The table of requests of a recording on the shelf, so that an archive holds it as one file."""
+
+# Shelves and archives
+
+PASS_ARRAY_BYTES = 64_000_000
+"""The arrays of one pass: a day of slices takes 35 MB."""
+ARCHIVE_FILES = 2_000_000
+ARCHIVE_DIRECTORY_BYTES = 200_000_000
+"""The list of files at the end of the zip."""
+ARCHIVE_FILE_BYTES = 64_000_000
+"""One file of an archive, unpacked."""
+ARCHIVE_BYTES = 8_000_000_000
+"""All files of an archive, unpacked, whatever its size."""
+ARCHIVE_BYTES_FREE = 500_000_000
+"""All files of a small archive, unpacked."""
+ARCHIVE_RATIO = 100
+"""A larger archive may unpack to this many times its size: exports take a tenth."""
+ARCHIVE_SERIES_LINES = 1_000_000
+"""Lines of a series: a day of slices has 864,000."""
+ARCHIVE_HISTOGRAM_LINES = 100_000
+
+
+def json_memory(text: str | bytes) -> int:
+    """Return an upper bound on the memory of a JSON document once it is read, bytes.
+
+    In CPython 3.11 an object with one key takes 232 bytes, each further key about 100 beside its
+    letters, a list 56 to 88, a short string 50, a number up to 32 beside the 8 of its place.
+    """
+    total = sys.getsizeof(text)
+    for mark, size in {"{": 240, "[": 240, ":": 100, ",": 60}.items():
+        count = text.count(mark) if isinstance(text, str) else text.count(mark.encode())
+        total += size * count
+    return total
+
+
+def recording_rows(packed_bytes: int) -> int:
+    """Return how many requests a recording in a file of this size may hold."""
+    return min(max(RECORDING_ROWS_FREE, packed_bytes // PACKED_BYTES_PER_ROW), RECORDING_ROWS)
+
+
+def archive_bytes(packed_bytes: int) -> int:
+    """Return how many bytes the files of an archive of this size may unpack to."""
+    return min(max(ARCHIVE_BYTES_FREE, packed_bytes * ARCHIVE_RATIO), ARCHIVE_BYTES)
