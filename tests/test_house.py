@@ -82,6 +82,7 @@ WRITERS = {
     "engine/test_file.py": "the target of a test",
     "hardware/block_trace.py": "the kernel's switches for tracing",
     "hardware/safety.py": "the target of a test, opened through the descriptor that was checked",
+    "runs/pass_store.py": "spills passes to a file without a name",
     "report/pictures.py": "a private folder for drawing, removed at once",
     "shelf/backup.py": "copies a database to a path of `atomic_files`",
     "shelf/sqlite.py": "opens the shelf as a database",
@@ -97,7 +98,14 @@ WRITING_FLAGS = {"O_WRONLY", "O_RDWR", "O_CREAT", "O_APPEND", "O_TRUNC", "O_TMPF
 WRITING_CALLS = {
     *("write_text", "write_bytes", "touch", "symlink_to", "hardlink_to", "mkfifo", "mknod"),
     *("copyfile", "copy2", "copytree", "FileHandler", "RotatingFileHandler"),
-    *("mkstemp", "mkdtemp", "NamedTemporaryFile", "TemporaryFile", "TemporaryDirectory"),
+    *(
+        "mkstemp",
+        "mkdtemp",
+        "NamedTemporaryFile",
+        "TemporaryFile",
+        "TemporaryDirectory",
+        "SpooledTemporaryFile",
+    ),
 }
 OF_OS = {"rename", "replace", "link", "symlink", "truncate"}
 INTO_BUFFERS = {"savefig", "save", "to_csv", "to_parquet", "to_json", "savetxt", "savez", "ZipFile"}

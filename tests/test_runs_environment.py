@@ -319,7 +319,7 @@ def test_passes_that_waited_to_the_end_say_where_and_are_delivered(known: Progra
     holder.execute("BEGIN IMMEDIATE")
     _, err = running.communicate(timeout=60)
     assert running.returncode == 3, err
-    assert "is held by another program" in err and "wait in" in err
+    assert "is locked by another program" in err and "wait in" in err
     (spool,) = Path(known.env["XDG_DATA_HOME"]).rglob("*.jsonl")
     assert str(spool) in err and "nothing finished was lost" not in err
     assert spool.stat().st_mode & 0o077 == 0

@@ -2,19 +2,24 @@
 
 from __future__ import annotations
 
+import subprocess
+import sys
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pytest
 
+from jovik.base import histogram
 from jovik.base.errors import DriveError, TargetError
 from jovik.base.session import Progress, ProgressCallback, Workload
 from jovik.base.step_result import Conditions, StepResult
-from jovik.base.trace import IoFault, StampFaults, Trace
+from jovik.base.trace import IoFault, Latencies, StampFaults, Trace
 from jovik.runs.context import RunContext, RunEnvironment, RunOptions
 from jovik.runs.cost import cost_of
+from jovik.runs.pass_store import AS_THEY_ARE, PassStore
 from jovik.runs.repetition import RepetitionPolicy
 from jovik.runs.runner import run_plan
 from jovik.runs.task import Task
@@ -324,3 +329,52 @@ def test_a_step_becomes_a_workload() -> None:
     )
     assert work.rate_limit_bytes_s == 1000 * 8192 and work.reads and work.writes and not work.fresh
     assert work.span_bytes == 10**9 // 16384 * 16384 and work.time_ns == 10**10
+
+
+def test_passes_come_back_from_their_store_as_they_were() -> None:
+    rng = np.random.default_rng(1)
+    made = []
+    for n in range(3 * AS_THEY_ARE):
+        counts = np.zeros(histogram.COUNT, np.int64)
+        counts[rng.integers(0, histogram.COUNT, 20)] = rng.integers(1, 2**40, 20)
+        slices = rng.integers(0, 2**30, (1 + n % 7, 5))
+        latencies = {"read": Latencies(counts, 1, 2, 3)} if n % 3 else {}
+        made.append(Trace("x", True, n, 10**9, 0, 0, slices, latencies, notes=(str(n),)))
+    store = PassStore(made)
+    assert len(store) == len(made) and list(store.rates_bytes_s) == [t.rate_bytes_s for t in made]
+    back, wanted = [*store[:70], *store[70:][10:], store[-1]], [*made[:70], *made[80:], made[-1]]
+    for found, given in zip(back, wanted, strict=True):
+        assert found.notes == given.notes and (found.slices == given.slices).all()
+        assert found.latencies.keys() == given.latencies.keys()
+        for direction, one in found.latencies.items():
+            assert (one.counts == given.latencies[direction].counts).all() and one.maximum_ns == 2
+    with pytest.raises(IndexError):
+        store[len(made)]
+
+
+FLAT = """
+import jovik, resource, sys
+from jovik.shelf.writer import RunWriter
+taken, kept = [], RunWriter.pass_done
+def pass_done(self, position, number, trace):
+    kept(self, position, number, trace)
+    taken.append(int(open("/proc/self/statm").read().split()[1]) * 4096)
+RunWriter.pass_done = pass_done
+with jovik.open_shelf(sys.argv[1]) as shelf:
+    jovik.measure(shelf, "model:comet", plan=sys.argv[2], seed=1)
+peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
+print(len(taken), (peak - taken[len(taken) // 3]) / len(taken))
+"""
+
+
+@pytest.mark.skipif(not Path("/proc/self/statm").exists(), reason="needs /proc of Linux")
+def test_memory_stays_flat_over_many_rounds(tmp_path: Path) -> None:
+    """At 26 kB a pass, as it once was, these would take 20 MB more."""
+    plan = tmp_path / "rounds.toml"
+    steps = '["random read 4KiB for 200ms", "random write 4KiB for 200ms"]'
+    plan.write_text(f'title = "x"\nsteps = [{{ rounds = 600, steps = {steps} }}]\n')
+    words = [sys.executable, "-c", FLAT, str(tmp_path / "s.db"), str(plan)]
+    done = subprocess.run(words, capture_output=True, text=True, check=False, timeout=300)
+    assert done.returncode == 0, done.stderr
+    count, each = done.stdout.split()
+    assert int(count) == 1200 and float(each) < 10_000, done.stdout

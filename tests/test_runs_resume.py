@@ -24,6 +24,7 @@ from jovik.base.session import CopyJob, ProgressCallback
 from jovik.base.trace import IoFault, Trace
 from jovik.runs.context import ResumedStep, RunContext, RunEnvironment, RunOptions
 from jovik.runs.cost import cost_of, time_of
+from jovik.runs.pass_store import PassStore
 from jovik.runs.repetition import RepetitionPolicy
 from jovik.runs.runner import check_plan, run_plan
 from jovik.runs.task import Task
@@ -84,11 +85,11 @@ def test_cut_off_anywhere_the_rest_is_made_and_nothing_twice(
     first = Remembering()
     plan = tasks(*PLAN)
     run_plan(plan, bench(ModelSession(load_model("slate")), first, seed=3))
-    done = {n: ResumedStep(tuple(first.traces[n]), True) for n in range(finished)}
+    done = {n: ResumedStep(PassStore(first.traces[n]), True) for n in range(finished)}
     made = 0
     if finished < len(PLAN) and passes_of_next:
         made = min(passes_of_next, len(first.traces[finished]))
-        done[finished] = ResumedStep(tuple(first.traces[finished][:made]), False)
+        done[finished] = ResumedStep(PassStore(first.traces[finished][:made]), False)
     diary = Remembering()
     results = run_plan(plan, bench(ModelSession(load_model("slate")), diary, seed=3), done)
     assert [r.phrase for r in results] == [t.step.canonical for t in plan[finished:]]
@@ -124,7 +125,7 @@ def test_a_run_that_was_killed_behind_its_last_step_writes_nothing_more() -> Non
         run_plan(
             plan,
             bench(session, diary),
-            {n: ResumedStep(tuple(t), True) for n, t in first.traces.items()},
+            {n: ResumedStep(PassStore(t), True) for n, t in first.traces.items()},
         )
         == []
     )

@@ -20,6 +20,7 @@ from jovik.base.step_result import StepResult
 from jovik.runs.budget import fit_to_budget
 from jovik.runs.context import ResumedStep, RunContext, RunEnvironment, RunOptions
 from jovik.runs.cost import cost_of, time_of
+from jovik.runs.pass_store import PassStore
 from jovik.runs.repetition import RepetitionPolicy
 from jovik.runs.runner import run_plan
 from jovik.runs.task import Task, tasks_of
@@ -456,9 +457,9 @@ def test_a_run_goes_on_after_its_last_finished_pass_and_brings_the_fill_back() -
         ),
     )
     done = {
-        0: ResumedStep(tuple(traces[0]), True),
-        1: ResumedStep(tuple(traces[1]), True),
-        2: ResumedStep(tuple(traces[2][:1]), False),
+        0: ResumedStep(PassStore(traces[0]), True),
+        1: ResumedStep(PassStore(traces[1]), True),
+        2: ResumedStep(PassStore(traces[2][:1]), False),
     }
     diary = Diary()
     session = ModelSession(load_model("slate"))

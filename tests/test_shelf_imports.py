@@ -289,7 +289,7 @@ def test_one_damaged_record_takes_nothing_else_with_it_and_is_found(
         assert shelf.results(with_latencies=True) and shelf.latest_results(filled=True)
         shelf.results_of_several_rigs()
         for run in shelf.runs():
-            shelf.passes_by_step(run.id)
+            list(shelf.passes_of_run(run.id))
         shelf.export(shown.folder / "out.zip")
     with Shelf(str(shown.folder / "other.db"), create=True) as other:
         assert other.merge(shown.folder / "out.zip").runs and not other.check().faults

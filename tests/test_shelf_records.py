@@ -165,7 +165,7 @@ def test_a_pass_comes_back_as_it_was(shelf: Shelf) -> None:
     )
     writer.step_begun(0, parse(READ), CONDITIONS)
     writer.pass_done(0, 1, given)
-    for back in (shelf.traces(writer.id, READ)[0], shelf.passes_by_step(writer.id)[0][0][0]):
+    for back in (shelf.traces(writer.id, READ)[0], next(shelf.passes_of_run(writer.id)).trace):
         assert (back.slices == given.slices).all() and (
             back.latencies["read"].counts == given.latencies["read"].counts
         ).all()
@@ -177,13 +177,13 @@ def test_a_pass_comes_back_as_it_was(shelf: Shelf) -> None:
             back.latencies["read"].maximum_ns,
             back.latencies["read"].sum_ns,
         ) == (5, 99_999, 123_456)
-    assert shelf.passes_by_step(writer.id)[0][1] is False
+    assert next(shelf.passes_of_run(writer.id)).whole is False
     writer.pass_done(0, 1, trace(9e8))
     assert [round(t.rate_bytes_s / 1e6) for t in shelf.traces(writer.id, READ)] == [900], (
         "made again, it takes the other's place"
     )
     writer.step_done(0, StepResult(READ, READ, (), {}, CONDITIONS))
-    assert shelf.passes_by_step(writer.id)[0][1] is True
+    assert next(shelf.passes_of_run(writer.id)).whole is True
 
 
 def test_runs_are_found_and_opened_again(shelf: Shelf) -> None:

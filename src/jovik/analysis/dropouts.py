@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import statistics
-from collections.abc import Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
@@ -91,7 +91,7 @@ def drop_out_note(found: DropOuts) -> str:
     )
 
 
-def all_drop_outs(passes: Sequence[npt.NDArray[np.int64]]) -> DropOuts | None:
+def all_drop_outs(passes: Iterable[npt.NDArray[np.int64]]) -> DropOuts | None:
     """The pauses of several passes together; None where there are none."""
     found = [drop_outs(slices) for slices in passes]
     count = sum(x.count for x in found)

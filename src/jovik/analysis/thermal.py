@@ -6,7 +6,7 @@ Which sensors can be believed, how warm it got, and whether heat held a rate dow
 from __future__ import annotations
 
 import statistics
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -113,7 +113,7 @@ class Warmth:
 
 
 def warmth_of(
-    passes: Sequence[tuple[TemperatureSeries, npt.NDArray[np.int64]]],
+    passes: Iterable[tuple[TemperatureSeries, npt.NDArray[np.int64]]],
     sensors: Sequence[SensorReading],
     limit_c: float | None,
 ) -> Warmth:
@@ -130,21 +130,27 @@ def warmth_of(
         The drive's own limit, or the sheet's.
     """
     good = frozenset(r.name for r in sensors if not r.set_aside)
-    warm = [trusted_temperatures(series, good) for series, _ in passes]
-    read = [w for w in warm if w]
-    shown = TemperatureRange(read[0][0][1], max(c for w in read for _, c in w)) if read else None
-    limits = (heat_limit(slices, w, limit_c) for w, (_, slices) in zip(warm, passes, strict=True))
-    notes = []
-    above = sum(seconds_above(w, limit_c) for w in warm) if limit_c is not None else 0.0
+    shown: TemperatureRange | None = None
+    limit: Limit | None = None
+    above, there, notes = 0.0, set[str](), []
+    for series, slices in passes:
+        there |= {n for _, values in series for n in values}
+        warm = trusted_temperatures(series, good)
+        if warm:
+            peak = max(c for _, c in warm)
+            shown = TemperatureRange(
+                shown.start_c if shown else warm[0][1], max(shown.peak_c, peak) if shown else peak
+            )
+        limit = limit or heat_limit(slices, warm, limit_c)
+        above += seconds_above(warm, limit_c) if limit_c is not None else 0.0
     if above:
         notes.append(f"{above:.0f} s at or above its limit of {limit_c:.0f} °C")
-    there = {n for series, _ in passes for _, values in series for n in values}
     notes += [
         f"sensor '{r.name}' ({r.peak_c:.0f} °C) is set aside: {r.set_aside}"
         for r in sensors
         if r.set_aside and r.name in there
     ]
-    return Warmth(shown, next((x for x in limits if x is not None), None), tuple(notes))
+    return Warmth(shown, limit, tuple(notes))
 
 
 def heat_limit(

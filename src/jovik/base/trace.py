@@ -41,14 +41,20 @@ class Latencies:
     @staticmethod
     def merged(parts: Iterable[Latencies]) -> Latencies | None:
         """Several passes or directions as one; None when there are none."""
-        found = list(parts)
-        if not found:
-            return None
+        # One after the other: thousands of passes need not be in memory together.
+        whole: Latencies | None = None
+        for part in parts:
+            whole = part if whole is None else Latencies.sum_of(whole, part)
+        return whole
+
+    @staticmethod
+    def sum_of(one: Latencies, other: Latencies) -> Latencies:
+        """Two of them as one."""
         return Latencies(
-            np.sum([p.counts for p in found], axis=0),
-            min(p.minimum_ns for p in found),
-            max(p.maximum_ns for p in found),
-            sum(p.sum_ns for p in found),
+            one.counts + other.counts,
+            min(one.minimum_ns, other.minimum_ns),
+            max(one.maximum_ns, other.maximum_ns),
+            one.sum_ns + other.sum_ns,
         )
 
     def percentile_ns(self, share: float) -> float:

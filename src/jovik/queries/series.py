@@ -75,12 +75,12 @@ def series_of(shelf: Shelf, run: str, number: int | None = None) -> Iterator[Sli
 def _slices(
     shelf: Shelf, key: str, about: dict[tuple[int, int], dict[str, object]], wanted: int | None
 ) -> Iterator[Slice]:
-    for position, (traces, _) in shelf.passes_by_step(key).items():
-        if wanted not in (None, position + 1):
-            continue
-        for number, trace in enumerate(traces, start=1):
-            row = about[position, number]
-            yield from _of_pass(position + 1, str(row["phrase"]), number, trace, row["finished"])
+    for one in shelf.passes_of_run(key):
+        step = one.position + 1
+        if wanted in (None, step):
+            row = about[one.position, one.number]
+            phrase, ended = str(row["phrase"]), row["finished"]
+            yield from _of_pass(step, phrase, one.number, one.trace, ended)
 
 
 def _of_pass(

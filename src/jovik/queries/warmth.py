@@ -89,11 +89,7 @@ def run_passes(shelf: Shelf, key: str) -> tuple[RunPass, ...]:
     about = {(p["position"], p["number"]): p for p in shelf.passes(key=key)}
     # In the order in which they were made, which is not that of the steps where they take turns.
     traces = sorted(
-        (
-            (position, number, trace)
-            for position, (passes, _) in shelf.passes_by_step(key).items()
-            for number, trace in enumerate(passes, start=1)
-        ),
+        ((one.position, one.number, one.trace) for one in shelf.passes_of_run(key)),
         key=lambda found: str(about[found[0], found[1]]["finished"]),
     )
     starts = _starts([t for *_, t in traces], [about[p, n]["finished"] for p, n, _ in traces])

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from typing import Protocol
 
@@ -16,11 +16,14 @@ from jovik.base.session import Progress, Session, WearCounters
 from jovik.base.step_result import Conditions, StepResult
 from jovik.base.trace import Trace
 from jovik.hardware.temperature import Sensor
+from jovik.runs.pass_store import PassStore
 from jovik.runs.write_cache import WriteCacheWatch
 from jovik.steps import Step
 
 MOST_READINGS = 600
 """A sensor is judged by what it showed lately: ten minutes at one reading a second."""
+KEPT_READINGS = 4_000
+"""Readings of the sensors that are remembered of a run, fewer the longer ago they were."""
 FELT_BYTES = 10 * 10**9
 """What a step has to write before the next one's notes mention it.
 
@@ -69,7 +72,7 @@ class ResumedStep:
     Its passes, and whether that was all of it.
     """
 
-    traces: tuple[Trace, ...]
+    traces: PassStore
     finished: bool
 
 
@@ -127,7 +130,7 @@ class RunContext:
     room_pause_ns: int = 0
     device_wear: Callable[[], WearCounters | None] = lambda: None
     worn: dict[int, Wear] = field(default_factory=dict)
-    warmed: list[tuple[int, StepResult, list[PassReadings], Warmth]] = field(default_factory=list)
+    warmed: list[tuple[int, StepResult, PassStore, Warmth]] = field(default_factory=list)
     _last: tuple[str, int, int] | None = field(default=None, repr=False)
     _seen: list[tuple[float, dict[str, float]]] = field(default_factory=list, repr=False)
 
@@ -173,11 +176,11 @@ class RunContext:
             s.name: v for s in self.setting.sensors if (v := s.read_c()) is not None
         } or self.session.temperatures_c()
         if read:
-            self._seen.append((self.session.now_ns() / 1e9, read))
+            self._saw([(self.session.now_ns() / 1e9, read)])
         set_aside = {r.name for r in assess_sensors(self._seen[-MOST_READINGS:]) if r.set_aside}
         return {n: v for n, v in read.items() if n not in set_aside}
 
-    def warmth(self, passes: Sequence[PassReadings]) -> Warmth:
+    def warmth(self, passes: Iterable[PassReadings]) -> Warmth:
         """How warm these passes were, by the sensors as the run has shown them so far."""
         return warmth_of(passes, assess_sensors(self._seen), self.setting.heat_limit_c)
 
@@ -186,16 +189,21 @@ class RunContext:
         ended = self.session.now_ns() / 1e9
         for trace in traces:
             if trace.environment is not None:
-                self._seen += [
-                    (ended - trace.elapsed_ns / 1e9 + at, values)
-                    for at, values in trace.environment.temperatures
-                ]
+                began = ended - trace.elapsed_ns / 1e9
+                self._saw([(began + at, c) for at, c in trace.environment.temperatures])
         written = sum(t.written_bytes for t in traces)
         self.cache.wrote(written)
         if self._last is not None and self._last[0] == step.canonical:
             # The same step's passes are felt together.
             written += self._last[2]
         self._last = (step.canonical, self.session.now_ns(), written)
+
+    def _saw(self, readings: TemperatureSeries) -> None:
+        """Remember what the sensors showed; of readings long ago every second one is kept."""
+        self._seen += readings
+        if len(self._seen) > KEPT_READINGS:
+            old = self._seen[:-MOST_READINGS]
+            self._seen = old[::2] + self._seen[-MOST_READINGS:]
 
     def order_note(self) -> str:
         """A word on what ran before this, where it wrote so much that it may still be felt."""

@@ -85,6 +85,7 @@ def start_run(shelf: Shelf, ready: PreparedRun, resumed: str | None = None) -> S
         )
         return StartedRun(known, writer, {}, earlier)
     from jovik.runs.context import ResumedStep
+    from jovik.runs.pass_store import PassStore
 
     run = shelf.run(resumed)
     if run.unit_id != known.unit_id:
@@ -103,10 +104,10 @@ def start_run(shelf: Shelf, ready: PreparedRun, resumed: str | None = None) -> S
             f"run {resumed} was on another rig ({differing})",
             "go on there, or begin anew here: jovik measure",
         )
-    done = {
-        position: ResumedStep(traces, finished)
-        for position, (traces, finished) in shelf.passes_by_step(resumed).items()
-    }
+    done: dict[int, ResumedStep] = {}
+    for one in shelf.passes_of_run(resumed):
+        step = done.setdefault(one.position, ResumedStep(PassStore(), one.whole))
+        step.traces.append(one.trace)
     return StartedRun(known, shelf.resume_run(resumed, order.record()), done, earlier)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
@@ -19,7 +19,7 @@ from jovik.analysis.thermal import Warmth
 from jovik.base.findings import Findings
 from jovik.base.quantities import show_size
 from jovik.base.session import Workload
-from jovik.base.step_result import Limit, StepResult
+from jovik.base.step_result import Limit, PassFigures, StepResult
 from jovik.base.trace import Trace
 from jovik.runs.context import PassReadings, RunEnvironment
 from jovik.runs.step_result import figures_of
@@ -58,10 +58,9 @@ def findings_of(
         threads = run.session.threads(work)
         figures = [figures_of(t) for t in traces]
         found.limits += tester_limits(figures, ceiling_iops, work.block_bytes, threads)
-        _surroundings(traces, run.context.setting, found)
-        read = readings_of(traces)
-        if read:
-            add_warmth(found, run.context.warmth(read))
+        _surroundings(traces, figures, run.context.setting, found)
+        if any(True for _ in readings_of(traces)):
+            add_warmth(found, run.context.warmth(readings_of(traces)))
         _series(work, traces, found)
     lost = [x for t in traces if t.stamps and (x := lost_data(t.stamps)) is not None]
     if lost:
@@ -94,13 +93,11 @@ def like_here(earlier: Sequence[StepResult], setting: RunEnvironment) -> list[St
     return [r for r in earlier if (r.conditions.unit, r.conditions.rig, r.conditions.link) == here]
 
 
-def readings_of(traces: Sequence[Trace]) -> list[PassReadings]:
+def readings_of(traces: Iterable[Trace]) -> Iterator[PassReadings]:
     """Temperatures and slices of the passes whose temperatures were read."""
-    return [
-        (t.environment.temperatures, t.slices)
-        for t in traces
-        if t.environment is not None and t.environment.temperatures
-    ]
+    for trace in traces:
+        if trace.environment is not None and trace.environment.temperatures:
+            yield trace.environment.temperatures, trace.slices
 
 
 def add_warmth(found: Found, warmth: Warmth) -> None:
@@ -122,9 +119,13 @@ def with_warmth(result: StepResult, before: Warmth, after: Warmth) -> StepResult
     )
 
 
-def _surroundings(traces: Sequence[Trace], setting: RunEnvironment, found: Found) -> None:
+def _surroundings(
+    traces: Sequence[Trace],
+    figures: Sequence[PassFigures],
+    setting: RunEnvironment,
+    found: Found,
+) -> None:
     """What went on around the passes: the link, others' work, and heat."""
-    figures = [figures_of(t) for t in traces]
     found.limits += link_limit(figures, setting.link, setting.link_rate_bytes_s)
     moved = [f.read_bytes + f.written_bytes for f in figures]
     disturbed = disturbances([t.environment for t in traces], moved)
@@ -139,22 +140,26 @@ def _series(work: Workload, traces: Sequence[Trace], found: Found) -> None:
     """What the series of long passes show."""
     amount = work.amount_bytes is not None and not work.reads
     least = AMOUNT_SLICES if amount else LONG_SLICES
-    long = [t for t in traces if len(t.slices) > least]
-    if not long:
+
+    def long() -> Iterator[Trace]:
+        return (t for t in traces if len(t.slices) > least)
+
+    first = next(long(), None)
+    if first is None:
         return
-    lost = all_drop_outs([t.slices for t in long])
+    lost = all_drop_outs(t.slices for t in long())
     if lost is not None:
         found.findings = replace(found.findings, drop_outs=lost)
         found.notes.append(drop_out_note(lost))
     if work.reads:
         return
     # A write that was held to a pace may fall too, once the drive cannot keep it up.
-    written = long_write(long[0].slices, long[0].elapsed_ns)
+    written = long_write(first.slices, first.elapsed_ns)
     if written is None:
         return
     found.findings = replace(found.findings, long_write=written)
     if amount:
-        every = [w for t in long if (w := long_write(t.slices, t.elapsed_ns)) is not None]
+        every = [w for t in long() if (w := long_write(t.slices, t.elapsed_ns)) is not None]
         agreed = cliff_agreement(every)
         if agreed is not None:
             found.findings = replace(found.findings, cliffs=agreed)

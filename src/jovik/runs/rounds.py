@@ -85,7 +85,7 @@ def run_rounds(
             )
             began = bench.session.now_ns()
             step.run(running)
-            made[position] = ResumedStep(tuple(running.made), finished=False)
+            made[position] = ResumedStep(running.made, finished=False)
             spent[position] += bench.session.now_ns() - began
         if tracked and _all_steady(tasks, tracked, made, earlier):
             break
@@ -137,7 +137,7 @@ def _all_steady(
     earlier: int,
 ) -> bool:
     for position in tracked:
-        of_now = _traces(made[position])[earlier:]
+        of_now = _traces(made[position])[earlier:][-WINDOW:]
         rounds = [figure_of_round(tasks[position].step, t) for t in of_now]
         if len(rounds) < WINDOW or not is_steady(last_window(rounds)):
             return False
@@ -152,7 +152,7 @@ def _finding(
     steady: bool,
 ) -> SteadyState:
     step = tasks[position].step
-    window = last_window([figure_of_round(step, t) for t in traces])
+    window = [figure_of_round(step, t) for t in traces[-WINDOW:]]
     assert isinstance(step, IoStep)
     return SteadyState(
         figure=step.steady,

@@ -10,7 +10,7 @@ from jovik.base.session import Session
 from jovik.base.step_result import StepResult
 from jovik.runs.context import ResumedStep, RunContext
 from jovik.runs.cost import time_of
-from jovik.runs.findings import with_warmth
+from jovik.runs.findings import readings_of, with_warmth
 from jovik.runs.repetition import TimeAllowance
 from jovik.runs.rounds import in_rounds, interleaved, run_rounds
 from jovik.runs.step_run import RunningStep
@@ -109,8 +109,8 @@ def judge_sensors_again(bench: RunContext) -> None:
 
     One that never moves is found out only in time, and is believed in all steps or in none.
     """
-    for position, result, read, before in bench.warmed:
-        after = bench.warmth(read)
+    for position, result, traces, before in bench.warmed:
+        after = bench.warmth(readings_of(traces))
         if after != before:
             bench.sink.step_done(position, with_warmth(result, before, after))
 

@@ -18,6 +18,7 @@ from jovik.hardware.standstill import StandstillWatch
 from jovik.hardware.temperature import TemperatureSampler
 from jovik.runs.context import ResumedStep, RunContext
 from jovik.runs.findings import findings_of, readings_of
+from jovik.runs.pass_store import PassStore
 from jovik.runs.repetition import TimeAllowance
 from jovik.runs.step_result import failure, summarise
 from jovik.runs.task import Task
@@ -49,7 +50,7 @@ class RunningStep:
     spent_ns: int = 0
     more: bool = False
     steady: SteadyState | None = None
-    made: list[Trace] = field(default_factory=list)
+    made: PassStore = field(default_factory=PassStore)
     _step: Step | None = field(default=None, repr=False)
     _conditions: Conditions | None = field(default=None, repr=False)
     _work: Workload | None = field(default=None, repr=False)
@@ -196,9 +197,9 @@ class RunningStep:
             "let the machine neither sleep nor be stopped, and jovik resume",
         )
 
-    def repeat(self, one_pass: Callable[[int], Trace]) -> list[Trace]:
+    def repeat(self, one_pass: Callable[[int], Trace]) -> Sequence[Trace]:
         """See `StepRun.repeat`."""
-        traces = list(self.resumed.traces) if self.resumed else []
+        traces = self.resumed.traces if self.resumed else self.made
         self.made = traces
         reason = self._enough(traces, self.spent_ns) if traces else None
         while reason is None and (self.round is None or len(traces) < self.round):
@@ -233,10 +234,10 @@ class RunningStep:
         self.context.wore(self.position, self._worn_before)
         if self.more:
             # The other steps of the round come first, and the findings once there are no more.
-            return summarise(shown, traces, self._met())
+            return summarise(shown, traces[-1:], self._met())
         if not shown.measures:
             # What the filling itself says belongs to no figure.
-            traces = [replace(t, notes=()) for t in traces]
+            traces = PassStore(replace(t, notes=()) for t in traces)
         found = findings_of(self, shown, traces, self._work, self._ceiling_iops)
         said = [*found.notes, *notes, *self._standstill_notes]
         said += filter(None, [self._cache_note or self._order_note, self._stop_reason])
@@ -252,9 +253,9 @@ class RunningStep:
         result = summarise(shown, traces, self._met(), said, found.limits, findings)
         self.context.sink.step_done(self.position, result)
         self.context.cache.learn(result)
-        read = readings_of(traces)
-        if read and self._work is not None:
-            self.context.warmed.append((self.position, result, read, self.context.warmth(read)))
+        if self._work is not None and any(True for _ in readings_of(traces)):
+            warmth = self.context.warmth(readings_of(traces))
+            self.context.warmed.append((self.position, result, PassStore(traces), warmth))
         if shown.restores_cache:
             self.context.cache.rested()
         last = traces[-1]
@@ -286,9 +287,8 @@ class RunningStep:
         """The area that the step covers."""
         return self._met().span_bytes
 
-    def _enough(self, traces: Sequence[Trace], spent_ns: int) -> str | None:
-        rates = [t.rate_bytes_s for t in traces]
-        return self.task.repeat.verdict(rates, spent_ns, self.allowance)
+    def _enough(self, traces: PassStore, spent_ns: int) -> str | None:
+        return self.task.repeat.verdict(traces.rates_bytes_s, spent_ns, self.allowance)
 
     def _shown(self) -> Step:
         return self._step if self._step is not None else self.task.step

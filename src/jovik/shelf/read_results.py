@@ -305,16 +305,16 @@ def _result(
     row: sa.RowMapping, passes: Sequence[Sequence[Any]], with_latencies: bool
 ) -> StepResult:
     """A step from its row and its passes, as `results` selects them (DamagedRecord)."""
-    latencies = {}
+    latencies: dict[str, Latencies] = {}
     last = 1 + len(PASS_FIELDS)
     if with_latencies:
         steady = read_findings(row["facts"]).steady
         shown = steady.window(passes) if steady is not None else passes
-        parts = [read_latencies(p[last]) for p in shown]
-        for direction in ("read", "write"):
-            whole = Latencies.merged(p[direction] for p in parts if direction in p)
-            if whole is not None:
-                latencies[direction] = whole
+        # One pass at a time: a histogram has 22 kB, and a step may have ten thousand passes.
+        for one_of_them in shown:
+            for direction, part in read_latencies(one_of_them[last]).items():
+                known = latencies.get(direction)
+                latencies[direction] = part if known is None else Latencies.sum_of(known, part)
     return read_step(dict(row), [figures_from(p[1:last]) for p in passes], latencies)
 
 
@@ -323,8 +323,10 @@ def is_drive_result(result: StepResult, filled: bool) -> bool:
     return parse(result.phrase).ranked and (filled or result.conditions.filled_percent is None)
 
 
-def traces(engine: sa.Engine, where: sa.ColumnElement[bool]) -> list[tuple[sa.RowMapping, Trace]]:
-    """Passes with their series, in order; what is damaged is left out and named.
+def traces(
+    engine: sa.Engine, where: sa.ColumnElement[bool]
+) -> Iterator[tuple[sa.RowMapping, Trace]]:
+    """Passes with their series, in order and one at a time; damaged ones are left out and named.
 
     `where` is about step and run. Each comes with its row, which has `position` and `whole`.
     """
@@ -340,13 +342,14 @@ def traces(engine: sa.Engine, where: sa.ColumnElement[bool]) -> list[tuple[sa.Ro
         .where(where)
         .order_by(step.c.position, one_pass.c.number)
     )
-    found = []
     with engine.connect() as c:
-        for row in c.execute(query).mappings():
+        for row in c.execution_options(yield_per=100).execute(query).mappings():
             at = f"{_at(row)}, pass {row['number']}"
+            trace = None
             with contextlib.suppress(DamagedRecord), naming(at):
-                found.append((row, read_trace(row)))
-    return found
+                trace = read_trace(row)
+            if trace is not None:
+                yield row, trace
 
 
 @contextlib.contextmanager

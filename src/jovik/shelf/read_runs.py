@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -187,10 +187,20 @@ def latest_run(engine: sa.Engine, states: Sequence[str]) -> str | None:
         return c.execute(query).scalar()
 
 
-def passes_by_step(engine: sa.Engine, key: str) -> dict[int, tuple[tuple[Trace, ...], bool]]:
-    """Of each step of a run that was begun: its passes in order, and whether that was all of it."""
-    found: dict[int, tuple[list[Trace], bool]] = {}
+@dataclass(frozen=True)
+class StoredPass:
+    """A pass of a run: its step's position from 0, its number from 1, and its trace.
+
+    `whole` is True if its step is finished.
+    """
+
+    position: int
+    number: int
+    whole: bool
+    trace: Trace
+
+
+def passes_of_run(engine: sa.Engine, key: str) -> Iterator[StoredPass]:
+    """Yield the passes of a run in order, one at a time."""
     for row, trace in read_results.traces(engine, step.c.run_id == key):
-        traces, _ = found.setdefault(row["position"], ([], bool(row["whole"])))
-        traces.append(trace)
-    return {position: (tuple(traces), whole) for position, (traces, whole) in found.items()}
+        yield StoredPass(row["position"], row["number"], bool(row["whole"]), trace)

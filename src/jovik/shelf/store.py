@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import logging
 import secrets
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -26,7 +26,7 @@ from jovik.shelf import notes as noting
 from jovik.shelf import read_results, read_runs
 from jovik.shelf.corrections import Corrections
 from jovik.shelf.postgresql import is_server
-from jovik.shelf.read_runs import RunFigures, RunRecord
+from jovik.shelf.read_runs import RunFigures, RunRecord, StoredPass
 from jovik.shelf.recordings import Recordings
 from jovik.shelf.records import DamagedRecord, read_claim, read_drive, read_rig
 from jovik.shelf.refusals import refuse
@@ -448,9 +448,9 @@ class Shelf:
         """The run that was begun last, of these states where any are named."""
         return read_runs.latest_run(self._engine, states)
 
-    def passes_by_step(self, key: str) -> dict[int, tuple[tuple[Trace, ...], bool]]:
-        """Of each step of a run: its passes that are here, and whether that was all of it."""
-        return read_runs.passes_by_step(self._engine, key)
+    def passes_of_run(self, key: str) -> Iterator[StoredPass]:
+        """Yield the passes of a run in order, one at a time."""
+        return read_runs.passes_of_run(self._engine, key)
 
     def traces(self, key: str, phrase: str) -> list[Trace]:
         """The passes of every step of a run that has this phrase, with their series."""

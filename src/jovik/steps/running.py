@@ -96,7 +96,7 @@ class StepRun(Protocol):
             It stood still three times in a row.
         """
 
-    def repeat(self, one_pass: Callable[[int], Trace]) -> list[Trace]:
+    def repeat(self, one_pass: Callable[[int], Trace]) -> Sequence[Trace]:
         """Make and record passes until they are enough; those made before an interruption count.
 
         Raises
