@@ -137,7 +137,7 @@ def test_the_last_fault_is_kept_for_a_report(shown: Program, tmp_path: Path) -> 
     words = [shown.command()[0], "-c", code]
     done = subprocess.run(words, env=shown.env, capture_output=True, text=True, check=False)
     path = tmp_path / "state" / "jovik" / "last-fault.txt"
-    assert done.returncode == 1 and f"for a bug report: {path}" in done.stderr, done.stderr
+    assert done.returncode == 70 and f"for a bug report: {path}" in done.stderr, done.stderr
     text = path.read_text()
     assert "KeyError: <text>" in text and "typed: jovik rank --drive <text>" in text
     assert "Anna" not in text and str(tmp_path) not in text and "/root" not in text

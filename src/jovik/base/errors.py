@@ -15,6 +15,9 @@ JovikError                          one or two plain lines; `exit_status` says w
 │       └── ShelfUnreachableError   the server that the shelf is on cannot be reached now
 ├── DriveError                 (4)  the drive failed during a test
 └── RunInterrupted           (130)  a person stopped the run
+
+A program ends with 0 if all went well, 1 if the answer is no, 70 after a fault in Jovik itself, and
+141 if it measured and the reader of its pipe has gone.
 """
 
 from __future__ import annotations
@@ -27,7 +30,7 @@ from jovik.base.nearest_names import nearest
 class JovikError(Exception):
     """Base of all; the message is one plain line, `hint` says what to do about it."""
 
-    exit_status = 1
+    exit_status = 70
 
     def __init__(self, message: str, hint: str = "") -> None:
         super().__init__(message)

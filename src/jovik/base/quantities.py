@@ -44,7 +44,10 @@ It is what an offset of the system and a column of a shelf can hold.
 MOST_DIGITS = 40
 """Nobody writes a number with more."""
 
-_NUMBER = re.compile(r"\s*(\d+(?:[.,_]\d+)*)\s*([^\d\s].*?)?\s*\Z")
+MOST_EXPONENT = 18
+"""Of ten: a larger one is beyond `MOST`."""
+
+_NUMBER = re.compile(r"\s*(\d+(?:[.,_]\d+)*)(?:[eE]([+-]?\d{1,4}))?\s*([^\d\s].*?)?\s*\Z")
 _GROUPED = re.compile(r"\s*([1-9]\d{0,2}\.\d{3})(?![\d.])")
 _BITS = re.compile(r"[kKMGTmgt]?i?b\Z")
 _CLOCK = re.compile(r"\s*(?:(\d{1,3}):)?(\d{1,4}):([0-5]\d)(?:\s*(min|h))?\s*\Z")
@@ -68,13 +71,18 @@ def parse_number(text: str) -> tuple[float, str]:
         No number, or one that can be read twice; with the sentence to show.
     """
     negative = text.lstrip().startswith("-")
-    value, unit = _number(text.lstrip().removeprefix("-"))
+    value, unit = _number(text.lstrip().removeprefix("-"), exponents=True)
     value = _at_most(value, text)
     return float(-value if negative else value), unit
 
 
-def _number(text: str) -> tuple[Fraction, str]:
+def _number(text: str, *, exponents: bool = False) -> tuple[Fraction, str]:
     """Split ``"1,000.5 MB"`` into the exact number and its unit.
+
+    Parameters
+    ----------
+    exponents : bool
+        If true, accept ``3.1E+01``, as instruments and spreadsheets write it.
 
     Raises
     ------
@@ -98,7 +106,12 @@ def _number(text: str) -> tuple[Fraction, str]:
         raise ValueError(f"'{found[1]}' is not a number")
     if len(digits) > MOST_DIGITS:
         raise ValueError(f"a number of {len(digits)} digits is too long")
-    return Fraction(digits), found[2] or ""
+    exponent = int(found[2] or 0)
+    if found[2] and not exponents:
+        raise ValueError(f"'{text.strip():.40}': write the number without an exponent")
+    if abs(exponent) > MOST_EXPONENT:
+        raise ValueError(f"'{text.strip():.40}' is larger or smaller than any figure")
+    return Fraction(digits) * Fraction(10) ** exponent, found[3] or ""
 
 
 def _refuse_grouped_by_points(text: str) -> None:

@@ -9,18 +9,23 @@ import contextlib
 import gc
 import os
 import sys
+from collections.abc import Sequence
 from importlib import import_module
 from typing import Any
 
 import click
 
-from jovik.base.errors import JovikError, OutputError
+from jovik.base.errors import JovikError, OutputError, UsageError
 from jovik.base.one_thread import use_one_thread
 from jovik.base.version import VERSION
 from jovik.cli import streams
 from jovik.cli.echo import echo
 from jovik.cli.unit_options import with_units
 
+FAULT, PIPE_CLOSED = 70, 141
+"""Exit statuses: a fault in Jovik itself (EX_SOFTWARE of sysexits.h), and SIGPIPE as shells say."""
+MEASURING = ("measure", "resume", "repeat")
+"""Commands whose result matters to whoever started them, also if nobody reads it."""
 GARBAGE_AFTER = 50_000
 """Objects made between two searches for unreachable ones; Python's own 700 suit a long loop."""
 COMMANDS = {
@@ -118,6 +123,7 @@ def jovik(ctx: click.Context, debug_log: str | None) -> None:
 
     Each number says how sure it is, what limited it and whether it may be compared.
     """
+    _invoked[0] = ctx.invoked_subcommand or ""
     if debug_log is not None:
         from pathlib import Path
 
@@ -199,6 +205,7 @@ def main() -> None:
     try:
         streams.guard()
         show_warnings()
+        sys.argv[1:] = readable_arguments(sys.argv[1:])
         if os.environ.get("_JOVIK_COMPLETE") == "bash_complete":
             from jovik.cli.bash_completion import install
 
@@ -207,15 +214,48 @@ def main() -> None:
         _tell_notes()
         streams.finish()
     except streams.ReaderGone:
-        # Whoever read from us has what was wanted.
+        # Whoever read an answer has what was wanted; a measurement's status got lost.
         streams.give_up()
-        sys.exit(0)
+        sys.exit(PIPE_CLOSED if _invoked[0] in MEASURING else 0)
     except BaseException as error:
         status = _ended_by(error)
         with contextlib.suppress(OutputError, streams.ReaderGone):
             streams.finish()
         sys.exit(status)
     sys.exit(status if isinstance(status, int) else 0)
+
+
+_invoked = [""]
+"""The command that was called."""
+
+
+def readable_arguments(words: Sequence[str]) -> list[str]:
+    """Return the arguments as text.
+
+    One that is not UTF-8 may only name a file that exists: anything else would end as text on a
+    shelf or a page.
+
+    Raises
+    ------
+    UsageError
+        An argument is neither.
+    """
+    found = []
+    for number, word in enumerate(words, start=1):
+        text = word
+        if not _is_text(word):
+            # In a locale without UTF-8, Python has not decoded what is UTF-8 all the same.
+            text = os.fsencode(word).decode("utf-8", "surrogateescape")
+        path = word.partition("=")[2] if word.startswith("--") else word
+        if not _is_text(text) and not os.path.lexists(path):
+            shown = ascii(word).strip("'")
+            raise UsageError(f"argument {number} is not UTF-8 text: {shown:.60}")
+        found.append(text if _is_text(text) else word)
+    return found
+
+
+def _is_text(word: str) -> bool:
+    return not any("\ud800" <= letter <= "\udfff" for letter in word)
 
 
 def _tell_notes() -> None:
@@ -228,7 +268,7 @@ def _tell_notes() -> None:
 def _ended_by(error: BaseException) -> int:
     """Say what ended the program; its exit status."""
     from jovik.base.fault_errors import environment_error
-    from jovik.cli.fault_log import keep, log_error
+    from jovik.cli.fault_log import keep, log_error, message_of
 
     if isinstance(error, click.exceptions.Exit):
         return error.exit_code
@@ -248,13 +288,16 @@ def _ended_by(error: BaseException) -> int:
         click.echo("jovik: interrupted", err=True)
         return 130
     if isinstance(error, SystemExit):
-        return error.code if isinstance(error.code, int) else 1
+        return error.code if isinstance(error.code, int) else FAULT
     if os.environ.get("JOVIK_TRACEBACK"):
         raise error
+    if isinstance(error, UnicodeEncodeError) and not all(map(_is_text, sys.argv)):
+        complain(UsageError("a file whose name is not UTF-8 cannot be used here", "rename it"))
+        return UsageError.exit_status
     kept = keep(error, sys.argv[1:])
     from jovik.base.secrets import mask_secrets
 
-    said = mask_secrets(f"{type(error).__name__}: {error}")
+    said = mask_secrets(f"{type(error).__name__}: {message_of(error)}")
     echo(f"jovik: a fault in Jovik itself: {said}", err=True)
     click.echo(
         f"  for a bug report: {kept}"
@@ -262,7 +305,7 @@ def _ended_by(error: BaseException) -> int:
         else "  set JOVIK_TRACEBACK=1 and run it again to see where",
         err=True,
     )
-    return 1
+    return FAULT
 
 
 def show_warnings() -> None:

@@ -44,6 +44,16 @@ def hidden(message: str) -> str:
     return message
 
 
+def message_of(error: BaseException) -> str:
+    """Return an error's message in one line, without the statement of a database that it is about.
+
+    The statement and its parameters may hold whatever a user keeps.
+    """
+    cause = getattr(error, "orig", None) if hasattr(error, "statement") else None
+    lines = str(cause if cause is not None else error).strip().splitlines()
+    return lines[0] if lines else ""
+
+
 def typed(words: Sequence[str]) -> str:
     """What was typed: commands, options and phrases; of anything else only what sort it is."""
     from jovik.cli import COMMANDS
@@ -92,7 +102,7 @@ def report(error: BaseException, words: Sequence[str]) -> str:
     cause: BaseException | None = error
     while cause is not None and id(cause) not in seen:
         seen.add(id(cause))
-        lines.append(f"{type(cause).__name__}: {hidden(str(cause))}")
+        lines.append(f"{type(cause).__name__}: {hidden(message_of(cause))}")
         for frame in traceback.extract_tb(cause.__traceback__):
             lines.append(f"  {_module(frame.filename)}:{frame.lineno} {frame.name}")
         cause = cause.__cause__ or cause.__context__

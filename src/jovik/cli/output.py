@@ -27,9 +27,8 @@ def emit_json(value: dict[str, Any], schema: str) -> None:
     schema : str
         The name of its schema, ``docs/schemas/NAME.json``, which it says itself.
     """
-    text = json.dumps(
-        {"schema": f"jovik {schema} 1"} | value, indent=2, ensure_ascii=False, allow_nan=False
-    )
+    document = {"schema": f"jovik {schema} 1"} | value
+    text = json.dumps(document, indent=2, ensure_ascii=not _prints_utf8(), allow_nan=False)
     click.echo(escape_control(text, keep="\n"))
 
 
@@ -38,7 +37,13 @@ def emit_csv(header: Sequence[str], rows: Iterable[Sequence[Any]]) -> None:
 
     Text that a spreadsheet would take for a formula is led by an apostrophe.
     """
-    click.echo(csv_text(header, rows), nl=False)
+    text = csv_text(header, rows)
+    click.echo(text if _prints_utf8() else text.encode(), nl=False)
+
+
+def _prints_utf8() -> bool:
+    """Whether text is printed as UTF-8; data has to come back as it was where it is not."""
+    return (sys.stdout.encoding or "").lower().replace("-", "") in ("utf8", "utf8sig")
 
 
 def console(*, err: bool = False) -> Any:

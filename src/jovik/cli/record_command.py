@@ -93,7 +93,8 @@ def take(
     Times, offsets, sizes and flags, and whether the command, the system's own threads or somebody
     else asked: no content, no names of files, no arguments. 'take' may be left out. With --cold the
     command runs once more beforehand, to see which files it opens; names and attributes of files
-    stay in memory. Of several times the recording in the middle is kept.
+    stay in memory. Of several times the recording in the middle is kept. Ctrl-C ends the command
+    and the recording, which is written; the exit status is 130 then.
 
     \b
     sudo jovik record --out start.jrec --on /home -- editor
@@ -104,24 +105,26 @@ def take(
     from jovik.base.errors import OutputError
     from jovik.base.recording_file import write_recording
     from jovik.cli.echo import echo
+    from jovik.runs.recorder import ended_by_signals
     from jovik.runs.recorder import take as take_down
 
     refuse_foreign(out, None, force=force)
     if not out.resolve().parent.is_dir():
         raise OutputError(f"there is no folder {out.parent} to put the recording in")
-    taken = take_down(
-        words,
-        target,
-        name=name,
-        time_ns=time_ns,
-        repeat=repeat,
-        cold=cold,
-        keep_names=keep_names,
-        told=lambda line: echo(line, err=True),
-    )
-    write_recording(taken.middle, out, force=force)
+    with ended_by_signals():
+        taken = take_down(
+            words,
+            target,
+            name=name,
+            time_ns=time_ns,
+            repeat=repeat,
+            cold=cold,
+            keep_names=keep_names,
+            told=lambda line: echo(line, err=True),
+        )
+        write_recording(taken.middle, out, force=force)
     _show(str(out), form, None, taken)
-    return 0
+    return 130 if taken.interrupted else 0
 
 
 @record.command("show")

@@ -35,7 +35,9 @@ def scout(
     jovik scout /mnt/new --all
     jovik scout model:pebble
     """
+    from jovik.cli.echo import echo
     from jovik.cli.output import emit_csv, emit_json, show_table
+    from jovik.hardware.block_trace import left_on
     from jovik.hardware.target import MODEL, devices_under, mount_under
     from jovik.queries.readiness import claims_at, readiness_of, readiness_of_model
     from jovik.runs.environment import system_drive
@@ -51,7 +53,7 @@ def scout(
         found = [readiness_of(d, claims_at(where, d.model), system, mount) for d in devices]
     rows = [readiness_json(f, serials=serials) for f in found]
     if form == "json":
-        emit_json({"drives": rows}, "drives-here")
+        emit_json({"drives": rows, "tracing_left_on": left_on()}, "drives-here")
     elif form == "csv":
         keys = [
             "node",
@@ -71,6 +73,12 @@ def scout(
         )
     else:
         show_table(readiness_table(rows))
+        if count := left_on():
+            echo(
+                f"kernel tracing is still on: {count} {'recording' if count == 1 else 'recordings'}"
+                " ended without switching it off. The next 'jovik record' does so.",
+                err=True,
+            )
         for f in found if everything else ():
             click.echo()
             show_table(circumstances_table(f.circumstances, f"What may matter for {f.device.node}"))

@@ -7,11 +7,13 @@ stop nothing.
 
 from __future__ import annotations
 
+import codecs
 import contextlib
 import io
 import os
 import sys
 import tempfile
+import unicodedata
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any, TextIO
@@ -46,6 +48,17 @@ def file_or_output(out: Path, suffix: str) -> Iterator[Path]:
         sys.stdout.flush()
         sys.stdout.buffer.write(made.read_bytes())
         sys.stdout.buffer.flush()
+
+
+PLAIN = "jovik.plain"
+"""How letters are written that a terminal's encoding lacks."""
+PLAIN_LETTERS = {
+    "\N{MICRO SIGN}": "u",
+    "\N{DEGREE SIGN}": "deg ",
+    "\N{MULTIPLICATION SIGN}": "x",
+    "\N{EN DASH}": "-",
+    "\N{LATIN SMALL LETTER SHARP S}": "ss",
+}
 
 
 class ReaderGone(Exception):
@@ -96,6 +109,21 @@ def guard() -> None:
     sys.stdout = _guarded(sys.stdout, 1, _Results)
 
 
+def _in_plain_letters(error: UnicodeError) -> tuple[str, int]:
+    """Write what the terminal's encoding lacks in letters that it has: ``us`` for ``µs``."""
+    if not isinstance(error, UnicodeEncodeError):
+        raise error
+    found = []
+    for letter in error.object[error.start : error.end]:
+        # The micro sign and the degree sign have no decomposition that a reader would recognise.
+        plain = PLAIN_LETTERS.get(letter) or unicodedata.normalize("NFKD", letter)
+        found.append(plain.encode("ascii", "ignore").decode() or "?")
+    return "".join(found), error.end
+
+
+codecs.register_error(PLAIN, _in_plain_letters)
+
+
 def _is_open(fd: int) -> bool:
     try:
         os.fstat(fd)
@@ -115,11 +143,10 @@ def _guarded(stream: TextIO | None, fd: int, sort: type[io.FileIO]) -> TextIO:
             return stream
     raw = sort(fd, "w", closefd=False)
     encoding = stream.encoding if stream is not None else "utf-8"
-    errors = stream.errors if stream is not None else "replace"
     return io.TextIOWrapper(
         io.BufferedWriter(raw),
         encoding=encoding,
-        errors=errors,
+        errors=PLAIN,
         line_buffering=os.isatty(fd) or fd == 2,
     )
 

@@ -9,10 +9,13 @@ meanwhile would take the processor from what is recorded.
 from __future__ import annotations
 
 import contextlib
+import fcntl
 import os
 import re
+import secrets
 import tempfile
 import threading
+import time
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -33,6 +36,8 @@ from jovik.hardware.tracefs import trace_events
 
 EVENTS = ("block/block_rq_issue", "block/block_rq_complete")
 FORK = "sched/sched_process_fork"
+PREFIX = "jovik-"
+YOUNG_S = 2.0
 BUFFER_KB = 16_384
 """Of the kernel's buffer, for each processor."""
 LOOK_S = 0.1
@@ -85,9 +90,15 @@ def tapped(number: str) -> Iterator[Tap]:
 
 @contextlib.contextmanager
 def _instance() -> Iterator[Path]:
-    """A folder of tracing of our own, gone when this ends."""
+    """Give a folder of tracing of our own, locked while this lasts and removed at the end.
+
+    Instances that a killed process left are removed first. A lock tells them, because the number
+    of a process means nothing outside its container, and is used again inside it.
+    """
     with trace_events() as place:
-        folder = place / "instances" / f"jovik-{os.getpid()}"
+        for forgotten in _forgotten(place):
+            _remove(forgotten)
+        folder = place / "instances" / f"{PREFIX}{secrets.token_hex(6)}"
         try:
             folder.mkdir()
         except OSError as error:
@@ -95,13 +106,54 @@ def _instance() -> Iterator[Path]:
                 f"the kernel's trace events may not be used: {error.strerror}",
                 "recording needs root, and a system that is not locked down: sudo jovik record ...",
             ) from None
+        lock = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
         try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
             yield folder
         finally:
-            with contextlib.suppress(OSError):
-                _write(folder / "events" / "enable", "0")
-            with contextlib.suppress(OSError):
-                folder.rmdir()
+            os.close(lock)
+            _remove(folder)
+
+
+def left_on() -> int:
+    """Return how many recordings ended without switching the kernel's tracing off again.
+
+    0 if this process may not see the kernel's trace events.
+    """
+    try:
+        with trace_events() as place:
+            return len(_forgotten(place))
+    except TargetError:
+        return 0
+
+
+def _forgotten(place: Path) -> list[Path]:
+    """List Jovik's instances that no process has locked."""
+    found = []
+    for folder in (place / "instances").glob(f"{PREFIX}*"):
+        try:
+            fd = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+        except OSError:
+            continue
+        try:
+            # A process that has just made one may not have locked it yet.
+            if time.time() - os.fstat(fd).st_ctime >= YOUNG_S:
+                fcntl.flock(fd, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                found.append(folder)
+        except OSError:
+            pass
+        finally:
+            os.close(fd)
+    return found
+
+
+def _remove(folder: Path) -> None:
+    """Switch an instance off and remove it with its buffers."""
+    for switch in (folder / "tracing_on", folder / "events" / "enable"):
+        with contextlib.suppress(OSError):
+            _write(switch, "0")
+    with contextlib.suppress(OSError):
+        folder.rmdir()
 
 
 def _set_up(folder: Path, number: str) -> None:

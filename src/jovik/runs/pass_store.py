@@ -21,8 +21,8 @@ from jovik.base.trace import Latencies, Trace
 
 AS_THEY_ARE = 50
 """Passes that stay in memory as they are, each with up to 45 kB."""
-IN_MEMORY_BYTES = 2**20
-"""Of the file: about 400 passes."""
+IN_MEMORY_BYTES = 2**18
+"""Of the file: about 100 passes."""
 
 
 class PassStore(Sequence[Trace]):

@@ -8,7 +8,7 @@ import os
 import signal
 import subprocess
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -22,8 +22,34 @@ from jovik.hardware.device import BlockDevice
 from jovik.hardware.opened_files import OpenedFile, drop_from_memory, watched
 from jovik.hardware.target import DeviceTarget, FolderTarget, resolve
 
+PATIENCE_S = 5.0
+"""How long a command may take to end once it is asked to."""
 SETTLE_S = 0.2
 """How long what is on its way may take to reach the drive and come back after the end."""
+
+
+@contextlib.contextmanager
+def ended_by_signals() -> Iterator[None]:
+    """Turn the first SIGINT, SIGTERM or SIGHUP into a KeyboardInterrupt; ignore later ones.
+
+    The command is stopped, the kernel's tracing switched off and the file written meanwhile.
+    """
+    numbers = [signal.SIGINT, signal.SIGTERM]
+    # A program that was started to outlive its terminal (nohup) ignores SIGHUP.
+    if signal.getsignal(signal.SIGHUP) != signal.SIG_IGN:
+        numbers.append(signal.SIGHUP)
+
+    def end(*_: object) -> None:
+        for number in numbers:
+            signal.signal(number, signal.SIG_IGN)
+        raise KeyboardInterrupt
+
+    before = {number: signal.signal(number, end) for number in numbers}
+    try:
+        yield
+    finally:
+        for number, handler in before.items():
+            signal.signal(number, handler)
 
 
 def drive_under(target: str) -> BlockDevice:
@@ -62,12 +88,15 @@ class Taken:
         What memory held of them nevertheless, at most; None where the kernel does not tell.
     left_out : int
         Openings of further files, which were too many to keep track of.
+    interrupted : bool
+        True if a signal ended the last one.
     """
 
     recordings: tuple[Recording, ...]
     cold_files: int | None = None
     held_bytes: int | None = None
     left_out: int = 0
+    interrupted: bool = False
 
     @property
     def middle(self) -> Recording:
@@ -138,7 +167,7 @@ def take(
         one, interrupted = _once(words, device, name, time_ns, about)
         found.append(one)
         if interrupted:
-            break
+            return Taken(tuple(found), count, held, left_out, interrupted=True)
     return Taken(tuple(found), count, held, left_out)
 
 
@@ -168,7 +197,7 @@ def _once(
     time_ns: int | None,
     about: dict[str, tuple[str, ...]],
 ) -> tuple[Recording, bool]:
-    """A recording, and whether somebody ended it with Ctrl-C."""
+    """A recording, and whether a signal ended it."""
     process, interrupted = None, False
     with tapped(device.number) as tap:
         begin = time.monotonic_ns()
@@ -200,10 +229,14 @@ def _once(
 
 
 def _end(process: subprocess.Popen[bytes] | None) -> None:
-    if process is not None and process.poll() is None:
-        process.send_signal(signal.SIGTERM)
-        with contextlib.suppress(subprocess.TimeoutExpired):
-            process.wait(5)
+    if process is None or process.poll() is not None:
+        return
+    process.terminate()
+    try:
+        process.wait(PATIENCE_S)
+    except subprocess.TimeoutExpired:
+        process.kill()
+        process.wait()
 
 
 def _start(words: Sequence[str]) -> subprocess.Popen[bytes]:

@@ -1,0 +1,127 @@
+"""What ends a recording, and that the kernel's tracing is switched off whatever does."""
+
+from __future__ import annotations
+
+import contextlib
+import fcntl
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import psutil
+import pytest
+
+from jovik.base.errors import TargetError
+from jovik.hardware.block_trace import YOUNG_S, left_on
+from jovik.hardware.tracefs import trace_events
+from tests.conftest import Program
+
+MS = 1_000_000
+
+
+def traced() -> bool:
+    with contextlib.suppress(TargetError), trace_events():
+        return os.geteuid() == 0
+    return False
+
+
+def locked(name: str) -> bool:
+    """Whether some process has locked this instance."""
+    with trace_events() as place:
+        fd = os.open(place / "instances" / name, os.O_RDONLY)
+        try:
+            fcntl.flock(fd, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            return True
+        finally:
+            os.close(fd)
+    return False
+
+
+def instances() -> list[str]:
+    """Jovik's instances of the kernel's tracing, by a look of our own."""
+    with trace_events() as place:
+        return sorted(p.name for p in (place / "instances").glob("jovik-*"))
+
+
+@dataclass
+class Running:
+    """A recording of a command that never ends, and its instance of the kernel's tracing."""
+
+    jovik: Program
+    process: subprocess.Popen[str]
+    instance: str
+
+    def children(self) -> list[psutil.Process]:
+        return psutil.Process(self.process.pid).children(recursive=True)
+
+
+@pytest.fixture
+def running(jovik: Program) -> Iterator[Running]:
+    if not traced():
+        pytest.skip("needs root and the kernel's trace events")
+    before = set(instances())
+    began = jovik.folder / "began"
+    code = f"import time; open({str(began)!r}, 'w').close(); time.sleep(600)"
+    words = ["record", "--out", "a.jrec", "--format", "json", "--", sys.executable, "-c", code]
+    process = subprocess.Popen(
+        jovik.command(*words),
+        cwd=jovik.folder,
+        env=jovik.env,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        text=True,
+    )
+    limit = time.monotonic() + 60
+    while not began.exists() and process.poll() is None and time.monotonic() < limit:
+        time.sleep(0.05)
+    if process.poll() is not None:
+        _, err = process.communicate()
+        assert "no drive can be told" in err, err
+        pytest.skip("no block device lies under this folder")
+    (mine,) = {name for name in instances() if locked(name)} - before
+    yield Running(jovik, process, mine)
+    process.kill()
+    process.communicate()
+
+
+@pytest.mark.parametrize("number", [signal.SIGINT, signal.SIGTERM, signal.SIGHUP])
+def test_a_signal_ends_a_recording_with_its_file(running: Running, number: int) -> None:
+    jovik, process, command = running.jovik, running.process, running.children()
+    assert command
+    time.sleep(0.3)
+    process.send_signal(number)
+    process.send_signal(number)
+    out, err = process.communicate(timeout=30)
+    assert process.returncode == 130, err
+    assert json.loads(out)["elapsed_ns"] > 250 * MS and (jovik.folder / "a.jrec").exists()
+    assert not any(p.is_running() and p.status() != "zombie" for p in command)
+    assert running.instance not in instances()
+
+
+@pytest.mark.parametrize("number", [signal.SIGKILL, signal.SIGQUIT])
+def test_what_a_killed_recording_left_on_is_reported_and_switched_off(
+    running: Running, number: int
+) -> None:
+    jovik, process, left = running.jovik, running.process, running.instance
+    with trace_events() as place:
+        events = place / "instances" / left / "events" / "block" / "block_rq_issue" / "enable"
+        assert events.read_text().strip() == "1", "the kernel traces for it"
+    jovik("record", "--out", "other.jrec", "--", "true")
+    assert left in instances(), "another start leaves a living recording alone"
+    for child in running.children():
+        child.kill()
+    process.send_signal(number)
+    process.wait(30)
+    time.sleep(YOUNG_S)
+    assert left in instances() and left_on() >= 1
+    assert "kernel tracing is still on" in jovik("scout").err
+    assert jovik("scout", "--format", "json").json["tracing_left_on"] >= 1
+    jovik("record", "--out", "b.jrec", "--", "true")
+    assert instances() == [] and left_on() == 0
+    assert "tracing" not in jovik("scout").err
