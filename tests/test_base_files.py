@@ -113,6 +113,40 @@ def test_leftovers_of_the_dead_are_swept_and_those_of_the_living_stay(tmp_path: 
             (tmp_path / name).unlink()
 
 
+@pytest.mark.parametrize("sort", ["replacing(P)", "replacing_by_path(P)"])
+def test_the_next_command_of_any_kind_removes_what_a_killed_one_left(
+    shown: Program, tmp_path: Path, sort: str
+) -> None:
+    """On a file system without unnamed files, or of a copy that needs a path of its own."""
+    shown.env["XDG_STATE_HOME"] = str(tmp_path / "state")
+    place = tmp_path / "out"
+    place.mkdir()
+    code = f"""
+        import os, pathlib, time
+        del os.O_TMPFILE
+        from jovik.base.atomic_files import replacing, replacing_by_path
+        P = pathlib.Path({str(place / "all.zip")!r})
+        with {sort} as made:
+            print("in", flush=True)
+            time.sleep(60)
+    """
+    words = [sys.executable, "-c", textwrap.dedent(code)]
+    env = os.environ | {"XDG_STATE_HOME": shown.env["XDG_STATE_HOME"]}
+    dead, living = (subprocess.Popen(words, stdout=subprocess.PIPE, env=env) for _ in range(2))
+    for one in (dead, living):
+        assert one.stdout is not None and one.stdout.readline() == b"in\n"
+    dead.kill()
+    dead.wait()
+    assert len(os.listdir(place)) == 2
+    shown("sheet", "list")
+    assert len(os.listdir(place)) == 1, "of the living it stays"
+    living.kill()
+    living.wait()
+    shown("sheet", "list")
+    assert os.listdir(place) == []
+    assert os.listdir(tmp_path / "state" / "jovik" / "unfinished") == []
+
+
 def test_only_what_jovik_made_is_overwritten_unasked(tmp_path: Path) -> None:
     place = tmp_path / "picture.png"
     refuse_foreign(place, b"mark", force=False)

@@ -135,7 +135,6 @@ VALUES = [
     *("model:comet", "model:none", ".", "/", "/dev/null", "/dev/zero", "none.csv", "out.html"),
     *(SLATE, "Veldhaar Comet 2TB", "last", "random read 4KiB for 100ms", "first-look", "'", '"'),
     *(
-
         "\n",
         "\x1b[31m",
         "\u202e",

@@ -450,6 +450,8 @@ def test_a_blank_device_is_written_only_when_it_is_named(
     )
     told = jovik("measure", device, *WRITE, "--destroy", image, "--dry-run").err
     assert "writes" in told and image.read_bytes() == before
+    assert "before it was written, the device was blank: all of it was read" in told
+    assert "it is blank: all of it was read" in jovik("scout", device).out.replace("\n", " ")
     read = jovik(
         "measure",
         device,
@@ -477,6 +479,7 @@ def test_a_blank_device_is_written_only_when_it_is_named(
         "json",
     ).json
     assert done["target"] == {"kind": "device", "path": device} and done["steps"][1]["errors"] == 0
+    assert any("the device was blank: all of" in n for n in done["steps"][0]["notes"])
     assert image.read_bytes() != before
     assert "destroy" in jovik("measure", ".", *WRITE, "--destroy", image, status=2).err
 

@@ -413,6 +413,7 @@ def test_what_stands_in_the_way() -> None:
     around = Surroundings(
         ("it holds an XFS file system",),
         "",
+        "",
         False,
         False,
         False,

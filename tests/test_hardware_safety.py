@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import io
+import itertools
 import os
+import re
 import signal
 import stat
 import struct
 import subprocess
+import sys
 import tempfile
 import threading
 import time
@@ -116,10 +119,63 @@ def test_marks_that_nobody_knew(name: str, size: int) -> None:
 def test_anything_but_zeros_is_something(at: int) -> None:
     size = ODD if at >= 64 * MIB else 64 * MIB
     content = bytearray(size)
-    assert look(content) == contents.Contents((), None, look(content).note)
+    blank = look(content)
+    assert blank.data_at is None and blank.checked_bytes == blank.size_bytes == size
     content[at] = 1
     found = look(content)
     assert found.data_at == at // 4096 * 4096 and not found.marks
+
+
+@given(st.integers(1, 70 * MIB), st.integers(1, 20_000), st.data())
+def test_nothing_on_a_small_device_is_missed(size: int, length: int, data: st.DataObject) -> None:
+    """13 kB between two samples of 64 MiB were once overwritten."""
+    at = data.draw(st.integers(0, size - 1))
+    content = bytearray(size)
+    content[at : at + length] = b"x" * min(length, size - at)
+    with tempfile.TemporaryFile() as opened:
+        opened.write(content)
+        opened.flush()
+        found = contents.look_into(opened, size, whole=True)
+    assert found.data_at == at // 4096 * 4096 or found.marks
+
+
+@given(st.integers(1, 2**50))
+def test_the_places_that_are_looked_at_lie_on_the_device(size: int) -> None:
+    count = -(-size // contents.SLOT_BYTES)
+    first = contents.first_slots(size)
+    assert first == sorted(set(first)) and first[0] >= 0 and first[-1] == count - 1
+    assert len(first) <= 400 and set(range(min(count, 16))) <= set(first)
+    some = list(itertools.islice(contents.every_slot(size), 100))
+    assert len(some) == min(100, count) == len(set(some)) and max(some) < count
+    if count <= 2000:
+        assert sorted(contents.every_slot(size)) == list(range(count))
+    else:
+        # After a hundred, no gap is larger than a 25th of the device.
+        places = sorted([0, *some, count])
+        assert max(b - a for a, b in itertools.pairwise(places)) <= count / 25 + 1
+
+
+def test_a_device_that_was_only_sampled_is_not_called_blank(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.setattr(contents, "LOOK_S", 0.0)
+    size = 8 * 2**30
+    with tempfile.TemporaryFile() as opened:
+        opened.truncate(size)
+        found = contents.look_into(opened, size, whole=True)
+        assert found.checked_bytes < size / 100
+        assert re.fullmatch(r"blank where checked: [\d.]+ MB of 8\.59 GB", found.blank_words)
+        monkeypatch.setattr(contents, "LOOK_S", 60.0)
+        monkeypatch.setattr(contents, "WHOLE_BYTES", 9 * 2**30)
+        opened.truncate(64 * MIB)
+        assert contents.look_into(opened, 64 * MIB, whole=True).blank_words == (
+            "blank: all of it was read"
+        )
+        opened.seek(9 * MIB)
+        opened.write(struct.pack("<4Q", 9 * MIB, 1, 2, stamp.mix(9 * MIB, 1, 2)))
+        opened.flush()
+        own = contents.look_into(opened, 64 * MIB, whole=True)
+        assert own.blank_words == "blank, or written by Jovik: all of it was read"
 
 
 def test_libblkid_finds_what_the_table_does_not(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -338,13 +394,52 @@ def test_a_loop_device_on_a_loop_device_is_somebodys(
 
 
 @ROOT
+def test_an_image_under_another_name_is_the_same_file(
+    known: Program, loop: Callable[..., tuple[str, Path]], tmp_path: Path
+) -> None:
+    first, image = loop()
+    other_name = tmp_path / "another name"
+    other_name.hardlink_to(image)
+    device, _ = loop(image=other_name)
+    told = refused(known, device, other_name)
+    assert f"its image is behind {Path(first).name} too" in told
+    need("mkfs.ext4", "mount", "umount")
+    run("mkfs.ext4", "-q", first)
+    (tmp_path / "mnt").mkdir()
+    run("mount", first, tmp_path / "mnt")
+    try:
+        told = refused(known, device, other_name)
+        assert f"is behind {Path(first).name} too ({first} (ext4) is mounted at" in told
+    finally:
+        run("umount", tmp_path / "mnt")
+
+
+@ROOT
+def test_an_image_that_another_process_writes_is_somebodys(
+    known: Program, loop: Callable[..., tuple[str, Path]], tmp_path: Path
+) -> None:
+    """Such as a virtual machine that runs from the same file by another name."""
+    device, image = loop()
+    other_name = tmp_path / "another name"
+    other_name.hardlink_to(image)
+    code = f"import time; f = open({str(other_name)!r}, 'r+b'); print('open', flush=True); input()"
+    words = [sys.executable, "-c", code]
+    with subprocess.Popen(words, stdin=subprocess.PIPE, stdout=subprocess.PIPE) as holder:
+        assert holder.stdout is not None and holder.stdout.readline()
+        told = refused(known, device, image)
+        assert f"process {holder.pid}" in told and "holds it open for writing" in told
+        holder.kill()
+    known("measure", device, *WRITE, "--destroy", image)
+
+
+@ROOT
 def test_two_devices_of_one_name_are_told_apart_by_detaching_one(
     known: Program, loop: Callable[..., tuple[str, Path]]
 ) -> None:
     device, image = loop()
     other, _ = loop(image=image)
     told = refused(known, device, image)
-    assert f"{other} has the same serial" in told and "detach the other one" in told
+    assert f"its image is behind {Path(other).name} too" in told
 
 
 @ROOT

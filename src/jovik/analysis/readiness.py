@@ -20,6 +20,7 @@ class Surroundings:
 
     against_writing: tuple[str, ...]
     unknown_content: str
+    blank: str
     is_system: bool
     mounted: bool
     read_only: bool
@@ -88,7 +89,7 @@ def _possible(around: Surroundings) -> str:
         )
     if around.busy_bytes_s > 0:
         return f"{read}; writing is refused while others use it"
-    return f"{read}; write it with --destroy and its serial: it is blank"
+    return f"{read}; write it with --destroy and its serial: it is {around.blank}"
 
 
 def claims_beyond(rate: float | None, claims: Sequence[Claim]) -> list[Obstacle]:

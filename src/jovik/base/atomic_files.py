@@ -6,8 +6,9 @@ of Jovik's own, such as settings. `tests/test_house.py` forbids every other way.
 
 The content goes to a new file of a random name in the same folder, opened exclusively and without
 following links, is brought onto the medium, and takes its place by a rename. All of it goes through
-the folder's own descriptor, so that nobody who may write to the folder can turn it elsewhere. What
-a killed process left is taken away by the next one that writes the same file.
+the folder's own descriptor, so that nobody who may write to the folder can turn it elsewhere. A new
+file that needs a name before it is whole is listed in Jovik's state folder: the next command of any
+kind removes what a killed process left.
 """
 
 from __future__ import annotations
@@ -27,6 +28,7 @@ from pathlib import Path
 from typing import BinaryIO
 
 from jovik.base.errors import OutputError, UsageError
+from jovik.base.own_files import make_own_folder, open_own, read_own
 
 YOUNG_S = 5.0
 """Younger leftovers may belong to a process that has not locked them yet."""
@@ -77,6 +79,7 @@ def replacing(path: Path, *, mode: int = 0o666, overwrite: bool = True) -> Itera
         sweep_in(folder, path.name)
         part = _part_name(path.name)
         fd, is_named = _new_file(part, mode, folder)
+        entry = _enter(path) if is_named else None
         try:
             with os.fdopen(fd, "w+b") as file:
                 _lock(fd)
@@ -96,6 +99,8 @@ def replacing(path: Path, *, mode: int = 0o666, overwrite: bool = True) -> Itera
                 with contextlib.suppress(OSError):
                     os.unlink(part, dir_fd=folder)
             raise
+        finally:
+            _strike(entry)
         os.fsync(folder)
 
 
@@ -126,6 +131,7 @@ def replacing_by_path(path: Path, *, overwrite: bool = True) -> Iterator[Path]:
     with _folder_of(path) as folder:
         sweep_in(folder, path.name)
         part = _part_name(path.name)
+        entry = _enter(path)
         os.mkdir(part, 0o700, dir_fd=folder)
         own = os.open(part, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW, dir_fd=folder)
         try:
@@ -143,18 +149,54 @@ def replacing_by_path(path: Path, *, overwrite: bool = True) -> Iterator[Path]:
         finally:
             shutil.rmtree(part, ignore_errors=True, dir_fd=folder)
             os.close(own)
+            _strike(entry)
 
 
-def sweep_leftovers(path: Path) -> None:
-    """Take away what a killed process left of a file that was to be written.
+def unfinished_folder() -> Path:
+    """Return the folder that lists files whose writing has begun under a name of their own."""
+    from platformdirs import user_state_path
 
-    Raises
-    ------
-    OSError
-        Its folder cannot be opened.
+    return user_state_path("jovik") / "unfinished"
+
+
+def sweep_unfinished() -> None:
+    """Remove what killed processes of this user left of files that were to be written.
+
+    A file that a living process writes is locked, and stays.
     """
-    with _folder_of(path) as folder:
-        sweep_in(folder, path.name)
+    listed = unfinished_folder()
+    try:
+        entries = os.listdir(listed)
+    except OSError:
+        return
+    for entry in entries:
+        # A folder that is gone or closed takes its entry along.
+        with contextlib.suppress(OSError):
+            path = Path(os.fsdecode(read_own(listed / entry)))
+            with contextlib.suppress(FileNotFoundError), _folder_of(path) as folder:
+                sweep_in(folder, path.name)
+                if any(name.startswith(_stem(path.name)) for name in os.listdir(folder)):
+                    continue
+            (listed / entry).unlink()
+
+
+def _enter(path: Path) -> Path | None:
+    """Enter a file that is about to be written; None if there is no place for that."""
+    try:
+        make_own_folder(unfinished_folder())
+        entry = unfinished_folder() / secrets.token_hex(8)
+        fd = open_own(entry, os.O_WRONLY | os.O_CREAT | os.O_EXCL)
+        with os.fdopen(fd, "wb") as file:
+            file.write(os.fsencode(path.absolute()))
+    except OSError:
+        return None
+    return entry
+
+
+def _strike(entry: Path | None) -> None:
+    if entry is not None:
+        with contextlib.suppress(OSError):
+            entry.unlink()
 
 
 @contextlib.contextmanager

@@ -124,6 +124,10 @@ def jovik(ctx: click.Context, debug_log: str | None) -> None:
     Each number says how sure it is, what limited it and whether it may be compared.
     """
     _invoked[0] = ctx.invoked_subcommand or ""
+    if ctx.invoked_subcommand is not None:
+        from jovik.base.atomic_files import sweep_unfinished
+
+        sweep_unfinished()
     if debug_log is not None:
         from pathlib import Path
 

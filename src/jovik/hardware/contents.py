@@ -2,17 +2,36 @@
 
 from __future__ import annotations
 
+import contextlib
+import io
+import os
+import time
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import BinaryIO
 
+from jovik.base.quantities import show_size
 from jovik.base.stamp import is_stamp
 from jovik.hardware import libblkid, signatures
 
+WHOLE_BYTES = 4 * 2**30
+"""A smaller device is read completely before it is written."""
+LOOK_S = 2.0
+"""How long a larger one is sampled, beyond the places that are always looked at."""
+SLOT_BYTES = 64 * 2**10
+"""A device is looked at in slots of this size."""
 EDGE_BYTES = 2**20
 """What is looked at in full at the start and at the end."""
-SAMPLES, SAMPLE_BYTES = 64, 64 * 2**10
-"""Evenly spaced samples between, the middle among them."""
+EVEN_SAMPLES = 64
+"""Slots that divide the device evenly: the groups of XFS and the middle are among them."""
+DENSE_BYTES, DENSE_STEP = 64 * 2**20, 2**20
+"""A file system fills its start first: FAT and exFAT theirs, btrfs its first metadata."""
+GROUP_BYTES, FIRST_GROUPS = 128 * 2**20, 16
+"""Block groups of ext4 begin at multiples of this; copies of its superblock lie in groups that are
+powers of 3, 5 and 7 (Documentation/filesystems/ext4/blockgroup.rst)."""
+NTFS_TABLE = 3 * 2**30
+"""Where the file table of NTFS begins with clusters of 4 KiB."""
+_ZEROS = bytes(SLOT_BYTES)
 UNIT = 4096
 """Stamps stand at the head of each 4 KiB, or of each sector where blocks were smaller."""
 SECTOR = 512
@@ -27,17 +46,35 @@ class Contents:
     marks : tuple of str
         Known marks, in words such as "an XFS file system".
     data_at : int or None
-        The first sampled byte of something unknown, neither zeros nor written by Jovik.
+        The first byte found of something unknown, neither zeros nor written by Jovik.
+    checked_bytes, size_bytes : int
+        How much of how much was read to say so.
+    has_own : bool
+        True if blocks were found that Jovik wrote.
     note : str
         What could not be asked, empty where all could.
     """
 
     marks: tuple[str, ...] = ()
     data_at: int | None = None
+    checked_bytes: int = 0
+    size_bytes: int = 0
+    has_own: bool = False
     note: str = ""
 
+    @property
+    def blank_words(self) -> str:
+        """Say how far the device is known to be blank, if no mark and no data were found."""
+        blank = "blank, or written by Jovik," if self.has_own else "blank"
+        if self.checked_bytes >= self.size_bytes:
+            return f"{blank.rstrip(',')}: all of it was read"
+        return (
+            f"{blank} where checked: {show_size(self.checked_bytes)} of "
+            f"{show_size(self.size_bytes)}"
+        )
 
-def look_into(device: BinaryIO, size_bytes: int) -> Contents:
+
+def look_into(device: BinaryIO, size_bytes: int, *, whole: bool = False) -> Contents:
     """Look for marks and for anything that is not zeros.
 
     Parameters
@@ -46,6 +83,8 @@ def look_into(device: BinaryIO, size_bytes: int) -> Contents:
         Open for reading with a descriptor of its own, buffered.
     size_bytes : int
         Its capacity.
+    whole : bool
+        If true, read a device of less than `WHOLE_BYTES` completely, however long that takes.
 
     Raises
     ------
@@ -58,32 +97,91 @@ def look_into(device: BinaryIO, size_bytes: int) -> Contents:
         note = f"{libblkid.SONAME} is not here: only the marks that Jovik knows were looked for"
     elif not marks:
         marks = [f"it holds what libblkid calls '{n}'" for n in libblkid.find(device.fileno())]
-    return Contents(tuple(marks), _first_data(device, size_bytes), note)
+    if marks:
+        return Contents(tuple(marks), note=note)
+    found = _Look(device, size_bytes)
+    end = time.monotonic() + LOOK_S
+    with _unhurried(device):
+        if whole and size_bytes < WHOLE_BYTES:
+            complete = all(found.slot(n) for n in range(-(-size_bytes // SLOT_BYTES)))
+        else:
+            complete = all(found.slot(n) for n in first_slots(size_bytes))
+            for n in every_slot(size_bytes) if complete else ():
+                if time.monotonic() > end or not found.slot(n):
+                    break
+    data_at = found.data_at
+    return Contents((), data_at, found.checked_bytes, size_bytes, found.has_own, note)
 
 
-def places(size_bytes: int) -> Iterator[tuple[int, int]]:
-    """Where to look, as (first byte, bytes): the start, samples between, the end; each aligned."""
-    edge = min(EDGE_BYTES, size_bytes)
-    yield 0, edge
-    if size_bytes > 2 * EDGE_BYTES:
-        for n in range(1, SAMPLES):
-            at = size_bytes * n // SAMPLES // SAMPLE_BYTES * SAMPLE_BYTES
-            yield at, min(SAMPLE_BYTES, size_bytes - at)
-    last = max(size_bytes - edge, 0) // UNIT * UNIT
-    yield last, size_bytes - last
+def first_slots(size_bytes: int) -> list[int]:
+    """List the slots that are always looked at, in rising order."""
+    edge = EDGE_BYTES // SLOT_BYTES
+    last = -(-size_bytes // SLOT_BYTES) - 1
+    slots = {*range(edge), *range(last - edge, last + 1)}
+    slots |= {last * n // EVEN_SAMPLES for n in range(EVEN_SAMPLES)}
+    places = [*range(0, DENSE_BYTES, DENSE_STEP), NTFS_TABLE]
+    powers = {base**n for base in (2, 3, 5, 7) for n in range(1, 40)}
+    places += [GROUP_BYTES * group for group in {*range(FIRST_GROUPS), *powers}]
+    slots |= {place // SLOT_BYTES for place in places}
+    return sorted(n for n in slots if 0 <= n <= last)
 
 
-def _first_data(device: BinaryIO, size_bytes: int) -> int | None:
-    for at, count in places(size_bytes):
-        device.seek(at)
-        content = device.read(count)
-        if content.count(0) == len(content):
-            continue
+def every_slot(size_bytes: int) -> Iterator[int]:
+    """Yield every slot once, so that those so far always lie evenly over the whole device.
+
+    Their numbers with the bits reversed (van der Corput, Proceedings KNAW 38, 1935).
+    """
+    count = -(-size_bytes // SLOT_BYTES)
+    bits = max(count - 1, 0).bit_length()
+    for n in range(1 << bits):
+        slot = int(f"{n:0{bits}b}"[::-1], 2) if bits else 0
+        if slot < count:
+            yield slot
+
+
+@contextlib.contextmanager
+def _unhurried(device: BinaryIO) -> Iterator[None]:
+    """Read without reading ahead, and leave nothing of it in the page cache."""
+    advise = getattr(os, "posix_fadvise", None)
+    with contextlib.suppress(OSError, io.UnsupportedOperation):
+        if advise is not None:
+            advise(device.fileno(), 0, 0, os.POSIX_FADV_RANDOM)
+    try:
+        yield
+    finally:
+        with contextlib.suppress(OSError, io.UnsupportedOperation):
+            if advise is not None:
+                advise(device.fileno(), 0, 0, os.POSIX_FADV_DONTNEED)
+
+
+class _Look:
+    """Slots of a device that were read, until one holds something unknown."""
+
+    def __init__(self, device: BinaryIO, size_bytes: int) -> None:
+        self._device, self._size = device, size_bytes
+        self._seen: set[int] = set()
+        self.checked_bytes, self.has_own = 0, False
+        self.data_at: int | None = None
+
+    def slot(self, number: int) -> bool:
+        """Read a slot, unless it was read before; return False if something unknown is in it."""
+        if number in self._seen:
+            return True
+        self._seen.add(number)
+        at = number * SLOT_BYTES
+        self._device.seek(at)
+        content = self._device.read(min(SLOT_BYTES, self._size - at))
+        self.checked_bytes += len(content)
+        if content == _ZEROS[: len(content)]:
+            return True
         for begin in range(0, len(content), UNIT):
             unit = content[begin : begin + UNIT]
-            if any(unit) and not _is_ours(unit, at + begin):
-                return at + begin
-    return None
+            if any(unit):
+                if not _is_ours(unit, at + begin):
+                    self.data_at = at + begin
+                    return False
+                self.has_own = True
+        return True
 
 
 def _is_ours(unit: bytes, place: int) -> bool:

@@ -49,6 +49,13 @@ def occupants(entry: Path, sys: Path = Path("/sys"), proc: Path = Path("/proc"))
         # Who uses the device that a loop device rests on would lose the same bytes.
         others = _above(below, sys, proc, besides=entry.name)
         found += [f"it rests on {below.name}: {what}" for what in others]
+    image = image_of(entry)
+    if image is not None:
+        # Another name of the same file is the same file.
+        for other in sorted((sys / "block").glob("loop*")):
+            if other.name != entry.name and image_of(other) == image:
+                found.append(f"its image is behind {other.name} too{_uses(other.name, sys, proc)}")
+        found += ["its image is swapped to" for node in read_swaps(proc) if _is(node, image)]
     return found
 
 
@@ -140,20 +147,54 @@ def _loop_backing_number(loop: Path) -> str | None:
     backing = text(loop / "loop" / "backing_file")
     if not backing:
         return None
+    status = _loop_status(loop)
+    if status is None:
+        return _number_of(backing) or _number_of(backing.removesuffix(" (deleted)")) or None
+    # Linux packs 12 bits of the major number and 20 of the minor (huge_encode_dev).
+    rdev = status[2]
+    return f"{os.major(rdev)}:{os.minor(rdev)}" if rdev else _number_of(backing) or None
+
+
+def _loop_status(loop: Path) -> tuple[int, int, int] | None:
+    """The device and inode of the file behind a loop device, and the number of a device there."""
     try:
         fd = os.open(f"/dev/{loop.name}", os.O_RDONLY | os.O_CLOEXEC)
     except OSError:
-        return _number_of(backing) or _number_of(backing.removesuffix(" (deleted)")) or None
+        return None
     try:
         status = bytearray(LOOP_STATUS_BYTES)
         fcntl.ioctl(fd, LOOP_GET_STATUS64, status)
-        rdev = struct.unpack_from("<Q", status, 16)[0]
     except OSError:
-        return _number_of(backing) or None
+        return None
     finally:
         os.close(fd)
-    # Linux packs 12 bits of the major number and 20 of the minor (huge_encode_dev).
-    return f"{os.major(rdev)}:{os.minor(rdev)}" if rdev else _number_of(backing) or None
+    device, inode, rdev = struct.unpack_from("<3Q", status)
+    return device, inode, rdev
+
+
+def image_of(loop: Path) -> tuple[int, int] | None:
+    """Return the device and inode of the image file behind a loop device, or None.
+
+    Parameters
+    ----------
+    loop : Path
+        Its folder in sysfs.
+    """
+    if not (loop / "loop").is_dir():
+        return None
+    status = _loop_status(loop)
+    if status is None or status[2]:
+        return None
+    return status[0], status[1]
+
+
+def _is(path: str | Path, image: tuple[int, int]) -> bool:
+    """Whether a path leads to this device and inode."""
+    try:
+        found = os.stat(path)
+    except OSError:
+        return False
+    return (found.st_dev, found.st_ino) == image
 
 
 def _backing_block(entry: Path, sys: Path) -> Path | None:
@@ -195,24 +236,26 @@ def _pools(extent: dict[str, str], sys: Path) -> list[str]:
 
 
 def writers(entry: Path, proc: Path = Path("/proc")) -> list[str]:
-    """Other processes that hold the device or a part of it open for writing, in words.
+    """Other processes that hold the device, a part of it or its image open for writing, in words.
 
     Only those that this process may look at are seen; root sees all.
     """
-    extent, mine = extent_of(entry), os.getpid()
+    extent, mine, image = extent_of(entry), os.getpid(), image_of(entry)
     end = time.monotonic() + PATIENCE_S
     while True:
         found = [
             f"process {p.name} ({text(p / 'comm')}) holds it open for writing"
             for p in _processes(proc)
-            if int(p.name) != mine and _holds_for_writing(p, extent)
+            if int(p.name) != mine and _holds_for_writing(p, extent, image)
         ]
         if not found or time.monotonic() > end:
             return found
         time.sleep(GLANCE_S)
 
 
-def _holds_for_writing(process: Path, extent: dict[str, str]) -> bool:
+def _holds_for_writing(
+    process: Path, extent: dict[str, str], image: tuple[int, int] | None
+) -> bool:
     try:
         descriptors = list((process / "fd").iterdir())
     except OSError:
@@ -220,18 +263,26 @@ def _holds_for_writing(process: Path, extent: dict[str, str]) -> bool:
     for descriptor in descriptors:
         try:
             leads_to = os.readlink(descriptor)
-            # Asking for a file's number could wait for a server on the network for ever.
-            if not leads_to.startswith("/dev/") or leads_to.startswith(NO_DRIVES):
+            # Asking for a file's number could wait for a server on the network for ever, so an
+            # image is told by its inode first, which the kernel says by itself.
+            is_node = leads_to.startswith("/dev/") and not leads_to.startswith(NO_DRIVES)
+            if not is_node and image is None:
                 continue
-            if extent.get(_number_of(descriptor)) is None:
-                continue
-            about = (process / "fdinfo" / descriptor.name).read_text()
+            about = _facts_of(process / "fdinfo" / descriptor.name)
+            is_held = is_node and extent.get(_number_of(descriptor)) is not None
+            if image is not None and not is_held:
+                is_held = about.get("ino") == str(image[1]) and _is(descriptor, image)
         except OSError:
             continue
-        flags = next((x.split()[1] for x in about.splitlines() if x.startswith("flags:")), "0")
-        if int(flags, 8) & os.O_ACCMODE != os.O_RDONLY:
+        if is_held and int(about.get("flags", "0"), 8) & os.O_ACCMODE != os.O_RDONLY:
             return True
     return False
+
+
+def _facts_of(fdinfo: Path) -> dict[str, str]:
+    """What the kernel says of a descriptor (proc(5), /proc/pid/fdinfo; ``ino`` since 5.14)."""
+    lines = (line.split() for line in fdinfo.read_text().splitlines())
+    return {words[0].rstrip(":"): words[1] for words in lines if len(words) > 1}
 
 
 def moving_bytes(name: str) -> int:

@@ -32,7 +32,9 @@ class WriteSafety:
     refusals : tuple of str
         Reasons that nothing overrules, the weightiest first.
     unknown_content : str
-        What lies on it that nobody can name; empty where it is blank.
+        What lies on it that nobody can name; empty if nothing was found.
+    blank : str
+        How far it is known to be blank, in words; empty if something was found.
     note : str
         What could not be looked for.
     """
@@ -40,6 +42,7 @@ class WriteSafety:
     refusals: tuple[str, ...] = ()
     unknown_content: str = ""
     note: str = ""
+    blank: str = ""
 
 
 def safety_of(
@@ -48,6 +51,7 @@ def safety_of(
     *,
     fd: int | None = None,
     look_inside: bool = True,
+    whole: bool = False,
 ) -> WriteSafety:
     """What speaks against writing a device.
 
@@ -59,21 +63,23 @@ def safety_of(
         Through which its content is read; its node is opened for reading unless given.
     look_inside : bool
         Look for marks and data where nothing else speaks against it; needs the right to read it.
+    whole : bool
+        If true, read a small device completely (`jovik.hardware.contents.look_into`).
     """
     found = _outside(device, system)
     if not look_inside or found:
         return WriteSafety(tuple(found))
     try:
-        contents = _contents(device, fd)
+        contents = _contents(device, fd, whole=whole)
     except OSError as error:
         why = error.strerror or str(error)
         return WriteSafety((f"it cannot be looked into: {why}",))
     if contents.marks:
         return WriteSafety(contents.marks, note=contents.note)
-    unknown = ""
     if contents.data_at is not None:
         unknown = f"something is on it, at {show_size(contents.data_at)} from its start"
-    return WriteSafety((), unknown, contents.note)
+        return WriteSafety((), unknown, contents.note)
+    return WriteSafety((), "", contents.note, contents.blank_words)
 
 
 def _outside(device: BlockDevice, system: str | None) -> list[str]:
@@ -92,11 +98,11 @@ def _outside(device: BlockDevice, system: str | None) -> list[str]:
     return found
 
 
-def _contents(device: BlockDevice, fd: int | None) -> Contents:
+def _contents(device: BlockDevice, fd: int | None, *, whole: bool) -> Contents:
     # Opened anew through the descriptor it is the same device, and read through the page cache,
     # which has what another program wrote a moment ago.
     with open(f"/proc/self/fd/{fd}" if fd is not None else device.node, "rb") as opened:
-        return look_into(opened, device.capacity_bytes)
+        return look_into(opened, device.capacity_bytes, whole=whole)
 
 
 def sample_name(device: BlockDevice) -> str:
@@ -147,14 +153,14 @@ class ClaimedDevice:
         For direct reading and writing.
     held_fd : int
         Keeps others away until it is closed.
-    note : str
-        What could not be looked for.
+    notes : tuple of str
+        How far it was blank, and what could not be looked for.
     """
 
     device: BlockDevice
     fd: int
     held_fd: int
-    note: str
+    notes: tuple[str, ...]
 
 
 def claim_for_writing(
@@ -184,7 +190,7 @@ def claim_for_writing(
                 f"{chosen.node} stands for another device now",
                 "look again: jovik scout",
             )
-        found = safety_of(device, system, fd=fd)
+        found = safety_of(device, system, fd=fd, whole=True)
         against = [*found.refusals, *([] if worthless else filter(None, [found.unknown_content]))]
         if not against:
             against = _busy(device)
@@ -196,7 +202,9 @@ def claim_for_writing(
     except BaseException:
         os.close(fd)
         raise
-    return ClaimedDevice(device, writing, fd, found.note)
+    before = "before it was written, the device was "
+    blank = before + (found.blank or f"not blank: {found.unknown_content}; it was given up")
+    return ClaimedDevice(device, writing, fd, tuple(filter(None, (blank, found.note))))
 
 
 def _open_for_writing(device: BlockDevice, held_fd: int) -> int:

@@ -60,6 +60,7 @@ def readiness_of(
         Surroundings(
             against_writing=safety.refusals,
             unknown_content=safety.unknown_content,
+            blank=safety.blank,
             is_system=device.is_system or device.name == system,
             mounted=bool(device.all_mounts),
             read_only=device.read_only

@@ -51,7 +51,7 @@ def open_session(order: RunRequest) -> Session:
         capacity_bytes=device.capacity_bytes,
         logical_block_bytes=device.logical_block_bytes,
     )
-    notes = (claimed.note,) if claimed is not None and claimed.note else ()
+    notes = claimed.notes if claimed is not None else ()
     return FileSession(raw, order.engine, order.seed, notes)
 
 

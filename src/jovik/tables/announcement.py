@@ -45,6 +45,8 @@ def announcement(ready: PreparedRun) -> str:
         )
     if ready.fills_system:
         lines.append(ready.fills_system)
+    if isinstance(order.target, DeviceTarget):
+        lines += ready.session.notes
     if order.budget_ns is not None and order.trimmed:
         lines.append(f"to stay within {show_time(order.budget_ns)}: {'; '.join(order.trimmed)}")
     return "\n".join(lines)
