@@ -235,9 +235,13 @@ def test_a_drive_that_holds_less_than_it_says_is_told_with_what_it_holds() -> No
     assert "worth it for nothing" in told.conclusion
 
 
-def test_lost_data_leads_every_answer_and_nothing_praises_the_drive(jovik: Program) -> None:
-    words = "sequential write 1MiB depth 8 over 100GB verify"
-    told = jovik("measure", "model:hollow", words, "--on-error", "continue", "--yes").out
+@pytest.mark.parametrize("on_error", ["stop", "continue"])
+def test_lost_data_leads_every_answer_and_nothing_praises_the_drive(
+    jovik: Program, on_error: str
+) -> None:
+    """Also of a run that the first wrong block ended, which is what a drive like this gets."""
+    words = ["sequential write 1MiB depth 8 over 100GB verify", "--on-error", on_error, "--yes"]
+    told = jovik("measure", "model:hollow", *words, status=4 if on_error == "stop" else 0).out
     name, holds = "Oberon Hollow 2TB", "holds about 64.0 GB"
     assert f"{holds}, not 2.00 TB" in told.splitlines()[0]
     assert f"{holds}, not 2.00 TB" in jovik("judge", name, status=1).out.splitlines()[0]
@@ -248,6 +252,21 @@ def test_lost_data_leads_every_answer_and_nothing_praises_the_drive(jovik: Progr
     jovik("report", name, "--out", "page.md")
     page = (jovik.folder / "page.md").read_text()
     assert page.index(holds) < page.index("claim") and "Best for" not in page
+
+
+def test_a_drive_that_disappeared_says_so_first(jovik: Program) -> None:
+    """No model drive disappears: the shelf of one is told that it did."""
+    jovik("measure", "model:slate", "sequential write 1MiB over 2GB", "--passes", "2")
+    gone = json.dumps({"disconnected": {"after_s": 1.25, "confirmed_bytes": 4096}})
+    with sqlite3.connect(jovik.shelf) as shelf:
+        shelf.execute("update step set facts = ?", (gone,))
+    said = "disappeared 1.25 s into the pass: the last write that it confirmed ended at byte 4,096"
+    assert said in jovik("runs", "show", "last").out.replace("\n", " ")
+    step = jovik("runs", "show", "last", "--format", "json").json["steps"][0]
+    assert step["facts"]["disconnected"] == {"after_s": 1.25, "confirmed_bytes": 4096}
+    jovik("report", "Corvane Slate 1TB", "--out", "page.md")
+    assert f"In a test it {said}." in (jovik.folder / "page.md").read_text()
+    assert jovik("shelf", "check").out.startswith("whole")
 
 
 # What goes with a run

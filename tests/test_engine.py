@@ -239,8 +239,11 @@ def test_what_the_target_cannot_take_is_refused_with_the_limit(session: FileSess
         assert "1024 threads" in refused("random read 4KiB depth 1024 workers 64")
 
 
-def test_a_full_file_system_is_an_error_of_the_drive_not_of_jovik(session: FileSession) -> None:
-    work = parse_access("sequential write 64KiB depth 2 over 4MiB").workload(1)
+@pytest.mark.parametrize("depth", [1, 2])
+def test_a_full_file_system_is_an_error_of_the_drive_not_of_jovik(
+    session: FileSession, depth: int
+) -> None:
+    work = parse_access(f"sequential write 64KiB depth {depth} over 4MiB").workload(1)
     session.prepare(work, watch)
     import resource
 
@@ -256,6 +259,9 @@ def test_a_full_file_system_is_an_error_of_the_drive_not_of_jovik(session: FileS
         signal.signal(signal.SIGXFSZ, ignored)
     assert trace.first_fault is not None and trace.first_fault.offset_bytes >= 2**20
     assert trace.first_fault.what == os.strerror(27) and trace.written_bytes <= 2**20
+    confirmed = trace.first_fault.confirmed_bytes
+    # The kernel confirms all up to the limit that it was given, and nothing beyond.
+    assert confirmed == 2**20 if depth == 1 else confirmed is not None and confirmed <= 2**20
 
 
 def test_an_engine_that_is_not_there_is_refused(

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import errno
+import json
+import os
 import subprocess
 import sys
 from collections.abc import Callable
@@ -14,6 +17,7 @@ import pytest
 
 from jovik.base import histogram
 from jovik.base.errors import DriveError, TargetError
+from jovik.base.findings import Disconnection, Findings, LostData
 from jovik.base.session import Progress, ProgressCallback, Workload
 from jovik.base.step_result import Conditions, StepResult
 from jovik.base.trace import IoFault, Latencies, StampFaults, Trace
@@ -249,8 +253,42 @@ def test_blocks_that_came_back_wrong_are_a_failure_of_the_drive() -> None:
         "be read; the first at byte 4,096",
     ):
         go(session, WRITE)
+    again = Scripted([100], stamps={0: StampFaults(1000, 2, 1, 0, (4096, 8192, 65536))})
+    (result,) = go_on(again, WRITE).results
+    assert result.findings.lost == LostData(1000 * 4096, 3 * 4096, None)
     fine = go(Scripted([100], stamps={0: StampFaults(1000, 0, 0, 0)}), WRITE)
     assert "every stamp came back as it was written" in fine.results[0].notes
+
+
+def go_on(session: Scripted, *phrases: str) -> Diary:
+    """A run that a failing drive ends; what was recorded of it."""
+    diary = Diary()
+    context = RunContext(session, RunEnvironment(), RunOptions(), diary, diary)
+    with pytest.raises(DriveError):
+        run_plan([Task(parse(p), RepetitionPolicy(2, 2)) for p in phrases], context)
+    return diary
+
+
+@pytest.mark.parametrize(
+    ("number", "confirmed", "said"),
+    [
+        (errno.ENODEV, 8192, "disappeared 0.10 s into the pass: the last write that it confirmed"),
+        (errno.ENXIO, None, "it had confirmed no write in this pass"),
+        (errno.EIO, 8192, "the last write that it confirmed ended at byte 8,192"),
+    ],
+)
+def test_a_drive_that_disappears_is_a_finding_with_its_last_confirmed_byte(
+    number: int, confirmed: int | None, said: str
+) -> None:
+    fault = IoFault(number, os.strerror(number), 12288, "write", 10**8, confirmed)
+    session = Scripted([100], faults={0: fault})
+    with pytest.raises(DriveError, match=said):
+        go(session, WRITE)
+    (result,) = go_on(Scripted([100], faults={0: fault}), WRITE).results
+    gone = Disconnection(0.1, confirmed) if number != errno.EIO else None
+    assert result.findings.disconnected == gone
+    assert Findings.from_json(json.loads(json.dumps(result.findings.as_json()))) == result.findings
+    assert any("disappeared" in n for n in result.notes) == (gone is not None)
 
 
 @pytest.mark.parametrize(
@@ -353,7 +391,7 @@ def test_passes_come_back_from_their_store_as_they_were() -> None:
 
 
 FLAT = """
-import jovik, resource, sys
+import jovik, sys
 from jovik.shelf.writer import RunWriter
 taken, kept = [], RunWriter.pass_done
 def pass_done(self, position, number, trace):
@@ -362,7 +400,8 @@ def pass_done(self, position, number, trace):
 RunWriter.pass_done = pass_done
 with jovik.open_shelf(sys.argv[1]) as shelf:
     jovik.measure(shelf, "model:comet", plan=sys.argv[2], seed=1)
-peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
+lines = dict(x.split(":", 1) for x in open("/proc/self/status").read().splitlines())
+peak = int(lines["VmHWM"].split()[0]) * 1024
 print(len(taken), (peak - taken[len(taken) // 3]) / len(taken))
 """
 

@@ -263,6 +263,7 @@ def test_a_full_disk_under_the_shelf_keeps_what_was_finished_and_the_run_goes_on
     jovik.env["JOVIK_SHELF"] = str(small / "shelf.db")
     steps = [f"random read 4KiB depth {d} for 1s" for d in range(1, 30)]
     refused = jovik("measure", "model:comet", *steps, "--passes", "9", "--seed", "1", status=3)
+    assert "free some space there" in refused.err
     assert "database or disk is full" in refused.err and "random read, 4 KiB" in refused.out, (
         "what was finished is shown"
     )

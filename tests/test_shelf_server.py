@@ -20,6 +20,7 @@ from jovik.base.errors import ShelfError
 from jovik.shelf import postgresql
 from jovik.shelf.journal import JournalEntry, make
 from jovik.shelf.migrate import migrate, revision_of
+from jovik.shelf.refusals import shelf_error
 from jovik.shelf.schema import REVISION, metadata, one_pass, run, step
 from jovik.shelf.spool import Spool, flush_spool, spool_folder
 from jovik.shelf.sqlite import open_engine
@@ -104,7 +105,18 @@ def test_the_role_of_the_lab_page_can_only_add(shared: Program) -> None:
         ("sheet", "remove", "Corvane Slate 1TB", "--with-runs"),
         ("runs", "remove", bench("runs", "--format", "json").json["runs"][0]["run"]),
     ):
-        assert "permission denied" in bench(*words, status=3).err, words
+        told = bench(*words, status=3).err
+        assert "permission denied" in told and "ask the owner for a GRANT" in told, words
+        assert "disk" not in told and "SELECT" not in told and len(told.splitlines()) == 2
+    # A bench may publish a site; it cannot keep the addresses of its pages.
+    told = bench("report", "--all", "--each", "--out", "site").err
+    assert "permission denied" in told and (bench.folder / "site" / "index.html").exists()
+    with open_engine(address, create=False).begin() as c:
+        c.exec_driver_sql("CREATE TABLE of_a_later_revision (id integer)")
+        c.exec_driver_sql("SET ROLE bench")
+        c.exec_driver_sql("INSERT INTO of_a_later_revision VALUES (1)")
+        c.exec_driver_sql("RESET ROLE")
+        c.exec_driver_sql("DROP TABLE of_a_later_revision")
     assert len(shared("runs", "--format", "json").json["runs"]) == 3
     assert shared("shelf", "log", "--format", "json").json["changes"] == []
     with open_engine(address, create=False).begin() as c:
@@ -271,6 +283,55 @@ def test_several_that_come_first_make_one_shelf(shared: Program) -> None:
     with Shelf(shared.env["JOVIK_SHELF"]) as shelf:
         assert len(shelf.drive_names()) == 1 and len(shelf.units(shelf.drive_names()[0])) == 1
     assert len(passes(shared.env["JOVIK_SHELF"])) == 15
+
+
+def test_each_refusal_of_a_server_has_its_own_hint(shared: Program, server: Server) -> None:
+    address = shared.env["JOVIK_SHELF"]
+    shared("sheet", "new", "Fjord 1TB")
+    host, database = address.split("@")[1], address.rsplit("/", 1)[1]
+
+    def hint(*words: str, where: str = address) -> str:
+        answer = shared(*words, "--shelf", where, status=3)
+        assert "INSERT INTO" not in answer.err and "UPDATE drive" not in answer.err, answer.err
+        return answer.err.splitlines()[-1]
+
+    with open_engine(address, create=False).begin() as c:
+        c.exec_driver_sql(f"ALTER DATABASE {database} SET lock_timeout = '300ms'")
+    edit = ("sheet", "edit", "Fjord 1TB", "--price", "1 EUR")
+    with open_engine(address, create=False).begin() as c:
+        c.exec_driver_sql("LOCK TABLE drive IN EXCLUSIVE MODE")
+        assert "wait until it has ended" in hint(*edit)
+    with open_engine(address, create=False).begin() as c:
+        c.exec_driver_sql(f"ALTER DATABASE {database} SET default_transaction_read_only = on")
+    assert "only accepts reads now" in hint(*edit)
+    missing = f"{address.rsplit('/', 1)[0]}/none"
+    assert "no such database" in hint("rank", where=missing)
+    assert "is its server running" in hint("rank", where="postgresql://x@127.0.0.1:1/x")
+    assert "no such role" in hint("rank", where=f"postgresql://nobody@{host}")
+
+
+class Failed(Exception):
+    """An error as psycopg raises it: with an SQLSTATE."""
+
+    def __init__(self, state: str, said: str) -> None:
+        super().__init__(said)
+        self.sqlstate = state
+
+
+@pytest.mark.parametrize(
+    ("state", "said"),
+    [
+        ("53100", "disk of the server is full"),
+        ("42501", "GRANT"),
+        ("53300", "no connection left"),
+        ("40P01", "wait until it has ended"),
+        ("08006", "is its server running"),
+    ],
+)
+def test_a_state_of_the_server_is_told_in_words(state: str, said: str) -> None:
+    """States that cannot be brought about here (PostgreSQL 16, appendix A)."""
+    found = shelf_error("x", Failed(state, "no\nSQL: INSERT"), served=True, refused=True)
+    assert said in found.hint and "SQL" not in found.message
 
 
 def test_an_address_that_leads_to_no_shelf(jovik: Program, server: Server) -> None:

@@ -42,7 +42,12 @@ def fault_error(fault: IoFault, when: str, hint: str) -> DriveError | TargetErro
             f"{ENVIRONMENT[fault.errno]}; what was measured before is on the shelf",
         )
     return DriveError(
-        f"the drive failed a {fault.direction} at byte {fault.offset_bytes}, {when}: {fault.what}",
+        f"the drive failed a {fault.direction} at byte {fault.offset_bytes}, {when}: {fault.what}"
+        + (
+            f"; the last write that it confirmed ended at byte {fault.confirmed_bytes:,}"
+            if fault.confirmed_bytes is not None
+            else ""
+        ),
         hint,
     )
 

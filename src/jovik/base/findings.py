@@ -239,6 +239,18 @@ class LostData:
     holds_bytes: int | None
 
 
+@dataclass(frozen=True)
+class Disconnection:
+    """The drive disappeared during a pass.
+
+    `after_s` is the time within the pass. `confirmed_bytes` is where the last write that the drive
+    confirmed in it ended, or None if it confirmed none.
+    """
+
+    after_s: float
+    confirmed_bytes: int | None
+
+
 class Disturbance(StrEnum):
     """What else used the drive or the machine during a pass."""
 
@@ -360,6 +372,7 @@ class Findings:
     disturbed: tuple[DisturbanceAmount, ...] = ()
     write_cache_full: bool = False
     lost: LostData | None = None
+    disconnected: Disconnection | None = None
     sweep: str | None = None
     steady: SteadyState | None = None
     wear: Wear | None = None
@@ -378,6 +391,7 @@ class Findings:
             "disturbed": [asdict(d) for d in self.disturbed] or None,
             "write_cache_full": self.write_cache_full or None,
             "lost": asdict(self.lost) if self.lost else None,
+            "disconnected": asdict(self.disconnected) if self.disconnected else None,
             "ladder": self.sweep,
             "steady": asdict(self.steady) if self.steady else None,
             "wear": asdict(self.wear) if self.wear else None,
@@ -410,6 +424,7 @@ class Findings:
                 ),
                 write_cache_full=bool(stored.get("write_cache_full", False)),
                 lost=_of(LostData, stored.get("lost")),
+                disconnected=_of(Disconnection, stored.get("disconnected")),
                 sweep=stored.get("ladder"),
                 steady=_steady(stored["steady"]) if "steady" in stored else None,
                 wear=_of(Wear, stored.get("wear")),

@@ -72,13 +72,17 @@ class Latencies:
 
 @dataclass(frozen=True)
 class IoFault:
-    """The first error of a pass: what, where and when."""
+    """The first error of a pass: what, where and when.
+
+    `confirmed_bytes` is where the last write that the drive confirmed in this pass ended.
+    """
 
     errno: int
     what: str
     offset_bytes: int
     direction: str
     after_ns: int
+    confirmed_bytes: int | None = None
 
 
 @dataclass(frozen=True)

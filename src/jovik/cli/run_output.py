@@ -7,6 +7,7 @@ from dataclasses import asdict, replace
 from typing import Any
 
 from jovik.analysis.comparability import steady_step
+from jovik.analysis.disconnection import disconnected_by, disconnection_words
 from jovik.analysis.fullness import empty_against_full
 from jovik.analysis.lost_data import lost_by, lost_words
 from jovik.analysis.statistics import interval
@@ -48,6 +49,9 @@ def show_run(
         # What a plan was made to find comes before where the drive lies in its class.
         lines = steady_answers(results)
         lines += standing_lines(standing) if standing is not None else []
+        gone = disconnected_by(results)
+        if gone is not None:
+            lines = [f"{run.drive} {disconnection_words(gone)}", *lines]
         lost = lost_by(results)
         if lost is not None:
             # Whatever else it does: this comes first.

@@ -178,13 +178,17 @@ def _progress() -> Iterator[Callable[[int, int], None]]:
             click.echo("\r" + " " * 60 + "\r", err=True, nl=False)
 
 
+quiet_option = click.option("--quiet", is_flag=True, help="Print nothing if all is well.")
+
+
 @shelf.command()
+@quiet_option
 @format_option()
 @shelf_option
-def check(form: str, shelf_at: str | None) -> int:
+def check(quiet: bool, form: str, shelf_at: str | None) -> int:
     """Check that the shelf is whole: the database, and every record, series and histogram in it.
 
-    Exit status 1 when it is not.
+    The exit status is 1 if it is not.
     """
     from jovik.cli.output import emit_csv, emit_json
     from jovik.shelf.sqlite import where_from
@@ -192,6 +196,8 @@ def check(form: str, shelf_at: str | None) -> int:
 
     with Shelf(where_from(shelf_at)) as found, _progress() as progress:
         checked = found.check(progress)
+    if quiet and not checked.faults:
+        return 0
     if form == "json":
         emit_json({"counts": checked.counts, "faults": list(checked.faults)}, "check")
     elif form == "csv":
@@ -216,10 +222,11 @@ def check(form: str, shelf_at: str | None) -> int:
     type=click.Path(dir_okay=False, path_type=Path),
     help="The file to write; it is a shelf itself.",
 )
-@force_option
+@click.option("--force", is_flag=True, help="Replace a file that is there, a shelf included.")
+@quiet_option
 @format_option()
 @shelf_option
-def backup(out: Path, force: bool, form: str, shelf_at: str | None) -> None:
+def backup(out: Path, force: bool, quiet: bool, form: str, shelf_at: str | None) -> None:
     """Copy the shelf as it is at this moment to a file, while others go on writing to it."""
     from jovik.cli.written_files import say_written
     from jovik.shelf.sqlite import where_from
@@ -227,7 +234,8 @@ def backup(out: Path, force: bool, form: str, shelf_at: str | None) -> None:
 
     with Shelf(where_from(shelf_at)) as found:
         found.backup(out, force=force)
-    say_written(form, [out], "wrote {0}; use it with --shelf {0}".format)
+    if not quiet:
+        say_written(form, [out], "wrote {0}; use it with --shelf {0}".format)
 
 
 @shelf.command("log")

@@ -260,8 +260,14 @@ class WorkerPool(ABC):
         )
         what = os.strerror(code) if code else short
         direction = "write" if out[layout.FAULT_WRITE] else "read"
+        last = max((p.out for p in self.parts), key=lambda o: int(o[layout.LAST_WRITE_NS]))
         return IoFault(
-            code, what, int(out[layout.FAULT_OFFSET]), direction, int(out[layout.FAULT_NS])
+            code,
+            what,
+            int(out[layout.FAULT_OFFSET]),
+            direction,
+            int(out[layout.FAULT_NS]),
+            int(last[layout.LAST_WRITE_END]) or None,
         )
 
     def bad_places(self) -> tuple[int, ...]:

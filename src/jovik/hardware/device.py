@@ -28,6 +28,10 @@ class Partition:
     mounts: tuple[Mount, ...] = ()
 
 
+GONE_STATES = ("offline", "cancel", "deleted", "dead", "deleting")
+"""Of SCSI (scsi_sysfs.c) and NVMe (sysfs.c) devices in the kernel."""
+
+
 @dataclass(frozen=True)
 class BlockDevice:
     """One block device. Empty strings and None are what the kernel does not tell."""
@@ -62,6 +66,15 @@ class BlockDevice:
     def is_system(self) -> bool:
         """Whether the running system lives on it."""
         return any(m.point in SYSTEM_POINTS for m in self.all_mounts)
+
+
+def is_attached(name: str, sys: Path = Path("/sys")) -> bool:
+    """Return whether the system still has a drive, by its kernel name.
+
+    A SCSI or USB device that was pulled stays in sysfs for a while, marked as offline or going.
+    """
+    entry = sys / "block" / name
+    return entry.exists() and text(entry / "device" / "state") not in GONE_STATES
 
 
 def text(path: Path) -> str:

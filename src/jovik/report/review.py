@@ -8,6 +8,7 @@ from pathlib import Path
 
 from jovik.analysis.claims import ClaimVerdict, Verdict
 from jovik.analysis.comparability import long_write_of
+from jovik.analysis.disconnection import disconnected_by, disconnection_words
 from jovik.analysis.long_write_notes import fall_note
 from jovik.analysis.lost_data import lost_by, lost_words
 from jovik.analysis.ranking import rank_sentence
@@ -190,6 +191,9 @@ def _verdict(it: ReviewData, own: str) -> tuple[Block, ...]:
     said: list[Block] = []
     if lost is not None:
         said.append(Paragraph(f"It {lost_words(lost, drive.capacity_bytes)}.", loud=True))
+    gone = disconnected_by(it.results)
+    if gone is not None:
+        said.append(Paragraph(f"In a test it {disconnection_words(gone)}.", loud=True))
     if own.strip():
         said.append(ReviewerText(own))
     else:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from jovik.analysis.cliff_agreement import cliff_agreement, cliff_agreement_note
 from jovik.analysis.copy import copy_finding, sequential_rate
+from jovik.analysis.disconnection import disconnection, disconnection_words
 from jovik.analysis.dropouts import all_drop_outs, drop_out_note
 from jovik.analysis.limits import disturbances, link_limit, tester_limits
 from jovik.analysis.long_write import long_write
@@ -16,7 +17,7 @@ from jovik.analysis.lost_data import lost_data
 from jovik.analysis.replay import replay_finding
 from jovik.analysis.scan import scan_finding, scan_notes
 from jovik.analysis.thermal import Warmth
-from jovik.base.findings import Findings
+from jovik.base.findings import Findings, LostData
 from jovik.base.quantities import show_size
 from jovik.base.session import Workload
 from jovik.base.step_result import Limit, PassFigures, StepResult
@@ -62,9 +63,8 @@ def findings_of(
         if any(True for _ in readings_of(traces)):
             add_warmth(found, run.context.warmth(readings_of(traces)))
         _series(work, traces, found)
-    lost = [x for t in traces if t.stamps and (x := lost_data(t.stamps)) is not None]
-    if lost:
-        found.findings = replace(found.findings, lost=max(lost, key=lambda x: x.lost_bytes))
+    gone = next((x for t in traces if (x := disconnection(t)) is not None), None)
+    found.findings = replace(found.findings, lost=worst_loss(traces), disconnected=gone)
     if traces[0].scan is not None:
         _scan(traces[0], run, found)
     replays = [t.replay for t in traces if t.replay is not None]
@@ -84,6 +84,21 @@ def findings_of(
         found.findings = replace(found.findings, copy=finding)
         found.notes += notes
         found.limits += limits
+    return found
+
+
+def worst_loss(traces: Sequence[Trace]) -> LostData | None:
+    """The data that did not come back in the pass that lost most; None where all came back."""
+    lost = [x for t in traces if t.stamps and (x := lost_data(t.stamps)) is not None]
+    return max(lost, key=lambda x: x.lost_bytes, default=None)
+
+
+def findings_of_failure(run: RunningStep, traces: Sequence[Trace]) -> Found:
+    """What a step shows that a failing drive ended: its series is that of no drive at work."""
+    gone = disconnection(traces[-1], detached=not run.is_attached())
+    found = Found(Findings(lost=worst_loss(traces), disconnected=gone, sweep=run.task.sweep))
+    if gone is not None:
+        found.notes.append(f"the drive {disconnection_words(gone)}")
     return found
 
 

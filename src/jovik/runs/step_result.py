@@ -6,19 +6,26 @@ from collections.abc import Sequence
 
 from jovik.analysis.claims import trend_words
 from jovik.analysis.comparability import passes_differ
+from jovik.analysis.disconnection import disconnection_words
 from jovik.analysis.statistics import trend
 from jovik.base.errors import DriveError, TargetError
 from jovik.base.fault_errors import fault_error
-from jovik.base.findings import Findings
+from jovik.base.findings import Disconnection, Findings
 from jovik.base.quantities import show_rate
 from jovik.base.step_result import Conditions, Limit, PassFigures, StepResult
 from jovik.base.trace import Latencies, Trace
 from jovik.steps import Step
 
 
-def failure(trace: Trace) -> DriveError | TargetError:
+def failure(trace: Trace, gone: Disconnection | None = None) -> DriveError | TargetError:
     """The error to show for a pass that ended in a fault: the drive's, or the environment's."""
     fault = trace.first_fault
+    if gone is not None:
+        return DriveError(
+            f"the drive {disconnection_words(gone)}",
+            "what was measured before is on the shelf; check cable, port and power, then the "
+            "kernel log",
+        )
     if fault is None:
         return DriveError(
             f"the drive did not give back what was written: {stamp_note(trace)}",

@@ -7,17 +7,19 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from functools import partial
 
+from jovik.analysis.disconnection import disconnection
 from jovik.analysis.steady_state import steady_notes
 from jovik.base.errors import DriveError, TargetError
 from jovik.base.findings import SteadyState
 from jovik.base.session import ProgressCallback, Session, WearCounters, Workload
 from jovik.base.step_result import Conditions, StepResult
 from jovik.base.trace import Environment, Trace
+from jovik.hardware.device import is_attached
 from jovik.hardware.host_load import between, counters
 from jovik.hardware.standstill import StandstillWatch
 from jovik.hardware.temperature import TemperatureSampler
 from jovik.runs.context import ResumedStep, RunContext
-from jovik.runs.findings import findings_of, readings_of
+from jovik.runs.findings import findings_of, findings_of_failure, readings_of
 from jovik.runs.pass_store import PassStore
 from jovik.runs.repetition import TimeAllowance
 from jovik.runs.step_result import failure, summarise
@@ -210,12 +212,22 @@ class RunningStep:
             log.debug("pass %d: %.4g B/s, %d errors", number, trace.rate_bytes_s, trace.errors)
             self.context.ran(self._shown(), [trace])
             if trace.broken and (self.stop_on_error or trace.stopped):
-                result = summarise(self._shown(), traces, self._met())
-                self.context.sink.step_done(self.position, result)
-                raise failure(trace)
+                raise self._failed(traces)
             reason = self._enough(traces, self.spent_ns + self.session.now_ns() - self._began_ns)
         self._stop_reason = reason or ""
         return traces
+
+    def _failed(self, traces: Sequence[Trace]) -> DriveError | TargetError:
+        """Store what a step shows that a fault ended, and return the error to raise."""
+        found = findings_of_failure(self, traces)
+        result = summarise(self._shown(), traces, self._met(), found.notes, findings=found.findings)
+        self.context.sink.step_done(self.position, result)
+        return failure(traces[-1], found.findings.disconnected)
+
+    def is_attached(self) -> bool:
+        """Return False if the system no longer has the device of a real drive."""
+        device = self.context.setting.device
+        return device is None or is_attached(device)
 
     def record(self, trace: Trace, *, felt: bool = True) -> None:
         """See `StepRun.record`."""
@@ -260,7 +272,7 @@ class RunningStep:
             self.context.cache.rested()
         last = traces[-1]
         if last.broken and self.stop_on_error:
-            raise failure(last)
+            raise failure(last, disconnection(last, detached=not self.is_attached()))
         return result
 
     def temperatures_c(self) -> dict[str, float]:

@@ -21,6 +21,7 @@ from jovik.base.errors import JovikError
 from jovik.base.findings import (
     CliffAgreement,
     CopyFinding,
+    Disconnection,
     DisturbanceAmount,
     DropOuts,
     Findings,
@@ -280,6 +281,7 @@ def read_findings(stored: Any) -> Findings:
         (ReplayFinding, "replay", stored.get("replay")),
         (CliffAgreement, "cliffs", stored.get("cliffs")),
         (LostData, "lost", stored.get("lost")),
+        (Disconnection, "disconnected", stored.get("disconnected")),
         (CopyFinding, "copy", stored.get("copy")),
         (Temperatures, "temperature", stored.get("temperature")),
         (LongWrite, "long_write", _without(stored.get("long_write"), "cliff")),

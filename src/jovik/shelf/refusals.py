@@ -6,6 +6,7 @@ Neither the statement nor its parameters are ever part of a message.
 
 from __future__ import annotations
 
+import re
 import sqlite3
 
 import sqlalchemy as sa
@@ -31,11 +32,17 @@ BY_STATE = {
     "53200": "the server is out of memory: ask its administrator",
     "53300": "the server has no connection left: close other programs, or raise its limit",
     "28P01": "the password is wrong: check it in the address or in ~/.pgpass",
-    "28000": "the server does not let this role in: ask its administrator (pg_hba.conf)",
+    "28000": "there is no such role, or it is not let in: ask the administrator of the server",
     "3D000": "there is no such database on this server: createdb makes one",
     "42P01": "a table is missing: run any jovik command as the owner to complete the shelf",
 }
 """What to do about PostgreSQL's SQLSTATE."""
+UNCONNECTED = {
+    "password authentication failed": "28P01",
+    r'role ".*" does not exist': "28000",
+    r'database ".*" does not exist': "3D000",
+}
+"""What a server answers before a connection is up, and the SQLSTATE that it stands for."""
 LOCKED = frozenset(("55P03", "40P01", "40001"))
 """SQLSTATE of a lock that another transaction holds."""
 
@@ -53,8 +60,8 @@ def hint_for(error: object) -> str:
         return BY_STATE.get(state, "")
     text = str(error)
     # Before a connection is up, psycopg reports no SQLSTATE.
-    for words, code in (("password authentication failed", "28P01"), ("does not exist", "3D000")):
-        if words in text:
+    for words, code in UNCONNECTED.items():
+        if re.search(words, text):
             return BY_STATE[code]
     return BY_CODE.get(sqlite_code(error) or -1, "")
 

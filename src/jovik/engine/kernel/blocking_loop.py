@@ -25,6 +25,8 @@ from jovik.engine.kernel.layout import (
     FIRST_SLOT,
     FIXED_GENERATION,
     ISSUED,
+    LAST_WRITE_END,
+    LAST_WRITE_NS,
     PACE_PS,
     POOL_ADDRESS,
     POOL_BYTES,
@@ -139,6 +141,9 @@ def blocking_loop(cfg, ctl, shared, slices, counts, out, generations, scratch):
             row_end = start + (row + 1) * SLICE_NS
         if done == block:
             count(t - before, direction, block, row, slices, counts, out)
+            if direction:
+                out[LAST_WRITE_END] = offset + block
+                out[LAST_WRITE_NS] = t
             if verify and not direction:
                 check(
                     target,

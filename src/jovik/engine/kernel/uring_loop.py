@@ -31,6 +31,8 @@ from jovik.engine.kernel.layout import (
     FIXED_BUFFERS,
     FIXED_FILE,
     FIXED_GENERATION,
+    LAST_WRITE_END,
+    LAST_WRITE_NS,
     LATE_WRITTEN,
     LEFT_IN_FLIGHT,
     NO_OP,
@@ -298,6 +300,9 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy, scr
                     count(t - scratch[at + slot], direction, block, row, slices, counts, out)
                 elif direction:
                     out[LATE_WRITTEN] += block
+                if direction:
+                    out[LAST_WRITE_END] = scratch[place + slot] + block
+                    out[LAST_WRITE_NS] = t
                 if verify and not direction:
                     check(
                         cfg[READ_ADDRESS] + slot * block,
