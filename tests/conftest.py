@@ -32,6 +32,7 @@ LONGEST = (
     "test_engine_real_drives.py",
     "test_docs.py",
     "test_hardware_safety.py",
+    "test_hostile_files.py",
     "test_report_browser.py",
     "test_analysis_truth.py",
     "test_shelf_hard_times.py",

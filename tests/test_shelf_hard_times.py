@@ -20,6 +20,7 @@ from pathlib import Path
 
 import pytest
 
+from jovik.hardware.block_trace import YOUNG_S, left_on
 from tests.conftest import Program, call
 from tests.programs import loop_device, need, run, sparse_file, succeeds
 from tests.test_shelf import of_the_first_revision
@@ -183,6 +184,11 @@ WRITERS = {
     "backup": (["shelf", "backup", "--force", "--out", "copy.db"], "copy.db"),
     "report": (["report", "--all", "--out", "all.html"], "all.html"),
     "picture": (["picture", "rank", "--out", "rank.png"], "rank.png"),
+    "series": (["runs", "series", "last", "--out", "s.csv", "--force"], "s.csv"),
+    "meter": (
+        ["runs", "meter", "last", "--quantity", "power", "--out", "p.csv", "--force"],
+        "p.csv",
+    ),
 }
 
 
@@ -206,6 +212,66 @@ def test_a_writer_that_is_killed_leaves_the_old_file_or_the_new_and_nothing_else
     assert os.listdir(jovik.folder) == [name] and kills >= KILLS // 3
     assert jovik("shelf", "check").out.startswith("whole")
     print(f"{kills} kills over {what}")
+
+
+def test_a_site_that_is_killed_is_made_whole_by_the_next(
+    jovik: Program, exported: Path, tmp_path: Path
+) -> None:
+    """Every file of it is whole at any time, and the last start gives what one start gives."""
+    rng, kills = random.Random(11), 0
+    jovik("shelf", "import", str(exported))
+    words = ["report", "--all", "--each", "--base-url", "https://reviews.example/", "--out"]
+    longest = seconds_of(jovik, *words, str(tmp_path / "whole"))
+    wanted = {p.name: p.read_bytes() for p in (tmp_path / "whole").iterdir()}
+    for tries in range(8 * KILLS):
+        if tries >= KILLS and kills >= max(KILLS // 3, 1):
+            break
+        kills += killed(jovik, rng, longest, *words, "site")
+        for page in (jovik.folder / "site").glob("*.html"):
+            assert page.read_bytes().rstrip().endswith(b"</html>"), page
+        if rng.random() < 0.3:
+            shutil.rmtree(jovik.folder / "site", ignore_errors=True)
+    jovik(*words, "site")
+    made = {p.name: p.read_bytes() for p in (jovik.folder / "site").iterdir()}
+    assert made == wanted and kills >= KILLS // 3
+    print(f"{kills} kills over a site")
+
+
+@pytest.mark.skipif(os.geteuid() != 0, reason="needs root")
+def test_a_recording_that_is_killed_leaves_no_tracing_after_one_start(jovik: Program) -> None:
+    rng, kills = random.Random(13), 0
+    words = ["record", "--out", "a.jrec", "--force", "--", "sleep", "0.3"]
+    first = jovik(*words, status=None)
+    if first.status:
+        pytest.skip(first.err)
+    longest = seconds_of(jovik, *words)
+    whole = (jovik.folder / "a.jrec").stat().st_size
+    for _ in range(2 * KILLS):
+        kills += killed(jovik, rng, longest, *words)
+        assert (jovik.folder / "a.jrec").stat().st_size > whole / 10
+    end = time.monotonic() + 30
+    while left_on() and time.monotonic() < end:
+        # Others on this machine may kill recordings at the same time.
+        time.sleep(YOUNG_S)
+        jovik(*words)
+    assert left_on() == 0 and os.listdir(jovik.folder) == ["a.jrec"] and kills >= KILLS // 3
+    print(f"{kills} kills over recordings")
+
+
+def test_a_replay_that_is_killed_leaves_nothing_at_the_next_start(jovik: Program) -> None:
+    rng, kills = random.Random(17), 0
+    jovik("sheet", "new", "Own Disk")
+    here = ["measure", ".", "--drive", "Own Disk", "--passes", "2", "--yes"]
+    words = [*here, 'replay "editor-start" as fast as it goes']
+    longest = seconds_of(jovik, *words)
+    for tries in range(8 * KILLS):
+        if tries >= KILLS and kills >= max(KILLS // 3, 1):
+            break
+        kills += killed(jovik, rng, longest, *words)
+        jovik(*here, "random read 4KiB for 50ms within 1MiB")
+        assert os.listdir(jovik.folder) == []
+    assert jovik("shelf", "check").out.startswith("whole") and kills >= KILLS // 3
+    print(f"{kills} kills over replays")
 
 
 def test_copies_and_fills_that_are_killed_leave_nothing_at_the_next_start(

@@ -36,6 +36,11 @@ WORKBOOK_TAGS = 2_000_000
 WORKBOOK_ROWS = LOG_LINES
 WORKBOOK_COLUMNS = 1_000
 
+# Model drives
+
+MODEL_PASS_NS = 72 * 3600 * 10**9
+"""A pass on a virtual clock: filling a disk of 24 TB takes 33 h, and each slice takes memory."""
+
 # JSON
 
 JSON_MEMORY_BYTES = 240_000_000

@@ -162,7 +162,7 @@ class RunWriter:
             raise type(error)(
                 f"{error.message.rstrip('.')}; {_passes(spool.passes)} of run {self.id} "
                 f"wait in {spool.path}",
-                "they are delivered as soon as a jovik command can write the shelf",
+                f"{error.hint}; they are delivered as soon as a jovik command can write the shelf",
             ) from None
 
     def _make(self, entry: JournalEntry) -> None:

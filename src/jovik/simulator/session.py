@@ -11,7 +11,8 @@ import numpy as np
 import numpy.typing as npt
 
 from jovik.base.errors import TargetError
-from jovik.base.quantities import show_size
+from jovik.base.limits import MODEL_PASS_NS
+from jovik.base.quantities import show_size, show_time
 from jovik.base.session import (
     CopyJob,
     DiscardResult,
@@ -162,6 +163,8 @@ class ModelSession:
                 f"{show_size(needed)}",
                 "add 'within SPAN' to the phrase, or write less",
             )
+        if work.time_ns is not None and work.time_ns > MODEL_PASS_NS:
+            raise _too_long()
 
     def to_lay_out_bytes(self, work: Workload) -> int:
         """Bytes that `prepare` would write; a scan reads a model drive as it is."""
@@ -265,6 +268,10 @@ class ModelSession:
         measured_at = -math.inf
         heated = self.drive.behaviour.heat is not None
         while at < end_ns and done < total and series.fault is None:
+            # After an hour its pace tells, before millions of slices are in memory.
+            needed = total * at / MODEL_PASS_NS if math.isfinite(total) else 0.0
+            if at > MODEL_PASS_NS or (at > ENDLESS_NS and done < needed):
+                raise _too_long()
             if heated and at >= measured_at + TEMPERATURE_EVERY_NS:
                 measured_at = at
                 series.temperatures.append((at / 1e9, state.temperatures_c()))
@@ -518,3 +525,10 @@ class _BadPlaces:
                 "read",
                 round(at_ns),
             )
+
+
+def _too_long() -> TargetError:
+    return TargetError(
+        f"a pass on a model drive lasts at most {show_time(MODEL_PASS_NS)} of its clock",
+        "add 'for TIME' to the phrase, or make its amount smaller",
+    )
