@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import ast
+import builtins
+import re
 from collections.abc import Iterator
+from importlib import import_module
 from pathlib import Path
 
 import pytest
@@ -228,3 +231,77 @@ def test_a_planted_way_of_writing_is_found(planted: str) -> None:
 )
 def test_reading_is_not_taken_for_writing(reading: str) -> None:
     assert not list(writes_in(ast.parse(reading)))
+
+
+DOTTED = re.compile(r"\bjovik(?:\.[A-Za-z_]\w*)+")
+FILE = re.compile(r"`((?:[\w.]+/)*[a-z]\w*\.(?:py|toml|md|css|js))`")
+RAISES = re.compile(r"^Raises\n-+\n((?:.+\n?)+)", re.M)
+TYPE = re.compile(
+    r"^\w[\w, ]* : (?:(?:list|sequence|iterable|mapping from \w+) (?:of|to) )?(\w+)", re.M
+)
+OF_OTHERS = {"Path", "Callable", "Engine", "Console", "BaseException"}
+"""Types of other packages that docstrings name."""
+TOP = SOURCE.parents[1]
+
+
+def _is_there(dotted: str) -> bool:
+    """Whether a module, or something in it, has this name."""
+    parts = dotted.split(".")
+    for length in range(len(parts), 0, -1):
+        place = SOURCE.parent.joinpath(*parts[:length])
+        if not (place.with_suffix(".py").exists() or (place / "__init__.py").exists()):
+            continue
+        found: object = import_module(".".join(parts[:length]))
+        for part in parts[length:]:
+            if part in getattr(found, "__dataclass_fields__", {}):
+                return True
+            if not hasattr(found, part):
+                return False
+            found = getattr(found, part)
+        return True
+    return False
+
+
+def _is_a_file(name: str) -> bool:
+    return any(p.exists() for p in (TOP / name, TOP / "tests" / name, *SOURCE.rglob(name)))
+
+
+def _types_named(docstring: str) -> Iterator[str]:
+    """Errors and types of parameters that a docstring names."""
+    for section in RAISES.findall(docstring):
+        for line in section.splitlines():
+            if re.fullmatch(r"[A-Z]\w+(, [A-Z]\w+)*", line):
+                yield from line.split(", ")
+    yield from (name for name in TYPE.findall(docstring) if name[0].isupper())
+
+
+def test_what_docstrings_and_comments_name_is_there() -> None:
+    """Modules, classes and files were renamed; a reader is to find the one that is named."""
+    every = list(modules())
+    nodes = [node for _, tree in every for node in ast.walk(tree)]
+    known = OF_OTHERS | set(dir(builtins))
+    known |= {n.name for n in nodes if isinstance(n, ast.ClassDef)}
+    # A type may be an alias, such as a union.
+    given = [t for n in nodes if isinstance(n, ast.Assign) for t in n.targets]
+    known |= {t.id for t in given if isinstance(t, ast.Name)}
+    missing = []
+    for path, tree in every:
+        text = path.read_text(encoding="utf-8")
+        told = [line for line in text.splitlines() if "`" in line or "# see" in line]
+        missing += [(path.name, d) for x in told for d in DOTTED.findall(x) if not _is_there(d)]
+        named = [*FILE.findall(text), *re.findall(r"# see (\w+/\w+\.py)", text)]
+        missing += [(path.name, f) for f in named if not _is_a_file(f)]
+        for node in ast.walk(tree):
+            if isinstance(node, ast.FunctionDef | ast.ClassDef | ast.Module):
+                types = set(_types_named(ast.get_docstring(node) or ""))
+                missing += [(path.name, name) for name in types - known]
+    assert not missing
+
+
+@pytest.mark.parametrize("page", ["ARCHITECTURE.md", "CONTRIBUTING.md", "SECURITY.md", "README.md"])
+def test_what_a_page_names_is_there(page: str) -> None:
+    text = (TOP / page).read_text(encoding="utf-8").replace("jovik.example", "")
+    # A file that a recipe has its reader make is written with a NAME in capitals.
+    files = [f for f in FILE.findall(text) if "NAME" not in f]
+    assert [f for f in files if not _is_a_file(f)] == []
+    assert [d for d in DOTTED.findall(text) if not _is_there(d)] == []

@@ -178,7 +178,7 @@ def measure(
 
     Raises
     ------
-    UsageError, Refused
+    UsageError, RefusedError
         Nothing was written.
     DriveError, ShelfUnreachableError
         What was measured before is on the shelf, or in the file that the message names.

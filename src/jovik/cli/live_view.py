@@ -43,7 +43,7 @@ MARGIN = 10
 
 
 class LiveView:
-    """Shows a run (`jovik.bench.Observer`).
+    """Shows a run (`jovik.runs.context.Observer`).
 
     A context manager that gives the terminal back as it was.
 

@@ -246,20 +246,20 @@ class InterruptRearmingRecorder:
     sink: PassRecorder
 
     def step_begun(self, position: int, step: Step, conditions: Conditions) -> None:
-        """See `jovik.bench.Sink`."""
+        """See `jovik.runs.context.PassRecorder`."""
         self.sink.step_begun(position, step, conditions)
 
     def pass_done(self, position: int, number: int, trace: Trace) -> None:
-        """See `jovik.bench.Sink`."""
+        """See `jovik.runs.context.PassRecorder`."""
         self.sink.pass_done(position, number, trace)
         signal.signal(signal.SIGINT, _first_interrupt)
 
     def step_done(self, position: int, result: StepResult) -> None:
-        """See `jovik.bench.Sink`."""
+        """See `jovik.runs.context.PassRecorder`."""
         self.sink.step_done(position, result)
 
     def laid_out(self, written_bytes: int) -> None:
-        """See `jovik.bench.Sink`."""
+        """See `jovik.runs.context.PassRecorder`."""
         self.sink.laid_out(written_bytes)
 
 

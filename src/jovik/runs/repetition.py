@@ -52,7 +52,7 @@ class RepetitionPolicy:
             Of the passes made, at least one.
         spent_ns : int
             Time this step has taken.
-        allowed : Allowed, optional
+        allowed : TimeAllowance, optional
             Time it may take.
         """
         count = len(rates)

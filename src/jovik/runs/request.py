@@ -130,7 +130,7 @@ def request_for(
     UsageError
         Phrases and a plan were given, or one of them cannot be read.
     TargetError
-        See `jovik.target.resolve`.
+        See `jovik.hardware.target.resolve`.
     """
     from jovik.runs.task import tasks_of
 

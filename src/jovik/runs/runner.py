@@ -53,7 +53,7 @@ def run_plan(
 
     Parameters
     ----------
-    done : mapping from position to Done, optional
+    done : mapping from position to ResumedStep, optional
         What an earlier process has finished. A fill level that the next step was to meet is brought
         back.
 

@@ -160,7 +160,7 @@ one_pass = Table(
     Column("cpu_ns", BigInteger, nullable=False),
     Column("errors", BigInteger, nullable=False),
     Column("first_fault", JSON),
-    Column("slices", LargeBinary, nullable=False),  # see shelf/arrays.py
+    Column("slices", LargeBinary, nullable=False),  # see shelf/encoding.py
     Column("latencies", LargeBinary, nullable=False),
     Column("environment", JSON),
     Column("facts", JSON),

@@ -43,8 +43,8 @@ def checked(table: sa.Table, record: Mapping[str, Any], without: Collection[str]
 
     Raises
     ------
-    Bad
-        It does not; with the column.
+    InvalidRecord
+        It does not; the message names the column.
     """
     wanted = {c.name: c for c in table.columns if c.name not in without}
     record = LATER.get(table.name, {}) | dict(record)

@@ -48,7 +48,7 @@ def next_arrival() -> sa.ScalarSelect[int]:
 class RunWriter:
     """Takes the passes of one run as they finish.
 
-    Each call is one transaction (`jovik.bench.Sink`).
+    Each call is one transaction (`jovik.runs.context.PassRecorder`).
 
     From the moment on that the shelf cannot be written, entries wait in a file of this machine
     (`Spool`) in their order; they are delivered when the run ends, or when the shelf is next

@@ -205,7 +205,7 @@ class Behaviour(StrictModel):
         While it is written, it stops for so long after every so long; 0 is never.
     sleep_after, wake_time : int, nanoseconds
         After so long without I/O it saves power, and the next I/O waits so much longer; 0 is never.
-    bad : list of Bad
+    bad : list of UnreadableRange
         Areas that cannot be read.
     real_capacity : int, bytes
         What it really holds where it says more: what is written beyond lands on what was written
