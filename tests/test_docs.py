@@ -9,6 +9,7 @@ import os
 import re
 import shlex
 import shutil
+import textwrap
 from collections.abc import Iterator
 from importlib import resources
 from pathlib import Path
@@ -23,7 +24,9 @@ PAGES = [
     "README.md",
     *sorted(f"docs/{p.name}" for p in (TOP / "docs").glob("*.md") if p.name != "tutorial.md"),
 ]
-COMMAND = re.compile(r"^    (?:\$ )?(?:sudo )?(?:[A-Z_]+=\S+ )?(jovik .*)$")
+COMMAND = re.compile(r"^    (?:\$ )?(?:sudo )?(?:[A-Z_]+=\S+ )*(?:[~\w./-]*/)?(jovik .*)$")
+"""A line that calls the program, wherever it is installed and whatever is set for it."""
+SHELL = re.compile(r"^```sh\n(.*?)^```", re.S | re.M)
 FILE = re.compile(r"`([\w-]+\.(?:toml|csv))`[^`]*?```(?:toml|csv)\n(.*?)```", re.S)
 
 RECORDINGS = TOP / "src" / "jovik" / "steps" / "recordings"
@@ -44,7 +47,9 @@ ELSEWHERE = {
 
 
 def page_of(name: str) -> str:
-    return (TOP / name).read_text(encoding="utf-8")
+    """A page, with the lines of a shell set as code by indentation."""
+    text = (TOP / name).read_text(encoding="utf-8")
+    return SHELL.sub(lambda found: textwrap.indent(found[1], "    "), text)
 
 
 def commands_of(text: str) -> list[str]:
@@ -57,7 +62,8 @@ def words_of(command: str, device: Path | None) -> list[str]:
     words = shlex.split(command, comments=True)[1:]
     if words[0] in ("scout", "health"):
         words = [w if w not in ELSEWHERE.values() else "." for w in words]
-    stands = {"/dev/sdX": str(device), "HF-00417": os.path.realpath(f"{device}.image")}
+    image = os.path.realpath(f"{device}.image")
+    stands = {"/dev/sdX": str(device), "HF-00417": image, "SERIAL": image}
     return [stands.get(w, w) for w in words]
 
 
