@@ -15,7 +15,6 @@ from rich.console import Console
 from jovik.base.session import Progress
 from jovik.base.step_result import Conditions, PassFigures, StepResult
 from jovik.cli import live_view as live_module
-from jovik.cli import next_step
 from jovik.cli.line_progress import LineProgress
 from jovik.cli.live_view import LiveView, _round_up
 from jovik.cli.progress_display import result_words
@@ -148,25 +147,6 @@ def test_the_claim_the_class_the_warmth_and_what_is_left_stand_there(
     warmth = next(x for x in shown.splitlines() if x.strip().startswith("54 °C") or "▁" in x)
     assert warmth.rstrip()[-1] in "▇█" and "▁" in warmth
     assert "and 9.00 GB remaining" in shown
-
-
-def test_what_comes_next_is_said_until_it_was_done_once(
-    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
-) -> None:
-    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path))
-    monkeypatch.setattr("sys.stderr.isatty", lambda: True)
-    next_step.tell_next("Fjord 1TB")
-    assert 'jovik judge "Fjord 1TB"; jovik rank; jovik report' in capsys.readouterr().err
-    for command in ("judge", "scout", "report"):
-        next_step.note_done(command)
-    next_step.tell_next("Fjord 1TB")
-    assert capsys.readouterr().err == "next: jovik rank\n"
-    next_step.note_done("rank")
-    next_step.tell_next("Fjord 1TB")
-    assert not capsys.readouterr().err
-    (tmp_path / "jovik" / "done-once.json").write_text("{")
-    next_step.tell_next("Fjord 1TB")
-    assert "judge" in capsys.readouterr().err
 
 
 def test_the_chart_is_a_line_of_the_last_minute(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -189,15 +189,6 @@ def _defaults(ctx: click.Context, name: str) -> dict[str, Any]:
     return {name: default_map(name, command, settings[name])}
 
 
-@jovik.result_callback()
-def _answered(status: int | None, **_: object) -> int | None:
-    """A command has answered; that somebody asked for its help does not count."""
-    from jovik.cli.next_step import note_done
-
-    note_done(click.get_current_context().invoked_subcommand or "")
-    return status
-
-
 def main() -> None:
     """The console script.
 

@@ -18,7 +18,6 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from jovik.cli.next_step import tell_next
 from jovik.cli.run_display import screen_for
 from jovik.tables.announcement import announcement
 from jovik.tables.circumstances import circumstance_lines
@@ -94,10 +93,7 @@ def run_order(
         with contextlib.suppress(ShelfError):
             _show_what_is_there(shelf, outcome, form)
         raise outcome.lost
-    status = _show(shelf, outcome, form, each_pass=told.each_pass)
-    if form == "table":
-        tell_next(sheet.drive.name)
-    return status
+    return _show(shelf, outcome, form, each_pass=told.each_pass)
 
 
 def carry_out(
