@@ -31,14 +31,15 @@ def trace_events() -> Iterator[Path]:
     TargetError
         The kernel has none, or does not let this process see them: why, and what to do.
     """
-    mounted = next((p for p in PLACES if (p / "events" / "block").is_dir()), None)
+    # Others than root may not even look into it, which is no error here.
+    mounted = next((p for p in PLACES if os.path.isdir(p / "events" / "block")), None)
     if mounted is not None:
         yield mounted
         return
     fd = _detached_mount() if os.geteuid() == 0 else None
     try:
         folder = Path(f"/proc/self/fd/{fd}")
-        if fd is None or not (folder / "events" / "block").is_dir():
+        if fd is None or not os.path.isdir(folder / "events" / "block"):
             raise TargetError(
                 "the kernel's trace events cannot be seen here",
                 "the kernel has to be built with them (CONFIG_BLK_DEV_IO_TRACE or CONFIG_FTRACE)"

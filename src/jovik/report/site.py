@@ -113,10 +113,15 @@ def publish_site(
         for path in paths:
             said(path)
 
-    stale = [p for p in pages if _digest_in(folder / f"{p.address}.html") != p.key]
+    gone = {n for n in names if not (folder / n).exists()}
+    stale = [
+        p
+        for p in pages
+        if f"{p.address}.png" in gone or _digest_in(folder / f"{p.address}.html") != p.key
+    ]
     for done in _each_page(shelf, found, stale, folder, base_url, force):
         keep(done)
-    if stale or _digest_in(folder / "index.html") != whole:
+    if stale or gone or _digest_in(folder / "index.html") != whole:
         hide = folders_of(shelf.copied())
         files = [
             html_file(_headed(without_paths(made(), hide), n, base_url, whole), folder / n)

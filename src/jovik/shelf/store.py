@@ -174,10 +174,14 @@ class Shelf:
 
     def keep_addresses(self, addresses: Mapping[str, str]) -> None:
         """Store the address of each drive's page, which it keeps when it is renamed."""
+        with self._engine.connect() as c:
+            known = {r.name: r.address for r in c.execute(sa.select(drive.c.name, drive.c.address))}
+        changed = {name: a for name, a in addresses.items() if known.get(name) != a}
+        if not changed:
+            return
         with self._writing.begin() as c:
-            for name, address in addresses.items():
-                mine = drive.c.name == name, drive.c.address.is_distinct_from(address)
-                c.execute(drive.update().where(*mine).values(address=address))
+            for name, address in changed.items():
+                c.execute(drive.update().where(drive.c.name == name).values(address=address))
 
     def forget_connections(self) -> None:
         """Leave connections to the process that opened them; new ones are made when needed."""
