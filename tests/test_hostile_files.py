@@ -25,7 +25,9 @@ import pytest
 from jovik.base import limits
 from jovik.base.recording import COLUMNS
 from jovik.base.recording_file import FORM
+from jovik.base.trace import SLICE_NS
 from jovik.shelf.archive import FORMAT, VERSION
+from jovik.shelf.encoding import pack, unpack
 from tests.conftest import Program
 
 MEMORY_BYTES, PATIENCE_S = 512 * 2**20, 60
@@ -334,3 +336,14 @@ def test_the_limit_is_one_that_can_be_met(shown: Program) -> None:
         check=False,
     )
     assert b"MemoryError" in refused.stderr
+
+
+def test_what_jovik_can_write_is_within_the_limits() -> None:
+    """Three days of eight sensors, and the longest pass of a model drive, are read back."""
+    seconds = limits.MODEL_PASS_NS // 10**9
+    sensors = {f"sensor {n}": 40.5 for n in range(8)}
+    text = json.dumps([[float(s), sensors] for s in range(seconds)], indent=1)
+    assert limits.json_memory(text) < limits.JSON_MEMORY_BYTES
+    slices = np.zeros((limits.MODEL_PASS_NS // SLICE_NS, 5), np.int64)
+    assert slices.nbytes < limits.PASS_ARRAY_BYTES and len(slices) < limits.ARCHIVE_SERIES_LINES
+    assert len(unpack(pack(slices=slices))["slices"]) == len(slices)

@@ -255,9 +255,11 @@ def refuse_foreign(path: Path, mark: bytes | None, *, force: bool) -> None:
 @contextlib.contextmanager
 def _refusals(path: Path, mark: bytes | None, force: bool) -> Iterator[bool]:
     """Check a path, tell whether its file may be replaced, and name a failure to write it."""
+    # Looked at first: a file that appears after the check is not replaced.
+    there = os.path.lexists(path)
     refuse_foreign(path, mark, force=force)
     try:
-        yield force or os.path.lexists(path)
+        yield force or there
     except FileExistsError:
         # Another process made it since.
         refuse_foreign(path, None, force=False)
@@ -337,7 +339,7 @@ def _lock(fd: int) -> None:
 
 
 def sweep_in(folder: int, name: str) -> None:
-    """The same by the folder's descriptor: what is ours, and nobody has."""
+    """Remove the unfinished files of `name` in an open folder that no process has locked."""
     leftover = re.compile(re.escape(_stem(name)) + r"[0-9a-f]{16}\.part")
     for entry in os.listdir(folder):
         if leftover.fullmatch(entry):

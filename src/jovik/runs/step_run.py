@@ -267,7 +267,9 @@ class RunningStep:
         self.context.cache.learn(result)
         if self._work is not None and any(True for _ in readings_of(traces)):
             warmth = self.context.warmth(readings_of(traces))
-            self.context.warmed.append((self.position, result, PassStore(traces), warmth))
+            # Temperatures and slices are asked for again, the histograms are not.
+            kept = PassStore(replace(t, latencies={}) for t in traces)
+            self.context.warmed.append((self.position, result, kept, warmth))
         if shown.restores_cache:
             self.context.cache.rested()
         last = traces[-1]

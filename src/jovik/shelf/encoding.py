@@ -96,7 +96,7 @@ def _quickly(blob: bytes) -> dict[str, npt.NDArray[np.int64]] | None:
             return None
         shape = tuple(int(n) for n in header[1].split(b",") if n.strip())
         array = np.frombuffer(content, np.dtype("<i8"), offset=header.end()).reshape(shape)
-        found[name.removesuffix(".npy")] = array.astype(np.int64)
+        found[name.removesuffix(".npy")] = array.astype(np.int64, copy=False)
     return found
 
 

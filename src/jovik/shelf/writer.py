@@ -45,6 +45,9 @@ def next_arrival() -> sa.ScalarSelect[int]:
     return sa.select(sa.func.coalesce(sa.func.max(run.c.arrival), 0) + 1).scalar_subquery()
 
 
+WAITING = "they are delivered as soon as a jovik command can write the shelf"
+
+
 class RunWriter:
     """Takes the passes of one run as they finish.
 
@@ -162,7 +165,7 @@ class RunWriter:
             raise type(error)(
                 f"{error.message.rstrip('.')}; {_passes(spool.passes)} of run {self.id} "
                 f"wait in {spool.path}",
-                f"{error.hint}; they are delivered as soon as a jovik command can write the shelf",
+                "; ".join(filter(None, (error.hint, WAITING))),
             ) from None
 
     def _make(self, entry: JournalEntry) -> None:
