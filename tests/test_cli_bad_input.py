@@ -86,6 +86,11 @@ def test_a_terminal_without_utf8_gets_plain_letters_and_whole_data(shown: Progra
     done = run_bytes(shown, b"rank", **ascii_only)
     assert done.returncode == 0 and b" us " in done.stdout, done.stderr
     done.stdout.decode("ascii")
+    place = shown.folder / "größe.db"
+    place.write_bytes(shown.shelf.read_bytes())
+    assert run_bytes(shown, b"rank", b"--shelf", os.fsencode(place), **ascii_only).returncode == 0
+    new = run_bytes(shown, b"report", b"--all", b"--out", "ö.html".encode(), **ascii_only)
+    assert new.returncode == 2 and b"in this locale" in new.stderr, new.stderr
     for form in (b"json", b"csv"):
         run_bytes(shown, b"sheet", b"new", "Größe µ".encode(), **ascii_only)
         told = run_bytes(shown, b"sheet", b"list", b"--format", form, **ascii_only).stdout

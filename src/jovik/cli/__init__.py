@@ -237,15 +237,16 @@ def readable_arguments(words: Sequence[str]) -> list[str]:
     """
     found = []
     for number, word in enumerate(words, start=1):
-        text = word
-        if not _is_text(word):
-            # In a locale without UTF-8, Python has not decoded what is UTF-8 all the same.
-            text = os.fsencode(word).decode("utf-8", "surrogateescape")
         path = word.partition("=")[2] if word.startswith("--") else word
-        if not _is_text(text) and not os.path.lexists(path):
+        if _is_text(word) or os.path.lexists(path):
+            found.append(word)
+            continue
+        # In a locale without UTF-8, Python has not decoded what is UTF-8 all the same.
+        text = os.fsencode(word).decode("utf-8", "surrogateescape")
+        if not _is_text(text):
             shown = ascii(word).strip("'")
             raise UsageError(f"argument {number} is not UTF-8 text: {shown:.60}")
-        found.append(text if _is_text(text) else word)
+        found.append(text)
     return found
 
 
@@ -286,8 +287,9 @@ def _ended_by(error: BaseException) -> int:
         return error.code if isinstance(error.code, int) else FAULT
     if os.environ.get("JOVIK_TRACEBACK"):
         raise error
-    if isinstance(error, UnicodeEncodeError) and not all(map(_is_text, sys.argv)):
-        complain(UsageError("a file whose name is not UTF-8 cannot be used here", "rename it"))
+    ascii_names = sys.getfilesystemencoding() != "utf-8"
+    if isinstance(error, UnicodeEncodeError) and (ascii_names or not all(map(_is_text, sys.argv))):
+        complain(UsageError("a name cannot be written in this locale", "set LC_ALL=C.UTF-8"))
         return UsageError.exit_status
     kept = keep(error, sys.argv[1:])
     from jovik.base.secrets import mask_secrets

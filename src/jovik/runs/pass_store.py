@@ -55,31 +55,12 @@ class PassStore(Sequence[Trace]):
     def __getitem__(self, index: slice) -> Sequence[Trace]: ...
     def __getitem__(self, index: int | slice) -> Trace | Sequence[Trace]:
         if isinstance(index, slice):
-            return PassWindow(self, range(len(self))[index])
+            return [self[n] for n in range(len(self))[index]]
         place = range(len(self))[index]
         if place < AS_THEY_ARE:
             return self._first[place]
         self._file.seek(self._ends[place - AS_THEY_ARE])
         return _unpacked(*pickle.load(self._file))
-
-
-class PassWindow(Sequence[Trace]):
-    """Some passes of a store, read when they are asked for."""
-
-    def __init__(self, store: PassStore, places: range) -> None:
-        self._store, self._places = store, places
-
-    def __len__(self) -> int:
-        return len(self._places)
-
-    @overload
-    def __getitem__(self, index: int) -> Trace: ...
-    @overload
-    def __getitem__(self, index: slice) -> Sequence[Trace]: ...
-    def __getitem__(self, index: int | slice) -> Trace | Sequence[Trace]:
-        if isinstance(index, slice):
-            return PassWindow(self._store, self._places[index])
-        return self._store[self._places[index]]
 
 
 _Packed = tuple[Trace, dict[str, tuple[Any, Any, int, int, int]]]

@@ -137,7 +137,8 @@ def _all_steady(
     earlier: int,
 ) -> bool:
     for position in tracked:
-        of_now = _traces(made[position])[earlier:][-WINDOW:]
+        traces = _traces(made[position])
+        of_now = traces[max(earlier, len(traces) - WINDOW) :]
         rounds = [figure_of_round(tasks[position].step, t) for t in of_now]
         if len(rounds) < WINDOW or not is_steady(last_window(rounds)):
             return False
