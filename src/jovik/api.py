@@ -26,6 +26,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 from jovik.analysis.claims import MARGIN
 from jovik.base.errors import UsageError
+from jovik.base.interruption import interruptible
 from jovik.base.quantities import parse_link, parse_time
 from jovik.base.step_result import StepResult
 from jovik.queries.claims import Judged, judged
@@ -582,7 +583,8 @@ def _run(
             raise UsageError(f"{said}{beyond}", "say yes=True if that is meant, or measure less")
         ready.session.warm_up()
         begun = start_run(shelf, ready, resumed)
-        outcome = execute(ready, begun, _Watch(watch))
+        with interruptible():
+            outcome = execute(ready, begun, _Watch(watch))
     for error in (outcome.lost, outcome.failure):
         if error is not None:
             raise error

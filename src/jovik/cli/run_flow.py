@@ -7,30 +7,23 @@
 from __future__ import annotations
 
 import contextlib
-import os
-import signal
 import sys
 import threading
-from collections.abc import Iterator
-from contextlib import contextmanager
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import click
 
+from jovik.base.interruption import interruptible
 from jovik.cli.run_display import screen_for
 from jovik.tables.announcement import announcement
 from jovik.tables.circumstances import circumstance_lines
 
 if TYPE_CHECKING:
     from jovik.base.session import Session
-    from jovik.base.step_result import Conditions, StepResult
-    from jovik.base.trace import Trace
     from jovik.runs import PreparedRun, RunOutcome, RunRequest
-    from jovik.runs.context import PassRecorder
     from jovik.sheets.sheet import Sheet
     from jovik.shelf.store import Shelf
-    from jovik.steps import Step
 
 
 @dataclass(frozen=True)
@@ -143,8 +136,8 @@ def carry_out(
             screen.say(line)
         for warning in begun.known.warnings:
             screen.say(f"warning: {warning}")
-        with interruptible():
-            outcome = execute(ready, begun, screen, InterruptRearmingRecorder)
+        with interruptible(forced=True):
+            outcome = execute(ready, begun, screen)
         if outcome.lost is not None and isinstance(outcome.failure, JovikError):
             screen.say(outcome.failure.message)
     return outcome
@@ -212,54 +205,3 @@ def warm_up(session: Session) -> None:
         session.warm_up()
     finally:
         notice.cancel()
-
-
-@contextmanager
-def interruptible() -> Iterator[None]:
-    """While this lasts, an interrupt or a request to end ends the pass.
-
-    The handlers that were there come back after it.
-    """
-    handlers = {signal.SIGTERM: signal.default_int_handler, signal.SIGINT: _first_interrupt}
-    # Of a terminal that was closed; who asked to go on without one (nohup) is left alone.
-    if signal.getsignal(signal.SIGHUP) != signal.SIG_IGN:
-        handlers[signal.SIGHUP] = signal.default_int_handler
-    before = {number: signal.signal(number, handler) for number, handler in handlers.items()}
-    try:
-        yield
-    finally:
-        for number, handler in before.items():
-            signal.signal(number, handler)
-
-
-@dataclass
-class InterruptRearmingRecorder:
-    """A sink that is ready for another interrupt once a pass is safe.
-
-    One that only a person ends was ended by the first, and the run goes on.
-    """
-
-    sink: PassRecorder
-
-    def step_begun(self, position: int, step: Step, conditions: Conditions) -> None:
-        """See `jovik.runs.context.PassRecorder`."""
-        self.sink.step_begun(position, step, conditions)
-
-    def pass_done(self, position: int, number: int, trace: Trace) -> None:
-        """See `jovik.runs.context.PassRecorder`."""
-        self.sink.pass_done(position, number, trace)
-        signal.signal(signal.SIGINT, _first_interrupt)
-
-    def step_done(self, position: int, result: StepResult) -> None:
-        """See `jovik.runs.context.PassRecorder`."""
-        self.sink.step_done(position, result)
-
-    def laid_out(self, written_bytes: int) -> None:
-        """See `jovik.runs.context.PassRecorder`."""
-        self.sink.laid_out(written_bytes)
-
-
-def _first_interrupt(*_: Any) -> None:
-    """End the pass on the first interrupt, the process on the second."""
-    signal.signal(signal.SIGINT, lambda *_: os._exit(130))
-    raise KeyboardInterrupt

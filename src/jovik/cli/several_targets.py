@@ -9,8 +9,9 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from jovik.base.interruption import interruptible
 from jovik.cli.echo import echo
-from jovik.cli.run_flow import EnduranceConsent, carry_out, interruptible, warm_up
+from jovik.cli.run_flow import EnduranceConsent, carry_out, warm_up
 
 if TYPE_CHECKING:
     from jovik.analysis.together import TogetherFigure
@@ -175,7 +176,7 @@ def _together(
             warm_up(ready.session)
             runs.append((ready, start_run(shelf, ready)))
         echo(f"now all {len(words)} at the same moment", err=True)
-        with interruptible():
+        with interruptible(forced=True):
             outcomes, in_step = execute_together(runs, _say_finished)
     failed = [o for o in outcomes if o.failure is not None]
     if any(isinstance(o.failure, KeyboardInterrupt) for o in failed):

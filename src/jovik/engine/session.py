@@ -1,7 +1,4 @@
-"""A session on a real file.
-
-Lays it out, runs passes on it with a crew of threads, watches them, reads stamps back.
-"""
+"""Passes on a real file: lay it out, run a worker pool on it, watch it, and read stamps back."""
 
 from __future__ import annotations
 
@@ -15,6 +12,7 @@ import numpy.typing as npt
 
 from jovik.base.errors import TargetError
 from jovik.base.fault_errors import fault_error
+from jovik.base.interruption import take_notice
 from jovik.base.recording import CHUNK
 from jovik.base.session import (
     CopyJob,
@@ -470,8 +468,8 @@ class FileSession:
     def _attended(self, crew: WorkerPool, work: Workload, watch: ProgressCallback) -> Trace:
         """Run a crew's threads to their end, and what came of it."""
         stalled, interrupted = False, False
-        crew.start()
         try:
+            crew.start()
             stalled = self._attend(crew, watch)
         except TargetError:
             self._keep_if_alive(crew)
@@ -480,6 +478,7 @@ class FileSession:
         except KeyboardInterrupt:
             # A pass that only a person ends has ended well.
             interrupted = not work.endless
+            take_notice(continuing=work.endless)
             crew.stop()
             if not crew.wait(GRACE_S):
                 crew.stop(layout.ABANDON)
@@ -540,15 +539,14 @@ class FileSession:
 
     def _flush(self) -> int:
         """Time a cache flush, in a thread so that a hung drive cannot hold the run."""
-        spent: list[int] = []
+        began = time.monotonic_ns()
+        ended: list[int] = []
 
         def flush() -> None:
-            began = time.monotonic_ns()
             self.place.sync()
-            spent.append(time.monotonic_ns() - began)
+            ended.append(time.monotonic_ns())
 
         thread = threading.Thread(target=flush, daemon=True)
-        began = time.monotonic_ns()
         thread.start()
         thread.join(STALL_S * 2)
-        return spent[0] if spent else time.monotonic_ns() - began
+        return (ended or [time.monotonic_ns()])[0] - began

@@ -18,6 +18,7 @@ import numpy as np
 import numpy.typing as npt
 
 from jovik.base import histogram
+from jovik.base.interruption import check, held_back
 from jovik.base.session import Workload
 from jovik.base.trace import SLICE_COLUMNS, SLICE_NS, IoFault, Latencies
 from jovik.engine import code_cache
@@ -196,6 +197,7 @@ class WorkerPool(ABC):
             self.failure = error
             self.ctl[layout.STOP] = layout.FINISH
 
+    @held_back()
     def start(self) -> None:
         """Start all threads; they begin their I/O together."""
         # Threads take a moment to come up; the more there are, the longer.
@@ -208,7 +210,14 @@ class WorkerPool(ABC):
         self.ctl[layout.STOP] = how
 
     def wait(self, seconds: float) -> bool:
-        """Wait so long at most; whether all threads have ended."""
+        """Wait for at most this long, and return True if all threads have ended.
+
+        Raises
+        ------
+        KeyboardInterrupt
+            A request to end the run is pending.
+        """
+        check()
         end = time.monotonic() + seconds
         for thread in self.threads:
             thread.join(max(0.0, end - time.monotonic()))

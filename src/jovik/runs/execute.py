@@ -6,18 +6,18 @@ read again.
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import asdict, dataclass, replace
 from typing import TYPE_CHECKING
 
 from jovik.base.errors import JovikError, ShelfError, TargetError
 from jovik.base.fault_errors import environment_error
+from jovik.base.interruption import take_notice
 from jovik.base.version import VERSION
 from jovik.runs.environment import health_notes, health_of, identify, machine_id, wear_of
 
 if TYPE_CHECKING:
     from jovik.base.step_result import StepResult
-    from jovik.runs.context import Observer, PassRecorder, ResumedStep
+    from jovik.runs.context import Observer, ResumedStep
     from jovik.runs.environment import TestEnvironment
     from jovik.runs.prepare import PreparedRun
     from jovik.shelf.store import Shelf
@@ -115,15 +115,8 @@ def execute(
     ready: PreparedRun,
     begun: StartedRun,
     observer: Observer,
-    around: Callable[[PassRecorder], PassRecorder] = lambda sink: sink,
 ) -> RunOutcome:
-    """Run the plan; what stopped it is in what comes back, so that what was measured can be shown.
-
-    Parameters
-    ----------
-    around : callable, optional
-        Puts something around the sink that passes go to.
-    """
+    """Run the plan; what stopped it is part of the outcome, so that the results can be shown."""
     from jovik.runs.context import RunContext, RunOptions
     from jovik.runs.runner import run_plan
     from jovik.runs.write_cache import watch_for
@@ -140,7 +133,7 @@ def execute(
         RunOptions(
             order.seed, order.stop_on_error, None if order.until_steady else order.budget_ns
         ),
-        around(writer),
+        writer,
         observer,
         earlier=begun.earlier,
         device_wear=lambda: wear_of(known.device) if healthy is not None else None,
@@ -151,6 +144,7 @@ def execute(
     try:
         run_plan(order.tasks, bench, begun.done)
     except KeyboardInterrupt as stop:
+        take_notice()
         failure, state = stop, "interrupted"
     except JovikError as error:
         failure, state = error, "failed"

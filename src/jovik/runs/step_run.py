@@ -11,6 +11,7 @@ from jovik.analysis.disconnection import disconnection
 from jovik.analysis.steady_state import steady_notes
 from jovik.base.errors import DriveError, TargetError
 from jovik.base.findings import SteadyState
+from jovik.base.interruption import check, held_back
 from jovik.base.session import ProgressCallback, Session, WearCounters, Workload
 from jovik.base.step_result import Conditions, StepResult
 from jovik.base.trace import Environment, Trace
@@ -205,10 +206,13 @@ class RunningStep:
         self.made = traces
         reason = self._enough(traces, self.spent_ns) if traces else None
         while reason is None and (self.round is None or len(traces) < self.round):
+            check()
             number = len(traces) + 1
             trace = self.unbroken(partial(one_pass, number))
-            traces.append(trace)
-            self.context.sink.pass_done(self.position, number, trace)
+            # Halfway through, a pass would be on the shelf and not among these, or the reverse.
+            with held_back():
+                traces.append(trace)
+                self.context.sink.pass_done(self.position, number, trace)
             log.debug("pass %d: %.4g B/s, %d errors", number, trace.rate_bytes_s, trace.errors)
             self.context.ran(self._shown(), [trace])
             if trace.broken and (self.stop_on_error or trace.stopped):

@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from jovik.base.errors import JovikError, UsageError
+from jovik.base.interruption import check, take_notice
 from jovik.base.session import Progress, ProgressCallback
 from jovik.hardware.target import ModelTarget
 from jovik.runs.execute import RunOutcome, StartedRun, execute
@@ -165,7 +166,9 @@ def execute_together(
         for thread in threads:
             while thread.is_alive():
                 thread.join(0.2)
+                check()
     except KeyboardInterrupt:
+        take_notice()
         together.stop()
         for thread in threads:
             thread.join()

@@ -12,6 +12,7 @@ import sqlalchemy as sa
 
 from jovik.base.errors import ShelfError, ShelfUnreachableError
 from jovik.base.health import Health
+from jovik.base.interruption import held_back
 from jovik.base.step_result import Conditions, StepResult
 from jovik.base.trace import Trace
 from jovik.shelf.encoding import pack, pack_latencies, recorded_as_json
@@ -92,6 +93,7 @@ class RunWriter:
         )
         self._make(JournalEntry("step", values, position))
 
+    @held_back()
     def pass_done(self, position: int, number: int, trace: Trace) -> None:
         """Enter a finished pass."""
         written = trace.written_bytes + trace.late_written_bytes
@@ -147,6 +149,7 @@ class RunWriter:
         """End the run: done, failed or interrupted."""
         self._make(JournalEntry("run", {"ended": utc_now(), "state": state}))
 
+    @held_back()
     def flush(self) -> None:
         """Deliver what had to wait.
 
@@ -168,6 +171,7 @@ class RunWriter:
                 "; ".join(filter(None, (error.hint, WAITING))),
             ) from None
 
+    @held_back()
     def _make(self, entry: JournalEntry) -> None:
         if self._spool is None:
             try:
