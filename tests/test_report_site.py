@@ -58,6 +58,15 @@ def test_only_what_changed_is_made_again_and_addresses_stay(jovik: Program) -> N
     assert not (jovik.folder / "site" / "site.json").exists()
 
 
+def test_a_drive_that_no_ranking_compares_has_its_page_all_the_same(jovik: Program) -> None:
+    measured(jovik, "slate")
+    steady = "random write 4KiB depth 32 until steady for at most 1h"
+    jovik("measure", "model:basalt", steady, "--yes")
+    assert "corvane-basalt-960gb.html" in publish(jovik)
+    page = (jovik.folder / "site" / "corvane-basalt-960gb.html").read_text(encoding="utf-8")
+    assert "not ranked" in page.lower()
+
+
 def snapshot(folder: Path) -> dict[str, bytes]:
     return {str(p.relative_to(folder)): p.read_bytes() for p in folder.rglob("*") if p.is_file()}
 

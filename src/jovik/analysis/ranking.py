@@ -284,16 +284,10 @@ def lead_over_next(ranking: Ranking, rows: Sequence[StepRank]) -> list[Interval 
 
 
 def rank_sentence(ranking: Ranking, drive: str) -> str:
-    """The place of one drive in a sentence: overall, and where it is surely first, level or last.
-
-    Raises
-    ------
-    UnknownNameError
-        It has no results.
-    """
+    """Say one drive's place: overall, and in which steps it is certainly first, level or last."""
     row = next((d for d in ranking.drives if d.drive == drive), None)
     if row is None:
-        raise UnknownNameError("drive with results", drive, [d.drive for d in ranking.drives])
+        return f"{drive}: not ranked, because it has no result that this ranking compares"
     many = sum(d.place is not None for d in ranking.drives)
     if row.place is None or many < 2:
         return f"{drive}: there is no other drive to place it among"

@@ -23,6 +23,7 @@ A program ends with 0 if all went well, 1 if the answer is no, 70 after a fault 
 from __future__ import annotations
 
 from collections.abc import Iterable
+from typing import Any
 
 from jovik.base.nearest_names import nearest
 
@@ -36,6 +37,17 @@ class JovikError(Exception):
         super().__init__(message)
         self.message = message
         self.hint = hint
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        # A process that builds a page sends its error to the one that asked for the page. The
+        # pool of processes waits forever for an error that it cannot read.
+        return _rebuilt, (type(self), self.args, self.__dict__)
+
+
+def _rebuilt(sort: type[JovikError], arguments: tuple[Any, ...], about: dict[str, Any]) -> Any:
+    error = sort.__new__(sort, *arguments)
+    error.__dict__.update(about)
+    return error
 
 
 class UsageError(JovikError):
