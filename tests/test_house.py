@@ -89,7 +89,7 @@ WRITERS = {
     "report/pictures.py": "a private folder for drawing, removed at once",
     "shelf/backup.py": "copies a database to a path of `atomic_files`",
     "shelf/sqlite.py": "opens the shelf as a database",
-    "cli/sheet_command.py": "keeps a rejected text in a new private file",
+    "cli/handlers/sheet.py": "keeps a rejected text in a new private file",
 }
 """Files that may open something for writing in a way of their own, and why."""
 STATE_WRITERS = {

@@ -256,9 +256,9 @@ def _is_text(word: str) -> bool:
 
 def _tell_notes() -> None:
     """What tables did not show; a command that drew none has not loaded what would say it."""
-    output = sys.modules.get("jovik.cli.output")
-    if output is not None:
-        output.tell_notes()
+    drawn = sys.modules.get("jovik.cli.terminal_table")
+    if drawn is not None:
+        drawn.tell_notes()
 
 
 def _ended_by(error: BaseException) -> int:

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
-
 import click
 
 from jovik.base.quantities import parse_time
+from jovik.cli.handled_by import handled_by
 from jovik.cli.options import UnitParam, format_option
 
 
@@ -27,7 +26,8 @@ from jovik.cli.options import UnitParam, format_option
     help="How long each figure is measured.",
 )
 @format_option()
-def ceiling(engine: str, time_ns: int, form: str) -> None:
+@handled_by("ceiling:ceiling")
+def ceiling() -> None:
     """Measure what the tester can do here with no drive in the way.
 
     The measuring loops run with nothing behind them (no-op requests on a ring, writes to the null
@@ -38,61 +38,3 @@ def ceiling(engine: str, time_ns: int, form: str) -> None:
     jovik ceiling
     jovik ceiling --engine io_uring --for 2s
     """
-    from jovik.base.errors import EngineUnavailableError
-    from jovik.base.quantities import show_size, significant
-    from jovik.cli.output import emit_csv, emit_json, show_table
-    from jovik.engine.ceiling import survey
-    from jovik.engine.ring import Ring
-    from jovik.tables import Table
-
-    engines = [engine] if engine != "auto" else ["io_uring", "blocking"]
-    notes = []
-    if engine == "auto":
-        try:
-            Ring(1).close()
-        except EngineUnavailableError as error:
-            engines, notes = ["blocking"], [error.message]
-    found = [c for e in engines for c in survey(e, time_ns)]
-    if form == "json":
-        emit_json(
-            {
-                "ceilings": [{**asdict(c), "rate_bytes_s": c.rate_bytes_s} for c in found],
-                "notes": notes,
-            },
-            "ceilings",
-        )
-        return
-    rows = [
-        (c.engine, c.behind, c.depth, c.workers, c.block_bytes, c.iops, c.rate_bytes_s)
-        for c in found
-    ]
-    if form == "csv":
-        emit_csv(
-            ["engine", "behind", "depth", "workers", "block_bytes", "iops", "rate_bytes_s"], rows
-        )
-        return
-    shown = [
-        (
-            e,
-            b,
-            str(d),
-            str(w),
-            "4 KiB" if size == 4096 else "1 MiB",
-            significant(iops),
-            "-" if b == "nothing" else f"{show_size(rate)}/s",
-        )
-        for e, b, d, w, size, iops, rate in rows
-    ]
-    show_table(
-        Table(
-            "What the tester can do here",
-            ["engine", "backend", "depth", "workers", "block", "IOPS", "throughput"],
-            shown,
-            right=(2, 3, 4, 5, 6),
-            notes=[
-                *notes,
-                "a result above 70 % of what the loop does with nothing behind it, at its depth "
-                "and workers, is marked as limited by the tester",
-            ],
-        )
-    )

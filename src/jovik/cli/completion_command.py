@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import click
 
+from jovik.cli.handled_by import handled_by
+
 
 @click.command()
 @click.argument("shell", type=click.Choice(["bash", "zsh", "fish"]))
-def completion(shell: str) -> None:
+@handled_by("completion:completion")
+def completion() -> None:
     """Print the script that makes SHELL complete commands, options, drives, plans, loads and steps.
 
     \b
@@ -15,11 +18,3 @@ def completion(shell: str) -> None:
     zsh:  eval "$(jovik completion zsh)"    in ~/.zshrc, after compinit
     fish: jovik completion fish > ~/.config/fish/completions/jovik.fish
     """
-    from click.shell_completion import get_completion_class
-
-    from jovik.cli import bash_completion, jovik
-
-    bash_completion.install()
-    found = get_completion_class(shell)
-    assert found is not None
-    click.echo(found(jovik, {}, "jovik", "_JOVIK_COMPLETE").source())

@@ -8,18 +8,15 @@ from __future__ import annotations
 import sys
 import time
 from collections.abc import Callable, Sequence
-from typing import TYPE_CHECKING
 
 from jovik.base.quantities import show_rate, show_size, show_time
 from jovik.base.sanitize import strip_control
 from jovik.base.session import Progress
 from jovik.base.step_result import StepResult
-from jovik.cli.output import console
 from jovik.cli.progress_display import result_words
+from jovik.cli.terminal_table import console
+from jovik.runs.task import Task
 from jovik.steps import Step
-
-if TYPE_CHECKING:
-    from jovik.runs.task import Task
 
 
 class LineProgress:

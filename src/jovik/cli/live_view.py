@@ -11,9 +11,9 @@ import statistics
 import time
 from collections import deque
 from collections.abc import Callable, Iterable, Sequence
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-from rich.console import Group
+from rich.console import Console, Group
 from rich.live import Live as RichLive
 from rich.text import Text
 
@@ -21,14 +21,11 @@ from jovik.base.quantities import show_rate, show_size, show_time, significant
 from jovik.base.sanitize import strip_control
 from jovik.base.session import Progress
 from jovik.base.step_result import StepResult
+from jovik.cli.progress_display import result_words
+from jovik.queries.aims import Aim
+from jovik.runs.task import Task
 from jovik.steps import IoStep, Step
 from jovik.tables.drive_class import usual_words
-
-if TYPE_CHECKING:
-    from rich.console import Console
-
-    from jovik.queries.aims import Aim
-    from jovik.runs.task import Task
 
 LEAST_COLUMNS, LEAST_ROWS = 72, 20
 DRAW_S = 0.5
@@ -135,7 +132,6 @@ class LiveView:
 
     def finished(self, position: int, result: StepResult) -> None:
         """A step is done."""
-        from jovik.cli.progress_display import result_words
 
         self._words[position] = result_words(result)
         if result.passes:

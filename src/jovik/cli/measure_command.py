@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
-
 import click
 
 from jovik.base.quantities import parse_time
 from jovik.cli.completion import drives, plans, targets_and_phrases
+from jovik.cli.handled_by import handled_by
 from jovik.cli.options import (
     UnitParam,
     count_range,
@@ -17,11 +16,6 @@ from jovik.cli.options import (
     share,
     shelf_option,
 )
-
-if TYPE_CHECKING:
-    from jovik.runs import RunRequest
-    from jovik.runs.several import LeftOutDrive
-    from jovik.shelf.store import Shelf
 
 
 @click.command()
@@ -123,20 +117,8 @@ if TYPE_CHECKING:
 @click.option("--dry-run", is_flag=True, help="Say what would be done, and write nothing.")
 @format_option()
 @shelf_option
-def measure(
-    words: tuple[str, ...],
-    every_drive: bool,
-    together: bool,
-    name: str | None,
-    on_error: str,
-    ask_above: float,
-    yes: bool,
-    dry_run: bool,
-    each_pass: bool,
-    form: str,
-    shelf_at: str | None,
-    **how: Any,
-) -> int:
+@handled_by("measure:measure")
+def measure() -> None:
     """Measure TARGET, a folder on the drive or a model drive (model:NAME), step by step.
 
     A PHRASE is one step, or a ladder of steps where a number is a list or a range. Each finished
@@ -151,80 +133,3 @@ def measure(
     jovik measure model:comet model:slate model:drift --plan quick-compare
     jovik measure --every-drive --plan quick-compare
     """
-    from jovik.base.errors import ShelfError, UnknownRecordingError
-    from jovik.cli.run_flow import EnduranceConsent, Telling, run_order
-    from jovik.cli.several_targets import SeveralTargets, run_several
-    from jovik.runs import fit_budget, request_for, sheet_for
-    from jovik.shelf.sqlite import where_from
-    from jovik.shelf.store import Shelf
-    from jovik.tables.announcement import enrolment_line
-
-    targets, phrases, left_out = _targets(words, every_drive=every_drive)
-    stop = on_error == "stop"
-    where = where_from(shelf_at)
-
-    def orders_now() -> list[RunRequest]:
-        return [request_for(t, phrases, **how, stop_on_error=stop) for t in targets]
-
-    try:
-        # What is misused is refused before there is a shelf.
-        orders = orders_now()
-    except UnknownRecordingError as unknown:
-        try:
-            opened = Shelf(where)
-        except ShelfError:
-            raise unknown from None
-        with opened:
-            orders = orders_now()
-    consent = EnduranceConsent(ask_above, yes)
-    with Shelf(where, create=True) as shelf:
-        if dry_run and form == "json":
-            _costs(shelf, orders, name)
-            return 0
-        if len(orders) > 1 or every_drive or together:
-            asked = SeveralTargets(
-                tuple(orders), tuple(targets), left_out, name, together, each_pass
-            )
-            return run_several(shelf, asked, form, consent=consent, dry_run=dry_run)
-        found = sheet_for(shelf, orders[0].target, name, enrol=not dry_run)
-        return run_order(
-            shelf,
-            found.sheet,
-            fit_budget(orders[0], found.sheet),
-            form,
-            consent=consent,
-            dry_run=dry_run,
-            told=Telling(enrolment_line(found), each_pass),
-        )
-
-
-def _targets(
-    words: tuple[str, ...], *, every_drive: bool
-) -> tuple[list[str], list[str], tuple[LeftOutDrive, ...]]:
-    """Targets, phrases, and drives that are not measured."""
-    from jovik.base.errors import UsageError
-    from jovik.runs.several import every_drive as drives_here
-    from jovik.runs.several import split_words
-
-    if every_drive:
-        here = drives_here()
-        return [str(f) for f in here.folders], list(words), here.left_out
-    if not words:
-        raise UsageError(
-            "no target is named", "name a folder on the drive, such as jovik measure .; see --help"
-        )
-    return *split_words(words), ()
-
-
-def _costs(shelf: Shelf, orders: list[RunRequest], name: str | None) -> None:
-    """What each run would cost, as JSON; nothing is written."""
-    from jovik.cli.output import emit_json
-    from jovik.runs import fit_budget, prepared, sheet_for
-    from jovik.tables.announcement import cost_json
-
-    rows = []
-    for order in orders:
-        sheet = sheet_for(shelf, order.target, name, enrol=False).sheet
-        with prepared(sheet, fit_budget(order, sheet)) as ready:
-            rows.append(cost_json(ready))
-    emit_json({"runs": rows}, "costs")

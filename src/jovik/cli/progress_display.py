@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Protocol
 
+from jovik.analysis.statistics import interval
 from jovik.base.quantities import show_rate
 from jovik.base.session import Progress
 from jovik.base.step_result import StepResult
-from jovik.steps import Step
+from jovik.steps import Step, parse
 
 
 class ProgressDisplay(Protocol):
@@ -36,8 +37,6 @@ class ProgressDisplay(Protocol):
 
 def result_words(result: StepResult) -> str:
     """A finished step in a few words: its rate, or what was done."""
-    from jovik.analysis.statistics import interval
-    from jovik.steps import parse
 
     if not parse(result.phrase).measures:
         return result.notes[-1] if result.notes else "done"

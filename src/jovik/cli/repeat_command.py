@@ -5,6 +5,7 @@ from __future__ import annotations
 import click
 
 from jovik.cli.completion import run_names
+from jovik.cli.handled_by import handled_by
 from jovik.cli.options import destroy_options, format_option, shelf_option
 
 
@@ -27,17 +28,8 @@ from jovik.cli.options import destroy_options, format_option, shelf_option
 @click.option("--yes", is_flag=True, help="Do not ask.")
 @format_option()
 @shelf_option
-def repeat(
-    run: str | None,
-    target_at: str | None,
-    unit_name: str | None,
-    rig_name: str | None,
-    destroy: str | None,
-    content_worthless: bool,
-    yes: bool,
-    form: str,
-    shelf_at: str | None,
-) -> int:
+@handled_by("repeat:repeat")
+def repeat() -> None:
     """Do again what RUN did, or the last run.
 
     The same steps, passes and seeds, as a run of its own.
@@ -46,22 +38,3 @@ def repeat(
     jovik repeat
     jovik repeat 20261123-101500-0a1b2c --target /mnt/rear --rig "rear port"
     """
-    from jovik.cli.run_flow import EnduranceConsent, run_order
-    from jovik.queries.runs import LAST, run_key
-    from jovik.runs import request_from_run
-    from jovik.shelf.sqlite import where_from
-    from jovik.shelf.store import Shelf
-
-    with Shelf(where_from(shelf_at)) as shelf:
-        record = shelf.run(run_key(shelf, run or LAST))
-        order = request_from_run(
-            record,
-            target_at,
-            destroy=destroy,
-            content_worthless=content_worthless,
-            unit_name=unit_name,
-            rig_name=rig_name,
-        )
-        return run_order(
-            shelf, shelf.sheet(record.drive), order, form, consent=EnduranceConsent(yes=yes)
-        )

@@ -4,15 +4,14 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Sequence
-from typing import TYPE_CHECKING
 
 from jovik.cli.line_progress import LineProgress
-from jovik.cli.output import console
+from jovik.cli.live_view import LEAST_COLUMNS, LEAST_ROWS, LiveView
 from jovik.cli.progress_display import ProgressDisplay
-
-if TYPE_CHECKING:
-    from jovik.runs.task import Task
-    from jovik.sheets.sheet import Sheet
+from jovik.cli.terminal_table import console
+from jovik.queries.aims import aims_of
+from jovik.runs.task import Task
+from jovik.sheets.sheet import Sheet
 
 
 def screen_for(
@@ -24,7 +23,6 @@ def screen_for(
     expected_bytes: int | None = None,
 ) -> ProgressDisplay:
     """The live view where there is room for it, lines elsewhere."""
-    from jovik.cli.live_view import LEAST_COLUMNS, LEAST_ROWS, LiveView
 
     shown = console(err=True)
     if (
@@ -33,8 +31,6 @@ def screen_for(
         and shown.height >= LEAST_ROWS
         and not shown.is_dumb_terminal
     ):
-        from jovik.queries.aims import aims_of
-
         aims = aims_of(sheet, [t.step for t in tasks]) if sheet is not None else []
         return LiveView(title, tasks, times_ns, shown, budget_ns, aims, expected_bytes)
     return LineProgress(tasks)

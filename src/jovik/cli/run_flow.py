@@ -10,20 +10,21 @@ import contextlib
 import sys
 import threading
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
 import click
 
+from jovik.base.errors import JovikError, OutputError, RunInterrupted, ShelfError, UsageError
 from jovik.base.interruption import interruptible
+from jovik.base.session import Session
 from jovik.cli.run_display import screen_for
+from jovik.cli.run_output import show_run
+from jovik.cli.streams import ReaderGone
+from jovik.runs import PreparedRun, RunOutcome, RunRequest, execute, prepared, start_run
+from jovik.runs.prepare import ASK_ABOVE
+from jovik.sheets.sheet import Sheet
+from jovik.shelf.store import Shelf
 from jovik.tables.announcement import announcement
 from jovik.tables.circumstances import circumstance_lines
-
-if TYPE_CHECKING:
-    from jovik.base.session import Session
-    from jovik.runs import PreparedRun, RunOutcome, RunRequest
-    from jovik.sheets.sheet import Sheet
-    from jovik.shelf.store import Shelf
 
 
 @dataclass(frozen=True)
@@ -69,7 +70,6 @@ def run_order(
     JovikError
         Whatever stopped it, after what was measured has been shown.
     """
-    from jovik.base.errors import ShelfError
 
     outcome = carry_out(
         shelf,
@@ -106,8 +106,6 @@ def carry_out(
     first_line : str
         What is said before the announcement.
     """
-    from jovik.base.errors import JovikError
-    from jovik.runs import execute, prepared, start_run
 
     with (
         prepared(sheet, order) as ready,
@@ -145,16 +143,12 @@ def carry_out(
 
 def _show_what_is_there(shelf: Shelf, outcome: RunOutcome, form: str) -> None:
     """The passes that reached the shelf, of a run whose others wait for it."""
-    from jovik.cli.run_output import show_run
 
     show_run(shelf.run(outcome.run), shelf.results_of_run(outcome.run), form)
 
 
 def _show(shelf: Shelf, outcome: RunOutcome, form: str, *, each_pass: bool) -> int:
     """The run's results, then what stopped it."""
-    from jovik.base.errors import OutputError, RunInterrupted
-    from jovik.cli.run_output import show_run
-    from jovik.cli.streams import ReaderGone
 
     results, failure = shelf.results_of_run(outcome.run), outcome.failure
     # Who asked for JSON or CSV gets it, however little there is to tell.
@@ -181,8 +175,6 @@ def _show(shelf: Shelf, outcome: RunOutcome, form: str, *, each_pass: bool) -> i
 
 def ask(ready: PreparedRun, consent: EnduranceConsent) -> None:
     """Ask before much of the drive's life is written away, or the system's own drive is filled."""
-    from jovik.base.errors import UsageError
-    from jovik.runs.prepare import ASK_ABOVE
 
     above = ASK_ABOVE if consent.ask_above is None else consent.ask_above
     for said, beyond in ready.questions(above) if not consent.yes else ():

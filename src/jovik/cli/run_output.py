@@ -16,16 +16,18 @@ from jovik.analysis.wake import wake_costs
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.base.step_result import StepResult
 from jovik.cli.echo import echo
-from jovik.cli.output import emit_csv, emit_json, show_table
+from jovik.cli.output import emit_csv, emit_json
+from jovik.cli.terminal_table import show_table
 from jovik.queries.drive_class import overall_of
 from jovik.sheets.sheet import Drive
 from jovik.shelf.read_runs import RunRecord
 from jovik.steps import parse
 from jovik.tables.drive_class import standing_json, standing_lines
-from jovik.tables.run_findings import findings_tables
+from jovik.tables.run_findings import fill_json, findings_tables, sweep_json
 from jovik.tables.steady_answers import steady_answers
-from jovik.tables.steps import first_access, passes_table, run_table, written_bytes
+from jovik.tables.steps import first_access, passes_table, run_table, step_json, written_bytes
 from jovik.tables.table import figure_words
+from jovik.tables.wake import wake_json
 
 
 def show_run(
@@ -81,9 +83,6 @@ def _first_figures(results: Sequence[StepResult]) -> list[str]:
 
 def run_document(run: RunRecord, results: Sequence[StepResult]) -> dict[str, Any]:
     """A run as JSON (docs/json.md)."""
-    from jovik.tables.run_findings import fill_json, sweep_json
-    from jovik.tables.steps import step_json
-    from jovik.tables.wake import wake_json
 
     first = first_access(results)
     shared = {k: v for k, v in asdict(first).items() if k != "span_bytes"} if first else {}
@@ -137,7 +136,6 @@ CSV_HEADER = (
 
 def csv_rows(run: RunRecord, results: Sequence[StepResult]) -> list[list[Any]]:
     """A row for each step, under `CSV_HEADER`."""
-    from jovik.tables.steps import step_json
 
     rows = []
     for one in map(step_json, results):

@@ -5,23 +5,29 @@ from __future__ import annotations
 import contextlib
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import click
 
+from jovik.analysis.together import TogetherFigure, together_figures, totals
+from jovik.base.errors import JovikError, RunInterrupted, UsageError
 from jovik.base.interruption import interruptible
+from jovik.base.step_result import StepResult
 from jovik.cli.echo import echo
+from jovik.cli.output import emit_csv, emit_json
+from jovik.cli.progress_display import result_words
 from jovik.cli.run_flow import EnduranceConsent, carry_out, warm_up
-
-if TYPE_CHECKING:
-    from jovik.analysis.together import TogetherFigure
-    from jovik.base.errors import JovikError
-    from jovik.base.step_result import StepResult
-    from jovik.queries.ranking import Ranked
-    from jovik.runs import Enrolment, RunOutcome, RunRequest
-    from jovik.runs.several import LeftOutDrive
-    from jovik.shelf.store import Shelf
-    from jovik.tables.together import SharedPath
+from jovik.cli.run_output import CSV_HEADER, csv_rows, run_document, show_run
+from jovik.cli.terminal_table import show_notes, show_table
+from jovik.hardware.sharing import shared_by
+from jovik.queries.ranking import Filter, Ranked, ranked
+from jovik.runs import Enrolment, RunOutcome, RunRequest, fit_budget, prepared, sheet_for, start_run
+from jovik.runs.several import LeftOutDrive, device_under, refuse_shared
+from jovik.runs.together import execute_together, together_request
+from jovik.shelf.store import Shelf
+from jovik.tables.announcement import enrolment_line
+from jovik.tables.ranking import overall_table, ranking_foot, ranking_json, steps_table
+from jovik.tables.together import SharedPath, together_json, together_table
 
 
 @dataclass(frozen=True)
@@ -66,9 +72,6 @@ def run_several(
     RunInterrupted
         A person ended it; with what goes on with it.
     """
-    from jovik.base.errors import JovikError, RunInterrupted, UsageError
-    from jovik.runs.several import refuse_shared
-    from jovik.runs.together import together_request
 
     if asked.name is not None and len(asked.orders) > 1:
         raise UsageError(
@@ -121,8 +124,6 @@ def _one(
     dry_run: bool,
 ) -> RunOutcome | None:
     """The run of one target."""
-    from jovik.runs import fit_budget, sheet_for
-    from jovik.tables.announcement import enrolment_line
 
     found: Enrolment = sheet_for(shelf, order.target, asked.name, enrol=not dry_run)
     done.drives[word] = found.sheet.drive.name
@@ -142,7 +143,6 @@ def _fail(done: _Evening, word: str, error: Any) -> None:
 
 
 def _show_run(shelf: Shelf, key: str, *, each_pass: bool) -> None:
-    from jovik.cli.run_output import show_run
 
     record = shelf.run(key)
     drive = shelf.sheet(record.drive).drive
@@ -154,13 +154,6 @@ def _together(
     shelf: Shelf, asked: SeveralTargets, done: _Evening
 ) -> tuple[list[TogetherFigure], SharedPath] | None:
     """All targets that were measured alone, at the same moment."""
-    from jovik.analysis.together import together_figures, totals
-    from jovik.base.errors import RunInterrupted
-    from jovik.hardware.sharing import shared_by
-    from jovik.runs import prepared, start_run
-    from jovik.runs.several import device_under
-    from jovik.runs.together import execute_together, together_request
-    from jovik.tables.together import SharedPath
 
     words = [w for w in asked.words if w in done.runs and w not in done.failures]
     if len(words) < 2:
@@ -201,15 +194,12 @@ def _labels(words: Sequence[str], done: _Evening) -> dict[str, str]:
 
 
 def _say_finished(result: StepResult) -> None:
-    from jovik.cli.progress_display import result_words
 
     echo(f"{result.phrase}: {result_words(result)}", err=True)
 
 
 def _ranked(shelf: Shelf, done: _Evening) -> Ranked | None:
     """The ranking of just these drives; None where fewer than two have figures."""
-    from jovik.base.errors import UsageError
-    from jovik.queries.ranking import Filter, ranked
 
     names = tuple(dict.fromkeys(done.drives[w] for w in done.runs))
     if len(names) < 2:
@@ -227,10 +217,6 @@ def _show(
     together: tuple[list[TogetherFigure], SharedPath] | None,
     form: str,
 ) -> None:
-    from jovik.cli.output import emit_csv, emit_json, show_notes, show_table
-    from jovik.cli.run_output import CSV_HEADER, csv_rows, run_document
-    from jovik.tables.ranking import overall_table, ranking_foot, ranking_json, steps_table
-    from jovik.tables.together import together_json, together_table
 
     found = _ranked(shelf, done)
     every = [(shelf.run(k), shelf.results_of_run(k)) for k in done.runs.values()]

@@ -2,21 +2,14 @@
 
 from __future__ import annotations
 
-import contextlib
-from collections.abc import Callable, Iterator
-from dataclasses import asdict
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import click
 
 from jovik.cli.completion import drives
-from jovik.cli.echo import echo
+from jovik.cli.handled_by import handled_by
 from jovik.cli.naming_group import NamingGroup
 from jovik.cli.options import force_option, format_option, shelf_option
-
-if TYPE_CHECKING:
-    from jovik.shelf.store import Shelf
 
 
 @click.group(cls=NamingGroup)
@@ -44,21 +37,9 @@ def shelf() -> None:
 @force_option
 @format_option()
 @shelf_option
-def export_command(
-    drive: str | None, out: Path, force: bool, form: str, shelf_at: str | None
-) -> None:
+@handled_by("shelf:export_command")
+def export_command() -> None:
     """Write the shelf to a zip of JSON and CSV, which `import` takes anywhere."""
-    from jovik.cli.streams import file_or_output
-    from jovik.cli.written_files import say_written
-    from jovik.shelf.sqlite import where_from
-    from jovik.shelf.store import Shelf
-
-    with Shelf(where_from(shelf_at)) as found, file_or_output(out, ".zip") as file:
-        count = found.export(file, drive, force=force)
-    if str(out) == "-":
-        echo(f"wrote standard output: {_counted(count, 'run')}", err=True)
-    else:
-        say_written(form, [out], lambda path: f"wrote {path}: {_counted(count, 'run')}")
 
 
 @shelf.command("import")
@@ -73,9 +54,8 @@ def export_command(
 )
 @format_option()
 @shelf_option
-def import_command(
-    source: Path, drive: str | None, mapping: Path | None, form: str, shelf_at: str | None
-) -> None:
+@handled_by("shelf:import_command")
+def import_command() -> None:
     """Bring what SOURCE holds onto the shelf.
 
     What is there already stays, so that doing it twice changes nothing.
@@ -83,99 +63,6 @@ def import_command(
     SOURCE is a zip that `export` wrote, or with --mapping a CSV table from elsewhere, whose figures
     are noted as readings, not as measured.
     """
-    from jovik.shelf.sqlite import where_from
-    from jovik.shelf.store import Shelf
-
-    with Shelf(where_from(shelf_at), create=True) as found:
-        if mapping is not None:
-            _note_table(found, source, mapping, drive, form)
-            return
-        added = found.merge(source, drive)
-    if form != "table":
-        _show_added(asdict(added), form)
-        return
-    parts = [
-        (added.drives, "drive"),
-        (added.runs, "run"),
-        (added.passes, "pass"),
-        (added.notes, "note or reading"),
-        (added.recordings, "recording"),
-    ]
-    told = ", ".join(_counted(n, what) for n, what in parts)
-    echo(f"added {told}; what was there already stayed as it is")
-
-
-def _show_added(added: dict[str, int], form: str) -> None:
-    """How many of each sort are new, for a script."""
-    from jovik.cli.output import emit_csv, emit_json
-
-    if form == "json":
-        emit_json({"added": added}, "added")
-    else:
-        emit_csv(["sort", "added"], list(added.items()))
-
-
-def _counted(count: int, what: str) -> str:
-    plural = {"pass": "passes", "note or reading": "notes and readings"}.get(what, f"{what}s")
-    return f"{count:,} {what if count == 1 else plural}"
-
-
-def _note_table(found: Shelf, source: Path, mapping: Path, drive: str | None, form: str) -> None:
-    """Note a foreign table's figures.
-
-    A drive that has no sheet is refused before anything is written.
-    """
-    from jovik.base.text_files import read_text
-    from jovik.sheets.reading import read_mapped, table_form
-    from jovik.sheets.table_file import read_table
-
-    text = read_table(source)
-    read = read_mapped(text, str(source), read_text(mapping), str(mapping))
-    if told := table_form(text):
-        echo(f"{source}: {told}", err=True)
-    named = {found.sheet(n).drive.name: readings for n, readings in read.items()}
-    if drive is not None:
-        wanted = found.sheet(drive).drive.name
-        named = {n: r for n, r in named.items() if n == wanted}
-    count, of = 0, 0
-    for name, readings in named.items():
-        there = {(r.what, r.value, r.unit, r.method, r.instrument) for r in found.readings(name)}
-        new = [
-            r
-            for r in dict.fromkeys(readings)
-            if (r.what, r.value, r.unit, r.method, r.instrument) not in there
-        ]
-        if new:
-            count, of = count + len(new), of + 1
-            found.note(name, [], new)
-    if form != "table":
-        _show_added({"drives": of, "notes": count}, form)
-        return
-    echo(
-        f"noted {_counted(count, 'reading')} of {_counted(of, 'drive')}"
-        + ("; the rest was there already" if of < len(named) or not count else "")
-    )
-
-
-@contextlib.contextmanager
-def _progress() -> Iterator[Callable[[int, int], None]]:
-    """A line on a terminal that says how far a long look has come."""
-    import sys
-    import time
-
-    began, shown = time.monotonic(), False
-
-    def tell(done: int, count: int) -> None:
-        nonlocal shown
-        if sys.stderr.isatty() and time.monotonic() - began > 1:
-            shown = True
-            click.echo(f"\rlooked at {done:,} of {count:,} passes", err=True, nl=False)
-
-    try:
-        yield tell
-    finally:
-        if shown:
-            click.echo("\r" + " " * 60 + "\r", err=True, nl=False)
 
 
 quiet_option = click.option("--quiet", is_flag=True, help="Print nothing if all is well.")
@@ -185,34 +72,12 @@ quiet_option = click.option("--quiet", is_flag=True, help="Print nothing if all 
 @quiet_option
 @format_option()
 @shelf_option
-def check(quiet: bool, form: str, shelf_at: str | None) -> int:
+@handled_by("shelf:check")
+def check() -> None:
     """Check that the shelf is whole: the database, and every record, series and histogram in it.
 
     The exit status is 1 if it is not.
     """
-    from jovik.cli.output import emit_csv, emit_json
-    from jovik.shelf.sqlite import where_from
-    from jovik.shelf.store import Shelf
-
-    with Shelf(where_from(shelf_at)) as found, _progress() as progress:
-        checked = found.check(progress)
-    if quiet and not checked.faults:
-        return 0
-    if form == "json":
-        emit_json({"counts": checked.counts, "faults": list(checked.faults)}, "check")
-    elif form == "csv":
-        emit_csv(["fault"], [(f,) for f in checked.faults])
-    else:
-        for fault in checked.faults:
-            echo(f"fault: {fault}")
-        counts = ", ".join(f"{n:,} {what}" for what, n in checked.counts.items())
-        echo(f"{'whole' if not checked.faults else f'{len(checked.faults)} faults'}: {counts}")
-        if checked.faults:
-            echo(
-                "what is damaged is left out everywhere; to have it back, restore a backup of the "
-                "shelf"
-            )
-    return 1 if checked.faults else 0
 
 
 @shelf.command()
@@ -226,16 +91,9 @@ def check(quiet: bool, form: str, shelf_at: str | None) -> int:
 @quiet_option
 @format_option()
 @shelf_option
-def backup(out: Path, force: bool, quiet: bool, form: str, shelf_at: str | None) -> None:
+@handled_by("shelf:backup")
+def backup() -> None:
     """Copy the shelf as it is at this moment to a file, while others go on writing to it."""
-    from jovik.cli.written_files import say_written
-    from jovik.shelf.sqlite import where_from
-    from jovik.shelf.store import Shelf
-
-    with Shelf(where_from(shelf_at)) as found:
-        found.backup(out, force=force)
-    if not quiet:
-        say_written(form, [out], "wrote {0}; use it with --shelf {0}".format)
 
 
 @shelf.command("log")
@@ -244,23 +102,10 @@ def backup(out: Path, force: bool, quiet: bool, form: str, shelf_at: str | None)
 )
 @format_option()
 @shelf_option
-def log_command(drive: str | None, form: str, shelf_at: str | None) -> None:
+@handled_by("shelf:log_command")
+def log_command() -> None:
     """Show what was corrected on the shelf, newest first: when, of what, from and to.
 
     \b
     jovik shelf log --drive "Comet 2TB"
     """
-    from jovik.cli.output import emit_csv, emit_json, show_table
-    from jovik.shelf.sqlite import where_from
-    from jovik.shelf.store import Shelf
-    from jovik.tables.changes import log_json, log_table
-
-    with Shelf(where_from(shelf_at)) as found:
-        changes = found.corrections.log(drive)
-    if form == "json":
-        emit_json({"changes": log_json(changes)}, "log")
-    elif form == "csv":
-        header = ["made", "subject", "what", "before", "after"]
-        emit_csv(header, [tuple(row.values()) for row in log_json(changes)])
-    else:
-        show_table(log_table(changes))

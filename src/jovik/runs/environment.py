@@ -9,20 +9,24 @@ import hashlib
 import platform
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
+from jovik.analysis.health import changes, counter_note
+from jovik.base.circumstances import Circumstance
 from jovik.base.errors import JovikError
-
-if TYPE_CHECKING:
-    from jovik.base.circumstances import Circumstance
-    from jovik.base.health import Health
-    from jovik.base.session import WearCounters
-    from jovik.hardware.device import BlockDevice
-    from jovik.hardware.mounts import Mount
-    from jovik.hardware.rig import Rig
-    from jovik.hardware.target import Target
-    from jovik.runs.context import RunEnvironment
-    from jovik.shelf.store import Shelf
+from jovik.base.health import Health
+from jovik.base.session import WearCounters
+from jovik.hardware.circumstances import Place, circumstances
+from jovik.hardware.device import BlockDevice, under_folder
+from jovik.hardware.health import read_health
+from jovik.hardware.mounts import Mount
+from jovik.hardware.rig import Rig, this_machine
+from jovik.hardware.target import DeviceTarget, FolderTarget, ModelTarget, Target
+from jovik.hardware.temperature import sensors_of
+from jovik.runs.context import RunEnvironment
+from jovik.shelf.postgresql import is_server
+from jovik.shelf.store import Shelf
+from jovik.simulator import load_model
 
 
 @dataclass(frozen=True)
@@ -65,15 +69,8 @@ def identify(
 
     Its serial is kept in full only with `keep_serial`.
     """
-    from jovik.hardware.device import under_folder
-    from jovik.hardware.rig import Rig, this_machine
-    from jovik.hardware.target import DeviceTarget, FolderTarget, ModelTarget
-    from jovik.hardware.temperature import sensors_of
-    from jovik.runs.context import RunEnvironment
 
     if isinstance(place, ModelTarget):
-        from jovik.simulator import load_model
-
         model = load_model(place.name)
         behaviour = model.behaviour
         rig = Rig(rig_name or "virtual bench", {}, rig_notes)
@@ -173,8 +170,6 @@ def circumstances_at(
     device: BlockDevice | None, mount: Mount | None, shelf: Shelf | None
 ) -> tuple[Circumstance, ...]:
     """What on this machine could make figures of a drive differ."""
-    from jovik.hardware.circumstances import Place, circumstances
-    from jovik.shelf.postgresql import is_server
 
     file = None
     if shelf is not None and not is_server(shelf.where):
@@ -209,7 +204,6 @@ def health_of(device: BlockDevice | None) -> Health | None:
     """The drive's log, where it has one and gives it out; a run goes on without."""
     if device is None:
         return None
-    from jovik.hardware.health import read_health
 
     try:
         return read_health(device.node, device.kind)
@@ -222,14 +216,12 @@ def wear_of(device: BlockDevice | None) -> WearCounters | None:
     health = health_of(device)
     if health is None or health.host_written_bytes is None:
         return None
-    from jovik.base.session import WearCounters
 
     return WearCounters(health.host_written_bytes, health.medium_written_bytes)
 
 
 def health_notes(before: Health | None, after: Health | None, written_bytes: int) -> list[str]:
     """What the drive's log says of a run."""
-    from jovik.analysis.health import changes, counter_note
 
     if before is None or after is None:
         return []
@@ -239,7 +231,6 @@ def health_notes(before: Health | None, after: Health | None, written_bytes: int
 
 def machine_id() -> dict[str, str]:
     """What tells one machine from another, for a run that is to go on."""
-    from jovik.hardware.rig import this_machine
 
     here = this_machine()
     return {
@@ -251,7 +242,6 @@ def machine_id() -> dict[str, str]:
 
 def system_drive() -> str | None:
     """Kernel name of the drive this system runs from."""
-    from jovik.hardware.device import under_folder
 
     found = under_folder(Path("/"))[0]
     return found.name if found else None

@@ -7,21 +7,27 @@ read again.
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass, replace
-from typing import TYPE_CHECKING
 
 from jovik.base.errors import JovikError, ShelfError, TargetError
 from jovik.base.fault_errors import environment_error
 from jovik.base.interruption import take_notice
+from jovik.base.step_result import StepResult
 from jovik.base.version import VERSION
-from jovik.runs.environment import health_notes, health_of, identify, machine_id, wear_of
-
-if TYPE_CHECKING:
-    from jovik.base.step_result import StepResult
-    from jovik.runs.context import Observer, ResumedStep
-    from jovik.runs.environment import TestEnvironment
-    from jovik.runs.prepare import PreparedRun
-    from jovik.shelf.store import Shelf
-    from jovik.shelf.writer import RunWriter
+from jovik.runs.context import Observer, ResumedStep, RunContext, RunOptions
+from jovik.runs.environment import (
+    TestEnvironment,
+    health_notes,
+    health_of,
+    identify,
+    machine_id,
+    wear_of,
+)
+from jovik.runs.pass_store import PassStore
+from jovik.runs.prepare import PreparedRun
+from jovik.runs.runner import run_plan
+from jovik.runs.write_cache import watch_for
+from jovik.shelf.store import Shelf
+from jovik.shelf.writer import RunWriter
 
 
 @dataclass(frozen=True)
@@ -84,8 +90,6 @@ def start_run(shelf: Shelf, ready: PreparedRun, resumed: str | None = None) -> S
             circumstances=[asdict(c) for c in known.circumstances],
         )
         return StartedRun(known, writer, {}, earlier)
-    from jovik.runs.context import ResumedStep
-    from jovik.runs.pass_store import PassStore
 
     run = shelf.run(resumed)
     if run.unit_id != known.unit_id:
@@ -117,9 +121,6 @@ def execute(
     observer: Observer,
 ) -> RunOutcome:
     """Run the plan; what stopped it is part of the outcome, so that the results can be shown."""
-    from jovik.runs.context import RunContext, RunOptions
-    from jovik.runs.runner import run_plan
-    from jovik.runs.write_cache import watch_for
 
     order, known, writer = ready.order, begun.known, begun.writer
     healthy = health_of(known.device)

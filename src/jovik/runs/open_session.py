@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from jovik.base.errors import UsageError
+from jovik.base.session import Session
+from jovik.engine.block_device import RawDevice
+from jovik.engine.session import FileSession
+from jovik.hardware.safety import claim_for_writing
 from jovik.hardware.target import DeviceTarget, ModelTarget
 from jovik.runs.environment import system_drive
-
-if TYPE_CHECKING:
-    from jovik.base.session import Session
-    from jovik.runs.request import RunRequest
+from jovik.runs.request import RunRequest
+from jovik.simulator import ModelSession, load_model
 
 
 def open_session(order: RunRequest) -> Session:
@@ -28,19 +29,12 @@ def open_session(order: RunRequest) -> Session:
     if not isinstance(place, DeviceTarget):
         _refuse_permissions(order)
         if isinstance(place, ModelTarget):
-            from jovik.simulator import ModelSession, load_model
-
             return ModelSession(load_model(place.name))
-        from jovik.engine.session import FileSession
 
         return FileSession(place.path, order.engine, order.seed)
-    from jovik.engine.block_device import RawDevice
-    from jovik.engine.session import FileSession
 
     device, claimed = place.device, None
     if order.destroy is not None or any(t.step.writes for t in order.tasks):
-        from jovik.hardware.safety import claim_for_writing
-
         claimed = claim_for_writing(
             device, order.destroy, system_drive(), worthless=order.content_worthless
         )

@@ -8,18 +8,17 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
 
+from jovik.base.session import Session
 from jovik.hardware.device import on_system_volume
 from jovik.hardware.target import FolderTarget
+from jovik.runs.budget import fit_to_budget, shorten_range
+from jovik.runs.cost import cost_of, least_tasks, time_of
 from jovik.runs.open_session import open_session
-
-if TYPE_CHECKING:
-    from jovik.base.session import Session
-    from jovik.runs.request import RunRequest
-    from jovik.sheets.sheet import Sheet
-    from jovik.steps.cost import PlanCost
-
+from jovik.runs.request import RunRequest
+from jovik.runs.runner import check_plan
+from jovik.sheets.sheet import Sheet
+from jovik.steps.cost import ASSUMED_BYTES_S, PlanCost
 
 ASK_ABOVE = 0.01
 """The share of the endurance rating from which on a run asks first."""
@@ -91,8 +90,6 @@ def prepared(sheet: Sheet, order: RunRequest) -> Iterator[PreparedRun]:
     RefusedError
         The target cannot take it; nothing was written.
     """
-    from jovik.runs.cost import cost_of, least_tasks, time_of
-    from jovik.runs.runner import check_plan
 
     with open_session(order) as session:
         check_plan(order.tasks, session)
@@ -105,8 +102,6 @@ def prepared(sheet: Sheet, order: RunRequest) -> Iterator[PreparedRun]:
 
 def fit_budget(order: RunRequest, sheet: Sheet) -> RunRequest:
     """The same order without what its time budget has no room for."""
-    from jovik.runs.budget import fit_to_budget, shorten_range
-    from jovik.runs.cost import time_of
 
     if order.budget_ns is None:
         return order
@@ -122,7 +117,6 @@ def assumed_rate(sheet: Sheet) -> float:
 
     Its claim, halved, since claims are of the best case.
     """
-    from jovik.steps.cost import ASSUMED_BYTES_S
 
     claimed = [
         c.figure

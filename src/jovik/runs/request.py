@@ -9,18 +9,20 @@ import os
 import secrets
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
+import psutil
+
+from jovik.analysis.claims import ClaimVerdict, Verdict, settling_goal
+from jovik.analysis.settling import MOST_PASSES, SettlingGoal
 from jovik.base.errors import UsageError
 from jovik.hardware.target import Target, resolve
 from jovik.runs.environment import machine_id
+from jovik.runs.repetition import RepetitionPolicy
+from jovik.runs.task import Task, tasks_of
+from jovik.shelf.read_runs import RunRecord
+from jovik.shelf.store import Shelf
 from jovik.steps import IoStep, Plan, load_plan, parse
-
-if TYPE_CHECKING:
-    from jovik.analysis.claims import ClaimVerdict
-    from jovik.runs.task import Task
-    from jovik.shelf.read_runs import RunRecord
-    from jovik.shelf.store import Shelf
 
 DEFAULT_PLAN = "first-look"
 DYING_S = 2.0
@@ -74,7 +76,6 @@ class RunRequest:
 
     def record(self) -> dict[str, Any]:
         """What the shelf keeps of it, so that it can be gone on with and repeated."""
-        import psutil
 
         return {
             "tasks": [
@@ -132,7 +133,6 @@ def request_for(
     TargetError
         See `jovik.hardware.target.resolve`.
     """
-    from jovik.runs.task import tasks_of
 
     if phrases and plan:
         raise UsageError("both phrases and a plan were given", "give one of the two")
@@ -221,10 +221,6 @@ def request_for_undecided(
         Whether the passes of a verdict were as fast in their first `SETTLING_WRITE_NS` as on the
         whole, so that shorter ones measure the same.
     """
-    from jovik.analysis.claims import Verdict, settling_goal
-    from jovik.analysis.settling import MOST_PASSES
-    from jovik.runs.repetition import RepetitionPolicy
-    from jovik.runs.task import Task
 
     open_ones = {
         j.step.phrase: j
@@ -258,9 +254,6 @@ def request_for_undecided(
 
 def _tasks(record: Mapping[str, Any]) -> tuple[Task, ...]:
     """The tasks of a run as the shelf holds them."""
-    from jovik.analysis.settling import SettlingGoal
-    from jovik.runs.repetition import RepetitionPolicy
-    from jovik.runs.task import Task
 
     if "tasks" not in record:
         raise UsageError(
@@ -307,7 +300,6 @@ def refuse_while_going_on(record: RunRecord) -> None:
     UsageError
         It is.
     """
-    import psutil
 
     process = record.options.get("process", {})
     try:

@@ -9,20 +9,17 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
 
 from jovik.base.errors import JovikError, UsageError
 from jovik.base.interruption import check, take_notice
 from jovik.base.session import Progress, ProgressCallback
+from jovik.base.step_result import StepResult
 from jovik.hardware.target import ModelTarget
 from jovik.runs.execute import RunOutcome, StartedRun, execute
+from jovik.runs.prepare import PreparedRun
 from jovik.runs.repetition import RepetitionPolicy
+from jovik.runs.request import RunRequest
 from jovik.steps import IoStep, Step
-
-if TYPE_CHECKING:
-    from jovik.base.step_result import StepResult
-    from jovik.runs.prepare import PreparedRun
-    from jovik.runs.request import RunRequest
 
 PASSES = 5
 """Of each step made together: as many on every target, or they would not be at the same moment."""

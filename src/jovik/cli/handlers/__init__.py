@@ -1,0 +1,1 @@
+"""What each command does, loaded when it is called (`jovik.cli.handled_by`)."""

@@ -1,0 +1,16 @@
+"""Carry out `jovik completion`."""
+
+from __future__ import annotations
+
+import click
+from click.shell_completion import get_completion_class
+
+from jovik.cli import bash_completion, jovik
+
+
+def completion(shell: str) -> None:
+    """Print the script that makes SHELL complete what you type."""
+    bash_completion.install()
+    found = get_completion_class(shell)
+    assert found is not None
+    click.echo(found(jovik, {}, "jovik", "_JOVIK_COMPLETE").source())

@@ -1,0 +1,205 @@
+"""Carry out `jovik note`."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from jovik.base.errors import UsageError
+from jovik.base.quantities import parse_time
+from jovik.cli.echo import echo
+from jovik.cli.output import emit_csv, emit_json
+from jovik.cli.terminal_table import show_table
+from jovik.hardware.boot import last_boot
+from jovik.queries.instrument import laid_beside, log_beside
+from jovik.queries.readings import Noted, noted, noted_in_order, remove_noted
+from jovik.queries.runs import run_key
+from jovik.sheets.instrument_log import read_log
+from jovik.sheets.reading import Note, Reading, parse_reading, parse_when, read_csv, table_form
+from jovik.sheets.table_file import read_table
+from jovik.shelf.corrections import noted_words
+from jovik.shelf.sqlite import where_from
+from jovik.shelf.store import Shelf
+from jovik.tables.instrument import log_json, log_table
+from jovik.tables.readings import listed_json, listed_table, note_line, readings_table
+
+
+def note(
+    drive: str,
+    texts: tuple[str, ...],
+    method: str,
+    instrument: str,
+    source: Path | None,
+    log_file: Path | None,
+    quantity: str | None,
+    unit: str | None,
+    shift: str | None,
+    boot: bool,
+    pro: tuple[str, ...],
+    con: tuple[str, ...],
+    remark: tuple[str, ...],
+    run_name: str | None,
+    date: str | None,
+    listing: bool,
+    number: int | None,
+    form: str,
+    shelf_at: str | None,
+) -> int:
+    """Note readings, pros and cons of DRIVE; without any, show what is noted."""
+    readings = [parse_reading(t, method, instrument) for t in texts]
+    if source is not None:
+        text = read_table(source)
+        readings += read_csv(text, str(source))
+        if told := table_form(text):
+            echo(f"{source}: {told}", err=True)
+    readings += _boot(method, instrument) if boot else []
+    if log_file is not None:
+        return _log(drive, log_file, run_name, quantity, unit, shift, form, shelf_at)
+    said = [(sort, t) for sort, texts in _sorts(pro, con, remark) for t in texts if t.strip()]
+    if (date or run_name) and not said:
+        raise UsageError("--run and --date belong to a note", 'add --remark "..."')
+    if number is not None and (said or readings or listing):
+        raise UsageError("--remove goes alone")
+    happened = parse_when(date) if date is not None else None
+    with Shelf(where_from(shelf_at)) as shelf:
+        name = shelf.sheet(drive).drive.name
+        key = run_key(shelf, run_name) if run_name is not None else None
+        if key is not None and shelf.run(key).drive != name:
+            raise UsageError(f"run {key} is of {shelf.run(key).drive}, not of {name}")
+        if number is not None:
+            echo(f"removed: {noted_words(remove_noted(shelf, name, number))}")
+            return 0
+        notes = [Note(sort, text, happened=happened, run=key) for sort, text in said]
+        if notes or readings:
+            shelf.note(name, notes, readings)
+        if listing:
+            _list(name, noted_in_order(shelf, name), form)
+            return 0
+        _show(noted(shelf, name), form)
+    return 0
+
+
+def _boot(method: str, instrument: str) -> list[Reading]:
+    """The last boot of this machine as readings: all of it, and each part that is known."""
+    found = last_boot()
+    how = method or found.method
+    parts = [("boot time", found.total_s), *((f"boot, {n}", s) for n, s in found.parts)]
+    return [Reading(what, seconds, "s", how, instrument) for what, seconds in parts]
+
+
+def _log(
+    drive: str,
+    file: Path,
+    run_name: str | None,
+    quantity: str | None,
+    unit: str | None,
+    shift: str | None,
+    form: str,
+    shelf_at: str | None,
+) -> int:
+    """Lay a log beside a run, note its phases as readings, and show it."""
+    if run_name is None or not quantity or not unit:
+        raise UsageError(
+            "--log needs --run, --quantity and --unit",
+            "such as --run last --quantity 'noise level' --unit 'dB(A)'",
+        )
+    log = read_log(read_table(file), str(file))
+    with Shelf(where_from(shelf_at)) as shelf:
+        name = shelf.sheet(drive).drive.name
+        key = run_key(shelf, run_name)
+        if shelf.run(key).drive != name:
+            raise UsageError(f"run {key} is of {shelf.run(key).drive}, not of {name}")
+        laid = laid_beside(shelf, key, log, quantity, unit, _shift_s(shift))
+        found = log_beside(shelf, laid)
+        method = f"logged beside run {key}"
+        readings = [
+            Reading(f"{quantity}, {f.name}", f.mean.median, unit, method) for f in found.phases
+        ]
+        if shelf.note_log(name, laid, readings):
+            echo(f"this takes the place of the log of {quantity} beside that run", err=True)
+    if form == "json":
+        emit_json(log_json(found), "log-beside")
+    elif form == "csv":
+        rows = [*log_json(found)["phases"], *log_json(found)["steps"]]
+        emit_csv(list(rows[0]), [tuple(r.values()) for r in rows])
+    else:
+        show_table(log_table(found))
+    return 0
+
+
+def _shift_s(text: str | None) -> float:
+    if text is None:
+        return 0.0
+    sign = -1 if text.startswith("-") else 1
+    try:
+        return sign * parse_time(text.lstrip("+-")) / 1e9
+    except ValueError as error:
+        raise UsageError(f"--shift: {error}", "write 2.5s or -1h") from None
+
+
+def _sorts(
+    pro: tuple[str, ...], con: tuple[str, ...], remark: tuple[str, ...]
+) -> list[tuple[str, tuple[str, ...]]]:
+    return [("pro", pro), ("con", con), ("remark", remark)]
+
+
+def _list(name: str, found: list[Note | Reading], form: str) -> None:
+    if form == "json":
+        emit_json({"drive": name, "noted": listed_json(found)}, "noted")
+    elif form == "csv":
+        rows = listed_json(found)
+        header = list(rows[0]) if rows else ["number"]
+        emit_csv(header, [tuple(row.values()) for row in rows])
+    else:
+        show_table(listed_table(name, found))
+
+
+def _show(found: Noted, form: str) -> None:
+    mine = [r for b in found.readings for r in b.each]
+    if form == "json":
+        emit_json(
+            {
+                "drive": found.drive,
+                "notes": [
+                    {"sort": n.sort, "text": n.text, "written": n.written}
+                    | {"happened": n.happened, "run": n.run}
+                    for n in found.notes
+                ],
+                "readings": [
+                    {
+                        "what": r.what,
+                        "value": r.value,
+                        "unit": r.unit,
+                        "method": r.method,
+                        "instrument": r.instrument,
+                        "place": b.place,
+                        "of": b.of,
+                        "measured": b.measured,
+                        "median": b.value.median,
+                        "low": b.value.low,
+                        "high": b.value.high,
+                        "count": len(b.each),
+                        "written": r.written,
+                    }
+                    for b in found.readings
+                    for r in b.each
+                ],
+            },
+            "notes",
+        )
+    elif form == "csv":
+        emit_csv(
+            ["what", "value", "unit", "method", "instrument"],
+            [(r.what, r.value, r.unit, r.method, r.instrument) for r in mine],
+        )
+    else:
+        if mine:
+            show_table(readings_table(found))
+        for sort, mark in (("pro", "+"), ("con", "-"), ("remark", " ")):
+            for n in found.notes:
+                if n.sort == sort:
+                    echo(f"{mark} {note_line(n)}")
+        if not mine and not found.notes:
+            echo(
+                f'nothing is noted of {found.drive}; note something: jovik note "{found.drive}" '
+                '--pro "..." --reading "boot time=8.1s"'
+            )

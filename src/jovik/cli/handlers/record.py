@@ -1,0 +1,88 @@
+"""Carry out `jovik record`."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from jovik.analysis.recording import summary_of
+from jovik.base.errors import UsageError
+from jovik.base.recording_file import read_recording
+from jovik.cli.echo import echo
+from jovik.cli.output import emit_csv, emit_json
+from jovik.cli.terminal_table import show_table
+from jovik.queries.recordings import known_recordings, recording_called
+from jovik.shelf.sqlite import where_from
+from jovik.shelf.store import Shelf
+from jovik.steps.replay import recording_names
+from jovik.tables.recording import known_json, known_table, recording_json, recording_table
+
+if TYPE_CHECKING:
+    from jovik.runs.recorder import Taken
+
+
+def show(recording: str, form: str, shelf_at: str | None) -> int:
+    """Show what RECORDING holds, and how long the drive was waited for."""
+    show_recording(recording, form, shelf_at)
+    return 0
+
+
+def keep(file: Path, name: str | None, form: str, shelf_at: str | None) -> int:
+    """Put the recording in FILE on the shelf, where replays find it by name."""
+    found, digest = read_recording(file)
+    called = (name or file.stem).strip()
+    if not called or '"' in called or not called.isprintable():
+        raise UsageError(f"'{called}' is no name for a recording", "give another with --as")
+    if called in recording_names():
+        raise UsageError(f"'{called}' ships with Jovik", "give it another name with --as")
+    with Shelf(where_from(shelf_at), create=True) as shelf:
+        new = shelf.recordings.keep(called, found, digest)
+    said = {"name": called, "digest": digest, "added": int(new)}
+    if form == "json":
+        emit_json(said, "kept-recording")
+    elif form == "csv":
+        emit_csv(list(said), [tuple(said.values())])
+    else:
+        echo(
+            f"kept as '{called}': jovik measure TARGET 'replay \"{called}\"'"
+            if new
+            else f"'{called}' was there already"
+        )
+    return 0
+
+
+def list_recordings(form: str, shelf_at: str | None) -> int:
+    """List the recordings on the shelf, and those that ship with Jovik."""
+    with Shelf(where_from(shelf_at), create=True) as shelf:
+        found = known_recordings(shelf)
+    if form == "json":
+        emit_json({"recordings": known_json(found)}, "recordings")
+    elif form == "csv":
+        rows = known_json(found)
+        emit_csv(list(rows[0]), [tuple(r.values()) for r in rows])
+    else:
+        show_table(known_table(found))
+    return 0
+
+
+def remove(name: str, shelf_at: str | None) -> int:
+    """Take the recording called NAME off the shelf; results of its replays stay."""
+    with Shelf(where_from(shelf_at)) as shelf:
+        echo(f"removed: {shelf.recordings.remove(name)}")
+    return 0
+
+
+def show_recording(
+    recording: str, form: str, shelf_at: str | None, taken: Taken | None = None
+) -> None:
+    """Print what a recording holds, and how long each of several takes lasted."""
+    found, digest = recording_called(recording, shelf_at)
+    summary = summary_of(found)
+    if form == "json":
+        emit_json(recording_json(found, summary, digest, taken), "recording")
+    elif form == "csv":
+        said = recording_json(found, summary, digest)
+        plain = {k: v for k, v in said.items() if not isinstance(v, list | dict)}
+        emit_csv(list(plain), [tuple(plain.values())])
+    else:
+        show_table(recording_table(found, summary, taken))

@@ -1,0 +1,36 @@
+"""Carry out `jovik repeat`."""
+
+from __future__ import annotations
+
+from jovik.cli.run_flow import EnduranceConsent, run_order
+from jovik.queries.runs import LAST, run_key
+from jovik.runs import request_from_run
+from jovik.shelf.sqlite import where_from
+from jovik.shelf.store import Shelf
+
+
+def repeat(
+    run: str | None,
+    target_at: str | None,
+    unit_name: str | None,
+    rig_name: str | None,
+    destroy: str | None,
+    content_worthless: bool,
+    yes: bool,
+    form: str,
+    shelf_at: str | None,
+) -> int:
+    """Do again what RUN did, or the last run."""
+    with Shelf(where_from(shelf_at)) as shelf:
+        record = shelf.run(run_key(shelf, run or LAST))
+        order = request_from_run(
+            record,
+            target_at,
+            destroy=destroy,
+            content_worthless=content_worthless,
+            unit_name=unit_name,
+            rig_name=rig_name,
+        )
+        return run_order(
+            shelf, shelf.sheet(record.drive), order, form, consent=EnduranceConsent(yes=yes)
+        )

@@ -1,0 +1,33 @@
+"""Carry out `jovik resume`."""
+
+from __future__ import annotations
+
+from jovik.cli.run_flow import EnduranceConsent, run_order
+from jovik.queries.runs import run_key
+from jovik.runs import resume_request
+from jovik.shelf.sqlite import where_from
+from jovik.shelf.store import Shelf
+
+
+def resume(
+    run: str | None,
+    target_at: str | None,
+    destroy: str | None,
+    content_worthless: bool,
+    form: str,
+    shelf_at: str | None,
+) -> int:
+    """Go on with RUN, or the last one that was not finished, after its last finished pass."""
+    with Shelf(where_from(shelf_at)) as shelf:
+        named = run_key(shelf, run) if run is not None else None
+        record, order = resume_request(
+            shelf, named, target_at, destroy=destroy, content_worthless=content_worthless
+        )
+        return run_order(
+            shelf,
+            shelf.sheet(record.drive),
+            order,
+            form,
+            consent=EnduranceConsent(yes=True),
+            resumed=record.id,
+        )

@@ -1,0 +1,52 @@
+"""Carry out `jovik runs`."""
+
+from __future__ import annotations
+
+from jovik.cli.echo import echo
+from jovik.cli.output import emit_csv, emit_json
+from jovik.cli.terminal_table import show_table
+from jovik.queries.runs import listed_runs, run_key
+from jovik.shelf.sqlite import where_from
+from jovik.shelf.store import Shelf
+from jovik.tables.runs import run_json, runs_table
+
+
+def listing(
+    drive: str | None, since: str | None, rig: str | None, form: str, shelf_at: str | None
+) -> int:
+    """List the runs of DRIVE, or of all, newest first; 'list' may be left out."""
+    with Shelf(where_from(shelf_at)) as shelf:
+        found = listed_runs(shelf, drive, since=since, rig=rig)
+    if form == "json":
+        emit_json({"runs": [run_json(x) for x in found]}, "runs")
+    elif form == "csv":
+        rows = [run_json(x) for x in found]
+        header = list(rows[0]) if rows else ["run"]
+        emit_csv(header, [tuple(row.values()) for row in rows])
+    else:
+        show_table(runs_table(found))
+    return 0
+
+
+def exclude(run: str, number: int | None, why: str, shelf_at: str | None) -> None:
+    """Set RUN aside: it stays on the shelf, and is in no verdict, ranking, picture or page."""
+    with Shelf(where_from(shelf_at)) as shelf:
+        key = run_key(shelf, run)
+        shelf.corrections.exclude(key, number, why)
+    echo(f"{_named(key, number)} is excluded: {why.strip()}; to take it back: {_undo(key, number)}")
+
+
+def include(run: str, number: int | None, shelf_at: str | None) -> None:
+    """Take RUN back that was excluded: it counts again."""
+    with Shelf(where_from(shelf_at)) as shelf:
+        key = run_key(shelf, run)
+        why = shelf.corrections.include(key, number)
+    echo(f"{_named(key, number)} counts again; it had been excluded: {why}")
+
+
+def _named(key: str, number: int | None) -> str:
+    return f"run {key}" if number is None else f"step {number} of run {key}"
+
+
+def _undo(key: str, number: int | None) -> str:
+    return f"jovik runs include {key}" + (f" --step {number}" if number is not None else "")

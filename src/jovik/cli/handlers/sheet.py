@@ -1,0 +1,178 @@
+"""Carry out `jovik sheet`."""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+from collections.abc import Sequence
+
+import click
+
+from jovik.base.errors import UsageError
+from jovik.cli.echo import echo
+from jovik.cli.output import emit_csv, emit_json
+from jovik.cli.streams import given_text
+from jovik.cli.terminal_table import show_table
+from jovik.sheets.changes import Change, without_claim
+from jovik.sheets.sheet import (
+    Sheet,
+    drive_from_words,
+    edited_sheet,
+    parse_claim,
+    read_sheet,
+    write_sheet,
+)
+from jovik.shelf.sqlite import where_from
+from jovik.shelf.store import Shelf
+from jovik.tables.sheets import sheet_json, sheet_table, sheets_table
+
+
+def new(name: str | None, source: str | None, shelf_at: str | None, **words: str | None) -> None:
+    """Enrol the drive NAME, from options or from a TOML file."""
+    given = {k: v for k, v in words.items() if v is not None}
+    if source is not None:
+        if name is not None or given:
+            raise UsageError("--from brings the whole sheet; give no name or other option with it")
+        made = read_sheet(given_text(source), source)
+    elif name is None or not name.strip():
+        raise UsageError("a new sheet needs a name, or --from FILE", 'jovik sheet new "Fjord 1TB"')
+    else:
+        made = Sheet(drive_from_words({"name": name, **given}))
+    with Shelf(where_from(shelf_at), create=True) as shelf:
+        shelf.add_sheet(made)
+    count = (
+        f" with {len(made.claims)} claim{'s' if len(made.claims) != 1 else ''}"
+        if made.claims
+        else ""
+    )
+    echo(f"{made.drive.name} is on the shelf{count}")
+
+
+def claim(
+    name: str,
+    what: str,
+    figure: str,
+    up_to: bool,
+    sustained: bool,
+    steady: bool,
+    printed: str,
+    shelf_at: str | None,
+) -> None:
+    """Put a claim on the sheet of the drive NAME, in the place of the same one from there."""
+    try:
+        one = parse_claim(
+            what, figure, up_to=up_to, sustained=sustained, steady=steady, printed=printed
+        )
+    except ValueError as error:
+        raise UsageError(f"the figure: {error}") from None
+    with Shelf(where_from(shelf_at)) as shelf:
+        changes = shelf.add_claim(name, one)
+        known = shelf.sheet(name)
+    was = next((f" (was {c.before})" for c in changes if c.before is not None), "")
+    same = "" if changes else " (as it was)"
+    echo(f"{known.drive.name}: {one.label}, {one.shown()}{was}{same}")
+
+
+def unclaim(name: str, what: str, printed: str | None, shelf_at: str | None) -> None:
+    """Take a claim off the sheet of the drive NAME."""
+    with Shelf(where_from(shelf_at)) as shelf:
+        before = shelf.sheet(name)
+        changes = shelf.corrections.change_sheet(before, without_claim(before, what, printed))
+    _say_changes(before, changes)
+
+
+def edit(name: str, source: str | None, shelf_at: str | None, **words: str | None) -> None:
+    """Correct the sheet of the drive NAME: by option, or all of it in your editor."""
+    given = {k: v for k, v in words.items() if v is not None}
+    with Shelf(where_from(shelf_at)) as shelf:
+        before = shelf.sheet(name)
+        if source is not None and given:
+            raise UsageError("--from brings the whole sheet; give no other option with it")
+        if given:
+            after = edited_sheet(before, given)
+        elif source is not None:
+            after = read_sheet(given_text(source), source)
+        else:
+            after = _in_editor(before)
+        _say_changes(before, shelf.corrections.change_sheet(before, after))
+
+
+def _in_editor(before: Sheet) -> Sheet:
+    """The sheet as a person leaves it in the editor; a text that is none is kept in a file."""
+    if not (sys.stdin.isatty() or os.environ.get("EDITOR") or os.environ.get("VISUAL")):
+        raise UsageError(
+            "nothing to change was given",
+            f'say what: jovik sheet edit "{before.drive.name}" --price "79 EUR"',
+        )
+    written = click.edit(write_sheet(before), extension=".toml")
+    if written is None:
+        return before
+    try:
+        return read_sheet(written, "the sheet")
+    except UsageError as error:
+        with tempfile.NamedTemporaryFile(
+            "w", suffix=".toml", prefix="jovik-sheet-", delete=False, encoding="utf-8"
+        ) as kept:
+            kept.write(written)
+        raise UsageError(
+            error.message,
+            f'your text is kept: jovik sheet edit "{before.drive.name}" --from {kept.name}',
+        ) from None
+
+
+def _say_changes(before: Sheet, changes: Sequence[Change]) -> None:
+    for one in changes:
+        echo(f"{before.drive.name}: {one.words}")
+    if not changes:
+        echo(f"{before.drive.name}: nothing was changed")
+
+
+def rename(name: str, new_name: str, shelf_at: str | None) -> None:
+    """Call the drive NAME by another name; its runs, notes and samples stay with it."""
+    with Shelf(where_from(shelf_at)) as shelf:
+        before = shelf.sheet(name)
+        after = edited_sheet(before, {"name": new_name})
+        _say_changes(before, shelf.corrections.change_sheet(before, after))
+
+
+def remove(name: str, with_runs: bool, shelf_at: str | None) -> None:
+    """Remove the drive NAME with its sheet and notes; one that was measured only --with-runs."""
+    with Shelf(where_from(shelf_at)) as shelf:
+        drive = shelf.sheet(name).drive.name
+        gone = shelf.corrections.remove_drive(drive, with_runs=with_runs)
+    said = ", ".join(
+        f"{n} {what if n != 1 else what.removesuffix('s')}" for what, n in gone.items() if n
+    )
+    echo(f"{drive} is removed" + (f", with {said}" if said else ""))
+
+
+def show(name: str, form: str, shelf_at: str | None) -> None:
+    """Show the sheet of the drive NAME."""
+    with Shelf(where_from(shelf_at)) as shelf:
+        found = shelf.sheet(name)
+    if form == "toml":
+        click.echo(write_sheet(found), nl=False)
+    elif form == "json":
+        emit_json(sheet_json(found), "sheet")
+    elif form == "csv":
+        emit_csv(
+            ["claim", "figure", "unit", "up_to", "printed"],
+            [(c.what, c.figure, c.unit, c.up_to, c.printed) for c in found.claims],
+        )
+    else:
+        show_table(sheet_table(found))
+
+
+def list_sheets(form: str, shelf_at: str | None) -> None:
+    """List the drives on the shelf."""
+    with Shelf(where_from(shelf_at)) as shelf:
+        found = [shelf.sheet(n) for n in shelf.drive_names()]
+    if form == "json":
+        emit_json({"drives": [sheet_json(s) for s in found]}, "sheets")
+        return
+    drives = sheets_table(found)
+    if form == "csv":
+        emit_csv(drives.columns, drives.rows)
+    else:
+        show_table(drives)

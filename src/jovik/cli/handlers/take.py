@@ -1,0 +1,45 @@
+"""Carry out `jovik record take`."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from jovik.base.atomic_files import refuse_foreign
+from jovik.base.errors import OutputError
+from jovik.base.recording_file import write_recording
+from jovik.cli.echo import echo
+from jovik.cli.handlers.record import show_recording
+from jovik.runs.recorder import ended_by_signals
+from jovik.runs.recorder import take as take_down
+
+
+def take(
+    words: tuple[str, ...],
+    out: Path,
+    target: str,
+    name: str | None,
+    time_ns: int | None,
+    repeat: int,
+    cold: bool,
+    keep_names: bool,
+    force: bool,
+    form: str,
+) -> int:
+    """Take down every request that reaches a drive while COMMAND runs; needs root."""
+    refuse_foreign(out, None, force=force)
+    if not out.resolve().parent.is_dir():
+        raise OutputError(f"there is no folder {out.parent} to put the recording in")
+    with ended_by_signals():
+        taken = take_down(
+            words,
+            target,
+            name=name,
+            time_ns=time_ns,
+            repeat=repeat,
+            cold=cold,
+            keep_names=keep_names,
+            told=lambda line: echo(line, err=True),
+        )
+        write_recording(taken.middle, out, force=force)
+    show_recording(str(out), form, None, taken)
+    return 130 if taken.interrupted else 0
