@@ -5,8 +5,10 @@ Forms, themes, hostile names, and what is missing.
 
 from __future__ import annotations
 
+import math
 import os
 from pathlib import Path
+from typing import Any
 from xml.etree import ElementTree
 
 import pytest
@@ -16,11 +18,16 @@ from jovik.analysis.ranking import rank
 from jovik.analysis.sweep import curves
 from jovik.base.findings import Findings
 from jovik.base.step_result import Conditions, Limit, PassFigures, StepResult
-from jovik.charts import registry
-from jovik.charts.ranking import draw_ranking
-from jovik.charts.style import MOST_DRIVES, THEMES, truncate
-from jovik.charts.sweep import draw_ladder
-from jovik.cli import picture_command
+from jovik.charts import image, ladder, long_write
+from jovik.charts.canvas import MOST_DRIVES, THEMES, Canvas
+from jovik.charts.chart import BarChart, Chart, HeatMap
+from jovik.charts.kinds import KINDS as KINDS_OF_PICTURES
+from jovik.charts.kinds import chart_of
+from jovik.charts.ladder import ladder_chart
+from jovik.charts.provenance import truncate
+from jovik.charts.ranking import ranking_chart
+from jovik.charts.svg import chart_svg
+from jovik.shelf.store import Shelf
 from jovik.simulator import catalogue
 from tests.conftest import Program
 from tests.test_analysis_statistics import READ, result
@@ -199,16 +206,89 @@ def test_a_point_that_is_not_simply_the_drives_is_hollow_and_says_why(tmp_path: 
         [rung(1, [1e8, 1.01e8]), rung(2, [2e8, 3.1e8]), rung(4, [4e8, 4e8], Limit("link", 4e8))]
     )
     assert [r.doubt for r in curve.rungs] == ["", "passes differ", "limited by the link"]
-    draw_ladder([curve], tmp_path / "x.svg")
+    image.draw(ladder_chart([curve]), tmp_path / "x.svg", Canvas())
     text = (tmp_path / "x.svg").read_text()
     assert "hollow marks: passes differ at 2; limited by the link at 4" in text
     (plain_one,) = curves([rung(d, [1e8 * d, 1.01e8 * d]) for d in (1, 2, 4)])
-    draw_ladder([plain_one], tmp_path / "y.svg")
+    image.draw(ladder_chart([plain_one]), tmp_path / "y.svg", Canvas())
     assert "hollow" not in (tmp_path / "y.svg").read_text()
 
 
-def test_the_axes_that_a_command_offers_are_those_that_can_be_drawn() -> None:
-    assert tuple(registry.AXES) == picture_command.AXES
+def test_the_choices_that_a_kind_offers_are_those_that_its_builder_knows() -> None:
+    choices = {(k, o.name): o.of for k, kind in KINDS_OF_PICTURES.items() for o in kind.options}
+    assert choices["ladder", "axis"] == tuple(ladder.AXES)
+    assert choices["long-write", "over"] == long_write.VIEWS
+
+
+DRAWN = [words for words in KINDS if "--theme" not in words and "--axis" not in words]
+
+
+@pytest.mark.parametrize("words", DRAWN, ids=lambda w: w[0])
+def test_a_page_and_a_picture_show_the_same_values(
+    shelf: Program, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, words: tuple[str, ...]
+) -> None:
+    """Both renderers read one chart: what each has drawn is read back from its output."""
+    with Shelf(shelf.env["JOVIK_SHELF"]) as opened:
+        chart = chart_of(opened, words[0], words[1:])
+    axes: list[Any] = []
+    monkeypatch.setattr(image, "_save", lambda figure, *_, **__: axes.extend(figure.axes))
+    image.draw(chart, tmp_path / "x.png", Canvas())
+    page = ElementTree.fromstring(chart_svg(chart, "x", "y").replace(" data-zooms", ""))
+    wide = next(e for e in page.iter("svg") if e.get("class") == "wide")
+    in_file, on_screen = in_picture(chart, axes), on_page(chart, wide)
+    assert in_file and on_screen
+    for one, other in ((in_file, on_screen), (on_screen, in_file)):
+        lonely = [p for p in one if all(math.dist(p, q) > 0.005 * max(*q, 1.0) for q in other)]
+        assert not lonely, (lonely[:5], len(one), len(other))
+
+
+Places = list[tuple[float, float]]
+
+
+def in_picture(chart: Chart, axes: list[Any]) -> Places:
+    """The bars' lengths over the longest, the cells' words, or the points' places."""
+    if isinstance(chart, BarChart):
+        lengths = [bar.get_width() for group in axes[0].containers for bar in group]
+        return [(n, x / max(lengths)) for n, x in enumerate(sorted(lengths))]
+    if isinstance(chart, HeatMap):
+        return [(0.0, number(t.get_text())) for t in axes[0].texts]
+    found: Places = []
+    for ax in axes:
+        (left, right), (low, high) = ax.get_xlim(), ax.get_ylim()
+        for line in ax.lines:
+            if line.get_transform() != ax.transData or line.get_marker() == "_":
+                continue  # a mark, a level or a whisker
+            places = zip(*line.get_data(), strict=True)
+            found += [((x - left) / (right - left), (y - low) / (high - low)) for x, y in places]
+    return found
+
+
+def on_page(chart: Chart, svg: ElementTree.Element) -> Places:
+    """The same of a page's drawing."""
+    if isinstance(chart, BarChart):
+        bars = [e for e in svg.iter("rect") if "bar" in str(e.get("class")).split()]
+        lengths = [float(str(e.get("width"))) for e in bars]
+        return [(n, x / max(lengths)) for n, x in enumerate(sorted(lengths))]
+    if isinstance(chart, HeatMap):
+        cells = [e for e in svg.iter("g") if e.get("class") == "cell"]
+        return [(0.0, number("".join(c.itertext()))) for c in cells]
+    view = next(e for e in svg.iter("g") if e.get("class") == "view")
+    found: Places = []
+    for plot, panel in zip(view.iter("svg"), chart.views[0].panels, strict=True):
+        curves = [e for e in plot.iter("path") if e.get("class") == "curve"]
+        for curve in curves:
+            for pair in str(curve.get("d"))[1:].split("L"):
+                x, y = map(float, pair.split())
+                found.append((x / 1000, 1 - y / 1000))
+        x_axis = chart.views[0].x
+        for line in panel.lines:
+            if not line.joined and not line.quiet:
+                found += [(x_axis.share(p.x), panel.y.share(p.y)) for p in line.points]
+    return found
+
+
+def number(words: str) -> float:
+    return float(words.split()[0].replace(",", ""))
 
 
 def test_the_picture_of_claims_shows_the_verdicts_that_judge_gives(jovik: Program) -> None:
@@ -243,7 +323,7 @@ def test_a_ranking_of_any_size_is_drawn(tmp_path: Path, drives: int) -> None:
     ]
     results.append(result("measured once", "random write 4KiB", [5e7]))
     out = tmp_path / "r.svg"
-    draw_ranking(rank(results), out, highlight=results[0].drive)
+    image.draw(ranking_chart(rank(results), results[0].drive), out, Canvas())
     drawn = out.read_text()
     assert "Ranking by index" in drawn and "medians of" in drawn
     if drives < 8:

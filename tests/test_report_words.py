@@ -10,12 +10,12 @@ from pathlib import Path
 import pytest
 
 from jovik.base.errors import UnknownNameError
-from jovik.report.chart_data import Cell, HeatMap, between, decades, from_zero, powers_of_ten
+from jovik.charts.chart import Cell, HeatMap, between, decades, from_zero, powers_of_ten
+from jovik.charts.svg import chart_svg
 from jovik.report.document import Bullets, ClaimMarks, Document, Facts, Section
 from jovik.report.language import in_language, language_names, read_language
 from jovik.report.placeholders import NAMED, PLAIN
 from jovik.report.reviewer_text import split_verdict
-from jovik.report.svg_chart import chart_svg
 from jovik.tables import Table
 from tests.conftest import Program
 

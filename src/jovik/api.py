@@ -25,10 +25,12 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from jovik.analysis.claims import MARGIN
-from jovik.base.errors import UsageError
+from jovik.base.errors import UnknownNameError, UsageError
 from jovik.base.interruption import interruptible
 from jovik.base.quantities import parse_link, parse_time
 from jovik.base.step_result import StepResult
+from jovik.charts import kinds
+from jovik.charts.canvas import THEMES, Canvas, check_file
 from jovik.queries.claims import Judged, judged
 from jovik.queries.comparison import Compared, compared
 from jovik.queries.ranking import Filter, Ranked, ranked
@@ -433,13 +435,12 @@ def draw(
     size: tuple[int, int] = (1280, 800),
     **how: Any,
 ) -> Path:
-    """Draw what the shelf holds; the file.
+    """Draw what the shelf holds, and return the file.
 
     Parameters
     ----------
     kind : str
-        ``rank``, ``claims``, ``long-write``, ``ladder``, ``latency``, ``full``, ``surface`` or
-        ``upgrade``, as in `jovik picture`.
+        One of `jovik.charts.kinds.KINDS`, as in `jovik picture`.
     *drives : str
         Of which drives: none for a ranking, one or several as the kind has it.
     out : str or Path
@@ -449,7 +450,7 @@ def draw(
     size : (int, int)
         In pixels.
     **how
-        What else the kind takes, see `jovik.charts.registry`.
+        What else the kind takes, see `jovik.charts.kinds.KINDS`.
 
     Raises
     ------
@@ -462,20 +463,11 @@ def draw(
     >>> drawn.stat().st_size > 10_000
     True
     """
-    import matplotlib
-
-    from jovik.base.errors import UnknownNameError
-    from jovik.charts import registry
-    from jovik.charts.style import THEMES, drawing_to
-
     path = Path(out)
-    if kind not in registry.KINDS:
-        raise UnknownNameError("kind of picture", kind, registry.KINDS)
     if theme not in THEMES:
         raise UnknownNameError("theme", theme, THEMES)
-    # The look of Jovik's pictures is not to stay behind in a notebook's own.
-    with drawing_to(path), matplotlib.rc_context():
-        registry.draw(shelf, kind, drives, path, size=size, look=THEMES[theme], **how)
+    check_file(path)
+    kinds.draw(shelf, kind, drives, path, Canvas(*size, THEMES[theme]), **how)
     return path
 
 

@@ -1,100 +1,92 @@
-"""What an instrument logged beside a run, drawn under the rate over the same time axis."""
+"""What an instrument logged beside a run, under the rate over the same time axis."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from pathlib import Path
-from typing import Any
 
 import numpy as np
-import numpy.typing as npt
 
-from jovik.base.quantities import significant
+from jovik.base.errors import UsageError
+from jovik.base.quantities import show_rate, significant
 from jovik.base.rate_unit import per_unit, rate_unit
-from jovik.base.step_result import StepResult
 from jovik.base.trace import SLICE_NS
-from jovik.charts.run_time import shade_steps, time_unit
-from jovik.charts.style import LIGHT, Theme, provenance, save, small_print, titled
-from jovik.queries.instrument import LogBeside
-from jovik.queries.warmth import RunPass
+from jovik.charts.chart import About, Line, LineChart, Panel, Point, View, between, from_zero
+from jovik.charts.provenance import provenance
+from jovik.charts.run_time import bands_of, time_unit
+from jovik.queries.instrument import LogBeside, logs_beside
+from jovik.queries.runs import run_key
+from jovik.shelf.store import Shelf
+from jovik.tables.instrument import logged_sentences
 from jovik.tables.table import figure_words
 
 MOST_PHASES = 4
-MOST_BINS = 800
-"""A run is drawn by so many stretches at most; the eye tells no more apart."""
+POINTS, MOST_READINGS = 600, 800
 
 
-def draw_log(
-    found: LogBeside,
-    drive: str,
-    results: Sequence[StepResult],
-    out: Path,
-    *,
-    size: tuple[int, int] = (1280, 800),
-    look: Theme = LIGHT,
-) -> None:
-    """Draw the rate of each pass above, and what was logged below it."""
-    log = found.log
-    means = [f"{f.name} {figure_words(f.mean)}" for f in found.phases[:MOST_PHASES]]
-    title, shown = f"{drive}: {log.quantity} during a run", f"{log.unit}: "
-    fig, below = titled(size, look, title, shown + "; ".join(means))
-    below.set_position((0.085, 0.17, 0.885, 0.31))
-    above = fig.add_axes((0.085, 0.53, 0.885, 0.31), sharex=below)
-    above.grid(axis="y", visible=True)
-    above.grid(axis="x", visible=False)
-    above.tick_params(labelsize=12, labelbottom=False)
-    whole = max(p.end_s for p in found.passes)
+def instrument_of(
+    shelf: Shelf, drives: Sequence[str], *, run: str | None = None, quantity: str | None = None
+) -> LineChart:
+    """Chart the newest log beside a run of the drive, or the one that `run` and `quantity` name.
+
+    Raises
+    ------
+    UsageError
+        There is no such log. The hint lists the quantities that were logged.
+    """
+    name = shelf.sheet(drives[0]).drive.name
+    key = run_key(shelf, run) if run is not None else None
+    found = logs_beside(shelf, name, key)
+    there = ", ".join(sorted({x.log.quantity for x in found}))
+    if quantity is not None:
+        found = [x for x in found if x.log.quantity.casefold() == quantity.casefold()]
+    if not found:
+        raise UsageError(
+            f"nothing of {quantity or 'any kind'} was logged beside a run of {name}",
+            f"there is: {there}"
+            if there
+            else f'do it: jovik note "{name}" --log noise.csv --run last --quantity ... --unit ...',
+        )
+    footer = provenance(shelf.results_of_run(found[-1].log.run))
+    return instrument_chart(found[-1], name, footer)
+
+
+def instrument_chart(laid: LogBeside, drive: str, footer: str) -> LineChart:
+    """Chart the rate of each pass above, and what the instrument logged below it."""
+    log, passes = laid.log, laid.passes
+    whole = max(p.end_s for p in passes)
     first, last = min(log.seconds[0], 0.0), max(log.seconds[-1], whole)
     unit, word = time_unit(last - first)
-    for ax in (above, below):
-        shade_steps(ax, found.passes, last - first, unit, look, numbers=ax is above)
-    for p in found.passes:
-        seconds, rates = _rate(p)
-        above.plot(seconds / unit, rates * per_unit(), color=look.lines[1], linewidth=1.6)
-    above.set_ylim(bottom=0)
-    above.set_ylabel(rate_unit(), fontsize=13)
-    below.plot(np.array(log.seconds) / unit, log.readings, color=look.lines[0], linewidth=1.2)
-    _mark_most(below, found, unit, look)
-    below.set_xlim(first / unit, last / unit)
-    below.set_ylabel(log.unit)
-    below.set_xlabel(f"{word} since the first pass began")
-    small_print(
-        fig,
-        f"run {log.run}; bands are steps, by number; above: rate; below: {log.quantity}; "
-        + provenance(results),
-        look.quiet,
-    )
-    save(fig, out)
-
-
-def _rate(p: RunPass) -> tuple[npt.NDArray[Any], npt.NDArray[Any]]:
-    """Times and rates of a pass, of stretches wide enough to be told apart."""
-    slices = p.trace.slices
-    moved = (slices[:, 0] + slices[:, 2]).astype(float)
-    each = max(-(-len(moved) // MOST_BINS), 1)
-    count = max(len(moved) // each, 1)
-    sums = moved[: count * each].reshape(count, -1).sum(axis=1)
-    width = each * SLICE_NS / 1e9
-    # The last slice may have been cut short; what it moved is in it all the same.
-    seconds = np.arange(len(sums), dtype=np.float64) * width + (p.start_s + width / 2)
-    return seconds, sums / width
-
-
-def _mark_most(ax: Any, found: LogBeside, unit: float, look: Theme) -> None:
-    log = found.log
-    at = int(np.argmax(log.readings))
-    right = log.seconds[at] > (log.seconds[0] + log.seconds[-1]) / 2
-    ax.annotate(
-        f"most: {significant(log.readings[at])} {log.unit}",
-        (log.seconds[at] / unit, log.readings[at]),
-        xytext=(0, 5),
-        textcoords="offset points",
-        ha="right" if right else "left",
-        va="bottom",
-        fontsize=12,
-        color=look.ink,
+    rates = []
+    for p in passes:
+        moved = (p.trace.slices[:, 0] + p.trace.slices[:, 2]).astype(float)
+        each = min(max(-(-len(moved) * len(passes) // POINTS), 1), max(len(moved), 1))
+        sums = moved[: len(moved) // each * each].reshape(-1, each).sum(axis=1)
+        width = each * SLICE_NS / 1e9
+        for n, total in enumerate(sums):
+            at, rate = (p.start_s + (n + 0.5) * width) / unit, float(total) / width
+            rates.append(Point(at, rate * per_unit(), f"{p.label}: {show_rate(rate)}"))
+    every = max(1, len(log.seconds) // MOST_READINGS)
+    shown = tuple(
+        Point(s / unit, v, f"{s:.1f} s: {significant(v)} {log.unit}")
+        for s, v in list(zip(log.seconds, log.readings, strict=True))[::every]
     )
     low, high = min(log.readings), max(log.readings)
-    margin = max(high - low, abs(high) * 0.05) * 0.12
-    floor = 0.0 if 0 <= low < high / 2 else low - margin
-    ax.set_ylim(floor, high + 2 * margin)
+    room = max(high - low, abs(high) * 0.05) * 0.12
+    y = between(
+        f"{log.quantity}, {log.unit}", max(low - room, 0.0) if low >= 0 else low, high + 2 * room
+    )
+    top = from_zero(rate_unit(), [p.y for p in rates])
+    panels = (Panel(top, (Line("rate", tuple(rates)),)), Panel(y, (Line(log.quantity, shown),)))
+    x = between(f"{word} since the first pass began", first / unit, last / unit)
+    at = int(np.argmax(log.readings))
+    most = f"most: {significant(log.readings[at])} {log.unit}"
+    means = [f"{f.name} {figure_words(f.mean)}" for f in laid.phases[:MOST_PHASES]]
+    (said,) = logged_sentences([laid])
+    about = About(
+        f"{drive}: {log.quantity} during a run",
+        f"{log.unit}: {'; '.join([*means, most])}",
+        f"run {log.run}; bands are steps, by number; {footer}",
+        f"Under the rate, {said}",
+    )
+    view = View("", x, panels, bands=bands_of([(p.step, p.start_s, p.end_s) for p in passes], unit))
+    return LineChart(f"{log.quantity} under the rate", (view,), zooms=True, about=about)

@@ -1,99 +1,108 @@
-"""Latency distributions.
-
-The latency that a share of I/Os does not exceed, the share on an axis of nines.
-"""
+"""Latency distributions: what a share of I/Os does not exceed, the share on an axis of nines."""
 
 from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from pathlib import Path
 
 import numpy as np
 
+from jovik.analysis.claims import all_latencies_ns
 from jovik.base import histogram
-from jovik.base.quantities import show_time
+from jovik.base.quantities import show_time, show_time_or_dash
 from jovik.base.step_result import StepResult
 from jovik.base.trace import Latencies
-from jovik.charts.style import LIGHT, Theme, legend, provenance, save, small_print, titled, truncate
+from jovik.charts.chart import (
+    About,
+    Axis,
+    Line,
+    LineChart,
+    Panel,
+    Point,
+    View,
+    decades,
+    from_zero,
+    powers_of_ten,
+)
+from jovik.charts.provenance import provenance
+from jovik.charts.selection import results_of_each, same_kind
+from jovik.shelf.store import Shelf
 from jovik.steps import parse
 
-NINES = (0.0, 0.5, 0.9, 0.99, 0.999, 0.9999, 0.99999, 0.999999)
-NAMES = ("0", "50 %", "90 %", "99 %", "99.9 %", "99.99 %", "99.999 %", "99.9999 %")
+NINES = (0.5, 0.9, 0.99, 0.999, 0.9999, 0.99999, 0.999999)
+ASKED = 160
+"""Points of a curve that answer when they are asked."""
 
 
-def draw_latency(
-    results: Sequence[StepResult],
-    out: Path,
-    *,
-    size: tuple[int, int] = (1280, 800),
-    look: Theme = LIGHT,
-) -> None:
-    """Draw the distributions of results, at most six over each other.
-
-    A share so close to 1 that less than one I/O lies beyond it is not drawn.
-    """
-    same = len({r.kind for r in results}) == 1
-    title = f"{results[0].drive}: latency" if len({r.drive for r in results}) == 1 else "Latency"
-    below = (
-        f"{parse(results[0].kind).label if same else 'several steps'}; half of all I/Os "
-        "lie left of 50 %, one in a hundred right of 99 %"
+def latency_of(
+    shelf: Shelf, drives: Sequence[str], *, phrase: str = "random read 4KiB"
+) -> LineChart:
+    """Chart how long I/Os of drives take."""
+    found = results_of_each(
+        shelf, drives, lambda r: bool(r.latencies), "latencies", phrase, with_latencies=True
     )
-    fig, ax = titled(size, look, title, below)
-    furthest = 1.0
-    for number, result in enumerate(results):
-        whole = Latencies.merged(result.latencies.values())
+    return latency_chart(same_kind(found, phrase, "step"))
+
+
+def latency_chart(results: Sequence[StepResult]) -> LineChart:
+    """Chart how long I/Os take, from half of them to the slowest, on either scale."""
+    lines, notes, furthest = [], [], 1.0
+    same = len({parse(r.kind).label for r in results}) == 1
+    for r in results:
+        whole = Latencies.merged(r.latencies.values())
         if whole is None or not whole.total:
             continue
-        so_far = np.cumsum(whole.counts) / whole.total
-        hit = np.flatnonzero(whole.counts)
-        shares = np.minimum(so_far[hit], 1 - 0.5 / whole.total)
-        nines = -np.log10(1 - shares)
-        times = np.clip(histogram.MIDDLE_NS[hit], whole.minimum_ns, whole.maximum_ns) / 1000
-        furthest = max(furthest, float(nines[-1]))
-        name = (
-            truncate(result.drive)
-            if same
-            else f"{truncate(result.drive, 18)}: {parse(result.kind).label}"
-        )
-        # Beside the marks the words of several drives would cover each other.
-        longest = f"longest {show_time(whole.maximum_ns)}"
-        label = f"{name}, {longest}" if len(results) > 1 else name
-        ax.plot(
-            nines,
-            times,
-            color=look.lines[number],
-            linewidth=2.2,
-            linestyle=look.dashes[number],
-            drawstyle="steps-post",
-            label=label,
-        )
-        ax.plot(
-            nines[-1],
-            whole.maximum_ns / 1000,
-            color=look.lines[number],
-            marker=look.marks[number],
-            markersize=9,
-        )
-        if len(results) == 1:
-            ax.annotate(
-                longest,
-                (nines[-1], whole.maximum_ns / 1000),
-                xytext=(-10, 8),
-                textcoords="offset points",
-                fontsize=12,
-                ha="right",
-            )
-    ax.set_yscale("log")
-    shown = [i for i, n in enumerate(NINES) if -math.log10(1 - n) <= furthest + 0.3]
-    ax.set_xticks([-math.log10(1 - NINES[i]) for i in shown], [NAMES[i] for i in shown])
-    ax.set_xlim(0, furthest * 1.04)
-    ax.yaxis.set_major_formatter(lambda v, _: show_time(v * 1000, 2))
-    # Between powers of ten there would be words, too, where few of these are in sight.
-    ax.yaxis.set_minor_formatter(lambda v, _: "")
-    ax.set_xlabel("percentile of I/Os")
-    ax.set_ylabel("latency")
-    if len(results) > 1:
-        legend(ax, look, loc="upper left")
-    small_print(fig, provenance(results), look.quiet)
-    save(fig, out)
+        name = r.drive if same else parse(r.kind).label
+        points = _percentiles(whole)
+        furthest = max(furthest, points[-1].x)
+        lines.append(Line(name, tuple(points)))
+        notes.append((points[-1].x, points[-1].y, f"longest {show_time(whole.maximum_ns)}"))
+    values = [p.y for line in lines for p in line.points]
+    shown = [n for n in NINES if -math.log10(1 - n) <= furthest + 0.3]
+    ticks = tuple((-math.log10(1 - n), f"{100 * n:.6g} %") for n in shown)
+    x = Axis("share of I/Os that took no longer", 0.0, furthest * 1.03, ticks)
+    log = decades("latency", values, [show_time(p, 2) for p in powers_of_ten(values)])
+    linear = from_zero("latency, ms", [v / 1e6 for v in values])
+    in_ms = [
+        Line(one.name, tuple(Point(p.x, p.y / 1e6, p.said) for p in one.points)) for one in lines
+    ]
+    views = (
+        # Beside the marks, the words of several drives would cover each other.
+        View(
+            "logarithmic",
+            x,
+            (Panel(log, tuple(lines)),),
+            notes=tuple(notes[:1] * (len(notes) == 1)),
+        ),
+        View("linear", x, (Panel(linear, tuple(in_ms)),)),
+    )
+    drives = {r.drive for r in results}
+    what = parse(results[0].kind).label if same else "several steps"
+    short = [(r, s) for r in results if (s := all_latencies_ns(r)) is not None]
+    said = [
+        f"{parse(r.kind).label}: p50 {show_time_or_dash(s['p50'])}, "
+        f"p99 {show_time_or_dash(s['p99'])}"
+        for r, s in short
+    ]
+    about = About(
+        f"{results[0].drive}: latency" if len(drives) == 1 else "Latency",
+        f"{what}; half of all I/Os lie left of 50 %, one in a hundred right of 99 %",
+        provenance(results),
+        f"Curves of how long I/Os take. {'; '.join(said)}",
+    )
+    return LineChart("How long I/Os take", views, about=about)
+
+
+def _percentiles(whole: Latencies) -> list[Point]:
+    so_far = np.cumsum(whole.counts) / whole.total
+    hit = np.flatnonzero(whole.counts)
+    shares = np.minimum(so_far[hit], 1 - 0.5 / whole.total)
+    times = np.clip(histogram.MIDDLE_NS[hit], whole.minimum_ns, whole.maximum_ns)
+    keep = np.unique(np.linspace(0, len(hit) - 1, min(len(hit), ASKED)).astype(int))
+    found = []
+    for n in keep:
+        share = float(shares[n])
+        digits = max(0, math.ceil(-math.log10(max(1 - share, 1e-9))) - 2) if share > 0.9 else 1
+        said = f"{100 * share:.{digits + 1}f} % within {show_time(float(times[n]))}"
+        found.append(Point(float(-math.log10(1 - share)), float(times[n]), said))
+    return found

@@ -3,152 +3,139 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from pathlib import Path
-from typing import Any
 
 import numpy as np
 
-from jovik.base.findings import Shape
-from jovik.base.quantities import show_rate, show_size, show_time
+from jovik.analysis.thermal import trusted_temperatures
+from jovik.base.findings import Level
+from jovik.base.quantities import show_rate, show_size, significant
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.base.step_result import StepResult
 from jovik.base.trace import SLICE_NS, Trace
-from jovik.charts.style import LIGHT, Theme, legend, provenance, save, small_print, titled, truncate
+from jovik.charts.chart import About, Line, LineChart, Panel, Point, View, between, from_zero
+from jovik.charts.provenance import provenance
+from jovik.charts.selection import results_of_each, same_kind
+from jovik.shelf.store import Shelf
 from jovik.steps import parse
 
-POINTS = 900
+POINTS, ASKED = 600, 160
+"""Points of a curve (the eye tells no more apart), and those that answer when they are asked."""
+VIEWS = ("time", "bytes")
 
 
-def draw_long_write(
-    shown: Sequence[tuple[StepResult, Trace]],
-    out: Path,
-    *,
-    over: str = "time",
-    size: tuple[int, int] = (1280, 800),
-    look: Theme = LIGHT,
-) -> None:
-    """Draw long writes, at most six over each other.
+def long_write_of(
+    shelf: Shelf, drives: Sequence[str], *, phrase: str | None = None, over: str = "time"
+) -> LineChart:
+    """Chart the long write of drives over ``time`` or ``bytes``; `phrase` names one of several."""
+    found = results_of_each(
+        *(shelf, drives, lambda r: r.findings.long_write is not None, "long write"),
+        "sequential write 1MiB depth 8 over 30% of free",
+    )
+    chosen = same_kind(found, phrase, "long write")
+    return long_write_chart([(r, shelf.traces(r.run, r.phrase)[0]) for r in chosen], over=over)
 
-    Parameters
-    ----------
-    shown : sequence of (StepResult, Trace)
-        Of one kind of step.
-    over : str
-        ``time`` or ``bytes``.
+
+def long_write_chart(shown: Sequence[tuple[StepResult, Trace]], *, over: str = "time") -> LineChart:
+    """Chart the rate over time and over bytes; a single write has levels, cliff and temperature.
+
+    The view that `over` names comes first.
     """
-    result, trace = shown[0]
-    label = parse(result.kind).label
-    title = f"{result.drive}: the long write" if len(shown) == 1 else "The long write"
-    fig, ax = titled(
-        size, look, title, f"{label}; rate over {'time' if over == 'time' else 'what was written'}"
-    )
-    for number, (r, t) in enumerate(shown):
-        colour = look.lines[number]
-        at, rates = _series(t, over)
-        alone = len(shown) == 1
-        name = "rate" if alone else truncate(r.drive)
-        ax.plot(
-            at,
-            rates,
-            color=colour,
-            linewidth=1.2 if alone else 1.8,
-            alpha=0.55 if alone else 1,
-            linestyle=look.dashes[number],
-            label=name,
-        )
-        if alone:
-            _parts(ax, r, over, look)
-    if len(shown) == 1:
-        _cliff(ax, result, over, look)
-        _temperature(ax, trace, over, look)
-    ax.set_ylim(bottom=0)
-    ax.set_xlim(left=0)
-    ax.set_xlabel("seconds" if over == "time" else "GB written")
-    ax.set_ylabel(rate_unit())
-    legend(ax, look, loc="upper right")
-    small_print(fig, provenance([r for r, _ in shown]), look.quiet)
-    save(fig, out)
-
-
-def _series(trace: Trace, over: str) -> tuple[Any, Any]:
-    """Where and how fast, joined to as many points as a picture has room for."""
-    written = (
-        trace.slices[:-1, 2].astype(np.float64)
-        if len(trace.slices) > 1
-        else trace.slices[:, 2].astype(np.float64)
-    )
-    each = max(1, len(written) // POINTS)
-    written = written[: len(written) // each * each].reshape(-1, each).sum(axis=1)
-    seconds = (np.arange(len(written)) + 0.5) * each * SLICE_NS / 1e9
-    rates = written / (each * SLICE_NS / 1e9) * per_unit()
-    return (seconds if over == "time" else np.cumsum(written) / 1e9), rates
-
-
-def _parts(ax: Any, result: StepResult, over: str, look: Theme) -> None:
-    found = result.findings.long_write
-    for number, part in enumerate(found.parts if found is not None else ()):
-        rate = part.rate_bytes_s.median * per_unit()
-        sloping = part.shape is Shape.SLOPE
-        one = part.from_bytes_s * per_unit() if sloping and part.from_bytes_s is not None else rate
-        two = part.to_bytes_s * per_unit() if sloping and part.to_bytes_s is not None else rate
-        if over == "time":
-            start, end = part.start_s, part.end_s
-        else:
-            start, end = part.start_bytes / 1e9, part.end_bytes / 1e9
-        ax.plot(
-            [start, end],
-            [one, two],
-            color=look.ink,
-            linewidth=2.6,
-            solid_capstyle="butt",
-            label="level, mean" if not number else None,
-        )
-
-
-def _cliff(ax: Any, result: StepResult, over: str, look: Theme) -> None:
-    found = result.findings.long_write
+    result, alone = shown[0][0], len(shown) == 1
+    label, found = parse(result.kind).label, shown[0][0].findings.long_write
     cliff = found.cliff if found is not None else None
-    if cliff is None:
-        return
-    at = cliff.at_s if over == "time" else cliff.at_bytes / 1e9
-    ax.axvline(at, color=look.accent, linewidth=1.6, linestyle="--")
-    words = (
-        f"the cliff: {show_size(cliff.at_bytes)}, {show_time(cliff.at_s * 1e9)}\n"
-        f"{show_rate(cliff.before_bytes_s)} to {show_rate(cliff.after_bytes_s)}"
+    fall = (
+        f"it falls after {show_size(cliff.at_bytes)} from {show_rate(cliff.before_bytes_s)} to "
+        f"{show_rate(cliff.after_bytes_s)}"
+        if cliff is not None
+        else "it does not fall"
     )
-    ax.annotate(
-        words,
-        (at, cliff.before_bytes_s * per_unit()),
-        xytext=(12, -4),
-        textcoords="offset points",
-        fontsize=12.5,
-        color=look.ink,
-        va="top",
-        bbox={"facecolor": look.paper, "edgecolor": "none", "pad": 3},
+    first = [v for v in VIEWS if v == over] + [v for v in VIEWS if v != over]
+    about = About(
+        f"{result.drive}: the long write" if alone else "The long write",
+        f"{label}; rate over {'time' if over == 'time' else 'what was written'}",
+        provenance([r for r, _ in shown]),
+        f"The rate of {label}: {fall}",
     )
+    views = tuple(_view(shown, by_time=v == "time") for v in first)
+    return LineChart(f"The long write: {label}", views, zooms=True, about=about)
 
 
-def _temperature(ax: Any, trace: Trace, over: str, look: Theme) -> None:
-    """Believed sensors on an axis of their own.
+def _view(shown: Sequence[tuple[StepResult, Trace]], *, by_time: bool) -> View:
+    alone, unit = len(shown) == 1, "seconds" if by_time else "GB written"
+    lines, tops, ends = [], [1e-9], [1e-9]
+    for result, trace in shown:
+        at, rates = _series(trace, by_time=by_time)
+        tops.append(float(rates.max(initial=1.0)) * per_unit())
+        ends.append(float(at[-1]) if len(at) else 1.0)
+        name = "rate" if alone else result.drive
+        drawn = zip(at.tolist(), (rates * per_unit()).tolist(), strict=True)
+        lines.append(Line(name, tuple(Point(x, y, "") for x, y in drawn), asked=False))
+        keep = np.unique(np.linspace(0, len(at) - 1, min(len(at), ASKED)).astype(int))
+        word = "s" if by_time else "GB"
+        asked = tuple(
+            Point(x, y * per_unit(), f"{significant(x)} {word}: {show_rate(y)}")
+            for x, y in ((float(at[n]), float(rates[n])) for n in keep)
+        )
+        lines.append(Line(name, asked, joined=False, quiet=True))
+    if not alone:
+        panel = Panel(from_zero(rate_unit(), tops), tuple(lines))
+        return View(f"over {'time' if by_time else 'bytes'}", from_zero(unit, ends), (panel,))
+    result, trace = shown[0]
+    found = result.findings.long_write
+    lines += [_level(p, by_time=by_time) for p in (found.parts if found is not None else ())]
+    panels = [
+        Panel(from_zero(rate_unit(), tops), tuple(lines)),
+        *_temperature(trace, by_time=by_time),
+    ]
+    marks: tuple[tuple[float, str], ...] = ()
+    cliff = found.cliff if found is not None else None
+    if cliff is not None:
+        words = (
+            f"cliff after {show_size(cliff.at_bytes)}: {show_rate(cliff.before_bytes_s)} to "
+            f"{show_rate(cliff.after_bytes_s)}"
+        )
+        marks = ((cliff.at_s if by_time else cliff.at_bytes / 1e9, words),)
+    name = f"over {'time' if by_time else 'bytes'}"
+    return View(name, from_zero(unit, ends), tuple(panels), marks)
 
-    Over bytes, each moment stands where the write was then.
-    """
-    from jovik.analysis.thermal import trusted_temperatures
 
-    if trace.environment is None or not trace.environment.temperatures:
-        return
-    warm = trusted_temperatures(trace.environment.temperatures)
+def _series(trace: Trace, *, by_time: bool) -> tuple[np.ndarray, np.ndarray]:
+    """Return where and how fast (B/s), joined to as many points as a chart has room for."""
+    written = trace.slices[: max(len(trace.slices) - 1, 1), 2].astype(float)
+    each = max(1, len(written) // POINTS)
+    sums = written[: len(written) // each * each].reshape(-1, each).sum(axis=1)
+    seconds = (np.arange(len(sums)) + 0.5) * each * SLICE_NS / 1e9
+    rates = sums / (each * SLICE_NS / 1e9)
+    return (seconds if by_time else np.cumsum(sums) / 1e9), rates
+
+
+def _level(part: Level, *, by_time: bool) -> Line:
+    said = (
+        f"{show_rate(part.rate_bytes_s.median)} on average, "
+        f"{show_size(part.start_bytes)} to {show_size(part.end_bytes)}"
+    )
+    ends = (part.start_s, part.end_s)
+    if not by_time:
+        ends = (part.start_bytes / 1e9, part.end_bytes / 1e9)
+    rates = (part.from_bytes_s, part.to_bytes_s)
+    mean = part.rate_bytes_s.median
+    points = [
+        Point(x, (rate if rate is not None else mean) * per_unit(), said)
+        for x, rate in zip(ends, rates, strict=True)
+    ]
+    return Line("level, mean", tuple(points), marked=False)
+
+
+def _temperature(trace: Trace, *, by_time: bool) -> list[Panel]:
+    """Chart the believed sensors; over bytes, each moment stands where the write was then."""
+    warm = trusted_temperatures(trace.environment.temperatures) if trace.environment else []
     if len(warm) < 2:
-        return
-    ax.set_position((0.085, 0.17, 0.835, 0.66))
-    right = ax.twinx()
-    at = np.array([t for t, _ in warm])
-    if over == "bytes":
-        written = np.concatenate([[0.0], np.cumsum(trace.slices[:, 2])]) / 1e9
-        at = np.interp(at, np.arange(len(written)) * SLICE_NS / 1e9, written)
-    right.plot(at, [c for _, c in warm], color=look.lines[1], linewidth=1.8, linestyle=":")
-    right.set_ylim(0, max(100, max(c for _, c in warm) * 1.1))
-    right.set_ylabel("temperature, C (dotted)", color=look.lines[1], fontsize=13)
-    right.tick_params(labelsize=12, colors=look.lines[1])
-    right.grid(visible=False)
-    right.spines["right"].set_visible(False)
+        return []
+    moments = np.array([t for t, _ in warm])
+    if not by_time:
+        so_far = np.concatenate([[0.0], np.cumsum(trace.slices[:, 2])]) / 1e9
+        moments = np.interp(moments, np.arange(len(so_far)) * SLICE_NS / 1e9, so_far)
+    heat = [Point(float(x), c, f"{c:.0f} °C") for x, (_, c) in zip(moments, warm, strict=True)]
+    kept = tuple(heat[:: max(1, len(heat) // ASKED)])
+    ends = [c for _, c in warm]
+    return [Panel(between("°C", min(ends) - 5, max(ends) + 5), (Line("temperature", kept),))]

@@ -1,80 +1,40 @@
-"""Streams, copies and recorded programs as shares of what the box says."""
+"""Streams, copies and recorded programs as percentages of the advertised rate."""
 
 from __future__ import annotations
 
-from pathlib import Path
+from collections.abc import Sequence
 
 from jovik.analysis.real_work import WorkKind
-from jovik.base.quantities import significant
-from jovik.base.rate_unit import per_unit, rate_unit
-from jovik.charts.style import (
-    LIGHT,
-    Theme,
-    error_bars,
-    provenance,
-    save,
-    small_print,
-    titled,
-    truncate,
-)
-from jovik.queries.real_work import RealWork
+from jovik.base.quantities import show_rate
+from jovik.charts.chart import About, Bar, BarChart, BarRow
+from jovik.charts.provenance import provenance
+from jovik.queries.real_work import RealWork, real_work
+from jovik.shelf.store import Shelf
 from jovik.steps import parse
-from jovik.tables.real_work import WORDS
-
-MOST_ROWS = 12
-BESIDE_THE_LINE = 0.74
-HATCHES = {WorkKind.STREAM: "", WorkKind.COPY: "//", WorkKind.PROGRAM: ".."}
+from jovik.tables.real_work import WORDS, real_work_alt
+from jovik.tables.table import figure_words
 
 
-def draw_real_work(
-    found: RealWork, out: Path, *, size: tuple[int, int] = (1280, 800), look: Theme = LIGHT
-) -> None:
-    """Draw each as a bar of its share, the box as a line."""
-    shown = found.shares[:MOST_ROWS]
-    more = len(found.shares) - len(shown)
-    below = "share of the claimed sequential rate; whiskers are 95 % intervals"
-    fig, ax = titled(
-        size,
-        look,
+def real_work_of(shelf: Shelf, drives: Sequence[str]) -> BarChart:
+    """Chart the real work of a drive of the shelf."""
+    return real_work_chart(real_work(shelf, drives[0]))
+
+
+def real_work_chart(found: RealWork) -> BarChart:
+    """Chart each stream, copy and program as a percentage of what the box says."""
+    rows = []
+    for x in found.shares:
+        share, rate = x.share.scaled(100), show_rate(x.rate_bytes_s.median)
+        label, strong = parse(x.result.kind).label, x.kind is not WorkKind.STREAM
+        words = f"{share.median:.3g} %, {rate}"
+        said = f"{WORDS[x.kind]}, {label}: {rate}, {figure_words(share)} % of what the box says"
+        bar = Bar(share.median, words, said, share.low, share.high, strong=strong)
+        rows.append(BarRow(label, (bar,), WORDS[x.kind]))
+    title = "Real work, as a share of the claimed sequential rate"
+    about = About(
         f"{found.drive}: real work against the box",
-        below + (f"; {more} more are left out" if more else ""),
+        "share of the claimed sequential rate; whiskers are 95 % intervals",
+        provenance([x.result for x in found.shares]),
+        real_work_alt(found),
     )
-    ax.set_position((0.30, 0.15, 0.66, 0.68))
-    top = 1.12
-    for y, x in enumerate(shown):
-        share = x.share
-        colour = look.pale if x.kind is WorkKind.STREAM else look.accent
-        ax.barh(
-            y,
-            share.median,
-            height=0.58,
-            color=colour,
-            hatch=HATCHES[x.kind],
-            edgecolor=look.paper,
-            linewidth=0,
-            zorder=2,
-        )
-        error_bars(ax, share, y, look.ink, across=True, width=1.4)
-        end = max(share.high or 0.0, share.median)
-        # The words stand clear of the line.
-        end = max(end, 1.0) if end > BESIDE_THE_LINE else end
-        top = max(top, end + 0.3)
-        ax.text(
-            end + 0.015,
-            y,
-            f"{100 * share.median:.3g} %  {significant(x.rate_bytes_s.median * per_unit())} "
-            f"{rate_unit()}",
-            va="center",
-            fontsize=12,
-        )
-    ax.axvline(1, color=look.ink, linewidth=1.6)
-    labels = [f"{truncate(parse(x.result.kind).label, 34)}\n{WORDS[x.kind]}" for x in shown]
-    ax.set_yticks(range(len(shown)), labels, fontsize=12)
-    ax.set_ylim(len(shown) - 0.4, -0.6)
-    ax.set_xlim(0, top)
-    ax.grid(axis="x", visible=True)
-    ax.grid(axis="y", visible=False)
-    ax.xaxis.set_major_formatter(lambda v, _: f"{100 * v:.0f} %")
-    ax.set_xlabel("of what the box says (the line)")
-    small_print(fig, provenance([x.result for x in shown]), look.quiet)
-    save(fig, out)
+    return BarChart(title, tuple(rows), line=(100.0, "the box"), about=about)

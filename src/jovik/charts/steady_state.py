@@ -2,246 +2,218 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
-from pathlib import Path
-from typing import Any
 
 import numpy as np
 
 from jovik.analysis.comparability import settled
 from jovik.analysis.demand import DemandPoint, enough_of
 from jovik.analysis.statistics import interval
-from jovik.analysis.steady_grid import Grid
-from jovik.analysis.steady_state import RANGE, WINDOW
+from jovik.analysis.steady_grid import Grid, grids
+from jovik.analysis.steady_state import RANGE
+from jovik.base.errors import UsageError
 from jovik.base.quantities import show_time, significant, spell_size
-from jovik.charts.style import (
-    LIGHT,
-    MOST_DRIVES,
-    Theme,
-    error_bars,
-    figure,
-    legend,
-    provenance,
-    save,
-    small_print,
-    titled,
-    truncate,
+from jovik.charts.canvas import MOST_DRIVES
+from jovik.charts.chart import (
+    About,
+    Band,
+    Cell,
+    HeatMap,
+    Line,
+    LineChart,
+    Panel,
+    Point,
+    View,
+    between,
+    decades,
+    from_zero,
+    places,
+    powers_of_ten,
 )
-from jovik.queries.steady_state import Rounds, Saturation
+from jovik.charts.provenance import provenance, truncate
+from jovik.charts.selection import refuse_too_many
+from jovik.queries.steady_state import Rounds, Saturation, demand_of, rounds_of, saturation_of
+from jovik.shelf.store import Shelf
 from jovik.steps import parse
+from jovik.tables.table import figure_words
 
 LONGEST_LABEL = 64
-DARKEST = 0.6
-"""Share of the colour in the cell of the most: a figure has to be legible on it."""
-Size = tuple[int, int]
 
 
 def short_label(kind: str, longest: int = LONGEST_LABEL) -> str:
-    """A step without what all steps of a steady state say."""
+    """Return a step's label without what all steps of a steady state say."""
     parts = [p for p in parse(kind).label.split(", ") if not p.startswith(("until", "within"))]
     return truncate(", ".join(parts), longest)
 
 
-def draw_rounds(
-    shown: Sequence[Rounds], out: Path, *, size: Size = (1280, 800), look: Theme = LIGHT
-) -> None:
-    """Draw each tracked step round by round, as a share of its mean in the window."""
-    drawn = shown[:MOST_DRIVES]
-    first = drawn[0].result
+def rounds_of_drive(shelf: Shelf, drives: Sequence[str]) -> LineChart:
+    """Chart the tracked steps of a drive."""
+    return rounds_chart(rounds_of(shelf, shelf.sheet(drives[0]).drive.name))
+
+
+def rounds_chart(shown: Sequence[Rounds]) -> LineChart:
+    """Chart each tracked step round by round, as a ratio to its mean in the window."""
+    lines, values, band, most = [], [0.85, 1.15], Band(0.0, 0.0), 1
+    first = shown[0].result
+    for one in shown[:MOST_DRIVES]:
+        steady = one.result.findings.steady
+        assert steady is not None
+        mean = float(np.mean(steady.window(one.figures)))
+        points = []
+        for n, figure in enumerate(one.figures, 1):
+            words = show_time(figure) if one.latency else f"{significant(figure)} IOPS"
+            said = f"round {n}: {words}, {100 * figure / mean:.1f} % of the window's mean"
+            points.append(Point(float(n), figure / mean, said))
+        values += [p.y for p in points]
+        most = max(most, len(points))
+        words = show_time(mean) if one.latency else f"{significant(mean)} IOPS"
+        lines.append(Line(f"{short_label(one.result.kind)}: {words}", tuple(points)))
+        band = Band(steady.first - 0.5, steady.first + steady.count - 0.5, "")
+    rounds = [float(n) for n in range(1, most + 1)]
+    x = places(
+        "round; shaded: the window, dotted: its mean +/- 10 %", rounds, [f"{r:g}" for r in rounds]
+    )
+    y = between("times the mean of the window", min(values), max(values))
+    panel = Panel(y, tuple(lines), (1 - RANGE / 2, 1 + RANGE / 2))
     found = first.findings.steady
     assert found is not None
-    what = "mean latency" if drawn[0].latency else "I/Os a second"
     verdict = (
         f"steady in rounds {found.first} to {found.first + found.count - 1}"
         if found.steady
         else f"not steady after {found.rounds} rounds"
     )
-    title = f"{first.drive}: {verdict}"
-    fig, ax = titled(size, look, title, f"{what} of each round over the mean of the window")
-    ax.set_position((0.085, 0.17, 0.885, 0.66 - 0.035 * len(drawn)))
-    ax.axvspan(found.first - 0.5, found.first + found.count - 0.5, color=look.grid, alpha=0.6)
-    for edge in (1 - RANGE / 2, 1 + RANGE / 2):
-        ax.axhline(edge, color=look.edge, linewidth=1.0, linestyle=":")
-    for number, one in enumerate(drawn):
-        steady = one.result.findings.steady
-        assert steady is not None
-        mean = float(np.mean(steady.window(one.figures)))
-        ax.plot(
-            range(1, len(one.figures) + 1),
-            [f / mean for f in one.figures],
-            color=look.lines[number],
-            marker=look.marks[number],
-            markersize=9,
-            linewidth=2.2,
-            linestyle=look.dashes[number],
-            label=f"{short_label(one.result.kind)}: {_mean_words(mean, latency=one.latency)}",
+    what = "mean latency" if shown[0].latency else "I/Os a second"
+    about = About(
+        f"{first.drive}: {verdict}",
+        f"{what} of each round over the mean of the window",
+        provenance([one.result for one in shown]),
+        "What was tracked, round by round, until it was steady",
+    )
+    view = View("", x, (panel,), bands=(band,))
+    return LineChart("Round by round, until it is steady", (view,), about=about)
+
+
+def mixes_of(shelf: Shelf, drives: Sequence[str]) -> HeatMap:
+    """Chart the largest surface of mixes and blocks of a drive.
+
+    Raises
+    ------
+    UsageError
+        The drive has no such steady steps.
+    """
+    name = shelf.sheet(drives[0]).drive.name
+    found = grids(shelf.results(name))
+    if not found:
+        raise UsageError(
+            f"{name} has no steady steps over mixes and blocks",
+            f'do it: jovik measure TARGET --drive "{name}" --plan steady-iops',
         )
-    low, high = ax.get_ylim()
-    ax.set_ylim(min(low, 0.85), max(high, 1.15))
-    ax.set_xlim(0.5, max(len(one.figures) for one in drawn) + 0.5)
-    ax.set_xlabel(f"round; shaded: the window of {WINDOW}, dotted: its mean +/- 10 %")
-    ax.set_ylabel("times the mean of the window")
-    ax.xaxis.get_major_locator().set_params(integer=True)
-    legend(ax, look, loc="lower left", bbox_to_anchor=(0.0, 1.0))
-    small_print(fig, provenance([one.result for one in drawn]), look.quiet)
-    save(fig, out)
+    return mixes_chart(max(found, key=lambda g: len(g.cells)))
 
 
-def _mean_words(mean: float, *, latency: bool) -> str:
-    return show_time(mean) if latency else f"{significant(mean)} IOPS"
+def mixes_chart(grid: Grid) -> HeatMap:
+    """Chart steady I/Os a second over mix and block, darker for more."""
+    values = {at: interval([p.iops for p in r.passes]) for at, r in grid.cells.items() if r.passes}
+    logs = [math.log(v.median) for v in values.values() if v.median > 0] or [0.0]
+    low, width = min(logs), (max(logs) - min(logs)) or 1.0
+
+    def cell(mix: int, block: int) -> Cell | None:
+        value, result = values.get((mix, block)), grid.cells.get((mix, block))
+        if value is None or result is None:
+            return None
+        doubtful = not settled(result)
+        said = f"{mix} % reads, {spell_size(block)}: {figure_words(value)} IOPS"
+        shade = (math.log(max(value.median, 1e-9)) - low) / width
+        words = significant(value.median) + " ?" * doubtful
+        return Cell(shade, words, said + ", not steady" * doubtful)
+
+    rows = tuple(
+        (spell_size(block), tuple(cell(mix, block) for mix in grid.mixes)) for block in grid.blocks
+    )
+    medians, results = [v.median for v in values.values()] or [0.0], list(grid.cells.values())
+    ends = f"{significant(min(medians))} to {significant(max(medians))}"
+    about = About(
+        f"{results[0].drive}: steady I/Os a second",
+        f"{grid.label}; a stronger colour is more (logarithmic); ? not steady",
+        provenance(results),
+        f"A table of I/Os a second over mix and block, from {ends}",
+    )
+    title = f"Steady I/Os a second: {grid.label}; a stronger colour is more, ? is not steady"
+    return HeatMap(title, tuple(f"{m} %" for m in grid.mixes), rows, "reads", about=about)
 
 
-def draw_grid(grid: Grid, out: Path, *, size: Size = (1280, 800), look: Theme = LIGHT) -> None:
-    """Draw I/Os a second over mix and block: a figure in each cell, shaded by its size."""
-    results = list(grid.cells.values())
-    values = np.full((len(grid.blocks), len(grid.mixes)), np.nan)
-    for (mix, block), r in grid.cells.items():
-        if r.passes:
-            at = grid.blocks.index(block), grid.mixes.index(mix)
-            values[at] = interval([p.iops for p in r.passes]).median
-    fig = figure(size, look)
-    title = f"{results[0].drive}: steady I/Os a second"
-    fig.suptitle(title, x=0.025, y=0.975, ha="left", va="top", fontsize=18, fontweight="bold")
-    below = f"{grid.label}; darker is more (logarithmic); ? not steady"
-    fig.text(0.025, 0.912, below, fontsize=12.5, color=look.quiet, va="top")
-    ax = fig.add_axes((0.11, 0.17, 0.865, 0.68))
-    _paint_cells(ax, grid, values, look)
-    ax.set_xticks(range(len(grid.mixes)), [f"{m} %" for m in grid.mixes], fontsize=13)
-    ax.set_yticks(range(len(grid.blocks)), [_block(b) for b in grid.blocks], fontsize=13)
-    ax.set_xlabel("reads", fontsize=13)
-    ax.grid(visible=False)
-    for side in ("top", "right", "bottom", "left"):
-        ax.spines[side].set_visible(False)
-    ax.tick_params(length=0)
-    small_print(fig, provenance(results), look.quiet)
-    save(fig, out)
+def saturation_of_drives(shelf: Shelf, drives: Sequence[str]) -> LineChart:
+    """Chart long random writes of drives."""
+    refuse_too_many(drives)
+    return saturation_chart([saturation_of(shelf, shelf.sheet(d).drive.name) for d in drives])
 
 
-def _paint_cells(ax: Any, grid: Grid, values: Any, look: Theme) -> None:
-    from matplotlib.colors import LinearSegmentedColormap, to_rgb
-
-    logs = np.log(values)
-    low, high = float(np.nanmin(logs)), float(np.nanmax(logs))
-    scale = (logs - low) / (high - low or 1.0)
-    shades = LinearSegmentedColormap.from_list("cells", [look.paper, look.lines[1]])
-    ax.imshow(scale * DARKEST, cmap=shades, vmin=0, vmax=1, aspect="auto")
-    for row, block in enumerate(grid.blocks):
-        for column, mix in enumerate(grid.mixes):
-            r = grid.cells.get((mix, block))
-            if r is None or np.isnan(values[row, column]):
-                continue
-            said = significant(values[row, column]) + ("" if settled(r) else " ?")
-            shade = to_rgb(shades(scale[row, column] * DARKEST))
-            # Ink or paper, whichever stands out from the cell (W3C, relative luminance, WCAG 2.2).
-            light = _contrast(shade, to_rgb(look.paper)) > _contrast(shade, to_rgb(look.ink))
-            ax.text(
-                column,
-                row,
-                said,
-                ha="center",
-                va="center",
-                fontsize=13,
-                color=look.paper if light else look.ink,
-            )
-
-
-def _contrast(one: Sequence[float], two: Sequence[float]) -> float:
-    def luminance(colour: Sequence[float]) -> float:
-        linear = [c / 12.92 if c <= 0.04045 else ((c + 0.055) / 1.055) ** 2.4 for c in colour]
-        return 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
-
-    bright, dark = sorted((luminance(one), luminance(two)), reverse=True)
-    return (bright + 0.05) / (dark + 0.05)
-
-
-def _block(size: int) -> str:
-    return spell_size(size).replace("KiB", " KiB").replace("MiB", " MiB").replace("512B", "512 B")
-
-
-def draw_saturation(
-    shown: Sequence[Saturation], out: Path, *, size: Size = (1280, 800), look: Theme = LIGHT
-) -> None:
-    """Draw I/Os a second of each minute over what was written, in multiples of the range."""
-    first = shown[0].result
-    title = f"{first.drive}: write saturation" if len(shown) == 1 else "Write saturation"
-    words = f"{short_label(first.kind)}; each point a minute, from a purge on"
-    fig, ax = titled(size, look, title, words)
-    for number, one in enumerate(shown):
-        ax.plot(
-            one.at_spans,
-            one.iops,
-            color=look.lines[number],
-            marker=look.marks[number] if len(one.iops) < 200 else None,
-            markersize=5,
-            linewidth=2.0,
-            linestyle=look.dashes[number],
-            label=truncate(one.result.drive),
+def saturation_chart(shown: Sequence[Saturation]) -> LineChart:
+    """Chart I/Os a second of each minute over what was written, from new to used."""
+    lines, alone, first = [], len(shown) == 1, shown[0].result
+    for one in shown:
+        points = tuple(
+            Point(at, iops, f"after {at:.2g} times the range: {significant(iops)} IOPS")
+            for at, iops in zip(one.at_spans, one.iops, strict=True)
         )
-    ax.set_position((0.1, 0.17, 0.87, 0.66))
-    ax.set_ylim(bottom=0)
-    ax.set_xlim(left=0)
-    ax.yaxis.set_major_formatter(lambda v, _: f"{v:,.0f}")
-    ax.set_xlabel("written, in multiples of the range")
-    ax.set_ylabel("I/Os a second")
-    if len(shown) > 1:
-        legend(ax, look, loc="upper right")
-    small_print(fig, provenance([one.result for one in shown]), look.quiet)
-    save(fig, out)
+        lines.append(Line("" if alone else one.result.drive, points))
+    x = from_zero("written, in multiples of the range", [a for s in shown for a in s.at_spans])
+    y = from_zero("I/Os a second", [i for s in shown for i in s.iops])
+    ends = f"from {significant(shown[0].iops[0])} to {significant(shown[0].iops[-1])}"
+    about = About(
+        f"{first.drive}: write saturation" if alone else "Write saturation",
+        f"{short_label(first.kind)}; each point a minute, from a purge on",
+        provenance([one.result for one in shown]),
+        f"I/Os a second over what was written, {ends}",
+    )
+    view = View("", x, (Panel(y, tuple(lines)),))
+    title = f"Write saturation: {parse(first.kind).label}"
+    return LineChart(title, (view,), zooms=True, about=about)
 
 
-def draw_demand(
-    points: Sequence[DemandPoint], out: Path, *, size: Size = (1280, 800), look: Theme = LIGHT
-) -> None:
-    """Draw I/Os a second against the slowest in 100,000, a point for each load."""
-    told = [p for p in points if p.rare_ns is not None]
-    # Of several ways to the same number in flight the one that is waited for least.
+def demand_of_drive(shelf: Shelf, drives: Sequence[str]) -> LineChart:
+    """Chart what more load on a drive buys."""
+    return demand_chart(demand_of(shelf, shelf.sheet(drives[0]).drive.name))
+
+
+def demand_chart(points: Sequence[DemandPoint]) -> LineChart:
+    """Chart I/Os a second against the slowest in 100,000, as more is asked at once."""
+    told = sorted((p for p in points if p.rare_ns is not None), key=lambda p: p.in_flight)
+    # Of several ways to the same number in flight the one with the shortest wait.
     best = [
         min((p for p in told if p.in_flight == n), key=lambda p: p.rare_ns or 0.0)
         for n in dict.fromkeys(p.in_flight for p in told)
     ]
-    drive = points[0].result.drive
-    knee = enough_of(points)
-    title = f"{drive}: from {knee.in_flight} in flight on, more load only buys waiting"
-    parts = [p for p in short_label(points[0].result.kind, 80).split(", ")]
-    words = ", ".join(p for p in parts if not p.startswith(("depth", "workers")))
-    fig, ax = titled(size, look, title, f"{words}; numbers: I/Os in flight")
-    colour = look.lines[0]
-    ax.plot(
-        [p.iops.median for p in best],
-        [(p.rare_ns or 0.0) / 1e6 for p in best],
-        color=colour,
-        marker=look.marks[0],
-        markersize=9,
-        linewidth=2.0,
-    )
-    others = [p for p in told if p not in best]
-    ax.plot(
-        [p.iops.median for p in others],
-        [(p.rare_ns or 0.0) / 1e6 for p in others],
-        color=colour,
-        marker=look.marks[0],
-        markersize=7,
-        markerfacecolor=look.paper,
-        linestyle="none",
-    )
-    for p in best:
-        y = (p.rare_ns or 0.0) / 1e6
-        error_bars(ax, p.iops, y, colour, across=True)
-        ax.annotate(
-            str(p.in_flight),
-            (p.iops.median, y),
-            xytext=(8, 8),
-            textcoords="offset points",
-            fontsize=12,
-            color=look.ink,
+    lines = tuple(
+        Line(name, tuple(_demand_point(p) for p in mine), joined=joined)
+        for name, mine, joined in (
+            ("the shortest wait", best, True),
+            ("other workers and depths", [p for p in told if p not in best], False),
         )
-    ax.set_xlim(left=0)
-    ax.set_yscale("log")
-    ax.yaxis.set_major_formatter(lambda v, _: f"{v:g}")
-    ax.yaxis.set_minor_formatter(lambda v, _: f"{v:g}" if f"{v:.0e}"[0] in "25" else "")
-    ax.tick_params(axis="y", which="minor", labelsize=12)
-    ax.xaxis.set_major_formatter(lambda v, _: f"{v:,.0f}")
-    ax.set_xlabel("I/Os a second; hollow: as many in flight by other workers and depths")
-    ax.set_ylabel("slowest in 100,000, ms (logarithmic)")
-    small_print(fig, provenance([p.result for p in told]), look.quiet)
-    save(fig, out)
+        if mine
+    )
+    values = [p.rare_ns or 0.0 for p in told]
+    y = decades("the slowest in 100,000", values, [show_time(v, 2) for v in powers_of_ten(values)])
+    x = from_zero("I/Os a second", [p.iops.median for p in told])
+    notes = tuple((p.iops.median, p.rare_ns or 0.0, str(p.in_flight)) for p in best)
+    enough = f"from {enough_of(points).in_flight} in flight on"
+    parts = short_label(points[0].result.kind, 80).split(", ")
+    words = ", ".join(p for p in parts if not p.startswith(("depth", "workers")))
+    about = About(
+        f"{points[0].result.drive}: {enough}, more load only buys waiting",
+        f"{words}; numbers: I/Os in flight",
+        provenance([p.result for p in told]),
+        f"{enough.capitalize()} more load only buys waiting",
+    )
+    view = View("", x, (Panel(y, lines),), notes=notes)
+    return LineChart("What more load buys", (view,), about=about)
+
+
+def _demand_point(p: DemandPoint) -> Point:
+    wait = p.rare_ns or 0.0
+    said = (
+        f"{p.in_flight} in flight: {figure_words(p.iops)} IOPS, the slowest in 100,000 take "
+        f"{show_time(wait)}"
+    )
+    return Point(p.iops.median, wait, said)

@@ -6,10 +6,9 @@ way.
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from jovik.report.chart_data import Chart
+from jovik.charts.chart import Chart
 from jovik.tables import Table
 
 
@@ -35,20 +34,21 @@ class Bullets:
 
 @dataclass(frozen=True)
 class Picture:
-    """A picture in light and dark: a name for its file, and in words what it shows.
+    """A chart with a name for its file.
 
-    `chart` is the same as data, which a page of HTML draws by itself; without it the page holds
-    the picture. `draw` draws it to a path with a `look` and a `size`; `light` and `dark` are its
-    PNG bytes once that was done (`jovik.report.pictures.render_pictures`).
+    A page draws the chart by itself. `light` and `dark` are its PNG bytes in both themes for other
+    media, once `jovik.report.pictures.render_pictures` has rendered them.
     """
 
     name: str
-    alt: str
-    size: tuple[int, int]
-    draw: Callable[..., None] = field(repr=False)
+    chart: Chart = field(repr=False)
     light: bytes = b""
     dark: bytes = b""
-    chart: Chart | None = field(default=None, repr=False)
+
+    @property
+    def alt(self) -> str:
+        """Return what the picture shows, in words."""
+        return self.chart.about.alt
 
 
 @dataclass(frozen=True)

@@ -12,6 +12,7 @@ from typing import Any
 
 from jovik.base.quantities import parse_size, parse_time
 from jovik.base.sanitize import strip_control
+from jovik.charts.svg import chart_svg
 from jovik.report.document import (
     Bullets,
     ClaimMarks,
@@ -25,7 +26,6 @@ from jovik.report.document import (
     SiteTable,
 )
 from jovik.report.reviewer_text import as_html
-from jovik.report.svg_chart import chart_svg
 from jovik.tables import Table
 
 VERDICTS = {
@@ -128,7 +128,6 @@ def _templates() -> Any:
         "plain": strip_control,
         "verdict": lambda cell: VERDICTS.get(cell, ""),
         "sort_key": sort_key,
-        "png": lambda content: as_data(content, "image/png"),
         "csv": lambda text: as_data(text.encode(), "text/csv;charset=utf-8"),
         # One of two places where HTML comes from elsewhere: made by `as_html`, which lets no markup
         # of the writer's through.

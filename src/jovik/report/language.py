@@ -14,7 +14,7 @@ from typing import Any
 
 from jovik.base.errors import UnknownNameError
 from jovik.base.toml_files import StrictModel, read_toml
-from jovik.report.chart_data import Axis, Bar, BarChart, Cell, Chart, HeatMap
+from jovik.charts.chart import Axis, Bar, BarChart, Cell, Chart, HeatMap
 from jovik.report.document import (
     Block,
     Bullets,
@@ -130,7 +130,7 @@ def _block(block: Block, language: Language, title: Change, figures: Change) -> 
             return _table(block, language, figures)
         case SiteTable():
             return replace(block, table=_table(block.table, language, figures))
-        case Picture() if block.chart is not None:
+        case Picture():
             return replace(block, chart=_chart(block.chart, figures))
     return block
 

@@ -9,10 +9,10 @@ from jovik.analysis.ranking import DriveRank
 from jovik.base.quantities import show_size
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.base.version import VERSION
+from jovik.charts.ranking import ranking_chart
 from jovik.queries.drive_class import class_of
 from jovik.queries.ranking import Ranked, price_for_terabyte
-from jovik.report.document import Block, Document, Links, Paragraph, Section, SiteTable
-from jovik.report.pictures import ranking_picture
+from jovik.report.document import Block, Document, Links, Paragraph, Picture, Section, SiteTable
 from jovik.report.privacy import without_commands
 from jovik.sheets.drive_class import read_class
 from jovik.sheets.sheet import Drive
@@ -58,7 +58,7 @@ def front_page(
                 "The ranking",
                 (
                     Paragraph(f"{len(placed)} drives in {len(ranking.kinds)} kinds of step.{more}"),
-                    ranking_picture(some),
+                    Picture("ranking", ranking_chart(some)),
                     ranking_table(found, addresses),
                     *((Links(tuple(links)),) if links else ()),
                 ),
@@ -162,7 +162,7 @@ def class_page(
     blocks: list[Block] = [ranking_table(mine, addresses)]
     if sum(d.index is not None for d in kept) > 1:
         few = replace(mine.ranking, drives=kept[:DRAWN])
-        blocks.insert(0, ranking_picture(few))
+        blocks.insert(0, Picture("ranking", ranking_chart(few)))
     usual = classes_table([read_class(name)])
     sections = [
         Section("ranking", "The ranking", tuple(blocks)),

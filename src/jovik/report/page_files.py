@@ -38,7 +38,7 @@ class PageFile:
 
 def html_file(document: Document, out: Path) -> PageFile:
     """Return one self-contained page; it draws its charts itself."""
-    return PageFile(out, render_html(render_pictures(document, charts=False)).encode())
+    return PageFile(out, render_html(document).encode())
 
 
 def markdown_files(document: Document, out: Path) -> list[PageFile]:

@@ -17,13 +17,16 @@ from jovik.base.errors import UsageError
 from jovik.base.quantities import significant
 from jovik.base.step_result import StepResult
 from jovik.base.version import VERSION
+from jovik.charts.claims import claims_chart
+from jovik.charts.pairs import upgrade_chart
+from jovik.charts.ranking import ranking_chart
+from jovik.charts.real_work import real_work_chart
 from jovik.queries.claims import Judged, judged
 from jovik.queries.ranking import Ranked, price_for_terabyte, ranked
 from jovik.queries.readings import Noted, noted
 from jovik.queries.real_work import RealWork
 from jovik.queries.suitability import Fitted, fitted
 from jovik.queries.upgrade import Upgraded, upgraded
-from jovik.report import pictures
 from jovik.report.csv_appendix import raw_figures
 from jovik.report.document import (
     Block,
@@ -32,6 +35,7 @@ from jovik.report.document import (
     Document,
     Facts,
     Paragraph,
+    Picture,
     ReviewerText,
     Section,
 )
@@ -239,8 +243,7 @@ def _standing(it: ReviewData) -> list[Block]:
         return []
     first = max(0, min(at - NEAREST, len(placed) - 2 * NEAREST - 1))
     near = replace(it.ranked.ranking, drives=tuple(placed[first : first + 2 * NEAREST + 1]))
-    shown = pictures.ranking_picture(near, drive)
-    return [replace(shown, name="standing")]
+    return [Picture("standing", ranking_chart(near, drive))]
 
 
 def _marks(found: Judged) -> ClaimMarks:
@@ -293,7 +296,7 @@ def _trust(it: ReviewData) -> list[str]:
 def _claims(it: ReviewData) -> tuple[Block, ...]:
     if it.judged is None:
         return ()
-    return (pictures.claims_picture(it.judged), claims_table(it.judged))
+    return (Picture("claims", claims_chart(it.judged)), claims_table(it.judged))
 
 
 SORTS = (
@@ -380,7 +383,7 @@ def _work(it: ReviewData) -> tuple[Block, ...]:
     if all(x.kind is WorkKind.STREAM for x in shares):
         return ()
     found = RealWork(it.sheet.drive.name, shares)
-    return (pictures.real_work_picture(found), real_work_table(found))
+    return (Picture("real-work", real_work_chart(found)), real_work_table(found))
 
 
 def _class(it: ReviewData) -> tuple[Block, ...]:
@@ -406,7 +409,7 @@ def _ranking(it: ReviewData) -> tuple[Block, ...]:
     foot = ranking_foot(it.ranked, only=drive)
     return (
         *((Paragraph(few),) if len(near.ranking.drives) < len(ranking.drives) else ()),
-        *((pictures.ranking_picture(near.ranking, drive),) if drawn else ()),
+        *((Picture("ranking", ranking_chart(near.ranking, drive)),) if drawn else ()),
         replace(overall_table(near), notes=foot),
         places_table(it.ranked, drive),
     )
@@ -415,7 +418,7 @@ def _ranking(it: ReviewData) -> tuple[Block, ...]:
 def _against(number: int, found: Upgraded) -> tuple[Block, ...]:
     said: list[Block] = [Paragraph(f"{found.new.name}: {found.upgrade.conclusion}.")]
     if found.upgrade.steps:
-        said += [pictures.upgrade_picture(number, found), upgrade_table(found)]
+        said += [Picture(f"against-{number}", upgrade_chart(found)), upgrade_table(found)]
     jobs = jobs_table(found)
     said += [jobs] if jobs.rows else []
     return (*said, *(Paragraph(f"{line}.") for line in money_words(found)))

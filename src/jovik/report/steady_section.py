@@ -6,17 +6,12 @@ from collections.abc import Callable, Sequence
 from typing import TypeVar
 
 from jovik.analysis.comparability import settled, steady_step
-from jovik.analysis.demand import enough_of
-from jovik.analysis.statistics import interval
 from jovik.analysis.steady_grid import grids
 from jovik.base.errors import UsageError
-from jovik.base.quantities import significant
 from jovik.base.step_result import StepResult
-from jovik.charts.steady_state import draw_demand, draw_grid, draw_rounds, draw_saturation
+from jovik.charts.steady_state import demand_chart, mixes_chart, rounds_chart, saturation_chart
 from jovik.queries.steady_state import demand_of, rounds_of, saturation_of
-from jovik.report import page_charts
-from jovik.report.document import Block, Paragraph, Section
-from jovik.report.pictures import picture
+from jovik.report.document import Block, Paragraph, Picture, Section
 from jovik.shelf.read_runs import RunRecord
 from jovik.shelf.store import Shelf
 from jovik.tables.steady_answers import steady_answers
@@ -47,27 +42,16 @@ def steady_section(
         )
         every = [r for _, found in reversed(runs) for r in found]
         for number, grid in enumerate(grids(every), 1):
-            values = [interval([p.iops for p in r.passes]).median for r in grid.cells.values()]
-            said = f"{significant(min(values))} to {significant(max(values))}"
-            alt = f"A table of I/Os a second over mix and block, from {said}"
-            chart = page_charts.mixes_chart(grid)
-            blocks.append(picture(f"mixes-{number}", alt, draw_grid, grid, chart=chart))
+            blocks.append(Picture(f"mixes-{number}", mixes_chart(grid)))
         rounds = _known(lambda: rounds_of(shelf, drive))
         if rounds:
-            shown = page_charts.rounds_chart(rounds)
-            alt = "What was tracked, round by round, until it was steady"
-            blocks.append(picture("rounds", alt, draw_rounds, rounds, chart=shown))
+            blocks.append(Picture("rounds", rounds_chart(rounds)))
     saturation = _known(lambda: saturation_of(shelf, drive))
     if saturation:
-        ends = f"from {significant(saturation.iops[0])} to {significant(saturation.iops[-1])}"
-        alt = f"I/Os a second over what was written, {ends}"
-        curve = page_charts.saturation_chart(saturation)
-        blocks.append(picture("saturation", alt, draw_saturation, [saturation], chart=curve))
+        blocks.append(Picture("saturation", saturation_chart([saturation])))
     demand = _known(lambda: demand_of(shelf, drive))
     if demand:
-        alt = f"From {enough_of(demand).in_flight} in flight on more load only buys waiting"
-        bought = page_charts.demand_chart(demand)
-        blocks.append(picture("demand", alt, draw_demand, demand, chart=bought))
+        blocks.append(Picture("demand", demand_chart(demand)))
     for _, found in runs:
         blocks += steady_tables(found)
         worn = wear_table(found)

@@ -8,10 +8,16 @@ from jovik.analysis.comparability import long_write_of, steady_step
 from jovik.analysis.fullness import empty_against_full
 from jovik.base.quantities import show_rate, show_size
 from jovik.base.step_result import StepResult
+from jovik.charts.instrument import instrument_chart
+from jovik.charts.ladder import ladder_chart
+from jovik.charts.latency import latency_chart
+from jovik.charts.long_write import long_write_chart
+from jovik.charts.pairs import fullness_chart
+from jovik.charts.provenance import provenance
+from jovik.charts.surface import surface_chart
 from jovik.queries.instrument import log_beside
 from jovik.queries.sweep import ladders_of
-from jovik.report import pictures
-from jovik.report.document import Block, Section
+from jovik.report.document import Block, Picture, Section
 from jovik.shelf.read_runs import RunRecord
 from jovik.shelf.store import Shelf
 from jovik.steps import parse
@@ -38,7 +44,12 @@ def instruments_section(shelf: Shelf, drive: str, runs: Runs) -> Section:
     blocks: list[Block] = []
     for run, found in runs:
         for laid in (log_beside(shelf, x) for x in shelf.logs(drive, run.id)):
-            blocks.append(pictures.instrument_picture(len(blocks), laid, drive, found))
+            blocks.append(
+                Picture(
+                    f"instrument-{len(blocks) + 1}",
+                    instrument_chart(laid, drive, provenance(found)),
+                )
+            )
             blocks.append(log_table(laid))
     return Section("instruments", "What instruments showed beside it", tuple(blocks))
 
@@ -49,14 +60,15 @@ def tests_sections(shelf: Shelf, results: Sequence[StepResult]) -> list[Section]
     fresh = [r for r in empty if not steady_step(r)]
     speed: list[Block] = [speed_table(fresh)] if speed_table(fresh).rows else []
     for number, curve in enumerate(ladders_of(shelf, fresh), 1):
-        speed += [pictures.ladder_picture(number, curve), ladder_table(curve)]
+        speed += [Picture(f"ladder-{number}", ladder_chart([curve])), ladder_table(curve)]
     for number, result in enumerate((r for r in empty if r.findings.scan is not None), 1):
         trace = shelf.traces(result.run, result.phrase)[0]
-        speed.append(pictures.surface_picture(number, result, trace))
+        speed.append(Picture(f"surface-{number}", surface_chart([(result, trace)])))
     long: list[Block] = []
     for number, result in enumerate((r for r in empty if long_write_of(r) is not None), 1):
         trace = shelf.traces(result.run, result.phrase)[0]
-        long += [pictures.long_write_picture(number, result, trace), long_write_table(None, result)]
+        chart = long_write_chart([(result, trace)])
+        long += [Picture(f"long-write-{number}", chart), long_write_table(None, result)]
     pairs = empty_against_full(list(results))
     return [
         Section("speed", "Speed", tuple(speed)),
@@ -64,7 +76,7 @@ def tests_sections(shelf: Shelf, results: Sequence[StepResult]) -> list[Section]
         Section(
             "full",
             "Nearly full",
-            (pictures.fullness_picture(pairs), fullness_table(pairs)) if pairs else (),
+            (Picture("full", fullness_chart(pairs)), fullness_table(pairs)) if pairs else (),
         ),
     ]
 
@@ -80,7 +92,7 @@ def latency_section(results: Sequence[StepResult]) -> Section:
     """How long single I/Os take."""
     empty = [r for r in results if r.conditions.filled_percent is None]
     chosen = [r for kind in SINGLE for r in empty if r.kind == kind and r.latencies]
-    blocks = (pictures.latency_picture(chosen), access_table(empty)) if chosen else ()
+    blocks = (Picture("latency", latency_chart(chosen)), access_table(empty)) if chosen else ()
     return Section("latency", "Latency", blocks)
 
 

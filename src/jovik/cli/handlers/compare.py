@@ -5,8 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from jovik.base.errors import UsageError
-from jovik.charts.history import draw_history
-from jovik.charts.style import drawing_to
+from jovik.charts.canvas import Canvas, check_file
 from jovik.cli.echo import echo
 from jovik.cli.output import emit_csv, emit_json
 from jovik.cli.terminal_table import show_table, show_verdict
@@ -81,9 +80,13 @@ def _history(
     if out is None:
         found = history_of(shelf, words, over, step)
     else:
-        with drawing_to(out, force=force):
-            found = history_of(shelf, words, over, step)
-            draw_history(found, out)
+        # Drawing loads more than all the rest.
+        from jovik.charts import image
+        from jovik.charts.history import history_chart
+
+        check_file(out, force=force)
+        found = history_of(shelf, words, over, step)
+        image.draw(history_chart(found), out, Canvas(), force=force)
         echo(f"drew {out}", err=form != "table")
     if form == "json":
         emit_json(history_json(found), "history")

@@ -1,4 +1,8 @@
-"""Charts of a page as plain data: what is drawn, and what each point says when it is asked."""
+"""A chart as plain data: what is drawn, and what each point says when it is asked.
+
+The builders in this package make them, `jovik.charts.svg` draws them for a page, and
+`jovik.charts.image` for a file.
+"""
 
 from __future__ import annotations
 
@@ -7,6 +11,20 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 WANTED_TICKS = 6
+
+
+@dataclass(frozen=True)
+class About:
+    """The words around a chart that travels alone, as a picture.
+
+    `heading` and `below` stand above it, `footer` is its small print, and `alt` says what it shows
+    to a reader who does not see it.
+    """
+
+    heading: str = ""
+    below: str = ""
+    footer: str = ""
+    alt: str = ""
 
 
 @dataclass(frozen=True)
@@ -22,9 +40,13 @@ class Axis:
     ticks: tuple[tuple[float, str], ...]
     log: bool = False
 
+    def place(self, value: float) -> float:
+        """Return where a value lies on the axis, in the units of `low`, `high` and `ticks`."""
+        return math.log10(max(value, 1e-300)) if self.log else value
+
     def share(self, value: float) -> float:
         """Where a value lies between the ends, as a share; beyond them it lies at an end."""
-        at = math.log10(max(value, 1e-300)) if self.log else value
+        at = self.place(value)
         width = self.high - self.low
         return min(max((at - self.low) / width, 0.0), 1.0) if width > 0 else 0.0
 
@@ -50,7 +72,7 @@ class Line:
 
     `asked` says whether hovering answers for it: a line of a thousand points is drawn by all, and
     asked by fewer. `joined` says whether its points are joined, `quiet` whether they are not seen
-    before they are asked.
+    before they are asked, `marked` whether a picture draws a mark at each.
     """
 
     name: str
@@ -58,24 +80,45 @@ class Line:
     asked: bool = True
     joined: bool = True
     quiet: bool = False
+    marked: bool = True
 
 
 @dataclass(frozen=True)
 class Panel:
-    """Lines over one axis of values; a view may have two, one below the other."""
+    """Lines over one axis of values; a view may have two, one below the other.
+
+    `levels` are values that the lines are compared with.
+    """
 
     y: Axis
     lines: tuple[Line, ...]
+    levels: tuple[float, ...] = ()
+
+
+@dataclass(frozen=True)
+class Band:
+    """A stretch of the horizontal axis, such as a step of a run, with a word if it has room."""
+
+    start: float
+    end: float
+    words: str = ""
+    shaded: bool = True
 
 
 @dataclass(frozen=True)
 class View:
-    """One way to look at it, such as over time or over bytes; `marks` are places worth a word."""
+    """One way to look at it, such as over time or over bytes.
+
+    `marks` are places of the horizontal axis that are worth a word. `notes` are words beside points
+    of the first panel, in a picture.
+    """
 
     name: str
     x: Axis
     panels: tuple[Panel, ...]
     marks: tuple[tuple[float, str], ...] = ()
+    bands: tuple[Band, ...] = ()
+    notes: tuple[tuple[float, float, str], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -85,6 +128,8 @@ class LineChart:
     title: str
     views: tuple[View, ...]
     zooms: bool = False
+
+    about: About = About()
 
     @property
     def names(self) -> tuple[str, ...]:
@@ -120,9 +165,11 @@ class BarRow:
 
 @dataclass(frozen=True)
 class BarChart:
-    """Rows of bars; `line` is a value that all are held against, with its words.
+    """Rows of bars; `line` is a value that all are compared with, with its words.
 
-    `own_scale` draws each row to its own largest value.
+    `own_scale` draws each row to its own largest value. `margin` is a second, dotted line. A
+    picture cuts bars beyond `cut_at`, and draws the charts `beside` it: other quantities of the
+    same rows.
     """
 
     title: str
@@ -130,6 +177,10 @@ class BarChart:
     names: tuple[str, ...] = ()
     line: tuple[float, str] | None = None
     own_scale: bool = False
+    margin: float | None = None
+    cut_at: float | None = None
+    beside: tuple[BarChart, ...] = ()
+    about: About = About()
 
     @property
     def top(self) -> float:
@@ -157,6 +208,7 @@ class HeatMap:
     across: str
 
     names: tuple[str, ...] = ()
+    about: About = About()
 
 
 Chart = LineChart | BarChart | HeatMap

@@ -12,8 +12,9 @@ from dataclasses import dataclass
 from html import escape
 
 from jovik.base.sanitize import strip_control
-from jovik.report.chart_data import (
+from jovik.charts.chart import (
     Axis,
+    Band,
     BarChart,
     BarRow,
     Chart,
@@ -128,7 +129,10 @@ def _panel(
         y = top + height * (1 - _tick_share(panel.y, at))
         parts.append(f'<path class="grid" d="M{left} {y:.1f}h{width:.0f}"/>')
         parts.append(f'<text class="tick end" x="{left - 7}" y="{y + 4:.1f}">{_text(words)}</text>')
-    inside = []
+    inside = [_band(band, view.x) for band in view.bands if band.shaded]
+    for level in panel.levels:
+        y = 1000 * (1 - panel.y.share(level))
+        inside.append(f'<path class="level" d="M0 {y:.1f}H1000"/>')
     for line in panel.lines:
         inside.append(_line(line, names.index(line.name), view.x, panel.y))
     for at, words in view.marks:
@@ -145,6 +149,11 @@ def _panel(
     if panel is view.panels[0]:
         parts += _mark_words(view, setting, place)
     return "".join(parts)
+
+
+def _band(band: Band, x: Axis) -> str:
+    start, end = 1000 * x.share(band.start), 1000 * x.share(band.end)
+    return f'<rect class="band" x="{start:.1f}" y="0" width="{end - start:.1f}" height="1000"/>'
 
 
 def _mark_words(view: View, setting: Setting, place: tuple[float, float, float]) -> Iterator[str]:

@@ -1,0 +1,38 @@
+"""Where the figures of a picture come from, in its small print."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from jovik.base.sanitize import strip_control
+from jovik.base.step_result import StepResult
+
+
+def provenance(results: Sequence[StepResult], *, units: bool = True) -> str:
+    """Samples, passes, conditions and date of the results, for the footer."""
+    if not results:
+        return ""
+    samples = sorted({r.conditions.unit for r in results if r.conditions.unit and units})
+    passes = sorted({len(r.passes) for r in results})
+    spread = f"{passes[0]}" if len(passes) == 1 else f"{passes[0]} to {passes[-1]}"
+    engines = sorted({r.conditions.engine.replace("model", "simulated") for r in results})
+    direct = sorted({"direct" if r.conditions.direct else "through the cache" for r in results})
+    rigs = sorted({r.conditions.rig for r in results if r.conditions.rig})
+    links = sorted({r.conditions.link for r in results if r.conditions.link})
+    days = sorted({r.started[:10] for r in results if r.started})
+    parts = [
+        ", ".join(samples),
+        f"{spread} {'pass' if spread == '1' else 'passes'}",
+        f"engine: {', '.join(engines)}, {' and '.join(direct)}",
+        f"rig: {', '.join(rigs)}" if rigs else "",
+        f"link: {', '.join(links)}" if links else "",
+        (days[0] if len(days) == 1 else f"{days[0]} to {days[-1]}") if days else "",
+        "Jovik",
+    ]
+    return "; ".join(p for p in parts if p)
+
+
+def truncate(name: str, most: int = 24) -> str:
+    """A drive's name, cut where it would not fit, without what a renderer would obey."""
+    name = strip_control(name)
+    return name if len(name) <= most else name[: most - 1] + "…"

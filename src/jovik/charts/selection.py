@@ -1,0 +1,74 @@
+"""Which results of the shelf a chart is of."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from jovik.base.errors import UsageError
+from jovik.base.step_result import StepResult
+from jovik.charts.canvas import MOST_DRIVES
+from jovik.shelf.store import Shelf
+from jovik.steps import parse
+
+
+def results_of_each(
+    shelf: Shelf,
+    drives: Sequence[str],
+    fits: Callable[[StepResult], bool],
+    what: str,
+    phrase: str,
+    **options: Any,
+) -> list[list[StepResult]]:
+    """Return the fitting results of each drive.
+
+    Raises
+    ------
+    UsageError
+        There are too many drives, or one has no such result. The hint names a `phrase` for it.
+    """
+    refuse_too_many(drives)
+    found = []
+    for drive in drives:
+        name = shelf.sheet(drive).drive.name
+        mine = [r for r in shelf.latest_results(name, ladders=True, **options) if fits(r)]
+        if not mine:
+            raise UsageError(
+                f"{name} has no {what}",
+                f'measure one: jovik measure TARGET --drive "{name}" "{phrase}"',
+            )
+        found.append(mine)
+    return found
+
+
+def refuse_too_many(drives: Sequence[str]) -> None:
+    """Raise a UsageError if there are more drives than lines that can be told apart."""
+    if len(drives) > MOST_DRIVES:
+        raise UsageError(
+            f"{len(drives)} drives cannot be told apart in one picture",
+            f"name {MOST_DRIVES} at most",
+        )
+
+
+def same_kind(
+    found: Sequence[Sequence[StepResult]], wanted: str | None, what: str
+) -> list[StepResult]:
+    """Return one result of each drive, all of the wanted kind, else of the first that all have.
+
+    Raises
+    ------
+    UsageError
+        There is no such kind.
+    """
+    kinds = [
+        r.kind for r in found[0] if all(any(o.kind == r.kind for o in other) for other in found)
+    ]
+    kind = parse(wanted).kind if wanted is not None else (kinds[0] if kinds else None)
+    if kind is None or kind not in kinds:
+        has = sorted({r.kind for mine in found for r in mine})
+        these = "this drive has" if len(found) == 1 else "all of these drives have"
+        raise UsageError(
+            f"there is no {what} that {these} with that phrase",
+            f"there is: {'; '.join(has[:5])}",
+        )
+    return [next(r for r in mine if r.kind == kind) for mine in found]
