@@ -460,7 +460,7 @@ def draw(
     Examples
     --------
     >>> drawn = jovik.draw(shelf, "claims", "Veldhaar Comet 2TB", out="claims.svg", theme="dark")
-    >>> drawn.stat().st_size > 10_000
+    >>> drawn.stat().st_size > 1_000
     True
     """
     path = Path(out)
