@@ -24,10 +24,12 @@ from jovik.analysis.steady_state import steady_from
 from jovik.analysis.upgrade import compare
 from jovik.base import histogram
 from jovik.base.findings import Disturbance, DisturbanceAmount, Findings, Shape
+from jovik.base.plain_data import plain
 from jovik.base.quantities import digits_for
 from jovik.base.step_result import Limit, LimitSource
 from jovik.base.trace import Latencies, StampFaults
 from jovik.sheets.sheet import Claim
+from jovik.shelf.records import read_findings
 from jovik.tables.conditions import conditions_words
 from jovik.tables.steps import disturbance_lines
 from jovik.tables.table import figure_words
@@ -214,7 +216,7 @@ def test_a_noisy_machine_is_one_line_for_the_run_and_a_mark_in_a_ranking() -> No
     (line,) = disturbance_lines(results)
     assert "up to 64 %" in line and "repeat when it is" in line
     assert len(disturbance_lines(results, each=True)) == 5
-    assert Findings.from_json(json.loads(json.dumps(results[0].findings.as_json()))) == (
+    assert read_findings(json.loads(json.dumps(plain(results[0].findings)))) == (
         results[0].findings
     )
     assert any("badly disturbed" in w for w in conditions_words(results))

@@ -20,7 +20,6 @@ LONG = {
     "blocking_loop": "compiled: a call in it would cost",
     "identify": "one look at a drive, in the order in which it is told",
     "readings": "one row for each figure of a health log",
-    "draw_latency": "one picture, from its axes to its marks",
     "demo": "the tour, one line after the other",
     "rank": "the options of the command, checked and handed on",
     "_load": "the three sorts of load, side by side",

@@ -17,7 +17,8 @@ import pytest
 
 from jovik.base import histogram
 from jovik.base.errors import DriveError, TargetError
-from jovik.base.findings import Disconnection, Findings, LostData
+from jovik.base.findings import Disconnection, LostData
+from jovik.base.plain_data import plain
 from jovik.base.session import Progress, ProgressCallback, Workload
 from jovik.base.step_result import Conditions, StepResult
 from jovik.base.trace import IoFault, Latencies, StampFaults, Trace
@@ -27,6 +28,7 @@ from jovik.runs.pass_store import AS_THEY_ARE, PassStore
 from jovik.runs.repetition import RepetitionPolicy
 from jovik.runs.runner import run_plan
 from jovik.runs.task import Task
+from jovik.shelf.records import read_findings
 from jovik.steps import Step, parse, parse_access
 from jovik.steps.running import pass_seed
 
@@ -287,7 +289,7 @@ def test_a_drive_that_disappears_is_a_finding_with_its_last_confirmed_byte(
     (result,) = go_on(Scripted([100], faults={0: fault}), WRITE).results
     gone = Disconnection(0.1, confirmed) if number != errno.EIO else None
     assert result.findings.disconnected == gone
-    assert Findings.from_json(json.loads(json.dumps(result.findings.as_json()))) == result.findings
+    assert read_findings(json.loads(json.dumps(plain(result.findings)))) == result.findings
     assert any("disappeared" in n for n in result.notes) == (gone is not None)
 
 

@@ -349,4 +349,4 @@ def test_a_shelf_whose_findings_were_changed_says_where(shown: Program) -> None:
     with sqlite3.connect(shown.shelf) as connection:
         connection.execute("update step set facts = '{\"copy\": 3}' where id = 1")
     answer = shown("shelf", "check", status=None)
-    assert answer.status != 0 and "its findings cannot be read" in answer.out + answer.err
+    assert answer.status != 0 and "its findings: 'copy' cannot be read" in answer.out

@@ -21,6 +21,7 @@ from jovik.analysis.steady_grid import grids
 from jovik.analysis.steady_state import excursion, is_steady, slope
 from jovik.base.errors import PhraseError, TargetError
 from jovik.base.findings import Findings, SteadyState
+from jovik.base.plain_data import plain
 from jovik.base.session import Workload
 from jovik.base.step_result import Conditions, PassFigures, StepResult
 from jovik.base.trace import Trace
@@ -28,6 +29,7 @@ from jovik.hardware.ata import parse_security
 from jovik.hardware.purge import FORMAT, IDENTIFY, SANITIZE, purge_device, purge_nvme
 from jovik.queries.steady_state import minutes_of
 from jovik.sheets.sheet import parse_claim
+from jovik.shelf.records import read_findings
 from jovik.simulator import load_model
 from jovik.simulator.garbage_collection import greedy_amplification, lambert_w
 from jovik.steps import load_plan, parse, plan_names
@@ -257,7 +259,7 @@ def test_a_steady_claim_is_judged_by_the_steady_state_and_by_nothing_else() -> N
 
 def test_findings_of_rounds_come_back_from_their_json() -> None:
     found = Findings(steady=SteadyState("latency", 9, 5, 5, True, 0.1, -0.02, ("purge",)))
-    assert Findings.from_json(json.loads(json.dumps(found.as_json()))) == found
+    assert read_findings(json.loads(json.dumps(plain(found)))) == found
 
 
 # Rounds

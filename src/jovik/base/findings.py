@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from enum import StrEnum
-from typing import Any, TypeVar
+from types import MappingProxyType
+from typing import ClassVar, TypeVar
 
 from jovik.base.interval import Interval
 
@@ -87,6 +88,8 @@ class LongWrite:
     mean rate from then on.
     """
 
+    JSON_DERIVED: ClassVar[tuple[str, ...]] = ("cliff",)
+
     block_bytes: int
     total_bytes: int
     seconds: float
@@ -137,10 +140,6 @@ class LongWrite:
     def _last_fall_s(self) -> float:
         return max((f.at_s for f in self.falls), default=0.0)
 
-    def as_json(self) -> dict[str, Any]:
-        """Plain data, as stored and as shown."""
-        return asdict(self) | {"cliff": asdict(self.cliff) if self.cliff else None}
-
 
 @dataclass(frozen=True)
 class DropOuts:
@@ -172,6 +171,8 @@ class ScanFinding:
     95 % interval; `mean_bytes_s` is of all zones, with its own.
     """
 
+    JSON_DERIVED: ClassVar[tuple[str, ...]] = ("first_over_last",)
+
     zones: int
     zone_bytes: int
     first_bytes_s: float
@@ -193,10 +194,10 @@ class ScanFinding:
         """First over last rate."""
         return self.first_bytes_s / self.last_bytes_s if self.last_bytes_s else math.inf
 
-    def as_json(self) -> dict[str, Any]:
-        """Plain data, as stored and as shown."""
-        ratio = self.ratio if math.isfinite(self.ratio) else None
-        return asdict(self) | {"first_over_last": ratio}
+    @property
+    def first_over_last(self) -> float | None:
+        """Return the first rate over the last, or None if nothing was read at the end."""
+        return self.ratio if math.isfinite(self.ratio) else None
 
 
 @dataclass(frozen=True)
@@ -296,10 +297,6 @@ class ReplayFinding:
     requests: int
     late: float = 0.0
 
-    def as_json(self) -> dict[str, Any]:
-        """Plain data."""
-        return asdict(self)
-
 
 @dataclass(frozen=True)
 class Wear:
@@ -362,9 +359,14 @@ class Findings:
     holds. `sweep` is the phrase of the sweep that the step is a point of.
     """
 
+    JSON_KEYS: ClassVar[Mapping[str, str]] = MappingProxyType(
+        {"scan": "surface", "disturbances": "disturbed_by", "sweep": "ladder"}
+    )
+    JSON_SPARSE: ClassVar[bool] = True
+
+    drop_outs: DropOuts | None = None
     long_write: LongWrite | None = None
     cliffs: CliffAgreement | None = None
-    drop_outs: DropOuts | None = None
     scan: ScanFinding | None = None
     copy: CopyFinding | None = None
     temperature: TemperatureRange | None = None
@@ -377,104 +379,3 @@ class Findings:
     steady: SteadyState | None = None
     wear: Wear | None = None
     replay: ReplayFinding | None = None
-
-    def as_json(self) -> dict[str, Any]:
-        """Plain data, as stored and as shown; what was not found is left out."""
-        found: dict[str, Any] = {
-            "drop_outs": asdict(self.drop_outs) if self.drop_outs else None,
-            "long_write": self.long_write.as_json() if self.long_write else None,
-            "cliffs": asdict(self.cliffs) if self.cliffs else None,
-            "surface": self.scan.as_json() if self.scan else None,
-            "copy": asdict(self.copy) if self.copy else None,
-            "temperature": asdict(self.temperature) if self.temperature else None,
-            "disturbed_by": [d.value for d in self.disturbances] or None,
-            "disturbed": [asdict(d) for d in self.disturbed] or None,
-            "write_cache_full": self.write_cache_full or None,
-            "lost": asdict(self.lost) if self.lost else None,
-            "disconnected": asdict(self.disconnected) if self.disconnected else None,
-            "ladder": self.sweep,
-            "steady": asdict(self.steady) if self.steady else None,
-            "wear": asdict(self.wear) if self.wear else None,
-            "replay": self.replay.as_json() if self.replay else None,
-        }
-        return {key: value for key, value in found.items() if value is not None}
-
-    @classmethod
-    def from_json(cls, stored: dict[str, Any] | None) -> Findings:
-        """What `as_json` gave, on this or an earlier revision of the shelf.
-
-        Raises
-        ------
-        ValueError
-            It is not what `as_json` gives.
-        """
-        stored = stored or {}
-        try:
-            return cls(
-                long_write=_long_write(stored["long_write"]) if "long_write" in stored else None,
-                cliffs=_cliffs(stored["cliffs"]) if "cliffs" in stored else None,
-                drop_outs=_of(DropOuts, stored.get("drop_outs")),
-                scan=_scan(stored["surface"]) if "surface" in stored else None,
-                copy=_of(CopyFinding, stored.get("copy")),
-                temperature=_of(TemperatureRange, stored.get("temperature")),
-                disturbances=tuple(Disturbance(d) for d in stored.get("disturbed_by", ())),
-                disturbed=tuple(
-                    DisturbanceAmount(**d | {"sort": Disturbance(d["sort"])})
-                    for d in stored.get("disturbed", ())
-                ),
-                write_cache_full=bool(stored.get("write_cache_full", False)),
-                lost=_of(LostData, stored.get("lost")),
-                disconnected=_of(Disconnection, stored.get("disconnected")),
-                sweep=stored.get("ladder"),
-                steady=_steady(stored["steady"]) if "steady" in stored else None,
-                wear=_of(Wear, stored.get("wear")),
-                replay=_replay(stored["replay"]) if "replay" in stored else None,
-            )
-        except (KeyError, TypeError, AttributeError) as error:
-            raise ValueError(f"findings that cannot be read ({error})") from None
-
-
-def _of(sort: type[Any], stored: dict[str, Any] | None) -> Any:
-    return None if stored is None else sort(**stored)
-
-
-def _long_write(stored: dict[str, Any]) -> LongWrite:
-    given = {k: v for k, v in stored.items() if k != "cliff"}
-    parts = tuple(_level(p) for p in given.pop("parts"))
-    falls = tuple(RateDrop(**f) for f in given.pop("falls"))
-    steady = given.pop("steady_bytes_s", None)
-    return LongWrite(
-        parts=parts,
-        falls=falls,
-        steady_bytes_s=Interval(**steady) if steady is not None else None,
-        **given,
-    )
-
-
-def _replay(stored: dict[str, Any]) -> ReplayFinding:
-    times = {k: Interval(**stored[k]) for k in ("elapsed_s", "waited_s")}
-    return ReplayFinding(**stored | times)
-
-
-def _steady(stored: dict[str, Any]) -> SteadyState:
-    return SteadyState(**stored | {"tracked": tuple(stored["tracked"])})
-
-
-def _cliffs(stored: dict[str, Any]) -> CliffAgreement:
-    place = stored["place_bytes"]
-    return CliffAgreement(
-        tuple(stored["places_bytes"]),
-        Interval(**place) if place is not None else None,
-        stored["agree"],
-    )
-
-
-def _level(stored: dict[str, Any]) -> Level:
-    given = stored | {"rate_bytes_s": Interval(**stored["rate_bytes_s"])}
-    return Level(**given | {"shape": Shape(given.get("shape", Shape.LEVEL))})
-
-
-def _scan(stored: dict[str, Any]) -> ScanFinding:
-    given = {k: v for k, v in stored.items() if k != "first_over_last"}
-    slow, unreadable = tuple(given.pop("slow")), tuple(given.pop("unreadable"))
-    return ScanFinding(slow=slow, unreadable=unreadable, **given)

@@ -26,25 +26,18 @@ from jovik.shelf.encoding import unpack, unpack_latencies
 from jovik.shelf.read_results import naming
 from jovik.shelf.recordings import read_kept, requests_of
 from jovik.shelf.records import (
+    PARTS,
     DamagedRecord,
     check_run,
     check_step,
-    read_claim,
     read_drive,
-    read_note,
-    read_reading,
     read_rig,
-    read_run_log,
     read_trace,
 )
 from jovik.shelf.schema import (
     change,
-    claim,
     drive,
-    instrument_log,
-    note,
     one_pass,
-    reading,
     recording,
     rig,
     run,
@@ -67,14 +60,6 @@ OWN = {
     *("arrival", "imported"),
 }
 """Columns that mean something on one shelf only."""
-PARTS: dict[str, tuple[sa.Table, Callable[[dict[str, Any]], object]]] = {
-    "claims": (claim, read_claim),
-    "units": (unit, dict),
-    "notes": (note, read_note),
-    "readings": (reading, read_reading),
-    "logs": (instrument_log, read_run_log),
-}
-"""What is written down of a drive: its table, and how a record of it is read."""
 
 
 def export(engine: sa.Engine, out: Path, only: str | None = None, *, force: bool = False) -> int:
@@ -180,13 +165,12 @@ def _recordings(c: sa.Connection, phrases: Sequence[str] | None) -> Iterator[tup
 def _drive_records(c: sa.Connection, drives: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
     """Drives with all that was written down of them."""
     records = [_open(drive, d) for d in drives]
-    for name, (table, read) in PARTS.items():
-        of = _by(_rows(c, table), "drive_id")
+    for name, kind in PARTS.items():
+        of = _by(_rows(c, kind.table), "drive_id")
         for d, record in zip(drives, records, strict=True):
-            opened = [_open(table, x) for x in of.get(d["id"], [])]
-            record[name] = [
-                x for x in opened if _sound(f"a {table.name} of '{d['name']}'", read, x)
-            ]
+            opened = [_open(kind.table, x) for x in of.get(d["id"], [])]
+            at = f"a {kind.table.name} of '{d['name']}'"
+            record[name] = [x for x in opened if _sound(at, kind.read, x)]
     return records
 
 
@@ -218,7 +202,7 @@ def _check_run(row: dict[str, Any], rigs: Mapping[int, Any]) -> None:
         raise DamagedRecord("it refers to a rig that is not there")
 
 
-def _sound(at: str, look: Callable[[dict[str, Any]], object], row: dict[str, Any]) -> bool:
+def _sound(at: str, look: Callable[..., object], row: dict[str, Any]) -> bool:
     """Whether a record can be read; one that cannot is named and left out."""
     with contextlib.suppress(DamagedRecord), naming(at):
         look(row)

@@ -10,7 +10,6 @@ import re
 import struct
 import zipfile
 import zlib
-from dataclasses import asdict
 from typing import Any, cast
 
 import numpy as np
@@ -18,8 +17,8 @@ import numpy.typing as npt
 
 from jovik.base import histogram
 from jovik.base.limits import PASS_ARRAY_BYTES
-from jovik.base.step_result import Limit, LimitSource
-from jovik.base.trace import CopyRecord, Latencies, ReplayRecord, ScanRecord, Trace
+from jovik.base.plain_data import plain
+from jovik.base.trace import Latencies, Trace
 
 BROKEN = (KeyError, EOFError, OSError, TypeError, ValueError, NotImplementedError, SyntaxError)
 """What NumPy and `zipfile` make of bytes that are none of theirs."""
@@ -145,31 +144,8 @@ def unpack_latencies(blob: bytes) -> dict[str, Latencies]:
 def recorded_as_json(trace: Trace) -> dict[str, Any] | None:
     """What only scans and copies record, as plain JSON; None for any other pass."""
     if trace.scan is not None:
-        zones = asdict(trace.scan)
+        zones = plain(trace.scan)
         return {"zones": zones, "whole_ns": zones.pop("whole_ns")}
     if trace.replay is not None:
-        return asdict(trace.replay)
-    return asdict(trace.copy) if trace.copy is not None else None
-
-
-_RENAMED = {"way_read_ns": "overhead_read_ns", "way_write_ns": "overhead_write_ns"}
-"""Fields of a replay's record under the names that earlier versions stored."""
-
-
-def recorded_from_json(stored: dict[str, Any] | None) -> dict[str, Any]:
-    """What `recorded_as_json` was given, as fields of a trace."""
-    if not stored:
-        return {}
-    if "zones" in stored:
-        zones: dict[str, Any] = {
-            k: tuple(v) if isinstance(v, list) else v for k, v in stored["zones"].items()
-        }
-        return {"scan": ScanRecord(**zones, whole_ns=stored.get("whole_ns", 0))}
-    if "recorded_ns" in stored:
-        return {"replay": ReplayRecord(**{_RENAMED.get(k, k): v for k, v in stored.items()})}
-    return {"copy": CopyRecord(**stored)} if "files" in stored else {}
-
-
-def limits_from_json(stored: list[dict[str, Any]]) -> tuple[Limit, ...]:
-    """Limits as they are kept: their fields as plain JSON."""
-    return tuple(Limit(**x | {"what": LimitSource(x["what"])}) for x in stored)
+        return cast(dict[str, Any], plain(trace.replay))
+    return plain(trace.copy) if trace.copy is not None else None

@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import multiprocessing
 import os
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -14,28 +14,17 @@ import sqlalchemy as sa
 from jovik.base.step_result import Conditions
 from jovik.shelf.recordings import read_kept
 from jovik.shelf.records import (
+    KINDS,
     DamagedRecord,
     check_figures,
-    check_run,
     check_step,
-    read_claim,
     read_conditions,
-    read_drive,
-    read_note,
-    read_reading,
-    read_rig,
-    read_run_log,
     read_trace,
 )
 from jovik.shelf.schema import (
-    claim,
     drive,
-    instrument_log,
-    note,
     one_pass,
-    reading,
     recording,
-    rig,
     run,
     step,
 )
@@ -88,21 +77,12 @@ def _of_database(c: sa.Connection) -> Iterator[str]:
 
 def _of_tables(c: sa.Connection) -> Iterator[str]:
     """Every record but the steps and passes."""
-    named: tuple[tuple[sa.Table, Callable[[Mapping[str, Any]], object], tuple[str, ...]], ...] = (
-        (drive, read_drive, ("id", "folded_name")),
-        (rig, read_rig, ("id",)),
-        (claim, read_claim, ("id", "drive_id", "position")),
-        (note, read_note, ("id", "drive_id")),
-        (reading, read_reading, ("id", "drive_id")),
-        (instrument_log, read_run_log, ("id", "drive_id")),
-        (recording, read_kept, ()),
-    )
-    for table, read, left_out in named:
-        for row in c.execute(sa.select(table)).mappings():
-            given = {k: v for k, v in row.items() if k not in left_out}
-            yield from _fault(f"{table.name} {row['id']}", read, given)
-    for row in c.execute(sa.select(run)).mappings():
-        yield from _fault(f"run {row['id']}", check_run, row)
+    for kind in KINDS:
+        for row in c.execute(sa.select(kind.table)).mappings():
+            given = {k: v for k, v in row.items() if k not in kind.private}
+            yield from _fault(f"{kind.table.name} {row['id']}", kind.read, given)
+    for row in c.execute(sa.select(recording)).mappings():
+        yield from _fault(f"recording {row['id']}", read_kept, dict(row))
 
 
 def _of_steps(engine: sa.Engine, count: int, progress: Callable[[int, int], None]) -> Iterator[str]:

@@ -14,10 +14,11 @@ import sqlalchemy as sa
 from jovik.base import histogram
 from jovik.base.trace import SLICE_COLUMNS, Latencies
 from jovik.shelf import recordings
-from jovik.shelf.archive import HISTOGRAM, OWN, PARTS
+from jovik.shelf.archive import HISTOGRAM, OWN
 from jovik.shelf.archive_reader import Archive
 from jovik.shelf.encoding import pack, pack_latencies
 from jovik.shelf.records import (
+    PARTS,
     PASS_FIELDS,
     DamagedRecord,
     check_figures,
@@ -101,11 +102,11 @@ def _merge(c: sa.Connection, archive: Archive, only: str | None) -> ImportCounts
             key = _insert(c, drive, values | {"folded_name": folded})
             added["drives"] += 1
         drives[values["name"]] = key
-        for name, (table, read) in PARTS.items():
-            what = f"{name} of {values['name']}"
+        for name, kind in PARTS.items():
+            table, what = kind.table, f"{name} of {values['name']}"
             records = [checked(table, r, OWN) for r in _list(record.get(name, []), what)]
             for each in records:
-                read(each)
+                kind.read(each)
             if table is claim and not fresh:
                 continue  # the shelf's own sheet stands
             new = _add_missing(c, table, key, records)

@@ -8,31 +8,20 @@ from __future__ import annotations
 
 import json
 import math
-from collections.abc import Mapping, Sequence
-from dataclasses import asdict
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
 from functools import cache, lru_cache
 from itertools import pairwise
-from typing import Any
+from typing import Any, TypeVar, cast, get_args, get_type_hints
 
-from pydantic import TypeAdapter, ValidationError
+import sqlalchemy as sa
+from pydantic import ConfigDict, TypeAdapter, ValidationError
 
 from jovik.base.circumstances import Circumstance
 from jovik.base.errors import JovikError
 from jovik.base.findings import (
-    CliffAgreement,
-    CopyFinding,
-    Disconnection,
-    DisturbanceAmount,
-    DropOuts,
     Findings,
-    LongWrite,
-    LostData,
-    ReplayFinding,
-    ScanFinding,
-    SteadyState,
-    Wear,
 )
-from jovik.base.findings import TemperatureRange as Temperatures
 from jovik.base.health import Health
 from jovik.base.limits import JSON_DEPTH, JSON_MEMORY_BYTES, json_memory
 from jovik.base.page_address import is_address
@@ -50,9 +39,11 @@ from jovik.hardware.rig import Rig
 from jovik.sheets.instrument_log import RunLog
 from jovik.sheets.reading import Note, Reading
 from jovik.sheets.sheet import Claim, Drive
-from jovik.shelf.encoding import limits_from_json, recorded_from_json, unpack, unpack_latencies
+from jovik.shelf.encoding import unpack, unpack_latencies
+from jovik.shelf.schema import claim, drive, instrument_log, note, reading, rig, run, unit
 from jovik.steps import Step, parse
 
+T = TypeVar("T")
 PASS_FIELDS = tuple(PassFigures.__dataclass_fields__)
 _NUMBERS = frozenset((int, float))
 TOLERANCE = 1e-6
@@ -82,26 +73,64 @@ def decode_json(text: str | bytes) -> Any:
 
 @cache
 def _adapter(sort: Any) -> TypeAdapter[Any]:
-    return TypeAdapter(sort)
+    # In a tuple, because pydantic gives a bare dataclass no settings.
+    return TypeAdapter(
+        tuple[sort],
+        config=ConfigDict(extra="forbid", allow_inf_nan=False),
+    )
 
 
-def _typed(sort: Any, given: Any, what: str) -> Any:
-    """A dataclass from a mapping, each field of its type."""
+def typed(sort: Callable[..., T], given: Any, what: str) -> T:
+    """Build a record from plain data, the reverse of `jovik.base.plain_data.plain`.
+
+    Raises
+    ------
+    DamagedRecord
+        A field is missing, unknown, or of another type, or a number in it is not finite.
+    """
     if not isinstance(given, Mapping):
         raise DamagedRecord(f"{what} cannot be read")
     if not _finite(given):
         raise DamagedRecord(f"{what}: a number in it is not finite")
-    unknown = sorted(set(given) - set(sort.__dataclass_fields__))
-    if unknown:
-        raise DamagedRecord(f"{what}: '{unknown[0]}' is no field of it")
     try:
-        return _adapter(sort).validate_python(dict(given))
+        (found,) = _adapter(sort).validate_python((_by_field(sort, given),))
     except ValidationError as error:
         first = error.errors()[0]
-        place = ".".join(map(str, first["loc"]))
-        raise DamagedRecord(f"{what}: '{place}': {first['msg'].lower()}") from None
+        *_, last = place = [str(part) for part in first["loc"][1:]] or [what]
+        if first["type"] == "unexpected_keyword_argument":
+            raise DamagedRecord(f"{what}: '{last}' is no field of it") from None
+        if first["type"] == "dataclass_type":
+            raise DamagedRecord(f"{what}: '{'.'.join(place)}' cannot be read") from None
+        raise DamagedRecord(f"{what}: '{'.'.join(place)}': {first['msg'].lower()}") from None
     except (TypeError, ValueError, OverflowError) as error:
         raise DamagedRecord(f"{what}: {error}") from None
+    return cast(T, found)
+
+
+def _by_field(sort: Any, given: Any) -> Any:
+    """Return plain data under the names of the fields, without what `plain` derived."""
+    if not isinstance(given, Mapping):
+        return given
+    keys: Mapping[str, str] = getattr(sort, "JSON_KEYS", {})
+    names = {key: name for name, key in keys.items()}
+    parts, found = _parts(sort), {}
+    for key, value in given.items():
+        if key in getattr(sort, "JSON_DERIVED", ()):
+            continue
+        name = names.get(key, key)
+        found[name] = _by_field(parts[name], value) if name in parts else value
+    return found
+
+
+@cache
+def _parts(sort: Any) -> dict[str, Any]:
+    """Return the fields that hold a dataclass whose plain data differs from its fields."""
+    return {
+        name: part
+        for name, hint in get_type_hints(sort).items()
+        for part in get_args(hint)
+        if hasattr(part, "JSON_DERIVED") or hasattr(part, "JSON_KEYS")
+    }
 
 
 def _finite(value: Any) -> bool:
@@ -131,7 +160,7 @@ def _words(value: Any, what: str) -> tuple[str, ...]:
 
 def read_drive(row: Mapping[str, Any]) -> Drive:
     """A drive from its columns."""
-    found: Drive = _typed(Drive, _without(row, "address"), "a drive")
+    found: Drive = typed(Drive, _without(row, "address"), "a drive")
     if not found.name.strip():
         raise DamagedRecord("a drive has no name")
     address = row.get("address")
@@ -142,7 +171,7 @@ def read_drive(row: Mapping[str, Any]) -> Drive:
 
 def read_claim(row: Mapping[str, Any]) -> Claim:
     """A claim from its columns."""
-    found: Claim = _typed(Claim, _without(row, "position"), "a claim")
+    found: Claim = typed(Claim, _without(row, "position"), "a claim")
     if found.unit not in ("bytes/s", "IOPS", "ns") or found.figure <= 0:
         raise DamagedRecord(f"a claim of {found.figure!r} {found.unit!r:.20}")
     return found
@@ -151,14 +180,12 @@ def read_claim(row: Mapping[str, Any]) -> Claim:
 def read_rig(row: Mapping[str, Any]) -> Rig:
     """A rig from its columns."""
     given = _without(row, "notes") if isinstance(row, Mapping) and row.get("notes") is None else row
-    found: Rig = _typed(Rig, given, "a rig")
-    return found
+    return typed(Rig, given, "a rig")
 
 
 def read_note(row: Mapping[str, Any]) -> Note:
     """A note from its columns."""
-    found: Note = _typed(Note, row, "a note")
-    return found
+    return typed(Note, row, "a note")
 
 
 def read_run_log(row: Mapping[str, Any]) -> RunLog:
@@ -169,7 +196,7 @@ def read_run_log(row: Mapping[str, Any]) -> RunLog:
         if not isinstance(series, list) or not all(_is_finite(x) for x in series):
             raise DamagedRecord(f"the {name} of a log are no numbers")
         given[name] = tuple(map(float, series))
-    found: RunLog = _typed(RunLog, given, "a log")
+    found: RunLog = typed(RunLog, given, "a log")
     if len(found.seconds) != len(found.readings) or not found.seconds:
         raise DamagedRecord("the log of an instrument has not one value for each time")
     if any(b < a for a, b in pairwise(found.seconds)):
@@ -183,7 +210,7 @@ def _is_finite(value: object) -> bool:
 
 def read_reading(row: Mapping[str, Any]) -> Reading:
     """A reading from its columns."""
-    found: Reading = _typed(Reading, row, "a reading")
+    found: Reading = typed(Reading, row, "a reading")
     if found.phrase is not None:
         read_phrase(found.phrase)
     return found
@@ -232,7 +259,7 @@ def check_run(row: Mapping[Any, Any]) -> None:
     read_circumstances(row["circumstances"])
     for name in ("health_before", "health_after"):
         if row[name] is not None:
-            _typed(Health, row[name], name)
+            typed(Health, row[name], name)
     device = row["device"]
     if device is not None and (not isinstance(device, Mapping) or not _finite(device)):
         raise DamagedRecord("its device cannot be read")
@@ -261,40 +288,12 @@ def read_circumstances(stored: Any) -> tuple[Circumstance, ...]:
         return ()
     if not isinstance(stored, list):
         raise DamagedRecord("its circumstances are no list")
-    return tuple(_typed(Circumstance, one, "a circumstance") for one in stored)
+    return tuple(typed(Circumstance, one, "a circumstance") for one in stored)
 
 
 def read_findings(stored: Any) -> Findings:
     """Findings from their JSON, each field of its type."""
-    if stored is not None and (not isinstance(stored, Mapping) or not _finite(stored)):
-        raise DamagedRecord("its findings cannot be read")
-    if not stored:
-        return Findings()
-    try:
-        found = Findings.from_json(dict(stored))
-    except (ValueError, TypeError, AttributeError) as error:
-        raise DamagedRecord(f"its findings cannot be read: {error}") from None
-    parts: tuple[tuple[Any, str, Any], ...] = (
-        (DropOuts, "drop_outs", stored.get("drop_outs")),
-        (SteadyState, "steady", stored.get("steady")),
-        (Wear, "wear", stored.get("wear")),
-        (ReplayFinding, "replay", stored.get("replay")),
-        (CliffAgreement, "cliffs", stored.get("cliffs")),
-        (LostData, "lost", stored.get("lost")),
-        (Disconnection, "disconnected", stored.get("disconnected")),
-        (CopyFinding, "copy", stored.get("copy")),
-        (Temperatures, "temperature", stored.get("temperature")),
-        (LongWrite, "long_write", _without(stored.get("long_write"), "cliff")),
-        (ScanFinding, "surface", _without(stored.get("surface"), "first_over_last")),
-    )
-    for sort, name, given in parts:
-        if given is not None:
-            _typed(sort, given, f"its finding '{name}'")
-    for one in stored.get("disturbed") or ():
-        _typed(DisturbanceAmount, one, "its finding 'disturbed'")
-    if found.sweep is not None and not isinstance(found.sweep, str):
-        raise DamagedRecord("its finding 'ladder' is no phrase")
-    return found
+    return typed(Findings, stored if stored is not None else {}, "its findings")
 
 
 def _without(stored: Any, name: str) -> Any:
@@ -305,8 +304,7 @@ def read_conditions(stored: Any) -> Conditions:
     """Conditions from their JSON, or those that were read before."""
     if isinstance(stored, Conditions):
         return stored
-    found: Conditions = _typed(Conditions, stored, "its conditions")
-    return found
+    return typed(Conditions, stored, "its conditions")
 
 
 def read_limits(stored: Any) -> tuple[Limit, ...]:
@@ -315,9 +313,7 @@ def read_limits(stored: Any) -> tuple[Limit, ...]:
         return ()
     if not isinstance(stored, list):
         raise DamagedRecord("its limits are no list")
-    for one in stored:
-        _typed(Limit, one, "a limit")
-    return limits_from_json(stored)
+    return tuple(typed(Limit, one, "a limit") for one in stored)
 
 
 def check_step(row: Mapping[str, Any]) -> None:
@@ -416,8 +412,8 @@ def read_trace(row: Mapping[Any, Any]) -> Trace:
         slices=slices,
         latencies=read_latencies(row["latencies"]),
         late_written_bytes=_count(row["late_written_bytes"], "late_written_bytes"),
-        first_fault=_typed(IoFault, fault, "its first fault") if fault is not None else None,
-        environment=_typed(Environment, around, "its environment") if around is not None else None,
+        first_fault=typed(IoFault, fault, "its first fault") if fault is not None else None,
+        environment=typed(Environment, around, "its environment") if around is not None else None,
         **_recorded(row["facts"]),
     )
 
@@ -430,23 +426,27 @@ def _count(value: Any, name: str) -> int:
     return value
 
 
+RENAMED = {"way_read_ns": "overhead_read_ns", "way_write_ns": "overhead_write_ns"}
+"""Fields of a replay's record under the names that earlier versions stored."""
+
+
 def _recorded(stored: Any) -> dict[str, Any]:
-    """What only scans and copies record."""
+    """Return what only scans, copies and replays record, as fields of a trace."""
     if not stored and not isinstance(stored, Undecodable):
         return {}
     if not isinstance(stored, Mapping) or not _finite(stored):
         raise DamagedRecord("what a scan or copy records cannot be read")
-    try:
-        found = recorded_from_json(dict(stored))
-    except (TypeError, ValueError, KeyError, AttributeError) as error:
-        raise DamagedRecord(f"what a scan or copy records: {error}") from None
     if "zones" in stored:
-        _typed(ScanRecord, stored["zones"], "the zones of a scan")
-    elif "files" in stored:
-        _typed(CopyRecord, stored, "the record of a copy")
-    elif "recorded_ns" in stored:
-        _typed(ReplayRecord, asdict(found["replay"]), "the record of a replay")
-    return found
+        zones = stored["zones"]
+        whole = {"whole_ns": stored.get("whole_ns", 0)}
+        given = zones | whole if isinstance(zones, dict) else zones
+        return {"scan": typed(ScanRecord, given, "the zones of a scan")}
+    if "recorded_ns" in stored:
+        renamed = {RENAMED.get(k, k): v for k, v in stored.items()}
+        return {"replay": typed(ReplayRecord, renamed, "the record of a replay")}
+    if "files" in stored:
+        return {"copy": typed(CopyRecord, stored, "the record of a copy")}
+    return {}
 
 
 def check_figures(row: Mapping[Any, Any], trace: Trace) -> None:
@@ -466,3 +466,32 @@ def check_figures(row: Mapping[Any, Any], trace: Trace) -> None:
     # Blocks that were not as written count as errors, and are in no slice.
     if row["errors"] < trace.errors:
         raise DamagedRecord(f"its errors are {row['errors']}, those of its series {trace.errors}")
+
+
+@dataclass(frozen=True)
+class RecordKind:
+    """A table whose rows are records of their own: how they are read and where they are exported.
+
+    `part` is the key under which a drive's record lists them in an export, or empty if they are no
+    part of a drive. `private` are the columns that mean something on one shelf only.
+    """
+
+    table: sa.Table
+    read: Callable[[Mapping[str, Any]], object]
+    part: str = ""
+    private: tuple[str, ...] = ("id", "drive_id")
+
+
+KINDS = (
+    RecordKind(drive, read_drive, private=("id", "folded_name")),
+    RecordKind(rig, read_rig, private=("id",)),
+    RecordKind(claim, read_claim, "claims"),
+    RecordKind(unit, dict, "units"),
+    RecordKind(note, read_note, "notes"),
+    RecordKind(reading, read_reading, "readings"),
+    RecordKind(instrument_log, read_run_log, "logs"),
+    RecordKind(run, check_run, private=()),
+)
+"""Every such table, in the order of an export."""
+PARTS = {kind.part: kind for kind in KINDS if kind.part}
+"""What was written down of a drive, by its key."""

@@ -5,7 +5,6 @@ from __future__ import annotations
 import contextlib
 import datetime
 from collections.abc import Callable, Sequence
-from dataclasses import asdict
 from typing import Any
 
 import sqlalchemy as sa
@@ -13,6 +12,7 @@ import sqlalchemy as sa
 from jovik.base.errors import ShelfError, ShelfUnreachableError
 from jovik.base.health import Health
 from jovik.base.interruption import held_back
+from jovik.base.plain_data import plain
 from jovik.base.step_result import Conditions, StepResult
 from jovik.base.trace import Trace
 from jovik.shelf.encoding import pack, pack_latencies, recorded_as_json
@@ -86,7 +86,7 @@ class RunWriter:
         values = dict(
             phrase=one.canonical,
             kind=one.kind,
-            conditions=asdict(conditions),
+            conditions=plain(conditions),
             limits=[],
             notes=[],
             started=utc_now(),
@@ -110,8 +110,8 @@ class RunWriter:
             flush_ns=trace.flush_ns,
             cpu_ns=trace.cpu_ns,
             errors=trace.errors,
-            first_fault=asdict(trace.first_fault) if trace.first_fault else None,
-            environment=asdict(trace.environment) if trace.environment else None,
+            first_fault=plain(trace.first_fault) if trace.first_fault else None,
+            environment=plain(trace.environment) if trace.environment else None,
             slices=pack(slices=trace.slices),
             latencies=pack_latencies(trace.latencies),
             facts=recorded_as_json(trace),
@@ -123,9 +123,9 @@ class RunWriter:
     def step_done(self, position: int, result: StepResult) -> None:
         """Enter what can only be said when all passes are there."""
         values = dict(
-            limits=[asdict(x) for x in result.limits],
+            limits=plain(result.limits),
             notes=list(result.notes),
-            facts=result.findings.as_json() or None,
+            facts=plain(result.findings) or None,
             finished=True,
         )
         self._make(JournalEntry("done", values, position))
@@ -139,8 +139,8 @@ class RunWriter:
     def health(self, before: Health | None, after: Health | None, notes: Sequence[str]) -> None:
         """Enter the drive's own log from before and after, and what it says of the run."""
         values = {
-            "health_before": asdict(before) if before else None,
-            "health_after": asdict(after) if after else None,
+            "health_before": plain(before) if before else None,
+            "health_after": plain(after) if after else None,
             "notes": list(notes),
         }
         self._make(JournalEntry("run", values))

@@ -15,6 +15,7 @@ from jovik.analysis.statistics import interval
 from jovik.analysis.sweep import curves
 from jovik.base.findings import Disturbance
 from jovik.base.interval import Interval
+from jovik.base.plain_data import plain
 from jovik.base.quantities import show_rate, show_size, show_time_or_dash, significant
 from jovik.base.rate_unit import iops_first, per_unit, rate_unit
 from jovik.base.step_result import Conditions, StepResult
@@ -357,7 +358,7 @@ def step_json(result: StepResult) -> dict[str, Any]:
         "cpu_ns_per_io": _cpu_per_io(result),
         "conditions": asdict(result.conditions),
         "cliff": _cliff(result),
-        "facts": result.findings.as_json(),
+        "facts": plain(result.findings),
         "limits": [
             {"what": x.what, "rate_bytes_s": x.rate_bytes_s, "note": x.note} for x in result.limits
         ],

@@ -1,0 +1,35 @@
+"""Dataclasses as plain data: what the shelf stores, and what JSON output shows.
+
+A class says where the two differ. `JSON_KEYS` maps its fields to the keys that documents use,
+`JSON_DERIVED` names properties that are shown beside the fields, and `JSON_SPARSE` leaves out what
+is empty.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import fields, is_dataclass
+from enum import Enum
+from typing import Any
+
+
+def plain(value: Any) -> Any:
+    """Return the value as dicts, lists, text, numbers and None.
+
+    An `Interval` becomes its median, low and high; an enum becomes its value.
+    """
+    if is_dataclass(value) and not isinstance(value, type):
+        sort = type(value)
+        keys: Mapping[str, str] = getattr(sort, "JSON_KEYS", {})
+        found = {keys.get(f.name, f.name): plain(getattr(value, f.name)) for f in fields(value)}
+        found |= {name: plain(getattr(value, name)) for name in getattr(sort, "JSON_DERIVED", ())}
+        if getattr(sort, "JSON_SPARSE", False):
+            return {k: v for k, v in found.items() if v is not None and v is not False and v != []}
+        return found
+    if isinstance(value, Enum):
+        return value.value
+    if isinstance(value, Mapping):
+        return {key: plain(one) for key, one in value.items()}
+    if isinstance(value, list | tuple):
+        return [plain(one) for one in value]
+    return value
