@@ -82,7 +82,7 @@ def text(words: str) -> str:
 
 
 def parted(help_text: str) -> tuple[list[str], list[str]]:
-    """A command's help: its paragraphs, and its examples line by line."""
+    """Return a command's help: its paragraphs, and its examples line by line."""
     about: list[str] = []
     examples: list[str] = []
     for part in re.split(r"\n\s*\n", help_text.strip()):
@@ -94,7 +94,7 @@ def parted(help_text: str) -> tuple[list[str], list[str]]:
 
 
 def paragraphs(about: list[str]) -> list[str]:
-    """Filled paragraphs."""
+    """Return filled paragraphs."""
     return [line for words in about for line in (".PP", text(words))]
 
 
@@ -128,7 +128,7 @@ def usage(path: str, command: click.Command, ctx: click.Context) -> str:
 
 
 def head(name: str, about: str) -> list[str]:
-    """The first lines of a page."""
+    """Return the first lines of a page."""
     return [
         f'.TH {name.upper()} 1 "" "Jovik {VERSION}" "Jovik"',
         ".SH NAME",
@@ -138,14 +138,14 @@ def head(name: str, about: str) -> list[str]:
 
 
 def see_also(names: Iterable[str]) -> list[str]:
-    """The last section."""
+    """Return the last section."""
     pages = sorted(names)
     lines = [f".BR {text(n)} (1){',' if n != pages[-1] else ''}" for n in pages]
     return [".SH SEE ALSO", *lines]
 
 
 def page(name: str, command: click.Command, ctx: click.Context) -> str:
-    """The page of a command, and for a group of all its members."""
+    """Return the page of a command, and for a group of all its members."""
     about, examples = parted(command.help or "")
     path = f"jovik {name}"
     lines = head(f"jovik-{name}", COMMANDS[name].rstrip("."))
@@ -181,7 +181,7 @@ def page(name: str, command: click.Command, ctx: click.Context) -> str:
 
 
 def overview() -> str:
-    """The page of the program: what its commands are."""
+    """Return the page of the program: what its commands are."""
     about, examples = parted(jovik.help or "")
     lines = [
         *head("jovik", "measure a storage drive and say how far each figure can be trusted"),

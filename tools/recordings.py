@@ -109,7 +109,7 @@ PROGRAMS: dict[str, tuple[int, int, tuple[Phase, ...]]] = {
 
 
 def made(name: str) -> Recording:
-    """The recording of a program, with the times that the model drive would give it."""
+    """Return the recording of a program, with the times that the model drive would give it."""
     span, seed, phases = PROGRAMS[name]
     rng = np.random.default_rng(seed)
     rows: list[tuple[int, int, int, int, int, int, int]] = []

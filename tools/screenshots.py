@@ -145,7 +145,7 @@ def main() -> None:
 
 
 def instrument(env: dict[str, str], scratch: Path) -> None:
-    """A run of a disk with a level meter beside it."""
+    """Measure a run of a disk with a level meter beside it."""
     steps = ["sequential read 1MiB depth 8 for 20s", "random read 4KiB for 20s"]
     log = str(scratch / "noise.csv")
     beside = ["--run", "last", "--quantity", "noise level", "--unit", "dB(A)", "--shift", "-20s"]
@@ -158,7 +158,7 @@ def instrument(env: dict[str, str], scratch: Path) -> None:
 
 
 def page(path: Path, name: str, scratch: Path, width: int = SIZE[0], height: int = SIZE[1]) -> None:
-    """The first screen of a page in a real browser; as narrow as one of its windows can be."""
+    """Photograph the first screen of a page in a real browser."""
     browser = [
         "chromium",
         "--headless",

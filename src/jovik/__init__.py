@@ -102,7 +102,7 @@ __all__ = [
 
 
 def __getattr__(name: str) -> Any:
-    """What is asked for by name, from the module that has it."""
+    """Return what is asked for by name, from the module that has it."""
     if name == "frames":
         return import_module("jovik.frames")
     for module, names in _PLACES.items():

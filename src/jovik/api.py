@@ -342,7 +342,7 @@ def rank(
 
 
 def compare(shelf: Shelf, before: str, after: str, step: str | None = None) -> Compared:
-    """What changed between two selections: ``RUN``, ``DRIVE``, ``DRIVE@rig=hub@since=2026-11-01``.
+    """Compare two selections: ``RUN``, ``DRIVE`` or ``DRIVE@rig=hub@since=2026-11-01``.
 
     Raises
     ------
@@ -386,7 +386,7 @@ def include(shelf: Shelf, run: str, step: int | None = None) -> None:
 
 
 def upgrade(shelf: Shelf, old: str, new: str, *, link: str | None = None) -> Upgraded:
-    """What changing from one drive to another would bring.
+    """Return what changing from one drive to another would bring.
 
     `link` is what the new one will hang on carries, such as ``"550MB/s"``.
 
@@ -407,7 +407,7 @@ def upgrade(shelf: Shelf, old: str, new: str, *, link: str | None = None) -> Upg
 
 
 def fit(shelf: Shelf, drive: str, *loads: str) -> Fitted:
-    """Which loads a drive carries, and with what headroom.
+    """Return which loads a drive carries, and with what headroom.
 
     All that ship with Jovik unless some are named.
 
@@ -518,7 +518,7 @@ def overview(shelf: Shelf, out: str | Path, *, each: bool = False) -> list[Path]
 
 
 def scout(shelf: Shelf, target: str | None = None) -> list[DriveReadiness]:
-    """Every drive of this machine, or the one under `target`, and what stands in its way.
+    """Return every drive of this machine, or the one under `target`, and what stands in its way.
 
     Raises
     ------
@@ -539,7 +539,7 @@ def scout(shelf: Shelf, target: str | None = None) -> list[DriveReadiness]:
 
 
 def _asked(yes: bool, ask_above: float = ASK_ABOVE) -> float:
-    """The share above which a run is refused: none where that was answered."""
+    """Return the share above which a run is refused: none where that was answered."""
     return math.inf if yes else ask_above
 
 
@@ -586,7 +586,7 @@ def _run(
 
 
 def _read(convert: Callable[[str], T], text: str | None) -> T | None:
-    """A text with a unit as a number."""
+    """Return a text with a unit as a number."""
     try:
         return convert(text) if text is not None else None
     except ValueError as error:

@@ -27,14 +27,14 @@ TIMES = ("started", "ended", "finished", "time")
 
 
 def drives(shelf: Shelf) -> pd.DataFrame:
-    """Every drive as its sheet has it, in the order they were enrolled."""
+    """Return every drive as its sheet has it, in the order they were enrolled."""
     return _frame(
         [asdict(d) for d in shelf.drives().values()], ["name", "maker", "capacity_bytes", "price"]
     )
 
 
 def claims(shelf: Shelf) -> pd.DataFrame:
-    """Every claim of every drive; `figure` is in `unit` (bytes/s, IOPS or ns)."""
+    """Return every claim of every drive; `figure` is in `unit` (bytes/s, IOPS or ns)."""
     rows = [
         {"drive": name, "what": c.what, **asdict(c)}
         for name in shelf.drive_names()
@@ -44,7 +44,7 @@ def claims(shelf: Shelf) -> pd.DataFrame:
 
 
 def runs(shelf: Shelf, drive: str | None = None) -> pd.DataFrame:
-    """Every run of a drive, or of all, oldest first.
+    """Return every run of a drive, or of all, oldest first.
 
     Raises
     ------
@@ -75,7 +75,7 @@ def runs(shelf: Shelf, drive: str | None = None) -> pd.DataFrame:
 
 
 def results(shelf: Shelf, drive: str | None = None, *, newest: bool = False) -> pd.DataFrame:
-    """Every result of a drive, or of all.
+    """Return every result of a drive, or of all.
 
     A step of a run, with its 95 % interval, its conditions, and what bounded it.
 
@@ -111,7 +111,7 @@ def results(shelf: Shelf, drive: str | None = None, *, newest: bool = False) -> 
 
 
 def passes(shelf: Shelf, drive: str | None = None, *, run: str | None = None) -> pd.DataFrame:
-    """Every pass of a drive, of a run, or of all: the figures that intervals are made of.
+    """Return every pass of a drive, of a run, or of all: the figures that intervals are made of.
 
     Raises
     ------
@@ -138,7 +138,7 @@ def passes(shelf: Shelf, drive: str | None = None, *, run: str | None = None) ->
 
 
 def slices(shelf: Shelf, run: str, phrase: str | None = None) -> pd.DataFrame:
-    """The series of a run.
+    """Return the series of a run.
 
     For each pass of each step (or of one) a row for every tenth of a second.
 
@@ -200,12 +200,12 @@ def _result_row(r: StepResult) -> dict[str, Any]:
 
 
 def _named(shelf: Shelf, drive: str | None) -> str | None:
-    """The drive's name as its sheet has it."""
+    """Return the drive's name as its sheet has it."""
     return shelf.sheet(drive).drive.name if drive is not None else None
 
 
 def _frame(rows: list[dict[str, Any]], columns: list[str]) -> pd.DataFrame:
-    """Rows as a frame that has these columns even where there are no rows."""
+    """Return rows as a frame that has these columns even where there are no rows."""
     try:
         import pandas as pd
     except ImportError:

@@ -41,7 +41,7 @@ class Alternation:
 
 
 def alternation(bins: npt.NDArray[np.float64], edges: Sequence[int]) -> Alternation | None:
-    """The first stretch of a series that alternates, None where none does.
+    """Return the first stretch of a series that alternates, None where none does.
 
     Parameters
     ----------
@@ -71,7 +71,7 @@ def alternation(bins: npt.NDArray[np.float64], edges: Sequence[int]) -> Alternat
 
 
 def _of_parts(edges: Sequence[int], levels: Sequence[float]) -> Alternation | None:
-    """Parts that go up and down in turn, alike in rate and, but for the ends, in length."""
+    """Return parts that go up and down in turn, alike in rate and, but for the ends, in length."""
     lengths = [b - a for a, b in pairwise(edges)]
     one, two = levels[::2], levels[1::2]
     high, low = (one, two) if one[0] > two[0] else (two, one)
@@ -108,7 +108,7 @@ def _of_parts(edges: Sequence[int], levels: Sequence[float]) -> Alternation | No
 
 
 def _periodic(bins: npt.NDArray[np.float64], start: int, end: int) -> Alternation | None:
-    """A stretch that repeats itself, whatever its shape."""
+    """Return a stretch that repeats itself, whatever its shape."""
     each = max(1, (end - start) // MOST_VALUES)
     part = bins[start : start + (end - start) // each * each].reshape(-1, each).mean(axis=1)
     count = len(part)
@@ -144,7 +144,7 @@ def _periodic(bins: npt.NDArray[np.float64], start: int, end: int) -> Alternatio
 
 
 def _exact_period(correlations: npt.NDArray[np.float64], lag: int) -> float:
-    """The period to a part of a bin, by the last of its multiples that can be told."""
+    """Return the period to a part of a bin, by the last of its multiples that can be told."""
     period = float(lag)
     times = 2
     while times * period < len(correlations) * 0.5:

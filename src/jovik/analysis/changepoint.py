@@ -53,7 +53,7 @@ class Noise:
 
     @property
     def price(self) -> float:
-        """The least variance there is to be had, as the unit of all costs."""
+        """Return the least variance there is to be had, as the unit of all costs."""
         return self.sigma**2
 
 
@@ -81,7 +81,7 @@ class Sums:
 
 
 def noise_of(series: npt.NDArray[np.float64]) -> Noise:
-    """The noise of a series whose level may change now and then."""
+    """Return the noise of a series whose level may change now and then."""
     if len(series) < 4:
         return Noise(LEAST_NOISE, 0.0)
     one, two = (float(np.median(np.abs(series[k:] - series[:-k]))) for k in (1, 2))
@@ -95,7 +95,7 @@ def noise_of(series: npt.NDArray[np.float64]) -> Noise:
 def change_points(
     series: npt.NDArray[np.float64], shortest: int
 ) -> tuple[list[ChangePoint], Noise]:
-    """Every change of level of a series, in order.
+    """Return every change of level of a series, in order.
 
     Parameters
     ----------
@@ -137,7 +137,7 @@ def change_points(
 
 
 def _exact(series: npt.NDArray[np.float64], start: int, at: int, end: int) -> int:
-    """The place of a cut to the value.
+    """Return the place of a cut to the value.
 
     Leaving the first of each part out of its cost has left that open by one or two.
     """
@@ -151,7 +151,7 @@ def _exact(series: npt.NDArray[np.float64], start: int, at: int, end: int) -> in
 
 
 def _noise_within(series: npt.NDArray[np.float64], ends: list[int], rough: Noise) -> Noise:
-    """The noise about the levels between these cuts, outliers pulled in.
+    """Return the noise about the levels between these cuts, outliers pulled in.
 
     Never less than the rough estimate would allow for.
     """
@@ -181,7 +181,7 @@ def _cost(sums: Sums, start: Places, end: Places) -> npt.NDArray[np.float64]:
 
 
 def _partition(sums: Sums, shortest: int, price: float) -> list[int]:
-    """The cuts of the cheapest partition.
+    """Return the cuts of the cheapest partition.
 
     Least squares within its parts, and a price for each cut.
     """
@@ -223,7 +223,7 @@ def _partition(sums: Sums, shortest: int, price: float) -> list[int]:
 
 
 def smallest_change(noise: Noise, n: int, length: int) -> float:
-    """The smallest step, as a log ratio, surely found when it lasts `length` of `n` values."""
+    """Return smallest step, as a log ratio, surely found when it lasts `length` of `n` values."""
     return (
         noise.sigma * math.sqrt(2 * 3 * math.log(n) / (length * (1 - length / n))) / (1 - noise.phi)
     )

@@ -87,7 +87,7 @@ def judge(
     others: Sequence[StepResult] = (),
     rigs: int = 1,
 ) -> list[ClaimVerdict]:
-    """A judgement for each claim, in the order of the sheet.
+    """Return a judgement for each claim, in the order of the sheet.
 
     Parameters
     ----------
@@ -112,7 +112,7 @@ def judge(
 
 
 def _fits(claim: Claim, step: IoStep) -> bool:
-    """Whether a step tests what the claim is about."""
+    """Return whether a step tests what the claim is about."""
     if (step.random, step.read_percent) != (claim.random, claim.read_percent):
         return False
     block = claim.block_bytes
@@ -205,7 +205,7 @@ def _not_steady(result: StepResult) -> str:
 
 
 def _surely_worse(claim: Claim, one: Candidate, best: Candidate) -> bool:
-    """Whether a step was never going to be chosen, so that choosing among it costs nothing."""
+    """Return True if a step could not have been chosen, so that choosing costs nothing."""
     mine, theirs = one.figure(claim), best.figure(claim)
     if mine.low is None or mine.high is None or theirs.low is None or theirs.high is None:
         return False
@@ -265,7 +265,7 @@ def _open_words(made: int, wanted: int | None, near: bool) -> str:
 def _judge_sustained(
     claim: Claim, steps: Sequence[tuple[IoStep, StepResult]], margin: float
 ) -> ClaimVerdict:
-    """A sustained figure is the mean over the steady end of a long write."""
+    """Return the sustained figure, which is the mean over the steady end of a long write."""
     for step, result in steps:
         found = long_write_of(result)
         if (
@@ -350,7 +350,7 @@ LIMITS_OF_THE_RIG = (
 
 
 def _holding(claim: Claim, result: StepResult) -> Limit | None:
-    """The limit of the rig that lies below a claim, so that it cannot be met here."""
+    """Return the limit of the rig that lies below a claim, so that it cannot be met here."""
     if claim.lower_is_better:
         return None
     found = [
@@ -370,7 +370,7 @@ def _in_unit(claim: Claim, limit: Limit, result: StepResult) -> float:
 def passes_to_settle(
     claim: Claim, passes: Sequence[PassFigures], margin: float, choice: int = 1
 ) -> int | None:
-    """The number of passes expected to decide a claim at the spread so far.
+    """Return the number of passes expected to decide a claim at the spread so far.
 
     With n passes the interval reaches ``t(n - 1) s / sqrt(n)`` to either side on the logarithm, at
     the level of a look (`jovik.analysis.settling`). None where more than `MOST_PASSES` would be
@@ -391,7 +391,7 @@ def passes_to_settle(
 
 
 def settling_goal(found: ClaimVerdict, margin: float) -> SettlingGoal:
-    """What more passes of a verdict's step are to settle."""
+    """Return what more passes of a verdict's step are to settle."""
     assert found.step is not None
     claim = found.claim
     step = parse(found.step.phrase)
@@ -408,7 +408,7 @@ def settling_goal(found: ClaimVerdict, margin: float) -> SettlingGoal:
 
 
 def _of_pass(claim: Claim, one: PassFigures) -> float:
-    """A pass in the claim's unit; IOPS and bytes a second meet through the block size.
+    """Return a pass in the claim's unit; IOPS and bytes a second meet through the block size.
 
     The mean access time of a pass at depth 1 is the time it took over the I/Os it made.
     """
@@ -428,7 +428,7 @@ def _why_this_step(claim: Claim, step: IoStep, choice: int) -> str:
 
 
 def verdict_of(claim: Claim, figure: Interval, margin: float) -> tuple[Verdict, str]:
-    """The verdict for an interval in the claim's unit, and a reason where one is needed.
+    """Return the verdict for an interval in the claim's unit, and a reason where one is needed.
 
     Turned so that larger is better, with claim 1: short where the whole interval lies below ``1 -
     margin``, beaten where it lies above ``1 + margin``, met where it lies above ``1 - margin``,
@@ -447,7 +447,7 @@ def verdict_of(claim: Claim, figure: Interval, margin: float) -> tuple[Verdict, 
 
 
 def suggested_phrase(claim: Claim) -> str:
-    """A phrase that would test a claim."""
+    """Return a phrase that would test a claim."""
     block = claim.block_bytes or (
         USUAL_RANDOM_BLOCK if claim.random or claim.unit != "bytes/s" else 2**20
     )

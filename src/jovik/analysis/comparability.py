@@ -15,7 +15,9 @@ from jovik.steps import IoStep, ScanStep, parse
 
 
 def differences(one: StepResult, two: StepResult) -> list[str]:
-    """What keeps two results of one kind from being compared, in words; empty when nothing does.
+    """Return what keeps two results of one kind from being compared, in words.
+
+    Empty when nothing does.
 
     An amount that is a share of what is free is another one on every drive, and meant to be; so is
     the span of a scan over all of it.
@@ -30,7 +32,7 @@ def differences(one: StepResult, two: StepResult) -> list[str]:
 
 
 def is_plain(result: StepResult) -> bool:
-    """Whether its figure is the drive's under no special condition.
+    """Return whether its figure is the drive's under no special condition.
 
     Durable, paced, compressible or verifying I/O is another test than the plain one, and never
     stands for it in a claim, in a ranking by use, or as the base of a share.
@@ -40,7 +42,7 @@ def is_plain(result: StepResult) -> bool:
 
 
 def is_plain_stream(result: StepResult, read_percent: int) -> bool:
-    """Whether it is a plain sequential test in one direction, 100 for reads, 0 for writes."""
+    """Return True if it is a plain sequential test, 100 for reads or 0 for writes."""
     step = parse(result.kind)
     return (
         isinstance(step, IoStep)
@@ -51,7 +53,7 @@ def is_plain_stream(result: StepResult, read_percent: int) -> bool:
 
 
 def long_write_of(result: StepResult) -> LongWrite | None:
-    """The finding of a write that was asked to write an amount; None for any other step.
+    """Return the finding of a write that was asked to write an amount; None for any other step.
 
     A timed write is a short test, repeated to be sure; what its first pass looked like as a series
     is no figure of it.
@@ -66,7 +68,7 @@ def long_write_of(result: StepResult) -> LongWrite | None:
 
 
 def steady_step(result: StepResult) -> bool:
-    """Whether it was repeated in rounds until steady: another test than a short one."""
+    """Return whether it was repeated in rounds until steady: another test than a short one."""
     step = parse(result.kind)
     return isinstance(step, IoStep) and bool(step.steady)
 
@@ -76,7 +78,7 @@ SUSTAINED_FREEDOM = 19
 
 
 def settled(result: StepResult) -> bool:
-    """Whether a result has a figure to be compared by.
+    """Return whether a result has a figure to be compared by.
 
     A long write that was not steady at its end, or not for long, has none: where it was cut off
     decides what its last piece looks like. Nor have rounds that were to be steady and were not.
@@ -89,7 +91,7 @@ def settled(result: StepResult) -> bool:
 
 
 def figure_of(result: StepResult) -> LogFigure:
-    """The figure a result is compared by.
+    """Return the figure a result is compared by.
 
     Its passes, or of a long write what it sustains, which is what it was made for.
     """
@@ -110,12 +112,15 @@ def figure_of(result: StepResult) -> LogFigure:
 
 @lru_cache(maxsize=16_384)
 def _of_passes(rates: tuple[float, ...]) -> LogFigure:
-    """A ranking asks for the figure of each result several times."""
+    """Return a ranking asks for the figure of each result several times."""
     return LogFigure.of(rates)
 
 
 def rate_of(result: StepResult) -> Interval:
-    """The same in bytes a second with its interval; of what is not settled the whole write's."""
+    """Return the same in bytes a second with its interval.
+
+    Of what is not settled the whole write's.
+    """
     found = long_write_of(result)
     if found is not None and isinstance(found.sustained, Interval):
         return found.sustained
@@ -130,7 +135,7 @@ UNLIKE_PASSES = 1.5
 
 
 def passes_differ(rates: Sequence[float]) -> bool:
-    """Whether the passes of a step differ by more than noise does.
+    """Return whether the passes of a step differ by more than noise does.
 
     Something changed between them.
     """

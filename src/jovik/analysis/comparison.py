@@ -104,7 +104,7 @@ class Comparison:
     only_after: tuple[str, ...]
 
     def of(self, direction: Direction) -> list[StepComparison]:
-        """The steps that went this way."""
+        """Return the steps that went this way."""
         return [s for s in self.steps if s.direction is direction]
 
 
@@ -161,7 +161,7 @@ def _key(result: StepResult) -> Key:
 def condition_changes(
     before: Sequence[StepResult], after: Sequence[StepResult]
 ) -> list[ConditionChange]:
-    """What the results were not measured alike in: firmware, link, rig, heat, fill level."""
+    """Return what the results were not measured alike in: firmware, link, rig, heat, fill level."""
     found = []
     named: dict[str, Callable[[StepResult], str | None]] = {
         "drive": lambda r: r.drive,
@@ -263,7 +263,7 @@ def history(
     period_s: float,
     effect: RunEffect = FLOOR_ALONE,
 ) -> list[HistoryPoint]:
-    """The newest result of each kind in each stretch of time, against the first.
+    """Return the newest result of each kind in each stretch of time, against the first.
 
     The intervals of the ratios hold for all points at once.
 

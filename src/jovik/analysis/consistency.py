@@ -33,12 +33,12 @@ class Disagreement:
 
     @property
     def ratio(self) -> float:
-        """The first over the second."""
+        """Return the first over the second."""
         return self.one.median / self.two.median if self.two.median else float("inf")
 
 
 def disagreements(results: Sequence[StepResult]) -> list[Disagreement]:
-    """Every pair of figures of one drive that tells two stories.
+    """Return every pair of figures of one drive that tells two stories.
 
     Parameters
     ----------
@@ -89,7 +89,7 @@ def disagreements(results: Sequence[StepResult]) -> list[Disagreement]:
 
 
 def _streams(results: Sequence[StepResult], share: int) -> Interval | None:
-    """The best plain sequential figure of one direction."""
+    """Return the best plain sequential figure of one direction."""
     best: Interval | None = None
     for result in results:
         step = parse(result.phrase)
@@ -109,7 +109,7 @@ def _streams(results: Sequence[StepResult], share: int) -> Interval | None:
 def _apart(
     what: str, one: Interval, two: Interval, reason: str, alike: float
 ) -> list[Disagreement]:
-    """A disagreement, where the intervals lie apart and the figures do by more than is usual."""
+    """Return a disagreement if intervals and figures lie further apart than is usual."""
     if not one.median or not two.median or 1 - alike <= one.median / two.median <= 1 / (1 - alike):
         return []
     lows, highs = (

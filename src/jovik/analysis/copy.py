@@ -31,7 +31,7 @@ class SequentialRate:
 def copy_finding(
     traces: Sequence[Trace], sequential: SequentialRate | None
 ) -> tuple[CopyFinding, list[str], list[Limit]]:
-    """What a copy comes to, with notes, and the source as a limit.
+    """Return what a copy comes to, with notes, and the source as a limit.
 
     Parameters
     ----------
@@ -72,7 +72,7 @@ def copy_finding(
 def sequential_rate(
     results: Sequence[StepResult], *, inward: bool, filled: int | None
 ) -> SequentialRate | None:
-    """The best plain sequential rate of a run in one direction."""
+    """Return the best plain sequential rate of a run in one direction."""
     rates = [
         SequentialRate(statistics.median(p.rate_bytes_s for p in r.passes), r.phrase)
         for r in results
@@ -84,7 +84,7 @@ def sequential_rate(
 
 
 def _by_second(trace: Trace) -> list[float]:
-    """What moved in each whole second of a copy, bytes."""
+    """Return what moved in each whole second of a copy, bytes."""
     each = 10**9 // SLICE_NS
     moved = trace.slices[:, [0, 2]].sum(axis=1)
     whole = min(trace.elapsed_ns // SLICE_NS, len(moved)) // each

@@ -18,7 +18,7 @@ from jovik.base.step_result import StepResult
 def across_rigs(
     judgements: Sequence[ClaimVerdict], others: Sequence[StepResult], margin: float
 ) -> list[ClaimVerdict]:
-    """The same verdicts, each claim decided on the rig on which the sample showed most.
+    """Return the same verdicts, each claim decided on the rig on which the sample showed most.
 
     What a sample can do is not for a cable to say. The best of several rigs is a choice, and is
     paid for as that among steps is.
@@ -65,7 +65,7 @@ def _turned(j: ClaimVerdict) -> float:
 
 
 def _does_more(one: ClaimVerdict, two: ClaimVerdict) -> bool:
-    """Whether one verdict's figure is better by more than the tolerance."""
+    """Return whether one verdict's figure is better by more than the tolerance."""
     return _turned(two) < (1 - ALIKE) * _turned(one)
 
 
@@ -85,7 +85,7 @@ def slowed(
     others: Sequence[StepResult],
     effect: RunEffect = FLOOR_ALONE,
 ) -> list[RigSlowdown]:
-    """What a ranking of these results should say of the rigs that they are of.
+    """Return what a ranking of these results should say of the rigs that they are of.
 
     Parameters
     ----------
@@ -107,7 +107,7 @@ def slowed(
 
 
 def same_sample_other_rigs(r: StepResult, others: Sequence[StepResult]) -> list[StepResult]:
-    """Comparable results of the same sample and step from another rig."""
+    """Return comparable results of the same sample and step from another rig."""
     here = r.conditions
     if here.unit is None or here.rig is None:
         return []
@@ -127,7 +127,7 @@ def best_across_rigs(
     others: Sequence[StepResult],
     effect: RunEffect = FLOOR_ALONE,
 ) -> list[StepResult]:
-    """The same results, but from another rig where the unit did clearly better there.
+    """Return the same results, but from another rig where the unit did clearly better there.
 
     What a sample can do is not for a cable to say.
 
@@ -144,7 +144,7 @@ def best_across_rigs(
 
 
 def _above(one: StepResult, two: StepResult, effect: RunEffect) -> bool:
-    """Whether one result is surely above another of its kind, by more than the tolerance.
+    """Return whether one result is surely above another of its kind, by more than the tolerance.
 
     Each is of a run of its own, and runs differ by more than their passes tell.
     """

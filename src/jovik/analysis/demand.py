@@ -57,6 +57,6 @@ def _point(r: StepResult) -> DemandPoint:
 
 
 def enough_of(points: Sequence[DemandPoint]) -> DemandPoint:
-    """The point from which on more load only buys waiting: the first that is `NEARLY` the most."""
+    """Return the first load that is `NEARLY` the maximum: beyond it, requests only wait longer."""
     most = max(p.iops.median for p in points)
     return next(p for p in points if p.iops.median >= NEARLY * most)

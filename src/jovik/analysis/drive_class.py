@@ -54,7 +54,7 @@ class ClassFigure:
 
     @property
     def standing(self) -> Standing:
-        """Where it lies, by its interval; a single pass has none and goes by its figure."""
+        """Return where it lies, by its interval; a single pass has none and goes by its figure."""
         low = self.value.low if self.value.low is not None else self.value.median
         high = self.value.high if self.value.high is not None else self.value.median
         if high < self.usual.low:
@@ -66,7 +66,10 @@ class ClassFigure:
 
 
 def class_of_step(result: StepResult) -> str | None:
-    """The class of step that a result is of, as classes of drives name it; None for the rest."""
+    """Return the class of step that a result is of, as classes of drives name it.
+
+    None for the rest.
+    """
     step = parse(result.kind)
     if not isinstance(step, IoStep) or not is_plain(result):
         return None
@@ -78,7 +81,7 @@ def class_of_step(result: StepResult) -> str | None:
 
 
 def class_of_access(step: IoStep) -> str | None:
-    """The class of a plain access by its phrase alone; None for the rest."""
+    """Return the class of a plain access by its phrase alone; None for the rest."""
     if step.read_percent not in (0, 100):
         return None
     direction = "read" if step.read_percent else "write"
@@ -95,7 +98,7 @@ def class_of_access(step: IoStep) -> str | None:
 
 
 def class_figures(results: Sequence[StepResult], ranges: Mapping[str, Usual]) -> list[ClassFigure]:
-    """The drive's figure of each class of step that it was measured in, in the order of `ranges`.
+    """Return the drive's figure for each measured class of step, in the order of `ranges`.
 
     What something other than the drive bounded to less than is usual is no figure of the drive. Of
     several the one with most in flight counts, and then the one with the largest block: a rule,
@@ -123,7 +126,7 @@ def class_figures(results: Sequence[StepResult], ranges: Mapping[str, Usual]) ->
 
 
 def _held(r: StepResult, usual: Usual) -> bool:
-    """Whether link, tester or another thing that is not the drive kept it below what is usual."""
+    """Return True if the link, the tester or another limit kept it below the usual range."""
     low = usual.low / (_per_io(r) if usual.is_iops else 1.0)
     return any(x.what is not LimitSource.HEAT and x.rate_bytes_s < low for x in r.limits)
 
@@ -139,7 +142,7 @@ def _per_io(r: StepResult) -> float:
 
 
 def class_index(figures: Sequence[ClassFigure], effect: RunEffect = FLOOR_ALONE) -> Interval | None:
-    """The overall figure, 100 being what is usual; None where there is not one step."""
+    """Return the overall figure, 100 being what is usual; None where there is not one step."""
     if not figures:
         return None
     share = 1 / len(figures)

@@ -52,7 +52,7 @@ class Pauses:
 
 
 def pauses_in(moved: npt.NDArray[np.float64], value_s: float) -> Pauses:
-    """The pauses of a series of amounts moved in `value_s` seconds each."""
+    """Return the pauses of a series of amounts moved in `value_s` seconds each."""
     none = np.zeros(0, np.int64)
     window = min(round(2 * LONGEST_PAUSE_S / value_s), len(moved) // 3)
     if len(moved) < LEAST_AROUND:
@@ -66,7 +66,7 @@ def pauses_in(moved: npt.NDArray[np.float64], value_s: float) -> Pauses:
 
 
 def filled(moved: npt.NDArray[np.float64], pauses: Pauses) -> npt.NDArray[np.float64]:
-    """The series with each pause filled by what was usual before it.
+    """Return the series with each pause filled by what was usual before it.
 
     Before and not around: a pause at a cliff then leaves the cliff behind it, where the bytes are.
     """
@@ -92,7 +92,7 @@ def drop_out_note(found: DropOuts) -> str:
 
 
 def all_drop_outs(passes: Iterable[npt.NDArray[np.int64]]) -> DropOuts | None:
-    """The pauses of several passes together; None where there are none."""
+    """Return the pauses of several passes together; None where there are none."""
     found = [drop_outs(slices) for slices in passes]
     count = sum(x.count for x in found)
     if not count:
@@ -107,7 +107,7 @@ def all_drop_outs(passes: Iterable[npt.NDArray[np.int64]]) -> DropOuts | None:
 
 
 def slices_per_bin(slices: npt.NDArray[np.int64]) -> int:
-    """How many slices have to be taken together for the count of I/Os in them to be a rate.
+    """Return how many slices have to be taken together for the count of I/Os in them to be a rate.
 
     Of a few large I/Os a slice holds one or none, which is no pause.
     """
@@ -117,7 +117,7 @@ def slices_per_bin(slices: npt.NDArray[np.int64]) -> int:
 
 
 def drop_outs(slices: npt.NDArray[np.int64]) -> DropOuts:
-    """The pauses of a pass.
+    """Return the pauses of a pass.
 
     Parameters
     ----------
@@ -138,7 +138,7 @@ def drop_outs(slices: npt.NDArray[np.int64]) -> DropOuts:
 
 
 def _every_s(starts_s: npt.NDArray[Any]) -> float | None:
-    """How often pauses come, where they come regularly; three tell it at the least."""
+    """Return how often pauses come, where they come regularly; three tell it at the least."""
     between = np.diff(starts_s)
     if len(between) < 2:
         return None

@@ -24,7 +24,7 @@ class FirmwareChange:
 def firmware_changes(
     newest: Sequence[StepResult], every: Sequence[StepResult]
 ) -> list[FirmwareChange]:
-    """The changes that a reader of these newest results should know.
+    """Return the changes that a reader of these newest results should know.
 
     Parameters
     ----------

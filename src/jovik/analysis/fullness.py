@@ -33,7 +33,7 @@ class FillComparison:
 
     @property
     def verdict(self) -> str:
-        """What the interval allows to be said."""
+        """Return what the interval allows to be said."""
         low, high = self.share.low, self.share.high
         if low is None or high is None:
             return "one pass cannot tell"
@@ -43,7 +43,7 @@ class FillComparison:
 
 
 def empty_against_full(results: Sequence[StepResult]) -> list[FillComparison]:
-    """Every kind that was measured both ways, in the order of the results, rates in bytes a second.
+    """Return every kind that was measured both ways, in the order of the results, in bytes/s.
 
     Parameters
     ----------
@@ -86,7 +86,7 @@ class CacheComparison:
 
     @property
     def words(self) -> str:
-        """What filling did to the cache, where both writes show its end."""
+        """Return what filling did to the cache, where both writes show its end."""
         one, two = self.empty.cliff, self.full.cliff
         if one is None or two is None:
             return ""
@@ -101,7 +101,7 @@ class CacheComparison:
 
 
 def caches_against_full(results: Sequence[StepResult]) -> list[CacheComparison]:
-    """The long write of the empty drive against each at a fill level, in order."""
+    """Return the long write of the empty drive against each at a fill level, in order."""
     writes = [(r, w) for r in results if (w := long_write_of(r)) is not None and is_plain(r)]
     empty = next((w for r, w in writes if r.conditions.filled_percent is None), None)
     if empty is None:

@@ -29,7 +29,7 @@ def _count(what: str, value: int | None, why: str) -> HealthReading | None:
 
 
 def readings(health: Health) -> list[HealthReading]:
-    """Every figure the log holds, with its reading."""
+    """Return every figure the log holds, with its reading."""
     found: list[HealthReading | None] = [
         HealthReading("warning", w, LOOK, "the drive itself says so") for w in health.warnings
     ]
@@ -168,7 +168,7 @@ def counter_note(before: Health, after: Health, written_bytes: int) -> str:
 
 
 def changes(before: Health, after: Health) -> list[str]:
-    """What got worse in the log between two readings, in words."""
+    """Return what got worse in the log between two readings, in words."""
     found = []
     for what, a, b in (
         ("media errors", before.media_errors, after.media_errors),

@@ -43,7 +43,7 @@ class Span:
 
     @property
     def lasted_s(self) -> float:
-        """How long it was."""
+        """Return how long it was."""
         return self.end_s - self.start_s
 
 
@@ -72,7 +72,7 @@ class SpanFigures:
 
 
 def mean_of(values: Sequence[float], unit: str) -> Interval:
-    """The mean and its 95 % interval: of levels in decibels by power, of anything else plain.
+    """Return mean and its 95 % interval: of levels in decibels by power, of anything else plain.
 
     Neighbouring values of a log resemble each other, which the interval allows for
     (`jovik.analysis.memory`).
@@ -83,7 +83,7 @@ def mean_of(values: Sequence[float], unit: str) -> Interval:
 
 
 def _levels(powers: Interval, values: Sequence[float]) -> Interval:
-    """A mean of powers as a level, decibels."""
+    """Return a mean of powers as a level, decibels."""
     level = 10 * math.log10(powers.median)
     if powers.low is None or powers.high is None:
         return Interval(level)
@@ -104,7 +104,7 @@ def _plain_mean(values: Sequence[float]) -> Interval:
 def figures_in(
     spans: Sequence[Span], seconds: Sequence[float], values: Sequence[float], unit: str
 ) -> list[SpanFigures]:
-    """The figures of each span in which anything was logged."""
+    """Return the figures of each span in which anything was logged."""
     step = typical_step(seconds)
     found = []
     for span in spans:
@@ -131,7 +131,7 @@ def figures_in(
 
 
 def figures_of_phase(name: str, parts: Sequence[Sequence[float]], unit: str) -> SpanFigures:
-    """The figures of a phase that is made of several stretches, by the values in each of them.
+    """Return figures of a phase that is made of several stretches, by the values in each of them.
 
     Stretches differ by more than noise, so that the mean is one of their means, each with its share
     of the values, and its interval is made of theirs. Of no energy is told: it is a step's.
@@ -155,7 +155,7 @@ def figures_of_phase(name: str, parts: Sequence[Sequence[float]], unit: str) -> 
 
 
 def values_in(span: Span, seconds: Sequence[float], values: Sequence[float]) -> list[float]:
-    """The values that were logged during a stretch."""
+    """Return the values that were logged during a stretch."""
     return [v for s, v in zip(seconds, values, strict=True) if span.start_s <= s < span.end_s]
 
 
@@ -166,7 +166,7 @@ def _inverse(of: Interval) -> Interval:
 
 
 def typical_step(seconds: Sequence[float]) -> float:
-    """How far apart the values of a log are, seconds."""
+    """Return how far apart the values of a log are, seconds."""
     steps = [b - a for a, b in pairwise(seconds)]
     return statistics.median(steps) if steps else 0.0
 
@@ -197,7 +197,10 @@ def first_rise(seconds: Sequence[float], values: Sequence[float]) -> float | Non
 
 
 def spin_up(before: Sequence[tuple[float, float]], unit: str) -> list[tuple[float, float]]:
-    """The values before the first pass that belong to a spin-up; none where there was none."""
+    """Return the values before the first pass that belong to a spin-up.
+
+    None where there was none.
+    """
     if len(before) < 2 * BEGINNING:
         return []
     later = statistics.median(v for _, v in before[len(before) // 2 :])

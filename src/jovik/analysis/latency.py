@@ -18,7 +18,7 @@ BEYOND = 10
 
 
 def percentile_ns(latencies: Latencies, share: float) -> float | None:
-    """A percentile in nanoseconds, None where too few I/Os tell it."""
+    """Return a percentile in nanoseconds, None where too few I/Os tell it."""
     if latencies.total * (1 - share) < BEYOND - 1e-6:
         return None
     return latencies.percentile_ns(share)

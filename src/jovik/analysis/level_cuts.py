@@ -32,7 +32,7 @@ LEAST_S, LEAST_SHARE = 3.0, 0.05
 
 
 def level_cuts(bins: npt.NDArray[np.float64], bin_s: float) -> tuple[list[ChangePoint], Noise]:
-    """Every change of level that is large enough and lasts, in order, and the noise about them.
+    """Return each large, lasting change of level in order, and the noise around them.
 
     Parameters
     ----------
@@ -49,7 +49,7 @@ def level_cuts(bins: npt.NDArray[np.float64], bin_s: float) -> tuple[list[Change
 
 
 def _cuts(bins: npt.NDArray[np.float64]) -> tuple[list[ChangePoint], Noise]:
-    """Changes of level, in bins.
+    """Return changes of level, in bins.
 
     Of a long series finely at its beginning and more coarsely behind that.
     """
@@ -73,7 +73,7 @@ def _cuts(bins: npt.NDArray[np.float64]) -> tuple[list[ChangePoint], Noise]:
 
 
 def _finer(cut: ChangePoint, bins: npt.NDArray[np.float64], each: int) -> ChangePoint:
-    """A coarse cut's place among the fine bins around it.
+    """Return a coarse cut's place among the fine bins around it.
 
     Where two levels leave the least behind.
     """
@@ -135,7 +135,7 @@ def _steps(cuts: list[ChangePoint], bins: npt.NDArray[np.float64]) -> list[float
 def _head(
     bins: npt.NDArray[np.float64], cuts: list[ChangePoint], noise: Noise
 ) -> ChangePoint | None:
-    """A fast beginning that is shorter than what is looked for elsewhere."""
+    """Return a fast beginning that is shorter than what is looked for elsewhere."""
     end = cuts[0].at if cuts else len(bins)
     if end < 3 * SHORTEST_BINS:
         return None

@@ -22,7 +22,7 @@ Above it the thread is what holds the rate down.
 def tester_limits(
     passes: Sequence[PassFigures], ceiling_iops: float | None, block_bytes: int, threads: int
 ) -> tuple[Limit, ...]:
-    """The limits that lie in the tester itself.
+    """Return the limits that lie in the tester itself.
 
     Parameters
     ----------
@@ -65,7 +65,7 @@ DISTURBED = 0.02
 def link_limit(
     passes: Sequence[PassFigures], link: str | None, link_rate_bytes_s: float | None
 ) -> tuple[Limit, ...]:
-    """The link as a limit, where the rate comes near what it can carry."""
+    """Return the link as a limit, where the rate comes near what it can carry."""
     if link is None or link_rate_bytes_s is None:
         return ()
     rate = statistics.median(p.rate_bytes_s for p in passes)
@@ -81,7 +81,7 @@ BUSY_OTHERS = 0.5
 def disturbances(
     environments: Sequence[Environment | None], moved_bytes: Sequence[int]
 ) -> list[DisturbanceAmount]:
-    """What disturbed the passes.
+    """Return what disturbed the passes.
 
     Parameters
     ----------
@@ -114,7 +114,7 @@ def disturbances(
 
 
 def disturbance_words(sort: Disturbance, worst: float, amount_bytes: int | None) -> str:
-    """One cause for a reader."""
+    """Return one cause for a reader."""
     share = f"up to {100 * worst:.0f} %"
     if sort is Disturbance.OTHER_IO:
         amount = f"{show_size(amount_bytes)} " if amount_bytes else ""

@@ -110,7 +110,7 @@ def long_write(slices: npt.NDArray[np.int64], elapsed_ns: int) -> LongWrite | No
 def _stretches(
     usual: npt.NDArray[np.float64], cuts: Sequence[ChangePoint]
 ) -> tuple[list[Stretch], dict[int, ChangePoint]]:
-    """The write in stretches of one shape, and the cuts that are steps, by their bin."""
+    """Return the write in stretches of one shape, and the cuts that are steps, by their bin."""
     edges = [0, *(c.at for c in cuts), len(usual)]
     teeth = alternation(usual, edges)
     outside = [c for c in cuts if teeth is None or not teeth.start < c.at < teeth.end]
@@ -145,7 +145,7 @@ def _stretches(
 
 
 def _would_see(usual: npt.NDArray[np.float64], stretches: Sequence[Stretch], noise: Noise) -> float:
-    """The smallest fall that is surely found, and surely found deep enough to be a cliff."""
+    """Return the smallest fall that is surely found, and surely found deep enough to be a cliff."""
     count = min(len(usual), MOST_BINS)
     length = max(round(SEEN_SHARE * count), SHORTEST_BINS)
     found = smallest_change(noise, count, length)
@@ -159,7 +159,7 @@ def _would_see(usual: npt.NDArray[np.float64], stretches: Sequence[Stretch], noi
 
 
 def _head_bins(noise: Noise) -> int:
-    """The fewest bins in which a beginning a third faster than what follows is surely seen."""
+    """Return fewest bins in which a beginning a third faster than what follows is surely seen."""
     sure = HEAD_SURE * noise.sigma / math.sqrt(1 - noise.phi**2)
     return SHORTEST_HEAD_BINS if 1.5 * sure < HEAD_LOG else 4 * SHORTEST_BINS
 
@@ -194,14 +194,14 @@ def _part(series: Series, stretch: Stretch, memory: Memory) -> Level:
 
 
 def cycles(start: int, end: int, period: float) -> list[tuple[int, int]]:
-    """The whole cycles of a saw-tooth, counted from its end, in bins."""
+    """Return the whole cycles of a saw-tooth, counted from its end, in bins."""
     count = int((end - start) / period)
     marks = [round(end - k * period) for k in range(count, -1, -1)]
     return list(pairwise(marks))
 
 
 def over_cycles(rates: npt.NDArray[np.float64], start: int, end: int, period: float) -> Interval:
-    """The mean rate over whole cycles, with an interval from the means of each."""
+    """Return the mean rate over whole cycles, with an interval from the means of each."""
     means = [float(rates[a:b].mean()) for a, b in cycles(start, end, period)]
     if len(means) < 2:
         return Interval(float(rates[start:end].mean()))
@@ -246,7 +246,7 @@ def _steady(
 def _falls(
     series: Series, parts: Sequence[Level], steps: dict[int, ChangePoint]
 ) -> tuple[RateDrop, ...]:
-    """Every step down, with the best level before it."""
+    """Return every step down, with the best level before it."""
     found = []
     best = 0.0
     for before, after in pairwise(parts):
@@ -263,14 +263,14 @@ def _falls(
 
 
 def _at_end(part: Level) -> float:
-    """The rate at the end of a part."""
+    """Return the rate at the end of a part."""
     if part.shape is Shape.SLOPE and part.to_bytes_s is not None:
         return part.to_bytes_s
     return part.rate_bytes_s.median
 
 
 def _fall(cut: ChangePoint, before: float, after: float, best: float, series: Series) -> RateDrop:
-    """The place of a fall, finer than a bin.
+    """Return the place of a fall, finer than a bin.
 
     Where the lines of what was written on both sides of it meet.
     """

@@ -19,7 +19,7 @@ def _shown(found: LongWrite, value: float, ios: bool) -> str:
 
 
 def fall_note(found: LongWrite, fall: RateDrop, *, ios: bool = False) -> str:
-    """One fall for a reader."""
+    """Return one fall for a reader."""
     if fall is found.cliff:
         name = "the cliff"
     elif found.cliff is not None and fall.at_bytes > found.cliff.at_bytes:
@@ -61,7 +61,7 @@ def fall_notes(found: LongWrite, *, ios: bool = False) -> list[str]:
 
 
 def shape_note(found: LongWrite, part: Level, *, ios: bool = False) -> str:
-    """A slope or a saw-tooth for a reader; empty for a level."""
+    """Return a slope or a saw-tooth for a reader; empty for a level."""
     if part.from_bytes_s is None or part.to_bytes_s is None:
         return ""
     one, two = _shown(found, part.from_bytes_s, ios), _shown(found, part.to_bytes_s, ios)
@@ -77,7 +77,7 @@ def shape_note(found: LongWrite, part: Level, *, ios: bool = False) -> str:
 
 
 def long_write_notes(found: LongWrite, *, ios: bool = False) -> list[str]:
-    """What to tell a reader of a write that was made to see this."""
+    """Return what to tell a reader of a write that was made to see this."""
     said = fall_notes(found, ios=ios)
     if found.cliff is None:
         said.append(_no_cliff(found))
@@ -113,7 +113,7 @@ def _no_cliff(found: LongWrite) -> str:
 
 
 def _rises(found: LongWrite, ios: bool) -> list[str]:
-    """A slow start, and a recovery after a fall.
+    """Return a slow start, and a recovery after a fall.
 
     What rises before any fall recovers from nothing.
     """

@@ -19,7 +19,7 @@ It holds less than it says.
 
 
 def lost_data(stamps: StampFaults) -> LostData | None:
-    """What reading the stamps back shows; None where all came back.
+    """Return what reading the stamps back shows; None where all came back.
 
     On a drive that holds less than it says, what was written last lies where the first was, so
     that as many blocks are right as it really has.
@@ -33,13 +33,13 @@ def lost_data(stamps: StampFaults) -> LostData | None:
 
 
 def lost_by(results: Sequence[StepResult]) -> LostData | None:
-    """The worst loss among the results of a drive."""
+    """Return the worst loss among the results of a drive."""
     found = [r.findings.lost for r in results if r.findings.lost is not None]
     return max(found, key=lambda x: (x.holds_bytes is not None, x.lost_bytes), default=None)
 
 
 def lost_words(found: LostData, capacity_bytes: int | None) -> str:
-    """The first thing to say of a drive that lost data."""
+    """Return the first thing to say of a drive that lost data."""
     if found.holds_bytes is not None:
         says = f", not {show_size(capacity_bytes)}" if capacity_bytes else ""
         return f"holds about {show_size(found.holds_bytes)}{says}; what is written beyond is lost"

@@ -52,7 +52,7 @@ NO_MEMORY = Memory(0.0, 0.0)
 
 
 def memory_of(parts: Sequence[npt.NDArray[np.float64]]) -> Memory:
-    """The memory of what is left of these parts about their means.
+    """Return the memory of what is left of these parts about their means.
 
     Parameters
     ----------
@@ -97,7 +97,7 @@ def memory_of(parts: Sequence[npt.NDArray[np.float64]]) -> Memory:
 def _fitted(
     correlations: npt.NDArray[np.float64], weights: npt.NDArray[np.float64]
 ) -> tuple[float, float]:
-    """The share and decay whose curve lies nearest to these correlations."""
+    """Return the share and decay whose curve lies nearest to these correlations."""
     best = (math.inf, 0.0, 0.0)
     lags = np.arange(1, len(correlations) + 1)
     for decay in DECAYS:

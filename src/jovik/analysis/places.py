@@ -65,18 +65,18 @@ class Places:
 
     @cached_property
     def place_of(self) -> dict[str, int]:
-        """Where each drive stands in the arrays."""
+        """Return where each drive stands in the arrays."""
         return {d: i for i, d in enumerate(self.drives)}
 
     @property
     def level(self) -> float:
-        """The confidence of one pair at which that of all pairs together is 95 %."""
+        """Return the confidence of one pair at which that of all pairs together is 95 %."""
         pairs = max(len(self.drives) * (len(self.drives) - 1) // 2, 1)
         return float(CONFIDENCE ** (1 / pairs))
 
     @cached_property
     def reach(self) -> npt.NDArray[np.float64]:
-        """How far the interval of each pair's difference reaches, shape (n, n)."""
+        """Return how far the interval of each pair's difference reaches, shape (n, n)."""
         whole = np.add.outer(self.variance, self.variance)
         with np.errstate(divide="ignore", invalid="ignore"):
             each = np.where(
@@ -89,20 +89,20 @@ class Places:
 
     @cached_property
     def ahead(self) -> npt.NDArray[np.bool_]:
-        """Whether the drive of a row is surely better than that of a column."""
+        """Return whether the drive of a row is surely better than that of a column."""
         found = np.subtract.outer(self.score, self.score) > self.reach
         np.fill_diagonal(found, False)
         return found
 
     @cached_property
     def ranks(self) -> list[Rank]:
-        """The places that each drive may hold."""
+        """Return the places that each drive may hold."""
         ahead = self.ahead
         count = len(self.drives)
         return [Rank(1 + int(ahead[:, i].sum()), count - int(ahead[i].sum())) for i in range(count)]
 
     def ratio(self, one: str, two: str) -> Interval:
-        """How many times one drive is of another, with the interval that places go by."""
+        """Return how many times one drive is of another, with the interval that places go by."""
         i, j = self.place_of[one], self.place_of[two]
         if i == j:
             return Interval(1.0, 1.0, 1.0)
@@ -168,7 +168,7 @@ def places(
 
 
 def _terms(results: Sequence[StepResult], weight: float) -> list[tuple[float, StepResult]]:
-    """The mean over runs made alike."""
+    """Return the mean over runs made alike."""
     return [(weight / len(results), r) for r in results]
 
 
@@ -193,7 +193,7 @@ def _fit(
 
 
 def _interaction(rest: npt.NDArray[np.float64], there: npt.NDArray[np.bool_]) -> float:
-    """The variance of what drives differ by from step to step, beyond both effects."""
+    """Return the variance of what drives differ by from step to step, beyond both effects."""
     drives, kinds = there.shape
     freedom = int(there.sum()) - drives - kinds + 1
     if freedom <= 0:

@@ -78,7 +78,7 @@ class Ranking:
     by_kind: Mapping[str, Places] = field(default_factory=dict)
 
     def lead(self, kind: str, one: str, two: str) -> Interval:
-        """How many times the rate of one drive is of another's in a kind of step."""
+        """Return how many times the rate of one drive is of another's in a kind of step."""
         return self.by_kind[kind].ratio(one, two)
 
 
@@ -152,7 +152,7 @@ def _weights_of(
     kinds: Sequence[str],
     weight: Callable[[str], float],
 ) -> dict[str, float]:
-    """The kinds that make the index: those that two drives or more have, with what they count.
+    """Return kinds that make the index: those that two drives or more have, with what they count.
 
     One pass has no interval and would take the whole index's; such steps count where there is
     nothing else.
@@ -174,7 +174,7 @@ def _overall(
     weights: Mapping[str, float],
     effect: RunEffect,
 ) -> Places | None:
-    """All drives that steps connect with the yardstick, on one scale."""
+    """Return all drives that steps connect with the yardstick, on one scale."""
     mine = {d: {k: c[k] for k in weights if k in c} for d, c in cells.items()}
     reached, seen = {yardstick}, set(mine[yardstick])
     while True:
@@ -273,7 +273,9 @@ def _unsettled(result: StepResult) -> str:
 
 
 def lead_over_next(ranking: Ranking, rows: Sequence[StepRank]) -> list[Interval | None]:
-    """The lead of each drive over the next, best first, with its interval; None for the last.
+    """Return the lead of each drive over the next, best first, with its interval.
+
+    None for the last.
 
     The interval is the one that places go by, so that the two never contradict each other.
     """

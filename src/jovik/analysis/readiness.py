@@ -40,7 +40,7 @@ class Obstacle:
 
 
 def obstacles(around: Surroundings, claims: Sequence[Claim] = ()) -> list[Obstacle]:
-    """Everything that stands in the way, and at the end what can be done."""
+    """Return everything that stands in the way, and at the end what can be done."""
     found = []
     if around.is_system:
         found.append(
@@ -76,7 +76,7 @@ def obstacles(around: Surroundings, claims: Sequence[Claim] = ()) -> list[Obstac
 
 
 def _possible(around: Surroundings) -> str:
-    """What can be done with the drive all the same."""
+    """Return what can be done with the drive all the same."""
     if around.mounted and not around.read_only:
         return "measure a folder on it; reading the raw device is possible too"
     read = "read it as a raw device"
@@ -93,7 +93,7 @@ def _possible(around: Surroundings) -> str:
 
 
 def claims_beyond(rate: float | None, claims: Sequence[Claim]) -> list[Obstacle]:
-    """Claims of a stream that a link of this payload rate (bytes a second) cannot carry."""
+    """Return claims of a stream that a link of this payload rate (bytes a second) cannot carry."""
     if rate is None:
         return []
     beyond = [c for c in claims if c.unit == "bytes/s" and c.figure > rate]

@@ -40,7 +40,7 @@ class WorkShare:
 
     @property
     def share(self) -> Interval:
-        """The rate as a share of the claim."""
+        """Return the rate as a share of the claim."""
         return self.rate_bytes_s.scaled(1 / self.claimed_bytes_s)
 
 
@@ -119,7 +119,7 @@ def _share(result: StepResult, claimed: dict[int, float | None]) -> WorkShare | 
 
 
 def _moved(result: StepResult) -> float:
-    """Bytes of one pass."""
+    """Return bytes of one pass."""
     return sum(p.read_bytes + p.written_bytes for p in result.passes) / len(result.passes)
 
 

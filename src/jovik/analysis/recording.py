@@ -58,7 +58,7 @@ MOST_BLOCKS = 4
 
 
 def summary_of(recording: Recording) -> RecordingSummary:
-    """The figures of a recording."""
+    """Return the figures of a recording."""
     kind, size = recording.kind, recording.bytes
     reads, writes = kind == Kind.READ, kind == Kind.WRITE
     moves = reads | writes

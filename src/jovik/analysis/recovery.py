@@ -39,7 +39,7 @@ class PauseGain:
 
 
 def recoveries(results: Sequence[StepResult]) -> list[Recovery]:
-    """Every load of a run that came again after another one, both of them steady."""
+    """Return every load of a run that came again after another one, both of them steady."""
     found = []
     steady = [r for r in results if steady_step(r) and settled(r) and r.passes]
     for n, after in enumerate(steady):
@@ -52,7 +52,7 @@ def recoveries(results: Sequence[StepResult]) -> list[Recovery]:
 
 
 def pause_gains(results: Sequence[StepResult]) -> list[PauseGain]:
-    """What pauses of a run bring, shortest first."""
+    """Return what pauses of a run bring, shortest first."""
     steady = {_access(r): r for r in results if steady_step(r) and settled(r) and r.passes}
     pairs = []
     for r in results:
@@ -69,7 +69,7 @@ def pause_gains(results: Sequence[StepResult]) -> list[PauseGain]:
 
 
 def _access(r: StepResult) -> IoStep | None:
-    """The step without what says how long and after which pause."""
+    """Return the step without what says how long and after which pause."""
     step = parse(r.kind)
     if not isinstance(step, IoStep):
         return None

@@ -30,7 +30,7 @@ ENOUGH = 8
 
 
 def step_class(kind: str) -> str:
-    """The class of step that a spread between runs is pooled over."""
+    """Return the class of step that a spread between runs is pooled over."""
     step = parse(kind)
     if not isinstance(step, IoStep):
         return "other"
@@ -50,7 +50,7 @@ class RunEffect:
     freedom: int = 0
 
     def of(self, kind: str) -> float:
-        """The standard deviation for a kind of step."""
+        """Return the standard deviation for a kind of step."""
         return max(self.spread.get(step_class(kind), FLOOR), FLOOR)
 
 
@@ -59,7 +59,7 @@ FLOOR_ALONE = RunEffect()
 
 
 def run_effect(results: Sequence[StepResult]) -> RunEffect:
-    """The spread between runs that these results show.
+    """Return the spread between runs that these results show.
 
     Parameters
     ----------
@@ -103,7 +103,7 @@ def _conditions(r: StepResult) -> tuple[object, ...]:
 
 
 def alike_runs(newest: StepResult, others: Sequence[StepResult]) -> list[StepResult]:
-    """A result with those of other runs that were made alike, on the same sample and rig."""
+    """Return a result with those of other runs that were made alike, on the same sample and rig."""
     return [newest] + [
         o
         for o in others
@@ -123,7 +123,7 @@ def weighted(
     terms: Sequence[tuple[float, StepResult]],
     effect: RunEffect,
 ) -> LogFigure:
-    """A weighted sum of the logs of results.
+    """Return a weighted sum of the logs of results.
 
     What belongs to a run is common to its steps: within one run weights of both signs cancel in it.
     """
@@ -152,5 +152,5 @@ def weighted(
 def ratio_across(
     above: StepResult, below: StepResult, effect: RunEffect = FLOOR_ALONE
 ) -> LogFigure:
-    """How many times one result is of another, with what runs differ by where they are two."""
+    """Return the ratio of two results, with the spread of runs if they are from two runs."""
     return weighted([(1.0, above), (-1.0, below)], effect)

@@ -56,7 +56,7 @@ class ExpectedRange:
 def expected_band(
     kind: str, peers: Sequence[StepResult], link: ClassLink | None, *, solid: bool
 ) -> ExpectedRange:
-    """The expected range of a drive, from its peers and from the physics of its link.
+    """Return the expected range of a drive, from its peers and from the physics of its link.
 
     Parameters
     ----------
@@ -127,7 +127,7 @@ def side_by_side(
     solid: bool = False,
     effect: RunEffect = FLOOR_ALONE,
 ) -> list[SampleFigure]:
-    """Every unit in every kind of step that at least one has, in the order of the results.
+    """Return every unit in every kind of step that at least one has, in the order of the results.
 
     Parameters
     ----------
@@ -219,7 +219,7 @@ def suspects(
 
 
 def _evidence_of(figure: SampleFigure) -> list[str]:
-    """What one figure says against its unit."""
+    """Return what one figure says against its unit."""
     said = []
     if not explained(figure.result):
         if figure.share is not None and (figure.share.high or figure.share.median) < FAR:
@@ -230,7 +230,7 @@ def _evidence_of(figure: SampleFigure) -> list[str]:
 
 
 def explained(result: StepResult) -> bool:
-    """Whether something was seen that makes a figure low without any fault of the sample.
+    """Return whether something was seen that makes a figure low without any fault of the sample.
 
     Heat, or a write cache that steps before it had filled.
     """
@@ -257,7 +257,7 @@ def _sibling_words(figure: SampleFigure) -> str:
 
 
 def _checks(mine: Sequence[SampleFigure], every: Sequence[SampleFigure]) -> list[str]:
-    """What to check, by what the results themselves point at, then by what is usual.
+    """Return what to check, by what the results themselves point at, then by what is usual.
 
     The way to the drive before the drive.
     """

@@ -29,7 +29,7 @@ FALLING = 1.15
 
 
 def scan_notes(found: ScanFinding) -> list[str]:
-    """What to tell a reader."""
+    """Return what to tell a reader."""
     said = []
     if found.ratio >= FALLING:
         said.append(
@@ -101,7 +101,7 @@ def scan_finding(record: ScanRecord) -> ScanFinding:
 
 
 def _mean_rate(good: Sequence[float]) -> Interval:
-    """The rate over all zones and its 95 % interval.
+    """Return the rate over all zones and its 95 % interval.
 
     Zones differ by where they lie, which is no noise: its variance is read from neighbours (von
     Neumann, "Distribution of the ratio of the mean square successive difference to the variance",

@@ -52,7 +52,7 @@ class SettlingGoal:
     prior: tuple[float, ...] = ()
 
     def outcome(self, rates_bytes_s: Sequence[float]) -> SettlingOutcome | None:
-        """How it ends with these passes; None to go on."""
+        """Return how it ends with these passes; None to go on."""
         shares = [*self.prior, *(r * self.share_per_rate for r in rates_bytes_s)]
         if len(shares) < FIRST_LOOK or min(shares) <= 0:
             return SettlingOutcome.UNDECIDABLE if len(shares) >= MOST_PASSES else None
@@ -71,15 +71,15 @@ class SettlingGoal:
 
     @classmethod
     def from_json(cls, stored: dict[str, Any]) -> SettlingGoal:
-        """What `as_json` gave."""
+        """Return what `as_json` gave."""
         return cls(**stored | {"prior": tuple(stored["prior"])})
 
 
 def look_confidence(choice: int = 1) -> float:
-    """The confidence of an interval that is looked at again and again."""
+    """Return the confidence of an interval that is looked at again and again."""
     return 1 - EACH_LOOK / choice
 
 
 def on_margin(low: float, high: float) -> bool:
-    """Whether an interval that holds the margin is so narrow that no verdict would matter."""
+    """Return True if an interval around the margin is so narrow that no verdict matters."""
     return math.log(high / low) / 2 <= NEAR

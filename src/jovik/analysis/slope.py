@@ -44,7 +44,7 @@ class Slope:
 def slopes(
     bins: npt.NDArray[np.float64], cuts: Sequence[ChangePoint]
 ) -> tuple[list[Slope], set[int]]:
-    """Every slope among these cuts, in order, and which cuts by number belong to one.
+    """Return every slope among these cuts, in order, and which cuts by number belong to one.
 
     Parameters
     ----------
@@ -76,7 +76,7 @@ def _groups(
     steps: Sequence[float],
     jumps: Sequence[float],
 ) -> list[tuple[int, int]]:
-    """Numbers of the first and last cut of what may be one slope each.
+    """Return numbers of the first and last cut of what may be one slope each.
 
     Neighbouring cuts that go one way, none of them a clear step, are tried as a whole first: a line
     that leaves less behind than the stairs do, which have more of a choice, is a slope.
@@ -97,7 +97,7 @@ def _groups(
 
 
 def _one_way(steps: Sequence[float], jumps: Sequence[float], most: float) -> list[tuple[int, int]]:
-    """Runs of cuts in one direction in which no more than `most` of a step lies in its jump."""
+    """Return runs of cuts in one direction whose jumps are at most `most` of each step."""
     found: list[tuple[int, int]] = []
     for number, (step, jump) in enumerate(zip(steps, jumps, strict=True)):
         if abs(jump) >= most * abs(step):
@@ -137,7 +137,7 @@ def _line(part: npt.NDArray[np.float64]) -> tuple[float, float]:
 
 
 def _ramp(bins: npt.NDArray[np.float64], start: int, end: int) -> tuple[int, int, float] | None:
-    """The places between which a line joins two levels best, or None where a step does better.
+    """Return places between which a line joins two levels best, or None where a step does better.
 
     With the squares that it leaves, of the logarithm.
     """
@@ -187,7 +187,7 @@ def _cost(
 
 
 def _slope_of(bins: npt.NDArray[np.float64], start: int, end: int, one: int, two: int) -> Slope:
-    """The slope's ends, and the rates there: of the levels beside it, or of its own line."""
+    """Return the slope's ends, and the rates there: of the levels beside it, or of its own line."""
     inner = bins[one:two]
     tilt, first = (
         np.polyfit(np.arange(len(inner)), inner, 1) if len(inner) > 2 else (0.0, inner.mean())

@@ -45,12 +45,12 @@ TREND_LEVEL = 0.01
 
 
 def student_quantile(freedom: float, confidence: float = CONFIDENCE) -> float:
-    """The two-sided quantile of Student's t, for any positive degrees of freedom."""
+    """Return the two-sided quantile of Student's t, for any positive degrees of freedom."""
     return quantile(freedom, 0.5 + confidence / 2)
 
 
 def variance(values: Sequence[float], mean: float) -> float:
-    """The unbiased variance with the allowance.
+    """Return the unbiased variance with the allowance.
 
     The standard library's works in exact fractions, which a ranking of thousands would wait for.
     """
@@ -58,7 +58,7 @@ def variance(values: Sequence[float], mean: float) -> float:
 
 
 def effective_number(logs: Sequence[float]) -> float:
-    """How many independent passes these are worth, where neighbours resemble each other.
+    """Return how many independent passes these are worth, where neighbours resemble each other.
 
     By their first autocorrelation, its bias for so few taken off (Marriott and Pope, "Bias in the
     estimation of autocorrelations", Biometrika 1954).
@@ -79,7 +79,7 @@ def effective_number(logs: Sequence[float]) -> float:
 
 
 def _mean_variance(logs: Sequence[float], middle: float) -> tuple[float, float]:
-    """The variance of the mean of these logs, and its degrees of freedom."""
+    """Return the variance of the mean of these logs, and its degrees of freedom."""
     number, count = effective_number(logs), len(logs)
     spread = variance(logs, middle)
     if number < count:
@@ -100,7 +100,10 @@ class Trend:
 
 
 def trend(values: Sequence[float]) -> Trend | None:
-    """The trend of passes, by the slope of a line through their logs; None where there is none."""
+    """Return the trend of passes, by the slope of a line through their logs.
+
+    None where there is none.
+    """
     count = len(values)
     if count < FROM_PASSES or min(values) <= 0:
         return None
@@ -115,7 +118,7 @@ def trend(values: Sequence[float]) -> Trend | None:
 
 
 def interval(values: Sequence[float], confidence: float = CONFIDENCE) -> Interval:
-    """The median of the passes and its interval, of 95 % unless another is asked for.
+    """Return the median of the passes and its interval, of 95 % unless another is asked for.
 
     Parameters
     ----------
@@ -145,7 +148,7 @@ def interval(values: Sequence[float], confidence: float = CONFIDENCE) -> Interva
 
 
 def interval_within(rates: npt.NDArray[np.float64], memory: Memory | None = None) -> Interval:
-    """The mean rate within one pass and its 95 % interval, from its time slices.
+    """Return the mean rate within one pass and its 95 % interval, from its time slices.
 
     Neighbouring slices resemble each other, so the mean is worth as many independent slices as the
     fitted memory leaves of them (`jovik.analysis.memory`). What differs between passes is not in
@@ -189,12 +192,12 @@ class LogFigure:
 
     @property
     def known(self) -> bool:
-        """Whether the variance is known."""
+        """Return whether the variance is known."""
         return not math.isnan(self.variance)
 
 
 def combine(terms: Sequence[tuple[float, LogFigure]]) -> LogFigure:
-    """A weighted sum of figures, with Welch-Satterthwaite degrees of freedom.
+    """Return a weighted sum of figures, with Welch-Satterthwaite degrees of freedom.
 
     Source: Satterthwaite, "An approximate distribution of estimates of variance components"
     (Biometrics Bulletin 2, 1946).
@@ -209,7 +212,7 @@ def combine(terms: Sequence[tuple[float, LogFigure]]) -> LogFigure:
 
 
 def ratio_interval(figure: LogFigure, confidence: float = CONFIDENCE) -> Interval:
-    """A log figure carried back to a ratio with its interval, of 95 % unless another is asked."""
+    """Return a logarithm's ratio with its interval, 95 % by default."""
     middle = math.exp(figure.mean)
     if not figure.known:
         return Interval(middle)
@@ -220,5 +223,5 @@ def ratio_interval(figure: LogFigure, confidence: float = CONFIDENCE) -> Interva
 
 
 def ratio(above: Sequence[float], below: Sequence[float]) -> Interval:
-    """The ratio of two steps' figures from their passes, with its interval (Welch on logs)."""
+    """Return ratio of two steps' figures from their passes, with its interval (Welch on logs)."""
     return ratio_interval(combine([(1.0, LogFigure.of(above)), (-1.0, LogFigure.of(below))]))

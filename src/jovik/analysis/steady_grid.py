@@ -34,7 +34,7 @@ class Grid:
 
 
 def grids(results: Sequence[StepResult]) -> list[Grid]:
-    """Every surface of several mixes and blocks, each from one run.
+    """Return every surface of several mixes and blocks, each from one run.
 
     What a drive went through before decides what it does in use: cells of several runs make no
     surface. Of runs that give the same surface, that with most cells counts, of like ones the last.

@@ -25,7 +25,7 @@ def excursion(rounds: Sequence[float]) -> float:
 
 
 def slope(rounds: Sequence[float]) -> float:
-    """What the line fitted through the rounds rises over all of them, as a share of their mean."""
+    """Return the rise of the fitted line over all rounds, as a fraction of their mean."""
     mean = float(np.mean(rounds))
     if mean <= 0 or len(rounds) < 2:
         return math.inf if mean <= 0 else 0.0
@@ -34,17 +34,17 @@ def slope(rounds: Sequence[float]) -> float:
 
 
 def is_steady(rounds: Sequence[float]) -> bool:
-    """Whether one window of rounds is steady."""
+    """Return whether one window of rounds is steady."""
     return excursion(rounds) <= RANGE and abs(slope(rounds)) <= SLOPE
 
 
 def last_window(rounds: Sequence[float]) -> Sequence[float]:
-    """The last rounds that make a window; all of them where there are fewer."""
+    """Return the last rounds that make a window; all of them where there are fewer."""
     return rounds[-WINDOW:]
 
 
 def steady_notes(found: SteadyState) -> list[str]:
-    """What a reader should know of rounds that were to be steady."""
+    """Return what a reader should know of rounds that were to be steady."""
     rounds = f"{found.rounds} round{'s' if found.rounds != 1 else ''}"
     if found.steady:
         return []
@@ -57,7 +57,7 @@ def steady_notes(found: SteadyState) -> list[str]:
 
 
 def steady_from(rounds: Sequence[float]) -> int | None:
-    """The first round from which on all rounds to the end pass the test as one window.
+    """Return the first round from which on all rounds to the end pass the test as one window.
 
     Looking at windows of five one after the other would let a rate creep away by a little in each.
     None where even the last five do not pass.

@@ -29,12 +29,12 @@ NODES = 400
 
 
 def _log_constant(freedom: float) -> float:
-    """The logarithm of Gamma((f + 1) / 2) / (sqrt(pi) Gamma(f / 2))."""
+    """Return the logarithm of Gamma((f + 1) / 2) / (sqrt(pi) Gamma(f / 2))."""
     return math.lgamma((freedom + 1) / 2) - math.lgamma(freedom / 2) - math.log(math.pi) / 2
 
 
 def _fraction(x: float, a: float, b: float) -> float:
-    """The continued fraction of the incomplete beta function, which converges for small `x`."""
+    """Return continued fraction of the incomplete beta function, which converges for small `x`."""
     c, d = 1.0, 1 / ((1 - (a + b) * x / (a + 1)) or TINY)
     out = d
     for m in range(1, MOST_TERMS):
@@ -51,7 +51,7 @@ def _fraction(x: float, a: float, b: float) -> float:
 
 
 def _upper_tail(t: float, freedom: float) -> float:
-    """The probability of more than `t`, for `t` above zero."""
+    """Return the probability of more than `t`, for `t` above zero."""
     a, b = freedom / 2, 0.5
     ratio = t * t / freedom
     x, rest = 1 / (1 + ratio), ratio / (1 + ratio)
@@ -62,7 +62,7 @@ def _upper_tail(t: float, freedom: float) -> float:
 
 
 def _expansion(freedom: Any, z: float) -> Any:
-    """The quantile for many degrees of freedom, one number or an array, from the normal `z`."""
+    """Return quantile for many degrees of freedom, one number or an array, from the normal `z`."""
     z2 = z * z
     terms = (
         z,
@@ -76,7 +76,7 @@ def _expansion(freedom: Any, z: float) -> Any:
 
 @lru_cache(maxsize=65536)
 def quantile(freedom: float, share: float) -> float:
-    """The value that Student's t stays below with probability `share`, which is above one half."""
+    """Return the quantile of Student's t for the probability `share`, above one half."""
     freedom = max(freedom, LEAST)
     z = NormalDist().inv_cdf(share)
     if freedom >= MANY:
@@ -100,7 +100,7 @@ def quantile(freedom: float, share: float) -> float:
 
 
 def quantiles(freedom: Values, share: float) -> Values:
-    """The same for many at once, within 1 in 1,000 of their size; any shape."""
+    """Return the same for many at once, within 1 in 1,000 of their size; any shape."""
     f = np.maximum(freedom, LEAST)
     if f.size <= NODES:
         found = [quantile(v, share) for v in f.ravel().tolist()]
@@ -115,7 +115,7 @@ def quantiles(freedom: Values, share: float) -> Values:
 
 
 def distribution(freedom: float, t: float) -> float:
-    """The probability of at most `t`."""
+    """Return the probability of at most `t`."""
     if t == 0:
         return 0.5
     tail = _upper_tail(abs(t), freedom)

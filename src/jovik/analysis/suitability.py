@@ -56,14 +56,14 @@ class Suitability:
 
     @property
     def carried(self) -> bool:
-        """Whether the drive carries it at all."""
+        """Return whether the drive carries it at all."""
         return self.streams >= 1
 
 
 def fit(
     load: Load, results: Sequence[StepResult], endurance_bytes: int | None = None
 ) -> Suitability:
-    """How a drive fits a load.
+    """Return how a drive fits a load.
 
     Parameters
     ----------
@@ -104,7 +104,7 @@ def fit(
 
 
 def _supply(load: Load, results: Sequence[StepResult], share: int) -> AvailableRate | None:
-    """The figure that tells most about a load.
+    """Return the figure that tells most about a load.
 
     After the cliff for long writes, the nearest block and depth for random access.
     """
@@ -159,7 +159,7 @@ def _supply(load: Load, results: Sequence[StepResult], share: int) -> AvailableR
 
 
 def _late(load: Load, supplies: Sequence[AvailableRate]) -> str:
-    """Whether accesses come too late for the load, in words."""
+    """Return whether accesses come too late for the load, in words."""
     if load.latency_ns is None:
         return ""
     for supply in supplies:
@@ -178,7 +178,7 @@ def _late(load: Load, supplies: Sequence[AvailableRate]) -> str:
 
 
 def _phrase(load: Load, share: int) -> str:
-    """A phrase that would supply what is missing."""
+    """Return a phrase that would supply what is missing."""
     order = "random" if load.random else "sequential"
     word = "read" if share == 100 else "write"
     if share == 0 and not load.random:

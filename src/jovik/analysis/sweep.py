@@ -47,7 +47,7 @@ class SweepPoint:
 
     @property
     def doubt(self) -> str:
-        """What makes one hesitate at this point.
+        """Return what makes one hesitate at this point.
 
         Passes that differ, or what held it back that is not the drive; empty where nothing does.
         """
@@ -76,16 +76,16 @@ class Sweep:
 
     @property
     def name(self) -> str:
-        """What the axis is called."""
+        """Return what the axis is called."""
         return AXES[self.axis]
 
     @property
     def label(self) -> str:
-        """What all rungs have in common, and the axis."""
+        """Return what all rungs have in common, and the axis."""
         return f"{self._common()}, over {self.name}"
 
     def doubts(self) -> list[str]:
-        """Each doubt with the points that it is of: ``passes differ at 8 and 16``."""
+        """Return each doubt with the points that it is of: ``passes differ at 8 and 16``."""
         found: dict[str, list[str]] = {}
         for rung in self.rungs:
             if rung.doubt:
@@ -98,7 +98,7 @@ class Sweep:
 
     @property
     def bent_by_heat(self) -> bool:
-        """Whether heat held a rung down, so that the curve's shape is not the drive's."""
+        """Return whether heat held a rung down, so that the curve's shape is not the drive's."""
         return any(x.what is LimitSource.HEAT for r in self.rungs for x in r.result.limits)
 
     def _common(self) -> str:
@@ -114,7 +114,7 @@ class Sweep:
         return ", ".join(words)
 
     def spell(self, value: int) -> str:
-        """A number of the axis for people."""
+        """Return a number of the axis for people."""
         if self.axis in SIZES:
             return (
                 re.sub(r"(?<=\d)(?=[A-Za-z])", " ", spell_size(value))
@@ -144,7 +144,7 @@ class Sweep:
         )
 
     def _share_words(self) -> str:
-        """What a rising share does: nothing, something, or nothing that could be told."""
+        """Return what a rising share does: nothing, something, or nothing that could be told."""
         first, last = self.rungs[0], self.rungs[-1]
         ratios = [_ratio(r, first) for r in self.rungs[1:]]
         off = max(max(abs((x.low or x.median) - 1), abs((x.high or x.median) - 1)) for x in ratios)
@@ -180,7 +180,7 @@ class Sweep:
 
 
 def curves(results: Sequence[StepResult]) -> list[Sweep]:
-    """Every sweep among results of one drive under one set of conditions, in order.
+    """Return every sweep among results of one drive under one set of conditions, in order.
 
     Parameters
     ----------
@@ -215,7 +215,7 @@ def curves(results: Sequence[StepResult]) -> list[Sweep]:
 
 
 def _walks(axis: str, step: IoStep) -> bool:
-    """Whether a step has a number on an axis."""
+    """Return whether a step has a number on an axis."""
     if axis == "compressible_percent":
         return step.writes
     if axis == "span_bytes":
@@ -234,7 +234,7 @@ def _value(step: IoStep, axis: str) -> int:
 
 
 def _without(step: IoStep, axis: str) -> IoStep:
-    """A step with the same number in `axis` for every rung of a ladder.
+    """Return a step with the same number in `axis` for every rung of a ladder.
 
     What two rungs then share makes them one ladder. The span stays as it was asked for: what it
     comes to is a multiple of the block, which would part the rungs of a ladder over blocks.

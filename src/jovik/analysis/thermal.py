@@ -45,7 +45,7 @@ class SensorReading:
 
 
 def assess_sensors(samples: TemperatureSeries) -> list[SensorReading]:
-    """Every sensor that answered, with what it showed and whether it can be believed."""
+    """Return every sensor that answered, with what it showed and whether it can be believed."""
     names = sorted({n for _, values in samples for n in values})
     series = {n: [values[n] for _, values in samples if n in values] for n in names}
     lasted = samples[-1][0] - samples[0][0] if samples else 0.0
@@ -76,7 +76,7 @@ def assess_sensors(samples: TemperatureSeries) -> list[SensorReading]:
 
 
 def believed(samples: TemperatureSeries) -> frozenset[str]:
-    """Names of the sensors that can be believed, by all that is known of them."""
+    """Return names of the sensors that can be believed, by all that is known of them."""
     return frozenset(r.name for r in assess_sensors(samples) if not r.set_aside)
 
 
@@ -99,7 +99,7 @@ def trusted_temperatures(
 
 
 def seconds_above(warm: Sequence[tuple[float, float]], limit_c: float) -> float:
-    """Seconds at or above a limit, each reading held until the next."""
+    """Return seconds at or above a limit, each reading held until the next."""
     return sum(b[0] - a[0] for a, b in pairwise(warm) if a[1] >= limit_c)
 
 
@@ -117,7 +117,7 @@ def warmth_of(
     sensors: Sequence[SensorReading],
     limit_c: float | None,
 ) -> Warmth:
-    """The warmth of a step, by the sensors as the whole run shows them.
+    """Return the warmth of a step, by the sensors as the whole run shows them.
 
     Parameters
     ----------
@@ -158,7 +158,7 @@ def heat_limit(
     warm: Sequence[tuple[float, float]],
     limit_c: float | None,
 ) -> Limit | None:
-    """Whether heat held a pass down.
+    """Return whether heat held a pass down.
 
     Its rate is lower from when the temperature reached its limit than before, or it was there all
     the time.

@@ -29,14 +29,14 @@ class TogetherFigure:
 
     @property
     def held_back(self) -> bool:
-        """Whether it surely does less together than alone."""
+        """Return whether it surely does less together than alone."""
         return self.share.high is not None and self.share.high < HOLDS_BACK
 
 
 def together_figures(
     alone: Mapping[str, Sequence[StepResult]], together: Mapping[str, Sequence[StepResult]]
 ) -> list[TogetherFigure]:
-    """Each step that a target has both ways, step by step.
+    """Return each step that a target has both ways, step by step.
 
     Parameters
     ----------
@@ -58,7 +58,7 @@ def together_figures(
 
 
 def totals(together: Mapping[str, Sequence[StepResult]]) -> dict[str, Interval]:
-    """What all targets did at once in each step, bytes a second.
+    """Return what all targets did at once in each step, bytes a second.
 
     A pass of one was at the same moment as that of the others, so that passes are added up one by
     one; a step that not all made as often is left out.

@@ -67,7 +67,7 @@ class StepGain:
 
     @property
     def verdict(self) -> str:
-        """What the interval allows to be said."""
+        """Return what the interval allows to be said."""
         if self.times.low is None or self.times.high is None:
             return "one pass cannot tell"
         if self.times.low > LITTLE:
@@ -119,7 +119,7 @@ class JobTime:
 
     @property
     def apart(self) -> bool:
-        """Whether the intervals leave no doubt that one takes longer."""
+        """Return whether the intervals leave no doubt that one takes longer."""
         if self.old is None or self.new is None or not (self.old.known and self.new.known):
             return False
         assert self.old.low is not None and self.old.high is not None
@@ -145,7 +145,7 @@ class Upgrade:
 
     @property
     def conclusion(self) -> str:
-        """A sentence that says no more than the figures do."""
+        """Return a sentence that says no more than the figures do."""
         if self.lost is not None:
             return f"worth it for nothing: it {lost_words(self.lost, None)}"
         if not self.steps:
@@ -247,14 +247,14 @@ class Pair:
 
 
 def _mean_of(pairs: Sequence[Pair], effect: RunEffect) -> LogFigure:
-    """The geometric mean of what the new drive does of the old one."""
+    """Return the geometric mean of what the new drive does of the old one."""
     share = 1 / len(pairs)
     terms = [t for p in pairs for t in ((share, p.new), (-share, p.old))]
     return weighted(terms, effect)
 
 
 def _gain(pairs: Sequence[Pair], effect: RunEffect) -> Interval:
-    """Times faster in one class.
+    """Return times faster in one class.
 
     The geometric mean of its steps, each with the share that the link leaves of it.
     """
@@ -263,7 +263,7 @@ def _gain(pairs: Sequence[Pair], effect: RunEffect) -> Interval:
 
 
 def _felt(gain: Interval) -> str:
-    """What the interval of a class's gain allows to be said.
+    """Return what the interval of a class's gain allows to be said.
 
     A difference inside the noise is neither gain nor loss.
     """
@@ -277,7 +277,7 @@ def _felt(gain: Interval) -> str:
 
 
 def _with_times(name: str, gain: Interval) -> str:
-    """A class in words, with how many times where that is the point."""
+    """Return a class in words, with how many times where that is the point."""
     times = {"worth": gain.median, "slower": 1 / gain.median}.get(_felt(gain))
     return CLASS_WORDS[name] + (f" ({times:.1f} times)" if times is not None else "")
 
@@ -299,7 +299,7 @@ def _class_of(result: StepResult) -> str | None:
 
 
 def _replays(old: Sequence[StepResult], new: Sequence[StepResult]) -> list[JobTime]:
-    """Recorded programs that both drives replayed: measured, not computed from rates."""
+    """Compare recorded programs that both drives replayed: measured, not computed from rates."""
     found = []
     for result in new:
         after = result.findings.replay
@@ -317,7 +317,7 @@ def _replays(old: Sequence[StepResult], new: Sequence[StepResult]) -> list[JobTi
 def _measured(
     results: Sequence[StepResult], link: float | None, end: End
 ) -> tuple[float | None, str]:
-    """A replay is measured as a whole; nothing is computed."""
+    """Return the replay's own figure, which is measured as a whole."""
     return None, ""
 
 
@@ -332,7 +332,7 @@ def _job(
 def _spread(
     job: Job, results: Sequence[StepResult], link: float | None
 ) -> tuple[Interval | None, str]:
-    """A job's seconds with the ends that its rates leave it."""
+    """Return a job's seconds with the ends that its rates leave it."""
     middle, missing = job.seconds(results, link, "median")
     if middle is None:
         return None, missing
@@ -415,7 +415,7 @@ def _small_s(
 def _rate(
     results: Sequence[StepResult], *, random: bool, share: int, depth: int
 ) -> Interval | None:
-    """The figure of the step whose depth is nearest, bytes a second."""
+    """Return the figure of the step whose depth is nearest, bytes a second."""
     found: list[tuple[float, float, Interval]] = []
     for r in results:
         step = parse(r.phrase)

@@ -41,12 +41,12 @@ class WakeCost:
 
     @property
     def sure(self) -> bool:
-        """Whether it surely waits longer."""
+        """Return whether it surely waits longer."""
         return self.longer_ns.low is not None and self.longer_ns.low > 0
 
 
 def wake_costs(results: Sequence[StepResult]) -> list[WakeCost]:
-    """What pauses cost, of every step that was made both ways in a run."""
+    """Return what pauses cost, of every step that was made both ways in a run."""
     return [c for paced in results for c in _of(paced, results)]
 
 
@@ -73,7 +73,7 @@ def _of(paced: StepResult, results: Sequence[StepResult]) -> Iterator[WakeCost]:
 
 
 def _median_ns(found: Latencies | None) -> Interval | None:
-    """The median by order statistics, at 97.5 %.
+    """Return the median by order statistics, at 97.5 %.
 
     The number of I/Os below the true median is binomial (Conover, Practical Nonparametric
     Statistics, 1999, section 3.2).

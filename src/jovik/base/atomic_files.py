@@ -66,7 +66,7 @@ def create_atomically(path: Path, content: bytes) -> None:
 
 @contextlib.contextmanager
 def replacing(path: Path, *, mode: int = 0o666, overwrite: bool = True) -> Iterator[BinaryIO]:
-    """A file to write in, which takes its place when the context ends without an exception.
+    """Yield a file to write in, which takes its place when the context ends without an exception.
 
     Raises
     ------
@@ -105,7 +105,7 @@ def replacing(path: Path, *, mode: int = 0o666, overwrite: bool = True) -> Itera
 
 
 def _new_file(part: str, mode: int, folder: int) -> tuple[int, bool]:
-    """A new file, and whether it has its name already.
+    """Return a new file, and whether it has its name already.
 
     One without a name goes with its process; it gets one when it is whole and locked.
     """
@@ -124,7 +124,7 @@ def _link(fd: int, name: str, folder: int) -> None:
 
 @contextlib.contextmanager
 def replacing_by_path(path: Path, *, overwrite: bool = True) -> Iterator[Path]:
-    """The same for what has to be given a path of its own, such as a database.
+    """Yield the same for what has to be given a path of its own, such as a database.
 
     The path leads through the descriptor of a private folder beside `path`, where the system can.
     """
@@ -279,7 +279,7 @@ def ends_of(path: Path) -> bytes:
 
 
 def _ends_of(file: BinaryIO) -> bytes:
-    """The beginning and the end of a file."""
+    """Return the beginning and the end of a file."""
     size = file.seek(0, os.SEEK_END)
     file.seek(0)
     content = file.read(LOOKED_AT_BYTES)
@@ -297,7 +297,7 @@ def _folder_of(path: Path) -> Iterator[int]:
 
 
 def _stem(name: str) -> str:
-    """How the files begin that are to become `name`: short, whatever its length."""
+    """Return how the files begin that are to become `name`: short, whatever its length."""
     told = hashlib.blake2b(os.fsencode(name), digest_size=4)
     return f".jovik-{told.hexdigest()}-"
 

@@ -19,7 +19,7 @@ THINK_NS = 200_000
 
 
 def chain(kind: Kind, count: int) -> Recording:
-    """Requests of 4 KiB in order within 1 MiB, each a while after the one before was done."""
+    """Return 4 KiB requests in order within 1 MiB, each a while after the previous one."""
     number = np.arange(count, dtype=np.int64)
     ones = np.ones(count, np.int64)
     issue = number * (THINK_NS + 1)

@@ -27,7 +27,7 @@ NO_THREAD = "can't start new thread"
 
 
 def fault_error(fault: IoFault, when: str, hint: str) -> DriveError | TargetError:
-    """The error of an I/O that failed.
+    """Return the error of an I/O that failed.
 
     Parameters
     ----------
@@ -53,7 +53,7 @@ def fault_error(fault: IoFault, when: str, hint: str) -> DriveError | TargetErro
 
 
 def environment_error(error: BaseException) -> RefusedError | None:
-    """What the system refused a process, as an error to show; None for any other error."""
+    """Return what the system refused a process, as an error to show; None for any other error."""
     if isinstance(error, MemoryError):
         return RefusedError("there is not enough memory", ENVIRONMENT[errno.ENOMEM])
     if isinstance(error, RuntimeError) and NO_THREAD in str(error):

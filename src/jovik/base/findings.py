@@ -62,7 +62,7 @@ class RateDrop:
 
     @property
     def deep(self) -> bool:
-        """Whether it is a cliff and no wavering."""
+        """Return whether it is a cliff and no wavering."""
         return self.after_bytes_s <= (1 - DEEP) * (self.best_bytes_s or self.before_bytes_s)
 
 
@@ -102,12 +102,12 @@ class LongWrite:
 
     @property
     def cliff(self) -> RateDrop | None:
-        """The first deep fall."""
+        """Return the first deep fall."""
         return next((f for f in self.falls if f.deep), None)
 
     @property
     def slope(self) -> Level | None:
-        """The first stretch over which it declines by as much as a cliff falls."""
+        """Return the first stretch over which it declines by as much as a cliff falls."""
         return next(
             (
                 p
@@ -120,7 +120,7 @@ class LongWrite:
 
     @property
     def steady_bytes(self) -> Interval | None:
-        """The mean rate of the steady end, whatever it lasts."""
+        """Return the mean rate of the steady end, whatever it lasts."""
         if self.steady_from_s is None:
             return None
         # Records of 0.1 have no rate of their own for it.
@@ -128,7 +128,7 @@ class LongWrite:
 
     @property
     def sustained(self) -> Interval | NotSustained:
-        """The rate that it sustains, bytes a second, or why there is none."""
+        """Return the rate that it sustains, bytes a second, or why there is none."""
         rate = self.steady_bytes
         if rate is None or self.steady_from_s is None:
             return NotSustained.UNSTEADY
@@ -275,7 +275,7 @@ class DisturbanceAmount:
 
     @property
     def bad(self) -> bool:
-        """Whether it may well have changed the figure."""
+        """Return whether it may well have changed the figure."""
         return self.worst >= BAD_DISTURBANCE
 
 
@@ -310,7 +310,7 @@ class Wear:
 
     @property
     def amplification(self) -> float | None:
-        """Bytes of medium for each byte that was written to the drive."""
+        """Return bytes of medium for each byte that was written to the drive."""
         if self.medium_bytes is None or self.host_bytes <= 0:
             return None
         return self.medium_bytes / self.host_bytes

@@ -20,7 +20,7 @@ COUNT = (OCTAVES + 2) << PART_BITS
 
 
 def bucket_of(latency_ns: npt.ArrayLike) -> npt.NDArray[np.int64]:
-    """The bucket of each latency.
+    """Return the bucket of each latency.
 
     Parameters
     ----------

@@ -21,7 +21,7 @@ def _installer() -> str:
 
 
 def to_add(extra: str) -> str:
-    """The command that installs what an extra of Jovik needs."""
+    """Return the command that installs what an extra of Jovik needs."""
     wanted = f"'jovik[{extra}]'"
     return {
         "pipx": f"pipx install --force {wanted}",
@@ -30,7 +30,7 @@ def to_add(extra: str) -> str:
 
 
 def to_update() -> str:
-    """The command that installs the newest Jovik."""
+    """Return the command that installs the newest Jovik."""
     return {"pipx": "pipx upgrade jovik", "uv tool": "uv tool upgrade jovik"}.get(
         _installer(), f"{_installer()} install --upgrade jovik"
     )

@@ -18,7 +18,7 @@ class Interval:
 
     @property
     def known(self) -> bool:
-        """Whether there is an interval at all."""
+        """Return whether there is an interval at all."""
         return self.low is not None and self.high is not None
 
     @property
@@ -29,7 +29,7 @@ class Interval:
         return (self.high - self.low) / 2 / self.median
 
     def scaled(self, factor: float) -> Interval:
-        """The same in another unit."""
+        """Return the same in another unit."""
         return Interval(
             self.median * factor,
             None if self.low is None else self.low * factor,

@@ -15,7 +15,7 @@ class ShownTable(Protocol):
 
     @property
     def title(self) -> str:
-        """Its caption."""
+        """Return its caption."""
 
     @property
     def columns(self) -> Sequence[str]:
@@ -27,16 +27,19 @@ class ShownTable(Protocol):
 
     @property
     def right(self) -> Sequence[int]:
-        """Columns of numbers."""
+        """Return columns of numbers."""
 
     @property
     def every_note(self) -> Sequence[str]:
-        """Lines below it."""
+        """Return lines below it."""
 
 
 @singledispatch
 def tables_of(answer: Any) -> Sequence[ShownTable]:
-    """The tables that say an answer; none of what nobody registered (`jovik.tables.notebook`)."""
+    """Return the tables that say an answer.
+
+    None of what nobody registered (`jovik.tables.notebook`).
+    """
     return ()
 
 

@@ -20,7 +20,7 @@ def use_one_thread() -> None:
 
 
 def environment_of_others() -> dict[str, str]:
-    """The environment for a program that is not Jovik, without what Jovik asked for."""
+    """Return the environment for a program that is not Jovik, without what Jovik asked for."""
     found = dict(os.environ)
     if GIVEN is None:
         found.pop(VARIABLE, None)

@@ -15,7 +15,7 @@ OTHERS_WRITE = stat.S_IWGRP | stat.S_IWOTH
 
 
 def make_own_folder(path: Path) -> None:
-    """A folder that is the effective user's and closed to others, made where there is none.
+    """Create a folder that only the effective user can access, if there is none.
 
     One that is this user's, but that a generous umask had left open to a group, is closed.
 
@@ -37,7 +37,7 @@ def make_own_folder(path: Path) -> None:
 
 
 def read_own(path: Path) -> bytes:
-    """The content of a file in a folder of one's own.
+    """Return the content of a file in a folder of one's own.
 
     Raises
     ------
@@ -54,7 +54,9 @@ def read_own(path: Path) -> bytes:
 
 
 def open_own(path: Path, flags: int) -> int:
-    """A descriptor of a file in a folder of one's own, with more flags; made where that is asked.
+    """Return a descriptor of a file in a folder of one's own, with more flags.
+
+    Made where that is asked.
 
     Raises
     ------

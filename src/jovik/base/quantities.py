@@ -151,14 +151,14 @@ def _refuse_bits(text: str, unit: str) -> None:
 
 
 def _at_most(value: Fraction, text: str) -> Fraction:
-    """The value, where anything can hold it."""
+    """Return the value, where anything can hold it."""
     if value > MOST:
         raise ValueError(f"'{text}' is too large")
     return value
 
 
 def parse_size(text: str) -> int:
-    """Bytes of a size such as ``4KiB``, ``1.5 GB`` or ``512B``.
+    """Return bytes of a size such as ``4KiB``, ``1.5 GB`` or ``512B``.
 
     Raises
     ------
@@ -193,7 +193,7 @@ def _size(text: str) -> Fraction:
 
 
 def parse_endurance(text: str) -> int:
-    """Bytes of an endurance rating, ``600TB`` or as makers print it ``600 TBW``.
+    """Return bytes of an endurance rating, ``600TB`` or as makers print it ``600 TBW``.
 
     Raises
     ------
@@ -206,7 +206,7 @@ def parse_endurance(text: str) -> int:
 
 
 def parse_time(text: str) -> int:
-    """Nanoseconds of a time such as ``5s``, ``500ms``, ``9min 30s`` or ``9:30``.
+    """Return nanoseconds of a time such as ``5s``, ``500ms``, ``9min 30s`` or ``9:30``.
 
     Raises
     ------
@@ -236,7 +236,7 @@ def parse_time(text: str) -> int:
 
 
 def parse_rate(text: str) -> tuple[float, str]:
-    """A rate such as ``550 MB/s`` or ``95,000 IOPS``.
+    """Return a rate such as ``550 MB/s`` or ``95,000 IOPS``.
 
     Returns
     -------
@@ -272,7 +272,7 @@ def parse_rate(text: str) -> tuple[float, str]:
 
 
 def parse_link(text: str) -> float:
-    """What a link carries, ``1000MB/s`` as bytes a second.
+    """Return what a link carries, ``1000MB/s`` as bytes a second.
 
     Raises
     ------
@@ -286,7 +286,7 @@ def parse_link(text: str) -> float:
 
 
 def _shortest(value: int, units: dict[str, int]) -> str:
-    """The shortest exact spelling, with one decimal at most.
+    """Return the shortest exact spelling, with one decimal at most.
 
     Of two as short, the one in the larger unit.
     """
@@ -302,17 +302,17 @@ def _shortest(value: int, units: dict[str, int]) -> str:
 
 
 def spell_size(size_bytes: int) -> str:
-    """The exact canonical spelling: ``parse_size(spell_size(n)) == n``."""
+    """Return the exact canonical spelling: ``parse_size(spell_size(n)) == n``."""
     return _shortest(size_bytes, SIZES)
 
 
 def spell_time(time_ns: int) -> str:
-    """The exact canonical spelling: ``parse_time(spell_time(n)) == n``."""
+    """Return the exact canonical spelling: ``parse_time(spell_time(n)) == n``."""
     return _shortest(time_ns, TIMES)
 
 
 def significant(value: float, digits: int = 3) -> str:
-    """A number with this many significant digits, no exponent, commas for thousands."""
+    """Return a number with this many significant digits, no exponent, commas for thousands."""
     if value == 0 or not math.isfinite(value):
         return "0" if value == 0 else str(value)
     rounded = round(value, digits - 1 - math.floor(math.log10(abs(value))))
@@ -322,7 +322,7 @@ def significant(value: float, digits: int = 3) -> str:
 
 
 def show_size(size_bytes: float, digits: int = 3) -> str:
-    """A size for people, decimal units: ``12.3 GB``."""
+    """Return a size for people, decimal units: ``12.3 GB``."""
     for name in ("PB", "TB", "GB", "MB", "kB"):
         # What three digits would round to a thousand belongs to the larger unit.
         if size_bytes >= SIZES[name] * (1 - 0.5 * 10**-digits):
@@ -331,12 +331,12 @@ def show_size(size_bytes: float, digits: int = 3) -> str:
 
 
 def show_rate(rate_bytes_s: float, digits: int = 3) -> str:
-    """A rate for people, in MB/s as makers advertise unless another unit was chosen."""
+    """Return a rate for people, in MB/s as makers advertise unless another unit was chosen."""
     return f"{significant(rate_bytes_s * per_unit(), digits)} {rate_unit()}"
 
 
 def show_time(time_ns: float, digits: int = 3) -> str:
-    """A time for people: ``85.0 µs``, ``3.2 ms``, ``12 s``, ``4 min 5 s``."""
+    """Return a time for people: ``85.0 µs``, ``3.2 ms``, ``12 s``, ``4 min 5 s``."""
     if time_ns >= 120e9:
         minutes, seconds = divmod(round(time_ns / 1e9), 60)
         hours, minutes = divmod(minutes, 60)
@@ -349,12 +349,12 @@ def show_time(time_ns: float, digits: int = 3) -> str:
 
 
 def show_time_or_dash(time_ns: float | None) -> str:
-    """A time for people, or a dash where there is none to show."""
+    """Return a time for people, or a dash where there is none to show."""
     return "-" if time_ns is None else show_time(time_ns)
 
 
 def digits_for(low: float, high: float, least: int = 3, most: int = 6) -> int:
-    """How many significant digits tell the ends of an interval apart, by two in the last at least.
+    """Return the significant digits at which an interval's ends differ by two or more.
 
     After the GUM (JCGM 100:2008, 7.2.6): an uncertainty to two digits at most, and the figure to
     the same place.

@@ -35,15 +35,15 @@ def choose_iops_first(first: bool) -> None:
 
 
 def rate_unit() -> str:
-    """Its name."""
+    """Return its name."""
     return _chosen.get()
 
 
 def per_unit() -> float:
-    """What a rate in bytes a second is multiplied by to be shown."""
+    """Return what a rate in bytes a second is multiplied by to be shown."""
     return 1 / UNITS[_chosen.get()]
 
 
 def iops_first() -> bool:
-    """Whether I/Os a second come before the rate."""
+    """Return whether I/Os a second come before the rate."""
     return _iops_first.get()

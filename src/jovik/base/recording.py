@@ -86,12 +86,12 @@ class Recording:
 
     @cached_property
     def writes(self) -> bool:
-        """Whether any request writes."""
+        """Return whether any request writes."""
         return bool((self.kind == Kind.WRITE).any())
 
     @cached_property
     def span_bytes(self) -> int:
-        """Bytes of the packed range, whole pieces."""
+        """Return bytes of the packed range, whole pieces."""
         moves = self.kind <= Kind.WRITE
         if not moves.any():
             return CHUNK
@@ -105,7 +105,7 @@ class Recording:
 
     @cached_property
     def depth(self) -> int:
-        """The most requests in flight at once."""
+        """Return the most requests in flight at once."""
         if not len(self):
             return 0
         times = np.concatenate([self.issue_ns, self.done_ns])
@@ -116,7 +116,7 @@ class Recording:
 
 
 def union_ns(begin: Ints, end: Ints) -> int:
-    """How long at least one of these stretches lasted; `begin` in rising order."""
+    """Return how long at least one of these stretches lasted; `begin` in rising order."""
     if not len(begin):
         return 0
     reached = np.maximum.accumulate(end)
@@ -125,7 +125,7 @@ def union_ns(begin: Ints, end: Ints) -> int:
 
 
 def packed(offset: Ints, size: Ints, moves: npt.NDArray[np.bool_]) -> Ints:
-    """Offsets with the pieces that nobody touched left out.
+    """Return offsets with the pieces that nobody touched left out.
 
     What lies in one piece, and pieces that follow each other, stay together.
     """
@@ -141,7 +141,7 @@ def packed(offset: Ints, size: Ints, moves: npt.NDArray[np.bool_]) -> Ints:
 
 
 def lanes_of(recording: Recording, count: int) -> Ints:
-    """A lane for each request, so that no two of one lane were in flight together.
+    """Return a lane for each request, so that no two of one lane were in flight together.
 
     Parameters
     ----------
@@ -188,7 +188,7 @@ class Dependencies:
 
 
 def dependencies(recording: Recording) -> Dependencies:
-    """What each request can have waited for.
+    """Return what each request can have waited for.
 
     A program issues a request once it has what it asked for before; which of the completed requests
     that was nobody can see, so all that had completed before count (Weiss and others, SOSP 2013;
@@ -212,7 +212,7 @@ def made_recording(
     elapsed_ns: int,
     **more: object,
 ) -> Recording:
-    """A recording of rows with the fields of `COLUMNS`, in any order; offsets are packed."""
+    """Return a recording of rows with the fields of `COLUMNS`, in any order; offsets are packed."""
     table = np.array(rows, np.int64).reshape(-1, len(COLUMNS))
     table = table[np.lexsort((table[:, 1], table[:, 0]))]
     moves = table[:, 2] <= Kind.WRITE

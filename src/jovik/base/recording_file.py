@@ -38,7 +38,7 @@ def write_recording(recording: Recording, out: Path, *, force: bool = False) -> 
 
 
 def parts_of(recording: Recording) -> tuple[dict[str, Any], bytes]:
-    """A recording as its head and its table of requests."""
+    """Return a recording as its head and its table of requests."""
     rows = np.column_stack([getattr(recording, c) for c in COLUMNS])
     text = io.StringIO()
     text.write(",".join(COLUMNS) + "\n")
@@ -63,7 +63,7 @@ def parts_of(recording: Recording) -> tuple[dict[str, Any], bytes]:
 
 
 def read_recording(path: Path) -> tuple[Recording, str]:
-    """A recording and the digest of its requests, which tells it from any other.
+    """Return a recording and the digest of its requests, which tells it from any other.
 
     Raises
     ------
@@ -98,7 +98,7 @@ def _head(archive: zipfile.ZipFile) -> Any:
 
 
 def recording_from(head: Any, pieces: Iterable[bytes], packed_bytes: int) -> tuple[Recording, str]:
-    """A recording from what `parts_of` gave, and its digest.
+    """Return a recording from what `parts_of` gave, and its digest.
 
     Parameters
     ----------
@@ -138,7 +138,7 @@ def recording_from(head: Any, pieces: Iterable[bytes], packed_bytes: int) -> tup
 
 
 def _columns(pieces: Iterable[bytes], most_rows: int) -> tuple[dict[str, Any], str]:
-    """The columns of a table of requests, and its SHA-256: read piece by piece (ValueError)."""
+    """Return columns of a table of requests, and its SHA-256: read piece by piece (ValueError)."""
     summed, rest, header = hashlib.sha256(), b"", False
     parts: dict[str, list[Any]] = {name: [] for name in COLUMNS}
     count = 0

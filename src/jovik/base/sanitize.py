@@ -23,7 +23,7 @@ FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
 
 def strip_control(text: str, keep: str = "") -> str:
-    """A foreign string with what would be obeyed replaced, but for the characters to keep."""
+    """Return a foreign string with control characters replaced, except those to keep."""
     return "".join(
         c if c in keep or unicodedata.category(c) not in OBEYED else "\N{REPLACEMENT CHARACTER}"
         for c in text
@@ -31,7 +31,7 @@ def strip_control(text: str, keep: str = "") -> str:
 
 
 def escape_control(text: str, keep: str = "") -> str:
-    r"""Text of JSON with what would be obeyed written as ``\uXXXX``, which means the same there."""
+    r"""Return JSON text with control characters as ``\uXXXX``, which means the same there."""
     return "".join(
         c if c in keep or unicodedata.category(c) not in OBEYED else json.dumps(c)[1:-1]
         for c in text
@@ -58,7 +58,7 @@ def _cell(value: Any) -> Any:
 
 
 def file_name(text: str, most: int = 60) -> str:
-    """A name for a file or a folder from a foreign string.
+    """Return a name for a file or a folder from a foreign string.
 
     Letters, digits and single hyphens, never a path, never empty.
     """

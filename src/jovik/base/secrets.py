@@ -19,12 +19,12 @@ _ADDRESS = re.compile(
 
 
 def mask_secrets(text: str) -> str:
-    """A text in which the passwords of addresses are masked, whatever form they have."""
+    """Return a text in which the passwords of addresses are masked, whatever form they have."""
     for form in _FORMS:
         text = form.sub(lambda found: f"{found['keep']}{MASK}", text)
     return text
 
 
 def looks_like_address(where: str) -> bool:
-    """Whether something is meant as the address of a server, well formed or not."""
+    """Return whether something is meant as the address of a server, well formed or not."""
     return "://" in where or _ADDRESS.match(where) is not None

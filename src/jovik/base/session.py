@@ -68,17 +68,17 @@ class Workload:
 
     @property
     def endless(self) -> bool:
-        """Whether only a person ends it: an interrupt then ends the pass and not the run."""
+        """Return whether only a person ends it: an interrupt then ends the pass and not the run."""
         return self.time_ns is None and self.amount_bytes is None
 
     @property
     def reads(self) -> bool:
-        """Whether any I/O reads."""
+        """Return whether any I/O reads."""
         return self.read_percent > 0
 
     @property
     def writes(self) -> bool:
-        """Whether any I/O writes."""
+        """Return whether any I/O writes."""
         return self.read_percent < 100
 
 
@@ -150,7 +150,7 @@ class ReplayJob:
 
     @property
     def tail_ns(self) -> int:
-        """How long the recorded program went on after its last request; nothing in haste."""
+        """Return how long the recorded program went on after its last request; nothing in haste."""
         if self.pace == "fast":
             return 0
         return max(self.recording.elapsed_ns - int(self.recording.done_ns.max(initial=0)), 0)
@@ -199,21 +199,21 @@ class Session(Protocol):
 
     @property
     def engine(self) -> str:
-        """Which implementation this is, as recorded with each result."""
+        """Return which implementation this is, as recorded with each result."""
 
     def warm_up(self) -> None:
         """Do what takes time and is needed once, before any clock starts."""
 
     def engine_for(self, work: Workload) -> str:
-        """Which implementation runs such a pass, where there is a choice."""
+        """Return which implementation runs such a pass, where there is a choice."""
 
     @property
     def direct(self) -> bool:
-        """Whether the operating system's cache is out of the way."""
+        """Return whether the operating system's cache is out of the way."""
 
     @property
     def notes(self) -> tuple[str, ...]:
-        """What a reader of any result from here should know."""
+        """Return what a reader of any result from here should know."""
 
     def check(self, work: Workload) -> None:
         """Refuse what the target cannot take, before anything is written.
@@ -225,7 +225,7 @@ class Session(Protocol):
         """
 
     def to_lay_out_bytes(self, work: Workload) -> int:
-        """Bytes that `prepare` would have to write for this pass."""
+        """Return bytes that `prepare` would have to write for this pass."""
 
     def prepare(self, work: Workload, watch: ProgressCallback) -> int:
         """Make the test file what the pass needs (laid out in full, or fresh).
@@ -237,7 +237,7 @@ class Session(Protocol):
         """
 
     def run(self, work: Workload, watch: ProgressCallback) -> Trace:
-        """One pass.
+        """Return one pass.
 
         Raises
         ------
@@ -246,19 +246,19 @@ class Session(Protocol):
         """
 
     def ceiling_iops(self, work: Workload) -> float | None:
-        """I/Os a second that the tester itself can do at this depth and with these workers.
+        """Return I/Os a second that the tester itself can do at this depth and with these workers.
 
         None where nothing is real.
         """
 
     def threads(self, work: Workload) -> int:
-        """How many threads measure such a pass."""
+        """Return how many threads measure such a pass."""
 
     def fill_percent(self) -> float | None:
-        """How full the target is, where that can be told."""
+        """Return how full the target is, where that can be told."""
 
     def now_ns(self) -> int:
-        """The clock that this target lives by: virtual on a model drive."""
+        """Return the clock that this target lives by: virtual on a model drive."""
 
     def wait(self, time_ns: int) -> None:
         """Leave the drive alone for so long."""
@@ -267,13 +267,15 @@ class Session(Protocol):
         """Degrees by sensor, where the session itself can tell."""
 
     def free_bytes(self) -> int | None:
-        """Bytes that could be written onto it, what must stay free left out.
+        """Return bytes that could be written onto it, what must stay free left out.
 
         None where that cannot be told.
         """
 
     def room_bytes(self) -> int | None:
-        """Bytes that the test file may take, with what it takes now; the same all along a run.
+        """Return bytes that the test file may take, with what it takes now.
+
+        The same all along a run.
 
         None where that cannot be told.
         """
@@ -297,16 +299,16 @@ class Session(Protocol):
         """
 
     def wear_bytes(self) -> WearCounters | None:
-        """The drive's own counters of what was written; None where it has none."""
+        """Return the drive's own counters of what was written; None where it has none."""
 
     def capacity_bytes(self) -> int | None:
-        """Bytes that can be addressed without a file.
+        """Return bytes that can be addressed without a file.
 
         None where there is a file system in between.
         """
 
     def to_fill_bytes(self, percent: int) -> int:
-        """Bytes that `fill` would write."""
+        """Return bytes that `fill` would write."""
 
     def fill(self, percent: int, seed: int, watch: ProgressCallback) -> Trace | None:
         """Write until the target is so full; None where it is already.
@@ -321,7 +323,7 @@ class Session(Protocol):
         """Give back all space that was taken, and let the drive know where that is possible."""
 
     def copy_size(self, job: CopyJob) -> tuple[int, int]:
-        """How many files and bytes a job has.
+        """Return how many files and bytes a job has.
 
         Raises
         ------

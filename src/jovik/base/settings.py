@@ -32,14 +32,14 @@ GENERAL = {
 
 
 def default_shelf() -> Path:
-    """Where the shelf is unless the person says otherwise."""
+    """Return where the shelf is unless the person says otherwise."""
     from platformdirs import user_data_path
 
     return user_data_path("jovik") / "shelf.db"
 
 
 def settings_path() -> Path | None:
-    """The settings file: `JOVIK_CONFIG`, else in the platform's configuration folder."""
+    """Return the settings file: `JOVIK_CONFIG`, else in the platform's configuration folder."""
     named = os.environ.get("JOVIK_CONFIG")
     if named is not None:
         return Path(named) if named else None
@@ -49,7 +49,7 @@ def settings_path() -> Path | None:
 
 
 def read_settings() -> dict[str, Any]:
-    """What the file says; nothing where there is none.
+    """Return what the file says; nothing where there is none.
 
     Raises
     ------
@@ -82,7 +82,7 @@ def read_settings() -> dict[str, Any]:
 
 
 def checked_general(key: str, text: str) -> str:
-    """A setting of no command as it is kept.
+    """Return a setting of no command as it is kept.
 
     Raises
     ------
@@ -147,7 +147,7 @@ def write_setting(table: str | None, key: str, value: Any) -> Path:
 
 
 def line_of_setting(table: str | None, key: str) -> str:
-    """Where a setting stands, for messages: the file and the line."""
+    """Return where a setting stands, for messages: the file and the line."""
     from jovik.base.toml_files import line_of
 
     path = settings_path()
@@ -157,12 +157,12 @@ def line_of_setting(table: str | None, key: str) -> str:
 
 
 def shelf_setting() -> str | None:
-    """The shelf that the settings name."""
+    """Return the shelf that the settings name."""
     return read_settings().get(SHELF)
 
 
 def place_of_shelf(text: str) -> str:
-    """A shelf's place as a setting keeps it.
+    """Return a shelf's place as a setting keeps it.
 
     An address as it is, a path as it is meant from everywhere.
 

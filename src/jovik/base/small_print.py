@@ -27,7 +27,7 @@ def choose_notes(how: str) -> None:
 
 
 def notes_shown() -> bool:
-    """Whether notes are shown."""
+    """Return whether notes are shown."""
     return _shown.get()
 
 
@@ -37,5 +37,5 @@ def choose_plain(plain: bool) -> None:
 
 
 def plain() -> bool:
-    """Whether bars are left out."""
+    """Return whether bars are left out."""
     return _plain.get()

@@ -18,7 +18,7 @@ _MIX, _MULTIPLIER = 0x9E3779B97F4A7C15, 2685821657736338717
 
 
 def mix(place: int, generation: int, seed: int) -> int:
-    """The checksum of a stamp's first three words, below 2**63."""
+    """Return the checksum of a stamp's first three words, below 2**63."""
     h = (place * _MIX & _MASK) ^ generation
     h = ((h ^ (h >> 29)) * _MULTIPLIER & _MASK) ^ seed
     h = (h ^ (h >> 31)) * _MIX & _MASK
@@ -26,7 +26,7 @@ def mix(place: int, generation: int, seed: int) -> int:
 
 
 def is_stamp(head: bytes, place: int) -> bool:
-    """Whether a block that lies at `place` begins with a stamp that Jovik put there.
+    """Return whether a block that lies at `place` begins with a stamp that Jovik put there.
 
     One in some 2**32 blocks of random data whose first word is their own place would pass.
     """

@@ -69,7 +69,7 @@ class Conditions:
     idle_ns: int | None = None
 
     def differences(self, other: Conditions) -> list[str]:
-        """What keeps two results from being compared, in words; empty when nothing does."""
+        """Return what keeps two results from being compared, in words; empty when nothing does."""
         found = []
         if self.engine != other.engine and "model" in (self.engine, other.engine):
             found.append("one is simulated")

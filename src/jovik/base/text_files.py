@@ -9,7 +9,7 @@ from jovik.base.limits import TEXT_BYTES
 
 
 def read_text(path: Path, most_bytes: int = TEXT_BYTES) -> str:
-    """A person's UTF-8 text, with or without a byte order mark.
+    """Return a person's UTF-8 text, with or without a byte order mark.
 
     Raises
     ------
@@ -25,7 +25,7 @@ def read_text(path: Path, most_bytes: int = TEXT_BYTES) -> str:
 
 
 def decoded(content: bytes, where: str, most_bytes: int = TEXT_BYTES) -> str:
-    """The same of bytes that were read from `where`."""
+    """Return the same of bytes that were read from `where`."""
     if len(content) > most_bytes:
         raise UsageError(f"{where} is longer than {most_bytes:,} bytes", "is it the right file?")
     try:

@@ -25,7 +25,7 @@ class StrictModel(BaseModel):
 
 
 def from_text(convert: Callable[[str], Any]) -> BeforeValidator:
-    """A quoted field with a unit, converted by `convert` (which raises ValueError)."""
+    """Return a quoted field with a unit, converted by `convert` (which raises ValueError)."""
 
     def read(value: Any) -> Any:
         if not isinstance(value, str):
@@ -41,7 +41,7 @@ S = TypeVar("S", bound=StrictModel)
 
 
 def read_toml(text: str, where: str, shape: type[S]) -> S:
-    """A file's text as a shape.
+    """Return a file's text as a shape.
 
     Parameters
     ----------
@@ -80,7 +80,7 @@ def read_toml(text: str, where: str, shape: type[S]) -> S:
 
 
 def explain(error: ErrorDetails) -> tuple[bool, str]:
-    """Whether the fault is an unknown key, and the fault in words."""
+    """Return whether the fault is an unknown key, and the fault in words."""
     key = str(next((part for part in reversed(error["loc"]) if isinstance(part, str)), ""))
     if error["loc"] and isinstance(error["loc"][-1], int):
         key += f", entry {error['loc'][-1] + 1}"
@@ -96,7 +96,7 @@ def explain(error: ErrorDetails) -> tuple[bool, str]:
 
 
 def _keys_of(shape: type[BaseModel], loc: tuple[int | str, ...]) -> str:
-    """The keys that the table at `loc` may have."""
+    """Return the keys that the table at `loc` may have."""
     for part in loc[:-1]:
         if isinstance(part, int):
             continue
@@ -122,7 +122,7 @@ def _types_in(annotation: Any) -> list[Any]:
 
 
 def line_of(text: str, loc: tuple[int | str, ...]) -> int:
-    """The line of the key at a place such as ``("claim", 1, "figure")``.
+    """Return the line of the key at a place such as ``("claim", 1, "figure")``.
 
     The table's line where it has none of its own.
 
@@ -144,7 +144,7 @@ def line_of(text: str, loc: tuple[int | str, ...]) -> int:
 
 
 def _line_in(lines: list[str], table: str, key: str, number: int) -> int | None:
-    """The line of a key or of its table's header; None where neither exists."""
+    """Return the line of a key or of its table's header; None where neither exists."""
     headers, inside, header_at = 0, table == "", None
     for at, line in enumerate(lines, 1):
         header = re.match(r"\s*(\[{1,2})\s*([^\]\s]+)\s*\]", line)

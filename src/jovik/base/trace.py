@@ -49,7 +49,7 @@ class Latencies:
 
     @staticmethod
     def sum_of(one: Latencies, other: Latencies) -> Latencies:
-        """Two of them as one."""
+        """Return two of them as one."""
         return Latencies(
             one.counts + other.counts,
             min(one.minimum_ns, other.minimum_ns),
@@ -58,7 +58,7 @@ class Latencies:
         )
 
     def percentile_ns(self, share: float) -> float:
-        """The latency that this share of I/Os does not exceed: the nearest rank, at most 1 % off.
+        """Return the latency that this fraction of I/Os does not exceed, within 1 %.
 
         Parameters
         ----------
@@ -195,13 +195,13 @@ class Trace:
 
     @classmethod
     def empty(cls, engine: str, direct: bool, elapsed_ns: int) -> Trace:
-        """The trace of a step that did no I/O that counts."""
+        """Return the trace of a step that did no I/O that counts."""
         slices = np.zeros((1, len(SLICE_COLUMNS)), np.int64)
         return cls(engine, direct, 0, elapsed_ns, 0, 0, slices, {})
 
     @cached_property
     def _sums(self) -> dict[str, int]:
-        """The sum of each column of the slices."""
+        """Return the sum of each column of the slices."""
         return dict(zip(SLICE_COLUMNS, self.slices.sum(axis=0).tolist(), strict=True))
 
     def _sum(self, column: str) -> int:
@@ -209,27 +209,27 @@ class Trace:
 
     @property
     def read_bytes(self) -> int:
-        """Bytes read within the pass."""
+        """Return bytes read within the pass."""
         return self._sum("read_bytes")
 
     @property
     def written_bytes(self) -> int:
-        """Bytes written within the pass."""
+        """Return bytes written within the pass."""
         return self._sum("written_bytes")
 
     @property
     def ios(self) -> int:
-        """I/Os completed within the pass, both directions."""
+        """Return I/Os completed within the pass, both directions."""
         return self._sum("read_ios") + self._sum("write_ios")
 
     @property
     def errors(self) -> int:
-        """I/Os that failed or came back short, and blocks that were not as written."""
+        """Return I/Os that failed or came back short, and blocks that were not as written."""
         return self._sum("errors") + (self.stamps.bad if self.stamps else 0)
 
     @property
     def broken(self) -> bool:
-        """Whether an I/O failed, or data did not come back as it was written."""
+        """Return whether an I/O failed, or data did not come back as it was written."""
         return self.first_fault is not None or (self.stamps is not None and self.stamps.bad > 0)
 
     @property
@@ -249,5 +249,5 @@ class Trace:
 
     @property
     def iops(self) -> float:
-        """I/Os a second, both directions."""
+        """Return I/Os a second, both directions."""
         return self.ios / self.elapsed_ns * 1e9 if self.elapsed_ns else 0.0

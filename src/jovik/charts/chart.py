@@ -45,7 +45,7 @@ class Axis:
         return math.log10(max(value, 1e-300)) if self.log else value
 
     def share(self, value: float) -> float:
-        """Where a value lies between the ends, as a share; beyond them it lies at an end."""
+        """Return where a value lies between the ends, as a share; beyond them it lies at an end."""
         at = self.place(value)
         width = self.high - self.low
         return min(max((at - self.low) / width, 0.0), 1.0) if width > 0 else 0.0
@@ -133,7 +133,7 @@ class LineChart:
 
     @property
     def names(self) -> tuple[str, ...]:
-        """The names of its lines, in the order of their colours."""
+        """Return the names of its lines, in the order of their colours."""
         every = [x.name for v in self.views for p in v.panels for x in p.lines]
         return tuple(dict.fromkeys(every))
 
@@ -184,7 +184,7 @@ class BarChart:
 
     @property
     def top(self) -> float:
-        """The largest value that is drawn."""
+        """Return the largest value that is drawn."""
         ends = [max(b.value, b.high or 0.0) for r in self.rows for b in r.bars]
         return max([*ends, self.line[0] if self.line else 0.0, 1e-9])
 
@@ -215,7 +215,7 @@ Chart = LineChart | BarChart | HeatMap
 
 
 def from_zero(title: str, values: Sequence[float]) -> Axis:
-    """An axis from zero to a little above the largest value, with round numbers on it."""
+    """Return an axis from zero to a little above the largest value, with round numbers on it."""
     top = max([*values, 1e-12]) * 1.06
     step = _round_step(top / WANTED_TICKS)
     count = int(top / step) + 1
@@ -224,7 +224,7 @@ def from_zero(title: str, values: Sequence[float]) -> Axis:
 
 
 def between(title: str, low: float, high: float) -> Axis:
-    """An axis between two values, with round numbers on it."""
+    """Return an axis between two values, with round numbers on it."""
     if high <= low:
         high = low + 1.0
     step = _round_step((high - low) / WANTED_TICKS)
@@ -234,14 +234,14 @@ def between(title: str, low: float, high: float) -> Axis:
 
 
 def places(title: str, values: Sequence[float], words: Sequence[str]) -> Axis:
-    """An axis with a word at each of these places, and some room beyond the outer two."""
+    """Return an axis with a word at each of these places, and some room beyond the outer two."""
     low, high = min(values), max(values)
     room = (high - low) * 0.04 or 0.5
     return Axis(title, low - room, high + room, tuple(zip(values, words, strict=True)))
 
 
 def decades(title: str, values: Sequence[float], words: Sequence[str]) -> Axis:
-    """A logarithmic axis over positive values; `words` are for the powers of ten in it.
+    """Return a logarithmic axis over positive values; `words` are for the powers of ten in it.
 
     Parameters
     ----------
@@ -254,7 +254,7 @@ def decades(title: str, values: Sequence[float], words: Sequence[str]) -> Axis:
 
 
 def powers_of_ten(values: Sequence[float]) -> list[float]:
-    """The powers of ten that `decades` marks."""
+    """Return the powers of ten that `decades` marks."""
     low, high = _powers(values)
     return [10.0**n for n in range(low, high + 1)]
 

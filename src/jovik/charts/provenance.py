@@ -9,7 +9,7 @@ from jovik.base.step_result import StepResult
 
 
 def provenance(results: Sequence[StepResult], *, units: bool = True) -> str:
-    """Samples, passes, conditions and date of the results, for the footer."""
+    """Return samples, passes, conditions and date of the results, for the footer."""
     if not results:
         return ""
     samples = sorted({r.conditions.unit for r in results if r.conditions.unit and units})
@@ -33,6 +33,6 @@ def provenance(results: Sequence[StepResult], *, units: bool = True) -> str:
 
 
 def truncate(name: str, most: int = 24) -> str:
-    """A drive's name, cut where it would not fit, without what a renderer would obey."""
+    """Return a drive's name, cut where it would not fit, without what a renderer would obey."""
     name = strip_control(name)
     return name if len(name) <= most else name[: most - 1] + "…"

@@ -48,7 +48,7 @@ SHADES = 6
 
 
 def chart_svg(chart: Chart, name: str, alt: str) -> str:
-    """A chart as markup: two drawings of it, and its names to be switched on and off.
+    """Return a chart as markup: two drawings of it, and its names to be switched on and off.
 
     Parameters
     ----------
@@ -157,7 +157,7 @@ def _band(band: Band, x: Axis) -> str:
 
 
 def _mark_words(view: View, setting: Setting, place: tuple[float, float, float]) -> Iterator[str]:
-    """Words of marks, in the room that there is."""
+    """Yield words of marks, in the room that there is."""
     top, _, width = place
     for n, (at, words) in enumerate(view.marks):
         share = view.x.share(at)
@@ -191,7 +191,7 @@ def _dots(
     setting: Setting,
     place: tuple[float, float, float],
 ) -> str:
-    """Points that answer; of a dense line they are not seen until they are asked."""
+    """Return points that answer; of a dense line they are not seen until they are asked."""
     if not line.asked and line.joined:
         return ""
     top, height, width = place
@@ -228,13 +228,13 @@ def _x_axis(axis: Axis, setting: Setting, bottom: float, width: float) -> str:
 
 
 def _room(axis: Axis, setting: Setting, width: float) -> int:
-    """How many words fit side by side."""
+    """Return how many words fit side by side."""
     longest = max((len(words) for _, words in axis.ticks), default=1)
     return max(int(width / (longest * setting.letter + 14)), 2)
 
 
 def _some(ticks: Sequence[tuple[float, str]], most: int) -> list[tuple[float, str]]:
-    """Every one, or every second, third... of them, so that they fit."""
+    """Return every one, or every second, third... of them, so that they fit."""
     every = -(-len(ticks) // most)
     return list(ticks[:: max(every, 1)])
 
@@ -282,7 +282,7 @@ def _heat_body(chart: HeatMap, setting: Setting) -> tuple[str, int]:
 
 
 def _bar_body(chart: BarChart, setting: Setting) -> tuple[str, int]:
-    """Rows of bars: words beside them where there is room, else above."""
+    """Return rows of bars: words beside them where there is room, else above."""
     words_width = (
         max((len(b.words) for r in chart.rows for b in r.bars), default=0) * setting.letter
     )

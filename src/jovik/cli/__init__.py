@@ -78,11 +78,11 @@ class LazyGroup(click.Group):
     """A group whose members are imported when they are called."""
 
     def list_commands(self, ctx: click.Context) -> list[str]:
-        """Names in the order of the work."""
+        """Return names in the order of the work."""
         return list(COMMANDS)
 
     def get_command(self, ctx: click.Context, name: str) -> click.Command | None:
-        """The command from its module."""
+        """Return the command from its module."""
         if name in PLAIN:
             return PLAIN[name]
         if name not in COMMANDS:
@@ -101,7 +101,7 @@ class LazyGroup(click.Group):
         return super().resolve_command(ctx, args)
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
-        """The overview, without loading any command."""
+        """Write the overview without loading any command."""
         with formatter.section("Commands"):
             formatter.write_dl(list(COMMANDS.items()))
 
@@ -142,7 +142,7 @@ def jovik(ctx: click.Context, debug_log: str | None) -> None:
 
 
 def _next_words() -> str:
-    """What to do next, for who typed nothing: another thing with a shelf than without."""
+    """Return what to do next, for who typed nothing: another thing with a shelf than without."""
     from pathlib import Path
 
     from jovik.base.sanitize import strip_control
@@ -170,7 +170,7 @@ def _next_words() -> str:
 
 
 def _defaults(ctx: click.Context, name: str) -> dict[str, Any]:
-    """A person's settings for a command; nothing is loaded where there are none."""
+    """Return a person's settings for a command; nothing is loaded where there are none."""
     from jovik.base.errors import UnknownNameError, UsageError
     from jovik.base.settings import read_settings, settings_path
 
@@ -190,7 +190,7 @@ def _defaults(ctx: click.Context, name: str) -> dict[str, Any]:
 
 
 def main() -> None:
-    """The console script.
+    """Run the console script.
 
     Every failure is one or two plain lines and an exit status, never a traceback.
     """
@@ -255,7 +255,7 @@ def _is_text(word: str) -> bool:
 
 
 def _tell_notes() -> None:
-    """What tables did not show; a command that drew none has not loaded what would say it."""
+    """Report notes that tables did not show, if the command drew any table."""
     drawn = sys.modules.get("jovik.cli.terminal_table")
     if drawn is not None:
         drawn.tell_notes()

@@ -77,17 +77,17 @@ class BashWords(BashComplete):
     source_template = SOURCE
 
     def get_completion_args(self) -> tuple[list[str], str]:
-        """The words before the one that is begun, and that."""
+        """Return the words before the one that is begun, and that."""
         self.line = split_half_line(os.environ.get("COMP_LINE", ""))
         return self.line.words[1:], self.line.last
 
     def format_completion(self, item: CompletionItem) -> str:
-        """A line of the answer: what it is, and what bash puts in."""
+        """Return a line of the answer: what it is, and what bash puts in."""
         return f"{item.type},{fitting(str(item.value), self.line)}"
 
 
 def fitting(value: str, line: HalfLine) -> str:
-    """A completion as bash has to be given it behind a half-written line."""
+    """Return a completion as bash has to be given it behind a half-written line."""
     if line.quote:
         # The shell closes the quote itself; what would end or obey it is escaped.
         return value.replace('"', '\\"').replace("$", "\\$") if line.quote == '"' else value

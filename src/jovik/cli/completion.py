@@ -21,7 +21,7 @@ Parameter = click.Parameter
 
 
 def _offer(words: Iterable[str], begun: str) -> list[CompletionItem]:
-    """Those that begin like that; the shell quotes them, in bash `bash_completion` does.
+    """Return those that begin like that; the shell quotes them, in bash `bash_completion` does.
 
     A quote that was begun already is not part of the name.
     """
@@ -30,7 +30,7 @@ def _offer(words: Iterable[str], begun: str) -> list[CompletionItem]:
 
 
 def _of_shelf(ctx: Context, names: Callable[[Shelf], Iterable[str]]) -> list[str]:
-    """Names from the shelf; none where it cannot be opened."""
+    """Return names from the shelf; none where it cannot be opened."""
     from jovik.base.errors import JovikError
     from jovik.base.sanitize import strip_control
     from jovik.shelf.sqlite import where_from
@@ -45,12 +45,12 @@ def _of_shelf(ctx: Context, names: Callable[[Shelf], Iterable[str]]) -> list[str
 
 
 def drives(ctx: Context, _: Parameter, begun: str) -> list[CompletionItem]:
-    """Drives on the shelf."""
+    """Return drives on the shelf."""
     return _offer(_of_shelf(ctx, lambda shelf: shelf.drive_names()), begun)
 
 
 def run_names(ctx: Context, _: Parameter, begun: str) -> list[CompletionItem]:
-    """Runs on the shelf, the newest first."""
+    """Return runs on the shelf, the newest first."""
     newest = _of_shelf(ctx, lambda shelf: sorted((r.id for r in shelf.runs()), reverse=True))
     return _offer([*newest, "last"] if newest else [], begun)
 
@@ -63,14 +63,14 @@ def yardsticks(ctx: Context, of: Parameter, begun: str) -> list[CompletionItem]:
 
 
 def orders(ctx: Context, of: Parameter, begun: str) -> list[CompletionItem]:
-    """What a ranking can go by: a word, or the phrase of a step."""
+    """Return what a ranking can go by: a word, or the phrase of a step."""
     from jovik.queries.ranking import ORDERS
 
     return [*_offer(ORDERS, begun), *(phrases(ctx, of, begun) if begun else [])]
 
 
 def selections(ctx: Context, of: Parameter, begun: str) -> list[CompletionItem]:
-    """Drives and runs, which a selection begins with."""
+    """Return drives and runs, which a selection begins with."""
     return [*drives(ctx, of, begun), *run_names(ctx, of, begun)]
 
 
@@ -82,14 +82,14 @@ def plans(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
 
 
 def loads(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
-    """Loads that ship with Jovik."""
+    """Return loads that ship with Jovik."""
     from jovik.sheets.load import load_names
 
     return _offer(load_names(), begun)
 
 
 def settings(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
-    """Keys that can be set."""
+    """Return keys that can be set."""
     from jovik.cli.settings_defaults import known_keys
 
     return _offer(known_keys(), begun)
@@ -104,14 +104,14 @@ def targets(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
 
 
 def targets_and_phrases(ctx: Context, of: Parameter, begun: str) -> list[CompletionItem]:
-    """A target first, after it further targets and steps."""
+    """Return a target first, after it further targets and steps."""
     if not ctx.params.get("words"):
         return targets(ctx, of, begun)
     return [*phrases(ctx, of, begun), *targets(ctx, of, begun)]
 
 
 def recordings(ctx: Context, _: Parameter, begun: str) -> list[CompletionItem]:
-    """Recordings on the shelf and those that ship; files are for the shell itself."""
+    """Return recordings on the shelf and those that ship; files are for the shell itself."""
     from jovik.steps.replay import recording_names
 
     names = _of_shelf(ctx, lambda shelf: [r.name for r in shelf.recordings.kept()])
@@ -120,12 +120,12 @@ def recordings(ctx: Context, _: Parameter, begun: str) -> list[CompletionItem]:
 
 
 def loads_and_recordings(ctx: Context, of: Parameter, begun: str) -> list[CompletionItem]:
-    """What a ranking can be for."""
+    """Return what a ranking can be for."""
     return [*loads(ctx, of, begun), *(x for x in recordings(ctx, of, begun) if x.type == "plain")]
 
 
 def phrases(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
-    """Steps of the plans that ship with Jovik: the nearest to what a person is about to write."""
+    """Offer steps of the plans that ship with Jovik."""
     from jovik.steps import load_plan, plan_names
     from jovik.steps.replay import recording_names
 

@@ -31,14 +31,14 @@ _HIDDEN = (
 
 
 def fault_path() -> Path:
-    """Where the last fault is kept."""
+    """Return where the last fault is kept."""
     from platformdirs import user_state_path
 
     return user_state_path("jovik") / "last-fault.txt"
 
 
 def hidden(message: str) -> str:
-    """A message without what may be somebody's."""
+    """Return a message without names and paths that may be private."""
     for pattern, instead in _HIDDEN:
         message = pattern.sub(instead, message)
     return message
@@ -55,7 +55,10 @@ def message_of(error: BaseException) -> str:
 
 
 def typed(words: Sequence[str]) -> str:
-    """What was typed: commands, options and phrases; of anything else only what sort it is."""
+    """Return what was typed: commands, options and phrases.
+
+    Of anything else only what sort it is.
+    """
     from jovik.cli import COMMANDS
 
     at = next((n for n, word in enumerate(words) if word in COMMANDS), None)
@@ -90,7 +93,7 @@ def _phrase(word: str) -> str:
 
 
 def report(error: BaseException, words: Sequence[str]) -> str:
-    """All that a bug report needs, as text."""
+    """Return all that a bug report needs, as text."""
     lines = [
         f"jovik {VERSION}, Python {platform.python_version()}, {platform.system()} "
         f"{platform.release()} {platform.machine()}",
@@ -117,7 +120,7 @@ def _version(name: str) -> str:
 
 
 def _module(path: str) -> str:
-    """A file of a package from the package's own name on."""
+    """Return a file of a package from the package's own name on."""
     parts = Path(path).parts
     for anchor in ("site-packages", "src", f"python{sys.version_info[0]}.{sys.version_info[1]}"):
         if anchor in parts:
@@ -166,7 +169,7 @@ def start_debug_log(path: Path) -> None:
 
 
 def log_error(error: BaseException) -> None:
-    """What ended the program, for `--debug-log`."""
+    """Log what ended the program, for `--debug-log`."""
     logger = logging.getLogger(LOGGER)
     if logger.isEnabledFor(logging.DEBUG) and logger.handlers:
         logger.debug("ended by:\n%s", report(error, sys.argv[1:]))

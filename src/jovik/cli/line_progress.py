@@ -59,7 +59,7 @@ class LineProgress:
         return f"[{position + 1}/{len(self._tasks)}]"
 
     def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Progress], None]:
-        """The test file is being laid out."""
+        """Report that the test file is being laid out."""
         if not self._live:
             self.say(f"{self._head(position)} prefilling {show_size(size_bytes)} of test file")
         head = f"{self._head(position)} prefilling the test file"
@@ -69,7 +69,7 @@ class LineProgress:
         )
 
     def passing(self, position: int, step: Step, number: int) -> Callable[[Progress], None]:
-        """A pass is going on."""
+        """Report the progress of a pass."""
         most = self._tasks[position].repeat.most
         head = f"{self._head(position)} {step.label}" + (
             f": pass {number} of {most}" if most > 1 else ""
@@ -85,5 +85,5 @@ class LineProgress:
         return show
 
     def finished(self, position: int, result: StepResult) -> None:
-        """A step is done."""
+        """Report a finished step."""
         self.say(f"{self._head(position)} {result.phrase}: {result_words(result)}")

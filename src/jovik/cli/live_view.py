@@ -117,21 +117,21 @@ class LiveView:
             self._said.append(line)
 
     def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Progress], None]:
-        """The test file is being laid out."""
+        """Report that the test file is being laid out."""
         self._begin(position, f"prefilling {show_size(size_bytes)} of test file")
         self._written += size_bytes
         self._laying = True
         return self._look
 
     def passing(self, position: int, step: Step, number: int) -> Callable[[Progress], None]:
-        """A pass is going on."""
+        """Report the progress of a pass."""
         most = self._tasks[position].repeat.most
         self._begin(position, f"pass {number} of {most}" if most > 1 else "one pass")
         self._of_step, self._of_pass, self._laying = self._of_step + self._of_pass, 0, False
         return self._look
 
     def finished(self, position: int, result: StepResult) -> None:
-        """A step is done."""
+        """Show a finished step."""
 
         self._words[position] = result_words(result)
         if result.passes:
@@ -175,7 +175,7 @@ class LiveView:
         self._shown.update(self._screen(now), refresh=True)
 
     def _screen(self, now: float) -> Any:
-        """All of it, for the terminal as wide and high as it is just now."""
+        """Return all of it, for the terminal as wide and high as it is just now."""
         width, height = self._console.width, self._console.height
         step = self._tasks[self._position].step
         lines = [
@@ -210,7 +210,7 @@ class LiveView:
 
     @staticmethod
     def _pair(left: Text, right: Text, width: int) -> Text:
-        """One at either end of a line; the left one gives way."""
+        """Return one at either end of a line; the left one gives way."""
         room = max(width - right.cell_len - 2, 8)
         left.truncate(room, overflow="ellipsis")
         return Text.assemble(left, " " * (width - left.cell_len - right.cell_len), right)
@@ -229,7 +229,7 @@ class LiveView:
         return f"{show_time(gone * 1e9, 2)} elapsed, {rest}"
 
     def _bar(self, now: float, width: int) -> Text:
-        """How much of the expected time has gone, by steps that are done and this one's share."""
+        """Return the fraction of the expected time that has passed."""
         whole = max(sum(self._times), 1)
         here = min((now - self._step_began) * 1e9, self._times[self._position])
         share = min((sum(self._times[: self._position]) + here) / whole, 1.0)
@@ -263,7 +263,7 @@ class LiveView:
         return [one, two]
 
     def _against(self, step: Step) -> list[Text]:
-        """The rate beside the claim, and what is usual for the class."""
+        """Return the rate beside the claim, and what is usual for the class."""
         aim = self._aims[self._position] if self._aims else None
         if aim is None or not isinstance(step, IoStep):
             return []
@@ -280,7 +280,10 @@ class LiveView:
         return [Text(f"  {'; '.join(parts)}", style="dim")] if parts else []
 
     def _warmth(self, width: int, now: float) -> list[Text]:
-        """The temperature of the last minute as a line of its own; nothing where none is read."""
+        """Return the temperature of the last minute as a line of its own.
+
+        Nothing where none is read.
+        """
         if not self._warm:
             return []
         columns = max(width - MARGIN - 2, 10)
@@ -294,7 +297,7 @@ class LiveView:
         return [Text.assemble((f"{label:>{MARGIN}} ", "dim"), ("".join(levels), "magenta"))]
 
     def _chart(self, width: int, rows: int, now: float) -> list[Text]:
-        """The rate over the last minute as a line, newest at the right, in Braille dots.
+        """Return the rate over the last minute as a line, newest at the right, in Braille dots.
 
         Two by four to a character.
         """
@@ -327,7 +330,7 @@ class LiveView:
         return lines
 
     def _list(self, count: int, width: int) -> list[Text]:
-        """The steps around this one: done with what they came to, and the next."""
+        """Return the steps around this one: done with what they came to, and the next."""
         first = max(min(self._position - count // 2, len(self._tasks) - count), 0)
         lines = []
         for number in range(first, min(first + count, len(self._tasks))):
@@ -343,7 +346,7 @@ class LiveView:
         return lines
 
     def _rung_bar(self, number: int) -> str:
-        """What a finished rung of the ladder that goes on came to, beside the others' bars."""
+        """Return the results of the current ladder's finished rungs, as bars."""
         sweep = self._tasks[self._position].sweep
         if sweep is None or self._tasks[number].sweep != sweep or number not in self._came_to:
             return ""
@@ -354,7 +357,7 @@ class LiveView:
 def _by_column(
     series: Iterable[tuple[float, float]], columns: int, now: float
 ) -> list[float | None]:
-    """The mean of each part of the last minute.
+    """Return the mean of each part of the last minute.
 
     What lies between two glances is like the one before.
     """
@@ -368,7 +371,7 @@ def _by_column(
 
 
 def _round_up(value: float) -> float:
-    """The next of 1, 2, 5 times a power of ten.
+    """Return the next of 1, 2, 5 times a power of ten.
 
     A scale that stays where it is while the rate wavers.
     """

@@ -35,5 +35,5 @@ def emit_csv(header: Sequence[str], rows: Iterable[Sequence[Any]]) -> None:
 
 
 def _prints_utf8() -> bool:
-    """Whether text is printed as UTF-8; data has to come back as it was where it is not."""
+    """Return whether text is printed as UTF-8; data has to come back as it was where it is not."""
     return (sys.stdout.encoding or "").lower().replace("-", "") in ("utf8", "utf8sig")

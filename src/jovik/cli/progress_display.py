@@ -2,33 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Protocol
 
 from jovik.analysis.statistics import interval
 from jovik.base.quantities import show_rate
-from jovik.base.session import Progress
 from jovik.base.step_result import StepResult
-from jovik.steps import Step, parse
+from jovik.runs.context import Observer
+from jovik.steps import parse
 
 
-class ProgressDisplay(Protocol):
-    """What shows a run (`jovik.runs.context.Observer`), and takes lasting lines besides.
-
-    A context manager.
-    """
+class ProgressDisplay(Observer, Protocol):
+    """An observer of a run that prints permanent lines as well; a context manager."""
 
     def say(self, line: str) -> None:
-        """One lasting line."""
-
-    def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Progress], None]:
-        """See `jovik.runs.context.Observer`."""
-
-    def passing(self, position: int, step: Step, number: int) -> Callable[[Progress], None]:
-        """See `jovik.runs.context.Observer`."""
-
-    def finished(self, position: int, result: StepResult) -> None:
-        """See `jovik.runs.context.Observer`."""
+        """Print a permanent line."""
 
     def __enter__(self) -> ProgressDisplay: ...
 
@@ -36,7 +23,7 @@ class ProgressDisplay(Protocol):
 
 
 def result_words(result: StepResult) -> str:
-    """A finished step in a few words: its rate, or what was done."""
+    """Return a finished step in a few words: its rate, or what was done."""
 
     if not parse(result.phrase).measures:
         return result.notes[-1] if result.notes else "done"

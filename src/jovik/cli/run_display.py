@@ -22,7 +22,7 @@ def screen_for(
     sheet: Sheet | None = None,
     expected_bytes: int | None = None,
 ) -> ProgressDisplay:
-    """The live view where there is room for it, lines elsewhere."""
+    """Return the live view where there is room for it, lines elsewhere."""
 
     shown = console(err=True)
     if (

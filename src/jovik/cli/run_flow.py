@@ -142,13 +142,13 @@ def carry_out(
 
 
 def _show_what_is_there(shelf: Shelf, outcome: RunOutcome, form: str) -> None:
-    """The passes that reached the shelf, of a run whose others wait for it."""
+    """Show the passes that reached the shelf, of a run whose other passes wait."""
 
     show_run(shelf.run(outcome.run), shelf.results_of_run(outcome.run), form)
 
 
 def _show(shelf: Shelf, outcome: RunOutcome, form: str, *, each_pass: bool) -> int:
-    """The run's results, then what stopped it."""
+    """Return the run's results, then what stopped it."""
 
     results, failure = shelf.results_of_run(outcome.run), outcome.failure
     # Who asked for JSON or CSV gets it, however little there is to tell.

@@ -39,7 +39,7 @@ def show_run(
     each_pass: bool = False,
     drive: Drive | None = None,
 ) -> None:
-    """A run in the form that was asked for; with its `drive`'s sheet, where that is known."""
+    """Print a run in the requested format; `drive` is its sheet, if there is one."""
     standing = overall_of(drive, results) if drive is not None else None
     if form == "json":
         emit_json(run_document(run, results) | {"class": standing_json(standing)}, "run")
@@ -72,7 +72,7 @@ def show_run(
 
 
 def _first_figures(results: Sequence[StepResult]) -> list[str]:
-    """The answer where there is no class to hold it against: the first figures themselves."""
+    """Return answer where there is no class to hold it against: the first figures themselves."""
     said = []
     for r in results:
         if parse(r.phrase).measures and r.passes and not r.findings.sweep:
@@ -82,7 +82,7 @@ def _first_figures(results: Sequence[StepResult]) -> list[str]:
 
 
 def run_document(run: RunRecord, results: Sequence[StepResult]) -> dict[str, Any]:
-    """A run as JSON (docs/json.md)."""
+    """Return a run as JSON (docs/json.md)."""
 
     first = first_access(results)
     shared = {k: v for k, v in asdict(first).items() if k != "span_bytes"} if first else {}
@@ -135,7 +135,7 @@ CSV_HEADER = (
 
 
 def csv_rows(run: RunRecord, results: Sequence[StepResult]) -> list[list[Any]]:
-    """A row for each step, under `CSV_HEADER`."""
+    """Return a row for each step, under `CSV_HEADER`."""
 
     rows = []
     for one in map(step_json, results):

@@ -20,7 +20,7 @@ class ListFirst(BareMemberGroup):
 
 @click.group(cls=ListFirst, name="runs")
 def runs() -> None:
-    """What was measured: jovik runs [DRIVE], newest first, and each run again.
+    """List what was measured, newest first, and show a single run.
 
     \b
     jovik runs

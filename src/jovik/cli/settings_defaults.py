@@ -51,12 +51,12 @@ WHY_NOT = {
 
 
 def long_name(option: click.Option) -> str:
-    """What an option is called: ``rig`` of ``--rig``."""
+    """Return what an option is called: ``rig`` of ``--rig``."""
     return next(o for o in option.opts if o.startswith("--")).removeprefix("--")
 
 
 def options_of(command: click.Command) -> Iterator[tuple[str, click.Option]]:
-    """Every option that a command, or a command of its group, has and that may have a default.
+    """Yield every option of a command, or of its group, that may have a default.
 
     By its long name.
     """
@@ -70,7 +70,7 @@ def options_of(command: click.Command) -> Iterator[tuple[str, click.Option]]:
 
 
 def read_value(option: click.Option, value: Any, where: str) -> Any:
-    """A setting as the option takes it.
+    """Return a setting as the option takes it.
 
     Raises
     ------
@@ -101,7 +101,7 @@ def read_value(option: click.Option, value: Any, where: str) -> Any:
 
 
 def default_map(name: str, command: click.Command, section: Mapping[str, Any]) -> dict[str, Any]:
-    """A command's section of the settings by the names of its parameters, as Click takes them.
+    """Return a command's settings by the names of its parameters, as Click takes them.
 
     For a group those of each of its commands.
 
@@ -124,7 +124,7 @@ def default_map(name: str, command: click.Command, section: Mapping[str, Any]) -
 
 
 def option_called(name: str, command: click.Command, key: str, where: str) -> click.Option:
-    """The option of a command that a setting is of.
+    """Return the option of a command that a setting is of.
 
     Raises
     ------
@@ -149,7 +149,7 @@ def option_called(name: str, command: click.Command, key: str, where: str) -> cl
 
 
 def settable() -> dict[str, click.Command]:
-    """Every command that has something to set."""
+    """Return every command that has something to set."""
     from jovik.base.settings import SHELF
     from jovik.cli import COMMANDS, jovik
 
@@ -165,7 +165,7 @@ def settable() -> dict[str, click.Command]:
 
 
 def known_keys() -> list[str]:
-    """Everything that can be set."""
+    """Return everything that can be set."""
     from jovik.base.settings import GENERAL
 
     return [

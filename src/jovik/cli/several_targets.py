@@ -123,7 +123,7 @@ def _one(
     consent: EnduranceConsent,
     dry_run: bool,
 ) -> RunOutcome | None:
-    """The run of one target."""
+    """Return the run of one target."""
 
     found: Enrolment = sheet_for(shelf, order.target, asked.name, enrol=not dry_run)
     done.drives[word] = found.sheet.drive.name
@@ -153,7 +153,7 @@ def _show_run(shelf: Shelf, key: str, *, each_pass: bool) -> None:
 def _together(
     shelf: Shelf, asked: SeveralTargets, done: _Evening
 ) -> tuple[list[TogetherFigure], SharedPath] | None:
-    """All targets that were measured alone, at the same moment."""
+    """Return all targets that were measured alone, at the same moment."""
 
     words = [w for w in asked.words if w in done.runs and w not in done.failures]
     if len(words) < 2:
@@ -188,7 +188,7 @@ def _together(
 
 
 def _labels(words: Sequence[str], done: _Evening) -> dict[str, str]:
-    """The drives' names; the targets' own where two are of one drive."""
+    """Return the drives' names; the targets' own where two are of one drive."""
     names = [done.drives[w] for w in words]
     return {w: n if names.count(n) == 1 else w for w, n in zip(words, names, strict=True)}
 
@@ -199,7 +199,7 @@ def _say_finished(result: StepResult) -> None:
 
 
 def _ranked(shelf: Shelf, done: _Evening) -> Ranked | None:
-    """The ranking of just these drives; None where fewer than two have figures."""
+    """Return the ranking of just these drives; None where fewer than two have figures."""
 
     names = tuple(dict.fromkeys(done.drives[w] for w in done.runs))
     if len(names) < 2:

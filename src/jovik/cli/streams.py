@@ -24,7 +24,7 @@ from jovik.base.text_files import decoded, read_text
 
 
 def given_text(source: str) -> str:
-    """A person's text from a file, or from standard input for ``-``.
+    """Return a person's text from a file, or from standard input for ``-``.
 
     Raises
     ------
@@ -38,7 +38,10 @@ def given_text(source: str) -> str:
 
 @contextlib.contextmanager
 def file_or_output(out: Path, suffix: str) -> Iterator[Path]:
-    """The file to write; for ``-`` one of that ending that goes to standard output afterwards."""
+    """Yield the file to write.
+
+    For ``-`` one of that ending that goes to standard output afterwards.
+    """
     if str(out) != "-":
         yield out
         return
@@ -84,7 +87,7 @@ class _Messages(io.FileIO):
 
 
 def cannot_write(why: str) -> OutputError:
-    """The refusal of standard output."""
+    """Return the refusal of standard output."""
     return OutputError(f"cannot write to standard output: {why}")
 
 
@@ -133,7 +136,7 @@ def _is_open(fd: int) -> bool:
 
 
 def _guarded(stream: TextIO | None, fd: int, sort: type[io.FileIO]) -> TextIO:
-    """The stream anew over a raw file of this sort; what is no real file stays as it is."""
+    """Return the stream anew over a raw file of this sort; what is no real file stays as it is."""
     if stream is not None:
         try:
             if stream.fileno() != fd:

@@ -19,7 +19,7 @@ from jovik.tables import Table
 
 
 def console(*, err: bool = False) -> Any:
-    """A Rich console that never cuts a table short in a pipe."""
+    """Return a Rich console that never cuts a table short in a pipe."""
 
     class ForResults(Console):
         def on_broken_pipe(self) -> None:
@@ -32,7 +32,7 @@ def console(*, err: bool = False) -> Any:
 
 
 def show_table(found: Table) -> None:
-    """A table for people, in the form that the terminal has room for.
+    """Print a table in the form that the terminal has room for.
 
     Columns that it can spare are left out where a terminal is narrow; where that is not enough each
     row takes two lines, and in a very narrow one it is a list.
@@ -65,12 +65,12 @@ def show_table(found: Table) -> None:
 
 
 def show_verdict(lines: Sequence[str]) -> None:
-    """The answer of a command whose tables do not say it themselves."""
+    """Print the verdict of a command whose tables do not contain it."""
     _say_verdict(console(), lines)
 
 
 def _say_verdict(out: Any, lines: Sequence[str]) -> None:
-    """The answer, and a blank line below it."""
+    """Print the verdict and a blank line."""
 
     for number, line in enumerate(lines):
         out.print(Text(strip_control(line), style="" if number else "bold"))
@@ -83,7 +83,7 @@ _counted: list[int] = []
 
 
 def _small_print(out: Any, lines: Sequence[str]) -> None:
-    """Notes, or how many there are, which `tell_notes` says at the end."""
+    """Print notes, or count them for `tell_notes`."""
 
     said = [line for line in lines if line.strip()]
     if not notes_shown():
@@ -114,7 +114,7 @@ def _with_bars(
     shown: list[int],
     out: Any,
 ) -> tuple[list[str], list[list[str]], list[int]]:
-    """The table with a column of bars behind its last one, where there is room and a terminal."""
+    """Return the table with a column of bars, if a terminal has room for it."""
     if found.bar is None or plain() or not out.is_terminal:
         return columns, rows, shown
     needed = _needed(columns, rows)
@@ -186,7 +186,7 @@ def _width(
     shown: Sequence[int],
     right: Sequence[int],
 ) -> int:
-    """The least width that a table can be drawn in: numbers whole, texts folded."""
+    """Return the least width that a table can be drawn in: numbers whole, texts folded."""
     needed = _needed(columns, rows)
     return sum((needed[n] if n in right else min(needed[n], LEAST_TEXT)) + 2 for n in shown)
 
@@ -202,7 +202,10 @@ def _stacked(
     right: Sequence[int],
     width: int,
 ) -> list[Any]:
-    """Rows of two lines, what it is above its figures; or a list where that is too wide too."""
+    """Return rows of two lines, what it is above its figures.
+
+    Or a list where that is too wide too.
+    """
 
     needed = _needed(columns, rows)
     # What a row is of is the first text of some length; what has no title stands beside it.
@@ -236,7 +239,7 @@ def _stacked(
 
 
 def _head_line(row: Sequence[str], head: int, beside: Sequence[int]) -> list[Any]:
-    """The line that says what a row is of; none where it is of what the row before is."""
+    """Return the line that says what a row is of; none where it is of what the row before is."""
 
     before = [row[n] for n in beside if n < head and row[n]]
     after = [row[n] for n in beside if n > head and row[n]]
@@ -247,7 +250,7 @@ def _head_line(row: Sequence[str], head: int, beside: Sequence[int]) -> list[Any
 def _that_fit(
     columns: Sequence[str], rows: Sequence[Sequence[str]], spare: Sequence[int], width: int
 ) -> list[int]:
-    """The columns that fit, dropping optional ones first."""
+    """Return the columns that fit, dropping optional ones first."""
     needed = _needed(columns, rows)
     shown = list(range(len(columns)))
     for number in spare:

@@ -14,7 +14,7 @@ UNITS = ("MB/s", "MiB/s", "GB/s")
 
 
 def with_units(command: click.Command) -> click.Command:
-    """The command, or each command of its group, with these options."""
+    """Return the command, or each command of its group, with these options."""
     members = command.commands.values() if isinstance(command, click.Group) else [command]
     for one in members:
         if not any(p.name == "units" for p in one.params):

@@ -82,11 +82,11 @@ class RawDevice:
         return None
 
     def free_bytes(self) -> int:
-        """All of it, where it may be written."""
+        """Return all of it, where it may be written."""
         return self.capacity_bytes if self.writable else 0
 
     def to_fill_bytes(self, percent: int) -> int:
-        """What that share of it comes to."""
+        """Return what that share of it comes to."""
         return self.capacity_bytes * percent // 100
 
     def squeezed(self) -> str:
@@ -94,11 +94,11 @@ class RawDevice:
         return ""
 
     def has_space(self) -> bool:
-        """A device has all of its space."""
+        """Return True, because a device has all of its space."""
         return True
 
     def capacity_bytes_addressed(self) -> int | None:
-        """All of it."""
+        """Return all of it."""
         return self.capacity_bytes
 
     def reserve(self, size_bytes: int) -> None:
@@ -139,7 +139,7 @@ class RawDevice:
         return replace(done, answer=done.answer + said)
 
     def _held(self) -> dict[int, bytes]:
-        """What is in some places that are not blank, spread over all of it."""
+        """Return what is in some places that are not blank, spread over all of it."""
         unit = max(self.block_bytes, LOOK_BYTES)
         step = max(self.capacity_bytes // PLACES // unit, 1) * unit
         found = {}

@@ -28,7 +28,7 @@ def area(size_bytes: int) -> npt.NDArray[np.uint8]:
 
 
 def unit_of(block_bytes: int) -> int:
-    """What one stamp stands for: 4 KiB, or a sector where blocks are no multiple of that."""
+    """Return what one stamp stands for: 4 KiB, or a sector where blocks are no multiple of that."""
     return FULL_UNIT if block_bytes % FULL_UNIT == 0 else SMALL_UNIT
 
 

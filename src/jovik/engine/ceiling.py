@@ -37,12 +37,12 @@ class Ceiling:
 
     @property
     def rate_bytes_s(self) -> float:
-        """The same as throughput."""
+        """Return the same as throughput."""
         return self.iops * self.block_bytes
 
 
 def null_backend_iops(crew_type: type[WorkerPool], depth: int, workers: int, time_ns: int) -> float:
-    """I/Os a second with nothing behind the loop.
+    """Return I/Os a second with nothing behind the loop.
 
     No-op requests on a ring, or writes to the null device.
 
@@ -75,7 +75,7 @@ def null_backend_iops(crew_type: type[WorkerPool], depth: int, workers: int, tim
 def memory_iops(
     crew_type: type[WorkerPool], depth: int, workers: int, block_bytes: int, time_ns: int
 ) -> float | None:
-    """I/Os a second of reads from a file in memory.
+    """Return I/Os a second of reads from a file in memory.
 
     None where there is no such place, or the blocks do not fit it.
     """

@@ -33,7 +33,7 @@ _engines: list[Any] = []  # the memory of loaded code belongs to these
 
 @cache
 def load(name: str) -> Callable[..., None]:
-    """A loop as a function of arrays, which runs without the interpreter lock.
+    """Return a loop as a function of arrays, which runs without the interpreter lock.
 
     Parameters
     ----------
@@ -86,13 +86,13 @@ def _machine() -> Any:
 
 
 def sources() -> list[Path]:
-    """Every file that the machine code depends on: the loops, what they import, and this one."""
+    """Return the files that the machine code depends on: loops, their imports, and this file."""
     base = KERNEL.parents[1] / "base"
     return [*sorted(KERNEL.glob("*.py")), base / "histogram.py", base / "trace.py", Path(__file__)]
 
 
 def _place(name: str) -> Path:
-    """Where the machine code of a loop is kept: named after all that it depends on."""
+    """Return where the machine code of a loop is kept: named after all that it depends on."""
     from platformdirs import user_cache_path
 
     told = hashlib.blake2b(digest_size=12)
@@ -139,7 +139,9 @@ def _sum(code: bytes) -> bytes:
 
 
 def _kept(place: Path) -> bytes | None:
-    """What was kept; None where nothing was, where it is not whole, or where others could write.
+    """Return what was kept.
+
+    None where nothing was, where it is not whole, or where others could write.
 
     A linker believes what it is given, and what it loads runs with this process's rights.
     """

@@ -91,7 +91,7 @@ class CopyFolder:
         self._pool = b""
 
     def size(self, job: CopyJob, free_bytes: int) -> tuple[int, int]:
-        """Files and bytes of a job; see `jovik.base.session.Session.copy_size`."""
+        """Return files and bytes of a job; see `jovik.base.session.Session.copy_size`."""
         sources = files_of(job)
         total = sum(s.size_bytes for s in sources)
         if total > free_bytes + sum(s.size_bytes for s in self._there):
@@ -102,7 +102,7 @@ class CopyFolder:
         return len(sources), total
 
     def run(self, job: CopyJob, free_bytes: int, watch: ProgressCallback) -> Trace:
-        """One pass of a copy; see `jovik.base.session.Session.copy`."""
+        """Return one pass of a copy; see `jovik.base.session.Session.copy`."""
         _, total = self.size(job, free_bytes)
         sources = files_of(job)
         if not self._pool:
@@ -145,7 +145,7 @@ class CopyFolder:
             self._folder = None
 
     def _own(self) -> OwnFolder:
-        """The folder, made where there is none yet."""
+        """Return the folder, made where there is none yet."""
         if self._folder is None:
             try:
                 self._folder = OwnFolder(self.target)
@@ -195,7 +195,7 @@ class CopyFolder:
         return ended - clock.began_ns, ended - before, clock, fault
 
     def _write(self, source: SourceFile, folder: OwnFolder, clock: _Clock, number: int) -> int:
-        """One file; gives back the number of the next chunk."""
+        """Return one file; gives back the number of the next chunk."""
         out = folder.create(source.name)
         try:
             for chunk in self._content(source, clock, number):
@@ -273,7 +273,7 @@ def drop_page_cache(paths: list[Path]) -> None:
 
 
 def files_of(job: CopyJob) -> tuple[SourceFile, ...]:
-    """What a job copies.
+    """Return what a job copies.
 
     Raises
     ------

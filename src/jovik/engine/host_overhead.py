@@ -40,7 +40,7 @@ NO_OVERHEAD = HostOverhead()
 def host_overhead(
     device: str, waited_ns: Callable[[Recording], int], *, writing: bool
 ) -> HostOverhead:
-    """The overhead on a drive, by a chain of reads and, if `writing`, one of writes.
+    """Return the overhead on a drive, by a chain of reads and, if `writing`, one of writes.
 
     Parameters
     ----------
@@ -54,7 +54,7 @@ def host_overhead(
 
 
 def _longer_ns(kind: Kind, device: str, waited_ns: Callable[[Recording], int]) -> int:
-    """What a program waited for a request on average, less what the kernel counts for the drive.
+    """Return a program's mean wait for a request, less the kernel's count for the drive.
 
     0 where the kernel does not count, the drive is slow, or others use it meanwhile.
     """

@@ -64,18 +64,18 @@ class OwnFolder:
             raise
 
     def create(self, name: str) -> int:
-        """A new file for writing, at a relative path of which the folders are made."""
+        """Return a new file for writing, at a relative path of which the folders are made."""
         folder, _, last = name.rpartition("/")
         return _make(last, self._folder(folder, make=True))
 
     def open(self, name: str) -> int:
-        """A file for reading, at a relative path."""
+        """Return a file for reading, at a relative path."""
         folder, _, last = name.rpartition("/")
         flags = os.O_RDONLY | os.O_NOFOLLOW | os.O_CLOEXEC
         return os.open(last, flags, dir_fd=self._folder(folder, make=False))
 
     def _folder(self, name: str, *, make: bool) -> int:
-        """A folder below; the last one is kept open, for files come folder by folder."""
+        """Return a folder below; the last one is kept open, for files come folder by folder."""
         if self._last is not None and self._last[0] == name:
             return self._last[1]
         self._forget()

@@ -24,7 +24,7 @@ def live_latency_ns(crew: WorkerPool) -> tuple[float | None, float | None]:
 def progress_of(
     crew: WorkerPool, elapsed_s: float, latency_ns: tuple[float | None, float | None]
 ) -> tuple[Progress, int]:
-    """A glance at a pass in progress, and how many I/Os have completed or failed."""
+    """Return a glance at a pass in progress, and how many I/Os have completed or failed."""
     slices = crew.slices(int(elapsed_s * 1e9) // SLICE_NS + 1)
     lately = slices[-11:-1]
     rate = float(lately[:, [0, 2]].sum()) / (len(lately) * SLICE_NS) * 1e9 if len(lately) else 0.0
@@ -47,7 +47,7 @@ def trace_of(
     has_space: bool,
     notes: tuple[str, ...],
 ) -> Trace:
-    """The trace of a pass that has ended.
+    """Return the trace of a pass that has ended.
 
     Parameters
     ----------

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 import numpy.typing as npt
+from typing_extensions import override
 
 from jovik.base.errors import TargetError
 from jovik.base.quantities import show_size
@@ -41,7 +42,7 @@ _HEAD = np.dtype([("place", "<i8"), ("generation", "<i8"), ("seed", "<i8"), ("so
 
 
 def workload_of(job: ReplayJob, room_bytes: int) -> Workload:
-    """The area of a replay as a workload, which lays it out and says what is written."""
+    """Return the area of a replay as a workload, which lays it out and says what is written."""
     span_bytes = min(job.recording.span_bytes, room_bytes)
     kinds = job.recording.kind
     reads, writes = int((kinds == Kind.READ).sum()), int((kinds == Kind.WRITE).sum())
@@ -61,7 +62,7 @@ def workload_of(job: ReplayJob, room_bytes: int) -> Workload:
 
 
 def folded(recording: Recording, span_bytes: int) -> npt.NDArray[np.int64]:
-    """Offsets within a smaller range: what lies beyond begins at the start again."""
+    """Return offsets within a smaller range: what lies beyond begins at the start again."""
     if recording.span_bytes <= span_bytes:
         return recording.offset
     whole = max(span_bytes // CHUNK, 1) * CHUNK
@@ -133,7 +134,7 @@ class ReplayPool(WorkerPool):
     @staticmethod
     @abstractmethod
     def slots(work: Workload) -> int:
-        """How many requests may be in flight at once."""
+        """Return how many requests may be in flight at once."""
 
     def _told(self, cfg: npt.NDArray[np.int64], count: int, number: int = 0) -> None:
         """Tell a loop what is to be replayed."""
@@ -155,7 +156,10 @@ class ReplayPool(WorkerPool):
         """Time in which at least one request was in flight."""
 
     def with_record(self, trace: Trace) -> Trace:
-        """The trace with what came of it, beside the recorded figures; stamps read if wanted."""
+        """Return the trace with what came of it, beside the recorded figures.
+
+        Stamps read if wanted.
+        """
         recording = self.job.recording
         found = ReplayRecord(
             requests=self.total(layout.REPLAY_DONE),
@@ -201,7 +205,7 @@ class ReplayPool(WorkerPool):
         return StampFaults(blocks[0], blocks[1], 0, blocks[2], places)
 
     def _written_sectors(self) -> npt.NDArray[np.int64]:
-        """The sectors that completed requests wrote, in order."""
+        """Return the sectors that completed requests wrote, in order."""
         kind, offset, size = self.job.recording.kind, self.requests[:, 1], self.requests[:, 2]
         written = (kind == Kind.WRITE) & (self.done[self.requests[:, layout.REPLAY_RANK]] > 0)
         parts = [
@@ -213,7 +217,7 @@ class ReplayPool(WorkerPool):
     def _as_stamped(
         self, rows: npt.NDArray[np.uint8], places: npt.NDArray[np.int64]
     ) -> npt.NDArray[np.bool_]:
-        """Which sectors are as they were stamped at these places."""
+        """Return which sectors are as they were stamped at these places."""
         heads = np.ascontiguousarray(rows[:, :STAMP_BYTES]).view(_HEAD)[:, 0]
         source = heads["source"] ^ _mixed(heads["place"], heads["generation"], heads["seed"])
         good = (heads["place"] == places) & (heads["generation"] == 1)
@@ -227,7 +231,7 @@ class ReplayPool(WorkerPool):
 
 
 def _stretches(sectors: npt.NDArray[np.int64]) -> list[tuple[int, int]]:
-    """Where sectors lie, as beginnings and ends in bytes that direct I/O takes."""
+    """Return where sectors lie, as beginnings and ends in bytes that direct I/O takes."""
     if not len(sectors):
         return []
     pages = np.unique(sectors * SMALL_UNIT // 4096)
@@ -240,7 +244,7 @@ def _mixed(
     generation: npt.NDArray[np.int64],
     seed: npt.NDArray[np.int64],
 ) -> npt.NDArray[np.int64]:
-    """The checksum of stamps; must agree with `jovik.engine.kernel.primitives.mix`."""
+    """Return the checksum of stamps; must agree with `jovik.engine.kernel.primitives.mix`."""
     by, multiplier = np.uint64(0x9E3779B97F4A7C15), np.uint64(2685821657736338717)
     h = place.astype(np.uint64) * by ^ generation.astype(np.uint64)
     h = (h ^ (h >> np.uint64(29))) * multiplier ^ seed.astype(np.uint64)
@@ -288,8 +292,9 @@ class UringReplayPool(ReplayPool):
         finally:
             ring.close()
 
+    @override
     def waited_ns(self) -> int:
-        """See `ReplayPool.waited_ns`: the loop counts it."""
+        # The loop counts it.
         return self.total(layout.REPLAY_WAITED_NS)
 
 
@@ -301,12 +306,12 @@ class BlockingReplayPool(ReplayPool):
 
     @staticmethod
     def threads_for(work: Workload) -> int:
-        """One for each request that was in flight at once, up to a bound."""
+        """Return one for each request that was in flight at once, up to a bound."""
         return min(work.depth, MOST_LANES)
 
     @staticmethod
     def slots(work: Workload) -> int:
-        """One for each lane."""
+        """Return one for each lane."""
         return min(work.depth, MOST_LANES)
 
     def _parts(self) -> list[ThreadState]:
@@ -334,8 +339,9 @@ class BlockingReplayPool(ReplayPool):
             part.scratch,
         )
 
+    @override
     def waited_ns(self) -> int:
-        """See `ReplayPool.waited_ns`: from when each request was issued and done."""
+        # From when each request was issued and done.
         ended = self.done[self.requests[:, layout.REPLAY_RANK]]
         made = (self.issued > 0) & (ended > 0)
         return union_ns(self.issued[made], ended[made])
@@ -364,7 +370,7 @@ class Replays:
     def run(
         self, job: ReplayJob, room_bytes: int, watch: ProgressCallback, *, by_calls: bool
     ) -> Trace:
-        """One replay, by blocking calls or by a ring; see `ReplayPool` for errors."""
+        """Return one replay, by blocking calls or by a ring; see `ReplayPool` for errors."""
         if self._overhead is None and job.pace == "dependent":
             # The chain that tells it is a replay itself.
             self._overhead = NO_OVERHEAD
@@ -386,7 +392,7 @@ class Replays:
 
 
 def _drive_of(place: Storage) -> BlockDevice | None:
-    """The drive whose count of its own time can be believed; None through a cache."""
+    """Return the drive whose count of its own time can be believed; None through a cache."""
     if not place.direct:
         return None
     where = Path(place.folder)

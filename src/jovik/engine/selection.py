@@ -8,7 +8,7 @@ from jovik.engine.worker_pool import BlockingPool, UringPool, WorkerPool
 
 
 def select_engine(engine: str) -> type[WorkerPool]:
-    """The worker pool for ``auto``, ``io_uring`` or ``blocking``.
+    """Return the worker pool for ``auto``, ``io_uring`` or ``blocking``.
 
     Raises
     ------

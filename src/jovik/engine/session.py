@@ -98,17 +98,17 @@ class FileSession:
 
     @property
     def engine(self) -> str:
-        """The implementation's name."""
+        """Return the implementation's name."""
         return self._crew.name
 
     @property
     def direct(self) -> bool:
-        """Whether the operating system's cache is out of the way."""
+        """Return whether the operating system's cache is out of the way."""
         return self.place.direct
 
     @property
     def notes(self) -> tuple[str, ...]:
-        """The note that goes with a cached file system."""
+        """Return the note that goes with a cached file system."""
         notes = [] if self.direct else ["buffered (page cache)"]
         if not self.place.writable:
             notes.append("read as it is: what was never written may be answered without the medium")
@@ -120,7 +120,7 @@ class FileSession:
             code_cache.load(loop)
 
     def engine_for(self, work: Workload) -> str:
-        """The implementation that such a pass is run by."""
+        """Return the implementation that such a pass is run by."""
         return self._crew_for(work).name
 
     def _crew_for(self, work: Workload) -> type[WorkerPool]:
@@ -153,7 +153,7 @@ class FileSession:
         thread.join(GRACE_S)
 
     def now_ns(self) -> int:
-        """The system's monotonic clock."""
+        """Return the system's monotonic clock."""
         return time.monotonic_ns()
 
     def wait(self, time_ns: int) -> None:
@@ -161,15 +161,18 @@ class FileSession:
         time.sleep(time_ns / 1e9)
 
     def temperatures_c(self) -> dict[str, float]:
-        """Sensors are the bench's affair here."""
+        """Return nothing, because the run reads the sensors itself."""
         return {}
 
     def free_bytes(self) -> int | None:
-        """What may still be written."""
+        """Return what may still be written."""
         return self.place.free_bytes()
 
     def room_bytes(self) -> int | None:
-        """What the test file may take; asked once, so that all steps of a run have one area."""
+        """Return what the test file may take.
+
+        Asked once, so that all steps of a run have one area.
+        """
         if self._room is None:
             self._room = self.place.free_bytes()
         return self._room
@@ -190,22 +193,22 @@ class FileSession:
         return self.place.purge(given.note)
 
     def wear_bytes(self) -> WearCounters | None:
-        """The drive's own log is the run's affair here."""
+        """Return nothing, because the run reads the health log itself."""
         return None
 
     def capacity_bytes(self) -> int | None:
-        """All of a raw device; None on a file system."""
+        """Return all of a raw device; None on a file system."""
         return self.place.capacity_bytes_addressed()
 
     def fill_percent(self) -> float | None:
-        """How full the file system is, or how much of a raw device was written."""
+        """Return how full the file system is, or how much of a raw device was written."""
         whole = self.capacity_bytes()
         if whole is not None and self.place.writable:
             return 100.0 * self._laid_out / whole
         return self.place.fill_percent()
 
     def to_fill_bytes(self, percent: int) -> int:
-        """Bytes that `fill` would write; see `jovik.base.session.Session.fill`."""
+        """Return bytes that `fill` would write; see `jovik.base.session.Session.fill`."""
         whole = self.capacity_bytes()
         if whole is not None:
             if not self.place.writable:
@@ -263,7 +266,7 @@ class FileSession:
         return DiscardResult(held, self.place.discard())
 
     def copy_size(self, job: CopyJob) -> tuple[int, int]:
-        """Files and bytes of a job; see `jovik.base.session.Session.copy_size`."""
+        """Return files and bytes of a job; see `jovik.base.session.Session.copy_size`."""
         if self.capacity_bytes() is not None:
             raise TargetError(
                 f"{self.place.folder} is a raw device: files are copied to a file system",
@@ -338,7 +341,7 @@ class FileSession:
         self.place.check_space(work.start_bytes + work.span_bytes)
 
     def to_lay_out_bytes(self, work: Workload) -> int:
-        """Bytes that `prepare` would write."""
+        """Return bytes that `prepare` would write."""
         if work.fresh or not self.place.writable:
             return 0
         if work.verify and self._stamped != (unit_of(work.block_bytes), work.compressible_percent):
@@ -384,7 +387,7 @@ class FileSession:
         return trace.written_bytes
 
     def run(self, work: Workload, watch: ProgressCallback) -> Trace:
-        """One pass; see `jovik.base.session.Session.run`."""
+        """Return one pass; see `jovik.base.session.Session.run`."""
         if work.writes:
             self._stamped = None
         if not work.verify:
@@ -507,10 +510,7 @@ class FileSession:
             self.buffers = Buffers(self.buffers.seed)
 
     def _attend(self, crew: WorkerPool, watch: ProgressCallback) -> bool:
-        """Stay with a pass until it ends.
-
-        Whether it was given up because nothing completed any more.
-        """
+        """Stay with a pass until it ends; return True if nothing completed any more."""
         began = time.monotonic()
         seen, moved, looked = -1, began, began
         told, latencies = began, live_latency_ns(crew)

@@ -36,25 +36,25 @@ class Storage(Protocol):
         """Refuse a span that does not fit (TargetError)."""
 
     def fill_percent(self) -> float | None:
-        """How full the file system is, where there is one."""
+        """Return how full the file system is, where there is one."""
 
     def free_bytes(self) -> int:
-        """Bytes that may still be written, what has to stay free left out.
+        """Return bytes that may still be written, what has to stay free left out.
 
         What the test file holds counts as free.
         """
 
     def to_fill_bytes(self, percent: int) -> int:
-        """Bytes that would fill a file system so far (TargetError: some of it has to stay free)."""
+        """Return the bytes that fill a file system that far; TargetError if too much."""
 
     def squeezed(self) -> str:
         """Why a pass has to end: others took what was to stay free; empty otherwise."""
 
     def has_space(self) -> bool:
-        """Whether a little more could be written now."""
+        """Return whether a little more could be written now."""
 
     def capacity_bytes_addressed(self) -> int | None:
-        """All bytes of a device; None on a file system."""
+        """Return all bytes of a device; None on a file system."""
 
     def reserve(self, size_bytes: int) -> None:
         """Make sure of so much space."""

@@ -28,7 +28,7 @@ CACHE_ONLY = {0x01021994: "tmpfs", 0x858458F6: "ramfs"}
 
 
 def in_memory(folder: Path) -> str | None:
-    """The name of the file system when it lives in memory, else None."""
+    """Return the name of the file system when it lives in memory, else None."""
     device = os.stat(folder).st_dev
     mounts = read_mounts().get(f"{os.major(device)}:{os.minor(device)}", [])
     return next((m.kind for m in mounts if m.kind in CACHE_ONLY.values()), None)
@@ -147,13 +147,13 @@ class TestFile:
             )
 
     def free_bytes(self) -> int:
-        """Bytes that may still be written; what the test file holds counts as free."""
+        """Return bytes that may still be written; what the test file holds counts as free."""
         usage = shutil.disk_usage(self.folder)
         held = os.fstat(self.fd).st_blocks * 512
         return writable_bytes(usage.total, usage.free, system=self._system) + held
 
     def to_fill_bytes(self, percent: int) -> int:
-        """Bytes that are missing until the file system is so full.
+        """Return bytes that are missing until the file system is so full.
 
         Raises
         ------
@@ -189,11 +189,11 @@ class TestFile:
         return shutil.disk_usage(self.folder).free > LITTLE_BYTES
 
     def capacity_bytes_addressed(self) -> int | None:
-        """A file system lies between."""
+        """Return None, because a file system lies between."""
         return None
 
     def fill_percent(self) -> float | None:
-        """How full the file system is."""
+        """Return how full the file system is."""
         usage = shutil.disk_usage(self.folder)
         return 100.0 * usage.used / (usage.used + usage.free) if usage.used + usage.free else None
 
@@ -281,7 +281,7 @@ def _fallocate(fd: int, size_bytes: int) -> None:
 
 
 def logical_block_bytes(folder: Path) -> int:
-    """The smallest block the device under a folder takes; 512 where it cannot be told."""
+    """Return the smallest block the device under a folder takes; 512 where it cannot be told."""
     device = os.stat(folder).st_dev
     node = Path(f"/sys/dev/block/{os.major(device)}:{os.minor(device)}")
     for place in (node, node.resolve().parent if node.exists() else node):

@@ -41,7 +41,7 @@ def _rows(work: Workload, threads: int) -> int:
 
 
 def blank_out() -> npt.NDArray[np.int64]:
-    """What a loop says at its end, before it has begun."""
+    """Return what a loop says at its end, before it has begun."""
     out = np.zeros(layout.OUT_COUNT, np.int64)
     out[layout.MIN_READ] = out[layout.MIN_WRITE] = layout.NEVER
     out[layout.FIRST_BAD : layout.FIRST_BAD + layout.BAD_PLACES] = -1
@@ -108,7 +108,7 @@ class WorkerPool(ABC):
     @staticmethod
     @abstractmethod
     def threads_for(work: Workload) -> int:
-        """How many threads a pass takes."""
+        """Return how many threads a pass takes."""
 
     @abstractmethod
     def _loop(self, part: ThreadState) -> None:
@@ -224,7 +224,7 @@ class WorkerPool(ABC):
         return not any(t.is_alive() for t in self.threads)
 
     def slices(self, rows: int) -> npt.NDArray[np.int64]:
-        """The first `rows` slices of all threads together, shape ``(rows, 5)``."""
+        """Return the first `rows` slices of all threads together, shape ``(rows, 5)``."""
         total = np.zeros((rows, len(SLICE_COLUMNS)), np.int64)
         for part in self.parts:
             mine = part.slices[:rows]
@@ -238,7 +238,7 @@ class WorkerPool(ABC):
         return max(max(ended) - min(began), 0) if began else 0
 
     def total(self, place: int) -> int:
-        """The sum of one place of all threads' `out`."""
+        """Return the sum of one place of all threads' `out`."""
         return int(sum(int(p.out[place]) for p in self.parts))
 
     def latencies(self) -> dict[str, Latencies]:
@@ -256,7 +256,7 @@ class WorkerPool(ABC):
         return found
 
     def first_fault(self) -> IoFault | None:
-        """The earliest error of all threads."""
+        """Return the earliest error of all threads."""
         faults = [p.out for p in self.parts if p.out[layout.FAULT_NS]]
         if not faults:
             return None
@@ -280,7 +280,7 @@ class WorkerPool(ABC):
         )
 
     def bad_places(self) -> tuple[int, ...]:
-        """The first places that came back wrong, in order."""
+        """Return the first places that came back wrong, in order."""
         found: Iterable[int] = (
             int(n)
             for p in self.parts
@@ -291,7 +291,7 @@ class WorkerPool(ABC):
 
 
 def _share(first: int, blocks: int, number: int, count: int) -> tuple[int, int]:
-    """One of `count` equal parts of a run of blocks."""
+    """Return one of `count` equal parts of a run of blocks."""
     each = max(blocks // count, 1)
     return first + number % max(blocks, 1) * each, each
 
@@ -332,7 +332,7 @@ class UringPool(WorkerPool):
 
     @staticmethod
     def threads_for(work: Workload) -> int:
-        """One for each worker."""
+        """Return one for each worker."""
         return work.workers
 
     def _loop(self, part: ThreadState) -> None:
@@ -377,7 +377,7 @@ class BlockingPool(WorkerPool):
 
     @staticmethod
     def threads_for(work: Workload) -> int:
-        """One for each I/O in flight."""
+        """Return one for each I/O in flight."""
         return work.workers * work.depth
 
     def _loop(self, part: ThreadState) -> None:

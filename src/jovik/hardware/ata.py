@@ -89,7 +89,7 @@ def read_health(node: Path) -> Health:
 def _command(
     node: Path, command: int, *, features: int = 0, lba: int = 0, extended: bool = False
 ) -> bytes:
-    """One command that reads one sector."""
+    """Return one command that reads one sector."""
     low = [lba >> 8 * i & 0xFF for i in range(6)]
     words = bytes(
         [
@@ -149,7 +149,7 @@ def _command(
 
 
 def security_state(node: Path) -> str:
-    """Whether a drive could be erased by ATA Security Erase; see `parse_security`."""
+    """Return whether a drive could be erased by ATA Security Erase; see `parse_security`."""
     try:
         return parse_security(_command(node, IDENTIFY_DEVICE))
     except TargetError:
@@ -195,7 +195,7 @@ def parse_identity(data: bytes) -> AtaIdentity:
 
 
 def parse_attributes(data: bytes) -> dict[int, int]:
-    """The raw values of the attribute table.
+    """Return the raw values of the attribute table.
 
     Thirty entries of 12 bytes behind two of revision, six of them the value.
     """
@@ -205,7 +205,7 @@ def parse_attributes(data: bytes) -> dict[int, int]:
 
 
 def _statistic(page: bytes | None, at: int) -> int | None:
-    """A device statistic.
+    """Return a device statistic.
 
     Seven bytes of value below one of flags, of which two say that it is there and valid (9.5.2).
     """

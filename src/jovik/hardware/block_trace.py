@@ -198,7 +198,7 @@ def _drain_now(fd: int, spool: IO[bytes]) -> None:
 
 
 def _fullest(folder: Path) -> int:
-    """Bytes in the buffer of the processor that has most."""
+    """Return bytes in the buffer of the processor that has most."""
     return max((int(s.get("bytes", 0)) for s in _buffers(folder)), default=0)
 
 
@@ -208,14 +208,14 @@ def _lost(folder: Path) -> int:
 
 
 def _buffers(folder: Path) -> Iterator[dict[str, str]]:
-    """What the kernel says of the buffer of each processor."""
+    """Yield what the kernel says of the buffer of each processor."""
     for stats in (folder / "per_cpu").glob("cpu*/stats"):
         lines = stats.read_text().splitlines()
         yield dict(line.split(": ", 1) for line in lines if ": " in line)
 
 
 def family_of(lines: IO[bytes], command: int) -> set[int]:
-    """The process `command` and all that came of it, by the forks that were taken down."""
+    """Return the process `command` and all that came of it, by the forks that were taken down."""
     mine = {command}
     lines.seek(0)
     for line in lines:
@@ -228,7 +228,7 @@ def family_of(lines: IO[bytes], command: int) -> set[int]:
 def recording_of(
     lines: IO[bytes], name: str, begin_ns: int, end_ns: int, process: int | None, **more: object
 ) -> Recording:
-    """What was taken down, as a recording.
+    """Return what was taken down, as a recording.
 
     Parameters
     ----------

@@ -34,12 +34,12 @@ class BootTimes:
 
     @property
     def total_s(self) -> float:
-        """All of it that is known."""
+        """Return all of it that is known."""
         return sum(x for _, x in self.parts)
 
     @property
     def parts(self) -> list[tuple[str, float]]:
-        """Each part that is known, by name."""
+        """Return each part that is known, by name."""
         every = [
             ("firmware", self.firmware_s),
             ("loader", self.loader_s),
@@ -50,7 +50,7 @@ class BootTimes:
 
 
 def last_boot() -> BootTimes:
-    """The times of the last boot.
+    """Return the times of the last boot.
 
     Raises
     ------
@@ -73,7 +73,7 @@ def last_boot() -> BootTimes:
 
 
 def boot_of(text: str) -> BootTimes:
-    """The times from lines such as ``FinishTimestampMonotonic=9512345``, in microseconds.
+    """Return the times from lines such as ``FinishTimestampMonotonic=9512345``, in microseconds.
 
     Times of firmware and loader count backwards from when the kernel began; the others onwards.
 

@@ -50,7 +50,7 @@ class Place:
 
 
 def circumstances(at: Place) -> list[Circumstance]:
-    """Everything that is known to matter or may, what matters first."""
+    """Return everything that is known to matter or may, what matters first."""
     looks = (_battery, _governor, _link_power, _layers, _file_system, _virtual, _swap, _shelf)
     found = [c for look in (*looks, _maintenance, _load, _temperature) for c in look(at)]
     return sorted(found, key=lambda c: not c.matters)
@@ -289,7 +289,7 @@ def _maintenance(at: Place) -> Iterator[Circumstance]:
 
 
 def _scrubbing(at: Place) -> bool:
-    """Whether a scrub goes on, by its status file, which is written anew every few seconds.
+    """Return whether a scrub goes on, by its status file, which is written anew every few seconds.
 
     One that ended says so in it, one that was killed writes no more (btrfs-scrub(8), FILES).
     """

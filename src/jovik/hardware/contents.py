@@ -185,7 +185,7 @@ class _Look:
 
 
 def _is_ours(unit: bytes, place: int) -> bool:
-    """Whether Jovik wrote it: one stamp for all of it, or one for each sector that is not zeros."""
+    """Return True if Jovik wrote it: one stamp, or one in each sector that is not zero."""
     if is_stamp(unit, place):
         return True
     sectors = [unit[n : n + SECTOR] for n in range(0, len(unit), SECTOR)]

@@ -64,7 +64,7 @@ class BlockDevice:
 
     @property
     def is_system(self) -> bool:
-        """Whether the running system lives on it."""
+        """Return whether the running system lives on it."""
         return any(m.point in SYSTEM_POINTS for m in self.all_mounts)
 
 
@@ -78,7 +78,7 @@ def is_attached(name: str, sys: Path = Path("/sys")) -> bool:
 
 
 def text(path: Path) -> str:
-    """A sysfs attribute, or nothing."""
+    """Return a sysfs attribute, or nothing."""
     try:
         return path.read_text(encoding="utf-8", errors="replace").strip("\x00 \n\t")
     except OSError:
@@ -86,13 +86,13 @@ def text(path: Path) -> str:
 
 
 def number(path: Path, otherwise: int = 0) -> int:
-    """A sysfs attribute as a number."""
+    """Return a sysfs attribute as a number."""
     found = re.match(r"-?\d+", text(path))
     return int(found[0]) if found else otherwise
 
 
 def devices(sys: Path = Path("/sys"), proc: Path = Path("/proc")) -> list[BlockDevice]:
-    """Every drive the kernel knows, loop devices with something behind them included.
+    """Return every drive the kernel knows, loop devices with something behind them included.
 
     Parameters
     ----------
@@ -109,7 +109,7 @@ def devices(sys: Path = Path("/sys"), proc: Path = Path("/proc")) -> list[BlockD
 
 
 def device(entry: Path, mounts: dict[str, list[Mount]]) -> BlockDevice:
-    """One device from its folder under `/sys/block`."""
+    """Return one device from its folder under `/sys/block`."""
     base, queue = entry / "device", entry / "queue"
     real = str(entry.resolve())
     kind = _kind(entry.name, real, base)
@@ -202,7 +202,7 @@ def _identity(kind: str, entry: Path, base: Path) -> tuple[str, str, str, str]:
 
 
 def _page_serial(base: Path) -> str:
-    """The unit serial number page, 80h, as SCSI disks cache it (SPC-4, 7.8.16).
+    """Return the unit serial number page, 80h, as SCSI disks cache it (SPC-4, 7.8.16).
 
     Four bytes of head, then the text.
     """
@@ -214,7 +214,7 @@ def _page_serial(base: Path) -> str:
 
 
 def _driver(entry: Path) -> str:
-    """The kernel's driver of the nearest device above that has one."""
+    """Return the kernel's driver of the nearest device above that has one."""
     for folder in (entry / "device", *entry.resolve().parents):
         if (folder / "driver").exists():
             return (folder / "driver").resolve().name
@@ -222,7 +222,7 @@ def _driver(entry: Path) -> str:
 
 
 def _medium(kind: str, entry: Path) -> tuple[str, int | None]:
-    """What the data lies on, and how fast it turns.
+    """Return what the data lies on, and how fast it turns.
 
     The rotation rate is in the block device characteristics page, B1h (SBC-4, 6.6.2): 1 is none.
     Without that page the kernel's own guess is taken, but not for USB, where it guesses "turning"
@@ -243,14 +243,14 @@ def _medium(kind: str, entry: Path) -> tuple[str, int | None]:
 
 
 def _usb_device(real: Path) -> Path | None:
-    """The nearest folder above that is a USB device (it has a speed and a device class)."""
+    """Return the nearest folder above that is a USB device (it has a speed and a device class)."""
     return next(
         (p for p in real.parents if (p / "speed").exists() and (p / "bDeviceClass").exists()), None
     )
 
 
 def port_of(device: BlockDevice, sys: Path = Path("/sys")) -> str:
-    """Where a drive hangs: the USB port (``2-1.3``), the ATA port (``ata3``), the PCI address.
+    """Return a drive's USB port (``2-1.3``), ATA port (``ata3``) or PCI address.
 
     Empty where that cannot be told.
     """
@@ -307,7 +307,7 @@ def _sata(real: Path) -> Link | None:
 def under_folder(
     folder: Path, sys: Path = Path("/sys"), proc: Path = Path("/proc")
 ) -> tuple[BlockDevice | None, Mount | None]:
-    """The drive and mount under a folder, through partitions, dm, loop and overlays.
+    """Return the drive and mount under a folder, through partitions, dm, loop and overlays.
 
     Returns
     -------
@@ -343,7 +343,7 @@ def under_folder(
 
 
 def on_system_volume(folder: Path) -> bool:
-    """Whether a folder is on a file system that the running system lives on."""
+    """Return whether a folder is on a file system that the running system lives on."""
     mounts = read_mounts()
     mine = _mount_of(folder, mounts)
     if mine is None:
@@ -369,7 +369,7 @@ def _mount_of(folder: Path, mounts: dict[str, list[Mount]]) -> Mount | None:
 
 
 def backing_drive(entry: Path, sys: Path, proc: Path) -> Path | None:
-    """The whole drive at the bottom of a stack; None where it rests on several."""
+    """Return the whole drive at the bottom of a stack; None where it rests on several."""
     if (entry / "partition").exists():
         entry = entry.parent
     slaves = sorted((entry / "slaves").iterdir()) if (entry / "slaves").is_dir() else []
@@ -384,7 +384,10 @@ def backing_drive(entry: Path, sys: Path, proc: Path) -> Path | None:
 
 
 def by_node(path: Path, sys: Path = Path("/sys"), proc: Path = Path("/proc")) -> BlockDevice | None:
-    """The whole drive that a device node stands for; None where it is a partition or unknown."""
+    """Return the whole drive that a device node stands for.
+
+    None where it is a partition or unknown.
+    """
     entry = _entry_of(os.stat(path).st_rdev, sys)
     if not (entry / "queue").is_dir():
         return None
@@ -392,14 +395,14 @@ def by_node(path: Path, sys: Path = Path("/sys"), proc: Path = Path("/proc")) ->
 
 
 def device_of(fd: int) -> BlockDevice | None:
-    """The whole drive that an open descriptor stands for; None for anything else."""
+    """Return the whole drive that an open descriptor stands for; None for anything else."""
     return by_node(Path(f"/proc/self/fd/{fd}"))
 
 
 def partition_of(
     path: Path, sys: Path = Path("/sys"), proc: Path = Path("/proc")
 ) -> BlockDevice | None:
-    """The drive that a device node stands for a partition of; None where it does not."""
+    """Return the drive that a device node stands for a partition of; None where it does not."""
     entry = _entry_of(os.stat(path).st_rdev, sys)
     if not (entry / "partition").exists():
         return None
@@ -407,5 +410,5 @@ def partition_of(
 
 
 def _entry_of(node: int, sys: Path) -> Path:
-    """The folder in sysfs of a device by its number."""
+    """Return the folder in sysfs of a device by its number."""
     return (sys / "dev" / "block" / f"{os.major(node)}:{os.minor(node)}").resolve()

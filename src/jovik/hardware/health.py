@@ -9,7 +9,7 @@ from jovik.base.health import Health
 
 
 def read_health(node: str, kind: str) -> Health:
-    """The health log of a drive.
+    """Return the health log of a drive.
 
     Parameters
     ----------

@@ -27,7 +27,7 @@ class Counters:
 def counters(
     device: str | None, sys: Path = Path("/sys"), proc: Path = Path("/proc")
 ) -> Counters | None:
-    """The counters now; None where the system has none.
+    """Return the counters now; None where the system has none.
 
     Parameters
     ----------
@@ -70,7 +70,7 @@ class HostLoad:
 
 
 def between(before: Counters | None, after: Counters | None, own_bytes: int) -> HostLoad | None:
-    """The load between two glances; `own_bytes` is what Jovik itself moved meanwhile."""
+    """Return the load between two glances; `own_bytes` is what Jovik itself moved meanwhile."""
     if before is None or after is None or after.all_s <= before.all_s:
         return None
     whole = after.all_s - before.all_s
@@ -84,7 +84,7 @@ def between(before: Counters | None, after: Counters | None, own_bytes: int) -> 
 
 
 def bytes_moved_meanwhile(device: str, seconds: float = 0.2) -> float:
-    """Bytes a second that somebody moves on a drive right now."""
+    """Return bytes a second that somebody moves on a drive right now."""
     before = counters(device)
     time.sleep(seconds)
     after = counters(device)

@@ -27,7 +27,7 @@ class Stack:
 
 
 def stack_of(device_number: str, sys: Path = Path("/sys")) -> Stack:
-    """What a mounted block device rests on; nothing where the kernel does not tell.
+    """Return what a mounted block device rests on; nothing where the kernel does not tell.
 
     Parameters
     ----------
@@ -57,7 +57,7 @@ def _walk(entry: Path, layers: list[str], drives: list[str]) -> None:
 
 
 def layer_name(entry: Path) -> str:
-    """What a block device is, where it is no drive; empty for a drive.
+    """Return what a block device is, where it is no drive; empty for a drive.
 
     Parameters
     ----------

@@ -47,12 +47,12 @@ def _library() -> ctypes.CDLL | None:
 
 
 def is_here() -> bool:
-    """Whether the library can be asked on this system."""
+    """Return whether the library can be asked on this system."""
     return _library() is not None
 
 
 def find(fd: int) -> list[str]:
-    """What the library finds on an open device or file, as its own names for it.
+    """Return what the library finds on an open device or file, as its own names for it.
 
     Parameters
     ----------

@@ -66,7 +66,7 @@ class Link:
 
     @property
     def reduced(self) -> bool:
-        """Whether it runs below what both ends could do."""
+        """Return whether it runs below what both ends could do."""
         return (
             self.rate_bytes_s is not None
             and self.best_rate_bytes_s is not None
@@ -87,7 +87,7 @@ def pcie_rate(gt_s: float, lanes: int) -> float | None:
 def pcie_link(
     gt_s: float, lanes: int, best_gt_s: float | None = None, best_lanes: int | None = None
 ) -> Link:
-    """A PCI Express link in words and rates."""
+    """Return a PCI Express link in words and rates."""
 
     def words(speed: float, width: int) -> str:
         known = PCIE_RATES.get(speed)
@@ -103,7 +103,7 @@ def sata_rate(gb_s: float) -> float:
 
 
 def sata_link(gb_s: float, best_gb_s: float | None = None) -> Link:
-    """A Serial ATA link in words and rates."""
+    """Return a Serial ATA link in words and rates."""
     best = best_gb_s or gb_s
     return Link(
         "SATA", f"SATA {gb_s:g} Gb/s", f"SATA {best:g} Gb/s", sata_rate(gb_s), sata_rate(best)
@@ -111,7 +111,7 @@ def sata_link(gb_s: float, best_gb_s: float | None = None) -> Link:
 
 
 def usb_link(mb_s: int) -> Link:
-    """A USB link in words and rates.
+    """Return a USB link in words and rates.
 
     What both ends could do at best is not to be had from the kernel.
     """
@@ -120,7 +120,7 @@ def usb_link(mb_s: int) -> Link:
 
 
 def named_link(interface: str) -> tuple[Link, float | None] | None:
-    """The link of a sheet's interface: ``PCIe 4.0 x4``, ``SATA 6 Gb/s``, ``USB 10 Gb/s``.
+    """Return the link of a sheet's interface: ``PCIe 4.0 x4``, ``SATA 6 Gb/s``, ``USB 10 Gb/s``.
 
     Returns
     -------

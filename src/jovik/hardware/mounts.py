@@ -24,15 +24,15 @@ class Mount:
 
     @property
     def read_only(self) -> bool:
-        """Whether it was mounted so."""
+        """Return whether it was mounted so."""
         return "ro" in self.options
 
     def option(self, name: str) -> str:
-        """The value of an option, or nothing."""
+        """Return the value of an option, or nothing."""
         return next((o.split("=", 1)[1] for o in self.options if o.startswith(name + "=")), "")
 
     def fill_percent(self) -> float | None:
-        """How full the file system is, or None where it cannot be asked."""
+        """Return how full the file system is, or None where it cannot be asked."""
         try:
             s = os.statvfs(self.point)
         except OSError:
@@ -47,7 +47,7 @@ def _plain(word: str) -> str:
 
 
 def read_mounts(proc: Path = Path("/proc"), process: str = "self") -> dict[str, list[Mount]]:
-    """All mounts by device number (``"259:1"``), as a process sees them."""
+    """Return all mounts by device number (``"259:1"``), as a process sees them."""
     found: dict[str, list[Mount]] = {}
     try:
         lines = (

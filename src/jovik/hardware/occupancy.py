@@ -27,7 +27,7 @@ NO_DRIVES = ("/dev/pts/", "/dev/null", "/dev/zero", "/dev/tty", "/dev/urandom", 
 
 
 def extent_of(entry: Path) -> dict[str, str]:
-    """A device with its partitions: kernel names by number (``"8:0"``)."""
+    """Return a device with its partitions: kernel names by number (``"8:0"``)."""
     names = {text(entry / "dev"): entry.name}
     names |= {text(p / "dev"): p.name for p in entry.iterdir() if (p / "partition").exists()}
     return names
@@ -81,7 +81,7 @@ def _mounted(extent: dict[str, str], proc: Path) -> Iterator[str]:
 
 
 def _namespaces(proc: Path) -> Iterator[tuple[str, list[Mount]]]:
-    """The mounts of this namespace, then of every other that a process lives in."""
+    """Yield the mounts of this namespace, then of every other that a process lives in."""
     yield "", [m for group in read_mounts(proc).values() for m in group]
     try:
         seen = {os.readlink(proc / "self" / "ns" / "mnt")}
@@ -143,7 +143,10 @@ def _loops_on(extent: dict[str, str], sys: Path) -> list[str]:
 
 
 def _loop_backing_number(loop: Path) -> str | None:
-    """The number of the block device behind a loop device; None where it is a file, or nothing."""
+    """Return the number of the block device behind a loop device.
+
+    None where it is a file, or nothing.
+    """
     backing = text(loop / "loop" / "backing_file")
     if not backing:
         return None
@@ -156,7 +159,7 @@ def _loop_backing_number(loop: Path) -> str | None:
 
 
 def _loop_status(loop: Path) -> tuple[int, int, int] | None:
-    """The device and inode of the file behind a loop device, and the number of a device there."""
+    """Return a loop device's file as device and inode, and its number if it is a device."""
     try:
         fd = os.open(f"/dev/{loop.name}", os.O_RDONLY | os.O_CLOEXEC)
     except OSError:
@@ -189,7 +192,7 @@ def image_of(loop: Path) -> tuple[int, int] | None:
 
 
 def _is(path: str | Path, image: tuple[int, int]) -> bool:
-    """Whether a path leads to this device and inode."""
+    """Return whether a path leads to this device and inode."""
     try:
         found = os.stat(path)
     except OSError:
@@ -198,7 +201,10 @@ def _is(path: str | Path, image: tuple[int, int]) -> bool:
 
 
 def _backing_block(entry: Path, sys: Path) -> Path | None:
-    """The device below a loop device, in sysfs; None where it rests on a file or is no loop."""
+    """Return the device below a loop device, in sysfs.
+
+    None where it rests on a file or is no loop.
+    """
     if not (entry / "loop").is_dir():
         return None
     number = _loop_backing_number(entry)
@@ -209,7 +215,7 @@ def _backing_block(entry: Path, sys: Path) -> Path | None:
 
 
 def _uses(name: str, sys: Path, proc: Path) -> str:
-    """What a loop device that rests on the device is used for."""
+    """Return what a loop device that rests on the device is used for."""
     entry = sys / "block" / name
     found = _above(entry.resolve(), sys, proc)
     return f" ({'; '.join(found)})" if found else ""
@@ -280,13 +286,16 @@ def _holds_for_writing(
 
 
 def _facts_of(fdinfo: Path) -> dict[str, str]:
-    """What the kernel says of a descriptor (proc(5), /proc/pid/fdinfo; ``ino`` since 5.14)."""
+    """Return what the kernel says of a descriptor (proc(5), /proc/pid/fdinfo.
+
+    ``ino`` since 5.14).
+    """
     lines = (line.split() for line in fdinfo.read_text().splitlines())
     return {words[0].rstrip(":"): words[1] for words in lines if len(words) > 1}
 
 
 def moving_bytes(name: str) -> int:
-    """Bytes that others still move on a device after `PATIENCE_S`; 0 once it is quiet.
+    """Return bytes that others still move on a device after `PATIENCE_S`; 0 once it is quiet.
 
     Parameters
     ----------

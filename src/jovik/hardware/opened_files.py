@@ -46,7 +46,7 @@ class OpenedFiles:
     left_out: int = 0
 
     def of(self, processes: set[int]) -> list[OpenedFile]:
-        """The files that one of these processes opened."""
+        """Return the files that one of these processes opened."""
         return [file for file, by in self.askers.items() if by & processes]
 
 
@@ -163,7 +163,7 @@ def drop_from_memory(files: Sequence[OpenedFile]) -> tuple[int, int | None]:
 
 
 def _held_bytes(fd: int) -> int | None:
-    """Bytes of a file in the page cache; None where the kernel does not tell."""
+    """Return bytes of a file in the page cache; None where the kernel does not tell."""
     span = (ctypes.c_uint64 * 2)(0, 0)
     found = (ctypes.c_uint64 * 5)()
     call = ctypes.CDLL(None).syscall

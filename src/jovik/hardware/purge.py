@@ -78,7 +78,7 @@ class EraseAbility:
 
 
 def read_ability(controller: bytes, namespace: bytes, listed: bytes) -> EraseAbility:
-    """What Identify Controller, Identify Namespace and the list of namespaces say of erasing."""
+    """Return what the controller and its namespaces report about erasing."""
     formats = bool(int.from_bytes(controller[256:258], "little") >> 1 & 1)
     attributes = controller[524]
     offered = int.from_bytes(controller[328:332], "little")
@@ -187,7 +187,7 @@ def _sanitize(admin: Admin, action: int, reasons: list[str]) -> PurgeResult | No
 
 
 def _namespace_of(fd: int) -> int | None:
-    """The number of an NVMe namespace; None of any other device."""
+    """Return the number of an NVMe namespace; None of any other device."""
     try:
         found = fcntl.ioctl(fd, NAMESPACE_ID)
     except OSError:

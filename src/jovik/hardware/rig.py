@@ -19,7 +19,7 @@ class Rig:
 
 
 def this_machine() -> Rig:
-    """The rig Jovik runs on."""
+    """Return the rig Jovik runs on."""
     facts = {
         "system": f"{platform.system()} {platform.release()}",
         "processor": _processor(),

@@ -53,7 +53,7 @@ def safety_of(
     look_inside: bool = True,
     whole: bool = False,
 ) -> WriteSafety:
-    """What speaks against writing a device.
+    """Return what speaks against writing a device.
 
     Parameters
     ----------
@@ -83,7 +83,7 @@ def safety_of(
 
 
 def _outside(device: BlockDevice, system: str | None) -> list[str]:
-    """What speaks against writing it that is seen without reading it."""
+    """Return what speaks against writing it that is seen without reading it."""
     found = []
     if device.is_system or device.name == system:
         found.append("it is the drive this system runs from")
@@ -106,12 +106,12 @@ def _contents(device: BlockDevice, fd: int | None, *, whole: bool) -> Contents:
 
 
 def sample_name(device: BlockDevice) -> str:
-    """What a person names a sample by: its serial, or of a loop device its backing file."""
+    """Return what a person names a sample by: its serial, or of a loop device its backing file."""
     return device.serial or (device.model if device.kind == "loop" else "")
 
 
 def open_exclusively(device: BlockDevice, system: str | None) -> int:
-    """A descriptor for reading that keeps others from mounting or formatting the device.
+    """Return a descriptor for reading that keeps others from mounting or formatting the device.
 
     It is not opened for writing: closing it then would have udev look at the device anew, and bring
     up again what its owner has stopped, such as a RAID.
@@ -208,7 +208,7 @@ def claim_for_writing(
 
 
 def _open_for_writing(device: BlockDevice, held_fd: int) -> int:
-    """The device that is held, opened once more: by its descriptor it is surely the same."""
+    """Return the device that is held, opened once more: by its descriptor it is surely the same."""
     flags = os.O_RDWR | os.O_CLOEXEC | getattr(os, "O_DIRECT", 0)
     try:
         return os.open(f"/proc/self/fd/{held_fd}", flags)

@@ -12,7 +12,7 @@ _PCI = re.compile(r"[0-9a-f]{4}:[0-9a-f]{2}:[0-9a-f]{2}\.[0-9a-f]")
 
 
 def shared_by(drives: Sequence[BlockDevice], sys: Path = Path("/sys")) -> list[str]:
-    """Everything that all of these drives hang on, the nearest first, in words.
+    """Return everything that all of these drives hang on, the nearest first, in words.
 
     Each is named with the kernel's name for it; the root of all devices is left out.
     """

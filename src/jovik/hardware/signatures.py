@@ -22,7 +22,7 @@ _MINIX = (b"\x7f\x13", b"\x8f\x13", b"\x68\x24", b"\x78\x24")
 
 
 def _both(at: int, mark: bytes, what: str) -> Iterator[tuple[int, bytes, str]]:
-    """A number as machines of either byte order write it."""
+    """Yield a number as machines of either byte order write it."""
     yield at, mark, what
     yield at, mark[::-1], what
 
@@ -172,7 +172,7 @@ ZFS_LABEL_BYTES, ZFS_RING_BYTES, ZFS_SLOT_BYTES = 256 * KIB, 128 * KIB, KIB
 
 
 def find(device: BinaryIO, size_bytes: int) -> list[str]:
-    """What is on a device, in words; empty when nothing known is.
+    """Return what is on a device, in words; empty when nothing known is.
 
     Parameters
     ----------
@@ -218,7 +218,7 @@ def _uberblocks(head: bytes) -> list[str]:
 
 
 def _at_the_end(tail: bytes) -> list[str]:
-    """What the sectors of the end bear; the first of them lies on a multiple of 4 KiB."""
+    """Return what the sectors of the end bear; the first of them lies on a multiple of 4 KiB."""
     found = []
     for at in range(0, len(tail), SECTOR):
         sector = tail[at : at + LOOK_BYTES]

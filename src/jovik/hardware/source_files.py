@@ -23,7 +23,7 @@ class SourceFile:
 
 
 def files_in(folder: str, *, skip: str = "") -> tuple[SourceFile, ...]:
-    """Every plain file below a folder, in order of their names.
+    """Return every plain file below a folder, in order of their names.
 
     Parameters
     ----------

@@ -55,7 +55,7 @@ Target = FolderTarget | ModelTarget | DeviceTarget
 
 
 def resolve(word: str) -> Target:
-    """What a word names.
+    """Return what a word names.
 
     Raises
     ------
@@ -108,7 +108,7 @@ def _nearest(path: Path) -> Path:
 
 
 def devices_under(target: str | None) -> list[BlockDevice]:
-    """All drives, or the one that a target is or lies on.
+    """Return all drives, or the one that a target is or lies on.
 
     Raises
     ------
@@ -142,7 +142,7 @@ def devices_under(target: str | None) -> list[BlockDevice]:
 
 
 def mount_under(target: str | None) -> Mount | None:
-    """The mount that a folder lies on; None of anything else."""
+    """Return the mount that a folder lies on; None of anything else."""
     if target is None or not Path(target).is_dir():
         return None
     return under_folder(Path(target))[1]

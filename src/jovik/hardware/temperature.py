@@ -25,7 +25,7 @@ class Sensor:
 
 
 def sensors_of(device: str, sys: Path = Path("/sys")) -> list[Sensor]:
-    """The sensors of a drive by its kernel name; none where no driver offers any."""
+    """Return the sensors of a drive by its kernel name; none where no driver offers any."""
     base = sys / "block" / device / "device"
     found = []
     # NVMe puts them below its controller, which is the device's own `device` link or one above;
@@ -65,7 +65,7 @@ class TemperatureSampler:
 
     @property
     def latest_c(self) -> float | None:
-        """The warmest of the newest readings."""
+        """Return the warmest of the newest readings."""
         return max(self.samples[-1][1].values(), default=None) if self.samples else None
 
     def __enter__(self) -> TemperatureSampler:

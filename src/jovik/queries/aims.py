@@ -21,14 +21,14 @@ class Aim:
     class_title: str = ""
 
     def claimed_bytes_s(self, block_bytes: int) -> float | None:
-        """The claim as a rate; none of an access time."""
+        """Return the claim as a rate; none of an access time."""
         if self.claim is None or self.claim.unit == "ns":
             return None
         return self.claim.figure * (block_bytes if self.claim.unit == "IOPS" else 1)
 
 
 def aims_of(sheet: Sheet, steps: Sequence[Step]) -> list[Aim]:
-    """What each of these steps is measured against."""
+    """Return what each of these steps is measured against."""
     kind = class_of(sheet.drive)
     found = []
     for step in steps:
@@ -43,7 +43,7 @@ def aims_of(sheet: Sheet, steps: Sequence[Step]) -> list[Aim]:
 
 
 def _tests(step: IoStep, claim: Claim) -> bool:
-    """Whether a step could meet a claim: the same access, at the depth and block it names."""
+    """Return True if a step tests a claim: the same access, depth and block."""
     return (
         step.random == claim.random
         and step.read_percent == claim.read_percent

@@ -94,7 +94,7 @@ def judged(shelf: Shelf, name: str, margin: float = MARGIN) -> Judged:
 
 
 def _cliffs(results: Sequence[StepResult]) -> CliffAgreement | None:
-    """Whether the newest long write and those made like it in other runs fall at one place."""
+    """Return whether the newest long write and its repetitions fall at the same place."""
     writes = [r for r in results if is_plain(r) and long_write_of(r) is not None]
     if not writes:
         return None
@@ -115,7 +115,7 @@ EVEN = 0.01
 
 
 def even_from_the_start(shelf: Shelf, found: ClaimVerdict, first_ns: int) -> bool:
-    """Whether the passes of a verdict were as fast in their first moments as on the whole.
+    """Return whether the passes of a verdict were as fast in their first moments as on the whole.
 
     A drive with a small cache, or a device that may burst, is faster at first: shorter passes would
     then measure something else.

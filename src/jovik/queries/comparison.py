@@ -46,7 +46,7 @@ class LoggedChange:
 
     @property
     def apart(self) -> bool:
-        """Whether the intervals of the two do not touch."""
+        """Return whether the intervals of the two do not touch."""
         one, two = self.before, self.after
         if one.low is None or one.high is None or two.low is None or two.high is None:
             return False
@@ -105,7 +105,7 @@ def compared(shelf: Shelf, before: str, after: str, step: str | None = None) -> 
 
 
 def _logged(shelf: Shelf, before: Selected, after: Selected) -> Iterator[LoggedChange]:
-    """What was logged of the same quantity, in the same unit and during the same, on both sides."""
+    """Yield logged values that both sides have, of one quantity, unit and phase."""
     one, two = (_figures(shelf, side) for side in (before, after))
     for key, was in one.items():
         if key in two:
@@ -129,7 +129,7 @@ def _kinds(results: Sequence[StepResult]) -> str:
 
 
 def _of_runs(before: tuple[RunRecord, ...], after: tuple[RunRecord, ...]) -> list[ConditionChange]:
-    """What the runs' own records differ in: kernel, driver, file system, circumstances."""
+    """Return what the runs' own records differ in: kernel, driver, file system, circumstances."""
     found = []
     for key, name in _DEVICE.items():
         one, two = (
@@ -165,7 +165,7 @@ class History:
 
 
 def history_of(shelf: Shelf, words: str, period_s: float, step: str | None = None) -> History:
-    """How the results of one sample went over time.
+    """Return how the results of one sample went over time.
 
     Parameters
     ----------

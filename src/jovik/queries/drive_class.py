@@ -34,19 +34,19 @@ class ClassStanding:
     own: bool = True
 
     def of(self, result: StepResult) -> ClassFigure | None:
-        """The figure that a result is; None where it is none of them."""
+        """Return the figure that a result is; None where it is none of them."""
         return next((f for f in self.figures if f.result is result), None)
 
 
 def ranges_of(found: DriveClass) -> dict[str, Usual]:
-    """The ranges of a class as the analysis takes them."""
+    """Return the ranges of a class as the analysis takes them."""
     return {f.what: Usual(f.what, f.low, f.usual, f.high, f.unit == "IOPS") for f in found.figures}
 
 
 def standing_of(
     drive: Drive, results: Sequence[StepResult], effect: RunEffect = FLOOR_ALONE
 ) -> ClassStanding | None:
-    """Where results of a drive lie in its class.
+    """Return where results of a drive lie in its class.
 
     None where its class cannot be told, or nothing of it was measured.
     """
@@ -66,7 +66,7 @@ ANY = "sata-ssd"
 
 
 def overall_of(drive: Drive, results: Sequence[StepResult]) -> ClassStanding | None:
-    """An overall figure for a run of any drive: in its class, or against `ANY`.
+    """Return an overall figure for a run of any drive: in its class, or against `ANY`.
 
     None where nothing that classes know was measured.
     """
@@ -84,7 +84,7 @@ def standing_in(
     *,
     capacity_bytes: int | None = None,
 ) -> ClassStanding | None:
-    """The same in a class that is named, whatever the drive is of.
+    """Return the same in a class that is named, whatever the drive is of.
 
     Parameters
     ----------
@@ -120,7 +120,7 @@ class ClassGap:
 
 
 def gaps(classes: Sequence[DriveClass]) -> list[ClassGap]:
-    """A gap between each two of these classes, where one is an order of magnitude wide.
+    """Return a gap between each two of these classes, where one is an order of magnitude wide.
 
     The small access that waits for the medium tells most of why; then the stream, then the rest.
     """
@@ -135,7 +135,7 @@ def gaps(classes: Sequence[DriveClass]) -> list[ClassGap]:
 
 
 def _gap(one: DriveClass, two: DriveClass, what: str) -> ClassGap | None:
-    """How far two classes are apart in a class of step; None below an order of magnitude."""
+    """Return how far two classes are apart in a class of step; None below an order of magnitude."""
     f, g = one.figure(what), two.figure(what)
     if f is None or g is None or f.unit != g.unit:
         return None
@@ -152,7 +152,7 @@ _USB |= {"USB 10 Gb/s": "usb10-ssd", "USB 20 Gb/s": "usb20-ssd"}
 
 
 def class_of(drive: Drive) -> DriveClass | None:
-    """The class of a drive: the one its sheet names, or the one its interface and medium tell.
+    """Return class of a drive: the one its sheet names, or the one its interface and medium tell.
 
     Raises
     ------

@@ -22,7 +22,7 @@ class Efficiency:
 
 
 def efficiencies(shelf: Shelf) -> Efficiency:
-    """The newest power log of each drive, step by step and pass by pass.
+    """Return the newest power log of each drive, step by step and pass by pass.
 
     Raises
     ------
@@ -50,7 +50,7 @@ def efficiencies(shelf: Shelf) -> Efficiency:
 
 
 def _results(shelf: Shelf, found: LogBeside) -> list[StepResult]:
-    """The results of a run, their rates for a joule; of passes that the log covers."""
+    """Return the results of a run, their rates for a joule; of passes that the log covers."""
     energies = _joules(found)
     by_place = dict(enumerate(shelf.results_of_run(found.log.run), start=1))
     made = []
@@ -66,7 +66,7 @@ def _results(shelf: Shelf, found: LogBeside) -> list[StepResult]:
 
 
 def _joules(found: LogBeside) -> dict[tuple[int, int], float]:
-    """The energy of each pass that the log covers, by its step's place and its number from 0."""
+    """Return energy of each pass that the log covers, by its step's place and its number from 0."""
     counted: dict[int, int] = {}
     energies = {}
     for p in found.passes:

@@ -40,7 +40,7 @@ class LogBeside:
 def laid_beside(
     shelf: Shelf, run: str, log: InstrumentLog, quantity: str, unit: str, shift_s: float = 0.0
 ) -> RunLog:
-    """A log with its times counted from when the first pass of a run began.
+    """Return a log with its times counted from when the first pass of a run began.
 
     Parameters
     ----------
@@ -74,7 +74,7 @@ def laid_beside(
 
 
 def log_beside(shelf: Shelf, log: RunLog) -> LogBeside:
-    """What a log says of each step of its run and of its phases."""
+    """Return what a log says of each step of its run and of its phases."""
     passes = run_passes(shelf, log.run)
     last = max(p.end_s for p in passes)
     steps = figures_in(_joined(passes), log.seconds, log.readings, log.unit)
@@ -84,7 +84,7 @@ def log_beside(shelf: Shelf, log: RunLog) -> LogBeside:
 
 
 def logs_beside(shelf: Shelf, drive: str, run: str | None = None) -> list[LogBeside]:
-    """Every log that was laid beside a run of a drive that counts, oldest first."""
+    """Return every log that was laid beside a run of a drive that counts, oldest first."""
     name = shelf.sheet(drive).drive.name
     counting = {r.id for r in shelf.runs(name) if r.excluded is None}
     return [log_beside(shelf, x) for x in shelf.logs(name, run) if x.run in counting]
@@ -111,7 +111,7 @@ def _joined(passes: Sequence[RunPass]) -> list[Span]:
 
 
 def _phases(passes: Sequence[RunPass], log: RunLog, last: float) -> list[SpanFigures]:
-    """All of one phase together: what is logged in any of its stretches."""
+    """Return all of one phase together: what is logged in any of its stretches."""
     kinds: dict[str, list[Span]] = {READING: [], WRITING: [], MIXED: [], FLUSHING: []}
     for p in passes:
         whole, flush_s = _span(p), p.trace.flush_ns / 1e9

@@ -13,7 +13,7 @@ from jovik.steps import IoStep, parse
 
 
 def meter_table(shelf: Shelf, run: str, quantity: str) -> str:
-    """A log as CSV: seconds, and values in the unit of `QUANTITIES`.
+    """Return a log as CSV: seconds, and values in the unit of `QUANTITIES`.
 
     Raises
     ------
@@ -42,6 +42,6 @@ def meter_table(shelf: Shelf, run: str, quantity: str) -> str:
 
 
 def _goes_about(phrase: str) -> bool:
-    """Whether a step goes from place to place."""
+    """Return whether a step goes from place to place."""
     step = parse(phrase)
     return not isinstance(step, IoStep) or step.random

@@ -59,7 +59,7 @@ class Filter:
     names: tuple[str, ...] = ()
 
     def keeps(self, drive: Drive) -> bool:
-        """Whether a drive is like that; what its sheet does not say is not like anything.
+        """Return whether a drive is like that; what its sheet does not say is not like anything.
 
         Raises
         ------
@@ -237,7 +237,7 @@ def _standings(
     results: Sequence[StepResult],
     effect: RunEffect,
 ) -> dict[str, ClassStanding]:
-    """Where each ranked drive lies in its class."""
+    """Return where each ranked drive lies in its class."""
     found = {}
     of_drive = _by_drive(results)
     for d in ranking.drives:
@@ -259,7 +259,7 @@ def _by_drive(results: Sequence[StepResult]) -> dict[str, list[StepResult]]:
 def _against_class(
     ranking: Ranking, of: DriveClass, results: Sequence[StepResult], effect: RunEffect
 ) -> Ranking:
-    """The ranking with what is usual for a class as its yardstick; places stay as they are.
+    """Return the ranking with what is usual for a class as its yardstick; places stay as they are.
 
     Each drive's index is over the classes of step that it was measured in.
     """
@@ -284,7 +284,10 @@ def _against_class(
 def _without_losers(
     results: Sequence[StepResult], drives: Mapping[str, Drive]
 ) -> tuple[list[StepResult], list[Exclusion]]:
-    """The results of drives that gave back what was written; nothing else makes up for that."""
+    """Return the results of drives that gave back what was written.
+
+    Nothing else makes up for that.
+    """
     lost = {}
     for name in dict.fromkeys(r.drive for r in results):
         found = lost_by([r for r in results if r.drive == name])
@@ -304,7 +307,7 @@ def ranked_within(
     yardstick: str | None = None,
     load: str | None = None,
 ) -> Ranked:
-    """The same unit on each rig, or with each firmware: they take the drives' place.
+    """Return the same unit on each rig, or with each firmware: they take the drives' place.
 
     Parameters
     ----------
@@ -347,7 +350,7 @@ def placed(
 
 
 def kind_of(by: str) -> str | None:
-    """The kind of step that an order names, or None for one of the other orders.
+    """Return the kind of step that an order names, or None for one of the other orders.
 
     Raises
     ------
@@ -372,7 +375,7 @@ def _date(text: str) -> str:
 
 
 def _weights(load_name: str) -> Callable[[str], float]:
-    """What each kind of step counts for a load: its class's weight.
+    """Return what each kind of step counts for a load: its class's weight.
 
     Copies and what has no class count nothing.
     """
@@ -395,7 +398,7 @@ def _weights(load_name: str) -> Callable[[str], float]:
 
 
 def price_for_terabyte(drive: Drive | None) -> float | None:
-    """What a terabyte costs."""
+    """Return what a terabyte costs."""
     return (
         drive.price / (drive.capacity_bytes / 1e12)
         if drive is not None and drive.price and drive.capacity_bytes
@@ -413,13 +416,13 @@ def index_for_money(row: DriveRank, drive: Drive | None) -> float | None:
 
 
 def access_time_ns(row: DriveRank) -> float | None:
-    """Nanoseconds from the request to the answer of a small random read on its own."""
+    """Return nanoseconds from the request to the answer of a small random read on its own."""
     single = next((s for s in row.steps if s.kind == SINGLE), None)
     return 1e9 / single.iops.median if single is not None and single.iops.median else None
 
 
 def _ordered(ranking: Ranking, by: str, kind: str | None, drives: Mapping[str, Drive]) -> Ranking:
-    """The drives in another order than by their index; what is not known comes last."""
+    """Return the drives in another order than by their index; what is not known comes last."""
 
     def key(row: DriveRank) -> tuple[bool, float]:
         drive = drives.get(row.drive)

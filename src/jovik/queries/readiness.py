@@ -40,7 +40,7 @@ def readiness_of(
     system: str | None = None,
     mount: Mount | None = None,
 ) -> DriveReadiness:
-    """What a drive is, how warm, and what stands in the way of testing it.
+    """Return what a drive is, how warm, and what stands in the way of testing it.
 
     Parameters
     ----------
@@ -79,7 +79,7 @@ def readiness_of(
 
 
 def readiness_of_model(name: str, claims: Sequence[Claim]) -> DriveReadiness:
-    """The same of a model drive, in whose way nothing stands.
+    """Return the same of a model drive, in whose way nothing stands.
 
     Raises
     ------
@@ -98,7 +98,10 @@ def readiness_of_model(name: str, claims: Sequence[Claim]) -> DriveReadiness:
 
 
 def claims_of_model(shelf: Shelf, model: str) -> list[Claim]:
-    """Claims of the drive on the shelf whose model this is; none where there is no such drive."""
+    """Return claims of the drive on the shelf whose model this is.
+
+    None where there is no such drive.
+    """
     for name in shelf.drive_names():
         sheet = shelf.sheet(name)
         if sheet.drive.model and sheet.drive.model.casefold() in model.casefold():
@@ -107,7 +110,7 @@ def claims_of_model(shelf: Shelf, model: str) -> list[Claim]:
 
 
 def claims_at(where: str, model: str) -> list[Claim]:
-    """The same from a shelf that may not be there, a file or a server's address."""
+    """Return the same from a shelf that may not be there, a file or a server's address."""
     if not is_server(where) and not Path(where).exists():
         return []
     try:

@@ -41,7 +41,7 @@ class Noted:
 
 
 def noted(shelf: Shelf, name: str) -> Noted:
-    """Everything that was noted of a drive.
+    """Return everything that was noted of a drive.
 
     Raises
     ------
@@ -55,7 +55,7 @@ def noted(shelf: Shelf, name: str) -> Noted:
 
 
 def noted_in_order(shelf: Shelf, name: str) -> list[Note | Reading]:
-    """Every note and reading of a drive, oldest first: what `note --list` numbers.
+    """Return every note and reading of a drive, oldest first: what `note --list` numbers.
 
     Raises
     ------
@@ -88,7 +88,7 @@ def remove_noted(shelf: Shelf, name: str, number: int) -> Note | Reading:
 
 
 def alike(readings: Sequence[Reading]) -> list[list[Reading]]:
-    """Readings of one drive, those of the same quantity by the same method together."""
+    """Return readings of one drive, those of the same quantity by the same method together."""
     found: list[list[Reading]] = []
     for one in readings:
         group = next((g for g in found if g[0].comparable(one)), None)
@@ -105,7 +105,7 @@ def joined(readings: Sequence[Reading]) -> Reading:
 
 
 def value_of(readings: Sequence[Reading]) -> Interval:
-    """The median of repeated readings and its 95 % interval; one has none."""
+    """Return the median of repeated readings and its 95 % interval; one has none."""
     values = [r.value for r in readings]
     if min(values) <= 0:
         return Interval(statistics.median(values))

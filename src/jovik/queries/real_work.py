@@ -18,7 +18,7 @@ class RealWork:
 
 
 def real_work(shelf: Shelf, name: str) -> RealWork:
-    """What streams, copies and recorded programs of a drive get of its claimed sequential rates.
+    """Return streams, copies and recorded programs as fractions of the claimed rate.
 
     Raises
     ------

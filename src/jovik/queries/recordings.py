@@ -25,7 +25,7 @@ class KnownRecording:
 
 
 def known_recordings(shelf: Shelf) -> list[KnownRecording]:
-    """Those on the shelf by name, then those that ship."""
+    """Return those on the shelf by name, then those that ship."""
     found = [
         KnownRecording(k.name, k.digest, k.drive, k.elapsed_ns, k.requests, shipped=False)
         for k in shelf.recordings.kept()
@@ -39,7 +39,7 @@ def known_recordings(shelf: Shelf) -> list[KnownRecording]:
 
 
 def recording_called(name: str, shelf_at: str | None = None) -> tuple[Recording, str]:
-    """A recording and its digest, by the path of a file or by its name.
+    """Return a recording and its digest, by the path of a file or by its name.
 
     Raises
     ------

@@ -24,7 +24,7 @@ class ListedRun:
 def listed_runs(
     shelf: Shelf, drive: str | None = None, *, since: str | None = None, rig: str | None = None
 ) -> list[ListedRun]:
-    """The runs of a drive, or of all, newest first.
+    """Return the runs of a drive, or of all, newest first.
 
     Parameters
     ----------
@@ -56,7 +56,7 @@ def listed_runs(
 
 
 def run_key(shelf: Shelf, word: str) -> str:
-    """The run that a word means: ``last``, or as much of a name as tells it apart.
+    """Return the run that a word means: ``last``, or as much of a name as tells it apart.
 
     Raises
     ------

@@ -23,7 +23,7 @@ class SampleComparison:
 
     @property
     def units(self) -> list[str]:
-        """Names of the units, in the order in which they were met."""
+        """Return names of the units, in the order in which they were met."""
         return sorted({f.unit for f in self.figures})
 
 

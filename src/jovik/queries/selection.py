@@ -51,7 +51,7 @@ class Selected:
 
 
 def read_selection(shelf: Shelf, words: str) -> Selection:
-    """A selection from what a person wrote.
+    """Return a selection from what a person wrote.
 
     Raises
     ------
@@ -93,7 +93,7 @@ def _part(part: str, words: str) -> tuple[str, str]:
 
 
 def select(shelf: Shelf, selection: Selection) -> Selected:
-    """The results of a selection.
+    """Return the results of a selection.
 
     Raises
     ------

@@ -54,7 +54,7 @@ class Slice:
 
 
 def series_of(shelf: Shelf, run: str, number: int | None = None) -> Iterator[Slice]:
-    """The slices of a run in order, of one step where its `number` is given (from 1).
+    """Return the slices of a run in order, of one step where its `number` is given (from 1).
 
     Raises
     ------

@@ -39,7 +39,7 @@ class Saturation:
 
 
 def rounds_of(shelf: Shelf, drive: str) -> list[Rounds]:
-    """The rounds of the newest steady steps of a drive that decided when it was steady.
+    """Return the rounds of the newest steady steps of a drive that decided when it was steady.
 
     Raises
     ------
@@ -65,7 +65,7 @@ def rounds_of(shelf: Shelf, drive: str) -> list[Rounds]:
 
 
 def saturation_of(shelf: Shelf, drive: str) -> Saturation:
-    """The newest long random write of a drive over several spans.
+    """Return the newest long random write of a drive over several spans.
 
     Raises
     ------

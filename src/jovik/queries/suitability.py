@@ -75,7 +75,7 @@ def fitted(shelf: Shelf, name: str, loads: Sequence[Load]) -> Fitted:
 
 
 def fitted_all(shelf: Shelf, loads: Sequence[Load]) -> list[Fitted]:
-    """The same for every drive on the shelf that was measured.
+    """Return the same for every drive on the shelf that was measured.
 
     Raises
     ------

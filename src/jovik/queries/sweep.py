@@ -10,7 +10,7 @@ from jovik.shelf.store import Shelf
 
 
 def ladders_of(shelf: Shelf, latest: Sequence[StepResult]) -> list[Sweep]:
-    """Every ladder among a drive's newest runs.
+    """Return every ladder among a drive's newest runs.
 
     Rungs stay together, where the newest of each kind alone would tear them apart.
 

@@ -49,7 +49,7 @@ class RunWarmth:
 
 
 def run_warmth(shelf: Shelf, drive: str, run: str | None = None) -> RunWarmth:
-    """The temperatures of a run of a drive, its last one with any where `run` does not say which.
+    """Return the temperatures of a run, by default the drive's last that has any.
 
     Raises
     ------
@@ -85,7 +85,7 @@ class RunPass:
 
 
 def run_passes(shelf: Shelf, key: str) -> tuple[RunPass, ...]:
-    """The passes of a run in the order in which they were made."""
+    """Return the passes of a run in the order in which they were made."""
     about = {(p["position"], p["number"]): p for p in shelf.passes(key=key)}
     # In the order in which they were made, which is not that of the steps where they take turns.
     traces = sorted(
@@ -125,7 +125,7 @@ def _passes(shelf: Shelf, key: str) -> tuple[WarmPass, ...]:
 
 
 def _read(trace: Trace, start_s: float) -> list[tuple[float, dict[str, float]]]:
-    """What its sensors said, in seconds since the run's first pass began."""
+    """Return what its sensors said, in seconds since the run's first pass began."""
     if trace.environment is None:
         return []
     return [(start_s + t, values) for t, values in trace.environment.temperatures]
@@ -136,7 +136,7 @@ def _lasted_s(trace: Trace) -> float:
 
 
 def _starts(traces: Sequence[Trace], finished: Sequence[object]) -> list[float]:
-    """Seconds from the first pass's beginning to each one's."""
+    """Return seconds from the first pass's beginning to each one's."""
     starts: list[float] = []
     if any(t.engine == "model" for t in traces):
         at = 0.0

@@ -19,7 +19,7 @@ LEFT, RIGHT, TOP = 60, 150, 190
 
 
 def draw_card(drive: str, ranking: Ranking) -> bytes:
-    """A PNG: the drive's name, its place, and its index beside those next to it."""
+    """Return a PNG: the drive's name, its place, and its index beside those next to it."""
     from PIL import Image, ImageDraw, PngImagePlugin
 
     image = Image.new("RGB", SIZE, PAPER)
@@ -57,7 +57,7 @@ def draw_card(drive: str, ranking: Ranking) -> bytes:
 
 
 def _font(size: int, *, bold: bool = False) -> Any:
-    """The typeface of every picture, which ships with the plotting package."""
+    """Return the typeface of every picture, which ships with the plotting package."""
     from PIL import ImageFont
 
     name = "DejaVuSans-Bold.ttf" if bold else "DejaVuSans.ttf"

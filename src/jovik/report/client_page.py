@@ -26,7 +26,7 @@ PLAIN = {
 
 
 def client_document(found: Sequence[Upgraded], machine_price: float | None = None) -> Document:
-    """The page about one drive that would be replaced, by one or several others."""
+    """Return the page about one drive that would be replaced, by one or several others."""
     old = found[0].old
     sections = [Section("what", "What it is about", _about(found))]
     for number, one in enumerate(found, start=1):
@@ -129,7 +129,7 @@ def _change_of(one: Upgraded, machine_price: float | None) -> tuple[Block, ...]:
 
 
 def _verdict(one: Upgraded) -> str:
-    """One sentence: what it saves of the longest wait, or that it saves nothing."""
+    """Return one sentence: what it saves of the longest wait, or that it saves nothing."""
     if one.upgrade.lost is not None or not one.upgrade.steps:
         return f"{_capital(one.upgrade.conclusion)}."
     surely = [j for j in one.upgrade.jobs if j.apart and j.old is not None and j.new is not None]

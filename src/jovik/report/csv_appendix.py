@@ -28,7 +28,7 @@ HEADER = (
 def raw_figures(
     drive: str, runs: Sequence[tuple[RunRecord, tuple[StepResult, ...]]]
 ) -> CsvAttachment:
-    """One line for each pass: rates in bytes a second, times in nanoseconds."""
+    """Return one line for each pass: rates in bytes a second, times in nanoseconds."""
     names = [f.name for f in fields(PassFigures)]
     rows = []
     for run, results in runs:

@@ -163,5 +163,5 @@ class Document:
 
     @property
     def pictures(self) -> list[Picture]:
-        """All of them, in order."""
+        """Return all of them, in order."""
         return [b for s in self.sections for b in s.blocks if isinstance(b, Picture)]

@@ -47,7 +47,7 @@ VERDICTS = {
 
 
 def render_html(document: Document) -> str:
-    """The page.
+    """Return the page.
 
     Its content security policy names the hashes of its own style and script, and lets in pictures
     that it carries itself; so whatever a drive's strings hold, nothing of it can run or load
@@ -66,12 +66,12 @@ def render_html(document: Document) -> str:
 
 
 def as_data(content: bytes, kind: str) -> str:
-    """Bytes as a link that holds them."""
+    """Return bytes as a link that holds them."""
     return f"data:{kind};base64,{base64.b64encode(content).decode()}"
 
 
 def sort_key(cell: str) -> str:
-    """What a cell sorts by.
+    """Return what a cell sorts by.
 
     The number it begins with, in base units where it is a size or a time; empty where it is text.
 
@@ -145,7 +145,7 @@ def _is(sort: type) -> Any:
 
 
 def _sorts(rows: Sequence[Sequence[str]]) -> bool:
-    """Whether a table gains by being sorted.
+    """Return whether a table gains by being sorted.
 
     A table that names its step once for several rows would lose its meaning.
     """

@@ -49,14 +49,14 @@ class Language(StrictModel):
 
 
 def language_names() -> list[str]:
-    """Those that there are, English included."""
+    """Return those that there are, English included."""
     files = resources.files("jovik.report.languages").iterdir()
     names = [f.name.removesuffix(".toml") for f in files if f.name.endswith(".toml")]
     return sorted([ENGLISH, *names])
 
 
 def read_language(name: str) -> Language | None:
-    """A language by its two letters; None for English.
+    """Return a language by its two letters; None for English.
 
     Raises
     ------
@@ -74,7 +74,7 @@ def read_language(name: str) -> Language | None:
 
 
 def in_language(document: Document, name: str) -> Document:
-    """The document with headings, verdicts and numbers of another language.
+    """Return the document with headings, verdicts and numbers of another language.
 
     Raises
     ------

@@ -29,7 +29,7 @@ MADE = (
 
 
 def as_markdown(document: Document, pictures: str) -> str:
-    """The page in Markdown (CommonMark with tables).
+    """Return the page in Markdown (CommonMark with tables).
 
     Parameters
     ----------

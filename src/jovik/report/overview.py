@@ -35,7 +35,7 @@ def front_page(
     addresses: Mapping[str, str],
     links: Sequence[tuple[str, str]] = (),
 ) -> Document:
-    """The ranking of all drives, and the way to every other page.
+    """Return the ranking of all drives, and the way to every other page.
 
     Parameters
     ----------
@@ -78,7 +78,7 @@ def front_page(
 
 
 def ranking_table(found: Ranked, addresses: Mapping[str, str]) -> SiteTable:
-    """Every drive with its index, class, capacity, price and steps: to sort and to narrow."""
+    """List every drive with its index, class, capacity, price and steps."""
     kinds = found.ranking.kinds
     rows, hrefs = [], []
     for d in found.ranking.drives:
@@ -118,7 +118,7 @@ def _index_words(found: Ranked, d: DriveRank) -> str:
 
 
 def side_by_side(found: Ranked, addresses: Mapping[str, str]) -> Document:
-    """Two to six drives beside each other: what each is, and each step."""
+    """Return two to six drives beside each other: what each is, and each step."""
     drives = [d for d in found.ranking.drives if d.drive in addresses]
     facts: list[tuple[str, Callable[[Drive], str]]] = [
         ("interface", lambda x: x.interface),
@@ -156,7 +156,7 @@ def side_by_side(found: Ranked, addresses: Mapping[str, str]) -> Document:
 def class_page(
     found: Ranked, addresses: Mapping[str, str], name: str, title: str, drives: Sequence[str]
 ) -> Document:
-    """The drives of one class, and what is usual for it."""
+    """Return the drives of one class, and what is usual for it."""
     kept = tuple(d for d in found.ranking.drives if d.drive in drives)
     mine = replace(found, ranking=replace(found.ranking, drives=kept))
     blocks: list[Block] = [ranking_table(mine, addresses)]
@@ -180,7 +180,7 @@ def _page(title: str, found: Ranked, sections: Sequence[Section]) -> Document:
 
 
 def around(found: Ranked, drive: str) -> Ranked:
-    """The ranking as one drive's review shows it.
+    """Return the ranking as one drive's review shows it.
 
     All of a few, of many the best and those next to it.
     """

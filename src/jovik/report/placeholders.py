@@ -55,7 +55,7 @@ class Known:
 
 
 def filled(markdown: str, known: Known) -> str:
-    """The text with every placeholder replaced; an escaped one (``\\{{``) stays.
+    """Return the text with every placeholder replaced; an escaped one (``\\{{``) stays.
 
     Raises
     ------
@@ -122,7 +122,7 @@ PLAIN: dict[str, Callable[[Known], str]] = {
 
 
 def _step(known: Known, phrase: str) -> StepResult:
-    """The result of a step on the drive as it is, not filled on purpose."""
+    """Return the result of a step on the drive as it is, not filled on purpose."""
     empty = [r for r in known.results if r.passes and r.conditions.filled_percent is None]
     try:
         kind = parse(phrase).pinned().kind

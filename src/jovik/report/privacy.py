@@ -15,7 +15,7 @@ T = TypeVar("T")
 
 
 def folders_of(phrases: Iterable[str]) -> list[str]:
-    """The folders of a person that were copied, as the phrases name them."""
+    """Return the folders of a person that were copied, as the phrases name them."""
     steps = map(parse, phrases)
     found = {s.folder for s in steps if isinstance(s, CopyStep) and s.folder is not None}
     # The longest first: one may lie within another.

@@ -86,7 +86,7 @@ class ReviewData:
 def gather(
     shelf: Shelf, name: str, against: Sequence[str] = (), found: Ranked | None = None
 ) -> ReviewData:
-    """Everything a review is made of.
+    """Return everything a review is made of.
 
     Runs in the order of the work, only those whose figures still count.
 
@@ -123,7 +123,7 @@ def review(
     words: Path | None = None,
     found: Ranked | None = None,
 ) -> Document:
-    """The review of a drive as a document.
+    """Return the review of a drive as a document.
 
     Parameters
     ----------
@@ -183,7 +183,7 @@ SET_AS = {Verdict.MET: "good", Verdict.BEATEN: "good", Verdict.SHORT: "bad"}
 
 
 def _verdict(it: ReviewData, own: str) -> tuple[Block, ...]:
-    """What stands above the fold.
+    """Return what stands above the fold.
 
     Parameters
     ----------
@@ -220,7 +220,7 @@ def _verdict(it: ReviewData, own: str) -> tuple[Block, ...]:
 
 
 def _sentences(it: ReviewData) -> list[Block]:
-    """Two sentences: the claims, and the place among others or what an upgrade brings."""
+    """Return two sentences: the claims, and the place among others or what an upgrade brings."""
     said: list[Block] = []
     if it.judged is not None:
         said.append(Paragraph(f"{claims_summary(it.judged.judgements)}.", loud=True))
@@ -235,7 +235,7 @@ def _sentences(it: ReviewData) -> list[Block]:
 
 
 def _standing(it: ReviewData) -> list[Block]:
-    """A picture of where it stands: its index against its nearest rivals."""
+    """Return a picture of where it stands: its index against its nearest rivals."""
     drive = it.sheet.drive.name
     placed = [d for d in it.ranked.ranking.drives if d.index is not None]
     at = next((n for n, d in enumerate(placed) if d.drive == drive), None)
@@ -262,7 +262,7 @@ def _marks(found: Judged) -> ClaimMarks:
 
 
 def _figure(j: ClaimVerdict) -> str:
-    """What was measured, and how far to either side its interval reaches."""
+    """Return what was measured, and how far to either side its interval reaches."""
     if j.measured is None:
         return "not measured"
     half = j.measured.half_width
@@ -278,7 +278,7 @@ def _price(drive: Drive) -> Facts:
 
 
 def _trust(it: ReviewData) -> list[str]:
-    """What keeps the figures from being all that one would wish."""
+    """Return what keeps the figures from being all that one would wish."""
     said = []
     if any(r.conditions.engine == "model" for r in it.results):
         said.append("simulated: this is a model drive")
@@ -311,7 +311,7 @@ def _has(found: Noted, sort: str) -> bool:
 
 
 def _best_for(it: ReviewData) -> list[str]:
-    """Loads that it carries, the commonest first.
+    """Return loads that it carries, the commonest first.
 
     None of them are those that wear it out before its warranty ends, or whose writing only a short
     test speaks for.
@@ -378,7 +378,7 @@ def _watch_out(it: ReviewData) -> list[str]:
 
 
 def _work(it: ReviewData) -> tuple[Block, ...]:
-    """Copies and programs against the box; nothing where only streams were measured."""
+    """Compare copies and programs with the box, unless only streams were measured."""
     shares = tuple(work_shares(it.sheet.claims, it.results))
     if all(x.kind is WorkKind.STREAM for x in shares):
         return ()
@@ -387,7 +387,7 @@ def _work(it: ReviewData) -> tuple[Block, ...]:
 
 
 def _class(it: ReviewData) -> tuple[Block, ...]:
-    """Where the drive lies among what is usual for its kind."""
+    """Return where the drive lies among what is usual for its kind."""
     standing = it.ranked.standings.get(it.sheet.drive.name)
     return (standing_table(standing),) if standing is not None else ()
 
@@ -444,6 +444,6 @@ def _notes(found: Noted) -> tuple[Block, ...]:
 
 
 def _counted_in_ios(result: StepResult) -> bool:
-    """Whether its rate is told in I/Os a second: a random write."""
+    """Return whether its rate is told in I/Os a second: a random write."""
     step = parse(result.phrase)
     return isinstance(step, IoStep) and step.random

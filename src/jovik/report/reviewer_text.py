@@ -17,7 +17,7 @@ VERDICT = re.compile(r"\s*(#{1,3}) *verdict *#* *\n", re.I)
 
 
 def words_beside(shelf_at: str, drive: str) -> Path | None:
-    """Where the words for a drive are looked for unless said otherwise.
+    """Return where the words for a drive are looked for unless said otherwise.
 
     The folder ``words`` beside the shelf; None for a shelf on a server.
     """
@@ -29,7 +29,7 @@ def words_beside(shelf_at: str, drive: str) -> Path | None:
 
 
 def read_words(path: Path) -> str:
-    """A reviewer's Markdown.
+    """Return a reviewer's Markdown.
 
     Raises
     ------
@@ -46,7 +46,7 @@ def read_words(path: Path) -> str:
 
 
 def split_verdict(markdown: str) -> tuple[str, str]:
-    """The reviewer's own verdict, if the text begins with a heading of that name, and the rest."""
+    """Split off the reviewer's own verdict, if the text begins with such a heading."""
     found = VERDICT.match(markdown)
     if found is None:
         return "", markdown
@@ -79,7 +79,7 @@ def as_html(markdown: str) -> str:
 
 
 def demote_headings(markdown: str) -> str:
-    """The same Markdown with its headings two levels lower, to stand inside a page."""
+    """Return the same Markdown with its headings two levels lower, to stand inside a page."""
     lines, fenced = [], False
     for line in markdown.splitlines():
         fenced ^= line.lstrip().startswith(("```", "~~~"))

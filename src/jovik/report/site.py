@@ -53,7 +53,7 @@ class SitePage:
 
 
 def check_base_url(text: str) -> str:
-    """The address of a site, with a slash at its end.
+    """Return the address of a site, with a slash at its end.
 
     Raises
     ------
@@ -218,7 +218,7 @@ def _one_page(page: SitePage) -> list[Path]:
 def _common_pages(
     shelf: Shelf, found: Ranked, addresses: Mapping[str, str]
 ) -> dict[str, Callable[[], Document]]:
-    """The front, drives side by side, and a page for each class that a drive is of."""
+    """Return the front, drives side by side, and a page for each class that a drive is of."""
     classes: dict[str, tuple[str, list[str]]] = {}
     for name, drive in shelf.drives().items():
         kind = class_of(drive)
@@ -240,7 +240,7 @@ def _common_pages(
 def _headed(
     document: Document, name: str, base_url: str | None, digest: str, image: str = ""
 ) -> Document:
-    """The document with what those who link to it, and readers of feeds, look for."""
+    """Return the document with what those who link to it, and readers of feeds, look for."""
     tags = [
         HeadTag("meta", (("name", DIGEST_TAG), ("content", digest))),
         HeadTag("meta", (("property", "og:title"), ("content", document.title))),
@@ -260,7 +260,7 @@ def _headed(
 
 
 def _feed(pages: Sequence[SitePage], base_url: str | None) -> bytes:
-    """An Atom feed (RFC 4287), the drive measured last first."""
+    """Return an Atom feed (RFC 4287), the drive measured last first."""
     ElementTree.register_namespace("", ATOM)
     feed = ElementTree.Element(f"{{{ATOM}}}feed")
     _add(feed, "title", "Drives measured")
@@ -279,12 +279,12 @@ def _feed(pages: Sequence[SitePage], base_url: str | None) -> bytes:
 
 
 def _name_of(text: str) -> str:
-    """A name that stays the same wherever the feed lies."""
+    """Return a name that stays the same wherever the feed lies."""
     return f"urn:uuid:{uuid.uuid5(uuid.NAMESPACE_URL, text)}"
 
 
 def _sitemap(names: Sequence[str], pages: Sequence[SitePage], base_url: str) -> bytes:
-    """A map of the site for search engines (sitemaps.org, 0.9)."""
+    """Return a map of the site for search engines (sitemaps.org, 0.9)."""
     ElementTree.register_namespace("", SITEMAP)
     top = ElementTree.Element(f"{{{SITEMAP}}}urlset")
     updated = {f"{p.address}.html": p.updated for p in pages}

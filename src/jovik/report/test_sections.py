@@ -40,7 +40,7 @@ SINGLE = ("random read 4KiB", "random write 4KiB")
 
 
 def instruments_section(shelf: Shelf, drive: str, runs: Runs) -> Section:
-    """What instruments logged beside the runs, each under the rate, and by phase and step."""
+    """Return the logs of instruments under the rate, by phase and step."""
     blocks: list[Block] = []
     for run, found in runs:
         for laid in (log_beside(shelf, x) for x in shelf.logs(drive, run.id)):
@@ -82,14 +82,14 @@ def tests_sections(shelf: Shelf, results: Sequence[StepResult]) -> list[Section]
 
 
 def work_blocks(results: Sequence[StepResult]) -> tuple[Block, ...]:
-    """Copies and recorded programs."""
+    """Return the tables of copies and recorded programs."""
     empty = [r for r in results if r.conditions.filled_percent is None]
     tables = (copies_table(empty), replays_table(empty))
     return tuple(t for t in tables if t.rows)
 
 
 def latency_section(results: Sequence[StepResult]) -> Section:
-    """How long single I/Os take."""
+    """Return how long single I/Os take."""
     empty = [r for r in results if r.conditions.filled_percent is None]
     chosen = [r for kind in SINGLE for r in empty if r.kind == kind and r.latencies]
     blocks = (Picture("latency", latency_chart(chosen)), access_table(empty)) if chosen else ()
@@ -97,7 +97,7 @@ def latency_section(results: Sequence[StepResult]) -> Section:
 
 
 def steps_section(runs: Runs) -> Section:
-    """Each run with every step and every note."""
+    """Return each run with every step and every note."""
     return Section(
         "tests", "Every step and every note", tuple(run_table(r, f) for r, f in runs), folded=True
     )
@@ -181,7 +181,7 @@ def _facts(shelf: Shelf, run: RunRecord, results: Sequence[StepResult]) -> list[
 
 
 def _target(run: RunRecord) -> str:
-    """Where the I/O went; a path on the reviewer's own machine is nobody else's business."""
+    """Return where the I/O went; a path on the reviewer's own machine is nobody else's business."""
     kind = run.target.get("kind")
     return (
         f"the model drive {run.target.get('name')}"

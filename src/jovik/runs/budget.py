@@ -16,7 +16,7 @@ from jovik.steps import IoStep, PreconditionStep, Step
 def fit_to_budget(
     tasks: Sequence[Task], budget_ns: int, time_of: Callable[[Task], int]
 ) -> tuple[list[Task], list[str]]:
-    """What a time budget leaves of a plan, and in words what it took away.
+    """Return what a time budget leaves of a plan, and in words what it took away.
 
     The order: fewer passes, down to three; then the lines that the plan calls spare, the most spare
     first. What is still too long is ended while it runs: each step has its share of the time, makes
@@ -54,7 +54,7 @@ def fit_to_budget(
 def shorten_range(
     tasks: Sequence[Task], budget_ns: int, time_of: Callable[[Task], int]
 ) -> tuple[list[Task], list[str]]:
-    """The same steps over a shorter range, all of which is written before anything is steady.
+    """Return same steps over a shorter range, all of which is written before anything is steady.
 
     Rounds stay as long and as many as the specification asks: a budget that cannot hold the fewest
     of them is refused.

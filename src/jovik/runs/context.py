@@ -80,29 +80,29 @@ class PassRecorder(Protocol):
     """Where finished work goes; each call returns only when what it was given is safe."""
 
     def step_begun(self, position: int, step: Step, conditions: Conditions) -> None:
-        """A step's first pass is about to start."""
+        """Take note that a step's first pass is about to start."""
 
     def pass_done(self, position: int, number: int, trace: Trace) -> None:
-        """A pass is finished."""
+        """Store a finished pass."""
 
     def step_done(self, position: int, result: StepResult) -> None:
-        """A step is finished."""
+        """Store a finished step."""
 
     def laid_out(self, written_bytes: int) -> None:
-        """The test file was laid out."""
+        """Count the bytes of a laid-out test file."""
 
 
 class Observer(Protocol):
     """Who watches; called from the main thread, never from the measuring loop."""
 
     def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Progress], None]:
-        """The test file is about to be laid out."""
+        """Return the callback for a test file that is about to be laid out."""
 
     def passing(self, position: int, step: Step, number: int) -> Callable[[Progress], None]:
-        """A pass is about to start."""
+        """Return the callback for a pass that is about to start."""
 
     def finished(self, position: int, result: StepResult) -> None:
-        """A step is finished."""
+        """Report a finished step."""
 
 
 @dataclass
@@ -135,7 +135,7 @@ class RunContext:
     _seen: list[tuple[float, dict[str, float]]] = field(default_factory=list, repr=False)
 
     def wear(self) -> WearCounters | None:
-        """The drive's counters of what was written: the model's own, or from its log."""
+        """Return the drive's counters of what was written: the model's own, or from its log."""
         return self.session.wear_bytes() or self.device_wear()
 
     def wore(self, position: int, before: WearCounters | None) -> None:
@@ -152,7 +152,7 @@ class RunContext:
         self.worn[position] = Wear(made.host_bytes + after.host_bytes - before.host_bytes, medium)
 
     def conditions(self, engine: str, span_bytes: int) -> Conditions:
-        """The conditions a step meets at this moment."""
+        """Return the conditions a step meets at this moment."""
         setting, session = self.setting, self.session
         temperatures = self.temperatures_c()
         return Conditions(
@@ -171,7 +171,7 @@ class RunContext:
         )
 
     def temperatures_c(self) -> dict[str, float]:
-        """Every sensor that answers and can be believed after all that it has shown in this run."""
+        """Return every sensor that answers and whose values in this run are credible."""
         read = {
             s.name: v for s in self.setting.sensors if (v := s.read_c()) is not None
         } or self.session.temperatures_c()
@@ -181,7 +181,7 @@ class RunContext:
         return {n: v for n, v in read.items() if n not in set_aside}
 
     def warmth(self, passes: Iterable[PassReadings]) -> Warmth:
-        """How warm these passes were, by the sensors as the run has shown them so far."""
+        """Return how warm these passes were, by the sensors as the run has shown them so far."""
         return warmth_of(passes, assess_sensors(self._seen), self.setting.heat_limit_c)
 
     def ran(self, step: Step, traces: Sequence[Trace]) -> None:
@@ -206,7 +206,7 @@ class RunContext:
             self._seen = old[::2] + self._seen[-MOST_READINGS:]
 
     def order_note(self) -> str:
-        """A word on what ran before this, where it wrote so much that it may still be felt."""
+        """Return a note on earlier writes that may still slow this step down."""
         if self._last is None or self._last[2] < FELT_BYTES:
             return ""
         phrase, ended, written = self._last

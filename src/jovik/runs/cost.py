@@ -14,7 +14,7 @@ from jovik.steps.cost import ASSUMED_BYTES_S, PlanCost
 def cost_of(
     tasks: Sequence[Task], session: Session, rate_bytes_s: float = ASSUMED_BYTES_S
 ) -> PlanCost:
-    """The cost of all tasks; what has to be prefilled is asked of the session.
+    """Return the cost of all tasks; what has to be prefilled is asked of the session.
 
     Raises
     ------
@@ -30,7 +30,7 @@ def cost_of(
 
 
 def least_tasks(tasks: Sequence[Task]) -> list[Task]:
-    """The same with no more rounds until steady than there have to be."""
+    """Return the same with no more rounds until steady than there have to be."""
     return [
         replace(t, repeat=replace(t.repeat, most=t.repeat.least)) if _steady(t) else t
         for t in tasks
@@ -44,7 +44,7 @@ def _steady(task: Task) -> bool:
 def time_of(
     task: Task, session: Session, rate_bytes_s: float = ASSUMED_BYTES_S, filled_bytes: int = 0
 ) -> int:
-    """The time a task is expected to take, prefilling left aside, nanoseconds.
+    """Return the time a task is expected to take, prefilling left aside, nanoseconds.
 
     `filled_bytes` is what a fill before it will have taken.
     """

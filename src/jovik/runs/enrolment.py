@@ -49,7 +49,7 @@ class Enrolment:
 
 
 def sheet_for(shelf: Shelf, place: Target, name: str | None, *, enrol: bool = True) -> Enrolment:
-    """The sheet of the drive under a target; one is enrolled where the drive is new.
+    """Return the sheet of the drive under a target; one is enrolled where the drive is new.
 
     Parameters
     ----------
@@ -100,7 +100,7 @@ def sheet_for(shelf: Shelf, place: Target, name: str | None, *, enrol: bool = Tr
 
 
 def _enrol(shelf: Shelf, sheet: Sheet, enrol: bool) -> Sheet:
-    """The sheet, put on the shelf unless another process was quicker."""
+    """Return the sheet, put on the shelf unless another process was quicker."""
     name = sheet.drive.name
     if name not in shelf.drive_names():
         if not enrol:
@@ -114,7 +114,7 @@ def _enrol(shelf: Shelf, sheet: Sheet, enrol: bool) -> Sheet:
 
 
 def _of_model(shelf: Shelf, device: BlockDevice) -> list[str]:
-    """Sheets of the model that a drive says it is, in about its capacity."""
+    """Return sheets of the model that a drive says it is, in about its capacity."""
     said = _words(device.maker, device.model).casefold()
     if not device.model or device.kind == "loop":
         return []
@@ -131,7 +131,7 @@ def _of_model(shelf: Shelf, device: BlockDevice) -> list[str]:
 
 
 def _of_device(device: BlockDevice) -> Drive:
-    """What a drive says of itself, as a bare sheet."""
+    """Return what a drive says of itself, as a bare sheet."""
     size = nominal_bytes(device.capacity_bytes)
     spelled = _spelled(size)
     if device.kind == "loop":
@@ -157,7 +157,10 @@ def _of_device(device: BlockDevice) -> Drive:
 
 
 def _class_of_disk(device: BlockDevice) -> str | None:
-    """The class of a disk by how fast it turns; other classes are told from the sheet itself."""
+    """Return the class of a disk by how fast it turns.
+
+    Other classes are told from the sheet itself.
+    """
     if device.rpm is None:
         return None
     name = f"hdd-{device.rpm}"
@@ -165,7 +168,7 @@ def _class_of_disk(device: BlockDevice) -> str | None:
 
 
 def _of_mount(place: Target, mount: Mount | None) -> Drive:
-    """What is known where no drive can be told under a folder: its file system and machine."""
+    """Describe a folder whose drive is unknown by its file system and machine."""
     machine = this_machine().name
     stack = stack_of(mount.number) if mount is not None else Stack()
     if stack.layers:
@@ -183,7 +186,7 @@ def _words(maker: str, model: str) -> str:
 
 
 def nominal_bytes(capacity_bytes: int) -> int:
-    """A capacity as the box prints it: two digits where that is what is meant, else three."""
+    """Return a capacity as a box prints it, with two digits or three."""
     if capacity_bytes <= 0:
         return capacity_bytes
     places = len(str(capacity_bytes))

@@ -47,12 +47,12 @@ class TestEnvironment:
 
 
 def serial_hash(serial: str) -> str:
-    """What is stored of a serial: enough to know it again, not to tell it."""
+    """Return what is stored of a serial: enough to know it again, not to tell it."""
     return hashlib.sha256(serial.encode()).hexdigest()[:16]
 
 
 def serial_tail(serial: str) -> str:
-    """The last characters of a serial: enough to tell units apart on a desk."""
+    """Return the last characters of a serial: enough to tell units apart on a desk."""
     return f"...{serial[-4:]}" if len(serial) > 4 else serial
 
 
@@ -169,7 +169,7 @@ def identify(
 def circumstances_at(
     device: BlockDevice | None, mount: Mount | None, shelf: Shelf | None
 ) -> tuple[Circumstance, ...]:
-    """What on this machine could make figures of a drive differ."""
+    """Return what on this machine could make figures of a drive differ."""
 
     file = None
     if shelf is not None and not is_server(shelf.where):
@@ -178,7 +178,7 @@ def circumstances_at(
 
 
 def _record(device: BlockDevice | None, mount: Mount | None, keep_serial: bool) -> dict[str, Any]:
-    """What the shelf keeps of the drive, its file system and the kernel."""
+    """Return what the shelf keeps of the drive, its file system and the kernel."""
     kept: dict[str, Any] = {"kernel": f"{platform.system()} {platform.release()}"}
     if device is not None:
         kept |= {
@@ -201,7 +201,7 @@ def _record(device: BlockDevice | None, mount: Mount | None, keep_serial: bool) 
 
 
 def health_of(device: BlockDevice | None) -> Health | None:
-    """The drive's log, where it has one and gives it out; a run goes on without."""
+    """Return the drive's log, where it has one and gives it out; a run goes on without."""
     if device is None:
         return None
 
@@ -212,7 +212,7 @@ def health_of(device: BlockDevice | None) -> Health | None:
 
 
 def wear_of(device: BlockDevice | None) -> WearCounters | None:
-    """The drive's counters of what was written, where its log has them."""
+    """Return the drive's counters of what was written, where its log has them."""
     health = health_of(device)
     if health is None or health.host_written_bytes is None:
         return None
@@ -221,7 +221,7 @@ def wear_of(device: BlockDevice | None) -> WearCounters | None:
 
 
 def health_notes(before: Health | None, after: Health | None, written_bytes: int) -> list[str]:
-    """What the drive's log says of a run."""
+    """Return what the drive's log says of a run."""
 
     if before is None or after is None:
         return []
@@ -230,7 +230,7 @@ def health_notes(before: Health | None, after: Health | None, written_bytes: int
 
 
 def machine_id() -> dict[str, str]:
-    """What tells one machine from another, for a run that is to go on."""
+    """Return what tells one machine from another, for a run that is to go on."""
 
     here = this_machine()
     return {

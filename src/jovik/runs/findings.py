@@ -53,7 +53,7 @@ def findings_of(
     work: Workload | None,
     ceiling_iops: float | None,
 ) -> Found:
-    """Everything that the traces show, by what they recorded."""
+    """Return everything that the traces show, by what they recorded."""
     found = Found()
     if work is not None:
         threads = run.session.threads(work)
@@ -88,13 +88,16 @@ def findings_of(
 
 
 def worst_loss(traces: Sequence[Trace]) -> LostData | None:
-    """The data that did not come back in the pass that lost most; None where all came back."""
+    """Return the data that did not come back in the pass that lost most.
+
+    None where all came back.
+    """
     lost = [x for t in traces if t.stamps and (x := lost_data(t.stamps)) is not None]
     return max(lost, key=lambda x: x.lost_bytes, default=None)
 
 
 def findings_of_failure(run: RunningStep, traces: Sequence[Trace]) -> Found:
-    """What a step shows that a failing drive ended: its series is that of no drive at work."""
+    """Return the findings of a step that a drive's failure ended."""
     gone = disconnection(traces[-1], detached=not run.is_attached())
     found = Found(Findings(lost=worst_loss(traces), disconnected=gone, sweep=run.task.sweep))
     if gone is not None:
@@ -103,13 +106,13 @@ def findings_of_failure(run: RunningStep, traces: Sequence[Trace]) -> Found:
 
 
 def like_here(earlier: Sequence[StepResult], setting: RunEnvironment) -> list[StepResult]:
-    """The results of the shelf that were measured on this sample, rig and link."""
+    """Return the results of the shelf that were measured on this sample, rig and link."""
     here = (setting.unit, setting.rig, setting.link)
     return [r for r in earlier if (r.conditions.unit, r.conditions.rig, r.conditions.link) == here]
 
 
 def readings_of(traces: Iterable[Trace]) -> Iterator[PassReadings]:
-    """Temperatures and slices of the passes whose temperatures were read."""
+    """Yield temperatures and slices of the passes whose temperatures were read."""
     for trace in traces:
         if trace.environment is not None and trace.environment.temperatures:
             yield trace.environment.temperatures, trace.slices
@@ -123,7 +126,7 @@ def add_warmth(found: Found, warmth: Warmth) -> None:
 
 
 def with_warmth(result: StepResult, before: Warmth, after: Warmth) -> StepResult:
-    """A result with another judgement of its sensors."""
+    """Return a result with another judgement of its sensors."""
     limits = [x for x in result.limits if x != before.limit]
     notes = [n for n in result.notes if n not in before.notes]
     return replace(
@@ -140,7 +143,7 @@ def _surroundings(
     setting: RunEnvironment,
     found: Found,
 ) -> None:
-    """What went on around the passes: the link, others' work, and heat."""
+    """Report the surroundings of the passes: the link, other programs, and heat."""
     found.limits += link_limit(figures, setting.link, setting.link_rate_bytes_s)
     moved = [f.read_bytes + f.written_bytes for f in figures]
     disturbed = disturbances([t.environment for t in traces], moved)
@@ -152,7 +155,7 @@ def _surroundings(
 
 
 def _series(work: Workload, traces: Sequence[Trace], found: Found) -> None:
-    """What the series of long passes show."""
+    """Analyse the series of long passes."""
     amount = work.amount_bytes is not None and not work.reads
     least = AMOUNT_SLICES if amount else LONG_SLICES
 

@@ -16,7 +16,7 @@ from jovik.simulator import ModelSession, load_model
 
 
 def open_session(order: RunRequest) -> Session:
-    """A session on the order's target.
+    """Return a session on the order's target.
 
     Raises
     ------
@@ -50,7 +50,7 @@ def open_session(order: RunRequest) -> Session:
 
 
 def _refuse_permissions(order: RunRequest) -> None:
-    """What allows writing raw devices means nothing for any other target."""
+    """Refuse permission to write a raw device if the target is not one."""
     given = {"--destroy": order.destroy is not None, "--content-worthless": order.content_worthless}
     for option, is_given in given.items():
         if is_given:

@@ -42,11 +42,14 @@ class PreparedRun:
 
     @property
     def endurance_share(self) -> float | None:
-        """The share of the endurance rating that it takes; None where there is no rating."""
+        """Return the share of the endurance rating that it takes; None where there is no rating."""
         return endurance_share(self.sheet, self.cost, self.rate_bytes_s)
 
     def spends(self, above: float = ASK_ABOVE) -> str:
-        """A warning where it writes a large share of the rated endurance; empty otherwise."""
+        """Return a warning where it writes a large share of the rated endurance.
+
+        Empty otherwise.
+        """
         share = self.endurance_share
         if share is None or share <= above or self.session.engine == "model":
             return ""
@@ -54,7 +57,7 @@ class PreparedRun:
 
     @property
     def fills_system(self) -> str:
-        """A warning where it fills the drive that this system runs from; empty otherwise."""
+        """Return a warning where it fills the drive that this system runs from; empty otherwise."""
         target = self.order.target
         if not isinstance(target, FolderTarget) or not on_system_volume(target.path):
             return ""
@@ -68,7 +71,7 @@ class PreparedRun:
         )
 
     def questions(self, above: float = ASK_ABOVE) -> list[tuple[str, str]]:
-        """What a person should be asked first: each with what is beyond the usual in it."""
+        """Return what a person should be asked first: each with what is beyond the usual in it."""
         spent = self.spends(above)
         endless = (
             "this goes on, and writes, until you stop it"
@@ -101,7 +104,7 @@ def prepared(sheet: Sheet, order: RunRequest) -> Iterator[PreparedRun]:
 
 
 def fit_budget(order: RunRequest, sheet: Sheet) -> RunRequest:
-    """The same order without what its time budget has no room for."""
+    """Return the same order without what its time budget has no room for."""
 
     if order.budget_ns is None:
         return order
@@ -113,7 +116,7 @@ def fit_budget(order: RunRequest, sheet: Sheet) -> RunRequest:
 
 
 def assumed_rate(sheet: Sheet) -> float:
-    """What the drive is taken to write, bytes a second, for times and amounts beforehand.
+    """Return what the drive is taken to write, bytes a second, for times and amounts beforehand.
 
     Its claim, halved, since claims are of the best case.
     """
@@ -127,6 +130,6 @@ def assumed_rate(sheet: Sheet) -> float:
 
 
 def endurance_share(sheet: Sheet, cost: PlanCost, rate_bytes_s: float) -> float | None:
-    """The share of the endurance rating that a run takes; None where there is no rating."""
+    """Return the share of the endurance rating that a run takes; None where there is no rating."""
     rated = sheet.drive.endurance_bytes
     return cost.written_bytes(rate_bytes_s) / rated if rated else None

@@ -53,7 +53,7 @@ def ended_by_signals() -> Iterator[None]:
 
 
 def drive_under(target: str) -> BlockDevice:
-    """The drive whose requests are recorded.
+    """Return the drive whose requests are recorded.
 
     Raises
     ------
@@ -100,13 +100,13 @@ class Taken:
 
     @property
     def middle(self) -> Recording:
-        """The one whose duration is the median, or the shorter one of two."""
+        """Return the one whose duration is the median, or the shorter one of two."""
         ordered = sorted(self.recordings, key=lambda r: r.elapsed_ns)
         return ordered[(len(ordered) - 1) // 2]
 
     @property
     def elapsed_s(self) -> Interval:
-        """How long the command took, with an interval where it ran several times."""
+        """Return how long the command took, with an interval where it ran several times."""
         return interval([max(r.elapsed_ns, 1) / 1e9 for r in self.recordings])
 
 
@@ -177,7 +177,7 @@ def _rehearsed(
     device: BlockDevice,
     time_ns: int | None,
 ) -> tuple[list[OpenedFile], int]:
-    """The files that the command opens on this file system, and openings of too many others."""
+    """Return files that the command opens on this file system, and openings of too many others."""
     if not isinstance(resolve(target), FolderTarget):
         raise UsageError("--cold needs a folder on the drive", "name one with --on")
     with watched(target) as opened, tapped(device.number) as tap:
@@ -197,7 +197,7 @@ def _once(
     time_ns: int | None,
     about: dict[str, tuple[str, ...]],
 ) -> tuple[Recording, bool]:
-    """A recording, and whether a signal ended it."""
+    """Return a recording, and whether a signal ended it."""
     process, interrupted = None, False
     with tapped(device.number) as tap:
         begin = time.monotonic_ns()

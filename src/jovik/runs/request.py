@@ -71,11 +71,11 @@ class RunRequest:
 
     @property
     def until_steady(self) -> bool:
-        """Whether any of it is repeated until steady."""
+        """Return whether any of it is repeated until steady."""
         return any(t.tracked for t in self.tasks)
 
     def record(self) -> dict[str, Any]:
-        """What the shelf keeps of it, so that it can be gone on with and repeated."""
+        """Return what the shelf keeps of it, so that it can be gone on with and repeated."""
 
         return {
             "tasks": [
@@ -111,7 +111,7 @@ def request_for(
     seed: int | None = None,
     **more: Any,
 ) -> RunRequest:
-    """An order of phrases, or of a plan.
+    """Return an order of phrases, or of a plan.
 
     Parameters
     ----------
@@ -150,7 +150,7 @@ def request_for(
 
 
 def request_from_run(record: RunRecord, target: str | None = None, **more: Any) -> RunRequest:
-    """The order of an earlier run: the same steps, passes and seed.
+    """Return the order of an earlier run: the same steps, passes and seed.
 
     Parameters
     ----------
@@ -178,7 +178,7 @@ def request_from_run(record: RunRecord, target: str | None = None, **more: Any) 
 def resume_request(
     shelf: Shelf, run: str | None, target: str | None = None, **more: Any
 ) -> tuple[RunRecord, RunRequest]:
-    """A run that was not finished, or the last such one, and its order.
+    """Return a run that was not finished, or the last such one, and its order.
 
     Raises
     ------
@@ -211,7 +211,7 @@ def request_for_undecided(
     margin: float,
     even: Callable[[ClaimVerdict], bool] = lambda _: False,
 ) -> RunRequest | None:
-    """An order for what is too close to call, each step repeated until its claim is settled.
+    """Return an order for what is too close to call, each step repeated until its claim is settled.
 
     None where nothing is that more passes could settle.
 
@@ -253,7 +253,7 @@ def request_for_undecided(
 
 
 def _tasks(record: Mapping[str, Any]) -> tuple[Task, ...]:
-    """The tasks of a run as the shelf holds them."""
+    """Return the tasks of a run as the shelf holds them."""
 
     if "tasks" not in record:
         raise UsageError(
@@ -279,12 +279,12 @@ def _tasks(record: Mapping[str, Any]) -> tuple[Task, ...]:
 
 
 def _word(target: Mapping[str, Any]) -> str:
-    """The word that names a target, from what a run keeps of it."""
+    """Return the word that names a target, from what a run keeps of it."""
     return f"model:{target['name']}" if target["kind"] == "model" else str(target["path"])
 
 
 def _refuse_unless_open(record: RunRecord) -> None:
-    """A run that is finished, or that another process is still at, is left alone."""
+    """Refuse a run that is finished, or that another process is still measuring."""
     if record.state == "done":
         raise UsageError(
             f"run {record.id} is finished", f"to do the same again: jovik repeat {record.id}"

@@ -24,7 +24,10 @@ NO_MEAN = 1e9
 
 
 def interleaved(tasks: Sequence[Task], left: Sequence[int], at: int) -> list[int]:
-    """The positions from `at` on that belong to the same rounds; one alone where there are none."""
+    """Return the positions from `at` on that belong to the same rounds.
+
+    One alone where there are none.
+    """
     mine = tasks[left[at]].rounds
     group = [left[at]]
     for position in left[at + 1 :]:
@@ -35,7 +38,7 @@ def interleaved(tasks: Sequence[Task], left: Sequence[int], at: int) -> list[int
 
 
 def in_rounds(tasks: Sequence[Task], group: Sequence[int]) -> bool:
-    """Whether these positions are made round by round."""
+    """Return whether these positions are made round by round."""
     return len(group) > 1 or tasks[group[0]].tracked
 
 
@@ -46,7 +49,7 @@ def run_rounds(
     results: Sequence[StepResult],
     done: Mapping[int, ResumedStep],
 ) -> list[StepResult]:
-    """The first pass of each step, then the second of each; their results in the same order.
+    """Return the first pass of each step, then the second of each; their results in the same order.
 
     Each step goes on where it left off, as one of an interrupted run does.
 
@@ -119,7 +122,7 @@ def bring_back_state(tasks: Sequence[Task], first: int, bench: RunContext) -> No
 
 
 def figure_of_round(step: Step, trace: Trace) -> float:
-    """What is tracked of a round: bytes a second, or the mean latency in nanoseconds."""
+    """Return what is tracked of a round: bytes a second, or the mean latency in nanoseconds."""
     if isinstance(step, IoStep) and step.steady == "latency":
         whole = Latencies.merged(trace.latencies.values())
         return whole.sum_ns / whole.total if whole and whole.total else 0.0

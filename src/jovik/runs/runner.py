@@ -118,7 +118,7 @@ def judge_sensors_again(bench: RunContext) -> None:
 def _share(
     times_ns: Sequence[int], left: Sequence[int], position: int, bench: RunContext, began: int
 ) -> TimeAllowance | None:
-    """The time that a step may take.
+    """Return the time that a step may take.
 
     Its part of what is left of the budget, by how long each is expected to take.
     """
@@ -132,7 +132,7 @@ def _share(
 
 
 def _bring_back(tasks: Sequence[Task], first: int, bench: RunContext) -> None:
-    """A fill that an earlier process made went with it.
+    """Repeat a fill that ended with an earlier process.
 
     The steps from `first` on are to meet it all the same.
     """

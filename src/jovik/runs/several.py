@@ -20,7 +20,7 @@ IO_WORDS = ("sequential", "random")
 
 
 def split_words(words: Sequence[str]) -> tuple[list[str], list[str]]:
-    """The targets that a command's words begin with, and the phrases after them.
+    """Return the targets that a command's words begin with, and the phrases after them.
 
     The first word is a target whatever it looks like; a phrase is known by what it begins with.
     """
@@ -53,7 +53,7 @@ class DrivesHere:
 
 
 def every_drive() -> DrivesHere:
-    """A folder on each drive of this machine, never a raw device.
+    """Return a folder on each drive of this machine, never a raw device.
 
     Raises
     ------
@@ -79,7 +79,7 @@ def every_drive() -> DrivesHere:
 
 
 def _folder_on(device: BlockDevice) -> Path | str:
-    """A folder on a drive that this user may write, with room; or why there is none."""
+    """Return a folder on a drive that this user may write, with room; or why there is none."""
     if not device.all_mounts:
         return "nothing of it is mounted"
     if all(m.read_only for m in device.all_mounts):
@@ -144,7 +144,10 @@ def _drive_of(target: Target) -> str | None:
 
 
 def device_under(target: Target) -> BlockDevice | None:
-    """The drive that a target is or lies on; None of a model drive, or where it cannot be told."""
+    """Return the drive that a target is or lies on.
+
+    None of a model drive, or where it cannot be told.
+    """
     if isinstance(target, DeviceTarget):
         return target.device
     if isinstance(target, FolderTarget):

@@ -18,7 +18,7 @@ from jovik.steps import Step
 
 
 def failure(trace: Trace, gone: Disconnection | None = None) -> DriveError | TargetError:
-    """The error to show for a pass that ended in a fault: the drive's, or the environment's."""
+    """Return error to show for a pass that ended in a fault: the drive's, or the environment's."""
     fault = trace.first_fault
     if gone is not None:
         return DriveError(
@@ -39,7 +39,7 @@ def failure(trace: Trace, gone: Disconnection | None = None) -> DriveError | Tar
 
 
 def figures_of(trace: Trace) -> PassFigures:
-    """A pass's figures without its series."""
+    """Return a pass's figures without its series."""
     return PassFigures(
         rate_bytes_s=trace.rate_bytes_s,
         flushed_rate_bytes_s=trace.flushed_rate_bytes_s,
@@ -60,7 +60,7 @@ def summarise(
     limits: Sequence[Limit] = (),
     findings: Findings | None = None,
 ) -> StepResult:
-    """A step's result from its passes; from its window where it was to be steady."""
+    """Return a step's result from its passes; from its window where it was to be steady."""
     latencies = {}
     if findings is not None and findings.steady is not None:
         traces = findings.steady.window(traces)
@@ -91,7 +91,7 @@ def summarise(
 
 
 def spread_note(rates: Sequence[float]) -> str:
-    """A word of warning where passes differ by more than noise does."""
+    """Return a word of warning where passes differ by more than noise does."""
     if not passes_differ(rates):
         return ""
     return (
@@ -103,7 +103,7 @@ def spread_note(rates: Sequence[float]) -> str:
 
 
 def trend_note(rates: Sequence[float]) -> str:
-    """A word of warning where passes get faster or slower one after the other."""
+    """Return a word of warning where passes get faster or slower one after the other."""
     found = trend(rates)
     if found is None:
         return ""
@@ -111,7 +111,7 @@ def trend_note(rates: Sequence[float]) -> str:
 
 
 def stamp_note(trace: Trace) -> str:
-    """What reading the stamps back found, in words."""
+    """Return what reading the stamps back found, in words."""
     stamps = trace.stamps
     assert stamps is not None
     if not stamps.bad:

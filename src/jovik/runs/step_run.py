@@ -68,22 +68,22 @@ class RunningStep:
 
     @property
     def task(self) -> Task:
-        """The step with its repetitions."""
+        """Return the step with its repetitions."""
         return self.tasks[self.position]
 
     @property
     def session(self) -> Session:
-        """Where the I/O goes."""
+        """Return where the I/O goes."""
         return self.context.session
 
     @property
     def stop_on_error(self) -> bool:
-        """Whether the first error ends the run."""
+        """Return whether the first error ends the run."""
         return self.context.options.stop_on_error
 
     @property
     def filled_percent(self) -> int | None:
-        """The fill level on purpose."""
+        """Return the fill level on purpose."""
         return self.context.filled_percent
 
     @filled_percent.setter
@@ -92,7 +92,7 @@ class RunningStep:
 
     @property
     def share_ns(self) -> int | None:
-        """The time this step may take."""
+        """Return the time this step may take."""
         return self.allowance.share_ns if self.allowance is not None else None
 
     @property
@@ -102,7 +102,7 @@ class RunningStep:
 
     @property
     def room_pause_ns(self) -> int:
-        """How long the drive last took to make room."""
+        """Return how long the drive last took to make room."""
         return self.context.room_pause_ns
 
     @room_pause_ns.setter
@@ -302,7 +302,7 @@ class RunningStep:
 
     @property
     def span_bytes(self) -> int:
-        """The area that the step covers."""
+        """Return the area that the step covers."""
         return self._met().span_bytes
 
     def _enough(self, traces: PassStore, spent_ns: int) -> str | None:

@@ -35,7 +35,7 @@ class Task:
 def tasks_of(
     plan: Plan, passes: tuple[int, int] | None = None, precision: float | None = None
 ) -> list[Task]:
-    """The tasks of a plan.
+    """Return the tasks of a plan.
 
     Parameters
     ----------

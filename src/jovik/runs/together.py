@@ -28,7 +28,7 @@ WAIT_S = 600.0
 
 
 def together_request(order: RunRequest, others: Sequence[str]) -> RunRequest:
-    """The steps of an order that can be made at the same moment as those of other targets.
+    """Return the steps of an order that can be made at the same moment as those of other targets.
 
     Raises
     ------

@@ -38,18 +38,18 @@ class WriteCacheWatch:
         self.written_bytes += amount_bytes
 
     def rested(self) -> None:
-        """The drive recovered, or was given its space back."""
+        """Take note that the drive recovered, or that its space was discarded."""
         self.written_bytes = 0
 
     def learn(self, result: StepResult) -> None:
-        """A long write shows where the cache ends."""
+        """Learn the size of the cache from a long write."""
         found = long_write_of(result)
         if found is not None and found.cliff is not None:
             self.known_bytes = found.cliff.at_bytes
 
     @property
     def full(self) -> bool:
-        """Whether more was written than the cache probably holds."""
+        """Return whether more was written than the cache probably holds."""
         size = self.known_bytes or self.usual_bytes
         return size is not None and self.written_bytes > size
 
@@ -67,7 +67,7 @@ class WriteCacheWatch:
 def watch_for(
     earlier: Sequence[StepResult], capacity_bytes: int | None, medium: str
 ) -> WriteCacheWatch:
-    """A watch for a drive with these results on the shelf."""
+    """Return a watch for a drive with these results on the shelf."""
     solid = "solid" in medium.casefold()
     watch = WriteCacheWatch(
         usual_bytes=round(USUAL_SHARE * capacity_bytes) if capacity_bytes and solid else None

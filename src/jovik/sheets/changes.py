@@ -44,7 +44,7 @@ _FACTS: dict[str, Callable[[Drive], str]] = {
 
 
 def differences(before: Sheet, after: Sheet) -> list[Change]:
-    """Everything that differs, the drive first, then its claims."""
+    """Return everything that differs, the drive first, then its claims."""
     return [*_of_drive(before.drive, after.drive), *_of_claims(before.claims, after.claims)]
 
 
@@ -76,7 +76,7 @@ def _figure(claim: Claim) -> str:
 
 
 def same_claim(one: Claim, other: Claim) -> bool:
-    """Whether two claims are of the same thing from the same place."""
+    """Return whether two claims are of the same thing from the same place."""
     return (one.what, one.sustained, one.steady, one.printed.casefold()) == (
         other.what,
         other.sustained,
@@ -86,7 +86,7 @@ def same_claim(one: Claim, other: Claim) -> bool:
 
 
 def with_claim(sheet: Sheet, claim: Claim) -> Sheet:
-    """The sheet with a claim in the place of the same one, or at the end."""
+    """Return the sheet with a claim in the place of the same one, or at the end."""
     kept = list(sheet.claims)
     at = next((n for n, c in enumerate(kept) if same_claim(c, claim)), None)
     if at is None:
@@ -97,7 +97,7 @@ def with_claim(sheet: Sheet, claim: Claim) -> Sheet:
 
 
 def without_claim(sheet: Sheet, what: str, printed: str | None = None) -> Sheet:
-    """The sheet without the claim about `what`, in the words of a phrase.
+    """Return the sheet without the claim about `what`, in the words of a phrase.
 
     Parameters
     ----------

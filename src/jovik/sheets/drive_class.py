@@ -61,7 +61,7 @@ class DriveClass:
     least_span_share: float = 0.0
 
     def figure(self, what: str) -> UsualFigure | None:
-        """The usual figure of a class of step; None where the class has none."""
+        """Return the usual figure of a class of step; None where the class has none."""
         return next((f for f in self.figures if f.what == what), None)
 
 
@@ -86,14 +86,14 @@ class _ClassFile(StrictModel):
 
 @cache
 def class_names() -> tuple[str, ...]:
-    """Names of the classes that ship with Jovik."""
+    """Return names of the classes that ship with Jovik."""
     files = resources.files("jovik.sheets.classes").iterdir()
     return tuple(sorted(f.name.removesuffix(".toml") for f in files if f.name.endswith(".toml")))
 
 
 @cache
 def read_class(name: str) -> DriveClass:
-    """A class by its name.
+    """Return a class by its name.
 
     Raises
     ------

@@ -55,7 +55,7 @@ class RunLog:
 
 
 def read_log(text: str, where: str) -> InstrumentLog:
-    """A log from a table whose first column is the time and whose second the value.
+    """Return a log from a table whose first column is the time and whose second the value.
 
     Times are seconds, or clock times as ISO 8601 (local time where they name no zone); a first line
     without a number is a heading. Semicolons and tabs part cells with decimal commas.

@@ -129,7 +129,7 @@ class LoadFile(StrictModel):
 
 
 def load_names() -> list[str]:
-    """Names of the loads that ship with Jovik."""
+    """Return names of the loads that ship with Jovik."""
     return sorted(
         f.name.removesuffix(".toml")
         for f in resources.files("jovik.sheets.loads").iterdir()
@@ -138,7 +138,7 @@ def load_names() -> list[str]:
 
 
 def read_load(name: str) -> Load:
-    """A load by the name of one that ships with Jovik or the path of a TOML file.
+    """Return a load by the name of one that ships with Jovik or the path of a TOML file.
 
     Raises
     ------

@@ -48,12 +48,12 @@ class Reading:
 
     @property
     def lower_is_better(self) -> bool:
-        """Whether less is better."""
+        """Return whether less is better."""
         return self.unit in LOWER_IS_BETTER
 
     @property
     def shown(self) -> str:
-        """The value for people."""
+        """Return the value for people."""
         if self.unit == "s":
             return show_time(self.value * 1e9)
         if self.unit == "bytes/s":
@@ -61,7 +61,7 @@ class Reading:
         return f"{significant(self.value)} {self.unit}".strip()
 
     def comparable(self, other: Reading) -> bool:
-        """Whether both are of the same quantity by the same method."""
+        """Return whether both are of the same quantity by the same method."""
         return (self.what.casefold(), self.unit, self.method.casefold()) == (
             other.what.casefold(),
             other.unit,
@@ -122,7 +122,7 @@ def parse_reading(text: str, method: str = "", instrument: str = "") -> Reading:
 
 
 def _value(text: str) -> tuple[float, str]:
-    """The number and the unit of a reading.
+    """Return the number and the unit of a reading.
 
     What has the form of a rate or a time and cannot be read as one is refused, and not taken for a
     number with a strange unit.
@@ -138,7 +138,7 @@ def _value(text: str) -> tuple[float, str]:
 
 
 def _phrase(what: str) -> str | None:
-    """The kind of step that measures the same quantity, where the name is one."""
+    """Return the kind of step that measures the same quantity, where the name is one."""
     try:
         step = parse(what)
     except PhraseError:
@@ -157,7 +157,10 @@ def _mark(text: str) -> str:
 
 
 def table_form(text: str) -> str:
-    """How a table was taken to be written, for who brought it; empty where it is plain CSV."""
+    """Return how a table was taken to be written, for who brought it.
+
+    Empty where it is plain CSV.
+    """
     mark = _mark(text)
     return "" if mark == "," else f"read with {MARKS[mark]} between the cells and decimal commas"
 
@@ -197,7 +200,7 @@ def _lines(text: str, where: str) -> Iterator[str]:
 
 
 def number_with_point(value: str, *, comma: bool) -> str:
-    """A number with a decimal point, where it may have a comma; what follows it stays."""
+    """Return a number with a decimal point, where it may have a comma; what follows it stays."""
     found = re.fullmatch(r"\s*([+-]?\d+),(\d+)(\D*)", value) if comma else None
     return f"{found[1]}.{found[2]}{found[3]}" if found is not None else value
 
@@ -215,7 +218,7 @@ def _named_rows(text: str, where: str) -> Iterator[tuple[int, dict[str, str]]]:
 
 
 def read_csv(text: str, where: str) -> list[Reading]:
-    """Readings from CSV with ``what``, ``value``, and optionally unit, method, instrument.
+    """Return readings from CSV with ``what``, ``value``, and optionally unit, method, instrument.
 
     Raises
     ------
@@ -279,7 +282,7 @@ class Mapping(StrictModel):
 def read_mapped(
     text: str, where: str, mapping: str, mapping_where: str
 ) -> dict[str, list[Reading]]:
-    """Readings by drive from a foreign table and a mapping of its columns.
+    """Return readings by drive from a foreign table and a mapping of its columns.
 
     An empty cell is a figure that was not taken.
 

@@ -54,7 +54,10 @@ class Drive:
 
     @property
     def spelled_price(self) -> str:
-        """The price as a sheet holds it, ``89 EUR`` or ``89.90 EUR``; empty where it is unknown."""
+        """Return the price as a sheet holds it, ``89 EUR`` or ``89.90 EUR``.
+
+        Empty where it is unknown.
+        """
         if self.price is None:
             return ""
         return f"{self.price:.{0 if self.price == int(self.price) else 2}f} {self.currency}".strip()
@@ -93,7 +96,7 @@ class Claim:
 
     @property
     def what(self) -> str:
-        """What it is about, in the words of a phrase."""
+        """Return what it is about, in the words of a phrase."""
         words = [
             "random" if self.random else "sequential",
             "read" if self.read_percent == 100 else "write",
@@ -108,7 +111,7 @@ class Claim:
 
     @property
     def label(self) -> str:
-        """The same for tables."""
+        """Return the same for tables."""
         order = "random" if self.random else "sequential"
         parts = [f"{order} {'read' if self.read_percent == 100 else 'write'}"]
         if self.block_bytes is not None:
@@ -124,11 +127,11 @@ class Claim:
 
     @property
     def lower_is_better(self) -> bool:
-        """Whether it is an access time."""
+        """Return whether it is an access time."""
         return self.unit == "ns"
 
     def shown(self, value: float | None = None) -> str:
-        """A value (the claim's own unless given) in the claim's unit, for people."""
+        """Return a value (the claim's own unless given) in the claim's unit, for people."""
         value = self.figure if value is None else value
         if self.unit == "ns":
             return f"{significant(value / 1000)} µs"
@@ -146,7 +149,7 @@ class Sheet:
 
 
 def parse_claim(what: str, figure: str, **more: Any) -> Claim:
-    """A claim from its words and its figure.
+    """Return a claim from its words and its figure.
 
     Parameters
     ----------
@@ -186,7 +189,7 @@ def _read_what(what: str) -> dict[str, Any]:
 
 
 def parse_figure(text: str) -> tuple[float, str]:
-    """A claimed figure and its unit.
+    """Return a claimed figure and its unit.
 
     Raises
     ------
@@ -319,7 +322,7 @@ class SheetFile(StrictModel):
 
 
 def read_sheet(text: str, where: str) -> Sheet:
-    """A sheet from TOML.
+    """Return a sheet from TOML.
 
     Raises
     ------
@@ -330,7 +333,7 @@ def read_sheet(text: str, where: str) -> Sheet:
 
 
 def drive_from_words(words: dict[str, str]) -> Drive:
-    """A drive from words under the keys of `[drive]`, as options give them.
+    """Return a drive from words under the keys of `[drive]`, as options give them.
 
     Raises
     ------
@@ -344,7 +347,7 @@ def drive_from_words(words: dict[str, str]) -> Drive:
 
 
 def edited_sheet(sheet: Sheet, words: dict[str, str]) -> Sheet:
-    """The sheet with some keys of `[drive]` given anew, in words; an empty text clears one.
+    """Return the sheet with some keys of `[drive]` given anew, in words; an empty text clears one.
 
     Raises
     ------
@@ -358,7 +361,7 @@ def edited_sheet(sheet: Sheet, words: dict[str, str]) -> Sheet:
 
 
 def write_sheet(sheet: Sheet) -> str:
-    """A sheet as TOML; `read_sheet` gives the same sheet back."""
+    """Return a sheet as TOML; `read_sheet` gives the same sheet back."""
     import tomlkit
 
     drive = sheet.drive
@@ -403,7 +406,7 @@ def write_sheet(sheet: Sheet) -> str:
 
 
 def spell_figure(claim: Claim) -> str:
-    """The claimed figure exactly, as a sheet holds it."""
+    """Return the claimed figure exactly, as a sheet holds it."""
     if claim.unit == "ns":
         return spell_time(round(claim.figure))
     if claim.unit == "IOPS":

@@ -24,7 +24,7 @@ WORKBOOK = ".xlsx"
 
 
 def read_table(path: Path) -> str:
-    """The text of a CSV file, or of the first sheet of an .xlsx workbook as CSV.
+    """Return the text of a CSV file, or of the first sheet of an .xlsx workbook as CSV.
 
     Raises
     ------

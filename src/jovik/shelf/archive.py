@@ -101,7 +101,7 @@ def export(engine: sa.Engine, out: Path, only: str | None = None, *, force: bool
 
 
 def _files(c: sa.Connection, only: str | None) -> Iterator[tuple[str, str]]:
-    """Every file but the manifest, by name."""
+    """Yield every file but the manifest, by name."""
     drives = [
         d
         for d in _rows(c, drive)
@@ -149,7 +149,7 @@ def _files(c: sa.Connection, only: str | None) -> Iterator[tuple[str, str]]:
 
 
 def _recordings(c: sa.Connection, phrases: Sequence[str] | None) -> Iterator[tuple[str, str]]:
-    """The files of recordings: of all, or of those that the steps of these phrases replay."""
+    """Yield the files of recordings: of all, or of those that the steps of these phrases replay."""
     heads = []
     for r in _rows(c, recording):
         if phrases is not None and not any(r["digest"] in p for p in phrases):
@@ -163,7 +163,7 @@ def _recordings(c: sa.Connection, phrases: Sequence[str] | None) -> Iterator[tup
 
 
 def _drive_records(c: sa.Connection, drives: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
-    """Drives with all that was written down of them."""
+    """Return drives with all that was written down of them."""
     records = [_open(drive, d) for d in drives]
     for name, kind in PARTS.items():
         of = _by(_rows(c, kind.table), "drive_id")
@@ -177,7 +177,7 @@ def _drive_records(c: sa.Connection, drives: Sequence[dict[str, Any]]) -> list[d
 def _passes(
     c: sa.Connection, s: sa.RowMapping, records: list[dict[str, Any]]
 ) -> Iterator[tuple[str, str]]:
-    """The files of a step's passes; their records are added to `records`."""
+    """Yield the files of a step's passes; their records are added to `records`."""
     query = sa.select(one_pass).where(one_pass.c.step_id == s["id"]).order_by(one_pass.c.number)
     for p in c.execute(query).mappings():
         where = f"run {s['run_id']}, step {s['position'] + 1}, pass {p['number']}"
@@ -203,7 +203,7 @@ def _check_run(row: dict[str, Any], rigs: Mapping[int, Any]) -> None:
 
 
 def _sound(at: str, look: Callable[..., object], row: dict[str, Any]) -> bool:
-    """Whether a record can be read; one that cannot is named and left out."""
+    """Return whether a record can be read; one that cannot is named and left out."""
     with contextlib.suppress(DamagedRecord), naming(at):
         look(row)
         return True
@@ -222,7 +222,7 @@ def _by(rows: Sequence[dict[str, Any]], key: str) -> dict[Any, list[dict[str, An
 
 
 def _open(table: sa.Table, row: Mapping[Any, Any]) -> dict[str, Any]:
-    """The columns of a row that mean something elsewhere."""
+    """Return the columns of a row that mean something elsewhere."""
     return {n: row[n] for n in columns_of(table) if n not in OWN}
 
 

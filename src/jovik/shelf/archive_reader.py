@@ -62,11 +62,11 @@ class Archive:
         self.sums: dict[str, Any] = sums
 
     def wrong(self, why: str) -> UsageError:
-        """The refusal of this archive."""
+        """Return the refusal of this archive."""
         return UsageError(f"{self.path} cannot be imported: {why}", "nothing was changed")
 
     def text(self, name: str, *, checked: bool = True) -> str:
-        """A file of it; `checked` against the manifest."""
+        """Return a file of it; `checked` against the manifest."""
         try:
             with self._zip.open(name) as file:
                 content = file.read(limits.ARCHIVE_FILE_BYTES + 1)
@@ -87,7 +87,7 @@ class Archive:
             raise self.wrong(f"{name} is not UTF-8") from None
 
     def json(self, name: str, *, checked: bool = True) -> Any:
-        """A JSON file of it."""
+        """Return a JSON file of it."""
         text = self.text(name, checked=checked)
         if limits.json_memory(text) > limits.JSON_MEMORY_BYTES:
             raise self.wrong(f"{name} has more parts than any file of a shelf")
@@ -135,7 +135,7 @@ class Archive:
         return rows
 
     def runs(self) -> list[str]:
-        """Names of the files that hold runs."""
+        """Return names of the files that hold runs."""
         return sorted(n for n in self.sums if n.startswith("runs/"))
 
 
@@ -144,7 +144,7 @@ def _refuse(word: str) -> float:
 
 
 def _directory_bytes(path: Path) -> int:
-    """What the end of a zip says of the size of its list of files (APPNOTE.TXT, 4.3.16, 4.3.14)."""
+    """Return the size of a zip's list of files (APPNOTE.TXT, 4.3.16, 4.3.14)."""
     with path.open("rb") as file:
         size = file.seek(0, io.SEEK_END)
         file.seek(max(size - END_BYTES, 0))

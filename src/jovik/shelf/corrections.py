@@ -114,7 +114,7 @@ class Corrections:
         return count
 
     def excluded(self, drive_name: str | None = None) -> list[Excluded]:
-        """What was set aside by somebody, of one drive or of all, oldest first.
+        """Return what was set aside by somebody, of one drive or of all, oldest first.
 
         A run made together with others counts for nothing from its start, and is not among them.
         """
@@ -244,7 +244,10 @@ class Corrections:
     # The log
 
     def log(self, subject: str | None = None) -> list[LoggedChange]:
-        """Every change that was made, newest first; of one drive or run where one is named."""
+        """Return every change that was made, newest first.
+
+        Of one drive or run where one is named.
+        """
         query = sa.select(change).order_by(change.c.id.desc())
         if subject is not None:
             query = query.where(change.c.subject == subject)
@@ -261,7 +264,7 @@ def log_change(c: sa.Connection, subject: str, one: Change) -> None:
 
 
 def noted_words(noted: Note | Reading) -> str:
-    """A note or a reading in one line."""
+    """Return a note or a reading in one line."""
     if isinstance(noted, Note):
         return f"{noted.sort}: {noted.text}"
     how = f" ({noted.method})" if noted.method else ""

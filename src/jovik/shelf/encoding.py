@@ -37,7 +37,7 @@ def pack(**arrays: npt.NDArray[np.int64]) -> bytes:
 
 
 def unpack(blob: bytes) -> dict[str, npt.NDArray[np.int64]]:
-    """What `pack` was given.
+    """Return what `pack` was given.
 
     Raises
     ------
@@ -65,7 +65,7 @@ def _by_numpy(blob: bytes) -> dict[str, npt.NDArray[np.int64]]:
 
 
 def _quickly(blob: bytes) -> dict[str, npt.NDArray[np.int64]] | None:
-    """The arrays of a blob of the form that `pack` writes; None for any other.
+    """Return the arrays of a blob of the form that `pack` writes; None for any other.
 
     NumPy and `zipfile` take ten times as long, and a shelf may hold a million blobs. Sizes and
     places are those of the zip's directory (APPNOTE.TXT, 4.3.12, 4.3.16), the array's form that
@@ -121,7 +121,7 @@ def pack_latencies(latencies: dict[str, Latencies]) -> bytes:
 
 
 def unpack_latencies(blob: bytes) -> dict[str, Latencies]:
-    """What `pack_latencies` was given.
+    """Return what `pack_latencies` was given.
 
     Raises
     ------
@@ -142,7 +142,7 @@ def unpack_latencies(blob: bytes) -> dict[str, Latencies]:
 
 
 def recorded_as_json(trace: Trace) -> dict[str, Any] | None:
-    """What only scans and copies record, as plain JSON; None for any other pass."""
+    """Return what only scans and copies record, as plain JSON; None for any other pass."""
     if trace.scan is not None:
         zones = plain(trace.scan)
         return {"zones": zones, "whole_ns": zones.pop("whole_ns")}

@@ -76,7 +76,7 @@ def _of_database(c: sa.Connection) -> Iterator[str]:
 
 
 def _of_tables(c: sa.Connection) -> Iterator[str]:
-    """Every record but the steps and passes."""
+    """Yield every record but the steps and passes."""
     for kind in KINDS:
         for row in c.execute(sa.select(kind.table)).mappings():
             given = {k: v for k, v in row.items() if k not in kind.private}
@@ -86,7 +86,7 @@ def _of_tables(c: sa.Connection) -> Iterator[str]:
 
 
 def _of_steps(engine: sa.Engine, count: int, progress: Callable[[int, int], None]) -> Iterator[str]:
-    """Every step and every pass, by as many processes as there are cores where that pays."""
+    """Yield every step and every pass, by as many processes as there are cores where that pays."""
     ranges: list[Range] = []
     with engine.connect() as c:
         for table in (step, one_pass):

@@ -28,7 +28,7 @@ class JournalEntry:
     position: int = 0
 
     def as_line(self) -> str:
-        """The entry as a line of JSON; bytes are base64 under ``bytes``."""
+        """Return the entry as a line of JSON; bytes are base64 under ``bytes``."""
         return json.dumps(
             {"sort": self.sort, "position": self.position, "values": self.values},
             default=_bytes,
@@ -37,7 +37,7 @@ class JournalEntry:
 
     @classmethod
     def from_line(cls, line: str) -> JournalEntry:
-        """What `as_line` gave.
+        """Return what `as_line` gave.
 
         Raises
         ------

@@ -133,7 +133,7 @@ def _merge(c: sa.Connection, archive: Archive, only: str | None) -> ImportCounts
 
 
 def _merge_recordings(c: sa.Connection, archive: Archive) -> int:
-    """The recordings that are not there; of two of one name this shelf's own stands."""
+    """Return the recordings that are not there; of two of one name this shelf's own stands."""
     if "recordings.json" not in archive.sums:
         return 0
     count = 0
@@ -208,7 +208,7 @@ def _merge_run(
     drives: Mapping[str, int],
     rigs: Mapping[str, dict[str, Any]],
 ) -> tuple[int, int]:
-    """A run with what of its steps and passes is missing.
+    """Return a run with what of its steps and passes is missing.
 
     How many runs (0 or 1) and passes that added.
     """
@@ -254,7 +254,7 @@ def _merge_run(
 
 
 def _is_whole(c: sa.Connection, key: str) -> bool:
-    """Whether every step of a run that is here is finished."""
+    """Return whether every step of a run that is here is finished."""
     left = sa.select(step.c.id).where(step.c.run_id == key, step.c.finished.is_not(True))
     return c.execute(left.limit(1)).first() is None
 
@@ -262,7 +262,7 @@ def _is_whole(c: sa.Connection, key: str) -> bool:
 def _merge_step(
     c: sa.Connection, archive: Archive, key: str, one: dict[str, Any], is_done: bool
 ) -> int:
-    """A step with those of its passes that are missing; how many were added.
+    """Return a step with those of its passes that are missing; how many were added.
 
     A run that is done here takes no more steps.
     """
@@ -325,7 +325,7 @@ def _naming(what: str) -> Iterator[None]:
 
 
 def _series(archive: Archive, at: str, edges: object) -> dict[str, bytes]:
-    """The slices and histograms of a pass from their files."""
+    """Return the slices and histograms of a pass from their files."""
     try:
         slices = archive.series(f"series/{at}", SLICE_COLUMNS)
         if not isinstance(edges, dict) or (slices < 0).any():

@@ -30,7 +30,7 @@ def add(
 
 
 def notes_of(c: sa.Connection, drive_id: int) -> list[Note]:
-    """Every note of a drive, oldest first."""
+    """Return every note of a drive, oldest first."""
     rows = c.execute(
         sa.select(note).where(note.c.drive_id == drive_id).order_by(note.c.id)
     ).mappings()
@@ -44,7 +44,7 @@ def notes_of(c: sa.Connection, drive_id: int) -> list[Note]:
 
 
 def readings(c: sa.Connection, drive_id: int | None = None) -> list[Reading]:
-    """Every reading of one drive or of all, in the order in which they were noted."""
+    """Return every reading of one drive or of all, in the order in which they were noted."""
     query = sa.select(reading, drive.c.name.label("drive")).join(drive).order_by(reading.c.id)
     if drive_id is not None:
         query = query.where(reading.c.drive_id == drive_id)
@@ -84,7 +84,7 @@ def add_log(c: sa.Connection, drive_id: int, found: RunLog, means: list[Reading]
 
 
 def logs(c: sa.Connection, drive_id: int, run: str | None = None) -> list[RunLog]:
-    """The logs beside the runs of a drive, or beside one of them, oldest first."""
+    """Return the logs beside the runs of a drive, or beside one of them, oldest first."""
     query = sa.select(instrument_log).where(instrument_log.c.drive_id == drive_id)
     if run is not None:
         query = query.where(instrument_log.c.run == run)

@@ -71,12 +71,12 @@ def with_timeout(work: Callable[[], None]) -> None:
 
 
 def is_server(where: str) -> bool:
-    """Whether a shelf's place is a server's address instead of a path."""
+    """Return whether a shelf's place is a server's address instead of a path."""
     return "://" in where
 
 
 def open_server(where: str, *, create: bool, migrating: bool = True) -> sa.Engine:
-    """A database engine on a shelf of the newest revision.
+    """Return a database engine on a shelf of the newest revision.
 
     Parameters
     ----------

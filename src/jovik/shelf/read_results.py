@@ -62,7 +62,7 @@ FILLED = sound_json(step.c.conditions)["filled_percent"].as_integer()
 
 
 def _fact(condition: sa.ColumnElement[bool]) -> sa.ColumnElement[bool]:
-    """A condition on what stands in a JSON column, as one that may well be true.
+    """Return a condition on what stands in a JSON column, as one that may well be true.
 
     A database knows nothing of what is in such a column. PostgreSQL takes it that one row of two
     hundred has nothing there, of two such conditions that no row is left, and then joins 40,000
@@ -80,14 +80,14 @@ COUNTED = sa.and_(run.c.excluded.is_(None), step.c.excluded.is_(None))
 
 
 def of_drive(name: str | None) -> sa.ColumnElement[bool]:
-    """That the drive has this name, where one is given; case does not matter."""
+    """Return that the drive has this name, where one is given; case does not matter."""
     return drive.c.folded_name == name.strip().casefold() if name is not None else sa.true()
 
 
 def _of_passes(
     columns: Sequence[sa.ColumnElement[Any]], where: sa.ColumnElement[bool]
 ) -> sa.Select[Any]:
-    """Passes with the step, the run and the drive that they are of."""
+    """Return passes with the step, the run and the drive that they are of."""
     return (
         sa.select(*columns)
         .join(step, one_pass.c.step_id == step.c.id)
@@ -105,7 +105,7 @@ through all that there are."""
 def results(
     engine: sa.Engine, where: sa.ColumnElement[bool], *, with_latencies: bool
 ) -> list[StepResult]:
-    """Every step that has passes, oldest run first, steps in their order.
+    """Return every step that has passes, oldest run first, steps in their order.
 
     `where` is about drive, run and step.
     """
@@ -180,7 +180,7 @@ MOST_NAMED = 10_000
 
 
 def _among(engine: sa.Engine, chosen: sa.Select[tuple[int]]) -> sa.ColumnElement[bool]:
-    """That a step is one of these.
+    """Return that a step is one of these.
 
     They are picked once here, not in every query that asks for them: picking is what takes long.
     """
@@ -238,7 +238,7 @@ def latest(
 
 
 def _of_its_own() -> tuple[sa.ColumnElement[bool], ...]:
-    """Steps that count, have passes, are no rung, and were not made on a filled drive."""
+    """Return steps that count, have passes, are no rung, and were not made on a filled drive."""
     return (
         COUNTED,
         NO_RUNG,
@@ -304,7 +304,7 @@ def of_several_rigs(engine: sa.Engine, name: str | None) -> list[StepResult]:
 def _result(
     row: sa.RowMapping, passes: Sequence[Sequence[Any]], with_latencies: bool
 ) -> StepResult:
-    """A step from its row and its passes, as `results` selects them (DamagedRecord)."""
+    """Return a step from its row and its passes, as `results` selects them (DamagedRecord)."""
     latencies: dict[str, Latencies] = {}
     last = 1 + len(PASS_FIELDS)
     if with_latencies:
@@ -319,14 +319,16 @@ def _result(
 
 
 def is_drive_result(result: StepResult, filled: bool) -> bool:
-    """Whether a result is a figure of the drive, unfilled unless `filled` is set."""
+    """Return whether a result is a figure of the drive, unfilled unless `filled` is set."""
     return parse(result.phrase).ranked and (filled or result.conditions.filled_percent is None)
 
 
 def traces(
     engine: sa.Engine, where: sa.ColumnElement[bool]
 ) -> Iterator[tuple[sa.RowMapping, Trace]]:
-    """Passes with their series, in order and one at a time; damaged ones are left out and named.
+    """Yield passes with their series, in order and one at a time.
+
+    Damaged ones are left out and named.
 
     `where` is about step and run. Each comes with its row, which has `position` and `whole`.
     """
@@ -367,7 +369,7 @@ def _at(row: sa.RowMapping) -> str:
 
 
 def order_of(engine: sa.Engine) -> sa.ColumnElement[str]:
-    """What runs are ordered by: when they started, as far as their clocks can be believed.
+    """Return what runs are ordered by: when they started, as far as their clocks can be believed.
 
     A run that says that it started in the future comes where it arrived: right after the last
     one before it whose date can be true.

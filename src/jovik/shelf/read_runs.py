@@ -60,7 +60,7 @@ def _record(row: sa.RowMapping) -> RunRecord:
 
 
 def run_of(engine: sa.Engine, key: str) -> RunRecord:
-    """One run.
+    """Return one run.
 
     Raises
     ------
@@ -80,7 +80,10 @@ def run_of(engine: sa.Engine, key: str) -> RunRecord:
 
 
 def runs(engine: sa.Engine, name: str | None) -> list[RunRecord]:
-    """Every run of a drive (or of all), oldest first; what is damaged is left out and named."""
+    """Return every run of a drive (or of all), oldest first.
+
+    What is damaged is left out and named.
+    """
     order = read_results.order_of(engine)
     found = []
     with engine.connect() as c:
@@ -105,7 +108,10 @@ class RunFigures:
 
 
 def figures(engine: sa.Engine, name: str | None) -> dict[str, RunFigures]:
-    """What each run of a drive, or of all, came to; runs without a pass are not among them."""
+    """Return what each run of a drive, or of all, came to.
+
+    Runs without a pass are not among them.
+    """
     query = (
         sa.select(
             step.c.run_id,
@@ -141,7 +147,7 @@ def figures(engine: sa.Engine, name: str | None) -> dict[str, RunFigures]:
 
 
 def named(engine: sa.Engine, begun: str) -> str:
-    """The run whose name begins or ends like that; a name in full as it is.
+    """Return the run whose name begins or ends like that; a name in full as it is.
 
     Raises
     ------
@@ -164,7 +170,7 @@ def named(engine: sa.Engine, begun: str) -> str:
 
 
 def circumstances(engine: sa.Engine, keys: Sequence[str]) -> dict[str, tuple[Circumstance, ...]]:
-    """What mattered on the machine when each of these runs began, where anything did."""
+    """Return what mattered on the machine when each of these runs began, where anything did."""
     query = sa.select(run.c.id, run.c.circumstances).where(
         run.c.id.in_(keys), run.c.circumstances.is_not(None)
     )
@@ -178,7 +184,7 @@ def circumstances(engine: sa.Engine, keys: Sequence[str]) -> dict[str, tuple[Cir
 
 
 def latest_run(engine: sa.Engine, states: Sequence[str]) -> str | None:
-    """The run that was begun last, of these states where any are named."""
+    """Return the run that was begun last, of these states where any are named."""
     order = read_results.order_of(engine)
     query = sa.select(run.c.id).order_by(order.desc(), run.c.id.desc()).limit(1)
     if states:

@@ -49,12 +49,12 @@ class Recordings:
             return keep(c, name, found, digest, utc_now())
 
     def kept(self) -> list[KeptRecording]:
-        """Every recording, by name."""
+        """Return every recording, by name."""
         with self._engine.connect() as c:
             return kept(c)
 
     def recording(self, name: str) -> tuple[Recording, str] | None:
-        """The recording of this name and its digest; None where there is none.
+        """Return the recording of this name and its digest; None where there is none.
 
         Raises
         ------
@@ -147,7 +147,7 @@ def find(c: sa.Connection, name: str) -> tuple[Recording, str] | None:
 
 
 def read_kept(row: Mapping[Any, Any]) -> tuple[Recording, str]:
-    """A recording and its digest from the columns of the shelf.
+    """Return a recording and its digest from the columns of the shelf.
 
     Raises
     ------
@@ -164,7 +164,7 @@ def read_kept(row: Mapping[Any, Any]) -> tuple[Recording, str]:
 
 
 def requests_of(row: Mapping[Any, Any]) -> bytes:
-    """The table of requests of a recording on the shelf, bounded (ValueError, zlib.error)."""
+    """Return table of requests of a recording on the shelf, bounded (ValueError, zlib.error)."""
     unpacker = zlib.decompressobj()
     found = unpacker.decompress(row["requests"], KEPT_RECORDING_BYTES + 1)
     if len(found) > KEPT_RECORDING_BYTES or unpacker.unconsumed_tail:

@@ -134,7 +134,7 @@ def _parts(sort: Any) -> dict[str, Any]:
 
 
 def _finite(value: Any) -> bool:
-    """Whether every number in it is one, and it is no deeper than any record."""
+    """Return whether every number in it is one, and it is no deeper than any record."""
     layer = [value]
     for _ in range(JSON_DEPTH):
         below: list[Any] = []
@@ -159,7 +159,7 @@ def _words(value: Any, what: str) -> tuple[str, ...]:
 
 
 def read_drive(row: Mapping[str, Any]) -> Drive:
-    """A drive from its columns."""
+    """Return a drive from its columns."""
     found: Drive = typed(Drive, _without(row, "address"), "a drive")
     if not found.name.strip():
         raise DamagedRecord("a drive has no name")
@@ -170,7 +170,7 @@ def read_drive(row: Mapping[str, Any]) -> Drive:
 
 
 def read_claim(row: Mapping[str, Any]) -> Claim:
-    """A claim from its columns."""
+    """Return a claim from its columns."""
     found: Claim = typed(Claim, _without(row, "position"), "a claim")
     if found.unit not in ("bytes/s", "IOPS", "ns") or found.figure <= 0:
         raise DamagedRecord(f"a claim of {found.figure!r} {found.unit!r:.20}")
@@ -178,18 +178,18 @@ def read_claim(row: Mapping[str, Any]) -> Claim:
 
 
 def read_rig(row: Mapping[str, Any]) -> Rig:
-    """A rig from its columns."""
+    """Return a rig from its columns."""
     given = _without(row, "notes") if isinstance(row, Mapping) and row.get("notes") is None else row
     return typed(Rig, given, "a rig")
 
 
 def read_note(row: Mapping[str, Any]) -> Note:
-    """A note from its columns."""
+    """Return a note from its columns."""
     return typed(Note, row, "a note")
 
 
 def read_run_log(row: Mapping[str, Any]) -> RunLog:
-    """An instrument's log beside a run from its columns."""
+    """Return an instrument's log beside a run from its columns."""
     given = dict(row)
     for name in ("seconds", "readings"):
         series = given.get(name)
@@ -209,7 +209,7 @@ def _is_finite(value: object) -> bool:
 
 
 def read_reading(row: Mapping[str, Any]) -> Reading:
-    """A reading from its columns."""
+    """Return a reading from its columns."""
     found: Reading = typed(Reading, row, "a reading")
     if found.phrase is not None:
         read_phrase(found.phrase)
@@ -218,12 +218,12 @@ def read_reading(row: Mapping[str, Any]) -> Reading:
 
 @lru_cache(maxsize=4096)
 def _parsed(text: str) -> Step:
-    """A phrase; shelves hold the same few over and over."""
+    """Return a phrase; shelves hold the same few over and over."""
     return parse(text)
 
 
 def read_phrase(text: Any) -> Step:
-    """A step from its phrase."""
+    """Return a step from its phrase."""
     if not isinstance(text, str):
         raise DamagedRecord("its phrase is no text")
     try:
@@ -283,7 +283,7 @@ def _check_device(device: Mapping[str, Any]) -> None:
 
 
 def read_circumstances(stored: Any) -> tuple[Circumstance, ...]:
-    """What a run met on its machine, from its JSON."""
+    """Return what a run met on its machine, from its JSON."""
     if stored is None:
         return ()
     if not isinstance(stored, list):
@@ -292,7 +292,7 @@ def read_circumstances(stored: Any) -> tuple[Circumstance, ...]:
 
 
 def read_findings(stored: Any) -> Findings:
-    """Findings from their JSON, each field of its type."""
+    """Return findings from their JSON, each field of its type."""
     return typed(Findings, stored if stored is not None else {}, "its findings")
 
 
@@ -324,7 +324,7 @@ def check_step(row: Mapping[str, Any]) -> None:
 def read_step(
     row: Mapping[str, Any], passes: Sequence[PassFigures], latencies: dict[str, Latencies]
 ) -> StepResult:
-    """A step's result from its columns; the drive, the run and its start are those of `row`.
+    """Return a step's result from its columns; the drive, the run and its start are those of `row`.
 
     Raises
     ------
@@ -354,12 +354,12 @@ def read_step(
 
 
 def read_figures(row: Mapping[Any, Any]) -> PassFigures:
-    """The figures of a pass; each is a number, and none below zero."""
+    """Return the figures of a pass; each is a number, and none below zero."""
     return figures_from([row[name] for name in PASS_FIELDS])
 
 
 def figures_from(values: Sequence[Any]) -> PassFigures:
-    """The same from the columns `PASS_FIELDS` alone, in their order."""
+    """Return the same from the columns `PASS_FIELDS` alone, in their order."""
     # A shelf has a million of them: what is right is found so without looking at each by itself.
     if not (_NUMBERS.issuperset(map(type, values)) and min(values) >= 0 and sum(values) < math.inf):
         for name, value in zip(PASS_FIELDS, values, strict=True):
@@ -383,7 +383,7 @@ def read_latencies(blob: Any) -> dict[str, Latencies]:
 
 
 def read_trace(row: Mapping[Any, Any]) -> Trace:
-    """A pass as it was recorded, from its columns and the conditions of its step.
+    """Return a pass as it was recorded, from its columns and the conditions of its step.
 
     Raises
     ------

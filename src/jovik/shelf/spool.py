@@ -27,7 +27,7 @@ from jovik.shelf.postgresql import is_server
 
 
 def spool_folder() -> Path:
-    """Where entries wait on this machine."""
+    """Return where entries wait on this machine."""
     from platformdirs import user_data_path
 
     return user_data_path("jovik") / "spool"
@@ -82,7 +82,7 @@ class Spool:
 
 
 def spool_name(where: str) -> str:
-    """How a spool file names its shelf: an address without a password, or a whole path."""
+    """Return how a spool file names its shelf: an address without a password, or a whole path."""
     return where if is_server(where) else os.path.realpath(where)
 
 
@@ -150,7 +150,7 @@ def _make_all(engine: sa.Engine, key: str, entries: Sequence[JournalEntry]) -> N
 
 @contextlib.contextmanager
 def _alone(path: Path) -> Iterator[IO[str] | None]:
-    """The file, locked; None where somebody else has it."""
+    """Yield the file, locked; None where somebody else has it."""
     try:
         # What others could have written there is none of ours, and stays where it is.
         file = os.fdopen(open_own(path, os.O_RDONLY), encoding="utf-8", errors="replace")

@@ -25,7 +25,7 @@ APPLICATION_ID = 0x4A6F766B
 
 
 def where_from(option: str | None) -> str:
-    """The shelf's place.
+    """Return the shelf's place.
 
     The option, else `JOVIK_SHELF`, else what the person's settings say, else the platform's data
     folder.
@@ -34,12 +34,12 @@ def where_from(option: str | None) -> str:
 
 
 def shown_place(where: str) -> str:
-    """A shelf's place as it may be shown: passwords in an address are masked."""
+    """Return a shelf's place as it may be shown: passwords in an address are masked."""
     return mask_secrets(where) if looks_like_address(where) else where
 
 
 def open_engine(where: str, *, create: bool, migrating: bool = True) -> sa.Engine:
-    """A database engine on a shelf of the newest revision.
+    """Return a database engine on a shelf of the newest revision.
 
     Parameters
     ----------
@@ -105,7 +105,7 @@ PATIENCE_S = 30.0
 
 
 def patience_s() -> float:
-    """How long a shelf that another program holds is waited for, seconds.
+    """Return how long a shelf that another program holds is waited for, seconds.
 
     `JOVIK_SHELF_PATIENCE_S` says it, else 30.
     """
@@ -123,7 +123,7 @@ COPY_IT = "copy it, with the files beside it that begin with its name, to where 
 
 
 def _only_read(path: Path) -> bool:
-    """Whether a shelf cannot be written here: its medium, its folder or its file says so.
+    """Return whether a shelf cannot be written here: its medium, its folder or its file says so.
 
     Raises
     ------
@@ -142,7 +142,7 @@ def _only_read(path: Path) -> bool:
 
 
 def _address(path: Path, reading: bool) -> str:
-    """The shelf for SQLite's own eyes.
+    """Return the shelf for SQLite's own eyes.
 
     One that nobody can write is read without the files that writers keep beside it.
     """
@@ -152,7 +152,7 @@ def _address(path: Path, reading: bool) -> str:
 
 
 def _connect(path: Path | None, *, foreign_keys: bool = True, reading: bool = False) -> sa.Engine:
-    """An engine on a file, or with None on memory of its own."""
+    """Return an engine on a file, or with None on memory of its own."""
     if path is None:
         engine = sa.create_engine(
             "sqlite://", poolclass=sa.pool.StaticPool, json_deserializer=decode_json

@@ -143,7 +143,7 @@ class Shelf:
     def check(
         self, progress: Callable[[int, int], None] = lambda done, of: None
     ) -> IntegrityReport:
-        """Whether it is whole (`jovik.shelf.integrity.check`)."""
+        """Return whether it is whole (`jovik.shelf.integrity.check`)."""
         from jovik.shelf.integrity import check
 
         return check(self._engine, progress)
@@ -157,7 +157,7 @@ class Shelf:
     # Sheets
 
     def drive_names(self) -> list[str]:
-        """Names of all drives, in the order they were enrolled."""
+        """Return names of all drives, in the order they were enrolled."""
         with self._engine.connect() as c:
             return list(c.execute(sa.select(drive.c.name).order_by(drive.c.id)).scalars())
 
@@ -188,7 +188,7 @@ class Shelf:
         self._engine.dispose(close=False)
 
     def drives(self) -> dict[str, Drive]:
-        """Every drive as sold by its name, in the order they were enrolled."""
+        """Return every drive as sold by its name, in the order they were enrolled."""
         with self._engine.connect() as c:
             rows = c.execute(sa.select(drive).order_by(drive.c.id)).mappings().all()
         found = {}
@@ -201,7 +201,7 @@ class Shelf:
         return found
 
     def sheet(self, name: str) -> Sheet:
-        """A drive with its claims; case does not matter.
+        """Return a drive with its claims; case does not matter.
 
         Raises
         ------
@@ -257,7 +257,7 @@ class Shelf:
 
     @property
     def corrections(self) -> Corrections:
-        """What is corrected on it after the fact, and the log of that."""
+        """Return what is corrected on it after the fact, and the log of that."""
         return Corrections(self._writing)
 
     def _drive_row(self, c: sa.Connection, name: str) -> sa.RowMapping:
@@ -281,12 +281,12 @@ class Shelf:
             noting.add(c, self._drive_row(c, name)["id"], notes, readings, utc_now())
 
     def notes(self, name: str) -> list[Note]:
-        """What was written down of a drive, oldest first."""
+        """Return what was written down of a drive, oldest first."""
         with self._engine.connect() as c:
             return noting.notes_of(c, self._drive_row(c, name)["id"])
 
     def readings(self, name: str | None = None) -> list[Reading]:
-        """The newest reading of each quantity by each method, of one drive or of all."""
+        """Return the newest reading of each quantity by each method, of one drive or of all."""
         with self._engine.connect() as c:
             return noting.readings(c, self._drive_row(c, name)["id"] if name is not None else None)
 
@@ -296,14 +296,14 @@ class Shelf:
             return noting.add_log(c, self._drive_row(c, name)["id"], log, means, utc_now())
 
     def logs(self, name: str, run: str | None = None) -> list[RunLog]:
-        """What instruments logged beside the runs of a drive, or one of them."""
+        """Return what instruments logged beside the runs of a drive, or one of them."""
         with self._engine.connect() as c:
             return noting.logs(c, self._drive_row(c, name)["id"], run)
 
     # Units
 
     def units(self, name: str) -> list[Unit]:
-        """The samples of a drive that were met so far."""
+        """Return the samples of a drive that were met so far."""
         with self._engine.connect() as c:
             key = self._drive_row(c, name)["id"]
             rows = c.execute(
@@ -315,7 +315,10 @@ class Shelf:
             ]
 
     def drive_of_serial(self, serial_hash: str) -> str | None:
-        """The drive that a sample of this serial is of; of several the one that met it last."""
+        """Return the drive that a sample of this serial is of.
+
+        Of several the one that met it last.
+        """
         query = (
             sa.select(drive.c.name)
             .join(unit, unit.c.drive_id == drive.c.id)
@@ -334,7 +337,7 @@ class Shelf:
         firmware: str,
         unit_name: str | None = None,
     ) -> Unit:
-        """The unit of this serial, enrolled when it is first met.
+        """Return the unit of this serial, enrolled when it is first met.
 
         Its firmware is kept up to date.
         """
@@ -362,7 +365,7 @@ class Shelf:
     # Runs
 
     def rig(self, name: str) -> Rig:
-        """A machine that drives were measured on.
+        """Return a machine that drives were measured on.
 
         Raises
         ------
@@ -429,27 +432,27 @@ class Shelf:
         return RunWriter(self._writing, spool_name(self.where), key)
 
     def run(self, key: str) -> RunRecord:
-        """One run (`jovik.shelf.read_runs.run_of`)."""
+        """Return one run (`jovik.shelf.read_runs.run_of`)."""
         return read_runs.run_of(self._engine, key)
 
     def runs(self, name: str | None = None) -> list[RunRecord]:
-        """Every run of a drive (or of all), oldest first."""
+        """Return every run of a drive (or of all), oldest first."""
         return read_runs.runs(self._engine, name)
 
     def run_figures(self, name: str | None = None) -> dict[str, RunFigures]:
-        """What each run of a drive, or of all, came to."""
+        """Return what each run of a drive, or of all, came to."""
         return read_runs.figures(self._engine, name)
 
     def run_named(self, begun: str) -> str:
-        """The name of a run in full, from as much of it as tells it apart."""
+        """Return the name of a run in full, from as much of it as tells it apart."""
         return read_runs.named(self._engine, begun)
 
     def circumstances(self, keys: Sequence[str]) -> dict[str, tuple[Circumstance, ...]]:
-        """What mattered on the machine when each of these runs began, where anything did."""
+        """Return what mattered on the machine when each of these runs began, where anything did."""
         return read_runs.circumstances(self._engine, keys)
 
     def latest_run(self, states: Sequence[str] = ()) -> str | None:
-        """The run that was begun last, of these states where any are named."""
+        """Return the run that was begun last, of these states where any are named."""
         return read_runs.latest_run(self._engine, states)
 
     def passes_of_run(self, key: str) -> Iterator[StoredPass]:
@@ -457,7 +460,7 @@ class Shelf:
         return read_runs.passes_of_run(self._engine, key)
 
     def traces(self, key: str, phrase: str) -> list[Trace]:
-        """The passes of every step of a run that has this phrase, with their series."""
+        """Return the passes of every step of a run that has this phrase, with their series."""
         where = sa.and_(step.c.run_id == key, step.c.phrase == phrase, step.c.excluded.is_(None))
         return [trace for _, trace in read_results.traces(self._engine, where)]
 
@@ -480,14 +483,17 @@ class Shelf:
     # Results
 
     def results_of_run(self, key: str, *, counted: bool = False) -> list[StepResult]:
-        """Every step of a run that has passes, in order; `counted` without what was set aside."""
+        """Return every step of a run that has passes, in order.
+
+        `counted` without what was set aside.
+        """
         where = run.c.id == key
         if counted:
             where = sa.and_(where, read_results.COUNTED)
         return read_results.results(self._engine, where, with_latencies=True)
 
     def passes(self, name: str | None = None, key: str | None = None) -> list[dict[str, Any]]:
-        """Every pass of a drive, of a run or of all, without series, oldest first."""
+        """Return every pass of a drive, of a run or of all, without series, oldest first."""
         where = (
             read_results.of_drive(name)
             if key is None
@@ -496,11 +502,11 @@ class Shelf:
         return read_results.passes(self._engine, where)
 
     def copied(self, name: str | None = None) -> list[str]:
-        """The phrase of each copy that a drive (or any) was measured with, once."""
+        """Return the phrase of each copy that a drive (or any) was measured with, once."""
         return read_results.copied(self._engine, read_results.of_drive(name))
 
     def results(self, name: str | None = None, *, with_latencies: bool = False) -> list[StepResult]:
-        """Every step of every run of a drive (or of all) that counts and has passes, oldest first.
+        """Return each counted step with passes of a drive, or of all, oldest first.
 
         A step or a run that was set aside does not count.
         """
@@ -515,7 +521,7 @@ class Shelf:
         filled: bool = False,
         ladders: bool = False,
     ) -> list[StepResult]:
-        """The newest result of each kind and fill level, drives by first measurement.
+        """Return the newest result of each kind and fill level, drives by first measurement.
 
         Steps that measure nothing, such as a rest, are not among them; those on a drive that was
         filled on purpose only with `filled`. The rungs of a ladder are, with `ladders`, or where a
@@ -528,7 +534,7 @@ class Shelf:
     def recent_results(
         self, name: str | None = None, most: int = RECENT, *, beyond: int = 0
     ) -> list[StepResult]:
-        """The newest few results of each kind, oldest first: what runs made again tell.
+        """Return the newest few results of each kind, oldest first: what runs made again tell.
 
         Of drives that were not filled on purpose, and no rungs of ladders; without the newest
         `beyond` of each kind, for who has those.
@@ -552,7 +558,7 @@ class Shelf:
     def results_of_unit(
         self, unit_name: str, name: str | None = None, *, by: Callable[[StepResult], object]
     ) -> list[StepResult]:
-        """The newest result of each kind for each of what `by` gives, for one sample.
+        """Return the newest result of each kind for each of what `by` gives, for one sample.
 
         Raises
         ------

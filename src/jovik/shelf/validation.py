@@ -14,7 +14,7 @@ class InvalidRecord(ValueError):
 
 
 def columns_of(table: sa.Table) -> list[str]:
-    """Names of a table's columns that are no bytes."""
+    """Return names of a table's columns that are no bytes."""
     return [c.name for c in table.columns if not isinstance(c.type, sa.LargeBinary)]
 
 
@@ -39,7 +39,7 @@ LATER: dict[str, dict[str, Any]] = {
 
 
 def checked(table: sa.Table, record: Mapping[str, Any], without: Collection[str]) -> dict[str, Any]:
-    """The record, if it has every column of the table but those to do `without`, and nothing else.
+    """Return the record if it has exactly the table's columns except `without`.
 
     Raises
     ------

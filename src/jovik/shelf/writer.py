@@ -24,7 +24,7 @@ from jovik.steps import Step
 
 
 def utc_now() -> str:
-    """This moment as ISO 8601 UTC."""
+    """Return this moment as ISO 8601 UTC."""
     return (
         datetime.datetime.now(datetime.UTC)
         .isoformat(timespec="milliseconds")
@@ -42,7 +42,7 @@ def insert_if_absent(c: sa.Connection, table: sa.Table, values: dict[str, Any]) 
 
 
 def next_arrival() -> sa.ScalarSelect[int]:
-    """The number of the run that is inserted now, counted as runs come."""
+    """Return the number of the run that is inserted now, counted as runs come."""
     return sa.select(sa.func.coalesce(sa.func.max(run.c.arrival), 0) + 1).scalar_subquery()
 
 

@@ -40,13 +40,13 @@ class ModelDrive:
 
 
 def model_names() -> list[str]:
-    """Names of the model drives that ship with Jovik."""
+    """Return names of the model drives that ship with Jovik."""
     files = (resources.files("jovik.simulator") / "catalogue").iterdir()
     return sorted(f.name.removesuffix(".toml") for f in files if f.name.endswith(".toml"))
 
 
 def load_model(name: str) -> ModelDrive:
-    """A model drive by its name, or from the path of a TOML file of the person's own.
+    """Return a model drive by its name, or from the path of a TOML file of the person's own.
 
     ``pebble@link=USB 480 Mb/s`` hangs it on another link, ``@firmware=2.0`` and ``@serial=B2`` make
     it a sample with other firmware, or another sample.
@@ -67,7 +67,7 @@ def load_model(name: str) -> ModelDrive:
 
 
 def _changed(drive: ModelDrive, part: str) -> ModelDrive:
-    """A model drive with one thing changed."""
+    """Return a model drive with one thing changed."""
     key, _, value = part.partition("=")
     key, value = key.strip(), value.strip()
     if key in ("firmware", "serial") and value:
@@ -86,7 +86,7 @@ def _changed(drive: ModelDrive, part: str) -> ModelDrive:
 
 
 def _with(behaviour: Behaviour, **values: object) -> Behaviour:
-    """The behaviour with some parameters changed."""
+    """Return the behaviour with some parameters changed."""
     return behaviour.model_copy(update=values)
 
 

@@ -35,7 +35,7 @@ class RateNoise:
         self._drawn: list[float] = []
 
     def next(self) -> float:
-        """The factor of the next slice."""
+        """Return the factor of the next slice."""
         if not self._drawn:
             self._drawn = self._rng.standard_normal(2 * DRAWN).tolist()
         self._at = self._keep * self._at + self._fresh * self._drawn.pop()
@@ -91,11 +91,11 @@ class State:
 
     @property
     def fill_percent(self) -> float:
-        """How full it is."""
+        """Return how full it is."""
         return min(100.0 * self.used_bytes / self.behaviour.capacity, 100.0)
 
     def temperatures_c(self) -> dict[str, float]:
-        """What its sensors say."""
+        """Return what its sensors say."""
         heat = self.behaviour.heat
         if heat is None:
             return {}
@@ -113,7 +113,7 @@ class State:
     def serve(
         self, work: Workload, span_ns: float, noise: float, most_ios: float, position_bytes: float
     ) -> tuple[float, float]:
-        """I/Os served in a time span, and the time used, less where the work ran out.
+        """Return I/Os served in a time span, and the time used, less where the work ran out.
 
         Parameters
         ----------
@@ -166,7 +166,7 @@ class State:
         return ios, used
 
     def drain(self, time_ns: float) -> None:
-        """The write cache empties for so long."""
+        """Empty the write cache for this long."""
         self._drain(time_ns)
 
     def take(self, size_bytes: int) -> float:
@@ -181,7 +181,7 @@ class State:
         return behaviour.direct_write_rate / self.amplification
 
     def _room(self, phase: str) -> float:
-        """Bytes until a phase of writing hands over to the next."""
+        """Return bytes until a phase of writing hands over to the next."""
         behaviour = self.behaviour
         if phase == "cache":
             return max(behaviour.cache_bytes(self.fill_percent) - self.cached_bytes, 0.0)
@@ -191,7 +191,7 @@ class State:
 
     @property
     def amplification(self) -> float:
-        """Bytes of flash for a byte written just now, its mapping left aside."""
+        """Return bytes of flash for a byte written just now, its mapping left aside."""
         steady = self.behaviour.amplification(round(self._valid_bytes, -6))
         return 1 + (steady - 1) * self.scattered
 
@@ -218,7 +218,7 @@ class State:
             self.scattered *= math.exp(-written_bytes / (IN_ORDER * data))
 
     def begin(self) -> None:
-        """A pass begins."""
+        """Begin a pass."""
         self.pass_bytes = 0.0
         self._valid_bytes = self.used_bytes
 
@@ -227,7 +227,7 @@ class State:
         self.cached_bytes = self.past_cache_bytes = self.used_bytes = self.scattered = 0.0
 
     def _rate(self, work: Workload, phase: str, position_bytes: float) -> float:
-        """I/Os a second without noise; kept, since slices resemble each other."""
+        """Return I/Os a second without noise; kept, since slices resemble each other."""
         behaviour = self.behaviour
         if behaviour.flash_size and phase == "direct":
             return behaviour.iops(work, write_rate=behaviour.direct_write_rate / self.amplification)

@@ -17,7 +17,7 @@ IN_ORDER = 0.5
 
 
 def lambert_w(x: float) -> float:
-    """The principal branch of Lambert's W for ``-1/e <= x < 0``, by Halley's method.
+    """Return the principal branch of Lambert's W for ``-1/e <= x < 0``, by Halley's method.
 
     Corless and others, "On the Lambert W function", Advances in Computational Mathematics 5 (1996),
     equations 4.22 (where to begin) and 5.9.
@@ -36,7 +36,7 @@ def lambert_w(x: float) -> float:
 
 @lru_cache(maxsize=64)
 def greedy_amplification(flash_bytes: float, valid_bytes: float, pages: int) -> float:
-    """Bytes written to flash for each byte of random writes, in the steady state.
+    """Return bytes written to flash for each byte of random writes, in the steady state.
 
     Parameters
     ----------

@@ -18,7 +18,7 @@ KINDS = {"PCIe": "NVMe", "SATA": "SATA", "USB": "USB"}
 
 
 def model_device(model: ModelDrive) -> BlockDevice:
-    """The model drive as a block device that nothing is mounted on."""
+    """Return the model drive as a block device that nothing is mounted on."""
     drive, behaviour = model.sheet.drive, model.behaviour
     found = named_link(drive.interface)
     link = model.link or (found[0] if found is not None else None)
@@ -44,7 +44,7 @@ def model_device(model: ModelDrive) -> BlockDevice:
 
 
 def model_health(model: ModelDrive) -> Health:
-    """A health log as a drive of these parameters would give it out."""
+    """Return a health log as a drive of these parameters would give it out."""
     drive, behaviour = model.sheet.drive, model.behaviour
     number = zlib.crc32(behaviour.serial.encode())
     hours = 20 + number % 400

@@ -41,7 +41,7 @@ class MeteredPass:
 def metered(
     behaviour: Behaviour, quantity: str, passes: Sequence[MeteredPass], seed: int
 ) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:
-    """Times, in seconds since the meter was switched on, and what it showed.
+    """Return times, in seconds since the meter was switched on, and its readings.
 
     Parameters
     ----------
@@ -102,5 +102,5 @@ def _lay_pass(
 def _load(
     by_bytes: npt.NDArray[np.float64], by_ios: npt.NDArray[np.float64]
 ) -> npt.NDArray[np.float64]:
-    """The share of the most that a drive does, by what bounds it more."""
+    """Return the share of the most that a drive does, by what bounds it more."""
     return np.minimum(np.maximum(by_bytes, by_ios), 1.0)

@@ -40,7 +40,7 @@ The exponent of the generalised mean in `smallest`.
 
 
 def smallest(*bounds: float) -> float:
-    """A smooth minimum: real drives round the corner where one bound hands over to another."""
+    """Return a smooth minimum, because real drives round the corner between two limits."""
     least = min(bounds)
     return float(least * sum((b / least) ** -SHARPNESS for b in bounds) ** (-1 / SHARPNESS))
 
@@ -83,7 +83,7 @@ class Platter(StrictModel):
     queue_gain: Share = 0.22
 
     def rate_at(self, share: float) -> float:
-        """Bytes a second at a share of the addresses.
+        """Return bytes a second at a share of the addresses.
 
         The rate goes with the radius and the addresses with its square, so the square of the rate
         falls evenly.
@@ -279,16 +279,19 @@ class Behaviour(StrictModel):
     firmware: str = "1.0"
 
     def cache_bytes(self, fill_percent: float) -> float:
-        """The write cache at a fill level."""
+        """Return the write cache at a fill level."""
         return self.cache_size + self.cache_of_free * self.capacity * (1 - fill_percent / 100)
 
     def crowding(self, fill_percent: float) -> float:
-        """The share of the write rate that making room leaves at a fill level."""
+        """Return the share of the write rate that making room leaves at a fill level."""
         over = max(fill_percent - self.full_from, 0.0) / (100 - self.full_from)
         return 1 - (1 - self.full_share) * over
 
     def amplification(self, valid_bytes: float) -> float:
-        """Bytes of flash for each byte written at random in the steady state; 1 without flash."""
+        """Return bytes of flash for each byte written at random in the steady state.
+
+        1 without flash.
+        """
         if not self.flash_size:
             return 1.0
         return greedy_amplification(self.flash_size, valid_bytes, self.flash_pages)
@@ -300,7 +303,7 @@ class Behaviour(StrictModel):
         return max(self.mapping_size / work.block_bytes, 1.0)
 
     def steady_iops(self, work: Workload, valid_bytes: float) -> float:
-        """I/Os a second of a workload on a drive that was written at random for long.
+        """Return I/Os a second of a workload on a drive that was written at random for long.
 
         The figure that a steady state has to come out at, without noise.
         """
@@ -311,7 +314,7 @@ class Behaviour(StrictModel):
         return 1 - min(self.compression * work.compressible_percent / 100, 0.95)
 
     def service_ns(self, work: Workload, write_rate: float) -> float:
-        """Nanoseconds that one I/O takes when it is alone, mean over both directions."""
+        """Return nanoseconds that one I/O takes when it is alone, mean over both directions."""
         read = self.sequential_latency if not work.random else self.read_latency
         write = (
             min(self.sequential_latency, self.write_latency)
@@ -333,7 +336,7 @@ class Behaviour(StrictModel):
         write_rate: float | None = None,
         at_share: float = 0.0,
     ) -> float:
-        """I/Os a second of a workload at full pace, without noise.
+        """Return I/Os a second of a workload at full pace, without noise.
 
         The least of: what is in flight over the time of one (Little's law), the I/Os a second that
         the drive can handle, and what its data paths and its link carry; bounds of mixed work are

@@ -59,7 +59,7 @@ class Series:
 
     @property
     def elapsed_ns(self) -> int:
-        """All time together."""
+        """Return all time together."""
         return round(sum(self.used_ns))
 
 
@@ -84,7 +84,7 @@ class ModelSession:
         self._of_pass = 0.0
 
     def now_ns(self) -> int:
-        """The virtual clock."""
+        """Return the virtual clock."""
         return self.state.clock_ns
 
     def wait(self, time_ns: int) -> None:
@@ -120,20 +120,20 @@ class ModelSession:
         return work.workers
 
     def fill_percent(self) -> float | None:
-        """How much of the capacity is taken."""
+        """Return how much of the capacity is taken."""
         return self.state.fill_percent
 
     def free_bytes(self) -> int | None:
-        """What is not taken, but for a little that stays free."""
+        """Return what is not taken, but for a little that stays free."""
         capacity = self.drive.behaviour.capacity
         return max(round(capacity * (1 - KEPT_FREE)) - self._filled - sum(self._copied), 0)
 
     def room_bytes(self) -> int | None:
-        """All but a little and what lies on it: the test area takes nothing from itself."""
+        """Return all of the space but a little."""
         return self.free_bytes()
 
     def check_purge(self) -> None:
-        """A model drive may be purged."""
+        """Allow every purge of a model drive."""
 
     def purge(self) -> PurgeResult:
         """As new: nothing is valid any more, and no block is half full."""
@@ -144,13 +144,13 @@ class ModelSession:
         return PurgeResult("user data erase", "done")
 
     def wear_bytes(self) -> WearCounters | None:
-        """What it counted itself; its flash only where garbage collection is modelled."""
+        """Return what it counted itself; its flash only where garbage collection is modelled."""
         state = self.state
         flash = round(state.flash_bytes) if self.drive.behaviour.flash_size else None
         return WearCounters(round(state.host_bytes), flash)
 
     def capacity_bytes(self) -> int | None:
-        """A model drive has no file system: all of it can be addressed."""
+        """Return the capacity, because a model drive has no file system."""
         return self.drive.behaviour.capacity
 
     def check(self, work: Workload) -> None:
@@ -167,7 +167,7 @@ class ModelSession:
             raise _too_long()
 
     def to_lay_out_bytes(self, work: Workload) -> int:
-        """Bytes that `prepare` would write; a scan reads a model drive as it is."""
+        """Return bytes that `prepare` would write; a scan reads a model drive as it is."""
         if work.fresh or work.start_bytes or work.span_bytes > self.drive.behaviour.capacity // 2:
             return 0
         return max(work.span_bytes - self._laid_out, 0)
@@ -189,7 +189,7 @@ class ModelSession:
         self.state.used_bytes = self._laid_out + self._filled + sum(self._copied)
 
     def run(self, work: Workload, watch: ProgressCallback) -> Trace:
-        """One pass; see `jovik.base.session.Session.run`."""
+        """Return one pass; see `jovik.base.session.Session.run`."""
         rng = np.random.default_rng([work.seed])
         series = self._simulate(
             replace(work, time_ns=ENDLESS_NS) if work.endless else work,
@@ -222,7 +222,7 @@ class ModelSession:
         )
 
     def _factor(self, seed: int) -> float:
-        """What this pass does of its usual rate: the run's luck and its own, which remembers."""
+        """Return this pass's rate relative to the usual one, as drawn for the run and the pass."""
         behaviour = self.drive.behaviour
         if not behaviour.run_spread and not behaviour.pass_memory:
             return 1.0
@@ -238,7 +238,7 @@ class ModelSession:
         return math.exp(behaviour.run_spread * self._of_run + own)
 
     def _stamps(self, work: Workload) -> StampFaults:
-        """What reading back finds.
+        """Return what reading back finds.
 
         On a drive that holds less than it says, what came later lies where the first was.
         """
@@ -255,7 +255,7 @@ class ModelSession:
         watch: ProgressCallback,
         factor: float = 1.0,
     ) -> Series:
-        """The slices of a pass; `factor` is on its rate."""
+        """Return the slices of a pass; `factor` is on its rate."""
         luck = RateNoise(self.drive.behaviour, rng)
         total = work.amount_bytes / work.block_bytes if work.amount_bytes is not None else math.inf
         total = math.floor(total) if math.isfinite(total) else total
@@ -330,7 +330,7 @@ class ModelSession:
         )
 
     def to_fill_bytes(self, percent: int) -> int:
-        """Bytes that `fill` would write."""
+        """Return bytes that `fill` would write."""
         return max(round(self.drive.behaviour.capacity * percent / 100 - self.state.used_bytes), 0)
 
     def fill(self, percent: int, seed: int, watch: ProgressCallback) -> Trace | None:
@@ -355,7 +355,7 @@ class ModelSession:
         )
 
     def empty(self) -> DiscardResult:
-        """All of it, and the drive knows: its cache is folded away."""
+        """Return all of it, and the drive knows: its cache is folded away."""
         freed = self._laid_out + self._filled + sum(self._copied)
         self._laid_out = self._filled = 0
         self._copied = ()
@@ -364,7 +364,7 @@ class ModelSession:
         return DiscardResult(freed)
 
     def copy_size(self, job: CopyJob) -> tuple[int, int]:
-        """Files and bytes of a job."""
+        """Return files and bytes of a job."""
         sizes = _sizes(job)
         total = sum(sizes)
         if total > (self.free_bytes() or 0) + sum(self._copied):
@@ -374,7 +374,10 @@ class ModelSession:
         return len(sizes), total
 
     def copy(self, job: CopyJob, watch: ProgressCallback) -> Trace:
-        """Files as a stream that pays for each file; copying out reads what was put there first."""
+        """Return files as a stream that pays for each file.
+
+        Copying out reads what was put there first.
+        """
         _, total = self.copy_size(job)
         sizes = _sizes(job)
         behaviour = self.drive.behaviour
@@ -423,7 +426,7 @@ class ModelSession:
 
 
 def _stream(amount_bytes: int, seed: int) -> Workload:
-    """An amount written in order, as prefilling and filling do."""
+    """Return an amount written in order, as prefilling and filling do."""
     block = 2**20 if amount_bytes >= 2**20 else 512
     return Workload(
         random=False,

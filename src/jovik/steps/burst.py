@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, ClassVar
 
+from typing_extensions import override
+
 from jovik.base.quantities import parse_size, parse_time, spell_size, spell_time
 from jovik.base.session import Workload
 from jovik.steps.cost import PlanCost
@@ -36,25 +38,26 @@ class BurstStep(Step):
     ranked = False
 
     @property
+    @override
     def reads(self) -> bool:
-        """See `Step.reads`."""
         return not self.writing
 
     @property
+    @override
     def writes(self) -> bool:
-        """See `Step.writes`."""
         return self.writing
 
+    @override
     def parts(self, *, timed: bool = True) -> list[str]:
-        """See `Step.parts`."""
         head = [f"burst {'write' if self.writing else 'read'}", spell_size(self.block_bytes)]
         if timed and self.time_ns != DEFAULT_TIME_NS:
             head.append(f"for {spell_time(self.time_ns)}")
         return head
 
     @classmethod
+    @override
     def read(cls, cursor: Cursor) -> BurstStep:
-        """See `Step.read`: what follows ``burst``."""
+        # What follows ``burst``.
         writing = cursor.choice("'read' or 'write'", "read", "write") == "write"
         block = cursor.read(parse_size, "a block such as 64KiB", block_fault)
         time_ns = DEFAULT_TIME_NS
@@ -65,7 +68,7 @@ class BurstStep(Step):
         return cls(writing, block, time_ns)
 
     def workload(self, seed: int, *, stop_on_error: bool = True) -> Workload:
-        """One pass, as a session takes it."""
+        """Return one pass, as a session takes it."""
         return Workload(
             random=False,
             read_percent=0 if self.writing else 100,
@@ -77,16 +80,16 @@ class BurstStep(Step):
             stop_on_error=stop_on_error,
         )
 
+    @override
     def check(self, session: Session) -> None:
-        """See `Step.check`."""
         session.check(self.workload(0))
 
+    @override
     def pass_time_ns(self, session: Session, rate_bytes_s: float) -> float:
-        """See `Step.pass_time_ns`."""
         return float(self.time_ns)
 
+    @override
     def add_cost(self, cost: PlanCost, session: Session, passes: int) -> None:
-        """See `Step.add_cost`."""
         span = BLOCKS * self.block_bytes
         if cost.laid_out_bytes < span:
             cost.certain_bytes += span - cost.laid_out_bytes
@@ -95,8 +98,8 @@ class BurstStep(Step):
             cost.writing_ns += self.time_ns * passes
         cost.take_space(span)
 
+    @override
     def room_bytes(self, rate_bytes_s: float) -> float:
-        """See `Step.room_bytes`."""
         return rate_bytes_s * self.time_ns / 1e9 if self.writing else 0.0
 
     def run(self, run: StepRun) -> StepResult:

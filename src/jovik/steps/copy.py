@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from pathlib import PurePath
 from typing import TYPE_CHECKING, ClassVar
 
+from typing_extensions import override
+
 from jovik.base.quantities import parse_size, spell_size
 from jovik.base.session import CopyJob
 from jovik.steps.cost import PlanCost
@@ -47,8 +49,8 @@ class CopyStep(Step):
         """Even copying out has to put the files there first."""
         return True
 
+    @override
     def parts(self, *, timed: bool = True) -> list[str]:
-        """See `Step.parts`."""
         head = f"copy {'in' if self.inward else 'out'}"
         if self.folder is not None:
             return [head, f'"{self.folder}"']
@@ -67,8 +69,9 @@ class CopyStep(Step):
         return f"{head}, {' '.join(rest)}"
 
     @classmethod
+    @override
     def read(cls, cursor: Cursor) -> CopyStep:
-        """See `Step.read`: what follows ``copy``."""
+        # What follows ``copy``.
         inward = cursor.choice("'in' or 'out'", "in", "out") == "in"
         word = cursor.next
         if word is not None and len(word.text) > 2 and word.text[0] == word.text[-1] == '"':
@@ -92,26 +95,27 @@ class CopyStep(Step):
         return step
 
     def job(self, seed: int) -> CopyJob:
-        """The files, as a session takes them."""
+        """Return the files, as a session takes them."""
         return CopyJob(self.inward, (self.file_bytes,) * self.files, self.folder, seed)
 
+    @override
     def check(self, session: Session) -> None:
-        """See `Step.check`."""
         session.copy_size(self.job(0))
 
+    @override
     def pass_time_ns(self, session: Session, rate_bytes_s: float) -> float:
-        """See `Step.pass_time_ns`."""
         files, total = session.copy_size(self.job(0))
         return total / rate_bytes_s * 1e9 + files * MAKING_NS
 
+    @override
     def add_cost(self, cost: PlanCost, session: Session, passes: int) -> None:
-        """See `Step.add_cost`: what is copied out has to be put there once."""
+        # What is copied out has to be put there once.
         _, total = session.copy_size(self.job(0))
         cost.certain_bytes += total * (passes if self.inward else 1)
         cost.take_space(more_bytes=total)
 
+    @override
     def room_bytes(self, rate_bytes_s: float) -> float:
-        """See `Step.room_bytes`."""
         return float(self.files * self.file_bytes) if self.inward else 0.0
 
     def run(self, run: StepRun) -> StepResult:

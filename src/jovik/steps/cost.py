@@ -28,7 +28,7 @@ class PlanCost:
 
     @property
     def held_bytes(self) -> int:
-        """What the test file and the filling take at this point of the plan."""
+        """Return what the test file and the filling take at this point of the plan."""
         return self.laid_out_bytes + self.filled_bytes
 
     def take_space(self, test_file_bytes: int = 0, more_bytes: int = 0) -> None:
@@ -37,5 +37,5 @@ class PlanCost:
         self.space_bytes = max(self.space_bytes, held)
 
     def written_bytes(self, rate_bytes_s: float) -> int:
-        """All bytes written, if the drive writes at this rate."""
+        """Return all bytes written, if the drive writes at this rate."""
         return round(self.certain_bytes + self.writing_ns / 1e9 * rate_bytes_s)

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, ClassVar
 
+from typing_extensions import override
+
 from jovik.base.quantities import show_size
 from jovik.base.trace import Trace
 from jovik.steps.step import Step
@@ -27,24 +29,26 @@ class EmptyStep(Step):
     restores_cache = True
     once = True
 
+    @override
     def parts(self, *, timed: bool = True) -> list[str]:
-        """See `Step.parts`."""
         return ["empty"]
 
     @classmethod
+    @override
     def read(cls, cursor: Cursor) -> EmptyStep:
-        """See `Step.read`: nothing follows."""
+        # Nothing follows.
         if cursor.next is not None:
             raise cursor.wrong("nothing more")
         return cls()
 
     @property
+    @override
     def fill_level(self) -> int:
-        """See `Step.fill_level`."""
         return 0
 
+    @override
     def add_cost(self, cost: PlanCost, session: Session, passes: int) -> None:
-        """See `Step.add_cost`: what comes next begins anew."""
+        # What comes next begins anew.
         cost.laid_out_bytes = cost.filled_bytes = 0
 
     def run(self, run: StepRun) -> StepResult:

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, ClassVar
 
+from typing_extensions import override
+
 from jovik.base.quantities import show_size, show_time
 from jovik.base.trace import Trace
 from jovik.steps.cost import PlanCost
@@ -31,13 +33,14 @@ class FillStep(Step):
     writes = True
     once = True
 
+    @override
     def parts(self, *, timed: bool = True) -> list[str]:
-        """See `Step.parts`."""
         return [f"fill to {self.percent}%"]
 
     @classmethod
+    @override
     def read(cls, cursor: Cursor) -> FillStep:
-        """See `Step.read`: what follows ``fill``."""
+        # What follows ``fill``.
         cursor.choice("'to N%'", "to")
         step = cls(
             cursor.read(percentage, "a fill level such as 90%", in_range(PERCENT, "a percentage"))
@@ -47,20 +50,20 @@ class FillStep(Step):
         return step
 
     @property
+    @override
     def fill_level(self) -> int:
-        """See `Step.fill_level`."""
         return self.percent
 
+    @override
     def check(self, session: Session) -> None:
-        """See `Step.check`."""
         session.to_fill_bytes(self.percent)
 
+    @override
     def pass_time_ns(self, session: Session, rate_bytes_s: float) -> float:
-        """See `Step.pass_time_ns`."""
         return session.to_fill_bytes(self.percent) / rate_bytes_s * 1e9
 
+    @override
     def add_cost(self, cost: PlanCost, session: Session, passes: int) -> None:
-        """See `Step.add_cost`."""
         more = max(session.to_fill_bytes(self.percent) - cost.held_bytes, 0)
         cost.certain_bytes += more
         cost.filled_bytes += more

@@ -37,7 +37,7 @@ class Clause:
 
 
 def block_fault(size: int) -> str:
-    """A check for `Cursor.read` of a block size."""
+    """Return a check for `Cursor.read` of a block size."""
     low, high = BLOCKS
     if not low <= size <= high:
         return f"a block from {spell_size(low)} to {spell_size(high)}"
@@ -213,7 +213,7 @@ CLAUSES: tuple[Clause, ...] = (
 
 
 def _read_head(cursor: Cursor) -> dict[str, Any]:
-    """The first words: order, direction and block."""
+    """Return the first words: order, direction and block."""
     order = cursor.choice("'sequential' or 'random'", "sequential", "random")
     direction = cursor.choice("'read', 'write' or 'mixed'", "read", "write", "mixed")
     share = {"read": 100, "write": 0}.get(direction)
@@ -225,14 +225,14 @@ def _read_head(cursor: Cursor) -> dict[str, Any]:
 
 
 def spell_head(step: IoStep) -> list[str]:
-    """The first words as two parts: the access, the block."""
+    """Return the first words as two parts: the access, the block."""
     order = "random" if step.random else "sequential"
     direction = {100: "read", 0: "write"}.get(step.read_percent, f"mixed {step.read_percent}% read")
     return [f"{order} {direction}", spell_size(step.block_bytes)]
 
 
 def read_access(cursor: Cursor) -> dict[str, Any]:
-    """The fields of a whole phrase."""
+    """Return the fields of a whole phrase."""
     values = _read_head(cursor)
     left: list[Clause] = list(CLAUSES)
     places: dict[str, int] = {}

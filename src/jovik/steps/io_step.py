@@ -9,6 +9,8 @@ import math
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, ClassVar
 
+from typing_extensions import override
+
 from jovik.base.errors import TargetError
 from jovik.base.quantities import (
     show_size,
@@ -96,13 +98,13 @@ class IoStep(Step):
 
     @property
     def span(self) -> int:
-        """Bytes of the area the I/O falls in, a multiple of the block for each worker."""
+        """Return bytes of the area the I/O falls in, a multiple of the block for each worker."""
         share = self.block_bytes * self.workers
         return max((self.span_bytes or self._default_span()) // share, 1) * share
 
     @property
     def time(self) -> int | None:
-        """Nanoseconds after which a pass ends; None where only the amount ends it."""
+        """Return nanoseconds after which a pass ends; None where only the amount ends it."""
         if self.time_ns is None and not self.has_amount and not self.until_stopped:
             return ROUND_NS if self.steady else DEFAULT_TIME_NS
         return self.time_ns
@@ -116,18 +118,18 @@ class IoStep(Step):
 
     @property
     def has_amount(self) -> bool:
-        """Whether it ends after an amount, in bytes or as a share of what is free."""
+        """Return whether it ends after an amount, in bytes or as a share of what is free."""
         given = (self.amount_bytes, self.amount_free_percent, self.amount_spans)
         return any(amount is not None for amount in given)
 
     @property
     def sized_by_target(self) -> bool:
-        """Whether its span or its amount is a share of what is free, another on every drive."""
+        """Return True if its span or amount is a percentage of the free space."""
         return self.amount_free_percent is not None or self.span_free_percent is not None
 
     @property
     def fresh(self) -> bool:
-        """Whether it writes space that nothing was laid out in.
+        """Return whether it writes space that nothing was laid out in.
 
         A sequential write over an amount.
         """
@@ -139,7 +141,7 @@ class IoStep(Step):
 
     @property
     def once(self) -> bool:
-        """Whether it runs a single pass: a long write changes the drive.
+        """Return whether it runs a single pass: a long write changes the drive.
 
         A person stops one pass.
         """
@@ -147,27 +149,28 @@ class IoStep(Step):
 
     @property
     def reads(self) -> bool:
-        """Whether any of it reads."""
+        """Return whether any of it reads."""
         return self.read_percent > 0
 
     @property
     def writes(self) -> bool:
-        """Whether any of it writes."""
+        """Return whether any of it writes."""
         return self.read_percent < 100
 
     def parts(self, *, timed: bool = True) -> list[str]:
-        """The phrase in parts, in the one order; `timed` leaves the `for` part in."""
+        """Return the phrase in parts, in the one order; `timed` leaves the `for` part in."""
         spelled = [c.spell(self) for c in CLAUSES if timed or c.counts]
         return spell_head(self) + [s for s in spelled if s]
 
     @classmethod
+    @override
     def read(cls, cursor: Cursor) -> IoStep:
-        """See `Step.read`; an I/O phrase has no word of its own and begins with the order."""
+        # An I/O phrase has no word of its own and begins with the order.
         return cls(**read_access(cursor))
 
     @property
     def plain(self) -> bool:
-        """Whether nothing but order, block, depth and workers bears on its rate.
+        """Return whether nothing but order, block, depth and workers bears on its rate.
 
         A pace, a pause, several spans, durable writes, compressible data, reading back and rounds
         until steady each make it another test.
@@ -176,13 +179,13 @@ class IoStep(Step):
 
     @property
     def bare(self) -> bool:
-        """The same, whether or not it is repeated until steady."""
+        """Return the same, whether or not it is repeated until steady."""
         special = (self.rate_bytes_s, self.rate_iops, self.pause_ns, self.amount_spans)
         other = any(x is not None for x in special)
         return not (other or self.durable or self.compressible_percent or self.verify)
 
     def workload(self, seed: int, *, stop_on_error: bool = True) -> Workload:
-        """One pass, as a session takes it."""
+        """Return one pass, as a session takes it."""
         rate = float(self.rate_bytes_s) if self.rate_bytes_s is not None else None
         if self.rate_iops is not None:
             rate = float(self.rate_iops * self.block_bytes)
@@ -204,8 +207,9 @@ class IoStep(Step):
             stop_on_error=stop_on_error,
         )
 
+    @override
     def resolve(self, session: Session, taken_bytes: int = 0) -> IoStep:
-        """See `Step.resolve`: amounts and spans that only the target knows become bytes."""
+        # Amounts and spans that only the target knows become bytes.
         if self.span_free_percent is not None:
             span = span_of_free(self.span_free_percent, session, self.block_bytes)
             return replace(self, span_bytes=span)._counted()
@@ -231,12 +235,12 @@ class IoStep(Step):
             return self
         return replace(self, amount_bytes=self.amount_spans * self.span)
 
+    @override
     def check(self, session: Session) -> None:
-        """See `Step.check`."""
         session.check(self.workload(0))
 
+    @override
     def pass_time_ns(self, session: Session, rate_bytes_s: float) -> float:
-        """See `Step.pass_time_ns`."""
         return self._io_time_ns(rate_bytes_s) + (self.pause_ns or 0)
 
     def _io_time_ns(self, rate_bytes_s: float) -> float:
@@ -246,8 +250,8 @@ class IoStep(Step):
             limits.append(self.amount_bytes / rate * 1e9)
         return min(x for x in limits if x is not None)
 
+    @override
     def add_cost(self, cost: PlanCost, session: Session, passes: int) -> None:
-        """See `Step.add_cost`."""
         work = self.workload(0)
         cost.endless = cost.endless or work.endless
         if self.fresh:
@@ -265,8 +269,8 @@ class IoStep(Step):
             cost.writing_ns += round(self.time * share) * passes
         cost.take_space(self.span)
 
+    @override
     def room_bytes(self, rate_bytes_s: float) -> float:
-        """See `Step.room_bytes`."""
         if not self.writes or self.time is None or self.once:
             return 0.0
         rate = min(rate_bytes_s, self.rate_bytes_s or math.inf)
@@ -290,7 +294,7 @@ class IoStep(Step):
 
 
 def span_of_free(percent: int, session: Session, block_bytes: int) -> int:
-    """A share of what a target has free, whole blocks of it.
+    """Return a share of what a target has free, whole blocks of it.
 
     Raises
     ------

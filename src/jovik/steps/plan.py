@@ -70,12 +70,12 @@ class Plan:
 
     @property
     def steps(self) -> tuple[Step, ...]:
-        """Every step, ladders walked."""
+        """Return every step, ladders walked."""
         return tuple(s for line in self.lines for s in line.steps)
 
     @classmethod
     def of(cls, phrases: list[str] | tuple[str, ...], name: str = "phrases") -> Plan:
-        """A plan of bare phrases.
+        """Return a plan of bare phrases.
 
         Raises
         ------
@@ -86,7 +86,7 @@ class Plan:
 
 
 def plan_names() -> list[str]:
-    """Names of the plans that ship with Jovik."""
+    """Return names of the plans that ship with Jovik."""
     return sorted(
         f.name.removesuffix(".toml")
         for f in resources.files("jovik.steps.plans").iterdir()
@@ -95,7 +95,7 @@ def plan_names() -> list[str]:
 
 
 def plan_text(name: str) -> tuple[str, str]:
-    """A plan's TOML and where it is from, by name or path.
+    """Return a plan's TOML and where it is from, by name or path.
 
     Raises
     ------
@@ -115,7 +115,7 @@ def plan_text(name: str) -> tuple[str, str]:
 
 
 def load_plan(name: str) -> Plan:
-    """A plan by the name of one that ships with Jovik or the path of a TOML file.
+    """Return a plan by the name of one that ships with Jovik or the path of a TOML file.
 
     Raises
     ------
@@ -168,7 +168,7 @@ def _read(name: str, text: str, where: str) -> Plan:
 
 
 def _entry(line: Any, phrase: str, number: int) -> PlanEntry:
-    """A phrase of a line of the file; `number` is the line's."""
+    """Return a phrase of a line of the file; `number` is the line's."""
     steps = parse_all(phrase)
     if line.rounds is not None:
         return PlanEntry(phrase, steps, line.title, line.why, line.rounds, line.spare, number)
@@ -188,13 +188,13 @@ def _entry(line: Any, phrase: str, number: int) -> PlanEntry:
 
 
 def _until_steady(step: Step, figure: str) -> Step:
-    """A timed step as one of rounds until steady: its time is a round's."""
+    """Return a timed step as one of rounds until steady: its time is a round's."""
     assert isinstance(step, IoStep)
     return replace(step, steady=figure, time_ns=step.time)
 
 
 def _line_model() -> Any:
-    """The model of a line, made where a plan is read."""
+    """Return the model of a line, made where a plan is read."""
     from pydantic import Field, model_validator
 
     from jovik.base.toml_files import StrictModel
@@ -257,7 +257,7 @@ def _refuse_untracked(phrases: list[str], track: list[str]) -> None:
 
 
 def _phrases_of(line: Any) -> list[str]:
-    """The phrases of a line as it stands in the file, whatever else is wrong with it."""
+    """Return the phrases of a line as it stands in the file, whatever else is wrong with it."""
     if not isinstance(line, dict):
         return []
     inner, track = line.get("steps"), line.get("track")

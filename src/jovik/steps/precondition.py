@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, ClassVar
 
+from typing_extensions import override
+
 from jovik.base.quantities import parse_size, show_size, spell_size
 from jovik.base.session import Workload
 from jovik.steps.cost import PlanCost
@@ -40,23 +42,24 @@ class PreconditionStep(Step):
     writes = True
 
     @property
+    @override
     def own_passes(self) -> int:
-        """See `Step.own_passes`: each time round is one, so that a run can be gone on with."""
+        # Each time round is one, so that a run can be gone on with.
         return self.times
 
     @property
     def span(self) -> int:
-        """Bytes of the range, whole blocks."""
+        """Return bytes of the range, whole blocks."""
         given = self.span_bytes or DEFAULT_SPAN_BYTES
         return max(given // self.block_bytes, 1) * self.block_bytes
 
     @property
     def block_bytes(self) -> int:
-        """Bytes of an I/O."""
+        """Return bytes of an I/O."""
         return AT_RANDOM_BLOCK if self.random else IN_ORDER_BLOCK
 
+    @override
     def parts(self, *, timed: bool = True) -> list[str]:
-        """See `Step.parts`."""
         head = [f"precondition {self.times} time{'s' if self.times > 1 else ''}"]
         if self.random:
             head.append("at random")
@@ -67,8 +70,9 @@ class PreconditionStep(Step):
         return head
 
     @classmethod
+    @override
     def read(cls, cursor: Cursor) -> PreconditionStep:
-        """See `Step.read`: what follows ``precondition``."""
+        # What follows ``precondition``.
         times = cursor.read(whole, "how often, such as 2", in_range(TIMES, "a number of times"))
         cursor.choice("'times'", "times", "time")
         random = cursor.accept("at", "random")
@@ -85,15 +89,16 @@ class PreconditionStep(Step):
             raise cursor.wrong("'in order' or 'at random', then 'within SPAN', or nothing more")
         return cls(times, random, span, percent)
 
+    @override
     def resolve(self, session: Session, taken_bytes: int = 0) -> PreconditionStep:
-        """See `Step.resolve`: a share of what is free becomes bytes."""
+        # Ashare of what is free becomes bytes.
         if self.span_free_percent is None:
             return self
         span = span_of_free(self.span_free_percent, session, IN_ORDER_BLOCK)
         return replace(self, span_bytes=span)
 
     def workload(self, seed: int) -> Workload:
-        """The range once, as a session takes it."""
+        """Return the range once, as a session takes it."""
         return Workload(
             random=self.random,
             read_percent=0,
@@ -104,16 +109,16 @@ class PreconditionStep(Step):
             seed=seed,
         )
 
+    @override
     def check(self, session: Session) -> None:
-        """See `Step.check`."""
         session.check(self.workload(0))
 
+    @override
     def pass_time_ns(self, session: Session, rate_bytes_s: float) -> float:
-        """See `Step.pass_time_ns`."""
         return self.span / rate_bytes_s * 1e9
 
+    @override
     def add_cost(self, cost: PlanCost, session: Session, passes: int) -> None:
-        """See `Step.add_cost`."""
         work = self.workload(0)
         missing = session.to_lay_out_bytes(work)
         written = self.span * self.times
@@ -139,8 +144,9 @@ class PreconditionStep(Step):
         often = "once" if self.times == 1 else f"{self.times} times"
         return run.finish(traces, [f"wrote {show_size(self.span)} {how}, {often}"])
 
+    @override
     def bring_back(self, session: Session, seed: int, watch: ProgressCallback) -> int:
-        """See `Step.bring_back`: what an earlier process wrote went with it."""
+        # What an earlier process wrote went with it.
         written = 0
         for number in range(1, self.times + 1):
             work = self._ready(session, seed + number)

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, ClassVar
 
+from typing_extensions import override
+
 from jovik.base.quantities import show_time
 from jovik.base.trace import Trace
 from jovik.steps.step import Step
@@ -32,32 +34,34 @@ class PurgeStep(Step):
     writes = True
     """It is refused where nothing may be written."""
 
+    @override
     def parts(self, *, timed: bool = True) -> list[str]:
-        """See `Step.parts`."""
         return ["purge"]
 
     @classmethod
+    @override
     def read(cls, cursor: Cursor) -> PurgeStep:
-        """See `Step.read`: nothing follows."""
+        # Nothing follows.
         if cursor.next is not None:
             raise cursor.wrong("nothing more")
         return cls()
 
     @property
+    @override
     def fill_level(self) -> int:
-        """See `Step.fill_level`."""
         return 0
 
+    @override
     def check(self, session: Session) -> None:
-        """See `Step.check`."""
         session.check_purge()
 
+    @override
     def pass_time_ns(self, session: Session, rate_bytes_s: float) -> float:
-        """See `Step.pass_time_ns`."""
         return float(NOMINAL_NS)
 
+    @override
     def add_cost(self, cost: PlanCost, session: Session, passes: int) -> None:
-        """See `Step.add_cost`: what comes next begins anew."""
+        # What comes next begins anew.
         cost.laid_out_bytes = cost.filled_bytes = 0
 
     def run(self, run: StepRun) -> StepResult:
@@ -76,7 +80,7 @@ class PurgeStep(Step):
             said += f"; it did not reach {done.unreached}"
         return run.finish([trace], [said])
 
+    @override
     def bring_back(self, session: Session, seed: int, watch: ProgressCallback) -> int:
-        """See `Step.bring_back`."""
         session.purge()
         return 0

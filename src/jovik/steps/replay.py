@@ -7,6 +7,8 @@ from functools import lru_cache
 from pathlib import Path, PurePath
 from typing import TYPE_CHECKING, ClassVar, Protocol
 
+from typing_extensions import override
+
 from jovik.base.chain import WRITTEN_BYTES
 from jovik.base.errors import UnknownRecordingError, UsageError
 from jovik.base.quantities import show_size, show_time
@@ -39,7 +41,7 @@ class Library(Protocol):
     """What keeps recordings by name: an open shelf."""
 
     def recording(self, name: str) -> tuple[Recording, str] | None:
-        """The recording of this name and its digest; None where there is none."""
+        """Return the recording of this name and its digest; None where there is none."""
 
 
 LIBRARIES: list[Library] = []
@@ -47,17 +49,17 @@ LIBRARIES: list[Library] = []
 
 
 def recording_names() -> list[str]:
-    """Recordings that ship with Jovik, made by simulation (tools/recordings.py)."""
+    """Return recordings that ship with Jovik, made by simulation (tools/recordings.py)."""
     return sorted(p.stem for p in FOLDER.glob(f"*{SUFFIX}"))
 
 
 def shipped_path(name: str) -> Path:
-    """Where the file of a recording is that ships with Jovik."""
+    """Return where the file of a recording is that ships with Jovik."""
     return FOLDER / f"{name}{SUFFIX}"
 
 
 def is_recording(name: str) -> bool:
-    """Whether a recording is called like that: one that ships, a file, or one on an open shelf."""
+    """Return True if a recording has this name: shipped, a file, or on an open shelf."""
     if name in recording_names() or (name.endswith(SUFFIX) and Path(name).is_file()):
         return True
     return any(library.recording(name) is not None for library in LIBRARIES)
@@ -82,14 +84,15 @@ class ReplayStep(Step):
 
     @property
     def writes(self) -> bool:
-        """Whether the recording writes; taken to where it cannot be read now."""
+        """Return whether the recording writes; taken to where it cannot be read now."""
         try:
             return bool((self.recording().kind == Kind.WRITE).any())
         except UsageError:
             return True
 
+    @override
     def parts(self, *, timed: bool = True) -> list[str]:
-        """See `Step.parts`; results of one recording are alike wherever its file lay."""
+        # Results of one recording are alike wherever its file lay.
         name = self.path if timed else PurePath(self.path).name
         parts = [f'replay "{name}"']
         parts += [" ".join(PACES[self.pace])] if self.pace != "dependent" else []
@@ -97,14 +100,15 @@ class ReplayStep(Step):
         return parts + ([f"sum {self.digest}"] if self.digest else [])
 
     @property
+    @override
     def label(self) -> str:
-        """See `Step.label`."""
         pace = f", {' '.join(PACES[self.pace])}" if self.pace != "dependent" else ""
         return f"replay of {PurePath(self.path).stem}{pace}"
 
     @classmethod
+    @override
     def read(cls, cursor: Cursor) -> ReplayStep:
-        """See `Step.read`: what follows ``replay``."""
+        # What follows ``replay``.
         word = cursor.next
         if word is None or not (len(word.text) > 2 and word.text[0] == word.text[-1] == '"'):
             raise cursor.wrong('a recording in quotes, such as "start.jrec"')
@@ -120,7 +124,7 @@ class ReplayStep(Step):
         return cls(word.text[1:-1], pace or "dependent", digest, verify)
 
     def recording(self) -> Recording:
-        """The recording itself.
+        """Return the recording itself.
 
         Raises
         ------
@@ -135,8 +139,9 @@ class ReplayStep(Step):
             )
         return found
 
+    @override
     def pinned(self) -> ReplayStep:
-        """See `Step.pinned`: with the digest of the recording."""
+        # With the digest of the recording.
         self.recording()
         _, digest = self._read()
         return replace(self, digest=digest)
@@ -158,7 +163,7 @@ class ReplayStep(Step):
         return _kept(str(path), path.stat().st_mtime_ns)
 
     def _area(self, session: Session) -> Workload:
-        """Its range as a workload, which lays it out and says whether it may be written."""
+        """Return its range as a workload, which lays it out and says whether it may be written."""
         found = self.recording()
         room = session.room_bytes() or found.span_bytes
         return Workload(
@@ -171,18 +176,18 @@ class ReplayStep(Step):
             time_ns=1,
         )
 
+    @override
     def check(self, session: Session) -> None:
-        """See `Step.check`."""
         if not len(self.recording()):
             raise UsageError(f"{self.path} holds no request", "record again, on the right drive")
         session.check(self._area(session))
 
+    @override
     def pass_time_ns(self, session: Session, rate_bytes_s: float) -> float:
-        """See `Step.pass_time_ns`."""
         return float(self.recording().elapsed_ns)
 
+    @override
     def add_cost(self, cost: PlanCost, session: Session, passes: int) -> None:
-        """See `Step.add_cost`."""
         found, work = self.recording(), self._area(session)
         missing = max(session.to_lay_out_bytes(work) - cost.laid_out_bytes, 0)
         cost.certain_bytes += missing
@@ -219,7 +224,7 @@ class ReplayStep(Step):
 
 
 def overhead_notes(told: ReplayRecord) -> list[str]:
-    """What was taken off think times, where anything was.
+    """Return what was taken off think times, where anything was.
 
     To one digit: the kernel counts whole milliseconds over 500 requests.
     """
@@ -235,5 +240,5 @@ def overhead_notes(told: ReplayRecord) -> list[str]:
 
 @lru_cache(2)
 def _kept(path: str, _: int) -> tuple[Recording, str]:
-    """A recording that was read before is the same again, as long as its file is."""
+    """Return a recording that was read before is the same again, as long as its file is."""
     return read_recording(Path(path))

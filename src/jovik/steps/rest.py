@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, ClassVar
 
+from typing_extensions import override
+
 from jovik.base.quantities import parse_time, show_rate, show_time, spell_time
 from jovik.base.session import Progress, ProgressCallback, Workload
 from jovik.base.trace import Trace
@@ -53,29 +55,31 @@ class RestStep(Step):
 
     @property
     def waits(self) -> bool:
-        """Whether it waits for something else than time."""
+        """Return whether it waits for something else than time."""
         return self.cool_c is not None or self.recovered
 
     @property
+    @override
     def restores_cache(self) -> bool:
-        """See `Step.restores_cache`: a rest by time alone may have been too short."""
+        # Arest by time alone may have been too short.
         return self.recovered
 
     @property
     def writes(self) -> bool:
-        """Whether the drive has recovered is found out by short writes."""
+        """Return whether the drive has recovered is found out by short writes."""
         return self.recovered
 
+    @override
     def parts(self, *, timed: bool = True) -> list[str]:
-        """See `Step.parts`."""
         if not self.waits:
             return [f"rest {spell_time(self.time_ns)}"]
         limit = [] if self.time_ns == LIMIT_NS else [f"for at most {spell_time(self.time_ns)}"]
         return [f"rest until {'recovered' if self.recovered else f'{self.cool_c}C'}", *limit]
 
     @classmethod
+    @override
     def read(cls, cursor: Cursor) -> RestStep:
-        """See `Step.read`: what follows ``rest``."""
+        # What follows ``rest``.
         if not cursor.accept("until"):
             step = cls(
                 cursor.read(parse_time, "a time such as 60s, or 'until'", above_zero("a time"))
@@ -102,17 +106,17 @@ class RestStep(Step):
         return step
 
     @property
+    @override
     def needs_first_rate(self) -> bool:
-        """See `Step.needs_first_rate`."""
         return self.recovered
 
+    @override
     def check(self, session: Session) -> None:
-        """See `Step.check`."""
         if self.recovered:
             session.check(probe_workload(0))
 
+    @override
     def pass_time_ns(self, session: Session, rate_bytes_s: float) -> float:
-        """See `Step.pass_time_ns`."""
         return self.time_ns * (EXPECTED_SHARE if self.waits else 1)
 
     def run(self, run: StepRun) -> StepResult:
@@ -196,7 +200,7 @@ def _when(spent_ns: int) -> str:
 
 
 def probe_workload(seed: int) -> Workload:
-    """The short write, within the usual test file, so that it takes no space of its own."""
+    """Return the short write, within the usual test file, so that it takes no space of its own."""
     step = IoStep(
         random=False,
         read_percent=0,
@@ -209,7 +213,7 @@ def probe_workload(seed: int) -> Workload:
 
 
 def probe_write(run: StepRun) -> float:
-    """The rate of a short write now, bytes a second."""
+    """Return the rate of a short write now, bytes a second."""
     work = probe_workload(run.seed(run.session.now_ns() % 2**31))
     run.prepare(work)
     trace = run.unbroken(lambda: run.session.run(work, no_progress))

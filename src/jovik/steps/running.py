@@ -14,13 +14,13 @@ if TYPE_CHECKING:
 
 
 def pass_seed(run_seed: int, position: int, number: int) -> int:
-    """The seed of one pass: reproducible, and unrelated to that of any other pass."""
+    """Return the seed of one pass: reproducible, and unrelated to that of any other pass."""
     digest = hashlib.blake2b(f"{run_seed}/{position}/{number}".encode(), digest_size=6).digest()
     return int.from_bytes(digest, "big")
 
 
 def no_progress(_: Progress) -> None:
-    """A progress callback that shows nothing."""
+    """Show nothing."""
 
 
 class StepRun(Protocol):
@@ -42,22 +42,22 @@ class StepRun(Protocol):
 
     @property
     def session(self) -> Session:
-        """Where the I/O goes."""
+        """Return where the I/O goes."""
 
     @property
     def stop_on_error(self) -> bool:
-        """Whether the first error ends the run."""
+        """Return whether the first error ends the run."""
 
     @property
     def share_ns(self) -> int | None:
-        """The time this step may take; None without a budget."""
+        """Return the time this step may take; None without a budget."""
 
     @property
     def first_rate_bytes_s(self) -> float:
         """Of a short write before the run, 0 where none was made."""
 
     def seed(self, number: int) -> int:
-        """The seed of pass `number`, counted from 1; 0 is the step's own."""
+        """Return the seed of pass `number`, counted from 1; 0 is the step's own."""
 
     def begin(
         self,
@@ -85,10 +85,10 @@ class StepRun(Protocol):
         """Whom to tell how pass `number` goes."""
 
     def measure(self, work: Workload, number: int) -> Trace:
-        """One watched pass: with the host's load and the temperatures around it."""
+        """Return one watched pass: with the host's load and the temperatures around it."""
 
     def unbroken(self, make: Callable[[], Trace]) -> Trace:
-        """What `make` gives, made again where this process stood still meanwhile.
+        """Return what `make` gives, made again where this process stood still meanwhile.
 
         Raises
         ------
@@ -124,7 +124,7 @@ class StepRun(Protocol):
         """Trusted sensors, degrees Celsius."""
 
     def ahead(self) -> Sequence[tuple[Step, int]]:
-        """The steps that follow with their passes at most, up to the next that only prepares."""
+        """Return steps that follow with their passes at most, up to the next that only prepares."""
 
     def watched_temperature_c(self) -> float | None:
-        """The warmest trusted sensor where the kernel's are watched, for the live view."""
+        """Return the warmest trusted sensor where the kernel's are watched, for the live view."""

@@ -7,6 +7,7 @@ from functools import partial
 from typing import TYPE_CHECKING, ClassVar
 
 import numpy as np
+from typing_extensions import override
 
 from jovik.base.errors import TargetError
 from jovik.base.quantities import parse_size, spell_size
@@ -53,15 +54,16 @@ class ScanStep(Step):
     reads = True
     once = True
 
+    @override
     def parts(self, *, timed: bool = True) -> list[str]:
-        """See `Step.parts`."""
         block = "" if self.block_bytes == SCAN_BLOCK_BYTES else f" {spell_size(self.block_bytes)}"
         within = [] if self.span_bytes is None else [f"within {spell_size(self.span_bytes)}"]
         return [f"scan read{block} in {self.zones} zones", *within]
 
     @classmethod
+    @override
     def read(cls, cursor: Cursor) -> ScanStep:
-        """See `Step.read`: what follows ``scan``."""
+        # What follows ``scan``.
         cursor.choice("'read'", "read")
         block, zones, span = SCAN_BLOCK_BYTES, None, None
         if cursor.next is not None and cursor.next.text[:1].isdigit():
@@ -85,16 +87,16 @@ class ScanStep(Step):
         return cls(zones, block, span)
 
     def span(self, session: Session) -> int:
-        """Bytes scanned: what the phrase says, a whole device, or the default test file."""
+        """Return bytes scanned: what the phrase says, a whole device, or the default test file."""
         return self.span_bytes or session.capacity_bytes() or DEFAULT_SPAN_BYTES
 
     def stretch_bytes(self, span_bytes: int) -> int:
-        """Bytes read in order of each zone."""
+        """Return bytes read in order of each zone."""
         zone = span_bytes // self.zones
         return max(min(zone, STRETCH_BYTES) // self.block_bytes, 1) * self.block_bytes
 
     def workload(self, session: Session) -> Workload:
-        """The workload whose test file the scan needs.
+        """Return the workload whose test file the scan needs.
 
         Raises
         ------
@@ -118,17 +120,18 @@ class ScanStep(Step):
             time_ns=10**9,
         )
 
+    @override
     def check(self, session: Session) -> None:
-        """See `Step.check`."""
         session.check(self.workload(session))
 
+    @override
     def pass_time_ns(self, session: Session, rate_bytes_s: float) -> float:
-        """See `Step.pass_time_ns`."""
         stretch = self.stretch_bytes(self.span(session))
         return self.zones * (stretch / rate_bytes_s * 1e9 + PROBING_NS)
 
+    @override
     def add_cost(self, cost: PlanCost, session: Session, passes: int) -> None:
-        """See `Step.add_cost`: on a file system the scanned file is written first."""
+        # On a file system the scanned file is written first.
         if session.capacity_bytes() is not None:
             return
         missing = max(self.span(session) - cost.laid_out_bytes, 0)
@@ -173,7 +176,7 @@ class ScanStep(Step):
     def _zone(
         self, run: StepRun, area: Workload, number: int, zone_bytes: int
     ) -> tuple[Trace, float | None, int]:
-        """A stretch in order, then single reads: its trace, their median in ns, their errors."""
+        """Read a stretch in order, then single blocks; return trace, median in ns, errors."""
         stretch = self.stretch_bytes(area.span_bytes)
         # A few areas beyond an error are worth knowing: a zone ends at its first, the scan goes on.
         last = number == self.zones - 1
@@ -204,7 +207,7 @@ class ScanStep(Step):
         return trace, found.percentile_ns(0.5) if found is not None else None, probes.errors
 
     def _whole_access_ns(self, run: StepRun, area: Workload) -> tuple[float, ...]:
-        """The mean time of single reads over the whole span, in nanoseconds, batch by batch."""
+        """Return mean time of single reads over the whole span, in nanoseconds, batch by batch."""
         if self.block_bytes % PROBE_BYTES:
             return ()
         means = []
@@ -228,7 +231,7 @@ class ScanStep(Step):
 
 
 def _together(parts: list[Trace], record: ScanRecord) -> Trace:
-    """All stretches as one pass, its time that of the stretches without the single reads."""
+    """Return all stretches as one pass, its time that of the stretches without the single reads."""
     slices = np.zeros((len(parts), len(SLICE_COLUMNS)), np.int64)
     for row, part in enumerate(parts):
         slices[row] = part.slices.sum(axis=0)

@@ -28,52 +28,52 @@ class Step(ABC):
 
     @property
     def reads(self) -> bool:
-        """Whether it reads from the target."""
+        """Return whether it reads from the target."""
         return False
 
     @property
     def writes(self) -> bool:
-        """Whether it writes to the target."""
+        """Return whether it writes to the target."""
         return False
 
     @property
     def measures(self) -> bool:
-        """Whether its result is a figure; a rest or a fill only prepares what comes next."""
+        """Return whether its result is a figure; a rest or a fill only prepares what comes next."""
         return True
 
     @property
     def ranked(self) -> bool:
-        """Whether its result is a figure of the drive, which may be judged and ranked."""
+        """Return whether its result is a figure of the drive, which may be judged and ranked."""
         return self.measures
 
     @property
     def once(self) -> bool:
-        """Whether a single pass is made unless more are asked for."""
+        """Return whether a single pass is made unless more are asked for."""
         return False
 
     @property
     def own_passes(self) -> int | None:
-        """How many passes it always has, None where plan and person say."""
+        """Return how many passes it always has, None where plan and person say."""
         return None
 
     @property
     def fill_level(self) -> int | None:
-        """The fill level that it leaves, percent: 0 where it empties, None where it has none."""
+        """Return fill level that it leaves, percent: 0 where it empties, None where it has none."""
         return None
 
     @property
     def restores_cache(self) -> bool:
-        """Whether the drive's write cache has room again after it."""
+        """Return whether the drive's write cache has room again after it."""
         return False
 
     @property
     def needs_first_rate(self) -> bool:
-        """Whether it compares with a short write made before the run."""
+        """Return whether it compares with a short write made before the run."""
         return False
 
     @abstractmethod
     def parts(self, *, timed: bool = True) -> list[str]:
-        """The phrase in parts, in canonical order; `timed` keeps the `for` part."""
+        """Return the phrase in parts, in canonical order; `timed` keeps the `for` part."""
 
     @classmethod
     @abstractmethod
@@ -88,12 +88,12 @@ class Step(ABC):
 
     @property
     def canonical(self) -> str:
-        """The one spelling: units normalised, parts in one order, defaults left out."""
+        """Return the one spelling: units normalised, parts in one order, defaults left out."""
         return " ".join(self.parts())
 
     @property
     def kind(self) -> str:
-        """The canonical spelling without its time: results of one kind may be compared."""
+        """Return the canonical spelling without its time: results of one kind may be compared."""
         return " ".join(self.parts(timed=False))
 
     @property
@@ -106,7 +106,7 @@ class Step(ABC):
         return ", ".join(spaced)
 
     def pinned(self) -> Step:
-        """The same step with what it needs from outside named, so that no other is taken for it.
+        """Return the same step with its external input named, so that it cannot be confused.
 
         Raises
         ------
@@ -116,7 +116,7 @@ class Step(ABC):
         return self
 
     def resolve(self, session: Session, taken_bytes: int = 0) -> Step:
-        """The same step with what only the target knows filled in.
+        """Return the same step with what only the target knows filled in.
 
         Raises
         ------
@@ -135,14 +135,14 @@ class Step(ABC):
         """
 
     def pass_time_ns(self, session: Session, rate_bytes_s: float) -> float:
-        """Expected time of one pass, prefilling left aside, nanoseconds."""
+        """Return the expected time of one pass without prefilling, in nanoseconds."""
         return 0.0
 
     def add_cost(self, cost: PlanCost, session: Session, passes: int) -> None:  # noqa: B027
         """Add the bytes and the space of this step to the cost of its plan."""
 
     def room_bytes(self, rate_bytes_s: float) -> float:
-        """Bytes that a pass writes into a write cache, for a rest that makes room for them."""
+        """Return the bytes that a pass writes into a write cache."""
         return 0.0
 
     def bring_back(self, session: Session, seed: int, watch: ProgressCallback) -> int:

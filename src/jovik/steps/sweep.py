@@ -23,7 +23,7 @@ _ITEM = re.compile(rf"({_NUMBER})({_UNIT}(?:/s)?)")
 
 
 def expand_sweep(text: str) -> list[str]:
-    """The single phrases that a phrase stands for: itself where it holds no list and no range.
+    """Return single phrases that a phrase stands for: itself where it holds no list and no range.
 
     Raises
     ------
@@ -75,7 +75,7 @@ def expand_sweep(text: str) -> list[str]:
 
 
 def _plain_ends(text: str) -> str:
-    """The ends of a ladder of mixes are no mixes.
+    """Return the step without a mix at the ends of a ladder of mixes.
 
     All reads are a read step, no reads a write step.
     """

@@ -40,11 +40,11 @@ class Cursor:
 
     @property
     def next(self) -> Word | None:
-        """The next word, or None at the end."""
+        """Return the next word, or None at the end."""
         return self.words[self.at] if self.at < len(self.words) else None
 
     def wrong(self, expected: str, word: Word | None = None) -> PhraseError:
-        """The error for `word` (the next one unless given)."""
+        """Return the error for `word` (the next one unless given)."""
         word = word or self.next
         if word is None:
             end = len(self.text.rstrip())
@@ -105,7 +105,7 @@ class Cursor:
 
 
 def whole(text: str) -> int:
-    """A whole number; ValueError for anything else."""
+    """Return a whole number; ValueError for anything else."""
     if not text.isascii() or not text.isdigit():
         raise ValueError("not a whole number")
     return int(text)
@@ -119,7 +119,7 @@ def percentage(text: str) -> int:
 
 
 def in_range(limits: tuple[int, int], what: str) -> Callable[[int], str]:
-    """A check for `Cursor.read`.
+    """Return a check for `Cursor.read`.
 
     Nothing where a number lies between the limits, else what was expected.
     """
@@ -128,5 +128,5 @@ def in_range(limits: tuple[int, int], what: str) -> Callable[[int], str]:
 
 
 def above_zero(what: str) -> Callable[[int], str]:
-    """A check for `Cursor.read` of what cannot be nothing."""
+    """Return a check for `Cursor.read` of what cannot be nothing."""
     return lambda n: "" if n > 0 else f"{what} above zero"

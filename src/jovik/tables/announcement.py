@@ -12,7 +12,7 @@ from jovik.steps import PurgeStep
 
 
 def announcement(ready: PreparedRun) -> str:
-    """What is about to happen: how long, what is written, and where."""
+    """Return what is about to happen: how long, what is written, and where."""
     order, cost = ready.order, ready.cost
     count = f"{len(order.tasks)} {'step' if len(order.tasks) == 1 else 'steps'}"
     fewest, most = (
@@ -53,7 +53,7 @@ def announcement(ready: PreparedRun) -> str:
 
 
 def cost_json(ready: PreparedRun) -> dict[str, Any]:
-    """What a run will cost, as documented."""
+    """Return what a run will cost, as documented."""
     order, cost = ready.order, ready.cost
     return {
         "drive": ready.sheet.drive.name,
@@ -71,7 +71,7 @@ def cost_json(ready: PreparedRun) -> dict[str, Any]:
 
 
 def enrolment_line(found: Enrolment) -> str:
-    """Which drive this is, where nobody named it; empty where somebody did."""
+    """Return which drive this is, where nobody named it; empty where somebody did."""
     name = found.sheet.drive.name
     if found.by is EnrolledBy.NEW:
         return (

@@ -11,7 +11,7 @@ from jovik.tables.table import Table
 
 
 def log_table(found: Sequence[LoggedChange]) -> Table:
-    """Every change, in the order given."""
+    """Return every change, in the order given."""
     rows = [
         (x.made[:16].replace("T", " "), x.subject, x.what, x.before or "-", x.after or "-")
         for x in found
@@ -24,5 +24,5 @@ def log_table(found: Sequence[LoggedChange]) -> Table:
 
 
 def log_json(found: Sequence[LoggedChange]) -> list[dict[str, Any]]:
-    """The same as documented."""
+    """Return the same as documented."""
     return [asdict(x) for x in found]

@@ -9,7 +9,7 @@ from jovik.tables.table import Table
 
 
 def circumstance_lines(found: Sequence[Circumstance]) -> list[str]:
-    """One line for what matters; none where nothing does."""
+    """Return one line for what matters; none where nothing does."""
     matters = [c for c in found if c.matters]
     if not matters:
         return []
@@ -18,7 +18,7 @@ def circumstance_lines(found: Sequence[Circumstance]) -> list[str]:
 
 
 def circumstances_table(found: Sequence[Circumstance], title: str = "What may matter") -> Table:
-    """Everything that was seen, what matters first, with what changes it."""
+    """Return everything that was seen, what matters first, with what changes it."""
     rows = [
         (
             str(c.kind),

@@ -20,7 +20,7 @@ from jovik.tables.table import Table, interval_json
 
 
 def claims_table(found: Judged) -> Table:
-    """Each claim with its verdict; below it why, and what makes one hesitate."""
+    """Return each claim with its verdict; below it why, and what makes one hesitate."""
     judgements = found.judgements
     runs = sorted({j.step.run for j in judgements if j.step})
     lost = lost_in(found)
@@ -60,7 +60,7 @@ def claims_table(found: Judged) -> Table:
 
 
 def _usual(found: Judged, j: ClaimVerdict) -> str:
-    """What is usual for the drive's class, where the claim's step is one that classes know."""
+    """Return the usual range of the drive's class, if classes know the claim's step."""
     what = class_of_step(j.step) if j.step is not None else None
     figure = found.standing.drive_class.figure(what) if found.standing and what else None
     if figure is None or found.standing is None:
@@ -69,12 +69,12 @@ def _usual(found: Judged, j: ClaimVerdict) -> str:
 
 
 def lost_in(found: Judged) -> str:
-    """What to say before anything else where the drive lost data; empty where it did not."""
+    """Return what to say before anything else where the drive lost data; empty where it did not."""
     return lost_words(found.lost, found.sheet.drive.capacity_bytes) if found.lost else ""
 
 
 def claims_summary(judgements: Sequence[ClaimVerdict]) -> str:
-    """One line for all claims: ``3 of 5 claims met, 1 short, 1 untested``."""
+    """Return one line for all claims: ``3 of 5 claims met, 1 short, 1 untested``."""
     counts = Counter(str(j.verdict) for j in judgements)
     kept = counts.pop("met", 0) + counts.pop("beaten", 0)
     held = counts.pop("held back", 0)
@@ -85,7 +85,7 @@ def claims_summary(judgements: Sequence[ClaimVerdict]) -> str:
 
 
 def doubts(found: Judged) -> list[str]:
-    """Words where the figures are of more than one sample, or of one that is not right."""
+    """Return words where the figures are of more than one sample, or of one that is not right."""
     used = sorted(
         {
             j.step.conditions.unit
@@ -121,7 +121,7 @@ def doubts(found: Judged) -> list[str]:
 
 
 def _kept(drive: Drive) -> list[str]:
-    """What the maker says that no test of a day can judge."""
+    """Return what the maker says that no test of a day can judge."""
     said = (
         [f"endurance {show_size(drive.endurance_bytes)} written"] if drive.endurance_bytes else []
     )
@@ -155,7 +155,7 @@ def _span(claim: Claim, value: Interval) -> str:
 
 
 def judgement_json(j: ClaimVerdict) -> dict[str, Any]:
-    """One judgement as documented; figures in the claim's unit."""
+    """Return one judgement as documented; figures in the claim's unit."""
 
     return {
         "what": j.claim.what,

@@ -26,7 +26,7 @@ MOST_KINDS = 4
 
 
 def verdict_lines(found: Compared) -> list[str]:
-    """The answer in a few lines: what differs in how it was measured, then what changed."""
+    """Return the answer in a few lines: what differs in how it was measured, then what changed."""
     changes = found.comparison.conditions
     said = [f"differs: {'; '.join(map(condition_words, changes))}"] if changes else []
     return [*said, _summary(found.comparison)]
@@ -46,7 +46,7 @@ def _summary(comparison: Comparison) -> str:
 
 
 def comparison_table(found: Compared) -> Table:
-    """Each step that both have: faster ones first, then slower ones, then the rest."""
+    """Return each step that both have: faster ones first, then slower ones, then the rest."""
     rows = [_row(s) for direction in ORDER for s in found.comparison.of(direction)]
     return Table(
         f"{found.before.selection.words} against {found.after.selection.words}, {rate_unit()}",
@@ -130,7 +130,7 @@ def _some(names: Sequence[str]) -> str:
 
 
 def comparison_json(found: Compared) -> dict[str, Any]:
-    """A comparison as documented."""
+    """Return a comparison as documented."""
     comparison = found.comparison
     return {
         "before": _selected_json(found.before.selection.words, found.before.runs),
@@ -175,7 +175,7 @@ def _selected_json(words: str, runs: Sequence[Any]) -> dict[str, Any]:
 
 
 def history_table(found: History) -> Table:
-    """Each step of a sample over time, against its first result."""
+    """Return each step of a sample over time, against its first result."""
     rows, before = [], ""
     for p in found.points:
         c = p.result.conditions
@@ -204,7 +204,7 @@ def history_table(found: History) -> Table:
 
 
 def history_notes(found: History) -> list[str]:
-    """How many steps have surely changed since their first result, and when firmware did."""
+    """Return how many steps have surely changed since their first result, and when firmware did."""
     newest = {p.kind: p for p in found.points}
     slower = [k for k, p in newest.items() if p.times.high is not None and p.times.high < 1]
     faster = [k for k, p in newest.items() if p.times.low is not None and p.times.low > 1]
@@ -223,7 +223,7 @@ def history_notes(found: History) -> list[str]:
 
 
 def history_json(found: History) -> dict[str, Any]:
-    """The same as documented."""
+    """Return the same as documented."""
     return {
         "selection": found.selected.selection.words,
         "sample": found.sample,

@@ -11,7 +11,7 @@ MOST_DRIVES = 6
 
 
 def conditions_words(results: Sequence[StepResult]) -> list[str]:
-    """A line where the drives hung on different rigs or links, and one for each mixed firmware.
+    """Return a line if rigs or links differ, and one for each mixed firmware.
 
     Parameters
     ----------
@@ -41,7 +41,7 @@ def _where(result: StepResult) -> str:
 
 
 def disturbed_words(results: Sequence[StepResult]) -> list[str]:
-    """A warning for each drive that was measured on a machine that was far from quiet."""
+    """Return a warning for each drive that was measured on a machine that was far from quiet."""
     bad: dict[str, list[str]] = {}
     for r in results:
         if any(d.bad for d in r.findings.disturbed):

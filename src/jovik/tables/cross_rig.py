@@ -10,7 +10,7 @@ from jovik.steps import parse
 
 
 def slowed_words(slowed: Sequence[RigSlowdown]) -> list[str]:
-    """A line for each drive and rig whose figures are not to be taken for the drive's."""
+    """Return a line for each drive and rig whose figures are not to be taken for the drive's."""
     return [_words(s) for s in slowed]
 
 
@@ -24,7 +24,7 @@ def _words(s: RigSlowdown) -> str:
 
 
 def slowed_json(slowed: Sequence[RigSlowdown]) -> list[dict[str, Any]]:
-    """Drives that their rig may have held back, as documented."""
+    """Return drives that their rig may have held back, as documented."""
     return [
         {
             "drive": s.drive,

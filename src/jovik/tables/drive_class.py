@@ -37,7 +37,7 @@ def _whole(value: float) -> str:
 
 
 def standing_lines(found: ClassStanding) -> list[str]:
-    """One line: the overall figure, and the steps that are not as usual for the class."""
+    """Return one line: the overall figure, and the steps that are not as usual for the class."""
     title = found.drive_class.title
     if found.index is None:
         return []
@@ -55,13 +55,13 @@ def standing_lines(found: ClassStanding) -> list[str]:
 
 
 def _value(f: ClassFigure) -> str:
-    """The figure with its interval; one pass has none."""
+    """Return the figure with its interval; one pass has none."""
     scale, unit = (1.0, "IOPS") if f.usual.is_iops else (per_unit(), rate_unit())
     return f"{figure_words(f.value, scale)} {unit}"
 
 
 def standing_table(found: ClassStanding) -> Table:
-    """Each class of step beside what is usual, for a page."""
+    """Return each class of step beside what is usual, for a page."""
     rows = [
         (
             f.usual.what,
@@ -81,7 +81,7 @@ def standing_table(found: ClassStanding) -> Table:
 
 
 def standing_json(found: ClassStanding | None) -> dict[str, Any] | None:
-    """A standing as documented; None where there is none."""
+    """Return a standing as documented; None where there is none."""
     if found is None:
         return None
     return {
@@ -114,7 +114,7 @@ def gap_words(gap: ClassGap) -> str:
 
 
 def classes_table(classes: Sequence[DriveClass]) -> Table:
-    """The rules of thumb: from and to of each class in each class of step."""
+    """Return the rules of thumb: from and to of each class in each class of step."""
     whats = list(dict.fromkeys(f.what for c in classes for f in c.figures))
     rows = []
     for c in classes:
@@ -147,7 +147,7 @@ def _short(value: float) -> str:
 
 
 def classes_json(classes: Sequence[DriveClass]) -> list[dict[str, Any]]:
-    """The same as documented, with reasons and sources."""
+    """Return the same as documented, with reasons and sources."""
     return [
         {
             "name": c.name,

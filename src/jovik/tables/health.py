@@ -10,7 +10,7 @@ from jovik.tables.table import Table
 
 
 def health_table(title: str, found: list[HealthReading], below: str) -> Table:
-    """Every figure of a log with its reading."""
+    """Return every figure of a log with its reading."""
     return Table(
         title,
         ["what", "value", "reading", "why"],
@@ -21,7 +21,7 @@ def health_table(title: str, found: list[HealthReading], below: str) -> Table:
 
 
 def health_change_table(title: str, before: dict[str, Any], after: dict[str, Any] | None) -> Table:
-    """The log before and after a run, as the shelf keeps both."""
+    """Return the log before and after a run, as the shelf keeps both."""
     first = readings(_log(before))
     second = {r.what: r for r in readings(_log(after))} if after is not None else {}
     rows = []

@@ -37,7 +37,7 @@ def log_table(found: LogBeside) -> Table:
 
 
 def _short_words(found: LogBeside) -> list[str]:
-    """Which steps the log does not cover, so that no energy is told of them."""
+    """Return which steps the log does not cover, so that no energy is told of them."""
     short = [f for f in found.steps if f.covered < COVERED]
     if not short:
         return []
@@ -54,7 +54,7 @@ def _row(f: SpanFigures, *, power: bool) -> list[str]:
 
 
 def log_json(found: LogBeside) -> dict[str, Any]:
-    """The same as documented."""
+    """Return the same as documented."""
 
     def one(f: SpanFigures) -> dict[str, Any]:
         return {
@@ -84,7 +84,7 @@ def log_json(found: LogBeside) -> dict[str, Any]:
 
 
 def logged_sentences(found: Sequence[LogBeside]) -> list[str]:
-    """Each log in a line: its phases with their means."""
+    """Return each log in a line: its phases with their means."""
     said = []
     for x in found:
         parts = [f"{f.name} {figure_words(f.mean)}" for f in x.phases]

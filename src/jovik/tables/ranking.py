@@ -34,7 +34,7 @@ MOST_TOLD, MOST_GAPS = 6, 2
 
 
 def overall_table(found: Ranked) -> Table:
-    """Every drive with its index, what it costs and what it lasts."""
+    """Return every drive with its index, what it costs and what it lasts."""
     ranking, by = found.ranking, found.by
     energy = by == ENERGY
     rows = [_overall_row(found, d) for d in ranking.drives]
@@ -89,7 +89,7 @@ def _overall_row(found: Ranked, d: DriveRank) -> tuple[str, ...]:
 
 
 def steps_table(found: Ranked, kinds: Sequence[str] | None = None) -> Table:
-    """The ranking in each kind of step, best first, with the lead over the next."""
+    """Return the ranking in each kind of step, best first, with the lead over the next."""
     lines = []
     for kind in found.ranking.kinds if kinds is None else kinds:
         for number, row in enumerate(_step_rows(found, kind)):
@@ -100,7 +100,7 @@ def steps_table(found: Ranked, kinds: Sequence[str] | None = None) -> Table:
 
 
 def step_table(found: Ranked, kind: str) -> Table:
-    """The ranking of one kind of step in a table of its own."""
+    """Return the ranking of one kind of step in a table of its own."""
     return Table(
         _label(found.ranking, kind),
         _step_header(found),
@@ -111,7 +111,7 @@ def step_table(found: Ranked, kind: str) -> Table:
 
 
 def _label(ranking: Ranking, kind: str) -> str:
-    """The step's label, and of a long write which of its rates is compared."""
+    """Return the step's label, and of a long write which of its rates is compared."""
     made = [s.result for s in ranking_of(ranking, kind)]
     return parse(kind).label + (": sustained rate" if any(map(long_write_of, made)) else "")
 
@@ -128,7 +128,7 @@ def _step_header(found: Ranked) -> list[str]:
 
 
 def _unit(found: Ranked) -> str:
-    """What a rate is shown in: for a second, or for a joule."""
+    """Return what a rate is shown in: for a second, or for a joule."""
     return rate_unit().replace("/s", "/J") if found.by == ENERGY else rate_unit()
 
 
@@ -152,7 +152,7 @@ def _step_rows(found: Ranked, kind: str) -> Iterator[tuple[str, ...]]:
 
 
 def lead_words(lead: Interval) -> str:
-    """How many times; a tie where the interval says no more."""
+    """Return how many times; a tie where the interval says no more."""
     return figure_words(lead) + (" level" if _level(lead) else "")
 
 
@@ -167,7 +167,7 @@ def _level(lead: Interval) -> bool:
 
 
 def places_table(found: Ranked, drive: str) -> Table:
-    """The rank of one drive in each kind of step, beside the drive ahead."""
+    """Return the rank of one drive in each kind of step, beside the drive ahead."""
     rows = []
     for kind in found.ranking.kinds:
         every = ranking_of(found.ranking, kind)
@@ -207,7 +207,7 @@ def places_table(found: Ranked, drive: str) -> Table:
 
 
 def ranking_of(ranking: Ranking, kind: str) -> list[StepRank]:
-    """The ranking of one kind of step, best first."""
+    """Return the ranking of one kind of step, best first."""
     return sorted(
         (s for d in ranking.drives for s in d.steps if s.kind == kind),
         key=lambda s: -s.rate_bytes_s.median,
@@ -215,7 +215,7 @@ def ranking_of(ranking: Ranking, kind: str) -> list[StepRank]:
 
 
 def ranking_verdict(found: Ranked) -> list[str]:
-    """The answer: who is first, by how much, and who is level with it."""
+    """Return the answer: who is first, by how much, and who is level with it."""
     ranking = found.ranking
     if found.kind is not None:
         rows = ranking_of(ranking, found.kind)
@@ -246,7 +246,7 @@ def ranking_verdict(found: Ranked) -> list[str]:
 
 
 def ranking_findings(found: Ranked) -> list[str]:
-    """What of the foot changes a decision: what rigs held back, what was set aside or left out."""
+    """Return the notes that change a decision: limits of rigs, exclusions, omissions."""
     ranking = found.ranking
     said = slowed_words(
         [s for s in found.slowed if any(d.drive == s.drive for d in ranking.drives)]
@@ -260,7 +260,7 @@ def ranking_findings(found: Ranked) -> list[str]:
 
 
 def ranking_foot(found: Ranked, only: str | None = None) -> list[str]:
-    """What the index means, and what was left out and why, of all drives or only one."""
+    """Return what the index means, and what was left out and why, of all drives or only one."""
     ranking = found.ranking
     what = {"rig": "rigs", "firmware": "firmware versions"}.get(found.by, "drives")
     notes = (
@@ -300,7 +300,7 @@ def ranking_foot(found: Ranked, only: str | None = None) -> list[str]:
 
 
 def _energy_words(found: Ranked, only: str | None) -> list[str]:
-    """Where the energy is from, and what drives take while idle."""
+    """Return where the energy is from, and what drives take while idle."""
     if found.by != ENERGY:
         return []
     idle = [f"{d} {figure_words(w)} W" for d, w in found.idle_watts.items() if only in (None, d)]
@@ -310,7 +310,7 @@ def _energy_words(found: Ranked, only: str | None) -> list[str]:
 
 
 def _program_words(found: Ranked, only: str | None) -> list[str]:
-    """How long the program takes that drives are ranked by, and what of it is not theirs."""
+    """Return how long the program takes that drives are ranked by, and what of it is not theirs."""
     shown = [
         f"{s.drive} {program_words(x)}"
         for s in ranking_of(found.ranking, found.kind or "")
@@ -320,7 +320,7 @@ def _program_words(found: Ranked, only: str | None) -> list[str]:
 
 
 def _class_words(found: Ranked, only: str | None) -> list[str]:
-    """Each drive against its class, and why classes are an order of magnitude apart."""
+    """Return each drive against its class, and why classes are an order of magnitude apart."""
     standings = {d: s for d, s in found.standings.items() if s.index is not None}
     if only is not None:
         standings = {d: s for d, s in standings.items() if d == only}
@@ -338,7 +338,7 @@ def _class_words(found: Ranked, only: str | None) -> list[str]:
 
 
 def _index_words(found: Ranked) -> list[str]:
-    """Which steps make the index, who lacks some, and what runs are taken to differ by."""
+    """Return which steps make the index, who lacks some, and what runs are taken to differ by."""
     ranking = found.ranking
     if ranking.places is None or len(ranking.places.drives) < 2:
         return []
@@ -360,7 +360,7 @@ def _index_words(found: Ranked) -> list[str]:
 
 
 def ranking_json(ranking: Ranking, *, energy: bool = False) -> dict[str, Any]:
-    """The ranking as documented; places as ``"2"`` or ``"2-3"``, and as numbers.
+    """Return the ranking as documented; places as ``"2"`` or ``"2-3"``, and as numbers.
 
     Parameters
     ----------

@@ -15,7 +15,7 @@ from jovik.tables.table import Table
 
 
 def readiness_json(found: DriveReadiness, *, serials: bool = False) -> dict[str, Any]:
-    """One drive as documented; its serial in full only where that is wanted."""
+    """Return one drive as documented; its serial in full only where that is wanted."""
     device, told = found.device, found.temperatures_c
     link = device.link
     return {
@@ -69,7 +69,7 @@ def _mount(mount: Mount) -> dict[str, Any]:
 
 
 def readiness_table(rows: Sequence[dict[str, Any]]) -> Table:
-    """Every drive, with its mounts and obstacles below."""
+    """Return every drive, with its mounts and obstacles below."""
     shown: list[tuple[str, ...]] = []
     below: list[str] = []
     for r in rows:
@@ -117,7 +117,7 @@ def readiness_table(rows: Sequence[dict[str, Any]]) -> Table:
 
 
 def _below(r: dict[str, Any]) -> list[str]:
-    """A drive's mounts, blocks, obstacles and what else may matter, a line each."""
+    """Return a drive's mounts, blocks, obstacles and what else may matter, a line each."""
     below = [r["node"]]
     for part in [
         {"name": "", "mounts": r["mounts"], "capacity_bytes": r["capacity_bytes"]},

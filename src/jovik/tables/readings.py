@@ -12,7 +12,7 @@ from jovik.tables.table import Table
 
 
 def readings_table(found: Noted) -> Table:
-    """Each reading with its place, and how far it lies from what Jovik measured."""
+    """Return each reading with its place, and how far it lies from what Jovik measured."""
     rows = [
         (
             b.reading.what,
@@ -47,14 +47,14 @@ def _span(found: ComparedReading) -> str:
 
 
 def note_line(note: Note) -> str:
-    """A note with when it happened and which run it is about, where that is known."""
+    """Return a note with when it happened and which run it is about, where that is known."""
     about = [note.happened.replace("T", " ")] if note.happened else []
     about += [f"run {note.run}"] if note.run else []
     return note.text + (f" ({', '.join(about)})" if about else "")
 
 
 def listed_table(drive: str, found: Sequence[Note | Reading]) -> Table:
-    """Everything that was noted of a drive, numbered."""
+    """Return everything that was noted of a drive, numbered."""
     rows = [
         (
             str(number),
@@ -76,7 +76,7 @@ def listed_table(drive: str, found: Sequence[Note | Reading]) -> Table:
 
 
 def listed_json(found: Sequence[Note | Reading]) -> list[dict[str, Any]]:
-    """The same as documented."""
+    """Return the same as documented."""
     return [
         {
             "number": number,

@@ -15,7 +15,7 @@ WORDS = {WorkKind.STREAM: "stream", WorkKind.COPY: "copy", WorkKind.PROGRAM: "pr
 
 
 def real_work_sentence(found: RealWork) -> str:
-    """What the streams get of the box, and what copies and programs do."""
+    """Return what the streams get of the box, and what copies and programs do."""
     parts = []
     for kind, words in (
         (WorkKind.STREAM, "its streams reach"),
@@ -35,7 +35,7 @@ def _percent(share: float) -> str:
 
 
 def real_work_table(found: RealWork) -> Table:
-    """The sentence first, then each step with its share."""
+    """Return the sentence first, then each step with its share."""
     rows = [
         (
             WORDS[x.kind],
@@ -62,7 +62,7 @@ def real_work_table(found: RealWork) -> Table:
 
 
 def real_work_json(found: RealWork) -> dict[str, Any]:
-    """The same as documented."""
+    """Return the same as documented."""
     return {
         "drive": found.drive,
         "sentence": real_work_sentence(found),

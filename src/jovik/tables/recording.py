@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 
 def recording_sentence(found: RecordingSummary) -> str:
-    """What a faster drive could do about it, at most."""
+    """Return what a faster drive could do about it, at most."""
     share = f"{100 * found.waited_share:.0f} %"
     return (
         f"of {show_time(found.elapsed_ns)} the drive was waited for {show_time(found.waited_ns)} "
@@ -28,7 +28,10 @@ def recording_sentence(found: RecordingSummary) -> str:
 def recording_table(
     recording: Recording, found: RecordingSummary, taken: Taken | None = None
 ) -> Table:
-    """The figures of a recording, the sentence first; with those of all times it was `taken`."""
+    """Return the figures of a recording, the sentence first.
+
+    With those of all times it was `taken`.
+    """
     blocks = ", ".join(f"{spell_size(b)} {100 * s:.0f} %" for b, s in found.blocks)
     rows = [
         ("waited for the drive", recording_sentence(found)),
@@ -78,7 +81,7 @@ def _cold(files: int, held_bytes: int | None) -> str:
 
 
 def known_table(found: Sequence[KnownRecording]) -> Table:
-    """Recordings that a replay finds by name."""
+    """Return recordings that a replay finds by name."""
     rows = [(r.name, show_time(r.elapsed_ns), f"{r.requests:,}", r.drive or "-") for r in found]
     notes = ["replay one: jovik measure TARGET 'replay \"NAME\"'"]
     return Table(
@@ -91,14 +94,14 @@ def known_table(found: Sequence[KnownRecording]) -> Table:
 
 
 def known_json(found: Sequence[KnownRecording]) -> list[dict[str, Any]]:
-    """The same as documented."""
+    """Return the same as documented."""
     return [asdict(r) for r in found]
 
 
 def recording_json(
     recording: Recording, found: RecordingSummary, digest: str, taken: Taken | None = None
 ) -> dict[str, Any]:
-    """The same as documented."""
+    """Return the same as documented."""
     times = (
         {
             "count": len(taken.recordings),

@@ -19,7 +19,7 @@ def program_words(found: ReplayFinding) -> str:
 
 
 def programs_table(drive: str, results: Sequence[StepResult]) -> Table:
-    """Recorded programs that were done again on a drive, with what is not the drive's of them."""
+    """Return the replayed programs of a drive, with the time that is not the drive's."""
     rows = []
     for r in results:
         found = r.findings.replay
@@ -37,7 +37,7 @@ def programs_table(drive: str, results: Sequence[StepResult]) -> Table:
 
 
 def programs_json(results: Sequence[StepResult]) -> list[dict[str, Any]]:
-    """The same as documented."""
+    """Return the same as documented."""
     return [
         {
             "phrase": r.phrase,
@@ -52,7 +52,7 @@ def programs_json(results: Sequence[StepResult]) -> list[dict[str, Any]]:
 
 
 def replays_table(results: Sequence[StepResult]) -> Table:
-    """A row for each replay; without rows where there was none."""
+    """Return a row for each replay; without rows where there was none."""
     rows = []
     late = 0.0
     for number, r in enumerate(results, 1):

@@ -31,7 +31,7 @@ from jovik.tables.wear import wear_table
 
 
 def findings_tables(results: Sequence[StepResult]) -> list[Table]:
-    """Every table that these results give rise to."""
+    """Return every table that these results give rise to."""
     tables = steady_tables(results)
     # A ladder of rungs that were repeated until steady is in those.
     fresh = [r for r in results if not steady_step(r)]
@@ -53,12 +53,12 @@ def findings_tables(results: Sequence[StepResult]) -> list[Table]:
 
 
 def in_a_ladder(result: StepResult) -> bool:
-    """Whether a ladder's own table shows this result."""
+    """Return whether a ladder's own table shows this result."""
     return result.findings.sweep is not None
 
 
 def ladder_table(curve: Sweep) -> Table:
-    """A ladder rung by rung, with its best and its knee."""
+    """Return a ladder rung by rung, with its best and its knee."""
     rows = []
     for rung in curve.rungs:
         latency = all_latencies_ns(rung.result)
@@ -85,7 +85,7 @@ def ladder_table(curve: Sweep) -> Table:
 
 
 def long_write_table(number: int | None, result: StepResult) -> Table:
-    """The steady parts of a long write; `number` is the step's in its run."""
+    """Return the steady parts of a long write; `number` is the step's in its run."""
     found = result.findings.long_write
     step = parse(result.phrase)
     assert isinstance(step, IoStep) and found is not None
@@ -117,7 +117,7 @@ def long_write_table(number: int | None, result: StepResult) -> Table:
 
 
 def _shape_words(part: Level, scale: float) -> str:
-    """How the rate goes on within a part, in the part's unit."""
+    """Return how the rate goes on within a part, in the part's unit."""
     if part.from_bytes_s is None or part.to_bytes_s is None:
         return "level"
     one, two = significant(part.from_bytes_s * scale), significant(part.to_bytes_s * scale)
@@ -139,7 +139,7 @@ SHOWN_LATENCIES = ("mean", "p50", "p95", "p99", "p99_9", "max")
 
 
 def access_table(results: Sequence[StepResult]) -> Table:
-    """The access time of small random I/O at depth 1, its mean, and its percentiles."""
+    """Return the access time of small random I/O at depth 1, its mean, and its percentiles."""
     rows = []
     for result in results:
         step, latency = parse(result.phrase), all_latencies_ns(result)
@@ -166,7 +166,7 @@ def access_table(results: Sequence[StepResult]) -> Table:
 
 
 def copies_table(results: Sequence[StepResult]) -> Table:
-    """Copies of files, with the share of the stream that they reach."""
+    """Return copies of files, as percentages of the sequential rate."""
     rows = []
     bases: dict[str, None] = {}
     for result in results:
@@ -226,7 +226,7 @@ def copies_table(results: Sequence[StepResult]) -> Table:
 
 
 def fullness_table(pairs: Sequence[FillComparison]) -> Table:
-    """Steps on the empty drive against the same nearly full."""
+    """Return steps on the empty drive against the same nearly full."""
     rows = [
         (
             parse(p.kind).label,
@@ -257,7 +257,7 @@ def fullness_table(pairs: Sequence[FillComparison]) -> Table:
 
 
 def cache_table(pairs: Sequence[CacheComparison]) -> Table:
-    """The write cache of the empty drive against that of the same nearly full."""
+    """Return the write cache of the empty drive against that of the same nearly full."""
     rows = []
     for pair in pairs:
         for words, found in (("empty", pair.empty), (f"{pair.filled_percent} %", pair.full)):
@@ -297,12 +297,12 @@ def cache_table(pairs: Sequence[CacheComparison]) -> Table:
 
 
 def is_copy(result: StepResult) -> bool:
-    """Whether a result is of real files, whose own table says more."""
+    """Return whether a result is of real files, whose own table says more."""
     return isinstance(parse(result.phrase), CopyStep)
 
 
 def sweep_json(curve: Sweep) -> dict[str, Any]:
-    """A sweep as documented."""
+    """Return a sweep as documented."""
     points = [
         {
             "value": r.value,
@@ -323,7 +323,7 @@ def sweep_json(curve: Sweep) -> dict[str, Any]:
 
 
 def fill_json(pair: FillComparison) -> dict[str, Any]:
-    """One kind of step, empty against full, as documented."""
+    """Return one kind of step, empty against full, as documented."""
     return {
         "kind": pair.kind,
         "filled_percent": pair.filled_percent,

@@ -16,7 +16,7 @@ MOST_NAMED = 3
 
 
 def runs_table(found: Sequence[ListedRun]) -> Table:
-    """Every run with what it came to, in the order given."""
+    """Return every run with what it came to, in the order given."""
     rows = [
         (
             x.record.id,
@@ -73,7 +73,7 @@ def _marks(found: ListedRun) -> str:
 
 
 def excluded_words(excluded: Sequence[Excluded]) -> list[str]:
-    """A line for each reason that something was set aside for, with the runs it was."""
+    """Return a line for each reason that something was set aside for, with the runs it was."""
     by_why: dict[str, list[str]] = {}
     for x in excluded:
         at = f"run {x.run}" if x.step is None else f"step {x.step} of run {x.run}"
@@ -88,12 +88,12 @@ def _some(places: Sequence[str]) -> str:
 
 
 def excluded_json(excluded: Sequence[Excluded]) -> list[dict[str, Any]]:
-    """What was set aside, as documented."""
+    """Return what was set aside, as documented."""
     return [asdict(x) for x in excluded]
 
 
 def run_json(found: ListedRun) -> dict[str, Any]:
-    """A run in a list, as documented."""
+    """Return a run in a list, as documented."""
     record, figures = found.record, found.figures
     return {
         "run": record.id,

@@ -14,7 +14,10 @@ from jovik.tables.table import Table, interval_words
 
 
 def samples_table(found: SampleComparison) -> Table:
-    """Each unit in each step, with its class's band; below it who is suspect and what to check."""
+    """Return each unit in each step, with its class's band.
+
+    Below it who is suspect and what to check.
+    """
     bad = {(s.unit, kind) for s in found.suspects for kind in s.kinds}
     rows = [
         (
@@ -76,5 +79,5 @@ def _spoken(evidence: str) -> str:
 
 
 def suspect_json(one: SuspectSample) -> dict[str, Any]:
-    """A unit that is not right, as documented."""
+    """Return a unit that is not right, as documented."""
     return {"unit": one.unit, "evidence": list(one.evidence), "checks": list(one.checks)}

@@ -14,12 +14,12 @@ MEDIA = {"solid state": "SSD", "spinning": "HDD"}
 
 
 def medium_word(medium: str) -> str:
-    """A medium as the trade says it; as it is where a person wrote something else."""
+    """Return a medium as the trade says it; as it is where a person wrote something else."""
     return MEDIA.get(medium.casefold(), medium)
 
 
 def sheet_table(found: Sheet) -> Table:
-    """The claims of a drive, and the drive itself in a line below."""
+    """Return the claims of a drive, and the drive itself in a line below."""
     rows = [(c.label, c.shown(), "up to" if c.up_to else "", c.printed) for c in found.claims]
     return Table(
         found.drive.name,
@@ -31,7 +31,7 @@ def sheet_table(found: Sheet) -> Table:
 
 
 def sheets_table(found: Sequence[Sheet]) -> Table:
-    """Every drive in a line."""
+    """Return every drive in a line."""
     rows = [
         (
             s.drive.name,
@@ -54,7 +54,7 @@ def sheets_table(found: Sequence[Sheet]) -> Table:
 
 
 def facts_line(drive: Drive) -> str:
-    """The drive itself in one line."""
+    """Return the drive itself in one line."""
     facts = [
         " ".join(x for x in (drive.maker, drive.model) if x),
         show_size(drive.capacity_bytes) if drive.capacity_bytes is not None else "",
@@ -79,7 +79,7 @@ def over_provisioning_words(drive: Drive) -> str:
 
 
 def sheet_json(found: Sheet) -> dict[str, object]:
-    """A sheet as documented.
+    """Return a sheet as documented.
 
     The drive's fields, and claims with `what` in the words of a phrase.
     """

@@ -18,7 +18,7 @@ from jovik.tables.table import figure_words
 
 
 def steady_answers(results: Sequence[StepResult]) -> list[str]:
-    """The answers of a run to what its plan asks; none where nothing was to be steady."""
+    """Return the answers of a run to what its plan asks; none where nothing was to be steady."""
     every = [*_demand(results), *_recovered(results), *_pauses(results), *_used(results)]
     return every or list(_tracked(results))
 
@@ -49,7 +49,7 @@ def _recovered(results: Sequence[StepResult]) -> Iterator[str]:
 
 
 def _of_before(ratio: Interval) -> str:
-    """How a rate stands to what it was, as shares; nothing is said that may be chance."""
+    """Return how a rate stands to what it was, as shares; nothing is said that may be chance."""
     head, _, reach = figure_words(ratio, 100).partition(" (")
     share = f"{head} % ({reach.rstrip(')')} %)" if reach else f"{head} %"
     if ratio.low is not None and ratio.high is not None and ratio.low <= 1 <= ratio.high:
@@ -105,7 +105,7 @@ def _iops(rate: Interval | None, step: IoStep) -> str:
 
 
 def _tracked(results: Sequence[StepResult]) -> Iterator[str]:
-    """The steady figure of each step that decided when the rounds ended."""
+    """Yield the steady figure of each step that decided when the rounds ended."""
     steady = [r for r in results if steady_step(r) and r.passes]
     tracked = {p for r in steady if r.findings.steady for p in r.findings.steady.tracked}
     for r in steady:
@@ -114,7 +114,7 @@ def _tracked(results: Sequence[StepResult]) -> Iterator[str]:
 
 
 def _figure(r: StepResult) -> str:
-    """What a step is for: waiting where that was tracked, a rate in order, else I/Os a second."""
+    """Return what decides for a step: latency if it was tracked, else a rate or IOPS."""
     step, iops = parse(r.kind), interval([p.iops for p in r.passes])
     mean = (all_latencies_ns(r) or {}).get("mean")
     if r.findings.steady is not None and r.findings.steady.figure == "latency" and mean:

@@ -19,13 +19,13 @@ MOST_ROWS = 14
 
 
 def steady_tables(results: Sequence[StepResult]) -> list[Table]:
-    """What was repeated until steady: a table of mixes and blocks, and each step's window."""
+    """Return the tables of steps that were repeated until steady."""
     found = [(n, r) for n, r in enumerate(results, 1) if steady_step(r)]
     return [*grid_tables([r for _, r in found]), *([steady_table(found)] if found else [])]
 
 
 def steady_table(found: Sequence[tuple[int, StepResult]]) -> Table:
-    """The window of each step that was repeated until steady, with its number in the run."""
+    """Return the window of each step that was repeated until steady, with its number in the run."""
     tracked = {p for _, r in found if r.findings.steady for p in r.findings.steady.tracked}
     alone = all(r.findings.steady and r.findings.steady.tracked == (r.phrase,) for _, r in found)
     shown = list(found)
@@ -78,7 +78,7 @@ def _iops(r: StepResult | None) -> str:
 
 
 def _shared_words(labels: Sequence[str]) -> str:
-    """What every label ends with, from a comma on."""
+    """Return what every label ends with, from a comma on."""
     endings = [label.split(", ")[1:] for label in labels]
     shared = [part for part in endings[0] if all(part in e for e in endings)] if endings else []
     parts = [p for p in shared if not p.startswith("until steady")]

@@ -27,7 +27,7 @@ from jovik.tables.wake import wake_lines
 
 
 def speed_table(results: Sequence[StepResult]) -> Table:
-    """The plain accesses of a drive: no rungs of a ladder, no long write, nothing but figures."""
+    """Return the plain accesses of a drive, without rungs of ladders and long writes."""
     rows = []
     for r in results:
         step = parse(r.kind)
@@ -58,7 +58,7 @@ def run_table(
     every_note: bool = False,
     capacity_bytes: int | None = None,
 ) -> Table:
-    """Each step of a run but those that a curve shows, which has a table of its own.
+    """Return each step of a run but those that a curve shows, which has a table of its own.
 
     Below it what a reader should know; with `every_note` what disturbed each step too.
     `capacity_bytes` is what the drive's sheet says, for one that holds less.
@@ -148,7 +148,7 @@ def _cpu_words(r: StepResult) -> str:
 
 
 def passes_table(results: Sequence[StepResult]) -> Table:
-    """Each pass of each step."""
+    """Return each pass of each step."""
     rows = []
     for number, r in enumerate(results, 1):
         if not parse(r.phrase).measures:
@@ -177,7 +177,7 @@ def passes_table(results: Sequence[StepResult]) -> Table:
 
 
 def disturbance_lines(results: Sequence[StepResult], *, each: bool = False) -> list[str]:
-    """What else went on during a run, in one line for all of it, or one for each step."""
+    """Return what else went on during a run, in one line for all of it, or one for each step."""
     if each:
         return [
             f"step {number}: {disturbance_words(d.sort, d.worst, d.amount_bytes)}, "
@@ -205,12 +205,12 @@ def disturbance_lines(results: Sequence[StepResult], *, each: bool = False) -> l
 
 
 def written_bytes(run: RunRecord, results: Sequence[StepResult]) -> int:
-    """All that a run wrote: laid out and measured."""
+    """Return all that a run wrote: laid out and measured."""
     return run.laid_out_bytes + sum(p.written_bytes for r in results for p in r.passes)
 
 
 def first_access(results: Sequence[StepResult]) -> Conditions | None:
-    """The conditions that speak for a run.
+    """Return the conditions that speak for a run.
 
     A copy goes through the cache on any target, and says nothing of the others.
     """
@@ -221,7 +221,7 @@ def first_access(results: Sequence[StepResult]) -> Conditions | None:
 
 
 def _cliffs(results: Sequence[StepResult]) -> list[str]:
-    """Where long writes fall and stay down."""
+    """Return where long writes fall and stay down."""
     said = []
     for number, r in enumerate(results, 1):
         found = long_write_of(r)
@@ -233,7 +233,7 @@ def _cliffs(results: Sequence[StepResult]) -> list[str]:
 
 
 def _said(results: Sequence[StepResult], *, deciding: bool = False) -> list[str]:
-    """Notes, limits and errors, each once with the numbers of its steps.
+    """Return notes, limits and errors, each once with the numbers of its steps.
 
     Parameters
     ----------
@@ -254,7 +254,7 @@ def _said(results: Sequence[StepResult], *, deciding: bool = False) -> list[str]
 
 
 def _excluded(run: RunRecord, results: Sequence[StepResult]) -> list[str]:
-    """That a run, or a step of it, was set aside and counts for nothing."""
+    """Return that a run, or a step of it, was set aside and counts for nothing."""
     if run.excluded is not None:
         return [f"excluded, in no verdict, ranking or page: {run.excluded}"]
     return [
@@ -298,13 +298,13 @@ def _figures(rate: Interval, iops: Interval | None) -> tuple[str, str, str]:
 
 
 def _figure_heads() -> tuple[str, str, str]:
-    """The heads of these columns."""
+    """Return the heads of these columns."""
     first, second = ("IOPS", rate_unit()) if iops_first() else (rate_unit(), "IOPS")
     return first, "95 % interval", second
 
 
 def _warmth(results: Sequence[StepResult]) -> list[str]:
-    """How warm the drive was and became, in one line for the run."""
+    """Return how warm the drive was and became, in one line for the run."""
     warm = [
         (r.findings.temperature.peak_c, n)
         for n, r in enumerate(results, 1)
@@ -340,7 +340,7 @@ def _ranges(numbers: list[int]) -> str:
 
 
 def step_json(result: StepResult) -> dict[str, Any]:
-    """One step as documented."""
+    """Return one step as documented."""
     latency = all_latencies_ns(result)
     return {
         "phrase": result.phrase,
@@ -368,7 +368,7 @@ def step_json(result: StepResult) -> dict[str, Any]:
 
 
 def _cliff(result: StepResult) -> dict[str, Any] | None:
-    """Where a long write fell first; the rest of what it showed is among the facts."""
+    """Return where a long write fell first; the rest of what it showed is among the facts."""
     written = long_write_of(result)
     cliff = written.cliff if written is not None else None
     return asdict(cliff) if cliff is not None else None

@@ -71,7 +71,7 @@ def fit_table(found: Fitted) -> Table:
 
 
 def _fit_sentence(found: Fitted) -> str:
-    """How many loads it carries, which it does not, and what is not known."""
+    """Return how many loads it carries, which it does not, and what is not known."""
     known = [f for f in found.empty if f.headroom is not None]
     no = [f.load.title for f in known if not f.carried]
     carried = len(known) - len(no)
@@ -86,7 +86,7 @@ def _fit_sentence(found: Fitted) -> str:
 
 
 def by_short_test(f: Suitability) -> bool:
-    """Whether its write rate is of a test too short to tell what lasts."""
+    """Return whether its write rate is of a test too short to tell what lasts."""
     return any(s.short_test for s in f.supplies)
 
 
@@ -99,7 +99,7 @@ def _answer(f: Suitability) -> str:
 
 
 def load_json(x: Load) -> dict[str, Any]:
-    """A load as documented."""
+    """Return a load as documented."""
     return {
         "name": x.name,
         "title": x.title,
@@ -116,7 +116,7 @@ def load_json(x: Load) -> dict[str, Any]:
 
 
 def fit_json(f: Suitability, level: int | None) -> dict[str, Any]:
-    """A fit as documented."""
+    """Return a fit as documented."""
     return {
         "load": f.load.name,
         "filled_percent": level,

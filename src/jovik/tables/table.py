@@ -35,7 +35,7 @@ class Table:
 
     @property
     def every_note(self) -> list[str]:
-        """Notes and small print, for a medium that has room for both."""
+        """Return notes and small print, for a medium that has room for both."""
         return [*self.notes, *self.small]
 
 

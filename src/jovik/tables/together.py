@@ -28,7 +28,7 @@ class SharedPath:
 
 
 def together_table(found: Sequence[TogetherFigure], path: SharedPath) -> Table:
-    """Each step of each target alone and together; below it what they share."""
+    """Return each step of each target alone and together; below it what they share."""
     rows, before = [], ""
     for f in found:
         rows.append(
@@ -80,7 +80,7 @@ def _notes(found: Sequence[TogetherFigure], path: SharedPath) -> list[str]:
 
 
 def together_json(found: Sequence[TogetherFigure], path: SharedPath) -> dict[str, Any]:
-    """The same as documented."""
+    """Return the same as documented."""
     return {
         "shared": list(path.shared),
         "in_step": path.in_step,

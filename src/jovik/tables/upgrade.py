@@ -18,7 +18,7 @@ from jovik.tables.table import Table, figure_words, interval_json, interval_word
 
 
 def upgrade_table(found: Upgraded) -> Table:
-    """How many times faster each step is."""
+    """Return how many times faster each step is."""
     u, link = found.upgrade, found.link_bytes_s
     long = {r.kind for r in found.results if long_write_of(r) is not None}
     rows = [
@@ -62,7 +62,7 @@ def upgrade_table(found: Upgraded) -> Table:
 
 
 def upgrade_verdict(found: Upgraded, machine_price: float | None = None) -> list[str]:
-    """The answer: what it is worth it for, how many times faster overall, and for how much."""
+    """Return answer: what it is worth it for, how many times faster overall, and for how much."""
     u = found.upgrade
     overall = [f"overall {figure_words(u.overall)} times, the geometric mean"] if u.overall else []
     money = money_words(found, machine_price)
@@ -71,7 +71,7 @@ def upgrade_verdict(found: Upgraded, machine_price: float | None = None) -> list
 
 
 def jobs_table(found: Upgraded, *, brief: bool = False) -> Table:
-    """Seconds for everyday jobs on each, computed, and what was read by hand.
+    """Return seconds for everyday jobs on each, computed, and what was read by hand.
 
     Without rows where nothing is known.
     """
@@ -96,7 +96,7 @@ def jobs_table(found: Upgraded, *, brief: bool = False) -> Table:
 
 
 def money_words(found: Upgraded, machine_price: float | None = None) -> list[str]:
-    """What it costs, for each halving of time and against replacing the whole machine."""
+    """Return what it costs, for each halving of time and against replacing the whole machine."""
     after, halving = found.new, found.upgrade.price_for_halving
     lines = (
         [f"price: {after.spelled_price}, {halving:.0f} {after.currency} for each halving of time"]
@@ -140,7 +140,7 @@ def _change(old: float | None, new: float | None) -> str:
 
 
 def upgrade_json(u: Upgrade) -> dict[str, Any]:
-    """One comparison as documented."""
+    """Return one comparison as documented."""
 
     return {
         "new": u.new,

@@ -13,7 +13,7 @@ from jovik.tables.table import interval_json
 
 
 def wake_lines(results: Sequence[StepResult]) -> list[str]:
-    """What a read waits longer after a pause, of steps that were made both ways."""
+    """Return what a read waits longer after a pause, of steps that were made both ways."""
     lines = []
     for cost in wake_costs(results):
         low, high = cost.longer_ns.low, cost.longer_ns.high
@@ -37,7 +37,7 @@ def _what(r: StepResult) -> str:
 
 
 def wake_json(cost: WakeCost) -> dict[str, Any]:
-    """One of them as documented."""
+    """Return one of them as documented."""
     return {
         "kind": cost.paced.kind,
         "pause_ns": cost.pause_s * 1e9,

@@ -12,7 +12,10 @@ from jovik.tables.table import Table
 
 
 def wear_table(results: Sequence[StepResult]) -> Table:
-    """A row for each phase: a step, or rounds together; without rows where the drive counts not."""
+    """Return a row for each phase: a step, or rounds together.
+
+    Without rows where the drive counts not.
+    """
     phases = [
         worn
         for phase in _phases(results)
@@ -40,7 +43,7 @@ def wear_table(results: Sequence[StepResult]) -> Table:
 
 
 def _phases(results: Sequence[StepResult]) -> list[list[tuple[int, StepResult]]]:
-    """Steps with their numbers, those that took turns together.
+    """Return steps with their numbers, those that took turns together.
 
     They have the same tracked steps, follow each other, and no step is among them twice.
     """

@@ -107,7 +107,7 @@ def unset(key: str) -> None:
 
 
 def _set_values() -> dict[str, Any]:
-    """What is set, by ``command.option``; the password of a server's address is left out."""
+    """Return what is set, by ``command.option``; the password of a server's address is left out."""
     flat: dict[str, Any] = {}
     for key, value in read_settings().items():
         flat |= (
@@ -119,7 +119,7 @@ def _set_values() -> dict[str, Any]:
 
 
 def _place(key: str) -> tuple[str | None, str, click.Option | None]:
-    """The table and the name of a key, and the option that it is of, if it is of any.
+    """Return the table and the name of a key, and the option that it is of, if it is of any.
 
     Raises
     ------

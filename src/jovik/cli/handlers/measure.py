@@ -85,7 +85,7 @@ def _targets(
 
 
 def _costs(shelf: Shelf, orders: list[RunRequest], name: str | None) -> None:
-    """What each run would cost, as JSON; nothing is written."""
+    """Print what each run would cost, as JSON, without writing anything."""
     rows = []
     for order in orders:
         sheet = sheet_for(shelf, order.target, name, enrol=False).sheet

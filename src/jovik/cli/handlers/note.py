@@ -79,7 +79,7 @@ def note(
 
 
 def _boot(method: str, instrument: str) -> list[Reading]:
-    """The last boot of this machine as readings: all of it, and each part that is known."""
+    """Return the last boot of this machine as readings: all of it, and each part that is known."""
     found = last_boot()
     how = method or found.method
     parts = [("boot time", found.total_s), *((f"boot, {n}", s) for n, s in found.parts)]

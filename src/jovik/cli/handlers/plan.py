@@ -95,7 +95,7 @@ def check(file: str) -> int:
 
 
 def plan_json(chosen: Plan) -> dict[str, Any]:
-    """A plan as documented."""
+    """Return a plan as documented."""
     return {
         "name": chosen.name,
         "title": chosen.title,
@@ -155,7 +155,7 @@ def _table(chosen: Plan, cost: list[str]) -> None:
 
 
 def _times_words(line: PlanEntry, most: int) -> str:
-    """How often the steps of a line are made."""
+    """Return how often the steps of a line are made."""
     if any(isinstance(s, IoStep) and s.steady for s in line.steps):
         return f"until steady, {most} at most"
     return f"{most} in rounds" if line.rounds is not None else str(most)

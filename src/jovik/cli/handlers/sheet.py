@@ -99,7 +99,10 @@ def edit(name: str, source: str | None, shelf_at: str | None, **words: str | Non
 
 
 def _in_editor(before: Sheet) -> Sheet:
-    """The sheet as a person leaves it in the editor; a text that is none is kept in a file."""
+    """Return the sheet as a person leaves it in the editor.
+
+    A text that is none is kept in a file.
+    """
     if not (sys.stdin.isatty() or os.environ.get("EDITOR") or os.environ.get("VISUAL")):
         raise UsageError(
             "nothing to change was given",

@@ -108,7 +108,7 @@ def _note_table(found: Shelf, source: Path, mapping: Path, drive: str | None, fo
 
 @contextlib.contextmanager
 def _progress() -> Iterator[Callable[[int, int], None]]:
-    """A line on a terminal that says how far a long look has come."""
+    """Yield a line on a terminal that says how far a long look has come."""
     began, shown = time.monotonic(), False
 
     def tell(done: int, count: int) -> None:

@@ -74,7 +74,7 @@ _LAST_BUCKET = histogram.COUNT - 1
 
 @intrinsic
 def load_acquire_u32(typingctx, address):
-    """A 32-bit load that later accesses may not pass."""
+    """Load 32 bits; later accesses stay behind it."""
 
     def build(context, builder, signature, arguments):
         place = builder.inttoptr(arguments[0], ir.IntType(32).as_pointer())
@@ -85,7 +85,7 @@ def load_acquire_u32(typingctx, address):
 
 @intrinsic
 def store_release_u32(typingctx, address, value):
-    """A 32-bit store that earlier accesses may not pass."""
+    """Store 32 bits; earlier accesses stay before it."""
 
     def build(context, builder, signature, arguments):
         place = builder.inttoptr(arguments[0], ir.IntType(32).as_pointer())
@@ -97,7 +97,7 @@ def store_release_u32(typingctx, address, value):
 
 @intrinsic
 def load_acquire_i64(typingctx, address):
-    """A 64-bit load that later accesses may not pass."""
+    """Load 64 bits; later accesses stay behind it."""
 
     def build(context, builder, signature, arguments):
         place = builder.inttoptr(arguments[0], ir.IntType(64).as_pointer())
@@ -108,7 +108,7 @@ def load_acquire_i64(typingctx, address):
 
 @intrinsic
 def store_release_i64(typingctx, address, value):
-    """A 64-bit store that earlier accesses may not pass."""
+    """Store 64 bits; earlier accesses stay before it."""
 
     def build(context, builder, signature, arguments):
         place = builder.inttoptr(arguments[0], ir.IntType(64).as_pointer())
@@ -131,7 +131,7 @@ def fetch_add_i64(typingctx, address, value):
 
 @intrinsic
 def load_i64(typingctx, address):
-    """The 64-bit number at an address."""
+    """Return the 64-bit number at an address."""
 
     def build(context, builder, signature, arguments):
         return builder.load(builder.inttoptr(arguments[0], ir.IntType(64).as_pointer()))
@@ -152,7 +152,7 @@ def store_i64(typingctx, address, value):
 
 @intrinsic
 def load_i32(typingctx, address):
-    """The signed 32-bit number at an address."""
+    """Return the signed 32-bit number at an address."""
 
     def build(context, builder, signature, arguments):
         value = builder.load(builder.inttoptr(arguments[0], ir.IntType(32).as_pointer()))
@@ -173,7 +173,7 @@ def leading_zeros(typingctx, value):
 
 @intrinsic
 def address_of(typingctx, pointer):
-    """The address that a pointer holds."""
+    """Return the address that a pointer holds."""
 
     def build(context, builder, signature, arguments):
         return builder.ptrtoint(arguments[0], ir.IntType(64))
@@ -190,7 +190,7 @@ def now(clock, ts):
 
 @njit
 def last_errno():
-    """This thread's errno."""
+    """Return this thread's errno."""
     return load_i32(libc_errno())
 
 
@@ -204,7 +204,7 @@ def sleep_ns(duration, ts):
 
 @njit
 def next_random(x):
-    """The next state of xorshift64* (Vigna, ACM Trans. Math. Software 42, 2016)."""
+    """Return the next state of xorshift64* (Vigna, ACM Trans. Math. Software 42, 2016)."""
     x ^= x >> _U12
     x ^= x << _U25
     x ^= x >> _U27
@@ -213,7 +213,7 @@ def next_random(x):
 
 @njit
 def random_block(x, blocks):
-    """A block number below `blocks` from a generator state.
+    """Return a block number below `blocks` from a generator state.
 
     Multiply-shift, so no division below 2^32 blocks.
     """
@@ -231,7 +231,7 @@ def random_share(x):
 
 @njit
 def choose_io(x, share, random, blocks):
-    """The next I/O: the generator's new state, its direction (1 writes), and a random block.
+    """Return the next I/O: new generator state, direction (1 writes), and a random block.
 
     The block means nothing where `random` is 0; a sequential loop counts on by itself. `share` is
     the share of reads in 2^32nds.
@@ -252,7 +252,7 @@ def choose_io(x, share, random, blocks):
 
 @njit
 def bucket(latency):
-    """The histogram bucket; must agree with `jovik.base.histogram.bucket_of`."""
+    """Return the histogram bucket; must agree with `jovik.base.histogram.bucket_of`."""
     if latency < (2 << _PART_BITS):
         return max(latency, 0)
     octave = 63 - leading_zeros(latency) - _PART_BITS
@@ -284,7 +284,7 @@ def note_fault(errno, got, offset, direction, after, row, slices, out):
 
 @njit
 def mix(offset, generation, seed):
-    """A checksum of a stamp's other words (the finishing steps of a 64-bit multiplicative hash)."""
+    """Return a checksum of a stamp's other words (a 64-bit multiplicative hash's final steps)."""
     h = np.uint64(offset) * _MIX ^ np.uint64(generation)
     h = (h ^ (h >> _U29)) * _MULTIPLIER ^ np.uint64(seed)
     h = (h ^ (h >> _U31)) * _MIX
