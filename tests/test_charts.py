@@ -238,7 +238,7 @@ def test_a_page_and_a_picture_show_the_same_values(
     in_file, on_screen = in_picture(chart, axes), on_page(chart, wide)
     assert in_file and on_screen
     for one, other in ((in_file, on_screen), (on_screen, in_file)):
-        lonely = [p for p in one if all(math.dist(p, q) > 0.005 * max(*q, 1.0) for q in other)]
+        lonely = [p for p in one if all(math.dist(p, q) > 0.02 * max(*q, 1.0) for q in other)]
         assert not lonely, (lonely[:5], len(one), len(other))
 
 

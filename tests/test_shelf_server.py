@@ -168,7 +168,9 @@ def test_two_rigs_measure_at_once_and_the_server_goes_away_meanwhile(
     server.start()
     for process in both:
         _, err = process.communicate(timeout=100)
-        assert process.returncode == 0, err
+        # A run that ends before the server has recovered leaves its passes to the next command.
+        assert process.returncode == 0 or (process.returncode == 3 and " wait in " in err), err
+    shared("runs")
     found = passes(shared.env["JOVIK_SHELF"])
     assert len(found) == len(set(found)) == 2 * PASSES
     assert not list((Path(shared.env["XDG_DATA_HOME"]) / "jovik" / "spool").glob("*"))
