@@ -21,7 +21,6 @@ LONG = {
     "identify": "one look at a drive, in the order in which it is told",
     "readings": "one row for each figure of a health log",
     "demo": "the tour, one line after the other",
-    "rank": "the options of the command, checked and handed on",
     "_load": "the three sorts of load, side by side",
     "upgrade": "a migration is the schema of its day",
 }

@@ -410,12 +410,19 @@ def test_findings_that_are_none_are_refused(stored: dict[str, Any]) -> None:
 
 def test_every_document_has_a_schema_and_every_schema_a_document() -> None:
     """What tests have the program print is held against them (tests/conftest.py)."""
-    source = "".join(p.read_text(encoding="utf-8") for p in (TOP / "src/jovik/cli").rglob("*.py"))
+    places = [p for part in ("cli", "answers") for p in (TOP / "src/jovik" / part).rglob("*.py")]
+    source = "".join(p.read_text(encoding="utf-8") for p in places)
     named = set()
-    for call in ast.walk(ast.parse(source.replace("from __future__ import annotations", ""))):
-        if isinstance(call, ast.Call) and getattr(call.func, "id", "") == "emit_json":
-            assert isinstance(call.args[1], ast.Constant)
-            named.add(call.args[1].value)
+    for node in ast.walk(ast.parse(source.replace("from __future__ import annotations", ""))):
+        if isinstance(node, ast.Call) and getattr(node.func, "id", "") == "emit_json":
+            if isinstance(node.args[1], ast.Constant):
+                named.add(node.args[1].value)
+            else:
+                assert ast.unparse(node.args[1]) == "answer.schema"
+        elif isinstance(node, ast.AnnAssign) and getattr(node.target, "id", "") == "schema":
+            if node.value is not None:
+                assert isinstance(node.value, ast.Constant)
+                named.add(node.value.value)
     assert named == {p.stem for p in SCHEMAS.glob("*.json")}
 
 

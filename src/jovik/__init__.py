@@ -14,24 +14,24 @@ from jovik.base.version import VERSION as __version__
 
 if TYPE_CHECKING:
     from jovik import frames
+    from jovik.answers.compare import compare
+    from jovik.answers.fit import fit
+    from jovik.answers.judge import judge
+    from jovik.answers.rank import rank
+    from jovik.answers.upgrade import upgrade
     from jovik.api import (
         Measured,
-        compare,
         draw,
         exclude,
-        fit,
         include,
-        judge,
         measure,
         new_drive,
         open_shelf,
         overview,
-        rank,
         repeat,
         resume,
         review,
         scout,
-        upgrade,
     )
     from jovik.base.errors import (
         DriveError,
@@ -43,24 +43,24 @@ if TYPE_CHECKING:
     )
 
 _PLACES = {
+    "answers.compare": ("compare",),
+    "answers.fit": ("fit",),
+    "answers.judge": ("judge",),
+    "answers.rank": ("rank",),
+    "answers.upgrade": ("upgrade",),
     "api": (
         "Measured",
-        "compare",
         "draw",
         "exclude",
-        "fit",
         "include",
-        "judge",
         "measure",
         "new_drive",
         "open_shelf",
         "overview",
-        "rank",
         "repeat",
         "resume",
         "review",
         "scout",
-        "upgrade",
     ),
     "base.errors": (
         "DriveError",

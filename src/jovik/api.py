@@ -24,18 +24,12 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from jovik.analysis.claims import MARGIN
 from jovik.base.errors import UnknownNameError, UsageError
 from jovik.base.interruption import interruptible
-from jovik.base.quantities import parse_link, parse_time
+from jovik.base.quantities import parse_time
 from jovik.base.step_result import StepResult
 from jovik.charts import kinds
 from jovik.charts.canvas import THEMES, Canvas, check_file
-from jovik.queries.claims import Judged, judged
-from jovik.queries.comparison import Compared, compared
-from jovik.queries.ranking import Filter, Ranked, ranked
-from jovik.queries.suitability import Fitted, fitted
-from jovik.queries.upgrade import Upgraded, upgraded
 from jovik.runs import (
     RunRequest,
     execute,
@@ -52,7 +46,6 @@ from jovik.sheets.sheet import Sheet, drive_from_words, parse_claim
 from jovik.shelf.read_runs import RunRecord
 from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import Shelf
-from jovik.tables import notebook  # noqa: F401 (answers show as tables by it)
 
 if TYPE_CHECKING:
     from jovik.base.session import Progress
@@ -288,78 +281,6 @@ def repeat(
     )
 
 
-def judge(shelf: Shelf, drive: str, margin: float = MARGIN) -> Judged:
-    """Hold the newest results of a drive against its claims.
-
-    `margin` is how far below a claim still meets it.
-
-    Raises
-    ------
-    UsageError
-        It has no claims, or was not measured.
-
-    Examples
-    --------
-    >>> [str(j.verdict) for j in jovik.judge(shelf, "Veldhaar Comet 2TB").judgements][:2]
-    ['met', 'untested']
-    """
-    return judged(shelf, drive, margin)
-
-
-def rank(
-    shelf: Shelf,
-    *,
-    yardstick: str | None = None,
-    by: str = "drive",
-    load: str | None = None,
-    **only: Any,
-) -> Ranked:
-    """Rank the drives of a shelf, comparing like with like.
-
-    Parameters
-    ----------
-    yardstick : str, optional
-        The drive whose index is 100; the one measured first unless given.
-    by : str
-        ``drive`` (its index), ``price``, ``money``, ``endurance``, ``latency``, or a step's phrase.
-    load : str, optional
-        A load to weigh the steps by.
-    **only
-        Which drives: interface, medium, capacity, max_price, since
-        (`jovik.queries.ranking.Filter`).
-
-    Raises
-    ------
-    UsageError
-        Nothing was measured, or nothing is like that.
-
-    Examples
-    --------
-    >>> [(d.drive, str(d.place)) for d in jovik.rank(shelf).ranking.drives]
-    [('Veldhaar Comet 2TB', '1')]
-    """
-    return ranked(shelf, yardstick=yardstick, by=by, load=load, only=Filter(**only))
-
-
-def compare(shelf: Shelf, before: str, after: str, step: str | None = None) -> Compared:
-    """Compare two selections: ``RUN``, ``DRIVE`` or ``DRIVE@rig=hub@since=2026-11-01``.
-
-    Raises
-    ------
-    UsageError
-        One selects nothing, or they have no step that can be compared; with what there is.
-
-    Examples
-    --------
-    >>> one = jovik.measure(shelf, "model:comet", "random read 4KiB for 1s", passes=3, seed=7)
-    >>> two = jovik.measure(shelf, "model:comet", "random read 4KiB for 1s", passes=3, seed=8)
-    >>> found = jovik.compare(shelf, one.run.id, two.run.id)
-    >>> [str(s.direction) for s in found.comparison.steps]
-    ['within noise']
-    """
-    return compared(shelf, before, after, step)
-
-
 def exclude(shelf: Shelf, run: str, why: str, step: int | None = None) -> None:
     """Set a run aside, or one step of it (from 1): it counts for nothing until `include`.
 
@@ -383,47 +304,6 @@ def include(shelf: Shelf, run: str, step: int | None = None) -> None:
     >>> jovik.include(shelf, shelf.latest_run())
     """
     shelf.corrections.include(shelf.run_named(run), step)
-
-
-def upgrade(shelf: Shelf, old: str, new: str, *, link: str | None = None) -> Upgraded:
-    """Return what changing from one drive to another would bring.
-
-    `link` is what the new one will hang on carries, such as ``"550MB/s"``.
-
-    Raises
-    ------
-    UsageError
-        One was not measured, or both are the same.
-
-    Examples
-    --------
-    >>> stream = "sequential read 1MiB depth 8 for 2s"
-    >>> done = jovik.measure(shelf, "model:slate", stream, passes=5, seed=2)
-    >>> found = jovik.upgrade(shelf, "Corvane Slate 1TB", "Veldhaar Comet 2TB")
-    >>> found.upgrade.steps[0].times.median > 2
-    True
-    """
-    return upgraded(shelf, old, new, link_bytes_s=_read(parse_link, link))
-
-
-def fit(shelf: Shelf, drive: str, *loads: str) -> Fitted:
-    """Return which loads a drive carries, and with what headroom.
-
-    All that ship with Jovik unless some are named.
-
-    Raises
-    ------
-    UnknownNameError
-        There is no such drive or load.
-
-    Examples
-    --------
-    >>> [f.load.name for f in jovik.fit(shelf, "Veldhaar Comet 2TB", "telescope").empty]
-    ['telescope']
-    """
-    from jovik.sheets.load import load_names, read_load
-
-    return fitted(shelf, drive, [read_load(name) for name in loads or load_names()])
 
 
 def draw(

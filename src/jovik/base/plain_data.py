@@ -33,3 +33,29 @@ def plain(value: Any) -> Any:
     if isinstance(value, list | tuple):
         return [plain(one) for one in value]
     return value
+
+
+def pick(value: Any, path: str) -> Any:
+    """Return what `path` leads to: attributes, or keys of mappings, joined by dots.
+
+    The result is None as soon as a part is None.
+    """
+    for part in path.split("."):
+        if value is None:
+            return None
+        value = value[part] if isinstance(value, Mapping) else getattr(value, part)
+    return value
+
+
+def keyed(value: Any, *same: str, **paths: str) -> dict[str, Any]:
+    """Return a document of a value.
+
+    Parameters
+    ----------
+    *same : str
+        Attributes whose names are the keys.
+    **paths : str
+        The paths of other keys (`pick`).
+    """
+    every = {name: name for name in same} | paths
+    return {key: plain(pick(value, path)) for key, path in every.items()}

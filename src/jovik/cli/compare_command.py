@@ -43,7 +43,7 @@ def _period(text: str) -> float:
     help="With --over: draw it too; the ending (png, svg, pdf) says the form.",
 )
 @force_option
-@format_option()
+@format_option("markdown")
 @shelf_option
 @handled_by("compare:compare")
 def compare() -> None:

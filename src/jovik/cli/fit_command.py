@@ -30,7 +30,7 @@ from jovik.cli.options import format_option, shelf_option
     is_flag=True,
     help="Say what is usual for each class of drive: rules of thumb, with their reasons.",
 )
-@format_option()
+@format_option("markdown")
 @shelf_option
 @handled_by("fit:fit")
 def fit() -> None:

@@ -36,7 +36,7 @@ from jovik.cli.options import UnitParam, format_option, share, shelf_option
     is_flag=True,
     help="Show what its streams, copies and recorded programs get of what the box says.",
 )
-@format_option()
+@format_option("markdown")
 @shelf_option
 @handled_by("judge:judge")
 def judge() -> None:

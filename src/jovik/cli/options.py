@@ -22,7 +22,7 @@ def shelf_option(command: F) -> F:
 
 
 def format_option(*more: str) -> Callable[[F], F]:
-    """`--format table|json|csv` and what a command has besides."""
+    """`--format table|json|csv` and what a command has besides, such as ``markdown``."""
     return click.option(
         "--format",
         "form",

@@ -9,7 +9,25 @@ from typing import Any
 
 import click
 
+from jovik.answers.answer import Answer
 from jovik.base.sanitize import csv_text, escape_control
+
+
+def show(answer: Answer, form: str) -> int:
+    """Print an answer as ``table``, ``json``, ``csv`` or ``markdown``, and return its status."""
+    if form == "json":
+        emit_json(answer.data(), answer.schema)
+    elif form == "csv":
+        found = answer.csv()
+        emit_csv(found.header, found.rows)
+    elif form == "markdown":
+        click.echo(answer.markdown(), nl=False)
+    else:
+        # Only a terminal's tables need what draws them.
+        from jovik.cli.terminal_table import show_answer
+
+        show_answer(answer)
+    return answer.status
 
 
 def emit_json(value: dict[str, Any], schema: str) -> None:

@@ -29,7 +29,7 @@ from jovik.cli.options import format_option, shelf_option
 )
 @click.option(
     "--for",
-    "load_name",
+    "load",
     metavar="LOAD",
     shell_complete=loads_and_recordings,
     help="Weigh the steps as this load does (see jovik fit --loads), or rank by how long this "
@@ -50,13 +50,13 @@ from jovik.cli.options import format_option, shelf_option
 @click.option("--since", metavar="DATE", help="Only what was measured since, such as 2026-11-01.")
 @click.option(
     "--unit",
-    "unit_name",
+    "sample",
     metavar="NAME",
     help="With --by rig or firmware: the unit that was measured on several.",
 )
 @click.option(
     "--drive",
-    "drive_name",
+    "drive",
     metavar="NAME",
     shell_complete=drives,
     help="With --unit, where several drives have a unit of that name.",
@@ -70,7 +70,7 @@ from jovik.cli.options import format_option, shelf_option
     help="Show the ranking of each step besides the overall one.",
     show_default=True,
 )
-@format_option()
+@format_option("markdown")
 @shelf_option
 @handled_by("rank:rank")
 def rank() -> None:

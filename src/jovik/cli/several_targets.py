@@ -10,6 +10,7 @@ from typing import Any
 import click
 
 from jovik.analysis.together import TogetherFigure, together_figures, totals
+from jovik.answers.rank import ranking_data
 from jovik.base.errors import JovikError, RunInterrupted, UsageError
 from jovik.base.interruption import interruptible
 from jovik.base.step_result import StepResult
@@ -26,7 +27,7 @@ from jovik.runs.several import LeftOutDrive, device_under, refuse_shared
 from jovik.runs.together import execute_together, together_request
 from jovik.shelf.store import Shelf
 from jovik.tables.announcement import enrolment_line
-from jovik.tables.ranking import overall_table, ranking_foot, ranking_json, steps_table
+from jovik.tables.ranking import overall_table, ranking_foot, steps_table
 from jovik.tables.together import SharedPath, together_json, together_table
 
 
@@ -232,7 +233,7 @@ def _show(
                     {"node": x.node, "name": x.name, "why": x.why} for x in asked.left_out
                 ],
                 "together": together_json(*together) if together is not None else None,
-                "ranking": ranking_json(found.ranking) if found is not None else None,
+                "ranking": ranking_data(found.ranking) if found is not None else None,
             },
             "runs-of-targets",
         )

@@ -12,6 +12,7 @@ from rich.console import Console
 from rich.table import Table as RichTable
 from rich.text import Text
 
+from jovik.answers.answer import Answer
 from jovik.base.sanitize import strip_control
 from jovik.base.small_print import notes_shown, plain
 from jovik.cli.streams import ReaderGone
@@ -29,6 +30,17 @@ def console(*, err: bool = False) -> Any:
     stream = sys.stderr if err else sys.stdout
     width = None if stream.isatty() or "COLUMNS" in os.environ else 140
     return ForResults(file=stream, width=width, highlight=False, markup=False, emoji=False)
+
+
+def show_answer(answer: Answer) -> None:
+    """Print an answer's verdict, its tables with a blank line between them, and its notes."""
+    if verdict := answer.verdict():
+        show_verdict(verdict)
+    for number, table in enumerate(answer.tables()):
+        if number:
+            console().print()
+        show_table(table)
+    show_notes(answer.notes())
 
 
 def show_table(found: Table) -> None:

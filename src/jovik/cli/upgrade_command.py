@@ -35,7 +35,7 @@ from jovik.cli.options import UnitParam, force_option, format_option, shelf_opti
     help="Write that page: FILE.html (ready to print), FILE.md, or a folder for both.",
 )
 @force_option
-@format_option()
+@format_option("markdown")
 @shelf_option
 @handled_by("upgrade:upgrade")
 def upgrade() -> None:

@@ -16,7 +16,6 @@ from jovik.analysis.lost_data import lost_by
 from jovik.analysis.run_effect import run_effect
 from jovik.base.errors import UsageError
 from jovik.base.findings import CliffAgreement, LostData
-from jovik.base.notebook import NotebookAnswer
 from jovik.base.step_result import StepResult
 from jovik.base.trace import SLICE_NS
 from jovik.queries.drive_class import ClassStanding, standing_of
@@ -27,7 +26,7 @@ from jovik.shelf.store import Shelf
 
 
 @dataclass(frozen=True)
-class Judged(NotebookAnswer):
+class Judged:
     """Claims of a drive with their verdicts, inconsistent results and its samples.
 
     `lost` is set where it did not give back what was written, which no verdict makes up for;

@@ -17,7 +17,6 @@ from jovik.analysis.run_effect import RunEffect, run_effect
 from jovik.base.circumstances import PASSING, CircumstanceKind
 from jovik.base.errors import UsageError
 from jovik.base.interval import Interval
-from jovik.base.notebook import NotebookAnswer
 from jovik.base.step_result import StepResult
 from jovik.queries.instrument import log_beside
 from jovik.queries.selection import Selected, read_selection, select
@@ -54,7 +53,7 @@ class LoggedChange:
 
 
 @dataclass(frozen=True)
-class Compared(NotebookAnswer):
+class Compared:
     """Two selections and what changed from the first to the second.
 
     `effect` is what runs were taken to differ by, `logged` what instruments showed beside both.

@@ -14,7 +14,6 @@ from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, run_effect
 from jovik.base.circumstances import PASSING
 from jovik.base.errors import PhraseError, UsageError
 from jovik.base.interval import Interval
-from jovik.base.notebook import NotebookAnswer
 from jovik.base.quantities import parse_size
 from jovik.base.step_result import StepResult
 from jovik.queries.drive_class import ClassStanding, standing_in, standing_of
@@ -88,7 +87,7 @@ class Filter:
 
 
 @dataclass(frozen=True)
-class Ranked(NotebookAnswer):
+class Ranked:
     """A ranking in the order that was asked for, with the drives as sold.
 
     `kind` is the step it is by, where it is by one; `load` the load whose weights it has; `slowed`

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from typing import Any
 
 from jovik.analysis.claims import ClaimVerdict, Verdict
 from jovik.analysis.cliff_agreement import cliff_agreement_note
@@ -16,7 +15,7 @@ from jovik.queries.claims import Judged
 from jovik.sheets.sheet import Claim, Drive
 from jovik.tables.drive_class import standing_lines, usual_words
 from jovik.tables.runs import excluded_words
-from jovik.tables.table import Table, interval_json
+from jovik.tables.table import Table
 
 
 def claims_table(found: Judged) -> Table:
@@ -152,25 +151,3 @@ def _span(claim: Claim, value: Interval) -> str:
     units = {x.partition(" ")[2] for x in (low, high, middle)}
     # The figure beside it says the unit, where it is the same.
     return f"{low.split()[0]} to {high.split()[0] if len(units) == 1 else high}"
-
-
-def judgement_json(j: ClaimVerdict) -> dict[str, Any]:
-    """Return one judgement as documented; figures in the claim's unit."""
-
-    return {
-        "what": j.claim.what,
-        "sustained": j.claim.sustained,
-        "steady": j.claim.steady,
-        "up_to": j.claim.up_to,
-        "printed": j.claim.printed,
-        "unit": j.claim.unit,
-        "claimed": j.claim.figure,
-        "measured": interval_json(j.measured) if j.measured else None,
-        "share": interval_json(j.share) if j.share else None,
-        "verdict": str(j.verdict),
-        "why": j.why,
-        "limit": {"what": j.limit.what, "rate_bytes_s": j.limit.rate_bytes_s} if j.limit else None,
-        "passes_to_settle": j.passes_to_settle,
-        "phrase": j.step.phrase if j.step else None,
-        "run": j.step.run if j.step else None,
-    }

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict
-from typing import Any
 
 from jovik.analysis.comparability import rate_of
 from jovik.analysis.comparison import (
@@ -19,7 +17,7 @@ from jovik.base.quantities import significant
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.queries.comparison import Compared, History, LoggedChange
 from jovik.steps import parse
-from jovik.tables.table import Table, figure_words, interval_json, interval_words
+from jovik.tables.table import Table, figure_words, interval_words
 
 ORDER = (Direction.FASTER, Direction.SLOWER, Direction.WITHIN_NOISE, Direction.UNTOLD)
 MOST_KINDS = 4
@@ -129,51 +127,6 @@ def _some(names: Sequence[str]) -> str:
     return "; ".join(names[:MOST_KINDS]) + more
 
 
-def comparison_json(found: Compared) -> dict[str, Any]:
-    """Return a comparison as documented."""
-    comparison = found.comparison
-    return {
-        "before": _selected_json(found.before.selection.words, found.before.runs),
-        "after": _selected_json(found.after.selection.words, found.after.runs),
-        "conditions": [asdict(c) for c in comparison.conditions],
-        "steps": [
-            {
-                "kind": s.kind,
-                "filled_percent": s.before.conditions.filled_percent,
-                "before_bytes_s": interval_json(rate_of(s.before)),
-                "after_bytes_s": interval_json(rate_of(s.after)),
-                "times": interval_json(s.times),
-                "direction": str(s.direction),
-                "before_run": s.before.run,
-                "after_run": s.after.run,
-            }
-            for s in comparison.steps
-        ],
-        "findings": [
-            {"kind": str(f.kind), "step": f.step, "before": f.before, "after": f.after}
-            for f in comparison.findings
-        ],
-        "not_comparable": [{"kind": x.kind, "why": list(x.why)} for x in comparison.not_comparable],
-        "only_before": list(comparison.only_before),
-        "only_after": list(comparison.only_after),
-        "logged": [
-            {
-                "quantity": x.quantity,
-                "unit": x.unit,
-                "what": x.what,
-                "before": interval_json(x.before),
-                "after": interval_json(x.after),
-                "apart": x.apart,
-            }
-            for x in found.logged
-        ],
-    }
-
-
-def _selected_json(words: str, runs: Sequence[Any]) -> dict[str, Any]:
-    return {"selection": words, "runs": [r.id for r in runs]}
-
-
 def history_table(found: History) -> Table:
     """Return each step of a sample over time, against its first result."""
     rows, before = [], ""
@@ -220,23 +173,3 @@ def history_notes(found: History) -> list[str]:
             firmware.append((version, p.result.started[:10]))
     said += [f"firmware {version} since {day}" for version, day in firmware[1:]]
     return said
-
-
-def history_json(found: History) -> dict[str, Any]:
-    """Return the same as documented."""
-    return {
-        "selection": found.selected.selection.words,
-        "sample": found.sample,
-        "points": [
-            {
-                "kind": p.kind,
-                "started": p.result.started,
-                "run": p.result.run,
-                "firmware": p.result.conditions.firmware,
-                "rig": p.result.conditions.rig,
-                "rate_bytes_s": interval_json(rate_of(p.result)),
-                "times": interval_json(p.times),
-            }
-            for p in found.points
-        ],
-    }

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
 from jovik.analysis.cross_rig import RigSlowdown
 from jovik.steps import parse
@@ -21,17 +20,3 @@ def _words(s: RigSlowdown) -> str:
         f"{s.unit} did clearly better ({steps}): suspect the port, the "
         f"cable or the machine; jovik rank --unit '{s.unit}' --drive '{s.drive}' --by rig"
     )
-
-
-def slowed_json(slowed: Sequence[RigSlowdown]) -> list[dict[str, Any]]:
-    """Return drives that their rig may have held back, as documented."""
-    return [
-        {
-            "drive": s.drive,
-            "unit": s.unit,
-            "rig": s.rig,
-            "better_rig": s.better_rig,
-            "kinds": list(s.kinds),
-        }
-        for s in slowed
-    ]

@@ -144,27 +144,3 @@ def _short(value: float) -> str:
     if value >= 1e6:
         return f"{value / 1e6:g}M"
     return f"{value / 1e3:g}k" if value >= 10_000 else f"{value:,g}"
-
-
-def classes_json(classes: Sequence[DriveClass]) -> list[dict[str, Any]]:
-    """Return the same as documented, with reasons and sources."""
-    return [
-        {
-            "name": c.name,
-            "title": c.title,
-            "about": c.about,
-            "figures": [
-                {
-                    "what": f.what,
-                    "unit": f.unit,
-                    "from": f.low,
-                    "usual": f.usual,
-                    "to": f.high,
-                    "why": f.why,
-                    "source": f.source,
-                }
-                for f in c.figures
-            ],
-        }
-        for c in classes
-    ]

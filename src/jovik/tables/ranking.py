@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any
 
 from jovik.analysis.comparability import long_write_of
-from jovik.analysis.places import Rank
 from jovik.analysis.ranking import DriveRank, Ranking, StepRank, lead_over_next
 from jovik.analysis.run_effect import FLOOR
 from jovik.base.interval import Interval
@@ -27,7 +25,7 @@ from jovik.tables.cross_rig import slowed_words
 from jovik.tables.drive_class import gap_words
 from jovik.tables.replay import program_words
 from jovik.tables.runs import excluded_words
-from jovik.tables.table import Table, figure_words, interval_json, interval_words
+from jovik.tables.table import Table, figure_words, interval_words
 
 MOST_TOLD, MOST_GAPS = 6, 2
 """Drives in the line of classes, and sentences on classes that lie far apart."""
@@ -357,57 +355,3 @@ def _index_words(found: Ranked) -> list[str]:
         for d in ranking.drives
         if d.missing
     ]
-
-
-def ranking_json(ranking: Ranking, *, energy: bool = False) -> dict[str, Any]:
-    """Return the ranking as documented; places as ``"2"`` or ``"2-3"``, and as numbers.
-
-    Parameters
-    ----------
-    energy : bool
-        Whether its rates are bytes and I/Os for a joule.
-    """
-    return {
-        "yardstick": ranking.yardstick,
-        "counted": list(ranking.counted),
-        "drives": [_drive_json(d, energy=energy) for d in ranking.drives],
-        "left_out": [{"drive": x.drive, "kind": x.kind, "why": x.why} for x in ranking.left_out],
-    }
-
-
-def _place_json(place: Rank | None) -> dict[str, Any]:
-    return {
-        "place": str(place) if place else None,
-        "place_first": place.first if place else None,
-        "place_last": place.last if place else None,
-    }
-
-
-def _drive_json(d: DriveRank, *, energy: bool) -> dict[str, Any]:
-    names = ("bytes_per_joule", "ios_per_joule") if energy else ("rate_bytes_s", "iops")
-    none = {"rate_bytes_s": None, "iops": None} if energy else {}
-    return {
-        "drive": d.drive,
-        **_place_json(d.place),
-        "index": interval_json(d.index) if d.index else None,
-        "level_with": list(d.level),
-        "missing": list(d.missing),
-        "runs": d.runs,
-        "steps": [
-            {
-                "kind": s.kind,
-                "phrase": s.result.phrase,
-                **_place_json(s.place),
-                **none,
-                names[0]: interval_json(s.rate_bytes_s),
-                names[1]: interval_json(s.iops),
-                "index": interval_json(s.index) if s.index else None,
-                "passes": s.passes,
-                "elapsed_s": interval_json(x.elapsed_s)
-                if (x := s.result.findings.replay) is not None
-                else None,
-                "run": s.result.run,
-            }
-            for s in d.steps
-        ],
-    }

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from jovik.analysis.real_work import WorkKind
 from jovik.base.quantities import show_rate, significant
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.queries.real_work import RealWork
 from jovik.steps import parse
-from jovik.tables.table import Table, interval_json, interval_words
+from jovik.tables.table import Table, interval_words
 
 WORDS = {WorkKind.STREAM: "stream", WorkKind.COPY: "copy", WorkKind.PROGRAM: "program"}
 
@@ -59,25 +57,6 @@ def real_work_table(found: RealWork) -> Table:
         right=(2, 4, 5),
         notes=notes,
     )
-
-
-def real_work_json(found: RealWork) -> dict[str, Any]:
-    """Return the same as documented."""
-    return {
-        "drive": found.drive,
-        "sentence": real_work_sentence(found),
-        "shares": [
-            {
-                "kind": WORDS[x.kind],
-                "phrase": x.result.phrase,
-                "run": x.result.run,
-                "rate_bytes_s": interval_json(x.rate_bytes_s),
-                "claimed_bytes_s": x.claimed_bytes_s,
-                "share": interval_json(x.share),
-            }
-            for x in found.shares
-        ],
-    }
 
 
 def real_work_alt(found: RealWork) -> str:

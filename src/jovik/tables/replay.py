@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
 from jovik.base.findings import ReplayFinding
 from jovik.base.step_result import StepResult
 from jovik.steps import parse
-from jovik.tables.table import Table, interval_json
+from jovik.tables.table import Table
 from jovik.tables.upgrade import seconds_words
 
 
@@ -34,21 +33,6 @@ def programs_table(drive: str, results: Sequence[StepResult]) -> Table:
         rows,
         right=(1, 2, 3),
     )
-
-
-def programs_json(results: Sequence[StepResult]) -> list[dict[str, Any]]:
-    """Return the same as documented."""
-    return [
-        {
-            "phrase": r.phrase,
-            "elapsed_s": interval_json(x.elapsed_s),
-            "waited_s": interval_json(x.waited_s),
-            "recorded_s": x.recorded_s,
-            "run": r.run,
-        }
-        for r in results
-        if (x := r.findings.replay) is not None
-    ]
 
 
 def replays_table(results: Sequence[StepResult]) -> Table:

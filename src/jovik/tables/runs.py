@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict
 from typing import Any
 
 from jovik.base.quantities import show_size
@@ -85,11 +84,6 @@ def _some(places: Sequence[str]) -> str:
     return ", ".join(places[:MOST_NAMED]) + (
         f" and {len(places) - MOST_NAMED} more (jovik runs)" if places[MOST_NAMED:] else ""
     )
-
-
-def excluded_json(excluded: Sequence[Excluded]) -> list[dict[str, Any]]:
-    """Return what was set aside, as documented."""
-    return [asdict(x) for x in excluded]
 
 
 def run_json(found: ListedRun) -> dict[str, Any]:

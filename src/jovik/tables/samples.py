@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
-
-from jovik.analysis.samples import ExpectedRange, SuspectSample
+from jovik.analysis.samples import ExpectedRange
 from jovik.base.errors import PhraseError
 from jovik.base.quantities import significant
 from jovik.base.rate_unit import per_unit, rate_unit
@@ -76,8 +74,3 @@ def _spoken(evidence: str) -> str:
         return f"{parse(kind).label}: {rest}" if colon else evidence
     except PhraseError:
         return evidence
-
-
-def suspect_json(one: SuspectSample) -> dict[str, Any]:
-    """Return a unit that is not right, as documented."""
-    return {"unit": one.unit, "evidence": list(one.evidence), "checks": list(one.checks)}

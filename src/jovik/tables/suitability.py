@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
 from jovik.analysis.lost_data import lost_words
 from jovik.analysis.suitability import Suitability
 from jovik.base.quantities import significant
 from jovik.queries.suitability import Fitted
-from jovik.sheets.load import Load
 from jovik.tables.cross_rig import slowed_words
 from jovik.tables.table import Table
 
@@ -96,37 +94,6 @@ def _answer(f: Suitability) -> str:
     if not f.carried:
         return "no"
     return f"{f.streams:,}" if f.load.many else "yes"
-
-
-def load_json(x: Load) -> dict[str, Any]:
-    """Return a load as documented."""
-    return {
-        "name": x.name,
-        "title": x.title,
-        "about": x.about,
-        "read_bytes_s": x.read_bytes_s,
-        "write_bytes_s": x.write_bytes_s,
-        "random": x.random,
-        "block_bytes": x.block_bytes,
-        "depth": x.depth,
-        "latency_ns": x.latency_ns,
-        "hours_a_day": x.hours_a_day,
-        "formula": x.formula,
-    }
-
-
-def fit_json(f: Suitability, level: int | None) -> dict[str, Any]:
-    """Return a fit as documented."""
-    return {
-        "load": f.load.name,
-        "filled_percent": level,
-        "carried": f.carried if f.headroom is not None else None,
-        "streams": f.streams,
-        "headroom": f.headroom,
-        "ends": f.ends,
-        "years_of_endurance": f.years,
-        "missing": f.missing or None,
-    }
 
 
 def carriers_tables(every: Sequence[Fitted]) -> list[Table]:

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from jovik.analysis.comparability import long_write_of
 from jovik.analysis.lost_data import lost_words
-from jovik.analysis.upgrade import JobTime, Upgrade
+from jovik.analysis.upgrade import JobTime
 from jovik.base.interval import Interval
 from jovik.base.quantities import digits_for, show_rate, show_time, significant
 from jovik.base.rate_unit import per_unit, rate_unit
@@ -14,7 +12,7 @@ from jovik.queries.upgrade import Upgraded
 from jovik.steps import parse
 from jovik.tables.conditions import conditions_words
 from jovik.tables.cross_rig import slowed_words
-from jovik.tables.table import Table, figure_words, interval_json, interval_words
+from jovik.tables.table import Table, figure_words, interval_words
 
 
 def upgrade_table(found: Upgraded) -> Table:
@@ -137,38 +135,3 @@ def job_change(job: JobTime) -> str:
 def _change(old: float | None, new: float | None) -> str:
     """By how much longer or shorter it takes."""
     return f"{100 * (new / old - 1):+.0f} %" if old and new is not None else "-"
-
-
-def upgrade_json(u: Upgrade) -> dict[str, Any]:
-    """Return one comparison as documented."""
-
-    return {
-        "new": u.new,
-        "overall": interval_json(u.overall) if u.overall else None,
-        "steps": [
-            {
-                "kind": s.kind,
-                "old_bytes_s": interval_json(s.old),
-                "new_bytes_s": interval_json(s.new),
-                "times": interval_json(s.times),
-                "times_on_link": s.times_on_link,
-                "verdict": s.verdict,
-            }
-            for s in u.steps
-        ],
-        "jobs": [
-            {
-                "job": j.job.name,
-                "rule": j.job.rule,
-                "computed": True,
-                "old_s": j.old.median if j.old is not None else None,
-                "new_s": j.new.median if j.new is not None else None,
-                "old_interval_s": interval_json(j.old) if j.old is not None else None,
-                "new_interval_s": interval_json(j.new) if j.new is not None else None,
-                "missing": j.missing or None,
-            }
-            for j in u.jobs
-        ],
-        "price_for_halving": u.price_for_halving,
-        "conclusion": u.conclusion,
-    }

@@ -1,0 +1,189 @@
+"""Whether a drive keeps its maker's promises: the answers of `jovik judge`."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from jovik.analysis.claims import MARGIN, ClaimVerdict, Verdict
+from jovik.answers.answer import Answer, Csv, csv_of
+from jovik.base.errors import UsageError
+from jovik.base.plain_data import keyed, plain
+from jovik.queries.claims import Judged, judged
+from jovik.queries.real_work import RealWork
+from jovik.queries.real_work import real_work as real_work_of
+from jovik.queries.samples import SampleComparison
+from jovik.queries.samples import samples as samples_of
+from jovik.shelf.store import Shelf
+from jovik.tables.claims import claims_summary, claims_table
+from jovik.tables.drive_class import standing_json
+from jovik.tables.real_work import WORDS, real_work_sentence, real_work_table
+from jovik.tables.samples import samples_table
+from jovik.tables.table import Table
+
+
+@dataclass(frozen=True)
+class JudgeAnswer(Answer):
+    """The verdict on each claim of a drive."""
+
+    schema: ClassVar[str] = "judgements"
+
+    found: Judged
+
+    @property
+    def judgements(self) -> tuple[ClaimVerdict, ...]:
+        """Return the verdict on each claim, in the order of the sheet."""
+        return tuple(self.found.judgements)
+
+    @property
+    def status(self) -> int:
+        """Return 1 if a claim was missed or the drive loses data."""
+        short = any(j.verdict is Verdict.SHORT for j in self.judgements)
+        return 1 if short or self.found.lost is not None else 0
+
+    def data(self) -> dict[str, Any]:
+        """Return the answer as documented; figures in the claim's unit."""
+        found = self.found
+        return {
+            "drive": found.sheet.drive.name,
+            "margin": found.margin,
+            "lost": plain(found.lost),
+            "summary": claims_summary(found.judgements),
+            "claims": [_claim(j) for j in found.judgements],
+            "disagreements": [
+                keyed(x, "what", "reason", one_bytes_s="one", two_bytes_s="two")
+                for x in found.disagreements
+            ],
+            "suspects": _suspects(found.samples),
+            "excluded": plain(found.excluded),
+            "class": standing_json(found.standing),
+        }
+
+    def csv(self) -> Csv:
+        """Return a row for each claim."""
+        return csv_of(
+            self.judgements,
+            claim="claim.what",
+            unit="claim.unit",
+            claimed="claim.figure",
+            measured="measured.median",
+            low="measured.low",
+            high="measured.high",
+            verdict="verdict",
+            phrase="step.phrase",
+            why="why",
+        )
+
+    def tables(self) -> Sequence[Table]:
+        """Return the claims and their verdicts."""
+        return [claims_table(self.found)]
+
+
+def _claim(j: ClaimVerdict) -> dict[str, Any]:
+    limit = keyed(j.limit, "what", "rate_bytes_s") if j.limit else None
+    of_claim = {
+        n: f"claim.{n}" for n in ("what", "sustained", "steady", "up_to", "printed", "unit")
+    }
+    return (
+        keyed(j, **of_claim, claimed="claim.figure")
+        | keyed(j, "measured", "share", "verdict", "why", "passes_to_settle")
+        | keyed(j, phrase="step.phrase", run="step.run")
+        | {"limit": limit}
+    )
+
+
+def _suspects(found: SampleComparison) -> list[dict[str, Any]]:
+    return [keyed(s, "unit", "evidence", "checks") for s in found.suspects]
+
+
+@dataclass(frozen=True)
+class RealWorkAnswer(Answer):
+    """What streams, copies and programs get of the advertised rate."""
+
+    schema: ClassVar[str] = "real-work"
+
+    found: RealWork
+
+    def data(self) -> dict[str, Any]:
+        """Return the answer as documented."""
+        shares = [
+            {"kind": WORDS[x.kind]}
+            | keyed(x, "rate_bytes_s", "claimed_bytes_s", "share")
+            | keyed(x.result, "phrase", "run")
+            for x in self.found.shares
+        ]
+        sentence = real_work_sentence(self.found)
+        return {"drive": self.found.drive, "sentence": sentence, "shares": shares}
+
+    def tables(self) -> Sequence[Table]:
+        """Return each step with its percentage of the advertised rate."""
+        return [real_work_table(self.found)]
+
+
+@dataclass(frozen=True)
+class SamplesAnswer(Answer):
+    """The samples of a drive side by side."""
+
+    schema: ClassVar[str] = "samples"
+
+    found: SampleComparison
+
+    @property
+    def status(self) -> int:
+        """Return 1 if a sample is suspect."""
+        return 1 if self.found.suspects else 0
+
+    def data(self) -> dict[str, Any]:
+        """Return the answer as documented."""
+        samples = [
+            keyed(f, "unit", "kind", "rate_bytes_s", "share", run="result.run")
+            | {"class_bytes_s": keyed(f.band, "low", "high")}
+            for f in self.found.figures
+        ]
+        suspects = _suspects(self.found)
+        return {"drive": self.found.drive, "units": samples, "suspects": suspects}
+
+    def tables(self) -> Sequence[Table]:
+        """Return a row for each sample and step."""
+        return [samples_table(self.found)]
+
+
+def judge(shelf: Shelf, drive: str, margin: float = MARGIN) -> JudgeAnswer:
+    """Compare the newest results of a drive with its claims.
+
+    `margin` is how far below a claim still meets it.
+
+    Raises
+    ------
+    UsageError
+        It has no claims, or was not measured.
+
+    Examples
+    --------
+    >>> [str(j.verdict) for j in jovik.judge(shelf, "Veldhaar Comet 2TB").judgements][:2]
+    ['met', 'untested']
+    """
+    return JudgeAnswer(judged(shelf, drive, margin))
+
+
+def real_work(shelf: Shelf, drive: str) -> RealWorkAnswer:
+    """Compare streams, copies and recorded programs of a drive with its advertised rate."""
+    return RealWorkAnswer(real_work_of(shelf, drive))
+
+
+def samples(shelf: Shelf, drive: str) -> SamplesAnswer:
+    """Compare the samples of a drive with each other.
+
+    Raises
+    ------
+    UsageError
+        None was measured.
+    """
+    found = samples_of(shelf, shelf.sheet(drive))
+    if not found.figures:
+        raise UsageError(
+            f"no unit of {found.drive} was measured",
+            f'measure one: jovik measure TARGET --drive "{found.drive}"',
+        )
+    return SamplesAnswer(found)

@@ -1,0 +1,123 @@
+"""What changing from one drive to others would bring: the answer of `jovik upgrade`."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Any, ClassVar
+
+from jovik.analysis.upgrade import Upgrade
+from jovik.answers.answer import Answer, Csv, csv_of
+from jovik.base.errors import UsageError
+from jovik.base.plain_data import keyed, plain
+from jovik.base.quantities import parse_link
+from jovik.queries.upgrade import Upgraded, upgraded
+from jovik.shelf.store import Shelf
+from jovik.tables.table import Table
+from jovik.tables.upgrade import jobs_table, upgrade_table, upgrade_verdict
+
+
+@dataclass(frozen=True)
+class UpgradeAnswer(Answer):
+    """The old drive compared with each new one."""
+
+    schema: ClassVar[str] = "upgrade"
+
+    found: tuple[Upgraded, ...]
+    link_bytes_s: float | None = None
+    machine_price: float | None = None
+    brief: bool = False
+
+    @property
+    def upgrade(self) -> Upgrade:
+        """Return the comparison with the first new drive."""
+        return self.found[0].upgrade
+
+    def data(self) -> dict[str, Any]:
+        """Return the answer as documented."""
+        upgrades = [_upgrade(f.upgrade) | {"held_by_rig": plain(f.slowed)} for f in self.found]
+        old = self.found[0].old.name
+        return {"old": old, "link_bytes_s": self.link_bytes_s, "upgrades": upgrades}
+
+    def csv(self) -> Csv:
+        """Return a row for each new drive and step."""
+        return csv_of(
+            [{"u": f.upgrade, "s": s} for f in self.found for s in f.upgrade.steps],
+            old="u.old",
+            new="u.new",
+            kind="s.kind",
+            old_bytes_s="s.old.median",
+            new_bytes_s="s.new.median",
+            times="s.times.median",
+            low="s.times.low",
+            high="s.times.high",
+            verdict="s.verdict",
+        )
+
+    def tables(self) -> Sequence[Table]:
+        """Return the steps and the jobs of each new drive under its verdict."""
+        shown: list[Table] = []
+        for one in self.found:
+            mine = [] if self.brief or not one.upgrade.steps else [upgrade_table(one)]
+            jobs = jobs_table(one, brief=self.brief)
+            if mine and not jobs.rows:
+                mine = [replace(mine[0], notes=[*mine[0].notes, *jobs.every_note])]
+            else:
+                mine.append(jobs)
+            shown += [replace(mine[0], verdict=upgrade_verdict(one, self.machine_price)), *mine[1:]]
+        return shown
+
+
+def _upgrade(u: Upgrade) -> dict[str, Any]:
+    steps = [
+        keyed(s, "kind", "times", "times_on_link", "verdict", old_bytes_s="old", new_bytes_s="new")
+        for s in u.steps
+    ]
+    jobs = [
+        keyed(j, job="job.name", rule="job.rule", old_s="old.median", new_s="new.median")
+        | keyed(j, old_interval_s="old", new_interval_s="new")
+        | {"computed": True, "missing": j.missing or None}
+        for j in u.jobs
+    ]
+    about = keyed(u, "new", "overall", "price_for_halving", "conclusion")
+    return about | {"steps": steps, "jobs": jobs}
+
+
+def upgrade(
+    shelf: Shelf,
+    old: str,
+    *new: str,
+    link: str | float | None = None,
+    machine_price: float | None = None,
+    brief: bool = False,
+) -> UpgradeAnswer:
+    """Compare the drive in use with those that would replace it.
+
+    Parameters
+    ----------
+    link : str or float, optional
+        What the link of the new drive carries, such as ``"550MB/s"``, or bytes a second.
+    machine_price : float, optional
+        What replacing the whole machine would cost.
+    brief : bool
+        Whether the tables leave the steps out.
+
+    Raises
+    ------
+    UsageError
+        One was not measured, or both are the same, or the link cannot be read.
+
+    Examples
+    --------
+    >>> stream = "sequential read 1MiB depth 8 for 2s"
+    >>> done = jovik.measure(shelf, "model:slate", stream, passes=5, seed=2)
+    >>> found = jovik.upgrade(shelf, "Corvane Slate 1TB", "Veldhaar Comet 2TB", link="550MB/s")
+    >>> found.upgrade.steps[0].times.median > 2
+    True
+    """
+    try:
+        link_bytes_s = parse_link(link) if isinstance(link, str) else link
+    except ValueError as error:
+        raise UsageError(str(error)) from None
+    found = tuple(upgraded(shelf, old, name, link_bytes_s=link_bytes_s) for name in new)
+    return UpgradeAnswer(found, link_bytes_s, machine_price, brief)
