@@ -26,9 +26,9 @@ from jovik.base.health import Health
 from jovik.base.page_address import is_address, new_address
 from jovik.base.sanitize import csv_text, file_name, strip_control
 from jovik.report.html import sort_key
-from jovik.tables.markdown import text_markdown as escaped
 from jovik.report.reviewer_text import as_html, demote_headings
 from jovik.tables.health import health_change_table
+from jovik.tables.markdown import text_markdown as escaped
 from tests.conftest import Program, call
 from tests.programs import need
 

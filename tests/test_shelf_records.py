@@ -419,10 +419,8 @@ def test_every_document_has_a_schema_and_every_schema_a_document() -> None:
                 named.add(node.args[1].value)
             else:
                 assert ast.unparse(node.args[1]) == "answer.schema"
-        elif isinstance(node, ast.AnnAssign) and getattr(node.target, "id", "") == "schema":
-            if node.value is not None:
-                assert isinstance(node.value, ast.Constant)
-                named.add(node.value.value)
+        elif isinstance(node, ast.AnnAssign) and isinstance(node.value, ast.Constant):
+            named |= {node.value.value} if getattr(node.target, "id", "") == "schema" else set()
     assert named == {p.stem for p in SCHEMAS.glob("*.json")}
 
 
