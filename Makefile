@@ -6,7 +6,7 @@ DEMO ?= demo
 SECONDS_EACH ?= 30
 COVERAGE ?=
 
-.PHONY: demo test truth lint screenshots manual recordings bench fuzz clean
+.PHONY: demo test truth count lint screenshots manual recordings bench fuzz clean
 
 $(BIN)/jovik: pyproject.toml
 	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11))' || { echo "Jovik needs Python 3.11 or later; name one: make PYTHON=python3.12 ..."; exit 1; }
@@ -29,6 +29,9 @@ lint: $(BIN)/jovik
 	$(BIN)/ruff check src tests tools benchmarks examples fuzz
 	$(BIN)/mypy
 	$(BIN)/lint-imports
+
+count: $(BIN)/jovik   ## lines of code, imports and long functions
+	$(BIN)/python tools/count.py
 
 screenshots: $(BIN)/jovik   ## docs/screenshots from the demo's data; needs xvfb and xterm
 	$(BIN)/python tools/screenshots.py

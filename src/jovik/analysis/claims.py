@@ -201,7 +201,7 @@ def _judge_one(
 
 def _not_steady(result: StepResult) -> str:
     found = result.findings.steady
-    return next(iter(steady_notes(found)), "") if found is not None else "it was not gone on with"
+    return next(iter(steady_notes(found)), "") if found is not None else "it was not continued"
 
 
 def _surely_worse(claim: Claim, one: Candidate, best: Candidate) -> bool:

@@ -29,28 +29,28 @@ MEASURING = ("measure", "resume", "repeat")
 GARBAGE_AFTER = 50_000
 """Objects made between two searches for unreachable ones; Python's own 700 suit a long loop."""
 COMMANDS = {
-    "scout": "See which drives are here, and what stands in the way.",
-    "sheet": "Write down what the box says: the drive and its claims.",
-    "measure": "Measure a drive; every finished pass goes to the shelf.",
-    "resume": "Go on with a run that was interrupted.",
-    "repeat": "Do a run again: the same steps, passes and seeds.",
-    "runs": "What was measured: a list of runs, and each run again.",
-    "plan": "What a review does, in which order and why.",
-    "compare": "What changed between two runs, cables, firmware, dates, drives.",
-    "record": "What a program asks of its drive, taken down and looked at.",
-    "judge": "Hold a drive's results against its claims.",
-    "rank": "Place every drive on the shelf, like with like.",
-    "upgrade": "What changing from one drive to another would bring.",
-    "fit": "Which loads a drive carries, and with what headroom.",
-    "note": "Note what a stopwatch, an instrument or you say.",
-    "health": "Read the drive's own log of itself.",
-    "ceiling": "What the tester itself can do here.",
-    "picture": "Draw what the shelf holds.",
-    "report": "The review itself, and a page of all drives.",
-    "shelf": "Keep, move, merge and share the library.",
-    "config": "Set and show the defaults of options.",
-    "completion": "What a shell needs to complete what you type.",
-    "demo": "All of it on model drives, in one go.",
+    "scout": "List attached drives and what would prevent testing them.",
+    "sheet": "Enter a drive's advertised specifications.",
+    "measure": "Measure a drive and store every finished pass.",
+    "resume": "Resume an interrupted run.",
+    "repeat": "Repeat a run with the same steps, passes and seeds.",
+    "runs": "List runs, show one, exclude a spoilt one.",
+    "plan": "List test plans and their costs.",
+    "compare": "Compare two runs, cables, firmware versions, dates or drives.",
+    "record": "Capture a program's I/O and show it.",
+    "judge": "Compare a drive's results with its claims.",
+    "rank": "Rank every drive on the shelf, like with like.",
+    "upgrade": "Evaluate replacing one drive with another.",
+    "fit": "Find the workloads a drive can sustain, and its headroom.",
+    "note": "Enter stopwatch and instrument readings, pros and cons.",
+    "health": "Read a drive's health log.",
+    "ceiling": "Measure this machine's own limits, without a drive.",
+    "picture": "Draw charts of results.",
+    "report": "Write the review, or a site of all drives.",
+    "shelf": "Back up, move, merge and share the library.",
+    "config": "Show and change the defaults of options.",
+    "completion": "Print the completion script for a shell.",
+    "demo": "Try everything on model drives.",
 }
 """Every command and its line in the overview, in the order of the work."""
 
@@ -114,7 +114,7 @@ class LazyGroup(click.Group):
 @click.option(
     "--debug-log",
     metavar="FILE",
-    help="Add to FILE what goes on, for a bug report: no serials, paths or passwords.",
+    help="Append a log for a bug report to FILE: no serials, paths or passwords.",
 )
 @click.version_option(VERSION, "-V", "--version", message="jovik %(version)s")
 @click.pass_context

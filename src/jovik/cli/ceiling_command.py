@@ -15,7 +15,7 @@ from jovik.cli.options import UnitParam, format_option
     type=click.Choice(["auto", "io_uring", "blocking"]),
     default="auto",
     show_default=True,
-    help="One of the two, or both that work here.",
+    help="One I/O engine. Default: every engine that works here.",
 )
 @click.option(
     "--for",
@@ -28,7 +28,7 @@ from jovik.cli.options import UnitParam, format_option
 @format_option()
 @handled_by("ceiling:ceiling")
 def ceiling() -> None:
-    """Measure what the tester can do here with no drive in the way.
+    """Measure this machine's own limits, without a drive.
 
     The measuring loops run with nothing behind them (no-op requests on a ring, writes to the null
     device) and with a file in memory behind them. A result above 70 % of its ceiling is marked as

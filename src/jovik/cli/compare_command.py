@@ -35,19 +35,19 @@ def _period(text: str) -> float:
 @click.option(
     "--over",
     type=UnitParam("TIME", _period),
-    help="A alone over time, stretches of so long taken together: 1d, 7d, 12h.",
+    help="Show how A changed over time, grouped into periods of this length (1d, 7d, 12h).",
 )
 @click.option(
     "--out",
     type=click.Path(dir_okay=False, path_type=Path),
-    help="With --over: draw it too; the ending (png, svg, pdf) says the form.",
+    help="With --over: draw a chart as well. The ending selects PNG, SVG or PDF.",
 )
 @force_option
 @format_option("markdown")
 @shelf_option
 @handled_by("compare:compare")
 def compare() -> None:
-    """Say what changed from A to B: conditions first, then steps, then findings.
+    """Compare A with B: conditions first, then steps, then findings.
 
     A and B are selections: a run (or 'last'), a drive, or a drive narrowed by @rig=, @sample=,
     @firmware=, @since= and @until=.

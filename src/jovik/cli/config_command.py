@@ -13,9 +13,9 @@ from jovik.cli.options import format_option
 @click.group(cls=NamingGroup, invoke_without_command=True)
 @click.pass_context
 def config(ctx: click.Context) -> None:
-    """Set what options are unless given: the shelf, the rig, passes, a margin, a theme.
+    """Show and change the defaults of options: shelf, rig, passes, margin, theme.
 
-    What is typed comes before what JOVIK_SHELF says, and that before a setting. The file is TOML;
+    An option overrides JOVIK_SHELF, which overrides a setting. The file is TOML;
     JOVIK_CONFIG names another one.
 
     \b
@@ -32,14 +32,14 @@ def config(ctx: click.Context) -> None:
 @format_option()
 @handled_by("config:show")
 def show() -> None:
-    """Show what is set, and in which file."""
+    """Show your settings and their file."""
 
 
 @config.command()
 @format_option()
 @handled_by("config:keys")
 def keys() -> None:
-    """Show what can be set, and what it is without."""
+    """List the settings and their defaults."""
 
 
 @config.command("set")
@@ -47,11 +47,11 @@ def keys() -> None:
 @click.argument("value")
 @handled_by("config:set_command")
 def set_command() -> None:
-    """Set KEY, such as measure.rig, to VALUE; it is checked as the option would check it."""
+    """Set KEY, such as measure.rig, to VALUE, which is checked like the option's."""
 
 
 @config.command()
 @click.argument("key", shell_complete=settings)
 @handled_by("config:unset")
 def unset() -> None:
-    """Take KEY away, so that it is again what it is without."""
+    """Set KEY back to its default."""

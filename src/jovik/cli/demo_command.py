@@ -13,13 +13,13 @@ from jovik.cli.handled_by import handled_by
 @click.option(
     "--out",
     type=click.Path(file_okay=False, path_type=Path),
-    help="The folder to make. Default: a new jovik-demo here.",
+    help="The folder to create. Default: a new jovik-demo in the current folder.",
 )
 @handled_by("demo:demo")
 def demo() -> None:
     """Test four model drives from sheet to ranking, and show each command on the way.
 
-    The folder then holds a shelf (shelf.db) to go on with, the picture of the ranking and the
+    The folder then contains a shelf (shelf.db) to continue with, a chart of the ranking, and the
     review.
 
     \b

@@ -17,27 +17,27 @@ from jovik.cli.options import format_option, shelf_option
     multiple=True,
     metavar="NAME",
     shell_complete=loads,
-    help="A load, or the path of its .toml file; repeat it at will. Default: all that ship.",
+    help="A load, or the path of its .toml file. Repeatable. Default: all that ship with Jovik.",
 )
 @click.option(
     "--loads",
     "listing",
     is_flag=True,
-    help="Say which loads there are and how their rates are computed.",
+    help="List the loads and how their rates are computed.",
 )
 @click.option(
     "--classes",
     is_flag=True,
-    help="Say what is usual for each class of drive: rules of thumb, with their reasons.",
+    help="List the usual figures of each class of drive, with their reasons.",
 )
 @format_option("markdown")
 @shelf_option
 @handled_by("fit:fit")
 def fit() -> None:
-    """Say which loads DRIVE carries, or without DRIVE which drives carry a load.
+    """Find the loads that DRIVE carries, or without DRIVE the drives that carry a load.
 
-    Writing counts at the rate after the cliff where a long write was made. With results of a filled
-    drive, those are shown too. Exit status 1 when a load that was asked for is not carried.
+    If there is a long write, writing counts at the rate after the cliff. Results of a filled drive
+    are shown as well. The exit status is 1 if the drive does not carry a requested load.
 
     \b
     jovik fit --loads

@@ -13,10 +13,10 @@ from jovik.cli.options import format_option
 @format_option()
 @handled_by("health:health")
 def health() -> None:
-    """Read the health log of the drive that TARGET is or lies on: a device, or a folder.
+    """Read the health log of a drive: TARGET is the device, or a folder on it.
 
-    It needs the right to send the drive commands; most systems give it to root. A model drive has a
-    made log, to try what reads one.
+    Most systems allow only root to send the necessary commands to a drive. A model drive has a
+    simulated log.
 
     \b
     jovik health /dev/nvme1n1

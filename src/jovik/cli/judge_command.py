@@ -22,27 +22,27 @@ from jovik.cli.options import UnitParam, format_option, share, shelf_option
     "--settle",
     "target",
     metavar="TARGET",
-    help="Measure on TARGET what is too close to call, with as many passes as it takes.",
+    help="Measure undecided claims on TARGET, with as many passes as necessary.",
 )
 @click.option(
     "--samples",
     "by_unit",
     is_flag=True,
-    help="Lay the samples of the drive side by side instead, and name those that are not right.",
+    help="Compare the samples of the drive instead, and name the suspect ones.",
 )
 @click.option(
     "--real-work",
     "work",
     is_flag=True,
-    help="Show what its streams, copies and recorded programs get of what the box says.",
+    help="Show streams, copies and recorded programs as a percentage of the advertised speed.",
 )
 @format_option("markdown")
 @shelf_option
 @handled_by("judge:judge")
 def judge() -> None:
-    """Hold the results of DRIVE against its claims.
+    """Compare the results of DRIVE with its claims.
 
-    Exit status 1 when a claim fell short, or the drive lost data.
+    The exit status is 1 if a claim was missed or the drive lost data.
 
     \b
     jovik judge "Comet 2TB"

@@ -25,20 +25,20 @@ from jovik.cli.options import (
 @click.option(
     "--every-drive",
     is_flag=True,
-    help="Measure every drive here that is mounted, each through a folder on it.",
+    help="Measure every mounted drive, each through a folder on it.",
 )
 @click.option(
     "--together",
     is_flag=True,
-    help="Measure each target alone, then all at the same moment, and say what they share.",
+    help="Measure each target alone, then all at once, and report what they share.",
 )
 @click.option(
     "--drive",
     "name",
     metavar="NAME",
     shell_complete=drives,
-    help="The drive on the shelf that this is. Default: the one that its identity leads to; a new "
-    "one is enrolled.",
+    help="Name of this drive on the shelf. Default: matched by serial number or model. An unknown "
+    "drive is added.",
 )
 @click.option(
     "--plan",
@@ -49,7 +49,7 @@ from jovik.cli.options import (
 @click.option(
     "--passes",
     type=UnitParam("N or A..B", count_range),
-    help="Passes of each step. Default: what the plan says; 5 for phrases.",
+    help="Passes of each step. Default: as in the plan; 5 for phrases.",
 )
 @click.option(
     "--precision",
@@ -60,26 +60,26 @@ from jovik.cli.options import (
     "--budget",
     "budget_ns",
     type=UnitParam("TIME", parse_time),
-    help="Time for all steps together, such as 5min; the plan is trimmed to it.",
+    help="Time for all steps together, such as 5min. Jovik trims the plan to fit.",
 )
 @click.option(
     "--engine",
     type=click.Choice(["auto", "io_uring", "blocking"]),
     default="auto",
     show_default=True,
-    help="How I/O is done.",
+    help="The I/O engine.",
 )
 @click.option(
     "--on-error",
     type=click.Choice(["stop", "continue"]),
     default="stop",
     show_default=True,
-    help="At an I/O error.",
+    help="What to do if an I/O fails.",
 )
 @click.option(
     "--seed",
     type=click.IntRange(0, 2**62),
-    help="Of offsets and payload; the same seed does the same I/O.",
+    help="Seed for offsets and data. The same seed repeats the same I/O.",
 )
 @click.option(
     "--unit",
@@ -97,12 +97,12 @@ from jovik.cli.options import (
     "--rig-notes",
     default="",
     metavar="TEXT",
-    help="What should be known of the rig: cable, enclosure, port.",
+    help="Notes on the rig: cable, enclosure, port.",
 )
 @click.option(
     "--keep-serial",
     is_flag=True,
-    help="Keep the unit's serial on the shelf in full, not only its digest.",
+    help="Store the full serial number, not only its digest.",
 )
 @destroy_options
 @click.option(
@@ -110,20 +110,20 @@ from jovik.cli.options import (
     type=UnitParam("SHARE", percent),
     default="1%",
     show_default=True,
-    help="Ask before writing more of the endurance rating.",
+    help="Ask before writing more than this fraction of the endurance rating.",
 )
 @click.option("--yes", is_flag=True, help="Do not ask.")
-@click.option("--passes-table", "each_pass", is_flag=True, help="Show each pass of each step, too.")
-@click.option("--dry-run", is_flag=True, help="Say what would be done, and write nothing.")
+@click.option("--passes-table", "each_pass", is_flag=True, help="Also show each pass of each step.")
+@click.option("--dry-run", is_flag=True, help="Report what would be done without writing anything.")
 @format_option()
 @shelf_option
 @handled_by("measure:measure")
 def measure() -> None:
-    """Measure TARGET, a folder on the drive or a model drive (model:NAME), step by step.
+    """Measure TARGET: a folder on the drive, a raw device, or a model drive (model:NAME).
 
-    A PHRASE is one step, or a ladder of steps where a number is a list or a range. Each finished
-    pass is on the shelf before the next begins; no test file is left behind. Of several targets
-    each has a run of its own, one after another, and they are ranked at the end.
+    A PHRASE is one step, or a ladder of steps if a number in it is a list or a range. Jovik stores
+    each finished pass before the next begins, and leaves no test file behind. Several targets are
+    measured one after another, each in its own run, and ranked at the end.
 
     \b
     jovik measure .

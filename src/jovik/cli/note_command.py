@@ -18,14 +18,16 @@ from jovik.cli.options import format_option, shelf_option
     "texts",
     multiple=True,
     metavar="NAME=VALUE",
-    help="A figure taken by other means, such as 'boot time=8.1s'. Repeat it at will.",
+    help="A value measured by other means, such as 'boot time=8.1s'. Repeatable.",
 )
 @click.option(
     "--method",
     default="",
-    help="How it was taken; readings are compared where the method is the same.",
+    help="How it was measured. Only readings by the same method are compared.",
 )
-@click.option("--instrument", default="", help="With what: stopwatch, noise meter, another tester.")
+@click.option(
+    "--instrument", default="", help="The instrument: stopwatch, noise meter, another tester."
+)
 @click.option(
     "--csv",
     "source",
@@ -36,39 +38,45 @@ from jovik.cli.options import format_option, shelf_option
     "--log",
     "log_file",
     type=click.Path(exists=True, dir_okay=False, path_type=Path),
-    help="What an instrument logged beside --run: a table of times and values.",
+    help="An instrument's log during --run: a table of times and values.",
 )
-@click.option("--quantity", metavar="NAME", help="What --log is of, such as 'noise level'.")
-@click.option("--unit", metavar="UNIT", help="Of --log: dB(A), W, C, V, A.")
-@click.option("--shift", metavar="TIME", help="Added to the times of --log, such as 2.5s or -1h.")
+@click.option("--quantity", metavar="NAME", help="The quantity of --log, such as 'noise level'.")
+@click.option("--unit", metavar="UNIT", help="The unit of --log: dB(A), W, C, V, A.")
+@click.option(
+    "--shift", metavar="TIME", help="Shift the times of --log by this much, such as 2.5s or -1h."
+)
 @click.option(
     "--boot",
     is_flag=True,
-    help="Note how long this machine's last boot took, by what systemd says.",
+    help="Note the time of this machine's last boot, as systemd reports it.",
 )
-@click.option("--pro", multiple=True, metavar="TEXT", help="What speaks for it.")
-@click.option("--con", multiple=True, metavar="TEXT", help="What speaks against it.")
-@click.option("--remark", multiple=True, metavar="TEXT", help="Anything else.")
+@click.option("--pro", multiple=True, metavar="TEXT", help="An advantage.")
+@click.option("--con", multiple=True, metavar="TEXT", help="A disadvantage.")
+@click.option("--remark", multiple=True, metavar="TEXT", help="Any other remark.")
 @click.option(
     "--run",
     "run_name",
     metavar="RUN",
     shell_complete=run_names,
-    help="The run that pros, cons and remarks are about; 'last' is the one begun last.",
+    help="The run that pros, cons and remarks refer to; 'last' is the latest.",
 )
-@click.option("--date", metavar="DATE", help="When it happened: 2026-11-23, or 2026-11-23T14:05.")
-@click.option("--list", "listing", is_flag=True, help="List all that is noted, with numbers.")
 @click.option(
-    "--remove", "number", type=click.IntRange(1), help="Remove the note of this number of --list."
+    "--date", metavar="DATE", help="The date of the event: 2026-11-23, or 2026-11-23T14:05."
+)
+@click.option(
+    "--list", "listing", is_flag=True, help="List all notes and readings with their numbers."
+)
+@click.option(
+    "--remove", "number", type=click.IntRange(1), help="Remove the note with this number in --list."
 )
 @format_option()
 @shelf_option
 @handled_by("note:note")
 def note() -> None:
-    """Note readings, pros and cons of DRIVE; without any, show what is noted.
+    """Enter readings, pros and cons of DRIVE, or show those there are.
 
-    A reading named like a step (random read 4KiB depth 32=91,000 IOPS) is laid beside what Jovik
-    measured.
+    Jovik compares a reading named like a step (random read 4KiB depth 32=91,000 IOPS) with its own
+    result.
 
     \b
     jovik note "Comet 2TB" --reading "boot time=8.1s" --method "stopwatch, to the desktop"

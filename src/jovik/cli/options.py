@@ -29,14 +29,14 @@ def format_option(*more: str) -> Callable[[F], F]:
         type=click.Choice(["table", "json", "csv", *more]),
         default="table",
         show_default=True,
-        help="Form of the output.",
+        help="Output format.",
     )
 
 
 def force_option(command: F) -> F:
     """`--force`."""
     return click.option(
-        "--force", is_flag=True, help="Write over a file that Jovik did not make, too."
+        "--force", is_flag=True, help="Also replace a file that Jovik did not create."
     )(command)
 
 
@@ -46,12 +46,12 @@ def destroy_options(command: F) -> F:
         click.option(
             "--content-worthless",
             is_flag=True,
-            help="With --destroy: data on it that nothing here can name may be overwritten too.",
+            help="With --destroy: also overwrite data that Jovik cannot identify.",
         ),
         click.option(
             "--destroy",
             metavar="SERIAL",
-            help="Allow writing the raw device of this serial; everything on it is lost.",
+            help="Allow writing to the raw device with this serial number. All data on it is lost.",
         ),
     ):
         command = option(command)
@@ -96,7 +96,7 @@ def share(text: str) -> float:
     """``2%`` as 0.02, for what is a part of a whole: below 100 %."""
     value = percent(text)
     if value >= 1:
-        raise ValueError(f"'{text}' is no share; write less than 100%, such as 5%")
+        raise ValueError(f"'{text}' is not a percentage below 100%; write for example 5%")
     return value
 
 

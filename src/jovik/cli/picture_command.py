@@ -51,7 +51,7 @@ def _common(command: F) -> F:
         click.option(
             "--size",
             type=UnitParam("WxH", pixels),
-            help="In pixels. Default: 1280x800, or what --for says.",
+            help="Size in pixels. Default: 1280x800, or as --for sets it.",
         ),
         click.option(
             "--for",
@@ -59,13 +59,13 @@ def _common(command: F) -> F:
             type=click.Choice(list(USES)),
             default="web",
             show_default=True,
-            help="What it is for: size, and dots for each letter.",
+            help="The purpose, which sets size and resolution.",
         ),
         click.option(
             "--out",
             required=True,
             type=click.Path(dir_okay=False, allow_dash=True, path_type=Path),
-            help="The file; its ending (png, svg, pdf) says the form; - is standard output, a PNG.",
+            help="The file. Its ending selects PNG, SVG or PDF; - writes a PNG to standard output.",
         ),
     ):
         command = option(command)

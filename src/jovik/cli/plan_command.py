@@ -12,7 +12,7 @@ from jovik.cli.options import format_option, shelf_option
 
 @click.group(cls=NamingGroup)
 def plan() -> None:
-    """Plans: what a review does, in which order and why.
+    """List test plans, what they do and what they cost.
 
     \b
     jovik plan list
@@ -30,9 +30,7 @@ def list_plans() -> None:
 
 @plan.command("show")
 @click.argument("name", shell_complete=plans)
-@click.option(
-    "--target", "target_at", metavar="TARGET", help="Say what it would cost on this target."
-)
+@click.option("--target", "target_at", metavar="TARGET", help="Estimate the cost on this target.")
 @click.option(
     "--drive",
     "drive_name",
@@ -40,16 +38,18 @@ def list_plans() -> None:
     shell_complete=drives,
     help="The drive on the shelf, for its claimed rates and endurance rating.",
 )
-@click.option("--budget", metavar="TIME", help="Trim it to this time, and say what goes.")
+@click.option(
+    "--budget", metavar="TIME", help="Trim the plan to this time, and list what is dropped."
+)
 @format_option("toml")
 @shelf_option
 @handled_by("plan:show")
 def show() -> None:
-    """Show what plan NAME does, in its order, and why."""
+    """Show the steps of plan NAME in order, with their reasons."""
 
 
 @plan.command("check")
 @click.argument("file")
 @handled_by("plan:check")
 def check() -> None:
-    """Read a plan's FILE and say whether it is one; the line and the key at fault if it is not."""
+    """Check a plan's FILE, and report the line and key of an error."""

@@ -21,7 +21,7 @@ class TakeFirst(BareMemberGroup):
 
 @click.group(cls=TakeFirst, name="record")
 def record() -> None:
-    """Record what a program asks of its drive: jovik record --out FILE -- COMMAND ...
+    """Capture a program's I/O: jovik record --out FILE -- COMMAND ...
 
     \b
     sudo jovik record --out start.jrec --on /home -- editor
@@ -44,14 +44,14 @@ def record() -> None:
     default=".",
     show_default=True,
     metavar="TARGET",
-    help="A folder on the drive, or the drive, whose requests are taken down.",
+    help="The drive to record, or a folder on it.",
 )
-@click.option("--name", help="What it is called. Default: the command.")
+@click.option("--name", help="Name of the recording. Default: the command.")
 @click.option(
     "--for",
     "time_ns",
     type=UnitParam("TIME", parse_time),
-    help="How long. Default: until the command ends, or until Ctrl-C.",
+    help="Duration. Default: until the command ends, or until Ctrl-C.",
 )
 @click.option(
     "--repeat",
@@ -59,23 +59,23 @@ def record() -> None:
     default=1,
     show_default=True,
     metavar="N",
-    help="Run the command N times and say how long it took, with its interval.",
+    help="Run the command N times and report its time with an interval.",
 )
 @click.option(
     "--cold",
     is_flag=True,
-    help="Before each time, drop from memory the files that COMMAND opens.",
+    help="Before each run, drop the files that COMMAND opens from memory.",
 )
 @click.option(
     "--keep-names",
     is_flag=True,
-    help="Keep the arguments of COMMAND, and the names of the files that --cold found.",
+    help="Store the arguments of COMMAND, and the names of the files that --cold found.",
 )
-@click.option("--force", is_flag=True, help="Write over a file that is there.")
+@click.option("--force", is_flag=True, help="Replace an existing file.")
 @format_option()
 @handled_by("take:take")
 def take() -> None:
-    """Take down every request that reaches a drive while COMMAND runs; needs root.
+    """Capture every request that reaches a drive while COMMAND runs; needs root.
 
     Times, offsets, sizes and flags, and whether the command, the system's own threads or somebody
     else asked: no content, no names of files, no arguments. 'take' may be left out. With --cold the
@@ -96,7 +96,7 @@ def take() -> None:
 @shelf_option
 @handled_by("record:show")
 def show() -> None:
-    """Show what RECORDING holds, and how long the drive was waited for.
+    """Show the requests of RECORDING, and how long the program waited for the drive.
 
     RECORDING is a file, or the name of one on the shelf, or of one that ships with Jovik.
 
@@ -108,12 +108,12 @@ def show() -> None:
 
 @record.command("keep")
 @click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
-@click.option("--as", "name", metavar="NAME", help="What it is called there. Default: the file's.")
+@click.option("--as", "name", metavar="NAME", help="Name on the shelf. Default: the file's name.")
 @format_option()
 @shelf_option
 @handled_by("record:keep")
 def keep() -> None:
-    """Put the recording in FILE on the shelf, where replays find it by name.
+    """Store the recording in FILE on the shelf, so that replays find it by name.
 
     It is exported, imported and merged with the results.
 
@@ -140,7 +140,7 @@ def list_recordings() -> None:
 @shelf_option
 @handled_by("record:remove")
 def remove() -> None:
-    """Take the recording called NAME off the shelf; results of its replays stay.
+    """Remove the recording NAME from the shelf; results of its replays stay.
 
     \b
     jovik record remove editor

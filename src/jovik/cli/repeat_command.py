@@ -15,7 +15,7 @@ from jovik.cli.options import destroy_options, format_option, shelf_option
     "--target",
     "target_at",
     metavar="TARGET",
-    help="Another place for it, such as the same drive on another cable. Default: where it was.",
+    help="Another target, such as the same drive on another cable. Default: the original one.",
 )
 @click.option("--unit", "unit_name", metavar="NAME", help="A name for this sample of the drive.")
 @click.option(
@@ -30,9 +30,9 @@ from jovik.cli.options import destroy_options, format_option, shelf_option
 @shelf_option
 @handled_by("repeat:repeat")
 def repeat() -> None:
-    """Do again what RUN did, or the last run.
+    """Repeat RUN, or the last run.
 
-    The same steps, passes and seeds, as a run of its own.
+    The new run has the same steps, passes and seeds.
 
     \b
     jovik repeat

@@ -18,7 +18,7 @@ from jovik.cli.options import force_option, format_option, shelf_option
     multiple=True,
     metavar="DRIVE",
     shell_complete=drives,
-    help="A drive that it would replace; repeat it at will.",
+    help="A drive that it would replace. Repeatable.",
 )
 @click.option(
     "--words",
@@ -64,7 +64,7 @@ from jovik.cli.options import force_option, format_option, shelf_option
 @shelf_option
 @handled_by("report:report")
 def report() -> None:
-    """Make the review of DRIVE: the verdict first, then all that it rests on.
+    """Write the review of DRIVE: the verdict first, then all that it is based on.
 
     \b
     jovik report "Comet 2TB" --against "Slate 1TB" --out review.html

@@ -14,16 +14,16 @@ from jovik.cli.options import destroy_options, format_option, shelf_option
     "--target",
     "target_at",
     metavar="TARGET",
-    help="Where the drive hangs now. Default: where it was.",
+    help="Where the drive is now. Default: the original target.",
 )
 @destroy_options
 @format_option()
 @shelf_option
 @handled_by("resume:resume")
 def resume() -> None:
-    """Go on with RUN, or the last one that was not finished, after its last finished pass.
+    """Resume RUN, or the last unfinished run, after its last finished pass.
 
-    It has to be the same unit on the same rig.
+    The sample and the rig must be the same.
 
     \b
     jovik resume

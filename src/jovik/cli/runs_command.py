@@ -32,8 +32,8 @@ def runs() -> None:
 
 @runs.command("list")
 @click.argument("drive", required=False, shell_complete=drives)
-@click.option("--since", metavar="DATE", help="Only runs begun on that day or later.")
-@click.option("--rig", metavar="NAME", help="Only runs on that rig.")
+@click.option("--since", metavar="DATE", help="Only runs started on or after this date.")
+@click.option("--rig", metavar="NAME", help="Only runs on this rig.")
 @format_option()
 @shelf_option
 @handled_by("runs:listing")
@@ -48,13 +48,15 @@ def listing() -> None:
 
 @runs.command("show")
 @click.argument("run", shell_complete=run_names)
-@click.option("--every-note", is_flag=True, help="Say what disturbed each step, not only the run.")
-@click.option("--passes-table", "each_pass", is_flag=True, help="Show each pass of each step, too.")
+@click.option(
+    "--every-note", is_flag=True, help="Report what disturbed each step, not only the run."
+)
+@click.option("--passes-table", "each_pass", is_flag=True, help="Also show each pass of each step.")
 @format_option()
 @shelf_option
 @handled_by("run:show")
 def show() -> None:
-    """Show RUN again, as measure did; 'last' is the one begun last.
+    """Show the results of RUN; 'last' is the latest.
 
     \b
     jovik runs show last --passes-table
@@ -68,12 +70,12 @@ def show() -> None:
 @click.option(
     "--out", default="-", show_default=True, metavar="FILE", help="A .csv or .parquet file, or -."
 )
-@click.option("--force", is_flag=True, help="Write over a file that is there.")
+@click.option("--force", is_flag=True, help="Replace an existing file.")
 @format_option()
 @shelf_option
 @handled_by("run:series")
 def series() -> None:
-    """Write the series of RUN: a row for every tenth of a second of every pass.
+    """Write the series of RUN: a row per 100 ms of every pass.
 
     With bytes, I/Os, errors, mean latency, temperature, and the clock time in UTC.
 
@@ -89,7 +91,7 @@ def series() -> None:
     "--quantity",
     type=click.Choice(["power", "noise"]),
     required=True,
-    help="What the meter is of: watts, or dB(A).",
+    help="The quantity: power in watts, or noise in dB(A).",
 )
 @click.option(
     "--out",
@@ -97,12 +99,12 @@ def series() -> None:
     type=click.Path(dir_okay=False, allow_dash=True, path_type=Path),
     help="The table to write; - is standard output.",
 )
-@click.option("--force", is_flag=True, help="Write over a file that is there.")
+@click.option("--force", is_flag=True, help="Replace an existing file.")
 @format_option()
 @shelf_option
 @handled_by("run:meter")
 def meter() -> None:
-    """Write what a meter beside a model drive would have shown during RUN.
+    """Write what a meter next to a model drive would have shown during RUN.
 
     To try instrument logs without an instrument: seconds since it was switched on, which was before
     the first pass, and a value every 100 ms.
@@ -115,14 +117,16 @@ def meter() -> None:
 @runs.command("exclude")
 @click.argument("run", shell_complete=run_names)
 @click.option("--step", "number", type=click.IntRange(1), help="Only this step, by its number.")
-@click.option("--why", required=True, metavar="TEXT", help="The reason, which is shown with it.")
+@click.option(
+    "--why", required=True, metavar="TEXT", help="The reason, which Jovik shows with the run."
+)
 @shelf_option
 @handled_by("runs:exclude")
 def exclude() -> None:
-    """Set RUN aside: it stays on the shelf, and is in no verdict, ranking, picture or page.
+    """Exclude RUN from verdicts, rankings, charts and pages; it stays on the shelf.
 
     \b
-    jovik runs exclude last --why "hung on the wrong cable"
+    jovik runs exclude last --why "wrong cable"
     jovik runs exclude 20261123-101500-0a1b2c --step 3 --why "a backup was running"
     """
 
@@ -133,7 +137,7 @@ def exclude() -> None:
 @shelf_option
 @handled_by("runs:include")
 def include() -> None:
-    """Take RUN back that was excluded: it counts again.
+    """Include RUN again that was excluded.
 
     \b
     jovik runs include last
@@ -145,7 +149,7 @@ def include() -> None:
 @shelf_option
 @handled_by("run:remove")
 def remove() -> None:
-    """Remove RUN and its passes from the shelf for good; its name is typed in full.
+    """Delete RUN and its passes for good; type its name in full.
 
     \b
     jovik runs remove 20261123-101500-0a1b2c

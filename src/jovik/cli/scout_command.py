@@ -11,23 +11,23 @@ from jovik.cli.options import format_option, shelf_option
 @click.command()
 @click.argument("target", required=False)
 @click.option(
-    "--serials", is_flag=True, help="Show serials in full; otherwise only their last characters."
+    "--serials", is_flag=True, help="Show serial numbers in full, not only their last characters."
 )
 @click.option(
     "--all",
     "everything",
     is_flag=True,
-    help="Show all that may make figures differ, with the command that changes it.",
+    help="Show every setting that can change results, with the command that changes it.",
 )
 @format_option()
 @shelf_option
 @handled_by("scout:scout")
 def scout() -> None:
-    """Show every drive here, or the one under TARGET.
+    """List attached drives, or the one under TARGET, and what would prevent testing them.
 
-    What it is, what it hangs on, and what stands in the way.
+    For each drive: identity, link, and what would prevent testing it.
 
-    TARGET is a device, a folder (then the drive under it is shown), or a model drive.
+    TARGET is a device, a folder on a drive, or a model drive.
 
     \b
     jovik scout

@@ -25,7 +25,7 @@ DRIVE_OPTIONS = {
 
 @click.group(cls=NamingGroup)
 def sheet() -> None:
-    """Write down what the box says: the drive and its claims.
+    """Enter a drive's advertised specifications.
 
     \b
     jovik sheet new "Fjord 1TB" --maker Halden --capacity 1TB --price "89 EUR"
@@ -53,7 +53,7 @@ def _drive_options(command: F) -> F:
 @shelf_option
 @handled_by("sheet:new")
 def new() -> None:
-    """Enrol the drive NAME, from options or from a TOML file."""
+    """Add the drive NAME, from options or from a TOML file."""
 
 
 @sheet.command()
@@ -72,7 +72,7 @@ def new() -> None:
 @shelf_option
 @handled_by("sheet:claim")
 def claim() -> None:
-    """Put a claim on the sheet of the drive NAME, in the place of the same one from there.
+    """Add a claim to the sheet of the drive NAME, or replace the same one.
 
     WHAT is the start of a phrase ("sequential read", "random read 4KiB depth 32"); FIGURE a rate or
     an access time ("7000MB/s", "900,000 IOPS", "60us").
@@ -86,7 +86,7 @@ def claim() -> None:
 @shelf_option
 @handled_by("sheet:unclaim")
 def unclaim() -> None:
-    """Take a claim off the sheet of the drive NAME.
+    """Remove a claim from the sheet of the drive NAME.
 
     \b
     jovik sheet unclaim "Fjord 1TB" "sequential read"
@@ -105,7 +105,7 @@ def unclaim() -> None:
 @shelf_option
 @handled_by("sheet:edit")
 def edit() -> None:
-    """Correct the sheet of the drive NAME: by option, or all of it in your editor.
+    """Edit the sheet of the drive NAME, by option or in your editor.
 
     Without an option the sheet opens as TOML in $EDITOR, claims included. An empty text clears what
     an option stands for.
@@ -122,7 +122,7 @@ def edit() -> None:
 @shelf_option
 @handled_by("sheet:rename")
 def rename() -> None:
-    """Call the drive NAME by another name; its runs, notes and samples stay with it."""
+    """Rename the drive NAME; it keeps its runs, notes and samples."""
 
 
 @sheet.command()
@@ -131,7 +131,7 @@ def rename() -> None:
 @shelf_option
 @handled_by("sheet:remove")
 def remove() -> None:
-    """Remove the drive NAME with its sheet and notes; one that was measured only --with-runs."""
+    """Remove the drive NAME with its sheet and notes; --with-runs if it was measured."""
 
 
 @sheet.command()

@@ -14,7 +14,7 @@ from jovik.cli.options import force_option, format_option, shelf_option
 
 @click.group(cls=NamingGroup)
 def shelf() -> None:
-    """Keep, move, merge and share the shelf.
+    """Back up, move, merge and share the shelf.
 
     \b
     jovik shelf export --out everything.zip
@@ -39,7 +39,7 @@ def shelf() -> None:
 @shelf_option
 @handled_by("shelf:export_command")
 def export_command() -> None:
-    """Write the shelf to a zip of JSON and CSV, which `import` takes anywhere."""
+    """Export the shelf to a zip of JSON and CSV, which `import` reads anywhere."""
 
 
 @shelf.command("import")
@@ -56,7 +56,7 @@ def export_command() -> None:
 @shelf_option
 @handled_by("shelf:import_command")
 def import_command() -> None:
-    """Bring what SOURCE holds onto the shelf.
+    """Import the records in SOURCE.
 
     What is there already stays, so that doing it twice changes nothing.
 
@@ -65,7 +65,7 @@ def import_command() -> None:
     """
 
 
-quiet_option = click.option("--quiet", is_flag=True, help="Print nothing if all is well.")
+quiet_option = click.option("--quiet", is_flag=True, help="Print nothing if the shelf is intact.")
 
 
 @shelf.command()
@@ -74,7 +74,7 @@ quiet_option = click.option("--quiet", is_flag=True, help="Print nothing if all 
 @shelf_option
 @handled_by("shelf:check")
 def check() -> None:
-    """Check that the shelf is whole: the database, and every record, series and histogram in it.
+    """Check the shelf: the database, and every record, series and histogram in it.
 
     The exit status is 1 if it is not.
     """
@@ -93,7 +93,7 @@ def check() -> None:
 @shelf_option
 @handled_by("shelf:backup")
 def backup() -> None:
-    """Copy the shelf as it is at this moment to a file, while others go on writing to it."""
+    """Back up the shelf to a file, while others continue to write to it."""
 
 
 @shelf.command("log")
@@ -104,7 +104,7 @@ def backup() -> None:
 @shelf_option
 @handled_by("shelf:log_command")
 def log_command() -> None:
-    """Show what was corrected on the shelf, newest first: when, of what, from and to.
+    """List corrections of the shelf, newest first: when, what, from and to.
 
     \b
     jovik shelf log --drive "Comet 2TB"

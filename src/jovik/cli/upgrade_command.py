@@ -18,13 +18,13 @@ from jovik.cli.options import UnitParam, force_option, format_option, shelf_opti
 @click.option(
     "--link",
     type=UnitParam("RATE", parse_link),
-    help="What the link that the new drive will hang on carries, such as 550MB/s.",
+    help="The rate of the link for the new drive, such as 550MB/s.",
 )
 @click.option(
     "--instead-of",
     "machine_price",
     type=click.FloatRange(min=0, min_open=True),
-    help="What replacing the whole machine would cost.",
+    help="The price of replacing the whole machine.",
 )
 @click.option(
     "--brief", is_flag=True, help="One page for a client: jobs, price and the conclusion."
@@ -39,7 +39,7 @@ from jovik.cli.options import UnitParam, force_option, format_option, shelf_opti
 @shelf_option
 @handled_by("upgrade:upgrade")
 def upgrade() -> None:
-    """Say what changing from OLD to each NEW drive would bring.
+    """Compare OLD with each NEW drive that would replace it.
 
     \b
     jovik upgrade "Slate 1TB" "Comet 2TB"

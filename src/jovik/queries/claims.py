@@ -60,7 +60,7 @@ def judged(shelf: Shelf, name: str, margin: float = MARGIN) -> Judged:
         that would help.
     """
     if not 0 < margin < 1:
-        raise UsageError(f"a margin of {margin:g} is no share", "give one between 0 and 1: 0.05")
+        raise UsageError(f"margin must be between 0 and 1, not {margin:g}", "for example 0.05")
     sheet = shelf.sheet(name)
     drive = sheet.drive.name
     if not sheet.claims:

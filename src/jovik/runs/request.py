@@ -138,7 +138,9 @@ def request_for(
         raise UsageError("both phrases and a plan were given", "give one of the two")
     chosen = Plan.of(tuple(phrases)) if phrases else load_plan(plan or DEFAULT_PLAN)
     if precision is not None and not 0 < precision < 1:
-        raise UsageError(f"a precision of {precision:g} is no share", "give one such as 0.02")
+        raise UsageError(
+            f"precision must be between 0 and 1, not {precision:g}", "for example 0.02"
+        )
     number = seed if seed is not None else secrets.randbits(40)
     return RunRequest(
         target=resolve(target),

@@ -187,17 +187,17 @@ class RunningStep:
                 trace = make()
             if not watched.longest_s:
                 return trace
-            log.debug("stood still for %.1f s", watched.longest_s)
+            log.debug("did not run for %.1f s", watched.longest_s)
             # What it wrote was written all the same.
             self.context.sink.laid_out(trace.written_bytes + trace.late_written_bytes)
             self._standstill_notes.append(
-                f"a pass was thrown away and made again: Jovik itself stood still for "
-                f"{watched.longest_s:.1f} s in it (stopped, suspended, or starved of the processor)"
+                f"discarded and repeated one pass: the Jovik process did not run for "
+                f"{watched.longest_s:.1f} s (stopped, suspended, or starved of the processor)"
             )
         raise TargetError(
-            f"Jovik itself stood still in {MOST_STANDSTILLS} passes in a row, for "
-            f"{watched.longest_s:.1f} s in the last: nothing can be measured here",
-            "let the machine neither sleep nor be stopped, and jovik resume",
+            f"the Jovik process did not run during {MOST_STANDSTILLS} passes in a row, for "
+            f"{watched.longest_s:.1f} s in the last, so that nothing can be measured",
+            "keep the machine from sleeping, then jovik resume",
         )
 
     def repeat(self, one_pass: Callable[[int], Trace]) -> Sequence[Trace]:

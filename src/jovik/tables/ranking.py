@@ -343,7 +343,7 @@ def _index_words(found: Ranked) -> list[str]:
     counted = len(ranking.counted)
     effect = found.effect
     spread = 100 * max([FLOOR, *effect.spread.values()])
-    learnt = f"from {effect.freedom} runs made again" if effect.spread else "the least assumed"
+    learnt = f"from {effect.freedom} repeated runs" if effect.spread else "the assumed minimum"
     said = [
         f"index: {counted} {'step' if counted == 1 else 'steps'} that two drives or more were "
         f"measured in; intervals and places hold for all pairs at once, and runs of one drive "

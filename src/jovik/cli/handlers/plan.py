@@ -57,7 +57,9 @@ def show(
 ) -> int:
     """Show what plan NAME does, in its order, and why."""
     if budget is not None and target_at is None:
-        raise UsageError("what a budget leaves depends on the target", "add --target")
+        raise UsageError(
+            "--budget needs --target", "the time that a plan takes depends on the target"
+        )
     chosen = load_plan(name)
     if form == "toml":
         click.echo(plan_text(name)[0], nl=False)
