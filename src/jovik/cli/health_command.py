@@ -10,7 +10,7 @@ from jovik.cli.options import format_option
 
 @click.command()
 @click.argument("target")
-@format_option()
+@format_option("markdown")
 @handled_by("health:health")
 def health() -> None:
     """Read the health log of a drive: TARGET is the device, or a folder on it.

@@ -69,7 +69,7 @@ from jovik.cli.options import format_option, shelf_option
 @click.option(
     "--remove", "number", type=click.IntRange(1), help="Remove the note with this number in --list."
 )
-@format_option()
+@format_option("markdown")
 @shelf_option
 @handled_by("note:note")
 def note() -> None:

@@ -34,7 +34,7 @@ def runs() -> None:
 @click.argument("drive", required=False, shell_complete=drives)
 @click.option("--since", metavar="DATE", help="Only runs started on or after this date.")
 @click.option("--rig", metavar="NAME", help="Only runs on this rig.")
-@format_option()
+@format_option("markdown")
 @shelf_option
 @handled_by("runs:listing")
 def listing() -> None:

@@ -100,7 +100,7 @@ def backup() -> None:
 @click.option(
     "--drive", metavar="NAME", help="Only what was changed of this drive, removed or not."
 )
-@format_option()
+@format_option("markdown")
 @shelf_option
 @handled_by("shelf:log_command")
 def log_command() -> None:

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict
-from typing import Any
 
 from jovik.shelf.corrections import LoggedChange
 from jovik.tables.table import Table
@@ -21,8 +19,3 @@ def log_table(found: Sequence[LoggedChange]) -> Table:
         ["when (UTC)", "of", "what", "from", "to"],
         rows,
     )
-
-
-def log_json(found: Sequence[LoggedChange]) -> list[dict[str, Any]]:
-    """Return the same as documented."""
-    return [asdict(x) for x in found]

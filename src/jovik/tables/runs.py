@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
 
 from jovik.base.quantities import show_size
 from jovik.queries.runs import ListedRun
@@ -84,26 +83,3 @@ def _some(places: Sequence[str]) -> str:
     return ", ".join(places[:MOST_NAMED]) + (
         f" and {len(places) - MOST_NAMED} more (jovik runs)" if places[MOST_NAMED:] else ""
     )
-
-
-def run_json(found: ListedRun) -> dict[str, Any]:
-    """Return a run in a list, as documented."""
-    record, figures = found.record, found.figures
-    return {
-        "run": record.id,
-        "drive": record.drive,
-        "unit": figures.unit if figures else None,
-        "rig": record.rig,
-        "firmware": figures.firmware if figures else None,
-        "plan": record.plan,
-        "state": record.state,
-        "started": record.started,
-        "ended": record.ended,
-        "imported": record.imported,
-        "excluded": record.excluded,
-        "excluded_steps": figures.excluded_steps if figures else 0,
-        "steps": figures.steps if figures else 0,
-        "passes": figures.passes if figures else 0,
-        "errors": figures.errors if figures else 0,
-        "written_bytes": record.laid_out_bytes + (figures.written_bytes if figures else 0),
-    }

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from jovik.answers.notes import LogAnswer, NotedListAnswer, NotesAnswer
 from jovik.base.errors import UsageError
 from jovik.base.quantities import parse_time
 from jovik.cli.echo import echo
-from jovik.cli.output import emit_csv, emit_json
-from jovik.cli.terminal_table import show_table
+from jovik.cli.output import show
 from jovik.hardware.boot import last_boot
 from jovik.queries.instrument import laid_beside, log_beside
-from jovik.queries.readings import Noted, noted, noted_in_order, remove_noted
+from jovik.queries.readings import noted, noted_in_order, remove_noted
 from jovik.queries.runs import run_key
 from jovik.sheets.instrument_log import read_log
 from jovik.sheets.reading import Note, Reading, parse_reading, parse_when, read_csv, table_form
@@ -19,8 +19,6 @@ from jovik.sheets.table_file import read_table
 from jovik.shelf.corrections import noted_words
 from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import Shelf
-from jovik.tables.instrument import log_json, log_table
-from jovik.tables.readings import listed_json, listed_table, note_line, readings_table
 
 
 def note(
@@ -72,10 +70,9 @@ def note(
         if notes or readings:
             shelf.note(name, notes, readings)
         if listing:
-            _list(name, noted_in_order(shelf, name), form)
-            return 0
-        _show(noted(shelf, name), form)
-    return 0
+            noted_list = NotedListAnswer(name, tuple(noted_in_order(shelf, name)))
+            return show(noted_list, form)
+        return show(NotesAnswer(noted(shelf, name)), form)
 
 
 def _boot(method: str, instrument: str) -> list[Reading]:
@@ -116,14 +113,7 @@ def _log(
         ]
         if shelf.note_log(name, laid, readings):
             echo(f"this takes the place of the log of {quantity} beside that run", err=True)
-    if form == "json":
-        emit_json(log_json(found), "log-beside")
-    elif form == "csv":
-        rows = [*log_json(found)["phases"], *log_json(found)["steps"]]
-        emit_csv(list(rows[0]), [tuple(r.values()) for r in rows])
-    else:
-        show_table(log_table(found))
-    return 0
+    return show(LogAnswer(found), form)
 
 
 def _shift_s(text: str | None) -> float:
@@ -140,66 +130,3 @@ def _sorts(
     pro: tuple[str, ...], con: tuple[str, ...], remark: tuple[str, ...]
 ) -> list[tuple[str, tuple[str, ...]]]:
     return [("pro", pro), ("con", con), ("remark", remark)]
-
-
-def _list(name: str, found: list[Note | Reading], form: str) -> None:
-    if form == "json":
-        emit_json({"drive": name, "noted": listed_json(found)}, "noted")
-    elif form == "csv":
-        rows = listed_json(found)
-        header = list(rows[0]) if rows else ["number"]
-        emit_csv(header, [tuple(row.values()) for row in rows])
-    else:
-        show_table(listed_table(name, found))
-
-
-def _show(found: Noted, form: str) -> None:
-    mine = [r for b in found.readings for r in b.each]
-    if form == "json":
-        emit_json(
-            {
-                "drive": found.drive,
-                "notes": [
-                    {"sort": n.sort, "text": n.text, "written": n.written}
-                    | {"happened": n.happened, "run": n.run}
-                    for n in found.notes
-                ],
-                "readings": [
-                    {
-                        "what": r.what,
-                        "value": r.value,
-                        "unit": r.unit,
-                        "method": r.method,
-                        "instrument": r.instrument,
-                        "place": b.place,
-                        "of": b.of,
-                        "measured": b.measured,
-                        "median": b.value.median,
-                        "low": b.value.low,
-                        "high": b.value.high,
-                        "count": len(b.each),
-                        "written": r.written,
-                    }
-                    for b in found.readings
-                    for r in b.each
-                ],
-            },
-            "notes",
-        )
-    elif form == "csv":
-        emit_csv(
-            ["what", "value", "unit", "method", "instrument"],
-            [(r.what, r.value, r.unit, r.method, r.instrument) for r in mine],
-        )
-    else:
-        if mine:
-            show_table(readings_table(found))
-        for sort, mark in (("pro", "+"), ("con", "-"), ("remark", " ")):
-            for n in found.notes:
-                if n.sort == sort:
-                    echo(f"{mark} {note_line(n)}")
-        if not mine and not found.notes:
-            echo(
-                f'nothing is noted of {found.drive}; note something: jovik note "{found.drive}" '
-                '--pro "..." --reading "boot time=8.1s"'
-            )

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
+from jovik.answers import runs as answers
 from jovik.cli.echo import echo
-from jovik.cli.output import emit_csv, emit_json
-from jovik.cli.terminal_table import show_table
-from jovik.queries.runs import listed_runs, run_key
+from jovik.cli.output import show
+from jovik.queries.runs import run_key
 from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import Shelf
-from jovik.tables.runs import run_json, runs_table
 
 
 def listing(
@@ -16,16 +15,7 @@ def listing(
 ) -> int:
     """List the runs of DRIVE, or of all, newest first; 'list' may be left out."""
     with Shelf(where_from(shelf_at)) as shelf:
-        found = listed_runs(shelf, drive, since=since, rig=rig)
-    if form == "json":
-        emit_json({"runs": [run_json(x) for x in found]}, "runs")
-    elif form == "csv":
-        rows = [run_json(x) for x in found]
-        header = list(rows[0]) if rows else ["run"]
-        emit_csv(header, [tuple(row.values()) for row in rows])
-    else:
-        show_table(runs_table(found))
-    return 0
+        return show(answers.runs(shelf, drive, since=since, rig=rig), form)
 
 
 def exclude(run: str, number: int | None, why: str, shelf_at: str | None) -> None:

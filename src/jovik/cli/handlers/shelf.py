@@ -11,17 +11,16 @@ from pathlib import Path
 
 import click
 
+from jovik.answers.corrections import CorrectionsAnswer
 from jovik.base.text_files import read_text
 from jovik.cli.echo import echo
-from jovik.cli.output import emit_csv, emit_json
+from jovik.cli.output import emit_csv, emit_json, show
 from jovik.cli.streams import file_or_output
-from jovik.cli.terminal_table import show_table
 from jovik.cli.written_files import say_written
 from jovik.sheets.reading import read_mapped, table_form
 from jovik.sheets.table_file import read_table
 from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import Shelf
-from jovik.tables.changes import log_json, log_table
 
 
 def export_command(
@@ -155,14 +154,7 @@ def backup(out: Path, force: bool, quiet: bool, form: str, shelf_at: str | None)
         say_written(form, [out], "wrote {0}; use it with --shelf {0}".format)
 
 
-def log_command(drive: str | None, form: str, shelf_at: str | None) -> None:
-    """Show what was corrected on the shelf, newest first: when, of what, from and to."""
+def log_command(drive: str | None, form: str, shelf_at: str | None) -> int:
+    """List the corrections of the shelf, newest first."""
     with Shelf(where_from(shelf_at)) as found:
-        changes = found.corrections.log(drive)
-    if form == "json":
-        emit_json({"changes": log_json(changes)}, "log")
-    elif form == "csv":
-        header = ["made", "subject", "what", "before", "after"]
-        emit_csv(header, [tuple(row.values()) for row in log_json(changes)])
-    else:
-        show_table(log_table(changes))
+        return show(CorrectionsAnswer(tuple(found.corrections.log(drive))), form)
