@@ -74,7 +74,7 @@ def open_shelf(where: str | Path | None = None, *, create: bool = True) -> Shelf
         A file, or the address of a PostgreSQL database. Unless given: what ``JOVIK_SHELF`` or your
         settings say, else the file in your data folder.
     create : bool
-        Make it where there is none.
+        Make it if there is none.
 
     Raises
     ------
@@ -284,7 +284,7 @@ def repeat(
 def exclude(shelf: Shelf, run: str, why: str, step: int | None = None) -> None:
     """Set a run aside, or one step of it (from 1): it counts for nothing until `include`.
 
-    A UsageError where there is no such step, no reason, or it was set aside before.
+    A UsageError if there is no such step, no reason, or it was excluded before.
 
     Examples
     --------
@@ -297,7 +297,7 @@ def exclude(shelf: Shelf, run: str, why: str, step: int | None = None) -> None:
 
 
 def include(shelf: Shelf, run: str, step: int | None = None) -> None:
-    """Take back what `exclude` did; a UsageError where it was not set aside.
+    """Take back what `exclude` did; a UsageError if it was not excluded.
 
     Examples
     --------

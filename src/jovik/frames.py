@@ -205,7 +205,7 @@ def _named(shelf: Shelf, drive: str | None) -> str | None:
 
 
 def _frame(rows: list[dict[str, Any]], columns: list[str]) -> pd.DataFrame:
-    """Return rows as a frame that has these columns even where there are no rows."""
+    """Return rows as a frame that has these columns even if there are no rows."""
     try:
         import pandas as pd
     except ImportError:

@@ -41,7 +41,7 @@ class Alternation:
 
 
 def alternation(bins: npt.NDArray[np.float64], edges: Sequence[int]) -> Alternation | None:
-    """Return the first stretch of a series that alternates, None where none does.
+    """Return the first stretch of a series that alternates, None if none does.
 
     Parameters
     ----------

@@ -55,7 +55,7 @@ class Verdict(StrEnum):
 
 @dataclass(frozen=True)
 class ClaimVerdict:
-    """One claim, the step it was held against, and the verdict with its reason.
+    """One claim, the step it was compared with, and the verdict with its reason.
 
     `measured` is in the claim's unit; `share` is measured over claimed. `limit` is what held it
     back; `passes_to_settle` how many passes in all would tell, where it is too close to call;
@@ -76,7 +76,7 @@ class ClaimVerdict:
 
     @property
     def share(self) -> Interval | None:
-        """Measured over claimed; None where untested."""
+        """Measured over claimed, or None if untested."""
         return self.measured.scaled(1 / self.claim.figure) if self.measured else None
 
 
@@ -112,7 +112,7 @@ def judge(
 
 
 def _fits(claim: Claim, step: IoStep) -> bool:
-    """Return whether a step tests what the claim is about."""
+    """Return True if a step tests what the claim is about."""
     if (step.random, step.read_percent) != (claim.random, claim.read_percent):
         return False
     block = claim.block_bytes
@@ -373,7 +373,7 @@ def passes_to_settle(
     """Return the number of passes expected to decide a claim at the spread so far.
 
     With n passes the interval reaches ``t(n - 1) s / sqrt(n)`` to either side on the logarithm, at
-    the level of a look (`jovik.analysis.settling`). None where more than `MOST_PASSES` would be
+    the level of a look (`jovik.analysis.settling`). None if more than `MOST_PASSES` would be
     needed.
     """
     values = [_of_pass(claim, p) / claim.figure for p in passes]
@@ -459,7 +459,7 @@ def suggested_phrase(claim: Claim) -> str:
 
 
 def all_latencies_ns(result: StepResult) -> dict[str, float | None] | None:
-    """Latency figures of a step, both directions together; None where nothing completed."""
+    """Latency figures of a step, both directions together, or None if nothing completed."""
     from jovik.analysis.latency import summary_ns
 
     whole = Latencies.merged(result.latencies.values())

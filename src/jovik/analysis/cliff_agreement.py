@@ -14,7 +14,7 @@ ALIKE = 0.05
 
 
 def cliff_agreement(writes: Sequence[LongWrite]) -> CliffAgreement | None:
-    """Return where each of several long writes fell; None where there are not two.
+    """Return where each of several long writes fell, or None if there are not two.
 
     They agree where each fell and no two regions lie apart by more than `ALIKE` of the place, or
     where none fell. The place of all is then their median, with Student's interval of their logs.

@@ -32,7 +32,7 @@ def differences(one: StepResult, two: StepResult) -> list[str]:
 
 
 def is_plain(result: StepResult) -> bool:
-    """Return whether its figure is the drive's under no special condition.
+    """Return True if its figure is the drive's under no special condition.
 
     Durable, paced, compressible or verifying I/O is another test than the plain one, and never
     stands for it in a claim, in a ranking by use, or as the base of a share.
@@ -68,7 +68,7 @@ def long_write_of(result: StepResult) -> LongWrite | None:
 
 
 def steady_step(result: StepResult) -> bool:
-    """Return whether it was repeated in rounds until steady: another test than a short one."""
+    """Return True if it was repeated in rounds until steady: another test than a short one."""
     step = parse(result.kind)
     return isinstance(step, IoStep) and bool(step.steady)
 
@@ -78,9 +78,9 @@ SUSTAINED_FREEDOM = 19
 
 
 def settled(result: StepResult) -> bool:
-    """Return whether a result has a figure to be compared by.
+    """Return True if a result has a figure to be compared by.
 
-    A long write that was not steady at its end, or not for long, has none: where it was cut off
+    A long write that was not steady at its end, or not for long, has none: if it was cut off
     decides what its last piece looks like. Nor have rounds that were to be steady and were not.
     """
     if steady_step(result):
@@ -135,7 +135,7 @@ UNLIKE_PASSES = 1.5
 
 
 def passes_differ(rates: Sequence[float]) -> bool:
-    """Return whether the passes of a step differ by more than noise does.
+    """Return True if the passes of a step differ by more than noise does.
 
     Something changed between them.
     """

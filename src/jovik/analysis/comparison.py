@@ -76,7 +76,7 @@ class FindingKind(StrEnum):
 
 @dataclass(frozen=True)
 class FindingChange:
-    """A finding of a kind of step that came, went or moved; None where there was none."""
+    """A finding of a kind of step that came, went or moved, or None if there was none."""
 
     kind: FindingKind
     step: str

@@ -37,7 +37,7 @@ def copy_finding(
     ----------
     traces : passes of a copy
     sequential : SequentialRate or None
-        The drive's sequential rate in the same direction, where it was measured in this run.
+        The drive's sequential rate in the same direction, if it was measured in this run.
     """
     records = [t.copy for t in traces if t.copy is not None]
     first = records[0]

@@ -65,7 +65,7 @@ def _turned(j: ClaimVerdict) -> float:
 
 
 def _does_more(one: ClaimVerdict, two: ClaimVerdict) -> bool:
-    """Return whether one verdict's figure is better by more than the tolerance."""
+    """Return True if one verdict's figure is better by more than the tolerance."""
     return _turned(two) < (1 - ALIKE) * _turned(one)
 
 
@@ -144,7 +144,7 @@ def best_across_rigs(
 
 
 def _above(one: StepResult, two: StepResult, effect: RunEffect) -> bool:
-    """Return whether one result is surely above another of its kind, by more than the tolerance.
+    """Return True if one result is surely above another of its kind, by more than the tolerance.
 
     Each is of a run of its own, and runs differ by more than their passes tell.
     """

@@ -25,7 +25,7 @@ FEWEST_POINTS = 5
 class DemandPoint:
     """A step that is steady at so many I/Os in flight.
 
-    `rare_ns` is what the slowest of 100,000 takes at least, None where too few tell it.
+    `rare_ns` is what the slowest of 100,000 takes at least, None if too few tell it.
     """
 
     in_flight: int

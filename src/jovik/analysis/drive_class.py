@@ -142,7 +142,7 @@ def _per_io(r: StepResult) -> float:
 
 
 def class_index(figures: Sequence[ClassFigure], effect: RunEffect = FLOOR_ALONE) -> Interval | None:
-    """Return the overall figure, 100 being what is usual; None where there is not one step."""
+    """Return the overall figure, 100 being what is usual, or None if there is not one step."""
     if not figures:
         return None
     share = 1 / len(figures)

@@ -92,7 +92,7 @@ def drop_out_note(found: DropOuts) -> str:
 
 
 def all_drop_outs(passes: Iterable[npt.NDArray[np.int64]]) -> DropOuts | None:
-    """Return the pauses of several passes together; None where there are none."""
+    """Return the pauses of several passes together, or None if there are none."""
     found = [drop_outs(slices) for slices in passes]
     count = sum(x.count for x in found)
     if not count:

@@ -138,7 +138,7 @@ UNITS = (512, 1_000, 1_024, 4_096, 512_000, 1_000_000, 2**20, 32 * 10**6, 32 * 2
 
 
 def counter_note(before: Health, after: Health, written_bytes: int) -> str:
-    """Compare the drive's host write counter with what the run wrote; empty where they agree.
+    """Compare the drive's host write counter with what the run wrote; empty if they agree.
 
     A counter that moves in coarse steps agrees when it is off by no more than two steps of 1 GB or
     5 %.

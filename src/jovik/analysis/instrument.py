@@ -172,7 +172,7 @@ def typical_step(seconds: Sequence[float]) -> float:
 
 
 def first_rise(seconds: Sequence[float], values: Sequence[float]) -> float | None:
-    """When a log first rises above the quietest it was early on; None where it never does.
+    """When a log first rises above the quietest it was early on, or None if it never does.
 
     A spin-up, with which a log may begin, is louder than what follows it, and is no rise.
     """
@@ -199,7 +199,7 @@ def first_rise(seconds: Sequence[float], values: Sequence[float]) -> float | Non
 def spin_up(before: Sequence[tuple[float, float]], unit: str) -> list[tuple[float, float]]:
     """Return the values before the first pass that belong to a spin-up.
 
-    None where there was none.
+    None if there was none.
     """
     if len(before) < 2 * BEGINNING:
         return []

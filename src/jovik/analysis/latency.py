@@ -18,7 +18,7 @@ BEYOND = 10
 
 
 def percentile_ns(latencies: Latencies, share: float) -> float | None:
-    """Return a percentile in nanoseconds, None where too few I/Os tell it."""
+    """Return a percentile in nanoseconds, None if too few I/Os tell it."""
     if latencies.total * (1 - share) < BEYOND - 1e-6:
         return None
     return latencies.percentile_ns(share)
@@ -27,7 +27,7 @@ def percentile_ns(latencies: Latencies, share: float) -> float | None:
 def summary_ns(latencies: Latencies) -> dict[str, float | None]:
     """Mean, percentiles, minimum and maximum in nanoseconds.
 
-    Minimum, maximum and mean are exact; a percentile is None where too few I/Os tell it.
+    Minimum, maximum and mean are exact; a percentile is None if too few I/Os tell it.
     """
     shown = {name: percentile_ns(latencies, share) for name, share in SHOWN}
     return {

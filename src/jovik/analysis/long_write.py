@@ -74,7 +74,7 @@ def long_write(slices: npt.NDArray[np.int64], elapsed_ns: int) -> LongWrite | No
     Returns
     -------
     LongWrite or None
-        None where too little was written to tell.
+        None if too little was written to tell.
     """
     whole = min(elapsed_ns // SLICE_NS, len(slices))
     written = slices[:whole, 2].astype(np.float64)

@@ -1,4 +1,4 @@
-"""Data that a drive did not give back: how much, and how much it really holds."""
+"""Data that a drive did not discard: how much, and how much it really holds."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ It holds less than it says.
 
 
 def lost_data(stamps: StampFaults) -> LostData | None:
-    """Return what reading the stamps back shows; None where all came back.
+    """Return what reading the stamps back shows, or None if all came back.
 
     On a drive that holds less than it says, what was written last lies where the first was, so
     that as many blocks are right as it really has.

@@ -89,7 +89,7 @@ class Places:
 
     @cached_property
     def ahead(self) -> npt.NDArray[np.bool_]:
-        """Return whether the drive of a row is surely better than that of a column."""
+        """Return True if the drive of a row is surely better than that of a column."""
         found = np.subtract.outer(self.score, self.score) > self.reach
         np.fill_diagonal(found, False)
         return found

@@ -38,7 +38,7 @@ class StepRank:
 class DriveRank:
     """One drive in the ranking overall.
 
-    `index` is None where it shares no step with the yardstick. `level` names the drives that it
+    `index` is None if it shares no step with the yardstick. `level` names the drives that it
     does not surely differ from, `missing` the kinds of step in the index that it lacks; `runs` is
     how many runs its figures are from, at most.
     """

@@ -27,7 +27,7 @@ class Recovery:
 
 @dataclass(frozen=True)
 class PauseGain:
-    """A load after a pause, held against the same load while it was steady.
+    """A load after a pause, compared with the same load while it was steady.
 
     `ratio` is how many times as fast it is; together with the others of a run it holds at 95 %.
     """

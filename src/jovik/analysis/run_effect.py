@@ -55,7 +55,7 @@ class RunEffect:
 
 
 FLOOR_ALONE = RunEffect()
-"""Where no run was made again."""
+"""Where no run was repeated."""
 
 
 def run_effect(results: Sequence[StepResult]) -> RunEffect:
@@ -64,7 +64,7 @@ def run_effect(results: Sequence[StepResult]) -> RunEffect:
     Parameters
     ----------
     results : sequence of StepResult
-        Of any drives; those that were made again alike, on the same sample, rig, link and firmware,
+        Of any drives; those that were repeated alike, on the same sample, rig, link and firmware,
         tell.
     """
     alike: dict[tuple[object, ...], list[StepResult]] = defaultdict(list)

@@ -95,7 +95,7 @@ def expected_band(
 class SampleFigure:
     """One unit in one kind of step.
 
-    `share` is of the best of its siblings, None where there is none; `band` is its class's.
+    `share` is of the best of its siblings, None if there is none; `band` is its class's.
     """
 
     unit: str

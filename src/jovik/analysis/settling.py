@@ -1,6 +1,6 @@
 """Looking after each pass whether a claim is settled, without erring more often for looking.
 
-A test at 5 % that is made again after each pass errs far more often than in 5 % of cases. Here the
+A test at 5 % that is repeated after each pass errs far more often than in 5 % of cases. Here the
 error is spent in two parts: most of it on the first verdict, from the passes that a run makes
 anyway, and the rest on all looks that follow, each a Student test at one much smaller level (a
 boundary constant in the p-value; Jennison and Turnbull, "Group Sequential Methods", 2000, ch. 2 and
@@ -66,7 +66,7 @@ class SettlingGoal:
         return SettlingOutcome.UNDECIDABLE if len(shares) >= MOST_PASSES else None
 
     def as_json(self) -> dict[str, Any]:
-        """As a run keeps it, to be gone on with."""
+        """As a run keeps it, to be resumed."""
         return asdict(self)
 
     @classmethod

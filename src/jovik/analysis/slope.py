@@ -137,7 +137,7 @@ def _line(part: npt.NDArray[np.float64]) -> tuple[float, float]:
 
 
 def _ramp(bins: npt.NDArray[np.float64], start: int, end: int) -> tuple[int, int, float] | None:
-    """Return places between which a line joins two levels best, or None where a step does better.
+    """Return places between which a line joins two levels best, or None if a step does better.
 
     With the squares that it leaves, of the logarithm.
     """

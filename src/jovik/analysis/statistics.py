@@ -30,7 +30,7 @@ SKEW_ALLOWANCE = 1.12
 Something may slow a pass and nothing speeds one up, so that even the logs of their rates are
 skewed, and Student's interval alone, which is made for what is not, then holds the truth too
 rarely: at a skewness of 1.1 in 93.0 to 93.6 % of cases, at 1.4 in 91.7 to 92.2 %. With the
-allowance that is 94.2 to 95.5 and 93.5 to 96.0 %, and 95.2 to 96.9 % where nothing is skewed (by
+allowance that is 94.2 to 95.5 and 93.5 to 96.0 %, and 95.2 to 96.9 % if nothing is skewed (by
 simulation of 3 to 9 passes; tests/test_analysis_statistics.py).
 """
 
@@ -102,7 +102,7 @@ class Trend:
 def trend(values: Sequence[float]) -> Trend | None:
     """Return the trend of passes, by the slope of a line through their logs.
 
-    None where there is none.
+    None if there is none.
     """
     count = len(values)
     if count < FROM_PASSES or min(values) <= 0:
@@ -192,7 +192,7 @@ class LogFigure:
 
     @property
     def known(self) -> bool:
-        """Return whether the variance is known."""
+        """Return True if the variance is known."""
         return not math.isnan(self.variance)
 
 

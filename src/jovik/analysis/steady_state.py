@@ -34,7 +34,7 @@ def slope(rounds: Sequence[float]) -> float:
 
 
 def is_steady(rounds: Sequence[float]) -> bool:
-    """Return whether one window of rounds is steady."""
+    """Return True if one window of rounds is steady."""
     return excursion(rounds) <= RANGE and abs(slope(rounds)) <= SLOPE
 
 
@@ -60,7 +60,7 @@ def steady_from(rounds: Sequence[float]) -> int | None:
     """Return the first round from which on all rounds to the end pass the test as one window.
 
     Looking at windows of five one after the other would let a rate creep away by a little in each.
-    None where even the last five do not pass.
+    None if even the last five do not pass.
     """
     for first in range(len(rounds) - WINDOW + 1):
         if is_steady(rounds[first:]):

@@ -41,7 +41,7 @@ class AvailableRate:
 class Suitability:
     """One load on one drive.
 
-    `headroom` is what the drive gives over what one stream needs, None where a figure is missing;
+    `headroom` is what the drive gives over what one stream needs, None if a figure is missing;
     `streams` is its whole part at the lower end of the interval. `ends` names the limiting factor.
     `years` is the endurance rating at this load, by one stream.
     """
@@ -56,7 +56,7 @@ class Suitability:
 
     @property
     def carried(self) -> bool:
-        """Return whether the drive carries it at all."""
+        """Return True if the drive carries it at all."""
         return self.streams >= 1
 
 

@@ -49,7 +49,7 @@ class SweepPoint:
     def doubt(self) -> str:
         """Return what makes one hesitate at this point.
 
-        Passes that differ, or what held it back that is not the drive; empty where nothing does.
+        Passes that differ, or what held it back that is not the drive; empty if nothing does.
         """
         said = (
             ["passes differ"] if passes_differ([p.rate_bytes_s for p in self.result.passes]) else []
@@ -65,7 +65,7 @@ class Sweep:
 
     `best` holds every number of the axis that no other is surely better than, by bytes a second:
     none where a single pass or heat leaves that open. `knee` is the smallest number surely within 5
-    % of the best, None where it is one of the best itself.
+    % of the best, None if it is one of the best itself.
     """
 
     axis: str
@@ -215,7 +215,7 @@ def curves(results: Sequence[StepResult]) -> list[Sweep]:
 
 
 def _walks(axis: str, step: IoStep) -> bool:
-    """Return whether a step has a number on an axis."""
+    """Return True if a step has a number on an axis."""
     if axis == "compressible_percent":
         return step.writes
     if axis == "span_bytes":

@@ -29,7 +29,7 @@ class TogetherFigure:
 
     @property
     def held_back(self) -> bool:
-        """Return whether it surely does less together than alone."""
+        """Return True if it surely does less together than alone."""
         return self.share.high is not None and self.share.high < HOLDS_BACK
 
 

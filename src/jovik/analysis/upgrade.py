@@ -45,8 +45,8 @@ CLASS_WORDS = {
     "sequential read": "reading large files",
     "sequential write": "writing large files",
     "random read": "starting programs and systems",
-    "random write": "small writes, as of mail and databases",
-    "deep random": "many small requests at once, as of servers",
+    "random write": "small writes, such as a mail server's or a database's",
+    "deep random": "many small requests at once, such as a server's",
     "long write": "long writes, beyond the write cache",
     "program": "recorded programs, as they wait for the drive",
 }
@@ -91,7 +91,7 @@ class Job:
     """An everyday job and the rule by which its seconds are computed, never measured.
 
     `seconds` takes a drive's results, what its link carries and an `End`, and gives the seconds, or
-    None and the phrase whose result is missing (empty where only the interval is).
+    None and the phrase whose result is missing (empty if only the interval is).
     """
 
     name: str
@@ -108,7 +108,7 @@ SMALL_READS = 200_000
 class JobTime:
     """Seconds that a job takes on each drive, computed.
 
-    None where a figure is missing, which `missing` names. The ends are with every rate at the end
+    None if a figure is missing, which `missing` names. The ends are with every rate at the end
     of its own interval, which is wider than 95 % asks where a job has several.
     """
 
@@ -119,7 +119,7 @@ class JobTime:
 
     @property
     def apart(self) -> bool:
-        """Return whether the intervals leave no doubt that one takes longer."""
+        """Return True if the intervals leave no doubt that one takes longer."""
         if self.old is None or self.new is None or not (self.old.known and self.new.known):
             return False
         assert self.old.low is not None and self.old.high is not None

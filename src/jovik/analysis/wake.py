@@ -41,7 +41,7 @@ class WakeCost:
 
     @property
     def sure(self) -> bool:
-        """Return whether it surely waits longer."""
+        """Return True if it surely waits longer."""
         return self.longer_ns.low is not None and self.longer_ns.low > 0
 
 

@@ -181,7 +181,7 @@ def sweep_unfinished() -> None:
 
 
 def _enter(path: Path) -> Path | None:
-    """Enter a file that is about to be written; None if there is no place for that."""
+    """Enter a file that is about to be written, or None if there is no place for that."""
     try:
         make_own_folder(unfinished_folder())
         entry = unfinished_folder() / secrets.token_hex(8)

@@ -38,9 +38,9 @@ class Circumstance:
     matters : bool
         Whether figures are likely to differ by it.
     effect : str
-        What it does to figures, in a few words; empty where nothing is known.
+        What it does to figures, in a few words; empty if nothing is known.
     remedy : str
-        The command that changes it, which Jovik never runs itself; empty where there is none.
+        The command that changes it, which Jovik never runs itself; empty if there is none.
     """
 
     kind: CircumstanceKind

@@ -62,7 +62,7 @@ class RateDrop:
 
     @property
     def deep(self) -> bool:
-        """Return whether it is a cliff and no wavering."""
+        """Return True if it is a cliff and no wavering."""
         return self.after_bytes_s <= (1 - DEEP) * (self.best_bytes_s or self.before_bytes_s)
 
 
@@ -84,7 +84,7 @@ class LongWrite:
 
     `would_see` is the smallest fall, as a share of the rate, that would surely have been found;
     `would_see_head_s` how long the smallest write cache at the beginning lasts. `steady_from_s` is
-    from when on the SNIA test holds to the end, None where it does not, and `steady_bytes_s` the
+    from when on the SNIA test holds to the end, None if it does not, and `steady_bytes_s` the
     mean rate from then on.
     """
 
@@ -275,7 +275,7 @@ class DisturbanceAmount:
 
     @property
     def bad(self) -> bool:
-        """Return whether it may well have changed the figure."""
+        """Return True if it may well have changed the figure."""
         return self.worst >= BAD_DISTURBANCE
 
 
@@ -302,7 +302,7 @@ class ReplayFinding:
 class Wear:
     """What a step wrote by the drive's own counters: to it, and by it to its medium.
 
-    `medium_bytes` is None where the drive keeps no such count.
+    `medium_bytes` is None if the drive keeps no such count.
     """
 
     host_bytes: int
@@ -353,7 +353,7 @@ class SteadyState:
 
 @dataclass(frozen=True)
 class Findings:
-    """All findings of one step; None where there was nothing to find.
+    """All findings of one step, or None if there was nothing to find.
 
     `write_cache_full` is whether more had been written before it than the drive's write cache
     holds. `sweep` is the phrase of the sweep that the step is a point of.

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 class Interval:
     """A figure with its 95 % interval.
 
-    `low` and `high` are None where there is nothing to tell them from.
+    `low` and `high` are None if there is nothing to tell them from.
     """
 
     median: float
@@ -18,12 +18,12 @@ class Interval:
 
     @property
     def known(self) -> bool:
-        """Return whether there is an interval at all."""
+        """Return True if there is an interval at all."""
         return self.low is not None and self.high is not None
 
     @property
     def half_width(self) -> float | None:
-        """Half the interval's width as a share of the median; None where unknown."""
+        """Half the interval's width as a share of the median, or None if unknown."""
         if self.low is None or self.high is None or not self.median:
             return None
         return (self.high - self.low) / 2 / self.median

@@ -349,7 +349,7 @@ def show_time(time_ns: float, digits: int = 3) -> str:
 
 
 def show_time_or_dash(time_ns: float | None) -> str:
-    """Return a time for people, or a dash where there is none to show."""
+    """Return a time for people, or a dash if there is none to show."""
     return "-" if time_ns is None else show_time(time_ns)
 
 

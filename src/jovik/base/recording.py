@@ -86,7 +86,7 @@ class Recording:
 
     @cached_property
     def writes(self) -> bool:
-        """Return whether any request writes."""
+        """Return True if any request writes."""
         return bool((self.kind == Kind.WRITE).any())
 
     @cached_property

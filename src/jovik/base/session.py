@@ -73,12 +73,12 @@ class Workload:
 
     @property
     def reads(self) -> bool:
-        """Return whether any I/O reads."""
+        """Return True if any I/O reads."""
         return self.read_percent > 0
 
     @property
     def writes(self) -> bool:
-        """Return whether any I/O writes."""
+        """Return True if any I/O writes."""
         return self.read_percent < 100
 
 
@@ -112,7 +112,7 @@ class CopyJob:
     ----------
     inward : bool
     sizes : tuple of int
-        Bytes of each made-up file; empty where there is a folder.
+        Bytes of each made-up file; empty if there is a folder.
     folder : str or None
         A person's own files, which are read and never changed.
     seed : int
@@ -139,7 +139,7 @@ class ReplayJob:
         Of what is written.
     stop_on_error : bool
     verify : bool
-        Read afterwards what was written, and hold it against its stamps.
+        Read afterwards what was written, and compare it with its stamps.
     """
 
     recording: Recording
@@ -160,7 +160,7 @@ class ReplayJob:
 class DiscardResult:
     """What giving space back came to.
 
-    A word on it for the reader, empty where all went as wished.
+    A word on it for the reader, empty if all went as wished.
     """
 
     freed_bytes: int = 0
@@ -178,7 +178,7 @@ class PurgeResult:
     answer : str
         What the device answered.
     unreached : str
-        What it did not reach, empty where it reached everything.
+        What it did not reach, empty if it reached everything.
     """
 
     method: str
@@ -205,11 +205,11 @@ class Session(Protocol):
         """Do what takes time and is needed once, before any clock starts."""
 
     def engine_for(self, work: Workload) -> str:
-        """Return which implementation runs such a pass, where there is a choice."""
+        """Return which implementation runs such a pass, if there is a choice."""
 
     @property
     def direct(self) -> bool:
-        """Return whether the operating system's cache is out of the way."""
+        """Return True if the operating system's cache is out of the way."""
 
     @property
     def notes(self) -> tuple[str, ...]:
@@ -248,7 +248,7 @@ class Session(Protocol):
     def ceiling_iops(self, work: Workload) -> float | None:
         """Return I/Os a second that the tester itself can do at this depth and with these workers.
 
-        None where nothing is real.
+        None if nothing is real.
         """
 
     def threads(self, work: Workload) -> int:
@@ -269,7 +269,7 @@ class Session(Protocol):
     def free_bytes(self) -> int | None:
         """Return bytes that could be written onto it, what must stay free left out.
 
-        None where that cannot be told.
+        None if that cannot be told.
         """
 
     def room_bytes(self) -> int | None:
@@ -277,7 +277,7 @@ class Session(Protocol):
 
         The same all along a run.
 
-        None where that cannot be told.
+        None if that cannot be told.
         """
 
     def check_purge(self) -> None:
@@ -299,19 +299,19 @@ class Session(Protocol):
         """
 
     def wear_bytes(self) -> WearCounters | None:
-        """Return the drive's own counters of what was written; None where it has none."""
+        """Return the drive's own counters of what was written, or None if it has none."""
 
     def capacity_bytes(self) -> int | None:
         """Return bytes that can be addressed without a file.
 
-        None where there is a file system in between.
+        None if there is a file system in between.
         """
 
     def to_fill_bytes(self, percent: int) -> int:
         """Return bytes that `fill` would write."""
 
     def fill(self, percent: int, seed: int, watch: ProgressCallback) -> Trace | None:
-        """Write until the target is so full; None where it is already.
+        """Write until the target is so full, or None if it is already.
 
         Raises
         ------

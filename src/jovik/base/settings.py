@@ -49,7 +49,7 @@ def settings_path() -> Path | None:
 
 
 def read_settings() -> dict[str, Any]:
-    """Return what the file says; nothing where there is none.
+    """Return what the file says; nothing if there is none.
 
     Raises
     ------

@@ -26,7 +26,7 @@ def mix(place: int, generation: int, seed: int) -> int:
 
 
 def is_stamp(head: bytes, place: int) -> bool:
-    """Return whether a block that lies at `place` begins with a stamp that Jovik put there.
+    """Return True if a block that lies at `place` begins with a stamp that Jovik put there.
 
     One in some 2**32 blocks of random data whose first word is their own place would pass.
     """

@@ -49,9 +49,9 @@ class PassFigures:
 
 @dataclass(frozen=True)
 class Conditions:
-    """What has to agree before two results may be compared, and what is named where it does not.
+    """What has to agree before two results may be compared, and what is named if it does not.
 
-    `filled_percent` is the level that the target was filled to for this step, None where it was not
+    `filled_percent` is the level that the target was filled to for this step, None if it was not
     filled on purpose. `after` is the phrase that ran before, `idle_ns` how long ago that ended.
     """
 
@@ -90,7 +90,7 @@ class StepResult:
     """One step of a run as statistics see it.
 
     `latencies` holds all passes together, by direction. `limits` and `notes` say what bounded the
-    figure and what a reader should know. `excluded` is why it counts for nothing, where it was set
+    figure and what a reader should know. `excluded` is why it counts for nothing, if it was set
     aside.
     """
 

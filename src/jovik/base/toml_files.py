@@ -80,7 +80,7 @@ def read_toml(text: str, where: str, shape: type[S]) -> S:
 
 
 def explain(error: ErrorDetails) -> tuple[bool, str]:
-    """Return whether the fault is an unknown key, and the fault in words."""
+    """Return True if the fault is an unknown key, and the fault in words."""
     key = str(next((part for part in reversed(error["loc"]) if isinstance(part, str)), ""))
     if error["loc"] and isinstance(error["loc"][-1], int):
         key += f", entry {error['loc'][-1] + 1}"
@@ -124,7 +124,7 @@ def _types_in(annotation: Any) -> list[Any]:
 def line_of(text: str, loc: tuple[int | str, ...]) -> int:
     """Return the line of the key at a place such as ``("claim", 1, "figure")``.
 
-    The table's line where it has none of its own.
+    The table's line if it has none of its own.
 
     A part of a place may be no key at all but the name of a type; the innermost table that has a
     header of its own is looked in first.
@@ -144,7 +144,7 @@ def line_of(text: str, loc: tuple[int | str, ...]) -> int:
 
 
 def _line_in(lines: list[str], table: str, key: str, number: int) -> int | None:
-    """Return the line of a key or of its table's header; None where neither exists."""
+    """Return the line of a key or of its table's header, or None if neither exists."""
     headers, inside, header_at = 0, table == "", None
     for at, line in enumerate(lines, 1):
         header = re.match(r"\s*(\[{1,2})\s*([^\]\s]+)\s*\]", line)

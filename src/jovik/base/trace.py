@@ -103,7 +103,7 @@ class StampFaults:
 
 @dataclass(frozen=True)
 class Environment:
-    """What went on around a pass. Shares are of 1, of all cores; None where it cannot be told.
+    """What went on around a pass. Shares are of 1, of all cores, or None if it cannot be told.
 
     `temperatures` holds (seconds since the pass began, degrees Celsius by sensor).
     """
@@ -117,7 +117,7 @@ class Environment:
 
 @dataclass(frozen=True)
 class ScanRecord:
-    """The zones of a scan in order of address: a rate of 0 where nothing could be read.
+    """The zones of a scan in order of address: a rate of 0 if nothing could be read.
 
     `access_ns` is within each zone; `whole_access_ns` the mean of single reads anywhere in the
     whole span, one for each of several batches.
@@ -229,7 +229,7 @@ class Trace:
 
     @property
     def broken(self) -> bool:
-        """Return whether an I/O failed, or data did not come back as it was written."""
+        """Return True if an I/O failed, or data did not come back as it was written."""
         return self.first_fault is not None or (self.stamps is not None and self.stamps.bad > 0)
 
     @property

@@ -53,7 +53,7 @@ class Axis:
 
 @dataclass(frozen=True)
 class Point:
-    """A point with the ends of its interval, where it has one, and its value in words.
+    """A point with the ends of its interval, if it has one, and its value in words.
 
     `doubtful` is one that is not simply the drive's.
     """

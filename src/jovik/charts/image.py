@@ -82,7 +82,7 @@ def _figure(canvas: Canvas) -> Figure:
 
 
 def _words(figure: Figure, chart: Chart, canvas: Canvas) -> None:
-    """Set heading, line below it and small print: smaller, or on two lines, where need be."""
+    """Set heading, line below it and small print: smaller, or on two lines, if necessary."""
     look, about = canvas.theme, chart.about
     for text, y, most, least, bold in (
         (about.heading or chart.title, 0.975, 18.0, 13.0, True),

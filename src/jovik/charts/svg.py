@@ -1,4 +1,4 @@
-"""Charts of a page as SVG: legible without script and in print, answering where there is one.
+"""Charts of a page as SVG: legible without script and in print, answering if there is one.
 
 Every chart is drawn in a wide and a narrow setting, of which the style sheet shows the one that
 fits, so that its words keep their size. Colours, dashes and sizes are the style sheet's; what the
@@ -282,7 +282,7 @@ def _heat_body(chart: HeatMap, setting: Setting) -> tuple[str, int]:
 
 
 def _bar_body(chart: BarChart, setting: Setting) -> tuple[str, int]:
-    """Return rows of bars: words beside them where there is room, else above."""
+    """Return rows of bars: words beside them if there is room, else above."""
     words_width = (
         max((len(b.words) for r in chart.rows for b in r.bars), default=0) * setting.letter
     )

@@ -119,9 +119,9 @@ class LazyGroup(click.Group):
 @click.version_option(VERSION, "-V", "--version", message="jovik %(version)s")
 @click.pass_context
 def jovik(ctx: click.Context, debug_log: str | None) -> None:
-    """Measure a storage drive, hold it against its claims, rank it among others.
+    """Measure a storage drive, compare it with its claims, and rank it among others.
 
-    Each number says how sure it is, what limited it and whether it may be compared.
+    Each figure states its uncertainty, what limited it, and whether it can be compared.
     """
     _invoked[0] = ctx.invoked_subcommand or ""
     if ctx.invoked_subcommand is not None:

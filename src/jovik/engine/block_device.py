@@ -125,7 +125,7 @@ class RawDevice:
         return ""
 
     def purge(self, note: str) -> PurgeResult:
-        """By a command of the drive's own where it has one, else by discarding all of it."""
+        """By a command of the drive's own if it has one, else by discarding all of it."""
         before = self._held()
         done = purge_device(self.fd, self.capacity_bytes, self.discard)
         after = self._held()

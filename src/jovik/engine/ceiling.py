@@ -77,7 +77,7 @@ def memory_iops(
 ) -> float | None:
     """Return I/Os a second of reads from a file in memory.
 
-    None where there is no such place, or the blocks do not fit it.
+    None if there is no such place, or the blocks do not fit it.
     """
     span = max(MEMORY_SPAN_BYTES // block_bytes, workers) * block_bytes
     if (

@@ -141,7 +141,7 @@ def _sum(code: bytes) -> bytes:
 def _kept(place: Path) -> bytes | None:
     """Return what was kept.
 
-    None where nothing was, where it is not whole, or where others could write.
+    None if nothing was, if it is not whole, or where others could write.
 
     A linker believes what it is given, and what it loads runs with this process's rights.
     """

@@ -145,7 +145,7 @@ class CopyFolder:
             self._folder = None
 
     def _own(self) -> OwnFolder:
-        """Return the folder, made where there is none yet."""
+        """Return the folder, made if there is none yet."""
         if self._folder is None:
             try:
                 self._folder = OwnFolder(self.target)

@@ -27,7 +27,7 @@ OTHERS = 0.01
 class HostOverhead:
     """How much longer a read and a write take to a program than to the drive, nanoseconds.
 
-    0 where that cannot be told.
+    0 if that cannot be told.
     """
 
     read_ns: int = 0
@@ -56,7 +56,7 @@ def host_overhead(
 def _longer_ns(kind: Kind, device: str, waited_ns: Callable[[Recording], int]) -> int:
     """Return a program's mean wait for a request, less the kernel's count for the drive.
 
-    0 where the kernel does not count, the drive is slow, or others use it meanwhile.
+    0 if the kernel does not count, the drive is slow, or others use it meanwhile.
     """
     if served(device) is None or waited_ns(chain(kind, FEW)) > FEW * SLOW_NS:
         return 0

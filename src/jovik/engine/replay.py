@@ -176,7 +176,7 @@ class ReplayPool(WorkerPool):
         return replace(trace, replay=found, stamps=self.read_back() if back else trace.stamps)
 
     def read_back(self) -> StampFaults:
-        """Read every sector that was written, and hold it against its stamp.
+        """Read every sector that was written, and compare it with its stamp.
 
         All of a pass carry one generation, so that it does not matter which of two writes to one
         place came last.

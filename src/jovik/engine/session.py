@@ -103,7 +103,7 @@ class FileSession:
 
     @property
     def direct(self) -> bool:
-        """Return whether the operating system's cache is out of the way."""
+        """Return True if the operating system's cache is out of the way."""
         return self.place.direct
 
     @property

@@ -36,7 +36,7 @@ class Storage(Protocol):
         """Refuse a span that does not fit (TargetError)."""
 
     def fill_percent(self) -> float | None:
-        """Return how full the file system is, where there is one."""
+        """Return how full the file system is, if there is one."""
 
     def free_bytes(self) -> int:
         """Return bytes that may still be written, what has to stay free left out.
@@ -51,7 +51,7 @@ class Storage(Protocol):
         """Why a pass has to end: others took what was to stay free; empty otherwise."""
 
     def has_space(self) -> bool:
-        """Return whether a little more could be written now."""
+        """Return True if a little more could be written now."""
 
     def capacity_bytes_addressed(self) -> int | None:
         """Return all bytes of a device; None on a file system."""

@@ -270,7 +270,7 @@ class TestFile:
 def _fallocate(fd: int, size_bytes: int) -> None:
     """`fallocate(2)` itself.
 
-    `posix_fallocate` would write zeros through the cache where it is not supported.
+    `posix_fallocate` would write zeros through the cache if it is not supported.
     """
     import ctypes
 
@@ -281,7 +281,7 @@ def _fallocate(fd: int, size_bytes: int) -> None:
 
 
 def logical_block_bytes(folder: Path) -> int:
-    """Return the smallest block the device under a folder takes; 512 where it cannot be told."""
+    """Return the smallest block the device under a folder takes; 512 if it cannot be told."""
     device = os.stat(folder).st_dev
     node = Path(f"/sys/dev/block/{os.major(device)}:{os.minor(device)}")
     for place in (node, node.resolve().parent if node.exists() else node):

@@ -68,7 +68,7 @@ class AtaIdentity:
 
 
 def read_health(node: Path) -> Health:
-    """Ask a drive for its SMART data and, where it has them, its device statistics.
+    """Ask a drive for its SMART data and, if it has them, its device statistics.
 
     Raises
     ------
@@ -149,7 +149,7 @@ def _command(
 
 
 def security_state(node: Path) -> str:
-    """Return whether a drive could be erased by ATA Security Erase; see `parse_security`."""
+    """Return True if a drive could be erased by ATA Security Erase; see `parse_security`."""
     try:
         return parse_security(_command(node, IDENTIFY_DEVICE))
     except TargetError:

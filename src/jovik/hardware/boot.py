@@ -24,7 +24,7 @@ TIMEOUT_S = 10.0
 
 @dataclass(frozen=True)
 class BootTimes:
-    """Parts of a boot in seconds, None where systemd does not tell; `method` says how."""
+    """Parts of a boot in seconds, None if systemd does not tell; `method` says how."""
 
     firmware_s: float | None
     loader_s: float | None

@@ -289,7 +289,7 @@ def _maintenance(at: Place) -> Iterator[Circumstance]:
 
 
 def _scrubbing(at: Place) -> bool:
-    """Return whether a scrub goes on, by its status file, which is written anew every few seconds.
+    """Return True if a scrub goes on, by its status file, which is written anew every few seconds.
 
     One that ended says so in it, one that was killed writes no more (btrfs-scrub(8), FILES).
     """

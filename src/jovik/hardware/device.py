@@ -64,12 +64,12 @@ class BlockDevice:
 
     @property
     def is_system(self) -> bool:
-        """Return whether the running system lives on it."""
+        """Return True if the running system lives on it."""
         return any(m.point in SYSTEM_POINTS for m in self.all_mounts)
 
 
 def is_attached(name: str, sys: Path = Path("/sys")) -> bool:
-    """Return whether the system still has a drive, by its kernel name.
+    """Return True if the system still has a drive, by its kernel name.
 
     A SCSI or USB device that was pulled stays in sysfs for a while, marked as offline or going.
     """
@@ -343,7 +343,7 @@ def under_folder(
 
 
 def on_system_volume(folder: Path) -> bool:
-    """Return whether a folder is on a file system that the running system lives on."""
+    """Return True if a folder is on a file system that the running system lives on."""
     mounts = read_mounts()
     mine = _mount_of(folder, mounts)
     if mine is None:
@@ -369,7 +369,7 @@ def _mount_of(folder: Path, mounts: dict[str, list[Mount]]) -> Mount | None:
 
 
 def backing_drive(entry: Path, sys: Path, proc: Path) -> Path | None:
-    """Return the whole drive at the bottom of a stack; None where it rests on several."""
+    """Return the whole drive at the bottom of a stack, or None if it rests on several."""
     if (entry / "partition").exists():
         entry = entry.parent
     slaves = sorted((entry / "slaves").iterdir()) if (entry / "slaves").is_dir() else []
@@ -386,7 +386,7 @@ def backing_drive(entry: Path, sys: Path, proc: Path) -> Path | None:
 def by_node(path: Path, sys: Path = Path("/sys"), proc: Path = Path("/proc")) -> BlockDevice | None:
     """Return the whole drive that a device node stands for.
 
-    None where it is a partition or unknown.
+    None if it is a partition or unknown.
     """
     entry = _entry_of(os.stat(path).st_rdev, sys)
     if not (entry / "queue").is_dir():
@@ -402,7 +402,7 @@ def device_of(fd: int) -> BlockDevice | None:
 def partition_of(
     path: Path, sys: Path = Path("/sys"), proc: Path = Path("/proc")
 ) -> BlockDevice | None:
-    """Return the drive that a device node stands for a partition of; None where it does not."""
+    """Return the drive that a device node stands for a partition of, or None if it does not."""
     entry = _entry_of(os.stat(path).st_rdev, sys)
     if not (entry / "partition").exists():
         return None

@@ -27,7 +27,7 @@ class Counters:
 def counters(
     device: str | None, sys: Path = Path("/sys"), proc: Path = Path("/proc")
 ) -> Counters | None:
-    """Return the counters now; None where the system has none.
+    """Return the counters now, or None if the system has none.
 
     Parameters
     ----------

@@ -27,7 +27,7 @@ class Stack:
 
 
 def stack_of(device_number: str, sys: Path = Path("/sys")) -> Stack:
-    """Return what a mounted block device rests on; nothing where the kernel does not tell.
+    """Return what a mounted block device rests on; nothing if the kernel does not tell.
 
     Parameters
     ----------

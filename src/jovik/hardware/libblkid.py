@@ -47,7 +47,7 @@ def _library() -> ctypes.CDLL | None:
 
 
 def is_here() -> bool:
-    """Return whether the library can be asked on this system."""
+    """Return True if the library can be asked on this system."""
     return _library() is not None
 
 

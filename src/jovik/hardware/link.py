@@ -1,4 +1,4 @@
-"""What the link that a drive hangs on can carry, by its standard.
+"""What the link that a drive is attached to can carry, by its standard.
 
 Payload rates are what is left of the signalling rate after the line code and the least framing that
 each packet of user data needs; commands and turn-arounds cost more on top, so no drive reaches them
@@ -54,7 +54,7 @@ packet's header, framing and link commands (USB 3.2, sections 6.3, 7.2 and 8.6).
 class Link:
     """A link as it runs now, and at best.
 
-    `now` and `best` are words for people; the rates are payload bytes a second, None where they
+    `now` and `best` are words for people; the rates are payload bytes a second, None if they
     cannot be told.
     """
 
@@ -66,7 +66,7 @@ class Link:
 
     @property
     def reduced(self) -> bool:
-        """Return whether it runs below what both ends could do."""
+        """Return True if it runs below what both ends could do."""
         return (
             self.rate_bytes_s is not None
             and self.best_rate_bytes_s is not None
@@ -125,7 +125,7 @@ def named_link(interface: str) -> tuple[Link, float | None] | None:
     Returns
     -------
     tuple or None
-        The link, and what the one a generation earlier carries in bytes a second (None where there
+        The link, and what the one a generation earlier carries in bytes a second (None if there
         was none); None for words that name no known link.
     """
     if found := re.search(r"\bPCIe\s*(\d)(?:\.\d)?\s*x\s*(\d+)\b", interface, re.IGNORECASE):

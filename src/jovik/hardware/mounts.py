@@ -24,7 +24,7 @@ class Mount:
 
     @property
     def read_only(self) -> bool:
-        """Return whether it was mounted so."""
+        """Return True if it was mounted so."""
         return "ro" in self.options
 
     def option(self, name: str) -> str:
@@ -32,7 +32,7 @@ class Mount:
         return next((o.split("=", 1)[1] for o in self.options if o.startswith(name + "=")), "")
 
     def fill_percent(self) -> float | None:
-        """Return how full the file system is, or None where it cannot be asked."""
+        """Return how full the file system is, or None if it cannot be asked."""
         try:
             s = os.statvfs(self.point)
         except OSError:

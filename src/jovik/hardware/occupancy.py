@@ -145,7 +145,7 @@ def _loops_on(extent: dict[str, str], sys: Path) -> list[str]:
 def _loop_backing_number(loop: Path) -> str | None:
     """Return the number of the block device behind a loop device.
 
-    None where it is a file, or nothing.
+    None if it is a file, or nothing.
     """
     backing = text(loop / "loop" / "backing_file")
     if not backing:
@@ -192,7 +192,7 @@ def image_of(loop: Path) -> tuple[int, int] | None:
 
 
 def _is(path: str | Path, image: tuple[int, int]) -> bool:
-    """Return whether a path leads to this device and inode."""
+    """Return True if a path leads to this device and inode."""
     try:
         found = os.stat(path)
     except OSError:
@@ -203,7 +203,7 @@ def _is(path: str | Path, image: tuple[int, int]) -> bool:
 def _backing_block(entry: Path, sys: Path) -> Path | None:
     """Return the device below a loop device, in sysfs.
 
-    None where it rests on a file or is no loop.
+    None if it rests on a file or is no loop.
     """
     if not (entry / "loop").is_dir():
         return None

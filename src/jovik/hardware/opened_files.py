@@ -134,7 +134,7 @@ def drop_from_memory(files: Sequence[OpenedFile]) -> tuple[int, int | None]:
     files : int
         How many there were; what was removed or replaced since is left alone.
     left_bytes : int or None
-        What memory still holds of them, since somebody has it mapped; None where the kernel does
+        What memory still holds of them, since somebody has it mapped, or None if the kernel does
         not tell.
     """
     count, left = 0, 0
@@ -163,7 +163,7 @@ def drop_from_memory(files: Sequence[OpenedFile]) -> tuple[int, int | None]:
 
 
 def _held_bytes(fd: int) -> int | None:
-    """Return bytes of a file in the page cache; None where the kernel does not tell."""
+    """Return bytes of a file in the page cache, or None if the kernel does not tell."""
     span = (ctypes.c_uint64 * 2)(0, 0)
     found = (ctypes.c_uint64 * 5)()
     call = ctypes.CDLL(None).syscall

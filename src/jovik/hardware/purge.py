@@ -128,7 +128,7 @@ def purge_device(fd: int, capacity_bytes: int, discard: Callable[[], str]) -> Pu
 
 
 def purge_nvme(admin: Admin, namespace: int, reasons: list[str]) -> PurgeResult | None:
-    """Erase by the controller; None where it offers nothing, and `reasons` say why.
+    """Erase by the controller, or None if it offers nothing, and `reasons` say why.
 
     Raises
     ------

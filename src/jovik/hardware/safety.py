@@ -62,7 +62,7 @@ def safety_of(
     fd : int, optional
         Through which its content is read; its node is opened for reading unless given.
     look_inside : bool
-        Look for marks and data where nothing else speaks against it; needs the right to read it.
+        Look for marks and data if nothing else speaks against it; needs the right to read it.
     whole : bool
         If true, read a small device completely (`jovik.hardware.contents.look_into`).
     """

@@ -28,7 +28,7 @@ def statistics_of(device: str, sys: Path = Path("/sys")) -> list[int]:
 
 
 def served(device: str, sys: Path = Path("/sys")) -> Served | None:
-    """Return what a drive has done since it is there; None where the kernel does not tell.
+    """Return what a drive has done since it is there, or None if the kernel does not tell.
 
     Fields 1, 4, 5 and 8 of the statistics of a block device (Documentation/block/stat.rst). Times
     are in whole milliseconds, from when the kernel had a request for the drive until it was done.

@@ -1,4 +1,4 @@
-"""Whether this process stood still: stopped, suspended with its machine, or starved.
+"""Whether this process did not run: stopped, suspended with its machine, or starved.
 
 A thread looks at the clocks ten times a second. `CLOCK_MONOTONIC` goes on while a process is
 stopped, `CLOCK_BOOTTIME` also while the machine sleeps (clock_gettime(2)); a tick that comes much
@@ -24,7 +24,7 @@ class StandstillWatch:
     Attributes
     ----------
     longest_s : float
-        The longest time in which nothing ran, 0 where no gap was worth a word.
+        The longest time in which nothing ran, 0 if no gap was worth a word.
     """
 
     def __init__(self) -> None:

@@ -17,7 +17,7 @@ class Sensor:
     path: Path
 
     def read_c(self) -> float | None:
-        """Degrees Celsius now; None where it does not answer."""
+        """Degrees Celsius now, or None if it does not answer."""
         try:
             return int(self.path.read_text()) / 1000
         except (OSError, ValueError):

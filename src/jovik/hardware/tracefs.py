@@ -53,7 +53,7 @@ def trace_events() -> Iterator[Path]:
 
 
 def _detached_mount() -> int | None:
-    """Return a mount of tracefs as an open folder, or None where the kernel refuses."""
+    """Return a mount of tracefs as an open folder, or None if the kernel refuses."""
     call = ctypes.CDLL(None).syscall
     context = call(FSOPEN, b"tracefs", CLOSE_ON_EXEC)
     if context < 0:

@@ -14,7 +14,7 @@ from jovik.steps import IoStep, Step
 
 @dataclass(frozen=True)
 class Aim:
-    """The claim that a step tests, and the figure usual for its class; None where there is none."""
+    """The claim that a step tests, and the figure usual for its class, or None if there is none."""
 
     claim: Claim | None = None
     usual: UsualFigure | None = None

@@ -29,9 +29,9 @@ from jovik.shelf.store import Shelf
 class Judged:
     """Claims of a drive with their verdicts, inconsistent results and its samples.
 
-    `lost` is set where it did not give back what was written, which no verdict makes up for;
+    `lost` is set where it did not discard what was written, which no verdict makes up for;
     `slowed` is what a rig may have held back, `firmware` which samples have another one now,
-    `cliffs` where long writes made alike in several runs fell, `excluded` what was set aside;
+    `cliffs` where long writes made alike in several runs fell, `excluded` what was excluded;
     `standing` where the drive lies in its class.
     """
 
@@ -93,7 +93,7 @@ def judged(shelf: Shelf, name: str, margin: float = MARGIN) -> Judged:
 
 
 def _cliffs(results: Sequence[StepResult]) -> CliffAgreement | None:
-    """Return whether the newest long write and its repetitions fall at the same place."""
+    """Return True if the newest long write and its repetitions fall at the same place."""
     writes = [r for r in results if is_plain(r) and long_write_of(r) is not None]
     if not writes:
         return None
@@ -114,7 +114,7 @@ EVEN = 0.01
 
 
 def even_from_the_start(shelf: Shelf, found: ClaimVerdict, first_ns: int) -> bool:
-    """Return whether the passes of a verdict were as fast in their first moments as on the whole.
+    """Return True if the passes of a verdict were as fast in their first moments as on the whole.
 
     A drive with a small cache, or a device that may burst, is faster at first: shorter passes would
     then measure something else.

@@ -45,7 +45,7 @@ class LoggedChange:
 
     @property
     def apart(self) -> bool:
-        """Return whether the intervals of the two do not touch."""
+        """Return True if the intervals of the two do not touch."""
         one, two = self.before, self.after
         if one.low is None or one.high is None or two.low is None or two.high is None:
             return False
@@ -112,7 +112,7 @@ def _logged(shelf: Shelf, before: Selected, after: Selected) -> Iterator[LoggedC
 
 
 def _figures(shelf: Shelf, side: Selected) -> dict[tuple[str, str, str], Interval]:
-    """Means by quantity, unit and what was done; the newest log where there are several."""
+    """Means by quantity, unit and what was done; the newest log if there are several."""
     found = {}
     for run in side.runs:
         for laid in (log_beside(shelf, x) for x in shelf.logs(run.drive, run.id)):

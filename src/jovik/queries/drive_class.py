@@ -24,7 +24,7 @@ MAGNITUDE = 10.0
 class ClassStanding:
     """A drive in its class: each class of step that it was measured in, and one overall figure.
 
-    `index` is 100 where it does what is usual. `own` is False where its own class cannot be told,
+    `index` is 100 if it does what is usual. `own` is False if its own class cannot be told,
     and another is taken for a yardstick.
     """
 
@@ -34,7 +34,7 @@ class ClassStanding:
     own: bool = True
 
     def of(self, result: StepResult) -> ClassFigure | None:
-        """Return the figure that a result is; None where it is none of them."""
+        """Return the figure that a result is, or None if it is none of them."""
         return next((f for f in self.figures if f.result is result), None)
 
 
@@ -48,7 +48,7 @@ def standing_of(
 ) -> ClassStanding | None:
     """Return where results of a drive lie in its class.
 
-    None where its class cannot be told, or nothing of it was measured.
+    None if its class cannot be told, or nothing of it was measured.
     """
     try:
         found = class_of(drive)
@@ -62,13 +62,13 @@ def standing_of(
 SPINNING, SOLID = "spinning", "solid state"
 """Media as sheets name them."""
 ANY = "sata-ssd"
-"""The class that a drive is held against whose own cannot be told: most people know one."""
+"""The class that a drive is compared with whose own cannot be told: most people know one."""
 
 
 def overall_of(drive: Drive, results: Sequence[StepResult]) -> ClassStanding | None:
     """Return an overall figure for a run of any drive: in its class, or against `ANY`.
 
-    None where nothing that classes know was measured.
+    None if nothing that classes know was measured.
     """
     own = standing_of(drive, results)
     if own is not None:

@@ -42,6 +42,6 @@ def meter_table(shelf: Shelf, run: str, quantity: str) -> str:
 
 
 def _goes_about(phrase: str) -> bool:
-    """Return whether a step goes from place to place."""
+    """Return True if a step goes from place to place."""
     step = parse(phrase)
     return not isinstance(step, IoStep) or step.random

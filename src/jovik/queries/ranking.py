@@ -58,7 +58,7 @@ class Filter:
     names: tuple[str, ...] = ()
 
     def keeps(self, drive: Drive) -> bool:
-        """Return whether a drive is like that; what its sheet does not say is not like anything.
+        """Return True if a drive is like that; what its sheet does not say is not like anything.
 
         Raises
         ------
@@ -92,7 +92,7 @@ class Ranked:
 
     `kind` is the step it is by, where it is by one; `load` the load whose weights it has; `slowed`
     what its rigs may have held back; `effect` what runs were taken to differ by; `excluded` what
-    was set aside of these drives; `standings` where each drive lies in its class;
+    was excluded of these drives; `standings` where each drive lies in its class;
     `circumstances` what mattered on the machine when figures of a drive were made; `steady` whether
     it is of what was repeated until steady. By `ENERGY` every rate is bytes, or I/Os, for a joule,
     and `idle_watts` what a drive takes while nothing is asked of it.

@@ -100,7 +100,7 @@ def readiness_of_model(name: str, claims: Sequence[Claim]) -> DriveReadiness:
 def claims_of_model(shelf: Shelf, model: str) -> list[Claim]:
     """Return claims of the drive on the shelf whose model this is.
 
-    None where there is no such drive.
+    None if there is no such drive.
     """
     for name in shelf.drive_names():
         sheet = shelf.sheet(name)

@@ -25,7 +25,7 @@ def real_work(shelf: Shelf, name: str) -> RealWork:
     UnknownNameError
         There is no such drive.
     UsageError
-        The box says no sequential rate, or nothing that could be held against it was measured.
+        The box says no sequential rate, or nothing that could be compared with it was measured.
     """
     sheet = shelf.sheet(name)
     drive = sheet.drive.name

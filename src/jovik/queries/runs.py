@@ -15,7 +15,7 @@ LAST = "last"
 
 @dataclass(frozen=True)
 class ListedRun:
-    """A run and what it came to, None where not one pass of it is there."""
+    """A run and what it came to, None if not one pass of it is there."""
 
     record: RunRecord
     figures: RunFigures | None

@@ -34,7 +34,7 @@ class Slice:
     read_bytes, read_ios, written_bytes, write_ios, errors : int
         What was done in it.
     latency_mean_ns : float or None
-        By Little's law; None where nothing was done or the step has no depth.
+        By Little's law, or None if nothing was done or the step has no depth.
     temperature_c : float or None
         The last that a sensor said which can be believed.
     """

@@ -28,7 +28,7 @@ class WarmPass:
         Since the run's first pass began: by the clock; of a model drive, whose clock is virtual,
         pass after pass.
     temperatures : tuple of (seconds since the first pass began, degrees Celsius)
-        Of the warmest sensor that can be believed; empty where none was read.
+        Of the warmest sensor that can be believed; empty if none was read.
     """
 
     step: int

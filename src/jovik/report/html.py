@@ -73,7 +73,7 @@ def as_data(content: bytes, kind: str) -> str:
 def sort_key(cell: str) -> str:
     """Return what a cell sorts by.
 
-    The number it begins with, in base units where it is a size or a time; empty where it is text.
+    The number it begins with, in base units where it is a size or a time; empty if it is text.
 
     ``1.20 PB`` is 1.2e15, ``2.5 ms`` 2.5e6 (ns), ``7,050 to 7,300`` 7050, ``3-4`` 3.
     """
@@ -145,7 +145,7 @@ def _is(sort: type) -> Any:
 
 
 def _sorts(rows: Sequence[Sequence[str]]) -> bool:
-    """Return whether a table gains by being sorted.
+    """Return True if a table gains by being sorted.
 
     A table that names its step once for several rows would lose its meaning.
     """

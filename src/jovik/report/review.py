@@ -188,7 +188,7 @@ def _verdict(it: ReviewData, own: str) -> tuple[Block, ...]:
     Parameters
     ----------
     own : str
-        The reviewer's own verdict, which takes the place of ours; empty where there is none.
+        The reviewer's own verdict, which takes the place of ours; empty if there is none.
     """
     drive = it.sheet.drive
     lost = lost_by(it.results)
@@ -444,6 +444,6 @@ def _notes(found: Noted) -> tuple[Block, ...]:
 
 
 def _counted_in_ios(result: StepResult) -> bool:
-    """Return whether its rate is told in I/Os a second: a random write."""
+    """Return True if its rate is told in I/Os a second: a random write."""
     step = parse(result.phrase)
     return isinstance(step, IoStep) and step.random

@@ -1,6 +1,6 @@
 """The site: a page for each drive, the ranking, drives side by side, classes, a feed, a map.
 
-Each page holds a digest of its inputs, so that only what changed is made again. Addresses are kept
+Each page holds a digest of its inputs, so that only what changed is repeated. Addresses are kept
 on the shelf (`jovik.base.page_address`), because others may write to the folder of a site.
 """
 

@@ -65,7 +65,7 @@ def identify(
     unit_name: str | None,
     keep_serial: bool,
 ) -> TestEnvironment:
-    """Find out what a target hangs on, and meet its unit on the shelf.
+    """Find out what a target is attached to, and meet its unit on the shelf.
 
     Its serial is kept in full only with `keep_serial`.
     """
@@ -201,7 +201,7 @@ def _record(device: BlockDevice | None, mount: Mount | None, keep_serial: bool) 
 
 
 def health_of(device: BlockDevice | None) -> Health | None:
-    """Return the drive's log, where it has one and gives it out; a run goes on without."""
+    """Return the drive's log, if it has one and gives it out; a run goes on without."""
     if device is None:
         return None
 

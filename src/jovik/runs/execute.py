@@ -1,6 +1,6 @@
 """Carrying an order out.
 
-The drive is met, its run begun or gone on with, every finished pass put on the shelf, and its log
+The drive is met, its run begun or resumed, every finished pass put on the shelf, and its log
 read again.
 """
 

@@ -90,7 +90,7 @@ def findings_of(
 def worst_loss(traces: Sequence[Trace]) -> LostData | None:
     """Return the data that did not come back in the pass that lost most.
 
-    None where all came back.
+    None if all came back.
     """
     lost = [x for t in traces if t.stamps and (x := lost_data(t.stamps)) is not None]
     return max(lost, key=lambda x: x.lost_bytes, default=None)

@@ -42,7 +42,7 @@ class PreparedRun:
 
     @property
     def endurance_share(self) -> float | None:
-        """Return the share of the endurance rating that it takes; None where there is no rating."""
+        """Return the share of the endurance rating that it takes, or None if there is no rating."""
         return endurance_share(self.sheet, self.cost, self.rate_bytes_s)
 
     def spends(self, above: float = ASK_ABOVE) -> str:
@@ -130,6 +130,6 @@ def assumed_rate(sheet: Sheet) -> float:
 
 
 def endurance_share(sheet: Sheet, cost: PlanCost, rate_bytes_s: float) -> float | None:
-    """Return the share of the endurance rating that a run takes; None where there is no rating."""
+    """Return the share of the endurance rating that a run takes, or None if there is no rating."""
     rated = sheet.drive.endurance_bytes
     return cost.written_bytes(rate_bytes_s) / rated if rated else None

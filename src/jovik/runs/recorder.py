@@ -83,9 +83,9 @@ class Taken:
     recordings : tuple of Recording
         In the order in which they were made.
     cold_files : int or None
-        How many files memory was made to forget before each; None where nothing was asked for.
+        How many files memory was made to forget before each, or None if nothing was asked for.
     held_bytes : int or None
-        What memory held of them nevertheless, at most; None where the kernel does not tell.
+        What memory held of them nevertheless, at most, or None if the kernel does not tell.
     left_out : int
         Openings of further files, which were too many to keep track of.
     interrupted : bool

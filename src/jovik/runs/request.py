@@ -71,11 +71,11 @@ class RunRequest:
 
     @property
     def until_steady(self) -> bool:
-        """Return whether any of it is repeated until steady."""
+        """Return True if any of it is repeated until steady."""
         return any(t.tracked for t in self.tasks)
 
     def record(self) -> dict[str, Any]:
-        """Return what the shelf keeps of it, so that it can be gone on with and repeated."""
+        """Return what the shelf keeps of it, so that it can be resumed and repeated."""
 
         return {
             "tasks": [
@@ -118,7 +118,7 @@ def request_for(
     target : str
         A folder, a raw device, or ``model:NAME``.
     plan : str, optional
-        Its name, or the path of its TOML file; `DEFAULT_PLAN` where there are no phrases either.
+        Its name, or the path of its TOML file; `DEFAULT_PLAN` if there are no phrases either.
     passes : (int, int), optional
         Fewest and most passes of each step; what the plan says unless given.
     precision : float, optional
@@ -157,7 +157,7 @@ def request_from_run(record: RunRecord, target: str | None = None, **more: Any) 
     Parameters
     ----------
     target : str, optional
-        Where the drive hangs now; where it was unless given.
+        Where the drive hangs now; if it was unless given.
 
     Raises
     ------
@@ -215,7 +215,7 @@ def request_for_undecided(
 ) -> RunRequest | None:
     """Return an order for what is too close to call, each step repeated until its claim is settled.
 
-    None where nothing is that more passes could settle.
+    None if nothing is that more passes could settle.
 
     Parameters
     ----------

@@ -146,7 +146,7 @@ def _drive_of(target: Target) -> str | None:
 def device_under(target: Target) -> BlockDevice | None:
     """Return the drive that a target is or lies on.
 
-    None of a model drive, or where it cannot be told.
+    None of a model drive, or if it cannot be told.
     """
     if isinstance(target, DeviceTarget):
         return target.device

@@ -60,7 +60,7 @@ def summarise(
     limits: Sequence[Limit] = (),
     findings: Findings | None = None,
 ) -> StepResult:
-    """Return a step's result from its passes; from its window where it was to be steady."""
+    """Return a step's result from its passes; from its window if it was to be steady."""
     latencies = {}
     if findings is not None and findings.steady is not None:
         traces = findings.steady.window(traces)

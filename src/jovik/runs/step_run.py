@@ -31,7 +31,7 @@ from jovik.steps.running import no_progress, pass_seed
 log = logging.getLogger(__name__)
 
 MOST_STANDSTILLS = 3
-"""Passes in a row in which the process stood still, after which the run ends."""
+"""Passes in a row in which the process did not run, after which the run ends."""
 
 
 @dataclass
@@ -78,7 +78,7 @@ class RunningStep:
 
     @property
     def stop_on_error(self) -> bool:
-        """Return whether the first error ends the run."""
+        """Return True if the first error ends the run."""
         return self.context.options.stop_on_error
 
     @property

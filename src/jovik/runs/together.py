@@ -1,6 +1,6 @@
 """Each step on several targets at the same moment, after it was measured on each alone.
 
-The runs made together are on the shelf as runs of their own, set aside: what was measured while
+The runs made together are on the shelf as runs of their own, excluded: what was measured while
 others were at work is no figure of a drive.
 """
 

@@ -25,8 +25,8 @@ from free space hold far more (docs/numbers.md).
 class WriteCacheWatch:
     """Bytes written since the drive could catch its breath.
 
-    `known_bytes` is where a long write of this drive fell, None where none was made; `usual_bytes`
-    what is usual for its capacity, None where it is no solid-state drive.
+    `known_bytes` is where a long write of this drive fell, None if none was made; `usual_bytes`
+    what is usual for its capacity, None if it is no solid-state drive.
     """
 
     known_bytes: int | None = None

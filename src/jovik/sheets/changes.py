@@ -12,7 +12,7 @@ from jovik.sheets.sheet import Claim, Drive, Sheet
 
 @dataclass(frozen=True)
 class Change:
-    """One thing that was changed; None where there was nothing, or nothing is left."""
+    """One thing that was changed, or None if there was nothing, or nothing is left."""
 
     what: str
     before: str | None
@@ -76,7 +76,7 @@ def _figure(claim: Claim) -> str:
 
 
 def same_claim(one: Claim, other: Claim) -> bool:
-    """Return whether two claims are of the same thing from the same place."""
+    """Return True if two claims are of the same thing from the same place."""
     return (one.what, one.sustained, one.steady, one.printed.casefold()) == (
         other.what,
         other.sustained,

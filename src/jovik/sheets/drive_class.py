@@ -61,7 +61,7 @@ class DriveClass:
     least_span_share: float = 0.0
 
     def figure(self, what: str) -> UsualFigure | None:
-        """Return the usual figure of a class of step; None where the class has none."""
+        """Return the usual figure of a class of step, or None if the class has none."""
         return next((f for f in self.figures if f.what == what), None)
 
 

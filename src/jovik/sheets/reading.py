@@ -34,7 +34,7 @@ class Reading:
     """One figure taken by other means.
 
     `unit` is ``s``, ``bytes/s`` or ``IOPS`` for what has one of those, else as it was written.
-    `phrase` is the step that measures the same quantity, where there is one.
+    `phrase` is the step that measures the same quantity, if there is one.
     """
 
     what: str

@@ -127,7 +127,7 @@ class Claim:
 
     @property
     def lower_is_better(self) -> bool:
-        """Return whether it is an access time."""
+        """Return True if it is an access time."""
         return self.unit == "ns"
 
     def shown(self, value: float | None = None) -> str:

@@ -203,7 +203,7 @@ def _check_run(row: dict[str, Any], rigs: Mapping[int, Any]) -> None:
 
 
 def _sound(at: str, look: Callable[..., object], row: dict[str, Any]) -> bool:
-    """Return whether a record can be read; one that cannot is named and left out."""
+    """Return True if a record can be read; one that cannot is named and left out."""
     with contextlib.suppress(DamagedRecord), naming(at):
         look(row)
         return True

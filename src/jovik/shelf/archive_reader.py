@@ -28,7 +28,7 @@ END_BYTES = 2**16 + 1024
 
 
 class Archive:
-    """A zip from elsewhere, read within bounds and held against its manifest.
+    """A zip from elsewhere, read within bounds and compared with its manifest.
 
     Raises
     ------

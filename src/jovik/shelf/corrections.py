@@ -42,7 +42,7 @@ class LoggedChange:
 
 @dataclass(frozen=True)
 class Excluded:
-    """A run, or a step of it, that was set aside; `step` counts from 1, None for a whole run."""
+    """A run, or a step of it, that was excluded; `step` counts from 1, None for a whole run."""
 
     run: str
     drive: str
@@ -71,7 +71,7 @@ class Corrections:
         Raises
         ------
         UsageError
-            No reason is given, it was set aside before, or the run has no such step.
+            No reason is given, it was excluded before, or the run has no such step.
         """
         if not why.strip():
             raise UsageError("no reason is given", 'say why: --why "wrong cable"')
@@ -91,7 +91,7 @@ class Corrections:
         Raises
         ------
         UsageError
-            It was not set aside, or the run has no such step.
+            It was not excluded, or the run has no such step.
         """
         with self._engine.begin() as c:
             before = self._excluded(c, key, number)
@@ -114,7 +114,7 @@ class Corrections:
         return count
 
     def excluded(self, drive_name: str | None = None) -> list[Excluded]:
-        """Return what was set aside by somebody, of one drive or of all, oldest first.
+        """Return what was excluded by somebody, of one drive or of all, oldest first.
 
         A run made together with others counts for nothing from its start, and is not among them.
         """

@@ -59,7 +59,7 @@ def _bytes(value: object) -> dict[str, str]:
 
 
 def make(c: sa.Connection, key: str, entry: JournalEntry) -> None:
-    """Make an entry of the run `key`; made again it changes nothing."""
+    """Make an entry of the run `key`; repeated it changes nothing."""
     step_id = sa.select(step.c.id).where(step.c.run_id == key, step.c.position == entry.position)
     match entry.sort:
         case "step":

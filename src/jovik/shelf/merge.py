@@ -254,7 +254,7 @@ def _merge_run(
 
 
 def _is_whole(c: sa.Connection, key: str) -> bool:
-    """Return whether every step of a run that is here is finished."""
+    """Return True if every step of a run that is here is finished."""
     left = sa.select(step.c.id).where(step.c.run_id == key, step.c.finished.is_not(True))
     return c.execute(left.limit(1)).first() is None
 

@@ -71,7 +71,7 @@ def with_timeout(work: Callable[[], None]) -> None:
 
 
 def is_server(where: str) -> bool:
-    """Return whether a shelf's place is a server's address instead of a path."""
+    """Return True if a shelf's place is a server's address instead of a path."""
     return "://" in where
 
 

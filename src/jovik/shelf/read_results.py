@@ -76,7 +76,7 @@ NO_RUNG = _fact(SWEEP.is_(None))
 NOT_FILLED = _fact(FILLED.is_(None))
 """That a step was not made on a drive that was filled on purpose."""
 COUNTED = sa.and_(run.c.excluded.is_(None), step.c.excluded.is_(None))
-"""That a step was not set aside, nor its run."""
+"""That a step was not excluded, nor its run."""
 
 
 def of_drive(name: str | None) -> sa.ColumnElement[bool]:
@@ -319,7 +319,7 @@ def _result(
 
 
 def is_drive_result(result: StepResult, filled: bool) -> bool:
-    """Return whether a result is a figure of the drive, unfilled unless `filled` is set."""
+    """Return True if a result is a figure of the drive, unfilled unless `filled` is set."""
     return parse(result.phrase).ranked and (filled or result.conditions.filled_percent is None)
 
 

@@ -27,8 +27,8 @@ _RUNS = (
 class RunRecord:
     """A run as the shelf holds it.
 
-    `imported` names the archive that it came in, None where it was measured with this shelf;
-    `excluded` is why it counts for nothing, None where it counts.
+    `imported` names the archive that it came in, None if it was measured with this shelf;
+    `excluded` is why it counts for nothing, None if it counts.
     """
 
     id: str

@@ -54,7 +54,7 @@ class Recordings:
             return kept(c)
 
     def recording(self, name: str) -> tuple[Recording, str] | None:
-        """Return the recording of this name and its digest; None where there is none.
+        """Return the recording of this name and its digest, or None if there is none.
 
         Raises
         ------

@@ -134,7 +134,7 @@ def _parts(sort: Any) -> dict[str, Any]:
 
 
 def _finite(value: Any) -> bool:
-    """Return whether every number in it is one, and it is no deeper than any record."""
+    """Return True if every number in it is one, and it is no deeper than any record."""
     layer = [value]
     for _ in range(JSON_DEPTH):
         below: list[Any] = []

@@ -150,7 +150,7 @@ def _make_all(engine: sa.Engine, key: str, entries: Sequence[JournalEntry]) -> N
 
 @contextlib.contextmanager
 def _alone(path: Path) -> Iterator[IO[str] | None]:
-    """Yield the file, locked; None where somebody else has it."""
+    """Yield the file, locked, or None if somebody else has it."""
     try:
         # What others could have written there is none of ours, and stays where it is.
         file = os.fdopen(open_own(path, os.O_RDONLY), encoding="utf-8", errors="replace")

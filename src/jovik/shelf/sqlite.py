@@ -46,7 +46,7 @@ def open_engine(where: str, *, create: bool, migrating: bool = True) -> sa.Engin
     where : str
         A path, or the address of a PostgreSQL database.
     create : bool
-        Make the shelf where there is none.
+        Make the shelf if there is none.
     migrating : bool
         Bring one of an earlier revision to the newest; it is refused otherwise.
 
@@ -123,7 +123,7 @@ COPY_IT = "copy it, with the files beside it that begin with its name, to where 
 
 
 def _only_read(path: Path) -> bool:
-    """Return whether a shelf cannot be written here: its medium, its folder or its file says so.
+    """Return True if a shelf cannot be written here: its medium, its folder or its file says so.
 
     Raises
     ------

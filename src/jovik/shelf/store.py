@@ -71,7 +71,7 @@ class Shelf:
     where : str
         A path, or the address of a PostgreSQL database.
     create : bool
-        Make it where there is none.
+        Make it if there is none.
     touching : bool
         Whether opening may change something: bring it to the newest revision, deliver what waits
         for it.
@@ -143,7 +143,7 @@ class Shelf:
     def check(
         self, progress: Callable[[int, int], None] = lambda done, of: None
     ) -> IntegrityReport:
-        """Return whether it is whole (`jovik.shelf.integrity.check`)."""
+        """Return True if it is whole (`jovik.shelf.integrity.check`)."""
         from jovik.shelf.integrity import check
 
         return check(self._engine, progress)
@@ -485,7 +485,7 @@ class Shelf:
     def results_of_run(self, key: str, *, counted: bool = False) -> list[StepResult]:
         """Return every step of a run that has passes, in order.
 
-        `counted` without what was set aside.
+        `counted` without what was excluded.
         """
         where = run.c.id == key
         if counted:
@@ -508,7 +508,7 @@ class Shelf:
     def results(self, name: str | None = None, *, with_latencies: bool = False) -> list[StepResult]:
         """Return each counted step with passes of a drive, or of all, oldest first.
 
-        A step or a run that was set aside does not count.
+        A step or a run that was excluded does not count.
         """
         where = sa.and_(read_results.of_drive(name), read_results.COUNTED)
         return read_results.results(self._engine, where, with_latencies=with_latencies)
@@ -534,7 +534,7 @@ class Shelf:
     def recent_results(
         self, name: str | None = None, most: int = RECENT, *, beyond: int = 0
     ) -> list[StepResult]:
-        """Return the newest few results of each kind, oldest first: what runs made again tell.
+        """Return the newest few results of each kind, oldest first: what runs repeated tell.
 
         Of drives that were not filled on purpose, and no rungs of ladders; without the newest
         `beyond` of each kind, for who has those.

@@ -1,4 +1,4 @@
-"""Records from elsewhere held against the columns of their table."""
+"""Records from elsewhere compared with the columns of their table."""
 
 from __future__ import annotations
 

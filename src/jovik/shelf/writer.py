@@ -67,7 +67,7 @@ class RunWriter:
     key : str
         The run.
     laid_out_bytes : int
-        What the run laid out before, where it is gone on with.
+        What the run laid out before, where it is resumed.
     """
 
     def __init__(self, engine: sa.Engine, where: str, key: str, laid_out_bytes: int = 0) -> None:

@@ -30,7 +30,7 @@ class ModelFile(SheetFile):
 class ModelDrive:
     """A model drive: the name it is called by, what its box says, and how it really behaves.
 
-    `link` is what it was hung on, None where it hangs on the link of its own parameters.
+    `link` is what it was hung on, None if it is attached to the link of its own parameters.
     """
 
     name: str

@@ -109,7 +109,7 @@ class ModelSession:
         self.close()
 
     def close(self) -> None:
-        """Nothing to give back."""
+        """Nothing to discard."""
 
     def ceiling_iops(self, work: Workload) -> float | None:
         """Nothing real, no ceiling."""

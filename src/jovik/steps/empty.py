@@ -1,4 +1,4 @@
-"""An empty: give back all space that Jovik took, and tell the drive so by TRIM."""
+"""An empty: discard all space that Jovik took, and tell the drive so by TRIM."""
 
 from __future__ import annotations
 

@@ -46,7 +46,7 @@ class IoStep(Step):
     """One I/O phrase.
 
     `read_percent` is 100 for ``read``, 0 for ``write``, between for ``mixed``. `time_ns`,
-    `amount_bytes` and `span_bytes` are None where the default applies; `time` and `span` say what
+    `amount_bytes` and `span_bytes` are None if the default applies; `time` and `span` say what
     that is. `amount_free_percent` is an amount as a share of what is free on the target, and
     `span_free_percent` such a span, which only the target can turn into bytes; `amount_spans` is an
     amount as so many times the span. `until_stopped` is a pass that a person ends. Of
@@ -104,7 +104,7 @@ class IoStep(Step):
 
     @property
     def time(self) -> int | None:
-        """Return nanoseconds after which a pass ends; None where only the amount ends it."""
+        """Return nanoseconds after which a pass ends, or None if only the amount ends it."""
         if self.time_ns is None and not self.has_amount and not self.until_stopped:
             return ROUND_NS if self.steady else DEFAULT_TIME_NS
         return self.time_ns
@@ -118,7 +118,7 @@ class IoStep(Step):
 
     @property
     def has_amount(self) -> bool:
-        """Return whether it ends after an amount, in bytes or as a share of what is free."""
+        """Return True if it ends after an amount, in bytes or as a share of what is free."""
         given = (self.amount_bytes, self.amount_free_percent, self.amount_spans)
         return any(amount is not None for amount in given)
 
@@ -129,7 +129,7 @@ class IoStep(Step):
 
     @property
     def fresh(self) -> bool:
-        """Return whether it writes space that nothing was laid out in.
+        """Return True if it writes space that nothing was laid out in.
 
         A sequential write over an amount.
         """
@@ -141,7 +141,7 @@ class IoStep(Step):
 
     @property
     def once(self) -> bool:
-        """Return whether it runs a single pass: a long write changes the drive.
+        """Return True if it runs a single pass: a long write changes the drive.
 
         A person stops one pass.
         """
@@ -149,12 +149,12 @@ class IoStep(Step):
 
     @property
     def reads(self) -> bool:
-        """Return whether any of it reads."""
+        """Return True if any of it reads."""
         return self.read_percent > 0
 
     @property
     def writes(self) -> bool:
-        """Return whether any of it writes."""
+        """Return True if any of it writes."""
         return self.read_percent < 100
 
     def parts(self, *, timed: bool = True) -> list[str]:

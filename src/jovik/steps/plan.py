@@ -39,10 +39,10 @@ SPARE = (0, 9)
 class PlanEntry:
     """One line of a plan: a phrase, the steps it stands for, and why they are there.
 
-    `passes` is None where the plan's own number holds. `spare` says in which order a time budget
+    `passes` is None if the plan's own number holds. `spare` says in which order a time budget
     takes lines away: the highest first, 0 never. Lines of one `rounds` number, where they have one,
     are interleaved, as often as their `passes`; until those of its steps that are `tracked` are
-    steady, where there are any.
+    steady, if there are any.
     """
 
     phrase: str

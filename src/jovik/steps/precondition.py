@@ -155,7 +155,7 @@ class PreconditionStep(Step):
         return written
 
     def _ready(self, session: Session, seed: int) -> Workload:
-        """Fresh where nothing is laid out: the first time in order lays it out."""
+        """Fresh if nothing is laid out: the first time in order lays it out."""
         work = self.workload(seed)
         new = not self.random and session.to_lay_out_bytes(work) >= self.span
         return replace(work, fresh=new)

@@ -24,7 +24,7 @@ NOMINAL_NS = 30 * 10**9
 
 @dataclass(frozen=True)
 class PurgeStep(Step):
-    """Erase everything and make the drive as new; in a folder, give back and discard."""
+    """Erase everything and make the drive as new; in a folder, discard and discard."""
 
     word: ClassVar[str] = "purge"
 
@@ -32,7 +32,7 @@ class PurgeStep(Step):
     restores_cache = True
     once = True
     writes = True
-    """It is refused where nothing may be written."""
+    """It is refused if nothing may be written."""
 
     @override
     def parts(self, *, timed: bool = True) -> list[str]:

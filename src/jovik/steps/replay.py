@@ -41,7 +41,7 @@ class Library(Protocol):
     """What keeps recordings by name: an open shelf."""
 
     def recording(self, name: str) -> tuple[Recording, str] | None:
-        """Return the recording of this name and its digest; None where there is none."""
+        """Return the recording of this name and its digest, or None if there is none."""
 
 
 LIBRARIES: list[Library] = []
@@ -84,7 +84,7 @@ class ReplayStep(Step):
 
     @property
     def writes(self) -> bool:
-        """Return whether the recording writes; taken to where it cannot be read now."""
+        """Return True if the recording writes; taken to if it cannot be read now."""
         try:
             return bool((self.recording().kind == Kind.WRITE).any())
         except UsageError:

@@ -55,7 +55,7 @@ class RestStep(Step):
 
     @property
     def waits(self) -> bool:
-        """Return whether it waits for something else than time."""
+        """Return True if it waits for something else than time."""
         return self.cool_c is not None or self.recovered
 
     @property
@@ -66,7 +66,7 @@ class RestStep(Step):
 
     @property
     def writes(self) -> bool:
-        """Return whether the drive has recovered is found out by short writes."""
+        """Return True if the drive has recovered is found out by short writes."""
         return self.recovered
 
     @override

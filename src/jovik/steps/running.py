@@ -33,7 +33,7 @@ class StepRun(Protocol):
     filled_percent : int or None
         The level that the target is filled to on purpose.
     room_pause_ns : int
-        How long the drive last took to make room for a short write, 0 where unknown.
+        How long the drive last took to make room for a short write, 0 if unknown.
     """
 
     earlier: Sequence[StepResult]
@@ -46,15 +46,15 @@ class StepRun(Protocol):
 
     @property
     def stop_on_error(self) -> bool:
-        """Return whether the first error ends the run."""
+        """Return True if the first error ends the run."""
 
     @property
     def share_ns(self) -> int | None:
-        """Return the time this step may take; None without a budget."""
+        """Return the time this step may take, or None without a budget."""
 
     @property
     def first_rate_bytes_s(self) -> float:
-        """Of a short write before the run, 0 where none was made."""
+        """Of a short write before the run, 0 if none was made."""
 
     def seed(self, number: int) -> int:
         """Return the seed of pass `number`, counted from 1; 0 is the step's own."""
@@ -88,12 +88,12 @@ class StepRun(Protocol):
         """Return one watched pass: with the host's load and the temperatures around it."""
 
     def unbroken(self, make: Callable[[], Trace]) -> Trace:
-        """Return what `make` gives, made again where this process stood still meanwhile.
+        """Return what `make` gives, repeated where this process did not run meanwhile.
 
         Raises
         ------
         TargetError
-            It stood still three times in a row.
+            It did not run three times in a row.
         """
 
     def repeat(self, one_pass: Callable[[int], Trace]) -> Sequence[Trace]:

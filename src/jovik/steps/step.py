@@ -28,47 +28,47 @@ class Step(ABC):
 
     @property
     def reads(self) -> bool:
-        """Return whether it reads from the target."""
+        """Return True if it reads from the target."""
         return False
 
     @property
     def writes(self) -> bool:
-        """Return whether it writes to the target."""
+        """Return True if it writes to the target."""
         return False
 
     @property
     def measures(self) -> bool:
-        """Return whether its result is a figure; a rest or a fill only prepares what comes next."""
+        """Return True if its result is a figure; a rest or a fill only prepares what comes next."""
         return True
 
     @property
     def ranked(self) -> bool:
-        """Return whether its result is a figure of the drive, which may be judged and ranked."""
+        """Return True if its result is a figure of the drive, which may be judged and ranked."""
         return self.measures
 
     @property
     def once(self) -> bool:
-        """Return whether a single pass is made unless more are asked for."""
+        """Return True if a single pass is made unless more are asked for."""
         return False
 
     @property
     def own_passes(self) -> int | None:
-        """Return how many passes it always has, None where plan and person say."""
+        """Return how many passes it always has, None if plan and person say."""
         return None
 
     @property
     def fill_level(self) -> int | None:
-        """Return fill level that it leaves, percent: 0 where it empties, None where it has none."""
+        """Return fill level that it leaves, percent: 0 if it empties, None if it has none."""
         return None
 
     @property
     def restores_cache(self) -> bool:
-        """Return whether the drive's write cache has room again after it."""
+        """Return True if the drive's write cache has room again after it."""
         return False
 
     @property
     def needs_first_rate(self) -> bool:
-        """Return whether it compares with a short write made before the run."""
+        """Return True if it compares with a short write made before the run."""
         return False
 
     @abstractmethod
@@ -146,7 +146,7 @@ class Step(ABC):
         return 0.0
 
     def bring_back(self, session: Session, seed: int, watch: ProgressCallback) -> int:
-        """Make the state again that it left, where a run is gone on with by another process.
+        """Make the state again that it left, where a run is resumed by another process.
 
         Returns
         -------

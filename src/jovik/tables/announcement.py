@@ -71,7 +71,7 @@ def cost_json(ready: PreparedRun) -> dict[str, Any]:
 
 
 def enrolment_line(found: Enrolment) -> str:
-    """Return which drive this is, where nobody named it; empty where somebody did."""
+    """Return which drive this is, where nobody named it; empty if somebody did."""
     name = found.sheet.drive.name
     if found.by is EnrolledBy.NEW:
         return (

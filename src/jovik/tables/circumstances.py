@@ -9,7 +9,7 @@ from jovik.tables.table import Table
 
 
 def circumstance_lines(found: Sequence[Circumstance]) -> list[str]:
-    """Return one line for what matters; none where nothing does."""
+    """Return one line for what matters; none if nothing does."""
     matters = [c for c in found if c.matters]
     if not matters:
         return []

@@ -68,7 +68,7 @@ def _usual(found: Judged, j: ClaimVerdict) -> str:
 
 
 def lost_in(found: Judged) -> str:
-    """Return what to say before anything else where the drive lost data; empty where it did not."""
+    """Return what to say before anything else where the drive lost data; empty if it did not."""
     return lost_words(found.lost, found.sheet.drive.capacity_bytes) if found.lost else ""
 
 

@@ -81,7 +81,7 @@ def standing_table(found: ClassStanding) -> Table:
 
 
 def standing_json(found: ClassStanding | None) -> dict[str, Any] | None:
-    """Return a standing as documented; None where there is none."""
+    """Return a standing as documented, or None if there is none."""
     if found is None:
         return None
     return {

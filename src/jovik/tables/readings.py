@@ -47,7 +47,7 @@ def _span(found: ComparedReading) -> str:
 
 
 def note_line(note: Note) -> str:
-    """Return a note with when it happened and which run it is about, where that is known."""
+    """Return a note with when it happened and which run it is about, if it is known."""
     about = [note.happened.replace("T", " ")] if note.happened else []
     about += [f"run {note.run}"] if note.run else []
     return note.text + (f" ({', '.join(about)})" if about else "")

@@ -53,7 +53,7 @@ def findings_tables(results: Sequence[StepResult]) -> list[Table]:
 
 
 def in_a_ladder(result: StepResult) -> bool:
-    """Return whether a ladder's own table shows this result."""
+    """Return True if a ladder's own table shows this result."""
     return result.findings.sweep is not None
 
 
@@ -297,7 +297,7 @@ def cache_table(pairs: Sequence[CacheComparison]) -> Table:
 
 
 def is_copy(result: StepResult) -> bool:
-    """Return whether a result is of real files, whose own table says more."""
+    """Return True if a result is of real files, whose own table says more."""
     return isinstance(parse(result.phrase), CopyStep)
 
 

@@ -71,7 +71,7 @@ def _marks(found: ListedRun) -> str:
 
 
 def excluded_words(excluded: Sequence[Excluded]) -> list[str]:
-    """Return a line for each reason that something was set aside for, with the runs it was."""
+    """Return a line for each reason that something was excluded for, with the runs it was."""
     by_why: dict[str, list[str]] = {}
     for x in excluded:
         at = f"run {x.run}" if x.step is None else f"step {x.step} of run {x.run}"

@@ -71,7 +71,7 @@ def facts_line(drive: Drive) -> str:
 
 
 def over_provisioning_words(drive: Drive) -> str:
-    """Raw flash and what of it the user cannot address, or nothing where the sheet does not say."""
+    """Raw flash and what of it the user cannot address, or nothing if the sheet does not say."""
     share = drive.over_provisioning
     if share is None or drive.flash_bytes is None:
         return ""

@@ -18,7 +18,7 @@ from jovik.tables.table import figure_words
 
 
 def steady_answers(results: Sequence[StepResult]) -> list[str]:
-    """Return the answers of a run to what its plan asks; none where nothing was to be steady."""
+    """Return the answers of a run to what its plan asks; none if nothing was to be steady."""
     every = [*_demand(results), *_recovered(results), *_pauses(results), *_used(results)]
     return every or list(_tracked(results))
 

@@ -84,7 +84,7 @@ def _fit_sentence(found: Fitted) -> str:
 
 
 def by_short_test(f: Suitability) -> bool:
-    """Return whether its write rate is of a test too short to tell what lasts."""
+    """Return True if its write rate is of a test too short to tell what lasts."""
     return any(s.short_test for s in f.supplies)
 
 

@@ -40,7 +40,7 @@ class Table:
 
 
 def interval_words(value: Interval, scale: float = 1.0) -> str:
-    """``7,050 to 7,400``, or a dash where nothing tells; as many digits as tell the ends apart."""
+    """``7,050 to 7,400``, or a dash if nothing tells; as many digits as tell the ends apart."""
     if value.low is None or value.high is None:
         return "-"
     low, high = value.low * scale, value.high * scale

@@ -71,7 +71,7 @@ def upgrade_verdict(found: Upgraded, machine_price: float | None = None) -> list
 def jobs_table(found: Upgraded, *, brief: bool = False) -> Table:
     """Return seconds for everyday jobs on each, computed, and what was read by hand.
 
-    Without rows where nothing is known.
+    Without rows if nothing is known.
     """
     old, new = found.old.name, found.new.name
     known = [j for j in found.upgrade.jobs if j.old is not None and j.new is not None]

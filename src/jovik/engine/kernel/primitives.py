@@ -233,7 +233,7 @@ def random_share(x):
 def choose_io(x, share, random, blocks):
     """Return the next I/O: new generator state, direction (1 writes), and a random block.
 
-    The block means nothing where `random` is 0; a sequential loop counts on by itself. `share` is
+    The block means nothing if `random` is 0; a sequential loop counts on by itself. `share` is
     the share of reads in 2^32nds.
     """
     direction = np.int64(0)
