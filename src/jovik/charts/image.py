@@ -121,7 +121,9 @@ def _save(figure: Figure, out: Path, canvas: Canvas, *, force: bool) -> None:
     key = {"png": "Software", "svg": "Creator", "pdf": "Creator"}.get(form)
     drawn = io.BytesIO()
     about = {key: MADE.decode()} if key else None
-    figure.savefig(drawn, format=form, metadata=about, dpi=DOTS_PER_INCH * canvas.scale)
+    # A little more than the ratio, so that 639.999 pixels become 640.
+    dots = DOTS_PER_INCH * canvas.scale + 1e-6
+    figure.savefig(drawn, format=form, metadata=about, dpi=dots)
     write_output(out, drawn.getvalue(), mark=MADE if key else None, force=force)
 
 
