@@ -130,8 +130,8 @@ def test_a_message_is_kept_without_what_is_somebodys(message: str, kept: str) ->
 def test_the_last_fault_is_kept_for_a_report(shown: Program, tmp_path: Path) -> None:
     shown.env["XDG_STATE_HOME"] = str(tmp_path / "state")
     code = (
-        "import sys, jovik.cli.handlers.rank as r; from jovik.cli import main;"
-        "r.rank = lambda **_: {}['Anna'];"
+        "import sys, jovik.answers.rank as r; from jovik.cli import main;"
+        "r.rank = lambda *_, **__: {}['Anna'];"
         "sys.argv = ['jovik', 'rank', '--drive', 'Anna']; main()"
     )
     words = [shown.command()[0], "-c", code]

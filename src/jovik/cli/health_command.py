@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import click
 
-from jovik.cli.handled_by import handled_by
+from jovik.cli.handled_by import answered_by
 from jovik.cli.options import format_option
 
 
 @click.command()
 @click.argument("target")
 @format_option("markdown")
-@handled_by("health:health")
+@answered_by("health:health")
 def health() -> None:
     """Read the health log of a drive: TARGET is the device, or a folder on it.
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import click
 
 from jovik.cli.completion import drives, loads_and_recordings, orders, yardsticks
-from jovik.cli.handled_by import handled_by
+from jovik.cli.handled_by import answered_by
 from jovik.cli.options import format_option, shelf_option
 
 
@@ -74,7 +74,7 @@ from jovik.cli.options import format_option, shelf_option
 )
 @format_option("markdown")
 @shelf_option
-@handled_by("rank:rank")
+@answered_by("rank:rank")
 def rank() -> None:
     """Rank every drive on the shelf, comparing like with like.
 

@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from jovik.cli.completion import drives, run_names
-from jovik.cli.handled_by import handled_by
+from jovik.cli.handled_by import answered_by, handled_by
 from jovik.cli.naming_group import BareMemberGroup
 from jovik.cli.options import format_option, shelf_option
 
@@ -36,7 +36,7 @@ def runs() -> None:
 @click.option("--rig", metavar="NAME", help="Only runs on this rig.")
 @format_option("markdown")
 @shelf_option
-@handled_by("runs:listing")
+@answered_by("runs:runs")
 def listing() -> None:
     """List the runs of DRIVE, or of all, newest first; 'list' may be left out.
 

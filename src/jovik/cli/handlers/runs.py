@@ -2,20 +2,10 @@
 
 from __future__ import annotations
 
-from jovik.answers import runs as answers
 from jovik.cli.echo import echo
-from jovik.cli.output import show
 from jovik.queries.runs import run_key
 from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import Shelf
-
-
-def listing(
-    drive: str | None, since: str | None, rig: str | None, form: str, shelf_at: str | None
-) -> int:
-    """List the runs of DRIVE, or of all, newest first; 'list' may be left out."""
-    with Shelf(where_from(shelf_at)) as shelf:
-        return show(answers.runs(shelf, drive, since=since, rig=rig), form)
 
 
 def exclude(run: str, number: int | None, why: str, shelf_at: str | None) -> None:
