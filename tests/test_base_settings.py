@@ -240,7 +240,7 @@ def test_the_manual_has_every_command_and_option_and_is_sound() -> None:
     }
     assert not [name for name, done in shown.items() if done.stderr]
     said = " ".join(shown["jovik-judge"].stdout.split())
-    assert "Hold the results of DRIVE against its claims." in said
+    assert "Compare the results of DRIVE with its claims." in said
 
 
 def test_who_types_nothing_is_told_what_to_do_next(own: Program) -> None:

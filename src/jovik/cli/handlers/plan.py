@@ -58,7 +58,8 @@ def show(
     """Show what plan NAME does, in its order, and why."""
     if budget is not None and target_at is None:
         raise UsageError(
-            "--budget needs --target", "the time that a plan takes depends on the target"
+            "--budget needs --target, because the time of a plan depends on the target",
+            "add --target",
         )
     chosen = load_plan(name)
     if form == "toml":
