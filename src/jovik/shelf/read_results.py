@@ -80,7 +80,7 @@ COUNTED = sa.and_(run.c.excluded.is_(None), step.c.excluded.is_(None))
 
 
 def of_drive(name: str | None) -> sa.ColumnElement[bool]:
-    """Return that the drive has this name, where one is given; case does not matter."""
+    """Return the condition that the drive has this name, if one is given, in any case."""
     return drive.c.folded_name == name.strip().casefold() if name is not None else sa.true()
 
 
@@ -180,7 +180,7 @@ MOST_NAMED = 10_000
 
 
 def _among(engine: sa.Engine, chosen: sa.Select[tuple[int]]) -> sa.ColumnElement[bool]:
-    """Return that a step is one of these.
+    """Return the condition that a step is one of these.
 
     They are picked once here, not in every query that asks for them: picking is what takes long.
     """

@@ -254,7 +254,7 @@ def _said(results: Sequence[StepResult], *, deciding: bool = False) -> list[str]
 
 
 def _excluded(run: RunRecord, results: Sequence[StepResult]) -> list[str]:
-    """Return that a run, or a step of it, was excluded and counts for nothing."""
+    """Say that a run, or a step of it, was excluded and counts for nothing."""
     if run.excluded is not None:
         return [f"excluded, in no verdict, ranking or page: {run.excluded}"]
     return [

@@ -23,7 +23,6 @@ def fit(
     if listing:
         return show(answers.LoadsAnswer(tuple(answers.every_load(names))), form)
     if drive is None and not names:
-        answers.every_load(names)
         raise UsageError(
             "which drive? NAME is missing",
             "jovik fit NAME; jovik fit --load voices for all drives; jovik fit --loads says "
