@@ -96,7 +96,7 @@ def ladder_chart(curves: Sequence[Sweep]) -> LineChart:
     notes: list[tuple[float, float, str]] = []
     if alone and not linear:
         if first.knee is not None:
-            marks.append((place(first.knee), f"from {first.spell(first.knee)} on no more"))
+            marks.append((place(first.knee), f"no gain beyond {first.spell(first.knee)}"))
         elif first.best:
             level = len(first.best) > 1
             said = "the smallest of the best, which are level" if level else "the best"

@@ -88,10 +88,10 @@ def rounds_chart(shown: Sequence[Rounds]) -> LineChart:
         f"{first.drive}: {verdict}",
         f"{what} of each round over the mean of the window",
         provenance([one.result for one in shown]),
-        "What was tracked, round by round, until it was steady",
+        f"What was tracked, round by round: {verdict}",
     )
     view = View("", x, (panel,), bands=(band,))
-    return LineChart("Round by round, until it is steady", (view,), about=about)
+    return LineChart(f"Round by round: {verdict}", (view,), about=about)
 
 
 def mixes_of(shelf: Shelf, drives: Sequence[str]) -> HeatMap:
