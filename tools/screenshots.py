@@ -38,7 +38,7 @@ SHOTS = {
     "upgrade": "jovik upgrade 'Corvane Slate 1TB' 'Veldhaar Comet 2TB' --link 1900MB/s "
     "--instead-of 900",
     "fit": "jovik fit 'Veldhaar Comet 2TB'; jovik fit --classes",
-    "runs": "jovik runs exclude last --why 'hung on the wrong cable'; jovik runs; "
+    "runs": "jovik runs exclude last --why 'wrong cable'; jovik runs; "
     "jovik runs include last; jovik shelf log",
     "compare": "jovik compare 'Tarnmoor Pebble 1TB@rig=rear port' 'Tarnmoor Pebble 1TB@rig=hub' "
     "--shelf links.db",
