@@ -5,13 +5,21 @@ from __future__ import annotations
 import os
 import signal
 import subprocess
+import sys
 import time
 import weakref
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 
-from jovik.base.interruption import check, held_back, interruptible, take_notice
+from jovik.base.interruption import (
+    EndRequested,
+    check,
+    held_back,
+    interruptible,
+    take_notice,
+)
 from tests.conftest import Program
 
 ENDING = [signal.SIGINT, signal.SIGTERM, signal.SIGHUP]
@@ -62,9 +70,38 @@ def test_a_request_that_python_swallowed_is_heard_at_the_next_check() -> None:
         check()
 
 
+ENDS = """
+import os, signal, sys
+from jovik.base.interruption import interruptible
+try:
+    with interruptible():
+        exec("os.kill(os.getpid(), signal.SIGTERM)")
+except KeyboardInterrupt:
+    sys.exit(130)
+"""
+
+
+def test_a_request_that_arrives_in_generated_code_leaves_the_exit_status_alone(
+    tmp_path: Path,
+) -> None:
+    (tmp_path / "ends.py").write_text(ENDS)
+    done = subprocess.run([sys.executable, "-m", "ends"], cwd=tmp_path, check=False)
+    assert done.returncode == 130
+
+
+def test_later_requests_are_ignored_where_the_system_has_to_be_put_back() -> None:
+    with interruptible(later="ignore"):
+        with pytest.raises(EndRequested):
+            ask(signal.SIGTERM)
+        take_notice()
+        for number in ENDING:
+            ask(number)
+        check()
+
+
 def test_the_handlers_of_before_come_back() -> None:
     before = {number: signal.getsignal(number) for number in ENDING}
-    with interruptible(forced=True):
+    with interruptible(later="exit"):
         assert signal.getsignal(signal.SIGTERM) != before[signal.SIGTERM]
     assert {number: signal.getsignal(number) for number in ENDING} == before
 

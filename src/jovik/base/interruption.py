@@ -12,7 +12,17 @@ import signal
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from typing import Any
+from typing import Literal
+
+Later = Literal["repeat", "exit", "ignore"]
+
+
+class EndRequested(KeyboardInterrupt):
+    """A request to end, as a class of its own.
+
+    A KeyboardInterrupt itself that passes through `exec` of a string (dataclasses and SQLAlchemy
+    generate code that way) makes `python -m` die of SIGINT, whatever status it ends with.
+    """
 
 
 class _Requests:
@@ -22,13 +32,13 @@ class _Requests:
 
 
 def check() -> None:
-    """Raise KeyboardInterrupt if a request to end is pending and nobody has taken notice of it."""
+    """Raise EndRequested if a request to end is pending and nobody has taken notice of it."""
     if _Requests.pending and not _Requests.held_back and _on_main_thread():
-        raise KeyboardInterrupt
+        raise EndRequested
 
 
 def take_notice(*, continuing: bool = False) -> None:
-    """Forget the pending request: whoever caught the KeyboardInterrupt acts on it.
+    """Forget the pending request: whoever caught the EndRequested acts on it.
 
     Parameters
     ----------
@@ -42,7 +52,7 @@ def take_notice(*, continuing: bool = False) -> None:
 
 @contextmanager
 def held_back() -> Iterator[None]:
-    """Delay requests to end until this block has ended, and raise KeyboardInterrupt then.
+    """Delay requests to end until this block has ended, and raise EndRequested then.
 
     Only the main thread receives signals, so that other threads change nothing.
     """
@@ -58,25 +68,34 @@ def held_back() -> Iterator[None]:
 
 
 @contextmanager
-def interruptible(*, forced: bool = False) -> Iterator[None]:
-    """End the pass on a request to end while this block lasts, then restore the handlers.
+def interruptible(*, later: Later = "repeat") -> Iterator[None]:
+    """Raise EndRequested on a request to end while this block lasts, then restore the handlers.
 
     Parameters
     ----------
-    forced : bool
-        Whether a second SIGINT ends the process at once.
+    later : {"repeat", "exit", "ignore"}
+        What a second request does: the same again; a second SIGINT ends the process at once; or
+        nothing, for work that takes a moment to leave the system as it was.
     """
     if not _on_main_thread():
         yield
         return
-    on_interrupt = _forced if forced else _request
-
-    handlers: dict[signal.Signals, Any] = {signal.SIGTERM: _request, signal.SIGINT: on_interrupt}
+    numbers = [signal.SIGTERM, signal.SIGINT]
     # A program that was started to outlive its terminal (nohup) ignores SIGHUP.
     if signal.getsignal(signal.SIGHUP) != signal.SIG_IGN:
-        handlers[signal.SIGHUP] = _request
-    before = {number: signal.signal(number, handler) for number, handler in handlers.items()}
-    _Requests.rearm = lambda: signal.signal(signal.SIGINT, on_interrupt)
+        numbers.append(signal.SIGHUP)
+
+    def end(number: int, _: object) -> None:
+        if later == "ignore":
+            for each in numbers:
+                signal.signal(each, signal.SIG_IGN)
+        elif later == "exit" and number == signal.SIGINT:
+            signal.signal(number, lambda *_: os._exit(130))
+        _Requests.pending = True
+        check()
+
+    before = {number: signal.signal(number, end) for number in numbers}
+    _Requests.rearm = lambda: signal.signal(signal.SIGINT, end)
     take_notice()
     try:
         yield
@@ -85,16 +104,6 @@ def interruptible(*, forced: bool = False) -> Iterator[None]:
         for number, handler in before.items():
             signal.signal(number, handler)
         take_notice()
-
-
-def _request(*_: Any) -> None:
-    _Requests.pending = True
-    check()
-
-
-def _forced(*_: Any) -> None:
-    signal.signal(signal.SIGINT, lambda *_: os._exit(130))
-    _request()
 
 
 def _on_main_thread() -> bool:

@@ -134,7 +134,7 @@ def carry_out(
             screen.say(line)
         for warning in begun.known.warnings:
             screen.say(f"warning: {warning}")
-        with interruptible(forced=True):
+        with interruptible(later="exit"):
             outcome = execute(ready, begun, screen)
         if outcome.lost is not None and isinstance(outcome.failure, JovikError):
             screen.say(outcome.failure.message)

@@ -170,7 +170,7 @@ def _together(
             warm_up(ready.session)
             runs.append((ready, start_run(shelf, ready)))
         echo(f"now all {len(words)} at the same moment", err=True)
-        with interruptible(forced=True):
+        with interruptible(later="exit"):
             outcomes, in_step = execute_together(runs, _say_finished)
     failed = [o for o in outcomes if o.failure is not None]
     if any(isinstance(o.failure, KeyboardInterrupt) for o in failed):

@@ -8,12 +8,13 @@ import os
 import signal
 import subprocess
 import time
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 from jovik.analysis.statistics import interval
 from jovik.base.errors import TargetError, UsageError
+from jovik.base.interruption import take_notice
 from jovik.base.interval import Interval
 from jovik.base.one_thread import environment_of_others
 from jovik.base.recording import Recording
@@ -26,30 +27,6 @@ PATIENCE_S = 5.0
 """How long a command may take to end once it is asked to."""
 SETTLE_S = 0.2
 """How long what is on its way may take to reach the drive and come back after the end."""
-
-
-@contextlib.contextmanager
-def ended_by_signals() -> Iterator[None]:
-    """Turn the first SIGINT, SIGTERM or SIGHUP into a KeyboardInterrupt; ignore later ones.
-
-    The command is stopped, the kernel's tracing switched off and the file written meanwhile.
-    """
-    numbers = [signal.SIGINT, signal.SIGTERM]
-    # A program that was started to outlive its terminal (nohup) ignores SIGHUP.
-    if signal.getsignal(signal.SIGHUP) != signal.SIG_IGN:
-        numbers.append(signal.SIGHUP)
-
-    def end(*_: object) -> None:
-        for number in numbers:
-            signal.signal(number, signal.SIG_IGN)
-        raise KeyboardInterrupt
-
-    before = {number: signal.signal(number, end) for number in numbers}
-    try:
-        yield
-    finally:
-        for number, handler in before.items():
-            signal.signal(number, handler)
 
 
 def drive_under(target: str) -> BlockDevice:
@@ -207,6 +184,7 @@ def _once(
             _wait(process, time_ns)
         except KeyboardInterrupt:
             # Who ends it has what there is so far.
+            take_notice()
             interrupted = True
         finally:
             _end(process)

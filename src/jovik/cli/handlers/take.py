@@ -6,10 +6,10 @@ from pathlib import Path
 
 from jovik.base.atomic_files import refuse_foreign
 from jovik.base.errors import OutputError
+from jovik.base.interruption import interruptible
 from jovik.base.recording_file import write_recording
 from jovik.cli.echo import echo
 from jovik.cli.handlers.record import show_recording
-from jovik.runs.recorder import ended_by_signals
 from jovik.runs.recorder import take as take_down
 
 
@@ -29,7 +29,7 @@ def take(
     refuse_foreign(out, None, force=force)
     if not out.resolve().parent.is_dir():
         raise OutputError(f"there is no folder {out.parent} to put the recording in")
-    with ended_by_signals():
+    with interruptible(later="ignore"):
         taken = take_down(
             words,
             target,
