@@ -187,7 +187,7 @@ def measure(
     >>> [r.kind for r in done.results]
     ['random read 4KiB']
     """
-    order = request_for(
+    request = request_for(
         target,
         phrases,
         plan,
@@ -204,8 +204,8 @@ def measure(
         rig_notes=rig_notes,
         keep_serial=keep_serial,
     )
-    sheet = sheet_for(shelf, order.target, drive).sheet
-    return _run(shelf, sheet, fit_budget(order, sheet), watch, ask_above=_asked(yes, ask_above))
+    sheet = sheet_for(shelf, request.target, drive).sheet
+    return _run(shelf, sheet, fit_budget(request, sheet), watch, ask_above=_asked(yes, ask_above))
 
 
 def resume(
@@ -231,10 +231,10 @@ def resume(
     Traceback (most recent call last):
     jovik.base.errors.UsageError: every run on this shelf is finished
     """
-    record, order = resume_request(
+    record, request = resume_request(
         shelf, run, target, destroy=destroy, content_worthless=content_worthless
     )
-    return _run(shelf, shelf.sheet(record.drive), order, None, resumed=record.id)
+    return _run(shelf, shelf.sheet(record.drive), request, None, resumed=record.id)
 
 
 def repeat(
@@ -451,8 +451,10 @@ def _run(
 ) -> Measured:
     """Carry an order out; what stopped it is raised once the shelf has what there is."""
     with prepared(sheet, order) as ready:
-        for said, beyond in ready.questions(ask_above) if ask_above < math.inf else ():
-            raise UsageError(f"{said}{beyond}", "say yes=True if that is meant, or measure less")
+        for question, beyond in ready.questions(ask_above) if ask_above < math.inf else ():
+            raise UsageError(
+                f"{question}{beyond}", "say yes=True if that is meant, or measure less"
+            )
         ready.session.warm_up()
         begun = start_run(shelf, ready, resumed)
         with interruptible():

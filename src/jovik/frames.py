@@ -91,11 +91,11 @@ def results(shelf: Shelf, drive: str | None = None, *, newest: bool = False) -> 
     """
     name = _named(shelf, drive)
     if newest:
-        found = shelf.latest_results(name, with_latencies=True)
+        results = shelf.latest_results(name, with_latencies=True)
     else:
-        found = shelf.results(name, with_latencies=True)
+        results = shelf.results(name, with_latencies=True)
     return _frame(
-        [_result_row(r) for r in found],
+        [_result_row(r) for r in results],
         [
             "drive",
             "run",

@@ -53,20 +53,20 @@ def alternation(bins: npt.NDArray[np.float64], edges: Sequence[int]) -> Alternat
     levels = [float(bins[a:b].mean()) for a, b in pairwise(edges)]
     for first in range(len(levels) - 2 * LEAST_CYCLES + 1):
         for last in range(len(levels), first + 2 * LEAST_CYCLES - 1, -1):
-            found = _of_parts(edges[first : last + 1], levels[first:last])
-            if found is not None:
+            alternating = _of_parts(edges[first : last + 1], levels[first:last])
+            if alternating is not None:
                 # Teeth too short to be levels may have been joined in some other order.
-                finer = _periodic(bins, found.start, found.end)
-                return finer if finer and finer.period < FINER * found.period else found
+                finer = _periodic(bins, alternating.start, alternating.end)
+                return finer if finer and finer.period < FINER * alternating.period else alternating
     for start, end in pairwise(edges):
-        found = _periodic(bins, start, end)
-        if found is not None:
-            return found
+        alternating = _periodic(bins, start, end)
+        if alternating is not None:
+            return alternating
     # What is cut into many parts of no order may still repeat.
     for start in edges[:-1]:
-        found = _periodic(bins, start, edges[-1])
-        if found is not None:
-            return found
+        alternating = _periodic(bins, start, edges[-1])
+        if alternating is not None:
+            return alternating
     return None
 
 
@@ -119,18 +119,18 @@ def _periodic(bins: npt.NDArray[np.float64], start: int, end: int) -> Alternatio
     if spread < (LEAST_RATIO - 1) / 4:
         return None
     spectrum = np.fft.rfft(rest, 2 * count)
-    found = np.fft.irfft(spectrum * np.conj(spectrum))[:count]
-    found = found / np.arange(count, 0, -1)
-    found = found / found[0]
+    correlation = np.fft.irfft(spectrum * np.conj(spectrum))[:count]
+    correlation = correlation / np.arange(count, 0, -1)
+    correlation = correlation / correlation[0]
     most = count // LEAST_CYCLES
-    below = np.flatnonzero(found[:most] < 0)
+    below = np.flatnonzero(correlation[:most] < 0)
     if not len(below):
         return None
-    peak = float(found[below[0] : most + 1].max())
+    peak = float(correlation[below[0] : most + 1].max())
     # Every multiple of a period is one too: the first that is about as good.
-    lag = int(below[0]) + int(np.argmax(found[below[0] : most + 1] >= AS_GOOD * peak))
-    lag = lag + int(np.argmax(found[lag : lag + max(lag // 4, 1)]))
-    if lag >= most or found[lag] < REPEATS or found[:lag].min() > TURNS:
+    lag = int(below[0]) + int(np.argmax(correlation[below[0] : most + 1] >= AS_GOOD * peak))
+    lag = lag + int(np.argmax(correlation[lag : lag + max(lag // 4, 1)]))
+    if lag >= most or correlation[lag] < REPEATS or correlation[:lag].min() > TURNS:
         return None
     phase = np.arange(count) % lag
     profile = np.array([part[phase == k].mean() for k in range(lag)])
@@ -140,7 +140,7 @@ def _periodic(bins: npt.NDArray[np.float64], start: int, end: int) -> Alternatio
     high, low = float(profile[profile > middle].mean()), float(profile[profile <= middle].mean())
     if low <= 0 or high < LEAST_RATIO * low:
         return None
-    return Alternation(start, end, high, low, _exact_period(found, lag) * each)
+    return Alternation(start, end, high, low, _exact_period(correlation, lag) * each)
 
 
 def _exact_period(correlations: npt.NDArray[np.float64], lag: int) -> float:

@@ -209,10 +209,10 @@ def _partition(sums: Sums, shortest: int, price: float) -> list[int]:
         if end % PRUNE_EVERY == 0:
             # What is dearer now without a cut than the best with one never becomes the cheapest
             # again (Killick et al., theorem 3.1).
-            kept = np.flatnonzero(costs <= best[end])
-            starts[: len(kept)] = starts[kept]
-            before[:, : len(kept)] = before[:, kept]
-            count = len(kept)
+            candidates = np.flatnonzero(costs <= best[end])
+            starts[: len(candidates)] = starts[candidates]
+            before[:, : len(candidates)] = before[:, candidates]
+            count = len(candidates)
     ends = []
     at = n
     while at > 0:

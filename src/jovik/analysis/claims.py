@@ -181,12 +181,12 @@ def _judge_one(
     # In a steady state the test of the specification has looked at the slope.
     steady = direct if claim.steady else [c for c in direct if _trend_of(c.result) is None]
     if not steady:
-        found = _trend_of(direct[0].result)
-        assert found is not None
+        direct_trend = _trend_of(direct[0].result)
+        assert direct_trend is not None
         return ClaimVerdict(
             claim,
             Verdict.UNTESTED,
-            f"{trend_words(found)}, so there is no figure to judge; "
+            f"{trend_words(direct_trend)}, so there is no figure to judge; "
             "find out why, then measure again",
             direct[0].result,
         )
@@ -200,16 +200,16 @@ def _judge_one(
 
 
 def _not_steady(result: StepResult) -> str:
-    found = result.findings.steady
-    return next(iter(steady_notes(found)), "") if found is not None else "it was not continued"
+    steady = result.findings.steady
+    return next(iter(steady_notes(steady)), "") if steady is not None else "it was not continued"
 
 
 def _surely_worse(claim: Claim, one: Candidate, best: Candidate) -> bool:
     """Return True if a step could not have been chosen, so that choosing costs nothing."""
-    mine, theirs = one.figure(claim), best.figure(claim)
-    if mine.low is None or mine.high is None or theirs.low is None or theirs.high is None:
+    own, theirs = one.figure(claim), best.figure(claim)
+    if own.low is None or own.high is None or theirs.low is None or theirs.high is None:
         return False
-    return mine.low > theirs.high if claim.lower_is_better else mine.high < theirs.low
+    return own.low > theirs.high if claim.lower_is_better else own.high < theirs.low
 
 
 def _trend_of(result: StepResult) -> Trend | None:
@@ -267,36 +267,40 @@ def _judge_sustained(
 ) -> ClaimVerdict:
     """Return the sustained figure, which is the mean over the steady end of a long write."""
     for step, result in steps:
-        found = long_write_of(result)
+        long_write = long_write_of(result)
         if (
-            found is None
+            long_write is None
             or (step.random, step.read_percent) != (claim.random, claim.read_percent)
             or not result.conditions.direct
         ):
             continue
         if claim.block_bytes not in (None, step.block_bytes):
             continue
-        scale = 1 / found.block_bytes if claim.unit == "IOPS" else 1.0
-        written = show_size(found.total_bytes)
-        sustained = found.sustained
+        scale = 1 / long_write.block_bytes if claim.unit == "IOPS" else 1.0
+        written = show_size(long_write.total_bytes)
+        sustained = long_write.sustained
         if not isinstance(sustained, Interval):
             why = f"{sustained} (after {written}): {WHY_NOT_SUSTAINED[sustained]}"
             return ClaimVerdict(claim, Verdict.UNTESTED, f"{why}; try: {LONG_WRITE}")
-        if not found.cliff and not found.slope and not _long_enough(step, found.total_bytes):
+        if (
+            not long_write.cliff
+            and not long_write.slope
+            and not _long_enough(step, long_write.total_bytes)
+        ):
             why = (
                 f"no cliff within {written}, which is too little to tell what is sustained; "
                 f"try: {LONG_WRITE}"
             )
             return ClaimVerdict(claim, Verdict.UNTESTED, why)
-        since = show_time((found.steady_from_s or 0.0) * 1e9)
+        since = show_time((long_write.steady_from_s or 0.0) * 1e9)
         why = (
             f"mean from {since} on, after the cliff"
-            if found.cliff
+            if long_write.cliff
             else f"mean from {since} on, after a decline"
-            if found.slope
+            if long_write.slope
             else f"no cliff within {written}"
         )
-        if found.parts[-1].shape is Shape.ALTERNATING:
+        if long_write.parts[-1].shape is Shape.ALTERNATING:
             why += ", over whole cycles of a rate that alternates"
         figure = sustained.scaled(scale)
         return _sustained_verdict(
@@ -353,12 +357,12 @@ def _holding(claim: Claim, result: StepResult) -> Limit | None:
     """Return the limit of the rig that lies below a claim, so that it cannot be met here."""
     if claim.lower_is_better:
         return None
-    found = [
+    held = [
         x
         for x in result.limits
         if x.what in LIMITS_OF_THE_RIG and _in_unit(claim, x, result) < claim.figure
     ]
-    return min(found, key=lambda x: x.rate_bytes_s, default=None)
+    return min(held, key=lambda x: x.rate_bytes_s, default=None)
 
 
 def _in_unit(claim: Claim, limit: Limit, result: StepResult) -> float:

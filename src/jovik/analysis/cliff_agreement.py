@@ -34,13 +34,13 @@ def cliff_agreement(writes: Sequence[LongWrite]) -> CliffAgreement | None:
 
 def cliff_agreement_note(found: CliffAgreement) -> str:
     """For a reader."""
-    told = ", ".join(show_size(p) if p is not None else "no cliff" for p in found.places_bytes)
+    positions = ", ".join(show_size(p) if p is not None else "no cliff" for p in found.places_bytes)
     if not found.agree:
-        return f"the cliff of each write: {told}: they do not agree"
+        return f"the cliff of each write: {positions}: they do not agree"
     if found.place_bytes is None:
         return f"none of {len(found.places_bytes)} writes has a cliff"
-    place = found.place_bytes
-    return f"the cliff of each write: {told}: they agree, at {_with_interval(place)}"
+    at_bytes = found.place_bytes
+    return f"the cliff of each write: {positions}: they agree, at {_with_interval(at_bytes)}"
 
 
 def _with_interval(place: Interval) -> str:

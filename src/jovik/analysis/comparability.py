@@ -59,12 +59,12 @@ def long_write_of(result: StepResult) -> LongWrite | None:
     is no figure of it.
     """
     step = parse(result.kind)
-    found = result.findings.long_write
+    written = result.findings.long_write
     if not isinstance(step, IoStep) or step.read_percent or not step.has_amount:
         return None
     # Fresh space is fresh once; random writes over an amount may have been repeated, and then the
     # passes are the figure.
-    return found if step.fresh or len(result.passes) == 1 else None
+    return written if step.fresh or len(result.passes) == 1 else None
 
 
 def steady_step(result: StepResult) -> bool:
@@ -86,8 +86,8 @@ def settled(result: StepResult) -> bool:
     if steady_step(result):
         steady = result.findings.steady
         return steady is not None and steady.steady
-    found = long_write_of(result)
-    return found is None or isinstance(found.sustained, Interval)
+    written = long_write_of(result)
+    return written is None or isinstance(written.sustained, Interval)
 
 
 def figure_of(result: StepResult) -> LogFigure:
@@ -121,9 +121,9 @@ def rate_of(result: StepResult) -> Interval:
 
     Of what is not settled the whole write's.
     """
-    found = long_write_of(result)
-    if found is not None and isinstance(found.sustained, Interval):
-        return found.sustained
+    written = long_write_of(result)
+    if written is not None and isinstance(written.sustained, Interval):
+        return written.sustained
     scan = result.findings.scan
     if scan is not None and scan.mean_bytes_s:
         return Interval(scan.mean_bytes_s, scan.mean_low_bytes_s, scan.mean_high_bytes_s)

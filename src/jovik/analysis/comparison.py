@@ -162,7 +162,7 @@ def condition_changes(
     before: Sequence[StepResult], after: Sequence[StepResult]
 ) -> list[ConditionChange]:
     """Return what the results were not measured alike in: firmware, link, rig, heat, fill level."""
-    found = []
+    changes = []
     named: dict[str, Callable[[StepResult], str | None]] = {
         "drive": lambda r: r.drive,
         "sample": lambda r: r.conditions.unit,
@@ -174,7 +174,7 @@ def condition_changes(
     for what, of in named.items():
         one, two = (_listed([of(r) for r in rs]) for rs in (before, after))
         if one != two:
-            found.append(ConditionChange(what, one or "unknown", two or "unknown"))
+            changes.append(ConditionChange(what, one or "unknown", two or "unknown"))
     numbers: tuple[tuple[str, str, float, Callable[[StepResult], float | None]], ...] = (
         ("temperature at the start", "°C", APART_C, lambda r: r.conditions.start_temperature_c),
         ("fill level", "%", APART_PERCENT, lambda r: r.conditions.fill_percent),
@@ -184,10 +184,10 @@ def condition_changes(
         if all(values):
             one_middle, two_middle = map(statistics.fmean, values)
             if abs(one_middle - two_middle) >= apart:
-                found.append(
+                changes.append(
                     ConditionChange(what, f"{one_middle:.0f} {unit}", f"{two_middle:.0f} {unit}")
                 )
-    return found
+    return changes
 
 
 def _listed(values: Sequence[str | None]) -> str:
@@ -197,7 +197,7 @@ def _listed(values: Sequence[str | None]) -> str:
 def _finding_changes(before: StepResult, after: StepResult) -> list[FindingChange]:
     """Cliffs, pauses, heat, errors and lost data that one side has and the other has not."""
     label = parse(before.kind).label
-    found = []
+    changes = []
     one, two = long_write_of(before), long_write_of(after)
     if one is not None and two is not None:
         cliffs = [w.cliff for w in (one, two)]
@@ -214,26 +214,26 @@ def _finding_changes(before: StepResult, after: StepResult) -> list[FindingChang
             or cliffs[1].high_bytes < cliffs[0].low_bytes
         )
         if apart and any(c is not None for c in cliffs):
-            found.append(FindingChange(FindingKind.CLIFF, label, *places))
+            changes.append(FindingChange(FindingKind.CLIFF, label, *places))
     pauses = [_pauses(r) for r in (before, after)]
     if (pauses[0] is None) != (pauses[1] is None):
-        found.append(FindingChange(FindingKind.PAUSES, label, *pauses))
+        changes.append(FindingChange(FindingKind.PAUSES, label, *pauses))
     for kind, tell in (
         (FindingKind.HEAT, _heat),
         (FindingKind.ERRORS, _errors),
         (FindingKind.LOST, _lost),
     ):
-        told = [tell(r) for r in (before, after)]
-        if told[0] != told[1]:
-            found.append(FindingChange(kind, label, *told))
-    return found
+        words = [tell(r) for r in (before, after)]
+        if words[0] != words[1]:
+            changes.append(FindingChange(kind, label, *words))
+    return changes
 
 
 def _pauses(result: StepResult) -> str | None:
-    found = result.findings.drop_outs
-    if found is None or not found.count:
+    drop_outs = result.findings.drop_outs
+    if drop_outs is None or not drop_outs.count:
         return None
-    return f"{found.count} of {significant(found.seconds)} s together"
+    return f"{drop_outs.count} of {significant(drop_outs.seconds)} s together"
 
 
 def _heat(result: StepResult) -> str | None:
@@ -279,16 +279,16 @@ def history(
         for at, r in results
         if settled(r) and r.passes and all(p.rate_bytes_s > 0 for p in r.passes)
     ]
-    kept: dict[tuple[str, int], StepResult] = {}
+    latest: dict[tuple[str, int], StepResult] = {}
     for at, r in usable:
-        kept[r.kind, math.floor((at - usable[0][0]) / period_s)] = r
+        latest[r.kind, math.floor((at - usable[0][0]) / period_s)] = r
     first: dict[str, StepResult] = {}
-    for (kind, _), r in kept.items():
+    for (kind, _), r in latest.items():
         first.setdefault(kind, r)
-    alike = [(kind, r) for (kind, _), r in kept.items() if not differences(first[kind], r)]
+    alike = [(kind, r) for (kind, _), r in latest.items() if not differences(first[kind], r)]
     later = sum(r is not first[kind] for kind, r in alike)
     level = CONFIDENCE ** (1 / max(later, 1))
-    found = [
+    points = [
         HistoryPoint(
             kind,
             r,
@@ -298,9 +298,9 @@ def history(
         )
         for kind, r in alike
     ]
-    many = {p.kind for p in found if p.result is not first[p.kind]}
-    order = list(dict.fromkeys(p.kind for p in found))
+    many = {p.kind for p in points if p.result is not first[p.kind]}
+    order = list(dict.fromkeys(p.kind for p in points))
     return sorted(
-        (p for p in found if p.kind in many),
+        (p for p in points if p.kind in many),
         key=lambda p: (order.index(p.kind), p.result.started),
     )

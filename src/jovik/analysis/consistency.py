@@ -46,7 +46,7 @@ def disagreements(results: Sequence[StepResult]) -> list[Disagreement]:
         Of one drive that was not filled on purpose, at most one of each kind.
     """
     streams = {share: _streams(results, share) for share in (0, 100)}
-    found = []
+    notes = []
     for result in results:
         step = parse(result.phrase)
         if (written := long_write_of(result)) is not None and is_plain(result) and streams[0]:
@@ -58,7 +58,7 @@ def disagreements(results: Sequence[StepResult]) -> list[Disagreement]:
                 else "the long write was slower from its start on: fresh space, heat, or a cache "
                 "that the short test never left"
             )
-            found += _apart("short and long sequential write", streams[0], first, reason, ALIKE)
+            notes += _apart("short and long sequential write", streams[0], first, reason, ALIKE)
         elif result.findings.scan is not None and streams[100]:
             # A stream lies at the beginning, where a spinning medium is fastest.
             first = Interval(result.findings.scan.first_bytes_s)
@@ -66,7 +66,7 @@ def disagreements(results: Sequence[StepResult]) -> list[Disagreement]:
                 "the file system placed the test file elsewhere on the medium, or the "
                 "scan's short stretches end before the drive is up to speed"
             )
-            found += _apart("stream and the scan's first zones", streams[100], first, reason, ALIKE)
+            notes += _apart("stream and the scan's first zones", streams[100], first, reason, ALIKE)
         elif (
             isinstance(step, CopyStep)
             and step.files
@@ -78,14 +78,14 @@ def disagreements(results: Sequence[StepResult]) -> list[Disagreement]:
                 "the write cache was spent, or the copy's source and the operating system's "
                 "cache are slower than the drive"
             )
-            found += _apart(
+            notes += _apart(
                 f"stream and a large file copied {'in' if step.inward else 'out'}",
                 stream,
                 rate,
                 reason,
                 COPY_ALIKE,
             )
-    return found
+    return notes
 
 
 def _streams(results: Sequence[StepResult], share: int) -> Interval | None:

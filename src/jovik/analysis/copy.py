@@ -46,7 +46,7 @@ def copy_finding(
     sync_share = sum(r.sync_ns for r in records) / max(whole, 1)
     rate = first.bytes / seconds if seconds else 0.0
     by_second = [second for t in traces for second in _by_second(t)]
-    found = CopyFinding(
+    finding = CopyFinding(
         files=first.files,
         bytes=first.bytes,
         seconds=seconds,
@@ -66,7 +66,7 @@ def copy_finding(
         note = f"reading the source took {100 * source / whole:.0f} % of the time"
         read = first.bytes * len(traces) / source * 1e9
         limits.append(Limit(LimitSource.SOURCE, read, note))
-    return found, notes, limits
+    return finding, notes, limits
 
 
 def sequential_rate(

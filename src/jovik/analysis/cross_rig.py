@@ -39,14 +39,17 @@ def _on_its_best_rig(j: ClaimVerdict, others: Sequence[StepResult], margin: floa
         return j
     rigs: dict[str, dict[str, StepResult]] = {}
     for o in others:
-        there = o.conditions
-        if (there.unit, there.firmware) == (here.unit, here.firmware) and there.rig is not None:
-            rigs.setdefault(there.rig, {})[o.kind] = o
-    found = [
+        conditions = o.conditions
+        if (conditions.unit, conditions.firmware) == (
+            here.unit,
+            here.firmware,
+        ) and conditions.rig is not None:
+            rigs.setdefault(conditions.rig, {})[o.kind] = o
+    on_best = [
         (rig, judge([j.claim], list(of_kind.values()), margin, others, len(rigs))[0])
         for rig, of_kind in rigs.items()
     ]
-    better = [(rig, x) for rig, x in found if x.share is not None and _does_more(x, j)]
+    better = [(rig, x) for rig, x in on_best if x.share is not None and _does_more(x, j)]
     if not better:
         return j
     rig, best = max(better, key=lambda pair: _turned(pair[1]))
@@ -95,15 +98,15 @@ def slowed(
     by_kind: dict[tuple[str, str, str | None], list[StepResult]] = {}
     for other in others:
         by_kind.setdefault((other.drive, other.kind, other.conditions.unit), []).append(other)
-    found: dict[tuple[str, str, str, str], list[str]] = {}
+    slow: dict[tuple[str, str, str, str], list[str]] = {}
     for r in results:
         here = r.conditions
         for other in same_sample_other_rigs(r, by_kind.get((r.drive, r.kind, here.unit), [])):
             if _above(other, r, effect):
-                found.setdefault(
+                slow.setdefault(
                     (r.drive, str(here.unit), str(here.rig), str(other.conditions.rig)), []
                 ).append(r.kind)
-    return [RigSlowdown(*key, tuple(kinds)) for key, kinds in found.items()]
+    return [RigSlowdown(*key, tuple(kinds)) for key, kinds in slow.items()]
 
 
 def same_sample_other_rigs(r: StepResult, others: Sequence[StepResult]) -> list[StepResult]:
@@ -136,11 +139,11 @@ def best_across_rigs(
     others : sequence of StepResult
         Of the same drive on any rig, oldest first.
     """
-    found = []
+    best = []
     for r in newest:
         better = [o for o in same_sample_other_rigs(r, others) if _above(o, r, effect)]
-        found.append(better[-1] if better else r)
-    return found
+        best.append(better[-1] if better else r)
+    return best
 
 
 def _above(one: StepResult, two: StepResult, effect: RunEffect) -> bool:

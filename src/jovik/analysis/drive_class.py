@@ -116,13 +116,13 @@ def class_figures(results: Sequence[StepResult], ranges: Mapping[str, Usual]) ->
             weight = (step.depth * step.workers, step.block_bytes)
         if what not in chosen or weight >= chosen[what][0]:
             chosen[what] = (weight, r)
-    found = []
+    figures = []
     for what, usual in ranges.items():
         if what in chosen:
             r = chosen[what][1]
             scale = _per_io(r) if usual.is_iops else 1.0
-            found.append(ClassFigure(usual, r, rate_of(r).scaled(scale)))
-    return found
+            figures.append(ClassFigure(usual, r, rate_of(r).scaled(scale)))
+    return figures
 
 
 def _held(r: StepResult, usual: Usual) -> bool:

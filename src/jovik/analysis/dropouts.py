@@ -93,15 +93,15 @@ def drop_out_note(found: DropOuts) -> str:
 
 def all_drop_outs(passes: Iterable[npt.NDArray[np.int64]]) -> DropOuts | None:
     """Return the pauses of several passes together, or None if there are none."""
-    found = [drop_outs(slices) for slices in passes]
-    count = sum(x.count for x in found)
+    of_each = [drop_outs(slices) for slices in passes]
+    count = sum(x.count for x in of_each)
     if not count:
         return None
-    every = [x.every_s for x in found if x.every_s is not None]
+    every = [x.every_s for x in of_each if x.every_s is not None]
     return DropOuts(
         count,
-        sum(x.seconds for x in found),
-        max(x.longest_s for x in found),
+        sum(x.seconds for x in of_each),
+        max(x.longest_s for x in of_each),
         statistics.fmean(every) if every else None,
     )
 
@@ -128,12 +128,12 @@ def drop_outs(slices: npt.NDArray[np.int64]) -> DropOuts:
     rows = (len(slices) - 1) // each
     moved = slices[: rows * each, [0, 2]].sum(axis=1).reshape(rows, each).sum(axis=1)
     value_s = each * SLICE_NS / 1e9
-    found = pauses_in(moved.astype(np.float64), value_s)
-    if not len(found.starts):
+    pauses = pauses_in(moved.astype(np.float64), value_s)
+    if not len(pauses.starts):
         return DropOuts(0, 0.0, 0.0)
-    lengths = found.lengths * value_s
+    lengths = pauses.lengths * value_s
     return DropOuts(
-        len(lengths), float(lengths.sum()), float(lengths.max()), _every_s(found.starts * value_s)
+        len(lengths), float(lengths.sum()), float(lengths.max()), _every_s(pauses.starts * value_s)
     )
 
 

@@ -35,9 +35,9 @@ def firmware_changes(
     for r in sorted(newest, key=lambda r: r.started):
         if r.conditions.unit is not None and r.conditions.firmware is not None:
             now[r.conditions.unit] = r.conditions.firmware
-    found = {}
+    changes = {}
     for r in every:
         unit, before = r.conditions.unit, r.conditions.firmware
         if unit in now and before is not None and before != now[unit]:
-            found[unit] = FirmwareChange(unit, before, now[unit], r.started[:10])
-    return list(found.values())
+            changes[unit] = FirmwareChange(unit, before, now[unit], r.started[:10])
+    return list(changes.values())

@@ -30,7 +30,7 @@ def _count(what: str, value: int | None, why: str) -> HealthReading | None:
 
 def readings(health: Health) -> list[HealthReading]:
     """Return every figure the log holds, with its reading."""
-    found: list[HealthReading | None] = [
+    values: list[HealthReading | None] = [
         HealthReading("warning", w, LOOK, "the drive itself says so") for w in health.warnings
     ]
     used = health.percentage_used
@@ -42,11 +42,13 @@ def readings(health: Health) -> list[HealthReading]:
             if used >= 80
             else ""
         )
-        found.append(HealthReading("rated endurance used", f"{used} %", LOOK if why else FINE, why))
+        values.append(
+            HealthReading("rated endurance used", f"{used} %", LOOK if why else FINE, why)
+        )
     spare, least = health.spare_percent, health.spare_threshold_percent
     if spare is not None:
         low = least is not None and spare < least
-        found.append(
+        values.append(
             HealthReading(
                 "spare capacity",
                 f"{spare} %",
@@ -54,7 +56,7 @@ def readings(health: Health) -> list[HealthReading]:
                 f"below its threshold of {least} %" if low else "",
             )
         )
-    found += [
+    values += [
         _count("media errors", health.media_errors, "data could not be read back at least once"),
         _count(
             "reallocated sectors",
@@ -72,11 +74,11 @@ def readings(health: Health) -> list[HealthReading]:
             "transfers that had to be repeated: suspect the cable, port or enclosure",
         ),
     ]
-    found += [_temperature(name, value, health) for name, value in health.temperatures_c.items()]
+    values += [_temperature(name, value, health) for name, value in health.temperatures_c.items()]
     if health.throttled_s is not None:
         seconds = health.throttled_s
         why = "" if not seconds else "it has slowed itself down for heat"
-        found.append(
+        values.append(
             HealthReading(
                 "time throttled",
                 show_time(seconds * 1e9) if seconds else "none",
@@ -85,18 +87,18 @@ def readings(health: Health) -> list[HealthReading]:
             )
         )
     if health.unsafe_shutdowns is not None:
-        found.append(HealthReading("unsafe shutdowns", f"{health.unsafe_shutdowns:,}"))
+        values.append(HealthReading("unsafe shutdowns", f"{health.unsafe_shutdowns:,}"))
     if health.hours is not None:
-        found.append(HealthReading("powered on", f"{health.hours:,} h"))
+        values.append(HealthReading("powered on", f"{health.hours:,} h"))
     if health.power_cycles is not None:
-        found.append(HealthReading("power cycles", f"{health.power_cycles:,}"))
+        values.append(HealthReading("power cycles", f"{health.power_cycles:,}"))
     for what, amount in (
         ("host reads", health.host_read_bytes),
         ("host writes", health.host_written_bytes),
     ):
         if amount is not None:
-            found.append(HealthReading(what, show_size(amount)))
-    return [f for f in found if f is not None]
+            values.append(HealthReading(what, show_size(amount)))
+    return [f for f in values if f is not None]
 
 
 def _temperature(name: str, value: float, health: Health) -> HealthReading:
@@ -160,16 +162,16 @@ def counter_note(before: Health, after: Health, written_bytes: int) -> str:
     ratio = written_bytes / counted
     factors = [a / b for a in UNITS for b in (512, 512_000) if a != b]
     near = min(factors, key=lambda f: abs(f / ratio - 1))
-    told = f"; its unit is off by a factor of {near:g}" if abs(near / ratio - 1) < 0.1 else ""
+    off_by = f"; its unit is off by a factor of {near:g}" if abs(near / ratio - 1) < 0.1 else ""
     return (
         f"the drive counted {show_size(counted)} of host writes for "
-        f"{show_size(written_bytes)} written{told}"
+        f"{show_size(written_bytes)} written{off_by}"
     )
 
 
 def changes(before: Health, after: Health) -> list[str]:
     """Return what got worse in the log between two readings, in words."""
-    found = []
+    changed = []
     for what, a, b in (
         ("media errors", before.media_errors, after.media_errors),
         ("reallocated sectors", before.reallocated_sectors, after.reallocated_sectors),
@@ -177,14 +179,14 @@ def changes(before: Health, after: Health) -> list[str]:
         ("link errors", before.interface_errors, after.interface_errors),
     ):
         if a is not None and b is not None and b > a:
-            found.append(f"{b - a} new {what}")
+            changed.append(f"{b - a} new {what}")
     if (
         before.throttled_s is not None
         and after.throttled_s is not None
         and after.throttled_s > before.throttled_s
     ):
-        found.append(
+        changed.append(
             f"it slowed itself down for heat for {after.throttled_s - before.throttled_s} s"
         )
-    found += [f"new warning: {w}" for w in after.warnings if w not in before.warnings]
-    return found
+    changed += [f"new warning: {w}" for w in after.warnings if w not in before.warnings]
+    return changed

@@ -106,15 +106,15 @@ def figures_in(
 ) -> list[SpanFigures]:
     """Return the figures of each span in which anything was logged."""
     step = typical_step(seconds)
-    found = []
+    figures = []
     for span in spans:
         inside = values_in(span, seconds, values)
         if not inside:
             continue
         mean = mean_of(inside, unit)
         covered = min(len(inside) * step / span.lasted_s, 1.0) if span.lasted_s > 0 else 1.0
-        told = unit == WATTS and covered >= COVERED and mean.median > 0
-        found.append(
+        is_energy = unit == WATTS and covered >= COVERED and mean.median > 0
+        figures.append(
             SpanFigures(
                 span.name,
                 len(inside),
@@ -122,12 +122,12 @@ def figures_in(
                 max(inside),
                 covered,
                 mean.scaled(span.lasted_s / span.moved_bytes * 1e9)
-                if told and span.moved_bytes
+                if is_energy and span.moved_bytes
                 else None,
-                _inverse(mean.scaled(span.lasted_s / span.ios)) if told and span.ios else None,
+                _inverse(mean.scaled(span.lasted_s / span.ios)) if is_energy and span.ios else None,
             )
         )
-    return found
+    return figures
 
 
 def figures_of_phase(name: str, parts: Sequence[Sequence[float]], unit: str) -> SpanFigures:

@@ -43,9 +43,9 @@ def level_cuts(bins: npt.NDArray[np.float64], bin_s: float) -> tuple[list[Change
     """
     cuts, noise = _cuts(bins)
     least = max(SHORTEST_BINS, math.ceil(min(LEAST_S / bin_s, LEAST_SHARE * len(bins))))
-    kept = _lasting(_material(cuts, bins), bins, least)
-    head = _head(bins, kept, noise)
-    return ([head, *kept] if head is not None else kept), noise
+    lasting = _lasting(_material(cuts, bins), bins, least)
+    head = _head(bins, lasting, noise)
+    return ([head, *lasting] if head is not None else lasting), noise
 
 
 def _cuts(bins: npt.NDArray[np.float64]) -> tuple[list[ChangePoint], Noise]:
@@ -68,8 +68,8 @@ def _cuts(bins: npt.NDArray[np.float64]) -> tuple[list[ChangePoint], Noise]:
         for c in later
         if c.at * each >= max(border, (head[-1].at if head else 0) + each)
     ]
-    found = {c.at: c for c in head + [_finer(c, bins, each) for c in behind]}
-    return [found[at] for at in sorted(found) if 0 < at < len(bins)], noise
+    by_position = {c.at: c for c in head + [_finer(c, bins, each) for c in behind]}
+    return [by_position[at] for at in sorted(by_position) if 0 < at < len(bins)], noise
 
 
 def _finer(cut: ChangePoint, bins: npt.NDArray[np.float64], each: int) -> ChangePoint:
@@ -87,22 +87,22 @@ def _finer(cut: ChangePoint, bins: npt.NDArray[np.float64], each: int) -> Change
 def logs(bins: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
     """Logarithms; a bin in which next to nothing was written would have one without bound."""
     some = bins[bins > 0]
-    found: npt.NDArray[np.float64] = np.log(
+    logarithms: npt.NDArray[np.float64] = np.log(
         np.maximum(bins, 0.02 * np.median(some) if len(some) else 1.0)
     )
-    return found
+    return logarithms
 
 
 def _material(cuts: list[ChangePoint], bins: npt.NDArray[np.float64]) -> list[ChangePoint]:
     """Merge neighbouring parts, most similar first, until all differences matter."""
-    kept = list(cuts)
-    while kept:
-        steps = [abs(s) for s in _steps(kept, bins)]
+    remaining = list(cuts)
+    while remaining:
+        steps = [abs(s) for s in _steps(remaining, bins)]
         least = int(np.argmin(steps))
         if steps[least] >= -math.log(1 - MATERIAL):
             break
-        del kept[least]
-    return kept
+        del remaining[least]
+    return remaining
 
 
 def _lasting(
@@ -112,18 +112,18 @@ def _lasting(
 
     The beginning may be short: a small write cache is one.
     """
-    kept = list(cuts)
-    while kept:
-        edges = [0, *(c.at for c in kept), len(bins)]
+    remaining = list(cuts)
+    while remaining:
+        edges = [0, *(c.at for c in remaining), len(bins)]
         short = [i for i, (a, b) in enumerate(pairwise(edges)) if b - a < least and i > 0]
         if not short:
             break
         part = min(short, key=lambda i: edges[i + 1] - edges[i])
-        steps = [abs(s) for s in _steps(kept, bins)]
+        steps = [abs(s) for s in _steps(remaining, bins)]
         # The cut before part i is number i - 1, the one behind it number i.
-        before, behind = part - 1, part if part < len(kept) else None
-        del kept[before if behind is None or steps[before] <= steps[behind] else behind]
-    return _material(kept, bins)
+        before, behind = part - 1, part if part < len(remaining) else None
+        del remaining[before if behind is None or steps[before] <= steps[behind] else behind]
+    return _material(remaining, bins)
 
 
 def _steps(cuts: list[ChangePoint], bins: npt.NDArray[np.float64]) -> list[float]:

@@ -33,10 +33,10 @@ def tester_limits(
     threads : int
         Measuring threads, each of which has one core at most.
     """
-    found = []
+    limits = []
     iops = statistics.median(p.iops for p in passes)
     if ceiling_iops is not None and iops > NEAR_CEILING * ceiling_iops:
-        found.append(
+        limits.append(
             Limit(
                 LimitSource.TESTER,
                 ceiling_iops * block_bytes,
@@ -45,7 +45,7 @@ def tester_limits(
         )
     busy = statistics.median(p.cpu_ns / p.elapsed_ns if p.elapsed_ns else 0.0 for p in passes)
     if busy > BUSY * threads:
-        found.append(
+        limits.append(
             Limit(
                 LimitSource.PROCESSOR,
                 iops * block_bytes,
@@ -53,7 +53,7 @@ def tester_limits(
                 "try more workers",
             )
         )
-    return tuple(found)
+    return tuple(limits)
 
 
 NEAR_LINK = 0.9
@@ -89,28 +89,28 @@ def disturbances(
     moved_bytes : sequence of int
         What each pass moved itself.
     """
-    there = [(e, own) for e, own in zip(environments, moved_bytes, strict=True) if e is not None]
-    found = []
+    known = [(e, own) for e, own in zip(environments, moved_bytes, strict=True) if e is not None]
+    disturbing = []
     bad = [
         (e.other_bytes, own)
-        for e, own in there
+        for e, own in known
         if e.other_bytes is not None and own and e.other_bytes > DISTURBED * own
     ]
     if bad:
         worst = max(other / own for other, own in bad)
         amount = sum(other for other, _ in bad)
-        found.append(DisturbanceAmount(Disturbance.OTHER_IO, worst, len(bad), amount))
-    stolen = [e.stolen for e, _ in there if e.stolen is not None and e.stolen > DISTURBED]
+        disturbing.append(DisturbanceAmount(Disturbance.OTHER_IO, worst, len(bad), amount))
+    stolen = [e.stolen for e, _ in known if e.stolen is not None and e.stolen > DISTURBED]
     if stolen:
-        found.append(DisturbanceAmount(Disturbance.HOST, max(stolen), len(stolen)))
+        disturbing.append(DisturbanceAmount(Disturbance.HOST, max(stolen), len(stolen)))
     busy = [
         e.busy - e.own
-        for e, _ in there
+        for e, _ in known
         if e.busy is not None and e.own is not None and e.busy - e.own > BUSY_OTHERS
     ]
     if busy:
-        found.append(DisturbanceAmount(Disturbance.OTHER_PROGRAMS, max(busy), len(busy)))
-    return found
+        disturbing.append(DisturbanceAmount(Disturbance.OTHER_PROGRAMS, max(busy), len(busy)))
+    return disturbing
 
 
 def disturbance_words(sort: Disturbance, worst: float, amount_bytes: int | None) -> str:

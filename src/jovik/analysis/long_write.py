@@ -90,7 +90,7 @@ def long_write(slices: npt.NDArray[np.int64], elapsed_ns: int) -> LongWrite | No
     usual = filled(bins, pauses)
     series = Series(bins, usual, np.concatenate([[0.0], np.cumsum(bins)]), bin_s)
     cuts, noise = level_cuts(usual, bin_s)
-    stretches, kept = _stretches(usual, cuts)
+    stretches, used_cuts = _stretches(usual, cuts)
     memory = memory_of([bins[s.start : s.end] for s in stretches if s.shape is None])
     parts = tuple(_part(series, s, memory) for s in stretches)
     steady = _steady(series, stretches, memory)
@@ -99,7 +99,7 @@ def long_write(slices: npt.NDArray[np.int64], elapsed_ns: int) -> LongWrite | No
         total_bytes=int(slices[:, 2].sum()),
         seconds=elapsed_ns / 1e9,
         parts=parts,
-        falls=_falls(series, parts, kept),
+        falls=_falls(series, parts, used_cuts),
         would_see=_would_see(usual, stretches, noise),
         steady_from_s=steady[0] if steady is not None else None,
         steady_bytes_s=steady[1] if steady is not None else None,
@@ -124,38 +124,38 @@ def _stretches(
             (teeth.end, len(usual)),
         ]
     ):
-        mine = [c for c in outside if start < c.at < end]
-        moved = [ChangePoint(c.at - start, c.first - start, c.last - start) for c in mine]
+        inner = [c for c in outside if start < c.at < end]
+        moved = [ChangePoint(c.at - start, c.first - start, c.last - start) for c in inner]
         sloping, used = slopes(usual[start:end], moved)
         shapes += [Slope(s.start + start, s.end + start, s.before, s.after) for s in sloping]
-        steps |= {c.at: c for number, c in enumerate(mine) if number not in used}
+        steps |= {c.at: c for number, c in enumerate(inner) if number not in used}
         if teeth is not None and end == teeth.start:
             shapes.append(teeth)
             steps |= {c.at: c for c in outside if c.at in (teeth.start, teeth.end)}
-    found: list[Stretch] = []
+    stretches: list[Stretch] = []
     at = 0
     for shape in [*shapes, None]:
         until = shape.start if shape is not None else len(usual)
         marks = [at, *(k for k in sorted(steps) if at < k < until), until]
-        found += [Stretch(a, b) for a, b in pairwise(marks) if b > a]
+        stretches += [Stretch(a, b) for a, b in pairwise(marks) if b > a]
         if shape is not None:
-            found.append(Stretch(shape.start, shape.end, shape))
+            stretches.append(Stretch(shape.start, shape.end, shape))
             at = shape.end
-    return found, steps
+    return stretches, steps
 
 
 def _would_see(usual: npt.NDArray[np.float64], stretches: Sequence[Stretch], noise: Noise) -> float:
     """Return the smallest fall that is surely found, and surely found deep enough to be a cliff."""
     count = min(len(usual), MOST_BINS)
     length = max(round(SEEN_SHARE * count), SHORTEST_BINS)
-    found = smallest_change(noise, count, length)
+    smallest = smallest_change(noise, count, length)
     levels = [usual[s.start : s.end] for s in stretches if s.shape is None]
     rest = [p / p.mean() - 1 for p in levels if len(p) > 3 and p.mean()]
     bins = max(round(SEEN_SHARE * len(usual)), SHORTEST_BINS)
     spread = float(np.concatenate(rest).std()) if rest else noise.sigma
     # What the mean over so short a level is off by, so that a cliff may look a little less deep.
     blur = SURE * spread * math.sqrt(memory_of(levels).mean_variance(bins))
-    return 1 - math.exp(-max(found, -math.log(1 - DEEP) + blur))
+    return 1 - math.exp(-max(smallest, -math.log(1 - DEEP) + blur))
 
 
 def _head_bins(noise: Noise) -> int:
@@ -222,10 +222,10 @@ def _steady(
     last = stretches[-1]
     if isinstance(last.shape, Alternation):
         rounds = cycles(last.start, last.end, last.shape.period)
-        found = steady_from([float(rates[a:b].mean()) for a, b in rounds])
-        if found is None:
+        steady = steady_from([float(rates[a:b].mean()) for a, b in rounds])
+        if steady is None:
             return None
-        begin = rounds[found][0]
+        begin = rounds[steady][0]
         rate = over_cycles(rates, begin, count, last.shape.period)
         return begin * series.bin_s, rate
     starts = [s.start for s in stretches if s.shape is None]
@@ -234,11 +234,11 @@ def _steady(
             continue
         marks = np.linspace(start, count, min(ROUNDS, count - start) + 1).round().astype(int)
         means = [float(rates[a:b].mean()) for a, b in pairwise(marks)]
-        found = steady_from(means)
+        steady = steady_from(means)
         # Anywhere but in the last stretch all of it has to be steady: it is one window.
-        if found is None or (found and start != starts[-1]):
+        if steady is None or (steady and start != starts[-1]):
             continue
-        begin = int(marks[found])
+        begin = int(marks[steady])
         return begin * series.bin_s, interval_within(rates[begin:], memory)
     return None
 
@@ -247,7 +247,7 @@ def _falls(
     series: Series, parts: Sequence[Level], steps: dict[int, ChangePoint]
 ) -> tuple[RateDrop, ...]:
     """Return every step down, with the best level before it."""
-    found = []
+    falls = []
     best = 0.0
     for before, after in pairwise(parts):
         one = _at_end(before)
@@ -258,8 +258,8 @@ def _falls(
         reached = after.from_bytes_s if after.shape is not Shape.LEVEL else two
         if cut is None or reached is None or reached >= one * (1 - MATERIAL):
             continue
-        found.append(_fall(cut, one, reached if after.shape is Shape.SLOPE else two, best, series))
-    return tuple(found)
+        falls.append(_fall(cut, one, reached if after.shape is Shape.SLOPE else two, best, series))
+    return tuple(falls)
 
 
 def _at_end(part: Level) -> float:

@@ -43,21 +43,23 @@ def fall_note(found: LongWrite, fall: RateDrop, *, ios: bool = False) -> str:
 
 def fall_notes(found: LongWrite, *, ios: bool = False) -> list[str]:
     """Falls, slopes and saw-teeth for a reader, in the order in which they came."""
-    told: list[tuple[float, str]] = [
+    sentences: list[tuple[float, str]] = [
         (f.at_s, fall_note(found, f, ios=ios)) for f in found.falls[:MOST_TOLD]
     ]
     more = found.falls[MOST_TOLD:]
     if more:
         last = more[-1]
-        told.append(
+        sentences.append(
             (
                 more[0].at_s,
                 f"{len(more)} more {'fall' if len(more) == 1 else 'falls'}, the last after "
                 f"{show_size(last.at_bytes)} to {_shown(found, last.after_bytes_s, ios)}",
             )
         )
-    told += [(p.start_s, words) for p in found.parts if (words := shape_note(found, p, ios=ios))]
-    return [words for _, words in sorted(told, key=lambda x: x[0])]
+    sentences += [
+        (p.start_s, words) for p in found.parts if (words := shape_note(found, p, ios=ios))
+    ]
+    return [words for _, words in sorted(sentences, key=lambda x: x[0])]
 
 
 def shape_note(found: LongWrite, part: Level, *, ios: bool = False) -> str:
@@ -78,15 +80,15 @@ def shape_note(found: LongWrite, part: Level, *, ios: bool = False) -> str:
 
 def long_write_notes(found: LongWrite, *, ios: bool = False) -> list[str]:
     """Return what to tell a reader of a write that was made to see this."""
-    said = fall_notes(found, ios=ios)
+    notes = fall_notes(found, ios=ios)
     if found.cliff is None:
-        said.append(_no_cliff(found))
-    said += _rises(found, ios)
+        notes.append(_no_cliff(found))
+    notes += _rises(found, ios)
     steady = found.steady_bytes
     if steady is None or found.steady_from_s is None:
-        said.append("not steady at its end (SNIA test): a longer write may show more")
+        notes.append("not steady at its end (SNIA test): a longer write may show more")
     elif len(found.parts) > 1 or found.parts[-1].shape is Shape.ALTERNATING:
-        said.append(
+        notes.append(
             f"steady from {show_time(found.steady_from_s * 1e9)} on (SNIA test), mean "
             f"{_shown(found, steady.median, ios)}"
             + (
@@ -95,21 +97,21 @@ def long_write_notes(found: LongWrite, *, ios: bool = False) -> list[str]:
                 else ""
             )
         )
-    return said
+    return notes
 
 
 def _no_cliff(found: LongWrite) -> str:
-    seen = (
+    evidence = (
         f"a step down by {math.ceil(100 * found.would_see)} % or more that lasted "
         f"{show_size(SEEN_SHARE * found.total_bytes)} would have been seen"
     )
     head = found.would_see_head_s
     if head:
-        seen += f", and a write cache that lasted {show_time(head * 1e9)}"
+        evidence += f", and a write cache that lasted {show_time(head * 1e9)}"
     slope = found.slope
     if slope is not None:
-        return f"no cliff, but a decline: {seen}"
-    return f"no cliff within {show_size(found.total_bytes)}: {seen}"
+        return f"no cliff, but a decline: {evidence}"
+    return f"no cliff within {show_size(found.total_bytes)}: {evidence}"
 
 
 def _rises(found: LongWrite, ios: bool) -> list[str]:
@@ -121,21 +123,21 @@ def _rises(found: LongWrite, ios: bool) -> list[str]:
     fallen = min(
         [fallen, *(p.end_s for p in found.parts if p.shape is Shape.SLOPE and _declines(p))]
     )
-    said = []
+    notes = []
     levels = [p for p in found.parts if p.shape is not Shape.SLOPE]
     for one, two in pairwise(levels):
         if two.rate_bytes_s.median <= one.rate_bytes_s.median * (1 + MATERIAL):
             continue
         reached = _shown(found, two.rate_bytes_s.median, ios)
         if two.start_s <= fallen:
-            said.append(
+            notes.append(
                 f"it starts slowly: {_shown(found, one.rate_bytes_s.median, ios)}, and "
                 f"{reached} after {show_time(two.start_s * 1e9)}"
             )
         else:
-            said.append(f"it recovers after {show_size(two.start_bytes)} to {reached}")
+            notes.append(f"it recovers after {show_size(two.start_bytes)} to {reached}")
         break
-    return said
+    return notes
 
 
 def _declines(part: Level) -> bool:

@@ -34,8 +34,8 @@ def lost_data(stamps: StampFaults) -> LostData | None:
 
 def lost_by(results: Sequence[StepResult]) -> LostData | None:
     """Return the worst loss among the results of a drive."""
-    found = [r.findings.lost for r in results if r.findings.lost is not None]
-    return max(found, key=lambda x: (x.holds_bytes is not None, x.lost_bytes), default=None)
+    losses = [r.findings.lost for r in results if r.findings.lost is not None]
+    return max(losses, key=lambda x: (x.holds_bytes is not None, x.lost_bytes), default=None)
 
 
 def lost_words(found: LostData, capacity_bytes: int | None) -> str:

@@ -72,9 +72,9 @@ def memory_of(parts: Sequence[npt.NDArray[np.float64]]) -> Memory:
         if scale:
             rest = rest / scale
         spectrum = np.fft.rfft(rest, 2 * len(rest))
-        found = np.fft.irfft(spectrum * np.conj(spectrum))[: min(len(rest), lags + 1)]
-        covariances[: len(found)] += found
-        weights[: len(found)] += len(rest) - np.arange(len(found))
+        correlation = np.fft.irfft(spectrum * np.conj(spectrum))[: min(len(rest), lags + 1)]
+        covariances[: len(correlation)] += correlation
+        weights[: len(correlation)] += len(rest) - np.arange(len(correlation))
     if covariances[0] <= 0:
         return NO_MEMORY
     # Each part gave up its mean, which takes the variance of a mean from every covariance.

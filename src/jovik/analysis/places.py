@@ -90,9 +90,9 @@ class Places:
     @cached_property
     def ahead(self) -> npt.NDArray[np.bool_]:
         """Return True if the drive of a row is surely better than that of a column."""
-        found = np.subtract.outer(self.score, self.score) > self.reach
-        np.fill_diagonal(found, False)
-        return found
+        ahead = np.subtract.outer(self.score, self.score) > self.reach
+        np.fill_diagonal(ahead, False)
+        return ahead
 
     @cached_property
     def ranks(self) -> list[Rank]:
@@ -129,31 +129,31 @@ def places(
     drives, kinds = tuple(cells), tuple(weights)
     share = np.array([weights[k] for k in kinds])
     share = share / share.sum()
-    there = np.array([[bool(cells[d].get(k)) for k in kinds] for d in drives])
+    present = np.array([[bool(cells[d].get(k)) for k in kinds] for d in drives])
 
     def log_of(drive: str, kind: str) -> float:
-        made = cells[drive].get(kind)
-        return weighted(_terms(made, 1.0), effect).mean if made else 0.0
+        results = cells[drive].get(kind)
+        return weighted(_terms(results, 1.0), effect).mean if results else 0.0
 
     logs = np.array([[log_of(d, k) for k in kinds] for d in drives])
-    score, steps = _fit(logs, there, share)
-    between = _interaction(logs - score[:, None] - steps[None, :], there)
+    score, steps = _fit(logs, present, share)
+    between = _interaction(logs - score[:, None] - steps[None, :], present)
     # The spread between runs of both drives of a pair is one estimate: what is known of it must not
     # count twice where their variances are added.
     effect = replace(effect, freedom=effect.freedom // 2)
     variances, freedoms = [], []
     for row, drive in enumerate(drives):
-        mine = share * there[row]
-        mine = mine / mine.sum()
+        scaled = share * present[row]
+        scaled = scaled / scaled.sum()
         terms = [
             term
-            for k, w in zip(kinds, mine, strict=True)
+            for k, w in zip(kinds, scaled, strict=True)
             if w > 0
             for term in _terms(cells[drive][k], float(w))
         ]
         figure = weighted(terms, effect)
         # What the missing steps would have changed.
-        lacking = float(((mine - share) ** 2).sum()) * between
+        lacking = float(((scaled - share) ** 2).sum()) * between
         whole = figure.variance + lacking
         variances.append(whole)
         freedoms.append(
@@ -162,7 +162,7 @@ def places(
             else figure.freedom
         )
     missing = tuple(
-        tuple(k for k, is_there in zip(kinds, row, strict=True) if not is_there) for row in there
+        tuple(k for k, is_there in zip(kinds, row, strict=True) if not is_there) for row in present
     )
     return Places(drives, score, np.array(variances), np.array(freedoms), missing)
 
@@ -188,8 +188,8 @@ def _fit(
     design[at, drives + columns] = root
     # The effects of steps weigh up to nothing, so that a drive's is its weighted mean.
     design[-1, drives:] = share
-    found = np.linalg.lstsq(design, np.append(root * logs[rows, columns], 0.0), rcond=None)[0]
-    return found[:drives], found[drives:]
+    solution = np.linalg.lstsq(design, np.append(root * logs[rows, columns], 0.0), rcond=None)[0]
+    return solution[:drives], solution[drives:]
 
 
 def _interaction(rest: npt.NDArray[np.float64], there: npt.NDArray[np.bool_]) -> float:

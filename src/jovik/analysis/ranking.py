@@ -157,15 +157,15 @@ def _weights_of(
     One pass has no interval and would take the whole index's; such steps count where there is
     nothing else.
     """
-    found = {
+    weights = {
         k: weight(k) for k in kinds if weight(k) > 0 and sum(k in c for c in cells.values()) > 1
     }
     sure = {
         k: w
-        for k, w in found.items()
+        for k, w in weights.items()
         if all(figure_of(r).known for c in cells.values() for r in c.get(k, ()))
     }
-    return sure or found
+    return sure or weights
 
 
 def _overall(
@@ -175,16 +175,16 @@ def _overall(
     effect: RunEffect,
 ) -> Places | None:
     """Return all drives that steps connect with the yardstick, on one scale."""
-    mine = {d: {k: c[k] for k in weights if k in c} for d, c in cells.items()}
-    reached, seen = {yardstick}, set(mine[yardstick])
+    weighted = {d: {k: c[k] for k in weights if k in c} for d, c in cells.items()}
+    reached, linked = {yardstick}, set(weighted[yardstick])
     while True:
-        more = {d for d, c in mine.items() if d not in reached and seen & set(c)}
+        more = {d for d, c in weighted.items() if d not in reached and linked & set(c)}
         if not more:
             break
         reached |= more
-        seen |= {k for d in more for k in mine[d]}
-    connected = {d: c for d, c in mine.items() if d in reached and c}
-    used = {k: w for k, w in weights.items() if k in seen}
+        linked |= {k for d in more for k in weighted[d]}
+    connected = {d: c for d, c in weighted.items() if d in reached and c}
+    used = {k: w for k, w in weights.items() if k in linked}
     return places(connected, used, effect) if yardstick in connected else None
 
 
@@ -197,8 +197,8 @@ def _row(
     yardstick: str,
 ) -> DriveRank:
     steps = []
-    for kind, made in cells.items():
-        newest, scale = made[0], by_kind[kind]
+    for kind, results in cells.items():
+        newest, scale = results[0], by_kind[kind]
         steps.append(
             StepRank(
                 drive,
@@ -211,7 +211,7 @@ def _row(
                 scale.ratio(drive, yardstick).scaled(100) if yardstick in scale.drives else None,
             )
         )
-    runs = max((len(made) for made in cells.values()), default=1)
+    runs = max((len(results) for results in cells.values()), default=1)
     if overall is None or drive not in overall.drives:
         alone = Interval(100.0, 100.0, 100.0) if drive == yardstick else None
         place = Rank(1, 1) if drive == yardstick else None
@@ -236,7 +236,7 @@ def _like_with_like(
     results: Sequence[StepResult], yardstick: str
 ) -> tuple[list[StepResult], list[Exclusion]]:
     """Keep the largest comparable group of each kind, and explain the exclusions."""
-    kept: list[StepResult] = []
+    comparable: list[StepResult] = []
     left_out: list[Exclusion] = []
     by_kind: dict[str, list[StepResult]] = defaultdict(list)
     for result in results:
@@ -258,18 +258,18 @@ def _like_with_like(
             else:
                 groups.append([member])
         best = max(groups, key=lambda g: (len(g), any(r.drive == yardstick for r in g)))
-        kept += best
+        comparable += best
         for group in groups:
             if group is not best:
                 why = "; ".join(differences(best[0], group[0]))
                 left_out += [Exclusion(r.drive, kind, why) for r in group]
-    return kept, left_out
+    return comparable, left_out
 
 
 def _unsettled(result: StepResult) -> str:
-    found = long_write_of(result)
-    assert found is not None
-    return f"no sustained rate: {found.sustained}"
+    written = long_write_of(result)
+    assert written is not None
+    return f"no sustained rate: {written.sustained}"
 
 
 def lead_over_next(ranking: Ranking, rows: Sequence[StepRank]) -> list[Interval | None]:
@@ -279,10 +279,10 @@ def lead_over_next(ranking: Ranking, rows: Sequence[StepRank]) -> list[Interval 
 
     The interval is the one that places go by, so that the two never contradict each other.
     """
-    found: list[Interval | None] = [
+    leads: list[Interval | None] = [
         ranking.lead(one.kind, one.drive, two.drive) for one, two in pairwise(rows)
     ]
-    return [*found, None]
+    return [*leads, None]
 
 
 def rank_sentence(ranking: Ranking, drive: str) -> str:

@@ -41,21 +41,21 @@ class Obstacle:
 
 def obstacles(around: Surroundings, claims: Sequence[Claim] = ()) -> list[Obstacle]:
     """Return everything that stands in the way, and at the end what can be done."""
-    found = []
+    obstacles = []
     if around.is_system:
-        found.append(
+        obstacles.append(
             Obstacle(
                 "system drive", "this system runs from it, so its own work disturbs every figure"
             )
         )
     if around.read_only:
-        found.append(Obstacle("read-only", "only what is on it can be read"))
+        obstacles.append(Obstacle("read-only", "only what is on it can be read"))
     if around.busy_bytes_s > BUSY_BYTES_S:
-        found.append(
+        obstacles.append(
             Obstacle("in use", f"others move {show_rate(around.busy_bytes_s)} on it right now")
         )
     if around.free_bytes is not None and around.free_bytes < LOW_SPACE_BYTES:
-        found.append(
+        obstacles.append(
             Obstacle(
                 "low space",
                 f"{show_size(around.free_bytes)} free; first-look wants "
@@ -63,16 +63,16 @@ def obstacles(around: Surroundings, claims: Sequence[Claim] = ()) -> list[Obstac
             )
         )
     if around.link_reduced:
-        found.append(
+        obstacles.append(
             Obstacle(
                 "slow link",
                 f"it runs as {around.link}: suspect the port, the cable or a slot that is wired "
                 "narrower",
             )
         )
-    found += claims_beyond(around.link_rate_bytes_s, claims)
-    found.append(Obstacle("can do", _possible(around)))
-    return found
+    obstacles += claims_beyond(around.link_rate_bytes_s, claims)
+    obstacles.append(Obstacle("can do", _possible(around)))
+    return obstacles
 
 
 def _possible(around: Surroundings) -> str:

@@ -69,7 +69,7 @@ def work_shares(claims: Sequence[Claim], results: Sequence[StepResult]) -> list[
         )
         for percent in (100, 0)
     }
-    found = [
+    shares = [
         x
         for r in results
         if r.passes
@@ -77,13 +77,13 @@ def work_shares(claims: Sequence[Claim], results: Sequence[StepResult]) -> list[
         and (x := _share(r, claimed)) is not None
     ]
     streams: dict[bool, WorkShare] = {}
-    for x in found:
+    for x in shares:
         if x.kind is WorkKind.STREAM:
             reads = _read_share(x.result) > 0.5
             best = streams.get(reads)
             if best is None or x.rate_bytes_s.median > best.rate_bytes_s.median:
                 streams[reads] = x
-    chosen = [x for x in found if x.kind is not WorkKind.STREAM or x in streams.values()]
+    chosen = [x for x in shares if x.kind is not WorkKind.STREAM or x in streams.values()]
     return sorted(chosen, key=lambda x: (x.kind, -x.share.median))
 
 

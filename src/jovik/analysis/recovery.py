@@ -40,15 +40,15 @@ class PauseGain:
 
 def recoveries(results: Sequence[StepResult]) -> list[Recovery]:
     """Return every load of a run that came again after another one, both of them steady."""
-    found = []
+    recovered = []
     steady = [r for r in results if steady_step(r) and settled(r) and r.passes]
     for n, after in enumerate(steady):
         earlier = [m for m in range(n - 1) if steady[m].phrase == after.phrase]
         if earlier and steady[n - 1].phrase != after.phrase:
             before = steady[earlier[-1]]
             ratio = combine([(1.0, figure_of(after)), (-1.0, figure_of(before))])
-            found.append(Recovery(before, steady[n - 1], after, ratio_interval(ratio)))
-    return found
+            recovered.append(Recovery(before, steady[n - 1], after, ratio_interval(ratio)))
+    return recovered
 
 
 def pause_gains(results: Sequence[StepResult]) -> list[PauseGain]:
@@ -61,11 +61,11 @@ def pause_gains(results: Sequence[StepResult]) -> list[PauseGain]:
             pairs.append((step.pause_ns, known, r))
     # All of them are looked at together (Sidak).
     level = 0.95 ** (1 / max(len(pairs), 1))
-    found = []
+    gains = []
     for pause_ns, known, r in pairs:
         ratio = combine([(1.0, figure_of(r)), (-1.0, figure_of(known))])
-        found.append(PauseGain(known, r, pause_ns, ratio_interval(ratio, level)))
-    return sorted(found, key=lambda g: g.pause_ns)
+        gains.append(PauseGain(known, r, pause_ns, ratio_interval(ratio, level)))
+    return sorted(gains, key=lambda g: g.pause_ns)
 
 
 def _access(r: StepResult) -> IoStep | None:

@@ -138,7 +138,7 @@ def side_by_side(
     effect : RunEffect
         What runs differ by.
     """
-    found = []
+    figures = []
     for result in results:
         others = [
             r
@@ -147,7 +147,7 @@ def side_by_side(
         ]
         others = [r for r in others if not r.conditions.differences(result.conditions)]
         best = max(others, key=_median, default=None)
-        mine = [p.rate_bytes_s for p in result.passes]
+        rates = [p.rate_bytes_s for p in result.passes]
         share = (
             ratio_interval(ratio_across(result, best, effect))
             if best is not None and _good(result)
@@ -158,17 +158,17 @@ def side_by_side(
         band = expected_band(
             result.kind, peers, link if result.conditions.direct else None, solid=solid
         )
-        found.append(
+        figures.append(
             SampleFigure(
                 result.conditions.unit or "unknown unit",
                 result.kind,
-                interval(mine),
+                interval(rates),
                 share,
                 result,
                 band,
             )
         )
-    return found
+    return figures
 
 
 def suspects(
@@ -191,12 +191,12 @@ def suspects(
         and {who for who, k in short_kinds if k == kind}
         >= {f.unit for f in figures if f.kind == kind}
     }
-    found = []
+    suspects = []
     for unit in units:
-        mine = [f for f in figures if f.unit == unit]
+        own = [f for f in figures if f.unit == unit]
         guilty: list[SampleFigure] = []
         evidence = []
-        for f in mine:
+        for f in own:
             words = _evidence_of(f)
             evidence += words
             guilty += [f] if words else []
@@ -207,7 +207,7 @@ def suspects(
             for who, kind in short_kinds
             if who == unit and kind not in of_all
         ]
-        found.append(
+        suspects.append(
             SuspectSample(
                 unit,
                 tuple(evidence),
@@ -215,18 +215,18 @@ def suspects(
                 tuple(f.kind for f in guilty),
             )
         )
-    return found
+    return suspects
 
 
 def _evidence_of(figure: SampleFigure) -> list[str]:
     """Return what one figure says against its unit."""
-    said = []
+    evidence = []
     if not explained(figure.result):
         if figure.share is not None and (figure.share.high or figure.share.median) < FAR:
-            said.append(_sibling_words(figure))
-        said += _band_words(figure)
+            evidence.append(_sibling_words(figure))
+        evidence += _band_words(figure)
     errors = figure.result.errors
-    return said + ([f"{figure.kind}: {errors:,} errors"] if errors else [])
+    return evidence + ([f"{figure.kind}: {errors:,} errors"] if errors else [])
 
 
 def explained(result: StepResult) -> bool:

@@ -30,15 +30,15 @@ FALLING = 1.15
 
 def scan_notes(found: ScanFinding) -> list[str]:
     """Return what to tell a reader."""
-    said = []
+    notes = []
     if found.ratio >= FALLING:
-        said.append(
+        notes.append(
             f"{show_rate(found.first_bytes_s)} in the first zones, "
             f"{show_rate(found.last_bytes_s)} in the last: {found.ratio:.2f} to 1, "
             "as on a spinning medium"
         )
     else:
-        said.append(
+        notes.append(
             f"even from the first zones to the last ({show_rate(found.first_bytes_s)} and "
             f"{show_rate(found.last_bytes_s)})"
         )
@@ -51,17 +51,17 @@ def scan_notes(found: ScanFinding) -> list[str]:
             else " within a zone"
         )
         within = ", within" if whole else ", in"
-        said.append(
+        notes.append(
             f"access time {show_time(found.access_ns)}{span}{within} the slowest zone "
             f"{show_time(found.slowest_access_ns)}"
         )
     if found.slow:
-        said.append(f"slow: {_places(found, found.slow)}")
+        notes.append(f"slow: {_places(found, found.slow)}")
     if found.unreadable:
-        said.append(
+        notes.append(
             f"unreadable: {_places(found, found.unreadable)}; copy what matters off this drive"
         )
-    return said
+    return notes
 
 
 def _places(found: ScanFinding, numbers: Sequence[int]) -> str:
@@ -122,7 +122,7 @@ def _mean_rate(good: Sequence[float]) -> Interval:
 def _slow(
     rates: np.ndarray[Any, np.dtype[np.float64]], unreadable: Sequence[int]
 ) -> tuple[int, ...]:
-    found = []
+    slow = []
     logs = np.log(np.maximum(rates, 1.0))
     usual = (
         1.4826 * float(np.median(np.abs(np.diff(logs)))) / math.sqrt(2) if len(logs) > 2 else 0.0
@@ -137,5 +137,5 @@ def _slow(
             continue
         middle = float(np.median(near))
         if rate < SLOW * middle and math.log(middle / rate) > FAR * max(usual, 0.005):
-            found.append(i)
-    return tuple(found)
+            slow.append(i)
+    return tuple(slow)

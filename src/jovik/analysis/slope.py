@@ -58,16 +58,16 @@ def slopes(
     values = logs(bins)
     edges = [0, *(c.at for c in cuts), len(bins)]
     steps, jumps = _steps_and_jumps(values, edges)
-    found: list[Slope] = []
+    slopes: list[Slope] = []
     used: set[int] = set()
     for first, last in _groups(values, edges, steps, jumps):
         # The parts on both sides belong to it as far as they slope too.
-        start = max(edges[first], found[-1].end if found else 0)
+        start = max(edges[first], slopes[-1].end if slopes else 0)
         fitted = _ramp(bins, start, edges[last + 2])
         if fitted is not None:
-            found.append(_slope_of(bins, start, edges[last + 2], *fitted[:2]))
+            slopes.append(_slope_of(bins, start, edges[last + 2], *fitted[:2]))
             used |= set(range(first, last + 1))
-    return found, used
+    return slopes, used
 
 
 def _groups(
@@ -81,7 +81,7 @@ def _groups(
     Neighbouring cuts that go one way, none of them a clear step, are tried as a whole first: a line
     that leaves less behind than the stairs do, which have more of a choice, is a slope.
     """
-    found: list[tuple[int, int]] = []
+    groups: list[tuple[int, int]] = []
     for first, last in _one_way(steps, jumps, CLEAR):
         whole = _ramp(np.exp(values), edges[first], edges[last + 2]) if last > first else None
         stairs = sum(
@@ -89,24 +89,24 @@ def _groups(
             for a, b in zip(edges[first : last + 2], edges[first + 1 : last + 3], strict=True)
         )
         if whole is not None and whole[2] <= stairs:
-            found.append((first, last))
+            groups.append((first, last))
         else:
-            mine = slice(first, last + 1)
-            found += [(a + first, b + first) for a, b in _one_way(steps[mine], jumps[mine], JUMP)]
-    return found
+            own = slice(first, last + 1)
+            groups += [(a + first, b + first) for a, b in _one_way(steps[own], jumps[own], JUMP)]
+    return groups
 
 
 def _one_way(steps: Sequence[float], jumps: Sequence[float], most: float) -> list[tuple[int, int]]:
     """Return runs of cuts in one direction whose jumps are at most `most` of each step."""
-    found: list[tuple[int, int]] = []
+    runs: list[tuple[int, int]] = []
     for number, (step, jump) in enumerate(zip(steps, jumps, strict=True)):
         if abs(jump) >= most * abs(step):
             continue
-        if found and found[-1][1] == number - 1 and steps[number - 1] * step > 0:
-            found[-1] = (found[-1][0], number)
+        if runs and runs[-1][1] == number - 1 and steps[number - 1] * step > 0:
+            runs[-1] = (runs[-1][0], number)
         else:
-            found.append((number, number))
-    return found
+            runs.append((number, number))
+    return runs
 
 
 def _steps_and_jumps(

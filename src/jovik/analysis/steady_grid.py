@@ -49,12 +49,12 @@ def grids(results: Sequence[StepResult]) -> list[Grid]:
     for (rest, _), cells in by_run.items():
         if len(cells) >= len(largest.get(rest, {})):
             largest[rest] = cells
-    found = []
+    grids = []
     for rest, cells in largest.items():
         mixes = tuple(sorted({m for m, _ in cells}, reverse=True))
         blocks = tuple(sorted({b for _, b in cells}))
         if len(mixes) > 1 and len(blocks) > 1 and len(cells) >= FEWEST_CELLS:
             words = [p for p in rest.label.split(", ")[2:] if not p.startswith("until steady")]
             order = "random" if rest.random else "sequential"
-            found.append(Grid(", ".join([order, *words]), mixes, blocks, cells))
-    return found
+            grids.append(Grid(", ".join([order, *words]), mixes, blocks, cells))
+    return grids

@@ -103,8 +103,8 @@ def quantiles(freedom: Values, share: float) -> Values:
     """Return the same for many at once, within 1 in 1,000 of their size; any shape."""
     f = np.maximum(freedom, LEAST)
     if f.size <= NODES:
-        found = [quantile(v, share) for v in f.ravel().tolist()]
-        return np.reshape(np.array(found, dtype=np.float64), f.shape)
+        values = [quantile(v, share) for v in f.ravel().tolist()]
+        return np.reshape(np.array(values, dtype=np.float64), f.shape)
     out = np.asarray(_expansion(f, NormalDist().inv_cdf(share)), dtype=np.float64)
     few = f < MANY
     if few.any():

@@ -77,16 +77,16 @@ def fit(
     for need, share, word in ((load.read_bytes_s, 100, "read"), (load.write_bytes_s, 0, "write")):
         if not need:
             continue
-        found = _supply(load, results, share)
-        if found is None:
+        supply = _supply(load, results, share)
+        if supply is None:
             return Suitability(load, None, 0, "", None, _phrase(load, share))
-        supplies.append(found)
+        supplies.append(supply)
         low = (
-            found.rate_bytes_s.low
-            if found.rate_bytes_s.low is not None
-            else found.rate_bytes_s.median
+            supply.rate_bytes_s.low
+            if supply.rate_bytes_s.low is not None
+            else supply.rate_bytes_s.median
         )
-        rooms.append((low / need, f"{word} rate{found.source}"))
+        rooms.append((low / need, f"{word} rate{supply.source}"))
     # Reads and writes share the drive: each stream takes its part of the time for both.
     headroom = 1 / sum(1 / room for room, _ in rooms)
     ends = min(rooms)[1]
@@ -145,7 +145,7 @@ def _supply(load: Load, results: Sequence[StepResult], share: int) -> AvailableR
         short = share == 0 and not load.random
         where = f"({spell_size(step.block_bytes)}, depth {step.depth * step.workers})"
         sure = step.block_bytes >= load.block_bytes or not load.random
-        found = AvailableRate(
+        supply = AvailableRate(
             rate,
             f" of a short test {where}" if short else f" {where}",
             sure,
@@ -154,7 +154,7 @@ def _supply(load: Load, results: Sequence[StepResult], share: int) -> AvailableR
         )
         key = (away, -rate.median)
         if best is None or key < best[0]:
-            best = (key, found)
+            best = (key, supply)
     return best[1] if best else None
 
 

@@ -51,12 +51,12 @@ class SweepPoint:
 
         Passes that differ, or what held it back that is not the drive; empty if nothing does.
         """
-        said = (
+        doubts = (
             ["passes differ"] if passes_differ([p.rate_bytes_s for p in self.result.passes]) else []
         )
-        said += [f"limited by the {x.what}" for x in self.result.limits[:1]]
-        said += [f"{self.result.errors} errors"] if self.result.errors else []
-        return " and ".join(said)
+        doubts += [f"limited by the {x.what}" for x in self.result.limits[:1]]
+        doubts += [f"{self.result.errors} errors"] if self.result.errors else []
+        return " and ".join(doubts)
 
 
 @dataclass(frozen=True)
@@ -86,14 +86,14 @@ class Sweep:
 
     def doubts(self) -> list[str]:
         """Return each doubt with the points that it is of: ``passes differ at 8 and 16``."""
-        found: dict[str, list[str]] = {}
+        by_words: dict[str, list[str]] = {}
         for rung in self.rungs:
             if rung.doubt:
-                found.setdefault(rung.doubt, []).append(self.spell(rung.value))
+                by_words.setdefault(rung.doubt, []).append(self.spell(rung.value))
         every = len(self.rungs)
         return [
             f"{doubt} {'throughout' if len(at) == every else 'at ' + ', '.join(at)}"
-            for doubt, at in found.items()
+            for doubt, at in by_words.items()
         ]
 
     @property
@@ -205,13 +205,13 @@ def curves(results: Sequence[StepResult]) -> list[Sweep]:
                 result.findings.sweep,
             )
             groups[key][_value(step, axis)] = result
-    found = []
+    ladders = []
     for (axis, *_, phrase), by_value in groups.items():
         if len(by_value) < (LEAST_SINGLE_STEPS if phrase is None else LEAST_RUNGS):
             continue
-        found.append(_curve(axis, by_value))
+        ladders.append(_curve(axis, by_value))
     order = {id(r): i for i, r in enumerate(results)}
-    return sorted(found, key=lambda c: min(order[id(r.result)] for r in c.rungs))
+    return sorted(ladders, key=lambda c: min(order[id(r.result)] for r in c.rungs))
 
 
 def _walks(axis: str, step: IoStep) -> bool:
@@ -229,8 +229,8 @@ def _walks(axis: str, step: IoStep) -> bool:
 def _value(step: IoStep, axis: str) -> int:
     if axis == "span_bytes":
         return step.span_bytes or step.span
-    found: int = getattr(step, axis)
-    return found
+    value: int = getattr(step, axis)
+    return value
 
 
 def _without(step: IoStep, axis: str) -> IoStep:

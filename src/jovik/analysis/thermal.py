@@ -50,7 +50,7 @@ def assess_sensors(samples: TemperatureSeries) -> list[SensorReading]:
     series = {n: [values[n] for _, values in samples if n in values] for n in names}
     lasted = samples[-1][0] - samples[0][0] if samples else 0.0
     middle = {n: statistics.median(v) for n, v in series.items()}
-    found = []
+    assessed = []
     for n in names:
         values = series[n]
         others_moved = any(max(v) - min(v) >= MOVED_C for o, v in series.items() if o != n)
@@ -71,8 +71,8 @@ def assess_sensors(samples: TemperatureSeries) -> list[SensorReading]:
                 f"it is {abs(middle[n] - statistics.median(believable)):.0f} °C away from "
                 "the others"
             )
-        found.append(SensorReading(n, values[0], max(values), reason))
-    return found
+        assessed.append(SensorReading(n, values[0], max(values), reason))
+    return assessed
 
 
 def believed(samples: TemperatureSeries) -> frozenset[str]:
@@ -132,9 +132,9 @@ def warmth_of(
     good = frozenset(r.name for r in sensors if not r.set_aside)
     shown: TemperatureRange | None = None
     limit: Limit | None = None
-    above, there, notes = 0.0, set[str](), []
+    above, places, notes = 0.0, set[str](), []
     for series, slices in passes:
-        there |= {n for _, values in series for n in values}
+        places |= {n for _, values in series for n in values}
         warm = trusted_temperatures(series, good)
         if warm:
             peak = max(c for _, c in warm)
@@ -148,7 +148,7 @@ def warmth_of(
     notes += [
         f"sensor '{r.name}' ({r.peak_c:.0f} °C) is set aside: {r.set_aside}"
         for r in sensors
-        if r.set_aside and r.name in there
+        if r.set_aside and r.name in places
     ]
     return Warmth(shown, limit, tuple(notes))
 

@@ -47,14 +47,14 @@ def together_figures(
         by_phrase = {r.phrase: r for r in alone.get(target, ())}
         pairs += [(target, by_phrase[r.phrase], r) for r in results if r.phrase in by_phrase]
     level = CONFIDENCE ** (1 / max(len(pairs), 1))
-    found: list[TogetherFigure] = []
+    figures: list[TogetherFigure] = []
     for target, before, r in pairs:
         one, two = ([p.rate_bytes_s for p in x.passes] for x in (before, r))
         moved = min(*one, *two) > 0
         share = ratio_interval(ratio_across(r, before), level) if moved else Interval(0.0)
-        found.append(TogetherFigure(target, r.phrase, interval(one), interval(two), share))
-    order = list(dict.fromkeys(f.phrase for f in found))
-    return sorted(found, key=lambda f: order.index(f.phrase))
+        figures.append(TogetherFigure(target, r.phrase, interval(one), interval(two), share))
+    order = list(dict.fromkeys(f.phrase for f in figures))
+    return sorted(figures, key=lambda f: order.index(f.phrase))
 
 
 def totals(together: Mapping[str, Sequence[StepResult]]) -> dict[str, Interval]:
@@ -63,10 +63,10 @@ def totals(together: Mapping[str, Sequence[StepResult]]) -> dict[str, Interval]:
     A pass of one was at the same moment as that of the others, so that passes are added up one by
     one; a step that not all made as often is left out.
     """
-    found = {}
+    sums = {}
     for phrase in dict.fromkeys(r.phrase for results in together.values() for r in results):
-        mine = [r for results in together.values() for r in results if r.phrase == phrase]
-        if len(mine) == len(together) and len({len(r.passes) for r in mine}) == 1:
-            passes = zip(*(r.passes for r in mine), strict=True)
-            found[phrase] = interval([sum(p.rate_bytes_s for p in group) for group in passes])
-    return found
+        of_phrase = [r for results in together.values() for r in results if r.phrase == phrase]
+        if len(of_phrase) == len(together) and len({len(r.passes) for r in of_phrase}) == 1:
+            passes = zip(*(r.passes for r in of_phrase), strict=True)
+            sums[phrase] = interval([sum(p.rate_bytes_s for p in group) for group in passes])
+    return sums

@@ -191,11 +191,13 @@ def compare(
         )
         if other is None or not all(_good(r) and settled(r) for r in (result, other)):
             continue
-        mine, theirs = rate_of(result), rate_of(other)
+        own, theirs = rate_of(result), rate_of(other)
         times = ratio_interval(ratio_across(result, other, effect))
-        left = min(mine.median, link_bytes_s) / theirs.median if link_bytes_s is not None else None
-        steps.append(StepGain(result.kind, theirs, mine, times, left))
-        pair = Pair(result, other, left / times.median if left is not None else 1.0)
+        on_link = (
+            min(own.median, link_bytes_s) / theirs.median if link_bytes_s is not None else None
+        )
+        steps.append(StepGain(result.kind, theirs, own, times, on_link))
+        pair = Pair(result, other, on_link / times.median if on_link is not None else 1.0)
         if times.known:
             pairs.append(pair)
         name = _class_of(result)
@@ -300,7 +302,7 @@ def _class_of(result: StepResult) -> str | None:
 
 def _replays(old: Sequence[StepResult], new: Sequence[StepResult]) -> list[JobTime]:
     """Compare recorded programs that both drives replayed: measured, not computed from rates."""
-    found = []
+    replays = []
     for result in new:
         after = result.findings.replay
         other = next((r for r in old if r.kind == result.kind and r.findings.replay), None)
@@ -310,8 +312,8 @@ def _replays(old: Sequence[StepResult], new: Sequence[StepResult]) -> list[JobTi
         own = max(before.elapsed_s.median - before.waited_s.median, 0.0)
         rule = f"the recording done again on both; {own:.2g} s of it are not the drive's"
         name = parse(result.kind).label.removeprefix("replay of ").replace("-", " ")
-        found.append(JobTime(Job(name, rule, _measured), before.elapsed_s, after.elapsed_s))
-    return found
+        replays.append(JobTime(Job(name, rule, _measured), before.elapsed_s, after.elapsed_s))
+    return replays
 
 
 def _measured(
@@ -366,13 +368,13 @@ def _copy_s(
 def _beyond_cliff(results: Sequence[StepResult]) -> tuple[int, Interval] | None:
     """After how many bytes a long write falls, and the rate from there on."""
     for r in results:
-        found = long_write_of(r) if is_plain(r) else None
-        if found is None or found.cliff is None:
+        written = long_write_of(r) if is_plain(r) else None
+        if written is None or written.cliff is None:
             continue
-        at = found.cliff.at_bytes
-        level = next((p.rate_bytes_s for p in found.parts if p.start_bytes >= at), None)
+        at = written.cliff.at_bytes
+        level = next((p.rate_bytes_s for p in written.parts if p.start_bytes >= at), None)
         return at, Interval(
-            found.cliff.after_bytes_s,
+            written.cliff.after_bytes_s,
             level.low if level is not None else None,
             level.high if level is not None else None,
         )
@@ -416,7 +418,7 @@ def _rate(
     results: Sequence[StepResult], *, random: bool, share: int, depth: int
 ) -> Interval | None:
     """Return the figure of the step whose depth is nearest, bytes a second."""
-    found: list[tuple[float, float, Interval]] = []
+    rates: list[tuple[float, float, Interval]] = []
     for r in results:
         step = parse(r.phrase)
         if (
@@ -429,8 +431,8 @@ def _rate(
         if not step.plain or step.block_bytes < 65536:
             continue
         rate = interval([p.rate_bytes_s for p in r.passes])
-        found.append((abs(math.log2(step.depth * step.workers / depth)), -rate.median, rate))
-    return min(found, key=lambda f: f[:2])[2] if found else None
+        rates.append((abs(math.log2(step.depth * step.workers / depth)), -rate.median, rate))
+    return min(rates, key=lambda f: f[:2])[2] if rates else None
 
 
 def _good(result: StepResult) -> bool:

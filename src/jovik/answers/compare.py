@@ -31,7 +31,7 @@ class CompareAnswer(Answer):
 
     def data(self) -> dict[str, Any]:
         """Return the answer as documented."""
-        found, comparison = self.found, self.comparison
+        report, comparison = self.found, self.comparison
         steps = [
             keyed(s, "kind", "times", "direction", before_run="before.run", after_run="after.run")
             | {"filled_percent": s.before.conditions.filled_percent}
@@ -39,8 +39,8 @@ class CompareAnswer(Answer):
             for s in comparison.steps
         ]
         return {
-            "before": _selected(found.before),
-            "after": _selected(found.after),
+            "before": _selected(report.before),
+            "after": _selected(report.after),
             "conditions": plain(comparison.conditions),
             "steps": steps,
             "findings": [keyed(f, "kind", "step", "before", "after") for f in comparison.findings],
@@ -48,7 +48,7 @@ class CompareAnswer(Answer):
             **keyed(comparison, "only_before", "only_after"),
             "logged": [
                 keyed(x, "quantity", "unit", "what", "before", "after", "apart")
-                for x in found.logged
+                for x in report.logged
             ],
         }
 

@@ -45,16 +45,16 @@ class FitAnswer(Answer):
 
     def data(self) -> dict[str, Any]:
         """Return the answer as documented."""
-        found = self.found
+        ranked = self.found
         programs = [
             keyed(r, "phrase", "run")
             | keyed(r.findings.replay, "elapsed_s", "waited_s", "recorded_s")
-            for r in found.programs
+            for r in ranked.programs
             if r.findings.replay is not None
         ]
         fits = [_fit(f, level) for level, f in self._every()]
-        rig = plain(found.slowed)
-        return {"drive": found.drive.name, "held_by_rig": rig, "fits": fits, "programs": programs}
+        rig = plain(ranked.slowed)
+        return {"drive": ranked.drive.name, "held_by_rig": rig, "fits": fits, "programs": programs}
 
     def csv(self) -> Csv:
         """Return a row for each workload and fill level."""
@@ -219,5 +219,5 @@ def every_load(names: Sequence[str]) -> list[Load]:
 
 def classes() -> ClassesAnswer:
     """Return the classes of drives, the slowest first."""
-    found = map(read_class, class_names())
-    return ClassesAnswer(tuple(sorted(found, key=lambda c: next(f.usual for f in c.figures))))
+    classes = map(read_class, class_names())
+    return ClassesAnswer(tuple(sorted(classes, key=lambda c: next(f.usual for f in c.figures))))

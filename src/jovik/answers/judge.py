@@ -44,20 +44,20 @@ class JudgeAnswer(Answer):
 
     def data(self) -> dict[str, Any]:
         """Return the answer as documented; figures in the claim's unit."""
-        found = self.found
+        report = self.found
         return {
-            "drive": found.sheet.drive.name,
-            "margin": found.margin,
-            "lost": plain(found.lost),
-            "summary": claims_summary(found.judgements),
-            "claims": [_claim(j) for j in found.judgements],
+            "drive": report.sheet.drive.name,
+            "margin": report.margin,
+            "lost": plain(report.lost),
+            "summary": claims_summary(report.judgements),
+            "claims": [_claim(j) for j in report.judgements],
             "disagreements": [
                 keyed(x, "what", "reason", one_bytes_s="one", two_bytes_s="two")
-                for x in found.disagreements
+                for x in report.disagreements
             ],
-            "suspects": _suspects(found.samples),
-            "excluded": plain(found.excluded),
-            "class": standing_json(found.standing),
+            "suspects": _suspects(report.samples),
+            "excluded": plain(report.excluded),
+            "class": standing_json(report.standing),
         }
 
     def csv(self) -> Csv:
@@ -180,10 +180,10 @@ def samples(shelf: Shelf, drive: str) -> SamplesAnswer:
     UsageError
         None was measured.
     """
-    found = samples_of(shelf, shelf.sheet(drive))
-    if not found.figures:
+    compared = samples_of(shelf, shelf.sheet(drive))
+    if not compared.figures:
         raise UsageError(
-            f"no unit of {found.drive} was measured",
-            f'measure one: jovik measure TARGET --drive "{found.drive}"',
+            f"no unit of {compared.drive} was measured",
+            f'measure one: jovik measure TARGET --drive "{compared.drive}"',
         )
-    return SamplesAnswer(found)
+    return SamplesAnswer(compared)

@@ -154,12 +154,12 @@ def rank(
             "jovik rank --unit 'unit 1' --by rig",
         )
     if sample is not None:
-        found = ranked_within(shelf, sample, by, drive, yardstick=yardstick, load=load)
+        answer_data = ranked_within(shelf, sample, by, drive, yardstick=yardstick, load=load)
     else:
         only = Filter(interface, medium, capacity, max_price, since)
-        found = ranked(shelf, yardstick=yardstick, by=by, load=load, only=only, steady=steady)
+        answer_data = ranked(shelf, yardstick=yardstick, by=by, load=load, only=only, steady=steady)
     reviewed = shelf.sheet(review).drive.name if review is not None else None
-    return RankAnswer(found, by, load, reviewed, steps)
+    return RankAnswer(answer_data, by, load, reviewed, steps)
 
 
 def ranking_data(ranking: Ranking, *, energy: bool = False) -> dict[str, Any]:

@@ -58,13 +58,16 @@ class UpgradeAnswer(Answer):
         """Return the steps and the jobs of each new drive under its verdict."""
         shown: list[Table] = []
         for one in self.found:
-            mine = [] if self.brief or not one.upgrade.steps else [upgrade_table(one)]
+            steps = [] if self.brief or not one.upgrade.steps else [upgrade_table(one)]
             jobs = jobs_table(one, brief=self.brief)
-            if mine and not jobs.rows:
-                mine = [replace(mine[0], notes=[*mine[0].notes, *jobs.every_note])]
+            if steps and not jobs.rows:
+                steps = [replace(steps[0], notes=[*steps[0].notes, *jobs.every_note])]
             else:
-                mine.append(jobs)
-            shown += [replace(mine[0], verdict=upgrade_verdict(one, self.machine_price)), *mine[1:]]
+                steps.append(jobs)
+            shown += [
+                replace(steps[0], verdict=upgrade_verdict(one, self.machine_price)),
+                *steps[1:],
+            ]
         return shown
 
 
@@ -119,5 +122,5 @@ def upgrade(
         link_bytes_s = parse_link(link) if isinstance(link, str) else link
     except ValueError as error:
         raise UsageError(str(error)) from None
-    found = tuple(upgraded(shelf, old, name, link_bytes_s=link_bytes_s) for name in new)
-    return UpgradeAnswer(found, link_bytes_s, machine_price, brief)
+    upgrades = tuple(upgraded(shelf, old, name, link_bytes_s=link_bytes_s) for name in new)
+    return UpgradeAnswer(upgrades, link_bytes_s, machine_price, brief)

@@ -229,9 +229,9 @@ def output_by_path(path: Path, *, force: bool = False) -> Iterator[Path]:
     """Do the same for a writer that needs a path of its own, such as a database."""
     with (
         _refusals(path, None, force) as overwrite,
-        replacing_by_path(path, overwrite=overwrite) as place,
+        replacing_by_path(path, overwrite=overwrite) as target,
     ):
-        yield place
+        yield target
 
 
 def write_output(
@@ -256,10 +256,10 @@ def refuse_foreign(path: Path, mark: bytes | None, *, force: bool) -> None:
 def _refusals(path: Path, mark: bytes | None, force: bool) -> Iterator[bool]:
     """Check a path, tell whether its file may be replaced, and name a failure to write it."""
     # Looked at first: a file that appears after the check is not replaced.
-    there = os.path.lexists(path)
+    exists = os.path.lexists(path)
     refuse_foreign(path, mark, force=force)
     try:
-        yield force or there
+        yield force or exists
     except FileExistsError:
         # Another process made it since.
         refuse_foreign(path, None, force=False)
@@ -298,8 +298,8 @@ def _folder_of(path: Path) -> Iterator[int]:
 
 def _stem(name: str) -> str:
     """Return how the files begin that are to become `name`: short, whatever its length."""
-    told = hashlib.blake2b(os.fsencode(name), digest_size=4)
-    return f".jovik-{told.hexdigest()}-"
+    digest = hashlib.blake2b(os.fsencode(name), digest_size=4)
+    return f".jovik-{digest.hexdigest()}-"
 
 
 def _part_name(name: str) -> str:

@@ -72,9 +72,9 @@ class PhraseError(UsageError):
     def __init__(self, text: str, start: int, end: int, expected: str) -> None:
         self.text, self.start, self.end, self.expected = text, start, end, expected
         word = text[start:end]
-        said = f"'{word}' is not understood here" if word else "the phrase stops too early"
+        problem = f"'{word}' is not understood here" if word else "the phrase stops too early"
         marks = " " * start + "^" * max(1, end - start)
-        super().__init__(f"{said}\n  {text}\n  {marks}", f"expected {expected}")
+        super().__init__(f"{problem}\n  {text}\n  {marks}", f"expected {expected}")
 
 
 class UnknownNameError(UsageError):

@@ -108,8 +108,8 @@ def json_memory(text: str | bytes) -> int:
     if total > JSON_MEMORY_BYTES or colons < MANY_KEYS:
         return total + 220 * min(colons, MANY_KEYS)
     keys: set[str] = set()
-    for found in _KEY.finditer(letters):
-        keys.add(found[1])
+    for key in _KEY.finditer(letters):
+        keys.add(key[1])
         if len(keys) > DISTINCT_KEYS:
             return JSON_MEMORY_BYTES + 1
     return total + 220 * len(keys)

@@ -21,7 +21,7 @@ def use_one_thread() -> None:
 
 def environment_of_others() -> dict[str, str]:
     """Return the environment for a program that is not Jovik, without what Jovik asked for."""
-    found = dict(os.environ)
+    environment = dict(os.environ)
     if GIVEN is None:
-        found.pop(VARIABLE, None)
-    return found
+        environment.pop(VARIABLE, None)
+    return environment

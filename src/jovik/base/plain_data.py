@@ -21,11 +21,13 @@ def plain(value: Any) -> Any:
     if is_dataclass(value) and not isinstance(value, type):
         sort = type(value)
         keys: Mapping[str, str] = getattr(sort, "JSON_KEYS", {})
-        found = {keys.get(f.name, f.name): plain(getattr(value, f.name)) for f in fields(value)}
-        found |= {name: plain(getattr(value, name)) for name in getattr(sort, "JSON_DERIVED", ())}
+        members = {keys.get(f.name, f.name): plain(getattr(value, f.name)) for f in fields(value)}
+        members |= {name: plain(getattr(value, name)) for name in getattr(sort, "JSON_DERIVED", ())}
         if getattr(sort, "JSON_SPARSE", False):
-            return {k: v for k, v in found.items() if v is not None and v is not False and v != []}
-        return found
+            return {
+                k: v for k, v in members.items() if v is not None and v is not False and v != []
+            }
+        return members
     if isinstance(value, Enum):
         return value.value
     if isinstance(value, Mapping):

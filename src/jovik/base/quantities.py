@@ -89,29 +89,29 @@ def _number(text: str, *, exponents: bool = False) -> tuple[Fraction, str]:
     ValueError
         With the sentence to show.
     """
-    found = _NUMBER.match(text)
-    if not found:
+    match = _NUMBER.match(text)
+    if not match:
         raise ValueError(f"'{text}' is not a number with a unit")
-    digits = found[1].replace("_", "")
+    digits = match[1].replace("_", "")
     # A comma is a thousands separator only where three digits follow it; "7,5" could be either and
     # is refused.
     if "," in digits:
         if not re.fullmatch(r"\d{1,3}(,\d{3})+(\.\d+)?", digits):
-            written = found[1].replace(",", ".") if digits.count(",") == 1 else "7,500"
+            written = match[1].replace(",", ".") if digits.count(",") == 1 else "7,500"
             raise ValueError(
-                f"'{found[1]}': a comma stands before groups of three digits only; write {written}"
+                f"'{match[1]}': a comma stands before groups of three digits only; write {written}"
             )
         digits = digits.replace(",", "")
     if digits.count(".") > 1:
-        raise ValueError(f"'{found[1]}' is not a number")
+        raise ValueError(f"'{match[1]}' is not a number")
     if len(digits) > MOST_DIGITS:
         raise ValueError(f"a number of {len(digits)} digits is too long")
-    exponent = int(found[2] or 0)
-    if found[2] and not exponents:
+    exponent = int(match[2] or 0)
+    if match[2] and not exponents:
         raise ValueError(f"'{text.strip():.40}': write the number without an exponent")
     if abs(exponent) > MOST_EXPONENT:
         raise ValueError(f"'{text.strip():.40}' is larger or smaller than any figure")
-    return Fraction(digits) * Fraction(10) ** exponent, found[3] or ""
+    return Fraction(digits) * Fraction(10) ** exponent, match[3] or ""
 
 
 def _refuse_grouped_by_points(text: str) -> None:
@@ -122,12 +122,12 @@ def _refuse_grouped_by_points(text: str) -> None:
     ValueError
         The number is one to three digits, a point and three more.
     """
-    found = _GROUPED.match(text)
-    if found:
-        whole = found[1].replace(".", "")
+    match = _GROUPED.match(text)
+    if match:
+        whole = match[1].replace(".", "")
         raise ValueError(
-            f"'{found[1]}' can be read twice; write {int(whole):,} or {found[1].split('.')[0]}"
-            + ("" if found[1].endswith("000") else f".{found[1].split('.')[1].rstrip('0')}")
+            f"'{match[1]}' can be read twice; write {int(whole):,} or {match[1].split('.')[0]}"
+            + ("" if match[1].endswith("000") else f".{match[1].split('.')[1].rstrip('0')}")
         )
 
 

@@ -129,15 +129,15 @@ def packed(offset: Ints, size: Ints, moves: npt.NDArray[np.bool_]) -> Ints:
 
     What lies in one piece, and pieces that follow each other, stay together.
     """
-    found = offset.copy()
+    packed_offset = offset.copy()
     if not moves.any():
         return np.zeros_like(offset)
     first, last = offset[moves] // CHUNK, (offset[moves] + size[moves] - 1) // CHUNK
     longest = int((last - first).max())
     touched = np.unique(np.concatenate([np.minimum(first + n, last) for n in range(longest + 1)]))
-    place = np.searchsorted(touched, offset // CHUNK)
-    found = np.where(moves, place * CHUNK + offset % CHUNK, 0)
-    return found.astype(np.int64)
+    chunk = np.searchsorted(touched, offset // CHUNK)
+    packed_offset = np.where(moves, chunk * CHUNK + offset % CHUNK, 0)
+    return packed_offset.astype(np.int64)
 
 
 def lanes_of(recording: Recording, count: int) -> Ints:

@@ -30,11 +30,11 @@ PIECE_BYTES = 2**22
 def write_recording(recording: Recording, out: Path, *, force: bool = False) -> None:
     """Write a recording; see `jovik.base.atomic_files.output` for errors."""
     head, content = parts_of(recording)
-    made = io.BytesIO()
-    with zipfile.ZipFile(made, "w", zipfile.ZIP_DEFLATED) as archive:
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
         archive.writestr(HEAD, json.dumps(head, indent=2))
         archive.writestr(REQUESTS, content)
-    write_output(out, made.getvalue(), force=force)
+    write_output(out, buffer.getvalue(), force=force)
 
 
 def parts_of(recording: Recording) -> tuple[dict[str, Any], bytes]:
@@ -123,7 +123,7 @@ def recording_from(head: Any, pieces: Iterable[bytes], packed_bytes: int) -> tup
     _check(columns)
     last = int(columns["done_ns"].max(initial=0))
     status = head.get("status")
-    found = Recording(
+    recording = Recording(
         name=str(head.get("name", ""))[:200],
         elapsed_ns=max(elapsed, last),
         lost=int(head.get("lost", 0)),
@@ -134,7 +134,7 @@ def recording_from(head: Any, pieces: Iterable[bytes], packed_bytes: int) -> tup
         files=_words(head.get("files"), limits.RECORDING_FILES),
         **columns,
     )
-    return found, digest[:DIGEST_LETTERS]
+    return recording, digest[:DIGEST_LETTERS]
 
 
 def _columns(pieces: Iterable[bytes], most_rows: int) -> tuple[dict[str, Any], str]:

@@ -60,25 +60,25 @@ def read_settings() -> dict[str, Any]:
     if path is None or not path.exists():
         return {}
     try:
-        found = tomllib.loads(read_text(path))
+        settings = tomllib.loads(read_text(path))
     except (ValueError, RecursionError) as error:
         raise UsageError(
             f"your settings {path} are not TOML: {error}", "mend the file, or move it away"
         ) from None
-    for key, value in found.items():
+    for key, value in settings.items():
         if key not in GENERAL and not isinstance(value, dict):
             raise UsageError(
                 f"{path}: '{key}' is not a setting of its own",
                 f"there is {', '.join(GENERAL)}, and a table for each command: [measure]",
             )
     for key in (UNITS, IOPS, NOTES):
-        if key in found:
-            checked_general(key, str(found[key]))
-    if not isinstance(found.get(SHELF, ""), str) or found.get(SHELF) == "":
+        if key in settings:
+            checked_general(key, str(settings[key]))
+    if not isinstance(settings.get(SHELF, ""), str) or settings.get(SHELF) == "":
         raise UsageError(
             f"{path}: '{SHELF}' is not the place of a shelf", "write a path or an address in quotes"
         )
-    return found
+    return settings
 
 
 def checked_general(key: str, text: str) -> str:
@@ -127,15 +127,15 @@ def write_setting(table: str | None, key: str, value: Any) -> Path:
     read_settings()
     try:
         document = tomlkit.parse(read_text(path)) if path.exists() else tomlkit.document()
-        place: Any = document
+        level: Any = document
         if table is not None:
             if table not in document and value is not None:
                 document[table] = tomlkit.table()
-            place = document.get(table, {})
+            level = document.get(table, {})
         if value is None:
-            place.pop(key, None)
+            level.pop(key, None)
         else:
-            place[key] = value
+            level[key] = value
         path.parent.mkdir(parents=True, exist_ok=True)
         # A link to a file elsewhere, as people who keep their settings in a repository have, stays.
         path = path.resolve()

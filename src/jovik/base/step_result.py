@@ -70,19 +70,21 @@ class Conditions:
 
     def differences(self, other: Conditions) -> list[str]:
         """Return what keeps two results from being compared, in words; empty when nothing does."""
-        found = []
+        differing = []
         if self.engine != other.engine and "model" in (self.engine, other.engine):
-            found.append("one is simulated")
+            differing.append("one is simulated")
         if self.direct != other.direct:
-            found.append("one was buffered (page cache)")
+            differing.append("one was buffered (page cache)")
         if self.span_bytes != other.span_bytes:
-            found.append(f"span {show_size(self.span_bytes)} / {show_size(other.span_bytes)}")
-        mine, theirs = self.fill_percent, other.fill_percent
+            differing.append(f"span {show_size(self.span_bytes)} / {show_size(other.span_bytes)}")
+        own, theirs = self.fill_percent, other.fill_percent
         if self.filled_percent != other.filled_percent:
-            found.append(f"filled to {self.filled_percent or 0} % / {other.filled_percent or 0} %")
-        elif mine is not None and theirs is not None and abs(mine - theirs) > 40:
-            found.append(f"fill level {mine:.0f} % / {theirs:.0f} %")
-        return found
+            differing.append(
+                f"filled to {self.filled_percent or 0} % / {other.filled_percent or 0} %"
+            )
+        elif own is not None and theirs is not None and abs(own - theirs) > 40:
+            differing.append(f"fill level {own:.0f} % / {theirs:.0f} %")
+        return differing
 
 
 @dataclass(frozen=True)

@@ -132,14 +132,14 @@ def line_of(text: str, loc: tuple[int | str, ...]) -> int:
     names = [str(p) for p in loc if isinstance(p, str)]
     number = next((p for p in loc if isinstance(p, int)), 0)
     for depth in range(len(names), -1, -1):
-        found = _line_in(
+        line = _line_in(
             text.splitlines(),
             ".".join(names[:depth]),
             names[depth] if depth < len(names) else "",
             number,
         )
-        if found is not None:
-            return found
+        if line is not None:
+            return line
     return 1
 
 

@@ -33,9 +33,11 @@ def claims_chart(found: Judged) -> BarChart:
             rows.append(BarRow(j.claim.label, (Bar(0.0, str(j.verdict), claimed),), claimed))
             continue
         measured, percent = j.claim.shown(j.measured.median), share.scaled(100)
-        said = f"{j.claim.label}: {measured}, {figure_words(percent)} % of {claimed}, {j.verdict}"
+        description = (
+            f"{j.claim.label}: {measured}, {figure_words(percent)} % of {claimed}, {j.verdict}"
+        )
         words, mark = f"{measured}, {j.verdict}", MARKS.get(j.verdict, "open")
-        bar = Bar(percent.median, words, said, percent.low, percent.high, mark)
+        bar = Bar(percent.median, words, description, percent.low, percent.high, mark)
         rows.append(BarRow(j.claim.label, (bar,), claimed))
     each = ", ".join(
         f"{j.claim.label} {100 * j.share.median:.0f} %"

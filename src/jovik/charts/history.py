@@ -27,7 +27,7 @@ def history_chart(found: History) -> LineChart:
     # A little beside each other, so that whiskers of one day can be told apart.
     apart = ((max(every) - min(every)) or 1.0) * BESIDE
     lines = []
-    for number, mine in enumerate(shown):
+    for number, of_step in enumerate(shown):
         beside = (number - (len(shown) - 1) / 2) * apart
         points = tuple(
             Point(
@@ -35,19 +35,19 @@ def history_chart(found: History) -> LineChart:
                 f"{p.result.started[:10]}: {figure_words(p.times)} times the first result",
                 *(p.times.low, p.times.high),
             )
-            for p in mine
+            for p in of_step
         )
-        lines.append(Line(truncate(parse(mine[0].kind).label, LONGEST_LABEL), points))
+        lines.append(Line(truncate(parse(of_step[0].kind).label, LONGEST_LABEL), points))
     ends = [v for line in lines for p in line.points for v in (p.low, p.high, p.y) if v is not None]
     room = (max(ends) - min(ends)) * 0.05
     y = between("times the first result", min([*ends, 1.0]) - room, max([*ends, 1.0]) + room)
     view = View("", _dates(every), (Panel(y, tuple(lines), (1.0,)),), _firmware(shown))
     of = f", {found.sample}" if found.sample else ""
-    left = len(by_step) - len(shown)
+    omitted = len(by_step) - len(shown)
     about = About(
         f"{found.selected.selection.drive}{of}: over time",
         "each step against its first result, 1.00; whiskers: 95 % intervals for all points at once"
-        + (f"; {left} more that changed less" if left else ""),
+        + (f"; {omitted} more that changed less" if omitted else ""),
         provenance([p.result for line in shown for p in line]),
         "Each step over time, as a ratio to its first result",
     )

@@ -210,10 +210,10 @@ def _line(ax: Any, view: View, panel: Panel, line: Line, number: int, look: Them
     if few or not line.joined:
         small = 9 if few else 5
         for doubtful in (False, True):
-            mine = [(x, y) for x, y, p in at if p.doubtful == doubtful]
-            if mine:
+            run = [(x, y) for x, y, p in at if p.doubtful == doubtful]
+            if run:
                 (dots,) = ax.plot(
-                    *zip(*mine, strict=True),
+                    *zip(*run, strict=True),
                     color=colour,
                     marker=mark,
                     markersize=small,

@@ -35,19 +35,19 @@ def instrument_of(
     """
     name = shelf.sheet(drives[0]).drive.name
     key = run_key(shelf, run) if run is not None else None
-    found = logs_beside(shelf, name, key)
-    there = ", ".join(sorted({x.log.quantity for x in found}))
+    beside = logs_beside(shelf, name, key)
+    quantities = ", ".join(sorted({x.log.quantity for x in beside}))
     if quantity is not None:
-        found = [x for x in found if x.log.quantity.casefold() == quantity.casefold()]
-    if not found:
+        beside = [x for x in beside if x.log.quantity.casefold() == quantity.casefold()]
+    if not beside:
         raise UsageError(
             f"nothing of {quantity or 'any kind'} was logged beside a run of {name}",
-            f"there is: {there}"
-            if there
+            f"there is: {quantities}"
+            if quantities
             else f'do it: jovik note "{name}" --log noise.csv --run last --quantity ... --unit ...',
         )
-    footer = provenance(shelf.results_of_run(found[-1].log.run))
-    return instrument_chart(found[-1], name, footer)
+    footer = provenance(shelf.results_of_run(beside[-1].log.run))
+    return instrument_chart(beside[-1], name, footer)
 
 
 def instrument_chart(laid: LogBeside, drive: str, footer: str) -> LineChart:
@@ -81,12 +81,12 @@ def instrument_chart(laid: LogBeside, drive: str, footer: str) -> LineChart:
     at = int(np.argmax(log.readings))
     most = f"most: {significant(log.readings[at])} {log.unit}"
     means = [f"{f.name} {figure_words(f.mean)}" for f in laid.phases[:MOST_PHASES]]
-    (said,) = logged_sentences([laid])
+    (description,) = logged_sentences([laid])
     about = About(
         f"{drive}: {log.quantity} during a run",
         f"{log.unit}: {'; '.join([*means, most])}",
         f"run {log.run}; bands are steps, by number; {footer}",
-        f"Under the rate, {said}",
+        f"Under the rate, {description}",
     )
     view = View("", x, panels, bands=bands_of([(p.step, p.start_s, p.end_s) for p in passes], unit))
     return LineChart(f"{log.quantity} under the rate", (view,), zooms=True, about=about)

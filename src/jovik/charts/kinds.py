@@ -174,16 +174,16 @@ def chart_of(shelf: Shelf, kind: str, drives: Sequence[str], **options: Any) -> 
     """
     if kind not in KINDS:
         raise UnknownNameError("kind of picture", kind, KINDS)
-    found = KINDS[kind]
-    wanted = found.drives
+    kind_of_chart = KINDS[kind]
+    wanted = kind_of_chart.drives
     if (wanted is None and not drives) or (wanted is not None and len(drives) != len(wanted)):
         many = "one drive or several" if wanted is None else f"{len(wanted)} drives"
         raise UsageError(f"a picture '{kind}' is of {many}, not of {len(drives)}")
-    names = [o.name for o in found.options]
+    names = [o.name for o in kind_of_chart.options]
     for name in options:
         if name not in names:
             raise UnknownNameError(f"option of a picture '{kind}'", name, names)
-    module, _, builder = found.builder.partition(":")
+    module, _, builder = kind_of_chart.builder.partition(":")
     chart: Chart = getattr(import_module(f"jovik.charts.{module}"), builder)(
         shelf, drives, **options
     )

@@ -41,8 +41,8 @@ def ladder_of(
     field, example = AXES[axis]
     phrase = f"random read 4KiB {example} for 2s"
     chosen: list[Sweep] = []
-    for mine in results_of_each(shelf, drives, lambda r: True, "results", phrase):
-        ladders = ladders_of(shelf, mine)
+    for of_drive in results_of_each(shelf, drives, lambda r: True, "results", phrase):
+        ladders = ladders_of(shelf, of_drive)
         either = axis in ("mix", "compressible")
         fitting = [
             c
@@ -52,7 +52,7 @@ def ladder_of(
             and (not chosen or c.label == chosen[0].label)
         ]
         if not fitting:
-            raise UsageError(f"{mine[0].drive} has no such ladder over {axis}", _there(ladders))
+            raise UsageError(f"{of_drive[0].drive} has no such ladder over {axis}", _there(ladders))
         chosen.append(fitting[0])
     return ladder_chart(chosen)
 
@@ -60,14 +60,14 @@ def ladder_of(
 def _there(ladders: Sequence[Sweep]) -> str:
     """List the ladders that a drive has, by axis and direction."""
     words = {field: word for word, (field, _) in AXES.items()}
-    there = dict.fromkeys(
+    values = dict.fromkeys(
         f"--axis {words[c.axis]}{' --writes' if c.step.writes else ''}"
         for c in ladders
         if c.axis in words
     )
-    if not there:
+    if not values:
         return "it has none; see jovik plan show full-review for phrases that make one"
-    return f"it has: {', '.join(there)}"
+    return f"it has: {', '.join(values)}"
 
 
 def ladder_chart(curves: Sequence[Sweep]) -> LineChart:
@@ -87,9 +87,9 @@ def ladder_chart(curves: Sequence[Sweep]) -> LineChart:
             value = rung.iops if ios else rung.rate_bytes_s.scaled(per_unit())
             tops.append(value.high or value.median)
             doubt = f", {rung.doubt}" if rung.doubt else ""
-            said = f"{curve.name} {curve.spell(rung.value)}: {figure_words(value)} {unit}{doubt}"
+            words = f"{curve.name} {curve.spell(rung.value)}: {figure_words(value)} {unit}{doubt}"
             at = place(rung.value)
-            points.append(Point(at, value.median, said, value.low, value.high, bool(rung.doubt)))
+            points.append(Point(at, value.median, words, value.low, value.high, bool(rung.doubt)))
         lines.append(Line("" if alone else drive, tuple(points)))
         doubts += [f"{'' if alone else f'{truncate(drive)}: '}{d}" for d in curve.doubts()]
     marks: list[tuple[float, str]] = []
@@ -99,10 +99,10 @@ def ladder_chart(curves: Sequence[Sweep]) -> LineChart:
             marks.append((place(first.knee), f"no gain beyond {first.spell(first.knee)}"))
         elif first.best:
             level = len(first.best) > 1
-            said = "the smallest of the best, which are level" if level else "the best"
+            words = "the smallest of the best, which are level" if level else "the best"
             at = next(n for n, r in enumerate(first.rungs) if r.value == first.best[0])
             best = lines[0].points[at]
-            notes.append((best.x, best.y, said))
+            notes.append((best.x, best.y, words))
     values = sorted({r.value for c in curves for r in c.rungs})
     y = from_zero("I/Os a second" if ios else rate_unit(), tops)
     x = places(first.name, [place(v) for v in values], [first.spell(v) for v in values])

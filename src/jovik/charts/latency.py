@@ -38,10 +38,10 @@ def latency_of(
     shelf: Shelf, drives: Sequence[str], *, phrase: str = "random read 4KiB"
 ) -> LineChart:
     """Chart how long I/Os of drives take."""
-    found = results_of_each(
+    by_drive = results_of_each(
         shelf, drives, lambda r: bool(r.latencies), "latencies", phrase, with_latencies=True
     )
-    return latency_chart(same_kind(found, phrase, "step"))
+    return latency_chart(same_kind(by_drive, phrase, "step"))
 
 
 def latency_chart(results: Sequence[StepResult]) -> LineChart:
@@ -79,7 +79,7 @@ def latency_chart(results: Sequence[StepResult]) -> LineChart:
     drives = {r.drive for r in results}
     what = parse(results[0].kind).label if same else "several steps"
     short = [(r, s) for r in results if (s := all_latencies_ns(r)) is not None]
-    said = [
+    words = [
         f"{parse(r.kind).label}: p50 {show_time_or_dash(s['p50'])}, "
         f"p99 {show_time_or_dash(s['p99'])}"
         for r, s in short
@@ -88,7 +88,7 @@ def latency_chart(results: Sequence[StepResult]) -> LineChart:
         f"{results[0].drive}: latency" if len(drives) == 1 else "Latency",
         f"{what}; half of all I/Os lie left of 50 %, one in a hundred right of 99 %",
         provenance(results),
-        f"Curves of how long I/Os take. {'; '.join(said)}",
+        f"Curves of how long I/Os take. {'; '.join(words)}",
     )
     return LineChart("How long I/Os take", views, about=about)
 
@@ -99,10 +99,10 @@ def _percentiles(whole: Latencies) -> list[Point]:
     shares = np.minimum(so_far[hit], 1 - 0.5 / whole.total)
     times = np.clip(histogram.MIDDLE_NS[hit], whole.minimum_ns, whole.maximum_ns)
     keep = np.unique(np.linspace(0, len(hit) - 1, min(len(hit), ASKED)).astype(int))
-    found = []
+    points = []
     for n in keep:
         share = float(shares[n])
         digits = max(0, math.ceil(-math.log10(max(1 - share, 1e-9))) - 2) if share > 0.9 else 1
-        said = f"{100 * share:.{digits + 1}f} % within {show_time(float(times[n]))}"
-        found.append(Point(float(-math.log10(1 - share)), float(times[n]), said))
-    return found
+        words = f"{100 * share:.{digits + 1}f} % within {show_time(float(times[n]))}"
+        points.append(Point(float(-math.log10(1 - share)), float(times[n]), words))
+    return points

@@ -27,11 +27,11 @@ def long_write_of(
     shelf: Shelf, drives: Sequence[str], *, phrase: str | None = None, over: str = "time"
 ) -> LineChart:
     """Chart the long write of drives over ``time`` or ``bytes``; `phrase` names one of several."""
-    found = results_of_each(
+    by_drive = results_of_each(
         *(shelf, drives, lambda r: r.findings.long_write is not None, "long write"),
         "sequential write 1MiB depth 8 over 30% of free",
     )
-    chosen = same_kind(found, phrase, "long write")
+    chosen = same_kind(by_drive, phrase, "long write")
     return long_write_chart([(r, shelf.traces(r.run, r.phrase)[0]) for r in chosen], over=over)
 
 
@@ -41,8 +41,8 @@ def long_write_chart(shown: Sequence[tuple[StepResult, Trace]], *, over: str = "
     The view that `over` names comes first.
     """
     result, alone = shown[0][0], len(shown) == 1
-    label, found = parse(result.kind).label, shown[0][0].findings.long_write
-    cliff = found.cliff if found is not None else None
+    label, written = parse(result.kind).label, shown[0][0].findings.long_write
+    cliff = written.cliff if written is not None else None
     fall = (
         f"it falls after {show_size(cliff.at_bytes)} from {show_rate(cliff.before_bytes_s)} to "
         f"{show_rate(cliff.after_bytes_s)}"
@@ -81,14 +81,14 @@ def _view(shown: Sequence[tuple[StepResult, Trace]], *, by_time: bool) -> View:
         panel = Panel(from_zero(rate_unit(), tops), tuple(lines))
         return View(f"over {'time' if by_time else 'bytes'}", from_zero(unit, ends), (panel,))
     result, trace = shown[0]
-    found = result.findings.long_write
-    lines += [_level(p, by_time=by_time) for p in (found.parts if found is not None else ())]
+    written = result.findings.long_write
+    lines += [_level(p, by_time=by_time) for p in (written.parts if written is not None else ())]
     panels = [
         Panel(from_zero(rate_unit(), tops), tuple(lines)),
         *_temperature(trace, by_time=by_time),
     ]
     marks: tuple[tuple[float, str], ...] = ()
-    cliff = found.cliff if found is not None else None
+    cliff = written.cliff if written is not None else None
     if cliff is not None:
         words = (
             f"cliff after {show_size(cliff.at_bytes)}: {show_rate(cliff.before_bytes_s)} to "
@@ -110,7 +110,7 @@ def _series(trace: Trace, *, by_time: bool) -> tuple[np.ndarray, np.ndarray]:
 
 
 def _level(part: Level, *, by_time: bool) -> Line:
-    said = (
+    words = (
         f"{show_rate(part.rate_bytes_s.median)} on average, "
         f"{show_size(part.start_bytes)} to {show_size(part.end_bytes)}"
     )
@@ -120,7 +120,7 @@ def _level(part: Level, *, by_time: bool) -> Line:
     rates = (part.from_bytes_s, part.to_bytes_s)
     mean = part.rate_bytes_s.median
     points = [
-        Point(x, (rate if rate is not None else mean) * per_unit(), said)
+        Point(x, (rate if rate is not None else mean) * per_unit(), words)
         for x, rate in zip(ends, rates, strict=True)
     ]
     return Line("level, mean", tuple(points), marked=False)
@@ -136,6 +136,6 @@ def _temperature(trace: Trace, *, by_time: bool) -> list[Panel]:
         so_far = np.concatenate([[0.0], np.cumsum(trace.slices[:, 2])]) / 1e9
         moments = np.interp(moments, np.arange(len(so_far)) * SLICE_NS / 1e9, so_far)
     heat = [Point(float(x), c, f"{c:.0f} °C") for x, (_, c) in zip(moments, warm, strict=True)]
-    kept = tuple(heat[:: max(1, len(heat) // ASKED)])
+    samples = tuple(heat[:: max(1, len(heat) // ASKED)])
     ends = [c for _, c in warm]
-    return [Panel(between("°C", min(ends) - 5, max(ends) + 5), (Line("temperature", kept),))]
+    return [Panel(between("°C", min(ends) - 5, max(ends) + 5), (Line("temperature", samples),))]

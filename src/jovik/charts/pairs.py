@@ -60,13 +60,13 @@ def upgrade_of(shelf: Shelf, drives: Sequence[str]) -> BarChart:
     UsageError
         The two have no step in common.
     """
-    found = upgraded(shelf, *drives)
-    if not found.upgrade.steps:
+    upgrades = upgraded(shelf, *drives)
+    if not upgrades.upgrade.steps:
         raise UsageError(
-            f"{found.old.name} and {found.new.name} have no step in common",
+            f"{upgrades.old.name} and {upgrades.new.name} have no step in common",
             "measure both with the same plan",
         )
-    return upgrade_chart(found)
+    return upgrade_chart(upgrades)
 
 
 def upgrade_chart(found: Upgraded) -> BarChart:
@@ -110,5 +110,5 @@ def _paired(
 def _bar(value: Interval, name: str, *, strong: bool = True) -> Bar:
     shown = value.scaled(per_unit())
     words = f"{significant(shown.median)} {rate_unit()}"
-    said = f"{name}: {figure_words(shown)} {rate_unit()}"
-    return Bar(shown.median, words, said, shown.low, shown.high, strong=strong)
+    description = f"{name}: {figure_words(shown)} {rate_unit()}"
+    return Bar(shown.median, words, description, shown.low, shown.high, strong=strong)

@@ -38,8 +38,8 @@ def ranking_chart(ranking: Ranking, drive: str | None = None) -> BarChart:
     rows = []
     for d in drives:
         assert d.index is not None
-        said = f"{d.drive}: index {figure_words(d.index)}, place {d.place}"
-        bar = _bar(d.index, said, strong=d.drive == chosen)
+        words = f"{d.drive}: index {figure_words(d.index)}, place {d.place}"
+        bar = _bar(d.index, words, strong=d.drive == chosen)
         rows.append(BarRow(d.drive, (bar,), f"place {d.place}" if d.place else ""))
     shared = [k for k in ranking.kinds if all(any(s.kind == k for s in d.steps) for d in drives)]
     # Side by side only if there is room for two.
@@ -67,8 +67,8 @@ def _step(ranking: Ranking, kind: str, order: Sequence[str], chosen: str) -> Bar
     label, rows = parse(kind).label, []
     for drive in order:
         rate = steps[drive].rate_bytes_s.scaled(per_unit())
-        said = f"{drive}: {label}, {figure_words(rate)} {rate_unit()}"
-        rows.append(BarRow(drive, (_bar(rate, said, strong=drive == chosen),)))
+        words = f"{drive}: {label}, {figure_words(rate)} {rate_unit()}"
+        rows.append(BarRow(drive, (_bar(rate, words, strong=drive == chosen),)))
     return BarChart(label, tuple(rows))
 
 

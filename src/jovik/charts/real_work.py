@@ -27,8 +27,10 @@ def real_work_chart(found: RealWork) -> BarChart:
         share, rate = x.share.scaled(100), show_rate(x.rate_bytes_s.median)
         label, strong = parse(x.result.kind).label, x.kind is not WorkKind.STREAM
         words = f"{share.median:.3g} %, {rate}"
-        said = f"{WORDS[x.kind]}, {label}: {rate}, {figure_words(share)} % of what the box says"
-        bar = Bar(share.median, words, said, share.low, share.high, strong=strong)
+        description = (
+            f"{WORDS[x.kind]}, {label}: {rate}, {figure_words(share)} % of what the box says"
+        )
+        bar = Bar(share.median, words, description, share.low, share.high, strong=strong)
         rows.append(BarRow(label, (bar,), WORDS[x.kind]))
     title = "Real work, as a share of the claimed sequential rate"
     about = About(

@@ -25,7 +25,7 @@ def bands_of(passes: Iterable[tuple[int, float, float]], unit: float) -> tuple[B
     """
     bands = []
     for step, group in groupby(passes, key=lambda p: p[0]):
-        mine = list(group)
-        start, end = mine[0][1] / unit, mine[-1][2] / unit
+        results = list(group)
+        start, end = results[0][1] / unit, results[-1][2] / unit
         bands.append(Band(start, end, str(step), shaded=step % 2 == 1))
     return tuple(bands)

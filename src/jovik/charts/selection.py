@@ -28,17 +28,17 @@ def results_of_each(
         There are too many drives, or one has no such result. The hint names a `phrase` for it.
     """
     refuse_too_many(drives)
-    found = []
+    by_drive = []
     for drive in drives:
         name = shelf.sheet(drive).drive.name
-        mine = [r for r in shelf.latest_results(name, ladders=True, **options) if fits(r)]
-        if not mine:
+        results = [r for r in shelf.latest_results(name, ladders=True, **options) if fits(r)]
+        if not results:
             raise UsageError(
                 f"{name} has no {what}",
                 f'measure one: jovik measure TARGET --drive "{name}" "{phrase}"',
             )
-        found.append(mine)
-    return found
+        by_drive.append(results)
+    return by_drive
 
 
 def refuse_too_many(drives: Sequence[str]) -> None:
@@ -65,10 +65,10 @@ def same_kind(
     ]
     kind = parse(wanted).kind if wanted is not None else (kinds[0] if kinds else None)
     if kind is None or kind not in kinds:
-        has = sorted({r.kind for mine in found for r in mine})
+        has = sorted({r.kind for results in found for r in results})
         these = "this drive has" if len(found) == 1 else "all of these drives have"
         raise UsageError(
             f"there is no {what} that {these} with that phrase",
             f"there is: {'; '.join(has[:5])}",
         )
-    return [next(r for r in mine if r.kind == kind) for mine in found]
+    return [next(r for r in results if r.kind == kind) for results in found]

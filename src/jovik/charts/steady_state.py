@@ -63,8 +63,8 @@ def rounds_chart(shown: Sequence[Rounds]) -> LineChart:
         points = []
         for n, figure in enumerate(one.figures, 1):
             words = show_time(figure) if one.latency else f"{significant(figure)} IOPS"
-            said = f"round {n}: {words}, {100 * figure / mean:.1f} % of the window's mean"
-            points.append(Point(float(n), figure / mean, said))
+            words_of_round = f"round {n}: {words}, {100 * figure / mean:.1f} % of the window's mean"
+            points.append(Point(float(n), figure / mean, words_of_round))
         values += [p.y for p in points]
         most = max(most, len(points))
         words = show_time(mean) if one.latency else f"{significant(mean)} IOPS"
@@ -76,12 +76,12 @@ def rounds_chart(shown: Sequence[Rounds]) -> LineChart:
     )
     y = between("times the mean of the window", min(values), max(values))
     panel = Panel(y, tuple(lines), (1 - RANGE / 2, 1 + RANGE / 2))
-    found = first.findings.steady
-    assert found is not None
+    result = first.findings.steady
+    assert result is not None
     verdict = (
-        f"steady in rounds {found.first} to {found.first + found.count - 1}"
-        if found.steady
-        else f"not steady after {found.rounds} rounds"
+        f"steady in rounds {result.first} to {result.first + result.count - 1}"
+        if result.steady
+        else f"not steady after {result.rounds} rounds"
     )
     what = "mean latency" if shown[0].latency else "I/Os a second"
     about = About(
@@ -103,13 +103,13 @@ def mixes_of(shelf: Shelf, drives: Sequence[str]) -> HeatMap:
         The drive has no such steady steps.
     """
     name = shelf.sheet(drives[0]).drive.name
-    found = grids(shelf.results(name))
-    if not found:
+    mixes = grids(shelf.results(name))
+    if not mixes:
         raise UsageError(
             f"{name} has no steady steps over mixes and blocks",
             f'do it: jovik measure TARGET --drive "{name}" --plan steady-iops',
         )
-    return mixes_chart(max(found, key=lambda g: len(g.cells)))
+    return mixes_chart(max(mixes, key=lambda g: len(g.cells)))
 
 
 def mixes_chart(grid: Grid) -> HeatMap:
@@ -123,10 +123,10 @@ def mixes_chart(grid: Grid) -> HeatMap:
         if value is None or result is None:
             return None
         doubtful = not settled(result)
-        said = f"{mix} % reads, {spell_size(block)}: {figure_words(value)} IOPS"
+        description = f"{mix} % reads, {spell_size(block)}: {figure_words(value)} IOPS"
         shade = (math.log(max(value.median, 1e-9)) - low) / width
         words = significant(value.median) + " ?" * doubtful
-        return Cell(shade, words, said + ", not steady" * doubtful)
+        return Cell(shade, words, description + ", not steady" * doubtful)
 
     rows = tuple(
         (spell_size(block), tuple(cell(mix, block) for mix in grid.mixes)) for block in grid.blocks
@@ -179,23 +179,23 @@ def demand_of_drive(shelf: Shelf, drives: Sequence[str]) -> LineChart:
 
 def demand_chart(points: Sequence[DemandPoint]) -> LineChart:
     """Chart I/Os a second against the slowest in 100,000, as more is asked at once."""
-    told = sorted((p for p in points if p.rare_ns is not None), key=lambda p: p.in_flight)
+    tailed = sorted((p for p in points if p.rare_ns is not None), key=lambda p: p.in_flight)
     # Of several ways to the same number in flight the one with the shortest wait.
     best = [
-        min((p for p in told if p.in_flight == n), key=lambda p: p.rare_ns or 0.0)
-        for n in dict.fromkeys(p.in_flight for p in told)
+        min((p for p in tailed if p.in_flight == n), key=lambda p: p.rare_ns or 0.0)
+        for n in dict.fromkeys(p.in_flight for p in tailed)
     ]
     lines = tuple(
-        Line(name, tuple(_demand_point(p) for p in mine), joined=joined)
-        for name, mine, joined in (
+        Line(name, tuple(_demand_point(p) for p in series), joined=joined)
+        for name, series, joined in (
             ("the shortest wait", best, True),
-            ("other workers and depths", [p for p in told if p not in best], False),
+            ("other workers and depths", [p for p in tailed if p not in best], False),
         )
-        if mine
+        if series
     )
-    values = [p.rare_ns or 0.0 for p in told]
+    values = [p.rare_ns or 0.0 for p in tailed]
     y = decades("the slowest in 100,000", values, [show_time(v, 2) for v in powers_of_ten(values)])
-    x = from_zero("I/Os a second", [p.iops.median for p in told])
+    x = from_zero("I/Os a second", [p.iops.median for p in tailed])
     notes = tuple((p.iops.median, p.rare_ns or 0.0, str(p.in_flight)) for p in best)
     enough = f"from {enough_of(points).in_flight} in flight on"
     parts = short_label(points[0].result.kind, 80).split(", ")
@@ -203,7 +203,7 @@ def demand_chart(points: Sequence[DemandPoint]) -> LineChart:
     about = About(
         f"{points[0].result.drive}: {enough}, more load only buys waiting",
         f"{words}; numbers: I/Os in flight",
-        provenance([p.result for p in told]),
+        provenance([p.result for p in tailed]),
         f"{enough.capitalize()} more load only buys waiting",
     )
     view = View("", x, (Panel(y, lines),), notes=notes)
@@ -212,8 +212,8 @@ def demand_chart(points: Sequence[DemandPoint]) -> LineChart:
 
 def _demand_point(p: DemandPoint) -> Point:
     wait = p.rare_ns or 0.0
-    said = (
+    words = (
         f"{p.in_flight} in flight: {figure_words(p.iops)} IOPS, the slowest in 100,000 take "
         f"{show_time(wait)}"
     )
-    return Point(p.iops.median, wait, said)
+    return Point(p.iops.median, wait, words)

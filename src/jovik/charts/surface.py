@@ -17,10 +17,10 @@ from jovik.steps import parse
 
 def surface_of(shelf: Shelf, drives: Sequence[str]) -> LineChart:
     """Chart scans of drives; of a single one with its access time."""
-    found = results_of_each(
+    by_drive = results_of_each(
         shelf, drives, lambda r: r.findings.scan is not None, "scan", "scan read in 200 zones"
     )
-    return surface_chart([(m[0], shelf.traces(m[0].run, m[0].phrase)[0]) for m in found])
+    return surface_chart([(m[0], shelf.traces(m[0].run, m[0].phrase)[0]) for m in by_drive])
 
 
 def surface_chart(scans: Sequence[tuple[StepResult, Trace]]) -> LineChart:
@@ -37,9 +37,9 @@ def surface_chart(scans: Sequence[tuple[StepResult, Trace]]) -> LineChart:
             zip(zones.start_bytes, zones.rate_bytes_s, zones.errors, strict=True)
         ):
             what = "not readable" if errors else show_rate(rate) + (", slow" if n in slow else "")
-            said = f"at {significant(start / whole)} {unit}: {what}"
+            words = f"at {significant(start / whole)} {unit}: {what}"
             doubtful = bool(errors) or n in slow
-            points.append(Point(start / whole, rate * per_unit(), said, doubtful=doubtful))
+            points.append(Point(start / whole, rate * per_unit(), words, doubtful=doubtful))
         lines.append(Line("rate" if alone else result.drive, tuple(points)))
     result, trace = scans[0]
     panels.append(
@@ -68,8 +68,8 @@ def _waits(zones: ScanRecord) -> tuple[Point, ...]:
 
 
 def _about(scans: Sequence[tuple[StepResult, Trace]], zones: int) -> About:
-    result, found = scans[0][0], scans[0][0].findings.scan
-    first = found.first_bytes_s if found is not None else None
+    result, scan = scans[0][0], scans[0][0].findings.scan
+    first = scan.first_bytes_s if scan is not None else None
     ends = f"{show_rate(first)} at the first address" if first else "rates"
     alone = len(scans) == 1
     return About(

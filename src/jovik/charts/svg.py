@@ -202,10 +202,10 @@ def _dots(
         cx, cy = setting.left + width * share, top + height * (1 - y.share(p.y))
         kind = "dot faint" if line.quiet or (dense and line.joined) else "dot"
         kind += " hollow" if p.doubtful else ""
-        said = f"{line.name}: {p.said}" if line.name else p.said
+        words = f"{line.name}: {p.said}" if line.name else p.said
         dots.append(
             f'<circle class="{kind}" cx="{cx:.1f}" cy="{cy:.1f}" r="{3 if dense else 4.5}" '
-            f'data-x="{share:.4f}" data-said="{_text(said)}"/>'
+            f'data-x="{share:.4f}" data-said="{_text(words)}"/>'
         )
     return f'<g class="dots k{number % 6}" data-line="{number}">{"".join(dots)}</g>'
 

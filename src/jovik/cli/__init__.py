@@ -235,19 +235,19 @@ def readable_arguments(words: Sequence[str]) -> list[str]:
     UsageError
         An argument is neither.
     """
-    found = []
+    arguments = []
     for number, word in enumerate(words, start=1):
         path = word.partition("=")[2] if word.startswith("--") else word
         if _is_text(word) or os.path.lexists(path):
-            found.append(word)
+            arguments.append(word)
             continue
         # In a locale without UTF-8, Python has not decoded what is UTF-8 all the same.
         text = os.fsencode(word).decode("utf-8", "surrogateescape")
         if not _is_text(text):
             shown = ascii(word).strip("'")
             raise UsageError(f"argument {number} is not UTF-8 text: {shown:.60}")
-        found.append(text)
-    return found
+        arguments.append(text)
+    return arguments
 
 
 def _is_text(word: str) -> bool:
@@ -291,14 +291,14 @@ def _ended_by(error: BaseException) -> int:
     if isinstance(error, UnicodeEncodeError) and (ascii_names or not all(map(_is_text, sys.argv))):
         complain(UsageError("a name cannot be written in this locale", "set LC_ALL=C.UTF-8"))
         return UsageError.exit_status
-    kept = keep(error, sys.argv[1:])
+    report = keep(error, sys.argv[1:])
     from jovik.base.secrets import mask_secrets
 
-    said = mask_secrets(f"{type(error).__name__}: {message_of(error)}")
-    echo(f"jovik: a fault in Jovik itself: {said}", err=True)
+    words = mask_secrets(f"{type(error).__name__}: {message_of(error)}")
+    echo(f"jovik: a fault in Jovik itself: {words}", err=True)
     click.echo(
-        f"  for a bug report: {kept}"
-        if kept
+        f"  for a bug report: {report}"
+        if report
         else "  set JOVIK_TRACEBACK=1 and run it again to see where",
         err=True,
     )

@@ -115,8 +115,8 @@ def recordings(ctx: Context, _: Parameter, begun: str) -> list[CompletionItem]:
     from jovik.steps.replay import recording_names
 
     names = _of_shelf(ctx, lambda shelf: [r.name for r in shelf.recordings.kept()])
-    found = _offer([*names, *recording_names()], begun)
-    return found or [CompletionItem(begun, type="file")]
+    offered = _offer([*names, *recording_names()], begun)
+    return offered or [CompletionItem(begun, type="file")]
 
 
 def loads_and_recordings(ctx: Context, of: Parameter, begun: str) -> list[CompletionItem]:
@@ -129,6 +129,6 @@ def phrases(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
     from jovik.steps import load_plan, plan_names
     from jovik.steps.replay import recording_names
 
-    found = dict.fromkeys(f'replay "{n}"' for n in recording_names())
-    found |= dict.fromkeys(line.phrase for name in plan_names() for line in load_plan(name).lines)
-    return _offer(found, begun)
+    offered = dict.fromkeys(f'replay "{n}"' for n in recording_names())
+    offered |= dict.fromkeys(line.phrase for name in plan_names() for line in load_plan(name).lines)
+    return _offer(offered, begun)

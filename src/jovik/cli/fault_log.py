@@ -86,10 +86,10 @@ def _phrase(word: str) -> str:
     from jovik.steps import parse_all
 
     try:
-        found = parse_all(word)
+        parsed = parse_all(word)
     except JovikError:
         return ""
-    return re.sub(r'"[^"]*"', '"..."', "; ".join(s.canonical for s in found))
+    return re.sub(r'"[^"]*"', '"..."', "; ".join(s.canonical for s in parsed))
 
 
 def report(error: BaseException, words: Sequence[str]) -> str:
@@ -101,10 +101,10 @@ def report(error: BaseException, words: Sequence[str]) -> str:
         datetime.datetime.now(datetime.UTC).isoformat(timespec="seconds"),
         f"typed: jovik {typed(words)}",
     ]
-    seen: set[int] = set()
+    visited: set[int] = set()
     cause: BaseException | None = error
-    while cause is not None and id(cause) not in seen:
-        seen.add(id(cause))
+    while cause is not None and id(cause) not in visited:
+        visited.add(id(cause))
         lines.append(f"{type(cause).__name__}: {hidden(message_of(cause))}")
         for frame in traceback.extract_tb(cause.__traceback__):
             lines.append(f"  {_module(frame.filename)}:{frame.lineno} {frame.name}")

@@ -218,12 +218,12 @@ class LiveView:
     def _left(self, now: float) -> str:
         gone = now - self._began
         here = max(self._times[self._position] / 1e9 - (now - self._step_began), 0.0)
-        left = here + sum(self._times[self._position + 1 :]) / 1e9
+        remaining_s = here + sum(self._times[self._position + 1 :]) / 1e9
         if self._budget is not None:
-            left = min(left, max(self._budget / 1e9 - gone, 0.0))
-        rest = f"about {show_time(left * 1e9, 2)}" if left >= 1 else "nearly done"
+            remaining_s = min(remaining_s, max(self._budget / 1e9 - gone, 0.0))
+        rest = f"about {show_time(remaining_s * 1e9, 2)}" if remaining_s >= 1 else "nearly done"
         written = self._written + self._of_step + self._of_pass
-        if left >= 1:
+        if remaining_s >= 1:
             to_write = max((self._expected or 0) - written, 0)
             rest += f" and {show_size(to_write)} remaining" if to_write else " remaining"
         return f"{show_time(gone * 1e9, 2)} elapsed, {rest}"
@@ -350,8 +350,8 @@ class LiveView:
         sweep = self._tasks[self._position].sweep
         if sweep is None or self._tasks[number].sweep != sweep or number not in self._came_to:
             return ""
-        mine = [v for n, v in self._came_to.items() if self._tasks[n].sweep == sweep]
-        return "█" * max(round(RUNG_WIDTH * self._came_to[number] / max(mine)), 1)
+        rungs = [v for n, v in self._came_to.items() if self._tasks[n].sweep == sweep]
+        return "█" * max(round(RUNG_WIDTH * self._came_to[number] / max(rungs)), 1)
 
 
 def _by_column(

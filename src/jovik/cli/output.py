@@ -18,8 +18,8 @@ def show(answer: Answer, form: str) -> int:
     if form == "json":
         emit_json(answer.data(), answer.schema)
     elif form == "csv":
-        found = answer.csv()
-        emit_csv(found.header, found.rows)
+        listing = answer.csv()
+        emit_csv(listing.header, listing.rows)
     elif form == "markdown":
         click.echo(answer.markdown(), nl=False)
     else:

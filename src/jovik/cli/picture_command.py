@@ -116,9 +116,9 @@ def _command(name: str, kind: ChartKind) -> click.Command:
         named = [options.pop(a) for a in arguments]
         draw(name, named[0] if kind.drives is None else named, **options)
 
-    made = click.command(name, help=kind.help)(call)
-    made.params[:0] = params
-    return made
+    command = click.command(name, help=kind.help)(call)
+    command.params[:0] = params
+    return command
 
 
 for _name, _kind in KINDS.items():

@@ -162,9 +162,9 @@ def _show(shelf: Shelf, outcome: RunOutcome, form: str, *, each_pass: bool) -> i
             if failure is None:
                 raise
     if isinstance(failure, KeyboardInterrupt):
-        kept = sum(len(r.passes) for r in results)
+        stored = sum(len(r.passes) for r in results)
         raise RunInterrupted(
-            f"interrupted; {kept} finished {'pass is' if kept == 1 else 'passes are'} on the "
+            f"interrupted; {stored} finished {'pass is' if stored == 1 else 'passes are'} on the "
             f"shelf as run {outcome.run}",
             f"to go on with it: jovik resume {outcome.run}",
         )
@@ -177,10 +177,10 @@ def ask(ready: PreparedRun, consent: EnduranceConsent) -> None:
     """Ask before much of the drive's life is written away, or the system's own drive is filled."""
 
     above = ASK_ABOVE if consent.ask_above is None else consent.ask_above
-    for said, beyond in ready.questions(above) if not consent.yes else ():
+    for question, beyond in ready.questions(above) if not consent.yes else ():
         if not sys.stdin.isatty():
-            raise UsageError(f"{said}{beyond}", "add --yes if that is meant, or measure less")
-        click.confirm(f"{said}. Go on?", abort=True, err=True)
+            raise UsageError(f"{question}{beyond}", "add --yes if that is meant, or measure less")
+        click.confirm(f"{question}. Go on?", abort=True, err=True)
 
 
 def warm_up(session: Session) -> None:

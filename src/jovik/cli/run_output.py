@@ -59,10 +59,10 @@ def show_run(
             # Whatever else it does: this comes first.
             lines = [f"{run.drive} {lost_words(lost, size)}", *lines]
         lines = lines or _first_figures(results)
-        found = findings_tables(results)
+        findings = findings_tables(results)
         # Where all that was measured was to be steady, that is the answer.
         steady = results and all(steady_step(r) or not parse(r.phrase).measures for r in results)
-        every = [*found, table] if steady else [table, *found]
+        every = [*findings, table] if steady else [table, *findings]
         every[0] = replace(every[0], verdict=lines)
         every += [passes_table(results)] if each_pass else []
         for number, one in enumerate(every):
@@ -73,12 +73,12 @@ def show_run(
 
 def _first_figures(results: Sequence[StepResult]) -> list[str]:
     """Return answer where there is no class to hold it against: the first figures themselves."""
-    said = []
+    figures = []
     for r in results:
         if parse(r.phrase).measures and r.passes and not r.findings.sweep:
             rate = interval([p.rate_bytes_s for p in r.passes])
-            said.append(f"{parse(r.kind).label}: {figure_words(rate, per_unit())} {rate_unit()}")
-    return said[:1]
+            figures.append(f"{parse(r.kind).label}: {figure_words(rate, per_unit())} {rate_unit()}")
+    return figures[:1]
 
 
 def run_document(run: RunRecord, results: Sequence[StepResult]) -> dict[str, Any]:

@@ -61,12 +61,12 @@ def options_of(command: click.Command) -> Iterator[tuple[str, click.Option]]:
     By its long name.
     """
     members = command.commands.values() if isinstance(command, click.Group) else []
-    seen: dict[str, click.Option] = {}
+    options: dict[str, click.Option] = {}
     for one in [command, *members]:
         for param in one.params:
             if isinstance(param, click.Option) and long_name(param) in MAY:
-                seen.setdefault(long_name(param), param)
-    yield from seen.items()
+                options.setdefault(long_name(param), param)
+    yield from options.items()
 
 
 def read_value(option: click.Option, value: Any, where: str) -> Any:
@@ -112,15 +112,15 @@ def default_map(name: str, command: click.Command, section: Mapping[str, Any]) -
     """
     from jovik.base.settings import line_of_setting
 
-    found: dict[str, Any] = {}
+    defaults: dict[str, Any] = {}
     for key, value in section.items():
         where = line_of_setting(name, key)
         option = option_called(name, command, key, where)
         assert option.name is not None
-        found[option.name] = read_value(option, value, where)
+        defaults[option.name] = read_value(option, value, where)
     if isinstance(command, click.Group):
-        return {member: found for member in command.commands}
-    return found
+        return {member: defaults for member in command.commands}
+    return defaults
 
 
 def option_called(name: str, command: click.Command, key: str, where: str) -> click.Option:
@@ -154,12 +154,12 @@ def settable() -> dict[str, click.Command]:
     from jovik.cli import COMMANDS, jovik
 
     ctx = click.Context(jovik)
-    found = {
+    options = {
         name: jovik.get_command(ctx, name) for name in COMMANDS if name not in ("config", SHELF)
     }
     return {
         name: command
-        for name, command in found.items()
+        for name, command in options.items()
         if command is not None and any(options_of(command))
     }
 

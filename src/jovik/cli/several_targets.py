@@ -80,16 +80,16 @@ def run_several(
             "leave it out: each drive is known by its serial or model, or enrolled",
         )
     if asked.together:
-        for order in asked.orders:
-            together_request(order, asked.words)
+        for request in asked.orders:
+            together_request(request, asked.words)
     else:
         refuse_shared([o.target for o in asked.orders])
-    for left in asked.left_out:
-        echo(f"left out: {left.node} ({left.name}): {left.why}", err=True)
+    for omitted in asked.left_out:
+        echo(f"left out: {omitted.node} ({omitted.name}): {omitted.why}", err=True)
     done = _Evening()
-    for number, (word, order) in enumerate(zip(asked.words, asked.orders, strict=True)):
+    for number, (word, request) in enumerate(zip(asked.words, asked.orders, strict=True)):
         try:
-            outcome = _one(shelf, asked, word, order, done, consent, dry_run)
+            outcome = _one(shelf, asked, word, request, done, consent, dry_run)
         except JovikError as error:
             _fail(done, word, error)
             continue
@@ -126,15 +126,17 @@ def _one(
 ) -> RunOutcome | None:
     """Return the run of one target."""
 
-    found: Enrolment = sheet_for(shelf, order.target, asked.name, enrol=not dry_run)
-    done.drives[word] = found.sheet.drive.name
+    enrolment: Enrolment = sheet_for(shelf, order.target, asked.name, enrol=not dry_run)
+    done.drives[word] = enrolment.sheet.drive.name
     number = asked.words.index(word) + 1
     first = "\n".join(
-        x for x in (f"target {number} of {len(asked.words)}: {word}", enrolment_line(found)) if x
+        x
+        for x in (f"target {number} of {len(asked.words)}: {word}", enrolment_line(enrolment))
+        if x
     )
-    fitting = fit_budget(order, found.sheet)
+    fitting = fit_budget(order, enrolment.sheet)
     return carry_out(
-        shelf, found.sheet, fitting, consent=consent, dry_run=dry_run, first_line=first
+        shelf, enrolment.sheet, fitting, consent=consent, dry_run=dry_run, first_line=first
     )
 
 
@@ -165,8 +167,8 @@ def _together(
         runs = []
         for word in words:
             others = [done.drives[w] for w in words if w != word]
-            order = together_request(orders[word], others)
-            ready = stack.enter_context(prepared(shelf.sheet(done.drives[word]), order))
+            request = together_request(orders[word], others)
+            ready = stack.enter_context(prepared(shelf.sheet(done.drives[word]), request))
             warm_up(ready.session)
             runs.append((ready, start_run(shelf, ready)))
         echo(f"now all {len(words)} at the same moment", err=True)
@@ -219,7 +221,7 @@ def _show(
     form: str,
 ) -> None:
 
-    found = _ranked(shelf, done)
+    ranked = _ranked(shelf, done)
     every = [(shelf.run(k), shelf.results_of_run(k)) for k in done.runs.values()]
     if form == "json":
         emit_json(
@@ -233,7 +235,7 @@ def _show(
                     {"node": x.node, "name": x.name, "why": x.why} for x in asked.left_out
                 ],
                 "together": together_json(*together) if together is not None else None,
-                "ranking": ranking_data(found.ranking) if found is not None else None,
+                "ranking": ranking_data(ranked.ranking) if ranked is not None else None,
             },
             "runs-of-targets",
         )
@@ -243,8 +245,8 @@ def _show(
         if together is not None:
             show_table(together_table(*together))
             click.echo()
-        if found is not None and found.ranking.drives:
-            show_table(overall_table(found))
+        if ranked is not None and ranked.ranking.drives:
+            show_table(overall_table(ranked))
             click.echo()
-            show_table(steps_table(found))
-            show_notes(ranking_foot(found))
+            show_table(steps_table(ranked))
+            show_notes(ranking_foot(ranked))

@@ -46,10 +46,10 @@ def file_or_output(out: Path, suffix: str) -> Iterator[Path]:
         yield out
         return
     with tempfile.TemporaryDirectory(prefix="jovik-") as folder:
-        made = Path(folder) / f"output{suffix}"
-        yield made
+        file = Path(folder) / f"output{suffix}"
+        yield file
         sys.stdout.flush()
-        sys.stdout.buffer.write(made.read_bytes())
+        sys.stdout.buffer.write(file.read_bytes())
         sys.stdout.buffer.flush()
 
 
@@ -116,12 +116,12 @@ def _in_plain_letters(error: UnicodeError) -> tuple[str, int]:
     """Write what the terminal's encoding lacks in letters that it has: ``us`` for ``µs``."""
     if not isinstance(error, UnicodeEncodeError):
         raise error
-    found = []
+    letters = []
     for letter in error.object[error.start : error.end]:
         # The micro sign and the degree sign have no decomposition that a reader would recognise.
         plain = PLAIN_LETTERS.get(letter) or unicodedata.normalize("NFKD", letter)
-        found.append(plain.encode("ascii", "ignore").decode() or "?")
-    return "".join(found), error.end
+        letters.append(plain.encode("ascii", "ignore").decode() or "?")
+    return "".join(letters), error.end
 
 
 codecs.register_error(PLAIN, _in_plain_letters)

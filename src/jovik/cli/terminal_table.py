@@ -53,22 +53,22 @@ def show_table(found: Table) -> None:
     out = console()
     _say_verdict(out, found.verdict)
     columns = [strip_control(c) for c in found.columns]
-    kept = [[strip_control(cell) for cell in row] for row in found.rows]
-    shown = _that_fit(columns, kept, found.spare, out.width)
+    cells = [[strip_control(cell) for cell in row] for row in found.rows]
+    shown = _that_fit(columns, cells, found.spare, out.width)
     title = Text(strip_control(found.title), style="bold")
     right = list(found.right)
-    if kept:
-        columns, kept, shown = _with_bars(found, columns, kept, shown, out)
-    if not kept:
+    if cells:
+        columns, cells, shown = _with_bars(found, columns, cells, shown, out)
+    if not cells:
         # Nothing in it: what there is to say stands in the title and below it.
         out.print(title)
-    elif _width(columns, kept, shown, right) <= out.width:
-        out.print(_drawn(title, columns, kept, shown, right))
+    elif _width(columns, cells, shown, right) <= out.width:
+        out.print(_drawn(title, columns, cells, shown, right))
     else:
         out.print(title)
-        for line in _stacked(columns, kept, shown, right, out.width):
+        for line in _stacked(columns, cells, shown, right, out.width):
             out.print(line, soft_wrap=True)
-    left_out = [columns[n] for n in range(len(columns)) if n not in shown and kept]
+    left_out = [columns[n] for n in range(len(columns)) if n not in shown and cells]
     more = [f"too narrow here for: {', '.join(left_out)} (--format json has all)"]
     for note in found.notes:
         if note.strip():
@@ -97,11 +97,11 @@ _counted: list[int] = []
 def _small_print(out: Any, lines: Sequence[str]) -> None:
     """Print notes, or count them for `tell_notes`."""
 
-    said = [line for line in lines if line.strip()]
+    shown = [line for line in lines if line.strip()]
     if not notes_shown():
-        _counted.append(len(said))
+        _counted.append(len(shown))
         return
-    for line in said:
+    for line in shown:
         out.print(Text(strip_control(line), style="dim"))
 
 
@@ -255,8 +255,8 @@ def _head_line(row: Sequence[str], head: int, beside: Sequence[int]) -> list[Any
 
     before = [row[n] for n in beside if n < head and row[n]]
     after = [row[n] for n in beside if n > head and row[n]]
-    said = " ".join([*before, row[head]]) + (f": {', '.join(after)}" if after else "")
-    return [Text(said)] if said.strip() else []
+    headline = " ".join([*before, row[head]]) + (f": {', '.join(after)}" if after else "")
+    return [Text(headline)] if headline.strip() else []
 
 
 def _that_fit(

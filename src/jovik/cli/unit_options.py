@@ -54,8 +54,8 @@ def with_units(command: click.Command) -> click.Command:
 def _setting(key: str) -> str | None:
     from jovik.base.settings import read_settings
 
-    found = read_settings().get(key)
-    return str(found) if found is not None else None
+    value = read_settings().get(key)
+    return str(value) if value is not None else None
 
 
 def _units(ctx: click.Context, param: click.Parameter, value: Any) -> None:

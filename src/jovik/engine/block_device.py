@@ -129,26 +129,26 @@ class RawDevice:
         before = self._held()
         done = purge_device(self.fd, self.capacity_bytes, self.discard)
         after = self._held()
-        kept = [at for at, content in before.items() if after.get(at) == content]
+        unchanged = [at for at, content in before.items() if after.get(at) == content]
         if not before:
-            said = "; it was blank before where it was looked at"
-        elif kept:
-            said = f"; {len(kept)} of {len(before)} places looked at still read as before"
+            remark = "; it was blank before where it was looked at"
+        elif unchanged:
+            remark = f"; {len(unchanged)} of {len(before)} places looked at still read as before"
         else:
-            said = f"; {len(before)} places that held something do so no more"
-        return replace(done, answer=done.answer + said)
+            remark = f"; {len(before)} places that held something do so no more"
+        return replace(done, answer=done.answer + remark)
 
     def _held(self) -> dict[int, bytes]:
         """Return what is in some places that are not blank, spread over all of it."""
         unit = max(self.block_bytes, LOOK_BYTES)
         step = max(self.capacity_bytes // PLACES // unit, 1) * unit
-        found = {}
+        holders = {}
         # Direct I/O wants memory that begins at a page.
         with mmap.mmap(-1, unit) as page:
             for at in range(0, self.capacity_bytes - unit + 1, step):
                 if os.preadv(self.fd, [page], at) == unit and any(page[:]):
-                    found[at] = hashlib.blake2b(page[:], digest_size=16).digest()
-        return found
+                    holders[at] = hashlib.blake2b(page[:], digest_size=16).digest()
+        return holders
 
     def sync(self) -> None:
         """Flush the drive's own cache."""

@@ -123,16 +123,25 @@ def survey(engine: str, time_ns: int) -> list[Ceiling]:
 
     Depth 1 and 32, one worker and one for each core.
     """
-    crew = UringPool if engine == "io_uring" else BlockingPool
+    pool_type = UringPool if engine == "io_uring" else BlockingPool
     cores = os.cpu_count() or 1
     shapes = [(1, 1), (32, 1)] + ([(32, cores)] if cores > 1 else [])
-    found = [
-        Ceiling(crew.name, "nothing", d, w, BLOCK_BYTES, null_backend_iops(crew, d, w, time_ns))
+    ceilings = [
+        Ceiling(
+            pool_type.name,
+            "nothing",
+            d,
+            w,
+            BLOCK_BYTES,
+            null_backend_iops(pool_type, d, w, time_ns),
+        )
         for d, w in shapes
     ]
     for block in (BLOCK_BYTES, 2**20):
         for depth, workers in shapes:
-            iops = memory_iops(crew, depth, workers, block, time_ns)
+            iops = memory_iops(pool_type, depth, workers, block, time_ns)
             if iops is not None:
-                found.append(Ceiling(crew.name, "file in memory", depth, workers, block, iops))
-    return found
+                ceilings.append(
+                    Ceiling(pool_type.name, "file in memory", depth, workers, block, iops)
+                )
+    return ceilings

@@ -42,18 +42,18 @@ def load(name: str) -> Callable[..., None]:
         are.
     """
     _start_llvm()
-    kept = _place(name)
-    code = _kept(kept)
+    file = _place(name)
+    code = _kept(file)
     if code is None:
         code = _compile(name)
-        _keep(kept, code)
+        _keep(file, code)
     engine = llvm.create_mcjit_compiler(llvm.parse_assembly(""), _machine())
     engine.add_object_file(llvm.ObjectFileRef.from_data(code))
     engine.finalize_object()
     _engines.append(engine)
     address = engine.get_function_address(SYMBOL)
     if not address:
-        raise OSError(f"the kept code of {name} is damaged: remove {kept}")
+        raise OSError(f"the kept code of {name} is damaged: remove {file}")
 
     def call(*arrays: npt.NDArray[Any]) -> None:
         # Numba's own convention: where the result and an exception go, then the arguments.
@@ -95,17 +95,17 @@ def _place(name: str) -> Path:
     """Return where the machine code of a loop is kept: named after all that it depends on."""
     from platformdirs import user_cache_path
 
-    told = hashlib.blake2b(digest_size=12)
+    digest = hashlib.blake2b(digest_size=12)
     for source in sources():
-        told.update(source.read_bytes())
+        digest.update(source.read_bytes())
     for fact in (
         version("numba"),
         llvmlite.__version__,
         llvm.get_host_cpu_name(),
         llvm.get_host_cpu_features().flatten(),
     ):
-        told.update(fact.encode())
-    return user_cache_path("jovik") / f"{name}-{told.hexdigest()}.o"
+        digest.update(fact.encode())
+    return user_cache_path("jovik") / f"{name}-{digest.hexdigest()}.o"
 
 
 def _compile(name: str) -> bytes:
@@ -124,12 +124,12 @@ def _compile(name: str) -> bytes:
         no_cpython_wrapper=True,
         no_cfunc_wrapper=True,
     )(getattr(module, name))
-    made = dispatcher.overloads[module.ARGUMENTS]
+    compiled = dispatcher.overloads[module.ARGUMENTS]
     whole = llvm.parse_assembly(dispatcher.inspect_llvm(module.ARGUMENTS))
     for function in whole.functions:
-        if not function.is_declaration and function.name != made.fndesc.llvm_func_name:
+        if not function.is_declaration and function.name != compiled.fndesc.llvm_func_name:
             function.linkage = "internal"
-    loop = whole.get_function(made.fndesc.llvm_func_name)
+    loop = whole.get_function(compiled.fndesc.llvm_func_name)
     loop.name = SYMBOL
     return bytes(_machine().emit_object(whole))
 

@@ -213,13 +213,13 @@ class CopyFolder:
         self, source: SourceFile, clock: _Clock, number: int
     ) -> Iterator[bytes | memoryview]:
         if source.path is None:
-            left = source.size_bytes
+            remaining = source.size_bytes
             pool = memoryview(self._pool)
-            while left > 0:
+            while remaining > 0:
                 at = number * SHIFT % (POOL_BYTES - CHUNK_BYTES)
-                size = min(left, CHUNK_BYTES)
+                size = min(remaining, CHUNK_BYTES)
                 yield pool[at : at + size]
-                left -= size
+                remaining -= size
                 number += 1
             return
         before = time.monotonic_ns()

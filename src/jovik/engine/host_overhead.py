@@ -69,9 +69,9 @@ def _longer_ns(kind: Kind, device: str, waited_ns: Callable[[Recording], int]) -
     if not MANY <= count <= MANY * (1 + OTHERS):
         log.debug("the overhead on %s cannot be told: %d requests for %d", device, count, MANY)
         return 0
-    found = max(round(waited / MANY - taken_ns / count), 0)
-    log.debug("%s: %d ns to a program, %d less to the drive", kind.name, waited // MANY, found)
-    return found
+    longer = max(round(waited / MANY - taken_ns / count), 0)
+    log.debug("%s: %d ns to a program, %d less to the drive", kind.name, waited // MANY, longer)
+    return longer
 
 
 def _of(kind: Kind, counted: Served) -> tuple[int, int]:

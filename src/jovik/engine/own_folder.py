@@ -158,8 +158,8 @@ def _remove(name: str, folder: int, top: int) -> None:
         with contextlib.suppress(OSError):
             os.unlink(own, dir_fd=folder)
     with contextlib.suppress(OSError):
-        there, held = os.stat(name, dir_fd=top, follow_symlinks=False), os.fstat(folder)
-        if (there.st_dev, there.st_ino) == (held.st_dev, held.st_ino):
+        entry, held = os.stat(name, dir_fd=top, follow_symlinks=False), os.fstat(folder)
+        if (entry.st_dev, entry.st_ino) == (held.st_dev, held.st_ino):
             # Whatever takes the name in this moment: only an empty folder can be removed so.
             os.rmdir(name, dir_fd=top)
 

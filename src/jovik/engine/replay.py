@@ -114,8 +114,8 @@ class ReplayPool(WorkerPool):
             known.rank,
         ]
         self.requests = np.empty((len(recording), layout.REPLAY_COLUMNS), np.int64)
-        for place, column in enumerate(columns):
-            self.requests[:, place] = column
+        for index, column in enumerate(columns):
+            self.requests[:, index] = column
         self.done = np.zeros(len(recording), np.int64)
         self.job, self.overhead = job, overhead
         stride = int(recording.bytes[writing].max(initial=0))
@@ -138,7 +138,7 @@ class ReplayPool(WorkerPool):
 
     def _told(self, cfg: npt.NDArray[np.int64], count: int, number: int = 0) -> None:
         """Tell a loop what is to be replayed."""
-        for place, value in (
+        for index, value in (
             (layout.QUOTA, count),
             (layout.DEPTH, self.work.depth),
             (layout.READ_ADDRESS, self.reads.ctypes.data),
@@ -149,7 +149,7 @@ class ReplayPool(WorkerPool):
             (layout.REPLAY_UNIT, number),
             (layout.REPLAY_GENERATION, 1),
         ):
-            cfg[place] = value
+            cfg[index] = value
 
     @abstractmethod
     def waited_ns(self) -> int:
@@ -161,7 +161,7 @@ class ReplayPool(WorkerPool):
         Stamps read if wanted.
         """
         recording = self.job.recording
-        found = ReplayRecord(
+        record = ReplayRecord(
             requests=self.total(layout.REPLAY_DONE),
             elapsed_ns=trace.elapsed_ns + self.job.tail_ns,
             waited_ns=self.waited_ns(),
@@ -173,7 +173,7 @@ class ReplayPool(WorkerPool):
             overhead_write_ns=self.overhead.write_ns,
         )
         back = self.job.verify and self.work.writes and not trace.stopped
-        return replace(trace, replay=found, stamps=self.read_back() if back else trace.stamps)
+        return replace(trace, replay=record, stamps=self.read_back() if back else trace.stamps)
 
     def read_back(self) -> StampFaults:
         """Read every sector that was written, and compare it with its stamp.
@@ -189,16 +189,16 @@ class ReplayPool(WorkerPool):
             for at in range(begin, end, READ_BACK_BYTES):
                 size = min(READ_BACK_BYTES, end - at)
                 units = np.arange(at // SMALL_UNIT, (at + size) // SMALL_UNIT)
-                mine = units[np.isin(units, sectors, assume_unique=True)]
+                own = units[np.isin(units, sectors, assume_unique=True)]
                 try:
                     got = os.preadv(self.fd, [memoryview(target)[:size]], at)  # type: ignore[arg-type]
                 except OSError:
                     got = 0
                 if got < size:
-                    unreadable += mine.tolist()
+                    unreadable += own.tolist()
                     continue
-                rows = target[:size].reshape(-1, SMALL_UNIT)[mine - at // SMALL_UNIT]
-                wrong += mine[~self._as_stamped(rows, mine * SMALL_UNIT)].tolist()
+                rows = target[:size].reshape(-1, SMALL_UNIT)[own - at // SMALL_UNIT]
+                wrong += own[~self._as_stamped(rows, own * SMALL_UNIT)].tolist()
         # As everywhere they are told as blocks of 4 KiB.
         blocks = [len(np.unique(np.array(x, np.int64) // 8)) for x in (sectors, wrong, unreadable)]
         places = tuple(sorted(u * SMALL_UNIT for u in wrong + unreadable)[: layout.BAD_PLACES])
@@ -226,8 +226,8 @@ class ReplayPool(WorkerPool):
         body = np.where(good, source, 0) // SMALL_UNIT
         whole = self.pool[: len(self.pool) // SMALL_UNIT * SMALL_UNIT].reshape(-1, SMALL_UNIT)
         same = np.all(rows[:, STAMP_BYTES:] == whole[body][:, STAMP_BYTES:], axis=1)
-        found: npt.NDArray[np.bool_] = np.logical_and(good, same)
-        return found
+        intact: npt.NDArray[np.bool_] = np.logical_and(good, same)
+        return intact
 
 
 def _stretches(sectors: npt.NDArray[np.int64]) -> list[tuple[int, int]]:
@@ -343,8 +343,8 @@ class BlockingReplayPool(ReplayPool):
     def waited_ns(self) -> int:
         # From when each request was issued and done.
         ended = self.done[self.requests[:, layout.REPLAY_RANK]]
-        made = (self.issued > 0) & (ended > 0)
-        return union_ns(self.issued[made], ended[made])
+        finished = (self.issued > 0) & (ended > 0)
+        return union_ns(self.issued[finished], ended[finished])
 
 
 class Replays:
@@ -376,8 +376,8 @@ class Replays:
             self._overhead = NO_OVERHEAD
 
             def waited_ns(chain: Recording) -> int:
-                found = self.run(ReplayJob(chain), room_bytes, watch, by_calls=by_calls).replay
-                return found.waited_ns if found is not None else 0
+                replayed = self.run(ReplayJob(chain), room_bytes, watch, by_calls=by_calls).replay
+                return replayed.waited_ns if replayed is not None else 0
 
             device = _drive_of(self.place)
             if device is not None:
@@ -387,8 +387,8 @@ class Replays:
         # A loop that has to be compiled first would be late from its first request on.
         code_cache.load(kind.loop)
         known = self._overhead if job.pace == "dependent" else None
-        crew = kind(job, work, self.place.fd, self.buffers, known or NO_OVERHEAD)
-        return crew.with_record(self._attended(crew, work, watch))
+        pool = kind(job, work, self.place.fd, self.buffers, known or NO_OVERHEAD)
+        return pool.with_record(self._attended(pool, work, watch))
 
 
 def _drive_of(place: Storage) -> BlockDevice | None:

@@ -37,5 +37,5 @@ def floor_bytes(total_bytes: int, free_bytes: int, *, system: bool = False) -> i
     Half of the reserve: a file system's own bookkeeping takes a little of it during any write.
     `free_bytes` is what was free before the first write.
     """
-    kept = reserved_bytes(total_bytes, system=system)
-    return (kept if free_bytes >= kept else reserved_bytes(total_bytes)) // 2
+    reserved = reserved_bytes(total_bytes, system=system)
+    return (reserved if free_bytes >= reserved else reserved_bytes(total_bytes)) // 2

@@ -429,9 +429,9 @@ class FileSession:
             return trace
         checked = self._pass(back, watch, generations=generations)
         unreadable = int(checked.slices[:, SLICE_COLUMNS.index("errors")].sum())
-        found = checked.stamps
-        assert found is not None
-        return replace(trace, stamps=replace(found, unreadable=unreadable))
+        stamps = checked.stamps
+        assert stamps is not None
+        return replace(trace, stamps=replace(stamps, unreadable=unreadable))
 
     def _pass(
         self,
@@ -446,7 +446,7 @@ class FileSession:
     ) -> Trace:
         self.warm_up()
         self.buffers.fit(work.depth * work.workers, work.block_bytes, work.compressible_percent)
-        crew = self._crew_for(work)(
+        pool = self._crew_for(work)(
             work,
             self.place.fd,
             self.buffers,
@@ -456,9 +456,9 @@ class FileSession:
             first_block=first_block + work.start_bytes // work.block_bytes,
         )
         if unit is not None:
-            for part in crew.parts:
+            for part in pool.parts:
                 part.cfg[layout.UNIT] = unit
-        return self._attended(crew, work, watch)
+        return self._attended(pool, work, watch)
 
     def replay(self, job: ReplayJob, watch: ProgressCallback) -> Trace:
         """See `jovik.base.session.Session.replay`."""
@@ -512,8 +512,8 @@ class FileSession:
     def _attend(self, crew: WorkerPool, watch: ProgressCallback) -> bool:
         """Stay with a pass until it ends; return True if nothing completed any more."""
         began = time.monotonic()
-        seen, moved, looked = -1, began, began
-        told, latencies = began, live_latency_ns(crew)
+        last_slice, moved, looked = -1, began, began
+        reported, latencies = began, live_latency_ns(crew)
         while not crew.wait(0.1):
             if squeezed := self.place.squeezed():
                 crew.stop(layout.ABANDON)
@@ -524,12 +524,12 @@ class FileSession:
                 # It was this process that stood still: the drive may not have been asked.
                 moved = at
             looked = at
-            if at - told > LATENCY_EVERY_S:
-                told = at
+            if at - reported > LATENCY_EVERY_S:
+                reported = at
                 latencies = live_latency_ns(crew)
             live, completed = progress_of(crew, at - began, latencies)
-            if completed != seen:
-                seen, moved = completed, at
+            if completed != last_slice:
+                last_slice, moved = completed, at
             elif at - moved > STALL_S:
                 crew.stop(layout.ABANDON)
                 crew.wait(1.0)

@@ -163,13 +163,13 @@ class TestFile:
         usage = shutil.disk_usage(self.folder)
         whole = usage.used + usage.free
         missing = max(round(whole * percent / 100) - usage.used, 0)
-        kept = reserved_bytes(usage.total, system=self._system)
-        if missing and missing > usage.free - kept:
-            most = int(100 * (whole - kept) / whole)
+        reserved = reserved_bytes(usage.total, system=self._system)
+        if missing and missing > usage.free - reserved:
+            most = int(100 * (whole - reserved) / whole)
             why = ", because the system runs from this drive" if self._system else ""
             raise TargetError(
                 f"{self.folder} is not filled to {percent} %: some of it has to stay free, "
-                f"{show_size(kept)}{why}",
+                f"{show_size(reserved)}{why}",
                 f"at most {most} % is possible here",
             )
         return missing
@@ -284,9 +284,9 @@ def logical_block_bytes(folder: Path) -> int:
     """Return the smallest block the device under a folder takes; 512 if it cannot be told."""
     device = os.stat(folder).st_dev
     node = Path(f"/sys/dev/block/{os.major(device)}:{os.minor(device)}")
-    for place in (node, node.resolve().parent if node.exists() else node):
+    for path in (node, node.resolve().parent if node.exists() else node):
         try:
-            return int((place / "queue" / "logical_block_size").read_text())
+            return int((path / "queue" / "logical_block_size").read_text())
         except (OSError, ValueError):
             continue
     return 512

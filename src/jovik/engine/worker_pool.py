@@ -156,7 +156,7 @@ class WorkerPool(ABC):
             0
         ] | np.uint64(1)
         cfg = np.zeros(layout.CFG_COUNT, np.int64)
-        for place, value in (
+        for index, value in (
             (layout.FD, self.fd),
             (layout.BLOCK, work.block_bytes),
             (layout.READ_SHARE, 2**32 * work.read_percent // 100),
@@ -187,7 +187,7 @@ class WorkerPool(ABC):
             (layout.FIXED_GENERATION, fixed_generation),
             (layout.NO_OP, no_op),
         ):
-            cfg[place] = value
+            cfg[index] = value
         return cfg
 
     def _guarded(self, part: ThreadState) -> None:
@@ -227,8 +227,8 @@ class WorkerPool(ABC):
         """Return the first `rows` slices of all threads together, shape ``(rows, 5)``."""
         total = np.zeros((rows, len(SLICE_COLUMNS)), np.int64)
         for part in self.parts:
-            mine = part.slices[:rows]
-            total[: len(mine)] += mine
+            used = part.slices[:rows]
+            total[: len(used)] += used
         return total
 
     def elapsed_ns(self) -> int:
@@ -243,17 +243,17 @@ class WorkerPool(ABC):
 
     def latencies(self) -> dict[str, Latencies]:
         """Latencies by direction, all threads together."""
-        found = {}
+        histograms = {}
         for direction, name in enumerate(("read", "write")):
             counts = np.sum([p.counts[direction] for p in self.parts], axis=0)
             if counts.any():
-                found[name] = Latencies(
+                histograms[name] = Latencies(
                     counts,
                     min(int(p.out[layout.MIN_READ + direction]) for p in self.parts),
                     max(int(p.out[layout.MAX_READ + direction]) for p in self.parts),
                     self.total(layout.SUM_READ + direction),
                 )
-        return found
+        return histograms
 
     def first_fault(self) -> IoFault | None:
         """Return the earliest error of all threads."""
@@ -281,13 +281,13 @@ class WorkerPool(ABC):
 
     def bad_places(self) -> tuple[int, ...]:
         """Return the first places that came back wrong, in order."""
-        found: Iterable[int] = (
+        offsets: Iterable[int] = (
             int(n)
             for p in self.parts
             for n in p.out[layout.FIRST_BAD : layout.FIRST_BAD + layout.BAD_PLACES]
             if n >= 0
         )
-        return tuple(sorted(found)[: layout.BAD_PLACES])
+        return tuple(sorted(offsets)[: layout.BAD_PLACES])
 
 
 def _share(first: int, blocks: int, number: int, count: int) -> tuple[int, int]:
@@ -313,7 +313,7 @@ def _own_files() -> None:
 
 def place_ring(cfg: npt.NDArray[np.int64], ring: Ring) -> None:
     """Tell a loop where its ring is."""
-    for place, value in (
+    for index, value in (
         (layout.RING_FD, ring.fd),
         (layout.SQ_TAIL, ring.sq_tail),
         (layout.SQ_MASK, ring.sq_mask),
@@ -321,7 +321,7 @@ def place_ring(cfg: npt.NDArray[np.int64], ring: Ring) -> None:
         (layout.CQ_TAIL, ring.cq_tail),
         (layout.CQ_MASK, ring.cq_mask),
     ):
-        cfg[place] = value
+        cfg[index] = value
 
 
 class UringPool(WorkerPool):

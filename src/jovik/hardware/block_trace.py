@@ -95,10 +95,10 @@ def _instance() -> Iterator[Path]:
     Instances that a killed process left are removed first. A lock tells them, because the number
     of a process means nothing outside its container, and is used again inside it.
     """
-    with trace_events() as place:
-        for forgotten in _forgotten(place):
+    with trace_events() as events:
+        for forgotten in _forgotten(events):
             _remove(forgotten)
-        folder = place / "instances" / f"{PREFIX}{secrets.token_hex(6)}"
+        folder = events / "instances" / f"{PREFIX}{secrets.token_hex(6)}"
         try:
             folder.mkdir()
         except OSError as error:
@@ -121,15 +121,15 @@ def left_on() -> int:
     0 if this process may not see the kernel's trace events.
     """
     try:
-        with trace_events() as place:
-            return len(_forgotten(place))
+        with trace_events() as folder:
+            return len(_forgotten(folder))
     except TargetError:
         return 0
 
 
 def _forgotten(place: Path) -> list[Path]:
     """List Jovik's instances that no process has locked."""
-    found = []
+    stale = []
     for folder in (place / "instances").glob(f"{PREFIX}*"):
         try:
             fd = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
@@ -139,12 +139,12 @@ def _forgotten(place: Path) -> list[Path]:
             # A process that has just made one may not have locked it yet.
             if time.time() - os.fstat(fd).st_ctime >= YOUNG_S:
                 fcntl.flock(fd, fcntl.LOCK_EX | fcntl.LOCK_NB)
-                found.append(folder)
+                stale.append(folder)
         except OSError:
             pass
         finally:
             os.close(fd)
-    return found
+    return stale
 
 
 def _remove(folder: Path) -> None:
@@ -216,13 +216,13 @@ def _buffers(folder: Path) -> Iterator[dict[str, str]]:
 
 def family_of(lines: IO[bytes], command: int) -> set[int]:
     """Return the process `command` and all that came of it, by the forks that were taken down."""
-    mine = {command}
+    family = {command}
     lines.seek(0)
     for line in lines:
         forked = FORKED.search(line)
-        if forked is not None and int(forked[1]) in mine:
-            mine.add(int(forked[2]))
-    return mine
+        if forked is not None and int(forked[1]) in family:
+            family.add(int(forked[2]))
+    return family
 
 
 def recording_of(
@@ -241,7 +241,7 @@ def recording_of(
     **more
         Further fields of `Recording`.
     """
-    mine = {process} if process is not None else set()
+    processes = {process} if process is not None else set()
     elapsed = max(end_ns - begin_ns, 0)
     open_ones: dict[tuple[int, bytes], list[tuple[int, int, int, int, int]]] = {}
     rows: list[tuple[int, int, int, int, int, int, int]] = []
@@ -249,19 +249,19 @@ def recording_of(
     for line in lines:
         forked = FORKED.search(line)
         if forked is not None:
-            if int(forked[1]) in mine:
-                mine.add(int(forked[2]))
+            if int(forked[1]) in processes:
+                processes.add(int(forked[2]))
             continue
-        found = LINE.match(line)
-        if found is None:
+        match = LINE.match(line)
+        if match is None:
             continue
-        at = int(found["s"]) * 10**9 + int(found["us"]) * 1000 - begin_ns
-        rwbs = found["rwbs"]
-        sector, count = int(found["sector"]), int(found["count"])
+        at = int(match["s"]) * 10**9 + int(match["us"]) * 1000 - begin_ns
+        rwbs = match["rwbs"]
+        sector, count = int(match["sector"]), int(match["count"])
         kind = _kind(rwbs)
         key = (sector, rwbs)
-        if found["event"] == b"issue":
-            asker = _asker(found["comm"], int(found["pid"]), mine, known=process is not None)
+        if match["event"] == b"issue":
+            asker = _asker(match["comm"], int(match["pid"]), processes, known=process is not None)
             open_ones.setdefault(key, []).append((at, kind, _flags(rwbs), count, asker))
         elif key in open_ones:
             issued, kind, flags, whole, asker = open_ones[key].pop(0)
@@ -284,11 +284,11 @@ def _kind(rwbs: bytes) -> int:
 
 
 def _flags(rwbs: bytes) -> int:
-    found = SYNC if b"S" in rwbs else 0
-    found |= AHEAD if b"A" in rwbs else 0
-    found |= METADATA if b"M" in rwbs else 0
+    flags = SYNC if b"S" in rwbs else 0
+    flags |= AHEAD if b"A" in rwbs else 0
+    flags |= METADATA if b"M" in rwbs else 0
     # A letter F behind the direction is forced unit access.
-    return found | (DURABLE if re.search(rb"[WR]F", rwbs) else 0)
+    return flags | (DURABLE if re.search(rb"[WR]F", rwbs) else 0)
 
 
 def _asker(comm: bytes, pid: int, mine: set[int], *, known: bool) -> int:

@@ -82,12 +82,12 @@ def boot_of(text: str) -> BootTimes:
     TargetError
         The start-up is not over yet, or something is missing.
     """
-    found: dict[str, int] = {}
+    times: dict[str, int] = {}
     for line in text.splitlines():
         name, _, value = line.partition("=")
         if name in PROPERTIES and value.strip().isdecimal():
-            found[name] = int(value)
-    firmware, loader, _, user, finish = (found.get(p, 0) for p in PROPERTIES)
+            times[name] = int(value)
+    firmware, loader, _, user, finish = (times.get(p, 0) for p in PROPERTIES)
     if not user or finish < user:
         raise TargetError(
             "systemd does not tell when this system's start-up ended",

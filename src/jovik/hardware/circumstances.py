@@ -52,8 +52,8 @@ class Place:
 def circumstances(at: Place) -> list[Circumstance]:
     """Return everything that is known to matter or may, what matters first."""
     looks = (_battery, _governor, _link_power, _layers, _file_system, _virtual, _swap, _shelf)
-    found = [c for look in (*looks, _maintenance, _load, _temperature) for c in look(at)]
-    return sorted(found, key=lambda c: not c.matters)
+    circumstances = [c for look in (*looks, _maintenance, _load, _temperature) for c in look(at)]
+    return sorted(circumstances, key=lambda c: not c.matters)
 
 
 def _battery(at: Place) -> Iterator[Circumstance]:
@@ -72,7 +72,7 @@ def _battery(at: Place) -> Iterator[Circumstance]:
 
 def _governor(at: Place) -> Iterator[Circumstance]:
     folders = sorted((at.sys / "devices" / "system" / "cpu").glob("cpu[0-9]*/cpufreq"))
-    seen = {
+    governors = {
         (
             text(f / "scaling_governor"),
             text(f / "scaling_driver"),
@@ -80,7 +80,7 @@ def _governor(at: Place) -> Iterator[Circumstance]:
         )
         for f in folders
     }
-    for governor, driver, preference in sorted(seen):
+    for governor, driver, preference in sorted(governors):
         slow = governor == "powersave" and driver not in DYNAMIC
         saving = preference in ("power", "balance_power")
         yield Circumstance(
@@ -148,8 +148,8 @@ def _link_power(at: Place) -> Iterator[Circumstance]:
 
 
 def _chosen(words: str) -> str:
-    found = re.search(r"\[(.*?)\]", words)
-    return found[1] if found else words
+    match = re.search(r"\[(.*?)\]", words)
+    return match[1] if match else words
 
 
 def _layers(at: Place) -> Iterator[Circumstance]:
@@ -277,8 +277,8 @@ def _maintenance(at: Place) -> Iterator[Circumstance]:
             )
     stamp = at.timers / "stamp-fstrim.timer"
     if stamp.exists():
-        left = stamp.stat().st_mtime + A_WEEK_S - time.time()
-        if left < DUE_S:
+        remaining_s = stamp.stat().st_mtime + A_WEEK_S - time.time()
+        if remaining_s < DUE_S:
             yield Circumstance(
                 Kind.MAINTENANCE,
                 "the weekly trim is due",
@@ -315,11 +315,11 @@ def _load(at: Place) -> Iterator[Circumstance]:
         ("io", BUSY_IO, "drives were waited for just before the start"),
         ("cpu", BUSY_CPU, "the processor was busy just before the start"),
     ):
-        found = re.search(r"some avg10=([\d.]+)", text(at.proc / "pressure" / what))
-        if found is not None and float(found[1]) > limit:
+        match = re.search(r"some avg10=([\d.]+)", text(at.proc / "pressure" / what))
+        if match is not None and float(match[1]) > limit:
             yield Circumstance(
                 Kind.LOAD,
-                f"{what} pressure {float(found[1]):.0f} % of the last 10 s",
+                f"{what} pressure {float(match[1]):.0f} % of the last 10 s",
                 True,
                 effect,
             )

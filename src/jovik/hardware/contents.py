@@ -99,18 +99,18 @@ def look_into(device: BinaryIO, size_bytes: int, *, whole: bool = False) -> Cont
         marks = [f"it holds what libblkid calls '{n}'" for n in libblkid.find(device.fileno())]
     if marks:
         return Contents(tuple(marks), note=note)
-    found = _Look(device, size_bytes)
+    look = _Look(device, size_bytes)
     end = time.monotonic() + LOOK_S
     with _unhurried(device):
         if whole and size_bytes < WHOLE_BYTES:
-            complete = all(found.slot(n) for n in range(-(-size_bytes // SLOT_BYTES)))
+            complete = all(look.slot(n) for n in range(-(-size_bytes // SLOT_BYTES)))
         else:
-            complete = all(found.slot(n) for n in first_slots(size_bytes))
+            complete = all(look.slot(n) for n in first_slots(size_bytes))
             for n in every_slot(size_bytes) if complete else ():
-                if time.monotonic() > end or not found.slot(n):
+                if time.monotonic() > end or not look.slot(n):
                     break
-    data_at = found.data_at
-    return Contents((), data_at, found.checked_bytes, size_bytes, found.has_own, note)
+    data_at = look.data_at
+    return Contents((), data_at, look.checked_bytes, size_bytes, look.has_own, note)
 
 
 def first_slots(size_bytes: int) -> list[int]:
@@ -122,7 +122,7 @@ def first_slots(size_bytes: int) -> list[int]:
     places = [*range(0, DENSE_BYTES, DENSE_STEP), NTFS_TABLE]
     powers = {base**n for base in (2, 3, 5, 7) for n in range(1, 40)}
     places += [GROUP_BYTES * group for group in {*range(FIRST_GROUPS), *powers}]
-    slots |= {place // SLOT_BYTES for place in places}
+    slots |= {offset // SLOT_BYTES for offset in places}
     return sorted(n for n in slots if 0 <= n <= last)
 
 

@@ -87,8 +87,8 @@ def text(path: Path) -> str:
 
 def number(path: Path, otherwise: int = 0) -> int:
     """Return a sysfs attribute as a number."""
-    found = re.match(r"-?\d+", text(path))
-    return int(found[0]) if found else otherwise
+    match = re.match(r"-?\d+", text(path))
+    return int(match[0]) if match else otherwise
 
 
 def devices(sys: Path = Path("/sys"), proc: Path = Path("/proc")) -> list[BlockDevice]:
@@ -100,12 +100,12 @@ def devices(sys: Path = Path("/sys"), proc: Path = Path("/proc")) -> list[BlockD
         Where those file systems are, so that a recorded tree can be read too.
     """
     mounts = read_mounts(proc)
-    found = []
+    devices = []
     for entry in sorted((sys / "block").iterdir()) if (sys / "block").is_dir() else []:
         if entry.name.startswith(HIDDEN) or number(entry / "size") == 0:
             continue
-        found.append(device(entry, mounts))
-    return found
+        devices.append(device(entry, mounts))
+    return devices
 
 
 def device(entry: Path, mounts: dict[str, list[Mount]]) -> BlockDevice:
@@ -149,16 +149,16 @@ def device(entry: Path, mounts: dict[str, list[Mount]]) -> BlockDevice:
 
 def _mounts_on(entry: Path, mounts: dict[str, list[Mount]]) -> tuple[Mount, ...]:
     """Mounts of a block device, and of what holds it: volumes, encryption, RAID."""
-    found = list(mounts.get(text(entry / "dev"), ()))
+    mounted = list(mounts.get(text(entry / "dev"), ()))
     holders = sorted((entry / "holders").iterdir()) if (entry / "holders").is_dir() else []
     for holder in holders:
-        found += _mounts_on(holder.resolve(), mounts)
-    return tuple(dict.fromkeys(found))
+        mounted += _mounts_on(holder.resolve(), mounts)
+    return tuple(dict.fromkeys(mounted))
 
 
 def _chosen(words: str) -> str:
-    found = re.search(r"\[(.*?)\]", words)
-    return found[1] if found else words
+    match = re.search(r"\[(.*?)\]", words)
+    return match[1] if match else words
 
 
 def _kind(name: str, real: str, base: Path) -> str:
@@ -259,9 +259,9 @@ def port_of(device: BlockDevice, sys: Path = Path("/sys")) -> str:
     if port is not None:
         return port.name
     for pattern in (r"ata\d+", r"[0-9a-f]{4}:[0-9a-f]{2}:[0-9a-f]{2}\.[0-9a-f]"):
-        found = next((p.name for p in real.parents if re.fullmatch(pattern, p.name)), None)
-        if found is not None:
-            return found
+        name = next((p.name for p in real.parents if re.fullmatch(pattern, p.name)), None)
+        if name is not None:
+            return name
     return ""
 
 
@@ -296,9 +296,9 @@ def _sata(real: Path) -> Link | None:
     speeds = {}
     for folder in port.glob("link*/ata_link/link*"):
         for which in ("sata_spd", "sata_spd_limit", "hw_sata_spd_limit"):
-            found = re.match(r"([\d.]+) Gbps", text(folder / which))
-            if found:
-                speeds[which] = float(found[1])
+            match = re.match(r"([\d.]+) Gbps", text(folder / which))
+            if match:
+                speeds[which] = float(match[1])
     if "sata_spd" not in speeds:
         return None
     return sata_link(speeds["sata_spd"], speeds.get("hw_sata_spd_limit", speeds["sata_spd"]))
@@ -345,13 +345,13 @@ def under_folder(
 def on_system_volume(folder: Path) -> bool:
     """Return True if a folder is on a file system that the running system lives on."""
     mounts = read_mounts()
-    mine = _mount_of(folder, mounts)
-    if mine is None:
+    mount = _mount_of(folder, mounts)
+    if mount is None:
         return False
     theirs = [m for group in mounts.values() for m in group if m.point in SYSTEM_POINTS]
     # Each volume of a btrfs has a number of its own; its source is the same.
     return any(
-        m.number == mine.number or (mine.source.startswith("/dev/") and m.source == mine.source)
+        m.number == mount.number or (mount.source.startswith("/dev/") and m.source == mount.source)
         for m in theirs
     )
 
@@ -378,8 +378,8 @@ def backing_drive(entry: Path, sys: Path, proc: Path) -> Path | None:
         return below.pop() if len(below) == 1 else None
     backing = text(entry / "loop" / "backing_file")
     if entry.name.startswith("loop") and backing:
-        found, _ = under_folder(Path(backing).parent, sys, proc)
-        return (sys / "block" / found.name).resolve() if found is not None else entry
+        drive, _ = under_folder(Path(backing).parent, sys, proc)
+        return (sys / "block" / drive.name).resolve() if drive is not None else entry
     return entry
 
 

@@ -46,9 +46,9 @@ def stack_of(device_number: str, sys: Path = Path("/sys")) -> Stack:
 def _walk(entry: Path, layers: list[str], drives: list[str]) -> None:
     if (entry / "partition").exists():
         entry = entry.parent
-    said = layer_name(entry)
-    if said:
-        layers.append(said)
+    name = layer_name(entry)
+    if name:
+        layers.append(name)
     slaves = sorted((entry / "slaves").iterdir()) if (entry / "slaves").is_dir() else []
     for below in slaves:
         _walk(below.resolve(), layers, drives)

@@ -77,7 +77,7 @@ def find(fd: int) -> list[str]:
         lib.blkid_probe_set_superblocks_flags(probe, SUPERBLOCKS_FLAGS)
         lib.blkid_probe_enable_partitions(probe, 1)
         lib.blkid_probe_set_partitions_flags(probe, PARTITIONS_FLAGS)
-        found = []
+        marks = []
         # Each call gives the next result, of every sort that it looks for.
         for _ in range(MOST_FOUND):
             answer = lib.blkid_do_probe(probe)
@@ -88,7 +88,7 @@ def find(fd: int) -> list[str]:
             for key in (b"TYPE", b"PTTYPE"):
                 value = ctypes.c_char_p()
                 if lib.blkid_probe_lookup_value(probe, key, ctypes.byref(value), None) == 0:
-                    found.append((value.value or b"").decode("utf-8", "replace"))
-        return list(dict.fromkeys(found))
+                    marks.append((value.value or b"").decode("utf-8", "replace"))
+        return list(dict.fromkeys(marks))
     finally:
         lib.blkid_free_probe(probe)

@@ -128,19 +128,19 @@ def named_link(interface: str) -> tuple[Link, float | None] | None:
         The link, and what the one a generation earlier carries in bytes a second (None if there
         was none); None for words that name no known link.
     """
-    if found := re.search(r"\bPCIe\s*(\d)(?:\.\d)?\s*x\s*(\d+)\b", interface, re.IGNORECASE):
+    if match := re.search(r"\bPCIe\s*(\d)(?:\.\d)?\s*x\s*(\d+)\b", interface, re.IGNORECASE):
         speeds = {generation: speed for speed, (generation, _) in PCIE_RATES.items()}
-        generation, lanes = int(found[1]), int(found[2])
+        generation, lanes = int(match[1]), int(match[2])
         if generation not in speeds or not lanes:
             return None
         return pcie_link(speeds[generation], lanes), pcie_rate(
             speeds[generation - 1], lanes
         ) if generation > 1 else None
-    if found := re.search(r"\bSATA\s*(1\.5|3|6)\s*Gb/s", interface, re.IGNORECASE):
-        speed = float(found[1])
+    if match := re.search(r"\bSATA\s*(1\.5|3|6)\s*Gb/s", interface, re.IGNORECASE):
+        speed = float(match[1])
         return sata_link(speed), sata_rate(speed / 2) if speed > 1.5 else None
-    if found := re.search(r"\bUSB\s*(\d+(?:\.\d+)?)\s*([GM])b/s", interface, re.IGNORECASE):
-        speed = round(float(found[1]) * (1000 if found[2].upper() == "G" else 1))
+    if match := re.search(r"\bUSB\s*(\d+(?:\.\d+)?)\s*([GM])b/s", interface, re.IGNORECASE):
+        speed = round(float(match[1]) * (1000 if match[2].upper() == "G" else 1))
         below = {two: USB_RATES[one] for one, two in pairwise(USB_RATES)}
         return (usb_link(speed), below.get(speed)) if speed in USB_RATES else None
     return None

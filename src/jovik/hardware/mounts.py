@@ -48,7 +48,7 @@ def _plain(word: str) -> str:
 
 def read_mounts(proc: Path = Path("/proc"), process: str = "self") -> dict[str, list[Mount]]:
     """Return all mounts by device number (``"259:1"``), as a process sees them."""
-    found: dict[str, list[Mount]] = {}
+    by_device: dict[str, list[Mount]] = {}
     try:
         lines = (
             (proc / process / "mountinfo")
@@ -56,7 +56,7 @@ def read_mounts(proc: Path = Path("/proc"), process: str = "self") -> dict[str, 
             .splitlines()
         )
     except OSError:
-        return found
+        return by_device
     for order, line in enumerate(lines):
         words = line.split(" ")
         middle = words.index("-") if "-" in words else 0
@@ -71,8 +71,8 @@ def read_mounts(proc: Path = Path("/proc"), process: str = "self") -> dict[str, 
             tuple(map(_plain, options)),
             order,
         )
-        found.setdefault(one.number, []).append(one)
-    return found
+        by_device.setdefault(one.number, []).append(one)
+    return by_device
 
 
 def read_swaps(proc: Path = Path("/proc")) -> set[str]:

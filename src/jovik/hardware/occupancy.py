@@ -43,33 +43,33 @@ def occupants(entry: Path, sys: Path = Path("/sys"), proc: Path = Path("/proc"))
     sys, proc : Path
         Where those file systems are, so that a made tree can be read too.
     """
-    found = _above(entry, sys, proc)
+    users = _above(entry, sys, proc)
     below = _backing_block(entry, sys)
     if below is not None:
         # Who uses the device that a loop device rests on would lose the same bytes.
         others = _above(below, sys, proc, besides=entry.name)
-        found += [f"it rests on {below.name}: {what}" for what in others]
+        users += [f"it rests on {below.name}: {what}" for what in others]
     image = image_of(entry)
     if image is not None:
         # Another name of the same file is the same file.
         for other in sorted((sys / "block").glob("loop*")):
             if other.name != entry.name and image_of(other) == image:
-                found.append(f"its image is behind {other.name} too{_uses(other.name, sys, proc)}")
-        found += ["its image is swapped to" for node in read_swaps(proc) if _is(node, image)]
-    return found
+                users.append(f"its image is behind {other.name} too{_uses(other.name, sys, proc)}")
+        users += ["its image is swapped to" for node in read_swaps(proc) if _is(node, image)]
+    return users
 
 
 def _above(entry: Path, sys: Path, proc: Path, *, besides: str = "") -> list[str]:
     """Who uses the device or a part of it, `besides` one loop device that rests on it."""
     extent = extent_of(entry)
-    found = list(dict.fromkeys(_mounted(extent, proc)))
-    found += [f"{name} is swapped to" for name in _swapped(extent, proc)]
-    found += [f"{name} is built on it" for name in _holders(entry)]
+    users = list(dict.fromkeys(_mounted(extent, proc)))
+    users += [f"{name} is swapped to" for name in _swapped(extent, proc)]
+    users += [f"{name} is built on it" for name in _holders(entry)]
     loops = [name for name in _loops_on(extent, sys) if name != besides]
-    found += [f"{name} rests on it{_uses(name, sys, proc)}" for name in loops]
-    found += [f"{name} writes back to it" for name in _compressed_swap_on(extent, sys)]
-    found += [f"it belongs to {what}" for what in _pools(extent, sys)]
-    return found
+    users += [f"{name} rests on it{_uses(name, sys, proc)}" for name in loops]
+    users += [f"{name} writes back to it" for name in _compressed_swap_on(extent, sys)]
+    users += [f"it belongs to {what}" for what in _pools(extent, sys)]
+    return users
 
 
 def _mounted(extent: dict[str, str], proc: Path) -> Iterator[str]:
@@ -84,7 +84,7 @@ def _namespaces(proc: Path) -> Iterator[tuple[str, list[Mount]]]:
     """Yield the mounts of this namespace, then of every other that a process lives in."""
     yield "", [m for group in read_mounts(proc).values() for m in group]
     try:
-        seen = {os.readlink(proc / "self" / "ns" / "mnt")}
+        namespaces = {os.readlink(proc / "self" / "ns" / "mnt")}
     except OSError:
         return
     for process in _processes(proc):
@@ -92,11 +92,11 @@ def _namespaces(proc: Path) -> Iterator[tuple[str, list[Mount]]]:
             namespace = os.readlink(process / "ns" / "mnt")
         except OSError:
             continue
-        if namespace not in seen:
-            seen.add(namespace)
-            found = read_mounts(proc, process.name)
+        if namespace not in namespaces:
+            namespaces.add(namespace)
+            mounted = read_mounts(proc, process.name)
             where = f" in the namespace of process {process.name}"
-            yield where, [m for group in found.values() for m in group]
+            yield where, [m for group in mounted.values() for m in group]
 
 
 def _source_number(mount: Mount) -> str:
@@ -108,18 +108,18 @@ def _source_number(mount: Mount) -> str:
 
 def _number_of(node: str | Path) -> str:
     try:
-        found = os.stat(node)
+        status = os.stat(node)
     except OSError:
         return ""
-    if not stat.S_ISBLK(found.st_mode):
+    if not stat.S_ISBLK(status.st_mode):
         return ""
-    return f"{os.major(found.st_rdev)}:{os.minor(found.st_rdev)}"
+    return f"{os.major(status.st_rdev)}:{os.minor(status.st_rdev)}"
 
 
 def _swapped(extent: dict[str, str], proc: Path) -> list[str]:
     by_name = {f"/dev/{name}": name for name in extent.values()}
-    found = [by_name.get(node) or extent.get(_number_of(node)) for node in read_swaps(proc)]
-    return sorted({name for name in found if name is not None})
+    swapped = [by_name.get(node) or extent.get(_number_of(node)) for node in read_swaps(proc)]
+    return sorted({name for name in swapped if name is not None})
 
 
 def _holders(entry: Path) -> list[str]:
@@ -134,12 +134,12 @@ def _loops_on(extent: dict[str, str], sys: Path) -> list[str]:
 
     The path in sysfs may be of another namespace, or gone; the kernel itself knows the number.
     """
-    found = []
+    loops = []
     for loop in sorted((sys / "block").glob("loop*")):
         number = _loop_backing_number(loop)
         if number is not None and extent.get(number) is not None:
-            found.append(loop.name)
-    return found
+            loops.append(loop.name)
+    return loops
 
 
 def _loop_backing_number(loop: Path) -> str | None:
@@ -194,10 +194,10 @@ def image_of(loop: Path) -> tuple[int, int] | None:
 def _is(path: str | Path, image: tuple[int, int]) -> bool:
     """Return True if a path leads to this device and inode."""
     try:
-        found = os.stat(path)
+        status = os.stat(path)
     except OSError:
         return False
-    return (found.st_dev, found.st_ino) == image
+    return (status.st_dev, status.st_ino) == image
 
 
 def _backing_block(entry: Path, sys: Path) -> Path | None:
@@ -217,28 +217,28 @@ def _backing_block(entry: Path, sys: Path) -> Path | None:
 def _uses(name: str, sys: Path, proc: Path) -> str:
     """Return what a loop device that rests on the device is used for."""
     entry = sys / "block" / name
-    found = _above(entry.resolve(), sys, proc)
-    return f" ({'; '.join(found)})" if found else ""
+    users = _above(entry.resolve(), sys, proc)
+    return f" ({'; '.join(users)})" if users else ""
 
 
 def _compressed_swap_on(extent: dict[str, str], sys: Path) -> list[str]:
-    found = []
+    swaps = []
     for zram in sorted((sys / "block").glob("zram*")):
         backing = text(zram / "backing_dev")
         if backing and extent.get(_number_of(backing)) is not None:
-            found.append(zram.name)
-    return found
+            swaps.append(zram.name)
+    return swaps
 
 
 def _pools(extent: dict[str, str], sys: Path) -> list[str]:
     """File systems over several devices that tell their members in sysfs."""
-    found = []
+    pools = []
     names = set(extent.values())
     for kind, pattern in (("btrfs", "*/devices/*"), ("bcachefs", "*/dev-*/block")):
         for member in sorted((sys / "fs" / kind).glob(pattern)):
             if member.name in names or member.resolve().name in names:
-                found.append(f"a mounted {kind} file system")
-    return list(dict.fromkeys(found))
+                pools.append(f"a mounted {kind} file system")
+    return list(dict.fromkeys(pools))
 
 
 def writers(entry: Path, proc: Path = Path("/proc")) -> list[str]:
@@ -246,16 +246,16 @@ def writers(entry: Path, proc: Path = Path("/proc")) -> list[str]:
 
     Only those that this process may look at are seen; root sees all.
     """
-    extent, mine, image = extent_of(entry), os.getpid(), image_of(entry)
+    extent, own_pid, image = extent_of(entry), os.getpid(), image_of(entry)
     end = time.monotonic() + PATIENCE_S
     while True:
-        found = [
+        users = [
             f"process {p.name} ({text(p / 'comm')}) holds it open for writing"
             for p in _processes(proc)
-            if int(p.name) != mine and _holds_for_writing(p, extent, image)
+            if int(p.name) != own_pid and _holds_for_writing(p, extent, image)
         ]
-        if not found or time.monotonic() > end:
-            return found
+        if not users or time.monotonic() > end:
+            return users
         time.sleep(GLANCE_S)
 
 

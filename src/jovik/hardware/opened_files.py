@@ -115,13 +115,13 @@ def _read_all(fd: int, opened: OpenedFiles, stop: threading.Event) -> None:
 def _enter(opened: OpenedFiles, file: int, process: int) -> None:
     try:
         about = os.fstat(file)
-        found = OpenedFile(os.readlink(f"/proc/self/fd/{file}"), about.st_dev, about.st_ino)
+        entry = OpenedFile(os.readlink(f"/proc/self/fd/{file}"), about.st_dev, about.st_ino)
     except OSError:
         return
     finally:
         os.close(file)
-    if found in opened.askers or len(opened.askers) < MOST_FILES:
-        opened.askers.setdefault(found, set()).add(process)
+    if entry in opened.askers or len(opened.askers) < MOST_FILES:
+        opened.askers.setdefault(entry, set()).add(process)
     else:
         opened.left_out += 1
 
@@ -137,8 +137,8 @@ def drop_from_memory(files: Sequence[OpenedFile]) -> tuple[int, int | None]:
         What memory still holds of them, since somebody has it mapped, or None if the kernel does
         not tell.
     """
-    count, left = 0, 0
-    told = True
+    count, dropped = 0, 0
+    told_once = True
     for file in files:
         try:
             fd = os.open(file.path, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC)
@@ -154,19 +154,19 @@ def drop_from_memory(files: Sequence[OpenedFile]) -> tuple[int, int | None]:
             with contextlib.suppress(OSError):
                 os.posix_fadvise(fd, 0, 0, os.POSIX_FADV_DONTNEED)
             held = _held_bytes(fd)
-            told = told and held is not None
-            left += held or 0
+            told_once = told_once and held is not None
+            dropped += held or 0
             count += 1
         finally:
             os.close(fd)
-    return count, left if told else None
+    return count, dropped if told_once else None
 
 
 def _held_bytes(fd: int) -> int | None:
     """Return bytes of a file in the page cache, or None if the kernel does not tell."""
     span = (ctypes.c_uint64 * 2)(0, 0)
-    found = (ctypes.c_uint64 * 5)()
+    counts = (ctypes.c_uint64 * 5)()
     call = ctypes.CDLL(None).syscall
-    if call(CACHE_STAT, fd, ctypes.byref(span), ctypes.byref(found), 0) < 0:
+    if call(CACHE_STAT, fd, ctypes.byref(span), ctypes.byref(counts), 0) < 0:
         return None
-    return int(found[0]) * os.sysconf("SC_PAGE_SIZE")
+    return int(counts[0]) * os.sysconf("SC_PAGE_SIZE")

@@ -123,8 +123,8 @@ def purge_device(fd: int, capacity_bytes: int, discard: Callable[[], str]) -> Pu
     state = security_state(Path(f"/proc/self/fd/{fd}"))
     if state:
         reasons.append(f"it has an ATA Security Erase ({state}), {NOT_USED}")
-    told = "; ".join([*reasons, "done"])
-    return PurgeResult("discarding all of it", told, ATA_SPARE)
+    report = "; ".join([*reasons, "done"])
+    return PurgeResult("discarding all of it", report, ATA_SPARE)
 
 
 def purge_nvme(admin: Admin, namespace: int, reasons: list[str]) -> PurgeResult | None:
@@ -189,10 +189,10 @@ def _sanitize(admin: Admin, action: int, reasons: list[str]) -> PurgeResult | No
 def _namespace_of(fd: int) -> int | None:
     """Return the number of an NVMe namespace; None of any other device."""
     try:
-        found = fcntl.ioctl(fd, NAMESPACE_ID)
+        number = fcntl.ioctl(fd, NAMESPACE_ID)
     except OSError:
         return None
-    return found if isinstance(found, int) and found > 0 else None
+    return number if isinstance(number, int) and number > 0 else None
 
 
 def _admin_through(fd: int) -> Admin:

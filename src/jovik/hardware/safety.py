@@ -66,9 +66,9 @@ def safety_of(
     whole : bool
         If true, read a small device completely (`jovik.hardware.contents.look_into`).
     """
-    found = _outside(device, system)
-    if not look_inside or found:
-        return WriteSafety(tuple(found))
+    refusal = _outside(device, system)
+    if not look_inside or refusal:
+        return WriteSafety(tuple(refusal))
     try:
         contents = _contents(device, fd, whole=whole)
     except OSError as error:
@@ -84,18 +84,18 @@ def safety_of(
 
 def _outside(device: BlockDevice, system: str | None) -> list[str]:
     """Return what speaks against writing it that is seen without reading it."""
-    found = []
+    users = []
     if device.is_system or device.name == system:
-        found.append("it is the drive this system runs from")
+        users.append("it is the drive this system runs from")
     entry = Path("/sys/dev/block") / device.number
     if device.number and entry.exists():
-        found += occupants(entry.resolve())
+        users += occupants(entry.resolve())
     if device.read_only:
-        found.append("it is read-only")
+        users.append("it is read-only")
     if device.partitions:
         count = len(device.partitions)
-        found.append(f"it has {count} partition{'s' if count > 1 else ''}")
-    return found
+        users.append(f"it has {count} partition{'s' if count > 1 else ''}")
+    return users
 
 
 def _contents(device: BlockDevice, fd: int | None, *, whole: bool) -> Contents:
@@ -190,12 +190,12 @@ def claim_for_writing(
                 f"{chosen.node} stands for another device now",
                 "look again: jovik scout",
             )
-        found = safety_of(device, system, fd=fd, whole=True)
-        against = [*found.refusals, *([] if worthless else filter(None, [found.unknown_content]))]
+        safety = safety_of(device, system, fd=fd, whole=True)
+        against = [*safety.refusals, *([] if worthless else filter(None, [safety.unknown_content]))]
         if not against:
             against = _busy(device)
         if against:
-            only_content = not found.refusals and bool(found.unknown_content)
+            only_content = not safety.refusals and bool(safety.unknown_content)
             raise _refusal(device, against, only_content=only_content and not worthless)
         _refuse_unless_named(device, named)
         writing = _open_for_writing(device, fd)
@@ -203,8 +203,8 @@ def claim_for_writing(
         os.close(fd)
         raise
     before = "before it was written, the device was "
-    blank = before + (found.blank or f"not blank: {found.unknown_content}; it was given up")
-    return ClaimedDevice(device, writing, fd, tuple(filter(None, (blank, found.note))))
+    blank = before + (safety.blank or f"not blank: {safety.unknown_content}; it was given up")
+    return ClaimedDevice(device, writing, fd, tuple(filter(None, (blank, safety.note))))
 
 
 def _open_for_writing(device: BlockDevice, held_fd: int) -> int:
@@ -220,11 +220,11 @@ def _open_for_writing(device: BlockDevice, held_fd: int) -> int:
 
 def _busy(device: BlockDevice) -> list[str]:
     entry = (Path("/sys/dev/block") / device.number).resolve()
-    found = writers(entry)
+    users = writers(entry)
     moved = moving_bytes(device.name)
     if moved:
-        found.append(f"others are reading or writing it ({show_size(moved)} just now)")
-    return found
+        users.append(f"others are reading or writing it ({show_size(moved)} just now)")
+    return users
 
 
 def _refusal(

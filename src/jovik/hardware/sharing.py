@@ -22,7 +22,7 @@ def shared_by(drives: Sequence[BlockDevice], sys: Path = Path("/sys")) -> list[s
     parents = [set(p.parents) for p in paths]
     common = set.intersection(*parents)
     nearest = sorted(common, key=lambda p: -len(p.parts))
-    return [said for p in nearest if (said := _words(p))]
+    return [words for p in nearest if (words := _words(p))]
 
 
 def _words(folder: Path) -> str:

@@ -189,7 +189,7 @@ def find(device: BinaryIO, size_bytes: int) -> list[str]:
     reach = min(max(at + len(mark) for at, mark, _ in SIGNATURES if at < 8 * MIB), size_bytes)
     device.seek(0)
     head = device.read(reach)
-    found = []
+    marks = []
     for at, mark, what in SIGNATURES:
         if at + len(mark) <= len(head):
             content = head[at : at + len(mark)]
@@ -199,12 +199,12 @@ def find(device: BinaryIO, size_bytes: int) -> list[str]:
         else:
             continue
         if content == mark:
-            found.append(what)
-    found += _uberblocks(head)
+            marks.append(what)
+    marks += _uberblocks(head)
     start = max((size_bytes - TAIL_BYTES) // 4096 * 4096, 0)
     device.seek(start)
-    found += _at_the_end(device.read(size_bytes - start))
-    return list(dict.fromkeys(found))
+    marks += _at_the_end(device.read(size_bytes - start))
+    return list(dict.fromkeys(marks))
 
 
 def _uberblocks(head: bytes) -> list[str]:
@@ -219,10 +219,10 @@ def _uberblocks(head: bytes) -> list[str]:
 
 def _at_the_end(tail: bytes) -> list[str]:
     """Return what the sectors of the end bear; the first of them lies on a multiple of 4 KiB."""
-    found = []
+    marks = []
     for at in range(0, len(tail), SECTOR):
         sector = tail[at : at + LOOK_BYTES]
         if not any(sector):
             continue
-        found += [w for within, mark, w in END_SIGNATURES if sector.startswith(mark, within)]
-    return found
+        marks += [w for within, mark, w in END_SIGNATURES if sector.startswith(mark, within)]
+    return marks

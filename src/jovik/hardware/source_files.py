@@ -40,7 +40,7 @@ def files_in(folder: str, *, skip: str = "") -> tuple[SourceFile, ...]:
         raise TargetError(
             f"there is no folder {folder} to copy", 'name one in quotes: copy in "FOLDER"'
         )
-    found: list[SourceFile] = []
+    sources: list[SourceFile] = []
 
     def refuse(error: OSError) -> None:
         raise TargetError(
@@ -54,7 +54,7 @@ def files_in(folder: str, *, skip: str = "") -> tuple[SourceFile, ...]:
             facts = path.lstat()
             # Links, sockets and devices are not copied: only what holds data of its own.
             if stat.S_ISREG(facts.st_mode):
-                found.append(SourceFile(str(path.relative_to(top)), facts.st_size, path))
-    if not found:
+                sources.append(SourceFile(str(path.relative_to(top)), facts.st_size, path))
+    if not sources:
         raise TargetError(f"the folder {folder} holds no files to copy")
-    return tuple(found)
+    return tuple(sources)

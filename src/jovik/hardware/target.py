@@ -119,11 +119,11 @@ def devices_under(target: str | None) -> list[BlockDevice]:
     """
     if target is None:
         return devices()
-    place = resolve(target)
-    if isinstance(place, DeviceTarget):
-        return [place.device]
-    if isinstance(place, FolderTarget):
-        device, mount = under_folder(place.path)
+    resolved = resolve(target)
+    if isinstance(resolved, DeviceTarget):
+        return [resolved.device]
+    if isinstance(resolved, FolderTarget):
+        device, mount = under_folder(resolved.path)
         if device is None:
             stack = stack_of(mount.number) if mount else Stack()
             if stack.layers:

@@ -27,7 +27,7 @@ class Sensor:
 def sensors_of(device: str, sys: Path = Path("/sys")) -> list[Sensor]:
     """Return the sensors of a drive by its kernel name; none where no driver offers any."""
     base = sys / "block" / device / "device"
-    found = []
+    sensors = []
     # NVMe puts them below its controller, which is the device's own `device` link or one above;
     # SATA below the disk.
     for folder in (base, base / "device"):
@@ -42,10 +42,10 @@ def sensors_of(device: str, sys: Path = Path("/sys")) -> list[Sensor]:
                         if entry.name == "temp1_input"
                         else re.sub(r"temp(\d+)_input", r"sensor \1", entry.name)
                     )
-                found.append(Sensor(name, entry))
-        if found:
+                sensors.append(Sensor(name, entry))
+        if sensors:
             break
-    return found
+    return sensors
 
 
 @dataclass

@@ -30,16 +30,16 @@ class Aim:
 def aims_of(sheet: Sheet, steps: Sequence[Step]) -> list[Aim]:
     """Return what each of these steps is measured against."""
     kind = class_of(sheet.drive)
-    found = []
+    aims = []
     for step in steps:
         if not isinstance(step, IoStep) or not step.plain:
-            found.append(Aim())
+            aims.append(Aim())
             continue
         claim = next((c for c in sheet.claims if _tests(step, c)), None)
         what = class_of_access(step)
         usual = kind.figure(what) if kind is not None and what is not None else None
-        found.append(Aim(claim, usual, kind.title if kind is not None else ""))
-    return found
+        aims.append(Aim(claim, usual, kind.title if kind is not None else ""))
+    return aims
 
 
 def _tests(step: IoStep, claim: Claim) -> bool:

@@ -87,20 +87,20 @@ def compared(shelf: Shelf, before: str, after: str, step: str | None = None) -> 
         olds, news = ([r for r in rs if r.kind == kind] for rs in (olds, news))
         if not olds or not news:
             lacking = before if not olds else after
-            there = ", ".join(sorted({r.kind for r in (one if not olds else two).newest()}))
-            raise UsageError(f"'{lacking}' has no '{kind}'", f"it has: {there}")
+            kinds = ", ".join(sorted({r.kind for r in (one if not olds else two).newest()}))
+            raise UsageError(f"'{lacking}' has no '{kind}'", f"it has: {kinds}")
     effect = run_effect(shelf.recent_results())
-    found = compare_results(olds, news, effect)
-    if not found.steps:
-        why = "; ".join(f"{x.kind}: {', '.join(x.why)}" for x in found.not_comparable)
+    comparison = compare_results(olds, news, effect)
+    if not comparison.steps:
+        why = "; ".join(f"{x.kind}: {', '.join(x.why)}" for x in comparison.not_comparable)
         raise UsageError(
             f"'{before}' and '{after}' have no step that can be compared"
             + (f": {why}" if why else ""),
             "" if why else f"the one has {_kinds(olds)}; the other has {_kinds(news)}",
         )
-    conditions = (*found.conditions, *_of_runs(one.runs, two.runs))
+    conditions = (*comparison.conditions, *_of_runs(one.runs, two.runs))
     logged = tuple(_logged(shelf, one, two))
-    return Compared(one, two, replace(found, conditions=conditions), effect, logged)
+    return Compared(one, two, replace(comparison, conditions=conditions), effect, logged)
 
 
 def _logged(shelf: Shelf, before: Selected, after: Selected) -> Iterator[LoggedChange]:
@@ -113,13 +113,13 @@ def _logged(shelf: Shelf, before: Selected, after: Selected) -> Iterator[LoggedC
 
 def _figures(shelf: Shelf, side: Selected) -> dict[tuple[str, str, str], Interval]:
     """Means by quantity, unit and what was done; the newest log if there are several."""
-    found = {}
+    figures = {}
     for run in side.runs:
         for laid in (log_beside(shelf, x) for x in shelf.logs(run.drive, run.id)):
             for f in (*laid.phases, *laid.steps):
                 what = f.name.split("  ", 1)[-1]
-                found[laid.log.quantity, laid.log.unit, what] = f.mean
-    return found
+                figures[laid.log.quantity, laid.log.unit, what] = f.mean
+    return figures
 
 
 def _kinds(results: Sequence[StepResult]) -> str:
@@ -129,21 +129,21 @@ def _kinds(results: Sequence[StepResult]) -> str:
 
 def _of_runs(before: tuple[RunRecord, ...], after: tuple[RunRecord, ...]) -> list[ConditionChange]:
     """Return what the runs' own records differ in: kernel, driver, file system, circumstances."""
-    found = []
+    changes = []
     for key, name in _DEVICE.items():
         one, two = (
             " and ".join(sorted({str(v) for r in rs if (v := (r.device or {}).get(key))}))
             for rs in (before, after)
         )
         if one and two and one != two:
-            found.append(ConditionChange(name, one, two))
-    seen = [_circumstances(rs) for rs in (before, after)]
-    for kind in dict.fromkeys([*seen[0], *seen[1]]):
-        one, two = (x.get(kind, "no") for x in seen)
+            changes.append(ConditionChange(name, one, two))
+    circumstances = [_circumstances(rs) for rs in (before, after)]
+    for kind in dict.fromkeys([*circumstances[0], *circumstances[1]]):
+        one, two = (x.get(kind, "no") for x in circumstances)
         # How busy exactly it was is never the same twice.
-        if one != two and not (kind in PASSING and all(kind in x for x in seen)):
-            found.append(ConditionChange(str(kind), one, two))
-    return found
+        if one != two and not (kind in PASSING and all(kind in x for x in circumstances)):
+            changes.append(ConditionChange(str(kind), one, two))
+    return changes
 
 
 def _circumstances(runs: Sequence[RunRecord]) -> dict[CircumstanceKind, str]:
@@ -151,7 +151,7 @@ def _circumstances(runs: Sequence[RunRecord]) -> dict[CircumstanceKind, str]:
     values: dict[CircumstanceKind, dict[str, None]] = {}
     for c in (c for r in runs for c in r.circumstances if c.matters):
         values.setdefault(c.kind, {})[c.value] = None
-    return {kind: ", ".join(sorted(found)) for kind, found in values.items()}
+    return {kind: ", ".join(sorted(words)) for kind, words in values.items()}
 
 
 @dataclass(frozen=True)
@@ -176,14 +176,14 @@ def history_of(shelf: Shelf, words: str, period_s: float, step: str | None = Non
     UsageError
         It is of several samples, or nothing of it was measured in two stretches.
     """
-    found = select(shelf, read_selection(shelf, words))
-    samples = sorted({r.conditions.unit for r in found.results if r.conditions.unit})
+    selected = select(shelf, read_selection(shelf, words))
+    samples = sorted({r.conditions.unit for r in selected.results if r.conditions.unit})
     if len(samples) > 1:
         raise UsageError(
             f"'{words}' is of {len(samples)} samples: {', '.join(samples)}",
             f"say which: '{words}@sample={samples[0]}'",
         )
-    results = list(found.results)
+    results = list(selected.results)
     if step is not None:
         kind = parse(step).kind
         results = [r for r in results if r.kind == kind]
@@ -196,4 +196,4 @@ def history_of(shelf: Shelf, words: str, period_s: float, step: str | None = Non
             f"no step of '{words}' was measured in two such stretches of time",
             "give a shorter one with --over, or measure it again",
         )
-    return History(found, samples[0] if samples else None, tuple(points))
+    return History(selected, samples[0] if samples else None, tuple(points))

@@ -51,12 +51,12 @@ def standing_of(
     None if its class cannot be told, or nothing of it was measured.
     """
     try:
-        found = class_of(drive)
+        found_class = class_of(drive)
     except UnknownNameError:
         return None
-    if found is None:
+    if found_class is None:
         return None
-    return standing_in(found, results, effect, capacity_bytes=drive.capacity_bytes)
+    return standing_in(found_class, results, effect, capacity_bytes=drive.capacity_bytes)
 
 
 SPINNING, SOLID = "spinning", "solid state"
@@ -124,14 +124,14 @@ def gaps(classes: Sequence[DriveClass]) -> list[ClassGap]:
 
     The small access that waits for the medium tells most of why; then the stream, then the rest.
     """
-    found = []
+    gaps = []
     distinct = list({c.name: c for c in classes}.values())
     for n, one in enumerate(distinct):
         for two in distinct[n + 1 :]:
             wide = [g for f in one.figures if (g := _gap(one, two, f.what)) is not None]
             telling = [g for what in TELLING for g in wide if g.what == what]
-            found += (telling or wide)[:1]
-    return sorted(found, key=lambda g: -g.times)
+            gaps += (telling or wide)[:1]
+    return sorted(gaps, key=lambda g: -g.times)
 
 
 def _gap(one: DriveClass, two: DriveClass, what: str) -> ClassGap | None:
@@ -166,13 +166,13 @@ def class_of(drive: Drive) -> DriveClass | None:
     if turns is not None or medium == SPINNING:
         name = f"hdd-{turns[1]}{turns[2]}" if turns is not None else ""
         return read_class(name) if name in class_names() else None
-    found = named_link(drive.interface)
-    if found is None or medium not in (SOLID, "", "ssd"):
+    named = named_link(drive.interface)
+    if named is None or medium not in (SOLID, "", "ssd"):
         return None
-    link = found[0].now
-    if found[0].kind == "SATA":
+    link = named[0].now
+    if named[0].kind == "SATA":
         return read_class("sata-ssd") if "6 Gb/s" in link else None
-    if found[0].kind == "USB":
+    if named[0].kind == "USB":
         return read_class(_USB[link]) if link in _USB and medium != "" else None
     generation = re.match(r"PCIe (\d)\.0 x4\b", link)
     of_link = _PCIE.get(int(generation[1])) if generation else None

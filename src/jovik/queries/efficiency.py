@@ -36,9 +36,9 @@ def efficiencies(shelf: Shelf) -> Efficiency:
         logs = [x for x in shelf.logs(name) if x.unit == WATTS and x.run in counting]
         if not logs:
             continue
-        found = log_beside(shelf, logs[-1])
-        results += _results(shelf, found)
-        quiet = next((f for f in found.phases if f.name in (IDLE, BEFORE)), None)
+        beside = log_beside(shelf, logs[-1])
+        results += _results(shelf, beside)
+        quiet = next((f for f in beside.phases if f.name in (IDLE, BEFORE)), None)
         if quiet is not None:
             idle[name] = quiet.mean
     if not results:
@@ -53,16 +53,16 @@ def _results(shelf: Shelf, found: LogBeside) -> list[StepResult]:
     """Return the results of a run, their rates for a joule; of passes that the log covers."""
     energies = _joules(found)
     by_place = dict(enumerate(shelf.results_of_run(found.log.run), start=1))
-    made = []
-    for place, result in by_place.items():
+    derived = []
+    for position, result in by_place.items():
         passes = [
             _for_a_joule(p, joules)
             for number, p in enumerate(result.passes)
-            if (joules := energies.get((place, number)))
+            if (joules := energies.get((position, number)))
         ]
         if passes:
-            made.append(replace(result, passes=tuple(passes)))
-    return made
+            derived.append(replace(result, passes=tuple(passes)))
+    return derived
 
 
 def _joules(found: LogBeside) -> dict[tuple[int, int], float]:

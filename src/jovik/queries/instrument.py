@@ -98,16 +98,16 @@ def _span(p: RunPass) -> Span:
 
 def _joined(passes: Sequence[RunPass]) -> list[Span]:
     """Neighbouring passes of one step as one span."""
-    found: list[Span] = []
+    spans: list[Span] = []
     for p in passes:
         one = _span(p)
-        if found and found[-1].name == one.name:
-            b = found[-1]
+        if spans and spans[-1].name == one.name:
+            b = spans[-1]
             moved, ios = b.moved_bytes + one.moved_bytes, b.ios + one.ios
-            found[-1] = replace(b, end_s=one.end_s, moved_bytes=moved, ios=ios)
+            spans[-1] = replace(b, end_s=one.end_s, moved_bytes=moved, ios=ios)
         else:
-            found.append(one)
-    return found
+            spans.append(one)
+    return spans
 
 
 def _phases(passes: Sequence[RunPass], log: RunLog, last: float) -> list[SpanFigures]:
@@ -133,19 +133,23 @@ def _phases(passes: Sequence[RunPass], log: RunLog, last: float) -> list[SpanFig
     }
     for name, spans in kinds.items():
         parts[name] = [values_in(s, log.seconds, log.readings) for s in _neighbours(spans)]
-    found = {name: [p for p in pieces if p] for name, pieces in parts.items()}
-    return [figures_of_phase(name, pieces, log.unit) for name, pieces in found.items() if pieces]
+    phases = {name: [p for p in pieces if p] for name, pieces in parts.items()}
+    return [figures_of_phase(name, pieces, log.unit) for name, pieces in phases.items() if pieces]
 
 
 def _neighbours(spans: Sequence[Span]) -> list[Span]:
     """Stretches of one step that follow each other as one."""
-    found: list[Span] = []
+    neighbours: list[Span] = []
     for one in spans:
-        if found and found[-1].name == one.name and one.start_s - found[-1].end_s < JOINED_S:
-            found[-1] = replace(found[-1], end_s=one.end_s)
+        if (
+            neighbours
+            and neighbours[-1].name == one.name
+            and one.start_s - neighbours[-1].end_s < JOINED_S
+        ):
+            neighbours[-1] = replace(neighbours[-1], end_s=one.end_s)
         else:
-            found.append(one)
-    return found
+            neighbours.append(one)
+    return neighbours
 
 
 def _within(spans: Sequence[Span], at_s: float) -> bool:

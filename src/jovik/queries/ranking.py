@@ -171,27 +171,27 @@ def ranked(
         had = {r.drive for r in results if r.kind == kind}
         rungs = shelf.latest_results(ladders=True)
         results = results + [r for r in rungs if r.kind == kind and r.drive not in had]
-    kept = {name for name, drive in drives.items() if only.keeps(drive)}
+    selected = {name for name, drive in drives.items() if only.keeps(drive)}
     since = _date(only.since) if only.since is not None else ""
-    found = [r for r in results if r.drive in kept and r.started >= since]
-    if not found and (results or len(kept) < len(drives)) and only != Filter():
+    counted = [r for r in results if r.drive in selected and r.started >= since]
+    if not counted and (results or len(selected) < len(drives)) and only != Filter():
         raise UsageError(
             "no measured drive on this shelf is like that",
             "jovik sheet list shows what there is; leave a filter out",
         )
-    found, lost = _without_losers(found, drives)
-    if lost and not found:
+    counted, lost = _without_losers(counted, drives)
+    if lost and not counted:
         return Ranked(Ranking("", (), (), tuple(lost)), drives, by, kind, load)
     earlier = shelf.recent_results(beyond=1)
-    alike = [r for r in earlier if r.drive in kept and r.started >= since]
-    effect = run_effect([*found, *alike])
-    held = slowed(found, shelf.results_of_several_rigs(), effect) if found else []
-    ranked = placed(found, named, drives, by, load, alike=alike, effect=effect)
+    alike = [r for r in earlier if r.drive in selected and r.started >= since]
+    effect = run_effect([*counted, *alike])
+    held = slowed(counted, shelf.results_of_several_rigs(), effect) if counted else []
+    ranked = placed(counted, named, drives, by, load, alike=alike, effect=effect)
     whole = replace(ranked.ranking, left_out=(*ranked.ranking.left_out, *lost))
-    aside = tuple(x for x in shelf.corrections.excluded() if x.drive in kept)
+    aside = tuple(x for x in shelf.corrections.excluded() if x.drive in selected)
     if of_class is not None:
-        whole = _against_class(whole, of_class, found, effect)
-    standings = _standings(whole, drives, found, effect)
+        whole = _against_class(whole, of_class, counted, effect)
+    standings = _standings(whole, drives, counted, effect)
     return replace(
         ranked,
         steady=steady,
@@ -205,29 +205,29 @@ def ranked(
 
 def _by_energy(shelf: Shelf, yardstick: str | None, load: str | None, only: Filter) -> Ranked:
     drives = shelf.drives()
-    kept = {name for name, drive in drives.items() if only.keeps(drive)}
+    selected = {name for name, drive in drives.items() if only.keeps(drive)}
     since = _date(only.since) if only.since is not None else ""
-    found = efficiencies(shelf)
-    results = [r for r in found.results if r.drive in kept and r.started >= since]
+    energy = efficiencies(shelf)
+    results = [r for r in energy.results if r.drive in selected and r.started >= since]
     if not results:
         raise UsageError(
             "no drive like that has a power log", "jovik rank --by efficiency shows those that have"
         )
     named = shelf.sheet(yardstick).drive.name if yardstick is not None else None
     ranked = placed(results, named, drives, ENERGY, load)
-    idle = {d.drive: w for d in ranked.ranking.drives if (w := found.idle_watts.get(d.drive))}
+    idle = {d.drive: w for d in ranked.ranking.drives if (w := energy.idle_watts.get(d.drive))}
     return replace(ranked, idle_watts=idle)
 
 
 def _circumstances(shelf: Shelf, ranking: Ranking) -> dict[str, tuple[str, ...]]:
     """By drive what mattered when the results were made that count."""
     by_run = {s.result.run: d.drive for d in ranking.drives for s in d.steps}
-    found: dict[str, dict[str, None]] = {}
-    for run, seen in shelf.circumstances(list(by_run)).items():
-        found.setdefault(by_run[run], {}).update(
-            dict.fromkeys(c.value for c in seen if c.kind not in PASSING)
+    by_words: dict[str, dict[str, None]] = {}
+    for run, circumstances in shelf.circumstances(list(by_run)).items():
+        by_words.setdefault(by_run[run], {}).update(
+            dict.fromkeys(c.value for c in circumstances if c.kind not in PASSING)
         )
-    return {drive: tuple(values) for drive, values in found.items() if values}
+    return {drive: tuple(values) for drive, values in by_words.items() if values}
 
 
 def _standings(
@@ -237,22 +237,22 @@ def _standings(
     effect: RunEffect,
 ) -> dict[str, ClassStanding]:
     """Return where each ranked drive lies in its class."""
-    found = {}
+    standings = {}
     of_drive = _by_drive(results)
     for d in ranking.drives:
         drive = drives.get(d.drive)
-        mine = of_drive.get(d.drive, [])
-        standing = standing_of(drive, mine, effect) if drive is not None else None
+        figures = of_drive.get(d.drive, [])
+        standing = standing_of(drive, figures, effect) if drive is not None else None
         if standing is not None:
-            found[d.drive] = standing
-    return found
+            standings[d.drive] = standing
+    return standings
 
 
 def _by_drive(results: Sequence[StepResult]) -> dict[str, list[StepResult]]:
-    found: dict[str, list[StepResult]] = {}
+    by_drive: dict[str, list[StepResult]] = {}
     for r in results:
-        found.setdefault(r.drive, []).append(r)
-    return found
+        by_drive.setdefault(r.drive, []).append(r)
+    return by_drive
 
 
 def _against_class(
@@ -289,12 +289,12 @@ def _without_losers(
     """
     lost = {}
     for name in dict.fromkeys(r.drive for r in results):
-        found = lost_by([r for r in results if r.drive == name])
-        if found is not None:
+        losses = lost_by([r for r in results if r.drive == name])
+        if losses is not None:
             size = drives[name].capacity_bytes if name in drives else None
-            lost[name] = Exclusion(name, None, lost_words(found, size))
-    kept = [r for r in results if r.drive not in lost]
-    return kept, list(lost.values())
+            lost[name] = Exclusion(name, None, lost_words(losses, size))
+    remaining = [r for r in results if r.drive not in lost]
+    return remaining, list(lost.values())
 
 
 def ranked_within(

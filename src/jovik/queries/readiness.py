@@ -56,7 +56,7 @@ def readiness_of(
     read = {s.name: s.read_c() for s in sensors_of(device.name)}
     busy_bytes_s = bytes_moved_meanwhile(device.name)
     safety = safety_of(device, system)
-    found = obstacles(
+    obstructing = obstacles(
         Surroundings(
             against_writing=safety.refusals,
             unknown_content=safety.unknown_content,
@@ -74,8 +74,8 @@ def readiness_of(
         claims,
     )
     temperatures = {name: c for name, c in read.items() if c is not None}
-    place = Place(device, mount or next(iter(device.all_mounts), None))
-    return DriveReadiness(device, temperatures, tuple(found), tuple(circumstances(place)))
+    target = Place(device, mount or next(iter(device.all_mounts), None))
+    return DriveReadiness(device, temperatures, tuple(obstructing), tuple(circumstances(target)))
 
 
 def readiness_of_model(name: str, claims: Sequence[Claim]) -> DriveReadiness:

@@ -50,8 +50,10 @@ def noted(shelf: Shelf, name: str) -> Noted:
     """
     drive = shelf.sheet(name).drive.name
     every, results = shelf.readings(), shelf.latest_results(drive, ladders=True)
-    mine = tuple(_beside(g, every, results) for g in alike([r for r in every if r.drive == drive]))
-    return Noted(drive, tuple(shelf.notes(drive)), mine)
+    groups = tuple(
+        _beside(g, every, results) for g in alike([r for r in every if r.drive == drive])
+    )
+    return Noted(drive, tuple(shelf.notes(drive)), groups)
 
 
 def noted_in_order(shelf: Shelf, name: str) -> list[Note | Reading]:
@@ -77,9 +79,9 @@ def remove_noted(shelf: Shelf, name: str, number: int) -> Note | Reading:
     """
     every = noted_in_order(shelf, name)
     if not 1 <= number <= len(every):
-        there = f"1 to {len(every)}" if every else "none"
+        numbers = f"1 to {len(every)}" if every else "none"
         raise UsageError(
-            f"there is no note {number}", f"{there} are there: jovik note DRIVE --list"
+            f"there is no note {number}", f"{numbers} are there: jovik note DRIVE --list"
         )
     gone = every[number - 1]
     before = sum(n == gone for n in every[: number - 1])
@@ -89,14 +91,14 @@ def remove_noted(shelf: Shelf, name: str, number: int) -> Note | Reading:
 
 def alike(readings: Sequence[Reading]) -> list[list[Reading]]:
     """Return readings of one drive, those of the same quantity by the same method together."""
-    found: list[list[Reading]] = []
+    groups: list[list[Reading]] = []
     for one in readings:
-        group = next((g for g in found if g[0].comparable(one)), None)
+        group = next((g for g in groups if g[0].comparable(one)), None)
         if group is None:
-            found.append([one])
+            groups.append([one])
         else:
             group.append(one)
-    return found
+    return groups
 
 
 def joined(readings: Sequence[Reading]) -> Reading:
@@ -118,16 +120,16 @@ def _beside(
     one = joined(group)
     drives = dict.fromkeys(r.drive for r in every)
     same = [
-        joined(mine).value
+        joined(alike_group).value
         for d in drives
-        for mine in alike([r for r in every if r.drive == d])
-        if mine[0].comparable(one)
+        for alike_group in alike([r for r in every if r.drive == d])
+        if alike_group[0].comparable(one)
     ]
-    place = 1 + sum(v < one.value if one.lower_is_better else v > one.value for v in same)
+    rank = 1 + sum(v < one.value if one.lower_is_better else v > one.value for v in same)
     measured = None
     result = next((r for r in results if r.kind == one.phrase), None)
     if result is not None and one.unit in ("bytes/s", "IOPS"):
         measured = statistics.median(
             p.iops if one.unit == "IOPS" else p.rate_bytes_s for p in result.passes
         )
-    return ComparedReading(one, value_of(group), tuple(group), place, len(same), measured)
+    return ComparedReading(one, value_of(group), tuple(group), rank, len(same), measured)

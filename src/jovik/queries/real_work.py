@@ -34,10 +34,10 @@ def real_work(shelf: Shelf, name: str) -> RealWork:
             f"what the box of {drive} says of sequential rates is not known",
             f'write it down: jovik sheet claim "{drive}" "sequential read" 550MB/s',
         )
-    found = work_shares(sheet.claims, shelf.latest_results(drive, ladders=True))
-    if not found:
+    shares = work_shares(sheet.claims, shelf.latest_results(drive, ladders=True))
+    if not shares:
         raise UsageError(
             f"no stream, copy or program of {drive} was measured",
             f'measure some: jovik measure TARGET --drive "{drive}" \'replay "editor-start"\'',
         )
-    return RealWork(drive, tuple(found))
+    return RealWork(drive, tuple(shares))

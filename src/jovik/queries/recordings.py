@@ -26,16 +26,16 @@ class KnownRecording:
 
 def known_recordings(shelf: Shelf) -> list[KnownRecording]:
     """Return those on the shelf by name, then those that ship."""
-    found = [
+    recordings = [
         KnownRecording(k.name, k.digest, k.drive, k.elapsed_ns, k.requests, shipped=False)
         for k in shelf.recordings.kept()
     ]
     for name in recording_names():
         one, digest = read_recording(shipped_path(name))
-        found.append(
+        recordings.append(
             KnownRecording(name, digest, one.drive, one.elapsed_ns, len(one), shipped=True)
         )
-    return found
+    return recordings
 
 
 def recording_called(name: str, shelf_at: str | None = None) -> tuple[Recording, str]:

@@ -50,10 +50,10 @@ def samples(shelf: Shelf, sheet: Sheet) -> SampleComparison:
     )
     short: list[tuple[str, str]] = []
     for unit in dict.fromkeys(f.unit for f in figures):
-        mine = [f.result for f in figures if f.unit == unit]
+        own = [f.result for f in figures if f.unit == unit]
         short += [
             (unit, j.step.kind)
-            for j in judge(sheet.claims, mine)
+            for j in judge(sheet.claims, own)
             if j.verdict is Verdict.SHORT and j.step is not None
         ]
     order = list(dict.fromkeys(f.kind for f in figures))

@@ -108,20 +108,20 @@ def select(shelf: Shelf, selection: Selection) -> Selected:
             raise UsageError(f"run {selection.run} has no results", "see jovik runs show")
         return Selected(selection, tuple(results), (shelf.run(selection.run),))
     every = [r for r in shelf.results(selection.drive) if is_drive_result(r, filled=True)]
-    found = [r for r in every if _fits(r, selection)]
-    if not found:
+    chosen = [r for r in every if _fits(r, selection)]
+    if not chosen:
         raise UsageError(f"nothing is selected by '{selection.words}'", _what_there_is(every))
-    keys = {r.run for r in found}
+    keys = {r.run for r in chosen}
     runs = tuple(r for r in shelf.runs(selection.drive) if r.id in keys)
-    return Selected(selection, tuple(found), runs)
+    return Selected(selection, tuple(chosen), runs)
 
 
 def _fits(result: StepResult, selection: Selection) -> bool:
     for key, value in selection.narrowed.items():
         day = result.started[:10]
         if key in _WHAT:
-            said = _WHAT[key](result)
-            if said is None or said.casefold() != value.casefold():
+            actual = _WHAT[key](result)
+            if actual is None or actual.casefold() != value.casefold():
                 return False
         elif (day < value) if key == "since" else (day > value):
             return False
@@ -132,9 +132,9 @@ def _what_there_is(results: Sequence[StepResult]) -> str:
     """Rigs, samples, firmware and dates of the drive's results."""
     if not results:
         return "it has not been measured"
-    said = []
+    words = []
     for key, of in _WHAT.items():
         values = sorted({v for r in results if (v := of(r)) is not None})
-        said += [f"{key}: {', '.join(values)}"] if values else []
+        words += [f"{key}: {', '.join(values)}"] if values else []
     days = sorted(r.started[:10] for r in results)
-    return f"there is: {'; '.join([*said, f'dates: {days[0]} to {days[-1]}'])}"
+    return f"there is: {'; '.join([*words, f'dates: {days[0]} to {days[-1]}'])}"

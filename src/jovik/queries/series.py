@@ -67,8 +67,8 @@ def series_of(shelf: Shelf, run: str, number: int | None = None) -> Iterator[Sli
     about = {(p["position"], p["number"]): p for p in shelf.passes(key=record.id)}
     steps = sorted({position + 1 for position, _ in about})
     if number is not None and number not in steps:
-        there = ", ".join(map(str, steps)) or "none"
-        raise UsageError(f"step {number} of this run has no series", f"it has steps: {there}")
+        numbers = ", ".join(map(str, steps)) or "none"
+        raise UsageError(f"step {number} of this run has no series", f"it has steps: {numbers}")
     return _slices(shelf, record.id, about, number)
 
 

@@ -53,15 +53,15 @@ def rounds_of(shelf: Shelf, drive: str) -> list[Rounds]:
             f'do it: jovik measure TARGET --drive "{drive}" --plan steady-iops',
         )
     run = steady[-1].run
-    mine = [r for r in steady if r.run == run]
-    tracked = {p for r in mine if r.findings.steady for p in r.findings.steady.tracked}
-    found = []
-    for r in mine:
+    own = [r for r in steady if r.run == run]
+    tracked = {p for r in own if r.findings.steady for p in r.findings.steady.tracked}
+    rounds = []
+    for r in own:
         if r.phrase in tracked and r.findings.steady is not None:
             latency = r.findings.steady.figure == "latency"
             traces = shelf.traces(r.run, r.phrase)
-            found.append(Rounds(r, tuple(_figure(t, latency) for t in traces), latency))
-    return found
+            rounds.append(Rounds(r, tuple(_figure(t, latency) for t in traces), latency))
+    return rounds
 
 
 def saturation_of(shelf: Shelf, drive: str) -> Saturation:
@@ -72,17 +72,17 @@ def saturation_of(shelf: Shelf, drive: str) -> Saturation:
     UsageError
         It has none.
     """
-    found = [
+    points = [
         r
         for r in shelf.latest_results(drive, ladders=True)
         if isinstance(s := parse(r.kind), IoStep) and s.amount_spans and s.writes
     ]
-    if not found:
+    if not points:
         raise UsageError(
             f"{drive} has no long random write over several spans",
             f'do it: jovik measure TARGET --drive "{drive}" --plan saturation',
         )
-    result = found[-1]
+    result = points[-1]
     trace = shelf.traces(result.run, result.phrase)[-1]
     return Saturation(result, *minutes_of(trace, max(result.conditions.span_bytes, 1)))
 

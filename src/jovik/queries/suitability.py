@@ -53,8 +53,8 @@ def fitted(shelf: Shelf, name: str, loads: Sequence[Load]) -> Fitted:
     lost = lost_by(results)
 
     def at(level: int | None) -> tuple[Suitability, ...]:
-        mine = [r for r in results if r.conditions.filled_percent == level]
-        fits = (fit(x, mine, drive.endurance_bytes) for x in loads)
+        at_level = [r for r in results if r.conditions.filled_percent == level]
+        fits = (fit(x, at_level, drive.endurance_bytes) for x in loads)
         # No rate makes up for data that does not come back.
         return tuple(
             replace(f, headroom=0.0, streams=0, ends="it loses data", missing="") if lost else f

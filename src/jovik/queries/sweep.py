@@ -19,10 +19,10 @@ def ladders_of(shelf: Shelf, latest: Sequence[StepResult]) -> list[Sweep]:
     latest : sequence of StepResult
         The drive's newest results, ladders included.
     """
-    found: dict[tuple[str, str], Sweep] = {}
+    ladders: dict[tuple[str, str], Sweep] = {}
     # Of the same ladder made twice the newer one counts; runs are named by when they began.
     for key in sorted(dict.fromkeys(r.run for r in latest)):
         counted = shelf.results_of_run(key, counted=True)
         results = [r for r in counted if r.conditions.filled_percent is None]
-        found |= {(c.axis, c.label): c for c in curves(results)}
-    return list(found.values())
+        ladders |= {(c.axis, c.label): c for c in curves(results)}
+    return list(ladders.values())

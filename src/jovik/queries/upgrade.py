@@ -58,7 +58,7 @@ def upgraded(shelf: Shelf, old: str, new: str, *, link_bytes_s: float | None = N
                 f'measure it: jovik measure TARGET --drive "{drive.name}"',
             )
     effect = run_effect(shelf.recent_results())
-    found = compare(
+    upgrade = compare(
         before.name,
         after.name,
         *results,
@@ -66,7 +66,7 @@ def upgraded(shelf: Shelf, old: str, new: str, *, link_bytes_s: float | None = N
         new_price=after.price,
         effect=effect,
     )
-    every = tuple(r for mine in results for r in mine)
+    every = tuple(r for of_drive in results for r in of_drive)
     held = tuple(slowed(every, shelf.results_of_several_rigs(), effect))
     both = [
         (r, s)
@@ -74,4 +74,4 @@ def upgraded(shelf: Shelf, old: str, new: str, *, link_bytes_s: float | None = N
         for s in map(joined, alike(shelf.readings(after.name)))
         if s.comparable(r)
     ]
-    return Upgraded(before, after, found, tuple(both), every, link_bytes_s, held)
+    return Upgraded(before, after, upgrade, tuple(both), every, link_bytes_s, held)

@@ -115,12 +115,12 @@ def run_begun(shelf: Shelf, key: str, passes: Sequence[RunPass]) -> float | None
 
 
 def _passes(shelf: Shelf, key: str) -> tuple[WarmPass, ...]:
-    made = run_passes(shelf, key)
-    read = [_read(p.trace, p.start_s) for p in made]
+    passes = run_passes(shelf, key)
+    read = [_read(p.trace, p.start_s) for p in passes]
     good = believed([sample for samples in read for sample in samples])
     return tuple(
         WarmPass(p.step, p.label, p.start_s, p.end_s, tuple(trusted_temperatures(samples, good)))
-        for p, samples in zip(made, read, strict=True)
+        for p, samples in zip(passes, read, strict=True)
     )
 
 

@@ -32,9 +32,9 @@ def draw_card(drive: str, ranking: Ranking) -> bytes:
     placed = [d for d in ranking.drives if d.index is not None]
     at = next((n for n, d in enumerate(placed) if d.drive == drive), None)
     if at is not None:
-        place = placed[at].place
-        said = f"place {place} of {len(placed)}; 100 is {ranking.yardstick}"
-        pen.text((LEFT, 132), strip_control(said), font=_font(28), fill=QUIET)
+        numbered = placed[at].place
+        rank = f"place {numbered} of {len(placed)}; 100 is {ranking.yardstick}"
+        pen.text((LEFT, 132), strip_control(rank), font=_font(28), fill=QUIET)
         first = max(0, min(at - MOST_BARS // 2, len(placed) - MOST_BARS))
         shown = placed[first : first + MOST_BARS]
         top = max(d.index.median for d in shown if d.index is not None)
@@ -61,5 +61,5 @@ def _font(size: int, *, bold: bool = False) -> Any:
     from PIL import ImageFont
 
     name = "DejaVuSans-Bold.ttf" if bold else "DejaVuSans.ttf"
-    place = files("matplotlib") / "mpl-data" / "fonts" / "ttf" / name
-    return ImageFont.truetype(str(place), size)
+    words = files("matplotlib") / "mpl-data" / "fonts" / "ttf" / name
+    return ImageFont.truetype(str(words), size)

@@ -77,8 +77,8 @@ def sort_key(cell: str) -> str:
 
     ``1.20 PB`` is 1.2e15, ``2.5 ms`` 2.5e6 (ns), ``7,050 to 7,300`` 7050, ``3-4`` 3.
     """
-    found = re.match(r"-?\d[\d,]*(?:\.\d+)?", cell)
-    if found is None:
+    match = re.match(r"-?\d[\d,]*(?:\.\d+)?", cell)
+    if match is None:
         return ""
     # A time of two units (4 min 1 s), then a single one, then a size; what is neither sorts by its
     # bare number.
@@ -87,7 +87,7 @@ def sort_key(cell: str) -> str:
         return str(sum(parse_time(f"{n.replace(',', '')}{u}") for n, u in parts))
     if re.fullmatch(r"[\d,.]+ ?[kMGTP]B", cell):
         return str(parse_size(cell.replace(",", "").replace(" ", "")))
-    return found[0].replace(",", "")
+    return match[0].replace(",", "")
 
 
 @cache
@@ -104,7 +104,7 @@ def _templates() -> Any:
     from jinja2 import Environment, PackageLoader, StrictUndefined
     from markupsafe import Markup
 
-    made = Environment(
+    environment = Environment(
         loader=PackageLoader("jovik.report"),
         autoescape=True,
         undefined=StrictUndefined,
@@ -123,7 +123,7 @@ def _templates() -> Any:
         "site": SiteTable,
         "table": Table,
     }
-    made.tests |= {name: _is(sort) for name, sort in sorts.items()}
+    environment.tests |= {name: _is(sort) for name, sort in sorts.items()}
     filters: dict[str, Any] = {
         "plain": strip_control,
         "verdict": lambda cell: VERDICTS.get(cell, ""),
@@ -136,8 +136,8 @@ def _templates() -> Any:
         "svg": lambda picture: Markup(chart_svg(picture.chart, picture.name, picture.alt)),
         "sorts": _sorts,
     }
-    made.filters |= filters
-    return made
+    environment.filters |= filters
+    return environment
 
 
 def _is(sort: type) -> Any:

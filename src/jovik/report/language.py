@@ -69,8 +69,8 @@ def read_language(name: str) -> Language | None:
         raise UnknownNameError(
             "language", name, language_names(), "docs/review.md says how to add one"
         )
-    place = resources.files("jovik.report.languages") / f"{name}.toml"
-    return read_toml(place.read_text(encoding="utf-8"), name, Language)
+    file = resources.files("jovik.report.languages") / f"{name}.toml"
+    return read_toml(file.read_text(encoding="utf-8"), name, Language)
 
 
 def in_language(document: Document, name: str) -> Document:

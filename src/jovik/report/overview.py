@@ -157,11 +157,11 @@ def class_page(
     found: Ranked, addresses: Mapping[str, str], name: str, title: str, drives: Sequence[str]
 ) -> Document:
     """Return the drives of one class, and what is usual for it."""
-    kept = tuple(d for d in found.ranking.drives if d.drive in drives)
-    mine = replace(found, ranking=replace(found.ranking, drives=kept))
-    blocks: list[Block] = [ranking_table(mine, addresses)]
-    if sum(d.index is not None for d in kept) > 1:
-        few = replace(mine.ranking, drives=kept[:DRAWN])
+    shown = tuple(d for d in found.ranking.drives if d.drive in drives)
+    reduced = replace(found, ranking=replace(found.ranking, drives=shown))
+    blocks: list[Block] = [ranking_table(reduced, addresses)]
+    if sum(d.index is not None for d in shown) > 1:
+        few = replace(reduced.ranking, drives=shown[:DRAWN])
         blocks.insert(0, Picture("ranking", ranking_chart(few)))
     usual = classes_table([read_class(name)])
     sections = [
@@ -174,9 +174,9 @@ def class_page(
 def _page(title: str, found: Ranked, sections: Sequence[Section]) -> Document:
     days = sorted({s.result.started[:10] for d in found.ranking.drives for s in d.steps})
     when = "" if not days else days[0] if len(days) == 1 else f"{days[0]} to {days[-1]}"
-    kept = tuple(s for s in sections if s.blocks)
-    made = Document(title, f"Measured {when}", kept, f"Made by Jovik {VERSION}")
-    return without_commands(made)
+    filled = tuple(s for s in sections if s.blocks)
+    page = Document(title, f"Measured {when}", filled, f"Made by Jovik {VERSION}")
+    return without_commands(page)
 
 
 def around(found: Ranked, drive: str) -> Ranked:
@@ -186,7 +186,7 @@ def around(found: Ranked, drive: str) -> Ranked:
     """
     rows = found.ranking.drives
     at = next(n for n, d in enumerate(rows) if d.drive == drive)
-    kept = [d for n, d in enumerate(rows) if n < TOP or abs(n - at) <= NEAR]
+    shown = [d for n, d in enumerate(rows) if n < TOP or abs(n - at) <= NEAR]
     if len(rows) <= DRAWN:
-        kept = list(rows)
-    return replace(found, ranking=replace(found.ranking, drives=tuple(kept)))
+        shown = list(rows)
+    return replace(found, ranking=replace(found.ranking, drives=tuple(shown)))

@@ -73,10 +73,10 @@ def _value(word: str, name: str | None, known: Known, written: str) -> str:
             "placeholder", word or written, [*PLAIN, *NAMED], "docs/review.md lists them"
         )
     if word in PLAIN:
-        found = PLAIN[word](known)
-        if not found:
+        value = PLAIN[word](known)
+        if not value:
             raise UsageError(f"{written}: nothing is known of that", "measure it, or leave it out")
-        return found
+        return value
     if not name:
         raise UsageError(f"{written} needs a name in quotes", f'such as {{{{ {word} "..." }}}}')
     return NAMED[word](known, name)
@@ -97,15 +97,19 @@ def _index(known: Known) -> str:
 
 
 def _per_terabyte(known: Known) -> str:
-    found = price_for_terabyte(known.sheet.drive)
-    return f"{found:.0f} {known.sheet.drive.currency}" if found is not None else ""
+    price = price_for_terabyte(known.sheet.drive)
+    return f"{price:.0f} {known.sheet.drive.currency}" if price is not None else ""
 
 
 def _cliff(known: Known) -> str:
     for r in known.results:
-        found = long_write_of(r)
-        if found is not None and found.cliff is not None and r.conditions.filled_percent is None:
-            return fall_note(found, found.cliff).removeprefix("the cliff: ")
+        written = long_write_of(r)
+        if (
+            written is not None
+            and written.cliff is not None
+            and r.conditions.filled_percent is None
+        ):
+            return fall_note(written, written.cliff).removeprefix("the cliff: ")
     return ""
 
 
@@ -128,10 +132,10 @@ def _step(known: Known, phrase: str) -> StepResult:
         kind = parse(phrase).pinned().kind
     except JovikError:
         kind = phrase
-    found = next((r for r in empty if r.kind == kind), None)
-    if found is None:
+    result = next((r for r in empty if r.kind == kind), None)
+    if result is None:
         raise UnknownNameError("measured step", phrase, [r.kind for r in empty], "measure it")
-    return found
+    return result
 
 
 def _figure(known: Known, phrase: str) -> str:
@@ -151,27 +155,27 @@ def _latency(known: Known, phrase: str) -> str:
     if short is None or short.get("p50") is None:
         raise UsageError(f"no latencies of '{phrase}' are known")
     p50, p99 = short.get("p50"), short.get("p99")
-    said = f"{show_time(p50)} at the median" if p50 is not None else ""
-    return said + (f", {show_time(p99)} at p99" if p99 is not None else "")
+    words = f"{show_time(p50)} at the median" if p50 is not None else ""
+    return words + (f", {show_time(p99)} at p99" if p99 is not None else "")
 
 
 def _claim(known: Known, what: str) -> str:
     every = known.judged.judgements if known.judged is not None else ()
-    found = next((j for j in every if what in (j.claim.what, j.claim.label)), None)
-    if found is None:
+    judgement = next((j for j in every if what in (j.claim.what, j.claim.label)), None)
+    if judgement is None:
         raise UnknownNameError("claim", what, [j.claim.what for j in every], "see its sheet")
-    claimed = f"{'up to ' if found.claim.up_to else ''}{found.claim.shown()}"
-    if found.measured is None:
+    claimed = f"{'up to ' if judgement.claim.up_to else ''}{judgement.claim.shown()}"
+    if judgement.measured is None:
         return f"{claimed}, untested"
-    return f"{found.claim.shown(found.measured.median)} of {claimed}, {found.verdict}"
+    return f"{judgement.claim.shown(judgement.measured.median)} of {claimed}, {judgement.verdict}"
 
 
 def _reading(known: Known, what: str) -> str:
     every = [r for b in known.noted.readings for r in b.each]
-    found = next((r for r in reversed(every) if r.what.casefold() == what.casefold()), None)
-    if found is None:
+    reading = next((r for r in reversed(every) if r.what.casefold() == what.casefold()), None)
+    if reading is None:
         raise UnknownNameError("reading", what, [r.what for r in every], "note it: jovik note")
-    return found.shown
+    return reading.shown
 
 
 NAMED: dict[str, Callable[[Known, str], str]] = {

@@ -17,9 +17,9 @@ T = TypeVar("T")
 def folders_of(phrases: Iterable[str]) -> list[str]:
     """Return the folders of a person that were copied, as the phrases name them."""
     steps = map(parse, phrases)
-    found = {s.folder for s in steps if isinstance(s, CopyStep) and s.folder is not None}
+    folders = {s.folder for s in steps if isinstance(s, CopyStep) and s.folder is not None}
     # The longest first: one may lie within another.
-    return sorted(found, key=len, reverse=True)
+    return sorted(folders, key=len, reverse=True)
 
 
 def without_paths(thing: T, folders: Iterable[str]) -> T:
@@ -45,8 +45,8 @@ def _uncommanded(text: str) -> str:
     text = re.sub(r"(?:,? or)? \(?--[a-z][a-z-]*(?: (?:[a-z]+|\.\.\.))?\)?", "", text)
     if "jovik " not in text:
         return text
-    kept = [part for part in re.split(r"(?<=[^;]); |: (?=jovik )", text) if "jovik " not in part]
-    return "; ".join(kept)
+    parts = [part for part in re.split(r"(?<=[^;]); |: (?=jovik )", text) if "jovik " not in part]
+    return "; ".join(parts)
 
 
 def _walk(thing: Any, change: Any) -> Any:

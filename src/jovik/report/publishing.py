@@ -115,11 +115,11 @@ def publish_overview(
         return publish_site(shelf, out, base_url=base_url, said=said, force=force)
     names = shelf.page_addresses()
     folder = out.parent if _is_page(out) else out
-    there = {
+    existing = {
         drive: f"{name}.html" for drive, name in names.items() if (folder / f"{name}.html").exists()
     }
     page = out if _is_page(out) else out / "index.html"
-    document = front_page(shelf, ranked(shelf), there)
+    document = front_page(shelf, ranked(shelf), existing)
     file = html_file(without_paths(document, folders_of(shelf.copied())), page)
     written = write_files([file], force=force)
     for path in written:

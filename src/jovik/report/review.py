@@ -169,10 +169,10 @@ def review(
     dates = sorted({run.started[:10] for run, _ in it.runs})
     when = dates[0] if len(dates) == 1 else f"{dates[0]} to {dates[-1]}"
     subtitle = "; ".join(x for x in (facts_line(drive), f"measured {when}") if x)
-    made = Document(
+    page = Document(
         drive.name, subtitle, tuple(s for s in sections if s.blocks), f"Made by Jovik {VERSION}"
     )
-    return without_commands(made)
+    return without_commands(page)
 
 
 MOST_GOOD, MOST_BAD = 4, 5
@@ -192,44 +192,44 @@ def _verdict(it: ReviewData, own: str) -> tuple[Block, ...]:
     """
     drive = it.sheet.drive
     lost = lost_by(it.results)
-    said: list[Block] = []
+    blocks: list[Block] = []
     if lost is not None:
-        said.append(Paragraph(f"It {lost_words(lost, drive.capacity_bytes)}.", loud=True))
+        blocks.append(Paragraph(f"It {lost_words(lost, drive.capacity_bytes)}.", loud=True))
     gone = disconnected_by(it.results)
     if gone is not None:
-        said.append(Paragraph(f"In a test it {disconnection_words(gone)}.", loud=True))
+        blocks.append(Paragraph(f"In a test it {disconnection_words(gone)}.", loud=True))
     if own.strip():
-        said.append(ReviewerText(own))
+        blocks.append(ReviewerText(own))
     else:
-        said += _sentences(it)
-    said += _standing(it)
+        blocks += _sentences(it)
+    blocks += _standing(it)
     if it.judged is not None:
-        said.append(_marks(it.judged))
-    said += [_price(drive)] if _price(drive).items else []
+        blocks.append(_marks(it.judged))
+    blocks += [_price(drive)] if _price(drive).items else []
     good, bad = _best_for(it), _watch_out(it)
-    said += [Bullets("Best for", tuple(good[:MOST_GOOD]), "+")] if good else []
-    said += [Bullets("Not for, and to know", tuple(bad[:MOST_BAD]), "!")] if bad else []
+    blocks += [Bullets("Best for", tuple(good[:MOST_GOOD]), "+")] if good else []
+    blocks += [Bullets("Not for, and to know", tuple(bad[:MOST_BAD]), "!")] if bad else []
     trust = _trust(it)
-    said += [Paragraph(f"What limits trust: {'; '.join(trust)}.")] if trust else []
-    said += [
+    blocks += [Paragraph(f"What limits trust: {'; '.join(trust)}.")] if trust else []
+    blocks += [
         Bullets(title, tuple(n.text for n in it.noted.notes if n.sort == sort), mark)
         for title, sort, mark in SORTS[:2]
         if _has(it.noted, sort)
     ]
-    return tuple(said)
+    return tuple(blocks)
 
 
 def _sentences(it: ReviewData) -> list[Block]:
     """Return two sentences: the claims, and the place among others or what an upgrade brings."""
-    said: list[Block] = []
+    blocks: list[Block] = []
     if it.judged is not None:
-        said.append(Paragraph(f"{claims_summary(it.judged.judgements)}.", loud=True))
+        blocks.append(Paragraph(f"{claims_summary(it.judged.judgements)}.", loud=True))
     if lost_by(it.results) is None:
-        place = rank_sentence(it.ranked.ranking, it.sheet.drive.name)
-        place = place.removeprefix(f"{it.sheet.drive.name}: ")
+        rank = rank_sentence(it.ranked.ranking, it.sheet.drive.name)
+        rank = rank.removeprefix(f"{it.sheet.drive.name}: ")
         # Only its first letter: MiB stays what it is.
-        said.append(Paragraph(f"{place[:1].upper()}{place[1:]}."))
-    return said + [
+        blocks.append(Paragraph(f"{rank[:1].upper()}{rank[1:]}."))
+    return blocks + [
         Paragraph(f"Instead of {u.old.name}: {u.upgrade.conclusion}.") for u in it.upgrades
     ]
 
@@ -279,18 +279,18 @@ def _price(drive: Drive) -> Facts:
 
 def _trust(it: ReviewData) -> list[str]:
     """Return what keeps the figures from being all that one would wish."""
-    said = []
+    lines = []
     if any(r.conditions.engine == "model" for r in it.results):
-        said.append("simulated: this is a model drive")
+        lines.append("simulated: this is a model drive")
     units = {r.conditions.unit for r in it.results if r.conditions.unit}
     if len(units) == 1:
-        said.append("one sample was measured")
-    said += [d.removeprefix("warning: ") for d in doubts(it.judged)] if it.judged else []
-    said += slowed_words([s for s in it.ranked.slowed if s.drive == it.sheet.drive.name])
+        lines.append("one sample was measured")
+    lines += [d.removeprefix("warning: ") for d in doubts(it.judged)] if it.judged else []
+    lines += slowed_words([s for s in it.ranked.slowed if s.drive == it.sheet.drive.name])
     single = sum(len(r.passes) == 1 for r in it.results if r.conditions.filled_percent is None)
     if single:
-        said.append(f"{single} {'step has' if single == 1 else 'steps have'} one pass")
-    return said
+        lines.append(f"{single} {'step has' if single == 1 else 'steps have'} one pass")
+    return lines
 
 
 def _claims(it: ReviewData) -> tuple[Block, ...]:
@@ -337,22 +337,22 @@ def _best_for(it: ReviewData) -> list[str]:
 
 def _watch_out(it: ReviewData) -> list[str]:
     """Caveats: doubtful data, claims missed or untested, cliffs, loads not carried, wear."""
-    said = []
+    lines = []
     for j in it.judged.judgements if it.judged is not None else ():
         if j.verdict in (Verdict.SHORT, Verdict.HELD) and j.measured is not None:
             why = f" ({j.why})" if j.verdict is Verdict.HELD else ""
             claimed = f"{'up to ' if j.claim.up_to else ''}{j.claim.shown()}"
-            said.append(
+            lines.append(
                 f"{j.claim.label}: {j.claim.shown(j.measured.median)}, claimed {claimed}{why}"
             )
-    said += [
+    lines += [
         fall_note(written, written.cliff, ios=_counted_in_ios(r))
         for r in it.results
         if r.conditions.filled_percent is None
         and (written := long_write_of(r)) is not None
         and written.cliff is not None
     ][:1]
-    said += [
+    lines += [
         f"does not carry: {f.load.title} ({f.ends})"
         for f in sorted(it.fitted.empty, key=lambda f: f.load.common)
         if f.headroom is not None and not f.carried
@@ -363,18 +363,18 @@ def _watch_out(it: ReviewData) -> list[str]:
         for f in it.fitted.empty
         if f.carried and f.years is not None and warranty is not None and f.years < warranty
     ]
-    said += [
+    lines += [
         f"{f.load.title}: spends its endurance rating in {significant(f.years, 2)} years"
         for f in worn
         if f.years is not None
     ][:3]
-    said += (
+    lines += (
         [f"{sum(r.errors for r in it.results)} errors while it was measured"]
         if any(r.errors for r in it.results)
         else []
     )
-    said += [f"its log: {note}" for run, _ in it.runs for note in run.notes or []]
-    return said
+    lines += [f"its log: {note}" for run, _ in it.runs for note in run.notes or []]
+    return lines
 
 
 def _work(it: ReviewData) -> tuple[Block, ...]:
@@ -382,8 +382,8 @@ def _work(it: ReviewData) -> tuple[Block, ...]:
     shares = tuple(work_shares(it.sheet.claims, it.results))
     if all(x.kind is WorkKind.STREAM for x in shares):
         return ()
-    found = RealWork(it.sheet.drive.name, shares)
-    return (Picture("real-work", real_work_chart(found)), real_work_table(found))
+    work = RealWork(it.sheet.drive.name, shares)
+    return (Picture("real-work", real_work_chart(work)), real_work_table(work))
 
 
 def _class(it: ReviewData) -> tuple[Block, ...]:
@@ -416,12 +416,12 @@ def _ranking(it: ReviewData) -> tuple[Block, ...]:
 
 
 def _against(number: int, found: Upgraded) -> tuple[Block, ...]:
-    said: list[Block] = [Paragraph(f"{found.new.name}: {found.upgrade.conclusion}.")]
+    blocks: list[Block] = [Paragraph(f"{found.new.name}: {found.upgrade.conclusion}.")]
     if found.upgrade.steps:
-        said += [Picture(f"against-{number}", upgrade_chart(found)), upgrade_table(found)]
+        blocks += [Picture(f"against-{number}", upgrade_chart(found)), upgrade_table(found)]
     jobs = jobs_table(found)
-    said += [jobs] if jobs.rows else []
-    return (*said, *(Paragraph(f"{line}.") for line in money_words(found)))
+    blocks += [jobs] if jobs.rows else []
+    return (*blocks, *(Paragraph(f"{line}.") for line in money_words(found)))
 
 
 def _health(runs: Sequence[tuple[RunRecord, tuple[StepResult, ...]]]) -> tuple[Block, ...]:

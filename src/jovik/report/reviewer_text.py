@@ -47,11 +47,11 @@ def read_words(path: Path) -> str:
 
 def split_verdict(markdown: str) -> tuple[str, str]:
     """Split off the reviewer's own verdict, if the text begins with such a heading."""
-    found = VERDICT.match(markdown)
-    if found is None:
+    match = VERDICT.match(markdown)
+    if match is None:
         return "", markdown
-    level = len(found[1])
-    rest = markdown[found.end() :]
+    level = len(match[1])
+    rest = markdown[match.end() :]
     end = re.search(rf"^#{{1,{level}}} ", rest, re.M)
     cut = end.start() if end is not None else len(rest)
     return rest[:cut].strip(), rest[cut:]

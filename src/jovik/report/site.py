@@ -96,10 +96,10 @@ def publish_site(
     list of Path
         The files that were written.
     """
-    found = ranked(shelf)
-    pages = _pages(shelf, found, base_url)
+    ranked_drives = ranked(shelf)
+    pages = _pages(shelf, ranked_drives, base_url)
     links = {p.drive: f"{p.address}.html" for p in pages}
-    common = _common_pages(shelf, found, links)
+    common = _common_pages(shelf, ranked_drives, links)
     whole = _digest([(p.address, p.key) for p in pages], sorted(common))
     names = [*common, *links.values(), "feed.xml"]
     if base_url is not None:
@@ -119,13 +119,13 @@ def publish_site(
         for p in pages
         if f"{p.address}.png" in gone or _digest_in(folder / f"{p.address}.html") != p.key
     ]
-    for done in _each_page(shelf, found, stale, folder, base_url, force):
+    for done in _each_page(shelf, ranked_drives, stale, folder, base_url, force):
         keep(done)
     if stale or gone or _digest_in(folder / "index.html") != whole:
         hide = folders_of(shelf.copied())
         files = [
-            html_file(_headed(without_paths(made(), hide), n, base_url, whole), folder / n)
-            for n, made in common.items()
+            html_file(_headed(without_paths(content(), hide), n, base_url, whole), folder / n)
+            for n, content in common.items()
         ]
         files.append(PageFile(folder / "feed.xml", _feed(pages, base_url)))
         if base_url is not None:
@@ -200,17 +200,17 @@ _work: list[tuple[Shelf, Ranked, Path, str | None, bool]] = []
 
 
 def _one_page(page: SitePage) -> list[Path]:
-    shelf, found, folder, base_url, force = _work[0]
+    shelf, ranked_drives, folder, base_url, force = _work[0]
     words = words_beside(shelf.where, page.drive)
     own = words if words is not None and words.exists() else None
-    made = review(shelf, page.drive, words=own, found=found)
-    made = without_paths(made, folders_of(shelf.copied(page.drive)))
+    page_of = review(shelf, page.drive, words=own, found=ranked_drives)
+    page_of = without_paths(page_of, folders_of(shelf.copied(page.drive)))
     image, card = "", []
     if base_url is not None:
         image = f"{page.address}.png"
-        card = [PageFile(folder / image, draw_card(page.drive, found.ranking))]
+        card = [PageFile(folder / image, draw_card(page.drive, ranked_drives.ranking))]
     name = f"{page.address}.html"
-    whole = html_file(_headed(made, name, base_url, page.key, image), folder / name)
+    whole = html_file(_headed(page_of, name, base_url, page.key, image), folder / name)
     # The page comes last: it says that all of it is as it should be.
     return write_files([*card, whole], force=force)
 
@@ -304,5 +304,5 @@ def _add(parent: Any, name: str, text: str) -> None:
 
 def _xml(top: Any) -> bytes:
     top.insert(0, ElementTree.Comment(f" {MADE.decode()} "))
-    found: bytes = ElementTree.tostring(top, encoding="utf-8", xml_declaration=True)
-    return found
+    text: bytes = ElementTree.tostring(top, encoding="utf-8", xml_declaration=True)
+    return text

@@ -29,7 +29,7 @@ def steady_section(
 ) -> Section:
     """Return what a drive does once it is in use; empty if it was not measured until steady."""
     steady = [r for r in results if steady_step(r)]
-    blocks: list[Block] = [Paragraph(line) for _, mine in runs for line in steady_answers(mine)]
+    blocks: list[Block] = [Paragraph(line) for _, of_run in runs for line in steady_answers(of_run)]
     if steady:
         count = sum(settled(r) for r in steady)
         blocks.append(

@@ -42,12 +42,12 @@ SINGLE = ("random read 4KiB", "random write 4KiB")
 def instruments_section(shelf: Shelf, drive: str, runs: Runs) -> Section:
     """Return the logs of instruments under the rate, by phase and step."""
     blocks: list[Block] = []
-    for run, found in runs:
+    for run, logs in runs:
         for laid in (log_beside(shelf, x) for x in shelf.logs(drive, run.id)):
             blocks.append(
                 Picture(
                     f"instrument-{len(blocks) + 1}",
-                    instrument_chart(laid, drive, provenance(found)),
+                    instrument_chart(laid, drive, provenance(logs)),
                 )
             )
             blocks.append(log_table(laid))

@@ -27,28 +27,28 @@ def fit_to_budget(
     time_of : callable
         The expected time of a task, nanoseconds.
     """
-    left = list(tasks)
-    said: list[str] = []
+    remaining = list(tasks)
+    notes: list[str] = []
 
     def expected() -> int:
-        return sum(time_of(_fewer(t)) for t in left)
+        return sum(time_of(_fewer(t)) for t in remaining)
 
-    if sum(map(time_of, left)) > budget_ns:
-        said.append("as many passes as there is time for")
-    for level in sorted({t.spare for t in left if t.spare}, reverse=True):
+    if sum(map(time_of, remaining)) > budget_ns:
+        notes.append("as many passes as there is time for")
+    for level in sorted({t.spare for t in remaining if t.spare}, reverse=True):
         if expected() <= budget_ns:
             break
-        gone = [t for t in left if t.spare == level]
-        left = [t for t in left if t.spare != level]
-        said.append(
+        gone = [t for t in remaining if t.spare == level]
+        remaining = [t for t in remaining if t.spare != level]
+        notes.append(
             "left out: " + ", ".join(dict.fromkeys(t.sweep or t.step.canonical for t in gone))
         )
     if expected() > budget_ns:
-        said.append(
+        notes.append(
             f"the rest would take {show_time(expected())}; each step ends with its share of "
             "the time"
         )
-    return left, said
+    return remaining, notes
 
 
 def shorten_range(
@@ -79,8 +79,10 @@ def shorten_range(
     share = (budget_ns - fixed_ns) / scaled_ns
     before = max(_percent(t.step) or 0 for t in scaled)
     percent = max(int(before * share), 1)
-    kept = [replace(t, step=_within(t.step, percent)) if _percent(t.step) else t for t in tasks]
-    return kept, [
+    shortened = [
+        replace(t, step=_within(t.step, percent)) if _percent(t.step) else t for t in tasks
+    ]
+    return shortened, [
         f"the range is {percent} % of what is free instead of {before} %: with more of its flash "
         "free the drive has less to tidy up, so that figures come out higher than on a full range"
     ]

@@ -143,13 +143,13 @@ class RunContext:
         after = self.wear() if before is not None else None
         if before is None or after is None:
             return
-        made = self.worn.get(position, Wear(0, 0))
-        medium = made.medium_bytes
+        wear = self.worn.get(position, Wear(0, 0))
+        medium = wear.medium_bytes
         if medium is None or before.medium_bytes is None or after.medium_bytes is None:
             medium = None
         else:
             medium += after.medium_bytes - before.medium_bytes
-        self.worn[position] = Wear(made.host_bytes + after.host_bytes - before.host_bytes, medium)
+        self.worn[position] = Wear(wear.host_bytes + after.host_bytes - before.host_bytes, medium)
 
     def conditions(self, engine: str, span_bytes: int) -> Conditions:
         """Return the conditions a step meets at this moment."""

@@ -93,9 +93,9 @@ def sheet_for(shelf: Shelf, place: Target, name: str | None, *, enrol: bool = Tr
             )
         return Enrolment(shelf.sheet(fitting[0]), EnrolledBy.MODEL)
     sheet = Sheet(_of_device(device) if device is not None else _of_mount(place, mount))
-    there = {n.casefold(): n for n in shelf.drive_names()}
-    if sheet.drive.name.casefold() in there:
-        return Enrolment(shelf.sheet(there[sheet.drive.name.casefold()]), EnrolledBy.MODEL)
+    by_name = {n.casefold(): n for n in shelf.drive_names()}
+    if sheet.drive.name.casefold() in by_name:
+        return Enrolment(shelf.sheet(by_name[sheet.drive.name.casefold()]), EnrolledBy.MODEL)
     return Enrolment(_enrol(shelf, sheet, enrol), EnrolledBy.NEW)
 
 
@@ -115,14 +115,14 @@ def _enrol(shelf: Shelf, sheet: Sheet, enrol: bool) -> Sheet:
 
 def _of_model(shelf: Shelf, device: BlockDevice) -> list[str]:
     """Return sheets of the model that a drive says it is, in about its capacity."""
-    said = _words(device.maker, device.model).casefold()
+    words = _words(device.maker, device.model).casefold()
     if not device.model or device.kind == "loop":
         return []
     return [
         name
         for name, drive in shelf.drives().items()
         if drive.model
-        and drive.model.casefold() in said
+        and drive.model.casefold() in words
         and (
             drive.capacity_bytes is None
             or abs(device.capacity_bytes / drive.capacity_bytes - 1) <= SAME_SIZE

@@ -179,9 +179,9 @@ def circumstances_at(
 
 def _record(device: BlockDevice | None, mount: Mount | None, keep_serial: bool) -> dict[str, Any]:
     """Return what the shelf keeps of the drive, its file system and the kernel."""
-    kept: dict[str, Any] = {"kernel": f"{platform.system()} {platform.release()}"}
+    details: dict[str, Any] = {"kernel": f"{platform.system()} {platform.release()}"}
     if device is not None:
-        kept |= {
+        details |= {
             "kind": device.kind,
             "maker": device.maker,
             "model": device.model,
@@ -196,8 +196,8 @@ def _record(device: BlockDevice | None, mount: Mount | None, keep_serial: bool) 
             "link_rate_bytes_s": device.link.rate_bytes_s if device.link else None,
         }
     if mount is not None:
-        kept |= {"file_system": mount.kind, "mount_options": list(mount.options)}
-    return kept
+        details |= {"file_system": mount.kind, "mount_options": list(mount.options)}
+    return details
 
 
 def health_of(device: BlockDevice | None) -> Health | None:
@@ -243,5 +243,5 @@ def machine_id() -> dict[str, str]:
 def system_drive() -> str | None:
     """Kernel name of the drive this system runs from."""
 
-    found = under_folder(Path("/"))[0]
-    return found.name if found else None
+    drive = under_folder(Path("/"))[0]
+    return drive.name if drive else None

@@ -64,29 +64,29 @@ def start_run(shelf: Shelf, ready: PreparedRun, resumed: str | None = None) -> S
     TargetError
         The run to go on with was on another unit or another rig.
     """
-    order, drive = ready.order, ready.sheet.drive.name
+    request, drive = ready.order, ready.sheet.drive.name
     known = identify(
         shelf,
         drive,
-        order.target,
-        order.rig_name,
-        order.rig_notes,
-        order.unit_name,
-        order.keep_serial,
+        request.target,
+        request.rig_name,
+        request.rig_notes,
+        request.unit_name,
+        request.keep_serial,
     )
     earlier = tuple(shelf.latest_results(drive))
     if resumed is None:
         writer = shelf.begin_run(
             drive,
             known.rig,
-            order.target.describe(),
-            order.plan,
-            order.seed,
-            order.record(),
+            request.target.describe(),
+            request.plan,
+            request.seed,
+            request.record(),
             VERSION,
             unit_id=known.unit_id,
             device=known.record,
-            excluded=order.excluded,
+            excluded=request.excluded,
             circumstances=[asdict(c) for c in known.circumstances],
         )
         return StartedRun(known, writer, {}, earlier)
@@ -97,12 +97,12 @@ def start_run(shelf: Shelf, ready: PreparedRun, resumed: str | None = None) -> S
             f"run {resumed} was on another unit of {drive}",
             "attach that one again, or begin anew: jovik measure",
         )
-    here, there = machine_id(), run.options.get("machine", {})
-    if here != there:
+    here, elsewhere = machine_id(), run.options.get("machine", {})
+    if here != elsewhere:
         differing = ", ".join(
-            f"{k} {there.get(k) or '?'} / {here.get(k) or '?'}"
+            f"{k} {elsewhere.get(k) or '?'} / {here.get(k) or '?'}"
             for k in here
-            if here[k] != there.get(k)
+            if here[k] != elsewhere.get(k)
         )
         raise TargetError(
             f"run {resumed} was on another rig ({differing})",
@@ -112,7 +112,7 @@ def start_run(shelf: Shelf, ready: PreparedRun, resumed: str | None = None) -> S
     for one in shelf.passes_of_run(resumed):
         step = done.setdefault(one.position, ResumedStep(PassStore(), one.whole))
         step.traces.append(one.trace)
-    return StartedRun(known, shelf.resume_run(resumed, order.record()), done, earlier)
+    return StartedRun(known, shelf.resume_run(resumed, request.record()), done, earlier)
 
 
 def execute(
@@ -122,17 +122,17 @@ def execute(
 ) -> RunOutcome:
     """Run the plan; what stopped it is part of the outcome, so that the results can be shown."""
 
-    order, known, writer = ready.order, begun.known, begun.writer
+    request, known, writer = ready.order, begun.known, begun.writer
     healthy = health_of(known.device)
     setting = replace(
         known.setting, heat_limit_c=healthy.warning_c if healthy else known.setting.heat_limit_c
     )
-    bench = RunContext(
+    context = RunContext(
         ready.session,
         setting,
         # Rounds are never cut short: what a budget takes of such a plan is its range.
         RunOptions(
-            order.seed, order.stop_on_error, None if order.until_steady else order.budget_ns
+            request.seed, request.stop_on_error, None if request.until_steady else request.budget_ns
         ),
         writer,
         observer,
@@ -143,7 +143,7 @@ def execute(
     failure: KeyboardInterrupt | JovikError | None = None
     state = "done"
     try:
-        run_plan(order.tasks, bench, begun.done)
+        run_plan(request.tasks, context, begun.done)
     except KeyboardInterrupt as stop:
         take_notice()
         failure, state = stop, "interrupted"

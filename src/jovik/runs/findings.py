@@ -54,22 +54,22 @@ def findings_of(
     ceiling_iops: float | None,
 ) -> Found:
     """Return everything that the traces show, by what they recorded."""
-    found = Found()
+    collected = Found()
     if work is not None:
         threads = run.session.threads(work)
         figures = [figures_of(t) for t in traces]
-        found.limits += tester_limits(figures, ceiling_iops, work.block_bytes, threads)
-        _surroundings(traces, figures, run.context.setting, found)
+        collected.limits += tester_limits(figures, ceiling_iops, work.block_bytes, threads)
+        _surroundings(traces, figures, run.context.setting, collected)
         if any(True for _ in readings_of(traces)):
-            add_warmth(found, run.context.warmth(readings_of(traces)))
-        _series(work, traces, found)
+            add_warmth(collected, run.context.warmth(readings_of(traces)))
+        _series(work, traces, collected)
     gone = next((x for t in traces if (x := disconnection(t)) is not None), None)
-    found.findings = replace(found.findings, lost=worst_loss(traces), disconnected=gone)
+    collected.findings = replace(collected.findings, lost=worst_loss(traces), disconnected=gone)
     if traces[0].scan is not None:
-        _scan(traces[0], run, found)
+        _scan(traces[0], run, collected)
     replays = [t.replay for t in traces if t.replay is not None]
     if replays:
-        found.findings = replace(found.findings, replay=replay_finding(replays))
+        collected.findings = replace(collected.findings, replay=replay_finding(replays))
     if traces[0].copy is not None:
         inward = traces[0].written_bytes > 0
         # Of this run where it was measured before, else of the shelf's like results.
@@ -81,10 +81,10 @@ def findings_of(
                 filled=run.filled_percent,
             )
         finding, notes, limits = copy_finding(traces, base)
-        found.findings = replace(found.findings, copy=finding)
-        found.notes += notes
-        found.limits += limits
-    return found
+        collected.findings = replace(collected.findings, copy=finding)
+        collected.notes += notes
+        collected.limits += limits
+    return collected
 
 
 def worst_loss(traces: Sequence[Trace]) -> LostData | None:
@@ -99,10 +99,10 @@ def worst_loss(traces: Sequence[Trace]) -> LostData | None:
 def findings_of_failure(run: RunningStep, traces: Sequence[Trace]) -> Found:
     """Return the findings of a step that a drive's failure ended."""
     gone = disconnection(traces[-1], detached=not run.is_attached())
-    found = Found(Findings(lost=worst_loss(traces), disconnected=gone, sweep=run.task.sweep))
+    findings = Found(Findings(lost=worst_loss(traces), disconnected=gone, sweep=run.task.sweep))
     if gone is not None:
-        found.notes.append(f"the drive {disconnection_words(gone)}")
-    return found
+        findings.notes.append(f"the drive {disconnection_words(gone)}")
+    return findings
 
 
 def like_here(earlier: Sequence[StepResult], setting: RunEnvironment) -> list[StepResult]:
@@ -192,9 +192,9 @@ def _series(work: Workload, traces: Sequence[Trace], found: Found) -> None:
 def _scan(trace: Trace, run: RunningStep, found: Found) -> None:
     record = trace.scan
     assert record is not None
-    seen = scan_finding(record)
-    found.findings = replace(found.findings, scan=seen)
-    found.notes += scan_notes(seen)
+    scan = scan_finding(record)
+    found.findings = replace(found.findings, scan=scan)
+    found.notes += scan_notes(scan)
     span = run.span_bytes
     if trace.read_bytes < FULLY * span:
         found.notes.append(

@@ -25,15 +25,15 @@ def open_session(order: RunRequest) -> Session:
     TargetError
         The plan writes to a raw device and something stands in the way.
     """
-    place = order.target
-    if not isinstance(place, DeviceTarget):
+    target = order.target
+    if not isinstance(target, DeviceTarget):
         _refuse_permissions(order)
-        if isinstance(place, ModelTarget):
-            return ModelSession(load_model(place.name))
+        if isinstance(target, ModelTarget):
+            return ModelSession(load_model(target.name))
 
-        return FileSession(place.path, order.engine, order.seed)
+        return FileSession(target.path, order.engine, order.seed)
 
-    device, claimed = place.device, None
+    device, claimed = target.device, None
     if order.destroy is not None or any(t.step.writes for t in order.tasks):
         claimed = claim_for_writing(
             device, order.destroy, system_drive(), worthless=order.content_worthless

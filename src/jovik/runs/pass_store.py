@@ -56,10 +56,10 @@ class PassStore(Sequence[Trace]):
     def __getitem__(self, index: int | slice) -> Trace | Sequence[Trace]:
         if isinstance(index, slice):
             return [self[n] for n in range(len(self))[index]]
-        place = range(len(self))[index]
-        if place < AS_THEY_ARE:
-            return self._first[place]
-        self._file.seek(self._ends[place - AS_THEY_ARE])
+        numbers = range(len(self))[index]
+        if numbers < AS_THEY_ARE:
+            return self._first[numbers]
+        self._file.seek(self._ends[numbers - AS_THEY_ARE])
         return _unpacked(*pickle.load(self._file))
 
 
@@ -80,8 +80,8 @@ def _packed(trace: Trace) -> _Packed:
 
 def _unpacked(trace: Trace, used: dict[str, tuple[Any, Any, int, int, int]]) -> Trace:
     latencies = {}
-    for direction, (buckets, found, *edges) in used.items():
+    for direction, (buckets, used_counts, *edges) in used.items():
         counts = np.zeros(histogram.COUNT, np.int64)
-        counts[buckets] = found
+        counts[buckets] = used_counts
         latencies[direction] = Latencies(counts, *edges)
     return replace(trace, latencies=latencies)

@@ -81,7 +81,7 @@ class PreparedRun:
         if self.session.engine == "model":
             endless = ""
         asked = [(endless, ""), (spent, f", more than {100 * above:g} %"), (self.fills_system, "")]
-        return [(said, beyond) for said, beyond in asked if said]
+        return [(question, beyond) for question, beyond in asked if question]
 
 
 @contextmanager
@@ -111,8 +111,8 @@ def fit_budget(order: RunRequest, sheet: Sheet) -> RunRequest:
     with open_session(order) as session:
         rate = assumed_rate(sheet)
         fit = shorten_range if order.until_steady else fit_to_budget
-        kept, said = fit(order.tasks, order.budget_ns, lambda t: time_of(t, session, rate))
-    return replace(order, tasks=tuple(kept), trimmed=tuple(said))
+        fitting, notes = fit(order.tasks, order.budget_ns, lambda t: time_of(t, session, rate))
+    return replace(order, tasks=tuple(fitting), trimmed=tuple(notes))
 
 
 def assumed_rate(sheet: Sheet) -> float:

@@ -37,12 +37,12 @@ def drive_under(target: str) -> BlockDevice:
     TargetError
         No drive can be told there.
     """
-    place = resolve(target)
-    device = place.device if isinstance(place, DeviceTarget) else None
-    if isinstance(place, FolderTarget):
+    resolved = resolve(target)
+    device = resolved.device if isinstance(resolved, DeviceTarget) else None
+    if isinstance(resolved, FolderTarget):
         from jovik.hardware.device import under_folder
 
-        device = under_folder(place.path)[0]
+        device = under_folder(resolved.path)[0]
     if device is None or not device.number:
         raise TargetError(
             f"no drive can be told under {target}",
@@ -126,7 +126,7 @@ def take(
     device, about = drive_under(target), {}
     if keep_names:
         about["command"] = tuple(words)
-    found: list[Recording] = []
+    recordings: list[Recording] = []
     count = held = None
     files: list[OpenedFile] = []
     left_out = 0
@@ -137,15 +137,15 @@ def take(
             about["files"] = tuple(sorted(f.path for f in files))
     for number in range(repeat):
         if cold:
-            count, left = drop_from_memory(files)
-            held = max(left, held or 0) if left is not None else None
+            count, omitted = drop_from_memory(files)
+            held = max(omitted, held or 0) if omitted is not None else None
         if repeat > 1:
             told(f"{number + 1} of {repeat}")
         one, interrupted = _once(words, device, name, time_ns, about)
-        found.append(one)
+        recordings.append(one)
         if interrupted:
-            return Taken(tuple(found), count, held, left_out, interrupted=True)
-    return Taken(tuple(found), count, held, left_out)
+            return Taken(tuple(recordings), count, held, left_out, interrupted=True)
+    return Taken(tuple(recordings), count, held, left_out)
 
 
 def _rehearsed(
@@ -191,7 +191,7 @@ def _once(
         end = time.monotonic_ns()
         time.sleep(SETTLE_S)
     with tap.spool as spool:
-        made = recording_of(
+        recording = recording_of(
             spool,
             name or (Path(words[0]).name if words else "everything"),
             begin,
@@ -203,7 +203,7 @@ def _once(
             made=datetime.datetime.now(datetime.UTC).isoformat(timespec="seconds"),
             **about,
         )
-    return made, interrupted
+    return recording, interrupted
 
 
 def _end(process: subprocess.Popen[bytes] | None) -> None:

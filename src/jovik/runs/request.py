@@ -235,8 +235,8 @@ def request_for_undecided(
     tasks = []
     for phrase, j in open_ones.items():
         step = parse(phrase)
-        left = MOST_PASSES - len(j.passes)
-        if left <= 0:
+        remaining = MOST_PASSES - len(j.passes)
+        if remaining <= 0:
             continue
         if step.writes:
             # So many writes one after the other would measure where the write cache ends.
@@ -244,7 +244,7 @@ def request_for_undecided(
             if isinstance(step, IoStep) and not step.has_amount and even(j):
                 step = replace(step, time_ns=SETTLING_WRITE_NS)
         goal = settling_goal(j, margin)
-        tasks.append(Task(step, RepetitionPolicy(1, left, goal=goal)))
+        tasks.append(Task(step, RepetitionPolicy(1, remaining, goal=goal)))
     return (
         RunRequest(
             target=resolve(target), tasks=tuple(tasks), plan="settling", seed=secrets.randbits(40)
@@ -305,15 +305,15 @@ def refuse_while_going_on(record: RunRecord) -> None:
 
     process = record.options.get("process", {})
     try:
-        there = psutil.Process(process["pid"])
+        process_there = psutil.Process(process["pid"])
         alive = (
             record.state == "running"
-            and there.create_time() == process["since"]
-            and there.status() != psutil.STATUS_ZOMBIE
+            and process_there.create_time() == process["since"]
+            and process_there.status() != psutil.STATUS_ZOMBIE
         )
         if alive:
             # One that was killed a moment ago may still be giving its memory back.
-            there.wait(DYING_S)
+            process_there.wait(DYING_S)
             alive = False
     except psutil.TimeoutExpired:
         alive = True

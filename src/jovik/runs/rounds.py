@@ -28,10 +28,10 @@ def interleaved(tasks: Sequence[Task], left: Sequence[int], at: int) -> list[int
 
     One alone where there are none.
     """
-    mine = tasks[left[at]].rounds
+    rounds = tasks[left[at]].rounds
     group = [left[at]]
     for position in left[at + 1 :]:
-        if mine is None or tasks[position].rounds != mine or position != group[-1] + 1:
+        if rounds is None or tasks[position].rounds != rounds or position != group[-1] + 1:
             break
         group.append(position)
     return group
@@ -60,9 +60,9 @@ def run_rounds(
     """
     group = list(shares)
     tracked = [p for p in group if tasks[p].tracked]
-    made = {p: done.get(p) for p in group}
+    so_far = {p: done.get(p) for p in group}
     # Rounds that an earlier process made met another state of the drive.
-    earlier = max((len(d.traces) for d in made.values() if d is not None), default=0)
+    earlier = max((len(d.traces) for d in so_far.values() if d is not None), default=0)
     if earlier and tracked:
         bring_back_state(tasks, group[0], bench)
     spent = dict.fromkeys(group, 0)
@@ -71,7 +71,7 @@ def run_rounds(
     for number in range(1, most + 1):
         rounds = number
         for position in group:
-            before = made[position]
+            before = so_far[position]
             if before is not None and len(before.traces) >= number:
                 continue
             step = tasks[position].step.resolve(bench.session)
@@ -88,19 +88,19 @@ def run_rounds(
             )
             began = bench.session.now_ns()
             step.run(running)
-            made[position] = ResumedStep(running.made, finished=False)
+            so_far[position] = ResumedStep(running.made, finished=False)
             spent[position] += bench.session.now_ns() - began
-        if tracked and _all_steady(tasks, tracked, made, earlier):
+        if tracked and _all_steady(tasks, tracked, so_far, earlier):
             break
     finished = []
     for position in group:
         step = tasks[position].step.resolve(bench.session)
         running = RunningStep(
-            position, tasks, bench, results, shares[position], made[position], rounds, more=False
+            position, tasks, bench, results, shares[position], so_far[position], rounds, more=False
         )
-        traces = _traces(made[position])
+        traces = _traces(so_far[position])
         if tracked:
-            sure = _all_steady(tasks, tracked, made, earlier)
+            sure = _all_steady(tasks, tracked, so_far, earlier)
             running.steady = _finding(tasks, position, tracked, traces, sure)
         finished.append(step.run(running))
     return finished

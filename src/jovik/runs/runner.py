@@ -70,12 +70,12 @@ def run_plan(
     check_plan(tasks, bench.session)
     began = bench.session.now_ns()
     results: list[StepResult] = []
-    left = [n for n in range(len(tasks)) if not (n in done and done[n].finished)]
-    if not left:
+    unfinished = [n for n in range(len(tasks)) if not (n in done and done[n].finished)]
+    if not unfinished:
         return results
-    _bring_back(tasks, left[0], bench)
-    if any(tasks[n].step.needs_first_rate for n in left):
-        bench.first_rate_bytes_s = probe_write(RunningStep(left[0], tasks, bench))
+    _bring_back(tasks, unfinished[0], bench)
+    if any(tasks[n].step.needs_first_rate for n in unfinished):
+        bench.first_rate_bytes_s = probe_write(RunningStep(unfinished[0], tasks, bench))
     # Asked once: a person's folder may hold many files, and what is free changes as the run goes
     # on.
     times = (
@@ -84,17 +84,17 @@ def run_plan(
         else []
     )
     at = 0
-    while at < len(left):
-        group = interleaved(tasks, left, at)
+    while at < len(unfinished):
+        group = interleaved(tasks, unfinished, at)
         if not in_rounds(tasks, group):
             position = group[0]
-            allowed = _share(times, left, position, bench, began)
+            allowed = _share(times, unfinished, position, bench, began)
             step = tasks[position].step.resolve(bench.session)
             finished = [
                 step.run(RunningStep(position, tasks, bench, results, allowed, done.get(position)))
             ]
         else:
-            shares = {p: _share(times, left, p, bench, began) for p in group}
+            shares = {p: _share(times, unfinished, p, bench, began) for p in group}
             finished = run_rounds(tasks, shares, bench, results, done)
         for position, result in zip(group, finished, strict=True):
             results.append(result)

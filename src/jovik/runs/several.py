@@ -61,21 +61,21 @@ def every_drive() -> DrivesHere:
         There is none that can be measured; with what there is and why not.
     """
     folders: list[Path] = []
-    left: list[LeftOutDrive] = []
+    left_out: list[LeftOutDrive] = []
     for device in devices():
-        found = _folder_on(device)
-        if isinstance(found, Path):
-            folders.append(found)
+        folder = _folder_on(device)
+        if isinstance(folder, Path):
+            folders.append(folder)
         else:
             name = " ".join(x for x in (device.maker, device.model) if x)
-            left.append(LeftOutDrive(device.node, name or device.kind, found))
+            left_out.append(LeftOutDrive(device.node, name or device.kind, folder))
     if not folders:
-        said = "; ".join(f"{x.node}: {x.why}" for x in left) or "no drive is here"
+        reasons = "; ".join(f"{x.node}: {x.why}" for x in left_out) or "no drive is here"
         raise TargetError(
-            f"no drive here can be measured through a folder ({said})",
+            f"no drive here can be measured through a folder ({reasons})",
             "mount one, or name a folder, a raw device or a model drive such as model:comet",
         )
-    return DrivesHere(tuple(folders), tuple(left))
+    return DrivesHere(tuple(folders), tuple(left_out))
 
 
 def _folder_on(device: BlockDevice) -> Path | str:
@@ -122,18 +122,18 @@ def refuse_shared(targets: Sequence[Target]) -> None:
     UsageError
         With both.
     """
-    seen: dict[str, str] = {}
+    word_of: dict[str, str] = {}
     for target in targets:
         at = _drive_of(target)
-        said = target.describe()
-        name = said.get("path") or f"{MODEL}{said['name']}"
-        if at is not None and at in seen:
+        words = target.describe()
+        name = words.get("path") or f"{MODEL}{words['name']}"
+        if at is not None and at in word_of:
             raise UsageError(
-                f"{seen[at]} and {name} are on one drive",
+                f"{word_of[at]} and {name} are on one drive",
                 "measure one of them, or both at the same moment with --together",
             )
         if at is not None:
-            seen[at] = name
+            word_of[at] = name
 
 
 def _drive_of(target: Target) -> str | None:

@@ -68,16 +68,16 @@ def summarise(
         whole = Latencies.merged(t.latencies[direction] for t in traces if direction in t.latencies)
         if whole is not None:
             latencies[direction] = whole
-    said = [n for t in traces for n in t.notes]
-    said += [stamp_note(t) for t in traces if t.stamps is not None]
-    said += [
+    of_traces = [n for t in traces for n in t.notes]
+    of_traces += [stamp_note(t) for t in traces if t.stamps is not None]
+    of_traces += [
         f"the first error: {t.first_fault.what} at byte {t.first_fault.offset_bytes}"
         for t in traces
         if t.first_fault
     ][:1]
     rates = [t.rate_bytes_s for t in traces]
     if step.measures and (findings is None or findings.steady is None):
-        said += [x for x in (spread_note(rates), trend_note(rates)) if x]
+        of_traces += [x for x in (spread_note(rates), trend_note(rates)) if x]
     return StepResult(
         phrase=step.canonical,
         kind=step.kind,
@@ -85,7 +85,7 @@ def summarise(
         latencies=latencies,
         conditions=conditions,
         limits=tuple(limits),
-        notes=tuple(dict.fromkeys([*said, *notes])),
+        notes=tuple(dict.fromkeys([*of_traces, *notes])),
         findings=findings or Findings(),
     )
 
@@ -104,10 +104,10 @@ def spread_note(rates: Sequence[float]) -> str:
 
 def trend_note(rates: Sequence[float]) -> str:
     """Return a word of warning where passes get faster or slower one after the other."""
-    found = trend(rates)
-    if found is None:
+    direction = trend(rates)
+    if direction is None:
         return ""
-    return f"{trend_words(found)}: it is in no verdict; find out what drifts"
+    return f"{trend_words(direction)}: it is in no verdict; find out what drifts"
 
 
 def stamp_note(trace: Trace) -> str:

@@ -223,10 +223,12 @@ class RunningStep:
 
     def _failed(self, traces: Sequence[Trace]) -> DriveError | TargetError:
         """Store what a step shows that a fault ended, and return the error to raise."""
-        found = findings_of_failure(self, traces)
-        result = summarise(self._shown(), traces, self._met(), found.notes, findings=found.findings)
+        findings = findings_of_failure(self, traces)
+        result = summarise(
+            self._shown(), traces, self._met(), findings.notes, findings=findings.findings
+        )
         self.context.sink.step_done(self.position, result)
-        return failure(traces[-1], found.findings.disconnected)
+        return failure(traces[-1], findings.findings.disconnected)
 
     def is_attached(self) -> bool:
         """Return False if the system no longer has the device of a real drive."""
@@ -254,26 +256,26 @@ class RunningStep:
         if not shown.measures:
             # What the filling itself says belongs to no figure.
             traces = PassStore(replace(t, notes=()) for t in traces)
-        found = findings_of(self, shown, traces, self._work, self._ceiling_iops)
-        said = [*found.notes, *notes, *self._standstill_notes]
-        said += filter(None, [self._cache_note or self._order_note, self._stop_reason])
+        drawn = findings_of(self, shown, traces, self._work, self._ceiling_iops)
+        lines = [*drawn.notes, *notes, *self._standstill_notes]
+        lines += filter(None, [self._cache_note or self._order_note, self._stop_reason])
         findings = replace(
-            found.findings,
+            drawn.findings,
             sweep=self.task.sweep,
             write_cache_full=self._cache_full,
             steady=self.steady,
             wear=self.context.worn.get(self.position),
         )
         if self.steady is not None:
-            said += steady_notes(self.steady)
-        result = summarise(shown, traces, self._met(), said, found.limits, findings)
+            lines += steady_notes(self.steady)
+        result = summarise(shown, traces, self._met(), lines, drawn.limits, findings)
         self.context.sink.step_done(self.position, result)
         self.context.cache.learn(result)
         if self._work is not None and any(True for _ in readings_of(traces)):
             warmth = self.context.warmth(readings_of(traces))
             # Temperatures and slices are asked for again, the histograms are not.
-            kept = PassStore(replace(t, latencies={}) for t in traces)
-            self.context.warmed.append((self.position, result, kept, warmth))
+            shown_passes = PassStore(replace(t, latencies={}) for t in traces)
+            self.context.warmed.append((self.position, result, shown_passes, warmth))
         if shown.restores_cache:
             self.context.cache.rested()
         last = traces[-1]

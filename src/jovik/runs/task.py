@@ -44,7 +44,7 @@ def tasks_of(
     precision : float, optional
         Repeat until the interval is this narrow.
     """
-    found = []
+    tasks = []
     for number, line in enumerate(plan.lines):
         for step in line.steps:
             steady = isinstance(step, IoStep) and bool(step.steady)
@@ -52,7 +52,7 @@ def tasks_of(
             if steady and rounds is None:
                 # By itself it is a round of one, and no rung waits for another.
                 rounds = ALONE + number * MOST_STEPS + line.steps.index(step)
-            found.append(
+            tasks.append(
                 Task(
                     step.pinned(),
                     _repeat(step, line.passes, plan.passes, passes, precision),
@@ -62,7 +62,7 @@ def tasks_of(
                     steady and (line.rounds is None or step in line.tracked),
                 )
             )
-    return found
+    return tasks
 
 
 def _repeat(

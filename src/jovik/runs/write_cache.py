@@ -43,9 +43,9 @@ class WriteCacheWatch:
 
     def learn(self, result: StepResult) -> None:
         """Learn the size of the cache from a long write."""
-        found = long_write_of(result)
-        if found is not None and found.cliff is not None:
-            self.known_bytes = found.cliff.at_bytes
+        written = long_write_of(result)
+        if written is not None and written.cliff is not None:
+            self.known_bytes = written.cliff.at_bytes
 
     @property
     def full(self) -> bool:

@@ -58,13 +58,13 @@ def _of_drive(before: Drive, after: Drive) -> list[Change]:
 
 def _of_claims(before: Sequence[Claim], after: Sequence[Claim]) -> list[Change]:
     gone = [c for c in before if c not in after]
-    found = []
+    changes = []
     for new in (c for c in after if c not in before):
         old = next((c for c in gone if same_claim(c, new)), None)
         if old is not None:
             gone.remove(old)
-        found.append(Change(_claim_name(new), _figure(old) if old else None, _figure(new)))
-    return [*found, *(Change(_claim_name(c), _figure(c), None) for c in gone)]
+        changes.append(Change(_claim_name(new), _figure(old) if old else None, _figure(new)))
+    return [*changes, *(Change(_claim_name(c), _figure(c), None) for c in gone)]
 
 
 def _claim_name(claim: Claim) -> str:
@@ -87,13 +87,13 @@ def same_claim(one: Claim, other: Claim) -> bool:
 
 def with_claim(sheet: Sheet, claim: Claim) -> Sheet:
     """Return the sheet with a claim in the place of the same one, or at the end."""
-    kept = list(sheet.claims)
-    at = next((n for n, c in enumerate(kept) if same_claim(c, claim)), None)
+    claims = list(sheet.claims)
+    at = next((n for n, c in enumerate(claims) if same_claim(c, claim)), None)
     if at is None:
-        kept.append(claim)
+        claims.append(claim)
     else:
-        kept[at] = claim
-    return Sheet(sheet.drive, tuple(kept))
+        claims[at] = claim
+    return Sheet(sheet.drive, tuple(claims))
 
 
 def without_claim(sheet: Sheet, what: str, printed: str | None = None) -> Sheet:

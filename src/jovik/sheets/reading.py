@@ -92,12 +92,12 @@ def parse_when(text: str) -> str:
         It is neither a day nor a moment.
     """
     try:
-        found = datetime.datetime.fromisoformat(text.strip())
+        moment = datetime.datetime.fromisoformat(text.strip())
     except ValueError:
         raise UsageError(
             f"'{text}' is not a date", "write 2026-11-23 or 2026-11-23T14:05"
         ) from None
-    return found.date().isoformat() if len(text.strip()) <= 10 else found.isoformat()
+    return moment.date().isoformat() if len(text.strip()) <= 10 else moment.isoformat()
 
 
 def parse_reading(text: str, method: str = "", instrument: str = "") -> Reading:
@@ -201,8 +201,8 @@ def _lines(text: str, where: str) -> Iterator[str]:
 
 def number_with_point(value: str, *, comma: bool) -> str:
     """Return a number with a decimal point, where it may have a comma; what follows it stays."""
-    found = re.fullmatch(r"\s*([+-]?\d+),(\d+)(\D*)", value) if comma else None
-    return f"{found[1]}.{found[2]}{found[3]}" if found is not None else value
+    match = re.fullmatch(r"\s*([+-]?\d+),(\d+)(\D*)", value) if comma else None
+    return f"{match[1]}.{match[2]}{match[3]}" if match is not None else value
 
 
 def _named_rows(text: str, where: str) -> Iterator[tuple[int, dict[str, str]]]:
@@ -237,7 +237,7 @@ def read_csv(text: str, where: str) -> list[Reading]:
         raise UsageError(
             f"{where}: '{strange[0]}' is not a column here", f"there are {', '.join(COLUMNS)}"
         )
-    found = []
+    readings = []
     comma = decimal_comma(text)
     for number, row in rows:
         if len(row) < len(columns):
@@ -246,7 +246,7 @@ def read_csv(text: str, where: str) -> list[Reading]:
             )
         try:
             value = number_with_point(row["value"], comma=comma)
-            found.append(
+            readings.append(
                 parse_reading(
                     f"{row['what']}={value}{row.get('unit', '')}",
                     row.get("method", ""),
@@ -255,7 +255,7 @@ def read_csv(text: str, where: str) -> list[Reading]:
             )
         except UsageError as error:
             raise UsageError(f"{where}, line {number}: {error.message}", error.hint) from None
-    return found
+    return readings
 
 
 class ColumnMapping(StrictModel):
@@ -306,7 +306,7 @@ def read_mapped(
         raise UsageError(
             f"{where} has no column '{missing[0]}'", f"there are: {', '.join(columns)}"
         )
-    found: dict[str, list[Reading]] = {}
+    by_drive: dict[str, list[Reading]] = {}
     comma = decimal_comma(text)
     for number, row in rows:
         name = how.drive or row.get(how.drive_column, "").strip()
@@ -324,5 +324,5 @@ def read_mapped(
                 raise UsageError(
                     f"{where}, line {number}, column '{one.column}': {error.message}", error.hint
                 ) from None
-            found.setdefault(name, []).append(reading)
-    return found
+            by_drive.setdefault(name, []).append(reading)
+    return by_drive

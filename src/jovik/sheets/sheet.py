@@ -215,19 +215,19 @@ SYMBOLS = {"$": "USD", "€": "EUR", "£": "GBP"}
 
 def parse_price(text: str) -> tuple[float, str]:
     """``89 EUR``, ``89.90`` or ``$79`` as (89.0, "EUR")."""
-    found = re.fullmatch(r"\s*([$€£])?\s*(\d{1,12}(?:\.\d{1,2})?)\s*([A-Za-z]{3}|[$€£])?\s*", text)
-    if not found or (found[1] and found[3]):
+    match = re.fullmatch(r"\s*([$€£])?\s*(\d{1,12}(?:\.\d{1,2})?)\s*([A-Za-z]{3}|[$€£])?\s*", text)
+    if not match or (match[1] and match[3]):
         raise ValueError(f"'{text}' is not a price; write 89 EUR")
-    currency = found[1] or found[3] or ""
-    return float(found[2]), SYMBOLS.get(currency, currency.upper())
+    currency = match[1] or match[3] or ""
+    return float(match[2]), SYMBOLS.get(currency, currency.upper())
 
 
 def parse_years(text: str) -> float:
     """``5 years`` as 5.0."""
-    found = re.fullmatch(r"\s*(\d{1,4}(?:\.\d{1,4})?)\s*(years?|y)?\s*", text)
-    if not found:
+    match = re.fullmatch(r"\s*(\d{1,4}(?:\.\d{1,4})?)\s*(years?|y)?\s*", text)
+    if not match:
         raise ValueError(f"'{text}' is not a warranty; write 5 years")
-    return float(found[1])
+    return float(match[1])
 
 
 class DriveTable(StrictModel):
@@ -356,8 +356,8 @@ def edited_sheet(sheet: Sheet, words: dict[str, str]) -> Sheet:
     """
     import tomlkit
 
-    there = {k: str(v) for k, v in tomlkit.parse(write_sheet(sheet))["drive"].items()}
-    return Sheet(drive_from_words({k: v for k, v in (there | words).items() if v}), sheet.claims)
+    written = {k: str(v) for k, v in tomlkit.parse(write_sheet(sheet))["drive"].items()}
+    return Sheet(drive_from_words({k: v for k, v in (written | words).items() if v}), sheet.claims)
 
 
 def write_sheet(sheet: Sheet) -> str:

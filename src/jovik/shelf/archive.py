@@ -126,12 +126,12 @@ def _files(c: sa.Connection, only: str | None) -> Iterator[tuple[str, str]]:
     yield "rigs.json", _text([_open(rig, r) for r in rigs])
     phrases: list[str] = []
     for r in runs:
-        found = units.get(r["unit_id"])
+        sample = units.get(r["unit_id"])
         about = {
             "id": r["id"],
             "drive": names[r["drive_id"]],
             "rig": all_rigs[r["rig_id"]]["name"],
-            "unit": found["serial_hash"] if found else None,
+            "unit": sample["serial_hash"] if sample else None,
         }
         steps: list[dict[str, Any]] = []
         for s in c.execute(
@@ -215,10 +215,10 @@ def _rows(c: sa.Connection, table: sa.Table) -> list[dict[str, Any]]:
 
 
 def _by(rows: Sequence[dict[str, Any]], key: str) -> dict[Any, list[dict[str, Any]]]:
-    found: dict[Any, list[dict[str, Any]]] = {}
+    groups: dict[Any, list[dict[str, Any]]] = {}
     for row in rows:
-        found.setdefault(row[key], []).append(row)
-    return found
+        groups.setdefault(row[key], []).append(row)
+    return groups
 
 
 def _open(table: sa.Table, row: Mapping[Any, Any]) -> dict[str, Any]:

@@ -116,12 +116,12 @@ class Archive:
             # As bytes: a text in memory would take four times as much.
             table = io.BytesIO(lines.encode("ascii"))
             del lines
-            found = np.loadtxt(table, np.int64, delimiter=",", comments=None, ndmin=2)
+            series = np.loadtxt(table, np.int64, delimiter=",", comments=None, ndmin=2)
         except (ValueError, OverflowError) as error:
             raise self.wrong(f"{name}: {error}") from None
-        if found.shape[1] != len(header):
+        if series.shape[1] != len(header):
             raise self.wrong(f"{name} does not have the columns {', '.join(header)}")
-        return found
+        return series
 
     def rows(self, name: str, header: Sequence[str]) -> list[list[str]]:
         """Return the rows of a short CSV file."""
@@ -152,8 +152,8 @@ def _directory_bytes(path: Path) -> int:
     at = tail.rfind(b"PK\x05\x06")
     if at < 0 or len(tail) < at + 22:
         return 0  # no zip, which the reader says better
-    found: int = struct.unpack_from("<I", tail, at + 12)[0]
+    entries: int = struct.unpack_from("<I", tail, at + 12)[0]
     wide = tail.rfind(b"PK\x06\x06", 0, at)
-    if found == 2**32 - 1 and wide >= 0 and len(tail) >= wide + 56:
-        found = struct.unpack_from("<Q", tail, wide + 40)[0]
-    return found
+    if entries == 2**32 - 1 and wide >= 0 and len(tail) >= wide + 56:
+        entries = struct.unpack_from("<Q", tail, wide + 40)[0]
+    return entries

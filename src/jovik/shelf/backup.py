@@ -29,8 +29,8 @@ def backup(engine: sa.Engine, out: Path, *, force: bool = False) -> None:
     """
     from jovik.shelf.sqlite import open_engine
 
-    with output_by_path(out, force=force) as made:
-        copy = open_engine(str(made), create=True)
+    with output_by_path(out, force=force) as file:
+        copy = open_engine(str(file), create=True)
         try:
             # One snapshot: what is written meanwhile belongs to the next backup.
             level = (
@@ -56,8 +56,8 @@ def back_up_before_migration(path: Path, revision: str) -> None:
     if copy.exists():
         return
     with (
-        replacing_by_path(copy) as made,
+        replacing_by_path(copy) as file,
         contextlib.closing(sqlite3.connect(path)) as old,
-        contextlib.closing(sqlite3.connect(made)) as new,
+        contextlib.closing(sqlite3.connect(file)) as new,
     ):
         old.backup(new)

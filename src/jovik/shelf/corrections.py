@@ -107,10 +107,10 @@ class Corrections:
             row = c.execute(sa.select(run, drive.c.name).join(drive).where(run.c.id == key))
             about = row.mappings().one()
             count = _delete_runs(c, run.c.id == key)
-            said = (
+            effect = (
                 f"{about['name']}, {about['plan']}, begun {about['started'][:16]}, {count} passes"
             )
-            log_change(c, f"run {key}", Change("run", said, None))
+            log_change(c, f"run {key}", Change("run", effect, None))
         return count
 
     def excluded(self, drive_name: str | None = None) -> list[Excluded]:
@@ -118,26 +118,26 @@ class Corrections:
 
         A run made together with others counts for nothing from its start, and is not among them.
         """
-        mine = drive.c.name == drive_name if drive_name is not None else sa.true()
+        of_drive = drive.c.name == drive_name if drive_name is not None else sa.true()
         whole = (
             sa.select(run.c.id, drive.c.name, run.c.excluded, run.c.options)
             .join(drive, run.c.drive_id == drive.c.id)
-            .where(run.c.excluded.is_not(None), mine)
+            .where(run.c.excluded.is_not(None), of_drive)
         )
         steps = (
             sa.select(run.c.id, drive.c.name, step.c.position, step.c.phrase, step.c.excluded)
             .join(run, step.c.run_id == run.c.id)
             .join(drive, run.c.drive_id == drive.c.id)
-            .where(step.c.excluded.is_not(None), run.c.excluded.is_(None), mine)
+            .where(step.c.excluded.is_not(None), run.c.excluded.is_(None), of_drive)
         )
         with self._engine.connect() as c:
-            found = [
+            runs = [
                 Excluded(k, d, None, None, why)
                 for k, d, why, options in c.execute(whole)
                 if not (isinstance(options, dict) and options.get("together"))
             ]
-            found += [Excluded(k, d, p + 1, text, why) for k, d, p, text, why in c.execute(steps)]
-        return sorted(found, key=lambda x: (x.run, x.step or 0))
+            runs += [Excluded(k, d, p + 1, text, why) for k, d, p, text, why in c.execute(steps)]
+        return sorted(runs, key=lambda x: (x.run, x.step or 0))
 
     def _excluded(self, c: sa.Connection, key: str, number: int | None) -> str | None:
         if number is None:
@@ -148,11 +148,11 @@ class Corrections:
         rows = c.execute(
             sa.select(step.c.position, step.c.excluded).where(step.c.run_id == key)
         ).all()
-        found: dict[int, str | None] = {position + 1: why for position, why in rows}
-        if number not in found:
-            there = ", ".join(map(str, sorted(found))) or "none"
-            raise UsageError(f"run {key} has no step {number}", f"it has steps: {there}")
-        return found[number]
+        reasons: dict[int, str | None] = {position + 1: why for position, why in rows}
+        if number not in reasons:
+            numbers = ", ".join(map(str, sorted(reasons))) or "none"
+            raise UsageError(f"run {key} has no step {number}", f"it has steps: {numbers}")
+        return reasons[number]
 
     def _set_excluded(
         self, c: sa.Connection, key: str, number: int | None, why: str | None
@@ -160,8 +160,8 @@ class Corrections:
         if number is None:
             c.execute(run.update().where(run.c.id == key).values(excluded=why))
         else:
-            mine = (step.c.run_id == key, step.c.position == number - 1)
-            c.execute(step.update().where(*mine).values(excluded=why))
+            which = (step.c.run_id == key, step.c.position == number - 1)
+            c.execute(step.update().where(*which).values(excluded=why))
 
     # Sheets
 
@@ -209,14 +209,14 @@ class Corrections:
         """
         with self._engine.begin() as c:
             key = c.execute(sa.select(drive.c.id).where(drive.c.name == name)).scalar_one()
-            mine = run.c.drive_id == key
-            count = c.execute(sa.select(sa.func.count()).where(mine)).scalar_one()
+            of_drive = run.c.drive_id == key
+            count = c.execute(sa.select(sa.func.count()).where(of_drive)).scalar_one()
             if count and not with_runs:
                 raise UsageError(
                     f"{name} has {count} {'run' if count == 1 else 'runs'}",
                     "add --with-runs to remove them too; jovik shelf export keeps a copy",
                 )
-            gone = {"runs": count, "passes": _delete_runs(c, mine)}
+            gone = {"runs": count, "passes": _delete_runs(c, of_drive)}
             for table in (claim, note, reading, instrument_log, unit):
                 deleted = c.execute(table.delete().where(table.c.drive_id == key))
                 gone[f"{table.name}s"] = deleted.rowcount
@@ -235,9 +235,9 @@ class Corrections:
             else (reading, ("what", "value", "unit", "method", "instrument", "written"))
         )
         same = [table.c[f] == getattr(noted, f) for f in fields]
-        mine = sa.select(table.c.id).join(drive).where(drive.c.name == name, *same)
+        ids = sa.select(table.c.id).join(drive).where(drive.c.name == name, *same)
         with self._engine.begin() as c:
-            key = c.execute(mine.order_by(table.c.id)).scalars().all()[number]
+            key = c.execute(ids.order_by(table.c.id)).scalars().all()[number]
             c.execute(table.delete().where(table.c.id == key))
             log_change(c, name, Change(table.name, noted_words(noted), None))
 
@@ -300,11 +300,9 @@ def _replace_claims(
     positions: dict[Claim, list[int]] = {}
     for row in rows:
         positions.setdefault(Claim(**{f: row[f] for f in fields}), []).append(row["position"])
-    gone = [
-        p for one, found in positions.items() if one in before and one not in after for p in found
-    ]
+    gone = [p for one, at in positions.items() if one in before and one not in after for p in at]
     c.execute(claim.delete().where(claim.c.drive_id == key, claim.c.position.in_(gone)))
-    last = max([p for found in positions.values() for p in found], default=-1)
+    last = max([p for at in positions.values() for p in at], default=-1)
     free = sorted(gone)
     for one in (x for x in after if x not in before):
         # A corrected claim stands where the wrong one stood.

@@ -60,8 +60,8 @@ def _by_numpy(blob: bytes) -> dict[str, npt.NDArray[np.int64]]:
     with zipfile.ZipFile(io.BytesIO(blob)) as parts:
         if sum(part.file_size for part in parts.infolist()) > PASS_ARRAY_BYTES:
             raise ValueError("it is larger than any pass")
-    with np.load(io.BytesIO(blob), allow_pickle=False) as found:
-        return {name: found[name] for name in found.files if name != NOT_AN_ARRAY}
+    with np.load(io.BytesIO(blob), allow_pickle=False) as arrays:
+        return {name: arrays[name] for name in arrays.files if name != NOT_AN_ARRAY}
 
 
 def _quickly(blob: bytes) -> dict[str, npt.NDArray[np.int64]] | None:
@@ -74,17 +74,17 @@ def _quickly(blob: bytes) -> dict[str, npt.NDArray[np.int64]] | None:
     if len(blob) < 22 or blob[-22:-18] != b"PK\x05\x06":
         return None
     count, _, at = struct.unpack_from("<HII", blob, len(blob) - 12)
-    found = {}
-    left = PASS_ARRAY_BYTES
+    arrays = {}
+    allowed_bytes = PASS_ARRAY_BYTES
     for _ in range(count):
         if blob[at : at + 4] != b"PK\x01\x02":
             return None
         method, crc, packed, size, name_bytes, extra, comment, start = _ENTRY.unpack_from(blob, at)
         name = blob[at + 46 : at + 46 + name_bytes].decode("ascii", "replace")
         at += 46 + name_bytes + extra + comment
-        if method != zipfile.ZIP_DEFLATED or size > left or packed == 2**32 - 1:
+        if method != zipfile.ZIP_DEFLATED or size > allowed_bytes or packed == 2**32 - 1:
             return None
-        left -= size
+        allowed_bytes -= size
         behind, more = struct.unpack_from("<HH", blob, start + 26)
         begin = start + 30 + behind + more
         content = zlib.decompressobj(-15).decompress(blob[begin : begin + packed], size + 1)
@@ -95,8 +95,8 @@ def _quickly(blob: bytes) -> dict[str, npt.NDArray[np.int64]] | None:
             return None
         shape = tuple(int(n) for n in header[1].split(b",") if n.strip())
         array = np.frombuffer(content, np.dtype("<i8"), offset=header.end()).reshape(shape)
-        found[name.removesuffix(".npy")] = array.astype(np.int64, copy=False)
-    return found
+        arrays[name.removesuffix(".npy")] = array.astype(np.int64, copy=False)
+    return arrays
 
 
 _ENTRY = struct.Struct("<10x H 4x III HHH 8x I")
@@ -128,7 +128,7 @@ def unpack_latencies(blob: bytes) -> dict[str, Latencies]:
     ValueError
         It is none.
     """
-    found = {}
+    histograms = {}
     for direction, array in unpack(blob).items():
         if array.ndim != 1 or len(array) < 3 or len(array) % 2 == 0:
             raise ValueError("it is no histogram")
@@ -137,8 +137,8 @@ def unpack_latencies(blob: bytes) -> dict[str, Latencies]:
             raise ValueError("it is no histogram")
         counts = np.zeros(histogram.COUNT, np.int64)
         counts[used] = counted
-        found[direction] = Latencies(counts, int(array[0]), int(array[1]), int(array[2]))
-    return found
+        histograms[direction] = Latencies(counts, int(array[0]), int(array[1]), int(array[2]))
+    return histograms
 
 
 def recorded_as_json(trace: Trace) -> dict[str, Any] | None:

@@ -95,13 +95,13 @@ def _of_steps(engine: sa.Engine, count: int, progress: Callable[[int, int], None
     workers = min(os.cpu_count() or 1, len(ranges) // 2, MOST_WORKERS)
     done = 0
     with contextlib.ExitStack() as stack:
-        found: Iterable[tuple[int, list[str]]] = (_look_at(engine, r) for r in ranges)
+        problems: Iterable[tuple[int, list[str]]] = (_look_at(engine, r) for r in ranges)
         if workers > 1 and "fork" in multiprocessing.get_all_start_methods():
             # A connection must not be used on both sides of a fork.
             engine.dispose()
             pool = multiprocessing.get_context("fork").Pool(workers, _take, (engine,))
-            found = stack.enter_context(pool).imap(_look, ranges)
-        for looked, faults in found:
+            problems = stack.enter_context(pool).imap(_look, ranges)
+        for looked, faults in problems:
             done += looked
             progress(done, count)
             yield from faults
@@ -127,8 +127,8 @@ def _look_at(engine: sa.Engine, ids: Range) -> tuple[int, list[str]]:
     table, first, end = ids
     with engine.connect() as c:
         if table == step.name:
-            mine = sa.select(step).where(step.c.id >= first, step.c.id < end)
-            return 0, [f for row in c.execute(mine).mappings() for f in _of_step(dict(row))]
+            rows = sa.select(step).where(step.c.id >= first, step.c.id < end)
+            return 0, [f for row in c.execute(rows).mappings() for f in _of_step(dict(row))]
         return _of_passes(c, (one_pass.c.id >= first, one_pass.c.id < end))
 
 

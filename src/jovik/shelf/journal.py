@@ -44,12 +44,12 @@ class JournalEntry:
         ValueError
             The line is none.
         """
-        found = json.loads(
+        entry = json.loads(
             line, object_hook=lambda d: base64.b64decode(d["bytes"]) if set(d) == {"bytes"} else d
         )
-        if not isinstance(found, dict) or set(found) != {"sort", "position", "values"}:
+        if not isinstance(entry, dict) or set(entry) != {"sort", "position", "values"}:
             raise ValueError("no entry of a run")
-        return cls(found["sort"], found["values"], found["position"])
+        return cls(entry["sort"], entry["values"], entry["position"])
 
 
 def _bytes(value: object) -> dict[str, str]:
@@ -70,15 +70,15 @@ def make(c: sa.Connection, key: str, entry: JournalEntry) -> None:
                     step.insert().values(entry.values | {"run_id": key, "position": entry.position})
                 )
         case "pass":
-            found = c.execute(step_id).scalar_one()
+            existing = c.execute(step_id).scalar_one()
             # A step that is made whole or not at all, such as a scan, is made again when a run was
             # killed between its pass and its end.
             c.execute(
                 one_pass.delete().where(
-                    one_pass.c.step_id == found, one_pass.c.number == entry.values["number"]
+                    one_pass.c.step_id == existing, one_pass.c.number == entry.values["number"]
                 )
             )
-            c.execute(one_pass.insert().values(entry.values | {"step_id": found}))
+            c.execute(one_pass.insert().values(entry.values | {"step_id": existing}))
         case "done":
             c.execute(
                 step.update()

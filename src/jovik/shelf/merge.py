@@ -143,8 +143,8 @@ def _merge_recordings(c: sa.Connection, archive: Archive) -> int:
         if not name.strip() or not DIGEST.fullmatch(digest):
             raise InvalidRecord("a recording is named like none")
         requests = archive.text(f"recordings/{digest}.csv").encode()
-        there = sa.select(recording.c.id).where(recording.c.folded_name == name.casefold())
-        if c.execute(there).first() is None:
+        same_name = sa.select(recording.c.id).where(recording.c.folded_name == name.casefold())
+        if c.execute(same_name).first() is None:
             try:
                 recordings.add(c, name, values["head"], requests, values["written"])
             except (ValueError, TypeError, KeyError, OverflowError) as error:
@@ -182,15 +182,15 @@ def _add_missing(
     Units are the same by their serial, all others by everything they say.
     """
     same = ["serial_hash"] if table is unit else [n for n in columns_of(table) if n not in OWN]
-    there = {
+    present = {
         tuple(_comparable(row[n]) for n in same)
         for row in c.execute(sa.select(table).where(table.c.drive_id == drive_id)).mappings()
     }
     count = 0
     for values in records:
         key = tuple(_comparable(values[n]) for n in same)
-        if key not in there:
-            there.add(key)
+        if key not in present:
+            present.add(key)
             _insert(c, table, values | {"drive_id": drive_id})
             count += 1
     return count
@@ -223,40 +223,40 @@ def _merge_run(
     if record.get("drive") not in drives or record.get("rig") not in rigs:
         raise InvalidRecord(f"{name} is of a drive or a rig that is not in the archive")
     drive_id = drives[record["drive"]]
-    there = c.execute(sa.select(run.c.drive_id, run.c.state).where(run.c.id == key)).first()
-    if there is not None and there.drive_id != drive_id:
+    existing = c.execute(sa.select(run.c.drive_id, run.c.state).where(run.c.id == key)).first()
+    if existing is not None and existing.drive_id != drive_id:
         raise InvalidRecord(f"run {key} is of another drive on this shelf")
     check_run(values)
-    if there is None:
+    if existing is None:
         of = sa.select(unit.c.id).where(
             unit.c.drive_id == drive_id, unit.c.serial_hash == str(record.get("unit"))
         )
-        bench = c.execute(sa.select(rig.c.id).where(rig.c.name == record["rig"])).scalar()
-        bench = _insert(c, rig, rigs[record["rig"]]) if bench is None else bench
+        rig_key = c.execute(sa.select(rig.c.id).where(rig.c.name == record["rig"])).scalar()
+        rig_key = _insert(c, rig, rigs[record["rig"]]) if rig_key is None else rig_key
         links = {
             "id": key,
             "drive_id": drive_id,
-            "rig_id": bench,
+            "rig_id": rig_key,
             "unit_id": c.execute(of).scalar(),
             "arrival": next_arrival(),
             "imported": archive.path.name,
         }
         c.execute(run.insert().values(values | links))
-    is_done = there is not None and there.state == "done"
+    is_done = existing is not None and existing.state == "done"
     count = sum(_merge_step(c, archive, key, one, is_done) for one in steps)
-    if there is not None and count:
+    if existing is not None and count:
         of_here = run.update().where(run.c.id == key, run.c.imported.is_(None))
         c.execute(of_here.values(imported=archive.path.name))
-    if there is not None and _is_whole(c, key):
+    if existing is not None and _is_whole(c, key):
         ended = {k: values[k] for k in ("state", "ended", "health_after", "notes")}
         c.execute(run.update().where(run.c.id == key, run.c.state != "done").values(ended))
-    return int(there is None), count
+    return int(existing is None), count
 
 
 def _is_whole(c: sa.Connection, key: str) -> bool:
     """Return True if every step of a run that is here is finished."""
-    left = sa.select(step.c.id).where(step.c.run_id == key, step.c.finished.is_not(True))
-    return c.execute(left.limit(1)).first() is None
+    unfinished = sa.select(step.c.id).where(step.c.run_id == key, step.c.finished.is_not(True))
+    return c.execute(unfinished.limit(1)).first() is None
 
 
 def _merge_step(
@@ -270,16 +270,19 @@ def _merge_step(
     at = f"step {about['position'] + 1} of run {key}"
     with _naming(f"a step of run {key} cannot be read (step {about['position'] + 1})"):
         check_step(about)
-    there = (
+    existing = (
         c.execute(sa.select(step).where(step.c.run_id == key, step.c.position == about["position"]))
         .mappings()
         .first()
     )
-    if there is None and is_done:
+    if existing is None and is_done:
         raise InvalidRecord(f"run {key} is finished on this shelf, and the archive has {at} more")
-    if there is not None and (there["phrase"], there["kind"]) != (about["phrase"], about["kind"]):
-        raise InvalidRecord(f"{at} is '{there['phrase']}' on this shelf")
-    step_id = there["id"] if there is not None else _insert(c, step, about | {"run_id": key})
+    if existing is not None and (existing["phrase"], existing["kind"]) != (
+        about["phrase"],
+        about["kind"],
+    ):
+        raise InvalidRecord(f"{at} is '{existing['phrase']}' on this shelf")
+    step_id = existing["id"] if existing is not None else _insert(c, step, about | {"run_id": key})
     known = {
         p["number"]: p
         for p in c.execute(
@@ -296,21 +299,21 @@ def _merge_step(
             OWN | {"slices", "latencies"},
         )
         number = figures["number"]
-        place = f"{key}/{about['position']}-{number}.csv"
-        whole = figures | _series(archive, place, each.get("latencies"))
+        member = f"{key}/{about['position']}-{number}.csv"
+        whole = figures | _series(archive, member, each.get("latencies"))
         with _naming(f"a pass of run {key} cannot be read (pass {number} of {at})"):
             check_figures(whole, read_trace(whole | {"conditions": about["conditions"]}))
         if number in known:
             if any(figures[n] != known[number][n] for n in PASS_FIELDS):
                 raise InvalidRecord(f"pass {number} of {at} has other figures on this shelf")
             continue
-        if there is not None and there["finished"]:
+        if existing is not None and existing["finished"]:
             raise InvalidRecord(
                 f"{at} is finished on this shelf, and the archive has a pass {number} of it more"
             )
         c.execute(one_pass.insert().values(whole | {"step_id": step_id}))
         added += 1
-    if there is not None and about["finished"] and not there["finished"]:
+    if existing is not None and about["finished"] and not existing["finished"]:
         done = {k: about[k] for k in ("finished", "notes", "limits", "facts")}
         c.execute(step.update().where(step.c.id == step_id).values(done))
     return added
@@ -333,12 +336,12 @@ def _series(archive: Archive, at: str, edges: object) -> dict[str, bytes]:
         counts = {direction: np.zeros(histogram.COUNT, np.int64) for direction in edges}
         for direction, low, _, count in archive.rows(f"latencies/{at}", HISTOGRAM):
             counts[direction][histogram.bucket_of(int(low))] += int(count)
-        found = {
+        series = {
             direction: Latencies(
                 counts[direction], int(e["minimum_ns"]), int(e["maximum_ns"]), int(e["sum_ns"])
             )
             for direction, e in edges.items()
         }
-        return {"slices": pack(slices=slices), "latencies": pack_latencies(found)}
+        return {"slices": pack(slices=slices), "latencies": pack_latencies(series)}
     except (ValueError, KeyError, TypeError, OverflowError) as error:
         raise InvalidRecord(f"the series of {at} are none: {error}") from None

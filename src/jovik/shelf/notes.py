@@ -34,13 +34,13 @@ def notes_of(c: sa.Connection, drive_id: int) -> list[Note]:
     rows = c.execute(
         sa.select(note).where(note.c.drive_id == drive_id).order_by(note.c.id)
     ).mappings()
-    found = []
+    notes_found = []
     for r in rows:
         with contextlib.suppress(DamagedRecord), naming("a note"):
-            found.append(
+            notes_found.append(
                 read_note({f: r[f] for f in ("sort", "text", "written", "happened", "run")})
             )
-    return found
+    return notes_found
 
 
 def readings(c: sa.Connection, drive_id: int | None = None) -> list[Reading]:
@@ -48,11 +48,11 @@ def readings(c: sa.Connection, drive_id: int | None = None) -> list[Reading]:
     query = sa.select(reading, drive.c.name.label("drive")).join(drive).order_by(reading.c.id)
     if drive_id is not None:
         query = query.where(reading.c.drive_id == drive_id)
-    found = []
+    readings = []
     for r in c.execute(query).mappings():
         with contextlib.suppress(DamagedRecord), naming(f"a reading of '{r['drive']}'"):
-            found.append(read_reading({f: r[f] for f in (*_FIELDS, "drive", "written")}))
-    return found
+            readings.append(read_reading({f: r[f] for f in (*_FIELDS, "drive", "written")}))
+    return readings
 
 
 def add_log(c: sa.Connection, drive_id: int, found: RunLog, means: list[Reading], now: str) -> bool:
@@ -88,8 +88,8 @@ def logs(c: sa.Connection, drive_id: int, run: str | None = None) -> list[RunLog
     query = sa.select(instrument_log).where(instrument_log.c.drive_id == drive_id)
     if run is not None:
         query = query.where(instrument_log.c.run == run)
-    found = []
+    logs = []
     for r in c.execute(query.order_by(instrument_log.c.id)).mappings():
         with contextlib.suppress(DamagedRecord), naming(f"a log beside run {r['run']}"):
-            found.append(read_run_log({f: r[f] for f in RunLog.__dataclass_fields__}))
-    return found
+            logs.append(read_run_log({f: r[f] for f in RunLog.__dataclass_fields__}))
+    return logs

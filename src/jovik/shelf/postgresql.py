@@ -139,36 +139,36 @@ def _url(where: str) -> sa.URL:
 
 def _bring_up(engine: sa.Engine, create: bool, migrating: bool) -> None:
     with engine.connect() as c:
-        found = revision_of(c)
-        if found == REVISION:
+        revision = revision_of(c)
+        if revision == REVISION:
             return
         tables = sa.inspect(c).get_table_names()
         # Somebody may have made the shelf between these two looks: whose tables are there has a
         # revision, since both come at once.
-        found = revision_of(c)
-        if found == REVISION:
+        revision = revision_of(c)
+        if revision == REVISION:
             return
-    if found is None and tables:
+    if revision is None and tables:
         raise ShelfError(
             f"{engine.url.database} is a database, but not a Jovik shelf",
             "name an empty one with --shelf",
         )
-    if found is not None and not migrating:
+    if revision is not None and not migrating:
         raise ShelfError(f"the shelf in {engine.url.database} is of another revision")
-    if found is None and not create:
+    if revision is None and not create:
         raise ShelfError(
             f"there is no shelf in {engine.url.database} yet", "jovik sheet new NAME makes one"
         )
     with engine.begin() as c:
         # Of several that come at once one migrates; the others find it done.
         c.execute(sa.text("select pg_advisory_xact_lock(:lock)"), {"lock": LOCK})
-        found = revision_of(c)
-        if found == REVISION:
+        revision = revision_of(c)
+        if revision == REVISION:
             return
-        if found is None:
+        if revision is None:
             make(c)
         else:
-            _back_up(c, found)
+            _back_up(c, revision)
             migrate(c)
 
 

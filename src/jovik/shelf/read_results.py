@@ -132,12 +132,12 @@ def results(
             )
             for p in c.execute(passes).all():
                 by_step.setdefault(p[0], []).append(p)
-    found = []
+    results = []
     for r in rows:
         if r["id"] in by_step:
             with contextlib.suppress(DamagedRecord), naming(_at(r)):
-                found.append(_result(r, by_step[r["id"]], with_latencies))
-    return found
+                results.append(_result(r, by_step[r["id"]], with_latencies))
+    return results
 
 
 def copied(engine: sa.Engine, where: sa.ColumnElement[bool]) -> list[str]:
@@ -149,12 +149,12 @@ def copied(engine: sa.Engine, where: sa.ColumnElement[bool]) -> list[str]:
         .where(where, step.c.kind.startswith(CopyStep.word))
         .distinct()
     )
-    found = []
+    results = []
     with engine.connect() as c:
         for phrase in c.execute(query).scalars():
             with contextlib.suppress(DamagedRecord), naming(f"the phrase '{phrase}'"):
-                found.append(read_phrase(phrase).canonical)
-    return found
+                results.append(read_phrase(phrase).canonical)
+    return results
 
 
 def passes(engine: sa.Engine, where: sa.ColumnElement[bool]) -> list[dict[str, Any]]:
@@ -272,10 +272,10 @@ def recent(engine: sa.Engine, name: str | None, most: int, beyond: int = 0) -> l
 
 def of_several_rigs(engine: sa.Engine, name: str | None) -> list[StepResult]:
     """See `Shelf.results_of_several_rigs`."""
-    mine = sa.select(drive.c.id).where(of_drive(name))
+    ids = sa.select(drive.c.id).where(of_drive(name))
     several = (
         sa.select(run.c.drive_id)
-        .where(run.c.drive_id.in_(mine), run.c.excluded.is_(None))
+        .where(run.c.drive_id.in_(ids), run.c.excluded.is_(None))
         .group_by(run.c.drive_id)
         .having(sa.func.count(sa.distinct(run.c.rig_id)) > 1)
     )

@@ -85,13 +85,13 @@ def runs(engine: sa.Engine, name: str | None) -> list[RunRecord]:
     What is damaged is left out and named.
     """
     order = read_results.order_of(engine)
-    found = []
+    records = []
     with engine.connect() as c:
         query = _RUNS.where(read_results.of_drive(name)).order_by(order, run.c.id)
         for row in c.execute(query).mappings():
             with contextlib.suppress(DamagedRecord), read_results.naming(f"run {row['id']}"):
-                found.append(_record(row))
-    return found
+                records.append(_record(row))
+    return records
 
 
 @dataclass(frozen=True)
@@ -174,13 +174,13 @@ def circumstances(engine: sa.Engine, keys: Sequence[str]) -> dict[str, tuple[Cir
     query = sa.select(run.c.id, run.c.circumstances).where(
         run.c.id.in_(keys), run.c.circumstances.is_not(None)
     )
-    found: dict[str, tuple[Circumstance, ...]] = {}
+    by_run: dict[str, tuple[Circumstance, ...]] = {}
     with engine.connect() as c:
         for key, stored in c.execute(query):
             with contextlib.suppress(DamagedRecord):
                 mattered = tuple(x for x in read_circumstances(stored) if x.matters)
-                found |= {key: mattered} if mattered else {}
-    return found
+                by_run |= {key: mattered} if mattered else {}
+    return by_run
 
 
 def latest_run(engine: sa.Engine, states: Sequence[str]) -> str | None:

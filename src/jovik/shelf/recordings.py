@@ -140,9 +140,9 @@ def find(c: sa.Connection, name: str) -> tuple[Recording, str] | None:
         return None
     if digest not in _last:
         row = c.execute(_named(name)).mappings().one()
-        found = read_kept(row)
+        kept = read_kept(row)
         _last.clear()
-        _last[digest] = found
+        _last[digest] = kept
     return _last[digest]
 
 
@@ -155,21 +155,21 @@ def read_kept(row: Mapping[Any, Any]) -> tuple[Recording, str]:
         They give none.
     """
     try:
-        found, digest = recording_from(row["head"], [requests_of(row)], len(row["requests"]))
+        recording, digest = recording_from(row["head"], [requests_of(row)], len(row["requests"]))
     except (ValueError, TypeError, KeyError, OverflowError, zlib.error) as error:
         raise DamagedRecord(f"the recording '{row['name']}' is damaged: {error}") from None
     if digest != row["digest"]:
         raise DamagedRecord(f"the recording '{row['name']}' is another one than it was")
-    return found, digest
+    return recording, digest
 
 
 def requests_of(row: Mapping[Any, Any]) -> bytes:
     """Return table of requests of a recording on the shelf, bounded (ValueError, zlib.error)."""
     unpacker = zlib.decompressobj()
-    found = unpacker.decompress(row["requests"], KEPT_RECORDING_BYTES + 1)
-    if len(found) > KEPT_RECORDING_BYTES or unpacker.unconsumed_tail:
+    content = unpacker.decompress(row["requests"], KEPT_RECORDING_BYTES + 1)
+    if len(content) > KEPT_RECORDING_BYTES or unpacker.unconsumed_tail:
         raise ValueError("it is larger than any recording of a shelf")
-    return found
+    return content
 
 
 _last: dict[str, tuple[Recording, str]] = {}

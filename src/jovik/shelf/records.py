@@ -93,18 +93,18 @@ def typed(sort: Callable[..., T], given: Any, what: str) -> T:
     if not _finite(given):
         raise DamagedRecord(f"{what}: a number in it is not finite")
     try:
-        (found,) = _adapter(sort).validate_python((_by_field(sort, given),))
+        (made,) = _adapter(sort).validate_python((_by_field(sort, given),))
     except ValidationError as error:
         first = error.errors()[0]
-        *_, last = place = [str(part) for part in first["loc"][1:]] or [what]
+        *_, last = where = [str(part) for part in first["loc"][1:]] or [what]
         if first["type"] == "unexpected_keyword_argument":
             raise DamagedRecord(f"{what}: '{last}' is no field of it") from None
         if first["type"] == "dataclass_type":
-            raise DamagedRecord(f"{what}: '{'.'.join(place)}' cannot be read") from None
-        raise DamagedRecord(f"{what}: '{'.'.join(place)}': {first['msg'].lower()}") from None
+            raise DamagedRecord(f"{what}: '{'.'.join(where)}' cannot be read") from None
+        raise DamagedRecord(f"{what}: '{'.'.join(where)}': {first['msg'].lower()}") from None
     except (TypeError, ValueError, OverflowError) as error:
         raise DamagedRecord(f"{what}: {error}") from None
-    return cast(T, found)
+    return cast(T, made)
 
 
 def _by_field(sort: Any, given: Any) -> Any:
@@ -113,13 +113,13 @@ def _by_field(sort: Any, given: Any) -> Any:
         return given
     keys: Mapping[str, str] = getattr(sort, "JSON_KEYS", {})
     names = {key: name for name, key in keys.items()}
-    parts, found = _parts(sort), {}
+    parts, values = _parts(sort), {}
     for key, value in given.items():
         if key in getattr(sort, "JSON_DERIVED", ()):
             continue
         name = names.get(key, key)
-        found[name] = _by_field(parts[name], value) if name in parts else value
-    return found
+        values[name] = _by_field(parts[name], value) if name in parts else value
+    return values
 
 
 @cache
@@ -160,21 +160,21 @@ def _words(value: Any, what: str) -> tuple[str, ...]:
 
 def read_drive(row: Mapping[str, Any]) -> Drive:
     """Return a drive from its columns."""
-    found: Drive = typed(Drive, _without(row, "address"), "a drive")
-    if not found.name.strip():
+    drive_read: Drive = typed(Drive, _without(row, "address"), "a drive")
+    if not drive_read.name.strip():
         raise DamagedRecord("a drive has no name")
     address = row.get("address")
     if address is not None and not is_address(address):
         raise DamagedRecord(f"{address!r:.40} is not the address of a page")
-    return found
+    return drive_read
 
 
 def read_claim(row: Mapping[str, Any]) -> Claim:
     """Return a claim from its columns."""
-    found: Claim = typed(Claim, _without(row, "position"), "a claim")
-    if found.unit not in ("bytes/s", "IOPS", "ns") or found.figure <= 0:
-        raise DamagedRecord(f"a claim of {found.figure!r} {found.unit!r:.20}")
-    return found
+    claim_read: Claim = typed(Claim, _without(row, "position"), "a claim")
+    if claim_read.unit not in ("bytes/s", "IOPS", "ns") or claim_read.figure <= 0:
+        raise DamagedRecord(f"a claim of {claim_read.figure!r} {claim_read.unit!r:.20}")
+    return claim_read
 
 
 def read_rig(row: Mapping[str, Any]) -> Rig:
@@ -196,12 +196,12 @@ def read_run_log(row: Mapping[str, Any]) -> RunLog:
         if not isinstance(series, list) or not all(_is_finite(x) for x in series):
             raise DamagedRecord(f"the {name} of a log are no numbers")
         given[name] = tuple(map(float, series))
-    found: RunLog = typed(RunLog, given, "a log")
-    if len(found.seconds) != len(found.readings) or not found.seconds:
+    log: RunLog = typed(RunLog, given, "a log")
+    if len(log.seconds) != len(log.readings) or not log.seconds:
         raise DamagedRecord("the log of an instrument has not one value for each time")
-    if any(b < a for a, b in pairwise(found.seconds)):
+    if any(b < a for a, b in pairwise(log.seconds)):
         raise DamagedRecord("the times of a log do not rise")
-    return found
+    return log
 
 
 def _is_finite(value: object) -> bool:
@@ -210,10 +210,10 @@ def _is_finite(value: object) -> bool:
 
 def read_reading(row: Mapping[str, Any]) -> Reading:
     """Return a reading from its columns."""
-    found: Reading = typed(Reading, row, "a reading")
-    if found.phrase is not None:
-        read_phrase(found.phrase)
-    return found
+    reading_read: Reading = typed(Reading, row, "a reading")
+    if reading_read.phrase is not None:
+        read_phrase(reading_read.phrase)
+    return reading_read
 
 
 @lru_cache(maxsize=4096)
@@ -371,15 +371,15 @@ def figures_from(values: Sequence[Any]) -> PassFigures:
 def read_latencies(blob: Any) -> dict[str, Latencies]:
     """Histograms from their bytes."""
     try:
-        found = unpack_latencies(blob)
+        histograms = unpack_latencies(blob)
     except ValueError as error:
         raise DamagedRecord(f"its latencies cannot be read: {error}") from None
-    for direction, one in found.items():
+    for direction, one in histograms.items():
         if direction not in ("read", "write") or (one.counts < 0).any():
             raise DamagedRecord("its latencies have the wrong form")
         if not 0 <= one.minimum_ns <= one.maximum_ns or one.sum_ns < 0 or not one.total:
             raise DamagedRecord("its latencies contradict each other")
-    return found
+    return histograms
 
 
 def read_trace(row: Mapping[Any, Any]) -> Trace:

@@ -80,16 +80,16 @@ def open_engine(where: str, *, create: bool, migrating: bool = True) -> sa.Engin
         _recognise(path, reading)
         engine = _connect(path, reading=reading)
         with engine.connect() as connection:
-            found = revision_of(connection)
-        if found is None:
+            revision = revision_of(connection)
+        if revision is None:
             raise ShelfError(
                 f"{where} is a shelf without a revision; it may be damaged",
                 "name another one with --shelf",
             )
-        if found != REVISION and (reading or not migrating):
+        if revision != REVISION and (reading or not migrating):
             raise ShelfError(f"{where} is of another revision and cannot be written here", COPY_IT)
-        if found != REVISION:
-            back_up_before_migration(path, found)
+        if revision != REVISION:
+            back_up_before_migration(path, revision)
             _migrate(path)
         return engine
     except (sa.exc.DatabaseError, OSError) as error:
@@ -159,12 +159,12 @@ def _connect(path: Path | None, *, foreign_keys: bool = True, reading: bool = Fa
         )
     else:
         address = _address(path, reading)
-        made = lambda: sqlite3.connect(  # noqa: E731
+        connect = lambda: sqlite3.connect(  # noqa: E731
             address, uri=True, timeout=patience_s(), check_same_thread=False
         )
         engine = sa.create_engine(
             "sqlite://",
-            creator=made,
+            creator=connect,
             poolclass=sa.pool.QueuePool,
             json_deserializer=decode_json,
         )
@@ -204,8 +204,8 @@ def _make(path: Path) -> None:
         connection.execute(sa.text(f"PRAGMA application_id={APPLICATION_ID}"))
         make(connection)
     with engine.connect() as connection:
-        made: sqlite3.Connection = connection.connection.driver_connection  # type: ignore[assignment]
-        content = made.serialize()
+        raw: sqlite3.Connection = connection.connection.driver_connection  # type: ignore[assignment]
+        content = raw.serialize()
     engine.dispose()
     create_atomically(path, content)
 

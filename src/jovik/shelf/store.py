@@ -166,11 +166,11 @@ class Shelf:
         with self._engine.connect() as c:
             query = sa.select(drive.c.name, drive.c.address).order_by(drive.c.id)
             known = {r.name: r.address for r in c.execute(query)}
-        found = {name: a for name, a in known.items() if is_address(a)}
+        addresses = {name: a for name, a in known.items() if is_address(a)}
         for name in known:
-            if name not in found:
-                found[name] = new_address(name, set(found.values()))
-        return {name: found[name] for name in known}
+            if name not in addresses:
+                addresses[name] = new_address(name, set(addresses.values()))
+        return {name: addresses[name] for name in known}
 
     def keep_addresses(self, addresses: Mapping[str, str]) -> None:
         """Store the address of each drive's page, which it keeps when it is renamed."""
@@ -191,14 +191,14 @@ class Shelf:
         """Return every drive as sold by its name, in the order they were enrolled."""
         with self._engine.connect() as c:
             rows = c.execute(sa.select(drive).order_by(drive.c.id)).mappings().all()
-        found = {}
+        drives = {}
         for row in rows:
             with (
                 contextlib.suppress(DamagedRecord),
                 read_results.naming(f"the drive '{row['name']}'"),
             ):
-                found[row["name"]] = read_drive({f: row[f] for f in _DRIVE_FIELDS})
-        return found
+                drives[row["name"]] = read_drive({f: row[f] for f in _DRIVE_FIELDS})
+        return drives
 
     def sheet(self, name: str) -> Sheet:
         """Return a drive with its claims; case does not matter.
@@ -212,11 +212,11 @@ class Shelf:
         """
         with self._engine.connect() as c:
             row = self._drive_row(c, name)
-            found = c.execute(
+            drive_row = c.execute(
                 sa.select(claim).where(claim.c.drive_id == row["id"]).order_by(claim.c.position)
             ).mappings()
             claims = []
-            for r in found:
+            for r in drive_row:
                 at = f"claim {r['position'] + 1} of '{row['name']}'"
                 with contextlib.suppress(DamagedRecord), read_results.naming(at):
                     claims.append(read_claim({f: r[f] for f in _CLAIM_FIELDS}))
@@ -351,16 +351,16 @@ class Shelf:
             }
             with self._writing.begin() as c:
                 insert_if_absent(c, unit, values | {"drive_id": self._drive_row(c, name)["id"]})
-        found = next(u for u in self.units(name) if u.serial_hash == serial_hash)
-        if found.firmware != firmware or (unit_name and unit_name != found.name):
-            found = Unit(found.id, unit_name or found.name, serial_hash, serial_tail, firmware)
+        sample = next(u for u in self.units(name) if u.serial_hash == serial_hash)
+        if sample.firmware != firmware or (unit_name and unit_name != sample.name):
+            sample = Unit(sample.id, unit_name or sample.name, serial_hash, serial_tail, firmware)
             with self._writing.begin() as c:
                 c.execute(
                     unit.update()
-                    .where(unit.c.id == found.id)
-                    .values(firmware=firmware, name=found.name)
+                    .where(unit.c.id == sample.id)
+                    .values(firmware=firmware, name=sample.name)
                 )
-        return found
+        return sample
 
     # Runs
 
@@ -572,15 +572,15 @@ class Shelf:
             for r in self.results(name)
             if r.conditions.unit is not None and read_results.is_drive_result(r, filled=False)
         ]
-        mine = [r for r in every if r.conditions.unit == unit_name]
-        if not mine:
+        own = [r for r in every if r.conditions.unit == unit_name]
+        if not own:
             raise UnknownNameError(
                 "measured unit", unit_name, {str(r.conditions.unit) for r in every}
             )
-        drives = list(dict.fromkeys(r.drive for r in mine))
+        drives = list(dict.fromkeys(r.drive for r in own))
         if len(drives) > 1:
             raise UsageError(
                 f"units of {len(drives)} drives are called '{unit_name}': {', '.join(drives)}",
                 "say which with --drive",
             )
-        return list({(by(r), r.kind): r for r in mine}.values())
+        return list({(by(r), r.kind): r for r in own}.values())

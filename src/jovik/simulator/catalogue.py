@@ -72,9 +72,9 @@ def _changed(drive: ModelDrive, part: str) -> ModelDrive:
     key, value = key.strip(), value.strip()
     if key in ("firmware", "serial") and value:
         return replace(drive, behaviour=_with(drive.behaviour, **{key: value}))
-    found = named_link(value) if key == "link" else None
-    carried = found[0].rate_bytes_s if found is not None else None
-    if found is None or carried is None:
+    link = named_link(value) if key == "link" else None
+    carried = link[0].rate_bytes_s if link is not None else None
+    if link is None or carried is None:
         raise UsageError(
             f"'@{part}' of a model drive is not understood",
             "write @link=USB 480 Mb/s, @link=SATA 3 Gb/s, @link=PCIe 3.0 x2, @firmware=2.0 or "
@@ -82,7 +82,7 @@ def _changed(drive: ModelDrive, part: str) -> ModelDrive:
         )
     own = drive.behaviour.link_rate
     rate = min(own, carried) if own else carried
-    return replace(drive, link=found[0], behaviour=_with(drive.behaviour, link_rate=rate))
+    return replace(drive, link=link[0], behaviour=_with(drive.behaviour, link_rate=rate))
 
 
 def _with(behaviour: Behaviour, **values: object) -> Behaviour:

@@ -20,8 +20,8 @@ KINDS = {"PCIe": "NVMe", "SATA": "SATA", "USB": "USB"}
 def model_device(model: ModelDrive) -> BlockDevice:
     """Return the model drive as a block device that nothing is mounted on."""
     drive, behaviour = model.sheet.drive, model.behaviour
-    found = named_link(drive.interface)
-    link = model.link or (found[0] if found is not None else None)
+    named = named_link(drive.interface)
+    link = model.link or (named[0] if named is not None else None)
     return BlockDevice(
         name=model.name,
         node=f"{MODEL_PREFIX}{model.name}",

@@ -26,7 +26,7 @@ def latencies(
 ) -> dict[str, Latencies]:
     """Latencies spread around the mean that Little's law gives (in flight = rate x latency)."""
     whole = int(slices[:, [1, 3]].sum())
-    found = {}
+    histograms = {}
     for name, column in (("read", 1), ("write", 3)):
         ios = int(slices[:, column].sum())
         if not ios:
@@ -50,5 +50,7 @@ def latencies(
         hit = np.flatnonzero(counts)
         low, high = int(histogram.LOW_NS[hit[0]]), int(histogram.HIGH_NS[hit[-1]] - 1)
         total = float((counts * histogram.MIDDLE_NS).sum())
-        found[name] = Latencies(counts, low, high, round(min(max(total, low * ios), high * ios)))
-    return found
+        histograms[name] = Latencies(
+            counts, low, high, round(min(max(total, low * ios), high * ios))
+        )
+    return histograms

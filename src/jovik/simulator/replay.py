@@ -115,23 +115,23 @@ def slices_of(recording: Recording, found: Replayed) -> npt.NDArray[np.int64]:
     slices = np.zeros((rows, len(SLICE_COLUMNS)), np.int64)
     row = np.minimum(found.done_ns // SLICE_NS, rows - 1)
     for kind, base in ((Kind.READ, 0), (Kind.WRITE, 2)):
-        mine = recording.kind == kind
-        np.add.at(slices[:, base], row[mine], recording.bytes[mine])
-        np.add.at(slices[:, base + 1], row[mine], 1)
+        own = recording.kind == kind
+        np.add.at(slices[:, base], row[own], recording.bytes[own])
+        np.add.at(slices[:, base + 1], row[own], 1)
     return slices
 
 
 def latencies_of(recording: Recording, found: Replayed) -> dict[str, Latencies]:
     """Latencies by direction."""
-    made = {}
+    histograms = {}
     took = found.done_ns - found.issue_ns
     for kind, name in ((Kind.READ, "read"), (Kind.WRITE, "write")):
-        mine = took[recording.kind == kind]
-        if len(mine):
-            counts = np.bincount(histogram.bucket_of(mine), minlength=histogram.COUNT)
-            low, high, whole = int(mine.min()), int(mine.max()), int(mine.sum())
-            made[name] = Latencies(counts.astype(np.int64), low, high, whole)
-    return made
+        durations = took[recording.kind == kind]
+        if len(durations):
+            counts = np.bincount(histogram.bucket_of(durations), minlength=histogram.COUNT)
+            low, high, whole = int(durations.min()), int(durations.max()), int(durations.sum())
+            histograms[name] = Latencies(counts.astype(np.int64), low, high, whole)
+    return histograms
 
 
 def record_of(job: ReplayJob, found: Replayed) -> ReplayRecord:

@@ -312,9 +312,9 @@ class ModelSession:
     def replay(self, job: ReplayJob, watch: ProgressCallback) -> Trace:
         """See `jovik.simulator.replay`."""
         rng = np.random.default_rng([job.seed, 4])
-        found = replayed(self.state, job, rng)
-        slices = slices_of(job.recording, found)
-        elapsed = int(found.done_ns.max(initial=1))
+        replay = replayed(self.state, job, rng)
+        slices = slices_of(job.recording, replay)
+        elapsed = int(replay.done_ns.max(initial=1))
         self.state.idle(elapsed)
         return Trace(
             engine=self.engine,
@@ -324,9 +324,9 @@ class ModelSession:
             flush_ns=0,
             cpu_ns=0,
             slices=slices,
-            latencies=latencies_of(job.recording, found),
+            latencies=latencies_of(job.recording, replay),
             notes=self.notes,
-            replay=record_of(job, found),
+            replay=record_of(job, replay),
         )
 
     def to_fill_bytes(self, percent: int) -> int:

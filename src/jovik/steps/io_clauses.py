@@ -234,16 +234,16 @@ def spell_head(step: IoStep) -> list[str]:
 def read_access(cursor: Cursor) -> dict[str, Any]:
     """Return the fields of a whole phrase."""
     values = _read_head(cursor)
-    left: list[Clause] = list(CLAUSES)
+    remaining: list[Clause] = list(CLAUSES)
     places: dict[str, int] = {}
     while cursor.next is not None:
         start = cursor.at
-        clause = next((c for c in left if cursor.accept(*c.keywords)), None)
+        clause = next((c for c in remaining if cursor.accept(*c.keywords)), None)
         if clause is None:
             if any(cursor.accept(*c.keywords) for c in CLAUSES):
                 raise cursor.wrong("each part once only", cursor.words[start])
-            raise cursor.wrong(_list([c.shown for c in left]) if left else "nothing more")
-        left.remove(clause)
+            raise cursor.wrong(_list([c.shown for c in remaining]) if remaining else "nothing more")
+        remaining.remove(clause)
         read = clause.read(cursor)
         places |= dict.fromkeys(read, start)
         values |= read

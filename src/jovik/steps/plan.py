@@ -158,13 +158,13 @@ def _read(name: str, text: str, where: str) -> Plan:
                         raise ValueError(error.message) from None
             return given
 
-    found = read_toml(text, where, PlanFile)
+    plan = read_toml(text, where, PlanFile)
     lines = tuple(
         _entry(x, phrase, number)
-        for number, x in enumerate(found.steps)
+        for number, x in enumerate(plan.steps)
         for phrase in (x.steps or [x.phrase])
     )
-    return Plan(name, found.title, found.about, lines, found.passes)
+    return Plan(name, plan.title, plan.about, lines, plan.passes)
 
 
 def _entry(line: Any, phrase: str, number: int) -> PlanEntry:
@@ -261,6 +261,6 @@ def _phrases_of(line: Any) -> list[str]:
     if not isinstance(line, dict):
         return []
     inner, track = line.get("steps"), line.get("track")
-    found = [line.get("phrase"), *(inner if isinstance(inner, list) else [])]
-    found += track if isinstance(track, list) else []
-    return [x for x in found if isinstance(x, str)]
+    phrases = [line.get("phrase"), *(inner if isinstance(inner, list) else [])]
+    phrases += track if isinstance(track, list) else []
+    return [x for x in phrases if isinstance(x, str)]

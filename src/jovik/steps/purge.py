@@ -75,10 +75,10 @@ class PurgeStep(Step):
         lasted = session.now_ns() - began
         trace = Trace.empty(session.engine, session.direct, lasted)
         run.record(trace)
-        said = f"purged by {done.method} in {show_time(lasted)}: {done.answer}"
+        words = f"purged by {done.method} in {show_time(lasted)}: {done.answer}"
         if done.unreached:
-            said += f"; it did not reach {done.unreached}"
-        return run.finish([trace], [said])
+            words += f"; it did not reach {done.unreached}"
+        return run.finish([trace], [words])
 
     @override
     def bring_back(self, session: Session, seed: int, watch: ProgressCallback) -> int:

@@ -131,13 +131,13 @@ class ReplayStep(Step):
         UsageError
             It cannot be read, or is another one than it was.
         """
-        found, digest = self._read()
+        recording, digest = self._read()
         if self.digest and digest != self.digest:
             raise UsageError(
                 f"{self.path} is another recording than this run began with",
                 "give it back its own name",
             )
-        return found
+        return recording
 
     @override
     def pinned(self) -> ReplayStep:
@@ -152,8 +152,8 @@ class ReplayStep(Step):
             path = shipped_path(self.path)
         elif not path.is_file():
             for library in reversed(LIBRARIES):
-                if (kept := library.recording(self.path)) is not None:
-                    return kept
+                if (stored := library.recording(self.path)) is not None:
+                    return stored
             raise UnknownRecordingError(
                 "recording",
                 self.path,
@@ -164,14 +164,14 @@ class ReplayStep(Step):
 
     def _area(self, session: Session) -> Workload:
         """Return its range as a workload, which lays it out and says whether it may be written."""
-        found = self.recording()
-        room = session.room_bytes() or found.span_bytes
+        recording = self.recording()
+        room = session.room_bytes() or recording.span_bytes
         return Workload(
             random=True,
-            read_percent=50 if found.writes else 100,
+            read_percent=50 if recording.writes else 100,
             block_bytes=4096,
-            depth=max(found.depth, 1),
-            span_bytes=min(found.span_bytes, max(room // 2**20, 1) * 2**20),
+            depth=max(recording.depth, 1),
+            span_bytes=min(recording.span_bytes, max(room // 2**20, 1) * 2**20),
             seed=0,
             time_ns=1,
         )
@@ -188,10 +188,10 @@ class ReplayStep(Step):
 
     @override
     def add_cost(self, cost: PlanCost, session: Session, passes: int) -> None:
-        found, work = self.recording(), self._area(session)
+        recording, work = self.recording(), self._area(session)
         missing = max(session.to_lay_out_bytes(work) - cost.laid_out_bytes, 0)
         cost.certain_bytes += missing
-        cost.certain_bytes += int(found.bytes[found.kind == Kind.WRITE].sum()) * passes
+        cost.certain_bytes += int(recording.bytes[recording.kind == Kind.WRITE].sum()) * passes
         if self.pace == "dependent" and work.writes and session.engine != "model":
             cost.certain_bytes += WRITTEN_BYTES
         cost.laid_out_bytes = max(cost.laid_out_bytes, session.to_lay_out_bytes(work))
@@ -199,27 +199,27 @@ class ReplayStep(Step):
 
     def run(self, run: StepRun) -> StepResult:
         """Replay it, pass after pass."""
-        found, area = self.recording(), self._area(run.session)
+        recording, area = self.recording(), self._area(run.session)
         run.begin(self, run.session.engine, area.span_bytes)
 
         def one_pass(number: int) -> Trace:
             run.prepare(area)
             job = ReplayJob(
-                found, self.pace, run.seed(number), run.stop_on_error, verify=self.verify
+                recording, self.pace, run.seed(number), run.stop_on_error, verify=self.verify
             )
             return run.session.replay(job, run.progress(number))
 
         notes = []
-        if area.span_bytes < found.span_bytes:
+        if area.span_bytes < recording.span_bytes:
             notes.append(
-                f"its range of {show_size(found.span_bytes)} is folded into "
+                f"its range of {show_size(recording.span_bytes)} is folded into "
                 f"{show_size(area.span_bytes)}, which is what there is room for"
             )
         traces = run.repeat(one_pass)
-        if traces and (told := traces[-1].replay) is not None:
-            notes += overhead_notes(told)
-        if found.lost:
-            notes.append(f"{found.lost:,} events were lost when it was recorded")
+        if traces and (record := traces[-1].replay) is not None:
+            notes += overhead_notes(record)
+        if recording.lost:
+            notes.append(f"{recording.lost:,} events were lost when it was recorded")
         return run.finish(traces, notes)
 
 
@@ -229,11 +229,11 @@ def overhead_notes(told: ReplayRecord) -> list[str]:
     To one digit: the kernel counts whole milliseconds over 500 requests.
     """
     longer = {"read": told.overhead_read_ns, "write": told.overhead_write_ns}
-    said = " and ".join(f"a {word} about {show_time(ns, 1)}" for word, ns in longer.items() if ns)
-    if not said:
+    words = " and ".join(f"a {word} about {show_time(ns, 1)}" for word, ns in longer.items() if ns)
+    if not words:
         return []
     return [
-        f"here {said} longer to a program than to the drive itself: taken off the recorded think "
+        f"here {words} longer to a program than to the drive itself: taken off the recorded think "
         "times, which include it already"
     ]
 

@@ -157,13 +157,13 @@ class RestStep(Step):
         while True:
             spent = run.session.now_ns() - began
             first, rate = run.first_rate_bytes_s, probe_write(run)
-            seen = f"a short write at {show_rate(rate)}, {show_rate(first)} at first"
+            evidence = f"a short write at {show_rate(rate)}, {show_rate(first)} at first"
             if rate >= RECOVERED * first:
                 if last:
                     run.room_pause_ns = last
-                return f"recovered {_when(spent)}: {seen}{self._make_room(run, began, watch)}"
+                return f"recovered {_when(spent)}: {evidence}{self._make_room(run, began, watch)}"
             if spent >= self.time_ns:
-                return f"not recovered within {show_time(self.time_ns)}: {seen}"
+                return f"not recovered within {show_time(self.time_ns)}: {evidence}"
             last = min(wait, max(self.time_ns - spent, 1))
             pause(run, last, began, watch)
             wait = min(wait * 3 // 2, LONGEST_PAUSE_NS)
@@ -223,9 +223,9 @@ def probe_write(run: StepRun) -> float:
 
 def pause(run: StepRun, time_ns: int, began_ns: int, watch: ProgressCallback) -> None:
     """Leave the drive alone, and show whoever watches that time goes on."""
-    left = time_ns
-    while left > 0:
-        run.session.wait(min(left, GLANCE_NS))
-        left -= GLANCE_NS
+    remaining_ns = time_ns
+    while remaining_ns > 0:
+        run.session.wait(min(remaining_ns, GLANCE_NS))
+        remaining_ns -= GLANCE_NS
         warm = run.watched_temperature_c()
         watch(Progress(run.session.now_ns() - began_ns, 0, 0.0, temperature_c=warm))

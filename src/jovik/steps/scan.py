@@ -203,8 +203,8 @@ class ScanStep(Step):
             amount_bytes=PROBES * PROBE_BYTES,
         )
         probes = run.unbroken(lambda: run.session.run(single, no_progress))
-        found = probes.latencies.get("read")
-        return trace, found.percentile_ns(0.5) if found is not None else None, probes.errors
+        histogram = probes.latencies.get("read")
+        return trace, histogram.percentile_ns(0.5) if histogram is not None else None, probes.errors
 
     def _whole_access_ns(self, run: StepRun, area: Workload) -> tuple[float, ...]:
         """Return mean time of single reads over the whole span, in nanoseconds, batch by batch."""

@@ -42,26 +42,26 @@ def expand_sweep(text: str) -> list[str]:
             last_range = len(choices)
             choices.append([word.text])
         elif word.text.casefold() == "by" and last_range is not None and number + 1 < len(words):
-            found, stride = _RANGE.fullmatch(choices[last_range][0]), words[number + 1]
+            match, stride = _RANGE.fullmatch(choices[last_range][0]), words[number + 1]
             size = _ITEM.fullmatch(stride.text)
-            if found is None or size is None or float(size[1]) <= 0:
+            if match is None or size is None or float(size[1]) <= 0:
                 raise PhraseError(
                     text,
                     stride.start,
                     stride.end,
                     "how far apart the numbers of the range are, such as 10",
                 )
-            choices[last_range] = _walk(text, word, found, float(size[1]))
+            choices[last_range] = _walk(text, word, match, float(size[1]))
             last_range, skip = None, 1
         elif _LIST.fullmatch(word.text) and not re.search(r",0", word.text):
             choices.append(_items(word.text))
         else:
             choices.append([word.text])
-    for place, options in enumerate(choices):
-        found = _RANGE.fullmatch(options[0])
-        if found:
+    for index, options in enumerate(choices):
+        match = _RANGE.fullmatch(options[0])
+        if match:
             word = next(w for w in words if w.text == options[0])
-            choices[place] = _walk(text, word, found, None)
+            choices[index] = _walk(text, word, match, None)
     count = 1
     for options in choices:
         count *= len(options)

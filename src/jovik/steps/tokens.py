@@ -33,9 +33,9 @@ class Cursor:
     def __init__(self, text: str) -> None:
         self.text = text
         self.words = []
-        for found in _WORD.finditer(text):
-            word = found[0].rstrip(",") if len(found[0]) > 1 else found[0]
-            self.words.append(Word(word, found.start(), found.start() + len(word)))
+        for match in _WORD.finditer(text):
+            word = match[0].rstrip(",") if len(match[0]) > 1 else match[0]
+            self.words.append(Word(word, match.start(), match.start() + len(word)))
         self.at = 0
 
     @property

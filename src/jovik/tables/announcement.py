@@ -13,17 +13,17 @@ from jovik.steps import PurgeStep
 
 def announcement(ready: PreparedRun) -> str:
     """Return what is about to happen: how long, what is written, and where."""
-    order, cost = ready.order, ready.cost
-    count = f"{len(order.tasks)} {'step' if len(order.tasks) == 1 else 'steps'}"
+    request, cost = ready.order, ready.cost
+    count = f"{len(request.tasks)} {'step' if len(request.tasks) == 1 else 'steps'}"
     fewest, most = (
-        min(t.repeat.least for t in order.tasks),
-        max(t.repeat.most for t in order.tasks),
+        min(t.repeat.least for t in request.tasks),
+        max(t.repeat.most for t in request.tasks),
     )
     times = f"{most}" if fewest == most else f"{fewest} to {most}"
     times += " pass" if times == "1" else " passes"
     least = f"{show_time(ready.least.time_ns)} to " if ready.least is not None else ""
-    limit = min(cost.time_ns, order.budget_ns) if order.budget_ns is not None else cost.time_ns
-    upper = any(t.repeat.least != t.repeat.most for t in order.tasks)
+    limit = min(cost.time_ns, request.budget_ns) if request.budget_ns is not None else cost.time_ns
+    upper = any(t.repeat.least != t.repeat.most for t in request.tasks)
     lasts = (
         "until you stop it"
         if cost.endless
@@ -32,7 +32,7 @@ def announcement(ready: PreparedRun) -> str:
         else f"{'at most ' if upper else ''}about {show_time(limit)}"
     )
     lines = [
-        f"{ready.sheet.drive.name}: {order.plan}, {count} of {times}, {lasts}, engine "
+        f"{ready.sheet.drive.name}: {request.plan}, {count} of {times}, {lasts}, engine "
         f"{ready.session.engine}"
         f"{'' if ready.session.direct else ', buffered (page cache)'}",
         _amounts(ready, "at most " if upper else ""),
@@ -45,28 +45,28 @@ def announcement(ready: PreparedRun) -> str:
         )
     if ready.fills_system:
         lines.append(ready.fills_system)
-    if isinstance(order.target, DeviceTarget):
+    if isinstance(request.target, DeviceTarget):
         lines += ready.session.notes
-    if order.budget_ns is not None and order.trimmed:
-        lines.append(f"to stay within {show_time(order.budget_ns)}: {'; '.join(order.trimmed)}")
+    if request.budget_ns is not None and request.trimmed:
+        lines.append(f"to stay within {show_time(request.budget_ns)}: {'; '.join(request.trimmed)}")
     return "\n".join(lines)
 
 
 def cost_json(ready: PreparedRun) -> dict[str, Any]:
     """Return what a run will cost, as documented."""
-    order, cost = ready.order, ready.cost
+    request, cost = ready.order, ready.cost
     return {
         "drive": ready.sheet.drive.name,
-        "target": order.target.describe(),
-        "plan": order.plan,
-        "steps": len(order.tasks),
+        "target": request.target.describe(),
+        "plan": request.plan,
+        "steps": len(request.tasks),
         "time_ns": None if cost.endless else cost.time_ns,
         "least_time_ns": ready.least.time_ns if ready.least is not None else None,
         "written_bytes": round(cost.written_bytes(ready.rate_bytes_s)),
         "space_bytes": cost.space_bytes,
         "endurance_share": ready.endurance_share,
-        "budget_ns": order.budget_ns,
-        "trimmed": list(order.trimmed),
+        "budget_ns": request.budget_ns,
+        "trimmed": list(request.trimmed),
     }
 
 

@@ -13,8 +13,8 @@ def circumstance_lines(found: Sequence[Circumstance]) -> list[str]:
     matters = [c for c in found if c.matters]
     if not matters:
         return []
-    told = "; ".join(c.value + (f" ({c.effect})" if c.effect else "") for c in matters)
-    return [f"figures may differ here: {told}; see jovik scout --all"]
+    words = "; ".join(c.value + (f" ({c.effect})" if c.effect else "") for c in matters)
+    return [f"figures may differ here: {words}; see jovik scout --all"]
 
 
 def circumstances_table(found: Sequence[Circumstance], title: str = "What may matter") -> Table:

@@ -23,7 +23,7 @@ def claims_table(found: Judged) -> Table:
     judgements = found.judgements
     runs = sorted({j.step.run for j in judgements if j.step})
     lost = lost_in(found)
-    said = {id(j): f"{j.claim.label}: {j.why}{_usual(found, j)}" for j in judgements}
+    words = {id(j): f"{j.claim.label}: {j.why}{_usual(found, j)}" for j in judgements}
     open_ones = [j for j in judgements if j.verdict not in (Verdict.MET, Verdict.BEATEN)]
     return Table(
         f"{found.sheet.drive.name}: {lost or 'claims'}",
@@ -37,7 +37,7 @@ def claims_table(found: Judged) -> Table:
             *(standing_lines(found.standing) if found.standing is not None else ()),
         ],
         notes=[
-            *(said[id(j)] for j in open_ones),
+            *(words[id(j)] for j in open_ones),
             *(
                 f"inconsistent: {x.what}, {show_rate(x.one.median)} and "
                 f"{show_rate(x.two.median)}. Likely: {x.reason}"
@@ -48,7 +48,7 @@ def claims_table(found: Judged) -> Table:
             *excluded_words(found.excluded),
         ],
         small=[
-            *(said[id(j)] for j in judgements if j not in open_ones),
+            *(words[id(j)] for j in judgements if j not in open_ones),
             *_kept(found.sheet.drive),
             f"margin {100 * found.margin:g} %; rates without the flush at the end; from run "
             f"{', '.join(runs)}"
@@ -75,12 +75,12 @@ def lost_in(found: Judged) -> str:
 def claims_summary(judgements: Sequence[ClaimVerdict]) -> str:
     """Return one line for all claims: ``3 of 5 claims met, 1 short, 1 untested``."""
     counts = Counter(str(j.verdict) for j in judgements)
-    kept = counts.pop("met", 0) + counts.pop("beaten", 0)
+    satisfied = counts.pop("met", 0) + counts.pop("beaten", 0)
     held = counts.pop("held back", 0)
     by = list(dict.fromkeys(j.limit.what for j in judgements if j.limit is not None))
     rest = "".join(f", {n} {verdict}" for verdict, n in counts.items())
     rest += f", {held} held back by the {' and the '.join(by)}" if held else ""
-    return f"{kept} of {len(judgements)} claim{'s' if len(judgements) != 1 else ''} met{rest}"
+    return f"{satisfied} of {len(judgements)} claim{'s' if len(judgements) != 1 else ''} met{rest}"
 
 
 def doubts(found: Judged) -> list[str]:
@@ -92,7 +92,7 @@ def doubts(found: Judged) -> list[str]:
             if j.step is not None and j.step.conditions.unit is not None
         }
     )
-    said = (
+    words = (
         [
             f"warning: these are figures of {' and '.join(used)}; jovik judge --samples tells "
             "them apart"
@@ -100,19 +100,19 @@ def doubts(found: Judged) -> list[str]:
         if len(used) > 1
         else []
     )
-    said += [
+    words += [
         f"warning: on rig '{rig}' the same unit did clearly less than elsewhere: suspect the "
         "port, the cable or the machine, or a drive that has got "
         "worse since; measure it there again"
         for rig in dict.fromkeys(s.rig for s in found.slowed)
     ]
-    said += [
+    words += [
         f"{x.unit} has firmware {x.now} now and had {x.before} until {x.until}: what differs "
         "between those results may be the firmware's doing"
         for x in found.firmware
     ]
     wrong = [s.unit for s in found.samples.suspects if s.unit in used]
-    return said + [
+    return words + [
         f"warning: {unit} is suspect, and these figures may be the sample's instead of the "
         "drive's: jovik judge --samples"
         for unit in wrong
@@ -121,12 +121,12 @@ def doubts(found: Judged) -> list[str]:
 
 def _kept(drive: Drive) -> list[str]:
     """Return what the maker says that no test of a day can judge."""
-    said = (
+    words = (
         [f"endurance {show_size(drive.endurance_bytes)} written"] if drive.endurance_bytes else []
     )
-    said += [f"warranty {drive.warranty_years:g} years"] if drive.warranty_years else []
-    said += [f"price {drive.spelled_price}"] if drive.price else []
-    return [f"shown, not judged: {', '.join(said)}"] if said else []
+    words += [f"warranty {drive.warranty_years:g} years"] if drive.warranty_years else []
+    words += [f"price {drive.spelled_price}"] if drive.price else []
+    return [f"shown, not judged: {', '.join(words)}"] if words else []
 
 
 def _row(j: ClaimVerdict) -> tuple[str, ...]:

@@ -26,8 +26,8 @@ MOST_KINDS = 4
 def verdict_lines(found: Compared) -> list[str]:
     """Return the answer in a few lines: what differs in how it was measured, then what changed."""
     changes = found.comparison.conditions
-    said = [f"differs: {'; '.join(map(condition_words, changes))}"] if changes else []
-    return [*said, _summary(found.comparison)]
+    lines = [f"differs: {'; '.join(map(condition_words, changes))}"] if changes else []
+    return [*lines, _summary(found.comparison)]
 
 
 def condition_words(change: ConditionChange) -> str:
@@ -37,7 +37,9 @@ def condition_words(change: ConditionChange) -> str:
 
 def _summary(comparison: Comparison) -> str:
     counted = [
-        f"{len(mine)} {direction}" for direction in ORDER if (mine := comparison.of(direction))
+        f"{len(of_direction)} {direction}"
+        for direction in ORDER
+        if (of_direction := comparison.of(direction))
     ]
     count = len(comparison.steps)
     return f"of {count} {'step' if count == 1 else 'steps'}: {', '.join(counted)}"
@@ -72,31 +74,31 @@ def _row(s: StepComparison) -> tuple[str, ...]:
 
 
 def _notes(found: Compared) -> list[str]:
-    said = [
+    lines = [
         f"excluded, and compared since it was named: run {run.id}: {run.excluded}"
         for side in (found.before, found.after)
         for run in side.runs
         if run.excluded is not None
     ]
-    said += [finding_words(f) for f in found.comparison.findings]
-    return said + [logged_words(x) for x in found.logged if x.apart]
+    lines += [finding_words(f) for f in found.comparison.findings]
+    return lines + [logged_words(x) for x in found.logged if x.apart]
 
 
 def _small(found: Compared) -> list[str]:
     comparison = found.comparison
     spread = 100 * max([FLOOR, *found.effect.spread.values()])
-    said = [logged_words(x) for x in found.logged if not x.apart]
-    said += [
+    lines = [logged_words(x) for x in found.logged if not x.apart]
+    lines += [
         f"not compared: {parse(x.kind).label}: {', '.join(x.why)}"
         for x in comparison.not_comparable
     ]
-    said += [
+    lines += [
         f"only {which}: {_some([parse(k).label for k in kinds])}"
         for which, kinds in (("before", comparison.only_before), ("after", comparison.only_after))
         if kinds
     ]
     return [
-        *said,
+        *lines,
         "times: after over before, with an interval that holds for all steps at once; runs of one "
         f"drive differ by {spread:.2g} %",
     ]
@@ -105,12 +107,12 @@ def _small(found: Compared) -> list[str]:
 def finding_words(change: FindingChange) -> str:
     """``cliff: at 44 GB (...), now at 39 GB (...) (sequential write ...)``."""
     if change.before is None:
-        said = f"{change.kind} now: {change.after}"
+        words = f"{change.kind} now: {change.after}"
     elif change.after is None:
-        said = f"{change.kind} no more: it was {change.before}"
+        words = f"{change.kind} no more: it was {change.before}"
     else:
-        said = f"{change.kind}: it was {change.before}, now {change.after}"
-    return f"{said} ({change.step})"
+        words = f"{change.kind}: it was {change.before}, now {change.after}"
+    return f"{words} ({change.step})"
 
 
 def logged_words(change: LoggedChange) -> str:
@@ -162,7 +164,7 @@ def history_notes(found: History) -> list[str]:
     slower = [k for k, p in newest.items() if p.times.high is not None and p.times.high < 1]
     faster = [k for k, p in newest.items() if p.times.low is not None and p.times.low > 1]
     same = len(newest) - len(slower) - len(faster)
-    said = [
+    lines = [
         f"since the first result: {len(faster)} {'step' if len(faster) == 1 else 'steps'} faster, "
         f"{len(slower)} slower, {same} within noise; the ratios' intervals hold for all at once"
     ]
@@ -171,5 +173,5 @@ def history_notes(found: History) -> list[str]:
         version = p.result.conditions.firmware
         if version and (not firmware or firmware[-1][0] != version):
             firmware.append((version, p.result.started[:10]))
-    said += [f"firmware {version} since {day}" for version, day in firmware[1:]]
-    return said
+    lines += [f"firmware {version} since {day}" for version, day in firmware[1:]]
+    return lines

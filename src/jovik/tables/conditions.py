@@ -21,18 +21,18 @@ def conditions_words(results: Sequence[StepResult]) -> list[str]:
     by_drive: dict[str, list[StepResult]] = {}
     for r in results:
         by_drive.setdefault(r.drive, []).append(r)
-    said = []
+    words = []
     wheres = {d: tuple(dict.fromkeys(_where(r) for r in rs)) for d, rs in by_drive.items()}
     if len({w for where in wheres.values() for w in where}) > 1:
-        told = [f"{d} on {' and '.join(where)}" for d, where in wheres.items()]
-        more = f" and {len(told) - MOST_DRIVES} more" if len(told) > MOST_DRIVES else ""
-        said.append(f"not all on one rig and link: {'; '.join(told[:MOST_DRIVES])}{more}")
+        differing = [f"{d} on {' and '.join(where)}" for d, where in wheres.items()]
+        more = f" and {len(differing) - MOST_DRIVES} more" if len(differing) > MOST_DRIVES else ""
+        words.append(f"not all on one rig and link: {'; '.join(differing[:MOST_DRIVES])}{more}")
     for drive, rs in by_drive.items():
         firmware = sorted({f for r in rs if (f := r.conditions.firmware) is not None})
         units = {r.conditions.unit for r in rs}
         if len(firmware) > 1 and len(units) == 1:
-            said.append(f"{drive}: figures of firmware {' and '.join(firmware)} together")
-    return said + disturbed_words(results)
+            words.append(f"{drive}: figures of firmware {' and '.join(firmware)} together")
+    return words + disturbed_words(results)
 
 
 def _where(result: StepResult) -> str:

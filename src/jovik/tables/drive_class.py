@@ -43,15 +43,16 @@ def standing_lines(found: ClassStanding) -> list[str]:
         return []
     count = len(found.figures)
     steps = f"{count} {'step' if count == 1 else 'steps'}"
-    said = f"overall {figure_words(found.index)}, where 100 is usual for a {title}, over {steps}"
+    words = f"overall {figure_words(found.index)}, where 100 is usual for a {title}, over {steps}"
     if not found.own:
-        return [f"{said}; its own class cannot be told (jovik sheet edit NAME --class)"]
+        return [f"{words}; its own class cannot be told (jovik sheet edit NAME --class)"]
     for standing in (Standing.BELOW, Standing.ABOVE):
-        mine = [f for f in found.figures if f.standing is standing]
-        said += "".join(
-            f"; {standing}: {f.usual.what} {_value(f)} (usual {usual_words(f.usual)})" for f in mine
+        of_standing = [f for f in found.figures if f.standing is standing]
+        words += "".join(
+            f"; {standing}: {f.usual.what} {_value(f)} (usual {usual_words(f.usual)})"
+            for f in of_standing
         )
-    return [said]
+    return [words]
 
 
 def _value(f: ClassFigure) -> str:

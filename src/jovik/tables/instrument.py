@@ -41,9 +41,9 @@ def _short_words(found: LogBeside) -> list[str]:
     short = [f for f in found.steps if f.covered < COVERED]
     if not short:
         return []
-    told = ", ".join(f"{f.name.split('  ')[0]} ({100 * f.covered:.0f} %)" for f in short)
+    words = ", ".join(f"{f.name.split('  ')[0]} ({100 * f.covered:.0f} %)" for f in short)
     energy = ", and no energy is told of them" if found.log.unit == WATTS else ""
-    return [f"the log covers only a part of these steps{energy}: {told}"]
+    return [f"the log covers only a part of these steps{energy}: {words}"]
 
 
 def _row(f: SpanFigures, *, power: bool) -> list[str]:
@@ -85,8 +85,8 @@ def log_json(found: LogBeside) -> dict[str, Any]:
 
 def logged_sentences(found: Sequence[LogBeside]) -> list[str]:
     """Return each log in a line: its phases with their means."""
-    said = []
+    sentences = []
     for x in found:
         parts = [f"{f.name} {figure_words(f.mean)}" for f in x.phases]
-        said.append(f"{x.log.quantity}, {x.log.unit}: {'; '.join(parts)}")
-    return said
+        sentences.append(f"{x.log.quantity}, {x.log.unit}: {'; '.join(parts)}")
+    return sentences

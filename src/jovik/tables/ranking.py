@@ -110,8 +110,8 @@ def step_table(found: Ranked, kind: str) -> Table:
 
 def _label(ranking: Ranking, kind: str) -> str:
     """Return the step's label, and of a long write which of its rates is compared."""
-    made = [s.result for s in ranking_of(ranking, kind)]
-    return parse(kind).label + (": sustained rate" if any(map(long_write_of, made)) else "")
+    results = [s.result for s in ranking_of(ranking, kind)]
+    return parse(kind).label + (": sustained rate" if any(map(long_write_of, results)) else "")
 
 
 def _step_header(found: Ranked) -> list[str]:
@@ -169,14 +169,14 @@ def places_table(found: Ranked, drive: str) -> Table:
     rows = []
     for kind in found.ranking.kinds:
         every = ranking_of(found.ranking, kind)
-        mine = next((s for s in every if s.drive == drive), None)
-        if mine is None:
+        own = next((s for s in every if s.drive == drive), None)
+        if own is None:
             continue
         # What is in front of the first is the next behind it.
         other = next((s for s in every if s.drive != drive), None)
         lead = (
             found.ranking.lead(
-                kind, *((drive, other.drive) if mine is every[0] else (other.drive, drive))
+                kind, *((drive, other.drive) if own is every[0] else (other.drive, drive))
             )
             if other is not None
             else None
@@ -184,12 +184,12 @@ def places_table(found: Ranked, drive: str) -> Table:
         rows.append(
             (
                 _label(found.ranking, kind),
-                significant(mine.rate_bytes_s.median * per_unit()),
-                interval_words(mine.rate_bytes_s, per_unit()),
-                f"{mine.place} of {len(every)}",
+                significant(own.rate_bytes_s.median * per_unit()),
+                interval_words(own.rate_bytes_s, per_unit()),
+                f"{own.place} of {len(every)}",
                 other.drive if other is not None else "-",
                 significant(other.rate_bytes_s.median * per_unit()) if other is not None else "-",
-                _margin_words(lead, first=mine is every[0]) if lead is not None else "-",
+                _margin_words(lead, first=own is every[0]) if lead is not None else "-",
             )
         )
     header = [
@@ -238,20 +238,20 @@ def ranking_verdict(found: Ranked) -> list[str]:
     names = " and ".join(f"{d.drive}" for d in best)
     first = best[0]
     assert first.index is not None
-    said = f"{names} {'is' if len(best) == 1 else 'are level,'} first of {len(placed)}"
+    words = f"{names} {'is' if len(best) == 1 else 'are level,'} first of {len(placed)}"
     index = f"index {figure_words(first.index)}, where {ranking.yardstick} is 100"
-    return [f"{said}: {index}"] if len(best) == 1 else [said]
+    return [f"{words}: {index}"] if len(best) == 1 else [words]
 
 
 def ranking_findings(found: Ranked) -> list[str]:
     """Return the notes that change a decision: limits of rigs, exclusions, omissions."""
     ranking = found.ranking
-    said = slowed_words(
+    lines = slowed_words(
         [s for s in found.slowed if any(d.drive == s.drive for d in ranking.drives)]
     )
-    said += excluded_words(list(found.excluded))
-    said += _program_words(found, None)
-    return said + [
+    lines += excluded_words(list(found.excluded))
+    lines += _program_words(found, None)
+    return lines + [
         f"left out: {x.drive}" + (f", {parse(x.kind).label}" if x.kind else "") + f": {x.why}"
         for x in ranking.left_out
     ]
@@ -283,8 +283,8 @@ def ranking_foot(found: Ranked, only: str | None = None) -> list[str]:
     )
     notes += excluded_words([x for x in found.excluded if only in (None, x.drive)])
     notes += [
-        f"measured under conditions that matter: {drive}: {', '.join(seen)}"
-        for drive, seen in found.circumstances.items()
+        f"measured under conditions that matter: {drive}: {', '.join(circumstances)}"
+        for drive, circumstances in found.circumstances.items()
         if only in (None, drive)
     ]
     shown = [s.result for d in ranking.drives for s in d.steps]
@@ -324,15 +324,15 @@ def _class_words(found: Ranked, only: str | None) -> list[str]:
         standings = {d: s for d, s in standings.items() if d == only}
     if not standings:
         return []
-    told = [
+    words = [
         f"{d} {figure_words(s.index)}, a {s.drive_class.title}"
         for d, s in standings.items()
         if s.index is not None
     ]
-    more = f" and {len(told) - MOST_TOLD} more" if told[MOST_TOLD:] else ""
-    said = [f"in its class, where 100 is usual: {'; '.join(told[:MOST_TOLD])}{more}"]
+    more = f" and {len(words) - MOST_TOLD} more" if words[MOST_TOLD:] else ""
+    lines = [f"in its class, where 100 is usual: {'; '.join(words[:MOST_TOLD])}{more}"]
     wide = gaps([s.drive_class for s in standings.values()])
-    return said + [gap_words(g) for g in wide[:MOST_GAPS]]
+    return lines + [gap_words(g) for g in wide[:MOST_GAPS]]
 
 
 def _index_words(found: Ranked) -> list[str]:
@@ -344,12 +344,12 @@ def _index_words(found: Ranked) -> list[str]:
     effect = found.effect
     spread = 100 * max([FLOOR, *effect.spread.values()])
     learnt = f"from {effect.freedom} repeated runs" if effect.spread else "the assumed minimum"
-    said = [
+    lines = [
         f"index: {counted} {'step' if counted == 1 else 'steps'} that two drives or more were "
         f"measured in; intervals and places hold for all pairs at once, and runs of one drive "
         f"differ by {spread:.2g} % ({learnt})"
     ]
-    return said + [
+    return lines + [
         f"{d.drive} lacks {len(d.missing)} of them, and is placed as if it were there what it is "
         "elsewhere"
         for d in ranking.drives

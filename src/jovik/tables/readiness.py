@@ -16,7 +16,7 @@ from jovik.tables.table import Table
 
 def readiness_json(found: DriveReadiness, *, serials: bool = False) -> dict[str, Any]:
     """Return one drive as documented; its serial in full only where that is wanted."""
-    device, told = found.device, found.temperatures_c
+    device, temperatures = found.device, found.temperatures_c
     link = device.link
     return {
         "node": device.node,
@@ -43,8 +43,8 @@ def readiness_json(found: DriveReadiness, *, serials: bool = False) -> dict[str,
             "rate_bytes_s": link.rate_bytes_s,
             "best_rate_bytes_s": link.best_rate_bytes_s,
         },
-        "temperature_c": max(told.values(), default=None),
-        "temperatures_c": told,
+        "temperature_c": max(temperatures.values(), default=None),
+        "temperatures_c": temperatures,
         "partitions": [
             {
                 "name": p.name,

@@ -25,7 +25,7 @@ def readings_table(found: Noted) -> Table:
         )
         for b in found.readings
     ]
-    said = [
+    words = [
         "value: the median where it was read more than once; place: among readings of the same "
         "method; against Jovik: how far it lies from what Jovik measured"
     ]
@@ -35,7 +35,7 @@ def readings_table(found: Noted) -> Table:
         rows,
         right=(1, 2, 3),
         spare=(3,),
-        notes=said,
+        notes=words,
     )
 
 

@@ -21,11 +21,11 @@ def programs_table(drive: str, results: Sequence[StepResult]) -> Table:
     """Return the replayed programs of a drive, with the time that is not the drive's."""
     rows = []
     for r in results:
-        found = r.findings.replay
-        if found is not None:
-            own = max(found.elapsed_s.median - found.waited_s.median, 0.0)
+        record = r.findings.replay
+        if record is not None:
+            own = max(record.elapsed_s.median - record.waited_s.median, 0.0)
             name = parse(r.kind).label.removeprefix("replay of ").replace("-", " ")
-            took, waited = seconds_words(found.elapsed_s), seconds_words(found.waited_s)
+            took, waited = seconds_words(record.elapsed_s), seconds_words(record.waited_s)
             rows.append((name, took, waited, f"{own:.3g} s"))
     return Table(
         f"{drive}: recorded programs",
@@ -40,18 +40,18 @@ def replays_table(results: Sequence[StepResult]) -> Table:
     rows = []
     late = 0.0
     for number, r in enumerate(results, 1):
-        found = r.findings.replay
-        if found is None:
+        record = r.findings.replay
+        if record is None:
             continue
-        late = max(late, found.late)
+        late = max(late, record.late)
         rows.append(
             (
                 str(number),
                 parse(r.kind).label,
-                seconds_words(found.elapsed_s),
-                seconds_words(found.waited_s),
-                f"{found.recorded_s:.3g} s",
-                f"{found.recorded_waited_s:.3g} s",
+                seconds_words(record.elapsed_s),
+                seconds_words(record.waited_s),
+                f"{record.recorded_s:.3g} s",
+                f"{record.recorded_waited_s:.3g} s",
             )
         )
     notes = ["waited: while at least one request was on its way to the drive or back"]

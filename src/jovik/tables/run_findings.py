@@ -86,13 +86,13 @@ def ladder_table(curve: Sweep) -> Table:
 
 def long_write_table(number: int | None, result: StepResult) -> Table:
     """Return the steady parts of a long write; `number` is the step's in its run."""
-    found = result.findings.long_write
+    written = result.findings.long_write
     step = parse(result.phrase)
-    assert isinstance(step, IoStep) and found is not None
+    assert isinstance(step, IoStep) and written is not None
     # A random write is read in I/Os a second, a stream in bytes.
-    scale, unit = (1 / found.block_bytes, "IOPS") if step.random else (per_unit(), rate_unit())
+    scale, unit = (1 / written.block_bytes, "IOPS") if step.random else (per_unit(), rate_unit())
     rows = []
-    for part in found.parts:
+    for part in written.parts:
         rate = part.rate_bytes_s
         rows.append(
             (
@@ -260,23 +260,23 @@ def cache_table(pairs: Sequence[CacheComparison]) -> Table:
     """Return the write cache of the empty drive against that of the same nearly full."""
     rows = []
     for pair in pairs:
-        for words, found in (("empty", pair.empty), (f"{pair.filled_percent} %", pair.full)):
-            behind = found.sustained if isinstance(found.sustained, Interval) else None
+        for words, history in (("empty", pair.empty), (f"{pair.filled_percent} %", pair.full)):
+            behind = history.sustained if isinstance(history.sustained, Interval) else None
             rows.append(
                 (
                     words,
-                    show_size(found.total_bytes),
-                    show_size(found.cliff.at_bytes) if found.cliff else "no cliff",
+                    show_size(history.total_bytes),
+                    show_size(history.cliff.at_bytes) if history.cliff else "no cliff",
                     significant(
                         (
-                            found.cliff.before_bytes_s
-                            if found.cliff
-                            else found.parts[0].rate_bytes_s.median
+                            history.cliff.before_bytes_s
+                            if history.cliff
+                            else history.parts[0].rate_bytes_s.median
                         )
                         * per_unit()
                     ),
                     significant(behind.median * per_unit()) if behind else "-",
-                    interval_words(behind, per_unit()) if behind else str(found.sustained),
+                    interval_words(behind, per_unit()) if behind else str(history.sustained),
                 )
             )
     return Table(

@@ -59,15 +59,15 @@ def runs_table(found: Sequence[ListedRun]) -> Table:
 
 
 def _marks(found: ListedRun) -> str:
-    said = ["imported"] if found.record.imported else []
+    marks = ["imported"] if found.record.imported else []
     if found.record.excluded is not None:
-        said.append(f"excluded: {found.record.excluded}")
+        marks.append(f"excluded: {found.record.excluded}")
     if found.figures is not None and found.figures.excluded_steps:
         count = found.figures.excluded_steps
-        said.append(f"{count} {'step' if count == 1 else 'steps'} excluded")
+        marks.append(f"{count} {'step' if count == 1 else 'steps'} excluded")
     if found.figures is not None and found.figures.errors:
-        said.append(f"{found.figures.errors:,} errors")
-    return ", ".join(said)
+        marks.append(f"{found.figures.errors:,} errors")
+    return ", ".join(marks)
 
 
 def excluded_words(excluded: Sequence[Excluded]) -> list[str]:

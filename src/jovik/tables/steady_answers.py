@@ -29,11 +29,11 @@ def _demand(results: Sequence[StepResult]) -> Iterator[str]:
         return
     enough, last = enough_of(points), points[-1]
     what = _name(enough.result, "depth", "workers")
-    said = f"{what}: {significant(enough.iops.median)} IOPS at {enough.in_flight} in flight"
+    words = f"{what}: {significant(enough.iops.median)} IOPS at {enough.in_flight} in flight"
     if last.in_flight == enough.in_flight:
-        yield f"{said}: more load than that was not asked for, and may bring more"
+        yield f"{words}: more load than that was not asked for, and may bring more"
         return
-    line = f"{said}; more than that brings less than 5 % more"
+    line = f"{words}; more than that brings less than 5 % more"
     if enough.rare_ns and last.rare_ns and last.rare_ns > enough.rare_ns:
         line += (
             f", and the slowest of 100,000 takes {show_time(last.rare_ns)} instead of "
@@ -83,19 +83,19 @@ def _gain(one: PauseGain) -> str:
 def _used(results: Sequence[StepResult]) -> Iterator[str]:
     """From new to used, of random writes over several spans."""
     for r in results:
-        step, found = parse(r.kind), long_write_of(r)
-        if not isinstance(step, IoStep) or not step.amount_spans or found is None:
+        step, written = parse(r.kind), long_write_of(r)
+        if not isinstance(step, IoStep) or not step.amount_spans or written is None:
             continue
-        new, used = found.parts[0], found.parts[-1]
-        if len(found.parts) == 1 and found.steady_from_s is not None:
+        new, used = written.parts[0], written.parts[-1]
+        if len(written.parts) == 1 and written.steady_from_s is not None:
             yield f"{_name(r)}: {_iops(new.rate_bytes_s, step)} IOPS from the first to the last"
-        elif found.steady_from_s is None or found.steady_bytes is None:
+        elif written.steady_from_s is None or written.steady_bytes is None:
             yield f"{_name(r)}: not steady after all that was written, it may get slower still"
         elif new.rate_bytes_s is not None:
-            share = found.steady_bytes.median / new.rate_bytes_s.median
+            share = written.steady_bytes.median / new.rate_bytes_s.median
             yield (
                 f"{_name(r)}: {_iops(new.rate_bytes_s, step)} IOPS new, "
-                f"{_iops(found.steady_bytes, step)} used ({significant(100 * share)} %), "
+                f"{_iops(written.steady_bytes, step)} used ({significant(100 * share)} %), "
                 f"from {show_size(used.start_bytes)} written on"
             )
 

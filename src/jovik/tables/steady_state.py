@@ -20,8 +20,8 @@ MOST_ROWS = 14
 
 def steady_tables(results: Sequence[StepResult]) -> list[Table]:
     """Return the tables of steps that were repeated until steady."""
-    found = [(n, r) for n, r in enumerate(results, 1) if steady_step(r)]
-    return [*grid_tables([r for _, r in found]), *([steady_table(found)] if found else [])]
+    steady = [(n, r) for n, r in enumerate(results, 1) if steady_step(r)]
+    return [*grid_tables([r for _, r in steady]), *([steady_table(steady)] if steady else [])]
 
 
 def steady_table(found: Sequence[tuple[int, StepResult]]) -> Table:
@@ -86,7 +86,7 @@ def _shared_words(labels: Sequence[str]) -> str:
 
 
 def _row(number: int, r: StepResult, shared: str, *, mark: bool) -> list[str]:
-    found = r.findings.steady
+    steady = r.findings.steady
     latency = all_latencies_ns(r)
     iops = interval([p.iops for p in r.passes])
     left_out = {"until steady", "until steady latency", *shared.split(", ")}
@@ -99,16 +99,16 @@ def _row(number: int, r: StepResult, shared: str, *, mark: bool) -> list[str]:
         significant(rate_of(r).median * per_unit()),
         show_time_or_dash(latency["mean"] if latency else None),
     ]
-    if found is None:
+    if steady is None:
         return [*head, *figures, "-", "-", "-", "not finished"]
-    last = found.first + found.count - 1
+    last = steady.first + steady.count - 1
     return [
         *head,
         *figures,
-        f"{100 * found.excursion:.1f} %",
-        f"{100 * found.slope:+.1f} %",
-        f"{found.first}-{last} of {found.rounds}",
-        "steady" if found.steady else "not steady",
+        f"{100 * steady.excursion:.1f} %",
+        f"{100 * steady.slope:+.1f} %",
+        f"{steady.first}-{last} of {steady.rounds}",
+        "steady" if steady.steady else "not steady",
     ]
 
 

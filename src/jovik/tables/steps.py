@@ -93,9 +93,9 @@ def run_table(
     header = ["", "step", *_figure_heads(), "p50", "p99", "passes", *effort.heads]
     lost = lost_by(results)
     size = capacity_bytes or (run.device or {}).get("capacity_bytes")
-    said = f": {lost_words(lost, size)}" if lost is not None else ""
+    words = f": {lost_words(lost, size)}" if lost is not None else ""
     return Table(
-        f"{run.drive}{said or f': {run.plan}'}",
+        f"{run.drive}{words or f': {run.plan}'}",
         header,
         rows,
         right=(0, *range(2, len(header))),
@@ -118,18 +118,18 @@ class _Effort:
 
 def _effort(results: Sequence[StepResult]) -> _Effort:
     columns = {"°C": _temperature, "CPU": _cpu_share, "CPU/IO": _cpu_words}
-    told = {name: [tell(r) for r in results] for name, tell in columns.items()}
-    heads = tuple(name for name, cells in told.items() if any(c not in ("", "-") for c in cells))
-    cells = zip(*(told[name] for name in heads), strict=True) if heads else [()] * len(results)
+    values = {name: [tell(r) for r in results] for name, tell in columns.items()}
+    heads = tuple(name for name, cells in values.items() if any(c not in ("", "-") for c in cells))
+    cells = zip(*(values[name] for name in heads), strict=True) if heads else [()] * len(results)
     return _Effort(heads, tuple(map(tuple, cells)))
 
 
 def _temperature(r: StepResult) -> str:
     """At the start and at most, ``31-44``."""
-    found = r.findings.temperature
-    if found is None:
+    temperature = r.findings.temperature
+    if temperature is None:
         return "-" if parse(r.phrase).measures else ""
-    return f"{found.start_c:.0f}-{found.peak_c:.0f}"
+    return f"{temperature.start_c:.0f}-{temperature.peak_c:.0f}"
 
 
 def _cpu_share(r: StepResult) -> str:
@@ -222,14 +222,14 @@ def first_access(results: Sequence[StepResult]) -> Conditions | None:
 
 def _cliffs(results: Sequence[StepResult]) -> list[str]:
     """Return where long writes fall and stay down."""
-    said = []
+    lines = []
     for number, r in enumerate(results, 1):
-        found = long_write_of(r)
-        if found is not None and found.cliff is not None:
+        written = long_write_of(r)
+        if written is not None and written.cliff is not None:
             step = parse(r.phrase)
             ios = isinstance(step, IoStep) and step.random
-            said.append(f"step {number}: {fall_note(found, found.cliff, ios=ios)}")
-    return said
+            lines.append(f"step {number}: {fall_note(written, written.cliff, ios=ios)}")
+    return lines
 
 
 def _said(results: Sequence[StepResult], *, deciding: bool = False) -> list[str]:
@@ -242,12 +242,12 @@ def _said(results: Sequence[StepResult], *, deciding: bool = False) -> list[str]
     """
     steps_of: dict[str, list[int]] = {}
     for number, r in enumerate(results, 1):
-        said = [
+        lines = [
             *(() if deciding else r.notes),
             *(f"limited by the {x.what} ({x.note}), {show_rate(x.rate_bytes_s)}" for x in r.limits),
         ]
-        said += [f"{r.errors} error{'s' if r.errors > 1 else ''}"] if r.errors else []
-        for note in said:
+        lines += [f"{r.errors} error{'s' if r.errors > 1 else ''}"] if r.errors else []
+        for note in lines:
             steps_of.setdefault(note, []).append(number)
     count = sum(parse(r.phrase).measures for r in results)
     return [_note_line(note, steps, count) for note, steps in steps_of.items()]

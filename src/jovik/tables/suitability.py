@@ -76,11 +76,11 @@ def _fit_sentence(found: Fitted) -> str:
     if found.lost is not None:
         lost = lost_words(found.lost, found.drive.capacity_bytes)
         return f"{found.drive.name} carries nothing: it {lost}"
-    said = f"{found.drive.name} carries {carried} of {len(found.empty)} loads"
+    words = f"{found.drive.name} carries {carried} of {len(found.empty)} loads"
     more = f" and {len(no) - 3} more" if no[3:] else ""
-    said += f"; not {', '.join(no[:3])}{more}" if no else ""
+    words += f"; not {', '.join(no[:3])}{more}" if no else ""
     unknown = len(found.empty) - len(known)
-    return said + (f"; {unknown} cannot be told yet" if unknown else "")
+    return words + (f"; {unknown} cannot be told yet" if unknown else "")
 
 
 def by_short_test(f: Suitability) -> bool:

@@ -69,14 +69,14 @@ def _verdict(found: Sequence[TogetherFigure]) -> str:
 
 def _notes(found: Sequence[TogetherFigure], path: SharedPath) -> list[str]:
     shared = ", ".join(path.shared) or "nothing but the processor and its memory"
-    said = [f"what they share: {shared}"]
-    said += [
+    lines = [f"what they share: {shared}"]
+    lines += [
         f"{parse(phrase).label}: {figure_words(total, per_unit())} {rate_unit()} all together"
         for phrase, total in path.totals.items()
     ]
     if not path.in_step:
-        said.append("one of them ended early: not every pass was at the same moment")
-    return said
+        lines.append("one of them ended early: not every pass was at the same moment")
+    return lines
 
 
 def together_json(found: Sequence[TogetherFigure], path: SharedPath) -> dict[str, Any]:

@@ -21,7 +21,7 @@ def wear_table(results: Sequence[StepResult]) -> Table:
         for phase in _phases(results)
         if (worn := [(n, r) for n, r in phase if r.findings.wear and r.findings.wear.host_bytes])
     ]
-    rows = [_row(found) for found in phases]
+    rows = [_row(row_phase) for row_phase in phases]
     amplified = [row for row in rows if row[3] != "-"]
     if not amplified and not any(r.findings.steady for r in results):
         # What was written to it is in every run's last line.
@@ -50,12 +50,12 @@ def _phases(results: Sequence[StepResult]) -> list[list[tuple[int, StepResult]]]
     phases: list[list[tuple[int, StepResult]]] = []
     for number, r in enumerate(results, 1):
         before = phases[-1] if phases else []
-        mine = r.findings.steady
+        steady = r.findings.steady
         theirs = before[-1][1].findings.steady if before else None
         if (
-            mine is not None
+            steady is not None
             and theirs is not None
-            and mine.tracked == theirs.tracked
+            and steady.tracked == theirs.tracked
             and all(r.phrase != b.phrase for _, b in before)
         ):
             before.append((number, r))

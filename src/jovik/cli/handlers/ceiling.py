@@ -22,11 +22,11 @@ def ceiling(engine: str, time_ns: int, form: str) -> None:
             Ring(1).close()
         except EngineUnavailableError as error:
             engines, notes = ["blocking"], [error.message]
-    found = [c for e in engines for c in survey(e, time_ns)]
+    ceilings = [c for e in engines for c in survey(e, time_ns)]
     if form == "json":
         emit_json(
             {
-                "ceilings": [{**asdict(c), "rate_bytes_s": c.rate_bytes_s} for c in found],
+                "ceilings": [{**asdict(c), "rate_bytes_s": c.rate_bytes_s} for c in ceilings],
                 "notes": notes,
             },
             "ceilings",
@@ -34,7 +34,7 @@ def ceiling(engine: str, time_ns: int, form: str) -> None:
         return
     rows = [
         (c.engine, c.behind, c.depth, c.workers, c.block_bytes, c.iops, c.rate_bytes_s)
-        for c in found
+        for c in ceilings
     ]
     if form == "csv":
         emit_csv(

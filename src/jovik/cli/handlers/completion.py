@@ -11,6 +11,6 @@ from jovik.cli import bash_completion, jovik
 def completion(shell: str) -> None:
     """Print the script that makes SHELL complete what you type."""
     bash_completion.install()
-    found = get_completion_class(shell)
-    assert found is not None
-    click.echo(found(jovik, {}, "jovik", "_JOVIK_COMPLETE").source())
+    completion_class = get_completion_class(shell)
+    assert completion_class is not None
+    click.echo(completion_class(jovik, {}, "jovik", "_JOVIK_COMPLETE").source())

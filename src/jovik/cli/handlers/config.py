@@ -78,10 +78,10 @@ def keys(form: str) -> None:
 def set_command(key: str, value: str) -> None:
     """Set KEY, such as measure.rig, to VALUE; it is checked as the option would check it."""
     table, name, option = _place(key)
-    kept: Any = value
+    stored: Any = value
     if option is not None:
         if option.is_flag:
-            kept = {
+            stored = {
                 "true": True,
                 "yes": True,
                 "on": True,
@@ -89,18 +89,18 @@ def set_command(key: str, value: str) -> None:
                 "no": False,
                 "off": False,
             }.get(value.casefold(), value)
-        kept = read_value(option, kept, key)
+        stored = read_value(option, stored, key)
     else:
-        kept = checked_general(key, value)
-    path = write_setting(table, name, kept)
-    echo(f"{key} is now '{_shown(kept)}', kept in {path}")
+        stored = checked_general(key, value)
+    path = write_setting(table, name, stored)
+    echo(f"{key} is now '{_shown(stored)}', kept in {path}")
 
 
 def unset(key: str) -> None:
     """Take KEY away, so that it is again what it is without."""
-    there = _set_values()
-    if key not in there:
-        raise UnknownNameError("setting", key, there, "see jovik config")
+    values = _set_values()
+    if key not in values:
+        raise UnknownNameError("setting", key, values, "see jovik config")
     table, dot, name = key.partition(".")
     write_setting(table if dot else None, name if dot else key, None)
     echo(f"{key} is no longer set")

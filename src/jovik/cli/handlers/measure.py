@@ -58,15 +58,15 @@ def measure(
                 tuple(orders), tuple(targets), left_out, name, together, each_pass
             )
             return run_several(shelf, asked, form, consent=consent, dry_run=dry_run)
-        found = sheet_for(shelf, orders[0].target, name, enrol=not dry_run)
+        enrolment = sheet_for(shelf, orders[0].target, name, enrol=not dry_run)
         return run_order(
             shelf,
-            found.sheet,
-            fit_budget(orders[0], found.sheet),
+            enrolment.sheet,
+            fit_budget(orders[0], enrolment.sheet),
             form,
             consent=consent,
             dry_run=dry_run,
-            told=Telling(enrolment_line(found), each_pass),
+            told=Telling(enrolment_line(enrolment), each_pass),
         )
 
 
@@ -87,8 +87,8 @@ def _targets(
 def _costs(shelf: Shelf, orders: list[RunRequest], name: str | None) -> None:
     """Print what each run would cost, as JSON, without writing anything."""
     rows = []
-    for order in orders:
-        sheet = sheet_for(shelf, order.target, name, enrol=False).sheet
-        with prepared(sheet, fit_budget(order, sheet)) as ready:
+    for request in orders:
+        sheet = sheet_for(shelf, request.target, name, enrol=False).sheet
+        with prepared(sheet, fit_budget(request, sheet)) as ready:
             rows.append(cost_json(ready))
     emit_json({"runs": rows}, "costs")

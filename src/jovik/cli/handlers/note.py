@@ -47,15 +47,15 @@ def note(
     if source is not None:
         text = read_table(source)
         readings += read_csv(text, str(source))
-        if told := table_form(text):
-            echo(f"{source}: {told}", err=True)
+        if reformatted := table_form(text):
+            echo(f"{source}: {reformatted}", err=True)
     readings += _boot(method, instrument) if boot else []
     if log_file is not None:
         return _log(drive, log_file, run_name, quantity, unit, shift, form, shelf_at)
-    said = [(sort, t) for sort, texts in _sorts(pro, con, remark) for t in texts if t.strip()]
-    if (date or run_name) and not said:
+    remarks = [(sort, t) for sort, texts in _sorts(pro, con, remark) for t in texts if t.strip()]
+    if (date or run_name) and not remarks:
         raise UsageError("--run and --date belong to a note", 'add --remark "..."')
-    if number is not None and (said or readings or listing):
+    if number is not None and (remarks or readings or listing):
         raise UsageError("--remove goes alone")
     happened = parse_when(date) if date is not None else None
     with Shelf(where_from(shelf_at)) as shelf:
@@ -66,7 +66,7 @@ def note(
         if number is not None:
             echo(f"removed: {noted_words(remove_noted(shelf, name, number))}")
             return 0
-        notes = [Note(sort, text, happened=happened, run=key) for sort, text in said]
+        notes = [Note(sort, text, happened=happened, run=key) for sort, text in remarks]
         if notes or readings:
             shelf.note(name, notes, readings)
         if listing:
@@ -77,9 +77,9 @@ def note(
 
 def _boot(method: str, instrument: str) -> list[Reading]:
     """Return the last boot of this machine as readings: all of it, and each part that is known."""
-    found = last_boot()
-    how = method or found.method
-    parts = [("boot time", found.total_s), *((f"boot, {n}", s) for n, s in found.parts)]
+    boot_time = last_boot()
+    how = method or boot_time.method
+    parts = [("boot time", boot_time.total_s), *((f"boot, {n}", s) for n, s in boot_time.parts)]
     return [Reading(what, seconds, "s", how, instrument) for what, seconds in parts]
 
 
@@ -106,14 +106,14 @@ def _log(
         if shelf.run(key).drive != name:
             raise UsageError(f"run {key} is of {shelf.run(key).drive}, not of {name}")
         laid = laid_beside(shelf, key, log, quantity, unit, _shift_s(shift))
-        found = log_beside(shelf, laid)
+        beside = log_beside(shelf, laid)
         method = f"logged beside run {key}"
         readings = [
-            Reading(f"{quantity}, {f.name}", f.mean.median, unit, method) for f in found.phases
+            Reading(f"{quantity}, {f.name}", f.mean.median, unit, method) for f in beside.phases
         ]
         if shelf.note_log(name, laid, readings):
             echo(f"this takes the place of the log of {quantity} beside that run", err=True)
-    return show(LogAnswer(found), form)
+    return show(LogAnswer(beside), form)
 
 
 def _shift_s(text: str | None) -> float:

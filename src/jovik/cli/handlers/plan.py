@@ -89,9 +89,9 @@ def show(
 
 def check(file: str) -> int:
     """Read a plan's FILE and say whether it is one; the line and the key at fault if it is not."""
-    found = load_plan(file)
+    plan = load_plan(file)
     echo(
-        f"{found.title}: {len(found.lines)} lines, {len(found.steps)} steps; it can be "
+        f"{plan.title}: {len(plan.lines)} lines, {len(plan.steps)} steps; it can be "
         f"run with --plan {file}"
     )
     return 0
@@ -125,11 +125,11 @@ def _table(chosen: Plan, cost: list[str]) -> None:
 
     passes = iter(t.repeat.most for t in tasks_of(chosen))
     rows = []
-    told: set[int] = set()
+    shown: set[int] = set()
     for line in chosen.lines:
         # Lines that take turns have one reason.
-        again = line.rounds in told
-        told |= {line.rounds} if line.rounds is not None else set()
+        again = line.rounds in shown
+        shown |= {line.rounds} if line.rounds is not None else set()
         of_line = [next(passes) for _ in line.steps]
         rows.append(
             (

@@ -58,21 +58,21 @@ def cost_on(
     chosen: Plan, target_at: str, drive_name: str | None, budget: str | None, shelf_at: str | None
 ) -> PlanOnTarget:
     """Time, bytes and share of the endurance rating on a target."""
-    place = resolve(target_at)
+    target = resolve(target_at)
     sheet = Sheet(Drive("this drive"))
     if drive_name is not None:
         with Shelf(where_from(shelf_at)) as shelf:
             sheet = shelf.sheet(drive_name)
-    elif isinstance(place, ModelTarget):
-        sheet = load_model(place.name).sheet
+    elif isinstance(target, ModelTarget):
+        sheet = load_model(target.name).sheet
     limit = parse_time(budget) if budget is not None else None
-    order = fit_budget(
+    request = fit_budget(
         RunRequest(
-            target=place, tasks=tuple(tasks_of(chosen)), plan=chosen.name, seed=1, budget_ns=limit
+            target=target, tasks=tuple(tasks_of(chosen)), plan=chosen.name, seed=1, budget_ns=limit
         ),
         sheet,
     )
-    with prepared(sheet, order) as ready:
+    with prepared(sheet, request) as ready:
         return PlanOnTarget(
             target=target_at,
             time_ns=ready.cost.time_ns,
@@ -80,7 +80,7 @@ def cost_on(
             space_bytes=ready.cost.space_bytes,
             endurance_share=ready.endurance_share,
             budget_ns=limit,
-            trimmed=order.trimmed,
+            trimmed=request.trimmed,
             least_time_ns=ready.least.time_ns if ready.least is not None else None,
             least_written_bytes=ready.least.written_bytes(ready.rate_bytes_s)
             if ready.least is not None

@@ -29,19 +29,19 @@ def show(recording: str, form: str, shelf_at: str | None) -> int:
 
 def keep(file: Path, name: str | None, form: str, shelf_at: str | None) -> int:
     """Put the recording in FILE on the shelf, where replays find it by name."""
-    found, digest = read_recording(file)
+    stored, digest = read_recording(file)
     called = (name or file.stem).strip()
     if not called or '"' in called or not called.isprintable():
         raise UsageError(f"'{called}' is no name for a recording", "give another with --as")
     if called in recording_names():
         raise UsageError(f"'{called}' ships with Jovik", "give it another name with --as")
     with Shelf(where_from(shelf_at), create=True) as shelf:
-        new = shelf.recordings.keep(called, found, digest)
-    said = {"name": called, "digest": digest, "added": int(new)}
+        new = shelf.recordings.keep(called, stored, digest)
+    answer = {"name": called, "digest": digest, "added": int(new)}
     if form == "json":
-        emit_json(said, "kept-recording")
+        emit_json(answer, "kept-recording")
     elif form == "csv":
-        emit_csv(list(said), [tuple(said.values())])
+        emit_csv(list(answer), [tuple(answer.values())])
     else:
         echo(
             f"kept as '{called}': jovik measure TARGET 'replay \"{called}\"'"
@@ -54,14 +54,14 @@ def keep(file: Path, name: str | None, form: str, shelf_at: str | None) -> int:
 def list_recordings(form: str, shelf_at: str | None) -> int:
     """List the recordings on the shelf, and those that ship with Jovik."""
     with Shelf(where_from(shelf_at), create=True) as shelf:
-        found = known_recordings(shelf)
+        recordings = known_recordings(shelf)
     if form == "json":
-        emit_json({"recordings": known_json(found)}, "recordings")
+        emit_json({"recordings": known_json(recordings)}, "recordings")
     elif form == "csv":
-        rows = known_json(found)
+        rows = known_json(recordings)
         emit_csv(list(rows[0]), [tuple(r.values()) for r in rows])
     else:
-        show_table(known_table(found))
+        show_table(known_table(recordings))
     return 0
 
 
@@ -76,13 +76,13 @@ def show_recording(
     recording: str, form: str, shelf_at: str | None, taken: Taken | None = None
 ) -> None:
     """Print what a recording holds, and how long each of several takes lasted."""
-    found, digest = recording_called(recording, shelf_at)
-    summary = summary_of(found)
+    shown, digest = recording_called(recording, shelf_at)
+    summary = summary_of(shown)
     if form == "json":
-        emit_json(recording_json(found, summary, digest, taken), "recording")
+        emit_json(recording_json(shown, summary, digest, taken), "recording")
     elif form == "csv":
-        said = recording_json(found, summary, digest)
-        plain = {k: v for k, v in said.items() if not isinstance(v, list | dict)}
+        answer = recording_json(shown, summary, digest)
+        plain = {k: v for k, v in answer.items() if not isinstance(v, list | dict)}
         emit_csv(list(plain), [tuple(plain.values())])
     else:
-        show_table(recording_table(found, summary, taken))
+        show_table(recording_table(shown, summary, taken))

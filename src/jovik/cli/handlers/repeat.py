@@ -23,7 +23,7 @@ def repeat(
     """Do again what RUN did, or the last run."""
     with Shelf(where_from(shelf_at)) as shelf:
         record = shelf.run(run_key(shelf, run or LAST))
-        order = request_from_run(
+        request = request_from_run(
             record,
             target_at,
             destroy=destroy,
@@ -32,5 +32,5 @@ def repeat(
             rig_name=rig_name,
         )
         return run_order(
-            shelf, shelf.sheet(record.drive), order, form, consent=EnduranceConsent(yes=yes)
+            shelf, shelf.sheet(record.drive), request, form, consent=EnduranceConsent(yes=yes)
         )

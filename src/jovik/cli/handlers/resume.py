@@ -20,13 +20,13 @@ def resume(
     """Go on with RUN, or the last one that was not finished, after its last finished pass."""
     with Shelf(where_from(shelf_at)) as shelf:
         named = run_key(shelf, run) if run is not None else None
-        record, order = resume_request(
+        record, request = resume_request(
             shelf, named, target_at, destroy=destroy, content_worthless=content_worthless
         )
         return run_order(
             shelf,
             shelf.sheet(record.drive),
-            order,
+            request,
             form,
             consent=EnduranceConsent(yes=True),
             resumed=record.id,

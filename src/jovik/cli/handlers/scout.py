@@ -22,11 +22,11 @@ def scout(
     """Show every drive here, or the one under TARGET."""
     system, where = system_drive(), where_from(shelf_at)
     if target is not None and target.startswith(MODEL):
-        found = [readiness_of_model(target.removeprefix(MODEL), [])]
+        drives = [readiness_of_model(target.removeprefix(MODEL), [])]
     else:
         devices, mount = devices_under(target), mount_under(target)
-        found = [readiness_of(d, claims_at(where, d.model), system, mount) for d in devices]
-    rows = [readiness_json(f, serials=serials) for f in found]
+        drives = [readiness_of(d, claims_at(where, d.model), system, mount) for d in devices]
+    rows = [readiness_json(f, serials=serials) for f in drives]
     if form == "json":
         emit_json({"drives": rows, "tracing_left_on": left_on()}, "drives-here")
     elif form == "csv":
@@ -54,6 +54,6 @@ def scout(
                 " ended without switching it off. The next 'jovik record' does so.",
                 err=True,
             )
-        for f in found if everything else ():
+        for f in drives if everything else ():
             click.echo()
             show_table(circumstances_table(f.circumstances, f"What may matter for {f.device.node}"))

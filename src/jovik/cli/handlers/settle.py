@@ -14,22 +14,24 @@ from jovik.shelf.store import Shelf
 
 def settle(shelf: Shelf, found: Judged, target: str) -> bool:
     """Measure again what is too close to call; whether there was anything."""
-    order = request_for_undecided(
+    request = request_for_undecided(
         found.judgements,
         target,
         found.margin,
         lambda j: even_from_the_start(shelf, j, SETTLING_WRITE_NS),
     )
-    if order is None:
+    if request is None:
         click.echo(_nothing_to_settle(found), err=True)
         return False
-    run_order(shelf, found.sheet, order, "table")
+    run_order(shelf, found.sheet, request, "table")
     return True
 
 
 def _nothing_to_settle(found: Judged) -> str:
     """Why no pass is made: nothing is open, or nothing that more passes could settle."""
-    left = [j.claim.what for j in found.judgements if j.verdict is Verdict.CLOSE]
-    if not left:
+    undecided = [j.claim.what for j in found.judgements if j.verdict is Verdict.CLOSE]
+    if not undecided:
         return "nothing is too close to call"
-    return f"more passes cannot settle {', '.join(left)}: its line below says why, and what would"
+    return (
+        f"more passes cannot settle {', '.join(undecided)}: its line below says why, and what would"
+    )

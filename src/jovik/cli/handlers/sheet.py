@@ -34,19 +34,19 @@ def new(name: str | None, source: str | None, shelf_at: str | None, **words: str
     if source is not None:
         if name is not None or given:
             raise UsageError("--from brings the whole sheet; give no name or other option with it")
-        made = read_sheet(given_text(source), source)
+        sheet = read_sheet(given_text(source), source)
     elif name is None or not name.strip():
         raise UsageError("a new sheet needs a name, or --from FILE", 'jovik sheet new "Fjord 1TB"')
     else:
-        made = Sheet(drive_from_words({"name": name, **given}))
+        sheet = Sheet(drive_from_words({"name": name, **given}))
     with Shelf(where_from(shelf_at), create=True) as shelf:
-        shelf.add_sheet(made)
+        shelf.add_sheet(sheet)
     count = (
-        f" with {len(made.claims)} claim{'s' if len(made.claims) != 1 else ''}"
-        if made.claims
+        f" with {len(sheet.claims)} claim{'s' if len(sheet.claims) != 1 else ''}"
+        if sheet.claims
         else ""
     )
-    echo(f"{made.drive.name} is on the shelf{count}")
+    echo(f"{sheet.drive.name} is on the shelf{count}")
 
 
 def claim(
@@ -116,11 +116,11 @@ def _in_editor(before: Sheet) -> Sheet:
     except UsageError as error:
         with tempfile.NamedTemporaryFile(
             "w", suffix=".toml", prefix="jovik-sheet-", delete=False, encoding="utf-8"
-        ) as kept:
-            kept.write(written)
+        ) as copy:
+            copy.write(written)
         raise UsageError(
             error.message,
-            f'your text is kept: jovik sheet edit "{before.drive.name}" --from {kept.name}',
+            f'your text is kept: jovik sheet edit "{before.drive.name}" --from {copy.name}',
         ) from None
 
 
@@ -144,37 +144,37 @@ def remove(name: str, with_runs: bool, shelf_at: str | None) -> None:
     with Shelf(where_from(shelf_at)) as shelf:
         drive = shelf.sheet(name).drive.name
         gone = shelf.corrections.remove_drive(drive, with_runs=with_runs)
-    said = ", ".join(
+    removed = ", ".join(
         f"{n} {what if n != 1 else what.removesuffix('s')}" for what, n in gone.items() if n
     )
-    echo(f"{drive} is removed" + (f", with {said}" if said else ""))
+    echo(f"{drive} is removed" + (f", with {removed}" if removed else ""))
 
 
 def show(name: str, form: str, shelf_at: str | None) -> None:
     """Show the sheet of the drive NAME."""
     with Shelf(where_from(shelf_at)) as shelf:
-        found = shelf.sheet(name)
+        sheet = shelf.sheet(name)
     if form == "toml":
-        click.echo(write_sheet(found), nl=False)
+        click.echo(write_sheet(sheet), nl=False)
     elif form == "json":
-        emit_json(sheet_json(found), "sheet")
+        emit_json(sheet_json(sheet), "sheet")
     elif form == "csv":
         emit_csv(
             ["claim", "figure", "unit", "up_to", "printed"],
-            [(c.what, c.figure, c.unit, c.up_to, c.printed) for c in found.claims],
+            [(c.what, c.figure, c.unit, c.up_to, c.printed) for c in sheet.claims],
         )
     else:
-        show_table(sheet_table(found))
+        show_table(sheet_table(sheet))
 
 
 def list_sheets(form: str, shelf_at: str | None) -> None:
     """List the drives on the shelf."""
     with Shelf(where_from(shelf_at)) as shelf:
-        found = [shelf.sheet(n) for n in shelf.drive_names()]
+        sheets = [shelf.sheet(n) for n in shelf.drive_names()]
     if form == "json":
-        emit_json({"drives": [sheet_json(s) for s in found]}, "sheets")
+        emit_json({"drives": [sheet_json(s) for s in sheets]}, "sheets")
         return
-    drives = sheets_table(found)
+    drives = sheets_table(sheets)
     if form == "csv":
         emit_csv(drives.columns, drives.rows)
     else:

@@ -27,8 +27,8 @@ def export_command(
     drive: str | None, out: Path, force: bool, form: str, shelf_at: str | None
 ) -> None:
     """Write the shelf to a zip of JSON and CSV, which `import` takes anywhere."""
-    with Shelf(where_from(shelf_at)) as found, file_or_output(out, ".zip") as file:
-        count = found.export(file, drive, force=force)
+    with Shelf(where_from(shelf_at)) as shelf, file_or_output(out, ".zip") as file:
+        count = shelf.export(file, drive, force=force)
     if str(out) == "-":
         echo(f"wrote standard output: {_counted(count, 'run')}", err=True)
     else:
@@ -39,11 +39,11 @@ def import_command(
     source: Path, drive: str | None, mapping: Path | None, form: str, shelf_at: str | None
 ) -> None:
     """Bring what SOURCE holds onto the shelf."""
-    with Shelf(where_from(shelf_at), create=True) as found:
+    with Shelf(where_from(shelf_at), create=True) as shelf:
         if mapping is not None:
-            _note_table(found, source, mapping, drive, form)
+            _note_table(shelf, source, mapping, drive, form)
             return
-        added = found.merge(source, drive)
+        added = shelf.merge(source, drive)
     if form != "table":
         _show_added(asdict(added), form)
         return
@@ -54,8 +54,8 @@ def import_command(
         (added.notes, "note or reading"),
         (added.recordings, "recording"),
     ]
-    told = ", ".join(_counted(n, what) for n, what in parts)
-    echo(f"added {told}; what was there already stayed as it is")
+    counts = ", ".join(_counted(n, what) for n, what in parts)
+    echo(f"added {counts}; what was there already stayed as it is")
 
 
 def _show_added(added: dict[str, int], form: str) -> None:
@@ -79,19 +79,19 @@ def _note_table(found: Shelf, source: Path, mapping: Path, drive: str | None, fo
 
     text = read_table(source)
     read = read_mapped(text, str(source), read_text(mapping), str(mapping))
-    if told := table_form(text):
-        echo(f"{source}: {told}", err=True)
+    if reformatted := table_form(text):
+        echo(f"{source}: {reformatted}", err=True)
     named = {found.sheet(n).drive.name: readings for n, readings in read.items()}
     if drive is not None:
         wanted = found.sheet(drive).drive.name
         named = {n: r for n, r in named.items() if n == wanted}
     count, of = 0, 0
     for name, readings in named.items():
-        there = {(r.what, r.value, r.unit, r.method, r.instrument) for r in found.readings(name)}
+        known = {(r.what, r.value, r.unit, r.method, r.instrument) for r in found.readings(name)}
         new = [
             r
             for r in dict.fromkeys(readings)
-            if (r.what, r.value, r.unit, r.method, r.instrument) not in there
+            if (r.what, r.value, r.unit, r.method, r.instrument) not in known
         ]
         if new:
             count, of = count + len(new), of + 1
@@ -125,8 +125,8 @@ def _progress() -> Iterator[Callable[[int, int], None]]:
 
 def check(quiet: bool, form: str, shelf_at: str | None) -> int:
     """Check that the shelf is whole: the database, and every record, series and histogram in it."""
-    with Shelf(where_from(shelf_at)) as found, _progress() as progress:
-        checked = found.check(progress)
+    with Shelf(where_from(shelf_at)) as shelf, _progress() as progress:
+        checked = shelf.check(progress)
     if quiet and not checked.faults:
         return 0
     if form == "json":
@@ -148,13 +148,13 @@ def check(quiet: bool, form: str, shelf_at: str | None) -> int:
 
 def backup(out: Path, force: bool, quiet: bool, form: str, shelf_at: str | None) -> None:
     """Copy the shelf as it is at this moment to a file, while others go on writing to it."""
-    with Shelf(where_from(shelf_at)) as found:
-        found.backup(out, force=force)
+    with Shelf(where_from(shelf_at)) as shelf:
+        shelf.backup(out, force=force)
     if not quiet:
         say_written(form, [out], "wrote {0}; use it with --shelf {0}".format)
 
 
 def log_command(drive: str | None, form: str, shelf_at: str | None) -> int:
     """List the corrections of the shelf, newest first."""
-    with Shelf(where_from(shelf_at)) as found:
-        return show(CorrectionsAnswer(tuple(found.corrections.log(drive))), form)
+    with Shelf(where_from(shelf_at)) as shelf:
+        return show(CorrectionsAnswer(tuple(shelf.corrections.log(drive))), form)
