@@ -33,9 +33,9 @@ import time
 from collections.abc import Iterator
 from pathlib import Path
 
-from jovik.base.session import Progress
+from jovik.base.io_session import Progress
 from jovik.base.trace import Trace
-from jovik.engine.session import FileSession
+from jovik.engine.io_session import FileSession
 from jovik.steps import parse_access
 
 TOP = Path(__file__).resolve().parents[1]
@@ -227,7 +227,7 @@ def noop(seconds: float, pairs: int) -> bool:
 FIRST_IO = """
 import time
 from pathlib import Path
-from jovik.engine.session import FileSession
+from jovik.engine.io_session import FileSession
 from jovik.steps import parse_access
 import sys
 with FileSession(Path(sys.argv[1]), "io_uring") as session:

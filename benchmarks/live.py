@@ -23,9 +23,9 @@ from pathlib import Path
 
 from rich.console import Console
 
-from jovik.base.session import Progress, ProgressCallback
+from jovik.base.io_session import Progress, ProgressCallback
 from jovik.cli.live_view import LiveView
-from jovik.engine.session import FileSession
+from jovik.engine.io_session import FileSession
 from jovik.runs.repetition import RepetitionPolicy
 from jovik.runs.task import Task
 from jovik.steps import parse_access

@@ -65,7 +65,7 @@ print(rates.round(2))
 # and does not call the drive short.
 
 # %%
-for j in jovik.judge(shelf, COMET).judgements:
+for j in jovik.judge(shelf, COMET).verdicts:
     print(f"{j.claim.label}: {j.verdict} ({j.why})")
 
 # %% [markdown]
@@ -73,7 +73,7 @@ for j in jovik.judge(shelf, COMET).judgements:
 
 # %%
 good = jovik.repeat(shelf, slow.run.id, target="model:comet", rig="bench, rear port")
-print({str(j.verdict) for j in jovik.judge(shelf, COMET).judgements if j.step is not None})
+print({str(j.verdict) for j in jovik.judge(shelf, COMET).verdicts if j.step is not None})
 
 # %% [markdown]
 # ## Draw and publish

@@ -10,14 +10,14 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from jovik.analysis.claims import Verdict, judge
+from jovik.analysis.claims import Verdict, judge_claims
 from jovik.analysis.cliff_agreement import cliff_agreement, cliff_agreement_note
 from jovik.analysis.cross_rig import across_rigs, slowed
-from jovik.analysis.firmware import firmware_changes
+from jovik.analysis.firmware_change import firmware_changes
 from jovik.analysis.latency import summary_ns
 from jovik.analysis.long_write_notes import fall_notes, long_write_notes
 from jovik.analysis.lost_data import lost_data, lost_words
-from jovik.analysis.ranking import rank
+from jovik.analysis.ranking import rank_drives
 from jovik.analysis.samples import side_by_side, suspects
 from jovik.analysis.statistics import interval, trend
 from jovik.analysis.steady_state import steady_from
@@ -120,15 +120,17 @@ def test_passes_that_drift_are_told_and_settle_nothing() -> None:
     assert found is not None and found.per_pass == pytest.approx(-0.02, abs=1e-3)
     assert trend([1.0, 1.1, 0.9, 1.05, 0.95]) is None
     claim = Claim(True, 100, 400e6, "bytes/s")
-    verdict = judge([claim], [made(drifting)])[0]
+    verdict = judge_claims([claim], [made(drifting)])[0]
     assert verdict.verdict is Verdict.UNTESTED and "2.0 % slower" in verdict.why
 
 
 def test_the_best_of_ten_steps_pays_for_the_choice() -> None:
     claim = Claim(True, 100, 1000e6, "bytes/s", block_bytes=4096)
     rates = [985e6, 1000e6, 1015e6, 990e6, 1010e6]
-    one = judge([claim], [made(rates, "random read 4KiB depth 1")])[0].measured
-    ten = judge([claim], [made(rates, f"random read 4KiB depth {n}") for n in range(1, 11)])[0]
+    one = judge_claims([claim], [made(rates, "random read 4KiB depth 1")])[0].measured
+    ten = judge_claims([claim], [made(rates, f"random read 4KiB depth {n}") for n in range(1, 11)])[
+        0
+    ]
     assert one is not None and ten.measured is not None and ten.choice == 10
     assert one.half_width is not None and ten.measured.half_width is not None
     assert ten.measured.half_width > 1.5 * one.half_width
@@ -179,7 +181,7 @@ def test_a_claim_is_decided_on_the_rig_where_the_sample_did_most() -> None:
 
     claim = Claim(True, 100, 1000e6, "bytes/s", block_bytes=4096)
     shallow, deep, poor = on("a", 1, 4e8), on("a", 32, 1e9), on("b", 32, 3e8)
-    newest = judge([claim], [shallow, poor])  # type: ignore[list-item]
+    newest = judge_claims([claim], [shallow, poor])  # type: ignore[list-item]
     assert newest[0].verdict is Verdict.SHORT
     (found,) = across_rigs(newest, [shallow, deep, poor], 0.05)  # type: ignore[list-item]
     assert found.verdict is Verdict.MET and "on rig 'a'" in found.why
@@ -248,8 +250,8 @@ def test_lost_data_leads_every_answer_and_nothing_praises_the_drive(
     assert f"{holds}, not 2.00 TB" in told.splitlines()[0]
     assert f"{holds}, not 2.00 TB" in jovik("judge", name, status=1).out.splitlines()[0]
     jovik("measure", "model:slate", "random read 4KiB for 1s")
-    ranked = jovik("rank").out
-    assert f"left out: {name}: {holds}" in ranked
+    ranking_report = jovik("rank").out
+    assert f"left out: {name}: {holds}" in ranking_report
     assert holds in jovik("fit", name).out.splitlines()[0]
     jovik("report", name, "--out", "page.md")
     page = (jovik.folder / "page.md").read_text()
@@ -408,6 +410,6 @@ def test_runs_that_differ_make_a_ranking_less_sure() -> None:
         replace(made([1e9, 1.001e9, 0.999e9, 1e9, 1e9], drive=d), run=d) for d in ("a", "b", "c")
     ]
     results[1] = replace(made([1.008e9, 1.009e9, 1.007e9, 1.008e9, 1.008e9], drive="b"), run="b")
-    ranking = rank(results)
+    ranking = rank_drives(results)
     assert {str(d.place) for d in ranking.drives} == {"1-3"}
     assert ranking.drives[0].level == ("a", "c")

@@ -19,7 +19,7 @@ from jovik.analysis.long_write import LongWrite, long_write
 from jovik.analysis.long_write_notes import long_write_notes
 from jovik.analysis.scan import scan_finding, scan_notes
 from jovik.analysis.steady_state import is_steady, steady_from
-from jovik.base.session import Progress
+from jovik.base.io_session import Progress
 from jovik.base.trace import ScanRecord
 from jovik.simulator import ModelSession, load_model
 from jovik.steps import parse_access

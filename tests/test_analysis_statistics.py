@@ -11,12 +11,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy import stats
 
-from jovik.analysis.claims import Verdict, judge, verdict_of
+from jovik.analysis.claims import Verdict, judge_claims, verdict_of
 from jovik.analysis.latency import summary_ns
-from jovik.analysis.ranking import rank
-from jovik.analysis.running import Beyond, running_mean, running_median
+from jovik.analysis.ranking import rank_drives
+from jovik.analysis.running_median import Beyond, running_mean, running_median
 from jovik.analysis.statistics import SKEW_ALLOWANCE, interval, interval_within, ratio
-from jovik.analysis.student import distribution, quantile, quantiles
+from jovik.analysis.student_t import distribution, quantile, quantiles
 from jovik.base import histogram
 from jovik.base.interval import Interval
 from jovik.base.step_result import Conditions, PassFigures, StepResult
@@ -147,7 +147,7 @@ def test_for_an_access_time_lower_is_better(low: float, high: float, verdict: Ve
 
 def test_iops_and_bytes_meet_through_the_block() -> None:
     measured = [result("a", READ, [4096e5, 4097e5, 4095e5])]
-    as_iops, as_rate = judge(
+    as_iops, as_rate = judge_claims(
         [
             parse_claim("random read 4KiB depth 32", "100,000 IOPS"),
             parse_claim("random read depth 32", "409.6 MB/s"),
@@ -166,7 +166,7 @@ def test_which_step_a_claim_is_held_against() -> None:
         result("a", "sequential write 1MiB at most 400MB/s", [4e8] * 3),
         result("a", "random write 4KiB", [1e8] * 3, direct=False),
     ]
-    best, depth, paced, cached = judge(
+    best, depth, paced, cached = judge_claims(
         [
             parse_claim(w, f)
             for w, f in (
@@ -186,9 +186,9 @@ def test_which_step_a_claim_is_held_against() -> None:
 
 def test_one_pass_settles_nothing() -> None:
     assert (
-        judge([parse_claim("random read 4KiB depth 32", "1 IOPS")], [result("a", READ, [1e9])])[
-            0
-        ].verdict
+        judge_claims(
+            [parse_claim("random read 4KiB depth 32", "1 IOPS")], [result("a", READ, [1e9])]
+        )[0].verdict
         is Verdict.CLOSE
     )
 
@@ -200,10 +200,10 @@ def test_drives_that_cannot_be_told_apart_share_a_place() -> None:
         result("b", READ, [101.0, 99.0, 103.0]),
         result("once", READ, [75.0]),
     ]
-    ranking = rank(results)
-    places = {d.drive: str(d.place) for d in ranking.drives}
+    ranking = rank_drives(results)
+    rank_intervals = {d.drive: str(d.place) for d in ranking.drives}
     assert ranking.yardstick == "slow"
-    assert places == {"a": "1-3", "b": "1-3", "slow": "3-4", "once": "1-4"}
+    assert rank_intervals == {"a": "1-3", "b": "1-3", "slow": "3-4", "once": "1-4"}
 
 
 def test_the_index_is_the_geometric_mean_over_common_steps() -> None:
@@ -215,7 +215,7 @@ def test_the_index_is_the_geometric_mean_over_common_steps() -> None:
         result("x", other, [25.0] * 3),
         result("x", "random write 4KiB", [9e9] * 3),
     ]
-    index = next(d.index for d in rank(results, "y").drives if d.drive == "x")
+    index = next(d.index for d in rank_drives(results, "y").drives if d.drive == "x")
     assert index is not None and index.median == pytest.approx(100.0)
 
 
@@ -226,7 +226,7 @@ def test_only_like_is_compared_with_like() -> None:
         result("c", READ, [9.0] * 3, direct=False),
         result("d", READ, [9.0] * 3, engine="model"),
     ]
-    ranking = rank(results)
+    ranking = rank_drives(results)
     assert {x.drive: x.why for x in ranking.left_out} == {
         "c": "one was buffered (page cache)",
         "d": "one is simulated",
@@ -244,7 +244,7 @@ def test_places_are_consistent(drives: list[tuple[float, float]], seed: int) -> 
         result(f"d{i}", READ, list(rate * np.exp(rng.normal(0, spread, 4))))
         for i, (rate, spread) in enumerate(drives)
     ]
-    ranking = rank(results)
+    ranking = rank_drives(results)
     for d in ranking.drives:
         assert d.place is not None and 1 <= d.place.first <= d.place.last <= len(drives)
     # Whoever is surely first is placed before whoever is surely last.

@@ -16,11 +16,11 @@ from typing import Any
 import numpy as np
 import pytest
 
-from jovik.analysis.claims import Verdict, judge, passes_to_settle, verdict_of
+from jovik.analysis.claims import Verdict, judge_claims, passes_to_settle, verdict_of
 from jovik.analysis.comparability import figure_of, long_write_of, rate_of
 from jovik.analysis.consistency import disagreements
 from jovik.analysis.copy import SequentialRate, sequential_rate
-from jovik.analysis.ranking import lead_over_next, rank, rank_sentence
+from jovik.analysis.ranking import lead_over_next, rank_drives, rank_sentence
 from jovik.analysis.samples import ClassLink, ExpectedRange, expected_band, side_by_side, suspects
 from jovik.analysis.settling import look_confidence
 from jovik.analysis.statistics import interval
@@ -132,23 +132,25 @@ def test_how_many_passes_would_settle_it_is_true() -> None:
 
 def test_a_claim_above_the_link_is_held_back_and_says_by_what() -> None:
     limit = Limit("link", 1000e6, "PCIe 3.0 x1 carries no more")
-    found = judge([claim(2000e6)], [made([950e6, 960e6, 955e6], limits=(limit,))])[0]
+    found = judge_claims([claim(2000e6)], [made([950e6, 960e6, 955e6], limits=(limit,))])[0]
     assert found.verdict is Verdict.HELD and "PCIe 3.0 x1" in found.why and found.limit == limit
     # A limit above the claim holds nothing back, and a figure that meets its claim is met whatever
     # limited it.
     assert (
-        judge(
+        judge_claims(
             [claim(2000e6)],
             [made([950e6, 960e6, 955e6], limits=(replace(limit, rate_bytes_s=4e9),))],
         )[0].verdict
         is Verdict.SHORT
     )
     assert (
-        judge([claim(980e6)], [made([980e6, 985e6, 981e6], limits=(limit,))])[0].verdict
+        judge_claims([claim(980e6)], [made([980e6, 985e6, 981e6], limits=(limit,))])[0].verdict
         is Verdict.MET
     )
     assert (
-        judge([claim(1000.0)], [made([10.0, 11.0, 10.5], limits=(Limit("heat", 1.0),))])[0].verdict
+        judge_claims([claim(1000.0)], [made([10.0, 11.0, 10.5], limits=(Limit("heat", 1.0),))])[
+            0
+        ].verdict
         is Verdict.SHORT
     )
 
@@ -173,12 +175,12 @@ def test_a_sustained_claim_is_about_what_comes_after_the_cliff() -> None:
     phrase = "sequential write 1MiB depth 8 over 200GB"
     sustained = Claim(False, 0, 1000e6, "bytes/s", sustained=True)
     short_test = made([3000e6, 3010e6, 3005e6], "sequential write 1MiB depth 8")
-    assert judge([sustained], [short_test])[0].verdict is Verdict.UNTESTED
-    found = judge(
+    assert judge_claims([sustained], [short_test])[0].verdict is Verdict.UNTESTED
+    found = judge_claims(
         [sustained], [short_test, made([1500e6], phrase, findings=long_write(3000e6, 500e6))]
     )[0]
     assert found.verdict is Verdict.SHORT and "mean from 100 s on, after the cliff" in found.why
-    steady = judge(
+    steady = judge_claims(
         [sustained], [made([1500e6], phrase, findings=long_write(1500e6, 0, cliff=False))]
     )[0]
     assert steady.verdict is Verdict.BEATEN and "no cliff within 200 GB" in steady.why
@@ -194,7 +196,8 @@ def test_a_timed_pass_of_some_seconds_is_no_long_write() -> None:
     )
     assert long_write_of(timed) is None and rate_of(timed).median == 3000e6
     assert (
-        figure_of(timed).freedom == 2 and judge([sustained], [timed])[0].verdict is Verdict.UNTESTED
+        figure_of(timed).freedom == 2
+        and judge_claims([sustained], [timed])[0].verdict is Verdict.UNTESTED
     )
     assert not disagreements([timed]) and "short test" in fit(read_load("telescope"), [timed]).ends
     short = made(
@@ -204,7 +207,7 @@ def test_a_timed_pass_of_some_seconds_is_no_long_write() -> None:
     )
     written = replace(short.findings.long_write, total_bytes=40 * 10**9)
     short = replace(short, findings=Findings(long_write=written))
-    found = judge([sustained], [short])[0]
+    found = judge_claims([sustained], [short])[0]
     assert (
         found.verdict is Verdict.UNTESTED
         and "no cliff within 40.0 GB, which is too little" in found.why
@@ -233,9 +236,11 @@ def test_what_is_not_steady_or_not_for_long_sustains_nothing(
     written = replace(long_write(3000e6, 500e6).long_write, **changes)
     cut_off = made([1500e6], phrase, findings=Findings(long_write=written))
     sustained = Claim(False, 0, 1000e6, "bytes/s", sustained=True)
-    verdict = judge([sustained], [cut_off])[0]
+    verdict = judge_claims([sustained], [cut_off])[0]
     assert verdict.verdict is Verdict.UNTESTED and said in verdict.why
-    ranking = rank([cut_off, made([1500e6], phrase, drive="other", findings=cut_off.findings)])
+    ranking = rank_drives(
+        [cut_off, made([1500e6], phrase, drive="other", findings=cut_off.findings)]
+    )
     assert all(said in x.why for x in ranking.left_out) and len(ranking.left_out) == 2
     assert not compare("a", "b", [cut_off], [cut_off]).steps
     assert fit(read_load("telescope"), [cut_off]).headroom is None
@@ -272,7 +277,7 @@ def test_places_margins_and_the_sentence() -> None:
         made([50.0, 51.0, 49.5], "random read 4KiB", drive="fast"),
         made([60.0, 61.0, 59.5], "random read 4KiB", drive="slow"),
     ]
-    found = rank(results, "slow")
+    found = rank_drives(results, "slow")
     of_kind = sorted(
         (s for d in found.drives for s in d.steps if s.kind == READ),
         key=lambda s: -s.rate_bytes_s.median,
@@ -290,7 +295,7 @@ def test_places_margins_and_the_sentence() -> None:
         found, "fast"
     ) and "level with" in rank_sentence(found, "fast")
     assert "not ranked" in rank_sentence(found, "measured only until steady")
-    only = rank(results, "slow", lambda kind: 1.0 if kind == "random read 4KiB" else 0.0)
+    only = rank_drives(results, "slow", lambda kind: 1.0 if kind == "random read 4KiB" else 0.0)
     assert {d.drive: d.index is not None for d in only.drives} == {
         "slow": True,
         "fast": True,
@@ -303,7 +308,7 @@ def test_a_long_write_ranks_by_what_is_left_at_its_end() -> None:
     quick = made([1500e6], phrase, drive="quick at first", findings=long_write(6000e6, 100e6))
     calm = made([500e6], phrase, drive="calm", findings=long_write(500e6, 500e6))
     calm = replace(calm, conditions=replace(calm.conditions, span_bytes=7))
-    found = rank([quick, calm])
+    found = rank_drives([quick, calm])
     assert [d.drive for d in found.drives] == ["calm", "quick at first"] and not found.left_out
     assert str(found.drives[0].place) == "1"
 
@@ -622,14 +627,17 @@ def shelf(tmp_path_factory: pytest.TempPathFactory) -> Program:
 
 
 def test_the_commands_of_the_verdict_say_what_a_reader_came_for(shelf: Program) -> None:
-    judged = shelf("judge", "Veldhaar Comet 2TB", "--notes", status=1)
+    claims_report = shelf("judge", "Veldhaar Comet 2TB", "--notes", status=1)
     assert (
-        "of 6 claims met, 1 short" in judged.out
-        and "shown, not judged: endurance 1.20 PB" in judged.out
+        "of 6 claims met, 1 short" in claims_report.out
+        and "shown, not judged: endurance 1.20 PB" in claims_report.out
     )
     words = ["--review", "Ilmaris Drift 1TB", "--by", "money", "--notes"]
-    ranked = shelf("rank", "--for", "telescope", *words)
-    assert "weighed for telescope" in ranked.out and "Ilmaris Drift 1TB: 2nd of 3" in ranked.out
+    ranking_report = shelf("rank", "--for", "telescope", *words)
+    assert (
+        "weighed for telescope" in ranking_report.out
+        and "Ilmaris Drift 1TB: 2nd of 3" in ranking_report.out
+    )
     assert "Corvane Slate 1TB" not in shelf("rank", "--interface", "PCIe", "--no-steps").out
     upgraded = shelf(
         "upgrade", "Corvane Slate 1TB", "Veldhaar Comet 2TB", "--instead-of", "900", "--brief"
@@ -769,7 +777,7 @@ def test_a_write_under_a_special_condition_stands_for_no_plain_one(special: str)
     ]
     long = made([500e6], f"{plain} over 200GB {special}", findings=long_write(600e6, 400e6))
     timed = made([500e6, 510e6, 505e6], f"{plain} {special}")
-    assert [j.verdict for j in judge(claims, [long, timed])] == [Verdict.UNTESTED] * 2
+    assert [j.verdict for j in judge_claims(claims, [long, timed])] == [Verdict.UNTESTED] * 2
     assert sequential_rate([timed], inward=True, filled=None) is None
     assert sequential_rate([made([900e6], plain)], inward=True, filled=None) == SequentialRate(
         900e6, plain

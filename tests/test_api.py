@@ -87,7 +87,7 @@ def test_a_notebook_and_a_terminal_say_the_same(
     with package.open_shelf(jovik.shelf) as shelf:
         verdicts = [
             (str(j.verdict), j.claim.what)
-            for j in package.judge(shelf, "veldhaar comet 2tb").judgements
+            for j in package.judge(shelf, "veldhaar comet 2tb").verdicts
         ]
         places = [(d.drive, str(d.place)) for d in package.rank(shelf).ranking.drives]
     claims = jovik("judge", "Veldhaar Comet 2TB", "--format", "json", status=None).json["claims"]

@@ -14,8 +14,8 @@ from xml.etree import ElementTree
 import pytest
 from PIL import Image
 
+from jovik.analysis.ladder import ladders_in
 from jovik.analysis.ranking import rank
-from jovik.analysis.sweep import curves
 from jovik.base.findings import Findings
 from jovik.base.step_result import Conditions, Limit, PassFigures, StepResult
 from jovik.charts import image, ladder, long_write
@@ -199,17 +199,17 @@ def test_a_point_that_is_not_simply_the_drives_is_hollow_and_says_why(tmp_path: 
             Conditions("model", True, 1),
             drive="Tern",
             limits=limits,
-            findings=Findings(sweep="random read 4KiB depth 1..4 for 1s"),
+            findings=Findings(ladder="random read 4KiB depth 1..4 for 1s"),
         )
 
-    (curve,) = curves(
+    (curve,) = ladders_in(
         [rung(1, [1e8, 1.01e8]), rung(2, [2e8, 3.1e8]), rung(4, [4e8, 4e8], Limit("link", 4e8))]
     )
     assert [r.doubt for r in curve.rungs] == ["", "passes differ", "limited by the link"]
     image.draw(ladder_chart([curve]), tmp_path / "x.svg", Canvas())
     text = (tmp_path / "x.svg").read_text()
     assert "hollow marks: passes differ at 2; limited by the link at 4" in text
-    (plain_one,) = curves([rung(d, [1e8 * d, 1.01e8 * d]) for d in (1, 2, 4)])
+    (plain_one,) = ladders_in([rung(d, [1e8 * d, 1.01e8 * d]) for d in (1, 2, 4)])
     image.draw(ladder_chart([plain_one]), tmp_path / "y.svg", Canvas())
     assert "hollow" not in (tmp_path / "y.svg").read_text()
 
@@ -275,8 +275,8 @@ def on_page(chart: Chart, svg: ElementTree.Element) -> Places:
     view = next(e for e in svg.iter("g") if e.get("class") == "view")
     found: Places = []
     for plot, panel in zip(view.iter("svg"), chart.views[0].panels, strict=True):
-        curves = [e for e in plot.iter("path") if e.get("class") == "curve"]
-        for curve in curves:
+        ladders_in = [e for e in plot.iter("path") if e.get("class") == "curve"]
+        for curve in ladders_in:
             for pair in str(curve.get("d"))[1:].split("L"):
                 x, y = map(float, pair.split())
                 found.append((x / 1000, 1 - y / 1000))

@@ -60,7 +60,11 @@ def test_answers_show_as_tables_in_a_notebook(shown: Program) -> None:
         judged = api.judge(shelf, COMET)._repr_html_()
         ranked = api.rank(shelf)._repr_html_()
         compared = api.compare(shelf, SLATE, COMET)._repr_html_()
-    for page, has in ((judged, "sequential read"), (ranked, COMET), (compared, "times")):
+    for page, has in (
+        (judged, "sequential read"),
+        (ranked, COMET),
+        (compared, "times"),
+    ):
         assert page is not None and "<table>" in page and has in page
     assert ranked is not None and ranked.count("<table>") == 2
 

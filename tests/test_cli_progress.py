@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 from rich.console import Console
 
-from jovik.base.session import Progress
+from jovik.base.io_session import Progress
 from jovik.base.step_result import Conditions, PassFigures, StepResult
 from jovik.cli import live_view as live_module
 from jovik.cli.line_progress import LineProgress
@@ -144,8 +144,8 @@ def test_the_claim_the_class_the_warmth_and_what_is_left_stand_there(
         len(re.findall("█", x)) for x in shown.splitlines() if "depth 8" in x or "depth 16" in x
     ]
     assert bars == [8, 16]
-    warmth = next(x for x in shown.splitlines() if x.strip().startswith("54 °C") or "▁" in x)
-    assert warmth.rstrip()[-1] in "▇█" and "▁" in warmth
+    curve = next(x for x in shown.splitlines() if x.strip().startswith("54 °C") or "▁" in x)
+    assert curve.rstrip()[-1] in "▇█" and "▁" in curve
     assert "and 9.00 GB remaining" in shown
 
 

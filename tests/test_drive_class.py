@@ -157,9 +157,9 @@ def test_every_reader_says_where_a_drive_lies_in_its_class(jovik: Program) -> No
         in jovik("judge", "Corvane Slate 1TB", status=None).out
     )
     jovik("measure", "model:gannet", *steps, "--passes", "5", "--seed", "3")
-    ranked = jovik("rank", "--yardstick", "class:sata-ssd")
-    assert "index 100 is SATA SSD" in ranked.out
-    assert "SATA SSD usually does 120 times what a 7,200 rpm disk does" in ranked.out
+    ranking_report = jovik("rank", "--yardstick", "class:sata-ssd")
+    assert "index 100 is SATA SSD" in ranking_report.out
+    assert "SATA SSD usually does 120 times what a 7,200 rpm disk does" in ranking_report.out
     index = jovik("rank", "--yardstick", "class:sata-ssd", "--format", "json").json
     slate = next(d for d in index["drives"] if d["drive"] == "Corvane Slate 1TB")
     assert slate["index"]["median"] == pytest.approx(100 * middle, rel=0.02)

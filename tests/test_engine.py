@@ -16,13 +16,13 @@ import pytest
 
 from jovik.base import histogram
 from jovik.base.errors import EngineUnavailableError, JovikError, TargetError
-from jovik.base.session import Progress
+from jovik.base.io_session import Progress
 from jovik.base.trace import Trace
 from jovik.engine import code_cache
 from jovik.engine.buffers import payload
+from jovik.engine.io_session import LAYOUT_GENERATION, FileSession
 from jovik.engine.kernel import primitives
 from jovik.engine.selection import select_engine
-from jovik.engine.session import LAYOUT_GENERATION, FileSession
 from jovik.steps import parse_access
 
 SPAN = " within 16MiB"

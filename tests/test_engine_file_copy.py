@@ -18,11 +18,11 @@ import pytest
 
 from jovik.analysis.copy import SequentialRate, copy_finding
 from jovik.base.errors import TargetError
-from jovik.base.session import CopyJob, Progress
+from jovik.base.io_session import CopyJob, Progress
 from jovik.base.trace import CopyRecord, Trace
 from jovik.engine.file_copy import CHUNK_BYTES, CopyFolder, files_of
-from jovik.engine.own_folder import FILES, LOCK, NAMED, READY, OwnFolder, sweep
-from jovik.engine.session import FileSession
+from jovik.engine.io_session import FileSession
+from jovik.engine.own_folder import FILES, LOCK, NAME_PREFIX, READY, OwnFolder, sweep
 from jovik.hardware.source_files import files_in
 from tests.conftest import Program
 from tests.programs import succeeds
@@ -95,15 +95,15 @@ def test_a_persons_folder_keeps_its_shape_and_the_source_is_timed(tmp_path: Path
         (source / name).write_bytes(os.urandom(70_000))
     (source / "link").symlink_to(source / "top")
     os.mkfifo(source / "pipe")
-    (source / f"{NAMED}old").mkdir()
-    (source / f"{NAMED}old" / "rest").write_bytes(b"x")
+    (source / f"{NAME_PREFIX}old").mkdir()
+    (source / f"{NAME_PREFIX}old" / "rest").write_bytes(b"x")
     copies = CopyFolder(target)
     trace = copies.run(CopyJob(True, folder=str(source)), ROOM, watch)
     copied = {str(p).split("/files/")[1]: p.read_bytes() for p in there(target)}
     assert copied == {n: (source / n).read_bytes() for n in ("top", "a/one", "a/b/two")}
     assert trace.copy.source_ns > 0 and trace.written_bytes == 210_000
     copies.close()
-    assert len(files_in(str(source), skip=NAMED)) == 3 and len(files_in(str(source))) == 4
+    assert len(files_in(str(source), skip=NAME_PREFIX)) == 3 and len(files_in(str(source))) == 4
 
 
 @pytest.mark.parametrize(
@@ -127,7 +127,7 @@ def test_more_than_there_is_room_for_is_refused(tmp_path: Path) -> None:
 
 
 def test_only_what_nobody_holds_is_swept(tmp_path: Path) -> None:
-    living, dead, young = (tmp_path / f"{NAMED}{n}" for n in ("living", "dead", "young"))
+    living, dead, young = (tmp_path / f"{NAME_PREFIX}{n}" for n in ("living", "dead", "young"))
     for folder in (living, dead, young):
         folder.mkdir()
         (folder / LOCK).touch()
@@ -137,7 +137,10 @@ def test_only_what_nobody_holds_is_swept(tmp_path: Path) -> None:
     for folder in (living, dead):
         os.utime(folder, (time.time() - 60,) * 2)
     sweep(tmp_path)
-    assert sorted(p.name for p in tmp_path.iterdir()) == [f"{NAMED}living", f"{NAMED}young"]
+    assert sorted(p.name for p in tmp_path.iterdir()) == [
+        f"{NAME_PREFIX}living",
+        f"{NAME_PREFIX}young",
+    ]
     os.close(fd)
 
 
@@ -154,7 +157,7 @@ def test_what_a_killed_copy_left_goes_at_the_next_start_of_any_kind(
         env=jovik.env,
         stderr=subprocess.DEVNULL,
     )
-    while not list(target.glob(f"{NAMED}*/{FILES}/*/*")):
+    while not list(target.glob(f"{NAME_PREFIX}*/{FILES}/*/*")):
         time.sleep(0.01)
     copying.kill()
     copying.wait()
@@ -215,7 +218,7 @@ def test_what_took_the_place_of_the_folder_is_not_deleted(tmp_path: Path) -> Non
     (own / "letter").write_text("somebody's")
     folder.close()
     assert (own / "letter").read_text() == "somebody's"
-    link = target / f"{NAMED}link"
+    link = target / f"{NAME_PREFIX}link"
     link.symlink_to(tmp_path / "aside")
     os.utime(own, (time.time() - 60,) * 2)
     sweep(target)

@@ -20,8 +20,8 @@ from pathlib import Path
 
 import pytest
 
-from jovik.engine import session as session_module
-from jovik.engine.session import FileSession
+from jovik.engine import io_session as session_module
+from jovik.engine.io_session import FileSession
 from jovik.steps import parse_access
 from tests.conftest import Program
 from tests.programs import loop_device, need, run, sparse_file, succeeds

@@ -12,18 +12,18 @@ import pytest
 from jovik.analysis.health import changes, counter_note, readings
 from jovik.analysis.limits import disturbances, link_limit
 from jovik.analysis.readiness import Surroundings, obstacles
-from jovik.analysis.thermal import (
+from jovik.analysis.temperature import (
     assess_sensors,
     heat_limit,
     seconds_above,
+    summarise_temperatures,
     trusted_temperatures,
-    warmth_of,
 )
 from jovik.base.errors import TargetError
 from jovik.base.findings import Disturbance
 from jovik.base.health import Health
 from jovik.base.step_result import PassFigures
-from jovik.base.trace import Environment
+from jovik.base.trace import PassSurroundings
 from jovik.hardware import ata, nvme
 from jovik.hardware.device import devices, under_folder
 from jovik.hardware.host_load import Counters, between, counters
@@ -381,16 +381,16 @@ def test_a_sensor_is_believed_in_all_steps_of_a_run_or_in_none() -> None:
     slices = np.full((101, 5), 10**8, np.int64)
     first = [(float(t), {"drive": 40.0 + t / 10, "board": 103.0}) for t in range(10)]
     later = [(float(t), {"drive": 41.0 + t / 10, "board": 103.0}) for t in range(10, 120)]
-    early = warmth_of([(first, slices)], assess_sensors(first), 85.0)
+    early = summarise_temperatures([(first, slices)], assess_sensors(first), 85.0)
     assert early.temperature is not None and early.temperature.peak_c == 103.0
-    known = warmth_of([(first, slices)], assess_sensors([*first, *later]), 85.0)
+    known = summarise_temperatures([(first, slices)], assess_sensors([*first, *later]), 85.0)
     assert known.temperature is not None and known.temperature.peak_c < 42
     assert known.limit is None and not any("above its limit" in n for n in known.notes)
     assert any("'board' (103 °C) is set aside" in n for n in known.notes)
 
 
 def test_what_disturbs_a_pass_is_named() -> None:
-    quiet, busy = Environment(0.3, 0.25, 0.0, 0), Environment(0.9, 0.1, 0.3, 5 * 10**7)
+    quiet, busy = PassSurroundings(0.3, 0.25, 0.0, 0), PassSurroundings(0.9, 0.1, 0.3, 5 * 10**7)
     assert disturbances([quiet, None, quiet], [10**9, 10**9, 10**9]) == []
     found = disturbances([quiet, busy], [10**9, 10**9])
     assert [d.sort for d in found] == list(Disturbance)

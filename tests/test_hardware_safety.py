@@ -26,7 +26,7 @@ from jovik.base import stamp
 from jovik.base.errors import TargetError
 from jovik.hardware import contents, libblkid, signatures
 from jovik.hardware.device import by_node, partition_of
-from jovik.hardware.occupancy import occupants, writers
+from jovik.hardware.device_users import occupants, writers
 from tests.conftest import Program
 from tests.programs import loop_device, need, run, sparse_file, succeeds
 

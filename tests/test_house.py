@@ -80,7 +80,7 @@ WRITERS = {
     "cli/streams.py": "opens /dev/null in the place of a closed standard stream",
     "engine/ceiling.py": "opens /dev/null to measure a call",
     "engine/own_folder.py": "Jovik's folder on the target of a test",
-    "engine/test_file.py": "the target of a test",
+    "engine/io_file.py": "the target of a test",
     "hardware/block_trace.py": "the kernel's switches for tracing",
     "hardware/safety.py": "the target of a test, opened through the descriptor that was checked",
     "runs/pass_store.py": "spills passes to a file without a name",

@@ -17,6 +17,7 @@ from hypothesis import strategies as st
 from jovik.analysis.recording import summary_of
 from jovik.base.chain import MANY
 from jovik.base.errors import TargetError, UsageError
+from jovik.base.io_session import ReplayJob
 from jovik.base.recording import (
     CHUNK,
     Asker,
@@ -29,7 +30,6 @@ from jovik.base.recording import (
     union_ns,
 )
 from jovik.base.recording_file import HEAD, REQUESTS, read_recording, write_recording
-from jovik.base.session import ReplayJob
 from jovik.engine.buffers import Buffers
 from jovik.engine.host_overhead import host_overhead
 from jovik.engine.replay import BlockingReplayPool, UringReplayPool, folded, workload_of
@@ -599,7 +599,10 @@ def test_a_program_ranks_drives_and_stands_in_what_they_carry(jovik: Program) ->
         jovik("measure", f"model:{model}", 'replay "editor-start"', "--passes", "3")
     ranked = jovik("rank", "--for", "editor-start", "--format", "json").json
     steps = [d["steps"][0] for d in ranked["drives"]]
-    assert [d["drive"] for d in ranked["drives"]] == ["Veldhaar Comet 2TB", "Corvane Slate 1TB"]
+    assert [d["drive"] for d in ranked["drives"]] == [
+        "Veldhaar Comet 2TB",
+        "Corvane Slate 1TB",
+    ]
     assert steps[0]["elapsed_s"]["high"] < steps[1]["elapsed_s"]["low"]
     assert "not the drive's" in jovik("rank", "--for", "editor-start").out
     assert "no drive was measured" in jovik("rank", "--for", "system-boot", status=2).err

@@ -24,7 +24,7 @@ from markdown_it import MarkdownIt
 
 from jovik.base.health import Health
 from jovik.base.page_address import is_address, new_address
-from jovik.base.sanitize import csv_text, file_name, strip_control
+from jovik.base.terminal_text import csv_text, file_name, strip_control
 from jovik.report.html import sort_key
 from jovik.report.reviewer_text import as_html, demote_headings
 from jovik.tables.health import health_change_table

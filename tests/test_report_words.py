@@ -14,7 +14,7 @@ from jovik.charts.chart import Cell, HeatMap, between, decades, from_zero, power
 from jovik.charts.svg import chart_svg
 from jovik.report.document import Bullets, ClaimMarks, Document, Facts, Section
 from jovik.report.language import in_language, language_names, read_language
-from jovik.report.placeholders import NAMED, PLAIN
+from jovik.report.placeholders import NAMED_PLACEHOLDERS, PLAIN_PLACEHOLDERS
 from jovik.report.reviewer_text import split_verdict
 from jovik.tables import Table
 from tests.conftest import Program
@@ -48,7 +48,7 @@ def test_figures_in_the_reviewers_words_stay_true(measured: Program) -> None:
     assert f"It reads {rate:.0f} (" not in page(measured, words), "measured again, said again"
     every = "\n\n".join(
         [
-            *(f"{{{{ {w} }}}}" for w in PLAIN if w not in ("cliff",)),
+            *(f"{{{{ {w} }}}}" for w in PLAIN_PLACEHOLDERS if w not in ("cliff",)),
             '{{ iops "random read 4KiB" }}; {{ latency “random read 4KiB” }}',
             '{{ claim "sequential read" }}; {{ reading "boot time" }}',
         ]
@@ -169,7 +169,7 @@ def test_numbers_are_written_as_the_language_does() -> None:
     assert made.sections[1].title == "Statt Slate" and made.language == "de"
     with pytest.raises(UnknownNameError):
         in_language(made, "xx")
-    assert set(NAMED) | set(PLAIN) >= {"judge", "figure"}
+    assert set(NAMED_PLACEHOLDERS) | set(PLAIN_PLACEHOLDERS) >= {"judge", "figure"}
 
 
 def test_a_heat_map_says_its_values_without_any_colour() -> None:

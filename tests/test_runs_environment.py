@@ -19,8 +19,9 @@ import pytest
 from jovik.base.errors import DriveError, TargetError
 from jovik.base.fault_errors import environment_error, fault_error
 from jovik.base.trace import IoFault
+from jovik.engine.io_session import FileSession
 from jovik.engine.reserved_space import floor_bytes, reserved_bytes, writable_bytes
-from jovik.engine.session import FileSession
+from jovik.runs import running_step
 from jovik.runs.repetition import RepetitionPolicy
 from jovik.shelf.store import Shelf
 from tests.conftest import Program
@@ -94,9 +95,8 @@ class StandsStill:
 def test_a_pass_that_stood_still_is_made_again_and_counts_nowhere(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
-    from jovik.runs import step_run
 
-    monkeypatch.setattr(step_run, "StandstillWatch", StandsStill)
+    monkeypatch.setattr(running_step, "StandstillWatch", StandsStill)
     StandsStill.gaps = [0.0, 6.2, 0.0, 0.0]
     session = Scripted([100, 17, 100, 100])
     (result,) = go(session, READ, repeat=RepetitionPolicy(3, 3)).results
@@ -125,7 +125,7 @@ def test_a_stopped_run_keeps_no_figure_from_its_standstill(known: Program) -> No
 def test_a_process_that_stood_still_for_long_does_not_blame_the_drive(tmp_path: Path) -> None:
     """The watch on a silent drive starts anew behind the gap."""
     code = (
-        "import sys; from pathlib import Path; from jovik.engine import session as s\n"
+        "import sys; from pathlib import Path; from jovik.engine import io_session as s\n"
         "from jovik.steps import parse; s.STALL_S = 1.5\n"
         "with s.FileSession(Path(sys.argv[1]), 'blocking') as session:\n"
         "    work = parse('random read 4KiB for 2s within 1MiB').workload(1)\n"
@@ -182,11 +182,11 @@ def free(place: Path) -> int:
 def test_a_fill_of_the_systems_own_drive_is_said_asked_and_leaves_a_tenth(
     known: Program, drive: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from jovik.engine import test_file
+    from jovik.engine import io_file
     from jovik.hardware import device
     from jovik.runs import prepare
 
-    for module in (test_file, prepare, device):
+    for module in (io_file, prepare, device):
         monkeypatch.setattr(module, "on_system_volume", lambda _: True)
     with FileSession(drive) as session:
         session.to_fill_bytes(85)

@@ -18,15 +18,15 @@ import pytest
 from jovik.base import histogram
 from jovik.base.errors import DriveError, TargetError
 from jovik.base.findings import Disconnection, LostData
+from jovik.base.io_session import Progress, ProgressCallback, Workload
 from jovik.base.plain_data import plain
-from jovik.base.session import Progress, ProgressCallback, Workload
 from jovik.base.step_result import Conditions, StepResult
 from jovik.base.trace import IoFault, Latencies, StampFaults, Trace
-from jovik.runs.context import RunContext, RunEnvironment, RunOptions
+from jovik.runs.context import RunConditions, RunContext, RunOptions
 from jovik.runs.cost import cost_of
 from jovik.runs.pass_store import AS_THEY_ARE, PassStore
+from jovik.runs.plan_loop import run_plan
 from jovik.runs.repetition import RepetitionPolicy
-from jovik.runs.runner import run_plan
 from jovik.runs.task import Task
 from jovik.shelf.records import read_findings
 from jovik.steps import Step, parse, parse_access
@@ -168,7 +168,7 @@ def go(session: Scripted, *phrases: str, **options: Any) -> Diary:
     diary = Diary()
     repeat = options.pop("repeat", RepetitionPolicy(2, 2))
     bench = RunContext(
-        session, RunEnvironment(rig="bench", unit="u"), RunOptions(**options), diary, diary
+        session, RunConditions(rig="bench", unit="u"), RunOptions(**options), diary, diary
     )
     run_plan([Task(parse(p), repeat) for p in phrases], bench)
     return diary
@@ -223,7 +223,7 @@ def test_a_fault_ends_the_run_and_is_kept() -> None:
     ) as caught:
         run_plan(
             [Task(parse(p), RepetitionPolicy(3, 3)) for p in (READ, WRITE)],
-            RunContext(session, RunEnvironment(), RunOptions(), diary, diary),
+            RunContext(session, RunConditions(), RunOptions(), diary, diary),
         )
     assert caught.value.exit_status == 4 and len(session.ran) == 2
     assert "pass 0.2" in diary.told and diary.results[0].errors == 1
@@ -265,7 +265,7 @@ def test_blocks_that_came_back_wrong_are_a_failure_of_the_drive() -> None:
 def go_on(session: Scripted, *phrases: str) -> Diary:
     """A run that a failing drive ends; what was recorded of it."""
     diary = Diary()
-    context = RunContext(session, RunEnvironment(), RunOptions(), diary, diary)
+    context = RunContext(session, RunConditions(), RunOptions(), diary, diary)
     with pytest.raises(DriveError):
         run_plan([Task(parse(p), RepetitionPolicy(2, 2)) for p in phrases], context)
     return diary

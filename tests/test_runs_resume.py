@@ -20,13 +20,13 @@ from typing import Any
 import pytest
 
 from jovik.base.errors import DriveError, TargetError
-from jovik.base.session import CopyJob, ProgressCallback
+from jovik.base.io_session import CopyJob, ProgressCallback
 from jovik.base.trace import IoFault, Trace
-from jovik.runs.context import ResumedStep, RunContext, RunEnvironment, RunOptions
+from jovik.runs.context import ResumedStep, RunConditions, RunContext, RunOptions
 from jovik.runs.cost import cost_of, time_of
 from jovik.runs.pass_store import PassStore
+from jovik.runs.plan_loop import check_plan, run_plan
 from jovik.runs.repetition import RepetitionPolicy
-from jovik.runs.runner import check_plan, run_plan
 from jovik.runs.task import Task
 from jovik.simulator import ModelSession, load_model
 from jovik.steps import parse
@@ -49,7 +49,7 @@ def tasks(*phrases: str, passes: int = 3) -> list[Task]:
 
 
 def bench(session: Any, diary: Diary, **options: Any) -> RunContext:
-    return RunContext(session, RunEnvironment(), RunOptions(**options), diary, diary)
+    return RunContext(session, RunConditions(), RunOptions(**options), diary, diary)
 
 
 class Remembering(Diary):
@@ -226,7 +226,7 @@ def test_a_folders_files_are_part_of_the_cost(tmp_path: Path) -> None:
 
 def test_a_raw_device_takes_no_files(tmp_path: Path) -> None:
     from jovik.engine.block_device import RawDevice
-    from jovik.engine.session import FileSession
+    from jovik.engine.io_session import FileSession
 
     plain = tmp_path / "device"
     plain.write_bytes(bytes(2**22))

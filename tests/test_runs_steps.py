@@ -13,16 +13,16 @@ import pytest
 
 from jovik.analysis.comparability import is_plain
 from jovik.analysis.fullness import empty_against_full
-from jovik.analysis.sweep import curves
+from jovik.analysis.ladder import ladders_in
 from jovik.base.errors import DriveError, PhraseError, TargetError
 from jovik.base.quantities import significant
 from jovik.base.step_result import StepResult
 from jovik.runs.budget import fit_to_budget
-from jovik.runs.context import ResumedStep, RunContext, RunEnvironment, RunOptions
+from jovik.runs.context import ResumedStep, RunConditions, RunContext, RunOptions
 from jovik.runs.cost import cost_of, time_of
 from jovik.runs.pass_store import PassStore
+from jovik.runs.plan_loop import run_plan
 from jovik.runs.repetition import RepetitionPolicy
-from jovik.runs.runner import run_plan
 from jovik.runs.task import Task, tasks_of
 from jovik.simulator import ModelSession, load_model
 from jovik.simulator.parameters import UnreadableRange
@@ -42,7 +42,7 @@ def measured(
 ) -> list[StepResult]:
     diary = diary or Diary()
     session = ModelSession(other(load_model(name), **changes))
-    bench = RunContext(session, RunEnvironment(), RunOptions(budget_ns=budget_ns), diary, diary)
+    bench = RunContext(session, RunConditions(), RunOptions(budget_ns=budget_ns), diary, diary)
     return run_plan(tasks_of(Plan.of(phrases), (passes, passes) if passes != 3 else None), bench)
 
 
@@ -113,7 +113,7 @@ def test_what_is_no_ladder_and_no_step_is_refused_with_the_reason(
 
 
 def test_a_curve_has_its_knee_and_its_best_where_the_parameters_put_them() -> None:
-    found = curves(
+    found = ladders_in(
         measured(
             "slate",
             "random read 4KiB depth 1..64 for 2s",
@@ -143,25 +143,25 @@ def test_a_curve_has_its_knee_and_its_best_where_the_parameters_put_them() -> No
 def test_two_rungs_are_a_curve_and_span_and_amount_are_axes(
     phrase: str, axis: str, values: list[int]
 ) -> None:
-    (found,) = curves(measured("slate", phrase))
+    (found,) = ladders_in(measured("slate", phrase))
     assert found.axis == axis
     assert [r.value for r in found.rungs] == values
     assert found.words()
 
 
 def test_a_span_that_is_no_multiple_of_each_block_leaves_one_curve_a_depth() -> None:
-    found = curves(measured("gannet", "random read 4KiB..1MiB depth 1,32 for 1s within 12TB"))
+    found = ladders_in(measured("gannet", "random read 4KiB..1MiB depth 1,32 for 1s within 12TB"))
     over_block = [c for c in found if c.axis == "block_bytes"]
     assert [len(c.rungs) for c in over_block] == [9, 9] and len(found) == 2 + 9
 
 
 def test_best_is_a_set_where_the_passes_cannot_tell() -> None:
-    (found,) = curves(measured("slate", "random read 4KiB depth 32,64,128 for 1s"))
+    (found,) = ladders_in(measured("slate", "random read 4KiB depth 32,64,128 for 1s"))
     assert len(found.best) > 1 and "no difference" in found.words() and found.knee is None
 
 
 def test_a_payload_that_makes_no_difference_is_said_to_make_none() -> None:
-    (found,) = curves(
+    (found,) = ladders_in(
         measured(
             "slate",
             "random read 4KiB for 1s",
@@ -228,7 +228,7 @@ def test_resting_until_cool_takes_as_long_as_the_heat_does() -> None:
 def test_throttling_is_named_as_what_limited_a_step() -> None:
     diary = Diary()
     session = ModelSession(load_model("ember"))
-    bench = RunContext(session, RunEnvironment(heat_limit_c=84.0), RunOptions(), diary, diary)
+    bench = RunContext(session, RunConditions(heat_limit_c=84.0), RunOptions(), diary, diary)
     result = run_plan(tasks_of(Plan.of(["sequential read 1MiB depth 8 for 3min"]), (1, 1)), bench)[
         0
     ]
@@ -389,7 +389,7 @@ def test_every_plan_runs_on_a_model_drive_within_its_cost(name: str) -> None:
     session = ModelSession(load_model("gannet" if name == "spinning" else "comet"))
     tasks = tasks_of(load_plan(name))
     cost = cost_of(tasks, session, 3e9)
-    results = run_plan(tasks, RunContext(session, RunEnvironment(), RunOptions(), diary, diary))
+    results = run_plan(tasks, RunContext(session, RunConditions(), RunOptions(), diary, diary))
     assert len(results) == len(tasks)
     written = sum(p.written_bytes for r in results for p in r.passes)
     assert cost.certain_bytes <= 1.2 * written + 2**31
@@ -453,7 +453,7 @@ def test_a_run_goes_on_after_its_last_finished_pass_and_brings_the_fill_back() -
     whole = run_plan(
         tasks,
         RunContext(
-            ModelSession(load_model("slate")), RunEnvironment(), RunOptions(seed=7), first, first
+            ModelSession(load_model("slate")), RunConditions(), RunOptions(seed=7), first, first
         ),
     )
     done = {
@@ -464,7 +464,7 @@ def test_a_run_goes_on_after_its_last_finished_pass_and_brings_the_fill_back() -
     diary = Diary()
     session = ModelSession(load_model("slate"))
     rest = run_plan(
-        tasks, RunContext(session, RunEnvironment(), RunOptions(seed=7), diary, diary), done
+        tasks, RunContext(session, RunConditions(), RunOptions(seed=7), diary, diary), done
     )
     started = [t for t in diary.told if t.startswith("start")]
     assert started == ["start 2.2", "start 2.3", "start 3.1", "start 3.2", "start 3.3"]

@@ -35,7 +35,7 @@ from jovik.base.findings import (
 from jovik.base.interval import Interval
 from jovik.base.plain_data import plain
 from jovik.base.step_result import Conditions, StepResult
-from jovik.base.trace import Environment, IoFault, Latencies, ReplayRecord, ScanRecord, Trace
+from jovik.base.trace import IoFault, Latencies, PassSurroundings, ReplayRecord, ScanRecord, Trace
 from jovik.hardware.rig import Rig
 from jovik.sheets.reading import Note, Reading
 from jovik.sheets.sheet import Drive, Sheet
@@ -94,7 +94,7 @@ def run(
         writer.step_begun(position, step, conditions)
         for number in (1, 2, 3):
             writer.pass_done(position, number, trace(rate * (1 + number / 100)))
-        findings = Findings(sweep=ladder)
+        findings = Findings(ladder=ladder)
         writer.step_done(
             position,
             StepResult(phrase, step.kind, (), {}, conditions, notes=("a note",), findings=findings),
@@ -155,7 +155,7 @@ def test_units_lie_side_by_side(shelf: Shelf) -> None:
 
 
 def test_a_pass_comes_back_as_it_was(shelf: Shelf) -> None:
-    around = Environment(0.5, 0.4, 0.01, 77, ((0.0, {"drive": 40.5}), (1.0, {"drive": 41.0})))
+    around = PassSurroundings(0.5, 0.4, 0.01, 77, ((0.0, {"drive": 40.5}), (1.0, {"drive": 41.0})))
     given = trace(
         late_written_bytes=4096,
         first_fault=IoFault(5, "Input/output error", 8192, "read", 12),
@@ -395,7 +395,7 @@ amounts = st.floats(0, 1e12)
         | st.builds(CopyFinding, numbers, numbers, amounts, amounts, amounts, st.none()),
         temperature=st.none() | st.builds(TemperatureRange, amounts, amounts),
         disturbances=st.lists(st.sampled_from(Disturbance)).map(tuple),
-        sweep=st.none() | st.just("random read 4KiB depth 1..4"),
+        ladder=st.none() | st.just("random read 4KiB depth 1..4"),
     )
 )
 def test_findings_come_back_from_their_json(found: Findings) -> None:

@@ -12,7 +12,7 @@ import pytest
 from jovik.analysis.long_write import long_write
 from jovik.analysis.statistics import interval
 from jovik.base.errors import TargetError, UnknownNameError, UsageError
-from jovik.base.session import CopyJob, Progress, Workload
+from jovik.base.io_session import CopyJob, Progress, Workload
 from jovik.base.trace import Trace
 from jovik.simulator import ModelDrive, ModelSession, load_model, model_names
 from jovik.simulator.drive_state import RateNoise

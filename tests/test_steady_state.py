@@ -21,8 +21,8 @@ from jovik.analysis.steady_grid import grids
 from jovik.analysis.steady_state import excursion, is_steady, slope
 from jovik.base.errors import PhraseError, TargetError
 from jovik.base.findings import Findings, SteadyState
+from jovik.base.io_session import Workload
 from jovik.base.plain_data import plain
-from jovik.base.session import Workload
 from jovik.base.step_result import Conditions, PassFigures, StepResult
 from jovik.base.trace import Trace
 from jovik.hardware.ata import parse_security
@@ -212,8 +212,8 @@ def test_a_fresh_drive_shows_another_figure(jovik: Program) -> None:
     jovik("measure", "model:tundra", *USED, WRITE, "--seed", "1")
     # The two are never one figure: a ranking is of the one or of the other.
     for words, phrase in ((["rank"], parse(fresh).kind), (["rank", "--steady"], parse(WRITE).kind)):
-        ranked = jovik(*words, "--format", "json").json
-        assert [s["kind"] for d in ranked["drives"] for s in d["steps"]] == [phrase]
+        ranking_report = jovik(*words, "--format", "json").json
+        assert [s["kind"] for d in ranking_report["drives"] for s in d["steps"]] == [phrase]
     assert "steady state" in jovik("rank", "--steady").out
 
 
@@ -237,8 +237,8 @@ def test_a_drive_that_is_never_steady_is_called_so(jovik: Program) -> None:
     assert not steady["steady"] and steady["rounds"] == 15
     assert any("not steady after 15 rounds" in n for n in found["notes"])
     jovik(*claim, "--steady", "--printed", "data sheet")
-    judged = jovik("judge", "Ilmaris Tundra 2TB", "--format", "json").json["claims"]
-    mine = next(j for j in judged if j.get("steady"))
+    claims_report = jovik("judge", "Ilmaris Tundra 2TB", "--format", "json").json["claims"]
+    mine = next(j for j in claims_report if j.get("steady"))
     assert mine["verdict"] == "untested" and "not steady" in mine["why"]
 
 

@@ -29,8 +29,8 @@ from jovik.steps import (
     parse_all,
     plan_names,
 )
+from jovik.steps.ladder import MOST_RUNGS, expand_ladder
 from jovik.steps.rest import LIMIT_NS as REST_LIMIT_NS
-from jovik.steps.sweep import MOST_RUNGS, expand_sweep
 
 names = st.text(st.characters(categories=["L", "N"]), min_size=1, max_size=12)
 others: st.SearchStrategy[Step] = st.one_of(
@@ -151,7 +151,7 @@ def test_any_words_are_steps_or_are_refused_with_a_caret(text: str) -> None:
 def test_a_doubling_range_begins_doubles_and_ends_where_it_says(low: int, more: int) -> None:
     high = low + more + 1
     depths = (
-        [parse_access(p).depth for p in expand_sweep(f"random read 4KiB depth {low}..{high}")]
+        [parse_access(p).depth for p in expand_ladder(f"random read 4KiB depth {low}..{high}")]
         if high <= 1024
         else []
     )
@@ -167,7 +167,7 @@ def test_a_doubling_range_begins_doubles_and_ends_where_it_says(low: int, more: 
 def test_a_range_by_steps_walks_them(low: int, width: int, stride: int) -> None:
     shares = [
         parse_access(p).compressible_percent
-        for p in expand_sweep(
+        for p in expand_ladder(
             f"random write 4KiB payload {low}..{low + width}% compressible by {stride}"
         )
     ]
@@ -179,16 +179,16 @@ def test_a_list_is_what_it_says_in_its_order(depths: list[int]) -> None:
     # A comma before a zero groups thousands, as in 2,000 IOPS; no depth begins with one.
     assert [
         parse_access(p).depth
-        for p in expand_sweep(f"random read 4KiB depth {','.join(map(str, depths))}")
+        for p in expand_ladder(f"random read 4KiB depth {','.join(map(str, depths))}")
     ] == depths
 
 
 def test_thousands_and_labels_are_no_lists() -> None:
-    assert expand_sweep("random read 4KiB at most 2,000IOPS") == [
+    assert expand_ladder("random read 4KiB at most 2,000IOPS") == [
         "random read 4KiB at most 2,000IOPS"
     ]
-    assert expand_sweep("random read, 4 KiB, depth 32") == ["random read, 4 KiB, depth 32"]
-    assert expand_sweep('copy in "1..8 of 1,2"') == ['copy in "1..8 of 1,2"']
+    assert expand_ladder("random read, 4 KiB, depth 32") == ["random read, 4 KiB, depth 32"]
+    assert expand_ladder('copy in "1..8 of 1,2"') == ['copy in "1..8 of 1,2"']
     with pytest.raises(PhraseError, match="not understood") as caught:
         parse_all("random read 512B..64MiB depth 1..1024 workers 1..64 at most 1,2MB/s")
     assert str(MOST_RUNGS) in caught.value.hint

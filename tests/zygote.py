@@ -21,7 +21,7 @@ LOADED = (
     "jinja2",
     "jovik.queries.suitability",
     "jovik.queries.ranking",
-    "jovik.runs.runner",
+    "jovik.runs.plan_loop",
     "jovik.cli.settings_defaults",
     "jovik.cli.run_output",
     "jovik.simulator",

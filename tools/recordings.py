@@ -13,9 +13,9 @@ from pathlib import Path
 
 import numpy as np
 
+from jovik.base.io_session import ReplayJob
 from jovik.base.recording import CHUNK, SYNC, Asker, Kind, Recording, made_recording
 from jovik.base.recording_file import write_recording
-from jovik.base.session import ReplayJob
 from jovik.simulator import load_model
 from jovik.simulator.drive_state import State
 from jovik.simulator.replay import replayed

@@ -48,7 +48,7 @@ from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import Shelf
 
 if TYPE_CHECKING:
-    from jovik.base.session import Progress
+    from jovik.base.io_session import Progress
     from jovik.queries.readiness import DriveReadiness
     from jovik.steps import Step
 
@@ -412,7 +412,7 @@ def scout(shelf: Shelf, target: str | None = None) -> list[DriveReadiness]:
     """
     from jovik.hardware.target import devices_under
     from jovik.queries.readiness import claims_of_model, readiness_of
-    from jovik.runs.environment import system_drive
+    from jovik.runs.identification import system_drive
 
     system = system_drive()
     return [readiness_of(d, claims_of_model(shelf, d.model), system) for d in devices_under(target)]
@@ -443,14 +443,14 @@ class _Watch:
 def _run(
     shelf: Shelf,
     sheet: Sheet,
-    order: RunRequest,
+    request: RunRequest,
     watch: Callable[[StepResult], None] | None,
     *,
     ask_above: float = math.inf,
     resumed: str | None = None,
 ) -> Measured:
     """Carry an order out; what stopped it is raised once the shelf has what there is."""
-    with prepared(sheet, order) as ready:
+    with prepared(sheet, request) as ready:
         for question, beyond in ready.questions(ask_above) if ask_above < math.inf else ():
             raise UsageError(
                 f"{question}{beyond}", "say yes=True if that is meant, or measure less"
@@ -463,7 +463,7 @@ def _run(
         if error is not None:
             raise error
     return Measured(
-        shelf.run(outcome.run), tuple(shelf.results_of_run(outcome.run)), begun.known.warnings
+        shelf.run(outcome.run), tuple(shelf.results_of_run(outcome.run)), begun.identified.warnings
     )
 
 

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 
     from jovik.shelf.store import Shelf
 
-TIMES = ("started", "ended", "finished", "time")
+TIME_COLUMNS = ("started", "ended", "finished", "time")
 
 
 def drives(shelf: Shelf) -> pd.DataFrame:
@@ -212,7 +212,7 @@ def _frame(rows: list[dict[str, Any]], columns: list[str]) -> pd.DataFrame:
         raise MissingPackageError("a frame needs the package pandas", to_add("pandas")) from None
 
     frame = pd.DataFrame(rows) if rows else pd.DataFrame(columns=columns)
-    for name in TIMES:
+    for name in TIME_COLUMNS:
         if name in frame:
             frame[name] = pd.to_datetime(frame[name], utc=True, format="ISO8601")
     return frame

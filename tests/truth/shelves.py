@@ -7,8 +7,8 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from jovik.analysis.claims import Verdict, judge, settling_goal
-from jovik.analysis.ranking import Ranking, rank, rank_sentence
+from jovik.analysis.claims import Verdict, judge_claims, settling_goal
+from jovik.analysis.ranking import Ranking, rank_drives, rank_sentence
 from jovik.analysis.run_effect import ratio_across, run_effect
 from jovik.analysis.settling import SettlingOutcome
 from jovik.analysis.statistics import interval, ratio_interval
@@ -79,7 +79,7 @@ def _equal(seed: int, *, drives: int, steps: int) -> Outcome:
     rng = np.random.default_rng([seed, 20])
     kinds = KINDS[:steps]
     found = shelf_of(rng, [1.0] * drives, kinds=kinds, run_spread=0.005, noise=0.01)
-    ranking = rank(found)
+    ranking = rank_drives(found)
     pairs = _surely(ranking)
     return Outcome(f"{drives} equal drives", f"{pairs} pairs differ", pairs == 0)
 
@@ -89,7 +89,7 @@ def _learnt(seed: int) -> Outcome:
     rng = np.random.default_rng([seed, 21])
     made = shelf_of(rng, [1.0] * 8, kinds=KINDS[:6], run_spread=0.03, noise=0.01, runs=3)
     newest = [r for r in made if r.run.endswith("-2")]
-    ranking = rank(newest, alike=made, effect=run_effect(made))
+    ranking = rank_drives(newest, alike=made, effect=run_effect(made))
     pairs = _surely(ranking)
     return Outcome("8 equal drives, runs differ by 3 %", f"{pairs} pairs differ", pairs == 0)
 
@@ -127,7 +127,7 @@ def _consistent(seed: int) -> Outcome:
         rng, list(speeds), kinds=KINDS[:8], run_spread=0.005, noise=0.01, shape=rng.uniform(0, 0.3)
     )
     found = [r for r in found if rng.random() > 0.15]
-    ranking = rank(found)
+    ranking = rank_drives(found)
     scale = ranking.places
     if scale is None:
         return Outcome("", "", True)
@@ -170,7 +170,7 @@ def _missing(seed: int) -> Outcome:
             [math.log(np.median([p.rate_bytes_s for p in r.passes])) for r in own]
         )
     weakest = min(mine, key=lambda r: r.passes[0].rate_bytes_s)
-    ranking = rank([r for r in full if r is not weakest])
+    ranking = rank_drives([r for r in full if r is not weakest])
     row = next(d for d in ranking.drives if d.drive == "drive 1")
     scale = ranking.places
     assert scale is not None
@@ -193,7 +193,7 @@ def _verdict(seed: int, *, side: float, choice: int) -> Outcome:
         )
         for n in range(choice)
     ]
-    verdict = judge([claim], results)[0].verdict
+    verdict = judge_claims([claim], results)[0].verdict
     bad = verdict is Verdict.SHORT if side < 0 else verdict in (Verdict.MET, Verdict.BEATEN)
     return Outcome("on the margin", str(verdict), not bad)
 
@@ -205,7 +205,7 @@ def _settled(seed: int, *, side: float, times: int) -> Outcome:
     noise = rng.uniform(0.005, 0.05)
     true = 950.0 * BLOCK
     made = [result("d", "random read 4KiB", list(true * np.exp(noise * rng.normal(size=5))), "0")]
-    verdict = judge([claim], made[-1:], others=made)[0]
+    verdict = judge_claims([claim], made[-1:], others=made)[0]
     for number in range(times):
         if verdict.verdict is not Verdict.CLOSE or verdict.on_margin:
             break
@@ -216,7 +216,7 @@ def _settled(seed: int, *, side: float, times: int) -> Outcome:
             rates.append(float(true * math.exp(noise * rng.normal())))
             outcome = goal.outcome(rates)
         made.append(result("d", "random read 4KiB", rates, str(number + 1)))
-        verdict = judge([claim], made[-1:], others=made)[0]
+        verdict = judge_claims([claim], made[-1:], others=made)[0]
         if outcome is SettlingOutcome.UNDECIDABLE:
             break
     found = verdict.verdict

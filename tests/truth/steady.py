@@ -8,10 +8,10 @@ import numpy as np
 
 from jovik.analysis.comparability import settled
 from jovik.analysis.statistics import interval
-from jovik.base.session import Workload
+from jovik.base.io_session import Workload
 from jovik.base.step_result import StepResult
-from jovik.runs.context import RunContext, RunEnvironment, RunOptions
-from jovik.runs.runner import run_plan
+from jovik.runs.context import RunConditions, RunContext, RunOptions
+from jovik.runs.plan_loop import run_plan
 from jovik.runs.task import tasks_of
 from jovik.simulator import ModelSession, load_model
 from jovik.simulator.catalogue import ModelDrive
@@ -40,7 +40,7 @@ def measured(drive: ModelDrive, seed: int) -> StepResult:
     """The result of the rounds."""
     diary = Diary()
     session = ModelSession(drive)
-    bench = RunContext(session, RunEnvironment(), RunOptions(seed=seed), diary, diary)
+    bench = RunContext(session, RunConditions(), RunOptions(seed=seed), diary, diary)
     return run_plan(tasks_of(Plan.of(PHRASES)), bench)[-1]
 
 

@@ -11,19 +11,19 @@ import numpy as np
 import numpy.typing as npt
 
 LEAST_CYCLES = 3
-ALIKE = 1.30
+LEVEL_RATIO = 1.30
 """The high stretches resemble each other up to this ratio, and the low ones."""
 AS_LONG = 1.8
 """The same for how long they last; those at both ends may be cut off."""
 LEAST_RATIO = 1.10
-REPEATS = 0.6
+PERIOD_CORRELATION = 0.6
 """Correlation of the series with itself one period later."""
 AS_GOOD = 0.85
-TURNS = -0.05
+HALF_PERIOD_CORRELATION = -0.05
 """Somewhere in between it goes the other way by so much."""
 MOST_VALUES = 4000
-EXPLAINED = 0.5
-FINER = 0.7
+EXPLAINED_FRACTION = 0.5
+FINER_RATIO = 0.7
 
 
 @dataclass(frozen=True)
@@ -57,7 +57,11 @@ def alternation(bins: npt.NDArray[np.float64], edges: Sequence[int]) -> Alternat
             if alternating is not None:
                 # Teeth too short to be levels may have been joined in some other order.
                 finer = _periodic(bins, alternating.start, alternating.end)
-                return finer if finer and finer.period < FINER * alternating.period else alternating
+                return (
+                    finer
+                    if finer and finer.period < FINER_RATIO * alternating.period
+                    else alternating
+                )
     for start, end in pairwise(edges):
         alternating = _periodic(bins, start, end)
         if alternating is not None:
@@ -77,7 +81,7 @@ def _of_parts(edges: Sequence[int], levels: Sequence[float]) -> Alternation | No
     high, low = (one, two) if one[0] > two[0] else (two, one)
     if min(high) < LEAST_RATIO * max(low):
         return None
-    if max(high) > ALIKE * min(high) or max(low) > ALIKE * min(low):
+    if max(high) > LEVEL_RATIO * min(high) or max(low) > LEVEL_RATIO * min(low):
         return None
     inner = lengths[1:-1]
     for some in (inner[::2], inner[1::2]):
@@ -130,11 +134,15 @@ def _periodic(bins: npt.NDArray[np.float64], start: int, end: int) -> Alternatio
     # Every multiple of a period is one too: the first that is about as good.
     lag = int(below[0]) + int(np.argmax(correlation[below[0] : most + 1] >= AS_GOOD * peak))
     lag = lag + int(np.argmax(correlation[lag : lag + max(lag // 4, 1)]))
-    if lag >= most or correlation[lag] < REPEATS or correlation[:lag].min() > TURNS:
+    if (
+        lag >= most
+        or correlation[lag] < PERIOD_CORRELATION
+        or correlation[:lag].min() > HALF_PERIOD_CORRELATION
+    ):
         return None
     phase = np.arange(count) % lag
     profile = np.array([part[phase == k].mean() for k in range(lag)])
-    if float((profile[phase] - part.mean()).var()) < EXPLAINED * float(rest.var()):
+    if float((profile[phase] - part.mean()).var()) < EXPLAINED_FRACTION * float(rest.var()):
         return None
     middle = (profile.max() + profile.min()) / 2
     high, low = float(profile[profile > middle].mean()), float(profile[profile <= middle].mean())
@@ -151,7 +159,7 @@ def _exact_period(correlations: npt.NDArray[np.float64], lag: int) -> float:
         near = round(times * period)
         low, high = max(near - max(lag // 4, 1), 1), near + max(lag // 4, 1) + 1
         peak = low + int(np.argmax(correlations[low:high]))
-        if correlations[peak] < REPEATS / 2 or not math.isfinite(correlations[peak]):
+        if correlations[peak] < PERIOD_CORRELATION / 2 or not math.isfinite(correlations[peak]):
             break
         period = peak / times
         times += 1

@@ -18,21 +18,21 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from jovik.analysis.running import running_median
+from jovik.analysis.running_median import running_median
 
 LEAST_NOISE = 1e-4
 """Noise of the logarithm is taken to be no smaller.
 
 A change of a hundredth of a percent interests nobody.
 """
-OUTLIER = 4.0
+OUTLIER_DEVIATIONS = 4.0
 """A value so many standard deviations from the running median of five is pulled in.
 
 One slow slice is no change of level.
 """
 FIRST_PRICE = 6.0
 """How much dearer a cut is in the first round, which is only after the large changes."""
-PLAUSIBLE = 2 * math.log(20)
+REGION_COST = 2 * math.log(20)
 """Cost above the best cut's, in noise variances, up to which a place is in the 95 % region."""
 
 
@@ -111,7 +111,7 @@ def change_points(
     middle = running_median(series, 5, "edge")
 
     def cut(noise: Noise, price: float) -> tuple[Sums, list[int]]:
-        reach = OUTLIER * noise.sigma / math.sqrt(1 - noise.phi**2)
+        reach = OUTLIER_DEVIATIONS * noise.sigma / math.sqrt(1 - noise.phi**2)
         tame = np.clip(series, middle - reach, middle + reach)
         # Without its memory the series is white; a change of level by d is one by (1 - phi) d in
         # it.
@@ -128,7 +128,7 @@ def change_points(
     for before, at, after in zip(edges, edges[1:-1], edges[2:], strict=False):
         places = np.arange(before + 2, after - 1)
         costs = _cost(sums, before, places) + _cost(sums, places, after)
-        likely = places[costs <= costs[at - before - 2] + PLAUSIBLE * noise.price]
+        likely = places[costs <= costs[at - before - 2] + REGION_COST * noise.price]
         exact = _exact(series, before + 1 if before else 0, at + 1, after + 1)
         cuts.append(
             ChangePoint(exact, min(int(likely[0]) + 1, exact), max(int(likely[-1]) + 1, exact))
@@ -156,7 +156,7 @@ def _noise_within(series: npt.NDArray[np.float64], ends: list[int], rough: Noise
     Never less than the rough estimate would allow for.
     """
     parts = [p for p in np.split(series, [e + 1 for e in ends]) if len(p) > 3]
-    reach = OUTLIER * rough.sigma / math.sqrt(1 - rough.phi**2)
+    reach = OUTLIER_DEVIATIONS * rough.sigma / math.sqrt(1 - rough.phi**2)
     rest = [np.clip(p - np.median(p), -reach, reach) for p in parts]
     products = sum(float(np.dot(r[1:], r[:-1])) for r in rest)
     squares = sum(float(np.dot(r, r)) for r in rest)

@@ -36,7 +36,7 @@ from jovik.base.trace import Latencies
 from jovik.sheets.sheet import Claim
 from jovik.steps import IoStep, parse
 
-MARGIN = 0.05
+CLAIM_MARGIN = 0.05
 """How far below its claim a drive may stay and still meet it."""
 USUAL_RANDOM_BLOCK = 4096
 """The block of a claim in IOPS that does not name one, as makers use it."""
@@ -80,10 +80,10 @@ class ClaimVerdict:
         return self.measured.scaled(1 / self.claim.figure) if self.measured else None
 
 
-def judge(
+def judge_claims(
     claims: Sequence[Claim],
     results: Sequence[StepResult],
-    margin: float = MARGIN,
+    margin: float = CLAIM_MARGIN,
     others: Sequence[StepResult] = (),
     rigs: int = 1,
 ) -> list[ClaimVerdict]:

@@ -9,15 +9,16 @@ from jovik.base.findings import CliffAgreement, LongWrite
 from jovik.base.interval import Interval
 from jovik.base.quantities import digits_for, show_size
 
-ALIKE = 0.05
+AGREEING_FRACTION = 0.05
 """Places no further apart than this share agree, whatever their regions say."""
 
 
 def cliff_agreement(writes: Sequence[LongWrite]) -> CliffAgreement | None:
     """Return where each of several long writes fell, or None if there are not two.
 
-    They agree where each fell and no two regions lie apart by more than `ALIKE` of the place, or
-    where none fell. The place of all is then their median, with Student's interval of their logs.
+    They agree if each fell and no two regions lie further apart than `AGREEING_FRACTION` of the
+    position, or if none fell. The common position is then their median, with Student's interval
+    of their logs.
     """
     if len(writes) < 2:
         return None
@@ -27,7 +28,7 @@ def cliff_agreement(writes: Sequence[LongWrite]) -> CliffAgreement | None:
     if not known:
         return CliffAgreement(places, None, agree=True)
     lowest_high, highest_low = min(c.high_bytes for c in known), max(c.low_bytes for c in known)
-    agree = len(known) == len(cliffs) and highest_low <= lowest_high * (1 + ALIKE)
+    agree = len(known) == len(cliffs) and highest_low <= lowest_high * (1 + AGREEING_FRACTION)
     where = interval([float(c.at_bytes) for c in known]) if agree else None
     return CliffAgreement(places, where, agree)
 

@@ -12,7 +12,7 @@ from jovik.base.interval import Interval
 from jovik.base.step_result import StepResult
 from jovik.steps import CopyStep, IoStep, parse
 
-ALIKE = 0.10
+AGREEING_FRACTION = 0.10
 """What is not further apart than this tells the same story, whatever the intervals say."""
 LARGE_FILE_BYTES = 10**9
 COPY_ALIKE = 0.5
@@ -58,7 +58,9 @@ def disagreements(results: Sequence[StepResult]) -> list[Disagreement]:
                 else "the long write was slower from its start on: fresh space, heat, or a cache "
                 "that the short test never left"
             )
-            notes += _apart("short and long sequential write", streams[0], first, reason, ALIKE)
+            notes += _apart(
+                "short and long sequential write", streams[0], first, reason, AGREEING_FRACTION
+            )
         elif result.findings.scan is not None and streams[100]:
             # A stream lies at the beginning, where a spinning medium is fastest.
             first = Interval(result.findings.scan.first_bytes_s)
@@ -66,7 +68,9 @@ def disagreements(results: Sequence[StepResult]) -> list[Disagreement]:
                 "the file system placed the test file elsewhere on the medium, or the "
                 "scan's short stretches end before the drive is up to speed"
             )
-            notes += _apart("stream and the scan's first zones", streams[100], first, reason, ALIKE)
+            notes += _apart(
+                "stream and the scan's first zones", streams[100], first, reason, AGREEING_FRACTION
+            )
         elif (
             isinstance(step, CopyStep)
             and step.files

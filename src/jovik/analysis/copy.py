@@ -16,7 +16,7 @@ SOURCE_SHARE = 0.5
 """Above this share of the time spent reading the source, the source was measured."""
 
 
-HALF = 0.5
+SLOW_SECOND_FRACTION = 0.5
 """A second in which less than this share of the median moved is a slow one."""
 
 
@@ -93,4 +93,4 @@ def _by_second(trace: Trace) -> list[float]:
 
 def _slow_share(by_second: Sequence[float]) -> float:
     middle = statistics.median(by_second)
-    return sum(x < HALF * middle for x in by_second) / len(by_second)
+    return sum(x < SLOW_SECOND_FRACTION * middle for x in by_second) / len(by_second)

@@ -8,15 +8,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from jovik.analysis.claims import ClaimVerdict, Verdict, judge
-from jovik.analysis.consistency import ALIKE
+from jovik.analysis.claims import ClaimVerdict, Verdict, judge_claims
+from jovik.analysis.consistency import AGREEING_FRACTION
 from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, ratio_across
 from jovik.analysis.statistics import ratio_interval
 from jovik.base.step_result import StepResult
 
 
 def across_rigs(
-    judgements: Sequence[ClaimVerdict], others: Sequence[StepResult], margin: float
+    verdicts: Sequence[ClaimVerdict], others: Sequence[StepResult], margin: float
 ) -> list[ClaimVerdict]:
     """Return the same verdicts, each claim decided on the rig on which the sample showed most.
 
@@ -28,7 +28,7 @@ def across_rigs(
     others : sequence of StepResult
         Of the same drive, from any rig and time, the newest last.
     """
-    return [_on_its_best_rig(j, others, margin) for j in judgements]
+    return [_on_its_best_rig(j, others, margin) for j in verdicts]
 
 
 def _on_its_best_rig(j: ClaimVerdict, others: Sequence[StepResult], margin: float) -> ClaimVerdict:
@@ -46,7 +46,7 @@ def _on_its_best_rig(j: ClaimVerdict, others: Sequence[StepResult], margin: floa
         ) and conditions.rig is not None:
             rigs.setdefault(conditions.rig, {})[o.kind] = o
     on_best = [
-        (rig, judge([j.claim], list(of_kind.values()), margin, others, len(rigs))[0])
+        (rig, judge_claims([j.claim], list(of_kind.values()), margin, others, len(rigs))[0])
         for rig, of_kind in rigs.items()
     ]
     better = [(rig, x) for rig, x in on_best if x.share is not None and _does_more(x, j)]
@@ -69,7 +69,7 @@ def _turned(j: ClaimVerdict) -> float:
 
 def _does_more(one: ClaimVerdict, two: ClaimVerdict) -> bool:
     """Return True if one verdict's figure is better by more than the tolerance."""
-    return _turned(two) < (1 - ALIKE) * _turned(one)
+    return _turned(two) < (1 - AGREEING_FRACTION) * _turned(one)
 
 
 @dataclass(frozen=True)
@@ -154,7 +154,7 @@ def _above(one: StepResult, two: StepResult, effect: RunEffect) -> bool:
     if not (_has_rate(one) and _has_rate(two)):
         return False
     times = ratio_interval(ratio_across(one, two, effect))
-    return times.low is not None and times.low > 1 and times.median > 1 / (1 - ALIKE)
+    return times.low is not None and times.low > 1 and times.median > 1 / (1 - AGREEING_FRACTION)
 
 
 def _has_rate(result: StepResult) -> bool:

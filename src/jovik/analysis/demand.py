@@ -13,9 +13,9 @@ from jovik.base.step_result import StepResult
 from jovik.base.trace import Latencies
 from jovik.steps import IoStep, parse
 
-RARE = 0.99999
+RARE_PERCENTILE = 0.99999
 """The share of I/Os that the slowest one in 100,000 is beyond."""
-NEARLY = 0.95
+NEAR_MAXIMUM = 0.95
 """What comes so near to the most that there is differs from it by less than anybody plans by."""
 FEWEST_POINTS = 5
 """Fewer loads draw no curve: they are steps of a plan for something else."""
@@ -52,11 +52,11 @@ def _point(r: StepResult) -> DemandPoint:
     step = parse(r.kind)
     assert isinstance(step, IoStep)
     whole = Latencies.merged(r.latencies.values())
-    rare = percentile_ns(whole, RARE) if whole is not None else None
+    rare = percentile_ns(whole, RARE_PERCENTILE) if whole is not None else None
     return DemandPoint(step.depth * step.workers, interval([p.iops for p in r.passes]), rare, r)
 
 
 def enough_of(points: Sequence[DemandPoint]) -> DemandPoint:
-    """Return the first load that is `NEARLY` the maximum: beyond it, requests only wait longer."""
+    """Return the first load at `NEAR_MAXIMUM` of the maximum: beyond it, requests only wait."""
     most = max(p.iops.median for p in points)
-    return next(p for p in points if p.iops.median >= NEARLY * most)
+    return next(p for p in points if p.iops.median >= NEAR_MAXIMUM * most)

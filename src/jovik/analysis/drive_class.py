@@ -18,10 +18,10 @@ from jovik.base.step_result import LimitSource, StepResult
 from jovik.steps import IoStep, parse
 
 LEAST_STREAM_BYTES = 128 * 2**10
-DEEP = (16, 64)
+DEEP_DEPTHS = (16, 64)
 """In flight, for what is compared with the figure at depth 32."""
 SMALL_BYTES = 4096
-SUSTAINED = "sustained write"
+SUSTAINED_WRITE = "sustained write"
 
 
 class Standing(StrEnum):
@@ -76,7 +76,7 @@ def class_of_step(result: StepResult) -> str | None:
     if result.conditions.filled_percent is not None or step.read_percent not in (0, 100):
         return None
     if long_write_of(result) is not None:
-        return SUSTAINED if not step.random else None
+        return SUSTAINED_WRITE if not step.random else None
     return class_of_access(step)
 
 
@@ -86,7 +86,7 @@ def class_of_access(step: IoStep) -> str | None:
         return None
     direction = "read" if step.read_percent else "write"
     if step.fresh:
-        return SUSTAINED if not step.random else None
+        return SUSTAINED_WRITE if not step.random else None
     if not step.random:
         return f"sequential {direction}" if step.block_bytes >= LEAST_STREAM_BYTES else None
     if step.block_bytes != SMALL_BYTES:
@@ -94,7 +94,11 @@ def class_of_access(step: IoStep) -> str | None:
     in_flight = step.depth * step.workers
     if in_flight == 1:
         return f"random {direction} 4KiB"
-    return f"random {direction} 4KiB depth 32" if DEEP[0] <= in_flight <= DEEP[1] else None
+    return (
+        f"random {direction} 4KiB depth 32"
+        if DEEP_DEPTHS[0] <= in_flight <= DEEP_DEPTHS[1]
+        else None
+    )
 
 
 def class_figures(results: Sequence[StepResult], ranges: Mapping[str, Usual]) -> list[ClassFigure]:

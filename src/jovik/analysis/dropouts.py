@@ -11,12 +11,12 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from jovik.analysis.running import running_median
+from jovik.analysis.running_median import running_median
 from jovik.base.findings import DropOuts
 from jovik.base.quantities import show_time
 from jovik.base.trace import SLICE_NS
 
-HALF = 0.5
+LONGEST_FRACTION = 0.5
 LEAST_IOS = 8
 LONGEST_PAUSE_S = 3.0
 """What lasts longer is a level of its own.
@@ -27,7 +27,7 @@ MOST_OF_TIME = 0.15
 """Where more of the time is low, the drive alternates between two rates and does not pause."""
 LEAST_AROUND = 5
 AROUND_PAUSE = 9
-REGULAR = 0.35
+REGULAR_SPREAD = 0.35
 """Spread of the times between pauses, as a share of them, up to which they are regular."""
 
 
@@ -58,7 +58,7 @@ def pauses_in(moved: npt.NDArray[np.float64], value_s: float) -> Pauses:
     if len(moved) < LEAST_AROUND:
         return Pauses(np.zeros(len(moved), bool), moved, none, none)
     around = running_median(moved, max(window, LEAST_AROUND) | 1, "symmetric")
-    low = (moved < HALF * around) & (around > 0)
+    low = (moved < LONGEST_FRACTION * around) & (around > 0)
     if low.mean() > MOST_OF_TIME:
         low = np.zeros(len(moved), bool)
     edges = np.flatnonzero(np.diff(np.concatenate([[0], low.astype(np.int8), [0]])))
@@ -143,5 +143,5 @@ def _every_s(starts_s: npt.NDArray[Any]) -> float | None:
     if len(between) < 2:
         return None
     middle = float(np.median(between))
-    regular = float(np.median(np.abs(between - middle))) <= REGULAR * middle
+    regular = float(np.median(np.abs(between - middle))) <= REGULAR_SPREAD * middle
     return middle if regular else None

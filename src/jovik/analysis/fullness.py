@@ -12,7 +12,7 @@ from jovik.base.interval import Interval
 from jovik.base.quantities import show_size
 from jovik.base.step_result import StepResult
 
-ALIKE = 0.10
+AGREEING_FRACTION = 0.10
 """An interval this close to 1 on both sides means no difference that matters."""
 
 
@@ -37,7 +37,7 @@ class FillComparison:
         low, high = self.share.low, self.share.high
         if low is None or high is None:
             return "one pass cannot tell"
-        if low > 1 - ALIKE and high < 1 + ALIKE:
+        if low > 1 - AGREEING_FRACTION and high < 1 + AGREEING_FRACTION:
             return "no difference that matters"
         return "slower" if high < 1 else "faster" if low > 1 else "too close to call"
 

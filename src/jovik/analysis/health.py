@@ -135,7 +135,19 @@ PLAUSIBLE_C = (-40.0, 130.0)
 The storage range of drives at the low end, the melting of its solder far off at the high.
 """
 
-UNITS = (512, 1_000, 1_024, 4_096, 512_000, 1_000_000, 2**20, 32 * 10**6, 32 * 2**20, 10**9, 2**30)
+COUNTER_UNITS = (
+    512,
+    1_000,
+    1_024,
+    4_096,
+    512_000,
+    1_000_000,
+    2**20,
+    32 * 10**6,
+    32 * 2**20,
+    10**9,
+    2**30,
+)
 """Bytes that makers count host writes in."""
 
 
@@ -160,7 +172,7 @@ def counter_note(before: Health, after: Health, written_bytes: int) -> str:
     if abs(counted - written_bytes) <= max(0.05 * written_bytes, 2e9):
         return ""
     ratio = written_bytes / counted
-    factors = [a / b for a in UNITS for b in (512, 512_000) if a != b]
+    factors = [a / b for a in COUNTER_UNITS for b in (512, 512_000) if a != b]
     near = min(factors, key=lambda f: abs(f / ratio - 1))
     off_by = f"; its unit is off by a factor of {near:g}" if abs(near / ratio - 1) < 0.1 else ""
     return (

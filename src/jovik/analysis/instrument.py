@@ -10,22 +10,22 @@ from itertools import pairwise
 
 import numpy as np
 
-from jovik.analysis.memory import memory_of
+from jovik.analysis.autocorrelation import fit_autocorrelation
 from jovik.analysis.statistics import student_quantile
 from jovik.base.interval import Interval
 
 BY_POWER = ("dB", "dBA", "dB(A)")
 """Levels: their mean is that of the powers behind them (ISO 1996-1, equivalent level)."""
 WATTS = "W"
-RISE = 4.0
+RISE_DEVIATIONS = 4.0
 """So many standard deviations above what it was before, a log rises."""
 LEAST_RISE = 0.04
-LASTS = 3
+RISE_VALUES = 3
 """By such a share of what it was, and for so many values, a log rises at the least."""
-BEGINNING = 5
-FEWEST = 4
+BEGINNING_VALUES = 5
+MIN_VALUES = 4
 """Values that a mean needs to have an interval."""
-COVERED = 0.9
+MIN_COVERAGE = 0.9
 """Share of a stretch that a log has to cover before its energy is told."""
 SPUN_UP = 1.3
 """A spin-up takes at least so many times what comes after it, before the first pass."""
@@ -75,7 +75,7 @@ def mean_of(values: Sequence[float], unit: str) -> Interval:
     """Return mean and its 95 % interval: of levels in decibels by power, of anything else plain.
 
     Neighbouring values of a log resemble each other, which the interval allows for
-    (`jovik.analysis.memory`).
+    (`jovik.analysis.autocorrelation`).
     """
     if unit not in BY_POWER:
         return _plain_mean(values)
@@ -93,10 +93,14 @@ def _levels(powers: Interval, values: Sequence[float]) -> Interval:
 
 def _plain_mean(values: Sequence[float]) -> Interval:
     middle = statistics.fmean(values)
-    if len(values) < FEWEST:
+    if len(values) < MIN_VALUES:
         return Interval(middle)
     series = np.array(values, dtype=float)
-    worth = memory_of([series]).mean_variance(len(series)) if series.std() > 0 else 1 / len(series)
+    worth = (
+        fit_autocorrelation([series]).mean_variance(len(series))
+        if series.std() > 0
+        else 1 / len(series)
+    )
     reach = student_quantile(max(1 / worth / 2 - 1, 3.0)) * float(series.std(ddof=1)) * worth**0.5
     return Interval(middle, middle - reach, middle + reach)
 
@@ -113,7 +117,7 @@ def figures_in(
             continue
         mean = mean_of(inside, unit)
         covered = min(len(inside) * step / span.lasted_s, 1.0) if span.lasted_s > 0 else 1.0
-        is_energy = unit == WATTS and covered >= COVERED and mean.median > 0
+        is_energy = unit == WATTS and covered >= MIN_COVERAGE and mean.median > 0
         figures.append(
             SpanFigures(
                 span.name,
@@ -176,21 +180,21 @@ def first_rise(seconds: Sequence[float], values: Sequence[float]) -> float | Non
 
     A spin-up, with which a log may begin, is louder than what follows it, and is no rise.
     """
-    if len(values) <= BEGINNING:
+    if len(values) <= BEGINNING_VALUES:
         return None
     early = max(len(values) // 3, 1)
     at = min(
-        range(min(early, len(values) - BEGINNING)),
-        key=lambda n: statistics.fmean(values[n : n + BEGINNING]),
+        range(min(early, len(values) - BEGINNING_VALUES)),
+        key=lambda n: statistics.fmean(values[n : n + BEGINNING_VALUES]),
     )
-    start = values[at : at + BEGINNING]
+    start = values[at : at + BEGINNING_VALUES]
     level, spread = statistics.fmean(start), statistics.pstdev(start)
-    limit = level + max(RISE * spread, LEAST_RISE * abs(level))
+    limit = level + max(RISE_DEVIATIONS * spread, LEAST_RISE * abs(level))
     return next(
         (
             seconds[n]
-            for n in range(at + BEGINNING, len(values) - LASTS + 1)
-            if min(values[n : n + LASTS]) > limit
+            for n in range(at + BEGINNING_VALUES, len(values) - RISE_VALUES + 1)
+            if min(values[n : n + RISE_VALUES]) > limit
         ),
         None,
     )
@@ -201,7 +205,7 @@ def spin_up(before: Sequence[tuple[float, float]], unit: str) -> list[tuple[floa
 
     None if there was none.
     """
-    if len(before) < 2 * BEGINNING:
+    if len(before) < 2 * BEGINNING_VALUES:
         return []
     later = statistics.median(v for _, v in before[len(before) // 2 :])
     most = max(v for _, v in before)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from jovik.base.trace import Latencies
 
-SHOWN: tuple[tuple[str, float], ...] = (
+REPORTED_PERCENTILES: tuple[tuple[str, float], ...] = (
     ("p50", 0.5),
     ("p95", 0.95),
     ("p99", 0.99),
@@ -13,13 +13,13 @@ SHOWN: tuple[tuple[str, float], ...] = (
 """The percentiles that are reported, and their shares."""
 
 
-BEYOND = 10
+MIN_IOS_BEYOND = 10
 """So many I/Os have to lie beyond a percentile: of fewer, it is the maximum in disguise."""
 
 
 def percentile_ns(latencies: Latencies, share: float) -> float | None:
     """Return a percentile in nanoseconds, None if too few I/Os tell it."""
-    if latencies.total * (1 - share) < BEYOND - 1e-6:
+    if latencies.total * (1 - share) < MIN_IOS_BEYOND - 1e-6:
         return None
     return latencies.percentile_ns(share)
 
@@ -29,7 +29,7 @@ def summary_ns(latencies: Latencies) -> dict[str, float | None]:
 
     Minimum, maximum and mean are exact; a percentile is None if too few I/Os tell it.
     """
-    shown = {name: percentile_ns(latencies, share) for name, share in SHOWN}
+    shown = {name: percentile_ns(latencies, share) for name, share in REPORTED_PERCENTILES}
     return {
         "mean": latencies.sum_ns / latencies.total,
         **shown,

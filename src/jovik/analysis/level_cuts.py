@@ -25,7 +25,7 @@ SHORTEST_HEAD_BINS = 2
 """At the very beginning fewer are enough: nothing comes before that they could be mistaken for."""
 HEAD_SURE = 6.0
 """Standard deviations of the noise by which such a short beginning has to stand out."""
-MATERIAL = 0.10
+MATERIAL_CHANGE = 0.10
 """A change by less is noted as one level: nobody plans by it."""
 LEAST_S, LEAST_SHARE = 3.0, 0.05
 """A level lasts at least for this time or this share of the write, whichever is less."""
@@ -99,7 +99,7 @@ def _material(cuts: list[ChangePoint], bins: npt.NDArray[np.float64]) -> list[Ch
     while remaining:
         steps = [abs(s) for s in _steps(remaining, bins)]
         least = int(np.argmin(steps))
-        if steps[least] >= -math.log(1 - MATERIAL):
+        if steps[least] >= -math.log(1 - MATERIAL_CHANGE):
             break
         del remaining[least]
     return remaining
@@ -142,7 +142,7 @@ def _head(
     values = logs(bins[:end])
     level = float(np.median(values[SHORTEST_BINS:]))
     sure = HEAD_SURE * noise.sigma / math.sqrt(1 - noise.phi**2)
-    high = values[: 2 * SHORTEST_BINS] - level > max(sure, -math.log(1 - MATERIAL))
+    high = values[: 2 * SHORTEST_BINS] - level > max(sure, -math.log(1 - MATERIAL_CHANGE))
     length = int(np.argmin(high)) if not high.all() else 0
     if not SHORTEST_HEAD_BINS <= length < SHORTEST_BINS:
         return None

@@ -8,11 +8,11 @@ from collections.abc import Sequence
 from jovik.base.findings import Disturbance, DisturbanceAmount
 from jovik.base.quantities import show_size
 from jovik.base.step_result import Limit, LimitSource, PassFigures
-from jovik.base.trace import Environment
+from jovik.base.trace import PassSurroundings
 
 NEAR_CEILING = 0.7
 """Share of the tester's ceiling from which on a figure may be the tester's."""
-BUSY = 0.9
+BUSY_FRACTION = 0.9
 """Share of its time that a measuring thread may work for.
 
 Above it the thread is what holds the rate down.
@@ -44,7 +44,7 @@ def tester_limits(
             )
         )
     busy = statistics.median(p.cpu_ns / p.elapsed_ns if p.elapsed_ns else 0.0 for p in passes)
-    if busy > BUSY * threads:
+    if busy > BUSY_FRACTION * threads:
         limits.append(
             Limit(
                 LimitSource.PROCESSOR,
@@ -58,7 +58,7 @@ def tester_limits(
 
 NEAR_LINK = 0.9
 """Share of a link's payload rate from which on the link is what holds the rate down."""
-DISTURBED = 0.02
+DISTURBANCE_LIMIT = 0.02
 """Allowed share of a pass's bytes moved by others, and of cores taken by the host."""
 
 
@@ -79,7 +79,7 @@ BUSY_OTHERS = 0.5
 
 
 def disturbances(
-    environments: Sequence[Environment | None], moved_bytes: Sequence[int]
+    environments: Sequence[PassSurroundings | None], moved_bytes: Sequence[int]
 ) -> list[DisturbanceAmount]:
     """Return what disturbed the passes.
 
@@ -94,13 +94,13 @@ def disturbances(
     bad = [
         (e.other_bytes, own)
         for e, own in known
-        if e.other_bytes is not None and own and e.other_bytes > DISTURBED * own
+        if e.other_bytes is not None and own and e.other_bytes > DISTURBANCE_LIMIT * own
     ]
     if bad:
         worst = max(other / own for other, own in bad)
         amount = sum(other for other, _ in bad)
         disturbing.append(DisturbanceAmount(Disturbance.OTHER_IO, worst, len(bad), amount))
-    stolen = [e.stolen for e, _ in known if e.stolen is not None and e.stolen > DISTURBED]
+    stolen = [e.stolen for e, _ in known if e.stolen is not None and e.stolen > DISTURBANCE_LIMIT]
     if stolen:
         disturbing.append(DisturbanceAmount(Disturbance.HOST, max(stolen), len(stolen)))
     busy = [

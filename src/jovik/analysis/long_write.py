@@ -11,30 +11,30 @@ import numpy as np
 import numpy.typing as npt
 
 from jovik.analysis.alternation import Alternation, alternation
+from jovik.analysis.autocorrelation import Autocorrelation, fit_autocorrelation
 from jovik.analysis.changepoint import ChangePoint, Noise, smallest_change
 from jovik.analysis.dropouts import filled, pauses_in, slices_per_bin
 from jovik.analysis.level_cuts import (
     HEAD_SURE,
-    MATERIAL,
+    MATERIAL_CHANGE,
     MOST_BINS,
     SHORTEST_BINS,
     SHORTEST_HEAD_BINS,
     level_cuts,
 )
-from jovik.analysis.memory import Memory, memory_of
 from jovik.analysis.slope import Slope, slopes
 from jovik.analysis.statistics import interval_within, student_quantile
-from jovik.analysis.steady_state import WINDOW, steady_from
-from jovik.base.findings import DEEP, Level, LongWrite, RateDrop, Shape
+from jovik.analysis.steady_state import STEADY_WINDOW, steady_from
+from jovik.base.findings import CLIFF_FRACTION, Level, LongWrite, RateDrop, Shape
 from jovik.base.interval import Interval
 from jovik.base.trace import SLICE_NS
 
 SEEN_SHARE = 0.05
 """Share of the write a fall must last, in the statement on the smallest detectable fall."""
-ROUNDS = 25
+STEADY_ROUNDS = 25
 HEAD_LOG = math.log(1.5)
 """How much faster a small write cache is than what follows, in the statement on the smallest."""
-SURE = 2.5
+SURE_ERRORS = 2.5
 """Standard errors by which a fall has to exceed what counts as one, so that it is surely seen."""
 
 
@@ -91,9 +91,11 @@ def long_write(slices: npt.NDArray[np.int64], elapsed_ns: int) -> LongWrite | No
     series = Series(bins, usual, np.concatenate([[0.0], np.cumsum(bins)]), bin_s)
     cuts, noise = level_cuts(usual, bin_s)
     stretches, used_cuts = _stretches(usual, cuts)
-    memory = memory_of([bins[s.start : s.end] for s in stretches if s.shape is None])
-    parts = tuple(_part(series, s, memory) for s in stretches)
-    steady = _steady(series, stretches, memory)
+    autocorrelation = fit_autocorrelation(
+        [bins[s.start : s.end] for s in stretches if s.shape is None]
+    )
+    parts = tuple(_part(series, s, autocorrelation) for s in stretches)
+    steady = _steady(series, stretches, autocorrelation)
     return LongWrite(
         block_bytes=int(slices[:whole, 2].sum() // max(int(slices[:whole, 3].sum()), 1)),
         total_bytes=int(slices[:, 2].sum()),
@@ -154,8 +156,8 @@ def _would_see(usual: npt.NDArray[np.float64], stretches: Sequence[Stretch], noi
     bins = max(round(SEEN_SHARE * len(usual)), SHORTEST_BINS)
     spread = float(np.concatenate(rest).std()) if rest else noise.sigma
     # What the mean over so short a level is off by, so that a cliff may look a little less deep.
-    blur = SURE * spread * math.sqrt(memory_of(levels).mean_variance(bins))
-    return 1 - math.exp(-max(smallest, -math.log(1 - DEEP) + blur))
+    blur = SURE_ERRORS * spread * math.sqrt(fit_autocorrelation(levels).mean_variance(bins))
+    return 1 - math.exp(-max(smallest, -math.log(1 - CLIFF_FRACTION) + blur))
 
 
 def _head_bins(noise: Noise) -> int:
@@ -164,14 +166,14 @@ def _head_bins(noise: Noise) -> int:
     return SHORTEST_HEAD_BINS if 1.5 * sure < HEAD_LOG else 4 * SHORTEST_BINS
 
 
-def _part(series: Series, stretch: Stretch, memory: Memory) -> Level:
+def _part(series: Series, stretch: Stretch, autocorrelation: Autocorrelation) -> Level:
     start, end = stretch.start, stretch.end
     # The bin in which a level changes has some of both.
     first = start + (1 if start and end - start > 2 else 0)
     last = end - (1 if end < len(series.true) and end - start > 2 else 0)
     inner = series.true[first:last] / series.bin_s
     shape, level = stretch.shape, Shape.LEVEL
-    rate, one, two, period = interval_within(inner, memory), None, None, None
+    rate, one, two, period = interval_within(inner, autocorrelation), None, None, None
     if isinstance(shape, Slope):
         level, one, two = Shape.SLOPE, shape.before / series.bin_s, shape.after / series.bin_s
         rate = Interval(float(inner.mean()))
@@ -211,7 +213,7 @@ def over_cycles(rates: npt.NDArray[np.float64], start: int, end: int, period: fl
 
 
 def _steady(
-    series: Series, stretches: Sequence[Stretch], memory: Memory
+    series: Series, stretches: Sequence[Stretch], autocorrelation: Autocorrelation
 ) -> tuple[float, Interval] | None:
     """From when on the write is steady to its end, in seconds, and the mean rate from then on.
 
@@ -230,16 +232,16 @@ def _steady(
         return begin * series.bin_s, rate
     starts = [s.start for s in stretches if s.shape is None]
     for start in starts:
-        if count - start < WINDOW:
+        if count - start < STEADY_WINDOW:
             continue
-        marks = np.linspace(start, count, min(ROUNDS, count - start) + 1).round().astype(int)
+        marks = np.linspace(start, count, min(STEADY_ROUNDS, count - start) + 1).round().astype(int)
         means = [float(rates[a:b].mean()) for a, b in pairwise(marks)]
         steady = steady_from(means)
         # Anywhere but in the last stretch all of it has to be steady: it is one window.
         if steady is None or (steady and start != starts[-1]):
             continue
         begin = int(marks[steady])
-        return begin * series.bin_s, interval_within(rates[begin:], memory)
+        return begin * series.bin_s, interval_within(rates[begin:], autocorrelation)
     return None
 
 
@@ -256,7 +258,7 @@ def _falls(
         two = after.rate_bytes_s.median
         # What begins to alternate, or to slope, has not fallen where it still reaches its level.
         reached = after.from_bytes_s if after.shape is not Shape.LEVEL else two
-        if cut is None or reached is None or reached >= one * (1 - MATERIAL):
+        if cut is None or reached is None or reached >= one * (1 - MATERIAL_CHANGE):
             continue
         falls.append(_fall(cut, one, reached if after.shape is Shape.SLOPE else two, best, series))
     return tuple(falls)

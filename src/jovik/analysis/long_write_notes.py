@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from itertools import pairwise
 
-from jovik.analysis.level_cuts import MATERIAL
+from jovik.analysis.level_cuts import MATERIAL_CHANGE
 from jovik.analysis.long_write import SEEN_SHARE
 from jovik.base.findings import Level, LongWrite, NotSustained, RateDrop, Shape
 from jovik.base.quantities import show_rate, show_size, show_time, significant
@@ -30,7 +30,9 @@ def fall_note(found: LongWrite, fall: RateDrop, *, ios: bool = False) -> str:
     best = fall.best_bytes_s
     from_best = (
         f" (its best level was {_shown(found, best, ios)})"
-        if fall is found.cliff and best is not None and best > fall.before_bytes_s * (1 + MATERIAL)
+        if fall is found.cliff
+        and best is not None
+        and best > fall.before_bytes_s * (1 + MATERIAL_CHANGE)
         else ""
     )
     return (
@@ -126,7 +128,7 @@ def _rises(found: LongWrite, ios: bool) -> list[str]:
     notes = []
     levels = [p for p in found.parts if p.shape is not Shape.SLOPE]
     for one, two in pairwise(levels):
-        if two.rate_bytes_s.median <= one.rate_bytes_s.median * (1 + MATERIAL):
+        if two.rate_bytes_s.median <= one.rate_bytes_s.median * (1 + MATERIAL_CHANGE):
             continue
         reached = _shown(found, two.rate_bytes_s.median, ios)
         if two.start_s <= fallen:

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from itertools import pairwise
 
 from jovik.analysis.comparability import differences, figure_of, long_write_of, rate_of, settled
-from jovik.analysis.places import Places, Rank, places
+from jovik.analysis.rank_intervals import Rank, RankIntervals, rank_intervals
 from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, alike_runs
 from jovik.analysis.statistics import interval
 from jovik.base.errors import UnknownNameError, UsageError
@@ -74,15 +74,15 @@ class Ranking:
     kinds: tuple[str, ...]
     left_out: tuple[Exclusion, ...]
     counted: tuple[str, ...] = ()
-    places: Places | None = None
-    by_kind: Mapping[str, Places] = field(default_factory=dict)
+    rank_intervals: RankIntervals | None = None
+    by_kind: Mapping[str, RankIntervals] = field(default_factory=dict)
 
     def lead(self, kind: str, one: str, two: str) -> Interval:
         """Return how many times the rate of one drive is of another's in a kind of step."""
         return self.by_kind[kind].ratio(one, two)
 
 
-def rank(
+def rank_drives(
     results: Sequence[StepResult],
     yardstick: str | None = None,
     weight_of: Callable[[str], float] | None = None,
@@ -130,7 +130,7 @@ def rank(
         cells[r.drive][r.kind] = alike_runs(r, others[r.drive, r.kind])
     kinds = tuple(dict.fromkeys(r.kind for r in compared))
     by_kind = {
-        kind: places(
+        kind: rank_intervals(
             {d: {kind: c[kind]} for d, c in cells.items() if kind in c},
             {kind: 1.0},
             effect,
@@ -173,7 +173,7 @@ def _overall(
     yardstick: str,
     weights: Mapping[str, float],
     effect: RunEffect,
-) -> Places | None:
+) -> RankIntervals | None:
     """Return all drives that steps connect with the yardstick, on one scale."""
     weighted = {d: {k: c[k] for k in weights if k in c} for d, c in cells.items()}
     reached, linked = {yardstick}, set(weighted[yardstick])
@@ -185,15 +185,15 @@ def _overall(
         linked |= {k for d in more for k in weighted[d]}
     connected = {d: c for d, c in weighted.items() if d in reached and c}
     used = {k: w for k, w in weights.items() if k in linked}
-    return places(connected, used, effect) if yardstick in connected else None
+    return rank_intervals(connected, used, effect) if yardstick in connected else None
 
 
 def _row(
     drive: str,
     cells: Mapping[str, Sequence[StepResult]],
-    by_kind: Mapping[str, Places],
+    by_kind: Mapping[str, RankIntervals],
     ranked: Mapping[str, Mapping[str, Rank]],
-    overall: Places | None,
+    overall: RankIntervals | None,
     yardstick: str,
 ) -> DriveRank:
     steps = []

@@ -19,13 +19,13 @@ from jovik.analysis.statistics import LogFigure
 from jovik.base.step_result import StepResult
 from jovik.steps import IoStep, parse
 
-FLOOR = 0.01
+MIN_SPREAD = 0.01
 """Standard deviation of the log of a run's common factor, taken to be no smaller.
 
 An assumption, stated wherever it is used; from enough repeated runs on the shelf on, what those say
 counts where it is more.
 """
-ENOUGH = 8
+ENOUGH_FREEDOM = 8
 """Degrees of freedom from which on an estimate of one's own is believed."""
 
 
@@ -51,7 +51,7 @@ class RunEffect:
 
     def of(self, kind: str) -> float:
         """Return the standard deviation for a kind of step."""
-        return max(self.spread.get(step_class(kind), FLOOR), FLOOR)
+        return max(self.spread.get(step_class(kind), MIN_SPREAD), MIN_SPREAD)
 
 
 FLOOR_ALONE = RunEffect()
@@ -91,9 +91,11 @@ def run_effect(results: Sequence[StepResult]) -> RunEffect:
         runs.add((drive, *where, ""))
     groups = sum(1 for r in runs if r[-1] == "")
     independent = len(runs) - 2 * groups
-    if independent < ENOUGH:
+    if independent < ENOUGH_FREEDOM:
         return RunEffect(freedom=max(independent, 0))
-    spread = {name: math.sqrt(max(total / freedom[name], FLOOR**2)) for name, total in sums.items()}
+    spread = {
+        name: math.sqrt(max(total / freedom[name], MIN_SPREAD**2)) for name, total in sums.items()
+    }
     return RunEffect(spread, independent)
 
 

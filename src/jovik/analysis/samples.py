@@ -15,7 +15,7 @@ from jovik.base.interval import Interval
 from jovik.base.step_result import LimitSource, StepResult
 from jovik.steps import IoStep, parse
 
-FAR = 0.80
+FAR_BELOW = 0.80
 """A unit is far below when the whole interval of its ratio to its siblings lies below this."""
 CLASS_SHARE = 0.60
 """Below this share of the slowest other drive of its class, a unit does not belong there.
@@ -23,7 +23,7 @@ CLASS_SHARE = 0.60
 Nor, in a stream, below this share of what the link of the generation before carries: nobody sells a
 drive with a link that it has no use for.
 """
-OVER = 1.06
+LINK_TOLERANCE = 1.06
 """Tolerance above a link's payload: noise, and 512-byte instead of 256-byte packets (4.5 %)."""
 STREAM_BLOCK = 128 * 1024
 """From this block size on, link and medium bound a sequential read, not commands."""
@@ -222,7 +222,7 @@ def _evidence_of(figure: SampleFigure) -> list[str]:
     """Return what one figure says against its unit."""
     evidence = []
     if not explained(figure.result):
-        if figure.share is not None and (figure.share.high or figure.share.median) < FAR:
+        if figure.share is not None and (figure.share.high or figure.share.median) < FAR_BELOW:
             evidence.append(_sibling_words(figure))
         evidence += _band_words(figure)
     errors = figure.result.errors
@@ -244,7 +244,7 @@ def _band_words(figure: SampleFigure) -> list[str]:
         return [
             f"{figure.kind}: {100 * CLASS_SHARE * rate.median / band.low:.0f} % of {band.by[0]}"
         ]
-    if band.high is not None and (rate.low or rate.median) > OVER * band.high:
+    if band.high is not None and (rate.low or rate.median) > LINK_TOLERANCE * band.high:
         return [
             f"{figure.kind}: {100 * rate.median / band.high:.0f} % of what {band.by[1]} carries"
         ]
@@ -263,7 +263,8 @@ def _checks(mine: Sequence[SampleFigure], every: Sequence[SampleFigure]) -> list
     """
     checks = []
     if any(
-        f.band.high is not None and (f.rate_bytes_s.low or 0) > OVER * f.band.high for f in mine
+        f.band.high is not None and (f.rate_bytes_s.low or 0) > LINK_TOLERANCE * f.band.high
+        for f in mine
     ):
         checks.append(
             "what was measured: a cache answered instead of the drive, or the sheet names "

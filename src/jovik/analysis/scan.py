@@ -20,7 +20,7 @@ from jovik.base.trace import ScanRecord
 
 EDGE_SHARE = 0.05
 """The outer and the inner rate are means over so much of the zones at either end."""
-FAR = 6.0
+SLOW_ZONE_DEVIATIONS = 6.0
 """Robust standard deviations below its neighbours, with `SLOW`, that make a zone slow."""
 SLOW = 0.7
 AROUND = 10
@@ -136,6 +136,8 @@ def _slow(
         if i in unreadable or not near or rate <= 0:
             continue
         middle = float(np.median(near))
-        if rate < SLOW * middle and math.log(middle / rate) > FAR * max(usual, 0.005):
+        if rate < SLOW * middle and math.log(middle / rate) > SLOW_ZONE_DEVIATIONS * max(
+            usual, 0.005
+        ):
             slow.append(i)
     return tuple(slow)

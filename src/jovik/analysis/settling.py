@@ -25,7 +25,7 @@ EACH_LOOK = 0.0018
 """Two-sided level of one look of settling: 1.5 % for all of them to `MOST_PASSES`."""
 FIRST_LOOK = 5
 MOST_PASSES = 200
-NEAR = 0.01
+ON_MARGIN = 0.01
 """Where the interval reaches no further and still holds the margin, the drive is on it."""
 
 
@@ -82,4 +82,4 @@ def look_confidence(choice: int = 1) -> float:
 
 def on_margin(low: float, high: float) -> bool:
     """Return True if an interval around the margin is so narrow that no verdict matters."""
-    return math.log(high / low) / 2 <= NEAR
+    return math.log(high / low) / 2 <= ON_MARGIN

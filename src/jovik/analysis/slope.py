@@ -19,13 +19,13 @@ import numpy.typing as npt
 
 from jovik.analysis.changepoint import ChangePoint
 from jovik.analysis.level_cuts import logs
-from jovik.analysis.running import running_mean
+from jovik.analysis.running_median import running_mean
 
 JUMP = 0.5
 """Share of the levels' difference that has to lie in the cut itself for it to be a step."""
 CLEAR = 0.8
 """From this share on it is a step, whatever lies beside it."""
-ENOUGH = 8
+MIN_BINS = 8
 """Bins in a part for a line through it; of fewer its mean is taken."""
 GRID = 36
 MOST_VALUES = 600
@@ -118,7 +118,7 @@ def _steps_and_jumps(
     """
     steps, jumps = [], []
     for start, at, end in zip(edges, edges[1:-1], edges[2:], strict=False):
-        near = max(min(at - start, end - at), min(ENOUGH, at - start, end - at))
+        near = max(min(at - start, end - at), min(MIN_BINS, at - start, end - at))
         (mean, slope), (mean2, slope2) = (
             _line(values[at - near : at]),
             _line(values[at : at + near]),
@@ -130,7 +130,7 @@ def _steps_and_jumps(
 
 def _line(part: npt.NDArray[np.float64]) -> tuple[float, float]:
     """Mean and slope for each value of a part, its edges left out."""
-    if len(part) <= ENOUGH:
+    if len(part) <= MIN_BINS:
         return float(part.mean()), 0.0
     inner = part[1:-1]
     return float(inner.mean()), float(np.polyfit(np.arange(len(inner)), inner, 1)[0])
@@ -144,7 +144,7 @@ def _ramp(bins: npt.NDArray[np.float64], start: int, end: int) -> tuple[int, int
     each = max(1, (end - start) // MOST_VALUES)
     part = bins[start : start + (end - start) // each * each].reshape(-1, each).mean(axis=1)
     count = len(part)
-    if count < 3 * ENOUGH:
+    if count < 3 * MIN_BINS:
         return None
     # A decline may be even in the rate or in its logarithm; what is left is weighed alike.
     usual = np.exp(logs(part))
@@ -192,10 +192,10 @@ def _slope_of(bins: npt.NDArray[np.float64], start: int, end: int, one: int, two
     tilt, first = (
         np.polyfit(np.arange(len(inner)), inner, 1) if len(inner) > 2 else (0.0, inner.mean())
     )
-    before = float(bins[start:one].mean()) if one - start >= ENOUGH else float(first)
+    before = float(bins[start:one].mean()) if one - start >= MIN_BINS else float(first)
     after = (
         float(bins[two:end].mean())
-        if end - two >= ENOUGH
+        if end - two >= MIN_BINS
         else float(first + tilt * (len(inner) - 1))
     )
     return Slope(one, two, before, max(after, 0.0))

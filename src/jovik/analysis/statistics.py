@@ -19,8 +19,8 @@ from itertools import pairwise
 import numpy as np
 import numpy.typing as npt
 
-from jovik.analysis.memory import Memory, memory_of
-from jovik.analysis.student import distribution, quantile
+from jovik.analysis.autocorrelation import Autocorrelation, fit_autocorrelation
+from jovik.analysis.student_t import distribution, quantile
 from jovik.base.interval import Interval
 
 CONFIDENCE = 0.95
@@ -39,7 +39,7 @@ FROM_PASSES = 5
 """From so many passes on their memory and their trend are looked for; fewer tell neither."""
 LEAST_NUMBER = 3.0
 """However much passes remember, they are taken to be worth as many independent ones."""
-CHANCE = 0.5
+CHANCE_ERRORS = 0.5
 """Below so many of its standard errors an autocorrelation is left for chance."""
 TREND_LEVEL = 0.01
 
@@ -72,7 +72,7 @@ def effective_number(logs: Sequence[float]) -> float:
     if squares <= 0:
         return float(count)
     first = math.fsum(a * b for a, b in pairwise(rest)) / squares
-    if first * math.sqrt(count) <= CHANCE:
+    if first * math.sqrt(count) <= CHANCE_ERRORS:
         return float(count)
     true = min((count * first + 1) / (count - 3), 0.8)
     return max(count * (1 - true) / (1 + true), LEAST_NUMBER)
@@ -147,24 +147,26 @@ def interval(values: Sequence[float], confidence: float = CONFIDENCE) -> Interva
     )
 
 
-def interval_within(rates: npt.NDArray[np.float64], memory: Memory | None = None) -> Interval:
+def interval_within(
+    rates: npt.NDArray[np.float64], autocorrelation: Autocorrelation | None = None
+) -> Interval:
     """Return the mean rate within one pass and its 95 % interval, from its time slices.
 
-    Neighbouring slices resemble each other, so the mean is worth as many independent slices as the
-    fitted memory leaves of them (`jovik.analysis.memory`). What differs between passes is not in
-    it.
+    Neighbouring slices resemble each other, so the mean is worth fewer independent slices, as the
+    fitted autocorrelation says (`jovik.analysis.autocorrelation`). It does not contain differences
+    between passes.
 
     Parameters
     ----------
     rates : float array, shape (slices,)
         Of whole slices only.
-    memory : Memory, optional
+    autocorrelation : Autocorrelation, optional
         Of the series' noise, where more of it is known than these slices tell.
     """
     if len(rates) < 4:
         return Interval(float(rates.mean()) if len(rates) else 0.0)
     middle, spread = float(rates.mean()), float(rates.var(ddof=1))
-    worth = (memory or memory_of([rates])).mean_variance(len(rates))
+    worth = (autocorrelation or fit_autocorrelation([rates])).mean_variance(len(rates))
     reach = student_quantile(max(1 / worth / 2 - 1, 3.0)) * math.sqrt(spread * worth)
     # A rate is never negative, however few slices tell it.
     return Interval(middle, max(middle - reach, 0.0), middle + reach)

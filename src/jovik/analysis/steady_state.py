@@ -13,9 +13,9 @@ import numpy as np
 
 from jovik.base.findings import SteadyState
 
-WINDOW = 5
-RANGE = 0.20
-SLOPE = 0.10
+STEADY_WINDOW = 5
+STEADY_RANGE = 0.20
+STEADY_SLOPE = 0.10
 
 
 def excursion(rounds: Sequence[float]) -> float:
@@ -35,12 +35,12 @@ def slope(rounds: Sequence[float]) -> float:
 
 def is_steady(rounds: Sequence[float]) -> bool:
     """Return True if one window of rounds is steady."""
-    return excursion(rounds) <= RANGE and abs(slope(rounds)) <= SLOPE
+    return excursion(rounds) <= STEADY_RANGE and abs(slope(rounds)) <= STEADY_SLOPE
 
 
 def last_window(rounds: Sequence[float]) -> Sequence[float]:
     """Return the last rounds that make a window; all of them where there are fewer."""
-    return rounds[-WINDOW:]
+    return rounds[-STEADY_WINDOW:]
 
 
 def steady_notes(found: SteadyState) -> list[str]:
@@ -48,7 +48,7 @@ def steady_notes(found: SteadyState) -> list[str]:
     rounds = f"{found.rounds} round{'s' if found.rounds != 1 else ''}"
     if found.steady:
         return []
-    short = " (five are the least)" if found.rounds < WINDOW else ""
+    short = " (five are the least)" if found.rounds < STEADY_WINDOW else ""
     return [
         f"not steady after {rounds}{short}: no sustained figure, and it settles no claim "
         f"(over the last {found.count}: excursion {100 * found.excursion:.0f} %, slope "
@@ -62,7 +62,7 @@ def steady_from(rounds: Sequence[float]) -> int | None:
     Looking at windows of five one after the other would let a rate creep away by a little in each.
     None if even the last five do not pass.
     """
-    for first in range(len(rounds) - WINDOW + 1):
+    for first in range(len(rounds) - STEADY_WINDOW + 1):
         if is_steady(rounds[first:]):
             return first
     return None

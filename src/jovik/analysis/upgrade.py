@@ -26,12 +26,12 @@ from jovik.base.interval import Interval
 from jovik.base.step_result import StepResult
 from jovik.steps import CopyStep, IoStep, parse
 
-FELT = 1.25
+NOTICEABLE_RATIO = 1.25
 """From this ratio on a person notices, when waiting is what they do."""
-LITTLE = 1.05
-DEEP = 8
+SMALL_RATIO = 1.05
+SERVER_DEPTH = 8
 """So many requests in flight are a server's, not a person's."""
-CLASSES = (
+UPGRADE_CLASSES = (
     ("sequential read", False, 100),
     ("sequential write", False, 0),
     ("random read", True, 100),
@@ -70,13 +70,13 @@ class StepGain:
         """Return what the interval allows to be said."""
         if self.times.low is None or self.times.high is None:
             return "one pass cannot tell"
-        if self.times.low > LITTLE:
+        if self.times.low > SMALL_RATIO:
             return "faster"
-        if self.times.high < 1 / LITTLE:
+        if self.times.high < 1 / SMALL_RATIO:
             return "slower"
         return (
             "no gain"
-            if self.times.high < FELT and self.times.low > 1 / FELT
+            if self.times.high < NOTICEABLE_RATIO and self.times.low > 1 / NOTICEABLE_RATIO
             else "too close to call"
         )
 
@@ -222,7 +222,7 @@ def compare(
         halving = halving if halving <= MOST_PRICES * new_price else None
     jobs = (
         *_replays(old_results, new_results),
-        *(_job(job, old_results, new_results, link_bytes_s) for job in JOBS),
+        *(_job(job, old_results, new_results, link_bytes_s) for job in DAILY_JOBS),
     )
     return Upgrade(
         old,
@@ -271,11 +271,11 @@ def _felt(gain: Interval) -> str:
     """
     if gain.low is None or gain.high is None:
         return "open"
-    if gain.low > 1 and gain.median >= FELT:
+    if gain.low > 1 and gain.median >= NOTICEABLE_RATIO:
         return "worth"
-    if gain.high < 1 and gain.median < 1 / LITTLE:
+    if gain.high < 1 and gain.median < 1 / SMALL_RATIO:
         return "slower"
-    return "no gain" if gain.low > 1 / FELT and gain.high < FELT else "open"
+    return "no gain" if gain.low > 1 / NOTICEABLE_RATIO and gain.high < NOTICEABLE_RATIO else "open"
 
 
 def _with_times(name: str, gain: Interval) -> str:
@@ -292,10 +292,14 @@ def _class_of(result: StepResult) -> str | None:
         return None
     if step.fresh:
         return "long write"
-    if step.random and step.depth * step.workers >= DEEP:
+    if step.random and step.depth * step.workers >= SERVER_DEPTH:
         return "deep random"
     return next(
-        (n for n, random, share in CLASSES if (step.random, step.read_percent) == (random, share)),
+        (
+            n
+            for n, random, share in UPGRADE_CLASSES
+            if (step.random, step.read_percent) == (random, share)
+        ),
         None,
     )
 
@@ -443,7 +447,7 @@ def _listed(names: Sequence[str]) -> str:
     return ", ".join(names[:-1]) + " and " + names[-1] if len(names) > 1 else names[0]
 
 
-JOBS = (
+DAILY_JOBS = (
     Job(
         "copy 25 GB of mixed files",
         "20 GB at the sequential write rate, beyond the cliff at the rate after it; 5 GB "

@@ -11,10 +11,10 @@ from jovik.base.step_result import StepResult
 from jovik.base.trace import Latencies
 from jovik.steps import IoStep, parse
 
-SIDE = 2.2414
+MEDIAN_ERRORS = 2.2414
 """Standard errors that hold each median at 97.5 %, so that both hold at 95 % (Bonferroni)."""
-BUCKET = 0.01
-FEWEST = 30
+BUCKET_FRACTION = 0.01
+MIN_IOS = 30
 """I/Os of which a median's interval is told."""
 LEAST_PAUSE_S = 0.01
 """A shorter one lets nothing fall asleep."""
@@ -78,9 +78,9 @@ def _median_ns(found: Latencies | None) -> Interval | None:
     The number of I/Os below the true median is binomial (Conover, Practical Nonparametric
     Statistics, 1999, section 3.2).
     """
-    if not found or found.total < FEWEST:
+    if not found or found.total < MIN_IOS:
         return None
-    away = SIDE * 0.5 / math.sqrt(found.total)
+    away = MEDIAN_ERRORS * 0.5 / math.sqrt(found.total)
     low, middle, high = (found.percentile_ns(0.5 + s * away) for s in (-1, 0, 1))
     # A percentile is the middle of its bucket, which is at most 1 % off.
-    return Interval(middle, low * (1 - BUCKET), high * (1 + BUCKET))
+    return Interval(middle, low * (1 - BUCKET_FRACTION), high * (1 + BUCKET_FRACTION))

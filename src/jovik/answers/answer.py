@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any, ClassVar
 
 from jovik.base.plain_data import pick, plain
-from jovik.base.sanitize import strip_control
+from jovik.base.terminal_text import strip_control
 from jovik.tables.markdown import table_markdown, text_markdown
 from jovik.tables.table import Table
 

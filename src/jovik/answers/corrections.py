@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 from jovik.answers.answer import Answer, Csv, csv_of
-from jovik.shelf.corrections import LoggedChange
+from jovik.shelf.corrections import LoggedCorrection
 from jovik.tables.changes import log_table
 from jovik.tables.table import Table
 
@@ -18,7 +18,7 @@ class CorrectionsAnswer(Answer):
 
     schema: ClassVar[str] = "log"
 
-    changes: tuple[LoggedChange, ...]
+    changes: tuple[LoggedCorrection, ...]
 
     def csv(self) -> Csv:
         """Return a row for each change."""

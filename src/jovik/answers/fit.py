@@ -45,16 +45,21 @@ class FitAnswer(Answer):
 
     def data(self) -> dict[str, Any]:
         """Return the answer as documented."""
-        ranked = self.found
+        report = self.found
         programs = [
             keyed(r, "phrase", "run")
             | keyed(r.findings.replay, "elapsed_s", "waited_s", "recorded_s")
-            for r in ranked.programs
+            for r in report.programs
             if r.findings.replay is not None
         ]
         fits = [_fit(f, level) for level, f in self._every()]
-        rig = plain(ranked.slowed)
-        return {"drive": ranked.drive.name, "held_by_rig": rig, "fits": fits, "programs": programs}
+        rig = plain(report.slowed)
+        return {
+            "drive": report.drive.name,
+            "held_by_rig": rig,
+            "fits": fits,
+            "programs": programs,
+        }
 
     def csv(self) -> Csv:
         """Return a row for each workload and fill level."""

@@ -6,11 +6,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, ClassVar
 
-from jovik.analysis.claims import MARGIN, ClaimVerdict, Verdict
+from jovik.analysis.claims import CLAIM_MARGIN, ClaimVerdict, Verdict
 from jovik.answers.answer import Answer, Csv, csv_of
 from jovik.base.errors import UsageError
 from jovik.base.plain_data import keyed, plain
-from jovik.queries.claims import Judged, judged
+from jovik.queries.claims import ClaimsReport, claims_report
 from jovik.queries.real_work import RealWork
 from jovik.queries.real_work import real_work as real_work_of
 from jovik.queries.samples import SampleComparison
@@ -18,7 +18,7 @@ from jovik.queries.samples import samples as samples_of
 from jovik.shelf.store import Shelf
 from jovik.tables.claims import claims_summary, claims_table
 from jovik.tables.drive_class import standing_json
-from jovik.tables.real_work import WORDS, real_work_sentence, real_work_table
+from jovik.tables.real_work import KIND_WORDS, real_work_sentence, real_work_table
 from jovik.tables.samples import samples_table
 from jovik.tables.table import Table
 
@@ -29,17 +29,17 @@ class JudgeAnswer(Answer):
 
     schema: ClassVar[str] = "judgements"
 
-    found: Judged
+    found: ClaimsReport
 
     @property
-    def judgements(self) -> tuple[ClaimVerdict, ...]:
+    def verdicts(self) -> tuple[ClaimVerdict, ...]:
         """Return the verdict on each claim, in the order of the sheet."""
-        return tuple(self.found.judgements)
+        return tuple(self.found.verdicts)
 
     @property
     def status(self) -> int:
         """Return 1 if a claim was missed or the drive loses data."""
-        short = any(j.verdict is Verdict.SHORT for j in self.judgements)
+        short = any(j.verdict is Verdict.SHORT for j in self.verdicts)
         return 1 if short or self.found.lost is not None else 0
 
     def data(self) -> dict[str, Any]:
@@ -49,8 +49,8 @@ class JudgeAnswer(Answer):
             "drive": report.sheet.drive.name,
             "margin": report.margin,
             "lost": plain(report.lost),
-            "summary": claims_summary(report.judgements),
-            "claims": [_claim(j) for j in report.judgements],
+            "summary": claims_summary(report.verdicts),
+            "claims": [_claim(j) for j in report.verdicts],
             "disagreements": [
                 keyed(x, "what", "reason", one_bytes_s="one", two_bytes_s="two")
                 for x in report.disagreements
@@ -63,7 +63,7 @@ class JudgeAnswer(Answer):
     def csv(self) -> Csv:
         """Return a row for each claim."""
         return csv_of(
-            self.judgements,
+            self.verdicts,
             claim="claim.what",
             unit="claim.unit",
             claimed="claim.figure",
@@ -108,7 +108,7 @@ class RealWorkAnswer(Answer):
     def data(self) -> dict[str, Any]:
         """Return the answer as documented."""
         shares = [
-            {"kind": WORDS[x.kind]}
+            {"kind": KIND_WORDS[x.kind]}
             | keyed(x, "rate_bytes_s", "claimed_bytes_s", "share")
             | keyed(x.result, "phrase", "run")
             for x in self.found.shares
@@ -149,7 +149,7 @@ class SamplesAnswer(Answer):
         return [samples_table(self.found)]
 
 
-def judge(shelf: Shelf, drive: str, margin: float = MARGIN) -> JudgeAnswer:
+def judge(shelf: Shelf, drive: str, margin: float = CLAIM_MARGIN) -> JudgeAnswer:
     """Compare the newest results of a drive with its claims.
 
     `margin` is how far below a claim still meets it.
@@ -164,7 +164,7 @@ def judge(shelf: Shelf, drive: str, margin: float = MARGIN) -> JudgeAnswer:
     >>> [str(j.verdict) for j in jovik.judge(shelf, "Veldhaar Comet 2TB").judgements][:2]
     ['met', 'untested']
     """
-    return JudgeAnswer(judged(shelf, drive, margin))
+    return JudgeAnswer(claims_report(shelf, drive, margin))
 
 
 def real_work(shelf: Shelf, drive: str) -> RealWorkAnswer:

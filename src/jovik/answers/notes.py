@@ -15,7 +15,7 @@ from jovik.tables.instrument import log_json, log_table
 from jovik.tables.readings import listed_json, listed_table, note_line, readings_table
 from jovik.tables.table import Table
 
-MARKS = {"pro": "+", "con": "-", "remark": " "}
+REMARK_MARKS = {"pro": "+", "con": "-", "remark": " "}
 
 
 @dataclass(frozen=True)
@@ -55,7 +55,7 @@ class NotesAnswer(Answer):
         """Return pros, cons and remarks, or how to enter one."""
         lines = [
             f"{mark} {note_line(n)}"
-            for sort, mark in MARKS.items()
+            for sort, mark in REMARK_MARKS.items()
             for n in self.found.notes
             if n.sort == sort
         ]

@@ -10,7 +10,14 @@ from jovik.analysis.ranking import DriveRank, Ranking, rank_sentence
 from jovik.answers.answer import Answer, Csv, csv_of
 from jovik.base.errors import UsageError
 from jovik.base.plain_data import keyed, plain
-from jovik.queries.ranking import ENERGY, WITHIN, Filter, Ranked, ranked, ranked_within
+from jovik.queries.ranking import (
+    ENERGY,
+    SAMPLE_ORDERS,
+    Filter,
+    RankingReport,
+    ranking_report,
+    ranking_report_within,
+)
 from jovik.shelf.store import Shelf
 from jovik.tables.drive_class import standing_json
 from jovik.tables.ranking import (
@@ -29,7 +36,7 @@ class RankAnswer(Answer):
 
     schema: ClassVar[str] = "ranking"
 
-    found: Ranked
+    found: RankingReport
     by: str = "drive"
     load: str | None = None
     reviewed: str | None = None
@@ -148,16 +155,20 @@ def rank(
     >>> [(d.drive, str(d.place)) for d in jovik.rank(shelf).ranking.drives]
     [('Veldhaar Comet 2TB', '1')]
     """
-    if (by in WITHIN) != (sample is not None):
+    if (by in SAMPLE_ORDERS) != (sample is not None):
         raise UsageError(
             "--by rig, or --by firmware, and --unit go together",
             "jovik rank --unit 'unit 1' --by rig",
         )
     if sample is not None:
-        answer_data = ranked_within(shelf, sample, by, drive, yardstick=yardstick, load=load)
+        answer_data = ranking_report_within(
+            shelf, sample, by, drive, yardstick=yardstick, load=load
+        )
     else:
         only = Filter(interface, medium, capacity, max_price, since)
-        answer_data = ranked(shelf, yardstick=yardstick, by=by, load=load, only=only, steady=steady)
+        answer_data = ranking_report(
+            shelf, yardstick=yardstick, by=by, load=load, only=only, steady=steady
+        )
     reviewed = shelf.sheet(review).drive.name if review is not None else None
     return RankAnswer(answer_data, by, load, reviewed, steps)
 

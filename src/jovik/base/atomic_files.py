@@ -36,7 +36,7 @@ LOOKED_AT_BYTES = 2**16
 """Of a file, at its beginning and at its end, to see whether Jovik made it."""
 READY = "ready"
 """Of a folder that is locked."""
-MADE = b"made with Jovik"
+MADE_WITH_JOVIK = b"made with Jovik"
 """The mark in pictures and archives."""
 
 

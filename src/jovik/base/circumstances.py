@@ -22,7 +22,7 @@ class CircumstanceKind(StrEnum):
     TEMPERATURE = "temperature"
 
 
-PASSING = (CircumstanceKind.LOAD, CircumstanceKind.TEMPERATURE)
+TEMPORARY_KINDS = (CircumstanceKind.LOAD, CircumstanceKind.TEMPERATURE)
 """What holds for the moment only; what it did to a figure is measured with the figure."""
 
 

@@ -11,7 +11,7 @@ from typing import ClassVar, TypeVar
 
 from jovik.base.interval import Interval
 
-DEEP = 0.20
+CLIFF_FRACTION = 0.20
 """A fall by this share or more is a cliff; less may be the drive's wavering."""
 
 T = TypeVar("T")
@@ -63,7 +63,9 @@ class RateDrop:
     @property
     def deep(self) -> bool:
         """Return True if it is a cliff and no wavering."""
-        return self.after_bytes_s <= (1 - DEEP) * (self.best_bytes_s or self.before_bytes_s)
+        return self.after_bytes_s <= (1 - CLIFF_FRACTION) * (
+            self.best_bytes_s or self.before_bytes_s
+        )
 
 
 class NotSustained(StrEnum):
@@ -113,7 +115,7 @@ class LongWrite:
                 p
                 for p in self.parts
                 if p.shape is Shape.SLOPE
-                and (p.to_bytes_s or 0.0) <= (1 - DEEP) * (p.from_bytes_s or 0.0)
+                and (p.to_bytes_s or 0.0) <= (1 - CLIFF_FRACTION) * (p.from_bytes_s or 0.0)
             ),
             None,
         )
@@ -356,11 +358,11 @@ class Findings:
     """All findings of one step, or None if there was nothing to find.
 
     `write_cache_full` is whether more had been written before it than the drive's write cache
-    holds. `sweep` is the phrase of the sweep that the step is a point of.
+    holds. `ladder` is the phrase of the ladder that the step is a rung of.
     """
 
     JSON_KEYS: ClassVar[Mapping[str, str]] = MappingProxyType(
-        {"scan": "surface", "disturbances": "disturbed_by", "sweep": "ladder"}
+        {"scan": "surface", "disturbances": "disturbed_by"}
     )
     JSON_SPARSE: ClassVar[bool] = True
 
@@ -375,7 +377,7 @@ class Findings:
     write_cache_full: bool = False
     lost: LostData | None = None
     disconnected: Disconnection | None = None
-    sweep: str | None = None
+    ladder: str | None = None
     steady: SteadyState | None = None
     wear: Wear | None = None
     replay: ReplayFinding | None = None

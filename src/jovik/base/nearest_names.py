@@ -5,8 +5,8 @@ from __future__ import annotations
 import difflib
 from collections.abc import Sequence
 
-MOST = 3
-ALIKE = 0.5
+MAX_SUGGESTIONS = 3
+MIN_SIMILARITY = 0.5
 """How alike two names have to be, as `difflib.SequenceMatcher.ratio` says it."""
 
 
@@ -15,5 +15,7 @@ def nearest(name: str, known: Sequence[str]) -> list[str]:
     folded = {n.casefold(): n for n in known}
     # A part of a name is how people often say it; what only looks alike comes after.
     parts = [n for n in folded if name.casefold() in n] if name else []
-    alike = difflib.get_close_matches(name.casefold(), folded, n=MOST, cutoff=ALIKE)
-    return [folded[n] for n in dict.fromkeys(parts + alike)][:MOST]
+    alike = difflib.get_close_matches(
+        name.casefold(), folded, n=MAX_SUGGESTIONS, cutoff=MIN_SIMILARITY
+    )
+    return [folded[n] for n in dict.fromkeys(parts + alike)][:MAX_SUGGESTIONS]

@@ -9,19 +9,19 @@ from __future__ import annotations
 
 import os
 
-VARIABLE = "OPENBLAS_NUM_THREADS"
-GIVEN = os.environ.get(VARIABLE)
+THREADS_VARIABLE = "OPENBLAS_NUM_THREADS"
+GIVEN_THREADS = os.environ.get(THREADS_VARIABLE)
 """What somebody else asked for, or None."""
 
 
 def use_one_thread() -> None:
     """Ask for one thread, unless somebody asked for another number; before NumPy is loaded."""
-    os.environ.setdefault(VARIABLE, "1")
+    os.environ.setdefault(THREADS_VARIABLE, "1")
 
 
 def environment_of_others() -> dict[str, str]:
     """Return the environment for a program that is not Jovik, without what Jovik asked for."""
     environment = dict(os.environ)
-    if GIVEN is None:
-        environment.pop(VARIABLE, None)
+    if GIVEN_THREADS is None:
+        environment.pop(THREADS_VARIABLE, None)
     return environment

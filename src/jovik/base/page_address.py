@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
-from jovik.base.sanitize import file_name
+from jovik.base.terminal_text import file_name
 
 RESERVED = frozenset(("index", "compare", "feed", "sitemap", "site"))
 """Names of a site's other files. Those of its classes begin with `CLASS_PREFIX`."""

@@ -26,7 +26,7 @@ SIZES: dict[str, int] = {
 }
 """Bytes in each unit of size."""
 
-TIMES: dict[str, int] = {
+TIME_UNITS: dict[str, int] = {
     "ns": 1,
     "us": 10**3,
     "ms": 10**6,
@@ -36,7 +36,7 @@ TIMES: dict[str, int] = {
 }
 """Nanoseconds in each unit of time."""
 
-MOST = 2**63 - 1
+MAX_QUANTITY = 2**63 - 1
 """No size, time or rate is larger.
 
 It is what an offset of the system and a column of a shelf can hold.
@@ -45,7 +45,7 @@ MOST_DIGITS = 40
 """Nobody writes a number with more."""
 
 MOST_EXPONENT = 18
-"""Of ten: a larger one is beyond `MOST`."""
+"""Of ten: a larger one is beyond `MAX_QUANTITY`."""
 
 _NUMBER = re.compile(r"\s*(\d+(?:[.,_]\d+)*)(?:[eE]([+-]?\d{1,4}))?\s*([^\d\s].*?)?\s*\Z")
 _GROUPED = re.compile(r"\s*([1-9]\d{0,2}\.\d{3})(?![\d.])")
@@ -55,7 +55,7 @@ _COMPOUND = re.compile(
     r"\s*(?:(\d{1,9})\s*h)?\s*(?:(\d{1,9})\s*min)?\s*(?:(\d{1,9}(?:\.\d{1,9})?)\s*s)?\s*\Z"
 )
 _FOLDED_SIZES = {name.casefold(): name for name in SIZES}
-_FOLDED_TIMES = {name.casefold(): name for name in TIMES} | {
+_FOLDED_TIMES = {name.casefold(): name for name in TIME_UNITS} | {
     "µs".casefold(): "us",
     "sec": "s",
     "m": "min",
@@ -152,7 +152,7 @@ def _refuse_bits(text: str, unit: str) -> None:
 
 def _at_most(value: Fraction, text: str) -> Fraction:
     """Return the value, where anything can hold it."""
-    if value > MOST:
+    if value > MAX_QUANTITY:
         raise ValueError(f"'{text}' is too large")
     return value
 
@@ -221,18 +221,18 @@ def parse_time(text: str) -> int:
         if hours is not None and int(minutes) > 59:
             raise ValueError(f"'{text}' is not a time; write 1:09:30 or 1h 9min 30s")
         whole = (int(hours or 0) * 60 + int(minutes)) * 60 + int(seconds)
-        return round(_at_most(Fraction(whole * TIMES["s"]), text))
+        return round(_at_most(Fraction(whole * TIME_UNITS["s"]), text))
     parts = _COMPOUND.match(text)
     if parts is not None and sum(p is not None for p in parts.groups()) > 1:
         units = zip(parts.groups(), ("h", "min", "s"), strict=True)
         return round(
-            _at_most(sum((Fraction(p) * TIMES[u] for p, u in units if p), Fraction(0)), text)
+            _at_most(sum((Fraction(p) * TIME_UNITS[u] for p, u in units if p), Fraction(0)), text)
         )
     number, unit = _number(text)
     name = _FOLDED_TIMES.get(unit.casefold())
     if name is None:
         raise ValueError(f"'{text}' is not a time; write 5s, 500ms, 9min 30s or 1h")
-    return round(_at_most(number * TIMES[name], text))
+    return round(_at_most(number * TIME_UNITS[name], text))
 
 
 def parse_rate(text: str) -> tuple[float, str]:
@@ -308,7 +308,7 @@ def spell_size(size_bytes: int) -> str:
 
 def spell_time(time_ns: int) -> str:
     """Return the exact canonical spelling: ``parse_time(spell_time(n)) == n``."""
-    return _shortest(time_ns, TIMES)
+    return _shortest(time_ns, TIME_UNITS)
 
 
 def significant(value: float, digits: int = 3) -> str:
@@ -342,9 +342,9 @@ def show_time(time_ns: float, digits: int = 3) -> str:
         hours, minutes = divmod(minutes, 60)
         return f"{hours} h {minutes} min" if hours else f"{minutes} min {seconds} s"
     for name in ("s", "ms", "us"):
-        if time_ns >= TIMES[name]:
+        if time_ns >= TIME_UNITS[name]:
             shown = "µs" if name == "us" else name
-            return f"{significant(time_ns / TIMES[name], digits)} {shown}"
+            return f"{significant(time_ns / TIME_UNITS[name], digits)} {shown}"
     return f"{time_ns:.0f} ns"
 
 

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from contextvars import ContextVar
 
-UNITS = {"MB/s": 1e6, "MiB/s": float(2**20), "GB/s": 1e9}
+RATE_UNITS = {"MB/s": 1e6, "MiB/s": float(2**20), "GB/s": 1e9}
 """Bytes a second in each."""
 DEFAULT = "MB/s"
 """As makers advertise."""
@@ -22,10 +22,10 @@ def choose_rate_unit(name: str) -> None:
     Raises
     ------
     ValueError
-        It is none of `UNITS`.
+        It is none of `RATE_UNITS`.
     """
-    if name not in UNITS:
-        raise ValueError(f"'{name}' is no unit of a rate; write {', '.join(UNITS)}")
+    if name not in RATE_UNITS:
+        raise ValueError(f"'{name}' is no unit of a rate; write {', '.join(RATE_UNITS)}")
     _chosen.set(name)
 
 
@@ -41,7 +41,7 @@ def rate_unit() -> str:
 
 def per_unit() -> float:
     """Return what a rate in bytes a second is multiplied by to be shown."""
-    return 1 / UNITS[_chosen.get()]
+    return 1 / RATE_UNITS[_chosen.get()]
 
 
 def iops_first() -> bool:

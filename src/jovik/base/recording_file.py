@@ -21,7 +21,7 @@ from jovik.base.recording import COLUMNS, Asker, Kind, Recording
 
 FORM = "jovik recording 1"
 HEAD, REQUESTS = "head.json", "requests.csv"
-SMALL = ("kind", "flags", "asker")
+BYTE_COLUMNS = ("kind", "flags", "asker")
 """Columns whose numbers take a byte."""
 DIGEST_LETTERS = 12
 PIECE_BYTES = 2**22
@@ -160,9 +160,9 @@ def _columns(pieces: Iterable[bytes], most_rows: int) -> tuple[dict[str, Any], s
             raise ValueError(f"it has more than {most_rows:,} requests")
         for name, column in zip(COLUMNS, table.T, strict=True):
             # A recording may have millions of requests: what is small is kept small.
-            if name in SMALL and ((column < 0) | (column > 255)).any():
+            if name in BYTE_COLUMNS and ((column < 0) | (column > 255)).any():
                 raise ValueError("a request has flags that there are not")
-            parts[name].append(column.astype(np.uint8 if name in SMALL else np.int64))
+            parts[name].append(column.astype(np.uint8 if name in BYTE_COLUMNS else np.int64))
 
     for piece in pieces:
         summed.update(piece)
@@ -176,7 +176,7 @@ def _columns(pieces: Iterable[bytes], most_rows: int) -> tuple[dict[str, Any], s
     columns = {}
     for name in COLUMNS:
         # Joined one by one, so that no second copy of all of them exists.
-        empty = np.zeros(0, np.uint8 if name in SMALL else np.int64)
+        empty = np.zeros(0, np.uint8 if name in BYTE_COLUMNS else np.int64)
         columns[name] = np.concatenate([empty, *parts.pop(name)])
     return columns, summed.hexdigest()
 

@@ -89,7 +89,7 @@ def checked_general(key: str, text: str) -> str:
     UsageError
         It cannot be that.
     """
-    from jovik.base.rate_unit import UNITS as RATE_UNITS
+    from jovik.base.rate_unit import RATE_UNITS
     from jovik.base.small_print import CHOICES
 
     if key == SHELF:

@@ -102,7 +102,7 @@ class StampFaults:
 
 
 @dataclass(frozen=True)
-class Environment:
+class PassSurroundings:
     """What went on around a pass. Shares are of 1, of all cores, or None if it cannot be told.
 
     `temperatures` holds (seconds since the pass began, degrees Celsius by sensor).
@@ -188,7 +188,7 @@ class Trace:
     stamps: StampFaults | None = None
     stopped: bool = False
     notes: tuple[str, ...] = ()
-    environment: Environment | None = None
+    environment: PassSurroundings | None = None
     scan: ScanRecord | None = None
     copy: CopyRecord | None = None
     replay: ReplayRecord | None = None

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from jovik.base.atomic_files import MADE, refuse_foreign
+from jovik.base.atomic_files import MADE_WITH_JOVIK, refuse_foreign
 from jovik.base.errors import OutputError, UsageError
 
 FORMS = (".png", ".svg", ".pdf")
@@ -99,4 +99,4 @@ def check_file(out: Path, *, force: bool = False) -> None:
         )
     if not out.parent.is_dir():
         raise OutputError(f"there is no folder {out.parent} to put the picture in")
-    refuse_foreign(out, MADE, force=force)
+    refuse_foreign(out, MADE_WITH_JOVIK, force=force)

@@ -4,29 +4,29 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from jovik.analysis.claims import MARGIN, ClaimVerdict, Verdict
+from jovik.analysis.claims import CLAIM_MARGIN, ClaimVerdict, Verdict
 from jovik.base.interval import Interval
 from jovik.charts.chart import About, Bar, BarChart, BarRow
 from jovik.charts.provenance import provenance
-from jovik.queries.claims import Judged, judged
+from jovik.queries.claims import ClaimsReport, claims_report
 from jovik.shelf.store import Shelf
 from jovik.tables.claims import claims_summary
 from jovik.tables.table import figure_words
 
-MARKS = {Verdict.SHORT: "bad", Verdict.MET: "good", Verdict.BEATEN: "good"}
+VERDICT_MARKS = {Verdict.SHORT: "bad", Verdict.MET: "good", Verdict.BEATEN: "good"}
 WIDEST = 220.0
 """A picture cuts bars beyond this percentage of the claim, and says so."""
 
 
-def claims_of(shelf: Shelf, drives: Sequence[str], *, margin: float = MARGIN) -> BarChart:
+def claims_of(shelf: Shelf, drives: Sequence[str], *, margin: float = CLAIM_MARGIN) -> BarChart:
     """Judge a drive of the shelf and chart its claims."""
-    return claims_chart(judged(shelf, drives[0], margin))
+    return claims_chart(claims_report(shelf, drives[0], margin))
 
 
-def claims_chart(found: Judged) -> BarChart:
+def claims_chart(found: ClaimsReport) -> BarChart:
     """Chart what was measured of each claim as a percentage of it; right is better everywhere."""
     rows = []
-    for j in found.judgements:
+    for j in found.verdicts:
         share = _better_to_the_right(j)
         claimed = f"{'up to ' if j.claim.up_to else ''}{j.claim.shown()}"
         if share is None or j.measured is None:
@@ -36,22 +36,22 @@ def claims_chart(found: Judged) -> BarChart:
         description = (
             f"{j.claim.label}: {measured}, {figure_words(percent)} % of {claimed}, {j.verdict}"
         )
-        words, mark = f"{measured}, {j.verdict}", MARKS.get(j.verdict, "open")
+        words, mark = f"{measured}, {j.verdict}", VERDICT_MARKS.get(j.verdict, "open")
         bar = Bar(percent.median, words, description, percent.low, percent.high, mark)
         rows.append(BarRow(j.claim.label, (bar,), claimed))
     each = ", ".join(
         f"{j.claim.label} {100 * j.share.median:.0f} %"
-        for j in found.judgements
+        for j in found.verdicts
         if j.share is not None
     )
-    tested = [j.step for j in found.judgements if j.step is not None]
+    tested = [j.step for j in found.verdicts if j.step is not None]
     about = About(
         f"{found.sheet.drive.name}: claims against measured",
         "share of the claim, turned round for access times; whiskers are 95 % intervals; dotted: "
         f"{100 * found.margin:g} % below it",
         provenance(tested) or "nothing measured; Jovik",
         "Bars of what was measured as a share of each claim. "
-        f"{claims_summary(found.judgements)}. {each}",
+        f"{claims_summary(found.verdicts)}. {each}",
     )
     return BarChart(
         "Measured, as a share of each claim",

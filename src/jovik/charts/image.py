@@ -15,8 +15,8 @@ import matplotlib.style
 from matplotlib.colors import LinearSegmentedColormap, to_rgb
 from matplotlib.figure import Figure
 
-from jovik.base.atomic_files import MADE, write_output
-from jovik.base.sanitize import strip_control
+from jovik.base.atomic_files import MADE_WITH_JOVIK, write_output
+from jovik.base.terminal_text import strip_control
 from jovik.charts.canvas import Canvas, Theme
 from jovik.charts.chart import BarChart, Chart, HeatMap, Line, LineChart, Panel, View
 from jovik.charts.provenance import truncate
@@ -120,11 +120,11 @@ def _save(figure: Figure, out: Path, canvas: Canvas, *, force: bool) -> None:
     form = out.suffix.lower().removeprefix(".")
     key = {"png": "Software", "svg": "Creator", "pdf": "Creator"}.get(form)
     drawn = io.BytesIO()
-    about = {key: MADE.decode()} if key else None
+    about = {key: MADE_WITH_JOVIK.decode()} if key else None
     # A little more than the ratio, so that 639.999 pixels become 640.
     dots = DOTS_PER_INCH * canvas.scale + 1e-6
     figure.savefig(drawn, format=form, metadata=about, dpi=dots)
-    write_output(out, drawn.getvalue(), mark=MADE if key else None, force=force)
+    write_output(out, drawn.getvalue(), mark=MADE_WITH_JOVIK if key else None, force=force)
 
 
 # Curves

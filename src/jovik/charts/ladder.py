@@ -5,13 +5,13 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-from jovik.analysis.sweep import Sweep
+from jovik.analysis.ladder import Ladder
 from jovik.base.errors import UsageError
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.charts.chart import About, Line, LineChart, Panel, Point, View, from_zero, places
 from jovik.charts.provenance import provenance, truncate
 from jovik.charts.selection import results_of_each
-from jovik.queries.sweep import ladders_of
+from jovik.queries.ladder import ladders_of
 from jovik.shelf.store import Shelf
 from jovik.tables.table import figure_words
 
@@ -40,7 +40,7 @@ def ladder_of(
     """
     field, example = AXES[axis]
     phrase = f"random read 4KiB {example} for 2s"
-    chosen: list[Sweep] = []
+    chosen: list[Ladder] = []
     for of_drive in results_of_each(shelf, drives, lambda r: True, "results", phrase):
         ladders = ladders_of(shelf, of_drive)
         either = axis in ("mix", "compressible")
@@ -57,7 +57,7 @@ def ladder_of(
     return ladder_chart(chosen)
 
 
-def _there(ladders: Sequence[Sweep]) -> str:
+def _there(ladders: Sequence[Ladder]) -> str:
     """List the ladders that a drive has, by axis and direction."""
     words = {field: word for word, (field, _) in AXES.items()}
     values = dict.fromkeys(
@@ -70,9 +70,9 @@ def _there(ladders: Sequence[Sweep]) -> str:
     return f"it has: {', '.join(values)}"
 
 
-def ladder_chart(curves: Sequence[Sweep]) -> LineChart:
+def ladder_chart(ladders_in: Sequence[Ladder]) -> LineChart:
     """Chart ladders over one axis, with intervals and, of a single one, the knee."""
-    first, alone = curves[0], len(curves) == 1
+    first, alone = ladders_in[0], len(ladders_in) == 1
     ios = first.axis != "block_bytes" and first.step.block_bytes <= SMALL_BLOCK
     unit = "IOPS" if ios else rate_unit()
     linear = first.axis.endswith("percent")
@@ -81,7 +81,7 @@ def ladder_chart(curves: Sequence[Sweep]) -> LineChart:
         return float(value) if linear else math.log2(max(value, 1))
 
     lines, tops, doubts = [], [1e-9], list[str]()
-    for curve in curves:
+    for curve in ladders_in:
         drive, points = curve.rungs[0].result.drive, []
         for rung in curve.rungs:
             value = rung.iops if ios else rung.rate_bytes_s.scaled(per_unit())
@@ -103,7 +103,7 @@ def ladder_chart(curves: Sequence[Sweep]) -> LineChart:
             at = next(n for n, r in enumerate(first.rungs) if r.value == first.best[0])
             best = lines[0].points[at]
             notes.append((best.x, best.y, words))
-    values = sorted({r.value for c in curves for r in c.rungs})
+    values = sorted({r.value for c in ladders_in for r in c.rungs})
     y = from_zero("I/Os a second" if ios else rate_unit(), tops)
     x = places(first.name, [place(v) for v in values], [first.spell(v) for v in values])
     view = View("", x, (Panel(y, tuple(lines)),), tuple(marks), notes=tuple(notes))
@@ -112,7 +112,7 @@ def ladder_chart(curves: Sequence[Sweep]) -> LineChart:
     about = About(
         f"{drive}: {first.name}" if alone else first.name.capitalize(),
         f"{first.label}; whiskers are 95 % intervals",
-        ". ".join([*hollow, provenance([r.result for c in curves for r in c.rungs])]),
+        ". ".join([*hollow, provenance([r.result for c in ladders_in for r in c.rungs])]),
         f"A curve of {first.label}: {first.words()}",
     )
     return LineChart(first.label, (view,), about=about)

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from jovik.analysis.thermal import trusted_temperatures
+from jovik.analysis.temperature import trusted_temperatures
 from jovik.base.findings import Level
 from jovik.base.quantities import show_rate, show_size, significant
 from jovik.base.rate_unit import per_unit, rate_unit

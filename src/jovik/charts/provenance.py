@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from jovik.base.sanitize import strip_control
 from jovik.base.step_result import StepResult
+from jovik.base.terminal_text import strip_control
 
 
 def provenance(results: Sequence[StepResult], *, units: bool = True) -> str:

@@ -10,7 +10,7 @@ from jovik.base.quantities import significant
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.charts.chart import About, Bar, BarChart, BarRow
 from jovik.charts.provenance import provenance, truncate
-from jovik.queries.ranking import ranked
+from jovik.queries.ranking import ranking_report
 from jovik.shelf.store import Shelf
 from jovik.steps import parse
 from jovik.tables.table import figure_words
@@ -28,7 +28,7 @@ def ranking_of_shelf(
 ) -> BarChart:
     """Rank the drives of the shelf and chart them."""
     shown = shelf.sheet(highlight).drive.name if highlight is not None else None
-    return ranking_chart(ranked(shelf, yardstick=yardstick).ranking, shown)
+    return ranking_chart(ranking_report(shelf, yardstick=yardstick).ranking, shown)
 
 
 def ranking_chart(ranking: Ranking, drive: str | None = None) -> BarChart:

@@ -11,7 +11,7 @@ from jovik.charts.provenance import provenance
 from jovik.queries.real_work import RealWork, real_work
 from jovik.shelf.store import Shelf
 from jovik.steps import parse
-from jovik.tables.real_work import WORDS, real_work_alt
+from jovik.tables.real_work import KIND_WORDS, real_work_alt
 from jovik.tables.table import figure_words
 
 
@@ -28,10 +28,10 @@ def real_work_chart(found: RealWork) -> BarChart:
         label, strong = parse(x.result.kind).label, x.kind is not WorkKind.STREAM
         words = f"{share.median:.3g} %, {rate}"
         description = (
-            f"{WORDS[x.kind]}, {label}: {rate}, {figure_words(share)} % of what the box says"
+            f"{KIND_WORDS[x.kind]}, {label}: {rate}, {figure_words(share)} % of what the box says"
         )
         bar = Bar(share.median, words, description, share.low, share.high, strong=strong)
-        rows.append(BarRow(label, (bar,), WORDS[x.kind]))
+        rows.append(BarRow(label, (bar,), KIND_WORDS[x.kind]))
     title = "Real work, as a share of the claimed sequential rate"
     about = About(
         f"{found.drive}: real work against the box",

@@ -11,7 +11,7 @@ from jovik.analysis.comparability import settled
 from jovik.analysis.demand import DemandPoint, enough_of
 from jovik.analysis.statistics import interval
 from jovik.analysis.steady_grid import Grid, grids
-from jovik.analysis.steady_state import RANGE
+from jovik.analysis.steady_state import STEADY_RANGE
 from jovik.base.errors import UsageError
 from jovik.base.quantities import show_time, significant, spell_size
 from jovik.charts.canvas import MOST_DRIVES
@@ -75,7 +75,7 @@ def rounds_chart(shown: Sequence[Rounds]) -> LineChart:
         "round; shaded: the window, dotted: its mean +/- 10 %", rounds, [f"{r:g}" for r in rounds]
     )
     y = between("times the mean of the window", min(values), max(values))
-    panel = Panel(y, tuple(lines), (1 - RANGE / 2, 1 + RANGE / 2))
+    panel = Panel(y, tuple(lines), (1 - STEADY_RANGE / 2, 1 + STEADY_RANGE / 2))
     result = first.findings.steady
     assert result is not None
     verdict = (

@@ -11,7 +11,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from html import escape
 
-from jovik.base.sanitize import strip_control
+from jovik.base.terminal_text import strip_control
 from jovik.charts.chart import (
     Axis,
     Band,

@@ -8,7 +8,7 @@ from jovik.charts.chart import About, Line, LineChart, Panel, Point, View, betwe
 from jovik.charts.provenance import provenance, truncate
 from jovik.charts.run_time import bands_of, time_unit
 from jovik.queries.runs import run_key
-from jovik.queries.warmth import RunWarmth, run_warmth
+from jovik.queries.temperature import RunTemperatures, run_temperatures
 from jovik.shelf.store import Shelf
 
 LONGEST_LABEL = 44
@@ -17,10 +17,10 @@ LONGEST_LABEL = 44
 def temperature_of(shelf: Shelf, drives: Sequence[str], *, run: str | None = None) -> LineChart:
     """Chart a run of the drive, its last with temperatures unless `run` names one."""
     key = run_key(shelf, run) if run is not None else None
-    return temperature_chart(run_warmth(shelf, drives[0], key))
+    return temperature_chart(run_temperatures(shelf, drives[0], key))
 
 
-def temperature_chart(found: RunWarmth) -> LineChart:
+def temperature_chart(found: RunTemperatures) -> LineChart:
     """Chart the warmest believed sensor over time; what lies between passes was not read."""
     read = [(t, c, p) for p in found.passes for t, c in p.temperatures]
     at_s, most, where = max(read, key=lambda r: r[1])

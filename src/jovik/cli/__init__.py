@@ -24,7 +24,7 @@ from jovik.cli.unit_options import with_units
 
 FAULT, PIPE_CLOSED = 70, 141
 """Exit statuses: a fault in Jovik itself (EX_SOFTWARE of sysexits.h), and SIGPIPE as shells say."""
-MEASURING = ("measure", "resume", "repeat")
+MEASURING_COMMANDS = ("measure", "resume", "repeat")
 """Commands whose result matters to whoever started them, also if nobody reads it."""
 GARBAGE_AFTER = 50_000
 """Objects made between two searches for unreachable ones; Python's own 700 suit a long loop."""
@@ -70,7 +70,7 @@ def _help(ctx: click.Context, words: tuple[str, ...]) -> None:
     jovik.main([*words, "--help"], prog_name=top.info_name, standalone_mode=False)
 
 
-PLAIN = {"help": _help, "version": _version}
+HELP_COMMANDS = {"help": _help, "version": _version}
 """Commands that say what an option says, for who looks for them; not in the overview."""
 
 
@@ -83,8 +83,8 @@ class LazyGroup(click.Group):
 
     def get_command(self, ctx: click.Context, name: str) -> click.Command | None:
         """Return the command from its module."""
-        if name in PLAIN:
-            return PLAIN[name]
+        if name in HELP_COMMANDS:
+            return HELP_COMMANDS[name]
         if name not in COMMANDS:
             return None
         command: click.Command = getattr(import_module(f"jovik.cli.{name}_command"), name)
@@ -96,7 +96,7 @@ class LazyGroup(click.Group):
         """As Click's, with the nearest names when there is no such command."""
         from jovik.base.errors import UnknownNameError
 
-        if args and args[0] not in (*COMMANDS, *PLAIN) and not args[0].startswith("-"):
+        if args and args[0] not in (*COMMANDS, *HELP_COMMANDS) and not args[0].startswith("-"):
             raise UnknownNameError("command", args[0], COMMANDS, "see jovik --help")
         return super().resolve_command(ctx, args)
 
@@ -145,9 +145,9 @@ def _next_words() -> str:
     """Return what to do next, for who typed nothing: another thing with a shelf than without."""
     from pathlib import Path
 
-    from jovik.base.sanitize import strip_control
     from jovik.base.secrets import looks_like_address
     from jovik.base.settings import default_shelf, shelf_setting
+    from jovik.base.terminal_text import strip_control
 
     where = os.environ.get("JOVIK_SHELF") or shelf_setting() or str(default_shelf())
     served = looks_like_address(where)
@@ -211,7 +211,7 @@ def main() -> None:
     except streams.ReaderGone:
         # Whoever read an answer has what was wanted; a measurement's status got lost.
         streams.give_up()
-        sys.exit(PIPE_CLOSED if _invoked[0] in MEASURING else 0)
+        sys.exit(PIPE_CLOSED if _invoked[0] in MEASURING_COMMANDS else 0)
     except BaseException as error:
         status = _ended_by(error)
         with contextlib.suppress(OutputError, streams.ReaderGone):

@@ -32,7 +32,7 @@ def _offer(words: Iterable[str], begun: str) -> list[CompletionItem]:
 def _of_shelf(ctx: Context, names: Callable[[Shelf], Iterable[str]]) -> list[str]:
     """Return names from the shelf; none where it cannot be opened."""
     from jovik.base.errors import JovikError
-    from jovik.base.sanitize import strip_control
+    from jovik.base.terminal_text import strip_control
     from jovik.shelf.sqlite import where_from
     from jovik.shelf.store import Shelf
 

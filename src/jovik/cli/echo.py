@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from jovik.base.sanitize import strip_control
+from jovik.base.terminal_text import strip_control
 
 
 def echo(text: str, *, err: bool = False) -> None:

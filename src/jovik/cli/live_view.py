@@ -17,10 +17,10 @@ from rich.console import Console, Group
 from rich.live import Live as RichLive
 from rich.text import Text
 
+from jovik.base.io_session import Progress
 from jovik.base.quantities import show_rate, show_size, show_time, significant
-from jovik.base.sanitize import strip_control
-from jovik.base.session import Progress
 from jovik.base.step_result import StepResult
+from jovik.base.terminal_text import strip_control
 from jovik.cli.progress_display import result_words
 from jovik.queries.aims import Aim
 from jovik.runs.task import Task
@@ -35,7 +35,7 @@ DOTS = ((0x40, 0x04, 0x02, 0x01), (0x80, 0x20, 0x10, 0x08))
 """Dot bits of a Braille character, two columns from the bottom up (Unicode Braille Patterns)."""
 EIGHTHS = "▁▂▃▄▅▆▇█"
 RUNG_WIDTH = 16
-MARGIN = 10
+CHART_MARGIN = 10
 """Columns left of the chart, for its numbers."""
 
 
@@ -286,7 +286,7 @@ class LiveView:
         """
         if not self._warm:
             return []
-        columns = max(width - MARGIN - 2, 10)
+        columns = max(width - CHART_MARGIN - 2, 10)
         low = math.floor(min(c for _, c in self._warm)) - 1
         high = max(math.ceil(max(c for _, c in self._warm)) + 1, low + 8)
         cells = _by_column(self._warm, columns, now)
@@ -294,14 +294,14 @@ class LiveView:
             " " if c is None else EIGHTHS[min(int((c - low) / (high - low) * 8), 7)] for c in cells
         ]
         label = f"{self._warm[-1][1]:.0f} °C"
-        return [Text.assemble((f"{label:>{MARGIN}} ", "dim"), ("".join(levels), "magenta"))]
+        return [Text.assemble((f"{label:>{CHART_MARGIN}} ", "dim"), ("".join(levels), "magenta"))]
 
     def _chart(self, width: int, rows: int, now: float) -> list[Text]:
         """Return the rate over the last minute as a line, newest at the right, in Braille dots.
 
         Two by four to a character.
         """
-        columns = max(width - MARGIN - 2, 10)
+        columns = max(width - CHART_MARGIN - 2, 10)
         means = _by_column(self._rates, 2 * columns, now)
         top = _round_up(max((v for v in means if v is not None), default=0.0))
         dots = [[0] * columns for _ in range(rows)]
@@ -322,11 +322,11 @@ class LiveView:
             label = show_rate(top) if row == 0 and top else "0" if row == rows - 1 and top else ""
             lines.append(
                 Text.assemble(
-                    (f"{label:>{MARGIN}} ", "dim"),
+                    (f"{label:>{CHART_MARGIN}} ", "dim"),
                     ("".join(chr(BRAILLE + d) for d in line), "cyan"),
                 )
             )
-        lines.append(Text(f"{'':>{MARGIN}} {'a minute ago':<{columns - 3}}now", style="dim"))
+        lines.append(Text(f"{'':>{CHART_MARGIN}} {'a minute ago':<{columns - 3}}now", style="dim"))
         return lines
 
     def _list(self, count: int, width: int) -> list[Text]:
@@ -347,10 +347,10 @@ class LiveView:
 
     def _rung_bar(self, number: int) -> str:
         """Return the results of the current ladder's finished rungs, as bars."""
-        sweep = self._tasks[self._position].sweep
-        if sweep is None or self._tasks[number].sweep != sweep or number not in self._came_to:
+        ladder = self._tasks[self._position].ladder
+        if ladder is None or self._tasks[number].ladder != ladder or number not in self._came_to:
             return ""
-        rungs = [v for n, v in self._came_to.items() if self._tasks[n].sweep == sweep]
+        rungs = [v for n, v in self._came_to.items() if self._tasks[n].ladder == ladder]
         return "█" * max(round(RUNG_WIDTH * self._came_to[number] / max(rungs)), 1)
 
 

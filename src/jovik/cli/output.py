@@ -10,7 +10,7 @@ from typing import Any
 import click
 
 from jovik.answers.answer import Answer
-from jovik.base.sanitize import csv_text, escape_control
+from jovik.base.terminal_text import csv_text, escape_control
 
 
 def show(answer: Answer, form: str) -> int:

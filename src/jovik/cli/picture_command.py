@@ -13,14 +13,14 @@ from jovik.cli.handled_by import handled_by
 from jovik.cli.naming_group import NamingGroup
 from jovik.cli.options import F, UnitParam, force_option, format_option, share, shelf_option
 
-USES = {
+CANVAS_SIZES = {
     "web": ((1280, 800), 1.0),
     "print": ((1200, 800), 3.0),
     "square": ((1080, 1080), 1.0),
     "thumb": ((640, 400), 1.0),
 }
 """The size that a picture is set for by its use, and the dots that each pixel of it becomes."""
-COMPLETIONS = {"drive": drives, "run": run_names}
+ARGUMENT_COMPLETIONS = {"drive": drives, "run": run_names}
 
 
 def pixels(text: str) -> tuple[int, int]:
@@ -56,7 +56,7 @@ def _common(command: F) -> F:
         click.option(
             "--for",
             "use",
-            type=click.Choice(list(USES)),
+            type=click.Choice(list(CANVAS_SIZES)),
             default="web",
             show_default=True,
             help="The purpose, which sets size and resolution.",
@@ -95,7 +95,7 @@ def _option(one: KindOption) -> click.Option:
     elif one.of == "flag":
         how["default"] = False
     else:
-        how["shell_complete"] = COMPLETIONS.get(one.of)
+        how["shell_complete"] = ARGUMENT_COMPLETIONS.get(one.of)
         how["metavar"] = one.metavar or one.of.upper()
     return click.Option([one.flag or f"--{one.name}", one.name], **how)
 

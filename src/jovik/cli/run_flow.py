@@ -15,7 +15,7 @@ import click
 
 from jovik.base.errors import JovikError, OutputError, RunInterrupted, ShelfError, UsageError
 from jovik.base.interruption import interruptible
-from jovik.base.session import Session
+from jovik.base.io_session import Session
 from jovik.cli.run_display import screen_for
 from jovik.cli.run_output import show_run
 from jovik.cli.streams import ReaderGone
@@ -50,7 +50,7 @@ class Telling:
 def run_order(
     shelf: Shelf,
     sheet: Sheet,
-    order: RunRequest,
+    request: RunRequest,
     form: str,
     *,
     consent: EnduranceConsent = EnduranceConsent(),
@@ -74,7 +74,7 @@ def run_order(
     outcome = carry_out(
         shelf,
         sheet,
-        order,
+        request,
         consent=consent,
         dry_run=dry_run,
         resumed=resumed,
@@ -92,7 +92,7 @@ def run_order(
 def carry_out(
     shelf: Shelf,
     sheet: Sheet,
-    order: RunRequest,
+    request: RunRequest,
     *,
     consent: EnduranceConsent = EnduranceConsent(),
     dry_run: bool = False,
@@ -108,12 +108,12 @@ def carry_out(
     """
 
     with (
-        prepared(sheet, order) as ready,
+        prepared(sheet, request) as ready,
         screen_for(
-            f"{sheet.drive.name}: {order.plan}",
-            order.tasks,
+            f"{sheet.drive.name}: {request.plan}",
+            request.tasks,
             ready.times_ns,
-            order.budget_ns,
+            request.budget_ns,
             sheet,
             ready.cost.written_bytes(ready.rate_bytes_s),
         ) as screen,
@@ -130,9 +130,9 @@ def carry_out(
         ask(ready, consent)
         warm_up(ready.session)
         begun = start_run(shelf, ready, resumed)
-        for line in circumstance_lines(begun.known.circumstances):
+        for line in circumstance_lines(begun.identified.circumstances):
             screen.say(line)
-        for warning in begun.known.warnings:
+        for warning in begun.identified.warnings:
             screen.say(f"warning: {warning}")
         with interruptible(later="exit"):
             outcome = execute(ready, begun, screen)

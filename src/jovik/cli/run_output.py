@@ -9,9 +9,9 @@ from typing import Any
 from jovik.analysis.comparability import steady_step
 from jovik.analysis.disconnection import disconnected_by, disconnection_words
 from jovik.analysis.fullness import empty_against_full
+from jovik.analysis.ladder import ladders_in
 from jovik.analysis.lost_data import lost_by, lost_words
 from jovik.analysis.statistics import interval
-from jovik.analysis.sweep import curves
 from jovik.analysis.wake import wake_costs
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.base.step_result import StepResult
@@ -23,7 +23,7 @@ from jovik.sheets.sheet import Drive
 from jovik.shelf.read_runs import RunRecord
 from jovik.steps import parse
 from jovik.tables.drive_class import standing_json, standing_lines
-from jovik.tables.run_findings import fill_json, findings_tables, sweep_json
+from jovik.tables.run_findings import fill_json, findings_tables, ladder_json
 from jovik.tables.steady_answers import steady_answers
 from jovik.tables.steps import first_access, passes_table, run_table, step_json, written_bytes
 from jovik.tables.table import figure_words
@@ -75,7 +75,7 @@ def _first_figures(results: Sequence[StepResult]) -> list[str]:
     """Return answer where there is no class to hold it against: the first figures themselves."""
     figures = []
     for r in results:
-        if parse(r.phrase).measures and r.passes and not r.findings.sweep:
+        if parse(r.phrase).measures and r.passes and not r.findings.ladder:
             rate = interval([p.rate_bytes_s for p in r.passes])
             figures.append(f"{parse(r.kind).label}: {figure_words(rate, per_unit())} {rate_unit()}")
     return figures[:1]
@@ -106,7 +106,7 @@ def run_document(run: RunRecord, results: Sequence[StepResult]) -> dict[str, Any
         "seed": run.seed,
         "written_bytes": written_bytes(run, results),
         "steps": [step_json(r) for r in results],
-        "ladders": [sweep_json(c) for c in curves(results)],
+        "ladders": [ladder_json(c) for c in ladders_in(results)],
         "after_a_pause": [wake_json(c) for c in wake_costs(results)],
         "empty_against_full": [fill_json(p) for p in empty_against_full(results)],
     }

@@ -10,7 +10,7 @@ from typing import Any
 
 import click
 
-MAY = (
+SETTABLE_OPTIONS = (
     "passes",
     "precision",
     "budget",
@@ -64,7 +64,7 @@ def options_of(command: click.Command) -> Iterator[tuple[str, click.Option]]:
     options: dict[str, click.Option] = {}
     for one in [command, *members]:
         for param in one.params:
-            if isinstance(param, click.Option) and long_name(param) in MAY:
+            if isinstance(param, click.Option) and long_name(param) in SETTABLE_OPTIONS:
                 options.setdefault(long_name(param), param)
     yield from options.items()
 

@@ -21,7 +21,7 @@ from jovik.cli.run_flow import EnduranceConsent, carry_out, warm_up
 from jovik.cli.run_output import CSV_HEADER, csv_rows, run_document, show_run
 from jovik.cli.terminal_table import show_notes, show_table
 from jovik.hardware.sharing import shared_by
-from jovik.queries.ranking import Filter, Ranked, ranked
+from jovik.queries.ranking import Filter, RankingReport, ranking_report
 from jovik.runs import Enrolment, RunOutcome, RunRequest, fit_budget, prepared, sheet_for, start_run
 from jovik.runs.several import LeftOutDrive, device_under, refuse_shared
 from jovik.runs.together import execute_together, together_request
@@ -39,7 +39,7 @@ class SeveralTargets:
     With `each_pass` the passes are shown too.
     """
 
-    orders: tuple[RunRequest, ...]
+    requests: tuple[RunRequest, ...]
     words: tuple[str, ...]
     left_out: tuple[LeftOutDrive, ...]
     name: str | None
@@ -74,20 +74,20 @@ def run_several(
         A person ended it; with what goes on with it.
     """
 
-    if asked.name is not None and len(asked.orders) > 1:
+    if asked.name is not None and len(asked.requests) > 1:
         raise UsageError(
             "--drive names one drive, and there are several targets",
             "leave it out: each drive is known by its serial or model, or enrolled",
         )
     if asked.together:
-        for request in asked.orders:
+        for request in asked.requests:
             together_request(request, asked.words)
     else:
-        refuse_shared([o.target for o in asked.orders])
+        refuse_shared([o.target for o in asked.requests])
     for omitted in asked.left_out:
         echo(f"left out: {omitted.node} ({omitted.name}): {omitted.why}", err=True)
     done = _Evening()
-    for number, (word, request) in enumerate(zip(asked.words, asked.orders, strict=True)):
+    for number, (word, request) in enumerate(zip(asked.words, asked.requests, strict=True)):
         try:
             outcome = _one(shelf, asked, word, request, done, consent, dry_run)
         except JovikError as error:
@@ -119,14 +119,14 @@ def _one(
     shelf: Shelf,
     asked: SeveralTargets,
     word: str,
-    order: RunRequest,
+    request: RunRequest,
     done: _Evening,
     consent: EnduranceConsent,
     dry_run: bool,
 ) -> RunOutcome | None:
     """Return the run of one target."""
 
-    enrolment: Enrolment = sheet_for(shelf, order.target, asked.name, enrol=not dry_run)
+    enrolment: Enrolment = sheet_for(shelf, request.target, asked.name, enrol=not dry_run)
     done.drives[word] = enrolment.sheet.drive.name
     number = asked.words.index(word) + 1
     first = "\n".join(
@@ -134,7 +134,7 @@ def _one(
         for x in (f"target {number} of {len(asked.words)}: {word}", enrolment_line(enrolment))
         if x
     )
-    fitting = fit_budget(order, enrolment.sheet)
+    fitting = fit_budget(request, enrolment.sheet)
     return carry_out(
         shelf, enrolment.sheet, fitting, consent=consent, dry_run=dry_run, first_line=first
     )
@@ -162,12 +162,12 @@ def _together(
     if len(words) < 2:
         echo("fewer than two targets are left to measure together", err=True)
         return None
-    orders = {w: asked.orders[asked.words.index(w)] for w in words}
+    requests = {w: asked.requests[asked.words.index(w)] for w in words}
     with contextlib.ExitStack() as stack:
         runs = []
         for word in words:
             others = [done.drives[w] for w in words if w != word]
-            request = together_request(orders[word], others)
+            request = together_request(requests[word], others)
             ready = stack.enter_context(prepared(shelf.sheet(done.drives[word]), request))
             warm_up(ready.session)
             runs.append((ready, start_run(shelf, ready)))
@@ -183,7 +183,7 @@ def _together(
     labels = _labels(words, done)
     alone = {labels[w]: shelf.results_of_run(done.runs[w]) for w in words}
     both = {labels[w]: shelf.results_of_run(o.run) for w, o in zip(words, outcomes, strict=True)}
-    devices = [d for w in words if (d := device_under(orders[w].target)) is not None]
+    devices = [d for w in words if (d := device_under(requests[w].target)) is not None]
     shared = shared_by(devices) if len(devices) == len(words) else []
     if len({d.name for d in devices}) < len(devices):
         shared = [f"one drive ({devices[0].node})", *shared]
@@ -201,14 +201,14 @@ def _say_finished(result: StepResult) -> None:
     echo(f"{result.phrase}: {result_words(result)}", err=True)
 
 
-def _ranked(shelf: Shelf, done: _Evening) -> Ranked | None:
+def _ranked(shelf: Shelf, done: _Evening) -> RankingReport | None:
     """Return the ranking of just these drives; None where fewer than two have figures."""
 
     names = tuple(dict.fromkeys(done.drives[w] for w in done.runs))
     if len(names) < 2:
         return None
     try:
-        return ranked(shelf, only=replace(Filter(), names=names))
+        return ranking_report(shelf, only=replace(Filter(), names=names))
     except UsageError:
         return None
 
@@ -221,7 +221,7 @@ def _show(
     form: str,
 ) -> None:
 
-    ranked = _ranked(shelf, done)
+    ranking_report = _ranked(shelf, done)
     every = [(shelf.run(k), shelf.results_of_run(k)) for k in done.runs.values()]
     if form == "json":
         emit_json(
@@ -235,7 +235,9 @@ def _show(
                     {"node": x.node, "name": x.name, "why": x.why} for x in asked.left_out
                 ],
                 "together": together_json(*together) if together is not None else None,
-                "ranking": ranking_data(ranked.ranking) if ranked is not None else None,
+                "ranking": ranking_data(ranking_report.ranking)
+                if ranking_report is not None
+                else None,
             },
             "runs-of-targets",
         )
@@ -245,8 +247,8 @@ def _show(
         if together is not None:
             show_table(together_table(*together))
             click.echo()
-        if ranked is not None and ranked.ranking.drives:
-            show_table(overall_table(ranked))
+        if ranking_report is not None and ranking_report.ranking.drives:
+            show_table(overall_table(ranking_report))
             click.echo()
-            show_table(steps_table(ranked))
-            show_notes(ranking_foot(ranked))
+            show_table(steps_table(ranking_report))
+            show_notes(ranking_foot(ranking_report))

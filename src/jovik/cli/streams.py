@@ -53,7 +53,7 @@ def file_or_output(out: Path, suffix: str) -> Iterator[Path]:
         sys.stdout.buffer.flush()
 
 
-PLAIN = "jovik.plain"
+PLAIN_LETTERS_HANDLER = "jovik.plain"
 """How letters are written that a terminal's encoding lacks."""
 PLAIN_LETTERS = {
     "\N{MICRO SIGN}": "u",
@@ -124,7 +124,7 @@ def _in_plain_letters(error: UnicodeError) -> tuple[str, int]:
     return "".join(letters), error.end
 
 
-codecs.register_error(PLAIN, _in_plain_letters)
+codecs.register_error(PLAIN_LETTERS_HANDLER, _in_plain_letters)
 
 
 def _is_open(fd: int) -> bool:
@@ -149,7 +149,7 @@ def _guarded(stream: TextIO | None, fd: int, sort: type[io.FileIO]) -> TextIO:
     return io.TextIOWrapper(
         io.BufferedWriter(raw),
         encoding=encoding,
-        errors=PLAIN,
+        errors=PLAIN_LETTERS_HANDLER,
         line_buffering=os.isatty(fd) or fd == 2,
     )
 

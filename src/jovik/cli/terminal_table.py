@@ -13,8 +13,8 @@ from rich.table import Table as RichTable
 from rich.text import Text
 
 from jovik.answers.answer import Answer
-from jovik.base.sanitize import strip_control
 from jovik.base.small_print import notes_shown, plain
+from jovik.base.terminal_text import strip_control
 from jovik.cli.streams import ReaderGone
 from jovik.tables import Table
 

@@ -9,8 +9,8 @@ from typing import Any
 
 import click
 
-UNITS = ("MB/s", "MiB/s", "GB/s")
-"""See `jovik.base.rate_unit.UNITS`."""
+UNIT_NAMES = ("MB/s", "MiB/s", "GB/s")
+"""See `jovik.base.rate_unit.RATE_UNITS`."""
 
 
 def with_units(command: click.Command) -> click.Command:
@@ -21,7 +21,7 @@ def with_units(command: click.Command) -> click.Command:
             one.params += [
                 click.Option(
                     ["--units"],
-                    type=click.Choice(UNITS),
+                    type=click.Choice(UNIT_NAMES),
                     help="The unit of rates. Default: MB/s, or what is set (jovik config).",
                     expose_value=False,
                     callback=_units,

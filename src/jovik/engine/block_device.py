@@ -15,8 +15,8 @@ from dataclasses import replace
 from pathlib import Path
 
 from jovik.base.errors import TargetError
+from jovik.base.io_session import PurgeResult
 from jovik.base.quantities import show_size
-from jovik.base.session import PurgeResult
 from jovik.hardware.purge import purge_device
 
 DISCARD = 0x1277

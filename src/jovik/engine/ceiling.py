@@ -14,7 +14,7 @@ from pathlib import Path
 
 import numpy as np
 
-from jovik.base.session import Workload
+from jovik.base.io_session import Workload
 from jovik.base.trace import SLICE_NS
 from jovik.engine.buffers import Buffers
 from jovik.engine.worker_pool import BlockingPool, UringPool, WorkerPool
@@ -107,15 +107,15 @@ def memory_iops(
         return _iops(crew_type(work, file.fileno(), buffers, np.zeros(1, np.int32)))
 
 
-def _iops(crew: WorkerPool) -> float:
+def _iops(pool: WorkerPool) -> float:
     """Run a crew to its end."""
-    crew.start()
-    while not crew.wait(0.5):
+    pool.start()
+    while not pool.wait(0.5):
         pass
-    if crew.failure is not None:
-        raise crew.failure
-    elapsed = crew.elapsed_ns()
-    return float(crew.slices(-(-elapsed // SLICE_NS))[:, [1, 3]].sum()) / elapsed * 1e9
+    if pool.failure is not None:
+        raise pool.failure
+    elapsed = pool.elapsed_ns()
+    return float(pool.slices(-(-elapsed // SLICE_NS))[:, [1, 3]].sum()) / elapsed * 1e9
 
 
 def survey(engine: str, time_ns: int) -> list[Ceiling]:

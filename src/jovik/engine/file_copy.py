@@ -19,15 +19,15 @@ import numpy as np
 import numpy.typing as npt
 
 from jovik.base.errors import TargetError
+from jovik.base.io_session import CopyJob, Progress, ProgressCallback
 from jovik.base.quantities import show_size
-from jovik.base.session import CopyJob, Progress, ProgressCallback
 from jovik.base.trace import SLICE_COLUMNS, SLICE_NS, CopyRecord, IoFault, Trace
-from jovik.engine.own_folder import NAMED, OwnFolder
+from jovik.engine.own_folder import NAME_PREFIX, OwnFolder
 from jovik.hardware.source_files import SourceFile, files_in
 
 CHUNK_BYTES = 2**20
 POOL_BYTES = 64 * 2**20
-SHIFT = 7919
+CONTENT_SHIFT = 7919
 """Bytes by which the content of each chunk is moved on.
 
 Being odd, no two blocks of the copies begin alike.
@@ -91,7 +91,7 @@ class CopyFolder:
         self._pool = b""
 
     def size(self, job: CopyJob, free_bytes: int) -> tuple[int, int]:
-        """Return files and bytes of a job; see `jovik.base.session.Session.copy_size`."""
+        """Return files and bytes of a job; see `jovik.base.io_session.Session.copy_size`."""
         sources = files_of(job)
         total = sum(s.size_bytes for s in sources)
         if total > free_bytes + sum(s.size_bytes for s in self._there):
@@ -102,7 +102,7 @@ class CopyFolder:
         return len(sources), total
 
     def run(self, job: CopyJob, free_bytes: int, watch: ProgressCallback) -> Trace:
-        """Return one pass of a copy; see `jovik.base.session.Session.copy`."""
+        """Return one pass of a copy; see `jovik.base.io_session.Session.copy`."""
         _, total = self.size(job, free_bytes)
         sources = files_of(job)
         if not self._pool:
@@ -216,7 +216,7 @@ class CopyFolder:
             remaining = source.size_bytes
             pool = memoryview(self._pool)
             while remaining > 0:
-                at = number * SHIFT % (POOL_BYTES - CHUNK_BYTES)
+                at = number * CONTENT_SHIFT % (POOL_BYTES - CHUNK_BYTES)
                 size = min(remaining, CHUNK_BYTES)
                 yield pool[at : at + size]
                 remaining -= size
@@ -285,7 +285,7 @@ def files_of(job: CopyJob) -> tuple[SourceFile, ...]:
         return tuple(
             SourceFile(f"{n // 100:05d}/{n:07d}.bin", size) for n, size in enumerate(job.sizes)
         )
-    return files_in(job.folder, skip=NAMED)
+    return files_in(job.folder, skip=NAME_PREFIX)
 
 
 def _sync(fd: int) -> None:

@@ -19,7 +19,7 @@ log = logging.getLogger(__name__)
 
 SLOW_NS = 500_000
 """A drive that takes so long is not worth the look: the overhead is a small part of it."""
-OTHERS = 0.01
+OTHERS_LIMIT = 0.01
 """Up to such a share of requests by others what the kernel counts is believed."""
 
 
@@ -66,7 +66,7 @@ def _longer_ns(kind: Kind, device: str, waited_ns: Callable[[Recording], int]) -
     if before is None or after is None:
         return 0
     count, taken_ns = (b - a for a, b in zip(_of(kind, before), _of(kind, after), strict=True))
-    if not MANY <= count <= MANY * (1 + OTHERS):
+    if not MANY <= count <= MANY * (1 + OTHERS_LIMIT):
         log.debug("the overhead on %s cannot be told: %d requests for %d", device, count, MANY)
         return 0
     longer = max(round(waited / MANY - taken_ns / count), 0)

@@ -17,7 +17,7 @@ import shutil
 import time
 from pathlib import Path
 
-NAMED = ".jovik-files-"
+NAME_PREFIX = ".jovik-files-"
 LOCK, READY, FILES = "in-use", "ready", "files"
 YOUNG_S = 5.0
 """A younger folder without the mark that it is locked may be locked in a moment."""
@@ -45,7 +45,7 @@ class OwnFolder:
 
     def __init__(self, target: Path) -> None:
         self._target = os.open(target, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
-        self._name = f"{NAMED}{secrets.token_hex(6)}"
+        self._name = f"{NAME_PREFIX}{secrets.token_hex(6)}"
         self._last: tuple[str, int] | None = None
         self.fd = -1
         self._lock = -1
@@ -124,7 +124,7 @@ def sweep(target: Path) -> None:
     top = os.open(target, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
     try:
         for name in os.listdir(top):
-            if name.startswith(NAMED):
+            if name.startswith(NAME_PREFIX):
                 with contextlib.suppress(OSError):
                     _sweep_one(name, top)
     finally:

@@ -5,15 +5,15 @@ from __future__ import annotations
 import errno
 from dataclasses import replace
 
-from jovik.base.session import Progress, Workload
+from jovik.base.io_session import Progress, Workload
 from jovik.base.trace import SLICE_COLUMNS, SLICE_NS, IoFault, Latencies, StampFaults, Trace
 from jovik.engine.kernel import layout
 from jovik.engine.worker_pool import WorkerPool
 
 
-def live_latency_ns(crew: WorkerPool) -> tuple[float | None, float | None]:
+def live_latency_ns(pool: WorkerPool) -> tuple[float | None, float | None]:
     """p50 and p99 of a pass so far, ns, both directions together."""
-    whole = Latencies.merged(crew.latencies().values())
+    whole = Latencies.merged(pool.latencies().values())
     return (
         (whole.percentile_ns(0.5), whole.percentile_ns(0.99))
         if whole is not None and whole.total
@@ -22,10 +22,10 @@ def live_latency_ns(crew: WorkerPool) -> tuple[float | None, float | None]:
 
 
 def progress_of(
-    crew: WorkerPool, elapsed_s: float, latency_ns: tuple[float | None, float | None]
+    pool: WorkerPool, elapsed_s: float, latency_ns: tuple[float | None, float | None]
 ) -> tuple[Progress, int]:
     """Return a glance at a pass in progress, and how many I/Os have completed or failed."""
-    slices = crew.slices(int(elapsed_s * 1e9) // SLICE_NS + 1)
+    slices = pool.slices(int(elapsed_s * 1e9) // SLICE_NS + 1)
     lately = slices[-11:-1]
     rate = float(lately[:, [0, 2]].sum()) / (len(lately) * SLICE_NS) * 1e9 if len(lately) else 0.0
     read, written, errors = (int(slices[:, column].sum()) for column in (0, 2, 4))
@@ -37,7 +37,7 @@ def progress_of(
 
 
 def trace_of(
-    crew: WorkerPool,
+    pool: WorkerPool,
     work: Workload,
     *,
     engine: str,
@@ -56,10 +56,10 @@ def trace_of(
     has_space : bool
         Whether the file system has space left, so that a refusal for want of it is the drive's.
     """
-    elapsed = crew.elapsed_ns()
+    elapsed = pool.elapsed_ns()
     rows = max(1, -(-elapsed // SLICE_NS))
-    slices = crew.slices(rows)
-    fault = crew.first_fault()
+    slices = pool.slices(rows)
+    fault = pool.first_fault()
     if fault is not None and fault.errno == errno.ENOSPC and has_space:
         fault = replace(
             fault, errno=errno.EIO, what=f"{fault.what}, though the file system has space"
@@ -74,13 +74,13 @@ def trace_of(
             elapsed,
         )
     stamps = None
-    if crew.total(layout.CHECKED) or (work.verify and not work.writes):
+    if pool.total(layout.CHECKED) or (work.verify and not work.writes):
         stamps = StampFaults(
-            crew.total(layout.CHECKED),
-            crew.total(layout.WRONG),
-            crew.total(layout.STALE),
+            pool.total(layout.CHECKED),
+            pool.total(layout.WRONG),
+            pool.total(layout.STALE),
             0,
-            crew.bad_places(),
+            pool.bad_places(),
         )
     return Trace(
         engine=engine,
@@ -88,10 +88,10 @@ def trace_of(
         seed=work.seed,
         elapsed_ns=elapsed,
         flush_ns=flush_ns,
-        cpu_ns=crew.total(layout.CPU_NS),
+        cpu_ns=pool.total(layout.CPU_NS),
         slices=slices,
-        latencies=crew.latencies(),
-        late_written_bytes=crew.total(layout.LATE_WRITTEN),
+        latencies=pool.latencies(),
+        late_written_bytes=pool.total(layout.LATE_WRITTEN),
         first_fault=fault,
         stamps=stamps,
         stopped=silent_s is not None,

@@ -14,9 +14,9 @@ import numpy.typing as npt
 from typing_extensions import override
 
 from jovik.base.errors import TargetError
+from jovik.base.io_session import ProgressCallback, ReplayJob, Workload
 from jovik.base.quantities import show_size
 from jovik.base.recording import CHUNK, Kind, Recording, dependencies, lanes_of, union_ns
-from jovik.base.session import ProgressCallback, ReplayJob, Workload
 from jovik.base.trace import ReplayRecord, StampFaults, Trace
 from jovik.engine import code_cache
 from jovik.engine.buffers import POOL_BYTES, SMALL_UNIT, STAMP_BYTES, area, payload
@@ -33,7 +33,7 @@ if TYPE_CHECKING:
 MOST_IN_FLIGHT = 1024
 MOST_LANES = 128
 """Threads that a replay by blocking calls starts at most."""
-LARGEST = 64 * 2**20
+OWN_PAYLOAD_BYTES = 64 * 2**20
 MOST_STAMPED = 64 * 2**20
 """Bytes of payload up to which each request in flight has its own, which a stamp needs."""
 READ_BACK_BYTES = 2**20
@@ -95,7 +95,7 @@ class ReplayPool(WorkerPool):
         recording = job.recording
         moves, writing = recording.kind <= Kind.WRITE, recording.kind == Kind.WRITE
         largest = int(recording.bytes[moves].max(initial=4096))
-        if largest > LARGEST:
+        if largest > OWN_PAYLOAD_BYTES:
             raise TargetError(
                 f"a request of the recording has {show_size(largest)}, which is too large"
             )
@@ -240,13 +240,13 @@ def _stretches(sectors: npt.NDArray[np.int64]) -> list[tuple[int, int]]:
 
 
 def _mixed(
-    place: npt.NDArray[np.int64],
+    storage: npt.NDArray[np.int64],
     generation: npt.NDArray[np.int64],
     seed: npt.NDArray[np.int64],
 ) -> npt.NDArray[np.int64]:
     """Return the checksum of stamps; must agree with `jovik.engine.kernel.primitives.mix`."""
     by, multiplier = np.uint64(0x9E3779B97F4A7C15), np.uint64(2685821657736338717)
-    h = place.astype(np.uint64) * by ^ generation.astype(np.uint64)
+    h = storage.astype(np.uint64) * by ^ generation.astype(np.uint64)
     h = (h ^ (h >> np.uint64(29))) * multiplier ^ seed.astype(np.uint64)
     h = (h ^ (h >> np.uint64(31))) * by
     return (h >> np.uint64(1)).astype(np.int64)
@@ -360,11 +360,11 @@ class Replays:
 
     def __init__(
         self,
-        place: Storage,
+        storage: Storage,
         buffers: Buffers,
         attended: Callable[[WorkerPool, Workload, ProgressCallback], Trace],
     ) -> None:
-        self.place, self.buffers, self._attended = place, buffers, attended
+        self.storage, self.buffers, self._attended = storage, buffers, attended
         self._overhead: HostOverhead | None = None
 
     def run(
@@ -379,7 +379,7 @@ class Replays:
                 replayed = self.run(ReplayJob(chain), room_bytes, watch, by_calls=by_calls).replay
                 return replayed.waited_ns if replayed is not None else 0
 
-            device = _drive_of(self.place)
+            device = _drive_of(self.storage)
             if device is not None:
                 self._overhead = host_overhead(device.name, waited_ns, writing=job.recording.writes)
         work = workload_of(job, room_bytes)
@@ -387,13 +387,13 @@ class Replays:
         # A loop that has to be compiled first would be late from its first request on.
         code_cache.load(kind.loop)
         known = self._overhead if job.pace == "dependent" else None
-        pool = kind(job, work, self.place.fd, self.buffers, known or NO_OVERHEAD)
+        pool = kind(job, work, self.storage.fd, self.buffers, known or NO_OVERHEAD)
         return pool.with_record(self._attended(pool, work, watch))
 
 
-def _drive_of(place: Storage) -> BlockDevice | None:
+def _drive_of(storage: Storage) -> BlockDevice | None:
     """Return the drive whose count of its own time can be believed; None through a cache."""
-    if not place.direct:
+    if not storage.direct:
         return None
-    where = Path(place.folder)
-    return by_node(where) if place.capacity_bytes_addressed() else under_folder(where)[0]
+    where = Path(storage.folder)
+    return by_node(where) if storage.capacity_bytes_addressed() else under_folder(where)[0]

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
 if TYPE_CHECKING:
-    from jovik.base.session import PurgeResult
+    from jovik.base.io_session import PurgeResult
 
 
 class Storage(Protocol):

@@ -19,7 +19,7 @@ import numpy.typing as npt
 
 from jovik.base import histogram
 from jovik.base.interruption import check, held_back
-from jovik.base.session import Workload
+from jovik.base.io_session import Workload
 from jovik.base.trace import SLICE_COLUMNS, SLICE_NS, IoFault, Latencies
 from jovik.engine import code_cache
 from jovik.engine.buffers import Buffers, unit_of

@@ -26,9 +26,9 @@ WARM_C = 55.0
 DUE_S = 3600.0
 SCRUB_FRESH_S = 30.0
 A_WEEK_S = 7 * 86_400.0
-DYNAMIC = ("intel_pstate", "amd-pstate-epp")
+DYNAMIC_DRIVERS = ("intel_pstate", "amd-pstate-epp")
 """Drivers whose governor "powersave" follows the load (Documentation/admin-guide/pm)."""
-NETWORK = ("nfs", "nfs4", "cifs", "smb3", "fuse.sshfs", "9p", "virtiofs", "ceph")
+NETWORK_FILE_SYSTEMS = ("nfs", "nfs4", "cifs", "smb3", "fuse.sshfs", "9p", "virtiofs", "ceph")
 TO_TELL = "to see what it costs: jovik measure . --plan power-saving"
 COPY_ON_WRITE = ("btrfs", "zfs", "bcachefs")
 
@@ -81,7 +81,7 @@ def _governor(at: Place) -> Iterator[Circumstance]:
         for f in folders
     }
     for governor, driver, preference in sorted(governors):
-        slow = governor == "powersave" and driver not in DYNAMIC
+        slow = governor == "powersave" and driver not in DYNAMIC_DRIVERS
         saving = preference in ("power", "balance_power")
         yield Circumstance(
             Kind.GOVERNOR,
@@ -170,7 +170,7 @@ def _file_system(at: Place) -> Iterator[Circumstance]:
     mount = at.mount
     if mount is None:
         return
-    if mount.kind in NETWORK:
+    if mount.kind in NETWORK_FILE_SYSTEMS:
         yield Circumstance(
             Kind.FILE_SYSTEM,
             f"{mount.kind}, over a network or from a host",

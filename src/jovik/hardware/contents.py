@@ -32,7 +32,7 @@ powers of 3, 5 and 7 (Documentation/filesystems/ext4/blockgroup.rst)."""
 NTFS_TABLE = 3 * 2**30
 """Where the file table of NTFS begins with clusters of 4 KiB."""
 _ZEROS = bytes(SLOT_BYTES)
-UNIT = 4096
+STAMP_BYTES = 4096
 """Stamps stand at the head of each 4 KiB, or of each sector where blocks were smaller."""
 SECTOR = 512
 
@@ -174,8 +174,8 @@ class _Look:
         self.checked_bytes += len(content)
         if content == _ZEROS[: len(content)]:
             return True
-        for begin in range(0, len(content), UNIT):
-            unit = content[begin : begin + UNIT]
+        for begin in range(0, len(content), STAMP_BYTES):
+            unit = content[begin : begin + STAMP_BYTES]
             if any(unit):
                 if not _is_ours(unit, at + begin):
                     self.data_at = at + begin

@@ -12,7 +12,7 @@ from jovik.hardware.mounts import Mount, read_mounts
 
 SECTOR = 512
 """The sector of sysfs sizes, whatever the device's block (Documentation/ABI/stable/sysfs-block)."""
-HIDDEN = ("ram", "zram", "fd", "sr", "dm-", "md", "nbd")
+HIDDEN_NAMES = ("ram", "zram", "fd", "sr", "dm-", "md", "nbd")
 """Kernel names of what is no drive of its own."""
 
 SYSTEM_POINTS = ("/", "/boot", "/boot/efi", "/usr", "/var", "/home")
@@ -102,7 +102,7 @@ def devices(sys: Path = Path("/sys"), proc: Path = Path("/proc")) -> list[BlockD
     mounts = read_mounts(proc)
     devices = []
     for entry in sorted((sys / "block").iterdir()) if (sys / "block").is_dir() else []:
-        if entry.name.startswith(HIDDEN) or number(entry / "size") == 0:
+        if entry.name.startswith(HIDDEN_NAMES) or number(entry / "size") == 0:
             continue
         devices.append(device(entry, mounts))
     return devices

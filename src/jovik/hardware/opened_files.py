@@ -25,7 +25,7 @@ EVENT = struct.Struct("=IBBHQii")
 CACHE_STAT = 451
 """cachestat(2), Linux 6.5; every architecture has it under this number."""
 MOST_FILES = 20_000
-HERE = -100
+AT_FDCWD = -100
 """AT_FDCWD."""
 
 
@@ -74,7 +74,10 @@ def watched(folder: str) -> Iterator[OpenedFiles]:
     opened, stop = OpenedFiles(), threading.Event()
     try:
         mark = MARK_ADD | MARK_FILE_SYSTEM
-        if libc.fanotify_mark(fd, mark, OPENED | OPENED_FOR_EXEC, HERE, os.fsencode(folder)) < 0:
+        if (
+            libc.fanotify_mark(fd, mark, OPENED | OPENED_FOR_EXEC, AT_FDCWD, os.fsencode(folder))
+            < 0
+        ):
             raise _refused(ctypes.get_errno())
         reader = threading.Thread(target=_read_all, args=(fd, opened, stop), daemon=True)
         reader.start()

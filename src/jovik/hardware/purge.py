@@ -21,7 +21,7 @@ from pathlib import Path
 from typing import Protocol
 
 from jovik.base.errors import TargetError
-from jovik.base.session import PurgeResult
+from jovik.base.io_session import PurgeResult
 from jovik.hardware.ata import security_state
 from jovik.hardware.passthrough import buffer_of
 

@@ -17,9 +17,9 @@ from jovik.base.errors import TargetError
 from jovik.base.quantities import show_size
 from jovik.hardware.contents import Contents, look_into
 from jovik.hardware.device import BlockDevice, device_of, devices
-from jovik.hardware.occupancy import moving_bytes, occupants, writers
+from jovik.hardware.device_users import moving_bytes, occupants, writers
 
-WORTHLESS = "--content-worthless"
+WORTHLESS_OPTION = "--content-worthless"
 """The option that says that what lies on a device is known to be of no use."""
 
 
@@ -236,7 +236,7 @@ def _refusal(
     if only_content:
         hint = (
             "it is no file system that is known here, but it may be somebody's; if you know that "
-            f"it is worthless, say so: {WORTHLESS}"
+            f"it is worthless, say so: {WORTHLESS_OPTION}"
         )
     return TargetError(f"{device.node} is not written: {'; '.join(against)}", hint)
 

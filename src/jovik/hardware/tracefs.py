@@ -10,7 +10,7 @@ from pathlib import Path
 
 from jovik.base.errors import TargetError
 
-PLACES = (Path("/sys/kernel/tracing"), Path("/sys/kernel/debug/tracing"))
+TRACE_FOLDERS = (Path("/sys/kernel/tracing"), Path("/sys/kernel/debug/tracing"))
 FSOPEN, FSCONFIG, FSMOUNT = 430, 431, 432
 """System calls that every architecture numbers alike (Linux 5.2)."""
 CLOSE_ON_EXEC = 1
@@ -32,7 +32,7 @@ def trace_events() -> Iterator[Path]:
         The kernel has none, or does not let this process see them: why, and what to do.
     """
     # Others than root may not even look into it, which is no error here.
-    mounted = next((p for p in PLACES if os.path.isdir(p / "events" / "block")), None)
+    mounted = next((p for p in TRACE_FOLDERS if os.path.isdir(p / "events" / "block")), None)
     if mounted is not None:
         yield mounted
         return

@@ -6,12 +6,12 @@ import statistics
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from jovik.analysis.claims import MARGIN, ClaimVerdict, judge
+from jovik.analysis.claims import CLAIM_MARGIN, ClaimVerdict, judge_claims
 from jovik.analysis.cliff_agreement import cliff_agreement
 from jovik.analysis.comparability import is_plain, long_write_of
 from jovik.analysis.consistency import Disagreement, disagreements
 from jovik.analysis.cross_rig import RigSlowdown, across_rigs, slowed
-from jovik.analysis.firmware import FirmwareChange, firmware_changes
+from jovik.analysis.firmware_change import FirmwareChange, firmware_changes
 from jovik.analysis.lost_data import lost_by
 from jovik.analysis.run_effect import run_effect
 from jovik.base.errors import UsageError
@@ -26,7 +26,7 @@ from jovik.shelf.store import Shelf
 
 
 @dataclass(frozen=True)
-class Judged:
+class ClaimsReport:
     """Claims of a drive with their verdicts, inconsistent results and its samples.
 
     `lost` is set where it did not discard what was written, which no verdict makes up for;
@@ -37,7 +37,7 @@ class Judged:
 
     sheet: Sheet
     margin: float
-    judgements: tuple[ClaimVerdict, ...]
+    verdicts: tuple[ClaimVerdict, ...]
     disagreements: tuple[Disagreement, ...]
     samples: SampleComparison
     lost: LostData | None = None
@@ -48,7 +48,7 @@ class Judged:
     standing: ClassStanding | None = None
 
 
-def judged(shelf: Shelf, name: str, margin: float = MARGIN) -> Judged:
+def claims_report(shelf: Shelf, name: str, margin: float = CLAIM_MARGIN) -> ClaimsReport:
     """Hold the newest results of a drive against its claims.
 
     Raises
@@ -74,13 +74,13 @@ def judged(shelf: Shelf, name: str, margin: float = MARGIN) -> Judged:
             f"{drive} has not been measured", f'measure it: jovik measure TARGET --drive "{drive}"'
         )
     every = [r for r in shelf.results(drive) if r.conditions.filled_percent is None]
-    judgements = across_rigs(judge(sheet.claims, results, margin, every), every, margin)
+    verdicts = across_rigs(judge_claims(sheet.claims, results, margin, every), every, margin)
     effect = run_effect(shelf.recent_results(drive))
     held = slowed(results, shelf.results_of_several_rigs(drive), effect)
-    return Judged(
+    return ClaimsReport(
         sheet,
         margin,
-        tuple(judgements),
+        tuple(verdicts),
         tuple(disagreements(results)),
         samples(shelf, sheet),
         lost_by(results),

@@ -14,7 +14,7 @@ from jovik.analysis.comparison import (
     history,
 )
 from jovik.analysis.run_effect import RunEffect, run_effect
-from jovik.base.circumstances import PASSING, CircumstanceKind
+from jovik.base.circumstances import TEMPORARY_KINDS, CircumstanceKind
 from jovik.base.errors import UsageError
 from jovik.base.interval import Interval
 from jovik.base.step_result import StepResult
@@ -34,7 +34,7 @@ _DEVICE = {
 
 
 @dataclass(frozen=True)
-class LoggedChange:
+class InstrumentChange:
     """What an instrument showed of one kind of step, or of one phase, on both sides."""
 
     quantity: str
@@ -63,7 +63,7 @@ class Compared:
     after: Selected
     comparison: Comparison
     effect: RunEffect
-    logged: tuple[LoggedChange, ...] = ()
+    logged: tuple[InstrumentChange, ...] = ()
 
 
 def compared(shelf: Shelf, before: str, after: str, step: str | None = None) -> Compared:
@@ -103,12 +103,12 @@ def compared(shelf: Shelf, before: str, after: str, step: str | None = None) -> 
     return Compared(one, two, replace(comparison, conditions=conditions), effect, logged)
 
 
-def _logged(shelf: Shelf, before: Selected, after: Selected) -> Iterator[LoggedChange]:
+def _logged(shelf: Shelf, before: Selected, after: Selected) -> Iterator[InstrumentChange]:
     """Yield logged values that both sides have, of one quantity, unit and phase."""
     one, two = (_figures(shelf, side) for side in (before, after))
     for key, was in one.items():
         if key in two:
-            yield LoggedChange(*key, was, two[key])
+            yield InstrumentChange(*key, was, two[key])
 
 
 def _figures(shelf: Shelf, side: Selected) -> dict[tuple[str, str, str], Interval]:
@@ -141,7 +141,7 @@ def _of_runs(before: tuple[RunRecord, ...], after: tuple[RunRecord, ...]) -> lis
     for kind in dict.fromkeys([*circumstances[0], *circumstances[1]]):
         one, two = (x.get(kind, "no") for x in circumstances)
         # How busy exactly it was is never the same twice.
-        if one != two and not (kind in PASSING and all(kind in x for x in circumstances)):
+        if one != two and not (kind in TEMPORARY_KINDS and all(kind in x for x in circumstances)):
             changes.append(ConditionChange(str(kind), one, two))
     return changes
 

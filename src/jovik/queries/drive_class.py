@@ -61,19 +61,19 @@ def standing_of(
 
 SPINNING, SOLID = "spinning", "solid state"
 """Media as sheets name them."""
-ANY = "sata-ssd"
+FALLBACK_CLASS = "sata-ssd"
 """The class that a drive is compared with whose own cannot be told: most people know one."""
 
 
 def overall_of(drive: Drive, results: Sequence[StepResult]) -> ClassStanding | None:
-    """Return an overall figure for a run of any drive: in its class, or against `ANY`.
+    """Return an overall figure for a run of any drive: in its class, or against `FALLBACK_CLASS`.
 
     None if nothing that classes know was measured.
     """
     own = standing_of(drive, results)
     if own is not None:
         return own
-    other = standing_in(read_class(ANY), results)
+    other = standing_in(read_class(FALLBACK_CLASS), results)
     return replace(other, own=False) if other is not None else None
 
 
@@ -103,7 +103,7 @@ def standing_in(
     return ClassStanding(found, tuple(figures), class_index(figures, effect))
 
 
-TELLING = ("random read 4KiB", "sequential read")
+TELLING_STEPS = ("random read 4KiB", "sequential read")
 """Classes of step whose reasons say most of why classes differ."""
 
 
@@ -129,7 +129,7 @@ def gaps(classes: Sequence[DriveClass]) -> list[ClassGap]:
     for n, one in enumerate(distinct):
         for two in distinct[n + 1 :]:
             wide = [g for f in one.figures if (g := _gap(one, two, f.what)) is not None]
-            telling = [g for what in TELLING for g in wide if g.what == what]
+            telling = [g for what in TELLING_STEPS for g in wide if g.what == what]
             gaps += (telling or wide)[:1]
     return sorted(gaps, key=lambda g: -g.times)
 

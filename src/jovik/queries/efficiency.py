@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-from jovik.analysis.instrument import COVERED, WATTS, Span, figures_in
+from jovik.analysis.instrument import MIN_COVERAGE, WATTS, Span, figures_in
 from jovik.base.errors import UsageError
 from jovik.base.interval import Interval
 from jovik.base.step_result import PassFigures, StepResult
@@ -74,7 +74,7 @@ def _joules(found: LogBeside) -> dict[tuple[int, int], float]:
         counted[p.step] = number + 1
         span = Span("", p.start_s, p.end_s)
         figures = figures_in([span], found.log.seconds, found.log.readings, WATTS)
-        if figures and figures[0].covered >= COVERED:
+        if figures and figures[0].covered >= MIN_COVERAGE:
             energies[p.step, number] = figures[0].mean.median * span.lasted_s
     return energies
 

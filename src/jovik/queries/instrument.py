@@ -15,7 +15,7 @@ from jovik.analysis.instrument import (
     values_in,
 )
 from jovik.base.errors import UsageError
-from jovik.queries.warmth import RunPass, run_begun, run_passes
+from jovik.queries.temperature import RunPass, run_begun, run_passes
 from jovik.sheets.instrument_log import InstrumentLog, RunLog
 from jovik.shelf.store import Shelf
 

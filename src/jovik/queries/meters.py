@@ -5,15 +5,15 @@ from __future__ import annotations
 import io
 
 from jovik.base.errors import UsageError
-from jovik.queries.warmth import run_passes
+from jovik.queries.temperature import run_passes
 from jovik.shelf.store import Shelf
 from jovik.simulator import load_model
-from jovik.simulator.meters import QUANTITIES, MeteredPass, metered
+from jovik.simulator.meters import METER_UNITS, MeteredPass, metered
 from jovik.steps import IoStep, parse
 
 
 def meter_table(shelf: Shelf, run: str, quantity: str) -> str:
-    """Return a log as CSV: seconds, and values in the unit of `QUANTITIES`.
+    """Return a log as CSV: seconds, and values in the unit of `METER_UNITS`.
 
     Raises
     ------
@@ -35,7 +35,7 @@ def meter_table(shelf: Shelf, run: str, quantity: str) -> str:
         raise UsageError(f"run {run} has no passes")
     seconds, values = metered(model.behaviour, quantity, passes, seed=about.seed)
     text = io.StringIO()
-    text.write(f"seconds,{QUANTITIES[quantity]}\n")
+    text.write(f"seconds,{METER_UNITS[quantity]}\n")
     for s, v in zip(seconds, values, strict=True):
         text.write(f"{s:.2f},{v:.3f}\n")
     return text.getvalue()

@@ -9,9 +9,9 @@ from dataclasses import dataclass, field, replace
 from jovik.analysis.comparability import steady_step
 from jovik.analysis.cross_rig import RigSlowdown, slowed
 from jovik.analysis.lost_data import lost_by, lost_words
-from jovik.analysis.ranking import DriveRank, Exclusion, Ranking, rank
+from jovik.analysis.ranking import DriveRank, Exclusion, Ranking, rank_drives
 from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, run_effect
-from jovik.base.circumstances import PASSING
+from jovik.base.circumstances import TEMPORARY_KINDS
 from jovik.base.errors import PhraseError, UsageError
 from jovik.base.interval import Interval
 from jovik.base.quantities import parse_size
@@ -26,19 +26,19 @@ from jovik.shelf.store import Shelf
 from jovik.steps import IoStep, parse
 from jovik.steps.replay import is_recording
 
-WITHIN: dict[str, Callable[[StepResult], str | None]] = {
+SAMPLE_ORDERS: dict[str, Callable[[StepResult], str | None]] = {
     "rig": lambda r: r.conditions.rig,
     "firmware": lambda r: r.conditions.firmware,
 }
 """What one sample is ranked within, instead of drives."""
 ENERGY = "efficiency"
 """The order whose rates are bytes for a joule instead of bytes a second."""
-ORDERS = ("drive", *WITHIN, "price", "money", "endurance", "latency", ENERGY)
+ORDERS = ("drive", *SAMPLE_ORDERS, "price", "money", "endurance", "latency", ENERGY)
 """What drives may be ordered by, besides a step.
 
 Their index, the rig, price for a terabyte, index for the money, endurance, access time, energy.
 """
-SINGLE = "random read 4KiB"
+ACCESS_STEP = "random read 4KiB"
 """The step whose time is called a drive's access time."""
 
 
@@ -87,7 +87,7 @@ class Filter:
 
 
 @dataclass(frozen=True)
-class Ranked:
+class RankingReport:
     """A ranking in the order that was asked for, with the drives as sold.
 
     `kind` is the step it is by, where it is by one; `load` the load whose weights it has; `slowed`
@@ -112,7 +112,7 @@ class Ranked:
     idle_watts: Mapping[str, Interval] = field(default_factory=dict)
 
 
-def ranked(
+def ranking_report(
     shelf: Shelf,
     *,
     yardstick: str | None = None,
@@ -120,7 +120,7 @@ def ranked(
     load: str | None = None,
     only: Filter = Filter(),
     steady: bool = False,
-) -> Ranked:
+) -> RankingReport:
     """Rank the drives of a shelf, comparing like with like.
 
     Parameters
@@ -181,19 +181,19 @@ def ranked(
         )
     counted, lost = _without_losers(counted, drives)
     if lost and not counted:
-        return Ranked(Ranking("", (), (), tuple(lost)), drives, by, kind, load)
+        return RankingReport(Ranking("", (), (), tuple(lost)), drives, by, kind, load)
     earlier = shelf.recent_results(beyond=1)
     alike = [r for r in earlier if r.drive in selected and r.started >= since]
     effect = run_effect([*counted, *alike])
     held = slowed(counted, shelf.results_of_several_rigs(), effect) if counted else []
-    ranked = placed(counted, named, drives, by, load, alike=alike, effect=effect)
-    whole = replace(ranked.ranking, left_out=(*ranked.ranking.left_out, *lost))
+    ranking_report = placed(counted, named, drives, by, load, alike=alike, effect=effect)
+    whole = replace(ranking_report.ranking, left_out=(*ranking_report.ranking.left_out, *lost))
     aside = tuple(x for x in shelf.corrections.excluded() if x.drive in selected)
     if of_class is not None:
         whole = _against_class(whole, of_class, counted, effect)
     standings = _standings(whole, drives, counted, effect)
     return replace(
-        ranked,
+        ranking_report,
         steady=steady,
         ranking=whole,
         slowed=tuple(held),
@@ -203,7 +203,9 @@ def ranked(
     )
 
 
-def _by_energy(shelf: Shelf, yardstick: str | None, load: str | None, only: Filter) -> Ranked:
+def _by_energy(
+    shelf: Shelf, yardstick: str | None, load: str | None, only: Filter
+) -> RankingReport:
     drives = shelf.drives()
     selected = {name for name, drive in drives.items() if only.keeps(drive)}
     since = _date(only.since) if only.since is not None else ""
@@ -214,9 +216,11 @@ def _by_energy(shelf: Shelf, yardstick: str | None, load: str | None, only: Filt
             "no drive like that has a power log", "jovik rank --by efficiency shows those that have"
         )
     named = shelf.sheet(yardstick).drive.name if yardstick is not None else None
-    ranked = placed(results, named, drives, ENERGY, load)
-    idle = {d.drive: w for d in ranked.ranking.drives if (w := energy.idle_watts.get(d.drive))}
-    return replace(ranked, idle_watts=idle)
+    ranking_report = placed(results, named, drives, ENERGY, load)
+    idle = {
+        d.drive: w for d in ranking_report.ranking.drives if (w := energy.idle_watts.get(d.drive))
+    }
+    return replace(ranking_report, idle_watts=idle)
 
 
 def _circumstances(shelf: Shelf, ranking: Ranking) -> dict[str, tuple[str, ...]]:
@@ -225,7 +229,7 @@ def _circumstances(shelf: Shelf, ranking: Ranking) -> dict[str, tuple[str, ...]]
     by_words: dict[str, dict[str, None]] = {}
     for run, circumstances in shelf.circumstances(list(by_run)).items():
         by_words.setdefault(by_run[run], {}).update(
-            dict.fromkeys(c.value for c in circumstances if c.kind not in PASSING)
+            dict.fromkeys(c.value for c in circumstances if c.kind not in TEMPORARY_KINDS)
         )
     return {drive: tuple(values) for drive, values in by_words.items() if values}
 
@@ -297,7 +301,7 @@ def _without_losers(
     return remaining, list(lost.values())
 
 
-def ranked_within(
+def ranking_report_within(
     shelf: Shelf,
     unit: str,
     by: str,
@@ -305,20 +309,20 @@ def ranked_within(
     *,
     yardstick: str | None = None,
     load: str | None = None,
-) -> Ranked:
+) -> RankingReport:
     """Return the same unit on each rig, or with each firmware: they take the drives' place.
 
     Parameters
     ----------
     by : str
-        One of `WITHIN`.
+        One of `SAMPLE_ORDERS`.
 
     Raises
     ------
     UnknownNameError, UsageError
         See `Shelf.results_of_unit`.
     """
-    of = WITHIN[by]
+    of = SAMPLE_ORDERS[by]
     results = [
         replace(r, drive=of(r) or f"unknown {by}")
         for r in shelf.results_of_unit(unit, drive, by=of)
@@ -335,17 +339,19 @@ def placed(
     *,
     alike: Sequence[StepResult] = (),
     effect: RunEffect = FLOOR_ALONE,
-) -> Ranked:
-    """Rank these results in an order; `alike` and `effect` as for `jovik.analysis.ranking.rank`."""
+) -> RankingReport:
+    """Rank these results in an order. `jovik.analysis.ranking.rank_drives` says what `effect` is."""
     kind = kind_of(by)
     weights = _weights(load) if load is not None else None
-    ranking = rank(results, yardstick, weights, alike=alike, effect=effect)
+    ranking = rank_drives(results, yardstick, weights, alike=alike, effect=effect)
     if kind is not None and kind not in ranking.kinds:
         raise UsageError(
             f"no drive was measured with '{kind}'",
             f'measure it: jovik measure TARGET --drive NAME "{kind}"',
         )
-    return Ranked(_ordered(ranking, by, kind, drives), dict(drives), by, kind, load, effect=effect)
+    return RankingReport(
+        _ordered(ranking, by, kind, drives), dict(drives), by, kind, load, effect=effect
+    )
 
 
 def kind_of(by: str) -> str | None:
@@ -416,7 +422,7 @@ def index_for_money(row: DriveRank, drive: Drive | None) -> float | None:
 
 def access_time_ns(row: DriveRank) -> float | None:
     """Return nanoseconds from the request to the answer of a small random read on its own."""
-    single = next((s for s in row.steps if s.kind == SINGLE), None)
+    single = next((s for s in row.steps if s.kind == ACCESS_STEP), None)
     return 1e9 / single.iops.median if single is not None and single.iops.median else None
 
 
@@ -442,6 +448,6 @@ def _ordered(ranking: Ranking, by: str, kind: str | None, drives: Mapping[str, D
             value = next((-s.iops.median for s in row.steps if s.kind == kind), None)
         return (value is None, value or 0.0)
 
-    if by in ("drive", "index", ENERGY, *WITHIN):
+    if by in ("drive", "index", ENERGY, *SAMPLE_ORDERS):
         return ranking
     return replace(ranking, drives=tuple(sorted(ranking.drives, key=key)))

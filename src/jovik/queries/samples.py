@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from jovik.analysis.claims import Verdict, judge
+from jovik.analysis.claims import Verdict, judge_claims
 from jovik.analysis.cross_rig import best_across_rigs
 from jovik.analysis.run_effect import run_effect
 from jovik.analysis.samples import ClassLink, SampleFigure, SuspectSample, side_by_side, suspects
@@ -53,7 +53,7 @@ def samples(shelf: Shelf, sheet: Sheet) -> SampleComparison:
         own = [f.result for f in figures if f.unit == unit]
         short += [
             (unit, j.step.kind)
-            for j in judge(sheet.claims, own)
+            for j in judge_claims(sheet.claims, own)
             if j.verdict is Verdict.SHORT and j.step is not None
         ]
     order = list(dict.fromkeys(f.kind for f in figures))

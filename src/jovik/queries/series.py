@@ -12,7 +12,7 @@ from bisect import bisect_right
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from jovik.analysis.thermal import trusted_temperatures
+from jovik.analysis.temperature import trusted_temperatures
 from jovik.base.errors import UsageError
 from jovik.base.trace import SLICE_NS, Trace
 from jovik.shelf.store import Shelf

@@ -7,9 +7,9 @@ from importlib.resources import files
 from typing import Any
 
 from jovik.analysis.ranking import Ranking
-from jovik.base.atomic_files import MADE
+from jovik.base.atomic_files import MADE_WITH_JOVIK
 from jovik.base.quantities import significant
-from jovik.base.sanitize import strip_control
+from jovik.base.terminal_text import strip_control
 
 SIZE = (1200, 630)
 """What those who show links take."""
@@ -51,7 +51,7 @@ def draw_card(drive: str, ranking: Ranking) -> bytes:
             pen.text((LEFT + width + 12, y + 26), words, font=_font(24, bold=True), fill=INK)
     out = io.BytesIO()
     about = PngImagePlugin.PngInfo()
-    about.add_text("Software", MADE.decode())
+    about.add_text("Software", MADE_WITH_JOVIK.decode())
     image.quantize(64).save(out, "PNG", pnginfo=about)
     return out.getvalue()
 

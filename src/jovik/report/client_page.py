@@ -17,7 +17,7 @@ from jovik.report.publishing import check_pages
 from jovik.tables.table import Table
 from jovik.tables.upgrade import job_change, money_words, seconds_words
 
-PLAIN = {
+PLAIN_JOBS = {
     "copy 25 GB of mixed files": "Copying photographs and films onto it, 25 GB",
     "load an 8 GB project": "Reading a large project, 8 GB",
     "200,000 small reads": "The drive's part in starting programs, 200,000 small reads",
@@ -85,7 +85,7 @@ def _change_of(one: Upgraded, machine_price: float | None) -> tuple[Block, ...]:
     u = one.upgrade
     rows = [
         (
-            PLAIN.get(j.job.name, j.job.name),
+            PLAIN_JOBS.get(j.job.name, j.job.name),
             seconds_words(j.old),
             seconds_words(j.new),
             job_change(j),
@@ -137,7 +137,7 @@ def _verdict(one: Upgraded) -> str:
         return "No daily job is known to take less time with it."
     job = max(surely, key=lambda j: abs(j.old.median - j.new.median) if j.old and j.new else 0.0)
     assert job.old is not None and job.new is not None
-    what = PLAIN.get(job.job.name, job.job.name).rsplit(", ", 1)[0]
+    what = PLAIN_JOBS.get(job.job.name, job.job.name).rsplit(", ", 1)[0]
     before, after = (show_time(v.median * 1e9, 2) for v in (job.old, job.new))
     return f"{what} takes {after} instead of {before}."
 

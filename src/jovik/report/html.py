@@ -11,7 +11,7 @@ from importlib.resources import files
 from typing import Any
 
 from jovik.base.quantities import parse_size, parse_time
-from jovik.base.sanitize import strip_control
+from jovik.base.terminal_text import strip_control
 from jovik.charts.svg import chart_svg
 from jovik.report.document import (
     Bullets,

@@ -19,7 +19,7 @@ from jovik.report.reviewer_text import demote_headings
 from jovik.tables import Table
 from jovik.tables.markdown import table_markdown, text_markdown
 
-MADE = (
+FIRST_LINES = (
     "<!-- made by Jovik, and made anew each time: your own words belong into a file "
     "of their own (jovik report --words) -->"
 )
@@ -34,7 +34,7 @@ def as_markdown(document: Document, pictures: str) -> str:
     pictures : str
         The folder that pictures lie in, as seen from the page.
     """
-    parts = [MADE, f"# {text_markdown(document.title)}", text_markdown(document.subtitle)]
+    parts = [FIRST_LINES, f"# {text_markdown(document.title)}", text_markdown(document.subtitle)]
     for section in document.sections:
         parts.append(f"## {text_markdown(section.title)}")
         parts += [_block(b, pictures) for b in section.blocks]

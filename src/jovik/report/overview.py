@@ -11,7 +11,7 @@ from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.base.version import VERSION
 from jovik.charts.ranking import ranking_chart
 from jovik.queries.drive_class import class_of
-from jovik.queries.ranking import Ranked, price_for_terabyte
+from jovik.queries.ranking import RankingReport, price_for_terabyte
 from jovik.report.document import Block, Document, Links, Paragraph, Picture, Section, SiteTable
 from jovik.report.privacy import without_commands
 from jovik.sheets.drive_class import read_class
@@ -23,7 +23,7 @@ from jovik.tables.ranking import ranking_foot, step_table
 from jovik.tables.sheets import sheets_table
 from jovik.tables.table import Table, figure_words
 
-DRAWN = 16
+MAX_BARS = 16
 """So many bars a picture has room for."""
 NEAR, TOP = 4, 3
 """Among many, a drive is shown with so many before and behind it, and the best so many."""
@@ -31,7 +31,7 @@ NEAR, TOP = 4, 3
 
 def front_page(
     shelf: Shelf,
-    found: Ranked,
+    found: RankingReport,
     addresses: Mapping[str, str],
     links: Sequence[tuple[str, str]] = (),
 ) -> Document:
@@ -46,8 +46,8 @@ def front_page(
     """
     ranking = found.ranking
     placed = [d for d in ranking.drives if d.place is not None]
-    some = replace(ranking, drives=tuple(placed[:DRAWN]))
-    more = f" The picture shows the first {DRAWN}." if len(placed) > DRAWN else ""
+    some = replace(ranking, drives=tuple(placed[:MAX_BARS]))
+    more = f" The picture shows the first {MAX_BARS}." if len(placed) > MAX_BARS else ""
     reviews = tuple((name, page) for name, page in addresses.items())
     return _page(
         "Drives compared",
@@ -77,7 +77,7 @@ def front_page(
     )
 
 
-def ranking_table(found: Ranked, addresses: Mapping[str, str]) -> SiteTable:
+def ranking_table(found: RankingReport, addresses: Mapping[str, str]) -> SiteTable:
     """List every drive with its index, class, capacity, price and steps."""
     kinds = found.ranking.kinds
     rows, hrefs = [], []
@@ -111,13 +111,13 @@ def ranking_table(found: Ranked, addresses: Mapping[str, str]) -> SiteTable:
     return SiteTable(table, 1, tuple(hrefs), filters)
 
 
-def _index_words(found: Ranked, d: DriveRank) -> str:
+def _index_words(found: RankingReport, d: DriveRank) -> str:
     if d.index is None:
         return "-"
     return "100, yardstick" if d.drive == found.ranking.yardstick else figure_words(d.index)
 
 
-def side_by_side(found: Ranked, addresses: Mapping[str, str]) -> Document:
+def side_by_side(found: RankingReport, addresses: Mapping[str, str]) -> Document:
     """Return two to six drives beside each other: what each is, and each step."""
     drives = [d for d in found.ranking.drives if d.drive in addresses]
     facts: list[tuple[str, Callable[[Drive], str]]] = [
@@ -154,14 +154,14 @@ def side_by_side(found: Ranked, addresses: Mapping[str, str]) -> Document:
 
 
 def class_page(
-    found: Ranked, addresses: Mapping[str, str], name: str, title: str, drives: Sequence[str]
+    found: RankingReport, addresses: Mapping[str, str], name: str, title: str, drives: Sequence[str]
 ) -> Document:
     """Return the drives of one class, and what is usual for it."""
     shown = tuple(d for d in found.ranking.drives if d.drive in drives)
     reduced = replace(found, ranking=replace(found.ranking, drives=shown))
     blocks: list[Block] = [ranking_table(reduced, addresses)]
     if sum(d.index is not None for d in shown) > 1:
-        few = replace(reduced.ranking, drives=shown[:DRAWN])
+        few = replace(reduced.ranking, drives=shown[:MAX_BARS])
         blocks.insert(0, Picture("ranking", ranking_chart(few)))
     usual = classes_table([read_class(name)])
     sections = [
@@ -171,7 +171,7 @@ def class_page(
     return _page(title, found, sections)
 
 
-def _page(title: str, found: Ranked, sections: Sequence[Section]) -> Document:
+def _page(title: str, found: RankingReport, sections: Sequence[Section]) -> Document:
     days = sorted({s.result.started[:10] for d in found.ranking.drives for s in d.steps})
     when = "" if not days else days[0] if len(days) == 1 else f"{days[0]} to {days[-1]}"
     filled = tuple(s for s in sections if s.blocks)
@@ -179,7 +179,7 @@ def _page(title: str, found: Ranked, sections: Sequence[Section]) -> Document:
     return without_commands(page)
 
 
-def around(found: Ranked, drive: str) -> Ranked:
+def around(found: RankingReport, drive: str) -> RankingReport:
     """Return the ranking as one drive's review shows it.
 
     All of a few, of many the best and those next to it.
@@ -187,6 +187,6 @@ def around(found: Ranked, drive: str) -> Ranked:
     rows = found.ranking.drives
     at = next(n for n, d in enumerate(rows) if d.drive == drive)
     shown = [d for n, d in enumerate(rows) if n < TOP or abs(n - at) <= NEAR]
-    if len(rows) <= DRAWN:
+    if len(rows) <= MAX_BARS:
         shown = list(rows)
     return replace(found, ranking=replace(found.ranking, drives=tuple(shown)))

@@ -15,15 +15,15 @@ from jovik.base.errors import OutputError
 from jovik.report.csv_appendix import HEADER
 from jovik.report.document import CsvAttachment, Document
 from jovik.report.html import render_html
-from jovik.report.markdown import MADE, as_markdown
+from jovik.report.markdown import FIRST_LINES, as_markdown
 from jovik.report.pictures import render_pictures
 
-MARKS = {
+OWN_FILE_MARKS = {
     ".html": b'<meta name="generator" content="Jovik">',
-    ".md": MADE.encode(),
+    ".md": FIRST_LINES.encode(),
     ".csv": ",".join(HEADER).encode(),
-    ".png": atomic_files.MADE,
-    ".xml": atomic_files.MADE,
+    ".png": atomic_files.MADE_WITH_JOVIK,
+    ".xml": atomic_files.MADE_WITH_JOVIK,
 }
 """By the ending of a file, the bytes by which Jovik knows it again as its own."""
 
@@ -67,7 +67,7 @@ def write_pages(document: Document, pages: Sequence[Path], *, force: bool) -> li
 def check_files(paths: Iterable[Path], *, force: bool) -> None:
     """Refuse if Jovik did not make one of the files that are there (UsageError)."""
     for path in paths:
-        refuse_foreign(path, MARKS[path.suffix], force=force)
+        refuse_foreign(path, OWN_FILE_MARKS[path.suffix], force=force)
 
 
 def write_files(files: Sequence[PageFile], *, force: bool = False) -> list[Path]:
@@ -83,7 +83,7 @@ def write_files(files: Sequence[PageFile], *, force: bool = False) -> list[Path]
     check_files((f.path for f in files), force=force)
     for file in files:
         make_folder(file.path.parent)
-        write_output(file.path, file.content, mark=MARKS[file.path.suffix], force=force)
+        write_output(file.path, file.content, mark=OWN_FILE_MARKS[file.path.suffix], force=force)
     return [f.path for f in files]
 
 

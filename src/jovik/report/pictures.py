@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 
-from jovik.base.atomic_files import MADE
+from jovik.base.atomic_files import MADE_WITH_JOVIK
 from jovik.charts.canvas import THEMES, Canvas, Theme
 from jovik.charts.chart import Chart
 from jovik.report.document import Block, Document, Picture
@@ -70,6 +70,6 @@ def _paint(chart: Chart, look: Theme) -> bytes:
         size = (canvas.width, canvas.height)
         drawn = Image.frombytes("RGBA", size, out.read_bytes()).convert("RGB")
     small, about = io.BytesIO(), PngImagePlugin.PngInfo()
-    about.add_text("Software", MADE.decode())
+    about.add_text("Software", MADE_WITH_JOVIK.decode())
     drawn.quantize(PALETTE, dither=Image.Dither.NONE).save(small, "PNG", pnginfo=about)
     return small.getvalue()

@@ -19,8 +19,8 @@ from jovik.base.errors import JovikError, UnknownNameError, UsageError
 from jovik.base.quantities import show_time
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.base.step_result import StepResult
-from jovik.queries.claims import Judged
-from jovik.queries.ranking import Ranked, price_for_terabyte
+from jovik.queries.claims import ClaimsReport
+from jovik.queries.ranking import RankingReport, price_for_terabyte
 from jovik.queries.readings import Noted
 from jovik.sheets.sheet import Sheet
 from jovik.steps import parse
@@ -28,7 +28,7 @@ from jovik.tables.claims import claims_summary
 from jovik.tables.replay import program_words
 from jovik.tables.table import figure_words
 
-PLACE = re.compile(r"\{\{\s*([a-z-]*)\s*(?:[\"“”]([^\"“”}]*)[\"“”])?\s*\}\}")
+PLACEHOLDER = re.compile(r"\{\{\s*([a-z-]*)\s*(?:[\"“”]([^\"“”}]*)[\"“”])?\s*\}\}")
 
 TEMPLATE = """\
 # Verdict
@@ -49,8 +49,8 @@ class Known:
 
     sheet: Sheet
     results: Sequence[StepResult]
-    judged: Judged | None
-    ranked: Ranked
+    claims_report: ClaimsReport | None
+    ranking_report: RankingReport
     noted: Noted
 
 
@@ -64,35 +64,40 @@ def filled(markdown: str, known: Known) -> str:
     UsageError
         What it stands for is not there, or a name is missing.
     """
-    return PLACE.sub(lambda m: _value(m[1], m[2], known, m[0]), markdown)
+    return PLACEHOLDER.sub(lambda m: _value(m[1], m[2], known, m[0]), markdown)
 
 
 def _value(word: str, name: str | None, known: Known, written: str) -> str:
-    if word not in PLAIN and word not in NAMED:
+    if word not in PLAIN_PLACEHOLDERS and word not in NAMED_PLACEHOLDERS:
         raise UnknownNameError(
-            "placeholder", word or written, [*PLAIN, *NAMED], "docs/review.md lists them"
+            "placeholder",
+            word or written,
+            [*PLAIN_PLACEHOLDERS, *NAMED_PLACEHOLDERS],
+            "docs/review.md lists them",
         )
-    if word in PLAIN:
-        value = PLAIN[word](known)
+    if word in PLAIN_PLACEHOLDERS:
+        value = PLAIN_PLACEHOLDERS[word](known)
         if not value:
             raise UsageError(f"{written}: nothing is known of that", "measure it, or leave it out")
         return value
     if not name:
         raise UsageError(f"{written} needs a name in quotes", f'such as {{{{ {word} "..." }}}}')
-    return NAMED[word](known, name)
+    return NAMED_PLACEHOLDERS[word](known, name)
 
 
 def _judge(known: Known) -> str:
-    return claims_summary(known.judged.judgements) if known.judged is not None else ""
+    return claims_summary(known.claims_report.verdicts) if known.claims_report is not None else ""
 
 
 def _rank(known: Known) -> str:
     drive = known.sheet.drive.name
-    return rank_sentence(known.ranked.ranking, drive).removeprefix(f"{drive}: ")
+    return rank_sentence(known.ranking_report.ranking, drive).removeprefix(f"{drive}: ")
 
 
 def _index(known: Known) -> str:
-    row = next((d for d in known.ranked.ranking.drives if d.drive == known.sheet.drive.name), None)
+    row = next(
+        (d for d in known.ranking_report.ranking.drives if d.drive == known.sheet.drive.name), None
+    )
     return figure_words(row.index) if row is not None and row.index is not None else ""
 
 
@@ -113,7 +118,7 @@ def _cliff(known: Known) -> str:
     return ""
 
 
-PLAIN: dict[str, Callable[[Known], str]] = {
+PLAIN_PLACEHOLDERS: dict[str, Callable[[Known], str]] = {
     "drive": lambda known: known.sheet.drive.name,
     "judge": _judge,
     "rank": _rank,
@@ -160,7 +165,7 @@ def _latency(known: Known, phrase: str) -> str:
 
 
 def _claim(known: Known, what: str) -> str:
-    every = known.judged.judgements if known.judged is not None else ()
+    every = known.claims_report.verdicts if known.claims_report is not None else ()
     judgement = next((j for j in every if what in (j.claim.what, j.claim.label)), None)
     if judgement is None:
         raise UnknownNameError("claim", what, [j.claim.what for j in every], "see its sheet")
@@ -178,7 +183,7 @@ def _reading(known: Known, what: str) -> str:
     return reading.shown
 
 
-NAMED: dict[str, Callable[[Known, str], str]] = {
+NAMED_PLACEHOLDERS: dict[str, Callable[[Known, str], str]] = {
     "figure": _figure,
     "iops": _iops,
     "latency": _latency,

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from jovik.base.errors import UsageError
-from jovik.queries.ranking import ranked
+from jovik.queries.ranking import ranking_report
 from jovik.report.language import ENGLISH, in_language, read_language
 from jovik.report.overview import front_page
 from jovik.report.page_files import html_file, write_files, write_pages
@@ -119,7 +119,7 @@ def publish_overview(
         drive: f"{name}.html" for drive, name in names.items() if (folder / f"{name}.html").exists()
     }
     page = out if _is_page(out) else out / "index.html"
-    document = front_page(shelf, ranked(shelf), existing)
+    document = front_page(shelf, ranking_report(shelf), existing)
     file = html_file(without_paths(document, folders_of(shelf.copied())), page)
     written = write_files([file], force=force)
     for path in written:

@@ -21,8 +21,8 @@ from jovik.charts.claims import claims_chart
 from jovik.charts.pairs import upgrade_chart
 from jovik.charts.ranking import ranking_chart
 from jovik.charts.real_work import real_work_chart
-from jovik.queries.claims import Judged, judged
-from jovik.queries.ranking import Ranked, price_for_terabyte, ranked
+from jovik.queries.claims import ClaimsReport, claims_report
+from jovik.queries.ranking import RankingReport, price_for_terabyte, ranking_report
 from jovik.queries.readings import Noted, noted
 from jovik.queries.real_work import RealWork
 from jovik.queries.suitability import Fitted, fitted
@@ -42,9 +42,7 @@ from jovik.report.document import (
 from jovik.report.overview import around
 from jovik.report.placeholders import Known, filled
 from jovik.report.privacy import without_commands
-from jovik.report.reviewer_text import read_words, split_verdict
-from jovik.report.steady_section import steady_section
-from jovik.report.test_sections import (
+from jovik.report.result_sections import (
     how_section,
     instruments_section,
     latency_section,
@@ -52,6 +50,8 @@ from jovik.report.test_sections import (
     tests_sections,
     work_blocks,
 )
+from jovik.report.reviewer_text import read_words, split_verdict
+from jovik.report.steady_section import steady_section
 from jovik.sheets.load import load_names, read_load
 from jovik.sheets.sheet import Drive, Sheet
 from jovik.shelf.read_runs import RunRecord
@@ -76,15 +76,15 @@ class ReviewData:
     sheet: Sheet
     results: tuple[StepResult, ...]
     runs: tuple[tuple[RunRecord, tuple[StepResult, ...]], ...]
-    judged: Judged | None
-    ranked: Ranked
+    claims_report: ClaimsReport | None
+    ranking_report: RankingReport
     fitted: Fitted
     upgrades: tuple[Upgraded, ...]
     noted: Noted
 
 
 def gather(
-    shelf: Shelf, name: str, against: Sequence[str] = (), found: Ranked | None = None
+    shelf: Shelf, name: str, against: Sequence[str] = (), found: RankingReport | None = None
 ) -> ReviewData:
     """Return everything a review is made of.
 
@@ -108,8 +108,8 @@ def gather(
         sheet,
         tuple(results),
         tuple((shelf.run(k), tuple(shelf.results_of_run(k, counted=True))) for k in keys),
-        judged(shelf, drive) if sheet.claims else None,
-        found if found is not None else ranked(shelf),
+        claims_report(shelf, drive) if sheet.claims else None,
+        found if found is not None else ranking_report(shelf),
         fitted(shelf, drive, [read_load(n) for n in load_names()]),
         tuple(upgraded(shelf, other, drive) for other in against),
         noted(shelf, drive),
@@ -121,7 +121,7 @@ def review(
     name: str,
     against: Sequence[str] = (),
     words: Path | None = None,
-    found: Ranked | None = None,
+    found: RankingReport | None = None,
 ) -> Document:
     """Return the review of a drive as a document.
 
@@ -131,7 +131,7 @@ def review(
         Drives that it would replace.
     words : Path, optional
         The reviewer's own Markdown.
-    found : Ranked, optional
+    found : RankingReport, optional
         The ranking, where it is at hand already.
 
     Raises
@@ -141,7 +141,7 @@ def review(
     """
     it = gather(shelf, name, against, found)
     written = read_words(words) if words is not None else ""
-    known = Known(it.sheet, it.results, it.judged, it.ranked, it.noted)
+    known = Known(it.sheet, it.results, it.claims_report, it.ranking_report, it.noted)
     verdict, own = split_verdict(filled(written, known))
     drive = it.sheet.drive
     sections = [
@@ -177,7 +177,7 @@ def review(
 
 MOST_GOOD, MOST_BAD = 4, 5
 """Lines of what it is best for and not for, above the fold; all of them stand further down."""
-NEAREST = 2
+NEAREST_RIVALS = 2
 """Rivals on each side, in the picture of where it stands."""
 SET_AS = {Verdict.MET: "good", Verdict.BEATEN: "good", Verdict.SHORT: "bad"}
 
@@ -203,8 +203,8 @@ def _verdict(it: ReviewData, own: str) -> tuple[Block, ...]:
     else:
         blocks += _sentences(it)
     blocks += _standing(it)
-    if it.judged is not None:
-        blocks.append(_marks(it.judged))
+    if it.claims_report is not None:
+        blocks.append(_marks(it.claims_report))
     blocks += [_price(drive)] if _price(drive).items else []
     good, bad = _best_for(it), _watch_out(it)
     blocks += [Bullets("Best for", tuple(good[:MOST_GOOD]), "+")] if good else []
@@ -213,7 +213,7 @@ def _verdict(it: ReviewData, own: str) -> tuple[Block, ...]:
     blocks += [Paragraph(f"What limits trust: {'; '.join(trust)}.")] if trust else []
     blocks += [
         Bullets(title, tuple(n.text for n in it.noted.notes if n.sort == sort), mark)
-        for title, sort, mark in SORTS[:2]
+        for title, sort, mark in REMARK_KINDS[:2]
         if _has(it.noted, sort)
     ]
     return tuple(blocks)
@@ -222,10 +222,10 @@ def _verdict(it: ReviewData, own: str) -> tuple[Block, ...]:
 def _sentences(it: ReviewData) -> list[Block]:
     """Return two sentences: the claims, and the place among others or what an upgrade brings."""
     blocks: list[Block] = []
-    if it.judged is not None:
-        blocks.append(Paragraph(f"{claims_summary(it.judged.judgements)}.", loud=True))
+    if it.claims_report is not None:
+        blocks.append(Paragraph(f"{claims_summary(it.claims_report.verdicts)}.", loud=True))
     if lost_by(it.results) is None:
-        rank = rank_sentence(it.ranked.ranking, it.sheet.drive.name)
+        rank = rank_sentence(it.ranking_report.ranking, it.sheet.drive.name)
         rank = rank.removeprefix(f"{it.sheet.drive.name}: ")
         # Only its first letter: MiB stays what it is.
         blocks.append(Paragraph(f"{rank[:1].upper()}{rank[1:]}."))
@@ -237,16 +237,18 @@ def _sentences(it: ReviewData) -> list[Block]:
 def _standing(it: ReviewData) -> list[Block]:
     """Return a picture of where it stands: its index against its nearest rivals."""
     drive = it.sheet.drive.name
-    placed = [d for d in it.ranked.ranking.drives if d.index is not None]
+    placed = [d for d in it.ranking_report.ranking.drives if d.index is not None]
     at = next((n for n, d in enumerate(placed) if d.drive == drive), None)
     if at is None or len(placed) < 2:
         return []
-    first = max(0, min(at - NEAREST, len(placed) - 2 * NEAREST - 1))
-    near = replace(it.ranked.ranking, drives=tuple(placed[first : first + 2 * NEAREST + 1]))
+    first = max(0, min(at - NEAREST_RIVALS, len(placed) - 2 * NEAREST_RIVALS - 1))
+    near = replace(
+        it.ranking_report.ranking, drives=tuple(placed[first : first + 2 * NEAREST_RIVALS + 1])
+    )
     return [Picture("standing", ranking_chart(near, drive))]
 
 
-def _marks(found: Judged) -> ClaimMarks:
+def _marks(found: ClaimsReport) -> ClaimMarks:
     return ClaimMarks(
         tuple(
             (
@@ -256,7 +258,7 @@ def _marks(found: Judged) -> ClaimMarks:
                 str(j.verdict),
                 SET_AS.get(j.verdict, "open"),
             )
-            for j in found.judgements
+            for j in found.verdicts
         )
     )
 
@@ -285,8 +287,10 @@ def _trust(it: ReviewData) -> list[str]:
     units = {r.conditions.unit for r in it.results if r.conditions.unit}
     if len(units) == 1:
         lines.append("one sample was measured")
-    lines += [d.removeprefix("warning: ") for d in doubts(it.judged)] if it.judged else []
-    lines += slowed_words([s for s in it.ranked.slowed if s.drive == it.sheet.drive.name])
+    lines += (
+        [d.removeprefix("warning: ") for d in doubts(it.claims_report)] if it.claims_report else []
+    )
+    lines += slowed_words([s for s in it.ranking_report.slowed if s.drive == it.sheet.drive.name])
     single = sum(len(r.passes) == 1 for r in it.results if r.conditions.filled_percent is None)
     if single:
         lines.append(f"{single} {'step has' if single == 1 else 'steps have'} one pass")
@@ -294,12 +298,12 @@ def _trust(it: ReviewData) -> list[str]:
 
 
 def _claims(it: ReviewData) -> tuple[Block, ...]:
-    if it.judged is None:
+    if it.claims_report is None:
         return ()
-    return (Picture("claims", claims_chart(it.judged)), claims_table(it.judged))
+    return (Picture("claims", claims_chart(it.claims_report)), claims_table(it.claims_report))
 
 
-SORTS = (
+REMARK_KINDS = (
     ("The reviewer likes", "pro", "+"),
     ("The reviewer does not like", "con", "!"),
     ("The reviewer notes", "remark", "-"),
@@ -338,7 +342,7 @@ def _best_for(it: ReviewData) -> list[str]:
 def _watch_out(it: ReviewData) -> list[str]:
     """Caveats: doubtful data, claims missed or untested, cliffs, loads not carried, wear."""
     lines = []
-    for j in it.judged.judgements if it.judged is not None else ():
+    for j in it.claims_report.verdicts if it.claims_report is not None else ():
         if j.verdict in (Verdict.SHORT, Verdict.HELD) and j.measured is not None:
             why = f" ({j.why})" if j.verdict is Verdict.HELD else ""
             claimed = f"{'up to ' if j.claim.up_to else ''}{j.claim.shown()}"
@@ -388,30 +392,30 @@ def _work(it: ReviewData) -> tuple[Block, ...]:
 
 def _class(it: ReviewData) -> tuple[Block, ...]:
     """Return where the drive lies among what is usual for its kind."""
-    standing = it.ranked.standings.get(it.sheet.drive.name)
+    standing = it.ranking_report.standings.get(it.sheet.drive.name)
     return (standing_table(standing),) if standing is not None else ()
 
 
 def _ranking(it: ReviewData) -> tuple[Block, ...]:
-    ranking = it.ranked.ranking
+    ranking = it.ranking_report.ranking
     if sum(d.place is not None for d in ranking.drives) < 2:
         return (Paragraph("There is no other drive on this shelf to place it among."),)
     drive = it.sheet.drive.name
     if not any(d.drive == drive for d in ranking.drives):
-        foot = ranking_foot(it.ranked, only=drive)
+        foot = ranking_foot(it.ranking_report, only=drive)
         return tuple(Paragraph(f"{line}.") for line in foot)
-    near = around(it.ranked, drive)
+    near = around(it.ranking_report, drive)
     few = (
         f"Shown are {len(near.ranking.drives)} of {len(ranking.drives)} drives: the best, "
         "and those next to it."
     )
     drawn = any(d.index is not None for d in near.ranking.drives)
-    foot = ranking_foot(it.ranked, only=drive)
+    foot = ranking_foot(it.ranking_report, only=drive)
     return (
         *((Paragraph(few),) if len(near.ranking.drives) < len(ranking.drives) else ()),
         *((Picture("ranking", ranking_chart(near.ranking, drive)),) if drawn else ()),
         replace(overall_table(near), notes=foot),
-        places_table(it.ranked, drive),
+        places_table(it.ranking_report, drive),
     )
 
 
@@ -437,7 +441,7 @@ def _health(runs: Sequence[tuple[RunRecord, tuple[StepResult, ...]]]) -> tuple[B
 def _notes(found: Noted) -> tuple[Block, ...]:
     lists = tuple(
         Bullets(title, tuple(n.text for n in found.notes if n.sort == sort), mark)
-        for title, sort, mark in SORTS
+        for title, sort, mark in REMARK_KINDS
         if _has(found, sort)
     )
     return (*((readings_table(found),) if found.readings else ()), *lists)

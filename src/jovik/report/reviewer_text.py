@@ -10,7 +10,7 @@ from pathlib import Path
 
 from jovik.base.errors import UsageError
 from jovik.base.limits import REVIEW_BYTES, REVIEW_MARKS
-from jovik.base.sanitize import file_name, strip_control
+from jovik.base.terminal_text import file_name, strip_control
 from jovik.base.text_files import read_text
 
 VERDICT = re.compile(r"\s*(#{1,3}) *verdict *#* *\n", re.I)

@@ -19,12 +19,12 @@ from pathlib import Path
 from typing import Any
 from xml.etree import ElementTree
 
-from jovik.base.atomic_files import MADE, ends_of
+from jovik.base.atomic_files import MADE_WITH_JOVIK, ends_of
 from jovik.base.errors import ShelfError, UsageError
 from jovik.base.page_address import CLASS_PREFIX
 from jovik.base.version import VERSION
 from jovik.queries.drive_class import class_of
-from jovik.queries.ranking import Ranked, ranked
+from jovik.queries.ranking import RankingReport, ranking_report
 from jovik.report.card import draw_card
 from jovik.report.document import Document, HeadTag
 from jovik.report.overview import class_page, front_page, side_by_side
@@ -96,7 +96,7 @@ def publish_site(
     list of Path
         The files that were written.
     """
-    ranked_drives = ranked(shelf)
+    ranked_drives = ranking_report(shelf)
     pages = _pages(shelf, ranked_drives, base_url)
     links = {p.drive: f"{p.address}.html" for p in pages}
     common = _common_pages(shelf, ranked_drives, links)
@@ -146,7 +146,7 @@ def _digest_in(page: Path) -> str | None:
     return match[1].decode() if match else None
 
 
-def _pages(shelf: Shelf, found: Ranked, base_url: str | None) -> list[SitePage]:
+def _pages(shelf: Shelf, found: RankingReport, base_url: str | None) -> list[SitePage]:
     """List a page for each measured drive, at the address that it keeps from now on."""
     measured = dict.fromkeys(r.drive for r in shelf.latest_results(ladders=True))
     addresses = shelf.page_addresses()
@@ -176,7 +176,7 @@ def _pages(shelf: Shelf, found: Ranked, base_url: str | None) -> list[SitePage]:
 
 def _each_page(
     shelf: Shelf,
-    found: Ranked,
+    found: RankingReport,
     pages: Sequence[SitePage],
     folder: Path,
     base_url: str | None,
@@ -195,7 +195,7 @@ def _each_page(
         yield from pool.imap_unordered(_one_page, pages)
 
 
-_work: list[tuple[Shelf, Ranked, Path, str | None, bool]] = []
+_work: list[tuple[Shelf, RankingReport, Path, str | None, bool]] = []
 """Of a process that writes a share of the pages."""
 
 
@@ -216,7 +216,7 @@ def _one_page(page: SitePage) -> list[Path]:
 
 
 def _common_pages(
-    shelf: Shelf, found: Ranked, addresses: Mapping[str, str]
+    shelf: Shelf, found: RankingReport, addresses: Mapping[str, str]
 ) -> dict[str, Callable[[], Document]]:
     """Return the front, drives side by side, and a page for each class that a drive is of."""
     classes: dict[str, tuple[str, list[str]]] = {}
@@ -297,12 +297,12 @@ def _sitemap(names: Sequence[str], pages: Sequence[SitePage], base_url: str) -> 
 
 
 def _add(parent: Any, name: str, text: str) -> None:
-    from jovik.base.sanitize import strip_control
+    from jovik.base.terminal_text import strip_control
 
     ElementTree.SubElement(parent, f"{{{ATOM}}}{name}").text = strip_control(text)
 
 
 def _xml(top: Any) -> bytes:
-    top.insert(0, ElementTree.Comment(f" {MADE.decode()} "))
+    top.insert(0, ElementTree.Comment(f" {MADE_WITH_JOVIK.decode()} "))
     text: bytes = ElementTree.tostring(top, encoding="utf-8", xml_declaration=True)
     return text

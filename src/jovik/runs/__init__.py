@@ -4,7 +4,6 @@ What is to be run and on what, what it will cost, and carrying it out.
 """
 
 from jovik.runs.enrolment import EnrolledBy, Enrolment, sheet_for
-from jovik.runs.execute import RunOutcome, StartedRun, execute, start_run
 from jovik.runs.open_session import open_session
 from jovik.runs.prepare import PreparedRun, fit_budget, prepared
 from jovik.runs.request import (
@@ -14,6 +13,7 @@ from jovik.runs.request import (
     request_from_run,
     resume_request,
 )
+from jovik.runs.run_lifecycle import RunOutcome, StartedRun, execute, start_run
 
 __all__ = [
     "EnrolledBy",

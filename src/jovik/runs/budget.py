@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 
-from jovik.analysis.steady_state import WINDOW
+from jovik.analysis.steady_state import STEADY_WINDOW
 from jovik.base.errors import UsageError
 from jovik.base.quantities import show_time
 from jovik.runs.repetition import FEWEST_PASSES
@@ -41,7 +41,7 @@ def fit_to_budget(
         gone = [t for t in remaining if t.spare == level]
         remaining = [t for t in remaining if t.spare != level]
         notes.append(
-            "left out: " + ", ".join(dict.fromkeys(t.sweep or t.step.canonical for t in gone))
+            "left out: " + ", ".join(dict.fromkeys(t.ladder or t.step.canonical for t in gone))
         )
     if expected() > budget_ns:
         notes.append(
@@ -72,7 +72,7 @@ def shorten_range(
     fixed_ns = sum(map(time_of, least)) - scaled_ns
     if fixed_ns >= budget_ns or not scaled_ns:
         raise UsageError(
-            f"{WINDOW} rounds alone take {show_time(fixed_ns)}, and the budget is "
+            f"{STEADY_WINDOW} rounds alone take {show_time(fixed_ns)}, and the budget is "
             f"{show_time(budget_ns)}",
             "a steady state needs its time; for a short test: --plan second-look",
         )

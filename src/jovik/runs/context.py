@@ -9,10 +9,15 @@ from typing import Protocol
 import numpy as np
 import numpy.typing as npt
 
-from jovik.analysis.thermal import TemperatureSeries, Warmth, assess_sensors, warmth_of
+from jovik.analysis.temperature import (
+    TemperatureSeries,
+    TemperatureSummary,
+    assess_sensors,
+    summarise_temperatures,
+)
 from jovik.base.findings import Wear
+from jovik.base.io_session import Progress, Session, WearCounters
 from jovik.base.quantities import show_size, show_time
-from jovik.base.session import Progress, Session, WearCounters
 from jovik.base.step_result import Conditions, StepResult
 from jovik.base.trace import Trace
 from jovik.hardware.temperature import Sensor
@@ -36,7 +41,7 @@ PassReadings = tuple[TemperatureSeries, npt.NDArray[np.int64]]
 
 
 @dataclass(frozen=True)
-class RunEnvironment:
+class RunConditions:
     """What is known of the surroundings of a run and goes into the conditions of its results.
 
     `device` is the drive's kernel name, whose counters and `sensors` are watched; `heat_limit_c`
@@ -119,9 +124,9 @@ class RunContext:
     """
 
     session: Session
-    setting: RunEnvironment
+    run_conditions: RunConditions
     options: RunOptions
-    sink: PassRecorder
+    recorder: PassRecorder
     observer: Observer
     earlier: Sequence[StepResult] = ()
     cache: WriteCacheWatch = field(default_factory=WriteCacheWatch)
@@ -130,7 +135,9 @@ class RunContext:
     room_pause_ns: int = 0
     device_wear: Callable[[], WearCounters | None] = lambda: None
     worn: dict[int, Wear] = field(default_factory=dict)
-    warmed: list[tuple[int, StepResult, PassStore, Warmth]] = field(default_factory=list)
+    warmed: list[tuple[int, StepResult, PassStore, TemperatureSummary]] = field(
+        default_factory=list
+    )
     _last: tuple[str, int, int] | None = field(default=None, repr=False)
     _seen: list[tuple[float, dict[str, float]]] = field(default_factory=list, repr=False)
 
@@ -153,17 +160,17 @@ class RunContext:
 
     def conditions(self, engine: str, span_bytes: int) -> Conditions:
         """Return the conditions a step meets at this moment."""
-        setting, session = self.setting, self.session
+        run_conditions, session = self.run_conditions, self.session
         temperatures = self.temperatures_c()
         return Conditions(
             engine=engine,
             direct=session.direct,
             span_bytes=span_bytes,
             fill_percent=session.fill_percent(),
-            link=setting.link,
-            rig=setting.rig,
-            unit=setting.unit,
-            firmware=setting.firmware,
+            link=run_conditions.link,
+            rig=run_conditions.rig,
+            unit=run_conditions.unit,
+            firmware=run_conditions.firmware,
             start_temperature_c=max(temperatures.values()) if temperatures else None,
             filled_percent=self.filled_percent,
             after=self._last[0] if self._last else None,
@@ -173,16 +180,18 @@ class RunContext:
     def temperatures_c(self) -> dict[str, float]:
         """Return every sensor that answers and whose values in this run are credible."""
         read = {
-            s.name: v for s in self.setting.sensors if (v := s.read_c()) is not None
+            s.name: v for s in self.run_conditions.sensors if (v := s.read_c()) is not None
         } or self.session.temperatures_c()
         if read:
             self._saw([(self.session.now_ns() / 1e9, read)])
         set_aside = {r.name for r in assess_sensors(self._seen[-MOST_READINGS:]) if r.set_aside}
         return {n: v for n, v in read.items() if n not in set_aside}
 
-    def warmth(self, passes: Iterable[PassReadings]) -> Warmth:
+    def temperature_summary(self, passes: Iterable[PassReadings]) -> TemperatureSummary:
         """Return how warm these passes were, by the sensors as the run has shown them so far."""
-        return warmth_of(passes, assess_sensors(self._seen), self.setting.heat_limit_c)
+        return summarise_temperatures(
+            passes, assess_sensors(self._seen), self.run_conditions.heat_limit_c
+        )
 
     def ran(self, step: Step, traces: Sequence[Trace]) -> None:
         """Remember the step for the next one's conditions, and its temperatures."""

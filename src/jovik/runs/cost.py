@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-from jovik.base.session import Session
+from jovik.base.io_session import Session
 from jovik.runs.task import Task
 from jovik.steps import IoStep
 from jovik.steps.cost import ASSUMED_BYTES_S, PlanCost

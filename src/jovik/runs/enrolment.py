@@ -13,19 +13,19 @@ from pathlib import Path
 
 from jovik.base.errors import UsageError
 from jovik.base.quantities import show_size
-from jovik.base.sanitize import strip_control
+from jovik.base.terminal_text import strip_control
 from jovik.hardware.device import BlockDevice, port_of, under_folder
 from jovik.hardware.layers import Stack, stack_of
 from jovik.hardware.mounts import Mount
 from jovik.hardware.rig import this_machine
 from jovik.hardware.target import DeviceTarget, FolderTarget, ModelTarget, Target
-from jovik.runs.environment import serial_hash
+from jovik.runs.identification import serial_hash
 from jovik.sheets.drive_class import class_names
 from jovik.sheets.sheet import Drive, Sheet
 from jovik.shelf.store import Shelf
 
 LONGEST_NAME = 80
-ROUND = 0.005
+ROUND_CAPACITY = 0.005
 """A capacity this close to a number of two digits is meant to be it (IDEMA LBA1-03 counts)."""
 SAME_SIZE = 0.1
 
@@ -191,7 +191,7 @@ def nominal_bytes(capacity_bytes: int) -> int:
         return capacity_bytes
     places = len(str(capacity_bytes))
     two, three = (round(capacity_bytes, digits - places) for digits in (2, 3))
-    return two if abs(two / capacity_bytes - 1) <= ROUND else three
+    return two if abs(two / capacity_bytes - 1) <= ROUND_CAPACITY else three
 
 
 def _spelled(size_bytes: int) -> str:

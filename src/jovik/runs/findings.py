@@ -16,24 +16,24 @@ from jovik.analysis.long_write_notes import fall_notes, long_write_notes
 from jovik.analysis.lost_data import lost_data
 from jovik.analysis.replay import replay_finding
 from jovik.analysis.scan import scan_finding, scan_notes
-from jovik.analysis.thermal import Warmth
+from jovik.analysis.temperature import TemperatureSummary
 from jovik.base.findings import Findings, LostData
+from jovik.base.io_session import Workload
 from jovik.base.quantities import show_size
-from jovik.base.session import Workload
 from jovik.base.step_result import Limit, PassFigures, StepResult
 from jovik.base.trace import Trace
-from jovik.runs.context import PassReadings, RunEnvironment
+from jovik.runs.context import PassReadings, RunConditions
 from jovik.runs.step_result import figures_of
 from jovik.steps import Step
 
 if TYPE_CHECKING:
-    from jovik.runs.step_run import RunningStep
+    from jovik.runs.running_step import RunningStep
 
 LONG_SLICES = 60
 """A pass of more slices is looked at as a series: for falls, and for drop-outs."""
 AMOUNT_SLICES = 20
 """The same for writing an amount, which is asked for to see what happens on the way."""
-FULLY = 0.95
+FULL_COVERAGE = 0.95
 """From this share of its span read on, a scan has looked at all of it."""
 
 
@@ -59,9 +59,9 @@ def findings_of(
         threads = run.session.threads(work)
         figures = [figures_of(t) for t in traces]
         collected.limits += tester_limits(figures, ceiling_iops, work.block_bytes, threads)
-        _surroundings(traces, figures, run.context.setting, collected)
+        _surroundings(traces, figures, run.context.run_conditions, collected)
         if any(True for _ in readings_of(traces)):
-            add_warmth(collected, run.context.warmth(readings_of(traces)))
+            add_temperature(collected, run.context.temperature_summary(readings_of(traces)))
         _series(work, traces, collected)
     gone = next((x for t in traces if (x := disconnection(t)) is not None), None)
     collected.findings = replace(collected.findings, lost=worst_loss(traces), disconnected=gone)
@@ -76,7 +76,7 @@ def findings_of(
         base = sequential_rate(run.earlier, inward=inward, filled=run.filled_percent)
         if base is None:
             base = sequential_rate(
-                like_here(run.context.earlier, run.context.setting),
+                like_here(run.context.earlier, run.context.run_conditions),
                 inward=inward,
                 filled=run.filled_percent,
             )
@@ -99,15 +99,15 @@ def worst_loss(traces: Sequence[Trace]) -> LostData | None:
 def findings_of_failure(run: RunningStep, traces: Sequence[Trace]) -> Found:
     """Return the findings of a step that a drive's failure ended."""
     gone = disconnection(traces[-1], detached=not run.is_attached())
-    findings = Found(Findings(lost=worst_loss(traces), disconnected=gone, sweep=run.task.sweep))
+    findings = Found(Findings(lost=worst_loss(traces), disconnected=gone, ladder=run.task.ladder))
     if gone is not None:
         findings.notes.append(f"the drive {disconnection_words(gone)}")
     return findings
 
 
-def like_here(earlier: Sequence[StepResult], setting: RunEnvironment) -> list[StepResult]:
+def like_here(earlier: Sequence[StepResult], run_conditions: RunConditions) -> list[StepResult]:
     """Return the results of the shelf that were measured on this sample, rig and link."""
-    here = (setting.unit, setting.rig, setting.link)
+    here = (run_conditions.unit, run_conditions.rig, run_conditions.link)
     return [r for r in earlier if (r.conditions.unit, r.conditions.rig, r.conditions.link) == here]
 
 
@@ -118,14 +118,16 @@ def readings_of(traces: Iterable[Trace]) -> Iterator[PassReadings]:
             yield trace.environment.temperatures, trace.slices
 
 
-def add_warmth(found: Found, warmth: Warmth) -> None:
+def add_temperature(found: Found, temperature_summary: TemperatureSummary) -> None:
     """Enter how warm it was."""
-    found.findings = replace(found.findings, temperature=warmth.temperature)
-    found.limits += [warmth.limit] if warmth.limit is not None else []
-    found.notes += warmth.notes
+    found.findings = replace(found.findings, temperature=temperature_summary.temperature)
+    found.limits += [temperature_summary.limit] if temperature_summary.limit is not None else []
+    found.notes += temperature_summary.notes
 
 
-def with_warmth(result: StepResult, before: Warmth, after: Warmth) -> StepResult:
+def with_temperature(
+    result: StepResult, before: TemperatureSummary, after: TemperatureSummary
+) -> StepResult:
     """Return a result with another judgement of its sensors."""
     limits = [x for x in result.limits if x != before.limit]
     notes = [n for n in result.notes if n not in before.notes]
@@ -140,11 +142,11 @@ def with_warmth(result: StepResult, before: Warmth, after: Warmth) -> StepResult
 def _surroundings(
     traces: Sequence[Trace],
     figures: Sequence[PassFigures],
-    setting: RunEnvironment,
+    run_conditions: RunConditions,
     found: Found,
 ) -> None:
     """Report the surroundings of the passes: the link, other programs, and heat."""
-    found.limits += link_limit(figures, setting.link, setting.link_rate_bytes_s)
+    found.limits += link_limit(figures, run_conditions.link, run_conditions.link_rate_bytes_s)
     moved = [f.read_bytes + f.written_bytes for f in figures]
     disturbed = disturbances([t.environment for t in traces], moved)
     found.findings = replace(
@@ -196,7 +198,7 @@ def _scan(trace: Trace, run: RunningStep, found: Found) -> None:
     found.findings = replace(found.findings, scan=scan)
     found.notes += scan_notes(scan)
     span = run.span_bytes
-    if trace.read_bytes < FULLY * span:
+    if trace.read_bytes < FULL_COVERAGE * span:
         found.notes.append(
             f"read {show_size(trace.read_bytes)} of {show_size(span)}: "
             "what lies between was not looked at"

@@ -5,17 +5,17 @@ from __future__ import annotations
 from pathlib import Path
 
 from jovik.base.errors import UsageError
-from jovik.base.session import Session
+from jovik.base.io_session import Session
 from jovik.engine.block_device import RawDevice
-from jovik.engine.session import FileSession
+from jovik.engine.io_session import FileSession
 from jovik.hardware.safety import claim_for_writing
 from jovik.hardware.target import DeviceTarget, ModelTarget
-from jovik.runs.environment import system_drive
+from jovik.runs.identification import system_drive
 from jovik.runs.request import RunRequest
 from jovik.simulator import ModelSession, load_model
 
 
-def open_session(order: RunRequest) -> Session:
+def open_session(request: RunRequest) -> Session:
     """Return a session on the order's target.
 
     Raises
@@ -25,18 +25,18 @@ def open_session(order: RunRequest) -> Session:
     TargetError
         The plan writes to a raw device and something stands in the way.
     """
-    target = order.target
+    target = request.target
     if not isinstance(target, DeviceTarget):
-        _refuse_permissions(order)
+        _refuse_permissions(request)
         if isinstance(target, ModelTarget):
             return ModelSession(load_model(target.name))
 
-        return FileSession(target.path, order.engine, order.seed)
+        return FileSession(target.path, request.engine, request.seed)
 
     device, claimed = target.device, None
-    if order.destroy is not None or any(t.step.writes for t in order.tasks):
+    if request.destroy is not None or any(t.step.writes for t in request.tasks):
         claimed = claim_for_writing(
-            device, order.destroy, system_drive(), worthless=order.content_worthless
+            device, request.destroy, system_drive(), worthless=request.content_worthless
         )
         device = claimed.device
     raw = RawDevice(
@@ -46,12 +46,15 @@ def open_session(order: RunRequest) -> Session:
         logical_block_bytes=device.logical_block_bytes,
     )
     notes = claimed.notes if claimed is not None else ()
-    return FileSession(raw, order.engine, order.seed, notes)
+    return FileSession(raw, request.engine, request.seed, notes)
 
 
-def _refuse_permissions(order: RunRequest) -> None:
+def _refuse_permissions(request: RunRequest) -> None:
     """Refuse permission to write a raw device if the target is not one."""
-    given = {"--destroy": order.destroy is not None, "--content-worthless": order.content_worthless}
+    given = {
+        "--destroy": request.destroy is not None,
+        "--content-worthless": request.content_worthless,
+    }
     for option, is_given in given.items():
         if is_given:
             raise UsageError(

@@ -9,14 +9,14 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 
-from jovik.base.session import Session
+from jovik.base.io_session import Session
 from jovik.hardware.device import on_system_volume
 from jovik.hardware.target import FolderTarget
 from jovik.runs.budget import fit_to_budget, shorten_range
 from jovik.runs.cost import cost_of, least_tasks, time_of
 from jovik.runs.open_session import open_session
+from jovik.runs.plan_loop import check_plan
 from jovik.runs.request import RunRequest
-from jovik.runs.runner import check_plan
 from jovik.sheets.sheet import Sheet
 from jovik.steps.cost import ASSUMED_BYTES_S, PlanCost
 
@@ -32,7 +32,7 @@ class PreparedRun:
     `least` is what it costs with the fewest rounds, where some are repeated until steady.
     """
 
-    order: RunRequest
+    request: RunRequest
     sheet: Sheet
     session: Session
     cost: PlanCost
@@ -58,10 +58,10 @@ class PreparedRun:
     @property
     def fills_system(self) -> str:
         """Return a warning where it fills the drive that this system runs from; empty otherwise."""
-        target = self.order.target
+        target = self.request.target
         if not isinstance(target, FolderTarget) or not on_system_volume(target.path):
             return ""
-        asked = [t.step.fill_level for t in self.order.tasks if t.step.fill_level]
+        asked = [t.step.fill_level for t in self.request.tasks if t.step.fill_level]
         levels = [level for level in asked if self.session.to_fill_bytes(level)]
         if not levels:
             return ""
@@ -75,7 +75,7 @@ class PreparedRun:
         spent = self.spends(above)
         endless = (
             "this goes on, and writes, until you stop it"
-            if self.cost.endless and any(t.step.writes for t in self.order.tasks)
+            if self.cost.endless and any(t.step.writes for t in self.request.tasks)
             else ""
         )
         if self.session.engine == "model":
@@ -85,7 +85,7 @@ class PreparedRun:
 
 
 @contextmanager
-def prepared(sheet: Sheet, order: RunRequest) -> Iterator[PreparedRun]:
+def prepared(sheet: Sheet, request: RunRequest) -> Iterator[PreparedRun]:
     """Open the order's target, and say what the order will cost there.
 
     Raises
@@ -94,25 +94,25 @@ def prepared(sheet: Sheet, order: RunRequest) -> Iterator[PreparedRun]:
         The target cannot take it; nothing was written.
     """
 
-    with open_session(order) as session:
-        check_plan(order.tasks, session)
+    with open_session(request) as session:
+        check_plan(request.tasks, session)
         rate = assumed_rate(sheet)
-        times = tuple(time_of(t, session, rate) for t in order.tasks)
-        cost = cost_of(order.tasks, session, rate)
-        least = cost_of(least_tasks(order.tasks), session, rate) if order.until_steady else None
-        yield PreparedRun(order, sheet, session, cost, rate, times, least)
+        times = tuple(time_of(t, session, rate) for t in request.tasks)
+        cost = cost_of(request.tasks, session, rate)
+        least = cost_of(least_tasks(request.tasks), session, rate) if request.until_steady else None
+        yield PreparedRun(request, sheet, session, cost, rate, times, least)
 
 
-def fit_budget(order: RunRequest, sheet: Sheet) -> RunRequest:
+def fit_budget(request: RunRequest, sheet: Sheet) -> RunRequest:
     """Return the same order without what its time budget has no room for."""
 
-    if order.budget_ns is None:
-        return order
-    with open_session(order) as session:
+    if request.budget_ns is None:
+        return request
+    with open_session(request) as session:
         rate = assumed_rate(sheet)
-        fit = shorten_range if order.until_steady else fit_to_budget
-        fitting, notes = fit(order.tasks, order.budget_ns, lambda t: time_of(t, session, rate))
-    return replace(order, tasks=tuple(fitting), trimmed=tuple(notes))
+        fit = shorten_range if request.until_steady else fit_to_budget
+        fitting, notes = fit(request.tasks, request.budget_ns, lambda t: time_of(t, session, rate))
+    return replace(request, tasks=tuple(fitting), trimmed=tuple(notes))
 
 
 def assumed_rate(sheet: Sheet) -> float:

@@ -17,7 +17,7 @@ from jovik.analysis.claims import ClaimVerdict, Verdict, settling_goal
 from jovik.analysis.settling import MOST_PASSES, SettlingGoal
 from jovik.base.errors import UsageError
 from jovik.hardware.target import Target, resolve
-from jovik.runs.environment import machine_id
+from jovik.runs.identification import machine_id
 from jovik.runs.repetition import RepetitionPolicy
 from jovik.runs.task import Task, tasks_of
 from jovik.shelf.read_runs import RunRecord
@@ -82,7 +82,7 @@ class RunRequest:
                 {
                     "phrase": t.step.canonical,
                     "spare": t.spare,
-                    "ladder": t.sweep,
+                    "ladder": t.ladder,
                     "rounds": t.rounds,
                     "tracked": t.tracked,
                     "least": t.repeat.least,
@@ -208,7 +208,7 @@ It wears the drive less than a whole second does.
 
 
 def request_for_undecided(
-    judgements: Sequence[ClaimVerdict],
+    verdicts: Sequence[ClaimVerdict],
     target: str,
     margin: float,
     even: Callable[[ClaimVerdict], bool] = lambda _: False,
@@ -226,7 +226,7 @@ def request_for_undecided(
 
     open_ones = {
         j.step.phrase: j
-        for j in judgements
+        for j in verdicts
         if j.step is not None
         and j.verdict is Verdict.CLOSE
         and not j.claim.sustained

@@ -7,13 +7,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from jovik.analysis.steady_state import WINDOW, excursion, is_steady, last_window, slope
+from jovik.analysis.steady_state import STEADY_WINDOW, excursion, is_steady, last_window, slope
 from jovik.base.findings import SteadyState
 from jovik.base.step_result import StepResult
 from jovik.base.trace import Latencies, Trace
 from jovik.runs.context import ResumedStep, RunContext
 from jovik.runs.repetition import TimeAllowance
-from jovik.runs.step_run import RunningStep
+from jovik.runs.running_step import RunningStep
 from jovik.runs.task import Task
 from jovik.steps import IoStep, Step
 from jovik.steps.cost import PlanCost
@@ -45,7 +45,7 @@ def in_rounds(tasks: Sequence[Task], group: Sequence[int]) -> bool:
 def run_rounds(
     tasks: Sequence[Task],
     shares: Mapping[int, TimeAllowance | None],
-    bench: RunContext,
+    context: RunContext,
     results: Sequence[StepResult],
     done: Mapping[int, ResumedStep],
 ) -> list[StepResult]:
@@ -64,7 +64,7 @@ def run_rounds(
     # Rounds that an earlier process made met another state of the drive.
     earlier = max((len(d.traces) for d in so_far.values() if d is not None), default=0)
     if earlier and tracked:
-        bring_back_state(tasks, group[0], bench)
+        bring_back_state(tasks, group[0], context)
     spent = dict.fromkeys(group, 0)
     most = max(tasks[p].repeat.most for p in group)
     rounds = 0
@@ -74,11 +74,11 @@ def run_rounds(
             before = so_far[position]
             if before is not None and len(before.traces) >= number:
                 continue
-            step = tasks[position].step.resolve(bench.session)
+            step = tasks[position].step.resolve(context.session)
             running = RunningStep(
                 position,
                 tasks,
-                bench,
+                context,
                 results,
                 shares[position],
                 before,
@@ -86,17 +86,24 @@ def run_rounds(
                 spent[position],
                 more=True,
             )
-            began = bench.session.now_ns()
+            began = context.session.now_ns()
             step.run(running)
             so_far[position] = ResumedStep(running.made, finished=False)
-            spent[position] += bench.session.now_ns() - began
+            spent[position] += context.session.now_ns() - began
         if tracked and _all_steady(tasks, tracked, so_far, earlier):
             break
     finished = []
     for position in group:
-        step = tasks[position].step.resolve(bench.session)
+        step = tasks[position].step.resolve(context.session)
         running = RunningStep(
-            position, tasks, bench, results, shares[position], so_far[position], rounds, more=False
+            position,
+            tasks,
+            context,
+            results,
+            shares[position],
+            so_far[position],
+            rounds,
+            more=False,
         )
         traces = _traces(so_far[position])
         if tracked:
@@ -106,19 +113,21 @@ def run_rounds(
     return finished
 
 
-def bring_back_state(tasks: Sequence[Task], first: int, bench: RunContext) -> None:
+def bring_back_state(tasks: Sequence[Task], first: int, context: RunContext) -> None:
     """Do again what prepared the drive right before the rounds that begin at `first`."""
     begin = first
     while begin and not tasks[begin - 1].step.measures:
         begin -= 1
     for position in range(begin, first):
-        step = tasks[position].step.resolve(bench.session)
+        step = tasks[position].step.resolve(context.session)
         cost = PlanCost()
-        step.add_cost(cost, bench.session, 1)
-        watch = bench.observer.preparing(position, step, cost.certain_bytes)
-        written = step.bring_back(bench.session, pass_seed(bench.options.seed, position, 0), watch)
+        step.add_cost(cost, context.session, 1)
+        watch = context.observer.preparing(position, step, cost.certain_bytes)
+        written = step.bring_back(
+            context.session, pass_seed(context.options.seed, position, 0), watch
+        )
         if written:
-            bench.sink.laid_out(written)
+            context.recorder.laid_out(written)
 
 
 def figure_of_round(step: Step, trace: Trace) -> float:
@@ -141,9 +150,9 @@ def _all_steady(
 ) -> bool:
     for position in tracked:
         traces = _traces(made[position])
-        of_now = traces[max(earlier, len(traces) - WINDOW) :]
+        of_now = traces[max(earlier, len(traces) - STEADY_WINDOW) :]
         rounds = [figure_of_round(tasks[position].step, t) for t in of_now]
-        if len(rounds) < WINDOW or not is_steady(last_window(rounds)):
+        if len(rounds) < STEADY_WINDOW or not is_steady(last_window(rounds)):
             return False
     return True
 
@@ -156,7 +165,7 @@ def _finding(
     steady: bool,
 ) -> SteadyState:
     step = tasks[position].step
-    window = [figure_of_round(step, t) for t in traces[-WINDOW:]]
+    window = [figure_of_round(step, t) for t in traces[-STEADY_WINDOW:]]
     assert isinstance(step, IoStep)
     return SteadyState(
         figure=step.steady,

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from jovik.analysis.steady_state import WINDOW
+from jovik.analysis.steady_state import STEADY_WINDOW
 from jovik.runs.repetition import FEWEST_TO_STOP_EARLY, RepetitionPolicy
 from jovik.steps import IoStep, Plan, Step
 
@@ -27,7 +27,7 @@ class Task:
     step: Step
     repeat: RepetitionPolicy
     spare: int = 0
-    sweep: str | None = None
+    ladder: str | None = None
     rounds: int | None = None
     tracked: bool = False
 
@@ -78,7 +78,7 @@ def _repeat(
         return RepetitionPolicy(1, 1)
     if isinstance(step, IoStep) and step.steady:
         most = of_line or step.most_rounds
-        return RepetitionPolicy(min(WINDOW, most), most)
+        return RepetitionPolicy(min(STEADY_WINDOW, most), most)
     if passes is not None:
         least, most = passes
         # With only an upper wish to stop early there must be something to stop for.

@@ -12,22 +12,22 @@ from dataclasses import dataclass, replace
 
 from jovik.base.errors import JovikError, UsageError
 from jovik.base.interruption import check, take_notice
-from jovik.base.session import Progress, ProgressCallback
+from jovik.base.io_session import Progress, ProgressCallback
 from jovik.base.step_result import StepResult
 from jovik.hardware.target import ModelTarget
-from jovik.runs.execute import RunOutcome, StartedRun, execute
 from jovik.runs.prepare import PreparedRun
 from jovik.runs.repetition import RepetitionPolicy
 from jovik.runs.request import RunRequest
+from jovik.runs.run_lifecycle import RunOutcome, StartedRun, execute
 from jovik.steps import IoStep, Step
 
-PASSES = 5
+TOGETHER_PASSES = 5
 """Of each step made together: as many on every target, or they would not be at the same moment."""
 WAIT_S = 600.0
 """How long one target waits for the others to be ready for a pass: laying out may take so long."""
 
 
-def together_request(order: RunRequest, others: Sequence[str]) -> RunRequest:
+def together_request(request: RunRequest, others: Sequence[str]) -> RunRequest:
     """Return the steps of an order that can be made at the same moment as those of other targets.
 
     Raises
@@ -35,14 +35,14 @@ def together_request(order: RunRequest, others: Sequence[str]) -> RunRequest:
     UsageError
         It is a model drive, whose clock is its own, or no step of it lasts for a given time.
     """
-    if isinstance(order.target, ModelTarget):
+    if isinstance(request.target, ModelTarget):
         raise UsageError(
             "--together is for real targets",
             "model drives share nothing, and each has a clock of its own",
         )
     tasks = tuple(
-        replace(t, repeat=RepetitionPolicy(PASSES, PASSES), rounds=None)
-        for t in order.tasks
+        replace(t, repeat=RepetitionPolicy(TOGETHER_PASSES, TOGETHER_PASSES), rounds=None)
+        for t in request.tasks
         if isinstance(t.step, IoStep) and t.step.time_ns and not t.step.has_amount
     )
     if not tasks:
@@ -51,9 +51,9 @@ def together_request(order: RunRequest, others: Sequence[str]) -> RunRequest:
             'steps made together end together: write one such as "sequential read 1MiB for 5s"',
         )
     return replace(
-        order,
+        request,
         tasks=tasks,
-        plan=f"{order.plan}, together",
+        plan=f"{request.plan}, together",
         budget_ns=None,
         excluded=f"measured together with {' and '.join(others)}",
     )

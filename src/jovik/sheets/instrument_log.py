@@ -11,7 +11,7 @@ from jovik.base.limits import LARGEST_READING, LOG_LINES
 from jovik.base.quantities import parse_time
 from jovik.sheets.reading import decimal_comma, number_with_point, table_rows
 
-FEWEST = 2
+MIN_LOG_VALUES = 2
 LATEST_S = 253_402_300_800.0
 """The end of the year 9999, seconds since the epoch."""
 
@@ -72,7 +72,7 @@ def read_log(text: str, where: str) -> InstrumentLog:
     for count, (number, cells) in enumerate(table_rows(text, where), start=1):
         if count > LOG_LINES:
             raise UsageError(f"{where} has more than {LOG_LINES:,} lines")
-        if len(cells) < FEWEST:
+        if len(cells) < MIN_LOG_VALUES:
             raise UsageError(f"{where}, line {number}: a time and a value are wanted")
         try:
             value = float(number_with_point(cells[1].strip(), comma=comma))
@@ -94,8 +94,8 @@ def read_log(text: str, where: str) -> InstrumentLog:
         clock = of_clock
         seconds.append(at)
         values.append(value)
-    if len(seconds) < FEWEST:
-        raise UsageError(f"{where} has fewer than {FEWEST} values")
+    if len(seconds) < MIN_LOG_VALUES:
+        raise UsageError(f"{where} has fewer than {MIN_LOG_VALUES} values")
     if any(b < a for a, b in pairwise(seconds)):
         raise UsageError(f"{where}: its times do not rise")
     return InstrumentLog(tuple(seconds), tuple(values), bool(clock))

@@ -146,13 +146,13 @@ def _phrase(what: str) -> str | None:
     return step.kind if isinstance(step, IoStep) else None
 
 
-MARKS = {";": "semicolons", "\t": "tabs", ",": "commas"}
+SEPARATORS = {";": "semicolons", "\t": "tabs", ",": "commas"}
 """What may part the cells of a table."""
 
 
 def _mark(text: str) -> str:
     first = text.split("\n", 1)[0]
-    mark = max(MARKS, key=first.count)
+    mark = max(SEPARATORS, key=first.count)
     return mark if first.count(mark) else ","
 
 
@@ -162,7 +162,9 @@ def table_form(text: str) -> str:
     Empty where it is plain CSV.
     """
     mark = _mark(text)
-    return "" if mark == "," else f"read with {MARKS[mark]} between the cells and decimal commas"
+    return (
+        "" if mark == "," else f"read with {SEPARATORS[mark]} between the cells and decimal commas"
+    )
 
 
 def decimal_comma(text: str) -> bool:

@@ -20,7 +20,7 @@ import numpy as np
 import sqlalchemy as sa
 
 from jovik.base import histogram, version
-from jovik.base.atomic_files import MADE, output
+from jovik.base.atomic_files import MADE_WITH_JOVIK, output
 from jovik.base.trace import SLICE_COLUMNS, Latencies
 from jovik.shelf.encoding import unpack, unpack_latencies
 from jovik.shelf.read_results import naming
@@ -55,7 +55,7 @@ READABLE = (1, 2, 3)
 The first had no `excluded` yet, nor events; the second no addresses of pages and no log of changes.
 """
 HISTOGRAM = ("direction", "low_ns", "high_ns", "count")
-OWN = {
+PRIVATE_COLUMNS = {
     *("id", "drive_id", "rig_id", "unit_id", "run_id", "step_id", "folded_name"),
     *("arrival", "imported"),
 }
@@ -84,7 +84,7 @@ def export(engine: sa.Engine, out: Path, only: str | None = None, *, force: bool
         zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED) as archive,
         engine.connect() as c,
     ):
-        archive.comment = MADE
+        archive.comment = MADE_WITH_JOVIK
         for name, text in _files(c, only):
             archive.writestr(name, text)
             sums[name] = hashlib.sha256(text.encode()).hexdigest()
@@ -223,7 +223,7 @@ def _by(rows: Sequence[dict[str, Any]], key: str) -> dict[Any, list[dict[str, An
 
 def _open(table: sa.Table, row: Mapping[Any, Any]) -> dict[str, Any]:
     """Return the columns of a row that mean something elsewhere."""
-    return {n: row[n] for n in columns_of(table) if n not in OWN}
+    return {n: row[n] for n in columns_of(table) if n not in PRIVATE_COLUMNS}
 
 
 def _text(value: object) -> str:

@@ -30,7 +30,7 @@ from jovik.shelf.writer import utc_now
 
 
 @dataclass(frozen=True)
-class LoggedChange:
+class LoggedCorrection:
     """An entry of the log: when what of which drive or run was changed, from what to what."""
 
     made: str
@@ -243,7 +243,7 @@ class Corrections:
 
     # The log
 
-    def log(self, subject: str | None = None) -> list[LoggedChange]:
+    def log(self, subject: str | None = None) -> list[LoggedCorrection]:
         """Return every change that was made, newest first.
 
         Of one drive or run where one is named.
@@ -253,7 +253,7 @@ class Corrections:
             query = query.where(change.c.subject == subject)
         with self._engine.connect() as c:
             return [
-                LoggedChange(r["made"], r["subject"], r["what"], r["before"], r["after"])
+                LoggedCorrection(r["made"], r["subject"], r["what"], r["before"], r["after"])
                 for r in c.execute(query).mappings()
             ]
 

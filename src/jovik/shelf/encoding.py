@@ -20,7 +20,15 @@ from jovik.base.limits import PASS_ARRAY_BYTES
 from jovik.base.plain_data import plain
 from jovik.base.trace import Latencies, Trace
 
-BROKEN = (KeyError, EOFError, OSError, TypeError, ValueError, NotImplementedError, SyntaxError)
+DECODING_ERRORS = (
+    KeyError,
+    EOFError,
+    OSError,
+    TypeError,
+    ValueError,
+    NotImplementedError,
+    SyntaxError,
+)
 """What NumPy and `zipfile` make of bytes that are none of theirs."""
 NOT_AN_ARRAY = "allow_pickle"
 """NumPy before 2.2 stored a keyword of this name as an array, and Jovik 0.1.0 gave it one.
@@ -48,7 +56,7 @@ def unpack(blob: bytes) -> dict[str, npt.NDArray[np.int64]]:
         arrays = _quickly(blob)
         if arrays is None:
             arrays = _by_numpy(blob)
-    except (*BROKEN, zipfile.BadZipFile, zlib.error, struct.error):
+    except (*DECODING_ERRORS, zipfile.BadZipFile, zlib.error, struct.error):
         # NumPy's own words speak of ways to load it all the same, which nobody should take.
         raise ValueError("it is damaged") from None
     if any(array.dtype != np.int64 for array in arrays.values()):

@@ -14,7 +14,7 @@ import sqlalchemy as sa
 from jovik.base import histogram
 from jovik.base.trace import SLICE_COLUMNS, Latencies
 from jovik.shelf import recordings
-from jovik.shelf.archive import HISTOGRAM, OWN
+from jovik.shelf.archive import HISTOGRAM, PRIVATE_COLUMNS
 from jovik.shelf.archive_reader import Archive
 from jovik.shelf.encoding import pack, pack_latencies
 from jovik.shelf.records import (
@@ -88,7 +88,9 @@ def _merge(c: sa.Connection, archive: Archive, only: str | None) -> ImportCounts
     added = dict.fromkeys(("drives", "runs", "passes", "notes", "recordings"), 0)
     drives: dict[str, int] = {}
     for record in _list(archive.json("drives.json"), "drives.json"):
-        values = checked(drive, {k: v for k, v in record.items() if k not in PARTS}, OWN)
+        values = checked(
+            drive, {k: v for k, v in record.items() if k not in PARTS}, PRIVATE_COLUMNS
+        )
         read_drive(values)
         if only is not None and values["name"].casefold() != only.casefold():
             continue
@@ -104,7 +106,9 @@ def _merge(c: sa.Connection, archive: Archive, only: str | None) -> ImportCounts
         drives[values["name"]] = key
         for name, kind in PARTS.items():
             table, what = kind.table, f"{name} of {values['name']}"
-            records = [checked(table, r, OWN) for r in _list(record.get(name, []), what)]
+            records = [
+                checked(table, r, PRIVATE_COLUMNS) for r in _list(record.get(name, []), what)
+            ]
             for each in records:
                 kind.read(each)
             if table is claim and not fresh:
@@ -113,7 +117,7 @@ def _merge(c: sa.Connection, archive: Archive, only: str | None) -> ImportCounts
             added["notes"] += new if table in (note, reading, instrument_log) else 0
     rigs = {}
     for record in _list(archive.json("rigs.json"), "rigs.json"):
-        values = checked(rig, record, OWN)
+        values = checked(rig, record, PRIVATE_COLUMNS)
         read_rig(values)
         rigs[values["name"]] = values
     for name in archive.runs():
@@ -138,7 +142,7 @@ def _merge_recordings(c: sa.Connection, archive: Archive) -> int:
         return 0
     count = 0
     for record in _list(archive.json("recordings.json"), "recordings.json"):
-        values = checked(recording, record, OWN | {"requests"})
+        values = checked(recording, record, PRIVATE_COLUMNS | {"requests"})
         name, digest = values["name"], values["digest"]
         if not name.strip() or not DIGEST.fullmatch(digest):
             raise InvalidRecord("a recording is named like none")
@@ -156,7 +160,7 @@ def _merge_recordings(c: sa.Connection, archive: Archive) -> int:
 def _merge_changes(c: sa.Connection, records: list[dict[str, Any]]) -> None:
     """Add the entries of the log of changes that are missing, in the order of their time."""
     known = {tuple(row) for row in c.execute(sa.select(*(change.c[n] for n in CHANGE_COLUMNS)))}
-    entries = [checked(change, record, OWN) for record in records]
+    entries = [checked(change, record, PRIVATE_COLUMNS) for record in records]
     for entry in sorted(entries, key=lambda x: str(x["made"])):
         if tuple(entry[n] for n in CHANGE_COLUMNS) not in known:
             _insert(c, change, entry)
@@ -181,7 +185,11 @@ def _add_missing(
 
     Units are the same by their serial, all others by everything they say.
     """
-    same = ["serial_hash"] if table is unit else [n for n in columns_of(table) if n not in OWN]
+    same = (
+        ["serial_hash"]
+        if table is unit
+        else [n for n in columns_of(table) if n not in PRIVATE_COLUMNS]
+    )
     present = {
         tuple(_comparable(row[n]) for n in same)
         for row in c.execute(sa.select(table).where(table.c.drive_id == drive_id)).mappings()
@@ -218,7 +226,7 @@ def _merge_run(
     values = checked(
         run,
         {k: v for k, v in record.items() if k not in ("id", "drive", "rig", "unit", "steps")},
-        OWN,
+        PRIVATE_COLUMNS,
     )
     if record.get("drive") not in drives or record.get("rig") not in rigs:
         raise InvalidRecord(f"{name} is of a drive or a rig that is not in the archive")
@@ -266,7 +274,7 @@ def _merge_step(
 
     A run that is done here takes no more steps.
     """
-    about = checked(step, {k: v for k, v in one.items() if k != "passes"}, OWN)
+    about = checked(step, {k: v for k, v in one.items() if k != "passes"}, PRIVATE_COLUMNS)
     at = f"step {about['position'] + 1} of run {key}"
     with _naming(f"a step of run {key} cannot be read (step {about['position'] + 1})"):
         check_step(about)
@@ -296,7 +304,7 @@ def _merge_step(
         figures = checked(
             one_pass,
             {k: v for k, v in each.items() if k != "latencies"},
-            OWN | {"slices", "latencies"},
+            PRIVATE_COLUMNS | {"slices", "latencies"},
         )
         number = figures["number"]
         member = f"{key}/{about['position']}-{number}.csv"

@@ -24,7 +24,7 @@ PATIENCE_S = 5
 
 A pass that is done is not to wait for long.
 """
-SILENCE = {
+SILENCE_LIMITS = {
     "keepalives_idle": 10,
     "keepalives_interval": 5,
     "keepalives_count": 3,
@@ -96,7 +96,7 @@ def open_server(where: str, *, create: bool, migrating: bool = True) -> sa.Engin
     url = _url(where)
     try:
         engine = sa.create_engine(
-            url, pool_pre_ping=True, connect_args={"connect_timeout": PATIENCE_S, **SILENCE}
+            url, pool_pre_ping=True, connect_args={"connect_timeout": PATIENCE_S, **SILENCE_LIMITS}
         )
     except ImportError:
         raise ShelfError(

@@ -55,9 +55,9 @@ def _if_it_is(element: Any, compiler: Any, **how: Any) -> str:
     return f"CASE WHEN json_valid({column}) THEN {column} END"
 
 
-SWEEP = sound_json(step.c.facts)["ladder"].as_string()
+LADDER = sound_json(step.c.facts)["ladder"].as_string()
 """The phrase of the sweep that a step is a point of."""
-FILLED = sound_json(step.c.conditions)["filled_percent"].as_integer()
+FILLED_LEVEL = sound_json(step.c.conditions)["filled_percent"].as_integer()
 """The level that a step was made at on purpose."""
 
 
@@ -71,11 +71,11 @@ def _fact(condition: sa.ColumnElement[bool]) -> sa.ColumnElement[bool]:
     return sa.case((condition, sa.true()), else_=sa.false())
 
 
-NO_RUNG = _fact(SWEEP.is_(None))
+NO_RUNG = _fact(LADDER.is_(None))
 """That a step is no point of a sweep."""
-NOT_FILLED = _fact(FILLED.is_(None))
+NOT_FILLED = _fact(FILLED_LEVEL.is_(None))
 """That a step was not made on a drive that was filled on purpose."""
-COUNTED = sa.and_(run.c.excluded.is_(None), step.c.excluded.is_(None))
+NOT_EXCLUDED = sa.and_(run.c.excluded.is_(None), step.c.excluded.is_(None))
 """That a step was not excluded, nor its run."""
 
 
@@ -194,12 +194,12 @@ def latest(
 ) -> list[StepResult]:
     """See `Shelf.latest_results`."""
     where = of_drive(name)
-    rung = sa.case((SWEEP.is_(None), 0), else_=1)
+    rung = sa.case((LADDER.is_(None), 0), else_=1)
     # Rungs and steps of their own apart, the newest of each; the database picks, since a shelf may
     # hold 10,000 runs.
     order = (order_of(engine).desc(), run.c.id.desc(), step.c.position.desc())
     newest = sa.func.row_number().over(
-        partition_by=(run.c.drive_id, step.c.kind, rung, *((FILLED,) if filled else ())),
+        partition_by=(run.c.drive_id, step.c.kind, rung, *((FILLED_LEVEL,) if filled else ())),
         order_by=order,
     )
     has_passes = sa.exists().where(one_pass.c.step_id == step.c.id)
@@ -207,7 +207,7 @@ def latest(
         sa.select(step.c.id, newest.label("newest"))
         .join(run, step.c.run_id == run.c.id)
         .join(drive, run.c.drive_id == drive.c.id)
-        .where(where, COUNTED, has_passes, *(() if filled else (NOT_FILLED,)))
+        .where(where, NOT_EXCLUDED, has_passes, *(() if filled else (NOT_FILLED,)))
         .subquery()
     )
     chosen = sa.select(numbered.c.id).where(numbered.c.newest == 1)
@@ -216,15 +216,15 @@ def latest(
         for r in results(engine, _among(engine, chosen), with_latencies=with_latencies)
         if is_drive_result(r, filled)
     ]
-    plain = {r.drive for r in found if r.findings.sweep is None}
+    plain = {r.drive for r in found if r.findings.ladder is None}
     age = {key: n for n, key in enumerate(dict.fromkeys(r.run for r in found))}
     # Oldest first; of one run a step of its own comes last, for it has more passes than a rung of
     # the same kind.
-    found.sort(key=lambda r: (age[r.run], r.findings.sweep is None))
+    found.sort(key=lambda r: (age[r.run], r.findings.ladder is None))
     latest = {
         (r.drive, r.kind, r.conditions.filled_percent): r
         for r in found
-        if ladders or r.findings.sweep is None or r.drive not in plain
+        if ladders or r.findings.ladder is None or r.drive not in plain
     }
     first = (
         sa.select(drive.c.name)
@@ -240,7 +240,7 @@ def latest(
 def _of_its_own() -> tuple[sa.ColumnElement[bool], ...]:
     """Return steps that count, have passes, are no rung, and were not made on a filled drive."""
     return (
-        COUNTED,
+        NOT_EXCLUDED,
         NO_RUNG,
         NOT_FILLED,
         sa.exists().where(one_pass.c.step_id == step.c.id),

@@ -28,9 +28,9 @@ from jovik.base.page_address import is_address
 from jovik.base.step_result import Conditions, Limit, PassFigures, StepResult
 from jovik.base.trace import (
     CopyRecord,
-    Environment,
     IoFault,
     Latencies,
+    PassSurroundings,
     ReplayRecord,
     ScanRecord,
     Trace,
@@ -413,7 +413,9 @@ def read_trace(row: Mapping[Any, Any]) -> Trace:
         latencies=read_latencies(row["latencies"]),
         late_written_bytes=_count(row["late_written_bytes"], "late_written_bytes"),
         first_fault=typed(IoFault, fault, "its first fault") if fault is not None else None,
-        environment=typed(Environment, around, "its environment") if around is not None else None,
+        environment=typed(PassSurroundings, around, "its environment")
+        if around is not None
+        else None,
         **_recorded(row["facts"]),
     )
 
@@ -426,7 +428,7 @@ def _count(value: Any, name: str) -> int:
     return value
 
 
-RENAMED = {"way_read_ns": "overhead_read_ns", "way_write_ns": "overhead_write_ns"}
+RENAMED_FIELDS = {"way_read_ns": "overhead_read_ns", "way_write_ns": "overhead_write_ns"}
 """Fields of a replay's record under the names that earlier versions stored."""
 
 
@@ -442,7 +444,7 @@ def _recorded(stored: Any) -> dict[str, Any]:
         given = zones | whole if isinstance(zones, dict) else zones
         return {"scan": typed(ScanRecord, given, "the zones of a scan")}
     if "recorded_ns" in stored:
-        renamed = {RENAMED.get(k, k): v for k, v in stored.items()}
+        renamed = {RENAMED_FIELDS.get(k, k): v for k, v in stored.items()}
         return {"replay": typed(ReplayRecord, renamed, "the record of a replay")}
     if "files" in stored:
         return {"copy": typed(CopyRecord, stored, "the record of a copy")}

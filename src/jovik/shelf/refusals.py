@@ -14,10 +14,10 @@ import sqlalchemy as sa
 from jovik.base.errors import ShelfError, ShelfUnreachableError
 from jovik.base.secrets import mask_secrets
 
-DAMAGED = "it is damaged: restore a backup of it (jovik shelf backup makes one)"
+DAMAGED_HINT = "it is damaged: restore a backup of it (jovik shelf backup makes one)"
 BY_CODE = {
-    sqlite3.SQLITE_CORRUPT: DAMAGED,
-    sqlite3.SQLITE_NOTADB: DAMAGED,
+    sqlite3.SQLITE_CORRUPT: DAMAGED_HINT,
+    sqlite3.SQLITE_NOTADB: DAMAGED_HINT,
     sqlite3.SQLITE_FULL: "its disk is full: free some space there",
     sqlite3.SQLITE_PERM: "you may not write this file: check its permissions",
     sqlite3.SQLITE_READONLY: "name another one with --shelf; reading this one works",
@@ -37,13 +37,13 @@ BY_STATE = {
     "42P01": "a table is missing: run any jovik command as the owner to complete the shelf",
 }
 """What to do about PostgreSQL's SQLSTATE."""
-UNCONNECTED = {
+CONNECTION_STATES = {
     "password authentication failed": "28P01",
     r'role ".*" does not exist': "28000",
     r'database ".*" does not exist': "3D000",
 }
 """What a server answers before a connection is up, and the SQLSTATE that it stands for."""
-LOCKED = frozenset(("55P03", "40P01", "40001"))
+LOCKED_STATES = frozenset(("55P03", "40P01", "40001"))
 """SQLSTATE of a lock that another transaction holds."""
 
 
@@ -60,7 +60,7 @@ def hint_for(error: object) -> str:
         return BY_STATE.get(state, "")
     text = str(error)
     # Before a connection is up, psycopg reports no SQLSTATE.
-    for words, code in UNCONNECTED.items():
+    for words, code in CONNECTION_STATES.items():
         if re.search(words, text):
             return BY_STATE[code]
     return BY_CODE.get(sqlite_code(error) or -1, "")
@@ -80,7 +80,7 @@ def shelf_error(where: str, error: BaseException, *, served: bool, refused: bool
     """
     reason = mask_secrets((str(error).strip().splitlines() or [type(error).__name__])[0])
     code, state = sqlite_code(error), getattr(error, "sqlstate", None)
-    if code in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED) or state in LOCKED:
+    if code in (sqlite3.SQLITE_BUSY, sqlite3.SQLITE_LOCKED) or state in LOCKED_STATES:
         return ShelfUnreachableError(
             f"the shelf {where} is locked by another program: {reason}",
             "wait until it has ended, or stop it",

@@ -115,7 +115,7 @@ def patience_s() -> float:
         return PATIENCE_S
 
 
-WRITING = {"jovik_writing": True}
+WRITE_OPTIONS = {"jovik_writing": True}
 """Execution options of an engine whose transactions write."""
 
 
@@ -200,7 +200,7 @@ def _make(path: Path) -> None:
     """
     path.parent.mkdir(parents=True, exist_ok=True)
     engine = _connect(None)
-    with engine.execution_options(**WRITING).begin() as connection:
+    with engine.execution_options(**WRITE_OPTIONS).begin() as connection:
         connection.execute(sa.text(f"PRAGMA application_id={APPLICATION_ID}"))
         make(connection)
     with engine.connect() as connection:
@@ -247,7 +247,7 @@ def _bring_up(engine: sa.Engine, revision: str = "head") -> None:
 
     Rows that refer to it must not object meanwhile, and are looked at afterwards.
     """
-    with engine.execution_options(**WRITING).begin() as connection:
+    with engine.execution_options(**WRITE_OPTIONS).begin() as connection:
         connection.execute(sa.text(f"PRAGMA application_id={APPLICATION_ID}"))
         migrate(connection, revision)
         broken = connection.execute(sa.text("PRAGMA foreign_key_check")).first()

@@ -32,7 +32,7 @@ from jovik.shelf.records import DamagedRecord, read_claim, read_drive, read_rig
 from jovik.shelf.refusals import refuse
 from jovik.shelf.schema import claim, drive, rig, run, step, unit
 from jovik.shelf.spool import flush_spool, spool_name
-from jovik.shelf.sqlite import WRITING, open_engine, shown_place
+from jovik.shelf.sqlite import WRITE_OPTIONS, open_engine, shown_place
 from jovik.shelf.writer import RunWriter, insert_if_absent, next_arrival, utc_now
 from jovik.steps.replay import LIBRARIES
 
@@ -44,7 +44,7 @@ if TYPE_CHECKING:
 log = logging.getLogger(__name__)
 
 
-RECENT = 3
+RECENT_RESULTS = 3
 """So many results of a kind tell what runs of a drive differ by."""
 
 
@@ -89,7 +89,7 @@ class Shelf:
     def __init__(self, where: str, *, create: bool = False, touching: bool = True) -> None:
         self.where = shown_place(where)
         self._engine = open_engine(where, create=create, migrating=touching)
-        self._writing = self._engine.execution_options(**WRITING)
+        self._writing = self._engine.execution_options(**WRITE_OPTIONS)
         # A shelf that cannot be read or written is the environment's refusal, wherever that shows.
         sa.event.listen(self._engine, "handle_error", self._refuse)
         self.delivered = self._deliver() if touching else 0
@@ -489,7 +489,7 @@ class Shelf:
         """
         where = run.c.id == key
         if counted:
-            where = sa.and_(where, read_results.COUNTED)
+            where = sa.and_(where, read_results.NOT_EXCLUDED)
         return read_results.results(self._engine, where, with_latencies=True)
 
     def passes(self, name: str | None = None, key: str | None = None) -> list[dict[str, Any]]:
@@ -510,7 +510,7 @@ class Shelf:
 
         A step or a run that was excluded does not count.
         """
-        where = sa.and_(read_results.of_drive(name), read_results.COUNTED)
+        where = sa.and_(read_results.of_drive(name), read_results.NOT_EXCLUDED)
         return read_results.results(self._engine, where, with_latencies=with_latencies)
 
     def latest_results(
@@ -532,7 +532,7 @@ class Shelf:
         )
 
     def recent_results(
-        self, name: str | None = None, most: int = RECENT, *, beyond: int = 0
+        self, name: str | None = None, most: int = RECENT_RESULTS, *, beyond: int = 0
     ) -> list[StepResult]:
         """Return the newest few results of each kind, oldest first: what runs repeated tell.
 

@@ -25,10 +25,10 @@ _SORTS: dict[type, tuple[type, ...]] = {
     sa.Float: (int, float),
     sa.Boolean: (bool,),
 }
-LARGEST: dict[type, int] = {sa.Integer: 2**31 - 1, sa.BigInteger: 2**63 - 1}
+LARGEST_INTEGERS: dict[type, int] = {sa.Integer: 2**31 - 1, sa.BigInteger: 2**63 - 1}
 
 
-LATER: dict[str, dict[str, Any]] = {
+LATER_COLUMNS: dict[str, dict[str, Any]] = {
     "drive": {"flash_bytes": None, "class_name": None, "address": None},
     "claim": {"steady": False},
     "run": {"excluded": None, "circumstances": None},
@@ -47,7 +47,7 @@ def checked(table: sa.Table, record: Mapping[str, Any], without: Collection[str]
         It does not; the message names the column.
     """
     wanted = {c.name: c for c in table.columns if c.name not in without}
-    record = LATER.get(table.name, {}) | dict(record)
+    record = LATER_COLUMNS.get(table.name, {}) | dict(record)
     if unknown := set(record) - set(wanted):
         raise InvalidRecord(f"a {table.name} has no '{sorted(map(str, unknown))[0]}'")
     for name, column in wanted.items():
@@ -71,5 +71,5 @@ def _check(what: str, column: sa.Column[Any], value: Any) -> None:
         raise InvalidRecord(f"'{column.name}' of a {what} holds a zero byte")
     if isinstance(value, float) and not math.isfinite(value):
         raise InvalidRecord(f"'{column.name}' of a {what} is {value}")
-    if isinstance(value, int) and abs(value) > LARGEST.get(type(column.type), 2**1023):
+    if isinstance(value, int) and abs(value) > LARGEST_INTEGERS.get(type(column.type), 2**1023):
         raise InvalidRecord(f"'{column.name}' of a {what} is beyond what a shelf holds")

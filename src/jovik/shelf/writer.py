@@ -46,7 +46,7 @@ def next_arrival() -> sa.ScalarSelect[int]:
     return sa.select(sa.func.coalesce(sa.func.max(run.c.arrival), 0) + 1).scalar_subquery()
 
 
-WAITING = "they are delivered as soon as a jovik command can write the shelf"
+WAITING_HINT = "they are delivered as soon as a jovik command can write the shelf"
 
 
 class RunWriter:
@@ -168,7 +168,7 @@ class RunWriter:
             raise type(error)(
                 f"{error.message.rstrip('.')}; {_passes(spool.passes)} of run {self.id} "
                 f"wait in {spool.path}",
-                "; ".join(filter(None, (error.hint, WAITING))),
+                "; ".join(filter(None, (error.hint, WAITING_HINT))),
             ) from None
 
     @held_back()

@@ -10,14 +10,14 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from jovik.base.session import Workload
+from jovik.base.io_session import Workload
 from jovik.base.trace import SLICE_NS
 from jovik.simulator.garbage_collection import IN_ORDER
 from jovik.simulator.parameters import Behaviour, StuckSensor
 
 PHASES = ("cache", "direct", "folding")
 """Where writes go, one after the other as each has no more room."""
-DRAWN = 512
+DRAW_SIZE = 512
 """Random numbers are drawn so many at a time: one by one they would cost more than the rest."""
 
 
@@ -37,7 +37,7 @@ class RateNoise:
     def next(self) -> float:
         """Return the factor of the next slice."""
         if not self._drawn:
-            self._drawn = self._rng.standard_normal(2 * DRAWN).tolist()
+            self._drawn = self._rng.standard_normal(2 * DRAW_SIZE).tolist()
         self._at = self._keep * self._at + self._fresh * self._drawn.pop()
         return math.exp(
             self._at * self._behaviour.pass_spread

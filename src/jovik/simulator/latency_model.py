@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from jovik.base import histogram
-from jovik.base.session import Workload
+from jovik.base.io_session import Workload
 from jovik.base.trace import Latencies
 from jovik.simulator.parameters import Behaviour
 

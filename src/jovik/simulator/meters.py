@@ -14,17 +14,17 @@ import numpy.typing as npt
 
 from jovik.base.errors import UsageError
 from jovik.base.trace import SLICE_NS, Trace
-from jovik.simulator.parameters import Behaviour, Noise, Power
+from jovik.simulator.parameters import AcousticNoise, Behaviour, Power
 
 INTERVAL_S = SLICE_NS / 1e9
 BEFORE_S = 20.0
 """So long before the first pass the meter is switched on, together with the drive."""
 AFTER_S = 5.0
-SPREAD = 0.01
+METER_SPREAD = 0.01
 """Standard deviation of what a power meter shows, as a share."""
 LEVEL_SPREAD = 0.3
 """The same of a level meter, in dB."""
-QUANTITIES = {"power": "W", "noise": "dB(A)"}
+METER_UNITS = {"power": "W", "noise": "dB(A)"}
 FLUSH_SHARE = 0.5
 """A flush takes so much of what writing takes beyond idling."""
 
@@ -46,7 +46,7 @@ def metered(
     Parameters
     ----------
     quantity : str
-        One of `QUANTITIES`.
+        One of `METER_UNITS`.
 
     Raises
     ------
@@ -69,7 +69,7 @@ def metered(
         _lay_pass(shown, behaviour, model, p)
     rng = np.random.default_rng(seed)
     if isinstance(model, Power):
-        shown *= 1 + SPREAD * rng.standard_normal(count)
+        shown *= 1 + METER_SPREAD * rng.standard_normal(count)
     else:
         shown += LEVEL_SPREAD * rng.standard_normal(count)
     # The middle of what each value was taken over.
@@ -77,7 +77,10 @@ def metered(
 
 
 def _lay_pass(
-    shown: npt.NDArray[np.float64], behaviour: Behaviour, model: Power | Noise, p: MeteredPass
+    shown: npt.NDArray[np.float64],
+    behaviour: Behaviour,
+    model: Power | AcousticNoise,
+    p: MeteredPass,
 ) -> None:
     slices = p.trace.slices
     first = round((BEFORE_S + p.start_s) / INTERVAL_S)

@@ -12,8 +12,8 @@ from typing import Annotated
 
 from pydantic import Field
 
+from jovik.base.io_session import Workload
 from jovik.base.quantities import parse_rate
-from jovik.base.session import Workload
 from jovik.base.toml_files import Size, StrictModel, Time, from_text
 from jovik.simulator.garbage_collection import greedy_amplification
 
@@ -148,7 +148,7 @@ class Power(StrictModel):
     spin_up_time: Time = 0
 
 
-class Noise(StrictModel):
+class AcousticNoise(StrictModel):
     """What a level meter beside the drive shows, in dB(A).
 
     Attributes
@@ -268,7 +268,7 @@ class Behaviour(StrictModel):
     platter: Platter | None = None
     heat: Heat | None = None
     power: Power | None = None
-    noise: Noise | None = None
+    noise: AcousticNoise | None = None
     pass_spread: Share = 0.01
     slice_spread: Share = 0.02
     run_spread: Share = 0.0

@@ -12,8 +12,8 @@ import numpy as np
 import numpy.typing as npt
 
 from jovik.base import histogram
+from jovik.base.io_session import ReplayJob
 from jovik.base.recording import Kind, Recording, dependencies, union_ns
-from jovik.base.session import ReplayJob
 from jovik.base.trace import SLICE_COLUMNS, SLICE_NS, Latencies, ReplayRecord
 from jovik.simulator.drive_state import State
 from jovik.simulator.parameters import Behaviour

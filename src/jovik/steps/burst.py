@@ -7,15 +7,15 @@ from typing import TYPE_CHECKING, ClassVar
 
 from typing_extensions import override
 
+from jovik.base.io_session import Workload
 from jovik.base.quantities import parse_size, parse_time, spell_size, spell_time
-from jovik.base.session import Workload
 from jovik.steps.cost import PlanCost
 from jovik.steps.io_clauses import block_fault
 from jovik.steps.step import Step
 from jovik.steps.tokens import Cursor, above_zero
 
 if TYPE_CHECKING:
-    from jovik.base.session import Session
+    from jovik.base.io_session import Session
     from jovik.base.step_result import StepResult
     from jovik.base.trace import Trace
     from jovik.steps.running import StepRun

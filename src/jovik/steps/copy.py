@@ -8,14 +8,14 @@ from typing import TYPE_CHECKING, ClassVar
 
 from typing_extensions import override
 
+from jovik.base.io_session import CopyJob
 from jovik.base.quantities import parse_size, spell_size
-from jovik.base.session import CopyJob
 from jovik.steps.cost import PlanCost
 from jovik.steps.step import Step
 from jovik.steps.tokens import Cursor, above_zero, in_range, whole
 
 if TYPE_CHECKING:
-    from jovik.base.session import Session
+    from jovik.base.io_session import Session
     from jovik.base.step_result import StepResult
     from jovik.base.trace import Trace
     from jovik.steps.running import StepRun

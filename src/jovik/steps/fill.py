@@ -14,7 +14,7 @@ from jovik.steps.step import Step
 from jovik.steps.tokens import Cursor, in_range, percentage
 
 if TYPE_CHECKING:
-    from jovik.base.session import Session
+    from jovik.base.io_session import Session
     from jovik.base.step_result import StepResult
     from jovik.steps.running import StepRun
 

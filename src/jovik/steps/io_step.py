@@ -12,17 +12,17 @@ from typing import TYPE_CHECKING, ClassVar
 from typing_extensions import override
 
 from jovik.base.errors import TargetError
+from jovik.base.io_session import Workload
 from jovik.base.quantities import (
     show_size,
 )
-from jovik.base.session import Workload
 from jovik.steps.cost import PlanCost
 from jovik.steps.io_clauses import CLAUSES, read_access, spell_head
 from jovik.steps.step import Step
 from jovik.steps.tokens import Cursor
 
 if TYPE_CHECKING:
-    from jovik.base.session import Session
+    from jovik.base.io_session import Session
     from jovik.base.step_result import StepResult
     from jovik.base.trace import Trace
     from jovik.steps.running import StepRun

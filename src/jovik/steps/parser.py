@@ -5,9 +5,9 @@ from __future__ import annotations
 from functools import lru_cache
 
 from jovik.steps.io_step import IoStep
+from jovik.steps.ladder import expand_ladder
 from jovik.steps.registry import STEPS
 from jovik.steps.step import Step
-from jovik.steps.sweep import expand_sweep
 from jovik.steps.tokens import Cursor
 
 
@@ -33,7 +33,7 @@ def parse_all(text: str) -> tuple[Step, ...]:
     PhraseError
         With the word at fault and what was expected there.
     """
-    return tuple(dict.fromkeys(parse(t) for t in expand_sweep(text)))
+    return tuple(dict.fromkeys(parse(t) for t in expand_ladder(text)))
 
 
 def parse_access(text: str) -> IoStep:

@@ -32,7 +32,7 @@ from jovik.steps.io_step import MOST_ROUNDS, IoStep
 from jovik.steps.parser import parse_all
 from jovik.steps.step import Step
 
-SPARE = (0, 9)
+DROP_ORDERS = (0, 9)
 
 
 @dataclass(frozen=True)
@@ -204,7 +204,7 @@ def _line_model() -> Any:
         title: str = ""
         why: str = ""
         passes: int | None = Field(None, ge=1, le=1000)
-        spare: int = Field(0, ge=SPARE[0], le=SPARE[1])
+        spare: int = Field(0, ge=DROP_ORDERS[0], le=DROP_ORDERS[1])
         rounds: int | None = Field(None, ge=2, le=1000)
         until: Literal["steady"] | None = None
         at_most: int | None = Field(None, ge=1, le=1000)

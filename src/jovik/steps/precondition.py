@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, ClassVar
 
 from typing_extensions import override
 
+from jovik.base.io_session import Workload
 from jovik.base.quantities import parse_size, show_size, spell_size
-from jovik.base.session import Workload
 from jovik.steps.cost import PlanCost
 from jovik.steps.io_clauses import read_share_of_free
 from jovik.steps.io_step import DEFAULT_SPAN_BYTES, span_of_free
@@ -16,7 +16,7 @@ from jovik.steps.step import Step
 from jovik.steps.tokens import Cursor, above_zero, in_range, whole
 
 if TYPE_CHECKING:
-    from jovik.base.session import ProgressCallback, Session
+    from jovik.base.io_session import ProgressCallback, Session
     from jovik.base.step_result import StepResult
     from jovik.base.trace import Trace
     from jovik.steps.running import StepRun
@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 IN_ORDER_BLOCK, AT_RANDOM_BLOCK = 128 * 2**10, 4 * 2**10
 """What the SNIA specification preconditions with, before it knows the workload and for it."""
 DEPTH = 32
-TIMES = (1, 20)
+TIMES_RANGE = (1, 20)
 
 
 @dataclass(frozen=True)
@@ -73,7 +73,9 @@ class PreconditionStep(Step):
     @override
     def read(cls, cursor: Cursor) -> PreconditionStep:
         # What follows ``precondition``.
-        times = cursor.read(whole, "how often, such as 2", in_range(TIMES, "a number of times"))
+        times = cursor.read(
+            whole, "how often, such as 2", in_range(TIMES_RANGE, "a number of times")
+        )
         cursor.choice("'times'", "times", "time")
         random = cursor.accept("at", "random")
         if not random:

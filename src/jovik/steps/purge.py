@@ -13,7 +13,7 @@ from jovik.steps.step import Step
 from jovik.steps.tokens import Cursor
 
 if TYPE_CHECKING:
-    from jovik.base.session import ProgressCallback, Session
+    from jovik.base.io_session import ProgressCallback, Session
     from jovik.base.step_result import StepResult
     from jovik.steps.cost import PlanCost
     from jovik.steps.running import StepRun

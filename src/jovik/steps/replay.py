@@ -11,17 +11,17 @@ from typing_extensions import override
 
 from jovik.base.chain import WRITTEN_BYTES
 from jovik.base.errors import UnknownRecordingError, UsageError
+from jovik.base.io_session import ReplayJob, Workload
 from jovik.base.quantities import show_size, show_time
 from jovik.base.recording import Kind, Recording
 from jovik.base.recording_file import read_recording
-from jovik.base.session import ReplayJob, Workload
 from jovik.base.trace import ReplayRecord
 from jovik.steps.cost import PlanCost
 from jovik.steps.step import Step
 from jovik.steps.tokens import Cursor
 
 if TYPE_CHECKING:
-    from jovik.base.session import Session
+    from jovik.base.io_session import Session
     from jovik.base.step_result import StepResult
     from jovik.base.trace import Trace
     from jovik.steps.running import StepRun

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, ClassVar
 
 from typing_extensions import override
 
+from jovik.base.io_session import Progress, ProgressCallback, Workload
 from jovik.base.quantities import parse_time, show_rate, show_time, spell_time
-from jovik.base.session import Progress, ProgressCallback, Workload
 from jovik.base.trace import Trace
 from jovik.steps.io_step import DEFAULT_SPAN_BYTES, IoStep
 from jovik.steps.running import no_progress
@@ -16,19 +16,19 @@ from jovik.steps.step import Step
 from jovik.steps.tokens import Cursor, above_zero, in_range, whole
 
 if TYPE_CHECKING:
-    from jovik.base.session import Session
+    from jovik.base.io_session import Session
     from jovik.base.step_result import StepResult
     from jovik.steps.running import StepRun
 
 LIMIT_NS = 10 * 60 * 10**9
 """How long a conditional rest lasts at most, unless the phrase says."""
-DEGREES = (1, 120)
+DEGREE_RANGE = (1, 120)
 PROBE_BYTES, PROBE_NS = 8 * 10**9, 2 * 10**9
 """The short write that shows whether the cache has recovered: as much as a short test writes.
 
 Less would fit into a cache that has hardly begun to drain.
 """
-RECOVERED = 0.9
+RECOVERED_FRACTION = 0.9
 """The share of its first rate at which a drive counts as recovered."""
 FIRST_PAUSE_NS, LONGEST_PAUSE_NS = 5 * 10**9, 180 * 10**9
 LOOK_NS = 10**9
@@ -92,7 +92,7 @@ class RestStep(Step):
                 else cursor.read(
                     _degrees,
                     "'recovered' or a temperature such as 45C",
-                    in_range(DEGREES, "degrees"),
+                    in_range(DEGREE_RANGE, "degrees"),
                 )
             )
             limit = LIMIT_NS
@@ -158,7 +158,7 @@ class RestStep(Step):
             spent = run.session.now_ns() - began
             first, rate = run.first_rate_bytes_s, probe_write(run)
             evidence = f"a short write at {show_rate(rate)}, {show_rate(first)} at first"
-            if rate >= RECOVERED * first:
+            if rate >= RECOVERED_FRACTION * first:
                 if last:
                     run.room_pause_ns = last
                 return f"recovered {_when(spent)}: {evidence}{self._make_room(run, began, watch)}"

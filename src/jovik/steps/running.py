@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Protocol
 
 if TYPE_CHECKING:
-    from jovik.base.session import Progress, ProgressCallback, Session, Workload
+    from jovik.base.io_session import Progress, ProgressCallback, Session, Workload
     from jovik.base.step_result import StepResult
     from jovik.base.trace import Trace
     from jovik.steps.step import Step

@@ -10,8 +10,8 @@ import numpy as np
 from typing_extensions import override
 
 from jovik.base.errors import TargetError
+from jovik.base.io_session import Progress, Workload
 from jovik.base.quantities import parse_size, spell_size
-from jovik.base.session import Progress, Workload
 from jovik.base.trace import SLICE_COLUMNS, Latencies, ScanRecord, Trace
 from jovik.steps.cost import PlanCost
 from jovik.steps.io_clauses import BLOCKS, SECTOR
@@ -21,7 +21,7 @@ from jovik.steps.step import Step
 from jovik.steps.tokens import Cursor, above_zero, in_range, whole
 
 if TYPE_CHECKING:
-    from jovik.base.session import Session
+    from jovik.base.io_session import Session
     from jovik.base.step_result import StepResult
     from jovik.steps.running import StepRun
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, ClassVar
 if TYPE_CHECKING:
     from typing import Self
 
-    from jovik.base.session import ProgressCallback, Session
+    from jovik.base.io_session import ProgressCallback, Session
     from jovik.base.step_result import StepResult
     from jovik.steps.cost import PlanCost
     from jovik.steps.running import StepRun

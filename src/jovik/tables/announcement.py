@@ -13,7 +13,7 @@ from jovik.steps import PurgeStep
 
 def announcement(ready: PreparedRun) -> str:
     """Return what is about to happen: how long, what is written, and where."""
-    request, cost = ready.order, ready.cost
+    request, cost = ready.request, ready.cost
     count = f"{len(request.tasks)} {'step' if len(request.tasks) == 1 else 'steps'}"
     fewest, most = (
         min(t.repeat.least for t in request.tasks),
@@ -54,7 +54,7 @@ def announcement(ready: PreparedRun) -> str:
 
 def cost_json(ready: PreparedRun) -> dict[str, Any]:
     """Return what a run will cost, as documented."""
-    request, cost = ready.order, ready.cost
+    request, cost = ready.request, ready.cost
     return {
         "drive": ready.sheet.drive.name,
         "target": request.target.describe(),
@@ -88,7 +88,7 @@ def enrolment_line(found: Enrolment) -> str:
 def _amounts(ready: PreparedRun, at_most: str) -> str:
     cost, rate = ready.cost, ready.rate_bytes_s
     writes = [show_size(cost.certain_bytes)] if cost.certain_bytes else []
-    if cost.endless and any(t.step.writes for t in ready.order.tasks):
+    if cost.endless and any(t.step.writes for t in ready.request.tasks):
         writes.append(
             f"on until you stop it (at {show_rate(rate)}: {show_size(rate * 60)} a minute)"
         )
@@ -99,7 +99,7 @@ def _amounts(ready: PreparedRun, at_most: str) -> str:
         )
     amount = f"{at_most}{' and '.join(writes)}" if writes else "nothing"
     space = show_size(cost.space_bytes)
-    target = ready.order.target
+    target = ready.request.target
     if isinstance(target, FolderTarget):
         return (
             f"writes {amount} in {target.path}, in test files of at most {space} that are "
@@ -107,7 +107,7 @@ def _amounts(ready: PreparedRun, at_most: str) -> str:
         )
     if isinstance(target, DeviceTarget):
         node = target.device.node
-        if any(isinstance(t.step, PurgeStep) for t in ready.order.tasks):
+        if any(isinstance(t.step, PurgeStep) for t in ready.request.tasks):
             return f"purges {node}: everything on it is lost; then writes {amount}"
         if not writes:
             return f"reads {space} of {node}, and writes nothing"

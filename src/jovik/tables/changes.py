@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from jovik.shelf.corrections import LoggedChange
+from jovik.shelf.corrections import LoggedCorrection
 from jovik.tables.table import Table
 
 
-def log_table(found: Sequence[LoggedChange]) -> Table:
+def log_table(found: Sequence[LoggedCorrection]) -> Table:
     """Return every change, in the order given."""
     rows = [
         (x.made[:16].replace("T", " "), x.subject, x.what, x.before or "-", x.after or "-")

@@ -11,29 +11,29 @@ from jovik.analysis.drive_class import class_of_step
 from jovik.analysis.lost_data import lost_words
 from jovik.base.interval import Interval
 from jovik.base.quantities import show_rate, show_size
-from jovik.queries.claims import Judged
+from jovik.queries.claims import ClaimsReport
 from jovik.sheets.sheet import Claim, Drive
 from jovik.tables.drive_class import standing_lines, usual_words
 from jovik.tables.runs import excluded_words
 from jovik.tables.table import Table
 
 
-def claims_table(found: Judged) -> Table:
+def claims_table(found: ClaimsReport) -> Table:
     """Return each claim with its verdict; below it why, and what makes one hesitate."""
-    judgements = found.judgements
-    runs = sorted({j.step.run for j in judgements if j.step})
+    verdicts = found.verdicts
+    runs = sorted({j.step.run for j in verdicts if j.step})
     lost = lost_in(found)
-    words = {id(j): f"{j.claim.label}: {j.why}{_usual(found, j)}" for j in judgements}
-    open_ones = [j for j in judgements if j.verdict not in (Verdict.MET, Verdict.BEATEN)]
+    words = {id(j): f"{j.claim.label}: {j.why}{_usual(found, j)}" for j in verdicts}
+    open_ones = [j for j in verdicts if j.verdict not in (Verdict.MET, Verdict.BEATEN)]
     return Table(
         f"{found.sheet.drive.name}: {lost or 'claims'}",
         ["claim", "claimed", "measured", "95 % interval", "% of claim", "verdict"],
-        [_row(j) for j in judgements],
+        [_row(j) for j in verdicts],
         right=(1, 2, 3, 4),
         spare=(4,),
         verdict=[
             *([f"{found.sheet.drive.name} {lost}"] if lost else []),
-            f"{found.sheet.drive.name}: {claims_summary(judgements)}",
+            f"{found.sheet.drive.name}: {claims_summary(verdicts)}",
             *(standing_lines(found.standing) if found.standing is not None else ()),
         ],
         notes=[
@@ -48,7 +48,7 @@ def claims_table(found: Judged) -> Table:
             *excluded_words(found.excluded),
         ],
         small=[
-            *(words[id(j)] for j in judgements if j not in open_ones),
+            *(words[id(j)] for j in verdicts if j not in open_ones),
             *_kept(found.sheet.drive),
             f"margin {100 * found.margin:g} %; rates without the flush at the end; from run "
             f"{', '.join(runs)}"
@@ -58,7 +58,7 @@ def claims_table(found: Judged) -> Table:
     )
 
 
-def _usual(found: Judged, j: ClaimVerdict) -> str:
+def _usual(found: ClaimsReport, j: ClaimVerdict) -> str:
     """Return the usual range of the drive's class, if classes know the claim's step."""
     what = class_of_step(j.step) if j.step is not None else None
     figure = found.standing.drive_class.figure(what) if found.standing and what else None
@@ -67,28 +67,28 @@ def _usual(found: Judged, j: ClaimVerdict) -> str:
     return f"; usual for a {found.standing.drive_class.title}: {usual_words(figure)}"
 
 
-def lost_in(found: Judged) -> str:
+def lost_in(found: ClaimsReport) -> str:
     """Return what to say before anything else where the drive lost data; empty if it did not."""
     return lost_words(found.lost, found.sheet.drive.capacity_bytes) if found.lost else ""
 
 
-def claims_summary(judgements: Sequence[ClaimVerdict]) -> str:
+def claims_summary(verdicts: Sequence[ClaimVerdict]) -> str:
     """Return one line for all claims: ``3 of 5 claims met, 1 short, 1 untested``."""
-    counts = Counter(str(j.verdict) for j in judgements)
+    counts = Counter(str(j.verdict) for j in verdicts)
     satisfied = counts.pop("met", 0) + counts.pop("beaten", 0)
     held = counts.pop("held back", 0)
-    by = list(dict.fromkeys(j.limit.what for j in judgements if j.limit is not None))
+    by = list(dict.fromkeys(j.limit.what for j in verdicts if j.limit is not None))
     rest = "".join(f", {n} {verdict}" for verdict, n in counts.items())
     rest += f", {held} held back by the {' and the '.join(by)}" if held else ""
-    return f"{satisfied} of {len(judgements)} claim{'s' if len(judgements) != 1 else ''} met{rest}"
+    return f"{satisfied} of {len(verdicts)} claim{'s' if len(verdicts) != 1 else ''} met{rest}"
 
 
-def doubts(found: Judged) -> list[str]:
+def doubts(found: ClaimsReport) -> list[str]:
     """Return words where the figures are of more than one sample, or of one that is not right."""
     used = sorted(
         {
             j.step.conditions.unit
-            for j in found.judgements
+            for j in found.verdicts
             if j.step is not None and j.step.conditions.unit is not None
         }
     )

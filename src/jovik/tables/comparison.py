@@ -12,14 +12,14 @@ from jovik.analysis.comparison import (
     FindingChange,
     StepComparison,
 )
-from jovik.analysis.run_effect import FLOOR
+from jovik.analysis.run_effect import MIN_SPREAD
 from jovik.base.quantities import significant
 from jovik.base.rate_unit import per_unit, rate_unit
-from jovik.queries.comparison import Compared, History, LoggedChange
+from jovik.queries.comparison import Compared, History, InstrumentChange
 from jovik.steps import parse
 from jovik.tables.table import Table, figure_words, interval_words
 
-ORDER = (Direction.FASTER, Direction.SLOWER, Direction.WITHIN_NOISE, Direction.UNTOLD)
+DIRECTIONS = (Direction.FASTER, Direction.SLOWER, Direction.WITHIN_NOISE, Direction.UNTOLD)
 MOST_KINDS = 4
 
 
@@ -38,7 +38,7 @@ def condition_words(change: ConditionChange) -> str:
 def _summary(comparison: Comparison) -> str:
     counted = [
         f"{len(of_direction)} {direction}"
-        for direction in ORDER
+        for direction in DIRECTIONS
         if (of_direction := comparison.of(direction))
     ]
     count = len(comparison.steps)
@@ -47,7 +47,7 @@ def _summary(comparison: Comparison) -> str:
 
 def comparison_table(found: Compared) -> Table:
     """Return each step that both have: faster ones first, then slower ones, then the rest."""
-    rows = [_row(s) for direction in ORDER for s in found.comparison.of(direction)]
+    rows = [_row(s) for direction in DIRECTIONS for s in found.comparison.of(direction)]
     return Table(
         f"{found.before.selection.words} against {found.after.selection.words}, {rate_unit()}",
         ["step", "before", "95 % interval", "after", "95 % interval", "times", ""],
@@ -86,7 +86,7 @@ def _notes(found: Compared) -> list[str]:
 
 def _small(found: Compared) -> list[str]:
     comparison = found.comparison
-    spread = 100 * max([FLOOR, *found.effect.spread.values()])
+    spread = 100 * max([MIN_SPREAD, *found.effect.spread.values()])
     lines = [logged_words(x) for x in found.logged if not x.apart]
     lines += [
         f"not compared: {parse(x.kind).label}: {', '.join(x.why)}"
@@ -115,7 +115,7 @@ def finding_words(change: FindingChange) -> str:
     return f"{words} ({change.step})"
 
 
-def logged_words(change: LoggedChange) -> str:
+def logged_words(change: InstrumentChange) -> str:
     """``power, W, idle: 0.91 (0.90 to 0.92), now 1.31 (1.30 to 1.32)``."""
     same = "" if change.apart else ", no difference"
     return (

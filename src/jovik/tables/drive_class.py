@@ -12,7 +12,7 @@ from jovik.queries.drive_class import ClassGap, ClassStanding
 from jovik.sheets.drive_class import DriveClass, UsualFigure
 from jovik.tables.table import Table, figure_words, interval_json
 
-SHORT = {
+SHORT_NAMES = {
     "sequential read": "seq. read",
     "sequential write": "seq. write",
     "sustained write": "sustained write",
@@ -123,7 +123,7 @@ def classes_table(classes: Sequence[DriveClass]) -> Table:
         rows.append((c.title, *(_range(figures.get(w)) for w in whats)))
     return Table(
         "What is usual, by class of drive (streams in MB/s, small accesses of 4 KiB in IOPS)",
-        ["class", *(SHORT.get(w, w) for w in whats)],
+        ["class", *(SHORT_NAMES.get(w, w) for w in whats)],
         rows,
         right=range(1, len(whats) + 1),
         notes=[

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from jovik.analysis.instrument import BY_POWER, COVERED, WATTS, SpanFigures
+from jovik.analysis.instrument import BY_POWER, MIN_COVERAGE, WATTS, SpanFigures
 from jovik.base.quantities import significant
 from jovik.queries.instrument import LogBeside
 from jovik.tables.table import Table, figure_words, interval_json, interval_words
@@ -38,7 +38,7 @@ def log_table(found: LogBeside) -> Table:
 
 def _short_words(found: LogBeside) -> list[str]:
     """Return which steps the log does not cover, so that no energy is told of them."""
-    short = [f for f in found.steps if f.covered < COVERED]
+    short = [f for f in found.steps if f.covered < MIN_COVERAGE]
     if not short:
         return []
     words = ", ".join(f"{f.name.split('  ')[0]} ({100 * f.covered:.0f} %)" for f in short)

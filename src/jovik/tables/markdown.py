@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 
-from jovik.base.sanitize import strip_control
+from jovik.base.terminal_text import strip_control
 from jovik.tables.table import Table
 
 

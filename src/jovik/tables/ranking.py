@@ -6,15 +6,15 @@ from collections.abc import Iterator, Sequence
 
 from jovik.analysis.comparability import long_write_of
 from jovik.analysis.ranking import DriveRank, Ranking, StepRank, lead_over_next
-from jovik.analysis.run_effect import FLOOR
+from jovik.analysis.run_effect import MIN_SPREAD
 from jovik.base.interval import Interval
 from jovik.base.quantities import show_size, show_time, significant
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.queries.drive_class import gaps
 from jovik.queries.ranking import (
     ENERGY,
-    WITHIN,
-    Ranked,
+    SAMPLE_ORDERS,
+    RankingReport,
     access_time_ns,
     index_for_money,
     price_for_terabyte,
@@ -31,14 +31,14 @@ MOST_TOLD, MOST_GAPS = 6, 2
 """Drives in the line of classes, and sentences on classes that lie far apart."""
 
 
-def overall_table(found: Ranked) -> Table:
+def overall_table(found: RankingReport) -> Table:
     """Return every drive with its index, what it costs and what it lasts."""
     ranking, by = found.ranking, found.by
     energy = by == ENERGY
     rows = [_overall_row(found, d) for d in ranking.drives]
     header = [
         "place",
-        by if by in WITHIN else "drive",
+        by if by in SAMPLE_ORDERS else "drive",
         "index",
         "95 % interval",
         "steps",
@@ -53,7 +53,7 @@ def overall_table(found: Ranked) -> Table:
         for c, order in ((8, "endurance"), (7, "money"), (6, "price"), (5, "latency"), (4, ""))
         if by != order
     ]
-    shown = [c for c in range(len(header)) if by not in WITHIN or c < 6]
+    shown = [c for c in range(len(header)) if by not in SAMPLE_ORDERS or c < 6]
     shown = [c for c in shown if not energy or c not in (5, 7)]
     return Table(
         ("Overall" if found.load is None else f"Overall, weighed for {found.load}")
@@ -68,7 +68,7 @@ def overall_table(found: Ranked) -> Table:
     )
 
 
-def _overall_row(found: Ranked, d: DriveRank) -> tuple[str, ...]:
+def _overall_row(found: RankingReport, d: DriveRank) -> tuple[str, ...]:
     drive, energy = found.drives.get(d.drive), found.by == ENERGY
     terabyte, money = price_for_terabyte(drive), index_for_money(d, drive)
     access = None if energy else access_time_ns(d)
@@ -86,7 +86,7 @@ def _overall_row(found: Ranked, d: DriveRank) -> tuple[str, ...]:
     )
 
 
-def steps_table(found: Ranked, kinds: Sequence[str] | None = None) -> Table:
+def steps_table(found: RankingReport, kinds: Sequence[str] | None = None) -> Table:
     """Return the ranking in each kind of step, best first, with the lead over the next."""
     lines = []
     for kind in found.ranking.kinds if kinds is None else kinds:
@@ -97,7 +97,7 @@ def steps_table(found: Ranked, kinds: Sequence[str] | None = None) -> Table:
     return Table("By step", header, lines, (3, 4, 5, 6), spare=(6, 5), verdict=verdict)
 
 
-def step_table(found: Ranked, kind: str) -> Table:
+def step_table(found: RankingReport, kind: str) -> Table:
     """Return the ranking of one kind of step in a table of its own."""
     return Table(
         _label(found.ranking, kind),
@@ -114,10 +114,10 @@ def _label(ranking: Ranking, kind: str) -> str:
     return parse(kind).label + (": sustained rate" if any(map(long_write_of, results)) else "")
 
 
-def _step_header(found: Ranked) -> list[str]:
+def _step_header(found: RankingReport) -> list[str]:
     return [
         "place",
-        found.by if found.by in WITHIN else "drive",
+        found.by if found.by in SAMPLE_ORDERS else "drive",
         _unit(found),
         "95 % interval",
         "lead",
@@ -125,12 +125,12 @@ def _step_header(found: Ranked) -> list[str]:
     ]
 
 
-def _unit(found: Ranked) -> str:
+def _unit(found: RankingReport) -> str:
     """Return what a rate is shown in: for a second, or for a joule."""
     return rate_unit().replace("/s", "/J") if found.by == ENERGY else rate_unit()
 
 
-def _step_rows(found: Ranked, kind: str) -> Iterator[tuple[str, ...]]:
+def _step_rows(found: RankingReport, kind: str) -> Iterator[tuple[str, ...]]:
     rows = ranking_of(found.ranking, kind)
     for s, lead in zip(rows, lead_over_next(found.ranking, rows), strict=True):
         ahead = "-" if lead is None else lead_words(lead)
@@ -164,7 +164,7 @@ def _level(lead: Interval) -> bool:
     return lead.low is not None and lead.high is not None and lead.low <= 1 <= lead.high
 
 
-def places_table(found: Ranked, drive: str) -> Table:
+def places_table(found: RankingReport, drive: str) -> Table:
     """Return the rank of one drive in each kind of step, beside the drive ahead."""
     rows = []
     for kind in found.ranking.kinds:
@@ -212,7 +212,7 @@ def ranking_of(ranking: Ranking, kind: str) -> list[StepRank]:
     )
 
 
-def ranking_verdict(found: Ranked) -> list[str]:
+def ranking_verdict(found: RankingReport) -> list[str]:
     """Return the answer: who is first, by how much, and who is level with it."""
     ranking = found.ranking
     if found.kind is not None:
@@ -243,7 +243,7 @@ def ranking_verdict(found: Ranked) -> list[str]:
     return [f"{words}: {index}"] if len(best) == 1 else [words]
 
 
-def ranking_findings(found: Ranked) -> list[str]:
+def ranking_findings(found: RankingReport) -> list[str]:
     """Return the notes that change a decision: limits of rigs, exclusions, omissions."""
     ranking = found.ranking
     lines = slowed_words(
@@ -257,7 +257,7 @@ def ranking_findings(found: Ranked) -> list[str]:
     ]
 
 
-def ranking_foot(found: Ranked, only: str | None = None) -> list[str]:
+def ranking_foot(found: RankingReport, only: str | None = None) -> list[str]:
     """Return what the index means, and what was left out and why, of all drives or only one."""
     ranking = found.ranking
     what = {"rig": "rigs", "firmware": "firmware versions"}.get(found.by, "drives")
@@ -288,7 +288,7 @@ def ranking_foot(found: Ranked, only: str | None = None) -> list[str]:
         if only in (None, drive)
     ]
     shown = [s.result for d in ranking.drives for s in d.steps]
-    if found.by not in WITHIN:
+    if found.by not in SAMPLE_ORDERS:
         notes += conditions_words([r for r in shown if only in (None, r.drive)] if only else shown)
     return notes + [
         f"left out: {x.drive}" + (f", {parse(x.kind).label}" if x.kind else "") + f": {x.why}"
@@ -297,7 +297,7 @@ def ranking_foot(found: Ranked, only: str | None = None) -> list[str]:
     ]
 
 
-def _energy_words(found: Ranked, only: str | None) -> list[str]:
+def _energy_words(found: RankingReport, only: str | None) -> list[str]:
     """Return where the energy is from, and what drives take while idle."""
     if found.by != ENERGY:
         return []
@@ -307,7 +307,7 @@ def _energy_words(found: Ranked, only: str | None) -> list[str]:
     )
 
 
-def _program_words(found: Ranked, only: str | None) -> list[str]:
+def _program_words(found: RankingReport, only: str | None) -> list[str]:
     """Return how long the program takes that drives are ranked by, and what of it is not theirs."""
     shown = [
         f"{s.drive} {program_words(x)}"
@@ -317,7 +317,7 @@ def _program_words(found: Ranked, only: str | None) -> list[str]:
     return [f"takes: {'; '.join(shown)}"] if shown else []
 
 
-def _class_words(found: Ranked, only: str | None) -> list[str]:
+def _class_words(found: RankingReport, only: str | None) -> list[str]:
     """Return each drive against its class, and why classes are an order of magnitude apart."""
     standings = {d: s for d, s in found.standings.items() if s.index is not None}
     if only is not None:
@@ -335,14 +335,14 @@ def _class_words(found: Ranked, only: str | None) -> list[str]:
     return lines + [gap_words(g) for g in wide[:MOST_GAPS]]
 
 
-def _index_words(found: Ranked) -> list[str]:
+def _index_words(found: RankingReport) -> list[str]:
     """Return which steps make the index, who lacks some, and what runs are taken to differ by."""
     ranking = found.ranking
-    if ranking.places is None or len(ranking.places.drives) < 2:
+    if ranking.rank_intervals is None or len(ranking.rank_intervals.drives) < 2:
         return []
     counted = len(ranking.counted)
     effect = found.effect
-    spread = 100 * max([FLOOR, *effect.spread.values()])
+    spread = 100 * max([MIN_SPREAD, *effect.spread.values()])
     learnt = f"from {effect.freedom} repeated runs" if effect.spread else "the assumed minimum"
     lines = [
         f"index: {counted} {'step' if counted == 1 else 'steps'} that two drives or more were "

@@ -9,7 +9,7 @@ from typing import Any
 from jovik.base.quantities import show_rate, show_size, significant
 from jovik.hardware.mounts import Mount
 from jovik.queries.readiness import DriveReadiness
-from jovik.runs.environment import serial_hash, serial_tail
+from jovik.runs.identification import serial_hash, serial_tail
 from jovik.tables.sheets import medium_word
 from jovik.tables.table import Table
 

@@ -9,7 +9,7 @@ from jovik.queries.real_work import RealWork
 from jovik.steps import parse
 from jovik.tables.table import Table, interval_words
 
-WORDS = {WorkKind.STREAM: "stream", WorkKind.COPY: "copy", WorkKind.PROGRAM: "program"}
+KIND_WORDS = {WorkKind.STREAM: "stream", WorkKind.COPY: "copy", WorkKind.PROGRAM: "program"}
 
 
 def real_work_sentence(found: RealWork) -> str:
@@ -36,7 +36,7 @@ def real_work_table(found: RealWork) -> Table:
     """Return the sentence first, then each step with its share."""
     rows = [
         (
-            WORDS[x.kind],
+            KIND_WORDS[x.kind],
             parse(x.result.kind).label,
             significant(x.rate_bytes_s.median * per_unit()),
             interval_words(x.rate_bytes_s, per_unit()),

@@ -16,8 +16,8 @@ from jovik.analysis.fullness import (
     caches_against_full,
     empty_against_full,
 )
+from jovik.analysis.ladder import Ladder, ladders_in
 from jovik.analysis.statistics import interval
-from jovik.analysis.sweep import Sweep, curves
 from jovik.base.findings import Level, Shape
 from jovik.base.interval import Interval
 from jovik.base.quantities import show_size, show_time, show_time_or_dash, significant
@@ -35,7 +35,7 @@ def findings_tables(results: Sequence[StepResult]) -> list[Table]:
     tables = steady_tables(results)
     # A ladder of rungs that were repeated until steady is in those.
     fresh = [r for r in results if not steady_step(r)]
-    tables += [ladder_table(curve) for curve in curves(fresh)]
+    tables += [ladder_table(curve) for curve in ladders_in(fresh)]
     tables += [
         long_write_table(number, result)
         for number, result in enumerate(results, 1)
@@ -54,10 +54,10 @@ def findings_tables(results: Sequence[StepResult]) -> list[Table]:
 
 def in_a_ladder(result: StepResult) -> bool:
     """Return True if a ladder's own table shows this result."""
-    return result.findings.sweep is not None
+    return result.findings.ladder is not None
 
 
-def ladder_table(curve: Sweep) -> Table:
+def ladder_table(curve: Ladder) -> Table:
     """Return a ladder rung by rung, with its best and its knee."""
     rows = []
     for rung in curve.rungs:
@@ -301,7 +301,7 @@ def is_copy(result: StepResult) -> bool:
     return isinstance(parse(result.phrase), CopyStep)
 
 
-def sweep_json(curve: Sweep) -> dict[str, Any]:
+def ladder_json(curve: Ladder) -> dict[str, Any]:
     """Return a sweep as documented."""
     points = [
         {

@@ -8,11 +8,11 @@ from typing import Any
 
 from jovik.analysis.claims import all_latencies_ns
 from jovik.analysis.comparability import long_write_of, rate_of, steady_step
+from jovik.analysis.ladder import ladders_in
 from jovik.analysis.limits import disturbance_words
 from jovik.analysis.long_write_notes import fall_note
 from jovik.analysis.lost_data import lost_by, lost_words
 from jovik.analysis.statistics import interval
-from jovik.analysis.sweep import curves
 from jovik.base.findings import Disturbance
 from jovik.base.interval import Interval
 from jovik.base.plain_data import plain
@@ -65,7 +65,7 @@ def run_table(
     """
     # A sweep of two, or over what is no axis, makes no curve: its steps stand here.
     drawn = {
-        id(p.result) for curve in curves(results) for p in curve.rungs if in_a_ladder(p.result)
+        id(p.result) for curve in ladders_in(results) for p in curve.rungs if in_a_ladder(p.result)
     }
     # What was repeated until steady has a table of its own, too.
     shown = [(n, r) for n, r in enumerate(results, 1) if id(r) not in drawn and not steady_step(r)]

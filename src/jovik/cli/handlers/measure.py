@@ -35,34 +35,34 @@ def measure(
     stop = on_error == "stop"
     where = where_from(shelf_at)
 
-    def orders_now() -> list[RunRequest]:
+    def requests_now() -> list[RunRequest]:
         return [request_for(t, phrases, **how, stop_on_error=stop) for t in targets]
 
     try:
         # What is misused is refused before there is a shelf.
-        orders = orders_now()
+        requests = requests_now()
     except UnknownRecordingError as unknown:
         try:
             opened = Shelf(where)
         except ShelfError:
             raise unknown from None
         with opened:
-            orders = orders_now()
+            requests = requests_now()
     consent = EnduranceConsent(ask_above, yes)
     with Shelf(where, create=True) as shelf:
         if dry_run and form == "json":
-            _costs(shelf, orders, name)
+            _costs(shelf, requests, name)
             return 0
-        if len(orders) > 1 or every_drive or together:
+        if len(requests) > 1 or every_drive or together:
             asked = SeveralTargets(
-                tuple(orders), tuple(targets), left_out, name, together, each_pass
+                tuple(requests), tuple(targets), left_out, name, together, each_pass
             )
             return run_several(shelf, asked, form, consent=consent, dry_run=dry_run)
-        enrolment = sheet_for(shelf, orders[0].target, name, enrol=not dry_run)
+        enrolment = sheet_for(shelf, requests[0].target, name, enrol=not dry_run)
         return run_order(
             shelf,
             enrolment.sheet,
-            fit_budget(orders[0], enrolment.sheet),
+            fit_budget(requests[0], enrolment.sheet),
             form,
             consent=consent,
             dry_run=dry_run,
@@ -84,10 +84,10 @@ def _targets(
     return *split_words(words), ()
 
 
-def _costs(shelf: Shelf, orders: list[RunRequest], name: str | None) -> None:
+def _costs(shelf: Shelf, requests: list[RunRequest], name: str | None) -> None:
     """Print what each run would cost, as JSON, without writing anything."""
     rows = []
-    for request in orders:
+    for request in requests:
         sheet = sheet_for(shelf, request.target, name, enrol=False).sheet
         with prepared(sheet, fit_budget(request, sheet)) as ready:
             rows.append(cost_json(ready))

@@ -8,7 +8,7 @@ from typing import Any
 
 from jovik.charts.canvas import THEMES, Canvas, check_file
 from jovik.charts.kinds import draw
-from jovik.cli.picture_command import USES
+from jovik.cli.picture_command import CANVAS_SIZES
 from jovik.cli.streams import file_or_output
 from jovik.cli.written_files import say_written
 from jovik.shelf.sqlite import where_from
@@ -29,7 +29,7 @@ def draw_picture(
     **options: Any,
 ) -> None:
     """Draw one kind of picture; the file is checked before anything is drawn."""
-    usual, scale = USES[use]
+    usual, scale = CANVAS_SIZES[use]
     canvas = Canvas(*(size or usual), THEMES[theme], scale)
     with file_or_output(out, ".png") as file:
         check_file(file, force=force)

@@ -10,7 +10,7 @@ from jovik.cli.terminal_table import show_table
 from jovik.hardware.block_trace import left_on
 from jovik.hardware.target import MODEL, devices_under, mount_under
 from jovik.queries.readiness import claims_at, readiness_of, readiness_of_model
-from jovik.runs.environment import system_drive
+from jovik.runs.identification import system_drive
 from jovik.shelf.sqlite import where_from
 from jovik.tables.circumstances import circumstances_table
 from jovik.tables.readiness import readiness_json, readiness_table

@@ -6,16 +6,16 @@ import click
 
 from jovik.analysis.claims import Verdict
 from jovik.cli.run_flow import run_order
-from jovik.queries.claims import Judged, even_from_the_start
+from jovik.queries.claims import ClaimsReport, even_from_the_start
 from jovik.runs import request_for_undecided
 from jovik.runs.request import SETTLING_WRITE_NS
 from jovik.shelf.store import Shelf
 
 
-def settle(shelf: Shelf, found: Judged, target: str) -> bool:
+def settle(shelf: Shelf, found: ClaimsReport, target: str) -> bool:
     """Measure again what is too close to call; whether there was anything."""
     request = request_for_undecided(
-        found.judgements,
+        found.verdicts,
         target,
         found.margin,
         lambda j: even_from_the_start(shelf, j, SETTLING_WRITE_NS),
@@ -27,9 +27,9 @@ def settle(shelf: Shelf, found: Judged, target: str) -> bool:
     return True
 
 
-def _nothing_to_settle(found: Judged) -> str:
+def _nothing_to_settle(found: ClaimsReport) -> str:
     """Why no pass is made: nothing is open, or nothing that more passes could settle."""
-    undecided = [j.claim.what for j in found.judgements if j.verdict is Verdict.CLOSE]
+    undecided = [j.claim.what for j in found.verdicts if j.verdict is Verdict.CLOSE]
     if not undecided:
         return "nothing is too close to call"
     return (

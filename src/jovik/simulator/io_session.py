@@ -11,9 +11,7 @@ import numpy as np
 import numpy.typing as npt
 
 from jovik.base.errors import TargetError
-from jovik.base.limits import MODEL_PASS_NS
-from jovik.base.quantities import show_size, show_time
-from jovik.base.session import (
+from jovik.base.io_session import (
     CopyJob,
     DiscardResult,
     Progress,
@@ -23,12 +21,14 @@ from jovik.base.session import (
     WearCounters,
     Workload,
 )
+from jovik.base.limits import MODEL_PASS_NS
+from jovik.base.quantities import show_size, show_time
 from jovik.base.trace import (
     SLICE_COLUMNS,
     SLICE_NS,
     CopyRecord,
-    Environment,
     IoFault,
+    PassSurroundings,
     StampFaults,
     Trace,
 )
@@ -39,7 +39,7 @@ from jovik.simulator.latency_model import latencies
 from jovik.simulator.parameters import UnreadableRange
 from jovik.simulator.replay import latencies_of, record_of, replayed, slices_of
 
-GLANCES = 4
+PROGRESS_CALLS = 4
 """How often a pass is shown in progress: virtual time passes too quickly for more."""
 ENDLESS_NS = 3600 * 10**9
 """What 'until stopped' comes to where nobody can stop virtual time."""
@@ -48,7 +48,7 @@ TEMPERATURE_EVERY_NS = 10**9
 
 
 @dataclass
-class Series:
+class ModelSeries:
     """The slices of a pass as they grow: I/Os and time of each, and the temperatures met."""
 
     ios: list[float]
@@ -64,7 +64,7 @@ class Series:
 
 
 class ModelSession:
-    """Passes on a model drive; see `jovik.base.session.Session`.
+    """Passes on a model drive; see `jovik.base.io_session.Session`.
 
     The clock, the fill of the write cache and the heat go on from pass to pass; noise comes from
     the workload's seed, so a pass can be repeated exactly.
@@ -189,7 +189,7 @@ class ModelSession:
         self.state.used_bytes = self._laid_out + self._filled + sum(self._copied)
 
     def run(self, work: Workload, watch: ProgressCallback) -> Trace:
-        """Return one pass; see `jovik.base.session.Session.run`."""
+        """Return one pass; see `jovik.base.io_session.Session.run`."""
         rng = np.random.default_rng([work.seed])
         series = self._simulate(
             replace(work, time_ns=ENDLESS_NS) if work.endless else work,
@@ -216,7 +216,7 @@ class ModelSession:
             first_fault=series.fault,
             stamps=self._stamps(work) if work.verify else None,
             notes=self.notes,
-            environment=Environment(temperatures=tuple(series.temperatures))
+            environment=PassSurroundings(temperatures=tuple(series.temperatures))
             if series.temperatures
             else None,
         )
@@ -254,17 +254,17 @@ class ModelSession:
         rng: np.random.Generator,
         watch: ProgressCallback,
         factor: float = 1.0,
-    ) -> Series:
+    ) -> ModelSeries:
         """Return the slices of a pass; `factor` is on its rate."""
         luck = RateNoise(self.drive.behaviour, rng)
         total = work.amount_bytes / work.block_bytes if work.amount_bytes is not None else math.inf
         total = math.floor(total) if math.isfinite(total) else total
         end_ns = work.time_ns if work.time_ns is not None else math.inf
         bad = _BadPlaces(self.drive.behaviour.bad, work)
-        series = Series([], [], [])
+        series = ModelSeries([], [], [])
         state, done, at = self.state, 0.0, 0.0
         state.begin()
-        glance = (end_ns if math.isfinite(end_ns) else 0) / GLANCES
+        glance = (end_ns if math.isfinite(end_ns) else 0) / PROGRESS_CALLS
         measured_at = -math.inf
         heated = self.drive.behaviour.heat is not None
         while at < end_ns and done < total and series.fault is None:
@@ -306,7 +306,7 @@ class ModelSession:
                         written_bytes=written,
                     )
                 )
-                glance += (end_ns if math.isfinite(end_ns) else 0) / GLANCES
+                glance += (end_ns if math.isfinite(end_ns) else 0) / PROGRESS_CALLS
         return series
 
     def replay(self, job: ReplayJob, watch: ProgressCallback) -> Trace:
@@ -443,7 +443,7 @@ def _sizes(job: CopyJob) -> tuple[int, ...]:
     return job.sizes if job.folder is None else tuple(f.size_bytes for f in files_in(job.folder))
 
 
-def _slices(work: Workload, series: Series) -> npt.NDArray[np.int64]:
+def _slices(work: Workload, series: ModelSeries) -> npt.NDArray[np.int64]:
     """Whole I/Os only: the running total is rounded, so that nothing is lost or counted twice."""
     slices = np.zeros((max(len(series.ios), 1), len(SLICE_COLUMNS)), np.int64)
     if not series.ios:
@@ -498,7 +498,7 @@ class _BadPlaces:
 
     def meet(
         self,
-        series: Series,
+        series: ModelSeries,
         work: Workload,
         done: float,
         ios: float,

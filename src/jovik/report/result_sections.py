@@ -16,7 +16,7 @@ from jovik.charts.pairs import fullness_chart
 from jovik.charts.provenance import provenance
 from jovik.charts.surface import surface_chart
 from jovik.queries.instrument import log_beside
-from jovik.queries.sweep import ladders_of
+from jovik.queries.ladder import ladders_of
 from jovik.report.document import Block, Picture, Section
 from jovik.shelf.read_runs import RunRecord
 from jovik.shelf.store import Shelf
@@ -35,7 +35,7 @@ from jovik.tables.run_findings import (
 from jovik.tables.steps import first_access, run_table, speed_table, written_bytes
 
 Runs = Sequence[tuple[RunRecord, tuple[StepResult, ...]]]
-SINGLE = ("random read 4KiB", "random write 4KiB")
+LATENCY_STEPS = ("random read 4KiB", "random write 4KiB")
 """Steps whose latencies are drawn over each other, where they were made."""
 
 
@@ -91,7 +91,7 @@ def work_blocks(results: Sequence[StepResult]) -> tuple[Block, ...]:
 def latency_section(results: Sequence[StepResult]) -> Section:
     """Return how long single I/Os take."""
     empty = [r for r in results if r.conditions.filled_percent is None]
-    chosen = [r for kind in SINGLE for r in empty if r.kind == kind and r.latencies]
+    chosen = [r for kind in LATENCY_STEPS for r in empty if r.kind == kind and r.latencies]
     blocks = (Picture("latency", latency_chart(chosen)), access_table(empty)) if chosen else ()
     return Section("latency", "Latency", blocks)
 

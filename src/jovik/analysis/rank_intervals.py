@@ -21,7 +21,7 @@ import numpy.typing as npt
 
 from jovik.analysis.run_effect import RunEffect, weighted
 from jovik.analysis.statistics import CONFIDENCE
-from jovik.analysis.student import quantiles
+from jovik.analysis.student_t import quantiles
 from jovik.base.interval import Interval
 from jovik.base.step_result import StepResult
 
@@ -44,7 +44,7 @@ class Rank:
 
 
 @dataclass(frozen=True)
-class Places:
+class RankIntervals:
     """Drives on one scale of logs, and which of them surely differ.
 
     Attributes
@@ -113,11 +113,11 @@ class Places:
         return Interval(math.exp(between), math.exp(between - reach), math.exp(between + reach))
 
 
-def places(
+def rank_intervals(
     cells: Cells,
     weights: Mapping[str, float],
     effect: RunEffect,
-) -> Places:
+) -> RankIntervals:
     """Put drives on one scale.
 
     Parameters
@@ -164,7 +164,7 @@ def places(
     missing = tuple(
         tuple(k for k, is_there in zip(kinds, row, strict=True) if not is_there) for row in present
     )
-    return Places(drives, score, np.array(variances), np.array(freedoms), missing)
+    return RankIntervals(drives, score, np.array(variances), np.array(freedoms), missing)
 
 
 def _terms(results: Sequence[StepResult], weight: float) -> list[tuple[float, StepResult]]:

@@ -13,8 +13,7 @@ import numpy.typing as npt
 from jovik.base.errors import TargetError
 from jovik.base.fault_errors import fault_error
 from jovik.base.interruption import take_notice
-from jovik.base.recording import CHUNK
-from jovik.base.session import (
+from jovik.base.io_session import (
     CopyJob,
     DiscardResult,
     Progress,
@@ -24,16 +23,17 @@ from jovik.base.session import (
     WearCounters,
     Workload,
 )
+from jovik.base.recording import CHUNK
 from jovik.base.trace import SLICE_COLUMNS, Trace
 from jovik.engine import code_cache
 from jovik.engine.buffers import Buffers, check_memory, unit_of
 from jovik.engine.file_copy import CopyFolder
+from jovik.engine.io_file import IoFile
 from jovik.engine.kernel import layout
 from jovik.engine.pass_trace import live_latency_ns, progress_of, trace_of
 from jovik.engine.replay import Replays
 from jovik.engine.selection import select_engine
 from jovik.engine.storage import Storage
-from jovik.engine.test_file import TestFile
 from jovik.engine.worker_pool import BlockingPool, WorkerPool
 
 STALL_S = 30.0
@@ -54,7 +54,7 @@ LATENCY_EVERY_S = 0.5
 
 
 class FileSession:
-    """Passes on a test file in a folder; see `jovik.base.session.Session`.
+    """Passes on a test file in a folder; see `jovik.base.io_session.Session`.
 
     Parameters
     ----------
@@ -79,8 +79,8 @@ class FileSession:
         self._crew = select_engine(engine)
         self._wanted = engine
         self._auto = engine == "auto"
-        self.place: Storage = TestFile(where) if isinstance(where, Path) else where
-        if engine == "auto" and not self.place.direct:
+        self.storage: Storage = IoFile(where) if isinstance(where, Path) else where
+        if engine == "auto" and not self.storage.direct:
             # Through the cache a ring hands each I/O to a helper thread of the kernel; plain calls
             # cost less.
             self._crew = BlockingPool
@@ -91,8 +91,8 @@ class FileSession:
         )
         self._ceilings: dict[tuple[int, int, int], float | None] = {}
         self._fillers: list[FileSession] = []
-        self._copies = CopyFolder(self.place.folder)
-        self._replays = Replays(self.place, self.buffers, self._attended)
+        self._copies = CopyFolder(self.storage.folder)
+        self._replays = Replays(self.storage, self.buffers, self._attended)
         self._room: int | None = None
         self._kept: list[WorkerPool] = []  # crews whose I/O never came back: their memory must stay
 
@@ -104,13 +104,13 @@ class FileSession:
     @property
     def direct(self) -> bool:
         """Return True if the operating system's cache is out of the way."""
-        return self.place.direct
+        return self.storage.direct
 
     @property
     def notes(self) -> tuple[str, ...]:
         """Return the note that goes with a cached file system."""
         notes = [] if self.direct else ["buffered (page cache)"]
-        if not self.place.writable:
+        if not self.storage.writable:
             notes.append("read as it is: what was never written may be answered without the medium")
         return (*notes, *self._more_notes)
 
@@ -121,9 +121,9 @@ class FileSession:
 
     def engine_for(self, work: Workload) -> str:
         """Return the implementation that such a pass is run by."""
-        return self._crew_for(work).name
+        return self._pool_for(work).name
 
-    def _crew_for(self, work: Workload) -> type[WorkerPool]:
+    def _pool_for(self, work: Workload) -> type[WorkerPool]:
         # With one I/O in flight a ring has nothing to gather, and a plain call costs less; who
         # asked for a ring gets one.
         return (
@@ -144,11 +144,11 @@ class FileSession:
         for filler in self._fillers:
             filler.close()
         if not self._kept:
-            self.place.close()
+            self.storage.close()
             return
         # Where I/O never came back, closing may not either; the kernel does it when the process has
         # gone.
-        thread = threading.Thread(target=self.place.close, daemon=True)
+        thread = threading.Thread(target=self.storage.close, daemon=True)
         thread.start()
         thread.join(GRACE_S)
 
@@ -166,7 +166,7 @@ class FileSession:
 
     def free_bytes(self) -> int | None:
         """Return what may still be written."""
-        return self.place.free_bytes()
+        return self.storage.free_bytes()
 
     def room_bytes(self) -> int | None:
         """Return what the test file may take.
@@ -174,23 +174,23 @@ class FileSession:
         Asked once, so that all steps of a run have one area.
         """
         if self._room is None:
-            self._room = self.place.free_bytes()
+            self._room = self.storage.free_bytes()
         return self._room
 
     def check_purge(self) -> None:
-        """See `jovik.base.session.Session.check_purge`."""
-        if not self.place.writable:
+        """See `jovik.base.io_session.Session.check_purge`."""
+        if not self.storage.writable:
             raise TargetError(
-                f"a purge of {self.place.folder} destroys everything on it",
+                f"a purge of {self.storage.folder} destroys everything on it",
                 "to allow that, name the unit: --destroy SERIAL",
             )
 
     def purge(self) -> PurgeResult:
-        """See `jovik.base.session.Session.purge`: by the device itself, or in a folder by TRIM."""
+        """Purge the raw device by its own commands, or a folder's free space by TRIM."""
         self.check_purge()
         given = self.empty() if self.capacity_bytes() is None else DiscardResult()
         self._laid_out, self._stamped = 0, None
-        return self.place.purge(given.note)
+        return self.storage.purge(given.note)
 
     def wear_bytes(self) -> WearCounters | None:
         """Return nothing, because the run reads the health log itself."""
@@ -198,26 +198,26 @@ class FileSession:
 
     def capacity_bytes(self) -> int | None:
         """Return all of a raw device; None on a file system."""
-        return self.place.capacity_bytes_addressed()
+        return self.storage.capacity_bytes_addressed()
 
     def fill_percent(self) -> float | None:
         """Return how full the file system is, or how much of a raw device was written."""
         whole = self.capacity_bytes()
-        if whole is not None and self.place.writable:
+        if whole is not None and self.storage.writable:
             return 100.0 * self._laid_out / whole
-        return self.place.fill_percent()
+        return self.storage.fill_percent()
 
     def to_fill_bytes(self, percent: int) -> int:
-        """Return bytes that `fill` would write; see `jovik.base.session.Session.fill`."""
+        """Return bytes that `fill` would write; see `jovik.base.io_session.Session.fill`."""
         whole = self.capacity_bytes()
         if whole is not None:
-            if not self.place.writable:
+            if not self.storage.writable:
                 raise TargetError(
-                    f"filling {self.place.folder} would destroy what is on it",
+                    f"filling {self.storage.folder} would destroy what is on it",
                     "to allow that, name the unit: --destroy SERIAL",
                 )
             return max(whole * percent // 100 - self._laid_out, 0)
-        return self.place.to_fill_bytes(percent)
+        return self.storage.to_fill_bytes(percent)
 
     def fill(self, percent: int, seed: int, watch: ProgressCallback) -> Trace | None:
         """Fill a file system with a second unnamed file, or a device behind the test area."""
@@ -245,14 +245,14 @@ class FileSession:
             self._laid_out = first * LAYOUT_BLOCK + missing
             self._stamped = None
             return trace
-        filler = FileSession(self.place.folder, self._wanted, seed)
+        filler = FileSession(self.storage.folder, self._wanted, seed)
         self._fillers.append(filler)
         filler.prepare(work, watch)
         return filler.run(work, watch)
 
     def empty(self) -> DiscardResult:
         """Give back the test file, the fill and the copies, and let the drive know."""
-        if not self.place.writable:
+        if not self.storage.writable:
             return DiscardResult(0, "nothing was written, so nothing is given back")
         held = self._laid_out + sum(f._laid_out for f in self._fillers)
         self._copies.close()
@@ -261,28 +261,28 @@ class FileSession:
         self._fillers = []
         self._laid_out, self._stamped = 0, None
         if self.capacity_bytes() is None:
-            self.place.empty()
-            self.place.sync()
-        return DiscardResult(held, self.place.discard())
+            self.storage.empty()
+            self.storage.sync()
+        return DiscardResult(held, self.storage.discard())
 
     def copy_size(self, job: CopyJob) -> tuple[int, int]:
-        """Return files and bytes of a job; see `jovik.base.session.Session.copy_size`."""
+        """Return files and bytes of a job; see `jovik.base.io_session.Session.copy_size`."""
         if self.capacity_bytes() is not None:
             raise TargetError(
-                f"{self.place.folder} is a raw device: files are copied to a file system",
+                f"{self.storage.folder} is a raw device: files are copied to a file system",
                 "name a folder on a mounted file system",
             )
-        return self._copies.size(job, self.place.free_bytes())
+        return self._copies.size(job, self.storage.free_bytes())
 
     def copy(self, job: CopyJob, watch: ProgressCallback) -> Trace:
-        """Copy files; see `jovik.base.session.Session.copy`."""
+        """Copy files; see `jovik.base.io_session.Session.copy`."""
 
         def attended(live: Progress) -> None:
-            if squeezed := self.place.squeezed():
+            if squeezed := self.storage.squeezed():
                 raise TargetError(squeezed, GIVEN_BACK)
             watch(live)
 
-        return replace(self._copies.run(job, self.place.free_bytes(), attended), notes=())
+        return replace(self._copies.run(job, self.storage.free_bytes(), attended), notes=())
 
     def ceiling_iops(self, work: Workload) -> float | None:
         """IOPS of the loop on a null backend, or on memory where I/O is buffered.
@@ -295,38 +295,38 @@ class FileSession:
         if key not in self._ceilings:
             if self.direct:
                 self._ceilings[key] = null_backend_iops(
-                    self._crew_for(work), work.depth, work.workers, CEILING_NS
+                    self._pool_for(work), work.depth, work.workers, CEILING_NS
                 )
             else:
                 self._ceilings[key] = memory_iops(
-                    self._crew_for(work), work.depth, work.workers, work.block_bytes, CEILING_NS
+                    self._pool_for(work), work.depth, work.workers, work.block_bytes, CEILING_NS
                 )
         return self._ceilings[key]
 
     def threads(self, work: Workload) -> int:
         """Measuring threads of a pass."""
-        return self._crew_for(work).threads_for(work)
+        return self._pool_for(work).threads_for(work)
 
     def check(self, work: Workload) -> None:
-        """Refuse what this target cannot take; see `jovik.base.session.Session.check`."""
-        if work.writes and not self.place.writable:
+        """Refuse what this target cannot take; see `jovik.base.io_session.Session.check`."""
+        if work.writes and not self.storage.writable:
             raise TargetError(
-                f"writing {self.place.folder} would destroy what is on it",
+                f"writing {self.storage.folder} would destroy what is on it",
                 "to allow that, name the unit: --destroy SERIAL",
             )
-        if work.verify and not self.place.writable:
+        if work.verify and not self.storage.writable:
             raise TargetError(
                 "only what Jovik has written carries stamps to verify",
                 "leave 'verify' out, or allow writing: --destroy SERIAL",
             )
-        sector = self.place.block_bytes
+        sector = self.storage.block_bytes
         if self.direct and work.block_bytes % sector:
             raise TargetError(
-                f"{self.place.folder} takes blocks in multiples of {sector} bytes, not "
+                f"{self.storage.folder} takes blocks in multiples of {sector} bytes, not "
                 f"{work.block_bytes}",
                 f"use a block of {sector}B or a multiple of it",
             )
-        threads = self._crew_for(work).threads_for(work)
+        threads = self._pool_for(work).threads_for(work)
         if threads > MOST_THREADS:
             raise TargetError(
                 f"{threads} blocking calls at once are more than the {MOST_THREADS} threads that "
@@ -338,21 +338,21 @@ class FileSession:
                 f"a span of {work.span_bytes} bytes has no block for each of {work.workers} workers"
             )
         check_memory(work.depth * work.workers, work.block_bytes)
-        self.place.check_space(work.start_bytes + work.span_bytes)
+        self.storage.check_space(work.start_bytes + work.span_bytes)
 
     def to_lay_out_bytes(self, work: Workload) -> int:
         """Return bytes that `prepare` would write."""
-        if work.fresh or not self.place.writable:
+        if work.fresh or not self.storage.writable:
             return 0
         if work.verify and self._stamped != (unit_of(work.block_bytes), work.compressible_percent):
             return work.span_bytes
         return max(work.start_bytes + work.span_bytes - self._laid_out, 0)
 
     def prepare(self, work: Workload, watch: ProgressCallback) -> int:
-        """Lay the file out, or give it fresh space; see `jovik.base.session.Session.prepare`."""
+        """Lay the file out, or give it fresh space; see `jovik.base.io_session.Session.prepare`."""
         if work.fresh:
-            self.place.empty()
-            self.place.reserve(work.span_bytes)
+            self.storage.empty()
+            self.storage.reserve(work.span_bytes)
             self._laid_out, self._stamped = 0, None
             return 0
         missing = self.to_lay_out_bytes(work)
@@ -361,7 +361,7 @@ class FileSession:
         unit = unit_of(work.block_bytes)
         size = -(-work.span_bytes // LAYOUT_BLOCK) * LAYOUT_BLOCK
         first = self._laid_out // LAYOUT_BLOCK if missing < work.span_bytes else 0
-        self.place.reserve(size)
+        self.storage.reserve(size)
         layout = Workload(
             random=False,
             read_percent=0,
@@ -387,7 +387,7 @@ class FileSession:
         return trace.written_bytes
 
     def run(self, work: Workload, watch: ProgressCallback) -> Trace:
-        """Return one pass; see `jovik.base.session.Session.run`."""
+        """Return one pass; see `jovik.base.io_session.Session.run`."""
         if work.writes:
             self._stamped = None
         if not work.verify:
@@ -446,9 +446,9 @@ class FileSession:
     ) -> Trace:
         self.warm_up()
         self.buffers.fit(work.depth * work.workers, work.block_bytes, work.compressible_percent)
-        pool = self._crew_for(work)(
+        pool = self._pool_for(work)(
             work,
-            self.place.fd,
+            self.storage.fd,
             self.buffers,
             generations if generations is not None else np.zeros(1, np.int32),
             read_generation=read_generation,
@@ -461,63 +461,63 @@ class FileSession:
         return self._attended(pool, work, watch)
 
     def replay(self, job: ReplayJob, watch: ProgressCallback) -> Trace:
-        """See `jovik.base.session.Session.replay`."""
+        """See `jovik.base.io_session.Session.replay`."""
         self.warm_up()
         if job.recording.writes:
             self._stamped = None
         by_calls = issubclass(self._crew, BlockingPool)
         return self._replays.run(job, self.room_bytes() or CHUNK, watch, by_calls=by_calls)
 
-    def _attended(self, crew: WorkerPool, work: Workload, watch: ProgressCallback) -> Trace:
+    def _attended(self, pool: WorkerPool, work: Workload, watch: ProgressCallback) -> Trace:
         """Run a crew's threads to their end, and what came of it."""
         stalled, interrupted = False, False
         try:
-            crew.start()
-            stalled = self._attend(crew, watch)
+            pool.start()
+            stalled = self._attend(pool, watch)
         except TargetError:
-            self._keep_if_alive(crew)
+            self._keep_if_alive(pool)
             self.empty()
             raise
         except KeyboardInterrupt:
             # A pass that only a person ends has ended well.
             interrupted = not work.endless
             take_notice(continuing=work.endless)
-            crew.stop()
-            if not crew.wait(GRACE_S):
-                crew.stop(layout.ABANDON)
-                crew.wait(GRACE_S)
-        self._keep_if_alive(crew)
-        if crew.failure is not None:
-            raise crew.failure
+            pool.stop()
+            if not pool.wait(GRACE_S):
+                pool.stop(layout.ABANDON)
+                pool.wait(GRACE_S)
+        self._keep_if_alive(pool)
+        if pool.failure is not None:
+            raise pool.failure
         flush_ns = self._flush() if work.writes and not interrupted and not stalled else 0
         if interrupted:
             raise KeyboardInterrupt
         return trace_of(
-            crew,
+            pool,
             work,
-            engine=crew.name,
+            engine=pool.name,
             direct=self.direct,
             flush_ns=flush_ns,
             silent_s=STALL_S if stalled else None,
-            has_space=self.place.has_space(),
+            has_space=self.storage.has_space(),
             notes=self.notes,
         )
 
-    def _keep_if_alive(self, crew: WorkerPool) -> None:
+    def _keep_if_alive(self, pool: WorkerPool) -> None:
         """I/O that was left behind may still come: the memory that it goes to must stay."""
-        if any(t.is_alive() for t in crew.threads) or crew.total(layout.LEFT_IN_FLIGHT):
-            self._kept.append(crew)
+        if any(t.is_alive() for t in pool.threads) or pool.total(layout.LEFT_IN_FLIGHT):
+            self._kept.append(pool)
             self.buffers = Buffers(self.buffers.seed)
 
-    def _attend(self, crew: WorkerPool, watch: ProgressCallback) -> bool:
+    def _attend(self, pool: WorkerPool, watch: ProgressCallback) -> bool:
         """Stay with a pass until it ends; return True if nothing completed any more."""
         began = time.monotonic()
         last_slice, moved, looked = -1, began, began
-        reported, latencies = began, live_latency_ns(crew)
-        while not crew.wait(0.1):
-            if squeezed := self.place.squeezed():
-                crew.stop(layout.ABANDON)
-                crew.wait(1.0)
+        reported, latencies = began, live_latency_ns(pool)
+        while not pool.wait(0.1):
+            if squeezed := self.storage.squeezed():
+                pool.stop(layout.ABANDON)
+                pool.wait(1.0)
                 raise TargetError(squeezed, GIVEN_BACK)
             at = time.monotonic()
             if at - looked > STANDSTILL_S:
@@ -526,13 +526,13 @@ class FileSession:
             looked = at
             if at - reported > LATENCY_EVERY_S:
                 reported = at
-                latencies = live_latency_ns(crew)
-            live, completed = progress_of(crew, at - began, latencies)
+                latencies = live_latency_ns(pool)
+            live, completed = progress_of(pool, at - began, latencies)
             if completed != last_slice:
                 last_slice, moved = completed, at
             elif at - moved > STALL_S:
-                crew.stop(layout.ABANDON)
-                crew.wait(1.0)
+                pool.stop(layout.ABANDON)
+                pool.wait(1.0)
                 return True
             watch(live)
         return False
@@ -543,7 +543,7 @@ class FileSession:
         ended: list[int] = []
 
         def flush() -> None:
-            self.place.sync()
+            self.storage.sync()
             ended.append(time.monotonic_ns())
 
         thread = threading.Thread(target=flush, daemon=True)

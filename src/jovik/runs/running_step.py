@@ -12,9 +12,9 @@ from jovik.analysis.steady_state import steady_notes
 from jovik.base.errors import DriveError, TargetError
 from jovik.base.findings import SteadyState
 from jovik.base.interruption import check, held_back
-from jovik.base.session import ProgressCallback, Session, WearCounters, Workload
+from jovik.base.io_session import ProgressCallback, Session, WearCounters, Workload
 from jovik.base.step_result import Conditions, StepResult
-from jovik.base.trace import Environment, Trace
+from jovik.base.trace import PassSurroundings, Trace
 from jovik.hardware.device import is_attached
 from jovik.hardware.host_load import between, counters
 from jovik.hardware.standstill import StandstillWatch
@@ -133,7 +133,7 @@ class RunningStep:
         self._order_note = self.context.order_note() if felt else ""
         self._cache_full = bool(felt and work and work.writes and self.context.cache.full)
         self._cache_note = self.context.cache.note if self._cache_full else ""
-        self.context.sink.step_begun(self.position, step, conditions)
+        self.context.recorder.step_begun(self.position, step, conditions)
         self._began_ns = self.session.now_ns()
         # Asking a drive for its log takes it a moment: not in short tests.
         long = not step.measures or self.task.tracked or self.task.rounds is not None or step.once
@@ -149,7 +149,7 @@ class RunningStep:
             watch = context.observer.preparing(self.position, self._shown(), missing)
         written = context.session.prepare(work, watch)
         if written:
-            context.sink.laid_out(written)
+            context.recorder.laid_out(written)
             context.cache.wrote(written)
 
     def progress(self, number: int) -> ProgressCallback:
@@ -158,24 +158,24 @@ class RunningStep:
 
     def measure(self, work: Workload, number: int) -> Trace:
         """See `StepRun.measure`."""
-        session, setting = self.session, self.context.setting
+        session, run_conditions = self.session, self.context.run_conditions
         watch = self.progress(number)
-        if setting.device is None:
+        if run_conditions.device is None:
             return session.run(work, watch)
-        before = counters(setting.device)
-        with TemperatureSampler(list(setting.sensors)) as sampler:
+        before = counters(run_conditions.device)
+        with TemperatureSampler(list(run_conditions.sensors)) as sampler:
             trace = session.run(
                 work, lambda live: watch(replace(live, temperature_c=sampler.latest_c))
             )
         moved = trace.read_bytes + trace.written_bytes + trace.late_written_bytes
-        load = between(before, counters(setting.device), moved)
+        load = between(before, counters(run_conditions.device), moved)
         samples = tuple(sampler.samples)
         if load is None:
-            return replace(trace, environment=Environment(temperatures=samples))
+            return replace(trace, environment=PassSurroundings(temperatures=samples))
         # Read back to verify, the pass has moved its data twice; through the page cache it is
         # moved at some other time.
         other = None if work.verify or not session.direct else load.other_bytes
-        around = Environment(load.busy, load.own, load.stolen, other, samples)
+        around = PassSurroundings(load.busy, load.own, load.stolen, other, samples)
         return replace(trace, environment=around)
 
     def unbroken(self, make: Callable[[], Trace]) -> Trace:
@@ -189,7 +189,7 @@ class RunningStep:
                 return trace
             log.debug("did not run for %.1f s", watched.longest_s)
             # What it wrote was written all the same.
-            self.context.sink.laid_out(trace.written_bytes + trace.late_written_bytes)
+            self.context.recorder.laid_out(trace.written_bytes + trace.late_written_bytes)
             self._standstill_notes.append(
                 f"discarded and repeated one pass: the Jovik process did not run for "
                 f"{watched.longest_s:.1f} s (stopped, suspended, or starved of the processor)"
@@ -212,7 +212,7 @@ class RunningStep:
             # Halfway through, a pass would be on the shelf and not among these, or the reverse.
             with held_back():
                 traces.append(trace)
-                self.context.sink.pass_done(self.position, number, trace)
+                self.context.recorder.pass_done(self.position, number, trace)
             log.debug("pass %d: %.4g B/s, %d errors", number, trace.rate_bytes_s, trace.errors)
             self.context.ran(self._shown(), [trace])
             if trace.broken and (self.stop_on_error or trace.stopped):
@@ -227,24 +227,24 @@ class RunningStep:
         result = summarise(
             self._shown(), traces, self._met(), findings.notes, findings=findings.findings
         )
-        self.context.sink.step_done(self.position, result)
+        self.context.recorder.step_done(self.position, result)
         return failure(traces[-1], findings.findings.disconnected)
 
     def is_attached(self) -> bool:
         """Return False if the system no longer has the device of a real drive."""
-        device = self.context.setting.device
+        device = self.context.run_conditions.device
         return device is None or is_attached(device)
 
     def record(self, trace: Trace, *, felt: bool = True) -> None:
         """See `StepRun.record`."""
         self._order_note = ""
-        self.context.sink.pass_done(self.position, 1, trace)
+        self.context.recorder.pass_done(self.position, 1, trace)
         if felt:
             self.context.ran(self._shown(), [trace])
 
     def laid_out(self, written_bytes: int) -> None:
         """See `StepRun.laid_out`."""
-        self.context.sink.laid_out(written_bytes)
+        self.context.recorder.laid_out(written_bytes)
 
     def finish(self, traces: Sequence[Trace], notes: Sequence[str] = ()) -> StepResult:
         """See `StepRun.finish`."""
@@ -261,7 +261,7 @@ class RunningStep:
         lines += filter(None, [self._cache_note or self._order_note, self._stop_reason])
         findings = replace(
             drawn.findings,
-            sweep=self.task.sweep,
+            ladder=self.task.ladder,
             write_cache_full=self._cache_full,
             steady=self.steady,
             wear=self.context.worn.get(self.position),
@@ -269,13 +269,13 @@ class RunningStep:
         if self.steady is not None:
             lines += steady_notes(self.steady)
         result = summarise(shown, traces, self._met(), lines, drawn.limits, findings)
-        self.context.sink.step_done(self.position, result)
+        self.context.recorder.step_done(self.position, result)
         self.context.cache.learn(result)
         if self._work is not None and any(True for _ in readings_of(traces)):
-            warmth = self.context.warmth(readings_of(traces))
+            temperature_summary = self.context.temperature_summary(readings_of(traces))
             # Temperatures and slices are asked for again, the histograms are not.
             shown_passes = PassStore(replace(t, latencies={}) for t in traces)
-            self.context.warmed.append((self.position, result, shown_passes, warmth))
+            self.context.warmed.append((self.position, result, shown_passes, temperature_summary))
         if shown.restores_cache:
             self.context.cache.rested()
         last = traces[-1]
@@ -289,7 +289,7 @@ class RunningStep:
 
     def watched_temperature_c(self) -> float | None:
         """See `StepRun.watched_temperature_c`."""
-        if not self.context.setting.sensors:
+        if not self.context.run_conditions.sensors:
             return None
         return max(self.temperatures_c().values(), default=None)
 

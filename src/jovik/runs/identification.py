@@ -15,7 +15,7 @@ from jovik.analysis.health import changes, counter_note
 from jovik.base.circumstances import Circumstance
 from jovik.base.errors import JovikError
 from jovik.base.health import Health
-from jovik.base.session import WearCounters
+from jovik.base.io_session import WearCounters
 from jovik.hardware.circumstances import Place, circumstances
 from jovik.hardware.device import BlockDevice, under_folder
 from jovik.hardware.health import read_health
@@ -23,14 +23,14 @@ from jovik.hardware.mounts import Mount
 from jovik.hardware.rig import Rig, this_machine
 from jovik.hardware.target import DeviceTarget, FolderTarget, ModelTarget, Target
 from jovik.hardware.temperature import sensors_of
-from jovik.runs.context import RunEnvironment
+from jovik.runs.context import RunConditions
 from jovik.shelf.postgresql import is_server
 from jovik.shelf.store import Shelf
 from jovik.simulator import load_model
 
 
 @dataclass(frozen=True)
-class TestEnvironment:
+class IdentifiedTarget:
     """The surroundings of a run.
 
     `warnings` are what a person should know before it starts, `circumstances` what on the machine
@@ -38,7 +38,7 @@ class TestEnvironment:
     """
 
     rig: Rig
-    setting: RunEnvironment
+    run_conditions: RunConditions
     device: BlockDevice | None
     record: dict[str, Any] | None
     unit_id: int | None
@@ -64,7 +64,7 @@ def identify(
     rig_notes: str,
     unit_name: str | None,
     keep_serial: bool,
-) -> TestEnvironment:
+) -> IdentifiedTarget:
     """Find out what a target is attached to, and meet its unit on the shelf.
 
     Its serial is kept in full only with `keep_serial`.
@@ -81,7 +81,7 @@ def identify(
             behaviour.firmware,
             unit_name,
         )
-        setting = RunEnvironment(
+        run_conditions = RunConditions(
             rig=rig.name,
             unit=unit.name,
             firmware=behaviour.firmware,
@@ -89,7 +89,7 @@ def identify(
             link_rate_bytes_s=model.link.rate_bytes_s if model.link else None,
             heat_limit_c=behaviour.heat.throttle_at if behaviour.heat else None,
         )
-        return TestEnvironment(rig, setting, None, None, unit.id, ())
+        return IdentifiedTarget(rig, run_conditions, None, None, unit.id, ())
     rig = this_machine()
     rig = replace(rig, name=rig_name or rig.name, notes=rig_notes)
     device: BlockDevice | None = None
@@ -98,13 +98,13 @@ def identify(
         device = place.device
     elif isinstance(place, FolderTarget):
         device, mount = under_folder(place.path)
-    setting = RunEnvironment(rig=rig.name)
+    run_conditions = RunConditions(rig=rig.name)
     record = _record(device, mount, keep_serial)
     around = circumstances_at(device, mount, shelf)
     if device is None:
-        return TestEnvironment(
+        return IdentifiedTarget(
             rig,
-            setting,
+            run_conditions,
             None,
             record,
             None,
@@ -112,8 +112,8 @@ def identify(
             around,
         )
     link = device.link
-    setting = replace(
-        setting,
+    run_conditions = replace(
+        run_conditions,
         firmware=device.firmware or None,
         link=link.now if link else None,
         link_rate_bytes_s=link.rate_bytes_s if link else None,
@@ -156,14 +156,14 @@ def identify(
             unit_name,
         )
         unit_id = unit.id
-        setting = replace(setting, unit=unit.name)
+        run_conditions = replace(run_conditions, unit=unit.name)
         if known and all(u.id != unit.id for u in known):
             tails = ", ".join(f"{u.name} ({u.serial_tail})" for u in known)
             warnings.append(
                 f"this is another unit of {drive_name} than {tails}: it is recorded as "
                 f"{unit.name} ({unit.serial_tail})"
             )
-    return TestEnvironment(rig, setting, device, record, unit_id, tuple(warnings), around)
+    return IdentifiedTarget(rig, run_conditions, device, record, unit_id, tuple(warnings), around)
 
 
 def circumstances_at(

@@ -13,19 +13,21 @@ import unicodedata
 from collections.abc import Iterable, Sequence
 from typing import Any
 
-OBEYED = ("Cc", "Cf", "Cs", "Zl", "Zp")
+CONTROL_CATEGORIES = ("Cc", "Cf", "Cs", "Zl", "Zp")
 """Unicode categories that a terminal or a renderer would obey.
 
 Control and format characters, escapes, direction marks, line separators.
 """
-FORMULA = ("=", "+", "-", "@", "\t", "\r")
+FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
 """What makes a spreadsheet take text for a formula."""
 
 
 def strip_control(text: str, keep: str = "") -> str:
     """Return a foreign string with control characters replaced, except those to keep."""
     return "".join(
-        c if c in keep or unicodedata.category(c) not in OBEYED else "\N{REPLACEMENT CHARACTER}"
+        c
+        if c in keep or unicodedata.category(c) not in CONTROL_CATEGORIES
+        else "\N{REPLACEMENT CHARACTER}"
         for c in text
     )
 
@@ -33,7 +35,7 @@ def strip_control(text: str, keep: str = "") -> str:
 def escape_control(text: str, keep: str = "") -> str:
     r"""Return JSON text with control characters as ``\uXXXX``, which means the same there."""
     return "".join(
-        c if c in keep or unicodedata.category(c) not in OBEYED else json.dumps(c)[1:-1]
+        c if c in keep or unicodedata.category(c) not in CONTROL_CATEGORIES else json.dumps(c)[1:-1]
         for c in text
     )
 
@@ -53,7 +55,7 @@ def csv_text(header: Sequence[str], rows: Iterable[Sequence[Any]]) -> str:
 def _cell(value: Any) -> Any:
     if isinstance(value, str):
         value = strip_control(value)
-        return "'" + value if value.startswith(FORMULA) else value
+        return "'" + value if value.startswith(FORMULA_STARTS) else value
     return "" if value is None else value
 
 

@@ -14,8 +14,8 @@ from jovik.base.interruption import take_notice
 from jovik.base.step_result import StepResult
 from jovik.base.version import VERSION
 from jovik.runs.context import Observer, ResumedStep, RunContext, RunOptions
-from jovik.runs.environment import (
-    TestEnvironment,
+from jovik.runs.identification import (
+    IdentifiedTarget,
     health_notes,
     health_of,
     identify,
@@ -23,8 +23,8 @@ from jovik.runs.environment import (
     wear_of,
 )
 from jovik.runs.pass_store import PassStore
+from jovik.runs.plan_loop import run_plan
 from jovik.runs.prepare import PreparedRun
-from jovik.runs.runner import run_plan
 from jovik.runs.write_cache import watch_for
 from jovik.shelf.store import Shelf
 from jovik.shelf.writer import RunWriter
@@ -50,7 +50,7 @@ class StartedRun:
     results of the drive before it.
     """
 
-    known: TestEnvironment
+    identified: IdentifiedTarget
     writer: RunWriter
     done: dict[int, ResumedStep]
     earlier: tuple[StepResult, ...] = ()
@@ -64,8 +64,8 @@ def start_run(shelf: Shelf, ready: PreparedRun, resumed: str | None = None) -> S
     TargetError
         The run to go on with was on another unit or another rig.
     """
-    request, drive = ready.order, ready.sheet.drive.name
-    known = identify(
+    request, drive = ready.request, ready.sheet.drive.name
+    identified = identify(
         shelf,
         drive,
         request.target,
@@ -78,21 +78,21 @@ def start_run(shelf: Shelf, ready: PreparedRun, resumed: str | None = None) -> S
     if resumed is None:
         writer = shelf.begin_run(
             drive,
-            known.rig,
+            identified.rig,
             request.target.describe(),
             request.plan,
             request.seed,
             request.record(),
             VERSION,
-            unit_id=known.unit_id,
-            device=known.record,
+            unit_id=identified.unit_id,
+            device=identified.record,
             excluded=request.excluded,
-            circumstances=[asdict(c) for c in known.circumstances],
+            circumstances=[asdict(c) for c in identified.circumstances],
         )
-        return StartedRun(known, writer, {}, earlier)
+        return StartedRun(identified, writer, {}, earlier)
 
     run = shelf.run(resumed)
-    if run.unit_id != known.unit_id:
+    if run.unit_id != identified.unit_id:
         raise TargetError(
             f"run {resumed} was on another unit of {drive}",
             "attach that one again, or begin anew: jovik measure",
@@ -112,7 +112,7 @@ def start_run(shelf: Shelf, ready: PreparedRun, resumed: str | None = None) -> S
     for one in shelf.passes_of_run(resumed):
         step = done.setdefault(one.position, ResumedStep(PassStore(), one.whole))
         step.traces.append(one.trace)
-    return StartedRun(known, shelf.resume_run(resumed, request.record()), done, earlier)
+    return StartedRun(identified, shelf.resume_run(resumed, request.record()), done, earlier)
 
 
 def execute(
@@ -122,14 +122,15 @@ def execute(
 ) -> RunOutcome:
     """Run the plan; what stopped it is part of the outcome, so that the results can be shown."""
 
-    request, known, writer = ready.order, begun.known, begun.writer
-    healthy = health_of(known.device)
-    setting = replace(
-        known.setting, heat_limit_c=healthy.warning_c if healthy else known.setting.heat_limit_c
+    request, identified, writer = ready.request, begun.identified, begun.writer
+    healthy = health_of(identified.device)
+    run_conditions = replace(
+        identified.run_conditions,
+        heat_limit_c=healthy.warning_c if healthy else identified.run_conditions.heat_limit_c,
     )
     context = RunContext(
         ready.session,
-        setting,
+        run_conditions,
         # Rounds are never cut short: what a budget takes of such a plan is its range.
         RunOptions(
             request.seed, request.stop_on_error, None if request.until_steady else request.budget_ns
@@ -137,7 +138,7 @@ def execute(
         writer,
         observer,
         earlier=begun.earlier,
-        device_wear=lambda: wear_of(known.device) if healthy is not None else None,
+        device_wear=lambda: wear_of(identified.device) if healthy is not None else None,
         cache=watch_for(begun.earlier, ready.session.capacity_bytes(), ready.sheet.drive.medium),
     )
     failure: KeyboardInterrupt | JovikError | None = None
@@ -162,7 +163,7 @@ def execute(
             if not isinstance(failure, ShelfError):
                 raise
     if healthy is not None and state != "interrupted":
-        after = health_of(known.device)
+        after = health_of(identified.device)
         writer.health(healthy, after, health_notes(healthy, after, writer.written_bytes))
     try:
         writer.flush()

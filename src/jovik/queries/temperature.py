@@ -6,7 +6,7 @@ import datetime
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from jovik.analysis.thermal import believed, trusted_temperatures
+from jovik.analysis.temperature import believed, trusted_temperatures
 from jovik.base.errors import UsageError
 from jovik.base.step_result import StepResult
 from jovik.base.trace import Trace
@@ -39,7 +39,7 @@ class WarmPass:
 
 
 @dataclass(frozen=True)
-class RunWarmth:
+class RunTemperatures:
     """A run's passes in order, with its results for the small print."""
 
     drive: str
@@ -48,7 +48,7 @@ class RunWarmth:
     results: tuple[StepResult, ...]
 
 
-def run_warmth(shelf: Shelf, drive: str, run: str | None = None) -> RunWarmth:
+def run_temperatures(shelf: Shelf, drive: str, run: str | None = None) -> RunTemperatures:
     """Return the temperatures of a run, by default the drive's last that has any.
 
     Raises
@@ -66,7 +66,7 @@ def run_warmth(shelf: Shelf, drive: str, run: str | None = None) -> RunWarmth:
     for key in keys:
         passes = _passes(shelf, key)
         if any(len(p.temperatures) > 1 for p in passes):
-            return RunWarmth(name, key, passes, tuple(shelf.results_of_run(key)))
+            return RunTemperatures(name, key, passes, tuple(shelf.results_of_run(key)))
     raise UsageError(
         f"no temperature of {name} was read in {'that run' if run is not None else 'any run'}",
         "jovik scout TARGET says whether the drive has a sensor that can be read here",

@@ -2,7 +2,7 @@
 
 The upper tail is half an incomplete beta function (Abramowitz and Stegun, 26.7.1 and 26.5.27), by
 its continued fraction (NIST Digital Library of Mathematical Functions, 8.17.22) in Lentz's form.
-Beyond `MANY` degrees of freedom quantiles are those of Cornish and Fisher (ibid., 26.7.5).
+Beyond `EXACT_FREEDOM` degrees of freedom quantiles are those of Cornish and Fisher (ibid., 26.7.5).
 """
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ import numpy.typing as npt
 
 Values = npt.NDArray[np.float64]
 
-MANY = 2000.0
+EXACT_FREEDOM = 2000.0
 """Degrees of freedom from which on the expansion is exact to ten digits."""
 LEAST = 0.5
 """Degrees of freedom below which quantiles leave every scale; fewer are taken for so many."""
@@ -79,7 +79,7 @@ def quantile(freedom: float, share: float) -> float:
     """Return the quantile of Student's t for the probability `share`, above one half."""
     freedom = max(freedom, LEAST)
     z = NormalDist().inv_cdf(share)
-    if freedom >= MANY:
+    if freedom >= EXACT_FREEDOM:
         return float(_expansion(freedom, z))
     log_constant, wanted = _log_constant(freedom), math.log(1 - share)
     begin = _expansion(freedom, z) if freedom > 2 else z * (1 + (z * z + 1) / (4 * freedom))
@@ -106,9 +106,9 @@ def quantiles(freedom: Values, share: float) -> Values:
         values = [quantile(v, share) for v in f.ravel().tolist()]
         return np.reshape(np.array(values, dtype=np.float64), f.shape)
     out = np.asarray(_expansion(f, NormalDist().inv_cdf(share)), dtype=np.float64)
-    few = f < MANY
+    few = f < EXACT_FREEDOM
     if few.any():
-        nodes = np.geomspace(float(f.min()), MANY, NODES)
+        nodes = np.geomspace(float(f.min()), EXACT_FREEDOM, NODES)
         known = np.array([quantile(v, share) for v in nodes.tolist()])
         out[few] = np.exp(np.interp(np.log(f[few]), np.log(nodes), np.log(known)))
     return out

@@ -29,7 +29,7 @@ APART_C = 45.0
 
 Its controller is warmer than its memory, but not by more.
 """
-FALL = 0.9
+HOT_RATE_FRACTION = 0.9
 """Share of its cool rate below which a hot drive has slowed down."""
 NEAR_LIMIT_C = 1.0
 
@@ -104,7 +104,7 @@ def seconds_above(warm: Sequence[tuple[float, float]], limit_c: float) -> float:
 
 
 @dataclass(frozen=True)
-class Warmth:
+class TemperatureSummary:
     """How warm a step was, whether heat held it down, and what to tell a reader."""
 
     temperature: TemperatureRange | None
@@ -112,11 +112,11 @@ class Warmth:
     notes: tuple[str, ...]
 
 
-def warmth_of(
+def summarise_temperatures(
     passes: Iterable[tuple[TemperatureSeries, npt.NDArray[np.int64]]],
     sensors: Sequence[SensorReading],
     limit_c: float | None,
-) -> Warmth:
+) -> TemperatureSummary:
     """Return the warmth of a step, by the sensors as the whole run shows them.
 
     Parameters
@@ -150,7 +150,7 @@ def warmth_of(
         for r in sensors
         if r.set_aside and r.name in places
     ]
-    return Warmth(shown, limit, tuple(notes))
+    return TemperatureSummary(shown, limit, tuple(notes))
 
 
 def heat_limit(
@@ -190,7 +190,7 @@ def heat_limit(
     since = int(np.argmax(hot))
     cool = rates[:since] if since else rates[~hot]
     after = rates[since:] if since else rates[hot]
-    if not len(cool) or after.mean() >= FALL * cool.mean():
+    if not len(cool) or after.mean() >= HOT_RATE_FRACTION * cool.mean():
         return None
     share = after.mean() / cool.mean()
     return Limit(

@@ -11,7 +11,7 @@ import itertools
 import re
 
 from jovik.base.errors import PhraseError
-from jovik.base.quantities import MOST, MOST_DIGITS, parse_size, spell_size
+from jovik.base.quantities import MAX_QUANTITY, MOST_DIGITS, parse_size, spell_size
 from jovik.steps.tokens import Cursor, Word
 
 MOST_RUNGS = 256
@@ -22,7 +22,7 @@ _LIST = re.compile(rf"{_NUMBER}{_UNIT}(?:/s)?(?:,{_NUMBER}{_UNIT}(?:/s)?)+")
 _ITEM = re.compile(rf"({_NUMBER})({_UNIT}(?:/s)?)")
 
 
-def expand_sweep(text: str) -> list[str]:
+def expand_ladder(text: str) -> list[str]:
     """Return single phrases that a phrase stands for: itself where it holds no list and no range.
 
     Raises
@@ -98,7 +98,7 @@ def _walk(text: str, word: Word, found: re.Match[str], stride: float | None) -> 
         except ValueError as error:
             raise PhraseError(text, word.start, word.end, f"a range of sizes: {error}") from None
     at, end = float(low) * scale[0], float(high) * scale[1]
-    if end > MOST or len(low) > MOST_DIGITS:
+    if end > MAX_QUANTITY or len(low) > MOST_DIGITS:
         raise PhraseError(text, word.start, word.end, "smaller numbers")
     if end <= at:
         raise PhraseError(

@@ -16,8 +16,8 @@ from pathlib import Path
 
 from jovik.base.errors import TargetError
 from jovik.base.fault_errors import ENVIRONMENT
+from jovik.base.io_session import PurgeResult
 from jovik.base.quantities import show_size
-from jovik.base.session import PurgeResult
 from jovik.engine.own_folder import sweep
 from jovik.engine.reserved_space import floor_bytes, reserved_bytes, writable_bytes
 from jovik.hardware.device import on_system_volume
@@ -36,14 +36,14 @@ def in_memory(folder: Path) -> str | None:
 
 FITRIM = 0xC0185879
 """FITRIM of <linux/fs.h>."""
-NAMED = ".jovik-test-"
+NAME_PREFIX = ".jovik-test-"
 """Name prefix of a test file on file systems without unnamed files."""
 LEFTOVER_AFTER_S = 10.0
 LITTLE_BYTES = 4 * 2**20
 """More than a file system keeps for itself of its last blocks."""
 
 
-class TestFile:
+class IoFile:
     """An open file in a folder, gone when it is closed or when the process dies.
 
     Attributes
@@ -93,7 +93,7 @@ class TestFile:
         top = os.open(self.folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
         try:
             for name in os.listdir(top):
-                if not name.startswith(NAMED):
+                if not name.startswith(NAME_PREFIX):
                     continue
                 with contextlib.suppress(OSError):
                     facts = os.stat(name, dir_fd=top, follow_symlinks=False)
@@ -121,7 +121,7 @@ class TestFile:
                     unknown = (errno.EISDIR, errno.EOPNOTSUPP, errno.ENOENT, errno.EINVAL)
                     if error.errno not in unknown:
                         raise
-            name = f"{NAMED}{secrets.token_hex(8)}"
+            name = f"{NAME_PREFIX}{secrets.token_hex(8)}"
             fd = os.open(name, flags | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o600, dir_fd=top)
             os.unlink(name, dir_fd=top)
             return fd

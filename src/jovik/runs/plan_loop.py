@@ -5,15 +5,15 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from jovik.base.errors import TargetError
+from jovik.base.io_session import Session
 from jovik.base.quantities import show_size
-from jovik.base.session import Session
 from jovik.base.step_result import StepResult
 from jovik.runs.context import ResumedStep, RunContext
 from jovik.runs.cost import time_of
-from jovik.runs.findings import readings_of, with_warmth
+from jovik.runs.findings import readings_of, with_temperature
 from jovik.runs.repetition import TimeAllowance
 from jovik.runs.rounds import in_rounds, interleaved, run_rounds
-from jovik.runs.step_run import RunningStep
+from jovik.runs.running_step import RunningStep
 from jovik.runs.task import Task
 from jovik.steps.cost import PlanCost
 from jovik.steps.rest import probe_write
@@ -47,7 +47,7 @@ def check_plan(tasks: Sequence[Task], session: Session) -> None:
 
 
 def run_plan(
-    tasks: Sequence[Task], bench: RunContext, done: Mapping[int, ResumedStep] | None = None
+    tasks: Sequence[Task], context: RunContext, done: Mapping[int, ResumedStep] | None = None
 ) -> list[StepResult]:
     """Run all steps, or of an interrupted run those that are left.
 
@@ -67,20 +67,20 @@ def run_plan(
         A person stopped it; finished passes are with the sink.
     """
     done = done or {}
-    check_plan(tasks, bench.session)
-    began = bench.session.now_ns()
+    check_plan(tasks, context.session)
+    began = context.session.now_ns()
     results: list[StepResult] = []
     unfinished = [n for n in range(len(tasks)) if not (n in done and done[n].finished)]
     if not unfinished:
         return results
-    _bring_back(tasks, unfinished[0], bench)
+    _bring_back(tasks, unfinished[0], context)
     if any(tasks[n].step.needs_first_rate for n in unfinished):
-        bench.first_rate_bytes_s = probe_write(RunningStep(unfinished[0], tasks, bench))
+        context.first_rate_bytes_s = probe_write(RunningStep(unfinished[0], tasks, context))
     # Asked once: a person's folder may hold many files, and what is free changes as the run goes
     # on.
     times = (
-        [max(time_of(t, bench.session), 1) for t in tasks]
-        if bench.options.budget_ns is not None
+        [max(time_of(t, context.session), 1) for t in tasks]
+        if context.options.budget_ns is not None
         else []
     )
     at = 0
@@ -88,50 +88,52 @@ def run_plan(
         group = interleaved(tasks, unfinished, at)
         if not in_rounds(tasks, group):
             position = group[0]
-            allowed = _share(times, unfinished, position, bench, began)
-            step = tasks[position].step.resolve(bench.session)
+            allowed = _share(times, unfinished, position, context, began)
+            step = tasks[position].step.resolve(context.session)
             finished = [
-                step.run(RunningStep(position, tasks, bench, results, allowed, done.get(position)))
+                step.run(
+                    RunningStep(position, tasks, context, results, allowed, done.get(position))
+                )
             ]
         else:
-            shares = {p: _share(times, unfinished, p, bench, began) for p in group}
-            finished = run_rounds(tasks, shares, bench, results, done)
+            shares = {p: _share(times, unfinished, p, context, began) for p in group}
+            finished = run_rounds(tasks, shares, context, results, done)
         for position, result in zip(group, finished, strict=True):
             results.append(result)
-            bench.observer.finished(position, result)
+            context.observer.finished(position, result)
         at += len(group)
-    judge_sensors_again(bench)
+    judge_sensors_again(context)
     return results
 
 
-def judge_sensors_again(bench: RunContext) -> None:
+def judge_sensors_again(context: RunContext) -> None:
     """Hold every step against what the whole run showed of its sensors.
 
     One that never moves is found out only in time, and is believed in all steps or in none.
     """
-    for position, result, traces, before in bench.warmed:
-        after = bench.warmth(readings_of(traces))
+    for position, result, traces, before in context.warmed:
+        after = context.temperature_summary(readings_of(traces))
         if after != before:
-            bench.sink.step_done(position, with_warmth(result, before, after))
+            context.recorder.step_done(position, with_temperature(result, before, after))
 
 
 def _share(
-    times_ns: Sequence[int], left: Sequence[int], position: int, bench: RunContext, began: int
+    times_ns: Sequence[int], left: Sequence[int], position: int, context: RunContext, began: int
 ) -> TimeAllowance | None:
     """Return the time that a step may take.
 
     Its part of what is left of the budget, by how long each is expected to take.
     """
-    budget = bench.options.budget_ns
+    budget = context.options.budget_ns
     if budget is None:
         return None
-    remaining = max(budget - (bench.session.now_ns() - began), 0)
+    remaining = max(budget - (context.session.now_ns() - began), 0)
     return TimeAllowance(
         remaining * times_ns[position] // sum(times_ns[n] for n in left if n >= position), remaining
     )
 
 
-def _bring_back(tasks: Sequence[Task], first: int, bench: RunContext) -> None:
+def _bring_back(tasks: Sequence[Task], first: int, context: RunContext) -> None:
     """Repeat a fill that ended with an earlier process.
 
     The steps from `first` on are to meet it all the same.
@@ -142,8 +144,8 @@ def _bring_back(tasks: Sequence[Task], first: int, bench: RunContext) -> None:
     position, fill = levels[-1]
     percent = fill.fill_level
     assert percent is not None
-    bench.filled_percent = percent
-    watch = bench.observer.preparing(position, fill, bench.session.to_fill_bytes(percent))
-    trace = bench.session.fill(percent, pass_seed(bench.options.seed, position, 1), watch)
+    context.filled_percent = percent
+    watch = context.observer.preparing(position, fill, context.session.to_fill_bytes(percent))
+    trace = context.session.fill(percent, pass_seed(context.options.seed, position, 1), watch)
     if trace is not None:
-        bench.sink.laid_out(trace.written_bytes)
+        context.recorder.laid_out(trace.written_bytes)

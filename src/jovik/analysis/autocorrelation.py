@@ -16,12 +16,12 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-DECAYS = (0.0, 0.3, 0.5, 0.6, 0.7, 0.8, 0.85, 0.9, 0.93, 0.95, 0.965, 0.98, 0.99)
+TRIED_CORRELATIONS = (0.0, 0.3, 0.5, 0.6, 0.7, 0.8, 0.85, 0.9, 0.93, 0.95, 0.965, 0.98, 0.99)
 """Correlations from slice to slice that are tried for the part with memory."""
 MOST_LAGS = 200
-SIGNIFICANT = 3.0
+SIGNIFICANT_VARIANCES = 3.0
 """Below this many variances of an autocorrelation, what looks like memory is chance."""
-UNSURE = 1.5
+UNCERTAINTY_FACTOR = 1.5
 """How far the part with memory is taken larger than fitted.
 
 Its variance is known from few spans of its own length, `m` of them, and is taken larger by this
@@ -31,7 +31,7 @@ over the root of `m`. Found by simulation: intervals of 30 s and more then hold 
 
 
 @dataclass(frozen=True)
-class Memory:
+class Autocorrelation:
     """The share of the noise's variance that remembers, and its correlation from slice to slice."""
 
     share: float
@@ -45,13 +45,13 @@ class Memory:
         d = self.decay
         whole = (1 + d) / (1 - d) - 2 * d * (1 - d**count) / (count * (1 - d) ** 2)
         spans = max(count * (1 - d) / (1 + d), 1.0)
-        return fresh + self.share * whole / count * (1 + UNSURE / math.sqrt(spans))
+        return fresh + self.share * whole / count * (1 + UNCERTAINTY_FACTOR / math.sqrt(spans))
 
 
-NO_MEMORY = Memory(0.0, 0.0)
+NO_MEMORY = Autocorrelation(0.0, 0.0)
 
 
-def memory_of(parts: Sequence[npt.NDArray[np.float64]]) -> Memory:
+def fit_autocorrelation(parts: Sequence[npt.NDArray[np.float64]]) -> Autocorrelation:
     """Return the memory of what is left of these parts about their means.
 
     Parameters
@@ -88,10 +88,10 @@ def memory_of(parts: Sequence[npt.NDArray[np.float64]]) -> Memory:
     for _ in range(3):
         whole = plain + given_up
         share, decay = _fitted(whole[1:] / whole[0], weights[1:] / weights[0])
-        mean = Memory(share, decay).mean_variance(round(length))
+        mean = Autocorrelation(share, decay).mean_variance(round(length))
         given_up = min(whole[0] * mean, 0.6 * whole[0])
     evidence = share * share * sum(decay ** (2 * k) for k in range(1, len(weights))) * total
-    return Memory(share, decay) if evidence >= SIGNIFICANT else NO_MEMORY
+    return Autocorrelation(share, decay) if evidence >= SIGNIFICANT_VARIANCES else NO_MEMORY
 
 
 def _fitted(
@@ -100,7 +100,7 @@ def _fitted(
     """Return the share and decay whose curve lies nearest to these correlations."""
     best = (math.inf, 0.0, 0.0)
     lags = np.arange(1, len(correlations) + 1)
-    for decay in DECAYS:
+    for decay in TRIED_CORRELATIONS:
         curve = decay**lags
         below = float((weights * curve * curve).sum())
         share = float((weights * curve * correlations).sum()) / below if below > 0 else 0.0

@@ -37,7 +37,7 @@ NO_DIFFERENCE = 0.10
 
 
 @dataclass(frozen=True)
-class SweepPoint:
+class Rung:
     """One point: the number, the rate and the I/Os a second with their intervals."""
 
     value: int
@@ -60,7 +60,7 @@ class SweepPoint:
 
 
 @dataclass(frozen=True)
-class Sweep:
+class Ladder:
     """Results that differ in `axis` only, by rising number.
 
     `best` holds every number of the axis that no other is surely better than, by bytes a second:
@@ -70,7 +70,7 @@ class Sweep:
 
     axis: str
     step: IoStep
-    rungs: tuple[SweepPoint, ...]
+    rungs: tuple[Rung, ...]
     knee: int | None
     best: tuple[int, ...]
 
@@ -179,7 +179,7 @@ class Sweep:
         return ", ".join(self.spell(v) for v in values)
 
 
-def curves(results: Sequence[StepResult]) -> list[Sweep]:
+def ladders_in(results: Sequence[StepResult]) -> list[Ladder]:
     """Return every sweep among results of one drive under one set of conditions, in order.
 
     Parameters
@@ -202,7 +202,7 @@ def curves(results: Sequence[StepResult]) -> list[Sweep]:
                 axis,
                 _without(step, axis),
                 result.conditions.filled_percent,
-                result.findings.sweep,
+                result.findings.ladder,
             )
             groups[key][_value(step, axis)] = result
     ladders = []
@@ -252,23 +252,23 @@ def _without(step: IoStep, axis: str) -> IoStep:
     return replace(step, **{axis: same[axis]})  # type: ignore[arg-type]
 
 
-def _ratio(one: SweepPoint, two: SweepPoint) -> Interval:
+def _ratio(one: Rung, two: Rung) -> Interval:
     rates = [[p.rate_bytes_s for p in x.result.passes] for x in (one, two)]
     if min(min(r) for r in rates) <= 0:
         return Interval(0.0)
     return ratio(*rates)
 
 
-def _curve(axis: str, by_value: dict[int, StepResult]) -> Sweep:
+def _curve(axis: str, by_value: dict[int, StepResult]) -> Ladder:
     rungs = tuple(
-        SweepPoint(
+        Rung(
             v, interval([p.rate_bytes_s for p in r.passes]), interval([p.iops for p in r.passes]), r
         )
         for v, r in sorted(by_value.items())
     )
     first = parse(rungs[0].result.kind)
     assert isinstance(first, IoStep)
-    curve = Sweep(axis, first, rungs, None, ())
+    curve = Ladder(axis, first, rungs, None, ())
     if curve.bent_by_heat or not all(r.rate_bytes_s.known for r in rungs):
         return curve
     top = max(rungs, key=lambda r: r.rate_bytes_s.median)
