@@ -340,7 +340,7 @@ def placed(
     alike: Sequence[StepResult] = (),
     effect: RunEffect = FLOOR_ALONE,
 ) -> RankingReport:
-    """Rank these results in an order. `jovik.analysis.ranking.rank_drives` says what `effect` is."""
+    """Rank these results in an order. For `effect` see `jovik.analysis.ranking.rank_drives`."""
     kind = kind_of(by)
     weights = _weights(load) if load is not None else None
     ranking = rank_drives(results, yardstick, weights, alike=alike, effect=effect)
