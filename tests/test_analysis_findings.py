@@ -188,10 +188,10 @@ def test_a_claim_is_decided_on_the_rig_where_the_sample_did_most() -> None:
 
 
 def test_what_heat_or_a_full_cache_explains_makes_no_sample_suspect() -> None:
-    good = made([4e9, 4.01e9, 4.02e9], unit="unit 1")
-    slow = made([1e9, 1.01e9, 1.02e9], unit="unit 2")
+    good = made([4e9, 4.01e9, 4.02e9], sample="sample 1")
+    slow = made([1e9, 1.01e9, 1.02e9], sample="sample 2")
     (found,) = suspects(side_by_side([good, slow]))
-    assert found.unit == "unit 2" and found.kinds == (slow.kind,)
+    assert found.sample == "sample 2" and found.kinds == (slow.kind,)
     hot = replace(slow, limits=(Limit(LimitSource.HEAT, 1e9, "at 70 °C"),))
     full = replace(slow, findings=Findings(write_cache_full=True))
     assert suspects(side_by_side([good, hot])) == suspects(side_by_side([good, full])) == []
@@ -200,12 +200,12 @@ def test_what_heat_or_a_full_cache_explains_makes_no_sample_suspect() -> None:
 def test_a_claim_that_every_sample_misses_is_no_samples_fault() -> None:
     other = "sequential read 1MiB"
     results = [
-        made([4e9, 4.01e9, 4.02e9], unit="unit 1"),
-        made([1e9, 1.01e9, 1.02e9], unit="unit 2"),
-        made([5e8, 5.1e8, 5.2e8], other, unit="unit 1"),
-        made([5e8, 5.1e8, 5.2e8], other, unit="unit 2"),
+        made([4e9, 4.01e9, 4.02e9], sample="sample 1"),
+        made([1e9, 1.01e9, 1.02e9], sample="sample 2"),
+        made([5e8, 5.1e8, 5.2e8], other, sample="sample 1"),
+        made([5e8, 5.1e8, 5.2e8], other, sample="sample 2"),
     ]
-    (found,) = suspects(side_by_side(results), [("unit 1", other), ("unit 2", other)])
+    (found,) = suspects(side_by_side(results), [("sample 1", other), ("sample 2", other)])
     assert not any("short of its claim" in e for e in found.evidence) and other not in found.kinds
 
 

@@ -48,14 +48,16 @@ def made(
     rates: list[float],
     kind: str = READ,
     drive: str = "A",
-    unit: str = "unit 1",
+    sample: str = "sample 1",
     filled: int | None = None,
     **more: object,
 ) -> StepResult:
     """A result with these rates, bytes a second."""
     block = parse_access(kind).block_bytes
     passes = tuple(PassFigures(r, r, r / block, round(r), 0, 10**9, 0, 10**6) for r in rates)
-    conditions = Conditions("io_uring", True, 2**30, rig="bench", unit=unit, filled_percent=filled)
+    conditions = Conditions(
+        "io_uring", True, 2**30, rig="bench", sample=sample, filled_percent=filled
+    )
     return StepResult(
         kind, kind, passes, {}, conditions, drive=drive, run=f"run of {drive}", **more
     )  # type: ignore[arg-type]
@@ -475,11 +477,11 @@ def test_a_unit_far_from_its_siblings_is_suspect_with_checks_in_order() -> None:
     good = [made([1000e6, 1010e6, 990e6], unit=f"unit {n}") for n in (1, 2)]
     bad = made(
         [400e6, 410e6, 390e6],
-        unit="unit 3",
+        sample="sample 3",
         limits=(Limit("link", 410e6, "USB 480 Mb/s carries no more"),),
     )
     found = suspects(side_by_side([*good, bad]))
-    assert [s.unit for s in found] == ["unit 3"] and "40 % of its best sibling" in found[
+    assert [s.sample for s in found] == ["sample 3"] and "40 % of its best sibling" in found[
         0
     ].evidence[0]
     assert (
@@ -577,7 +579,7 @@ def test_words_that_name_no_known_link(interface: str) -> None:
 )
 def test_a_reading_is_a_name_and_a_value(text: str, value: float, unit: str) -> None:
     found = parse_reading(text, "by hand")
-    assert (found.value, found.unit, found.method) == (pytest.approx(value), unit, "by hand")
+    assert (found.value, found.sample, found.method) == (pytest.approx(value), unit, "by hand")
     assert (found.phrase is not None) == text.startswith("random")
 
 
@@ -633,7 +635,7 @@ def test_the_commands_of_the_verdict_say_what_a_reader_came_for(shelf: Program) 
         and "shown, not judged: endurance 1.20 PB" in claims_report.out
     )
     words = ["--review", "Ilmaris Drift 1TB", "--by", "money", "--notes"]
-    ranking_report = shelf("rank", "--for", "telescope", *words)
+    ranking_report = shelf("rank", "--load", "telescope", *words)
     assert (
         "weighed for telescope" in ranking_report.out
         and "Ilmaris Drift 1TB: 2nd of 3" in ranking_report.out
@@ -675,7 +677,7 @@ def test_bad_input_says_what_is_missing_and_the_command_for_it(shelf: Program) -
         (["rank", "--by", "speed"], "neither one of"),
         (["rank", "--by", "random read 2MiB"], "no drive was measured with"),
         (["rank", "--max-price", "1"], "leave a filter out"),
-        (["rank", "--for", "telescop"], "nearest: telescope"),
+        (["rank", "--load", "telescop"], "nearest: telescope"),
         (["fit", "Halden Fjord 1TB"], "jovik measure TARGET"),
     ):
         answer = shelf(*words, status=2)
@@ -751,13 +753,13 @@ def test_a_faulty_sample_is_named(jovik: Program) -> None:
             "measure", f"model:{name}", "--plan", "quick-compare", "--seed", "5", "--format", "csv"
         )
     answer = jovik("judge", "Veldhaar Comet 2TB", "--samples", status=1)
-    assert "unit 2 is suspect" in answer.out and "check 1:" in answer.out
+    assert "sample 2 is suspect" in answer.out and "check 1:" in answer.out
     found = jovik("judge", "Veldhaar Comet 2TB", "--samples", "--format", "json", status=1).json
-    assert [s["unit"] for s in found["suspects"]] == ["unit 2"] and len(found["units"]) == 8
+    assert [s["unit"] for s in found["suspects"]] == ["sample 2"] and len(found["units"]) == 8
     assert found["units"][0]["class_bytes_s"]["high"] == pytest.approx(7.2e9, rel=0.001)
     # Who judges the drive by that sample is told.
     assert (
-        "unit 2 is suspect, and these figures may be the sample's"
+        "sample 2 is suspect, and these figures may be the sample's"
         in jovik("judge", "Veldhaar Comet 2TB", status=1).out
     )
     assert (
@@ -787,8 +789,8 @@ def test_a_write_under_a_special_condition_stands_for_no_plain_one(special: str)
 
 
 def test_who_disturbed_a_suspect_is_a_finding_and_no_word_of_a_note() -> None:
-    others = [made([4000e6, 4010e6, 4005e6], unit="unit 1")]
-    slow = made([1000e6, 1010e6, 1005e6], unit="unit 2", notes=("nothing disturbed it",))
+    others = [made([4000e6, 4010e6, 4005e6], sample="sample 1")]
+    slow = made([1000e6, 1010e6, 1005e6], sample="sample 2", notes=("nothing disturbed it",))
     assert "the machine" not in " ".join(suspects(side_by_side([*others, slow]))[0].checks)
     disturbed = replace(slow, findings=Findings(disturbances=(Disturbance.OTHER_IO,)))
     assert "the machine" in " ".join(suspects(side_by_side([*others, disturbed]))[0].checks)

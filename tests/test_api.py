@@ -213,17 +213,17 @@ def test_a_poor_cable_is_not_blamed_on_a_drive_that_did_better_elsewhere(jovik: 
     assert (
         claim["verdict"] == "met"
         and f"on rig 'bench' (run {run})" in claim["why"]
-        and "on rig 'laptop' the same unit did only" in claim["why"]
+        and "on rig 'laptop' the same sample did only" in claim["why"]
     )
     said = jovik("judge", "Veldhaar Comet 2TB").out
     assert (
         "1 of 6 claims met" in said
-        and "on rig 'laptop' the same unit did clearly less" in said
+        and "on rig 'laptop' the same sample did clearly less" in said
         and "is suspect" not in said
     )
     jovik("judge", "Veldhaar Comet 2TB", "--samples")
     jovik("measure", "model:slate", step, "--rig", "laptop", "--seed", "6")
-    look = "on 'bench' unit 1 did clearly better (sequential read, 1 MiB, depth 8)"
+    look = "on 'bench' sample 1 did clearly better (sequential read, 1 MiB, depth 8)"
     for words in (
         ["upgrade", "Corvane Slate 1TB", "Veldhaar Comet 2TB"],
         ["fit", "Veldhaar Comet 2TB"],
@@ -231,13 +231,13 @@ def test_a_poor_cable_is_not_blamed_on_a_drive_that_did_better_elsewhere(jovik: 
         assert look in " ".join(jovik(*words).out.split())
     assert look not in jovik("fit", "Corvane Slate 1TB").out
     assert (
-        "on 'bench' unit 1 did clearly better (sequential read, 1 MiB, depth 8)"
+        "on 'bench' sample 1 did clearly better (sequential read, 1 MiB, depth 8)"
         in jovik("rank").out
     )
     (held,) = jovik("rank", "--format", "json").json["held_by_rig"]
     assert held == {
         "drive": "Veldhaar Comet 2TB",
-        "unit": "unit 1",
+        "unit": "sample 1",
         "rig": "laptop",
         "better_rig": "bench",
         "kinds": ["sequential read 1MiB depth 8"],

@@ -80,7 +80,7 @@ KINDS = [
     ("rank",),
     ("claims", DRIFT),
     ("long-write", DRIFT),
-    ("long-write", DRIFT, HOSTILE, "--over", "bytes", "--theme", "dark"),
+    ("long-write", DRIFT, HOSTILE, "--axis", "bytes", "--theme", "dark"),
     ("ladder", DRIFT, HOSTILE, "--axis", "mix"),
     ("latency", HOSTILE, DRIFT),
     ("full", HOSTILE),

@@ -431,13 +431,13 @@ def test_json_is_documented() -> None:
 
 
 def test_the_ceilings_of_both_implementations(jovik: Program) -> None:
-    found = jovik("ceiling", "--for", "20ms", "--format", "json").json["ceilings"]
+    found = jovik("ceiling", "--duration", "20ms", "--format", "json").json["ceilings"]
     assert {c["engine"] for c in found} >= {"blocking calls"} and {c["behind"] for c in found} >= {
         "nothing"
     }
     for c in found:
         assert c["iops"] > 0 and c["rate_bytes_s"] == c["iops"] * c["block_bytes"]
-    assert "file in memory" in jovik("ceiling", "--for", "20ms", "--engine", "blocking").out
+    assert "file in memory" in jovik("ceiling", "--duration", "20ms", "--engine", "blocking").out
 
 
 def test_one_unit_on_two_rigs_side_by_side(jovik: Program) -> None:
@@ -453,19 +453,19 @@ def test_one_unit_on_two_rigs_side_by_side(jovik: Program) -> None:
             rig,
             "--rig-notes",
             "short cable",
-            "--unit",
+            "--sample",
             "sample A",
             "--seed",
             str(len(rig)),
         )
-    found = jovik("rank", "--unit", "sample A", "--by", "rig", "--format", "json").json
+    found = jovik("rank", "--sample", "sample A", "--by", "rig", "--format", "json").json
     assert {d["drive"] for d in found["drives"]} == {"desk, front port", "desk, hub"} and found[
         "drives"
     ][0]["steps"][0]["place"] == "1-2"
-    assert "rig" in jovik("rank", "--unit", "sample A", "--by", "rig").out
+    assert "rig" in jovik("rank", "--sample", "sample A", "--by", "rig").out
     assert "go together" in jovik("rank", "--by", "rig", status=2).err
     assert (
-        "no measured unit called 'B'" in jovik("rank", "--unit", "B", "--by", "rig", status=2).err
+        "no measured unit called 'B'" in jovik("rank", "--sample", "B", "--by", "rig", status=2).err
     )
 
 

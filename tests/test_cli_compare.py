@@ -49,11 +49,11 @@ def test_a_firmware_change_is_told_and_ranked(firmwares: Program) -> None:
     told = jovik("compare", f"{PEBBLE}@firmware=2.1@rig=rear port", f"{PEBBLE}@firmware=9.9").out
     assert told.startswith("differs: firmware 2.1 to 9.9\n")
     assert "2 within noise" in told
-    ranked = jovik("rank", "--unit", "unit 1", "--by", "firmware", "--format", "json").json
+    ranked = jovik("rank", "--sample", "sample 1", "--by", "firmware", "--format", "json").json
     assert {d["drive"] for d in ranked["drives"]} == {"2.1", "9.9"}
     assert (
         "firmware versions whose difference"
-        in jovik("rank", "--unit", "unit 1", "--by", "firmware").out
+        in jovik("rank", "--sample", "sample 1", "--by", "firmware").out
     )
     runs = jovik("runs", "--format", "json").json["runs"]
     by_run = jovik("compare", runs[2]["run"][-6:], "last", "--format", "json").json
@@ -64,7 +64,7 @@ def test_what_cannot_be_compared_says_why(firmwares: Program) -> None:
     jovik = firmwares
     for words, said in (
         ((PEBBLE, "Pebbel"), "neither a drive nor a run"),
-        ((PEBBLE, f"{PEBBLE}@rig=desk"), "there is: rig: hub, rear port; sample: unit 1"),
+        ((PEBBLE, f"{PEBBLE}@rig=desk"), "there is: rig: hub, rear port; sample: sample 1"),
         ((PEBBLE, f"{PEBBLE}@colour=red"), "write @rig=..."),
         ((PEBBLE, f"{PEBBLE}@since=soon"), "is not a date"),
         ((PEBBLE, f"{PEBBLE}@since=2999-01-01"), "nothing is selected"),
@@ -88,7 +88,7 @@ def test_a_sample_over_time_is_a_table_and_a_picture(firmwares: Program) -> None
                 shelf.execute(
                     f"UPDATE {table} SET started = ? WHERE {key} = ?", (moment, run["run"])
                 )
-    words = (f"{PEBBLE}@rig=rear port", "--over", "7d")
+    words = (f"{PEBBLE}@rig=rear port", "--every", "7d")
     told = jovik("compare", *words, "--out", "ageing.png").out
     assert "0 steps faster, 0 slower, 2 within noise" in told
     assert "firmware 9.9 since 2026-11-20" in told
@@ -96,8 +96,8 @@ def test_a_sample_over_time_is_a_table_and_a_picture(firmwares: Program) -> None
     points = jovik("compare", *words, "--format", "json").json["points"]
     assert [p["started"][:10] for p in points] == ["2026-11-01", "2026-11-20"] * 2
     # Taken together over a year there is one point, and nothing to compare it with.
-    assert "in two such stretches" in jovik("compare", PEBBLE, "--over", "365d", status=2).err
-    assert "is not a time" in jovik("compare", PEBBLE, "--over", "soon", status=2).err
+    assert "in two such stretches" in jovik("compare", PEBBLE, "--every", "365d", status=2).err
+    assert "is not a time" in jovik("compare", PEBBLE, "--every", "soon", status=2).err
 
 
 def made(kind: str, run: str, rates: Sequence[float]) -> StepResult:

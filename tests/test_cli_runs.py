@@ -28,7 +28,7 @@ def test_runs_are_listed_newest_first_and_by_drive_rig_and_date(measured: Progra
     begun = [r["started"] for r in every]
     assert begun == sorted(begun, reverse=True)
     assert {(r["steps"], r["passes"], r["state"], r["unit"]) for r in every} == {
-        (1, 2, "done", "unit 1")
+        (1, 2, "done", "sample 1")
     }
     slate = measured("runs", "corvane slate 1tb", "--rig", "desk", "--format", "json").json["runs"]
     assert [r["run"] for r in slate] == [every[0]["run"]]

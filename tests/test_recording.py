@@ -597,16 +597,16 @@ def test_a_replay_of_reads_takes_bytes_over_rate_where_the_kernel_holds_it(jovik
 def test_a_program_ranks_drives_and_stands_in_what_they_carry(jovik: Program) -> None:
     for model in ("slate", "comet"):
         jovik("measure", f"model:{model}", 'replay "editor-start"', "--passes", "3")
-    ranked = jovik("rank", "--for", "editor-start", "--format", "json").json
+    ranked = jovik("rank", "--load", "editor-start", "--format", "json").json
     steps = [d["steps"][0] for d in ranked["drives"]]
     assert [d["drive"] for d in ranked["drives"]] == [
         "Veldhaar Comet 2TB",
         "Corvane Slate 1TB",
     ]
     assert steps[0]["elapsed_s"]["high"] < steps[1]["elapsed_s"]["low"]
-    assert "not the drive's" in jovik("rank", "--for", "editor-start").out
-    assert "no drive was measured" in jovik("rank", "--for", "system-boot", status=2).err
-    assert "load" in jovik("rank", "--for", "gardening", status=2).err
+    assert "not the drive's" in jovik("rank", "--load", "editor-start").out
+    assert "no drive was measured" in jovik("rank", "--load", "system-boot", status=2).err
+    assert "load" in jovik("rank", "--load", "gardening", status=2).err
     programs = jovik("fit", "Corvane Slate 1TB", "--format", "json").json["programs"]
     assert programs[0]["elapsed_s"] == steps[1]["elapsed_s"]
     assert "recorded programs" in jovik("fit", "Corvane Slate 1TB").out

@@ -168,7 +168,7 @@ def go(session: Scripted, *phrases: str, **options: Any) -> Diary:
     diary = Diary()
     repeat = options.pop("repeat", RepetitionPolicy(2, 2))
     bench = RunContext(
-        session, RunConditions(rig="bench", unit="u"), RunOptions(**options), diary, diary
+        session, RunConditions(rig="bench", sample="u"), RunOptions(**options), diary, diary
     )
     run_plan([Task(parse(p), repeat) for p in phrases], bench)
     return diary
@@ -194,7 +194,7 @@ def test_each_pass_is_handed_over_before_the_next_begins() -> None:
         "done 1",
         "shown 1",
     ]
-    assert diary.conditions[0] == Conditions("scripted", True, 2**30, 12.5, rig="bench", unit="u")
+    assert diary.conditions[0] == Conditions("scripted", True, 2**30, 12.5, rig="bench", sample="u")
 
 
 def test_seeds_differ_by_run_step_and_pass_and_are_the_same_again() -> None:

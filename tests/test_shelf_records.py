@@ -46,7 +46,7 @@ from jovik.shelf.writer import RunWriter
 from jovik.steps import parse, plan_names
 from tests.conftest import SCHEMAS, Program
 
-CONDITIONS = Conditions("io_uring", True, 2**30, rig="bench", unit="unit 1")
+CONDITIONS = Conditions("io_uring", True, 2**30, rig="bench", sample="sample 1")
 TOP = Path(__file__).parents[1]
 
 
@@ -81,7 +81,7 @@ def run(
     drive: str,
     *steps: tuple[str, float],
     filled: int | None = None,
-    unit: str = "unit 1",
+    sample: str = "sample 1",
     ladder: str | None = None,
 ) -> RunWriter:
     """A finished run with these steps and rates, three passes each."""
@@ -90,7 +90,7 @@ def run(
     )
     for position, (phrase, rate) in enumerate(steps):
         step = parse(phrase)
-        conditions = replace(CONDITIONS, filled_percent=filled, unit=unit)
+        conditions = replace(CONDITIONS, filled_percent=filled, sample=sample)
         writer.step_begun(position, step, conditions)
         for number in (1, 2, 3):
             writer.pass_done(position, number, trace(rate * (1 + number / 100)))
@@ -144,14 +144,14 @@ def test_rungs_and_full_drives_stand_back(shelf: Shelf) -> None:
 
 
 def test_units_lie_side_by_side(shelf: Shelf) -> None:
-    run(shelf, "A", (READ, 1e8), unit="unit 1")
-    run(shelf, "A", (READ, 2e8), unit="unit 2")
-    run(shelf, "A", (READ, 3e8), unit="unit 2")
+    run(shelf, "A", (READ, 1e8), sample="sample 1")
+    run(shelf, "A", (READ, 2e8), sample="sample 2")
+    run(shelf, "A", (READ, 3e8), sample="sample 2")
     assert {
-        r.conditions.unit: round(r.passes[0].rate_bytes_s / 1.01e6)
-        for r in shelf.latest_by_unit("A")
-    } == {"unit 1": 100, "unit 2": 300}
-    assert shelf.latest_by_unit("B") == []
+        r.conditions.sample: round(r.passes[0].rate_bytes_s / 1.01e6)
+        for r in shelf.latest_by_sample("A")
+    } == {"sample 1": 100, "sample 2": 300}
+    assert shelf.latest_by_sample("B") == []
 
 
 def test_a_pass_comes_back_as_it_was(shelf: Shelf) -> None:

@@ -283,7 +283,7 @@ def test_several_that_come_first_make_one_shelf(shared: Program) -> None:
         _, err = process.communicate(timeout=100)
         assert process.returncode == 0, err
     with Shelf(shared.env["JOVIK_SHELF"]) as shelf:
-        assert len(shelf.drive_names()) == 1 and len(shelf.units(shelf.drive_names()[0])) == 1
+        assert len(shelf.drive_names()) == 1 and len(shelf.samples(shelf.drive_names()[0])) == 1
     assert len(passes(shared.env["JOVIK_SHELF"])) == 15
 
 

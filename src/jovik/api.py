@@ -136,7 +136,7 @@ def measure(
     seed: int | None = None,
     engine: str = "auto",
     stop_on_error: bool = True,
-    unit: str | None = None,
+    sample: str | None = None,
     rig: str | None = None,
     rig_notes: str = "",
     keep_serial: bool = False,
@@ -199,7 +199,7 @@ def measure(
         budget_ns=_read(parse_time, budget),
         destroy=destroy,
         content_worthless=content_worthless,
-        unit_name=unit,
+        sample_name=sample,
         rig_name=rig,
         rig_notes=rig_notes,
         keep_serial=keep_serial,
@@ -223,7 +223,7 @@ def resume(
     UsageError
         It is finished or still going on, or there is none.
     TargetError
-        It was on another unit or another rig.
+        It was on another sample or another rig.
 
     Examples
     --------
@@ -242,7 +242,7 @@ def repeat(
     run: str,
     *,
     target: str | None = None,
-    unit: str | None = None,
+    sample: str | None = None,
     rig: str | None = None,
     destroy: str | None = None,
     content_worthless: bool = False,
@@ -271,7 +271,7 @@ def repeat(
         request_from_run(
             record,
             target,
-            unit_name=unit,
+            sample_name=sample,
             rig_name=rig,
             destroy=destroy,
             content_worthless=content_worthless,

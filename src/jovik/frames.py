@@ -194,6 +194,7 @@ def _result_row(r: StepResult) -> dict[str, Any]:
         "iops_high": ios.high,
         **{f"latency_{k}_ns": latency.get(k) for k in ("mean", "p50", "p99", "p99_9", "max")},
         **asdict(r.conditions),
+        "unit": r.conditions.sample,
         "limited_by": ", ".join(x.what for x in r.limits),
         "notes": "; ".join(r.notes),
     }

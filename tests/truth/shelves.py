@@ -36,13 +36,13 @@ BLOCK = 4096
 
 
 def result(
-    drive: str, kind: str, rates: Sequence[float], run: str = "r", unit: str = "unit 1"
+    drive: str, kind: str, rates: Sequence[float], run: str = "r", sample: str = "sample 1"
 ) -> StepResult:
     """A step's result with these rates."""
     passes = tuple(
         PassFigures(float(r), float(r), float(r) / BLOCK, int(r), 0, 10**9, 0, 0) for r in rates
     )
-    conditions = Conditions("io_uring", True, 2**30, rig="bench", unit=unit, firmware="1")
+    conditions = Conditions("io_uring", True, 2**30, rig="bench", sample=sample, firmware="1")
     return StepResult(kind, kind, passes, {}, conditions, drive=drive, run=run, started=run)
 
 

@@ -165,7 +165,7 @@ def condition_changes(
     changes = []
     named: dict[str, Callable[[StepResult], str | None]] = {
         "drive": lambda r: r.drive,
-        "sample": lambda r: r.conditions.unit,
+        "sample": lambda r: r.conditions.sample,
         "firmware": lambda r: r.conditions.firmware,
         "rig": lambda r: r.conditions.rig,
         "link": lambda r: r.conditions.link,

@@ -1,12 +1,13 @@
 """A slow port, cable or machine is not to be blamed on the drive.
 
-What the same unit reached on another rig counts in its favour.
+What the same sample reached on another rig counts in its favour.
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import ClassVar
 
 from jovik.analysis.claims import ClaimVerdict, Verdict, judge_claims
 from jovik.analysis.consistency import AGREEING_FRACTION
@@ -35,13 +36,13 @@ def _on_its_best_rig(j: ClaimVerdict, others: Sequence[StepResult], margin: floa
     if j.step is None or j.share is None or j.claim.sustained:
         return j
     here = j.step.conditions
-    if here.unit is None or here.rig is None or j.verdict in (Verdict.MET, Verdict.BEATEN):
+    if here.sample is None or here.rig is None or j.verdict in (Verdict.MET, Verdict.BEATEN):
         return j
     rigs: dict[str, dict[str, StepResult]] = {}
     for o in others:
         conditions = o.conditions
-        if (conditions.unit, conditions.firmware) == (
-            here.unit,
+        if (conditions.sample, conditions.firmware) == (
+            here.sample,
             here.firmware,
         ) and conditions.rig is not None:
             rigs.setdefault(conditions.rig, {})[o.kind] = o
@@ -57,7 +58,7 @@ def _on_its_best_rig(j: ClaimVerdict, others: Sequence[StepResult], margin: floa
     why = f"on rig '{rig}' (run {best.step.run})"
     if rig != here.rig:
         only = j.claim.shown(j.measured.median)
-        why += f"; on rig '{here.rig}' the same unit did only {only}"
+        why += f"; on rig '{here.rig}' the same sample did only {only}"
     return replace(best, why="; ".join(x for x in (best.why, why) if x))
 
 
@@ -77,10 +78,17 @@ class RigSlowdown:
     """A drive whose newest results are from a rig on which its sample is clearly slower."""
 
     drive: str
-    unit: str
+    sample: str
     rig: str
     better_rig: str
     kinds: tuple[str, ...]
+
+    JSON_DERIVED: ClassVar[tuple[str, ...]] = ("unit",)
+
+    @property
+    def unit(self) -> str:
+        """Return the sample by the key of earlier documents."""
+        return self.sample
 
 
 def slowed(
@@ -97,14 +105,14 @@ def slowed(
     """
     by_kind: dict[tuple[str, str, str | None], list[StepResult]] = {}
     for other in others:
-        by_kind.setdefault((other.drive, other.kind, other.conditions.unit), []).append(other)
+        by_kind.setdefault((other.drive, other.kind, other.conditions.sample), []).append(other)
     slow: dict[tuple[str, str, str, str], list[str]] = {}
     for r in results:
         here = r.conditions
-        for other in same_sample_other_rigs(r, by_kind.get((r.drive, r.kind, here.unit), [])):
+        for other in same_sample_other_rigs(r, by_kind.get((r.drive, r.kind, here.sample), [])):
             if _above(other, r, effect):
                 slow.setdefault(
-                    (r.drive, str(here.unit), str(here.rig), str(other.conditions.rig)), []
+                    (r.drive, str(here.sample), str(here.rig), str(other.conditions.rig)), []
                 ).append(r.kind)
     return [RigSlowdown(*key, tuple(kinds)) for key, kinds in slow.items()]
 
@@ -112,12 +120,12 @@ def slowed(
 def same_sample_other_rigs(r: StepResult, others: Sequence[StepResult]) -> list[StepResult]:
     """Return comparable results of the same sample and step from another rig."""
     here = r.conditions
-    if here.unit is None or here.rig is None:
+    if here.sample is None or here.rig is None:
         return []
     return [
         o
         for o in others
-        if (o.kind, o.conditions.unit) == (r.kind, here.unit)
+        if (o.kind, o.conditions.sample) == (r.kind, here.sample)
         and o.conditions.rig not in (None, here.rig)
         # Another firmware is another drive, and no fault of the rig.
         and o.conditions.firmware == here.firmware
@@ -130,7 +138,7 @@ def best_across_rigs(
     others: Sequence[StepResult],
     effect: RunEffect = FLOOR_ALONE,
 ) -> list[StepResult]:
-    """Return the same results, but from another rig where the unit did clearly better there.
+    """Return the same results, but from another rig where the sample did clearly better there.
 
     What a sample can do is not for a cable to say.
 

@@ -15,7 +15,7 @@ class FirmwareChange:
     `until` is the day of the last result with the firmware before.
     """
 
-    unit: str
+    sample: str
     before: str
     now: str
     until: str
@@ -33,11 +33,11 @@ def firmware_changes(
     """
     now = {}
     for r in sorted(newest, key=lambda r: r.started):
-        if r.conditions.unit is not None and r.conditions.firmware is not None:
-            now[r.conditions.unit] = r.conditions.firmware
+        if r.conditions.sample is not None and r.conditions.firmware is not None:
+            now[r.conditions.sample] = r.conditions.firmware
     changes = {}
     for r in every:
-        unit, before = r.conditions.unit, r.conditions.firmware
-        if unit in now and before is not None and before != now[unit]:
-            changes[unit] = FirmwareChange(unit, before, now[unit], r.started[:10])
+        sample, before = r.conditions.sample, r.conditions.firmware
+        if sample in now and before is not None and before != now[sample]:
+            changes[sample] = FirmwareChange(sample, before, now[sample], r.started[:10])
     return list(changes.values())

@@ -101,7 +101,7 @@ def run_effect(results: Sequence[StepResult]) -> RunEffect:
 
 def _conditions(r: StepResult) -> tuple[object, ...]:
     c = r.conditions
-    return (c.unit, c.rig, c.link, c.firmware, c.filled_percent)
+    return (c.sample, c.rig, c.link, c.firmware, c.filled_percent)
 
 
 def alike_runs(newest: StepResult, others: Sequence[StepResult]) -> list[StepResult]:

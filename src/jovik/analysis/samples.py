@@ -16,9 +16,9 @@ from jovik.base.step_result import LimitSource, StepResult
 from jovik.steps import IoStep, parse
 
 FAR_BELOW = 0.80
-"""A unit is far below when the whole interval of its ratio to its siblings lies below this."""
+"""A sample is far below when the whole interval of its ratio to its siblings lies below this."""
 CLASS_SHARE = 0.60
-"""Below this share of the slowest other drive of its class, a unit does not belong there.
+"""Below this share of the slowest other drive of its class, a sample does not belong there.
 
 Nor, in a stream, below this share of what the link of the generation before carries: nobody sells a
 drive with a link that it has no use for.
@@ -93,12 +93,12 @@ def expected_band(
 
 @dataclass(frozen=True)
 class SampleFigure:
-    """One unit in one kind of step.
+    """One sample in one kind of step.
 
     `share` is of the best of its siblings, None if there is none; `band` is its class's.
     """
 
-    unit: str
+    sample: str
     kind: str
     rate_bytes_s: Interval
     share: Interval | None
@@ -108,12 +108,12 @@ class SampleFigure:
 
 @dataclass(frozen=True)
 class SuspectSample:
-    """A unit that is not right: what tells so, and what to check, the likeliest first.
+    """A sample that is not right: what tells so, and what to check, the likeliest first.
 
     `kinds` are the kinds of step that tell so.
     """
 
-    unit: str
+    sample: str
     evidence: tuple[str, ...]
     checks: tuple[str, ...]
     kinds: tuple[str, ...] = ()
@@ -127,12 +127,12 @@ def side_by_side(
     solid: bool = False,
     effect: RunEffect = FLOOR_ALONE,
 ) -> list[SampleFigure]:
-    """Return every unit in every kind of step that at least one has, in the order of the results.
+    """Return every sample in every kind of step that at least one has, in the order of the results.
 
     Parameters
     ----------
     results : sequence of StepResult
-        Of one drive, at most one for each unit and kind.
+        Of one drive, at most one for each sample and kind.
     of_class, link, solid
         See `expected_band`.
     effect : RunEffect
@@ -143,7 +143,9 @@ def side_by_side(
         others = [
             r
             for r in results
-            if r.kind == result.kind and r.conditions.unit != result.conditions.unit and _good(r)
+            if r.kind == result.kind
+            and r.conditions.sample != result.conditions.sample
+            and _good(r)
         ]
         others = [r for r in others if not r.conditions.differences(result.conditions)]
         best = max(others, key=_median, default=None)
@@ -160,7 +162,7 @@ def side_by_side(
         )
         figures.append(
             SampleFigure(
-                result.conditions.unit or "unknown unit",
+                result.conditions.sample or "unknown sample",
                 result.kind,
                 interval(rates),
                 share,
@@ -179,21 +181,21 @@ def suspects(
     Parameters
     ----------
     figures : from `side_by_side`
-    short_kinds : sequence of (unit, kind)
+    short_kinds : sequence of (sample, kind)
         What fell short of its claim.
     """
-    units = list(dict.fromkeys(f.unit for f in figures))
+    samples = list(dict.fromkeys(f.sample for f in figures))
     # What every sample misses is the claim's fault, or the drive's, and no sample's.
     of_all = {
         kind
         for _, kind in short_kinds
-        if len(units) > 1
+        if len(samples) > 1
         and {who for who, k in short_kinds if k == kind}
-        >= {f.unit for f in figures if f.kind == kind}
+        >= {f.sample for f in figures if f.kind == kind}
     }
     suspects = []
-    for unit in units:
-        own = [f for f in figures if f.unit == unit]
+    for sample in samples:
+        own = [f for f in figures if f.sample == sample]
         guilty: list[SampleFigure] = []
         evidence = []
         for f in own:
@@ -205,11 +207,11 @@ def suspects(
         evidence += [
             f"{kind}: short of its claim"
             for who, kind in short_kinds
-            if who == unit and kind not in of_all
+            if who == sample and kind not in of_all
         ]
         suspects.append(
             SuspectSample(
-                unit,
+                sample,
                 tuple(evidence),
                 tuple(_checks(guilty, figures)),
                 tuple(f.kind for f in guilty),
@@ -219,7 +221,7 @@ def suspects(
 
 
 def _evidence_of(figure: SampleFigure) -> list[str]:
-    """Return what one figure says against its unit."""
+    """Return what one figure says against its sample."""
     evidence = []
     if not explained(figure.result):
         if figure.share is not None and (figure.share.high or figure.share.median) < FAR_BELOW:

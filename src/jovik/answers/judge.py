@@ -94,7 +94,7 @@ def _claim(j: ClaimVerdict) -> dict[str, Any]:
 
 
 def _suspects(found: SampleComparison) -> list[dict[str, Any]]:
-    return [keyed(s, "unit", "evidence", "checks") for s in found.suspects]
+    return [keyed(s, "sample", "evidence", "checks", unit="sample") for s in found.suspects]
 
 
 @dataclass(frozen=True)
@@ -137,12 +137,17 @@ class SamplesAnswer(Answer):
     def data(self) -> dict[str, Any]:
         """Return the answer as documented."""
         samples = [
-            keyed(f, "unit", "kind", "rate_bytes_s", "share", run="result.run")
+            keyed(f, "sample", "kind", "rate_bytes_s", "share", unit="sample", run="result.run")
             | {"class_bytes_s": keyed(f.band, "low", "high")}
             for f in self.found.figures
         ]
         suspects = _suspects(self.found)
-        return {"drive": self.found.drive, "units": samples, "suspects": suspects}
+        return {
+            "drive": self.found.drive,
+            "samples": samples,
+            "units": samples,
+            "suspects": suspects,
+        }
 
     def tables(self) -> Sequence[Table]:
         """Return a row for each sample and step."""
@@ -183,7 +188,7 @@ def samples(shelf: Shelf, drive: str) -> SamplesAnswer:
     compared = samples_of(shelf, shelf.sheet(drive))
     if not compared.figures:
         raise UsageError(
-            f"no unit of {compared.drive} was measured",
+            f"no sample of {compared.drive} was measured",
             f'measure one: jovik measure TARGET --drive "{compared.drive}"',
         )
     return SamplesAnswer(compared)

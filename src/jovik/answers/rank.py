@@ -157,8 +157,8 @@ def rank(
     """
     if (by in SAMPLE_ORDERS) != (sample is not None):
         raise UsageError(
-            "--by rig, or --by firmware, and --unit go together",
-            "jovik rank --unit 'unit 1' --by rig",
+            "--by rig, or --by firmware, and --sample go together",
+            "jovik rank --sample 'sample 1' --by rig",
         )
     if sample is not None:
         answer_data = ranking_report_within(

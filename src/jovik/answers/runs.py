@@ -40,7 +40,13 @@ def _run(found: ListedRun) -> dict[str, Any]:
     counts = ("excluded_steps", "steps", "passes", "errors")
     return (
         {"run": found.record.id, "drive": found.record.drive}
-        | keyed(found, unit="figures.unit", rig="record.rig", firmware="figures.firmware")
+        | keyed(
+            found,
+            sample="figures.sample",
+            unit="figures.sample",
+            rig="record.rig",
+            firmware="figures.firmware",
+        )
         | keyed(found.record, "plan", "state", "started", "ended", "imported", "excluded")
         | {n: getattr(found.figures, n) if found.figures else 0 for n in counts}
         | {

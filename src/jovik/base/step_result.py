@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
+from types import MappingProxyType
+from typing import ClassVar
 
 from jovik.base.findings import Findings
 from jovik.base.quantities import show_size
@@ -53,7 +56,10 @@ class Conditions:
 
     `filled_percent` is the level that the target was filled to for this step, None if it was not
     filled on purpose. `after` is the phrase that ran before, `idle_ns` how long ago that ended.
+    `sample` is stored under its earlier name, `unit`.
     """
+
+    JSON_KEYS: ClassVar[Mapping[str, str]] = MappingProxyType({"sample": "unit"})
 
     engine: str
     direct: bool
@@ -61,7 +67,7 @@ class Conditions:
     fill_percent: float | None = None
     link: str | None = None
     rig: str | None = None
-    unit: str | None = None
+    sample: str | None = None
     firmware: str | None = None
     start_temperature_c: float | None = None
     filled_percent: int | None = None

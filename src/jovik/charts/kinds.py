@@ -80,7 +80,7 @@ KINDS = {
             KindOption(
                 "phrase", "Which long write, if there are several.", flag="--step", metavar="PHRASE"
             ),
-            KindOption("over", "What the rate is drawn over.", ("time", "bytes"), "time"),
+            KindOption("axis", "The horizontal axis.", ("time", "bytes"), "time"),
         ),
     ),
     "ladder": ChartKind(

@@ -24,21 +24,21 @@ VIEWS = ("time", "bytes")
 
 
 def long_write_of(
-    shelf: Shelf, drives: Sequence[str], *, phrase: str | None = None, over: str = "time"
+    shelf: Shelf, drives: Sequence[str], *, phrase: str | None = None, axis: str = "time"
 ) -> LineChart:
-    """Chart the long write of drives over ``time`` or ``bytes``; `phrase` names one of several."""
+    """Chart the long write of drives over ``time`` or ``bytes``. `phrase` names one of several."""
     by_drive = results_of_each(
         *(shelf, drives, lambda r: r.findings.long_write is not None, "long write"),
         "sequential write 1MiB depth 8 over 30% of free",
     )
     chosen = same_kind(by_drive, phrase, "long write")
-    return long_write_chart([(r, shelf.traces(r.run, r.phrase)[0]) for r in chosen], over=over)
+    return long_write_chart([(r, shelf.traces(r.run, r.phrase)[0]) for r in chosen], axis=axis)
 
 
-def long_write_chart(shown: Sequence[tuple[StepResult, Trace]], *, over: str = "time") -> LineChart:
+def long_write_chart(shown: Sequence[tuple[StepResult, Trace]], *, axis: str = "time") -> LineChart:
     """Chart the rate over time and over bytes; a single write has levels, cliff and temperature.
 
-    The view that `over` names comes first.
+    The view that `axis` names comes first.
     """
     result, alone = shown[0][0], len(shown) == 1
     label, written = parse(result.kind).label, shown[0][0].findings.long_write
@@ -49,10 +49,10 @@ def long_write_chart(shown: Sequence[tuple[StepResult, Trace]], *, over: str = "
         if cliff is not None
         else "it does not fall"
     )
-    first = [v for v in VIEWS if v == over] + [v for v in VIEWS if v != over]
+    first = [v for v in VIEWS if v == axis] + [v for v in VIEWS if v != axis]
     about = About(
         f"{result.drive}: the long write" if alone else "The long write",
-        f"{label}; rate over {'time' if over == 'time' else 'what was written'}",
+        f"{label}; rate over {'time' if axis == 'time' else 'what was written'}",
         provenance([r for r, _ in shown]),
         f"The rate of {label}: {fall}",
     )

@@ -12,7 +12,7 @@ def provenance(results: Sequence[StepResult], *, units: bool = True) -> str:
     """Return samples, passes, conditions and date of the results, for the footer."""
     if not results:
         return ""
-    samples = sorted({r.conditions.unit for r in results if r.conditions.unit and units})
+    samples = sorted({r.conditions.sample for r in results if r.conditions.sample and units})
     passes = sorted({len(r.passes) for r in results})
     spread = f"{passes[0]}" if len(passes) == 1 else f"{passes[0]} to {passes[-1]}"
     engines = sorted({r.conditions.engine.replace("model", "simulated") for r in results})

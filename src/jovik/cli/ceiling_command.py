@@ -18,7 +18,7 @@ from jovik.cli.options import UnitParam, format_option
     help="One I/O engine. Default: every engine that works here.",
 )
 @click.option(
-    "--for",
+    "--duration",
     "time_ns",
     type=UnitParam("TIME", parse_time),
     default="300ms",
@@ -36,5 +36,5 @@ def ceiling() -> None:
 
     \b
     jovik ceiling
-    jovik ceiling --engine io_uring --for 2s
+    jovik ceiling --engine io_uring --duration 2s
     """

@@ -33,14 +33,15 @@ def _period(text: str) -> float:
 @click.argument("after", metavar="[B]", required=False, shell_complete=selections)
 @click.option("--step", metavar="PHRASE", help="Only this step.")
 @click.option(
-    "--over",
+    "--every",
+    "over",
     type=UnitParam("TIME", _period),
     help="Show how A changed over time, grouped into periods of this length (1d, 7d, 12h).",
 )
 @click.option(
     "--out",
     type=click.Path(dir_okay=False, path_type=Path),
-    help="With --over: draw a chart as well. The ending selects PNG, SVG or PDF.",
+    help="With --every: draw a chart as well. The ending selects PNG, SVG or PDF.",
 )
 @force_option
 @format_option("markdown")
@@ -55,5 +56,5 @@ def compare() -> None:
     \b
     jovik compare "Comet 2TB@rig=rear port" "Comet 2TB@rig=hub"
     jovik compare "Comet 2TB@until=2026-10-31" "Comet 2TB@since=2026-11-01"
-    jovik compare "Comet 2TB@sample=unit 1" --over 7d --out ageing.png
+    jovik compare "Comet 2TB@sample=sample 1" --every 7d --out ageing.png
     """

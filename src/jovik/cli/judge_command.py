@@ -26,7 +26,7 @@ from jovik.cli.options import UnitParam, format_option, share, shelf_option
 )
 @click.option(
     "--samples",
-    "by_unit",
+    "by_sample",
     is_flag=True,
     help="Compare the samples of the drive instead, and name the suspect ones.",
 )

@@ -82,10 +82,10 @@ from jovik.cli.options import (
     help="Seed for offsets and data. The same seed repeats the same I/O.",
 )
 @click.option(
-    "--unit",
-    "unit_name",
+    "--sample",
+    "sample_name",
     metavar="NAME",
-    help="A name for this sample of the drive. Default: unit 1, unit 2 ... by serial.",
+    help="A name for this sample of the drive. Default: sample 1, sample 2 ... by serial.",
 )
 @click.option(
     "--rig",

@@ -51,10 +51,10 @@ def _common(command: F) -> F:
         click.option(
             "--size",
             type=UnitParam("WxH", pixels),
-            help="Size in pixels. Default: 1280x800, or as --for sets it.",
+            help="Size in pixels. Default: 1280x800, or as --purpose sets it.",
         ),
         click.option(
-            "--for",
+            "--purpose",
             "use",
             type=click.Choice(list(CANVAS_SIZES)),
             default="web",
@@ -79,7 +79,7 @@ def picture() -> None:
     \b
     jovik picture rank --out ranking.png
     jovik picture long-write "Comet 2TB" "Drift 1TB" --out cliff.svg --theme dark
-    jovik picture rank --for square --out feed.png
+    jovik picture rank --load square --out feed.png
     """
 
 

@@ -24,11 +24,11 @@ from jovik.cli.options import format_option, shelf_option
     shell_complete=orders,
     show_default=True,
     help="drive (index), price (per terabyte), money (index per price), "
-    "endurance, latency, efficiency (data per joule), rig or firmware (with --unit), or a "
+    "endurance, latency, efficiency (data per joule), rig or firmware (with --sample), or a "
     "step's phrase.",
 )
 @click.option(
-    "--for",
+    "--load",
     "load",
     metavar="LOAD",
     shell_complete=loads_and_recordings,
@@ -51,7 +51,7 @@ from jovik.cli.options import format_option, shelf_option
 @click.option("--max-price", type=float, metavar="N", help="Only drives up to this price.")
 @click.option("--since", metavar="DATE", help="Only results since this date, such as 2026-11-01.")
 @click.option(
-    "--unit",
+    "--sample",
     "sample",
     metavar="NAME",
     help="With --by rig or firmware: the sample that was measured on several.",
@@ -61,7 +61,7 @@ from jovik.cli.options import format_option, shelf_option
     "drive",
     metavar="NAME",
     shell_complete=drives,
-    help="With --unit: its drive, if several drives have a sample of that name.",
+    help="With --sample: its drive, if several drives have a sample of that name.",
 )
 @click.option(
     "--steady", is_flag=True, help="Rank steady-state results, which are never mixed with others."
@@ -83,6 +83,6 @@ def rank() -> None:
 
     \b
     jovik rank --by "random read 4KiB" --interface SATA
-    jovik rank --for telescope --max-price 150 --review "Comet 2TB"
-    jovik rank --for editor-start
+    jovik rank --load telescope --max-price 150 --review "Comet 2TB"
+    jovik rank --load editor-start
     """

@@ -48,7 +48,7 @@ def record() -> None:
 )
 @click.option("--name", help="Name of the recording. Default: the command.")
 @click.option(
-    "--for",
+    "--duration",
     "time_ns",
     type=UnitParam("TIME", parse_time),
     help="Duration. Default: until the command ends, or until Ctrl-C.",
@@ -85,7 +85,7 @@ def take() -> None:
 
     \b
     sudo jovik record --out start.jrec --on /home -- editor
-    sudo jovik record --out evening.jrec --for 10min
+    sudo jovik record --out evening.jrec --duration 10min
     sudo jovik record --out start.jrec --on /home --repeat 10 --cold -- editor --quit
     """
 

@@ -17,7 +17,9 @@ from jovik.cli.options import destroy_options, format_option, shelf_option
     metavar="TARGET",
     help="Another target, such as the same drive on another cable. Default: the original one.",
 )
-@click.option("--unit", "unit_name", metavar="NAME", help="A name for this sample of the drive.")
+@click.option(
+    "--sample", "sample_name", metavar="NAME", help="A name for this sample of the drive."
+)
 @click.option(
     "--rig",
     "rig_name",

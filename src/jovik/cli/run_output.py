@@ -85,7 +85,8 @@ def run_document(run: RunRecord, results: Sequence[StepResult]) -> dict[str, Any
     """Return a run as JSON (docs/json.md)."""
 
     first = first_access(results)
-    shared = {k: v for k, v in asdict(first).items() if k != "span_bytes"} if first else {}
+    shared = asdict(first) | {"unit": first.sample} if first else {}
+    shared.pop("span_bytes", None)
     return {
         "run": run.id,
         "drive": run.drive,

@@ -44,7 +44,7 @@ WHY_NOT = {
     "content-worthless": "what is on a drive is looked at each time anew",
     "yes": "what asks, asks each time",
     "drive": "a result must not land on a drive that nobody named",
-    "unit": "a result must not land on a unit that nobody named",
+    "sample": "a result must not land on a sample that nobody named",
     "shelf": "it is the setting 'shelf', of every command",
     "out": "a file is written where it is asked for",
 }

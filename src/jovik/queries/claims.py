@@ -102,7 +102,8 @@ def _cliffs(results: Sequence[StepResult]) -> CliffAgreement | None:
         w: None
         for r in writes
         if r.kind == newest.kind
-        and (r.conditions.unit, r.conditions.rig) == (newest.conditions.unit, newest.conditions.rig)
+        and (r.conditions.sample, r.conditions.rig)
+        == (newest.conditions.sample, newest.conditions.rig)
         and (w := long_write_of(r)) is not None
     }
     # The same series twice is a model drive measured with the same seed.

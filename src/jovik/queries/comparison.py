@@ -177,7 +177,7 @@ def history_of(shelf: Shelf, words: str, period_s: float, step: str | None = Non
         It is of several samples, or nothing of it was measured in two stretches.
     """
     selected = select(shelf, read_selection(shelf, words))
-    samples = sorted({r.conditions.unit for r in selected.results if r.conditions.unit})
+    samples = sorted({r.conditions.sample for r in selected.results if r.conditions.sample})
     if len(samples) > 1:
         raise UsageError(
             f"'{words}' is of {len(samples)} samples: {', '.join(samples)}",
@@ -194,6 +194,6 @@ def history_of(shelf: Shelf, words: str, period_s: float, step: str | None = Non
     if not points:
         raise UsageError(
             f"no step of '{words}' was measured in two such stretches of time",
-            "give a shorter one with --over, or measure it again",
+            "give a shorter one with --every, or measure it again",
         )
     return History(selected, samples[0] if samples else None, tuple(points))

@@ -310,7 +310,7 @@ def ranking_report_within(
     yardstick: str | None = None,
     load: str | None = None,
 ) -> RankingReport:
-    """Return the same unit on each rig, or with each firmware: they take the drives' place.
+    """Return the same sample on each rig, or with each firmware: they take the drives' place.
 
     Parameters
     ----------
@@ -320,12 +320,12 @@ def ranking_report_within(
     Raises
     ------
     UnknownNameError, UsageError
-        See `Shelf.results_of_unit`.
+        See `Shelf.results_of_sample`.
     """
     of = SAMPLE_ORDERS[by]
     results = [
         replace(r, drive=of(r) or f"unknown {by}")
-        for r in shelf.results_of_unit(unit, drive, by=of)
+        for r in shelf.results_of_sample(unit, drive, by=of)
     ]
     return placed(results, yardstick, {}, by, load)
 

@@ -22,20 +22,20 @@ class SampleComparison:
     suspects: tuple[SuspectSample, ...]
 
     @property
-    def units(self) -> list[str]:
-        """Return names of the units, in the order in which they were met."""
-        return sorted({f.unit for f in self.figures})
+    def samples(self) -> list[str]:
+        """Return names of the samples, in the order in which they were met."""
+        return sorted({f.sample for f in self.figures})
 
 
 def samples(shelf: Shelf, sheet: Sheet) -> SampleComparison:
-    """Lay the units of a drive side by side, each as the best of its rigs showed it.
+    """Lay the samples of a drive side by side, each as the best of its rigs showed it.
 
     No figures where none was measured.
     """
     drive = sheet.drive
     effect = run_effect(shelf.recent_results(drive.name))
     results = best_across_rigs(
-        shelf.latest_by_unit(drive.name), shelf.results_of_several_rigs(drive.name), effect
+        shelf.latest_by_sample(drive.name), shelf.results_of_several_rigs(drive.name), effect
     )
     peers = {n for n, other in shelf.drives().items() if n != drive.name and _alike(other, drive)}
     of_class = [r for r in shelf.latest_results() if r.drive in peers] if peers else []
@@ -49,10 +49,10 @@ def samples(shelf: Shelf, sheet: Sheet) -> SampleComparison:
         results, of_class, link, solid="solid" in drive.medium.casefold(), effect=effect
     )
     short: list[tuple[str, str]] = []
-    for unit in dict.fromkeys(f.unit for f in figures):
-        own = [f.result for f in figures if f.unit == unit]
+    for sample in dict.fromkeys(f.sample for f in figures):
+        own = [f.result for f in figures if f.sample == sample]
         short += [
-            (unit, j.step.kind)
+            (sample, j.step.kind)
             for j in judge_claims(sheet.claims, own)
             if j.verdict is Verdict.SHORT and j.step is not None
         ]

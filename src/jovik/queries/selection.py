@@ -20,7 +20,7 @@ from jovik.shelf.store import Shelf
 
 _WHAT: dict[str, Callable[[StepResult], str | None]] = {
     "rig": lambda r: r.conditions.rig,
-    "sample": lambda r: r.conditions.unit,
+    "sample": lambda r: r.conditions.sample,
     "firmware": lambda r: r.conditions.firmware,
 }
 DATES = ("since", "until")

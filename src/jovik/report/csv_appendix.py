@@ -38,7 +38,7 @@ def raw_figures(
                 run.id,
                 r.started,
                 drive,
-                c.unit,
+                c.sample,
                 c.rig,
                 c.link,
                 c.engine,

@@ -148,7 +148,7 @@ def _facts(shelf: Shelf, run: RunRecord, results: Sequence[StepResult]) -> list[
             ),
         ),
         ("link", shared.link if shared and shared.link else ""),
-        ("unit", "; ".join(x for x in (shared.unit, shared.firmware) if x) if shared else ""),
+        ("sample", "; ".join(x for x in (shared.sample, shared.firmware) if x) if shared else ""),
         (
             "engine",
             ", ".join(

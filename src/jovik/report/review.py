@@ -284,7 +284,7 @@ def _trust(it: ReviewData) -> list[str]:
     lines = []
     if any(r.conditions.engine == "model" for r in it.results):
         lines.append("simulated: this is a model drive")
-    units = {r.conditions.unit for r in it.results if r.conditions.unit}
+    units = {r.conditions.sample for r in it.results if r.conditions.sample}
     if len(units) == 1:
         lines.append("one sample was measured")
     lines += (

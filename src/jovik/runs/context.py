@@ -49,7 +49,7 @@ class RunConditions:
     """
 
     rig: str | None = None
-    unit: str | None = None
+    sample: str | None = None
     firmware: str | None = None
     link: str | None = None
     link_rate_bytes_s: float | None = None
@@ -169,7 +169,7 @@ class RunContext:
             fill_percent=session.fill_percent(),
             link=run_conditions.link,
             rig=run_conditions.rig,
-            unit=run_conditions.unit,
+            sample=run_conditions.sample,
             firmware=run_conditions.firmware,
             start_temperature_c=max(temperatures.values()) if temperatures else None,
             filled_percent=self.filled_percent,

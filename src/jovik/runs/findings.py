@@ -107,8 +107,10 @@ def findings_of_failure(run: RunningStep, traces: Sequence[Trace]) -> Found:
 
 def like_here(earlier: Sequence[StepResult], run_conditions: RunConditions) -> list[StepResult]:
     """Return the results of the shelf that were measured on this sample, rig and link."""
-    here = (run_conditions.unit, run_conditions.rig, run_conditions.link)
-    return [r for r in earlier if (r.conditions.unit, r.conditions.rig, r.conditions.link) == here]
+    here = (run_conditions.sample, run_conditions.rig, run_conditions.link)
+    return [
+        r for r in earlier if (r.conditions.sample, r.conditions.rig, r.conditions.link) == here
+    ]
 
 
 def readings_of(traces: Iterable[Trace]) -> Iterator[PassReadings]:

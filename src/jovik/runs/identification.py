@@ -1,6 +1,6 @@
 """What a run is on.
 
-The drive under the target, its unit on the shelf, its link, its log, the rig.
+The drive under the target, its sample on the shelf, its link, its log, the rig.
 """
 
 from __future__ import annotations
@@ -41,7 +41,7 @@ class IdentifiedTarget:
     run_conditions: RunConditions
     device: BlockDevice | None
     record: dict[str, Any] | None
-    unit_id: int | None
+    sample_id: int | None
     warnings: tuple[str, ...]
     circumstances: tuple[Circumstance, ...] = ()
 
@@ -52,7 +52,7 @@ def serial_hash(serial: str) -> str:
 
 
 def serial_tail(serial: str) -> str:
-    """Return the last characters of a serial: enough to tell units apart on a desk."""
+    """Return the last characters of a serial: enough to tell samples apart on a desk."""
     return f"...{serial[-4:]}" if len(serial) > 4 else serial
 
 
@@ -62,10 +62,10 @@ def identify(
     place: Target,
     rig_name: str | None,
     rig_notes: str,
-    unit_name: str | None,
+    sample_name: str | None,
     keep_serial: bool,
 ) -> IdentifiedTarget:
-    """Find out what a target is attached to, and meet its unit on the shelf.
+    """Find out what a target is attached to, and meet its sample on the shelf.
 
     Its serial is kept in full only with `keep_serial`.
     """
@@ -74,22 +74,22 @@ def identify(
         model = load_model(place.name)
         behaviour = model.behaviour
         rig = Rig(rig_name or "virtual bench", {}, rig_notes)
-        unit = shelf.meet_unit(
+        sample = shelf.meet_sample(
             drive_name,
             serial_hash(behaviour.serial),
             serial_tail(behaviour.serial),
             behaviour.firmware,
-            unit_name,
+            sample_name,
         )
         run_conditions = RunConditions(
             rig=rig.name,
-            unit=unit.name,
+            sample=sample.name,
             firmware=behaviour.firmware,
             link=model.link.now if model.link else None,
             link_rate_bytes_s=model.link.rate_bytes_s if model.link else None,
             heat_limit_c=behaviour.heat.throttle_at if behaviour.heat else None,
         )
-        return IdentifiedTarget(rig, run_conditions, None, None, unit.id, ())
+        return IdentifiedTarget(rig, run_conditions, None, None, sample.id, ())
     rig = this_machine()
     rig = replace(rig, name=rig_name or rig.name, notes=rig_notes)
     device: BlockDevice | None = None
@@ -108,7 +108,7 @@ def identify(
             None,
             record,
             None,
-            ("the drive under this target cannot be told; its unit is not recorded",),
+            ("the drive under this target cannot be told; its sample is not recorded",),
             around,
         )
     link = device.link
@@ -145,25 +145,25 @@ def identify(
         warnings.append(
             f"the link runs as {link}: suspect the port, the cable or a slot that is wired narrower"
         )
-    unit_id = None
+    sample_id = None
     if device.serial:
-        known = shelf.units(drive_name)
-        unit = shelf.meet_unit(
+        known = shelf.samples(drive_name)
+        sample = shelf.meet_sample(
             drive_name,
             serial_hash(device.serial),
             serial_tail(device.serial),
             device.firmware,
-            unit_name,
+            sample_name,
         )
-        unit_id = unit.id
-        run_conditions = replace(run_conditions, unit=unit.name)
-        if known and all(u.id != unit.id for u in known):
+        sample_id = sample.id
+        run_conditions = replace(run_conditions, sample=sample.name)
+        if known and all(u.id != sample.id for u in known):
             tails = ", ".join(f"{u.name} ({u.serial_tail})" for u in known)
             warnings.append(
-                f"this is another unit of {drive_name} than {tails}: it is recorded as "
-                f"{unit.name} ({unit.serial_tail})"
+                f"this is another sample of {drive_name} than {tails}: it is recorded as "
+                f"{sample.name} ({sample.serial_tail})"
             )
-    return IdentifiedTarget(rig, run_conditions, device, record, unit_id, tuple(warnings), around)
+    return IdentifiedTarget(rig, run_conditions, device, record, sample_id, tuple(warnings), around)
 
 
 def circumstances_at(

@@ -47,8 +47,8 @@ class RunRequest:
         The serial of the raw device that was given up.
     content_worthless : bool
         Whether content of it that nobody can name may be overwritten.
-    unit_name, rig_name, rig_notes, keep_serial
-        What the unit and the rig are called.
+    sample_name, rig_name, rig_notes, keep_serial
+        What the sample and the rig are called.
     excluded : str or None
         Why the run counts for nothing from the start.
     """
@@ -63,7 +63,7 @@ class RunRequest:
     trimmed: tuple[str, ...] = ()
     destroy: str | None = None
     content_worthless: bool = False
-    unit_name: str | None = None
+    sample_name: str | None = None
     rig_name: str | None = None
     rig_notes: str = ""
     keep_serial: bool = False

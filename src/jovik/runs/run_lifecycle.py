@@ -57,12 +57,12 @@ class StartedRun:
 
 
 def start_run(shelf: Shelf, ready: PreparedRun, resumed: str | None = None) -> StartedRun:
-    """Meet the drive and its unit, and begin the run, or go on with one.
+    """Meet the drive and its sample, and begin the run, or go on with one.
 
     Raises
     ------
     TargetError
-        The run to go on with was on another unit or another rig.
+        The run to go on with was on another sample or another rig.
     """
     request, drive = ready.request, ready.sheet.drive.name
     identified = identify(
@@ -71,7 +71,7 @@ def start_run(shelf: Shelf, ready: PreparedRun, resumed: str | None = None) -> S
         request.target,
         request.rig_name,
         request.rig_notes,
-        request.unit_name,
+        request.sample_name,
         request.keep_serial,
     )
     earlier = tuple(shelf.latest_results(drive))
@@ -84,7 +84,7 @@ def start_run(shelf: Shelf, ready: PreparedRun, resumed: str | None = None) -> S
             request.seed,
             request.record(),
             VERSION,
-            unit_id=identified.unit_id,
+            sample_id=identified.sample_id,
             device=identified.record,
             excluded=request.excluded,
             circumstances=[asdict(c) for c in identified.circumstances],
@@ -92,9 +92,9 @@ def start_run(shelf: Shelf, ready: PreparedRun, resumed: str | None = None) -> S
         return StartedRun(identified, writer, {}, earlier)
 
     run = shelf.run(resumed)
-    if run.unit_id != identified.unit_id:
+    if run.unit_id != identified.sample_id:
         raise TargetError(
-            f"run {resumed} was on another unit of {drive}",
+            f"run {resumed} was on another sample of {drive}",
             "attach that one again, or begin anew: jovik measure",
         )
     here, elsewhere = machine_id(), run.options.get("machine", {})

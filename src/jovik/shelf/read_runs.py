@@ -102,7 +102,7 @@ class RunFigures:
     passes: int
     written_bytes: int
     errors: int
-    unit: str | None
+    sample: str | None
     firmware: str | None
     excluded_steps: int = 0
 

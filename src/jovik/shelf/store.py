@@ -53,7 +53,7 @@ _DRIVE_FIELDS = tuple(Drive.__dataclass_fields__)
 
 
 @dataclass(frozen=True)
-class Unit:
+class Sample:
     """One physical sample of a drive; its serial is known as a digest and by its last letters."""
 
     id: int
@@ -302,7 +302,7 @@ class Shelf:
 
     # Units
 
-    def units(self, name: str) -> list[Unit]:
+    def samples(self, name: str) -> list[Sample]:
         """Return the samples of a drive that were met so far."""
         with self._engine.connect() as c:
             key = self._drive_row(c, name)["id"]
@@ -310,7 +310,7 @@ class Shelf:
                 sa.select(unit).where(unit.c.drive_id == key).order_by(unit.c.id)
             ).mappings()
             return [
-                Unit(r["id"], r["name"], r["serial_hash"], r["serial_tail"], r["firmware"])
+                Sample(r["id"], r["name"], r["serial_hash"], r["serial_tail"], r["firmware"])
                 for r in rows
             ]
 
@@ -329,31 +329,33 @@ class Shelf:
         with self._engine.connect() as c:
             return c.execute(query).scalar()
 
-    def meet_unit(
+    def meet_sample(
         self,
         name: str,
         serial_hash: str,
         serial_tail: str,
         firmware: str,
-        unit_name: str | None = None,
-    ) -> Unit:
-        """Return the unit of this serial, enrolled when it is first met.
+        sample_name: str | None = None,
+    ) -> Sample:
+        """Return the sample of this serial, enrolled when it is first met.
 
         Its firmware is kept up to date.
         """
-        known = self.units(name)
+        known = self.samples(name)
         if all(u.serial_hash != serial_hash for u in known):
             values = {
-                "name": unit_name or f"unit {len(known) + 1}",
+                "name": sample_name or f"sample {len(known) + 1}",
                 "serial_hash": serial_hash,
                 "serial_tail": serial_tail,
                 "firmware": firmware,
             }
             with self._writing.begin() as c:
                 insert_if_absent(c, unit, values | {"drive_id": self._drive_row(c, name)["id"]})
-        sample = next(u for u in self.units(name) if u.serial_hash == serial_hash)
-        if sample.firmware != firmware or (unit_name and unit_name != sample.name):
-            sample = Unit(sample.id, unit_name or sample.name, serial_hash, serial_tail, firmware)
+        sample = next(u for u in self.samples(name) if u.serial_hash == serial_hash)
+        if sample.firmware != firmware or (sample_name and sample_name != sample.name):
+            sample = Sample(
+                sample.id, sample_name or sample.name, serial_hash, serial_tail, firmware
+            )
             with self._writing.begin() as c:
                 c.execute(
                     unit.update()
@@ -392,7 +394,7 @@ class Shelf:
         options: dict[str, Any],
         version: str,
         *,
-        unit_id: int | None = None,
+        sample_id: int | None = None,
         device: dict[str, Any] | None = None,
         excluded: str | None = None,
         circumstances: list[dict[str, Any]] | None = None,
@@ -422,7 +424,7 @@ class Shelf:
                     state="running",
                     laid_out_bytes=0,
                     version=version,
-                    unit_id=unit_id,
+                    unit_id=sample_id,
                     device=device,
                     arrival=next_arrival(),
                     excluded=excluded,
@@ -541,13 +543,13 @@ class Shelf:
         """
         return read_results.recent(self._engine, name, most, beyond)
 
-    def latest_by_unit(self, name: str) -> list[StepResult]:
-        """For each unit of a drive the latest result of each kind of step."""
+    def latest_by_sample(self, name: str) -> list[StepResult]:
+        """For each sample of a drive the latest result of each kind of step."""
         every = self.results(name)
         latest = {
-            (r.conditions.unit, r.kind): r
+            (r.conditions.sample, r.kind): r
             for r in every
-            if r.conditions.unit is not None and read_results.is_drive_result(r, filled=False)
+            if r.conditions.sample is not None and read_results.is_drive_result(r, filled=False)
         }
         return list(latest.values())
 
@@ -555,32 +557,32 @@ class Shelf:
         """Newest results of each sample on each rig, for drives measured on several rigs."""
         return read_results.of_several_rigs(self._engine, name)
 
-    def results_of_unit(
-        self, unit_name: str, name: str | None = None, *, by: Callable[[StepResult], object]
+    def results_of_sample(
+        self, sample_name: str, name: str | None = None, *, by: Callable[[StepResult], object]
     ) -> list[StepResult]:
         """Return the newest result of each kind for each of what `by` gives, for one sample.
 
         Raises
         ------
         UnknownNameError
-            No unit of that name was measured.
+            No sample of that name was measured.
         UsageError
             Units of several drives have that name.
         """
         every = [
             r
             for r in self.results(name)
-            if r.conditions.unit is not None and read_results.is_drive_result(r, filled=False)
+            if r.conditions.sample is not None and read_results.is_drive_result(r, filled=False)
         ]
-        own = [r for r in every if r.conditions.unit == unit_name]
+        own = [r for r in every if r.conditions.sample == sample_name]
         if not own:
             raise UnknownNameError(
-                "measured unit", unit_name, {str(r.conditions.unit) for r in every}
+                "measured sample", sample_name, {str(r.conditions.sample) for r in every}
             )
         drives = list(dict.fromkeys(r.drive for r in own))
         if len(drives) > 1:
             raise UsageError(
-                f"units of {len(drives)} drives are called '{unit_name}': {', '.join(drives)}",
+                f"samples of {len(drives)} drives are called '{sample_name}': {', '.join(drives)}",
                 "say which with --drive",
             )
         return list({(by(r), r.kind): r for r in own}.values())

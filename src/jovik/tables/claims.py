@@ -87,9 +87,9 @@ def doubts(found: ClaimsReport) -> list[str]:
     """Return words where the figures are of more than one sample, or of one that is not right."""
     used = sorted(
         {
-            j.step.conditions.unit
+            j.step.conditions.sample
             for j in found.verdicts
-            if j.step is not None and j.step.conditions.unit is not None
+            if j.step is not None and j.step.conditions.sample is not None
         }
     )
     words = (
@@ -101,21 +101,21 @@ def doubts(found: ClaimsReport) -> list[str]:
         else []
     )
     words += [
-        f"warning: on rig '{rig}' the same unit did clearly less than elsewhere: suspect the "
+        f"warning: on rig '{rig}' the same sample did clearly less than elsewhere: suspect the "
         "port, the cable or the machine, or a drive that has got "
         "worse since; measure it there again"
         for rig in dict.fromkeys(s.rig for s in found.slowed)
     ]
     words += [
-        f"{x.unit} has firmware {x.now} now and had {x.before} until {x.until}: what differs "
+        f"{x.sample} has firmware {x.now} now and had {x.before} until {x.until}: what differs "
         "between those results may be the firmware's doing"
         for x in found.firmware
     ]
-    wrong = [s.unit for s in found.samples.suspects if s.unit in used]
+    wrong = [s.sample for s in found.samples.suspects if s.sample in used]
     return words + [
-        f"warning: {unit} is suspect, and these figures may be the sample's instead of the "
+        f"warning: {sample} is suspect, and these figures may be the sample's instead of the "
         "drive's: jovik judge --samples"
-        for unit in wrong
+        for sample in wrong
     ]
 
 

@@ -29,8 +29,8 @@ def conditions_words(results: Sequence[StepResult]) -> list[str]:
         words.append(f"not all on one rig and link: {'; '.join(differing[:MOST_DRIVES])}{more}")
     for drive, rs in by_drive.items():
         firmware = sorted({f for r in rs if (f := r.conditions.firmware) is not None})
-        units = {r.conditions.unit for r in rs}
-        if len(firmware) > 1 and len(units) == 1:
+        samples = {r.conditions.sample for r in rs}
+        if len(firmware) > 1 and len(samples) == 1:
             words.append(f"{drive}: figures of firmware {' and '.join(firmware)} together")
     return words + disturbed_words(results)
 

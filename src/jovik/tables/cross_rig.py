@@ -17,6 +17,6 @@ def _words(s: RigSlowdown) -> str:
     steps = parse(s.kinds[0]).label + (f" and {len(s.kinds) - 1} more" if len(s.kinds) > 1 else "")
     return (
         f"warning: the figures of {s.drive} are of rig '{s.rig}'; on '{s.better_rig}' "
-        f"{s.unit} did clearly better ({steps}): suspect the port, the "
-        f"cable or the machine; jovik rank --unit '{s.unit}' --drive '{s.drive}' --by rig"
+        f"{s.sample} did clearly better ({steps}): suspect the port, the "
+        f"cable or the machine; jovik rank --sample '{s.sample}' --drive '{s.drive}' --by rig"
     )

@@ -20,7 +20,7 @@ def runs_table(found: Sequence[ListedRun]) -> Table:
             x.record.id,
             x.record.started[:16].replace("T", " "),
             x.record.drive,
-            (x.figures.unit if x.figures else None) or "-",
+            (x.figures.sample if x.figures else None) or "-",
             x.record.rig,
             (x.figures.firmware if x.figures else None) or "-",
             x.record.plan,

@@ -12,45 +12,55 @@ from jovik.tables.table import Table, interval_words
 
 
 def samples_table(found: SampleComparison) -> Table:
-    """Return each unit in each step, with its class's band.
+    """Return each sample in each step, with its class's band.
 
     Below it who is suspect and what to check.
     """
-    bad = {(s.unit, kind) for s in found.suspects for kind in s.kinds}
+    bad = {(s.sample, kind) for s in found.suspects for kind in s.kinds}
     rows = [
         (
             parse(f.kind).label,
-            f.unit,
+            f.sample,
             significant(f.rate_bytes_s.median * per_unit()),
             interval_words(f.rate_bytes_s, per_unit()),
             f"{100 * f.share.median:.0f} %" if f.share else "-",
             _band_words(f.band),
-            "suspect" if (f.unit, f.kind) in bad else "",
+            "suspect" if (f.sample, f.kind) in bad else "",
         )
         for f in found.figures
     ]
     rigs = sorted({str(f.result.conditions.rig) for f in found.figures})
     each = [
         f"measured on {' and '.join(rigs)}: each figure is of the rig that is newest, or "
-        "of one on which the unit did clearly better"
+        "of one on which the sample did clearly better"
     ]
     notes = each if len(rigs) > 1 else []
     notes += (
         []
-        if len(found.units) > 1
-        else ["only one unit was measured: it can be held against its claims and its class only"]
+        if len(found.samples) > 1
+        else ["only one sample was measured: it can be held against its claims and its class only"]
     )
     for one in found.suspects:
-        notes.append(f"{one.unit} is suspect: {'; '.join(_spoken(e) for e in one.evidence)}")
+        notes.append(f"{one.sample} is suspect: {'; '.join(_spoken(e) for e in one.evidence)}")
         notes += [f"  check {number}: {check}" for number, check in enumerate(one.checks, 1)]
-    notes += [] if found.suspects else ["no unit is far from its siblings or its class"]
+    notes += [] if found.suspects else ["no sample is far from its siblings or its class"]
     if any(f.band != ExpectedRange(None, None) for f in found.figures):
         notes.append(
             "its class: where drives of this interface and medium are expected, from those "
             "on the shelf and from what the link carries"
         )
-    header = ["step", "unit", rate_unit(), "95 % interval", "of the best sibling", "its class", ""]
-    return Table(f"{found.drive}: units", header, rows, right=(2, 3, 4, 5), spare=(5,), notes=notes)
+    header = [
+        "step",
+        "sample",
+        rate_unit(),
+        "95 % interval",
+        "of the best sibling",
+        "its class",
+        "",
+    ]
+    return Table(
+        f"{found.drive}: samples", header, rows, right=(2, 3, 4, 5), spare=(5,), notes=notes
+    )
 
 
 def _band_words(band: ExpectedRange) -> str:

@@ -356,7 +356,7 @@ def step_json(result: StepResult) -> dict[str, Any]:
         "read_bytes": sum(p.read_bytes for p in result.passes),
         "written_bytes": sum(p.written_bytes for p in result.passes),
         "cpu_ns_per_io": _cpu_per_io(result),
-        "conditions": asdict(result.conditions),
+        "conditions": asdict(result.conditions) | {"unit": result.conditions.sample},
         "cliff": _cliff(result),
         "facts": plain(result.findings),
         "limits": [

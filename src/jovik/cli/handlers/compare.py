@@ -27,10 +27,10 @@ def compare(
     if (after is None) == (over is None):
         raise UsageError(
             "two selections are compared, or one over time",
-            "jovik compare A B, or jovik compare A --over 7d",
+            "jovik compare A B, or jovik compare A --every 7d",
         )
     if out is not None and over is None:
-        raise UsageError("--out draws what goes over time", "add --over 7d")
+        raise UsageError("--out draws a history", "add --every 7d")
     with Shelf(where_from(shelf_at)) as shelf:
         if after is not None:
             return show(answers.compare(shelf, before, after, step), form)

@@ -12,14 +12,14 @@ def judge(
     drive: str,
     margin: float,
     target: str | None,
-    by_unit: bool,
+    by_sample: bool,
     work: bool,
     form: str,
     shelf_at: str | None,
 ) -> int:
     """Compare the results of a drive with its claims."""
     with Shelf(where_from(shelf_at)) as shelf:
-        if by_unit:
+        if by_sample:
             return show(answers.samples(shelf, drive), form)
         if work:
             return show(answers.real_work(shelf, drive), form)

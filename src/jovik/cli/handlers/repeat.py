@@ -12,7 +12,7 @@ from jovik.shelf.store import Shelf
 def repeat(
     run: str | None,
     target_at: str | None,
-    unit_name: str | None,
+    sample_name: str | None,
     rig_name: str | None,
     destroy: str | None,
     content_worthless: bool,
@@ -28,7 +28,7 @@ def repeat(
             target_at,
             destroy=destroy,
             content_worthless=content_worthless,
-            unit_name=unit_name,
+            sample_name=sample_name,
             rig_name=rig_name,
         )
         return run_order(
