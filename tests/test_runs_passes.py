@@ -30,7 +30,7 @@ from jovik.runs.repetition import RepetitionPolicy
 from jovik.runs.task import Task
 from jovik.shelf.records import read_findings
 from jovik.steps import Step, parse, parse_access
-from jovik.steps.running import pass_seed
+from jovik.steps.seed import pass_seed
 
 READ, WRITE, LONG = (
     "random read 4KiB for 1s",

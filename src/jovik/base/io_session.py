@@ -104,6 +104,10 @@ ProgressCallback = Callable[[Progress], None]
 """Called a few times a second during a pass, never from the measuring loop."""
 
 
+def no_progress(_: Progress) -> None:
+    """Show nothing."""
+
+
 @dataclass(frozen=True)
 class CopyJob:
     """Files to be copied onto the target or off it.

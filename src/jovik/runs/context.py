@@ -23,6 +23,7 @@ from jovik.base.trace import Trace
 from jovik.hardware.temperature import Sensor
 from jovik.runs.pass_store import PassStore
 from jovik.runs.write_cache import WriteCacheWatch
+from jovik.shelf.writer import RunWriter
 from jovik.steps import Step
 
 MOST_READINGS = 600
@@ -81,22 +82,6 @@ class ResumedStep:
     finished: bool
 
 
-class PassRecorder(Protocol):
-    """Where finished work goes; each call returns only when what it was given is safe."""
-
-    def step_begun(self, position: int, step: Step, conditions: Conditions) -> None:
-        """Take note that a step's first pass is about to start."""
-
-    def pass_done(self, position: int, number: int, trace: Trace) -> None:
-        """Store a finished pass."""
-
-    def step_done(self, position: int, result: StepResult) -> None:
-        """Store a finished step."""
-
-    def laid_out(self, written_bytes: int) -> None:
-        """Count the bytes of a laid-out test file."""
-
-
 class Observer(Protocol):
     """Who watches; called from the main thread, never from the measuring loop."""
 
@@ -126,12 +111,12 @@ class RunContext:
     session: Session
     run_conditions: RunConditions
     options: RunOptions
-    recorder: PassRecorder
+    recorder: RunWriter
     observer: Observer
     earlier: Sequence[StepResult] = ()
     cache: WriteCacheWatch = field(default_factory=WriteCacheWatch)
     filled_percent: int | None = None
-    first_rate_bytes_s: float | None = None
+    first_rate_bytes_s: float = 0.0
     room_pause_ns: int = 0
     device_wear: Callable[[], WearCounters | None] = lambda: None
     worn: dict[int, Wear] = field(default_factory=dict)

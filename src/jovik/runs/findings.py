@@ -73,12 +73,12 @@ def findings_of(
     if traces[0].copy is not None:
         inward = traces[0].written_bytes > 0
         # Of this run where it was measured before, else of the shelf's like results.
-        base = sequential_rate(run.earlier, inward=inward, filled=run.filled_percent)
+        base = sequential_rate(run.earlier, inward=inward, filled=run.context.filled_percent)
         if base is None:
             base = sequential_rate(
                 like_here(run.context.earlier, run.context.run_conditions),
                 inward=inward,
-                filled=run.filled_percent,
+                filled=run.context.filled_percent,
             )
         finding, notes, limits = copy_finding(traces, base)
         collected.findings = replace(collected.findings, copy=finding)

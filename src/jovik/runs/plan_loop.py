@@ -17,7 +17,7 @@ from jovik.runs.running_step import RunningStep
 from jovik.runs.task import Task
 from jovik.steps.cost import PlanCost
 from jovik.steps.rest import probe_write
-from jovik.steps.running import pass_seed
+from jovik.steps.seed import pass_seed
 
 
 def check_plan(tasks: Sequence[Task], session: Session) -> None:

@@ -17,7 +17,7 @@ from jovik.runs.running_step import RunningStep
 from jovik.runs.task import Task
 from jovik.steps import IoStep, Step
 from jovik.steps.cost import PlanCost
-from jovik.steps.running import pass_seed
+from jovik.steps.seed import pass_seed
 
 NO_MEAN = 1e9
 """Stands for an excursion of rounds in which nothing was done."""

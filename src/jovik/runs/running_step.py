@@ -12,7 +12,7 @@ from jovik.analysis.steady_state import steady_notes
 from jovik.base.errors import DriveError, TargetError
 from jovik.base.findings import SteadyState
 from jovik.base.interruption import check, held_back
-from jovik.base.io_session import ProgressCallback, Session, WearCounters, Workload
+from jovik.base.io_session import ProgressCallback, Session, WearCounters, Workload, no_progress
 from jovik.base.step_result import Conditions, StepResult
 from jovik.base.trace import PassSurroundings, Trace
 from jovik.hardware.device import is_attached
@@ -26,7 +26,7 @@ from jovik.runs.repetition import TimeAllowance
 from jovik.runs.step_result import failure, summarise
 from jovik.runs.task import Task
 from jovik.steps import Step
-from jovik.steps.running import no_progress, pass_seed
+from jovik.steps.seed import pass_seed
 
 log = logging.getLogger(__name__)
 
@@ -36,11 +36,12 @@ MOST_STANDSTILLS = 3
 
 @dataclass
 class RunningStep:
-    """The run's side of `jovik.steps.running.StepRun`, which says what each method does.
+    """One step within a run: the session, its place in the plan, and where its passes go.
 
-    In rounds, `round` is the pass up to which it repeats now, `spent_ns` the time that earlier
-    rounds took of it, `more` whether there is another round to come, `steady` what was found of
-    rounds until steady, and `made` all passes so far.
+    A step sees nothing else of its run. `earlier` are the results of this run so far. In rounds,
+    `round` is the last pass of this round, `spent_ns` the time that earlier rounds took, `more`
+    whether another round follows, `steady` the verdict on rounds until steady, and `made` all
+    passes so far.
     """
 
     position: int
@@ -77,40 +78,12 @@ class RunningStep:
         return self.context.session
 
     @property
-    def stop_on_error(self) -> bool:
-        """Return True if the first error ends the run."""
-        return self.context.options.stop_on_error
-
-    @property
-    def filled_percent(self) -> int | None:
-        """Return the fill level on purpose."""
-        return self.context.filled_percent
-
-    @filled_percent.setter
-    def filled_percent(self, percent: int | None) -> None:
-        self.context.filled_percent = percent
-
-    @property
     def share_ns(self) -> int | None:
         """Return the time this step may take."""
         return self.allowance.share_ns if self.allowance is not None else None
 
-    @property
-    def first_rate_bytes_s(self) -> float:
-        """Of a short write before the run."""
-        return self.context.first_rate_bytes_s or 0.0
-
-    @property
-    def room_pause_ns(self) -> int:
-        """Return how long the drive last took to make room."""
-        return self.context.room_pause_ns
-
-    @room_pause_ns.setter
-    def room_pause_ns(self, time_ns: int) -> None:
-        self.context.room_pause_ns = time_ns
-
     def seed(self, number: int) -> int:
-        """See `StepRun.seed`."""
+        """Return the seed of pass `number`, counted from 1; 0 is the step's own."""
         return pass_seed(self.context.options.seed, self.position, number)
 
     def begin(
@@ -122,7 +95,15 @@ class RunningStep:
         *,
         direct: bool | None = None,
     ) -> None:
-        """See `StepRun.begin`."""
+        """Record that the step starts now, under these conditions.
+
+        Parameters
+        ----------
+        work : Workload, optional
+            Of an I/O step, whose rate the tester and the link may limit.
+        direct : bool, optional
+            Whether the page cache is bypassed. Default: as the session says.
+        """
         conditions = self.context.conditions(engine, span_bytes)
         if direct is not None:
             conditions = replace(conditions, direct=direct)
@@ -141,7 +122,7 @@ class RunningStep:
         self._ceiling_iops = self.session.ceiling_iops(work) if work is not None else None
 
     def prepare(self, work: Workload) -> None:
-        """See `StepRun.prepare`."""
+        """Prefill the test file if needed; the display shows it and the run counts it."""
         context = self.context
         missing = context.session.to_lay_out_bytes(work)
         watch: ProgressCallback = no_progress
@@ -153,11 +134,11 @@ class RunningStep:
             context.cache.wrote(written)
 
     def progress(self, number: int) -> ProgressCallback:
-        """See `StepRun.progress`."""
+        """Return the callback that shows how pass `number` goes."""
         return self.context.observer.passing(self.position, self._shown(), number)
 
     def measure(self, work: Workload, number: int) -> Trace:
-        """See `StepRun.measure`."""
+        """Return one watched pass: with the host's load and the temperatures around it."""
         session, run_conditions = self.session, self.context.run_conditions
         watch = self.progress(number)
         if run_conditions.device is None:
@@ -179,7 +160,13 @@ class RunningStep:
         return replace(trace, environment=around)
 
     def unbroken(self, make: Callable[[], Trace]) -> Trace:
-        """See `StepRun.unbroken`."""
+        """Return what `make` returns, and repeat it if this process did not run meanwhile.
+
+        Raises
+        ------
+        TargetError
+            The process was suspended three times in a row.
+        """
         if self.session.engine == "model":
             return make()
         for _ in range(MOST_STANDSTILLS):
@@ -201,7 +188,13 @@ class RunningStep:
         )
 
     def repeat(self, one_pass: Callable[[int], Trace]) -> Sequence[Trace]:
-        """See `StepRun.repeat`."""
+        """Make and record passes until they are enough, and count those of an interrupted run.
+
+        Raises
+        ------
+        DriveError
+            A pass failed and errors stop the run.
+        """
         traces = self.resumed.traces if self.resumed else self.made
         self.made = traces
         reason = self._enough(traces, self.spent_ns) if traces else None
@@ -215,7 +208,7 @@ class RunningStep:
                 self.context.recorder.pass_done(self.position, number, trace)
             log.debug("pass %d: %.4g B/s, %d errors", number, trace.rate_bytes_s, trace.errors)
             self.context.ran(self._shown(), [trace])
-            if trace.broken and (self.stop_on_error or trace.stopped):
+            if trace.broken and (self.context.options.stop_on_error or trace.stopped):
                 raise self._failed(traces)
             reason = self._enough(traces, self.spent_ns + self.session.now_ns() - self._began_ns)
         self._stop_reason = reason or ""
@@ -236,18 +229,24 @@ class RunningStep:
         return device is None or is_attached(device)
 
     def record(self, trace: Trace, *, felt: bool = True) -> None:
-        """See `StepRun.record`."""
+        """Record the only pass of a step; `felt` unless it leaves the drive alone."""
         self._order_note = ""
         self.context.recorder.pass_done(self.position, 1, trace)
         if felt:
             self.context.ran(self._shown(), [trace])
 
     def laid_out(self, written_bytes: int) -> None:
-        """See `StepRun.laid_out`."""
+        """Count bytes written beside the passes."""
         self.context.recorder.laid_out(written_bytes)
 
     def finish(self, traces: Sequence[Trace], notes: Sequence[str] = ()) -> StepResult:
-        """See `StepRun.finish`."""
+        """Draw the findings and hand the result over.
+
+        Raises
+        ------
+        DriveError
+            The last pass failed and errors stop the run.
+        """
         shown = self._shown()
         self.context.wore(self.position, self._worn_before)
         if self.more:
@@ -279,22 +278,22 @@ class RunningStep:
         if shown.restores_cache:
             self.context.cache.rested()
         last = traces[-1]
-        if last.broken and self.stop_on_error:
+        if last.broken and self.context.options.stop_on_error:
             raise failure(last, disconnection(last, detached=not self.is_attached()))
         return result
 
     def temperatures_c(self) -> dict[str, float]:
-        """See `StepRun.temperatures_c`."""
+        """Return the temperatures of the trusted sensors, degrees Celsius."""
         return self.context.temperatures_c()
 
     def watched_temperature_c(self) -> float | None:
-        """See `StepRun.watched_temperature_c`."""
+        """Return the warmest trusted sensor if the kernel's are watched, for the live view."""
         if not self.context.run_conditions.sensors:
             return None
         return max(self.temperatures_c().values(), default=None)
 
     def ahead(self) -> Sequence[tuple[Step, int]]:
-        """See `StepRun.ahead`."""
+        """Return the steps that follow and their maximum passes, up to the next preparing step."""
         steps: list[tuple[Step, int]] = []
         for task in self.tasks[self.position + 1 :]:
             if not task.step.measures:

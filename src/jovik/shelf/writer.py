@@ -52,7 +52,7 @@ WAITING_HINT = "they are delivered as soon as a jovik command can write the shel
 class RunWriter:
     """Takes the passes of one run as they finish.
 
-    Each call is one transaction (`jovik.runs.context.PassRecorder`).
+    Each call is one transaction, and returns only when what it was given is safe.
 
     From the moment on that the shelf cannot be written, entries wait in a file of this machine
     (`Spool`) in their order; they are delivered when the run ends, or when the shelf is next

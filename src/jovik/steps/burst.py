@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from jovik.base.io_session import Session
     from jovik.base.step_result import StepResult
     from jovik.base.trace import Trace
-    from jovik.steps.running import StepRun
+    from jovik.runs.running_step import RunningStep
 
 BLOCKS, DEPTH = 8, 8
 """The blocks that are read or written again, all in flight at once: no drive cache is smaller."""
@@ -102,13 +102,13 @@ class BurstStep(Step):
     def room_bytes(self, rate_bytes_s: float) -> float:
         return rate_bytes_s * self.time_ns / 1e9 if self.writing else 0.0
 
-    def run(self, run: StepRun) -> StepResult:
+    def run(self, run: RunningStep) -> StepResult:
         """Repeat the pass until the passes are enough."""
         first = self.workload(0)
         run.begin(self, run.session.engine_for(first), first.span_bytes, first)
 
         def one_pass(number: int) -> Trace:
-            work = self.workload(run.seed(number), stop_on_error=run.stop_on_error)
+            work = self.workload(run.seed(number), stop_on_error=run.context.options.stop_on_error)
             run.prepare(work)
             return run.measure(work, number)
 

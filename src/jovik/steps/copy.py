@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from jovik.base.io_session import Session
     from jovik.base.step_result import StepResult
     from jovik.base.trace import Trace
-    from jovik.steps.running import StepRun
+    from jovik.runs.running_step import RunningStep
 
 FILES = (1, 1_000_000)
 MAKING_NS = 100_000
@@ -118,7 +118,7 @@ class CopyStep(Step):
     def room_bytes(self, rate_bytes_s: float) -> float:
         return float(self.files * self.file_bytes) if self.inward else 0.0
 
-    def run(self, run: StepRun) -> StepResult:
+    def run(self, run: RunningStep) -> StepResult:
         """Copy the same files in each pass until the passes are enough."""
         session = run.session
         job = self.job(run.seed(0))

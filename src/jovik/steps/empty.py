@@ -8,58 +8,22 @@ from typing import TYPE_CHECKING, ClassVar
 from typing_extensions import override
 
 from jovik.base.quantities import show_size
-from jovik.base.trace import Trace
-from jovik.steps.step import Step
-from jovik.steps.tokens import Cursor
+from jovik.steps.step import FreshStart
 
 if TYPE_CHECKING:
-    from jovik.base.io_session import Session
-    from jovik.base.step_result import StepResult
-    from jovik.steps.cost import PlanCost
-    from jovik.steps.running import StepRun
+    from jovik.base.io_session import ProgressCallback
+    from jovik.runs.running_step import RunningStep
 
 
 @dataclass(frozen=True)
-class EmptyStep(Step):
-    """Give all space back that Jovik took, and tell the drive so where the file system can."""
+class EmptyStep(FreshStart):
+    """Discard the space that Jovik took, and tell the drive if the file system can."""
 
     word: ClassVar[str] = "empty"
 
-    measures = False
-    restores_cache = True
-    once = True
-
     @override
-    def parts(self, *, timed: bool = True) -> list[str]:
-        return ["empty"]
-
-    @classmethod
-    @override
-    def read(cls, cursor: Cursor) -> EmptyStep:
-        # Nothing follows.
-        if cursor.next is not None:
-            raise cursor.wrong("nothing more")
-        return cls()
-
-    @property
-    @override
-    def fill_level(self) -> int:
-        return 0
-
-    @override
-    def add_cost(self, cost: PlanCost, session: Session, passes: int) -> None:
-        # What comes next begins anew.
-        cost.laid_out_bytes = cost.filled_bytes = 0
-
-    def run(self, run: StepRun) -> StepResult:
-        """Discard."""
-        session = run.session
-        run.begin(self, session.engine, 0)
-        run.progress(1)
-        began = session.now_ns()
-        given = session.empty()
-        run.filled_percent = None
-        trace = Trace.empty(session.engine, session.direct, session.now_ns() - began)
-        run.record(trace)
+    def prepare(self, run: RunningStep, watch: ProgressCallback) -> tuple[str, None]:
+        given = run.session.empty()
+        run.context.filled_percent = None
         more = f"; {given.note}" if given.note else ""
-        return run.finish([trace], [f"discarded {show_size(given.freed_bytes)}{more}"])
+        return f"discarded {show_size(given.freed_bytes)}{more}", None

@@ -10,28 +10,25 @@ from typing_extensions import override
 from jovik.base.quantities import show_size, show_time
 from jovik.base.trace import Trace
 from jovik.steps.cost import PlanCost
-from jovik.steps.step import Step
+from jovik.steps.step import PreparingStep
 from jovik.steps.tokens import Cursor, in_range, percentage
 
 if TYPE_CHECKING:
-    from jovik.base.io_session import Session
-    from jovik.base.step_result import StepResult
-    from jovik.steps.running import StepRun
+    from jovik.base.io_session import ProgressCallback, Session
+    from jovik.runs.running_step import RunningStep
 
 PERCENT = (1, 99)
 
 
 @dataclass(frozen=True)
-class FillStep(Step):
+class FillStep(PreparingStep):
     """Write until the target is this full."""
 
     word: ClassVar[str] = "fill"
 
     percent: int
 
-    measures = False
     writes = True
-    once = True
 
     @override
     def parts(self, *, timed: bool = True) -> list[str]:
@@ -69,17 +66,10 @@ class FillStep(Step):
         cost.filled_bytes += more
         cost.take_space()
 
-    def run(self, run: StepRun) -> StepResult:
-        """Fill, unless it is as full already."""
-        session = run.session
-        run.begin(self, session.engine, 0)
-        began = session.now_ns()
-        trace = session.fill(self.percent, run.seed(1), run.progress(1))
-        run.filled_percent = self.percent
+    @override
+    def prepare(self, run: RunningStep, watch: ProgressCallback) -> tuple[str, Trace | None]:
+        trace = run.session.fill(self.percent, run.seed(1), watch)
+        run.context.filled_percent = self.percent
         if trace is None:
-            note = "it was as full already"
-            trace = Trace.empty(session.engine, session.direct, session.now_ns() - began)
-        else:
-            note = f"wrote {show_size(trace.written_bytes)} in {show_time(trace.elapsed_ns)}"
-        run.record(trace)
-        return run.finish([trace], [note])
+            return "it was as full already", None
+        return f"wrote {show_size(trace.written_bytes)} in {show_time(trace.elapsed_ns)}", trace

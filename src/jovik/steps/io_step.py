@@ -25,7 +25,7 @@ if TYPE_CHECKING:
     from jovik.base.io_session import Session
     from jovik.base.step_result import StepResult
     from jovik.base.trace import Trace
-    from jovik.steps.running import StepRun
+    from jovik.runs.running_step import RunningStep
 
 DEFAULT_TIME_NS = 10 * 10**9
 """How long a pass runs when the phrase says neither `for` nor `over`."""
@@ -276,14 +276,14 @@ class IoStep(Step):
         rate = min(rate_bytes_s, self.rate_bytes_s or math.inf)
         return (1 - self.read_percent / 100) * rate * self.time / 1e9
 
-    def run(self, run: StepRun) -> StepResult:
+    def run(self, run: RunningStep) -> StepResult:
         """Repeat the pass until the passes are enough."""
         first = self.workload(0)
         run.begin(self, run.session.engine_for(first), self.span, first)
         return run.finish(run.repeat(lambda number: self._pass(run, number)))
 
-    def _pass(self, run: StepRun, number: int) -> Trace:
-        work = self.workload(run.seed(number), stop_on_error=run.stop_on_error)
+    def _pass(self, run: RunningStep, number: int) -> Trace:
+        work = self.workload(run.seed(number), stop_on_error=run.context.options.stop_on_error)
         if self.once and run.share_ns is not None:
             allowed = max(run.share_ns, 10**9)
             work = replace(work, time_ns=min(work.time_ns or run.share_ns, allowed))

@@ -12,14 +12,14 @@ from jovik.base.quantities import parse_size, show_size, spell_size
 from jovik.steps.cost import PlanCost
 from jovik.steps.io_clauses import read_share_of_free
 from jovik.steps.io_step import DEFAULT_SPAN_BYTES, span_of_free
-from jovik.steps.step import Step
+from jovik.steps.step import PreparingStep
 from jovik.steps.tokens import Cursor, above_zero, in_range, whole
 
 if TYPE_CHECKING:
     from jovik.base.io_session import ProgressCallback, Session
     from jovik.base.step_result import StepResult
     from jovik.base.trace import Trace
-    from jovik.steps.running import StepRun
+    from jovik.runs.running_step import RunningStep
 
 IN_ORDER_BLOCK, AT_RANDOM_BLOCK = 128 * 2**10, 4 * 2**10
 """What the SNIA specification preconditions with, before it knows the workload and for it."""
@@ -28,7 +28,7 @@ TIMES_RANGE = (1, 20)
 
 
 @dataclass(frozen=True)
-class PreconditionStep(Step):
+class PreconditionStep(PreparingStep):
     """``precondition N times [in order|at random] [within SPAN]``."""
 
     word: ClassVar[str] = "precondition"
@@ -38,13 +38,13 @@ class PreconditionStep(Step):
     span_bytes: int | None = None
     span_free_percent: int | None = None
 
-    measures = False
     writes = True
+    once = False
 
     @property
     @override
     def own_passes(self) -> int:
-        # Each time round is one, so that a run can be gone on with.
+        # Each round is a pass of its own, so that a run can be resumed.
         return self.times
 
     @property
@@ -93,7 +93,6 @@ class PreconditionStep(Step):
 
     @override
     def resolve(self, session: Session, taken_bytes: int = 0) -> PreconditionStep:
-        # Ashare of what is free becomes bytes.
         if self.span_free_percent is None:
             return self
         span = span_of_free(self.span_free_percent, session, IN_ORDER_BLOCK)
@@ -131,8 +130,8 @@ class PreconditionStep(Step):
         cost.laid_out_bytes = max(cost.laid_out_bytes, missing)
         cost.take_space(self.span)
 
-    def run(self, run: StepRun) -> StepResult:
-        """Write the range, time after time."""
+    @override
+    def run(self, run: RunningStep) -> StepResult:
         first = self.workload(0)
         run.begin(self, run.session.engine_for(first), self.span)
 
@@ -148,7 +147,6 @@ class PreconditionStep(Step):
 
     @override
     def bring_back(self, session: Session, seed: int, watch: ProgressCallback) -> int:
-        # What an earlier process wrote went with it.
         written = 0
         for number in range(1, self.times + 1):
             work = self._ready(session, seed + number)

@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from jovik.base.io_session import Session
     from jovik.base.step_result import StepResult
     from jovik.base.trace import Trace
-    from jovik.steps.running import StepRun
+    from jovik.runs.running_step import RunningStep
 
 PACES = {
     "dependent": (),
@@ -197,7 +197,7 @@ class ReplayStep(Step):
         cost.laid_out_bytes = max(cost.laid_out_bytes, session.to_lay_out_bytes(work))
         cost.take_space(work.span_bytes)
 
-    def run(self, run: StepRun) -> StepResult:
+    def run(self, run: RunningStep) -> StepResult:
         """Replay it, pass after pass."""
         recording, area = self.recording(), self._area(run.session)
         run.begin(self, run.session.engine, area.span_bytes)
@@ -205,7 +205,11 @@ class ReplayStep(Step):
         def one_pass(number: int) -> Trace:
             run.prepare(area)
             job = ReplayJob(
-                recording, self.pace, run.seed(number), run.stop_on_error, verify=self.verify
+                recording,
+                self.pace,
+                run.seed(number),
+                run.context.options.stop_on_error,
+                verify=self.verify,
             )
             return run.session.replay(job, run.progress(number))
 

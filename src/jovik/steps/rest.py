@@ -7,18 +7,15 @@ from typing import TYPE_CHECKING, ClassVar
 
 from typing_extensions import override
 
-from jovik.base.io_session import Progress, ProgressCallback, Workload
+from jovik.base.io_session import Progress, ProgressCallback, Workload, no_progress
 from jovik.base.quantities import parse_time, show_rate, show_time, spell_time
-from jovik.base.trace import Trace
 from jovik.steps.io_step import DEFAULT_SPAN_BYTES, IoStep
-from jovik.steps.running import no_progress
-from jovik.steps.step import Step
+from jovik.steps.step import PreparingStep
 from jovik.steps.tokens import Cursor, above_zero, in_range, whole
 
 if TYPE_CHECKING:
     from jovik.base.io_session import Session
-    from jovik.base.step_result import StepResult
-    from jovik.steps.running import StepRun
+    from jovik.runs.running_step import RunningStep
 
 LIMIT_NS = 10 * 60 * 10**9
 """How long a conditional rest lasts at most, unless the phrase says."""
@@ -38,7 +35,7 @@ EXPECTED_SHARE = 0.05
 
 
 @dataclass(frozen=True)
-class RestStep(Step):
+class RestStep(PreparingStep):
     """Stay idle for a time, until cool enough, or until writes are fast again.
 
     `time_ns` is the time, or with a condition the longest that is waited for it.
@@ -50,8 +47,7 @@ class RestStep(Step):
     cool_c: int | None = None
     recovered: bool = False
 
-    measures = False
-    once = True
+    felt = False
 
     @property
     def waits(self) -> bool:
@@ -61,7 +57,7 @@ class RestStep(Step):
     @property
     @override
     def restores_cache(self) -> bool:
-        # Arest by time alone may have been too short.
+        # A rest by time alone may have been too short.
         return self.recovered
 
     @property
@@ -119,26 +115,20 @@ class RestStep(Step):
     def pass_time_ns(self, session: Session, rate_bytes_s: float) -> float:
         return self.time_ns * (EXPECTED_SHARE if self.waits else 1)
 
-    def run(self, run: StepRun) -> StepResult:
-        """Wait, for as much of the time budget as this step may take."""
-        session = run.session
-        run.begin(self, session.engine, 0)
-        watch = run.progress(1)
-        began = session.now_ns()
+    @override
+    def prepare(self, run: RunningStep, watch: ProgressCallback) -> tuple[str, None]:
+        # It waits for no more of the time budget than this step may take.
+        began = run.session.now_ns()
         allowed = self.time_ns if run.share_ns is None else max(min(self.time_ns, run.share_ns), 1)
         waited = replace(self, time_ns=allowed)
-        if not self.waits:
-            pause(run, allowed, began, watch)
-            note = f"rested {show_time(allowed)}"
-        elif self.recovered:
-            note = waited._until_recovered(run, began, watch)
-        else:
-            note = waited._until_cool(run, began, watch)
-        trace = Trace.empty(session.engine, session.direct, session.now_ns() - began)
-        run.record(trace, felt=False)
-        return run.finish([trace], [note])
+        if self.recovered:
+            return waited._until_recovered(run, began, watch), None
+        if self.cool_c is not None:
+            return waited._until_cool(run, began, watch), None
+        pause(run, allowed, began, watch)
+        return f"rested {show_time(allowed)}", None
 
-    def _until_cool(self, run: StepRun, began: int, watch: ProgressCallback) -> str:
+    def _until_cool(self, run: RunningStep, began: int, watch: ProgressCallback) -> str:
         if not run.temperatures_c():
             return "no sensor answers here, so there was nothing to wait for"
         while True:
@@ -152,15 +142,15 @@ class RestStep(Step):
                 )
             pause(run, min(LOOK_NS, max(self.time_ns - spent, 1)), began, watch)
 
-    def _until_recovered(self, run: StepRun, began: int, watch: ProgressCallback) -> str:
+    def _until_recovered(self, run: RunningStep, began: int, watch: ProgressCallback) -> str:
         wait, last = FIRST_PAUSE_NS, 0
         while True:
             spent = run.session.now_ns() - began
-            first, rate = run.first_rate_bytes_s, probe_write(run)
+            first, rate = run.context.first_rate_bytes_s, probe_write(run)
             evidence = f"a short write at {show_rate(rate)}, {show_rate(first)} at first"
             if rate >= RECOVERED_FRACTION * first:
                 if last:
-                    run.room_pause_ns = last
+                    run.context.room_pause_ns = last
                 return f"recovered {_when(spent)}: {evidence}{self._make_room(run, began, watch)}"
             if spent >= self.time_ns:
                 return f"not recovered within {show_time(self.time_ns)}: {evidence}"
@@ -168,19 +158,19 @@ class RestStep(Step):
             pause(run, last, began, watch)
             wait = min(wait * 3 // 2, LONGEST_PAUSE_NS)
 
-    def _make_room(self, run: StepRun, began: int, watch: ProgressCallback) -> str:
+    def _make_room(self, run: RunningStep, began: int, watch: ProgressCallback) -> str:
         """Wait longer: the short write took the room it found, and the next steps need some too.
 
         The last pause, of this rest or of an earlier one of the run, made room for one short
         write; the wait is as much longer as the next steps write more. That a short write is fast
         at once only shows that there is room for it.
         """
-        if not run.room_pause_ns:
+        if not run.context.room_pause_ns:
             return ""
-        wanted = sum(s.room_bytes(run.first_rate_bytes_s) * n for s, n in run.ahead())
+        wanted = sum(s.room_bytes(run.context.first_rate_bytes_s) * n for s, n in run.ahead())
         spent = run.session.now_ns() - began
         longer = min(
-            round(run.room_pause_ns * max(wanted / PROBE_BYTES, 1.0)),
+            round(run.context.room_pause_ns * max(wanted / PROBE_BYTES, 1.0)),
             max(self.time_ns - spent, 0),
         )
         pause(run, longer, began, watch)
@@ -212,7 +202,7 @@ def probe_workload(seed: int) -> Workload:
     return replace(step.workload(seed), fresh=False, span_bytes=DEFAULT_SPAN_BYTES)
 
 
-def probe_write(run: StepRun) -> float:
+def probe_write(run: RunningStep) -> float:
     """Return the rate of a short write now, bytes a second."""
     work = probe_workload(run.seed(run.session.now_ns() % 2**31))
     run.prepare(work)
@@ -221,7 +211,7 @@ def probe_write(run: StepRun) -> float:
     return trace.rate_bytes_s
 
 
-def pause(run: StepRun, time_ns: int, began_ns: int, watch: ProgressCallback) -> None:
+def pause(run: RunningStep, time_ns: int, began_ns: int, watch: ProgressCallback) -> None:
     """Leave the drive alone, and show whoever watches that time goes on."""
     remaining_ns = time_ns
     while remaining_ns > 0:

@@ -10,20 +10,19 @@ import numpy as np
 from typing_extensions import override
 
 from jovik.base.errors import TargetError
-from jovik.base.io_session import Progress, Workload
+from jovik.base.io_session import Progress, Workload, no_progress
 from jovik.base.quantities import parse_size, spell_size
 from jovik.base.trace import SLICE_COLUMNS, Latencies, ScanRecord, Trace
 from jovik.steps.cost import PlanCost
 from jovik.steps.io_clauses import BLOCKS, SECTOR
 from jovik.steps.io_step import DEFAULT_SPAN_BYTES
-from jovik.steps.running import no_progress
 from jovik.steps.step import Step
 from jovik.steps.tokens import Cursor, above_zero, in_range, whole
 
 if TYPE_CHECKING:
     from jovik.base.io_session import Session
     from jovik.base.step_result import StepResult
-    from jovik.steps.running import StepRun
+    from jovik.runs.running_step import RunningStep
 
 ZONES = (2, 10_000)
 SCAN_BLOCK_BYTES = 2**20
@@ -139,7 +138,7 @@ class ScanStep(Step):
         cost.laid_out_bytes += missing
         cost.take_space()
 
-    def run(self, run: StepRun) -> StepResult:
+    def run(self, run: RunningStep) -> StepResult:
         """Go over all zones once."""
         session = run.session
         whole_area = self.workload(session)
@@ -158,7 +157,11 @@ class ScanStep(Step):
             errors.append(stretch.errors + bad)
             done = sum(t.read_bytes for t in parts)
             watch(Progress(session.now_ns() - began, done, stretch.rate_bytes_s, sum(errors)))
-            if stretch.first_fault is not None and run.stop_on_error and stretch.stopped:
+            if (
+                stretch.first_fault is not None
+                and run.context.options.stop_on_error
+                and stretch.stopped
+            ):
                 break
         record = ScanRecord(
             start_bytes=tuple(n * zone for n in range(len(parts))),
@@ -174,7 +177,7 @@ class ScanStep(Step):
         return run.finish([trace])
 
     def _zone(
-        self, run: StepRun, area: Workload, number: int, zone_bytes: int
+        self, run: RunningStep, area: Workload, number: int, zone_bytes: int
     ) -> tuple[Trace, float | None, int]:
         """Read a stretch in order, then single blocks; return trace, median in ns, errors."""
         stretch = self.stretch_bytes(area.span_bytes)
@@ -206,7 +209,7 @@ class ScanStep(Step):
         histogram = probes.latencies.get("read")
         return trace, histogram.percentile_ns(0.5) if histogram is not None else None, probes.errors
 
-    def _whole_access_ns(self, run: StepRun, area: Workload) -> tuple[float, ...]:
+    def _whole_access_ns(self, run: RunningStep, area: Workload) -> tuple[float, ...]:
         """Return mean time of single reads over the whole span, in nanoseconds, batch by batch."""
         if self.block_bytes % PROBE_BYTES:
             return ()

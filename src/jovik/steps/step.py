@@ -6,13 +6,17 @@ import re
 from abc import ABC, abstractmethod
 from typing import TYPE_CHECKING, ClassVar
 
+from typing_extensions import override
+
+from jovik.base.trace import Trace
+
 if TYPE_CHECKING:
     from typing import Self
 
     from jovik.base.io_session import ProgressCallback, Session
     from jovik.base.step_result import StepResult
+    from jovik.runs.running_step import RunningStep
     from jovik.steps.cost import PlanCost
-    from jovik.steps.running import StepRun
     from jovik.steps.tokens import Cursor
 
 
@@ -25,6 +29,10 @@ class Step(ABC):
 
     word: ClassVar[str]
     """The first word of its phrase."""
+    measures: ClassVar[bool] = True
+    """Whether its result is a figure; a rest or a fill only prepares what comes next."""
+    ranked: ClassVar[bool] = True
+    """Whether its result is a figure of the drive, which may be judged and ranked."""
 
     @property
     def reads(self) -> bool:
@@ -37,28 +45,18 @@ class Step(ABC):
         return False
 
     @property
-    def measures(self) -> bool:
-        """Return True if its result is a figure; a rest or a fill only prepares what comes next."""
-        return True
-
-    @property
-    def ranked(self) -> bool:
-        """Return True if its result is a figure of the drive, which may be judged and ranked."""
-        return self.measures
-
-    @property
     def once(self) -> bool:
-        """Return True if a single pass is made unless more are asked for."""
+        """Return True if it has a single pass unless the user asks for more."""
         return False
 
     @property
     def own_passes(self) -> int | None:
-        """Return how many passes it always has, None if plan and person say."""
+        """Return how many passes it always has, or None if the plan and the user choose."""
         return None
 
     @property
     def fill_level(self) -> int | None:
-        """Return fill level that it leaves, percent: 0 if it empties, None if it has none."""
+        """Return the fill level that it leaves, percent, or None if it leaves the level alone."""
         return None
 
     @property
@@ -146,7 +144,7 @@ class Step(ABC):
         return 0.0
 
     def bring_back(self, session: Session, seed: int, watch: ProgressCallback) -> int:
-        """Make the state again that it left, where a run is resumed by another process.
+        """Recreate the state this step left behind, so that another process can resume the run.
 
         Returns
         -------
@@ -156,7 +154,7 @@ class Step(ABC):
         return 0
 
     @abstractmethod
-    def run(self, run: StepRun) -> StepResult:
+    def run(self, run: RunningStep) -> StepResult:
         """Run it.
 
         Raises
@@ -166,3 +164,67 @@ class Step(ABC):
         DriveError
             The drive failed and errors stop the run; the pass is recorded.
         """
+
+
+class PreparingStep(Step):
+    """A step without a figure, which only prepares what comes next.
+
+    Its phrase is its word, unless a subclass reads more.
+    """
+
+    measures = ranked = False
+    once = True
+    felt: ClassVar[bool] = True
+    """Whether it works the drive, so that the next step's conditions mention it."""
+
+    @override
+    def parts(self, *, timed: bool = True) -> list[str]:
+        return [self.word]
+
+    @classmethod
+    @override
+    def read(cls, cursor: Cursor) -> Self:
+        if cursor.next is not None:
+            raise cursor.wrong("nothing more")
+        return cls()
+
+    @override
+    def run(self, run: RunningStep) -> StepResult:
+        session = run.session
+        run.begin(self, session.engine, 0)
+        began = session.now_ns()
+        note, trace = self.prepare(run, run.progress(1))
+        if trace is None:
+            trace = Trace.empty(session.engine, session.direct, session.now_ns() - began)
+        run.record(trace, felt=self.felt)
+        return run.finish([trace], [note])
+
+    def prepare(self, run: RunningStep, watch: ProgressCallback) -> tuple[str, Trace | None]:
+        """Carry it out as one pass.
+
+        Returns
+        -------
+        note : str
+            What it did, for the result.
+        trace : Trace or None
+            What it moved, or None if nothing was counted.
+        """
+        raise NotImplementedError
+
+
+class FreshStart(PreparingStep):
+    """A step after which nothing of what Jovik wrote is left on the target."""
+
+    @property
+    @override
+    def fill_level(self) -> int:
+        return 0
+
+    @property
+    @override
+    def restores_cache(self) -> bool:
+        return True
+
+    @override
+    def add_cost(self, cost: PlanCost, session: Session, passes: int) -> None:
+        cost.laid_out_bytes = cost.filled_bytes = 0
