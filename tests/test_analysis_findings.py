@@ -21,12 +21,12 @@ from jovik.analysis.ranking import rank_drives
 from jovik.analysis.samples import side_by_side, suspects
 from jovik.analysis.statistics import interval, trend
 from jovik.analysis.steady_state import steady_from
+from jovik.analysis.step_result import Limit, LimitSource
 from jovik.analysis.upgrade import compare
 from jovik.base import histogram
 from jovik.base.findings import Disturbance, DisturbanceAmount, Findings, Shape
 from jovik.base.plain_data import plain
 from jovik.base.quantities import digits_for
-from jovik.base.step_result import Limit, LimitSource
 from jovik.base.trace import Latencies, StampFaults
 from jovik.sheets.sheet import Claim
 from jovik.shelf.records import read_findings

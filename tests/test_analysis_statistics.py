@@ -16,10 +16,10 @@ from jovik.analysis.latency import summary_ns
 from jovik.analysis.ranking import rank_drives
 from jovik.analysis.running_median import Beyond, running_mean, running_median
 from jovik.analysis.statistics import SKEW_ALLOWANCE, interval, interval_within, ratio
+from jovik.analysis.step_result import Conditions, PassFigures, StepResult
 from jovik.analysis.student_t import distribution, quantile, quantiles
 from jovik.base import histogram
 from jovik.base.interval import Interval
-from jovik.base.step_result import Conditions, PassFigures, StepResult
 from jovik.base.trace import Latencies
 from jovik.sheets.sheet import parse_claim
 

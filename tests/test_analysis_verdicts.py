@@ -24,12 +24,12 @@ from jovik.analysis.ranking import lead_over_next, rank_drives, rank_sentence
 from jovik.analysis.samples import ClassLink, ExpectedRange, expected_band, side_by_side, suspects
 from jovik.analysis.settling import look_confidence
 from jovik.analysis.statistics import interval
+from jovik.analysis.step_result import Conditions, Limit, PassFigures, StepResult
 from jovik.analysis.suitability import fit
 from jovik.analysis.upgrade import compare
 from jovik.base.errors import UsageError
 from jovik.base.findings import Disturbance, Findings, Level, LongWrite, RateDrop
 from jovik.base.interval import Interval
-from jovik.base.step_result import Conditions, Limit, PassFigures, StepResult
 from jovik.hardware.link import named_link
 from jovik.sheets.load import load_names, read_load
 from jovik.sheets.reading import Reading, parse_reading, read_csv
@@ -579,7 +579,7 @@ def test_words_that_name_no_known_link(interface: str) -> None:
 )
 def test_a_reading_is_a_name_and_a_value(text: str, value: float, unit: str) -> None:
     found = parse_reading(text, "by hand")
-    assert (found.value, found.sample, found.method) == (pytest.approx(value), unit, "by hand")
+    assert (found.value, found.unit, found.method) == (pytest.approx(value), unit, "by hand")
     assert (found.phrase is not None) == text.startswith("random")
 
 

@@ -16,8 +16,8 @@ from PIL import Image
 
 from jovik.analysis.ladder import ladders_in
 from jovik.analysis.ranking import rank
+from jovik.analysis.step_result import Conditions, Limit, PassFigures, StepResult
 from jovik.base.findings import Findings
-from jovik.base.step_result import Conditions, Limit, PassFigures, StepResult
 from jovik.charts import image, ladder, long_write
 from jovik.charts.canvas import MOST_DRIVES, THEMES, Canvas
 from jovik.charts.chart import BarChart, Chart, HeatMap

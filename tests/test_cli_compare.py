@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from jovik.analysis.comparison import Direction, compare_results, history
-from jovik.base.step_result import Conditions, PassFigures, StepResult
+from jovik.analysis.step_result import Conditions, PassFigures, StepResult
 from tests.conftest import Program
 
 PEBBLE = "Tarnmoor Pebble 1TB"

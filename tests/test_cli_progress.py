@@ -12,8 +12,8 @@ from pathlib import Path
 import pytest
 from rich.console import Console
 
+from jovik.analysis.step_result import Conditions, PassFigures, StepResult
 from jovik.base.io_session import Progress
-from jovik.base.step_result import Conditions, PassFigures, StepResult
 from jovik.cli import live_view as live_module
 from jovik.cli.line_progress import LineProgress
 from jovik.cli.live_view import LiveView, _round_up

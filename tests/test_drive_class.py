@@ -8,7 +8,7 @@ from dataclasses import replace
 import pytest
 
 from jovik.analysis.drive_class import Standing, class_figures, class_index
-from jovik.base.step_result import Conditions, PassFigures, StepResult
+from jovik.analysis.step_result import Conditions, PassFigures, StepResult
 from jovik.hardware.link import named_link
 from jovik.queries.drive_class import class_of, gaps, ranges_of, standing_in
 from jovik.sheets.drive_class import class_names, read_class

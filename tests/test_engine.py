@@ -281,7 +281,7 @@ def test_an_engine_that_is_not_there_is_refused(
 
 def test_the_testers_own_ceiling_marks_what_comes_near_it(session: FileSession) -> None:
     from jovik.analysis.limits import tester_limits
-    from jovik.base.step_result import PassFigures
+    from jovik.analysis.step_result import PassFigures
 
     work = parse_access("random read 4KiB depth 32" + SPAN).workload(1)
     ceiling = session.ceiling_iops(work)

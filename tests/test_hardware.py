@@ -12,6 +12,7 @@ import pytest
 from jovik.analysis.health import changes, counter_note, readings
 from jovik.analysis.limits import disturbances, link_limit
 from jovik.analysis.readiness import Surroundings, obstacles
+from jovik.analysis.step_result import PassFigures
 from jovik.analysis.temperature import (
     assess_sensors,
     heat_limit,
@@ -22,7 +23,6 @@ from jovik.analysis.temperature import (
 from jovik.base.errors import TargetError
 from jovik.base.findings import Disturbance
 from jovik.base.health import Health
-from jovik.base.step_result import PassFigures
 from jovik.base.trace import PassSurroundings
 from jovik.hardware import ata, nvme
 from jovik.hardware.device import devices, under_folder

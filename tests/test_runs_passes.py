@@ -15,12 +15,12 @@ from typing import Any
 import numpy as np
 import pytest
 
+from jovik.analysis.step_result import Conditions, StepResult
 from jovik.base import histogram
 from jovik.base.errors import DriveError, TargetError
 from jovik.base.findings import Disconnection, LostData
 from jovik.base.io_session import Progress, ProgressCallback, Workload
 from jovik.base.plain_data import plain
-from jovik.base.step_result import Conditions, StepResult
 from jovik.base.trace import IoFault, Latencies, StampFaults, Trace
 from jovik.runs.context import RunConditions, RunContext, RunOptions
 from jovik.runs.cost import cost_of

@@ -14,9 +14,9 @@ import pytest
 from jovik.analysis.comparability import is_plain
 from jovik.analysis.fullness import empty_against_full
 from jovik.analysis.ladder import ladders_in
+from jovik.analysis.step_result import StepResult
 from jovik.base.errors import DriveError, PhraseError, TargetError
 from jovik.base.quantities import significant
-from jovik.base.step_result import StepResult
 from jovik.runs.budget import fit_to_budget
 from jovik.runs.context import ResumedStep, RunConditions, RunContext, RunOptions
 from jovik.runs.cost import cost_of, time_of

@@ -21,6 +21,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from jovik.analysis.step_result import Conditions, StepResult
 from jovik.base import histogram
 from jovik.base.findings import (
     CopyFinding,
@@ -34,7 +35,6 @@ from jovik.base.findings import (
 )
 from jovik.base.interval import Interval
 from jovik.base.plain_data import plain
-from jovik.base.step_result import Conditions, StepResult
 from jovik.base.trace import IoFault, Latencies, PassSurroundings, ReplayRecord, ScanRecord, Trace
 from jovik.hardware.rig import Rig
 from jovik.sheets.reading import Note, Reading

@@ -19,11 +19,11 @@ from jovik.analysis.demand import demand_points, enough_of
 from jovik.analysis.recovery import recoveries
 from jovik.analysis.steady_grid import grids
 from jovik.analysis.steady_state import excursion, is_steady, slope
+from jovik.analysis.step_result import Conditions, PassFigures, StepResult
 from jovik.base.errors import PhraseError, TargetError
 from jovik.base.findings import Findings, SteadyState
 from jovik.base.io_session import Workload
 from jovik.base.plain_data import plain
-from jovik.base.step_result import Conditions, PassFigures, StepResult
 from jovik.base.trace import Trace
 from jovik.hardware.ata import parse_security
 from jovik.hardware.purge import FORMAT, IDENTIFY, SANITIZE, purge_device, purge_nvme

@@ -24,10 +24,10 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
+from jovik.analysis.step_result import StepResult
 from jovik.base.errors import UnknownNameError, UsageError
 from jovik.base.interruption import interruptible
 from jovik.base.quantities import parse_time
-from jovik.base.step_result import StepResult
 from jovik.charts import kinds
 from jovik.charts.canvas import THEMES, Canvas, check_file
 from jovik.runs import (

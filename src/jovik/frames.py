@@ -12,9 +12,9 @@ from typing import TYPE_CHECKING, Any
 from jovik.analysis.claims import all_latencies_ns
 from jovik.analysis.comparability import rate_of
 from jovik.analysis.statistics import interval
+from jovik.analysis.step_result import StepResult
 from jovik.base.errors import MissingPackageError, UsageError
 from jovik.base.installation import to_add
-from jovik.base.step_result import StepResult
 from jovik.base.trace import SLICE_COLUMNS
 from jovik.queries.series import series_of
 
@@ -174,7 +174,7 @@ def _result_row(r: StepResult) -> dict[str, Any]:
     rate, flushed, ios = (
         rate_of(r),
         interval([p.flushed_rate_bytes_s for p in r.passes]),
-        interval([p.iops for p in r.passes]),
+        r.iops,
     )
     latency = all_latencies_ns(r) or {}
     return {

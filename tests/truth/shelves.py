@@ -12,8 +12,8 @@ from jovik.analysis.ranking import Ranking, rank_drives, rank_sentence
 from jovik.analysis.run_effect import ratio_across, run_effect
 from jovik.analysis.settling import SettlingOutcome
 from jovik.analysis.statistics import interval, ratio_interval
+from jovik.analysis.step_result import Conditions, PassFigures, StepResult
 from jovik.analysis.upgrade import compare
-from jovik.base.step_result import Conditions, PassFigures, StepResult
 from jovik.runs.repetition import FEWEST_TO_STOP_EARLY, RepetitionPolicy
 from jovik.sheets.sheet import Claim
 from tests.truth.cases import Family, Outcome

@@ -8,8 +8,8 @@ import numpy as np
 
 from jovik.analysis.comparability import settled
 from jovik.analysis.statistics import interval
+from jovik.analysis.step_result import StepResult
 from jovik.base.io_session import Workload
-from jovik.base.step_result import StepResult
 from jovik.runs.context import RunConditions, RunContext, RunOptions
 from jovik.runs.plan_loop import run_plan
 from jovik.runs.task import tasks_of

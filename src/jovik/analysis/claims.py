@@ -28,13 +28,13 @@ from jovik.analysis.statistics import (
     variance,
 )
 from jovik.analysis.steady_state import steady_notes
+from jovik.analysis.step_result import Limit, LimitSource, PassFigures, StepResult
 from jovik.base.findings import NotSustained, Shape
 from jovik.base.interval import Interval
 from jovik.base.quantities import show_size, show_time
-from jovik.base.step_result import Limit, LimitSource, PassFigures, StepResult
 from jovik.base.trace import Latencies
 from jovik.sheets.sheet import Claim
-from jovik.steps import IoStep, parse
+from jovik.steps import IoStep
 
 CLAIM_MARGIN = 0.05
 """How far below its claim a drive may stay and still meet it."""
@@ -101,7 +101,7 @@ def judge_claims(
     rigs : int
         Among how many rigs these results are chosen.
     """
-    parsed = [(parse(r.phrase), r) for r in results if r.passes]
+    parsed = [(r.step, r) for r in results if r.passes]
     bare = [(s, r) for s, r in parsed if isinstance(s, IoStep) and s.bare]
     steady = [(s, r) for s, r in bare if s.steady]
     fresh = [(s, r) for s, r in bare if not s.steady]
@@ -207,9 +207,7 @@ def _not_steady(result: StepResult) -> str:
 def _surely_worse(claim: Claim, one: Candidate, best: Candidate) -> bool:
     """Return True if a step could not have been chosen, so that choosing costs nothing."""
     own, theirs = one.figure(claim), best.figure(claim)
-    if own.low is None or own.high is None or theirs.low is None or theirs.high is None:
-        return False
-    return own.low > theirs.high if claim.lower_is_better else own.high < theirs.low
+    return own.apart(theirs) and (own.median > theirs.median) == claim.lower_is_better
 
 
 def _trend_of(result: StepResult) -> Trend | None:
@@ -366,7 +364,7 @@ def _holding(claim: Claim, result: StepResult) -> Limit | None:
 
 
 def _in_unit(claim: Claim, limit: Limit, result: StepResult) -> float:
-    step = parse(result.phrase)
+    step = result.step
     assert isinstance(step, IoStep)
     return limit.rate_bytes_s / step.block_bytes if claim.unit == "IOPS" else limit.rate_bytes_s
 
@@ -398,7 +396,7 @@ def settling_goal(found: ClaimVerdict, margin: float) -> SettlingGoal:
     """Return what more passes of a verdict's step are to settle."""
     assert found.step is not None
     claim = found.claim
-    step = parse(found.step.phrase)
+    step = found.step.step
     assert isinstance(step, IoStep)
     # A rate as a share of the claim, larger being better: of a time, the claim over it.
     if claim.lower_is_better:

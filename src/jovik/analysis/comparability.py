@@ -7,10 +7,10 @@ from collections.abc import Sequence
 from dataclasses import replace
 from functools import lru_cache
 
-from jovik.analysis.statistics import LogFigure, interval, student_quantile
+from jovik.analysis.statistics import LogFigure, student_quantile
+from jovik.analysis.step_result import StepResult
 from jovik.base.findings import LongWrite
 from jovik.base.interval import Interval
-from jovik.base.step_result import StepResult
 from jovik.steps import IoStep, ScanStep, parse
 
 
@@ -127,7 +127,7 @@ def rate_of(result: StepResult) -> Interval:
     scan = result.findings.scan
     if scan is not None and scan.mean_bytes_s:
         return Interval(scan.mean_bytes_s, scan.mean_low_bytes_s, scan.mean_high_bytes_s)
-    return interval([p.rate_bytes_s for p in result.passes])
+    return result.rate
 
 
 UNLIKE_PASSES = 1.5

@@ -15,10 +15,9 @@ from enum import StrEnum
 from jovik.analysis.comparability import differences, long_write_of, settled
 from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, ratio_across
 from jovik.analysis.statistics import CONFIDENCE, ratio_interval
+from jovik.analysis.step_result import LimitSource, StepResult
 from jovik.base.interval import Interval
 from jovik.base.quantities import show_size, significant
-from jovik.base.step_result import LimitSource, StepResult
-from jovik.steps import parse
 
 APART_C = 5.0
 """Temperatures at the start that are further apart are told as a condition."""
@@ -196,7 +195,7 @@ def _listed(values: Sequence[str | None]) -> str:
 
 def _finding_changes(before: StepResult, after: StepResult) -> list[FindingChange]:
     """Cliffs, pauses, heat, errors and lost data that one side has and the other has not."""
-    label = parse(before.kind).label
+    label = before.step.label
     changes = []
     one, two = long_write_of(before), long_write_of(after)
     if one is not None and two is not None:

@@ -8,9 +8,9 @@ from dataclasses import dataclass
 
 from jovik.analysis.comparability import is_plain, is_plain_stream, long_write_of
 from jovik.analysis.statistics import interval
+from jovik.analysis.step_result import StepResult
 from jovik.base.interval import Interval
-from jovik.base.step_result import StepResult
-from jovik.steps import CopyStep, IoStep, parse
+from jovik.steps import CopyStep, IoStep
 
 AGREEING_FRACTION = 0.10
 """What is not further apart than this tells the same story, whatever the intervals say."""
@@ -48,7 +48,7 @@ def disagreements(results: Sequence[StepResult]) -> list[Disagreement]:
     streams = {share: _streams(results, share) for share in (0, 100)}
     notes = []
     for result in results:
-        step = parse(result.phrase)
+        step = result.step
         if (written := long_write_of(result)) is not None and is_plain(result) and streams[0]:
             first = written.parts[0].rate_bytes_s
             reason = (
@@ -77,7 +77,7 @@ def disagreements(results: Sequence[StepResult]) -> list[Disagreement]:
             and step.file_bytes >= LARGE_FILE_BYTES
             and (stream := streams[0 if step.inward else 100])
         ):
-            rate = interval([p.rate_bytes_s for p in result.passes])
+            rate = result.rate
             reason = (
                 "the write cache was spent, or the copy's source and the operating system's "
                 "cache are slower than the drive"
@@ -96,7 +96,7 @@ def _streams(results: Sequence[StepResult], share: int) -> Interval | None:
     """Return the best plain sequential figure of one direction."""
     best: Interval | None = None
     for result in results:
-        step = parse(result.phrase)
+        step = result.step
         if (
             not isinstance(step, IoStep)
             or step.fresh
@@ -117,8 +117,8 @@ def _apart(
     if not one.median or not two.median or 1 - alike <= one.median / two.median <= 1 / (1 - alike):
         return []
     lows, highs = (
-        [x.low if x.low is not None else x.median for x in (one, two)],
-        [x.high if x.high is not None else x.median for x in (one, two)],
+        [x.least for x in (one, two)],
+        [x.most for x in (one, two)],
     )
     return (
         [Disagreement(what, one, two, reason)] if lows[0] > highs[1] or lows[1] > highs[0] else []

@@ -7,8 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from jovik.analysis.comparability import is_plain_stream
+from jovik.analysis.step_result import Limit, LimitSource, StepResult
 from jovik.base.findings import CopyFinding
-from jovik.base.step_result import Limit, LimitSource, StepResult
 from jovik.base.trace import SLICE_NS, Trace
 
 SYNC_SHOWN = 0.1

@@ -13,7 +13,7 @@ from jovik.analysis.claims import ClaimVerdict, Verdict, judge_claims
 from jovik.analysis.consistency import AGREEING_FRACTION
 from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, ratio_across
 from jovik.analysis.statistics import ratio_interval
-from jovik.base.step_result import StepResult
+from jovik.analysis.step_result import StepResult
 
 
 def across_rigs(
@@ -162,7 +162,7 @@ def _above(one: StepResult, two: StepResult, effect: RunEffect) -> bool:
     if not (_has_rate(one) and _has_rate(two)):
         return False
     times = ratio_interval(ratio_across(one, two, effect))
-    return times.low is not None and times.low > 1 and times.median > 1 / (1 - AGREEING_FRACTION)
+    return times.above(1) and times.median > 1 / (1 - AGREEING_FRACTION)
 
 
 def _has_rate(result: StepResult) -> bool:

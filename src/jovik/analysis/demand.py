@@ -7,9 +7,8 @@ from dataclasses import dataclass, replace
 
 from jovik.analysis.comparability import steady_step
 from jovik.analysis.latency import percentile_ns
-from jovik.analysis.statistics import interval
+from jovik.analysis.step_result import StepResult
 from jovik.base.interval import Interval
-from jovik.base.step_result import StepResult
 from jovik.base.trace import Latencies
 from jovik.steps import IoStep, parse
 
@@ -53,7 +52,7 @@ def _point(r: StepResult) -> DemandPoint:
     assert isinstance(step, IoStep)
     whole = Latencies.merged(r.latencies.values())
     rare = percentile_ns(whole, RARE_PERCENTILE) if whole is not None else None
-    return DemandPoint(step.depth * step.workers, interval([p.iops for p in r.passes]), rare, r)
+    return DemandPoint(step.depth * step.workers, r.iops, rare, r)
 
 
 def enough_of(points: Sequence[DemandPoint]) -> DemandPoint:

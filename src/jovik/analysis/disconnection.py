@@ -5,8 +5,8 @@ from __future__ import annotations
 import errno
 from collections.abc import Sequence
 
+from jovik.analysis.step_result import StepResult
 from jovik.base.findings import Disconnection
-from jovik.base.step_result import StepResult
 from jovik.base.trace import Trace
 
 GONE = frozenset((errno.ENODEV, errno.ENXIO, errno.ENOLINK, errno.ESHUTDOWN))

@@ -13,8 +13,8 @@ from enum import StrEnum
 from jovik.analysis.comparability import is_plain, long_write_of, rate_of, settled
 from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, weighted
 from jovik.analysis.statistics import ratio_interval
+from jovik.analysis.step_result import LimitSource, StepResult
 from jovik.base.interval import Interval
-from jovik.base.step_result import LimitSource, StepResult
 from jovik.steps import IoStep, parse
 
 LEAST_STREAM_BYTES = 128 * 2**10
@@ -55,8 +55,7 @@ class ClassFigure:
     @property
     def standing(self) -> Standing:
         """Return where it lies, by its interval; a single pass has none and goes by its figure."""
-        low = self.value.low if self.value.low is not None else self.value.median
-        high = self.value.high if self.value.high is not None else self.value.median
+        low, high = self.value.least, self.value.most
         if high < self.usual.low:
             return Standing.BELOW
         if low > self.usual.high:

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 
 from jovik.analysis.comparability import is_plain, long_write_of
 from jovik.analysis.statistics import interval, ratio
+from jovik.analysis.step_result import StepResult
 from jovik.base.findings import LongWrite
 from jovik.base.interval import Interval
 from jovik.base.quantities import show_size
-from jovik.base.step_result import StepResult
 
 AGREEING_FRACTION = 0.10
 """An interval this close to 1 on both sides means no difference that matters."""

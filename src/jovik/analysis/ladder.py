@@ -9,10 +9,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from jovik.analysis.comparability import passes_differ
-from jovik.analysis.statistics import interval, ratio
+from jovik.analysis.statistics import ratio
+from jovik.analysis.step_result import LimitSource, StepResult
 from jovik.base.interval import Interval
 from jovik.base.quantities import show_rate, significant, spell_size
-from jovik.base.step_result import LimitSource, StepResult
 from jovik.steps import IoStep, parse
 
 AXES = {
@@ -147,7 +147,7 @@ class Ladder:
         """Return what a rising share does: nothing, something, or nothing that could be told."""
         first, last = self.rungs[0], self.rungs[-1]
         ratios = [_ratio(r, first) for r in self.rungs[1:]]
-        off = max(max(abs((x.low or x.median) - 1), abs((x.high or x.median) - 1)) for x in ratios)
+        off = max(max(abs(x.least - 1), abs(x.most - 1)) for x in ratios)
         if off <= NO_DIFFERENCE:
             return f"{self.name} makes no difference: within {math.ceil(100 * off)} %"
         ends = (
@@ -155,7 +155,7 @@ class Ladder:
             f"{self._figure(last.value)} at {self.spell(last.value)}"
         )
         times = ratios[-1]
-        if times.low is not None and times.high is not None and times.low <= 1 <= times.high:
+        if times.holds(1):
             return f"{ends}: too close to call"
         return ends
 
@@ -260,12 +260,7 @@ def _ratio(one: Rung, two: Rung) -> Interval:
 
 
 def _curve(axis: str, by_value: dict[int, StepResult]) -> Ladder:
-    rungs = tuple(
-        Rung(
-            v, interval([p.rate_bytes_s for p in r.passes]), interval([p.iops for p in r.passes]), r
-        )
-        for v, r in sorted(by_value.items())
-    )
+    rungs = tuple(Rung(v, r.rate, r.iops, r) for v, r in sorted(by_value.items()))
     first = parse(rungs[0].result.kind)
     assert isinstance(first, IoStep)
     curve = Ladder(axis, first, rungs, None, ())
@@ -273,8 +268,8 @@ def _curve(axis: str, by_value: dict[int, StepResult]) -> Ladder:
         return curve
     top = max(rungs, key=lambda r: r.rate_bytes_s.median)
     against = {r.value: _ratio(r, top) for r in rungs if r is not top}
-    level = [v for v, x in against.items() if x.high is None or x.high >= 1]
+    level = [v for v, x in against.items() if not x.below(1)]
     best = tuple(sorted([top.value, *level]))
-    near = [v for v, x in against.items() if x.low is not None and x.low > 1 - NEAR_BEST]
+    near = [v for v, x in against.items() if x.above(1 - NEAR_BEST)]
     knee = min(near, default=best[0])
     return replace(curve, best=best, knee=knee if knee < best[0] else None)

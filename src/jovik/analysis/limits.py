@@ -5,9 +5,9 @@ from __future__ import annotations
 import statistics
 from collections.abc import Sequence
 
+from jovik.analysis.step_result import Limit, LimitSource, PassFigures
 from jovik.base.findings import Disturbance, DisturbanceAmount
 from jovik.base.quantities import show_size
-from jovik.base.step_result import Limit, LimitSource, PassFigures
 from jovik.base.trace import PassSurroundings
 
 NEAR_CEILING = 0.7

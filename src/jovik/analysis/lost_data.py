@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from jovik.analysis.step_result import StepResult
 from jovik.base.findings import LostData
 from jovik.base.quantities import show_size
-from jovik.base.step_result import StepResult
 from jovik.base.trace import StampFaults
 
 STAMP_BYTES = 4096

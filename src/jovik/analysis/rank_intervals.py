@@ -21,9 +21,9 @@ import numpy.typing as npt
 
 from jovik.analysis.run_effect import RunEffect, weighted
 from jovik.analysis.statistics import CONFIDENCE
+from jovik.analysis.step_result import StepResult
 from jovik.analysis.student_t import quantiles
 from jovik.base.interval import Interval
-from jovik.base.step_result import StepResult
 
 UNKNOWN_INTERACTION = math.log(1.5)
 """By how much drives differ from step to step where too few steps are shared to tell."""

@@ -13,10 +13,9 @@ from itertools import pairwise
 from jovik.analysis.comparability import differences, figure_of, long_write_of, rate_of, settled
 from jovik.analysis.rank_intervals import Rank, RankIntervals, rank_intervals
 from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, alike_runs
-from jovik.analysis.statistics import interval
+from jovik.analysis.step_result import StepResult
 from jovik.base.errors import UnknownNameError, UsageError
 from jovik.base.interval import Interval
-from jovik.base.step_result import StepResult
 from jovik.steps import parse
 
 
@@ -205,7 +204,7 @@ def _row(
                 kind,
                 ranked[kind][drive],
                 rate_of(newest),
-                interval([p.iops for p in newest.passes]),
+                newest.iops,
                 len(newest.passes),
                 newest,
                 scale.ratio(drive, yardstick).scaled(100) if yardstick in scale.drives else None,

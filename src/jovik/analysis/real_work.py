@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from enum import IntEnum
 
 from jovik.analysis.comparability import rate_of
+from jovik.analysis.step_result import StepResult
 from jovik.base.interval import Interval
-from jovik.base.step_result import StepResult
 from jovik.sheets.sheet import Claim
-from jovik.steps import IoStep, parse
+from jovik.steps import IoStep
 
 
 class WorkKind(IntEnum):
@@ -88,7 +88,7 @@ def work_shares(claims: Sequence[Claim], results: Sequence[StepResult]) -> list[
 
 
 def _share(result: StepResult, claimed: dict[int, float | None]) -> WorkShare | None:
-    step = parse(result.phrase)
+    step = result.step
     replay = result.findings.replay
     if replay is not None:
         moved = _moved(result)

@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 
 from jovik.analysis.comparability import figure_of, settled, steady_step
 from jovik.analysis.statistics import combine, ratio_interval
+from jovik.analysis.step_result import StepResult
 from jovik.base.interval import Interval
-from jovik.base.step_result import StepResult
 from jovik.steps import IoStep, parse
 
 

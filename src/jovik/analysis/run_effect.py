@@ -16,7 +16,7 @@ from dataclasses import dataclass, field
 
 from jovik.analysis.comparability import differences, figure_of, settled
 from jovik.analysis.statistics import LogFigure
-from jovik.base.step_result import StepResult
+from jovik.analysis.step_result import StepResult
 from jovik.steps import IoStep, parse
 
 MIN_SPREAD = 0.01

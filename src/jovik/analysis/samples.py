@@ -11,8 +11,8 @@ from dataclasses import dataclass
 
 from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, ratio_across
 from jovik.analysis.statistics import interval, ratio_interval
+from jovik.analysis.step_result import LimitSource, StepResult
 from jovik.base.interval import Interval
-from jovik.base.step_result import LimitSource, StepResult
 from jovik.steps import IoStep, parse
 
 FAR_BELOW = 0.80
@@ -224,7 +224,7 @@ def _evidence_of(figure: SampleFigure) -> list[str]:
     """Return what one figure says against its sample."""
     evidence = []
     if not explained(figure.result):
-        if figure.share is not None and (figure.share.high or figure.share.median) < FAR_BELOW:
+        if figure.share is not None and figure.share.most < FAR_BELOW:
             evidence.append(_sibling_words(figure))
         evidence += _band_words(figure)
     errors = figure.result.errors
@@ -246,7 +246,7 @@ def _band_words(figure: SampleFigure) -> list[str]:
         return [
             f"{figure.kind}: {100 * CLASS_SHARE * rate.median / band.low:.0f} % of {band.by[0]}"
         ]
-    if band.high is not None and (rate.low or rate.median) > LINK_TOLERANCE * band.high:
+    if band.high is not None and rate.least > LINK_TOLERANCE * band.high:
         return [
             f"{figure.kind}: {100 * rate.median / band.high:.0f} % of what {band.by[1]} carries"
         ]

@@ -57,11 +57,11 @@ class SettlingGoal:
         if len(shares) < FIRST_LOOK or min(shares) <= 0:
             return SettlingOutcome.UNDECIDABLE if len(shares) >= MOST_PASSES else None
         figure = interval(shares, look_confidence(self.choice))
-        if figure.low is None or figure.high is None:
+        if not figure.known:
             return None
-        if figure.high < self.least_share or figure.low > self.least_share:
+        if not figure.holds(self.least_share):
             return SettlingOutcome.DECIDED
-        if on_margin(figure.low, figure.high):
+        if on_margin(figure.least, figure.most):
             return SettlingOutcome.ON_MARGIN
         return SettlingOutcome.UNDECIDABLE if len(shares) >= MOST_PASSES else None
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from jovik.base.step_result import StepResult
+from jovik.analysis.step_result import StepResult
 from jovik.steps import IoStep, parse
 
 FEWEST_CELLS = 6

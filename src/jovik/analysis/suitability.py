@@ -11,12 +11,11 @@ from dataclasses import dataclass
 
 from jovik.analysis.comparability import long_write_of, rate_of, settled
 from jovik.analysis.latency import percentile_ns
-from jovik.analysis.statistics import interval
+from jovik.analysis.step_result import StepResult
 from jovik.base.interval import Interval
 from jovik.base.quantities import spell_size
-from jovik.base.step_result import StepResult
 from jovik.sheets.load import Load
-from jovik.steps import IoStep, parse
+from jovik.steps import IoStep
 
 LATENCY_SHARE = 0.99
 """So many of a load's accesses have to come in time."""
@@ -110,7 +109,7 @@ def _supply(load: Load, results: Sequence[StepResult], share: int) -> AvailableR
     """
     best: tuple[tuple[float, float], AvailableRate] | None = None
     for result in results:
-        step = parse(result.phrase)
+        step = result.step
         if (
             not isinstance(step, IoStep)
             or step.read_percent != share
@@ -132,7 +131,7 @@ def _supply(load: Load, results: Sequence[StepResult], share: int) -> AvailableR
             )
         if step.fresh:
             continue
-        rate = interval([p.rate_bytes_s for p in result.passes])
+        rate = result.rate
         # How far the step is from what the load does, in doublings of block and depth.
         away = abs(math.log2(step.block_bytes / load.block_bytes)) + abs(
             math.log2(step.depth * step.workers / load.depth)
@@ -163,7 +162,7 @@ def _late(load: Load, supplies: Sequence[AvailableRate]) -> str:
     if load.latency_ns is None:
         return ""
     for supply in supplies:
-        step = parse(supply.result.phrase)
+        step = supply.result.step
         # With more in flight than the load has, accesses wait for each other, not for the drive.
         if not isinstance(step, IoStep) or step.depth * step.workers > load.depth:
             continue

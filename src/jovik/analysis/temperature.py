@@ -14,8 +14,8 @@ import numpy as np
 import numpy.typing as npt
 
 from jovik.analysis.health import PLAUSIBLE_C
+from jovik.analysis.step_result import Limit, LimitSource
 from jovik.base.findings import TemperatureRange
-from jovik.base.step_result import Limit, LimitSource
 from jovik.base.trace import SLICE_NS
 
 TemperatureSeries = Sequence[tuple[float, dict[str, float]]]

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 from jovik.analysis.run_effect import ratio_across
 from jovik.analysis.statistics import CONFIDENCE, interval, ratio_interval
+from jovik.analysis.step_result import StepResult
 from jovik.base.interval import Interval
-from jovik.base.step_result import StepResult
 
 HOLDS_BACK = 0.95
 """Share of what it does alone below which a drive is said to be held back, with its interval."""
@@ -30,7 +30,7 @@ class TogetherFigure:
     @property
     def held_back(self) -> bool:
         """Return True if it surely does less together than alone."""
-        return self.share.high is not None and self.share.high < HOLDS_BACK
+        return self.share.below(HOLDS_BACK)
 
 
 def together_figures(

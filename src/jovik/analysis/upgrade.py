@@ -20,10 +20,10 @@ from jovik.analysis.comparability import (
 )
 from jovik.analysis.lost_data import lost_by, lost_words
 from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, ratio_across, weighted
-from jovik.analysis.statistics import LogFigure, interval, ratio_interval
+from jovik.analysis.statistics import LogFigure, ratio_interval
+from jovik.analysis.step_result import StepResult
 from jovik.base.findings import LostData
 from jovik.base.interval import Interval
-from jovik.base.step_result import StepResult
 from jovik.steps import CopyStep, IoStep, parse
 
 NOTICEABLE_RATIO = 1.25
@@ -68,17 +68,13 @@ class StepGain:
     @property
     def verdict(self) -> str:
         """Return what the interval allows to be said."""
-        if self.times.low is None or self.times.high is None:
+        if not self.times.known:
             return "one pass cannot tell"
-        if self.times.low > SMALL_RATIO:
+        if self.times.above(SMALL_RATIO):
             return "faster"
-        if self.times.high < 1 / SMALL_RATIO:
+        if self.times.below(1 / SMALL_RATIO):
             return "slower"
-        return (
-            "no gain"
-            if self.times.high < NOTICEABLE_RATIO and self.times.low > 1 / NOTICEABLE_RATIO
-            else "too close to call"
-        )
+        return "no gain" if _unnoticed(self.times) else "too close to call"
 
 
 End = Literal["low", "median", "high"]
@@ -120,11 +116,7 @@ class JobTime:
     @property
     def apart(self) -> bool:
         """Return True if the intervals leave no doubt that one takes longer."""
-        if self.old is None or self.new is None or not (self.old.known and self.new.known):
-            return False
-        assert self.old.low is not None and self.old.high is not None
-        assert self.new.low is not None and self.new.high is not None
-        return self.old.low > self.new.high or self.new.low > self.old.high
+        return self.old is not None and self.new is not None and self.old.apart(self.new)
 
 
 @dataclass(frozen=True)
@@ -269,13 +261,16 @@ def _felt(gain: Interval) -> str:
 
     A difference inside the noise is neither gain nor loss.
     """
-    if gain.low is None or gain.high is None:
-        return "open"
-    if gain.low > 1 and gain.median >= NOTICEABLE_RATIO:
+    if gain.above(1) and gain.median >= NOTICEABLE_RATIO:
         return "worth"
-    if gain.high < 1 and gain.median < 1 / SMALL_RATIO:
+    if gain.below(1) and gain.median < 1 / SMALL_RATIO:
         return "slower"
-    return "no gain" if gain.low > 1 / NOTICEABLE_RATIO and gain.high < NOTICEABLE_RATIO else "open"
+    return "no gain" if _unnoticed(gain) else "open"
+
+
+def _unnoticed(times: Interval) -> bool:
+    """Return True if nobody would notice the difference, in either direction."""
+    return times.above(1 / NOTICEABLE_RATIO) and times.below(NOTICEABLE_RATIO)
 
 
 def _with_times(name: str, gain: Interval) -> str:
@@ -315,7 +310,7 @@ def _replays(old: Sequence[StepResult], new: Sequence[StepResult]) -> list[JobTi
             continue
         own = max(before.elapsed_s.median - before.waited_s.median, 0.0)
         rule = f"the recording done again on both; {own:.2g} s of it are not the drive's"
-        name = parse(result.kind).label.removeprefix("replay of ").replace("-", " ")
+        name = result.step.label.removeprefix("replay of ").replace("-", " ")
         replays.append(JobTime(Job(name, rule, _measured), before.elapsed_s, after.elapsed_s))
     return replays
 
@@ -353,7 +348,7 @@ def _copy_s(
     if rate is None:
         return None, "sequential write 1MiB depth 8"
     small = max(
-        (interval([p.rate_bytes_s for p in r.passes]) for r in results if _small_copy(r)),
+        (r.rate for r in results if _small_copy(r)),
         key=lambda i: i.median,
         default=None,
     )
@@ -391,7 +386,7 @@ def _seconds_at(size: float, rate: Interval, link: float | None, end: End) -> fl
 
 
 def _small_copy(result: StepResult) -> bool:
-    step = parse(result.phrase)
+    step = result.step
     return (
         isinstance(step, CopyStep)
         and step.inward
@@ -415,7 +410,7 @@ def _small_s(
     result = next((r for r in results if r.kind == "random read 4KiB" and r.passes), None)
     if result is None:
         return None, "random read 4KiB"
-    return _seconds_at(SMALL_READS, interval([p.iops for p in result.passes]), None, end), ""
+    return _seconds_at(SMALL_READS, result.iops, None, end), ""
 
 
 def _rate(
@@ -424,7 +419,7 @@ def _rate(
     """Return the figure of the step whose depth is nearest, bytes a second."""
     rates: list[tuple[float, float, Interval]] = []
     for r in results:
-        step = parse(r.phrase)
+        step = r.step
         if (
             not isinstance(step, IoStep)
             or (step.random, step.read_percent) != (random, share)
@@ -434,7 +429,7 @@ def _rate(
             continue
         if not step.plain or step.block_bytes < 65536:
             continue
-        rate = interval([p.rate_bytes_s for p in r.passes])
+        rate = r.rate
         rates.append((abs(math.log2(step.depth * step.workers / depth)), -rate.median, rate))
     return min(rates, key=lambda f: f[:2])[2] if rates else None
 

@@ -6,8 +6,8 @@ import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
+from jovik.analysis.step_result import StepResult
 from jovik.base.interval import Interval
-from jovik.base.step_result import StepResult
 from jovik.base.trace import Latencies
 from jovik.steps import IoStep, parse
 
@@ -42,7 +42,7 @@ class WakeCost:
     @property
     def sure(self) -> bool:
         """Return True if it surely waits longer."""
-        return self.longer_ns.low is not None and self.longer_ns.low > 0
+        return self.longer_ns.above(0)
 
 
 def wake_costs(results: Sequence[StepResult]) -> list[WakeCost]:
@@ -58,7 +58,7 @@ def _of(paced: StepResult, results: Sequence[StepResult]) -> Iterator[WakeCost]:
     if not iops or 1 / iops < LEAST_PAUSE_S:
         return
     free = replace(step, rate_iops=None, rate_bytes_s=None)
-    other = next((r for r in results if parse(r.phrase).kind == free.kind), None)
+    other = next((r for r in results if r.step.kind == free.kind), None)
     if other is None:
         return
     before, after = (_median_ns(Latencies.merged(r.latencies.values())) for r in (other, paced))

@@ -22,6 +22,32 @@ class Interval:
         return self.low is not None and self.high is not None
 
     @property
+    def least(self) -> float:
+        """Return the low end, or the median if the interval is unknown."""
+        return self.median if self.low is None else self.low
+
+    @property
+    def most(self) -> float:
+        """Return the high end, or the median if the interval is unknown."""
+        return self.median if self.high is None else self.high
+
+    def below(self, value: float) -> bool:
+        """Return True if the whole interval is known to lie below the value."""
+        return self.high is not None and self.high < value
+
+    def above(self, value: float) -> bool:
+        """Return True if the whole interval is known to lie above the value."""
+        return self.low is not None and self.low > value
+
+    def holds(self, value: float) -> bool:
+        """Return True if the interval is known and contains the value."""
+        return self.known and self.least <= value <= self.most
+
+    def apart(self, other: Interval) -> bool:
+        """Return True if both intervals are known and do not overlap."""
+        return self.known and other.known and (self.least > other.most or other.least > self.most)
+
+    @property
     def half_width(self) -> float | None:
         """Half the interval's width as a share of the median, or None if unknown."""
         if self.low is None or self.high is None or not self.median:

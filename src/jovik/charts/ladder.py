@@ -85,7 +85,7 @@ def ladder_chart(ladders_in: Sequence[Ladder]) -> LineChart:
         drive, points = curve.rungs[0].result.drive, []
         for rung in curve.rungs:
             value = rung.iops if ios else rung.rate_bytes_s.scaled(per_unit())
-            tops.append(value.high or value.median)
+            tops.append(value.most)
             doubt = f", {rung.doubt}" if rung.doubt else ""
             words = f"{curve.name} {curve.spell(rung.value)}: {figure_words(value)} {unit}{doubt}"
             at = place(rung.value)

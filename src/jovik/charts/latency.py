@@ -8,9 +8,9 @@ from collections.abc import Sequence
 import numpy as np
 
 from jovik.analysis.claims import all_latencies_ns
+from jovik.analysis.step_result import StepResult
 from jovik.base import histogram
 from jovik.base.quantities import show_time, show_time_or_dash
-from jovik.base.step_result import StepResult
 from jovik.base.trace import Latencies
 from jovik.charts.chart import (
     About,
@@ -47,12 +47,12 @@ def latency_of(
 def latency_chart(results: Sequence[StepResult]) -> LineChart:
     """Chart how long I/Os take, from half of them to the slowest, on either scale."""
     lines, notes, furthest = [], [], 1.0
-    same = len({parse(r.kind).label for r in results}) == 1
+    same = len({r.step.label for r in results}) == 1
     for r in results:
         whole = Latencies.merged(r.latencies.values())
         if whole is None or not whole.total:
             continue
-        name = r.drive if same else parse(r.kind).label
+        name = r.drive if same else r.step.label
         points = _percentiles(whole)
         furthest = max(furthest, points[-1].x)
         lines.append(Line(name, tuple(points)))
@@ -80,8 +80,7 @@ def latency_chart(results: Sequence[StepResult]) -> LineChart:
     what = parse(results[0].kind).label if same else "several steps"
     short = [(r, s) for r in results if (s := all_latencies_ns(r)) is not None]
     words = [
-        f"{parse(r.kind).label}: p50 {show_time_or_dash(s['p50'])}, "
-        f"p99 {show_time_or_dash(s['p99'])}"
+        f"{r.step.label}: p50 {show_time_or_dash(s['p50'])}, p99 {show_time_or_dash(s['p99'])}"
         for r, s in short
     ]
     about = About(

@@ -6,17 +6,16 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from jovik.analysis.step_result import StepResult
 from jovik.analysis.temperature import trusted_temperatures
 from jovik.base.findings import Level
 from jovik.base.quantities import show_rate, show_size, significant
 from jovik.base.rate_unit import per_unit, rate_unit
-from jovik.base.step_result import StepResult
 from jovik.base.trace import SLICE_NS, Trace
 from jovik.charts.chart import About, Line, LineChart, Panel, Point, View, between, from_zero
 from jovik.charts.provenance import provenance
 from jovik.charts.selection import results_of_each, same_kind
 from jovik.shelf.store import Shelf
-from jovik.steps import parse
 
 POINTS, ASKED = 600, 160
 """Points of a curve (the eye tells no more apart), and those that answer when they are asked."""
@@ -41,7 +40,7 @@ def long_write_chart(shown: Sequence[tuple[StepResult, Trace]], *, axis: str = "
     The view that `axis` names comes first.
     """
     result, alone = shown[0][0], len(shown) == 1
-    label, written = parse(result.kind).label, shown[0][0].findings.long_write
+    label, written = result.step.label, shown[0][0].findings.long_write
     cliff = written.cliff if written is not None else None
     fall = (
         f"it falls after {show_size(cliff.at_bytes)} from {show_rate(cliff.before_bytes_s)} to "

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from jovik.analysis.fullness import FillComparison, empty_against_full
+from jovik.analysis.step_result import StepResult
 from jovik.base.errors import UsageError
 from jovik.base.interval import Interval
 from jovik.base.quantities import significant
 from jovik.base.rate_unit import per_unit, rate_unit
-from jovik.base.step_result import StepResult
 from jovik.charts.chart import About, Bar, BarChart, BarRow
 from jovik.charts.provenance import provenance, truncate
 from jovik.queries.upgrade import Upgraded, upgraded

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from jovik.base.step_result import StepResult
+from jovik.analysis.step_result import StepResult
 from jovik.base.terminal_text import strip_control
 
 

@@ -10,7 +10,6 @@ from jovik.charts.chart import About, Bar, BarChart, BarRow
 from jovik.charts.provenance import provenance
 from jovik.queries.real_work import RealWork, real_work
 from jovik.shelf.store import Shelf
-from jovik.steps import parse
 from jovik.tables.real_work import KIND_WORDS, real_work_alt
 from jovik.tables.table import figure_words
 
@@ -25,7 +24,7 @@ def real_work_chart(found: RealWork) -> BarChart:
     rows = []
     for x in found.shares:
         share, rate = x.share.scaled(100), show_rate(x.rate_bytes_s.median)
-        label, strong = parse(x.result.kind).label, x.kind is not WorkKind.STREAM
+        label, strong = x.result.step.label, x.kind is not WorkKind.STREAM
         words = f"{share.median:.3g} %, {rate}"
         description = (
             f"{KIND_WORDS[x.kind]}, {label}: {rate}, {figure_words(share)} % of what the box says"

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
+from jovik.analysis.step_result import StepResult
 from jovik.base.errors import UsageError
-from jovik.base.step_result import StepResult
 from jovik.charts.canvas import MOST_DRIVES
 from jovik.shelf.store import Shelf
 from jovik.steps import parse

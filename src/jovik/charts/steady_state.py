@@ -9,7 +9,6 @@ import numpy as np
 
 from jovik.analysis.comparability import settled
 from jovik.analysis.demand import DemandPoint, enough_of
-from jovik.analysis.statistics import interval
 from jovik.analysis.steady_grid import Grid, grids
 from jovik.analysis.steady_state import STEADY_RANGE
 from jovik.base.errors import UsageError
@@ -114,7 +113,7 @@ def mixes_of(shelf: Shelf, drives: Sequence[str]) -> HeatMap:
 
 def mixes_chart(grid: Grid) -> HeatMap:
     """Chart steady I/Os a second over mix and block, darker for more."""
-    values = {at: interval([p.iops for p in r.passes]) for at, r in grid.cells.items() if r.passes}
+    values = {at: r.iops for at, r in grid.cells.items() if r.passes}
     logs = [math.log(v.median) for v in values.values() if v.median > 0] or [0.0]
     low, width = min(logs), (max(logs) - min(logs)) or 1.0
 
@@ -168,7 +167,7 @@ def saturation_chart(shown: Sequence[Saturation]) -> LineChart:
         f"I/Os a second over what was written, {ends}",
     )
     view = View("", x, (Panel(y, tuple(lines)),))
-    title = f"Write saturation: {parse(first.kind).label}"
+    title = f"Write saturation: {first.step.label}"
     return LineChart(title, (view,), zooms=True, about=about)
 
 

@@ -4,15 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from jovik.analysis.step_result import StepResult
 from jovik.base.quantities import show_rate, show_time, significant
 from jovik.base.rate_unit import per_unit, rate_unit
-from jovik.base.step_result import StepResult
 from jovik.base.trace import ScanRecord, Trace
 from jovik.charts.chart import About, Line, LineChart, Panel, Point, View, from_zero
 from jovik.charts.provenance import provenance
 from jovik.charts.selection import results_of_each
 from jovik.shelf.store import Shelf
-from jovik.steps import parse
 
 
 def surface_of(shelf: Shelf, drives: Sequence[str]) -> LineChart:
@@ -78,5 +77,5 @@ def _about(scans: Sequence[tuple[StepResult, Trace]], zones: int) -> About:
         else "Scans, from the first to the last address",
         (f"{zones} zones; " if alone else "") + "hollow marks: slow, or not readable",
         provenance([r for r, _ in scans]),
-        f"Rate and access times of {parse(result.kind).label}, {ends}",
+        f"Rate and access times of {result.step.label}, {ends}",
     )

@@ -9,9 +9,9 @@ import sys
 import time
 from collections.abc import Callable, Sequence
 
+from jovik.analysis.step_result import StepResult
 from jovik.base.io_session import Progress
 from jovik.base.quantities import show_rate, show_size, show_time
-from jovik.base.step_result import StepResult
 from jovik.base.terminal_text import strip_control
 from jovik.cli.progress_display import result_words
 from jovik.cli.terminal_table import console

@@ -17,9 +17,9 @@ from rich.console import Console, Group
 from rich.live import Live as RichLive
 from rich.text import Text
 
+from jovik.analysis.step_result import StepResult
 from jovik.base.io_session import Progress
 from jovik.base.quantities import show_rate, show_size, show_time, significant
-from jovik.base.step_result import StepResult
 from jovik.base.terminal_text import strip_control
 from jovik.cli.progress_display import result_words
 from jovik.queries.aims import Aim

@@ -4,11 +4,9 @@ from __future__ import annotations
 
 from typing import Protocol
 
-from jovik.analysis.statistics import interval
+from jovik.analysis.step_result import StepResult
 from jovik.base.quantities import show_rate
-from jovik.base.step_result import StepResult
 from jovik.runs.context import Observer
-from jovik.steps import parse
 
 
 class ProgressDisplay(Observer, Protocol):
@@ -25,9 +23,9 @@ class ProgressDisplay(Observer, Protocol):
 def result_words(result: StepResult) -> str:
     """Return a finished step in a few words: its rate, or what was done."""
 
-    if not parse(result.phrase).measures:
+    if not result.step.measures:
         return result.notes[-1] if result.notes else "done"
-    rate = interval([p.rate_bytes_s for p in result.passes])
+    rate = result.rate
     spread = (
         f", 95 % interval {show_rate(rate.low)} to {show_rate(rate.high)}"
         if rate.low is not None and rate.high is not None

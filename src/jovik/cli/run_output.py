@@ -11,17 +11,15 @@ from jovik.analysis.disconnection import disconnected_by, disconnection_words
 from jovik.analysis.fullness import empty_against_full
 from jovik.analysis.ladder import ladders_in
 from jovik.analysis.lost_data import lost_by, lost_words
-from jovik.analysis.statistics import interval
+from jovik.analysis.step_result import StepResult
 from jovik.analysis.wake import wake_costs
 from jovik.base.rate_unit import per_unit, rate_unit
-from jovik.base.step_result import StepResult
 from jovik.cli.echo import echo
 from jovik.cli.output import emit_csv, emit_json
 from jovik.cli.terminal_table import show_table
 from jovik.queries.drive_class import overall_of
 from jovik.sheets.sheet import Drive
 from jovik.shelf.read_runs import RunRecord
-from jovik.steps import parse
 from jovik.tables.drive_class import standing_json, standing_lines
 from jovik.tables.run_findings import fill_json, findings_tables, ladder_json
 from jovik.tables.steady_answers import steady_answers
@@ -61,7 +59,7 @@ def show_run(
         lines = lines or _first_figures(results)
         findings = findings_tables(results)
         # Where all that was measured was to be steady, that is the answer.
-        steady = results and all(steady_step(r) or not parse(r.phrase).measures for r in results)
+        steady = results and all(steady_step(r) or not r.step.measures for r in results)
         every = [*findings, table] if steady else [table, *findings]
         every[0] = replace(every[0], verdict=lines)
         every += [passes_table(results)] if each_pass else []
@@ -75,9 +73,9 @@ def _first_figures(results: Sequence[StepResult]) -> list[str]:
     """Return answer where there is no class to hold it against: the first figures themselves."""
     figures = []
     for r in results:
-        if parse(r.phrase).measures and r.passes and not r.findings.ladder:
-            rate = interval([p.rate_bytes_s for p in r.passes])
-            figures.append(f"{parse(r.kind).label}: {figure_words(rate, per_unit())} {rate_unit()}")
+        if r.step.measures and r.passes and not r.findings.ladder:
+            rate = r.rate
+            figures.append(f"{r.step.label}: {figure_words(rate, per_unit())} {rate_unit()}")
     return figures[:1]
 
 

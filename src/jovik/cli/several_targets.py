@@ -9,11 +9,11 @@ from typing import Any
 
 import click
 
+from jovik.analysis.step_result import StepResult
 from jovik.analysis.together import TogetherFigure, together_figures, totals
 from jovik.answers.rank import ranking_data
 from jovik.base.errors import JovikError, RunInterrupted, UsageError
 from jovik.base.interruption import interruptible
-from jovik.base.step_result import StepResult
 from jovik.cli.echo import echo
 from jovik.cli.output import emit_csv, emit_json
 from jovik.cli.progress_display import result_words

@@ -14,9 +14,9 @@ from jovik.analysis.cross_rig import RigSlowdown, across_rigs, slowed
 from jovik.analysis.firmware_change import FirmwareChange, firmware_changes
 from jovik.analysis.lost_data import lost_by
 from jovik.analysis.run_effect import run_effect
+from jovik.analysis.step_result import StepResult
 from jovik.base.errors import UsageError
 from jovik.base.findings import CliffAgreement, LostData
-from jovik.base.step_result import StepResult
 from jovik.base.trace import SLICE_NS
 from jovik.queries.drive_class import ClassStanding, standing_of
 from jovik.queries.samples import SampleComparison, samples

@@ -14,10 +14,10 @@ from jovik.analysis.comparison import (
     history,
 )
 from jovik.analysis.run_effect import RunEffect, run_effect
+from jovik.analysis.step_result import StepResult
 from jovik.base.circumstances import TEMPORARY_KINDS, CircumstanceKind
 from jovik.base.errors import UsageError
 from jovik.base.interval import Interval
-from jovik.base.step_result import StepResult
 from jovik.queries.instrument import log_beside
 from jovik.queries.selection import Selected, read_selection, select
 from jovik.shelf.read_runs import RunRecord
@@ -46,10 +46,7 @@ class InstrumentChange:
     @property
     def apart(self) -> bool:
         """Return True if the intervals of the two do not touch."""
-        one, two = self.before, self.after
-        if one.low is None or one.high is None or two.low is None or two.high is None:
-            return False
-        return one.high < two.low or two.high < one.low
+        return self.before.apart(self.after)
 
 
 @dataclass(frozen=True)

@@ -8,9 +8,9 @@ from dataclasses import dataclass, replace
 
 from jovik.analysis.drive_class import ClassFigure, Usual, class_figures, class_index
 from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect
+from jovik.analysis.step_result import StepResult
 from jovik.base.errors import UnknownNameError
 from jovik.base.interval import Interval
-from jovik.base.step_result import StepResult
 from jovik.hardware.link import named_link
 from jovik.sheets.drive_class import DriveClass, class_names, read_class
 from jovik.sheets.sheet import Drive

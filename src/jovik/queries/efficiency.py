@@ -6,9 +6,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from jovik.analysis.instrument import MIN_COVERAGE, WATTS, Span, figures_in
+from jovik.analysis.step_result import PassFigures, StepResult
 from jovik.base.errors import UsageError
 from jovik.base.interval import Interval
-from jovik.base.step_result import PassFigures, StepResult
 from jovik.queries.instrument import BEFORE, IDLE, LogBeside, log_beside
 from jovik.shelf.store import Shelf
 

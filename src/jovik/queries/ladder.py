@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from jovik.analysis.ladder import Ladder, ladders_in
-from jovik.base.step_result import StepResult
+from jovik.analysis.step_result import StepResult
 from jovik.shelf.store import Shelf
 
 

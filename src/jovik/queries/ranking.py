@@ -11,11 +11,11 @@ from jovik.analysis.cross_rig import RigSlowdown, slowed
 from jovik.analysis.lost_data import lost_by, lost_words
 from jovik.analysis.ranking import DriveRank, Exclusion, Ranking, rank_drives
 from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, run_effect
+from jovik.analysis.step_result import StepResult
 from jovik.base.circumstances import TEMPORARY_KINDS
 from jovik.base.errors import PhraseError, UsageError
 from jovik.base.interval import Interval
 from jovik.base.quantities import parse_size
-from jovik.base.step_result import StepResult
 from jovik.queries.drive_class import ClassStanding, standing_in, standing_of
 from jovik.queries.efficiency import efficiencies
 from jovik.sheets.drive_class import CLASS_PREFIX, DriveClass, read_class

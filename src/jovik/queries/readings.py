@@ -7,9 +7,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from jovik.analysis.statistics import interval
+from jovik.analysis.step_result import StepResult
 from jovik.base.errors import UsageError
 from jovik.base.interval import Interval
-from jovik.base.step_result import StepResult
 from jovik.sheets.reading import Note, Reading
 from jovik.shelf.store import Shelf
 

@@ -10,9 +10,9 @@ import datetime
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
+from jovik.analysis.step_result import StepResult
 from jovik.base.errors import UnknownNameError, UsageError
 from jovik.base.nearest_names import nearest
-from jovik.base.step_result import StepResult
 from jovik.queries.runs import run_key
 from jovik.shelf.read_results import is_drive_result
 from jovik.shelf.read_runs import RunRecord

@@ -8,8 +8,8 @@ import numpy as np
 
 from jovik.analysis.comparability import steady_step
 from jovik.analysis.demand import DemandPoint, demand_points
+from jovik.analysis.step_result import StepResult
 from jovik.base.errors import UsageError
-from jovik.base.step_result import StepResult
 from jovik.base.trace import SLICE_NS, Latencies, Trace
 from jovik.shelf.store import Shelf
 from jovik.steps import IoStep, parse

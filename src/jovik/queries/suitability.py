@@ -8,10 +8,10 @@ from dataclasses import dataclass, replace
 from jovik.analysis.cross_rig import RigSlowdown, slowed
 from jovik.analysis.lost_data import lost_by
 from jovik.analysis.run_effect import run_effect
+from jovik.analysis.step_result import StepResult
 from jovik.analysis.suitability import Suitability, fit
 from jovik.base.errors import UsageError
 from jovik.base.findings import LostData
-from jovik.base.step_result import StepResult
 from jovik.sheets.load import Load
 from jovik.sheets.sheet import Drive
 from jovik.shelf.store import Shelf

@@ -6,9 +6,9 @@ import datetime
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from jovik.analysis.step_result import StepResult
 from jovik.analysis.temperature import believed, trusted_temperatures
 from jovik.base.errors import UsageError
-from jovik.base.step_result import StepResult
 from jovik.base.trace import Trace
 from jovik.shelf.store import Shelf
 from jovik.steps import parse

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 from jovik.analysis.cross_rig import RigSlowdown, slowed
 from jovik.analysis.run_effect import run_effect
+from jovik.analysis.step_result import StepResult
 from jovik.analysis.upgrade import Upgrade, compare
 from jovik.base.errors import UsageError
-from jovik.base.step_result import StepResult
 from jovik.queries.readings import alike, joined
 from jovik.sheets.reading import Reading
 from jovik.sheets.sheet import Drive

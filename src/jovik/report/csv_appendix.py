@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import fields
 
-from jovik.base.step_result import PassFigures, StepResult
+from jovik.analysis.step_result import PassFigures, StepResult
 from jovik.base.terminal_text import csv_text, file_name
 from jovik.report.document import CsvAttachment
 from jovik.shelf.read_runs import RunRecord

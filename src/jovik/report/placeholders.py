@@ -14,11 +14,10 @@ from jovik.analysis.claims import all_latencies_ns
 from jovik.analysis.comparability import long_write_of, rate_of
 from jovik.analysis.long_write_notes import fall_note
 from jovik.analysis.ranking import rank_sentence
-from jovik.analysis.statistics import interval
+from jovik.analysis.step_result import StepResult
 from jovik.base.errors import JovikError, UnknownNameError, UsageError
 from jovik.base.quantities import show_time
 from jovik.base.rate_unit import per_unit, rate_unit
-from jovik.base.step_result import StepResult
 from jovik.queries.claims import ClaimsReport
 from jovik.queries.ranking import RankingReport, price_for_terabyte
 from jovik.queries.readings import Noted
@@ -152,7 +151,7 @@ def _figure(known: Known, phrase: str) -> str:
 
 def _iops(known: Known, phrase: str) -> str:
     result = _step(known, phrase)
-    return f"{figure_words(interval([p.iops for p in result.passes]))} IOPS"
+    return f"{figure_words(result.iops)} IOPS"
 
 
 def _latency(known: Known, phrase: str) -> str:

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 
 from jovik.analysis.comparability import long_write_of, steady_step
 from jovik.analysis.fullness import empty_against_full
+from jovik.analysis.step_result import StepResult
 from jovik.base.quantities import show_rate, show_size
-from jovik.base.step_result import StepResult
 from jovik.charts.instrument import instrument_chart
 from jovik.charts.ladder import ladder_chart
 from jovik.charts.latency import latency_chart
@@ -20,7 +20,6 @@ from jovik.queries.ladder import ladders_of
 from jovik.report.document import Block, Picture, Section
 from jovik.shelf.read_runs import RunRecord
 from jovik.shelf.store import Shelf
-from jovik.steps import parse
 from jovik.tables import Table
 from jovik.tables.instrument import log_table
 from jovik.tables.replay import replays_table
@@ -111,7 +110,7 @@ def how_section(shelf: Shelf, runs: Runs) -> Section:
         blocks.append(Table(title, ["what", "how"], _facts(shelf, run, results)))
     rows = [
         (
-            parse(r.phrase).label,
+            r.step.label,
             x.what,
             show_rate(x.rate_bytes_s),
             x.note,
@@ -126,7 +125,7 @@ def how_section(shelf: Shelf, runs: Runs) -> Section:
 
 
 def _facts(shelf: Shelf, run: RunRecord, results: Sequence[StepResult]) -> list[tuple[str, str]]:
-    measured = [r for r in results if parse(r.phrase).measures]
+    measured = [r for r in results if r.step.measures]
     shared, device = first_access(measured), run.device or {}
     rig = shelf.rig(run.rig)
     passes = sorted({len(r.passes) for r in measured})

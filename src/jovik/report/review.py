@@ -13,9 +13,9 @@ from jovik.analysis.long_write_notes import fall_note
 from jovik.analysis.lost_data import lost_by, lost_words
 from jovik.analysis.ranking import rank_sentence
 from jovik.analysis.real_work import WorkKind, work_shares
+from jovik.analysis.step_result import StepResult
 from jovik.base.errors import UsageError
 from jovik.base.quantities import significant
-from jovik.base.step_result import StepResult
 from jovik.base.version import VERSION
 from jovik.charts.claims import claims_chart
 from jovik.charts.pairs import upgrade_chart
@@ -56,7 +56,7 @@ from jovik.sheets.load import load_names, read_load
 from jovik.sheets.sheet import Drive, Sheet
 from jovik.shelf.read_runs import RunRecord
 from jovik.shelf.store import Shelf
-from jovik.steps import IoStep, parse
+from jovik.steps import IoStep
 from jovik.tables.claims import claims_summary, claims_table, doubts
 from jovik.tables.cross_rig import slowed_words
 from jovik.tables.drive_class import standing_table
@@ -449,5 +449,5 @@ def _notes(found: Noted) -> tuple[Block, ...]:
 
 def _counted_in_ios(result: StepResult) -> bool:
     """Return True if its rate is told in I/Os a second: a random write."""
-    step = parse(result.phrase)
+    step = result.step
     return isinstance(step, IoStep) and step.random

@@ -7,8 +7,8 @@ from typing import TypeVar
 
 from jovik.analysis.comparability import settled, steady_step
 from jovik.analysis.steady_grid import grids
+from jovik.analysis.step_result import StepResult
 from jovik.base.errors import UsageError
-from jovik.base.step_result import StepResult
 from jovik.charts.steady_state import demand_chart, mixes_chart, rounds_chart, saturation_chart
 from jovik.queries.steady_state import demand_of, rounds_of, saturation_of
 from jovik.report.document import Block, Paragraph, Picture, Section

@@ -9,6 +9,7 @@ from typing import Protocol
 import numpy as np
 import numpy.typing as npt
 
+from jovik.analysis.step_result import Conditions, StepResult
 from jovik.analysis.temperature import (
     TemperatureSeries,
     TemperatureSummary,
@@ -18,7 +19,6 @@ from jovik.analysis.temperature import (
 from jovik.base.findings import Wear
 from jovik.base.io_session import Progress, Session, WearCounters
 from jovik.base.quantities import show_size, show_time
-from jovik.base.step_result import Conditions, StepResult
 from jovik.base.trace import Trace
 from jovik.hardware.temperature import Sensor
 from jovik.runs.pass_store import PassStore

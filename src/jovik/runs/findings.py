@@ -16,11 +16,11 @@ from jovik.analysis.long_write_notes import fall_notes, long_write_notes
 from jovik.analysis.lost_data import lost_data
 from jovik.analysis.replay import replay_finding
 from jovik.analysis.scan import scan_finding, scan_notes
+from jovik.analysis.step_result import Limit, PassFigures, StepResult
 from jovik.analysis.temperature import TemperatureSummary
 from jovik.base.findings import Findings, LostData
 from jovik.base.io_session import Workload
 from jovik.base.quantities import show_size
-from jovik.base.step_result import Limit, PassFigures, StepResult
 from jovik.base.trace import Trace
 from jovik.runs.context import PassReadings, RunConditions
 from jovik.runs.step_result import figures_of

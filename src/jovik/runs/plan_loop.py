@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
+from jovik.analysis.step_result import StepResult
 from jovik.base.errors import TargetError
 from jovik.base.io_session import Session
 from jovik.base.quantities import show_size
-from jovik.base.step_result import StepResult
 from jovik.runs.context import ResumedStep, RunContext
 from jovik.runs.cost import time_of
 from jovik.runs.findings import readings_of, with_temperature

@@ -8,8 +8,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from jovik.analysis.steady_state import STEADY_WINDOW, excursion, is_steady, last_window, slope
+from jovik.analysis.step_result import StepResult
 from jovik.base.findings import SteadyState
-from jovik.base.step_result import StepResult
 from jovik.base.trace import Latencies, Trace
 from jovik.runs.context import ResumedStep, RunContext
 from jovik.runs.repetition import TimeAllowance

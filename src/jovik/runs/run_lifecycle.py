@@ -8,10 +8,10 @@ from __future__ import annotations
 
 from dataclasses import asdict, dataclass, replace
 
+from jovik.analysis.step_result import StepResult
 from jovik.base.errors import JovikError, ShelfError, TargetError
 from jovik.base.fault_errors import environment_error
 from jovik.base.interruption import take_notice
-from jovik.base.step_result import StepResult
 from jovik.base.version import VERSION
 from jovik.runs.context import Observer, ResumedStep, RunContext, RunOptions
 from jovik.runs.identification import (

@@ -9,11 +9,11 @@ from functools import partial
 
 from jovik.analysis.disconnection import disconnection
 from jovik.analysis.steady_state import steady_notes
+from jovik.analysis.step_result import Conditions, StepResult
 from jovik.base.errors import DriveError, TargetError
 from jovik.base.findings import SteadyState
 from jovik.base.interruption import check, held_back
 from jovik.base.io_session import ProgressCallback, Session, WearCounters, Workload, no_progress
-from jovik.base.step_result import Conditions, StepResult
 from jovik.base.trace import PassSurroundings, Trace
 from jovik.hardware.device import is_attached
 from jovik.hardware.host_load import between, counters

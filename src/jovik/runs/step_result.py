@@ -8,11 +8,11 @@ from jovik.analysis.claims import trend_words
 from jovik.analysis.comparability import passes_differ
 from jovik.analysis.disconnection import disconnection_words
 from jovik.analysis.statistics import trend
+from jovik.analysis.step_result import Conditions, Limit, PassFigures, StepResult
 from jovik.base.errors import DriveError, TargetError
 from jovik.base.fault_errors import fault_error
 from jovik.base.findings import Disconnection, Findings
 from jovik.base.quantities import show_rate
-from jovik.base.step_result import Conditions, Limit, PassFigures, StepResult
 from jovik.base.trace import Latencies, Trace
 from jovik.steps import Step
 

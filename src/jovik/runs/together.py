@@ -10,10 +10,10 @@ import threading
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
+from jovik.analysis.step_result import StepResult
 from jovik.base.errors import JovikError, UsageError
 from jovik.base.interruption import check, take_notice
 from jovik.base.io_session import Progress, ProgressCallback
-from jovik.base.step_result import StepResult
 from jovik.hardware.target import ModelTarget
 from jovik.runs.prepare import PreparedRun
 from jovik.runs.repetition import RepetitionPolicy

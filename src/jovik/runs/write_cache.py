@@ -10,8 +10,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from jovik.analysis.comparability import long_write_of
+from jovik.analysis.step_result import StepResult
 from jovik.base.quantities import show_size
-from jovik.base.step_result import StepResult
 
 USUAL_SHARE = 0.01
 """A write cache of so much of the capacity is taken to be usual for a solid-state drive.

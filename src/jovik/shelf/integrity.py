@@ -11,7 +11,7 @@ from typing import Any
 
 import sqlalchemy as sa
 
-from jovik.base.step_result import Conditions
+from jovik.analysis.step_result import Conditions
 from jovik.shelf.recordings import read_kept
 from jovik.shelf.records import (
     KINDS,

@@ -15,7 +15,7 @@ import sqlalchemy as sa
 from sqlalchemy.ext.compiler import compiles
 from sqlalchemy.sql.functions import FunctionElement
 
-from jovik.base.step_result import StepResult
+from jovik.analysis.step_result import StepResult
 from jovik.base.trace import Latencies, Trace
 from jovik.shelf.records import (
     PASS_FIELDS,
@@ -28,7 +28,7 @@ from jovik.shelf.records import (
     read_trace,
 )
 from jovik.shelf.schema import drive, one_pass, run, step
-from jovik.steps import CopyStep, parse
+from jovik.steps import CopyStep
 
 log = logging.getLogger(__name__)
 
@@ -320,7 +320,7 @@ def _result(
 
 def is_drive_result(result: StepResult, filled: bool) -> bool:
     """Return True if a result is a figure of the drive, unfilled unless `filled` is set."""
-    return parse(result.phrase).ranked and (filled or result.conditions.filled_percent is None)
+    return result.step.ranked and (filled or result.conditions.filled_percent is None)
 
 
 def traces(

@@ -17,6 +17,7 @@ from typing import Any, TypeVar, cast, get_args, get_type_hints
 import sqlalchemy as sa
 from pydantic import ConfigDict, TypeAdapter, ValidationError
 
+from jovik.analysis.step_result import Conditions, Limit, PassFigures, StepResult
 from jovik.base.circumstances import Circumstance
 from jovik.base.errors import JovikError
 from jovik.base.findings import (
@@ -25,7 +26,6 @@ from jovik.base.findings import (
 from jovik.base.health import Health
 from jovik.base.limits import JSON_DEPTH, JSON_MEMORY_BYTES, json_memory
 from jovik.base.page_address import is_address
-from jovik.base.step_result import Conditions, Limit, PassFigures, StepResult
 from jovik.base.trace import (
     CopyRecord,
     IoFault,

@@ -12,10 +12,10 @@ from typing import TYPE_CHECKING, Any
 
 import sqlalchemy as sa
 
+from jovik.analysis.step_result import StepResult
 from jovik.base.circumstances import Circumstance
 from jovik.base.errors import ShelfError, UnknownNameError, UsageError
 from jovik.base.page_address import is_address, new_address
-from jovik.base.step_result import StepResult
 from jovik.base.trace import Trace
 from jovik.hardware.rig import Rig
 from jovik.sheets.changes import Change, with_claim

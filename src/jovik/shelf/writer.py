@@ -9,11 +9,11 @@ from typing import Any
 
 import sqlalchemy as sa
 
+from jovik.analysis.step_result import Conditions, StepResult
 from jovik.base.errors import ShelfError, ShelfUnreachableError
 from jovik.base.health import Health
 from jovik.base.interruption import held_back
 from jovik.base.plain_data import plain
-from jovik.base.step_result import Conditions, StepResult
 from jovik.base.trace import Trace
 from jovik.shelf.encoding import pack, pack_latencies, recorded_as_json
 from jovik.shelf.journal import JournalEntry, make

@@ -20,8 +20,8 @@ from jovik.steps.step import Step
 from jovik.steps.tokens import Cursor, above_zero, in_range, whole
 
 if TYPE_CHECKING:
+    from jovik.analysis.step_result import StepResult
     from jovik.base.io_session import Session
-    from jovik.base.step_result import StepResult
     from jovik.runs.running_step import RunningStep
 
 ZONES = (2, 10_000)

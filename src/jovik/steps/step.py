@@ -13,8 +13,8 @@ from jovik.base.trace import Trace
 if TYPE_CHECKING:
     from typing import Self
 
+    from jovik.analysis.step_result import StepResult
     from jovik.base.io_session import ProgressCallback, Session
-    from jovik.base.step_result import StepResult
     from jovik.runs.running_step import RunningStep
     from jovik.steps.cost import PlanCost
     from jovik.steps.tokens import Cursor

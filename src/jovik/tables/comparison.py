@@ -161,8 +161,8 @@ def history_table(found: History) -> Table:
 def history_notes(found: History) -> list[str]:
     """Return how many steps have surely changed since their first result, and when firmware did."""
     newest = {p.kind: p for p in found.points}
-    slower = [k for k, p in newest.items() if p.times.high is not None and p.times.high < 1]
-    faster = [k for k, p in newest.items() if p.times.low is not None and p.times.low > 1]
+    slower = [k for k, p in newest.items() if p.times.below(1)]
+    faster = [k for k, p in newest.items() if p.times.above(1)]
     same = len(newest) - len(slower) - len(faster)
     lines = [
         f"since the first result: {len(faster)} {'step' if len(faster) == 1 else 'steps'} faster, "

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from jovik.base.step_result import StepResult
-from jovik.steps import parse
+from jovik.analysis.step_result import StepResult
 
 MOST_DRIVES = 6
 
@@ -45,7 +44,7 @@ def disturbed_words(results: Sequence[StepResult]) -> list[str]:
     bad: dict[str, list[str]] = {}
     for r in results:
         if any(d.bad for d in r.findings.disturbed):
-            bad.setdefault(r.drive, []).append(parse(r.kind).label)
+            bad.setdefault(r.drive, []).append(r.step.label)
     return [
         f"warning: {drive} was badly disturbed in {kinds[0]}"
         + (f" and {len(kinds) - 1} more" if len(kinds) > 1 else "")

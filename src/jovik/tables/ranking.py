@@ -161,7 +161,7 @@ def _margin_words(lead: Interval, *, first: bool) -> str:
 
 
 def _level(lead: Interval) -> bool:
-    return lead.low is not None and lead.high is not None and lead.low <= 1 <= lead.high
+    return lead.holds(1)
 
 
 def places_table(found: RankingReport, drive: str) -> Table:

@@ -6,7 +6,6 @@ from jovik.analysis.real_work import WorkKind
 from jovik.base.quantities import show_rate, significant
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.queries.real_work import RealWork
-from jovik.steps import parse
 from jovik.tables.table import Table, interval_words
 
 KIND_WORDS = {WorkKind.STREAM: "stream", WorkKind.COPY: "copy", WorkKind.PROGRAM: "program"}
@@ -37,7 +36,7 @@ def real_work_table(found: RealWork) -> Table:
     rows = [
         (
             KIND_WORDS[x.kind],
-            parse(x.result.kind).label,
+            x.result.step.label,
             significant(x.rate_bytes_s.median * per_unit()),
             interval_words(x.rate_bytes_s, per_unit()),
             significant(x.claimed_bytes_s * per_unit()),
@@ -62,6 +61,6 @@ def real_work_table(found: RealWork) -> Table:
 def real_work_alt(found: RealWork) -> str:
     """For who does not see the picture."""
     each = ", ".join(
-        f"{parse(x.result.kind).label} {show_rate(x.rate_bytes_s.median)}" for x in found.shares
+        f"{x.result.step.label} {show_rate(x.rate_bytes_s.median)}" for x in found.shares
     )
     return f"{real_work_sentence(found)}: {each}"

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from jovik.analysis.step_result import StepResult
 from jovik.base.findings import ReplayFinding
-from jovik.base.step_result import StepResult
-from jovik.steps import parse
 from jovik.tables.table import Table
 from jovik.tables.upgrade import seconds_words
 
@@ -24,7 +23,7 @@ def programs_table(drive: str, results: Sequence[StepResult]) -> Table:
         record = r.findings.replay
         if record is not None:
             own = max(record.elapsed_s.median - record.waited_s.median, 0.0)
-            name = parse(r.kind).label.removeprefix("replay of ").replace("-", " ")
+            name = r.step.label.removeprefix("replay of ").replace("-", " ")
             took, waited = seconds_words(record.elapsed_s), seconds_words(record.waited_s)
             rows.append((name, took, waited, f"{own:.3g} s"))
     return Table(
@@ -47,7 +46,7 @@ def replays_table(results: Sequence[StepResult]) -> Table:
         rows.append(
             (
                 str(number),
-                parse(r.kind).label,
+                r.step.label,
                 seconds_words(record.elapsed_s),
                 seconds_words(record.waited_s),
                 f"{record.recorded_s:.3g} s",

@@ -17,12 +17,11 @@ from jovik.analysis.fullness import (
     empty_against_full,
 )
 from jovik.analysis.ladder import Ladder, ladders_in
-from jovik.analysis.statistics import interval
+from jovik.analysis.step_result import StepResult
 from jovik.base.findings import Level, Shape
 from jovik.base.interval import Interval
 from jovik.base.quantities import show_size, show_time, show_time_or_dash, significant
 from jovik.base.rate_unit import per_unit, rate_unit
-from jovik.base.step_result import StepResult
 from jovik.steps import CopyStep, IoStep, Step, parse
 from jovik.tables.replay import replays_table
 from jovik.tables.steady_state import steady_tables
@@ -87,7 +86,7 @@ def ladder_table(curve: Ladder) -> Table:
 def long_write_table(number: int | None, result: StepResult) -> Table:
     """Return the steady parts of a long write; `number` is the step's in its run."""
     written = result.findings.long_write
-    step = parse(result.phrase)
+    step = result.step
     assert isinstance(step, IoStep) and written is not None
     # A random write is read in I/Os a second, a stream in bytes.
     scale, unit = (1 / written.block_bytes, "IOPS") if step.random else (per_unit(), rate_unit())
@@ -142,7 +141,7 @@ def access_table(results: Sequence[StepResult]) -> Table:
     """Return the access time of small random I/O at depth 1, its mean, and its percentiles."""
     rows = []
     for result in results:
-        step, latency = parse(result.phrase), all_latencies_ns(result)
+        step, latency = result.step, all_latencies_ns(result)
         if (
             latency is None
             or not _plain_single(step)
@@ -173,7 +172,7 @@ def copies_table(results: Sequence[StepResult]) -> Table:
         copied = result.findings.copy
         if copied is None:
             continue
-        rate = interval([p.rate_bytes_s for p in result.passes])
+        rate = result.rate
         share = copied.of_sequential
         if copied.sequential is not None:
             bases[parse(copied.sequential).label] = None
@@ -184,7 +183,7 @@ def copies_table(results: Sequence[StepResult]) -> Table:
         )
         rows.append(
             (
-                parse(result.phrase).label + full,
+                result.step.label + full,
                 significant(rate.median * per_unit()),
                 interval_words(rate, per_unit()),
                 show_time(copied.seconds * 1e9),
@@ -298,7 +297,7 @@ def cache_table(pairs: Sequence[CacheComparison]) -> Table:
 
 def is_copy(result: StepResult) -> bool:
     """Return True if a result is of real files, whose own table says more."""
-    return isinstance(parse(result.phrase), CopyStep)
+    return isinstance(result.step, CopyStep)
 
 
 def ladder_json(curve: Ladder) -> dict[str, Any]:

@@ -8,11 +8,10 @@ from jovik.analysis.claims import all_latencies_ns
 from jovik.analysis.comparability import long_write_of, rate_of, settled, steady_step
 from jovik.analysis.demand import FEWEST_POINTS, demand_points, enough_of
 from jovik.analysis.recovery import PauseGain, pause_gains, recoveries
-from jovik.analysis.statistics import interval
+from jovik.analysis.step_result import StepResult
 from jovik.base.interval import Interval
 from jovik.base.quantities import show_size, show_time, significant
 from jovik.base.rate_unit import per_unit, rate_unit
-from jovik.base.step_result import StepResult
 from jovik.steps import IoStep, parse
 from jovik.tables.table import figure_words
 
@@ -52,7 +51,7 @@ def _of_before(ratio: Interval) -> str:
     """Return how a rate stands to what it was, as shares; nothing is said that may be chance."""
     head, _, reach = figure_words(ratio, 100).partition(" (")
     share = f"{head} % ({reach.rstrip(')')} %)" if reach else f"{head} %"
-    if ratio.low is not None and ratio.high is not None and ratio.low <= 1 <= ratio.high:
+    if ratio.holds(1):
         return f"as before, as far as can be told: {share}"
     return f"{share} of what it was before"
 
@@ -62,7 +61,7 @@ def _pauses(results: Sequence[StepResult]) -> Iterator[str]:
     if not gains:
         return
     what = _name(gains[0].steady)
-    sure = [g for g in gains if g.ratio.low is not None and g.ratio.low > 1]
+    sure = [g for g in gains if g.ratio.above(1)]
     if sure:
         first, best = sure[0], max(sure, key=lambda g: g.ratio.median)
         yield f"{what}: {_gain(first)}" + (f"; {_gain(best)}" if best is not first else "")
@@ -115,7 +114,7 @@ def _tracked(results: Sequence[StepResult]) -> Iterator[str]:
 
 def _figure(r: StepResult) -> str:
     """Return what decides for a step: latency if it was tracked, else a rate or IOPS."""
-    step, iops = parse(r.kind), interval([p.iops for p in r.passes])
+    step, iops = parse(r.kind), r.iops
     mean = (all_latencies_ns(r) or {}).get("mean")
     if r.findings.steady is not None and r.findings.steady.figure == "latency" and mean:
         if iops.low is None or iops.high is None:
@@ -131,4 +130,4 @@ def _figure(r: StepResult) -> str:
 def _name(r: StepResult, *more: str) -> str:
     """``random write, 4 KiB, depth 32``: the label without how long and where, and without more."""
     left_out = ("until steady", "within", "after a", "over", *more)
-    return ", ".join(p for p in parse(r.kind).label.split(", ") if not p.startswith(left_out))
+    return ", ".join(p for p in r.step.label.split(", ") if not p.startswith(left_out))

@@ -6,12 +6,10 @@ from collections.abc import Sequence
 
 from jovik.analysis.claims import all_latencies_ns
 from jovik.analysis.comparability import rate_of, settled, steady_step
-from jovik.analysis.statistics import interval
 from jovik.analysis.steady_grid import Grid, grids
+from jovik.analysis.step_result import StepResult
 from jovik.base.quantities import show_time_or_dash, significant, spell_size
 from jovik.base.rate_unit import per_unit, rate_unit
-from jovik.base.step_result import StepResult
-from jovik.steps import parse
 from jovik.tables.table import Table, figure_words, interval_words
 
 MOST_ROWS = 14
@@ -31,7 +29,7 @@ def steady_table(found: Sequence[tuple[int, StepResult]]) -> Table:
     shown = list(found)
     if len(found) > MOST_ROWS:
         shown = [(n, r) for n, r in found if r.phrase in tracked or not settled(r)]
-    shared = _shared_words([parse(r.kind).label for _, r in shown])
+    shared = _shared_words([r.step.label for _, r in shown])
     rows = [_row(n, r, shared, mark=not alone and r.phrase in tracked) for n, r in shown]
     columns = ["", "step", "IOPS", "95 % interval", rate_unit(), "latency", "excursion", "slope"]
     return Table(
@@ -56,11 +54,7 @@ def _grid_table(grid: Grid) -> Table:
         cells = [grid.cells.get((mix, block)) for mix in grid.mixes]
         name = spell_size(block).replace("B", " B").replace("Ki ", " Ki").replace("Mi ", " Mi")
         rows.append([name, *(_iops(r) for r in cells)])
-    halves = [
-        h
-        for r in grid.cells.values()
-        if (h := interval([p.iops for p in r.passes]).half_width) is not None
-    ]
+    halves = [h for r in grid.cells.values() if (h := r.iops.half_width) is not None]
     notes = ["columns: percent of reads; ? not steady"]
     if halves:
         notes.append(f"95 % intervals: +/- {100 * min(halves):.1f} to {100 * max(halves):.1f} %")
@@ -74,7 +68,7 @@ def _grid_table(grid: Grid) -> Table:
 def _iops(r: StepResult | None) -> str:
     if r is None or not r.passes:
         return "-"
-    return significant(interval([p.iops for p in r.passes]).median) + ("" if settled(r) else " ?")
+    return significant(r.iops.median) + ("" if settled(r) else " ?")
 
 
 def _shared_words(labels: Sequence[str]) -> str:
@@ -88,9 +82,9 @@ def _shared_words(labels: Sequence[str]) -> str:
 def _row(number: int, r: StepResult, shared: str, *, mark: bool) -> list[str]:
     steady = r.findings.steady
     latency = all_latencies_ns(r)
-    iops = interval([p.iops for p in r.passes])
+    iops = r.iops
     left_out = {"until steady", "until steady latency", *shared.split(", ")}
-    label = ", ".join(p for p in parse(r.kind).label.split(", ") if p not in left_out)
+    label = ", ".join(p for p in r.step.label.split(", ") if p not in left_out)
     head = [str(number), label + (" *" if mark else "")]
     figures = [
         # To the same place as its interval, or it may come to lie outside.

@@ -13,12 +13,12 @@ from jovik.analysis.limits import disturbance_words
 from jovik.analysis.long_write_notes import fall_note
 from jovik.analysis.lost_data import lost_by, lost_words
 from jovik.analysis.statistics import interval
+from jovik.analysis.step_result import Conditions, StepResult
 from jovik.base.findings import Disturbance
 from jovik.base.interval import Interval
 from jovik.base.plain_data import plain
 from jovik.base.quantities import show_rate, show_size, show_time_or_dash, significant
 from jovik.base.rate_unit import iops_first, per_unit, rate_unit
-from jovik.base.step_result import Conditions, StepResult
 from jovik.shelf.read_runs import RunRecord
 from jovik.steps import IoStep, parse
 from jovik.tables.run_findings import in_a_ladder, is_copy
@@ -33,8 +33,8 @@ def speed_table(results: Sequence[StepResult]) -> Table:
         step = parse(r.kind)
         if not isinstance(step, IoStep) or not r.passes or step.fresh or in_a_ladder(r):
             continue
-        rate = interval([p.rate_bytes_s for p in r.passes])
-        iops = interval([p.iops for p in r.passes])
+        rate = r.rate
+        iops = r.iops
         short = all_latencies_ns(r) or {}
         rows.append(
             (
@@ -71,7 +71,7 @@ def run_table(
     shown = [(n, r) for n, r in enumerate(results, 1) if id(r) not in drawn and not steady_step(r)]
     effort = _effort([r for _, r in shown])
     rows = [[*_row(n, r), *more] for (n, r), more in zip(shown, effort.cells, strict=True)]
-    measured = [r for r in results if parse(r.phrase).measures]
+    measured = [r for r in results if r.step.measures]
     conditions = first_access(measured)
     engines = ", ".join(dict.fromkeys(r.conditions.engine for r in measured))
     how = (
@@ -128,7 +128,7 @@ def _temperature(r: StepResult) -> str:
     """At the start and at most, ``31-44``."""
     temperature = r.findings.temperature
     if temperature is None:
-        return "-" if parse(r.phrase).measures else ""
+        return "-" if r.step.measures else ""
     return f"{temperature.start_c:.0f}-{temperature.peak_c:.0f}"
 
 
@@ -136,14 +136,14 @@ def _cpu_share(r: StepResult) -> str:
     """Processor time of the measuring loop as percent of one core."""
     elapsed = sum(p.elapsed_ns for p in r.passes)
     used = sum(p.cpu_ns for p in r.passes)
-    none = "-" if parse(r.phrase).measures else ""
+    none = "-" if r.step.measures else ""
     return f"{100 * used / elapsed:.0f} %" if elapsed and used else none
 
 
 def _cpu_words(r: StepResult) -> str:
     """Processor time for an I/O."""
     per_io = _cpu_per_io(r)
-    none = "-" if parse(r.phrase).measures else ""
+    none = "-" if r.step.measures else ""
     return show_time_or_dash(per_io) if per_io and not is_copy(r) else none
 
 
@@ -151,13 +151,13 @@ def passes_table(results: Sequence[StepResult]) -> Table:
     """Return each pass of each step."""
     rows = []
     for number, r in enumerate(results, 1):
-        if not parse(r.phrase).measures:
+        if not r.step.measures:
             continue
         for n, p in enumerate(r.passes, 1):
             rows.append(
                 (
                     str(number) if n == 1 else "",
-                    parse(r.phrase).label if n == 1 else "",
+                    r.step.label if n == 1 else "",
                     str(n),
                     significant(p.rate_bytes_s * per_unit(), 4),
                     significant(p.flushed_rate_bytes_s * per_unit(), 4),
@@ -192,7 +192,7 @@ def disturbance_lines(results: Sequence[StepResult], *, each: bool = False) -> l
             worst[d.sort] = (max(share, d.worst), amount + (d.amount_bytes or 0), [*steps, number])
     if not worst:
         return []
-    count = sum(parse(r.phrase).measures for r in results)
+    count = sum(r.step.measures for r in results)
     causes = [
         disturbance_words(sort, share, amount or None)
         + ("" if len(steps) == count else f" (step{'s' * (len(steps) > 1)} {_ranges(steps)})")
@@ -226,7 +226,7 @@ def _cliffs(results: Sequence[StepResult]) -> list[str]:
     for number, r in enumerate(results, 1):
         written = long_write_of(r)
         if written is not None and written.cliff is not None:
-            step = parse(r.phrase)
+            step = r.step
             ios = isinstance(step, IoStep) and step.random
             lines.append(f"step {number}: {fall_note(written, written.cliff, ios=ios)}")
     return lines
@@ -249,7 +249,7 @@ def _said(results: Sequence[StepResult], *, deciding: bool = False) -> list[str]
         lines += [f"{r.errors} error{'s' if r.errors > 1 else ''}"] if r.errors else []
         for note in lines:
             steps_of.setdefault(note, []).append(number)
-    count = sum(parse(r.phrase).measures for r in results)
+    count = sum(r.step.measures for r in results)
     return [_note_line(note, steps, count) for note, steps in steps_of.items()]
 
 
@@ -265,12 +265,12 @@ def _excluded(run: RunRecord, results: Sequence[StepResult]) -> list[str]:
 
 
 def _row(number: int, r: StepResult) -> list[str]:
-    step = parse(r.phrase)
+    step = r.step
     if not step.measures:
         return [str(number), step.label, "", "", "", "", "", ""]
     rate, iops, latency = (
-        rate_of(r) if r.findings.scan is not None else interval([p.rate_bytes_s for p in r.passes]),
-        interval([p.iops for p in r.passes]),
+        rate_of(r) if r.findings.scan is not None else r.rate,
+        r.iops,
         all_latencies_ns(r),
     )
     full = (
@@ -347,11 +347,11 @@ def step_json(result: StepResult) -> dict[str, Any]:
         "kind": result.kind,
         "passes": len(result.passes),
         "errors": result.errors,
-        "rate_bytes_s": interval_json(interval([p.rate_bytes_s for p in result.passes])),
+        "rate_bytes_s": interval_json(result.rate),
         "flushed_rate_bytes_s": interval_json(
             interval([p.flushed_rate_bytes_s for p in result.passes])
         ),
-        "iops": interval_json(interval([p.iops for p in result.passes])),
+        "iops": interval_json(result.iops),
         "latency_ns": latency,
         "read_bytes": sum(p.read_bytes for p in result.passes),
         "written_bytes": sum(p.written_bytes for p in result.passes),

@@ -9,7 +9,7 @@ from jovik.base.interval import Interval
 from jovik.base.quantities import digits_for, show_rate, show_time, significant
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.queries.upgrade import Upgraded
-from jovik.steps import parse
+from jovik.steps.parser import parse
 from jovik.tables.conditions import conditions_words
 from jovik.tables.cross_rig import slowed_words
 from jovik.tables.table import Table, figure_words, interval_words

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+from jovik.analysis.step_result import StepResult
 from jovik.analysis.wake import WakeCost, wake_costs
 from jovik.base.quantities import show_time
-from jovik.base.step_result import StepResult
-from jovik.steps import IoStep, parse
+from jovik.steps import IoStep
 from jovik.tables.table import interval_json
 
 
@@ -32,7 +32,7 @@ def wake_lines(results: Sequence[StepResult]) -> list[str]:
 
 
 def _what(r: StepResult) -> str:
-    step = parse(r.phrase)
+    step = r.step
     return "write" if isinstance(step, IoStep) and step.read_percent == 0 else "read"
 
 

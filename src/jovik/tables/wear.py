@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from jovik.analysis.step_result import StepResult
 from jovik.base.findings import Wear
 from jovik.base.quantities import show_size, significant
-from jovik.base.step_result import StepResult
 from jovik.steps import parse
 from jovik.tables.table import Table
 

@@ -8,9 +8,13 @@ from enum import StrEnum
 from types import MappingProxyType
 from typing import ClassVar
 
+from jovik.analysis.statistics import interval
 from jovik.base.findings import Findings
+from jovik.base.interval import Interval
 from jovik.base.quantities import show_size
 from jovik.base.trace import Latencies
+from jovik.steps.parser import parse
+from jovik.steps.step import Step
 
 
 class LimitSource(StrEnum):
@@ -114,6 +118,21 @@ class StepResult:
     notes: tuple[str, ...] = ()
     findings: Findings = field(default_factory=Findings)
     excluded: str | None = None
+
+    @property
+    def step(self) -> Step:
+        """Return the step that was run, with its time."""
+        return parse(self.phrase)
+
+    @property
+    def rate(self) -> Interval:
+        """Return the rate over the passes, bytes a second; `rate_of` chooses the figure."""
+        return interval([p.rate_bytes_s for p in self.passes])
+
+    @property
+    def iops(self) -> Interval:
+        """Return the I/Os a second over the passes."""
+        return interval([p.iops for p in self.passes])
 
     @property
     def errors(self) -> int:
