@@ -171,7 +171,7 @@ def depths(program: Path | None, seconds: float, pairs: int, folder: Path) -> bo
         return False
     good = True
     with FileSession(folder) as session:
-        path = f"/proc/{os.getpid()}/fd/{session.place.fd}"
+        path = f"/proc/{os.getpid()}/fd/{session.storage.fd}"
         for phrase, depth, block, sequential, wanted in (
             ("random read 4KiB", 1, 4096, False, 0.97),
             ("random read 4KiB depth 32", 32, 4096, False, 0.97),
@@ -207,8 +207,8 @@ def memory(program: Path | None, seconds: float, pairs: int) -> bool:
     with FileSession(Path("/dev/shm"), "blocking") as session:
         phrase = f"random read 4KiB for {round(seconds * 1000)}ms within 256MiB"
         run_jovik(session, phrase)
-        os.truncate(session.place.fd, 2**28)
-        path = f"/proc/{os.getpid()}/fd/{session.place.fd}"
+        os.truncate(session.storage.fd, 2**28)
+        path = f"/proc/{os.getpid()}/fd/{session.storage.fd}"
         for _ in range(pairs):
             other = run_reference(program, path, 1, 4096, seconds, direct=False, sequential=False)
             rates.append(run_jovik(session, phrase)[0] / other[0])

@@ -127,7 +127,7 @@ def test_changed_blocks_are_found_and_located(session: FileSession) -> None:
     step = "sequential read 64KiB depth 4 over 16MiB verify"
     work = parse_access(step).workload(1)
     session.prepare(work, watch)
-    with open(f"/proc/self/fd/{session.place.fd}", "r+b", buffering=0) as behind:
+    with open(f"/proc/self/fd/{session.storage.fd}", "r+b", buffering=0) as behind:
         os.pwrite(behind.fileno(), b"x", 3 * 4096 + 1000)  # a byte of a body
         whole = os.pread(behind.fileno(), 4096, 8 * 4096)
         os.pwrite(behind.fileno(), whole, 11 * 4096)  # a block that belongs elsewhere
@@ -158,9 +158,9 @@ def test_a_lost_write_is_called_stale(session: FileSession) -> None:
 
 def test_the_file_holds_no_holes_and_no_repetition(session: FileSession) -> None:
     run(session, "random read 4KiB for 50ms" + SPAN)
-    status = os.fstat(session.place.fd)
+    status = os.fstat(session.storage.fd)
     assert status.st_size >= 16 * 2**20 and status.st_blocks * 512 >= 16 * 2**20
-    with open(f"/proc/self/fd/{session.place.fd}", "rb") as behind:
+    with open(f"/proc/self/fd/{session.storage.fd}", "rb") as behind:
         blocks = [behind.read(4096) for _ in range(4096)]
     assert len(set(blocks)) == 4096
 
@@ -205,9 +205,9 @@ def test_the_compiled_bucket_is_the_documented_one() -> None:
 
 
 def test_nothing_has_a_name_while_it_runs_and_nothing_stays(session: FileSession) -> None:
-    assert list(session.place.folder.iterdir()) == []
+    assert list(session.storage.folder.iterdir()) == []
     run(session, "random read 4KiB for 50ms" + SPAN)
-    assert list(session.place.folder.iterdir()) == []
+    assert list(session.storage.folder.iterdir()) == []
 
 
 def test_an_interrupt_ends_a_pass_at_once(session: FileSession) -> None:

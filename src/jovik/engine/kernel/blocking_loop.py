@@ -10,43 +10,7 @@ import numpy as np
 from numba import types
 
 from jovik.base.trace import SLICE_NS
-from jovik.engine.kernel.layout import (
-    ALL_SLOTS,
-    BEGAN_NS,
-    BLOCK,
-    BLOCKS,
-    CPU_NS,
-    DURABLE,
-    ENDED_NS,
-    ERRORS,
-    FD,
-    FINISH,
-    FIRST_BLOCK,
-    FIRST_SLOT,
-    FIXED_GENERATION,
-    ISSUED,
-    LAST_WRITE_END,
-    LAST_WRITE_NS,
-    PACE_PS,
-    POOL_ADDRESS,
-    POOL_BYTES,
-    POOL_ROUNDS,
-    POSITION,
-    QUOTA,
-    RANDOM,
-    READ_ADDRESS,
-    READ_GENERATION,
-    READ_SHARE,
-    ROWS,
-    SEED,
-    STAMP_SEED,
-    START_AT,
-    STOP,
-    STOP_ON_ERROR,
-    TIME_NS,
-    UNIT,
-    VERIFY,
-)
+from jovik.engine.kernel import layout
 from jovik.engine.kernel.primitives import (
     LOOK_NS,
     MONOTONIC,
@@ -81,30 +45,43 @@ def blocking_loop(cfg, ctl, shared, slices, counts, out, generations, scratch):
     Parameters are as for `uring_loop`; `shared` (int64, shape (24,)) is common to the threads of a
     worker: the next sequential block, the I/Os issued, and errors, each on a cache line of its own.
     """
-    block, rows, fd = cfg[BLOCK], cfg[ROWS], np.int32(cfg[FD])
-    unit, seed, verify = cfg[UNIT], cfg[STAMP_SEED], cfg[VERIFY]
-    random, share, durable = cfg[RANDOM], cfg[READ_SHARE], cfg[DURABLE]
-    first, blocks, quota, pace = cfg[FIRST_BLOCK], cfg[BLOCKS], cfg[QUOTA], cfg[PACE_PS]
+    block, rows, fd = cfg[layout.BLOCK], cfg[layout.ROWS], np.int32(cfg[layout.FD])
+    unit, seed, verify = cfg[layout.UNIT], cfg[layout.STAMP_SEED], cfg[layout.VERIFY]
+    random, share, durable = cfg[layout.RANDOM], cfg[layout.READ_SHARE], cfg[layout.DURABLE]
+    first, blocks, quota, pace = (
+        cfg[layout.FIRST_BLOCK],
+        cfg[layout.BLOCKS],
+        cfg[layout.QUOTA],
+        cfg[layout.PACE_PS],
+    )
     ublocks = np.uint64(blocks)
-    pool, rounds, all_slots = cfg[POOL_ADDRESS], cfg[POOL_ROUNDS], cfg[ALL_SLOTS]
-    pool_bytes = cfg[POOL_BYTES]
-    target, fixed = cfg[READ_ADDRESS], cfg[FIXED_GENERATION]
-    position_at = address_of(shared) + 8 * POSITION
-    issued_at = address_of(shared) + 8 * ISSUED
+    pool, rounds, all_slots = (
+        cfg[layout.POOL_ADDRESS],
+        cfg[layout.POOL_ROUNDS],
+        cfg[layout.ALL_SLOTS],
+    )
+    pool_bytes = cfg[layout.POOL_BYTES]
+    target, fixed = cfg[layout.READ_ADDRESS], cfg[layout.FIXED_GENERATION]
+    position_at = address_of(shared) + 8 * layout.POSITION
+    issued_at = address_of(shared) + 8 * layout.ISSUED
     ts = scratch
-    x = np.uint64(cfg[SEED])
+    x = np.uint64(cfg[layout.SEED])
     sequence = np.int64(0)
     due_ps = np.int64(0)
 
     cpu = now(THREAD_CPU, ts)
     t = now(MONOTONIC, ts)
-    if ctl[START_AT] > t:
-        sleep_ns(ctl[START_AT] - t, ts)
+    if ctl[layout.START_AT] > t:
+        sleep_ns(ctl[layout.START_AT] - t, ts)
         t = now(MONOTONIC, ts)
     start = t
-    deadline = start + cfg[TIME_NS]
+    deadline = start + cfg[layout.TIME_NS]
     row, row_end = np.int64(0), start + SLICE_NS
-    while t < deadline and ctl[STOP] < FINISH and not (cfg[STOP_ON_ERROR] and shared[ERRORS]):
+    while (
+        t < deadline
+        and ctl[layout.STOP] < layout.FINISH
+        and not (cfg[layout.STOP_ON_ERROR] and shared[layout.ERRORS])
+    ):
         if pace:
             ahead = due_ps // 1000 - (t - start)
             if ahead > 0:
@@ -119,7 +96,7 @@ def blocking_loop(cfg, ctl, shared, slices, counts, out, generations, scratch):
             chosen = fetch_add_i64(position_at, 1) % blocks
         offset = (first + chosen) * block
         if direction:
-            source = pool + (cfg[FIRST_SLOT] + all_slots * (sequence % rounds)) * block
+            source = pool + (cfg[layout.FIRST_SLOT] + all_slots * (sequence % rounds)) * block
             sequence += 1
             generation = sequence if fixed < 0 else fixed
             stamp(source, pool, block, unit, offset, generation, seed)
@@ -142,8 +119,8 @@ def blocking_loop(cfg, ctl, shared, slices, counts, out, generations, scratch):
         if done == block:
             count(t - before, direction, block, row, slices, counts, out)
             if direction:
-                out[LAST_WRITE_END] = offset + block
-                out[LAST_WRITE_NS] = t
+                out[layout.LAST_WRITE_END] = offset + block
+                out[layout.LAST_WRITE_NS] = t
             if verify and not direction:
                 check(
                     target,
@@ -152,14 +129,14 @@ def blocking_loop(cfg, ctl, shared, slices, counts, out, generations, scratch):
                     block,
                     unit,
                     offset,
-                    cfg[READ_GENERATION],
+                    cfg[layout.READ_GENERATION],
                     generations,
                     seed,
                     out,
                 )
         elif errno != EINTR:
             note_fault(errno, done, offset, direction, t - start, row, slices, out)
-            shared[ERRORS] = 1
-    out[BEGAN_NS] = start
-    out[ENDED_NS] = t
-    out[CPU_NS] = now(THREAD_CPU, ts) - cpu
+            shared[layout.ERRORS] = 1
+    out[layout.BEGAN_NS] = start
+    out[layout.ENDED_NS] = t
+    out[layout.CPU_NS] = now(THREAD_CPU, ts) - cpu

@@ -19,22 +19,7 @@ from numba.core import cgutils
 from numba.extending import intrinsic
 
 from jovik.base import histogram
-from jovik.engine.kernel.layout import (
-    BAD_PLACES,
-    CHECKED,
-    FAULT_ERRNO,
-    FAULT_GOT,
-    FAULT_NS,
-    FAULT_OFFSET,
-    FAULT_WRITE,
-    FIRST_BAD,
-    MAX_READ,
-    MIN_READ,
-    SLICE_WIDTH,
-    STALE,
-    SUM_READ,
-    WRONG,
-)
+from jovik.engine.kernel import layout
 
 i64, i32 = types.int64, types.int32
 
@@ -263,23 +248,23 @@ def bucket(latency):
 def count(latency, direction, size, row, slices, counts, out):
     """Enter one completed I/O; `direction` is 0 for a read, 1 for a write."""
     counts[direction * histogram.COUNT + bucket(latency)] += 1
-    slices[row * SLICE_WIDTH + 2 * direction] += size
-    slices[row * SLICE_WIDTH + 2 * direction + 1] += 1
-    out[SUM_READ + direction] += latency
-    out[MIN_READ + direction] = min(out[MIN_READ + direction], latency)
-    out[MAX_READ + direction] = max(out[MAX_READ + direction], latency)
+    slices[row * layout.SLICE_WIDTH + 2 * direction] += size
+    slices[row * layout.SLICE_WIDTH + 2 * direction + 1] += 1
+    out[layout.SUM_READ + direction] += latency
+    out[layout.MIN_READ + direction] = min(out[layout.MIN_READ + direction], latency)
+    out[layout.MAX_READ + direction] = max(out[layout.MAX_READ + direction], latency)
 
 
 @njit
 def note_fault(errno, got, offset, direction, after, row, slices, out):
     """Count an I/O that failed or came back short, and keep the first."""
-    slices[row * SLICE_WIDTH + 4] += 1
-    if out[FAULT_NS] == 0:
-        out[FAULT_ERRNO] = errno
-        out[FAULT_GOT] = got
-        out[FAULT_OFFSET] = offset
-        out[FAULT_WRITE] = direction
-        out[FAULT_NS] = max(after, 1)
+    slices[row * layout.SLICE_WIDTH + 4] += 1
+    if out[layout.FAULT_NS] == 0:
+        out[layout.FAULT_ERRNO] = errno
+        out[layout.FAULT_GOT] = got
+        out[layout.FAULT_OFFSET] = offset
+        out[layout.FAULT_WRITE] = direction
+        out[layout.FAULT_NS] = max(after, 1)
 
 
 @njit
@@ -311,9 +296,9 @@ def stamp(address, pool_address, size, unit, offset, generation, seed):
 @njit
 def note_bad(place, out):
     """Keep the first places that came back wrong."""
-    for i in range(BAD_PLACES):
-        if out[FIRST_BAD + i] < 0:
-            out[FIRST_BAD + i] = place
+    for i in range(layout.BAD_PLACES):
+        if out[layout.FIRST_BAD + i] < 0:
+            out[layout.FIRST_BAD + i] = place
             return
 
 
@@ -331,14 +316,14 @@ def check(address, pool_address, pool_bytes, size, unit, offset, expected, gener
         wanted = expected if expected >= 0 else np.int64(generations[place // unit])
         generation = load_i64(address + at + 8)
         source = load_i64(address + at + 24) ^ mix(place, generation, seed)
-        out[CHECKED] += 1
+        out[layout.CHECKED] += 1
         whole = load_i64(address + at) == place and load_i64(address + at + 16) == seed
         whole = whole and 0 <= source <= pool_bytes - unit and source % unit == 0
         whole = whole and libc_memcmp(address + at + 32, pool_address + source + 32, unit - 32) == 0
         if not whole:
-            out[WRONG] += 1
+            out[layout.WRONG] += 1
         elif generation != wanted:
-            out[STALE] += 1
+            out[layout.STALE] += 1
         if not whole or generation != wanted:
             note_bad(place, out)
             bad += 1

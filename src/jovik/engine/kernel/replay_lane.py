@@ -11,31 +11,7 @@ import numpy as np
 from numba import types
 
 from jovik.base.trace import SLICE_NS
-from jovik.engine.kernel.layout import (
-    BEGAN_NS,
-    CPU_NS,
-    ENDED_NS,
-    FD,
-    FINISH,
-    FIRST_BLOCK,
-    POOL_ADDRESS,
-    QUOTA,
-    READ_ADDRESS,
-    REPLAY_ASIDE,
-    REPLAY_COLUMNS,
-    REPLAY_DONE,
-    REPLAY_GENERATION,
-    REPLAY_LATE,
-    REPLAY_LATE_NS,
-    REPLAY_PACE,
-    REPLAY_STRIDE,
-    REPLAY_UNIT,
-    ROWS,
-    STAMP_SEED,
-    START_AT,
-    STOP,
-    STOP_ON_ERROR,
-)
+from jovik.engine.kernel import layout
 from jovik.engine.kernel.primitives import (
     LOOK_NS,
     MONOTONIC,
@@ -93,32 +69,39 @@ def replay_lane(cfg, ctl, mine, requests, done, issued, slices, counts, out, scr
     scratch : int64
         Memory to work in.
     """
-    n, rows, fd = cfg[QUOTA], cfg[ROWS], np.int32(cfg[FD])
-    pace, first, stride = cfg[REPLAY_PACE], cfg[FIRST_BLOCK], cfg[REPLAY_STRIDE]
-    source, target = cfg[POOL_ADDRESS] + cfg[REPLAY_UNIT] * stride, cfg[READ_ADDRESS]
+    n, rows, fd = cfg[layout.QUOTA], cfg[layout.ROWS], np.int32(cfg[layout.FD])
+    pace, first, stride = (
+        cfg[layout.REPLAY_PACE],
+        cfg[layout.FIRST_BLOCK],
+        cfg[layout.REPLAY_STRIDE],
+    )
+    source, target = (
+        cfg[layout.POOL_ADDRESS] + cfg[layout.REPLAY_UNIT] * stride,
+        cfg[layout.READ_ADDRESS],
+    )
     done_at, issued_at = address_of(done), address_of(issued)
     ts = scratch
     cpu = now(THREAD_CPU, ts)
     t = now(MONOTONIC, ts)
-    if ctl[START_AT] > t:
-        sleep_ns(ctl[START_AT] - t, ts)
+    if ctl[layout.START_AT] > t:
+        sleep_ns(ctl[layout.START_AT] - t, ts)
         t = now(MONOTONIC, ts)
-    start = ctl[START_AT]
+    start = ctl[layout.START_AT]
     reached = start
     prefix = 0
     for k in range(n):
         i = mine[k]
-        r = REPLAY_COLUMNS * i
+        r = layout.REPLAY_COLUMNS * i
         previous = start
         if pace != AT_ITS_PACE:
-            while prefix < requests[r + 4] and ctl[STOP] < FINISH:
+            while prefix < requests[r + 4] and ctl[layout.STOP] < layout.FINISH:
                 ended = load_acquire_i64(done_at + 8 * prefix)
                 if ended > 0:
                     reached = max(reached, ended)
                     prefix += 1
                 else:
                     sleep_ns(NAP_NS, ts)
-            while i > 0 and ctl[STOP] < FINISH:
+            while i > 0 and ctl[layout.STOP] < layout.FINISH:
                 began = load_acquire_i64(issued_at + 8 * (i - 1))
                 if began > 0:
                     previous = began
@@ -128,19 +111,27 @@ def replay_lane(cfg, ctl, mine, requests, done, issued, slices, counts, out, scr
         else:
             due = start + requests[r + 3]
         t = now(MONOTONIC, ts)
-        while t < due and ctl[STOP] < FINISH:
+        while t < due and ctl[layout.STOP] < layout.FINISH:
             if due - t > SPIN_NS:
                 sleep_ns(min(due - t - SPIN_NS, LOOK_NS), ts)
             t = now(MONOTONIC, ts)
-        if ctl[STOP] >= FINISH:
+        if ctl[layout.STOP] >= layout.FINISH:
             break
         if pace == AT_ITS_PACE and t - due > LATE_NS:
-            out[REPLAY_LATE] += 1
-            out[REPLAY_LATE_NS] += t - due
+            out[layout.REPLAY_LATE] += 1
+            out[layout.REPLAY_LATE_NS] += t - due
         kind, offset, size = requests[r] & KIND_MASK, requests[r + 1], requests[r + 2]
         if kind == WRITE and stride:
-            place, generation = first + offset, cfg[REPLAY_GENERATION]
-            stamp(source, cfg[POOL_ADDRESS], size, 512, place, generation, cfg[STAMP_SEED])
+            place, generation = first + offset, cfg[layout.REPLAY_GENERATION]
+            stamp(
+                source,
+                cfg[layout.POOL_ADDRESS],
+                size,
+                512,
+                place,
+                generation,
+                cfg[layout.STAMP_SEED],
+            )
         store_release_i64(issued_at + 8 * i, t)
         result = np.int64(0)
         if kind == READ:
@@ -159,17 +150,17 @@ def replay_lane(cfg, ctl, mine, requests, done, issued, slices, counts, out, scr
         before = t
         t = now(MONOTONIC, ts)
         row = min((t - start) // SLICE_NS, rows - 1)
-        out[REPLAY_DONE] += 1
+        out[layout.REPLAY_DONE] += 1
         if kind <= WRITE and result == size:
             count(t - before, kind, size, row, slices, counts, out)
         elif kind > WRITE and result >= 0:
-            out[REPLAY_ASIDE] += 1
+            out[layout.REPLAY_ASIDE] += 1
         else:
             direction = 1 if kind != READ else 0
             note_fault(errno, result, offset, direction, t - start, row, slices, out)
-            if cfg[STOP_ON_ERROR]:
-                ctl[STOP] = FINISH
+            if cfg[layout.STOP_ON_ERROR]:
+                ctl[layout.STOP] = layout.FINISH
         store_release_i64(done_at + 8 * requests[r + 5], t)
-    out[BEGAN_NS] = start
-    out[ENDED_NS] = t
-    out[CPU_NS] = now(THREAD_CPU, ts) - cpu
+    out[layout.BEGAN_NS] = start
+    out[layout.ENDED_NS] = t
+    out[layout.CPU_NS] = now(THREAD_CPU, ts) - cpu

@@ -9,43 +9,7 @@ from __future__ import annotations
 from numba import types
 
 from jovik.base.trace import SLICE_NS
-from jovik.engine.kernel.layout import (
-    ABANDON,
-    BEGAN_NS,
-    CPU_NS,
-    CQ_HEAD,
-    CQ_MASK,
-    CQ_TAIL,
-    DEPTH,
-    ENDED_NS,
-    FD,
-    FINISH,
-    FIRST_BLOCK,
-    LEFT_IN_FLIGHT,
-    PATIENCE_SPEC,
-    POOL_ADDRESS,
-    QUOTA,
-    READ_ADDRESS,
-    REPLAY_ASIDE,
-    REPLAY_COLUMNS,
-    REPLAY_DONE,
-    REPLAY_GENERATION,
-    REPLAY_LATE,
-    REPLAY_LATE_NS,
-    REPLAY_PACE,
-    REPLAY_STRIDE,
-    REPLAY_WAITED_NS,
-    RING_FD,
-    ROWS,
-    SLOTS,
-    SQ_MASK,
-    SQ_TAIL,
-    STAMP_SEED,
-    STOP,
-    STOP_ON_ERROR,
-    TIMER_SPEC,
-    WAIT_ARGUMENT,
-)
+from jovik.engine.kernel import layout
 from jovik.engine.kernel.primitives import (
     LOOK_NS,
     MONOTONIC,
@@ -115,17 +79,21 @@ def replay_loop(cfg, ctl, sqes, cqes, requests, done, slices, counts, out, scrat
     scratch : int64
         Memory to work in.
     """
-    n, depth, rows, fd = cfg[QUOTA], cfg[DEPTH], cfg[ROWS], cfg[FD]
-    pace, first, stride = cfg[REPLAY_PACE], cfg[FIRST_BLOCK], cfg[REPLAY_STRIDE]
-    ring, sq_tail, sq_mask = cfg[RING_FD], cfg[SQ_TAIL], cfg[SQ_MASK]
-    cq_head, cq_tail, cq_mask = cfg[CQ_HEAD], cfg[CQ_TAIL], cfg[CQ_MASK]
+    n, depth, rows, fd = cfg[layout.QUOTA], cfg[layout.DEPTH], cfg[layout.ROWS], cfg[layout.FD]
+    pace, first, stride = (
+        cfg[layout.REPLAY_PACE],
+        cfg[layout.FIRST_BLOCK],
+        cfg[layout.REPLAY_STRIDE],
+    )
+    ring, sq_tail, sq_mask = cfg[layout.RING_FD], cfg[layout.SQ_TAIL], cfg[layout.SQ_MASK]
+    cq_head, cq_tail, cq_mask = cfg[layout.CQ_HEAD], cfg[layout.CQ_TAIL], cfg[layout.CQ_MASK]
     ts = scratch
     base = address_of(scratch)
-    timer_address, wait_address = base + 8 * TIMER_SPEC, base + 8 * WAIT_ARGUMENT
-    scratch[TIMER_SPEC + 1] = LOOK_NS
-    scratch[WAIT_ARGUMENT + 2] = base + 8 * PATIENCE_SPEC
+    timer_address, wait_address = base + 8 * layout.TIMER_SPEC, base + 8 * layout.WAIT_ARGUMENT
+    scratch[layout.TIMER_SPEC + 1] = LOOK_NS
+    scratch[layout.WAIT_ARGUMENT + 2] = base + 8 * layout.PATIENCE_SPEC
     # When each slot was submitted, which request it has, and the free ones.
-    at, which, free = SLOTS, SLOTS + depth, SLOTS + 2 * depth
+    at, which, free = layout.SLOTS, layout.SLOTS + depth, layout.SLOTS + 2 * depth
     for slot in range(depth):
         scratch[free + slot] = slot
     nfree = depth
@@ -147,7 +115,7 @@ def replay_loop(cfg, ctl, sqes, cqes, requests, done, slices, counts, out, scrat
     while True:
         due = -1
         while going and i < n and nfree > 0:
-            r = REPLAY_COLUMNS * i
+            r = layout.REPLAY_COLUMNS * i
             if pace == AT_ITS_PACE:
                 due = start + requests[r + 3]
             else:
@@ -165,21 +133,39 @@ def replay_loop(cfg, ctl, sqes, cqes, requests, done, slices, counts, out, scrat
             slot = scratch[free + nfree]
             index = tail & sq_mask
             if kind == READ:
-                _put(sqes, index, OP_READ, fd, first + offset, cfg[READ_ADDRESS], size, slot, 0)
+                _put(
+                    sqes,
+                    index,
+                    OP_READ,
+                    fd,
+                    first + offset,
+                    cfg[layout.READ_ADDRESS],
+                    size,
+                    slot,
+                    0,
+                )
             elif kind == WRITE:
                 durable = RWF_DSYNC if requests[r] >> FLAGS_SHIFT & DURABLE_FLAG else 0
-                source = cfg[POOL_ADDRESS] + slot * stride
+                source = cfg[layout.POOL_ADDRESS] + slot * stride
                 if stride:
-                    place, generation = first + offset, cfg[REPLAY_GENERATION]
-                    stamp(source, cfg[POOL_ADDRESS], size, 512, place, generation, cfg[STAMP_SEED])
+                    place, generation = first + offset, cfg[layout.REPLAY_GENERATION]
+                    stamp(
+                        source,
+                        cfg[layout.POOL_ADDRESS],
+                        size,
+                        512,
+                        place,
+                        generation,
+                        cfg[layout.STAMP_SEED],
+                    )
                 _put(sqes, index, OP_WRITE, fd, first + offset, source, size | durable, slot, 0)
             elif kind == FLUSH:
                 _put(sqes, index, OP_FSYNC, fd, 0, 0, DATA_ONLY, slot, 0)
             else:
                 _put(sqes, index, OP_NOP, 0, 0, 0, 0, slot, 0)
             if pace == AT_ITS_PACE and t - due > LATE_NS:
-                out[REPLAY_LATE] += 1
-                out[REPLAY_LATE_NS] += t - due
+                out[layout.REPLAY_LATE] += 1
+                out[layout.REPLAY_LATE_NS] += t - due
             scratch[at + slot] = t
             scratch[which + slot] = i
             previous = t
@@ -204,8 +190,8 @@ def replay_loop(cfg, ctl, sqes, cqes, requests, done, slices, counts, out, scrat
             code = libc_syscall(ENTER, ring, unsent, 0, GET_EVENTS, 0, 0)
             sleep_ns(min(due - t - SPIN_NS, LOOK_NS), ts)
         elif due >= 0:
-            scratch[PATIENCE_SPEC] = 0
-            scratch[PATIENCE_SPEC + 1] = min(due - t - SPIN_NS // 2, LOOK_NS)
+            scratch[layout.PATIENCE_SPEC] = 0
+            scratch[layout.PATIENCE_SPEC + 1] = min(due - t - SPIN_NS // 2, LOOK_NS)
             code = libc_syscall(ENTER, ring, unsent, 1, GET_EVENTS | EXT_ARG, wait_address, 24)
         else:
             code = libc_syscall(ENTER, ring, unsent, 1, GET_EVENTS, 0, 0)
@@ -235,29 +221,29 @@ def replay_loop(cfg, ctl, sqes, cqes, requests, done, slices, counts, out, scrat
             in_flight -= 1
             scratch[free + nfree] = slot
             nfree += 1
-            r = REPLAY_COLUMNS * scratch[which + slot]
+            r = layout.REPLAY_COLUMNS * scratch[which + slot]
             kind, size = requests[r] & KIND_MASK, requests[r + 2]
             done[requests[r + 5]] = t
-            out[REPLAY_DONE] += 1
+            out[layout.REPLAY_DONE] += 1
             if in_flight == 0:
-                out[REPLAY_WAITED_NS] += t - busy_since
+                out[layout.REPLAY_WAITED_NS] += t - busy_since
             if kind <= WRITE and result == size:
                 count(t - scratch[at + slot], kind, size, row, slices, counts, out)
             elif kind > WRITE and result >= 0:
-                out[REPLAY_ASIDE] += 1
+                out[layout.REPLAY_ASIDE] += 1
             else:
                 code = -result if result < 0 else 0
                 place = requests[r + 1]
                 direction = 1 if kind != READ else 0
                 note_fault(code, result, place, direction, t - start, row, slices, out)
-                if cfg[STOP_ON_ERROR]:
+                if cfg[layout.STOP_ON_ERROR]:
                     going = False
         store_release_u32(cq_head, head)
-        if going and ctl[STOP] >= FINISH:
+        if going and ctl[layout.STOP] >= layout.FINISH:
             going = False
-        if ctl[STOP] == ABANDON:
+        if ctl[layout.STOP] == layout.ABANDON:
             break
-    out[ENDED_NS] = now(MONOTONIC, ts)
-    out[BEGAN_NS] = start
-    out[LEFT_IN_FLIGHT] = in_flight
-    out[CPU_NS] = now(THREAD_CPU, ts) - cpu
+    out[layout.ENDED_NS] = now(MONOTONIC, ts)
+    out[layout.BEGAN_NS] = start
+    out[layout.LEFT_IN_FLIGHT] = in_flight
+    out[layout.CPU_NS] = now(THREAD_CPU, ts) - cpu

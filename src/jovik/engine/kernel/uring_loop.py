@@ -11,57 +11,7 @@ import numpy as np
 from numba import njit, types
 
 from jovik.base.trace import SLICE_NS
-from jovik.engine.kernel.layout import (
-    ABANDON,
-    ALL_SLOTS,
-    BEGAN_NS,
-    BLOCK,
-    BLOCKS,
-    CPU_NS,
-    CQ_HEAD,
-    CQ_MASK,
-    CQ_TAIL,
-    DEPTH,
-    DURABLE,
-    ENDED_NS,
-    FD,
-    FINISH,
-    FIRST_BLOCK,
-    FIRST_SLOT,
-    FIXED_BUFFERS,
-    FIXED_FILE,
-    FIXED_GENERATION,
-    LAST_WRITE_END,
-    LAST_WRITE_NS,
-    LATE_WRITTEN,
-    LEFT_IN_FLIGHT,
-    NO_OP,
-    PACE_PS,
-    PATIENCE_SPEC,
-    POOL_ADDRESS,
-    POOL_BYTES,
-    POOL_ROUNDS,
-    QUOTA,
-    RANDOM,
-    READ_ADDRESS,
-    READ_GENERATION,
-    READ_SHARE,
-    RING_FD,
-    ROWS,
-    SEED,
-    SLOTS,
-    SQ_MASK,
-    SQ_TAIL,
-    STAMP_SEED,
-    START_AT,
-    STOP,
-    STOP_ON_ERROR,
-    TIME_NS,
-    TIMER_SPEC,
-    UNIT,
-    VERIFY,
-    WAIT_ARGUMENT,
-)
+from jovik.engine.kernel import layout
 from jovik.engine.kernel.primitives import (
     LOOK_NS,
     MONOTONIC,
@@ -135,43 +85,48 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy, scr
     scratch : int64, shape (SLOTS + SLOT_ARRAYS * depth,)
         Memory to work in.
     """
-    depth, block, rows = cfg[DEPTH], cfg[BLOCK], cfg[ROWS]
+    depth, block, rows = cfg[layout.DEPTH], cfg[layout.BLOCK], cfg[layout.ROWS]
     # A registered file is called by its place in the ring's table, which holds just this one.
-    fd = np.int64(0) if cfg[FIXED_FILE] else cfg[FD]
-    unit, seed = cfg[UNIT], cfg[STAMP_SEED]
-    random, share, verify = cfg[RANDOM], cfg[READ_SHARE], cfg[VERIFY]
-    first, blocks = cfg[FIRST_BLOCK], cfg[BLOCKS]
+    fd = np.int64(0) if cfg[layout.FIXED_FILE] else cfg[layout.FD]
+    unit, seed = cfg[layout.UNIT], cfg[layout.STAMP_SEED]
+    random, share, verify = cfg[layout.RANDOM], cfg[layout.READ_SHARE], cfg[layout.VERIFY]
+    first, blocks = cfg[layout.FIRST_BLOCK], cfg[layout.BLOCKS]
     ublocks = np.uint64(blocks)
-    pace, rounds, all_slots, no_op = cfg[PACE_PS], cfg[POOL_ROUNDS], cfg[ALL_SLOTS], cfg[NO_OP]
-    pool, pool_bytes = cfg[POOL_ADDRESS], cfg[POOL_BYTES]
-    ring, sq_tail, sq_mask = cfg[RING_FD], cfg[SQ_TAIL], cfg[SQ_MASK]
-    cq_head, cq_tail, cq_mask = cfg[CQ_HEAD], cfg[CQ_TAIL], cfg[CQ_MASK]
-    fixed = cfg[FIXED_GENERATION]
-    flags = FIXED_FILE_FLAG if cfg[FIXED_FILE] else 0
-    read_op = (OP_READ_FIXED if cfg[FIXED_BUFFERS] else OP_READ) | flags
-    write_op = (OP_WRITE_FIXED if cfg[FIXED_BUFFERS] else OP_WRITE) | flags
-    write_flags = RWF_DSYNC if cfg[DURABLE] else 0
+    pace, rounds, all_slots, no_op = (
+        cfg[layout.PACE_PS],
+        cfg[layout.POOL_ROUNDS],
+        cfg[layout.ALL_SLOTS],
+        cfg[layout.NO_OP],
+    )
+    pool, pool_bytes = cfg[layout.POOL_ADDRESS], cfg[layout.POOL_BYTES]
+    ring, sq_tail, sq_mask = cfg[layout.RING_FD], cfg[layout.SQ_TAIL], cfg[layout.SQ_MASK]
+    cq_head, cq_tail, cq_mask = cfg[layout.CQ_HEAD], cfg[layout.CQ_TAIL], cfg[layout.CQ_MASK]
+    fixed = cfg[layout.FIXED_GENERATION]
+    flags = FIXED_FILE_FLAG if cfg[layout.FIXED_FILE] else 0
+    read_op = (OP_READ_FIXED if cfg[layout.FIXED_BUFFERS] else OP_READ) | flags
+    write_op = (OP_WRITE_FIXED if cfg[layout.FIXED_BUFFERS] else OP_WRITE) | flags
+    write_flags = RWF_DSYNC if cfg[layout.DURABLE] else 0
 
     ts = scratch
     base = address_of(scratch)
-    timer_address, wait_address = base + 8 * TIMER_SPEC, base + 8 * WAIT_ARGUMENT
-    scratch[TIMER_SPEC + 1] = LOOK_NS
-    scratch[WAIT_ARGUMENT + 2] = base + 8 * PATIENCE_SPEC
+    timer_address, wait_address = base + 8 * layout.TIMER_SPEC, base + 8 * layout.WAIT_ARGUMENT
+    scratch[layout.TIMER_SPEC + 1] = LOOK_NS
+    scratch[layout.WAIT_ARGUMENT + 2] = base + 8 * layout.PATIENCE_SPEC
     # Where in `scratch` each slot's numbers begin: when it was submitted, its place, its way, its
     # turns; free slots.
     at, place, way, turn, free = (
-        SLOTS,
-        SLOTS + depth,
-        SLOTS + 2 * depth,
-        SLOTS + 3 * depth,
-        SLOTS + 4 * depth,
+        layout.SLOTS,
+        layout.SLOTS + depth,
+        layout.SLOTS + 2 * depth,
+        layout.SLOTS + 3 * depth,
+        layout.SLOTS + 4 * depth,
     )
     for slot in range(depth):
         scratch[free + slot] = slot
     nfree = depth
 
-    x = np.uint64(cfg[SEED])
-    left = cfg[QUOTA]
+    x = np.uint64(cfg[layout.SEED])
+    left = cfg[layout.QUOTA]
     bounded = left >= 0
     sequence = np.int64(0)
     position = np.int64(0)
@@ -184,11 +139,11 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy, scr
 
     cpu = now(THREAD_CPU, ts)
     t = now(MONOTONIC, ts)
-    if ctl[START_AT] > t:
-        sleep_ns(ctl[START_AT] - t, ts)
+    if ctl[layout.START_AT] > t:
+        sleep_ns(ctl[layout.START_AT] - t, ts)
         t = now(MONOTONIC, ts)
     start = t
-    deadline = start + cfg[TIME_NS]
+    deadline = start + cfg[layout.TIME_NS]
     due_ps = np.int64(0)
     row = np.int64(0)
     row_end = start + SLICE_NS
@@ -221,7 +176,8 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy, scr
             elif direction:
                 source = (
                     pool
-                    + (cfg[FIRST_SLOT] + slot + all_slots * (scratch[turn + slot] % rounds)) * block
+                    + (cfg[layout.FIRST_SLOT] + slot + all_slots * (scratch[turn + slot] % rounds))
+                    * block
                 )
                 scratch[turn + slot] += 1
                 sequence += 1
@@ -238,7 +194,7 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy, scr
                     read_op,
                     fd,
                     offset,
-                    cfg[READ_ADDRESS] + slot * block,
+                    cfg[layout.READ_ADDRESS] + slot * block,
                     block,
                     slot,
                     0,
@@ -258,7 +214,9 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy, scr
             timer_set = True
         store_release_u32(sq_tail, tail)
         if pace and going and nfree > 0 and (left > 0 or not bounded):
-            scratch[PATIENCE_SPEC + 1] = min(max(due_ps // 1000 - (t - start), 1000), LOOK_NS)
+            scratch[layout.PATIENCE_SPEC + 1] = min(
+                max(due_ps // 1000 - (t - start), 1000), LOOK_NS
+            )
             done = libc_syscall(ENTER, ring, unsent, 1, GET_EVENTS | EXT_ARG, wait_address, 24)
         else:
             done = libc_syscall(ENTER, ring, unsent, 1, GET_EVENTS, 0, 0)
@@ -299,19 +257,19 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy, scr
                 if going:
                     count(t - scratch[at + slot], direction, block, row, slices, counts, out)
                 elif direction:
-                    out[LATE_WRITTEN] += block
+                    out[layout.LATE_WRITTEN] += block
                 if direction:
-                    out[LAST_WRITE_END] = scratch[place + slot] + block
-                    out[LAST_WRITE_NS] = t
+                    out[layout.LAST_WRITE_END] = scratch[place + slot] + block
+                    out[layout.LAST_WRITE_NS] = t
                 if verify and not direction:
                     check(
-                        cfg[READ_ADDRESS] + slot * block,
+                        cfg[layout.READ_ADDRESS] + slot * block,
                         pool,
                         pool_bytes,
                         block,
                         unit,
                         scratch[place + slot],
-                        cfg[READ_GENERATION],
+                        cfg[layout.READ_GENERATION],
                         generations,
                         seed,
                         out,
@@ -327,17 +285,17 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy, scr
                     slices,
                     out,
                 )
-                if cfg[STOP_ON_ERROR] and going:
+                if cfg[layout.STOP_ON_ERROR] and going:
                     going = False
-                    out[ENDED_NS] = t
+                    out[layout.ENDED_NS] = t
         store_release_u32(cq_head, head)
-        if going and (t >= deadline or ctl[STOP] >= FINISH):
+        if going and (t >= deadline or ctl[layout.STOP] >= layout.FINISH):
             going = False
-            out[ENDED_NS] = t
-        if ctl[STOP] == ABANDON:
+            out[layout.ENDED_NS] = t
+        if ctl[layout.STOP] == layout.ABANDON:
             break
     if going:
-        out[ENDED_NS] = t
-    out[BEGAN_NS] = start
-    out[LEFT_IN_FLIGHT] = in_flight
-    out[CPU_NS] = now(THREAD_CPU, ts) - cpu
+        out[layout.ENDED_NS] = t
+    out[layout.BEGAN_NS] = start
+    out[layout.LEFT_IN_FLIGHT] = in_flight
+    out[layout.CPU_NS] = now(THREAD_CPU, ts) - cpu
