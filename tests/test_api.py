@@ -237,6 +237,7 @@ def test_a_poor_cable_is_not_blamed_on_a_drive_that_did_better_elsewhere(jovik: 
     (held,) = jovik("rank", "--format", "json").json["held_by_rig"]
     assert held == {
         "drive": "Veldhaar Comet 2TB",
+        "sample": "sample 1",
         "unit": "sample 1",
         "rig": "laptop",
         "better_rig": "bench",

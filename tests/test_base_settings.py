@@ -122,7 +122,7 @@ def test_what_would_give_a_drive_up_cannot_be_set(own: Program) -> None:
         "measure.destroy",
         "measure.yes",
         "measure.drive",
-        "measure.unit",
+        "measure.sample",
         "measure.seed",
         "picture.out",
         "report.out",
@@ -147,10 +147,10 @@ def test_comments_and_what_others_wrote_stay(own: Program) -> None:
     file_of(own).write_text(
         "# mine\n[rank]   # the usual one\nyardstick = 'Corvane Slate 1TB'\n", encoding="utf-8"
     )
-    own("config", "set", "rank.for", "telescope")
+    own("config", "set", "rank.load", "telescope")
     text = file_of(own).read_text(encoding="utf-8")
     assert "# mine" in text and "# the usual one" in text
-    assert tomllib.loads(text)["rank"] == {"yardstick": "Corvane Slate 1TB", "for": "telescope"}
+    assert tomllib.loads(text)["rank"] == {"yardstick": "Corvane Slate 1TB", "load": "telescope"}
 
 
 def test_every_key_can_be_set_to_its_default_and_the_demo_knows_none_of_them(own: Program) -> None:

@@ -138,7 +138,7 @@ def test_a_living_recording_is_told_from_a_dead_one_by_its_lock(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """Folders that stand for instances: what tells them apart needs no kernel."""
-    monkeypatch.setattr(tracefs, "PLACES", (tmp_path,))
+    monkeypatch.setattr(tracefs, "TRACE_FOLDERS", (tmp_path,))
     (tmp_path / "events" / "block").mkdir(parents=True)
     for name in ("jovik-dead", "jovik-living", "somebody-elses"):
         (tmp_path / "instances" / name).mkdir(parents=True)
@@ -155,7 +155,7 @@ CLOSED = """
 import os, sys
 from pathlib import Path
 from jovik.hardware import block_trace, tracefs
-tracefs.PLACES = (Path(sys.argv[1]) / "tracing",)
+tracefs.TRACE_FOLDERS = (Path(sys.argv[1]) / "tracing",)
 os.seteuid(65534)
 print(block_trace.left_on())
 """

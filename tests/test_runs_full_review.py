@@ -169,7 +169,7 @@ def test_a_run_is_not_gone_on_with_elsewhere(jovik: Program) -> None:
     with sqlite3.connect(jovik.shelf) as shelf:
         shelf.execute("update run set options = ?", (options,))
     refused = jovik("resume", key, "--target", "model:cinder", status=3)
-    assert "on another unit" in refused.err
+    assert "on another sample" in refused.err
     assert jovik("resume", key, "--format", "json").json["state"] == "done"
     assert "is finished" in jovik("resume", "last", status=2).err
 

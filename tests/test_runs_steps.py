@@ -409,14 +409,14 @@ def test_a_budget_takes_away_in_the_order_it_states() -> None:
     needed = sum(map(expected, tasks))
     for share in (0.9, 0.6, 0.4, 0.2, 0.05):
         left, said = fit_to_budget(tasks, round(share * needed), expected)
-        gone = [t.spare for t in tasks if t not in left]
+        gone = [t.drop_order for t in tasks if t not in left]
         assert len(left) <= before and said
         before = len(left)
-        kept = [t.spare for t in left if t.spare]
+        kept = [t.drop_order for t in left if t.drop_order]
         assert not gone or not kept or min(gone) > max(kept), (
             "what goes is more spare than what stays"
         )
-        assert all(t in left for t in tasks if t.spare == 0)
+        assert all(t in left for t in tasks if t.drop_order == 0)
 
 
 def test_a_budget_ends_a_long_write_with_its_share() -> None:

@@ -283,9 +283,9 @@ def test_the_documents_name_what_there_is() -> None:
     from jovik.sheets.load import load_names
     from jovik.simulator import model_names
     from jovik.simulator.parameters import (
+        AcousticNoise,
         Behaviour,
         Heat,
-        Noise,
         Platter,
         Power,
         StuckSensor,
@@ -307,7 +307,7 @@ def test_the_documents_name_what_there_is() -> None:
         and {n for t in texts.values() for n in re.findall(r"screenshots/([a-z-]+\.png)", t)}
         == pictures
     )
-    shapes = (Behaviour, Heat, Platter, UnreadableRange, StuckSensor, Power, Noise)
+    shapes = (Behaviour, Heat, Platter, UnreadableRange, StuckSensor, Power, AcousticNoise)
     assert all(name in models for shape in shapes for name in shape.model_fields)
 
 

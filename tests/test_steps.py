@@ -250,7 +250,7 @@ def test_a_plan_that_ships_tells_why_and_survives_its_file(name: str, tmp_path: 
             and behind.steps[0].measures
             and behind.steps[0].writes
         ):
-            assert rest.spare <= behind.spare, (rest.phrase, behind.phrase)
+            assert rest.drop_order <= behind.drop_order, (rest.phrase, behind.phrase)
 
 
 @pytest.mark.parametrize(

@@ -71,7 +71,7 @@ def shelf_of(
 
 def _surely(ranking: Ranking) -> int:
     """How many pairs are said to differ."""
-    scale = ranking.places
+    scale = ranking.rank_intervals
     return int(scale.ahead.sum()) if scale is not None else 0
 
 
@@ -128,7 +128,7 @@ def _consistent(seed: int) -> Outcome:
     )
     found = [r for r in found if rng.random() > 0.15]
     ranking = rank_drives(found)
-    scale = ranking.places
+    scale = ranking.rank_intervals
     if scale is None:
         return Outcome("", "", True)
     rows = [d for d in ranking.drives if d.drive in scale.drives and d.index is not None]
@@ -172,7 +172,7 @@ def _missing(seed: int) -> Outcome:
     weakest = min(mine, key=lambda r: r.passes[0].rate_bytes_s)
     ranking = rank_drives([r for r in full if r is not weakest])
     row = next(d for d in ranking.drives if d.drive == "drive 1")
-    scale = ranking.places
+    scale = ranking.rank_intervals
     assert scale is not None
     ahead = scale.ahead[scale.drives.index("drive 1"), scale.drives.index("drive 0")]
     behind = scores["drive 1"] < scores["drive 0"]

@@ -147,7 +147,7 @@ class LoadsAnswer(Answer):
     def tables(self) -> Sequence[Table]:
         """Return the workloads with their formulas."""
         header = ["name", "load", "one stream", "how", "hours a day", "formula"]
-        return [Table("Loads", header, self._rows(), right=(4,), spare=(4,))]
+        return [Table("Loads", header, self._rows(), right=(4,), optional_columns=(4,))]
 
     def _rows(self) -> list[tuple[str, ...]]:
         rows: list[tuple[str, ...]] = []

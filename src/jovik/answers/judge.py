@@ -166,7 +166,7 @@ def judge(shelf: Shelf, drive: str, margin: float = CLAIM_MARGIN) -> JudgeAnswer
 
     Examples
     --------
-    >>> [str(j.verdict) for j in jovik.judge(shelf, "Veldhaar Comet 2TB").judgements][:2]
+    >>> [str(j.verdict) for j in jovik.judge(shelf, "Veldhaar Comet 2TB").verdicts][:2]
     ['met', 'untested']
     """
     return JudgeAnswer(claims_report(shelf, drive, margin))

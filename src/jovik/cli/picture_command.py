@@ -79,7 +79,7 @@ def picture() -> None:
     \b
     jovik picture rank --out ranking.png
     jovik picture long-write "Comet 2TB" "Drift 1TB" --out cliff.svg --theme dark
-    jovik picture rank --load square --out feed.png
+    jovik picture rank --purpose square --out feed.png
     """
 
 

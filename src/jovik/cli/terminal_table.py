@@ -54,7 +54,7 @@ def show_table(found: Table) -> None:
     _say_verdict(out, found.verdict)
     columns = [strip_control(c) for c in found.columns]
     cells = [[strip_control(cell) for cell in row] for row in found.rows]
-    shown = _that_fit(columns, cells, found.spare, out.width)
+    shown = _that_fit(columns, cells, found.optional_columns, out.width)
     title = Text(strip_control(found.title), style="bold")
     right = list(found.right)
     if cells:
@@ -260,12 +260,15 @@ def _head_line(row: Sequence[str], head: int, beside: Sequence[int]) -> list[Any
 
 
 def _that_fit(
-    columns: Sequence[str], rows: Sequence[Sequence[str]], spare: Sequence[int], width: int
+    columns: Sequence[str],
+    rows: Sequence[Sequence[str]],
+    optional_columns: Sequence[int],
+    width: int,
 ) -> list[int]:
     """Return the columns that fit, dropping optional ones first."""
     needed = _needed(columns, rows)
     shown = list(range(len(columns)))
-    for number in spare:
+    for number in optional_columns:
         if sum(needed[n] + 2 for n in shown) <= width:
             break
         shown.remove(number)

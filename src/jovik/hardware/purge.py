@@ -148,8 +148,7 @@ def purge_nvme(admin: Admin, namespace: int, reasons: list[str]) -> PurgeResult 
     if able.formats and others and able.reaches_all:
         reasons.append("its format would reach the other namespaces of the controller")
     elif able.formats:
-        settings = [USER_DATA, *([CRYPTOGRAPHIC] if able.cryptographic else [])]
-        for setting in settings:
+        for setting in (USER_DATA, CRYPTOGRAPHIC) if able.cryptographic else (USER_DATA,):
             try:
                 admin(FORMAT, namespace, 0, able.keep | setting << 9)
             except TargetError as error:

@@ -46,12 +46,8 @@ def _block(block: Block, pictures: str) -> str:
         case Paragraph():
             return f"**{text_markdown(block.text)}**" if block.loud else text_markdown(block.text)
         case Bullets():
-            return "\n".join(
-                [
-                    *([f"**{text_markdown(block.title)}**\n"] if block.title else []),
-                    *(f"- {text_markdown(i)}" for i in block.items),
-                ]
-            )
+            title = f"**{text_markdown(block.title)}**\n\n" if block.title else ""
+            return title + "\n".join(f"- {text_markdown(i)}" for i in block.items)
         case ClaimMarks():
             return "\n".join(
                 f"- **{text_markdown(verdict)}**: {text_markdown(f'{label}: {figure}')}, claimed "

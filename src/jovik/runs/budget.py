@@ -35,11 +35,11 @@ def fit_to_budget(
 
     if sum(map(time_of, remaining)) > budget_ns:
         notes.append("as many passes as there is time for")
-    for level in sorted({t.spare for t in remaining if t.spare}, reverse=True):
+    for level in sorted({t.drop_order for t in remaining if t.drop_order}, reverse=True):
         if expected() <= budget_ns:
             break
-        gone = [t for t in remaining if t.spare == level]
-        remaining = [t for t in remaining if t.spare != level]
+        gone = [t for t in remaining if t.drop_order == level]
+        remaining = [t for t in remaining if t.drop_order != level]
         notes.append(
             "left out: " + ", ".join(dict.fromkeys(t.ladder or t.step.canonical for t in gone))
         )

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
-from typing import TYPE_CHECKING
 
 from jovik.analysis.cliff_agreement import cliff_agreement, cliff_agreement_note
 from jovik.analysis.copy import copy_finding, sequential_rate
@@ -22,12 +21,8 @@ from jovik.base.findings import Findings, LostData
 from jovik.base.io_session import Workload
 from jovik.base.quantities import show_size
 from jovik.base.trace import Trace
-from jovik.runs.context import PassReadings, RunConditions
+from jovik.runs.context import PassReadings, RunConditions, RunContext
 from jovik.runs.step_result import figures_of
-from jovik.steps import Step
-
-if TYPE_CHECKING:
-    from jovik.runs.running_step import RunningStep
 
 LONG_SLICES = 60
 """A pass of more slices is looked at as a series: for falls, and for drop-outs."""
@@ -47,8 +42,9 @@ class Found:
 
 
 def findings_of(
-    run: RunningStep,
-    step: Step,
+    context: RunContext,
+    earlier: Sequence[StepResult],
+    span_bytes: int,
     traces: Sequence[Trace],
     work: Workload | None,
     ceiling_iops: float | None,
@@ -56,29 +52,29 @@ def findings_of(
     """Return everything that the traces show, by what they recorded."""
     collected = Found()
     if work is not None:
-        threads = run.session.threads(work)
+        threads = context.session.threads(work)
         figures = [figures_of(t) for t in traces]
         collected.limits += tester_limits(figures, ceiling_iops, work.block_bytes, threads)
-        _surroundings(traces, figures, run.context.run_conditions, collected)
+        _surroundings(traces, figures, context.run_conditions, collected)
         if any(True for _ in readings_of(traces)):
-            add_temperature(collected, run.context.temperature_summary(readings_of(traces)))
+            add_temperature(collected, context.temperature_summary(readings_of(traces)))
         _series(work, traces, collected)
     gone = next((x for t in traces if (x := disconnection(t)) is not None), None)
     collected.findings = replace(collected.findings, lost=worst_loss(traces), disconnected=gone)
     if traces[0].scan is not None:
-        _scan(traces[0], run, collected)
+        _scan(traces[0], span_bytes, collected)
     replays = [t.replay for t in traces if t.replay is not None]
     if replays:
         collected.findings = replace(collected.findings, replay=replay_finding(replays))
     if traces[0].copy is not None:
         inward = traces[0].written_bytes > 0
         # Of this run where it was measured before, else of the shelf's like results.
-        base = sequential_rate(run.earlier, inward=inward, filled=run.context.filled_percent)
+        base = sequential_rate(earlier, inward=inward, filled=context.filled_percent)
         if base is None:
             base = sequential_rate(
-                like_here(run.context.earlier, run.context.run_conditions),
+                like_here(context.earlier, context.run_conditions),
                 inward=inward,
-                filled=run.context.filled_percent,
+                filled=context.filled_percent,
             )
         finding, notes, limits = copy_finding(traces, base)
         collected.findings = replace(collected.findings, copy=finding)
@@ -96,10 +92,10 @@ def worst_loss(traces: Sequence[Trace]) -> LostData | None:
     return max(lost, key=lambda x: x.lost_bytes, default=None)
 
 
-def findings_of_failure(run: RunningStep, traces: Sequence[Trace]) -> Found:
+def findings_of_failure(traces: Sequence[Trace], *, detached: bool, ladder: str | None) -> Found:
     """Return the findings of a step that a drive's failure ended."""
-    gone = disconnection(traces[-1], detached=not run.is_attached())
-    findings = Found(Findings(lost=worst_loss(traces), disconnected=gone, ladder=run.task.ladder))
+    gone = disconnection(traces[-1], detached=detached)
+    findings = Found(Findings(lost=worst_loss(traces), disconnected=gone, ladder=ladder))
     if gone is not None:
         findings.notes.append(f"the drive {disconnection_words(gone)}")
     return findings
@@ -132,11 +128,13 @@ def with_temperature(
 ) -> StepResult:
     """Return a result with another judgement of its sensors."""
     limits = [x for x in result.limits if x != before.limit]
+    if after.limit is not None:
+        limits.append(after.limit)
     notes = [n for n in result.notes if n not in before.notes]
     return replace(
         result,
         findings=replace(result.findings, temperature=after.temperature),
-        limits=(*limits, *([after.limit] if after.limit is not None else [])),
+        limits=tuple(limits),
         notes=(*notes, *after.notes),
     )
 
@@ -193,13 +191,12 @@ def _series(work: Workload, traces: Sequence[Trace], found: Found) -> None:
         found.notes += [f"in its first pass: {note}" for note in falls]
 
 
-def _scan(trace: Trace, run: RunningStep, found: Found) -> None:
+def _scan(trace: Trace, span: int, found: Found) -> None:
     record = trace.scan
     assert record is not None
     scan = scan_finding(record)
     found.findings = replace(found.findings, scan=scan)
     found.notes += scan_notes(scan)
-    span = run.span_bytes
     if trace.read_bytes < FULL_COVERAGE * span:
         found.notes.append(
             f"read {show_size(trace.read_bytes)} of {show_size(span)}: "

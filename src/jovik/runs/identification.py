@@ -225,8 +225,8 @@ def health_notes(before: Health | None, after: Health | None, written_bytes: int
 
     if before is None or after is None:
         return []
-    note = counter_note(before, after, written_bytes)
-    return [*changes(before, after), *([note] if note else [])]
+    notes = [*changes(before, after), counter_note(before, after, written_bytes)]
+    return [note for note in notes if note]
 
 
 def machine_id() -> dict[str, str]:

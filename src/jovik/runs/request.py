@@ -81,7 +81,7 @@ class RunRequest:
             "tasks": [
                 {
                     "phrase": t.step.canonical,
-                    "spare": t.spare,
+                    "spare": t.drop_order,
                     "ladder": t.ladder,
                     "rounds": t.rounds,
                     "tracked": t.tracked,

@@ -216,7 +216,9 @@ class RunningStep:
 
     def _failed(self, traces: Sequence[Trace]) -> DriveError | TargetError:
         """Store what a step shows that a fault ended, and return the error to raise."""
-        findings = findings_of_failure(self, traces)
+        findings = findings_of_failure(
+            traces, detached=not self.is_attached(), ladder=self.task.ladder
+        )
         result = summarise(
             self._shown(), traces, self._met(), findings.notes, findings=findings.findings
         )
@@ -255,7 +257,14 @@ class RunningStep:
         if not shown.measures:
             # What the filling itself says belongs to no figure.
             traces = PassStore(replace(t, notes=()) for t in traces)
-        drawn = findings_of(self, shown, traces, self._work, self._ceiling_iops)
+        drawn = findings_of(
+            self.context,
+            self.earlier,
+            self.span_bytes,
+            traces,
+            self._work,
+            self._ceiling_iops,
+        )
         lines = [*drawn.notes, *notes, *self._standstill_notes]
         lines += filter(None, [self._cache_note or self._order_note, self._stop_reason])
         findings = replace(

@@ -19,14 +19,14 @@ ALONE, MOST_STEPS = 1_000_000, 10_000
 class Task:
     """One step and its repetitions.
 
-    `spare` is that of its line of the plan, `sweep` the line's phrase where it stands for several
+    `drop_order` is that of its line of the plan, `ladder` the line's phrase if it stands for several
     steps. Neighbouring tasks of one `rounds` number are interleaved, pass by pass; where some are
     `tracked`, until these are steady.
     """
 
     step: Step
     repeat: RepetitionPolicy
-    spare: int = 0
+    drop_order: int = 0
     ladder: str | None = None
     rounds: int | None = None
     tracked: bool = False
@@ -56,7 +56,7 @@ def tasks_of(
                 Task(
                     step.pinned(),
                     _repeat(step, line.passes, plan.passes, passes, precision),
-                    line.spare,
+                    line.drop_order,
                     line.phrase if len(line.steps) > 1 and not steady else None,
                     rounds,
                     steady and (line.rounds is None or step in line.tracked),

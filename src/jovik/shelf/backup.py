@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import contextlib
-import sqlite3
 from pathlib import Path
 
 import sqlalchemy as sa
 
-from jovik.base.atomic_files import output_by_path, replacing_by_path
+from jovik.base.atomic_files import output_by_path
 from jovik.shelf.schema import metadata
+from jovik.shelf.sqlite import open_engine
 
 
 def backup(engine: sa.Engine, out: Path, *, force: bool = False) -> None:
@@ -27,8 +26,6 @@ def backup(engine: sa.Engine, out: Path, *, force: bool = False) -> None:
     OutputError
         It cannot be written.
     """
-    from jovik.shelf.sqlite import open_engine
-
     with output_by_path(out, force=force) as file:
         copy = open_engine(str(file), create=True)
         try:
@@ -45,19 +42,3 @@ def backup(engine: sa.Engine, out: Path, *, force: bool = False) -> None:
                         target.execute(table.insert(), [dict(r) for r in some])
         finally:
             copy.dispose()
-
-
-def back_up_before_migration(path: Path, revision: str) -> None:
-    """Keep a copy of a shelf as it was before it is brought to a newer revision.
-
-    A copy is there whole or not at all.
-    """
-    copy = path.with_name(f"{path.name}.revision-{revision}")
-    if copy.exists():
-        return
-    with (
-        replacing_by_path(copy) as file,
-        contextlib.closing(sqlite3.connect(path)) as old,
-        contextlib.closing(sqlite3.connect(file)) as new,
-    ):
-        old.backup(new)

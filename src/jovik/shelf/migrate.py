@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import contextlib
+import sqlite3
 from pathlib import Path
 
 import sqlalchemy as sa
 
+from jovik.base.atomic_files import replacing_by_path
 from jovik.base.errors import ShelfError
 from jovik.base.installation import to_update
 from jovik.shelf.schema import REVISION, metadata
@@ -59,3 +62,19 @@ def migrate(connection: sa.Connection, revision: str = "head") -> None:
             "this shelf was written by a later Jovik, whose revision this one does not know",
             f"update Jovik: {to_update()}",
         ) from None
+
+
+def back_up_before_migration(path: Path, revision: str) -> None:
+    """Keep a copy of a shelf as it was before it is brought to a newer revision.
+
+    A copy is there whole or not at all.
+    """
+    copy = path.with_name(f"{path.name}.revision-{revision}")
+    if copy.exists():
+        return
+    with (
+        replacing_by_path(copy) as file,
+        contextlib.closing(sqlite3.connect(path)) as old,
+        contextlib.closing(sqlite3.connect(file)) as new,
+    ):
+        old.backup(new)

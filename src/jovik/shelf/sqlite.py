@@ -13,8 +13,7 @@ from jovik.base.atomic_files import create_atomically
 from jovik.base.errors import ShelfError
 from jovik.base.secrets import looks_like_address, mask_secrets
 from jovik.base.settings import default_shelf, shelf_setting
-from jovik.shelf.backup import back_up_before_migration
-from jovik.shelf.migrate import make, migrate, revision_of
+from jovik.shelf.migrate import back_up_before_migration, make, migrate, revision_of
 from jovik.shelf.postgresql import is_server, open_server
 from jovik.shelf.records import decode_json
 from jovik.shelf.refusals import hint_for

@@ -39,7 +39,7 @@ DROP_ORDERS = (0, 9)
 class PlanEntry:
     """One line of a plan: a phrase, the steps it stands for, and why they are there.
 
-    `passes` is None if the plan's own number holds. `spare` says in which order a time budget
+    `passes` is None if the plan's own number holds. `drop_order` says in which order a time budget
     takes lines away: the highest first, 0 never. Lines of one `rounds` number, where they have one,
     are interleaved, as often as their `passes`; until those of its steps that are `tracked` are
     steady, if there are any.
@@ -50,7 +50,7 @@ class PlanEntry:
     title: str = ""
     why: str = ""
     passes: int | None = None
-    spare: int = 0
+    drop_order: int = 0
     rounds: int | None = None
     tracked: tuple[Step, ...] = ()
 

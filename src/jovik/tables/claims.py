@@ -30,9 +30,9 @@ def claims_table(found: ClaimsReport) -> Table:
         ["claim", "claimed", "measured", "95 % interval", "% of claim", "verdict"],
         [_row(j) for j in verdicts],
         right=(1, 2, 3, 4),
-        spare=(4,),
+        optional_columns=(4,),
         verdict=[
-            *([f"{found.sheet.drive.name} {lost}"] if lost else []),
+            f"{found.sheet.drive.name} {lost}" if lost else "",
             f"{found.sheet.drive.name}: {claims_summary(verdicts)}",
             *(standing_lines(found.standing) if found.standing is not None else ()),
         ],
@@ -43,7 +43,7 @@ def claims_table(found: ClaimsReport) -> Table:
                 f"{show_rate(x.two.median)}. Likely: {x.reason}"
                 for x in found.disagreements
             ),
-            *([cliff_agreement_note(found.cliffs)] if found.cliffs is not None else []),
+            cliff_agreement_note(found.cliffs) if found.cliffs is not None else "",
             *doubts(found),
             *excluded_words(found.excluded),
         ],

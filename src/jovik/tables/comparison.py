@@ -153,7 +153,7 @@ def history_table(found: History) -> Table:
         ["step", "day", "firmware", "rig", rate_unit(), "95 % interval", "times the first"],
         rows,
         right=(4, 5, 6),
-        spare=(3, 2),
+        optional_columns=(3, 2),
         notes=history_notes(found),
     )
 

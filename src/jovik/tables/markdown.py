@@ -25,7 +25,9 @@ def table_markdown(table: Table) -> str:
     lines = [f"**{text_markdown(table.title)}**", "", _row(table.columns), f"|{'|'.join(sides)}|"]
     lines += [_row(row) for row in table.rows]
     notes = [f"- {text_markdown(n)}" for n in table.every_note if n.strip()]
-    return "\n".join([*lines, *(["", *notes] if notes else [])])
+    if notes:
+        lines += ["", *notes]
+    return "\n".join(lines)
 
 
 def _row(cells: Sequence[str]) -> str:

@@ -48,7 +48,7 @@ def overall_table(found: RankingReport) -> Table:
         "endurance",
     ]
     # What the order is by stays on a narrow screen; by rig, sheets say nothing.
-    spare = [
+    optional_columns = [
         c
         for c, order in ((8, "endurance"), (7, "money"), (6, "price"), (5, "latency"), (4, ""))
         if by != order
@@ -62,7 +62,7 @@ def overall_table(found: RankingReport) -> Table:
         [header[c] for c in shown],
         [[row[c] for c in shown] for row in rows],
         right=[c for c in (2, 3, 4, 5, 6, 7, 8) if c in shown],
-        spare=[c for c in spare if c in shown],
+        optional_columns=[c for c in optional_columns if c in shown],
         verdict=ranking_verdict(found),
         bar=(shown.index(2), [d.index.median if d.index else None for d in ranking.drives]),
     )
@@ -94,7 +94,7 @@ def steps_table(found: RankingReport, kinds: Sequence[str] | None = None) -> Tab
             lines.append((_label(found.ranking, kind) if number == 0 else "", *row))
     header = ["step", *_step_header(found)]
     verdict = ranking_verdict(found) if found.kind is not None else []
-    return Table("By step", header, lines, (3, 4, 5, 6), spare=(6, 5), verdict=verdict)
+    return Table("By step", header, lines, (3, 4, 5, 6), optional_columns=(6, 5), verdict=verdict)
 
 
 def step_table(found: RankingReport, kind: str) -> Table:
@@ -104,7 +104,7 @@ def step_table(found: RankingReport, kind: str) -> Table:
         _step_header(found),
         list(_step_rows(found, kind)),
         right=(2, 3, 4, 5),
-        spare=(5, 4),
+        optional_columns=(5, 4),
     )
 
 

@@ -111,7 +111,7 @@ def readiness_table(rows: Sequence[dict[str, Any]]) -> Table:
         ],
         shown,
         right=(5, 8),
-        spare=(4, 6, 1, 3, 7),
+        optional_columns=(4, 6, 1, 3, 7),
         notes=below or ["none found"],
     )
 

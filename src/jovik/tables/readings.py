@@ -34,7 +34,7 @@ def readings_table(found: Noted) -> Table:
         ["reading", "value", "95 % interval", "readings", "place", "against Jovik", "how"],
         rows,
         right=(1, 2, 3),
-        spare=(3,),
+        optional_columns=(3,),
         notes=words,
     )
 
@@ -70,7 +70,7 @@ def listed_table(drive: str, found: Sequence[Note | Reading]) -> Table:
         ["", "noted", "sort", "note", "how"],
         rows,
         right=(0,),
-        spare=(4, 1),
+        optional_columns=(4, 1),
         notes=["to remove one: jovik note DRIVE --remove NUMBER"] if rows else [],
     )
 

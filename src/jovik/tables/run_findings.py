@@ -78,7 +78,7 @@ def ladder_table(curve: Ladder) -> Table:
         [curve.name, rate_unit(), "95 % interval", "IOPS", "p50", "p99", ""],
         rows,
         right=(0, 1, 2, 3, 4, 5),
-        spare=(4, 5),
+        optional_columns=(4, 5),
         notes=[curve.words()],
     )
 
@@ -110,7 +110,7 @@ def long_write_table(number: int | None, result: StepResult) -> Table:
         ["from", "to", "duration", unit, "95 % interval", "CV", "shape"],
         rows,
         right=(0, 1, 2, 3, 4, 5),
-        spare=(5,),
+        optional_columns=(5,),
         notes=["the interval is of the mean within this one pass"],
     )
 
@@ -160,7 +160,7 @@ def access_table(results: Sequence[StepResult]) -> Table:
         ["step", "access time", "p50", "p95", "p99", "p99.9", "max"],
         rows,
         right=(1, 2, 3, 4, 5, 6),
-        spare=(3, 2),
+        optional_columns=(3, 2),
     )
 
 
@@ -213,13 +213,13 @@ def copies_table(results: Sequence[StepResult]) -> Table:
         ],
         rows,
         right=(1, 2, 3, 4, 5, 6, 7, 8, 9),
-        spare=(6, 8, 7, 5, 4),
+        optional_columns=(6, 8, 7, 5, 4),
         notes=[
             f"slowest second: {rate_unit()} of the worst whole second; slow time: the share of "
             "seconds with under half of the median",
             "buffered (page cache), from a cold start to the end of the sync, "
             "as a person waits for it",
-            *([f"sequential: {'; '.join(bases)}"] if bases else []),
+            f"sequential: {'; '.join(bases)}" if bases else "",
         ],
     )
 
@@ -251,7 +251,7 @@ def fullness_table(pairs: Sequence[FillComparison]) -> Table:
         ],
         rows,
         right=(1, 2, 3, 4, 5),
-        spare=(1,),
+        optional_columns=(1,),
     )
 
 
@@ -290,7 +290,7 @@ def cache_table(pairs: Sequence[CacheComparison]) -> Table:
         ],
         rows,
         right=(0, 1, 2, 3, 4, 5),
-        spare=(1,),
+        optional_columns=(1,),
         notes=[pair.words for pair in pairs if pair.words],
     )
 

@@ -49,7 +49,7 @@ def runs_table(found: Sequence[ListedRun]) -> Table:
         header,
         rows,
         right=(7, 8),
-        spare=(1, 5, 8, 3, 7, 4),
+        optional_columns=(1, 5, 8, 3, 7, 4),
         notes=[
             "jovik runs show RUN shows one again; RUN may be shortened, or be 'last'"
             if rows

@@ -59,7 +59,12 @@ def samples_table(found: SampleComparison) -> Table:
         "",
     ]
     return Table(
-        f"{found.drive}: samples", header, rows, right=(2, 3, 4, 5), spare=(5,), notes=notes
+        f"{found.drive}: samples",
+        header,
+        rows,
+        right=(2, 3, 4, 5),
+        optional_columns=(5,),
+        notes=notes,
     )
 
 

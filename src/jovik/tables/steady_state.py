@@ -19,7 +19,8 @@ MOST_ROWS = 14
 def steady_tables(results: Sequence[StepResult]) -> list[Table]:
     """Return the tables of steps that were repeated until steady."""
     steady = [(n, r) for n, r in enumerate(results, 1) if steady_step(r)]
-    return [*grid_tables([r for _, r in steady]), *([steady_table(steady)] if steady else [])]
+    tables = grid_tables([r for _, r in steady])
+    return [*tables, steady_table(steady)] if steady else tables
 
 
 def steady_table(found: Sequence[tuple[int, StepResult]]) -> Table:
@@ -37,7 +38,7 @@ def steady_table(found: Sequence[tuple[int, StepResult]]) -> Table:
         [*columns, "rounds", ""],
         rows,
         right=(0, 2, 3, 4, 5, 6, 7, 8),
-        spare=(5, 4),
+        optional_columns=(5, 4),
         notes=_notes(shown, starred=not alone, left=len(found) - len(shown)),
     )
 

@@ -99,7 +99,7 @@ def run_table(
         header,
         rows,
         right=(0, *range(2, len(header))),
-        spare=(*range(len(header) - 1, 7, -1), 7, 5, 6),
+        optional_columns=(*range(len(header) - 1, 7, -1), 7, 5, 6),
         notes=lines,
         small=small,
     )
@@ -172,7 +172,7 @@ def passes_table(results: Sequence[StepResult]) -> Table:
         ["", "step", "pass", unit, f"{unit} with flush", "IOPS", "duration", "errors"],
         rows,
         right=(0, 2, 3, 4, 5, 6, 7),
-        spare=(7, 6, 4),
+        optional_columns=(7, 6, 4),
     )
 
 

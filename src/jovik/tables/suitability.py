@@ -61,7 +61,7 @@ def fit_table(found: Fitted) -> Table:
         header[:shown],
         [row[:shown] for row in rows],
         right=(2,),
-        spare=(5, 4) if found.filled else (4,),
+        optional_columns=(5, 4) if found.filled else (4,),
         notes=[*notes, *slowed_words(found.slowed)],
         verdict=[_fit_sentence(found)],
         small=small,

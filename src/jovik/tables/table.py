@@ -16,7 +16,7 @@ class Table:
     Parameters
     ----------
     right : columns of numbers
-    spare : columns that a narrow medium does without, the first to go first
+    optional_columns : columns that a narrow medium leaves out, the first of them first
     notes : lines below it, which change what a reader decides
     verdict : lines above it: the answer, for a medium that begins with it
     small : small print below the notes, which a terminal shows on request
@@ -27,11 +27,16 @@ class Table:
     columns: Sequence[str]
     rows: Sequence[Sequence[str]]
     right: Sequence[int] = ()
-    spare: Sequence[int] = ()
+    optional_columns: Sequence[int] = ()
     notes: Sequence[str] = ()
     verdict: Sequence[str] = ()
     small: Sequence[str] = ()
     bar: tuple[int, Sequence[float | None]] | None = None
+
+    def __post_init__(self) -> None:
+        # A sentence that does not apply is empty, so that its caller needs no condition.
+        for name in ("notes", "verdict", "small"):
+            object.__setattr__(self, name, [x for x in getattr(self, name) if x.strip()])
 
     @property
     def every_note(self) -> list[str]:

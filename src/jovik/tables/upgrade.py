@@ -31,10 +31,9 @@ def upgrade_table(found: Upgraded) -> Table:
         )
         for s in u.steps
     ]
-    notes = [
-        *([f"on link: with what a link of {show_rate(link)} leaves"] if link is not None else []),
-        *slowed_words(found.slowed),
-    ]
+    notes = slowed_words(found.slowed)
+    if link is not None:
+        notes = [f"on link: limited to {show_rate(link)}", *notes]
     small = conditions_words([r for r in found.results if r.kind in {s.kind for s in u.steps}])
     header = [
         "step",
@@ -52,7 +51,7 @@ def upgrade_table(found: Upgraded) -> Table:
         [header[c] for c in shown],
         [[row[c] for c in shown] for row in rows],
         right=(1, 2, 3, 4, 5) if link is not None else (1, 2, 3, 4),
-        spare=(5,) if link is not None else (),
+        optional_columns=(5,) if link is not None else (),
         notes=notes,
         small=small,
         bar=(3, [s.times.median for s in u.steps]),
@@ -62,10 +61,13 @@ def upgrade_table(found: Upgraded) -> Table:
 def upgrade_verdict(found: Upgraded, machine_price: float | None = None) -> list[str]:
     """Return answer: what it is worth it for, how many times faster overall, and for how much."""
     u = found.upgrade
-    overall = [f"overall {figure_words(u.overall)} times, the geometric mean"] if u.overall else []
-    money = money_words(found, machine_price)
-    more = "; ".join([*overall, *money])
-    return [f"{found.new.name}: {u.conclusion}", *([more] if more else [])]
+    lines = [f"{found.new.name}: {u.conclusion}"]
+    more = money_words(found, machine_price)
+    if u.overall:
+        more = [f"overall {figure_words(u.overall)} times, the geometric mean", *more]
+    if more:
+        lines.append("; ".join(more))
+    return lines
 
 
 def jobs_table(found: Upgraded, *, brief: bool = False) -> Table:

@@ -77,7 +77,7 @@ def show(
         )
     elif form == "csv":
         rows = [
-            (x.phrase, s.canonical, x.title, x.why, x.passes or chosen.passes, x.spare)
+            (x.phrase, s.canonical, x.title, x.why, x.passes or chosen.passes, x.drop_order)
             for x in chosen.lines
             for s in x.steps
         ]
@@ -110,7 +110,7 @@ def plan_json(chosen: Plan) -> dict[str, Any]:
                 "title": x.title,
                 "why": x.why,
                 "passes": x.passes,
-                "spare": x.spare,
+                "spare": x.drop_order,
                 "rounds": x.rounds,
                 "steps": [s.canonical for s in x.steps],
             }
@@ -136,7 +136,7 @@ def _table(chosen: Plan, cost: list[str]) -> None:
                 line.phrase,
                 str(len(line.steps)),
                 _times_words(line, max(of_line)),
-                str(line.spare or "-"),
+                str(line.drop_order or "-"),
                 "" if again else line.why or line.title,
             )
         )
@@ -146,7 +146,7 @@ def _table(chosen: Plan, cost: list[str]) -> None:
             ["phrase", "steps", "passes", "spare", "why"],
             rows,
             right=(1, 2, 3),
-            spare=(3,),
+            optional_columns=(3,),
             notes=[
                 chosen.about,
                 "spare: a time budget takes these lines away first, the highest number before "
