@@ -85,7 +85,7 @@ WRITERS = {
     "hardware/safety.py": "the target of a test, opened through the descriptor that was checked",
     "runs/pass_store.py": "spills passes to a file without a name",
     "report/pictures.py": "a private folder for drawing, removed at once",
-    "shelf/backup.py": "copies a database to a path of `atomic_files`",
+    "shelf/migrate.py": "copies a database to a path of `atomic_files`",
     "shelf/sqlite.py": "opens the shelf as a database",
     "cli/handlers/sheet.py": "keeps a rejected text in a new private file",
 }

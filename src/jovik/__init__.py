@@ -1,4 +1,4 @@
-"""Jovik measures a storage drive and says how far each figure can be trusted.
+"""Measure a storage drive and state how far each figure can be trusted.
 
 From Python: `jovik.open_shelf`, then `measure`, `judge`, `rank`, `compare`, `upgrade`, `fit`,
 `draw`, `review`, and what the shelf holds as pandas frames in `jovik.frames` (`docs/python.md`).
@@ -102,7 +102,7 @@ __all__ = [
 
 
 def __getattr__(name: str) -> Any:
-    """Return what is asked for by name, from the module that has it."""
+    """Return the attribute of this name from its module."""
     if name == "frames":
         return import_module("jovik.frames")
     for module, names in _PLACES.items():

@@ -1,4 +1,4 @@
-"""Jovik from Python: what its commands do, as functions on an open shelf.
+"""Jovik from Python: its commands as functions on an open shelf.
 
 The commands stand on the same functions, so that a notebook and a terminal say the same. Everything
 that goes wrong on purpose is a `JovikError`, with a plain message and a hint. Sizes, rates and
@@ -93,7 +93,7 @@ def open_shelf(where: str | Path | None = None, *, create: bool = True) -> Shelf
 def new_drive(
     shelf: Shelf, name: str, claims: Mapping[str, str] | None = None, **words: str
 ) -> Sheet:
-    """Write down what the box says, and put it on the shelf.
+    """Enter the advertised specifications of a drive on the shelf.
 
     Parameters
     ----------
@@ -146,7 +146,7 @@ def measure(
     yes: bool = False,
     watch: Callable[[StepResult], None] | None = None,
 ) -> Measured:
-    """Measure a drive; every finished pass is on the shelf before the next begins.
+    """Measure a drive. Every finished pass is on the shelf before the next begins.
 
     Parameters
     ----------
@@ -248,7 +248,7 @@ def repeat(
     content_worthless: bool = False,
     yes: bool = False,
 ) -> Measured:
-    """Do again what a run did: the same steps, passes and seeds, as a run of its own.
+    """Repeat a run: the same steps, passes and seeds, as a new run.
 
     `yes` as in `measure`.
 
@@ -297,7 +297,7 @@ def exclude(shelf: Shelf, run: str, why: str, step: int | None = None) -> None:
 
 
 def include(shelf: Shelf, run: str, step: int | None = None) -> None:
-    """Take back what `exclude` did; a UsageError if it was not excluded.
+    """Undo `exclude`. UsageError if the run was not excluded.
 
     Examples
     --------
@@ -315,7 +315,7 @@ def draw(
     size: tuple[int, int] = (1280, 800),
     **how: Any,
 ) -> Path:
-    """Draw what the shelf holds, and return the file.
+    """Draw a chart of results, and return the file.
 
     Parameters
     ----------
@@ -359,7 +359,7 @@ def review(
     against: Sequence[str] = (),
     words: str | Path | None = None,
 ) -> list[Path]:
-    """Write the review of a drive: the verdict first, then all that it rests on; the files.
+    """Write the review of a drive and return its files.
 
     Parameters
     ----------
@@ -398,7 +398,7 @@ def overview(shelf: Shelf, out: str | Path, *, each: bool = False) -> list[Path]
 
 
 def scout(shelf: Shelf, target: str | None = None) -> list[DriveReadiness]:
-    """Return every drive of this machine, or the one under `target`, and what stands in its way.
+    """Return every drive of this machine, or the one under `target`, and its obstacles.
 
     Raises
     ------
@@ -419,13 +419,13 @@ def scout(shelf: Shelf, target: str | None = None) -> list[DriveReadiness]:
 
 
 def _asked(yes: bool, ask_above: float = ASK_ABOVE) -> float:
-    """Return the share above which a run is refused: none where that was answered."""
+    """Return the fraction above which a run is refused, or infinity if the user has agreed."""
     return math.inf if yes else ask_above
 
 
 @dataclass
 class _Watch:
-    """An observer that tells results and nothing else."""
+    """An observer that only reports results."""
 
     told: Callable[[StepResult], None] | None
 
@@ -449,7 +449,7 @@ def _run(
     ask_above: float = math.inf,
     resumed: str | None = None,
 ) -> Measured:
-    """Carry an order out; what stopped it is raised once the shelf has what there is."""
+    """Carry a request out. Raise its failure once the shelf has the finished passes."""
     with prepared(sheet, request) as ready:
         for question, beyond in ready.questions(ask_above) if ask_above < math.inf else ():
             raise UsageError(

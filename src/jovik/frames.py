@@ -1,4 +1,4 @@
-"""What a shelf holds as pandas frames: a row for each drive, claim, run, result, pass or slice.
+"""The content of a shelf as pandas frames, with a row for each drive, claim, run, result or pass.
 
 Columns say their unit (``rate_bytes_s``, ``elapsed_ns``); times are UTC; what is not known is
 missing.
@@ -34,7 +34,7 @@ def drives(shelf: Shelf) -> pd.DataFrame:
 
 
 def claims(shelf: Shelf) -> pd.DataFrame:
-    """Return every claim of every drive; `figure` is in `unit` (bytes/s, IOPS or ns)."""
+    """Return every claim of every drive. `figure` is in `unit` (bytes/s, IOPS or ns)."""
     rows = [
         {"drive": name, "what": c.what, **asdict(c)}
         for name in shelf.drive_names()

@@ -1,1 +1,1 @@
-"""Statistics, judging and ranking: plain data in, plain data out; no I/O, no clock, no shelf."""
+"""Statistics, judging and ranking on plain data, without I/O, clock or shelf."""

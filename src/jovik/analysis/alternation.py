@@ -14,7 +14,7 @@ LEAST_CYCLES = 3
 LEVEL_RATIO = 1.30
 """The high stretches resemble each other up to this ratio, and the low ones."""
 AS_LONG = 1.8
-"""The same for how long they last; those at both ends may be cut off."""
+"""The same for their durations. Stretches at both ends may be cut off."""
 LEAST_RATIO = 1.10
 PERIOD_CORRELATION = 0.6
 """Correlation of the series with itself one period later."""
@@ -41,7 +41,7 @@ class Alternation:
 
 
 def alternation(bins: npt.NDArray[np.float64], edges: Sequence[int]) -> Alternation | None:
-    """Return the first stretch of a series that alternates, None if none does.
+    """Return the first alternating stretch of a series, or None if there is none.
 
     Parameters
     ----------
@@ -112,7 +112,7 @@ def _of_parts(edges: Sequence[int], levels: Sequence[float]) -> Alternation | No
 
 
 def _periodic(bins: npt.NDArray[np.float64], start: int, end: int) -> Alternation | None:
-    """Return a stretch that repeats itself, whatever its shape."""
+    """Return a stretch that repeats itself, in any shape."""
     each = max(1, (end - start) // MOST_VALUES)
     part = bins[start : start + (end - start) // each * each].reshape(-1, each).mean(axis=1)
     count = len(part)
@@ -152,7 +152,7 @@ def _periodic(bins: npt.NDArray[np.float64], start: int, end: int) -> Alternatio
 
 
 def _exact_period(correlations: npt.NDArray[np.float64], lag: int) -> float:
-    """Return the period to a part of a bin, by the last of its multiples that can be told."""
+    """Return the period to a fraction of a bin, from the last multiple that can be located."""
     period = float(lag)
     times = 2
     while times * period < len(correlations) * 0.5:

@@ -1,4 +1,4 @@
-"""The memory of a series' noise, and what a mean over some of it is worth.
+"""The autocorrelation of a series' noise, and the information in a mean over part of it.
 
 Noise of a drive's rate has a part that is new in every slice and a part that wanders and is slowly
 forgotten. How large the second is, and how slowly, is read from the autocorrelations of the series
@@ -20,7 +20,7 @@ TRIED_CORRELATIONS = (0.0, 0.3, 0.5, 0.6, 0.7, 0.8, 0.85, 0.9, 0.93, 0.95, 0.965
 """Correlations from slice to slice that are tried for the part with memory."""
 MOST_LAGS = 200
 SIGNIFICANT_VARIANCES = 3.0
-"""Below this many variances of an autocorrelation, what looks like memory is chance."""
+"""An autocorrelation below this many of its variances is due to chance."""
 UNCERTAINTY_FACTOR = 1.5
 """How far the part with memory is taken larger than fitted.
 
@@ -52,7 +52,7 @@ NO_MEMORY = Autocorrelation(0.0, 0.0)
 
 
 def fit_autocorrelation(parts: Sequence[npt.NDArray[np.float64]]) -> Autocorrelation:
-    """Return the memory of what is left of these parts about their means.
+    """Return the autocorrelation of the residuals of these parts about their means.
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""Holding what was measured against what was claimed."""
+"""Comparing measurements with claims."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ USUAL_RANDOM_BLOCK = 4096
 
 
 class Verdict(StrEnum):
-    """What can be said of a claim."""
+    """The possible verdicts on a claim."""
 
     BEATEN = "beaten"
     MET = "met"
@@ -76,7 +76,7 @@ class ClaimVerdict:
 
     @property
     def share(self) -> Interval | None:
-        """Measured over claimed, or None if untested."""
+        """Return measured over claimed, or None if untested."""
         return self.measured.scaled(1 / self.claim.figure) if self.measured else None
 
 
@@ -112,7 +112,7 @@ def judge_claims(
 
 
 def _fits(claim: Claim, step: IoStep) -> bool:
-    """Return True if a step tests what the claim is about."""
+    """Return True if a step tests the claim."""
     if (step.random, step.read_percent) != (claim.random, claim.read_percent):
         return False
     block = claim.block_bytes
@@ -348,7 +348,7 @@ LIMITS_OF_THE_RIG = (
     LimitSource.PROCESSOR,
     LimitSource.SOURCE,
 )
-"""What may hold a drive back that is not the drive."""
+"""Limits on a result that are not the drive's own."""
 
 
 def _holding(claim: Claim, result: StepResult) -> Limit | None:
@@ -393,7 +393,7 @@ def passes_to_settle(
 
 
 def settling_goal(found: ClaimVerdict, margin: float) -> SettlingGoal:
-    """Return what more passes of a verdict's step are to settle."""
+    """Return the question that more passes of a verdict's step are to settle."""
     assert found.step is not None
     claim = found.claim
     step = found.step.step
@@ -410,7 +410,7 @@ def settling_goal(found: ClaimVerdict, margin: float) -> SettlingGoal:
 
 
 def _of_pass(claim: Claim, one: PassFigures) -> float:
-    """Return a pass in the claim's unit; IOPS and bytes a second meet through the block size.
+    """Return a pass in the claim's unit. The block size converts IOPS and bytes a second.
 
     The mean access time of a pass at depth 1 is the time it took over the I/Os it made.
     """
@@ -430,7 +430,7 @@ def _why_this_step(claim: Claim, step: IoStep, choice: int) -> str:
 
 
 def verdict_of(claim: Claim, figure: Interval, margin: float) -> tuple[Verdict, str]:
-    """Return the verdict for an interval in the claim's unit, and a reason where one is needed.
+    """Return the verdict for an interval in the claim's unit, and a reason if it needs one.
 
     Turned so that larger is better, with claim 1: short where the whole interval lies below ``1 -
     margin``, beaten where it lies above ``1 + margin``, met where it lies above ``1 - margin``,
@@ -461,7 +461,7 @@ def suggested_phrase(claim: Claim) -> str:
 
 
 def all_latencies_ns(result: StepResult) -> dict[str, float | None] | None:
-    """Latency figures of a step, both directions together, or None if nothing completed."""
+    """Return the latencies of a step, both directions together, or None if nothing completed."""
     from jovik.analysis.latency import summary_ns
 
     whole = Latencies.merged(result.latencies.values())

@@ -10,11 +10,11 @@ from jovik.base.interval import Interval
 from jovik.base.quantities import digits_for, show_size
 
 AGREEING_FRACTION = 0.05
-"""Places no further apart than this share agree, whatever their regions say."""
+"""Positions that differ by less than this fraction agree, whatever their regions."""
 
 
 def cliff_agreement(writes: Sequence[LongWrite]) -> CliffAgreement | None:
-    """Return where each of several long writes fell, or None if there are not two.
+    """Return the cliffs of several long writes, or None if there are fewer than two writes.
 
     They agree if each fell and no two regions lie further apart than `AGREEING_FRACTION` of the
     position, or if none fell. The common position is then their median, with Student's interval

@@ -15,7 +15,7 @@ from jovik.steps import IoStep, ScanStep, parse
 
 
 def differences(one: StepResult, two: StepResult) -> list[str]:
-    """Return what keeps two results of one kind from being compared, in words.
+    """Return the reasons why two results of one kind cannot be compared, in words.
 
     Empty when nothing does.
 
@@ -53,7 +53,7 @@ def is_plain_stream(result: StepResult, read_percent: int) -> bool:
 
 
 def long_write_of(result: StepResult) -> LongWrite | None:
-    """Return the finding of a write that was asked to write an amount; None for any other step.
+    """Return the finding of a write over an amount, or None for any other step.
 
     A timed write is a short test, repeated to be sure; what its first pass looked like as a series
     is no figure of it.
@@ -131,7 +131,7 @@ def rate_of(result: StepResult) -> Interval:
 
 
 UNLIKE_PASSES = 1.5
-"""Fastest over slowest pass from which on it is said that they differ."""
+"""From this ratio of the fastest to the slowest pass on, Jovik reports that they differ."""
 
 
 def passes_differ(rates: Sequence[float]) -> bool:

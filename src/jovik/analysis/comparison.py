@@ -1,4 +1,4 @@
-"""What changed between two selections of results: rates, conditions, and findings.
+"""Changes between two selections of results: rates, conditions, and findings.
 
 The intervals of the ratios hold for all steps at once (Sidak, "Rectangular Confidence Regions",
 JASA 1967): a step among twenty that differs by chance alone is not called faster.
@@ -20,13 +20,13 @@ from jovik.base.interval import Interval
 from jovik.base.quantities import show_size, significant
 
 APART_C = 5.0
-"""Temperatures at the start that are further apart are told as a condition."""
+"""Start temperatures that differ by more than this are reported as a condition."""
 APART_PERCENT = 10.0
 """The same of fill levels, in percent of the file system."""
 
 
 class Direction(StrEnum):
-    """What the interval of a ratio allows to be said of a step."""
+    """The possible statements about a step, by the interval of its ratio."""
 
     FASTER = "faster"
     SLOWER = "slower"
@@ -36,7 +36,7 @@ class Direction(StrEnum):
 
 @dataclass(frozen=True)
 class StepComparison:
-    """One kind of step on both sides; `times` is after over before, for all steps at once."""
+    """One kind of step on both sides. `times` is after over before, for all steps at once."""
 
     kind: str
     before: StepResult
@@ -56,7 +56,7 @@ class StepComparison:
 
 @dataclass(frozen=True)
 class ConditionChange:
-    """A condition that differs: what it was and what it is."""
+    """A condition that differs: its value before and after."""
 
     what: str
     before: str
@@ -64,7 +64,7 @@ class ConditionChange:
 
 
 class FindingKind(StrEnum):
-    """What a finding is about."""
+    """The subject of a finding."""
 
     CLIFF = "cliff"
     PAUSES = "pauses"
@@ -75,7 +75,7 @@ class FindingKind(StrEnum):
 
 @dataclass(frozen=True)
 class FindingChange:
-    """A finding of a kind of step that came, went or moved, or None if there was none."""
+    """A finding of a kind of step that appeared, disappeared or moved. None if there was none."""
 
     kind: FindingKind
     step: str
@@ -93,7 +93,7 @@ class NotComparable:
 
 @dataclass(frozen=True)
 class Comparison:
-    """All of it; `only_before` and `only_after` are kinds of step that one side lacks."""
+    """The whole comparison. `only_before` and `only_after` are steps that one side lacks."""
 
     steps: tuple[StepComparison, ...]
     conditions: tuple[ConditionChange, ...]
@@ -160,7 +160,7 @@ def _key(result: StepResult) -> Key:
 def condition_changes(
     before: Sequence[StepResult], after: Sequence[StepResult]
 ) -> list[ConditionChange]:
-    """Return what the results were not measured alike in: firmware, link, rig, heat, fill level."""
+    """Return the conditions that differ: firmware, link, rig, heat, fill level."""
     changes = []
     named: dict[str, Callable[[StepResult], str | None]] = {
         "drive": lambda r: r.drive,

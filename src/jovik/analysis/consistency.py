@@ -1,4 +1,4 @@
-"""Steps that should tell the same story, and where they do not."""
+"""Steps that should agree, and their disagreements."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from jovik.base.interval import Interval
 from jovik.steps import CopyStep, IoStep
 
 AGREEING_FRACTION = 0.10
-"""What is not further apart than this tells the same story, whatever the intervals say."""
+"""Figures that differ by less than this agree, whatever their intervals."""
 LARGE_FILE_BYTES = 10**9
 COPY_ALIKE = 0.5
 """A copy goes through the operating system one request after the other.
@@ -38,7 +38,7 @@ class Disagreement:
 
 
 def disagreements(results: Sequence[StepResult]) -> list[Disagreement]:
-    """Return every pair of figures of one drive that tells two stories.
+    """Return every pair of figures of one drive that disagree.
 
     Parameters
     ----------

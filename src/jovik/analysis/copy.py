@@ -1,4 +1,4 @@
-"""A copy of real files: what it comes to, and whether the source held it back."""
+"""The result of copying real files, and whether the source limited it."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ class SequentialRate:
 def copy_finding(
     traces: Sequence[Trace], sequential: SequentialRate | None
 ) -> tuple[CopyFinding, list[str], list[Limit]]:
-    """Return what a copy comes to, with notes, and the source as a limit.
+    """Return the result of a copy, with notes, and the source as a limit.
 
     Parameters
     ----------
@@ -84,7 +84,7 @@ def sequential_rate(
 
 
 def _by_second(trace: Trace) -> list[float]:
-    """Return what moved in each whole second of a copy, bytes."""
+    """Return the bytes moved in each whole second of a copy."""
     each = 10**9 // SLICE_NS
     moved = trace.slices[:, [0, 2]].sum(axis=1)
     whole = min(trace.elapsed_ns // SLICE_NS, len(moved)) // each

@@ -96,7 +96,7 @@ def slowed(
     others: Sequence[StepResult],
     effect: RunEffect = FLOOR_ALONE,
 ) -> list[RigSlowdown]:
-    """Return what a ranking of these results should say of the rigs that they are of.
+    """Return the rigs that a ranking of these results should warn about.
 
     Parameters
     ----------

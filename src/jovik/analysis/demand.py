@@ -1,4 +1,4 @@
-"""More and more requests at once on a drive in use: what is gained, and what is waited for it."""
+"""More and more requests at once on a drive in use: the gain and the wait."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from jovik.steps import IoStep, parse
 RARE_PERCENTILE = 0.99999
 """The share of I/Os that the slowest one in 100,000 is beyond."""
 NEAR_MAXIMUM = 0.95
-"""What comes so near to the most that there is differs from it by less than anybody plans by."""
+"""A load this close to the maximum counts as the maximum."""
 FEWEST_POINTS = 5
 """Fewer loads draw no curve: they are steps of a plan for something else."""
 

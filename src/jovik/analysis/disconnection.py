@@ -14,7 +14,7 @@ GONE = frozenset((errno.ENODEV, errno.ENXIO, errno.ENOLINK, errno.ESHUTDOWN))
 
 
 def disconnection(trace: Trace, *, detached: bool = False) -> Disconnection | None:
-    """Return how a pass ended with the drive gone, or None if it did not.
+    """Return how a pass ended if the drive disappeared, or None.
 
     Parameters
     ----------
@@ -34,7 +34,7 @@ def disconnected_by(results: Sequence[StepResult]) -> Disconnection | None:
 
 
 def disconnection_words(found: Disconnection) -> str:
-    """Say it in a sentence without its subject, the drive."""
+    """Return a sentence without its subject, the drive."""
     confirmed = (
         f"the last write that it confirmed ended at byte {found.confirmed_bytes:,}"
         if found.confirmed_bytes is not None

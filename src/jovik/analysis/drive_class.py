@@ -1,4 +1,4 @@
-"""Where a drive lies in its class: each class of step beside what is usual, and one overall figure.
+"""A drive within its class: each class of step beside the usual range, and one overall figure.
 
 The overall figure is the geometric mean of what the drive does over what is usual, times 100.
 """
@@ -19,13 +19,13 @@ from jovik.steps import IoStep, parse
 
 LEAST_STREAM_BYTES = 128 * 2**10
 DEEP_DEPTHS = (16, 64)
-"""In flight, for what is compared with the figure at depth 32."""
+"""Requests in flight that are compared with the figure at depth 32."""
 SMALL_BYTES = 4096
 SUSTAINED_WRITE = "sustained write"
 
 
 class Standing(StrEnum):
-    """Where a figure lies, as far as its interval tells."""
+    """The position of a figure, as far as its interval determines it."""
 
     BELOW = "below what is usual"
     WITHIN = "usual"
@@ -54,7 +54,7 @@ class ClassFigure:
 
     @property
     def standing(self) -> Standing:
-        """Return where it lies, by its interval; a single pass has none and goes by its figure."""
+        """Return the position by the interval, or by the figure of a single pass."""
         low, high = self.value.least, self.value.most
         if high < self.usual.low:
             return Standing.BELOW
@@ -80,7 +80,7 @@ def class_of_step(result: StepResult) -> str | None:
 
 
 def class_of_access(step: IoStep) -> str | None:
-    """Return the class of a plain access by its phrase alone; None for the rest."""
+    """Return the class of a plain access by its phrase alone, or None for other steps."""
     if step.read_percent not in (0, 100):
         return None
     direction = "read" if step.read_percent else "write"
@@ -145,7 +145,7 @@ def _per_io(r: StepResult) -> float:
 
 
 def class_index(figures: Sequence[ClassFigure], effect: RunEffect = FLOOR_ALONE) -> Interval | None:
-    """Return the overall figure, 100 being what is usual, or None if there is not one step."""
+    """Return the overall figure, where 100 is usual, or None without any step."""
     if not figures:
         return None
     share = 1 / len(figures)

@@ -1,4 +1,4 @@
-"""Pauses of a pass: short moments in which it moved less than half of what it moves around them."""
+"""Pauses of a pass: short moments that moved less than half of the data around them."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ from jovik.base.trace import SLICE_NS
 LONGEST_FRACTION = 0.5
 LEAST_IOS = 8
 LONGEST_PAUSE_S = 3.0
-"""What lasts longer is a level of its own.
+"""A longer stretch is a level of its own.
 
 The median of twice as long around a slice is what is usual there.
 """
@@ -66,7 +66,7 @@ def pauses_in(moved: npt.NDArray[np.float64], value_s: float) -> Pauses:
 
 
 def filled(moved: npt.NDArray[np.float64], pauses: Pauses) -> npt.NDArray[np.float64]:
-    """Return the series with each pause filled by what was usual before it.
+    """Return the series with each pause filled by the usual value before it.
 
     Before and not around: a pause at a cliff then leaves the cliff behind it, where the bytes are.
     """
@@ -138,7 +138,7 @@ def drop_outs(slices: npt.NDArray[np.int64]) -> DropOuts:
 
 
 def _every_s(starts_s: npt.NDArray[Any]) -> float | None:
-    """Return how often pauses come, where they come regularly; three tell it at the least."""
+    """Return the period of pauses if they are regular, which takes at least three."""
     between = np.diff(starts_s)
     if len(between) < 2:
         return None

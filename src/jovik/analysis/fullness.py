@@ -33,7 +33,7 @@ class FillComparison:
 
     @property
     def verdict(self) -> str:
-        """Return what the interval allows to be said."""
+        """Return the statement that the interval allows."""
         low, high = self.share.low, self.share.high
         if low is None or high is None:
             return "one pass cannot tell"
@@ -75,7 +75,7 @@ def empty_against_full(results: Sequence[StepResult]) -> list[FillComparison]:
 
 @dataclass(frozen=True)
 class CacheComparison:
-    """A long write on the empty drive and one at a fill level: where the cache ends, what is left.
+    """Long writes on the empty and on the filled drive: the end of the cache, the rate after it.
 
     The amounts differ, since less is free on a drive that is nearly full.
     """
@@ -86,7 +86,7 @@ class CacheComparison:
 
     @property
     def words(self) -> str:
-        """Return what filling did to the cache, where both writes show its end."""
+        """Return the effect of filling on the cache, if both writes show its end."""
         one, two = self.empty.cliff, self.full.cliff
         if one is None or two is None:
             return ""

@@ -1,4 +1,4 @@
-"""Reading a drive's health log: each figure with a plain word, and what a run did to it."""
+"""A drive's health log: each figure with a plain word, and the changes during a run."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ FINE, LOOK, PLAIN = "OK", "warning", ""
 
 @dataclass(frozen=True)
 class HealthReading:
-    """One figure of the log in words: what, how much, and whether it asks for a look."""
+    """One figure of the log in words: its name, its value, and whether it needs attention."""
 
     what: str
     value: str
@@ -130,7 +130,7 @@ def _temperature(name: str, value: float, health: Health) -> HealthReading:
 
 
 PLAUSIBLE_C = (-40.0, 130.0)
-"""What a drive's sensor can say.
+"""The plausible range of a drive's sensor.
 
 The storage range of drives at the low end, the melting of its solder far off at the high.
 """
@@ -152,7 +152,7 @@ COUNTER_UNITS = (
 
 
 def counter_note(before: Health, after: Health, written_bytes: int) -> str:
-    """Compare the drive's host write counter with what the run wrote; empty if they agree.
+    """Compare the drive's host write counter with the bytes of the run; empty if they agree.
 
     A counter that moves in coarse steps agrees when it is off by no more than two steps of 1 GB or
     5 %.
@@ -182,7 +182,7 @@ def counter_note(before: Health, after: Health, written_bytes: int) -> str:
 
 
 def changes(before: Health, after: Health) -> list[str]:
-    """Return what got worse in the log between two readings, in words."""
+    """Return the deteriorations between two readings of the log, in words."""
     changed = []
     for what, a, b in (
         ("media errors", before.media_errors, after.media_errors),

@@ -1,4 +1,4 @@
-"""What an instrument showed while a run went through its steps."""
+"""Readings of an instrument during the steps of a run."""
 
 from __future__ import annotations
 
@@ -18,17 +18,17 @@ BY_POWER = ("dB", "dBA", "dB(A)")
 """Levels: their mean is that of the powers behind them (ISO 1996-1, equivalent level)."""
 WATTS = "W"
 RISE_DEVIATIONS = 4.0
-"""So many standard deviations above what it was before, a log rises."""
+"""A log rises if it exceeds its earlier values by this many standard deviations."""
 LEAST_RISE = 0.04
 RISE_VALUES = 3
-"""By such a share of what it was, and for so many values, a log rises at the least."""
+"""A log rises if it does so by at least this fraction, and for this many values."""
 BEGINNING_VALUES = 5
 MIN_VALUES = 4
 """Values that a mean needs to have an interval."""
 MIN_COVERAGE = 0.9
-"""Share of a stretch that a log has to cover before its energy is told."""
+"""The fraction of a stretch that a log must cover before Jovik reports its energy."""
 SPUN_UP = 1.3
-"""A spin-up takes at least so many times what comes after it, before the first pass."""
+"""A spin-up exceeds the readings after it, before the first pass, by at least this factor."""
 
 
 @dataclass(frozen=True)
@@ -49,7 +49,7 @@ class Span:
 
 @dataclass(frozen=True)
 class SpanFigures:
-    """What was shown in a stretch, or in all of one phase.
+    """Readings in a stretch, or in all of one phase.
 
     Attributes
     ----------
@@ -176,7 +176,7 @@ def typical_step(seconds: Sequence[float]) -> float:
 
 
 def first_rise(seconds: Sequence[float], values: Sequence[float]) -> float | None:
-    """When a log first rises above the quietest it was early on, or None if it never does.
+    """Return when a log first rises above its quietest early values, or None if it never does.
 
     A spin-up, with which a log may begin, is louder than what follows it, and is no rise.
     """

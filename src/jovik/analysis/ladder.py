@@ -25,7 +25,7 @@ AXES = {
     "amount_bytes": "amount",
     "amount_free_percent": "share of free space",
 }
-"""Fields of an access that a ladder may walk, and what they are called."""
+"""Fields of an access that a ladder may vary, and their names."""
 SIZES = ("block_bytes", "span_bytes", "amount_bytes")
 LEAST_RUNGS = 2
 LEAST_SINGLE_STEPS = 3
@@ -47,7 +47,7 @@ class Rung:
 
     @property
     def doubt(self) -> str:
-        """Return what makes one hesitate at this point.
+        """Return the reasons to doubt this rung.
 
         Passes that differ, or what held it back that is not the drive; empty if nothing does.
         """
@@ -76,12 +76,12 @@ class Ladder:
 
     @property
     def name(self) -> str:
-        """Return what the axis is called."""
+        """Return the name of the axis."""
         return AXES[self.axis]
 
     @property
     def label(self) -> str:
-        """Return what all rungs have in common, and the axis."""
+        """Return the parts that all rungs have in common, and the axis."""
         return f"{self._common()}, over {self.name}"
 
     def doubts(self) -> list[str]:
@@ -144,7 +144,7 @@ class Ladder:
         )
 
     def _share_words(self) -> str:
-        """Return what a rising share does: nothing, something, or nothing that could be told."""
+        """Return the effect of a rising percentage: none, some, or undecided."""
         first, last = self.rungs[0], self.rungs[-1]
         ratios = [_ratio(r, first) for r in self.rungs[1:]]
         off = max(max(abs(x.least - 1), abs(x.most - 1)) for x in ratios)

@@ -18,7 +18,7 @@ MIN_IOS_BEYOND = 10
 
 
 def percentile_ns(latencies: Latencies, share: float) -> float | None:
-    """Return a percentile in nanoseconds, None if too few I/Os tell it."""
+    """Return a percentile in nanoseconds, or None if there are too few I/Os."""
     if latencies.total * (1 - share) < MIN_IOS_BEYOND - 1e-6:
         return None
     return latencies.percentile_ns(share)

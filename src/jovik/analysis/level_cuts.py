@@ -85,7 +85,7 @@ def _finer(cut: ChangePoint, bins: npt.NDArray[np.float64], each: int) -> Change
 
 
 def logs(bins: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
-    """Logarithms; a bin in which next to nothing was written would have one without bound."""
+    """Return logarithms, bounded for bins in which almost nothing was written."""
     some = bins[bins > 0]
     logarithms: npt.NDArray[np.float64] = np.log(
         np.maximum(bins, 0.02 * np.median(some) if len(some) else 1.0)
@@ -108,7 +108,7 @@ def _material(cuts: list[ChangePoint], bins: npt.NDArray[np.float64]) -> list[Ch
 def _lasting(
     cuts: list[ChangePoint], bins: npt.NDArray[np.float64], least: int
 ) -> list[ChangePoint]:
-    """Merge what is too short to be a level into the neighbour that it resembles more.
+    """Merge parts too short to be a level into the neighbour that is more similar.
 
     The beginning may be short: a small write cache is one.
     """
@@ -135,7 +135,7 @@ def _steps(cuts: list[ChangePoint], bins: npt.NDArray[np.float64]) -> list[float
 def _head(
     bins: npt.NDArray[np.float64], cuts: list[ChangePoint], noise: Noise
 ) -> ChangePoint | None:
-    """Return a fast beginning that is shorter than what is looked for elsewhere."""
+    """Return a fast beginning that is shorter than the minimum elsewhere."""
     end = cuts[0].at if cuts else len(bins)
     if end < 3 * SHORTEST_BINS:
         return None

@@ -1,4 +1,4 @@
-"""What other than the drive bounded a result."""
+"""Limits on a result other than the drive."""
 
 from __future__ import annotations
 
@@ -57,7 +57,7 @@ def tester_limits(
 
 
 NEAR_LINK = 0.9
-"""Share of a link's payload rate from which on the link is what holds the rate down."""
+"""From this fraction of its payload rate on, the link is the limit."""
 DISTURBANCE_LIMIT = 0.02
 """Allowed share of a pass's bytes moved by others, and of cores taken by the host."""
 
@@ -65,7 +65,7 @@ DISTURBANCE_LIMIT = 0.02
 def link_limit(
     passes: Sequence[PassFigures], link: str | None, link_rate_bytes_s: float | None
 ) -> tuple[Limit, ...]:
-    """Return the link as a limit, where the rate comes near what it can carry."""
+    """Return the link as a limit if the rate comes close to its payload rate."""
     if link is None or link_rate_bytes_s is None:
         return ()
     rate = statistics.median(p.rate_bytes_s for p in passes)
@@ -81,7 +81,7 @@ BUSY_OTHERS = 0.5
 def disturbances(
     environments: Sequence[PassSurroundings | None], moved_bytes: Sequence[int]
 ) -> list[DisturbanceAmount]:
-    """Return what disturbed the passes.
+    """Return the disturbances of the passes.
 
     Parameters
     ----------

@@ -33,9 +33,9 @@ SEEN_SHARE = 0.05
 """Share of the write a fall must last, in the statement on the smallest detectable fall."""
 STEADY_ROUNDS = 25
 HEAD_LOG = math.log(1.5)
-"""How much faster a small write cache is than what follows, in the statement on the smallest."""
+"""Ratio of a small write cache to the rate after it, for the smallest detectable cache."""
 SURE_ERRORS = 2.5
-"""Standard errors by which a fall has to exceed what counts as one, so that it is surely seen."""
+"""Standard errors by which a fall must exceed the threshold to be detected reliably."""
 
 
 @dataclass(frozen=True)
@@ -54,7 +54,7 @@ class Series:
 
 @dataclass(frozen=True)
 class Stretch:
-    """From one bin to another in one shape, and what the shape is."""
+    """A range of bins in one shape, and that shape."""
 
     start: int
     end: int
@@ -161,7 +161,7 @@ def _would_see(usual: npt.NDArray[np.float64], stretches: Sequence[Stretch], noi
 
 
 def _head_bins(noise: Noise) -> int:
-    """Return fewest bins in which a beginning a third faster than what follows is surely seen."""
+    """Return the fewest bins in which a beginning that is a third faster is surely detected."""
     sure = HEAD_SURE * noise.sigma / math.sqrt(1 - noise.phi**2)
     return SHORTEST_HEAD_BINS if 1.5 * sure < HEAD_LOG else 4 * SHORTEST_BINS
 

@@ -1,4 +1,4 @@
-"""What a long write shows, told to a reader: findings first, sentences last."""
+"""The findings of a long write in sentences."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from jovik.base.findings import Level, LongWrite, NotSustained, RateDrop, Shape
 from jovik.base.quantities import show_rate, show_size, show_time, significant
 
 MOST_TOLD = 3
-"""So many falls are told one by one; the others are summed up."""
+"""This many falls are listed one by one. The others are summarised."""
 
 
 def _shown(found: LongWrite, value: float, ios: bool) -> str:
@@ -65,7 +65,7 @@ def fall_notes(found: LongWrite, *, ios: bool = False) -> list[str]:
 
 
 def shape_note(found: LongWrite, part: Level, *, ios: bool = False) -> str:
-    """Return a slope or a saw-tooth for a reader; empty for a level."""
+    """Return a slope or a saw-tooth in words, or an empty string for a level."""
     if part.from_bytes_s is None or part.to_bytes_s is None:
         return ""
     one, two = _shown(found, part.from_bytes_s, ios), _shown(found, part.to_bytes_s, ios)
@@ -81,7 +81,7 @@ def shape_note(found: LongWrite, part: Level, *, ios: bool = False) -> str:
 
 
 def long_write_notes(found: LongWrite, *, ios: bool = False) -> list[str]:
-    """Return what to tell a reader of a write that was made to see this."""
+    """Return the notes on a write over an amount."""
     notes = fall_notes(found, ios=ios)
     if found.cliff is None:
         notes.append(_no_cliff(found))

@@ -19,7 +19,7 @@ It holds less than it says.
 
 
 def lost_data(stamps: StampFaults) -> LostData | None:
-    """Return what reading the stamps back shows, or None if all came back.
+    """Return the result of reading the stamps back, or None if all are intact.
 
     On a drive that holds less than it says, what was written last lies where the first was, so
     that as many blocks are right as it really has.
@@ -39,7 +39,7 @@ def lost_by(results: Sequence[StepResult]) -> LostData | None:
 
 
 def lost_words(found: LostData, capacity_bytes: int | None) -> str:
-    """Return the first thing to say of a drive that lost data."""
+    """Return the headline for a drive that lost data."""
     if found.holds_bytes is not None:
         says = f", not {show_size(capacity_bytes)}" if capacity_bytes else ""
         return f"holds about {show_size(found.holds_bytes)}{says}; what is written beyond is lost"

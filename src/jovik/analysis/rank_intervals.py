@@ -29,7 +29,7 @@ UNKNOWN_INTERACTION = math.log(1.5)
 """By how much drives differ from step to step where too few steps are shared to tell."""
 
 Cells = Mapping[str, Mapping[str, Sequence[StepResult]]]
-"""Results by drive and kind of step; several of one kind are of runs made alike."""
+"""Results by drive and kind of step. Several of one kind are from repeated runs."""
 
 
 @dataclass(frozen=True)
@@ -193,7 +193,7 @@ def _fit(
 
 
 def _interaction(rest: npt.NDArray[np.float64], there: npt.NDArray[np.bool_]) -> float:
-    """Return the variance of what drives differ by from step to step, beyond both effects."""
+    """Return the variance of drives from step to step, beyond both effects."""
     drives, kinds = there.shape
     freedom = int(there.sum()) - drives - kinds + 1
     if freedom <= 0:

@@ -53,7 +53,7 @@ class DriveRank:
 
 @dataclass(frozen=True)
 class Exclusion:
-    """A result that was not compared, and why; with no kind, all results of the drive."""
+    """A result that was not compared, with the reason. Without a kind, all results of the drive."""
 
     drive: str
     kind: str | None
@@ -151,7 +151,7 @@ def _weights_of(
     kinds: Sequence[str],
     weight: Callable[[str], float],
 ) -> dict[str, float]:
-    """Return kinds that make the index: those that two drives or more have, with what they count.
+    """Return the kinds of the index, which at least two drives have, with their weights.
 
     One pass has no interval and would take the whole index's; such steps count where there is
     nothing else.
@@ -285,7 +285,7 @@ def lead_over_next(ranking: Ranking, rows: Sequence[StepRank]) -> list[Interval 
 
 
 def rank_sentence(ranking: Ranking, drive: str) -> str:
-    """Say one drive's place: overall, and in which steps it is certainly first, level or last."""
+    """Return one drive's place in words: overall, and where it is first, level or last."""
     row = next((d for d in ranking.drives if d.drive == drive), None)
     if row is None:
         return f"{drive}: not ranked, because it has no result that this ranking compares"

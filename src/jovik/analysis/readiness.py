@@ -1,4 +1,4 @@
-"""What stands in the way of testing a drive, and what can be done all the same."""
+"""Obstacles to testing a drive, and the tests that are possible nevertheless."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ BUSY_BYTES_S = 1e6
 
 @dataclass(frozen=True)
 class Surroundings:
-    """What is known of a drive where it hangs now."""
+    """Facts about a drive in its current place."""
 
     against_writing: tuple[str, ...]
     unknown_content: str
@@ -40,7 +40,7 @@ class Obstacle:
 
 
 def obstacles(around: Surroundings, claims: Sequence[Claim] = ()) -> list[Obstacle]:
-    """Return everything that stands in the way, and at the end what can be done."""
+    """Return all obstacles, and finally the possible tests."""
     obstacles = []
     if around.is_system:
         obstacles.append(
@@ -76,7 +76,7 @@ def obstacles(around: Surroundings, claims: Sequence[Claim] = ()) -> list[Obstac
 
 
 def _possible(around: Surroundings) -> str:
-    """Return what can be done with the drive all the same."""
+    """Return the tests that are possible nevertheless."""
     if around.mounted and not around.read_only:
         return "measure a folder on it; reading the raw device is possible too"
     read = "read it as a raw device"

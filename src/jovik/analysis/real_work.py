@@ -1,4 +1,4 @@
-"""What streams, copies and recorded programs get of what the box says."""
+"""Streams, copies and recorded programs as percentages of the advertised speed."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ class WorkKind(IntEnum):
 
 @dataclass(frozen=True)
 class WorkShare:
-    """What one step got of the claimed sequential rate of its direction.
+    """The percentage of the claimed sequential rate that one step reached.
 
     Attributes
     ----------

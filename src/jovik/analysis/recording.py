@@ -1,4 +1,4 @@
-"""What a recording says: mixes, blocks, depth, and how long the drive was waited for."""
+"""Properties of a recording: mix, blocks, depth, and the time spent waiting for the drive."""
 
 from __future__ import annotations
 

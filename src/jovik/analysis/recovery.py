@@ -1,4 +1,4 @@
-"""What a drive in use gets back: after another load, or when it is left alone for a while."""
+"""Recovery of a drive in use: after another load, or after a pause."""
 
 from __future__ import annotations
 
@@ -52,7 +52,7 @@ def recoveries(results: Sequence[StepResult]) -> list[Recovery]:
 
 
 def pause_gains(results: Sequence[StepResult]) -> list[PauseGain]:
-    """Return what pauses of a run bring, shortest first."""
+    """Return the gains from the pauses of a run, shortest pause first."""
     steady = {_access(r): r for r in results if steady_step(r) and settled(r) and r.passes}
     pairs = []
     for r in results:
@@ -69,7 +69,7 @@ def pause_gains(results: Sequence[StepResult]) -> list[PauseGain]:
 
 
 def _access(r: StepResult) -> IoStep | None:
-    """Return the step without what says how long and after which pause."""
+    """Return the step without its duration and pause."""
     step = parse(r.kind)
     if not isinstance(step, IoStep):
         return None

@@ -1,4 +1,4 @@
-"""What a replay came to, over its passes."""
+"""The result of a replay over its passes."""
 
 from __future__ import annotations
 

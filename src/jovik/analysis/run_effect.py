@@ -1,4 +1,4 @@
-"""What differs between runs of one drive, common to all steps of a run, and comparing across runs.
+"""Differences between runs of one drive, common to all steps of a run, and comparisons.
 
 Two runs of the same drive on the same rig differ by more than their passes tell: heat, the state of
 the drive, the host. That part is one number for all steps of a run, so that more steps do not

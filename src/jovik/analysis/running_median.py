@@ -19,7 +19,7 @@ AT_ONCE = 1_000_000
 
 
 def running_median(series: Values, width: int, beyond: Beyond) -> Values:
-    """Return the median of `width` values around each, an odd number; shape of the series."""
+    """Return the median of `width` values around each, an odd number, in the series' shape."""
     whole = np.pad(series, width // 2, mode=beyond)
     windows = np.lib.stride_tricks.sliding_window_view(whole, width)
     step = max(AT_ONCE // width, 1)
@@ -32,6 +32,6 @@ def running_median(series: Values, width: int, beyond: Beyond) -> Values:
 
 
 def running_mean(series: Values, width: int, beyond: Beyond) -> Values:
-    """Return the mean of `width` values around each, an odd number; shape of the series."""
+    """Return the mean of `width` values around each, an odd number, in the series' shape."""
     sums = np.cumsum(np.concatenate([[0.0], np.pad(series, width // 2, mode=beyond)]))
     return np.asarray((sums[width:] - sums[:-width]) / width, dtype=np.float64)

@@ -108,7 +108,7 @@ class SampleFigure:
 
 @dataclass(frozen=True)
 class SuspectSample:
-    """A sample that is not right: what tells so, and what to check, the likeliest first.
+    """A suspect sample: the evidence, and the checks to make, the likeliest first.
 
     `kinds` are the kinds of step that tell so.
     """
@@ -221,7 +221,7 @@ def suspects(
 
 
 def _evidence_of(figure: SampleFigure) -> list[str]:
-    """Return what one figure says against its sample."""
+    """Return the evidence of one figure against its sample."""
     evidence = []
     if not explained(figure.result):
         if figure.share is not None and figure.share.most < FAR_BELOW:
@@ -259,7 +259,7 @@ def _sibling_words(figure: SampleFigure) -> str:
 
 
 def _checks(mine: Sequence[SampleFigure], every: Sequence[SampleFigure]) -> list[str]:
-    """Return what to check, by what the results themselves point at, then by what is usual.
+    """Return the checks to make: first those that the results suggest, then the usual ones.
 
     The way to the drive before the drive.
     """

@@ -25,11 +25,11 @@ SLOW_ZONE_DEVIATIONS = 6.0
 SLOW = 0.7
 AROUND = 10
 FALLING = 1.15
-"""First-to-last ratio from which the rate is said to fall, as on a hard disk."""
+"""From this ratio of first to last on, the rate falls, as on a hard disk."""
 
 
 def scan_notes(found: ScanFinding) -> list[str]:
-    """Return what to tell a reader."""
+    """Return the notes for the reader."""
     notes = []
     if found.ratio >= FALLING:
         notes.append(

@@ -39,7 +39,7 @@ class SettlingOutcome(StrEnum):
 
 @dataclass(frozen=True)
 class SettlingGoal:
-    """What settling a claim is about.
+    """The goal of settling a claim.
 
     `share_per_rate` makes a rate in bytes a second a share of the claim; `least_share` is what
     meets it; `choice` is among how many steps this one is the best; `prior` are the shares of
@@ -52,7 +52,7 @@ class SettlingGoal:
     prior: tuple[float, ...] = ()
 
     def outcome(self, rates_bytes_s: Sequence[float]) -> SettlingOutcome | None:
-        """Return how it ends with these passes; None to go on."""
+        """Return the outcome with these passes, or None to continue."""
         shares = [*self.prior, *(r * self.share_per_rate for r in rates_bytes_s)]
         if len(shares) < FIRST_LOOK or min(shares) <= 0:
             return SettlingOutcome.UNDECIDABLE if len(shares) >= MOST_PASSES else None
@@ -71,7 +71,7 @@ class SettlingGoal:
 
     @classmethod
     def from_json(cls, stored: dict[str, Any]) -> SettlingGoal:
-        """Return what `as_json` gave."""
+        """Return the goal that `as_json` stored."""
         return cls(**stored | {"prior": tuple(stored["prior"])})
 
 

@@ -24,9 +24,9 @@ from jovik.analysis.running_median import running_mean
 JUMP = 0.5
 """Share of the levels' difference that has to lie in the cut itself for it to be a step."""
 CLEAR = 0.8
-"""From this share on it is a step, whatever lies beside it."""
+"""From this fraction on it is a step, whatever is next to it."""
 MIN_BINS = 8
-"""Bins in a part for a line through it; of fewer its mean is taken."""
+"""Bins that a line through a part needs. With fewer, its mean is used."""
 GRID = 36
 MOST_VALUES = 600
 
@@ -76,7 +76,7 @@ def _groups(
     steps: Sequence[float],
     jumps: Sequence[float],
 ) -> list[tuple[int, int]]:
-    """Return numbers of the first and last cut of what may be one slope each.
+    """Return the first and last cut of each group that may be one slope.
 
     Neighbouring cuts that go one way, none of them a clear step, are tried as a whole first: a line
     that leaves less behind than the stairs do, which have more of a choice, is a slope.
@@ -137,7 +137,7 @@ def _line(part: npt.NDArray[np.float64]) -> tuple[float, float]:
 
 
 def _ramp(bins: npt.NDArray[np.float64], start: int, end: int) -> tuple[int, int, float] | None:
-    """Return places between which a line joins two levels best, or None if a step does better.
+    """Return the ends of the best line between two levels, or None if a step fits better.
 
     With the squares that it leaves, of the logarithm.
     """

@@ -36,7 +36,7 @@ simulation of 3 to 9 passes; tests/test_analysis_statistics.py).
 
 
 FROM_PASSES = 5
-"""From so many passes on their memory and their trend are looked for; fewer tell neither."""
+"""Passes needed to estimate autocorrelation and trend."""
 LEAST_NUMBER = 3.0
 """However much passes remember, they are taken to be worth as many independent ones."""
 CHANCE_ERRORS = 0.5
@@ -185,7 +185,7 @@ class LogFigure:
 
     @classmethod
     def of(cls, values: Sequence[float]) -> LogFigure:
-        """From the passes of a step; one pass has no known variance."""
+        """Return a figure from the passes of a step. One pass has no known variance."""
         logs = [math.log(v) for v in values]
         if len(logs) < 2:
             return cls(logs[0], math.nan, 0.0)

@@ -39,12 +39,12 @@ def is_steady(rounds: Sequence[float]) -> bool:
 
 
 def last_window(rounds: Sequence[float]) -> Sequence[float]:
-    """Return the last rounds that make a window; all of them where there are fewer."""
+    """Return the last rounds that make a window, or all of them if there are fewer."""
     return rounds[-STEADY_WINDOW:]
 
 
 def steady_notes(found: SteadyState) -> list[str]:
-    """Return what a reader should know of rounds that were to be steady."""
+    """Return the notes on rounds that were to become steady."""
     rounds = f"{found.rounds} round{'s' if found.rounds != 1 else ''}"
     if found.steady:
         return []

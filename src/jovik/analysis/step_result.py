@@ -18,7 +18,7 @@ from jovik.steps.step import Step
 
 
 class LimitSource(StrEnum):
-    """What may bound a result other than the drive."""
+    """Possible limits on a result other than the drive."""
 
     TESTER = "tester"
     PROCESSOR = "processor"
@@ -56,7 +56,7 @@ class PassFigures:
 
 @dataclass(frozen=True)
 class Conditions:
-    """What has to agree before two results may be compared, and what is named if it does not.
+    """Conditions that must agree before two results may be compared, or that are reported.
 
     `filled_percent` is the level that the target was filled to for this step, None if it was not
     filled on purpose. `after` is the phrase that ran before, `idle_ns` how long ago that ended.
@@ -79,7 +79,7 @@ class Conditions:
     idle_ns: int | None = None
 
     def differences(self, other: Conditions) -> list[str]:
-        """Return what keeps two results from being compared, in words; empty when nothing does."""
+        """Return the reasons why two results cannot be compared, in words. Empty without any."""
         differing = []
         if self.engine != other.engine and "model" in (self.engine, other.engine):
             differing.append("one is simulated")
@@ -126,7 +126,7 @@ class StepResult:
 
     @property
     def rate(self) -> Interval:
-        """Return the rate over the passes, bytes a second; `rate_of` chooses the figure."""
+        """Return the rate over the passes, bytes a second. `rate_of` chooses the figure to use."""
         return interval([p.rate_bytes_s for p in self.passes])
 
     @property

@@ -20,7 +20,7 @@ Values = npt.NDArray[np.float64]
 EXACT_FREEDOM = 2000.0
 """Degrees of freedom from which on the expansion is exact to ten digits."""
 LEAST = 0.5
-"""Degrees of freedom below which quantiles leave every scale; fewer are taken for so many."""
+"""Quantiles diverge for fewer degrees of freedom, so that this number is used instead."""
 MOST_TERMS, MOST_STEPS = 1000, 50
 CLOSE = 1e-12
 TINY = 1e-300
@@ -100,7 +100,7 @@ def quantile(freedom: float, share: float) -> float:
 
 
 def quantiles(freedom: Values, share: float) -> Values:
-    """Return the same for many at once, within 1 in 1,000 of their size; any shape."""
+    """Return many quantiles at once, within 1 in 1,000 of their size, in any shape."""
     f = np.maximum(freedom, LEAST)
     if f.size <= NODES:
         values = [quantile(v, share) for v in f.ravel().tolist()]

@@ -1,4 +1,4 @@
-"""What a drive is good for.
+"""The uses of a drive.
 
 How many streams of a load it carries, with what headroom, and limiting factor.
 """
@@ -24,7 +24,7 @@ DAYS_A_YEAR = 365.25
 
 @dataclass(frozen=True)
 class AvailableRate:
-    """What the drive gives in one direction, in bytes a second.
+    """The rate of the drive in one direction, bytes a second.
 
     The figure, which step it is from, and whether it is more than a lower bound.
     """
@@ -103,7 +103,7 @@ def fit(
 
 
 def _supply(load: Load, results: Sequence[StepResult], share: int) -> AvailableRate | None:
-    """Return the figure that tells most about a load.
+    """Return the figure that best describes a load.
 
     After the cliff for long writes, the nearest block and depth for random access.
     """
@@ -177,7 +177,7 @@ def _late(load: Load, supplies: Sequence[AvailableRate]) -> str:
 
 
 def _phrase(load: Load, share: int) -> str:
-    """Return a phrase that would supply what is missing."""
+    """Return a phrase that would supply the missing figure."""
     order = "random" if load.random else "sequential"
     word = "read" if share == 100 else "write"
     if share == 0 and not load.random:

@@ -36,7 +36,7 @@ NEAR_LIMIT_C = 1.0
 
 @dataclass(frozen=True)
 class SensorReading:
-    """One sensor over a run; `set_aside` says why it is not believed, or nothing."""
+    """One sensor over a run. `set_aside` is the reason why it is ignored, or empty."""
 
     name: str
     start_c: float
@@ -45,7 +45,7 @@ class SensorReading:
 
 
 def assess_sensors(samples: TemperatureSeries) -> list[SensorReading]:
-    """Return every sensor that answered, with what it showed and whether it can be believed."""
+    """Return every sensor that answered, with its readings and whether it is credible."""
     names = sorted({n for _, values in samples for n in values})
     series = {n: [values[n] for _, values in samples if n in values] for n in names}
     lasted = samples[-1][0] - samples[0][0] if samples else 0.0
@@ -105,7 +105,7 @@ def seconds_above(warm: Sequence[tuple[float, float]], limit_c: float) -> float:
 
 @dataclass(frozen=True)
 class TemperatureSummary:
-    """How warm a step was, whether heat held it down, and what to tell a reader."""
+    """The temperature of a step, whether heat limited it, and notes for the reader."""
 
     temperature: TemperatureRange | None
     limit: Limit | None

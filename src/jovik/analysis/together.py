@@ -11,12 +11,12 @@ from jovik.analysis.step_result import StepResult
 from jovik.base.interval import Interval
 
 HOLDS_BACK = 0.95
-"""Share of what it does alone below which a drive is said to be held back, with its interval."""
+"""Fraction of its rate alone below which a drive is held back, with its interval."""
 
 
 @dataclass(frozen=True)
 class TogetherFigure:
-    """A step of one target: alone, together with the others, and what share is left.
+    """A step of one target: alone, together with the others, and the remaining fraction.
 
     The intervals of the shares hold for all of them at once (Sidak, JASA 1967).
     """
@@ -58,7 +58,7 @@ def together_figures(
 
 
 def totals(together: Mapping[str, Sequence[StepResult]]) -> dict[str, Interval]:
-    """Return what all targets did at once in each step, bytes a second.
+    """Return the sum over all targets in each step, bytes a second.
 
     A pass of one was at the same moment as that of the others, so that passes are added up one by
     one; a step that not all made as often is left out.

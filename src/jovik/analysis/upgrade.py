@@ -1,4 +1,4 @@
-"""What changing from one drive to another would bring.
+"""The gain from replacing one drive with another.
 
 Times faster, seconds for everyday jobs, and a plain conclusion.
 """
@@ -27,10 +27,10 @@ from jovik.base.interval import Interval
 from jovik.steps import CopyStep, IoStep, parse
 
 NOTICEABLE_RATIO = 1.25
-"""From this ratio on a person notices, when waiting is what they do."""
+"""From this ratio on a user notices the difference while waiting."""
 SMALL_RATIO = 1.05
 SERVER_DEPTH = 8
-"""So many requests in flight are a server's, not a person's."""
+"""This many requests in flight are a server's load."""
 UPGRADE_CLASSES = (
     ("sequential read", False, 100),
     ("sequential write", False, 0),
@@ -67,7 +67,7 @@ class StepGain:
 
     @property
     def verdict(self) -> str:
-        """Return what the interval allows to be said."""
+        """Return the verdict that the interval allows."""
         if not self.times.known:
             return "one pass cannot tell"
         if self.times.above(SMALL_RATIO):
@@ -137,7 +137,7 @@ class Upgrade:
 
     @property
     def conclusion(self) -> str:
-        """Return a sentence that says no more than the figures do."""
+        """Return a sentence that claims no more than the figures."""
         if self.lost is not None:
             return f"worth it for nothing: it {lost_words(self.lost, None)}"
         if not self.steps:
@@ -233,7 +233,7 @@ def compare(
 
 @dataclass(frozen=True)
 class Pair:
-    """A kind of step on both drives; `left` is the share of the gain that the link leaves."""
+    """A kind of step on both drives. `left` is the fraction of the gain that the link allows."""
 
     new: StepResult
     old: StepResult
@@ -241,7 +241,7 @@ class Pair:
 
 
 def _mean_of(pairs: Sequence[Pair], effect: RunEffect) -> LogFigure:
-    """Return the geometric mean of what the new drive does of the old one."""
+    """Return the geometric mean of the new drive's ratios to the old one."""
     share = 1 / len(pairs)
     terms = [t for p in pairs for t in ((share, p.new), (-share, p.old))]
     return weighted(terms, effect)
@@ -257,7 +257,7 @@ def _gain(pairs: Sequence[Pair], effect: RunEffect) -> Interval:
 
 
 def _felt(gain: Interval) -> str:
-    """Return what the interval of a class's gain allows to be said.
+    """Return the verdict that the interval of a class's gain allows.
 
     A difference inside the noise is neither gain nor loss.
     """
@@ -274,7 +274,7 @@ def _unnoticed(times: Interval) -> bool:
 
 
 def _with_times(name: str, gain: Interval) -> str:
-    """Return a class in words, with how many times where that is the point."""
+    """Return a class in words, with its factor if that matters."""
     times = {"worth": gain.median, "slower": 1 / gain.median}.get(_felt(gain))
     return CLASS_WORDS[name] + (f" ({times:.1f} times)" if times is not None else "")
 

@@ -1,4 +1,4 @@
-"""What a read waits longer after a pause: links and drives that save power have to wake first."""
+"""The extra wait of a read after a pause: power-saving links and drives must wake first."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ MEDIAN_ERRORS = 2.2414
 """Standard errors that hold each median at 97.5 %, so that both hold at 95 % (Bonferroni)."""
 BUCKET_FRACTION = 0.01
 MIN_IOS = 30
-"""I/Os of which a median's interval is told."""
+"""I/Os that a median needs to have an interval."""
 LEAST_PAUSE_S = 0.01
 """A shorter one lets nothing fall asleep."""
 
@@ -46,7 +46,7 @@ class WakeCost:
 
 
 def wake_costs(results: Sequence[StepResult]) -> list[WakeCost]:
-    """Return what pauses cost, of every step that was made both ways in a run."""
+    """Return the cost of pauses for every step that a run made both ways."""
     return [c for paced in results for c in _of(paced, results)]
 
 

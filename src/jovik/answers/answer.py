@@ -1,4 +1,4 @@
-"""What an answer is, whatever the question: data, rows for CSV, and tables for readers."""
+"""The form of every answer: data, rows for CSV, and tables for readers."""
 
 from __future__ import annotations
 
@@ -46,7 +46,7 @@ class Answer:
         return document
 
     def csv(self) -> Csv:
-        """Return the rows of the answer; by default those of its first table."""
+        """Return the rows of the answer, by default those of its first table."""
         table = self.tables()[0]
         return Csv(table.columns, table.rows)
 

@@ -1,4 +1,4 @@
-"""What changed between two selections, or over time: the answers of `jovik compare`."""
+"""Changes between two selections, or over time: the answers of `jovik compare`."""
 
 from __future__ import annotations
 
@@ -66,7 +66,7 @@ class CompareAnswer(Answer):
         )
 
     def verdict(self) -> Sequence[str]:
-        """Return what changed, in short."""
+        """Return the changes, in short."""
         return verdict_lines(self.found)
 
     def tables(self) -> Sequence[Table]:

@@ -1,4 +1,4 @@
-"""What was corrected on a shelf: the answer of `jovik shelf log`."""
+"""Corrections of a shelf: the answer of `jovik shelf log`."""
 
 from __future__ import annotations
 

@@ -161,7 +161,7 @@ class LoadsAnswer(Answer):
 
 @dataclass(frozen=True)
 class ClassesAnswer(Answer):
-    """What is usual for each class of drive."""
+    """The usual figures of each class of drive."""
 
     schema: ClassVar[str] = "classes"
 
@@ -195,7 +195,7 @@ def _usual(figure: Any) -> dict[str, Any]:
 
 
 def fit(shelf: Shelf, drive: str, *loads: str) -> FitAnswer:
-    """Return the workloads that a drive carries, and with what headroom.
+    """Return the workloads that a drive can sustain, with its headroom.
 
     All that ship with Jovik unless some are named.
 

@@ -1,4 +1,4 @@
-"""What a drive reports of itself: the answer of `jovik health`."""
+"""A drive's own health log: the answer of `jovik health`."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ from jovik.tables.table import Table
 
 @dataclass(frozen=True)
 class HealthAnswer(Answer):
-    """A health log, and what each of its values means."""
+    """A health log, and the meaning of each of its values."""
 
     schema: ClassVar[str] = "health"
 

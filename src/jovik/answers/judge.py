@@ -43,7 +43,7 @@ class JudgeAnswer(Answer):
         return 1 if short or self.found.lost is not None else 0
 
     def data(self) -> dict[str, Any]:
-        """Return the answer as documented; figures in the claim's unit."""
+        """Return the answer as documented, with figures in the claim's unit."""
         report = self.found
         return {
             "drive": report.sheet.drive.name,
@@ -99,7 +99,7 @@ def _suspects(found: SampleComparison) -> list[dict[str, Any]]:
 
 @dataclass(frozen=True)
 class RealWorkAnswer(Answer):
-    """What streams, copies and programs get of the advertised rate."""
+    """Streams, copies and programs as percentages of the advertised rate."""
 
     schema: ClassVar[str] = "real-work"
 

@@ -1,4 +1,4 @@
-"""What was noted of a drive, and of an instrument beside a run: the answers of `jovik note`."""
+"""Notes on a drive, and an instrument beside a run: the answers of `jovik note`."""
 
 from __future__ import annotations
 
@@ -92,7 +92,7 @@ class NotedListAnswer(Answer):
 
 @dataclass(frozen=True)
 class LogAnswer(Answer):
-    """What an instrument logged beside a run, by phase and step."""
+    """The log of an instrument beside a run, by phase and step."""
 
     schema: ClassVar[str] = "log-beside"
 

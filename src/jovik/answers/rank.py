@@ -32,7 +32,7 @@ from jovik.tables.table import Table
 
 @dataclass(frozen=True)
 class RankAnswer(Answer):
-    """A ranking, by what it was made, and the drive whose place a sentence says."""
+    """A ranking, its order, and the drive whose place a sentence states."""
 
     schema: ClassVar[str] = "ranking"
 
@@ -90,7 +90,7 @@ class RankAnswer(Answer):
         )
 
     def tables(self) -> Sequence[Table]:
-        """Return the overall ranking and each step's; a ranking by one step begins with that."""
+        """Return the overall ranking and each step's. A ranking by a step begins with it."""
         overall, kind = overall_table(self.found), self.found.kind
         tables = [overall] if kind is None else [replace(overall, verdict=())]
         if (kind is not None or self.steps) and self.ranking.drives:
@@ -174,7 +174,7 @@ def rank(
 
 
 def ranking_data(ranking: Ranking, *, energy: bool = False) -> dict[str, Any]:
-    """Return a ranking as documented; places as ``"2"`` or ``"2-3"``, and as numbers.
+    """Return a ranking as documented, with places as ``"2"`` or ``"2-3"`` and as numbers.
 
     Parameters
     ----------

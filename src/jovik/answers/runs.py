@@ -1,4 +1,4 @@
-"""What was measured: the answer of `jovik runs list`."""
+"""The runs of a shelf: the answer of `jovik runs list`."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What changing from one drive to others would bring: the answer of `jovik upgrade`."""
+"""The gain from replacing one drive with others: the answer of `jovik upgrade`."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What every other package stands on.
+"""The basis of every other package.
 
 Results and traces, quantities, errors, text, files, settings.
 """

@@ -41,7 +41,7 @@ MADE_WITH_JOVIK = b"made with Jovik"
 
 
 def write_atomically(path: Path, content: bytes, *, mode: int = 0o666) -> None:
-    """Put a file in its place at once; what was there is replaced.
+    """Put a file in its place at once, replacing the previous one.
 
     Raises
     ------
@@ -118,13 +118,13 @@ def _new_file(part: str, mode: int, folder: int) -> tuple[int, bool]:
 
 
 def _link(fd: int, name: str, folder: int) -> None:
-    """Give an open file a name (`linkat(2)` through /proc, which is what it says there)."""
+    """Give an open file a name (`linkat(2)` through /proc, as its manual page describes)."""
     os.link(f"/proc/self/fd/{fd}", name, dst_dir_fd=folder, follow_symlinks=True)
 
 
 @contextlib.contextmanager
 def replacing_by_path(path: Path, *, overwrite: bool = True) -> Iterator[Path]:
-    """Yield the same for what has to be given a path of its own, such as a database.
+    """Yield the same for a writer that needs a path of its own, such as a database.
 
     The path leads through the descriptor of a private folder beside `path`, where the system can.
     """
@@ -160,7 +160,7 @@ def unfinished_folder() -> Path:
 
 
 def sweep_unfinished() -> None:
-    """Remove what killed processes of this user left of files that were to be written.
+    """Remove unfinished files that killed processes of this user left behind.
 
     A file that a living process writes is locked, and stays.
     """
@@ -181,7 +181,7 @@ def sweep_unfinished() -> None:
 
 
 def _enter(path: Path) -> Path | None:
-    """Enter a file that is about to be written, or None if there is no place for that."""
+    """Record a file that is about to be written, or return None if there is no place for that."""
     try:
         make_own_folder(unfinished_folder())
         entry = unfinished_folder() / secrets.token_hex(8)
@@ -201,7 +201,7 @@ def _strike(entry: Path | None) -> None:
 
 @contextlib.contextmanager
 def output(path: Path, *, mark: bytes | None = None, force: bool = False) -> Iterator[BinaryIO]:
-    """Open a file that a user asked for; it takes its place when the context ends.
+    """Open a file that a user asked for. It takes its place when the context ends.
 
     Parameters
     ----------
@@ -237,7 +237,7 @@ def output_by_path(path: Path, *, force: bool = False) -> Iterator[Path]:
 def write_output(
     path: Path, content: bytes, *, mark: bytes | None = None, force: bool = False
 ) -> None:
-    """Write a file that a user asked for; see `output` for parameters and errors."""
+    """Write a file that a user asked for. `output` describes parameters and errors."""
     with output(path, mark=mark, force=force) as file:
         file.write(content)
 
@@ -297,7 +297,7 @@ def _folder_of(path: Path) -> Iterator[int]:
 
 
 def _stem(name: str) -> str:
-    """Return how the files begin that are to become `name`: short, whatever its length."""
+    """Return the name prefix of the files that become `name`, short even if `name` is long."""
     digest = hashlib.blake2b(os.fsencode(name), digest_size=4)
     return f".jovik-{digest.hexdigest()}-"
 

@@ -1,4 +1,4 @@
-"""Requests one after the other, to see what the way between a program and its drive takes."""
+"""Requests one after the other, to measure the overhead between a program and its drive."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ The kernel counts a drive's time in whole milliseconds, which 500 requests make 
 """
 BLOCK_BYTES = 4096
 WRITTEN_BYTES = (FEW + MANY) * BLOCK_BYTES
-"""What looking at the way of writes writes."""
+"""Bytes that measuring the overhead of writes writes."""
 THINK_NS = 200_000
 """Between a request and the next, as programs think: who is woken from sleep is slower."""
 

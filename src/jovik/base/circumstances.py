@@ -1,4 +1,4 @@
-"""What a run met on its machine that can slow a drive down or make its figures differ."""
+"""Conditions of a run's machine that can slow a drive down or make its figures differ."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from enum import StrEnum
 
 
 class CircumstanceKind(StrEnum):
-    """What sort of thing it is."""
+    """The sort of condition."""
 
     BATTERY = "battery"
     GOVERNOR = "processor governor"
@@ -23,7 +23,7 @@ class CircumstanceKind(StrEnum):
 
 
 TEMPORARY_KINDS = (CircumstanceKind.LOAD, CircumstanceKind.TEMPERATURE)
-"""What holds for the moment only; what it did to a figure is measured with the figure."""
+"""Temporary conditions. Their effect on a figure is measured with the figure."""
 
 
 @dataclass(frozen=True)

@@ -29,7 +29,7 @@ from jovik.base.nearest_names import nearest
 
 
 class JovikError(Exception):
-    """Base of all; the message is one plain line, `hint` says what to do about it."""
+    """The base of all errors. The message is one plain line, `hint` advises the user."""
 
     exit_status = 70
 
@@ -108,7 +108,7 @@ class UnknownNameError(UsageError):
 
 
 class UnknownRecordingError(UnknownNameError):
-    """A replay names a recording that is no file and ships with nothing; a shelf may have it."""
+    """A replay names a recording that is neither a file nor shipped. A shelf may have it."""
 
 
 class RefusedError(JovikError):
@@ -126,7 +126,7 @@ class OutputError(RefusedError):
 
 
 class EngineUnavailableError(RefusedError):
-    """The system does not offer what the engine needs."""
+    """The system does not offer a feature that the engine needs."""
 
 
 class MissingPackageError(RefusedError):
@@ -142,12 +142,12 @@ class ShelfUnreachableError(ShelfError):
 
 
 class DriveError(JovikError):
-    """The drive failed during a test; what was measured before is kept."""
+    """The drive failed during a test. Earlier measurements are kept."""
 
     exit_status = 4
 
 
 class RunInterrupted(JovikError):
-    """A person stopped the run; finished passes are kept."""
+    """The user stopped the run. Finished passes are kept."""
 
     exit_status = 130

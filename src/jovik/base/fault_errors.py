@@ -1,4 +1,4 @@
-"""From what the system answered to an error: the drive's, or the environment's."""
+"""From a system error to a Jovik error: the drive's, or the environment's."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ ENVIRONMENT = {
     errno.EACCES: "the rights of the folder were changed meanwhile",
     errno.EPERM: "the rights of the folder were changed meanwhile",
 }
-"""Answers that say nothing of the drive, and what to do about each."""
+"""System errors that are not the drive's fault, with advice for each."""
 NO_THREAD = "can't start new thread"
 """How Python words that the system gave it no thread."""
 
@@ -53,7 +53,7 @@ def fault_error(fault: IoFault, when: str, hint: str) -> DriveError | TargetErro
 
 
 def environment_error(error: BaseException) -> RefusedError | None:
-    """Return what the system refused a process, as an error to show; None for any other error."""
+    """Return the refusal of the system as an error to show, or None for any other error."""
     if isinstance(error, MemoryError):
         return RefusedError("there is not enough memory", ENVIRONMENT[errno.ENOMEM])
     if isinstance(error, RuntimeError) and NO_THREAD in str(error):

@@ -12,13 +12,13 @@ from typing import ClassVar, TypeVar
 from jovik.base.interval import Interval
 
 CLIFF_FRACTION = 0.20
-"""A fall by this share or more is a cliff; less may be the drive's wavering."""
+"""A fall by this fraction or more is a cliff. A smaller one may be fluctuation."""
 
 T = TypeVar("T")
 
 
 class Shape(StrEnum):
-    """How the rate goes on within a stretch of a long write."""
+    """The shape of the rate within a stretch of a long write."""
 
     LEVEL = "level"
     SLOPE = "slope"
@@ -82,7 +82,7 @@ LEAST_SUSTAINED_S = 30.0
 
 @dataclass(frozen=True)
 class LongWrite:
-    """What a long write shows.
+    """The findings of a long write.
 
     `would_see` is the smallest fall, as a share of the rate, that would surely have been found;
     `would_see_head_s` how long the smallest write cache at the beginning lasts. `steady_from_s` is
@@ -122,7 +122,7 @@ class LongWrite:
 
     @property
     def steady_bytes(self) -> Interval | None:
-        """Return the mean rate of the steady end, whatever it lasts."""
+        """Return the mean rate of the steady end, whatever its duration."""
         if self.steady_from_s is None:
             return None
         # Records of 0.1 have no rate of their own for it.
@@ -130,7 +130,7 @@ class LongWrite:
 
     @property
     def sustained(self) -> Interval | NotSustained:
-        """Return the rate that it sustains, bytes a second, or why there is none."""
+        """Return the sustained rate, bytes a second, or the reason why there is none."""
         rate = self.steady_bytes
         if rate is None or self.steady_from_s is None:
             return NotSustained.UNSTEADY
@@ -158,7 +158,7 @@ class DropOuts:
 
 @dataclass(frozen=True)
 class CliffAgreement:
-    """Where each of several long writes fell (None: nowhere), and the place where they agree."""
+    """The cliffs of several long writes (None: no cliff), and their common position."""
 
     places_bytes: tuple[int | None, ...]
     place_bytes: Interval | None
@@ -167,7 +167,7 @@ class CliffAgreement:
 
 @dataclass(frozen=True)
 class ScanFinding:
-    """What a scan shows; `slow` and `unreadable` are numbers of zones.
+    """The findings of a scan. `slow` and `unreadable` are numbers of zones.
 
     `access_ns` is of single reads anywhere in the span, where they were made, with the ends of its
     95 % interval; `mean_bytes_s` is of all zones, with its own.
@@ -204,7 +204,7 @@ class ScanFinding:
 
 @dataclass(frozen=True)
 class CopyFinding:
-    """What a copy comes to.
+    """The result of a copy.
 
     `of_sequential` is its share of the run's sequential rate, and `sequential` the phrase that rate
     is of. `slowest_second_bytes_s` is the least that moved in any whole second, and `slow_share`
@@ -255,7 +255,7 @@ class Disconnection:
 
 
 class Disturbance(StrEnum):
-    """What else used the drive or the machine during a pass."""
+    """Other users of the drive or the machine during a pass."""
 
     OTHER_IO = "other I/O"
     HOST = "host"
@@ -287,7 +287,7 @@ BAD_DISTURBANCE = 0.10
 
 @dataclass(frozen=True)
 class ReplayFinding:
-    """What doing a recording again came to, in seconds; intervals over the passes.
+    """The result of a replay, in seconds, with intervals over the passes.
 
     `late` is the share of requests of a paced replay that came late, in the worst pass.
     """
@@ -302,7 +302,7 @@ class ReplayFinding:
 
 @dataclass(frozen=True)
 class Wear:
-    """What a step wrote by the drive's own counters: to it, and by it to its medium.
+    """The bytes of a step by the drive's own counters: from the host, and to its medium.
 
     `medium_bytes` is None if the drive keeps no such count.
     """
@@ -355,7 +355,7 @@ class SteadyState:
 
 @dataclass(frozen=True)
 class Findings:
-    """All findings of one step, or None if there was nothing to find.
+    """All findings of one step. None if there is no such finding.
 
     `write_cache_full` is whether more had been written before it than the drive's write cache
     holds. `ladder` is the phrase of the ladder that the step is a rung of.

@@ -1,4 +1,4 @@
-"""A drive's health log, whatever protocol it was read by."""
+"""A drive's health log, from any protocol."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 @dataclass(frozen=True)
 class Health:
-    """A drive's own log of itself. None is what it does not tell.
+    """A drive's own health log. None for values that it does not report.
 
     Temperatures are in degrees Celsius by the sensor's name; `throttled_s` is all time it slowed
     itself down for heat. `medium_written_bytes` is what the drive wrote to its own medium.

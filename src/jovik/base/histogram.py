@@ -44,4 +44,4 @@ def _edges() -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]:
 LOW_NS, HIGH_NS = _edges()
 """Lower (inclusive) and upper (exclusive) bucket edges, ns, shape ``(COUNT,)``."""
 MIDDLE_NS: npt.NDArray[np.float64] = (LOW_NS + HIGH_NS - 1) / 2
-"""What a bucket is taken for, nanoseconds, shape ``(COUNT,)``."""
+"""The nanoseconds that each bucket represents, shape ``(COUNT,)``."""

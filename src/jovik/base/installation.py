@@ -7,7 +7,7 @@ from pathlib import Path
 
 
 def _installer() -> str:
-    """``pipx``, ``uv tool``, ``uv pip`` or ``pip``, by what each leaves in an environment."""
+    """``pipx``, ``uv tool``, ``uv pip`` or ``pip``, by the files that each leaves behind."""
     prefix = Path(sys.prefix)
     if (prefix / "pipx_metadata.json").exists():
         return "pipx"
@@ -21,7 +21,7 @@ def _installer() -> str:
 
 
 def to_add(extra: str) -> str:
-    """Return the command that installs what an extra of Jovik needs."""
+    """Return the command that installs the packages of an extra."""
     wanted = f"'jovik[{extra}]'"
     return {
         "pipx": f"pipx install --force {wanted}",

@@ -38,7 +38,7 @@ def check() -> None:
 
 
 def take_notice(*, continuing: bool = False) -> None:
-    """Forget the pending request: whoever caught the EndRequested acts on it.
+    """Forget the pending request, because the caller has acted on it.
 
     Parameters
     ----------

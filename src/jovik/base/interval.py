@@ -49,7 +49,7 @@ class Interval:
 
     @property
     def half_width(self) -> float | None:
-        """Half the interval's width as a share of the median, or None if unknown."""
+        """Return half the interval's width as a fraction of the median, or None if unknown."""
         if self.low is None or self.high is None or not self.median:
             return None
         return (self.high - self.low) / 2 / self.median

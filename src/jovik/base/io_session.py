@@ -1,4 +1,4 @@
-"""The protocol between a run and whatever does its I/O: io_uring, system calls or a simulator.
+"""The protocol between a run and its I/O: io_uring, system calls or a simulator.
 
 A `Session` is one target made ready. It runs one `Workload` at a time and gives back a `Trace`; it
 fills, gives back, copies and rests. The bench cannot tell the implementations apart, and neither
@@ -68,7 +68,7 @@ class Workload:
 
     @property
     def endless(self) -> bool:
-        """Return whether only a person ends it: an interrupt then ends the pass and not the run."""
+        """Return True if only the user ends it: an interrupt then ends the pass and not the run."""
         return self.time_ns is None and self.amount_bytes is None
 
     @property
@@ -84,7 +84,7 @@ class Workload:
 
 @dataclass(frozen=True)
 class Progress:
-    """A glance at a pass in progress; `rate_bytes_s` is of the last moments, not of the whole pass.
+    """A pass in progress. `rate_bytes_s` is of the last moments, not of the whole pass.
 
     `done_bytes` is both directions together, `written_bytes` one of them. `p50_ns` and `p99_ns` are
     latencies of the pass so far; what cannot be told is None.
@@ -154,7 +154,7 @@ class ReplayJob:
 
     @property
     def tail_ns(self) -> int:
-        """Return how long the recorded program went on after its last request; nothing in haste."""
+        """Return how long the recorded program ran after its last request, or 0 in haste."""
         if self.pace == "fast":
             return 0
         return max(self.recording.elapsed_ns - int(self.recording.done_ns.max(initial=0)), 0)
@@ -162,7 +162,7 @@ class ReplayJob:
 
 @dataclass(frozen=True)
 class DiscardResult:
-    """What giving space back came to.
+    """The result of discarding space.
 
     A word on it for the reader, empty if all went as wished.
     """
@@ -173,7 +173,7 @@ class DiscardResult:
 
 @dataclass(frozen=True)
 class PurgeResult:
-    """What making a drive as new came to.
+    """The result of a purge.
 
     Attributes
     ----------
@@ -192,21 +192,21 @@ class PurgeResult:
 
 @dataclass(frozen=True)
 class WearCounters:
-    """Bytes written in a drive's life: to it, and by it to its medium (None: it does not count)."""
+    """Bytes written in a drive's life: by the host, and to its medium (None: not counted)."""
 
     host_bytes: int
     medium_bytes: int | None = None
 
 
 class Session(Protocol):
-    """One target made ready for passes; a context manager that leaves nothing behind."""
+    """One target prepared for passes, as a context manager that leaves nothing behind."""
 
     @property
     def engine(self) -> str:
         """Return which implementation this is, as recorded with each result."""
 
     def warm_up(self) -> None:
-        """Do what takes time and is needed once, before any clock starts."""
+        """Do slow preparations once, before any clock starts."""
 
     def engine_for(self, work: Workload) -> str:
         """Return which implementation runs such a pass, if there is a choice."""
@@ -217,10 +217,10 @@ class Session(Protocol):
 
     @property
     def notes(self) -> tuple[str, ...]:
-        """Return what a reader of any result from here should know."""
+        """Return notes for the reader of any result of this session."""
 
     def check(self, work: Workload) -> None:
-        """Refuse what the target cannot take, before anything is written.
+        """Refuse a workload that the target cannot take, before anything is written.
 
         Raises
         ------
@@ -232,7 +232,7 @@ class Session(Protocol):
         """Return bytes that `prepare` would have to write for this pass."""
 
     def prepare(self, work: Workload, watch: ProgressCallback) -> int:
-        """Make the test file what the pass needs (laid out in full, or fresh).
+        """Prepare the test file for the pass (laid out in full, or fresh).
 
         Returns
         -------
@@ -259,7 +259,7 @@ class Session(Protocol):
         """Return how many threads measure such a pass."""
 
     def fill_percent(self) -> float | None:
-        """Return how full the target is, where that can be told."""
+        """Return how full the target is, if that is known."""
 
     def now_ns(self) -> int:
         """Return the clock that this target lives by: virtual on a model drive."""
@@ -271,13 +271,13 @@ class Session(Protocol):
         """Degrees by sensor, where the session itself can tell."""
 
     def free_bytes(self) -> int | None:
-        """Return bytes that could be written onto it, what must stay free left out.
+        """Return the bytes that may be written, without the space that must stay free.
 
         None if that cannot be told.
         """
 
     def room_bytes(self) -> int | None:
-        """Return bytes that the test file may take, with what it takes now.
+        """Return the bytes that the test file may take, including its current size.
 
         The same all along a run.
 
@@ -303,7 +303,7 @@ class Session(Protocol):
         """
 
     def wear_bytes(self) -> WearCounters | None:
-        """Return the drive's own counters of what was written, or None if it has none."""
+        """Return the drive's own counters of written bytes, or None if it has none."""
 
     def capacity_bytes(self) -> int | None:
         """Return bytes that can be addressed without a file.
@@ -315,7 +315,7 @@ class Session(Protocol):
         """Return bytes that `fill` would write."""
 
     def fill(self, percent: int, seed: int, watch: ProgressCallback) -> Trace | None:
-        """Write until the target is so full, or None if it is already.
+        """Write until the target is this full. Return None if it already is.
 
         Raises
         ------
@@ -324,7 +324,7 @@ class Session(Protocol):
         """
 
     def empty(self) -> DiscardResult:
-        """Give back all space that was taken, and let the drive know where that is possible."""
+        """Discard all space that Jovik took, and inform the drive if possible."""
 
     def copy_size(self, job: CopyJob) -> tuple[int, int]:
         """Return how many files and bytes a job has.
@@ -336,7 +336,7 @@ class Session(Protocol):
         """
 
     def copy(self, job: CopyJob, watch: ProgressCallback) -> Trace:
-        """Copy files; see `copy_size` for what is refused. In the trace, an I/O is a file."""
+        """Copy files. `copy_size` describes refusals. In the trace, an I/O is a file."""
 
     def replay(self, job: ReplayJob, watch: ProgressCallback) -> Trace:
         """Do a recording again, in the area that `prepare` laid out.

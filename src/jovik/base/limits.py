@@ -12,7 +12,7 @@ import sys
 # Text
 
 TEXT_BYTES = 16_000_000
-"""A table. Longer is no table that a user brought along; it was named by mistake."""
+"""Bytes of a table. A longer file was named by mistake."""
 TOML_BYTES = 1_000_000
 """A sheet, plan, load, model drive or mapping: written by hand."""
 REVIEW_BYTES = 250_000
@@ -57,7 +57,7 @@ JSON_DEPTH = 20
 
 RECORDING_HEAD_BYTES = 20_000_000
 RECORDING_ROWS = 20_000_000
-"""Requests of a recording, whatever the size of its file."""
+"""Requests of a recording of any size."""
 RECORDING_ROWS_FREE = 2_000_000
 """Requests of a recording in a small file."""
 PACKED_BYTES_PER_ROW = 2
@@ -78,7 +78,7 @@ ARCHIVE_DIRECTORY_BYTES = 200_000_000
 ARCHIVE_FILE_BYTES = 64_000_000
 """One file of an archive, unpacked."""
 ARCHIVE_BYTES = 8_000_000_000
-"""All files of an archive, unpacked, whatever its size."""
+"""Bytes of all unpacked files of an archive."""
 ARCHIVE_BYTES_FREE = 500_000_000
 """All files of a small archive, unpacked."""
 ARCHIVE_RATIO = 100

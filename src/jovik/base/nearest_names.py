@@ -1,4 +1,4 @@
-"""The names that somebody may have meant."""
+"""Suggestions for a mistyped name."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 MAX_SUGGESTIONS = 3
 MIN_SIMILARITY = 0.5
-"""How alike two names have to be, as `difflib.SequenceMatcher.ratio` says it."""
+"""Minimum similarity of two names (`difflib.SequenceMatcher.ratio`)."""
 
 
 def nearest(name: str, known: Sequence[str]) -> list[str]:

@@ -11,16 +11,16 @@ import os
 
 THREADS_VARIABLE = "OPENBLAS_NUM_THREADS"
 GIVEN_THREADS = os.environ.get(THREADS_VARIABLE)
-"""What somebody else asked for, or None."""
+"""The number that the environment asks for, or None."""
 
 
 def use_one_thread() -> None:
-    """Ask for one thread, unless somebody asked for another number; before NumPy is loaded."""
+    """Ask for one thread before NumPy is loaded, unless the environment asks for a number."""
     os.environ.setdefault(THREADS_VARIABLE, "1")
 
 
 def environment_of_others() -> dict[str, str]:
-    """Return the environment for a program that is not Jovik, without what Jovik asked for."""
+    """Return the environment for another program, without Jovik's own variables."""
     environment = dict(os.environ)
     if GIVEN_THREADS is None:
         environment.pop(THREADS_VARIABLE, None)

@@ -1,4 +1,4 @@
-"""Files that only this user could have written: what is run or believed is read through here.
+"""Files that only this user could have written, for everything that is executed or trusted.
 
 A folder or file that somebody else owns, may write to, or reaches by a link is not ours, whatever
 lies in it. Under `sudo -E` the home folder is another user's, and so is what was kept there.

@@ -1,4 +1,4 @@
-"""Dataclasses as plain data: what the shelf stores, and what JSON output shows.
+"""Dataclasses as plain data, for the shelf and for JSON output.
 
 A class says where the two differ. `JSON_KEYS` maps its fields to the keys that documents use,
 `JSON_DERIVED` names properties that are shown beside the fields, and `JSON_SPARSE` leaves out what
@@ -38,7 +38,7 @@ def plain(value: Any) -> Any:
 
 
 def pick(value: Any, path: str) -> Any:
-    """Return what `path` leads to: attributes, or keys of mappings, joined by dots.
+    """Return the value at `path`: attributes, or keys of mappings, joined by dots.
 
     The result is None as soon as a part is None.
     """

@@ -63,7 +63,7 @@ _FOLDED_TIMES = {name.casefold(): name for name in TIME_UNITS} | {
 
 
 def parse_number(text: str) -> tuple[float, str]:
-    """``"1,000.5 dB(A)"`` as the number and whatever unit stands behind it.
+    """Return ``"1,000.5 dB(A)"`` as the number and the unit after it.
 
     Raises
     ------
@@ -272,7 +272,7 @@ def parse_rate(text: str) -> tuple[float, str]:
 
 
 def parse_link(text: str) -> float:
-    """Return what a link carries, ``1000MB/s`` as bytes a second.
+    """Return the payload rate of a link, such as ``1000MB/s``, in bytes a second.
 
     Raises
     ------
@@ -349,7 +349,7 @@ def show_time(time_ns: float, digits: int = 3) -> str:
 
 
 def show_time_or_dash(time_ns: float | None) -> str:
-    """Return a time for people, or a dash if there is none to show."""
+    """Return a time in words, or a dash if it is None."""
     return "-" if time_ns is None else show_time(time_ns)
 
 

@@ -1,4 +1,4 @@
-"""The unit that rates are shown in to people; everything computed and stored is bytes a second.
+"""The unit of displayed rates. Everything computed and stored is bytes a second.
 
 One choice for a whole command, which is why it is not handed from table to table.
 """
@@ -40,7 +40,7 @@ def rate_unit() -> str:
 
 
 def per_unit() -> float:
-    """Return what a rate in bytes a second is multiplied by to be shown."""
+    """Return the factor from bytes a second to the displayed unit."""
     return 1 / RATE_UNITS[_chosen.get()]
 
 

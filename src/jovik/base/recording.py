@@ -1,4 +1,4 @@
-"""A recording: what a program asked of a drive, request by request, as offsets, sizes and times."""
+"""A recording: a program's requests to a drive, as offsets, sizes and times."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ COLUMNS = ("issue_ns", "done_ns", "kind", "flags", "offset", "bytes", "asker")
 
 
 class Kind(IntEnum):
-    """What a request asked for."""
+    """The kind of a request."""
 
     READ = 0
     WRITE = 1
@@ -29,7 +29,7 @@ class Kind(IntEnum):
 
 
 class Asker(IntEnum):
-    """Who asked: the recorded command, the system's own threads on behalf of somebody, others."""
+    """The origin of a request: the recorded command, the system's own threads, or others."""
 
     COMMAND = 0
     SYSTEM = 1
@@ -116,7 +116,7 @@ class Recording:
 
 
 def union_ns(begin: Ints, end: Ints) -> int:
-    """Return how long at least one of these stretches lasted; `begin` in rising order."""
+    """Return the total time covered by these stretches; `begin` is in rising order."""
     if not len(begin):
         return 0
     reached = np.maximum.accumulate(end)
@@ -166,7 +166,7 @@ def lanes_of(recording: Recording, count: int) -> Ints:
 
 @dataclass(frozen=True)
 class Dependencies:
-    """When each request may be issued again, by what it can have waited for.
+    """The earliest time of each request, by the requests that it may depend on.
 
     Attributes
     ----------
@@ -188,7 +188,7 @@ class Dependencies:
 
 
 def dependencies(recording: Recording) -> Dependencies:
-    """Return what each request can have waited for.
+    """Return the requests that each request may depend on.
 
     A program issues a request once it has what it asked for before; which of the completed requests
     that was nobody can see, so all that had completed before count (Weiss and others, SOSP 2013;
@@ -212,7 +212,7 @@ def made_recording(
     elapsed_ns: int,
     **more: object,
 ) -> Recording:
-    """Return a recording of rows with the fields of `COLUMNS`, in any order; offsets are packed."""
+    """Return a recording of rows with the fields of `COLUMNS`, in any order, offsets packed."""
     table = np.array(rows, np.int64).reshape(-1, len(COLUMNS))
     table = table[np.lexsort((table[:, 1], table[:, 0]))]
     moves = table[:, 2] <= Kind.WRITE

@@ -28,7 +28,7 @@ PIECE_BYTES = 2**22
 
 
 def write_recording(recording: Recording, out: Path, *, force: bool = False) -> None:
-    """Write a recording; see `jovik.base.atomic_files.output` for errors."""
+    """Write a recording. `jovik.base.atomic_files.output` describes errors."""
     head, content = parts_of(recording)
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
@@ -63,7 +63,7 @@ def parts_of(recording: Recording) -> tuple[dict[str, Any], bytes]:
 
 
 def read_recording(path: Path) -> tuple[Recording, str]:
-    """Return a recording and the digest of its requests, which tells it from any other.
+    """Return a recording and the digest of its requests, which identifies it.
 
     Raises
     ------
@@ -98,7 +98,7 @@ def _head(archive: zipfile.ZipFile) -> Any:
 
 
 def recording_from(head: Any, pieces: Iterable[bytes], packed_bytes: int) -> tuple[Recording, str]:
-    """Return a recording from what `parts_of` gave, and its digest.
+    """Return a recording from the parts of `parts_of`, and its digest.
 
     Parameters
     ----------
@@ -186,7 +186,7 @@ def _words(found: Any, most: int) -> tuple[str, ...]:
 
 
 def _check(columns: dict[str, Any]) -> None:
-    """Refuse what no recorder writes (ValueError)."""
+    """Refuse content that no recorder writes (ValueError)."""
     issue, done = columns["issue_ns"], columns["done_ns"]
     if (issue < 0).any() or (done < issue).any() or (np.diff(issue) < 0).any():
         raise ValueError("its times are not in order")

@@ -1,4 +1,4 @@
-"""Passwords in addresses: told from the rest, and never shown."""
+"""Passwords in addresses, which Jovik finds and never shows."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ _ADDRESS = re.compile(
 
 
 def mask_secrets(text: str) -> str:
-    """Return a text in which the passwords of addresses are masked, whatever form they have."""
+    """Return a text with masked passwords, in any form of address."""
     for form in _FORMS:
         text = form.sub(lambda found: f"{found['keep']}{MASK}", text)
     return text

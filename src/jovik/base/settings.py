@@ -1,4 +1,4 @@
-"""A person's own defaults.
+"""A user's own defaults.
 
 A TOML file with the shelf and, in a table for each command, what its options are unless given.
 
@@ -28,11 +28,11 @@ GENERAL = {
     IOPS: "Whether IOPS come first or second in a table, for every command.",
     NOTES: "Whether notes below a table are shown or counted, for every command.",
 }
-"""Keys that are of no command, and what each is."""
+"""Keys that belong to no command, with a description of each."""
 
 
 def default_shelf() -> Path:
-    """Return where the shelf is unless the person says otherwise."""
+    """Return the default place of the shelf."""
     from platformdirs import user_data_path
 
     return user_data_path("jovik") / "shelf.db"
@@ -49,7 +49,7 @@ def settings_path() -> Path | None:
 
 
 def read_settings() -> dict[str, Any]:
-    """Return what the file says; nothing if there is none.
+    """Return the content of the file, or nothing if there is none.
 
     Raises
     ------
@@ -101,7 +101,7 @@ def checked_general(key: str, text: str) -> str:
 
 
 def write_setting(table: str | None, key: str, value: Any) -> Path:
-    """Set a value, or take it away with None.
+    """Set a value, or remove it with None.
 
     What else the file says, comments included, stays as it is.
 

@@ -19,7 +19,7 @@ CONTROL_CATEGORIES = ("Cc", "Cf", "Cs", "Zl", "Zp")
 Control and format characters, escapes, direction marks, line separators.
 """
 FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
-"""What makes a spreadsheet take text for a formula."""
+"""Beginnings that make a spreadsheet interpret text as a formula."""
 
 
 def strip_control(text: str, keep: str = "") -> str:

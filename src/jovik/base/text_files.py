@@ -9,7 +9,7 @@ from jovik.base.limits import TEXT_BYTES
 
 
 def read_text(path: Path, most_bytes: int = TEXT_BYTES) -> str:
-    """Return a person's UTF-8 text, with or without a byte order mark.
+    """Return the user's UTF-8 text, with or without a byte order mark.
 
     Raises
     ------

@@ -1,4 +1,4 @@
-"""A trace: what one pass recorded.
+"""A trace: the record of one pass.
 
 Everything that Jovik says about speed is computed from traces.
 """
@@ -40,7 +40,7 @@ class Latencies:
 
     @staticmethod
     def merged(parts: Iterable[Latencies]) -> Latencies | None:
-        """Several passes or directions as one; None when there are none."""
+        """Merge several passes or directions into one, or return None without any."""
         # One after the other: thousands of passes need not be in memory together.
         whole: Latencies | None = None
         for part in parts:
@@ -72,7 +72,7 @@ class Latencies:
 
 @dataclass(frozen=True)
 class IoFault:
-    """The first error of a pass: what, where and when.
+    """The first error of a pass: its kind, its place and its time.
 
     `confirmed_bytes` is where the last write that the drive confirmed in this pass ended.
     """
@@ -87,7 +87,7 @@ class IoFault:
 
 @dataclass(frozen=True)
 class StampFaults:
-    """What reading stamps back found: blocks checked, and those that were not as written."""
+    """The result of reading stamps back: blocks checked, and those that were not intact."""
 
     checked: int
     wrong: int
@@ -103,7 +103,7 @@ class StampFaults:
 
 @dataclass(frozen=True)
 class PassSurroundings:
-    """What went on around a pass. Shares are of 1, of all cores, or None if it cannot be told.
+    """Conditions around a pass. Fractions are of all cores, or None if unknown.
 
     `temperatures` holds (seconds since the pass began, degrees Celsius by sensor).
     """
@@ -134,7 +134,7 @@ class ScanRecord:
 
 @dataclass(frozen=True)
 class CopyRecord:
-    """What a copy moved, and how long its final sync and reading its source took."""
+    """The files of a copy, and the times of its final sync and of reading its source."""
 
     files: int
     bytes: int
@@ -145,7 +145,7 @@ class CopyRecord:
 
 @dataclass(frozen=True)
 class ReplayRecord:
-    """What doing a recording again came to.
+    """The record of a replay.
 
     `elapsed_ns` is with what the program did after its last request, `waited_ns` while at least one
     request was in flight; `late` are requests of a paced replay that came more than 1 ms after
@@ -167,7 +167,7 @@ class ReplayRecord:
 
 @dataclass(frozen=True)
 class Trace:
-    """What one pass recorded.
+    """The record of one pass.
 
     `slices` has shape ``(n, 5)``, the columns of `SLICE_COLUMNS`, one row for each `SLICE_NS`. Only
     I/Os that were complete when the pass's time was over count there; those still in flight then

@@ -1,1 +1,1 @@
-"""Pictures, drawn with Matplotlib from the plain data of `analysis`; one style file for all."""
+"""Charts: plain data from the analysis, and two renderers."""

@@ -1,4 +1,4 @@
-"""What a picture is drawn on: its size in pixels, its look, and the file."""
+"""The canvas of a picture: its size in pixels, its theme, and the file."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ FORMS = (".png", ".svg", ".pdf")
 LEAST_WIDTH = 960
 """Pixels that the words of a picture need side by side."""
 MOST_DRIVES = 6
-"""More lines than this cannot be told apart."""
+"""More lines than this are indistinguishable."""
 
 
 @dataclass(frozen=True)

@@ -1,4 +1,4 @@
-"""A chart as plain data: what is drawn, and what each point says when it is asked.
+"""A chart as plain data: lines, bars or a heat map, and the text of each point.
 
 The builders in this package make them, `jovik.charts.svg` draws them for a page, and
 `jovik.charts.image` for a file.
@@ -45,7 +45,7 @@ class Axis:
         return math.log10(max(value, 1e-300)) if self.log else value
 
     def share(self, value: float) -> float:
-        """Return where a value lies between the ends, as a share; beyond them it lies at an end."""
+        """Return the position of a value between the ends, from 0 to 1."""
         at = self.place(value)
         width = self.high - self.low
         return min(max((at - self.low) / width, 0.0), 1.0) if width > 0 else 0.0
@@ -85,7 +85,7 @@ class Line:
 
 @dataclass(frozen=True)
 class Panel:
-    """Lines over one axis of values; a view may have two, one below the other.
+    """Lines over one axis of values. A view may have two panels, one below the other.
 
     `levels` are values that the lines are compared with.
     """
@@ -123,7 +123,7 @@ class View:
 
 @dataclass(frozen=True)
 class LineChart:
-    """Curves; the first view is what is seen before anything is asked."""
+    """Curves. The first view is shown first."""
 
     title: str
     views: tuple[View, ...]
@@ -156,7 +156,7 @@ class Bar:
 
 @dataclass(frozen=True)
 class BarRow:
-    """What a row is of, a second line for it, and its bars, one for each name of the chart."""
+    """The label of a row, a second line for it, and its bars, one for each name of the chart."""
 
     label: str
     bars: tuple[Bar, ...]
@@ -165,7 +165,7 @@ class BarRow:
 
 @dataclass(frozen=True)
 class BarChart:
-    """Rows of bars; `line` is a value that all are compared with, with its words.
+    """Rows of bars. `line` is a reference value, with its label.
 
     `own_scale` draws each row to its own largest value. `margin` is a second, dotted line. A
     picture cuts bars beyond `cut_at`, and draws the charts `beside` it: other quantities of the
@@ -191,7 +191,7 @@ class BarChart:
 
 @dataclass(frozen=True)
 class Cell:
-    """A cell of a heat map: how dark it is (0 to 1), its value, and what it says."""
+    """A cell of a heat map: its darkness (0 to 1), its value, and its text."""
 
     shade: float
     words: str
@@ -200,7 +200,7 @@ class Cell:
 
 @dataclass(frozen=True)
 class HeatMap:
-    """Values over rows and columns; the values stand in the cells, so that no colour is needed."""
+    """Values over rows and columns. The cells contain the values, so that colour is optional."""
 
     title: str
     columns: tuple[str, ...]
@@ -241,7 +241,7 @@ def places(title: str, values: Sequence[float], words: Sequence[str]) -> Axis:
 
 
 def decades(title: str, values: Sequence[float], words: Sequence[str]) -> Axis:
-    """Return a logarithmic axis over positive values; `words` are for the powers of ten in it.
+    """Return a logarithmic axis over positive values. `words` label the powers of ten.
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""Claims compared with what was measured: each as a bar of what was claimed."""
+"""Claims against measurements, as a bar for each claim."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from jovik.tables.table import figure_words
 
 VERDICT_MARKS = {Verdict.SHORT: "bad", Verdict.MET: "good", Verdict.BEATEN: "good"}
 WIDEST = 220.0
-"""A picture cuts bars beyond this percentage of the claim, and says so."""
+"""A picture cuts bars beyond this percentage of the claim, and marks the cut."""
 
 
 def claims_of(shelf: Shelf, drives: Sequence[str], *, margin: float = CLAIM_MARGIN) -> BarChart:
@@ -24,7 +24,7 @@ def claims_of(shelf: Shelf, drives: Sequence[str], *, margin: float = CLAIM_MARG
 
 
 def claims_chart(found: ClaimsReport) -> BarChart:
-    """Chart what was measured of each claim as a percentage of it; right is better everywhere."""
+    """Chart the measured percentage of each claim. Right is better everywhere."""
     rows = []
     for j in found.verdicts:
         share = _better_to_the_right(j)

@@ -20,7 +20,7 @@ BESIDE = 0.012
 
 
 def history_chart(found: History) -> LineChart:
-    """Chart the steps of a sample that changed most, at most as many as can be told apart."""
+    """Chart the steps of a sample that changed most, as many as are distinguishable."""
     by_step = _by_step(found.points)
     shown = by_step[:MOST_DRIVES]
     every = [_day(p) for line in shown for p in line]

@@ -192,7 +192,7 @@ def _frame(ax: Any, view: View, panel: Panel, look: Theme, *, last: bool) -> Non
 
 
 def _line(ax: Any, view: View, panel: Panel, line: Line, number: int, look: Theme) -> Any:
-    """Draw a line, its marks and its whiskers; what the legend shows of it."""
+    """Draw a line, its marks and its whiskers, and return its entry in the legend."""
     colour, mark = (of[number % len(of)] for of in (look.lines, look.marks))
     dash = look.dashes[number % len(look.dashes)]
     if not line.marked:

@@ -1,4 +1,4 @@
-"""What an instrument logged beside a run, under the rate over the same time axis."""
+"""The log of an instrument under the rate of its run, over the same time axis."""
 
 from __future__ import annotations
 
@@ -51,7 +51,7 @@ def instrument_of(
 
 
 def instrument_chart(laid: LogBeside, drive: str, footer: str) -> LineChart:
-    """Chart the rate of each pass above, and what the instrument logged below it."""
+    """Chart the rate of each pass, and the log of the instrument below it."""
     log, passes = laid.log, laid.passes
     whole = max(p.end_s for p in passes)
     first, last = min(log.seconds[0], 0.0), max(log.seconds[-1], whole)

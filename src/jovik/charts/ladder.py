@@ -25,7 +25,7 @@ AXES = {
     "span": ("span_bytes", "within 1GB,8GB,64GB"),
     "amount": ("amount_bytes", "over 10GB,20GB,40GB"),
 }
-"""What a ladder may walk, by the word for it: the field of a step, and an example."""
+"""Axes of a ladder by name: the field of a step, and an example."""
 
 
 def ladder_of(

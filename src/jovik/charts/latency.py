@@ -1,4 +1,4 @@
-"""Latency distributions: what a share of I/Os does not exceed, the share on an axis of nines."""
+"""Latency distributions: the latency that a percentage of I/Os does not exceed."""
 
 from __future__ import annotations
 

@@ -18,7 +18,7 @@ from jovik.charts.selection import results_of_each, same_kind
 from jovik.shelf.store import Shelf
 
 POINTS, ASKED = 600, 160
-"""Points of a curve (the eye tells no more apart), and those that answer when they are asked."""
+"""Points of a curve (the eye distinguishes no more), and those that respond."""
 VIEWS = ("time", "bytes")
 
 
@@ -35,7 +35,7 @@ def long_write_of(
 
 
 def long_write_chart(shown: Sequence[tuple[StepResult, Trace]], *, axis: str = "time") -> LineChart:
-    """Chart the rate over time and over bytes; a single write has levels, cliff and temperature.
+    """Chart the rate over time and over bytes. A single write has levels, cliff and temperature.
 
     The view that `axis` names comes first.
     """
@@ -126,7 +126,7 @@ def _level(part: Level, *, by_time: bool) -> Line:
 
 
 def _temperature(trace: Trace, *, by_time: bool) -> list[Panel]:
-    """Chart the believed sensors; over bytes, each moment stands where the write was then."""
+    """Chart the trusted sensors. Over bytes, each moment is at its position in the write."""
     warm = trusted_temperatures(trace.environment.temperatures) if trace.environment else []
     if len(warm) < 2:
         return []

@@ -33,6 +33,6 @@ def provenance(results: Sequence[StepResult], *, units: bool = True) -> str:
 
 
 def truncate(name: str, most: int = 24) -> str:
-    """Return a drive's name, cut where it would not fit, without what a renderer would obey."""
+    """Return a drive's name without control characters, cut to fit."""
     name = strip_control(name)
     return name if len(name) <= most else name[: most - 1] + "…"

@@ -20,7 +20,7 @@ def real_work_of(shelf: Shelf, drives: Sequence[str]) -> BarChart:
 
 
 def real_work_chart(found: RealWork) -> BarChart:
-    """Chart each stream, copy and program as a percentage of what the box says."""
+    """Chart each stream, copy and program as a percentage of the advertised speed."""
     rows = []
     for x in found.shares:
         share, rate = x.share.scaled(100), show_rate(x.rate_bytes_s.median)

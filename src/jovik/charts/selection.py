@@ -42,7 +42,7 @@ def results_of_each(
 
 
 def refuse_too_many(drives: Sequence[str]) -> None:
-    """Raise a UsageError if there are more drives than lines that can be told apart."""
+    """Raise a UsageError if there are more drives than distinguishable lines."""
     if len(drives) > MOST_DRIVES:
         raise UsageError(
             f"{len(drives)} drives cannot be told apart in one picture",

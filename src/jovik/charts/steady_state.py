@@ -41,7 +41,7 @@ LONGEST_LABEL = 64
 
 
 def short_label(kind: str, longest: int = LONGEST_LABEL) -> str:
-    """Return a step's label without what all steps of a steady state say."""
+    """Return a step's label without the parts that all steps of a steady state share."""
     parts = [p for p in parse(kind).label.split(", ") if not p.startswith(("until", "within"))]
     return truncate(", ".join(parts), longest)
 
@@ -149,7 +149,7 @@ def saturation_of_drives(shelf: Shelf, drives: Sequence[str]) -> LineChart:
 
 
 def saturation_chart(shown: Sequence[Saturation]) -> LineChart:
-    """Chart I/Os a second of each minute over what was written, from new to used."""
+    """Chart I/Os a second of each minute over the bytes written, from new to used."""
     lines, alone, first = [], len(shown) == 1, shown[0].result
     for one in shown:
         points = tuple(
@@ -172,7 +172,7 @@ def saturation_chart(shown: Sequence[Saturation]) -> LineChart:
 
 
 def demand_of_drive(shelf: Shelf, drives: Sequence[str]) -> LineChart:
-    """Chart what more load on a drive buys."""
+    """Chart the effect of more load on a drive."""
     return demand_chart(demand_of(shelf, shelf.sheet(drives[0]).drive.name))
 
 

@@ -15,7 +15,7 @@ from jovik.shelf.store import Shelf
 
 
 def surface_of(shelf: Shelf, drives: Sequence[str]) -> LineChart:
-    """Chart scans of drives; of a single one with its access time."""
+    """Chart scans of drives, and of a single one its access time."""
     by_drive = results_of_each(
         shelf, drives, lambda r: r.findings.scan is not None, "scan", "scan read in 200 zones"
     )

@@ -191,7 +191,7 @@ def _dots(
     setting: Setting,
     place: tuple[float, float, float],
 ) -> str:
-    """Return points that answer; of a dense line they are not seen until they are asked."""
+    """Return points that respond. Those of a dense line are invisible until then."""
     if not line.asked and line.joined:
         return ""
     top, height, width = place

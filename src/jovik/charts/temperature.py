@@ -21,7 +21,7 @@ def temperature_of(shelf: Shelf, drives: Sequence[str], *, run: str | None = Non
 
 
 def temperature_chart(found: RunTemperatures) -> LineChart:
-    """Chart the warmest believed sensor over time; what lies between passes was not read."""
+    """Chart the warmest trusted sensor over time. Between passes there are no readings."""
     read = [(t, c, p) for p in found.passes for t, c in p.temperatures]
     at_s, most, where = max(read, key=lambda r: r[1])
     whole = max(p.end_s for p in found.passes)

@@ -23,11 +23,11 @@ from jovik.cli.echo import echo
 from jovik.cli.unit_options import with_units
 
 FAULT, PIPE_CLOSED = 70, 141
-"""Exit statuses: a fault in Jovik itself (EX_SOFTWARE of sysexits.h), and SIGPIPE as shells say."""
+"""Exit statuses: a fault in Jovik itself (EX_SOFTWARE of sysexits.h), and SIGPIPE as in shells."""
 MEASURING_COMMANDS = ("measure", "resume", "repeat")
-"""Commands whose result matters to whoever started them, also if nobody reads it."""
+"""Commands whose result matters even if nobody reads their output."""
 GARBAGE_AFTER = 50_000
-"""Objects made between two searches for unreachable ones; Python's own 700 suit a long loop."""
+"""Objects between two garbage collections. Python's own 700 suit a long loop."""
 COMMANDS = {
     "scout": "List attached drives and what would prevent testing them.",
     "sheet": "Enter a drive's advertised specifications.",
@@ -71,7 +71,7 @@ def _help(ctx: click.Context, words: tuple[str, ...]) -> None:
 
 
 HELP_COMMANDS = {"help": _help, "version": _version}
-"""Commands that say what an option says, for who looks for them; not in the overview."""
+"""Commands that repeat an option, for users who look for a command. Not in the overview."""
 
 
 class LazyGroup(click.Group):
@@ -142,7 +142,7 @@ def jovik(ctx: click.Context, debug_log: str | None) -> None:
 
 
 def _next_words() -> str:
-    """Return what to do next, for who typed nothing: another thing with a shelf than without."""
+    """Return suggestions for a user who typed nothing, depending on whether there is a shelf."""
     from pathlib import Path
 
     from jovik.base.secrets import looks_like_address
@@ -170,7 +170,7 @@ def _next_words() -> str:
 
 
 def _defaults(ctx: click.Context, name: str) -> dict[str, Any]:
-    """Return a person's settings for a command; nothing is loaded where there are none."""
+    """Return the user's settings for a command. Without settings, nothing is loaded."""
     from jovik.base.errors import UnknownNameError, UsageError
     from jovik.base.settings import read_settings, settings_path
 
@@ -262,7 +262,7 @@ def _tell_notes() -> None:
 
 
 def _ended_by(error: BaseException) -> int:
-    """Say what ended the program; its exit status."""
+    """Report why the program ended, and return its exit status."""
     from jovik.base.fault_errors import environment_error
     from jovik.cli.fault_log import keep, log_error, message_of
 
@@ -306,7 +306,7 @@ def _ended_by(error: BaseException) -> int:
 
 
 def show_warnings() -> None:
-    """Show what the core warns of on standard error, each once."""
+    """Show warnings of the core on standard error, each once."""
     import logging
 
     class Once(logging.Handler):
@@ -324,7 +324,7 @@ def show_warnings() -> None:
 
 
 def complain(error: JovikError) -> None:
-    """One error on standard error: what and why, then what to do."""
+    """Print one error on standard error: the reason, then the advice."""
     from jovik.base.secrets import mask_secrets
 
     echo(f"jovik: {mask_secrets(error.message)}", err=True)

@@ -31,7 +31,7 @@ complete -o nosort -F %(complete_func)s %(prog_name)s
 """
 SPECIAL = re.compile(r"([^\w@%+=:,./-])")
 BREAKS = ":="
-"""What parts a word before bash asks, as it is set up (COMP_WORDBREAKS)."""
+"""Characters at which bash splits words (COMP_WORDBREAKS)."""
 
 
 @dataclass(frozen=True)
@@ -44,7 +44,7 @@ class HalfLine:
 
 
 def split_half_line(line: str) -> HalfLine:
-    """Part a line as the shell does, whatever quote is still open at its end."""
+    """Split a line as the shell does, even with an open quote at its end."""
     words: list[str] = []
     word, quote, begun, at = "", "", False, 0
     while at < len(line):
@@ -82,7 +82,7 @@ class BashWords(BashComplete):
         return self.line.words[1:], self.line.last
 
     def format_completion(self, item: CompletionItem) -> str:
-        """Return a line of the answer: what it is, and what bash puts in."""
+        """Return a line of the answer: its kind, and the text that bash inserts."""
         return f"{item.type},{fitting(str(item.value), self.line)}"
 
 

@@ -1,4 +1,4 @@
-"""`jovik ceiling`: what the tester itself can do, with no drive in the way."""
+"""`jovik ceiling`: the tester's own limits, without a drive."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""`jovik compare`: what changed between two of anything, or over time."""
+"""`jovik compare`: changes between two selections, or over time."""
 
 from __future__ import annotations
 

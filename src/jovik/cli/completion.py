@@ -1,4 +1,4 @@
-"""What the shell offers behind a half-written word.
+"""Suggestions of the shell for a half-typed word.
 
 Drives of the shelf, plans, loads, targets, words of a phrase.
 
@@ -21,7 +21,7 @@ Parameter = click.Parameter
 
 
 def _offer(words: Iterable[str], begun: str) -> list[CompletionItem]:
-    """Return those that begin like that; the shell quotes them, in bash `bash_completion` does.
+    """Return the names with this beginning. The shell or `bash_completion` quotes them.
 
     A quote that was begun already is not part of the name.
     """
@@ -30,7 +30,7 @@ def _offer(words: Iterable[str], begun: str) -> list[CompletionItem]:
 
 
 def _of_shelf(ctx: Context, names: Callable[[Shelf], Iterable[str]]) -> list[str]:
-    """Return names from the shelf; none where it cannot be opened."""
+    """Return names from the shelf, or none if it cannot be opened."""
     from jovik.base.errors import JovikError
     from jovik.base.terminal_text import strip_control
     from jovik.shelf.sqlite import where_from
@@ -63,7 +63,7 @@ def yardsticks(ctx: Context, of: Parameter, begun: str) -> list[CompletionItem]:
 
 
 def orders(ctx: Context, of: Parameter, begun: str) -> list[CompletionItem]:
-    """Return what a ranking can go by: a word, or the phrase of a step."""
+    """Return the orders of a ranking: a word, or the phrase of a step."""
     from jovik.queries.ranking import ORDERS
 
     return [*_offer(ORDERS, begun), *(phrases(ctx, of, begun) if begun else [])]
@@ -96,7 +96,7 @@ def settings(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
 
 
 def targets(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
-    """Model drives; folders and devices are for the shell itself to complete."""
+    """Return model drives. The shell itself completes folders and devices."""
     from jovik.simulator import model_names
 
     models = _offer([f"model:{n}" for n in model_names()], begun)
@@ -111,7 +111,7 @@ def targets_and_phrases(ctx: Context, of: Parameter, begun: str) -> list[Complet
 
 
 def recordings(ctx: Context, _: Parameter, begun: str) -> list[CompletionItem]:
-    """Return recordings on the shelf and those that ship; files are for the shell itself."""
+    """Return recordings on the shelf and shipped ones. The shell itself completes files."""
     from jovik.steps.replay import recording_names
 
     names = _of_shelf(ctx, lambda shelf: [r.name for r in shelf.recordings.kept()])
@@ -120,7 +120,7 @@ def recordings(ctx: Context, _: Parameter, begun: str) -> list[CompletionItem]:
 
 
 def loads_and_recordings(ctx: Context, of: Parameter, begun: str) -> list[CompletionItem]:
-    """Return what a ranking can be for."""
+    """Return the loads and recordings that a ranking can use."""
     return [*loads(ctx, of, begun), *(x for x in recordings(ctx, of, begun) if x.type == "plain")]
 
 

@@ -1,4 +1,4 @@
-"""`jovik completion`: what a shell needs to complete commands, options, drives, plans and steps."""
+"""`jovik completion`: the script for completing commands, options, drives, plans and steps."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""`jovik config`: a person's own defaults."""
+"""`jovik config`: a user's own defaults."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""`jovik demo`: the main job on model drives, by the same commands a person would type."""
+"""`jovik demo`: the main job on model drives, with the commands of a user."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Lines for people, whatever strings of drives and files are in them."""
+"""Printed lines that may contain strings of drives and files."""
 
 from __future__ import annotations
 

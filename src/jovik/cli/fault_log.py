@@ -1,4 +1,4 @@
-"""What a bug report needs: the last fault in the state folder, and `--debug-log FILE`.
+"""Data for a bug report: the last fault in the state folder, and `--debug-log FILE`.
 
 Neither holds serials, paths of the person, names of drives or secrets: of what was typed only
 commands, options and step phrases are kept, of a message only words that cannot be any of those.
@@ -55,7 +55,7 @@ def message_of(error: BaseException) -> str:
 
 
 def typed(words: Sequence[str]) -> str:
-    """Return what was typed: commands, options and phrases.
+    """Return the typed words: commands, options and phrases.
 
     Of anything else only what sort it is.
     """
@@ -129,7 +129,7 @@ def _module(path: str) -> str:
 
 
 def keep(error: BaseException, words: Sequence[str]) -> Path | None:
-    """Keep a fault for a report; where, or None where it cannot be kept."""
+    """Store a fault for a report. Return its place, or None if it cannot be stored."""
     from jovik.base.atomic_files import write_atomically
 
     path = fault_path()
@@ -142,7 +142,7 @@ def keep(error: BaseException, words: Sequence[str]) -> Path | None:
 
 
 class _Discreet(logging.Formatter):
-    """Hides in what the core tells whatever may be somebody's, such as the folder of a copy."""
+    """Hide everything private in the core's messages, such as the folder of a copy."""
 
     def formatMessage(self, record: logging.LogRecord) -> str:
         if record.name != LOGGER:
@@ -151,7 +151,7 @@ class _Discreet(logging.Formatter):
 
 
 def start_debug_log(path: Path) -> None:
-    """Write what goes on to a file, behind what is there.
+    """Append the progress of the program to a file.
 
     Raises
     ------
@@ -169,7 +169,7 @@ def start_debug_log(path: Path) -> None:
 
 
 def log_error(error: BaseException) -> None:
-    """Log what ended the program, for `--debug-log`."""
+    """Log the reason why the program ended, for `--debug-log`."""
     logger = logging.getLogger(LOGGER)
     if logger.isEnabledFor(logging.DEBUG) and logger.handlers:
         logger.debug("ended by:\n%s", report(error, sys.argv[1:]))

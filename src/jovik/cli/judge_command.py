@@ -1,4 +1,4 @@
-"""`jovik judge`: each claim beside what was measured."""
+"""`jovik judge`: each claim beside its measurement."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What is seen while a run goes on, in a pipe or a small terminal.
+"""The display of a run in a pipe or a small terminal.
 
 A line for each step, and in a terminal one that moves; on standard error.
 """
@@ -20,7 +20,7 @@ from jovik.steps import Step
 
 
 class LineProgress:
-    """Lines for each step; a context manager, so that the moving line is always taken away."""
+    """Lines for each step, as a context manager that always removes the moving line."""
 
     def __init__(self, tasks: Sequence[Task]) -> None:
         self._tasks = tasks

@@ -210,7 +210,7 @@ class LiveView:
 
     @staticmethod
     def _pair(left: Text, right: Text, width: int) -> Text:
-        """Return one at either end of a line; the left one gives way."""
+        """Return one text at either end of a line. The left one is shortened."""
         room = max(width - right.cell_len - 2, 8)
         left.truncate(room, overflow="ellipsis")
         return Text.assemble(left, " " * (width - left.cell_len - right.cell_len), right)
@@ -263,7 +263,7 @@ class LiveView:
         return [one, two]
 
     def _against(self, step: Step) -> list[Text]:
-        """Return the rate beside the claim, and what is usual for the class."""
+        """Return the rate beside the claim, and the usual figure of the class."""
         aim = self._aims[self._position] if self._aims else None
         if aim is None or not isinstance(step, IoStep):
             return []
@@ -330,7 +330,7 @@ class LiveView:
         return lines
 
     def _list(self, count: int, width: int) -> list[Text]:
-        """Return the steps around this one: done with what they came to, and the next."""
+        """Return the steps around this one: finished ones with their results, and the next."""
         first = max(min(self._position - count // 2, len(self._tasks) - count), 0)
         lines = []
         for number in range(first, min(first + count, len(self._tasks))):

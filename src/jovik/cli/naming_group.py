@@ -11,7 +11,7 @@ class NamingGroup(click.Group):
     def resolve_command(
         self, ctx: click.Context, args: list[str]
     ) -> tuple[str | None, click.Command | None, list[str]]:
-        """As Click's, with the nearest names where there is no such member."""
+        """Return Click's member, or suggest the nearest names."""
         from jovik.base.errors import UnknownNameError
 
         if args and args[0] not in self.commands and not args[0].startswith("-"):
@@ -26,7 +26,7 @@ class BareMemberGroup(NamingGroup):
     bare: str
 
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
-        """Put the member's name before what is no member."""
+        """Insert the default member's name before a word that is no member."""
         asks = {"-h", "--help"} & set(args[:1])
         if not asks and (not args or args[0] not in self.commands):
             args = [self.bare, *args]

@@ -1,4 +1,4 @@
-"""`jovik note`: what an instrument, a stopwatch or the reviewer says of a drive."""
+"""`jovik note`: notes of an instrument, a stopwatch or the reviewer."""
 
 from __future__ import annotations
 

@@ -22,7 +22,7 @@ def shelf_option(command: F) -> F:
 
 
 def format_option(*more: str) -> Callable[[F], F]:
-    """`--format table|json|csv` and what a command has besides, such as ``markdown``."""
+    """`--format table|json|csv` and further forms of a command, such as ``markdown``."""
     return click.option(
         "--format",
         "form",
@@ -41,7 +41,7 @@ def force_option(command: F) -> F:
 
 
 def destroy_options(command: F) -> F:
-    """`--destroy SERIAL` and what it may overwrite."""
+    """`--destroy SERIAL` and `--content-worthless`."""
     for option in (
         click.option(
             "--content-worthless",
@@ -65,7 +65,7 @@ else:
 
 
 class UnitParam(Base):
-    """A value that a function of the core reads; its ValueError is the message."""
+    """A value that a function of the core reads. Its ValueError is the message."""
 
     def __init__(self, name: str, convert: Callable[[str], Any]) -> None:
         self.name = name
@@ -93,7 +93,7 @@ def percent(text: str) -> float:
 
 
 def share(text: str) -> float:
-    """``2%`` as 0.02, for what is a part of a whole: below 100 %."""
+    """Return ``2%`` as 0.02. It must be below 100 %."""
     value = percent(text)
     if value >= 1:
         raise ValueError(f"'{text}' is not a percentage below 100%; write for example 5%")

@@ -1,4 +1,4 @@
-"""JSON and CSV on standard output; foreign strings as text and nothing else."""
+"""JSON and CSV on standard output, with foreign strings as text only."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ def show(answer: Answer, form: str) -> int:
 
 
 def emit_json(value: dict[str, Any], schema: str) -> None:
-    """One JSON object; what a terminal would obey is escaped in it, and read back as it was.
+    """Print one JSON object. Control characters are escaped in it, and can be restored.
 
     Parameters
     ----------
@@ -53,5 +53,5 @@ def emit_csv(header: Sequence[str], rows: Iterable[Sequence[Any]]) -> None:
 
 
 def _prints_utf8() -> bool:
-    """Return whether text is printed as UTF-8; data has to come back as it was where it is not."""
+    """Return True if text is printed as UTF-8. Otherwise data must be escaped."""
     return (sys.stdout.encoding or "").lower().replace("-", "") in ("utf8", "utf8sig")

@@ -1,4 +1,4 @@
-"""`jovik picture`: what the shelf holds, drawn; a subcommand for each of `jovik.charts.kinds`."""
+"""`jovik picture`: charts of results, with a subcommand for each of `jovik.charts.kinds`."""
 
 from __future__ import annotations
 

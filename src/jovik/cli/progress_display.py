@@ -1,4 +1,4 @@
-"""What shows a run while it goes on, and the words for a finished step."""
+"""The display of a run in progress, and the words for a finished step."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from jovik.runs.context import Observer
 
 
 class ProgressDisplay(Observer, Protocol):
-    """An observer of a run that prints permanent lines as well; a context manager."""
+    """An observer of a run that also prints permanent lines, as a context manager."""
 
     def say(self, line: str) -> None:
         """Print a permanent line."""
@@ -21,7 +21,7 @@ class ProgressDisplay(Observer, Protocol):
 
 
 def result_words(result: StepResult) -> str:
-    """Return a finished step in a few words: its rate, or what was done."""
+    """Return a finished step in a few words: its rate, or its note."""
 
     if not result.step.measures:
         return result.notes[-1] if result.notes else "done"

@@ -1,4 +1,4 @@
-"""`jovik record`: what a program asks of its drive, taken down and looked at."""
+"""`jovik record`: a program's I/O, captured and shown."""
 
 from __future__ import annotations
 

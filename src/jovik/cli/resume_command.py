@@ -1,4 +1,4 @@
-"""`jovik resume`: go on with a run that was interrupted, after its last finished pass."""
+"""`jovik resume`: continue an interrupted run after its last finished pass."""
 
 from __future__ import annotations
 

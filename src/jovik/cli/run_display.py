@@ -1,4 +1,4 @@
-"""Which display a run gets: the live view where there is room for it, else lines."""
+"""The choice of display: the live view if there is room for it, otherwise lines."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ def screen_for(
     sheet: Sheet | None = None,
     expected_bytes: int | None = None,
 ) -> ProgressDisplay:
-    """Return the live view where there is room for it, lines elsewhere."""
+    """Return the live view if there is room for it, otherwise lines."""
 
     shown = console(err=True)
     if (

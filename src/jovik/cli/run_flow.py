@@ -29,7 +29,7 @@ from jovik.tables.circumstances import circumstance_lines
 
 @dataclass(frozen=True)
 class EnduranceConsent:
-    """What a person is asked before a run.
+    """The questions before a run.
 
     Above which share of the endurance rating (the usual one for None), and whether `--yes` has
     answered.
@@ -41,7 +41,7 @@ class EnduranceConsent:
 
 @dataclass(frozen=True)
 class Telling:
-    """What is said around a run: a first line before the announcement, and each pass at the end."""
+    """The output around a run: a first line before the announcement, and each pass at the end."""
 
     first_line: str = ""
     each_pass: bool = False
@@ -58,7 +58,7 @@ def run_order(
     resumed: str | None = None,
     told: Telling = Telling(),
 ) -> int:
-    """Run it and show what came of it.
+    """Run it and show the results.
 
     Parameters
     ----------
@@ -99,7 +99,7 @@ def carry_out(
     resumed: str | None = None,
     first_line: str = "",
 ) -> RunOutcome | None:
-    """Announce it, ask, and run it, watched; None where it was only announced.
+    """Announce it, ask, and run it with a display. Return None if it was only announced.
 
     Parameters
     ----------
@@ -148,7 +148,7 @@ def _show_what_is_there(shelf: Shelf, outcome: RunOutcome, form: str) -> None:
 
 
 def _show(shelf: Shelf, outcome: RunOutcome, form: str, *, each_pass: bool) -> int:
-    """Return the run's results, then what stopped it."""
+    """Show the run's results, then raise its failure."""
 
     results, failure = shelf.results_of_run(outcome.run), outcome.failure
     # Who asked for JSON or CSV gets it, however little there is to tell.
@@ -184,7 +184,7 @@ def ask(ready: PreparedRun, consent: EnduranceConsent) -> None:
 
 
 def warm_up(session: Session) -> None:
-    """Compiling takes several seconds, once after each installation; who waits should know why."""
+    """Report that compiling takes several seconds, once after each installation."""
     notice = threading.Timer(
         1.5,
         click.echo,

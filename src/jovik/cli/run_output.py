@@ -1,4 +1,4 @@
-"""Step results as a table, as JSON (docs/json.md) and as CSV: what `measure` prints."""
+"""Step results as a table, as JSON (docs/json.md) and as CSV: the output of `measure`."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ def show_run(
     each_pass: bool = False,
     drive: Drive | None = None,
 ) -> None:
-    """Print a run in the requested format; `drive` is its sheet, if there is one."""
+    """Print a run in the requested format. `drive` is its sheet, if there is one."""
     standing = overall_of(drive, results) if drive is not None else None
     if form == "json":
         emit_json(run_document(run, results) | {"class": standing_json(standing)}, "run")
@@ -70,7 +70,7 @@ def show_run(
 
 
 def _first_figures(results: Sequence[StepResult]) -> list[str]:
-    """Return answer where there is no class to hold it against: the first figures themselves."""
+    """Return the first figures themselves, if there is no class to compare them with."""
     figures = []
     for r in results:
         if r.step.measures and r.passes and not r.findings.ladder:

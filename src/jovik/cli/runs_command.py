@@ -1,4 +1,4 @@
-"""`jovik runs`: what was measured, and the same figures again."""
+"""`jovik runs`: earlier runs and their figures."""
 
 from __future__ import annotations
 

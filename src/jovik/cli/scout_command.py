@@ -1,4 +1,4 @@
-"""`jovik scout`: which drives are here, and what stands in the way of testing each."""
+"""`jovik scout`: attached drives, and the obstacles to testing each."""
 
 from __future__ import annotations
 

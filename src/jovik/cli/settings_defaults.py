@@ -1,4 +1,4 @@
-"""A person's settings as the defaults of a command's options.
+"""A user's settings as the defaults of a command's options.
 
 Which may have one, and reading them as the option itself would.
 """
@@ -34,7 +34,7 @@ SETTABLE_OPTIONS = (
     "serials",
     "format",
 )
-"""Options that may have a default of a person's own. Named one by one.
+"""Options that may have a user's own default, listed one by one.
 
 Nothing that gives a drive up, answers a question or says which drive a result is of may come from a
 file that was written long ago.
@@ -51,7 +51,7 @@ WHY_NOT = {
 
 
 def long_name(option: click.Option) -> str:
-    """Return what an option is called: ``rig`` of ``--rig``."""
+    """Return the name of an option: ``rig`` for ``--rig``."""
     return next(o for o in option.opts if o.startswith("--")).removeprefix("--")
 
 

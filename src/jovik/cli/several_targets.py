@@ -33,7 +33,7 @@ from jovik.tables.together import SharedPath, together_json, together_table
 
 @dataclass(frozen=True)
 class SeveralTargets:
-    """What is to be measured on what.
+    """The steps and targets of one command.
 
     `words` are the targets as they were named; `name` is the drive's where all of it is one drive.
     With `each_pass` the passes are shown too.
@@ -49,7 +49,7 @@ class SeveralTargets:
 
 @dataclass
 class _Evening:
-    """What has come of it so far: the runs, by target, and what failed."""
+    """The results so far: the runs by target, and failures."""
 
     runs: dict[str, str] = field(default_factory=dict)
     drives: dict[str, str] = field(default_factory=dict)
@@ -64,7 +64,7 @@ def run_several(
     consent: EnduranceConsent,
     dry_run: bool,
 ) -> int:
-    """Measure each target in a run of its own, and rank the drives; the exit status.
+    """Measure each target in a run of its own, rank the drives, and return the exit status.
 
     A target that fails does not take the others.
 
@@ -191,7 +191,7 @@ def _together(
 
 
 def _labels(words: Sequence[str], done: _Evening) -> dict[str, str]:
-    """Return the drives' names; the targets' own where two are of one drive."""
+    """Return the drives' names, or the targets' own if two are the same drive."""
     names = [done.drives[w] for w in words]
     return {w: n if names.count(n) == 1 else w for w, n in zip(words, names, strict=True)}
 
@@ -202,7 +202,7 @@ def _say_finished(result: StepResult) -> None:
 
 
 def _ranked(shelf: Shelf, done: _Evening) -> RankingReport | None:
-    """Return the ranking of just these drives; None where fewer than two have figures."""
+    """Return the ranking of just these drives, or None if fewer than two have figures."""
 
     names = tuple(dict.fromkeys(done.drives[w] for w in done.runs))
     if len(names) < 2:

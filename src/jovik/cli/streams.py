@@ -1,4 +1,4 @@
-"""Standard output and error as this program wants them: what cannot be written is told, or let be.
+"""Standard output and error, with defined behaviour if they cannot be written.
 
 Results that cannot be written are the environment's refusal. Whoever read them and has gone (as in
 `| head`) has what was wanted. Messages that nobody can see any more, of a terminal that was closed,
@@ -24,7 +24,7 @@ from jovik.base.text_files import decoded, read_text
 
 
 def given_text(source: str) -> str:
-    """Return a person's text from a file, or from standard input for ``-``.
+    """Return the user's text from a file, or from standard input for ``-``.
 
     Raises
     ------
@@ -65,7 +65,7 @@ PLAIN_LETTERS = {
 
 
 class ReaderGone(Exception):
-    """Whoever read standard output has closed it."""
+    """The reader of standard output has closed it."""
 
 
 class _Results(io.FileIO):
@@ -113,7 +113,7 @@ def guard() -> None:
 
 
 def _in_plain_letters(error: UnicodeError) -> tuple[str, int]:
-    """Write what the terminal's encoding lacks in letters that it has: ``us`` for ``µs``."""
+    """Replace letters that the terminal's encoding lacks: ``us`` for ``µs``."""
     if not isinstance(error, UnicodeEncodeError):
         raise error
     letters = []
@@ -136,7 +136,7 @@ def _is_open(fd: int) -> bool:
 
 
 def _guarded(stream: TextIO | None, fd: int, sort: type[io.FileIO]) -> TextIO:
-    """Return the stream anew over a raw file of this sort; what is no real file stays as it is."""
+    """Return the stream anew over a raw file of this sort, or as it is if it is not a real file."""
     if stream is not None:
         try:
             if stream.fileno() != fd:
@@ -155,7 +155,7 @@ def _guarded(stream: TextIO | None, fd: int, sort: type[io.FileIO]) -> TextIO:
 
 
 def finish() -> None:
-    """Write what is still held back.
+    """Write the remaining output.
 
     Raises
     ------
@@ -170,7 +170,7 @@ def finish() -> None:
 
 
 def give_up() -> None:
-    """Let what is held back go nowhere: Python would try again at its exit."""
+    """Discard the remaining output, because Python would try again at its exit."""
     null = os.open(os.devnull, os.O_WRONLY)
     os.dup2(null, 1)
     os.close(null)

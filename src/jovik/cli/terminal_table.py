@@ -106,7 +106,7 @@ def _small_print(out: Any, lines: Sequence[str]) -> None:
 
 
 def tell_notes() -> None:
-    """Say how many notes a command did not show, where there were any."""
+    """Report how many notes a command did not show, if there were any."""
     count = sum(_counted)
     _counted.clear()
     if count:
@@ -189,7 +189,7 @@ LEAST_TEXT = 16
 """A column of text may be folded to this width before a row takes two lines."""
 
 LEAST_HEAD = 12
-"""A text that says what a row is of is at least so long somewhere."""
+"""A label of a row is at least this long in some row."""
 
 
 def _width(
@@ -214,7 +214,7 @@ def _stacked(
     right: Sequence[int],
     width: int,
 ) -> list[Any]:
-    """Return rows of two lines, what it is above its figures.
+    """Return rows of two lines, with the label above the figures.
 
     Or a list where that is too wide too.
     """
@@ -251,7 +251,7 @@ def _stacked(
 
 
 def _head_line(row: Sequence[str], head: int, beside: Sequence[int]) -> list[Any]:
-    """Return the line that says what a row is of; none where it is of what the row before is."""
+    """Return the label line of a row, or None if it equals that of the previous row."""
 
     before = [row[n] for n in beside if n < head and row[n]]
     after = [row[n] for n in beside if n > head and row[n]]

@@ -1,4 +1,4 @@
-"""What every command has: `--units`, `--iops`, `--notes`, `--plain`.
+"""Options of every command: `--units`, `--iops`, `--notes`, `--plain`.
 
 They say how figures are shown, not how they are made.
 """

@@ -1,4 +1,4 @@
-"""What a command says of the files that it wrote: a line for people, or a document for a script."""
+"""The report of a command on its written files: lines, or a document for a script."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from jovik.cli.echo import echo
 def say_written(
     form: str, paths: Iterable[Path | str], line: Callable[[Path | str], str] = "wrote {}".format
 ) -> None:
-    """Say them in a form of ``--format``.
+    """Report the files in a form of ``--format``.
 
     Parameters
     ----------

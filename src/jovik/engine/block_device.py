@@ -26,7 +26,7 @@ PLACES, LOOK_BYTES = 256, 4096
 
 
 class RawDevice:
-    """An open block device; see `jovik.engine.storage.Storage`.
+    """An open block device, as a `jovik.engine.storage.Storage`.
 
     Parameters
     ----------
@@ -82,11 +82,11 @@ class RawDevice:
         return None
 
     def free_bytes(self) -> int:
-        """Return all of it, where it may be written."""
+        """Return its whole size if it may be written."""
         return self.capacity_bytes if self.writable else 0
 
     def to_fill_bytes(self, percent: int) -> int:
-        """Return what that share of it comes to."""
+        """Return the bytes of this fraction of it."""
         return self.capacity_bytes * percent // 100
 
     def squeezed(self) -> str:
@@ -106,14 +106,14 @@ class RawDevice:
         self.check_space(size_bytes)
 
     def empty(self) -> None:
-        """Tell the drive that nothing on it is needed any more, where it listens.
+        """Tell the drive that all its content may be discarded, if it supports that.
 
         So that a fresh write meets it fresh.
         """
         self.discard()
 
     def discard(self) -> str:
-        """Tell the drive that nothing on it is needed; why that could not be done, or nothing."""
+        """Discard the whole drive. Return the reason if that failed, or an empty string."""
         if not self.writable:
             return "nothing was written, so nothing is given back"
         try:
@@ -139,7 +139,7 @@ class RawDevice:
         return replace(done, answer=done.answer + remark)
 
     def _held(self) -> dict[int, bytes]:
-        """Return what is in some places that are not blank, spread over all of it."""
+        """Return the content of some places that are not blank, spread over the device."""
         unit = max(self.block_bytes, LOOK_BYTES)
         step = max(self.capacity_bytes // PLACES // unit, 1) * unit
         holders = {}
@@ -155,7 +155,7 @@ class RawDevice:
         os.fdatasync(self.fd)
 
     def close(self) -> None:
-        """Close it; what was written stays."""
+        """Close it. Written data stays."""
         for fd in (self.fd, self._held_fd):
             if fd >= 0:
                 os.close(fd)

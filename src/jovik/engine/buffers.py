@@ -20,7 +20,7 @@ FULL_UNIT, SMALL_UNIT = 4096, 512
 
 
 def area(size_bytes: int) -> npt.NDArray[np.uint8]:
-    """Page-aligned memory of this size; the mapping lives as long as the array."""
+    """Return page-aligned memory of this size. The mapping lives as long as the array."""
     return np.frombuffer(
         mmap.mmap(-1, max(size_bytes, mmap.PAGESIZE), flags=mmap.MAP_PRIVATE | mmap.MAP_ANONYMOUS),
         dtype=np.uint8,
@@ -28,7 +28,7 @@ def area(size_bytes: int) -> npt.NDArray[np.uint8]:
 
 
 def unit_of(block_bytes: int) -> int:
-    """Return what one stamp stands for: 4 KiB, or a sector where blocks are no multiple of that."""
+    """Return the bytes that one stamp covers: 4 KiB, or a sector for smaller blocks."""
     return FULL_UNIT if block_bytes % FULL_UNIT == 0 else SMALL_UNIT
 
 

@@ -1,4 +1,4 @@
-"""What the tester itself can do here.
+"""The tester's own limits on this machine.
 
 The same loops with nothing behind them, or with memory behind them.
 

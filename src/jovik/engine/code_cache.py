@@ -139,7 +139,7 @@ def _sum(code: bytes) -> bytes:
 
 
 def _kept(place: Path) -> bytes | None:
-    """Return what was kept.
+    """Return the stored code.
 
     None if nothing was, if it is not whole, or where others could write.
 

@@ -38,7 +38,7 @@ GLANCE_NS = 100_000_000
 
 @dataclass
 class _Clock:
-    """Counts what a copy has moved into time slices, and shows it now and then."""
+    """Count the bytes of a copy in time slices, and report them from time to time."""
 
     inward: bool
     watch: ProgressCallback
@@ -76,7 +76,7 @@ class _Clock:
 
 
 class CopyFolder:
-    """The folder on the target that copies go to; made when it is first needed.
+    """The target folder of copies, created when it is first needed.
 
     Parameters
     ----------
@@ -91,7 +91,7 @@ class CopyFolder:
         self._pool = b""
 
     def size(self, job: CopyJob, free_bytes: int) -> tuple[int, int]:
-        """Return files and bytes of a job; see `jovik.base.io_session.Session.copy_size`."""
+        """Return files and bytes of a job (`jovik.base.io_session.Session.copy_size`)."""
         sources = files_of(job)
         total = sum(s.size_bytes for s in sources)
         if total > free_bytes + sum(s.size_bytes for s in self._there):
@@ -102,7 +102,7 @@ class CopyFolder:
         return len(sources), total
 
     def run(self, job: CopyJob, free_bytes: int, watch: ProgressCallback) -> Trace:
-        """Return one pass of a copy; see `jovik.base.io_session.Session.copy`."""
+        """Return one pass of a copy (`jovik.base.io_session.Session.copy`)."""
         _, total = self.size(job, free_bytes)
         sources = files_of(job)
         if not self._pool:
@@ -145,7 +145,7 @@ class CopyFolder:
             self._folder = None
 
     def _own(self) -> OwnFolder:
-        """Return the folder, made if there is none yet."""
+        """Return the folder, creating it if there is none yet."""
         if self._folder is None:
             try:
                 self._folder = OwnFolder(self.target)
@@ -162,7 +162,7 @@ class CopyFolder:
         self._there = ()
 
     def _drop_copies(self, sources: tuple[SourceFile, ...]) -> None:
-        """Have the operating system forget what it holds of the copies."""
+        """Drop the copies from the page cache."""
         folder = self._own()
         for source in sources:
             with contextlib.suppress(OSError):
@@ -195,7 +195,7 @@ class CopyFolder:
         return ended - clock.began_ns, ended - before, clock, fault
 
     def _write(self, source: SourceFile, folder: OwnFolder, clock: _Clock, number: int) -> int:
-        """Return one file; gives back the number of the next chunk."""
+        """Copy one file, and return the number of the next chunk."""
         out = folder.create(source.name)
         try:
             for chunk in self._content(source, clock, number):
@@ -266,14 +266,14 @@ def _forget(fd: int) -> None:
 
 
 def drop_page_cache(paths: list[Path]) -> None:
-    """Have the operating system forget what it holds of these files."""
+    """Drop these files from the page cache."""
     for path in paths:
         with contextlib.suppress(OSError):
             _forget(os.open(path, os.O_RDONLY | os.O_CLOEXEC))
 
 
 def files_of(job: CopyJob) -> tuple[SourceFile, ...]:
-    """Return what a job copies.
+    """Return the files of a job.
 
     Raises
     ------
@@ -289,7 +289,7 @@ def files_of(job: CopyJob) -> tuple[SourceFile, ...]:
 
 
 def _sync(fd: int) -> None:
-    """Bring the whole file system onto the medium, as a person waits for before pulling a drive."""
+    """Flush the whole file system to the medium, as a user does before removing a drive."""
     libc = ctypes.CDLL(None, use_errno=True)
     if hasattr(libc, "syncfs"):
         libc.syncfs(fd)

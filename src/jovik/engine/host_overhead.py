@@ -20,7 +20,7 @@ log = logging.getLogger(__name__)
 SLOW_NS = 500_000
 """A drive that takes so long is not worth the look: the overhead is a small part of it."""
 OTHERS_LIMIT = 0.01
-"""Up to such a share of requests by others what the kernel counts is believed."""
+"""Maximum fraction of requests by others at which the kernel's count is used."""
 
 
 @dataclass(frozen=True)

@@ -28,7 +28,7 @@ CACHE_ONLY = {0x01021994: "tmpfs", 0x858458F6: "ramfs"}
 
 
 def in_memory(folder: Path) -> str | None:
-    """Return the name of the file system when it lives in memory, else None."""
+    """Return the name of the file system if it is in memory, otherwise None."""
     device = os.stat(folder).st_dev
     mounts = read_mounts().get(f"{os.major(device)}:{os.minor(device)}", [])
     return next((m.kind for m in mounts if m.kind in CACHE_ONLY.values()), None)
@@ -129,7 +129,7 @@ class IoFile:
             os.close(top)
 
     def check_space(self, span_bytes: int) -> None:
-        """Refuse what would fill the file system to the brim.
+        """Refuse a size that would fill the file system completely.
 
         Raises
         ------
@@ -147,7 +147,7 @@ class IoFile:
             )
 
     def free_bytes(self) -> int:
-        """Return bytes that may still be written; what the test file holds counts as free."""
+        """Return the bytes that may still be written. The test file's own bytes count as free."""
         usage = shutil.disk_usage(self.folder)
         held = os.fstat(self.fd).st_blocks * 512
         return writable_bytes(usage.total, usage.free, system=self._system) + held
@@ -189,7 +189,7 @@ class IoFile:
         return shutil.disk_usage(self.folder).free > LITTLE_BYTES
 
     def capacity_bytes_addressed(self) -> int | None:
-        """Return None, because a file system lies between."""
+        """Return None, because there is a file system in between."""
         return None
 
     def fill_percent(self) -> float | None:
@@ -226,7 +226,7 @@ class IoFile:
         os.ftruncate(self.fd, 0)
 
     def discard(self) -> str:
-        """Have the file system tell the drive what is free; why it could not, or nothing."""
+        """Have the file system discard its free space. Return the reason if that failed."""
         try:
             fd = os.open(self.folder, os.O_RDONLY | os.O_CLOEXEC)
             try:
@@ -246,7 +246,7 @@ class IoFile:
         return ""
 
     def purge(self, note: str) -> PurgeResult:
-        """In a folder nothing more can be done than to discard what is free, which was done."""
+        """Return the result of discarding the free space, because a folder allows no more."""
         return PurgeResult(
             "discarding what is free",
             note or "done",
@@ -254,7 +254,7 @@ class IoFile:
         )
 
     def sync(self) -> None:
-        """Bring what was written, and the drive's own cache, onto the medium."""
+        """Flush written data and the drive's own cache to the medium."""
         if hasattr(fcntl, "F_FULLFSYNC"):
             fcntl.fcntl(self.fd, fcntl.F_FULLFSYNC)
         else:
@@ -281,7 +281,7 @@ def _fallocate(fd: int, size_bytes: int) -> None:
 
 
 def logical_block_bytes(folder: Path) -> int:
-    """Return the smallest block the device under a folder takes; 512 if it cannot be told."""
+    """Return the smallest block of the device under a folder, or 512 if unknown."""
     device = os.stat(folder).st_dev
     node = Path(f"/sys/dev/block/{os.major(device)}:{os.minor(device)}")
     for path in (node, node.resolve().parent if node.exists() else node):

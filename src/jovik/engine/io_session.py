@@ -39,11 +39,11 @@ from jovik.engine.worker_pool import BlockingPool, WorkerPool
 STALL_S = 30.0
 """A pass in which nothing completes for so long is given up."""
 STANDSTILL_S = 1.0
-"""A look that comes so late says that this process did not run (`jovik.hardware.standstill`)."""
+"""A check this late shows that the process was suspended (`jovik.hardware.standstill`)."""
 GRACE_S = 0.08
 """How long Ctrl-C waits for I/Os in flight before it leaves them behind."""
 LAYOUT_GENERATION = 2**30
-"""The generation in the stamps of a laid-out file; no pass counts that far."""
+"""The generation in the stamps of a laid-out file, beyond any pass number."""
 LAYOUT_BLOCK, LAYOUT_DEPTH = 2**20, 8
 MOST_THREADS = 1024
 CEILING_NS = 60_000_000
@@ -54,7 +54,7 @@ LATENCY_EVERY_S = 0.5
 
 
 class FileSession:
-    """Passes on a test file in a folder; see `jovik.base.io_session.Session`.
+    """Passes on a test file in a folder, as a `jovik.base.io_session.Session`.
 
     Parameters
     ----------
@@ -115,7 +115,7 @@ class FileSession:
         return (*notes, *self._more_notes)
 
     def warm_up(self) -> None:
-        """Load the compiled loops, or compile them where that was not done yet."""
+        """Load the compiled loops, or compile them if necessary."""
         for loop in {self._crew.loop, BlockingPool.loop} if self._auto else {self._crew.loop}:
             code_cache.load(loop)
 
@@ -165,11 +165,11 @@ class FileSession:
         return {}
 
     def free_bytes(self) -> int | None:
-        """Return what may still be written."""
+        """Return the bytes that may still be written."""
         return self.storage.free_bytes()
 
     def room_bytes(self) -> int | None:
-        """Return what the test file may take.
+        """Return the bytes that the test file may take.
 
         Asked once, so that all steps of a run have one area.
         """
@@ -197,7 +197,7 @@ class FileSession:
         return None
 
     def capacity_bytes(self) -> int | None:
-        """Return all of a raw device; None on a file system."""
+        """Return the size of a raw device, or None on a file system."""
         return self.storage.capacity_bytes_addressed()
 
     def fill_percent(self) -> float | None:
@@ -208,7 +208,7 @@ class FileSession:
         return self.storage.fill_percent()
 
     def to_fill_bytes(self, percent: int) -> int:
-        """Return bytes that `fill` would write; see `jovik.base.io_session.Session.fill`."""
+        """Return the bytes that `fill` would write (`jovik.base.io_session.Session.fill`)."""
         whole = self.capacity_bytes()
         if whole is not None:
             if not self.storage.writable:
@@ -266,7 +266,7 @@ class FileSession:
         return DiscardResult(held, self.storage.discard())
 
     def copy_size(self, job: CopyJob) -> tuple[int, int]:
-        """Return files and bytes of a job; see `jovik.base.io_session.Session.copy_size`."""
+        """Return files and bytes of a job (`jovik.base.io_session.Session.copy_size`)."""
         if self.capacity_bytes() is not None:
             raise TargetError(
                 f"{self.storage.folder} is a raw device: files are copied to a file system",
@@ -275,7 +275,7 @@ class FileSession:
         return self._copies.size(job, self.storage.free_bytes())
 
     def copy(self, job: CopyJob, watch: ProgressCallback) -> Trace:
-        """Copy files; see `jovik.base.io_session.Session.copy`."""
+        """Copy files (`jovik.base.io_session.Session.copy`)."""
 
         def attended(live: Progress) -> None:
             if squeezed := self.storage.squeezed():
@@ -308,7 +308,7 @@ class FileSession:
         return self._pool_for(work).threads_for(work)
 
     def check(self, work: Workload) -> None:
-        """Refuse what this target cannot take; see `jovik.base.io_session.Session.check`."""
+        """Refuse an unsuitable workload (`jovik.base.io_session.Session.check`)."""
         if work.writes and not self.storage.writable:
             raise TargetError(
                 f"writing {self.storage.folder} would destroy what is on it",
@@ -349,7 +349,7 @@ class FileSession:
         return max(work.start_bytes + work.span_bytes - self._laid_out, 0)
 
     def prepare(self, work: Workload, watch: ProgressCallback) -> int:
-        """Lay the file out, or give it fresh space; see `jovik.base.io_session.Session.prepare`."""
+        """Lay the file out, or give it fresh space (`jovik.base.io_session.Session.prepare`)."""
         if work.fresh:
             self.storage.empty()
             self.storage.reserve(work.span_bytes)
@@ -387,7 +387,7 @@ class FileSession:
         return trace.written_bytes
 
     def run(self, work: Workload, watch: ProgressCallback) -> Trace:
-        """Return one pass; see `jovik.base.io_session.Session.run`."""
+        """Return one pass (`jovik.base.io_session.Session.run`)."""
         if work.writes:
             self._stamped = None
         if not work.verify:
@@ -469,7 +469,7 @@ class FileSession:
         return self._replays.run(job, self.room_bytes() or CHUNK, watch, by_calls=by_calls)
 
     def _attended(self, pool: WorkerPool, work: Workload, watch: ProgressCallback) -> Trace:
-        """Run a crew's threads to their end, and what came of it."""
+        """Run a worker pool to completion and return its trace."""
         stalled, interrupted = False, False
         try:
             pool.start()
@@ -510,7 +510,7 @@ class FileSession:
             self.buffers = Buffers(self.buffers.seed)
 
     def _attend(self, pool: WorkerPool, watch: ProgressCallback) -> bool:
-        """Stay with a pass until it ends; return True if nothing completed any more."""
+        """Watch a pass until it ends. Return True if nothing completes any more."""
         began = time.monotonic()
         last_slice, moved, looked = -1, began, began
         reported, latencies = began, live_latency_ns(pool)

@@ -75,7 +75,7 @@ class OwnFolder:
         return os.open(last, flags, dir_fd=self._folder(folder, make=False))
 
     def _folder(self, name: str, *, make: bool) -> int:
-        """Return a folder below; the last one is kept open, for files come folder by folder."""
+        """Return a subfolder. The last one stays open, because files come folder by folder."""
         if self._last is not None and self._last[0] == name:
             return self._last[1]
         self._forget()
@@ -114,7 +114,7 @@ class OwnFolder:
 
 
 def sweep(target: Path) -> None:
-    """Remove what killed processes left on a target: folders of this user that nobody has locked.
+    """Remove unlocked folders of this user that killed processes left on a target.
 
     Raises
     ------

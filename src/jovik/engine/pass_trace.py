@@ -1,4 +1,4 @@
-"""What the threads of a pass have counted: as a glance while it goes on, as a trace at its end."""
+"""The counts of a pass's threads: a look while it runs, a trace at its end."""
 
 from __future__ import annotations
 

@@ -42,7 +42,7 @@ _HEAD = np.dtype([("place", "<i8"), ("generation", "<i8"), ("seed", "<i8"), ("so
 
 
 def workload_of(job: ReplayJob, room_bytes: int) -> Workload:
-    """Return the area of a replay as a workload, which lays it out and says what is written."""
+    """Return the area of a replay as a workload, which lays it out and allows its writes."""
     span_bytes = min(job.recording.span_bytes, room_bytes)
     kinds = job.recording.kind
     reads, writes = int((kinds == Kind.READ).sum()), int((kinds == Kind.WRITE).sum())
@@ -62,7 +62,7 @@ def workload_of(job: ReplayJob, room_bytes: int) -> Workload:
 
 
 def folded(recording: Recording, span_bytes: int) -> npt.NDArray[np.int64]:
-    """Return offsets within a smaller range: what lies beyond begins at the start again."""
+    """Return offsets folded into a smaller range."""
     if recording.span_bytes <= span_bytes:
         return recording.offset
     whole = max(span_bytes // CHUNK, 1) * CHUNK
@@ -137,7 +137,7 @@ class ReplayPool(WorkerPool):
         """Return how many requests may be in flight at once."""
 
     def _told(self, cfg: npt.NDArray[np.int64], count: int, number: int = 0) -> None:
-        """Tell a loop what is to be replayed."""
+        """Hand the recording to a loop."""
         for index, value in (
             (layout.QUOTA, count),
             (layout.DEPTH, self.work.depth),
@@ -156,7 +156,7 @@ class ReplayPool(WorkerPool):
         """Time in which at least one request was in flight."""
 
     def with_record(self, trace: Trace) -> Trace:
-        """Return the trace with what came of it, beside the recorded figures.
+        """Return the trace with the replay's result beside the recorded figures.
 
         Stamps read if wanted.
         """
@@ -244,7 +244,7 @@ def _mixed(
     generation: npt.NDArray[np.int64],
     seed: npt.NDArray[np.int64],
 ) -> npt.NDArray[np.int64]:
-    """Return the checksum of stamps; must agree with `jovik.engine.kernel.primitives.mix`."""
+    """Return the checksum of stamps, as `jovik.engine.kernel.primitives.mix` does."""
     by, multiplier = np.uint64(0x9E3779B97F4A7C15), np.uint64(2685821657736338717)
     h = storage.astype(np.uint64) * by ^ generation.astype(np.uint64)
     h = (h ^ (h >> np.uint64(29))) * multiplier ^ seed.astype(np.uint64)
@@ -260,7 +260,7 @@ class UringReplayPool(ReplayPool):
 
     @staticmethod
     def threads_for(work: Workload) -> int:
-        """One: what a program asks for has an order."""
+        """Return one, because a program's requests have an order."""
         return 1
 
     @staticmethod
@@ -370,7 +370,7 @@ class Replays:
     def run(
         self, job: ReplayJob, room_bytes: int, watch: ProgressCallback, *, by_calls: bool
     ) -> Trace:
-        """Return one replay, by blocking calls or by a ring; see `ReplayPool` for errors."""
+        """Return one replay, by blocking calls or by a ring. `ReplayPool` describes errors."""
         if self._overhead is None and job.pace == "dependent":
             # The chain that tells it is a replay itself.
             self._overhead = NO_OVERHEAD
@@ -392,7 +392,7 @@ class Replays:
 
 
 def _drive_of(storage: Storage) -> BlockDevice | None:
-    """Return the drive whose count of its own time can be believed; None through a cache."""
+    """Return the drive whose own count of time is reliable, or None behind a cache."""
     if not storage.direct:
         return None
     where = Path(storage.folder)

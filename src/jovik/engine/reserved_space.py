@@ -10,7 +10,7 @@ SMALL_BYTES = 4 * 2**30
 
 
 def reserved_bytes(total_bytes: int, *, system: bool = False) -> int:
-    """Return what is never filled of a file system: a twentieth, but 1 GiB at most.
+    """Return the part of a file system that is never filled: a twentieth, but 1 GiB at most.
 
     Parameters
     ----------
@@ -23,7 +23,7 @@ def reserved_bytes(total_bytes: int, *, system: bool = False) -> int:
 
 
 def writable_bytes(total_bytes: int, free_bytes: int, *, system: bool = False) -> int:
-    """Return what may be written of the free space."""
+    """Return the part of the free space that may be written."""
     plain = max(free_bytes - reserved_bytes(total_bytes), 0)
     if not system:
         return plain
@@ -32,7 +32,7 @@ def writable_bytes(total_bytes: int, free_bytes: int, *, system: bool = False) -
 
 
 def floor_bytes(total_bytes: int, free_bytes: int, *, system: bool = False) -> int:
-    """Return where a pass ends, because others have taken what was to stay free.
+    """Return the level at which a pass ends, because others have taken reserved space.
 
     Half of the reserve: a file system's own bookkeeping takes a little of it during any write.
     `free_bytes` is what was free before the first write.

@@ -52,7 +52,7 @@ def _call(number: int, *arguments: object) -> int:
 
 
 class Ring:
-    """One ring with room for `depth` I/Os and a timer; create it in the thread that will use it.
+    """One ring with room for `depth` I/Os and a timer. Create it in the thread that uses it.
 
     Attributes
     ----------
@@ -115,7 +115,7 @@ class Ring:
         self._kept = (sq, cq, slots, sq_words, cq_words)
 
     def register_file(self, fd: int) -> bool:
-        """Spare the kernel the look-up of the file at each I/O; whether it agreed."""
+        """Spare the kernel the look-up of the file at each I/O. Return True if it agreed."""
         try:
             _call(
                 REGISTER,
@@ -151,7 +151,7 @@ class Ring:
         return True
 
     def close(self) -> None:
-        """Give the ring back; I/Os still in flight are cancelled by the kernel."""
+        """Close the ring. The kernel cancels I/Os in flight."""
         # The kernel takes a ring apart some time after it was closed; what was registered is let go
         # of now, so that the
         # file system under a test file can be unmounted as soon as the session is closed.

@@ -10,7 +10,7 @@ if TYPE_CHECKING:
 
 
 class Storage(Protocol):
-    """What a session needs of the place that it reads and writes.
+    """The interface between a session and the place that it reads and writes.
 
     Attributes
     ----------
@@ -39,22 +39,22 @@ class Storage(Protocol):
         """Return how full the file system is, if there is one."""
 
     def free_bytes(self) -> int:
-        """Return bytes that may still be written, what has to stay free left out.
+        """Return the bytes that may still be written, without reserved space.
 
         What the test file holds counts as free.
         """
 
     def to_fill_bytes(self, percent: int) -> int:
-        """Return the bytes that fill a file system that far; TargetError if too much."""
+        """Return the bytes that fill a file system this far, or raise TargetError if too many."""
 
     def squeezed(self) -> str:
-        """Why a pass has to end: others took what was to stay free; empty otherwise."""
+        """Return why a pass must end (others took reserved space), or an empty string."""
 
     def has_space(self) -> bool:
         """Return True if a little more could be written now."""
 
     def capacity_bytes_addressed(self) -> int | None:
-        """Return all bytes of a device; None on a file system."""
+        """Return the size of a device, or None on a file system."""
 
     def reserve(self, size_bytes: int) -> None:
         """Make sure of so much space."""
@@ -63,10 +63,10 @@ class Storage(Protocol):
         """Give all space back."""
 
     def discard(self) -> str:
-        """Let the drive know what is free; why it could not, or nothing."""
+        """Tell the drive which space is free. Return the reason if that failed."""
 
     def purge(self, note: str) -> PurgeResult:
-        """Make it as new, once the space that was taken is given back; `note` is from that."""
+        """Make it as new, after the taken space was discarded with this `note`."""
 
     def sync(self) -> None:
         """Bring everything onto the medium."""

@@ -1,4 +1,4 @@
-"""The threads of one pass: what each is told, what each records, and the sums of that.
+"""The threads of one pass: their orders, their records, and the sums of these.
 
 A `ThreadState` is one thread's share. io_uring has a thread for each worker, blocking calls one for
 each I/O in flight; that is the only difference, and the two small classes at the end are all of it.
@@ -41,7 +41,7 @@ def _rows(work: Workload, threads: int) -> int:
 
 
 def blank_out() -> npt.NDArray[np.int64]:
-    """Return what a loop says at its end, before it has begun."""
+    """Return the final values of a loop before it has begun."""
     out = np.zeros(layout.OUT_COUNT, np.int64)
     out[layout.MIN_READ] = out[layout.MIN_WRITE] = layout.NEVER
     out[layout.FIRST_BAD : layout.FIRST_BAD + layout.BAD_PLACES] = -1
@@ -199,14 +199,14 @@ class WorkerPool(ABC):
 
     @held_back()
     def start(self) -> None:
-        """Start all threads; they begin their I/O together."""
+        """Start all threads, which begin their I/O together."""
         # Threads take a moment to come up; the more there are, the longer.
         self.ctl[layout.START_AT] = time.monotonic_ns() + 200_000 + 60_000 * len(self.threads)
         for thread in self.threads:
             thread.start()
 
     def stop(self, how: int = layout.FINISH) -> None:
-        """Tell the loops to finish, or to leave what is in flight behind."""
+        """Ask the loops to finish, or to abandon the I/Os in flight."""
         self.ctl[layout.STOP] = how
 
     def wait(self, seconds: float) -> bool:

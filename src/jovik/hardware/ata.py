@@ -58,7 +58,7 @@ class _Header(ctypes.Structure):
 
 @dataclass(frozen=True)
 class AtaIdentity:
-    """What an ATA drive says it is."""
+    """The identity that an ATA drive reports."""
 
     model: str
     serial: str
@@ -149,7 +149,7 @@ def _command(
 
 
 def security_state(node: Path) -> str:
-    """Return True if a drive could be erased by ATA Security Erase; see `parse_security`."""
+    """Return True if ATA Security Erase could erase a drive (`parse_security`)."""
     try:
         return parse_security(_command(node, IDENTIFY_DEVICE))
     except TargetError:

@@ -1,4 +1,4 @@
-"""What reaches a drive, taken down by the kernel: its trace events of block devices.
+"""Recording of all requests to a drive, by the kernel's trace events of block devices.
 
 An instance of tracefs of its own, so that nobody else's tracing is disturbed (Documentation/trace/
 ftrace.rst, "Instances"); of the kernel's events only those of one device. They go into a buffer of
@@ -55,7 +55,7 @@ SYSTEM_THREADS = (b"kworker", b"jbd2", b"ksoftirqd", b"kswapd", b"dmcrypt", b"xf
 
 @dataclass
 class Tap:
-    """A running take-down; what has come is in `spool`."""
+    """A running trace. Captured events are in `spool`."""
 
     folder: Path
     spool: IO[bytes]
@@ -64,7 +64,7 @@ class Tap:
 
 @contextlib.contextmanager
 def tapped(number: str) -> Iterator[Tap]:
-    """Take down what reaches the device of this number (``254:0``) while this lasts.
+    """Capture the requests to the device of this number (``254:0``) while this lasts.
 
     Raises
     ------
@@ -176,7 +176,7 @@ def _write(path: Path, text: str) -> None:
 
 
 def _drain(tap: Tap, stop: threading.Event) -> None:
-    """Bring what comes to the file, without looking at it.
+    """Copy the events to the file, without parsing them.
 
     The kernel turns it into text when it is read, which takes time from what is recorded: so that
     is left until the end, or until a buffer is half full.
@@ -208,7 +208,7 @@ def _lost(folder: Path) -> int:
 
 
 def _buffers(folder: Path) -> Iterator[dict[str, str]]:
-    """Yield what the kernel says of the buffer of each processor."""
+    """Yield the kernel's statistics of each processor's buffer."""
     for stats in (folder / "per_cpu").glob("cpu*/stats"):
         lines = stats.read_text().splitlines()
         yield dict(line.split(": ", 1) for line in lines if ": " in line)
@@ -228,7 +228,7 @@ def family_of(lines: IO[bytes], command: int) -> set[int]:
 def recording_of(
     lines: IO[bytes], name: str, begin_ns: int, end_ns: int, process: int | None, **more: object
 ) -> Recording:
-    """Return what was taken down, as a recording.
+    """Return the captured events as a recording.
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""How long the machine's last boot took, by what systemd says of it.
+"""The duration of the machine's last boot, as systemd reports it.
 
 The properties are those of its manager's public interface (org.freedesktop.systemd1(5)); they are
 asked for with systemctl(1), whose ``show`` is for programs to read.
@@ -24,7 +24,7 @@ TIMEOUT_S = 10.0
 
 @dataclass(frozen=True)
 class BootTimes:
-    """Parts of a boot in seconds, None if systemd does not tell; `method` says how."""
+    """Parts of a boot in seconds, None if systemd does not report them."""
 
     firmware_s: float | None
     loader_s: float | None

@@ -1,4 +1,4 @@
-"""What on this machine can slow a drive down or make its figures differ, before a run begins.
+"""Conditions of this machine that can slow a drive down or make its figures differ.
 
 All of it is read and nothing is changed; where a command changes something it is named.
 """
@@ -20,7 +20,7 @@ from jovik.hardware.temperature import sensors_of
 
 Kind = CircumstanceKind
 BUSY_IO, BUSY_CPU = 2.0, 10.0
-"""Percent of the last ten seconds in which somebody waited (Documentation/accounting/psi.rst)."""
+"""Percent of the last ten seconds with a waiting process (Documentation/accounting/psi.rst)."""
 WARM_C = 55.0
 """A drive that is so warm before anything is asked of it has little left before it throttles."""
 DUE_S = 3600.0
@@ -35,7 +35,7 @@ COPY_ON_WRITE = ("btrfs", "zfs", "bcachefs")
 
 @dataclass(frozen=True)
 class Place:
-    """What is looked at: a drive, the mount through which it is used, and where the shelf lies.
+    """The subject of the checks: a drive, its mount, and the place of the shelf.
 
     `sys` and `proc` are those file systems, so that a recorded tree can be read too.
     """
@@ -50,7 +50,7 @@ class Place:
 
 
 def circumstances(at: Place) -> list[Circumstance]:
-    """Return everything that is known to matter or may, what matters first."""
+    """Return all conditions that matter or may matter, the former first."""
     looks = (_battery, _governor, _link_power, _layers, _file_system, _virtual, _swap, _shelf)
     circumstances = [c for look in (*looks, _maintenance, _load, _temperature) for c in look(at)]
     return sorted(circumstances, key=lambda c: not c.matters)
@@ -289,7 +289,7 @@ def _maintenance(at: Place) -> Iterator[Circumstance]:
 
 
 def _scrubbing(at: Place) -> bool:
-    """Return True if a scrub goes on, by its status file, which is written anew every few seconds.
+    """Return True if a scrub is running, by its status file, which is rewritten every few seconds.
 
     One that ended says so in it, one that was killed writes no more (btrfs-scrub(8), FILES).
     """

@@ -1,4 +1,4 @@
-"""Whether anything lies on a raw device: known marks, and whatever else is not zeros."""
+"""Whether a raw device holds data: known marks, and anything else but zeros."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ LOOK_S = 2.0
 SLOT_BYTES = 64 * 2**10
 """A device is looked at in slots of this size."""
 EDGE_BYTES = 2**20
-"""What is looked at in full at the start and at the end."""
+"""Bytes checked completely at the start and at the end."""
 EVEN_SAMPLES = 64
 """Slots that divide the device evenly: the groups of XFS and the middle are among them."""
 DENSE_BYTES, DENSE_STEP = 64 * 2**20, 2**20
@@ -39,7 +39,7 @@ SECTOR = 512
 
 @dataclass(frozen=True)
 class Contents:
-    """What was found on a device.
+    """The content found on a device.
 
     Attributes
     ----------
@@ -64,7 +64,7 @@ class Contents:
 
     @property
     def blank_words(self) -> str:
-        """Say how far the device is known to be blank, if no mark and no data were found."""
+        """Return how much of the device is known to be blank, if no mark and no data were found."""
         blank = "blank, or written by Jovik," if self.has_own else "blank"
         if self.checked_bytes >= self.size_bytes:
             return f"{blank.rstrip(',')}: all of it was read"
@@ -164,7 +164,7 @@ class _Look:
         self.data_at: int | None = None
 
     def slot(self, number: int) -> bool:
-        """Read a slot, unless it was read before; return False if something unknown is in it."""
+        """Read a slot, unless it was read before. Return False if it holds unknown content."""
         if number in self._seen:
             return True
         self._seen.add(number)

@@ -11,9 +11,9 @@ from jovik.hardware.link import Link, pcie_link, sata_link, usb_link
 from jovik.hardware.mounts import Mount, read_mounts
 
 SECTOR = 512
-"""The sector of sysfs sizes, whatever the device's block (Documentation/ABI/stable/sysfs-block)."""
+"""The sector of sysfs sizes, for any block size (Documentation/ABI/stable/sysfs-block)."""
 HIDDEN_NAMES = ("ram", "zram", "fd", "sr", "dm-", "md", "nbd")
-"""Kernel names of what is no drive of its own."""
+"""Kernel names of devices that are not drives."""
 
 SYSTEM_POINTS = ("/", "/boot", "/boot/efi", "/usr", "/var", "/home")
 """Where a drive is mounted that the running system lives on."""
@@ -34,7 +34,7 @@ GONE_STATES = ("offline", "cancel", "deleted", "dead", "deleting")
 
 @dataclass(frozen=True)
 class BlockDevice:
-    """One block device. Empty strings and None are what the kernel does not tell."""
+    """One block device. Empty strings and None are facts that the kernel does not report."""
 
     name: str
     node: str
@@ -148,7 +148,7 @@ def device(entry: Path, mounts: dict[str, list[Mount]]) -> BlockDevice:
 
 
 def _mounts_on(entry: Path, mounts: dict[str, list[Mount]]) -> tuple[Mount, ...]:
-    """Mounts of a block device, and of what holds it: volumes, encryption, RAID."""
+    """Return mounts of a block device and of its holders: volumes, encryption, RAID."""
     mounted = list(mounts.get(text(entry / "dev"), ()))
     holders = sorted((entry / "holders").iterdir()) if (entry / "holders").is_dir() else []
     for holder in holders:
@@ -222,7 +222,7 @@ def _driver(entry: Path) -> str:
 
 
 def _medium(kind: str, entry: Path) -> tuple[str, int | None]:
-    """Return what the data lies on, and how fast it turns.
+    """Return the medium, and its speed of rotation.
 
     The rotation rate is in the block device characteristics page, B1h (SBC-4, 6.6.2): 1 is none.
     Without that page the kernel's own guess is taken, but not for USB, where it guesses "turning"
@@ -369,7 +369,7 @@ def _mount_of(folder: Path, mounts: dict[str, list[Mount]]) -> Mount | None:
 
 
 def backing_drive(entry: Path, sys: Path, proc: Path) -> Path | None:
-    """Return the whole drive at the bottom of a stack, or None if it rests on several."""
+    """Return the whole drive at the bottom of a stack, or None if it is based on several."""
     if (entry / "partition").exists():
         entry = entry.parent
     slaves = sorted((entry / "slaves").iterdir()) if (entry / "slaves").is_dir() else []
@@ -395,14 +395,14 @@ def by_node(path: Path, sys: Path = Path("/sys"), proc: Path = Path("/proc")) ->
 
 
 def device_of(fd: int) -> BlockDevice | None:
-    """Return the whole drive that an open descriptor stands for; None for anything else."""
+    """Return the whole drive of an open descriptor, or None for anything else."""
     return by_node(Path(f"/proc/self/fd/{fd}"))
 
 
 def partition_of(
     path: Path, sys: Path = Path("/sys"), proc: Path = Path("/proc")
 ) -> BlockDevice | None:
-    """Return the drive that a device node stands for a partition of, or None if it does not."""
+    """Return the drive of which a device node is a partition, or None."""
     entry = _entry_of(os.stat(path).st_rdev, sys)
     if not (entry / "partition").exists():
         return None

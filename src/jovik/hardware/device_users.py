@@ -1,4 +1,4 @@
-"""Who uses a block device: mounts in any namespace, swap, what is stacked on it, open files, I/O.
+"""The users of a block device: mounts in any namespace, swap, stacked devices, open files, I/O.
 
 The kernel's exclusive open keeps out whoever claims a device in the same way: file systems, swap,
 device mapper, md, bcache. Loop devices do not, nor does a program that merely has the node open.
@@ -34,7 +34,7 @@ def extent_of(entry: Path) -> dict[str, str]:
 
 
 def occupants(entry: Path, sys: Path = Path("/sys"), proc: Path = Path("/proc")) -> list[str]:
-    """Who uses a device or a part of it, in words; empty when nobody is seen.
+    """Return the users of a device or a part of it, in words. Empty without any.
 
     Parameters
     ----------
@@ -60,7 +60,7 @@ def occupants(entry: Path, sys: Path = Path("/sys"), proc: Path = Path("/proc"))
 
 
 def _above(entry: Path, sys: Path, proc: Path, *, besides: str = "") -> list[str]:
-    """Who uses the device or a part of it, `besides` one loop device that rests on it."""
+    """Return the users of the device or a part of it, `besides` one loop device based on it."""
     extent = extent_of(entry)
     users = list(dict.fromkeys(_mounted(extent, proc)))
     users += [f"{name} is swapped to" for name in _swapped(extent, proc)]
@@ -100,7 +100,7 @@ def _namespaces(proc: Path) -> Iterator[tuple[str, list[Mount]]]:
 
 
 def _source_number(mount: Mount) -> str:
-    """btrfs has a number of its own for each volume; its source is the device all the same."""
+    """Match by source, because btrfs numbers each volume itself."""
     if not mount.source.startswith("/dev/"):
         return ""
     return _number_of(mount.source)
@@ -215,7 +215,7 @@ def _backing_block(entry: Path, sys: Path) -> Path | None:
 
 
 def _uses(name: str, sys: Path, proc: Path) -> str:
-    """Return what a loop device that rests on the device is used for."""
+    """Return the uses of a loop device that is based on the device."""
     entry = sys / "block" / name
     users = _above(entry.resolve(), sys, proc)
     return f" ({'; '.join(users)})" if users else ""
@@ -286,7 +286,7 @@ def _holds_for_writing(
 
 
 def _facts_of(fdinfo: Path) -> dict[str, str]:
-    """Return what the kernel says of a descriptor (proc(5), /proc/pid/fdinfo.
+    """Return the kernel's facts on a descriptor (proc(5), /proc/pid/fdinfo.
 
     ``ino`` since 5.14).
     """
@@ -295,7 +295,7 @@ def _facts_of(fdinfo: Path) -> dict[str, str]:
 
 
 def moving_bytes(name: str) -> int:
-    """Return bytes that others still move on a device after `PATIENCE_S`; 0 once it is quiet.
+    """Return the bytes that others still move on a device after `PATIENCE_S`, or 0.
 
     Parameters
     ----------

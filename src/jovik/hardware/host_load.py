@@ -1,4 +1,4 @@
-"""What else goes on: the machine's processors, its host, and I/O of others to the same drive."""
+"""Other activity: the machine's processors, its host, and I/O of others to the same drive."""
 
 from __future__ import annotations
 
@@ -61,7 +61,7 @@ def counters(
 
 @dataclass(frozen=True)
 class HostLoad:
-    """What went on during a pass, as shares of 1 (of all cores) and bytes."""
+    """Other activity during a pass, as fractions of all cores, and bytes."""
 
     busy: float
     own: float
@@ -70,7 +70,7 @@ class HostLoad:
 
 
 def between(before: Counters | None, after: Counters | None, own_bytes: int) -> HostLoad | None:
-    """Return the load between two glances; `own_bytes` is what Jovik itself moved meanwhile."""
+    """Return the load between two readings. `own_bytes` are Jovik's own."""
     if before is None or after is None or after.all_s <= before.all_s:
         return None
     whole = after.all_s - before.all_s
@@ -84,7 +84,7 @@ def between(before: Counters | None, after: Counters | None, own_bytes: int) -> 
 
 
 def bytes_moved_meanwhile(device: str, seconds: float = 0.2) -> float:
-    """Return bytes a second that somebody moves on a drive right now."""
+    """Return the bytes a second of all I/O on a drive now."""
     before = counters(device)
     time.sleep(seconds)
     after = counters(device)

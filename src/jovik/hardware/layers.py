@@ -1,4 +1,4 @@
-"""What lies between a file system and the drives under it: encryption, volumes, RAID, images."""
+"""The layers between a file system and its drives: encryption, volumes, RAID, images."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ class Stack:
 
 
 def stack_of(device_number: str, sys: Path = Path("/sys")) -> Stack:
-    """Return what a mounted block device rests on; nothing if the kernel does not tell.
+    """Return the layers under a mounted block device, or nothing if the kernel names none.
 
     Parameters
     ----------
@@ -57,7 +57,7 @@ def _walk(entry: Path, layers: list[str], drives: list[str]) -> None:
 
 
 def layer_name(entry: Path) -> str:
-    """Return what a block device is, where it is no drive; empty for a drive.
+    """Return the kind of a block device other than a drive, or an empty string for a drive.
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""What util-linux's own library knows of a device's content, through ctypes.
+"""The content of a device according to util-linux's own library, through ctypes.
 
 It knows some marks that `jovik.hardware.signatures` does not, and keeps up with new ones; what
 either of the two finds counts.
@@ -52,7 +52,7 @@ def is_here() -> bool:
 
 
 def find(fd: int) -> list[str]:
-    """Return what the library finds on an open device or file, as its own names for it.
+    """Return the library's names for the content of an open device or file.
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""What the link that a drive is attached to can carry, by its standard.
+"""The payload rate of a drive's link, by its standard.
 
 Payload rates are what is left of the signalling rate after the line code and the least framing that
 each packet of user data needs; commands and turn-arounds cost more on top, so no drive reaches them
@@ -66,7 +66,7 @@ class Link:
 
     @property
     def reduced(self) -> bool:
-        """Return True if it runs below what both ends could do."""
+        """Return True if it is slower than both ends support."""
         return (
             self.rate_bytes_s is not None
             and self.best_rate_bytes_s is not None
@@ -78,7 +78,7 @@ class Link:
 
 
 def pcie_rate(gt_s: float, lanes: int) -> float | None:
-    """Payload bytes a second of a PCI Express link; None for a speed that no generation has."""
+    """Return payload bytes a second of a PCI Express link, or None for an unknown speed."""
     if gt_s not in PCIE_RATES:
         return None
     return gt_s * 1e9 / 8 * PCIE_RATES[gt_s][1] * lanes * PCIE_PACKET

@@ -1,4 +1,4 @@
-"""What is mounted and swapped where: /proc/self/mountinfo and /proc/swaps (proc(5))."""
+"""Mounts and swap areas: /proc/self/mountinfo and /proc/swaps (proc(5))."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ LEAST_WORDS = 6
 
 @dataclass(frozen=True)
 class Mount:
-    """One mount: its device number, where, of what kind, from what, with which options."""
+    """One mount: its device number, folder, type, source and options."""
 
     number: str
     point: str
@@ -32,7 +32,7 @@ class Mount:
         return next((o.split("=", 1)[1] for o in self.options if o.startswith(name + "=")), "")
 
     def fill_percent(self) -> float | None:
-        """Return how full the file system is, or None if it cannot be asked."""
+        """Return how full the file system is, or None if that is unknown."""
         try:
             s = os.statvfs(self.point)
         except OSError:

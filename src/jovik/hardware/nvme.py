@@ -25,7 +25,7 @@ DATA_UNIT_BYTES = 512_000
 KELVIN = 273
 EXTENDED_LOG = 0xC0
 EXTENDED_GUID = bytes.fromhex("c5af1028eabff2a49c4f6f7cc914d5af")
-"""Tells the extended log of the Open Compute Project from a maker's own under the same number."""
+"""Distinguishes the extended log of the Open Compute Project from a maker's own."""
 
 WARNINGS = (
     "the spare capacity is below its threshold",

@@ -1,4 +1,4 @@
-"""Which files a command opens, told by the kernel (fanotify), and what memory holds of them.
+"""The files that a command opens, from the kernel (fanotify), and their pages in memory.
 
 fanotify(7) hands over every opened file; it is kept by its path and its inode, so that no other
 file is taken for it later. The page cache of a file is dropped by posix_fadvise(2); what somebody
@@ -23,7 +23,7 @@ OPENED, OPENED_FOR_EXEC = 0x20, 0x1000
 """FAN_OPEN and FAN_OPEN_EXEC of <linux/fanotify.h>, as the values above."""
 EVENT = struct.Struct("=IBBHQii")
 CACHE_STAT = 451
-"""cachestat(2), Linux 6.5; every architecture has it under this number."""
+"""cachestat(2), Linux 6.5, under this number on every architecture."""
 MOST_FILES = 20_000
 AT_FDCWD = -100
 """AT_FDCWD."""
@@ -31,7 +31,7 @@ AT_FDCWD = -100
 
 @dataclass(frozen=True)
 class OpenedFile:
-    """A file by its path, and by what tells it from any other that may lie there later."""
+    """A file by its path, with the identity that distinguishes it from later ones."""
 
     path: str
     device: int
@@ -130,7 +130,7 @@ def _enter(opened: OpenedFiles, file: int, process: int) -> None:
 
 
 def drop_from_memory(files: Sequence[OpenedFile]) -> tuple[int, int | None]:
-    """Drop what the page cache holds of these files.
+    """Drop these files from the page cache.
 
     Returns
     -------
@@ -166,7 +166,7 @@ def drop_from_memory(files: Sequence[OpenedFile]) -> tuple[int, int | None]:
 
 
 def _held_bytes(fd: int) -> int | None:
-    """Return bytes of a file in the page cache, or None if the kernel does not tell."""
+    """Return the bytes of a file in the page cache, or None if the kernel does not report them."""
     span = (ctypes.c_uint64 * 2)(0, 0)
     counts = (ctypes.c_uint64 * 5)()
     call = ctypes.CDLL(None).syscall

@@ -1,4 +1,4 @@
-"""What both kinds of pass-through share.
+"""Common parts of both kinds of pass-through.
 
 Memory the kernel may write to, and refusing answers that are none.
 """

@@ -35,7 +35,7 @@ USER_DATA, CRYPTOGRAPHIC = 1, 2
 BLOCK_ERASE, CRYPTO_ERASE = 2, 4
 """Sanitize actions (figure 361)."""
 LONGEST_MS = 4 * 3600 * 1000
-"""How long a drive may take; makers give hours for a large one."""
+"""Maximum duration of a purge. Makers state hours for a large drive."""
 ATA_SPARE = "flash that the drive keeps spare, which a discard may leave as it is"
 
 
@@ -43,7 +43,7 @@ NOT_USED = "which is not used: cut off, it leaves a drive locked"
 
 
 class Admin(Protocol):
-    """One admin command; what was read, or TargetError with the status."""
+    """Send one admin command and return its data, or raise TargetError with the status."""
 
     def __call__(self, opcode: int, namespace: int, size: int, word10: int) -> bytes:
         """Send it."""
@@ -51,7 +51,7 @@ class Admin(Protocol):
 
 @dataclass(frozen=True)
 class EraseAbility:
-    """What a controller offers, and how its namespace is formatted now.
+    """The capabilities of a controller, and the current format of its namespace.
 
     Attributes
     ----------
@@ -78,7 +78,7 @@ class EraseAbility:
 
 
 def read_ability(controller: bytes, namespace: bytes, listed: bytes) -> EraseAbility:
-    """Return what the controller and its namespaces report about erasing."""
+    """Return the erase capabilities of the controller and its namespaces."""
     formats = bool(int.from_bytes(controller[256:258], "little") >> 1 & 1)
     attributes = controller[524]
     offered = int.from_bytes(controller[328:332], "little")
@@ -128,7 +128,7 @@ def purge_device(fd: int, capacity_bytes: int, discard: Callable[[], str]) -> Pu
 
 
 def purge_nvme(admin: Admin, namespace: int, reasons: list[str]) -> PurgeResult | None:
-    """Erase by the controller, or None if it offers nothing, and `reasons` say why.
+    """Erase by the controller. Return None if it offers nothing; `reasons` explain why.
 
     Raises
     ------
@@ -186,7 +186,7 @@ def _sanitize(admin: Admin, action: int, reasons: list[str]) -> PurgeResult | No
 
 
 def _namespace_of(fd: int) -> int | None:
-    """Return the number of an NVMe namespace; None of any other device."""
+    """Return the number of an NVMe namespace, or None for any other device."""
     try:
         number = fcntl.ioctl(fd, NAMESPACE_ID)
     except OSError:

@@ -1,4 +1,4 @@
-"""The machine that a unit is measured on, as far as the system tells without asking for rights."""
+"""The machine that a sample is measured on, as far as the system reports it without privileges."""
 
 from __future__ import annotations
 

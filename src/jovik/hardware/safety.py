@@ -20,12 +20,12 @@ from jovik.hardware.device import BlockDevice, device_of, devices
 from jovik.hardware.device_users import moving_bytes, occupants, writers
 
 WORTHLESS_OPTION = "--content-worthless"
-"""The option that says that what lies on a device is known to be of no use."""
+"""The option that declares the content of a device worthless."""
 
 
 @dataclass(frozen=True)
 class WriteSafety:
-    """What speaks against writing a device.
+    """Reasons against writing a device.
 
     Attributes
     ----------
@@ -53,7 +53,7 @@ def safety_of(
     look_inside: bool = True,
     whole: bool = False,
 ) -> WriteSafety:
-    """Return what speaks against writing a device.
+    """Return the reasons against writing a device.
 
     Parameters
     ----------
@@ -83,7 +83,7 @@ def safety_of(
 
 
 def _outside(device: BlockDevice, system: str | None) -> list[str]:
-    """Return what speaks against writing it that is seen without reading it."""
+    """Return the reasons against writing it that need no read."""
     users = []
     if device.is_system or device.name == system:
         users.append("it is the drive this system runs from")
@@ -106,7 +106,7 @@ def _contents(device: BlockDevice, fd: int | None, *, whole: bool) -> Contents:
 
 
 def sample_name(device: BlockDevice) -> str:
-    """Return what a person names a sample by: its serial, or of a loop device its backing file."""
+    """Return the user's name for a sample: its serial, or the backing file of a loop device."""
     return device.serial or (device.model if device.kind == "loop" else "")
 
 

@@ -1,4 +1,4 @@
-"""How long a drive took for what it was asked, by the kernel's own count."""
+"""The time that a drive took for its requests, by the kernel's own count."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ def statistics_of(device: str, sys: Path = Path("/sys")) -> list[int]:
 
 
 def served(device: str, sys: Path = Path("/sys")) -> Served | None:
-    """Return what a drive has done since it is there, or None if the kernel does not tell.
+    """Return the drive's total work since it was attached, or None if unknown.
 
     Fields 1, 4, 5 and 8 of the statistics of a block device (Documentation/block/stat.rst). Times
     are in whole milliseconds, from when the kernel had a request for the drive until it was done.

@@ -1,4 +1,4 @@
-"""What several drives share on their way to the processor, by the kernel's device tree."""
+"""The common path of several drives to the processor, by the kernel's device tree."""
 
 from __future__ import annotations
 

@@ -130,7 +130,7 @@ SIGNATURES: tuple[tuple[int, bytes, str], ...] = (
     # Archives
     (257, b"ustar", "a tar archive"),
 )
-"""Offset from the start of the device, mark, and what it is the mark of."""
+"""Offset from the start of the device, mark, and its meaning."""
 
 END_SIGNATURES: tuple[tuple[int, bytes, str], ...] = (
     (0, b"EFI PART", "the second copy of a GUID partition table"),
@@ -165,14 +165,14 @@ in every sector of the last `TAIL_BYTES`.
 """
 
 TAIL_BYTES = MIB
-"""Bytes looked through at the end: two labels of ZFS (512 KiB), and what alignment adds."""
+"""Bytes checked at the end: two labels of ZFS (512 KiB), and alignment."""
 LOOK_BYTES = 128
 SECTOR = 512
 ZFS_LABEL_BYTES, ZFS_RING_BYTES, ZFS_SLOT_BYTES = 256 * KIB, 128 * KIB, KIB
 
 
 def find(device: BinaryIO, size_bytes: int) -> list[str]:
-    """Return what is on a device, in words; empty when nothing known is.
+    """Return the known content of a device, in words. Empty without any.
 
     Parameters
     ----------
@@ -218,7 +218,7 @@ def _uberblocks(head: bytes) -> list[str]:
 
 
 def _at_the_end(tail: bytes) -> list[str]:
-    """Return what the sectors of the end bear; the first of them lies on a multiple of 4 KiB."""
+    """Return the marks in the last sectors, of which the first is at a multiple of 4 KiB."""
     marks = []
     for at in range(0, len(tail), SECTOR):
         sector = tail[at : at + LOOK_BYTES]

@@ -1,4 +1,4 @@
-"""A person's own files: what a folder holds that can be copied. They are read and never changed."""
+"""The user's own files in a folder, to be copied. They are read and never changed."""
 
 from __future__ import annotations
 

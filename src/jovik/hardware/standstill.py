@@ -19,7 +19,7 @@ CLOCKS = tuple(
 
 
 class StandstillWatch:
-    """Watches while it is entered; a context manager.
+    """A watch that is active while it is entered, as a context manager.
 
     Attributes
     ----------

@@ -1,4 +1,4 @@
-"""From the word a person types to a target.
+"""From the word that the user types to a target.
 
 A folder on a mounted file system, a raw device, or a model drive.
 """
@@ -25,7 +25,7 @@ class FolderTarget:
     path: Path
 
     def describe(self) -> dict[str, str]:
-        """For results: what kind and where."""
+        """Return its kind and place, for results."""
         return {"kind": "folder", "path": str(self.path)}
 
 
@@ -36,7 +36,7 @@ class ModelTarget:
     name: str
 
     def describe(self) -> dict[str, str]:
-        """For results: what kind and which."""
+        """Return its kind and name, for results."""
         return {"kind": "model", "name": self.name}
 
 
@@ -47,7 +47,7 @@ class DeviceTarget:
     device: BlockDevice
 
     def describe(self) -> dict[str, str]:
-        """For results: what kind and where."""
+        """Return its kind and place, for results."""
         return {"kind": "device", "path": self.device.node}
 
 
@@ -55,7 +55,7 @@ Target = FolderTarget | ModelTarget | DeviceTarget
 
 
 def resolve(word: str) -> Target:
-    """Return what a word names.
+    """Return the target that a word names.
 
     Raises
     ------
@@ -142,7 +142,7 @@ def devices_under(target: str | None) -> list[BlockDevice]:
 
 
 def mount_under(target: str | None) -> Mount | None:
-    """Return the mount that a folder lies on; None of anything else."""
+    """Return the mount of a folder, or None for anything else."""
     if target is None or not Path(target).is_dir():
         return None
     return under_folder(Path(target))[1]

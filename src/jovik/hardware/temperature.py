@@ -17,7 +17,7 @@ class Sensor:
     path: Path
 
     def read_c(self) -> float | None:
-        """Degrees Celsius now, or None if it does not answer."""
+        """Return degrees Celsius now, or None if it does not answer."""
         try:
             return int(self.path.read_text()) / 1000
         except (OSError, ValueError):
@@ -25,7 +25,7 @@ class Sensor:
 
 
 def sensors_of(device: str, sys: Path = Path("/sys")) -> list[Sensor]:
-    """Return the sensors of a drive by its kernel name; none where no driver offers any."""
+    """Return the sensors of a drive by its kernel name, or none if no driver offers any."""
     base = sys / "block" / device / "device"
     sensors = []
     # NVMe puts them below its controller, which is the device's own `device` link or one above;
@@ -50,7 +50,7 @@ def sensors_of(device: str, sys: Path = Path("/sys")) -> list[Sensor]:
 
 @dataclass
 class TemperatureSampler:
-    """Reads all sensors once a second in a thread of its own while a pass goes on.
+    """Read all sensors once a second in a thread of its own during a pass.
 
     A context manager.
 

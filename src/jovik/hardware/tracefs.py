@@ -1,4 +1,4 @@
-"""The kernel's trace events, found where they are mounted or reached without mounting anything."""
+"""The kernel's trace events, at their mount or reached without a mount."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What the shelf answers: each question of a reader, from the records to the verdict.
+"""Questions of a reader to the shelf, from the records to the answer.
 
 The commands, the review and the Python API ask here, so that all three say the same.
 """

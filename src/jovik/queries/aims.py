@@ -1,4 +1,4 @@
-"""What a step is measured against while it runs: the claim, and what is usual for the class."""
+"""References for a running step: the claim, and the usual figure of the class."""
 
 from __future__ import annotations
 
@@ -14,21 +14,21 @@ from jovik.steps import IoStep, Step
 
 @dataclass(frozen=True)
 class Aim:
-    """The claim that a step tests, and the figure usual for its class, or None if there is none."""
+    """The claim that a step tests, and the usual figure of the class, or None."""
 
     claim: Claim | None = None
     usual: UsualFigure | None = None
     class_title: str = ""
 
     def claimed_bytes_s(self, block_bytes: int) -> float | None:
-        """Return the claim as a rate; none of an access time."""
+        """Return the claim as a rate, or None for an access time."""
         if self.claim is None or self.claim.unit == "ns":
             return None
         return self.claim.figure * (block_bytes if self.claim.unit == "IOPS" else 1)
 
 
 def aims_of(sheet: Sheet, steps: Sequence[Step]) -> list[Aim]:
-    """Return what each of these steps is measured against."""
+    """Return the references of each of these steps."""
     kind = class_of(sheet.drive)
     aims = []
     for step in steps:

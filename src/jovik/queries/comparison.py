@@ -1,4 +1,4 @@
-"""What changed between two of anything: runs, cables, firmware, dates, drives."""
+"""Changes between two selections: runs, cables, firmware, dates, drives."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ _DEVICE = {
 
 @dataclass(frozen=True)
 class InstrumentChange:
-    """What an instrument showed of one kind of step, or of one phase, on both sides."""
+    """Readings of an instrument for one kind of step, or one phase, on both sides."""
 
     quantity: str
     unit: str
@@ -51,7 +51,7 @@ class InstrumentChange:
 
 @dataclass(frozen=True)
 class Compared:
-    """Two selections and what changed from the first to the second.
+    """Two selections and the changes from the first to the second.
 
     `effect` is what runs were taken to differ by, `logged` what instruments showed beside both.
     """
@@ -109,7 +109,7 @@ def _logged(shelf: Shelf, before: Selected, after: Selected) -> Iterator[Instrum
 
 
 def _figures(shelf: Shelf, side: Selected) -> dict[tuple[str, str, str], Interval]:
-    """Means by quantity, unit and what was done; the newest log if there are several."""
+    """Return means by quantity, unit and step or phase, from the newest log."""
     figures = {}
     for run in side.runs:
         for laid in (log_beside(shelf, x) for x in shelf.logs(run.drive, run.id)):
@@ -125,7 +125,7 @@ def _kinds(results: Sequence[StepResult]) -> str:
 
 
 def _of_runs(before: tuple[RunRecord, ...], after: tuple[RunRecord, ...]) -> list[ConditionChange]:
-    """Return what the runs' own records differ in: kernel, driver, file system, circumstances."""
+    """Return the differences in kernel, driver, file system and circumstances."""
     changes = []
     for key, name in _DEVICE.items():
         one, two = (
@@ -144,7 +144,7 @@ def _of_runs(before: tuple[RunRecord, ...], after: tuple[RunRecord, ...]) -> lis
 
 
 def _circumstances(runs: Sequence[RunRecord]) -> dict[CircumstanceKind, str]:
-    """By kind what mattered on the machine when these runs began."""
+    """Return, by kind, the circumstances that mattered when these runs began."""
     values: dict[CircumstanceKind, dict[str, None]] = {}
     for c in (c for r in runs for c in r.circumstances if c.matters):
         values.setdefault(c.kind, {})[c.value] = None

@@ -34,7 +34,7 @@ class ClassStanding:
     own: bool = True
 
     def of(self, result: StepResult) -> ClassFigure | None:
-        """Return the figure that a result is, or None if it is none of them."""
+        """Return the figure of a result, or None if it is not one of them."""
         return next((f for f in self.figures if f.result is result), None)
 
 
@@ -62,7 +62,7 @@ def standing_of(
 SPINNING, SOLID = "spinning", "solid state"
 """Media as sheets name them."""
 FALLBACK_CLASS = "sata-ssd"
-"""The class that a drive is compared with whose own cannot be told: most people know one."""
+"""The class for a drive of unknown class, because most readers know one."""
 
 
 def overall_of(drive: Drive, results: Sequence[StepResult]) -> ClassStanding | None:
@@ -84,7 +84,7 @@ def standing_in(
     *,
     capacity_bytes: int | None = None,
 ) -> ClassStanding | None:
-    """Return the same in a class that is named, whatever the drive is of.
+    """Return the same in a named class, whatever the drive's own.
 
     Parameters
     ----------
@@ -104,7 +104,7 @@ def standing_in(
 
 
 TELLING_STEPS = ("random read 4KiB", "sequential read")
-"""Classes of step whose reasons say most of why classes differ."""
+"""Classes of step whose reasons best explain why classes differ."""
 
 
 @dataclass(frozen=True)
@@ -120,7 +120,7 @@ class ClassGap:
 
 
 def gaps(classes: Sequence[DriveClass]) -> list[ClassGap]:
-    """Return a gap between each two of these classes, where one is an order of magnitude wide.
+    """Return the gap between each two classes that are an order of magnitude apart.
 
     The small access that waits for the medium tells most of why; then the stream, then the rest.
     """
@@ -135,7 +135,7 @@ def gaps(classes: Sequence[DriveClass]) -> list[ClassGap]:
 
 
 def _gap(one: DriveClass, two: DriveClass, what: str) -> ClassGap | None:
-    """Return how far two classes are apart in a class of step; None below an order of magnitude."""
+    """Return the ratio of two classes in a class of step, or None below an order of magnitude."""
     f, g = one.figure(what), two.figure(what)
     if f is None or g is None or f.unit != g.unit:
         return None

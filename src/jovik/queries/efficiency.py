@@ -1,4 +1,4 @@
-"""What drives make of their energy, by the power logs that were laid beside their runs."""
+"""The energy efficiency of drives, from the power logs beside their runs."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from jovik.shelf.store import Shelf
 
 @dataclass(frozen=True)
 class Efficiency:
-    """Results whose rates are bytes, and I/Os, for a joule; and what drives take while idle."""
+    """Results whose rates are bytes, and I/Os, for a joule, and the idle power of drives."""
 
     results: tuple[StepResult, ...]
     idle_watts: Mapping[str, Interval]
@@ -50,7 +50,7 @@ def efficiencies(shelf: Shelf) -> Efficiency:
 
 
 def _results(shelf: Shelf, found: LogBeside) -> list[StepResult]:
-    """Return the results of a run, their rates for a joule; of passes that the log covers."""
+    """Return the results of a run with rates for a joule, of passes that the log covers."""
     energies = _joules(found)
     by_place = dict(enumerate(shelf.results_of_run(found.log.run), start=1))
     derived = []

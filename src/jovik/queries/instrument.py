@@ -27,7 +27,7 @@ READING, WRITING, MIXED, FLUSHING = "reading", "writing", "reading and writing",
 
 @dataclass(frozen=True)
 class LogBeside:
-    """A log by step and by phase; `offered_s` would lay its first rise on the first pass."""
+    """A log by step and by phase. `offered_s` would move its first rise to the first pass."""
 
     log: RunLog
     steps: tuple[SpanFigures, ...]
@@ -74,7 +74,7 @@ def laid_beside(
 
 
 def log_beside(shelf: Shelf, log: RunLog) -> LogBeside:
-    """Return what a log says of each step of its run and of its phases."""
+    """Return the readings of a log for each step of its run and for its phases."""
     passes = run_passes(shelf, log.run)
     last = max(p.end_s for p in passes)
     steps = figures_in(_joined(passes), log.seconds, log.readings, log.unit)
@@ -111,7 +111,7 @@ def _joined(passes: Sequence[RunPass]) -> list[Span]:
 
 
 def _phases(passes: Sequence[RunPass], log: RunLog, last: float) -> list[SpanFigures]:
-    """Return all of one phase together: what is logged in any of its stretches."""
+    """Return all stretches of one phase together."""
     kinds: dict[str, list[Span]] = {READING: [], WRITING: [], MIXED: [], FLUSHING: []}
     for p in passes:
         whole, flush_s = _span(p), p.trace.flush_ns / 1e9

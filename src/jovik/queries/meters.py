@@ -1,4 +1,4 @@
-"""What a meter beside a model drive would have shown during a run on the shelf."""
+"""Simulated readings of a meter beside a model drive during a run on the shelf."""
 
 from __future__ import annotations
 

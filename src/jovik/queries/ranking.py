@@ -30,11 +30,11 @@ SAMPLE_ORDERS: dict[str, Callable[[StepResult], str | None]] = {
     "rig": lambda r: r.conditions.rig,
     "firmware": lambda r: r.conditions.firmware,
 }
-"""What one sample is ranked within, instead of drives."""
+"""The orders for one sample, instead of drives."""
 ENERGY = "efficiency"
 """The order whose rates are bytes for a joule instead of bytes a second."""
 ORDERS = ("drive", *SAMPLE_ORDERS, "price", "money", "endurance", "latency", ENERGY)
-"""What drives may be ordered by, besides a step.
+"""The orders for drives, besides a step.
 
 Their index, the rig, price for a terabyte, index for the money, endurance, access time, energy.
 """
@@ -58,7 +58,7 @@ class Filter:
     names: tuple[str, ...] = ()
 
     def keeps(self, drive: Drive) -> bool:
-        """Return True if a drive is like that; what its sheet does not say is not like anything.
+        """Return True if a drive matches. Facts that its sheet lacks never match.
 
         Raises
         ------
@@ -224,7 +224,7 @@ def _by_energy(
 
 
 def _circumstances(shelf: Shelf, ranking: Ranking) -> dict[str, tuple[str, ...]]:
-    """By drive what mattered when the results were made that count."""
+    """Return, by drive, the circumstances that mattered for the counted results."""
     by_run = {s.result.run: d.drive for d in ranking.drives for s in d.steps}
     by_words: dict[str, dict[str, None]] = {}
     for run, circumstances in shelf.circumstances(list(by_run)).items():
@@ -262,7 +262,7 @@ def _by_drive(results: Sequence[StepResult]) -> dict[str, list[StepResult]]:
 def _against_class(
     ranking: Ranking, of: DriveClass, results: Sequence[StepResult], effect: RunEffect
 ) -> Ranking:
-    """Return the ranking with what is usual for a class as its yardstick; places stay as they are.
+    """Return the ranking with the usual figures of a class as its yardstick. Places stay the same.
 
     Each drive's index is over the classes of step that it was measured in.
     """
@@ -287,7 +287,7 @@ def _against_class(
 def _without_losers(
     results: Sequence[StepResult], drives: Mapping[str, Drive]
 ) -> tuple[list[StepResult], list[Exclusion]]:
-    """Return the results of drives that gave back what was written.
+    """Return the results of drives that lost no data.
 
     Nothing else makes up for that.
     """
@@ -380,7 +380,7 @@ def _date(text: str) -> str:
 
 
 def _weights(load_name: str) -> Callable[[str], float]:
-    """Return what each kind of step counts for a load: its class's weight.
+    """Return the weight of each kind of step for a load, by its class.
 
     Copies and what has no class count nothing.
     """
@@ -403,7 +403,7 @@ def _weights(load_name: str) -> Callable[[str], float]:
 
 
 def price_for_terabyte(drive: Drive | None) -> float | None:
-    """Return what a terabyte costs."""
+    """Return the price of a terabyte."""
     return (
         drive.price / (drive.capacity_bytes / 1e12)
         if drive is not None and drive.price and drive.capacity_bytes
@@ -427,7 +427,7 @@ def access_time_ns(row: DriveRank) -> float | None:
 
 
 def _ordered(ranking: Ranking, by: str, kind: str | None, drives: Mapping[str, Drive]) -> Ranking:
-    """Return the drives in another order than by their index; what is not known comes last."""
+    """Return the drives in another order than by their index. Unknown values come last."""
 
     def key(row: DriveRank) -> tuple[bool, float]:
         drive = drives.get(row.drive)

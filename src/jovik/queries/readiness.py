@@ -1,4 +1,4 @@
-"""Which drives are here, and what stands in the way of testing each."""
+"""Attached drives, and the obstacles to testing each."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ from jovik.shelf.store import Shelf
 
 @dataclass(frozen=True)
 class DriveReadiness:
-    """A drive, the degrees Celsius of its sensors, and what stands in the way of testing it.
+    """A drive, the degrees Celsius of its sensors, and its obstacles.
 
     `circumstances` are what on this machine could make its figures differ.
     """
@@ -40,7 +40,7 @@ def readiness_of(
     system: str | None = None,
     mount: Mount | None = None,
 ) -> DriveReadiness:
-    """Return what a drive is, how warm, and what stands in the way of testing it.
+    """Return a drive with its temperatures and obstacles.
 
     Parameters
     ----------

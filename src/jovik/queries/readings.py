@@ -1,4 +1,4 @@
-"""What was noted of a drive by hand, and how it lies beside what others read and Jovik measured."""
+"""Notes on a drive, compared with others and with Jovik's measurements."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from jovik.shelf.store import Shelf
 
 @dataclass(frozen=True)
 class ComparedReading:
-    """What was read once or several times by one method, in the reading's unit.
+    """Readings by one method, in the reading's unit.
 
     `reading` holds the median, `value` its interval too, `each` the readings themselves, oldest
     first. `place` is among other drives, by the same method; `measured` what Jovik measured of the
@@ -57,7 +57,7 @@ def noted(shelf: Shelf, name: str) -> Noted:
 
 
 def noted_in_order(shelf: Shelf, name: str) -> list[Note | Reading]:
-    """Return every note and reading of a drive, oldest first: what `note --list` numbers.
+    """Return every note and reading of a drive, oldest first, as `note --list` numbers them.
 
     Raises
     ------
@@ -70,7 +70,7 @@ def noted_in_order(shelf: Shelf, name: str) -> list[Note | Reading]:
 
 
 def remove_noted(shelf: Shelf, name: str, number: int) -> Note | Reading:
-    """Remove the note or reading of that number; it.
+    """Remove the note or reading of that number, and return it.
 
     Raises
     ------
@@ -107,7 +107,7 @@ def joined(readings: Sequence[Reading]) -> Reading:
 
 
 def value_of(readings: Sequence[Reading]) -> Interval:
-    """Return the median of repeated readings and its 95 % interval; one has none."""
+    """Return the median of repeated readings and its 95 % interval. One reading has none."""
     values = [r.value for r in readings]
     if min(values) <= 0:
         return Interval(statistics.median(values))

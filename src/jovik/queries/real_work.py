@@ -1,4 +1,4 @@
-"""Real work against the synthetic: what a drive's streams, copies and programs get of its box."""
+"""Real work against the advertised speed: streams, copies and programs."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from jovik.shelf.store import Shelf
 
 @dataclass(frozen=True)
 class RealWork:
-    """A drive's shares of what the box says."""
+    """A drive's percentages of its advertised speed."""
 
     drive: str
     shares: tuple[WorkShare, ...]

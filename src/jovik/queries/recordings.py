@@ -14,7 +14,7 @@ from jovik.steps.replay import ReplayStep, recording_names, shipped_path
 
 @dataclass(frozen=True)
 class KnownRecording:
-    """A recording that a replay finds by name; `shipped` ones were made by simulation."""
+    """A recording that a replay finds by name. `shipped` ones are simulated."""
 
     name: str
     digest: str

@@ -1,4 +1,4 @@
-"""Which runs are there, and what did each come to?"""
+"""The runs of a shelf and their figures."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ LAST = "last"
 
 @dataclass(frozen=True)
 class ListedRun:
-    """A run and what it came to, None if not one pass of it is there."""
+    """A run and its figures, None without a single pass."""
 
     record: RunRecord
     figures: RunFigures | None
@@ -56,7 +56,7 @@ def listed_runs(
 
 
 def run_key(shelf: Shelf, word: str) -> str:
-    """Return the run that a word means: ``last``, or as much of a name as tells it apart.
+    """Return the run of a word: ``last``, or an unambiguous part of its name.
 
     Raises
     ------

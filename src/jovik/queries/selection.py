@@ -1,4 +1,4 @@
-"""A selection: which results are meant, as a person writes it.
+"""A selection of results, in the user's words.
 
 ``RUN`` or ``last``; ``DRIVE``; or a drive narrowed by ``@rig=``, ``@sample=``, ``@firmware=``,
 ``@since=`` and ``@until=``, as many as one likes: ``Comet 2TB@rig=hub@since=2026-11-01``.
@@ -29,7 +29,7 @@ KEYS = (*_WHAT, *DATES)
 
 @dataclass(frozen=True)
 class Selection:
-    """What was written, the drive or run that it is of, and how it is narrowed."""
+    """The written selection, its drive or run, and its conditions."""
 
     words: str
     drive: str
@@ -51,7 +51,7 @@ class Selected:
 
 
 def read_selection(shelf: Shelf, words: str) -> Selection:
-    """Return a selection from what a person wrote.
+    """Return a selection from the user's words.
 
     Raises
     ------

@@ -1,4 +1,4 @@
-"""The series of a run: what was done in every tenth of a second of every pass, and how warm it was.
+"""The series of a run: the I/O in every tenth of a second of every pass, and the temperature.
 
 Latencies are recorded for a whole pass. The mean of a slice is computed by Little's law (Little,
 Operations Research 9, 1961): requests in flight over requests a second, which holds while a step

@@ -1,4 +1,4 @@
-"""What a shelf holds of steady states: rounds, saturation, and demand."""
+"""Steady states on a shelf: rounds, saturation, and demand."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ class Rounds:
 
 @dataclass(frozen=True)
 class Saturation:
-    """A long random write: I/Os a second of each minute, over what was written in spans.
+    """A long random write: I/Os a second of each minute, over the spans written.
 
     What is left at the end counts where it is half a minute; `at_spans` is the middle of each.
     """
@@ -88,7 +88,7 @@ def saturation_of(shelf: Shelf, drive: str) -> Saturation:
 
 
 def minutes_of(trace: Trace, span_bytes: int) -> tuple[tuple[float, ...], tuple[float, ...]]:
-    """Of each minute the middle of what was written, in spans, and I/Os a second.
+    """Return, for each minute, the middle of its spans written, and I/Os a second.
 
     What is left at the end is left out where it is less than half a minute: its last slice ends
     before its time is over, which would look like a fall.

@@ -106,7 +106,7 @@ def run_passes(shelf: Shelf, key: str) -> tuple[RunPass, ...]:
 
 
 def run_begun(shelf: Shelf, key: str, passes: Sequence[RunPass]) -> float | None:
-    """When the first pass began, in seconds of the clock; None of a model drive."""
+    """Return when the first pass began, in seconds of the clock, or None for a model drive."""
     if any(p.trace.engine == "model" for p in passes):
         return None
     row = min(shelf.passes(key=key), key=lambda p: str(p["finished"]))
@@ -125,7 +125,7 @@ def _passes(shelf: Shelf, key: str) -> tuple[WarmPass, ...]:
 
 
 def _read(trace: Trace, start_s: float) -> list[tuple[float, dict[str, float]]]:
-    """Return what its sensors said, in seconds since the run's first pass began."""
+    """Return the readings of its sensors, in seconds since the run's first pass began."""
     if trace.environment is None:
         return []
     return [(start_s + t, values) for t, values in trace.environment.temperatures]

@@ -1,4 +1,4 @@
-"""What would changing from one drive to another bring?"""
+"""The gain from replacing one drive with another."""
 
 from __future__ import annotations
 

@@ -1,1 +1,1 @@
-"""The review: a drive on the shelf turned into what a reviewer publishes."""
+"""The review: a drive on the shelf as a page to publish."""

@@ -1,4 +1,4 @@
-"""The small picture that goes with a link to a drive's page: its name and where it stands."""
+"""The link preview of a drive's page: its name and its position."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from jovik.base.quantities import significant
 from jovik.base.terminal_text import strip_control
 
 SIZE = (1200, 630)
-"""What those who show links take."""
+"""The size that link previews use."""
 PAPER, INK, QUIET, MINE, OTHERS = "#fbf8f2", "#22262b", "#5b5f66", "#17617c", "#c3ccd0"
 MOST_BARS = 6
 LEFT, RIGHT, TOP = 60, 150, 190

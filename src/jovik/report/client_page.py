@@ -1,4 +1,4 @@
-"""One sheet of paper for whoever pays: what there is, what there would be, and what it brings.
+"""One printed page for a client: the current drive, the new one, and the gain.
 
 In seconds of daily work and in plain words; no more is promised than was measured on both drives.
 """
@@ -50,7 +50,7 @@ def publish_client_page(
     *,
     force: bool = False,
 ) -> list[Path]:
-    """Write the page to ``FILE.html`` (ready to be printed) or ``FILE.md``; what was written.
+    """Write the page to ``FILE.html`` (for printing) or ``FILE.md``, and return the files.
 
     Raises
     ------
@@ -129,7 +129,7 @@ def _change_of(one: Upgraded, machine_price: float | None) -> tuple[Block, ...]:
 
 
 def _verdict(one: Upgraded) -> str:
-    """Return one sentence: what it saves of the longest wait, or that it saves nothing."""
+    """Return one sentence on the saving in the longest wait, or on there being none."""
     if one.upgrade.lost is not None or not one.upgrade.steps:
         return f"{_capital(one.upgrade.conclusion)}."
     surely = [j for j in one.upgrade.jobs if j.apart and j.old is not None and j.new is not None]

@@ -14,7 +14,7 @@ from jovik.tables import Table
 
 @dataclass(frozen=True)
 class Paragraph:
-    """A few sentences; `loud` is for the verdict's first line."""
+    """A few sentences. `loud` marks the verdict's first line."""
 
     text: str
     loud: bool = False
@@ -22,7 +22,7 @@ class Paragraph:
 
 @dataclass(frozen=True)
 class Bullets:
-    """A list under a heading of its own, such as what a drive is best for.
+    """A list under a heading of its own, such as the best uses of a drive.
 
     `mark` is what stands for a bullet.
     """
@@ -47,13 +47,13 @@ class Picture:
 
     @property
     def alt(self) -> str:
-        """Return what the picture shows, in words."""
+        """Return the content of the picture in words."""
         return self.chart.about.alt
 
 
 @dataclass(frozen=True)
 class ClaimMarks:
-    """Claims as a row of marks: what each is, its figure, its verdict, and how that is set.
+    """Claims as a row of marks: each with its label, figure, verdict and style.
 
     `items` hold label, figure, claimed figure, verdict in words, and ``good``, ``bad`` or ``open``.
     """
@@ -131,7 +131,7 @@ Block = (
 
 @dataclass(frozen=True)
 class Section:
-    """A part of a document; `key` names it in links.
+    """A part of a document. `key` names it in links.
 
     A `folded` one is small print that a page of HTML opens on request.
     """

@@ -43,7 +43,7 @@ VERDICTS = {
     "untested": "open",
     "warning": "bad",
 }
-"""Cells that say a verdict, and the colour they are set in, besides being said."""
+"""Cells with a verdict, and their colour, which supplements the word."""
 
 
 def render_html(document: Document) -> str:
@@ -71,7 +71,7 @@ def as_data(content: bytes, kind: str) -> str:
 
 
 def sort_key(cell: str) -> str:
-    """Return what a cell sorts by.
+    """Return the sort key of a cell.
 
     The number it begins with, in base units where it is a size or a time; empty if it is text.
 

@@ -56,7 +56,7 @@ def language_names() -> list[str]:
 
 
 def read_language(name: str) -> Language | None:
-    """Return a language by its two letters; None for English.
+    """Return a language by its two letters, or None for English.
 
     Raises
     ------

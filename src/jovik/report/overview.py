@@ -118,7 +118,7 @@ def _index_words(found: RankingReport, d: DriveRank) -> str:
 
 
 def side_by_side(found: RankingReport, addresses: Mapping[str, str]) -> Document:
-    """Return two to six drives beside each other: what each is, and each step."""
+    """Return two to six drives side by side: their sheets, and each step."""
     drives = [d for d in found.ranking.drives if d.drive in addresses]
     facts: list[tuple[str, Callable[[Drive], str]]] = [
         ("interface", lambda x: x.interface),
@@ -156,7 +156,7 @@ def side_by_side(found: RankingReport, addresses: Mapping[str, str]) -> Document
 def class_page(
     found: RankingReport, addresses: Mapping[str, str], name: str, title: str, drives: Sequence[str]
 ) -> Document:
-    """Return the drives of one class, and what is usual for it."""
+    """Return the drives of one class, and its usual figures."""
     shown = tuple(d for d in found.ranking.drives if d.drive in drives)
     reduced = replace(found, ranking=replace(found.ranking, drives=shown))
     blocks: list[Block] = [ranking_table(reduced, addresses)]

@@ -37,7 +37,7 @@ class PageFile:
 
 
 def html_file(document: Document, out: Path) -> PageFile:
-    """Return one self-contained page; it draws its charts itself."""
+    """Return one self-contained page, which draws its own charts."""
     return PageFile(out, render_html(document).encode())
 
 
@@ -71,7 +71,7 @@ def check_files(paths: Iterable[Path], *, force: bool) -> None:
 
 
 def write_files(files: Sequence[PageFile], *, force: bool = False) -> list[Path]:
-    """Check all files, then write them; return their paths.
+    """Check all files, then write them and return their paths.
 
     Raises
     ------
@@ -88,7 +88,7 @@ def write_files(files: Sequence[PageFile], *, force: bool = False) -> list[Path]
 
 
 def make_folder(folder: Path) -> None:
-    """Make a folder for pages if there is none (OutputError if that fails)."""
+    """Create a folder for pages if there is none (OutputError if that fails)."""
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:

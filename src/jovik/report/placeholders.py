@@ -39,12 +39,12 @@ TEMPLATE = """\
 It reads {{ figure "sequential read 1MiB depth 8" }}, and a single small read takes
 {{ latency "random read 4KiB" }}. Among the others: {{ rank }}.
 """
-"""What a reviewer begins with."""
+"""A draft for the reviewer."""
 
 
 @dataclass(frozen=True)
 class Known:
-    """What placeholders are filled from."""
+    """The data for placeholders."""
 
     sheet: Sheet
     results: Sequence[StepResult]
@@ -54,7 +54,7 @@ class Known:
 
 
 def filled(markdown: str, known: Known) -> str:
-    """Return the text with every placeholder replaced; an escaped one (``\\{{``) stays.
+    """Return the text with every placeholder replaced. An escaped one (``\\{{``) stays.
 
     Raises
     ------

@@ -1,4 +1,4 @@
-"""What a page must not tell of the reviewer's machine: where a copied folder lies."""
+"""Private facts of the reviewer's machine that a page must not contain, such as folders."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ T = TypeVar("T")
 
 
 def folders_of(phrases: Iterable[str]) -> list[str]:
-    """Return the folders of a person that were copied, as the phrases name them."""
+    """Return the user's folders that were copied, as the phrases name them."""
     steps = map(parse, phrases)
     folders = {s.folder for s in steps if isinstance(s, CopyStep) and s.folder is not None}
     # The longest first: one may lie within another.
@@ -33,7 +33,7 @@ def without_paths(thing: T, folders: Iterable[str]) -> T:
 
 
 def without_commands(thing: T) -> T:
-    """Plain data without what tells of Jovik's commands: a reader of a review has none.
+    """Return plain data without Jovik's commands, which a reader of a review does not have.
 
     Of a text whose parts a semicolon parts, only those that name a command go.
     """

@@ -1,4 +1,4 @@
-"""Publishing: which pages a reader asked for, where they go, and the words that go in."""
+"""Publishing: the requested pages, their places, and the reviewer's text."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ def publish_review(
     language: str = ENGLISH,
     force: bool = False,
 ) -> list[Path]:
-    """Write the review of a drive; the files that were written.
+    """Write the review of a drive, and return its files.
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""What was measured, by what a reader asks for, and how."""
+"""The sections on results, by the reader's questions."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ from jovik.tables.steps import first_access, run_table, speed_table, written_byt
 
 Runs = Sequence[tuple[RunRecord, tuple[StepResult, ...]]]
 LATENCY_STEPS = ("random read 4KiB", "random write 4KiB")
-"""Steps whose latencies are drawn over each other, where they were made."""
+"""Steps whose latencies are drawn in one chart, if they were measured."""
 
 
 def instruments_section(shelf: Shelf, drive: str, runs: Runs) -> Section:
@@ -54,7 +54,7 @@ def instruments_section(shelf: Shelf, drive: str, runs: Runs) -> Section:
 
 
 def tests_sections(shelf: Shelf, results: Sequence[StepResult]) -> list[Section]:
-    """Speed over depth, block and mix; the long write; nearly full: each a picture and a table."""
+    """Speed over depth, block and mix, the long write, nearly full: each a picture and a table."""
     empty = [r for r in results if r.conditions.filled_percent is None]
     fresh = [r for r in empty if not steady_step(r)]
     speed: list[Block] = [speed_table(fresh)] if speed_table(fresh).rows else []
@@ -103,7 +103,7 @@ def steps_section(runs: Runs) -> Section:
 
 
 def how_section(shelf: Shelf, runs: Runs) -> Section:
-    """Of each run: plan, conditions, rig, cost, version; and what limited which step."""
+    """For each run: plan, conditions, rig, cost, version, and the limits of its steps."""
     blocks: list[Block] = []
     for run, results in runs:
         title = f"{run.plan}, {run.started[:16].replace('T', ' ')} UTC"
@@ -180,7 +180,7 @@ def _facts(shelf: Shelf, run: RunRecord, results: Sequence[StepResult]) -> list[
 
 
 def _target(run: RunRecord) -> str:
-    """Return where the I/O went; a path on the reviewer's own machine is nobody else's business."""
+    """Return the target of a run, without a path on the reviewer's own machine."""
     kind = run.target.get("kind")
     return (
         f"the model drive {run.target.get('name')}"

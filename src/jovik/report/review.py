@@ -1,4 +1,4 @@
-"""The review of one drive: the verdict first, then everything it rests on."""
+"""The review of one drive: the verdict first, then its basis."""
 
 from __future__ import annotations
 
@@ -176,14 +176,14 @@ def review(
 
 
 MOST_GOOD, MOST_BAD = 4, 5
-"""Lines of what it is best for and not for, above the fold; all of them stand further down."""
+"""Lines of its best and worst uses at the top. All of them appear further down."""
 NEAREST_RIVALS = 2
-"""Rivals on each side, in the picture of where it stands."""
+"""Rivals on each side, in the picture of the drive's position."""
 SET_AS = {Verdict.MET: "good", Verdict.BEATEN: "good", Verdict.SHORT: "bad"}
 
 
 def _verdict(it: ReviewData, own: str) -> tuple[Block, ...]:
-    """Return what stands above the fold.
+    """Return the top of the page.
 
     Parameters
     ----------
@@ -220,7 +220,7 @@ def _verdict(it: ReviewData, own: str) -> tuple[Block, ...]:
 
 
 def _sentences(it: ReviewData) -> list[Block]:
-    """Return two sentences: the claims, and the place among others or what an upgrade brings."""
+    """Return two sentences: the claims, and the place among others or the gain from an upgrade."""
     blocks: list[Block] = []
     if it.claims_report is not None:
         blocks.append(Paragraph(f"{claims_summary(it.claims_report.verdicts)}.", loud=True))
@@ -235,7 +235,7 @@ def _sentences(it: ReviewData) -> list[Block]:
 
 
 def _standing(it: ReviewData) -> list[Block]:
-    """Return a picture of where it stands: its index against its nearest rivals."""
+    """Return a picture of the drive's position: its index against its nearest rivals."""
     drive = it.sheet.drive.name
     placed = [d for d in it.ranking_report.ranking.drives if d.index is not None]
     at = next((n for n, d in enumerate(placed) if d.drive == drive), None)
@@ -264,7 +264,7 @@ def _marks(found: ClaimsReport) -> ClaimMarks:
 
 
 def _figure(j: ClaimVerdict) -> str:
-    """Return what was measured, and how far to either side its interval reaches."""
+    """Return the measured figure, and how far its interval extends to either side."""
     if j.measured is None:
         return "not measured"
     half = j.measured.half_width
@@ -280,7 +280,7 @@ def _price(drive: Drive) -> Facts:
 
 
 def _trust(it: ReviewData) -> list[str]:
-    """Return what keeps the figures from being all that one would wish."""
+    """Return the limits of trust in the figures."""
     lines = []
     if any(r.conditions.engine == "model" for r in it.results):
         lines.append("simulated: this is a model drive")
@@ -391,7 +391,7 @@ def _work(it: ReviewData) -> tuple[Block, ...]:
 
 
 def _class(it: ReviewData) -> tuple[Block, ...]:
-    """Return where the drive lies among what is usual for its kind."""
+    """Return the drive's position within the usual range of its class."""
     standing = it.ranking_report.standings.get(it.sheet.drive.name)
     return (standing_table(standing),) if standing is not None else ()
 
@@ -448,6 +448,6 @@ def _notes(found: Noted) -> tuple[Block, ...]:
 
 
 def _counted_in_ios(result: StepResult) -> bool:
-    """Return True if its rate is told in I/Os a second: a random write."""
+    """Return True if its rate is shown in I/Os a second, as for a random write."""
     step = result.step
     return isinstance(step, IoStep) and step.random

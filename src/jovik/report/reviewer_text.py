@@ -17,7 +17,7 @@ VERDICT = re.compile(r"\s*(#{1,3}) *verdict *#* *\n", re.I)
 
 
 def words_beside(shelf_at: str, drive: str) -> Path | None:
-    """Return where the words for a drive are looked for unless said otherwise.
+    """Return the default place of the text for a drive.
 
     The folder ``words`` beside the shelf; None for a shelf on a server.
     """

@@ -44,7 +44,7 @@ DIGEST_TAG = "jovik-inputs"
 
 @dataclass(frozen=True)
 class SitePage:
-    """A page of a drive: its name and address, when it was measured last, and what it rests on."""
+    """A page of a drive: name, address, last measurement, and the digest of its inputs."""
 
     drive: str
     address: str
@@ -182,7 +182,7 @@ def _each_page(
     base_url: str | None,
     force: bool,
 ) -> Iterator[list[Path]]:
-    """Write the reviews, by one process a core where that pays."""
+    """Write the reviews, by one process per core if that is faster."""
     cores = len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else 1
     workers = min(cores, len(pages) // 4)
     _work[:] = [(shelf, found, folder, base_url, force)]
@@ -240,7 +240,7 @@ def _common_pages(
 def _headed(
     document: Document, name: str, base_url: str | None, digest: str, image: str = ""
 ) -> Document:
-    """Return the document with what those who link to it, and readers of feeds, look for."""
+    """Return the document with the data for link previews and feeds."""
     tags = [
         HeadTag("meta", (("name", DIGEST_TAG), ("content", digest))),
         HeadTag("meta", (("property", "og:title"), ("content", document.title))),

@@ -27,7 +27,7 @@ def steady_section(
     runs: Sequence[tuple[RunRecord, tuple[StepResult, ...]]],
     results: Sequence[StepResult],
 ) -> Section:
-    """Return what a drive does once it is in use; empty if it was not measured until steady."""
+    """Return the results of a drive in use, or nothing if it was not measured until steady."""
     steady = [r for r in results if steady_step(r)]
     blocks: list[Block] = [Paragraph(line) for _, of_run in runs for line in steady_answers(of_run)]
     if steady:
@@ -60,7 +60,7 @@ def steady_section(
 
 
 def _known(ask: Callable[[], T]) -> T | None:
-    """Return what a query gives, or None if the drive was not measured for it."""
+    """Return the result of a query, or None if the drive was not measured for it."""
     try:
         return ask()
     except UsageError:

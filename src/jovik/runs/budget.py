@@ -1,4 +1,4 @@
-"""What a time budget leaves of a plan, and what it takes away."""
+"""The effect of a time budget on a plan."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from jovik.steps import IoStep, PreconditionStep, Step
 def fit_to_budget(
     tasks: Sequence[Task], budget_ns: int, time_of: Callable[[Task], int]
 ) -> tuple[list[Task], list[str]]:
-    """Return what a time budget leaves of a plan, and in words what it took away.
+    """Return the plan within a time budget, and the omissions in words.
 
     The order: fewer passes, down to three; then the lines that the plan calls spare, the most spare
     first. What is still too long is ended while it runs: each step has its share of the time, makes
@@ -105,5 +105,5 @@ def _fewest(task: Task) -> Task:
 
 
 def _fewer(task: Task) -> Task:
-    """With as few passes as still say something."""
+    """Return the task with the fewest passes that are still useful."""
     return replace(task, repeat=replace(task.repeat, most=min(task.repeat.most, FEWEST_PASSES)))

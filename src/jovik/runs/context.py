@@ -1,4 +1,4 @@
-"""What a run is made with, and whom it tells: shared by every sort of step."""
+"""The context of a run, shared by every sort of step."""
 
 from __future__ import annotations
 
@@ -27,11 +27,11 @@ from jovik.shelf.writer import RunWriter
 from jovik.steps import Step
 
 MOST_READINGS = 600
-"""A sensor is judged by what it showed lately: ten minutes at one reading a second."""
+"""A sensor is judged by its latest readings: ten minutes at one reading a second."""
 KEPT_READINGS = 4_000
 """Readings of the sensors that are remembered of a run, fewer the longer ago they were."""
 FELT_BYTES = 10 * 10**9
-"""What a step has to write before the next one's notes mention it.
+"""Bytes that a step must write for the next one's notes to mention it.
 
 As much as a short test of a fast drive writes.
 """
@@ -43,7 +43,7 @@ PassReadings = tuple[TemperatureSeries, npt.NDArray[np.int64]]
 
 @dataclass(frozen=True)
 class RunConditions:
-    """What is known of the surroundings of a run and goes into the conditions of its results.
+    """Known conditions of a run, which become the conditions of its results.
 
     `device` is the drive's kernel name, whose counters and `sensors` are watched; `heat_limit_c`
     its own limit.
@@ -73,7 +73,7 @@ class RunOptions:
 
 @dataclass(frozen=True)
 class ResumedStep:
-    """What an earlier process has finished of a step.
+    """The part of a step that an earlier process has finished.
 
     Its passes, and whether that was all of it.
     """
@@ -83,7 +83,7 @@ class ResumedStep:
 
 
 class Observer(Protocol):
-    """Who watches; called from the main thread, never from the measuring loop."""
+    """An observer of a run, called from the main thread and never from the measuring loop."""
 
     def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Progress], None]:
         """Return the callback for a test file that is about to be laid out."""
@@ -127,11 +127,11 @@ class RunContext:
     _seen: list[tuple[float, dict[str, float]]] = field(default_factory=list, repr=False)
 
     def wear(self) -> WearCounters | None:
-        """Return the drive's counters of what was written: the model's own, or from its log."""
+        """Return the drive's counters of written bytes: the model's own, or from its log."""
         return self.session.wear_bytes() or self.device_wear()
 
     def wore(self, position: int, before: WearCounters | None) -> None:
-        """Count what a step wrote since `before`, by the drive's counters."""
+        """Count the bytes of a step since `before`, by the drive's counters."""
         after = self.wear() if before is not None else None
         if before is None or after is None:
             return
@@ -193,7 +193,7 @@ class RunContext:
         self._last = (step.canonical, self.session.now_ns(), written)
 
     def _saw(self, readings: TemperatureSeries) -> None:
-        """Remember what the sensors showed; of readings long ago every second one is kept."""
+        """Remember the readings of the sensors, and every second one of older readings."""
         self._seen += readings
         if len(self._seen) > KEPT_READINGS:
             old = self._seen[:-MOST_READINGS]

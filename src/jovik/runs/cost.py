@@ -1,4 +1,4 @@
-"""What a plan will cost, known before it starts: seconds, bytes written, space."""
+"""The estimated cost of a plan: seconds, bytes written, space."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from jovik.steps.cost import ASSUMED_BYTES_S, PlanCost
 def cost_of(
     tasks: Sequence[Task], session: Session, rate_bytes_s: float = ASSUMED_BYTES_S
 ) -> PlanCost:
-    """Return the cost of all tasks; what has to be prefilled is asked of the session.
+    """Return the cost of all tasks. The session reports how much must be prefilled.
 
     Raises
     ------

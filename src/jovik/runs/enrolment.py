@@ -49,7 +49,7 @@ class Enrolment:
 
 
 def sheet_for(shelf: Shelf, place: Target, name: str | None, *, enrol: bool = True) -> Enrolment:
-    """Return the sheet of the drive under a target; one is enrolled where the drive is new.
+    """Return the sheet of the drive under a target, adding one if the drive is new.
 
     Parameters
     ----------
@@ -114,7 +114,7 @@ def _enrol(shelf: Shelf, sheet: Sheet, enrol: bool) -> Sheet:
 
 
 def _of_model(shelf: Shelf, device: BlockDevice) -> list[str]:
-    """Return sheets of the model that a drive says it is, in about its capacity."""
+    """Return sheets of the model that a drive reports, with about its capacity."""
     words = _words(device.maker, device.model).casefold()
     if not device.model or device.kind == "loop":
         return []
@@ -131,7 +131,7 @@ def _of_model(shelf: Shelf, device: BlockDevice) -> list[str]:
 
 
 def _of_device(device: BlockDevice) -> Drive:
-    """Return what a drive says of itself, as a bare sheet."""
+    """Return a bare sheet from a drive's own identity."""
     size = nominal_bytes(device.capacity_bytes)
     spelled = _spelled(size)
     if device.kind == "loop":

@@ -27,14 +27,14 @@ from jovik.runs.step_result import figures_of
 LONG_SLICES = 60
 """A pass of more slices is looked at as a series: for falls, and for drop-outs."""
 AMOUNT_SLICES = 20
-"""The same for writing an amount, which is asked for to see what happens on the way."""
+"""The same for writing an amount, which is meant to show the behaviour on the way."""
 FULL_COVERAGE = 0.95
 """From this share of its span read on, a scan has looked at all of it."""
 
 
 @dataclass
 class Found:
-    """What the traces of a step show."""
+    """The findings from the traces of a step."""
 
     findings: Findings = field(default_factory=Findings)
     limits: list[Limit] = field(default_factory=list)
@@ -49,7 +49,7 @@ def findings_of(
     work: Workload | None,
     ceiling_iops: float | None,
 ) -> Found:
-    """Return everything that the traces show, by what they recorded."""
+    """Return all findings from the traces."""
     collected = Found()
     if work is not None:
         threads = context.session.threads(work)

@@ -1,4 +1,4 @@
-"""What a run is on.
+"""Identification of a run's target.
 
 The drive under the target, its sample on the shelf, its link, its log, the rig.
 """
@@ -47,7 +47,7 @@ class IdentifiedTarget:
 
 
 def serial_hash(serial: str) -> str:
-    """Return what is stored of a serial: enough to know it again, not to tell it."""
+    """Return the stored form of a serial, which can be recognised but not read."""
     return hashlib.sha256(serial.encode()).hexdigest()[:16]
 
 
@@ -65,7 +65,7 @@ def identify(
     sample_name: str | None,
     keep_serial: bool,
 ) -> IdentifiedTarget:
-    """Find out what a target is attached to, and meet its sample on the shelf.
+    """Identify the device of a target, and find its sample on the shelf.
 
     Its serial is kept in full only with `keep_serial`.
     """
@@ -169,7 +169,7 @@ def identify(
 def circumstances_at(
     device: BlockDevice | None, mount: Mount | None, shelf: Shelf | None
 ) -> tuple[Circumstance, ...]:
-    """Return what on this machine could make figures of a drive differ."""
+    """Return the conditions of this machine that could make a drive's figures differ."""
 
     file = None
     if shelf is not None and not is_server(shelf.where):
@@ -178,7 +178,7 @@ def circumstances_at(
 
 
 def _record(device: BlockDevice | None, mount: Mount | None, keep_serial: bool) -> dict[str, Any]:
-    """Return what the shelf keeps of the drive, its file system and the kernel."""
+    """Return the facts on the drive, its file system and the kernel that the shelf stores."""
     details: dict[str, Any] = {"kernel": f"{platform.system()} {platform.release()}"}
     if device is not None:
         details |= {
@@ -201,7 +201,7 @@ def _record(device: BlockDevice | None, mount: Mount | None, keep_serial: bool) 
 
 
 def health_of(device: BlockDevice | None) -> Health | None:
-    """Return the drive's log, if it has one and gives it out; a run goes on without."""
+    """Return the drive's log, or None if it has none. The run continues without it."""
     if device is None:
         return None
 
@@ -212,7 +212,7 @@ def health_of(device: BlockDevice | None) -> Health | None:
 
 
 def wear_of(device: BlockDevice | None) -> WearCounters | None:
-    """Return the drive's counters of what was written, where its log has them."""
+    """Return the drive's counters of written bytes, if its log has them."""
     health = health_of(device)
     if health is None or health.host_written_bytes is None:
         return None
@@ -221,7 +221,7 @@ def wear_of(device: BlockDevice | None) -> WearCounters | None:
 
 
 def health_notes(before: Health | None, after: Health | None, written_bytes: int) -> list[str]:
-    """Return what the drive's log says of a run."""
+    """Return the changes in the drive's log during a run."""
 
     if before is None or after is None:
         return []
@@ -230,7 +230,7 @@ def health_notes(before: Health | None, after: Health | None, written_bytes: int
 
 
 def machine_id() -> dict[str, str]:
-    """Return what tells one machine from another, for a run that is to go on."""
+    """Return the identity of this machine, for a run that will be resumed."""
 
     here = this_machine()
     return {

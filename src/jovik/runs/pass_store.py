@@ -26,7 +26,7 @@ IN_MEMORY_BYTES = 2**18
 
 
 class PassStore(Sequence[Trace]):
-    """Passes in their order; a sequence that can only be appended to."""
+    """Passes in their order, as a sequence that can only be appended to."""
 
     def __init__(self, traces: Iterable[Trace] = ()) -> None:
         self._file = tempfile.SpooledTemporaryFile(IN_MEMORY_BYTES)  # noqa: SIM115 (until dropped)

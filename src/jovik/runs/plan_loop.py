@@ -21,7 +21,7 @@ from jovik.steps.seed import pass_seed
 
 
 def check_plan(tasks: Sequence[Task], session: Session) -> None:
-    """Refuse what the target cannot take, before anything is written.
+    """Refuse steps that the target cannot take, before anything is written.
 
     Raises
     ------
@@ -107,7 +107,7 @@ def run_plan(
 
 
 def judge_sensors_again(context: RunContext) -> None:
-    """Hold every step against what the whole run showed of its sensors.
+    """Reassess every step by the sensors' readings over the whole run.
 
     One that never moves is found out only in time, and is believed in all steps or in none.
     """

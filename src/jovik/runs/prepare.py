@@ -1,4 +1,4 @@
-"""What a run will take before it begins.
+"""The cost of a run before it begins.
 
 Time, bytes, space, endurance, and the words that announce it.
 """
@@ -26,7 +26,7 @@ ASK_ABOVE = 0.01
 
 @dataclass(frozen=True)
 class PreparedRun:
-    """An order on an open session, and what it will cost.
+    """A request on an open session, and its estimated cost.
 
     `rate_bytes_s` is what the drive is taken to write, `times_ns` how long each task should last.
     `least` is what it costs with the fewest rounds, where some are repeated until steady.
@@ -42,11 +42,11 @@ class PreparedRun:
 
     @property
     def endurance_share(self) -> float | None:
-        """Return the share of the endurance rating that it takes, or None if there is no rating."""
+        """Return the percentage of the endurance rating that it uses, or None without a rating."""
         return endurance_share(self.sheet, self.cost, self.rate_bytes_s)
 
     def spends(self, above: float = ASK_ABOVE) -> str:
-        """Return a warning where it writes a large share of the rated endurance.
+        """Return a warning if it writes much of the rated endurance.
 
         Empty otherwise.
         """
@@ -57,7 +57,7 @@ class PreparedRun:
 
     @property
     def fills_system(self) -> str:
-        """Return a warning where it fills the drive that this system runs from; empty otherwise."""
+        """Return a warning if it fills the drive of this system, or an empty string."""
         target = self.request.target
         if not isinstance(target, FolderTarget) or not on_system_volume(target.path):
             return ""
@@ -71,7 +71,7 @@ class PreparedRun:
         )
 
     def questions(self, above: float = ASK_ABOVE) -> list[tuple[str, str]]:
-        """Return what a person should be asked first: each with what is beyond the usual in it."""
+        """Return the questions to ask first, each with the part beyond the usual."""
         spent = self.spends(above)
         endless = (
             "this goes on, and writes, until you stop it"
@@ -86,7 +86,7 @@ class PreparedRun:
 
 @contextmanager
 def prepared(sheet: Sheet, request: RunRequest) -> Iterator[PreparedRun]:
-    """Open the order's target, and say what the order will cost there.
+    """Open the request's target, and estimate the cost there.
 
     Raises
     ------
@@ -104,7 +104,7 @@ def prepared(sheet: Sheet, request: RunRequest) -> Iterator[PreparedRun]:
 
 
 def fit_budget(request: RunRequest, sheet: Sheet) -> RunRequest:
-    """Return the same order without what its time budget has no room for."""
+    """Return the request without the steps that its time budget excludes."""
 
     if request.budget_ns is None:
         return request
@@ -116,7 +116,7 @@ def fit_budget(request: RunRequest, sheet: Sheet) -> RunRequest:
 
 
 def assumed_rate(sheet: Sheet) -> float:
-    """Return what the drive is taken to write, bytes a second, for times and amounts beforehand.
+    """Return the assumed write rate of the drive, bytes a second, for estimates.
 
     Its claim, halved, since claims are of the best case.
     """
@@ -130,6 +130,6 @@ def assumed_rate(sheet: Sheet) -> float:
 
 
 def endurance_share(sheet: Sheet, cost: PlanCost, rate_bytes_s: float) -> float | None:
-    """Return the share of the endurance rating that a run takes, or None if there is no rating."""
+    """Return the percentage of the endurance rating that a run uses, or None without a rating."""
     rated = sheet.drive.endurance_bytes
     return cost.written_bytes(rate_bytes_s) / rated if rated else None

@@ -1,4 +1,4 @@
-"""Recording what a command asks of the drive under a folder."""
+"""Recording a command's requests to the drive under a folder."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ from jovik.hardware.target import DeviceTarget, FolderTarget, resolve
 PATIENCE_S = 5.0
 """How long a command may take to end once it is asked to."""
 SETTLE_S = 0.2
-"""How long what is on its way may take to reach the drive and come back after the end."""
+"""Time that requests under way may take after the end."""
 
 
 def drive_under(target: str) -> BlockDevice:
@@ -53,7 +53,7 @@ def drive_under(target: str) -> BlockDevice:
 
 @dataclass(frozen=True)
 class Taken:
-    """What came of recording a command, once or several times.
+    """The result of recording a command, once or several times.
 
     Attributes
     ----------
@@ -83,7 +83,7 @@ class Taken:
 
     @property
     def elapsed_s(self) -> Interval:
-        """Return how long the command took, with an interval where it ran several times."""
+        """Return how long the command took, with an interval if it ran several times."""
         return interval([max(r.elapsed_ns, 1) / 1e9 for r in self.recordings])
 
 
@@ -98,7 +98,7 @@ def take(
     keep_names: bool = False,
     told: Callable[[str], None] = lambda _: None,
 ) -> Taken:
-    """Take down what reaches the drive under `target` while a command runs, `repeat` times.
+    """Record the requests to the drive under `target` while a command runs, `repeat` times.
 
     Parameters
     ----------

@@ -9,7 +9,7 @@ from jovik.analysis.settling import SettlingGoal
 from jovik.analysis.statistics import interval
 
 FEWEST_PASSES = 3
-"""With fewer, an interval says little: Student's quantile for two passes is 12.7."""
+"""With fewer, an interval is of little use: Student's quantile for two passes is 12.7."""
 FEWEST_TO_STOP_EARLY = 5
 """Stopping once an interval is narrow picks those that look narrow by chance.
 
@@ -31,7 +31,7 @@ class TimeAllowance:
 
 @dataclass(frozen=True)
 class RepetitionPolicy:
-    """Minimum and maximum passes, and what they are to reach.
+    """Minimum and maximum passes, and their goal.
 
     The half width of the interval, or the verdict on a claim.
     """
@@ -44,7 +44,7 @@ class RepetitionPolicy:
     def verdict(
         self, rates: Sequence[float], spent_ns: int, allowed: TimeAllowance | None
     ) -> str | None:
-        """None to go on, else the reason to stop; empty when all passes were made.
+        """Return None to continue, or the reason to stop, which is empty after all passes.
 
         Parameters
         ----------

@@ -1,4 +1,4 @@
-"""What is to be run, and how.
+"""A request for a run.
 
 Made of phrases or a plan, of an earlier run, or of verdicts that are too close to call.
 """
@@ -31,7 +31,7 @@ DYING_S = 2.0
 
 @dataclass(frozen=True)
 class RunRequest:
-    """What is to be run, and how.
+    """A request for a run: its steps and its options.
 
     Attributes
     ----------
@@ -75,7 +75,7 @@ class RunRequest:
         return any(t.tracked for t in self.tasks)
 
     def record(self) -> dict[str, Any]:
-        """Return what the shelf keeps of it, so that it can be resumed and repeated."""
+        """Return the stored form of the request, so that the run can be resumed and repeated."""
 
         return {
             "tasks": [
@@ -213,7 +213,7 @@ def request_for_undecided(
     margin: float,
     even: Callable[[ClaimVerdict], bool] = lambda _: False,
 ) -> RunRequest | None:
-    """Return an order for what is too close to call, each step repeated until its claim is settled.
+    """Return a request for undecided claims, each step repeated until its claim is settled.
 
     None if nothing is that more passes could settle.
 
@@ -281,7 +281,7 @@ def _tasks(record: Mapping[str, Any]) -> tuple[Task, ...]:
 
 
 def _word(target: Mapping[str, Any]) -> str:
-    """Return the word that names a target, from what a run keeps of it."""
+    """Return the word that names a target, from the record of a run."""
     return f"model:{target['name']}" if target["kind"] == "model" else str(target["path"])
 
 

@@ -1,4 +1,4 @@
-"""Rounds: several steps in turn, so many times or until what is tracked is steady.
+"""Rounds: several steps in turn, for a number of rounds or until the tracked ones are steady.
 
 A step that is repeated until steady by itself is a round of one.
 """
@@ -49,7 +49,7 @@ def run_rounds(
     results: Sequence[StepResult],
     done: Mapping[int, ResumedStep],
 ) -> list[StepResult]:
-    """Return the first pass of each step, then the second of each; their results in the same order.
+    """Return the results after the first pass of each step, then the second of each, and so on.
 
     Each step goes on where it left off, as one of an interrupted run does.
 
@@ -114,7 +114,7 @@ def run_rounds(
 
 
 def bring_back_state(tasks: Sequence[Task], first: int, context: RunContext) -> None:
-    """Do again what prepared the drive right before the rounds that begin at `first`."""
+    """Repeat the preparation of the drive right before the rounds that begin at `first`."""
     begin = first
     while begin and not tasks[begin - 1].step.measures:
         begin -= 1
@@ -131,7 +131,7 @@ def bring_back_state(tasks: Sequence[Task], first: int, context: RunContext) -> 
 
 
 def figure_of_round(step: Step, trace: Trace) -> float:
-    """Return what is tracked of a round: bytes a second, or the mean latency in nanoseconds."""
+    """Return the tracked figure of a round: bytes a second, or the mean latency in nanoseconds."""
     if isinstance(step, IoStep) and step.steady == "latency":
         whole = Latencies.merged(trace.latencies.values())
         return whole.sum_ns / whole.total if whole and whole.total else 0.0

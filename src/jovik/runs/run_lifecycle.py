@@ -32,7 +32,7 @@ from jovik.shelf.writer import RunWriter
 
 @dataclass(frozen=True)
 class RunOutcome:
-    """What came of a run.
+    """The outcome of a run.
 
     Its name, what stopped it before its end, and whether its last passes still wait for the shelf.
     """
@@ -57,7 +57,7 @@ class StartedRun:
 
 
 def start_run(shelf: Shelf, ready: PreparedRun, resumed: str | None = None) -> StartedRun:
-    """Meet the drive and its sample, and begin the run, or go on with one.
+    """Identify the drive and its sample, and start or resume the run.
 
     Raises
     ------
@@ -120,7 +120,7 @@ def execute(
     begun: StartedRun,
     observer: Observer,
 ) -> RunOutcome:
-    """Run the plan; what stopped it is part of the outcome, so that the results can be shown."""
+    """Run the plan. Its failure is part of the outcome, so that the results can be shown."""
 
     request, identified, writer = ready.request, begun.identified, begun.writer
     healthy = health_of(identified.device)

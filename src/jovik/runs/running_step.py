@@ -1,4 +1,4 @@
-"""One step within a run: passes repeated, watched and recorded, and what is found in them."""
+"""One step within a run: its passes, its records, and its findings."""
 
 from __future__ import annotations
 
@@ -83,7 +83,7 @@ class RunningStep:
         return self.allowance.share_ns if self.allowance is not None else None
 
     def seed(self, number: int) -> int:
-        """Return the seed of pass `number`, counted from 1; 0 is the step's own."""
+        """Return the seed of pass `number`, counted from 1. 0 is the step's own."""
         return pass_seed(self.context.options.seed, self.position, number)
 
     def begin(
@@ -122,7 +122,7 @@ class RunningStep:
         self._ceiling_iops = self.session.ceiling_iops(work) if work is not None else None
 
     def prepare(self, work: Workload) -> None:
-        """Prefill the test file if needed; the display shows it and the run counts it."""
+        """Prefill the test file if needed. The display shows it and the run counts it."""
         context = self.context
         missing = context.session.to_lay_out_bytes(work)
         watch: ProgressCallback = no_progress
@@ -160,7 +160,7 @@ class RunningStep:
         return replace(trace, environment=around)
 
     def unbroken(self, make: Callable[[], Trace]) -> Trace:
-        """Return what `make` returns, and repeat it if this process did not run meanwhile.
+        """Return the result of `make`, and repeat it if this process did not run meanwhile.
 
         Raises
         ------
@@ -215,7 +215,7 @@ class RunningStep:
         return traces
 
     def _failed(self, traces: Sequence[Trace]) -> DriveError | TargetError:
-        """Store what a step shows that a fault ended, and return the error to raise."""
+        """Store the findings of a step that a fault ended, and return the error to raise."""
         findings = findings_of_failure(
             traces, detached=not self.is_attached(), ladder=self.task.ladder
         )
@@ -231,7 +231,7 @@ class RunningStep:
         return device is None or is_attached(device)
 
     def record(self, trace: Trace, *, felt: bool = True) -> None:
-        """Record the only pass of a step; `felt` unless it leaves the drive alone."""
+        """Record the only pass of a step. `felt` unless it leaves the drive alone."""
         self._order_note = ""
         self.context.recorder.pass_done(self.position, 1, trace)
         if felt:

@@ -16,7 +16,7 @@ from jovik.hardware.target import MODEL, DeviceTarget, FolderTarget, ModelTarget
 from jovik.steps.registry import STEPS
 
 IO_WORDS = ("sequential", "random")
-"""What an access step begins with."""
+"""The first word of an access step."""
 
 
 def split_words(words: Sequence[str]) -> tuple[list[str], list[str]]:
@@ -46,7 +46,7 @@ class LeftOutDrive:
 
 @dataclass(frozen=True)
 class DrivesHere:
-    """Folders to measure, one on each drive that has one, and the drives that have none."""
+    """Return folders to measure, one per drive, and the drives without one."""
 
     folders: tuple[Path, ...]
     left_out: tuple[LeftOutDrive, ...]
@@ -79,7 +79,7 @@ def every_drive() -> DrivesHere:
 
 
 def _folder_on(device: BlockDevice) -> Path | str:
-    """Return a folder on a drive that this user may write, with room; or why there is none."""
+    """Return a writable folder with space on a drive, or the reason why there is none."""
     if not device.all_mounts:
         return "nothing of it is mounted"
     if all(m.read_only for m in device.all_mounts):

@@ -1,4 +1,4 @@
-"""From the passes of a step to its result: figures, what limited it, what a reader should know."""
+"""From the passes of a step to its result: figures, limits, notes."""
 
 from __future__ import annotations
 
@@ -60,7 +60,7 @@ def summarise(
     limits: Sequence[Limit] = (),
     findings: Findings | None = None,
 ) -> StepResult:
-    """Return a step's result from its passes; from its window if it was to be steady."""
+    """Return a step's result from its passes, or from its window if it was to be steady."""
     latencies = {}
     if findings is not None and findings.steady is not None:
         traces = findings.steady.window(traces)
@@ -111,7 +111,7 @@ def trend_note(rates: Sequence[float]) -> str:
 
 
 def stamp_note(trace: Trace) -> str:
-    """Return what reading the stamps back found, in words."""
+    """Return the result of reading the stamps back, in words."""
     stamps = trace.stamps
     assert stamps is not None
     if not stamps.bad:

@@ -1,4 +1,4 @@
-"""What is to be run.
+"""The tasks of a run.
 
 Each step of a plan with how often it is repeated, and what a time budget leaves of it.
 """
@@ -19,9 +19,9 @@ ALONE, MOST_STEPS = 1_000_000, 10_000
 class Task:
     """One step and its repetitions.
 
-    `drop_order` is that of its line of the plan, `ladder` the line's phrase if it stands for several
-    steps. Neighbouring tasks of one `rounds` number are interleaved, pass by pass; where some are
-    `tracked`, until these are steady.
+    `drop_order` is that of its line of the plan. `ladder` is the line's phrase if it stands for
+    several steps. Neighbouring tasks with the same `rounds` number are interleaved pass by pass,
+    until those that are `tracked` are steady.
     """
 
     step: Step

@@ -60,7 +60,7 @@ def together_request(request: RunRequest, others: Sequence[str]) -> RunRequest:
 
 
 class Together:
-    """What keeps several runs in step, and stops them all.
+    """Synchronisation of several runs, which can also stop all of them.
 
     Parameters
     ----------
@@ -79,7 +79,7 @@ class Together:
         self._barrier.abort()
 
     def leave(self) -> None:
-        """Let the others go on without one that has ended early."""
+        """Let the others continue without one that has ended early."""
         self.apart = True
         self._barrier.abort()
 

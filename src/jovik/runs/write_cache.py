@@ -1,4 +1,4 @@
-"""What was written since the drive last rested, against its write cache.
+"""The bytes written since the drive last rested, compared with its write cache.
 
 A write test that begins with the cache full measures what lies behind it, and looks like a slow
 drive.
@@ -34,7 +34,7 @@ class WriteCacheWatch:
     written_bytes: int = 0
 
     def wrote(self, amount_bytes: int) -> None:
-        """Count what a pass or the laying out of a test file wrote."""
+        """Count the bytes of a pass or of laying out a test file."""
         self.written_bytes += amount_bytes
 
     def rested(self) -> None:

@@ -1,1 +1,1 @@
-"""What people write: sheets with their claims, readings, and the loads that a drive is to carry."""
+"""Records that people write: sheets with claims, readings, and loads."""

@@ -1,4 +1,4 @@
-"""What differs between a sheet and the same sheet after it was edited."""
+"""Differences between a sheet and its edited form."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from jovik.sheets.sheet import Claim, Drive, Sheet
 
 @dataclass(frozen=True)
 class Change:
-    """One thing that was changed, or None if there was nothing, or nothing is left."""
+    """One change: the value before and after, or None if there was or is none."""
 
     what: str
     before: str | None
@@ -40,7 +40,7 @@ _FACTS: dict[str, Callable[[Drive], str]] = {
     "flash": lambda d: show_size(d.flash_bytes) if d.flash_bytes is not None else "",
     "class": lambda d: d.class_name or "",
 }
-"""What of a drive is compared, and how it is spelled."""
+"""The compared facts of a drive, and their spelling."""
 
 
 def differences(before: Sheet, after: Sheet) -> list[Change]:

@@ -1,4 +1,4 @@
-"""Classes of drives: what is usual for a kind of drive, step by step, as data with its reasons.
+"""Classes of drives: the usual figures of a kind of drive, step by step, with reasons.
 
 title = "SATA SSD"
 about = "Flash behind SATA 6 Gb/s: the link ends it in a stream."
@@ -31,7 +31,7 @@ CLASS_PREFIX = "class:"
 
 @dataclass(frozen=True)
 class UsualFigure:
-    """What is usual of one class of step; `low`, `usual` and `high` are in `unit`.
+    """The usual range of one class of step. `low`, `usual` and `high` are in `unit`.
 
     `what` is a phrase without its time, ``sequential read`` and ``sequential write`` for streams of
     any block and depth, or ``sustained write``; `unit` is ``bytes/s`` or ``IOPS``.

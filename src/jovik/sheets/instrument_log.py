@@ -1,4 +1,4 @@
-"""What an instrument logged beside a run: time stamps and values from a table."""
+"""The log of an instrument beside a run: time stamps and values from a table."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Loads: what somebody wants a drive to carry, as data, computed from open formulas.
+"""Loads: the demands on a drive as data, computed from open formulas.
 
 title = "4K video, uncompressed"
 about = "..."

@@ -1,4 +1,4 @@
-"""Readings and notes: figures taken by other means, and what a reviewer writes down."""
+"""Readings and notes: figures taken by other means, and the reviewer's remarks."""
 
 from __future__ import annotations
 
@@ -147,7 +147,7 @@ def _phrase(what: str) -> str | None:
 
 
 SEPARATORS = {";": "semicolons", "\t": "tabs", ",": "commas"}
-"""What may part the cells of a table."""
+"""Possible separators of a table's cells."""
 
 
 def _mark(text: str) -> str:
@@ -202,13 +202,13 @@ def _lines(text: str, where: str) -> Iterator[str]:
 
 
 def number_with_point(value: str, *, comma: bool) -> str:
-    """Return a number with a decimal point, where it may have a comma; what follows it stays."""
+    """Return a number with a decimal point instead of a comma, followed by the rest."""
     match = re.fullmatch(r"\s*([+-]?\d+),(\d+)(\D*)", value) if comma else None
     return f"{match[1]}.{match[2]}{match[3]}" if match is not None else value
 
 
 def _named_rows(text: str, where: str) -> Iterator[tuple[int, dict[str, str]]]:
-    """Yield the header, then each line, as cells by column; missing cells are left out."""
+    """Yield the header, then each line, as cells by column. Missing cells are left out."""
     header: list[str] | None = None
     for count, (number, cells) in enumerate(table_rows(text, where)):
         if count > READINGS:
@@ -261,7 +261,7 @@ def read_csv(text: str, where: str) -> list[Reading]:
 
 
 class ColumnMapping(StrictModel):
-    """One column of a foreign table: what it is, in which unit, and how it was taken."""
+    """One column of a foreign table: its meaning, unit and method."""
 
     column: str
     what: str
@@ -270,7 +270,7 @@ class ColumnMapping(StrictModel):
 
 
 class Mapping(StrictModel):
-    """What the columns of a foreign table mean.
+    """The meaning of the columns of a foreign table.
 
     Which holds the drive's name (or the one drive that all of it is of), and which holds what.
     """

@@ -1,4 +1,4 @@
-"""A sheet: a drive as sold and what its maker claims, and the TOML file a person writes it in.
+"""A sheet: a drive as sold and its maker's claims, and its TOML file.
 
 [drive]
 name = "Fjord 1TB"
@@ -37,7 +37,7 @@ from jovik.steps.tokens import Cursor
 
 @dataclass(frozen=True)
 class Drive:
-    """A model in one capacity, as sold. Empty strings and None are what the sheet does not say."""
+    """A model in one capacity, as sold. Empty strings and None are facts that the sheet lacks."""
 
     name: str
     maker: str = ""
@@ -64,7 +64,7 @@ class Drive:
 
     @property
     def over_provisioning(self) -> float | None:
-        """Raw flash beyond the capacity, as a share of the capacity (JESD218B, 2.1); None unknown.
+        """Return raw flash beyond the capacity as a fraction of it (JESD218B, 2.1), or None.
 
         The standard's term for space that the user cannot address.
         """
@@ -96,7 +96,7 @@ class Claim:
 
     @property
     def what(self) -> str:
-        """Return what it is about, in the words of a phrase."""
+        """Return the subject of the claim, in the words of a phrase."""
         words = [
             "random" if self.random else "sequential",
             "read" if self.read_percent == 100 else "write",
@@ -347,7 +347,7 @@ def drive_from_words(words: dict[str, str]) -> Drive:
 
 
 def edited_sheet(sheet: Sheet, words: dict[str, str]) -> Sheet:
-    """Return the sheet with some keys of `[drive]` given anew, in words; an empty text clears one.
+    """Return the sheet with new values for some keys of `[drive]`. An empty text clears one.
 
     Raises
     ------
@@ -361,7 +361,7 @@ def edited_sheet(sheet: Sheet, words: dict[str, str]) -> Sheet:
 
 
 def write_sheet(sheet: Sheet) -> str:
-    """Return a sheet as TOML; `read_sheet` gives the same sheet back."""
+    """Return a sheet as TOML, from which `read_sheet` returns the same sheet."""
     import tomlkit
 
     drive = sheet.drive

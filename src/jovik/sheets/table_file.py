@@ -1,4 +1,4 @@
-"""Tables that a person brings along, as text: CSV as it is, a workbook's first sheet as CSV."""
+"""The user's tables as text: CSV as it is, a workbook's first sheet as CSV."""
 
 from __future__ import annotations
 

@@ -63,7 +63,7 @@ PRIVATE_COLUMNS = {
 
 
 def export(engine: sa.Engine, out: Path, only: str | None = None, *, force: bool = False) -> int:
-    """Write a shelf, or the drive called `only`, to a zip; how many runs are in it.
+    """Write a shelf, or the drive called `only`, to a zip, and return the number of its runs.
 
     Parameters
     ----------
@@ -177,7 +177,7 @@ def _drive_records(c: sa.Connection, drives: Sequence[dict[str, Any]]) -> list[d
 def _passes(
     c: sa.Connection, s: sa.RowMapping, records: list[dict[str, Any]]
 ) -> Iterator[tuple[str, str]]:
-    """Yield the files of a step's passes; their records are added to `records`."""
+    """Yield the files of a step's passes, and add their records to `records`."""
     query = sa.select(one_pass).where(one_pass.c.step_id == s["id"]).order_by(one_pass.c.number)
     for p in c.execute(query).mappings():
         where = f"run {s['run_id']}, step {s['position'] + 1}, pass {p['number']}"
@@ -203,7 +203,7 @@ def _check_run(row: dict[str, Any], rigs: Mapping[int, Any]) -> None:
 
 
 def _sound(at: str, look: Callable[..., object], row: dict[str, Any]) -> bool:
-    """Return True if a record can be read; one that cannot is named and left out."""
+    """Return True if a record can be read. Otherwise name it and leave it out."""
     with contextlib.suppress(DamagedRecord), naming(at):
         look(row)
         return True

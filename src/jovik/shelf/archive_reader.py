@@ -66,7 +66,7 @@ class Archive:
         return UsageError(f"{self.path} cannot be imported: {why}", "nothing was changed")
 
     def text(self, name: str, *, checked: bool = True) -> str:
-        """Return a file of it; `checked` against the manifest."""
+        """Return a file of it, `checked` against the manifest."""
         try:
             with self._zip.open(name) as file:
                 content = file.read(limits.ARCHIVE_FILE_BYTES + 1)

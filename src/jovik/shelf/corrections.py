@@ -1,4 +1,4 @@
-"""What is corrected on a shelf after the fact, and the record of every correction.
+"""Corrections of a shelf after the fact, and the record of every correction.
 
 Each method is one transaction: the change and its entry in the log are there together or not.
 """
@@ -31,7 +31,7 @@ from jovik.shelf.writer import utc_now
 
 @dataclass(frozen=True)
 class LoggedCorrection:
-    """An entry of the log: when what of which drive or run was changed, from what to what."""
+    """An entry of the log: the time, the drive or run, the change, and both values."""
 
     made: str
     subject: str
@@ -42,7 +42,7 @@ class LoggedCorrection:
 
 @dataclass(frozen=True)
 class Excluded:
-    """A run, or a step of it, that was excluded; `step` counts from 1, None for a whole run."""
+    """An excluded run, or step of it. `step` counts from 1, None for a whole run."""
 
     run: str
     drive: str
@@ -86,7 +86,7 @@ class Corrections:
             log_change(c, f"run {key}", Change(_what("excluded", number), None, why.strip()))
 
     def include(self, key: str, number: int | None) -> str:
-        """Take back what `exclude` did; the reason that there was.
+        """Undo `exclude`, and return the reason that it had.
 
         Raises
         ------
@@ -102,7 +102,7 @@ class Corrections:
         return before
 
     def remove_run(self, key: str) -> int:
-        """Remove a run with all its passes; how many passes those were."""
+        """Remove a run with all its passes, and return their number."""
         with self._engine.begin() as c:
             row = c.execute(sa.select(run, drive.c.name).join(drive).where(run.c.id == key))
             about = row.mappings().one()
@@ -114,7 +114,7 @@ class Corrections:
         return count
 
     def excluded(self, drive_name: str | None = None) -> list[Excluded]:
-        """Return what was excluded by somebody, of one drive or of all, oldest first.
+        """Return the exclusions of one drive or of all, oldest first.
 
         A run made together with others counts for nothing from its start, and is not among them.
         """
@@ -166,7 +166,7 @@ class Corrections:
     # Sheets
 
     def change_sheet(self, before: Sheet, after: Sheet) -> list[Change]:
-        """Put an edited sheet in the place of the one that is there; what was changed.
+        """Replace a sheet with its edited form, and return the changes.
 
         Claims that were not changed, and those that cannot be read, stay as they are.
 
@@ -195,7 +195,7 @@ class Corrections:
         return changes
 
     def remove_drive(self, name: str, *, with_runs: bool = False) -> dict[str, int]:
-        """Remove a drive with its sheet, notes, readings and samples; how many of each went.
+        """Remove a drive with its sheet, notes, readings and samples, and return their numbers.
 
         Parameters
         ----------
@@ -280,7 +280,7 @@ def _what(word: str, number: int | None) -> str:
 
 
 def _delete_runs(c: sa.Connection, mine: sa.ColumnElement[bool]) -> int:
-    """Delete runs with their steps and passes; how many passes those were."""
+    """Delete runs with their steps and passes, and return the number of passes."""
     keys = sa.select(run.c.id).where(mine)
     steps = sa.select(step.c.id).where(step.c.run_id.in_(keys))
     count = c.execute(one_pass.delete().where(one_pass.c.step_id.in_(steps))).rowcount

@@ -29,7 +29,7 @@ DECODING_ERRORS = (
     NotImplementedError,
     SyntaxError,
 )
-"""What NumPy and `zipfile` make of bytes that are none of theirs."""
+"""Errors of NumPy and `zipfile` for foreign bytes."""
 NOT_AN_ARRAY = "allow_pickle"
 """NumPy before 2.2 stored a keyword of this name as an array, and Jovik 0.1.0 gave it one.
 
@@ -45,7 +45,7 @@ def pack(**arrays: npt.NDArray[np.int64]) -> bytes:
 
 
 def unpack(blob: bytes) -> dict[str, npt.NDArray[np.int64]]:
-    """Return what `pack` was given.
+    """Return the data that `pack` packed.
 
     Raises
     ------
@@ -73,7 +73,7 @@ def _by_numpy(blob: bytes) -> dict[str, npt.NDArray[np.int64]]:
 
 
 def _quickly(blob: bytes) -> dict[str, npt.NDArray[np.int64]] | None:
-    """Return the arrays of a blob of the form that `pack` writes; None for any other.
+    """Return the arrays of a blob in the form of `pack`, or None for any other.
 
     NumPy and `zipfile` take ten times as long, and a shelf may hold a million blobs. Sizes and
     places are those of the zip's directory (APPNOTE.TXT, 4.3.12, 4.3.16), the array's form that
@@ -129,7 +129,7 @@ def pack_latencies(latencies: dict[str, Latencies]) -> bytes:
 
 
 def unpack_latencies(blob: bytes) -> dict[str, Latencies]:
-    """Return what `pack_latencies` was given.
+    """Return the latencies that `pack_latencies` packed.
 
     Raises
     ------
@@ -150,7 +150,7 @@ def unpack_latencies(blob: bytes) -> dict[str, Latencies]:
 
 
 def recorded_as_json(trace: Trace) -> dict[str, Any] | None:
-    """Return what only scans and copies record, as plain JSON; None for any other pass."""
+    """Return the records of scans and copies as plain JSON, or None for any other pass."""
     if trace.scan is not None:
         zones = plain(trace.scan)
         return {"zones": zones, "whole_ns": zones.pop("whole_ns")}

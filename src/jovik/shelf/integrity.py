@@ -35,7 +35,7 @@ A_SHARE, MOST_WORKERS = 4_000, 8
 
 @dataclass(frozen=True)
 class IntegrityReport:
-    """How many records of each sort a shelf holds, and what is not right with it, in words."""
+    """The number of records of each sort on a shelf, and its faults, in words."""
 
     counts: dict[str, int]
     faults: tuple[str, ...]
@@ -44,7 +44,7 @@ class IntegrityReport:
 def check(
     engine: sa.Engine, progress: Callable[[int, int], None] = lambda done, of: None
 ) -> IntegrityReport:
-    """Look at a whole shelf: what the database says of itself, and every record of it.
+    """Check a whole shelf: the database's own check, and every record.
 
     Parameters
     ----------
@@ -86,7 +86,7 @@ def _of_tables(c: sa.Connection) -> Iterator[str]:
 
 
 def _of_steps(engine: sa.Engine, count: int, progress: Callable[[int, int], None]) -> Iterator[str]:
-    """Yield every step and every pass, by as many processes as there are cores where that pays."""
+    """Yield every step and every pass, by one process per core if that is faster."""
     ranges: list[Range] = []
     with engine.connect() as c:
         for table in (step, one_pass):
@@ -123,7 +123,7 @@ def _look(ids: Range) -> tuple[int, list[str]]:
 
 
 def _look_at(engine: sa.Engine, ids: Range) -> tuple[int, list[str]]:
-    """Look at a range of steps or passes: how many passes they are, and what is wrong with them."""
+    """Check a range of steps or passes, and return their number and their faults."""
     table, first, end = ids
     with engine.connect() as c:
         if table == step.name:
@@ -163,7 +163,7 @@ def _of_passes(c: sa.Connection, mine: Sequence[sa.ColumnElement[bool]]) -> tupl
 
 
 def _conditions(stored: Any) -> Conditions:
-    """Conditions; any where they are damaged, which is told of their step."""
+    """Return conditions, or default ones if they are damaged, which their step reports."""
     try:
         return read_conditions(stored)
     except DamagedRecord:

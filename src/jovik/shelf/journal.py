@@ -1,4 +1,4 @@
-"""What a run writes on the shelf, as entries that may be made twice: once is as good as again.
+"""A run's writes to the shelf, as entries that may be repeated without effect.
 
 An entry is a transaction. It holds column values only, so that it can wait in a file
 (`jovik.shelf.spool`) while a server cannot be reached.
@@ -28,7 +28,7 @@ class JournalEntry:
     position: int = 0
 
     def as_line(self) -> str:
-        """Return the entry as a line of JSON; bytes are base64 under ``bytes``."""
+        """Return the entry as a line of JSON. Bytes are base64 under ``bytes``."""
         return json.dumps(
             {"sort": self.sort, "position": self.position, "values": self.values},
             default=_bytes,
@@ -37,7 +37,7 @@ class JournalEntry:
 
     @classmethod
     def from_line(cls, line: str) -> JournalEntry:
-        """Return what `as_line` gave.
+        """Return the entry that `as_line` wrote.
 
         Raises
         ------
@@ -59,7 +59,7 @@ def _bytes(value: object) -> dict[str, str]:
 
 
 def make(c: sa.Connection, key: str, entry: JournalEntry) -> None:
-    """Make an entry of the run `key`; repeated it changes nothing."""
+    """Write an entry of the run `key`. Repeating it changes nothing."""
     step_id = sa.select(step.c.id).where(step.c.run_id == key, step.c.position == entry.position)
     match entry.sort:
         case "step":

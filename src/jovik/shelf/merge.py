@@ -1,4 +1,4 @@
-"""Bringing what an archive holds onto a shelf, checked whole before any of it counts."""
+"""Importing the records of an archive, all of them checked before any is stored."""
 
 from __future__ import annotations
 
@@ -52,7 +52,7 @@ RUN_ID = re.compile(r"[A-Za-z0-9-]{1,64}")
 
 @dataclass(frozen=True)
 class ImportCounts:
-    """What an import added: records that were there already are not counted."""
+    """The number of new records of an import."""
 
     drives: int = 0
     runs: int = 0
@@ -62,7 +62,7 @@ class ImportCounts:
 
 
 def merge(engine: sa.Engine, archive: Archive, only: str | None = None) -> ImportCounts:
-    """Bring what an archive holds onto a shelf, in one transaction.
+    """Import the records of an archive, in one transaction.
 
     What is there already stays as it is.
 
@@ -137,7 +137,7 @@ def _merge(c: sa.Connection, archive: Archive, only: str | None) -> ImportCounts
 
 
 def _merge_recordings(c: sa.Connection, archive: Archive) -> int:
-    """Return the recordings that are not there; of two of one name this shelf's own stands."""
+    """Import missing recordings. If a name exists, the shelf's own stays."""
     if "recordings.json" not in archive.sums:
         return 0
     count = 0
@@ -216,7 +216,7 @@ def _merge_run(
     drives: Mapping[str, int],
     rigs: Mapping[str, dict[str, Any]],
 ) -> tuple[int, int]:
-    """Return a run with what of its steps and passes is missing.
+    """Import a run with its missing steps and passes.
 
     How many runs (0 or 1) and passes that added.
     """
@@ -270,7 +270,7 @@ def _is_whole(c: sa.Connection, key: str) -> bool:
 def _merge_step(
     c: sa.Connection, archive: Archive, key: str, one: dict[str, Any], is_done: bool
 ) -> int:
-    """Return a step with those of its passes that are missing; how many were added.
+    """Import a step with its missing passes, and return their number.
 
     A run that is done here takes no more steps.
     """

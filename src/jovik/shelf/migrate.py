@@ -23,7 +23,7 @@ _version = sa.Table(
 
 
 def revision_of(connection: sa.Connection) -> str | None:
-    """Return the revision that a database is of, or None if it never was a shelf."""
+    """Return the revision of a database, or None if it never was a shelf."""
     if not sa.inspect(connection).has_table("alembic_version"):
         return None
     return connection.execute(sa.text("SELECT version_num FROM alembic_version")).scalar()

@@ -56,7 +56,7 @@ def readings(c: sa.Connection, drive_id: int | None = None) -> list[Reading]:
 
 
 def add_log(c: sa.Connection, drive_id: int, found: RunLog, means: list[Reading], now: str) -> bool:
-    """Keep a log with the means that it gave; whether it took the place of an earlier one.
+    """Store a log with its means. Return True if it replaced an earlier one.
 
     A log of the same quantity beside the same run is the same log, laid anew.
     """

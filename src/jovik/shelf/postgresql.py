@@ -34,11 +34,11 @@ SILENCE_LIMITS = {
 
 
 SILENT_S = 20.0
-"""How long a server that is there may say nothing to what it was asked to write."""
+"""Time that a reachable server may take to answer a write."""
 
 
 def with_timeout(work: Callable[[], None]) -> None:
-    """Do what asks a server, and wait for it no longer than `SILENT_S`.
+    """Do work on a server, and wait for it no longer than `SILENT_S`.
 
     A stopped server keeps its connections and answers nothing.
 

@@ -37,7 +37,7 @@ CLOCK_TOLERANCE = datetime.timedelta(hours=1)
 
 
 class sound_json(FunctionElement[Any]):
-    """A JSON column, or null where a file holds text in it that is none."""
+    """A JSON column, or null if a file holds invalid text in it."""
 
     type = sa.JSON()
     inherit_cache = True
@@ -62,7 +62,7 @@ FILLED_LEVEL = sound_json(step.c.conditions)["filled_percent"].as_integer()
 
 
 def _fact(condition: sa.ColumnElement[bool]) -> sa.ColumnElement[bool]:
-    """Return a condition on what stands in a JSON column, as one that may well be true.
+    """Return a condition on a value in a JSON column, as one that is often true.
 
     A database knows nothing of what is in such a column. PostgreSQL takes it that one row of two
     hundred has nothing there, of two such conditions that no row is left, and then joins 40,000
@@ -176,7 +176,7 @@ def passes(engine: sa.Engine, where: sa.ColumnElement[bool]) -> list[dict[str, A
 
 
 MOST_NAMED = 10_000
-"""Steps that a query names one by one; databases have a limit."""
+"""Steps that a query names one by one. Databases have a limit."""
 
 
 def _among(engine: sa.Engine, chosen: sa.Select[tuple[int]]) -> sa.ColumnElement[bool]:
@@ -356,7 +356,7 @@ def traces(
 
 @contextlib.contextmanager
 def naming(at: str) -> Iterator[None]:
-    """Name a damaged record in the log, and let the error go on."""
+    """Log a damaged record by name, and raise the error again."""
     try:
         yield
     except DamagedRecord as error:
@@ -369,7 +369,7 @@ def _at(row: sa.RowMapping) -> str:
 
 
 def order_of(engine: sa.Engine) -> sa.ColumnElement[str]:
-    """Return what runs are ordered by: when they started, as far as their clocks can be believed.
+    """Return the order of runs: by their start, as far as their clocks are credible.
 
     A run that says that it started in the future comes where it arrived: right after the last
     one before it whose date can be true.

@@ -96,7 +96,7 @@ def runs(engine: sa.Engine, name: str | None) -> list[RunRecord]:
 
 @dataclass(frozen=True)
 class RunFigures:
-    """What a run came to: steps that have passes, passes, bytes written by them, and its sample."""
+    """The figures of a run: measured steps, passes, their written bytes, and its sample."""
 
     steps: int
     passes: int
@@ -108,7 +108,7 @@ class RunFigures:
 
 
 def figures(engine: sa.Engine, name: str | None) -> dict[str, RunFigures]:
-    """Return what each run of a drive, or of all, came to.
+    """Return the figures of each run of a drive, or of all.
 
     Runs without a pass are not among them.
     """
@@ -147,7 +147,7 @@ def figures(engine: sa.Engine, name: str | None) -> dict[str, RunFigures]:
 
 
 def named(engine: sa.Engine, begun: str) -> str:
-    """Return the run whose name begins or ends like that; a name in full as it is.
+    """Return the run whose name begins or ends like that, or that has this name.
 
     Raises
     ------
@@ -170,7 +170,7 @@ def named(engine: sa.Engine, begun: str) -> str:
 
 
 def circumstances(engine: sa.Engine, keys: Sequence[str]) -> dict[str, tuple[Circumstance, ...]]:
-    """Return what mattered on the machine when each of these runs began, where anything did."""
+    """Return the circumstances that mattered when each of these runs began."""
     query = sa.select(run.c.id, run.c.circumstances).where(
         run.c.id.in_(keys), run.c.circumstances.is_not(None)
     )

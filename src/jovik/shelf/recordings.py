@@ -32,13 +32,13 @@ class KeptRecording:
 
 
 class Recordings:
-    """The recordings of an open shelf; a replay looks for its own here (`jovik.steps.replay`)."""
+    """The recordings of an open shelf, where a replay looks for names (`jovik.steps.replay`)."""
 
     def __init__(self, engine: sa.Engine, writing: sa.Engine) -> None:
         self._engine, self._writing = engine, writing
 
     def keep(self, name: str, found: Recording, digest: str) -> bool:
-        """Put a recording there; whether it was not there yet.
+        """Store a recording. Return True if it is new.
 
         Raises
         ------
@@ -68,7 +68,7 @@ class Recordings:
             raise ShelfError(str(error), "keep it again from its file: jovik record keep") from None
 
     def remove(self, name: str) -> str:
-        """Take a recording off the shelf; its name as it was written.
+        """Remove a recording from the shelf, and return its exact name.
 
         Raises
         ------

@@ -1,4 +1,4 @@
-"""From rows to the objects that everything else reads, or the reason why a row gives none.
+"""From rows to the objects of all other packages, or the reason why a row is invalid.
 
 Reading a shelf, importing an archive and checking a shelf all build records here, so that what is
 imported can be read, and what no reader can take is what a check finds.
@@ -57,11 +57,11 @@ class DamagedRecord(ValueError):
 
 
 class Undecodable:
-    """What stands in a row for text that is no JSON."""
+    """The value in a row for text that is not JSON."""
 
 
 def decode_json(text: str | bytes) -> Any:
-    """JSON as a row has it; `Undecodable` where it is none, so that other rows can be read."""
+    """Return JSON from a row, or `Undecodable` if it is invalid, so that other rows can be read."""
     try:
         # A column of SQLite may hold a number, which its caller knows how to take.
         if isinstance(text, str | bytes) and json_memory(text) > JSON_MEMORY_BYTES:
@@ -108,7 +108,7 @@ def typed(sort: Callable[..., T], given: Any, what: str) -> T:
 
 
 def _by_field(sort: Any, given: Any) -> Any:
-    """Return plain data under the names of the fields, without what `plain` derived."""
+    """Return plain data under the names of the fields, without derived values of `plain`."""
     if not isinstance(given, Mapping):
         return given
     keys: Mapping[str, str] = getattr(sort, "JSON_KEYS", {})
@@ -218,7 +218,7 @@ def read_reading(row: Mapping[str, Any]) -> Reading:
 
 @lru_cache(maxsize=4096)
 def _parsed(text: str) -> Step:
-    """Return a phrase; shelves hold the same few over and over."""
+    """Return a phrase, shared because shelves repeat the same few."""
     return parse(text)
 
 
@@ -234,7 +234,7 @@ def read_phrase(text: Any) -> Step:
 
 
 def check_run(row: Mapping[Any, Any]) -> None:
-    """Hold the columns of a run against what is read of them.
+    """Check the columns of a run.
 
     Raises
     ------
@@ -283,7 +283,7 @@ def _check_device(device: Mapping[str, Any]) -> None:
 
 
 def read_circumstances(stored: Any) -> tuple[Circumstance, ...]:
-    """Return what a run met on its machine, from its JSON."""
+    """Return the circumstances of a run from their JSON."""
     if stored is None:
         return ()
     if not isinstance(stored, list):
@@ -317,14 +317,14 @@ def read_limits(stored: Any) -> tuple[Limit, ...]:
 
 
 def check_step(row: Mapping[str, Any]) -> None:
-    """Hold the columns of a step against what is read of them (DamagedRecord)."""
+    """Check the columns of a step (DamagedRecord)."""
     read_step(row, (), {})
 
 
 def read_step(
     row: Mapping[str, Any], passes: Sequence[PassFigures], latencies: dict[str, Latencies]
 ) -> StepResult:
-    """Return a step's result from its columns; the drive, the run and its start are those of `row`.
+    """Return a step's result from its columns. The drive, the run and its start are those of `row`.
 
     Raises
     ------
@@ -354,7 +354,7 @@ def read_step(
 
 
 def read_figures(row: Mapping[Any, Any]) -> PassFigures:
-    """Return the figures of a pass; each is a number, and none below zero."""
+    """Return the figures of a pass, none of them negative."""
     return figures_from([row[name] for name in PASS_FIELDS])
 
 
@@ -433,7 +433,7 @@ RENAMED_FIELDS = {"way_read_ns": "overhead_read_ns", "way_write_ns": "overhead_w
 
 
 def _recorded(stored: Any) -> dict[str, Any]:
-    """Return what only scans, copies and replays record, as fields of a trace."""
+    """Return the records of scans, copies and replays, as fields of a trace."""
     if not stored and not isinstance(stored, Undecodable):
         return {}
     if not isinstance(stored, Mapping) or not _finite(stored):
@@ -472,7 +472,7 @@ def check_figures(row: Mapping[Any, Any], trace: Trace) -> None:
 
 @dataclass(frozen=True)
 class RecordKind:
-    """A table whose rows are records of their own: how they are read and where they are exported.
+    """A table whose rows are records: how they are read and where they are exported.
 
     `part` is the key under which a drive's record lists them in an export, or empty if they are no
     part of a drive. `private` are the columns that mean something on one shelf only.
@@ -496,4 +496,4 @@ KINDS = (
 )
 """Every such table, in the order of an export."""
 PARTS = {kind.part: kind for kind in KINDS if kind.part}
-"""What was written down of a drive, by its key."""
+"""Records written about a drive, by key."""

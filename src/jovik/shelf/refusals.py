@@ -24,7 +24,7 @@ BY_CODE = {
     sqlite3.SQLITE_IOERR: "its disk failed or was detached: see the kernel log",
     sqlite3.SQLITE_CANTOPEN: "the file or its folder is missing, or you may not open it",
 }
-"""What to do about SQLite's primary result code."""
+"""Advice for SQLite's primary result codes."""
 BY_STATE = {
     "42501": "your database role lacks a privilege: ask the owner for a GRANT (see docs/lab.md)",
     "25006": "the database only accepts reads now: it may be a standby",
@@ -36,13 +36,13 @@ BY_STATE = {
     "3D000": "there is no such database on this server: createdb makes one",
     "42P01": "a table is missing: run any jovik command as the owner to complete the shelf",
 }
-"""What to do about PostgreSQL's SQLSTATE."""
+"""Advice for PostgreSQL's SQLSTATEs."""
 CONNECTION_STATES = {
     "password authentication failed": "28P01",
     r'role ".*" does not exist': "28000",
     r'database ".*" does not exist': "3D000",
 }
-"""What a server answers before a connection is up, and the SQLSTATE that it stands for."""
+"""Answers of a server before a connection is up, and the SQLSTATE that each means."""
 LOCKED_STATES = frozenset(("55P03", "40P01", "40001"))
 """SQLSTATE of a lock that another transaction holds."""
 
@@ -54,7 +54,7 @@ def sqlite_code(error: object) -> int | None:
 
 
 def hint_for(error: object) -> str:
-    """Return what to do about an error of either database, or an empty string."""
+    """Return advice on an error of either database, or an empty string."""
     state = getattr(error, "sqlstate", None)
     if isinstance(state, str):
         return BY_STATE.get(state, "")
@@ -98,7 +98,7 @@ def shelf_error(where: str, error: BaseException, *, served: bool, refused: bool
 
 
 def refuse(context: sa.engine.ExceptionContext, where: str, *, served: bool) -> None:
-    """Raise the error to show for one that SQLAlchemy caught; let a broken constraint pass."""
+    """Raise the error to show for one that SQLAlchemy caught. Let a broken constraint pass."""
     caught = context.sqlalchemy_exception
     if isinstance(caught, sa.exc.DatabaseError) and not isinstance(caught, sa.exc.IntegrityError):
         refused = isinstance(caught, sa.exc.OperationalError)

@@ -57,7 +57,7 @@ class Spool:
             self._write(json.dumps({"shelf": where, "run": key}))
 
     def add(self, entry: JournalEntry) -> None:
-        """Keep an entry; it is on the medium when this returns."""
+        """Store an entry. It is on the medium when this returns."""
         self._write(entry.as_line())
         self.passes += entry.sort == "pass"
 
@@ -87,7 +87,7 @@ def spool_name(where: str) -> str:
 
 
 def flush_spool(engine: sa.Engine, where: str) -> int:
-    """Deliver what waits for a shelf, each file in one transaction; how many passes that were.
+    """Deliver everything that waits for a shelf, a transaction per file, and count the passes.
 
     Parameters
     ----------
@@ -150,7 +150,7 @@ def _make_all(engine: sa.Engine, key: str, entries: Sequence[JournalEntry]) -> N
 
 @contextlib.contextmanager
 def _alone(path: Path) -> Iterator[IO[str] | None]:
-    """Yield the file, locked, or None if somebody else has it."""
+    """Yield the file, locked, or None if another process has locked it."""
     try:
         # What others could have written there is none of ours, and stays where it is.
         file = os.fdopen(open_own(path, os.O_RDONLY), encoding="utf-8", errors="replace")

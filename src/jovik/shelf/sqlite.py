@@ -1,4 +1,4 @@
-"""Opening a shelf: where it is, whether it is one, and bringing it to the newest revision."""
+"""Opening a shelf: finding it, recognising it, and updating it to the newest revision."""
 
 from __future__ import annotations
 
@@ -100,7 +100,7 @@ def open_engine(where: str, *, create: bool, migrating: bool = True) -> sa.Engin
 
 
 PATIENCE_S = 30.0
-"""How long a shelf that another program holds is waited for, unless the environment says."""
+"""How long Jovik waits for a locked shelf, unless the environment sets another time."""
 
 
 def patience_s() -> float:
@@ -122,7 +122,7 @@ COPY_IT = "copy it, with the files beside it that begin with its name, to where 
 
 
 def _only_read(path: Path) -> bool:
-    """Return True if a shelf cannot be written here: its medium, its folder or its file says so.
+    """Return True if a shelf cannot be written here, because of its medium, folder or file.
 
     Raises
     ------
@@ -151,7 +151,7 @@ def _address(path: Path, reading: bool) -> str:
 
 
 def _connect(path: Path | None, *, foreign_keys: bool = True, reading: bool = False) -> sa.Engine:
-    """Return an engine on a file, or with None on memory of its own."""
+    """Return an engine on a file, or on memory for None."""
     if path is None:
         engine = sa.create_engine(
             "sqlite://", poolclass=sa.pool.StaticPool, json_deserializer=decode_json
@@ -233,7 +233,7 @@ def _recognise(path: Path, reading: bool) -> None:
 
 
 def _migrate(path: Path, revision: str = "head") -> None:
-    """Bring a shelf to a revision, the newest unless said otherwise."""
+    """Update a shelf to a revision, by default the newest."""
     engine = _connect(path, foreign_keys=False)
     try:
         _bring_up(engine, revision)

@@ -45,7 +45,7 @@ log = logging.getLogger(__name__)
 
 
 RECENT_RESULTS = 3
-"""So many results of a kind tell what runs of a drive differ by."""
+"""Results of a kind that determine the differences between runs of a drive."""
 
 
 _CLAIM_FIELDS = tuple(Claim.__dataclass_fields__)
@@ -54,7 +54,7 @@ _DRIVE_FIELDS = tuple(Drive.__dataclass_fields__)
 
 @dataclass(frozen=True)
 class Sample:
-    """One physical sample of a drive; its serial is known as a digest and by its last letters."""
+    """One physical sample of a drive. Its serial is stored as a digest and its last letters."""
 
     id: int
     name: str
@@ -64,7 +64,7 @@ class Sample:
 
 
 class Shelf:
-    """An open shelf; a context manager.
+    """An open shelf, as a context manager.
 
     Parameters
     ----------
@@ -97,7 +97,7 @@ class Shelf:
         LIBRARIES.append(self.recordings)
 
     def _deliver(self) -> int:
-        """Bring in what waits for it; a file that cannot be written now can still be read."""
+        """Deliver everything that waits for it. A file that cannot be written can still be read."""
         try:
             return flush_spool(self._writing, spool_name(self.where))
         except ShelfError as error:
@@ -134,7 +134,7 @@ class Shelf:
         return export(self._engine, out, only, force=force)
 
     def merge(self, source: Path, name: str | None = None) -> ImportCounts:
-        """Bring what an export holds onto this shelf (`jovik.shelf.merge`)."""
+        """Import the records of an export (`jovik.shelf.merge`)."""
         from jovik.shelf.archive_reader import Archive
         from jovik.shelf.merge import merge
 
@@ -184,7 +184,7 @@ class Shelf:
                 c.execute(drive.update().where(drive.c.name == name).values(address=address))
 
     def forget_connections(self) -> None:
-        """Leave connections to the process that opened them; new ones are made when needed."""
+        """Leave connections to the process that opened them, and open new ones when needed."""
         self._engine.dispose(close=False)
 
     def drives(self) -> dict[str, Drive]:
@@ -201,7 +201,7 @@ class Shelf:
         return drives
 
     def sheet(self, name: str) -> Sheet:
-        """Return a drive with its claims; case does not matter.
+        """Return a drive with its claims. Case does not matter.
 
         Raises
         ------
@@ -257,7 +257,7 @@ class Shelf:
 
     @property
     def corrections(self) -> Corrections:
-        """Return what is corrected on it after the fact, and the log of that."""
+        """Return its corrections, and their log."""
         return Corrections(self._writing)
 
     def _drive_row(self, c: sa.Connection, name: str) -> sa.RowMapping:
@@ -281,7 +281,7 @@ class Shelf:
             noting.add(c, self._drive_row(c, name)["id"], notes, readings, utc_now())
 
     def notes(self, name: str) -> list[Note]:
-        """Return what was written down of a drive, oldest first."""
+        """Return the notes on a drive, oldest first."""
         with self._engine.connect() as c:
             return noting.notes_of(c, self._drive_row(c, name)["id"])
 
@@ -291,12 +291,12 @@ class Shelf:
             return noting.readings(c, self._drive_row(c, name)["id"] if name is not None else None)
 
     def note_log(self, name: str, log: RunLog, means: list[Reading]) -> bool:
-        """Keep an instrument's log beside a run; whether it took the place of an earlier one."""
+        """Store an instrument's log beside a run. Return True if it replaced an earlier one."""
         with self._writing.begin() as c:
             return noting.add_log(c, self._drive_row(c, name)["id"], log, means, utc_now())
 
     def logs(self, name: str, run: str | None = None) -> list[RunLog]:
-        """Return what instruments logged beside the runs of a drive, or one of them."""
+        """Return the instrument logs beside the runs of a drive, or beside one of them."""
         with self._engine.connect() as c:
             return noting.logs(c, self._drive_row(c, name)["id"], run)
 
@@ -399,7 +399,7 @@ class Shelf:
         excluded: str | None = None,
         circumstances: list[dict[str, Any]] | None = None,
     ) -> RunWriter:
-        """Open a run; what it gives back takes the passes."""
+        """Open a run, and return the writer that takes its passes."""
         started = utc_now()
         day, clock = started[:10].replace("-", ""), started[11:19].replace(":", "")
         key = f"{day}-{clock}-{secrets.token_hex(3)}"
@@ -442,15 +442,15 @@ class Shelf:
         return read_runs.runs(self._engine, name)
 
     def run_figures(self, name: str | None = None) -> dict[str, RunFigures]:
-        """Return what each run of a drive, or of all, came to."""
+        """Return the figures of each run of a drive, or of all."""
         return read_runs.figures(self._engine, name)
 
     def run_named(self, begun: str) -> str:
-        """Return the name of a run in full, from as much of it as tells it apart."""
+        """Return the full name of a run, from any unambiguous part."""
         return read_runs.named(self._engine, begun)
 
     def circumstances(self, keys: Sequence[str]) -> dict[str, tuple[Circumstance, ...]]:
-        """Return what mattered on the machine when each of these runs began, where anything did."""
+        """Return the circumstances that mattered when each of these runs began."""
         return read_runs.circumstances(self._engine, keys)
 
     def latest_run(self, states: Sequence[str] = ()) -> str | None:
@@ -536,7 +536,7 @@ class Shelf:
     def recent_results(
         self, name: str | None = None, most: int = RECENT_RESULTS, *, beyond: int = 0
     ) -> list[StepResult]:
-        """Return the newest few results of each kind, oldest first: what runs repeated tell.
+        """Return the newest few results of each kind, oldest first, to compare repeated runs.
 
         Of drives that were not filled on purpose, and no rungs of ladders; without the newest
         `beyond` of each kind, for who has those.
@@ -560,7 +560,7 @@ class Shelf:
     def results_of_sample(
         self, sample_name: str, name: str | None = None, *, by: Callable[[StepResult], object]
     ) -> list[StepResult]:
-        """Return the newest result of each kind for each of what `by` gives, for one sample.
+        """Return the newest result of each kind for each value of `by`, for one sample.
 
         Raises
         ------

@@ -10,7 +10,7 @@ import sqlalchemy as sa
 
 
 class InvalidRecord(ValueError):
-    """What is no record of a shelf, in words."""
+    """A record that cannot be of a shelf, in words."""
 
 
 def columns_of(table: sa.Table) -> list[str]:
@@ -35,7 +35,7 @@ LATER_COLUMNS: dict[str, dict[str, Any]] = {
     "step": {"excluded": None},
     "note": {"happened": None, "run": None},
 }
-"""Columns that earlier archives do not have yet, by table, and what they mean by that."""
+"""Columns that earlier archives lack, by table, and their values there."""
 
 
 def checked(table: sa.Table, record: Mapping[str, Any], without: Collection[str]) -> dict[str, Any]:

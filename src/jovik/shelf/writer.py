@@ -121,7 +121,7 @@ class RunWriter:
         self._make(JournalEntry("pass", values, position))
 
     def step_done(self, position: int, result: StepResult) -> None:
-        """Enter what can only be said when all passes are there."""
+        """Store the findings that need all passes."""
         values = dict(
             limits=plain(result.limits),
             notes=list(result.notes),
@@ -131,13 +131,13 @@ class RunWriter:
         self._make(JournalEntry("done", values, position))
 
     def laid_out(self, written_bytes: int) -> None:
-        """Count what was laid out."""
+        """Count laid-out bytes."""
         self.written_bytes += written_bytes
         self._laid_out += written_bytes
         self._make(JournalEntry("run", {"laid_out_bytes": self._laid_out}))
 
     def health(self, before: Health | None, after: Health | None, notes: Sequence[str]) -> None:
-        """Enter the drive's own log from before and after, and what it says of the run."""
+        """Store the drive's own log from before and after, and the notes on the run."""
         values = {
             "health_before": plain(before) if before else None,
             "health_after": plain(after) if after else None,
@@ -151,7 +151,7 @@ class RunWriter:
 
     @held_back()
     def flush(self) -> None:
-        """Deliver what had to wait.
+        """Deliver waiting entries.
 
         Raises
         ------

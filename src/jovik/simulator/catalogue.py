@@ -21,14 +21,14 @@ MODEL_PREFIX = "model:"
 
 
 class ModelFile(SheetFile):
-    """A model drive as written: what its box says and how it behaves."""
+    """A model drive as written: its advertised specifications and its behaviour."""
 
     behaviour: Behaviour
 
 
 @dataclass(frozen=True)
 class ModelDrive:
-    """A model drive: the name it is called by, what its box says, and how it really behaves.
+    """A model drive: its name, its advertised specifications, and its true behaviour.
 
     `link` is what it was hung on, None if it is attached to the link of its own parameters.
     """

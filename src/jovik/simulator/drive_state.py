@@ -1,4 +1,4 @@
-"""What changes in a model drive while it works.
+"""The changing state of a model drive.
 
 Its write cache, how full it is, its heat, its wandering; slice by slice.
 """
@@ -95,7 +95,7 @@ class State:
         return min(100.0 * self.used_bytes / self.behaviour.capacity, 100.0)
 
     def temperatures_c(self) -> dict[str, float]:
-        """Return what its sensors say."""
+        """Return the readings of its sensors."""
         heat = self.behaviour.heat
         if heat is None:
             return {}
@@ -170,7 +170,7 @@ class State:
         self._drain(time_ns)
 
     def take(self, size_bytes: int) -> float:
-        """Write so much into what has room for it: the rate at which that goes, bytes a second."""
+        """Write this much into the free part, and return the rate, bytes a second."""
         behaviour = self.behaviour
         self.host_bytes += size_bytes
         if self._room("cache") >= size_bytes:
@@ -196,7 +196,7 @@ class State:
         return 1 + (steady - 1) * self.scattered
 
     def _wear(self, work: Workload, written_bytes: float) -> None:
-        """Count what was written, and how it leaves the flash."""
+        """Count written bytes, and their effect on the flash."""
         behaviour = self.behaviour
         self.host_bytes += written_bytes
         self.flash_bytes += written_bytes * (
@@ -227,7 +227,7 @@ class State:
         self.cached_bytes = self.past_cache_bytes = self.used_bytes = self.scattered = 0.0
 
     def _rate(self, work: Workload, phase: str, position_bytes: float) -> float:
-        """Return I/Os a second without noise; kept, since slices resemble each other."""
+        """Return I/Os a second without noise, cached because slices repeat."""
         behaviour = self.behaviour
         if behaviour.flash_size and phase == "direct":
             return behaviour.iops(work, write_rate=behaviour.direct_write_rate / self.amplification)

@@ -13,7 +13,7 @@ import math
 from functools import lru_cache
 
 IN_ORDER = 0.5
-"""Ranges written in order after which what was scattered is down to 1/e; an assumption."""
+"""Ranges written in order that reduce scattered data to 1/e (an assumption)."""
 
 
 def lambert_w(x: float) -> float:

@@ -1,4 +1,4 @@
-"""What a model drive says of itself: its identity as the kernel would show it, and a health log.
+"""The identity of a model drive as the kernel would show it, and its health log.
 
 The log is made, not kept: its hours and bytes follow from the serial, so that a sample always says
 the same, and everything that reads a log can be tried without hardware.

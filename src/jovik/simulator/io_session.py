@@ -42,7 +42,7 @@ from jovik.simulator.replay import latencies_of, record_of, replayed, slices_of
 PROGRESS_CALLS = 4
 """How often a pass is shown in progress: virtual time passes too quickly for more."""
 ENDLESS_NS = 3600 * 10**9
-"""What 'until stopped' comes to where nobody can stop virtual time."""
+"""The duration of 'until stopped', because nobody can stop virtual time."""
 KEPT_FREE = 0.01
 TEMPERATURE_EVERY_NS = 10**9
 
@@ -64,7 +64,7 @@ class ModelSeries:
 
 
 class ModelSession:
-    """Passes on a model drive; see `jovik.base.io_session.Session`.
+    """Passes on a model drive, as a `jovik.base.io_session.Session`.
 
     The clock, the fill of the write cache and the heat go on from pass to pass; noise comes from
     the workload's seed, so a pass can be repeated exactly.
@@ -88,7 +88,7 @@ class ModelSession:
         return self.state.clock_ns
 
     def wait(self, time_ns: int) -> None:
-        """Virtual time passes; the cache drains and the drive cools."""
+        """Let virtual time pass: the cache drains and the drive cools."""
         self.state.idle(time_ns)
 
     def temperatures_c(self) -> dict[str, float]:
@@ -124,7 +124,7 @@ class ModelSession:
         return self.state.fill_percent
 
     def free_bytes(self) -> int | None:
-        """Return what is not taken, but for a little that stays free."""
+        """Return the free bytes, except for a small reserve."""
         capacity = self.drive.behaviour.capacity
         return max(round(capacity * (1 - KEPT_FREE)) - self._filled - sum(self._copied), 0)
 
@@ -144,7 +144,7 @@ class ModelSession:
         return PurgeResult("user data erase", "done")
 
     def wear_bytes(self) -> WearCounters | None:
-        """Return what it counted itself; its flash only where garbage collection is modelled."""
+        """Return its own counters, with its flash only if garbage collection is modelled."""
         state = self.state
         flash = round(state.flash_bytes) if self.drive.behaviour.flash_size else None
         return WearCounters(round(state.host_bytes), flash)
@@ -167,13 +167,13 @@ class ModelSession:
             raise _too_long()
 
     def to_lay_out_bytes(self, work: Workload) -> int:
-        """Return bytes that `prepare` would write; a scan reads a model drive as it is."""
+        """Return the bytes that `prepare` would write. A scan reads a model drive as it is."""
         if work.fresh or work.start_bytes or work.span_bytes > self.drive.behaviour.capacity // 2:
             return 0
         return max(work.span_bytes - self._laid_out, 0)
 
     def prepare(self, work: Workload, watch: ProgressCallback) -> int:
-        """Lay out what is missing: it takes time and fills the write cache, as on a real drive."""
+        """Lay out missing parts: it takes time and fills the write cache, as on a real drive."""
         missing = self.to_lay_out_bytes(work)
         if missing:
             self._simulate(
@@ -189,7 +189,7 @@ class ModelSession:
         self.state.used_bytes = self._laid_out + self._filled + sum(self._copied)
 
     def run(self, work: Workload, watch: ProgressCallback) -> Trace:
-        """Return one pass; see `jovik.base.io_session.Session.run`."""
+        """Return one pass (`jovik.base.io_session.Session.run`)."""
         rng = np.random.default_rng([work.seed])
         series = self._simulate(
             replace(work, time_ns=ENDLESS_NS) if work.endless else work,
@@ -238,7 +238,7 @@ class ModelSession:
         return math.exp(behaviour.run_spread * self._of_run + own)
 
     def _stamps(self, work: Workload) -> StampFaults:
-        """Return what reading back finds.
+        """Return the result of reading back.
 
         On a drive that holds less than it says, what came later lies where the first was.
         """
@@ -255,7 +255,7 @@ class ModelSession:
         watch: ProgressCallback,
         factor: float = 1.0,
     ) -> ModelSeries:
-        """Return the slices of a pass; `factor` is on its rate."""
+        """Return the slices of a pass. `factor` scales its rate."""
         luck = RateNoise(self.drive.behaviour, rng)
         total = work.amount_bytes / work.block_bytes if work.amount_bytes is not None else math.inf
         total = math.floor(total) if math.isfinite(total) else total
@@ -467,7 +467,7 @@ def _resample(
     *,
     inward: bool,
 ) -> npt.NDArray[np.int64]:
-    """Stretched slices brought back to the grid of `SLICE_NS`; files go evenly with the bytes."""
+    """Return stretched slices on the grid of `SLICE_NS`. Files follow the bytes evenly."""
     ends = np.concatenate([[0.0], np.cumsum(used_ns)])
     reached = np.concatenate([[0.0], np.cumsum(moved)])
     rows = max(-(-elapsed_ns // SLICE_NS), 1)

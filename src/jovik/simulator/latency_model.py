@@ -14,7 +14,7 @@ from jovik.base.trace import Latencies
 from jovik.simulator.parameters import Behaviour
 
 SAMPLES = 4000
-"""Latencies drawn for a pass; their shares are then given to all its I/Os."""
+"""Latencies drawn for a pass, whose fractions then apply to all its I/Os."""
 
 
 def latencies(

@@ -1,4 +1,4 @@
-"""What a meter beside a model drive would have shown while a run went through its passes.
+"""Simulated readings of a meter beside a model drive during the passes of a run.
 
 So that everything that is made of an instrument's log can be tried without an instrument, and held
 against known truth: docs/model-drives.md has the formulas.
@@ -21,17 +21,17 @@ BEFORE_S = 20.0
 """So long before the first pass the meter is switched on, together with the drive."""
 AFTER_S = 5.0
 METER_SPREAD = 0.01
-"""Standard deviation of what a power meter shows, as a share."""
+"""Relative standard deviation of a power meter's readings."""
 LEVEL_SPREAD = 0.3
 """The same of a level meter, in dB."""
 METER_UNITS = {"power": "W", "noise": "dB(A)"}
 FLUSH_SHARE = 0.5
-"""A flush takes so much of what writing takes beyond idling."""
+"""Fraction of the writing power beyond idling that a flush takes."""
 
 
 @dataclass(frozen=True)
 class MeteredPass:
-    """A pass as a meter meets it: from when to when since the first began, and what it moved."""
+    """A pass for a meter: its begin and end since the first began, and its bytes."""
 
     start_s: float
     trace: Trace
@@ -105,5 +105,5 @@ def _lay_pass(
 def _load(
     by_bytes: npt.NDArray[np.float64], by_ios: npt.NDArray[np.float64]
 ) -> npt.NDArray[np.float64]:
-    """Return the share of the most that a drive does, by what bounds it more."""
+    """Return the drive's load as a fraction of its maximum, in bytes or I/Os."""
     return np.minimum(np.maximum(by_bytes, by_ios), 1.0)

@@ -46,13 +46,13 @@ def smallest(*bounds: float) -> float:
 
 
 class StuckSensor(StrictModel):
-    """A sensor that always says the same."""
+    """A sensor that always shows the same value."""
 
     stuck: Degrees
 
 
 class UnreadableRange(StrictModel):
-    """An area that cannot be read: where it begins, and its length, in bytes."""
+    """An unreadable area: its beginning and its length, in bytes."""
 
     at: Size
     length: Size
@@ -129,7 +129,7 @@ class Heat(StrictModel):
 
 
 class Power(StrictModel):
-    """What a power meter at the drive shows, in watts.
+    """Readings of a power meter at the drive, in watts.
 
     Attributes
     ----------
@@ -149,7 +149,7 @@ class Power(StrictModel):
 
 
 class AcousticNoise(StrictModel):
-    """What a level meter beside the drive shows, in dB(A).
+    """Readings of a sound level meter beside the drive, in dB(A).
 
     Attributes
     ----------

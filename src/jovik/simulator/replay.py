@@ -109,7 +109,7 @@ class _Server:
 
 
 def slices_of(recording: Recording, found: Replayed) -> npt.NDArray[np.int64]:
-    """Return what was done in each slice, by when it was done."""
+    """Return the work in each slice, by its completion time."""
     elapsed = int(found.done_ns.max(initial=1))
     rows = max(-(-elapsed // SLICE_NS), 1)
     slices = np.zeros((rows, len(SLICE_COLUMNS)), np.int64)
@@ -135,7 +135,7 @@ def latencies_of(recording: Recording, found: Replayed) -> dict[str, Latencies]:
 
 
 def record_of(job: ReplayJob, found: Replayed) -> ReplayRecord:
-    """Return what came of it, beside the recorded figures."""
+    """Return the result beside the recorded figures."""
     recording = job.recording
     return ReplayRecord(
         requests=len(recording),

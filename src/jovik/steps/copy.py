@@ -62,7 +62,7 @@ class CopyStep(Step):
 
     @property
     def label(self) -> str:
-        """``copy in, 4000 files of 2.5 MB``; of a folder its last name only."""
+        """Return ``copy in, 4000 files of 2.5 MB``, or of a folder its last name only."""
         if self.folder is not None:
             return f'copy {"in" if self.inward else "out"}, "{PurePath(self.folder).name}"'
         head, *rest = super().label.split(", ")

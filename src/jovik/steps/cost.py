@@ -10,7 +10,7 @@ ASSUMED_BYTES_S = 300e6
 
 @dataclass
 class PlanCost:
-    """What the steps of a plan add up to.
+    """The sum of the steps of a plan.
 
     `rate_bytes_s` is the assumed rate of the drive. `certain_bytes` are written whatever the drive
     does; `writing_ns` is time spent writing as fast as it can. `laid_out_bytes` is the test file
@@ -28,7 +28,7 @@ class PlanCost:
 
     @property
     def held_bytes(self) -> int:
-        """Return what the test file and the filling take at this point of the plan."""
+        """Return the space of the test file and the filling at this point of the plan."""
         return self.laid_out_bytes + self.filled_bytes
 
     def take_space(self, test_file_bytes: int = 0, more_bytes: int = 0) -> None:

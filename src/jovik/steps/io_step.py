@@ -28,17 +28,17 @@ if TYPE_CHECKING:
     from jovik.runs.running_step import RunningStep
 
 DEFAULT_TIME_NS = 10 * 10**9
-"""How long a pass runs when the phrase says neither `for` nor `over`."""
+"""Duration of a pass if the phrase has neither `for` nor `over`."""
 DEFAULT_SPAN_BYTES = 2**30
-"""The area a pass falls in when neither `within` nor a sequential `over` says so."""
+"""The area of a pass if neither `within` nor a sequential `over` sets it."""
 ROUND_NS = 60 * 10**9
-"""How long a round of a step lasts that is repeated until steady, unless the phrase says."""
+"""Default duration of a round of a step that is repeated until steady."""
 MOST_ROUNDS = 25
 """Rounds after which a step is called not steady, as the SNIA specification has it."""
 STEADY = ("rate", "latency")
 """Figures that can be steady: a rate (and so IOPS), or the mean latency."""
 LONGEST_PASS_NS = 24 * 3600 * 10**9
-"""A pass that only a person ends is taken to last a day."""
+"""Assumed duration of a pass that only the user ends: a day."""
 
 
 @dataclass(frozen=True)
@@ -118,7 +118,7 @@ class IoStep(Step):
 
     @property
     def has_amount(self) -> bool:
-        """Return True if it ends after an amount, in bytes or as a share of what is free."""
+        """Return True if it ends after an amount, in bytes or as a percentage of the free space."""
         given = (self.amount_bytes, self.amount_free_percent, self.amount_spans)
         return any(amount is not None for amount in given)
 
@@ -158,7 +158,7 @@ class IoStep(Step):
         return self.read_percent < 100
 
     def parts(self, *, timed: bool = True) -> list[str]:
-        """Return the phrase in parts, in the one order; `timed` leaves the `for` part in."""
+        """Return the phrase in parts, in canonical order. `timed` keeps the `for` part."""
         spelled = [c.spell(self) for c in CLAUSES if timed or c.counts]
         return spell_head(self) + [s for s in spelled if s]
 
@@ -294,7 +294,7 @@ class IoStep(Step):
 
 
 def span_of_free(percent: int, session: Session, block_bytes: int) -> int:
-    """Return a share of what a target has free, whole blocks of it.
+    """Return a percentage of a target's free space, in whole blocks.
 
     Raises
     ------

@@ -23,7 +23,7 @@ _ITEM = re.compile(rf"({_NUMBER})({_UNIT}(?:/s)?)")
 
 
 def expand_ladder(text: str) -> list[str]:
-    """Return single phrases that a phrase stands for: itself where it holds no list and no range.
+    """Return the single phrases of a ladder, or the phrase itself if it has no list or range.
 
     Raises
     ------

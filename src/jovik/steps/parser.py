@@ -13,7 +13,7 @@ from jovik.steps.tokens import Cursor
 
 @lru_cache(4096)
 def parse(text: str) -> Step:
-    """Read one step phrase; a phrase that was read before is the same step again.
+    """Read one step phrase. Reading it again returns the same step.
 
     Raises
     ------

@@ -95,7 +95,7 @@ def plan_names() -> list[str]:
 
 
 def plan_text(name: str) -> tuple[str, str]:
-    """Return a plan's TOML and where it is from, by name or path.
+    """Return a plan's TOML and its origin, by name or path.
 
     Raises
     ------
@@ -168,7 +168,7 @@ def _read(name: str, text: str, where: str) -> Plan:
 
 
 def _entry(line: Any, phrase: str, number: int) -> PlanEntry:
-    """Return a phrase of a line of the file; `number` is the line's."""
+    """Return a phrase of a line of the file. `number` is the line's."""
     steps = parse_all(phrase)
     if line.rounds is not None:
         return PlanEntry(phrase, steps, line.title, line.why, line.rounds, line.spare, number)
@@ -257,7 +257,7 @@ def _refuse_untracked(phrases: list[str], track: list[str]) -> None:
 
 
 def _phrases_of(line: Any) -> list[str]:
-    """Return the phrases of a line as it stands in the file, whatever else is wrong with it."""
+    """Return the phrases of a line of the file, even if the line is otherwise wrong."""
     if not isinstance(line, dict):
         return []
     inner, track = line.get("steps"), line.get("track")

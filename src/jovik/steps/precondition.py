@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from jovik.runs.running_step import RunningStep
 
 IN_ORDER_BLOCK, AT_RANDOM_BLOCK = 128 * 2**10, 4 * 2**10
-"""What the SNIA specification preconditions with, before it knows the workload and for it."""
+"""Blocks of the SNIA specification's preconditioning, before and for the workload."""
 DEPTH = 32
 TIMES_RANGE = (1, 20)
 

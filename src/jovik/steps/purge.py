@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from jovik.runs.running_step import RunningStep
 
 NOMINAL_NS = 30 * 10**9
-"""Expected time of a purge; drives differ from a second to hours."""
+"""Expected time of a purge. Drives differ from a second to hours."""
 
 
 @dataclass(frozen=True)

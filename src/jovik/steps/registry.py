@@ -1,4 +1,4 @@
-"""Every sort of step, a row each; an I/O phrase is what begins with none of their words."""
+"""Every sort of step, a row each. An I/O phrase begins with none of their words."""
 
 from __future__ import annotations
 

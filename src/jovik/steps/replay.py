@@ -1,4 +1,4 @@
-"""A replay: what was recorded of a program, done again request by request."""
+"""A replay: a program's recorded requests, repeated one by one."""
 
 from __future__ import annotations
 
@@ -38,14 +38,14 @@ SUFFIX = ".jrec"
 
 
 class Library(Protocol):
-    """What keeps recordings by name: an open shelf."""
+    """A library of recordings by name: an open shelf."""
 
     def recording(self, name: str) -> tuple[Recording, str] | None:
         """Return the recording of this name and its digest, or None if there is none."""
 
 
 LIBRARIES: list[Library] = []
-"""Those that are open; a replay that names no file looks there, the last one first."""
+"""Open libraries. A replay that names no file looks there, in the last one first."""
 
 
 def recording_names() -> list[str]:
@@ -84,7 +84,7 @@ class ReplayStep(Step):
 
     @property
     def writes(self) -> bool:
-        """Return True if the recording writes; taken to if it cannot be read now."""
+        """Return True if the recording writes, or if it cannot be read now."""
         try:
             return bool((self.recording().kind == Kind.WRITE).any())
         except UsageError:
@@ -163,7 +163,7 @@ class ReplayStep(Step):
         return _kept(str(path), path.stat().st_mtime_ns)
 
     def _area(self, session: Session) -> Workload:
-        """Return its range as a workload, which lays it out and says whether it may be written."""
+        """Return its range as a workload, which lays it out and allows its writes."""
         recording = self.recording()
         room = session.room_bytes() or recording.span_bytes
         return Workload(
@@ -228,7 +228,7 @@ class ReplayStep(Step):
 
 
 def overhead_notes(told: ReplayRecord) -> list[str]:
-    """Return what was taken off think times, where anything was.
+    """Return the time subtracted from think times, if any was.
 
     To one digit: the kernel counts whole milliseconds over 500 requests.
     """

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from jovik.runs.running_step import RunningStep
 
 LIMIT_NS = 10 * 60 * 10**9
-"""How long a conditional rest lasts at most, unless the phrase says."""
+"""Maximum duration of a conditional rest, unless the phrase sets it."""
 DEGREE_RANGE = (1, 120)
 PROBE_BYTES, PROBE_NS = 8 * 10**9, 2 * 10**9
 """The short write that shows whether the cache has recovered: as much as a short test writes.
@@ -212,7 +212,7 @@ def probe_write(run: RunningStep) -> float:
 
 
 def pause(run: RunningStep, time_ns: int, began_ns: int, watch: ProgressCallback) -> None:
-    """Leave the drive alone, and show whoever watches that time goes on."""
+    """Leave the drive alone, and show the passing time."""
     remaining_ns = time_ns
     while remaining_ns > 0:
         run.session.wait(min(remaining_ns, GLANCE_NS))

@@ -27,7 +27,7 @@ if TYPE_CHECKING:
 ZONES = (2, 10_000)
 SCAN_BLOCK_BYTES = 2**20
 STRETCH_BYTES = 16 * 2**20
-"""What is read in order of each zone, unless the zone is smaller."""
+"""Bytes read in order in each zone, unless the zone is smaller."""
 PROBES, PROBE_BYTES = 8, 4096
 """Single reads in each zone for its access time."""
 WHOLE_BATCHES, WHOLE_PROBES = 5, 40
@@ -86,7 +86,7 @@ class ScanStep(Step):
         return cls(zones, block, span)
 
     def span(self, session: Session) -> int:
-        """Return bytes scanned: what the phrase says, a whole device, or the default test file."""
+        """Return the bytes to scan: from the phrase, a whole device, or the default test file."""
         return self.span_bytes or session.capacity_bytes() or DEFAULT_SPAN_BYTES
 
     def stretch_bytes(self, span_bytes: int) -> int:
@@ -179,7 +179,7 @@ class ScanStep(Step):
     def _zone(
         self, run: RunningStep, area: Workload, number: int, zone_bytes: int
     ) -> tuple[Trace, float | None, int]:
-        """Read a stretch in order, then single blocks; return trace, median in ns, errors."""
+        """Read a stretch in order, then single blocks. Return trace, median in ns, errors."""
         stretch = self.stretch_bytes(area.span_bytes)
         # A few areas beyond an error are worth knowing: a zone ends at its first, the scan goes on.
         last = number == self.zones - 1

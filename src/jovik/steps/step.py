@@ -1,4 +1,4 @@
-"""A step: one line of a plan. Its class says how it is spelled, what it costs and how it runs."""
+"""A step: one line of a plan, with its phrase, its cost and how it runs."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
 
 class Step(ABC):
-    """What one phrase asks for.
+    """The step of one phrase.
 
     A sort of step is a subclass in a file of its own and a row in `jovik.steps.registry`. It
     spells itself (`parts`), reads itself (`read`), says what it costs and runs on a session.
@@ -30,7 +30,7 @@ class Step(ABC):
     word: ClassVar[str]
     """The first word of its phrase."""
     measures: ClassVar[bool] = True
-    """Whether its result is a figure; a rest or a fill only prepares what comes next."""
+    """Whether its result is a figure. A rest or a fill only prepares the next step."""
     ranked: ClassVar[bool] = True
     """Whether its result is a figure of the drive, which may be judged and ranked."""
 
@@ -71,12 +71,12 @@ class Step(ABC):
 
     @abstractmethod
     def parts(self, *, timed: bool = True) -> list[str]:
-        """Return the phrase in parts, in canonical order; `timed` keeps the `for` part."""
+        """Return the phrase in parts, in canonical order. `timed` keeps the `for` part."""
 
     @classmethod
     @abstractmethod
     def read(cls, cursor: Cursor) -> Self:
-        """Read what follows the first word.
+        """Read the rest of the phrase after the first word.
 
         Raises
         ------
@@ -114,7 +114,7 @@ class Step(ABC):
         return self
 
     def resolve(self, session: Session, taken_bytes: int = 0) -> Step:
-        """Return the same step with what only the target knows filled in.
+        """Return the same step with the facts that only the target knows.
 
         Raises
         ------
@@ -124,7 +124,7 @@ class Step(ABC):
         return self
 
     def check(self, session: Session) -> None:  # noqa: B027
-        """Refuse what the target cannot take, before anything is written.
+        """Refuse a step that the target cannot take, before anything is written.
 
         Raises
         ------
@@ -167,7 +167,7 @@ class Step(ABC):
 
 
 class PreparingStep(Step):
-    """A step without a figure, which only prepares what comes next.
+    """A step without a figure, which only prepares the next step.
 
     Its phrase is its word, unless a subclass reads more.
     """
@@ -213,7 +213,7 @@ class PreparingStep(Step):
 
 
 class FreshStart(PreparingStep):
-    """A step after which nothing of what Jovik wrote is left on the target."""
+    """A step that removes everything that Jovik wrote to the target."""
 
     @property
     @override

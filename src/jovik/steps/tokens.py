@@ -16,7 +16,7 @@ T = TypeVar("T")
 
 @dataclass(frozen=True)
 class Word:
-    """One word of a phrase and where it stands."""
+    """One word of a phrase and its position."""
 
     text: str
     start: int
@@ -105,14 +105,14 @@ class Cursor:
 
 
 def whole(text: str) -> int:
-    """Return a whole number; ValueError for anything else."""
+    """Return a whole number, or raise ValueError."""
     if not text.isascii() or not text.isdigit():
         raise ValueError("not a whole number")
     return int(text)
 
 
 def percentage(text: str) -> int:
-    """``70%`` as 70; ValueError for anything else."""
+    """Return ``70%`` as 70, or raise ValueError."""
     if not text.endswith("%"):
         raise ValueError("not a percentage")
     return whole(text[:-1].strip())
@@ -128,5 +128,5 @@ def in_range(limits: tuple[int, int], what: str) -> Callable[[int], str]:
 
 
 def above_zero(what: str) -> Callable[[int], str]:
-    """Return a check for `Cursor.read` of what cannot be nothing."""
+    """Return a check for `Cursor.read` that a value is not zero."""
     return lambda n: "" if n > 0 else f"{what} above zero"

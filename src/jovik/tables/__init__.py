@@ -1,4 +1,4 @@
-"""What a reader is shown, as rows of text.
+"""Tables for readers, as rows of text.
 
 Made once, printed in a terminal and set in a review alike.
 """

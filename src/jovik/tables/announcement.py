@@ -1,4 +1,4 @@
-"""What a run is about to do: how long, what is written, and where."""
+"""The announcement of a run: its duration, its writes, and its target."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from jovik.steps import PurgeStep
 
 
 def announcement(ready: PreparedRun) -> str:
-    """Return what is about to happen: how long, what is written, and where."""
+    """Return the announcement: the duration, the bytes written, and the target."""
     request, cost = ready.request, ready.cost
     count = f"{len(request.tasks)} {'step' if len(request.tasks) == 1 else 'steps'}"
     fewest, most = (
@@ -53,7 +53,7 @@ def announcement(ready: PreparedRun) -> str:
 
 
 def cost_json(ready: PreparedRun) -> dict[str, Any]:
-    """Return what a run will cost, as documented."""
+    """Return the cost of a run as documented."""
     request, cost = ready.request, ready.cost
     return {
         "drive": ready.sheet.drive.name,
@@ -71,7 +71,7 @@ def cost_json(ready: PreparedRun) -> dict[str, Any]:
 
 
 def enrolment_line(found: Enrolment) -> str:
-    """Return which drive this is, where nobody named it; empty if somebody did."""
+    """Return the name of the drive if the user gave none, or an empty string."""
     name = found.sheet.drive.name
     if found.by is EnrolledBy.NEW:
         return (

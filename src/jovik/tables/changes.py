@@ -1,4 +1,4 @@
-"""The log of a shelf: what was corrected on it."""
+"""The log of a shelf's corrections."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What on a machine can make figures differ: one line before a run, all of it on request."""
+"""Circumstances that can make figures differ: one line before a run, all on request."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from jovik.tables.table import Table
 
 
 def circumstance_lines(found: Sequence[Circumstance]) -> list[str]:
-    """Return one line for what matters; none if nothing does."""
+    """Return one line for the circumstances that matter, or none."""
     matters = [c for c in found if c.matters]
     if not matters:
         return []
@@ -18,7 +18,7 @@ def circumstance_lines(found: Sequence[Circumstance]) -> list[str]:
 
 
 def circumstances_table(found: Sequence[Circumstance], title: str = "What may matter") -> Table:
-    """Return everything that was seen, what matters first, with what changes it."""
+    """Return all circumstances, those that matter first, with their remedies."""
     rows = [
         (
             str(c.kind),

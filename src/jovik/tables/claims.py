@@ -1,4 +1,4 @@
-"""Claims beside what was measured of each."""
+"""Claims beside their measurements."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ from jovik.tables.table import Table
 
 
 def claims_table(found: ClaimsReport) -> Table:
-    """Return each claim with its verdict; below it why, and what makes one hesitate."""
+    """Return each claim with its verdict, followed by the reasons and doubts."""
     verdicts = found.verdicts
     runs = sorted({j.step.run for j in verdicts if j.step})
     lost = lost_in(found)
@@ -68,7 +68,7 @@ def _usual(found: ClaimsReport, j: ClaimVerdict) -> str:
 
 
 def lost_in(found: ClaimsReport) -> str:
-    """Return what to say before anything else where the drive lost data; empty if it did not."""
+    """Return the headline if the drive lost data, or an empty string."""
     return lost_words(found.lost, found.sheet.drive.capacity_bytes) if found.lost else ""
 
 
@@ -120,7 +120,7 @@ def doubts(found: ClaimsReport) -> list[str]:
 
 
 def _kept(drive: Drive) -> list[str]:
-    """Return what the maker says that no test of a day can judge."""
+    """Return the maker's statements that no test of a day can judge."""
     words = (
         [f"endurance {show_size(drive.endurance_bytes)} written"] if drive.endurance_bytes else []
     )

@@ -24,7 +24,7 @@ MOST_KINDS = 4
 
 
 def verdict_lines(found: Compared) -> list[str]:
-    """Return the answer in a few lines: what differs in how it was measured, then what changed."""
+    """Return the answer in a few lines: differing conditions first, then the changes."""
     changes = found.comparison.conditions
     lines = [f"differs: {'; '.join(map(condition_words, changes))}"] if changes else []
     return [*lines, _summary(found.comparison)]

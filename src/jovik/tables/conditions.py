@@ -1,4 +1,4 @@
-"""What compared drives were not measured alike in: rigs, links, firmware, a quiet machine."""
+"""Differing conditions of compared drives: rigs, links, firmware, a quiet machine."""
 
 from __future__ import annotations
 

@@ -21,7 +21,7 @@ SHORT_NAMES = {
     "random write 4KiB": "random write",
     "random write 4KiB depth 32": "random write, depth 32",
 }
-"""Classes of step as column heads; random ones are of 4 KiB."""
+"""Classes of step as column heads. Random ones are of 4 KiB."""
 
 
 def usual_words(usual: Usual | UsualFigure) -> str:
@@ -56,13 +56,13 @@ def standing_lines(found: ClassStanding) -> list[str]:
 
 
 def _value(f: ClassFigure) -> str:
-    """Return the figure with its interval; one pass has none."""
+    """Return the figure with its interval. One pass has none."""
     scale, unit = (1.0, "IOPS") if f.usual.is_iops else (per_unit(), rate_unit())
     return f"{figure_words(f.value, scale)} {unit}"
 
 
 def standing_table(found: ClassStanding) -> Table:
-    """Return each class of step beside what is usual, for a page."""
+    """Return each class of step beside its usual figure, for a page."""
     rows = [
         (
             f.usual.what,

@@ -37,7 +37,7 @@ def log_table(found: LogBeside) -> Table:
 
 
 def _short_words(found: LogBeside) -> list[str]:
-    """Return which steps the log does not cover, so that no energy is told of them."""
+    """Return the steps that the log does not cover, whose energy is therefore not shown."""
     short = [f for f in found.steps if f.covered < MIN_COVERAGE]
     if not short:
         return []

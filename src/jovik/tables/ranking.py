@@ -32,7 +32,7 @@ MOST_TOLD, MOST_GAPS = 6, 2
 
 
 def overall_table(found: RankingReport) -> Table:
-    """Return every drive with its index, what it costs and what it lasts."""
+    """Return every drive with its index, price and endurance."""
     ranking, by = found.ranking, found.by
     energy = by == ENERGY
     rows = [_overall_row(found, d) for d in ranking.drives]
@@ -126,7 +126,7 @@ def _step_header(found: RankingReport) -> list[str]:
 
 
 def _unit(found: RankingReport) -> str:
-    """Return what a rate is shown in: for a second, or for a joule."""
+    """Return the unit of a rate: for a second, or for a joule."""
     return rate_unit().replace("/s", "/J") if found.by == ENERGY else rate_unit()
 
 
@@ -150,7 +150,7 @@ def _step_rows(found: RankingReport, kind: str) -> Iterator[tuple[str, ...]]:
 
 
 def lead_words(lead: Interval) -> str:
-    """Return how many times; a tie where the interval says no more."""
+    """Return the factor, or a tie if the interval allows no more."""
     return figure_words(lead) + (" level" if _level(lead) else "")
 
 
@@ -258,7 +258,7 @@ def ranking_findings(found: RankingReport) -> list[str]:
 
 
 def ranking_foot(found: RankingReport, only: str | None = None) -> list[str]:
-    """Return what the index means, and what was left out and why, of all drives or only one."""
+    """Return the meaning of the index, and the omissions with reasons, of all drives or one."""
     ranking = found.ranking
     what = {"rig": "rigs", "firmware": "firmware versions"}.get(found.by, "drives")
     notes = (
@@ -298,7 +298,7 @@ def ranking_foot(found: RankingReport, only: str | None = None) -> list[str]:
 
 
 def _energy_words(found: RankingReport, only: str | None) -> list[str]:
-    """Return where the energy is from, and what drives take while idle."""
+    """Return the source of the energy figures, and the idle power of drives."""
     if found.by != ENERGY:
         return []
     idle = [f"{d} {figure_words(w)} W" for d, w in found.idle_watts.items() if only in (None, d)]
@@ -308,7 +308,7 @@ def _energy_words(found: RankingReport, only: str | None) -> list[str]:
 
 
 def _program_words(found: RankingReport, only: str | None) -> list[str]:
-    """Return how long the program takes that drives are ranked by, and what of it is not theirs."""
+    """Return the time of the ranked program, and its part that is not the drives'."""
     shown = [
         f"{s.drive} {program_words(x)}"
         for s in ranking_of(found.ranking, found.kind or "")
@@ -336,7 +336,7 @@ def _class_words(found: RankingReport, only: str | None) -> list[str]:
 
 
 def _index_words(found: RankingReport) -> list[str]:
-    """Return which steps make the index, who lacks some, and what runs are taken to differ by."""
+    """Return the steps of the index, the drives that lack some, and the spread of runs."""
     ranking = found.ranking
     if ranking.rank_intervals is None or len(ranking.rank_intervals.drives) < 2:
         return []

@@ -1,4 +1,4 @@
-"""Drives here, and what stands in the way of each: as documented, and as a table."""
+"""Attached drives and their obstacles: as documented, and as a table."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ from jovik.tables.table import Table
 
 
 def readiness_json(found: DriveReadiness, *, serials: bool = False) -> dict[str, Any]:
-    """Return one drive as documented; its serial in full only where that is wanted."""
+    """Return one drive as documented, with its full serial only on request."""
     device, temperatures = found.device, found.temperatures_c
     link = device.link
     return {
@@ -117,7 +117,7 @@ def readiness_table(rows: Sequence[dict[str, Any]]) -> Table:
 
 
 def _below(r: dict[str, Any]) -> list[str]:
-    """Return a drive's mounts, blocks, obstacles and what else may matter, a line each."""
+    """Return a drive's mounts, blocks, obstacles and further facts, a line each."""
     below = [r["node"]]
     for part in [
         {"name": "", "mounts": r["mounts"], "capacity_bytes": r["capacity_bytes"]},

@@ -1,4 +1,4 @@
-"""What was read by hand of a drive."""
+"""Readings of a drive taken by hand."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from jovik.tables.table import Table
 
 
 def readings_table(found: Noted) -> Table:
-    """Return each reading with its place, and how far it lies from what Jovik measured."""
+    """Return each reading with its place, and its distance from Jovik's measurement."""
     rows = [
         (
             b.reading.what,

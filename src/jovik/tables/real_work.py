@@ -1,4 +1,4 @@
-"""Real work against the synthetic, as shares of what the box says."""
+"""Real work as percentages of the advertised speed."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ KIND_WORDS = {WorkKind.STREAM: "stream", WorkKind.COPY: "copy", WorkKind.PROGRAM
 
 
 def real_work_sentence(found: RealWork) -> str:
-    """Return what the streams get of the box, and what copies and programs do."""
+    """Return the percentages of streams, copies and programs."""
     parts = []
     for kind, words in (
         (WorkKind.STREAM, "its streams reach"),

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 
 def recording_sentence(found: RecordingSummary) -> str:
-    """Return what a faster drive could do about it, at most."""
+    """Return the maximum gain from a faster drive."""
     share = f"{100 * found.waited_share:.0f} %"
     return (
         f"of {show_time(found.elapsed_ns)} the drive was waited for {show_time(found.waited_ns)} "

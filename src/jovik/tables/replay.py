@@ -1,4 +1,4 @@
-"""Replays: how long a recorded program would have taken here, beside what it took there."""
+"""Replays: the duration of a recorded program here and in the recording."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ def programs_table(drive: str, results: Sequence[StepResult]) -> Table:
 
 
 def replays_table(results: Sequence[StepResult]) -> Table:
-    """Return a row for each replay; without rows where there was none."""
+    """Return a row for each replay. Without replays there are no rows."""
     rows = []
     late = 0.0
     for number, r in enumerate(results, 1):

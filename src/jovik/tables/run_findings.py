@@ -1,4 +1,4 @@
-"""What the steps of a run tell together.
+"""Findings that combine the steps of a run.
 
 Ladders, long writes, access times, empty against full, copies.
 """
@@ -84,7 +84,7 @@ def ladder_table(curve: Ladder) -> Table:
 
 
 def long_write_table(number: int | None, result: StepResult) -> Table:
-    """Return the steady parts of a long write; `number` is the step's in its run."""
+    """Return the steady parts of a long write. `number` is the step's in its run."""
     written = result.findings.long_write
     step = result.step
     assert isinstance(step, IoStep) and written is not None
@@ -116,7 +116,7 @@ def long_write_table(number: int | None, result: StepResult) -> Table:
 
 
 def _shape_words(part: Level, scale: float) -> str:
-    """Return how the rate goes on within a part, in the part's unit."""
+    """Return the trend of the rate within a part, in the part's unit."""
     if part.from_bytes_s is None or part.to_bytes_s is None:
         return "level"
     one, two = significant(part.from_bytes_s * scale), significant(part.to_bytes_s * scale)
@@ -296,7 +296,7 @@ def cache_table(pairs: Sequence[CacheComparison]) -> Table:
 
 
 def is_copy(result: StepResult) -> bool:
-    """Return True if a result is of real files, whose own table says more."""
+    """Return True if a result is of real files, which have a table of their own."""
     return isinstance(result.step, CopyStep)
 
 

@@ -14,7 +14,7 @@ MOST_NAMED = 3
 
 
 def runs_table(found: Sequence[ListedRun]) -> Table:
-    """Return every run with what it came to, in the order given."""
+    """Return every run with its figures, in the given order."""
     rows = [
         (
             x.record.id,

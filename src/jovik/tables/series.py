@@ -15,7 +15,7 @@ COLUMNS = tuple(f.name for f in fields(Slice))
 
 
 def as_csv(rows: Iterable[Slice]) -> Iterator[str]:
-    """Yield lines of CSV, header first; what is not known is empty.
+    """Yield lines of CSV, header first. Unknown values are empty.
 
     Phrases are Jovik's own words, and no cell of them is a formula.
     """
@@ -27,7 +27,7 @@ def as_csv(rows: Iterable[Slice]) -> Iterator[str]:
 
 
 def as_parquet(rows: Iterable[Slice]) -> bytes:
-    """Return a Parquet file with the same columns; `time` is a time stamp in UTC.
+    """Return a Parquet file with the same columns. `time` is a time stamp in UTC.
 
     Raises
     ------

@@ -1,4 +1,4 @@
-"""Sheets: what the box says."""
+"""Sheets: the advertised specifications."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ MEDIA = {"solid state": "SSD", "spinning": "HDD"}
 
 
 def medium_word(medium: str) -> str:
-    """Return a medium as the trade says it; as it is where a person wrote something else."""
+    """Return a medium in the words of the trade, or as the user wrote it."""
     return MEDIA.get(medium.casefold(), medium)
 
 
@@ -71,7 +71,7 @@ def facts_line(drive: Drive) -> str:
 
 
 def over_provisioning_words(drive: Drive) -> str:
-    """Raw flash and what of it the user cannot address, or nothing if the sheet does not say."""
+    """Return raw flash and its reserved part, or nothing if the sheet does not state it."""
     share = drive.over_provisioning
     if share is None or drive.flash_bytes is None:
         return ""

@@ -1,4 +1,4 @@
-"""What a plan of the steady state was made to find, in a sentence each."""
+"""The answer to a steady-state plan's question, in a sentence each."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ from jovik.tables.table import figure_words
 
 
 def steady_answers(results: Sequence[StepResult]) -> list[str]:
-    """Return the answers of a run to what its plan asks; none if nothing was to be steady."""
+    """Return the answers of a run to its plan's question, or none without such a plan."""
     every = [*_demand(results), *_recovered(results), *_pauses(results), *_used(results)]
     return every or list(_tracked(results))
 
@@ -48,7 +48,7 @@ def _recovered(results: Sequence[StepResult]) -> Iterator[str]:
 
 
 def _of_before(ratio: Interval) -> str:
-    """Return how a rate stands to what it was, as shares; nothing is said that may be chance."""
+    """Return a rate as a percentage of its former value, or nothing if it may be chance."""
     head, _, reach = figure_words(ratio, 100).partition(" (")
     share = f"{head} % ({reach.rstrip(')')} %)" if reach else f"{head} %"
     if ratio.holds(1):
@@ -113,7 +113,7 @@ def _tracked(results: Sequence[StepResult]) -> Iterator[str]:
 
 
 def _figure(r: StepResult) -> str:
-    """Return what decides for a step: latency if it was tracked, else a rate or IOPS."""
+    """Return the decisive figure of a step: latency if it was tracked, otherwise a rate or IOPS."""
     step, iops = parse(r.kind), r.iops
     mean = (all_latencies_ns(r) or {}).get("mean")
     if r.findings.steady is not None and r.findings.steady.figure == "latency" and mean:

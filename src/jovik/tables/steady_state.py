@@ -1,4 +1,4 @@
-"""Rounds until steady: the window of each step, and what was tracked."""
+"""Rounds until steady: the window of each step, and the tracked figure."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.tables.table import Table, figure_words, interval_words
 
 MOST_ROWS = 14
-"""So many steps are listed one by one; of more, those that decided."""
+"""This many steps are listed one by one. Of more, only the decisive ones."""
 
 
 def steady_tables(results: Sequence[StepResult]) -> list[Table]:
@@ -73,7 +73,7 @@ def _iops(r: StepResult | None) -> str:
 
 
 def _shared_words(labels: Sequence[str]) -> str:
-    """Return what every label ends with, from a comma on."""
+    """Return the common ending of all labels, from a comma on."""
     endings = [label.split(", ")[1:] for label in labels]
     shared = [part for part in endings[0] if all(part in e for e in endings)] if endings else []
     parts = [p for p in shared if not p.startswith("until steady")]

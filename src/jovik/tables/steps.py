@@ -107,7 +107,7 @@ def run_table(
 
 @dataclass(frozen=True)
 class _Effort:
-    """Columns of what a step took beside time: warmth and processor.
+    """Columns of a step beside time: temperature and processor.
 
     Columns that nothing tells anything in are left out.
     """
@@ -177,7 +177,7 @@ def passes_table(results: Sequence[StepResult]) -> Table:
 
 
 def disturbance_lines(results: Sequence[StepResult], *, each: bool = False) -> list[str]:
-    """Return what else went on during a run, in one line for all of it, or one for each step."""
+    """Return other activity during a run, in one line for all of it, or one for each step."""
     if each:
         return [
             f"step {number}: {disturbance_words(d.sort, d.worst, d.amount_bytes)}, "
@@ -254,7 +254,7 @@ def _said(results: Sequence[StepResult], *, deciding: bool = False) -> list[str]
 
 
 def _excluded(run: RunRecord, results: Sequence[StepResult]) -> list[str]:
-    """Say that a run, or a step of it, was excluded and counts for nothing."""
+    """Return that a run, or a step of it, was excluded, with the reason."""
     if run.excluded is not None:
         return [f"excluded, in no verdict, ranking or page: {run.excluded}"]
     return [
@@ -289,7 +289,7 @@ def _row(number: int, r: StepResult) -> list[str]:
 
 
 def _figures(rate: Interval, iops: Interval | None) -> tuple[str, str, str]:
-    """Rate and IOPS in the order that was asked for; the interval is that of the first."""
+    """Return rate and IOPS in the chosen order. The interval is that of the first."""
     shown = significant(rate.median * per_unit())
     ios = significant(iops.median) if iops is not None else "-"
     if iops_first():
@@ -368,7 +368,7 @@ def step_json(result: StepResult) -> dict[str, Any]:
 
 
 def _cliff(result: StepResult) -> dict[str, Any] | None:
-    """Return where a long write fell first; the rest of what it showed is among the facts."""
+    """Return where a long write fell first. The facts contain the rest."""
     written = long_write_of(result)
     cliff = written.cliff if written is not None else None
     return asdict(cliff) if cliff is not None else None

@@ -1,4 +1,4 @@
-"""What a drive carries, load by load."""
+"""The loads that a drive can sustain."""
 
 from __future__ import annotations
 
@@ -69,7 +69,7 @@ def fit_table(found: Fitted) -> Table:
 
 
 def _fit_sentence(found: Fitted) -> str:
-    """Return how many loads it carries, which it does not, and what is not known."""
+    """Return how many loads it can sustain, which it cannot, and which are unknown."""
     known = [f for f in found.empty if f.headroom is not None]
     no = [f.load.title for f in known if not f.carried]
     carried = len(known) - len(no)
@@ -84,7 +84,7 @@ def _fit_sentence(found: Fitted) -> str:
 
 
 def by_short_test(f: Suitability) -> bool:
-    """Return True if its write rate is of a test too short to tell what lasts."""
+    """Return True if its write rate is from a test too short for a lasting rate."""
     return any(s.short_test for s in f.supplies)
 
 

@@ -45,7 +45,7 @@ class Table:
 
 
 def interval_words(value: Interval, scale: float = 1.0) -> str:
-    """``7,050 to 7,400``, or a dash if nothing tells; as many digits as tell the ends apart."""
+    """Return ``7,050 to 7,400`` with enough digits to distinguish the ends, or a dash."""
     if value.low is None or value.high is None:
         return "-"
     low, high = value.low * scale, value.high * scale

@@ -16,7 +16,7 @@ from jovik.tables.table import Table, figure_words, interval_json, interval_word
 
 @dataclass(frozen=True)
 class SharedPath:
-    """What targets share on their way, and what came through it.
+    """The shared path of several targets, and the rates through it.
 
     `in_step` is whether all passes were made at the same moment; `totals` are by phrase, bytes a
     second.
@@ -28,7 +28,7 @@ class SharedPath:
 
 
 def together_table(found: Sequence[TogetherFigure], path: SharedPath) -> Table:
-    """Return each step of each target alone and together; below it what they share."""
+    """Return each step of each target alone and together, followed by the shared path."""
     rows, before = [], ""
     for f in found:
         rows.append(

@@ -59,7 +59,7 @@ def upgrade_table(found: Upgraded) -> Table:
 
 
 def upgrade_verdict(found: Upgraded, machine_price: float | None = None) -> list[str]:
-    """Return answer: what it is worth it for, how many times faster overall, and for how much."""
+    """Return the answer: the uses that gain, the overall factor, and the price."""
     u = found.upgrade
     lines = [f"{found.new.name}: {u.conclusion}"]
     more = money_words(found, machine_price)
@@ -71,7 +71,7 @@ def upgrade_verdict(found: Upgraded, machine_price: float | None = None) -> list
 
 
 def jobs_table(found: Upgraded, *, brief: bool = False) -> Table:
-    """Return seconds for everyday jobs on each, computed, and what was read by hand.
+    """Return computed seconds for everyday jobs on each, and readings taken by hand.
 
     Without rows if nothing is known.
     """
@@ -96,7 +96,7 @@ def jobs_table(found: Upgraded, *, brief: bool = False) -> Table:
 
 
 def money_words(found: Upgraded, machine_price: float | None = None) -> list[str]:
-    """Return what it costs, for each halving of time and against replacing the whole machine."""
+    """Return the price, for each halving of time and against replacing the whole machine."""
     after, halving = found.new, found.upgrade.price_for_halving
     lines = (
         [f"price: {after.spelled_price}, {halving:.0f} {after.currency} for each halving of time"]
@@ -126,7 +126,7 @@ def seconds_words(value: Interval | None) -> str:
 
 
 def job_change(job: JobTime) -> str:
-    """By how much longer or shorter a job takes, where the intervals let it be said."""
+    """Return the change of a job's time, if the intervals allow a statement."""
     if job.old is None or job.new is None:
         return "-"
     if job.old.known and job.new.known and not job.apart:

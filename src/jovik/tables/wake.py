@@ -1,4 +1,4 @@
-"""What power saving costs: how much longer an I/O waits after a pause."""
+"""The cost of power saving: the extra wait of an I/O after a pause."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from jovik.tables.table import interval_json
 
 
 def wake_lines(results: Sequence[StepResult]) -> list[str]:
-    """Return what a read waits longer after a pause, of steps that were made both ways."""
+    """Return the extra wait of a read after a pause, for steps that were made both ways."""
     lines = []
     for cost in wake_costs(results):
         low, high = cost.longer_ns.low, cost.longer_ns.high

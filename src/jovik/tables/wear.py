@@ -1,4 +1,4 @@
-"""What a run cost the drive by its own counters: written to it, and by it to its medium."""
+"""The cost of a run by the drive's own counters: bytes from the host, and to the medium."""
 
 from __future__ import annotations
 

@@ -1,1 +1,1 @@
-"""What each command does, loaded when it is called (`jovik.cli.handled_by`)."""
+"""The handlers of commands, loaded when they are called (`jovik.cli.handled_by`)."""

@@ -14,7 +14,7 @@ from jovik.tables import Table
 
 
 def ceiling(engine: str, time_ns: int, form: str) -> None:
-    """Measure what the tester can do here with no drive in the way."""
+    """Measure the tester's own limits here, without a drive."""
     engines = [engine] if engine != "auto" else ["io_uring", "blocking"]
     notes = []
     if engine == "auto":

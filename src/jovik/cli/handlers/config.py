@@ -26,7 +26,7 @@ from jovik.tables import Table
 
 
 def show(form: str = "table") -> None:
-    """Show what is set, and in which file."""
+    """Show the settings, and their file."""
     rows = [(key, _shown(value)) for key, value in _set_values().items()]
     path = settings_path()
     if form == "json":
@@ -43,7 +43,7 @@ def show(form: str = "table") -> None:
 
 
 def keys(form: str) -> None:
-    """Show what can be set, and what it is without."""
+    """Show all settings and their defaults."""
     without = dict(zip(GENERAL, (str(default_shelf()), DEFAULT, "second", "counted"), strict=True))
     rows = [(key, without[key], about) for key, about in GENERAL.items()]
     for name, command in settable().items():
@@ -76,7 +76,7 @@ def keys(form: str) -> None:
 
 
 def set_command(key: str, value: str) -> None:
-    """Set KEY, such as measure.rig, to VALUE; it is checked as the option would check it."""
+    """Set KEY, such as measure.rig, to VALUE, with the checks of the option itself."""
     table, name, option = _place(key)
     stored: Any = value
     if option is not None:
@@ -97,7 +97,7 @@ def set_command(key: str, value: str) -> None:
 
 
 def unset(key: str) -> None:
-    """Take KEY away, so that it is again what it is without."""
+    """Set KEY back to its default."""
     values = _set_values()
     if key not in values:
         raise UnknownNameError("setting", key, values, "see jovik config")
@@ -107,7 +107,7 @@ def unset(key: str) -> None:
 
 
 def _set_values() -> dict[str, Any]:
-    """Return what is set, by ``command.option``; the password of a server's address is left out."""
+    """Return the settings by ``command.option``, without the password of a server's address."""
     flat: dict[str, Any] = {}
     for key, value in read_settings().items():
         flat |= (

@@ -108,7 +108,7 @@ def demo(out: Path | None) -> None:
 
 
 def _new_folder() -> Path:
-    """`jovik-demo`, or with a number behind it where that is taken."""
+    """Return `jovik-demo`, with a number if that name is taken."""
     names = ["jovik-demo", *(f"jovik-demo-{n}" for n in range(2, 1000))]
     return next(Path(n) for n in names if not Path(n).exists())
 

@@ -85,7 +85,7 @@ def _targets(
 
 
 def _costs(shelf: Shelf, requests: list[RunRequest], name: str | None) -> None:
-    """Print what each run would cost, as JSON, without writing anything."""
+    """Print the cost of each run as JSON, without writing anything."""
     rows = []
     for request in requests:
         sheet = sheet_for(shelf, request.target, name, enrol=False).sheet

@@ -42,7 +42,7 @@ def note(
     form: str,
     shelf_at: str | None,
 ) -> int:
-    """Note readings, pros and cons of DRIVE; without any, show what is noted."""
+    """Note readings, pros and cons of DRIVE. Without any, show its notes."""
     readings = [parse_reading(t, method, instrument) for t in texts]
     if source is not None:
         text = read_table(source)

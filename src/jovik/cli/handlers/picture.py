@@ -28,7 +28,7 @@ def draw_picture(
     size: tuple[int, int] | None,
     **options: Any,
 ) -> None:
-    """Draw one kind of picture; the file is checked before anything is drawn."""
+    """Draw one kind of picture, after checking the file."""
     usual, scale = CANVAS_SIZES[use]
     canvas = Canvas(*(size or usual), THEMES[theme], scale)
     with file_or_output(out, ".png") as file:

@@ -55,7 +55,7 @@ def show(
     form: str,
     shelf_at: str | None,
 ) -> int:
-    """Show what plan NAME does, in its order, and why."""
+    """Show the steps of plan NAME in order, with their reasons."""
     if budget is not None and target_at is None:
         raise UsageError(
             "--budget needs --target, because the time of a plan depends on the target",
@@ -88,7 +88,7 @@ def show(
 
 
 def check(file: str) -> int:
-    """Read a plan's FILE and say whether it is one; the line and the key at fault if it is not."""
+    """Check a plan's FILE, and report the line and the key of an error."""
     plan = load_plan(file)
     echo(
         f"{plan.title}: {len(plan.lines)} lines, {len(plan.steps)} steps; it can be "

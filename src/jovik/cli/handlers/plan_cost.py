@@ -18,7 +18,7 @@ from jovik.steps import Plan
 
 @dataclass(frozen=True)
 class PlanOnTarget:
-    """What a plan costs on one target, and what its time budget took away."""
+    """The cost of a plan on one target, and the steps that its time budget removed."""
 
     target: str
     time_ns: int

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 
 
 def show(recording: str, form: str, shelf_at: str | None) -> int:
-    """Show what RECORDING holds, and how long the drive was waited for."""
+    """Show the content of RECORDING, and the time spent waiting for the drive."""
     show_recording(recording, form, shelf_at)
     return 0
 
@@ -66,7 +66,7 @@ def list_recordings(form: str, shelf_at: str | None) -> int:
 
 
 def remove(name: str, shelf_at: str | None) -> int:
-    """Take the recording called NAME off the shelf; results of its replays stay."""
+    """Remove the recording NAME from the shelf. Results of its replays stay."""
     with Shelf(where_from(shelf_at)) as shelf:
         echo(f"removed: {shelf.recordings.remove(name)}")
     return 0
@@ -75,7 +75,7 @@ def remove(name: str, shelf_at: str | None) -> int:
 def show_recording(
     recording: str, form: str, shelf_at: str | None, taken: Taken | None = None
 ) -> None:
-    """Print what a recording holds, and how long each of several takes lasted."""
+    """Print the content of a recording, and the durations of several takes."""
     shown, digest = recording_called(recording, shelf_at)
     summary = summary_of(shown)
     if form == "json":

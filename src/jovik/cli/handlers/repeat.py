@@ -20,7 +20,7 @@ def repeat(
     form: str,
     shelf_at: str | None,
 ) -> int:
-    """Do again what RUN did, or the last run."""
+    """Repeat RUN, or the last run."""
     with Shelf(where_from(shelf_at)) as shelf:
         record = shelf.run(run_key(shelf, run or LAST))
         request = request_from_run(

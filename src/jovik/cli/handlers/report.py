@@ -35,7 +35,7 @@ def report(
     form: str,
     shelf_at: str | None,
 ) -> int:
-    """Make the review of DRIVE: the verdict first, then all that it rests on."""
+    """Write the review of DRIVE."""
     if every and (edit or language != "en"):
         raise UsageError("--edit and --language are of one drive's review", "name the DRIVE")
     if every == (drive is not None):
@@ -78,7 +78,7 @@ def report(
 
 
 def _edit(place: Path | None) -> None:
-    """Open the reviewer's text in an editor; one that is not there begins with a draft."""
+    """Open the reviewer's text in an editor, or a draft if there is none."""
     if place is None:
         raise UsageError("a shelf on a server has no place for words", "name a file with --words")
     if not (sys.stdin.isatty() or os.environ.get("EDITOR") or os.environ.get("VISUAL")):

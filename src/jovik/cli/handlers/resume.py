@@ -17,7 +17,7 @@ def resume(
     form: str,
     shelf_at: str | None,
 ) -> int:
-    """Go on with RUN, or the last one that was not finished, after its last finished pass."""
+    """Resume RUN, or the last unfinished one, after its last finished pass."""
     with Shelf(where_from(shelf_at)) as shelf:
         named = run_key(shelf, run) if run is not None else None
         record, request = resume_request(

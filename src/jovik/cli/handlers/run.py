@@ -21,7 +21,7 @@ from jovik.tables.series import as_csv, as_parquet
 
 
 def show(run: str, every_note: bool, each_pass: bool, form: str, shelf_at: str | None) -> int:
-    """Show RUN again, as measure did; 'last' is the one begun last."""
+    """Show RUN again, as measure did. 'last' is the latest."""
     with Shelf(where_from(shelf_at)) as shelf:
         record = shelf.run(run_key(shelf, run))
         show_run(
@@ -60,7 +60,7 @@ def series(
 
 
 def meter(run: str, quantity: str, out: Path, force: bool, form: str, shelf_at: str | None) -> None:
-    """Write what a meter beside a model drive would have shown during RUN."""
+    """Write the simulated readings of a meter beside a model drive during RUN."""
     if out != Path("-"):
         refuse_foreign(out, None, force=force)
     with Shelf(where_from(shelf_at)) as shelf:
@@ -73,7 +73,7 @@ def meter(run: str, quantity: str, out: Path, force: bool, form: str, shelf_at: 
 
 
 def remove(run: str, shelf_at: str | None) -> None:
-    """Remove RUN and its passes from the shelf for good; its name is typed in full."""
+    """Remove RUN and its passes from the shelf for good. The user types its name in full."""
     with Shelf(where_from(shelf_at)) as shelf:
         key = run_key(shelf, run)
         if key != run:

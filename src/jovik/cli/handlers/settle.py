@@ -13,7 +13,7 @@ from jovik.shelf.store import Shelf
 
 
 def settle(shelf: Shelf, found: ClaimsReport, target: str) -> bool:
-    """Measure again what is too close to call; whether there was anything."""
+    """Repeat steps that are too close to call. Return True if there were any."""
     request = request_for_undecided(
         found.verdicts,
         target,

@@ -99,7 +99,7 @@ def edit(name: str, source: str | None, shelf_at: str | None, **words: str | Non
 
 
 def _in_editor(before: Sheet) -> Sheet:
-    """Return the sheet as a person leaves it in the editor.
+    """Return the sheet as edited by the user.
 
     A text that is none is kept in a file.
     """
@@ -132,7 +132,7 @@ def _say_changes(before: Sheet, changes: Sequence[Change]) -> None:
 
 
 def rename(name: str, new_name: str, shelf_at: str | None) -> None:
-    """Call the drive NAME by another name; its runs, notes and samples stay with it."""
+    """Rename the drive NAME. Its runs, notes and samples stay with it."""
     with Shelf(where_from(shelf_at)) as shelf:
         before = shelf.sheet(name)
         after = edited_sheet(before, {"name": new_name})
@@ -140,7 +140,7 @@ def rename(name: str, new_name: str, shelf_at: str | None) -> None:
 
 
 def remove(name: str, with_runs: bool, shelf_at: str | None) -> None:
-    """Remove the drive NAME with its sheet and notes; one that was measured only --with-runs."""
+    """Remove the drive NAME with its sheet and notes. With runs, only if --with-runs is given."""
     with Shelf(where_from(shelf_at)) as shelf:
         drive = shelf.sheet(name).drive.name
         gone = shelf.corrections.remove_drive(drive, with_runs=with_runs)

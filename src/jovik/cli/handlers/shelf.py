@@ -38,7 +38,7 @@ def export_command(
 def import_command(
     source: Path, drive: str | None, mapping: Path | None, form: str, shelf_at: str | None
 ) -> None:
-    """Bring what SOURCE holds onto the shelf."""
+    """Import the records of SOURCE."""
     with Shelf(where_from(shelf_at), create=True) as shelf:
         if mapping is not None:
             _note_table(shelf, source, mapping, drive, form)
@@ -107,7 +107,7 @@ def _note_table(found: Shelf, source: Path, mapping: Path, drive: str | None, fo
 
 @contextlib.contextmanager
 def _progress() -> Iterator[Callable[[int, int], None]]:
-    """Yield a line on a terminal that says how far a long look has come."""
+    """Yield a progress line on a terminal for a long check."""
     began, shown = time.monotonic(), False
 
     def tell(done: int, count: int) -> None:
@@ -147,7 +147,7 @@ def check(quiet: bool, form: str, shelf_at: str | None) -> int:
 
 
 def backup(out: Path, force: bool, quiet: bool, form: str, shelf_at: str | None) -> None:
-    """Copy the shelf as it is at this moment to a file, while others go on writing to it."""
+    """Copy the shelf as of this moment to a file, while others continue to write to it."""
     with Shelf(where_from(shelf_at)) as shelf:
         shelf.backup(out, force=force)
     if not quiet:

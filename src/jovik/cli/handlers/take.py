@@ -25,7 +25,7 @@ def take(
     force: bool,
     form: str,
 ) -> int:
-    """Take down every request that reaches a drive while COMMAND runs; needs root."""
+    """Capture every request that reaches a drive while COMMAND runs. Needs root."""
     refuse_foreign(out, None, force=force)
     if not out.resolve().parent.is_dir():
         raise OutputError(f"there is no folder {out.parent} to put the recording in")

@@ -84,7 +84,7 @@ BAD_PLACES = 8
     REPLAY_ASIDE,  # flushes and discards
 ) = range(FIRST_BAD + BAD_PLACES, FIRST_BAD + BAD_PLACES + 5)
 LAST_WRITE_END, LAST_WRITE_NS = REPLAY_ASIDE + 1, REPLAY_ASIDE + 2
-"""Where the write that completed last ended, and when; 0 before the first."""
+"""End and time of the write that completed last, or 0 before the first."""
 OUT_COUNT = LAST_WRITE_NS + 1
 REPLAY_COLUMNS = 6
 """Numbers of a request of a replay: kind and flags, offset, bytes, think or issue, after, rank."""

@@ -1,4 +1,4 @@
-"""What both compiled loops are made of.
+"""The common parts of the compiled loops.
 
 Libc, ordered memory access, random offsets, stamps, counting.
 
@@ -59,7 +59,7 @@ _LAST_BUCKET = histogram.COUNT - 1
 
 @intrinsic
 def load_acquire_u32(typingctx, address):
-    """Load 32 bits; later accesses stay behind it."""
+    """Load 32 bits. Later accesses stay behind it."""
 
     def build(context, builder, signature, arguments):
         place = builder.inttoptr(arguments[0], ir.IntType(32).as_pointer())
@@ -70,7 +70,7 @@ def load_acquire_u32(typingctx, address):
 
 @intrinsic
 def store_release_u32(typingctx, address, value):
-    """Store 32 bits; earlier accesses stay before it."""
+    """Store 32 bits. Earlier accesses stay before it."""
 
     def build(context, builder, signature, arguments):
         place = builder.inttoptr(arguments[0], ir.IntType(32).as_pointer())
@@ -82,7 +82,7 @@ def store_release_u32(typingctx, address, value):
 
 @intrinsic
 def load_acquire_i64(typingctx, address):
-    """Load 64 bits; later accesses stay behind it."""
+    """Load 64 bits. Later accesses stay behind it."""
 
     def build(context, builder, signature, arguments):
         place = builder.inttoptr(arguments[0], ir.IntType(64).as_pointer())
@@ -93,7 +93,7 @@ def load_acquire_i64(typingctx, address):
 
 @intrinsic
 def store_release_i64(typingctx, address, value):
-    """Store 64 bits; earlier accesses stay before it."""
+    """Store 64 bits. Earlier accesses stay before it."""
 
     def build(context, builder, signature, arguments):
         place = builder.inttoptr(arguments[0], ir.IntType(64).as_pointer())
@@ -105,7 +105,7 @@ def store_release_i64(typingctx, address, value):
 
 @intrinsic
 def fetch_add_i64(typingctx, address, value):
-    """Add to a 64-bit number that threads share; gives what it was."""
+    """Add to a 64-bit number that threads share, and return its previous value."""
 
     def build(context, builder, signature, arguments):
         place = builder.inttoptr(arguments[0], ir.IntType(64).as_pointer())
@@ -168,7 +168,7 @@ def address_of(typingctx, pointer):
 
 @njit
 def now(clock, ts):
-    """Nanoseconds of a clock; `ts` points to two numbers to write in."""
+    """Return the nanoseconds of a clock. `ts` points to two numbers to write in."""
     libc_clock(clock, address_of(ts))
     return ts[0] * 1_000_000_000 + ts[1]
 
@@ -237,7 +237,7 @@ def choose_io(x, share, random, blocks):
 
 @njit
 def bucket(latency):
-    """Return the histogram bucket; must agree with `jovik.base.histogram.bucket_of`."""
+    """Return the histogram bucket, as `jovik.base.histogram.bucket_of` does."""
     if latency < (2 << _PART_BITS):
         return max(latency, 0)
     octave = 63 - leading_zeros(latency) - _PART_BITS
@@ -246,7 +246,7 @@ def bucket(latency):
 
 @njit
 def count(latency, direction, size, row, slices, counts, out):
-    """Enter one completed I/O; `direction` is 0 for a read, 1 for a write."""
+    """Count one completed I/O. `direction` is 0 for a read, 1 for a write."""
     counts[direction * histogram.COUNT + bucket(latency)] += 1
     slices[row * layout.SLICE_WIDTH + 2 * direction] += size
     slices[row * layout.SLICE_WIDTH + 2 * direction + 1] += 1

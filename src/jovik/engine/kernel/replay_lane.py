@@ -41,7 +41,7 @@ from jovik.engine.kernel.replay_loop import (
 )
 
 SPIN_NS = 60_000
-"""A wait so short is spun through; there may be more lanes than processors to spin on."""
+"""Maximum wait that is spun through. There may be more lanes than processors."""
 NAP_NS = 1_000
 """A lane that waits for another sleeps as short as the system lets it."""
 

@@ -1,1 +1,1 @@
-"""The loads that ship with Jovik, one TOML file each; see `jovik.sheets.load`."""
+"""The loads that ship with Jovik, one TOML file each (`jovik.sheets.load`)."""
