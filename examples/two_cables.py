@@ -61,7 +61,7 @@ print(rates.round(2))
 
 # %% [markdown]
 # ## Judge
-# The newest results are of the poor cable. Jovik remembers that the same sample did better elsewhere,
+# The newest results are of the poor cable. Jovik knows that the same sample was faster elsewhere,
 # and does not call the drive short.
 
 # %%

@@ -474,7 +474,7 @@ def test_a_load_that_is_none_is_refused(tmp_path: Path, text: str, said: str) ->
 
 
 def test_a_unit_far_from_its_siblings_is_suspect_with_checks_in_order() -> None:
-    good = [made([1000e6, 1010e6, 990e6], unit=f"unit {n}") for n in (1, 2)]
+    good = [made([1000e6, 1010e6, 990e6], sample=f"sample {n}") for n in (1, 2)]
     bad = made(
         [400e6, 410e6, 390e6],
         sample="sample 3",

@@ -15,7 +15,7 @@ import pytest
 from PIL import Image
 
 from jovik.analysis.ladder import ladders_in
-from jovik.analysis.ranking import rank
+from jovik.analysis.ranking import rank_drives
 from jovik.analysis.step_result import Conditions, Limit, PassFigures, StepResult
 from jovik.base.findings import Findings
 from jovik.charts import image, ladder, long_write
@@ -217,7 +217,7 @@ def test_a_point_that_is_not_simply_the_drives_is_hollow_and_says_why(tmp_path: 
 def test_the_choices_that_a_kind_offers_are_those_that_its_builder_knows() -> None:
     choices = {(k, o.name): o.of for k, kind in KINDS_OF_PICTURES.items() for o in kind.options}
     assert choices["ladder", "axis"] == tuple(ladder.AXES)
-    assert choices["long-write", "over"] == long_write.VIEWS
+    assert choices["long-write", "axis"] == long_write.VIEWS
 
 
 DRAWN = [words for words in KINDS if "--theme" not in words and "--axis" not in words]
@@ -323,7 +323,7 @@ def test_a_ranking_of_any_size_is_drawn(tmp_path: Path, drives: int) -> None:
     ]
     results.append(result("measured once", "random write 4KiB", [5e7]))
     out = tmp_path / "r.svg"
-    image.draw(ranking_chart(rank(results), results[0].drive), out, Canvas())
+    image.draw(ranking_chart(rank_drives(results), results[0].drive), out, Canvas())
     drawn = out.read_text()
     assert "Ranking by index" in drawn and "medians of" in drawn
     if drives < 8:

@@ -465,7 +465,8 @@ def test_one_unit_on_two_rigs_side_by_side(jovik: Program) -> None:
     assert "rig" in jovik("rank", "--sample", "sample A", "--by", "rig").out
     assert "go together" in jovik("rank", "--by", "rig", status=2).err
     assert (
-        "no measured unit called 'B'" in jovik("rank", "--sample", "B", "--by", "rig", status=2).err
+        "no measured sample called 'B'"
+        in jovik("rank", "--sample", "B", "--by", "rig", status=2).err
     )
 
 

@@ -291,6 +291,7 @@ def test_the_documents_name_what_there_is() -> None:
         StuckSensor,
         UnreadableRange,
     )
+    from jovik.steps.replay import recording_names
 
     readme, models = (TOP / "README.md").read_text(), (TOP / "docs" / "model-drives.md").read_text()
     assert set(re.findall(r"`model:([a-z]+)`", models)) == set(model_names())
@@ -299,7 +300,10 @@ def test_the_documents_name_what_there_is() -> None:
         for link in re.findall(r"\]\(((?!http)[^)#]+)\)", text):
             assert (path.parent / link).exists(), (path.name, link)
         assert set(re.findall(r"--plan ([a-z-]+)(?![a-z.-])", text)) <= set(plan_names())
-        assert set(re.findall(r"--load ([a-z0-9-]+)(?!\S)", text)) <= set(load_names())
+        assert set(re.findall(r"--load ([a-z0-9-]+)(?!\S)", text)) <= {
+            *load_names(),
+            *recording_names(),
+        }
     assert all(f"docs/{p.name}" in readme for p in texts if p.parent.name == "docs")
     pictures = {p.name for p in (TOP / "docs" / "screenshots").glob("*.png")}
     assert (

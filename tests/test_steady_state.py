@@ -13,7 +13,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jovik.analysis.claims import Verdict, judge
+from jovik.analysis.claims import Verdict, judge_claims
 from jovik.analysis.comparability import settled
 from jovik.analysis.demand import demand_points, enough_of
 from jovik.analysis.recovery import recoveries
@@ -248,13 +248,13 @@ def test_a_steady_claim_is_judged_by_the_steady_state_and_by_nothing_else() -> N
     fresh = made([410e6] * 5, "random write 4KiB depth 32")
     window = SteadyState("rate", 6, 2, 5, True, 0.02, 0.01, (WRITE,))
     steady = made([820e6] * 5, WRITE, findings=Findings(steady=window))
-    assert judge([claim], [fresh])[0].verdict is Verdict.UNTESTED
-    assert judge([plain], [steady])[0].verdict is Verdict.UNTESTED
-    assert judge([claim], [fresh, steady])[0].step is steady
-    assert judge([plain], [fresh, steady])[0].step is fresh
+    assert judge_claims([claim], [fresh])[0].verdict is Verdict.UNTESTED
+    assert judge_claims([plain], [steady])[0].verdict is Verdict.UNTESTED
+    assert judge_claims([claim], [fresh, steady])[0].step is steady
+    assert judge_claims([plain], [fresh, steady])[0].step is fresh
     unsure = replace(steady, findings=Findings(steady=replace(window, steady=False)))
     assert not settled(unsure) and not settled(replace(steady, findings=Findings()))
-    assert judge([claim], [unsure])[0].verdict is Verdict.UNTESTED
+    assert judge_claims([claim], [unsure])[0].verdict is Verdict.UNTESTED
 
 
 def test_findings_of_rounds_come_back_from_their_json() -> None:
