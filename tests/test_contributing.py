@@ -25,7 +25,7 @@ from jovik.shelf.store import Shelf
 
 def passes_of(shelf: Shelf, drives: Sequence[str]) -> BarChart:
     """Chart how many passes each step has."""
-    results = shelf.latest_results(shelf.sheet(drives[0]).drive.name)
+    results = shelf.results.latest(shelf.sheets.get(drives[0]).drive.name)
     rows = [
         BarRow(r.kind, (Bar(len(r.passes), str(len(r.passes)), r.kind),)) for r in results
     ]
@@ -61,7 +61,7 @@ class NamesAnswer(Answer):
 
 def names(shelf: Shelf, containing: str) -> NamesAnswer:
     """List the drives whose name contains a text."""
-    return NamesAnswer(tuple(n for n in shelf.drive_names() if containing in n))
+    return NamesAnswer(tuple(n for n in shelf.sheets.names() if containing in n))
 '''
 COMMAND = '''"""`jovik names`."""
 

@@ -341,7 +341,7 @@ def test_passes_that_waited_to_the_end_say_where_and_are_delivered(known: Progra
     known("sheet", "list")
     assert not spool.exists() and len(passes(known.shelf)) == 4
     with Shelf(str(known.shelf)) as shelf:
-        assert [r.state for r in shelf.runs()] == ["done"]
+        assert [r.state for r in shelf.runs.every()] == ["done"]
 
 
 def passes(shelf: Path) -> list[tuple[int, int]]:

@@ -39,15 +39,15 @@ SHEET = Sheet(
 def test_a_sheet_survives_toml_and_the_shelf(tmp_path: Path) -> None:
     assert read_sheet(write_sheet(SHEET), "x") == SHEET
     with Shelf(str(tmp_path / "s.db"), create=True) as shelf:
-        shelf.add_sheet(SHEET)
-        assert shelf.sheet("fjord 1tb") == SHEET
+        shelf.sheets.add(SHEET)
+        assert shelf.sheets.get("fjord 1tb") == SHEET
         one: Claim = parse_claim("sequential read", "7000 MB/s")
-        shelf.add_claim("Fjord 1TB", one)
-        assert shelf.sheet("Fjord 1TB").claims[-1] == one
+        shelf.sheets.add_claim("Fjord 1TB", one)
+        assert shelf.sheets.get("Fjord 1TB").claims[-1] == one
         with pytest.raises(UsageError, match="already"):
-            shelf.add_sheet(SHEET)
+            shelf.sheets.add(SHEET)
         with pytest.raises(UnknownNameError) as caught:
-            shelf.sheet("Fjord 2TB")
+            shelf.sheets.get("Fjord 2TB")
         assert "Fjord 1TB" in caught.value.hint
 
 

@@ -106,7 +106,7 @@ def test_one_drive_alone_and_two_shelves_into_one(jovik: Program, exported: Path
     # The same drive by name; its unit by its serial; its runs are added to those that are here.
     assert "added 0 drives, 1 run, 4 passes" in jovik("shelf", "import", exported).out
     with Shelf(str(jovik.shelf)) as shelf:
-        assert len(shelf.samples(SLATE)) == 1 and len(shelf.drive_names()) == 2
+        assert len(shelf.sheets.samples(SLATE)) == 1 and len(shelf.sheets.names()) == 2
     jovik("shelf", "export", "--drive", SLATE, "--out", "slate.zip")
     assert {
         json.loads(b)["drive"]

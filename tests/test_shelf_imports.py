@@ -147,7 +147,7 @@ def test_an_archive_with_one_wrong_field_is_refused_and_every_reader_works_on(
                 shelf.merge(bad)
             assert caught.value.hint == "nothing was changed"
             assert shelf.check() == before and not before.faults
-            assert len(shelf.latest_results()) == (0 if "empty" in where.name else 2)
+            assert len(shelf.results.latest()) == (0 if "empty" in where.name else 2)
 
 
 def test_a_finished_step_takes_no_more_passes(
@@ -236,8 +236,8 @@ def test_twenty_million_empty_lists_are_refused_at_once(jovik: Program, tmp_path
 def test_where_a_run_came_from_is_shown(jovik: Program, archive: Path) -> None:
     jovik("shelf", "import", archive)
     with Shelf(str(jovik.shelf)) as shelf:
-        keys = [r.id for r in shelf.runs()]
-        assert {r.imported for r in shelf.runs()} == {"all.zip"}
+        keys = [r.id for r in shelf.runs.every()]
+        assert {r.imported for r in shelf.runs.every()} == {"all.zip"}
     assert keys
     jovik("report", COMET, "--out", "review.html")
     assert "imported" in (jovik.folder / "review.html").read_text()
@@ -282,14 +282,14 @@ def test_one_damaged_record_takes_nothing_else_with_it_and_is_found(
         connection.execute(DAMAGE[what])
     with Shelf(str(shown.shelf)) as shelf:
         assert shelf.check().faults
-        for name in shelf.drives():
-            shelf.sheet(name)
-            shelf.notes(name)
-        shelf.readings()
-        assert shelf.results(with_latencies=True) and shelf.latest_results(filled=True)
-        shelf.results_of_several_rigs()
-        for run in shelf.runs():
-            list(shelf.passes_of_run(run.id))
+        for name in shelf.sheets.drives():
+            shelf.sheets.get(name)
+            shelf.notes.of(name)
+        shelf.notes.readings()
+        assert shelf.results.every(with_latencies=True) and shelf.results.latest(filled=True)
+        shelf.results.of_several_rigs()
+        for run in shelf.runs.every():
+            list(shelf.runs.passes(run.id))
         shelf.export(shown.folder / "out.zip")
     with Shelf(str(shown.folder / "other.db"), create=True) as other:
         assert other.merge(shown.folder / "out.zip").runs and not other.check().faults
@@ -328,7 +328,7 @@ def test_a_large_shelf_is_checked_by_several_processes_with_the_same_answer(
         seen: list[tuple[int, int]] = []
         assert shelf.check(lambda done, count: seen.append((done, count))) == alone
         assert len(alone.faults) > 5 and seen[-1] == (14, 14) and len(seen) > 5
-        assert shelf.drive_names()  # and goes on with connections of its own
+        assert shelf.sheets.names()  # and goes on with connections of its own
 
 
 def test_what_is_left_out_is_named(shown: Program) -> None:
@@ -376,7 +376,7 @@ def test_a_run_dated_in_the_future_does_not_win_for_ever(jovik: Program) -> None
     assert f"run {wrong} is dated 2099-01-01, in the future" in told
     jovik(*words, "--seed", "2")
     with Shelf(str(jovik.shelf)) as shelf:
-        newest = shelf.latest_run()
+        newest = shelf.runs.latest()
         assert newest is not None and newest != wrong
-        assert [r.run for r in shelf.latest_results(COMET)] == [newest]
-        assert [r.id for r in shelf.runs()] == [wrong, newest]
+        assert [r.run for r in shelf.results.latest(COMET)] == [newest]
+        assert [r.id for r in shelf.runs.every()] == [wrong, newest]

@@ -72,7 +72,7 @@ def trace(rate: float = 1e8, **more: Any) -> Trace:
 def shelf(tmp_path: Path) -> Any:
     with Shelf(str(tmp_path / "s.db"), create=True) as opened:
         for name in ("A", "B"):
-            opened.add_sheet(Sheet(Drive(name)))
+            opened.sheets.add(Sheet(Drive(name)))
         yield opened
 
 
@@ -85,7 +85,7 @@ def run(
     ladder: str | None = None,
 ) -> RunWriter:
     """A finished run with these steps and rates, three passes each."""
-    writer = shelf.begin_run(
+    writer = shelf.runs.begin(
         drive, Rig("bench", {}), {"kind": "folder", "path": "/x"}, "phrases", 1, {}, "0"
     )
     for position, (phrase, rate) in enumerate(steps):
@@ -114,14 +114,17 @@ def test_the_newest_of_each_kind_counts_in_the_order_of_the_first(shelf: Shelf) 
     run(shelf, "B", (READ, 1e8), (DEEP, 2e8))
     run(shelf, "A", (READ, 3e8))
     run(shelf, "B", (READ, 4e8), ("rest 5s", 0))
-    assert rates(shelf.latest_results()) == {("B", READ): 400, ("B", DEEP): 200, ("A", READ): 300}
-    assert shelf.latest_results()[0].drive == "B", (
+    assert rates(shelf.results.latest()) == {("B", READ): 400, ("B", DEEP): 200, ("A", READ): 300}
+    assert shelf.results.latest()[0].drive == "B", (
         "the drive measured first comes first, whatever is newest"
     )
-    assert rates(shelf.latest_results("a")) == {("A", READ): 300}
-    assert list(shelf.drives()) == ["A", "B"] and shelf.drives()["A"] == shelf.sheet("a").drive
-    assert not any(r.latencies for r in shelf.latest_results()) and all(
-        r.latencies for r in shelf.latest_results(with_latencies=True)
+    assert rates(shelf.results.latest("a")) == {("A", READ): 300}
+    assert (
+        list(shelf.sheets.drives()) == ["A", "B"]
+        and shelf.sheets.drives()["A"] == shelf.sheets.get("a").drive
+    )
+    assert not any(r.latencies for r in shelf.results.latest()) and all(
+        r.latencies for r in shelf.results.latest(with_latencies=True)
     )
 
 
@@ -129,16 +132,16 @@ def test_rungs_and_full_drives_stand_back(shelf: Shelf) -> None:
     run(shelf, "A", (READ, 1e8))
     run(shelf, "A", (READ, 5e8), (DEEP, 6e8), ladder="random read 4KiB depth 1..32")
     run(shelf, "A", (READ, 7e8), filled=90)
-    assert rates(shelf.latest_results()) == {("A", READ): 100}, (
+    assert rates(shelf.results.latest()) == {("A", READ): 100}, (
         "a rung has fewer passes, and takes no step's place"
     )
-    assert rates(shelf.latest_results(ladders=True)) == {("A", READ): 500, ("A", DEEP): 600}
-    found = shelf.latest_results(filled=True, ladders=True)
+    assert rates(shelf.results.latest(ladders=True)) == {("A", READ): 500, ("A", DEEP): 600}
+    found = shelf.results.latest(filled=True, ladders=True)
     assert sorted(
         (r.conditions.filled_percent or 0, round(r.passes[0].rate_bytes_s / 1.01e6)) for r in found
     ) == [(0, 500), (0, 600), (90, 700)]
     run(shelf, "B", (READ, 1e8), ladder="random read 4KiB depth 1,2,4")
-    assert rates(shelf.latest_results()) == {("A", READ): 100, ("B", READ): 100}, (
+    assert rates(shelf.results.latest()) == {("A", READ): 100, ("B", READ): 100}, (
         "where there is nothing else they count"
     )
 
@@ -149,9 +152,9 @@ def test_units_lie_side_by_side(shelf: Shelf) -> None:
     run(shelf, "A", (READ, 3e8), sample="sample 2")
     assert {
         r.conditions.sample: round(r.passes[0].rate_bytes_s / 1.01e6)
-        for r in shelf.latest_by_sample("A")
+        for r in shelf.results.latest_by_sample("A")
     } == {"sample 1": 100, "sample 2": 300}
-    assert shelf.latest_by_sample("B") == []
+    assert shelf.results.latest_by_sample("B") == []
 
 
 def test_a_pass_comes_back_as_it_was(shelf: Shelf) -> None:
@@ -162,12 +165,12 @@ def test_a_pass_comes_back_as_it_was(shelf: Shelf) -> None:
         environment=around,
         scan=ScanRecord((0, 10), 10, (1e8, 0.0), (5e4, None), (0, 3), 77),
     )
-    writer = shelf.begin_run(
+    writer = shelf.runs.begin(
         "A", Rig("bench", {}), {"kind": "folder", "path": "/x"}, "phrases", 1, {"tasks": []}, "0"
     )
     writer.step_begun(0, parse(READ), CONDITIONS)
     writer.pass_done(0, 1, given)
-    for back in (shelf.traces(writer.id, READ)[0], next(shelf.passes_of_run(writer.id)).trace):
+    for back in (shelf.runs.traces(writer.id, READ)[0], next(shelf.runs.passes(writer.id)).trace):
         assert (back.slices == given.slices).all() and (
             back.latencies["read"].counts == given.latencies["read"].counts
         ).all()
@@ -179,55 +182,55 @@ def test_a_pass_comes_back_as_it_was(shelf: Shelf) -> None:
             back.latencies["read"].maximum_ns,
             back.latencies["read"].sum_ns,
         ) == (5, 99_999, 123_456)
-    assert next(shelf.passes_of_run(writer.id)).whole is False
+    assert next(shelf.runs.passes(writer.id)).whole is False
     writer.pass_done(0, 1, trace(9e8))
-    assert [round(t.rate_bytes_s / 1e6) for t in shelf.traces(writer.id, READ)] == [900], (
+    assert [round(t.rate_bytes_s / 1e6) for t in shelf.runs.traces(writer.id, READ)] == [900], (
         "made again, it takes the other's place"
     )
     writer.step_done(0, StepResult(READ, READ, (), {}, CONDITIONS))
-    assert next(shelf.passes_of_run(writer.id)).whole is True
+    assert next(shelf.runs.passes(writer.id)).whole is True
 
 
 def test_runs_are_found_and_opened_again(shelf: Shelf) -> None:
-    assert shelf.latest_run() is None
+    assert shelf.runs.latest() is None
     first = run(shelf, "A", (READ, 1e8))
-    second = shelf.begin_run(
+    second = shelf.runs.begin(
         "A", Rig("bench", {}), {"kind": "folder", "path": "/x"}, "phrases", 1, {}, "0"
     )
     assert (
-        shelf.latest_run() == second.id
-        and shelf.latest_run(("done",)) == first.id
-        and shelf.latest_run(("failed",)) is None
+        shelf.runs.latest() == second.id
+        and shelf.runs.latest(("done",)) == first.id
+        and shelf.runs.latest(("failed",)) is None
     )
     second.close("interrupted")
-    again = shelf.resume_run(second.id, {"tasks": [{"phrase": READ}]})
+    again = shelf.runs.resume(second.id, {"tasks": [{"phrase": READ}]})
     assert (
         again.id == second.id
-        and shelf.run(second.id).state == "running"
-        and shelf.run(second.id).options == {"tasks": [{"phrase": READ}]}
+        and shelf.runs.get(second.id).state == "running"
+        and shelf.runs.get(second.id).options == {"tasks": [{"phrase": READ}]}
     )
-    assert shelf.run(second.id).ended is None
+    assert shelf.runs.get(second.id).ended is None
 
 
 def test_notes_and_every_reading_of_each(shelf: Shelf) -> None:
-    shelf.note(
+    shelf.notes.add(
         "a",
         [Note("pro", "quick"), Note("con", "hot")],
         [Reading("boot time", 9.0, "s", "stopwatch"), Reading("noise", 0.0, "dB")],
     )
-    shelf.note(
+    shelf.notes.add(
         "A",
         [],
         [Reading("Boot Time", 8.0, "s", "Stopwatch"), Reading("boot time", 7.0, "s", "by eye")],
     )
-    assert [(n.sort, n.text) for n in shelf.notes("A")] == [("pro", "quick"), ("con", "hot")]
-    assert sorted((r.value, r.method.casefold()) for r in shelf.readings("A")) == [
+    assert [(n.sort, n.text) for n in shelf.notes.of("A")] == [("pro", "quick"), ("con", "hot")]
+    assert sorted((r.value, r.method.casefold()) for r in shelf.notes.readings("A")) == [
         (0.0, ""),
         (7.0, "by eye"),
         (8.0, "stopwatch"),
         (9.0, "stopwatch"),
     ]
-    assert shelf.readings("B") == [] and {r.drive for r in shelf.readings()} == {"A"}
+    assert shelf.notes.readings("B") == [] and {r.drive for r in shelf.notes.readings()} == {"A"}
 
 
 def keys_of(value: Any) -> set[str]:
@@ -316,7 +319,7 @@ def test_the_documents_name_what_there_is() -> None:
 
 
 def test_many_steps_are_found_as_few_are(jovik: Program, monkeypatch: pytest.MonkeyPatch) -> None:
-    from jovik.shelf import read_results
+    from jovik.shelf import results as read_results
 
     for model in ("comet", "slate"):
         jovik(
@@ -331,10 +334,10 @@ def test_many_steps_are_found_as_few_are(jovik: Program, monkeypatch: pytest.Mon
         )
     jovik("measure", "model:slate", "random write 4KiB for 200ms", "--seed", "2", "--rig", "b")
     shelf = Shelf(str(jovik.shelf))
-    few = shelf.latest_results(ladders=True), shelf.results_of_several_rigs()
+    few = shelf.results.latest(ladders=True), shelf.results.of_several_rigs()
     monkeypatch.setattr(read_results, "MOST_NAMED", 1)
     assert (
-        (shelf.latest_results(ladders=True), shelf.results_of_several_rigs()) == few
+        (shelf.results.latest(ladders=True), shelf.results.of_several_rigs()) == few
         and len(few[0]) == 6
         and len(few[1]) == 2
     )

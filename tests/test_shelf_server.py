@@ -201,7 +201,7 @@ def test_a_server_that_stands_still_is_not_waited_for(
             server.freeze(False)
     assert len(seen) == 4, "the run went on to its end"
     with package.open_shelf(where) as shelf:
-        assert shelf.delivered >= 6 and [r.state for r in shelf.runs()] == ["done"]
+        assert shelf.delivered >= 6 and [r.state for r in shelf.runs.every()] == ["done"]
     found = passes(where)
     assert len(found) == len(set(found)) == 12 and not list(spool_folder().glob("*"))
 
@@ -283,7 +283,10 @@ def test_several_that_come_first_make_one_shelf(shared: Program) -> None:
         _, err = process.communicate(timeout=100)
         assert process.returncode == 0, err
     with Shelf(shared.env["JOVIK_SHELF"]) as shelf:
-        assert len(shelf.drive_names()) == 1 and len(shelf.samples(shelf.drive_names()[0])) == 1
+        assert (
+            len(shelf.sheets.names()) == 1
+            and len(shelf.sheets.samples(shelf.sheets.names()[0])) == 1
+        )
     assert len(passes(shared.env["JOVIK_SHELF"])) == 15
 
 
@@ -365,8 +368,8 @@ def begun(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[tuple[sa.
         from jovik.hardware.rig import Rig
         from jovik.sheets.sheet import Drive, Sheet
 
-        shelf.add_sheet(Sheet(Drive("Fjord")))
-        key = shelf.begin_run("Fjord", Rig("bench", {}), {"kind": "model"}, "x", 1, {}, "0").id
+        shelf.sheets.add(Sheet(Drive("Fjord")))
+        key = shelf.runs.begin("Fjord", Rig("bench", {}), {"kind": "model"}, "x", 1, {}, "0").id
     engine = open_engine(where, create=False)
     yield engine, key
     engine.dispose()

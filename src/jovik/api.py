@@ -43,7 +43,7 @@ from jovik.runs import (
 )
 from jovik.runs.prepare import ASK_ABOVE
 from jovik.sheets.sheet import Sheet, drive_from_words, parse_claim
-from jovik.shelf.read_runs import RunRecord
+from jovik.shelf.runs import RunRecord
 from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import Shelf
 
@@ -84,7 +84,7 @@ def open_shelf(where: str | Path | None = None, *, create: bool = True) -> Shelf
     Examples
     --------
     >>> with jovik.open_shelf("example.db") as shelf:
-    ...     print(shelf.drive_names()[0])
+    ...     print(shelf.sheets.names()[0])
     Veldhaar Comet 2TB
     """
     return Shelf(where_from(str(where) if where is not None else None), create=create)
@@ -120,7 +120,7 @@ def new_drive(
         drive_from_words({"name": name, **words}),
         tuple(parse_claim(what, figure) for what, figure in (claims or {}).items()),
     )
-    shelf.add_sheet(sheet)
+    shelf.sheets.add(sheet)
     return sheet
 
 
@@ -234,7 +234,7 @@ def resume(
     record, request = resume_request(
         shelf, run, target, destroy=destroy, content_worthless=content_worthless
     )
-    return _run(shelf, shelf.sheet(record.drive), request, None, resumed=record.id)
+    return _run(shelf, shelf.sheets.get(record.drive), request, None, resumed=record.id)
 
 
 def repeat(
@@ -264,10 +264,10 @@ def repeat(
     >>> [r.kind for r in two.results] == [r.kind for r in one.results]
     True
     """
-    record = shelf.run(run)
+    record = shelf.runs.get(run)
     return _run(
         shelf,
-        shelf.sheet(record.drive),
+        shelf.sheets.get(record.drive),
         request_from_run(
             record,
             target,
@@ -290,10 +290,10 @@ def exclude(shelf: Shelf, run: str, why: str, step: int | None = None) -> None:
     --------
     >>> spoilt = jovik.measure(shelf, "model:comet", "random read 4KiB for 1s", passes=2, seed=9)
     >>> jovik.exclude(shelf, spoilt.run.id, "a backup was running")
-    >>> shelf.run(spoilt.run.id).excluded
+    >>> shelf.runs.get(spoilt.run.id).excluded
     'a backup was running'
     """
-    shelf.corrections.exclude(shelf.run_named(run), step, why)
+    shelf.corrections.exclude(shelf.runs.named(run), step, why)
 
 
 def include(shelf: Shelf, run: str, step: int | None = None) -> None:
@@ -301,9 +301,9 @@ def include(shelf: Shelf, run: str, step: int | None = None) -> None:
 
     Examples
     --------
-    >>> jovik.include(shelf, shelf.latest_run())
+    >>> jovik.include(shelf, shelf.runs.latest())
     """
-    shelf.corrections.include(shelf.run_named(run), step)
+    shelf.corrections.include(shelf.runs.named(run), step)
 
 
 def draw(
@@ -463,7 +463,9 @@ def _run(
         if error is not None:
             raise error
     return Measured(
-        shelf.run(outcome.run), tuple(shelf.results_of_run(outcome.run)), begun.identified.warnings
+        shelf.runs.get(outcome.run),
+        tuple(shelf.results.of_run(outcome.run)),
+        begun.identified.warnings,
     )
 
 

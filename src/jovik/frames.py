@@ -29,7 +29,8 @@ TIME_COLUMNS = ("started", "ended", "finished", "time")
 def drives(shelf: Shelf) -> pd.DataFrame:
     """Return every drive as its sheet has it, in the order they were enrolled."""
     return _frame(
-        [asdict(d) for d in shelf.drives().values()], ["name", "maker", "capacity_bytes", "price"]
+        [asdict(d) for d in shelf.sheets.drives().values()],
+        ["name", "maker", "capacity_bytes", "price"],
     )
 
 
@@ -37,8 +38,8 @@ def claims(shelf: Shelf) -> pd.DataFrame:
     """Return every claim of every drive. `figure` is in `unit` (bytes/s, IOPS or ns)."""
     rows = [
         {"drive": name, "what": c.what, **asdict(c)}
-        for name in shelf.drive_names()
-        for c in shelf.sheet(name).claims
+        for name in shelf.sheets.names()
+        for c in shelf.sheets.get(name).claims
     ]
     return _frame(rows, ["drive", "what", "figure", "unit"])
 
@@ -69,7 +70,7 @@ def runs(shelf: Shelf, drive: str | None = None) -> pd.DataFrame:
             **{f: getattr(r, f) for f in columns},
             "target": r.target.get("path") or f"model:{r.target.get('name')}",
         }
-        for r in shelf.runs(_named(shelf, drive))
+        for r in shelf.runs.every(_named(shelf, drive))
     ]
     return _frame(rows, [*columns, "target"])
 
@@ -91,9 +92,9 @@ def results(shelf: Shelf, drive: str | None = None, *, newest: bool = False) -> 
     """
     name = _named(shelf, drive)
     if newest:
-        results = shelf.latest_results(name, with_latencies=True)
+        results = shelf.results.latest(name, with_latencies=True)
     else:
-        results = shelf.results(name, with_latencies=True)
+        results = shelf.results.every(name, with_latencies=True)
     return _frame(
         [_result_row(r) for r in results],
         [
@@ -119,8 +120,8 @@ def passes(shelf: Shelf, drive: str | None = None, *, run: str | None = None) ->
         No drive or no run is called that.
     """
     if run is not None:
-        shelf.run(run)
-    rows = shelf.passes(_named(shelf, drive), run)
+        shelf.runs.get(run)
+    rows = shelf.results.passes(_named(shelf, drive), run)
     return _frame(
         rows,
         [
@@ -154,9 +155,9 @@ def slices(shelf: Shelf, run: str, phrase: str | None = None) -> pd.DataFrame:
     """
     from jovik.steps import parse
 
-    record = shelf.run(run)
+    record = shelf.runs.get(run)
     wanted = parse(phrase).canonical if phrase is not None else None
-    phrases = {p["position"]: p["phrase"] for p in shelf.passes(key=record.id)}
+    phrases = {p["position"]: p["phrase"] for p in shelf.results.passes(key=record.id)}
     if wanted is not None and wanted not in phrases.values():
         raise UsageError(
             f"run {run} has no step '{wanted}'",
@@ -202,7 +203,7 @@ def _result_row(r: StepResult) -> dict[str, Any]:
 
 def _named(shelf: Shelf, drive: str | None) -> str | None:
     """Return the drive's name as its sheet has it."""
-    return shelf.sheet(drive).drive.name if drive is not None else None
+    return shelf.sheets.get(drive).drive.name if drive is not None else None
 
 
 def _frame(rows: list[dict[str, Any]], columns: list[str]) -> pd.DataFrame:

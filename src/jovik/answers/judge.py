@@ -185,7 +185,7 @@ def samples(shelf: Shelf, drive: str) -> SamplesAnswer:
     UsageError
         None was measured.
     """
-    compared = samples_of(shelf, shelf.sheet(drive))
+    compared = samples_of(shelf, shelf.sheets.get(drive))
     if not compared.figures:
         raise UsageError(
             f"no sample of {compared.drive} was measured",

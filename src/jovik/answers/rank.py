@@ -169,7 +169,7 @@ def rank(
         answer_data = ranking_report(
             shelf, yardstick=yardstick, by=by, load=load, only=only, steady=steady
         )
-    reviewed = shelf.sheet(review).drive.name if review is not None else None
+    reviewed = shelf.sheets.get(review).drive.name if review is not None else None
     return RankAnswer(answer_data, by, load, reviewed, steps)
 
 

@@ -33,7 +33,7 @@ def instrument_of(
     UsageError
         There is no such log. The hint lists the quantities that were logged.
     """
-    name = shelf.sheet(drives[0]).drive.name
+    name = shelf.sheets.get(drives[0]).drive.name
     key = run_key(shelf, run) if run is not None else None
     beside = logs_beside(shelf, name, key)
     quantities = ", ".join(sorted({x.log.quantity for x in beside}))
@@ -46,7 +46,7 @@ def instrument_of(
             if quantities
             else f'do it: jovik note "{name}" --log noise.csv --run last --quantity ... --unit ...',
         )
-    footer = provenance(shelf.results_of_run(beside[-1].log.run))
+    footer = provenance(shelf.results.of_run(beside[-1].log.run))
     return instrument_chart(beside[-1], name, footer)
 
 

@@ -31,7 +31,7 @@ def long_write_of(
         "sequential write 1MiB depth 8 over 30% of free",
     )
     chosen = same_kind(by_drive, phrase, "long write")
-    return long_write_chart([(r, shelf.traces(r.run, r.phrase)[0]) for r in chosen], axis=axis)
+    return long_write_chart([(r, shelf.runs.traces(r.run, r.phrase)[0]) for r in chosen], axis=axis)
 
 
 def long_write_chart(shown: Sequence[tuple[StepResult, Trace]], *, axis: str = "time") -> LineChart:

@@ -28,8 +28,8 @@ def fullness_of(shelf: Shelf, drives: Sequence[str]) -> BarChart:
     UsageError
         The drive was not measured both ways.
     """
-    name = shelf.sheet(drives[0]).drive.name
-    pairs = empty_against_full(shelf.latest_results(name, filled=True))
+    name = shelf.sheets.get(drives[0]).drive.name
+    pairs = empty_against_full(shelf.results.latest(name, filled=True))
     if not pairs:
         raise UsageError(
             f"{name} was not measured both empty and full",

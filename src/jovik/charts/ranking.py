@@ -27,7 +27,7 @@ def ranking_of_shelf(
     yardstick: str | None = None,
 ) -> BarChart:
     """Rank the drives of the shelf and chart them."""
-    shown = shelf.sheet(highlight).drive.name if highlight is not None else None
+    shown = shelf.sheets.get(highlight).drive.name if highlight is not None else None
     return ranking_chart(ranking_report(shelf, yardstick=yardstick).ranking, shown)
 
 

@@ -30,8 +30,8 @@ def results_of_each(
     refuse_too_many(drives)
     by_drive = []
     for drive in drives:
-        name = shelf.sheet(drive).drive.name
-        results = [r for r in shelf.latest_results(name, ladders=True, **options) if fits(r)]
+        name = shelf.sheets.get(drive).drive.name
+        results = [r for r in shelf.results.latest(name, ladders=True, **options) if fits(r)]
         if not results:
             raise UsageError(
                 f"{name} has no {what}",

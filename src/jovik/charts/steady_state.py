@@ -48,7 +48,7 @@ def short_label(kind: str, longest: int = LONGEST_LABEL) -> str:
 
 def rounds_of_drive(shelf: Shelf, drives: Sequence[str]) -> LineChart:
     """Chart the tracked steps of a drive."""
-    return rounds_chart(rounds_of(shelf, shelf.sheet(drives[0]).drive.name))
+    return rounds_chart(rounds_of(shelf, shelf.sheets.get(drives[0]).drive.name))
 
 
 def rounds_chart(shown: Sequence[Rounds]) -> LineChart:
@@ -101,8 +101,8 @@ def mixes_of(shelf: Shelf, drives: Sequence[str]) -> HeatMap:
     UsageError
         The drive has no such steady steps.
     """
-    name = shelf.sheet(drives[0]).drive.name
-    mixes = grids(shelf.results(name))
+    name = shelf.sheets.get(drives[0]).drive.name
+    mixes = grids(shelf.results.every(name))
     if not mixes:
         raise UsageError(
             f"{name} has no steady steps over mixes and blocks",
@@ -145,7 +145,7 @@ def mixes_chart(grid: Grid) -> HeatMap:
 def saturation_of_drives(shelf: Shelf, drives: Sequence[str]) -> LineChart:
     """Chart long random writes of drives."""
     refuse_too_many(drives)
-    return saturation_chart([saturation_of(shelf, shelf.sheet(d).drive.name) for d in drives])
+    return saturation_chart([saturation_of(shelf, shelf.sheets.get(d).drive.name) for d in drives])
 
 
 def saturation_chart(shown: Sequence[Saturation]) -> LineChart:
@@ -173,7 +173,7 @@ def saturation_chart(shown: Sequence[Saturation]) -> LineChart:
 
 def demand_of_drive(shelf: Shelf, drives: Sequence[str]) -> LineChart:
     """Chart the effect of more load on a drive."""
-    return demand_chart(demand_of(shelf, shelf.sheet(drives[0]).drive.name))
+    return demand_chart(demand_of(shelf, shelf.sheets.get(drives[0]).drive.name))
 
 
 def demand_chart(points: Sequence[DemandPoint]) -> LineChart:

@@ -19,7 +19,7 @@ def surface_of(shelf: Shelf, drives: Sequence[str]) -> LineChart:
     by_drive = results_of_each(
         shelf, drives, lambda r: r.findings.scan is not None, "scan", "scan read in 200 zones"
     )
-    return surface_chart([(m[0], shelf.traces(m[0].run, m[0].phrase)[0]) for m in by_drive])
+    return surface_chart([(m[0], shelf.runs.traces(m[0].run, m[0].phrase)[0]) for m in by_drive])
 
 
 def surface_chart(scans: Sequence[tuple[StepResult, Trace]]) -> LineChart:

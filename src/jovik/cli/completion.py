@@ -46,12 +46,12 @@ def _of_shelf(ctx: Context, names: Callable[[Shelf], Iterable[str]]) -> list[str
 
 def drives(ctx: Context, _: Parameter, begun: str) -> list[CompletionItem]:
     """Return drives on the shelf."""
-    return _offer(_of_shelf(ctx, lambda shelf: shelf.drive_names()), begun)
+    return _offer(_of_shelf(ctx, lambda shelf: shelf.sheets.names()), begun)
 
 
 def run_names(ctx: Context, _: Parameter, begun: str) -> list[CompletionItem]:
     """Return runs on the shelf, the newest first."""
-    newest = _of_shelf(ctx, lambda shelf: sorted((r.id for r in shelf.runs()), reverse=True))
+    newest = _of_shelf(ctx, lambda shelf: sorted((r.id for r in shelf.runs.every()), reverse=True))
     return _offer([*newest, "last"] if newest else [], begun)
 
 

@@ -144,18 +144,18 @@ def carry_out(
 def _show_what_is_there(shelf: Shelf, outcome: RunOutcome, form: str) -> None:
     """Show the passes that reached the shelf, of a run whose other passes wait."""
 
-    show_run(shelf.run(outcome.run), shelf.results_of_run(outcome.run), form)
+    show_run(shelf.runs.get(outcome.run), shelf.results.of_run(outcome.run), form)
 
 
 def _show(shelf: Shelf, outcome: RunOutcome, form: str, *, each_pass: bool) -> int:
     """Show the run's results, then raise its failure."""
 
-    results, failure = shelf.results_of_run(outcome.run), outcome.failure
+    results, failure = shelf.results.of_run(outcome.run), outcome.failure
     # Who asked for JSON or CSV gets it, however little there is to tell.
     if results or failure is None or form != "table":
         try:
-            record = shelf.run(outcome.run)
-            sheet = shelf.sheet(record.drive)
+            record = shelf.runs.get(outcome.run)
+            sheet = shelf.sheets.get(record.drive)
             show_run(record, results, form, each_pass=each_pass, drive=sheet.drive)
         except (OutputError, ReaderGone):
             # What stopped the run says more.

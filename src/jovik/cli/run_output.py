@@ -19,7 +19,7 @@ from jovik.cli.output import emit_csv, emit_json
 from jovik.cli.terminal_table import show_table
 from jovik.queries.drive_class import overall_of
 from jovik.sheets.sheet import Drive
-from jovik.shelf.read_runs import RunRecord
+from jovik.shelf.runs import RunRecord
 from jovik.tables.drive_class import standing_json, standing_lines
 from jovik.tables.run_findings import fill_json, findings_tables, ladder_json
 from jovik.tables.steady_answers import steady_answers

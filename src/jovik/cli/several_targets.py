@@ -147,9 +147,9 @@ def _fail(done: _Evening, word: str, error: Any) -> None:
 
 def _show_run(shelf: Shelf, key: str, *, each_pass: bool) -> None:
 
-    record = shelf.run(key)
-    drive = shelf.sheet(record.drive).drive
-    show_run(record, shelf.results_of_run(key), "table", each_pass=each_pass, drive=drive)
+    record = shelf.runs.get(key)
+    drive = shelf.sheets.get(record.drive).drive
+    show_run(record, shelf.results.of_run(key), "table", each_pass=each_pass, drive=drive)
     click.echo()
 
 
@@ -168,7 +168,7 @@ def _together(
         for word in words:
             others = [done.drives[w] for w in words if w != word]
             request = together_request(requests[word], others)
-            ready = stack.enter_context(prepared(shelf.sheet(done.drives[word]), request))
+            ready = stack.enter_context(prepared(shelf.sheets.get(done.drives[word]), request))
             warm_up(ready.session)
             runs.append((ready, start_run(shelf, ready)))
         echo(f"now all {len(words)} at the same moment", err=True)
@@ -181,8 +181,8 @@ def _together(
         if outcome.failure is not None:
             _fail(done, f"{word}, together", outcome.failure)
     labels = _labels(words, done)
-    alone = {labels[w]: shelf.results_of_run(done.runs[w]) for w in words}
-    both = {labels[w]: shelf.results_of_run(o.run) for w, o in zip(words, outcomes, strict=True)}
+    alone = {labels[w]: shelf.results.of_run(done.runs[w]) for w in words}
+    both = {labels[w]: shelf.results.of_run(o.run) for w, o in zip(words, outcomes, strict=True)}
     devices = [d for w in words if (d := device_under(requests[w].target)) is not None]
     shared = shared_by(devices) if len(devices) == len(words) else []
     if len({d.name for d in devices}) < len(devices):
@@ -222,7 +222,7 @@ def _show(
 ) -> None:
 
     ranking_report = _ranked(shelf, done)
-    every = [(shelf.run(k), shelf.results_of_run(k)) for k in done.runs.values()]
+    every = [(shelf.runs.get(k), shelf.results.of_run(k)) for k in done.runs.values()]
     if form == "json":
         emit_json(
             {

@@ -61,22 +61,22 @@ def claims_report(shelf: Shelf, name: str, margin: float = CLAIM_MARGIN) -> Clai
     """
     if not 0 < margin < 1:
         raise UsageError(f"margin must be between 0 and 1, not {margin:g}", "for example 0.05")
-    sheet = shelf.sheet(name)
+    sheet = shelf.sheets.get(name)
     drive = sheet.drive.name
     if not sheet.claims:
         raise UsageError(
             f"the sheet of {drive} has no claims",
             f'add one: jovik sheet claim "{drive}" "sequential read" 7000MB/s',
         )
-    results = shelf.latest_results(drive, ladders=True)
+    results = shelf.results.latest(drive, ladders=True)
     if not results:
         raise UsageError(
             f"{drive} has not been measured", f'measure it: jovik measure TARGET --drive "{drive}"'
         )
-    every = [r for r in shelf.results(drive) if r.conditions.filled_percent is None]
+    every = [r for r in shelf.results.every(drive) if r.conditions.filled_percent is None]
     verdicts = across_rigs(judge_claims(sheet.claims, results, margin, every), every, margin)
-    effect = run_effect(shelf.recent_results(drive))
-    held = slowed(results, shelf.results_of_several_rigs(drive), effect)
+    effect = run_effect(shelf.results.recent(drive))
+    held = slowed(results, shelf.results.of_several_rigs(drive), effect)
     return ClaimsReport(
         sheet,
         margin,
@@ -124,7 +124,7 @@ def even_from_the_start(shelf: Shelf, found: ClaimVerdict, first_ns: int) -> boo
         return False
     each = first_ns // SLICE_NS
     shares = []
-    for trace in shelf.traces(found.step.run, found.step.phrase):
+    for trace in shelf.runs.traces(found.step.run, found.step.phrase):
         moved = trace.slices[:-1, [0, 2]].sum(axis=1)
         if len(moved) < 2 * each or not moved.sum() or not moved[:each].sum():
             return False

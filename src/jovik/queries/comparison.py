@@ -20,7 +20,7 @@ from jovik.base.errors import UsageError
 from jovik.base.interval import Interval
 from jovik.queries.instrument import log_beside
 from jovik.queries.selection import Selected, read_selection, select
-from jovik.shelf.read_runs import RunRecord
+from jovik.shelf.runs import RunRecord
 from jovik.shelf.store import Shelf
 from jovik.steps import parse
 
@@ -86,7 +86,7 @@ def compared(shelf: Shelf, before: str, after: str, step: str | None = None) -> 
             lacking = before if not olds else after
             kinds = ", ".join(sorted({r.kind for r in (one if not olds else two).newest()}))
             raise UsageError(f"'{lacking}' has no '{kind}'", f"it has: {kinds}")
-    effect = run_effect(shelf.recent_results())
+    effect = run_effect(shelf.results.recent())
     comparison = compare_results(olds, news, effect)
     if not comparison.steps:
         why = "; ".join(f"{x.kind}: {', '.join(x.why)}" for x in comparison.not_comparable)
@@ -112,7 +112,7 @@ def _figures(shelf: Shelf, side: Selected) -> dict[tuple[str, str, str], Interva
     """Return means by quantity, unit and step or phase, from the newest log."""
     figures = {}
     for run in side.runs:
-        for laid in (log_beside(shelf, x) for x in shelf.logs(run.drive, run.id)):
+        for laid in (log_beside(shelf, x) for x in shelf.notes.logs(run.drive, run.id)):
             for f in (*laid.phases, *laid.steps):
                 what = f.name.split("  ", 1)[-1]
                 figures[laid.log.quantity, laid.log.unit, what] = f.mean
@@ -186,7 +186,7 @@ def history_of(shelf: Shelf, words: str, period_s: float, step: str | None = Non
         results = [r for r in results if r.kind == kind]
     moments = [datetime.datetime.fromisoformat(r.started).timestamp() for r in results]
     points = history(
-        list(zip(moments, results, strict=True)), period_s, run_effect(shelf.recent_results())
+        list(zip(moments, results, strict=True)), period_s, run_effect(shelf.results.recent())
     )
     if not points:
         raise UsageError(

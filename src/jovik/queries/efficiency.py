@@ -31,9 +31,9 @@ def efficiencies(shelf: Shelf) -> Efficiency:
     """
     results: list[StepResult] = []
     idle: dict[str, Interval] = {}
-    for name in shelf.drive_names():
-        counting = {r.id for r in shelf.runs(name) if r.excluded is None}
-        logs = [x for x in shelf.logs(name) if x.unit == WATTS and x.run in counting]
+    for name in shelf.sheets.names():
+        counting = {r.id for r in shelf.runs.every(name) if r.excluded is None}
+        logs = [x for x in shelf.notes.logs(name) if x.unit == WATTS and x.run in counting]
         if not logs:
             continue
         beside = log_beside(shelf, logs[-1])
@@ -52,7 +52,7 @@ def efficiencies(shelf: Shelf) -> Efficiency:
 def _results(shelf: Shelf, found: LogBeside) -> list[StepResult]:
     """Return the results of a run with rates for a joule, of passes that the log covers."""
     energies = _joules(found)
-    by_place = dict(enumerate(shelf.results_of_run(found.log.run), start=1))
+    by_place = dict(enumerate(shelf.results.of_run(found.log.run), start=1))
     derived = []
     for position, result in by_place.items():
         passes = [

@@ -85,9 +85,9 @@ def log_beside(shelf: Shelf, log: RunLog) -> LogBeside:
 
 def logs_beside(shelf: Shelf, drive: str, run: str | None = None) -> list[LogBeside]:
     """Return every log that was laid beside a run of a drive that counts, oldest first."""
-    name = shelf.sheet(drive).drive.name
-    counting = {r.id for r in shelf.runs(name) if r.excluded is None}
-    return [log_beside(shelf, x) for x in shelf.logs(name, run) if x.run in counting]
+    name = shelf.sheets.get(drive).drive.name
+    counting = {r.id for r in shelf.runs.every(name) if r.excluded is None}
+    return [log_beside(shelf, x) for x in shelf.notes.logs(name, run) if x.run in counting]
 
 
 def _span(p: RunPass) -> Span:

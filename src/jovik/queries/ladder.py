@@ -22,7 +22,7 @@ def ladders_of(shelf: Shelf, latest: Sequence[StepResult]) -> list[Ladder]:
     ladders: dict[tuple[str, str], Ladder] = {}
     # Of the same ladder made twice the newer one counts; runs are named by when they began.
     for key in sorted(dict.fromkeys(r.run for r in latest)):
-        counted = shelf.results_of_run(key, counted=True)
+        counted = shelf.results.of_run(key, counted=True)
         results = [r for r in counted if r.conditions.filled_percent is None]
         ladders |= {(c.axis, c.label): c for c in ladders_in(results)}
     return list(ladders.values())

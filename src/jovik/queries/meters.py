@@ -20,13 +20,13 @@ def meter_table(shelf: Shelf, run: str, quantity: str) -> str:
     UsageError
         The run was on a real drive, has no passes, or its model drive does not say.
     """
-    about = shelf.run(run)
+    about = shelf.runs.get(run)
     if about.target.get("kind") != "model":
         raise UsageError(
             f"run {run} was on a real drive", "put a real meter beside it: jovik note DRIVE --log"
         )
     model = load_model(str(about.target["name"]))
-    phrases = {p["position"]: str(p["phrase"]) for p in shelf.passes(key=run)}
+    phrases = {p["position"]: str(p["phrase"]) for p in shelf.results.passes(key=run)}
     passes = [
         MeteredPass(p.start_s, p.trace, _goes_about(phrases[p.step - 1]))
         for p in run_passes(shelf, run)

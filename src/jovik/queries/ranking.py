@@ -149,12 +149,12 @@ def ranking_report(
         # A recorded program is no weight of steps: its own time is what ranks.
         by, load = f'replay "{load}"', None
     kind = kind_of(by)
-    drives = shelf.drives()
+    drives = shelf.sheets.drives()
     of_class = None
     if yardstick is not None and yardstick.startswith(CLASS_PREFIX):
         of_class = read_class(yardstick.removeprefix(CLASS_PREFIX))
-    named = shelf.sheet(yardstick).drive.name if yardstick and of_class is None else None
-    every = shelf.latest_results()
+    named = shelf.sheets.get(yardstick).drive.name if yardstick and of_class is None else None
+    every = shelf.results.latest()
     if kind is not None:
         asked = parse(kind)
         steady = isinstance(asked, IoStep) and bool(asked.steady)
@@ -169,7 +169,7 @@ def ranking_report(
         # Who asks for one step means it wherever it was measured, in a ladder too; the index is
         # made of the same steps whatever is asked.
         had = {r.drive for r in results if r.kind == kind}
-        rungs = shelf.latest_results(ladders=True)
+        rungs = shelf.results.latest(ladders=True)
         results = results + [r for r in rungs if r.kind == kind and r.drive not in had]
     selected = {name for name, drive in drives.items() if only.keeps(drive)}
     since = _date(only.since) if only.since is not None else ""
@@ -182,10 +182,10 @@ def ranking_report(
     counted, lost = _without_losers(counted, drives)
     if lost and not counted:
         return RankingReport(Ranking("", (), (), tuple(lost)), drives, by, kind, load)
-    earlier = shelf.recent_results(beyond=1)
+    earlier = shelf.results.recent(beyond=1)
     alike = [r for r in earlier if r.drive in selected and r.started >= since]
     effect = run_effect([*counted, *alike])
-    held = slowed(counted, shelf.results_of_several_rigs(), effect) if counted else []
+    held = slowed(counted, shelf.results.of_several_rigs(), effect) if counted else []
     ranking_report = placed(counted, named, drives, by, load, alike=alike, effect=effect)
     whole = replace(ranking_report.ranking, left_out=(*ranking_report.ranking.left_out, *lost))
     aside = tuple(x for x in shelf.corrections.excluded() if x.drive in selected)
@@ -206,7 +206,7 @@ def ranking_report(
 def _by_energy(
     shelf: Shelf, yardstick: str | None, load: str | None, only: Filter
 ) -> RankingReport:
-    drives = shelf.drives()
+    drives = shelf.sheets.drives()
     selected = {name for name, drive in drives.items() if only.keeps(drive)}
     since = _date(only.since) if only.since is not None else ""
     energy = efficiencies(shelf)
@@ -215,7 +215,7 @@ def _by_energy(
         raise UsageError(
             "no drive like that has a power log", "jovik rank --by efficiency shows those that have"
         )
-    named = shelf.sheet(yardstick).drive.name if yardstick is not None else None
+    named = shelf.sheets.get(yardstick).drive.name if yardstick is not None else None
     ranking_report = placed(results, named, drives, ENERGY, load)
     idle = {
         d.drive: w for d in ranking_report.ranking.drives if (w := energy.idle_watts.get(d.drive))
@@ -227,7 +227,7 @@ def _circumstances(shelf: Shelf, ranking: Ranking) -> dict[str, tuple[str, ...]]
     """Return, by drive, the circumstances that mattered for the counted results."""
     by_run = {s.result.run: d.drive for d in ranking.drives for s in d.steps}
     by_words: dict[str, dict[str, None]] = {}
-    for run, circumstances in shelf.circumstances(list(by_run)).items():
+    for run, circumstances in shelf.runs.circumstances(list(by_run)).items():
         by_words.setdefault(by_run[run], {}).update(
             dict.fromkeys(c.value for c in circumstances if c.kind not in TEMPORARY_KINDS)
         )
@@ -325,7 +325,7 @@ def ranking_report_within(
     of = SAMPLE_ORDERS[by]
     results = [
         replace(r, drive=of(r) or f"unknown {by}")
-        for r in shelf.results_of_sample(unit, drive, by=of)
+        for r in shelf.results.of_sample(unit, drive, by=of)
     ]
     return placed(results, yardstick, {}, by, load)
 

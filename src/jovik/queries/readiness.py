@@ -102,8 +102,8 @@ def claims_of_model(shelf: Shelf, model: str) -> list[Claim]:
 
     None if there is no such drive.
     """
-    for name in shelf.drive_names():
-        sheet = shelf.sheet(name)
+    for name in shelf.sheets.names():
+        sheet = shelf.sheets.get(name)
         if sheet.drive.model and sheet.drive.model.casefold() in model.casefold():
             return list(sheet.claims)
     return []

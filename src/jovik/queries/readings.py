@@ -48,12 +48,12 @@ def noted(shelf: Shelf, name: str) -> Noted:
     UnknownNameError
         No drive of that name.
     """
-    drive = shelf.sheet(name).drive.name
-    every, results = shelf.readings(), shelf.latest_results(drive, ladders=True)
+    drive = shelf.sheets.get(name).drive.name
+    every, results = shelf.notes.readings(), shelf.results.latest(drive, ladders=True)
     groups = tuple(
         _beside(g, every, results) for g in alike([r for r in every if r.drive == drive])
     )
-    return Noted(drive, tuple(shelf.notes(drive)), groups)
+    return Noted(drive, tuple(shelf.notes.of(drive)), groups)
 
 
 def noted_in_order(shelf: Shelf, name: str) -> list[Note | Reading]:
@@ -64,8 +64,8 @@ def noted_in_order(shelf: Shelf, name: str) -> list[Note | Reading]:
     UnknownNameError
         No drive of that name.
     """
-    drive = shelf.sheet(name).drive.name
-    every: list[Note | Reading] = [*shelf.notes(drive), *shelf.readings(drive)]
+    drive = shelf.sheets.get(name).drive.name
+    every: list[Note | Reading] = [*shelf.notes.of(drive), *shelf.notes.readings(drive)]
     return sorted(every, key=lambda n: n.written)
 
 
@@ -85,7 +85,7 @@ def remove_noted(shelf: Shelf, name: str, number: int) -> Note | Reading:
         )
     gone = every[number - 1]
     before = sum(n == gone for n in every[: number - 1])
-    shelf.corrections.remove_noted(shelf.sheet(name).drive.name, gone, before)
+    shelf.corrections.remove_noted(shelf.sheets.get(name).drive.name, gone, before)
     return gone
 
 

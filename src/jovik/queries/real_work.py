@@ -27,14 +27,14 @@ def real_work(shelf: Shelf, name: str) -> RealWork:
     UsageError
         The box says no sequential rate, or nothing that could be compared with it was measured.
     """
-    sheet = shelf.sheet(name)
+    sheet = shelf.sheets.get(name)
     drive = sheet.drive.name
     if not any(not c.random and c.unit == "bytes/s" for c in sheet.claims):
         raise UsageError(
             f"what the box of {drive} says of sequential rates is not known",
             f'write it down: jovik sheet claim "{drive}" "sequential read" 550MB/s',
         )
-    shares = work_shares(sheet.claims, shelf.latest_results(drive, ladders=True))
+    shares = work_shares(sheet.claims, shelf.results.latest(drive, ladders=True))
     if not shares:
         raise UsageError(
             f"no stream, copy or program of {drive} was measured",

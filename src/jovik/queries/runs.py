@@ -6,7 +6,7 @@ import datetime
 from dataclasses import dataclass
 
 from jovik.base.errors import UsageError
-from jovik.shelf.read_runs import RunFigures, RunRecord
+from jovik.shelf.runs import RunFigures, RunRecord
 from jovik.shelf.store import Shelf
 
 LAST = "last"
@@ -40,17 +40,17 @@ def listed_runs(
     UsageError
         `since` is no date.
     """
-    name = shelf.sheet(drive).drive.name if drive is not None else None
+    name = shelf.sheets.get(drive).drive.name if drive is not None else None
     begun = ""
     if since is not None:
         try:
             begun = datetime.date.fromisoformat(since).isoformat()
         except ValueError:
             raise UsageError(f"'{since}' is not a date", "write 2026-11-23") from None
-    figures = shelf.run_figures(name)
+    figures = shelf.runs.figures(name)
     return [
         ListedRun(r, figures.get(r.id))
-        for r in reversed(shelf.runs(name))
+        for r in reversed(shelf.runs.every(name))
         if r.started >= begun and rig in (None, r.rig)
     ]
 
@@ -66,8 +66,8 @@ def run_key(shelf: Shelf, word: str) -> str:
         None is.
     """
     if word != LAST:
-        return shelf.run_named(word)
-    key = shelf.latest_run()
+        return shelf.runs.named(word)
+    key = shelf.runs.latest()
     if key is None:
         raise UsageError(
             "there is no run on this shelf", "begin one: jovik measure TARGET --drive NAME"

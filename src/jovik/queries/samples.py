@@ -33,12 +33,16 @@ def samples(shelf: Shelf, sheet: Sheet) -> SampleComparison:
     No figures where none was measured.
     """
     drive = sheet.drive
-    effect = run_effect(shelf.recent_results(drive.name))
+    effect = run_effect(shelf.results.recent(drive.name))
     results = best_across_rigs(
-        shelf.latest_by_sample(drive.name), shelf.results_of_several_rigs(drive.name), effect
+        shelf.results.latest_by_sample(drive.name),
+        shelf.results.of_several_rigs(drive.name),
+        effect,
     )
-    peers = {n for n, other in shelf.drives().items() if n != drive.name and _alike(other, drive)}
-    of_class = [r for r in shelf.latest_results() if r.drive in peers] if peers else []
+    peers = {
+        n for n, other in shelf.sheets.drives().items() if n != drive.name and _alike(other, drive)
+    }
+    of_class = [r for r in shelf.results.latest() if r.drive in peers] if peers else []
     named = named_link(drive.interface)
     link = (
         ClassLink(named[0].now, named[0].rate_bytes_s, named[1])

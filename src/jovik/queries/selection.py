@@ -14,8 +14,8 @@ from jovik.analysis.step_result import StepResult
 from jovik.base.errors import UnknownNameError, UsageError
 from jovik.base.nearest_names import nearest
 from jovik.queries.runs import run_key
-from jovik.shelf.read_results import is_drive_result
-from jovik.shelf.read_runs import RunRecord
+from jovik.shelf.results import is_drive_result
+from jovik.shelf.runs import RunRecord
 from jovik.shelf.store import Shelf
 
 _WHAT: dict[str, Callable[[StepResult], str | None]] = {
@@ -59,7 +59,7 @@ def read_selection(shelf: Shelf, words: str) -> Selection:
         A part of it cannot be read, a shortened run may be several, or it is neither a drive nor a
         run.
     """
-    names = {n.casefold(): n for n in shelf.drive_names()}
+    names = {n.casefold(): n for n in shelf.sheets.names()}
     if words.strip().casefold() in names:
         return Selection(words, names[words.strip().casefold()])
     name, *parts = words.split("@")
@@ -73,7 +73,7 @@ def read_selection(shelf: Shelf, words: str) -> Selection:
         near = nearest(name.strip(), list(names.values()))
         hint = f"nearest: {', '.join(near)}" if near else "see jovik runs and jovik sheet list"
         raise UsageError(f"'{words}' is neither a drive nor a run on this shelf", hint) from None
-    return Selection(words, shelf.run(key).drive, key)
+    return Selection(words, shelf.runs.get(key).drive, key)
 
 
 def _part(part: str, words: str) -> tuple[str, str]:
@@ -102,17 +102,17 @@ def select(shelf: Shelf, selection: Selection) -> Selected:
     """
     if selection.run is not None:
         results = [
-            r for r in shelf.results_of_run(selection.run) if is_drive_result(r, filled=True)
+            r for r in shelf.results.of_run(selection.run) if is_drive_result(r, filled=True)
         ]
         if not results:
             raise UsageError(f"run {selection.run} has no results", "see jovik runs show")
-        return Selected(selection, tuple(results), (shelf.run(selection.run),))
-    every = [r for r in shelf.results(selection.drive) if is_drive_result(r, filled=True)]
+        return Selected(selection, tuple(results), (shelf.runs.get(selection.run),))
+    every = [r for r in shelf.results.every(selection.drive) if is_drive_result(r, filled=True)]
     chosen = [r for r in every if _fits(r, selection)]
     if not chosen:
         raise UsageError(f"nothing is selected by '{selection.words}'", _what_there_is(every))
     keys = {r.run for r in chosen}
-    runs = tuple(r for r in shelf.runs(selection.drive) if r.id in keys)
+    runs = tuple(r for r in shelf.runs.every(selection.drive) if r.id in keys)
     return Selected(selection, tuple(chosen), runs)
 
 

@@ -63,8 +63,8 @@ def series_of(shelf: Shelf, run: str, number: int | None = None) -> Iterator[Sli
     UsageError
         It has no such step, or not one pass of it.
     """
-    record = shelf.run(run)
-    about = {(p["position"], p["number"]): p for p in shelf.passes(key=record.id)}
+    record = shelf.runs.get(run)
+    about = {(p["position"], p["number"]): p for p in shelf.results.passes(key=record.id)}
     steps = sorted({position + 1 for position, _ in about})
     if number is not None and number not in steps:
         numbers = ", ".join(map(str, steps)) or "none"
@@ -75,7 +75,7 @@ def series_of(shelf: Shelf, run: str, number: int | None = None) -> Iterator[Sli
 def _slices(
     shelf: Shelf, key: str, about: dict[tuple[int, int], dict[str, object]], wanted: int | None
 ) -> Iterator[Slice]:
-    for one in shelf.passes_of_run(key):
+    for one in shelf.runs.passes(key):
         step = one.position + 1
         if wanted in (None, step):
             row = about[one.position, one.number]

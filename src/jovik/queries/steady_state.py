@@ -59,7 +59,7 @@ def rounds_of(shelf: Shelf, drive: str) -> list[Rounds]:
     for r in own:
         if r.phrase in tracked and r.findings.steady is not None:
             latency = r.findings.steady.figure == "latency"
-            traces = shelf.traces(r.run, r.phrase)
+            traces = shelf.runs.traces(r.run, r.phrase)
             rounds.append(Rounds(r, tuple(_figure(t, latency) for t in traces), latency))
     return rounds
 
@@ -74,7 +74,7 @@ def saturation_of(shelf: Shelf, drive: str) -> Saturation:
     """
     points = [
         r
-        for r in shelf.latest_results(drive, ladders=True)
+        for r in shelf.results.latest(drive, ladders=True)
         if isinstance(s := parse(r.kind), IoStep) and s.amount_spans and s.writes
     ]
     if not points:
@@ -83,7 +83,7 @@ def saturation_of(shelf: Shelf, drive: str) -> Saturation:
             f'do it: jovik measure TARGET --drive "{drive}" --plan saturation',
         )
     result = points[-1]
-    trace = shelf.traces(result.run, result.phrase)[-1]
+    trace = shelf.runs.traces(result.run, result.phrase)[-1]
     return Saturation(result, *minutes_of(trace, max(result.conditions.span_bytes, 1)))
 
 
@@ -127,7 +127,7 @@ def demand_of(shelf: Shelf, drive: str) -> list[DemandPoint]:
 
 
 def _newest(shelf: Shelf, drive: str) -> list[StepResult]:
-    every = shelf.latest_results(drive, ladders=True, with_latencies=True)
+    every = shelf.results.latest(drive, ladders=True, with_latencies=True)
     return [r for r in every if steady_step(r)]
 
 

@@ -42,8 +42,8 @@ def fitted(shelf: Shelf, name: str, loads: Sequence[Load]) -> Fitted:
     UnknownNameError, UsageError
         It is not there, or was not measured.
     """
-    drive = shelf.sheet(name).drive
-    results = shelf.latest_results(drive.name, with_latencies=True, filled=True, ladders=True)
+    drive = shelf.sheets.get(name).drive
+    results = shelf.results.latest(drive.name, with_latencies=True, filled=True, ladders=True)
     if not results:
         raise UsageError(
             f"{drive.name} has not been measured",
@@ -66,8 +66,8 @@ def fitted(shelf: Shelf, name: str, loads: Sequence[Load]) -> Fitted:
     )
     held = slowed(
         [r for r in results if r.conditions.filled_percent is None],
-        shelf.results_of_several_rigs(drive.name),
-        run_effect(shelf.recent_results(drive.name)),
+        shelf.results.of_several_rigs(drive.name),
+        run_effect(shelf.results.recent(drive.name)),
     )
     programs = tuple(r for r in results if r.findings.replay is not None)
     filled = {level: at(level) for level in levels}
@@ -82,7 +82,7 @@ def fitted_all(shelf: Shelf, loads: Sequence[Load]) -> list[Fitted]:
     UsageError
         None was.
     """
-    measured = dict.fromkeys(r.drive for r in shelf.latest_results(ladders=True))
+    measured = dict.fromkeys(r.drive for r in shelf.results.latest(ladders=True))
     if not measured:
         raise UsageError(
             "no drive on this shelf has been measured", "measure one: jovik measure TARGET"

@@ -58,15 +58,15 @@ def run_temperatures(shelf: Shelf, drive: str, run: str | None = None) -> RunTem
     UsageError
         The run is another drive's, or no temperature was read.
     """
-    name = shelf.sheet(drive).drive.name
-    if run is not None and (owner := shelf.run(run).drive) != name:
+    name = shelf.sheets.get(drive).drive.name
+    if run is not None and (owner := shelf.runs.get(run).drive) != name:
         raise UsageError(f"run {run} is of {owner}, not of {name}")
-    counting = [r.id for r in reversed(shelf.runs(name)) if r.excluded is None]
+    counting = [r.id for r in reversed(shelf.runs.every(name)) if r.excluded is None]
     keys = [run] if run is not None else counting
     for key in keys:
         passes = _passes(shelf, key)
         if any(len(p.temperatures) > 1 for p in passes):
-            return RunTemperatures(name, key, passes, tuple(shelf.results_of_run(key)))
+            return RunTemperatures(name, key, passes, tuple(shelf.results.of_run(key)))
     raise UsageError(
         f"no temperature of {name} was read in {'that run' if run is not None else 'any run'}",
         "jovik scout TARGET says whether the drive has a sensor that can be read here",
@@ -86,10 +86,10 @@ class RunPass:
 
 def run_passes(shelf: Shelf, key: str) -> tuple[RunPass, ...]:
     """Return the passes of a run in the order in which they were made."""
-    about = {(p["position"], p["number"]): p for p in shelf.passes(key=key)}
+    about = {(p["position"], p["number"]): p for p in shelf.results.passes(key=key)}
     # In the order in which they were made, which is not that of the steps where they take turns.
     traces = sorted(
-        ((one.position, one.number, one.trace) for one in shelf.passes_of_run(key)),
+        ((one.position, one.number, one.trace) for one in shelf.runs.passes(key)),
         key=lambda found: str(about[found[0], found[1]]["finished"]),
     )
     starts = _starts([t for *_, t in traces], [about[p, n]["finished"] for p, n, _ in traces])
@@ -109,7 +109,7 @@ def run_begun(shelf: Shelf, key: str, passes: Sequence[RunPass]) -> float | None
     """Return when the first pass began, in seconds of the clock, or None for a model drive."""
     if any(p.trace.engine == "model" for p in passes):
         return None
-    row = min(shelf.passes(key=key), key=lambda p: str(p["finished"]))
+    row = min(shelf.results.passes(key=key), key=lambda p: str(p["finished"]))
     first = min(passes, key=lambda p: p.end_s)
     return datetime.datetime.fromisoformat(str(row["finished"])).timestamp() - first.end_s
 

@@ -44,20 +44,20 @@ def upgraded(shelf: Shelf, old: str, new: str, *, link_bytes_s: float | None = N
     UnknownNameError, UsageError
         A drive is not there, was not measured, or both are the same.
     """
-    before, after = shelf.sheet(old).drive, shelf.sheet(new).drive
+    before, after = shelf.sheets.get(old).drive, shelf.sheets.get(new).drive
     if after.name == before.name:
         raise UsageError(
             f"{after.name} cannot replace itself", "name another drive; see jovik sheet list"
         )
     results = []
     for drive in (before, after):
-        results.append(shelf.latest_results(drive.name))
+        results.append(shelf.results.latest(drive.name))
         if not results[-1]:
             raise UsageError(
                 f"{drive.name} has not been measured",
                 f'measure it: jovik measure TARGET --drive "{drive.name}"',
             )
-    effect = run_effect(shelf.recent_results())
+    effect = run_effect(shelf.results.recent())
     upgrade = compare(
         before.name,
         after.name,
@@ -67,11 +67,11 @@ def upgraded(shelf: Shelf, old: str, new: str, *, link_bytes_s: float | None = N
         effect=effect,
     )
     every = tuple(r for of_drive in results for r in of_drive)
-    held = tuple(slowed(every, shelf.results_of_several_rigs(), effect))
+    held = tuple(slowed(every, shelf.results.of_several_rigs(), effect))
     both = [
         (r, s)
-        for r in map(joined, alike(shelf.readings(before.name)))
-        for s in map(joined, alike(shelf.readings(after.name)))
+        for r in map(joined, alike(shelf.notes.readings(before.name)))
+        for s in map(joined, alike(shelf.notes.readings(after.name)))
         if s.comparable(r)
     ]
     return Upgraded(before, after, upgrade, tuple(both), every, link_bytes_s, held)

@@ -8,7 +8,7 @@ from dataclasses import fields
 from jovik.analysis.step_result import PassFigures, StepResult
 from jovik.base.terminal_text import csv_text, file_name
 from jovik.report.document import CsvAttachment
-from jovik.shelf.read_runs import RunRecord
+from jovik.shelf.runs import RunRecord
 
 HEADER = (
     "run",

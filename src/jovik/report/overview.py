@@ -70,7 +70,7 @@ def front_page(
             Section(
                 "sheets",
                 "The drives",
-                (sheets_table([shelf.sheet(n) for n in shelf.drive_names()]),),
+                (sheets_table([shelf.sheets.get(n) for n in shelf.sheets.names()]),),
                 folded=True,
             ),
         ],

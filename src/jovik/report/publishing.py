@@ -64,10 +64,10 @@ def publish_review(
         measured.
     """
     check_pages(out)
-    drive = shelf.sheet(name).drive.name
+    drive = shelf.sheets.get(name).drive.name
     usual = words_beside(shelf.where, drive)
     own = words or (usual if usual is not None and usual.exists() else None)
-    page = shelf.page_addresses()[drive]
+    page = shelf.sheets.page_addresses()[drive]
     pages = [out] if _is_page(out) else [out / f"{page}.html", out / f"{page}.md"]
     if own is not None and own.resolve() in [p.resolve() for p in pages]:
         raise UsageError(
@@ -75,7 +75,9 @@ def publish_review(
             "name another place with --out",
         )
     read_language(language)
-    document = without_paths(review(shelf, drive, against, own), folders_of(shelf.copied(drive)))
+    document = without_paths(
+        review(shelf, drive, against, own), folders_of(shelf.results.copied(drive))
+    )
     document = in_language(document, language)
     return write_pages(document, pages, force=force)
 
@@ -113,14 +115,14 @@ def publish_overview(
         if _is_page(out):
             raise UsageError(f"{out} is one page, and a site has many", "name a folder with --out")
         return publish_site(shelf, out, base_url=base_url, said=said, force=force)
-    names = shelf.page_addresses()
+    names = shelf.sheets.page_addresses()
     folder = out.parent if _is_page(out) else out
     existing = {
         drive: f"{name}.html" for drive, name in names.items() if (folder / f"{name}.html").exists()
     }
     page = out if _is_page(out) else out / "index.html"
     document = front_page(shelf, ranking_report(shelf), existing)
-    file = html_file(without_paths(document, folders_of(shelf.copied())), page)
+    file = html_file(without_paths(document, folders_of(shelf.results.copied())), page)
     written = write_files([file], force=force)
     for path in written:
         said(path)

@@ -18,7 +18,7 @@ from jovik.charts.surface import surface_chart
 from jovik.queries.instrument import log_beside
 from jovik.queries.ladder import ladders_of
 from jovik.report.document import Block, Picture, Section
-from jovik.shelf.read_runs import RunRecord
+from jovik.shelf.runs import RunRecord
 from jovik.shelf.store import Shelf
 from jovik.tables import Table
 from jovik.tables.instrument import log_table
@@ -42,7 +42,7 @@ def instruments_section(shelf: Shelf, drive: str, runs: Runs) -> Section:
     """Return the logs of instruments under the rate, by phase and step."""
     blocks: list[Block] = []
     for run, logs in runs:
-        for laid in (log_beside(shelf, x) for x in shelf.logs(drive, run.id)):
+        for laid in (log_beside(shelf, x) for x in shelf.notes.logs(drive, run.id)):
             blocks.append(
                 Picture(
                     f"instrument-{len(blocks) + 1}",
@@ -61,11 +61,11 @@ def tests_sections(shelf: Shelf, results: Sequence[StepResult]) -> list[Section]
     for number, curve in enumerate(ladders_of(shelf, fresh), 1):
         speed += [Picture(f"ladder-{number}", ladder_chart([curve])), ladder_table(curve)]
     for number, result in enumerate((r for r in empty if r.findings.scan is not None), 1):
-        trace = shelf.traces(result.run, result.phrase)[0]
+        trace = shelf.runs.traces(result.run, result.phrase)[0]
         speed.append(Picture(f"surface-{number}", surface_chart([(result, trace)])))
     long: list[Block] = []
     for number, result in enumerate((r for r in empty if long_write_of(r) is not None), 1):
-        trace = shelf.traces(result.run, result.phrase)[0]
+        trace = shelf.runs.traces(result.run, result.phrase)[0]
         chart = long_write_chart([(result, trace)])
         long += [Picture(f"long-write-{number}", chart), long_write_table(None, result)]
     pairs = empty_against_full(list(results))
@@ -127,7 +127,7 @@ def how_section(shelf: Shelf, runs: Runs) -> Section:
 def _facts(shelf: Shelf, run: RunRecord, results: Sequence[StepResult]) -> list[tuple[str, str]]:
     measured = [r for r in results if r.step.measures]
     shared, device = first_access(measured), run.device or {}
-    rig = shelf.rig(run.rig)
+    rig = shelf.runs.rig(run.rig)
     passes = sorted({len(r.passes) for r in measured})
     spans = sorted({r.conditions.span_bytes for r in measured if not in_a_ladder(r)})
     facts = [

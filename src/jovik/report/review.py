@@ -54,7 +54,7 @@ from jovik.report.reviewer_text import read_words, split_verdict
 from jovik.report.steady_section import steady_section
 from jovik.sheets.load import load_names, read_load
 from jovik.sheets.sheet import Drive, Sheet
-from jovik.shelf.read_runs import RunRecord
+from jovik.shelf.runs import RunRecord
 from jovik.shelf.store import Shelf
 from jovik.steps import IoStep
 from jovik.tables.claims import claims_summary, claims_table, doubts
@@ -95,9 +95,9 @@ def gather(
     UnknownNameError, UsageError
         A drive is not there, or was not measured.
     """
-    sheet = shelf.sheet(name)
+    sheet = shelf.sheets.get(name)
     drive = sheet.drive.name
-    results = shelf.latest_results(drive, with_latencies=True, filled=True, ladders=True)
+    results = shelf.results.latest(drive, with_latencies=True, filled=True, ladders=True)
     if not results:
         raise UsageError(
             f"{drive} has not been measured",
@@ -107,7 +107,7 @@ def gather(
     return ReviewData(
         sheet,
         tuple(results),
-        tuple((shelf.run(k), tuple(shelf.results_of_run(k, counted=True))) for k in keys),
+        tuple((shelf.runs.get(k), tuple(shelf.results.of_run(k, counted=True))) for k in keys),
         claims_report(shelf, drive) if sheet.claims else None,
         found if found is not None else ranking_report(shelf),
         fitted(shelf, drive, [read_load(n) for n in load_names()]),

@@ -32,7 +32,7 @@ from jovik.report.page_files import PageFile, check_files, html_file, make_folde
 from jovik.report.privacy import folders_of, without_paths
 from jovik.report.review import review
 from jovik.report.reviewer_text import words_beside
-from jovik.shelf.read_runs import RunRecord
+from jovik.shelf.runs import RunRecord
 from jovik.shelf.store import Shelf
 
 log = logging.getLogger(__name__)
@@ -122,7 +122,7 @@ def publish_site(
     for done in _each_page(shelf, ranked_drives, stale, folder, base_url, force):
         keep(done)
     if stale or gone or _digest_in(folder / "index.html") != whole:
-        hide = folders_of(shelf.copied())
+        hide = folders_of(shelf.results.copied())
         files = [
             html_file(_headed(without_paths(content(), hide), n, base_url, whole), folder / n)
             for n, content in common.items()
@@ -148,25 +148,25 @@ def _digest_in(page: Path) -> str | None:
 
 def _pages(shelf: Shelf, found: RankingReport, base_url: str | None) -> list[SitePage]:
     """List a page for each measured drive, at the address that it keeps from now on."""
-    measured = dict.fromkeys(r.drive for r in shelf.latest_results(ladders=True))
-    addresses = shelf.page_addresses()
+    measured = dict.fromkeys(r.drive for r in shelf.results.latest(ladders=True))
+    addresses = shelf.sheets.page_addresses()
     try:
-        shelf.keep_addresses({drive: addresses[drive] for drive in measured})
+        shelf.sheets.keep_addresses({drive: addresses[drive] for drive in measured})
     except ShelfError as error:
         log.warning("a drive that is renamed would get another address: %s", error.message)
     runs: dict[str, list[RunRecord]] = {}
-    for run in shelf.runs():
+    for run in shelf.runs.every():
         runs.setdefault(run.drive, []).append(run)
     others = [(d.drive, str(d.place), d.index) for d in found.ranking.drives]
     pages = []
     for drive in measured:
         words = words_beside(shelf.where, drive)
         about = (
-            *(base_url, asdict(shelf.sheet(drive)), others),
+            *(base_url, asdict(shelf.sheets.get(drive)), others),
             [(r.id, r.ended, r.excluded) for r in runs.get(drive, [])],
-            [asdict(n) for n in shelf.notes(drive)],
-            [asdict(n) for n in shelf.readings(drive)],
-            [(x.run, x.quantity, x.written) for x in shelf.logs(drive)],
+            [asdict(n) for n in shelf.notes.of(drive)],
+            [asdict(n) for n in shelf.notes.readings(drive)],
+            [(x.run, x.quantity, x.written) for x in shelf.notes.logs(drive)],
             words.read_text(encoding="utf-8") if words is not None and words.exists() else None,
         )
         last = max((r.started for r in runs.get(drive, [])), default="")
@@ -204,7 +204,7 @@ def _one_page(page: SitePage) -> list[Path]:
     words = words_beside(shelf.where, page.drive)
     own = words if words is not None and words.exists() else None
     page_of = review(shelf, page.drive, words=own, found=ranked_drives)
-    page_of = without_paths(page_of, folders_of(shelf.copied(page.drive)))
+    page_of = without_paths(page_of, folders_of(shelf.results.copied(page.drive)))
     image, card = "", []
     if base_url is not None:
         image = f"{page.address}.png"
@@ -220,7 +220,7 @@ def _common_pages(
 ) -> dict[str, Callable[[], Document]]:
     """Return the front, drives side by side, and a page for each class that a drive is of."""
     classes: dict[str, tuple[str, list[str]]] = {}
-    for name, drive in shelf.drives().items():
+    for name, drive in shelf.sheets.drives().items():
         kind = class_of(drive)
         if kind is not None and name in addresses:
             classes.setdefault(kind.name, (kind.title, []))[1].append(name)

@@ -12,7 +12,7 @@ from jovik.base.errors import UsageError
 from jovik.charts.steady_state import demand_chart, mixes_chart, rounds_chart, saturation_chart
 from jovik.queries.steady_state import demand_of, rounds_of, saturation_of
 from jovik.report.document import Block, Paragraph, Picture, Section
-from jovik.shelf.read_runs import RunRecord
+from jovik.shelf.runs import RunRecord
 from jovik.shelf.store import Shelf
 from jovik.tables.steady_answers import steady_answers
 from jovik.tables.steady_state import steady_tables

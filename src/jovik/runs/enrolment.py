@@ -64,14 +64,14 @@ def sheet_for(shelf: Shelf, place: Target, name: str | None, *, enrol: bool = Tr
         Several sheets are of the drive's model.
     """
     if name is not None:
-        return Enrolment(shelf.sheet(name), EnrolledBy.NAME)
+        return Enrolment(shelf.sheets.get(name), EnrolledBy.NAME)
     if isinstance(place, ModelTarget):
         from jovik.simulator import load_model
 
         model = load_model(place.name)
-        known = shelf.drive_of_serial(serial_hash(model.behaviour.serial))
+        known = shelf.sheets.drive_of_serial(serial_hash(model.behaviour.serial))
         return Enrolment(
-            shelf.sheet(known) if known else _enrol(shelf, model.sheet, enrol),
+            shelf.sheets.get(known) if known else _enrol(shelf, model.sheet, enrol),
             EnrolledBy.MODEL_DRIVE,
         )
     device: BlockDevice | None = None
@@ -81,9 +81,9 @@ def sheet_for(shelf: Shelf, place: Target, name: str | None, *, enrol: bool = Tr
     elif isinstance(place, FolderTarget):
         device, mount = under_folder(place.path)
     if device is not None and device.serial:
-        known = shelf.drive_of_serial(serial_hash(device.serial))
+        known = shelf.sheets.drive_of_serial(serial_hash(device.serial))
         if known is not None:
-            return Enrolment(shelf.sheet(known), EnrolledBy.SERIAL)
+            return Enrolment(shelf.sheets.get(known), EnrolledBy.SERIAL)
     if device is not None and (fitting := _of_model(shelf, device)):
         if len(fitting) > 1:
             raise UsageError(
@@ -91,26 +91,26 @@ def sheet_for(shelf: Shelf, place: Target, name: str | None, *, enrol: bool = Tr
                 f"{', '.join(fitting)}",
                 f'say which: --drive "{fitting[0]}"',
             )
-        return Enrolment(shelf.sheet(fitting[0]), EnrolledBy.MODEL)
+        return Enrolment(shelf.sheets.get(fitting[0]), EnrolledBy.MODEL)
     sheet = Sheet(_of_device(device) if device is not None else _of_mount(place, mount))
-    by_name = {n.casefold(): n for n in shelf.drive_names()}
+    by_name = {n.casefold(): n for n in shelf.sheets.names()}
     if sheet.drive.name.casefold() in by_name:
-        return Enrolment(shelf.sheet(by_name[sheet.drive.name.casefold()]), EnrolledBy.MODEL)
+        return Enrolment(shelf.sheets.get(by_name[sheet.drive.name.casefold()]), EnrolledBy.MODEL)
     return Enrolment(_enrol(shelf, sheet, enrol), EnrolledBy.NEW)
 
 
 def _enrol(shelf: Shelf, sheet: Sheet, enrol: bool) -> Sheet:
     """Return the sheet, put on the shelf unless another process was quicker."""
     name = sheet.drive.name
-    if name not in shelf.drive_names():
+    if name not in shelf.sheets.names():
         if not enrol:
             return sheet
         try:
-            shelf.add_sheet(sheet)
+            shelf.sheets.add(sheet)
         except UsageError:
-            if name not in shelf.drive_names():
+            if name not in shelf.sheets.names():
                 raise
-    return shelf.sheet(name)
+    return shelf.sheets.get(name)
 
 
 def _of_model(shelf: Shelf, device: BlockDevice) -> list[str]:
@@ -120,7 +120,7 @@ def _of_model(shelf: Shelf, device: BlockDevice) -> list[str]:
         return []
     return [
         name
-        for name, drive in shelf.drives().items()
+        for name, drive in shelf.sheets.drives().items()
         if drive.model
         and drive.model.casefold() in words
         and (

@@ -74,7 +74,7 @@ def identify(
         model = load_model(place.name)
         behaviour = model.behaviour
         rig = Rig(rig_name or "virtual bench", {}, rig_notes)
-        sample = shelf.meet_sample(
+        sample = shelf.sheets.meet_sample(
             drive_name,
             serial_hash(behaviour.serial),
             serial_tail(behaviour.serial),
@@ -121,7 +121,7 @@ def identify(
         sensors=tuple(sensors_of(device.name)),
     )
     warnings = []
-    sheet = shelf.sheet(drive_name).drive
+    sheet = shelf.sheets.get(drive_name).drive
     if (
         sheet.model
         and device.model
@@ -147,8 +147,8 @@ def identify(
         )
     sample_id = None
     if device.serial:
-        known = shelf.samples(drive_name)
-        sample = shelf.meet_sample(
+        known = shelf.sheets.samples(drive_name)
+        sample = shelf.sheets.meet_sample(
             drive_name,
             serial_hash(device.serial),
             serial_tail(device.serial),

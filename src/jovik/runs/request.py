@@ -20,7 +20,7 @@ from jovik.hardware.target import Target, resolve
 from jovik.runs.identification import machine_id
 from jovik.runs.repetition import RepetitionPolicy
 from jovik.runs.task import Task, tasks_of
-from jovik.shelf.read_runs import RunRecord
+from jovik.shelf.runs import RunRecord
 from jovik.shelf.store import Shelf
 from jovik.steps import IoStep, Plan, load_plan, parse
 
@@ -189,13 +189,13 @@ def resume_request(
     UnknownNameError
         There is no such run.
     """
-    key = run or shelf.latest_run(("running", "interrupted", "failed"))
+    key = run or shelf.runs.latest(("running", "interrupted", "failed"))
     if key is None:
         raise UsageError(
             "every run on this shelf is finished",
             "begin one: jovik measure TARGET --drive NAME; or do one again: jovik repeat RUN",
         )
-    record = shelf.run(key)
+    record = shelf.runs.get(key)
     _refuse_unless_open(record)
     return record, request_from_run(record, target, rig_name=record.rig, **more)
 

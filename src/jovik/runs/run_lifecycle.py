@@ -74,9 +74,9 @@ def start_run(shelf: Shelf, ready: PreparedRun, resumed: str | None = None) -> S
         request.sample_name,
         request.keep_serial,
     )
-    earlier = tuple(shelf.latest_results(drive))
+    earlier = tuple(shelf.results.latest(drive))
     if resumed is None:
-        writer = shelf.begin_run(
+        writer = shelf.runs.begin(
             drive,
             identified.rig,
             request.target.describe(),
@@ -91,7 +91,7 @@ def start_run(shelf: Shelf, ready: PreparedRun, resumed: str | None = None) -> S
         )
         return StartedRun(identified, writer, {}, earlier)
 
-    run = shelf.run(resumed)
+    run = shelf.runs.get(resumed)
     if run.unit_id != identified.sample_id:
         raise TargetError(
             f"run {resumed} was on another sample of {drive}",
@@ -109,10 +109,10 @@ def start_run(shelf: Shelf, ready: PreparedRun, resumed: str | None = None) -> S
             "go on there, or begin anew here: jovik measure",
         )
     done: dict[int, ResumedStep] = {}
-    for one in shelf.passes_of_run(resumed):
+    for one in shelf.runs.passes(resumed):
         step = done.setdefault(one.position, ResumedStep(PassStore(), one.whole))
         step.traces.append(one.trace)
-    return StartedRun(identified, shelf.resume_run(resumed, request.record()), done, earlier)
+    return StartedRun(identified, shelf.runs.resume(resumed, request.record()), done, earlier)
 
 
 def execute(

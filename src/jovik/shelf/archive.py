@@ -23,7 +23,6 @@ from jovik.base import histogram, version
 from jovik.base.atomic_files import MADE_WITH_JOVIK, output
 from jovik.base.trace import SLICE_COLUMNS, Latencies
 from jovik.shelf.encoding import unpack, unpack_latencies
-from jovik.shelf.read_results import naming
 from jovik.shelf.recordings import read_kept, requests_of
 from jovik.shelf.records import (
     PARTS,
@@ -34,6 +33,7 @@ from jovik.shelf.records import (
     read_rig,
     read_trace,
 )
+from jovik.shelf.results import naming
 from jovik.shelf.schema import (
     change,
     drive,

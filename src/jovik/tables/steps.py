@@ -19,7 +19,7 @@ from jovik.base.interval import Interval
 from jovik.base.plain_data import plain
 from jovik.base.quantities import show_rate, show_size, show_time_or_dash, significant
 from jovik.base.rate_unit import iops_first, per_unit, rate_unit
-from jovik.shelf.read_runs import RunRecord
+from jovik.shelf.runs import RunRecord
 from jovik.steps import IoStep, parse
 from jovik.tables.run_findings import in_a_ladder, is_copy
 from jovik.tables.table import Table, interval_json, interval_words

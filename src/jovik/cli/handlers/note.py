@@ -59,16 +59,16 @@ def note(
         raise UsageError("--remove goes alone")
     happened = parse_when(date) if date is not None else None
     with Shelf(where_from(shelf_at)) as shelf:
-        name = shelf.sheet(drive).drive.name
+        name = shelf.sheets.get(drive).drive.name
         key = run_key(shelf, run_name) if run_name is not None else None
-        if key is not None and shelf.run(key).drive != name:
-            raise UsageError(f"run {key} is of {shelf.run(key).drive}, not of {name}")
+        if key is not None and shelf.runs.get(key).drive != name:
+            raise UsageError(f"run {key} is of {shelf.runs.get(key).drive}, not of {name}")
         if number is not None:
             echo(f"removed: {noted_words(remove_noted(shelf, name, number))}")
             return 0
         notes = [Note(sort, text, happened=happened, run=key) for sort, text in remarks]
         if notes or readings:
-            shelf.note(name, notes, readings)
+            shelf.notes.add(name, notes, readings)
         if listing:
             noted_list = NotedListAnswer(name, tuple(noted_in_order(shelf, name)))
             return show(noted_list, form)
@@ -101,17 +101,17 @@ def _log(
         )
     log = read_log(read_table(file), str(file))
     with Shelf(where_from(shelf_at)) as shelf:
-        name = shelf.sheet(drive).drive.name
+        name = shelf.sheets.get(drive).drive.name
         key = run_key(shelf, run_name)
-        if shelf.run(key).drive != name:
-            raise UsageError(f"run {key} is of {shelf.run(key).drive}, not of {name}")
+        if shelf.runs.get(key).drive != name:
+            raise UsageError(f"run {key} is of {shelf.runs.get(key).drive}, not of {name}")
         laid = laid_beside(shelf, key, log, quantity, unit, _shift_s(shift))
         beside = log_beside(shelf, laid)
         method = f"logged beside run {key}"
         readings = [
             Reading(f"{quantity}, {f.name}", f.mean.median, unit, method) for f in beside.phases
         ]
-        if shelf.note_log(name, laid, readings):
+        if shelf.notes.add_log(name, laid, readings):
             echo(f"this takes the place of the log of {quantity} beside that run", err=True)
     return show(LogAnswer(beside), form)
 

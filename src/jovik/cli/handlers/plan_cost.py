@@ -62,7 +62,7 @@ def cost_on(
     sheet = Sheet(Drive("this drive"))
     if drive_name is not None:
         with Shelf(where_from(shelf_at)) as shelf:
-            sheet = shelf.sheet(drive_name)
+            sheet = shelf.sheets.get(drive_name)
     elif isinstance(target, ModelTarget):
         sheet = load_model(target.name).sheet
     limit = parse_time(budget) if budget is not None else None

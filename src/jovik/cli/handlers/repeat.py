@@ -22,7 +22,7 @@ def repeat(
 ) -> int:
     """Repeat RUN, or the last run."""
     with Shelf(where_from(shelf_at)) as shelf:
-        record = shelf.run(run_key(shelf, run or LAST))
+        record = shelf.runs.get(run_key(shelf, run or LAST))
         request = request_from_run(
             record,
             target_at,
@@ -32,5 +32,5 @@ def repeat(
             rig_name=rig_name,
         )
         return run_order(
-            shelf, shelf.sheet(record.drive), request, form, consent=EnduranceConsent(yes=yes)
+            shelf, shelf.sheets.get(record.drive), request, form, consent=EnduranceConsent(yes=yes)
         )

@@ -64,7 +64,7 @@ def report(
             if form != "table":
                 say_written(form, written)
             return 0
-        usual = words_beside(shelf.where, shelf.sheet(drive).drive.name)
+        usual = words_beside(shelf.where, shelf.sheets.get(drive).drive.name)
         if edit:
             _edit(words or usual)
         written = publish_review(shelf, drive, out, against, words, language=language, force=force)

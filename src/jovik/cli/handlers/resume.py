@@ -25,7 +25,7 @@ def resume(
         )
         return run_order(
             shelf,
-            shelf.sheet(record.drive),
+            shelf.sheets.get(record.drive),
             request,
             form,
             consent=EnduranceConsent(yes=True),

@@ -23,14 +23,14 @@ from jovik.tables.series import as_csv, as_parquet
 def show(run: str, every_note: bool, each_pass: bool, form: str, shelf_at: str | None) -> int:
     """Show RUN again, as measure did. 'last' is the latest."""
     with Shelf(where_from(shelf_at)) as shelf:
-        record = shelf.run(run_key(shelf, run))
+        record = shelf.runs.get(run_key(shelf, run))
         show_run(
             record,
-            shelf.results_of_run(record.id),
+            shelf.results.of_run(record.id),
             form,
             every_note=every_note,
             each_pass=each_pass,
-            drive=shelf.sheet(record.drive).drive,
+            drive=shelf.sheets.get(record.drive).drive,
         )
     return 0
 
@@ -81,6 +81,6 @@ def remove(run: str, shelf_at: str | None) -> None:
                 f"'{run}' is run {key}, and what is removed is gone",
                 f"name it in full: jovik runs remove {key}; or set it aside: jovik runs exclude",
             )
-        refuse_while_going_on(shelf.run(key))
+        refuse_while_going_on(shelf.runs.get(key))
         count = shelf.corrections.remove_run(key)
     echo(f"run {key} is removed, {count} {'pass' if count == 1 else 'passes'} with it")

@@ -40,7 +40,7 @@ def new(name: str | None, source: str | None, shelf_at: str | None, **words: str
     else:
         sheet = Sheet(drive_from_words({"name": name, **given}))
     with Shelf(where_from(shelf_at), create=True) as shelf:
-        shelf.add_sheet(sheet)
+        shelf.sheets.add(sheet)
     count = (
         f" with {len(sheet.claims)} claim{'s' if len(sheet.claims) != 1 else ''}"
         if sheet.claims
@@ -67,8 +67,8 @@ def claim(
     except ValueError as error:
         raise UsageError(f"the figure: {error}") from None
     with Shelf(where_from(shelf_at)) as shelf:
-        changes = shelf.add_claim(name, one)
-        known = shelf.sheet(name)
+        changes = shelf.sheets.add_claim(name, one)
+        known = shelf.sheets.get(name)
     was = next((f" (was {c.before})" for c in changes if c.before is not None), "")
     same = "" if changes else " (as it was)"
     echo(f"{known.drive.name}: {one.label}, {one.shown()}{was}{same}")
@@ -77,7 +77,7 @@ def claim(
 def unclaim(name: str, what: str, printed: str | None, shelf_at: str | None) -> None:
     """Take a claim off the sheet of the drive NAME."""
     with Shelf(where_from(shelf_at)) as shelf:
-        before = shelf.sheet(name)
+        before = shelf.sheets.get(name)
         changes = shelf.corrections.change_sheet(before, without_claim(before, what, printed))
     _say_changes(before, changes)
 
@@ -86,7 +86,7 @@ def edit(name: str, source: str | None, shelf_at: str | None, **words: str | Non
     """Correct the sheet of the drive NAME: by option, or all of it in your editor."""
     given = {k: v for k, v in words.items() if v is not None}
     with Shelf(where_from(shelf_at)) as shelf:
-        before = shelf.sheet(name)
+        before = shelf.sheets.get(name)
         if source is not None and given:
             raise UsageError("--from brings the whole sheet; give no other option with it")
         if given:
@@ -134,7 +134,7 @@ def _say_changes(before: Sheet, changes: Sequence[Change]) -> None:
 def rename(name: str, new_name: str, shelf_at: str | None) -> None:
     """Rename the drive NAME. Its runs, notes and samples stay with it."""
     with Shelf(where_from(shelf_at)) as shelf:
-        before = shelf.sheet(name)
+        before = shelf.sheets.get(name)
         after = edited_sheet(before, {"name": new_name})
         _say_changes(before, shelf.corrections.change_sheet(before, after))
 
@@ -142,7 +142,7 @@ def rename(name: str, new_name: str, shelf_at: str | None) -> None:
 def remove(name: str, with_runs: bool, shelf_at: str | None) -> None:
     """Remove the drive NAME with its sheet and notes. With runs, only if --with-runs is given."""
     with Shelf(where_from(shelf_at)) as shelf:
-        drive = shelf.sheet(name).drive.name
+        drive = shelf.sheets.get(name).drive.name
         gone = shelf.corrections.remove_drive(drive, with_runs=with_runs)
     removed = ", ".join(
         f"{n} {what if n != 1 else what.removesuffix('s')}" for what, n in gone.items() if n
@@ -153,7 +153,7 @@ def remove(name: str, with_runs: bool, shelf_at: str | None) -> None:
 def show(name: str, form: str, shelf_at: str | None) -> None:
     """Show the sheet of the drive NAME."""
     with Shelf(where_from(shelf_at)) as shelf:
-        sheet = shelf.sheet(name)
+        sheet = shelf.sheets.get(name)
     if form == "toml":
         click.echo(write_sheet(sheet), nl=False)
     elif form == "json":
@@ -170,7 +170,7 @@ def show(name: str, form: str, shelf_at: str | None) -> None:
 def list_sheets(form: str, shelf_at: str | None) -> None:
     """List the drives on the shelf."""
     with Shelf(where_from(shelf_at)) as shelf:
-        sheets = [shelf.sheet(n) for n in shelf.drive_names()]
+        sheets = [shelf.sheets.get(n) for n in shelf.sheets.names()]
     if form == "json":
         emit_json({"drives": [sheet_json(s) for s in sheets]}, "sheets")
         return

@@ -81,13 +81,15 @@ def _note_table(found: Shelf, source: Path, mapping: Path, drive: str | None, fo
     read = read_mapped(text, str(source), read_text(mapping), str(mapping))
     if reformatted := table_form(text):
         echo(f"{source}: {reformatted}", err=True)
-    named = {found.sheet(n).drive.name: readings for n, readings in read.items()}
+    named = {found.sheets.get(n).drive.name: readings for n, readings in read.items()}
     if drive is not None:
-        wanted = found.sheet(drive).drive.name
+        wanted = found.sheets.get(drive).drive.name
         named = {n: r for n, r in named.items() if n == wanted}
     count, of = 0, 0
     for name, readings in named.items():
-        known = {(r.what, r.value, r.unit, r.method, r.instrument) for r in found.readings(name)}
+        known = {
+            (r.what, r.value, r.unit, r.method, r.instrument) for r in found.notes.readings(name)
+        }
         new = [
             r
             for r in dict.fromkeys(readings)
@@ -95,7 +97,7 @@ def _note_table(found: Shelf, source: Path, mapping: Path, drive: str | None, fo
         ]
         if new:
             count, of = count + len(new), of + 1
-            found.note(name, [], new)
+            found.notes.add(name, [], new)
     if form != "table":
         _show_added({"drives": of, "notes": count}, form)
         return

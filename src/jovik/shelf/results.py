@@ -8,7 +8,7 @@ from __future__ import annotations
 import contextlib
 import datetime
 import logging
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
 import sqlalchemy as sa
@@ -16,6 +16,7 @@ from sqlalchemy.ext.compiler import compiles
 from sqlalchemy.sql.functions import FunctionElement
 
 from jovik.analysis.step_result import StepResult
+from jovik.base.errors import UnknownNameError, UsageError
 from jovik.base.trace import Latencies, Trace
 from jovik.shelf.records import (
     PASS_FIELDS,
@@ -189,118 +190,6 @@ def _among(engine: sa.Engine, chosen: sa.Select[tuple[int]]) -> sa.ColumnElement
     return step.c.id.in_(keys if len(keys) <= MOST_NAMED else chosen)
 
 
-def latest(
-    engine: sa.Engine, name: str | None, *, with_latencies: bool, filled: bool, ladders: bool
-) -> list[StepResult]:
-    """See `Shelf.latest_results`."""
-    where = of_drive(name)
-    rung = sa.case((LADDER.is_(None), 0), else_=1)
-    # Rungs and steps of their own apart, the newest of each; the database picks, since a shelf may
-    # hold 10,000 runs.
-    order = (order_of(engine).desc(), run.c.id.desc(), step.c.position.desc())
-    newest = sa.func.row_number().over(
-        partition_by=(run.c.drive_id, step.c.kind, rung, *((FILLED_LEVEL,) if filled else ())),
-        order_by=order,
-    )
-    has_passes = sa.exists().where(one_pass.c.step_id == step.c.id)
-    numbered = (
-        sa.select(step.c.id, newest.label("newest"))
-        .join(run, step.c.run_id == run.c.id)
-        .join(drive, run.c.drive_id == drive.c.id)
-        .where(where, NOT_EXCLUDED, has_passes, *(() if filled else (NOT_FILLED,)))
-        .subquery()
-    )
-    chosen = sa.select(numbered.c.id).where(numbered.c.newest == 1)
-    found = [
-        r
-        for r in results(engine, _among(engine, chosen), with_latencies=with_latencies)
-        if is_drive_result(r, filled)
-    ]
-    plain = {r.drive for r in found if r.findings.ladder is None}
-    age = {key: n for n, key in enumerate(dict.fromkeys(r.run for r in found))}
-    # Oldest first; of one run a step of its own comes last, for it has more passes than a rung of
-    # the same kind.
-    found.sort(key=lambda r: (age[r.run], r.findings.ladder is None))
-    latest = {
-        (r.drive, r.kind, r.conditions.filled_percent): r
-        for r in found
-        if ladders or r.findings.ladder is None or r.drive not in plain
-    }
-    first = (
-        sa.select(drive.c.name)
-        .join(run, run.c.drive_id == drive.c.id)
-        .group_by(drive.c.id, drive.c.name)
-        .order_by(sa.func.min(run.c.started))
-    )
-    with engine.connect() as c:
-        places = {d: i for i, d in enumerate(c.execute(first).scalars())}
-    return sorted(latest.values(), key=lambda r: places[r.drive])
-
-
-def _of_its_own() -> tuple[sa.ColumnElement[bool], ...]:
-    """Return steps that count, have passes, are no rung, and were not made on a filled drive."""
-    return (
-        NOT_EXCLUDED,
-        NO_RUNG,
-        NOT_FILLED,
-        sa.exists().where(one_pass.c.step_id == step.c.id),
-    )
-
-
-def recent(engine: sa.Engine, name: str | None, most: int, beyond: int = 0) -> list[StepResult]:
-    """See `Shelf.recent_results`."""
-    order = (order_of(engine).desc(), run.c.id.desc(), step.c.position.desc())
-    newest = sa.func.row_number().over(partition_by=(run.c.drive_id, step.c.kind), order_by=order)
-    where = (
-        of_drive(name),
-        *_of_its_own(),
-    )
-    numbered = (
-        sa.select(step.c.id, newest.label("newest"))
-        .join(run, step.c.run_id == run.c.id)
-        .join(drive, run.c.drive_id == drive.c.id)
-        .where(*where)
-        .subquery()
-    )
-    chosen = sa.select(numbered.c.id).where(numbered.c.newest.between(beyond + 1, most))
-    return [
-        r
-        for r in results(engine, _among(engine, chosen), with_latencies=False)
-        if is_drive_result(r, filled=False)
-    ]
-
-
-def of_several_rigs(engine: sa.Engine, name: str | None) -> list[StepResult]:
-    """See `Shelf.results_of_several_rigs`."""
-    ids = sa.select(drive.c.id).where(of_drive(name))
-    several = (
-        sa.select(run.c.drive_id)
-        .where(run.c.drive_id.in_(ids), run.c.excluded.is_(None))
-        .group_by(run.c.drive_id)
-        .having(sa.func.count(sa.distinct(run.c.rig_id)) > 1)
-    )
-    order = (order_of(engine).desc(), run.c.id.desc(), step.c.position.desc())
-    newest = sa.func.row_number().over(
-        partition_by=(run.c.drive_id, run.c.unit_id, run.c.rig_id, step.c.kind), order_by=order
-    )
-    where = (
-        run.c.drive_id.in_(several),
-        *_of_its_own(),
-    )
-    numbered = (
-        sa.select(step.c.id, newest.label("newest"))
-        .join(run, step.c.run_id == run.c.id)
-        .where(*where)
-        .subquery()
-    )
-    chosen = sa.select(numbered.c.id).where(numbered.c.newest == 1)
-    return [
-        r
-        for r in results(engine, _among(engine, chosen), with_latencies=False)
-        if is_drive_result(r, filled=False)
-    ]
-
-
 def _result(
     row: sa.RowMapping, passes: Sequence[Sequence[Any]], with_latencies: bool
 ) -> StepResult:
@@ -396,3 +285,193 @@ def order_of(engine: sa.Engine) -> sa.ColumnElement[str]:
             # "~" comes after whatever stands in a date.
             places.append((run.c.id == key, f"{last}~" if last else ""))
     return sa.case(*places, else_=run.c.started)
+
+
+def _newest(
+    engine: sa.Engine,
+    partition: Sequence[sa.ColumnElement[Any]],
+    where: Sequence[sa.ColumnElement[bool]],
+    numbers: tuple[int, int] = (1, 1),
+    *,
+    with_latencies: bool = False,
+    filled: bool = False,
+) -> list[StepResult]:
+    """Return the newest results of each partition, oldest first.
+
+    The database picks them, since a shelf may hold 10,000 runs. They count and have passes.
+
+    Parameters
+    ----------
+    numbers : (int, int)
+        The first and the last of each partition, counted from 1 for the newest.
+    filled : bool
+        Whether steps on a drive that was filled on purpose are among them.
+    """
+    order = (order_of(engine).desc(), run.c.id.desc(), step.c.position.desc())
+    number = sa.func.row_number().over(partition_by=partition, order_by=order)
+    has_passes = sa.exists().where(one_pass.c.step_id == step.c.id)
+    numbered = (
+        sa.select(step.c.id, number.label("number"))
+        .join(run, step.c.run_id == run.c.id)
+        .join(drive, run.c.drive_id == drive.c.id)
+        .where(NOT_EXCLUDED, has_passes, *where, *(() if filled else (NOT_FILLED,)))
+        .subquery()
+    )
+    chosen = sa.select(numbered.c.id).where(numbered.c.number.between(*numbers))
+    return [
+        r
+        for r in results(engine, _among(engine, chosen), with_latencies=with_latencies)
+        if is_drive_result(r, filled)
+    ]
+
+
+RECENT_RESULTS = 3
+"""Results of a kind that determine the differences between runs of a drive."""
+
+
+class Results:
+    """The results of an open shelf."""
+
+    def __init__(self, engine: sa.Engine) -> None:
+        self._engine = engine
+
+    def every(self, name: str | None = None, *, with_latencies: bool = False) -> list[StepResult]:
+        """Return each counted step with passes of a drive, or of all, oldest first.
+
+        A step or a run that was excluded does not count.
+        """
+        where = sa.and_(of_drive(name), NOT_EXCLUDED)
+        return results(self._engine, where, with_latencies=with_latencies)
+
+    def of_run(self, key: str, *, counted: bool = False) -> list[StepResult]:
+        """Return every step of a run that has passes, in order.
+
+        `counted` without what was excluded.
+        """
+        where = run.c.id == key
+        if counted:
+            where = sa.and_(where, NOT_EXCLUDED)
+        return results(self._engine, where, with_latencies=True)
+
+    def latest(
+        self,
+        name: str | None = None,
+        *,
+        with_latencies: bool = False,
+        filled: bool = False,
+        ladders: bool = False,
+    ) -> list[StepResult]:
+        """Return the newest result of each kind and fill level, drives by first measurement.
+
+        Steps that measure nothing, such as a rest, are not among them; those on a drive that was
+        filled on purpose only with `filled`. The rungs of a ladder are, with `ladders`, or where a
+        drive has nothing else: many of them would outweigh all other steps.
+        """
+        # Rungs and steps of their own apart, the newest of each.
+        rung = sa.case((LADDER.is_(None), 0), else_=1)
+        level = (FILLED_LEVEL,) if filled else ()
+        found = _newest(
+            self._engine,
+            (run.c.drive_id, step.c.kind, rung, *level),
+            (of_drive(name),),
+            with_latencies=with_latencies,
+            filled=filled,
+        )
+        plain = {r.drive for r in found if r.findings.ladder is None}
+        age = {key: n for n, key in enumerate(dict.fromkeys(r.run for r in found))}
+        # Oldest first. Of one run a step of its own comes last, because it has more passes than a
+        # rung of the same kind.
+        found.sort(key=lambda r: (age[r.run], r.findings.ladder is None))
+        latest = {
+            (r.drive, r.kind, r.conditions.filled_percent): r
+            for r in found
+            if ladders or r.findings.ladder is None or r.drive not in plain
+        }
+        first = (
+            sa.select(drive.c.name)
+            .join(run, run.c.drive_id == drive.c.id)
+            .group_by(drive.c.id, drive.c.name)
+            .order_by(sa.func.min(run.c.started))
+        )
+        with self._engine.connect() as c:
+            places = {d: i for i, d in enumerate(c.execute(first).scalars())}
+        return sorted(latest.values(), key=lambda r: places[r.drive])
+
+    def recent(
+        self, name: str | None = None, most: int = RECENT_RESULTS, *, beyond: int = 0
+    ) -> list[StepResult]:
+        """Return the newest few results of each kind, oldest first, to compare repeated runs.
+
+        Of drives that were not filled on purpose, and no rungs of ladders; without the newest
+        `beyond` of each kind, for who has those.
+        """
+        return _newest(
+            self._engine,
+            (run.c.drive_id, step.c.kind),
+            (of_drive(name), NO_RUNG),
+            (beyond + 1, most),
+        )
+
+    def latest_by_sample(self, name: str) -> list[StepResult]:
+        """For each sample of a drive the latest result of each kind of step."""
+        every = self.every(name)
+        latest = {
+            (r.conditions.sample, r.kind): r
+            for r in every
+            if r.conditions.sample is not None and is_drive_result(r, filled=False)
+        }
+        return list(latest.values())
+
+    def of_several_rigs(self, name: str | None = None) -> list[StepResult]:
+        """Return the newest results of each sample on each rig, for drives with several rigs."""
+        ids = sa.select(drive.c.id).where(of_drive(name))
+        several = (
+            sa.select(run.c.drive_id)
+            .where(run.c.drive_id.in_(ids), run.c.excluded.is_(None))
+            .group_by(run.c.drive_id)
+            .having(sa.func.count(sa.distinct(run.c.rig_id)) > 1)
+        )
+        return _newest(
+            self._engine,
+            (run.c.drive_id, run.c.unit_id, run.c.rig_id, step.c.kind),
+            (run.c.drive_id.in_(several), NO_RUNG),
+        )
+
+    def of_sample(
+        self, sample_name: str, name: str | None = None, *, by: Callable[[StepResult], object]
+    ) -> list[StepResult]:
+        """Return the newest result of each kind for each value of `by`, for one sample.
+
+        Raises
+        ------
+        UnknownNameError
+            No sample of that name was measured.
+        UsageError
+            Units of several drives have that name.
+        """
+        every = [
+            r
+            for r in self.every(name)
+            if r.conditions.sample is not None and is_drive_result(r, filled=False)
+        ]
+        own = [r for r in every if r.conditions.sample == sample_name]
+        if not own:
+            raise UnknownNameError(
+                "measured sample", sample_name, {str(r.conditions.sample) for r in every}
+            )
+        drives = list(dict.fromkeys(r.drive for r in own))
+        if len(drives) > 1:
+            raise UsageError(
+                f"samples of {len(drives)} drives are called '{sample_name}': {', '.join(drives)}",
+                "say which with --drive",
+            )
+        return list({(by(r), r.kind): r for r in own}.values())
+
+    def passes(self, name: str | None = None, key: str | None = None) -> list[dict[str, Any]]:
+        """Return every pass of a drive, of a run or of all, without series, oldest first."""
+        where = of_drive(name) if key is None else sa.and_(of_drive(name), run.c.id == key)
+        return passes(self._engine, where)
+
+    def copied(self, name: str | None = None) -> list[str]:
+        """Return the phrase of each copy that a drive (or any) was measured with, once."""
+        return copied(self._engine, of_drive(name))
