@@ -236,7 +236,7 @@ def test_a_drive_that_holds_less_than_it_says_is_told_with_what_it_holds() -> No
     assert lost_data(StampFaults(10_000, 0, 0, 0, ())) is None
     new = made([1e9] * 3, findings=Findings(lost=found), drive="new")
     told = compare("old", "new", [made([5e8] * 3, drive="old")], [new])
-    assert "worth it for nothing" in told.conclusion
+    assert "worth it for no use" in told.conclusion
 
 
 @pytest.mark.parametrize("on_error", ["stop", "continue"])

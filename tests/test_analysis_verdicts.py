@@ -357,7 +357,7 @@ def test_an_upgrade_is_times_with_intervals_and_seconds_by_a_stated_rule() -> No
     assert {s.kind: s for s in held.steps}["sequential read 128KiB"].times_on_link == pytest.approx(
         1.1, rel=0.02
     )
-    assert "nothing can be said" in compare("old", "new", [], []).conclusion
+    assert "under the same conditions" in compare("old", "new", [], []).conclusion
     early = [
         *drive("new", 2000e6, 41e6),
         made(
@@ -676,7 +676,7 @@ def test_bad_input_says_what_is_missing_and_the_command_for_it(shelf: Program) -
         (["upgrade", "Corvane Slate 1TB", "Corvane Slate 1TB"], "cannot replace itself"),
         (["rank", "--by", "speed"], "neither one of"),
         (["rank", "--by", "random read 2MiB"], "no drive was measured with"),
-        (["rank", "--max-price", "1"], "leave a filter out"),
+        (["rank", "--max-price", "1"], "omit a filter"),
         (["rank", "--load", "telescop"], "nearest: telescope"),
         (["fit", "Halden Fjord 1TB"], "jovik measure TARGET"),
     ):
@@ -737,7 +737,7 @@ def test_what_is_too_close_is_settled_by_measuring_just_that(jovik: Program) -> 
     settled_ones = {_timeless(p) for (p,) in phrases} - {"rest until recovered"}
     assert settled_ones == {_timeless(c["phrase"]) for c in open_ones}
     assert (
-        "nothing is too close to call"
+        "no claim is too close to call"
         in jovik("judge", "Corvane Slate 1TB", "--settle", "model:slate", status=None).err
     )
 

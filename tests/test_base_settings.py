@@ -34,7 +34,7 @@ def file_of(own: Program) -> Path:
 
 
 def test_a_setting_is_the_default_of_its_option_and_what_is_typed_comes_first(own: Program) -> None:
-    assert "nothing is set" in own("config").out
+    assert "there are no settings" in own("config").out
     for key, value in (
         ("measure.rig", "bench, rear port"),
         ("measure.passes", "3"),

@@ -138,7 +138,7 @@ def test_what_cannot_be_drawn_is_said_with_the_command_that_would_help(
         (["surface", DRIFT], "scan read in 200 zones"),
         (["full", GANNET], "not measured both empty and full"),
         (["ladder", DRIFT, "--axis", "workers"], "no such ladder"),
-        (["latency", *[DRIFT] * 7], "cannot be told apart"),
+        (["latency", *[DRIFT] * 7], "too many for one picture"),
         (["latency", DRIFT, "--step", "random read 2MiB"], "there is: "),
     ):
         answer = shelf("picture", *words, "--out", out, status=2)

@@ -18,7 +18,7 @@ ANSWERS: list[tuple[list[str], str]] = [
     (["compare", SLATE, COMET], r"of 12 steps: 12 faster"),
     (["upgrade", SLATE, COMET], r"Comet 2TB: worth it for reading large files"),
     (["fit", COMET], r"Comet 2TB carries 17 of 18 loads; not 8K video"),
-    (["judge", COMET, "--real-work"], r"of what the box says, its streams reach"),
+    (["judge", COMET, "--real-work"], r"of the advertised rate, its streams reach"),
 ]
 
 

@@ -270,7 +270,7 @@ GOOD = (
     [
         ("7000 MB/s", "7000 apples", "line 7: figure: '7000 apples'"),
         ("capacity", "capcity", "line 3: 'capcity' is not a key here"),
-        ('"1TB"', '"1T"', "line 3: capacity: '1T' can be read twice"),
+        ('"1TB"', '"1T"', "line 3: capacity: '1T' is ambiguous"),
         ('"1TB"', "1", "line 3: capacity: write it in quotes"),
         ("sequential read", "sequential red", "line 6: what:"),
         ('name = "Fjord"', "", "line 1: 'name' is missing"),
@@ -288,7 +288,7 @@ def test_a_wrong_sheet_is_named_by_line_and_key(
     ("words", "status", "said"),
     [
         (["measure", ".", "--drive", "Veldhar Comet"], 2, "nearest: Veldhaar Comet 2TB"),
-        (["measure"], 2, "no target is named"),
+        (["measure"], 2, "there is no target"),
         (["measure", "model:comit"], 2, "nearest: comet"),
         (["measure", "model:comet", "--plan", "first-lok"], 2, "nearest: first-look"),
         (["measure", "model:comet", "random read 4k"], 2, "\n              ^^\n"),
@@ -314,7 +314,7 @@ def test_a_wrong_sheet_is_named_by_line_and_key(
         (["picture", "rank", "--out", "x.png", "--size", "9x9"], 2, "not a size"),
         (["mesure"], 2, "nearest: measure"),
         (["sheet", "new"], 2, "needs a name"),
-        (["sheet", "new", "X", "--capacity", "1T"], 2, "can be read twice"),
+        (["sheet", "new", "X", "--capacity", "1T"], 2, "is ambiguous"),
         (["sheet", "new", "veldhaar comet 2tb"], 2, "already"),
         (["sheet", "claim", COMET, "sequential", "1MB/s"], 2, "the phrase stops too early"),
         (["demo", "--out", "{demo}"], 2, "holds a shelf already"),

@@ -113,7 +113,7 @@ def test_two_targets_on_one_drive_are_refused(jovik: Program) -> None:
         assert "are on one drive" in jovik("measure", "a", "b", READ, status=2).err
     assert "are on one drive" in jovik("measure", *["model:slate"] * 2, READ, status=2).err
     assert (
-        "share nothing"
+        "share no link"
         in jovik("measure", "model:slate", "model:comet", READ, "--together", status=2).err
     )
     assert (
@@ -207,7 +207,7 @@ def test_ctrl_c_ends_all_of_it(jovik: Program) -> None:
     time.sleep(1)
     process.send_signal(signal.SIGINT)
     told = process.communicate(timeout=60)[1].decode()
-    assert process.returncode == 130 and "to go on with it: jovik resume" in told
+    assert process.returncode == 130 and "to continue it: jovik resume" in told
     states = {r["state"] for r in jovik("runs", "--format", "json").json["runs"]}
     assert states == {"done", "interrupted"}
 

@@ -147,7 +147,7 @@ def test_a_folder_through_volumes_and_raid_is_known_for_what_it_is(tmp_path: Pat
     assert "logical volume (LVM)" in parts["LVM"] and "new on this shelf" in parts["LVM"]
     assert "through RAID 1 of 2 drives (md): no one drive" in parts["RAID"]
     assert "this is 'RAID 1 of 2 drives (md) on nvme1n1 and nvme2n1" in parts["RAID"]
-    assert "no figure is one drive's" in parts["RAID"]
+    assert "no figure is of one drive" in parts["RAID"]
     assert "known by its serial" in parts["again"]
 
 
@@ -183,9 +183,9 @@ PURGED = {
     "unnamed": ("status 3", HELD, "destroys everything"),
     "of another name": ("status 3", HELD, "is not the sample"),
     "unknown content": ("status 3", HELD, "something is on it"),
-    "NVMe": ("status 0", ZEROS, "purged by Format NVM, user data erase", "do so no more"),
+    "NVMe": ("status 0", ZEROS, "purged by Format NVM, user data erase", "are blank now"),
     # This drive takes a discard and forgets nothing, which is told.
-    "SATA": ("status 0", "purged by discarding all of it", "still read as before"),
+    "SATA": ("status 0", "purged by discarding all of it", "still have their content"),
     "mounted": ("status 3", HELD, "is mounted at /mnt/x"),
     "folder": ("status 0", "mine", "it did not reach what other files hold"),
     "signed": ("status 3", HELD, "ext4"),

@@ -309,7 +309,7 @@ def test_a_long_pass_needs_no_more_memory_than_its_slices(tmp_path: Path) -> Non
                 time_ns=time_ns,
             )
             opened.prepare(work, watch)
-            opened.runs.get(work, watch)
+            opened.run(work, watch)
             with open("/proc/self/statm") as statm:
                 return int(statm.read().split()[1]) * os.sysconf("SC_PAGE_SIZE")
 

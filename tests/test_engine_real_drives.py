@@ -270,7 +270,7 @@ def test_blocks_changed_behind_its_back_are_found(jovik: Program) -> None:
     finally:
         running.kill()
     assert running.returncode == 4, err
-    assert "did not give back what was written" in err and f"{17 * 4096:,}" in err
+    assert "did not return the written data" in err and f"{17 * 4096:,}" in err
     assert json.loads(out)["steps"][0]["errors"] >= 1
 
 
@@ -538,7 +538,7 @@ def test_scout_and_identity_of_a_folder_on_a_loop_device(jovik: Program, mounted
     folder = mounted("ext4")
     under = json.loads(jovik("scout", folder, "--format", "json").out)["drives"][0]
     assert under["node"].startswith("/dev/") and not under["node"].startswith("/dev/loop")
-    assert "no drive can be told" in jovik("scout", "/dev/shm", status=3).err
+    assert "no drive can be identified" in jovik("scout", "/dev/shm", status=3).err
     assert "keeps no health log" in jovik("health", folder, status=3).err or under["kind"] in (
         "NVMe",
         "SATA",

@@ -376,15 +376,15 @@ def test_a_loop_device_on_a_loop_device_is_somebodys(
     need("mkfs.ext4", "mount", "umount")
     device, image = loop()
     above, _ = loop(image=device)
-    assert f"{Path(above).name} rests on it" in refused(known, device, image)
+    assert f"{Path(above).name} is based on it" in refused(known, device, image)
     run("mkfs.ext4", "-q", above)
     (tmp_path / "mnt").mkdir()
     run("mount", above, tmp_path / "mnt")
     try:
         (tmp_path / "mnt" / "letter").write_text("somebody's")
         told = refused(known, device, image)
-        assert f"{Path(above).name} rests on it ({above} (ext4) is mounted at" in told
-        assert f"{Path(above).name} rests on it" in known("scout", device).out.replace("\n", " ")
+        assert f"{Path(above).name} is based on it ({above} (ext4) is mounted at" in told
+        assert f"{Path(above).name} is based on it" in known("scout", device).out.replace("\n", " ")
         # And the other way round: what the device itself rests on.
         other, _ = loop(image=device)
         told = known("measure", other, *WRITE, "--destroy", device, status=3).err
@@ -622,7 +622,7 @@ def test_a_device_that_is_another_one_by_now_is_refused(monkeypatch: pytest.Monk
     opened = os.open("/dev/null", os.O_RDWR)
     monkeypatch.setattr(safety, "open_exclusively", lambda *_: opened)
     monkeypatch.setattr(safety, "device_of", lambda _: replace(first, number="0:0"))
-    with pytest.raises(TargetError, match="stands for another device now"):
+    with pytest.raises(TargetError, match="is another device now"):
         safety.claim_for_writing(first, first.serial, None)
     with pytest.raises(OSError):
         os.fstat(opened)

@@ -330,7 +330,7 @@ def test_a_real_program_is_recorded_and_replayed(jovik: Program) -> None:
     )
     words = ["record", "--out", "a.jrec", "--format", "json", "--", sys.executable, "-c", code]
     found = jovik(*words, status=None)
-    if "no drive can be told" in found.err:
+    if "no drive can be identified" in found.err:
         pytest.skip("no block device lies under this folder")
     assert found.status == 0, found.err
     said = found.json
@@ -364,7 +364,7 @@ def test_a_cold_start_finds_its_files_on_the_drive_again(jovik: Program) -> None
     program = [sys.executable, "-c", "open('content', 'rb').read()"]
     warm = ["record", "--out", "warm.jrec", "--format", "json", "--", *program]
     found = jovik(*warm, status=None)
-    if "no drive can be told" in found.err:
+    if "no drive can be identified" in found.err:
         pytest.skip("no block device lies under this folder")
     assert found.status == 0, found.err
     words = ["--cold", "--repeat", "3", "--keep-names", "--format", "json", "--", *program]

@@ -85,7 +85,7 @@ def running(jovik: Program) -> Iterator[Running]:
         time.sleep(0.05)
     if process.poll() is not None:
         _, err = process.communicate()
-        assert "no drive can be told" in err, err
+        assert "no drive can be identified" in err, err
         pytest.skip("no block device lies under this folder")
     try:
         # Other tests may record at the same time: this one's is the folder that it has open.

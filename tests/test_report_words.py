@@ -63,7 +63,7 @@ def test_figures_in_the_reviewers_words_stay_true(measured: Program) -> None:
         ("{{ jugde }}", "nearest: judge"),
         ('{{ figure "random raed 4KiB" }}', "random read 4KiB"),
         ("{{ figure }}", "needs a name in quotes"),
-        ("{{ cliff }}", "nothing is known of that"),
+        ("{{ cliff }}", "there is no such figure"),
         ('{{ claim "telepathy" }}', "there is no claim called"),
         ('{{ reading "weight" }}', "there are: boot time"),
         ('{{ "x" }}', "there is no placeholder"),

@@ -222,7 +222,7 @@ def test_a_pass_ends_when_others_take_what_was_to_stay_free(known: Program, driv
                 break
     _, err = running.communicate(timeout=30)
     assert running.returncode == 3, err
-    assert "others have taken what was to stay free" in err
+    assert "other programs have used space that must stay free" in err
     (drive / "others").unlink()
     os.sync()
     assert free(drive) >= before - 2**20
@@ -235,7 +235,7 @@ def test_a_plan_that_takes_its_own_room_is_refused_before_anything_is_written(
     before = free(drive)
     plan = ["fill to 80%", "sequential write 1MiB over 128MiB"]
     told = known("measure", drive, "--drive", "Test", *plan, status=3).err
-    assert "step 2" in told and "finds no room" in told and "'empty'" in told
+    assert "step 2" in told and "has too little space" in told and "'empty'" in told
     assert free(drive) == before and not list(drive.glob(".jovik*"))
     known("measure", drive, "--drive", "Test", plan[0], "empty", plan[1])
     told = known(

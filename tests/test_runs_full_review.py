@@ -221,7 +221,7 @@ def test_much_writing_asks_first(jovik: Program) -> None:
     refused = jovik("measure", ".", "--drive", "Own Disk", phrase, status=2)
     assert "1.2 % of the drive's endurance rating" in refused.err and "--yes" in refused.err
     assert (
-        "Go on"
+        "Continue"
         not in jovik(
             "measure", ".", "--drive", "Own Disk", phrase, "--ask-above", "5%", "--dry-run"
         ).err
@@ -232,7 +232,7 @@ def test_the_tables_of_a_full_review_can_be_read(jovik: Program) -> None:
     answer = jovik("measure", "model:comet", "--plan", "full-review", "--seed", "3")
     for said in (
         "random read, 4 KiB, over depth",
-        "no difference between them that these passes could tell",
+        "these passes cannot distinguish them",
         "the cliff: after",
         "Access time, one at a time",
         "Copies",

@@ -326,7 +326,7 @@ def test_copies_count_files_seconds_and_the_share_of_the_sequential_rate(tmp_pat
 
 
 def test_a_drive_that_lies_about_its_capacity_is_caught_by_verify() -> None:
-    with pytest.raises(DriveError, match="did not give back what was written"):
+    with pytest.raises(DriveError, match="did not return the written data"):
         measured("hollow", "sequential write 1MiB depth 8 over 80GB verify")
     fine = measured("hollow", "sequential write 1MiB depth 8 over 20GB verify")[0]
     assert "every stamp came back as it was written" in fine.notes

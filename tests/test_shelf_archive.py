@@ -174,7 +174,7 @@ def of_run(change: Callable[[dict[str, Any]], object]) -> Callable[[dict[str, An
         (lambda f: f["drives.json"][0].update(extra=1), "no 'extra'"),
         (lambda f: f["drives.json"][0].update(name="a\0b"), "zero byte"),
         (lambda f: f.update({"drives.json": {}}), "no list of records"),
-        (of_run(lambda r: r.update(seed=2**70)), "beyond what a shelf holds"),
+        (of_run(lambda r: r.update(seed=2**70)), "out of range"),
         (of_run(lambda r: r.update(id="../../x")), "not named like its run"),
         (of_run(lambda r: r.update(drive="Other")), "not in the archive"),
         (of_run(lambda r: r["steps"][0]["passes"][0].update(latencies=3)), "series of"),

@@ -107,9 +107,9 @@ BAD: dict[str, tuple[Callable[[dict[str, Any]], None], str]] = {
     "a negative figure": (one_pass(lambda p: p.update(cpu_ns=-1)), "cpu_ns"),
     "a rate that its series do not show": (
         one_pass(lambda p: p.update(rate_bytes_s=p["rate_bytes_s"] * 3)),
-        "its series come to",
+        "its series give",
     ),
-    "series that its figures do not show": (series(3), "its series come to"),
+    "series that its figures do not show": (series(3), "its series give"),
     "temperatures that are words": (
         one_pass(lambda p: p.update(environment={"temperatures": [[0.1, {"a": "hot"}]]})),
         "environment",

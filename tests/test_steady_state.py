@@ -291,12 +291,12 @@ def test_rounds_take_turns_until_the_tracked_step_is_steady(jovik: Program) -> N
 @pytest.mark.parametrize(
     ("change", "why"),
     [
-        (("random read 4KiB for 5s", "purge"), "is no step that a round can be made of"),
+        (("random read 4KiB for 5s", "purge"), "cannot be part of a round"),
         (('track = ["random write', 'track = ["random read'), ""),
         (("at_most = 12", "at_most = 0"), "at_most"),
         (('until = "steady"', 'until = "bored"'), "until"),
         (('track = ["random write 4KiB', 'track = ["random write 8KiB'), "not among the steps"),
-        (("random read 4KiB for 5s", "sequential write 1MiB over 4GB"), "no step that a round"),
+        (("random read 4KiB for 5s", "sequential write 1MiB over 4GB"), "cannot be part of a round"),
         (('until = "steady"', "rounds = 3"), "go with 'until"),
         (('until = "steady"', 'rounds = 3, until = "steady"'), "either a number of 'rounds'"),
     ],
@@ -356,7 +356,7 @@ def test_the_drives_own_counters_tell_the_write_amplification_of_each_phase(jovi
     known = behaviour.amplification(round(behaviour.capacity * 0.99) * 90 // 100)
     assert taken[0] == pytest.approx(1, rel=0.001)
     assert taken[0] < taken[1] < taken[2] == pytest.approx(known, rel=0.02)
-    assert "What it cost the drive" in jovik("runs", "show", "last").out
+    assert "Cost to the drive" in jovik("runs", "show", "last").out
 
 
 def test_a_budget_shortens_the_range_and_never_the_rounds(jovik: Program) -> None:
@@ -365,7 +365,7 @@ def test_a_budget_shortens_the_range_and_never_the_rounds(jovik: Program) -> Non
     short = jovik(*words, "--budget", "40min", "--format", "json").json["cost"]
     assert whole["least_time_ns"] > 40 * 60e9 >= short["least_time_ns"]
     assert "of what is free instead of 90 %" in short["trimmed"][0]
-    assert "figures come out higher" in short["trimmed"][0]
+    assert "figures are higher" in short["trimmed"][0]
     refused = jovik(*words, "--budget", "10min", status=2)
     assert "5 rounds alone take" in refused.err
     done = jovik("measure", "model:tundra", "--plan", "steady-throughput", "--budget", "40min")
@@ -486,7 +486,7 @@ def test_plans_of_the_steady_state_run_on_a_model_drive(jovik: Program, name: st
     assert "purged by" in done.err + done.out
     assert re.match(ANSWERS[name], done.out.replace("\n", " ")), done.out[:300]
     if name == "cross-recovery":
-        cost = done.out.split("What it cost the drive")[1]
+        cost = done.out.split("Cost to the drive")[1]
         assert [n for n in "345" if re.search(rf"^ {n} ", cost, re.M)] == list("345"), (
             "the same load before and after another one is two phases"
         )

@@ -323,7 +323,7 @@ def test_words_come_in_any_order_and_units_are_normalised() -> None:
         ("random read 4KiB depth 4 depth 8", 25, "once"),
         ("random read 4KiB dept 4", 17, "depth N"),
         ("random read 4KiB for ever", 21, "a time"),
-        ("random read 4KiB durable", 17, "written"),
+        ("random read 4KiB durable", 17, "writes"),
         ("random write 1MiB over 4KiB", 23, "one block"),
         ("random mixed 100% read 4KiB", 13, "from 1 to 99"),
         ("sequential write 1MiB at most fast", 30, "a rate"),

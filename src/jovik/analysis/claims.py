@@ -186,8 +186,8 @@ def _judge_one(
         return ClaimVerdict(
             claim,
             Verdict.UNTESTED,
-            f"{trend_words(direct_trend)}, so there is no figure to judge; "
-            "find out why, then measure again",
+            f"{trend_words(direct_trend)}, so it has no figure to judge; "
+            "find the cause, then measure again",
             direct[0].result,
         )
     # "Up to" is a promise about the best case, so the best of the fitting steps is the fair one; of
@@ -286,7 +286,7 @@ def _judge_sustained(
             and not _long_enough(step, long_write.total_bytes)
         ):
             why = (
-                f"no cliff within {written}, which is too little to tell what is sustained; "
+                f"no cliff within {written}, which is too short for a sustained figure; "
                 f"try: {LONG_WRITE}"
             )
             return ClaimVerdict(claim, Verdict.UNTESTED, why)
@@ -302,7 +302,7 @@ def _judge_sustained(
             why += ", over whole cycles of a rate that alternates"
         figure = sustained.scaled(scale)
         return _sustained_verdict(
-            claim, result, figure, margin, f"{why}; the interval is of one pass"
+            claim, result, figure, margin, f"{why}; the interval is from one pass"
         )
     return ClaimVerdict(
         claim, Verdict.UNTESTED, f"a sustained figure needs a long write; try: {LONG_WRITE}"
@@ -328,7 +328,7 @@ def _sustained_verdict(
 
 
 WHY_NOT_SUSTAINED = {
-    NotSustained.UNSTEADY: "where it was stopped would decide the figure",
+    NotSustained.UNSTEADY: "the figure would depend on when it was stopped",
     NotSustained.SHORT: "less than a tenth of the write, or than 30 s",
 }
 LONG_WRITE = '"sequential write 1MiB depth 8 over 60% of free"'
@@ -437,7 +437,7 @@ def verdict_of(claim: Claim, figure: Interval, margin: float) -> tuple[Verdict, 
     else too close to call.
     """
     if figure.low is None or figure.high is None:
-        return Verdict.CLOSE, "one pass has no interval; measure with --passes 3 or more"
+        return Verdict.CLOSE, "one pass has no interval: measure with --passes 3 or more"
     low, high = figure.low / claim.figure, figure.high / claim.figure
     if claim.lower_is_better:
         low, high = 1 / high, 1 / low

@@ -31,7 +31,7 @@ class Direction(StrEnum):
     FASTER = "faster"
     SLOWER = "slower"
     WITHIN_NOISE = "within noise"
-    UNTOLD = "one pass cannot tell"
+    UNTOLD = "one pass is not enough"
 
 
 @dataclass(frozen=True)
@@ -68,7 +68,7 @@ class FindingKind(StrEnum):
 
     CLIFF = "cliff"
     PAUSES = "pauses"
-    HEAT = "heat held it back"
+    HEAT = "heat limited it"
     ERRORS = "errors"
     LOST = "lost data"
 
@@ -133,7 +133,7 @@ def compare_results(
         if (old.run, old.started) == (new.run, new.started):
             why = ["it is the same result on both sides"]
         if not all(settled(r) and all(p.rate_bytes_s > 0 for p in r.passes) for r in (old, new)):
-            why = [*why, "a long write was not steady, or nothing was moved"]
+            why = [*why, "a long write was not steady, or no data was moved"]
         if why:
             refused.append(NotComparable(key[0], tuple(why)))
         else:

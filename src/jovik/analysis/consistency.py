@@ -52,8 +52,7 @@ def disagreements(results: Sequence[StepResult]) -> list[Disagreement]:
         if (written := long_write_of(result)) is not None and is_plain(result) and streams[0]:
             first = written.parts[0].rate_bytes_s
             reason = (
-                "the short test met a write cache that was partly full; let it rest before: rest "
-                "until recovered"
+                "the short test met a partly full write cache; rest before it: rest until recovered"
                 if streams[0].median < first.median
                 else "the long write was slower from its start on: fresh space, heat, or a cache "
                 "that the short test never left"

@@ -36,7 +36,7 @@ class FillComparison:
         """Return the statement that the interval allows."""
         low, high = self.share.low, self.share.high
         if low is None or high is None:
-            return "one pass cannot tell"
+            return "one pass is not enough"
         if low > 1 - AGREEING_FRACTION and high < 1 + AGREEING_FRACTION:
             return "no difference that matters"
         return "slower" if high < 1 else "faster" if low > 1 else "too close to call"

@@ -31,14 +31,14 @@ def _count(what: str, value: int | None, why: str) -> HealthReading | None:
 def readings(health: Health) -> list[HealthReading]:
     """Return every figure the log holds, with its reading."""
     values: list[HealthReading | None] = [
-        HealthReading("warning", w, LOOK, "the drive itself says so") for w in health.warnings
+        HealthReading("warning", w, LOOK, "reported by the drive itself") for w in health.warnings
     ]
     used = health.percentage_used
     if used is not None:
         why = (
             "beyond its rated endurance"
             if used > 100
-            else "most of its rated endurance is spent"
+            else "most of its rated endurance is used up"
             if used >= 80
             else ""
         )
@@ -57,11 +57,11 @@ def readings(health: Health) -> list[HealthReading]:
             )
         )
     values += [
-        _count("media errors", health.media_errors, "data could not be read back at least once"),
+        _count("media errors", health.media_errors, "at least one read failed"),
         _count(
             "reallocated sectors",
             health.reallocated_sectors,
-            "the drive has replaced bad sectors; watch whether it grows",
+            "the drive has replaced bad sectors: check whether the number grows",
         ),
         _count(
             "pending sectors",

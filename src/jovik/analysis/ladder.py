@@ -19,11 +19,11 @@ AXES = {
     "depth": "depth",
     "block_bytes": "block",
     "workers": "workers",
-    "read_percent": "share of reads",
-    "compressible_percent": "compressible share",
+    "read_percent": "percentage of reads",
+    "compressible_percent": "compressible percentage",
     "span_bytes": "span",
     "amount_bytes": "amount",
-    "amount_free_percent": "share of free space",
+    "amount_free_percent": "percentage of free space",
 }
 """Fields of an access that a ladder may vary, and their names."""
 SIZES = ("block_bytes", "span_bytes", "amount_bytes")
@@ -126,16 +126,16 @@ class Ladder:
     def words(self) -> str:
         """Knee and best point in a sentence, as far as the intervals allow one."""
         if self.bent_by_heat:
-            return "heat held some of it back, so no best is named"
+            return "heat limited some of them, so no best is named"
         if not self.best:
             return "one pass each has no interval, so no best is named"
         if self.axis.endswith("percent"):
             return self._share_words()
         best = f"best at {self.name} {self._range(self.best)} with {self._figure(self.best[0])}"
         if len(self.best) == len(self.rungs):
-            return f"{self.name} makes no difference that these passes could tell"
+            return f"{self.name} makes no difference that these passes could detect"
         if len(self.best) > 1:
-            best += " (no difference between them that these passes could tell)"
+            best += " (these passes cannot distinguish them)"
         if self.knee is None:
             return best
         return (

@@ -49,7 +49,7 @@ def tester_limits(
             Limit(
                 LimitSource.PROCESSOR,
                 iops * block_bytes,
-                f"the measuring thread{'s were' if threads > 1 else ' was'} busy all the time; "
+                f"the measuring thread{'s were' if threads > 1 else ' was'} busy all the time: "
                 "try more workers",
             )
         )

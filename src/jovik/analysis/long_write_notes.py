@@ -94,7 +94,7 @@ def long_write_notes(found: LongWrite, *, ios: bool = False) -> list[str]:
             f"steady from {show_time(found.steady_from_s * 1e9)} on (SNIA test), mean "
             f"{_shown(found, steady.median, ios)}"
             + (
-                "; too short a time to call that sustained"
+                ", too short for a sustained figure"
                 if found.sustained is NotSustained.SHORT
                 else ""
             )

@@ -42,7 +42,7 @@ def lost_words(found: LostData, capacity_bytes: int | None) -> str:
     """Return the headline for a drive that lost data."""
     if found.holds_bytes is not None:
         says = f", not {show_size(capacity_bytes)}" if capacity_bytes else ""
-        return f"holds about {show_size(found.holds_bytes)}{says}; what is written beyond is lost"
+        return f"holds about {show_size(found.holds_bytes)}{says}; data written beyond is lost"
     return (
         f"lost data: {show_size(found.lost_bytes)} of {show_size(found.written_bytes)} did not "
         "come back as it was written"

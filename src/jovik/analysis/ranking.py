@@ -240,9 +240,7 @@ def _like_with_like(
     by_kind: dict[str, list[StepResult]] = defaultdict(list)
     for result in results:
         if any(p.rate_bytes_s <= 0 for p in result.passes) or not result.passes:
-            left_out.append(
-                Exclusion(result.drive, result.kind, "a pass in which nothing completed")
-            )
+            left_out.append(Exclusion(result.drive, result.kind, "no I/O completed in a pass"))
         elif not settled(result):
             left_out.append(Exclusion(result.drive, result.kind, _unsettled(result)))
         else:
@@ -291,7 +289,7 @@ def rank_sentence(ranking: Ranking, drive: str) -> str:
         return f"{drive}: not ranked, because it has no result that this ranking compares"
     many = sum(d.place is not None for d in ranking.drives)
     if row.place is None or many < 2:
-        return f"{drive}: there is no other drive to place it among"
+        return f"{drive}: not placed, because there is no other drive"
     parts = [f"{_ordinal(row.place)} of {many}"]
     level = [d.drive for d in ranking.drives if d.drive in row.level]
     shown = level if len(level) <= 4 else [*level[:3], f"{len(level) - 3} others"]

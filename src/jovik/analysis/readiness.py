@@ -49,7 +49,7 @@ def obstacles(around: Surroundings, claims: Sequence[Claim] = ()) -> list[Obstac
             )
         )
     if around.read_only:
-        obstacles.append(Obstacle("read-only", "only what is on it can be read"))
+        obstacles.append(Obstacle("read-only", "its data can be read, but not written"))
     if around.busy_bytes_s > BUSY_BYTES_S:
         obstacles.append(
             Obstacle("in use", f"others move {show_rate(around.busy_bytes_s)} on it right now")
@@ -58,7 +58,7 @@ def obstacles(around: Surroundings, claims: Sequence[Claim] = ()) -> list[Obstac
         obstacles.append(
             Obstacle(
                 "low space",
-                f"{show_size(around.free_bytes)} free; first-look wants "
+                f"{show_size(around.free_bytes)} free; first-look needs "
                 f"{show_size(LOW_SPACE_BYTES)}",
             )
         )
@@ -78,14 +78,14 @@ def obstacles(around: Surroundings, claims: Sequence[Claim] = ()) -> list[Obstac
 def _possible(around: Surroundings) -> str:
     """Return the tests that are possible nevertheless."""
     if around.mounted and not around.read_only:
-        return "measure a folder on it; reading the raw device is possible too"
+        return "measure a folder on it, or read the raw device"
     read = "read it as a raw device"
     if around.against_writing:
         return f"{read}; writing is refused: {'; '.join(around.against_writing)}"
     if around.unknown_content:
         return (
             f"{read}; writing is refused: {around.unknown_content}, unless --content-worthless "
-            "says that it is of no use"
+            "declares it worthless"
         )
     if around.busy_bytes_s > 0:
         return f"{read}; writing is refused while others use it"

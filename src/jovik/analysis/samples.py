@@ -87,7 +87,7 @@ def expected_band(
             else None
         )
         if floor is not None and (low is None or floor > low):
-            low, by_low = floor, "what the link of the generation before carries"
+            low, by_low = floor, "the link of the previous generation"
     return ExpectedRange(low, high, (by_low, by_high))
 
 
@@ -247,9 +247,7 @@ def _band_words(figure: SampleFigure) -> list[str]:
             f"{figure.kind}: {100 * CLASS_SHARE * rate.median / band.low:.0f} % of {band.by[0]}"
         ]
     if band.high is not None and rate.least > LINK_TOLERANCE * band.high:
-        return [
-            f"{figure.kind}: {100 * rate.median / band.high:.0f} % of what {band.by[1]} carries"
-        ]
+        return [f"{figure.kind}: {100 * rate.median / band.high:.0f} % of the rate of {band.by[1]}"]
     return []
 
 
@@ -269,12 +267,12 @@ def _checks(mine: Sequence[SampleFigure], every: Sequence[SampleFigure]) -> list
         for f in mine
     ):
         checks.append(
-            "what was measured: a cache answered instead of the drive, or the sheet names "
+            "the measurement: a cache answered instead of the drive, or the sheet names "
             "another interface than it has"
         )
     limits = {x.what: x for f in mine for x in f.result.limits}
     if LimitSource.LINK in limits:
-        checks.append(f"cable and port: the link held it back ({limits[LimitSource.LINK].note})")
+        checks.append(f"cable and port: the link limited it ({limits[LimitSource.LINK].note})")
     links = {f.result.conditions.link for f in mine}
     other_links = {f.result.conditions.link for f in every} - links
     if any(other_links):

@@ -59,7 +59,7 @@ def scan_notes(found: ScanFinding) -> list[str]:
         notes.append(f"slow: {_places(found, found.slow)}")
     if found.unreadable:
         notes.append(
-            f"unreadable: {_places(found, found.unreadable)}; copy what matters off this drive"
+            f"unreadable: {_places(found, found.unreadable)}; copy important data off this drive"
         )
     return notes
 

@@ -48,7 +48,7 @@ def steady_notes(found: SteadyState) -> list[str]:
     rounds = f"{found.rounds} round{'s' if found.rounds != 1 else ''}"
     if found.steady:
         return []
-    short = " (five are the least)" if found.rounds < STEADY_WINDOW else ""
+    short = " (at least five are needed)" if found.rounds < STEADY_WINDOW else ""
     return [
         f"not steady after {rounds}{short}: no sustained figure, and it settles no claim "
         f"(over the last {found.count}: excursion {100 * found.excursion:.0f} %, slope "

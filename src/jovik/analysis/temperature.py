@@ -146,7 +146,7 @@ def summarise_temperatures(
     if above:
         notes.append(f"{above:.0f} s at or above its limit of {limit_c:.0f} °C")
     notes += [
-        f"sensor '{r.name}' ({r.peak_c:.0f} °C) is set aside: {r.set_aside}"
+        f"sensor '{r.name}' ({r.peak_c:.0f} °C) is ignored: {r.set_aside}"
         for r in sensors
         if r.set_aside and r.name in places
     ]

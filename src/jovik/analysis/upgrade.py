@@ -69,7 +69,7 @@ class StepGain:
     def verdict(self) -> str:
         """Return the verdict that the interval allows."""
         if not self.times.known:
-            return "one pass cannot tell"
+            return "one pass is not enough"
         if self.times.above(SMALL_RATIO):
             return "faster"
         if self.times.below(1 / SMALL_RATIO):
@@ -139,9 +139,9 @@ class Upgrade:
     def conclusion(self) -> str:
         """Return a sentence that claims no more than the figures."""
         if self.lost is not None:
-            return f"worth it for nothing: it {lost_words(self.lost, None)}"
+            return f"worth it for no use: it {lost_words(self.lost, None)}"
         if not self.steps:
-            return "no step was measured on both alike, so nothing can be said"
+            return "no step was measured on both under the same conditions"
         parts = (
             [f"worth it for {_listed(self.worth)}"] if self.worth else ["not worth it for speed"]
         )
@@ -309,7 +309,7 @@ def _replays(old: Sequence[StepResult], new: Sequence[StepResult]) -> list[JobTi
         if after is None or before is None:
             continue
         own = max(before.elapsed_s.median - before.waited_s.median, 0.0)
-        rule = f"the recording done again on both; {own:.2g} s of it are not the drive's"
+        rule = f"the recording replayed on both; {own:.2g} s of it are not the drive's"
         name = result.step.label.removeprefix("replay of ").replace("-", " ")
         replays.append(JobTime(Job(name, rule, _measured), before.elapsed_s, after.elapsed_s))
     return replays

@@ -62,7 +62,7 @@ class NotesAnswer(Answer):
         if lines or self.found.readings:
             return lines
         return [
-            f"nothing is noted of {self.found.drive}; to note something:",
+            f"{self.found.drive} has no notes; to add one:",
             f'  jovik note "{self.found.drive}" --pro "..." --reading "boot time=8.1s"',
         ]
 

@@ -12,7 +12,7 @@ ENVIRONMENT = {
     errno.ENOSPC: "free some space there",
     errno.EDQUOT: "raise the quota, or name another folder",
     errno.EFBIG: "the limit on file sizes is too low: see ulimit -f",
-    errno.EROFS: "the file system is read-only now; the kernel log may say why",
+    errno.EROFS: "the file system is read-only now; the kernel log may give the reason",
     errno.ENOENT: "the folder was removed meanwhile",
     errno.ENOMEM: "close other programs, or lower the depth; see ulimit -l and ulimit -v too",
     errno.EAGAIN: "the limit on processes and threads is too low: see ulimit -u",
@@ -39,7 +39,7 @@ def fault_error(fault: IoFault, when: str, hint: str) -> DriveError | TargetErro
     if fault.errno in ENVIRONMENT:
         return TargetError(
             f"a {fault.direction} was refused {when}: {fault.what}",
-            f"{ENVIRONMENT[fault.errno]}; what was measured before is on the shelf",
+            f"{ENVIRONMENT[fault.errno]}; earlier measurements are on the shelf",
         )
     return DriveError(
         f"the drive failed a {fault.direction} at byte {fault.offset_bytes}, {when}: {fault.what}"

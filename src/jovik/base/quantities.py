@@ -126,7 +126,7 @@ def _refuse_grouped_by_points(text: str) -> None:
     if match:
         whole = match[1].replace(".", "")
         raise ValueError(
-            f"'{match[1]}' can be read twice; write {int(whole):,} or {match[1].split('.')[0]}"
+            f"'{match[1]}' is ambiguous; write {int(whole):,} or {match[1].split('.')[0]}"
             + ("" if match[1].endswith("000") else f".{match[1].split('.')[1].rstrip('0')}")
         )
 
@@ -185,7 +185,7 @@ def _size(text: str) -> Fraction:
             letter = unit.upper()
             decimal = "kB" if letter == "K" else letter + "B"
             raise ValueError(
-                f"'{text}' can be read twice; write {text[:-1]}{letter}iB (binary) or "
+                f"'{text}' is ambiguous; write {text[:-1]}{letter}iB (binary) or "
                 f"{text[:-1]}{decimal} (decimal)"
             )
         raise ValueError(f"'{unit}' is not a unit of size; there are {', '.join(SIZES)}")

@@ -25,7 +25,7 @@ def choose_rate_unit(name: str) -> None:
         It is none of `RATE_UNITS`.
     """
     if name not in RATE_UNITS:
-        raise ValueError(f"'{name}' is no sample of a rate; write {', '.join(RATE_UNITS)}")
+        raise ValueError(f"'{name}' is not a unit of rates; write {', '.join(RATE_UNITS)}")
     _chosen.set(name)
 
 

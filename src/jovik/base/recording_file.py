@@ -116,7 +116,7 @@ def recording_from(head: Any, pieces: Iterable[bytes], packed_bytes: int) -> tup
         raise ValueError(f"its form is not '{FORM}'")
     elapsed = head["elapsed_ns"]
     if not isinstance(elapsed, int) or not 0 <= elapsed < 2**62:
-        raise ValueError("its duration is none")
+        raise ValueError("its duration is invalid")
     columns, digest = _columns(pieces, limits.recording_rows(packed_bytes))
     if head.get("sha256") != digest:
         raise ValueError("its requests are not as they were written")
@@ -191,7 +191,7 @@ def _check(columns: dict[str, Any]) -> None:
     if (issue < 0).any() or (done < issue).any() or (np.diff(issue) < 0).any():
         raise ValueError("its times are not in order")
     if not np.isin(columns["kind"], [int(k) for k in Kind]).all():
-        raise ValueError("a request asks for what there is not")
+        raise ValueError("a request has an unknown kind")
     if not np.isin(columns["asker"], [int(a) for a in Asker]).all():
         raise ValueError("a request was asked for by nobody")
     moves = columns["kind"] <= Kind.WRITE
@@ -199,4 +199,4 @@ def _check(columns: dict[str, Any]) -> None:
     if (size <= 0).any() or (size > 2**30).any() or (size % 512).any():
         raise ValueError("a request has a size that no drive takes")
     if (offset < 0).any() or (offset > 2**50).any() or (offset % 512).any():
-        raise ValueError("a request lies where no drive is")
+        raise ValueError("a request lies beyond any drive")

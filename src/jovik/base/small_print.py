@@ -22,7 +22,7 @@ def choose_notes(how: str) -> None:
         It is none of `CHOICES`.
     """
     if how not in CHOICES:
-        raise ValueError(f"'{how}' is no way to treat notes; write {' or '.join(CHOICES)}")
+        raise ValueError(f"'{how}' is not a setting for notes; write {' or '.join(CHOICES)}")
     _shown.set(how == "shown")
 
 

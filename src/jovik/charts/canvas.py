@@ -95,8 +95,8 @@ def check_file(out: Path, *, force: bool = False) -> None:
     if out.suffix.lower() not in FORMS:
         raise UsageError(
             f"{out} does not end in {', '.join(FORMS)}",
-            "the ending says which form the picture has",
+            "the ending selects the format of the picture",
         )
     if not out.parent.is_dir():
-        raise OutputError(f"there is no folder {out.parent} to put the picture in")
+        raise OutputError(f"there is no folder {out.parent} for the picture")
     refuse_foreign(out, MADE_WITH_JOVIK, force=force)

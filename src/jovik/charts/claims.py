@@ -47,14 +47,13 @@ def claims_chart(found: ClaimsReport) -> BarChart:
     tested = [j.step for j in found.verdicts if j.step is not None]
     about = About(
         f"{found.sheet.drive.name}: claims against measured",
-        "share of the claim, turned round for access times; whiskers are 95 % intervals; dotted: "
+        "percentage of the claim, inverted for access times; whiskers are 95 % intervals; dotted: "
         f"{100 * found.margin:g} % below it",
         provenance(tested) or "nothing measured; Jovik",
-        "Bars of what was measured as a share of each claim. "
-        f"{claims_summary(found.verdicts)}. {each}",
+        f"Bars of the measured percentage of each claim. {claims_summary(found.verdicts)}. {each}",
     )
     return BarChart(
-        "Measured, as a share of each claim",
+        "Measured, as a percentage of each claim",
         tuple(rows),
         line=(100.0, "the claim"),
         margin=100 * (1 - found.margin),

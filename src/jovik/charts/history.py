@@ -47,7 +47,7 @@ def history_chart(found: History) -> LineChart:
     about = About(
         f"{found.selected.selection.drive}{of}: over time",
         "each step against its first result, 1.00; whiskers: 95 % intervals for all points at once"
-        + (f"; {omitted} more that changed less" if omitted else ""),
+        + (f"; {omitted} more changed less" if omitted else ""),
         provenance([p.result for line in shown for p in line]),
         "Each step over time, as a ratio to its first result",
     )

@@ -41,10 +41,10 @@ def instrument_of(
         beside = [x for x in beside if x.log.quantity.casefold() == quantity.casefold()]
     if not beside:
         raise UsageError(
-            f"nothing of {quantity or 'any kind'} was logged beside a run of {name}",
+            f"no log of {quantity or 'any kind'} beside a run of {name}",
             f"there is: {quantities}"
             if quantities
-            else f'do it: jovik note "{name}" --log noise.csv --run last --quantity ... --unit ...',
+            else f'add one: jovik note "{name}" --log FILE --run last --quantity ... --unit ...',
         )
     footer = provenance(shelf.results.of_run(beside[-1].log.run))
     return instrument_chart(beside[-1], name, footer)

@@ -68,7 +68,7 @@ KINDS = {
         ),
     ),
     "claims": ChartKind(
-        "What was measured of each claim of DRIVE.",
+        "The measured percentage of each claim of DRIVE.",
         "claims:claims_of",
         options=(KindOption("margin", "How far below a claim still meets it.", "share", "5%"),),
     ),
@@ -90,7 +90,7 @@ KINDS = {
         (
             KindOption(
                 "axis",
-                "What the ladder walks.",
+                "The axis of the ladder.",
                 ("depth", "block", "workers", "mix", "compressible", "span", "amount"),
                 "depth",
             ),
@@ -116,7 +116,7 @@ KINDS = {
         "Steps of DRIVE when it is empty and when it is nearly full.", "pairs:fullness_of"
     ),
     "surface": ChartKind(
-        "Scans of DRIVES from the first to the last address; of one with its access time.",
+        "Scans of DRIVES from the first to the last address. A single one has its access time.",
         "surface:surface_of",
         None,
     ),
@@ -126,7 +126,7 @@ KINDS = {
         options=(_RUN,),
     ),
     "instrument": ChartKind(
-        "What an instrument logged beside a run of DRIVE, under the rate.",
+        "The log of an instrument beside a run of DRIVE, under the rate.",
         "instrument:instrument_of",
         options=(
             _RUN,
@@ -138,7 +138,7 @@ KINDS = {
         "real_work:real_work_of",
     ),
     "rounds": ChartKind(
-        "What was tracked of DRIVE until it was steady, round by round, with the window.",
+        "The tracked figure of DRIVE until it was steady, round by round, with the window.",
         "steady_state:rounds_of_drive",
     ),
     "mixes": ChartKind(

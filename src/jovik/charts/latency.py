@@ -60,7 +60,7 @@ def latency_chart(results: Sequence[StepResult]) -> LineChart:
     values = [p.y for line in lines for p in line.points]
     shown = [n for n in NINES if -math.log10(1 - n) <= furthest + 0.3]
     ticks = tuple((-math.log10(1 - n), f"{100 * n:.6g} %") for n in shown)
-    x = Axis("share of I/Os that took no longer", 0.0, furthest * 1.03, ticks)
+    x = Axis("percentage of I/Os that took no longer", 0.0, furthest * 1.03, ticks)
     log = decades("latency", values, [show_time(p, 2) for p in powers_of_ten(values)])
     linear = from_zero("latency, ms", [v / 1e6 for v in values])
     in_ms = [
@@ -85,7 +85,7 @@ def latency_chart(results: Sequence[StepResult]) -> LineChart:
     ]
     about = About(
         f"{results[0].drive}: latency" if len(drives) == 1 else "Latency",
-        f"{what}; half of all I/Os lie left of 50 %, one in a hundred right of 99 %",
+        f"{what}; half of all I/Os are left of 50 %, one in a hundred right of 99 %",
         provenance(results),
         f"Curves of how long I/Os take. {'; '.join(words)}",
     )

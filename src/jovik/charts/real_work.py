@@ -27,14 +27,14 @@ def real_work_chart(found: RealWork) -> BarChart:
         label, strong = x.result.step.label, x.kind is not WorkKind.STREAM
         words = f"{share.median:.3g} %, {rate}"
         description = (
-            f"{KIND_WORDS[x.kind]}, {label}: {rate}, {figure_words(share)} % of what the box says"
+            f"{KIND_WORDS[x.kind]}, {label}: {rate}, {figure_words(share)} % of the advertised rate"
         )
         bar = Bar(share.median, words, description, share.low, share.high, strong=strong)
         rows.append(BarRow(label, (bar,), KIND_WORDS[x.kind]))
-    title = "Real work, as a share of the claimed sequential rate"
+    title = "Real work, as a percentage of the claimed sequential rate"
     about = About(
         f"{found.drive}: real work against the box",
-        "share of the claimed sequential rate; whiskers are 95 % intervals",
+        "percentage of the claimed sequential rate; whiskers are 95 % intervals",
         provenance([x.result for x in found.shares]),
         real_work_alt(found),
     )

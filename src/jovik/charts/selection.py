@@ -45,7 +45,7 @@ def refuse_too_many(drives: Sequence[str]) -> None:
     """Raise a UsageError if there are more drives than distinguishable lines."""
     if len(drives) > MOST_DRIVES:
         raise UsageError(
-            f"{len(drives)} drives cannot be told apart in one picture",
+            f"{len(drives)} drives are too many for one picture",
             f"name {MOST_DRIVES} at most",
         )
 

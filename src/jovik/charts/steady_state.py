@@ -87,7 +87,7 @@ def rounds_chart(shown: Sequence[Rounds]) -> LineChart:
         f"{first.drive}: {verdict}",
         f"{what} of each round over the mean of the window",
         provenance([one.result for one in shown]),
-        f"What was tracked, round by round: {verdict}",
+        f"The tracked figure, round by round: {verdict}",
     )
     view = View("", x, (panel,), bands=(band,))
     return LineChart(f"Round by round: {verdict}", (view,), about=about)
@@ -164,7 +164,7 @@ def saturation_chart(shown: Sequence[Saturation]) -> LineChart:
         f"{first.drive}: write saturation" if alone else "Write saturation",
         f"{short_label(first.kind)}; each point a minute, from a purge on",
         provenance([one.result for one in shown]),
-        f"I/Os a second over what was written, {ends}",
+        f"I/Os a second over the bytes written, {ends}",
     )
     view = View("", x, (Panel(y, tuple(lines)),))
     title = f"Write saturation: {first.step.label}"
@@ -206,7 +206,7 @@ def demand_chart(points: Sequence[DemandPoint]) -> LineChart:
         f"{enough.capitalize()} more load only buys waiting",
     )
     view = View("", x, (Panel(y, lines),), notes=notes)
-    return LineChart("What more load buys", (view,), about=about)
+    return LineChart("The effect of more load", (view,), about=about)
 
 
 def _demand_point(p: DemandPoint) -> Point:

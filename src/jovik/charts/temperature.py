@@ -38,7 +38,7 @@ def temperature_chart(found: RunTemperatures) -> LineChart:
     )
     about = About(
         f"{found.drive}: temperature over a run",
-        f"warmest sensor that can be believed: {read[0][1]:.0f} °C at first, {most:.0f} °C at most "
+        f"warmest trusted sensor: {read[0][1]:.0f} °C at first, {most:.0f} °C at most "
         f"(step {where.step})",
         f"run {found.run}; bands are steps; {provenance(found.results)}",
         f"The temperature over a run: {read[0][1]:.0f} °C at first, {most:.0f} °C at most",

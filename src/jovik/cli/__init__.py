@@ -154,15 +154,15 @@ def _next_words() -> str:
     if served or Path(where).exists():
         todo = {
             "jovik sheet list": "the drives on it",
-            "jovik rank": "where each stands",
+            "jovik rank": "the position of each",
             "jovik measure TARGET --drive NAME": "the next one",
         }
-        head = f"Your shelf is {'on a server' if served else strip_control(where)}. Go on with:"
+        head = f"Your shelf is {'on a server' if served else strip_control(where)}. Continue with:"
     else:
         todo = {
             "jovik demo": "all of it on model drives, in a few seconds",
-            "jovik scout": "the drives that are here, and what stands in the way",
-            "jovik sheet new NAME": "what the box of yours says",
+            "jovik scout": "attached drives, and obstacles to testing them",
+            "jovik sheet new NAME": "the specifications of your drive",
             "jovik measure TARGET --drive NAME": "the test itself",
         }
         head = "New here? Begin with:"
@@ -299,7 +299,7 @@ def _ended_by(error: BaseException) -> int:
     click.echo(
         f"  for a bug report: {report}"
         if report
-        else "  set JOVIK_TRACEBACK=1 and run it again to see where",
+        else "  set JOVIK_TRACEBACK=1 and repeat it to see the traceback",
         err=True,
     )
     return FAULT

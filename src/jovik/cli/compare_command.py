@@ -24,7 +24,7 @@ def _period(text: str) -> float:
         except ValueError:
             raise ValueError(f"'{text}' is not a time; write 7d, 12h or 30min") from None
     if seconds <= 0:
-        raise ValueError(f"'{text}' is no time; write 7d, 12h or 30min")
+        raise ValueError(f"'{text}' is not a time; write 7d, 12h or 30min")
     return seconds
 
 

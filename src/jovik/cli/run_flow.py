@@ -166,7 +166,7 @@ def _show(shelf: Shelf, outcome: RunOutcome, form: str, *, each_pass: bool) -> i
         raise RunInterrupted(
             f"interrupted; {stored} finished {'pass is' if stored == 1 else 'passes are'} on the "
             f"shelf as run {outcome.run}",
-            f"to go on with it: jovik resume {outcome.run}",
+            f"to continue it: jovik resume {outcome.run}",
         )
     if failure is not None:
         raise failure
@@ -180,7 +180,7 @@ def ask(ready: PreparedRun, consent: EnduranceConsent) -> None:
     for question, beyond in ready.questions(above) if not consent.yes else ():
         if not sys.stdin.isatty():
             raise UsageError(f"{question}{beyond}", "add --yes if that is meant, or measure less")
-        click.confirm(f"{question}. Go on?", abort=True, err=True)
+        click.confirm(f"{question}. Continue?", abort=True, err=True)
 
 
 def warm_up(session: Session) -> None:

@@ -41,12 +41,12 @@ file that was written long ago.
 """
 WHY_NOT = {
     "destroy": "a drive is given up by its serial, each time anew",
-    "content-worthless": "what is on a drive is looked at each time anew",
-    "yes": "what asks, asks each time",
+    "content-worthless": "the content of a drive is checked each time",
+    "yes": "a question is asked each time",
     "drive": "a result must not land on a drive that nobody named",
     "sample": "a result must not land on a sample that nobody named",
     "shelf": "it is the setting 'shelf', of every command",
-    "out": "a file is written where it is asked for",
+    "out": "a file needs a name each time",
 }
 
 

@@ -100,8 +100,8 @@ def run_several(
             left_words = asked.words[number + 1 :]
             raise RunInterrupted(
                 f"interrupted in run {outcome.run} on {word}"
-                + (f"; not begun: {', '.join(left_words)}" if left_words else ""),
-                f"to go on with it: jovik resume {outcome.run}",
+                + (f"; not started: {', '.join(left_words)}" if left_words else ""),
+                f"to continue it: jovik resume {outcome.run}",
             )
         if form == "table":
             _show_run(shelf, outcome.run, each_pass=asked.each_pass)

@@ -18,8 +18,8 @@ DRIVE_OPTIONS = {
     "price": "Such as '89 EUR'.",
     "warranty": "Such as '5 years'.",
     "endurance": "Rated bytes written, such as 600TB.",
-    "flash": "Raw flash inside, such as 1100GB, where it is known.",
-    "class": "The class it belongs to, where its interface does not tell: jovik fit --classes.",
+    "flash": "Raw flash, such as 1100GB, if it is known.",
+    "class": "Its class (jovik fit --classes), if the interface does not determine it.",
 }
 
 
@@ -48,7 +48,7 @@ def _drive_options(command: F) -> F:
     "--from",
     "source",
     type=click.Path(exists=True, dir_okay=False, allow_dash=True),
-    help="A sheet in TOML, as 'show --format toml' gives it; - is standard input.",
+    help="A sheet in TOML, as 'show --format toml' prints it; - is standard input.",
 )
 @shelf_option
 @handled_by("sheet:new")
@@ -68,7 +68,7 @@ def new() -> None:
 )
 @click.option("--sustained", is_flag=True, help="The claim is about a long write.")
 @click.option("--steady", is_flag=True, help="The claim is about the steady state.")
-@click.option("--printed", default="", help="Where it says so, such as 'box, front'.")
+@click.option("--printed", default="", help="The source of the claim, such as 'box, front'.")
 @shelf_option
 @handled_by("sheet:claim")
 def claim() -> None:
@@ -82,7 +82,7 @@ def claim() -> None:
 @sheet.command()
 @click.argument("name", shell_complete=drives)
 @click.argument("what")
-@click.option("--printed", metavar="TEXT", help="Where it says so, where several places do.")
+@click.option("--printed", metavar="TEXT", help="The source of the claim, if there are several.")
 @shelf_option
 @handled_by("sheet:unclaim")
 def unclaim() -> None:
@@ -127,7 +127,7 @@ def rename() -> None:
 
 @sheet.command()
 @click.argument("name", shell_complete=drives)
-@click.option("--with-runs", is_flag=True, help="Remove what was measured of it, too.")
+@click.option("--with-runs", is_flag=True, help="Also remove its runs.")
 @shelf_option
 @handled_by("sheet:remove")
 def remove() -> None:

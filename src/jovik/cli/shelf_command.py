@@ -50,7 +50,7 @@ def export_command() -> None:
 @click.option(
     "--mapping",
     type=click.Path(exists=True, dir_okay=False, path_type=Path),
-    help="SOURCE is CSV from elsewhere; this TOML says what it means.",
+    help="SOURCE is foreign CSV; this TOML explains its columns.",
 )
 @format_option()
 @shelf_option
@@ -97,9 +97,7 @@ def backup() -> None:
 
 
 @shelf.command("log")
-@click.option(
-    "--drive", metavar="NAME", help="Only what was changed of this drive, removed or not."
-)
+@click.option("--drive", metavar="NAME", help="Only changes of this drive, removed or not.")
 @format_option("markdown")
 @shelf_option
 @handled_by("shelf:log_command")

@@ -22,7 +22,7 @@ def with_units(command: click.Command) -> click.Command:
                 click.Option(
                     ["--units"],
                     type=click.Choice(UNIT_NAMES),
-                    help="The unit of rates. Default: MB/s, or what is set (jovik config).",
+                    help="The unit of rates. Default: MB/s, or your setting (jovik config).",
                     expose_value=False,
                     callback=_units,
                 ),

@@ -115,7 +115,7 @@ class RawDevice:
     def discard(self) -> str:
         """Discard the whole drive. Return the reason if that failed, or an empty string."""
         if not self.writable:
-            return "nothing was written, so nothing is given back"
+            return "there was nothing to discard"
         try:
             fcntl.ioctl(self.fd, DISCARD, struct.pack("QQ", 0, self.capacity_bytes))
         except OSError as error:
@@ -131,11 +131,11 @@ class RawDevice:
         after = self._held()
         unchanged = [at for at, content in before.items() if after.get(at) == content]
         if not before:
-            remark = "; it was blank before where it was looked at"
+            remark = "; it was blank before in all places checked"
         elif unchanged:
-            remark = f"; {len(unchanged)} of {len(before)} places looked at still read as before"
+            remark = f"; {len(unchanged)} of {len(before)} places checked still have their content"
         else:
-            remark = f"; {len(before)} places that held something do so no more"
+            remark = f"; {len(before)} places that held data are blank now"
         return replace(done, answer=done.answer + remark)
 
     def _held(self) -> dict[int, bytes]:

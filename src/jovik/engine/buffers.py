@@ -88,6 +88,6 @@ def check_memory(slots: int, block_bytes: int) -> None:
         raise TargetError(
             f"{slots} blocks of {block_bytes} bytes in flight need "
             f"{slots * block_bytes * 2 / 2**30:.1f} GiB of memory",
-            f"at most a quarter of what is free is used, {limit / 2**30:.1f} GiB: lower the "
+            f"Jovik uses at most a quarter of the free memory, {limit / 2**30:.1f} GiB: lower the "
             "depth, the workers or the block",
         )

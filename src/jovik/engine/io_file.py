@@ -180,7 +180,8 @@ class IoFile:
         if free >= self._floor_bytes:
             return ""
         return (
-            f"only {show_size(free)} is free in {self.folder} now: others have taken what was to "
+            f"only {show_size(free)} is free in {self.folder} now: other programs have used "
+            "space that must "
             "stay free"
         )
 
@@ -240,7 +241,7 @@ class IoFile:
                 errno.ENOTTY: "it cannot",
             }
             return (
-                "the file system did not tell the drive what is free: "
+                "the file system did not discard its free space: "
                 f"{why.get(error.errno or 0, error.strerror)}"
             )
         return ""
@@ -248,9 +249,9 @@ class IoFile:
     def purge(self, note: str) -> PurgeResult:
         """Return the result of discarding the free space, because a folder allows no more."""
         return PurgeResult(
-            "discarding what is free",
+            "discarding free space",
             note or "done",
-            "what other files hold, the file system itself, and flash that the drive keeps spare",
+            "other files, the file system itself, and spare flash",
         )
 
     def sync(self) -> None:

@@ -48,7 +48,7 @@ LAYOUT_BLOCK, LAYOUT_DEPTH = 2**20, 8
 MOST_THREADS = 1024
 CEILING_NS = 60_000_000
 """How long the tester's own ceiling is measured before a step."""
-GIVEN_BACK = "the test files were given back; free some space, and jovik resume"
+GIVEN_BACK = "the test files were deleted; free some space, then jovik resume"
 LATENCY_EVERY_S = 0.5
 """Interval at which the live view reads latencies from the per-thread histograms."""
 
@@ -111,7 +111,9 @@ class FileSession:
         """Return the note that goes with a cached file system."""
         notes = [] if self.direct else ["buffered (page cache)"]
         if not self.storage.writable:
-            notes.append("read as it is: what was never written may be answered without the medium")
+            notes.append(
+                "read as it is: the drive may answer reads of unwritten blocks without the medium"
+            )
         return (*notes, *self._more_notes)
 
     def warm_up(self) -> None:
@@ -182,7 +184,7 @@ class FileSession:
         if not self.storage.writable:
             raise TargetError(
                 f"a purge of {self.storage.folder} destroys everything on it",
-                "to allow that, name the unit: --destroy SERIAL",
+                "to allow that, name the sample: --destroy SERIAL",
             )
 
     def purge(self) -> PurgeResult:
@@ -213,8 +215,8 @@ class FileSession:
         if whole is not None:
             if not self.storage.writable:
                 raise TargetError(
-                    f"filling {self.storage.folder} would destroy what is on it",
-                    "to allow that, name the unit: --destroy SERIAL",
+                    f"filling {self.storage.folder} would destroy its content",
+                    "to allow that, name the sample: --destroy SERIAL",
                 )
             return max(whole * percent // 100 - self._laid_out, 0)
         return self.storage.to_fill_bytes(percent)
@@ -253,7 +255,7 @@ class FileSession:
     def empty(self) -> DiscardResult:
         """Give back the test file, the fill and the copies, and let the drive know."""
         if not self.storage.writable:
-            return DiscardResult(0, "nothing was written, so nothing is given back")
+            return DiscardResult(0, "there was nothing to discard")
         held = self._laid_out + sum(f._laid_out for f in self._fillers)
         self._copies.close()
         for filler in self._fillers:
@@ -311,12 +313,12 @@ class FileSession:
         """Refuse an unsuitable workload (`jovik.base.io_session.Session.check`)."""
         if work.writes and not self.storage.writable:
             raise TargetError(
-                f"writing {self.storage.folder} would destroy what is on it",
-                "to allow that, name the unit: --destroy SERIAL",
+                f"writing {self.storage.folder} would destroy its content",
+                "to allow that, name the sample: --destroy SERIAL",
             )
         if work.verify and not self.storage.writable:
             raise TargetError(
-                "only what Jovik has written carries stamps to verify",
+                "only data that Jovik has written carries stamps to verify",
                 "leave 'verify' out, or allow writing: --destroy SERIAL",
             )
         sector = self.storage.block_bytes
@@ -379,7 +381,7 @@ class FileSession:
             raise fault_error(
                 trace.first_fault,
                 "while the test file was written for the first time",
-                "nothing of this step was measured",
+                "this step was not measured",
             )
         same = self._stamped in (None, (unit, work.compressible_percent)) if first else True
         self._stamped = (unit, work.compressible_percent) if same else None

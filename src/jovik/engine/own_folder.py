@@ -54,7 +54,7 @@ class OwnFolder:
             self.fd = os.open(self._name, _FOLDER, dir_fd=self._target)
             if os.fstat(self.fd).st_uid != os.geteuid():
                 raise PermissionError(
-                    errno.EPERM, "somebody else has put a folder there", self._name
+                    errno.EPERM, "another user has put a folder there", self._name
                 )
             self._lock = _make(LOCK, self.fd)
             fcntl.flock(self._lock, fcntl.LOCK_EX)

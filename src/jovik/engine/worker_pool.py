@@ -265,7 +265,7 @@ class WorkerPool(ABC):
         short = (
             f"short transfer: {got} of {self.work.block_bytes} bytes"
             if got
-            else "nothing came back, as from a drive that has gone"
+            else "no I/O came back, as from a drive that has disappeared"
         )
         what = os.strerror(code) if code else short
         direction = "write" if out[layout.FAULT_WRITE] else "read"

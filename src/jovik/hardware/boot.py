@@ -60,7 +60,7 @@ def last_boot() -> BootTimes:
     program = shutil.which("systemctl")
     if program is None:
         raise TargetError(
-            "this system's last boot cannot be told: there is no systemctl here",
+            "this system's last boot is unknown: there is no systemctl here",
             "note it by hand: --reading 'boot time=8.1s' --method 'stopwatch, to the desktop'",
         )
     words = [program, "show", *(f"--property={p}" for p in PROPERTIES)]
@@ -68,7 +68,7 @@ def last_boot() -> BootTimes:
         done = subprocess.run(words, capture_output=True, text=True, timeout=TIMEOUT_S, check=True)
     except (OSError, subprocess.SubprocessError) as error:
         why = (getattr(error, "stderr", "") or str(error)).strip().splitlines() or ["it failed"]
-        raise TargetError(f"systemd does not tell of the last boot: {why[0]}") from None
+        raise TargetError(f"systemd does not report the last boot: {why[0]}") from None
     return boot_of(done.stdout)
 
 
@@ -90,7 +90,7 @@ def boot_of(text: str) -> BootTimes:
     firmware, loader, _, user, finish = (times.get(p, 0) for p in PROPERTIES)
     if not user or finish < user:
         raise TargetError(
-            "systemd does not tell when this system's start-up ended",
+            "systemd does not report when this system's start-up ended",
             "wait until it is over: systemctl is-system-running --wait",
         )
     return BootTimes(

@@ -29,7 +29,7 @@ A_WEEK_S = 7 * 86_400.0
 DYNAMIC_DRIVERS = ("intel_pstate", "amd-pstate-epp")
 """Drivers whose governor "powersave" follows the load (Documentation/admin-guide/pm)."""
 NETWORK_FILE_SYSTEMS = ("nfs", "nfs4", "cifs", "smb3", "fuse.sshfs", "9p", "virtiofs", "ceph")
-TO_TELL = "to see what it costs: jovik measure . --plan power-saving"
+TO_TELL = "to measure its cost: jovik measure . --plan power-saving"
 COPY_ON_WRITE = ("btrfs", "zfs", "bcachefs")
 
 
@@ -157,7 +157,7 @@ def _layers(at: Place) -> Iterator[Circumstance]:
         return
     effects = {
         "encryption": "the processor encrypts every block",
-        "RAID": "it is measured as a whole; no figure is one drive's",
+        "RAID": "it is measured as a whole: no figure is of one drive",
         "image": "another file system lies below",
         "cache": "a faster drive answers for the slower one",
     }
@@ -196,7 +196,7 @@ def _file_system(at: Place) -> Iterator[Circumstance]:
         "sync": "each write waits for the medium",
         "dirsync": "each new file waits for the medium",
         "data=journal": "everything is written twice",
-        "discard": "space is given back at once, which may disturb writes",
+        "discard": "space is discarded at once, which may disturb writes",
     }
     for option, effect in telling.items():
         if option in mount.options:

@@ -48,7 +48,7 @@ def occupants(entry: Path, sys: Path = Path("/sys"), proc: Path = Path("/proc"))
     if below is not None:
         # Who uses the device that a loop device rests on would lose the same bytes.
         others = _above(below, sys, proc, besides=entry.name)
-        users += [f"it rests on {below.name}: {what}" for what in others]
+        users += [f"it is based on {below.name}: {what}" for what in others]
     image = image_of(entry)
     if image is not None:
         # Another name of the same file is the same file.
@@ -66,7 +66,7 @@ def _above(entry: Path, sys: Path, proc: Path, *, besides: str = "") -> list[str
     users += [f"{name} is swapped to" for name in _swapped(extent, proc)]
     users += [f"{name} is built on it" for name in _holders(entry)]
     loops = [name for name in _loops_on(extent, sys) if name != besides]
-    users += [f"{name} rests on it{_uses(name, sys, proc)}" for name in loops]
+    users += [f"{name} is based on it{_uses(name, sys, proc)}" for name in loops]
     users += [f"{name} writes back to it" for name in _compressed_swap_on(extent, sys)]
     users += [f"it belongs to {what}" for what in _pools(extent, sys)]
     return users

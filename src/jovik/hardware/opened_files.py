@@ -92,7 +92,7 @@ def watched(folder: str) -> Iterator[OpenedFiles]:
 
 def _refused(number: int) -> TargetError:
     return TargetError(
-        f"the kernel does not tell which files a command opens: {os.strerror(number)}",
+        f"the kernel does not report which files a command opens: {os.strerror(number)}",
         "--cold needs root, and a kernel with fanotify",
     )
 

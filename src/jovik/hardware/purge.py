@@ -178,7 +178,7 @@ def _sanitize(admin: Admin, action: int, reasons: list[str]) -> PurgeResult | No
             return PurgeResult(f"Sanitize, {name}", "; ".join([*reasons, "done"]))
         if status == 3:
             raise TargetError(
-                "the drive says that its sanitize failed",
+                "the drive reports that its sanitize failed",
                 "it may take no other command until a sanitize has passed",
             )
         time.sleep(1)

@@ -126,7 +126,7 @@ def open_exclusively(device: BlockDevice, system: str | None) -> int:
     except OSError as error:
         against = safety_of(device, system, look_inside=False).refusals
         if error.errno == errno.EBUSY and not against:
-            against = ("somebody uses it",)
+            against = ("another process uses it",)
         if against:
             raise _refusal(device, against) from None
         raise _not_opened(device, error) from None
@@ -187,7 +187,7 @@ def claim_for_writing(
         device = device_of(fd)
         if device is None or device.number != chosen.number:
             raise TargetError(
-                f"{chosen.node} stands for another device now",
+                f"{chosen.node} is another device now",
                 "look again: jovik scout",
             )
         safety = safety_of(device, system, fd=fd, whole=True)
@@ -203,7 +203,7 @@ def claim_for_writing(
         os.close(fd)
         raise
     before = "before it was written, the device was "
-    blank = before + (safety.blank or f"not blank: {safety.unknown_content}; it was given up")
+    blank = before + (safety.blank or f"not blank: {safety.unknown_content}; declared worthless")
     return ClaimedDevice(device, writing, fd, tuple(filter(None, (blank, safety.note))))
 
 
@@ -230,13 +230,11 @@ def _busy(device: BlockDevice) -> list[str]:
 def _refusal(
     device: BlockDevice, against: Sequence[str], *, only_content: bool = False
 ) -> TargetError:
-    hint = (
-        "Jovik writes only drives that nobody uses; reading it is possible, or name a folder on it"
-    )
+    hint = "Jovik writes only unused drives; read it, or name a folder on it"
     if only_content:
         hint = (
-            "it is no file system that is known here, but it may be somebody's; if you know that "
-            f"it is worthless, say so: {WORTHLESS_OPTION}"
+            "it is no known file system, but it may be someone's data; if you know that "
+            f"it is worthless: {WORTHLESS_OPTION}"
         )
     return TargetError(f"{device.node} is not written: {'; '.join(against)}", hint)
 
@@ -245,7 +243,8 @@ def _refuse_unless_named(device: BlockDevice, named: str | None) -> None:
     name = sample_name(device)
     if not name:
         raise TargetError(
-            f"{device.node} is not written: it reports no serial, so it cannot be told from any "
+            f"{device.node} is not written: it reports no serial, so that it cannot be "
+            "distinguished from any "
             "other drive",
             "make a file system on it and name a folder there, or attach it by a port or bridge "
             "that passes its serial on",
@@ -254,7 +253,7 @@ def _refuse_unless_named(device: BlockDevice, named: str | None) -> None:
     if same:
         raise TargetError(
             f"{device.node} is not written: {', '.join(same)} has the same serial, '{name}'",
-            "detach the other one, so that the name means one drive only",
+            "detach the other one, so that the name is unambiguous",
         )
     if named is None:
         raise TargetError(

@@ -80,7 +80,7 @@ def resolve(word: str) -> Target:
             raise TargetError(
                 f"{word} is a partition of {whole.node}"
                 if whole is not None
-                else f"the kernel does not tell what {word} is",
+                else f"the kernel does not report what {word} is",
                 "name the whole drive, or a folder on its file system; see jovik scout",
             )
         return DeviceTarget(device)
@@ -130,15 +130,15 @@ def devices_under(target: str | None) -> list[BlockDevice]:
                 raise TargetError(
                     f"{target} lies on {' and '.join(stack.drives)} through "
                     f"{', '.join(stack.layers)}: no one drive",
-                    f"measure it as what it is: jovik measure {target}; or look at a drive: "
+                    f"measure it as a whole: jovik measure {target}; or check one drive: "
                     f"jovik scout /dev/{stack.drives[0]}",
                 )
             raise TargetError(
-                f"no drive can be told under {target}",
+                f"no drive can be identified under {target}",
                 f"it is on {mount.kind} ({mount.source})" if mount else "",
             )
         return [device]
-    raise UsageError("a model drive hangs on nothing", "jovik sheet show tells what it is")
+    raise UsageError("a model drive has no link or port", "jovik sheet show describes it")
 
 
 def mount_under(target: str | None) -> Mount | None:

@@ -44,7 +44,7 @@ def efficiencies(shelf: Shelf) -> Efficiency:
     if not results:
         raise UsageError(
             "no power was logged beside a run of any drive",
-            "do it: jovik note DRIVE --log power.csv --run last --quantity power --unit W",
+            "add one: jovik note DRIVE --log power.csv --run last --quantity power --unit W",
         )
     return Efficiency(tuple(results), idle)
 

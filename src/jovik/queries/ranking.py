@@ -177,7 +177,7 @@ def ranking_report(
     if not counted and (results or len(selected) < len(drives)) and only != Filter():
         raise UsageError(
             "no measured drive on this shelf is like that",
-            "jovik sheet list shows what there is; leave a filter out",
+            "jovik sheet list shows all drives; omit a filter",
         )
     counted, lost = _without_losers(counted, drives)
     if lost and not counted:

@@ -31,7 +31,7 @@ def real_work(shelf: Shelf, name: str) -> RealWork:
     drive = sheet.drive.name
     if not any(not c.random and c.unit == "bytes/s" for c in sheet.claims):
         raise UsageError(
-            f"what the box of {drive} says of sequential rates is not known",
+            f"{drive} has no claims about sequential rates",
             f'write it down: jovik sheet claim "{drive}" "sequential read" 550MB/s',
         )
     shares = work_shares(sheet.claims, shelf.results.latest(drive, ladders=True))

@@ -110,7 +110,7 @@ def select(shelf: Shelf, selection: Selection) -> Selected:
     every = [r for r in shelf.results.every(selection.drive) if is_drive_result(r, filled=True)]
     chosen = [r for r in every if _fits(r, selection)]
     if not chosen:
-        raise UsageError(f"nothing is selected by '{selection.words}'", _what_there_is(every))
+        raise UsageError(f"'{selection.words}' selects no result", _what_there_is(every))
     keys = {r.run for r in chosen}
     runs = tuple(r for r in shelf.runs.every(selection.drive) if r.id in keys)
     return Selected(selection, tuple(chosen), runs)

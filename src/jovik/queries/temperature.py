@@ -69,7 +69,7 @@ def run_temperatures(shelf: Shelf, drive: str, run: str | None = None) -> RunTem
             return RunTemperatures(name, key, passes, tuple(shelf.results.of_run(key)))
     raise UsageError(
         f"no temperature of {name} was read in {'that run' if run is not None else 'any run'}",
-        "jovik scout TARGET says whether the drive has a sensor that can be read here",
+        "jovik scout TARGET shows whether its sensors can be read here",
     )
 
 

@@ -28,11 +28,11 @@ PLAIN_JOBS = {
 def client_document(found: Sequence[Upgraded], machine_price: float | None = None) -> Document:
     """Return the page about one drive that would be replaced, by one or several others."""
     old = found[0].old
-    sections = [Section("what", "What it is about", _about(found))]
+    sections = [Section("what", "Subject", _about(found))]
     for number, one in enumerate(found, start=1):
         key = f"change-{number}" if len(found) > 1 else "change"
         sections.append(Section(key, f"With the {one.new.name}", _change_of(one, machine_price)))
-    sections.append(Section("basis", "What this rests on", _basis(found)))
+    sections.append(Section("basis", "Basis of the figures", _basis(found)))
     days = sorted({r.started[:10] for one in found for r in one.results if r.started})
     when = f"Measured {days[0] if len(days) == 1 else f'{days[0]} to {days[-1]}'}" if days else ""
     return Document(
@@ -107,18 +107,19 @@ def _change_of(one: Upgraded, machine_price: float | None) -> tuple[Block, ...]:
     if rows:
         blocks.append(Table("Waiting", ["", "now", "then", "change"], rows, right=(1, 2, 3)))
     if u.worth:
-        blocks.append(Bullets("What gets faster", u.worth, "+"))
+        blocks.append(Bullets("Faster", u.worth, "+"))
     if u.no_gain:
-        blocks.append(Bullets("What stays as it is", u.no_gain))
+        blocks.append(Bullets("No noticeable change", u.no_gain))
     if u.loses:
-        blocks.append(Bullets("What gets slower", u.loses, "!"))
+        blocks.append(Bullets("Slower", u.loses, "!"))
     if u.unsure:
-        blocks.append(Bullets("What the measurements leave open", u.unsure))
+        blocks.append(Bullets("Undecided by the measurements", u.unsure))
     if one.link_bytes_s is not None:
         blocks.append(
             Paragraph(
-                f"The computer's connection carries {show_rate(one.link_bytes_s)}, and no drive on "
-                "it is faster than that; the figures above have it counted in."
+                f"The computer's connection is limited to {show_rate(one.link_bytes_s)}, "
+                "and no drive on "
+                "it is faster. The figures above include this limit."
             )
         )
     costs = [w for w in money_words(one, machine_price) if not w.startswith("price")]
@@ -150,11 +151,12 @@ def _basis(found: Sequence[Upgraded]) -> tuple[Block, ...]:
     steps = sum(len(one.upgrade.steps) for one in found)
     lines = [
         f"Both drives were measured with the same tests ({steps} comparisons). The seconds are "
-        "computed from those figures; a range in brackets holds the true figure in 95 of 100 "
+        "computed from those figures. A range in brackets contains the true figure in 95 of 100 "
         "cases.",
-        "A computer that waits for its processor, its network or its user does not get faster by "
-        "a drive. What is promised is what stands above, and no more.",
+        "A computer that waits for its processor, its network or its user is no faster with "
+        "another "
+        "drive. This page promises nothing beyond the figures above.",
     ]
     if any(one.slowed for one in found):
-        lines.append("At least one figure may have been held back by the machine it was taken on.")
+        lines.append("The machine may have limited at least one figure.")
     return tuple(Paragraph(line) for line in lines)

@@ -67,7 +67,7 @@ def read_language(name: str) -> Language | None:
         return None
     if name not in language_names():
         raise UnknownNameError(
-            "language", name, language_names(), "docs/review.md says how to add one"
+            "language", name, language_names(), "docs/review.md explains how to add one"
         )
     file = resources.files("jovik.report.languages") / f"{name}.toml"
     return read_toml(file.read_text(encoding="utf-8"), name, Language)

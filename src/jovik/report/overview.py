@@ -143,7 +143,7 @@ def side_by_side(found: RankingReport, addresses: Mapping[str, str]) -> Document
         ["", *(d.drive for d in drives)],
         rows,
         right=tuple(range(1, len(drives) + 1)),
-        notes=["in brackets: 95 % intervals; where two of them overlap much, neither is ahead"],
+        notes=["in brackets: 95 % intervals. If two of them overlap much, neither is ahead"],
     )
     links = Links(tuple((d.drive, addresses[d.drive]) for d in drives))
     sections = [
@@ -166,7 +166,7 @@ def class_page(
     usual = classes_table([read_class(name)])
     sections = [
         Section("ranking", "The ranking", tuple(blocks)),
-        Section("usual", "What is usual", (usual,)),
+        Section("usual", "Usual figures", (usual,)),
     ]
     return _page(title, found, sections)
 

@@ -32,9 +32,9 @@ PLACEHOLDER = re.compile(r"\{\{\s*([a-z-]*)\s*(?:[\"“”]([^\"“”}]*)[\"“
 TEMPLATE = """\
 # Verdict
 
-{{ judge }}. Two sentences of your own: they stand first on the page.
+{{ judge }}. Two sentences of your own, at the top of the page.
 
-# What it is like
+# Impressions
 
 It reads {{ figure "sequential read 1MiB depth 8" }}, and a single small read takes
 {{ latency "random read 4KiB" }}. Among the others: {{ rank }}.
@@ -77,7 +77,7 @@ def _value(word: str, name: str | None, known: Known, written: str) -> str:
     if word in PLAIN_PLACEHOLDERS:
         value = PLAIN_PLACEHOLDERS[word](known)
         if not value:
-            raise UsageError(f"{written}: nothing is known of that", "measure it, or leave it out")
+            raise UsageError(f"{written}: there is no such figure", "measure it, or omit it")
         return value
     if not name:
         raise UsageError(f"{written} needs a name in quotes", f'such as {{{{ {word} "..." }}}}')

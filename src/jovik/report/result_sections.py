@@ -50,7 +50,7 @@ def instruments_section(shelf: Shelf, drive: str, runs: Runs) -> Section:
                 )
             )
             blocks.append(log_table(laid))
-    return Section("instruments", "What instruments showed beside it", tuple(blocks))
+    return Section("instruments", "Instruments", tuple(blocks))
 
 
 def tests_sections(shelf: Shelf, results: Sequence[StepResult]) -> list[Section]:
@@ -120,7 +120,7 @@ def how_section(shelf: Shelf, runs: Runs) -> Section:
         for x in r.limits
     ]
     if rows:
-        blocks.append(Table("What limited it", ["step", "limit", "at", "which"], rows, right=(2,)))
+        blocks.append(Table("Limits", ["step", "limit", "at", "note"], rows, right=(2,)))
     return Section("how", "How it was measured", tuple(blocks), folded=True)
 
 

@@ -158,9 +158,9 @@ def review(
             Section(f"against-{n}", f"Instead of {u.old.name}", _against(n, u))
             for n, u in enumerate(it.upgrades, 1)
         ),
-        Section("fit", "What it carries", (fit_table(it.fitted),)),
+        Section("fit", "Sustainable workloads", (fit_table(it.fitted),)),
         Section("notes", "Read and noted by hand", _notes(it.noted)),
-        Section("sheet", "What the box says", (sheet_table(it.sheet),), folded=True),
+        Section("sheet", "Advertised specifications", (sheet_table(it.sheet),), folded=True),
         steps_section(it.runs),
         how_section(shelf, it.runs),
         Section("health", "Its own log", _health(it.runs), folded=True),
@@ -210,7 +210,7 @@ def _verdict(it: ReviewData, own: str) -> tuple[Block, ...]:
     blocks += [Bullets("Best for", tuple(good[:MOST_GOOD]), "+")] if good else []
     blocks += [Bullets("Not for, and to know", tuple(bad[:MOST_BAD]), "!")] if bad else []
     trust = _trust(it)
-    blocks += [Paragraph(f"What limits trust: {'; '.join(trust)}.")] if trust else []
+    blocks += [Paragraph(f"Limits of trust: {'; '.join(trust)}.")] if trust else []
     blocks += [
         Bullets(title, tuple(n.text for n in it.noted.notes if n.sort == sort), mark)
         for title, sort, mark in REMARK_KINDS[:2]
@@ -332,7 +332,7 @@ def _best_for(it: ReviewData) -> list[str]:
         + (
             f"{f.streams:,} at once"
             if f.load.many
-            else f"{significant(f.headroom, 2)} times what it needs"
+            else f"{significant(f.headroom, 2)} times the need"
         )
         for f in lasting
         if f.headroom is not None
@@ -399,7 +399,7 @@ def _class(it: ReviewData) -> tuple[Block, ...]:
 def _ranking(it: ReviewData) -> tuple[Block, ...]:
     ranking = it.ranking_report.ranking
     if sum(d.place is not None for d in ranking.drives) < 2:
-        return (Paragraph("There is no other drive on this shelf to place it among."),)
+        return (Paragraph("There is no other drive on this shelf to compare it with."),)
     drive = it.sheet.drive.name
     if not any(d.drive == drive for d in ranking.drives):
         foot = ranking_foot(it.ranking_report, only=drive)

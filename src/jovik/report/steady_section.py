@@ -35,9 +35,10 @@ def steady_section(
         blocks.append(
             Paragraph(
                 f"{count} of {len(steady)} steps were steady, by the test of the SNIA "
-                "specification: five rounds whose highest and lowest lie within 20 % of their "
-                "mean and which rise or fall by no more than 10 %. A short test of a fresh drive "
-                "shows more; the two are never mixed."
+                "specification: the highest and the lowest of five rounds are within 20 % of their "
+                "mean, and the rounds rise or fall by no more than 10 %. A short test of a "
+                "fresh drive "
+                "shows higher figures. The two are never mixed."
             )
         )
         every = [r for _, found in reversed(runs) for r in found]

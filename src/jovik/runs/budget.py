@@ -45,8 +45,7 @@ def fit_to_budget(
         )
     if expected() > budget_ns:
         notes.append(
-            f"the rest would take {show_time(expected())}; each step ends with its share of "
-            "the time"
+            f"the rest would take {show_time(expected())}; each step gets a part of the time"
         )
     return remaining, notes
 
@@ -83,8 +82,8 @@ def shorten_range(
         replace(t, step=_within(t.step, percent)) if _percent(t.step) else t for t in tasks
     ]
     return shortened, [
-        f"the range is {percent} % of what is free instead of {before} %: with more of its flash "
-        "free the drive has less to tidy up, so that figures come out higher than on a full range"
+        f"the range is {percent} % of the free space instead of {before} %: with more free flash "
+        "the drive has less to clean up, so that figures are higher than on a full range"
     ]
 
 

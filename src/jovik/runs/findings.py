@@ -199,6 +199,5 @@ def _scan(trace: Trace, span: int, found: Found) -> None:
     found.notes += scan_notes(scan)
     if trace.read_bytes < FULL_COVERAGE * span:
         found.notes.append(
-            f"read {show_size(trace.read_bytes)} of {show_size(span)}: "
-            "what lies between was not looked at"
+            f"read {show_size(trace.read_bytes)} of {show_size(span)}: the rest was not checked"
         )

@@ -108,7 +108,7 @@ def identify(
             None,
             record,
             None,
-            ("the drive under this target cannot be told; its sample is not recorded",),
+            ("the drive under this target cannot be identified; its sample is not recorded",),
             around,
         )
     link = device.link

@@ -59,6 +59,5 @@ def _refuse_permissions(request: RunRequest) -> None:
         if is_given:
             raise UsageError(
                 f"{option} is for raw devices",
-                "a folder or a model drive needs no such thing: "
-                "nothing of anybody's is overwritten",
+                "a folder or a model drive does not need it: no data of others is overwritten",
             )

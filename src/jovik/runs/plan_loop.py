@@ -39,7 +39,7 @@ def check_plan(tasks: Sequence[Task], session: Session) -> None:
         if whole or room is None or cost.space_bytes <= room:
             continue
         raise TargetError(
-            f"step {number}, '{step.canonical}', finds no room: with what the steps before it "
+            f"step {number}, '{step.canonical}', has too little space: with the earlier steps, "
             f"take, the plan needs {show_size(cost.space_bytes)}, and {show_size(room)} may be "
             "written",
             "fill less, put 'empty' before that step, or add 'within SPAN' to its phrase",

@@ -74,7 +74,7 @@ class PreparedRun:
         """Return the questions to ask first, each with the part beyond the usual."""
         spent = self.spends(above)
         endless = (
-            "this goes on, and writes, until you stop it"
+            "it continues to write until you stop it"
             if self.cost.endless and any(t.step.writes for t in self.request.tasks)
             else ""
         )

@@ -45,7 +45,7 @@ def drive_under(target: str) -> BlockDevice:
         device = under_folder(resolved.path)[0]
     if device is None or not device.number:
         raise TargetError(
-            f"no drive can be told under {target}",
+            f"no drive can be identified under {target}",
             "name a folder on one drive, or the drive itself",
         )
     return device

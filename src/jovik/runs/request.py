@@ -193,7 +193,7 @@ def resume_request(
     if key is None:
         raise UsageError(
             "every run on this shelf is finished",
-            "begin one: jovik measure TARGET --drive NAME; or do one again: jovik repeat RUN",
+            "begin one: jovik measure TARGET --drive NAME; or repeat one: jovik repeat RUN",
         )
     record = shelf.runs.get(key)
     _refuse_unless_open(record)

@@ -106,7 +106,7 @@ def start_run(shelf: Shelf, ready: PreparedRun, resumed: str | None = None) -> S
         )
         raise TargetError(
             f"run {resumed} was on another rig ({differing})",
-            "go on there, or begin anew here: jovik measure",
+            "continue there, or begin a new run here: jovik measure",
         )
     done: dict[int, ResumedStep] = {}
     for one in shelf.runs.passes(resumed):

@@ -183,7 +183,7 @@ class RunningStep:
             )
         raise TargetError(
             f"the Jovik process did not run during {MOST_STANDSTILLS} passes in a row, for "
-            f"{watched.longest_s:.1f} s in the last, so that nothing can be measured",
+            f"{watched.longest_s:.1f} s in the last, so that a measurement is impossible",
             "keep the machine from sleeping, then jovik resume",
         )
 

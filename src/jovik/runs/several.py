@@ -81,7 +81,7 @@ def every_drive() -> DrivesHere:
 def _folder_on(device: BlockDevice) -> Path | str:
     """Return a writable folder with space on a drive, or the reason why there is none."""
     if not device.all_mounts:
-        return "nothing of it is mounted"
+        return "none of it is mounted"
     if all(m.read_only for m in device.all_mounts):
         return "it is mounted read-only"
     free: dict[Path, int] = {}

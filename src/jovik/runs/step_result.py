@@ -23,18 +23,18 @@ def failure(trace: Trace, gone: Disconnection | None = None) -> DriveError | Tar
     if gone is not None:
         return DriveError(
             f"the drive {disconnection_words(gone)}",
-            "what was measured before is on the shelf; check cable, port and power, then the "
+            "earlier measurements are on the shelf; check cable, port and power, then the "
             "kernel log",
         )
     if fault is None:
         return DriveError(
-            f"the drive did not give back what was written: {stamp_note(trace)}",
-            "the pass is on the shelf; copy what matters off this drive",
+            f"the drive did not return the written data: {stamp_note(trace)}",
+            "the pass is on the shelf; copy important data off this drive",
         )
     return fault_error(
         fault,
         f"{fault.after_ns / 1e9:.2f} s into the pass",
-        "what was measured before is on the shelf; --on-error continue counts errors and goes on",
+        "earlier measurements are on the shelf; --on-error continue counts errors and continues",
     )
 
 
@@ -107,7 +107,7 @@ def trend_note(rates: Sequence[float]) -> str:
     direction = trend(rates)
     if direction is None:
         return ""
-    return f"{trend_words(direction)}: it is in no verdict; find out what drifts"
+    return f"{trend_words(direction)}: it is used in no verdict; find the cause of the drift"
 
 
 def stamp_note(trace: Trace) -> str:

@@ -38,7 +38,7 @@ def together_request(request: RunRequest, others: Sequence[str]) -> RunRequest:
     if isinstance(request.target, ModelTarget):
         raise UsageError(
             "--together is for real targets",
-            "model drives share nothing, and each has a clock of its own",
+            "model drives share no link, and each has its own clock",
         )
     tasks = tuple(
         replace(t, repeat=RepetitionPolicy(TOGETHER_PASSES, TOGETHER_PASSES), rounds=None)

@@ -80,7 +80,7 @@ class Archive:
         if len(content) > limits.ARCHIVE_FILE_BYTES or self._read > self._bytes:
             raise self.wrong(f"{name} is larger than any file of a shelf")
         if checked and hashlib.sha256(content).hexdigest() != self.sums.get(name):
-            raise self.wrong(f"{name} is not what its manifest says")
+            raise self.wrong(f"{name} does not match its manifest")
         try:
             return content.decode()
         except UnicodeDecodeError:

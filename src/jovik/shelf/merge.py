@@ -145,7 +145,7 @@ def _merge_recordings(c: sa.Connection, archive: Archive) -> int:
         values = checked(recording, record, PRIVATE_COLUMNS | {"requests"})
         name, digest = values["name"], values["digest"]
         if not name.strip() or not DIGEST.fullmatch(digest):
-            raise InvalidRecord("a recording is named like none")
+            raise InvalidRecord("a recording has an invalid name")
         requests = archive.text(f"recordings/{digest}.csv").encode()
         same_name = sa.select(recording.c.id).where(recording.c.folded_name == name.casefold())
         if c.execute(same_name).first() is None:
@@ -352,4 +352,4 @@ def _series(archive: Archive, at: str, edges: object) -> dict[str, bytes]:
         }
         return {"slices": pack(slices=slices), "latencies": pack_latencies(series)}
     except (ValueError, KeyError, TypeError, OverflowError) as error:
-        raise InvalidRecord(f"the series of {at} are none: {error}") from None
+        raise InvalidRecord(f"the series of {at} is invalid: {error}") from None

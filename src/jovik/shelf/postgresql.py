@@ -63,7 +63,7 @@ def with_timeout(work: Callable[[], None]) -> None:
     asking.join(SILENT_S)
     if asking.is_alive():
         raise ShelfUnreachableError(
-            f"the shelf's server has said nothing for {SILENT_S:g} s",
+            f"the shelf's server has not answered for {SILENT_S:g} s",
             "is it stopped, or its disk full?",
         )
     if failed:
@@ -131,7 +131,7 @@ def _url(where: str) -> sa.URL:
         )
     if url.get_backend_name() != "postgresql":
         raise ShelfError(
-            f"a shelf on '{url.drivername}' is not known",
+            f"Jovik cannot use a shelf on '{url.drivername}'",
             "a path, or postgresql+psycopg://user@host/database",
         ) from None
     return url.set(drivername="postgresql+psycopg")

@@ -437,7 +437,7 @@ def _recorded(stored: Any) -> dict[str, Any]:
     if not stored and not isinstance(stored, Undecodable):
         return {}
     if not isinstance(stored, Mapping) or not _finite(stored):
-        raise DamagedRecord("what a scan or copy records cannot be read")
+        raise DamagedRecord("the record of a scan or copy cannot be read")
     if "zones" in stored:
         zones = stored["zones"]
         whole = {"whole_ns": stored.get("whole_ns", 0)}
@@ -462,9 +462,7 @@ def check_figures(row: Mapping[Any, Any], trace: Trace) -> None:
     }
     for name, value in computed.items():
         if not math.isclose(row[name], value, rel_tol=TOLERANCE, abs_tol=TOLERANCE):
-            raise DamagedRecord(
-                f"its '{name}' is {row[name]:.6g}, and its series come to {value:.6g}"
-            )
+            raise DamagedRecord(f"its '{name}' is {row[name]:.6g}, and its series give {value:.6g}")
     # Blocks that were not as written count as errors, and are in no slice.
     if row["errors"] < trace.errors:
         raise DamagedRecord(f"its errors are {row['errors']}, those of its series {trace.errors}")

@@ -32,7 +32,7 @@ BY_STATE = {
     "53200": "the server is out of memory: ask its administrator",
     "53300": "the server has no connection left: close other programs, or raise its limit",
     "28P01": "the password is wrong: check it in the address or in ~/.pgpass",
-    "28000": "there is no such role, or it is not let in: ask the administrator of the server",
+    "28000": "there is no such role, or it has no access: ask the administrator of the server",
     "3D000": "there is no such database on this server: createdb makes one",
     "42P01": "a table is missing: run any jovik command as the owner to complete the shelf",
 }

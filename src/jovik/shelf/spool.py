@@ -72,8 +72,7 @@ class Spool:
     def _refusal(self, error: OSError) -> ShelfError:
         return ShelfError(
             f"the shelf cannot be written, nor can {self.path}: {error.strerror}",
-            "the pass that had just finished is lost, those before it are not; free some space "
-            "and resume the run",
+            "the latest pass is lost, earlier ones are safe; free some space and resume the run",
         )
 
     def close(self) -> None:
@@ -133,8 +132,9 @@ def flush_spool(engine: sa.Engine, where: str) -> int:
                 sa.exc.SQLAlchemyError,
             ) as error:
                 raise ShelfError(
-                    f"{path} holds what is no entry of a run here: {str(error).splitlines()[0]}",
-                    "move it away; nothing on the shelf was changed",
+                    f"{path} holds a line that is not an entry of a run here: "
+                    f"{str(error).splitlines()[0]}",
+                    "move it away; the shelf is unchanged",
                 ) from None
             count += sum(e.sort == "pass" for e in entries)
             path.unlink(missing_ok=True)

@@ -118,7 +118,7 @@ WRITE_OPTIONS = {"jovik_writing": True}
 """Execution options of an engine whose transactions write."""
 
 
-COPY_IT = "copy it, with the files beside it that begin with its name, to where it can be written"
+COPY_IT = "copy it and the files that begin with its name to a writable folder"
 
 
 def _only_read(path: Path) -> bool:
@@ -134,7 +134,7 @@ def _only_read(path: Path) -> bool:
     log = path.with_name(f"{path.name}-wal")
     if log.exists() and log.stat().st_size and not path.with_name(f"{path.name}-shm").exists():
         raise ShelfError(
-            f"the shelf {path} was not closed where it was written, and cannot be written here",
+            f"the shelf {path} was not closed by its last writer, and cannot be written here",
             COPY_IT,
         )
     return True

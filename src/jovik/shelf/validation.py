@@ -72,4 +72,4 @@ def _check(what: str, column: sa.Column[Any], value: Any) -> None:
     if isinstance(value, float) and not math.isfinite(value):
         raise InvalidRecord(f"'{column.name}' of a {what} is {value}")
     if isinstance(value, int) and abs(value) > LARGEST_INTEGERS.get(type(column.type), 2**1023):
-        raise InvalidRecord(f"'{column.name}' of a {what} is beyond what a shelf holds")
+        raise InvalidRecord(f"'{column.name}' of a {what} is out of range")

@@ -56,7 +56,7 @@ def metered(
     model = behaviour.power if quantity == "power" else behaviour.noise
     if model is None:
         raise UsageError(
-            f"this model drive does not say what a meter of {quantity} would show",
+            f"this model drive has no model of {quantity}",
             f"give it a [behaviour.{quantity}]: docs/model-drives.md",
         )
     ends = [p.start_s + (p.trace.elapsed_ns + p.trace.flush_ns) / 1e9 for p in passes]

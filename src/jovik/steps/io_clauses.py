@@ -63,7 +63,7 @@ def _spell_rate(step: IoStep) -> str:
 
 
 def _read_amount(cursor: Cursor) -> dict[str, Any]:
-    share = read_share_of_free(cursor, "a share such as 60% of free")
+    share = read_share_of_free(cursor, "a percentage such as 60% of free")
     if share is not None:
         return {"amount_free_percent": share}
     ahead = [w.text.casefold() for w in cursor.words[cursor.at : cursor.at + 2]]
@@ -122,7 +122,7 @@ def _spell_steady(step: IoStep) -> str:
 
 
 def _read_payload(cursor: Cursor) -> dict[str, Any]:
-    share = cursor.read(percentage, "a share such as 50%", in_range((0, 100), "a percentage"))
+    share = cursor.read(percentage, "a percentage such as 50%", in_range((0, 100), "a percentage"))
     cursor.choice("'compressible'", "compressible")
     return {"compressible_percent": share}
 
@@ -218,8 +218,10 @@ def _read_head(cursor: Cursor) -> dict[str, Any]:
     direction = cursor.choice("'read', 'write' or 'mixed'", "read", "write", "mixed")
     share = {"read": 100, "write": 0}.get(direction)
     if share is None:
-        share = cursor.read(percentage, "a share such as 70%", in_range((1, 99), "a percentage"))
-        cursor.choice("'read' (the share of I/Os that read)", "read")
+        share = cursor.read(
+            percentage, "a percentage such as 70%", in_range((1, 99), "a percentage")
+        )
+        cursor.choice("'read' (the percentage of reads)", "read")
     block = cursor.read(parse_size, "a block such as 4KiB", block_fault)
     return {"random": order == "random", "read_percent": share, "block_bytes": block}
 
@@ -257,8 +259,8 @@ def _refuse_contradictions(cursor: Cursor, values: dict[str, Any], places: dict[
     block = values["block_bytes"]
     if values["read_percent"] == 100:
         for name, what in (
-            ("durable", "'durable' only where something is written"),
-            ("compressible_percent", "'payload' only where something is written"),
+            ("durable", "'durable' only in a step that writes"),
+            ("compressible_percent", "'payload' only in a step that writes"),
         ):
             if values.get(name):
                 raise cursor.wrong(what, cursor.words[places[name]])
@@ -275,7 +277,7 @@ def _refuse_contradictions(cursor: Cursor, values: dict[str, Any], places: dict[
             expected = (
                 "either 'until steady' or another end"
                 if "steady" in values
-                else "'until steady' where there are rounds"
+                else "'until steady' in a step with rounds"
             )
             raise cursor.wrong(expected, cursor.words[places[name]])
     for name in ("amount_bytes", "span_bytes"):

@@ -218,7 +218,7 @@ class IoStep(Step):
         free = session.free_bytes()
         if free is None:
             raise TargetError(
-                "what is free on this target cannot be told",
+                "the free space of this target is unknown",
                 "write the amount in bytes, such as 'over 100GB'",
             )
         free = max(free - taken_bytes, 0)
@@ -304,7 +304,7 @@ def span_of_free(percent: int, session: Session, block_bytes: int) -> int:
     room = session.room_bytes()
     if room is None:
         raise TargetError(
-            "what is free on this target cannot be told", "write a span, such as 'within 8GB'"
+            "the free space of this target is unknown", "write a span, such as 'within 8GB'"
         )
     # Whole mebibytes, so that steps of different blocks have the same area.
     unit = max(block_bytes, 2**20)

@@ -224,7 +224,7 @@ def _line_model() -> Any:
             if bool(self.steps) != in_rounds:
                 raise ValueError("'steps' go with 'rounds' or 'until', and these with 'steps'")
             if in_rounds and self.passes is not None:
-                raise ValueError("the rounds say how often; leave 'passes' out")
+                raise ValueError("'rounds' sets the number; omit 'passes'")
             if self.until is None and (self.track or self.at_most or self.figure):
                 raise ValueError("'track', 'at_most' and 'figure' go with 'until = \"steady\"'")
             if self.until is not None:
@@ -234,7 +234,7 @@ def _line_model() -> Any:
                     if step.once or not step.measures:
                         raise ValueError(
                             f"'{phrase}' cannot be repeated round by round; "
-                            "put it before or behind the rounds"
+                            "put it before or after the rounds"
                         )
             return self
 
@@ -248,8 +248,8 @@ def _refuse_untracked(phrases: list[str], track: list[str]) -> None:
         timed = isinstance(step, IoStep) and not step.has_amount and not step.until_stopped
         if not timed or (isinstance(step, IoStep) and step.steady):
             raise ValueError(
-                f"'{step.canonical}' is no step that a round can be made of; "
-                "a timed read, write or mix is, such as 'random write 4KiB for 1min'"
+                f"'{step.canonical}' cannot be part of a round; "
+                "use a timed read, write or mix, such as 'random write 4KiB for 1min'"
             )
     for phrase in track:
         if not steps.issuperset(parse_all(phrase)):

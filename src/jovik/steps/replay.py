@@ -217,7 +217,7 @@ class ReplayStep(Step):
         if area.span_bytes < recording.span_bytes:
             notes.append(
                 f"its range of {show_size(recording.span_bytes)} is folded into "
-                f"{show_size(area.span_bytes)}, which is what there is room for"
+                f"{show_size(area.span_bytes)}, the available space"
             )
         traces = run.repeat(one_pass)
         if traces and (record := traces[-1].replay) is not None:

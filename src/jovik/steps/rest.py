@@ -130,7 +130,7 @@ class RestStep(PreparingStep):
 
     def _until_cool(self, run: RunningStep, began: int, watch: ProgressCallback) -> str:
         if not run.temperatures_c():
-            return "no sensor answers here, so there was nothing to wait for"
+            return "no sensor answers here, so that there was no temperature to wait for"
         while True:
             spent = run.session.now_ns() - began
             now = max(run.temperatures_c().values(), default=0.0)
@@ -176,7 +176,7 @@ class RestStep(PreparingStep):
         pause(run, longer, began, watch)
         if not longer:
             return ""
-        return f"; then left alone for {show_time(longer)} more, so that what comes next finds room"
+        return f"; then idle for {show_time(longer)} more, so that the next steps find space"
 
 
 def _degrees(text: str) -> int:

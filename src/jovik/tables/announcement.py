@@ -75,13 +75,13 @@ def enrolment_line(found: Enrolment) -> str:
     name = found.sheet.drive.name
     if found.by is EnrolledBy.NEW:
         return (
-            f"this is '{name}', new on this shelf; what the box claims: "
+            f"this is '{name}', new on this shelf; to add a claim: "
             f'jovik sheet claim "{name}" "sequential read" 550MB/s'
         )
     if found.by is EnrolledBy.SERIAL:
         return f"this is '{name}', known by its serial"
     if found.by is EnrolledBy.MODEL:
-        return f"this is '{name}', known by what it says of itself; another one: --drive NAME"
+        return f"this is '{name}', recognised by its model; for another drive: --drive NAME"
     return ""
 
 
@@ -94,7 +94,7 @@ def _amounts(ready: PreparedRun, at_most: str) -> str:
         )
     if cost.writing_ns:
         writes.append(
-            f"what the drive takes in {show_time(cost.writing_ns)} (at {show_rate(rate)}: "
+            f"as much as the drive writes in {show_time(cost.writing_ns)} (at {show_rate(rate)}: "
             f"{show_size(cost.writing_ns / 1e9 * rate)})"
         )
     amount = f"{at_most}{' and '.join(writes)}" if writes else "nothing"
@@ -103,13 +103,13 @@ def _amounts(ready: PreparedRun, at_most: str) -> str:
     if isinstance(target, FolderTarget):
         return (
             f"writes {amount} in {target.path}, in test files of at most {space} that are "
-            "gone afterwards"
+            "deleted afterwards"
         )
     if isinstance(target, DeviceTarget):
         node = target.device.node
         if any(isinstance(t.step, PurgeStep) for t in ready.request.tasks):
-            return f"purges {node}: everything on it is lost; then writes {amount}"
+            return f"purges {node}: all its data is lost; then writes {amount}"
         if not writes:
             return f"reads {space} of {node}, and writes nothing"
-        return f"writes {amount} to the first {space} of {node}: what is there is lost"
-    return f"writes {amount} on a virtual clock: nothing is really written"
+        return f"writes {amount} to the first {space} of {node}: the data there is lost"
+    return f"writes {amount} on a virtual clock: no real data is written"

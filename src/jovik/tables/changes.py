@@ -15,7 +15,7 @@ def log_table(found: Sequence[LoggedCorrection]) -> Table:
         for x in found
     ]
     return Table(
-        "Changes" if rows else "Changes: none was made",
+        "Changes" if rows else "Changes: none",
         ["when (UTC)", "of", "what", "from", "to"],
         rows,
     )

@@ -17,7 +17,7 @@ def circumstance_lines(found: Sequence[Circumstance]) -> list[str]:
     return [f"figures may differ here: {words}; see jovik scout --all"]
 
 
-def circumstances_table(found: Sequence[Circumstance], title: str = "What may matter") -> Table:
+def circumstances_table(found: Sequence[Circumstance], title: str = "Circumstances") -> Table:
     """Return all circumstances, those that matter first, with their remedies."""
     rows = [
         (
@@ -30,8 +30,8 @@ def circumstances_table(found: Sequence[Circumstance], title: str = "What may ma
         for c in found
     ]
     return Table(
-        title if rows else f"{title}: nothing was seen",
-        ["what", "seen", "", "effect", "what changes it"],
+        title if rows else f"{title}: none found",
+        ["circumstance", "value", "", "effect", "remedy"],
         rows,
-        notes=["Jovik changes none of it"] if any(c.remedy for c in found) else [],
+        notes=["Jovik does not change them"] if any(c.remedy for c in found) else [],
     )

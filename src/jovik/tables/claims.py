@@ -94,21 +94,21 @@ def doubts(found: ClaimsReport) -> list[str]:
     )
     words = (
         [
-            f"warning: these are figures of {' and '.join(used)}; jovik judge --samples tells "
-            "them apart"
+            f"warning: these are figures of {' and '.join(used)}; jovik judge --samples shows "
+            "them separately"
         ]
         if len(used) > 1
         else []
     )
     words += [
-        f"warning: on rig '{rig}' the same sample did clearly less than elsewhere: suspect the "
-        "port, the cable or the machine, or a drive that has got "
-        "worse since; measure it there again"
+        f"warning: on rig '{rig}' the same sample was clearly slower than elsewhere: check the "
+        "port, the cable and the machine; the drive may also have become "
+        "slower since: measure it there again"
         for rig in dict.fromkeys(s.rig for s in found.slowed)
     ]
     words += [
-        f"{x.sample} has firmware {x.now} now and had {x.before} until {x.until}: what differs "
-        "between those results may be the firmware's doing"
+        f"{x.sample} has firmware {x.now} now and had {x.before} until {x.until}: differences "
+        "between those results may be due to the firmware"
         for x in found.firmware
     ]
     wrong = [s.sample for s in found.samples.suspects if s.sample in used]

@@ -99,7 +99,7 @@ def _small(found: Compared) -> list[str]:
     ]
     return [
         *lines,
-        "times: after over before, with an interval that holds for all steps at once; runs of one "
+        "times: after over before, with an interval for all steps at once; runs of one "
         f"drive differ by {spread:.2g} %",
     ]
 
@@ -166,7 +166,7 @@ def history_notes(found: History) -> list[str]:
     same = len(newest) - len(slower) - len(faster)
     lines = [
         f"since the first result: {len(faster)} {'step' if len(faster) == 1 else 'steps'} faster, "
-        f"{len(slower)} slower, {same} within noise; the ratios' intervals hold for all at once"
+        f"{len(slower)} slower, {same} within noise; the ratios' intervals are for all at once"
     ]
     firmware: list[tuple[str, str]] = []
     for p in sorted(found.points, key=lambda p: p.result.started):

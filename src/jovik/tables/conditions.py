@@ -48,6 +48,6 @@ def disturbed_words(results: Sequence[StepResult]) -> list[str]:
     return [
         f"warning: {drive} was badly disturbed in {kinds[0]}"
         + (f" and {len(kinds) - 1} more" if len(kinds) > 1 else "")
-        + ": other work on the drive or the machine; repeat it when that is quiet"
+        + ": other work on the drive or the machine; repeat it when they are idle"
         for drive, kinds in bad.items()
     ]

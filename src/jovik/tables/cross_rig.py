@@ -16,7 +16,7 @@ def slowed_words(slowed: Sequence[RigSlowdown]) -> list[str]:
 def _words(s: RigSlowdown) -> str:
     steps = parse(s.kinds[0]).label + (f" and {len(s.kinds) - 1} more" if len(s.kinds) > 1 else "")
     return (
-        f"warning: the figures of {s.drive} are of rig '{s.rig}'; on '{s.better_rig}' "
-        f"{s.sample} did clearly better ({steps}): suspect the port, the "
-        f"cable or the machine; jovik rank --sample '{s.sample}' --drive '{s.drive}' --by rig"
+        f"warning: the figures of {s.drive} are from rig '{s.rig}'; on '{s.better_rig}' "
+        f"{s.sample} was clearly faster ({steps}): check the port, the "
+        f"cable and the machine; jovik rank --sample '{s.sample}' --drive '{s.drive}' --by rig"
     )

@@ -45,7 +45,7 @@ def standing_lines(found: ClassStanding) -> list[str]:
     steps = f"{count} {'step' if count == 1 else 'steps'}"
     words = f"overall {figure_words(found.index)}, where 100 is usual for a {title}, over {steps}"
     if not found.own:
-        return [f"{words}; its own class cannot be told (jovik sheet edit NAME --class)"]
+        return [f"{words}; its own class is unknown (jovik sheet edit NAME --class)"]
     for standing in (Standing.BELOW, Standing.ABOVE):
         of_standing = [f for f in found.figures if f.standing is standing]
         words += "".join(
@@ -74,7 +74,7 @@ def standing_table(found: ClassStanding) -> Table:
     ]
     index = f": {figure_words(found.index)}, where 100 is usual" if found.index else ""
     return Table(
-        f"Against what is usual for a {found.drive_class.title}{index}",
+        f"Compared with the usual {found.drive_class.title}{index}",
         ["step", "measured (95 % interval)", "usual", ""],
         rows,
         right=(1, 2),
@@ -109,8 +109,8 @@ def standing_json(found: ClassStanding | None) -> dict[str, Any] | None:
 def gap_words(gap: ClassGap) -> str:
     """Why two classes are an order of magnitude apart, in a sentence."""
     return (
-        f"a {gap.faster.title} usually does {significant(gap.times, 2)} times what a "
-        f"{gap.slower.title} does in {gap.what}: {gap.why_faster}, against: {gap.why_slower}"
+        f"a {gap.faster.title} is usually {significant(gap.times, 2)} times as fast as a "
+        f"{gap.slower.title} in {gap.what}: {gap.why_faster}, compared with: {gap.why_slower}"
     )
 
 
@@ -122,12 +122,12 @@ def classes_table(classes: Sequence[DriveClass]) -> Table:
         figures = {f.what: f for f in c.figures}
         rows.append((c.title, *(_range(figures.get(w)) for w in whats)))
     return Table(
-        "What is usual, by class of drive (streams in MB/s, small accesses of 4 KiB in IOPS)",
+        "Usual figures by class of drive (streams in MB/s, small accesses of 4 KiB in IOPS)",
         ["class", *(SHORT_NAMES.get(w, w) for w in whats)],
         rows,
         right=range(1, len(whats) + 1),
         notes=[
-            "from and to of ordinary drives, new and not full; the reasons and sources: "
+            "from and to: ordinary drives, new and not full; for reasons and sources: "
             "jovik fit --classes --format json",
         ],
     )

@@ -17,14 +17,15 @@ def log_table(found: LogBeside) -> Table:
     power = log.unit == WATTS
     rows = [_row(f, power=power) for f in (*found.phases, *found.steps)]
     more = ["J/GB", "I/Os per J"] if power else []
-    levels = "; means of levels are of the powers behind them" if log.unit in BY_POWER else ""
+    levels = "; levels are averaged as powers" if log.unit in BY_POWER else ""
     notes = [f"run {log.run}{levels}"]
     notes += _short_words(found)
     if found.outside:
         notes.append(f"{found.outside} values lie before or after the run")
     if found.offered_s is not None and abs(found.offered_s) > 1:
         notes.append(
-            f"the log first rises {found.offered_s:+.1f} s from when the first pass began; if that "
+            f"the log first rises {found.offered_s:+.1f} s from the beginning of the first "
+            "pass; if that "
             f"is the same moment: --shift {-found.offered_s:.1f}s"
         )
     return Table(
@@ -42,7 +43,7 @@ def _short_words(found: LogBeside) -> list[str]:
     if not short:
         return []
     words = ", ".join(f"{f.name.split('  ')[0]} ({100 * f.covered:.0f} %)" for f in short)
-    energy = ", and no energy is told of them" if found.log.unit == WATTS else ""
+    energy = ", so that their energy is not shown" if found.log.unit == WATTS else ""
     return [f"the log covers only a part of these steps{energy}: {words}"]
 
 

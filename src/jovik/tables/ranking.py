@@ -58,7 +58,7 @@ def overall_table(found: RankingReport) -> Table:
     return Table(
         ("Overall" if found.load is None else f"Overall, weighed for {found.load}")
         + (", steady state" if found.steady else "")
-        + (", by what is moved for a joule" if energy else ""),
+        + (", by data moved for a joule" if energy else ""),
         [header[c] for c in shown],
         [[row[c] for c in shown] for row in rows],
         right=[c for c in (2, 3, 4, 5, 6, 7, 8) if c in shown],
@@ -263,17 +263,13 @@ def ranking_foot(found: RankingReport, only: str | None = None) -> list[str]:
     what = {"rig": "rigs", "firmware": "firmware versions"}.get(found.by, "drives")
     notes = (
         [
-            f"index 100 is {ranking.yardstick}; {what} whose difference lies inside the noise "
+            f"index 100 is {ranking.yardstick}; {what} whose difference is within the noise "
             "share a place"
         ]
         if ranking.drives
         else []
     )
-    notes += (
-        [f"weighed as {found.load} uses a drive; see jovik fit --loads"]
-        if found.load is not None
-        else []
-    )
+    notes += [f"weighted for {found.load}; see jovik fit --loads"] if found.load is not None else []
     notes += _energy_words(found, only)
     notes += _program_words(found, only)
     notes += _index_words(found) if only is None else []
@@ -345,13 +341,12 @@ def _index_words(found: RankingReport) -> list[str]:
     spread = 100 * max([MIN_SPREAD, *effect.spread.values()])
     learnt = f"from {effect.freedom} repeated runs" if effect.spread else "the assumed minimum"
     lines = [
-        f"index: {counted} {'step' if counted == 1 else 'steps'} that two drives or more were "
-        f"measured in; intervals and places hold for all pairs at once, and runs of one drive "
+        f"index: {counted} {'step' if counted == 1 else 'steps'} that at least two drives were "
+        f"measured in; intervals and places are for all pairs at once, and runs of one drive "
         f"differ by {spread:.2g} % ({learnt})"
     ]
     return lines + [
-        f"{d.drive} lacks {len(d.missing)} of them, and is placed as if it were there what it is "
-        "elsewhere"
+        f"{d.drive} lacks {len(d.missing)} of them, and is placed by its usual level elsewhere"
         for d in ranking.drives
         if d.missing
     ]

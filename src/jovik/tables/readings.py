@@ -26,8 +26,8 @@ def readings_table(found: Noted) -> Table:
         for b in found.readings
     ]
     words = [
-        "value: the median where it was read more than once; place: among readings of the same "
-        "method; against Jovik: how far it lies from what Jovik measured"
+        "value: the median of several readings; place: among readings by the same "
+        "method; against Jovik: the distance from Jovik's measurement"
     ]
     return Table(
         f"{found.drive}: readings",

@@ -24,7 +24,7 @@ def real_work_sentence(found: RealWork) -> str:
             continue
         ends = dict.fromkeys(_percent(s) for s in (shares[0], shares[-1]))
         parts.append(f"{words} {' to '.join(ends)} %")
-    return f"of what the box says, {', '.join(parts)}"
+    return f"of the advertised rate, {', '.join(parts)}"
 
 
 def _percent(share: float) -> str:
@@ -46,8 +46,9 @@ def real_work_table(found: RealWork) -> Table:
         for x in found.shares
     ]
     notes = [
-        "claimed: the box's sequential rates, by how much is read and written; a program's rate is "
-        "that while the drive was waited for"
+        "claimed: the advertised sequential rates, by the mix of reads and writes; a "
+        "program's rate is "
+        "that while it waited for the drive"
     ]
     return Table(
         f"{found.drive}: {real_work_sentence(found)}",

@@ -40,7 +40,7 @@ def recording_table(
         ("flushes, discards", f"{found.flushes:,}, {found.discards:,}"),
         ("blocks", blocks or "-"),
         ("in flight", f"{found.mean_depth:.1f} on average while any was, {found.depth} at most"),
-        ("in order", f"{100 * found.in_order:.0f} % began where the one before ended"),
+        ("in order", f"{100 * found.in_order:.0f} % began at the end of the previous one"),
         ("hot spots", f"{100 * found.hot_share:.0f} % of the requests in a tenth of the range"),
         ("range", show_size(recording.span_bytes)),
         ("by others", f"{100 * found.by_others:.0f} % of the requests"),
@@ -51,7 +51,7 @@ def recording_table(
         if took.low is not None and took.high is not None:
             reach = f" ({show_time(took.low * 1e9)} to {show_time(took.high * 1e9)})"
         shown = f"{show_time(took.median * 1e9)}{reach}, {len(taken.recordings)} times"
-        rows.insert(0, ("took", f"{shown}; below is the time in the middle"))
+        rows.insert(0, ("took", f"{shown}; the run of median duration is shown below"))
     notes = [f"recorded on {recording.drive}" if recording.drive else ""]
     if recording.command:
         notes.append("command: " + " ".join(recording.command))
@@ -75,7 +75,7 @@ def _cold(files: int, held_bytes: int | None) -> str:
     held = (
         ""
         if not held_bytes
-        else f"; {show_size(held_bytes)} of them stayed, since other programs use them"
+        else f"; {show_size(held_bytes)} of them stayed in memory, because other programs use them"
     )
     return f"before each time memory forgot the {files:,} files that the command opens{held}"
 

@@ -53,7 +53,7 @@ def replays_table(results: Sequence[StepResult]) -> Table:
                 f"{record.recorded_waited_s:.3g} s",
             )
         )
-    notes = ["waited: while at least one request was on its way to the drive or back"]
+    notes = ["waited: time with at least one request in flight"]
     if late:
         share = f"{100 * late:.1f} %"
         notes.append(f"up to {share} of the requests came more than 1 ms after their time")

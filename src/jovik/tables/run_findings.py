@@ -215,10 +215,11 @@ def copies_table(results: Sequence[StepResult]) -> Table:
         right=(1, 2, 3, 4, 5, 6, 7, 8, 9),
         optional_columns=(6, 8, 7, 5, 4),
         notes=[
-            f"slowest second: {rate_unit()} of the worst whole second; slow time: the share of "
+            f"slowest second: {rate_unit()} of the slowest whole second; slow time: the "
+            "percentage of "
             "seconds with under half of the median",
             "buffered (page cache), from a cold start to the end of the sync, "
-            "as a person waits for it",
+            "as a user waits for it",
             f"sequential: {'; '.join(bases)}" if bases else "",
         ],
     )

@@ -51,7 +51,7 @@ def runs_table(found: Sequence[ListedRun]) -> Table:
         right=(7, 8),
         optional_columns=(1, 5, 8, 3, 7, 4),
         notes=[
-            "jovik runs show RUN shows one again; RUN may be shortened, or be 'last'"
+            "jovik runs show RUN shows one; RUN may be abbreviated, or be 'last'"
             if rows
             else "no run is like that"
         ],

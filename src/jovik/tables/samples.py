@@ -38,7 +38,7 @@ def samples_table(found: SampleComparison) -> Table:
     notes += (
         []
         if len(found.samples) > 1
-        else ["only one sample was measured: it can be held against its claims and its class only"]
+        else ["only one sample was measured: it can be compared with its claims and its class only"]
     )
     for one in found.suspects:
         notes.append(f"{one.sample} is suspect: {'; '.join(_spoken(e) for e in one.evidence)}")
@@ -46,8 +46,8 @@ def samples_table(found: SampleComparison) -> Table:
     notes += [] if found.suspects else ["no sample is far from its siblings or its class"]
     if any(f.band != ExpectedRange(None, None) for f in found.figures):
         notes.append(
-            "its class: where drives of this interface and medium are expected, from those "
-            "on the shelf and from what the link carries"
+            "its class: the expected range for this interface and medium, from drives "
+            "on the shelf and the rate of the link"
         )
     header = [
         "step",

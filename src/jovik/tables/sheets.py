@@ -49,7 +49,7 @@ def sheets_table(found: Sequence[Sheet]) -> Table:
         header,
         rows,
         right=(2, 4, 5),
-        notes=[] if rows else ['none yet; enrol one: jovik sheet new "NAME"'],
+        notes=[] if rows else ['none yet; add one: jovik sheet new "NAME"'],
     )
 
 

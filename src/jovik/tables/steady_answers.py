@@ -32,7 +32,7 @@ def _demand(results: Sequence[StepResult]) -> Iterator[str]:
     if last.in_flight == enough.in_flight:
         yield f"{words}: more load than that was not asked for, and may bring more"
         return
-    line = f"{words}; more than that brings less than 5 % more"
+    line = f"{words}; more load adds less than 5 %"
     if enough.rare_ns and last.rare_ns and last.rare_ns > enough.rare_ns:
         line += (
             f", and the slowest of 100,000 takes {show_time(last.rare_ns)} instead of "
@@ -52,8 +52,8 @@ def _of_before(ratio: Interval) -> str:
     head, _, reach = figure_words(ratio, 100).partition(" (")
     share = f"{head} % ({reach.rstrip(')')} %)" if reach else f"{head} %"
     if ratio.holds(1):
-        return f"as before, as far as can be told: {share}"
-    return f"{share} of what it was before"
+        return f"no measurable change: {share}"
+    return f"{share} of its former value"
 
 
 def _pauses(results: Sequence[StepResult]) -> Iterator[str]:
@@ -70,8 +70,8 @@ def _pauses(results: Sequence[StepResult]) -> Iterator[str]:
     if known:
         most = max(g.ratio.high or 0.0 for g in known)
         yield (
-            f"{what}: a pause of up to {show_time(gains[-1].pause_ns)} brings back nothing that "
-            f"can be told, at most {100 * max(most - 1, 0.0):.2g} %"
+            f"{what}: a pause of up to {show_time(gains[-1].pause_ns)} restores nothing "
+            f"measurable, at most {100 * max(most - 1, 0.0):.2g} %"
         )
 
 

@@ -109,8 +109,9 @@ def _row(number: int, r: StepResult, shared: str, *, mark: bool) -> list[str]:
 
 def _notes(found: Sequence[tuple[int, StepResult]], *, starred: bool, left: int) -> list[str]:
     notes = [
-        "over the window; excursion: highest less lowest round (20 % at most), slope: what the "
-        "line through them rises (10 % at most), as shares of their mean"
+        "over the window; excursion: highest minus lowest round (20 % at most), slope: the "
+        "rise of the "
+        "line through them (10 % at most), as percentages of their mean"
     ]
     if left:
         notes.append(f"{left} more steps of these rounds are in the table above, or --format csv")

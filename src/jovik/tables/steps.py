@@ -199,7 +199,7 @@ def disturbance_lines(results: Sequence[StepResult], *, each: bool = False) -> l
         for sort, (share, amount, steps) in worst.items()
     ]
     return [
-        f"not a quiet machine: {'; '.join(causes)}; repeat when it is "
+        f"the machine was not idle: {'; '.join(causes)}; repeat when it is "
         "(jovik runs show last --every-note)"
     ]
 

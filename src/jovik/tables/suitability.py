@@ -32,18 +32,18 @@ def fit_table(found: Fitted) -> Table:
             )
         )
         if f.headroom is None:
-            small.append(f'{f.load.title}: not known without "{f.missing}"')
+            small.append(f'{f.load.title}: unknown without "{f.missing}"')
         elif worn:
             wearing.append(f"{f.load.title} ({f.load.hours_a_day:g} hours a day)")
     if wearing:
         notes.append(f"wear it out before its warranty ends (!): {'; '.join(wearing)}")
     if any(by_short_test(f) for f in found.empty):
         notes.append(
-            "writing counts at the rate of a short test: how long that lasts is told by "
+            "writing counts at the rate of a short test: its duration is shown by "
             '"sequential write 1MiB depth 8 over 30% of free"'
         )
     small.append(
-        "counted at the lower end of each 95 % interval; endurance is one stream's, at "
+        "based on the lower end of each 95 % interval; endurance is for one stream, at "
         "the hours a day of the load"
     )
     header = [
@@ -57,7 +57,11 @@ def fit_table(found: Fitted) -> Table:
     shown = len(header) if found.filled else len(header) - 1
     return Table(
         f"{found.drive.name}: "
-        + (lost_words(found.lost, found.drive.capacity_bytes) if found.lost else "what it carries"),
+        + (
+            lost_words(found.lost, found.drive.capacity_bytes)
+            if found.lost
+            else "sustainable loads"
+        ),
         header[:shown],
         [row[:shown] for row in rows],
         right=(2,),
@@ -75,12 +79,12 @@ def _fit_sentence(found: Fitted) -> str:
     carried = len(known) - len(no)
     if found.lost is not None:
         lost = lost_words(found.lost, found.drive.capacity_bytes)
-        return f"{found.drive.name} carries nothing: it {lost}"
+        return f"{found.drive.name} can sustain no load: it {lost}"
     words = f"{found.drive.name} carries {carried} of {len(found.empty)} loads"
     more = f" and {len(no) - 3} more" if no[3:] else ""
     words += f"; not {', '.join(no[:3])}{more}" if no else ""
     unknown = len(found.empty) - len(known)
-    return words + (f"; {unknown} cannot be told yet" if unknown else "")
+    return words + (f"; {unknown} unknown" if unknown else "")
 
 
 def by_short_test(f: Suitability) -> bool:
@@ -108,7 +112,7 @@ def carriers_tables(every: Sequence[Fitted]) -> list[Table]:
                 x.drive.name,
                 _answer(f),
                 f"{significant(f.headroom, 2)}x" if f.headroom is not None else "-",
-                f.ends or (f'not known without "{f.missing}"' if f.missing else "-"),
+                f.ends or (f'unknown without "{f.missing}"' if f.missing else "-"),
             )
             for x, f in fits
         ]

@@ -52,7 +52,7 @@ def together_table(found: Sequence[TogetherFigure], path: SharedPath) -> Table:
             "95 % interval",
             "together",
             "95 % interval",
-            "share left",
+            "fraction",
         ],
         rows,
         right=(2, 3, 4, 5, 6),
@@ -63,13 +63,13 @@ def together_table(found: Sequence[TogetherFigure], path: SharedPath) -> Table:
 def _verdict(found: Sequence[TogetherFigure]) -> str:
     held = list(dict.fromkeys(f.target for f in found if f.held_back))
     if not held:
-        return "nothing that they share was seen to hold them back"
+        return "no shared part was seen to limit them"
     return f"{' and '.join(held)} {'does' if len(held) == 1 else 'do'} surely less together"
 
 
 def _notes(found: Sequence[TogetherFigure], path: SharedPath) -> list[str]:
-    shared = ", ".join(path.shared) or "nothing but the processor and its memory"
-    lines = [f"what they share: {shared}"]
+    shared = ", ".join(path.shared) or "only the processor and its memory"
+    lines = [f"shared: {shared}"]
     lines += [
         f"{parse(phrase).label}: {figure_words(total, per_unit())} {rate_unit()} all together"
         for phrase, total in path.totals.items()

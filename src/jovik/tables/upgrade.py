@@ -79,14 +79,10 @@ def jobs_table(found: Upgraded, *, brief: bool = False) -> Table:
     known = [j for j in found.upgrade.jobs if j.old is not None and j.new is not None]
     rows = [(j.job.name, seconds_words(j.old), seconds_words(j.new), job_change(j)) for j in known]
     rows += [(r.what, r.shown, s.shown, _change(r.value, s.value)) for r, s in found.readings]
-    small = (
-        ["jobs are computed from measured steps; what was read by hand is below them"]
-        if rows
-        else []
-    )
+    small = ["jobs are computed from measured steps; readings by hand follow"] if rows else []
     small += [] if brief else [f"{j.job.name}: {j.job.rule}" for j in known]
     notes = [
-        f'{j.job.name}: not known without "{j.missing}" on both'
+        f'{j.job.name}: unknown without "{j.missing}" on both'
         for j in found.upgrade.jobs
         if j.missing
     ]

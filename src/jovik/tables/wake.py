@@ -25,7 +25,7 @@ def wake_lines(results: Sequence[StepResult]) -> list[str]:
                 f"{show_time(high)}): the link or the drive saves power meanwhile"
             )
         elif high > 0:
-            lines.append(f"{after} is not known to wait longer: {show_time(high)} at most")
+            lines.append(f"{after} has no measurable extra wait: {show_time(high)} at most")
         else:
             lines.append(f"{after} waits no longer")
     return lines

@@ -27,15 +27,15 @@ def wear_table(results: Sequence[StepResult]) -> Table:
         # What was written to it is in every run's last line.
         rows = []
     return Table(
-        "What it cost the drive",
+        "Cost to the drive",
         ["", "phase", "written to it", "by it to its medium", "amplification"]
         if amplified
         else ["", "phase", "written to it"],
         [row if amplified else row[:3] for row in rows],
         right=(2, 3, 4) if amplified else (2,),
         notes=[
-            "by the drive's own counters; an endurance rating counts what is written to it, under "
-            "JEDEC's mixed workload (JESD219): where more goes to the medium, it wears sooner"
+            "by the drive's own counters; an endurance rating counts bytes written to it, under "
+            "JEDEC's mixed workload (JESD219): if more goes to the medium, it wears sooner"
         ]
         if amplified
         else [],

@@ -55,13 +55,13 @@ def ceiling(engine: str, time_ns: int, form: str) -> None:
     ]
     show_table(
         Table(
-            "What the tester can do here",
+            "Limits of the tester",
             ["engine", "backend", "depth", "workers", "block", "IOPS", "throughput"],
             shown,
             right=(2, 3, 4, 5, 6),
             notes=[
                 *notes,
-                "a result above 70 % of what the loop does with nothing behind it, at its depth "
+                "a result above 70 % of the loop's rate without a drive, at its depth "
                 "and workers, is marked as limited by the tester",
             ],
         )

@@ -38,8 +38,8 @@ def show(form: str = "table") -> None:
     elif rows:
         show_table(Table("Your settings", ["key", "value"], rows, notes=[f"from {path}"]))
     else:
-        echo(f"nothing is set; the file would be {path}")
-        echo("  jovik config keys shows what can be set")
+        echo(f"there are no settings; the file would be {path}")
+        echo("  jovik config keys lists all settings")
 
 
 def keys(form: str) -> None:
@@ -72,7 +72,7 @@ def keys(form: str) -> None:
     elif form == "csv":
         emit_csv(["key", "default", "about"], rows)
     else:
-        show_table(Table("What can be set", ["key", "default", "about"], rows))
+        show_table(Table("Settings", ["key", "default", "about"], rows))
 
 
 def set_command(key: str, value: str) -> None:

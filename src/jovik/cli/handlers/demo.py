@@ -100,7 +100,7 @@ def demo(out: Path | None) -> None:
     )
     _step(shelf, ["report", REVIEWED, "--against", REPLACED, "--out", str(folder / "review.html")])
     where = shlex.quote(str(folder))
-    echo(f"\nThe shelf is {where}/shelf.db. Go on from here:")
+    echo(f"\nThe shelf is {where}/shelf.db. Continue with:")
     click.echo(
         f"  export JOVIK_SHELF={where}/shelf.db\n  jovik sheet list\n  jovik rank\n  "
         'jovik measure model:comet "random read 4KiB depth 64 for 5s"'

@@ -25,8 +25,8 @@ def fit(
     if drive is None and not names:
         raise UsageError(
             "which drive? NAME is missing",
-            "jovik fit NAME; jovik fit --load voices for all drives; jovik fit --loads says "
-            "which loads there are",
+            "jovik fit NAME; jovik fit --load voices for all drives; jovik fit --loads "
+            "lists the loads",
         )
     with Shelf(where_from(shelf_at)) as shelf:
         if drive is None:

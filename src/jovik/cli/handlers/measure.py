@@ -79,7 +79,7 @@ def _targets(
         return [str(f) for f in here.folders], list(words), here.left_out
     if not words:
         raise UsageError(
-            "no target is named", "name a folder on the drive, such as jovik measure .; see --help"
+            "there is no target", "name a folder on the drive, such as jovik measure .; see --help"
         )
     return *split_words(words), ()
 

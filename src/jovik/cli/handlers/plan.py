@@ -38,10 +38,10 @@ def list_plans(form: str) -> int:
         show_table(
             Table(
                 "Plans",
-                ["name", "steps", "what it does"],
+                ["name", "steps", "purpose"],
                 rows,
                 right=(1,),
-                notes=["jovik plan show NAME says why each step is there"],
+                notes=["jovik plan show NAME gives the reason for each step"],
             )
         )
     return 0

@@ -42,7 +42,7 @@ def report(
         raise UsageError(
             "give a DRIVE, or --all"
             if drive is None
-            else "--all is a page of every drive; leave the DRIVE out"
+            else "--all is a page of every drive, without DRIVE"
         )
     if each and not every:
         raise UsageError("--each goes with --all")

@@ -78,8 +78,8 @@ def remove(run: str, shelf_at: str | None) -> None:
         key = run_key(shelf, run)
         if key != run:
             raise UsageError(
-                f"'{run}' is run {key}, and what is removed is gone",
-                f"name it in full: jovik runs remove {key}; or set it aside: jovik runs exclude",
+                f"'{run}' is run {key}, and a removal is final",
+                f"name it in full: jovik runs remove {key}; or exclude it: jovik runs exclude",
             )
         refuse_while_going_on(shelf.runs.get(key))
         count = shelf.corrections.remove_run(key)

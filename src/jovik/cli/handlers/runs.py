@@ -13,7 +13,10 @@ def exclude(run: str, number: int | None, why: str, shelf_at: str | None) -> Non
     with Shelf(where_from(shelf_at)) as shelf:
         key = run_key(shelf, run)
         shelf.corrections.exclude(key, number, why)
-    echo(f"{_named(key, number)} is excluded: {why.strip()}; to take it back: {_undo(key, number)}")
+    echo(
+        f"{_named(key, number)} is excluded: {why.strip()}; to include it again: "
+        f"{_undo(key, number)}"
+    )
 
 
 def include(run: str, number: int | None, shelf_at: str | None) -> None:

@@ -56,4 +56,4 @@ def scout(
             )
         for f in drives if everything else ():
             click.echo()
-            show_table(circumstances_table(f.circumstances, f"What may matter for {f.device.node}"))
+            show_table(circumstances_table(f.circumstances, f"Circumstances of {f.device.node}"))

@@ -31,7 +31,5 @@ def _nothing_to_settle(found: ClaimsReport) -> str:
     """Why no pass is made: nothing is open, or nothing that more passes could settle."""
     undecided = [j.claim.what for j in found.verdicts if j.verdict is Verdict.CLOSE]
     if not undecided:
-        return "nothing is too close to call"
-    return (
-        f"more passes cannot settle {', '.join(undecided)}: its line below says why, and what would"
-    )
+        return "no claim is too close to call"
+    return f"more passes cannot settle {', '.join(undecided)}: see the reason and the remedy below"

@@ -33,7 +33,7 @@ def new(name: str | None, source: str | None, shelf_at: str | None, **words: str
     given = {k: v for k, v in words.items() if v is not None}
     if source is not None:
         if name is not None or given:
-            raise UsageError("--from brings the whole sheet; give no name or other option with it")
+            raise UsageError("--from reads the whole sheet: give no name or other option")
         sheet = read_sheet(given_text(source), source)
     elif name is None or not name.strip():
         raise UsageError("a new sheet needs a name, or --from FILE", 'jovik sheet new "Fjord 1TB"')
@@ -88,7 +88,7 @@ def edit(name: str, source: str | None, shelf_at: str | None, **words: str | Non
     with Shelf(where_from(shelf_at)) as shelf:
         before = shelf.sheets.get(name)
         if source is not None and given:
-            raise UsageError("--from brings the whole sheet; give no other option with it")
+            raise UsageError("--from reads the whole sheet: give no other option")
         if given:
             after = edited_sheet(before, given)
         elif source is not None:
@@ -105,8 +105,8 @@ def _in_editor(before: Sheet) -> Sheet:
     """
     if not (sys.stdin.isatty() or os.environ.get("EDITOR") or os.environ.get("VISUAL")):
         raise UsageError(
-            "nothing to change was given",
-            f'say what: jovik sheet edit "{before.drive.name}" --price "79 EUR"',
+            "there is no change to make",
+            f'for example: jovik sheet edit "{before.drive.name}" --price "79 EUR"',
         )
     written = click.edit(write_sheet(before), extension=".toml")
     if written is None:
@@ -128,7 +128,7 @@ def _say_changes(before: Sheet, changes: Sequence[Change]) -> None:
     for one in changes:
         echo(f"{before.drive.name}: {one.words}")
     if not changes:
-        echo(f"{before.drive.name}: nothing was changed")
+        echo(f"{before.drive.name}: unchanged")
 
 
 def rename(name: str, new_name: str, shelf_at: str | None) -> None:

@@ -55,7 +55,7 @@ def import_command(
         (added.recordings, "recording"),
     ]
     counts = ", ".join(_counted(n, what) for n, what in parts)
-    echo(f"added {counts}; what was there already stayed as it is")
+    echo(f"added {counts}; existing records are unchanged")
 
 
 def _show_added(added: dict[str, int], form: str) -> None:
@@ -103,7 +103,7 @@ def _note_table(found: Shelf, source: Path, mapping: Path, drive: str | None, fo
         return
     echo(
         f"noted {_counted(count, 'reading')} of {_counted(of, 'drive')}"
-        + ("; the rest was there already" if of < len(named) or not count else "")
+        + ("; the others existed already" if of < len(named) or not count else "")
     )
 
 
@@ -142,7 +142,8 @@ def check(quiet: bool, form: str, shelf_at: str | None) -> int:
         echo(f"{'whole' if not checked.faults else f'{len(checked.faults)} faults'}: {counts}")
         if checked.faults:
             echo(
-                "what is damaged is left out everywhere; to have it back, restore a backup of the "
+                "damaged records are left out everywhere; to get them back, restore a "
+                "backup of the "
                 "shelf"
             )
     return 1 if checked.faults else 0

@@ -28,7 +28,7 @@ def take(
     """Capture every request that reaches a drive while COMMAND runs. Needs root."""
     refuse_foreign(out, None, force=force)
     if not out.resolve().parent.is_dir():
-        raise OutputError(f"there is no folder {out.parent} to put the recording in")
+        raise OutputError(f"there is no folder {out.parent} for the recording")
     with interruptible(later="ignore"):
         taken = take_down(
             words,
