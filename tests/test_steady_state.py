@@ -296,7 +296,10 @@ def test_rounds_take_turns_until_the_tracked_step_is_steady(jovik: Program) -> N
         (("at_most = 12", "at_most = 0"), "at_most"),
         (('until = "steady"', 'until = "bored"'), "until"),
         (('track = ["random write 4KiB', 'track = ["random write 8KiB'), "not among the steps"),
-        (("random read 4KiB for 5s", "sequential write 1MiB over 4GB"), "cannot be part of a round"),
+        (
+            ("random read 4KiB for 5s", "sequential write 1MiB over 4GB"),
+            "cannot be part of a round",
+        ),
         (('until = "steady"', "rounds = 3"), "go with 'until"),
         (('until = "steady"', 'rounds = 3, until = "steady"'), "either a number of 'rounds'"),
     ],
