@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from jovik.answers.fit import fit
     from jovik.answers.judge import judge
     from jovik.answers.rank import rank
+    from jovik.answers.scout import scout
     from jovik.answers.upgrade import upgrade
     from jovik.api import (
         Measured,
@@ -31,7 +32,6 @@ if TYPE_CHECKING:
         repeat,
         resume,
         review,
-        scout,
     )
     from jovik.base.errors import (
         DriveError,
@@ -47,6 +47,7 @@ _PLACES = {
     "answers.fit": ("fit",),
     "answers.judge": ("judge",),
     "answers.rank": ("rank",),
+    "answers.scout": ("scout",),
     "answers.upgrade": ("upgrade",),
     "api": (
         "Measured",
@@ -60,7 +61,6 @@ _PLACES = {
         "repeat",
         "resume",
         "review",
-        "scout",
     ),
     "base.errors": (
         "DriveError",

@@ -49,7 +49,6 @@ from jovik.shelf.store import Shelf
 
 if TYPE_CHECKING:
     from jovik.base.io_session import Progress
-    from jovik.queries.readiness import DriveReadiness
     from jovik.steps import Step
 
 
@@ -395,27 +394,6 @@ def overview(shelf: Shelf, out: str | Path, *, each: bool = False) -> list[Path]
     from jovik.report.publishing import publish_overview
 
     return publish_overview(shelf, Path(out), each=each)
-
-
-def scout(shelf: Shelf, target: str | None = None) -> list[DriveReadiness]:
-    """Return every drive of this machine, or the one under `target`, and its obstacles.
-
-    Raises
-    ------
-    TargetError
-        No drive can be told under a folder.
-
-    Examples
-    --------
-    >>> all(drive.device.capacity_bytes > 0 for drive in jovik.scout(shelf))
-    True
-    """
-    from jovik.hardware.target import devices_under
-    from jovik.queries.readiness import claims_of_model, readiness_of
-    from jovik.runs.identification import system_drive
-
-    system = system_drive()
-    return [readiness_of(d, claims_of_model(shelf, d.model), system) for d in devices_under(target)]
 
 
 def _asked(yes: bool, ask_above: float = ASK_ABOVE) -> float:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import click
 
 from jovik.base.quantities import parse_time
-from jovik.cli.handled_by import handled_by
+from jovik.cli.handled_by import answered_by
 from jovik.cli.options import UnitParam, format_option
 
 
@@ -26,7 +26,7 @@ from jovik.cli.options import UnitParam, format_option
     help="How long each figure is measured.",
 )
 @format_option()
-@handled_by("ceiling:ceiling")
+@answered_by("ceiling:ceiling")
 def ceiling() -> None:
     """Measure this machine's own limits, without a drive.
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import click
 
 from jovik.cli.completion import drives, plans
-from jovik.cli.handled_by import handled_by
+from jovik.cli.handled_by import answered_by, handled_by
 from jovik.cli.naming_group import NamingGroup
 from jovik.cli.options import format_option, shelf_option
 
@@ -23,7 +23,7 @@ def plan() -> None:
 
 @plan.command("list")
 @format_option()
-@handled_by("plan:list_plans")
+@answered_by("plans:plans")
 def list_plans() -> None:
     """Show the plans that ship with Jovik."""
 
@@ -43,7 +43,7 @@ def list_plans() -> None:
 )
 @format_option("toml")
 @shelf_option
-@handled_by("plan:show")
+@handled_by("plan_show:show")
 def show() -> None:
     """Show the steps of plan NAME in order, with their reasons."""
 

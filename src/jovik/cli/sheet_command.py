@@ -5,7 +5,7 @@ from __future__ import annotations
 import click
 
 from jovik.cli.completion import drives
-from jovik.cli.handled_by import handled_by
+from jovik.cli.handled_by import answered_by, handled_by
 from jovik.cli.naming_group import NamingGroup
 from jovik.cli.options import F, format_option, shelf_option
 
@@ -146,6 +146,6 @@ def show() -> None:
 @sheet.command("list")
 @format_option()
 @shelf_option
-@handled_by("sheet:list_sheets")
+@answered_by("sheets:sheets")
 def list_sheets() -> None:
     """List the drives on the shelf."""

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import shutil
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -98,10 +99,7 @@ def readiness_of_model(name: str, claims: Sequence[Claim]) -> DriveReadiness:
 
 
 def claims_of_model(shelf: Shelf, model: str) -> list[Claim]:
-    """Return claims of the drive on the shelf whose model this is.
-
-    None if there is no such drive.
-    """
+    """Return the claims of the drive on the shelf whose model this is, or none."""
     for name in shelf.sheets.names():
         sheet = shelf.sheets.get(name)
         if sheet.drive.model and sheet.drive.model.casefold() in model.casefold():
@@ -109,15 +107,15 @@ def claims_of_model(shelf: Shelf, model: str) -> list[Claim]:
     return []
 
 
-def claims_at(where: str, model: str) -> list[Claim]:
-    """Return the same from a shelf that may not be there, a file or a server's address."""
-    if not is_server(where) and not Path(where).exists():
-        return []
-    try:
-        with Shelf(where) as shelf:
-            return claims_of_model(shelf, model)
-    except JovikError:
-        return []
+@contextlib.contextmanager
+def shelf_if_any(where: str) -> Iterator[Shelf | None]:
+    """Yield the shelf at a place, a file or a server's address, or None if it cannot be opened."""
+    with contextlib.ExitStack() as stack:
+        shelf = None
+        if is_server(where) or Path(where).exists():
+            with contextlib.suppress(JovikError):
+                shelf = stack.enter_context(Shelf(where))
+        yield shelf
 
 
 def _free(point: str) -> int:

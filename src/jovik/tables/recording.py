@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from jovik.analysis.recording import RecordingSummary
 from jovik.base.quantities import show_size, show_time, spell_size
@@ -91,51 +90,3 @@ def known_table(found: Sequence[KnownRecording]) -> Table:
         right=(1, 2),
         notes=notes,
     )
-
-
-def known_json(found: Sequence[KnownRecording]) -> list[dict[str, Any]]:
-    """Return the same as documented."""
-    return [asdict(r) for r in found]
-
-
-def recording_json(
-    recording: Recording, found: RecordingSummary, digest: str, taken: Taken | None = None
-) -> dict[str, Any]:
-    """Return the same as documented."""
-    times = (
-        {
-            "count": len(taken.recordings),
-            "median_s": taken.elapsed_s.median,
-            "low_s": taken.elapsed_s.low,
-            "high_s": taken.elapsed_s.high,
-            "cold_files": taken.cold_files,
-            "held_bytes": taken.held_bytes,
-        }
-        if taken is not None
-        else None
-    )
-    return {
-        "times": times,
-        "name": recording.name,
-        "digest": digest,
-        "drive": recording.drive,
-        "made": recording.made,
-        "requests": len(recording),
-        "span_bytes": recording.span_bytes,
-        "lost": recording.lost,
-        "status": recording.status,
-        "elapsed_ns": found.elapsed_ns,
-        "waited_ns": found.waited_ns,
-        "read_bytes": found.read_bytes,
-        "written_bytes": found.written_bytes,
-        "reads": found.reads,
-        "writes": found.writes,
-        "flushes": found.flushes,
-        "discards": found.discards,
-        "mean_depth": found.mean_depth,
-        "most_depth": found.depth,
-        "in_order": found.in_order,
-        "hot_share": found.hot_share,
-        "by_others": found.by_others,
-        "blocks": [{"bytes": b, "share": s} for b, s in found.blocks],
-    }

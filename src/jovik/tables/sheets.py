@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict
 
 from jovik.base.quantities import show_size
 from jovik.sheets.sheet import Drive, Sheet
@@ -76,11 +75,3 @@ def over_provisioning_words(drive: Drive) -> str:
     if share is None or drive.flash_bytes is None:
         return ""
     return f"raw flash {show_size(drive.flash_bytes)}, over-provisioning {100 * share:.1f} %"
-
-
-def sheet_json(found: Sheet) -> dict[str, object]:
-    """Return a sheet as documented.
-
-    The drive's fields, and claims with `what` in the words of a phrase.
-    """
-    return {**asdict(found.drive), "claims": [{"what": c.what, **asdict(c)} for c in found.claims]}

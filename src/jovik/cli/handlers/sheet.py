@@ -9,11 +9,11 @@ from collections.abc import Sequence
 
 import click
 
+from jovik.answers.sheets import sheet
 from jovik.base.errors import UsageError
+from jovik.cli import output
 from jovik.cli.echo import echo
-from jovik.cli.output import emit_csv, emit_json
 from jovik.cli.streams import given_text
-from jovik.cli.terminal_table import show_table
 from jovik.sheets.changes import Change, without_claim
 from jovik.sheets.sheet import (
     Sheet,
@@ -25,7 +25,6 @@ from jovik.sheets.sheet import (
 )
 from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import Shelf
-from jovik.tables.sheets import sheet_json, sheet_table, sheets_table
 
 
 def new(name: str | None, source: str | None, shelf_at: str | None, **words: str | None) -> None:
@@ -150,32 +149,11 @@ def remove(name: str, with_runs: bool, shelf_at: str | None) -> None:
     echo(f"{drive} is removed" + (f", with {removed}" if removed else ""))
 
 
-def show(name: str, form: str, shelf_at: str | None) -> None:
+def show(name: str, form: str, shelf_at: str | None) -> int:
     """Show the sheet of the drive NAME."""
     with Shelf(where_from(shelf_at)) as shelf:
-        sheet = shelf.sheets.get(name)
+        answer = sheet(shelf, name)
     if form == "toml":
-        click.echo(write_sheet(sheet), nl=False)
-    elif form == "json":
-        emit_json(sheet_json(sheet), "sheet")
-    elif form == "csv":
-        emit_csv(
-            ["claim", "figure", "unit", "up_to", "printed"],
-            [(c.what, c.figure, c.unit, c.up_to, c.printed) for c in sheet.claims],
-        )
-    else:
-        show_table(sheet_table(sheet))
-
-
-def list_sheets(form: str, shelf_at: str | None) -> None:
-    """List the drives on the shelf."""
-    with Shelf(where_from(shelf_at)) as shelf:
-        sheets = [shelf.sheets.get(n) for n in shelf.sheets.names()]
-    if form == "json":
-        emit_json({"drives": [sheet_json(s) for s in sheets]}, "sheets")
-        return
-    drives = sheets_table(sheets)
-    if form == "csv":
-        emit_csv(drives.columns, drives.rows)
-    else:
-        show_table(drives)
+        click.echo(write_sheet(answer.sheet), nl=False)
+        return 0
+    return output.show(answer, form)

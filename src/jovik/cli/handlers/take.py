@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from jovik.answers.recordings import recording
 from jovik.base.atomic_files import refuse_foreign
 from jovik.base.errors import OutputError
 from jovik.base.interruption import interruptible
 from jovik.base.recording_file import write_recording
+from jovik.cli import output
 from jovik.cli.echo import echo
-from jovik.cli.handlers.record import show_recording
 from jovik.runs.recorder import take as take_down
 
 
@@ -41,5 +42,5 @@ def take(
             told=lambda line: echo(line, err=True),
         )
         write_recording(taken.middle, out, force=force)
-    show_recording(str(out), form, None, taken)
+    output.show(recording(str(out), None, taken), form)
     return 130 if taken.interrupted else 0

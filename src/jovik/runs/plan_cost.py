@@ -1,17 +1,14 @@
-"""Report what a plan costs on a target."""
+"""The cost of a plan on a target."""
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
-from typing import Any
+from dataclasses import dataclass
 
 from jovik.base.quantities import parse_time, show_size, show_time
 from jovik.hardware.target import ModelTarget, resolve
 from jovik.runs import RunRequest, fit_budget, prepared
 from jovik.runs.task import tasks_of
 from jovik.sheets.sheet import Drive, Sheet
-from jovik.shelf.sqlite import where_from
-from jovik.shelf.store import Shelf
 from jovik.simulator import load_model
 from jovik.steps import Plan
 
@@ -30,41 +27,36 @@ class PlanOnTarget:
     least_time_ns: int | None = None
     least_written_bytes: int | None = None
 
-    def as_json(self) -> dict[str, Any]:
-        """As documented."""
-        return asdict(self) | {"trimmed": list(self.trimmed)}
 
-    def notes(self) -> list[str]:
-        """For a reader."""
-        share = self.endurance_share
-        endurance = f", {100 * share:.2g} % of its endurance rating" if share is not None else ""
+def cost_words(cost: PlanOnTarget) -> list[str]:
+    """Return the cost in words."""
+    share = cost.endurance_share
+    endurance = f", {100 * share:.2g} % of its endurance rating" if share is not None else ""
+    lines = [
+        f"on {cost.target}: about {show_time(cost.time_ns)}, "
+        f"writes about {show_size(cost.written_bytes)}{endurance}"
+    ]
+    if cost.least_time_ns is not None and cost.least_written_bytes is not None:
         lines = [
-            f"on {self.target}: about {show_time(self.time_ns)}, "
-            f"writes about {show_size(self.written_bytes)}{endurance}"
+            f"on {cost.target}: about {show_time(cost.least_time_ns)} if it is steady at once, "
+            f"{show_time(cost.time_ns)} at most; writes about "
+            f"{show_size(cost.least_written_bytes)} to {show_size(cost.written_bytes)}"
+            f"{endurance.replace(', ', ', up to ')}"
         ]
-        if self.least_time_ns is not None and self.least_written_bytes is not None:
-            lines = [
-                f"on {self.target}: about {show_time(self.least_time_ns)} if it is steady at once, "
-                f"{show_time(self.time_ns)} at most; writes about "
-                f"{show_size(self.least_written_bytes)} to {show_size(self.written_bytes)}"
-                f"{endurance.replace(', ', ', up to ')}"
-            ]
-        if self.trimmed and self.budget_ns is not None:
-            lines.append(f"to stay within {show_time(self.budget_ns)}: {'; '.join(self.trimmed)}")
-        return lines
+    if cost.trimmed and cost.budget_ns is not None:
+        lines.append(f"to stay within {show_time(cost.budget_ns)}: {'; '.join(cost.trimmed)}")
+    return lines
 
 
 def cost_on(
-    chosen: Plan, target_at: str, drive_name: str | None, budget: str | None, shelf_at: str | None
+    chosen: Plan, target_at: str, sheet: Sheet | None = None, budget: str | None = None
 ) -> PlanOnTarget:
-    """Time, bytes and share of the endurance rating on a target."""
+    """Return time, bytes and percentage of the endurance rating on a target."""
     target = resolve(target_at)
-    sheet = Sheet(Drive("this drive"))
-    if drive_name is not None:
-        with Shelf(where_from(shelf_at)) as shelf:
-            sheet = shelf.sheets.get(drive_name)
-    elif isinstance(target, ModelTarget):
-        sheet = load_model(target.name).sheet
+    if sheet is None:
+        sheet = Sheet(Drive("this drive"))
+        if isinstance(target, ModelTarget):
+            sheet = load_model(target.name).sheet
     limit = parse_time(budget) if budget is not None else None
     request = fit_budget(
         RunRequest(
