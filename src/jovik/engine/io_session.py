@@ -81,8 +81,7 @@ class FileSession:
         self._auto = engine == "auto"
         self.storage: Storage = IoFile(where) if isinstance(where, Path) else where
         if engine == "auto" and not self.storage.direct:
-            # Through the cache a ring hands each I/O to a helper thread of the kernel; plain calls
-            # cost less.
+            # For buffered I/O a ring uses a helper thread of the kernel, which costs more.
             self._crew = BlockingPool
         self.buffers = Buffers(seed)
         self._laid_out = 0
@@ -126,8 +125,7 @@ class FileSession:
         return self._pool_for(work).name
 
     def _pool_for(self, work: Workload) -> type[WorkerPool]:
-        # With one I/O in flight a ring has nothing to gather, and a plain call costs less; who
-        # asked for a ring gets one.
+        # With one I/O in flight a plain call costs less than a ring, which is used on request.
         return (
             BlockingPool
             if self._auto and work.depth == 1 and work.workers <= MOST_THREADS
@@ -481,7 +479,7 @@ class FileSession:
             self.empty()
             raise
         except KeyboardInterrupt:
-            # A pass that only a person ends has ended well.
+            # A pass that only the user ends has ended well.
             interrupted = not work.endless
             take_notice(continuing=work.endless)
             pool.stop()
@@ -523,7 +521,7 @@ class FileSession:
                 raise TargetError(squeezed, GIVEN_BACK)
             at = time.monotonic()
             if at - looked > STANDSTILL_S:
-                # It was this process that stood still: the drive may not have been asked.
+                # This process was suspended: the drive may not have had any request.
                 moved = at
             looked = at
             if at - reported > LATENCY_EVERY_S:
