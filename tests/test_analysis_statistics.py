@@ -189,7 +189,7 @@ def test_one_pass_settles_nothing() -> None:
         judge_claims(
             [parse_claim("random read 4KiB depth 32", "1 IOPS")], [result("a", READ, [1e9])]
         )[0].verdict
-        is Verdict.CLOSE
+        is Verdict.ONE_PASS
     )
 
 

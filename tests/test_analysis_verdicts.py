@@ -500,7 +500,7 @@ FOURTH = ClassLink("PCIe 4.0 x4", 7.2e9, 3.6e9)
 def test_a_class_has_a_band_from_the_shelf_and_from_the_physics_of_its_link() -> None:
     stream, point = "sequential read 1MiB depth 8", "random read 4KiB depth 32"
     assert expected_band(stream, [], FOURTH, solid=True) == ExpectedRange(
-        0.6 * 3.6e9, 7.2e9, ("what the link of the generation before carries", "PCIe 4.0 x4")
+        0.6 * 3.6e9, 7.2e9, ("the link of the previous generation", "PCIe 4.0 x4")
     )
     # What spins, small blocks and writes are slower than a link of the generation before for
     # reasons of their own.
@@ -527,7 +527,7 @@ def test_a_class_has_a_band_from_the_shelf_and_from_the_physics_of_its_link() ->
 
     slow, cached = made([1.6e9] * 3, stream), made([12e9] * 3, stream)
     found = suspects(side_by_side([slow], (), FOURTH, solid=True))
-    assert "44 % of what the link of the generation before carries" in found[0].evidence[0]
+    assert "44 % of the link of the previous generation" in found[0].evidence[0]
     found = suspects(side_by_side([cached], (), FOURTH, solid=True))
     assert (
         "167 % of what PCIe 4.0 x4 carries" in found[0].evidence[0]

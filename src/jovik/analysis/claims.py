@@ -49,8 +49,14 @@ class Verdict(StrEnum):
     MET = "met"
     SHORT = "short"
     CLOSE = "too close to call"
+    ONE_PASS = "one pass"
+    """A single pass has no interval, so that it gives no verdict."""
     HELD = "held back"
     UNTESTED = "untested"
+
+
+DOUBTFUL = (Verdict.SHORT, Verdict.CLOSE, Verdict.ONE_PASS)
+"""Verdicts that something other than the drive may have caused."""
 
 
 @dataclass(frozen=True)
@@ -223,7 +229,7 @@ def trend_words(found: Trend) -> str:
 def _verdict(claim: Claim, best: Candidate, margin: float, why: str, choice: int) -> ClaimVerdict:
     result, figure = best.result, best.figure(claim, choice)
     verdict, reason = verdict_of(claim, figure, margin)
-    limit = _holding(claim, result) if verdict in (Verdict.SHORT, Verdict.CLOSE) else None
+    limit = _holding(claim, result) if verdict in DOUBTFUL else None
     wanted, near = None, False
     if limit is not None:
         verdict, reason = (
@@ -313,7 +319,7 @@ def _sustained_verdict(
     claim: Claim, result: StepResult, figure: Interval, margin: float, why: str
 ) -> ClaimVerdict:
     verdict, reason = verdict_of(claim, figure, margin)
-    limit = _holding(claim, result) if verdict in (Verdict.SHORT, Verdict.CLOSE) else None
+    limit = _holding(claim, result) if verdict in DOUBTFUL else None
     if limit is not None:
         verdict, reason = (
             Verdict.HELD,
@@ -426,7 +432,9 @@ def _passes(count: int) -> str:
 def _why_this_step(claim: Claim, step: IoStep, choice: int) -> str:
     if claim.depth is not None:
         return f"measured at depth {step.depth} as claimed"
-    return f"best of {choice} such steps" if choice > 1 else "the one such step"
+    if choice > 1:
+        return f"best of the {choice} steps that test this claim"
+    return "the only step that tests this claim"
 
 
 def verdict_of(claim: Claim, figure: Interval, margin: float) -> tuple[Verdict, str]:
@@ -434,10 +442,10 @@ def verdict_of(claim: Claim, figure: Interval, margin: float) -> tuple[Verdict, 
 
     Turned so that larger is better, with claim 1: short where the whole interval lies below ``1 -
     margin``, beaten where it lies above ``1 + margin``, met where it lies above ``1 - margin``,
-    else too close to call.
+    else too close to call. One pass gives no verdict.
     """
     if figure.low is None or figure.high is None:
-        return Verdict.CLOSE, "one pass has no interval: measure with --passes 3 or more"
+        return Verdict.ONE_PASS, "one pass gives no verdict: measure with --passes 3 or more"
     low, high = figure.low / claim.figure, figure.high / claim.figure
     if claim.lower_is_better:
         low, high = 1 / high, 1 / low

@@ -280,6 +280,7 @@ _STYLES = {
     "met": "green",
     "beaten": "bold green",
     "too close to call": "yellow",
+    "one pass": "yellow",
     "held back": "yellow",
     "suspect": "bold red",
     "untested": "dim",

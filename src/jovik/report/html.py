@@ -39,6 +39,7 @@ VERDICTS = {
     "slower": "bad",
     "no": "bad",
     "too close to call": "open",
+    "one pass": "open",
     "held back": "open",
     "untested": "open",
     "warning": "bad",

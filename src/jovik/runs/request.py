@@ -228,7 +228,7 @@ def request_for_undecided(
         j.step.phrase: j
         for j in verdicts
         if j.step is not None
-        and j.verdict is Verdict.CLOSE
+        and j.verdict in (Verdict.CLOSE, Verdict.ONE_PASS)
         and not j.claim.sustained
         and not j.on_margin
     }

@@ -78,7 +78,9 @@ def claims_summary(verdicts: Sequence[ClaimVerdict]) -> str:
     satisfied = counts.pop("met", 0) + counts.pop("beaten", 0)
     held = counts.pop("held back", 0)
     by = list(dict.fromkeys(j.limit.what for j in verdicts if j.limit is not None))
-    rest = "".join(f", {n} {verdict}" for verdict, n in counts.items())
+    # A verdict that is no adjective needs a word before it.
+    shown = {Verdict.ONE_PASS: "with one pass only"}
+    rest = "".join(f", {n} {shown.get(Verdict(v), v)}" for v, n in counts.items())
     rest += f", {held} held back by the {' and the '.join(by)}" if held else ""
     return f"{satisfied} of {len(verdicts)} claim{'s' if len(verdicts) != 1 else ''} met{rest}"
 
