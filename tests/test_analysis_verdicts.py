@@ -530,7 +530,7 @@ def test_a_class_has_a_band_from_the_shelf_and_from_the_physics_of_its_link() ->
     assert "44 % of the link of the previous generation" in found[0].evidence[0]
     found = suspects(side_by_side([cached], (), FOURTH, solid=True))
     assert (
-        "167 % of what PCIe 4.0 x4 carries" in found[0].evidence[0]
+        "167 % of the rate of PCIe 4.0 x4" in found[0].evidence[0]
         and "cache answered" in found[0].checks[0]
     )
     assert not suspects(side_by_side([made([5e9] * 3, stream)], (), FOURTH, solid=True))
