@@ -212,7 +212,7 @@ def test_a_timed_pass_of_some_seconds_is_no_long_write() -> None:
     found = judge_claims([sustained], [short])[0]
     assert (
         found.verdict is Verdict.UNTESTED
-        and "no cliff within 40.0 GB, which is too little" in found.why
+        and "no cliff within 40.0 GB, which is too short" in found.why
     )
     random = made(
         [300e6], "random write 4KiB depth 32 over 50GB", findings=long_write(900e6, 200e6)

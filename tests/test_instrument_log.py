@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from jovik.analysis.instrument import Span, figures_in, figures_of_phase, first_rise, mean_of
 from jovik.base.errors import UsageError
 from jovik.sheets.instrument_log import read_log
+from jovik.sheets.reading import parse_when
 from jovik.simulator import load_model
 from tests.conftest import Program
 
@@ -87,6 +88,20 @@ def test_where_a_log_first_rises() -> None:
 def test_logs_as_instruments_and_spreadsheets_write_them(text: str) -> None:
     found = read_log(text, "log.csv")
     assert found.values == (24.5, 25.0) and found.seconds == (0.0, 1.0) and not found.clock
+
+
+def test_dates_may_begin_with_the_day() -> None:
+    iso, day_first = (
+        read_log(f"time;level\n{a};24,5\n{b};25,0\n", "log.csv")
+        for a, b in (
+            ("2026-11-23T14:05:00", "2026-11-23T14:05:01.5"),
+            ("23.11.2026 14:05:00", "23.11.2026 14:05:01.5"),
+        )
+    )
+    assert day_first == iso and day_first.clock
+    assert parse_when("3.2.2026") == "2026-02-03"
+    with pytest.raises(UsageError):
+        parse_when("23.13.2026")
 
 
 @pytest.mark.parametrize(
@@ -240,4 +255,4 @@ def test_a_log_travels_with_the_shelf_and_goes_with_its_run(jovik: Program) -> N
     other("picture", "instrument", name, "--out", "power.png")
     run = other("runs", "--format", "json").json["runs"][0]["run"]
     other("runs", "remove", run)
-    assert "nothing" in other("picture", "instrument", name, "--out", "x.png", status=2).err
+    assert "no log" in other("picture", "instrument", name, "--out", "x.png", status=2).err

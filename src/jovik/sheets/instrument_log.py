@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import datetime
 from dataclasses import dataclass
 from itertools import pairwise
 
 from jovik.base.errors import UsageError
 from jovik.base.limits import LARGEST_READING, LOG_LINES
 from jovik.base.quantities import parse_time
-from jovik.sheets.reading import decimal_comma, number_with_point, table_rows
+from jovik.sheets.reading import decimal_comma, number_with_point, parse_moment, table_rows
 
 MIN_LOG_VALUES = 2
 LATEST_S = 253_402_300_800.0
@@ -57,8 +56,9 @@ class RunLog:
 def read_log(text: str, where: str) -> InstrumentLog:
     """Return a log from a table whose first column is the time and whose second the value.
 
-    Times are seconds, or clock times as ISO 8601 (local time where they name no zone); a first line
-    without a number is a heading. Semicolons and tabs part cells with decimal commas.
+    Times are seconds, or clock times as ISO 8601 or as day.month.year (local time if they name no
+    zone). A first line without a number is a heading. Semicolons and tabs separate cells with
+    decimal commas.
 
     Raises
     ------
@@ -81,7 +81,7 @@ def read_log(text: str, where: str) -> InstrumentLog:
             if count == 1:
                 continue
             raise UsageError(
-                f"{where}, line {number}: '{cells[0]}' and '{cells[1]}' are no time and no number",
+                f"{where}, line {number}: '{cells[0]}', '{cells[1]}' are not a time and a number",
                 "times are seconds, or 2026-11-23T14:05:07",
             ) from None
         if not (abs(value) <= LARGEST_READING and abs(at) <= LATEST_S):
@@ -107,6 +107,6 @@ def _time(text: str) -> tuple[float, bool]:
     except ValueError:
         pass
     try:
-        return datetime.datetime.fromisoformat(text).timestamp(), True
+        return parse_moment(text).timestamp(), True
     except ValueError:
         return parse_time(text) / 1e9, False

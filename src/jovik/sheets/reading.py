@@ -83,8 +83,20 @@ class Note:
     run: str | None = None
 
 
+_DAY_FIRST = re.compile(r"(\d{1,2})\.(\d{1,2})\.(\d{4})(?:[ T,]+(.*))?")
+"""Dates as many instruments and spreadsheets write them: ``23.11.2026 14:05:07``."""
+
+
+def parse_moment(text: str) -> datetime.datetime:
+    """Return a moment from ISO 8601, or from day.month.year with a time (ValueError)."""
+    if (match := _DAY_FIRST.fullmatch(text.strip())) is not None:
+        day, month, year, clock = match.groups()
+        text = f"{year}-{int(month):02}-{int(day):02}" + (f"T{clock}" if clock else "")
+    return datetime.datetime.fromisoformat(text.strip())
+
+
 def parse_when(text: str) -> str:
-    """``2026-11-23`` or ``2026-11-23T14:05``, as it is kept.
+    """Return ``2026-11-23`` or ``2026-11-23T14:05`` as it is stored, also from ``23.11.2026``.
 
     Raises
     ------
@@ -92,7 +104,7 @@ def parse_when(text: str) -> str:
         It is neither a day nor a moment.
     """
     try:
-        moment = datetime.datetime.fromisoformat(text.strip())
+        moment = parse_moment(text)
     except ValueError:
         raise UsageError(
             f"'{text}' is not a date", "write 2026-11-23 or 2026-11-23T14:05"
