@@ -295,7 +295,7 @@ def test_places_margins_and_the_sentence() -> None:
     )
     assert "last in random read, 4 KiB" in rank_sentence(
         found, "fast"
-    ) and "level with" in rank_sentence(found, "fast")
+    ) and "not distinguishable from" in rank_sentence(found, "fast")
     assert "not ranked" in rank_sentence(found, "measured only until steady")
     only = rank_drives(results, "slow", lambda kind: 1.0 if kind == "random read 4KiB" else 0.0)
     assert {d.drive: d.index is not None for d in only.drives} == {

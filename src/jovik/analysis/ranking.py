@@ -293,7 +293,7 @@ def rank_sentence(ranking: Ranking, drive: str) -> str:
     parts = [f"{_ordinal(row.place)} of {many}"]
     level = [d.drive for d in ranking.drives if d.drive in row.level]
     shown = level if len(level) <= 4 else [*level[:3], f"{len(level) - 3} others"]
-    parts += [f"level with {' and '.join(shown)}"] if level else []
+    parts += [f"not distinguishable from {' and '.join(shown)}"] if level else []
     count = {k: sum(s.kind == k for d in ranking.drives for s in d.steps) for k in ranking.kinds}
     first = [s for s in row.steps if s.place == Rank(1, 1) and count[s.kind] > 1]
     last = [s for s in row.steps if s.place.first == s.place.last == count[s.kind] > 1]

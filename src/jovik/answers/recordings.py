@@ -46,7 +46,8 @@ class RecordingAnswer(Answer):
             | keyed(self.recording, "drive", "made")
             | {"requests": len(self.recording)}
             | keyed(self.recording, "span_bytes", "lost", "status")
-            | keyed(self.summary, *SUMMARY, most_depth="depth")
+            | keyed(self.summary, *COUNTS, "mean_depth", most_depth="depth")
+            | keyed(self.summary, "in_order", "hot_share", "by_others")
             | {"blocks": blocks}
         )
 
@@ -60,9 +61,9 @@ class RecordingAnswer(Answer):
         return [recording_table(self.recording, self.summary, self.taken)]
 
 
-SUMMARY = (
+COUNTS = (
     *("elapsed_ns", "waited_ns", "read_bytes", "written_bytes", "reads", "writes", "flushes"),
-    *("discards", "mean_depth", "in_order", "hot_share", "by_others"),
+    "discards",
 )
 """Figures of a summary that documents have under the same names."""
 

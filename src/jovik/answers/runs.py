@@ -42,7 +42,6 @@ def _run(found: ListedRun) -> dict[str, Any]:
         {"run": found.record.id, "drive": found.record.drive}
         | keyed(
             found,
-            sample="figures.sample",
             unit="figures.sample",
             rig="record.rig",
             firmware="figures.firmware",
@@ -53,6 +52,7 @@ def _run(found: ListedRun) -> dict[str, Any]:
             "written_bytes": found.record.laid_out_bytes
             + (found.figures.written_bytes if found.figures else 0)
         }
+        | keyed(found, sample="figures.sample")
     )
 
 

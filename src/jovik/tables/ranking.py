@@ -151,16 +151,16 @@ def _step_rows(found: RankingReport, kind: str) -> Iterator[tuple[str, ...]]:
 
 def lead_words(lead: Interval) -> str:
     """Return the factor, or a tie if the interval allows no more."""
-    return figure_words(lead) + (" level" if _level(lead) else "")
+    return figure_words(lead) + (" undecided" if _undecided(lead) else "")
 
 
 def _margin_words(lead: Interval, *, first: bool) -> str:
-    if _level(lead):
-        return f"level: {figure_words(lead)} times"
+    if _undecided(lead):
+        return f"undecided: {figure_words(lead)} times"
     return f"{figure_words(lead)} times {'ahead' if first else 'behind'}"
 
 
-def _level(lead: Interval) -> bool:
+def _undecided(lead: Interval) -> bool:
     return lead.holds(1)
 
 
@@ -235,12 +235,13 @@ def ranking_verdict(found: RankingReport) -> list[str]:
     if not placed:
         return []
     best = [d for d in placed if d.place is not None and d.place.first == 1] or placed[:1]
-    names = " and ".join(f"{d.drive}" for d in best)
     first = best[0]
     assert first.index is not None
-    words = f"{names} {'is' if len(best) == 1 else 'are level,'} first of {len(placed)}"
+    words = f"{' or '.join(d.drive for d in best)} is first of {len(placed)}"
+    if len(best) > 1:
+        return [f"{words}: these measurements cannot distinguish them"]
     index = f"index {figure_words(first.index)}, where {ranking.yardstick} is 100"
-    return [f"{words}: {index}"] if len(best) == 1 else [words]
+    return [f"{words}: {index}"]
 
 
 def ranking_findings(found: RankingReport) -> list[str]:
