@@ -218,12 +218,12 @@ def test_a_poor_cable_is_not_blamed_on_a_drive_that_did_better_elsewhere(jovik: 
     said = jovik("judge", "Veldhaar Comet 2TB").out
     assert (
         "1 of 6 claims met" in said
-        and "on rig 'laptop' the same sample did clearly less" in said
+        and "on rig 'laptop' the same sample was clearly slower" in said
         and "is suspect" not in said
     )
     jovik("judge", "Veldhaar Comet 2TB", "--samples")
     jovik("measure", "model:slate", step, "--rig", "laptop", "--seed", "6")
-    look = "on 'bench' sample 1 did clearly better (sequential read, 1 MiB, depth 8)"
+    look = "on 'bench' sample 1 was clearly faster (sequential read, 1 MiB, depth 8)"
     for words in (
         ["upgrade", "Corvane Slate 1TB", "Veldhaar Comet 2TB"],
         ["fit", "Veldhaar Comet 2TB"],
@@ -231,7 +231,7 @@ def test_a_poor_cable_is_not_blamed_on_a_drive_that_did_better_elsewhere(jovik: 
         assert look in " ".join(jovik(*words).out.split())
     assert look not in jovik("fit", "Corvane Slate 1TB").out
     assert (
-        "on 'bench' sample 1 did clearly better (sequential read, 1 MiB, depth 8)"
+        "on 'bench' sample 1 was clearly faster (sequential read, 1 MiB, depth 8)"
         in jovik("rank").out
     )
     (held,) = jovik("rank", "--format", "json").json["held_by_rig"]

@@ -118,7 +118,7 @@ def test_a_claim_of_the_same_thing_replaces_and_says_what_it_was(jovik: Program)
     assert "price: 79 EUR, was 89.90 EUR" in said and "maker: Halden" in said
     jovik("sheet", "edit", "Fjord", "--maker", "")
     assert jovik("sheet", "show", "Fjord", "--format", "json").json["maker"] == ""
-    assert "nothing was changed" in jovik("sheet", "edit", "Fjord", "--price", "79 EUR").out
+    assert "unchanged" in jovik("sheet", "edit", "Fjord", "--price", "79 EUR").out
     assert "not a price" in jovik("sheet", "edit", "Fjord", "--price", "cheap", status=2).err
     changes = jovik("shelf", "log", "--drive", "Fjord", "--format", "json").json["changes"]
     assert ("price", "89.90 EUR", "79 EUR") in {

@@ -81,7 +81,7 @@ def test_a_notebook_lets_no_markup_of_a_name_through(jovik: Program) -> None:
 def test_the_clients_page_is_one_sheet_with_seconds_and_no_promise_beyond(shown: Program) -> None:
     shown("upgrade", SLATE, COMET, "--out", "client.html", "--instead-of", "900")
     page = (shown.folder / "client.html").read_text(encoding="utf-8")
-    assert "instead of" in page and "149 EUR" in page and "no more" in page
+    assert "instead of" in page and "149 EUR" in page and "promises nothing beyond" in page
     shown("upgrade", SLATE, COMET, "--out", "client.md")
     text = (shown.folder / "client.md").read_text(encoding="utf-8")
     assert "Copying photographs" in text and "one reading each" in text

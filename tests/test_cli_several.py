@@ -181,7 +181,7 @@ def test_every_drive_here_is_measured_through_a_folder(jovik: Program, mounted: 
         succeeds("losetup", "--detach", node)
         spare.unlink()
     assert all(f": {p}\n" in told for p in mounted)
-    assert re.search(rf"left out: {node} .*: nothing of it is mounted", told)
+    assert re.search(rf"left out: {node} .*: none of it is mounted", told)
     phrases = [READ, "sequential write 1MiB for 200ms within 16MB"]
     found = jovik("measure", *mounted, *phrases, "--passes", "3", "--format", "json").json
     assert len(found["runs"]) == 2 and len(found["ranking"]["drives"]) == 2
@@ -226,7 +226,7 @@ def test_every_drive_with_nothing_to_measure_says_what_there_is(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
     monkeypatch.setattr(several, "devices", lambda: [device()])
-    with pytest.raises(TargetError, match="/dev/nosuch0: nothing of it is mounted"):
+    with pytest.raises(TargetError, match="/dev/nosuch0: none of it is mounted"):
         several.every_drive()
     monkeypatch.setattr(several, "devices", list)
     with pytest.raises(TargetError, match="no drive is here"):

@@ -386,7 +386,7 @@ def test_a_sensor_is_believed_in_all_steps_of_a_run_or_in_none() -> None:
     known = summarise_temperatures([(first, slices)], assess_sensors([*first, *later]), 85.0)
     assert known.temperature is not None and known.temperature.peak_c < 42
     assert known.limit is None and not any("above its limit" in n for n in known.notes)
-    assert any("'board' (103 °C) is set aside" in n for n in known.notes)
+    assert any("'board' (103 °C) is ignored" in n for n in known.notes)
 
 
 def test_what_disturbs_a_pass_is_named() -> None:

@@ -388,7 +388,7 @@ def test_a_loop_device_on_a_loop_device_is_somebodys(
         # And the other way round: what the device itself rests on.
         other, _ = loop(image=device)
         told = known("measure", other, *WRITE, "--destroy", device, status=3).err
-        assert "it rests on" in told or "same serial" in told
+        assert "it is based on" in told or "same serial" in told
     finally:
         run("umount", tmp_path / "mnt")
 

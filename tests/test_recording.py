@@ -653,7 +653,7 @@ def test_the_last_boot_is_a_reading_with_its_method(jovik: Program) -> None:
     assert dict(found.parts) == {"firmware": 6.5, "loader": 2.5, "kernel": 3.1, "services": 5.3}
     assert boot_of(BOOT.replace("9000000", "0").replace("2500000", "0")).total_s == 8.4
     for text in ("", BOOT.replace("8400000", "0")):
-        with pytest.raises(TargetError, match="does not tell"):
+        with pytest.raises(TargetError, match="does not report"):
             boot_of(text)
     tools = jovik.folder / "tools"
     tools.mkdir()

@@ -128,7 +128,7 @@ def test_what_a_killed_recording_left_on_is_reported_and_switched_off(
     process.wait(30)
     time.sleep(YOUNG_S)
     # A recording of another test, on the same kernel, may have removed it at any moment.
-    told = jovik("scout").err
+    told = jovik("scout").out
     assert "kernel tracing is still on" in told or left not in instances()
     jovik("record", "--out", "b.jrec", "--", "true")
     assert left not in instances()

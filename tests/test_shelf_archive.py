@@ -220,7 +220,7 @@ def test_what_was_changed_on_the_way_is_noticed(
     answer = jovik(
         "shelf", "import", changed(exported, tmp_path / "x.zip", faster, honest=False), status=2
     )
-    assert "drives.json is not what its manifest says" in answer.err
+    assert "drives.json does not match its manifest" in answer.err
 
 
 def test_a_bomb_is_not_unpacked(jovik: Program, exported: Path, tmp_path: Path) -> None:

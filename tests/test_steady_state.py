@@ -367,7 +367,7 @@ def test_a_budget_shortens_the_range_and_never_the_rounds(jovik: Program) -> Non
     whole = jovik(*words, "--format", "json").json["cost"]
     short = jovik(*words, "--budget", "40min", "--format", "json").json["cost"]
     assert whole["least_time_ns"] > 40 * 60e9 >= short["least_time_ns"]
-    assert "of what is free instead of 90 %" in short["trimmed"][0]
+    assert "of the free space instead of 90 %" in short["trimmed"][0]
     assert "figures are higher" in short["trimmed"][0]
     refused = jovik(*words, "--budget", "10min", status=2)
     assert "5 rounds alone take" in refused.err
@@ -471,9 +471,9 @@ ANSWERS = {
     "steady-latency": r"random read, 4 KiB: [\d.]+ µs \([\d.]+ µs to [\d.]+ µs\)",
     "saturation": r"random write, 4 KiB, depth 32: [\d,]+ .* IOPS new, [\d,]+ .* used "
     r"\([\d.]+ %\), from [\d.]+ TB written on",
-    "idle-recovery": r"random write, 4 KiB, depth 32: a pause of up to 100 s brings back nothing",
+    "idle-recovery": r"random write, 4 KiB, depth 32: a pause of up to 100 s restores nothing",
     "cross-recovery": r"sequential write, 1 MiB, depth 32, after random write, 8 KiB, depth 32: "
-    r"[\d.]+ % \([\d.]+ to [\d.]+ %\) of what it was before",
+    r"[\d.]+ % \([\d.]+ to [\d.]+ %\) of its former value",
 }
 """What a plan was made to find is the first that a run of it says."""
 
@@ -551,7 +551,7 @@ def test_a_load_is_held_against_itself_before_another_one() -> None:
     assert found.ratio.median == pytest.approx(0.75, rel=0.001)
     assert recoveries([large, small]) == [] == recoveries([large, again])
     (same,) = steady_answers([large, small, large])
-    assert "as before" in same
+    assert "no measurable change" in same
 
 
 def test_the_largest_plan_has_seven_mixes_of_eight_blocks() -> None:

@@ -55,7 +55,7 @@ PICTURES = {
         "Veldhaar Comet 2TB",
         "Ilmaris Drift 1TB",
         "Corvane Slate 1TB",
-        "--over",
+        "--axis",
         "bytes",
     ],
     "mixes": ["mixes", "Ilmaris Tundra 2TB"],
