@@ -17,7 +17,7 @@ ANSWERS: list[tuple[list[str], str]] = [
     (["rank", "--by", "random read 4KiB"], r"Comet 2TB is first in random read, 4 KiB: 7\d"),
     (["compare", SLATE, COMET], r"of 12 steps: 12 faster"),
     (["upgrade", SLATE, COMET], r"Comet 2TB: worth it for reading large files"),
-    (["fit", COMET], r"Comet 2TB carries 17 of 18 loads; not 8K video"),
+    (["fit", COMET], r"Comet 2TB can sustain 17 of 18 loads; not 8K video"),
     (["judge", COMET, "--real-work"], r"of the advertised rate, its streams reach"),
 ]
 

@@ -524,7 +524,7 @@ def test_more_load_only_buys_waiting_from_the_first_that_is_nearly_the_most() ->
     assert enough_of(points).in_flight == 16
     (said,) = steady_answers(loads)
     assert said == (
-        "random write, 4 KiB: 96,000 IOPS at 16 in flight; more than that brings less than 5 % more"
+        "random write, 4 KiB: 96,000 IOPS at 16 in flight; more load adds less than 5 %"
     )
     (rising,) = steady_answers(
         of_loads((1, 1, 10e3), (1, 2, 20e3), (1, 4, 39e3), (1, 8, 70e3), (1, 16, 96e3))

@@ -140,8 +140,8 @@ class IoFile:
             usage = shutil.disk_usage(self.folder)
             raise TargetError(
                 f"{self.folder} has {show_size(usage.free)} free; this needs "
-                f"{show_size(span_bytes)} and leaves "
-                f"{show_size(reserved_bytes(usage.total, system=self._system))} alone"
+                f"{show_size(span_bytes)} and must leave "
+                f"{show_size(reserved_bytes(usage.total, system=self._system))} free"
                 f"{': the system runs from this drive' if self._system else ''}",
                 "free some space, name another folder, or add 'within SPAN' to the phrase",
             )

@@ -36,7 +36,7 @@ def fit_table(found: Fitted) -> Table:
         elif worn:
             wearing.append(f"{f.load.title} ({f.load.hours_a_day:g} hours a day)")
     if wearing:
-        notes.append(f"wear it out before its warranty ends (!): {'; '.join(wearing)}")
+        notes.append(f"these loads wear it out before its warranty ends (!): {'; '.join(wearing)}")
     if any(by_short_test(f) for f in found.empty):
         notes.append(
             "writing counts at the rate of a short test: its duration is shown by "
@@ -80,7 +80,7 @@ def _fit_sentence(found: Fitted) -> str:
     if found.lost is not None:
         lost = lost_words(found.lost, found.drive.capacity_bytes)
         return f"{found.drive.name} can sustain no load: it {lost}"
-    words = f"{found.drive.name} carries {carried} of {len(found.empty)} loads"
+    words = f"{found.drive.name} can sustain {carried} of {len(found.empty)} loads"
     more = f" and {len(no) - 3} more" if no[3:] else ""
     words += f"; not {', '.join(no[:3])}{more}" if no else ""
     unknown = len(found.empty) - len(known)

@@ -56,7 +56,7 @@ def note(
     if (date or run_name) and not remarks:
         raise UsageError("--run and --date belong to a note", 'add --remark "..."')
     if number is not None and (remarks or readings or listing):
-        raise UsageError("--remove goes alone")
+        raise UsageError("--remove takes no other option")
     happened = parse_when(date) if date is not None else None
     with Shelf(where_from(shelf_at)) as shelf:
         name = shelf.sheets.get(drive).drive.name
