@@ -169,14 +169,14 @@ def measure(
     ask_above, yes
         A run that writes more than this share of the endurance rating is refused, unless `yes`.
     watch : callable, optional
-        Told each result as soon as its step is finished.
+        Called with each result as soon as its step is finished.
 
     Raises
     ------
     UsageError, RefusedError
         Nothing was written.
     DriveError, ShelfUnreachableError
-        What was measured before is on the shelf, or in the file that the message names.
+        Earlier measurements are on the shelf, or in the file that the message names.
     KeyboardInterrupt
         Finished passes are on the shelf; `resume` goes on.
 
@@ -329,7 +329,7 @@ def draw(
     size : (int, int)
         In pixels.
     **how
-        What else the kind takes, see `jovik.charts.kinds.KINDS`.
+        Further options of the kind (`jovik.charts.kinds.KINDS`).
 
     Raises
     ------
@@ -405,7 +405,7 @@ def _asked(yes: bool, ask_above: float = ASK_ABOVE) -> float:
 class _Watch:
     """An observer that only reports results."""
 
-    told: Callable[[StepResult], None] | None
+    on_result: Callable[[StepResult], None] | None
 
     def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Progress], None]:
         return lambda _: None
@@ -414,8 +414,8 @@ class _Watch:
         return lambda _: None
 
     def finished(self, position: int, result: StepResult) -> None:
-        if self.told is not None:
-            self.told(result)
+        if self.on_result is not None:
+            self.on_result(result)
 
 
 def _run(

@@ -78,12 +78,12 @@ def runs(shelf: Shelf, drive: str | None = None) -> pd.DataFrame:
 def results(shelf: Shelf, drive: str | None = None, *, newest: bool = False) -> pd.DataFrame:
     """Return every result of a drive, or of all.
 
-    A step of a run, with its 95 % interval, its conditions, and what bounded it.
+    A step of a run, with its 95 % interval, its conditions, and its limits.
 
     Parameters
     ----------
     newest : bool
-        Only the newest of each kind of step, which is what a ranking compares.
+        Only the newest of each kind of step, as a ranking compares them.
 
     Raises
     ------

@@ -120,7 +120,7 @@ def compare_results(
     before, after : sequence of StepResult
         At most one of each kind and fill level.
     effect : RunEffect
-        What runs differ by.
+        The differences between runs.
     """
     olds = {_key(r): r for r in before}
     news = {_key(r): r for r in after}

@@ -1,6 +1,6 @@
 """A slow port, cable or machine is not to be blamed on the drive.
 
-What the same sample reached on another rig counts in its favour.
+A better result of the same sample on another rig counts in its favour.
 """
 
 from __future__ import annotations
@@ -140,7 +140,7 @@ def best_across_rigs(
 ) -> list[StepResult]:
     """Return the same results, but from another rig where the sample did clearly better there.
 
-    What a sample can do is not for a cable to say.
+    A cable does not determine the ability of a sample.
 
     Parameters
     ----------

@@ -21,7 +21,7 @@ LEAST_IOS = 8
 LONGEST_PAUSE_S = 3.0
 """A longer stretch is a level of its own.
 
-The median of twice as long around a slice is what is usual there.
+The usual value around a slice is the median of twice this duration.
 """
 MOST_OF_TIME = 0.15
 """Where more of the time is low, the drive alternates between two rates and does not pause."""
@@ -40,7 +40,7 @@ class Pauses:
     low : bool array, shape (n,)
         Whether a value is part of a pause.
     around : float array, shape (n,)
-        The running median, which is what is usual at each value.
+        The running median, which is the usual value at each position.
     starts, lengths : int arrays, shape (pauses,)
         In values.
     """

@@ -178,7 +178,7 @@ def typical_step(seconds: Sequence[float]) -> float:
 def first_rise(seconds: Sequence[float], values: Sequence[float]) -> float | None:
     """Return when a log first rises above its quietest early values, or None if it never does.
 
-    A spin-up, with which a log may begin, is louder than what follows it, and is no rise.
+    A spin-up at the beginning of a log is louder than the rest and does not count as a rise.
     """
     if len(values) <= BEGINNING_VALUES:
         return None

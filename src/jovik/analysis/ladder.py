@@ -49,7 +49,7 @@ class Rung:
     def doubt(self) -> str:
         """Return the reasons to doubt this rung.
 
-        Passes that differ, or what held it back that is not the drive; empty if nothing does.
+        Passes that differ, or a limit other than the drive. Empty without any.
         """
         doubts = (
             ["passes differ"] if passes_differ([p.rate_bytes_s for p in self.result.passes]) else []

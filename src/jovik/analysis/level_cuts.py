@@ -37,7 +37,7 @@ def level_cuts(bins: npt.NDArray[np.float64], bin_s: float) -> tuple[list[Change
     Parameters
     ----------
     bins : float array, shape (n,)
-        Bytes written in each bin, pauses filled with what is usual around them.
+        Bytes written in each bin, pauses filled with the usual value around them.
     bin_s : float
         Seconds of a bin.
     """

@@ -15,7 +15,7 @@ NEAR_CEILING = 0.7
 BUSY_FRACTION = 0.9
 """Share of its time that a measuring thread may work for.
 
-Above it the thread is what holds the rate down.
+Above this fraction, the thread is the limit.
 """
 
 
@@ -28,7 +28,7 @@ def tester_limits(
     ----------
     passes : sequence of PassFigures
     ceiling_iops : float or None
-        What the same loop does with nothing behind it, at the same depth and with as many workers.
+        The rate of the same loop without a drive, at the same depth and with as many workers.
     block_bytes : int
     threads : int
         Measuring threads, each of which has one core at most.
@@ -87,7 +87,7 @@ def disturbances(
     ----------
     environments : one for each pass
     moved_bytes : sequence of int
-        What each pass moved itself.
+        The bytes that each pass moved itself.
     """
     known = [(e, own) for e, own in zip(environments, moved_bytes, strict=True) if e is not None]
     disturbing = []

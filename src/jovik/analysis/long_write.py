@@ -274,7 +274,7 @@ def _at_end(part: Level) -> float:
 def _fall(cut: ChangePoint, before: float, after: float, best: float, series: Series) -> RateDrop:
     """Return the place of a fall, finer than a bin.
 
-    Where the lines of what was written on both sides of it meet.
+    The intersection of the lines through the bytes written on both sides.
     """
     reached, bin_s = series.reached, series.bin_s
     one, two = max(cut.at - 2, 0), min(cut.at + 2, len(reached) - 1)

@@ -119,7 +119,7 @@ def _no_cliff(found: LongWrite) -> str:
 def _rises(found: LongWrite, ios: bool) -> list[str]:
     """Return a slow start, and a recovery after a fall.
 
-    What rises before any fall recovers from nothing.
+    A rise before any fall is no recovery.
     """
     fallen = min((f.at_s for f in found.falls), default=math.inf)
     fallen = min(

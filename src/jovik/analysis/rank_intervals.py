@@ -124,7 +124,7 @@ def rank_intervals(
     ----------
     cells : results by drive and kind; each drive has at least one of the kinds
     weights : mapping of kind to float
-        What each kind counts, above zero.
+        The weight of each kind, above zero.
     """
     drives, kinds = tuple(cells), tuple(weights)
     share = np.array([weights[k] for k in kinds])

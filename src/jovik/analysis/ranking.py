@@ -98,11 +98,11 @@ def rank_drives(
     yardstick : str, optional
         The drive that the index calls 100; the one measured first unless given.
     weight_of : callable, optional
-        What a kind of step counts in the index, 0 for nothing; all count alike unless given.
+        The weight of each kind of step in the index, 0 to exclude it. Default: equal weights.
     alike : sequence of StepResult
         Of other runs; those made like one of `results` count with it.
     effect : RunEffect
-        What runs differ by.
+        The differences between runs.
 
     Raises
     ------

@@ -127,7 +127,7 @@ def weighted(
 ) -> LogFigure:
     """Return a weighted sum of the logs of results.
 
-    What belongs to a run is common to its steps: within one run weights of both signs cancel in it.
+    A run's common factor cancels within the run, where weights have both signs.
     """
     mean = 0.0
     passes = 0.0

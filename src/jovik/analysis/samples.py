@@ -65,9 +65,9 @@ def expected_band(
     peers : sequence of StepResult
         Of other drives with the same interface and medium.
     link : ClassLink, optional
-        What drives of this class hang on.
+        Possible connections of drives of this class.
     solid : bool
-        Whether the medium is solid state: what spins is slower than any link of its time.
+        Whether the medium is solid state. A spinning one is slower than any link of its time.
     """
     step = parse(kind)
     slowest = min((_median(r) for r in peers if r.kind == kind and _good(r)), default=None)
@@ -136,7 +136,7 @@ def side_by_side(
     of_class, link, solid
         See `expected_band`.
     effect : RunEffect
-        What runs differ by.
+        The differences between runs.
     """
     figures = []
     for result in results:
@@ -182,7 +182,7 @@ def suspects(
     ----------
     figures : from `side_by_side`
     short_kinds : sequence of (sample, kind)
-        What fell short of its claim.
+        Steps that missed a claim.
     """
     samples = list(dict.fromkeys(f.sample for f in figures))
     # What every sample misses is the claim's fault, or the drive's, and no sample's.

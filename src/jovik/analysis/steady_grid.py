@@ -19,7 +19,7 @@ class Grid:
     Attributes
     ----------
     label : str
-        What its steps have in common.
+        The common parts of its steps.
     mixes : tuple of int
         Percent of reads, most first.
     blocks : tuple of int

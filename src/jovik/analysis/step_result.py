@@ -41,7 +41,7 @@ class Limit:
 class PassFigures:
     """The figures of one pass that statistics need.
 
-    What stays in hand when traces stay on the shelf.
+    The figures of a pass without its trace, which stays on the shelf.
     """
 
     rate_bytes_s: float

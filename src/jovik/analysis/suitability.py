@@ -69,7 +69,7 @@ def fit(
     results : sequence of StepResult
         Of one drive at one fill level, with latencies.
     endurance_bytes : int, optional
-        What the maker rates it for.
+        The maker's endurance rating.
     """
     supplies: list[AvailableRate] = []
     rooms: list[tuple[float, str]] = []

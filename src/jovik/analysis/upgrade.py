@@ -168,11 +168,11 @@ def compare(
     old_results, new_results : sequence of StepResult
         Of drives that were not filled on purpose, at most one of each kind.
     link_bytes_s : float, optional
-        What the link that the new drive will hang on carries.
+        The payload rate of the link of the new drive.
     new_price : float, optional
-        For what a halving of time costs.
+        The price for halving a time.
     effect : RunEffect
-        What runs differ by; more steps of the same two runs do not make it less.
+        The differences between runs, which more steps of the same two runs do not reduce.
     """
     steps = []
     pairs: list[Pair] = []

@@ -99,9 +99,9 @@ def upgrade(
     Parameters
     ----------
     link : str or float, optional
-        What the link of the new drive carries, such as ``"550MB/s"``, or bytes a second.
+        The payload rate of the new drive's link, such as ``"550MB/s"``, or bytes a second.
     machine_price : float, optional
-        What replacing the whole machine would cost.
+        The price of replacing the whole machine.
     brief : bool
         Whether the tables leave the steps out.
 

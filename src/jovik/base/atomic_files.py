@@ -46,7 +46,7 @@ def write_atomically(path: Path, content: bytes, *, mode: int = 0o666) -> None:
     Raises
     ------
     OSError
-        It cannot be written; what was there stands, and nothing is left behind.
+        It cannot be written. The previous file stays, and nothing is left behind.
     """
     with replacing(path, mode=mode) as file:
         file.write(content)
@@ -209,7 +209,7 @@ def output(path: Path, *, mark: bytes | None = None, force: bool = False) -> Ite
         Bytes that every file of this kind contains within `LOOKED_AT_BYTES` of its beginning or
         end. A file that contains them is replaced. Without a mark no file is replaced.
     force : bool
-        If true, replace whatever is there.
+        If true, replace any existing file.
 
     Raises
     ------

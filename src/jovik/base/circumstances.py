@@ -34,11 +34,11 @@ class Circumstance:
     ----------
     kind : CircumstanceKind
     value : str
-        What was seen, such as ``powersave`` or ``dm-crypt``.
+        The observed value, such as ``powersave`` or ``dm-crypt``.
     matters : bool
         Whether figures are likely to differ by it.
     effect : str
-        What it does to figures, in a few words; empty if nothing is known.
+        Its effect on figures in a few words, or empty if unknown.
     remedy : str
         The command that changes it, which Jovik never runs itself; empty if there is none.
     """

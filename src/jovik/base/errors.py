@@ -66,7 +66,7 @@ class PhraseError(UsageError):
     start, end : int
         The characters at fault, ``text[start:end]``; both may lie just behind the end.
     expected : str
-        What could have stood there.
+        Possible words at this position.
     """
 
     def __init__(self, text: str, start: int, end: int, expected: str) -> None:
@@ -89,7 +89,7 @@ class UnknownNameError(UsageError):
     known : iterable of str
         The names there are; the nearest are offered.
     otherwise : str
-        What to do when none of them was meant.
+        Advice if none of them was meant.
     """
 
     def __init__(self, what: str, name: str, known: Iterable[str], otherwise: str = "") -> None:

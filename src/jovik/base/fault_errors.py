@@ -34,7 +34,7 @@ def fault_error(fault: IoFault, when: str, hint: str) -> DriveError | TargetErro
     when : str
         Such as ``"0.25 s into the pass"``.
     hint : str
-        What to do where the drive failed.
+        Advice if the drive failed.
     """
     if fault.errno in ENVIRONMENT:
         return TargetError(

@@ -42,7 +42,7 @@ class Workload:
     compressible_percent : int
         Share of each 4 KiB of payload that is zeros.
     verify : bool
-        Read back what was written and check every stamp.
+        Read back written data and check every stamp.
     seed : int
         Of the offsets; the same seed gives the same offsets.
     stop_on_error : bool
@@ -140,10 +140,10 @@ class ReplayJob:
         ``dependent``: each request once those that had completed before it have, and after its
         think time; ``recorded``: at the recorded times; ``fast``: dependent, without think time.
     seed : int
-        Of what is written.
+        Of written data.
     stop_on_error : bool
     verify : bool
-        Read afterwards what was written, and compare it with its stamps.
+        Read written data afterwards, and compare it with its stamps.
     """
 
     recording: Recording
@@ -178,11 +178,11 @@ class PurgeResult:
     Attributes
     ----------
     method : str
-        By what it was done, in words.
+        The method in words.
     answer : str
-        What the device answered.
+        The answer of the device.
     unreached : str
-        What it did not reach, empty if it reached everything.
+        The parts that it did not reach, empty if it reached everything.
     """
 
     method: str
@@ -273,7 +273,7 @@ class Session(Protocol):
     def free_bytes(self) -> int | None:
         """Return the bytes that may be written, without the space that must stay free.
 
-        None if that cannot be told.
+        None if unknown.
         """
 
     def room_bytes(self) -> int | None:
@@ -281,7 +281,7 @@ class Session(Protocol):
 
         The same all along a run.
 
-        None if that cannot be told.
+        None if unknown.
         """
 
     def check_purge(self) -> None:

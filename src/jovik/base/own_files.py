@@ -22,7 +22,7 @@ def make_own_folder(path: Path) -> None:
     Raises
     ------
     OSError
-        It is somebody else's, is a link, or cannot be made.
+        It belongs to another user, is a link, or cannot be made.
     """
     path.mkdir(parents=True, exist_ok=True, mode=0o700)
     fd = os.open(path, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC)

@@ -39,7 +39,7 @@ TIME_UNITS: dict[str, int] = {
 MAX_QUANTITY = 2**63 - 1
 """No size, time or rate is larger.
 
-It is what an offset of the system and a column of a shelf can hold.
+It is the maximum of a system's offset and of a shelf's column.
 """
 MOST_DIGITS = 40
 """Nobody writes a number with more."""

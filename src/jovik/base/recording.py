@@ -58,7 +58,7 @@ class Recording:
     lost : int
         Events that the kernel had no room for.
     drive : str
-        What it was recorded on.
+        The drive that it was recorded on.
     status : int or None
         How the command ended.
     command, files : tuple of str
@@ -127,7 +127,7 @@ def union_ns(begin: Ints, end: Ints) -> int:
 def packed(offset: Ints, size: Ints, moves: npt.NDArray[np.bool_]) -> Ints:
     """Return offsets with the pieces that nobody touched left out.
 
-    What lies in one piece, and pieces that follow each other, stay together.
+    Contiguous parts, and parts that follow each other, stay together.
     """
     packed_offset = offset.copy()
     if not moves.any():

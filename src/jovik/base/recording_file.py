@@ -68,7 +68,7 @@ def read_recording(path: Path) -> tuple[Recording, str]:
     Raises
     ------
     UsageError
-        It cannot be read, is no recording, or is damaged: with what is wrong.
+        It cannot be read, is no recording, or is damaged, with the reason.
     """
     try:
         with zipfile.ZipFile(path) as archive:

@@ -103,12 +103,12 @@ def checked_general(key: str, text: str) -> str:
 def write_setting(table: str | None, key: str, value: Any) -> Path:
     """Set a value, or remove it with None.
 
-    What else the file says, comments included, stays as it is.
+    The rest of the file, comments included, stays as it is.
 
     Parameters
     ----------
     table : str or None
-        The command, or None for what is of no command.
+        The command, or None for a key that belongs to no command.
 
     Raises
     ------

@@ -53,9 +53,9 @@ def chart_svg(chart: Chart, name: str, alt: str) -> str:
     Parameters
     ----------
     name : str
-        Tells it from the other charts of a page.
+        Its name among the charts of a page.
     alt : str
-        What it shows, in words.
+        Its content in words.
     """
     drawn = "".join(_drawing(chart, setting, name, alt) for setting in (WIDE, NARROW))
     names = chart.names

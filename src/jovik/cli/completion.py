@@ -2,7 +2,7 @@
 
 Drives of the shelf, plans, loads, targets, words of a phrase.
 
-Whatever goes wrong while somebody presses the Tab key, nothing is offered and nothing is said.
+If anything fails while the user presses the Tab key, nothing is offered or printed.
 """
 
 from __future__ import annotations

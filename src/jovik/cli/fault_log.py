@@ -47,7 +47,7 @@ def hidden(message: str) -> str:
 def message_of(error: BaseException) -> str:
     """Return an error's message in one line, without the statement of a database that it is about.
 
-    The statement and its parameters may hold whatever a user keeps.
+    The statement and its parameters may contain any data of a user.
     """
     cause = getattr(error, "orig", None) if hasattr(error, "statement") else None
     lines = str(cause if cause is not None else error).strip().splitlines()
@@ -57,7 +57,7 @@ def message_of(error: BaseException) -> str:
 def typed(words: Sequence[str]) -> str:
     """Return the typed words: commands, options and phrases.
 
-    Of anything else only what sort it is.
+    Of other words only their sort.
     """
     from jovik.cli import COMMANDS
 

@@ -54,9 +54,9 @@ class LiveView:
     budget_ns : int, optional
         Time for all of it.
     aims : sequence of Aim, optional
-        What each task is measured against.
+        The references of each task.
     expected_bytes : int, optional
-        What all of it writes.
+        The bytes that all of it writes.
     """
 
     def __init__(
@@ -359,7 +359,7 @@ def _by_column(
 ) -> list[float | None]:
     """Return the mean of each part of the last minute.
 
-    What lies between two glances is like the one before.
+    The time between two looks is filled with the earlier one.
     """
     cells: list[list[float]] = [[] for _ in range(columns)]
     for at, value in series:

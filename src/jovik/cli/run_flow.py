@@ -56,7 +56,7 @@ def run_order(
     consent: EnduranceConsent = EnduranceConsent(),
     dry_run: bool = False,
     resumed: str | None = None,
-    told: Telling = Telling(),
+    telling: Telling = Telling(),
 ) -> int:
     """Run it and show the results.
 
@@ -68,7 +68,7 @@ def run_order(
     Raises
     ------
     JovikError
-        Whatever stopped it, after what was measured has been shown.
+        The failure that stopped it, after its results have been shown.
     """
 
     outcome = carry_out(
@@ -78,7 +78,7 @@ def run_order(
         consent=consent,
         dry_run=dry_run,
         resumed=resumed,
-        first_line=told.first_line,
+        first_line=telling.first_line,
     )
     if outcome is None:
         return 0
@@ -86,7 +86,7 @@ def run_order(
         with contextlib.suppress(ShelfError):
             _show_what_is_there(shelf, outcome, form)
         raise outcome.lost
-    return _show(shelf, outcome, form, each_pass=told.each_pass)
+    return _show(shelf, outcome, form, each_pass=telling.each_pass)
 
 
 def carry_out(
@@ -104,7 +104,7 @@ def carry_out(
     Parameters
     ----------
     first_line : str
-        What is said before the announcement.
+        The line before the announcement.
     """
 
     with (

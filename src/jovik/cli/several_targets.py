@@ -71,7 +71,7 @@ def run_several(
     Raises
     ------
     RunInterrupted
-        A person ended it; with what goes on with it.
+        The user ended it, with the command that continues it.
     """
 
     if asked.name is not None and len(asked.requests) > 1:

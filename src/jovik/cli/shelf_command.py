@@ -58,7 +58,7 @@ def export_command() -> None:
 def import_command() -> None:
     """Import the records in SOURCE.
 
-    What is there already stays, so that doing it twice changes nothing.
+    Existing records stay, so that a second import changes nothing.
 
     SOURCE is a zip that `export` wrote, or with --mapping a CSV table from elsewhere, whose figures
     are noted as readings, not as measured.

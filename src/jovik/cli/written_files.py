@@ -16,7 +16,7 @@ def say_written(
     Parameters
     ----------
     line : callable
-        What is said of a file to people.
+        The line for a user.
     """
     names = [str(p) for p in paths]
     if form == "json":

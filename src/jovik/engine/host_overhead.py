@@ -27,7 +27,7 @@ OTHERS_LIMIT = 0.01
 class HostOverhead:
     """How much longer a read and a write take to a program than to the drive, nanoseconds.
 
-    0 if that cannot be told.
+    0 if unknown.
     """
 
     read_ns: int = 0

@@ -65,7 +65,7 @@ class FileSession:
     seed : int
         Of the payload and the stamps.
     notes : tuple of str
-        What was said of the place before, for every result from here.
+        Notes on the place, for every result from here.
     """
 
     def __init__(

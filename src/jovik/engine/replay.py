@@ -355,7 +355,7 @@ class Replays:
     place : Storage
     buffers : Buffers
     attended : callable
-        Runs the threads of a replay to their end; what came of it.
+        Run the threads of a replay to their end, and return the result.
     """
 
     def __init__(

@@ -35,7 +35,7 @@ def floor_bytes(total_bytes: int, free_bytes: int, *, system: bool = False) -> i
     """Return the level at which a pass ends, because others have taken reserved space.
 
     Half of the reserve: a file system's own bookkeeping takes a little of it during any write.
-    `free_bytes` is what was free before the first write.
+    `free_bytes` is the space that was free before the first write.
     """
     reserved = reserved_bytes(total_bytes, system=system)
     return (reserved if free_bytes >= reserved else reserved_bytes(total_bytes)) // 2

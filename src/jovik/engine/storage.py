@@ -21,7 +21,7 @@ class Storage(Protocol):
     direct : bool
         Whether the operating system's cache is out of the way.
     writable : bool
-        Whether it may be written. What may not be written is read as it is.
+        Whether it may be written. Otherwise it is read as it is.
     block_bytes : int
         The smallest block it takes.
     """
@@ -41,7 +41,7 @@ class Storage(Protocol):
     def free_bytes(self) -> int:
         """Return the bytes that may still be written, without reserved space.
 
-        What the test file holds counts as free.
+        The test file's own bytes count as free.
         """
 
     def to_fill_bytes(self, percent: int) -> int:

@@ -69,7 +69,7 @@ def tapped(number: str) -> Iterator[Tap]:
     Raises
     ------
     TargetError
-        The kernel does not let that be done here: why, and what to do.
+        The kernel does not permit it here, with the reason and advice.
     """
     with _instance() as folder:
         spool = tempfile.TemporaryFile()  # noqa: SIM115 (whoever reads it closes it)
@@ -233,7 +233,7 @@ def recording_of(
     Parameters
     ----------
     lines : file
-        What `tapped` took down.
+        The events that `tapped` captured.
     begin_ns, end_ns : int
         Of the monotonic clock.
     process : int or None

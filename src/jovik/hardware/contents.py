@@ -52,7 +52,7 @@ class Contents:
     has_own : bool
         True if blocks were found that Jovik wrote.
     note : str
-        What could not be asked, empty if all could.
+        Checks that failed, empty if none did.
     """
 
     marks: tuple[str, ...] = ()

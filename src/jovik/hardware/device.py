@@ -252,7 +252,7 @@ def _usb_device(real: Path) -> Path | None:
 def port_of(device: BlockDevice, sys: Path = Path("/sys")) -> str:
     """Return a drive's USB port (``2-1.3``), ATA port (``ata3``) or PCI address.
 
-    Empty where that cannot be told.
+    Empty if unknown.
     """
     real = (sys / "block" / device.name).resolve()
     port = _usb_device(real)

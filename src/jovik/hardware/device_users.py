@@ -203,7 +203,7 @@ def _is(path: str | Path, image: tuple[int, int]) -> bool:
 def _backing_block(entry: Path, sys: Path) -> Path | None:
     """Return the device below a loop device, in sysfs.
 
-    None if it rests on a file or is no loop.
+    None if it is based on a file or is no loop device.
     """
     if not (entry / "loop").is_dir():
         return None

@@ -55,7 +55,7 @@ class Link:
     """A link as it runs now, and at best.
 
     `now` and `best` are words for people; the rates are payload bytes a second, None if they
-    cannot be told.
+    cannot be determined.
     """
 
     kind: str
@@ -113,7 +113,7 @@ def sata_link(gb_s: float, best_gb_s: float | None = None) -> Link:
 def usb_link(mb_s: int) -> Link:
     """Return a USB link in words and rates.
 
-    What both ends could do at best is not to be had from the kernel.
+    The kernel does not report the maximum that both ends support.
     """
     now = f"USB {mb_s / 1000:g} Gb/s" if mb_s >= 1000 else f"USB {mb_s} Mb/s"
     return Link("USB", now, "", USB_RATES.get(mb_s))

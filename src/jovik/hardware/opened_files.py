@@ -57,7 +57,7 @@ def watched(folder: str) -> Iterator[OpenedFiles]:
     Raises
     ------
     TargetError
-        The kernel does not tell: why, and what to do.
+        The kernel refuses, with the reason and advice.
     """
     libc = ctypes.CDLL(None, use_errno=True)
     libc.fanotify_mark.argtypes = [
@@ -135,7 +135,7 @@ def drop_from_memory(files: Sequence[OpenedFile]) -> tuple[int, int | None]:
     Returns
     -------
     files : int
-        How many there were; what was removed or replaced since is left alone.
+        The number of files. Files removed or replaced since are left alone.
     left_bytes : int or None
         What memory still holds of them, since somebody has it mapped, or None if the kernel does
         not tell.

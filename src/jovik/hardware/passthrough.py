@@ -23,7 +23,7 @@ def refuse_blank(data: bytes, size: int, what: str) -> None:
     Raises
     ------
     TargetError
-        With what is wrong.
+        With the reason.
     """
     if len(data) < size:
         raise TargetError(

@@ -32,11 +32,11 @@ class WriteSafety:
     refusals : tuple of str
         Reasons that nothing overrules, the weightiest first.
     unknown_content : str
-        What lies on it that nobody can name; empty if nothing was found.
+        Its content that cannot be identified, empty if there is none.
     blank : str
         How far it is known to be blank, in words; empty if something was found.
     note : str
-        What could not be looked for.
+        Checks that were not possible.
     """
 
     refusals: tuple[str, ...] = ()
@@ -119,7 +119,7 @@ def open_exclusively(device: BlockDevice, system: str | None) -> int:
     Raises
     ------
     TargetError
-        It cannot be opened, or somebody uses it.
+        It cannot be opened, or another process uses it.
     """
     try:
         fd = os.open(device.node, os.O_RDONLY | os.O_EXCL | os.O_CLOEXEC)
@@ -154,7 +154,7 @@ class ClaimedDevice:
     held_fd : int
         Keeps others away until it is closed.
     notes : tuple of str
-        How far it was blank, and what could not be looked for.
+        How far it was blank, and the checks that were not possible.
     """
 
     device: BlockDevice
@@ -180,7 +180,7 @@ def claim_for_writing(
     Raises
     ------
     TargetError
-        With what stands in the way; the device is not held then.
+        With the obstacles. The device is not held then.
     """
     fd = open_exclusively(chosen, system)
     try:

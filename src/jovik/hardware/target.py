@@ -113,7 +113,7 @@ def devices_under(target: str | None) -> list[BlockDevice]:
     Raises
     ------
     TargetError
-        No drive can be told under a folder.
+        No drive can be identified under a folder.
     UsageError
         A model drive.
     """

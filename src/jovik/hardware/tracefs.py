@@ -29,7 +29,7 @@ def trace_events() -> Iterator[Path]:
     Raises
     ------
     TargetError
-        The kernel has none, or does not let this process see them: why, and what to do.
+        The kernel has none, or does not let this process see them, with the reason and advice.
     """
     # Others than root may not even look into it, which is no error here.
     mounted = next((p for p in TRACE_FOLDERS if os.path.isdir(p / "events" / "block")), None)

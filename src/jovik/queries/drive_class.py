@@ -48,7 +48,7 @@ def standing_of(
 ) -> ClassStanding | None:
     """Return where results of a drive lie in its class.
 
-    None if its class cannot be told, or nothing of it was measured.
+    None if its class is unknown, or it was not measured.
     """
     try:
         found_class = class_of(drive)

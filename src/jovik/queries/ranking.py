@@ -132,7 +132,7 @@ def ranking_report(
     load : str, optional
         A load (`jovik.sheets.load.read_load`) to weigh the steps by.
     steady : bool
-        Rank by what was repeated until steady, else by everything else: the two are never mixed.
+        Rank by results that were repeated until steady, or by all others. The two are never mixed.
         Where nothing else was measured it is the steady state all the same.
 
     Raises
@@ -382,7 +382,7 @@ def _date(text: str) -> str:
 def _weights(load_name: str) -> Callable[[str], float]:
     """Return the weight of each kind of step for a load, by its class.
 
-    Copies and what has no class count nothing.
+    Copies and steps without a class have no weight.
     """
     weights = read_load(load_name).weights
 

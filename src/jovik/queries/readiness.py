@@ -26,7 +26,7 @@ from jovik.shelf.store import Shelf
 class DriveReadiness:
     """A drive, the degrees Celsius of its sensors, and its obstacles.
 
-    `circumstances` are what on this machine could make its figures differ.
+    `circumstances` are conditions of this machine that can make its figures differ.
     """
 
     device: BlockDevice

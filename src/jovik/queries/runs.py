@@ -29,9 +29,9 @@ def listed_runs(
     Parameters
     ----------
     since : str, optional
-        A date, ``2026-11-23``: only what was begun on that day or later.
+        A date, ``2026-11-23``: only runs begun on that day or later.
     rig : str, optional
-        Only what was measured there.
+        Only runs on this rig.
 
     Raises
     ------

@@ -32,11 +32,11 @@ class Slice:
     time : str or None
         The same as ISO 8601 UTC; None of a model drive, whose clock is virtual.
     read_bytes, read_ios, written_bytes, write_ios, errors : int
-        What was done in it.
+        The I/O in it.
     latency_mean_ns : float or None
         By Little's law, or None if nothing was done or the step has no depth.
     temperature_c : float or None
-        The last that a sensor said which can be believed.
+        The latest reading of a trusted sensor.
     """
 
     step: int

@@ -19,7 +19,7 @@ from jovik.shelf.store import Shelf
 class Upgraded:
     """Two drives step by step, with readings taken by the same method, and their results.
 
-    `slowed` is what their rigs may have held back.
+    `slowed` names results that their rigs may have limited.
     """
 
     old: Drive
@@ -37,7 +37,7 @@ def upgraded(shelf: Shelf, old: str, new: str, *, link_bytes_s: float | None = N
     Parameters
     ----------
     link_bytes_s : float, optional
-        What the link that the new drive will hang on carries.
+        The payload rate of the link of the new drive.
 
     Raises
     ------

@@ -55,7 +55,7 @@ def publish_client_page(
     Raises
     ------
     UsageError
-        The ending is neither, or the file is somebody else's.
+        The ending is neither, or the file belongs to another user.
     OutputError
         It cannot be written.
     """

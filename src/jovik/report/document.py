@@ -24,7 +24,7 @@ class Paragraph:
 class Bullets:
     """A list under a heading of its own, such as the best uses of a drive.
 
-    `mark` is what stands for a bullet.
+    `mark` replaces the bullet.
     """
 
     title: str

@@ -61,7 +61,7 @@ def filled(markdown: str, known: Known) -> str:
     UnknownNameError
         A placeholder, a step, a claim or a reading is not known: with the nearest.
     UsageError
-        What it stands for is not there, or a name is missing.
+        The named value does not exist, or a name is missing.
     """
     return PLACEHOLDER.sub(lambda m: _value(m[1], m[2], known, m[0]), markdown)
 

@@ -88,7 +88,7 @@ def publish_overview(
     *,
     each: bool = False,
     base_url: str | None = None,
-    said: Callable[[Path], None] = lambda _: None,
+    on_written: Callable[[Path], None] = lambda _: None,
     force: bool = False,
 ) -> list[Path]:
     """Write the page of all drives, with links to the reviews in its folder.
@@ -103,8 +103,8 @@ def publish_overview(
         Write the whole site (`jovik.report.site`): the review of every measured drive too.
     base_url : str, optional
         Where the site will be found.
-    said : callable
-        Told each file as soon as it is written: many reviews take long.
+    on_written : callable
+        Called with each file as soon as it is written, because many reviews take long.
     force : bool
         Whether files that Jovik did not make may be overwritten.
     """
@@ -114,7 +114,7 @@ def publish_overview(
     if each or base_url is not None:
         if _is_page(out):
             raise UsageError(f"{out} is one page, and a site has many", "name a folder with --out")
-        return publish_site(shelf, out, base_url=base_url, said=said, force=force)
+        return publish_site(shelf, out, base_url=base_url, on_written=on_written, force=force)
     names = shelf.sheets.page_addresses()
     folder = out.parent if _is_page(out) else out
     existing = {
@@ -125,7 +125,7 @@ def publish_overview(
     file = html_file(without_paths(document, folders_of(shelf.results.copied())), page)
     written = write_files([file], force=force)
     for path in written:
-        said(path)
+        on_written(path)
     return written
 
 

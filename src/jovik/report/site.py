@@ -78,7 +78,7 @@ def publish_site(
     folder: Path,
     *,
     base_url: str | None = None,
-    said: Callable[[Path], None] = lambda _: None,
+    on_written: Callable[[Path], None] = lambda _: None,
     force: bool = False,
 ) -> list[Path]:
     """Write the whole site, as far as it is not as it should be already.
@@ -88,8 +88,8 @@ def publish_site(
     base_url : str, optional
         Where it will be found: pictures for those who link to it, and a map for search engines,
         need that.
-    said : callable
-        Told each file as soon as it is written.
+    on_written : callable
+        Called with each file as soon as it is written.
 
     Returns
     -------
@@ -111,7 +111,7 @@ def publish_site(
     def keep(paths: Sequence[Path]) -> None:
         written.extend(paths)
         for path in paths:
-            said(path)
+            on_written(path)
 
     gone = {n for n in names if not (folder / n).exists()}
     stale = [

@@ -1,6 +1,6 @@
 """Runs from an order to the shelf.
 
-What is to be run and on what, what it will cost, and carrying it out.
+The request, its cost, and carrying it out.
 """
 
 from jovik.runs.enrolment import EnrolledBy, Enrolment, sheet_for

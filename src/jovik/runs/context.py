@@ -63,7 +63,7 @@ class RunConditions:
 class RunOptions:
     """How a plan is run.
 
-    The seed that everything random comes from, what an error does, and the time for all of it.
+    The seed of everything random, the reaction to an error, and the time for all of it.
     """
 
     seed: int = 1

@@ -19,7 +19,7 @@ def cost_of(
     Raises
     ------
     TargetError
-        A step asks for a share of what is free, and that cannot be told.
+        A step asks for a percentage of the free space, which is unknown.
     """
     cost = PlanCost(rate_bytes_s)
     for task in tasks:
@@ -46,7 +46,7 @@ def time_of(
 ) -> int:
     """Return the time a task is expected to take, prefilling left aside, nanoseconds.
 
-    `filled_bytes` is what a fill before it will have taken.
+    `filled_bytes` is the space that an earlier fill will have taken.
     """
     step = task.step.resolve(session, filled_bytes)
     return round(step.pass_time_ns(session, rate_bytes_s) * task.repeat.most)

@@ -54,7 +54,7 @@ def sheet_for(shelf: Shelf, place: Target, name: str | None, *, enrol: bool = Tr
     Parameters
     ----------
     enrol : bool
-        Whether a new drive is put on the shelf; it is only said what its sheet would be otherwise.
+        If true, add an unknown drive to the shelf. Otherwise only return the sheet it would get.
 
     Raises
     ------
@@ -159,7 +159,7 @@ def _of_device(device: BlockDevice) -> Drive:
 def _class_of_disk(device: BlockDevice) -> str | None:
     """Return the class of a disk by how fast it turns.
 
-    Other classes are told from the sheet itself.
+    Other classes follow from the sheet itself.
     """
     if device.rpm is None:
         return None

@@ -21,7 +21,7 @@ def open_session(request: RunRequest) -> Session:
     Raises
     ------
     UsageError
-        Permission to destroy was given for what is no raw device.
+        Permission to destroy was given for a target that is no raw device.
     TargetError
         The plan writes to a raw device and something stands in the way.
     """

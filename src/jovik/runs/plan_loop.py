@@ -60,7 +60,7 @@ def run_plan(
     Raises
     ------
     TargetError
-        A step asks what the target cannot take; nothing has been written then.
+        A step is impossible on the target. Nothing has been written then.
     DriveError
         An I/O failed and errors stop the run; the pass is with the sink.
     KeyboardInterrupt
@@ -122,7 +122,7 @@ def _share(
 ) -> TimeAllowance | None:
     """Return the time that a step may take.
 
-    Its part of what is left of the budget, by how long each is expected to take.
+    Its part of the remaining budget, by the expected time of each.
     """
     budget = context.options.budget_ns
     if budget is None:

@@ -29,7 +29,7 @@ class PreparedRun:
     """A request on an open session, and its estimated cost.
 
     `rate_bytes_s` is what the drive is taken to write, `times_ns` how long each task should last.
-    `least` is what it costs with the fewest rounds, where some are repeated until steady.
+    `least` is the cost with the fewest rounds, if some are repeated until steady.
     """
 
     request: RunRequest

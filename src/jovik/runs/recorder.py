@@ -35,7 +35,7 @@ def drive_under(target: str) -> BlockDevice:
     Raises
     ------
     TargetError
-        No drive can be told there.
+        No drive can be identified there.
     """
     resolved = resolve(target)
     device = resolved.device if isinstance(resolved, DeviceTarget) else None
@@ -62,7 +62,7 @@ class Taken:
     cold_files : int or None
         How many files memory was made to forget before each, or None if nothing was asked for.
     held_bytes : int or None
-        What memory held of them nevertheless, at most, or None if the kernel does not tell.
+        Bytes of them that memory still held, or None if the kernel does not report it.
     left_out : int
         Openings of further files, which were too many to keep track of.
     interrupted : bool
@@ -96,7 +96,7 @@ def take(
     repeat: int = 1,
     cold: bool = False,
     keep_names: bool = False,
-    told: Callable[[str], None] = lambda _: None,
+    on_progress: Callable[[str], None] = lambda _: None,
 ) -> Taken:
     """Record the requests to the drive under `target` while a command runs, `repeat` times.
 
@@ -111,7 +111,7 @@ def take(
         before each time that is recorded.
     keep_names : bool
         Keep the command's arguments, and the names of the files that it opened, in the recording.
-    told : callable
+    on_progress : callable
         Given a line before each time.
 
     Raises
@@ -131,7 +131,7 @@ def take(
     files: list[OpenedFile] = []
     left_out = 0
     if cold:
-        told("a first time, to see which files it opens")
+        on_progress("a first time, to see which files it opens")
         files, left_out = _rehearsed(words, target, device, time_ns)
         if keep_names:
             about["files"] = tuple(sorted(f.path for f in files))
@@ -140,7 +140,7 @@ def take(
             count, omitted = drop_from_memory(files)
             held = max(omitted, held or 0) if omitted is not None else None
         if repeat > 1:
-            told(f"{number + 1} of {repeat}")
+            on_progress(f"{number + 1} of {repeat}")
         one, interrupted = _once(words, device, name, time_ns, about)
         recordings.append(one)
         if interrupted:

@@ -40,7 +40,7 @@ class RunRequest:
     plan : str
         Its name, or ``phrases``.
     trimmed : tuple of str
-        What a time budget took away, in words.
+        The omissions of a time budget, in words.
     engine, seed, stop_on_error, budget_ns
         See `jovik measure --help`.
     destroy : str or None
@@ -48,7 +48,7 @@ class RunRequest:
     content_worthless : bool
         Whether content of it that nobody can name may be overwritten.
     sample_name, rig_name, rig_notes, keep_serial
-        What the sample and the rig are called.
+        The names of the sample and the rig.
     excluded : str or None
         Why the run counts for nothing from the start.
     """

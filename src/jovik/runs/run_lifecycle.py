@@ -34,7 +34,7 @@ from jovik.shelf.writer import RunWriter
 class RunOutcome:
     """The outcome of a run.
 
-    Its name, what stopped it before its end, and whether its last passes still wait for the shelf.
+    Its name, its failure, and whether its last passes still wait for the shelf.
     """
 
     run: str

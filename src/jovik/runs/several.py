@@ -22,7 +22,7 @@ IO_WORDS = ("sequential", "random")
 def split_words(words: Sequence[str]) -> tuple[list[str], list[str]]:
     """Return the targets that a command's words begin with, and the phrases after them.
 
-    The first word is a target whatever it looks like; a phrase is known by what it begins with.
+    The first word is a target in any case. A phrase is recognised by its beginning.
     """
     first_words = {*IO_WORDS, *(s.word for s in STEPS)}
     count = 1
@@ -58,7 +58,7 @@ def every_drive() -> DrivesHere:
     Raises
     ------
     TargetError
-        There is none that can be measured; with what there is and why not.
+        There is no drive that can be measured, with the reasons.
     """
     folders: list[Path] = []
     left_out: list[LeftOutDrive] = []
@@ -146,7 +146,7 @@ def _drive_of(target: Target) -> str | None:
 def device_under(target: Target) -> BlockDevice | None:
     """Return the drive that a target is or lies on.
 
-    None of a model drive, or if it cannot be told.
+    None for a model drive, or if unknown.
     """
     if isinstance(target, DeviceTarget):
         return target.device

@@ -1,6 +1,6 @@
 """The tasks of a run.
 
-Each step of a plan with how often it is repeated, and what a time budget leaves of it.
+Each step of a plan with its repetitions, within a time budget.
 """
 
 from __future__ import annotations
@@ -40,7 +40,7 @@ def tasks_of(
     Parameters
     ----------
     passes : (least, most), optional
-        What the person asks for, above what the plan says.
+        The repetitions that the user asks for, which override the plan's.
     precision : float, optional
         Repeat until the interval is this narrow.
     """

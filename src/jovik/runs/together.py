@@ -108,7 +108,7 @@ class _InStep:
     """An observer that starts each pass with those of the others."""
 
     together: Together
-    told: Callable[[StepResult], None]
+    on_result: Callable[[StepResult], None]
 
     def preparing(self, position: int, step: Step, size_bytes: int) -> ProgressCallback:
         return self._look
@@ -118,26 +118,26 @@ class _InStep:
         return self._look
 
     def finished(self, position: int, result: StepResult) -> None:
-        self.told(result)
+        self.on_result(result)
 
     def _look(self, _: Progress) -> None:
         self.together.look()
 
 
 def execute_together(
-    runs: Sequence[tuple[PreparedRun, StartedRun]], told: Callable[[StepResult], None]
+    runs: Sequence[tuple[PreparedRun, StartedRun]], on_result: Callable[[StepResult], None]
 ) -> tuple[list[RunOutcome], bool]:
     """Execute runs at the same moment, each in a thread of its own.
 
     Parameters
     ----------
-    told : callable
-        Told each result as soon as its step is finished, from any thread.
+    on_result : callable
+        Called with each result as soon as its step is finished, from any thread.
 
     Returns
     -------
     tuple
-        What came of each, and whether all passes were made at the same moment.
+        The outcome of each, and whether all passes were made at the same moment.
     """
     together = Together(len(runs))
     outcomes: list[RunOutcome | None] = [None] * len(runs)
@@ -146,7 +146,7 @@ def execute_together(
     def one(at: int) -> None:
         ready, begun = runs[at]
         try:
-            outcomes[at] = execute(ready, begun, _InStep(together, told))
+            outcomes[at] = execute(ready, begun, _InStep(together, on_result))
         except JovikError as error:
             outcomes[at] = RunOutcome(begun.writer.id, error)
         except BaseException as error:

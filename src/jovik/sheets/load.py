@@ -46,7 +46,7 @@ class Load:
     Attributes
     ----------
     read_bytes_s, write_bytes_s : float
-        What it needs all the time.
+        Its continuous demand.
     random : bool
         Whether it falls all over the drive.
     block_bytes, depth : int

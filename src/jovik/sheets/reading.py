@@ -33,7 +33,7 @@ LOWER_IS_BETTER = ("s", "dB", "dBA", "dB(A)", "W", "g", "C")
 class Reading:
     """One figure taken by other means.
 
-    `unit` is ``s``, ``bytes/s`` or ``IOPS`` for what has one of those, else as it was written.
+    `unit` is ``s``, ``bytes/s`` or ``IOPS`` if it has one of those, otherwise as written.
     `phrase` is the step that measures the same quantity, if there is one.
     """
 
@@ -237,7 +237,7 @@ def read_csv(text: str, where: str) -> list[Reading]:
     Raises
     ------
     UsageError
-        Not such a file: the line and what is wrong with it.
+        Not such a file, with the line and the reason.
     """
     rows = _named_rows(text, where)
     _, columns = next(rows, (0, {}))
@@ -303,7 +303,7 @@ def read_mapped(
     Raises
     ------
     UsageError
-        The mapping is none, or the table is not as it says: the line and what is wrong with it.
+        The mapping is invalid, or the table does not match it, with the line and the reason.
     """
     how = read_toml(mapping, mapping_where, Mapping)
     if bool(how.drive_column) == bool(how.drive):

@@ -49,7 +49,7 @@ def check(
     Parameters
     ----------
     progress : callable
-        Told how many passes of how many have been looked at.
+        Called with the number of checked passes and of all.
     """
     faults: list[str] = []
     with engine.connect() as c:

@@ -64,7 +64,7 @@ class ImportCounts:
 def merge(engine: sa.Engine, archive: Archive, only: str | None = None) -> ImportCounts:
     """Import the records of an archive, in one transaction.
 
-    What is there already stays as it is.
+    Existing records stay as they are.
 
     Drives are the same by name, units by serial, rigs by name, runs by their id, passes by their
     step and number; so merging twice changes nothing the second time. A step that is finished here
@@ -73,7 +73,7 @@ def merge(engine: sa.Engine, archive: Archive, only: str | None = None) -> Impor
     Raises
     ------
     UsageError
-        The archive is not whole, or holds what no shelf does; nothing is changed then.
+        The archive is damaged, or contains impossible records. The shelf is unchanged then.
     """
     try:
         with engine.begin() as c:

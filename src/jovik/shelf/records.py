@@ -329,7 +329,7 @@ def read_step(
     Raises
     ------
     DamagedRecord
-        With what keeps it from being read.
+        With the reason why it cannot be read.
     """
     if read_phrase(row["phrase"]).kind != row["kind"]:
         raise DamagedRecord(f"'{row['phrase']}' is not of the kind '{row['kind']}'")

@@ -1,6 +1,6 @@
 """Results found on a shelf.
 
-What its records become, and which of many is the newest of its kind.
+How rows become records, and which of many is the newest of its kind.
 """
 
 from __future__ import annotations
@@ -346,7 +346,7 @@ class Results:
     def of_run(self, key: str, *, counted: bool = False) -> list[StepResult]:
         """Return every step of a run that has passes, in order.
 
-        `counted` without what was excluded.
+        `counted` leaves exclusions out.
         """
         where = run.c.id == key
         if counted:

@@ -227,12 +227,12 @@ class ReplayStep(Step):
         return run.finish(traces, notes)
 
 
-def overhead_notes(told: ReplayRecord) -> list[str]:
+def overhead_notes(record: ReplayRecord) -> list[str]:
     """Return the time subtracted from think times, if any was.
 
     To one digit: the kernel counts whole milliseconds over 500 requests.
     """
-    longer = {"read": told.overhead_read_ns, "write": told.overhead_write_ns}
+    longer = {"read": record.overhead_read_ns, "write": record.overhead_write_ns}
     words = " and ".join(f"a {word} about {show_time(ns, 1)}" for word, ns in longer.items() if ns)
     if not words:
         return []

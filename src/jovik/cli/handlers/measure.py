@@ -66,7 +66,7 @@ def measure(
             form,
             consent=consent,
             dry_run=dry_run,
-            told=Telling(enrolment_line(enrolment), each_pass),
+            telling=Telling(enrolment_line(enrolment), each_pass),
         )
 
 

@@ -54,13 +54,15 @@ def report(
         if drive is None:
             written: list[Path] = []
 
-            def said(path: Path) -> None:
+            def on_written(path: Path) -> None:
                 # People see each page as it is made; a script gets one answer.
                 written.append(path)
                 if form == "table":
                     say_written(form, [path])
 
-            publish_overview(shelf, out, each=each, base_url=address, said=said, force=force)
+            publish_overview(
+                shelf, out, each=each, base_url=address, on_written=on_written, force=force
+            )
             if form != "table":
                 say_written(form, written)
             return 0

@@ -39,7 +39,7 @@ def take(
             repeat=repeat,
             cold=cold,
             keep_names=keep_names,
-            told=lambda line: echo(line, err=True),
+            on_progress=lambda line: echo(line, err=True),
         )
         write_recording(taken.middle, out, force=force)
     output.show(recording(str(out), None, taken), form)

@@ -40,7 +40,7 @@ ARGUMENTS = (_words, _words, _words, _words, _words, _words, types.CPointer(type
 def blocking_loop(cfg, ctl, shared, slices, counts, out, generations, scratch):
     """One thread's pass.
 
-    One I/O at a time until the time is over, the amount is done or it is told to stop.
+    Make one I/O at a time until the time is over, the amount is done or a stop is requested.
 
     Parameters are as for `uring_loop`; `shared` (int64, shape (24,)) is common to the threads of a
     worker: the next sequential block, the I/Os issued, and errors, each on a cache line of its own.

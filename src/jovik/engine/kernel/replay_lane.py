@@ -65,7 +65,7 @@ def replay_lane(cfg, ctl, mine, requests, done, issued, slices, counts, out, scr
         When each completed, by its rank in the recording, and was issued; 0 before. All lanes share
         them.
     slices, counts : int64
-        What is recorded.
+        The recorded values.
     scratch : int64
         Memory to work in.
     """

@@ -75,7 +75,7 @@ def replay_loop(cfg, ctl, sqes, cqes, requests, done, slices, counts, out, scrat
     done : int64, shape (n,)
         When each completed, by its rank in the recording; 0 before.
     slices, counts : int64
-        What is recorded.
+        The recorded values.
     scratch : int64
         Memory to work in.
     """

@@ -79,7 +79,7 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy, scr
     sqes : int64, shape (entries, 8); cqes : int64, shape (entries, 2)
         The rings.
     slices : int64, shape (rows, 5); counts : int64, shape (2, buckets)
-        What is recorded.
+        The recorded values.
     generations : int32, shape (units,) or (1,); busy : uint8, shape (blocks,) or (1,)
         For verifying: the last write to each unit; blocks with a write in flight.
     scratch : int64, shape (SLOTS + SLOT_ARRAYS * depth,)
