@@ -13,9 +13,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from enum import StrEnum
-from typing import Any
 
 from jovik.analysis.statistics import interval
 
@@ -41,9 +40,9 @@ class SettlingOutcome(StrEnum):
 class SettlingGoal:
     """The goal of settling a claim.
 
-    `share_per_rate` makes a rate in bytes a second a share of the claim; `least_share` is what
-    meets it; `choice` is among how many steps this one is the best; `prior` are the shares of
-    earlier passes.
+    `share_per_rate` turns a rate in bytes a second into a fraction of the claim, and `least_share`
+    meets it. `choice` is the number of steps of which this one is the best, and `prior` are the
+    fractions of earlier passes.
     """
 
     share_per_rate: float
@@ -64,15 +63,6 @@ class SettlingGoal:
         if on_margin(figure.least, figure.most):
             return SettlingOutcome.ON_MARGIN
         return SettlingOutcome.UNDECIDABLE if len(shares) >= MOST_PASSES else None
-
-    def as_json(self) -> dict[str, Any]:
-        """As a run keeps it, to be resumed."""
-        return asdict(self)
-
-    @classmethod
-    def from_json(cls, stored: dict[str, Any]) -> SettlingGoal:
-        """Return the goal that `as_json` stored."""
-        return cls(**stored | {"prior": tuple(stored["prior"])})
 
 
 def look_confidence(choice: int = 1) -> float:

@@ -16,10 +16,12 @@ import psutil
 from jovik.analysis.claims import ClaimVerdict, Verdict, settling_goal
 from jovik.analysis.settling import MOST_PASSES, SettlingGoal
 from jovik.base.errors import UsageError
+from jovik.base.plain_data import plain
 from jovik.hardware.target import Target, resolve
 from jovik.runs.identification import machine_id
 from jovik.runs.repetition import RepetitionPolicy
 from jovik.runs.task import Task, tasks_of
+from jovik.shelf.records import typed
 from jovik.shelf.runs import RunRecord
 from jovik.shelf.store import Shelf
 from jovik.steps import IoStep, Plan, load_plan, parse
@@ -88,7 +90,7 @@ class RunRequest:
                     "least": t.repeat.least,
                     "most": t.repeat.most,
                     "precision": t.repeat.precision,
-                    "goal": t.repeat.goal.as_json() if t.repeat.goal else None,
+                    "goal": plain(t.repeat.goal),
                 }
                 for t in self.tasks
             ],
@@ -269,7 +271,7 @@ def _tasks(record: Mapping[str, Any]) -> tuple[Task, ...]:
                 t["least"],
                 t["most"],
                 t["precision"],
-                SettlingGoal.from_json(t["goal"]) if t.get("goal") else None,
+                typed(SettlingGoal, t["goal"], "a goal") if t.get("goal") else None,
             ),
             t["spare"],
             t.get("ladder"),
