@@ -8,19 +8,7 @@ from jovik.cli.completion import drives
 from jovik.cli.handled_by import answered_by, handled_by
 from jovik.cli.naming_group import NamingGroup
 from jovik.cli.options import F, format_option, shelf_option
-
-DRIVE_OPTIONS = {
-    "maker": "Who makes it.",
-    "model": "The model's name.",
-    "capacity": "As printed, such as 1TB.",
-    "interface": "Such as 'PCIe 4.0 x4' or 'SATA 6 Gb/s'.",
-    "medium": "Such as 'solid state' or 'spinning'.",
-    "price": "Such as '89 EUR'.",
-    "warranty": "Such as '5 years'.",
-    "endurance": "Rated bytes written, such as 600TB.",
-    "flash": "Raw flash, such as 1100GB, if it is known.",
-    "class": "Its class (jovik fit --classes), if the interface does not determine it.",
-}
+from jovik.sheets.drive_facts import DRIVE_FACTS
 
 
 @click.group(cls=NamingGroup)
@@ -36,8 +24,8 @@ def sheet() -> None:
 
 
 def _drive_options(command: F) -> F:
-    for key, text in reversed(DRIVE_OPTIONS.items()):
-        command = click.option(f"--{key}", help=text)(command)
+    for fact in reversed(DRIVE_FACTS):
+        command = click.option(f"--{fact.key}", help=fact.help)(command)
     return command
 
 

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from jovik.base.errors import UnknownNameError, UsageError
-from jovik.base.quantities import show_size
+from jovik.sheets.drive_facts import DRIVE_FACTS
 from jovik.sheets.sheet import Claim, Drive, Sheet
 
 
@@ -27,33 +27,15 @@ class Change:
         return f"{self.what}: {self.after}{was}"
 
 
-_FACTS: dict[str, Callable[[Drive], str]] = {
-    "name": lambda d: d.name,
-    "maker": lambda d: d.maker,
-    "model": lambda d: d.model,
-    "capacity": lambda d: show_size(d.capacity_bytes) if d.capacity_bytes is not None else "",
-    "interface": lambda d: d.interface,
-    "medium": lambda d: d.medium,
-    "price": lambda d: d.spelled_price,
-    "warranty": lambda d: f"{d.warranty_years:g} years" if d.warranty_years is not None else "",
-    "endurance": lambda d: show_size(d.endurance_bytes) if d.endurance_bytes is not None else "",
-    "flash": lambda d: show_size(d.flash_bytes) if d.flash_bytes is not None else "",
-    "class": lambda d: d.class_name or "",
-}
-"""The compared facts of a drive, and their spelling."""
-
-
 def differences(before: Sheet, after: Sheet) -> list[Change]:
     """Return everything that differs, the drive first, then its claims."""
     return [*_of_drive(before.drive, after.drive), *_of_claims(before.claims, after.claims)]
 
 
 def _of_drive(before: Drive, after: Drive) -> list[Change]:
-    return [
-        Change(what, spell(before) or None, spell(after) or None)
-        for what, spell in _FACTS.items()
-        if spell(before) != spell(after)
-    ]
+    spellings = [("name", before.name, after.name)]
+    spellings += [(f.key, f.shown(before), f.shown(after)) for f in DRIVE_FACTS]
+    return [Change(what, old or None, new or None) for what, old, new in spellings if old != new]
 
 
 def _of_claims(before: Sequence[Claim], after: Sequence[Claim]) -> list[Change]:

@@ -31,6 +31,7 @@ from jovik.base.quantities import (
     spell_time,
 )
 from jovik.base.toml_files import Size, StrictModel, explain, from_text, read_toml
+from jovik.sheets.drive_facts import DRIVE_FACTS
 from jovik.steps.io_clauses import CLAUSES
 from jovik.steps.tokens import Cursor
 
@@ -368,23 +369,9 @@ def write_sheet(sheet: Sheet) -> str:
     document = tomlkit.document()
     table = tomlkit.table()
     table["name"] = drive.name
-    for key, value in (
-        ("maker", drive.maker),
-        ("model", drive.model),
-        ("capacity", spell_size(drive.capacity_bytes) if drive.capacity_bytes is not None else ""),
-        ("interface", drive.interface),
-        ("medium", drive.medium),
-        ("price", drive.spelled_price),
-        ("warranty", f"{drive.warranty_years:g} years" if drive.warranty_years is not None else ""),
-        (
-            "endurance",
-            spell_size(drive.endurance_bytes) if drive.endurance_bytes is not None else "",
-        ),
-        ("flash", spell_size(drive.flash_bytes) if drive.flash_bytes is not None else ""),
-        ("class", drive.class_name or ""),
-    ):
-        if value:
-            table[key] = value
+    for fact in DRIVE_FACTS:
+        if value := fact.exact(drive):
+            table[fact.key] = value
     document["drive"] = table
     if sheet.claims:
         claims = tomlkit.aot()
