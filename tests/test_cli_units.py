@@ -9,6 +9,7 @@ import pytest
 from tests.conftest import Program
 
 COMET = "Veldhaar Comet 2TB"
+UNITS = {"MB/s": 1e6, "MiB/s": 2**20, "GB/s": 1e9}
 STEPS = ("sequential read 1MiB depth 8 for 1s", "random read 4KiB for 1s")
 
 
@@ -70,3 +71,19 @@ def test_both_have_a_key(measured: Program) -> None:
 
 def test_a_wrong_unit_is_refused(measured: Program) -> None:
     assert "'MB/s', 'MiB/s', 'GB/s'" in measured("rank", "--units", "kB/s", status=2).err
+
+
+def test_a_stored_note_is_shown_in_the_unit_too(jovik: Program) -> None:
+    steps = ("sequential write 1MiB depth 8 for 1s", "rest until recovered")
+    jovik("measure", "model:comet", *steps, "--passes", "2")
+    shown = {u: jovik("runs", "show", "last", "--notes", "--units", u).out for u in UNITS}
+    rates = {
+        unit: re.search(rf"a short write at ([\d,.]+) {unit}, ([\d,.]+) {unit} at first", told)
+        for unit, told in shown.items()
+    }
+    for unit, scale in UNITS.items():
+        found, stored = rates[unit], rates["MB/s"]
+        assert found is not None and stored is not None, shown[unit]
+        for one, other in zip(found.groups(), stored.groups(), strict=True):
+            as_shown = float(one.replace(",", "")) * scale
+            assert as_shown == pytest.approx(float(other.replace(",", "")) * 1e6, rel=0.006)

@@ -31,7 +31,7 @@ from jovik.analysis.steady_state import steady_notes
 from jovik.analysis.step_result import Limit, LimitSource, PassFigures, StepResult
 from jovik.base.findings import NotSustained, Shape
 from jovik.base.interval import Interval
-from jovik.base.quantities import show_size, show_time
+from jovik.base.quantities import in_rate_unit, show_size, show_time
 from jovik.base.trace import Latencies
 from jovik.sheets.sheet import Claim
 from jovik.steps import IoStep
@@ -235,7 +235,7 @@ def _verdict(claim: Claim, best: Candidate, margin: float, why: str, choice: int
         verdict, reason = (
             Verdict.HELD,
             f"the {limit.what} here carries {claim.shown(_in_unit(claim, limit, result))} at "
-            f"most: {limit.note}",
+            f"most: {in_rate_unit(limit.note)}",
         )
     elif verdict is Verdict.CLOSE and figure.low is not None and figure.high is not None:
         near = best.looks and figure.low > 0 and on_margin(figure.low, figure.high)
@@ -324,7 +324,7 @@ def _sustained_verdict(
         verdict, reason = (
             Verdict.HELD,
             f"the {limit.what} here carries {claim.shown(_in_unit(claim, limit, result))} at "
-            f"most: {limit.note}",
+            f"most: {in_rate_unit(limit.note)}",
         )
     elif verdict is Verdict.CLOSE:
         reason = "a longer write would settle it"

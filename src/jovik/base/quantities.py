@@ -10,7 +10,7 @@ import math
 import re
 from fractions import Fraction
 
-from jovik.base.rate_unit import per_unit, rate_unit
+from jovik.base.rate_unit import RATE_UNITS, per_unit, rate_unit
 
 SIZES: dict[str, int] = {
     "B": 1,
@@ -333,6 +333,20 @@ def show_size(size_bytes: float, digits: int = 3) -> str:
 def show_rate(rate_bytes_s: float, digits: int = 3) -> str:
     """Return a rate for people, in MB/s as makers advertise unless another unit was chosen."""
     return f"{significant(rate_bytes_s * per_unit(), digits)} {rate_unit()}"
+
+
+_RATE = re.compile(rf"(?<![\w.])([\d,]+(?:\.\d+)?) ({'|'.join(RATE_UNITS)})(?!\w)")
+
+
+def in_rate_unit(text: str) -> str:
+    """Return a stored note with its rates in the unit that rates are shown in."""
+
+    def converted(match: re.Match[str]) -> str:
+        if match[2] == rate_unit():
+            return match[0]
+        return show_rate(float(match[1].replace(",", "")) * RATE_UNITS[match[2]])
+
+    return _RATE.sub(converted, text)
 
 
 def show_time(time_ns: float, digits: int = 3) -> str:

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from jovik.analysis.comparability import long_write_of, steady_step
 from jovik.analysis.fullness import empty_against_full
 from jovik.analysis.step_result import StepResult
-from jovik.base.quantities import show_rate, show_size
+from jovik.base.quantities import in_rate_unit, show_rate, show_size
 from jovik.charts.instrument import instrument_chart
 from jovik.charts.ladder import ladder_chart
 from jovik.charts.latency import latency_chart
@@ -113,7 +113,7 @@ def how_section(shelf: Shelf, runs: Runs) -> Section:
             r.step.label,
             x.what,
             show_rate(x.rate_bytes_s),
-            x.note,
+            in_rate_unit(x.note),
         )
         for _, results in runs
         for r in results

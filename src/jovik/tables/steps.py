@@ -17,7 +17,7 @@ from jovik.analysis.step_result import Conditions, StepResult
 from jovik.base.findings import Disturbance
 from jovik.base.interval import Interval
 from jovik.base.plain_data import plain
-from jovik.base.quantities import show_rate, show_size, show_time_or_dash, significant
+from jovik.base.quantities import in_rate_unit, show_rate, show_size, show_time_or_dash, significant
 from jovik.base.rate_unit import iops_first, per_unit, rate_unit
 from jovik.shelf.runs import RunRecord
 from jovik.steps import IoStep, parse
@@ -243,8 +243,11 @@ def _said(results: Sequence[StepResult], *, deciding: bool = False) -> list[str]
     steps_of: dict[str, list[int]] = {}
     for number, r in enumerate(results, 1):
         lines = [
-            *(() if deciding else r.notes),
-            *(f"limited by the {x.what} ({x.note}), {show_rate(x.rate_bytes_s)}" for x in r.limits),
+            *(() if deciding else map(in_rate_unit, r.notes)),
+            *(
+                f"limited by the {x.what} ({in_rate_unit(x.note)}), {show_rate(x.rate_bytes_s)}"
+                for x in r.limits
+            ),
         ]
         lines += [f"{r.errors} error{'s' if r.errors > 1 else ''}"] if r.errors else []
         for note in lines:
