@@ -18,6 +18,7 @@ from jovik.simulator import ModelDrive, ModelSession, load_model, model_names
 from jovik.simulator.drive_state import RateNoise
 from jovik.simulator.parameters import UnreadableRange
 from jovik.steps import parse_access
+from tests.conftest import Program
 
 
 def watch(_: Progress) -> None:
@@ -379,3 +380,45 @@ def test_runs_differ_by_their_spread_and_passes_remember() -> None:
     rest = passes - passes.mean()
     together = (rest[:, 1:] * rest[:, :-1]).mean() / (rest * rest).mean()
     assert together == pytest.approx(0.6, abs=0.12)
+
+
+MODEL = """
+[drive]
+name = "{name}"
+capacity = "{capacity}"
+
+[behaviour]
+read_latency = "52us"
+write_latency = "14us"
+sequential_latency = "18us"
+read_rate = "7250MB/s"
+write_rate = "6050MB/s"
+read_iops = 640000
+write_iops = 760000
+direct_write_rate = "1750MB/s"
+drain_rate = "900MB/s"
+capacity = "{capacity}"
+{serial}
+"""
+
+
+def test_two_model_files_are_two_drives(jovik: Program) -> None:
+    def model(file: str, name: str, capacity: str = "1TB", serial: str = "") -> str:
+        text = MODEL.format(name=name, capacity=capacity, serial=serial)
+        (jovik.folder / file).write_text(text)
+        return f"model:{file}"
+
+    step = ["random read 4KiB for 100ms within 8MB", "--passes", "2"]
+    for target in (model("a.toml", "Halden A"), model("b.toml", "Halden B")):
+        jovik("measure", target, *step)
+    jovik("measure", "model:a.toml", *step)
+    runs = jovik("runs", "--format", "json").json["runs"]
+    assert [r["drive"] for r in runs] == ["Halden A", "Halden B", "Halden A"]
+    jovik("sheet", "rename", "Halden A", "Renamed")
+    jovik("measure", "model:a.toml", *step)
+    assert jovik("runs", "--format", "json").json["runs"][0]["drive"] == "Renamed"
+    # A serial that is written in both files is one drive's only.
+    jovik("measure", model("c.toml", "Halden C", serial='serial = "S1"'), *step)
+    for file, name, capacity in (("d.toml", "Halden D", "1TB"), ("e.toml", "Halden C", "2TB")):
+        told = jovik("measure", model(file, name, capacity, 'serial = "S1"'), *step, status=2).err
+        assert "of 'Halden C', which is another drive" in told and "--drive" in told

@@ -23,6 +23,7 @@ from jovik.runs.identification import serial_hash
 from jovik.sheets.drive_class import class_names
 from jovik.sheets.sheet import Drive, Sheet
 from jovik.shelf.store import Shelf
+from jovik.simulator.catalogue import ModelDrive, derived_serial
 
 LONGEST_NAME = 80
 ROUND_CAPACITY = 0.005
@@ -70,10 +71,11 @@ def sheet_for(shelf: Shelf, place: Target, name: str | None, *, enrol: bool = Tr
 
         model = load_model(place.name)
         known = shelf.sheets.drive_of_serial(serial_hash(model.behaviour.serial))
-        return Enrolment(
-            shelf.sheets.get(known) if known else _enrol(shelf, model.sheet, enrol),
-            EnrolledBy.MODEL_DRIVE,
-        )
+        if known is None:
+            return Enrolment(_enrol(shelf, model.sheet, enrol), EnrolledBy.MODEL_DRIVE)
+        sheet = shelf.sheets.get(known)
+        _refuse_another(sheet, model)
+        return Enrolment(sheet, EnrolledBy.MODEL_DRIVE)
     device: BlockDevice | None = None
     mount: Mount | None = None
     if isinstance(place, DeviceTarget):
@@ -111,6 +113,28 @@ def _enrol(shelf: Shelf, sheet: Sheet, enrol: bool) -> Sheet:
             if name not in shelf.sheets.names():
                 raise
     return shelf.sheets.get(name)
+
+
+def _refuse_another(sheet: Sheet, model: ModelDrive) -> None:
+    """Refuse a model drive whose serial belongs to another drive.
+
+    Only facts that both sheets have decide. A drive may have been renamed on the shelf, so that its
+    name decides only if both have a capacity, and no maker or model.
+    """
+    own, known = model.sheet.drive, sheet.drive
+    pairs = [(own.maker, known.maker), (own.model, known.model)]
+    sizes = (own.capacity_bytes, known.capacity_bytes)
+    if all(sizes):
+        pairs.append((str(sizes[0]), str(sizes[1])))
+        named = any(own_fact or fact for own_fact, fact in pairs[:2])
+        if not named and model.behaviour.serial != derived_serial(own):
+            pairs.append((own.name, known.name))
+    if any(own_fact and fact and own_fact != fact for own_fact, fact in pairs):
+        raise UsageError(
+            f"the model drive '{model.name}' has the serial {model.behaviour.serial} of "
+            f"'{known.name}', which is another drive",
+            f'give it a serial of its own, or say that it is the same: --drive "{known.name}"',
+        )
 
 
 def _of_model(shelf: Shelf, device: BlockDevice) -> list[str]:

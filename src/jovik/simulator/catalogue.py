@@ -5,6 +5,7 @@ A TOML file each, a sheet with a `[behaviour]` behind it.
 
 from __future__ import annotations
 
+import zlib
 from dataclasses import dataclass, replace
 from importlib import resources
 from pathlib import Path
@@ -13,7 +14,7 @@ from jovik.base.errors import UnknownNameError, UsageError
 from jovik.base.text_files import read_text
 from jovik.base.toml_files import read_toml
 from jovik.hardware.link import Link, named_link
-from jovik.sheets.sheet import Sheet, SheetFile
+from jovik.sheets.sheet import Drive, Sheet, SheetFile
 from jovik.simulator.parameters import Behaviour
 
 MODEL_PREFIX = "model:"
@@ -90,6 +91,12 @@ def _with(behaviour: Behaviour, **values: object) -> Behaviour:
     return behaviour.model_copy(update=values)
 
 
+def derived_serial(drive: Drive) -> str:
+    """Return the serial of a model that names none: another one for each name and capacity."""
+    identity = f"{drive.name}/{drive.maker}/{drive.capacity_bytes}"
+    return f"MODEL-{zlib.crc32(identity.encode()):08X}"
+
+
 def _read(name: str) -> ModelDrive:
     path = Path(name)
     if path.suffix == ".toml" and path.is_file():
@@ -106,4 +113,7 @@ def _read(name: str) -> ModelDrive:
             "model drive", name, model_names(), "or give the path of a model's .toml file"
         )
     given = read_toml(text, where, ModelFile)
-    return ModelDrive(path.stem, given.sheet(), given.behaviour)
+    sheet, behaviour = given.sheet(), given.behaviour
+    if not behaviour.serial:
+        behaviour = _with(behaviour, serial=derived_serial(sheet.drive))
+    return ModelDrive(path.stem, sheet, behaviour)

@@ -232,7 +232,7 @@ class Behaviour(StrictModel):
     capacity : int, bytes
         What it says it holds.
     serial, firmware : str
-        Of the unit.
+        Of the sample. Without a serial, one follows from the sheet (`jovik.simulator.catalogue`).
     """
 
     read_latency: Time
@@ -275,7 +275,7 @@ class Behaviour(StrictModel):
     pass_memory: Annotated[float, Field(ge=0, lt=1, strict=False)] = 0.0
     wander_time: Time = 2 * 10**9
     latency_spread: Share = 0.3
-    serial: str = "MODEL-0001"
+    serial: str = ""
     firmware: str = "1.0"
 
     def cache_bytes(self, fill_percent: float) -> float:
