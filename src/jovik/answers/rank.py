@@ -161,16 +161,14 @@ def rank(
             "jovik rank --sample 'sample 1' --by rig",
         )
     if sample is not None:
-        answer_data = ranking_report_within(
-            shelf, sample, by, drive, yardstick=yardstick, load=load
-        )
+        report = ranking_report_within(shelf, sample, by, drive, yardstick=yardstick, load=load)
     else:
         only = Filter(interface, medium, capacity, max_price, since)
-        answer_data = ranking_report(
+        report = ranking_report(
             shelf, yardstick=yardstick, by=by, load=load, only=only, steady=steady
         )
     reviewed = shelf.sheets.get(review).drive.name if review is not None else None
-    return RankAnswer(answer_data, by, load, reviewed, steps)
+    return RankAnswer(report, by, load, reviewed, steps)
 
 
 def ranking_data(ranking: Ranking, *, energy: bool = False) -> dict[str, Any]:

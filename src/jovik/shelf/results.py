@@ -447,7 +447,7 @@ class Results:
         UnknownNameError
             No sample of that name was measured.
         UsageError
-            Units of several drives have that name.
+            Samples of several drives have that name.
         """
         every = [
             r
