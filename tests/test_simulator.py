@@ -417,8 +417,19 @@ def test_two_model_files_are_two_drives(jovik: Program) -> None:
     jovik("sheet", "rename", "Halden A", "Renamed")
     jovik("measure", "model:a.toml", *step)
     assert jovik("runs", "--format", "json").json["runs"][0]["drive"] == "Renamed"
-    # A serial that is written in both files is one drive's only.
-    jovik("measure", model("c.toml", "Halden C", serial='serial = "S1"'), *step)
-    for file, name, capacity in (("d.toml", "Halden D", "1TB"), ("e.toml", "Halden C", "2TB")):
-        told = jovik("measure", model(file, name, capacity, 'serial = "S1"'), *step, status=2).err
-        assert "of 'Halden C', which is another drive" in told and "--drive" in told
+    # Drives with the same serial are two drives by their names, and a name is of one capacity.
+    serial = 'serial = "S1"'
+    for file, name in (("c.toml", "Halden C"), ("d.toml", "Halden D")):
+        jovik("measure", model(file, name, serial=serial), *step)
+        assert jovik("runs", "--format", "json").json["runs"][0]["drive"] == name
+    told = jovik("measure", model("e.toml", "Halden C", "2TB", serial), *step, status=2).err
+    assert "the drive of that name on the shelf holds 1.00 TB" in told
+    assert 'the same: --drive "Halden C"' in told
+
+
+def test_a_serial_given_to_two_models_leaves_them_two_drives(jovik: Program) -> None:
+    step = ["random read 4KiB for 100ms within 8MB", "--passes", "2"]
+    for target in ("model:comet@serial=B2", "model:slate@serial=B2"):
+        jovik("measure", target, *step)
+    runs = jovik("runs", "--format", "json").json["runs"]
+    assert [r["drive"] for r in runs] == ["Corvane Slate 1TB", "Veldhaar Comet 2TB"]

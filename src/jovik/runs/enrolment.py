@@ -23,7 +23,6 @@ from jovik.runs.identification import serial_hash
 from jovik.sheets.drive_class import class_names
 from jovik.sheets.sheet import Drive, Sheet
 from jovik.shelf.store import Shelf
-from jovik.simulator.catalogue import ModelDrive, derived_serial
 
 LONGEST_NAME = 80
 ROUND_CAPACITY = 0.005
@@ -71,13 +70,12 @@ def sheet_for(shelf: Shelf, place: Target, name: str | None, *, enrol: bool = Tr
 
         model = load_model(place.name)
         known = shelf.sheets.drive_of_serial(serial_hash(model.behaviour.serial))
-        if known is None:
-            return Enrolment(_enrol(shelf, model.sheet, enrol), EnrolledBy.MODEL_DRIVE)
-        sheet = shelf.sheets.get(known)
-        # A model that ships may have been measured as another drive with --drive.
-        if place.name.partition("@")[0].endswith(".toml"):
-            _refuse_another(sheet, model)
-        return Enrolment(sheet, EnrolledBy.MODEL_DRIVE)
+        if known is not None:
+            sheet = shelf.sheets.get(known)
+            if model.unique_serial or not _conflict(model.sheet.drive, sheet.drive):
+                return Enrolment(sheet, EnrolledBy.MODEL_DRIVE)
+        _refuse_another(shelf, model.sheet.drive)
+        return Enrolment(_enrol(shelf, model.sheet, enrol), EnrolledBy.MODEL_DRIVE)
     device: BlockDevice | None = None
     mount: Mount | None = None
     if isinstance(place, DeviceTarget):
@@ -117,25 +115,27 @@ def _enrol(shelf: Shelf, sheet: Sheet, enrol: bool) -> Sheet:
     return shelf.sheets.get(name)
 
 
-def _refuse_another(sheet: Sheet, model: ModelDrive) -> None:
-    """Refuse a model drive whose serial belongs to another drive.
+def _conflict(one: Drive, other: Drive) -> bool:
+    """Return True if two sheets cannot be of one drive.
 
-    Only facts that both sheets have decide. A drive may have been renamed on the shelf, so that its
-    name decides only if both have a capacity, and no maker or model.
+    A drive may have been renamed, so that names decide only without a maker and a model.
     """
-    own, known = model.sheet.drive, sheet.drive
-    pairs = [(own.maker, known.maker), (own.model, known.model)]
-    sizes = (own.capacity_bytes, known.capacity_bytes)
-    if all(sizes):
-        pairs.append((str(sizes[0]), str(sizes[1])))
-        named = any(own_fact or fact for own_fact, fact in pairs[:2])
-        if not named and model.behaviour.serial != derived_serial(own):
-            pairs.append((own.name, known.name))
-    if any(own_fact and fact and own_fact != fact for own_fact, fact in pairs):
+    facts = [(one.maker, other.maker), (one.model, other.model)]
+    if not any(x or y for x, y in facts):
+        facts.append((one.name, other.name))
+    sizes = (one.capacity_bytes, other.capacity_bytes)
+    return any(x and y and x != y for x, y in (*facts, sizes))
+
+
+def _refuse_another(shelf: Shelf, drive: Drive) -> None:
+    """Refuse a new drive whose name is that of a drive with another capacity."""
+    known = {n.casefold(): d for n, d in shelf.sheets.drives().items()}.get(drive.name.casefold())
+    own, other = drive.capacity_bytes, known.capacity_bytes if known is not None else None
+    if known is not None and own and other and own != other:
         raise UsageError(
-            f"the model drive '{model.name}' has the serial {model.behaviour.serial} of "
-            f"'{known.name}', which is another drive",
-            f'give it a serial of its own, or say that it is the same: --drive "{known.name}"',
+            f"this drive is called '{drive.name}' and holds {show_size(own)}, but the drive of "
+            f"that name on the shelf holds {show_size(other)}",
+            f'give it a name of its own, or say that it is the same: --drive "{known.name}"',
         )
 
 

@@ -14,7 +14,7 @@ from jovik.base.errors import UnknownNameError, UsageError
 from jovik.base.text_files import read_text
 from jovik.base.toml_files import read_toml
 from jovik.hardware.link import Link, named_link
-from jovik.sheets.sheet import Drive, Sheet, SheetFile
+from jovik.sheets.sheet import Sheet, SheetFile
 from jovik.simulator.parameters import Behaviour
 
 MODEL_PREFIX = "model:"
@@ -31,13 +31,15 @@ class ModelFile(SheetFile):
 class ModelDrive:
     """A model drive: its name, its advertised specifications, and its true behaviour.
 
-    `link` is what it was hung on, None if it is attached to the link of its own parameters.
+    `link` is the link it was attached to, None for the link of its own parameters.
+    `unique_serial` is False if another model drive may have its serial, which a user has chosen.
     """
 
     name: str
     sheet: Sheet
     behaviour: Behaviour
     link: Link | None = None
+    unique_serial: bool = True
 
 
 def model_names() -> list[str]:
@@ -71,8 +73,11 @@ def _changed(drive: ModelDrive, part: str) -> ModelDrive:
     """Return a model drive with one thing changed."""
     key, _, value = part.partition("=")
     key, value = key.strip(), value.strip()
-    if key in ("firmware", "serial") and value:
-        return replace(drive, behaviour=_with(drive.behaviour, **{key: value}))
+    if key == "firmware" and value:
+        return replace(drive, behaviour=_with(drive.behaviour, firmware=value))
+    if key == "serial" and value:
+        behaviour = _with(drive.behaviour, serial=value)
+        return replace(drive, behaviour=behaviour, unique_serial=False)
     link = named_link(value) if key == "link" else None
     carried = link[0].rate_bytes_s if link is not None else None
     if link is None or carried is None:
@@ -89,12 +94,6 @@ def _changed(drive: ModelDrive, part: str) -> ModelDrive:
 def _with(behaviour: Behaviour, **values: object) -> Behaviour:
     """Return the behaviour with some parameters changed."""
     return behaviour.model_copy(update=values)
-
-
-def derived_serial(drive: Drive) -> str:
-    """Return the serial of a model that names none: another one for each name and capacity."""
-    identity = f"{drive.name}/{drive.maker}/{drive.capacity_bytes}"
-    return f"MODEL-{zlib.crc32(identity.encode()):08X}"
 
 
 def _read(name: str) -> ModelDrive:
@@ -114,6 +113,9 @@ def _read(name: str) -> ModelDrive:
         )
     given = read_toml(text, where, ModelFile)
     sheet, behaviour = given.sheet(), given.behaviour
-    if not behaviour.serial:
-        behaviour = _with(behaviour, serial=derived_serial(sheet.drive))
-    return ModelDrive(path.stem, sheet, behaviour)
+    if behaviour.serial:
+        return ModelDrive(path.stem, sheet, behaviour, unique_serial=name in model_names())
+    drive = sheet.drive
+    identity = f"{drive.name}/{drive.maker}/{drive.model}/{drive.capacity_bytes}"
+    serial = f"MODEL-{zlib.crc32(identity.encode()):08X}"
+    return ModelDrive(path.stem, sheet, _with(behaviour, serial=serial))

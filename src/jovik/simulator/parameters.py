@@ -232,7 +232,7 @@ class Behaviour(StrictModel):
     capacity : int, bytes
         What it says it holds.
     serial, firmware : str
-        Of the sample. Without a serial, one follows from the sheet (`jovik.simulator.catalogue`).
+        Of the sample. Without a serial, one follows from the sheet.
     """
 
     read_latency: Time
