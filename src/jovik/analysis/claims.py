@@ -237,8 +237,8 @@ def _verdict(claim: Claim, best: Candidate, margin: float, why: str, choice: int
             f"the {limit.what} here carries {claim.shown(_in_unit(claim, limit, result))} at "
             f"most: {in_rate_unit(limit.note)}",
         )
-    elif verdict is Verdict.CLOSE and figure.low is not None and figure.high is not None:
-        near = best.looks and figure.low > 0 and on_margin(figure.low, figure.high)
+    elif verdict is Verdict.CLOSE:
+        near = best.looks and figure.least > 0 and on_margin(figure.least, figure.most)
         wanted = None if near else passes_to_settle(claim, best.passes, margin, choice)
         reason = _open_words(len(best.passes), wanted, near)
     return ClaimVerdict(
@@ -326,8 +326,9 @@ def _sustained_verdict(
             f"the {limit.what} here carries {claim.shown(_in_unit(claim, limit, result))} at "
             f"most: {in_rate_unit(limit.note)}",
         )
-    elif verdict is Verdict.CLOSE:
-        reason = "a longer write would settle it"
+    elif verdict in (Verdict.CLOSE, Verdict.ONE_PASS):
+        # A long write is a single pass, whose interval comes from its slices.
+        verdict, reason = Verdict.CLOSE, "a longer write would settle it"
     return ClaimVerdict(
         claim, verdict, "; ".join(x for x in (why, reason) if x), result, figure, limit
     )
