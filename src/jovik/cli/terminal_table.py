@@ -71,8 +71,7 @@ def show_table(found: Table) -> None:
     left_out = [columns[n] for n in range(len(columns)) if n not in shown and cells]
     more = [f"too narrow here for: {', '.join(left_out)} (--format json has all)"]
     for note in found.notes:
-        if note.strip():
-            out.print(Text(strip_control(note)))
+        out.print(Text(strip_control(note)))
     _small_print(out, [*found.small, *(more if left_out else [])])
 
 
@@ -97,11 +96,10 @@ _counted: list[int] = []
 def _small_print(out: Any, lines: Sequence[str]) -> None:
     """Print notes, or count them for `tell_notes`."""
 
-    shown = [line for line in lines if line.strip()]
     if not notes_shown():
-        _counted.append(len(shown))
+        _counted.append(len(lines))
         return
-    for line in shown:
+    for line in lines:
         out.print(Text(strip_control(line), style="dim"))
 
 

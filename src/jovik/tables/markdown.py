@@ -24,7 +24,7 @@ def table_markdown(table: Table) -> str:
     sides = [" ---: " if n in table.right else " --- " for n in range(len(table.columns))]
     lines = [f"**{text_markdown(table.title)}**", "", _row(table.columns), f"|{'|'.join(sides)}|"]
     lines += [_row(row) for row in table.rows]
-    notes = [f"- {text_markdown(n)}" for n in table.every_note if n.strip()]
+    notes = [f"- {text_markdown(n)}" for n in table.every_note]
     if notes:
         lines += ["", *notes]
     return "\n".join(lines)

@@ -67,7 +67,7 @@ def recording_table(
         )
     if recording.status:
         notes.append(f"the command ended with status {recording.status}")
-    return Table(recording.name, ["", ""], rows, notes=[n for n in notes if n])
+    return Table(recording.name, ["", ""], rows, notes=notes)
 
 
 def _cold(files: int, held_bytes: int | None) -> str:
