@@ -29,8 +29,8 @@ def disconnection(trace: Trace, *, detached: bool = False) -> Disconnection | No
 
 def disconnected_by(results: Sequence[StepResult]) -> Disconnection | None:
     """Return the first disconnection among the results of a drive."""
-    losses = (r.findings.disconnected for r in results)
-    return next((x for x in losses if x is not None), None)
+    disconnections = (r.findings.disconnected for r in results)
+    return next((x for x in disconnections if x is not None), None)
 
 
 def disconnection_words(found: Disconnection) -> str:

@@ -75,8 +75,8 @@ def run_effect(results: Sequence[StepResult]) -> RunEffect:
     freedom: dict[str, int] = defaultdict(int)
     runs: set[tuple[object, ...]] = set()
     for (drive, kind, *where), group in alike.items():
-        evidence = {r.passes if r.conditions.engine == "model" else r.run: r for r in group}
-        by_run = {r.run: figure_of(r) for r in evidence.values()}
+        distinct = {r.passes if r.conditions.engine == "model" else r.run: r for r in group}
+        by_run = {r.run: figure_of(r) for r in distinct.values()}
         figures = [f for f in by_run.values() if f.known]
         if len(figures) < 2:
             continue

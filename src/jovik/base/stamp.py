@@ -32,9 +32,9 @@ def is_stamp(head: bytes, place: int) -> bool:
     """
     if len(head) < STAMP_BYTES:
         return False
-    device, generation, seed, masked = struct.unpack_from("<4Q", head)
+    stamped_at, generation, seed, masked = struct.unpack_from("<4Q", head)
     # Zeros at the start of a device would pass for a stamp of nothing.
-    if device != place or seed >= 2**63 or generation >= 2**31 or not (seed or generation):
+    if stamped_at != place or seed >= 2**63 or generation >= 2**31 or not (seed or generation):
         return False
     source = masked ^ mix(place, generation, seed)
     return bool(source < LARGEST_POOL_BYTES and source % SECTOR == 0)

@@ -174,16 +174,16 @@ def chart_of(shelf: Shelf, kind: str, drives: Sequence[str], **options: Any) -> 
     """
     if kind not in KINDS:
         raise UnknownNameError("kind of picture", kind, KINDS)
-    kind_of_chart = KINDS[kind]
-    wanted = kind_of_chart.drives
+    chosen = KINDS[kind]
+    wanted = chosen.drives
     if (wanted is None and not drives) or (wanted is not None and len(drives) != len(wanted)):
         many = "one drive or several" if wanted is None else f"{len(wanted)} drives"
         raise UsageError(f"a picture '{kind}' is of {many}, not of {len(drives)}")
-    names = [o.name for o in kind_of_chart.options]
+    names = [o.name for o in chosen.options]
     for name in options:
         if name not in names:
             raise UnknownNameError(f"option of a picture '{kind}'", name, names)
-    module, _, builder = kind_of_chart.builder.partition(":")
+    module, _, builder = chosen.builder.partition(":")
     chart: Chart = getattr(import_module(f"jovik.charts.{module}"), builder)(
         shelf, drives, **options
     )

@@ -135,6 +135,6 @@ def _temperature(trace: Trace, *, by_time: bool) -> list[Panel]:
         so_far = np.concatenate([[0.0], np.cumsum(trace.slices[:, 2])]) / 1e9
         moments = np.interp(moments, np.arange(len(so_far)) * SLICE_NS / 1e9, so_far)
     heat = [Point(float(x), c, f"{c:.0f} °C") for x, (_, c) in zip(moments, warm, strict=True)]
-    samples = tuple(heat[:: max(1, len(heat) // ASKED)])
+    thinned = tuple(heat[:: max(1, len(heat) // ASKED)])
     ends = [c for _, c in warm]
-    return [Panel(between("°C", min(ends) - 5, max(ends) + 5), (Line("temperature", samples),))]
+    return [Panel(between("°C", min(ends) - 5, max(ends) + 5), (Line("temperature", thinned),))]

@@ -62,8 +62,8 @@ def rounds_chart(shown: Sequence[Rounds]) -> LineChart:
         points = []
         for n, figure in enumerate(one.figures, 1):
             words = show_time(figure) if one.latency else f"{significant(figure)} IOPS"
-            words_of_round = f"round {n}: {words}, {100 * figure / mean:.1f} % of the window's mean"
-            points.append(Point(float(n), figure / mean, words_of_round))
+            label = f"round {n}: {words}, {100 * figure / mean:.1f} % of the window's mean"
+            points.append(Point(float(n), figure / mean, label))
         values += [p.y for p in points]
         most = max(most, len(points))
         words = show_time(mean) if one.latency else f"{significant(mean)} IOPS"

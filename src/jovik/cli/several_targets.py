@@ -221,7 +221,7 @@ def _show(
     form: str,
 ) -> None:
 
-    ranking_report = _ranked(shelf, done)
+    report = _ranked(shelf, done)
     every = [(shelf.runs.get(k), shelf.results.of_run(k)) for k in done.runs.values()]
     if form == "json":
         emit_json(
@@ -235,9 +235,7 @@ def _show(
                     {"node": x.node, "name": x.name, "why": x.why} for x in asked.left_out
                 ],
                 "together": together_json(*together) if together is not None else None,
-                "ranking": ranking_data(ranking_report.ranking)
-                if ranking_report is not None
-                else None,
+                "ranking": ranking_data(report.ranking) if report is not None else None,
             },
             "runs-of-targets",
         )
@@ -247,8 +245,8 @@ def _show(
         if together is not None:
             show_table(together_table(*together))
             click.echo()
-        if ranking_report is not None and ranking_report.ranking.drives:
-            show_table(overall_table(ranking_report))
+        if report is not None and report.ranking.drives:
+            show_table(overall_table(report))
             click.echo()
-            show_table(steps_table(ranking_report))
-            show_notes(ranking_foot(ranking_report))
+            show_table(steps_table(report))
+            show_notes(ranking_foot(report))

@@ -140,8 +140,8 @@ def drop_from_memory(files: Sequence[OpenedFile]) -> tuple[int, int | None]:
         What memory still holds of them, since somebody has it mapped, or None if the kernel does
         not tell.
     """
-    count, dropped = 0, 0
-    told_once = True
+    count, held_bytes = 0, 0
+    all_known = True
     for file in files:
         try:
             fd = os.open(file.path, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC)
@@ -157,12 +157,12 @@ def drop_from_memory(files: Sequence[OpenedFile]) -> tuple[int, int | None]:
             with contextlib.suppress(OSError):
                 os.posix_fadvise(fd, 0, 0, os.POSIX_FADV_DONTNEED)
             held = _held_bytes(fd)
-            told_once = told_once and held is not None
-            dropped += held or 0
+            all_known = all_known and held is not None
+            held_bytes += held or 0
             count += 1
         finally:
             os.close(fd)
-    return count, dropped if told_once else None
+    return count, held_bytes if all_known else None
 
 
 def _held_bytes(fd: int) -> int | None:

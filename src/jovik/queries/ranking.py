@@ -186,14 +186,14 @@ def ranking_report(
     alike = [r for r in earlier if r.drive in selected and r.started >= since]
     effect = run_effect([*counted, *alike])
     held = slowed(counted, shelf.results.of_several_rigs(), effect) if counted else []
-    ranking_report = placed(counted, named, drives, by, load, alike=alike, effect=effect)
-    whole = replace(ranking_report.ranking, left_out=(*ranking_report.ranking.left_out, *lost))
+    report = placed(counted, named, drives, by, load, alike=alike, effect=effect)
+    whole = replace(report.ranking, left_out=(*report.ranking.left_out, *lost))
     aside = tuple(x for x in shelf.corrections.excluded() if x.drive in selected)
     if of_class is not None:
         whole = _against_class(whole, of_class, counted, effect)
     standings = _standings(whole, drives, counted, effect)
     return replace(
-        ranking_report,
+        report,
         steady=steady,
         ranking=whole,
         slowed=tuple(held),
@@ -216,11 +216,9 @@ def _by_energy(
             "no drive like that has a power log", "jovik rank --by efficiency shows those that have"
         )
     named = shelf.sheets.get(yardstick).drive.name if yardstick is not None else None
-    ranking_report = placed(results, named, drives, ENERGY, load)
-    idle = {
-        d.drive: w for d in ranking_report.ranking.drives if (w := energy.idle_watts.get(d.drive))
-    }
-    return replace(ranking_report, idle_watts=idle)
+    report = placed(results, named, drives, ENERGY, load)
+    idle = {d.drive: w for d in report.ranking.drives if (w := energy.idle_watts.get(d.drive))}
+    return replace(report, idle_watts=idle)
 
 
 def _circumstances(shelf: Shelf, ranking: Ranking) -> dict[str, tuple[str, ...]]:

@@ -75,8 +75,8 @@ def readiness_of(
         claims,
     )
     temperatures = {name: c for name, c in read.items() if c is not None}
-    target = Place(device, mount or next(iter(device.all_mounts), None))
-    return DriveReadiness(device, temperatures, tuple(obstructing), tuple(circumstances(target)))
+    place = Place(device, mount or next(iter(device.all_mounts), None))
+    return DriveReadiness(device, temperatures, tuple(obstructing), tuple(circumstances(place)))
 
 
 def readiness_of_model(name: str, claims: Sequence[Claim]) -> DriveReadiness:

@@ -32,9 +32,9 @@ def draw_card(drive: str, ranking: Ranking) -> bytes:
     placed = [d for d in ranking.drives if d.index is not None]
     at = next((n for n, d in enumerate(placed) if d.drive == drive), None)
     if at is not None:
-        numbered = placed[at].place
-        rank = f"place {numbered} of {len(placed)}; 100 is {ranking.yardstick}"
-        pen.text((LEFT, 132), strip_control(rank), font=_font(28), fill=QUIET)
+        place = placed[at].place
+        caption = f"place {place} of {len(placed)}; 100 is {ranking.yardstick}"
+        pen.text((LEFT, 132), strip_control(caption), font=_font(28), fill=QUIET)
         first = max(0, min(at - MOST_BARS // 2, len(placed) - MOST_BARS))
         shown = placed[first : first + MOST_BARS]
         top = max(d.index.median for d in shown if d.index is not None)

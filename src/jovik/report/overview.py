@@ -174,8 +174,8 @@ def class_page(
 def _page(title: str, found: RankingReport, sections: Sequence[Section]) -> Document:
     days = sorted({s.result.started[:10] for d in found.ranking.drives for s in d.steps})
     when = "" if not days else days[0] if len(days) == 1 else f"{days[0]} to {days[-1]}"
-    filled = tuple(s for s in sections if s.blocks)
-    page = Document(title, f"Measured {when}", filled, f"Made by Jovik {VERSION}")
+    with_content = tuple(s for s in sections if s.blocks)
+    page = Document(title, f"Measured {when}", with_content, f"Made by Jovik {VERSION}")
     return without_commands(page)
 
 

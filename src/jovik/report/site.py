@@ -203,14 +203,14 @@ def _one_page(page: SitePage) -> list[Path]:
     shelf, ranked_drives, folder, base_url, force = _work[0]
     words = words_beside(shelf.where, page.drive)
     own = words if words is not None and words.exists() else None
-    page_of = review(shelf, page.drive, words=own, found=ranked_drives)
-    page_of = without_paths(page_of, folders_of(shelf.results.copied(page.drive)))
+    document = review(shelf, page.drive, words=own, found=ranked_drives)
+    document = without_paths(document, folders_of(shelf.results.copied(page.drive)))
     image, card = "", []
     if base_url is not None:
         image = f"{page.address}.png"
         card = [PageFile(folder / image, draw_card(page.drive, ranked_drives.ranking))]
     name = f"{page.address}.html"
-    whole = html_file(_headed(page_of, name, base_url, page.key, image), folder / name)
+    whole = html_file(_headed(document, name, base_url, page.key, image), folder / name)
     # The page comes last: it says that all of it is as it should be.
     return write_files([*card, whole], force=force)
 

@@ -137,8 +137,8 @@ def take(
             about["files"] = tuple(sorted(f.path for f in files))
     for number in range(repeat):
         if cold:
-            count, omitted = drop_from_memory(files)
-            held = max(omitted, held or 0) if omitted is not None else None
+            count, held_bytes = drop_from_memory(files)
+            held = max(held_bytes, held or 0) if held_bytes is not None else None
         if repeat > 1:
             on_progress(f"{number + 1} of {repeat}")
         one, interrupted = _once(words, device, name, time_ns, about)

@@ -307,15 +307,15 @@ def refuse_while_going_on(record: RunRecord) -> None:
 
     process = record.options.get("process", {})
     try:
-        process_there = psutil.Process(process["pid"])
+        other_process = psutil.Process(process["pid"])
         alive = (
             record.state == "running"
-            and process_there.create_time() == process["since"]
-            and process_there.status() != psutil.STATUS_ZOMBIE
+            and other_process.create_time() == process["since"]
+            and other_process.status() != psutil.STATUS_ZOMBIE
         )
         if alive:
             # One that was killed a moment ago may still be giving its memory back.
-            process_there.wait(DYING_S)
+            other_process.wait(DYING_S)
             alive = False
     except psutil.TimeoutExpired:
         alive = True

@@ -107,10 +107,10 @@ class Corrections:
             row = c.execute(sa.select(run, drive.c.name).join(drive).where(run.c.id == key))
             about = row.mappings().one()
             count = _delete_runs(c, run.c.id == key)
-            effect = (
+            summary = (
                 f"{about['name']}, {about['plan']}, begun {about['started'][:16]}, {count} passes"
             )
-            log_change(c, f"run {key}", Change("run", effect, None))
+            log_change(c, f"run {key}", Change("run", summary, None))
         return count
 
     def excluded(self, drive_name: str | None = None) -> list[Excluded]:

@@ -127,8 +127,8 @@ def _look_at(engine: sa.Engine, ids: Range) -> tuple[int, list[str]]:
     table, first, end = ids
     with engine.connect() as c:
         if table == step.name:
-            rows = sa.select(step).where(step.c.id >= first, step.c.id < end)
-            return 0, [f for row in c.execute(rows).mappings() for f in _of_step(dict(row))]
+            query = sa.select(step).where(step.c.id >= first, step.c.id < end)
+            return 0, [f for row in c.execute(query).mappings() for f in _of_step(dict(row))]
         return _of_passes(c, (one_pass.c.id >= first, one_pass.c.id < end))
 
 

@@ -70,15 +70,15 @@ def make(c: sa.Connection, key: str, entry: JournalEntry) -> None:
                     step.insert().values(entry.values | {"run_id": key, "position": entry.position})
                 )
         case "pass":
-            existing = c.execute(step_id).scalar_one()
+            step_key = c.execute(step_id).scalar_one()
             # A step that is made whole or not at all, such as a scan, is made again when a run was
             # killed between its pass and its end.
             c.execute(
                 one_pass.delete().where(
-                    one_pass.c.step_id == existing, one_pass.c.number == entry.values["number"]
+                    one_pass.c.step_id == step_key, one_pass.c.number == entry.values["number"]
                 )
             )
-            c.execute(one_pass.insert().values(entry.values | {"step_id": existing}))
+            c.execute(one_pass.insert().values(entry.values | {"step_id": step_key}))
         case "done":
             c.execute(
                 step.update()

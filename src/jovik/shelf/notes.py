@@ -36,13 +36,13 @@ def _notes_of(c: sa.Connection, drive_id: int) -> list[Note]:
     rows = c.execute(
         sa.select(note).where(note.c.drive_id == drive_id).order_by(note.c.id)
     ).mappings()
-    notes_found = []
+    every = []
     for r in rows:
         with contextlib.suppress(DamagedRecord), naming("a note"):
-            notes_found.append(
+            every.append(
                 read_note({f: r[f] for f in ("sort", "text", "written", "happened", "run")})
             )
-    return notes_found
+    return every
 
 
 def _readings(c: sa.Connection, drive_id: int | None = None) -> list[Reading]:

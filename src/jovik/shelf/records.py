@@ -160,21 +160,21 @@ def _words(value: Any, what: str) -> tuple[str, ...]:
 
 def read_drive(row: Mapping[str, Any]) -> Drive:
     """Return a drive from its columns."""
-    drive_read: Drive = typed(Drive, _without(row, "address"), "a drive")
-    if not drive_read.name.strip():
+    parsed: Drive = typed(Drive, _without(row, "address"), "a drive")
+    if not parsed.name.strip():
         raise DamagedRecord("a drive has no name")
     address = row.get("address")
     if address is not None and not is_address(address):
         raise DamagedRecord(f"{address!r:.40} is not the address of a page")
-    return drive_read
+    return parsed
 
 
 def read_claim(row: Mapping[str, Any]) -> Claim:
     """Return a claim from its columns."""
-    claim_read: Claim = typed(Claim, _without(row, "position"), "a claim")
-    if claim_read.unit not in ("bytes/s", "IOPS", "ns") or claim_read.figure <= 0:
-        raise DamagedRecord(f"a claim of {claim_read.figure!r} {claim_read.unit!r:.20}")
-    return claim_read
+    parsed: Claim = typed(Claim, _without(row, "position"), "a claim")
+    if parsed.unit not in ("bytes/s", "IOPS", "ns") or parsed.figure <= 0:
+        raise DamagedRecord(f"a claim of {parsed.figure!r} {parsed.unit!r:.20}")
+    return parsed
 
 
 def read_rig(row: Mapping[str, Any]) -> Rig:
@@ -210,10 +210,10 @@ def _is_finite(value: object) -> bool:
 
 def read_reading(row: Mapping[str, Any]) -> Reading:
     """Return a reading from its columns."""
-    reading_read: Reading = typed(Reading, row, "a reading")
-    if reading_read.phrase is not None:
-        read_phrase(reading_read.phrase)
-    return reading_read
+    parsed: Reading = typed(Reading, row, "a reading")
+    if parsed.phrase is not None:
+        read_phrase(parsed.phrase)
+    return parsed
 
 
 @lru_cache(maxsize=4096)

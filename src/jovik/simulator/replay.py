@@ -115,9 +115,9 @@ def slices_of(recording: Recording, found: Replayed) -> npt.NDArray[np.int64]:
     slices = np.zeros((rows, len(SLICE_COLUMNS)), np.int64)
     row = np.minimum(found.done_ns // SLICE_NS, rows - 1)
     for kind, base in ((Kind.READ, 0), (Kind.WRITE, 2)):
-        own = recording.kind == kind
-        np.add.at(slices[:, base], row[own], recording.bytes[own])
-        np.add.at(slices[:, base + 1], row[own], 1)
+        of_kind = recording.kind == kind
+        np.add.at(slices[:, base], row[of_kind], recording.bytes[of_kind])
+        np.add.at(slices[:, base + 1], row[of_kind], 1)
     return slices
 
 

@@ -260,23 +260,23 @@ def cache_table(pairs: Sequence[CacheComparison]) -> Table:
     """Return the write cache of the empty drive against that of the same nearly full."""
     rows = []
     for pair in pairs:
-        for words, history in (("empty", pair.empty), (f"{pair.filled_percent} %", pair.full)):
-            behind = history.sustained if isinstance(history.sustained, Interval) else None
+        for words, write in (("empty", pair.empty), (f"{pair.filled_percent} %", pair.full)):
+            behind = write.sustained if isinstance(write.sustained, Interval) else None
             rows.append(
                 (
                     words,
-                    show_size(history.total_bytes),
-                    show_size(history.cliff.at_bytes) if history.cliff else "no cliff",
+                    show_size(write.total_bytes),
+                    show_size(write.cliff.at_bytes) if write.cliff else "no cliff",
                     significant(
                         (
-                            history.cliff.before_bytes_s
-                            if history.cliff
-                            else history.parts[0].rate_bytes_s.median
+                            write.cliff.before_bytes_s
+                            if write.cliff
+                            else write.parts[0].rate_bytes_s.median
                         )
                         * per_unit()
                     ),
                     significant(behind.median * per_unit()) if behind else "-",
-                    interval_words(behind, per_unit()) if behind else str(history.sustained),
+                    interval_words(behind, per_unit()) if behind else str(write.sustained),
                 )
             )
     return Table(

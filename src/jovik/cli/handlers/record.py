@@ -22,14 +22,14 @@ def show(recording: str, form: str, shelf_at: str | None) -> int:
 
 def keep(file: Path, name: str | None, form: str, shelf_at: str | None) -> int:
     """Put the recording in FILE on the shelf, where replays find it by name."""
-    stored, digest = read_recording(file)
+    recording, digest = read_recording(file)
     called = (name or file.stem).strip()
     if not called or '"' in called or not called.isprintable():
         raise UsageError(f"'{called}' is no name for a recording", "give another with --as")
     if called in recording_names():
         raise UsageError(f"'{called}' ships with Jovik", "give it another name with --as")
     with Shelf(where_from(shelf_at), create=True) as shelf:
-        new = shelf.recordings.keep(called, stored, digest)
+        new = shelf.recordings.keep(called, recording, digest)
     answer = {"name": called, "digest": digest, "added": int(new)}
     if form == "json":
         emit_json(answer, "kept-recording")
