@@ -213,7 +213,7 @@ def test_a_poor_cable_is_not_blamed_on_a_drive_that_did_better_elsewhere(jovik: 
     assert (
         claim["verdict"] == "met"
         and f"on rig 'bench' (run {run})" in claim["why"]
-        and "on rig 'laptop' the same sample did only" in claim["why"]
+        and "not used: 1,000 MB/s on rig 'laptop', where the same sample did less" in claim["why"]
     )
     said = jovik("judge", "Veldhaar Comet 2TB").out
     assert (
@@ -230,9 +230,8 @@ def test_a_poor_cable_is_not_blamed_on_a_drive_that_did_better_elsewhere(jovik: 
     ):
         assert look in " ".join(jovik(*words).out.split())
     assert look not in jovik("fit", "Corvane Slate 1TB").out
-    assert (
-        "on 'bench' sample 1 was clearly faster (sequential read, 1 MiB, depth 8)"
-        in jovik("rank").out
+    assert "on 'bench' sample 1 was clearly faster (sequential read, 1 MiB, depth 8)" in " ".join(
+        jovik("rank").out.split()
     )
     (held,) = jovik("rank", "--format", "json").json["held_by_rig"]
     assert held == {
@@ -247,15 +246,13 @@ def test_a_poor_cable_is_not_blamed_on_a_drive_that_did_better_elsewhere(jovik: 
     assert jovik("rank", "--format", "json").json["held_by_rig"] == [], (
         "the newest figures are the good rig's"
     )
-    # Another unit's better figure excuses nothing: this one may be the faulty sample.
+    # Another sample that is far below its sibling is named, and does not represent the drive.
     slow.write_text(slow.read_text().replace("VHC-41207", "VHC-99999"))
     jovik("measure", f"model:{slow}", step, "--rig", "porch", "--seed", "4")
-    (claim,) = [
-        c
-        for c in jovik("judge", "Veldhaar Comet 2TB", "--format", "json", status=1).json["claims"]
-        if c["measured"]
-    ]
-    assert claim["verdict"] == "short"
+    found = jovik("judge", "Veldhaar Comet 2TB", "--format", "json").json
+    (claim,) = [c for c in found["claims"] if c["measured"]]
+    assert claim["verdict"] == "met" and "of sample 2, which is suspect" in claim["why"]
+    assert [s["sample"] for s in found["suspects"]] == ["sample 2"]
 
 
 def test_much_of_a_drives_life_is_not_written_away_unasked(here: Path) -> None:

@@ -21,6 +21,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from jovik.analysis.run_effect import FLOOR_ALONE
 from jovik.analysis.step_result import Conditions, StepResult
 from jovik.base import histogram
 from jovik.base.findings import (
@@ -37,6 +38,7 @@ from jovik.base.interval import Interval
 from jovik.base.plain_data import plain
 from jovik.base.trace import IoFault, Latencies, PassSurroundings, ReplayRecord, ScanRecord, Trace
 from jovik.hardware.rig import Rig
+from jovik.queries.evidence import of_each_sample
 from jovik.sheets.reading import Note, Reading
 from jovik.sheets.sheet import Drive, Sheet
 from jovik.shelf import encoding, records
@@ -152,9 +154,8 @@ def test_units_lie_side_by_side(shelf: Shelf) -> None:
     run(shelf, "A", (READ, 3e8), sample="sample 2")
     assert {
         r.conditions.sample: round(r.passes[0].rate_bytes_s / 1.01e6)
-        for r in shelf.results.latest_by_sample("A")
+        for r in of_each_sample(shelf.results.every("A"), FLOOR_ALONE)
     } == {"sample 1": 100, "sample 2": 300}
-    assert shelf.results.latest_by_sample("B") == []
 
 
 def test_a_pass_comes_back_as_it_was(shelf: Shelf) -> None:
@@ -334,12 +335,12 @@ def test_many_steps_are_found_as_few_are(jovik: Program, monkeypatch: pytest.Mon
         )
     jovik("measure", "model:slate", "random write 4KiB for 200ms", "--seed", "2", "--rig", "b")
     shelf = Shelf(str(jovik.shelf))
-    few = shelf.results.latest(ladders=True), shelf.results.of_several_rigs()
+    few = shelf.results.latest(ladders=True), shelf.results.candidates()
     monkeypatch.setattr(read_results, "MOST_NAMED", 1)
     assert (
-        (shelf.results.latest(ladders=True), shelf.results.of_several_rigs()) == few
+        (shelf.results.latest(ladders=True), shelf.results.candidates()) == few
         and len(few[0]) == 6
-        and len(few[1]) == 2
+        and len(few[1]) == 7
     )
 
 

@@ -16,6 +16,7 @@ from jovik.analysis.step_result import StepResult
 from jovik.base.errors import MissingPackageError, UsageError
 from jovik.base.installation import to_add
 from jovik.base.trace import SLICE_COLUMNS
+from jovik.queries.evidence import evidence
 from jovik.queries.series import series_of
 
 if TYPE_CHECKING:
@@ -92,7 +93,7 @@ def results(shelf: Shelf, drive: str | None = None, *, newest: bool = False) -> 
     """
     name = _named(shelf, drive)
     if newest:
-        results = shelf.results.latest(name, with_latencies=True)
+        results = evidence(shelf, name, with_latencies=True).results
     else:
         results = shelf.results.every(name, with_latencies=True)
     return _frame(

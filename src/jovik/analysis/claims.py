@@ -4,15 +4,27 @@ from __future__ import annotations
 
 import math
 import statistics
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
+from jovik.analysis.claim_candidates import (
+    ClaimCandidate,
+    Lack,
+    Pooled,
+    drawback_words,
+    figure_in,
+    lacks_of,
+    of_order,
+    of_pass,
+    suggested_phrase,
+    sustained_phrase,
+    trend_of,
+    trend_words,
+)
 from jovik.analysis.comparability import long_write_of, settled
-from jovik.analysis.run_effect import alike_runs
+from jovik.analysis.evidence import Candidate, Choice, Drawback, link_rate_of
 from jovik.analysis.settling import (
-    EACH_LOOK,
-    FIRST_ERROR,
     FIRST_LOOK,
     MOST_PASSES,
     SettlingGoal,
@@ -21,10 +33,7 @@ from jovik.analysis.settling import (
     on_margin,
 )
 from jovik.analysis.statistics import (
-    Trend,
-    interval,
     student_quantile,
-    trend,
     variance,
 )
 from jovik.analysis.steady_state import steady_notes
@@ -38,8 +47,6 @@ from jovik.steps import IoStep
 
 CLAIM_MARGIN = 0.05
 """How far below its claim a drive may stay and still meet it."""
-USUAL_RANDOM_BLOCK = 4096
-"""The block of a claim in IOPS that does not name one, as makers use it."""
 
 
 class Verdict(StrEnum):
@@ -66,7 +73,9 @@ class ClaimVerdict:
     `measured` is in the claim's unit; `share` is measured over claimed. `limit` is what held it
     back; `passes_to_settle` how many passes in all would tell, where it is too close to call;
     `choice` among how many steps this one was the best; `passes` the figures it is from, of however
-    many runs; `on_margin` whether it lies so near the margin that no verdict would matter.
+    many runs; `on_margin` whether it lies so near the margin that no verdict would matter;
+    `candidates` every result of the claim's order and direction, and `suggestion` the phrase of the
+    step that would test it.
     """
 
     claim: Claim
@@ -79,6 +88,8 @@ class ClaimVerdict:
     choice: int = 1
     passes: tuple[PassFigures, ...] = ()
     on_margin: bool = False
+    candidates: tuple[ClaimCandidate, ...] = ()
+    suggestion: str = ""
 
     @property
     def share(self) -> Interval | None:
@@ -91,7 +102,7 @@ def judge_claims(
     results: Sequence[StepResult],
     margin: float = CLAIM_MARGIN,
     others: Sequence[StepResult] = (),
-    rigs: int = 1,
+    passed_over: Sequence[tuple[Choice, Candidate]] = (),
 ) -> list[ClaimVerdict]:
     """Return a judgement for each claim, in the order of the sheet.
 
@@ -99,110 +110,156 @@ def judge_claims(
     ----------
     claims : sequence of Claim
     results : sequence of StepResult
-        At most one for each kind of step: the latest.
+        At most one for each kind of step, chosen by `jovik.analysis.evidence`.
     margin : float
         Share of the claim.
     others : sequence of StepResult
         Of other runs: the passes of those made alike, on the same sample and rig, count too.
-    rigs : int
-        Among how many rigs these results are chosen.
+    passed_over : sequence of (Choice, Candidate)
+        Results that do not represent the drive, beside the choice that does.
     """
-    parsed = [(r.step, r) for r in results if r.passes]
-    bare = [(s, r) for s, r in parsed if isinstance(s, IoStep) and s.bare]
-    steady = [(s, r) for s, r in bare if s.steady]
-    fresh = [(s, r) for s, r in bare if not s.steady]
-    return [
-        _judge_one(claim, steady if claim.steady else fresh, margin, others, rigs)
-        for claim in claims
-    ]
-
-
-def _fits(claim: Claim, step: IoStep) -> bool:
-    """Return True if a step tests the claim."""
-    if (step.random, step.read_percent) != (claim.random, claim.read_percent):
-        return False
-    block = claim.block_bytes
-    if block is None and (claim.unit == "IOPS" or claim.lower_is_better):
-        block = USUAL_RANDOM_BLOCK
-    if block is not None and step.block_bytes != block:
-        return False
-    if claim.lower_is_better and (step.depth, step.workers) != (
-        claim.depth or 1,
-        claim.workers or 1,
-    ):
-        return False
-    return (claim.depth in (None, step.depth)) and (claim.workers in (None, step.workers))
-
-
-@dataclass(frozen=True)
-class Candidate:
-    """A step that fits a claim, with all passes that count for it.
-
-    `looks` is whether they were looked at before the last of them were made.
-    """
-
-    step: IoStep
-    result: StepResult
-    passes: tuple[PassFigures, ...]
-    looks: bool
-
-    @classmethod
-    def of(cls, step: IoStep, result: StepResult, others: Sequence[StepResult]) -> Candidate:
-        """With the passes of like runs, oldest first."""
-        pool = sorted(alike_runs(result, others), key=lambda r: (r.started, r.run))
-        return cls(step, result, tuple(p for r in pool for p in r.passes), len(pool) > 1)
-
-    def figure(self, claim: Claim, choice: int = 1) -> Interval:
-        """In the claim's unit, at the confidence that looking and choosing leave.
-
-        The best of several is chosen by what it is judged by: each is given a part of the error
-        only (Bonferroni).
-        """
-        error = EACH_LOOK if self.looks else FIRST_ERROR
-        return interval([_of_pass(claim, p) for p in self.passes], 1 - error / choice)
+    return [_judge_one(claim, results, margin, others, passed_over) for claim in claims]
 
 
 def _judge_one(
     claim: Claim,
-    steps: Sequence[tuple[IoStep, StepResult]],
+    results: Sequence[StepResult],
     margin: float,
     others: Sequence[StepResult],
+    passed_over: Sequence[tuple[Choice, Candidate]],
+) -> ClaimVerdict:
+    fitting = {id(r): lacks_of(claim, r) for r in of_order(claim, results)}
+    usable = [Pooled.of(r, others) for r in results if fitting.get(id(r)) == []]
+    drifting = [] if claim.steady or claim.sustained else [c for c in usable if trend_of(c.result)]
+    if claim.sustained:
+        verdict = _judge_sustained(claim, [c.result for c in usable], results, margin)
+    else:
+        usable = [c for c in usable if c not in drifting]
+        rigs = {
+            o.result.conditions.rig
+            for choice, o in passed_over
+            if choice.why_not(o) is Drawback.RIG and fitting.get(id(choice.result)) == []
+        }
+        verdict = _judge_best(claim, usable, drifting, fitting, results, margin, len(rigs) + 1)
+    candidates = _candidates(claim, verdict, results, fitting, drifting, passed_over)
+    other_words = [verdict.why, *_left_out_words(claim, candidates, verdict)]
+    return replace(
+        verdict,
+        why="; ".join(x for x in other_words if x),
+        candidates=tuple(candidates),
+        suggestion=suggested_phrase(claim),
+    )
+
+
+def _judge_best(
+    claim: Claim,
+    usable: Sequence[Pooled],
+    drifting: Sequence[Pooled],
+    fitting: Mapping[int, Sequence[Lack]],
+    results: Sequence[StepResult],
+    margin: float,
     rigs: int,
 ) -> ClaimVerdict:
-    if claim.sustained:
-        return _judge_sustained(claim, steps, margin)
-    fitting = [(s, r) for s, r in steps if _fits(claim, s)]
-    direct = [Candidate.of(s, r, others) for s, r in fitting if r.conditions.direct]
+    """Return the verdict by the best of the steps that test a claim."""
     if claim.steady:
-        unsteady = [c for c in direct if not settled(c.result)]
-        direct = [c for c in direct if settled(c.result)]
-        if unsteady and not direct:
+        unsteady = [c for c in usable if not settled(c.result)]
+        usable = [c for c in usable if settled(c.result)]
+        if unsteady and not usable:
             why = "; ".join(_not_steady(c.result) for c in unsteady)
             return ClaimVerdict(claim, Verdict.UNTESTED, why, unsteady[0].result)
-    if not direct:
-        reason = "only measured buffered (page cache)" if fitting else "no such step was run"
-        return ClaimVerdict(claim, Verdict.UNTESTED, f"{reason}; try: {suggested_phrase(claim)}")
-    # A long write is another test: what is left behind the cliff is in its mean.
-    direct = [c for c in direct if not c.step.fresh] or direct
-    # In a steady state the test of the specification has looked at the slope.
-    steady = direct if claim.steady else [c for c in direct if _trend_of(c.result) is None]
-    if not steady:
-        direct_trend = _trend_of(direct[0].result)
-        assert direct_trend is not None
-        return ClaimVerdict(
-            claim,
-            Verdict.UNTESTED,
-            f"{trend_words(direct_trend)}, so it has no figure to judge; "
-            "find the cause, then measure again",
-            direct[0].result,
-        )
     # "Up to" is a promise about the best case, so the best of the fitting steps is the fair one; of
     # rungs of equal figures the one with more passes.
     better = min if claim.lower_is_better else max
-    best = better(steady, key=lambda c: c.figure(claim).median)
-    rivals = [c for c in steady if c is best or not _surely_worse(claim, c, best)]
-    why = _why_this_step(claim, best.step, len(steady))
-    return _verdict(claim, best, margin, why, len(rivals) * rigs)
+    best = better(usable, key=lambda c: c.figure(claim).median) if usable else None
+    verdict = None
+    if best is not None:
+        rivals = [c for c in usable if c is best or not _surely_worse(claim, c, best)]
+        why = _why_this_step(claim, best.step, len(usable))
+        verdict = _verdict(claim, best, margin, why, len(rivals) * rigs)
+    # A weaker step never stands for one that drifts: what that one does is not known yet.
+    stronger = [c for c in drifting if best is None or not _surely_worse(claim, c, best)]
+    if stronger and (verdict is None or verdict.verdict in DOUBTFUL):
+        top = better(stronger, key=lambda c: c.figure(claim).median)
+        direction = trend_of(top.result)
+        assert direction is not None
+        why = (
+            f"{top.step.label} did {claim.shown(top.figure(claim).median)}, but "
+            f"{trend_words(direction)}, so it has no figure to judge; find the cause, then "
+            "measure again"
+        )
+        return ClaimVerdict(claim, Verdict.UNTESTED, why, top.result)
+    if verdict is not None:
+        return verdict
+    return ClaimVerdict(
+        claim, Verdict.UNTESTED, f"{_missing_words(fitting)}; try: {suggested_phrase(claim)}"
+    )
+
+
+CURABLE = (Lack.BUFFERED, Lack.CACHE, Lack.CLIFF)
+"""What a step lacks that would test the claim if it was repeated properly."""
+
+
+def _missing_words(fitting: Mapping[int, Sequence[Lack]]) -> str:
+    """Return why no step decides a claim."""
+    nearly = [lacks for lacks in fitting.values() if lacks and set(lacks) <= set(CURABLE)]
+    if not nearly:
+        return "no such step was run"
+    if Lack.BUFFERED in nearly[0]:
+        return "only measured buffered (page cache)"
+    return f"the step that tests it {'; '.join(nearly[0])}"
+
+
+def _candidates(
+    claim: Claim,
+    verdict: ClaimVerdict,
+    results: Sequence[StepResult],
+    fitting: Mapping[int, Sequence[Lack]],
+    drifting: Sequence[Pooled],
+    passed_over: Sequence[tuple[Choice, Candidate]],
+) -> list[ClaimCandidate]:
+    """Return every result of the claim's order and direction, with what it lacks."""
+    found = []
+    drift = {id(c.result) for c in drifting}
+    for r in results:
+        if id(r) not in fitting:
+            continue
+        lacks = [*fitting[id(r)], *([Lack.DRIFT] if id(r) in drift else [])]
+        if not lacks and r is not verdict.step:
+            lacks = [Lack.LESS]
+        found.append(ClaimCandidate(r, tuple(lacks), figure_in(claim, r)))
+    for choice, other in passed_over:
+        if id(choice.result) in fitting:
+            why = choice.why_not(other)
+            lacks = [*lacks_of(claim, other.result), Lack.NOT_CHOSEN]
+            measured = figure_in(claim, other.result)
+            found.append(ClaimCandidate(other.result, tuple(lacks), measured, why))
+    return found
+
+
+def _left_out_words(
+    claim: Claim, candidates: Sequence[ClaimCandidate], verdict: ClaimVerdict
+) -> list[str]:
+    """Return the steps that would have tested a claim and were left out, with the reason."""
+    words = []
+    shown: set[tuple[object, ...]] = set()
+    for c in candidates:
+        figure = claim.shown(c.measured.median) if c.measured is not None else "no figure"
+        if c.lacks == (Lack.DRIFT,) and c.result is not verdict.step:
+            direction = trend_of(c.result)
+            assert direction is not None
+            words.append(f"left out: {c.result.step.label}, {figure}: {trend_words(direction)}")
+        elif c.lacks == (Lack.NOT_CHOSEN,) and c.drawback not in (None, Drawback.OLDER):
+            assert c.drawback is not None
+            where = c.result.conditions
+            key = (c.drawback, where.sample, where.rig, where.link)
+            if c.drawback is Drawback.RIG and verdict.step is not None and not words:
+                words.append(f"on rig '{verdict.step.conditions.rig}' (run {verdict.step.run})")
+            if key not in shown:
+                words.append(f"not used: {figure} {drawback_words(c.result, c.drawback)}")
+            shown.add(key)
+        elif c.lacks and set(c.lacks) <= {Lack.CACHE, Lack.CLIFF}:
+            words.append(f"left out: {figure}, which {' and '.join(c.lacks)}")
+    return words
 
 
 def _not_steady(result: StepResult) -> str:
@@ -210,35 +267,23 @@ def _not_steady(result: StepResult) -> str:
     return next(iter(steady_notes(steady)), "") if steady is not None else "it was not continued"
 
 
-def _surely_worse(claim: Claim, one: Candidate, best: Candidate) -> bool:
+def _surely_worse(claim: Claim, one: Pooled, best: Pooled) -> bool:
     """Return True if a step could not have been chosen, so that choosing costs nothing."""
     own, theirs = one.figure(claim), best.figure(claim)
     return own.apart(theirs) and (own.median > theirs.median) == claim.lower_is_better
 
 
-def _trend_of(result: StepResult) -> Trend | None:
-    return trend([p.rate_bytes_s for p in result.passes])
-
-
-def trend_words(found: Trend) -> str:
-    """For a reader."""
-    word = "faster" if found.per_pass > 0 else "slower"
-    return f"each pass was {100 * abs(found.per_pass):.1f} % {word} than the one before"
-
-
-def _verdict(claim: Claim, best: Candidate, margin: float, why: str, choice: int) -> ClaimVerdict:
-    result, figure = best.result, best.figure(claim, choice)
-    verdict, reason = verdict_of(claim, figure, margin)
-    limit = _holding(claim, result) if verdict in DOUBTFUL else None
+def _verdict(claim: Claim, best: Pooled, margin: float, why: str, choice: int) -> ClaimVerdict:
+    # The table shows one interval, of 95 %; looking and choosing cost the verdict certainty.
+    result, figure = best.result, best.figure(claim)
+    judged = best.judged(claim, choice)
+    verdict, reason = verdict_of(claim, judged, margin)
+    limit = _holding(claim, result, margin) if verdict in DOUBTFUL else None
     wanted, near = None, False
     if limit is not None:
-        verdict, reason = (
-            Verdict.HELD,
-            f"the {limit.what} here carries {claim.shown(_in_unit(claim, limit, result))} at "
-            f"most: {in_rate_unit(limit.note)}",
-        )
+        verdict, reason = Verdict.HELD, _held_words(claim, limit, result)
     elif verdict is Verdict.CLOSE:
-        near = best.looks and figure.least > 0 and on_margin(figure.least, figure.most)
+        near = best.looks and judged.least > 0 and on_margin(judged.least, judged.most)
         wanted = None if near else passes_to_settle(claim, best.passes, margin, choice)
         reason = _open_words(len(best.passes), wanted, near)
     return ClaimVerdict(
@@ -267,65 +312,60 @@ def _open_words(made: int, wanted: int | None, near: bool) -> str:
 
 
 def _judge_sustained(
-    claim: Claim, steps: Sequence[tuple[IoStep, StepResult]], margin: float
+    claim: Claim, usable: Sequence[StepResult], results: Sequence[StepResult], margin: float
 ) -> ClaimVerdict:
     """Return the sustained figure, which is the mean over the steady end of a long write."""
-    for step, result in steps:
-        long_write = long_write_of(result)
-        if (
-            long_write is None
-            or (step.random, step.read_percent) != (claim.random, claim.read_percent)
-            or not result.conditions.direct
-        ):
-            continue
-        if claim.block_bytes not in (None, step.block_bytes):
-            continue
-        scale = 1 / long_write.block_bytes if claim.unit == "IOPS" else 1.0
-        written = show_size(long_write.total_bytes)
-        sustained = long_write.sustained
-        if not isinstance(sustained, Interval):
-            why = f"{sustained} (after {written}): {WHY_NOT_SUSTAINED[sustained]}"
-            return ClaimVerdict(claim, Verdict.UNTESTED, f"{why}; try: {LONG_WRITE}")
-        if (
-            not long_write.cliff
-            and not long_write.slope
-            and not _long_enough(step, long_write.total_bytes)
-        ):
-            why = (
-                f"no cliff within {written}, which is too short for a sustained figure; "
-                f"try: {LONG_WRITE}"
-            )
-            return ClaimVerdict(claim, Verdict.UNTESTED, why)
-        since = show_time((long_write.steady_from_s or 0.0) * 1e9)
-        why = (
-            f"mean from {since} on, after the cliff"
-            if long_write.cliff
-            else f"mean from {since} on, after a decline"
-            if long_write.slope
-            else f"no cliff within {written}"
+    writes = [(r, w) for r in usable if (w := long_write_of(r)) is not None]
+    if not writes:
+        return ClaimVerdict(
+            claim,
+            Verdict.UNTESTED,
+            f"{_no_long_write(claim, results)}; try: {sustained_phrase(claim)}",
         )
-        if long_write.parts[-1].shape is Shape.ALTERNATING:
-            why += ", over whole cycles of a rate that alternates"
-        figure = sustained.scaled(scale)
-        return _sustained_verdict(
-            claim, result, figure, margin, f"{why}; the interval is from one pass"
-        )
-    return ClaimVerdict(
-        claim, Verdict.UNTESTED, f"a sustained figure needs a long write; try: {LONG_WRITE}"
+    # The longest has had the most time to become steady.
+    result, long_write = max(writes, key=lambda x: x[1].total_bytes)
+    sustained = long_write.sustained
+    assert isinstance(sustained, Interval)
+    scale = 1 / long_write.block_bytes if claim.unit == "IOPS" else 1.0
+    since = show_time((long_write.steady_from_s or 0.0) * 1e9)
+    why = (
+        f"mean from {since} on, after the cliff"
+        if long_write.cliff
+        else f"mean from {since} on, after a decline"
+        if long_write.slope
+        else f"no cliff within {show_size(long_write.total_bytes)}"
     )
+    if long_write.parts[-1].shape is Shape.ALTERNATING:
+        why += ", over whole cycles of a rate that alternates"
+    return _sustained_verdict(
+        claim, result, sustained.scaled(scale), margin, f"{why}; the interval is from one pass"
+    )
+
+
+def _no_long_write(claim: Claim, results: Sequence[StepResult]) -> str:
+    """Return why no long write decides a sustained claim."""
+    for r in of_order(claim, results):
+        written, lacks = long_write_of(r), set(lacks_of(claim, r))
+        if written is None:
+            continue
+        size = show_size(written.total_bytes)
+        sustained = written.sustained
+        if lacks == {Lack.UNSTEADY} and not isinstance(sustained, Interval):
+            return f"{sustained} (after {size}): {WHY_NOT_SUSTAINED[sustained]}"
+        if lacks == {Lack.SHORT}:
+            return f"no cliff within {size}, which is too short for a sustained figure"
+        if lacks <= {Lack.BLOCK, Lack.DEPTH, Lack.WORKERS}:
+            return f"the long write has {' and '.join(sorted(lacks))} than the claim"
+    return "a sustained figure needs a long write"
 
 
 def _sustained_verdict(
     claim: Claim, result: StepResult, figure: Interval, margin: float, why: str
 ) -> ClaimVerdict:
     verdict, reason = verdict_of(claim, figure, margin)
-    limit = _holding(claim, result) if verdict in DOUBTFUL else None
+    limit = _holding(claim, result, margin) if verdict in DOUBTFUL else None
     if limit is not None:
-        verdict, reason = (
-            Verdict.HELD,
-            f"the {limit.what} here carries {claim.shown(_in_unit(claim, limit, result))} at "
-            f"most: {in_rate_unit(limit.note)}",
-        )
+        verdict, reason = Verdict.HELD, _held_words(claim, limit, result)
     elif verdict in (Verdict.CLOSE, Verdict.ONE_PASS):
         # A long write is a single pass, whose interval comes from its slices.
         verdict, reason = Verdict.CLOSE, "a longer write would settle it"
@@ -338,17 +378,6 @@ WHY_NOT_SUSTAINED = {
     NotSustained.UNSTEADY: "the figure would depend on when it was stopped",
     NotSustained.SHORT: "less than a tenth of the write, or than 30 s",
 }
-LONG_WRITE = '"sequential write 1MiB depth 8 over 60% of free"'
-LONG_ENOUGH_BYTES, LONG_ENOUGH_PERCENT = 200 * 10**9, 25
-"""A write without a cliff shows a sustained rate only from this length on, bytes or % of free."""
-
-
-def _long_enough(step: IoStep, written_bytes: int) -> bool:
-    return (
-        written_bytes >= LONG_ENOUGH_BYTES or (step.amount_free_percent or 0) >= LONG_ENOUGH_PERCENT
-    )
-
-
 LIMITS_OF_THE_RIG = (
     LimitSource.LINK,
     LimitSource.TESTER,
@@ -358,8 +387,11 @@ LIMITS_OF_THE_RIG = (
 """Limits on a result that are not the drive's own."""
 
 
-def _holding(claim: Claim, result: StepResult) -> Limit | None:
-    """Return the limit of the rig that lies below a claim, so that it cannot be met here."""
+def _holding(claim: Claim, result: StepResult, margin: float) -> Limit | None:
+    """Return the limit of the rig that lies below a claim, so that it cannot be met here.
+
+    A link that carries less than would meet the claim counts whatever part of it was reached.
+    """
     if claim.lower_is_better:
         return None
     held = [
@@ -367,7 +399,17 @@ def _holding(claim: Claim, result: StepResult) -> Limit | None:
         for x in result.limits
         if x.what in LIMITS_OF_THE_RIG and _in_unit(claim, x, result) < claim.figure
     ]
+    carries = link_rate_of(result)
+    if carries is not None:
+        link = Limit(LimitSource.LINK, carries, f"{result.conditions.link} carries no more")
+        if _in_unit(claim, link, result) < (1 - margin) * claim.figure:
+            held.append(link)
     return min(held, key=lambda x: x.rate_bytes_s, default=None)
+
+
+def _held_words(claim: Claim, limit: Limit, result: StepResult) -> str:
+    carried = claim.shown(_in_unit(claim, limit, result))
+    return f"the {limit.what} here carries {carried} at most: {in_rate_unit(limit.note)}"
 
 
 def _in_unit(claim: Claim, limit: Limit, result: StepResult) -> float:
@@ -385,7 +427,7 @@ def passes_to_settle(
     the level of a look (`jovik.analysis.settling`). None if more than `MOST_PASSES` would be
     needed.
     """
-    values = [_of_pass(claim, p) / claim.figure for p in passes]
+    values = [of_pass(claim, p) / claim.figure for p in passes]
     logs = [-math.log(v) if claim.lower_is_better else math.log(v) for v in values if v > 0]
     if len(logs) < 2:
         return None
@@ -414,16 +456,6 @@ def settling_goal(found: ClaimVerdict, margin: float) -> SettlingGoal:
         per_rate = 1 / claim.figure
     prior = tuple(p.rate_bytes_s * per_rate for p in found.passes)
     return SettlingGoal(per_rate, 1 - margin, found.choice, prior)
-
-
-def _of_pass(claim: Claim, one: PassFigures) -> float:
-    """Return a pass in the claim's unit. The block size converts IOPS and bytes a second.
-
-    The mean access time of a pass at depth 1 is the time it took over the I/Os it made.
-    """
-    if claim.unit == "bytes/s":
-        return one.rate_bytes_s
-    return one.iops if claim.unit == "IOPS" else 1e9 / one.iops if one.iops else math.inf
 
 
 def _passes(count: int) -> str:
@@ -455,18 +487,6 @@ def verdict_of(claim: Claim, figure: Interval, margin: float) -> tuple[Verdict, 
     if low < 1 - margin:
         return Verdict.CLOSE, "more passes would settle it"
     return (Verdict.BEATEN if low > 1 + margin else Verdict.MET), ""
-
-
-def suggested_phrase(claim: Claim) -> str:
-    """Return a phrase that would test a claim."""
-    block = claim.block_bytes or (
-        USUAL_RANDOM_BLOCK if claim.random or claim.unit != "bytes/s" else 2**20
-    )
-    depth = claim.depth or (1 if claim.lower_is_better else 32 if claim.random else 8)
-    step = IoStep(claim.random, claim.read_percent, block, depth, claim.workers or 1)
-    if claim.steady:
-        step = replace(step, steady="rate", span_free_percent=90)
-    return f'"{step.canonical}"'
 
 
 def all_latencies_ns(result: StepResult) -> dict[str, float | None] | None:

@@ -9,7 +9,7 @@ from functools import lru_cache
 
 from jovik.analysis.statistics import LogFigure, student_quantile
 from jovik.analysis.step_result import StepResult
-from jovik.base.findings import LongWrite
+from jovik.base.findings import LongWrite, RateDrop
 from jovik.base.interval import Interval
 from jovik.steps import IoStep, ScanStep, parse
 
@@ -52,19 +52,34 @@ def is_plain_stream(result: StepResult, read_percent: int) -> bool:
     )
 
 
-def long_write_of(result: StepResult) -> LongWrite | None:
-    """Return the finding of a write over an amount, or None for any other step.
+LONG_WRITE_S = 30.0
+"""A write shorter than this, without a cliff or a decline, is a short test."""
 
-    A timed write is a short test, repeated to be sure; what its first pass looked like as a series
-    is no figure of it.
+
+def long_write_of(result: StepResult) -> LongWrite | None:
+    """Return the finding of a long write, or None for any other step.
+
+    Its length and its shape decide, never the words of its phrase: a single pass that lasted long
+    enough to sustain a rate, or that fell on the way.
     """
     step = parse(result.kind)
     written = result.findings.long_write
-    if not isinstance(step, IoStep) or step.read_percent or not step.has_amount:
+    if not isinstance(step, IoStep) or step.read_percent or written is None:
+        return None
+    if not (step.has_amount or step.long_timed or step.until_stopped):
         return None
     # Fresh space is fresh once; random writes over an amount may have been repeated, and then the
     # passes are the figure.
-    return written if step.fresh or len(result.passes) == 1 else None
+    if not (step.fresh or len(result.passes) == 1):
+        return None
+    fell = written.cliff is not None or written.slope is not None
+    return written if fell or written.seconds >= LONG_WRITE_S else None
+
+
+def crossed_cliff(result: StepResult) -> RateDrop | None:
+    """Return the cliff inside a timed write, whose mean is then a mean of two rates, or None."""
+    written = result.findings.long_write
+    return written.cliff if written is not None and long_write_of(result) is None else None
 
 
 def steady_step(result: StepResult) -> bool:
@@ -81,11 +96,14 @@ def settled(result: StepResult) -> bool:
     """Return True if a result has a figure to be compared by.
 
     A long write that was not steady at its end, or not for long, has none: if it was cut off
-    decides what its last piece looks like. Nor have rounds that were to be steady and were not.
+    decides what its last piece looks like. Nor have rounds that were to be steady and were not, or
+    a timed write across a cliff, which is two figures.
     """
     if steady_step(result):
         steady = result.findings.steady
         return steady is not None and steady.steady
+    if crossed_cliff(result) is not None:
+        return False
     written = long_write_of(result)
     return written is None or isinstance(written.sustained, Interval)
 

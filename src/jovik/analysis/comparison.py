@@ -153,6 +153,53 @@ def compare_results(
     )
 
 
+def paired(
+    before: Sequence[StepResult], after: Sequence[StepResult]
+) -> tuple[list[StepResult], list[StepResult]]:
+    """Return one result of each kind and fill level for either side.
+
+    Of several, the pair with the most conditions in common, so that a difference is the one that
+    was asked for and not the rig's; the newest of equals.
+
+    Parameters
+    ----------
+    before, after : sequence of StepResult
+        Oldest first.
+    """
+    olds: dict[Key, list[StepResult]] = {}
+    news: dict[Key, list[StepResult]] = {}
+    for by_key, results in ((olds, before), (news, after)):
+        for r in results:
+            by_key.setdefault(_key(r), []).append(r)
+    pairs = {
+        key: max(
+            ((o, n) for o in olds[key] for n in news[key]),
+            key=lambda pair: (_in_common(*pair), pair[1].started, pair[0].started),
+        )
+        for key in olds
+        if key in news
+    }
+    return (
+        [pairs[key][0] if key in pairs else results[-1] for key, results in olds.items()],
+        [pairs[key][1] if key in pairs else results[-1] for key, results in news.items()],
+    )
+
+
+def _in_common(one: StepResult, two: StepResult) -> tuple[bool, bool, int]:
+    """Return whether two results can be compared, and how many conditions they share."""
+    same = one.conditions, two.conditions
+    shared = [
+        same[0].rig == same[1].rig,
+        same[0].link == same[1].link,
+        # Two drives are two samples with a firmware each.
+        one.drive != two.drive or same[0].sample == same[1].sample,
+        one.drive != two.drive or same[0].firmware == same[1].firmware,
+    ]
+    figures = all(r.passes and settled(r) for r in (one, two))
+    distinct = (one.run, one.started) != (two.run, two.started)
+    return distinct and figures, not differences(one, two), sum(shared)
+
+
 def _key(result: StepResult) -> Key:
     return result.kind, result.conditions.filled_percent
 

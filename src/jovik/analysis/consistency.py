@@ -98,7 +98,7 @@ def _streams(results: Sequence[StepResult], share: int) -> Interval | None:
         step = result.step
         if (
             not isinstance(step, IoStep)
-            or step.fresh
+            or long_write_of(result) is not None
             or not result.passes
             or not is_plain_stream(result, share)
         ):

@@ -76,16 +76,20 @@ def class_of_step(result: StepResult) -> str | None:
         return None
     if long_write_of(result) is not None:
         return SUSTAINED_WRITE if not step.random else None
-    return class_of_access(step)
+    return _class_of_access(step)
 
 
-def class_of_access(step: IoStep) -> str | None:
-    """Return the class of a plain access by its phrase alone, or None for other steps."""
+def class_of_phrase(step: IoStep) -> str | None:
+    """Return the class that a plain access is meant for, before it was run."""
+    if step.fresh or step.long_timed:
+        return SUSTAINED_WRITE if not (step.random or step.read_percent) else None
+    return _class_of_access(step)
+
+
+def _class_of_access(step: IoStep) -> str | None:
     if step.read_percent not in (0, 100):
         return None
     direction = "read" if step.read_percent else "write"
-    if step.fresh:
-        return SUSTAINED_WRITE if not step.random else None
     if not step.random:
         return f"sequential {direction}" if step.block_bytes >= LEAST_STREAM_BYTES else None
     if step.block_bytes != SMALL_BYTES:

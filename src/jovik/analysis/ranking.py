@@ -5,12 +5,19 @@ Like with like, ties where the noise says so, and an index against a yardstick.
 
 from __future__ import annotations
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import pairwise
 
-from jovik.analysis.comparability import differences, figure_of, long_write_of, rate_of, settled
+from jovik.analysis.comparability import (
+    crossed_cliff,
+    differences,
+    figure_of,
+    long_write_of,
+    rate_of,
+    settled,
+)
 from jovik.analysis.rank_intervals import Rank, RankIntervals, rank_intervals
 from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, alike_runs
 from jovik.analysis.step_result import StepResult
@@ -84,7 +91,7 @@ class Ranking:
 def rank_drives(
     results: Sequence[StepResult],
     yardstick: str | None = None,
-    weight_of: Callable[[str], float] | None = None,
+    weight_of: Callable[[StepResult], float] | None = None,
     *,
     alike: Sequence[StepResult] = (),
     effect: RunEffect = FLOOR_ALONE,
@@ -98,7 +105,8 @@ def rank_drives(
     yardstick : str, optional
         The drive that the index calls 100; the one measured first unless given.
     weight_of : callable, optional
-        The weight of each kind of step in the index, 0 to exclude it. Default: equal weights.
+        The weight of a result's kind of step in the index, 0 to exclude it. Default: equal
+        weights, of which the rungs of a ladder share one.
     alike : sequence of StepResult
         Of other runs; those made like one of `results` count with it.
     effect : RunEffect
@@ -149,15 +157,21 @@ def rank_drives(
 def _weights_of(
     cells: Mapping[str, Mapping[str, Sequence[StepResult]]],
     kinds: Sequence[str],
-    weight: Callable[[str], float],
+    weight_of: Callable[[StepResult], float],
 ) -> dict[str, float]:
     """Return the kinds of the index, which at least two drives have, with their weights.
 
     One pass has no interval and would take the whole index's; such steps count where there is
     nothing else.
     """
+    of_kind = {k: [c[k][0] for c in cells.values() if k in c] for k in kinds}
+    # A ladder of eight rungs would outweigh all other steps.
+    ladders = {k: _ladder_of(rs) for k, rs in of_kind.items() if len(rs) > 1}
+    rungs = Counter(x for x in ladders.values() if x is not None)
     weights = {
-        k: weight(k) for k in kinds if weight(k) > 0 and sum(k in c for c in cells.values()) > 1
+        k: w / (rungs[ladder] if ladder is not None else 1)
+        for k, ladder in ladders.items()
+        if (w := weight_of(of_kind[k][0])) > 0
     }
     sure = {
         k: w
@@ -165,6 +179,12 @@ def _weights_of(
         if all(figure_of(r).known for c in cells.values() for r in c.get(k, ()))
     }
     return sure or weights
+
+
+def _ladder_of(results: Sequence[StepResult]) -> str | None:
+    """Return the ladder that a kind of step is a rung of for every drive, or None."""
+    ladders = {r.findings.ladder for r in results}
+    return ladders.pop() if len(ladders) == 1 else None
 
 
 def _overall(
@@ -264,9 +284,11 @@ def _like_with_like(
 
 
 def _unsettled(result: StepResult) -> str:
+    if crossed_cliff(result) is not None:
+        return "it ran across the cliff, so that its mean is of two rates"
     written = long_write_of(result)
-    assert written is not None
-    return f"no sustained rate: {written.sustained}"
+    reason = written.sustained if written is not None else "its rounds were not steady"
+    return f"no sustained rate: {reason}"
 
 
 def lead_over_next(ranking: Ranking, rows: Sequence[StepRank]) -> list[Interval | None]:

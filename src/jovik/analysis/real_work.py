@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import IntEnum
 
-from jovik.analysis.comparability import rate_of
+from jovik.analysis.comparability import long_write_of, rate_of
 from jovik.analysis.step_result import StepResult
 from jovik.base.interval import Interval
 from jovik.sheets.sheet import Claim
@@ -103,7 +103,12 @@ def _share(result: StepResult, claimed: dict[int, float | None]) -> WorkShare | 
         kind = WorkKind.PROGRAM
     elif result.findings.copy is not None:
         kind, rate = WorkKind.COPY, rate_of(result)
-    elif isinstance(step, IoStep) and step.plain and not step.random and not step.fresh:
+    elif (
+        isinstance(step, IoStep)
+        and step.plain
+        and not step.random
+        and long_write_of(result) is None
+    ):
         if step.read_percent not in (0, 100):
             return None
         kind, rate = WorkKind.STREAM, rate_of(result)

@@ -9,6 +9,7 @@ import statistics
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from jovik.analysis.evidence import held_by_link
 from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, ratio_across
 from jovik.analysis.statistics import interval, ratio_interval
 from jovik.analysis.step_result import LimitSource, StepResult
@@ -95,7 +96,8 @@ def expected_band(
 class SampleFigure:
     """One sample in one kind of step.
 
-    `share` is of the best of its siblings, None if there is none; `band` is its class's.
+    `share` is of the best of its siblings, None if there is none; `band` is its class's;
+    `held_by_link` whether a sibling does more than this sample's link carries.
     """
 
     sample: str
@@ -104,6 +106,7 @@ class SampleFigure:
     share: Interval | None
     result: StepResult
     band: ExpectedRange = ExpectedRange(None, None)
+    held_by_link: bool = False
 
 
 @dataclass(frozen=True)
@@ -168,6 +171,7 @@ def side_by_side(
                 share,
                 result,
                 band,
+                held_by_link(result, others),
             )
         )
     return figures
@@ -223,7 +227,7 @@ def suspects(
 def _evidence_of(figure: SampleFigure) -> list[str]:
     """Return the evidence of one figure against its sample."""
     evidence = []
-    if not explained(figure.result):
+    if not (explained(figure.result) or figure.held_by_link):
         if figure.share is not None and figure.share.most < FAR_BELOW:
             evidence.append(_sibling_words(figure))
         evidence += _band_words(figure)
@@ -234,10 +238,10 @@ def _evidence_of(figure: SampleFigure) -> list[str]:
 def explained(result: StepResult) -> bool:
     """Return whether something was seen that makes a figure low without any fault of the sample.
 
-    Heat, or a write cache that steps before it had filled.
+    Heat, its link, or a write cache that steps before it had filled.
     """
-    hot = any(x.what is LimitSource.HEAT for x in result.limits)
-    return hot or result.findings.write_cache_full
+    limited = any(x.what in (LimitSource.HEAT, LimitSource.LINK) for x in result.limits)
+    return limited or result.findings.write_cache_full
 
 
 def _band_words(figure: SampleFigure) -> list[str]:

@@ -59,7 +59,8 @@ class Conditions:
     """Conditions that must agree before two results may be compared, or that are reported.
 
     `filled_percent` is the level that the target was filled to for this step, None if it was not
-    filled on purpose. `after` is the phrase that ran before, `idle_ns` how long ago that ended.
+    filled on purpose. `link_bytes_s` is the payload rate of the link. `after` is the phrase that
+    ran before, `idle_ns` how long ago that ended.
     `sample` is stored under its earlier name, `unit`.
     """
 
@@ -70,6 +71,7 @@ class Conditions:
     span_bytes: int
     fill_percent: float | None = None
     link: str | None = None
+    link_bytes_s: float | None = None
     rig: str | None = None
     sample: str | None = None
     firmware: str | None = None
@@ -102,8 +104,8 @@ class StepResult:
     """One step of a run as statistics see it.
 
     `latencies` holds all passes together, by direction. `limits` and `notes` say what bounded the
-    figure and what a reader should know. `excluded` is why it counts for nothing, if it was set
-    aside.
+    figure and what a reader should know. `position` is its place in the run, from 0. `excluded` is
+    the reason why it does not count, if it was excluded.
     """
 
     phrase: str
@@ -118,6 +120,7 @@ class StepResult:
     notes: tuple[str, ...] = ()
     findings: Findings = field(default_factory=Findings)
     excluded: str | None = None
+    position: int = 0
 
     @property
     def step(self) -> Step:

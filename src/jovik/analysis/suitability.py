@@ -129,8 +129,6 @@ def _supply(load: Load, results: Sequence[StepResult], share: int) -> AvailableR
                 True,
                 result,
             )
-        if step.fresh:
-            continue
         rate = result.rate
         # How far the step is from what the load does, in doublings of block and depth.
         away = abs(math.log2(step.block_bytes / load.block_bytes)) + abs(

@@ -285,7 +285,7 @@ def _class_of(result: StepResult) -> str | None:
         return "program"
     if not isinstance(step, IoStep) or not step.plain:
         return None
-    if step.fresh:
+    if long_write_of(result) is not None:
         return "long write"
     if step.random and step.depth * step.workers >= SERVER_DEPTH:
         return "deep random"
@@ -423,7 +423,7 @@ def _rate(
         if (
             not isinstance(step, IoStep)
             or (step.random, step.read_percent) != (random, share)
-            or step.fresh
+            or long_write_of(r) is not None
             or not _good(r)
         ):
             continue

@@ -8,13 +8,14 @@ from typing import Any, ClassVar
 
 from jovik.analysis.suitability import Suitability
 from jovik.answers.answer import Answer, Csv, csv_of
-from jovik.base.plain_data import keyed, plain
+from jovik.base.plain_data import keyed
 from jovik.base.quantities import show_rate, spell_size
 from jovik.queries.suitability import Fitted, fitted, fitted_all
 from jovik.sheets.drive_class import DriveClass, class_names, read_class
 from jovik.sheets.load import Load, load_names, read_load
 from jovik.shelf.store import Shelf
 from jovik.tables.drive_class import classes_table
+from jovik.tables.evidence import passed_over_json
 from jovik.tables.replay import programs_table
 from jovik.tables.suitability import carriers_tables, fit_table
 from jovik.tables.table import Table
@@ -53,12 +54,11 @@ class FitAnswer(Answer):
             if r.findings.replay is not None
         ]
         fits = [_fit(f, level) for level, f in self._every()]
-        rig = plain(report.slowed)
         return {
             "drive": report.drive.name,
-            "held_by_rig": rig,
             "fits": fits,
             "programs": programs,
+            **passed_over_json(report.passed_over),
         }
 
     def csv(self) -> Csv:

@@ -20,6 +20,7 @@ from jovik.queries.ranking import (
 )
 from jovik.shelf.store import Shelf
 from jovik.tables.drive_class import standing_json
+from jovik.tables.evidence import passed_over_json
 from jovik.tables.ranking import (
     overall_table,
     ranking_findings,
@@ -55,7 +56,7 @@ class RankAnswer(Answer):
     def data(self) -> dict[str, Any]:
         """Return the answer as documented."""
         return ranking_data(self.ranking, energy=self.by == ENERGY) | {
-            "held_by_rig": plain(self.found.slowed),
+            **passed_over_json(self.found.passed_over),
             "excluded": plain(self.found.excluded),
             "classes": [
                 {"drive": d} | (standing_json(s) or {}) for d, s in self.found.standings.items()

@@ -9,10 +9,11 @@ from typing import Any, ClassVar
 from jovik.analysis.upgrade import Upgrade
 from jovik.answers.answer import Answer, Csv, csv_of
 from jovik.base.errors import UsageError
-from jovik.base.plain_data import keyed, plain
+from jovik.base.plain_data import keyed
 from jovik.base.quantities import parse_link
 from jovik.queries.upgrade import Upgraded, upgraded
 from jovik.shelf.store import Shelf
+from jovik.tables.evidence import passed_over_json
 from jovik.tables.table import Table
 from jovik.tables.upgrade import jobs_table, upgrade_table, upgrade_verdict
 
@@ -35,7 +36,7 @@ class UpgradeAnswer(Answer):
 
     def data(self) -> dict[str, Any]:
         """Return the answer as documented."""
-        upgrades = [_upgrade(f.upgrade) | {"held_by_rig": plain(f.slowed)} for f in self.found]
+        upgrades = [_upgrade(f.upgrade) | passed_over_json(f.passed_over) for f in self.found]
         old = self.found[0].old.name
         return {"old": old, "link_bytes_s": self.link_bytes_s, "upgrades": upgrades}
 

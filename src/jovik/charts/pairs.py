@@ -12,6 +12,7 @@ from jovik.base.quantities import significant
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.charts.chart import About, Bar, BarChart, BarRow
 from jovik.charts.provenance import provenance, truncate
+from jovik.queries.evidence import evidence
 from jovik.queries.upgrade import Upgraded, upgraded
 from jovik.shelf.store import Shelf
 from jovik.steps import parse
@@ -29,7 +30,7 @@ def fullness_of(shelf: Shelf, drives: Sequence[str]) -> BarChart:
         The drive was not measured both ways.
     """
     name = shelf.sheets.get(drives[0]).drive.name
-    pairs = empty_against_full(shelf.results.latest(name, filled=True))
+    pairs = empty_against_full(evidence(shelf, name, filled=True).results)
     if not pairs:
         raise UsageError(
             f"{name} was not measured both empty and full",

@@ -8,6 +8,7 @@ from typing import Any
 from jovik.analysis.step_result import StepResult
 from jovik.base.errors import UsageError
 from jovik.charts.canvas import MOST_DRIVES
+from jovik.queries.evidence import evidence
 from jovik.shelf.store import Shelf
 from jovik.steps import parse
 
@@ -31,7 +32,7 @@ def results_of_each(
     by_drive = []
     for drive in drives:
         name = shelf.sheets.get(drive).drive.name
-        results = [r for r in shelf.results.latest(name, ladders=True, **options) if fits(r)]
+        results = [r for r in evidence(shelf, name, **options).results if fits(r)]
         if not results:
             raise UsageError(
                 f"{name} has no {what}",

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from jovik.analysis.drive_class import class_of_access
+from jovik.analysis.drive_class import class_of_phrase
 from jovik.queries.drive_class import class_of
 from jovik.sheets.drive_class import UsualFigure
 from jovik.sheets.sheet import Claim, Sheet
@@ -36,7 +36,7 @@ def aims_of(sheet: Sheet, steps: Sequence[Step]) -> list[Aim]:
             aims.append(Aim())
             continue
         claim = next((c for c in sheet.claims if _tests(step, c)), None)
-        what = class_of_access(step)
+        what = class_of_phrase(step)
         usual = kind.figure(what) if kind is not None and what is not None else None
         aims.append(Aim(claim, usual, kind.title if kind is not None else ""))
     return aims

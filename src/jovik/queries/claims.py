@@ -10,15 +10,14 @@ from jovik.analysis.claims import CLAIM_MARGIN, ClaimVerdict, judge_claims
 from jovik.analysis.cliff_agreement import cliff_agreement
 from jovik.analysis.comparability import is_plain, long_write_of
 from jovik.analysis.consistency import Disagreement, disagreements
-from jovik.analysis.cross_rig import RigSlowdown, across_rigs, slowed
 from jovik.analysis.firmware_change import FirmwareChange, firmware_changes
 from jovik.analysis.lost_data import lost_by
-from jovik.analysis.run_effect import run_effect
 from jovik.analysis.step_result import StepResult
 from jovik.base.errors import UsageError
 from jovik.base.findings import CliffAgreement, LostData
 from jovik.base.trace import SLICE_NS
 from jovik.queries.drive_class import ClassStanding, standing_of
+from jovik.queries.evidence import NONE_PASSED_OVER, PassedOver, evidence
 from jovik.queries.samples import SampleComparison, samples
 from jovik.sheets.sheet import Sheet
 from jovik.shelf.corrections import Excluded
@@ -30,8 +29,8 @@ class ClaimsReport:
     """Claims of a drive with their verdicts, inconsistent results and its samples.
 
     `lost` is set where it did not discard what was written, which no verdict makes up for;
-    `slowed` is what a rig may have held back, `firmware` which samples have another one now,
-    `cliffs` where long writes made alike in several runs fell, `excluded` what was excluded;
+    `passed_over` newer results that do not represent it, `firmware` which samples have another one
+    now, `cliffs` where long writes made alike in several runs fell, `excluded` what was excluded;
     `standing` where the drive lies in its class.
     """
 
@@ -41,7 +40,7 @@ class ClaimsReport:
     disagreements: tuple[Disagreement, ...]
     samples: SampleComparison
     lost: LostData | None = None
-    slowed: tuple[RigSlowdown, ...] = ()
+    passed_over: PassedOver = NONE_PASSED_OVER
     firmware: tuple[FirmwareChange, ...] = ()
     cliffs: CliffAgreement | None = None
     excluded: tuple[Excluded, ...] = ()
@@ -68,15 +67,14 @@ def claims_report(shelf: Shelf, name: str, margin: float = CLAIM_MARGIN) -> Clai
             f"the sheet of {drive} has no claims",
             f'add one: jovik sheet claim "{drive}" "sequential read" 7000MB/s',
         )
-    results = shelf.results.latest(drive, ladders=True)
+    every = evidence(shelf, drive)
+    results = every.results
     if not results:
         raise UsageError(
             f"{drive} has not been measured", f'measure it: jovik measure TARGET --drive "{drive}"'
         )
-    every = [r for r in shelf.results.every(drive) if r.conditions.filled_percent is None]
-    verdicts = across_rigs(judge_claims(sheet.claims, results, margin, every), every, margin)
-    effect = run_effect(shelf.results.recent(drive))
-    held = slowed(results, shelf.results.of_several_rigs(drive), effect)
+    passed_over = every.passed_over()
+    verdicts = judge_claims(sheet.claims, results, margin, every.candidates, passed_over.newer)
     return ClaimsReport(
         sheet,
         margin,
@@ -84,11 +82,11 @@ def claims_report(shelf: Shelf, name: str, margin: float = CLAIM_MARGIN) -> Clai
         tuple(disagreements(results)),
         samples(shelf, sheet),
         lost_by(results),
-        tuple(held),
-        tuple(firmware_changes(results, every)),
-        _cliffs(every),
+        passed_over,
+        tuple(firmware_changes(results, every.candidates)),
+        _cliffs(every.candidates),
         tuple(shelf.corrections.excluded(drive)),
-        standing_of(sheet.drive, results, effect),
+        standing_of(sheet.drive, results, every.effect),
     )
 
 

@@ -12,6 +12,7 @@ from jovik.analysis.comparison import (
     HistoryPoint,
     compare_results,
     history,
+    paired,
 )
 from jovik.analysis.run_effect import RunEffect, run_effect
 from jovik.analysis.step_result import StepResult
@@ -78,15 +79,20 @@ def compared(shelf: Shelf, before: str, after: str, step: str | None = None) -> 
         what there is, or what differs.
     """
     one, two = (select(shelf, read_selection(shelf, words)) for words in (before, after))
-    olds, news = one.newest(), two.newest()
+    olds, news = paired(one.results, two.results)
     if step is not None:
         kind = parse(step).kind
         olds, news = ([r for r in rs if r.kind == kind] for rs in (olds, news))
         if not olds or not news:
             lacking = before if not olds else after
-            kinds = ", ".join(sorted({r.kind for r in (one if not olds else two).newest()}))
+            kinds = ", ".join(sorted({r.kind for r in (one if not olds else two).results}))
             raise UsageError(f"'{lacking}' has no '{kind}'", f"it has: {kinds}")
-    effect = run_effect(shelf.results.recent())
+    if {_id_of(r) for r in one.results} == {_id_of(r) for r in two.results}:
+        raise UsageError(
+            f"'{before}' and '{after}': it is the same result on both sides",
+            "narrow one of them, such as DRIVE@rig=..., or name two runs",
+        )
+    effect = run_effect(shelf.results.candidates())
     comparison = compare_results(olds, news, effect)
     if not comparison.steps:
         why = "; ".join(f"{x.kind}: {', '.join(x.why)}" for x in comparison.not_comparable)
@@ -98,6 +104,11 @@ def compared(shelf: Shelf, before: str, after: str, step: str | None = None) -> 
     conditions = (*comparison.conditions, *_of_runs(one.runs, two.runs))
     logged = tuple(_logged(shelf, one, two))
     return Compared(one, two, replace(comparison, conditions=conditions), effect, logged)
+
+
+def _id_of(result: StepResult) -> tuple[str, int]:
+    """Return the run and the place of a result."""
+    return result.run, result.position
 
 
 def _logged(shelf: Shelf, before: Selected, after: Selected) -> Iterator[InstrumentChange]:
@@ -186,7 +197,7 @@ def history_of(shelf: Shelf, words: str, period_s: float, step: str | None = Non
         results = [r for r in results if r.kind == kind]
     moments = [datetime.datetime.fromisoformat(r.started).timestamp() for r in results]
     points = history(
-        list(zip(moments, results, strict=True)), period_s, run_effect(shelf.results.recent())
+        list(zip(moments, results, strict=True)), period_s, run_effect(shelf.results.candidates())
     )
     if not points:
         raise UsageError(

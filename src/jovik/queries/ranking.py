@@ -6,8 +6,7 @@ import datetime
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from jovik.analysis.comparability import steady_step
-from jovik.analysis.cross_rig import RigSlowdown, slowed
+from jovik.analysis.comparability import long_write_of, steady_step
 from jovik.analysis.lost_data import lost_by, lost_words
 from jovik.analysis.ranking import DriveRank, Exclusion, Ranking, rank_drives
 from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, run_effect
@@ -18,6 +17,7 @@ from jovik.base.interval import Interval
 from jovik.base.quantities import parse_size
 from jovik.queries.drive_class import ClassStanding, standing_in, standing_of
 from jovik.queries.efficiency import efficiencies
+from jovik.queries.evidence import NONE_PASSED_OVER, PassedOver, evidence
 from jovik.sheets.drive_class import CLASS_PREFIX, DriveClass, read_class
 from jovik.sheets.load import load_names, read_load
 from jovik.sheets.sheet import Drive
@@ -90,9 +90,9 @@ class Filter:
 class RankingReport:
     """A ranking in the order that was asked for, with the drives as sold.
 
-    `kind` is the step it is by, where it is by one; `load` the load whose weights it has; `slowed`
-    what its rigs may have held back; `effect` what runs were taken to differ by; `excluded` what
-    was excluded of these drives; `standings` where each drive lies in its class;
+    `kind` is the step it is by, where it is by one; `load` the load whose weights it has;
+    `passed_over` newer results that do not represent a drive; `effect` the differences between
+    runs; `excluded` what was excluded of these drives; `standings` each drive's place in its class;
     `circumstances` what mattered on the machine when figures of a drive were made; `steady` whether
     it is of what was repeated until steady. By `ENERGY` every rate is bytes, or I/Os, for a joule,
     and `idle_watts` what a drive takes while nothing is asked of it.
@@ -103,13 +103,13 @@ class RankingReport:
     by: str = "drive"
     kind: str | None = None
     load: str | None = None
-    slowed: tuple[RigSlowdown, ...] = ()
     effect: RunEffect = FLOOR_ALONE
     excluded: tuple[Excluded, ...] = ()
     standings: dict[str, ClassStanding] = field(default_factory=dict)
     circumstances: dict[str, tuple[str, ...]] = field(default_factory=dict)
     steady: bool = False
     idle_watts: Mapping[str, Interval] = field(default_factory=dict)
+    passed_over: PassedOver = NONE_PASSED_OVER
 
 
 def ranking_report(
@@ -154,7 +154,8 @@ def ranking_report(
     if yardstick is not None and yardstick.startswith(CLASS_PREFIX):
         of_class = read_class(yardstick.removeprefix(CLASS_PREFIX))
     named = shelf.sheets.get(yardstick).drive.name if yardstick and of_class is None else None
-    every = shelf.results.latest()
+    found = evidence(shelf)
+    every = found.results
     if kind is not None:
         asked = parse(kind)
         steady = isinstance(asked, IoStep) and bool(asked.steady)
@@ -165,12 +166,6 @@ def ranking_report(
             "no drive on this shelf was measured until steady",
             "do it: jovik measure TARGET --plan steady-iops",
         )
-    if kind is not None:
-        # Who asks for one step means it wherever it was measured, in a ladder too; the index is
-        # made of the same steps whatever is asked.
-        had = {r.drive for r in results if r.kind == kind}
-        rungs = shelf.results.latest(ladders=True)
-        results = results + [r for r in rungs if r.kind == kind and r.drive not in had]
     selected = {name for name, drive in drives.items() if only.keeps(drive)}
     since = _date(only.since) if only.since is not None else ""
     counted = [r for r in results if r.drive in selected and r.started >= since]
@@ -182,10 +177,8 @@ def ranking_report(
     counted, lost = _without_losers(counted, drives)
     if lost and not counted:
         return RankingReport(Ranking("", (), (), tuple(lost)), drives, by, kind, load)
-    earlier = shelf.results.recent(beyond=1)
-    alike = [r for r in earlier if r.drive in selected and r.started >= since]
-    effect = run_effect([*counted, *alike])
-    held = slowed(counted, shelf.results.of_several_rigs(), effect) if counted else []
+    alike = [r for r in found.candidates if r.drive in selected and r.started >= since]
+    effect = run_effect(alike)
     report = placed(counted, named, drives, by, load, alike=alike, effect=effect)
     whole = replace(report.ranking, left_out=(*report.ranking.left_out, *lost))
     aside = tuple(x for x in shelf.corrections.excluded() if x.drive in selected)
@@ -196,7 +189,7 @@ def ranking_report(
         report,
         steady=steady,
         ranking=whole,
-        slowed=tuple(held),
+        passed_over=found.passed_over().of(selected),
         excluded=aside,
         standings=standings,
         circumstances=_circumstances(shelf, whole),
@@ -377,18 +370,18 @@ def _date(text: str) -> str:
         raise UsageError(f"'{text}' is not a date", "write 2026-11-23") from None
 
 
-def _weights(load_name: str) -> Callable[[str], float]:
-    """Return the weight of each kind of step for a load, by its class.
+def _weights(load_name: str) -> Callable[[StepResult], float]:
+    """Return the weight of a result's kind of step for a load, by its class.
 
     Copies and steps without a class have no weight.
     """
     weights = read_load(load_name).weights
 
-    def weight(kind: str) -> float:
-        step = parse(kind)
+    def weight(result: StepResult) -> float:
+        step = parse(result.kind)
         if not isinstance(step, IoStep) or not step.plain:
             return 0.0
-        if step.fresh:
+        if long_write_of(result) is not None:
             return weights.get("sustained write", 0.0)
         direction = {100: "read", 0: "write"}.get(step.read_percent)
         return (

@@ -10,6 +10,7 @@ from jovik.analysis.statistics import interval
 from jovik.analysis.step_result import StepResult
 from jovik.base.errors import UsageError
 from jovik.base.interval import Interval
+from jovik.queries.evidence import evidence
 from jovik.sheets.reading import Note, Reading
 from jovik.shelf.store import Shelf
 
@@ -49,7 +50,7 @@ def noted(shelf: Shelf, name: str) -> Noted:
         No drive of that name.
     """
     drive = shelf.sheets.get(name).drive.name
-    every, results = shelf.notes.readings(), shelf.results.latest(drive, ladders=True)
+    every, results = shelf.notes.readings(), evidence(shelf, drive).results
     groups = tuple(
         _beside(g, every, results) for g in alike([r for r in every if r.drive == drive])
     )

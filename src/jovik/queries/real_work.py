@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from jovik.analysis.real_work import WorkShare, work_shares
 from jovik.base.errors import UsageError
+from jovik.queries.evidence import evidence
 from jovik.shelf.store import Shelf
 
 
@@ -34,7 +35,7 @@ def real_work(shelf: Shelf, name: str) -> RealWork:
             f"{drive} has no claims about sequential rates",
             f'write it down: jovik sheet claim "{drive}" "sequential read" 550MB/s',
         )
-    shares = work_shares(sheet.claims, shelf.results.latest(drive, ladders=True))
+    shares = work_shares(sheet.claims, evidence(shelf, drive).results)
     if not shares:
         raise UsageError(
             f"no stream, copy or program of {drive} was measured",

@@ -5,10 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from jovik.analysis.claims import Verdict, judge_claims
-from jovik.analysis.cross_rig import best_across_rigs
-from jovik.analysis.run_effect import run_effect
 from jovik.analysis.samples import ClassLink, SampleFigure, SuspectSample, side_by_side, suspects
 from jovik.hardware.link import named_link
+from jovik.queries.evidence import evidence, of_each_sample
 from jovik.sheets.sheet import Drive, Sheet
 from jovik.shelf.store import Shelf
 
@@ -33,16 +32,13 @@ def samples(shelf: Shelf, sheet: Sheet) -> SampleComparison:
     No figures where none was measured.
     """
     drive = sheet.drive
-    effect = run_effect(shelf.results.recent(drive.name))
-    results = best_across_rigs(
-        shelf.results.latest_by_sample(drive.name),
-        shelf.results.of_several_rigs(drive.name),
-        effect,
-    )
+    every = evidence(shelf, drive.name)
+    effect = every.effect
+    results = of_each_sample(every.candidates, effect)
     peers = {
         n for n, other in shelf.sheets.drives().items() if n != drive.name and _alike(other, drive)
     }
-    of_class = [r for r in shelf.results.latest() if r.drive in peers] if peers else []
+    of_class = [r for r in evidence(shelf).results if r.drive in peers] if peers else []
     named = named_link(drive.interface)
     link = (
         ClassLink(named[0].now, named[0].rate_bytes_s, named[1])

@@ -45,10 +45,6 @@ class Selected:
     results: tuple[StepResult, ...]
     runs: tuple[RunRecord, ...]
 
-    def newest(self) -> list[StepResult]:
-        """Of each kind of step at each fill level the newest result."""
-        return list({(r.kind, r.conditions.filled_percent): r for r in self.results}.values())
-
 
 def read_selection(shelf: Shelf, words: str) -> Selection:
     """Return a selection from the user's words.

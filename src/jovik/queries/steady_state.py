@@ -11,6 +11,7 @@ from jovik.analysis.demand import DemandPoint, demand_points
 from jovik.analysis.step_result import StepResult
 from jovik.base.errors import UsageError
 from jovik.base.trace import SLICE_NS, Latencies, Trace
+from jovik.queries.evidence import evidence
 from jovik.shelf.store import Shelf
 from jovik.steps import IoStep, parse
 
@@ -74,7 +75,7 @@ def saturation_of(shelf: Shelf, drive: str) -> Saturation:
     """
     points = [
         r
-        for r in shelf.results.latest(drive, ladders=True)
+        for r in evidence(shelf, drive).results
         if isinstance(s := parse(r.kind), IoStep) and s.amount_spans and s.writes
     ]
     if not points:
@@ -127,7 +128,7 @@ def demand_of(shelf: Shelf, drive: str) -> list[DemandPoint]:
 
 
 def _newest(shelf: Shelf, drive: str) -> list[StepResult]:
-    every = shelf.results.latest(drive, ladders=True, with_latencies=True)
+    every = evidence(shelf, drive, with_latencies=True).results
     return [r for r in every if steady_step(r)]
 
 

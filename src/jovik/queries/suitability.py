@@ -5,13 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from jovik.analysis.cross_rig import RigSlowdown, slowed
 from jovik.analysis.lost_data import lost_by
-from jovik.analysis.run_effect import run_effect
 from jovik.analysis.step_result import StepResult
 from jovik.analysis.suitability import Suitability, fit
 from jovik.base.errors import UsageError
 from jovik.base.findings import LostData
+from jovik.queries.evidence import NONE_PASSED_OVER, PassedOver, evidence
 from jovik.sheets.load import Load
 from jovik.sheets.sheet import Drive
 from jovik.shelf.store import Shelf
@@ -19,17 +18,15 @@ from jovik.shelf.store import Shelf
 
 @dataclass(frozen=True)
 class Fitted:
-    """How loads fit a drive, in their order.
+    """How loads fit a drive, in their order: empty, and at each level that it was filled to.
 
-    Empty, and at each level that it was filled to on purpose.
-
-    `slowed` is what the rig may have held back, `programs` recordings that were done again on it.
+    `passed_over` are newer results that do not represent it, `programs` replayed recordings.
     """
 
     drive: Drive
     empty: tuple[Suitability, ...]
     filled: dict[int, tuple[Suitability, ...]]
-    slowed: tuple[RigSlowdown, ...] = ()
+    passed_over: PassedOver = NONE_PASSED_OVER
     lost: LostData | None = None
     programs: tuple[StepResult, ...] = ()
 
@@ -43,7 +40,8 @@ def fitted(shelf: Shelf, name: str, loads: Sequence[Load]) -> Fitted:
         It is not there, or was not measured.
     """
     drive = shelf.sheets.get(name).drive
-    results = shelf.results.latest(drive.name, with_latencies=True, filled=True, ladders=True)
+    every = evidence(shelf, drive.name, with_latencies=True, filled=True)
+    results = every.results
     if not results:
         raise UsageError(
             f"{drive.name} has not been measured",
@@ -64,14 +62,9 @@ def fitted(shelf: Shelf, name: str, loads: Sequence[Load]) -> Fitted:
     levels = sorted(
         {r.conditions.filled_percent for r in results if r.conditions.filled_percent is not None}
     )
-    held = slowed(
-        [r for r in results if r.conditions.filled_percent is None],
-        shelf.results.of_several_rigs(drive.name),
-        run_effect(shelf.results.recent(drive.name)),
-    )
     programs = tuple(r for r in results if r.findings.replay is not None)
     filled = {level: at(level) for level in levels}
-    return Fitted(drive, at(None), filled, tuple(held), lost, programs)
+    return Fitted(drive, at(None), filled, every.passed_over(), lost, programs)
 
 
 def fitted_all(shelf: Shelf, loads: Sequence[Load]) -> list[Fitted]:
@@ -82,7 +75,7 @@ def fitted_all(shelf: Shelf, loads: Sequence[Load]) -> list[Fitted]:
     UsageError
         None was.
     """
-    measured = dict.fromkeys(r.drive for r in shelf.results.latest(ladders=True))
+    measured = shelf.results.drives_in_order()
     if not measured:
         raise UsageError(
             "no drive on this shelf has been measured", "measure one: jovik measure TARGET"

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from jovik.analysis.cross_rig import RigSlowdown, slowed
 from jovik.analysis.run_effect import run_effect
 from jovik.analysis.step_result import StepResult
 from jovik.analysis.upgrade import Upgrade, compare
 from jovik.base.errors import UsageError
+from jovik.queries.evidence import NONE_PASSED_OVER, PassedOver, evidence
 from jovik.queries.readings import alike, joined
 from jovik.sheets.reading import Reading
 from jovik.sheets.sheet import Drive
@@ -19,7 +19,7 @@ from jovik.shelf.store import Shelf
 class Upgraded:
     """Two drives step by step, with readings taken by the same method, and their results.
 
-    `slowed` names results that their rigs may have limited.
+    `passed_over` names newer results that do not represent them.
     """
 
     old: Drive
@@ -28,7 +28,7 @@ class Upgraded:
     readings: tuple[tuple[Reading, Reading], ...]
     results: tuple[StepResult, ...]
     link_bytes_s: float | None = None
-    slowed: tuple[RigSlowdown, ...] = ()
+    passed_over: PassedOver = NONE_PASSED_OVER
 
 
 def upgraded(shelf: Shelf, old: str, new: str, *, link_bytes_s: float | None = None) -> Upgraded:
@@ -49,15 +49,15 @@ def upgraded(shelf: Shelf, old: str, new: str, *, link_bytes_s: float | None = N
         raise UsageError(
             f"{after.name} cannot replace itself", "name another drive; see jovik sheet list"
         )
-    results = []
-    for drive in (before, after):
-        results.append(shelf.results.latest(drive.name))
-        if not results[-1]:
+    found = [evidence(shelf, drive.name) for drive in (before, after)]
+    results = [e.results for e in found]
+    for drive, own in zip((before, after), results, strict=True):
+        if not own:
             raise UsageError(
                 f"{drive.name} has not been measured",
                 f'measure it: jovik measure TARGET --drive "{drive.name}"',
             )
-    effect = run_effect(shelf.results.recent())
+    effect = run_effect(shelf.results.candidates())
     upgrade = compare(
         before.name,
         after.name,
@@ -67,11 +67,14 @@ def upgraded(shelf: Shelf, old: str, new: str, *, link_bytes_s: float | None = N
         effect=effect,
     )
     every = tuple(r for of_drive in results for r in of_drive)
-    held = tuple(slowed(every, shelf.results.of_several_rigs(), effect))
+    over = [e.passed_over() for e in found]
+    passed_over = PassedOver(
+        tuple(x for o in over for x in o.newer), {d: s for o in over for d, s in o.suspects.items()}
+    )
     both = [
         (r, s)
         for r in map(joined, alike(shelf.notes.readings(before.name)))
         for s in map(joined, alike(shelf.notes.readings(after.name)))
         if s.comparable(r)
     ]
-    return Upgraded(before, after, upgrade, tuple(both), every, link_bytes_s, held)
+    return Upgraded(before, after, upgrade, tuple(both), every, link_bytes_s, passed_over)

@@ -157,6 +157,6 @@ def _basis(found: Sequence[Upgraded]) -> tuple[Block, ...]:
         "another "
         "drive. This page promises nothing beyond the figures above.",
     ]
-    if any(one.slowed for one in found):
+    if any(one.passed_over.slowed() for one in found):
         lines.append("The machine may have limited at least one figure.")
     return tuple(Paragraph(line) for line in lines)

@@ -22,6 +22,7 @@ from jovik.charts.pairs import upgrade_chart
 from jovik.charts.ranking import ranking_chart
 from jovik.charts.real_work import real_work_chart
 from jovik.queries.claims import ClaimsReport, claims_report
+from jovik.queries.evidence import evidence
 from jovik.queries.ranking import RankingReport, price_for_terabyte, ranking_report
 from jovik.queries.readings import Noted, noted
 from jovik.queries.real_work import RealWork
@@ -58,8 +59,8 @@ from jovik.shelf.runs import RunRecord
 from jovik.shelf.store import Shelf
 from jovik.steps import IoStep
 from jovik.tables.claims import claims_summary, claims_table, doubts
-from jovik.tables.cross_rig import slowed_words
 from jovik.tables.drive_class import standing_table
+from jovik.tables.evidence import passed_over_words
 from jovik.tables.health import health_change_table
 from jovik.tables.ranking import overall_table, places_table, ranking_foot
 from jovik.tables.readings import readings_table
@@ -81,6 +82,7 @@ class ReviewData:
     fitted: Fitted
     upgrades: tuple[Upgraded, ...]
     noted: Noted
+    samples: tuple[str, ...] = ()
 
 
 def gather(
@@ -97,7 +99,8 @@ def gather(
     """
     sheet = shelf.sheets.get(name)
     drive = sheet.drive.name
-    results = shelf.results.latest(drive, with_latencies=True, filled=True, ladders=True)
+    found_evidence = evidence(shelf, drive, with_latencies=True, filled=True)
+    results = found_evidence.results
     if not results:
         raise UsageError(
             f"{drive} has not been measured",
@@ -113,6 +116,7 @@ def gather(
         fitted(shelf, drive, [read_load(n) for n in load_names()]),
         tuple(upgraded(shelf, other, drive) for other in against),
         noted(shelf, drive),
+        tuple({s: None for r in found_evidence.candidates if (s := r.conditions.sample)}),
     )
 
 
@@ -284,13 +288,12 @@ def _trust(it: ReviewData) -> list[str]:
     lines = []
     if any(r.conditions.engine == "model" for r in it.results):
         lines.append("simulated: this is a model drive")
-    units = {r.conditions.sample for r in it.results if r.conditions.sample}
-    if len(units) == 1:
+    if len(it.samples) == 1:
         lines.append("one sample was measured")
     lines += (
         [d.removeprefix("warning: ") for d in doubts(it.claims_report)] if it.claims_report else []
     )
-    lines += slowed_words([s for s in it.ranking_report.slowed if s.drive == it.sheet.drive.name])
+    lines += passed_over_words(it.ranking_report.passed_over, it.sheet.drive.name)
     single = sum(len(r.passes) == 1 for r in it.results if r.conditions.filled_percent is None)
     if single:
         lines.append(f"{single} {'step has' if single == 1 else 'steps have'} one pass")

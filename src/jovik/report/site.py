@@ -148,7 +148,7 @@ def _digest_in(page: Path) -> str | None:
 
 def _pages(shelf: Shelf, found: RankingReport, base_url: str | None) -> list[SitePage]:
     """List a page for each measured drive, at the address that it keeps from now on."""
-    measured = dict.fromkeys(r.drive for r in shelf.results.latest(ladders=True))
+    measured = dict.fromkeys(shelf.results.drives_in_order())
     addresses = shelf.sheets.page_addresses()
     try:
         shelf.sheets.keep_addresses({drive: addresses[drive] for drive in measured})

@@ -153,6 +153,7 @@ class RunContext:
             span_bytes=span_bytes,
             fill_percent=session.fill_percent(),
             link=run_conditions.link,
+            link_bytes_s=run_conditions.link_rate_bytes_s,
             rig=run_conditions.rig,
             sample=run_conditions.sample,
             firmware=run_conditions.firmware,

@@ -19,6 +19,7 @@ from jovik.base.io_session import WearCounters
 from jovik.hardware.circumstances import Place, circumstances
 from jovik.hardware.device import BlockDevice, under_folder
 from jovik.hardware.health import read_health
+from jovik.hardware.link import named_link
 from jovik.hardware.mounts import Mount
 from jovik.hardware.rig import Rig, this_machine
 from jovik.hardware.target import DeviceTarget, FolderTarget, ModelTarget, Target
@@ -81,12 +82,14 @@ def identify(
             behaviour.firmware,
             sample_name,
         )
+        named = named_link(model.sheet.drive.interface)
+        link = model.link or (named[0] if named is not None else None)
         run_conditions = RunConditions(
             rig=rig.name,
             sample=sample.name,
             firmware=behaviour.firmware,
-            link=model.link.now if model.link else None,
-            link_rate_bytes_s=model.link.rate_bytes_s if model.link else None,
+            link=link.now if link else None,
+            link_rate_bytes_s=link.rate_bytes_s if link else None,
             heat_limit_c=behaviour.heat.throttle_at if behaviour.heat else None,
         )
         return IdentifiedTarget(rig, run_conditions, None, None, sample.id, ())

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from jovik.analysis.claims import trend_words
+from jovik.analysis.claim_candidates import trend_words
 from jovik.analysis.comparability import passes_differ
 from jovik.analysis.disconnection import disconnection_words
 from jovik.analysis.statistics import trend

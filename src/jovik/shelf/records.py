@@ -350,6 +350,7 @@ def read_step(
         notes=_words(row["notes"], "its notes"),
         findings=findings,
         excluded=row.get("run_excluded") or row["excluded"],
+        position=row.get("position", 0),
     )
 
 

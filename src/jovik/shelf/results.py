@@ -59,6 +59,8 @@ def _if_it_is(element: Any, compiler: Any, **how: Any) -> str:
 LADDER = sound_json(step.c.facts)["ladder"].as_string()
 """The phrase of the sweep that a step is a point of."""
 FILLED_LEVEL = sound_json(step.c.conditions)["filled_percent"].as_integer()
+LINK = sound_json(step.c.conditions)["link"].as_string()
+FIRMWARE = sound_json(step.c.conditions)["firmware"].as_string()
 """The level that a step was made at on purpose."""
 
 
@@ -387,14 +389,7 @@ class Results:
             for r in found
             if ladders or r.findings.ladder is None or r.drive not in plain
         }
-        first = (
-            sa.select(drive.c.name)
-            .join(run, run.c.drive_id == drive.c.id)
-            .group_by(drive.c.id, drive.c.name)
-            .order_by(sa.func.min(run.c.started))
-        )
-        with self._engine.connect() as c:
-            places = {d: i for i, d in enumerate(c.execute(first).scalars())}
+        places = {d: i for i, d in enumerate(self.drives_in_order())}
         return sorted(latest.values(), key=lambda r: places[r.drive])
 
     def recent(
@@ -412,30 +407,39 @@ class Results:
             (beyond + 1, most),
         )
 
-    def latest_by_sample(self, name: str) -> list[StepResult]:
-        """For each sample of a drive the latest result of each kind of step."""
-        every = self.every(name)
-        latest = {
-            (r.conditions.sample, r.kind): r
-            for r in every
-            if r.conditions.sample is not None and is_drive_result(r, filled=False)
-        }
-        return list(latest.values())
+    def candidates(self, *, filled: bool = False) -> list[StepResult]:
+        """Return the newest few results of each drive, sample, rig, link, firmware and kind.
 
-    def of_several_rigs(self, name: str | None = None) -> list[StepResult]:
-        """Return the newest results of each sample on each rig, for drives with several rigs."""
-        ids = sa.select(drive.c.id).where(of_drive(name))
-        several = (
-            sa.select(run.c.drive_id)
-            .where(run.c.drive_id.in_(ids), run.c.excluded.is_(None))
-            .group_by(run.c.drive_id)
-            .having(sa.func.count(sa.distinct(run.c.rig_id)) > 1)
+        Oldest first, rungs of ladders apart from steps of their own.
+        """
+        rung = sa.case((LADDER.is_(None), 0), else_=1)
+        where = (run.c.drive_id, run.c.unit_id, run.c.rig_id, LINK, FIRMWARE, step.c.kind, rung)
+        level = (FILLED_LEVEL,) if filled else ()
+        return _newest(self._engine, (*where, *level), (), (1, RECENT_RESULTS), filled=filled)
+
+    def with_latencies(self, wanted: Sequence[StepResult]) -> list[StepResult]:
+        """Return these results with their latencies, in their order."""
+        if not wanted:
+            return []
+        ids = sa.tuple_(step.c.run_id, step.c.position)
+        found: dict[tuple[str, int], StepResult] = {}
+        places = [(r.run, r.position) for r in wanted]
+        for begin in range(0, len(places), AT_ONCE):
+            some = ids.in_(places[begin : begin + AT_ONCE])
+            for r in results(self._engine, some, with_latencies=True):
+                found[r.run, r.position] = r
+        return [found.get((r.run, r.position), r) for r in wanted]
+
+    def drives_in_order(self) -> list[str]:
+        """Return the names of the measured drives, the one measured first leading."""
+        first = (
+            sa.select(drive.c.name)
+            .join(run, run.c.drive_id == drive.c.id)
+            .group_by(drive.c.id, drive.c.name)
+            .order_by(sa.func.min(run.c.started))
         )
-        return _newest(
-            self._engine,
-            (run.c.drive_id, run.c.unit_id, run.c.rig_id, step.c.kind),
-            (run.c.drive_id.in_(several), NO_RUNG),
-        )
+        with self._engine.connect() as c:
+            return list(c.execute(first).scalars())
 
     def of_sample(
         self, sample_name: str, name: str | None = None, *, by: Callable[[StepResult], object]

@@ -17,7 +17,7 @@ from jovik.base.quantities import (
     show_size,
 )
 from jovik.steps.cost import PlanCost
-from jovik.steps.io_clauses import CLAUSES, read_access, spell_head
+from jovik.steps.io_clauses import CLAUSES, Clause, read_access, spell_head
 from jovik.steps.step import Step
 from jovik.steps.tokens import Cursor
 
@@ -29,6 +29,8 @@ if TYPE_CHECKING:
 
 DEFAULT_TIME_NS = 10 * 10**9
 """Duration of a pass if the phrase has neither `for` nor `over`."""
+LONG_WRITE_NS = 120 * 10**9
+"""From this time on, a timed write is a long write: most write caches end within it."""
 DEFAULT_SPAN_BYTES = 2**30
 """The area of a pass if neither `within` nor a sequential `over` sets it."""
 ROUND_NS = 60 * 10**9
@@ -145,7 +147,8 @@ class IoStep(Step):
 
         A person stops one pass.
         """
-        return self.fresh or self.until_stopped or self.amount_spans is not None
+        several = self.amount_spans is not None
+        return self.fresh or self.until_stopped or several or self.long_timed
 
     @property
     def reads(self) -> bool:
@@ -159,8 +162,18 @@ class IoStep(Step):
 
     def parts(self, *, timed: bool = True) -> list[str]:
         """Return the phrase in parts, in canonical order. `timed` keeps the `for` part."""
-        spelled = [c.spell(self) for c in CLAUSES if timed or c.counts]
+        spelled = [c.spell(self) for c in CLAUSES if timed or c.counts or self._counts(c)]
         return spell_head(self) + [s for s in spelled if s]
+
+    def _counts(self, clause: Clause) -> bool:
+        """Return True if its time is part of its kind: a long write is another test."""
+        return clause.keywords == ("for",) and self.long_timed
+
+    @property
+    def long_timed(self) -> bool:
+        """Return True if it writes for so long that its figure depends on the time."""
+        rounds = bool(self.steady) or self.has_amount or self.until_stopped
+        return self.writes and not rounds and (self.time_ns or 0) >= LONG_WRITE_NS
 
     @classmethod
     @override

@@ -14,6 +14,7 @@ from jovik.base.quantities import show_rate, show_size
 from jovik.queries.claims import ClaimsReport
 from jovik.sheets.sheet import Claim, Drive
 from jovik.tables.drive_class import standing_lines, usual_words
+from jovik.tables.evidence import suspect_words
 from jovik.tables.runs import excluded_words
 from jovik.tables.table import Table
 
@@ -106,18 +107,16 @@ def doubts(found: ClaimsReport) -> list[str]:
         f"warning: on rig '{rig}' the same sample was clearly slower than elsewhere: check the "
         "port, the cable and the machine; the drive may also have become "
         "slower since: measure it there again"
-        for rig in dict.fromkeys(s.rig for s in found.slowed)
+        for rig in dict.fromkeys(s.rig for s in found.passed_over.slowed())
     ]
     words += [
         f"{x.sample} has firmware {x.now} now and had {x.before} until {x.until}: differences "
         "between those results may be due to the firmware"
         for x in found.firmware
     ]
-    wrong = [s.sample for s in found.samples.suspects if s.sample in used]
     return words + [
-        f"warning: {sample} is suspect, and these figures may be the sample's instead of the "
-        "drive's: jovik judge --samples"
-        for sample in wrong
+        suspect_words(found.sheet.drive.name, s, others_represent=s.sample not in used)
+        for s in found.samples.suspects
     ]
 
 

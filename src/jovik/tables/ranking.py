@@ -21,8 +21,8 @@ from jovik.queries.ranking import (
 )
 from jovik.steps import parse
 from jovik.tables.conditions import conditions_words
-from jovik.tables.cross_rig import slowed_words
 from jovik.tables.drive_class import gap_words
+from jovik.tables.evidence import passed_over_words
 from jovik.tables.replay import program_words
 from jovik.tables.runs import excluded_words
 from jovik.tables.table import Table, figure_words, interval_words
@@ -247,9 +247,7 @@ def ranking_verdict(found: RankingReport) -> list[str]:
 def ranking_findings(found: RankingReport) -> list[str]:
     """Return the notes that change a decision: limits of rigs, exclusions, omissions."""
     ranking = found.ranking
-    lines = slowed_words(
-        [s for s in found.slowed if any(d.drive == s.drive for d in ranking.drives)]
-    )
+    lines = passed_over_words(found.passed_over)
     lines += excluded_words(list(found.excluded))
     lines += _program_words(found, None)
     return lines + [
@@ -275,9 +273,7 @@ def ranking_foot(found: RankingReport, only: str | None = None) -> list[str]:
     notes += _program_words(found, only)
     notes += _index_words(found) if only is None else []
     notes += _class_words(found, only)
-    notes += slowed_words(
-        [s for s in found.slowed if any(d.drive == s.drive for d in ranking.drives)]
-    )
+    notes += passed_over_words(found.passed_over, only)
     notes += excluded_words([x for x in found.excluded if only in (None, x.drive)])
     notes += [
         f"measured under conditions that matter: {drive}: {', '.join(circumstances)}"

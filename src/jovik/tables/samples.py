@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from jovik.analysis.samples import ExpectedRange
-from jovik.base.errors import PhraseError
 from jovik.base.quantities import significant
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.queries.samples import SampleComparison
 from jovik.steps import parse
+from jovik.tables.evidence import spoken_evidence
 from jovik.tables.table import Table, interval_words
 
 
@@ -25,7 +25,11 @@ def samples_table(found: SampleComparison) -> Table:
             interval_words(f.rate_bytes_s, per_unit()),
             f"{100 * f.share.median:.0f} %" if f.share else "-",
             _band_words(f.band),
-            "suspect" if (f.sample, f.kind) in bad else "",
+            "suspect"
+            if (f.sample, f.kind) in bad
+            else f"held back by {f.result.conditions.link}"
+            if f.held_by_link
+            else "",
         )
         for f in found.figures
     ]
@@ -41,7 +45,9 @@ def samples_table(found: SampleComparison) -> Table:
         else ["only one sample was measured: it can be compared with its claims and its class only"]
     )
     for one in found.suspects:
-        notes.append(f"{one.sample} is suspect: {'; '.join(_spoken(e) for e in one.evidence)}")
+        notes.append(
+            f"{one.sample} is suspect: {'; '.join(spoken_evidence(e) for e in one.evidence)}"
+        )
         notes += [f"  check {number}: {check}" for number, check in enumerate(one.checks, 1)]
     notes += [] if found.suspects else ["no sample is far from its siblings or its class"]
     if any(f.band != ExpectedRange(None, None) for f in found.figures):
@@ -80,12 +86,3 @@ def _band_words(band: ExpectedRange) -> str:
         if high
         else "-"
     )
-
-
-def _spoken(evidence: str) -> str:
-    """Evidence with the step's label instead of its phrase."""
-    kind, colon, rest = evidence.partition(": ")
-    try:
-        return f"{parse(kind).label}: {rest}" if colon else evidence
-    except PhraseError:
-        return evidence

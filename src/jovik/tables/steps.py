@@ -31,7 +31,12 @@ def speed_table(results: Sequence[StepResult]) -> Table:
     rows = []
     for r in results:
         step = parse(r.kind)
-        if not isinstance(step, IoStep) or not r.passes or step.fresh or in_a_ladder(r):
+        if (
+            not isinstance(step, IoStep)
+            or not r.passes
+            or long_write_of(r) is not None
+            or in_a_ladder(r)
+        ):
             continue
         rate = r.rate
         iops = r.iops

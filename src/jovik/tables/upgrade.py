@@ -11,7 +11,7 @@ from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.queries.upgrade import Upgraded
 from jovik.steps.parser import parse
 from jovik.tables.conditions import conditions_words
-from jovik.tables.cross_rig import slowed_words
+from jovik.tables.evidence import passed_over_words
 from jovik.tables.table import Table, figure_words, interval_words
 
 
@@ -31,7 +31,7 @@ def upgrade_table(found: Upgraded) -> Table:
         )
         for s in u.steps
     ]
-    notes = slowed_words(found.slowed)
+    notes = passed_over_words(found.passed_over)
     if link is not None:
         notes = [f"on link: limited to {show_rate(link)}", *notes]
     small = conditions_words([r for r in found.results if r.kind in {s.kind for s in u.steps}])

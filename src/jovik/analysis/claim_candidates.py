@@ -1,0 +1,229 @@
+"""Which results test a claim, and what the others lack."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+from jovik.analysis.comparability import crossed_cliff, long_write_of, settled
+from jovik.analysis.evidence import Drawback
+from jovik.analysis.run_effect import alike_runs
+from jovik.analysis.settling import EACH_LOOK, FIRST_ERROR
+from jovik.analysis.statistics import Trend, interval, trend
+from jovik.analysis.step_result import PassFigures, StepResult
+from jovik.base.findings import LongWrite
+from jovik.base.interval import Interval
+from jovik.sheets.sheet import Claim
+from jovik.steps import IoStep
+
+USUAL_RANDOM_BLOCK = 4096
+"""The block of a claim in IOPS that does not name one, as makers use it."""
+
+
+class Lack(StrEnum):
+    """What a result lacks to decide a claim."""
+
+    ORDER = "another order or direction"
+    BLOCK = "another block size"
+    DEPTH = "another depth"
+    WORKERS = "another number of workers"
+    SPECIAL = "another test (paced, durable, compressible or verified)"
+    STATE = "another state (short test or steady state)"
+    LONG = "a long write, whose rate is the sustained one"
+    SHORT = "too short for a sustained figure"
+    UNSTEADY = "not steady at its end"
+    BUFFERED = "measured through the page cache"
+    CLIFF = "ran across the cliff"
+    CACHE = "began with the write cache partly full"
+    DRIFT = "its passes drift"
+    LESS = "does less than the chosen one"
+    NOT_CHOSEN = "another result represents the drive better"
+
+
+@dataclass(frozen=True)
+class ClaimCandidate:
+    """A result of the claim's order and direction, and what it lacks to decide the claim.
+
+    `drawback` is why another result of the same step represents the drive. `measured` is in the
+    claim's unit.
+    """
+
+    result: StepResult
+    lacks: tuple[Lack, ...] = ()
+    measured: Interval | None = None
+    drawback: Drawback | None = None
+
+
+def lacks_of(claim: Claim, result: StepResult) -> list[Lack]:
+    """Return what a result of the claim's order and direction lacks to test it."""
+    step = result.step
+    assert isinstance(step, IoStep)
+    block = claim.block_bytes
+    if block is None and (claim.unit == "IOPS" or claim.lower_is_better):
+        block = USUAL_RANDOM_BLOCK
+    depth, workers = claim.depth, claim.workers
+    if claim.lower_is_better:
+        depth, workers = depth or 1, workers or 1
+    written = long_write_of(result)
+    lacks = {
+        Lack.SPECIAL: not step.bare,
+        Lack.BLOCK: block not in (None, step.block_bytes),
+        Lack.DEPTH: depth not in (None, step.depth),
+        Lack.WORKERS: workers not in (None, step.workers),
+        Lack.STATE: claim.steady != bool(step.steady),
+        Lack.BUFFERED: not result.conditions.direct,
+        Lack.LONG: written is not None and not claim.sustained,
+        Lack.SHORT: claim.sustained and (written is None or not _lasted(step, written)),
+        Lack.UNSTEADY: claim.sustained and written is not None and not settled(result),
+        Lack.CLIFF: crossed_cliff(result) is not None,
+        Lack.CACHE: result.findings.write_cache_full and not claim.sustained,
+    }
+    return [lack for lack, there in lacks.items() if there]
+
+
+def of_order(claim: Claim, results: Sequence[StepResult]) -> list[StepResult]:
+    """Return the results whose order and direction are the claim's."""
+    return [
+        r
+        for r in results
+        if isinstance(step := r.step, IoStep)
+        and r.passes
+        and (step.random, step.read_percent) == (claim.random, claim.read_percent)
+    ]
+
+
+@dataclass(frozen=True)
+class Pooled:
+    """A step that fits a claim, with all passes that count for it.
+
+    `looks` is whether they were looked at before the last of them were made.
+    """
+
+    step: IoStep
+    result: StepResult
+    passes: tuple[PassFigures, ...]
+    looks: bool
+
+    @classmethod
+    def of(cls, result: StepResult, others: Sequence[StepResult]) -> Pooled:
+        """With the passes of like runs, oldest first."""
+        pool = sorted(alike_runs(result, others), key=lambda r: (r.started, r.run))
+        step = result.step
+        assert isinstance(step, IoStep)
+        return cls(step, result, tuple(p for r in pool for p in r.passes), len(pool) > 1)
+
+    def figure(self, claim: Claim, error: float | None = None, choice: int = 1) -> Interval:
+        """In the claim's unit, at 95 % unless another error is given.
+
+        The best of several is chosen by what it is judged by: each is given a part of the error
+        only (Bonferroni).
+        """
+        values = [of_pass(claim, p) for p in self.passes]
+        return interval(values, 1 - (FIRST_ERROR if error is None else error) / choice)
+
+    def judged(self, claim: Claim, choice: int) -> Interval:
+        """Return the same at the confidence that looking and choosing leave."""
+        return self.figure(claim, EACH_LOOK if self.looks else FIRST_ERROR, choice)
+
+
+def figure_in(claim: Claim, r: StepResult) -> Interval | None:
+    """Return the figure of a result in the claim's unit, with its 95 % interval."""
+    written = long_write_of(r)
+    step = r.step
+    assert isinstance(step, IoStep)
+    if written is not None:
+        scale = 1 / step.block_bytes if claim.unit == "IOPS" else 1.0
+        sustained = written.sustained
+        is_rate = isinstance(sustained, Interval) and not claim.lower_is_better
+        return sustained.scaled(scale) if is_rate and isinstance(sustained, Interval) else None
+    return interval([of_pass(claim, p) for p in r.passes])
+
+
+def of_pass(claim: Claim, one: PassFigures) -> float:
+    """Return a pass in the claim's unit. The block size converts IOPS and bytes a second.
+
+    The mean access time of a pass at depth 1 is the time it took over the I/Os it made.
+    """
+    if claim.unit == "bytes/s":
+        return one.rate_bytes_s
+    return one.iops if claim.unit == "IOPS" else 1e9 / one.iops if one.iops else math.inf
+
+
+def trend_of(result: StepResult) -> Trend | None:
+    """Return the trend of a result's passes, or None if they have none."""
+    return trend([p.rate_bytes_s for p in result.passes])
+
+
+def trend_words(found: Trend) -> str:
+    """For a reader."""
+    word = "faster" if found.per_pass > 0 else "slower"
+    return f"each pass was {100 * abs(found.per_pass):.1f} % {word} than the one before"
+
+
+def _lasted(step: IoStep, written: LongWrite) -> bool:
+    """Return True if a long write fell, or was long enough to show that it does not."""
+    fell = written.cliff is not None or written.slope is not None
+    return fell or _long_enough(step, written.total_bytes)
+
+
+LONG_ENOUGH_BYTES, LONG_ENOUGH_PERCENT = 200 * 10**9, 25
+"""A write without a cliff shows a sustained rate only from this length on, bytes or % of free."""
+
+
+def _long_enough(step: IoStep, written_bytes: int) -> bool:
+    return (
+        written_bytes >= LONG_ENOUGH_BYTES or (step.amount_free_percent or 0) >= LONG_ENOUGH_PERCENT
+    )
+
+
+def drawback_words(result: StepResult, drawback: Drawback) -> str:
+    """Return where a result was measured and why it does not represent the drive."""
+    c = result.conditions
+    link = f"on {c.link}" if c.link else f"on rig '{c.rig}'"
+    words = {
+        Drawback.NO_FIGURE: "without a steady figure",
+        Drawback.SUSPECT: f"of {c.sample}, which is suspect",
+        Drawback.BUFFERED: "through the page cache",
+        Drawback.LINK: f"of {c.sample} {link}, which carries no more",
+        Drawback.RIG: f"on rig '{c.rig}', where the same sample did less",
+        Drawback.FIRMWARE: f"with firmware {c.firmware}",
+        Drawback.CACHE: "with the write cache partly full",
+        Drawback.DISTURBED: "while something else used the drive or the machine",
+        Drawback.DRIFT: "with passes that drift",
+        Drawback.ONE_PASS: "by one pass",
+        Drawback.OLDER: "earlier",
+    }
+    return f"{words[drawback]} (run {result.run})"
+
+
+def suggested_phrase(claim: Claim) -> str:
+    """Return a phrase that would test a claim."""
+    if claim.sustained:
+        return sustained_phrase(claim)
+    step = _step_of(claim)
+    if claim.steady:
+        step = replace(step, steady="rate", span_free_percent=90)
+    return f'"{step.canonical}"'
+
+
+def sustained_phrase(claim: Claim) -> str:
+    """Return the long write that would test a sustained claim: its own order, block and depth."""
+    step = _step_of(claim)
+    if claim.random:
+        return f'"{replace(step, time_ns=SUSTAINED_TIME_NS).canonical}"'
+    return f'"{replace(step, amount_free_percent=60).canonical}"'
+
+
+SUSTAINED_TIME_NS = 20 * 60 * 10**9
+"""A random write is sustained in minutes: its amount may be small for its time."""
+
+
+def _step_of(claim: Claim) -> IoStep:
+    """Return a step with the claim's conditions, and usual values for those it leaves open."""
+    block = claim.block_bytes or (
+        USUAL_RANDOM_BLOCK if claim.random or claim.unit != "bytes/s" else 2**20
+    )
+    depth = claim.depth or (1 if claim.lower_is_better else 32 if claim.random else 8)
+    return IoStep(claim.random, claim.read_percent, block, depth, claim.workers or 1)
