@@ -255,6 +255,25 @@ def test_what_a_port_cannot_carry_is_held_back_whatever_was_reached(rate: float)
     assert judged(claim, wide).verdict is Verdict.SHORT
 
 
+def test_why_lists_every_candidate_and_what_would_settle_it(jovik: Program) -> None:
+    steps = [f"{STREAM} for 1s", "sequential read 128KiB for 1s", "random read 4KiB for 1s"]
+    jovik("measure", "model:slate", *steps, "--seed", "1")
+    drive = "Corvane Slate 1TB"
+    told = jovik("judge", drive, "--why", status=None).out
+    assert "decides" in told and "does less than the chosen one" in told
+    found = jovik("judge", drive, "--format", "json", status=None).json["claims"]
+    for c in found:
+        deciding = [x for x in c["candidates"] if not x["lacks"]]
+        if c["verdict"] == "untested":
+            assert (
+                not deciding
+                and f'what would test it: jovik measure TARGET "{c["suggestion"]}"' in told
+            )
+        else:
+            assert [(x["phrase"], x["run"]) for x in deciding] == [(c["phrase"], c["run"])]
+            assert deciding[0]["measured"] == c["measured"], "one figure has one interval"
+
+
 def test_a_model_drive_records_its_own_link(jovik: Program) -> None:
     run = jovik("measure", "model:slate", STREAM + " for 1s", "--seed", "1", "--format", "json")
     conditions = run.json["steps"][0]["conditions"]

@@ -114,22 +114,25 @@ class Pooled:
         assert isinstance(step, IoStep)
         return cls(step, result, tuple(p for r in pool for p in r.passes), len(pool) > 1)
 
-    def figure(self, claim: Claim, error: float | None = None, choice: int = 1) -> Interval:
-        """In the claim's unit, at 95 % unless another error is given.
+    def figure(self, claim: Claim) -> Interval:
+        """Return the figure in the claim's unit with its 95 % interval."""
+        return interval([of_pass(claim, p) for p in self.passes])
+
+    def judged(self, claim: Claim, choice: int) -> Interval:
+        """Return the same at the confidence that looking and choosing leave.
 
         The best of several is chosen by what it is judged by: each is given a part of the error
         only (Bonferroni).
         """
-        values = [of_pass(claim, p) for p in self.passes]
-        return interval(values, 1 - (FIRST_ERROR if error is None else error) / choice)
-
-    def judged(self, claim: Claim, choice: int) -> Interval:
-        """Return the same at the confidence that looking and choosing leave."""
-        return self.figure(claim, EACH_LOOK if self.looks else FIRST_ERROR, choice)
+        error = EACH_LOOK if self.looks else FIRST_ERROR
+        return interval([of_pass(claim, p) for p in self.passes], 1 - error / choice)
 
 
 def figure_in(claim: Claim, r: StepResult) -> Interval | None:
-    """Return the figure of a result in the claim's unit, with its 95 % interval."""
+    """Return the figure of a result in the claim's unit, with its 95 % interval.
+
+    None if it has none in that unit: an access time is of one request at a time.
+    """
     written = long_write_of(r)
     step = r.step
     assert isinstance(step, IoStep)
@@ -138,6 +141,8 @@ def figure_in(claim: Claim, r: StepResult) -> Interval | None:
         sustained = written.sustained
         is_rate = isinstance(sustained, Interval) and not claim.lower_is_better
         return sustained.scaled(scale) if is_rate and isinstance(sustained, Interval) else None
+    if claim.lower_is_better and step.depth * step.workers > 1:
+        return None
     return interval([of_pass(claim, p) for p in r.passes])
 
 

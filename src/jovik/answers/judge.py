@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, ClassVar
 
+from jovik.analysis.claim_candidates import ClaimCandidate
 from jovik.analysis.claims import CLAIM_MARGIN, ClaimVerdict, Verdict
 from jovik.answers.answer import Answer, Csv, csv_of
 from jovik.base.errors import UsageError
@@ -16,7 +17,7 @@ from jovik.queries.real_work import real_work as real_work_of
 from jovik.queries.samples import SampleComparison
 from jovik.queries.samples import samples as samples_of
 from jovik.shelf.store import Shelf
-from jovik.tables.claims import claims_summary, claims_table
+from jovik.tables.claims import claim_tables, claims_summary, claims_table
 from jovik.tables.drive_class import standing_json
 from jovik.tables.real_work import KIND_WORDS, real_work_sentence, real_work_table
 from jovik.tables.samples import samples_table
@@ -30,6 +31,7 @@ class JudgeAnswer(Answer):
     schema: ClassVar[str] = "judgements"
 
     found: ClaimsReport
+    why: bool = False
 
     @property
     def verdicts(self) -> tuple[ClaimVerdict, ...]:
@@ -76,8 +78,8 @@ class JudgeAnswer(Answer):
         )
 
     def tables(self) -> Sequence[Table]:
-        """Return the claims and their verdicts."""
-        return [claims_table(self.found)]
+        """Return the claims and their verdicts, and with `why` the results behind each."""
+        return [claims_table(self.found), *(claim_tables(self.found) if self.why else ())]
 
 
 def _claim(j: ClaimVerdict) -> dict[str, Any]:
@@ -89,8 +91,17 @@ def _claim(j: ClaimVerdict) -> dict[str, Any]:
         keyed(j, **of_claim, claimed="claim.figure")
         | keyed(j, "measured", "share", "verdict", "why", "passes_to_settle")
         | keyed(j, phrase="step.phrase", run="step.run")
-        | {"limit": limit}
+        | {"limit": limit, "candidates": [_candidate(c) for c in j.candidates]}
+        | {"suggestion": j.suggestion.strip('"')}
     )
+
+
+def _candidate(c: ClaimCandidate) -> dict[str, Any]:
+    where = {k: f"result.conditions.{k}" for k in ("sample", "rig", "link")}
+    return keyed(c, "measured", phrase="result.phrase", run="result.run", **where) | {
+        "lacks": [str(x) for x in c.lacks],
+        "not_chosen": str(c.drawback) if c.drawback is not None else None,
+    }
 
 
 def _suspects(found: SampleComparison) -> list[dict[str, Any]]:
@@ -154,10 +165,17 @@ class SamplesAnswer(Answer):
         return [samples_table(self.found)]
 
 
-def judge(shelf: Shelf, drive: str, margin: float = CLAIM_MARGIN) -> JudgeAnswer:
+def judge(
+    shelf: Shelf, drive: str, margin: float = CLAIM_MARGIN, *, why: bool = False
+) -> JudgeAnswer:
     """Compare the newest results of a drive with its claims.
 
-    `margin` is how far below a claim still meets it.
+    Parameters
+    ----------
+    margin : float
+        How far below a claim still meets it, as a fraction.
+    why : bool
+        Whether the tables list the results behind each verdict.
 
     Raises
     ------
@@ -169,7 +187,7 @@ def judge(shelf: Shelf, drive: str, margin: float = CLAIM_MARGIN) -> JudgeAnswer
     >>> [str(j.verdict) for j in jovik.judge(shelf, "Veldhaar Comet 2TB").verdicts][:2]
     ['met', 'untested']
     """
-    return JudgeAnswer(claims_report(shelf, drive, margin))
+    return JudgeAnswer(claims_report(shelf, drive, margin), why)
 
 
 def real_work(shelf: Shelf, drive: str) -> RealWorkAnswer:

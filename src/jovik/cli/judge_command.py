@@ -31,6 +31,12 @@ from jovik.cli.options import UnitParam, format_option, share, shelf_option
     help="Compare the samples of the drive instead, and name the suspect ones.",
 )
 @click.option(
+    "--why",
+    "why",
+    is_flag=True,
+    help="Show the results behind each verdict, what others lacked, and what would settle it.",
+)
+@click.option(
     "--real-work",
     "work",
     is_flag=True,
@@ -47,6 +53,7 @@ def judge() -> None:
     \b
     jovik judge "Comet 2TB"
     jovik judge "Comet 2TB" --settle /mnt/new
+    jovik judge "Comet 2TB" --why
     jovik judge "Comet 2TB" --samples
     jovik judge "Comet 2TB" --real-work
     """

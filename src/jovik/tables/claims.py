@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Sequence
 
+from jovik.analysis.claim_candidates import ClaimCandidate, Lack, drawback_words
 from jovik.analysis.claims import ClaimVerdict, Verdict
 from jovik.analysis.cliff_agreement import cliff_agreement_note
 from jovik.analysis.drive_class import class_of_step
@@ -57,6 +58,60 @@ def claims_table(found: ClaimsReport) -> Table:
             else "",
         ],
     )
+
+
+def claim_tables(found: ClaimsReport) -> list[Table]:
+    """Return a table for each claim: every result of its order and direction, and what it lacks."""
+    return [_why_table(j) for j in found.verdicts]
+
+
+def _why_table(j: ClaimVerdict) -> Table:
+    rows = [
+        (
+            c.result.step.label,
+            _where(c),
+            j.claim.shown(c.measured.median) if c.measured is not None else "-",
+            _span(j.claim, c.measured) if c.measured is not None else "-",
+            "decides" if c.result is j.step and not c.lacks else "; ".join(_lack_words(c)),
+        )
+        for c in sorted(j.candidates, key=lambda c: (c.result is not j.step, len(c.lacks)))
+    ]
+    claimed = ("up to " if j.claim.up_to else "") + j.claim.shown()
+    return Table(
+        f"{j.claim.label}, {claimed}: {j.verdict}",
+        ["step", "run, sample, link", "figure", "95 % interval", "why, or why not"],
+        rows,
+        right=(2, 3),
+        optional_columns=(3,),
+        notes=[j.why, _settling_words(j)],
+    )
+
+
+def _where(c: ClaimCandidate) -> str:
+    at = c.result.conditions
+    return ", ".join(x for x in (c.result.run, at.sample, at.link) if x)
+
+
+def _lack_words(c: ClaimCandidate) -> list[str]:
+    if c.drawback is None:
+        return list(map(str, c.lacks))
+    return [
+        drawback_words(c.result, c.drawback),
+        *(str(x) for x in c.lacks if x is not Lack.NOT_CHOSEN),
+    ]
+
+
+def _settling_words(j: ClaimVerdict) -> str:
+    """Return what would settle an open verdict."""
+    if j.verdict is Verdict.UNTESTED:
+        return f"what would test it: jovik measure TARGET {j.suggestion}"
+    if j.verdict is Verdict.HELD and j.limit is not None:
+        return f"what would test it: the same step on a rig whose {j.limit.what} carries more"
+    if j.verdict is Verdict.CLOSE and j.claim.sustained:
+        return f"what would settle it: a longer write, jovik measure TARGET {j.suggestion}"
+    if j.verdict in (Verdict.CLOSE, Verdict.ONE_PASS):
+        return "what would settle it: jovik judge DRIVE --settle TARGET"
+    return ""
 
 
 def _usual(found: ClaimsReport, j: ClaimVerdict) -> str:

@@ -13,6 +13,7 @@ def judge(
     margin: float,
     target: str | None,
     by_sample: bool,
+    why: bool,
     work: bool,
     form: str,
     shelf_at: str | None,
@@ -23,11 +24,11 @@ def judge(
             return show(answers.samples(shelf, drive), form)
         if work:
             return show(answers.real_work(shelf, drive), form)
-        answer = answers.judge(shelf, drive, margin)
+        answer = answers.judge(shelf, drive, margin, why=why)
         if target is not None:
             # Only a measurement needs the engine.
             from jovik.cli.handlers.settle import settle
 
             if settle(shelf, answer.found, target):
-                answer = answers.judge(shelf, drive, margin)
+                answer = answers.judge(shelf, drive, margin, why=why)
     return show(answer, form)
