@@ -46,7 +46,7 @@ def judged(claim: Claim, *results: StepResult) -> ClaimVerdict:
     """The verdict on one claim, by the evidence among these results."""
     every = weigh(results)
     over = every.passed_over().newer
-    return judge_claims([claim], every.results, others=every.candidates, passed_over=over)[0]
+    return judge_claims([claim], every.results, passed_over=over)[0]
 
 
 # Which sample, on which link
@@ -136,9 +136,19 @@ def test_recency_decides_only_between_equals(worse: Drawback) -> None:
 
 
 def test_the_newer_of_equals_represents_the_drive() -> None:
-    old, new = ran(1e9, day=1), ran(1.001e9, day=2)
+    old, new = ran(1e9, day=1, sample="s1"), ran(1.001e9, day=2, sample="s2")
     choice = of(old, new)
     assert choice.result is new and choice.why_not(choice.unused[0]) is Drawback.OLDER
+
+
+def test_runs_made_alike_count_together() -> None:
+    """One figure of a drive, whatever asks for it: the passes of all its like runs."""
+    old, new = ran(1e9, day=1), ran(1.01e9, day=2)
+    choice = of(old, new, ran(1.02e9, day=3, rig="elsewhere"))
+    assert choice.result.conditions.rig == "elsewhere" and len(choice.result.passes) == 3
+    choice = of(old, new)
+    assert len(choice.result.passes) == 6 and choice.result.from_runs == ("run 1", "run 2")
+    assert not choice.unused
 
 
 # Which runs to compare

@@ -15,6 +15,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+import scipy.stats
 
 from jovik.analysis.claims import Verdict, judge_claims, passes_to_settle, verdict_of
 from jovik.analysis.comparability import figure_of, long_write_of, rate_of
@@ -118,12 +119,10 @@ def test_how_many_passes_would_settle_it_is_true() -> None:
         if count is None:
             continue
         # The same spread and middle with so many passes lies on one side.
-        middle, spread = (
-            statistics.fmean(map(math.log, rates)),
-            statistics.stdev(map(math.log, rates)),
-        )
-        z = rng.normal(0, 1, count)
-        z = np.sort((z - z.mean()) / z.std(ddof=1))
+        logs = list(map(math.log, rates))
+        middle, spread = statistics.median(logs), statistics.stdev(logs)
+        z = scipy.stats.norm.ppf((np.arange(count) + 0.5) / count)
+        z = z / z.std(ddof=1)
         # In an order without memory: what passes remember asks for more of them.
         z = np.ravel(np.column_stack([z, z[::-1]]))[:count]
         figure = interval(np.exp(middle + spread * z).tolist(), look_confidence())
@@ -290,7 +289,7 @@ def test_places_margins_and_the_sentence() -> None:
         lead[1] is not None
         and lead[1].median == pytest.approx(2, rel=0.01)
         and lead[1].low is not None
-        and lead[1].low > 1.9
+        and lead[1].low > 1.75
         and lead[2] is None
     )
     assert "last in random read, 4 KiB" in rank_sentence(

@@ -21,7 +21,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jovik.analysis.run_effect import FLOOR_ALONE
+from jovik.analysis.run_effect import PRIOR_ALONE
 from jovik.analysis.step_result import Conditions, StepResult
 from jovik.base import histogram
 from jovik.base.findings import (
@@ -154,7 +154,7 @@ def test_units_lie_side_by_side(shelf: Shelf) -> None:
     run(shelf, "A", (READ, 3e8), sample="sample 2")
     assert {
         r.conditions.sample: round(r.passes[0].rate_bytes_s / 1.01e6)
-        for r in of_each_sample(shelf.results.every("A"), FLOOR_ALONE)
+        for r in of_each_sample(shelf.results.every("A"), PRIOR_ALONE)
     } == {"sample 1": 100, "sample 2": 300}
 
 

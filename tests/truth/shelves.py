@@ -9,11 +9,12 @@ import numpy as np
 
 from jovik.analysis.claims import Verdict, judge_claims, settling_goal
 from jovik.analysis.ranking import Ranking, rank_drives, rank_sentence
-from jovik.analysis.run_effect import ratio_across, run_effect
+from jovik.analysis.run_effect import ratio_across
 from jovik.analysis.settling import SettlingOutcome
 from jovik.analysis.statistics import interval, ratio_interval
 from jovik.analysis.step_result import Conditions, PassFigures, StepResult
 from jovik.analysis.upgrade import compare
+from jovik.queries.evidence import weigh
 from jovik.runs.repetition import FEWEST_TO_STOP_EARLY, RepetitionPolicy
 from jovik.sheets.sheet import Claim
 from tests.truth.cases import Family, Outcome
@@ -75,10 +76,10 @@ def _surely(ranking: Ranking) -> int:
     return int(scale.ahead.sum()) if scale is not None else 0
 
 
-def _equal(seed: int, *, drives: int, steps: int) -> Outcome:
+def _equal(seed: int, *, drives: int, steps: int, run_spread: float = 0.005) -> Outcome:
     rng = np.random.default_rng([seed, 20])
     kinds = KINDS[:steps]
-    found = shelf_of(rng, [1.0] * drives, kinds=kinds, run_spread=0.005, noise=0.01)
+    found = shelf_of(rng, [1.0] * drives, kinds=kinds, run_spread=run_spread, noise=0.01)
     ranking = rank_drives(found)
     pairs = _surely(ranking)
     return Outcome(f"{drives} equal drives", f"{pairs} pairs differ", pairs == 0)
@@ -88,17 +89,17 @@ def _learnt(seed: int) -> Outcome:
     """With a run effect above the floor, which repeated runs tell."""
     rng = np.random.default_rng([seed, 21])
     made = shelf_of(rng, [1.0] * 8, kinds=KINDS[:6], run_spread=0.03, noise=0.01, runs=3)
-    newest = [r for r in made if r.run.endswith("-2")]
-    ranking = rank_drives(newest, alike=made, effect=run_effect(made))
+    every = weigh(made)
+    ranking = rank_drives(every.results, effect=every.effect)
     pairs = _surely(ranking)
     return Outcome("8 equal drives, runs differ by 3 %", f"{pairs} pairs differ", pairs == 0)
 
 
-def _upgrade(seed: int) -> Outcome:
+def _upgrade(seed: int, *, run_spread: float) -> Outcome:
     """The ratio of two drives from a run each."""
     rng = np.random.default_rng([seed, 22])
     true = rng.uniform(0.8, 1.3)
-    found = shelf_of(rng, [1.0, true], kinds=KINDS[:8], run_spread=0.01, noise=0.01)
+    found = shelf_of(rng, [1.0, true], kinds=KINDS[:8], run_spread=run_spread, noise=0.01)
     old, new = found[:8], found[8:]
     overall = compare("drive 0", "drive 1", old, new).overall
     assert overall is not None and overall.low is not None and overall.high is not None
@@ -106,12 +107,12 @@ def _upgrade(seed: int) -> Outcome:
     return Outcome(f"{true:.3f} times", f"{overall.low:.3f} to {overall.high:.3f}", held)
 
 
-def _ratio(seed: int) -> Outcome:
+def _ratio(seed: int, *, run_spread: float) -> Outcome:
     """The ratio of one step across two runs."""
     rng = np.random.default_rng([seed, 23])
     true = rng.uniform(0.8, 1.3)
     noise = rng.uniform(0.004, 0.03)
-    one, two = shelf_of(rng, [true, 1.0], kinds=KINDS[:1], run_spread=0.01, noise=noise)
+    one, two = shelf_of(rng, [true, 1.0], kinds=KINDS[:1], run_spread=run_spread, noise=noise)
     times = ratio_interval(ratio_across(one, two))
     assert times.low is not None and times.high is not None
     held = times.low <= true <= times.high
@@ -205,7 +206,7 @@ def _settled(seed: int, *, side: float, times: int) -> Outcome:
     noise = rng.uniform(0.005, 0.05)
     true = 950.0 * BLOCK
     made = [result("d", "random read 4KiB", list(true * np.exp(noise * rng.normal(size=5))), "0")]
-    verdict = judge_claims([claim], made[-1:], others=made)[0]
+    verdict = judge_claims([claim], weigh(made).results)[0]
     for number in range(times):
         if verdict.verdict is not Verdict.CLOSE or verdict.on_margin:
             break
@@ -216,7 +217,7 @@ def _settled(seed: int, *, side: float, times: int) -> Outcome:
             rates.append(float(true * math.exp(noise * rng.normal())))
             outcome = goal.outcome(rates)
         made.append(result("d", "random read 4KiB", rates, str(number + 1)))
-        verdict = judge_claims([claim], made[-1:], others=made)[0]
+        verdict = judge_claims([claim], weigh(made).results)[0]
         if outcome is SettlingOutcome.UNDECIDABLE:
             break
     found = verdict.verdict
@@ -281,8 +282,50 @@ FAMILIES = (
         60,
     ),
     Family("equal drives, the spread between runs learnt", _learnt, 0.95, 1000, 40),
-    Family("the interval of an upgrade", _upgrade, 0.93, 2000, 100, most=0.985),
-    Family("the interval of a ratio across runs", _ratio, 0.93, 2000, 100, most=0.985),
+    Family(
+        "31 equal drives, a run each, runs differ by 2 %",
+        lambda s: _equal(s, drives=31, steps=6, run_spread=0.02),
+        0.95,
+        500,
+        12,
+    ),
+    Family(
+        "31 equal drives, a run each, runs differ by 3 %",
+        lambda s: _equal(s, drives=31, steps=6, run_spread=0.03),
+        0.95,
+        500,
+        12,
+    ),
+    Family(
+        "2 equal drives, a run each, runs differ by 3 %",
+        lambda s: _equal(s, drives=2, steps=12, run_spread=0.03),
+        0.95,
+        1000,
+        60,
+    ),
+    Family(
+        "an upgrade's interval, runs differ by 1 %",
+        lambda s: _upgrade(s, run_spread=0.01),
+        0.95,
+        2000,
+        100,
+    ),
+    Family(
+        "an upgrade's interval, runs differ by 3 %",
+        lambda s: _upgrade(s, run_spread=0.03),
+        0.93,
+        2000,
+        100,
+        most=0.985,
+    ),
+    Family(
+        "a ratio across runs, runs differ by 3 %",
+        lambda s: _ratio(s, run_spread=0.03),
+        0.93,
+        2000,
+        100,
+        most=0.985,
+    ),
     Family("no contradiction in a ranking", _consistent, 1.0, 1000, 60),
     Family("a missing weak step lifts nobody surely", _missing, 0.95, 500, 40),
     Family(
@@ -308,11 +351,11 @@ FAMILIES = (
     Family(
         "false 'met', settled ten times", lambda s: _settled(s, side=1, times=10), 0.975, 2000, 40
     ),
-    Family("the interval of passes", lambda s: _passes(s, memory=0.0), 0.93, 4000, 200, most=0.975),
+    Family("the interval of passes", lambda s: _passes(s, memory=0.0), 0.95, 4000, 200, most=0.99),
     Family(
         "the interval of passes that remember", lambda s: _passes(s, memory=0.6), 0.90, 2000, 100
     ),
     Family(
-        "the interval where passes stop once it is narrow", _narrow, 0.93, 4000, 150, most=0.975
+        "the interval where passes stop once it is narrow", _narrow, 0.93, 4000, 150, most=0.985
     ),
 )

@@ -9,7 +9,6 @@ from enum import StrEnum
 
 from jovik.analysis.comparability import crossed_cliff, long_write_of, settled
 from jovik.analysis.evidence import Drawback
-from jovik.analysis.run_effect import alike_runs
 from jovik.analysis.settling import EACH_LOOK, FIRST_ERROR
 from jovik.analysis.statistics import Trend, interval, trend
 from jovik.analysis.step_result import PassFigures, StepResult
@@ -107,12 +106,11 @@ class Pooled:
     looks: bool
 
     @classmethod
-    def of(cls, result: StepResult, others: Sequence[StepResult]) -> Pooled:
-        """With the passes of like runs, oldest first."""
-        pool = sorted(alike_runs(result, others), key=lambda r: (r.started, r.run))
+    def of(cls, result: StepResult) -> Pooled:
+        """Return a result, and whether its passes are of several runs."""
         step = result.step
         assert isinstance(step, IoStep)
-        return cls(step, result, tuple(p for r in pool for p in r.passes), len(pool) > 1)
+        return cls(step, result, result.passes, len(result.from_runs) > 1)
 
     def figure(self, claim: Claim) -> Interval:
         """Return the figure in the claim's unit with its 95 % interval."""
@@ -157,7 +155,12 @@ def of_pass(claim: Claim, one: PassFigures) -> float:
 
 
 def trend_of(result: StepResult) -> Trend | None:
-    """Return the trend of a result's passes, or None if they have none."""
+    """Return the trend of a result's passes, or None if they have none.
+
+    Passes of several runs differ from run to run, which is no trend.
+    """
+    if len(result.from_runs) > 1:
+        return None
     return trend([p.rate_bytes_s for p in result.passes])
 
 

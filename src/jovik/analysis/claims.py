@@ -101,7 +101,6 @@ def judge_claims(
     claims: Sequence[Claim],
     results: Sequence[StepResult],
     margin: float = CLAIM_MARGIN,
-    others: Sequence[StepResult] = (),
     passed_over: Sequence[tuple[Choice, Candidate]] = (),
 ) -> list[ClaimVerdict]:
     """Return a judgement for each claim, in the order of the sheet.
@@ -113,23 +112,20 @@ def judge_claims(
         At most one for each kind of step, chosen by `jovik.analysis.evidence`.
     margin : float
         Share of the claim.
-    others : sequence of StepResult
-        Of other runs: the passes of those made alike, on the same sample and rig, count too.
     passed_over : sequence of (Choice, Candidate)
         Results that do not represent the drive, beside the choice that does.
     """
-    return [_judge_one(claim, results, margin, others, passed_over) for claim in claims]
+    return [_judge_one(claim, results, margin, passed_over) for claim in claims]
 
 
 def _judge_one(
     claim: Claim,
     results: Sequence[StepResult],
     margin: float,
-    others: Sequence[StepResult],
     passed_over: Sequence[tuple[Choice, Candidate]],
 ) -> ClaimVerdict:
     fitting = {id(r): lacks_of(claim, r) for r in of_order(claim, results)}
-    usable = [Pooled.of(r, others) for r in results if fitting.get(id(r)) == []]
+    usable = [Pooled.of(r) for r in results if fitting.get(id(r)) == []]
     drifting = [] if claim.steady or claim.sustained else [c for c in usable if trend_of(c.result)]
     if claim.sustained:
         verdict = _judge_sustained(claim, [c.result for c in usable], results, margin)
@@ -418,22 +414,25 @@ def _in_unit(claim: Claim, limit: Limit, result: StepResult) -> float:
     return limit.rate_bytes_s / step.block_bytes if claim.unit == "IOPS" else limit.rate_bytes_s
 
 
+MEDIAN_SPREAD = math.sqrt(math.pi / 2)
+"""How much more a median spreads than a mean, of many passes whose noise is normal."""
+
+
 def passes_to_settle(
     claim: Claim, passes: Sequence[PassFigures], margin: float, choice: int = 1
 ) -> int | None:
     """Return the number of passes expected to decide a claim at the spread so far.
 
-    With n passes the interval reaches ``t(n - 1) s / sqrt(n)`` to either side on the logarithm, at
-    the level of a look (`jovik.analysis.settling`). None if more than `MOST_PASSES` would be
-    needed.
+    With n passes the interval of their median reaches ``1.25 t(n - 1) s / sqrt(n)`` to either side
+    on the logarithm, at the level of a look (`jovik.analysis.settling`). None if more than
+    `MOST_PASSES` would be needed.
     """
     values = [of_pass(claim, p) / claim.figure for p in passes]
     logs = [-math.log(v) if claim.lower_is_better else math.log(v) for v in values if v > 0]
     if len(logs) < 2:
         return None
-    middle = statistics.fmean(logs)
-    spread = math.sqrt(variance(logs, middle))
-    away = abs(middle - math.log(1 - margin))
+    spread = MEDIAN_SPREAD * math.sqrt(variance(logs, statistics.fmean(logs)))
+    away = abs(statistics.median(logs) - math.log(1 - margin))
     confidence = look_confidence(choice)
     for count in range(max(len(logs) + 1, FIRST_LOOK), MOST_PASSES + 1):
         if student_quantile(count - 1, confidence) * spread / math.sqrt(count) <= away:

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from jovik.analysis.comparability import differences, long_write_of, settled
-from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, ratio_across
+from jovik.analysis.run_effect import PRIOR_ALONE, RunEffect, ratio_across
 from jovik.analysis.statistics import CONFIDENCE, ratio_interval
 from jovik.analysis.step_result import LimitSource, StepResult
 from jovik.base.interval import Interval
@@ -111,7 +111,7 @@ Key = tuple[str, int | None]
 
 
 def compare_results(
-    before: Sequence[StepResult], after: Sequence[StepResult], effect: RunEffect = FLOOR_ALONE
+    before: Sequence[StepResult], after: Sequence[StepResult], effect: RunEffect = PRIOR_ALONE
 ) -> Comparison:
     """Hold results against others, like with like.
 
@@ -307,7 +307,7 @@ class HistoryPoint:
 def history(
     results: Sequence[tuple[float, StepResult]],
     period_s: float,
-    effect: RunEffect = FLOOR_ALONE,
+    effect: RunEffect = PRIOR_ALONE,
 ) -> list[HistoryPoint]:
     """Return the newest result of each kind in each stretch of time, against the first.
 

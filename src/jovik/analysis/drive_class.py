@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from jovik.analysis.comparability import is_plain, long_write_of, rate_of, settled
-from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, weighted
+from jovik.analysis.run_effect import PRIOR_ALONE, RunEffect, weighted
 from jovik.analysis.statistics import ratio_interval
 from jovik.analysis.step_result import LimitSource, StepResult
 from jovik.base.interval import Interval
@@ -148,7 +148,7 @@ def _per_io(r: StepResult) -> float:
     return 1 / step.block_bytes
 
 
-def class_index(figures: Sequence[ClassFigure], effect: RunEffect = FLOOR_ALONE) -> Interval | None:
+def class_index(figures: Sequence[ClassFigure], effect: RunEffect = PRIOR_ALONE) -> Interval | None:
     """Return the overall figure, where 100 is usual, or None without any step."""
     if not figures:
         return None

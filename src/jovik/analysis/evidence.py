@@ -9,13 +9,13 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from jovik.analysis.comparability import figure_of, rate_of, settled
+from jovik.analysis.comparability import figure_of, long_write_of, rate_of, settled
 from jovik.analysis.cross_rig import same_sample_other_rigs, surely_above
 from jovik.analysis.limits import NEAR_LINK
-from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect
+from jovik.analysis.run_effect import PRIOR_ALONE, RunEffect, made_alike
 from jovik.analysis.statistics import trend
 from jovik.analysis.step_result import LimitSource, StepResult
 
@@ -62,6 +62,7 @@ class Candidate:
 class Choice:
     """The result that represents a drive in one kind of step at one fill level.
 
+    It has the passes of all runs that were made alike, on the same sample and rig.
     `unused` are the other candidates, the newest first. Each has a drawback that the chosen one
     lacks, of which `OLDER` is the least.
     """
@@ -83,7 +84,7 @@ class Choice:
 def choose(
     candidates: Sequence[StepResult],
     suspects: Collection[tuple[str, str | None]] = (),
-    effect: RunEffect = FLOOR_ALONE,
+    effect: RunEffect = PRIOR_ALONE,
 ) -> list[Choice]:
     """Choose a result for each drive, kind of step and fill level.
 
@@ -107,9 +108,14 @@ def choose(
         if r.passes:
             groups[r.drive, r.kind, r.conditions.filled_percent].append(r)
             firmware[r.drive, r.conditions.sample] = r.conditions.firmware
-    order = {id(r): n for n, r in enumerate(candidates)}
+    order = {place_of(r): n for n, r in enumerate(candidates)}
     choices = [_choose_one(g, suspects, firmware, effect) for g in groups.values()]
-    return sorted(choices, key=lambda c: order[id(c.result)])
+    return sorted(choices, key=lambda c: order[place_of(c.result)])
+
+
+def place_of(result: StepResult) -> tuple[str, str, int, str]:
+    """Return what tells a result from every other."""
+    return result.drive, result.run, result.position, result.phrase
 
 
 def _choose_one(
@@ -132,7 +138,25 @@ def _choose_one(
             c.result.findings.ladder is not None,
         ),
     )
-    return Choice(best, tuple(c for c in found if c is not best))
+    alike = [c for c in found if c is best or _poolable(c, best)]
+    whole = replace(best, result=_pooled(best.result, [c.result for c in reversed(alike)]))
+    return Choice(whole, tuple(c for c in found if c not in alike))
+
+
+def _poolable(one: Candidate, best: Candidate) -> bool:
+    """Return True if a candidate's passes count with those of the chosen result."""
+    r, findings = one.result, one.result.findings
+    whole = long_write_of(r) is not None or findings.scan or findings.replay or findings.steady
+    alike = one.drawbacks == best.drawbacks and Drawback.DRIFT not in best.drawbacks
+    return not whole and alike and made_alike(r, best.result)
+
+
+def _pooled(newest: StepResult, alike: Sequence[StepResult]) -> StepResult:
+    """Return a result with the passes of all results that were made alike, the oldest first."""
+    if len(alike) < 2:
+        return newest
+    passes = tuple(p for r in alike for p in r.passes)
+    return replace(newest, passes=passes, pooled_runs=tuple(r.run for r in alike))
 
 
 def _drawbacks(

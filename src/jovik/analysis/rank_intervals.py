@@ -12,13 +12,14 @@ Studies 2024).
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
 
+from jovik.analysis.comparability import figure_of
 from jovik.analysis.run_effect import RunEffect, weighted
 from jovik.analysis.statistics import CONFIDENCE
 from jovik.analysis.step_result import StepResult
@@ -28,8 +29,8 @@ from jovik.base.interval import Interval
 UNKNOWN_INTERACTION = math.log(1.5)
 """By how much drives differ from step to step where too few steps are shared to tell."""
 
-Cells = Mapping[str, Mapping[str, Sequence[StepResult]]]
-"""Results by drive and kind of step. Several of one kind are from repeated runs."""
+Cells = Mapping[str, Mapping[str, StepResult]]
+"""Results by drive and kind of step."""
 
 
 @dataclass(frozen=True)
@@ -129,28 +130,21 @@ def rank_intervals(
     drives, kinds = tuple(cells), tuple(weights)
     share = np.array([weights[k] for k in kinds])
     share = share / share.sum()
-    present = np.array([[bool(cells[d].get(k)) for k in kinds] for d in drives])
+    present = np.array([[k in cells[d] for k in kinds] for d in drives])
 
     def log_of(drive: str, kind: str) -> float:
-        results = cells[drive].get(kind)
-        return weighted(_terms(results, 1.0), effect).mean if results else 0.0
+        result = cells[drive].get(kind)
+        return figure_of(result).mean if result is not None else 0.0
 
     logs = np.array([[log_of(d, k) for k in kinds] for d in drives])
     score, steps = _fit(logs, present, share)
     between = _interaction(logs - score[:, None] - steps[None, :], present)
-    # The spread between runs of both drives of a pair is one estimate: what is known of it must not
-    # count twice where their variances are added.
-    effect = replace(effect, freedom=effect.freedom // 2)
+    effect = effect.halved()
     variances, freedoms = [], []
     for row, drive in enumerate(drives):
         scaled = share * present[row]
         scaled = scaled / scaled.sum()
-        terms = [
-            term
-            for k, w in zip(kinds, scaled, strict=True)
-            if w > 0
-            for term in _terms(cells[drive][k], float(w))
-        ]
+        terms = [(float(w), cells[drive][k]) for k, w in zip(kinds, scaled, strict=True) if w > 0]
         figure = weighted(terms, effect)
         # What the missing steps would have changed.
         lacking = float(((scaled - share) ** 2).sum()) * between
@@ -165,11 +159,6 @@ def rank_intervals(
         tuple(k for k, is_there in zip(kinds, row, strict=True) if not is_there) for row in present
     )
     return RankIntervals(drives, score, np.array(variances), np.array(freedoms), missing)
-
-
-def _terms(results: Sequence[StepResult], weight: float) -> list[tuple[float, StepResult]]:
-    """Return the mean over runs made alike."""
-    return [(weight / len(results), r) for r in results]
 
 
 def _fit(

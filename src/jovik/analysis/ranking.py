@@ -19,7 +19,7 @@ from jovik.analysis.comparability import (
     settled,
 )
 from jovik.analysis.rank_intervals import Rank, RankIntervals, rank_intervals
-from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, alike_runs
+from jovik.analysis.run_effect import PRIOR_ALONE, RunEffect
 from jovik.analysis.step_result import StepResult
 from jovik.base.errors import UnknownNameError, UsageError
 from jovik.base.interval import Interval
@@ -93,8 +93,7 @@ def rank_drives(
     yardstick: str | None = None,
     weight_of: Callable[[StepResult], float] | None = None,
     *,
-    alike: Sequence[StepResult] = (),
-    effect: RunEffect = FLOOR_ALONE,
+    effect: RunEffect = PRIOR_ALONE,
 ) -> Ranking:
     """Rank every drive that has results.
 
@@ -107,8 +106,6 @@ def rank_drives(
     weight_of : callable, optional
         The weight of a result's kind of step in the index, 0 to exclude it. Default: equal
         weights, of which the rungs of a ladder share one.
-    alike : sequence of StepResult
-        Of other runs; those made like one of `results` count with it.
     effect : RunEffect
         The differences between runs.
 
@@ -129,12 +126,9 @@ def rank_drives(
         raise UnknownNameError("drive with results", yardstick, drives)
     measure = yardstick or drives[0]
     compared, left_out = _like_with_like(results, measure)
-    others: dict[tuple[str, str], list[StepResult]] = defaultdict(list)
-    for r in alike:
-        others[r.drive, r.kind].append(r)
-    cells: dict[str, dict[str, list[StepResult]]] = {d: {} for d in drives}
+    cells: dict[str, dict[str, StepResult]] = {d: {} for d in drives}
     for r in compared:
-        cells[r.drive][r.kind] = alike_runs(r, others[r.drive, r.kind])
+        cells[r.drive][r.kind] = r
     kinds = tuple(dict.fromkeys(r.kind for r in compared))
     by_kind = {
         kind: rank_intervals(
@@ -155,7 +149,7 @@ def rank_drives(
 
 
 def _weights_of(
-    cells: Mapping[str, Mapping[str, Sequence[StepResult]]],
+    cells: Mapping[str, Mapping[str, StepResult]],
     kinds: Sequence[str],
     weight_of: Callable[[StepResult], float],
 ) -> dict[str, float]:
@@ -164,7 +158,7 @@ def _weights_of(
     One pass has no interval and would take the whole index's; such steps count where there is
     nothing else.
     """
-    of_kind = {k: [c[k][0] for c in cells.values() if k in c] for k in kinds}
+    of_kind = {k: [c[k] for c in cells.values() if k in c] for k in kinds}
     # A ladder of eight rungs would outweigh all other steps.
     ladders = {k: _ladder_of(rs) for k, rs in of_kind.items() if len(rs) > 1}
     rungs = Counter(x for x in ladders.values() if x is not None)
@@ -176,7 +170,7 @@ def _weights_of(
     sure = {
         k: w
         for k, w in weights.items()
-        if all(figure_of(r).known for c in cells.values() for r in c.get(k, ()))
+        if all(figure_of(c[k]).known for c in cells.values() if k in c)
     }
     return sure or weights
 
@@ -188,7 +182,7 @@ def _ladder_of(results: Sequence[StepResult]) -> str | None:
 
 
 def _overall(
-    cells: Mapping[str, Mapping[str, Sequence[StepResult]]],
+    cells: Mapping[str, Mapping[str, StepResult]],
     yardstick: str,
     weights: Mapping[str, float],
     effect: RunEffect,
@@ -209,28 +203,28 @@ def _overall(
 
 def _row(
     drive: str,
-    cells: Mapping[str, Sequence[StepResult]],
+    cells: Mapping[str, StepResult],
     by_kind: Mapping[str, RankIntervals],
     ranked: Mapping[str, Mapping[str, Rank]],
     overall: RankIntervals | None,
     yardstick: str,
 ) -> DriveRank:
     steps = []
-    for kind, results in cells.items():
-        newest, scale = results[0], by_kind[kind]
+    for kind, result in cells.items():
+        scale = by_kind[kind]
         steps.append(
             StepRank(
                 drive,
                 kind,
                 ranked[kind][drive],
-                rate_of(newest),
-                newest.iops,
-                len(newest.passes),
-                newest,
+                rate_of(result),
+                result.iops,
+                len(result.passes),
+                result,
                 scale.ratio(drive, yardstick).scaled(100) if yardstick in scale.drives else None,
             )
         )
-    runs = max((len(results) for results in cells.values()), default=1)
+    runs = max((len(r.from_runs) for r in cells.values()), default=1)
     if overall is None or drive not in overall.drives:
         alone = Interval(100.0, 100.0, 100.0) if drive == yardstick else None
         place = Rank(1, 1) if drive == yardstick else None

@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from jovik.analysis.evidence import held_by_link
-from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, ratio_across
+from jovik.analysis.run_effect import PRIOR_ALONE, RunEffect, ratio_across
 from jovik.analysis.statistics import interval, ratio_interval
 from jovik.analysis.step_result import LimitSource, StepResult
 from jovik.base.interval import Interval
@@ -128,7 +128,7 @@ def side_by_side(
     link: ClassLink | None = None,
     *,
     solid: bool = False,
-    effect: RunEffect = FLOOR_ALONE,
+    effect: RunEffect = PRIOR_ALONE,
 ) -> list[SampleFigure]:
     """Return every sample in every kind of step that at least one has, in the order of the results.
 

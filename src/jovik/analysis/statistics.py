@@ -1,11 +1,13 @@
 """Figures with 95 % intervals from passes, and the intervals of their ratios.
 
-Rates are positive and their noise multiplies, so all of it happens on logarithms: the interval is
-Student's on the logs of the passes, carried back (the log-normal confidence interval of the median,
-see Crow and Shimizu, "Lognormal Distributions", 1988, ch. 2), made a little wider since their noise
-is skewed (`SKEW_ALLOWANCE`). Repeating whole passes instead of trusting slices of one follows
-Kalibera and Jones, "Rigorous Benchmarking in Reasonable Time" (ISMM 2013): what varies between
-passes cannot be seen within one.
+There is one estimator: a figure is the median of its passes, and every ratio, lead and index is a
+ratio of the figures shown. Rates are positive and their noise multiplies, so all of it happens on
+logarithms: the interval is Student's on the logs of the passes, carried back (the log-normal
+confidence interval of the median, see Crow and Shimizu, "Lognormal Distributions", 1988, ch. 2),
+moved to the median, and as wide as the sign test asks (`sign_test_bounds`), which holds for passes
+of any distribution. Repeating whole passes instead of trusting slices of one follows Kalibera and
+Jones, "Rigorous Benchmarking in Reasonable Time" (ISMM 2013): what varies between passes cannot be
+seen within one.
 """
 
 from __future__ import annotations
@@ -14,6 +16,7 @@ import math
 import statistics
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import pairwise
 
 import numpy as np
@@ -24,17 +27,6 @@ from jovik.analysis.student_t import distribution, quantile
 from jovik.base.interval import Interval
 
 CONFIDENCE = 0.95
-SKEW_ALLOWANCE = 1.12
-"""By this the variance of the passes is taken larger than it looks.
-
-Something may slow a pass and nothing speeds one up, so that even the logs of their rates are
-skewed, and Student's interval alone, which is made for what is not, then holds the truth too
-rarely: at a skewness of 1.1 in 93.0 to 93.6 % of cases, at 1.4 in 91.7 to 92.2 %. With the
-allowance that is 94.2 to 95.5 and 93.5 to 96.0 %, and 95.2 to 96.9 % if nothing is skewed (by
-simulation of 3 to 9 passes; tests/test_analysis_statistics.py).
-"""
-
-
 FROM_PASSES = 5
 """Passes needed to estimate autocorrelation and trend."""
 LEAST_NUMBER = 3.0
@@ -50,11 +42,11 @@ def student_quantile(freedom: float, confidence: float = CONFIDENCE) -> float:
 
 
 def variance(values: Sequence[float], mean: float) -> float:
-    """Return the unbiased variance with the allowance.
+    """Return the unbiased variance.
 
     The standard library's works in exact fractions, which a ranking of thousands would wait for.
     """
-    return SKEW_ALLOWANCE * math.fsum((v - mean) ** 2 for v in values) / (len(values) - 1)
+    return math.fsum((v - mean) ** 2 for v in values) / (len(values) - 1)
 
 
 def effective_number(logs: Sequence[float]) -> float:
@@ -123,8 +115,9 @@ def interval(values: Sequence[float], confidence: float = CONFIDENCE) -> Interva
     Parameters
     ----------
     values : sequence of positive floats
-        One for each pass. A single one has no interval; a zero among them (a pass in which nothing
-        completed) makes the logarithm useless, and then there is none either.
+        One for each pass. A single one has no interval, nor have two that differ too much. A zero
+        among them (a pass in which nothing completed) makes the logarithm useless, and then there
+        is none either.
 
     Raises
     ------
@@ -133,18 +126,11 @@ def interval(values: Sequence[float], confidence: float = CONFIDENCE) -> Interva
     """
     if not values:
         raise ValueError("no passes")
-    median = statistics.median(values)
     if len(values) < 2 or min(values) <= 0:
-        return Interval(median)
-    logs = [math.log(v) for v in values]
-    middle = statistics.fmean(logs)
-    spread, freedom = _mean_variance(logs, middle)
-    reach = student_quantile(freedom, confidence) * math.sqrt(spread)
-    # With few skewed passes the median can lie outside the interval of the mean log; the interval
-    # is for the figure shown.
-    return Interval(
-        median, min(math.exp(middle - reach), median), max(math.exp(middle + reach), median)
-    )
+        return Interval(statistics.median(values))
+    found = ratio_interval(LogFigure.of(values), confidence)
+    # The logarithm must not cost the median a digit.
+    return Interval(statistics.median(values), found.low, found.high)
 
 
 def interval_within(
@@ -172,11 +158,48 @@ def interval_within(
     return Interval(middle, max(middle - reach, 0.0), middle + reach)
 
 
+MOST_FROM_TWO = math.log(2)
+"""Two passes whose interval reaches further than a factor of this, to either side, give none."""
+
+
+NORMAL_FROM = 1000
+"""From so many values on, their signs are taken to be normal: a float has no 2 to the -1000."""
+
+
+@lru_cache
+def sign_test_bounds(count: int) -> tuple[int, float] | None:
+    """Return where the 95 % interval of a median lies among its sorted values.
+
+    Source: Hettmansperger and Sheather, "Confidence intervals based on interpolated order
+    statistics" (Statistics and Probability Letters 4, 1986).
+
+    Returns
+    -------
+    (int, float) or None
+        The position k from either end, from 0, and the fraction of the way from there to k + 1.
+        None for fewer than six values, of which not even the ends hold the median that often.
+    """
+    if count > NORMAL_FROM:
+        return max(int((count - student_quantile(math.inf) * math.sqrt(count)) / 2) - 1, 0), 0.0
+    missed, rank, term = 0.0, 0, 2.0 ** (1 - count)
+    # The chance that more than half of all values lie beyond the next inner one, on either side.
+    while missed + term <= 1 - CONFIDENCE and rank < count // 2:
+        missed += term
+        term *= (count - rank) / (rank + 1)
+        rank += 1
+    if not rank:
+        return None
+    between = (1 - CONFIDENCE - missed) / term
+    return rank - 1, (count - rank) * between / (rank + (count - 2 * rank) * between)
+
+
 @dataclass(frozen=True)
 class LogFigure:
-    """A figure on the log scale.
+    """A figure on the log scale: the log of the median, its variance, and the freedom behind it.
 
-    Mean of logs, its variance, and the degrees of freedom behind the variance.
+    The variance is such that Student's interval around the median holds both the interval of the
+    mean log and that of the sign test: passes that fall into two groups, or have outliers, have a
+    median that lies off the mean.
     """
 
     mean: float
@@ -186,11 +209,24 @@ class LogFigure:
     @classmethod
     def of(cls, values: Sequence[float]) -> LogFigure:
         """Return a figure from the passes of a step. One pass has no known variance."""
-        logs = [math.log(v) for v in values]
-        if len(logs) < 2:
-            return cls(logs[0], math.nan, 0.0)
+        median = math.log(statistics.median(values))
+        if len(values) < 2:
+            return cls(median, math.nan, 0.0)
+        logs = sorted(map(math.log, values))
+        in_order = [math.log(v) for v in values]
         mean = statistics.fmean(logs)
-        return cls(mean, *_mean_variance(logs, mean))
+        spread, freedom = _mean_variance(in_order, mean)
+        quantile = student_quantile(freedom)
+        reach = abs(median - mean) + quantile * math.sqrt(spread)
+        bounds = sign_test_bounds(len(logs))
+        if bounds is not None:
+            k, inward = bounds
+            low = (1 - inward) * logs[k] + inward * logs[k + 1]
+            high = (1 - inward) * logs[-1 - k] + inward * logs[-2 - k]
+            reach = max(reach, median - low, high - median)
+        if len(logs) == 2 and reach > MOST_FROM_TWO:
+            return cls(median, math.nan, 0.0)
+        return cls(median, (reach / quantile) ** 2, freedom)
 
     @property
     def known(self) -> bool:

@@ -105,7 +105,8 @@ class StepResult:
 
     `latencies` holds all passes together, by direction. `limits` and `notes` say what bounded the
     figure and what a reader should know. `position` is its place in the run, from 0. `excluded` is
-    the reason why it does not count, if it was excluded.
+    the reason why it does not count, if it was excluded. `pooled_runs` are the runs whose passes it
+    has, where it stands for several made alike.
     """
 
     phrase: str
@@ -121,6 +122,12 @@ class StepResult:
     findings: Findings = field(default_factory=Findings)
     excluded: str | None = None
     position: int = 0
+    pooled_runs: tuple[str, ...] = ()
+
+    @property
+    def from_runs(self) -> tuple[str, ...]:
+        """Return the runs that its passes are from, oldest first."""
+        return self.pooled_runs or (self.run,)
 
     @property
     def step(self) -> Step:

@@ -19,7 +19,7 @@ from jovik.analysis.comparability import (
     settled,
 )
 from jovik.analysis.lost_data import lost_by, lost_words
-from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, ratio_across, weighted
+from jovik.analysis.run_effect import PRIOR_ALONE, RunEffect, ratio_across, weighted
 from jovik.analysis.statistics import LogFigure, ratio_interval
 from jovik.analysis.step_result import StepResult
 from jovik.base.findings import LostData
@@ -159,7 +159,7 @@ def compare(
     *,
     link_bytes_s: float | None = None,
     new_price: float | None = None,
-    effect: RunEffect = FLOOR_ALONE,
+    effect: RunEffect = PRIOR_ALONE,
 ) -> Upgrade:
     """Hold a drive against the one it would replace.
 

@@ -74,7 +74,7 @@ def claims_report(shelf: Shelf, name: str, margin: float = CLAIM_MARGIN) -> Clai
             f"{drive} has not been measured", f'measure it: jovik measure TARGET --drive "{drive}"'
         )
     passed_over = every.passed_over()
-    verdicts = judge_claims(sheet.claims, results, margin, every.candidates, passed_over.newer)
+    verdicts = judge_claims(sheet.claims, results, margin, passed_over.newer)
     return ClaimsReport(
         sheet,
         margin,

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from jovik.analysis.drive_class import ClassFigure, Usual, class_figures, class_index
-from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect
+from jovik.analysis.run_effect import PRIOR_ALONE, RunEffect
 from jovik.analysis.step_result import StepResult
 from jovik.base.errors import UnknownNameError
 from jovik.base.interval import Interval
@@ -44,7 +44,7 @@ def ranges_of(found: DriveClass) -> dict[str, Usual]:
 
 
 def standing_of(
-    drive: Drive, results: Sequence[StepResult], effect: RunEffect = FLOOR_ALONE
+    drive: Drive, results: Sequence[StepResult], effect: RunEffect = PRIOR_ALONE
 ) -> ClassStanding | None:
     """Return where results of a drive lie in its class.
 
@@ -80,7 +80,7 @@ def overall_of(drive: Drive, results: Sequence[StepResult]) -> ClassStanding | N
 def standing_in(
     found: DriveClass,
     results: Sequence[StepResult],
-    effect: RunEffect = FLOOR_ALONE,
+    effect: RunEffect = PRIOR_ALONE,
     *,
     capacity_bytes: int | None = None,
 ) -> ClassStanding | None:

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from jovik.analysis.cross_rig import RigSlowdown
-from jovik.analysis.evidence import Candidate, Choice, Drawback, choose
+from jovik.analysis.evidence import Candidate, Choice, Drawback, choose, place_of
 from jovik.analysis.run_effect import RunEffect, run_effect
 from jovik.analysis.samples import SuspectSample, side_by_side, suspects
 from jovik.analysis.step_result import StepResult
@@ -83,12 +83,12 @@ class Evidence:
 
     def passed_over(self) -> PassedOver:
         """Return the newer results that do not represent their drives, and suspect samples."""
-        order = {id(r): n for n, r in enumerate(self.candidates)}
+        order = {place_of(r): n for n, r in enumerate(self.candidates)}
         newer = tuple(
             (c, other)
             for c in self.choices
             for other in c.unused
-            if order[id(other.result)] > order[id(c.result)]
+            if order[place_of(other.result)] > order[place_of(c.result)]
         )
         return PassedOver(newer, self.suspects)
 
@@ -150,11 +150,10 @@ def _suspects(candidates: Sequence[StepResult], effect: RunEffect) -> tuple[Susp
 
 
 def _with_latencies(shelf: Shelf, found: Evidence) -> Evidence:
-    """Return the same with the latencies of the chosen results."""
+    """Return the same with the latencies of the chosen results, each of its newest run."""
     full = shelf.results.with_latencies(found.results)
-    same = {id(c.result): r for c, r in zip(found.choices, full, strict=True)}
     choices = tuple(
-        Choice(Candidate(same[id(c.result)], c.chosen.drawbacks), c.unused) for c in found.choices
+        Choice(Candidate(replace(c.result, latencies=r.latencies), c.chosen.drawbacks), c.unused)
+        for c, r in zip(found.choices, full, strict=True)
     )
-    candidates = tuple(same.get(id(r), r) for r in found.candidates)
-    return Evidence(choices, candidates, found.effect, found.suspects)
+    return replace(found, choices=choices)

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field, replace
 from jovik.analysis.comparability import long_write_of, steady_step
 from jovik.analysis.lost_data import lost_by, lost_words
 from jovik.analysis.ranking import DriveRank, Exclusion, Ranking, rank_drives
-from jovik.analysis.run_effect import FLOOR_ALONE, RunEffect, run_effect
+from jovik.analysis.run_effect import PRIOR_ALONE, RunEffect, run_effect
 from jovik.analysis.step_result import StepResult
 from jovik.base.circumstances import TEMPORARY_KINDS
 from jovik.base.errors import PhraseError, UsageError
@@ -103,7 +103,7 @@ class RankingReport:
     by: str = "drive"
     kind: str | None = None
     load: str | None = None
-    effect: RunEffect = FLOOR_ALONE
+    effect: RunEffect = PRIOR_ALONE
     excluded: tuple[Excluded, ...] = ()
     standings: dict[str, ClassStanding] = field(default_factory=dict)
     circumstances: dict[str, tuple[str, ...]] = field(default_factory=dict)
@@ -177,9 +177,8 @@ def ranking_report(
     counted, lost = _without_losers(counted, drives)
     if lost and not counted:
         return RankingReport(Ranking("", (), (), tuple(lost)), drives, by, kind, load)
-    alike = [r for r in found.candidates if r.drive in selected and r.started >= since]
-    effect = run_effect(alike)
-    report = placed(counted, named, drives, by, load, alike=alike, effect=effect)
+    effect = run_effect([r for r in found.candidates if r.drive in selected])
+    report = placed(counted, named, drives, by, load, effect=effect)
     whole = replace(report.ranking, left_out=(*report.ranking.left_out, *lost))
     aside = tuple(x for x in shelf.corrections.excluded() if x.drive in selected)
     if of_class is not None:
@@ -328,13 +327,12 @@ def placed(
     by: str = "drive",
     load: str | None = None,
     *,
-    alike: Sequence[StepResult] = (),
-    effect: RunEffect = FLOOR_ALONE,
+    effect: RunEffect = PRIOR_ALONE,
 ) -> RankingReport:
     """Rank these results in an order. For `effect` see `jovik.analysis.ranking.rank_drives`."""
     kind = kind_of(by)
     weights = _weights(load) if load is not None else None
-    ranking = rank_drives(results, yardstick, weights, alike=alike, effect=effect)
+    ranking = rank_drives(results, yardstick, weights, effect=effect)
     if kind is not None and kind not in ranking.kinds:
         raise UsageError(
             f"no drive was measured with '{kind}'",

@@ -12,7 +12,6 @@ from jovik.analysis.comparison import (
     FindingChange,
     StepComparison,
 )
-from jovik.analysis.run_effect import MIN_SPREAD
 from jovik.base.quantities import significant
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.queries.comparison import Compared, History, InstrumentChange
@@ -86,7 +85,7 @@ def _notes(found: Compared) -> list[str]:
 
 def _small(found: Compared) -> list[str]:
     comparison = found.comparison
-    spread = 100 * max([MIN_SPREAD, *found.effect.spread.values()])
+    spread = 100 * found.effect.widest
     lines = [logged_words(x) for x in found.logged if not x.apart]
     lines += [
         f"not compared: {parse(x.kind).label}: {', '.join(x.why)}"

@@ -6,7 +6,6 @@ from collections.abc import Iterator, Sequence
 
 from jovik.analysis.comparability import long_write_of
 from jovik.analysis.ranking import DriveRank, Ranking, StepRank, lead_over_next
-from jovik.analysis.run_effect import MIN_SPREAD
 from jovik.base.interval import Interval
 from jovik.base.quantities import show_size, show_time, significant
 from jovik.base.rate_unit import per_unit, rate_unit
@@ -335,8 +334,8 @@ def _index_words(found: RankingReport) -> list[str]:
         return []
     counted = len(ranking.counted)
     effect = found.effect
-    spread = 100 * max([MIN_SPREAD, *effect.spread.values()])
-    learnt = f"from {effect.freedom} repeated runs" if effect.spread else "the assumed minimum"
+    spread = 100 * effect.widest
+    learnt = f"from {effect.repeats} repeated runs" if effect.spread else "assumed, up to 3 %"
     lines = [
         f"index: {counted} {'step' if counted == 1 else 'steps'} that at least two drives were "
         f"measured in; intervals and places are for all pairs at once, and runs of one drive "
