@@ -13,10 +13,14 @@ from jovik.analysis.comparison import compare_results, paired
 from jovik.analysis.evidence import Choice, Drawback, choose
 from jovik.analysis.ranking import rank_drives
 from jovik.analysis.step_result import StepResult
+from jovik.analysis.suitability import fit
 from jovik.base.findings import Findings
+from jovik.queries.drive_class import standing_of
 from jovik.queries.evidence import weigh
-from jovik.sheets.sheet import Claim, parse_claim
+from jovik.sheets.load import Load, read_load
+from jovik.sheets.sheet import Claim, Drive, parse_claim
 from jovik.steps import parse
+from jovik.tables.drive_class import standing_lines
 from tests.conftest import Program
 from tests.test_analysis_verdicts import long_write, made
 
@@ -289,3 +293,60 @@ def test_a_model_drive_records_its_own_link(jovik: Program) -> None:
     conditions = run.json["steps"][0]["conditions"]
     assert conditions["link"] == "SATA 6 Gb/s"
     assert conditions["link_bytes_s"] == pytest.approx(598.5e6, rel=0.001)
+
+
+def stream(write_bytes_s: float, depth: int, **more: Any) -> Load:
+    """A load of one sequential write."""
+    return Load(
+        "mine", "Mine", "", 0.0, write_bytes_s, False, 2**20, depth, None, 1.0, True, {}, "", **more
+    )
+
+
+def test_a_load_gets_no_more_depth_than_it_has() -> None:
+    deep = ran(3e9, "sequential write 1MiB depth 32")
+    found = fit(stream(4e8, 1), [deep])
+    assert found.headroom is None and found.missing == "sequential write 1MiB over 30% of free"
+    alone = ran(3e8, "sequential write 1MiB")
+    assert fit(stream(4e8, 1), [deep, alone]).streams == 0
+    # Fewer at once than the load has are a lower bound: enough for a yes.
+    assert fit(stream(2e8, 4), [deep, alone]).carried
+    assert fit(stream(4e8, 4), [deep, alone]).headroom is None
+
+
+def test_a_limit_on_latency_is_never_skipped() -> None:
+    load = read_load("boot")
+    results = [ran(9e7, "random read 4KiB"), ran(9e7, "random write 4KiB")]
+    found = fit(load, results)
+    assert found.headroom is None and found.missing.startswith("random read 4KiB")
+
+
+def test_a_drive_on_a_slower_link_is_compared_with_the_class_of_that_link() -> None:
+    drive = Drive("A", interface="PCIe 4.0 x4", medium="solid state")
+    hub = {"link": "USB 10 Gb/s", "link_bytes_s": 1.16e9}
+    standing = standing_of(drive, [ran(1.0e9, **hub)])
+    assert standing is not None and standing.drive_class.name == "usb10-ssd"
+    assert standing.link == "USB 10 Gb/s"
+    both = [ran(1.0e9, **hub), ran(1e8, "random read 4KiB", link="PCIe 4.0 x4", link_bytes_s=7.2e9)]
+    standing = standing_of(drive, both)
+    assert standing is not None and standing.drive_class.name == "pcie4-ssd"
+
+
+def test_a_class_never_cites_a_step_that_was_not_run() -> None:
+    drive = Drive("A", interface="SATA 6 Gb/s", medium="solid state")
+    standing = standing_of(drive, [ran(39_700 * 4096, "random read 4KiB depth 16")])
+    assert standing is not None
+    (line,) = standing_lines(standing)
+    assert "random read, 4 KiB, depth 16" in line and "depth 32" not in line
+
+
+def test_fit_and_upgrade_take_a_part_of_the_results(jovik: Program) -> None:
+    steps = [f"{STREAM} for 1s", f"{WRITE} for 1s"]
+    for rig, link in (("desk", ""), ("hub", "@link=USB 5 Gb/s")):
+        jovik("measure", f"model:slate{link}", *steps, "--seed", "1", "--rig", rig)
+    rates = {}
+    for rig in ("desk", "hub"):
+        words = f"Corvane Slate 1TB@rig={rig}"
+        found = jovik("fit", words, "--load", "edit-4k", "--format", "json", status=None).json
+        rates[rig] = found["fits"][0]["headroom"]
+    assert rates["desk"] > 1.1 * rates["hub"]
+    assert "no result" in jovik("fit", "Corvane Slate 1TB@rig=moon", status=2).err

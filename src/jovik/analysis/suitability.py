@@ -20,6 +20,8 @@ from jovik.steps import IoStep
 LATENCY_SHARE = 0.99
 """So many of a load's accesses have to come in time."""
 DAYS_A_YEAR = 365.25
+LONG_DEPTH = 8
+"""The depth of a long write that is suggested, at most."""
 
 
 @dataclass(frozen=True)
@@ -92,9 +94,11 @@ def fit(
     if headroom < 1 and not all(s.sure for s in supplies):
         # Smaller blocks than the load's are a lower bound: enough for a yes, never for a no.
         return Suitability(load, None, 0, "", None, _phrase(load, 100 if load.read_bytes_s else 0))
-    late = _late(load, supplies)
-    if late:
-        headroom, ends = 0.0, late
+    latency = _latency(load, supplies)
+    if latency.unknown:
+        return Suitability(load, None, 0, "", None, _phrase(load, 100 if load.read_bytes_s else 0))
+    if latency.late:
+        headroom, ends = 0.0, latency.late
     years = None
     if endurance_bytes and load.write_bytes_s and load.hours_a_day:
         years = endurance_bytes / (load.write_bytes_s * load.hours_a_day * 3600) / DAYS_A_YEAR
@@ -103,49 +107,37 @@ def fit(
 
 
 def _supply(load: Load, results: Sequence[StepResult], share: int) -> AvailableRate | None:
-    """Return the figure that best describes a load.
+    """Return the figure that best describes a load, of no more depth than the load has.
 
-    After the cliff for long writes, the nearest block and depth for random access.
+    After the cliff for long writes, the nearest block and depth for all else. None if nothing was
+    measured at or below its depth.
     """
-    best: tuple[tuple[float, float], AvailableRate] | None = None
-    for result in results:
-        step = result.step
-        if (
-            not isinstance(step, IoStep)
-            or step.read_percent != share
-            or not result.passes
-            or not result.conditions.direct
-            or not step.plain
-            or step.random != load.random
-        ):
-            continue
+    usable = [r for r in results if _describes(load, r, share)]
+    for result in usable:
         written = long_write_of(result)
         if written is not None:
-            if not settled(result):
-                continue
-            return AvailableRate(
-                rate_of(result),
-                " after the cliff" if written.cliff else " of a long write",
-                True,
-                result,
-            )
-        rate = result.rate
+            source = " after the cliff" if written.cliff else " of a long write"
+            return AvailableRate(rate_of(result), source, True, result)
+    best: tuple[tuple[float, float], AvailableRate] | None = None
+    for result in usable:
+        step = result.step
+        assert isinstance(step, IoStep)
+        in_flight = step.depth * step.workers
         # How far the step is from what the load does, in doublings of block and depth.
-        away = abs(math.log2(step.block_bytes / load.block_bytes)) + abs(
-            math.log2(step.depth * step.workers / load.depth)
+        away = abs(math.log2(step.block_bytes / load.block_bytes)) + math.log2(
+            load.depth / in_flight
         )
-        if load.random and step.block_bytes > load.block_bytes:
-            continue
         if load.random and step.block_bytes < load.block_bytes:
             # Smaller blocks at the same rate of accesses: what is surely there.
             away += 1
         short = share == 0 and not load.random
-        where = f"({spell_size(step.block_bytes)}, depth {step.depth * step.workers})"
-        sure = step.block_bytes >= load.block_bytes or not load.random
+        where = f"({spell_size(step.block_bytes)}, depth {in_flight})"
+        rate = result.rate
         supply = AvailableRate(
             rate,
             f" of a short test {where}" if short else f" {where}",
-            sure,
+            # Fewer requests at once than the load has, or smaller blocks, are a lower bound.
+            in_flight == load.depth and (step.block_bytes >= load.block_bytes or not load.random),
             result,
             short_test=short,
         )
@@ -155,23 +147,48 @@ def _supply(load: Load, results: Sequence[StepResult], share: int) -> AvailableR
     return best[1] if best else None
 
 
-def _late(load: Load, supplies: Sequence[AvailableRate]) -> str:
-    """Return whether accesses come too late for the load, in words."""
+def _describes(load: Load, result: StepResult, share: int) -> bool:
+    """Return True if a result tells what a load gets."""
+    step = result.step
+    return (
+        isinstance(step, IoStep)
+        and step.plain
+        and (step.random, step.read_percent) == (load.random, share)
+        and bool(result.passes)
+        and settled(result)
+        and result.conditions.direct
+        and step.depth * step.workers <= load.depth
+        and not (load.random and step.block_bytes > load.block_bytes)
+        and not result.findings.write_cache_full
+    )
+
+
+@dataclass(frozen=True)
+class LatencyCheck:
+    """Whether accesses come in time for a load: words if they are late, or what is not known."""
+
+    late: str = ""
+    unknown: bool = False
+
+
+def _latency(load: Load, supplies: Sequence[AvailableRate]) -> LatencyCheck:
+    """Compare the latencies of the results with the limit of a load."""
     if load.latency_ns is None:
-        return ""
+        return LatencyCheck()
+    unknown = False
     for supply in supplies:
-        step = supply.result.step
-        # With more in flight than the load has, accesses wait for each other, not for the drive.
-        if not isinstance(step, IoStep) or step.depth * step.workers > load.depth:
-            continue
-        for latencies in supply.result.latencies.values():
-            took = percentile_ns(latencies, LATENCY_SHARE)
-            if took is not None and took > load.latency_ns:
-                return (
-                    f"latency: 1 % take longer than {took / 1e6:.3g} ms, "
-                    f"{load.latency_ns / 1e6:.3g} ms are allowed"
-                )
-    return ""
+        took = [
+            ns
+            for latencies in supply.result.latencies.values()
+            if (ns := percentile_ns(latencies, LATENCY_SHARE)) is not None
+        ]
+        unknown = unknown or not took
+        if took and max(took) > load.latency_ns:
+            return LatencyCheck(
+                f"latency: 1 % take longer than {max(took) / 1e6:.3g} ms, "
+                f"{load.latency_ns / 1e6:.3g} ms are allowed"
+            )
+    return LatencyCheck(unknown=unknown)
 
 
 def _phrase(load: Load, share: int) -> str:
@@ -179,7 +196,8 @@ def _phrase(load: Load, share: int) -> str:
     order = "random" if load.random else "sequential"
     word = "read" if share == 100 else "write"
     if share == 0 and not load.random:
-        return "sequential write 1MiB depth 8 over 30% of free"
+        depth = f" depth {min(load.depth, LONG_DEPTH)}" if load.depth > 1 else ""
+        return f"sequential write {spell_size(load.block_bytes)}{depth} over 30% of free"
     return f"{order} {word} {spell_size(load.block_bytes)}" + (
         f" depth {load.depth}" if load.depth > 1 else ""
     )

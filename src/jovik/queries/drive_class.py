@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from jovik.analysis.drive_class import ClassFigure, Usual, class_figures, class_index
+from jovik.analysis.evidence import link_rate_of
 from jovik.analysis.run_effect import PRIOR_ALONE, RunEffect
 from jovik.analysis.step_result import StepResult
 from jovik.base.errors import UnknownNameError
@@ -16,6 +17,8 @@ from jovik.sheets.drive_class import DriveClass, class_names, read_class
 from jovik.sheets.sheet import Drive
 from jovik.steps import parse
 
+NARROWER = 0.95
+"""A link that carries less than this fraction of the drive's interface is a slower one."""
 MAGNITUDE = 10.0
 """From so many times on, classes are an order of magnitude apart."""
 
@@ -25,13 +28,15 @@ class ClassStanding:
     """A drive in its class: each class of step that it was measured in, and one overall figure.
 
     `index` is 100 if it does what is usual. `own` is False if its own class cannot be told,
-    and another is taken for a yardstick.
+    and another is taken for a yardstick. `link` is the link that it was measured on, if that
+    carries less than the drive's interface: the class is then the link's.
     """
 
     drive_class: DriveClass
     figures: tuple[ClassFigure, ...]
     index: Interval | None
     own: bool = True
+    link: str | None = None
 
     def of(self, result: StepResult) -> ClassFigure | None:
         """Return the figure of a result, or None if it is not one of them."""
@@ -50,13 +55,26 @@ def standing_of(
 
     None if its class is unknown, or it was not measured.
     """
+    slower = slower_link(drive, results)
     try:
-        found_class = class_of(drive)
+        found_class = class_of(replace(drive, interface=slower) if slower else drive)
     except UnknownNameError:
         return None
     if found_class is None:
         return None
-    return standing_in(found_class, results, effect, capacity_bytes=drive.capacity_bytes)
+    standing = standing_in(found_class, results, effect, capacity_bytes=drive.capacity_bytes)
+    return replace(standing, link=slower) if standing is not None else None
+
+
+def slower_link(drive: Drive, results: Sequence[StepResult]) -> str | None:
+    """Return the link that all results are from, if it carries less than the drive's interface."""
+    own = named_link(drive.interface)
+    links = {r.conditions.link: link_rate_of(r) for r in results if r.conditions.link}
+    rates = {link: rate for link, rate in links.items() if rate is not None}
+    if drive.class_name or own is None or own[0].rate_bytes_s is None or not rates:
+        return None
+    fastest = max(rates, key=lambda link: rates[link])
+    return fastest if rates[fastest] < NARROWER * own[0].rate_bytes_s else None
 
 
 SPINNING, SOLID = "spinning", "solid state"

@@ -10,6 +10,7 @@ from jovik.analysis.evidence import Candidate, Choice, Drawback, choose, place_o
 from jovik.analysis.run_effect import RunEffect, run_effect
 from jovik.analysis.samples import SuspectSample, side_by_side, suspects
 from jovik.analysis.step_result import StepResult
+from jovik.queries.selection import read_selection, select
 from jovik.shelf.results import is_drive_result
 from jovik.shelf.store import Shelf
 
@@ -101,14 +102,17 @@ def evidence(
     Parameters
     ----------
     name : str, optional
-        Of one drive, every result is a candidate; of all drives, the newest few of each sample,
-        rig, link and firmware.
+        A drive, or a selection of its results such as ``Comet 2TB@rig=hub``: every one is a
+        candidate. Of all drives, the newest few of each sample, rig, link and firmware.
     filled : bool
         Whether steps on a drive that was filled on purpose are among them.
     with_latencies : bool
         Whether the chosen results have their latencies.
     """
-    if name is not None:
+    if name is not None and "@" in name:
+        chosen = select(shelf, read_selection(shelf, name)).results
+        candidates = [r for r in chosen if is_drive_result(r, filled)]
+    elif name is not None:
         candidates = [r for r in shelf.results.every(name) if is_drive_result(r, filled)]
     else:
         candidates = shelf.results.candidates(filled=filled)

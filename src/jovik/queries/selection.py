@@ -72,6 +72,11 @@ def read_selection(shelf: Shelf, words: str) -> Selection:
     return Selection(words, shelf.runs.get(key).drive, key)
 
 
+def drive_of(shelf: Shelf, words: str) -> str:
+    """Return the drive of a selection such as ``Comet 2TB@rig=hub``, or the words themselves."""
+    return read_selection(shelf, words).drive if "@" in words else words
+
+
 def _part(part: str, words: str) -> tuple[str, str]:
     key, equals, value = part.partition("=")
     key, value = key.strip(), value.strip()

@@ -11,6 +11,7 @@ from jovik.analysis.suitability import Suitability, fit
 from jovik.base.errors import UsageError
 from jovik.base.findings import LostData
 from jovik.queries.evidence import NONE_PASSED_OVER, PassedOver, evidence
+from jovik.queries.selection import drive_of
 from jovik.sheets.load import Load
 from jovik.sheets.sheet import Drive
 from jovik.shelf.store import Shelf
@@ -39,8 +40,8 @@ def fitted(shelf: Shelf, name: str, loads: Sequence[Load]) -> Fitted:
     UnknownNameError, UsageError
         It is not there, or was not measured.
     """
-    drive = shelf.sheets.get(name).drive
-    every = evidence(shelf, drive.name, with_latencies=True, filled=True)
+    drive = shelf.sheets.get(drive_of(shelf, name)).drive
+    every = evidence(shelf, name, with_latencies=True, filled=True)
     results = every.results
     if not results:
         raise UsageError(

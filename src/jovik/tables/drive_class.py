@@ -44,12 +44,13 @@ def standing_lines(found: ClassStanding) -> list[str]:
     count = len(found.figures)
     steps = f"{count} {'step' if count == 1 else 'steps'}"
     words = f"overall {figure_words(found.index)}, where 100 is usual for a {title}, over {steps}"
+    words += f" (on {found.link}, slower than its own link)" if found.link else ""
     if not found.own:
         return [f"{words}; its own class is unknown (jovik sheet edit NAME --class)"]
     for standing in (Standing.BELOW, Standing.ABOVE):
         of_standing = [f for f in found.figures if f.standing is standing]
         words += "".join(
-            f"; {standing}: {f.usual.what} {_value(f)} (usual {usual_words(f.usual)})"
+            f"; {standing}: {f.result.step.label} {_value(f)} (usual {usual_words(f.usual)})"
             for f in of_standing
         )
     return [words]
@@ -65,7 +66,7 @@ def standing_table(found: ClassStanding) -> Table:
     """Return each class of step beside its usual figure, for a page."""
     rows = [
         (
-            f.usual.what,
+            f.result.step.label,
             _value(f),
             usual_words(f.usual),
             str(f.standing),
@@ -89,6 +90,7 @@ def standing_json(found: ClassStanding | None) -> dict[str, Any] | None:
         "name": found.drive_class.name,
         "title": found.drive_class.title,
         "own": found.own,
+        "link": found.link,
         "index": interval_json(found.index) if found.index else None,
         "figures": [
             {

@@ -24,16 +24,14 @@ def fit_table(found: Fitted) -> Table:
                 f.load.title,
                 _answer(f),
                 f"{significant(f.headroom, 2)}x" if f.headroom is not None else "-",
-                f.ends or "-",
+                f.ends or (f'unknown without "{f.missing}"' if f.missing else "-"),
                 "-"
                 if f.years is None
                 else f"{significant(f.years, 2)} years{' !' if worn else ''}",
                 ", ".join("-" if by_short_test(x) else _answer(x) for x in full) or "-",
             )
         )
-        if f.headroom is None:
-            small.append(f'{f.load.title}: unknown without "{f.missing}"')
-        elif worn:
+        if worn:
             wearing.append(f"{f.load.title} ({f.load.hours_a_day:g} hours a day)")
     if wearing:
         notes.append(f"these loads wear it out before its warranty ends (!): {'; '.join(wearing)}")
