@@ -11,6 +11,7 @@ from jovik.analysis.claim_candidates import Lack, suggested_phrase
 from jovik.analysis.claims import ClaimVerdict, Verdict, judge_claims
 from jovik.analysis.comparison import compare_results, paired
 from jovik.analysis.evidence import Choice, Drawback, choose
+from jovik.analysis.ladder import ladders_in
 from jovik.analysis.ranking import rank_drives
 from jovik.analysis.step_result import StepResult
 from jovik.analysis.suitability import fit
@@ -350,3 +351,36 @@ def test_fit_and_upgrade_take_a_part_of_the_results(jovik: Program) -> None:
         rates[rig] = found["fits"][0]["headroom"]
     assert rates["desk"] > 1.1 * rates["hub"]
     assert "no result" in jovik("fit", "Corvane Slate 1TB@rig=moon", status=2).err
+
+
+def test_rungs_that_overlap_are_a_range_and_not_the_lowest_of_them() -> None:
+    rates = {1: 4e7, 2: 1.35e8, 4: 1.5e8, 16: 1.63e8}
+    rungs = [
+        replace(
+            ran(rate, f"random read 4KiB depth {d}", spread=0.002 if d == 1 else 0.12),
+            findings=Findings(ladder="random read 4KiB depth 1,2,4,16"),
+        )
+        for d, rate in rates.items()
+    ]
+    (curve,) = ladders_in(rungs)
+    assert curve.best == (2, 4, 16)
+    assert "33,000 IOPS to 39,800 IOPS, which these passes cannot distinguish" in curve.words()
+    assert "best at" not in curve.words()
+
+
+@pytest.mark.parametrize(
+    ("by", "line"),
+    [
+        ("price", "costs the least per TB"),
+        ("money", "has the highest index for its price"),
+        ("endurance", "has the highest endurance rating"),
+        ("latency", "has the shortest access time"),
+    ],
+)
+def test_the_first_line_of_an_order_matches_its_table(jovik: Program, by: str, line: str) -> None:
+    for model in ("slate", "comet"):
+        steps = ["random read 4KiB for 1s", f"{STREAM} for 1s"]
+        jovik("measure", f"model:{model}", *steps, "--seed", "1")
+    told = jovik("rank", "--by", by)
+    first = jovik("rank", "--by", by, "--format", "json").json["drives"][0]["drive"]
+    assert told.out.startswith(f"{first} {line}")

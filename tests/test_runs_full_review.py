@@ -232,7 +232,7 @@ def test_the_tables_of_a_full_review_can_be_read(jovik: Program) -> None:
     answer = jovik("measure", "model:comet", "--plan", "full-review", "--seed", "3")
     for said in (
         "random read, 4 KiB, over depth",
-        "these passes cannot distinguish them",
+        "these passes cannot distinguish",
         "the cliff: after",
         "Access time, one at a time",
         "Copies",

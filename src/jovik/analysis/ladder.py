@@ -131,11 +131,17 @@ class Ladder:
             return "one pass each has no interval, so no best is named"
         if self.axis.endswith("percent"):
             return self._share_words()
-        best = f"best at {self.name} {self._range(self.best)} with {self._figure(self.best[0])}"
         if len(self.best) == len(self.rungs):
             return f"{self.name} makes no difference that these passes could detect"
+        best = f"best at {self.name} {self._range(self.best)} with {self._figure(self.best[0])}"
         if len(self.best) > 1:
-            best += " (these passes cannot distinguish them)"
+            rates = {r.value: r.rate_bytes_s.median for r in self.rungs}
+            by_rate = sorted(self.best, key=rates.__getitem__)
+            best = (
+                f"highest at {self.name} {self._range(self.best)}, "
+                f"{self._figure(by_rate[0])} to {self._figure(by_rate[-1])}, which these passes "
+                "cannot distinguish"
+            )
         if self.knee is None:
             return best
         return (

@@ -6,7 +6,6 @@ Times faster, seconds for everyday jobs, and a plain conclusion.
 from __future__ import annotations
 
 import math
-import statistics
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Literal
@@ -19,6 +18,7 @@ from jovik.analysis.comparability import (
     settled,
 )
 from jovik.analysis.lost_data import lost_by, lost_words
+from jovik.analysis.on_link import on_link
 from jovik.analysis.run_effect import PRIOR_ALONE, RunEffect, ratio_across, weighted
 from jovik.analysis.statistics import LogFigure, ratio_interval
 from jovik.analysis.step_result import StepResult
@@ -54,16 +54,12 @@ CLASS_WORDS = {
 
 @dataclass(frozen=True)
 class StepGain:
-    """One kind of step that both drives have.
-
-    How many times faster the new one is, and what the rig's link would leave of that.
-    """
+    """One kind of step that both drives have, and how many times faster the new one is."""
 
     kind: str
     old: Interval
     new: Interval
     times: Interval
-    times_on_link: float | None
 
     @property
     def verdict(self) -> str:
@@ -79,15 +75,15 @@ class StepGain:
 
 End = Literal["low", "median", "high"]
 """Which end of every rate's interval, or its middle, a job is computed with."""
-Compute = Callable[[Sequence[StepResult], float | None, End], tuple[float | None, str]]
+Compute = Callable[[Sequence[StepResult], End], tuple[float | None, str]]
 
 
 @dataclass(frozen=True)
 class Job:
     """An everyday job and the rule by which its seconds are computed, never measured.
 
-    `seconds` takes a drive's results, what its link carries and an `End`, and gives the seconds, or
-    None and the phrase whose result is missing (empty if only the interval is).
+    `seconds` takes the results of a drive and an `End`, and gives the seconds, or None and the
+    phrase whose result is missing (empty if only the interval is).
     """
 
     name: str
@@ -112,6 +108,11 @@ class JobTime:
     old: Interval | None
     new: Interval | None
     missing: str = ""
+
+    @property
+    def measured(self) -> bool:
+        """Return True if it was replayed on both, instead of computed from rates."""
+        return self.job.seconds is _measured
 
     @property
     def apart(self) -> bool:
@@ -168,12 +169,14 @@ def compare(
     old_results, new_results : sequence of StepResult
         Of drives that were not filled on purpose, at most one of each kind.
     link_bytes_s : float, optional
-        The payload rate of the link of the new drive.
+        The payload rate of the link that the new drive will have. Every figure of it is limited to
+        that.
     new_price : float, optional
         The price for halving a time.
     effect : RunEffect
         The differences between runs, which more steps of the same two runs do not reduce.
     """
+    new_results = [r for each in new_results if (r := on_link(each, link_bytes_s)) is not None]
     steps = []
     pairs: list[Pair] = []
     by_class: dict[str, list[Pair]] = {}
@@ -185,11 +188,8 @@ def compare(
             continue
         own, theirs = rate_of(result), rate_of(other)
         times = ratio_interval(ratio_across(result, other, effect))
-        on_link = (
-            min(own.median, link_bytes_s) / theirs.median if link_bytes_s is not None else None
-        )
-        steps.append(StepGain(result.kind, theirs, own, times, on_link))
-        pair = Pair(result, other, on_link / times.median if on_link is not None else 1.0)
+        steps.append(StepGain(result.kind, theirs, own, times))
+        pair = (result, other)
         if times.known:
             pairs.append(pair)
         name = _class_of(result)
@@ -197,7 +197,7 @@ def compare(
             by_class.setdefault(name, []).append(pair)
     overall = ratio_interval(_mean_of(pairs, effect)) if pairs else None
     unknown = WRITE_CACHE_ONLY if LARGE_WRITES in by_class and LONG not in by_class else ""
-    gains = {name: _gain(parts, effect) for name, parts in by_class.items()}
+    gains = {name: ratio_interval(_mean_of(parts, effect)) for name, parts in by_class.items()}
     verdicts = {name: _felt(g) for name, g in gains.items()}
 
     def classes(verdict: str) -> tuple[str, ...]:
@@ -214,7 +214,7 @@ def compare(
         halving = halving if halving <= MOST_PRICES * new_price else None
     jobs = (
         *_replays(old_results, new_results),
-        *(_job(job, old_results, new_results, link_bytes_s) for job in DAILY_JOBS),
+        *(_job(job, old_results, new_results) for job in DAILY_JOBS),
     )
     return Upgrade(
         old,
@@ -231,29 +231,15 @@ def compare(
     )
 
 
-@dataclass(frozen=True)
-class Pair:
-    """A kind of step on both drives. `left` is the fraction of the gain that the link allows."""
-
-    new: StepResult
-    old: StepResult
-    left: float
+Pair = tuple[StepResult, StepResult]
+"""A kind of step on the new drive and on the old one."""
 
 
 def _mean_of(pairs: Sequence[Pair], effect: RunEffect) -> LogFigure:
     """Return the geometric mean of the new drive's ratios to the old one."""
     share = 1 / len(pairs)
-    terms = [t for p in pairs for t in ((share, p.new), (-share, p.old))]
+    terms = [t for new, old in pairs for t in ((share, new), (-share, old))]
     return weighted(terms, effect)
-
-
-def _gain(pairs: Sequence[Pair], effect: RunEffect) -> Interval:
-    """Return times faster in one class.
-
-    The geometric mean of its steps, each with the share that the link leaves of it.
-    """
-    whole = ratio_interval(_mean_of(pairs, effect))
-    return whole.scaled(math.exp(statistics.fmean(math.log(p.left) for p in pairs)))
 
 
 def _felt(gain: Interval) -> str:
@@ -315,35 +301,27 @@ def _replays(old: Sequence[StepResult], new: Sequence[StepResult]) -> list[JobTi
     return replays
 
 
-def _measured(
-    results: Sequence[StepResult], link: float | None, end: End
-) -> tuple[float | None, str]:
+def _measured(results: Sequence[StepResult], end: End) -> tuple[float | None, str]:
     """Return the replay's own figure, which is measured as a whole."""
     return None, ""
 
 
-def _job(
-    job: Job, old: Sequence[StepResult], new: Sequence[StepResult], link: float | None
-) -> JobTime:
-    before, missing_old = _spread(job, old, None)
-    after, missing_new = _spread(job, new, link)
+def _job(job: Job, old: Sequence[StepResult], new: Sequence[StepResult]) -> JobTime:
+    before, missing_old = _spread(job, old)
+    after, missing_new = _spread(job, new)
     return JobTime(job, before, after, missing_old or missing_new)
 
 
-def _spread(
-    job: Job, results: Sequence[StepResult], link: float | None
-) -> tuple[Interval | None, str]:
+def _spread(job: Job, results: Sequence[StepResult]) -> tuple[Interval | None, str]:
     """Return a job's seconds with the ends that its rates leave it."""
-    middle, missing = job.seconds(results, link, "median")
+    middle, missing = job.seconds(results, "median")
     if middle is None:
         return None, missing
-    low, high = (job.seconds(results, link, end)[0] for end in ("high", "low"))
+    low, high = (job.seconds(results, end)[0] for end in ("high", "low"))
     return Interval(middle, low, high) if None not in (low, high) else Interval(middle), ""
 
 
-def _copy_s(
-    results: Sequence[StepResult], link: float | None, end: End
-) -> tuple[float | None, str]:
+def _copy_s(results: Sequence[StepResult], end: End) -> tuple[float | None, str]:
     rate = _rate(results, random=False, share=0, depth=8)
     if rate is None:
         return None, "sequential write 1MiB depth 8"
@@ -359,7 +337,7 @@ def _copy_s(
         at, after = beyond
         parts[0] = at, rate
         parts.append((COPY_LARGE_BYTES - at, after))
-    seconds = [_seconds_at(size, value, link, end) for size, value in parts]
+    seconds = [_seconds_at(size, value, end) for size, value in parts]
     known = [s for s in seconds if s is not None]
     return (sum(known) if len(known) == len(seconds) else None), ""
 
@@ -380,9 +358,9 @@ def _beyond_cliff(results: Sequence[StepResult]) -> tuple[int, Interval] | None:
     return None
 
 
-def _seconds_at(size: float, rate: Interval, link: float | None, end: End) -> float | None:
+def _seconds_at(size: float, rate: Interval, end: End) -> float | None:
     value = getattr(rate, end)
-    return size / min(value, link or math.inf) if value else None
+    return size / value if value else None
 
 
 def _small_copy(result: StepResult) -> bool:
@@ -395,22 +373,18 @@ def _small_copy(result: StepResult) -> bool:
     )
 
 
-def _project_s(
-    results: Sequence[StepResult], link: float | None, end: End
-) -> tuple[float | None, str]:
+def _project_s(results: Sequence[StepResult], end: End) -> tuple[float | None, str]:
     rate = _rate(results, random=False, share=100, depth=1)
     if rate is None:
         return None, "sequential read 128KiB"
-    return _seconds_at(PROJECT_BYTES, rate, link, end), ""
+    return _seconds_at(PROJECT_BYTES, rate, end), ""
 
 
-def _small_s(
-    results: Sequence[StepResult], link: float | None, end: End
-) -> tuple[float | None, str]:
+def _small_s(results: Sequence[StepResult], end: End) -> tuple[float | None, str]:
     result = next((r for r in results if r.kind == "random read 4KiB" and r.passes), None)
     if result is None:
         return None, "random read 4KiB"
-    return _seconds_at(SMALL_READS, result.iops, None, end), ""
+    return _seconds_at(SMALL_READS, result.iops, end), ""
 
 
 def _rate(

@@ -36,7 +36,10 @@ class UpgradeAnswer(Answer):
 
     def data(self) -> dict[str, Any]:
         """Return the answer as documented."""
-        upgrades = [_upgrade(f.upgrade) | passed_over_json(f.passed_over) for f in self.found]
+        upgrades = [
+            _upgrade(f.upgrade, self.link_bytes_s) | passed_over_json(f.passed_over)
+            for f in self.found
+        ]
         old = self.found[0].old.name
         return {"old": old, "link_bytes_s": self.link_bytes_s, "upgrades": upgrades}
 
@@ -72,15 +75,16 @@ class UpgradeAnswer(Answer):
         return shown
 
 
-def _upgrade(u: Upgrade) -> dict[str, Any]:
+def _upgrade(u: Upgrade, link_bytes_s: float | None) -> dict[str, Any]:
     steps = [
-        keyed(s, "kind", "times", "times_on_link", "verdict", old_bytes_s="old", new_bytes_s="new")
+        keyed(s, "kind", "times", "verdict", old_bytes_s="old", new_bytes_s="new")
+        | {"times_on_link": s.times.median if link_bytes_s is not None else None}
         for s in u.steps
     ]
     jobs = [
         keyed(j, job="job.name", rule="job.rule", old_s="old.median", new_s="new.median")
         | keyed(j, old_interval_s="old", new_interval_s="new")
-        | {"computed": True, "missing": j.missing or None}
+        | {"computed": not j.measured, "missing": j.missing or None}
         for j in u.jobs
     ]
     about = keyed(u, "new", "overall", "price_for_halving", "conclusion")

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
 
 from jovik.analysis.comparability import long_write_of
 from jovik.analysis.ranking import DriveRank, Ranking, StepRank, lead_over_next
@@ -11,6 +12,7 @@ from jovik.base.quantities import show_size, show_time, significant
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.queries.drive_class import gaps
 from jovik.queries.ranking import (
+    ACCESS_STEP,
     ENERGY,
     SAMPLE_ORDERS,
     RankingReport,
@@ -236,11 +238,77 @@ def ranking_verdict(found: RankingReport) -> list[str]:
     best = [d for d in placed if d.place is not None and d.place.first == 1] or placed[:1]
     first = best[0]
     assert first.index is not None
+    if found.by in FIRST_BY:
+        return _ordered_verdict(found, FIRST_BY[found.by])
     words = f"{' or '.join(d.drive for d in best)} is first of {len(placed)}"
     if len(best) > 1:
         return [f"{words}: these measurements cannot distinguish them"]
     index = f"index {figure_words(first.index)}, where {ranking.yardstick} is 100"
     return [f"{words}: {index}"]
+
+
+@dataclass(frozen=True)
+class OrderWords:
+    """How an order by something other than the index is put into words."""
+
+    first: str
+    shown: Callable[[RankingReport, DriveRank], str | None]
+
+
+def _terabyte(found: RankingReport, d: DriveRank) -> str | None:
+    drive = found.drives.get(d.drive)
+    price = price_for_terabyte(drive)
+    return f"{price:.0f} {drive.currency} per TB" if price is not None and drive else None
+
+
+def _money(found: RankingReport, d: DriveRank) -> str | None:
+    drive = found.drives.get(d.drive)
+    value = index_for_money(d, drive)
+    return f"{value:.1f} index points per {drive.currency}" if value is not None and drive else None
+
+
+def _endurance(found: RankingReport, d: DriveRank) -> str | None:
+    drive = found.drives.get(d.drive)
+    return show_size(drive.endurance_bytes) if drive and drive.endurance_bytes else None
+
+
+def _access(found: RankingReport, d: DriveRank) -> str | None:
+    access = access_time_ns(d)
+    return show_time(access) if access is not None else None
+
+
+FIRST_BY = {
+    "price": OrderWords("costs the least per TB", _terabyte),
+    "money": OrderWords("has the highest index for its price", _money),
+    "endurance": OrderWords("has the highest endurance rating", _endurance),
+    "latency": OrderWords("has the shortest access time", _access),
+}
+"""The first line of an order, which has to match the table below it."""
+
+
+def _ordered_verdict(found: RankingReport, words: OrderWords) -> list[str]:
+    """Return who leads an order by price, value, endurance or access time, and who has no value."""
+    rows = [(d.drive, words.shown(found, d)) for d in found.ranking.drives]
+    known = [(drive, shown) for drive, shown in rows if shown is not None]
+    if not known:
+        return [f"no drive here has a figure for an order by {found.by}"]
+    (first, figure), *rest = known
+    level = [drive for drive, shown in rest if shown == figure or _level(found, first, drive)]
+    line = f"{' and '.join([first, *level])} {words.first}: {figure}"
+    if level:
+        line = line.replace(" has ", " have ", 1).replace(" costs ", " cost ", 1)
+        noise = "; these measurements cannot distinguish them" if found.by == "latency" else ""
+        line += noise
+    missing = len(rows) - len(known)
+    return [line + (f"; {missing} without that figure" if missing else "")]
+
+
+def _level(found: RankingReport, one: str, two: str) -> bool:
+    """Return True if the access times of two drives cannot be distinguished."""
+    of_access = found.ranking.by_kind.get(ACCESS_STEP)
+    if found.by != "latency" or of_access is None:
+        return False
+    return _undecided(of_access.ratio(one, two))
 
 
 def ranking_findings(found: RankingReport) -> list[str]:

@@ -26,14 +26,17 @@ def upgrade_table(found: Upgraded) -> Table:
             significant(s.new.median * per_unit()),
             f"{significant(s.times.median)}",
             interval_words(s.times),
-            "-" if s.times_on_link is None else significant(s.times_on_link),
             s.verdict,
         )
         for s in u.steps
     ]
     notes = passed_over_words(found.passed_over)
     if link is not None:
-        notes = [f"on link: limited to {show_rate(link)}", *notes]
+        words = f"every figure of {found.new.name} is limited to {show_rate(link)}, the link's rate"
+        programs = any(r.findings.replay for r in found.results if r.drive == found.new.name)
+        if programs and not any(j.measured for j in u.jobs):
+            words += "; recorded programs are left out, because they ran on a faster link"
+        notes = [words, *notes]
     small = conditions_words([r for r in found.results if r.kind in {s.kind for s in u.steps}])
     header = [
         "step",
@@ -41,17 +44,14 @@ def upgrade_table(found: Upgraded) -> Table:
         f"{rate_unit()} new",
         "speed-up",
         "95 % interval",
-        "on link",
         "",
     ]
-    shown = [c for c in range(7) if link is not None or c != 5]
     return Table(
         f"{found.old.name} to {found.new.name}"
         + (f": {found.new.name} {lost_words(u.lost, found.new.capacity_bytes)}" if u.lost else ""),
-        [header[c] for c in shown],
-        [[row[c] for c in shown] for row in rows],
-        right=(1, 2, 3, 4, 5) if link is not None else (1, 2, 3, 4),
-        optional_columns=(5,) if link is not None else (),
+        header,
+        rows,
+        right=(1, 2, 3, 4),
         notes=notes,
         small=small,
         bar=(3, [s.times.median for s in u.steps]),
