@@ -135,6 +135,7 @@ def measure(
     seed: int | None = None,
     engine: str = "auto",
     stop_on_error: bool = True,
+    rest: bool = True,
     sample: str | None = None,
     rig: str | None = None,
     rig_notes: str = "",
@@ -162,6 +163,8 @@ def measure(
         Stop repeating once half the interval is this share of the median.
     budget : str, optional
         Time for all of it, such as ``"5min"``; the plan is trimmed to it.
+    rest : bool
+        Whether a write that would find the write cache partly full lets it recover first.
     destroy : str, optional
         The serial of the raw device that may be written; everything on it is lost.
     content_worthless : bool
@@ -195,6 +198,7 @@ def measure(
         seed=seed,
         engine=engine,
         stop_on_error=stop_on_error,
+        rest=rest,
         budget_ns=_read(parse_time, budget),
         destroy=destroy,
         content_worthless=content_worthless,

@@ -15,8 +15,10 @@ from jovik.analysis.step_result import PassFigures, StepResult
 from jovik.base.findings import LongWrite
 from jovik.base.interval import Interval
 from jovik.sheets.sheet import Claim
-from jovik.steps import IoStep
+from jovik.steps import IoStep, Step
 
+STREAM_BLOCK, USUAL_RANDOM_DEPTH, LEAST_DEEP = 512 * 2**10, 32, 16
+"""The block of a stream, and the depth of small requests, that a claim leaves open."""
 USUAL_RANDOM_BLOCK = 4096
 """The block of a claim in IOPS that does not name one, as makers use it."""
 
@@ -59,19 +61,8 @@ def lacks_of(claim: Claim, result: StepResult) -> list[Lack]:
     """Return what a result of the claim's order and direction lacks to test it."""
     step = result.step
     assert isinstance(step, IoStep)
-    block = claim.block_bytes
-    if block is None and (claim.unit == "IOPS" or claim.lower_is_better):
-        block = USUAL_RANDOM_BLOCK
-    depth, workers = claim.depth, claim.workers
-    if claim.lower_is_better:
-        depth, workers = depth or 1, workers or 1
     written = long_write_of(result)
     lacks = {
-        Lack.SPECIAL: not step.bare,
-        Lack.BLOCK: block not in (None, step.block_bytes),
-        Lack.DEPTH: depth not in (None, step.depth),
-        Lack.WORKERS: workers not in (None, step.workers),
-        Lack.STATE: claim.steady != bool(step.steady),
         Lack.BUFFERED: not result.conditions.direct,
         Lack.LONG: written is not None and not claim.sustained,
         Lack.SHORT: claim.sustained and (written is None or not _lasted(step, written)),
@@ -79,7 +70,40 @@ def lacks_of(claim: Claim, result: StepResult) -> list[Lack]:
         Lack.CLIFF: crossed_cliff(result) is not None,
         Lack.CACHE: result.findings.write_cache_full and not claim.sustained,
     }
+    return _step_lacks(claim, step) + [lack for lack, there in lacks.items() if there]
+
+
+def _step_lacks(claim: Claim, step: IoStep) -> list[Lack]:
+    """Return what a step of the claim's order and direction lacks by its phrase."""
+    block = claim.block_bytes
+    if block is None and (claim.unit == "IOPS" or claim.lower_is_better):
+        block = USUAL_RANDOM_BLOCK
+    depth, workers = claim.depth, claim.workers
+    if claim.lower_is_better:
+        depth, workers = depth or 1, workers or 1
+    lacks = {
+        Lack.SPECIAL: not step.bare,
+        Lack.BLOCK: block not in (None, step.block_bytes),
+        Lack.DEPTH: depth not in (None, step.depth),
+        Lack.WORKERS: workers not in (None, step.workers),
+        Lack.STATE: claim.steady != bool(step.steady),
+    }
     return [lack for lack, there in lacks.items() if there]
+
+
+def tests_claim(step: Step, claim: Claim) -> bool:
+    """Return True if a step is meant to test a claim: its order, block, depth, workers and state.
+
+    A random claim that leaves the depth open is about many requests at once.
+    """
+    if not isinstance(step, IoStep):
+        return False
+    if (step.random, step.read_percent) != (claim.random, claim.read_percent):
+        return False
+    deep = step.depth * step.workers >= LEAST_DEEP or not claim.random
+    open_depth = claim.depth is None and not claim.lower_is_better
+    long = step.fresh or step.long_timed
+    return not _step_lacks(claim, step) and claim.sustained == long and (deep or not open_depth)
 
 
 def of_order(claim: Claim, results: Sequence[StepResult]) -> list[StepResult]:
@@ -207,31 +231,28 @@ def drawback_words(result: StepResult, drawback: Drawback) -> str:
 
 
 def suggested_phrase(claim: Claim) -> str:
-    """Return a phrase that would test a claim."""
+    """Return a phrase that would test a claim, in quotes."""
+    return f'"{suggested_step(claim).canonical}"'
+
+
+def suggested_step(claim: Claim) -> IoStep:
+    """Return a step with the claim's conditions, and usual values for those it leaves open."""
+    block = claim.block_bytes or (
+        USUAL_RANDOM_BLOCK if claim.random or claim.unit != "bytes/s" else STREAM_BLOCK
+    )
+    usual_depth = 1 if claim.lower_is_better else USUAL_RANDOM_DEPTH if claim.random else 4
+    depth = claim.depth or usual_depth
+    step = IoStep(claim.random, claim.read_percent, block, depth, claim.workers or 1)
+    if claim.sustained and claim.random:
+        return replace(step, time_ns=SUSTAINED_TIME_NS)
     if claim.sustained:
-        return sustained_phrase(claim)
-    step = _step_of(claim)
+        return replace(step, amount_free_percent=SUSTAINED_PERCENT)
     if claim.steady:
-        step = replace(step, steady="rate", span_free_percent=90)
-    return f'"{step.canonical}"'
-
-
-def sustained_phrase(claim: Claim) -> str:
-    """Return the long write that would test a sustained claim: its own order, block and depth."""
-    step = _step_of(claim)
-    if claim.random:
-        return f'"{replace(step, time_ns=SUSTAINED_TIME_NS).canonical}"'
-    return f'"{replace(step, amount_free_percent=60).canonical}"'
+        return replace(step, steady="rate", span_free_percent=90)
+    return step
 
 
 SUSTAINED_TIME_NS = 20 * 60 * 10**9
 """A random write is sustained in minutes: its amount may be small for its time."""
-
-
-def _step_of(claim: Claim) -> IoStep:
-    """Return a step with the claim's conditions, and usual values for those it leaves open."""
-    block = claim.block_bytes or (
-        USUAL_RANDOM_BLOCK if claim.random or claim.unit != "bytes/s" else 2**20
-    )
-    depth = claim.depth or (1 if claim.lower_is_better else 32 if claim.random else 8)
-    return IoStep(claim.random, claim.read_percent, block, depth, claim.workers or 1)
+SUSTAINED_PERCENT = 60
+"""Percentage of the free space that a long write for a sustained claim takes."""

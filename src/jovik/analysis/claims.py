@@ -18,7 +18,6 @@ from jovik.analysis.claim_candidates import (
     of_order,
     of_pass,
     suggested_phrase,
-    sustained_phrase,
     trend_of,
     trend_words,
 )
@@ -316,7 +315,7 @@ def _judge_sustained(
         return ClaimVerdict(
             claim,
             Verdict.UNTESTED,
-            f"{_no_long_write(claim, results)}; try: {sustained_phrase(claim)}",
+            f"{_no_long_write(claim, results)}; try: {suggested_phrase(claim)}",
         )
     # The longest has had the most time to become steady.
     result, long_write = max(writes, key=lambda x: x[1].total_bytes)

@@ -324,14 +324,14 @@ def _spread(job: Job, results: Sequence[StepResult]) -> tuple[Interval | None, s
 def _copy_s(results: Sequence[StepResult], end: End) -> tuple[float | None, str]:
     rate = _rate(results, random=False, share=0, depth=8)
     if rate is None:
-        return None, "sequential write 1MiB depth 8"
+        return None, "sequential write 512KiB depth 4"
     small = max(
         (r.rate for r in results if _small_copy(r)),
         key=lambda i: i.median,
         default=None,
     )
     if small is None:
-        return None, "copy in 20000 files of 16kB"
+        return None, "copy in 9000 files of 40kB"
     parts = [(COPY_LARGE_BYTES, rate), (COPY_SMALL_BYTES, small)]
     if (beyond := _beyond_cliff(results)) is not None and beyond[0] < COPY_LARGE_BYTES:
         at, after = beyond
@@ -376,7 +376,7 @@ def _small_copy(result: StepResult) -> bool:
 def _project_s(results: Sequence[StepResult], end: End) -> tuple[float | None, str]:
     rate = _rate(results, random=False, share=100, depth=1)
     if rate is None:
-        return None, "sequential read 128KiB"
+        return None, "sequential read 512KiB"
     return _seconds_at(PROJECT_BYTES, rate, end), ""
 
 

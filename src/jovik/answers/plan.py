@@ -46,12 +46,12 @@ class PlanAnswer(Answer):
     def tables(self) -> Sequence[Table]:
         """Return a row for each line of the plan."""
         passes = iter(t.repeat.most for t in tasks_of(self.plan))
-        rows, shown = [], set[int]()
+        rows, shown = [], set[tuple[int, str]]()
         for line in self.plan.lines:
-            # Lines that take turns have one reason.
-            again = line.rounds in shown
+            # Lines that take turns may share a reason.
+            again = line.rounds is not None and (line.rounds, line.why) in shown
             if line.rounds is not None:
-                shown.add(line.rounds)
+                shown.add((line.rounds, line.why))
             most = max([next(passes) for _ in line.steps])
             why = "" if again else line.why or line.title
             spare = str(line.drop_order or "-")

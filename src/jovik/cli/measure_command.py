@@ -77,6 +77,12 @@ from jovik.cli.options import (
     help="What to do if an I/O fails.",
 )
 @click.option(
+    "--rest/--no-rest",
+    default=True,
+    show_default=True,
+    help="Let the write cache recover before a write that would find it partly full.",
+)
+@click.option(
     "--seed",
     type=click.IntRange(0, 2**62),
     help="Seed for offsets and data. The same seed repeats the same I/O.",

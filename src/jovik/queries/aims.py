@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from jovik.analysis.claim_candidates import tests_claim
 from jovik.analysis.drive_class import class_of_phrase
 from jovik.queries.drive_class import class_of
 from jovik.sheets.drive_class import UsualFigure
@@ -35,22 +36,8 @@ def aims_of(sheet: Sheet, steps: Sequence[Step]) -> list[Aim]:
         if not isinstance(step, IoStep) or not step.plain:
             aims.append(Aim())
             continue
-        claim = next((c for c in sheet.claims if _tests(step, c)), None)
+        claim = next((c for c in sheet.claims if c.unit != "ns" and tests_claim(step, c)), None)
         what = class_of_phrase(step)
         usual = kind.figure(what) if kind is not None and what is not None else None
         aims.append(Aim(claim, usual, kind.title if kind is not None else ""))
     return aims
-
-
-def _tests(step: IoStep, claim: Claim) -> bool:
-    """Return True if a step tests a claim: the same access, depth and block."""
-    return (
-        step.random == claim.random
-        and step.read_percent == claim.read_percent
-        and claim.block_bytes in (None, step.block_bytes)
-        and claim.depth in (None, step.depth)
-        and claim.workers in (None, step.workers)
-        and claim.sustained == bool(step.fresh)
-        and claim.steady == bool(step.steady)
-        and claim.unit != "ns"
-    )

@@ -63,12 +63,14 @@ class RunConditions:
 class RunOptions:
     """How a plan is run.
 
-    The seed of everything random, the reaction to an error, and the time for all of it.
+    The seed of everything random, the reaction to an error, the time for all of it, and whether a
+    write rests first that would begin with a partly full write cache.
     """
 
     seed: int = 1
     stop_on_error: bool = True
     budget_ns: int | None = None
+    rest: bool = True
 
 
 @dataclass(frozen=True)

@@ -74,7 +74,9 @@ def run_plan(
     if not unfinished:
         return results
     _bring_back(tasks, unfinished[0], context)
-    if any(tasks[n].step.needs_first_rate for n in unfinished):
+    if any(tasks[n].step.needs_first_rate for n in unfinished) or _fills_cache(
+        [tasks[n] for n in unfinished], context
+    ):
         context.first_rate_bytes_s = probe_write(RunningStep(unfinished[0], tasks, context))
     # Asked once: a person's folder may hold many files, and what is free changes as the run goes
     # on.
@@ -104,6 +106,18 @@ def run_plan(
         at += len(group)
     judge_sensors_again(context)
     return results
+
+
+def _fills_cache(tasks: Sequence[Task], context: RunContext) -> bool:
+    """Return True if measuring writes may meet a write cache that earlier ones have filled."""
+    size = context.cache.size_bytes
+    felt = [t for t in tasks if t.step.measures and not t.tracked and t.rounds is None]
+    if size is None or not context.options.rest or not any(t.step.writes for t in felt):
+        return False
+    cost = PlanCost()
+    for task in tasks:
+        task.step.resolve(context.session).add_cost(cost, context.session, task.repeat.most)
+    return cost.written_bytes(cost.rate_bytes_s) > size
 
 
 def judge_sensors_again(context: RunContext) -> None:

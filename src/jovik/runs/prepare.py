@@ -13,6 +13,7 @@ from jovik.base.io_session import Session
 from jovik.hardware.device import on_system_volume
 from jovik.hardware.target import FolderTarget
 from jovik.runs.budget import fit_to_budget, shorten_range
+from jovik.runs.claim_steps import with_claim_steps
 from jovik.runs.cost import cost_of, least_tasks, time_of
 from jovik.runs.open_session import open_session
 from jovik.runs.plan_loop import check_plan
@@ -104,8 +105,8 @@ def prepared(sheet: Sheet, request: RunRequest) -> Iterator[PreparedRun]:
 
 
 def fit_budget(request: RunRequest, sheet: Sheet) -> RunRequest:
-    """Return the request without the steps that its time budget excludes."""
-
+    """Return the request with the drive's claims as steps, without what its budget excludes."""
+    request = with_claim_steps(request, sheet)
     if request.budget_ns is None:
         return request
     with open_session(request) as session:

@@ -53,6 +53,8 @@ class RunRequest:
         The names of the sample and the rig.
     excluded : str or None
         Why the run counts for nothing from the start.
+    rest : bool
+        Whether a write rests first that would begin with a partly full write cache.
     """
 
     target: Target
@@ -70,6 +72,7 @@ class RunRequest:
     rig_notes: str = ""
     keep_serial: bool = False
     excluded: str | None = None
+    rest: bool = True
 
     @property
     def until_steady(self) -> bool:
@@ -96,6 +99,7 @@ class RunRequest:
             ],
             "engine": self.engine,
             "stop_on_error": self.stop_on_error,
+            "rest": self.rest,
             "together": self.excluded is not None,
             "budget_ns": self.budget_ns,
             "machine": machine_id(),
@@ -174,6 +178,7 @@ def request_from_run(record: RunRecord, target: str | None = None, **more: Any) 
         seed=record.seed,
         engine=options["engine"],
         stop_on_error=options["stop_on_error"],
+        rest=options.get("rest", True),
         budget_ns=options["budget_ns"],
         **more,
     )

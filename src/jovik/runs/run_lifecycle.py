@@ -133,7 +133,10 @@ def execute(
         run_conditions,
         # Rounds are never cut short: what a budget takes of such a plan is its range.
         RunOptions(
-            request.seed, request.stop_on_error, None if request.until_steady else request.budget_ns
+            request.seed,
+            request.stop_on_error,
+            None if request.until_steady else request.budget_ns,
+            request.rest,
         ),
         writer,
         observer,

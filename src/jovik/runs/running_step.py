@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from functools import partial
@@ -26,10 +27,13 @@ from jovik.runs.repetition import TimeAllowance
 from jovik.runs.step_result import failure, summarise
 from jovik.runs.task import Task
 from jovik.steps import Step
+from jovik.steps.rest import LIMIT_NS, until_recovered
 from jovik.steps.seed import pass_seed
 
 log = logging.getLogger(__name__)
 
+UNKNOWN_CACHE_LIMIT_NS = 60 * 10**9
+"""The longest rest before a pass if only a usual size of the write cache is known."""
 MOST_STANDSTILLS = 3
 """Passes in a row in which the process did not run, after which the run ends."""
 
@@ -60,7 +64,9 @@ class RunningStep:
     _work: Workload | None = field(default=None, repr=False)
     _ceiling_iops: float | None = field(default=None, repr=False)
     _order_note: str = ""
+    _felt: bool = False
     _cache_full: bool = False
+    _rest_notes: list[str] = field(default_factory=list, repr=False)
     _cache_note: str = ""
     _standstill_notes: list[str] = field(default_factory=list, repr=False)
     _stop_reason: str = ""
@@ -112,8 +118,7 @@ class RunningStep:
         # What is to be steady has left behind whatever ran before it.
         felt = step.measures and not self.task.tracked and self.task.rounds is None
         self._order_note = self.context.order_note() if felt else ""
-        self._cache_full = bool(felt and work and work.writes and self.context.cache.full)
-        self._cache_note = self.context.cache.note if self._cache_full else ""
+        self._felt = felt
         self.context.recorder.step_begun(self.position, step, conditions)
         self._began_ns = self.session.now_ns()
         # Asking a drive for its log takes it a moment: not in short tests.
@@ -122,6 +127,40 @@ class RunningStep:
         self._ceiling_iops = self.session.ceiling_iops(work) if work is not None else None
 
     def prepare(self, work: Workload) -> None:
+        """Prefill the test file if needed, and let the write cache recover if it is too full."""
+        self.lay_out(work)
+        if self._felt and work.writes:
+            self._find_room(self._coming_bytes(work))
+
+    def _coming_bytes(self, work: Workload) -> float:
+        """Return how much a pass is expected to write."""
+        if self.made:
+            return float(self.made[-1].written_bytes)
+        if work.amount_bytes is not None:
+            return work.amount_bytes * (1 - work.read_percent / 100)
+        rate = min(work.rate_limit_bytes_s or math.inf, self.context.first_rate_bytes_s)
+        return (1 - work.read_percent / 100) * rate * (work.time_ns or 0) / 1e9
+
+    def _find_room(self, coming_bytes: float) -> None:
+        """Rest if an earlier write left too little of the write cache, or mark the step."""
+        cache = self.context.cache
+        if not cache.too_full_for(coming_bytes):
+            return
+        note = cache.note
+        if self.context.options.rest and self.context.first_rate_bytes_s:
+            limit = LIMIT_NS if cache.known_bytes is not None else UNKNOWN_CACHE_LIMIT_NS
+            if self.share_ns is not None:
+                limit = max(min(limit, self.share_ns), 1)
+            watch = self.progress(len(self.made) + 1)
+            words = until_recovered(self, limit, coming_bytes, self.session.now_ns(), watch)
+            cache.rested()
+            if words.startswith("recovered"):
+                self._rest_notes.append(f"rested before a pass: {words}")
+                return
+            note = f"{note}; {words}"
+        self._cache_full, self._cache_note = True, self._cache_note or note
+
+    def lay_out(self, work: Workload) -> None:
         """Prefill the test file if needed. The display shows it and the run counts it."""
         context = self.context
         missing = context.session.to_lay_out_bytes(work)
@@ -266,7 +305,9 @@ class RunningStep:
             self._ceiling_iops,
         )
         lines = [*drawn.notes, *notes, *self._standstill_notes]
-        lines += filter(None, [self._cache_note or self._order_note, self._stop_reason])
+        lines += self._rest_notes[:1]
+        order_note = "" if self._rest_notes else self._order_note
+        lines += filter(None, [self._cache_note or order_note, self._stop_reason])
         findings = replace(
             drawn.findings,
             ladder=self.task.ladder,

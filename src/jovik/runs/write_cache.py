@@ -21,17 +21,26 @@ from free space hold far more (docs/numbers.md).
 """
 
 
+NOTICEABLE_FRACTION = 0.1
+"""Of a cache that a step fills anyway, this much may be full before it."""
+
+
 @dataclass
 class WriteCacheWatch:
-    """Bytes written since the drive could catch its breath.
+    """Bytes written since the drive last recovered, compared with its write cache.
 
     `known_bytes` is where a long write of this drive fell, None if none was made; `usual_bytes`
-    what is usual for its capacity, None if it is no solid-state drive.
+    a usual size for drives of its capacity, None if its medium has no such cache.
     """
 
     known_bytes: int | None = None
     usual_bytes: int | None = None
     written_bytes: int = 0
+
+    @property
+    def size_bytes(self) -> int | None:
+        """Return the size that is reckoned with, or None if there is none."""
+        return self.known_bytes or self.usual_bytes
 
     def wrote(self, amount_bytes: int) -> None:
         """Count the bytes of a pass or of laying out a test file."""
@@ -47,20 +56,31 @@ class WriteCacheWatch:
         if written is not None and written.cliff is not None:
             self.known_bytes = written.cliff.at_bytes
 
-    @property
-    def full(self) -> bool:
-        """Return whether more was written than the cache probably holds."""
-        size = self.known_bytes or self.usual_bytes
-        return size is not None and self.written_bytes > size
+    def too_full_for(self, coming_bytes: float) -> bool:
+        """Return True if a write of so much would meet the end of the cache earlier than alone.
+
+        A write that fits into the empty cache, but not into what is left of it; or one that does
+        not fit, and the cache is already noticeably full.
+        """
+        size = self.size_bytes
+        if size is None or not self.written_bytes:
+            return False
+        if coming_bytes > size:
+            return self.written_bytes > NOTICEABLE_FRACTION * size
+        return self.written_bytes + coming_bytes > size
 
     @property
     def note(self) -> str:
-        """For a reader."""
-        size = self.known_bytes or self.usual_bytes or 0
-        of = "known" if self.known_bytes else "usual"
+        """Return why the figure of a step is not used, for a reader."""
+        written = f"{show_size(self.written_bytes)} had been written without a rest"
+        if self.known_bytes is not None:
+            return (
+                f"began with the write cache partly full: {written}, and a long write of this "
+                f"drive fell after {show_size(self.known_bytes)}"
+            )
         return (
-            f"the write cache was probably full: more than its {of} size of {show_size(size)} had "
-            "been written without a rest"
+            f"the write cache may have been partly full: {written}; a usual size for such drives "
+            f"is {show_size(self.usual_bytes or 0)}"
         )
 
 

@@ -31,7 +31,7 @@ DEFAULT_TIME_NS = 10 * 10**9
 """Duration of a pass if the phrase has neither `for` nor `over`."""
 LONG_WRITE_NS = 120 * 10**9
 """From this time on, a timed write is a long write: most write caches end within it."""
-DEFAULT_SPAN_BYTES = 2**30
+DEFAULT_SPAN_BYTES = 3 * 2**28
 """The area of a pass if neither `within` nor a sequential `over` sets it."""
 ROUND_NS = 60 * 10**9
 """Default duration of a round of a step that is repeated until steady."""

@@ -7,7 +7,9 @@ steps = [
     "sequential read 1MiB depth 8 for 2s",
     { phrase = "random read 4KiB depth 1..64 for 1s", title = "Depth", why = "...", passes = 3,
     spare = 1 },
-    { rounds = 5, steps = ["random read 4KiB for 1s", "sequential read 1MiB for 1s"] },
+    { rounds = 5, steps = [
+        "random read 4KiB for 1s", { phrase = "sequential read 1MiB for 1s", why = "..." },
+    ] },
     { until = "steady", at_most = 25, track = ["random write 4KiB for 1min"], steps = [
         "random write 4KiB for 1min", "random read 4KiB for 1min",
     ] },
@@ -160,30 +162,30 @@ def _read(name: str, text: str, where: str) -> Plan:
 
     plan = read_toml(text, where, PlanFile)
     lines = tuple(
-        _entry(x, phrase, number)
+        _entry(x, phrase, why, number)
         for number, x in enumerate(plan.steps)
-        for phrase in (x.steps or [x.phrase])
+        for phrase, why in (x.reasons() if x.steps else [(x.phrase, x.why)])
     )
     return Plan(name, plan.title, plan.about, lines, plan.passes)
 
 
-def _entry(line: Any, phrase: str, number: int) -> PlanEntry:
+def _entry(line: Any, phrase: str, why: str, number: int) -> PlanEntry:
     """Return a phrase of a line of the file. `number` is the line's."""
     steps = parse_all(phrase)
     if line.rounds is not None:
-        return PlanEntry(phrase, steps, line.title, line.why, line.rounds, line.spare, number)
+        return PlanEntry(phrase, steps, line.title, why, line.rounds, line.spare, number)
     if line.until is None:
-        return PlanEntry(phrase, steps, line.title, line.why, line.passes, line.spare)
+        return PlanEntry(phrase, steps, line.title, why, line.passes, line.spare)
     figure = line.figure or "rate"
     return PlanEntry(
         phrase,
         tuple(_until_steady(s, figure) for s in steps),
         line.title,
-        line.why,
+        why,
         line.at_most or MOST_ROUNDS,
         line.spare,
         number,
-        tuple(_until_steady(s, figure) for t in line.track or line.steps for s in parse_all(t)),
+        tuple(_until_steady(s, figure) for t in line.track or line.phrases for s in parse_all(t)),
     )
 
 
@@ -199,6 +201,10 @@ def _line_model() -> Any:
 
     from jovik.base.toml_files import StrictModel
 
+    class InnerFile(StrictModel):
+        phrase: str
+        why: str = ""
+
     class LineFile(StrictModel):
         phrase: str = ""
         title: str = ""
@@ -210,7 +216,18 @@ def _line_model() -> Any:
         at_most: int | None = Field(None, ge=1, le=1000)
         track: list[str] = []
         figure: Literal["rate", "latency"] | None = None
-        steps: list[str] = []
+        steps: list[str | InnerFile] = []
+
+        @property
+        def phrases(self) -> list[str]:
+            return [x if isinstance(x, str) else x.phrase for x in self.steps]
+
+        def reasons(self) -> list[tuple[str, str]]:
+            """Return each phrase of the rounds with its reason, by default that of the line."""
+            return [
+                (x, self.why) if isinstance(x, str) else (x.phrase, x.why or self.why)
+                for x in self.steps
+            ]
 
         @model_validator(mode="after")
         def _either(self) -> Any:
@@ -228,8 +245,8 @@ def _line_model() -> Any:
             if self.until is None and (self.track or self.at_most or self.figure):
                 raise ValueError("'track', 'at_most' and 'figure' go with 'until = \"steady\"'")
             if self.until is not None:
-                _refuse_untracked(self.steps, self.track)
-            for phrase in self.steps:
+                _refuse_untracked(self.phrases, self.track)
+            for phrase in self.phrases:
                 for step in parse_all(phrase):
                     if step.once or not step.measures:
                         raise ValueError(
@@ -261,6 +278,11 @@ def _phrases_of(line: Any) -> list[str]:
     if not isinstance(line, dict):
         return []
     inner, track = line.get("steps"), line.get("track")
-    phrases = [line.get("phrase"), *(inner if isinstance(inner, list) else [])]
+    within = (
+        [x.get("phrase") if isinstance(x, dict) else x for x in inner or []]
+        if isinstance(inner, list)
+        else []
+    )
+    phrases = [line.get("phrase"), *within]
     phrases += track if isinstance(track, list) else []
     return [x for x in phrases if isinstance(x, str)]

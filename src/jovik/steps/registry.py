@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from jovik.steps.burst import BurstStep
+from jovik.steps.claims import ClaimsStep
 from jovik.steps.copy import CopyStep
 from jovik.steps.empty import EmptyStep
 from jovik.steps.fill import FillStep
@@ -23,4 +24,5 @@ STEPS: tuple[type[Step], ...] = (
     PurgeStep,
     PreconditionStep,
     ReplayStep,
+    ClaimsStep,
 )

@@ -122,7 +122,9 @@ class RestStep(PreparingStep):
         allowed = self.time_ns if run.share_ns is None else max(min(self.time_ns, run.share_ns), 1)
         waited = replace(self, time_ns=allowed)
         if self.recovered:
-            return waited._until_recovered(run, began, watch), None
+            rate = run.context.first_rate_bytes_s
+            wanted = sum(s.room_bytes(rate) * n for s, n in run.ahead())
+            return until_recovered(run, allowed, wanted, began, watch), None
         if self.cool_c is not None:
             return waited._until_cool(run, began, watch), None
         pause(run, allowed, began, watch)
@@ -142,41 +144,56 @@ class RestStep(PreparingStep):
                 )
             pause(run, min(LOOK_NS, max(self.time_ns - spent, 1)), began, watch)
 
-    def _until_recovered(self, run: RunningStep, began: int, watch: ProgressCallback) -> str:
-        wait, last = FIRST_PAUSE_NS, 0
-        while True:
-            spent = run.session.now_ns() - began
-            first, rate = run.context.first_rate_bytes_s, probe_write(run)
-            evidence = f"a short write at {show_rate(rate)}, {show_rate(first)} at first"
-            if rate >= RECOVERED_FRACTION * first:
-                if last:
-                    run.context.room_pause_ns = last
-                return f"recovered {_when(spent)}: {evidence}{self._make_room(run, began, watch)}"
-            if spent >= self.time_ns:
-                return f"not recovered within {show_time(self.time_ns)}: {evidence}"
-            last = min(wait, max(self.time_ns - spent, 1))
-            pause(run, last, began, watch)
-            wait = min(wait * 3 // 2, LONGEST_PAUSE_NS)
 
-    def _make_room(self, run: RunningStep, began: int, watch: ProgressCallback) -> str:
-        """Wait longer: the short write took the room it found, and the next steps need some too.
+def until_recovered(
+    run: RunningStep, limit_ns: int, wanted_bytes: float, began: int, watch: ProgressCallback
+) -> str:
+    """Wait until short writes are as fast as the first one was, and return the outcome in words.
 
-        The last pause, of this rest or of an earlier one of the run, made room for one short
-        write; the wait is as much longer as the next steps write more. That a short write is fast
-        at once only shows that there is room for it.
-        """
-        if not run.context.room_pause_ns:
-            return ""
-        wanted = sum(s.room_bytes(run.context.first_rate_bytes_s) * n for s, n in run.ahead())
+    Parameters
+    ----------
+    limit_ns : int
+        The longest that is waited.
+    wanted_bytes : float
+        What the next steps write, for which there has to be room.
+    """
+    wait, last = FIRST_PAUSE_NS, 0
+    while True:
         spent = run.session.now_ns() - began
-        longer = min(
-            round(run.context.room_pause_ns * max(wanted / PROBE_BYTES, 1.0)),
-            max(self.time_ns - spent, 0),
-        )
-        pause(run, longer, began, watch)
-        if not longer:
-            return ""
-        return f"; then idle for {show_time(longer)} more, so that the next steps find space"
+        first, rate = run.context.first_rate_bytes_s, probe_write(run)
+        evidence = f"a short write at {show_rate(rate)}, {show_rate(first)} at first"
+        if rate >= RECOVERED_FRACTION * first:
+            if last:
+                run.context.room_pause_ns = last
+            room = _make_room(run, limit_ns, wanted_bytes, began, watch)
+            return f"recovered {_when(spent)}: {evidence}{room}"
+        if spent >= limit_ns:
+            return f"not recovered within {show_time(limit_ns)}: {evidence}"
+        last = min(wait, max(limit_ns - spent, 1))
+        pause(run, last, began, watch)
+        wait = min(wait * 3 // 2, LONGEST_PAUSE_NS)
+
+
+def _make_room(
+    run: RunningStep, limit_ns: int, wanted_bytes: float, began: int, watch: ProgressCallback
+) -> str:
+    """Wait longer: the short write took the room it found, and the next steps need some too.
+
+    The last pause, of this rest or of an earlier one of the run, made room for one short
+    write; the wait is as much longer as the next steps write more. That a short write is fast
+    at once only shows that there is room for it.
+    """
+    if not run.context.room_pause_ns:
+        return ""
+    spent = run.session.now_ns() - began
+    longer = min(
+        round(run.context.room_pause_ns * max(wanted_bytes / PROBE_BYTES, 1.0)),
+        max(limit_ns - spent, 0),
+    )
+    pause(run, longer, began, watch)
+    if not longer:
+        return ""
+    return f"; then idle for {show_time(longer)} more, so that the next steps find space"
 
 
 def _degrees(text: str) -> int:
@@ -205,7 +222,7 @@ def probe_workload(seed: int) -> Workload:
 def probe_write(run: RunningStep) -> float:
     """Return the rate of a short write now, bytes a second."""
     work = probe_workload(run.seed(run.session.now_ns() % 2**31))
-    run.prepare(work)
+    run.lay_out(work)
     trace = run.unbroken(lambda: run.session.run(work, no_progress))
     run.laid_out(trace.written_bytes)
     return trace.rate_bytes_s

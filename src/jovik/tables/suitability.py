@@ -38,7 +38,7 @@ def fit_table(found: Fitted) -> Table:
     if any(by_short_test(f) for f in found.empty):
         notes.append(
             "writing counts at the rate of a short test: its duration is shown by "
-            '"sequential write 1MiB depth 8 over 30% of free"'
+            '"sequential write 512KiB depth 4 over 30% of free"'
         )
     small.append(
         "based on the lower end of each 95 % interval; endurance is for one stream, at "
