@@ -287,7 +287,7 @@ def test_one_damaged_record_takes_nothing_else_with_it_and_is_found(
             shelf.notes.of(name)
         shelf.notes.readings()
         assert shelf.results.every(with_latencies=True) and shelf.results.latest(filled=True)
-        shelf.results.of_several_rigs()
+        shelf.results.candidates()
         for run in shelf.runs.every():
             list(shelf.runs.passes(run.id))
         shelf.export(shown.folder / "out.zip")

@@ -153,9 +153,9 @@ def test_units_lie_side_by_side(shelf: Shelf) -> None:
     run(shelf, "A", (READ, 2e8), sample="sample 2")
     run(shelf, "A", (READ, 3e8), sample="sample 2")
     assert {
-        r.conditions.sample: round(r.passes[0].rate_bytes_s / 1.01e6)
+        r.conditions.sample: [round(p.rate_bytes_s / 1.01e6) for p in r.passes][::3]
         for r in of_each_sample(shelf.results.every("A"), PRIOR_ALONE)
-    } == {"sample 1": 100, "sample 2": 300}
+    } == {"sample 1": [100], "sample 2": [200, 300]}
 
 
 def test_a_pass_comes_back_as_it_was(shelf: Shelf) -> None:
@@ -253,7 +253,7 @@ def test_every_key_of_the_json_is_documented(shown: Program) -> None:
     (shown.folder / "hub.toml").write_text(
         sheet.replace('link_rate = "7877MB/s"', 'link_rate = "450MB/s"'), encoding="utf-8"
     )
-    shown("measure", "model:hub.toml", "sequential read 1MiB depth 8 for 1s", "--rig", "hub")
+    shown("measure", "model:hub.toml", "sequential read 512KiB depth 4 for 1s", "--rig", "hub")
     assert shown("rank", "--format", "json").json["held_by_rig"]
     phrases = [
         "random read 4KiB depth 1,2,4 for 1s",

@@ -79,7 +79,10 @@ def long_write_of(result: StepResult) -> LongWrite | None:
 def crossed_cliff(result: StepResult) -> RateDrop | None:
     """Return the cliff inside a timed write, whose mean is then a mean of two rates, or None."""
     written = result.findings.long_write
-    return written.cliff if written is not None and long_write_of(result) is None else None
+    # Rounds until steady begin long before anything is steady, and their window is the figure.
+    if written is None or steady_step(result) or long_write_of(result) is not None:
+        return None
+    return written.cliff
 
 
 def steady_step(result: StepResult) -> bool:

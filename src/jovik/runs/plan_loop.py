@@ -19,6 +19,9 @@ from jovik.steps.cost import PlanCost
 from jovik.steps.rest import probe_write
 from jovik.steps.seed import pass_seed
 
+UNKNOWN_LINK_BYTES_S = 1e9
+"""What a link is taken to carry of which nothing is known."""
+
 
 def check_plan(tasks: Sequence[Task], session: Session) -> None:
     """Refuse steps that the target cannot take, before anything is written.
@@ -74,10 +77,11 @@ def run_plan(
     if not unfinished:
         return results
     _bring_back(tasks, unfinished[0], context)
-    if any(tasks[n].step.needs_first_rate for n in unfinished) or _fills_cache(
-        [tasks[n] for n in unfinished], context
-    ):
-        context.first_rate_bytes_s = probe_write(RunningStep(unfinished[0], tasks, context))
+    first = RunningStep(unfinished[0], tasks, context)
+    if any(tasks[n].step.needs_first_rate for n in unfinished):
+        context.first_rate_bytes_s = probe_write(first)
+    elif _fills_cache([tasks[n] for n in unfinished], context):
+        context.first_rate_bytes_s = probe_write(first, context.cache.probe_bytes)
     # Asked once: a person's folder may hold many files, and what is free changes as the run goes
     # on.
     times = (
@@ -117,7 +121,9 @@ def _fills_cache(tasks: Sequence[Task], context: RunContext) -> bool:
     cost = PlanCost()
     for task in tasks:
         task.step.resolve(context.session).add_cost(cost, context.session, task.repeat.most)
-    return cost.written_bytes(cost.rate_bytes_s) > size
+    # No drive writes faster than its link carries.
+    rate = context.run_conditions.link_rate_bytes_s or UNKNOWN_LINK_BYTES_S
+    return cost.written_bytes(rate) > size
 
 
 def judge_sensors_again(context: RunContext) -> None:

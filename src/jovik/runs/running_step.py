@@ -27,11 +27,16 @@ from jovik.runs.repetition import TimeAllowance
 from jovik.runs.step_result import failure, summarise
 from jovik.runs.task import Task
 from jovik.steps import Step
-from jovik.steps.rest import LIMIT_NS, until_recovered
+from jovik.steps.rest import LIMIT_NS, pause, until_recovered
 from jovik.steps.seed import pass_seed
 
 log = logging.getLogger(__name__)
 
+DRAIN_FRACTION = 0.05
+"""An idle drive is taken to empty its write cache at this fraction of the rate it fills at.
+
+An assumption on the slow side; a short write then checks it.
+"""
 UNKNOWN_CACHE_LIMIT_NS = 60 * 10**9
 """The longest rest before a pass if only a usual size of the write cache is known."""
 MOST_STANDSTILLS = 3
@@ -151,8 +156,10 @@ class RunningStep:
             limit = LIMIT_NS if cache.known_bytes is not None else UNKNOWN_CACHE_LIMIT_NS
             if self.share_ns is not None:
                 limit = max(min(limit, self.share_ns), 1)
-            watch = self.progress(len(self.made) + 1)
-            words = until_recovered(self, limit, coming_bytes, self.session.now_ns(), watch)
+            watch, began = self.progress(len(self.made) + 1), self.session.now_ns()
+            drained = DRAIN_FRACTION * self.context.first_rate_bytes_s / 1e9
+            pause(self, min(round(cache.written_bytes / drained), limit), began, watch)
+            words = until_recovered(self, limit, 0.0, began, watch, cache.probe_bytes)
             cache.rested()
             if words.startswith("recovered"):
                 self._rest_notes.append(f"rested before a pass: {words}")
@@ -279,6 +286,7 @@ class RunningStep:
     def laid_out(self, written_bytes: int) -> None:
         """Count bytes written beside the passes."""
         self.context.recorder.laid_out(written_bytes)
+        self.context.cache.wrote(written_bytes)
 
     def finish(self, traces: Sequence[Trace], notes: Sequence[str] = ()) -> StepResult:
         """Draw the findings and hand the result over.

@@ -21,6 +21,7 @@ from free space hold far more (docs/numbers.md).
 """
 
 
+PROBE_FRACTION, LEAST_PROBE_BYTES = 0.02, 64 * 2**20
 NOTICEABLE_FRACTION = 0.1
 """Of a cache that a step fills anyway, this much may be full before it."""
 
@@ -41,6 +42,11 @@ class WriteCacheWatch:
     def size_bytes(self) -> int | None:
         """Return the size that is reckoned with, or None if there is none."""
         return self.known_bytes or self.usual_bytes
+
+    @property
+    def probe_bytes(self) -> int:
+        """Return how much a short write may take to look whether the drive has recovered."""
+        return max(round(PROBE_FRACTION * (self.size_bytes or 0)), LEAST_PROBE_BYTES)
 
     def wrote(self, amount_bytes: int) -> None:
         """Count the bytes of a pass or of laying out a test file."""

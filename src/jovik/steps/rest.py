@@ -146,7 +146,12 @@ class RestStep(PreparingStep):
 
 
 def until_recovered(
-    run: RunningStep, limit_ns: int, wanted_bytes: float, began: int, watch: ProgressCallback
+    run: RunningStep,
+    limit_ns: int,
+    wanted_bytes: float,
+    began: int,
+    watch: ProgressCallback,
+    probe_bytes: int = PROBE_BYTES,
 ) -> str:
     """Wait until short writes are as fast as the first one was, and return the outcome in words.
 
@@ -156,16 +161,18 @@ def until_recovered(
         The longest that is waited.
     wanted_bytes : float
         What the next steps write, for which there has to be room.
+    probe_bytes : int
+        What each short write takes.
     """
     wait, last = FIRST_PAUSE_NS, 0
     while True:
         spent = run.session.now_ns() - began
-        first, rate = run.context.first_rate_bytes_s, probe_write(run)
+        first, rate = run.context.first_rate_bytes_s, probe_write(run, probe_bytes)
         evidence = f"a short write at {show_rate(rate)}, {show_rate(first)} at first"
         if rate >= RECOVERED_FRACTION * first:
             if last:
                 run.context.room_pause_ns = last
-            room = _make_room(run, limit_ns, wanted_bytes, began, watch)
+            room = _make_room(run, limit_ns, wanted_bytes / probe_bytes, began, watch)
             return f"recovered {_when(spent)}: {evidence}{room}"
         if spent >= limit_ns:
             return f"not recovered within {show_time(limit_ns)}: {evidence}"
@@ -175,19 +182,19 @@ def until_recovered(
 
 
 def _make_room(
-    run: RunningStep, limit_ns: int, wanted_bytes: float, began: int, watch: ProgressCallback
+    run: RunningStep, limit_ns: int, probes: float, began: int, watch: ProgressCallback
 ) -> str:
     """Wait longer: the short write took the room it found, and the next steps need some too.
 
     The last pause, of this rest or of an earlier one of the run, made room for one short
-    write; the wait is as much longer as the next steps write more. That a short write is fast
-    at once only shows that there is room for it.
+    write; the wait is as much longer as the next steps write more, in short writes. That a short
+    write is fast at once only shows that there is room for it.
     """
     if not run.context.room_pause_ns:
         return ""
     spent = run.session.now_ns() - began
     longer = min(
-        round(run.context.room_pause_ns * max(wanted_bytes / PROBE_BYTES, 1.0)),
+        round(run.context.room_pause_ns * max(probes, 1.0)),
         max(limit_ns - spent, 0),
     )
     pause(run, longer, began, watch)
@@ -206,7 +213,7 @@ def _when(spent_ns: int) -> str:
     return f"after {show_time(spent_ns)}" if spent_ns > LOOK_NS else "at once"
 
 
-def probe_workload(seed: int) -> Workload:
+def probe_workload(seed: int, amount_bytes: int = PROBE_BYTES) -> Workload:
     """Return the short write, within the usual test file, so that it takes no space of its own."""
     step = IoStep(
         random=False,
@@ -214,14 +221,14 @@ def probe_workload(seed: int) -> Workload:
         block_bytes=2**20,
         depth=8,
         time_ns=PROBE_NS,
-        amount_bytes=PROBE_BYTES,
+        amount_bytes=amount_bytes,
     )
     return replace(step.workload(seed), fresh=False, span_bytes=DEFAULT_SPAN_BYTES)
 
 
-def probe_write(run: RunningStep) -> float:
+def probe_write(run: RunningStep, amount_bytes: int = PROBE_BYTES) -> float:
     """Return the rate of a short write now, bytes a second."""
-    work = probe_workload(run.seed(run.session.now_ns() % 2**31))
+    work = probe_workload(run.seed(run.session.now_ns() % 2**31), amount_bytes)
     run.lay_out(work)
     trace = run.unbroken(lambda: run.session.run(work, no_progress))
     run.laid_out(trace.written_bytes)

@@ -7,7 +7,7 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from jovik.analysis.claims import all_latencies_ns
-from jovik.analysis.comparability import long_write_of, rate_of, steady_step
+from jovik.analysis.comparability import crossed_cliff, long_write_of, rate_of, steady_step
 from jovik.analysis.ladder import ladders_in
 from jovik.analysis.limits import disturbance_words
 from jovik.analysis.long_write_notes import fall_note
@@ -288,7 +288,7 @@ def _row(number: int, r: StepResult) -> list[str]:
     )
     return [
         str(number),
-        step.label + full + (", whole write" if long_write_of(r) is not None else ""),
+        step.label + full + _shape_words(r),
         *_figures(rate, iops if not is_copy(r) else None),
         show_time_or_dash(latency["p50"] if latency else None),
         show_time_or_dash(latency["p99"] if latency else None),
@@ -375,10 +375,21 @@ def step_json(result: StepResult) -> dict[str, Any]:
     }
 
 
+def _shape_words(r: StepResult) -> str:
+    """Return which of its rates the figure of a write is, if it has several."""
+    if long_write_of(r) is not None:
+        return ", whole write"
+    fell = crossed_cliff(r)
+    if fell is None:
+        return ""
+    before, after = (significant(x * per_unit()) for x in (fell.before_bytes_s, fell.after_bytes_s))
+    return f": {before} until {show_size(fell.at_bytes)}, then {after} {rate_unit()}"
+
+
 def _cliff(result: StepResult) -> dict[str, Any] | None:
-    """Return where a long write fell first. The facts contain the rest."""
+    """Return where a write fell first. The facts contain the rest."""
     written = long_write_of(result)
-    cliff = written.cliff if written is not None else None
+    cliff = written.cliff if written is not None else crossed_cliff(result)
     return asdict(cliff) if cliff is not None else None
 
 

@@ -1,0 +1,91 @@
+"""The write cache through a plan: what fills it, the rest before a write, and the mark without."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import pytest
+
+import jovik as package
+from jovik.runs.write_cache import WriteCacheWatch
+from tests.conftest import Program
+
+COMPRESSIBLE = "sequential write 512KiB depth 4 payload 0..100% compressible by 50 for 2s"
+WRITE = "sequential write 512KiB depth 4 for 4s"
+
+
+def model(folder: Path, cache: str = "24GB") -> str:
+    """A model drive whose cache three short writes fill."""
+    text = (Path(package.__file__).parent / "simulator" / "catalogue" / "comet.toml").read_text()
+    path = folder / "small.toml"
+    path.write_text(text.replace('cache_size = "180GB"', f'cache_size = "{cache}"'))
+    return f"model:{path}"
+
+
+@pytest.mark.parametrize(
+    ("size", "written", "coming", "full"),
+    [
+        (None, 10**12, 10**12, False),
+        (100, 0, 1000, False),
+        (100, 50, 40, False),
+        (100, 50, 60, True),
+        (100, 5, 1000, False),
+        (100, 20, 1000, True),
+    ],
+)
+def test_a_write_meets_less_of_the_cache_than_alone(
+    size: int | None, written: int, coming: int, full: bool
+) -> None:
+    assert WriteCacheWatch(size, None, written).too_full_for(coming) is full
+
+
+def test_only_a_long_write_of_this_drive_makes_its_size_known() -> None:
+    usual = WriteCacheWatch(None, 4_800_000_000, 10**10).note
+    assert "a usual size for such drives is 4.80 GB" in usual and "its usual" not in usual
+    known = WriteCacheWatch(6 * 10**10, 4_800_000_000, 10**11).note
+    assert "a long write of this drive fell after 60.0 GB" in known
+
+
+def test_a_compressibility_ladder_is_about_compression_and_not_about_the_cache(
+    jovik: Program,
+) -> None:
+    at = model(jovik.folder)
+    words = ("measure", at, COMPRESSIBLE, "--passes", "3", "--seed", "1", "--format", "json")
+    rested = jovik(*words).json["steps"]
+    rates = [s["rate_bytes_s"]["median"] for s in rested]
+    assert max(rates) < 1.1 * min(rates)
+    assert any("rested before a pass: recovered" in n for s in rested for n in s["notes"])
+    told = jovik("runs", "show", "last").out
+    assert "compressible percentage makes no difference" in " ".join(told.split())
+
+    marked = jovik(*words, "--no-rest").json["steps"]
+    assert marked[2]["facts"]["write_cache_full"]
+    assert marked[2]["rate_bytes_s"]["median"] < 0.6 * rates[2], "this is what the rest prevents"
+
+
+def test_a_figure_of_a_full_cache_decides_nothing(jovik: Program) -> None:
+    at = model(jovik.folder)
+    jovik("measure", at, WRITE, "--passes", "5", "--seed", "1", "--no-rest")
+    drive = "Veldhaar Comet 2TB"
+    found = jovik("judge", drive, "--format", "json", status=None).json
+    (claim,) = [
+        c for c in found["claims"] if c["what"] == "sequential write" and not c["sustained"]
+    ]
+    assert claim["verdict"] == "untested"
+    assert "began with the write cache partly full" in claim["why"]
+    assert found["class"] is None
+    # After a rest the same step decides.
+    jovik("measure", at, WRITE, "--passes", "5", "--seed", "2")
+    found = jovik("judge", drive, "--format", "json", status=None).json
+    (claim,) = [
+        c for c in found["claims"] if c["what"] == "sequential write" and not c["sustained"]
+    ]
+    assert claim["verdict"] != "untested" and claim["measured"]["median"] > 5.5e9
+
+
+def test_a_cliff_inside_a_timed_write_is_on_its_line(jovik: Program) -> None:
+    at = model(jovik.folder, "10GB")
+    jovik("measure", at, "sequential write 512KiB depth 4 for 8s", "--passes", "1", "--seed", "1")
+    told = " ".join(jovik("runs", "show", "last").out.split())
+    assert re.search(r"depth 4: 6,0\d\d until (8|9)\.\d+ GB, then 1,7\d\d MB/s", told), told
