@@ -3,13 +3,19 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 import jovik as package
+from jovik.analysis.copy import copy_finding
+from jovik.base.findings import CopyFinding
+from jovik.base.trace import CopyRecord
 from jovik.runs.write_cache import WriteCacheWatch
 from tests.conftest import Program
+from tests.test_shelf_records import trace
 
 COMPRESSIBLE = "sequential write 512KiB depth 4 payload 0..100% compressible by 50 for 2s"
 WRITE = "sequential write 512KiB depth 4 for 4s"
@@ -88,4 +94,40 @@ def test_a_cliff_inside_a_timed_write_is_on_its_line(jovik: Program) -> None:
     at = model(jovik.folder, "10GB")
     jovik("measure", at, "sequential write 512KiB depth 4 for 8s", "--passes", "1", "--seed", "1")
     told = " ".join(jovik("runs", "show", "last").out.split())
-    assert re.search(r"depth 4: 6,0\d\d until (8|9)\.\d+ GB, then 1,7\d\d MB/s", told), told
+    assert re.search(r"depth 4: 6,\d{3} until (8|9)\.\d+ GB, then 1,7\d\d MB/s", told), told
+
+
+def copied(rates: list[float], seconds: list[float] | None = None) -> CopyFinding:
+    """The finding of a copy with these passes, bytes a second, of 1 GB each."""
+    traces = []
+    for rate in rates:
+        each = seconds or [rate]
+        slices = np.array([[0, 0, round(b / 10), 1, 0] for b in each for _ in range(10)])
+        lasts = 10**9 * len(each) if seconds else round(1e18 / rate)
+        one = replace(trace(), elapsed_ns=lasts, copy=CopyRecord(1, 10**9, 0), slices=slices)
+        traces.append(one)
+    return copy_finding(traces, None)[0]
+
+
+def test_the_first_cold_pass_of_a_copy_is_reported() -> None:
+    found = copied([309e6, 250e6, 249e6, 250e6, 250e6])
+    assert found.seconds == pytest.approx(1e9 / 309e6)
+    assert copied([251e6, 250e6, 249e6]).seconds == pytest.approx(1e9 / 250e6)
+
+
+def test_a_copy_that_crawls_most_of_the_time_is_slow_most_of_the_time() -> None:
+    found = copied([1e8], [4e8] * 3 + [5e7] * 17)
+    assert found.slow_share == pytest.approx(0.85)
+
+
+def test_copies_rest_between_passes_and_show_their_cliff(jovik: Program) -> None:
+    at = model(jovik.folder)
+    words = ("measure", at, "copy in 1 file of 10GB", "--passes", "4", "--seed", "1")
+    (step,) = jovik(*words, "--format", "json").json["steps"]
+    rate = step["rate_bytes_s"]
+    assert rate["high"] / rate["low"] < 1.2 and not step["facts"].get("write_cache_full")
+    (step,) = jovik(*words, "--no-rest", "--format", "json").json["steps"]
+    assert step["facts"]["write_cache_full"] and step["facts"]["copy"]["seconds"] < 2
+    jovik("measure", at, "copy in 1 file of 60GB", "--passes", "1", "--seed", "1", "--no-rest")
+    told = " ".join(jovik("runs", "show", "last").out.split())
+    assert re.search(r"until 2\d\.\d GB, then", told), told

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import statistics
 from collections.abc import Sequence
 from dataclasses import replace
 from functools import lru_cache
@@ -79,6 +80,8 @@ def long_write_of(result: StepResult) -> LongWrite | None:
 def crossed_cliff(result: StepResult) -> RateDrop | None:
     """Return the cliff inside a timed write, whose mean is then a mean of two rates, or None."""
     written = result.findings.long_write
+    if not isinstance(result.step, IoStep):
+        return None
     # Rounds until steady begin long before anything is steady, and their window is the figure.
     if written is None or steady_step(result) or long_write_of(result) is not None:
         return None
@@ -122,6 +125,8 @@ def figure_of(result: StepResult) -> LogFigure:
         freedom = scan.zones * 2 / 3
         spread = reach / student_quantile(freedom)
         return LogFigure(math.log(rate_of(result).median), spread * spread, freedom)
+    if _cold(result):
+        return _of_passes((result.passes[0].rate_bytes_s,))
     if long_write_of(result) is None:
         return _of_passes(tuple(p.rate_bytes_s for p in result.passes))
     rate = rate_of(result)
@@ -137,6 +142,12 @@ def _of_passes(rates: tuple[float, ...]) -> LogFigure:
     return LogFigure.of(rates)
 
 
+def copy_cliff(result: StepResult) -> RateDrop | None:
+    """Return where a copy onto the drive fell, or None."""
+    written = result.findings.long_write
+    return written.cliff if written is not None and result.findings.copy is not None else None
+
+
 def rate_of(result: StepResult) -> Interval:
     """Return the same in bytes a second with its interval.
 
@@ -145,10 +156,21 @@ def rate_of(result: StepResult) -> Interval:
     written = long_write_of(result)
     if written is not None and isinstance(written.sustained, Interval):
         return written.sustained
+    if _cold(result):
+        return Interval(result.passes[0].rate_bytes_s)
     scan = result.findings.scan
     if scan is not None and scan.mean_bytes_s:
         return Interval(scan.mean_bytes_s, scan.mean_low_bytes_s, scan.mean_high_bytes_s)
     return result.rate
+
+
+def _cold(result: StepResult) -> bool:
+    """Return True if only the first pass of a copy found everything as a user does."""
+    copy, passes = result.findings.copy, result.passes
+    if copy is None or len(passes) < 2 or not passes[0].elapsed_ns:
+        return False
+    median_s = statistics.median(p.elapsed_ns for p in passes) / 1e9
+    return abs(copy.seconds - passes[0].elapsed_ns / 1e9) < abs(copy.seconds - median_s)
 
 
 UNLIKE_PASSES = 1.5

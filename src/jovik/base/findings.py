@@ -208,7 +208,8 @@ class CopyFinding:
 
     `of_sequential` is its share of the run's sequential rate, and `sequential` the phrase that rate
     is of. `slowest_second_bytes_s` is the least that moved in any whole second, and `slow_share`
-    the share of those seconds with under half of the median.
+    the share of those seconds with under half of its best level. If the first pass differs from
+    those after it, `seconds` is the first one's, which found everything cold.
     """
 
     files: int

@@ -5,13 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
+import numpy as np
+import numpy.typing as npt
+
 from jovik.analysis.cliff_agreement import cliff_agreement, cliff_agreement_note
 from jovik.analysis.copy import copy_finding, sequential_rate
 from jovik.analysis.disconnection import disconnection, disconnection_words
 from jovik.analysis.dropouts import all_drop_outs, drop_out_note
 from jovik.analysis.limits import disturbances, link_limit, tester_limits
 from jovik.analysis.long_write import long_write
-from jovik.analysis.long_write_notes import fall_notes, long_write_notes
+from jovik.analysis.long_write_notes import fall_note, fall_notes, long_write_notes
 from jovik.analysis.lost_data import lost_data
 from jovik.analysis.replay import replay_finding
 from jovik.analysis.scan import scan_finding, scan_notes
@@ -78,9 +81,20 @@ def findings_of(
             )
         finding, notes, limits = copy_finding(traces, base)
         collected.findings = replace(collected.findings, copy=finding)
+        written = long_write(in_mebibytes(traces[0].slices), traces[0].elapsed_ns)
+        if written is not None and written.cliff is not None:
+            collected.findings = replace(collected.findings, long_write=written)
+            collected.notes.append(f"in its first pass: {fall_note(written, written.cliff)}")
         collected.notes += notes
         collected.limits += limits
     return collected
+
+
+def in_mebibytes(slices: npt.NDArray[np.int64]) -> npt.NDArray[np.int64]:
+    """Return the slices of a copy, which counts bytes only, with its writes in mebibytes."""
+    counted = slices.copy()
+    counted[:, 3] = np.maximum(slices[:, 2] // 2**20, (slices[:, 2] > 0).astype(np.int64))
+    return counted
 
 
 def worst_loss(traces: Sequence[Trace]) -> LostData | None:

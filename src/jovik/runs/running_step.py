@@ -134,8 +134,8 @@ class RunningStep:
     def prepare(self, work: Workload) -> None:
         """Prefill the test file if needed, and let the write cache recover if it is too full."""
         self.lay_out(work)
-        if self._felt and work.writes:
-            self._find_room(self._coming_bytes(work))
+        if work.writes:
+            self.find_room(self._coming_bytes(work))
 
     def _coming_bytes(self, work: Workload) -> float:
         """Return how much a pass is expected to write."""
@@ -146,10 +146,10 @@ class RunningStep:
         rate = min(work.rate_limit_bytes_s or math.inf, self.context.first_rate_bytes_s)
         return (1 - work.read_percent / 100) * rate * (work.time_ns or 0) / 1e9
 
-    def _find_room(self, coming_bytes: float) -> None:
+    def find_room(self, coming_bytes: float) -> None:
         """Rest if an earlier write left too little of the write cache, or mark the step."""
         cache = self.context.cache
-        if not cache.too_full_for(coming_bytes):
+        if not self._felt or not cache.too_full_for(coming_bytes):
             return
         note = cache.note
         if self.context.options.rest and self.context.first_rate_bytes_s:

@@ -128,6 +128,8 @@ class CopyStep(Step):
         run.begin(self, engine, total, direct=False)
 
         def one_pass(number: int) -> Trace:
+            if self.inward:
+                run.find_room(total)
             trace = session.copy(job, run.progress(number))
             if trace.copy is not None and trace.copy.laid_out_bytes:
                 run.laid_out(trace.copy.laid_out_bytes)

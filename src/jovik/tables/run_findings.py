@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from jovik.analysis.claims import all_latencies_ns
-from jovik.analysis.comparability import long_write_of, steady_step
+from jovik.analysis.comparability import long_write_of, rate_of, steady_step
 from jovik.analysis.fullness import (
     CacheComparison,
     FillComparison,
@@ -172,7 +172,7 @@ def copies_table(results: Sequence[StepResult]) -> Table:
         copied = result.findings.copy
         if copied is None:
             continue
-        rate = result.rate
+        rate = rate_of(result)
         share = copied.of_sequential
         if copied.sequential is not None:
             bases[parse(copied.sequential).label] = None
@@ -217,7 +217,7 @@ def copies_table(results: Sequence[StepResult]) -> Table:
         notes=[
             f"slowest second: {rate_unit()} of the slowest whole second; slow time: the "
             "percentage of "
-            "seconds with under half of the median",
+            "seconds with under half of its best level",
             "buffered (page cache), from a cold start to the end of the sync, "
             "as a user waits for it",
             f"sequential: {'; '.join(bases)}" if bases else "",

@@ -7,7 +7,13 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from jovik.analysis.claims import all_latencies_ns
-from jovik.analysis.comparability import crossed_cliff, long_write_of, rate_of, steady_step
+from jovik.analysis.comparability import (
+    copy_cliff,
+    crossed_cliff,
+    long_write_of,
+    rate_of,
+    steady_step,
+)
 from jovik.analysis.ladder import ladders_in
 from jovik.analysis.limits import disturbance_words
 from jovik.analysis.long_write_notes import fall_note
@@ -277,7 +283,7 @@ def _row(number: int, r: StepResult) -> list[str]:
     if not step.measures:
         return [str(number), step.label, "", "", "", "", "", ""]
     rate, iops, latency = (
-        rate_of(r) if r.findings.scan is not None else r.rate,
+        rate_of(r) if r.findings.scan is not None or is_copy(r) else r.rate,
         r.iops,
         all_latencies_ns(r),
     )
@@ -379,7 +385,7 @@ def _shape_words(r: StepResult) -> str:
     """Return which of its rates the figure of a write is, if it has several."""
     if long_write_of(r) is not None:
         return ", whole write"
-    fell = crossed_cliff(r)
+    fell = crossed_cliff(r) or copy_cliff(r)
     if fell is None:
         return ""
     before, after = (significant(x * per_unit()) for x in (fell.before_bytes_s, fell.after_bytes_s))
