@@ -369,8 +369,12 @@ def test_a_rate_that_falls_in_the_heat_is_marked() -> None:
     steady = np.full((201, 5), 10**8, np.int64)
     assert heat_limit(steady, warm, 70.0) is None
     assert heat_limit(steady, warm, None) is None
-    hot = heat_limit(steady, [(float(t), 71.0) for t in range(21)], 70.0)
-    assert hot is not None and "from the first moment" in hot.note
+    # Hot from the first moment on with normal rates, nothing limits it.
+    assert heat_limit(steady, [(float(t), 71.0) for t in range(21)], 70.0) is None
+    # A full cache half a minute after the limit was passed is no heat.
+    full = np.zeros((601, 5), np.int64)
+    full[:400, 2], full[400:, 2] = 10**8, 2 * 10**7
+    assert heat_limit(full, [(float(t), 60.0 + t) for t in range(61)], 65.0) is None
     # It throttles at its limit, and cools below it while it does.
     cooling = [(float(t), 50.0 + 2 * t if t <= 10 else 80.0 - t) for t in range(21)]
     assert heat_limit(slices, cooling, 70.0) is not None

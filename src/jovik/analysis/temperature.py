@@ -32,6 +32,9 @@ Its controller is warmer than its memory, but not by more.
 HOT_RATE_FRACTION = 0.9
 """Share of its cool rate below which a hot drive has slowed down."""
 NEAR_LIMIT_C = 1.0
+COINCIDENCE_S, LATER_S = 4.0, 15.0
+"""How long before and after a fall rates are compared; how long after its limit it may fall."""
+LEAST_SLICES = 5
 
 
 @dataclass(frozen=True)
@@ -153,15 +156,30 @@ def summarise_temperatures(
     return TemperatureSummary(shown, limit, tuple(notes))
 
 
+def _fall_at(rates: npt.NDArray[np.float64], at: int) -> tuple[int, float] | None:
+    """Return where the rate fell around a moment, and to which share of the rate before, or None.
+
+    The sensor is read once a second, and a drive may get a little warmer before it throttles.
+    """
+    window, later = (round(s * 1e9 / SLICE_NS) for s in (COINCIDENCE_S, LATER_S))
+    best: tuple[int, float] | None = None
+    for s in range(max(at - window, LEAST_SLICES), min(at + later, len(rates) - LEAST_SLICES)):
+        before, after = rates[max(s - window, 0) : s].mean(), rates[s : s + window].mean()
+        share = float(after / before) if before else 1.0
+        if share < HOT_RATE_FRACTION and (best is None or share < best[1]):
+            best = s, share
+    return best
+
+
 def heat_limit(
     slices: npt.NDArray[np.int64],
     warm: Sequence[tuple[float, float]],
     limit_c: float | None,
 ) -> Limit | None:
-    """Return whether heat held a pass down.
+    """Return whether heat held a pass down: its rate fell when the temperature reached its limit.
 
-    Its rate is lower from when the temperature reached its limit than before, or it was there all
-    the time.
+    A fall at another time has another cause, such as a full write cache. A drive that was hot from
+    the first moment may have been slow from then on, or not: nothing tells.
 
     Parameters
     ----------
@@ -178,21 +196,13 @@ def heat_limit(
     seconds = np.arange(len(rates)) * (SLICE_NS / 1e9)
     at = np.searchsorted([t for t, _ in warm], seconds, side="right") - 1
     hot = np.array([warm[max(i, 0)][1] >= limit_c - NEAR_LIMIT_C for i in at])
-    if not hot.any():
+    # A drive that throttles cools below its limit while it does, and is fast again.
+    edges = np.flatnonzero(hot[1:] & ~hot[:-1]) + 1
+    falls = [fall for s in edges if (fall := _fall_at(rates, int(s))) is not None]
+    if not falls:
         return None
-    if hot.all():
-        return Limit(
-            LimitSource.HEAT,
-            float(rates.mean()),
-            f"it was at its limit of {limit_c:.0f} °C from the first moment",
-        )
-    # A drive that throttles cools below its limit while it does.
-    since = int(np.argmax(hot))
-    cool = rates[:since] if since else rates[~hot]
-    after = rates[since:] if since else rates[hot]
-    if not len(cool) or after.mean() >= HOT_RATE_FRACTION * cool.mean():
-        return None
-    share = after.mean() / cool.mean()
+    since, share = falls[0]
+    after = rates[since:]
     return Limit(
         LimitSource.HEAT,
         float(after.mean()),
