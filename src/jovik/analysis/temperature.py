@@ -195,10 +195,15 @@ def heat_limit(
         return None
     seconds = np.arange(len(rates)) * (SLICE_NS / 1e9)
     at = np.searchsorted([t for t, _ in warm], seconds, side="right") - 1
-    hot = np.array([warm[max(i, 0)][1] >= limit_c - NEAR_LIMIT_C for i in at])
-    # A drive that throttles cools below its limit while it does, and is fast again.
-    edges = np.flatnonzero(hot[1:] & ~hot[:-1]) + 1
-    falls = [fall for s in edges if (fall := _fall_at(rates, int(s))) is not None]
+    degrees = np.array([warm[max(i, 0)][1] for i in at])
+    # A drive that throttles cools below its limit while it does, and is fast again. Its sensor may
+    # show a degree less than it throttles at.
+    edges = [
+        int(s)
+        for near in (NEAR_LIMIT_C, 0.0)
+        for s in np.flatnonzero(np.diff((degrees >= limit_c - near).astype(int)) > 0) + 1
+    ]
+    falls = [fall for s in edges if (fall := _fall_at(rates, s)) is not None]
     if not falls:
         return None
     since, share = falls[0]
