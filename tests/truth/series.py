@@ -266,6 +266,40 @@ def _negative(seed: int) -> Outcome:
     return Outcome("nothing below zero", words(found), min(lows) >= 0)
 
 
+def _wave(seed: int) -> Outcome:
+    """A slow wave, or a stop every few seconds, is one alternation and nothing else."""
+    rng = np.random.default_rng([seed, 12])
+    count = int(rng.integers(2400, 6000))
+    t = np.arange(count) / 10
+    rates = TOP * _noise_for(rng, count)
+    if seed % 2:
+        period = rng.uniform(20, 60)
+        rates *= 1 + rng.uniform(0.25, 0.5) * np.sin(2 * np.pi * t / period + rng.uniform(0, 6))
+    else:
+        period = rng.uniform(2.5, 8)
+        rates[(t + rng.uniform(0, period)) % period < rng.uniform(0.25, 0.6) * period] *= 0.02
+    found = seen(rates)
+    right = (
+        not found.falls
+        and len(found.parts) == 1
+        and found.parts[0].shape is Shape.ALTERNATING
+        and abs((found.parts[0].period_s or 0) / period - 1) < 0.1
+        and abs(found.parts[0].rate_bytes_s.median / rates.mean() - 1) < 0.05
+    )
+    return Outcome(f"alternates every {period:.1f} s", words(found), right)
+
+
+def _zones(seed: int) -> Outcome:
+    """The zones of a disk are a decline, and their last step is no cliff."""
+    rng = np.random.default_rng([seed, 13])
+    zones = int(rng.integers(12, 40))
+    each = int(rng.integers(80, 300))
+    rates = 2.5e8 * np.sqrt(np.linspace(1, rng.uniform(0.22, 0.35), zones)).repeat(each)
+    rates = rates * noise(rng, len(rates), 0.003, rng.uniform(0.005, 0.03))
+    found = seen(rates)
+    return Outcome(f"{zones} zones", words(found), found.cliff is None)
+
+
 FAMILIES = (
     Family("one level has no cliff", lambda s: _flat(s, pauses=False), 0.99, 600, 10),
     Family("one level with pauses has no cliff", lambda s: _flat(s, pauses=True), 0.99, 600, 10),
@@ -284,4 +318,6 @@ FAMILIES = (
     Family("the interval of a steady rate", _held, 0.93, 1000, 20, most=0.985),
     Family("a slow start is no recovery", _slow_start, 0.97, 200, 6),
     Family("no rate below zero", _negative, 1.0, 300, 8),
+    Family("a slow wave or regular stops alternate", _wave, 0.95, 1000, 60),
+    Family("the zones of a disk have no cliff", _zones, 0.97, 1000, 60),
 )

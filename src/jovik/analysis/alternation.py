@@ -23,6 +23,8 @@ HALF_PERIOD_CORRELATION = -0.05
 """Somewhere in between it goes the other way by so much."""
 MOST_VALUES = 4000
 EXPLAINED_FRACTION = 0.5
+LEAST_LOW_FRACTION = 0.15
+"""From this fraction of the time on, what comes regularly is no pause."""
 FINER_RATIO = 0.7
 
 
@@ -51,6 +53,12 @@ def alternation(bins: npt.NDArray[np.float64], edges: Sequence[int]) -> Alternat
         Where its parts of one level begin, with 0 and n.
     """
     levels = [float(bins[a:b].mean()) for a, b in pairwise(edges)]
+    all_parts = len(levels) >= 2 * LEAST_CYCLES and _of_parts(edges, levels) is not None
+    if not all_parts:
+        # A wave is cut into many levels and slopes, which in part may look like teeth.
+        whole = _periodic(bins, edges[0], edges[-1])
+        if whole is not None:
+            return whole
     for first in range(len(levels) - 2 * LEAST_CYCLES + 1):
         for last in range(len(levels), first + 2 * LEAST_CYCLES - 1, -1):
             alternating = _of_parts(edges[first : last + 1], levels[first:last])
@@ -72,6 +80,18 @@ def alternation(bins: npt.NDArray[np.float64], edges: Sequence[int]) -> Alternat
         if alternating is not None:
             return alternating
     return None
+
+
+def regular_pauses(bins: npt.NDArray[np.float64]) -> bool:
+    """Return True if a series stops so regularly, and for so long, that this is its usual rate.
+
+    Pauses are then no exceptions to be left out: it alternates.
+    """
+    found = _periodic(bins, 0, len(bins))
+    if found is None:
+        return False
+    middle = (found.high + found.low) / 2
+    return float((bins < middle).mean()) >= LEAST_LOW_FRACTION
 
 
 def _of_parts(edges: Sequence[int], levels: Sequence[float]) -> Alternation | None:
@@ -140,27 +160,34 @@ def _periodic(bins: npt.NDArray[np.float64], start: int, end: int) -> Alternatio
         or correlation[:lag].min() > HALF_PERIOD_CORRELATION
     ):
         return None
-    phase = np.arange(count) % lag
-    profile = np.array([part[phase == k].mean() for k in range(lag)])
-    if float((profile[phase] - part.mean()).var()) < EXPLAINED_FRACTION * float(rest.var()):
+    period = _exact_period(correlation, lag)
+    # Over many cycles a period of whole bins would run away from the true one.
+    profile, shown = max((_profile(part, p) for p in (float(lag), period)), key=lambda x: x[1])
+    if shown < EXPLAINED_FRACTION * float(rest.var()):
         return None
     middle = (profile.max() + profile.min()) / 2
     high, low = float(profile[profile > middle].mean()), float(profile[profile <= middle].mean())
     if low <= 0 or high < LEAST_RATIO * low:
         return None
-    return Alternation(start, end, high, low, _exact_period(correlation, lag) * each)
+    return Alternation(start, end, high, low, period * each)
+
+
+def _profile(part: npt.NDArray[np.float64], period: float) -> tuple[npt.NDArray[np.float64], float]:
+    """Return the mean cycle of a period, and the variance that it explains."""
+    count, phases = len(part), max(int(period), 1)
+    phase = np.minimum((np.arange(count) % period / period * phases).astype(int), phases - 1)
+    profile = np.bincount(phase, part, phases) / np.maximum(np.bincount(phase, None, phases), 1)
+    return profile, float((profile[phase] - part.mean()).var())
 
 
 def _exact_period(correlations: npt.NDArray[np.float64], lag: int) -> float:
     """Return the period to a fraction of a bin, from the last multiple that can be located."""
     period = float(lag)
-    times = 2
-    while times * period < len(correlations) * 0.5:
+    for times in range(2, int(len(correlations) * 0.5 / lag)):
         near = round(times * period)
         low, high = max(near - max(lag // 4, 1), 1), near + max(lag // 4, 1) + 1
         peak = low + int(np.argmax(correlations[low:high]))
         if correlations[peak] < PERIOD_CORRELATION / 2 or not math.isfinite(correlations[peak]):
             break
         period = peak / times
-        times += 1
     return period

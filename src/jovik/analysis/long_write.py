@@ -10,7 +10,7 @@ from itertools import pairwise
 import numpy as np
 import numpy.typing as npt
 
-from jovik.analysis.alternation import Alternation, alternation
+from jovik.analysis.alternation import Alternation, alternation, regular_pauses
 from jovik.analysis.autocorrelation import Autocorrelation, fit_autocorrelation
 from jovik.analysis.changepoint import ChangePoint, Noise, smallest_change
 from jovik.analysis.dropouts import filled, pauses_in, slices_per_bin
@@ -86,8 +86,7 @@ def long_write(slices: npt.NDArray[np.int64], elapsed_ns: int) -> LongWrite | No
         return None
     bins = written[: count * each].reshape(-1, each).sum(axis=1)
     bin_s = each * SLICE_NS / 1e9
-    pauses = pauses_in(bins, bin_s)
-    usual = filled(bins, pauses)
+    usual = bins if regular_pauses(bins) else filled(bins, pauses_in(bins, bin_s))
     series = Series(bins, usual, np.concatenate([[0.0], np.cumsum(bins)]), bin_s)
     cuts, noise = level_cuts(usual, bin_s)
     stretches, used_cuts = _stretches(usual, cuts)

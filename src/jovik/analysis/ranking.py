@@ -153,14 +153,18 @@ def _weights_of(
     kinds: Sequence[str],
     weight_of: Callable[[StepResult], float],
 ) -> dict[str, float]:
-    """Return the kinds of the index, which at least two drives have, with their weights.
+    """Return the kinds of the index, which most drives have, with their weights.
 
+    What only some have, such as the steps of their own claims, would make all others uncertain. Two
+    have to have it in any case.
     One pass has no interval and would take the whole index's; such steps count where there is
     nothing else.
     """
     of_kind = {k: [c[k] for c in cells.values() if k in c] for k in kinds}
     # A ladder of eight rungs would outweigh all other steps.
-    ladders = {k: _ladder_of(rs) for k, rs in of_kind.items() if len(rs) > 1}
+    shared = [k for k, rs in of_kind.items() if len(rs) > 1]
+    common = [k for k in shared if 2 * len(of_kind[k]) > len(cells)] or shared
+    ladders = {k: _ladder_of(of_kind[k]) for k in common}
     rungs = Counter(x for x in ladders.values() if x is not None)
     weights = {
         k: w / (rungs[ladder] if ladder is not None else 1)

@@ -333,29 +333,33 @@ def _copy_s(results: Sequence[StepResult], end: End) -> tuple[float | None, str]
     if small is None:
         return None, "copy in 9000 files of 40kB"
     parts = [(COPY_LARGE_BYTES, rate), (COPY_SMALL_BYTES, small)]
-    if (beyond := _beyond_cliff(results)) is not None and beyond[0] < COPY_LARGE_BYTES:
-        at, after = beyond
-        parts[0] = at, rate
-        parts.append((COPY_LARGE_BYTES - at, after))
+    beyond = _beyond_cliff(results)
+    if beyond and beyond[0][0] < COPY_LARGE_BYTES:
+        starts = [start for start, _ in beyond]
+        parts[0] = starts[0], rate
+        for (start, after), end_at in zip(beyond, [*starts[1:], COPY_LARGE_BYTES], strict=True):
+            parts.append((max(min(end_at, COPY_LARGE_BYTES) - start, 0), after))
     seconds = [_seconds_at(size, value, end) for size, value in parts]
     known = [s for s in seconds if s is not None]
     return (sum(known) if len(known) == len(seconds) else None), ""
 
 
-def _beyond_cliff(results: Sequence[StepResult]) -> tuple[int, Interval] | None:
-    """After how many bytes a long write falls, and the rate from there on."""
+def _beyond_cliff(results: Sequence[StepResult]) -> list[tuple[int, Interval]]:
+    """Return each level of a long write from the cliff on: where it begins, and its rate.
+
+    A drive that recovers after a while is not slow for good.
+    """
     for r in results:
         written = long_write_of(r) if is_plain(r) else None
         if written is None or written.cliff is None:
             continue
         at = written.cliff.at_bytes
-        level = next((p.rate_bytes_s for p in written.parts if p.start_bytes >= at), None)
-        return at, Interval(
-            written.cliff.after_bytes_s,
-            level.low if level is not None else None,
-            level.high if level is not None else None,
-        )
-    return None
+        levels = [
+            (max(p.start_bytes, at), p.rate_bytes_s) for p in written.parts if p.end_bytes > at
+        ]
+        first = Interval(written.cliff.after_bytes_s, levels[0][1].low, levels[0][1].high)
+        return [(at, first), *levels[1:]]
+    return []
 
 
 def _seconds_at(size: float, rate: Interval, end: End) -> float | None:

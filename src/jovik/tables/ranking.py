@@ -405,7 +405,7 @@ def _index_words(found: RankingReport) -> list[str]:
     spread = 100 * effect.widest
     learnt = f"from {effect.repeats} repeated runs" if effect.spread else "assumed, up to 3 %"
     lines = [
-        f"index: {counted} {'step' if counted == 1 else 'steps'} that at least two drives were "
+        f"index: {counted} {'step' if counted == 1 else 'steps'} that most drives were "
         f"measured in; intervals and places are for all pairs at once, and runs of one drive "
         f"differ by {spread:.2g} % ({learnt})"
     ]
