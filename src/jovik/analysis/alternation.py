@@ -176,7 +176,10 @@ def _profile(part: npt.NDArray[np.float64], period: float) -> tuple[npt.NDArray[
     """Return the mean cycle of a period, and the variance that it explains."""
     count, phases = len(part), max(int(period), 1)
     phase = np.minimum((np.arange(count) % period / period * phases).astype(int), phases - 1)
-    profile = np.bincount(phase, part, phases) / np.maximum(np.bincount(phase, None, phases), 1)
+    counts = np.bincount(phase, None, phases)
+    sums = np.bincount(phase, part, phases)
+    # Rounding may leave a phase without a bin.
+    profile = np.where(counts > 0, sums / np.maximum(counts, 1), part.mean())
     return profile, float((profile[phase] - part.mean()).var())
 
 

@@ -26,25 +26,29 @@ def with_claim_steps(request: RunRequest, sheet: Sheet) -> RunRequest:
     UsageError
         Nothing is left to measure, because the sheet has no such claim.
     """
-    if not any(isinstance(t.step, ClaimsStep) for t in request.tasks):
-        return request
-    tasks: list[Task] = []
-    tested = [t.step for t in request.tasks if not isinstance(t.step, ClaimsStep)]
-    for task in request.tasks:
-        if not isinstance(task.step, ClaimsStep):
-            tasks.append(task)
-            continue
-        for step in _steps_of(task.step, sheet.claims, tested):
-            tested.append(step)
-            repeat = RepetitionPolicy(1, 1) if step.once else task.repeat
-            tasks.append(replace(task, step=step, repeat=repeat))
+    tasks = claim_tasks(request.tasks, sheet.claims)
     if not tasks:
         name = sheet.drive.name
         raise UsageError(
             f"the sheet of {name} has no claims that this would test",
             f'add one: jovik sheet claim "{name}" "sequential read" 550MB/s',
         )
-    return replace(request, tasks=tuple(tasks))
+    return replace(request, tasks=tasks)
+
+
+def claim_tasks(tasks: Sequence[Task], claims: Sequence[Claim]) -> tuple[Task, ...]:
+    """Return tasks with those for claims replaced by a step for each that nothing else tests."""
+    replaced: list[Task] = []
+    tested = [t.step for t in tasks if not isinstance(t.step, ClaimsStep)]
+    for task in tasks:
+        if not isinstance(task.step, ClaimsStep):
+            replaced.append(task)
+            continue
+        for step in _steps_of(task.step, claims, tested):
+            tested.append(step)
+            repeat = RepetitionPolicy(1, 1) if step.once else task.repeat
+            replaced.append(replace(task, step=step, repeat=repeat))
+    return tuple(replaced)
 
 
 def _steps_of(which: ClaimsStep, claims: Sequence[Claim], tested: Sequence[Step]) -> list[IoStep]:

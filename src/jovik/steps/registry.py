@@ -23,6 +23,6 @@ STEPS: tuple[type[Step], ...] = (
     RestStep,
     PurgeStep,
     PreconditionStep,
-    ReplayStep,
     ClaimsStep,
+    ReplayStep,
 )
