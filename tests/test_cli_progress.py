@@ -248,7 +248,8 @@ def test_a_pipe_gets_plain_lines(capsys: pytest.CaptureFixture[str]) -> None:
     said = capsys.readouterr().err
     assert "[1/5] prefilling 1.00 GB of test file\n" in said
     assert re.search(
-        r"\[1/5\] random read 4KiB depth 32: 500 MB/s, 95 % interval 487 MB/s to 51\d MB/s\n", said
+        r"\[1/5\] random read 4KiB depth 32: 500 MB/s, 95 % interval 4[89]\d MB/s to 51\d MB/s\n",
+        said,
     )
     assert (
         "[2/5] rest until recovered: recovered at once\n" in said

@@ -203,7 +203,7 @@ def test_plans_are_listed_shown_and_checked(jovik: Program, tmp_path: Path) -> N
     )
     mine = tmp_path / "night.toml"
     mine.write_text(jovik("plan", "show", "first-look", "--format", "toml").out)
-    assert "8 steps" in jovik("plan", "check", mine).out
+    assert "12 steps" in jovik("plan", "check", mine).out
     mine.write_text('steps = [\n  "random read 4KiB",\n  { phrase = "random raed 4KiB" },\n]\n')
     wrong = jovik("plan", "check", mine, status=2)
     assert "'raed' is not understood" in wrong.err and "night.toml, line" in wrong.err

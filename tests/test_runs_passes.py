@@ -30,6 +30,7 @@ from jovik.runs.repetition import RepetitionPolicy
 from jovik.runs.task import Task
 from jovik.shelf.records import read_findings
 from jovik.steps import Step, parse, parse_access
+from jovik.steps.io_step import DEFAULT_SPAN_BYTES
 from jovik.steps.seed import pass_seed
 
 READ, WRITE, LONG = (
@@ -179,7 +180,7 @@ def test_each_pass_is_handed_over_before_the_next_begins() -> None:
     told = [t for t in diary.told if t != "look"]
     assert told == [
         "begin 0",
-        "laid out 1073741824",
+        "laid out 805306368",
         "start 0.1",
         "pass 0.1",
         "start 0.2",
@@ -194,7 +195,9 @@ def test_each_pass_is_handed_over_before_the_next_begins() -> None:
         "done 1",
         "shown 1",
     ]
-    assert diary.conditions[0] == Conditions("scripted", True, 2**30, 12.5, rig="bench", sample="u")
+    assert diary.conditions[0] == Conditions(
+        "scripted", True, DEFAULT_SPAN_BYTES, 12.5, rig="bench", sample="u"
+    )
 
 
 def test_seeds_differ_by_run_step_and_pass_and_are_the_same_again() -> None:
@@ -346,10 +349,10 @@ def test_the_cost_is_known_beforehand() -> None:
     )
     # 1 GiB laid out for the first, three times 2 GB asked for, and 16 MiB laid out after the fresh
     # file took its place.
-    assert cost.certain_bytes == 2**30 + 3 * 2_000_000_000 + 2**24
+    assert cost.certain_bytes == DEFAULT_SPAN_BYTES + 3 * 2_000_000_000 + 2**24
     assert cost.writing_ns == 3 * 10**9 + 3 * 10**9
     # Timed passes, and at the assumed gigabyte a second what goes by amount.
-    assert cost.time_ns == 3 * (1 + 1 + 4) * 10**9 + (2**30 + 2**24) + 3 * 2 * 10**9
+    assert cost.time_ns == 3 * (1 + 1 + 4) * 10**9 + (DEFAULT_SPAN_BYTES + 2**24) + 3 * 2 * 10**9
     assert cost.space_bytes == parse_access(LONG).span
 
 

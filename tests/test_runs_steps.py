@@ -18,6 +18,7 @@ from jovik.analysis.step_result import StepResult
 from jovik.base.errors import DriveError, PhraseError, TargetError
 from jovik.base.quantities import significant
 from jovik.runs.budget import fit_to_budget
+from jovik.runs.claim_steps import claim_tasks
 from jovik.runs.context import ResumedStep, RunConditions, RunContext, RunOptions
 from jovik.runs.cost import cost_of, time_of
 from jovik.runs.pass_store import PassStore
@@ -209,9 +210,10 @@ def test_a_rest_until_recovered_lets_the_next_step_meet_an_empty_cache() -> None
         rested.notes[0].startswith("recovered after ")
         and after.conditions.after == parse(long).canonical
     )
-    assert (
-        any("which wrote 60" in n for n in after.notes) and (after.conditions.idle_ns or 0) > 10**9
-    )
+    told = " ".join(after.notes)
+    assert ("which wrote 60" in told or "rested before a pass" in told) and (
+        after.conditions.idle_ns or 0
+    ) > 10**9
     never = measured("drift", write, long, "rest until recovered for at most 8s")[-1]
     assert "not recovered within 8.00 s" in never.notes[0]
 
@@ -387,7 +389,7 @@ def test_a_link_is_a_wall() -> None:
 def test_every_plan_runs_on_a_model_drive_within_its_cost(name: str) -> None:
     diary = Diary()
     session = ModelSession(load_model("gannet" if name == "spinning" else "comet"))
-    tasks = tasks_of(load_plan(name))
+    tasks = claim_tasks(tasks_of(load_plan(name)), load_model("comet").sheet.claims)
     cost = cost_of(tasks, session, 3e9)
     results = run_plan(tasks, RunContext(session, RunConditions(), RunOptions(), diary, diary))
     assert len(results) == len(tasks)
@@ -510,8 +512,9 @@ def test_a_timed_write_tells_of_a_fall_in_its_first_pass_and_calls_it_no_long_wr
         "in its first pass: the cliff: after 4" in answer.out
         and "the interval is of the mean within this one pass" not in answer.out
     )
+    assert "until 4" in answer.out and ", then " in answer.out
     step = jovik("repeat", "--format", "json").json["steps"][0]
-    assert step["cliff"] is None and step["facts"]["long_write"]["cliff"]["at_bytes"] > 40e9
+    assert step["cliff"]["at_bytes"] > 40e9
     calm = jovik("measure", "model:slate", "random write 4KiB for 10s", "--passes", "2")
     assert "no cliff" not in calm.out
 

@@ -7,7 +7,7 @@ times are numbers with their unit in the name, or the texts that the commands ta
 
 >>> import jovik
 >>> shelf = jovik.open_shelf("example.db")
->>> stream = "sequential read 1MiB depth 8 for 2s"
+>>> stream = "sequential read 512KiB depth 4 for 2s"
 >>> done = jovik.measure(shelf, "model:comet", stream, passes=5, seed=1)
 >>> done.run.state
 'done'

@@ -139,9 +139,8 @@ def _held(r: StepResult, usual: Usual) -> bool:
 
 
 def _good(r: StepResult) -> bool:
-    disturbed = any(d.bad for d in r.findings.disturbed)
     moved = bool(r.passes) and all(p.rate_bytes_s > 0 for p in r.passes)
-    return settled(r) and moved and not disturbed and not r.findings.write_cache_full
+    return settled(r) and moved and not r.findings.write_cache_full
 
 
 def _per_io(r: StepResult) -> float:

@@ -203,7 +203,7 @@ def compare(
     def classes(verdict: str) -> tuple[str, ...]:
         return tuple(
             _with_times(n, gains[n]) + (unknown if n == LARGE_WRITES else "")
-            for n, v in verdicts.items()
+            for n, v in sorted(verdicts.items(), key=lambda x: list(CLASS_WORDS).index(x[0]))
             if v == verdict
         )
 

@@ -27,16 +27,11 @@ from jovik.runs.repetition import TimeAllowance
 from jovik.runs.step_result import failure, summarise
 from jovik.runs.task import Task
 from jovik.steps import Step
-from jovik.steps.rest import LIMIT_NS, pause, until_recovered
+from jovik.steps.rest import LIMIT_NS, drain, until_recovered
 from jovik.steps.seed import pass_seed
 
 log = logging.getLogger(__name__)
 
-DRAIN_FRACTION = 0.05
-"""An idle drive is taken to empty its write cache at this fraction of the rate it fills at.
-
-An assumption on the slow side; a short write then checks it.
-"""
 UNKNOWN_CACHE_LIMIT_NS = 60 * 10**9
 """The longest rest before a pass if only a usual size of the write cache is known."""
 MOST_STANDSTILLS = 3
@@ -157,8 +152,7 @@ class RunningStep:
             if self.share_ns is not None:
                 limit = max(min(limit, self.share_ns), 1)
             watch, began = self.progress(len(self.made) + 1), self.session.now_ns()
-            drained = DRAIN_FRACTION * self.context.first_rate_bytes_s / 1e9
-            pause(self, min(round(cache.written_bytes / drained), limit), began, watch)
+            drain(self, limit, began, watch)
             words = until_recovered(self, limit, 0.0, began, watch, cache.probe_bytes)
             cache.rested()
             if words.startswith("recovered"):

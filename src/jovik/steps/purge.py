@@ -24,6 +24,11 @@ class PurgeStep(FreshStart):
 
     word: ClassVar[str] = "purge"
 
+    @property
+    @override
+    def restores_cache(self) -> bool:
+        return True
+
     writes = True
     """It is refused if nothing may be written."""
 

@@ -123,6 +123,7 @@ class RestStep(PreparingStep):
         waited = replace(self, time_ns=allowed)
         if self.recovered:
             rate = run.context.first_rate_bytes_s
+            drain(run, allowed, began, watch)
             wanted = sum(s.room_bytes(rate) * n for s, n in run.ahead())
             return until_recovered(run, allowed, wanted, began, watch), None
         if self.cool_c is not None:
@@ -143,6 +144,24 @@ class RestStep(PreparingStep):
                     f"not down to {self.cool_c} °C within {show_time(self.time_ns)}: {now:.0f} °C"
                 )
             pause(run, min(LOOK_NS, max(self.time_ns - spent, 1)), began, watch)
+
+
+DRAIN_FRACTION = 0.03
+"""An idle drive is taken to empty its write cache at this fraction of the rate it fills at.
+
+An assumption on the slow side; a short write then checks it.
+"""
+
+
+def drain(run: RunningStep, limit_ns: int, began: int, watch: ProgressCallback) -> None:
+    """Leave the drive alone for as long as it may need for what was written since it last could."""
+    cache = run.context.cache
+    if cache.size_bytes is None or not run.context.first_rate_bytes_s:
+        return
+    # A usual size may be far too small for this drive.
+    held = min(cache.written_bytes, cache.known_bytes or cache.written_bytes)
+    wanted = round(held / (DRAIN_FRACTION * run.context.first_rate_bytes_s) * 1e9)
+    pause(run, min(wanted, limit_ns), began, watch)
 
 
 def until_recovered(
@@ -173,6 +192,10 @@ def until_recovered(
             if last:
                 run.context.room_pause_ns = last
             room = _make_room(run, limit_ns, wanted_bytes / probe_bytes, began, watch)
+            # The short write itself lies in the cache now.
+            run.context.cache.rested()
+            run.context.cache.wrote(probe_bytes)
+            drain(run, limit_ns, run.session.now_ns(), watch)
             return f"recovered {_when(spent)}: {evidence}{room}"
         if spent >= limit_ns:
             return f"not recovered within {show_time(limit_ns)}: {evidence}"

@@ -220,11 +220,6 @@ class FreshStart(PreparingStep):
     def fill_level(self) -> int:
         return 0
 
-    @property
-    @override
-    def restores_cache(self) -> bool:
-        return True
-
     @override
     def add_cost(self, cost: PlanCost, session: Session, passes: int) -> None:
         cost.laid_out_bytes = cost.filled_bytes = 0
