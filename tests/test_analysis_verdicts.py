@@ -620,7 +620,7 @@ def shelf(tmp_path_factory: pytest.TempPathFactory) -> Program:
     program = Program(folder, plain | {"JOVIK_SHELF": str(folder / "shelf.db"), "NO_COLOR": "1"})
     for name in ("slate", "drift", "comet"):
         program(
-            "measure", f"model:{name}", "--plan", "second-look", "--seed", "5", "--format", "csv"
+            "measure", f"model:{name}", "--plan", "second-look", "--seed", "41", "--format", "csv"
         )
     return program
 
@@ -756,7 +756,7 @@ def test_a_faulty_sample_is_named(jovik: Program) -> None:
     assert found["units"][0]["class_bytes_s"]["high"] == pytest.approx(7.2e9, rel=0.001)
     # The healthy sample represents the drive, and every answer names the other.
     assert (
-        jovik("judge", "Veldhaar Comet 2TB", "--format", "json").json["suspects"]
+        jovik("judge", "Veldhaar Comet 2TB", "--format", "json", status=None).json["suspects"]
         == found["suspects"]
     )
     for words in (
@@ -764,7 +764,7 @@ def test_a_faulty_sample_is_named(jovik: Program) -> None:
         ["fit", "Veldhaar Comet 2TB"],
         ["rank"],
     ):
-        told = " ".join(jovik(*words).out.split())
+        told = " ".join(jovik(*words, status=None).out.split())
         assert "sample 2 of Veldhaar Comet 2TB is suspect" in told and "are not used" in told
     jovik("report", "Veldhaar Comet 2TB", "--out", "page.html")
     page = (jovik.folder / "page.html").read_text()

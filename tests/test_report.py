@@ -95,7 +95,7 @@ def test_a_review_says_the_verdict_first_and_holds_all_it_rests_on(review: str) 
         "1st of 4",
         f"Instead of {SLATE}: worth it for",
         "sequential write: 6,0",
-        "the cliff: after 171 GB",
+        "the cliff: after 180 GB",
         "After two weeks",
         "no heat sink needed",
         "boot time",
