@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from jovik.analysis.comparability import settled
+from jovik.analysis.decay import decay
 from jovik.analysis.statistics import interval
 from jovik.analysis.step_result import StepResult
 from jovik.base.io_session import Workload
@@ -74,6 +75,22 @@ def _never(seed: int) -> Outcome:
     return Outcome("never steady", f"{found.findings.steady}", not settled(found))
 
 
+def _decays(seed: int, *, flat: bool) -> Outcome:
+    """Rounds that are steady by the rule: flat ones say nothing, falling ones name their level."""
+    rng = np.random.default_rng([seed, 32])
+    count = int(rng.integers(8, 25))
+    noise = rng.uniform(0.001, 0.004)
+    time = rng.uniform(0.25, 0.6) * count
+    height = 0.0 if flat else rng.uniform(0.08, 0.15)
+    at = np.arange(count)
+    rounds = 1e9 * (1 + height * np.exp(-at / time)) * np.exp(noise * rng.normal(size=count))
+    found = decay(list(rounds))
+    if flat:
+        return Outcome("flat", str(found), found is None)
+    near = found is not None and (found.level is None or abs(found.level / 1e9 - 1) < 0.08)
+    return Outcome(f"falls by {100 * height:.0f} % to 1000 MB/s", str(found), near)
+
+
 FAMILIES = (
     Family(
         "steady figure of a data centre drive", lambda s: _known(s, "basalt"), 0.93, 300, 12, 0.975
@@ -85,4 +102,8 @@ FAMILIES = (
         "steady figure with a coarse mapping", lambda s: _known(s, "quarry"), 0.93, 300, 12, 0.975
     ),
     Family("never steady", _never, 0.99, 300, 12),
+    Family("flat rounds do not fall", lambda s: _decays(s, flat=True), 0.98, 2000, 100),
+    Family(
+        "steady rounds that still fall say so", lambda s: _decays(s, flat=False), 0.97, 2000, 100
+    ),
 )

@@ -13,6 +13,7 @@ import numpy.typing as npt
 from jovik.analysis.alternation import Alternation, alternation, regular_pauses
 from jovik.analysis.autocorrelation import Autocorrelation, fit_autocorrelation
 from jovik.analysis.changepoint import ChangePoint, Noise, smallest_change
+from jovik.analysis.decay import decay
 from jovik.analysis.dropouts import filled, pauses_in, slices_per_bin
 from jovik.analysis.level_cuts import (
     HEAD_SURE,
@@ -25,7 +26,7 @@ from jovik.analysis.level_cuts import (
 from jovik.analysis.slope import Slope, slopes
 from jovik.analysis.statistics import interval_within, student_quantile
 from jovik.analysis.steady_state import STEADY_WINDOW, steady_from
-from jovik.base.findings import CLIFF_FRACTION, Level, LongWrite, RateDrop, Shape
+from jovik.base.findings import CLIFF_FRACTION, Decay, Level, LongWrite, RateDrop, Shape
 from jovik.base.interval import Interval
 from jovik.base.trace import SLICE_NS
 
@@ -105,7 +106,20 @@ def long_write(slices: npt.NDArray[np.int64], elapsed_ns: int) -> LongWrite | No
         steady_from_s=steady[0] if steady is not None else None,
         steady_bytes_s=steady[1] if steady is not None else None,
         would_see_head_s=_head_bins(noise) * bin_s,
+        decay=_decay(series, steady[0]) if steady is not None and not _teeth(stretches) else None,
     )
+
+
+def _teeth(stretches: Sequence[Stretch]) -> bool:
+    """Return True if the write ends in an alternation, whose cycles are no trend."""
+    return isinstance(stretches[-1].shape, Alternation)
+
+
+def _decay(series: Series, steady_from_s: float) -> Decay | None:
+    """Return whether the steady end of a write still falls."""
+    rates = series.true[round(steady_from_s / series.bin_s) :] / series.bin_s
+    rounds = np.array_split(rates, min(STEADY_ROUNDS, max(len(rates) // SHORTEST_BINS, 1)))
+    return decay([float(r.mean()) for r in rounds])
 
 
 def _stretches(

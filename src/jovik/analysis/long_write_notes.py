@@ -7,6 +7,7 @@ from itertools import pairwise
 
 from jovik.analysis.level_cuts import MATERIAL_CHANGE
 from jovik.analysis.long_write import SEEN_SHARE
+from jovik.analysis.steady_state import decay_words
 from jovik.base.findings import Level, LongWrite, NotSustained, RateDrop, Shape
 from jovik.base.quantities import show_rate, show_size, show_time, significant
 
@@ -99,6 +100,10 @@ def long_write_notes(found: LongWrite, *, ios: bool = False) -> list[str]:
                 else ""
             )
         )
+    if found.decay is not None:
+        level = found.decay.level
+        words = _shown(found, level, ios) if level is not None else ""
+        notes.append(decay_words(found.decay, words))
     return notes
 
 

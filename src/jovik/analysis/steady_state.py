@@ -11,7 +11,8 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from jovik.base.findings import SteadyState
+from jovik.base.findings import Decay, SteadyState
+from jovik.base.quantities import show_rate
 
 STEADY_WINDOW = 5
 STEADY_RANGE = 0.20
@@ -47,13 +48,30 @@ def steady_notes(found: SteadyState) -> list[str]:
     """Return the notes on rounds that were to become steady."""
     rounds = f"{found.rounds} round{'s' if found.rounds != 1 else ''}"
     if found.steady:
-        return []
+        return _decay_notes(found)
     short = " (at least five are needed)" if found.rounds < STEADY_WINDOW else ""
     return [
         f"not steady after {rounds}{short}: no sustained figure, and it settles no claim "
         f"(over the last {found.count}: excursion {100 * found.excursion:.0f} %, slope "
         f"{100 * found.slope:+.0f} %)"
     ]
+
+
+def _decay_notes(found: SteadyState) -> list[str]:
+    """Return the note on rounds that pass the test and still fall."""
+    if found.decay is None:
+        return []
+    level = found.decay.level
+    return [decay_words(found.decay, show_rate(level) if level is not None else "")]
+
+
+def decay_words(found: Decay, level: str) -> str:
+    """Return the note on a rate that is steady by the rule and still falls.
+
+    `level` is the level that it approaches, in words, or empty if there is none in sight.
+    """
+    towards = f", towards about {level}" if level else ", and no level is in sight"
+    return f"steady by the rule, but still falling: by {100 * found.fall:.0f} % meanwhile{towards}"
 
 
 def steady_from(rounds: Sequence[float]) -> int | None:

@@ -75,6 +75,18 @@ class NotSustained(StrEnum):
     SHORT = "its last level was too short"
 
 
+@dataclass(frozen=True)
+class Decay:
+    """A rate that passes for steady and still falls.
+
+    `fall` is by how much over the steady window, as a share of its mean; `level` what it
+    approaches, in the unit of the rate, or None if no level is in sight.
+    """
+
+    fall: float
+    level: float | None = None
+
+
 LEAST_SUSTAINED_SHARE = 0.10
 LEAST_SUSTAINED_S = 30.0
 """A steady end shorter than this share of the write, or than this, sustains nothing yet."""
@@ -87,7 +99,7 @@ class LongWrite:
     `would_see` is the smallest fall, as a share of the rate, that would surely have been found;
     `would_see_head_s` how long the smallest write cache at the beginning lasts. `steady_from_s` is
     from when on the SNIA test holds to the end, None if it does not, and `steady_bytes_s` the
-    mean rate from then on.
+    mean rate from then on. `decay` is set if it still falls.
     """
 
     JSON_DERIVED: ClassVar[tuple[str, ...]] = ("cliff",)
@@ -101,6 +113,7 @@ class LongWrite:
     steady_from_s: float | None
     steady_bytes_s: Interval | None = None
     would_see_head_s: float | None = None
+    decay: Decay | None = None
 
     @property
     def cliff(self) -> RateDrop | None:
@@ -338,6 +351,8 @@ class SteadyState:
         the rounds rises or falls by, as shares of their mean.
     tracked : tuple of str
         Phrases of the steps whose figures decided.
+    decay : Decay or None
+        Whether a rate still falls, over all rounds.
     """
 
     figure: str
@@ -348,6 +363,7 @@ class SteadyState:
     excursion: float
     slope: float
     tracked: tuple[str, ...] = ()
+    decay: Decay | None = None
 
     def window(self, values: Sequence[T]) -> Sequence[T]:
         """Of a value for each round those of the window."""

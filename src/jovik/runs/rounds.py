@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
+from jovik.analysis.decay import decay
 from jovik.analysis.steady_state import STEADY_WINDOW, excursion, is_steady, last_window, slope
 from jovik.analysis.step_result import StepResult
 from jovik.base.findings import SteadyState
@@ -167,6 +168,7 @@ def _finding(
     step = tasks[position].step
     window = [figure_of_round(step, t) for t in traces[-STEADY_WINDOW:]]
     assert isinstance(step, IoStep)
+    every = [figure_of_round(step, t) for t in traces]
     return SteadyState(
         figure=step.steady,
         rounds=len(traces),
@@ -177,4 +179,5 @@ def _finding(
         excursion=min(excursion(window), NO_MEAN),
         slope=min(max(slope(window), -NO_MEAN), NO_MEAN),
         tracked=tuple(tasks[p].step.canonical for p in tracked),
+        decay=decay(every[len(every) // 3 :]) if step.steady == "rate" else None,
     )
