@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 from typing import Any
 
@@ -384,3 +385,31 @@ def test_the_first_line_of_an_order_matches_its_table(jovik: Program, by: str, l
     told = jovik("rank", "--by", by)
     first = jovik("rank", "--by", by, "--format", "json").json["drives"][0]["drive"]
     assert told.out.startswith(f"{first} {line}")
+
+
+# Lost data, and scans
+
+
+@pytest.mark.parametrize(("more", "status"), [((), 4), (("--on-error", "continue"), 4)])
+def test_a_drive_that_loses_data_is_known_for_it_however_its_run_ended(
+    jovik: Program, more: tuple[str, ...], status: int
+) -> None:
+    step = "sequential write 1MiB over 100GB verify"
+    jovik("measure", "model:hollow", step, *more, status=status)
+    fake = "Oberon Hollow 2TB"
+    for words in (["rank"], ["judge", fake], ["fit", fake]):
+        told = " ".join(jovik(*words, status=None).out.split())
+        assert "holds about 64.0 GB, not 2.00 TB" in told, words
+    jovik("report", "--all", "--each", "--out", "site")
+    page = (jovik.folder / "site" / "oberon-hollow-2tb.html").read_text()
+    assert "holds about 64.0 GB" in page
+    assert "holds about 64.0 GB" in (jovik.folder / "site" / "index.html").read_text()
+
+
+def test_a_scan_states_how_much_it_read(jovik: Program) -> None:
+    jovik("measure", "model:gannet", "scan read in 50 zones")
+    told = " ".join(jovik("runs", "show", "last").out.split())
+    assert re.search(r"scan read in 50 zones, 0\.0\d+ % of it read", told), told
+    jovik("measure", "model:slate", "scan read all in 50 zones within 20GB")
+    assert "100 % of it read" in " ".join(jovik("runs", "show", "last").out.split())
+    assert parse("scan read all").canonical == "scan read all in 200 zones"

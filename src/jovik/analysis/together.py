@@ -10,6 +10,8 @@ from jovik.analysis.statistics import CONFIDENCE, interval, ratio_interval
 from jovik.analysis.step_result import StepResult
 from jovik.base.interval import Interval
 
+TELLING = 2.0
+"""An interval of a fraction that is this many times as high as low tells nothing."""
 HOLDS_BACK = 0.95
 """Fraction of its rate alone below which a drive is held back, with its interval."""
 
@@ -26,6 +28,11 @@ class TogetherFigure:
     alone: Interval
     together: Interval
     share: Interval
+
+    @property
+    def told(self) -> bool:
+        """Return True if the interval of the fraction is narrow enough to tell anything."""
+        return self.share.known and self.share.most < TELLING * self.share.least
 
     @property
     def held_back(self) -> bool:

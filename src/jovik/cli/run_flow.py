@@ -13,7 +13,14 @@ from dataclasses import dataclass
 
 import click
 
-from jovik.base.errors import JovikError, OutputError, RunInterrupted, ShelfError, UsageError
+from jovik.base.errors import (
+    DriveError,
+    JovikError,
+    OutputError,
+    RunInterrupted,
+    ShelfError,
+    UsageError,
+)
 from jovik.base.interruption import interruptible
 from jovik.base.io_session import Session
 from jovik.cli.run_display import screen_for
@@ -170,7 +177,9 @@ def _show(shelf: Shelf, outcome: RunOutcome, form: str, *, each_pass: bool) -> i
         )
     if failure is not None:
         raise failure
-    return 0
+    # Whoever continued after errors did not ask to be told that all is well.
+    failed = any(r.errors or r.findings.lost is not None for r in results)
+    return DriveError.exit_status if failed else 0
 
 
 def ask(ready: PreparedRun, consent: EnduranceConsent) -> None:

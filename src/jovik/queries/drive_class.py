@@ -164,6 +164,12 @@ def _gap(one: DriveClass, two: DriveClass, what: str) -> ClassGap | None:
     return None
 
 
+def is_spinning(drive: Drive) -> bool:
+    """Return True if the medium of a drive spins, by its sheet."""
+    words = f"{drive.interface} {drive.medium}"
+    return drive.medium.casefold() == SPINNING or "rpm" in words.casefold()
+
+
 _PCIE = {3: "pcie3-ssd", 4: "pcie4-ssd", 5: "pcie5-ssd"}
 _USB = {"USB 480 Mb/s": "usb2-ssd", "USB 5 Gb/s": "usb5-ssd"}
 _USB |= {"USB 10 Gb/s": "usb10-ssd", "USB 20 Gb/s": "usb20-ssd"}

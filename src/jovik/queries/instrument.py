@@ -15,6 +15,7 @@ from jovik.analysis.instrument import (
     values_in,
 )
 from jovik.base.errors import UsageError
+from jovik.queries.drive_class import is_spinning
 from jovik.queries.temperature import RunPass, run_begun, run_passes
 from jovik.sheets.instrument_log import InstrumentLog, RunLog
 from jovik.shelf.store import Shelf
@@ -80,7 +81,14 @@ def log_beside(shelf: Shelf, log: RunLog) -> LogBeside:
     steps = figures_in(_joined(passes), log.seconds, log.readings, log.unit)
     outside = sum(1 for s in log.seconds if not 0 <= s < last)
     rise = first_rise(log.seconds, log.readings)
-    return LogBeside(log, tuple(steps), tuple(_phases(passes, log, last)), passes, outside, rise)
+    phases = tuple(_phases(passes, log, last, spins=_spins(shelf, log.run)))
+    return LogBeside(log, tuple(steps), phases, passes, outside, rise)
+
+
+def _spins(shelf: Shelf, run: str) -> bool:
+    """Return True if the drive of a run has platters that get up to speed."""
+    drive = shelf.sheets.get(shelf.runs.get(run).drive).drive
+    return is_spinning(drive)
 
 
 def logs_beside(shelf: Shelf, drive: str, run: str | None = None) -> list[LogBeside]:
@@ -110,8 +118,10 @@ def _joined(passes: Sequence[RunPass]) -> list[Span]:
     return spans
 
 
-def _phases(passes: Sequence[RunPass], log: RunLog, last: float) -> list[SpanFigures]:
-    """Return all stretches of one phase together."""
+def _phases(
+    passes: Sequence[RunPass], log: RunLog, last: float, *, spins: bool
+) -> list[SpanFigures]:
+    """Return all stretches of one phase together. Only what `spins` has a spin-up."""
     kinds: dict[str, list[Span]] = {READING: [], WRITING: [], MIXED: [], FLUSHING: []}
     for p in passes:
         whole, flush_s = _span(p), p.trace.flush_ns / 1e9
@@ -123,7 +133,7 @@ def _phases(passes: Sequence[RunPass], log: RunLog, last: float) -> list[SpanFig
             kinds[FLUSHING].append(Span(FLUSHING, whole.end_s - flush_s, whole.end_s))
     logged = list(zip(log.seconds, log.readings, strict=True))
     before = [(s, v) for s, v in logged if s < 0]
-    spun = spin_up(before, log.unit)
+    spun = spin_up(before, log.unit) if spins else []
     busy = [b for spans in kinds.values() for b in spans]
     idle = [v for s, v in logged if 0 <= s < last and not _within(busy, s)]
     parts: dict[str, list[list[float]]] = {

@@ -28,6 +28,8 @@ ZONES = (2, 10_000)
 SCAN_BLOCK_BYTES = 2**20
 STRETCH_BYTES = 16 * 2**20
 """Bytes read in order in each zone, unless the zone is smaller."""
+WHOLE_ZONES = 200
+"""Zones of a scan that reads everything, unless its phrase says how many."""
 PROBES, PROBE_BYTES = 8, 4096
 """Single reads in each zone for its access time."""
 WHOLE_BATCHES, WHOLE_PROBES = 5, 40
@@ -41,7 +43,8 @@ DEPTH = 4
 class ScanStep(Step):
     """Rate and access time from the first to the last address, in zones of equal size.
 
-    `span_bytes` None is the whole device, or on a file system the area of the default span.
+    `span_bytes` None is the whole device, or on a file system the area of the default span. With
+    `whole`, all of each zone is read instead of a stretch at its beginning.
     """
 
     word: ClassVar[str] = "scan"
@@ -49,6 +52,7 @@ class ScanStep(Step):
     zones: int
     block_bytes: int = SCAN_BLOCK_BYTES
     span_bytes: int | None = None
+    whole: bool = False
 
     reads = True
     once = True
@@ -57,22 +61,26 @@ class ScanStep(Step):
     def parts(self, *, timed: bool = True) -> list[str]:
         block = "" if self.block_bytes == SCAN_BLOCK_BYTES else f" {spell_size(self.block_bytes)}"
         within = [] if self.span_bytes is None else [f"within {spell_size(self.span_bytes)}"]
-        return [f"scan read{block} in {self.zones} zones", *within]
+        every = " all" if self.whole else ""
+        return [f"scan read{every}{block} in {self.zones} zones", *within]
 
     @classmethod
     @override
     def read(cls, cursor: Cursor) -> ScanStep:
         # What follows ``scan``.
         cursor.choice("'read'", "read")
-        block, zones, span = SCAN_BLOCK_BYTES, None, None
+        every = cursor.accept("all")
+        block, zones, span = SCAN_BLOCK_BYTES, WHOLE_ZONES if every else None, None
         if cursor.next is not None and cursor.next.text[:1].isdigit():
             block = cursor.read(
                 parse_size,
                 "a block such as 1MiB",
                 lambda n: "" if BLOCKS[0] <= n <= BLOCKS[1] and n % SECTOR == 0 else "a block",
             )
+        named = False
         while cursor.next is not None:
-            if zones is None and cursor.accept("in"):
+            if not named and cursor.accept("in"):
+                named = True
                 zones = cursor.read(
                     whole, "a number of zones such as 200", in_range(ZONES, "a number of zones")
                 )
@@ -83,7 +91,7 @@ class ScanStep(Step):
                 raise cursor.wrong("in N zones or within SPAN")
         if zones is None:
             raise cursor.wrong("in N zones")
-        return cls(zones, block, span)
+        return cls(zones, block, span, every)
 
     def span(self, session: Session) -> int:
         """Return the bytes to scan: from the phrase, a whole device, or the default test file."""
@@ -92,7 +100,8 @@ class ScanStep(Step):
     def stretch_bytes(self, span_bytes: int) -> int:
         """Return bytes read in order of each zone."""
         zone = span_bytes // self.zones
-        return max(min(zone, STRETCH_BYTES) // self.block_bytes, 1) * self.block_bytes
+        most = zone if self.whole else STRETCH_BYTES
+        return max(min(zone, most) // self.block_bytes, 1) * self.block_bytes
 
     def workload(self, session: Session) -> Workload:
         """Return the workload whose test file the scan needs.

@@ -385,6 +385,9 @@ def _shape_words(r: StepResult) -> str:
     """Return which of its rates the figure of a write is, if it has several."""
     if long_write_of(r) is not None:
         return ", whole write"
+    if r.findings.scan is not None and r.conditions.span_bytes:
+        read = sum(p.read_bytes for p in r.passes) / r.conditions.span_bytes
+        return f", {significant(100 * min(read, 1.0), 2)} % of it read"
     fell = crossed_cliff(r) or copy_cliff(r)
     if fell is None:
         return ""

@@ -62,9 +62,12 @@ def together_table(found: Sequence[TogetherFigure], path: SharedPath) -> Table:
 
 def _verdict(found: Sequence[TogetherFigure]) -> str:
     held = list(dict.fromkeys(f.target for f in found if f.held_back))
-    if not held:
-        return "no shared part was seen to limit them"
-    return f"{' and '.join(held)} {'does' if len(held) == 1 else 'do'} surely less together"
+    every = " and ".join(dict.fromkeys(f.target for f in found))
+    if held:
+        return f"{' and '.join(held)} {'does' if len(held) == 1 else 'do'} surely less together"
+    if not all(f.told for f in found):
+        return f"{every}: too few passes to tell whether one limits the other"
+    return f"no shared part was seen to limit {every}"
 
 
 def _notes(found: Sequence[TogetherFigure], path: SharedPath) -> list[str]:
