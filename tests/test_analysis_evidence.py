@@ -17,7 +17,7 @@ from jovik.analysis.ranking import rank_drives
 from jovik.analysis.step_result import StepResult
 from jovik.analysis.suitability import fit
 from jovik.base.findings import Findings
-from jovik.queries.drive_class import standing_of
+from jovik.queries.drive_class import class_of, standing_of
 from jovik.queries.evidence import weigh
 from jovik.sheets.load import Load, read_load
 from jovik.sheets.sheet import Claim, Drive, parse_claim
@@ -413,3 +413,32 @@ def test_a_scan_states_how_much_it_read(jovik: Program) -> None:
     jovik("measure", "model:slate", "scan read all in 50 zones within 20GB")
     assert "100 % of it read" in " ".join(jovik("runs", "show", "last").out.split())
     assert parse("scan read all").canonical == "scan read all in 200 zones"
+
+
+def test_an_old_disk_is_compared_with_a_class(jovik: Program) -> None:
+    steps = [f"{STREAM} for 1s", "random read 4KiB for 1s within 2TB", f"{WRITE} for 1s"]
+    jovik("measure", "model:gannet", *steps, "--seed", "1")
+    words = ("upgrade", "Corvane Gannet 12TB", "class:sata-ssd", "--instead-of", "900")
+    told = jovik(*words).out
+    assert told.startswith("yes: a SATA SSD before a machine for 900")
+    found = jovik(*words, "--format", "json").json["upgrades"][0]
+    reads = next(s for s in found["steps"] if s["kind"].startswith("random read"))
+    assert reads["times"]["low"] < reads["times"]["median"] < reads["times"]["high"]
+    assert reads["times"]["low"] > 20
+    jovik("measure", "model:slate", STREAM, "random read 4KiB", "--seed", "1")
+    same = jovik("upgrade", "Corvane Slate 1TB", "class:sata-ssd", "--instead-of", "900").out
+    assert same.startswith("no: ") or same.startswith("unknown: ")
+    assert "nearest: sata-ssd" in jovik(*words[:2], "class:sata", status=2).err
+
+
+def test_a_fast_disk_has_a_class_of_its_own() -> None:
+    disk = Drive("A", interface="SATA 6 Gb/s", medium="10,000 rpm")
+    found = class_of(disk)
+    assert found is not None and found.name == "hdd-10000"
+
+
+def test_phrases_come_after_the_plan_that_they_are_given_with(jovik: Program) -> None:
+    words = ("measure", "model:slate", "random read 64KiB for 1s", "--plan", "quick-compare")
+    run = jovik(*words, "--format", "json").json
+    phrases = [s["phrase"] for s in run["steps"]]
+    assert phrases[-1] == "random read 64KiB for 1s" and len(phrases) == 5

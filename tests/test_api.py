@@ -155,9 +155,7 @@ def test_frames_hold_every_pass_and_every_slice_with_its_unit(here: Path) -> Non
             lambda: package.draw(shelf, "claims", "ilmaris drift 1tb", out="x.gif"),
             lambda: package.measure(shelf, "model:drift", "random read", budget="soon"),
             lambda: package.repeat(shelf, "none"),
-            lambda: package.measure(
-                shelf, "model:drift", "random read 4KiB for 1s", plan="first-look"
-            ),
+            lambda: package.measure(shelf, "model:drift", plan="first-lok"),
         ):
             with pytest.raises(package.UsageError):
                 wrong()

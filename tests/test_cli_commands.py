@@ -293,11 +293,6 @@ def test_a_wrong_sheet_is_named_by_line_and_key(
         (["measure", "model:comit"], 2, "nearest: comet"),
         (["measure", "model:comet", "--plan", "first-lok"], 2, "nearest: first-look"),
         (["measure", "model:comet", "random read 4k"], 2, "\n              ^^\n"),
-        (
-            ["measure", "model:comet", "random read 4KiB", "--plan", "first-look"],
-            2,
-            "give one of the two",
-        ),
         (["measure", "model:comet", "--passes", "0"], 2, "5 or 3..9"),
         (["measure", "model:comet", "--precision", "2"], 2, "write 2%"),
         (["measure", "/no/such/place", "--drive", COMET], 3, "the nearest folder there is: /"),

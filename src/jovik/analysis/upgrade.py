@@ -6,6 +6,7 @@ Times faster, seconds for everyday jobs, and a plain conclusion.
 from __future__ import annotations
 
 import math
+import statistics
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Literal
@@ -17,6 +18,7 @@ from jovik.analysis.comparability import (
     rate_of,
     settled,
 )
+from jovik.analysis.drive_class import ClassFigure
 from jovik.analysis.lost_data import lost_by, lost_words
 from jovik.analysis.on_link import on_link
 from jovik.analysis.run_effect import PRIOR_ALONE, RunEffect, ratio_across, weighted
@@ -228,6 +230,63 @@ def compare(
         unsure=classes("open"),
         price_for_halving=halving,
         lost=lost_by(new_results),
+    )
+
+
+OF_ACCESS = {
+    "sequential read": "sequential read",
+    "sequential write": "sequential write",
+    "sustained write": "long write",
+    "random read 4KiB": "random read",
+    "random read 4KiB depth 32": "deep random",
+    "random write 4KiB": "random write",
+    "random write 4KiB depth 32": "deep random",
+}
+"""Classes of step as classes of drives name them, and the uses that they stand for."""
+
+
+def compare_with_class(old: str, title: str, figures: Sequence[ClassFigure]) -> Upgrade:
+    """Compare a drive with the usual range of a class that would replace it.
+
+    Parameters
+    ----------
+    title : str
+        Of the class.
+    figures : sequence of ClassFigure
+        The drive's figures beside the class's ranges. A gain is as uncertain as both.
+    """
+    steps, uses = [], dict[str, Interval]()
+    for f in figures:
+        value, usual = f.value, f.usual
+        times = Interval(
+            usual.usual / value.median, usual.low / value.most, usual.high / value.least
+        )
+        scale = f.result.step.block_bytes if usual.is_iops else 1  # type: ignore[attr-defined]
+        ranged = Interval(usual.usual, usual.low, usual.high).scaled(scale)
+        steps.append(StepGain(f.result.kind, value.scaled(scale), ranged, times))
+        uses.setdefault(OF_ACCESS[usual.what], times)
+    verdicts = {use: _felt(times) for use, times in uses.items()}
+
+    def of(verdict: str) -> tuple[str, ...]:
+        return tuple(
+            _with_times(use, uses[use]) for use in CLASS_WORDS if verdicts.get(use) == verdict
+        )
+
+    overall = None
+    if steps:
+        ends = [[getattr(s.times, end) for s in steps] for end in ("median", "low", "high")]
+        overall = Interval(*(statistics.geometric_mean(e) for e in ends))
+    return Upgrade(
+        old,
+        title,
+        tuple(steps),
+        (),
+        overall,
+        of("worth"),
+        of("no gain"),
+        of("slower"),
+        of("open"),
+        None,
     )
 
 

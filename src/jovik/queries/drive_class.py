@@ -186,7 +186,7 @@ def class_of(drive: Drive) -> DriveClass | None:
     if drive.class_name:
         return read_class(drive.class_name)
     medium, words = drive.medium.casefold(), f"{drive.interface} {drive.medium}"
-    turns = re.search(r"(\d)[,.]?(\d00)\s*rpm", words, re.IGNORECASE)
+    turns = re.search(r"(\d{1,2})[,.]?(\d00)\s*rpm", words, re.IGNORECASE)
     if turns is not None or medium == SPINNING:
         name = f"hdd-{turns[1]}{turns[2]}" if turns is not None else ""
         return read_class(name) if name in class_names() else None

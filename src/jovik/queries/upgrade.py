@@ -6,10 +6,12 @@ from dataclasses import dataclass
 
 from jovik.analysis.run_effect import run_effect
 from jovik.analysis.step_result import StepResult
-from jovik.analysis.upgrade import Upgrade, compare
+from jovik.analysis.upgrade import Upgrade, compare, compare_with_class
 from jovik.base.errors import UsageError
+from jovik.queries.drive_class import standing_in
 from jovik.queries.evidence import NONE_PASSED_OVER, PassedOver, evidence
 from jovik.queries.readings import alike, joined
+from jovik.sheets.drive_class import CLASS_PREFIX, DriveClass, read_class
 from jovik.sheets.reading import Reading
 from jovik.sheets.sheet import Drive
 from jovik.shelf.store import Shelf
@@ -19,7 +21,8 @@ from jovik.shelf.store import Shelf
 class Upgraded:
     """Two drives step by step, with readings taken by the same method, and their results.
 
-    `passed_over` names newer results that do not represent them.
+    `passed_over` names newer results that do not represent them. With `to_class`, the new one is a
+    class of drives with its usual figures.
     """
 
     old: Drive
@@ -29,6 +32,23 @@ class Upgraded:
     results: tuple[StepResult, ...]
     link_bytes_s: float | None = None
     passed_over: PassedOver = NONE_PASSED_OVER
+    to_class: bool = False
+
+
+def _to_class(shelf: Shelf, old: str, target: DriveClass) -> Upgraded:
+    """Compare a drive with the usual figures of a class."""
+    drive = shelf.sheets.get(old).drive
+    found = evidence(shelf, drive.name)
+    standing = standing_in(target, found.results, found.effect)
+    if standing is None:
+        raise UsageError(
+            f"{drive.name} has no result that classes of drives know",
+            f'measure it: jovik measure TARGET --drive "{drive.name}"',
+        )
+    upgrade = compare_with_class(drive.name, target.title, standing.figures)
+    results = tuple(f.result for f in standing.figures)
+    new = Drive(target.title)
+    return Upgraded(drive, new, upgrade, (), results, None, found.passed_over(), to_class=True)
 
 
 def upgraded(shelf: Shelf, old: str, new: str, *, link_bytes_s: float | None = None) -> Upgraded:
@@ -44,6 +64,8 @@ def upgraded(shelf: Shelf, old: str, new: str, *, link_bytes_s: float | None = N
     UnknownNameError, UsageError
         A drive is not there, was not measured, or both are the same.
     """
+    if new.startswith(CLASS_PREFIX):
+        return _to_class(shelf, old, read_class(new.removeprefix(CLASS_PREFIX)))
     before, after = shelf.sheets.get(old).drive, shelf.sheets.get(new).drive
     if after.name == before.name:
         raise UsageError(

@@ -124,7 +124,8 @@ def request_for(
     target : str
         A folder, a raw device, or ``model:NAME``.
     plan : str, optional
-        Its name, or the path of its TOML file; `DEFAULT_PLAN` if there are no phrases either.
+        Its name, or the path of its TOML file; `DEFAULT_PLAN` if there are no phrases either. Of
+        both, the phrases come after the plan.
     passes : (int, int), optional
         Fewest and most passes of each step; what the plan says unless given.
     precision : float, optional
@@ -135,14 +136,16 @@ def request_for(
     Raises
     ------
     UsageError
-        Phrases and a plan were given, or one of them cannot be read.
+        A phrase or the plan cannot be read.
     TargetError
         See `jovik.hardware.target.resolve`.
     """
 
-    if phrases and plan:
-        raise UsageError("both phrases and a plan were given", "give one of the two")
     chosen = Plan.of(tuple(phrases)) if phrases else load_plan(plan or DEFAULT_PLAN)
+    if phrases and plan:
+        # The plan's own order matters to what it finds, so that the phrases come after it.
+        first = load_plan(plan)
+        chosen = replace(first, lines=(*first.lines, *chosen.lines))
     if precision is not None and not 0 < precision < 1:
         raise UsageError(
             f"precision must be between 0 and 1, not {precision:g}", "for example 0.02"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from jovik.analysis.comparability import long_write_of
 from jovik.analysis.lost_data import lost_words
-from jovik.analysis.upgrade import JobTime
+from jovik.analysis.upgrade import CLASS_WORDS, JobTime
 from jovik.base.interval import Interval
 from jovik.base.quantities import digits_for, show_rate, show_time, significant
 from jovik.base.rate_unit import per_unit, rate_unit
@@ -62,12 +62,27 @@ def upgrade_verdict(found: Upgraded, machine_price: float | None = None) -> list
     """Return the answer: the uses that gain, the overall factor, and the price."""
     u = found.upgrade
     lines = [f"{found.new.name}: {u.conclusion}"]
+    if found.to_class and machine_price is not None:
+        lines.insert(0, _instead_of_a_machine(found, machine_price))
     more = money_words(found, machine_price)
     if u.overall:
         more = [f"overall {figure_words(u.overall)} times, the geometric mean", *more]
     if more:
         lines.append("; ".join(more))
     return lines
+
+
+STARTING = CLASS_WORDS["random read"]
+
+
+def _instead_of_a_machine(found: Upgraded, machine_price: float) -> str:
+    """Return whether another drive helps, instead of another machine: yes, no, or unknown."""
+    u, drive = found.upgrade, f"a {found.new.name}"
+    if any(x.startswith(STARTING) for x in u.worth):
+        return f"yes: {drive} before a machine for {machine_price:g}; {STARTING} get faster with it"
+    if any(x.startswith(STARTING) for x in (*u.no_gain, *u.loses)):
+        return f"no: {drive} does not make {STARTING} noticeably faster"
+    return f"unknown: whether {drive} makes {STARTING} faster needs: random read 4KiB"
 
 
 def jobs_table(found: Upgraded, *, brief: bool = False) -> Table:
