@@ -442,3 +442,25 @@ def test_phrases_come_after_the_plan_that_they_are_given_with(jovik: Program) ->
     run = jovik(*words, "--format", "json").json
     phrases = [s["phrase"] for s in run["steps"]]
     assert phrases[-1] == "random read 64KiB for 1s" and len(phrases) == 5
+
+
+# Claims
+
+
+def test_claims_carry_more_of_their_conditions(jovik: Program) -> None:
+    access = parse_claim("access time", "0.1ms")
+    assert access.what == "random read 4KiB" and access.shown() == "100 µs"
+    mixed = parse_claim("random mixed 70% read 4KiB depth 32", "300,000 IOPS")
+    assert mixed.what == "random mixed 70% read 4KiB depth 32"
+    verdict = judged(mixed, ran(310_000 * 4096, "random mixed 70% read 4KiB depth 32"))
+    assert verdict.verdict is Verdict.MET
+    assert suggested_phrase(mixed) == '"random mixed 70% read 4KiB depth 32"'
+    jovik("sheet", "new", "Fjord 1TB")
+    for figure, source in (("550MB/s", "box"), ("560MB/s", "shop")):
+        words = ("sheet", "claim", "Fjord 1TB", "sequential read", figure, "--printed", source)
+        told = jovik(*words).err
+    assert "the sheet also claims 550 MB/s (box) for the same" in told
+    refused = jovik("judge", "Fjord 1TB", status=2).err
+    assert "has not been measured" in refused
+    jovik("sheet", "new", "Bare")
+    assert '"sequential read" FIGURE' in jovik("judge", "Bare", status=2).err

@@ -65,7 +65,7 @@ def claims_report(shelf: Shelf, name: str, margin: float = CLAIM_MARGIN) -> Clai
     if not sheet.claims:
         raise UsageError(
             f"the sheet of {drive} has no claims",
-            f'add one: jovik sheet claim "{drive}" "sequential read" 7000MB/s',
+            f'add one: jovik sheet claim "{drive}" "sequential read" FIGURE',
         )
     every = evidence(shelf, drive)
     results = every.results

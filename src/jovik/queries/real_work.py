@@ -33,7 +33,7 @@ def real_work(shelf: Shelf, name: str) -> RealWork:
     if not any(not c.random and c.unit == "bytes/s" for c in sheet.claims):
         raise UsageError(
             f"{drive} has no claims about sequential rates",
-            f'write it down: jovik sheet claim "{drive}" "sequential read" 550MB/s',
+            f'write it down: jovik sheet claim "{drive}" "sequential read" FIGURE',
         )
     shares = work_shares(sheet.claims, evidence(shelf, drive).results)
     if not shares:

@@ -31,7 +31,7 @@ def with_claim_steps(request: RunRequest, sheet: Sheet) -> RunRequest:
         name = sheet.drive.name
         raise UsageError(
             f"the sheet of {name} has no claims that this would test",
-            f'add one: jovik sheet claim "{name}" "sequential read" 550MB/s',
+            f'add one: jovik sheet claim "{name}" "sequential read" FIGURE',
         )
     return replace(request, tasks=tasks)
 

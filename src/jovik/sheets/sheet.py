@@ -96,12 +96,15 @@ class Claim:
     steady: bool = False
 
     @property
+    def _direction(self) -> str:
+        if self.read_percent in (0, 100):
+            return "read" if self.read_percent else "write"
+        return f"mixed {self.read_percent}% read"
+
+    @property
     def what(self) -> str:
         """Return the subject of the claim, in the words of a phrase."""
-        words = [
-            "random" if self.random else "sequential",
-            "read" if self.read_percent == 100 else "write",
-        ]
+        words = ["random" if self.random else "sequential", self._direction]
         if self.block_bytes is not None:
             words.append(spell_size(self.block_bytes))
         if self.depth is not None:
@@ -114,7 +117,7 @@ class Claim:
     def label(self) -> str:
         """Return the same for tables."""
         order = "random" if self.random else "sequential"
-        parts = [f"{order} {'read' if self.read_percent == 100 else 'write'}"]
+        parts = [f"{order} {self._direction}"]
         if self.block_bytes is not None:
             parts.append(re.sub(r"(\d)([A-Za-z])", r"\1 \2", spell_size(self.block_bytes)))
         parts += [
@@ -155,7 +158,8 @@ def parse_claim(what: str, figure: str, **more: Any) -> Claim:
     Parameters
     ----------
     what : str
-        ``sequential|random read|write [BLOCK] [depth N] [workers N]``.
+        ``sequential|random read|write|mixed N% read [BLOCK] [depth N] [workers N]``, or ``access
+        time``.
     figure : str
         ``7000 MB/s``, ``900,000 IOPS`` or ``60us``.
 
@@ -170,14 +174,18 @@ def parse_claim(what: str, figure: str, **more: Any) -> Claim:
     return Claim(**_read_what(what), figure=amount, unit=unit, **more)
 
 
+ACCESS_TIME = "access time"
+"""Words for the time of a small random read, one at a time."""
+
+
 def _read_what(what: str) -> dict[str, Any]:
+    if " ".join(what.casefold().split()) == ACCESS_TIME:
+        what = "random read 4KiB"
     cursor = Cursor(what)
     values: dict[str, Any] = {
         "random": cursor.choice("'sequential' or 'random'", "sequential", "random") == "random"
     }
-    values["read_percent"] = (
-        100 if cursor.choice("'read' or 'write'", "read", "write") == "read" else 0
-    )
+    values["read_percent"] = _direction(cursor)
     known = {c.keywords: c for c in CLAUSES}
     if cursor.next is not None and cursor.next.text[0].isdigit():
         values["block_bytes"] = cursor.read(parse_size, "a block such as 4KiB")
@@ -187,6 +195,22 @@ def _read_what(what: str) -> dict[str, Any]:
             raise cursor.wrong("a block such as 4KiB, 'depth N' or 'workers N'")
         values |= clause.read(cursor)
     return values
+
+
+def _direction(cursor: Cursor) -> int:
+    """Return the percentage of reads: ``read``, ``write`` or ``mixed 70% read``."""
+    word = cursor.choice("'read', 'write' or 'mixed N% read'", "read", "write", "mixed")
+    if word != "mixed":
+        return 100 if word == "read" else 0
+    percent = cursor.read(
+        lambda t: int(t.removesuffix("%")), "a percentage of reads such as 70%", _of_a_mix
+    )
+    cursor.choice("'read'", "read")
+    return percent
+
+
+def _of_a_mix(percent: int) -> str:
+    return "" if 0 < percent < 100 else "a percentage between 0 and 100"
 
 
 def parse_figure(text: str) -> tuple[float, str]:

@@ -76,7 +76,7 @@ def enrolment_line(found: Enrolment) -> str:
     if found.by is EnrolledBy.NEW:
         return (
             f"this is '{name}', new on this shelf; to add a claim: "
-            f'jovik sheet claim "{name}" "sequential read" 550MB/s'
+            f'jovik sheet claim "{name}" "sequential read" FIGURE'
         )
     if found.by is EnrolledBy.SERIAL:
         return f"this is '{name}', known by its serial"

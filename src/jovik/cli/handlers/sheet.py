@@ -71,6 +71,16 @@ def claim(
     was = next((f" (was {c.before})" for c in changes if c.before is not None), "")
     same = "" if changes else " (as it was)"
     echo(f"{known.drive.name}: {one.label}, {one.shown()}{was}{same}")
+    for other in known.claims:
+        about = (other.label, other.printed)
+        if about != (one.label, one.printed) and other.label == one.label:
+            source = f" ({other.printed})" if other.printed else ""
+            echo(
+                f"the sheet also claims {other.shown()}{source} for the same, and judges both; to "
+                f'remove one: jovik sheet unclaim "{known.drive.name}" "{other.what}" '
+                f'--printed "{other.printed}"',
+                err=True,
+            )
 
 
 def unclaim(name: str, what: str, printed: str | None, shelf_at: str | None) -> None:
