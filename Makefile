@@ -39,8 +39,9 @@ screenshots: $(BIN)/jovik   ## docs/screenshots from the demo's data; needs xvfb
 recordings: $(BIN)/jovik   ## the recordings that ship, by simulation
 	$(BIN)/python tools/recordings.py
 
-manual: $(BIN)/jovik   ## docs/man from the commands' own help
+manual: $(BIN)/jovik   ## docs/man from the commands' own help, and docs/statements.md
 	$(BIN)/python tools/manual.py
+	$(BIN)/python tools/statements.py
 
 fuzz: $(BIN)/jovik   ## every parser of foreign text and bytes, guided by coverage; SECONDS_EACH of time
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[fuzz]'
