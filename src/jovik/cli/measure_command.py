@@ -119,7 +119,12 @@ from jovik.cli.options import (
     help="Ask before writing more than this fraction of the endurance rating.",
 )
 @click.option("--yes", is_flag=True, help="Do not ask.")
-@click.option("--passes-table", "each_pass", is_flag=True, help="Also show each pass of each step.")
+@click.option(
+    "--passes-table",
+    "each_pass",
+    is_flag=True,
+    help="Also show each pass, and their spread.",
+)
 @click.option("--dry-run", is_flag=True, help="Report what would be done without writing anything.")
 @format_option()
 @shelf_option

@@ -23,7 +23,14 @@ from jovik.shelf.runs import RunRecord
 from jovik.tables.drive_class import standing_json, standing_lines
 from jovik.tables.run_findings import fill_json, findings_tables, ladder_json
 from jovik.tables.steady_answers import steady_answers
-from jovik.tables.steps import first_access, passes_table, run_table, step_json, written_bytes
+from jovik.tables.steps import (
+    first_access,
+    passes_table,
+    run_table,
+    spread_table,
+    step_json,
+    written_bytes,
+)
 from jovik.tables.table import figure_words
 from jovik.tables.wake import wake_json
 
@@ -62,7 +69,7 @@ def show_run(
         steady = results and all(steady_step(r) or not r.step.measures for r in results)
         every = [*findings, table] if steady else [table, *findings]
         every[0] = replace(every[0], verdict=lines)
-        every += [passes_table(results)] if each_pass else []
+        every += [spread_table(results), passes_table(results)] if each_pass else []
         for number, one in enumerate(every):
             if number:
                 echo("")

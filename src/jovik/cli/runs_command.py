@@ -51,7 +51,12 @@ def listing() -> None:
 @click.option(
     "--every-note", is_flag=True, help="Report what disturbed each step, not only the run."
 )
-@click.option("--passes-table", "each_pass", is_flag=True, help="Also show each pass of each step.")
+@click.option(
+    "--passes-table",
+    "each_pass",
+    is_flag=True,
+    help="Also show each pass, and their spread.",
+)
 @format_option()
 @shelf_option
 @handled_by("run:show")

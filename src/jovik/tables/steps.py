@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import statistics
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from typing import Any
@@ -156,6 +157,36 @@ def _cpu_words(r: StepResult) -> str:
     per_io = _cpu_per_io(r)
     none = "-" if r.step.measures else ""
     return show_time_or_dash(per_io) if per_io and not is_copy(r) else none
+
+
+def spread_table(results: Sequence[StepResult]) -> Table:
+    """Return how far the passes of each step lie apart."""
+    rows = []
+    for number, r in enumerate(results, 1):
+        spread = spread_of(r)
+        if spread is None or not r.step.measures:
+            continue
+        low, middle, high = (
+            significant(x * per_unit()) for x in (spread["min"], r.rate.median, spread["max"])
+        )
+        cv = f"{100 * spread['cv']:.1f} %"
+        rows.append((str(number), r.step.label, str(len(r.passes)), low, middle, high, cv))
+    return Table(
+        f"Spread of the passes, {rate_unit()}",
+        ["", "step", "passes", "minimum", "median", "maximum", "CV"],
+        rows,
+        right=(0, 2, 3, 4, 5, 6),
+        notes=["CV: standard deviation over mean"],
+    )
+
+
+def spread_of(r: StepResult) -> dict[str, float] | None:
+    """Return minimum, maximum and coefficient of variation of the passes, or None for one."""
+    rates = [p.rate_bytes_s for p in r.passes]
+    mean = statistics.fmean(rates) if rates else 0.0
+    if len(rates) < 2 or mean <= 0:
+        return None
+    return {"min": min(rates), "max": max(rates), "cv": statistics.stdev(rates) / mean}
 
 
 def passes_table(results: Sequence[StepResult]) -> Table:
@@ -366,6 +397,7 @@ def step_json(result: StepResult) -> dict[str, Any]:
             interval([p.flushed_rate_bytes_s for p in result.passes])
         ),
         "iops": interval_json(result.iops),
+        "spread": spread_of(result),
         "latency_ns": latency,
         "read_bytes": sum(p.read_bytes for p in result.passes),
         "written_bytes": sum(p.written_bytes for p in result.passes),
