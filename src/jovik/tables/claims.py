@@ -9,6 +9,7 @@ from jovik.analysis.claim_candidates import ClaimCandidate, Lack, drawback_words
 from jovik.analysis.claims import ClaimVerdict, Verdict
 from jovik.analysis.cliff_agreement import cliff_agreement_note
 from jovik.analysis.drive_class import class_of_step
+from jovik.analysis.evidence import Drawback
 from jovik.analysis.lost_data import lost_words
 from jovik.base.interval import Interval
 from jovik.base.quantities import show_rate, show_size
@@ -26,7 +27,9 @@ def claims_table(found: ClaimsReport) -> Table:
     runs = sorted({j.step.run for j in verdicts if j.step})
     lost = lost_in(found)
     words = {id(j): f"{j.claim.label}: {j.why}{_usual(found, j)}" for j in verdicts}
-    open_ones = [j for j in verdicts if j.verdict not in (Verdict.MET, Verdict.BEATEN)]
+    open_ones = [
+        j for j in verdicts if j.verdict not in (Verdict.MET, Verdict.BEATEN) or _passed_over(j)
+    ]
     return Table(
         f"{found.sheet.drive.name}: {lost or 'claims'}",
         ["claim", "claimed", "measured", "95 % interval", "% of claim", "verdict"],
@@ -112,6 +115,11 @@ def _settling_words(j: ClaimVerdict) -> str:
     if j.verdict in (Verdict.CLOSE, Verdict.ONE_PASS):
         return "what would settle it: jovik judge DRIVE --settle TARGET"
     return ""
+
+
+def _passed_over(j: ClaimVerdict) -> bool:
+    """Return True if a newer result was passed over for more than its age."""
+    return any(c.drawback not in (None, Drawback.OLDER) for c in j.candidates)
 
 
 def _usual(found: ClaimsReport, j: ClaimVerdict) -> str:
