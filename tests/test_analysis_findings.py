@@ -298,9 +298,11 @@ def test_empty_against_full_compares_the_caches(jovik: Program) -> None:
         "empty",
         "fill to 90%",
         "rest until recovered",
-        "sequential write 1MiB depth 8 over 50% of free",
+        "sequential write 1MiB depth 8 over 90% of free",
     ).out
-    assert "Write cache, empty against full" in told and "filled to 90 % the cache ends" in told
+    # The model's cache does not depend on how full it is, and each write finds it empty.
+    assert "Write cache, empty against full" in told
+    assert "the cache ends at the same place" in told
 
 
 def test_the_share_of_sequential_is_of_the_runs_own_step_or_the_shelfs(jovik: Program) -> None:

@@ -321,7 +321,7 @@ def passed(
 
 def test_what_a_copy_comes_to_and_when_the_source_was_measured_instead() -> None:
     found, words, limits = copy_finding(
-        [passed(4), passed(5), passed(6)], SequentialRate(400e6, "sequential write 1MiB")
+        [passed(5), passed(5.1), passed(4.9)], SequentialRate(400e6, "sequential write 1MiB")
     )
     assert (
         found.seconds == 5

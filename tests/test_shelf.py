@@ -191,4 +191,4 @@ def test_two_processes_write_one_shelf_at_once(jovik: Program) -> None:
     errors = [p.communicate(timeout=60)[1] for p in pair]
     assert [p.returncode for p in pair] == [0, 0], errors
     with sqlite3.connect(jovik.shelf) as connection:
-        assert connection.execute("select count(*) from pass").fetchone() == (80,)
+        assert connection.execute("select count(*) from pass").fetchone() == (138,)

@@ -291,7 +291,7 @@ def test_a_canonical_phrase_means_the_same_step(step: IoStep) -> None:
 def test_the_kind_is_a_phrase_without_its_time(step: IoStep) -> None:
     assert parse(step.kind).kind == step.kind
     assert parse(step.label).kind == step.kind
-    assert " for " not in step.kind
+    assert (" for " in step.kind) == step.long_timed, "a long write's time is part of it"
 
 
 def test_words_come_in_any_order_and_units_are_normalised() -> None:

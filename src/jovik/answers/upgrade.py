@@ -120,7 +120,7 @@ def upgrade(
     >>> stream = "sequential read 512KiB depth 4 for 2s"
     >>> done = jovik.measure(shelf, "model:slate", stream, passes=5, seed=2)
     >>> found = jovik.upgrade(shelf, "Corvane Slate 1TB", "Veldhaar Comet 2TB", link="550MB/s")
-    >>> found.upgrade.steps[0].times.median > 2
+    >>> found.upgrade.steps[0].times.median < 1.1
     True
     """
     try:
