@@ -142,6 +142,22 @@ def test_a_noise_log_beside_a_run(jovik: Program) -> None:
     assert any(r["what"] == "noise level, reading" and r["unit"] == "dB(A)" for r in noted)
 
 
+def test_logs_that_say_how_they_were_taken_are_compared(jovik: Program) -> None:
+    measured(jovik)
+    how = ("--method", "30 cm above it", "--instrument", "meter B")
+    jovik("note", GANNET, *LOG, "--shift", "-8s", *how)
+    jovik("measure", "model:wicker", "sequential read 1MiB depth 4 for 20s", "--passes", "1")
+    other = jovik("runs", "show", "last", "--format", "json").json["drive"]
+    (jovik.folder / "noise.csv").write_text("".join(f"{s},{30 + s % 2}\n" for s in range(15)))
+    jovik("note", other, *LOG, *how)
+    noted = jovik("note", other, "--format", "json").json["readings"]
+    reading = next(r for r in noted if r["what"] == "noise level, reading")
+    assert (reading["method"], reading["instrument"]) == how[1::2]
+    assert reading["of"] == 2, "it has a place among drives measured the same way"
+    told = jovik("upgrade", GANNET, other).out
+    assert "noise level, reading" in told and "28" in told
+
+
 def test_a_log_that_misses_the_run_is_refused(jovik: Program) -> None:
     measured(jovik)
     assert "they do not meet" in jovik("note", GANNET, *LOG, "--shift", "2h", status=2).err

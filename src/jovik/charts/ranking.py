@@ -52,7 +52,7 @@ def ranking_chart(ranking: Ranking, drive: str | None = None) -> BarChart:
         below += f"; right: {len(kinds)} of {len(shared)} steps that all share, {rate_unit()}"
     used = [s.result for d in drives for s in d.steps]
     about = About(
-        f"Ranking by index, {len(ranking.kinds)} kinds of step",
+        f"Ranking by index, {len(ranking.counted)} kinds of step",
         below,
         f"{len(ranking.kinds)} kinds of step, medians of {provenance(used, units=False)}",
         f"Bars of the index of every drive: {', '.join(first[:10])}",

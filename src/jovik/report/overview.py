@@ -57,7 +57,9 @@ def front_page(
                 "ranking",
                 "The ranking",
                 (
-                    Paragraph(f"{len(placed)} drives in {len(ranking.kinds)} kinds of step.{more}"),
+                    Paragraph(
+                        f"{len(placed)} drives in {len(ranking.counted)} kinds of step.{more}"
+                    ),
                     Picture("ranking", ranking_chart(some)),
                     ranking_table(found, addresses),
                     *((Links(tuple(links)),) if links else ()),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 
 from jovik.answers.notes import LogAnswer, NotedListAnswer, NotesAnswer
@@ -51,7 +52,8 @@ def note(
             echo(f"{source}: {reformatted}", err=True)
     readings += _boot(method, instrument) if boot else []
     if log_file is not None:
-        return _log(drive, log_file, run_name, quantity, unit, shift, form, shelf_at)
+        asked = LogRequest(run_name, quantity, unit, shift, method, instrument)
+        return _log(drive, log_file, asked, form, shelf_at)
     remarks = [(sort, t) for sort, texts in _sorts(pro, con, remark) for t in texts if t.strip()]
     if (date or run_name) and not remarks:
         raise UsageError("--run and --date belong to a note", 'add --remark "..."')
@@ -83,18 +85,22 @@ def _boot(method: str, instrument: str) -> list[Reading]:
     return [Reading(what, seconds, "s", how, instrument) for what, seconds in parts]
 
 
-def _log(
-    drive: str,
-    file: Path,
-    run_name: str | None,
-    quantity: str | None,
-    unit: str | None,
-    shift: str | None,
-    form: str,
-    shelf_at: str | None,
-) -> int:
+@dataclass(frozen=True)
+class LogRequest:
+    """Which run a log was taken beside, what it shows, and how it was taken."""
+
+    run: str | None
+    quantity: str | None
+    unit: str | None
+    shift: str | None
+    method: str
+    instrument: str
+
+
+def _log(drive: str, file: Path, asked: LogRequest, form: str, shelf_at: str | None) -> int:
     """Lay a log beside a run, note its phases as readings, and show it."""
-    if run_name is None or not quantity or not unit:
+    quantity, unit = asked.quantity, asked.unit
+    if asked.run is None or not quantity or not unit:
         raise UsageError(
             "--log needs --run, --quantity and --unit",
             "such as --run last --quantity 'noise level' --unit 'dB(A)'",
@@ -102,14 +108,16 @@ def _log(
     log = read_log(read_table(file), str(file))
     with Shelf(where_from(shelf_at)) as shelf:
         name = shelf.sheets.get(drive).drive.name
-        key = run_key(shelf, run_name)
+        key = run_key(shelf, asked.run)
         if shelf.runs.get(key).drive != name:
             raise UsageError(f"run {key} is of {shelf.runs.get(key).drive}, not of {name}")
-        laid = laid_beside(shelf, key, log, quantity, unit, _shift_s(shift))
+        laid = laid_beside(shelf, key, log, quantity, unit, _shift_s(asked.shift))
         beside = log_beside(shelf, laid)
-        method = f"logged beside run {key}"
+        # Logs that say how they were taken can be compared with those of other drives.
+        method = asked.method or f"logged beside run {key}"
         readings = [
-            Reading(f"{quantity}, {f.name}", f.mean.median, unit, method) for f in beside.phases
+            Reading(f"{quantity}, {f.name}", f.mean.median, unit, method, asked.instrument)
+            for f in beside.phases
         ]
         if shelf.notes.add_log(name, laid, readings):
             echo(f"this takes the place of the log of {quantity} beside that run", err=True)
