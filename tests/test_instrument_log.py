@@ -10,7 +10,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jovik.analysis.instrument import Span, figures_in, figures_of_phase, first_rise, mean_of
+from jovik.analysis.instrument import (
+    Span,
+    figures_in,
+    figures_of_phase,
+    first_rise,
+    fitted_times,
+    mean_of,
+)
 from jovik.base.errors import UsageError
 from jovik.sheets.instrument_log import read_log
 from jovik.sheets.reading import parse_when
@@ -156,6 +163,21 @@ def test_logs_that_say_how_they_were_taken_are_compared(jovik: Program) -> None:
     assert reading["of"] == 2, "it has a place among drives measured the same way"
     told = jovik("upgrade", GANNET, other).out
     assert "noise level, reading" in told and "28" in told
+
+
+@pytest.mark.parametrize("error", [0.998, 1.0, 1.002])
+def test_a_clock_that_runs_fast_or_slow_is_fitted(error: float) -> None:
+    run_s = 1800
+    seconds = [s * error + 500 for s in range(-120, run_s + 200)]
+    rng = np.random.default_rng(1)
+    values = [
+        (4.0 if 0 <= s < run_s else 1.0) + 0.05 * rng.normal() for s in range(-120, run_s + 200)
+    ]
+    fitted = fitted_times(seconds, values, run_s)
+    assert fitted is not None
+    true = list(range(-120, run_s + 200))
+    assert max(abs(a - b) for a, b in zip(fitted, true, strict=True)) < 1.5
+    assert fitted_times(seconds, [1.0] * len(seconds), run_s) is None
 
 
 def test_a_log_that_misses_the_run_is_refused(jovik: Program) -> None:

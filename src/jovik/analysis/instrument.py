@@ -200,6 +200,35 @@ def first_rise(seconds: Sequence[float], values: Sequence[float]) -> float | Non
     )
 
 
+MOST_CLOCK_ERROR = 0.02
+"""No clock of an instrument is further off than this fraction."""
+
+
+def fitted_times(
+    seconds: Sequence[float], values: Sequence[float], lasted_s: float
+) -> tuple[float, ...] | None:
+    """Return the times of a log by the run's clock, from 0 at its first pass, or None.
+
+    A clock that runs fast or slow is moved and stretched, so that the first rise lies at the
+    beginning of the run and the last fall at its end.
+
+    Parameters
+    ----------
+    lasted_s : float
+        From the beginning of the first pass to the end of the last.
+    """
+    rise = first_rise(seconds, values)
+    back = first_rise([-s for s in reversed(seconds)], list(reversed(values)))
+    if rise is None or back is None or -back <= rise:
+        return None
+    # A value stands for the time until the next one.
+    fall = -back + typical_step(seconds)
+    rate = lasted_s / (fall - rise)
+    if abs(rate - 1) > MOST_CLOCK_ERROR:
+        return None
+    return tuple((s - rise) * rate for s in seconds)
+
+
 def spin_up(before: Sequence[tuple[float, float]], unit: str) -> list[tuple[float, float]]:
     """Return the values before the first pass that belong to a spin-up.
 

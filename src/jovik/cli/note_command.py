@@ -46,6 +46,11 @@ from jovik.cli.options import format_option, shelf_option
     "--shift", metavar="TIME", help="Shift the times of --log by this much, such as 2.5s or -1h."
 )
 @click.option(
+    "--fit-clock",
+    is_flag=True,
+    help="Move and stretch the times of --log, so that it rises and falls with the run.",
+)
+@click.option(
     "--boot",
     is_flag=True,
     help="Note the time of this machine's last boot, as systemd reports it.",

@@ -11,6 +11,7 @@ from jovik.analysis.instrument import (
     figures_in,
     figures_of_phase,
     first_rise,
+    fitted_times,
     spin_up,
     values_in,
 )
@@ -39,7 +40,14 @@ class LogBeside:
 
 
 def laid_beside(
-    shelf: Shelf, run: str, log: InstrumentLog, quantity: str, unit: str, shift_s: float = 0.0
+    shelf: Shelf,
+    run: str,
+    log: InstrumentLog,
+    quantity: str,
+    unit: str,
+    shift_s: float = 0.0,
+    *,
+    fit_clock: bool = False,
 ) -> RunLog:
     """Return a log with its times counted from when the first pass of a run began.
 
@@ -47,11 +55,14 @@ def laid_beside(
     ----------
     shift_s : float
         Added to every time of the log.
+    fit_clock : bool
+        Whether to move and stretch the log instead, so that it rises and falls with the run.
 
     Raises
     ------
     UsageError
-        The two do not overlap: by how much they miss each other.
+        The two do not overlap: by how much they miss each other. Or the log does not rise and fall
+        with the run.
     """
     passes = run_passes(shelf, run)
     if not passes:
@@ -65,6 +76,14 @@ def laid_beside(
     base = begun if log.clock and begun is not None else 0.0
     seconds = tuple(s + shift_s - base for s in log.seconds)
     last = max(p.end_s for p in passes)
+    if fit_clock:
+        fitted = fitted_times(seconds, log.values, last)
+        if fitted is None:
+            raise UsageError(
+                "the log does not rise and fall with the run, or its clock is off by more than 2 %",
+                "let it begin before the run and end after it, or use --shift",
+            )
+        seconds = fitted
     if seconds[-1] < 0 or seconds[0] > last:
         raise UsageError(
             f"the log is from {seconds[0]:.1f} s to {seconds[-1]:.1f} s after the run's first pass "

@@ -32,6 +32,7 @@ def note(
     quantity: str | None,
     unit: str | None,
     shift: str | None,
+    fit_clock: bool,
     boot: bool,
     pro: tuple[str, ...],
     con: tuple[str, ...],
@@ -52,7 +53,7 @@ def note(
             echo(f"{source}: {reformatted}", err=True)
     readings += _boot(method, instrument) if boot else []
     if log_file is not None:
-        asked = LogRequest(run_name, quantity, unit, shift, method, instrument)
+        asked = LogRequest(run_name, quantity, unit, shift, method, instrument, fit_clock)
         return _log(drive, log_file, asked, form, shelf_at)
     remarks = [(sort, t) for sort, texts in _sorts(pro, con, remark) for t in texts if t.strip()]
     if (date or run_name) and not remarks:
@@ -95,6 +96,7 @@ class LogRequest:
     shift: str | None
     method: str
     instrument: str
+    fit_clock: bool = False
 
 
 def _log(drive: str, file: Path, asked: LogRequest, form: str, shelf_at: str | None) -> int:
@@ -111,7 +113,10 @@ def _log(drive: str, file: Path, asked: LogRequest, form: str, shelf_at: str | N
         key = run_key(shelf, asked.run)
         if shelf.runs.get(key).drive != name:
             raise UsageError(f"run {key} is of {shelf.runs.get(key).drive}, not of {name}")
-        laid = laid_beside(shelf, key, log, quantity, unit, _shift_s(asked.shift))
+        if asked.fit_clock and asked.shift is not None:
+            raise UsageError("--fit-clock finds the shift itself", "omit --shift")
+        shift_s = _shift_s(asked.shift)
+        laid = laid_beside(shelf, key, log, quantity, unit, shift_s, fit_clock=asked.fit_clock)
         beside = log_beside(shelf, laid)
         # Logs that say how they were taken can be compared with those of other drives.
         method = asked.method or f"logged beside run {key}"
