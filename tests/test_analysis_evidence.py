@@ -464,3 +464,12 @@ def test_claims_carry_more_of_their_conditions(jovik: Program) -> None:
     assert "has not been measured" in refused
     jovik("sheet", "new", "Bare")
     assert '"sequential read" FIGURE' in jovik("judge", "Bare", status=2).err
+
+
+def test_a_stuck_sensor_is_remembered_for_its_sample(jovik: Program) -> None:
+    """Ten seconds are too few to tell that a sensor never moves, unless that is known."""
+    short = ("measure", "model:ember", f"{STREAM} for 10s", "--passes", "1", "--format", "json")
+    assert "stuck_sensors" not in jovik(*short, "--seed", "1").json["steps"][0]["facts"]
+    jovik("measure", "model:ember", f"{STREAM} for 8min", "--passes", "1", "--seed", "2")
+    facts = jovik(*short, "--seed", "3").json["steps"][0]["facts"]
+    assert facts["stuck_sensors"] == ["board"] and facts["temperature"]["peak_c"] < 100

@@ -6,7 +6,7 @@ Which sensors can be believed, how warm it got, and whether heat held a rate dow
 from __future__ import annotations
 
 import statistics
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -39,16 +39,23 @@ LEAST_SLICES = 5
 
 @dataclass(frozen=True)
 class SensorReading:
-    """One sensor over a run. `set_aside` is the reason why it is ignored, or empty."""
+    """One sensor over a run. `set_aside` is the reason why it is ignored, or empty.
+
+    `stuck` is whether that is because it never moves.
+    """
 
     name: str
     start_c: float
     peak_c: float
     set_aside: str = ""
+    stuck: bool = False
 
 
-def assess_sensors(samples: TemperatureSeries) -> list[SensorReading]:
-    """Return every sensor that answered, with its readings and whether it is credible."""
+def assess_sensors(samples: TemperatureSeries, stuck: Collection[str] = ()) -> list[SensorReading]:
+    """Return every sensor that answered, with its readings and whether it is credible.
+
+    `stuck` are sensors of this sample that never moved in an earlier run.
+    """
     names = sorted({n for _, values in samples for n in values})
     series = {n: [values[n] for _, values in samples if n in values] for n in names}
     lasted = samples[-1][0] - samples[0][0] if samples else 0.0
@@ -60,21 +67,23 @@ def assess_sensors(samples: TemperatureSeries) -> list[SensorReading]:
         believable = [
             m for o, m in middle.items() if o != n and PLAUSIBLE_C[0] <= m <= PLAUSIBLE_C[1]
         ]
-        reason = ""
-        if not PLAUSIBLE_C[0] <= middle[n] <= PLAUSIBLE_C[1]:
+        reason, never_moves = "", False
+        if n in stuck and max(values) - min(values) < MOVED_C:
+            reason, never_moves = "it never moved in an earlier run", True
+        elif not PLAUSIBLE_C[0] <= middle[n] <= PLAUSIBLE_C[1]:
             reason = f"no drive is at {middle[n]:.0f} °C"
         elif (
             max(values) - min(values) < 0.1
             and lasted >= STUCK_AFTER_S
             and (others_moved or lasted >= 5 * STUCK_AFTER_S)
         ):
-            reason = f"it never moved in {lasted:.0f} s"
+            reason, never_moves = f"it never moved in {lasted:.0f} s", True
         elif len(believable) >= 2 and abs(middle[n] - statistics.median(believable)) > APART_C:
             reason = (
                 f"it is {abs(middle[n] - statistics.median(believable)):.0f} °C away from "
                 "the others"
             )
-        assessed.append(SensorReading(n, values[0], max(values), reason))
+        assessed.append(SensorReading(n, values[0], max(values), reason, never_moves))
     return assessed
 
 
@@ -108,11 +117,12 @@ def seconds_above(warm: Sequence[tuple[float, float]], limit_c: float) -> float:
 
 @dataclass(frozen=True)
 class TemperatureSummary:
-    """The temperature of a step, whether heat limited it, and notes for the reader."""
+    """The temperature of a step, whether heat limited it, notes, and sensors that never moved."""
 
     temperature: TemperatureRange | None
     limit: Limit | None
     notes: tuple[str, ...]
+    stuck: tuple[str, ...] = ()
 
 
 def summarise_temperatures(
@@ -153,7 +163,8 @@ def summarise_temperatures(
         for r in sensors
         if r.set_aside and r.name in places
     ]
-    return TemperatureSummary(shown, limit, tuple(notes))
+    stuck = tuple(r.name for r in sensors if r.stuck and r.name in places)
+    return TemperatureSummary(shown, limit, tuple(notes), stuck)
 
 
 def _fall_at(rates: npt.NDArray[np.float64], at: int) -> tuple[int, float] | None:

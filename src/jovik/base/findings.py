@@ -375,7 +375,8 @@ class Findings:
     """All findings of one step. None if there is no such finding.
 
     `write_cache_full` is whether more had been written before it than the drive's write cache
-    holds. `ladder` is the phrase of the ladder that the step is a rung of.
+    holds. `stuck_sensors` are those that never moved. `ladder` is the phrase of the ladder that the
+    step is a rung of.
     """
 
     JSON_KEYS: ClassVar[Mapping[str, str]] = MappingProxyType(
@@ -389,6 +390,7 @@ class Findings:
     scan: ScanFinding | None = None
     copy: CopyFinding | None = None
     temperature: TemperatureRange | None = None
+    stuck_sensors: tuple[str, ...] = ()
     disturbances: tuple[Disturbance, ...] = ()
     disturbed: tuple[DisturbanceAmount, ...] = ()
     write_cache_full: bool = False

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Protocol
 
 import numpy as np
@@ -128,6 +129,17 @@ class RunContext:
     _last: tuple[str, int, int] | None = field(default=None, repr=False)
     _seen: list[tuple[float, dict[str, float]]] = field(default_factory=list, repr=False)
 
+    @cached_property
+    def stuck(self) -> frozenset[str]:
+        """Return the sensors of this sample that never moved in an earlier run."""
+        own = self.run_conditions.sample
+        return frozenset(
+            name
+            for r in self.earlier
+            if r.conditions.sample == own
+            for name in r.findings.stuck_sensors
+        )
+
     def wear(self) -> WearCounters | None:
         """Return the drive's counters of written bytes: the model's own, or from its log."""
         return self.session.wear_bytes() or self.device_wear()
@@ -172,13 +184,15 @@ class RunContext:
         } or self.session.temperatures_c()
         if read:
             self._saw([(self.session.now_ns() / 1e9, read)])
-        set_aside = {r.name for r in assess_sensors(self._seen[-MOST_READINGS:]) if r.set_aside}
+        set_aside = {
+            r.name for r in assess_sensors(self._seen[-MOST_READINGS:], self.stuck) if r.set_aside
+        }
         return {n: v for n, v in read.items() if n not in set_aside}
 
     def temperature_summary(self, passes: Iterable[PassReadings]) -> TemperatureSummary:
         """Return how warm these passes were, by the sensors as the run has shown them so far."""
         return summarise_temperatures(
-            passes, assess_sensors(self._seen), self.run_conditions.heat_limit_c
+            passes, assess_sensors(self._seen, self.stuck), self.run_conditions.heat_limit_c
         )
 
     def ran(self, step: Step, traces: Sequence[Trace]) -> None:

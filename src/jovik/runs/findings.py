@@ -132,7 +132,11 @@ def readings_of(traces: Iterable[Trace]) -> Iterator[PassReadings]:
 
 def add_temperature(found: Found, temperature_summary: TemperatureSummary) -> None:
     """Enter how warm it was."""
-    found.findings = replace(found.findings, temperature=temperature_summary.temperature)
+    found.findings = replace(
+        found.findings,
+        temperature=temperature_summary.temperature,
+        stuck_sensors=temperature_summary.stuck,
+    )
     found.limits += [temperature_summary.limit] if temperature_summary.limit is not None else []
     found.notes += temperature_summary.notes
 
@@ -147,7 +151,7 @@ def with_temperature(
     notes = [n for n in result.notes if n not in before.notes]
     return replace(
         result,
-        findings=replace(result.findings, temperature=after.temperature),
+        findings=replace(result.findings, temperature=after.temperature, stuck_sensors=after.stuck),
         limits=tuple(limits),
         notes=(*notes, *after.notes),
     )
