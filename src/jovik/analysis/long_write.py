@@ -266,7 +266,9 @@ def _falls(
     best = 0.0
     for before, after in pairwise(parts):
         one = _at_end(before)
-        best = max(best, one, before.from_bytes_s or 0.0)
+        # What a decline has lost is no part of the step after it.
+        declined = before.shape is Shape.SLOPE and one < (before.from_bytes_s or 0.0)
+        best = one if declined else max(best, one, before.from_bytes_s or 0.0)
         cut = steps.get(round(after.start_s / series.bin_s))
         two = after.rate_bytes_s.median
         # What begins to alternate, or to slope, has not fallen where it still reaches its level.
