@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Sequence
 
-from jovik.analysis.claim_candidates import ClaimCandidate, Lack, drawback_words
+from jovik.analysis.claim_candidates import ClaimCandidate, Lack
 from jovik.analysis.claims import ClaimVerdict, Verdict
 from jovik.analysis.cliff_agreement import cliff_agreement_note
 from jovik.analysis.drive_class import class_of_step
