@@ -98,10 +98,23 @@ def _where(c: ClaimCandidate) -> str:
 def _lack_words(c: ClaimCandidate) -> list[str]:
     if c.drawback is None:
         return list(map(str, c.lacks))
-    return [
-        drawback_words(c.result, c.drawback),
-        *(str(x) for x in c.lacks if x is not Lack.NOT_CHOSEN),
-    ]
+    return [DRAWBACKS[c.drawback], *(str(x) for x in c.lacks if x is not Lack.NOT_CHOSEN)]
+
+
+# A row names its step, run and link itself, so a drawback needs no more than its name.
+DRAWBACKS = {
+    Drawback.NO_FIGURE: "no steady figure",
+    Drawback.SUSPECT: "the sample is suspect",
+    Drawback.BUFFERED: "measured through the page cache",
+    Drawback.LINK: "its link carries no more",
+    Drawback.RIG: "the same sample does more on another rig",
+    Drawback.FIRMWARE: "an earlier firmware",
+    Drawback.CACHE: "the write cache was partly full",
+    Drawback.DISTURBED: "something else used the drive or the machine",
+    Drawback.DRIFT: "its passes drift",
+    Drawback.ONE_PASS: "one pass",
+    Drawback.OLDER: "an older result of the same step",
+}
 
 
 def _settling_words(j: ClaimVerdict) -> str:
