@@ -119,10 +119,11 @@ def on_a_terminal(
     columns: int,
     folder: Path | None = None,
     only_errors: bool = False,
+    typed: bytes = b"",
 ) -> tuple[int, bytes]:
-    """Run a command on a terminal of its own: its exit status, and what it said there.
+    """Run a command on a terminal of its own and return its exit status and its output.
 
-    With `only_errors` its standard output goes nowhere.
+    With `only_errors` its standard output goes nowhere. `typed` is what the user types.
     """
     import fcntl
     import pty
@@ -135,9 +136,11 @@ def on_a_terminal(
         words,
         cwd=folder,
         env=env | {"TERM": "xterm-256color"},
+        stdin=end if typed else None,
         stdout=subprocess.DEVNULL if only_errors else end,
         stderr=end,
     )
+    os.write(terminal, typed)
     os.close(end)
     said = b""
     while True:

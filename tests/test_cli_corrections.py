@@ -9,6 +9,7 @@ from pathlib import Path
 import pytest
 
 from tests.conftest import Program
+from tests.programs import on_a_terminal
 
 SLATE = "Corvane Slate 1TB"
 
@@ -127,6 +128,50 @@ def test_a_claim_of_the_same_thing_replaces_and_says_what_it_was(jovik: Program)
     assert "79 EUR" in jovik("shelf", "log").out
 
 
+WRITE = "sequential write 1MiB depth 8"
+
+
+def test_a_claim_for_the_same_from_another_source_is_pointed_out_and_asked_about(
+    jovik: Program,
+) -> None:
+    def figures() -> list[float]:
+        claims = jovik("sheet", "show", "Fjord", "--format", "json").json["claims"]
+        return [c["figure"] for c in claims]
+
+    def claim(figure: str, source: str, *more: str) -> list[str]:
+        return ["sheet", "claim", "Fjord", WRITE, figure, "--printed", source, *more]
+
+    jovik("sheet", "new", "Fjord")
+    jovik(*claim("4000MB/s", "box"))
+    assert "4,000 MB/s (box) for the same, and both" in jovik(*claim("4200MB/s", "web")).err
+    assert figures() == [4e9, 4.2e9], "nobody was there to ask, so nothing is replaced"
+    for answer, left in ((b"n\nn\n", [4e9, 4.2e9, 4.3e9]), (b"y\nn\n", [4.2e9, 4.3e9])):
+        words = jovik.command(*claim("4300MB/s", "sheet"))
+        said = on_a_terminal(words, jovik.env, rows=30, columns=100, typed=answer)[1].decode()
+        assert "Replace it by 4,300 MB/s (sheet)?" in said and figures() == left
+    assert "replaced 4,200 MB/s (web)" in jovik(*claim("4400MB/s", "x", "--replace")).out
+    assert figures() == [4.4e9]
+
+
+def test_a_claim_is_tested_under_its_own_conditions(jovik: Program) -> None:
+    name = "Halden Wicker 500GB"
+    jovik("measure", "model:wicker", f"{WRITE} for 1s", status=None)
+    words = "as measured by the maker"
+    jovik("sheet", "claim", name, f"{WRITE} within 2GiB", "300MB/s", "--conditions", words)
+    before = jovik("judge", name, "--format", "json", status=None).json["claims"]
+    assert [c["verdict"] for c in before] == ["untested"] * 3, "another payload, another file"
+    assert before[1]["suggestion"].endswith("payload 50% compressible")
+    assert before[2]["suggestion"] == f"{WRITE} within 2GiB" and words in before[2]["why"]
+    lacks = [c["lacks"] for c in before[1]["candidates"]]
+    assert lacks == [["another payload"]]
+    jovik("measure", "model:wicker", *(c["suggestion"] for c in before[1:]), status=None)
+    after = jovik("judge", name, "--format", "json", status=None).json["claims"]
+    assert [c["verdict"] for c in after] == ["untested", "met", "short"]
+    # Half of half the data is written: 255 MB/s over 1 - 0.95 / 2 is 486 MB/s.
+    assert after[1]["measured"]["median"] == pytest.approx(486e6, rel=0.02)
+    assert words in jovik("sheet", "show", name).out
+
+
 def test_a_sheet_is_edited_as_toml_and_a_wrong_text_is_kept(jovik: Program) -> None:
     jovik("sheet", "new", "Fjord", "--price", "89.90 EUR")
     jovik("sheet", "claim", "Fjord", "sequential read", "700MB/s")
@@ -214,7 +259,7 @@ def test_an_export_writes_over_nothing_unless_told(two_runs: tuple[Program, str,
         in jovik("shelf", "import", "all.zip", "--shelf", "new.db").out
     )
     shown = jovik("runs", "show", "last", "--passes-table").out
-    assert shown.count("random read, 4 KiB, depth 32") == 2 and "MB/s with flush" in shown
+    assert shown.count("random read, 4 KiB, depth 32") == 3 and "MB/s with flush" in shown
 
 
 def test_an_export_and_a_picture_go_to_standard_output(

@@ -10,6 +10,7 @@ import pytest
 import sqlalchemy as sa
 
 from jovik.base.errors import ShelfError, UnknownNameError, UsageError
+from jovik.sheets.changes import with_claim
 from jovik.sheets.sheet import Claim, Drive, Sheet, parse_claim, read_sheet, write_sheet
 from jovik.shelf.migrate import revision_of
 from jovik.shelf.schema import REVISION, metadata
@@ -32,6 +33,11 @@ SHEET = Sheet(
     (
         parse_claim("random read 4KiB depth 32", "900,000 IOPS", printed="box"),
         parse_claim("sequential write", "65us", up_to=False, sustained=True),
+        parse_claim(
+            "sequential write 1MiB within 8GiB payload 50% compressible",
+            "5 GB/s",
+            conditions="as measured by the maker",
+        ),
     ),
 )
 
@@ -42,7 +48,7 @@ def test_a_sheet_survives_toml_and_the_shelf(tmp_path: Path) -> None:
         shelf.sheets.add(SHEET)
         assert shelf.sheets.get("fjord 1tb") == SHEET
         one: Claim = parse_claim("sequential read", "7000 MB/s")
-        shelf.sheets.add_claim("Fjord 1TB", one)
+        shelf.corrections.change_sheet(SHEET, with_claim(SHEET, one))
         assert shelf.sheets.get("Fjord 1TB").claims[-1] == one
         with pytest.raises(UsageError, match="already"):
             shelf.sheets.add(SHEET)

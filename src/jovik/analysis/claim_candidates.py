@@ -30,7 +30,9 @@ class Lack(StrEnum):
     BLOCK = "another block size"
     DEPTH = "another depth"
     WORKERS = "another number of workers"
-    SPECIAL = "another test (paced, durable, compressible or verified)"
+    SPAN = "another file size"
+    PAYLOAD = "another payload"
+    SPECIAL = "another test (paced, durable or verified)"
     STATE = "another state (short test or steady state)"
     LONG = "a long write, whose rate is the sustained one"
     SHORT = "too short for a sustained figure"
@@ -82,7 +84,9 @@ def _step_lacks(claim: Claim, step: IoStep) -> list[Lack]:
     if claim.lower_is_better:
         depth, workers = depth or 1, workers or 1
     lacks = {
-        Lack.SPECIAL: not step.bare,
+        Lack.SPECIAL: not replace(step, compressible_percent=0).bare,
+        Lack.PAYLOAD: (claim.compressible_percent or 0) != step.compressible_percent,
+        Lack.SPAN: claim.span_bytes is not None and step.span != suggested_step(claim).span,
         Lack.BLOCK: block not in (None, step.block_bytes),
         Lack.DEPTH: depth not in (None, step.depth),
         Lack.WORKERS: workers not in (None, step.workers),
@@ -242,7 +246,15 @@ def suggested_step(claim: Claim) -> IoStep:
     )
     usual_depth = 1 if claim.lower_is_better else USUAL_RANDOM_DEPTH if claim.random else 4
     depth = claim.depth or usual_depth
-    step = IoStep(claim.random, claim.read_percent, block, depth, claim.workers or 1)
+    step = IoStep(
+        claim.random,
+        claim.read_percent,
+        block,
+        depth,
+        claim.workers or 1,
+        span_bytes=claim.span_bytes,
+        compressible_percent=claim.compressible_percent or 0,
+    )
     if claim.sustained and claim.random:
         return replace(step, time_ns=SUSTAINED_TIME_NS)
     if claim.sustained:

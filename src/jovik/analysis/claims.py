@@ -138,6 +138,8 @@ def _judge_one(
         verdict = _judge_best(claim, usable, drifting, fitting, results, margin, len(rigs) + 1)
     candidates = _candidates(claim, verdict, results, fitting, drifting, passed_over)
     other_words = [verdict.why, *_left_out_words(claim, candidates, verdict)]
+    if claim.conditions:
+        other_words.append(f"the maker's own conditions, not repeated here: {claim.conditions}")
     return replace(
         verdict,
         why="; ".join(x for x in other_words if x),

@@ -85,7 +85,8 @@ class JudgeAnswer(Answer):
 def _claim(j: ClaimVerdict) -> dict[str, Any]:
     limit = keyed(j.limit, "what", "rate_bytes_s") if j.limit else None
     of_claim = {
-        n: f"claim.{n}" for n in ("what", "sustained", "steady", "up_to", "printed", "unit")
+        n: f"claim.{n}"
+        for n in ("what", "sustained", "steady", "up_to", "printed", "unit", "conditions")
     }
     return (
         keyed(j, **of_claim, claimed="claim.figure")

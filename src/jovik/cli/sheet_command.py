@@ -57,13 +57,21 @@ def new() -> None:
 @click.option("--sustained", is_flag=True, help="The claim is about a long write.")
 @click.option("--steady", is_flag=True, help="The claim is about the steady state.")
 @click.option("--printed", default="", help="The source of the claim, such as 'box, front'.")
+@click.option(
+    "--conditions",
+    default="",
+    metavar="TEXT",
+    help="Conditions that no step can repeat, such as 'as measured by the maker'.",
+)
+@click.option("--replace", is_flag=True, help="Replace a claim for the same from another source.")
 @shelf_option
 @handled_by("sheet:claim")
 def claim() -> None:
     """Add a claim to the sheet of the drive NAME, or replace the same one.
 
-    WHAT is the start of a phrase ("sequential read", "random read 4KiB depth 32"); FIGURE a rate or
-    an access time ("7000MB/s", "900,000 IOPS", "60us").
+    WHAT is the start of a phrase ("sequential read", "random read 4KiB depth 32") and may name the
+    size of the file and the payload ("sequential write within 8GiB payload 50% compressible").
+    FIGURE is a rate or an access time ("7000MB/s", "900,000 IOPS", "60us").
     """
 
 

@@ -14,10 +14,11 @@ figure = "900,000 IOPS"
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Annotated, Any
 
-from pydantic import Field, ValidationError, field_validator
+from pydantic import Field, ValidationError, field_validator, model_validator
 
 from jovik.base.errors import PhraseError, UnknownNameError, UsageError
 from jovik.base.quantities import (
@@ -26,6 +27,7 @@ from jovik.base.quantities import (
     parse_size,
     parse_time,
     show_rate,
+    show_size,
     significant,
     spell_size,
     spell_time,
@@ -80,7 +82,8 @@ class Claim:
 
     `figure` is in `unit`: ``"bytes/s"``, ``"IOPS"`` or, for an access time, ``"ns"``. None leaves a
     number open that the maker did not give. `sustained` is of a long write, `steady` of the steady
-    state, each judged by that test and by nothing else.
+    state, each judged by that test and by nothing else. `conditions` are the maker's own, which no
+    step can repeat.
     """
 
     random: bool
@@ -94,6 +97,9 @@ class Claim:
     sustained: bool = False
     printed: str = ""
     steady: bool = False
+    span_bytes: int | None = None
+    compressible_percent: int | None = None
+    conditions: str = ""
 
     @property
     def _direction(self) -> str:
@@ -111,7 +117,7 @@ class Claim:
             words.append(f"depth {self.depth}")
         if self.workers is not None:
             words.append(f"workers {self.workers}")
-        return " ".join(words)
+        return " ".join(words + self._data_words(spell_size))
 
     @property
     def label(self) -> str:
@@ -119,15 +125,22 @@ class Claim:
         order = "random" if self.random else "sequential"
         parts = [f"{order} {self._direction}"]
         if self.block_bytes is not None:
-            parts.append(re.sub(r"(\d)([A-Za-z])", r"\1 \2", spell_size(self.block_bytes)))
+            parts.append(_spaced_size(self.block_bytes))
         parts += [
             f"{n} {v}"
             for n, v in (("depth", self.depth), ("workers", self.workers))
             if v is not None
         ]
+        parts += self._data_words(_spaced_size)
         parts += ["sustained"] if self.sustained else []
         parts += ["steady state"] if self.steady else []
         return ", ".join(parts)
+
+    def _data_words(self, size: Callable[[int], str]) -> list[str]:
+        words = [f"within {size(self.span_bytes)}"] if self.span_bytes is not None else []
+        if self.compressible_percent is not None:
+            words.append(f"payload {self.compressible_percent}% compressible")
+        return words
 
     @property
     def lower_is_better(self) -> bool:
@@ -144,6 +157,11 @@ class Claim:
         return show_rate(value)
 
 
+def _spaced_size(size: int) -> str:
+    """Return ``4 KiB``."""
+    return re.sub(r"(\d)([A-Za-z])", r"\1 \2", spell_size(size))
+
+
 @dataclass(frozen=True)
 class Sheet:
     """A drive with its claims."""
@@ -158,8 +176,8 @@ def parse_claim(what: str, figure: str, **more: Any) -> Claim:
     Parameters
     ----------
     what : str
-        ``sequential|random read|write|mixed N% read [BLOCK] [depth N] [workers N]``, or ``access
-        time``.
+        ``sequential|random read|write|mixed N% read [BLOCK] [depth N] [workers N] [within SIZE]
+        [payload N% compressible]``, or ``access time``.
     figure : str
         ``7000 MB/s``, ``900,000 IOPS`` or ``60us``.
 
@@ -168,10 +186,37 @@ def parse_claim(what: str, figure: str, **more: Any) -> Claim:
     PhraseError
         `what` does not parse.
     ValueError
-        `figure` is no rate and no time.
+        `figure` is neither a rate nor a time, or no step can meet the conditions.
     """
     amount, unit = parse_figure(figure)
-    return Claim(**_read_what(what), figure=amount, unit=unit, **more)
+    return _testable(Claim(**_read_what(what), figure=amount, unit=unit, **more))
+
+
+def _testable(claim: Claim) -> Claim:
+    """Return the claim, or raise ValueError if no step can meet its conditions."""
+    if claim.lower_is_better and ((claim.depth or 1) > 1 or (claim.workers or 1) > 1):
+        raise ValueError("an access time is of one request at a time: depth 1")
+    if claim.sustained and claim.read_percent:
+        raise ValueError("only a write is sustained beyond a write cache: leave out 'sustained'")
+    if claim.sustained and claim.span_bytes is not None:
+        raise ValueError("a sustained write has an amount of its own: leave out 'within'")
+    if claim.sustained and claim.steady:
+        raise ValueError("a claim is about a long write or about the steady state, not both")
+    if claim.span_bytes is not None and claim.span_bytes < (claim.block_bytes or 1):
+        raise ValueError("a file is at least one block long")
+    return claim
+
+
+def check_fits(sheet: Sheet) -> Sheet:
+    """Return a sheet, or raise UsageError if a claim is about a file larger than the drive."""
+    capacity = sheet.drive.capacity_bytes
+    for claim in sheet.claims:
+        if capacity is not None and (claim.span_bytes or 0) > capacity:
+            raise UsageError(
+                f"'{claim.what}' does not fit on a drive of {show_size(capacity)}",
+                "give the size of the file that the maker used",
+            )
+    return sheet
 
 
 ACCESS_TIME = "access time"
@@ -190,11 +235,23 @@ def _read_what(what: str) -> dict[str, Any]:
     if cursor.next is not None and cursor.next.text[0].isdigit():
         values["block_bytes"] = cursor.read(parse_size, "a block such as 4KiB")
     while cursor.next is not None:
-        clause = next((known[(k,)] for k in ("depth", "workers") if cursor.accept(k)), None)
-        if clause is None:
-            raise cursor.wrong("a block such as 4KiB, 'depth N' or 'workers N'")
-        values |= clause.read(cursor)
+        word = next((w for w in CONDITIONS if cursor.accept(w)), None)
+        if word is None:
+            raise cursor.wrong(
+                "a block such as 4KiB, 'depth N', 'workers N', 'within SIZE' or "
+                "'payload N% compressible'"
+            )
+        start = cursor.at
+        values |= known[(word,)].read(cursor)
+        if "span_free_percent" in values:
+            raise cursor.wrong("a size such as 8GiB", cursor.words[start])
+        if word == "payload" and values["read_percent"] == 100:
+            raise cursor.wrong("'payload' only in a claim about writes", cursor.words[start - 1])
     return values
+
+
+CONDITIONS = ("depth", "workers", "within", "payload")
+"""The parts of a phrase that a claim may have as well."""
 
 
 def _direction(cursor: Cursor) -> int:
@@ -311,6 +368,7 @@ class ClaimTable(StrictModel):
     sustained: bool = False
     steady: bool = False
     printed: str = ""
+    conditions: str = ""
 
     @field_validator("what")
     @classmethod
@@ -332,7 +390,13 @@ class ClaimTable(StrictModel):
             sustained=self.sustained,
             steady=self.steady,
             printed=self.printed,
+            conditions=self.conditions,
         )
+
+    @model_validator(mode="after")
+    def _is_testable(self) -> ClaimTable:
+        _testable(self.claim())
+        return self
 
 
 class SheetFile(StrictModel):
@@ -354,7 +418,7 @@ def read_sheet(text: str, where: str) -> Sheet:
     UsageError
         With the file, the line and the key.
     """
-    return read_toml(text, where, SheetFile).sheet()
+    return check_fits(read_toml(text, where, SheetFile).sheet())
 
 
 def drive_from_words(words: dict[str, str]) -> Drive:
@@ -411,6 +475,8 @@ def write_sheet(sheet: Sheet) -> str:
                 entry["steady"] = True
             if claim.printed:
                 entry["printed"] = claim.printed
+            if claim.conditions:
+                entry["conditions"] = claim.conditions
             claims.append(entry)
         document["claim"] = claims
     return tomlkit.dumps(document)

@@ -22,7 +22,7 @@ from sqlalchemy import (
     false,
 )
 
-REVISION = "0009"
+REVISION = "0010"
 """The newest revision under `migrations/versions`."""
 
 metadata = MetaData(
@@ -72,6 +72,9 @@ claim = Table(
     Column("sustained", Boolean, nullable=False),
     Column("printed", String, nullable=False),
     Column("steady", Boolean, nullable=False, server_default=false()),
+    Column("span_bytes", BigInteger),
+    Column("compressible_percent", Integer),
+    Column("conditions", String, nullable=False, server_default=""),
 )
 
 rig = Table(

@@ -10,9 +10,7 @@ import sqlalchemy as sa
 
 from jovik.base.errors import ShelfError, UnknownNameError, UsageError
 from jovik.base.page_address import is_address, new_address
-from jovik.sheets.changes import Change, with_claim
 from jovik.sheets.sheet import Claim, Drive, Sheet
-from jovik.shelf.corrections import Corrections
 from jovik.shelf.records import DamagedRecord, read_claim, read_drive
 from jovik.shelf.results import naming
 from jovik.shelf.schema import claim, drive, unit
@@ -121,11 +119,6 @@ class Sheets:
                 c.execute(
                     claim.insert().values(asdict(one) | {"drive_id": key[0], "position": position})
                 )
-
-    def add_claim(self, name: str, one: Claim) -> list[Change]:
-        """Put a claim on a drive's sheet, in the place of the same one from the same source."""
-        sheet = self.get(name)
-        return Corrections(self._writing).change_sheet(sheet, with_claim(sheet, one))
 
     def samples(self, name: str) -> list[Sample]:
         """Return the samples of a drive that were met so far."""

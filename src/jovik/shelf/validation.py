@@ -30,7 +30,12 @@ LARGEST_INTEGERS: dict[type, int] = {sa.Integer: 2**31 - 1, sa.BigInteger: 2**63
 
 LATER_COLUMNS: dict[str, dict[str, Any]] = {
     "drive": {"flash_bytes": None, "class_name": None, "address": None},
-    "claim": {"steady": False},
+    "claim": {
+        "steady": False,
+        "span_bytes": None,
+        "compressible_percent": None,
+        "conditions": "",
+    },
     "run": {"excluded": None, "circumstances": None},
     "step": {"excluded": None},
     "note": {"happened": None, "run": None},

@@ -25,7 +25,10 @@ def sheet_table(found: Sheet) -> Table:
         ["claim", "figure", "", "source"],
         rows,
         right=(1,),
-        notes=[facts_line(found.drive)],
+        notes=[
+            facts_line(found.drive),
+            *(f"{c.label}: {c.conditions}" for c in found.claims if c.conditions),
+        ],
     )
 
 

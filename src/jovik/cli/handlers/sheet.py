@@ -14,9 +14,11 @@ from jovik.base.errors import UsageError
 from jovik.cli import output
 from jovik.cli.echo import echo
 from jovik.cli.streams import given_text
-from jovik.sheets.changes import Change, without_claim
+from jovik.sheets.changes import Change, same_claim, with_claim, without_claim
 from jovik.sheets.sheet import (
+    Claim,
     Sheet,
+    check_fits,
     drive_from_words,
     edited_sheet,
     parse_claim,
@@ -56,31 +58,55 @@ def claim(
     sustained: bool,
     steady: bool,
     printed: str,
+    conditions: str,
+    replace: bool,
     shelf_at: str | None,
 ) -> None:
     """Put a claim on the sheet of the drive NAME, in the place of the same one from there."""
     try:
         one = parse_claim(
-            what, figure, up_to=up_to, sustained=sustained, steady=steady, printed=printed
+            what,
+            figure,
+            up_to=up_to,
+            sustained=sustained,
+            steady=steady,
+            printed=printed,
+            conditions=conditions,
         )
     except ValueError as error:
-        raise UsageError(f"the figure: {error}") from None
+        raise UsageError(str(error)) from None
     with Shelf(where_from(shelf_at)) as shelf:
-        changes = shelf.sheets.add_claim(name, one)
-        known = shelf.sheets.get(name)
-    was = next((f" (was {c.before})" for c in changes if c.before is not None), "")
+        before = shelf.sheets.get(name)
+        rivals = [c for c in before.claims if c.label == one.label and not same_claim(c, one)]
+        replaced = [c for c in rivals if _is_replaced(c, one, replace)]
+        kept = Sheet(before.drive, tuple(c for c in before.claims if c not in replaced))
+        after = check_fits(with_claim(kept, one))
+        changes = shelf.corrections.change_sheet(before, after)
+    was = next((f" (was {c.before})" for c in changes if c.after and c.before), "")
     same = "" if changes else " (as it was)"
-    echo(f"{known.drive.name}: {one.label}, {one.shown()}{was}{same}")
-    for other in known.claims:
-        about = (other.label, other.printed)
-        if about != (one.label, one.printed) and other.label == one.label:
-            source = f" ({other.printed})" if other.printed else ""
+    echo(f"{before.drive.name}: {one.label}, {one.shown()}{was}{same}")
+    for other in replaced:
+        echo(f"{before.drive.name}: replaced {_with_source(other)}")
+    for other in rivals:
+        if other not in replaced:
             echo(
-                f"the sheet also claims {other.shown()}{source} for the same, and judges both; to "
-                f'remove one: jovik sheet unclaim "{known.drive.name}" "{other.what}" '
+                f"the sheet also claims {_with_source(other)} for the same, and both are judged; "
+                f'to remove one: jovik sheet unclaim "{before.drive.name}" "{other.what}" '
                 f'--printed "{other.printed}"',
                 err=True,
             )
+
+
+def _is_replaced(other: Claim, one: Claim, replace: bool) -> bool:
+    """Return True if a claim takes the place of one for the same from another source."""
+    if replace or not sys.stdin.isatty():
+        return replace
+    question = f"the sheet claims {_with_source(other)} for the same. Replace it"
+    return click.confirm(f"{question} by {_with_source(one)}?", default=False, err=True)
+
+
+def _with_source(claim: Claim) -> str:
+    return f"{claim.shown()} ({claim.printed or 'no source'})"
 
 
 def unclaim(name: str, what: str, printed: str | None, shelf_at: str | None) -> None:
