@@ -347,3 +347,19 @@ def test_passes_that_waited_to_the_end_say_where_and_are_delivered(known: Progra
 def passes(shelf: Path) -> list[tuple[int, int]]:
     with sqlite3.connect(shelf) as connection:
         return connection.execute("select step_id, number from pass").fetchall()
+
+
+def test_a_sensor_that_never_moved_is_ignored_by_scout_and_health_afterwards(
+    jovik: Program,
+) -> None:
+    def seen() -> tuple[str, float]:
+        log = jovik("health", "model:ember", "--format", "json").json["readings"]
+        board = next(r for r in log if r["what"] == "temperature, board")
+        drive = jovik("scout", "model:ember", "--format", "json").json["drives"][0]
+        return board["why"], drive["temperature_c"]
+
+    assert seen() == ("at or above its limit of 84 °C", 103.0)
+    jovik("measure", "model:ember", "sequential read 1MiB depth 8 for 90s", "--passes", "1")
+    why, degrees = seen()
+    assert "never moved" in why and degrees < 60, "the sensor is known for this sample"
+    assert "board, 103 °C: ignored" in jovik("scout", "model:ember").out

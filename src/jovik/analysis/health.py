@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 
 from jovik.base.health import Health
@@ -28,8 +29,11 @@ def _count(what: str, value: int | None, why: str) -> HealthReading | None:
     )
 
 
-def readings(health: Health) -> list[HealthReading]:
-    """Return every figure the log holds, with its reading."""
+def readings(health: Health, stuck: Collection[str] = ()) -> list[HealthReading]:
+    """Return every figure the log holds, with its reading.
+
+    `stuck` are temperature sensors of this sample that never moved in an earlier run.
+    """
     values: list[HealthReading | None] = [
         HealthReading("warning", w, LOOK, "reported by the drive itself") for w in health.warnings
     ]
@@ -74,7 +78,12 @@ def readings(health: Health) -> list[HealthReading]:
             "transfers that had to be repeated: suspect the cable, port or enclosure",
         ),
     ]
-    values += [_temperature(name, value, health) for name, value in health.temperatures_c.items()]
+    values += [
+        HealthReading(f"temperature, {name}", f"{value:.0f} °C", PLAIN, STUCK)
+        if name in stuck
+        else _temperature(name, value, health)
+        for name, value in health.temperatures_c.items()
+    ]
     if health.throttled_s is not None:
         seconds = health.throttled_s
         why = "" if not seconds else "it has slowed itself down for heat"
@@ -99,6 +108,9 @@ def readings(health: Health) -> list[HealthReading]:
         if amount is not None:
             values.append(HealthReading(what, show_size(amount)))
     return [f for f in values if f is not None]
+
+
+STUCK = "ignored: the sensor never moved in an earlier run"
 
 
 def _temperature(name: str, value: float, health: Health) -> HealthReading:

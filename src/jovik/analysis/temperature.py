@@ -6,7 +6,7 @@ Which sensors can be believed, how warm it got, and whether heat held a rate dow
 from __future__ import annotations
 
 import statistics
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -14,7 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from jovik.analysis.health import PLAUSIBLE_C
-from jovik.analysis.step_result import Limit, LimitSource
+from jovik.analysis.step_result import Limit, LimitSource, StepResult
 from jovik.base.findings import TemperatureRange
 from jovik.base.trace import SLICE_NS
 
@@ -85,6 +85,20 @@ def assess_sensors(samples: TemperatureSeries, stuck: Collection[str] = ()) -> l
             )
         assessed.append(SensorReading(n, values[0], max(values), reason, never_moves))
     return assessed
+
+
+def stuck_sensors(results: Iterable[StepResult], sample: str | None) -> frozenset[str]:
+    """Return the sensors of a sample that never moved in one of these results."""
+    own = (r for r in results if r.conditions.sample == sample)
+    return frozenset(name for r in own for name in r.findings.stuck_sensors)
+
+
+def plausible_temperatures(
+    read: Mapping[str, float], stuck: Collection[str] = ()
+) -> dict[str, float]:
+    """Return readings in degrees Celsius without those of a stuck or an impossible sensor."""
+    low, high = PLAUSIBLE_C
+    return {n: c for n, c in read.items() if n not in stuck and low <= c <= high}
 
 
 def believed(samples: TemperatureSeries) -> frozenset[str]:

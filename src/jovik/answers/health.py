@@ -13,6 +13,8 @@ from jovik.base.plain_data import keyed
 from jovik.hardware.device import BlockDevice
 from jovik.hardware.health import read_health
 from jovik.hardware.target import MODEL, devices_under
+from jovik.runs.identification import stuck_sensors
+from jovik.shelf.store import Shelf
 from jovik.simulator.catalogue import load_model
 from jovik.simulator.identity import model_device, model_health
 from jovik.tables.health import health_table
@@ -44,12 +46,18 @@ class HealthAnswer(Answer):
         return [health_table(f"{self.device.node}: {name}", list(self.readings), source)]
 
 
-def health(target: str) -> HealthAnswer:
-    """Read the health log of a device, of the drive under a folder, or of a model drive."""
+def health(target: str, shelf: Shelf | None = None) -> HealthAnswer:
+    """Read the health log of a device, of the drive under a folder, or of a model drive.
+
+    Parameters
+    ----------
+    shelf : Shelf, optional
+        A shelf that may know sensors of this sample that do not work.
+    """
     if target.startswith(MODEL):
         model = load_model(target.removeprefix(MODEL))
         device, log = model_device(model), model_health(model)
     else:
         device = devices_under(target)[0]
         log = read_health(device.node, device.kind)
-    return HealthAnswer(device, log, tuple(readings(log)))
+    return HealthAnswer(device, log, tuple(readings(log, stuck_sensors(shelf, device.serial))))

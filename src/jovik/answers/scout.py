@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, ClassVar
 
 from jovik.answers.answer import Answer, Csv
@@ -17,7 +17,7 @@ from jovik.queries.readiness import (
     readiness_of,
     readiness_of_model,
 )
-from jovik.runs.identification import system_drive
+from jovik.runs.identification import stuck_sensors, system_drive
 from jovik.sheets.sheet import Claim
 from jovik.shelf.store import Shelf
 from jovik.tables.circumstances import circumstances_table
@@ -89,7 +89,7 @@ def scout(
     Parameters
     ----------
     shelf : Shelf or None
-        A shelf whose claims are compared with the links.
+        A shelf whose claims are compared with the links, and which may know stuck sensors.
 
     Raises
     ------
@@ -102,11 +102,13 @@ def scout(
     True
     """
     if target is not None and target.startswith(MODEL):
-        drives = [readiness_of_model(target.removeprefix(MODEL), [])]
+        one = readiness_of_model(target.removeprefix(MODEL), [])
+        drives = [replace(one, stuck_sensors=stuck_sensors(shelf, one.device.serial))]
     else:
         system, mount = system_drive(), mount_under(target)
         drives = [
-            readiness_of(d, _claims(shelf, d.model), system, mount) for d in devices_under(target)
+            readiness_of(d, _claims(shelf, d.model), system, mount, stuck_sensors(shelf, d.serial))
+            for d in devices_under(target)
         ]
     return ScoutAnswer(tuple(drives), left_on(), serials, everything)
 

@@ -12,6 +12,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
+from jovik.analysis.temperature import plausible_temperatures
 from jovik.base.circumstances import Circumstance, CircumstanceKind
 from jovik.hardware.device import BlockDevice, number, text, under_folder
 from jovik.hardware.layers import stack_of
@@ -38,6 +39,7 @@ class Place:
     """The subject of the checks: a drive, its mount, and the place of the shelf.
 
     `sys` and `proc` are those file systems, so that a recorded tree can be read too.
+    `stuck_sensors` are temperature sensors to ignore.
     """
 
     device: BlockDevice | None = None
@@ -47,6 +49,7 @@ class Place:
     proc: Path = Path("/proc")
     timers: Path = Path("/var/lib/systemd/timers")
     scrubs: Path = Path("/var/lib/btrfs")
+    stuck_sensors: frozenset[str] = frozenset()
 
 
 def circumstances(at: Place) -> list[Circumstance]:
@@ -334,9 +337,9 @@ def _load(at: Place) -> Iterator[Circumstance]:
 def _temperature(at: Place) -> Iterator[Circumstance]:
     if at.device is None:
         return
-    read = [c for s in sensors_of(at.device.name) if (c := s.read_c()) is not None]
-    if read:
-        warmest = max(read)
+    read = {s.name: c for s in sensors_of(at.device.name) if (c := s.read_c()) is not None}
+    if warm := plausible_temperatures(read, at.stuck_sensors):
+        warmest = max(warm.values())
         yield Circumstance(
             Kind.TEMPERATURE,
             f"{warmest:.0f} °C before the start",

@@ -26,13 +26,15 @@ from jovik.shelf.store import Shelf
 class DriveReadiness:
     """A drive, the degrees Celsius of its sensors, and its obstacles.
 
-    `circumstances` are conditions of this machine that can make its figures differ.
+    `circumstances` are conditions of this machine that can make its figures differ,
+    `stuck_sensors` sensors of this sample that never moved in an earlier run.
     """
 
     device: BlockDevice
     temperatures_c: dict[str, float]
     obstacles: tuple[Obstacle, ...]
     circumstances: tuple[Circumstance, ...] = ()
+    stuck_sensors: frozenset[str] = frozenset()
 
 
 def readiness_of(
@@ -40,6 +42,7 @@ def readiness_of(
     claims: Sequence[Claim],
     system: str | None = None,
     mount: Mount | None = None,
+    stuck: frozenset[str] = frozenset(),
 ) -> DriveReadiness:
     """Return a drive with its temperatures and obstacles.
 
@@ -51,6 +54,8 @@ def readiness_of(
         Kernel name of the drive that this system runs from.
     mount : Mount, optional
         Through which it is to be used; the first there is unless given.
+    stuck : frozenset of str
+        Sensors of this sample that never moved in an earlier run.
     """
 
     free = [_free(m.point) for m in device.all_mounts]
@@ -75,8 +80,9 @@ def readiness_of(
         claims,
     )
     temperatures = {name: c for name, c in read.items() if c is not None}
-    place = Place(device, mount or next(iter(device.all_mounts), None))
-    return DriveReadiness(device, temperatures, tuple(obstructing), tuple(circumstances(place)))
+    place = Place(device, mount or next(iter(device.all_mounts), None), stuck_sensors=stuck)
+    around = tuple(circumstances(place))
+    return DriveReadiness(device, temperatures, tuple(obstructing), around, stuck)
 
 
 def readiness_of_model(name: str, claims: Sequence[Claim]) -> DriveReadiness:

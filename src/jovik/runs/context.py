@@ -15,6 +15,7 @@ from jovik.analysis.temperature import (
     TemperatureSeries,
     TemperatureSummary,
     assess_sensors,
+    stuck_sensors,
     summarise_temperatures,
 )
 from jovik.base.findings import Wear
@@ -132,13 +133,7 @@ class RunContext:
     @cached_property
     def stuck(self) -> frozenset[str]:
         """Return the sensors of this sample that never moved in an earlier run."""
-        own = self.run_conditions.sample
-        return frozenset(
-            name
-            for r in self.earlier
-            if r.conditions.sample == own
-            for name in r.findings.stuck_sensors
-        )
+        return stuck_sensors(self.earlier, self.run_conditions.sample)
 
     def wear(self) -> WearCounters | None:
         """Return the drive's counters of written bytes: the model's own, or from its log."""

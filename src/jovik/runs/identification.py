@@ -5,6 +5,7 @@ The drive under the target, its sample on the shelf, its link, its log, the rig.
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import platform
 from dataclasses import dataclass, replace
@@ -50,6 +51,14 @@ class IdentifiedTarget:
 def serial_hash(serial: str) -> str:
     """Return the stored form of a serial, which can be recognised but not read."""
     return hashlib.sha256(serial.encode()).hexdigest()[:16]
+
+
+def stuck_sensors(shelf: Shelf | None, serial: str) -> frozenset[str]:
+    """Return the sensors of a sample that never moved in an earlier run, as far as is known."""
+    if shelf is not None and serial:
+        with contextlib.suppress(JovikError):
+            return shelf.results.stuck_sensors(serial_hash(serial))
+    return frozenset()
 
 
 def serial_tail(serial: str) -> str:
@@ -177,7 +186,8 @@ def circumstances_at(
     file = None
     if shelf is not None and not is_server(shelf.where):
         file = Path(shelf.where).absolute()
-    return tuple(circumstances(Place(device, mount, file)))
+    stuck = stuck_sensors(shelf, device.serial) if device is not None else frozenset()
+    return tuple(circumstances(Place(device, mount, file, stuck_sensors=stuck)))
 
 
 def _record(device: BlockDevice | None, mount: Mount | None, keep_serial: bool) -> dict[str, Any]:

@@ -16,6 +16,7 @@ from sqlalchemy.ext.compiler import compiles
 from sqlalchemy.sql.functions import FunctionElement
 
 from jovik.analysis.step_result import StepResult
+from jovik.analysis.temperature import stuck_sensors
 from jovik.base.errors import UnknownNameError, UsageError
 from jovik.base.trace import Latencies, Trace
 from jovik.shelf.records import (
@@ -28,7 +29,7 @@ from jovik.shelf.records import (
     read_step,
     read_trace,
 )
-from jovik.shelf.schema import drive, one_pass, run, step
+from jovik.shelf.schema import drive, one_pass, run, step, unit
 from jovik.steps import CopyStep
 
 log = logging.getLogger(__name__)
@@ -344,6 +345,17 @@ class Results:
         """
         where = sa.and_(of_drive(name), NOT_EXCLUDED)
         return results(self._engine, where, with_latencies=with_latencies)
+
+    def stuck_sensors(self, serial_hash: str) -> frozenset[str]:
+        """Return the temperature sensors of a sample that never moved in an earlier run."""
+        query = (
+            sa.select(drive.c.name, unit.c.name.label("sample"))
+            .join(unit, unit.c.drive_id == drive.c.id)
+            .where(unit.c.serial_hash == serial_hash)
+        )
+        with self._engine.connect() as c:
+            samples = c.execute(query).all()
+        return frozenset().union(*(stuck_sensors(self.every(n), s) for n, s in samples))
 
     def of_run(self, key: str, *, counted: bool = False) -> list[StepResult]:
         """Return every step of a run that has passes, in order.

@@ -6,6 +6,8 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any
 
+from jovik.analysis.health import STUCK
+from jovik.analysis.temperature import plausible_temperatures
 from jovik.base.quantities import show_rate, show_size, significant
 from jovik.hardware.mounts import Mount
 from jovik.queries.readiness import DriveReadiness
@@ -43,8 +45,11 @@ def readiness_json(found: DriveReadiness, *, serials: bool = False) -> dict[str,
             "rate_bytes_s": link.rate_bytes_s,
             "best_rate_bytes_s": link.best_rate_bytes_s,
         },
-        "temperature_c": max(temperatures.values(), default=None),
+        "temperature_c": max(
+            plausible_temperatures(temperatures, found.stuck_sensors).values(), default=None
+        ),
         "temperatures_c": temperatures,
+        "stuck_sensors": sorted(found.stuck_sensors),
         "partitions": [
             {
                 "name": p.name,
@@ -136,6 +141,11 @@ def _below(r: dict[str, Any]) -> list[str]:
         f"{blocks}; write cache: {r['write_cache'] or 'unknown'}; scheduler: "
         f"{r['scheduler'] or 'none'}"
     )
+    below += [
+        f"  temperature, {n}, {c:.0f} °C: {STUCK}"
+        for n, c in r["temperatures_c"].items()
+        if n in r["stuck_sensors"]
+    ]
     below += [f"  {o['what']}: {o['why']}" for o in r["obstacles"]]
     below += [
         f"  {c['value']}" + (f": {c['effect']}" if c["effect"] else "")
