@@ -406,6 +406,39 @@ def test_a_drive_that_loses_data_is_known_for_it_however_its_run_ended(
     assert "holds about 64.0 GB" in (jovik.folder / "site" / "index.html").read_text()
 
 
+def test_failed_reads_are_known_by_their_addresses(jovik: Program) -> None:
+    steps = ["scan read all in 50 zones", "random read 1MiB depth 4 for 60s within 1500GB"]
+    words = ("measure", "model:cinder", *steps, "--passes", "1", "--on-error", "continue")
+    told = " ".join(jovik(*words, status=4).out.split())
+    # The model's own bad areas: 2 MB at 734 GB, 64 kB at 1,401 GB.
+    known = ((734_000_000_000, 734_002_000_000), (1_401_000_000_000, 1_401_000_064_000))
+    failed = jovik("runs", "show", "last", "--format", "json").json["steps"]
+    ranges = [x for s in failed if "failed" in s["facts"] for x in s["facts"]["failed"]["ranges"]]
+    assert ranges and {x["direction"] for x in ranges} == {"read"}
+    for x in ranges:
+        assert any(x["first_byte"] < end and x["end_byte"] > start for start, end in known), x
+    for start, _ in known:
+        assert any(x["first_byte"] <= start < x["end_byte"] + 2**20 for x in ranges)
+        assert f"{start // 2**20 * 2**20:,}" in told
+    assert told.startswith("Veldhaar Comet 2TB failed") and "Addresses that failed" in told
+    jovik("measure", "model:slate", steps[1].replace("1500", "500"))
+    for asked in (["rank"], ["judge", "Veldhaar Comet 2TB"], ["fit", "Veldhaar Comet 2TB"]):
+        first = jovik(*asked, status=None).out.splitlines()[0]
+        assert first.startswith("Veldhaar Comet 2TB failed"), asked
+    found = jovik("rank", "--format", "json").json
+    assert [f["drive"] for f in found["faults"]] == ["Veldhaar Comet 2TB"]
+    jovik("report", "Veldhaar Comet 2TB", "--out", "page.html")
+    page = (jovik.folder / "page.html").read_text()
+    assert "In a test it failed" in page and "Failed reads and writes" in page
+
+
+def test_a_run_that_stopped_at_a_bad_block_is_known_for_it(jovik: Program) -> None:
+    step = "sequential read 1MiB depth 4 over 800GB within 800GB"
+    assert "failed a read at byte" in jovik("measure", "model:cinder", step, status=4).err
+    first = jovik("rank", status=None).out.splitlines()[0]
+    assert re.match(r"Veldhaar Comet 2TB failed \d reads? at 1 place, .* at byte 733,9", first)
+
+
 def test_a_scan_states_how_much_it_read(jovik: Program) -> None:
     jovik("measure", "model:gannet", "scan read in 50 zones")
     told = " ".join(jovik("runs", "show", "last").out.split())

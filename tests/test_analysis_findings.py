@@ -284,7 +284,7 @@ def test_a_step_after_much_writing_says_that_the_cache_was_probably_full(jovik: 
     words = ["measure", "model:drift", *steps, "--format", "json", "--no-rest"]
     found = jovik(*words).json["steps"]
     assert found[1]["facts"]["write_cache_full"] is True
-    assert any("and a long write of this drive fell after" in n for n in found[1]["notes"])
+    assert any("and a write of this drive fell after" in n for n in found[1]["notes"])
     rested = [steps[0], "rest until recovered", steps[1]]
     again = jovik("measure", "model:drift", *rested, "--format", "json").json["steps"]
     assert "write_cache_full" not in again[2]["facts"]

@@ -264,6 +264,31 @@ def test_a_full_file_system_is_an_error_of_the_drive_not_of_jovik(
     assert confirmed == 2**20 if depth == 1 else confirmed is not None and confirmed <= 2**20
 
 
+def test_the_blocks_that_failed_are_kept_once_each(session: FileSession) -> None:
+    import resource
+    import signal
+
+    step = parse_access("random write 64KiB depth 4 over 32MiB within 4MiB")
+    work = step.workload(1, stop_on_error=False)
+    session.prepare(work, watch)
+    before = resource.getrlimit(resource.RLIMIT_FSIZE)
+    ignored = signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+    # The kernel refuses every write that begins beyond the limit, and no other.
+    limit = 3 * 2**20
+    resource.setrlimit(resource.RLIMIT_FSIZE, (limit, before[1]))
+    try:
+        trace = session.run(work, watch)
+    finally:
+        resource.setrlimit(resource.RLIMIT_FSIZE, before)
+        signal.signal(signal.SIGXFSZ, ignored)
+    assert trace.first_fault is not None
+    places = trace.first_fault.places
+    assert {(p.direction, p.length_bytes) for p in places} == {("write", 65536)}
+    offsets = [p.offset_bytes for p in places]
+    assert offsets == list(range(limit, 4 * 2**20, 65536)), "each of the 16 blocks, in order"
+    assert trace.errors > len(offsets)
+
+
 def test_an_engine_that_is_not_there_is_refused(
     monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:

@@ -50,7 +50,7 @@ def test_only_a_long_write_of_this_drive_makes_its_size_known() -> None:
     usual = WriteCacheWatch(None, 4_800_000_000, 10**10).note
     assert "a usual size for such drives is 4.80 GB" in usual and "its usual" not in usual
     known = WriteCacheWatch(6 * 10**10, 4_800_000_000, 10**11).note
-    assert "a long write of this drive fell after 60.0 GB" in known
+    assert "a write of this drive fell after 60.0 GB" in known
 
 
 def test_a_compressibility_ladder_is_about_compression_and_not_about_the_cache(
@@ -116,8 +116,20 @@ def test_the_first_cold_pass_of_a_copy_is_reported() -> None:
 
 
 def test_a_copy_that_crawls_most_of_the_time_is_slow_most_of_the_time() -> None:
-    found = copied([1e8], [4e8] * 3 + [5e7] * 17)
-    assert found.slow_share == pytest.approx(0.85)
+    assert copied([1e8], [4e8] * 3 + [5e7] * 17).slow_share == pytest.approx(0.85)
+    assert copied([1e8], [4e8] * 3 + [5e7] * 97).slow_share == pytest.approx(0.97)
+
+
+def test_the_cliff_of_a_copy_has_a_table_and_a_chart(jovik: Program) -> None:
+    at = model(jovik.folder, "10GB")
+    words = ("measure", at, "copy in 4000 files of 5MB", "--passes", "2", "--seed", "1")
+    (step,) = jovik(*words, "--format", "json").json["steps"]
+    spread = step["spread"]
+    assert spread["min"] > 0.9 * spread["max"], "the first pass's cliff says how long to rest"
+    told = jovik("runs", "show", "last").out
+    assert "step 1: copy in, 4000 files of 5 MB" in told and "level" in told
+    jovik("report", "Veldhaar Comet 2TB", "--out", "page.html")
+    assert "The long write: copy in, 4000 files of 5 MB" in (jovik.folder / "page.html").read_text()
 
 
 def test_copies_rest_between_passes_and_show_their_cliff(jovik: Program) -> None:

@@ -307,8 +307,8 @@ def test_bad_places_are_met_where_they_are() -> None:
         replace(work, start_bytes=95 * 10**8 // 2**20 * 2**20, stop_on_error=False), watch
     )
     assert (
-        counted.first_fault is None
-        and counted.errors in (1, 2)
+        counted.first_fault is not None
+        and len(counted.first_fault.places) == counted.errors == 2
         and counted.read_bytes == 10**9 // 2**20 * 2**20
     )
     write = parse_access("sequential write 1MiB over 20GB").workload(1)

@@ -12,7 +12,7 @@ from jovik.analysis.statistics import LogFigure, student_quantile
 from jovik.analysis.step_result import StepResult
 from jovik.base.findings import LongWrite, RateDrop
 from jovik.base.interval import Interval
-from jovik.steps import IoStep, ScanStep, parse
+from jovik.steps import CopyStep, IoStep, ScanStep, parse
 
 
 def differences(one: StepResult, two: StepResult) -> list[str]:
@@ -55,6 +55,14 @@ def is_plain_stream(result: StepResult, read_percent: int) -> bool:
 
 LONG_WRITE_S = 30.0
 """A write shorter than this, without a cliff or a decline, is a short test."""
+
+
+def series_to_show(result: StepResult) -> LongWrite | None:
+    """Return the finding of a long write, or of a copy that fell, or None for any other step."""
+    written = result.findings.long_write
+    if isinstance(result.step, CopyStep) and written is not None and written.cliff is not None:
+        return written
+    return long_write_of(result)
 
 
 def long_write_of(result: StepResult) -> LongWrite | None:

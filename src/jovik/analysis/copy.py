@@ -7,8 +7,6 @@ import statistics
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import numpy as np
-
 from jovik.analysis.comparability import is_plain_stream
 from jovik.analysis.step_result import Limit, LimitSource, StepResult
 from jovik.base.findings import CopyFinding
@@ -22,8 +20,8 @@ SOURCE_SHARE = 0.5
 
 SLOW_SECOND_FRACTION = 0.5
 """A second in which less than this share of its best level moved is a slow one."""
-BEST_LEVEL = 0.9
-"""The best level of a copy is what nine of ten seconds do not exceed."""
+BEST_SECONDS = 3
+"""The best level of a copy is the highest rate that it kept up for so many seconds."""
 COLD_DIFFERENCE = 0.1
 """From this fraction on, the first pass differs from those after it, and is reported alone."""
 
@@ -55,7 +53,7 @@ def copy_finding(
     whole = sum(t.elapsed_ns for t in traces)
     sync_share = sum(r.sync_ns for r in records) / max(whole, 1)
     rate = first.bytes / seconds if seconds else 0.0
-    by_second = [second for t in traces for second in _by_second(t)]
+    by_second = [second for t in traces[: 1 if cold else None] for second in _by_second(t)]
     finding = CopyFinding(
         files=first.files,
         bytes=first.bytes,
@@ -115,5 +113,6 @@ def _by_second(trace: Trace) -> list[float]:
 
 
 def _slow_share(by_second: Sequence[float]) -> float:
-    best = float(np.quantile(by_second, BEST_LEVEL))
+    width = min(BEST_SECONDS, len(by_second))
+    best = max(min(by_second[n : n + width]) for n in range(len(by_second) - width + 1))
     return sum(x < SLOW_SECOND_FRACTION * best for x in by_second) / len(by_second)

@@ -28,7 +28,7 @@ from jovik.analysis.statistics import interval_within, student_quantile
 from jovik.analysis.steady_state import STEADY_WINDOW, steady_from
 from jovik.base.findings import CLIFF_FRACTION, Decay, Level, LongWrite, RateDrop, Shape
 from jovik.base.interval import Interval
-from jovik.base.trace import SLICE_NS
+from jovik.base.trace import SLICE_NS, Trace
 
 SEEN_SHARE = 0.05
 """Share of the write a fall must last, in the statement on the smallest detectable fall."""
@@ -60,6 +60,19 @@ class Stretch:
     start: int
     end: int
     shape: Slope | Alternation | None = None
+
+
+def write_series(trace: Trace) -> LongWrite | None:
+    """Return the parts of a pass that only wrote, or None if it is too short for any.
+
+    A copy counts bytes only: its writes are taken as mebibytes.
+    """
+    slices = trace.slices
+    if trace.copy is not None:
+        slices = slices.copy()
+        written = trace.slices[:, 2]
+        slices[:, 3] = np.maximum(written // 2**20, (written > 0).astype(np.int64))
+    return long_write(slices, trace.elapsed_ns)
 
 
 def long_write(slices: npt.NDArray[np.int64], elapsed_ns: int) -> LongWrite | None:

@@ -19,6 +19,7 @@ from jovik.queries.samples import samples as samples_of
 from jovik.shelf.store import Shelf
 from jovik.tables.claims import claim_tables, claims_summary, claims_table
 from jovik.tables.drive_class import standing_json
+from jovik.tables.evidence import faults_json
 from jovik.tables.real_work import KIND_WORDS, real_work_sentence, real_work_table
 from jovik.tables.samples import samples_table
 from jovik.tables.table import Table
@@ -59,6 +60,7 @@ class JudgeAnswer(Answer):
             ],
             "suspects": _suspects(report.samples),
             "excluded": plain(report.excluded),
+            "faults": faults_json(report.passed_over),
             "class": standing_json(report.standing),
         }
 

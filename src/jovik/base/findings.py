@@ -257,6 +257,23 @@ class LostData:
 
 
 @dataclass(frozen=True)
+class FailedRange:
+    """Adjacent blocks that failed: the first byte, the byte after the last, and the direction."""
+
+    first_byte: int
+    end_byte: int
+    direction: str
+
+
+@dataclass(frozen=True)
+class FailedIos:
+    """Reads and writes that the drive failed, and where: at most some 32 blocks of each thread."""
+
+    count: int
+    ranges: tuple[FailedRange, ...] = ()
+
+
+@dataclass(frozen=True)
 class Disconnection:
     """The drive disappeared during a pass.
 
@@ -395,6 +412,7 @@ class Findings:
     disturbed: tuple[DisturbanceAmount, ...] = ()
     write_cache_full: bool = False
     lost: LostData | None = None
+    failed: FailedIos | None = None
     disconnected: Disconnection | None = None
     ladder: str | None = None
     steady: SteadyState | None = None

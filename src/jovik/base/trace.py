@@ -70,11 +70,25 @@ class Latencies:
         return float(min(max(MIDDLE_NS[bucket], self.minimum_ns), self.maximum_ns))
 
 
+MOST_PLACES = 32
+"""Failed blocks that a thread keeps in a pass."""
+
+
+@dataclass(frozen=True, order=True)
+class FailedPlace:
+    """A block whose read or write failed: its first byte, its length, and the direction."""
+
+    offset_bytes: int
+    length_bytes: int
+    direction: str
+
+
 @dataclass(frozen=True)
 class IoFault:
     """The first error of a pass: its kind, its place and its time.
 
-    `confirmed_bytes` is where the last write that the drive confirmed in this pass ended.
+    `confirmed_bytes` is where the last write that the drive confirmed in this pass ended. `places`
+    are the distinct blocks that failed in the whole pass, at most 32 of each thread, in order.
     """
 
     errno: int
@@ -83,6 +97,7 @@ class IoFault:
     direction: str
     after_ns: int
     confirmed_bytes: int | None = None
+    places: tuple[FailedPlace, ...] = ()
 
 
 @dataclass(frozen=True)

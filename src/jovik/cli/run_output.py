@@ -6,11 +6,10 @@ from collections.abc import Sequence
 from dataclasses import asdict, replace
 from typing import Any
 
-from jovik.analysis.comparability import steady_step
-from jovik.analysis.disconnection import disconnected_by, disconnection_words
+from jovik.analysis.comparability import rate_of, steady_step
+from jovik.analysis.drive_faults import fault_words, faults_of
 from jovik.analysis.fullness import empty_against_full
 from jovik.analysis.ladder import ladders_in
-from jovik.analysis.lost_data import lost_by, lost_words
 from jovik.analysis.step_result import StepResult
 from jovik.analysis.wake import wake_costs
 from jovik.base.rate_unit import per_unit, rate_unit
@@ -56,13 +55,8 @@ def show_run(
         # What a plan was made to find comes before where the drive lies in its class.
         lines = steady_answers(results)
         lines += standing_lines(standing) if standing is not None else []
-        gone = disconnected_by(results)
-        if gone is not None:
-            lines = [f"{run.drive} {disconnection_words(gone)}", *lines]
-        lost = lost_by(results)
-        if lost is not None:
-            # Whatever else it does: this comes first.
-            lines = [f"{run.drive} {lost_words(lost, size)}", *lines]
+        # Whatever else it does: this comes first.
+        lines = [f"{run.drive} {fault_words(x, size)}" for x in faults_of(results)] + lines
         lines = lines or _first_figures(results)
         findings = findings_tables(results)
         # Where all that was measured was to be steady, that is the answer.
@@ -81,7 +75,7 @@ def _first_figures(results: Sequence[StepResult]) -> list[str]:
     figures = []
     for r in results:
         if r.step.measures and r.passes and not r.findings.ladder:
-            rate = r.rate
+            rate = rate_of(r)
             figures.append(f"{r.step.label}: {figure_words(rate, per_unit())} {rate_unit()}")
     return figures[:1]
 

@@ -20,7 +20,7 @@ import numpy.typing as npt
 from jovik.base import histogram
 from jovik.base.interruption import check, held_back
 from jovik.base.io_session import Workload
-from jovik.base.trace import SLICE_COLUMNS, SLICE_NS, IoFault, Latencies
+from jovik.base.trace import MOST_PLACES, SLICE_COLUMNS, SLICE_NS, FailedPlace, IoFault, Latencies
 from jovik.engine import code_cache
 from jovik.engine.buffers import Buffers, unit_of
 from jovik.engine.kernel import layout
@@ -45,6 +45,7 @@ def blank_out() -> npt.NDArray[np.int64]:
     out = np.zeros(layout.OUT_COUNT, np.int64)
     out[layout.MIN_READ] = out[layout.MIN_WRITE] = layout.NEVER
     out[layout.FIRST_BAD : layout.FIRST_BAD + layout.BAD_PLACES] = -1
+    out[layout.FAULT_PLACES : layout.FAULT_PLACES + MOST_PLACES] = -1
     return out
 
 
@@ -277,6 +278,20 @@ class WorkerPool(ABC):
             direction,
             int(out[layout.FAULT_NS]),
             int(last[layout.LAST_WRITE_END]) or None,
+            self.failed_places(),
+        )
+
+    def failed_places(self) -> tuple[FailedPlace, ...]:
+        """Return the distinct blocks that failed, in order."""
+        noted = {
+            int(n)
+            for p in self.parts
+            for n in p.out[layout.FAULT_PLACES : layout.FAULT_PLACES + MOST_PLACES]
+            if n >= 0
+        }
+        length = self.work.block_bytes
+        return tuple(
+            FailedPlace(n // 2 * 2, length, "write" if n % 2 else "read") for n in sorted(noted)
         )
 
     def bad_places(self) -> tuple[int, ...]:

@@ -6,6 +6,7 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from jovik.analysis.cross_rig import RigSlowdown
+from jovik.analysis.drive_faults import DriveFault, faults_of
 from jovik.analysis.evidence import Candidate, Choice, Drawback, choose, place_of
 from jovik.analysis.run_effect import RunEffect, run_effect
 from jovik.analysis.samples import SuspectSample, side_by_side, suspects
@@ -19,11 +20,13 @@ from jovik.shelf.store import Shelf
 class PassedOver:
     """Newer results that do not represent their drives, each beside its choice.
 
-    `suspects` are samples that are far below their siblings, by drive.
+    `suspects` are samples that are far below their siblings, by drive, and `faults` what makes a
+    drive known for its faults.
     """
 
     newer: tuple[tuple[Choice, Candidate], ...] = ()
     suspects: Mapping[str, tuple[SuspectSample, ...]] = field(default_factory=dict)
+    faults: Mapping[str, tuple[DriveFault, ...]] = field(default_factory=dict)
 
     def slowed(self) -> list[RigSlowdown]:
         """Return the rigs on which a sample is clearly slower than on the chosen one."""
@@ -40,6 +43,7 @@ class PassedOver:
         return PassedOver(
             tuple((c, o) for c, o in self.newer if c.result.drive in drives),
             {d: s for d, s in self.suspects.items() if d in drives},
+            {d: f for d, f in self.faults.items() if d in drives},
         )
 
     def represented_by_others(self, drive: str, sample: str) -> bool:
@@ -91,7 +95,11 @@ class Evidence:
             for other in c.unused
             if order[place_of(other.result)] > order[place_of(c.result)]
         )
-        return PassedOver(newer, self.suspects)
+        by_drive: dict[str, list[StepResult]] = {}
+        for r in self.candidates:
+            by_drive.setdefault(r.drive, []).append(r)
+        faults = {d: found for d, each in by_drive.items() if (found := faults_of(each))}
+        return PassedOver(newer, self.suspects, faults)
 
 
 def evidence(

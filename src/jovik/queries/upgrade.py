@@ -91,7 +91,9 @@ def upgraded(shelf: Shelf, old: str, new: str, *, link_bytes_s: float | None = N
     every = tuple(r for of_drive in results for r in of_drive)
     over = [e.passed_over() for e in found]
     passed_over = PassedOver(
-        tuple(x for o in over for x in o.newer), {d: s for o in over for d, s in o.suspects.items()}
+        tuple(x for o in over for x in o.newer),
+        {d: s for o in over for d, s in o.suspects.items()},
+        {d: f for o in over for d, f in o.faults.items()},
     )
     both = [
         (r, s)

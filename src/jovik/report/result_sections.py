@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from jovik.analysis.comparability import long_write_of, steady_step
+from jovik.analysis.comparability import series_to_show, steady_step
 from jovik.analysis.fullness import empty_against_full
 from jovik.analysis.step_result import StepResult
 from jovik.base.quantities import in_rate_unit, show_rate, show_size
@@ -21,6 +21,7 @@ from jovik.report.document import Block, Picture, Section
 from jovik.shelf.runs import RunRecord
 from jovik.shelf.store import Shelf
 from jovik.tables import Table
+from jovik.tables.drive_faults import failed_table
 from jovik.tables.instrument import log_table
 from jovik.tables.replay import replays_table
 from jovik.tables.run_findings import (
@@ -64,7 +65,7 @@ def tests_sections(shelf: Shelf, results: Sequence[StepResult]) -> list[Section]
         trace = shelf.runs.traces(result.run, result.phrase)[0]
         speed.append(Picture(f"surface-{number}", surface_chart([(result, trace)])))
     long: list[Block] = []
-    for number, result in enumerate((r for r in empty if long_write_of(r) is not None), 1):
+    for number, result in enumerate((r for r in empty if series_to_show(r) is not None), 1):
         trace = shelf.runs.traces(result.run, result.phrase)[0]
         chart = long_write_chart([(result, trace)])
         long += [Picture(f"long-write-{number}", chart), long_write_table(None, result)]
@@ -93,6 +94,12 @@ def latency_section(results: Sequence[StepResult]) -> Section:
     chosen = [r for kind in LATENCY_STEPS for r in empty if r.kind == kind and r.latencies]
     blocks = (Picture("latency", latency_chart(chosen)), access_table(empty)) if chosen else ()
     return Section("latency", "Latency", blocks)
+
+
+def failed_section(results: Sequence[StepResult]) -> Section:
+    """Return the addresses at which reads or writes failed."""
+    table = failed_table(results)
+    return Section("failed", "Failed reads and writes", (table,) if table.rows else ())
 
 
 def steps_section(runs: Runs) -> Section:

@@ -8,9 +8,9 @@ from pathlib import Path
 
 from jovik.analysis.claims import ClaimVerdict, Verdict
 from jovik.analysis.comparability import long_write_of
-from jovik.analysis.disconnection import disconnected_by, disconnection_words
+from jovik.analysis.drive_faults import fault_words, faults_of
 from jovik.analysis.long_write_notes import fall_note
-from jovik.analysis.lost_data import lost_by, lost_words
+from jovik.analysis.lost_data import lost_by
 from jovik.analysis.ranking import rank_sentence
 from jovik.analysis.real_work import WorkKind, work_shares
 from jovik.analysis.step_result import StepResult
@@ -44,6 +44,7 @@ from jovik.report.overview import around
 from jovik.report.placeholders import Known, filled
 from jovik.report.privacy import without_commands
 from jovik.report.result_sections import (
+    failed_section,
     how_section,
     instruments_section,
     latency_section,
@@ -152,6 +153,7 @@ def review(
         Section("verdict", "The verdict", _verdict(it, verdict)),
         Section("words", "In the reviewer's words", (ReviewerText(own),) if own.strip() else ()),
         Section("claims", "Claims against measured", _claims(it)),
+        failed_section([r for _, each in it.runs for r in each]),
         *tests_sections(shelf, it.results),
         Section("work", "Real work", (*_work(it), *work_blocks(it.results))),
         latency_section(it.results),
@@ -195,13 +197,10 @@ def _verdict(it: ReviewData, own: str) -> tuple[Block, ...]:
         The reviewer's own verdict, which takes the place of ours; empty if there is none.
     """
     drive = it.sheet.drive
-    lost = lost_by(it.results)
-    blocks: list[Block] = []
-    if lost is not None:
-        blocks.append(Paragraph(f"It {lost_words(lost, drive.capacity_bytes)}.", loud=True))
-    gone = disconnected_by(it.results)
-    if gone is not None:
-        blocks.append(Paragraph(f"In a test it {disconnection_words(gone)}.", loud=True))
+    blocks: list[Block] = [
+        Paragraph(f"In a test it {fault_words(x, drive.capacity_bytes)}.", loud=True)
+        for x in faults_of([r for _, each in it.runs for r in each])
+    ]
     if own.strip():
         blocks.append(ReviewerText(own))
     else:
@@ -375,11 +374,6 @@ def _watch_out(it: ReviewData) -> list[str]:
         for f in worn
         if f.years is not None
     ][:3]
-    lines += (
-        [f"{sum(r.errors for r in it.results)} errors while it was measured"]
-        if any(r.errors for r in it.results)
-        else []
-    )
     lines += [f"its log: {note}" for run, _ in it.runs for note in run.notes or []]
     return lines
 

@@ -198,6 +198,8 @@ class RunContext:
                 began = ended - trace.elapsed_ns / 1e9
                 self._saw([(began + at, c) for at, c in trace.environment.temperatures])
         written = sum(t.written_bytes for t in traces)
+        if len(traces) == 1:
+            self.cache.learn_from(step, traces[0])
         self.cache.wrote(written)
         if self._last is not None and self._last[0] == step.canonical:
             # The same step's passes are felt together.

@@ -5,15 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 
-import numpy as np
-import numpy.typing as npt
-
 from jovik.analysis.cliff_agreement import cliff_agreement, cliff_agreement_note
 from jovik.analysis.copy import copy_finding, sequential_rate
 from jovik.analysis.disconnection import disconnection, disconnection_words
+from jovik.analysis.drive_faults import failed_ios
 from jovik.analysis.dropouts import all_drop_outs, drop_out_note
 from jovik.analysis.limits import disturbances, link_limit, tester_limits
-from jovik.analysis.long_write import long_write
+from jovik.analysis.long_write import long_write, write_series
 from jovik.analysis.long_write_notes import fall_note, fall_notes, long_write_notes
 from jovik.analysis.lost_data import lost_data
 from jovik.analysis.replay import replay_finding
@@ -63,7 +61,12 @@ def findings_of(
             add_temperature(collected, context.temperature_summary(readings_of(traces)))
         _series(work, traces, collected)
     gone = next((x for t in traces if (x := disconnection(t)) is not None), None)
-    collected.findings = replace(collected.findings, lost=worst_loss(traces), disconnected=gone)
+    collected.findings = replace(
+        collected.findings,
+        lost=worst_loss(traces),
+        failed=failed_ios(traces) if gone is None else None,
+        disconnected=gone,
+    )
     if traces[0].scan is not None:
         _scan(traces[0], span_bytes, collected)
     replays = [t.replay for t in traces if t.replay is not None]
@@ -81,20 +84,13 @@ def findings_of(
             )
         finding, notes, limits = copy_finding(traces, base)
         collected.findings = replace(collected.findings, copy=finding)
-        written = long_write(in_mebibytes(traces[0].slices), traces[0].elapsed_ns)
+        written = write_series(traces[0])
         if written is not None and written.cliff is not None:
             collected.findings = replace(collected.findings, long_write=written)
             collected.notes.append(f"in its first pass: {fall_note(written, written.cliff)}")
         collected.notes += notes
         collected.limits += limits
     return collected
-
-
-def in_mebibytes(slices: npt.NDArray[np.int64]) -> npt.NDArray[np.int64]:
-    """Return the slices of a copy, which counts bytes only, with its writes in mebibytes."""
-    counted = slices.copy()
-    counted[:, 3] = np.maximum(slices[:, 2] // 2**20, (slices[:, 2] > 0).astype(np.int64))
-    return counted
 
 
 def worst_loss(traces: Sequence[Trace]) -> LostData | None:
@@ -109,7 +105,9 @@ def worst_loss(traces: Sequence[Trace]) -> LostData | None:
 def findings_of_failure(traces: Sequence[Trace], *, detached: bool, ladder: str | None) -> Found:
     """Return the findings of a step that a drive's failure ended."""
     gone = disconnection(traces[-1], detached=detached)
-    findings = Found(Findings(lost=worst_loss(traces), disconnected=gone, ladder=ladder))
+    failed = failed_ios(traces) if gone is None else None
+    lost = worst_loss(traces)
+    findings = Found(Findings(lost=lost, failed=failed, disconnected=gone, ladder=ladder))
     if gone is not None:
         findings.notes.append(f"the drive {disconnection_words(gone)}")
     return findings

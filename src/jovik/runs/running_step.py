@@ -307,7 +307,10 @@ class RunningStep:
             self._ceiling_iops,
         )
         lines = [*drawn.notes, *notes, *self._standstill_notes]
-        lines += self._rest_notes[:1]
+        if self._rest_notes:
+            count = len(self._rest_notes)
+            more = f"; {count} such rests" if count > 1 else ""
+            lines.append(self._rest_notes[-1] + more)
         order_note = "" if self._rest_notes else self._order_note
         lines += filter(None, [self._cache_note or order_note, self._stop_reason])
         findings = replace(

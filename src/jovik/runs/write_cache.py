@@ -9,9 +9,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from jovik.analysis.comparability import long_write_of
+from jovik.analysis.comparability import series_to_show
+from jovik.analysis.long_write import write_series
 from jovik.analysis.step_result import StepResult
 from jovik.base.quantities import show_size
+from jovik.base.trace import Trace
+from jovik.steps import CopyStep, IoStep, Step
 
 USUAL_SHARE = 0.01
 """A write cache of so much of the capacity is taken to be usual for a solid-state drive.
@@ -30,8 +33,8 @@ NOTICEABLE_FRACTION = 0.1
 class WriteCacheWatch:
     """Bytes written since the drive last recovered, compared with its write cache.
 
-    `known_bytes` is where a long write of this drive fell, None if none was made; `usual_bytes`
-    a usual size for drives of its capacity, None if its medium has no such cache.
+    `known_bytes` is where a write of this drive fell, None if none was made; `usual_bytes` a usual
+    size for drives of its capacity, None if its medium has no such cache.
     """
 
     known_bytes: int | None = None
@@ -57,8 +60,17 @@ class WriteCacheWatch:
         self.written_bytes = 0
 
     def learn(self, result: StepResult) -> None:
-        """Learn the size of the cache from a long write."""
-        written = long_write_of(result)
+        """Learn the size of the cache from a long write or a copy."""
+        written = series_to_show(result)
+        if written is not None and written.cliff is not None:
+            self.known_bytes = written.cliff.at_bytes
+
+    def learn_from(self, step: Step, trace: Trace) -> None:
+        """Learn the same from a pass in order that began with the cache empty."""
+        in_order = isinstance(step, CopyStep) or (isinstance(step, IoStep) and not step.random)
+        if self.written_bytes or not in_order or trace.read_bytes or not trace.written_bytes:
+            return
+        written = write_series(trace)
         if written is not None and written.cliff is not None:
             self.known_bytes = written.cliff.at_bytes
 
@@ -81,8 +93,8 @@ class WriteCacheWatch:
         written = f"{show_size(self.written_bytes)} had been written without a rest"
         if self.known_bytes is not None:
             return (
-                f"began with the write cache partly full: {written}, and a long write of this "
-                f"drive fell after {show_size(self.known_bytes)}"
+                f"began with the write cache partly full: {written}, and a write of this drive "
+                f"fell after {show_size(self.known_bytes)}"
             )
         return (
             f"the write cache may have been partly full: {written}; a usual size for such drives "

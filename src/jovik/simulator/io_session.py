@@ -5,7 +5,7 @@ from __future__ import annotations
 import errno
 import math
 import os
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -24,9 +24,11 @@ from jovik.base.io_session import (
 from jovik.base.limits import MODEL_PASS_NS
 from jovik.base.quantities import show_size, show_time
 from jovik.base.trace import (
+    MOST_PLACES,
     SLICE_COLUMNS,
     SLICE_NS,
     CopyRecord,
+    FailedPlace,
     IoFault,
     PassSurroundings,
     StampFaults,
@@ -56,6 +58,7 @@ class ModelSeries:
     temperatures: list[tuple[float, dict[str, float]]]
     fault: IoFault | None = None
     errors: int = 0
+    places: set[FailedPlace] = field(default_factory=set)
 
     @property
     def elapsed_ns(self) -> int:
@@ -213,7 +216,9 @@ class ModelSession:
             cpu_ns=0,
             slices=slices,
             latencies=latencies(self.drive.behaviour, work, slices, series.elapsed_ns, rng),
-            first_fault=series.fault,
+            first_fault=replace(series.fault, places=tuple(sorted(series.places)))
+            if series.fault is not None
+            else None,
             stamps=self._stamps(work) if work.verify else None,
             notes=self.notes,
             environment=PassSurroundings(temperatures=tuple(series.temperatures))
@@ -267,7 +272,7 @@ class ModelSession:
         glance = (end_ns if math.isfinite(end_ns) else 0) / PROGRESS_CALLS
         measured_at = -math.inf
         heated = self.drive.behaviour.heat is not None
-        while at < end_ns and done < total and series.fault is None:
+        while at < end_ns and done < total and not (series.fault and work.stop_on_error):
             # After an hour its pace tells, before millions of slices are in memory.
             needed = total * at / MODEL_PASS_NS if math.isfinite(total) else 0.0
             if at > MODEL_PASS_NS or (at > ENDLESS_NS and done < needed):
@@ -509,25 +514,23 @@ class _BadPlaces:
 
         The first stops the pass where errors do.
         """
-        reads = work.read_percent / 100
-        hits = 0
+        reads, block = work.read_percent / 100, work.block_bytes
+        hit: list[int] = []
         for low, high in self.areas:
+            first, last = low // block, (high - 1) // block
             if work.random:
-                share = (high - low + work.block_bytes) / work.span_bytes
-                hits += int(rng.binomial(max(round(ios * reads), 0), min(share, 1.0)))
+                share = (high - low + block) / work.span_bytes
+                hits = int(rng.binomial(max(round(ios * reads), 0), min(share, 1.0)))
+                hit += rng.integers(first, last + 1, hits).tolist()
             else:
-                start = work.start_bytes + done * work.block_bytes
-                over = min(start + ios * work.block_bytes, high) - max(start, low)
-                hits += math.ceil(over / work.block_bytes) if over > 0 else 0
-        series.errors += hits
-        if hits and series.fault is None and work.stop_on_error:
-            series.fault = IoFault(
-                errno.EIO,
-                os.strerror(errno.EIO),
-                self.areas[0][0] // work.block_bytes * work.block_bytes,
-                "read",
-                round(at_ns),
-            )
+                start = work.start_bytes // block + math.floor(done) % (work.span_bytes // block)
+                hit += range(max(start, first), min(start + math.ceil(ios), last + 1))
+        series.errors += len(hit)
+        room = MOST_PLACES - len(series.places)
+        series.places |= {FailedPlace(n * block, block, "read") for n in hit[: max(room, 0)]}
+        if hit and series.fault is None:
+            why = os.strerror(errno.EIO)
+            series.fault = IoFault(errno.EIO, why, hit[0] * block, "read", round(at_ns))
 
 
 def _too_long() -> TargetError:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 from typing import TYPE_CHECKING, ClassVar
@@ -12,7 +13,7 @@ from typing_extensions import override
 from jovik.base.errors import TargetError
 from jovik.base.io_session import Progress, Workload, no_progress
 from jovik.base.quantities import parse_size, spell_size
-from jovik.base.trace import SLICE_COLUMNS, Latencies, ScanRecord, Trace
+from jovik.base.trace import SLICE_COLUMNS, IoFault, Latencies, ScanRecord, Trace
 from jovik.steps.cost import PlanCost
 from jovik.steps.io_clauses import BLOCKS, SECTOR
 from jovik.steps.io_step import DEFAULT_SPAN_BYTES
@@ -157,11 +158,14 @@ class ScanStep(Step):
         began = session.now_ns()
         zone = whole_area.span_bytes // self.zones // self.block_bytes * self.block_bytes
         parts: list[Trace] = []
+        faults: list[IoFault] = []
         times: list[float | None] = []
         errors: list[int] = []
         for number in range(self.zones):
-            stretch, access_ns, bad = self._zone(run, whole_area, number, zone)
+            stretch, probes, access_ns = self._zone(run, whole_area, number, zone)
             parts.append(stretch)
+            faults += [t.first_fault for t in (stretch, probes) if t and t.first_fault]
+            bad = probes.errors if probes is not None else 0
             times.append(access_ns)
             errors.append(stretch.errors + bad)
             done = sum(t.read_bytes for t in parts)
@@ -181,14 +185,14 @@ class ScanStep(Step):
             whole_ns=session.now_ns() - began,
             whole_access_ns=self._whole_access_ns(run, whole_area),
         )
-        trace = _together(parts, record)
+        trace = _together(parts, record, faults)
         run.record(trace)
         return run.finish([trace])
 
     def _zone(
         self, run: RunningStep, area: Workload, number: int, zone_bytes: int
-    ) -> tuple[Trace, float | None, int]:
-        """Read a stretch in order, then single blocks. Return trace, median in ns, errors."""
+    ) -> tuple[Trace, Trace | None, float | None]:
+        """Read a stretch in order, then single blocks. Return both traces and a median in ns."""
         stretch = self.stretch_bytes(area.span_bytes)
         # A few areas beyond an error are worth knowing: a zone ends at its first, the scan goes on.
         last = number == self.zones - 1
@@ -204,7 +208,7 @@ class ScanStep(Step):
         )
         trace = run.unbroken(lambda: run.session.run(read, no_progress))
         if self.block_bytes % PROBE_BYTES:
-            return trace, None, 0
+            return trace, None, None
         single = replace(
             read,
             random=True,
@@ -216,7 +220,7 @@ class ScanStep(Step):
         )
         probes = run.unbroken(lambda: run.session.run(single, no_progress))
         histogram = probes.latencies.get("read")
-        return trace, histogram.percentile_ns(0.5) if histogram is not None else None, probes.errors
+        return trace, probes, histogram.percentile_ns(0.5) if histogram is not None else None
 
     def _whole_access_ns(self, run: RunningStep, area: Workload) -> tuple[float, ...]:
         """Return mean time of single reads over the whole span, in nanoseconds, batch by batch."""
@@ -242,8 +246,10 @@ class ScanStep(Step):
         return tuple(means)
 
 
-def _together(parts: list[Trace], record: ScanRecord) -> Trace:
+def _together(parts: list[Trace], record: ScanRecord, faults: Sequence[IoFault]) -> Trace:
     """Return all stretches as one pass, its time that of the stretches without the single reads."""
+    places = tuple(sorted({p for f in faults for p in f.places}))
+    fault = next((t.first_fault for t in parts if t.first_fault is not None), None)
     slices = np.zeros((len(parts), len(SLICE_COLUMNS)), np.int64)
     for row, part in enumerate(parts):
         slices[row] = part.slices.sum(axis=0)
@@ -257,7 +263,7 @@ def _together(parts: list[Trace], record: ScanRecord) -> Trace:
         cpu_ns=sum(t.cpu_ns for t in parts),
         slices=slices,
         latencies={} if whole is None else {"read": whole},
-        first_fault=next((t.first_fault for t in parts if t.first_fault is not None), None),
+        first_fault=replace(fault, places=places) if fault is not None else None,
         notes=parts[0].notes,
         scan=record,
     )

@@ -9,6 +9,7 @@ from jovik.analysis.claim_candidates import ClaimCandidate, Lack
 from jovik.analysis.claims import ClaimVerdict, Verdict
 from jovik.analysis.cliff_agreement import cliff_agreement_note
 from jovik.analysis.drive_class import class_of_step
+from jovik.analysis.drive_faults import fault_words
 from jovik.analysis.evidence import Drawback
 from jovik.analysis.lost_data import lost_words
 from jovik.base.interval import Interval
@@ -37,7 +38,10 @@ def claims_table(found: ClaimsReport) -> Table:
         right=(1, 2, 3, 4),
         optional_columns=(4,),
         verdict=[
-            f"{found.sheet.drive.name} {lost}" if lost else "",
+            *(
+                f"{found.sheet.drive.name} {fault_words(x, found.sheet.drive.capacity_bytes)}"
+                for x in found.passed_over.faults.get(found.sheet.drive.name, ())
+            ),
             f"{found.sheet.drive.name}: {claims_summary(verdicts)}",
             *(standing_lines(found.standing) if found.standing is not None else ()),
         ],

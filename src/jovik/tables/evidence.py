@@ -7,9 +7,11 @@ from typing import Any
 
 from jovik.analysis.claim_candidates import drawback_words
 from jovik.analysis.cross_rig import RigSlowdown
+from jovik.analysis.drive_faults import fault_words
 from jovik.analysis.evidence import Drawback
 from jovik.analysis.samples import SuspectSample
 from jovik.base.errors import PhraseError
+from jovik.base.findings import LostData
 from jovik.base.plain_data import keyed, plain
 from jovik.base.quantities import show_rate
 from jovik.queries.evidence import PassedOver
@@ -37,6 +39,19 @@ def passed_over_words(found: PassedOver, only: str | None = None) -> list[str]:
         more = f" and {len(lines) - 1} more" if len(lines) > 1 else ""
         words.append(lines[0] + more)
     return words
+
+
+def fault_lines(found: PassedOver) -> list[str]:
+    """Return a line for each failed I/O and disconnection, which belongs above everything else.
+
+    Lost data has a headline of its own.
+    """
+    return [
+        f"{drive} {fault_words(x)}"
+        for drive, faults in found.faults.items()
+        for x in faults
+        if not isinstance(x, LostData)
+    ]
 
 
 def suspect_words(drive: str, found: SuspectSample, *, others_represent: bool) -> str:
@@ -75,7 +90,14 @@ def passed_over_json(found: PassedOver) -> dict[str, Any]:
         "held_by_rig": plain(tuple(found.slowed())),
         "not_used": not_used,
         "suspect_samples": suspects,
+        "faults": faults_json(found),
     }
+
+
+def faults_json(found: PassedOver) -> list[dict[str, str]]:
+    """Return what makes each drive known for its faults, as documented."""
+    faults = [(drive, x) for drive, each in found.faults.items() for x in each]
+    return [{"drive": drive, "what": fault_words(x)} for drive, x in faults]
 
 
 def spoken_evidence(evidence: str) -> str:

@@ -23,7 +23,7 @@ from jovik.queries.ranking import (
 from jovik.steps import parse
 from jovik.tables.conditions import conditions_words
 from jovik.tables.drive_class import gap_words
-from jovik.tables.evidence import passed_over_words
+from jovik.tables.evidence import fault_lines, passed_over_words
 from jovik.tables.replay import program_words
 from jovik.tables.runs import excluded_words
 from jovik.tables.table import Table, figure_words, interval_words
@@ -64,7 +64,7 @@ def overall_table(found: RankingReport) -> Table:
         [[row[c] for c in shown] for row in rows],
         right=[c for c in (2, 3, 4, 5, 6, 7, 8) if c in shown],
         optional_columns=[c for c in optional_columns if c in shown],
-        verdict=ranking_verdict(found),
+        verdict=[*fault_lines(found.passed_over), *ranking_verdict(found)],
         bar=(shown.index(2), [d.index.median if d.index else None for d in ranking.drives]),
     )
 

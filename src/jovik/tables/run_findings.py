@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from jovik.analysis.claims import all_latencies_ns
-from jovik.analysis.comparability import long_write_of, rate_of, steady_step
+from jovik.analysis.comparability import rate_of, series_to_show, steady_step
 from jovik.analysis.fullness import (
     CacheComparison,
     FillComparison,
@@ -23,6 +23,7 @@ from jovik.base.interval import Interval
 from jovik.base.quantities import show_size, show_time, show_time_or_dash, significant
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.steps import CopyStep, IoStep, Step, parse
+from jovik.tables.drive_faults import failed_table
 from jovik.tables.replay import replays_table
 from jovik.tables.steady_state import steady_tables
 from jovik.tables.table import Table, interval_json, interval_words
@@ -38,9 +39,10 @@ def findings_tables(results: Sequence[StepResult]) -> list[Table]:
     tables += [
         long_write_table(number, result)
         for number, result in enumerate(results, 1)
-        if long_write_of(result) is not None
+        if series_to_show(result) is not None
     ]
     tables += [
+        failed_table(results),
         replays_table(results),
         access_table(results),
         copies_table(results),
@@ -84,12 +86,13 @@ def ladder_table(curve: Ladder) -> Table:
 
 
 def long_write_table(number: int | None, result: StepResult) -> Table:
-    """Return the steady parts of a long write. `number` is the step's in its run."""
+    """Return the steady parts of a long write or a copy. `number` is the step's in its run."""
     written = result.findings.long_write
     step = result.step
-    assert isinstance(step, IoStep) and written is not None
+    assert written is not None
     # A random write is read in I/Os a second, a stream in bytes.
-    scale, unit = (1 / written.block_bytes, "IOPS") if step.random else (per_unit(), rate_unit())
+    random = isinstance(step, IoStep) and step.random
+    scale, unit = (1 / written.block_bytes, "IOPS") if random else (per_unit(), rate_unit())
     rows = []
     for part in written.parts:
         rate = part.rate_bytes_s

@@ -8,7 +8,7 @@ from jovik.analysis.lost_data import lost_words
 from jovik.analysis.suitability import Suitability
 from jovik.base.quantities import significant
 from jovik.queries.suitability import Fitted
-from jovik.tables.evidence import passed_over_words
+from jovik.tables.evidence import fault_lines, passed_over_words
 from jovik.tables.table import Table
 
 
@@ -65,7 +65,7 @@ def fit_table(found: Fitted) -> Table:
         right=(2,),
         optional_columns=(5, 4) if found.filled else (4,),
         notes=[*notes, *passed_over_words(found.passed_over)],
-        verdict=[_fit_sentence(found)],
+        verdict=[*fault_lines(found.passed_over), _fit_sentence(found)],
         small=small,
     )
 

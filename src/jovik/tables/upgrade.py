@@ -11,7 +11,7 @@ from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.queries.upgrade import Upgraded
 from jovik.steps.parser import parse
 from jovik.tables.conditions import conditions_words
-from jovik.tables.evidence import passed_over_words
+from jovik.tables.evidence import fault_lines, passed_over_words
 from jovik.tables.table import Table, figure_words, interval_words
 
 
@@ -69,7 +69,7 @@ def upgrade_verdict(found: Upgraded, machine_price: float | None = None) -> list
         more = [f"overall {figure_words(u.overall)} times, the geometric mean", *more]
     if more:
         lines.append("; ".join(more))
-    return lines
+    return [*fault_lines(found.passed_over), *lines]
 
 
 STARTING = CLASS_WORDS["random read"]

@@ -26,6 +26,7 @@ from jovik.engine.kernel.primitives import (
     libc_pread,
     libc_pwrite,
     note_fault,
+    note_place,
     now,
     sleep_ns,
     stamp,
@@ -136,6 +137,7 @@ def blocking_loop(cfg, ctl, shared, slices, counts, out, generations, scratch):
                 )
         elif errno != EINTR:
             note_fault(errno, done, offset, direction, t - start, row, slices, out)
+            note_place(offset, direction, out)
             shared[layout.ERRORS] = 1
     out[layout.BEGAN_NS] = start
     out[layout.ENDED_NS] = t

@@ -5,6 +5,8 @@ No Numba here.
 
 from __future__ import annotations
 
+from jovik.base.trace import MOST_PLACES
+
 # What a loop is told: places in its `cfg`.
 (
     FD,
@@ -85,7 +87,9 @@ BAD_PLACES = 8
 ) = range(FIRST_BAD + BAD_PLACES, FIRST_BAD + BAD_PLACES + 5)
 LAST_WRITE_END, LAST_WRITE_NS = REPLAY_ASIDE + 1, REPLAY_ASIDE + 2
 """End and time of the write that completed last, or 0 before the first."""
-OUT_COUNT = LAST_WRITE_NS + 1
+FAULT_PLACES = LAST_WRITE_NS + 1
+"""The first distinct offsets at which I/Os failed, plus 1 for a write."""
+OUT_COUNT = FAULT_PLACES + MOST_PLACES
 REPLAY_COLUMNS = 6
 """Numbers of a request of a replay: kind and flags, offset, bytes, think or issue, after, rank."""
 REPLAY_RANK = 5

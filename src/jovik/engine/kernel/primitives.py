@@ -268,6 +268,18 @@ def note_fault(errno, got, offset, direction, after, row, slices, out):
 
 
 @njit
+def note_place(offset, direction, out):
+    """Keep the place of an I/O that failed, once."""
+    place = offset + direction
+    for i in range(layout.MOST_PLACES):
+        if out[layout.FAULT_PLACES + i] == place:
+            return
+        if out[layout.FAULT_PLACES + i] < 0:
+            out[layout.FAULT_PLACES + i] = place
+            return
+
+
+@njit
 def mix(offset, generation, seed):
     """Return a checksum of a stamp's other words (a 64-bit multiplicative hash's final steps)."""
     h = np.uint64(offset) * _MIX ^ np.uint64(generation)

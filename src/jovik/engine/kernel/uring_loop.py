@@ -25,6 +25,7 @@ from jovik.engine.kernel.primitives import (
     libc_syscall,
     load_acquire_u32,
     note_fault,
+    note_place,
     now,
     sleep_ns,
     stamp,
@@ -285,6 +286,7 @@ def uring_loop(cfg, ctl, sqes, cqes, slices, counts, out, generations, busy, scr
                     slices,
                     out,
                 )
+                note_place(scratch[place + slot], direction, out)
                 if cfg[layout.STOP_ON_ERROR] and going:
                     going = False
                     out[layout.ENDED_NS] = t
