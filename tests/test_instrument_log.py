@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 import math
+import re
 
 import numpy as np
 import pytest
@@ -143,10 +144,11 @@ def test_a_noise_log_beside_a_run(jovik: Program) -> None:
     assert offered == -8.0
     found = jovik("note", GANNET, *LOG, "--shift", "-8s", "--format", "json").json
     figures = {f["when"]: f["mean"] for f in found["phases"]}
-    assert figures["reading"] == pytest.approx(28) and figures["writing"] == pytest.approx(36)
+    assert figures["reading in order"] == pytest.approx(28)
+    assert figures["writing at random"] == pytest.approx(36)
     assert [f["mean"] for f in found["steps"]] == pytest.approx([28, 36])
     noted = jovik("note", GANNET, "--format", "json").json["readings"]
-    assert any(r["what"] == "noise level, reading" and r["unit"] == "dB(A)" for r in noted)
+    assert any(r["what"] == "noise level, reading in order" and r["unit"] == "dB(A)" for r in noted)
 
 
 def test_logs_that_say_how_they_were_taken_are_compared(jovik: Program) -> None:
@@ -158,11 +160,42 @@ def test_logs_that_say_how_they_were_taken_are_compared(jovik: Program) -> None:
     (jovik.folder / "noise.csv").write_text("".join(f"{s},{30 + s % 2}\n" for s in range(15)))
     jovik("note", other, *LOG, *how)
     noted = jovik("note", other, "--format", "json").json["readings"]
-    reading = next(r for r in noted if r["what"] == "noise level, reading")
+    reading = next(r for r in noted if r["what"] == "noise level, reading in order")
     assert (reading["method"], reading["instrument"]) == how[1::2]
     assert reading["of"] == 2, "it has a place among drives measured the same way"
-    told = jovik("upgrade", GANNET, other).out
-    assert "noise level, reading" in told and "28" in told
+    told = " ".join(jovik("upgrade", GANNET, other).out.split())
+    assert re.search(r"noise level, dB\(A\), reading in order 28\.0 \(.*differs", told), told
+    assert "meter B, 30 cm above it" in told and "noise level, reading" not in told
+    table = jovik("upgrade", GANNET, other, "--format", "json").json["upgrades"][0]["logged"]
+    (row,) = [x for x in table if x["what"] == "reading in order"]
+    assert row["difference"]["median"] == pytest.approx(2.5, abs=0.1) and row["apart"]
+    assert row["difference"]["low"] < 2.5 < row["difference"]["high"]
+    jovik("report", "--all", "--each", "--out", "site")
+    page = (jovik.folder / "site" / "compare.html").read_text()
+    assert "noise level, dB(A), reading in order (meter B, 30 cm above it)" in page
+    # Another instrument is no comparison.
+    jovik("note", other, *LOG, "--method", "30 cm above it", "--instrument", "meter C")
+    assert "reading in order" not in jovik("upgrade", GANNET, other).out
+
+
+def test_steps_that_are_unlike_have_a_phase_each(jovik: Program) -> None:
+    phrases = [
+        "random read 4KiB for 10s",
+        "random read 4KiB depth 32 for 10s",
+        "sequential read 1MiB for 10s",
+        "sequential read 1MiB depth 4 for 10s",
+    ]
+    jovik("measure", "model:slate", *phrases, "--passes", "1", "--seed", "1")
+    name = jovik("runs", "show", "last", "--format", "json").json["drive"]
+    levels = (2.0, 4.0, 3.0, 3.1)
+    rows = [f"{t},{levels[t // 10] + 0.01 * (t % 2)}" for t in range(40)]
+    (jovik.folder / "power.csv").write_text("\n".join(rows) + "\n")
+    words = ("--run", "last", "--quantity", "power", "--unit", "W", "--format", "json")
+    found = jovik("note", name, "--log", "power.csv", *words).json
+    means = {f["when"]: round(f["mean"], 1) for f in found["phases"]}
+    assert means["reading in order"] == pytest.approx(3.05, abs=0.06)
+    assert means["random read, 4 KiB"] == 2.0 and means["random read, 4 KiB, depth 32"] == 4.0
+    assert "reading at random" not in means, "3 W is the mean of no step"
 
 
 @pytest.mark.parametrize("error", [0.998, 1.0, 1.002])
@@ -252,7 +285,7 @@ def test_a_disk_that_spins_up_is_told_and_drawn(jovik: Program) -> None:
     assert noted["noise, before the first pass"] == pytest.approx(24, abs=0.2)
     jovik("picture", "instrument", name, "--out", "noise.svg")
     drawn = (jovik.folder / "noise.svg").read_text()
-    assert all(f">{words}<" in drawn for words in ("dB(A)", "MB/s")), "the rate above the level"
+    assert all(f">{words}<" in drawn for words in ("noise, dB(A)", "MB/s"))
     wrong = jovik("picture", "instrument", name, "--quantity", "heat", "--out", "x.png", status=2)
     assert "there is: noise" in wrong.err
     jovik("report", name, "--out", "page.md")
@@ -274,12 +307,13 @@ def test_drives_are_ranked_by_what_they_move_for_a_joule(jovik: Program) -> None
     assert other["bytes_per_joule"]["high"] < step["bytes_per_joule"]["low"]
     table = jovik("rank", "--by", "efficiency").out
     assert "MB/J" in table and "idle:" in table
+    assert table.startswith(f"{fast} moves the most data per joule, of 2 drives: index")
     assert "bytes_per_joule" in jovik("rank", "--by", "efficiency", "--format", "csv").out
     changed = jovik("compare", fast, slow, "--format", "json").json["logged"]
-    assert {c["what"] for c in changed} >= {"reading", "writing"} and all(
+    assert {c["what"] for c in changed} >= {"reading in order", "writing in order"} and all(
         c["apart"] for c in changed
     )
-    assert "power, W, reading" in jovik("compare", fast, slow).out
+    assert "power, W, reading in order" in jovik("compare", fast, slow).out
 
 
 def test_a_log_travels_with_the_shelf_and_goes_with_its_run(jovik: Program) -> None:

@@ -13,6 +13,7 @@ from jovik.base.plain_data import keyed, plain
 from jovik.queries.comparison import Compared, History, compared, history_of
 from jovik.shelf.store import Shelf
 from jovik.tables.comparison import comparison_table, history_table, verdict_lines
+from jovik.tables.instrument import changes_table
 from jovik.tables.table import Table
 
 
@@ -47,7 +48,8 @@ class CompareAnswer(Answer):
             "not_comparable": [keyed(x, "kind", "why") for x in comparison.not_comparable],
             **keyed(comparison, "only_before", "only_after"),
             "logged": [
-                keyed(x, "quantity", "unit", "what", "before", "after", "apart")
+                keyed(x, "quantity", "unit", "what", "before", "after", "apart", "difference")
+                | keyed(x, "method", "instrument")
                 for x in report.logged
             ],
         }
@@ -71,7 +73,9 @@ class CompareAnswer(Answer):
 
     def tables(self) -> Sequence[Table]:
         """Return conditions, steps and findings."""
-        return [comparison_table(self.found)]
+        table = comparison_table(self.found)
+        logged = changes_table(self.found.logged, "before", "after")
+        return [table, *([logged] if logged.rows else [])]
 
 
 def _selected(side: Any) -> dict[str, Any]:

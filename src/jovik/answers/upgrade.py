@@ -14,6 +14,7 @@ from jovik.base.quantities import parse_link
 from jovik.queries.upgrade import Upgraded, upgraded
 from jovik.shelf.store import Shelf
 from jovik.tables.evidence import passed_over_json
+from jovik.tables.instrument import changes_table
 from jovik.tables.table import Table
 from jovik.tables.upgrade import jobs_table, upgrade_table, upgrade_verdict
 
@@ -37,7 +38,15 @@ class UpgradeAnswer(Answer):
     def data(self) -> dict[str, Any]:
         """Return the answer as documented."""
         upgrades = [
-            _upgrade(f.upgrade, self.link_bytes_s) | passed_over_json(f.passed_over)
+            _upgrade(f.upgrade, self.link_bytes_s)
+            | passed_over_json(f.passed_over)
+            | {
+                "logged": [
+                    keyed(x, "quantity", "unit", "what", "before", "after", "apart", "difference")
+                    | keyed(x, "method", "instrument")
+                    for x in f.logged
+                ]
+            }
             for f in self.found
         ]
         old = self.found[0].old.name
@@ -72,6 +81,8 @@ class UpgradeAnswer(Answer):
                 replace(steps[0], verdict=upgrade_verdict(one, self.machine_price)),
                 *steps[1:],
             ]
+            logged = changes_table(one.logged, one.old.name, one.new.name)
+            shown += [logged] if logged.rows else []
         return shown
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from jovik.analysis.comparison import (
@@ -18,8 +18,7 @@ from jovik.analysis.run_effect import RunEffect, run_effect
 from jovik.analysis.step_result import StepResult
 from jovik.base.circumstances import TEMPORARY_KINDS, CircumstanceKind
 from jovik.base.errors import UsageError
-from jovik.base.interval import Interval
-from jovik.queries.instrument import log_beside
+from jovik.queries.instrument import InstrumentChange, logged_changes
 from jovik.queries.selection import Selected, read_selection, select
 from jovik.shelf.runs import RunRecord
 from jovik.shelf.store import Shelf
@@ -32,22 +31,6 @@ _DEVICE = {
     "file_system": "file system",
     "write_cache": "write cache",
 }
-
-
-@dataclass(frozen=True)
-class InstrumentChange:
-    """Readings of an instrument for one kind of step, or one phase, on both sides."""
-
-    quantity: str
-    unit: str
-    what: str
-    before: Interval
-    after: Interval
-
-    @property
-    def apart(self) -> bool:
-        """Return True if the intervals of the two do not touch."""
-        return self.before.apart(self.after)
 
 
 @dataclass(frozen=True)
@@ -102,32 +85,13 @@ def compared(shelf: Shelf, before: str, after: str, step: str | None = None) -> 
             "" if why else f"the one has {_kinds(olds)}; the other has {_kinds(news)}",
         )
     conditions = (*comparison.conditions, *_of_runs(one.runs, two.runs))
-    logged = tuple(_logged(shelf, one, two))
+    logged = tuple(logged_changes(shelf, one.runs, two.runs))
     return Compared(one, two, replace(comparison, conditions=conditions), effect, logged)
 
 
 def _id_of(result: StepResult) -> tuple[str, int]:
     """Return the run and the place of a result."""
     return result.run, result.position
-
-
-def _logged(shelf: Shelf, before: Selected, after: Selected) -> Iterator[InstrumentChange]:
-    """Yield logged values that both sides have, of one quantity, unit and phase."""
-    one, two = (_figures(shelf, side) for side in (before, after))
-    for key, was in one.items():
-        if key in two:
-            yield InstrumentChange(*key, was, two[key])
-
-
-def _figures(shelf: Shelf, side: Selected) -> dict[tuple[str, str, str], Interval]:
-    """Return means by quantity, unit and step or phase, from the newest log."""
-    figures = {}
-    for run in side.runs:
-        for laid in (log_beside(shelf, x) for x in shelf.notes.logs(run.drive, run.id)):
-            for f in (*laid.phases, *laid.steps):
-                what = f.name.split("  ", 1)[-1]
-                figures[laid.log.quantity, laid.log.unit, what] = f.mean
-    return figures
 
 
 def _kinds(results: Sequence[StepResult]) -> str:

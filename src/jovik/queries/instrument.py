@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import math
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
 from jovik.analysis.instrument import (
+    BY_POWER,
     Span,
     SpanFigures,
     figures_in,
@@ -16,15 +18,54 @@ from jovik.analysis.instrument import (
     values_in,
 )
 from jovik.base.errors import UsageError
+from jovik.base.interval import Interval
 from jovik.queries.drive_class import is_spinning
 from jovik.queries.temperature import RunPass, run_begun, run_passes
 from jovik.sheets.instrument_log import InstrumentLog, RunLog
+from jovik.shelf.runs import RunRecord
 from jovik.shelf.store import Shelf
 
 SPIN_UP, BEFORE, IDLE = "spin-up", "before the first pass", "idle, between passes"
 JOINED_S = 0.05
 """Passes of a step that are no further apart are one stretch."""
 READING, WRITING, MIXED, FLUSHING = "reading", "writing", "reading and writing", "flushing"
+ALIKE_RATIO, ALIKE_LEVEL = 1.1, 1.0
+"""Steps whose means differ by more than this factor, or by more decibels, are unlike."""
+
+
+@dataclass(frozen=True)
+class InstrumentChange:
+    """Readings of an instrument for one kind of step, or one phase, on both sides.
+
+    Both were taken by the same `method` and `instrument`, in the user's words, or by unknown ones.
+    """
+
+    quantity: str
+    unit: str
+    what: str
+    method: str
+    instrument: str
+    before: Interval
+    after: Interval
+
+    @property
+    def apart(self) -> bool:
+        """Return True if the intervals of the two do not touch."""
+        return self.before.apart(self.after)
+
+    @property
+    def difference(self) -> Interval:
+        """Return after less before, in the unit, with its interval if both have one.
+
+        Independent means: the reaches of their intervals add as squares (JCGM 100, 5.1.2).
+        """
+        one, two = self.before, self.after
+        middle = two.median - one.median
+        if one.low is None or one.high is None or two.low is None or two.high is None:
+            return Interval(middle)
+        down = math.hypot(two.median - two.low, one.high - one.median)
+        up = math.hypot(two.high - two.median, one.median - one.low)
+        return Interval(middle, middle - down, middle + up)
 
 
 @dataclass(frozen=True)
@@ -117,6 +158,35 @@ def logs_beside(shelf: Shelf, drive: str, run: str | None = None) -> list[LogBes
     return [log_beside(shelf, x) for x in shelf.notes.logs(name, run) if x.run in counting]
 
 
+LogKey = tuple[str, str, str, str, str]
+"""Quantity, unit, step or phase, method and instrument: logs with the same key can be compared."""
+
+
+def logged_figures(shelf: Shelf, runs: Iterable[RunRecord]) -> dict[LogKey, Interval]:
+    """Return the means of every phase and step, of each from the newest log beside these runs."""
+    figures: dict[LogKey, Interval] = {}
+    for run in runs:
+        for laid in (log_beside(shelf, x) for x in shelf.notes.logs(run.drive, run.id)):
+            log = laid.log
+            for f in (*laid.phases, *laid.steps):
+                what = f.name.split("  ", 1)[-1]
+                figures[log.quantity, log.unit, what, log.method, log.instrument] = f.mean
+    return figures
+
+
+def logged_changes(
+    shelf: Shelf, before: Iterable[RunRecord], after: Iterable[RunRecord]
+) -> list[InstrumentChange]:
+    """Return the logged values that both sides have, taken in the same way."""
+    one, two = logged_figures(shelf, before), logged_figures(shelf, after)
+    return [InstrumentChange(*key, was, two[key]) for key, was in one.items() if key in two]
+
+
+def logged_of(shelf: Shelf, drive: str) -> list[RunRecord]:
+    """Return the runs of a drive that count, oldest first."""
+    return [r for r in shelf.runs.every(drive) if r.excluded is None]
+
+
 def _span(p: RunPass) -> Span:
     trace = p.trace
     moved = trace.read_bytes + trace.written_bytes
@@ -140,30 +210,50 @@ def _joined(passes: Sequence[RunPass]) -> list[Span]:
 def _phases(
     passes: Sequence[RunPass], log: RunLog, last: float, *, spins: bool
 ) -> list[SpanFigures]:
-    """Return all stretches of one phase together. Only what `spins` has a spin-up."""
-    kinds: dict[str, list[Span]] = {READING: [], WRITING: [], MIXED: [], FLUSHING: []}
+    """Return all stretches of one phase together. Only what `spins` has a spin-up.
+
+    Steps that are unlike have a phase each: no mean describes them.
+    """
+    kinds: dict[str, list[Span]] = {}
+    flushes: list[Span] = []
     for p in passes:
         whole, flush_s = _span(p), p.trace.flush_ns / 1e9
         read, written = p.trace.read_bytes > 0, p.trace.written_bytes > 0
         if read or written:
             kind = MIXED if read and written else READING if read else WRITING
-            kinds[kind].append(replace(whole, end_s=whole.end_s - flush_s))
+            kind += f" {p.order}" if p.order else ""
+            one = Span(p.label, whole.start_s, whole.end_s - flush_s)
+            kinds.setdefault(kind, []).append(one)
         if flush_s > 0:
-            kinds[FLUSHING].append(Span(FLUSHING, whole.end_s - flush_s, whole.end_s))
+            flushes.append(Span(FLUSHING, whole.end_s - flush_s, whole.end_s))
     logged = list(zip(log.seconds, log.readings, strict=True))
     before = [(s, v) for s, v in logged if s < 0]
     spun = spin_up(before, log.unit) if spins else []
-    busy = [b for spans in kinds.values() for b in spans]
+    busy = [b for spans in (*kinds.values(), flushes) for b in spans]
     idle = [v for s, v in logged if 0 <= s < last and not _within(busy, s)]
     parts: dict[str, list[list[float]]] = {
         SPIN_UP: [[v for _, v in spun]],
         BEFORE: [[v for _, v in before[len(spun) :]]],
         IDLE: [idle],
     }
-    for name, spans in kinds.items():
-        parts[name] = [values_in(s, log.seconds, log.readings) for s in _neighbours(spans)]
+    for name, spans in (*sorted(kinds.items()), (FLUSHING, flushes)):
+        by_step: dict[str, list[list[float]]] = {}
+        for s in _neighbours(spans):
+            by_step.setdefault(s.name, []).append(values_in(s, log.seconds, log.readings))
+        alike = _alike([[p for p in each if p] for each in by_step.values()], log.unit)
+        parts |= {name: [p for each in by_step.values() for p in each]} if alike else by_step
     phases = {name: [p for p in pieces if p] for name, pieces in parts.items()}
     return [figures_of_phase(name, pieces, log.unit) for name, pieces in phases.items() if pieces]
+
+
+def _alike(steps: Sequence[Sequence[Sequence[float]]], unit: str) -> bool:
+    """Return True if the means of steps are near each other, so that one mean describes them."""
+    means = [figures_of_phase("", pieces, unit).mean.median for pieces in steps if pieces]
+    if len(means) < 2:
+        return True
+    if unit in BY_POWER:
+        return max(means) - min(means) <= ALIKE_LEVEL
+    return min(means) > 0 and max(means) <= ALIKE_RATIO * min(means)
 
 
 def _neighbours(spans: Sequence[Span]) -> list[Span]:

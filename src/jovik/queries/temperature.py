@@ -11,7 +11,7 @@ from jovik.analysis.temperature import believed, trusted_temperatures
 from jovik.base.errors import UsageError
 from jovik.base.trace import Trace
 from jovik.shelf.store import Shelf
-from jovik.steps import parse
+from jovik.steps import IoStep, ScanStep, parse
 
 
 @dataclass(frozen=True)
@@ -75,13 +75,17 @@ def run_temperatures(shelf: Shelf, drive: str, run: str | None = None) -> RunTem
 
 @dataclass(frozen=True)
 class RunPass:
-    """A pass in its place in time, seconds since the run's first pass began."""
+    """A pass in its place in time, seconds since the run's first pass began.
+
+    `order` is ``at random`` or ``in order``, or empty for a step that has neither.
+    """
 
     step: int
     label: str
     start_s: float
     end_s: float
     trace: Trace
+    order: str = ""
 
 
 def run_passes(shelf: Shelf, key: str) -> tuple[RunPass, ...]:
@@ -100,9 +104,17 @@ def run_passes(shelf: Shelf, key: str) -> tuple[RunPass, ...]:
             start,
             start + _lasted_s(trace),
             trace,
+            _order(str(about[position, number]["phrase"])),
         )
         for (position, number, trace), start in zip(traces, starts, strict=True)
     )
+
+
+def _order(phrase: str) -> str:
+    step = parse(phrase)
+    if isinstance(step, IoStep):
+        return "at random" if step.random else "in order"
+    return "in order" if isinstance(step, ScanStep) else ""
 
 
 def run_begun(shelf: Shelf, key: str, passes: Sequence[RunPass]) -> float | None:

@@ -10,6 +10,7 @@ from jovik.analysis.upgrade import Upgrade, compare, compare_with_class
 from jovik.base.errors import UsageError
 from jovik.queries.drive_class import standing_in
 from jovik.queries.evidence import NONE_PASSED_OVER, PassedOver, evidence
+from jovik.queries.instrument import InstrumentChange, logged_changes, logged_of
 from jovik.queries.readings import alike, joined
 from jovik.sheets.drive_class import CLASS_PREFIX, DriveClass, read_class
 from jovik.sheets.reading import Reading
@@ -22,7 +23,7 @@ class Upgraded:
     """Two drives step by step, with readings taken by the same method, and their results.
 
     `passed_over` names newer results that do not represent them. With `to_class`, the new one is a
-    class of drives with its usual figures.
+    class of drives with its usual figures. `logged` is what instruments showed beside both.
     """
 
     old: Drive
@@ -33,6 +34,7 @@ class Upgraded:
     link_bytes_s: float | None = None
     passed_over: PassedOver = NONE_PASSED_OVER
     to_class: bool = False
+    logged: tuple[InstrumentChange, ...] = ()
 
 
 def _to_class(shelf: Shelf, old: str, target: DriveClass) -> Upgraded:
@@ -101,4 +103,10 @@ def upgraded(shelf: Shelf, old: str, new: str, *, link_bytes_s: float | None = N
         for s in map(joined, alike(shelf.notes.readings(after.name)))
         if s.comparable(r)
     ]
-    return Upgraded(before, after, upgrade, tuple(both), every, link_bytes_s, passed_over)
+    logged = logged_changes(shelf, logged_of(shelf, before.name), logged_of(shelf, after.name))
+    by_log = {(f"{x.quantity}, {x.what}".casefold(), x.method.casefold()) for x in logged}
+    # What a log shows phase by phase is not repeated as a reading.
+    both = [(r, s) for r, s in both if (r.what.casefold(), r.method.casefold()) not in by_log]
+    return Upgraded(
+        before, after, upgrade, tuple(both), every, link_bytes_s, passed_over, logged=tuple(logged)
+    )

@@ -6,11 +6,13 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 
 from jovik.analysis.ranking import DriveRank
+from jovik.base.interval import Interval
 from jovik.base.quantities import show_size
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.base.version import VERSION
 from jovik.charts.ranking import ranking_chart
 from jovik.queries.drive_class import class_of
+from jovik.queries.instrument import LogKey
 from jovik.queries.ranking import RankingReport, price_for_terabyte
 from jovik.report.document import Block, Document, Links, Paragraph, Picture, Section, SiteTable
 from jovik.report.privacy import without_commands
@@ -119,8 +121,12 @@ def _index_words(found: RankingReport, d: DriveRank) -> str:
     return "100, yardstick" if d.drive == found.ranking.yardstick else figure_words(d.index)
 
 
-def side_by_side(found: RankingReport, addresses: Mapping[str, str]) -> Document:
-    """Return two to six drives side by side: their sheets, and each step."""
+def side_by_side(
+    found: RankingReport,
+    addresses: Mapping[str, str],
+    logged: Mapping[str, Mapping[LogKey, Interval]],
+) -> Document:
+    """Return two to six drives side by side: their sheets, each step, and instruments' logs."""
     drives = [d for d in found.ranking.drives if d.drive in addresses]
     facts: list[tuple[str, Callable[[Drive], str]]] = [
         ("interface", lambda x: x.interface),
@@ -140,6 +146,13 @@ def side_by_side(found: RankingReport, addresses: Mapping[str, str]) -> Document
             step = next((s for s in d.steps if s.kind == kind), None)
             cells.append(figure_words(step.rate_bytes_s, per_unit()) if step is not None else "-")
         rows.append((f"{parse(kind).label}, {rate_unit()}", *cells))
+    for key in dict.fromkeys(k for of_drive in logged.values() for k in of_drive):
+        means = [logged.get(d.drive, {}).get(key) for d in drives]
+        if sum(m is not None for m in means) > 1:
+            quantity, unit, what, method, instrument = key
+            how = ", ".join(x for x in (instrument, method) if x)
+            label = f"{quantity}, {unit}, {what}" + (f" ({how})" if how else "")
+            rows.append((label, *(figure_words(m) if m is not None else "-" for m in means)))
     table = Table(
         "Side by side",
         ["", *(d.drive for d in drives)],

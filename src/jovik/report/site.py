@@ -24,6 +24,7 @@ from jovik.base.errors import ShelfError, UsageError
 from jovik.base.page_address import CLASS_PREFIX
 from jovik.base.version import VERSION
 from jovik.queries.drive_class import class_of
+from jovik.queries.instrument import logged_figures, logged_of
 from jovik.queries.ranking import RankingReport, ranking_report
 from jovik.report.card import draw_card
 from jovik.report.document import Document, HeadTag
@@ -232,7 +233,9 @@ def _common_pages(
     links += [(title, page) for page, (_, title, _) in of_class.items()]
     return {
         "index.html": lambda: front_page(shelf, found, addresses, links),
-        "compare.html": lambda: side_by_side(found, addresses),
+        "compare.html": lambda: side_by_side(
+            found, addresses, {n: logged_figures(shelf, logged_of(shelf, n)) for n in addresses}
+        ),
         **{page: partial(class_page, found, addresses, *of) for page, of in of_class.items()},
     }
 

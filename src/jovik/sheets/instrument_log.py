@@ -43,6 +43,8 @@ class RunLog:
         Since the first pass of the run began.
     readings : tuple of float
         In `unit`.
+    method, instrument : str
+        How it was taken, in the user's words; empty if they were not given.
     """
 
     run: str
@@ -51,6 +53,8 @@ class RunLog:
     seconds: tuple[float, ...]
     readings: tuple[float, ...]
     written: str = ""
+    method: str = ""
+    instrument: str = ""
 
 
 def read_log(text: str, where: str) -> InstrumentLog:

@@ -61,12 +61,13 @@ class Reading:
         return f"{significant(self.value)} {self.unit}".strip()
 
     def comparable(self, other: Reading) -> bool:
-        """Return whether both are of the same quantity by the same method."""
-        return (self.what.casefold(), self.unit, self.method.casefold()) == (
-            other.what.casefold(),
-            other.unit,
-            other.method.casefold(),
-        )
+        """Return True if both are of the same quantity by the same method and instrument."""
+        return self._taken == other._taken
+
+    @property
+    def _taken(self) -> tuple[str, ...]:
+        words = (self.what, self.method, self.instrument)
+        return (self.unit, *(x.casefold() for x in words))
 
 
 @dataclass(frozen=True)

@@ -208,6 +208,8 @@ instrument_log = Table(
     Column("seconds", JSON, nullable=False),  # since the first pass of the run began
     Column("readings", JSON, nullable=False),  # what the instrument showed at each of them
     Column("written", String, nullable=False),
+    Column("method", String, nullable=False, server_default=""),
+    Column("instrument", String, nullable=False, server_default=""),
 )
 
 recording = Table(

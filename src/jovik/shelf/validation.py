@@ -38,6 +38,7 @@ LATER_COLUMNS: dict[str, dict[str, Any]] = {
     },
     "run": {"excluded": None, "circumstances": None},
     "step": {"excluded": None},
+    "instrument_log": {"method": "", "instrument": ""},
     "note": {"happened": None, "run": None},
 }
 """Columns that earlier archives lack, by table, and their values there."""

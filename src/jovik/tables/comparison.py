@@ -14,7 +14,7 @@ from jovik.analysis.comparison import (
 )
 from jovik.base.quantities import significant
 from jovik.base.rate_unit import per_unit, rate_unit
-from jovik.queries.comparison import Compared, History, InstrumentChange
+from jovik.queries.comparison import Compared, History
 from jovik.steps import parse
 from jovik.tables.table import Table, figure_words, interval_words
 
@@ -79,15 +79,13 @@ def _notes(found: Compared) -> list[str]:
         for run in side.runs
         if run.excluded is not None
     ]
-    lines += [finding_words(f) for f in found.comparison.findings]
-    return lines + [logged_words(x) for x in found.logged if x.apart]
+    return lines + [finding_words(f) for f in found.comparison.findings]
 
 
 def _small(found: Compared) -> list[str]:
     comparison = found.comparison
     spread = 100 * found.effect.widest
-    lines = [logged_words(x) for x in found.logged if not x.apart]
-    lines += [
+    lines = [
         f"not compared: {parse(x.kind).label}: {', '.join(x.why)}"
         for x in comparison.not_comparable
     ]
@@ -112,15 +110,6 @@ def finding_words(change: FindingChange) -> str:
     else:
         words = f"{change.kind}: it was {change.before}, now {change.after}"
     return f"{words} ({change.step})"
-
-
-def logged_words(change: InstrumentChange) -> str:
-    """``power, W, idle: 0.91 (0.90 to 0.92), now 1.31 (1.30 to 1.32)``."""
-    same = "" if change.apart else ", no difference"
-    return (
-        f"{change.quantity}, {change.unit}, {change.what}: {figure_words(change.before)}, "
-        f"now {figure_words(change.after)}{same}"
-    )
 
 
 def _some(names: Sequence[str]) -> str:

@@ -6,8 +6,9 @@ from collections.abc import Sequence
 from typing import Any
 
 from jovik.analysis.instrument import BY_POWER, MIN_COVERAGE, WATTS, SpanFigures
+from jovik.base.interval import Interval
 from jovik.base.quantities import significant
-from jovik.queries.instrument import LogBeside
+from jovik.queries.instrument import InstrumentChange, LogBeside
 from jovik.tables.table import Table, figure_words, interval_json, interval_words
 
 
@@ -82,6 +83,45 @@ def log_json(found: LogBeside) -> dict[str, Any]:
         "outside": found.outside,
         "offered_shift_s": -found.offered_s if found.offered_s is not None else None,
     }
+
+
+def changes_table(changes: Sequence[InstrumentChange], before: str, after: str) -> Table:
+    """Return what instruments showed beside both, phase by phase, with differences."""
+    rows = [
+        (
+            f"{x.quantity}, {x.unit}, {x.what}",
+            figure_words(x.before),
+            figure_words(x.after),
+            _signed(x.difference),
+            "differs" if x.apart else "no difference" if x.difference.known else "one value",
+        )
+        for x in changes
+    ]
+    ways = {", ".join(w for w in (x.instrument, x.method) if w) for x in changes}
+    named = sorted(w for w in ways if w)
+    return Table(
+        "Beside the runs",
+        ["what", before, after, "difference", ""],
+        rows,
+        right=(1, 2, 3),
+        notes=[
+            *([f"taken with: {'; '.join(named)}"] if named else []),
+            *(
+                ["neither log names its method: jovik note DRIVE --log FILE ... --method TEXT"]
+                if "" in ways
+                else []
+            ),
+        ],
+    )
+
+
+def _signed(x: Interval) -> str:
+    def number(value: float) -> str:
+        return f"{'-' if value < 0 else '+'}{significant(abs(value))}"
+
+    if x.low is None or x.high is None:
+        return number(x.median)
+    return f"{number(x.median)} ({number(x.low)} to {number(x.high)})"
 
 
 def logged_sentences(found: Sequence[LogBeside]) -> list[str]:

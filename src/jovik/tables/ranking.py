@@ -240,7 +240,10 @@ def ranking_verdict(found: RankingReport) -> list[str]:
     assert first.index is not None
     if found.by in FIRST_BY:
         return _ordered_verdict(found, FIRST_BY[found.by])
-    words = f"{' or '.join(d.drive for d in best)} is first of {len(placed)}"
+    names = " or ".join(d.drive for d in best)
+    words = f"{names} is first of {len(placed)}"
+    if found.by == ENERGY:
+        words = f"{names} moves the most data per joule, of {len(placed)} drives"
     if len(best) > 1:
         return [f"{words}: these measurements cannot distinguish them"]
     index = f"index {figure_words(first.index)}, where {ranking.yardstick} is 100"

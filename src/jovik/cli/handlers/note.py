@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from jovik.answers.notes import LogAnswer, NotedListAnswer, NotesAnswer
@@ -117,6 +117,7 @@ def _log(drive: str, file: Path, asked: LogRequest, form: str, shelf_at: str | N
             raise UsageError("--fit-clock finds the shift itself", "omit --shift")
         shift_s = _shift_s(asked.shift)
         laid = laid_beside(shelf, key, log, quantity, unit, shift_s, fit_clock=asked.fit_clock)
+        laid = replace(laid, method=asked.method, instrument=asked.instrument)
         beside = log_beside(shelf, laid)
         # Logs that say how they were taken can be compared with those of other drives.
         method = asked.method or f"logged beside run {key}"
