@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 
 from jovik.base.errors import TargetError
-from jovik.hardware.device import BlockDevice
+from jovik.hardware.device import BlockDevice, devices
 from jovik.runs import several
 from jovik.runs.enrolment import _of_device, nominal_bytes
 from tests.conftest import Program
@@ -69,6 +69,23 @@ def device(**facts: object) -> BlockDevice:
 )
 def test_a_drive_names_itself_from_what_is_known(facts: dict[str, object], name: str) -> None:
     assert _of_device(device(**facts)).name == name
+
+
+def test_a_stick_is_compared_with_sticks(jovik: Program) -> None:
+    stick = _of_device(device(kind="USB", removable=True, medium="spinning"))
+    assert (stick.class_name, stick.medium) == ("stick", "solid state")
+    enclosure = _of_device(device(kind="USB", removable=False, medium=""))
+    assert enclosure.class_name is None, "a disk in an enclosure is no stick"
+    told = jovik("measure", "model:thimble", "sequential read 1MiB depth 4 for 1s").out
+    assert "where 100 is usual for a USB stick" in " ".join(told.split())
+
+
+def test_removable_media_are_those_of_the_system() -> None:
+    need("lsblk")
+    asked = run("lsblk", "--nodeps", "--noheadings", "--output", "NAME,RM")
+    known = dict(line.split() for line in asked.splitlines())
+    found = {d.name: d.removable for d in devices() if d.name in known}
+    assert {n: known[n] == "1" for n in found} == found
 
 
 @pytest.mark.parametrize(

@@ -56,6 +56,12 @@ class BlockDevice:
     partitions: tuple[Partition, ...] = ()
     mounts: tuple[Mount, ...] = ()
     number: str = ""
+    removable: bool = False
+
+    @property
+    def is_stick(self) -> bool:
+        """Return True for a USB stick or a card: a disk in an enclosure is not removable."""
+        return self.kind == "USB" and self.removable and self.rpm is None
 
     @property
     def all_mounts(self) -> tuple[Mount, ...]:
@@ -132,6 +138,7 @@ def device(entry: Path, mounts: dict[str, list[Mount]]) -> BlockDevice:
         write_cache=text(queue / "write_cache"),
         scheduler=_chosen(text(queue / "scheduler")),
         read_only=number(entry / "ro") == 1,
+        removable=number(entry / "removable") == 1,
         link=_link(kind, entry.resolve()),
         partitions=tuple(
             Partition(

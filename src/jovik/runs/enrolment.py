@@ -177,16 +177,18 @@ def _of_device(device: BlockDevice) -> Drive:
         model=strip_control(device.model),
         capacity_bytes=size,
         interface=(link.best or link.now) if link is not None else device.kind,
-        medium=device.medium,
-        class_name=_class_of_disk(device),
+        medium="solid state" if device.is_stick else device.medium,
+        class_name=_class_of_device(device),
     )
 
 
-def _class_of_disk(device: BlockDevice) -> str | None:
-    """Return the class of a disk by how fast it turns.
+def _class_of_device(device: BlockDevice) -> str | None:
+    """Return the class of a stick, or of a disk by how fast it turns.
 
     Other classes follow from the sheet itself.
     """
+    if device.is_stick:
+        return "stick"
     if device.rpm is None:
         return None
     name = f"hdd-{device.rpm}"
