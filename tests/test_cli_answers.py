@@ -53,7 +53,7 @@ def test_a_measurement_begins_with_what_it_came_to(person: Program) -> None:
         steps = ["sequential read 1MiB depth 8 for 1s", "sequential write 1MiB over 30% of free"]
         said = person("measure", "model:drift", *steps, "--passes", "2").out
         first = " ".join(said.splitlines()[:5])
-        assert re.search(r"overall [\d.]+ .*where 100 is usual for a PCIe 4.0 x4 SSD", first)
+        assert re.search(r"class index [\d.]+ .*where 100 is usual for a PCIe 4.0 x4 SSD", first)
         assert "the cliff: after" in said, "what changes a decision is never counted away"
         assert max(map(len, said.splitlines())) <= int(columns)
 

@@ -148,7 +148,7 @@ def test_a_drive_of_no_class_gets_an_overall_figure_all_the_same(jovik: Program)
 def test_every_reader_says_where_a_drive_lies_in_its_class(jovik: Program) -> None:
     steps = ["sequential read 1MiB depth 8 for 1s", "random read 4KiB for 1s"]
     told = jovik("measure", "model:slate", *steps, "--passes", "5", "--seed", "3")
-    assert "where 100 is usual for a SATA SSD, over 2 steps" in told.out
+    assert "where 100 is usual for a SATA SSD, by 2 of its 7 figures" in told.out
     found = jovik("runs", "show", "last", "--format", "json").json["class"]
     assert found["name"] == "sata-ssd" and len(found["figures"]) == 2
     middle = math.sqrt(math.prod(f["value"]["median"] / f["usual"] for f in found["figures"]))

@@ -37,13 +37,14 @@ def _whole(value: float) -> str:
 
 
 def standing_lines(found: ClassStanding) -> list[str]:
-    """Return one line: the overall figure, and the steps that are not as usual for the class."""
+    """Return one line: the class index, and the steps that are not as usual for the class."""
     title = found.drive_class.title
     if found.index is None:
         return []
     count = len(found.figures)
-    steps = f"{count} {'step' if count == 1 else 'steps'}"
-    words = f"overall {figure_words(found.index)}, where 100 is usual for a {title}, over {steps}"
+    every = len(found.drive_class.figures)
+    words = f"class index {figure_words(found.index)}, where 100 is usual for a {title}"
+    words += f", by {count} of its {every} figures"
     words += f" (on {found.link}, slower than its own link)" if found.link else ""
     if not found.own:
         return [f"{words}; its own class is unknown (jovik sheet edit NAME --class)"]
