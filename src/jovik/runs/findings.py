@@ -182,6 +182,7 @@ def _series(work: Workload, traces: Sequence[Trace], found: Found) -> None:
 
     first = next(long(), None)
     if first is None:
+        _short_fall(work, traces[0], found)
         return
     lost = all_drop_outs(t.slices for t in long())
     if lost is not None:
@@ -205,6 +206,14 @@ def _series(work: Workload, traces: Sequence[Trace], found: Found) -> None:
         # Who asked for a time wants a rate; its first pass as a series is news where it fell.
         falls = fall_notes(written, ios=work.random)
         found.notes += [f"in its first pass: {note}" for note in falls]
+
+
+def _short_fall(work: Workload, trace: Trace, found: Found) -> None:
+    """Report a cliff inside a short write, whose mean is then a mean of two rates."""
+    written = None if work.reads else long_write(trace.slices, trace.elapsed_ns)
+    if written is not None and written.cliff is not None:
+        found.findings = replace(found.findings, long_write=written)
+        found.notes.append(f"in its first pass: {fall_note(written, written.cliff)}")
 
 
 def _scan(trace: Trace, span: int, found: Found) -> None:
