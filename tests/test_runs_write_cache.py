@@ -11,6 +11,7 @@ import pytest
 
 import jovik as package
 from jovik.analysis.copy import copy_finding
+from jovik.analysis.pass_ends import end_drop
 from jovik.base.findings import CopyFinding
 from jovik.base.trace import CopyRecord
 from jovik.runs.write_cache import WriteCacheWatch
@@ -95,6 +96,33 @@ def test_a_cliff_inside_a_timed_write_is_on_its_line(jovik: Program) -> None:
     jovik("measure", at, "sequential write 512KiB depth 4 for 8s", "--passes", "1", "--seed", "1")
     told = " ".join(jovik("runs", "show", "last").out.split())
     assert re.search(r"depth 4: 6,\d{3} until (8|9)\.\d+ GB, then 1,7\d\d MB/s", told), told
+
+
+def test_short_writes_that_end_behind_the_cache_have_no_figure(jovik: Program) -> None:
+    at = model(jovik.folder, "11GB")
+    words = ("measure", at, "sequential write 512KiB depth 4 for 2s", "--seed", "1")
+    found = jovik(*words, "--passes", "3", "--format", "json").json["steps"][0]
+    drop = found["facts"]["end_drop"]
+    # The test file takes 0.8 GB of the cache, and the short write after the rest a little.
+    assert 9.5e9 < drop["at_bytes"] < 11e9
+    assert found["cliff"] == drop
+    told = " ".join(jovik("judge", "Veldhaar Comet 2TB", status=None).out.split())
+    assert "which ran across the cliff" in told, told
+
+
+def slices(*passes: list[float]) -> list[np.ndarray]:
+    """Passes of these rates, a slice each."""
+    return [np.array([[0, 0, round(w), 1, 0] for w in each]) for each in passes]
+
+
+def test_noise_and_a_pause_at_one_end_are_no_drop() -> None:
+    rng = np.random.default_rng(1)
+    for _ in range(300):
+        assert end_drop(slices(*(rng.normal(1e6, 2e5, 20).tolist() for _ in range(5)))) is None
+    assert end_drop(slices([100] * 10, [100] * 8 + [5, 5], [100] * 10)) is None
+    assert end_drop(slices([100] * 8 + [5, 5])) is None, "a single pass has long_write's own rule"
+    found = end_drop(slices([100] * 10, [100] * 5 + [50] * 5, [50] * 10))
+    assert found is not None and found.at_bytes == 500 and found.after_bytes_s == 500
 
 
 def copied(rates: list[float], seconds: list[float] | None = None) -> CopyFinding:

@@ -4,4 +4,11 @@ from __future__ import annotations
 
 from tests.truth import heat, passes, series, shelves, state, steady
 
-FAMILIES = (*series.FAMILIES, *shelves.FAMILIES, *passes.FAMILIES, *heat.FAMILIES, *steady.FAMILIES, *state.FAMILIES)
+FAMILIES = (
+    *series.FAMILIES,
+    *shelves.FAMILIES,
+    *passes.FAMILIES,
+    *heat.FAMILIES,
+    *steady.FAMILIES,
+    *state.FAMILIES,
+)

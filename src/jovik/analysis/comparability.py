@@ -91,9 +91,9 @@ def crossed_cliff(result: StepResult) -> RateDrop | None:
     if not isinstance(result.step, IoStep):
         return None
     # Rounds until steady begin long before anything is steady, and their window is the figure.
-    if written is None or steady_step(result) or long_write_of(result) is not None:
+    if steady_step(result) or long_write_of(result) is not None:
         return None
-    return written.cliff
+    return written.cliff if written is not None else result.findings.end_drop
 
 
 def steady_step(result: StepResult) -> bool:

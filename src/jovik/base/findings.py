@@ -392,8 +392,8 @@ class Findings:
     """All findings of one step. None if there is no such finding.
 
     `write_cache_full` is whether more had been written before it than the drive's write cache
-    holds. `stuck_sensors` are those that never moved. `ladder` is the phrase of the ladder that the
-    step is a rung of.
+    holds. `end_drop` is where most passes of a short write fall near their end. `stuck_sensors` are
+    those that never moved. `ladder` is the phrase of the ladder that the step is a rung of.
     """
 
     JSON_KEYS: ClassVar[Mapping[str, str]] = MappingProxyType(
@@ -403,6 +403,7 @@ class Findings:
 
     drop_outs: DropOuts | None = None
     long_write: LongWrite | None = None
+    end_drop: RateDrop | None = None
     cliffs: CliffAgreement | None = None
     scan: ScanFinding | None = None
     copy: CopyFinding | None = None

@@ -14,6 +14,7 @@ from jovik.analysis.limits import disturbances, link_limit, tester_limits
 from jovik.analysis.long_write import long_write, write_series
 from jovik.analysis.long_write_notes import fall_note, fall_notes, long_write_notes
 from jovik.analysis.lost_data import lost_data
+from jovik.analysis.pass_ends import end_drop, end_drop_note
 from jovik.analysis.replay import replay_finding
 from jovik.analysis.scan import scan_finding, scan_notes
 from jovik.analysis.step_result import Limit, PassFigures, StepResult
@@ -21,7 +22,7 @@ from jovik.analysis.temperature import TemperatureSummary
 from jovik.base.findings import Findings, LostData
 from jovik.base.io_session import Workload
 from jovik.base.quantities import show_size
-from jovik.base.trace import Trace
+from jovik.base.trace import SLICE_NS, Trace
 from jovik.runs.context import PassReadings, RunConditions, RunContext
 from jovik.runs.step_result import figures_of
 
@@ -182,7 +183,7 @@ def _series(work: Workload, traces: Sequence[Trace], found: Found) -> None:
 
     first = next(long(), None)
     if first is None:
-        _short_fall(work, traces[0], found)
+        _short_fall(work, traces, found)
         return
     lost = all_drop_outs(t.slices for t in long())
     if lost is not None:
@@ -208,12 +209,19 @@ def _series(work: Workload, traces: Sequence[Trace], found: Found) -> None:
         found.notes += [f"in its first pass: {note}" for note in falls]
 
 
-def _short_fall(work: Workload, trace: Trace, found: Found) -> None:
+def _short_fall(work: Workload, traces: Sequence[Trace], found: Found) -> None:
     """Report a cliff inside a short write, whose mean is then a mean of two rates."""
-    written = None if work.reads else long_write(trace.slices, trace.elapsed_ns)
+    if work.reads:
+        return
+    written = long_write(traces[0].slices, traces[0].elapsed_ns)
     if written is not None and written.cliff is not None:
         found.findings = replace(found.findings, long_write=written)
         found.notes.append(f"in its first pass: {fall_note(written, written.cliff)}")
+        return
+    drop = end_drop([t.slices[: t.elapsed_ns // SLICE_NS] for t in traces])
+    if drop is not None:
+        found.findings = replace(found.findings, end_drop=drop)
+        found.notes.append(end_drop_note(drop))
 
 
 def _scan(trace: Trace, span: int, found: Found) -> None:
