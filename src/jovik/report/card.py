@@ -3,25 +3,30 @@
 from __future__ import annotations
 
 import io
+import textwrap
 from importlib.resources import files
 from typing import Any
 
-from jovik.analysis.ranking import Ranking
 from jovik.base.atomic_files import MADE_WITH_JOVIK
 from jovik.base.quantities import significant
 from jovik.base.terminal_text import strip_control
+from jovik.queries.ranking import RankingReport
+from jovik.tables.ranking import ranking_warnings
 
 SIZE = (1200, 630)
 """The size that link previews use."""
 PAPER, INK, QUIET, MINE, OTHERS = "#fbf8f2", "#22262b", "#5b5f66", "#17617c", "#c3ccd0"
+WARNING = "#a63c19"
+WARNING_COLUMNS = 48
 MOST_BARS = 6
 LEFT, RIGHT, TOP = 60, 150, 190
 
 
-def draw_card(drive: str, ranking: Ranking) -> bytes:
-    """Return a PNG: the drive's name, its place, and its index beside those next to it."""
+def draw_card(drive: str, found: RankingReport) -> bytes:
+    """Return a PNG: the drive's name, its faults, its place, and its index beside the next ones."""
     from PIL import Image, ImageDraw, PngImagePlugin
 
+    ranking, top_y = found.ranking, TOP
     image = Image.new("RGB", SIZE, PAPER)
     pen = ImageDraw.Draw(image)
     name = strip_control(drive)
@@ -29,19 +34,24 @@ def draw_card(drive: str, ranking: Ranking) -> bytes:
     while largest > 30 and pen.textlength(name, font=_font(largest, bold=True)) > SIZE[0] - 120:
         largest -= 4
     pen.text((LEFT, 50), name, font=_font(largest, bold=True), fill=INK)
+    for warning in ranking_warnings(found, only=drive):
+        words = strip_control(warning.removeprefix(drive).strip())
+        for line in textwrap.wrap(words[:1].upper() + words[1:], WARNING_COLUMNS):
+            pen.text((LEFT, top_y - 52), line, font=_font(36, bold=True), fill=WARNING)
+            top_y += 48
     placed = [d for d in ranking.drives if d.index is not None]
     at = next((n for n, d in enumerate(placed) if d.drive == drive), None)
     if at is not None:
         place = placed[at].place
         caption = f"place {place} of {len(placed)}; 100 is {ranking.yardstick}"
-        pen.text((LEFT, 132), strip_control(caption), font=_font(28), fill=QUIET)
+        pen.text((LEFT, top_y - 58), strip_control(caption), font=_font(28), fill=QUIET)
         first = max(0, min(at - MOST_BARS // 2, len(placed) - MOST_BARS))
         shown = placed[first : first + MOST_BARS]
         top = max(d.index.median for d in shown if d.index is not None)
-        each = (SIZE[1] - TOP - 30) / len(shown)
+        each = (SIZE[1] - top_y - 30) / len(shown)
         for n, d in enumerate(shown):
             assert d.index is not None
-            y = TOP + n * each
+            y = top_y + n * each
             width = (SIZE[0] - LEFT - RIGHT) * d.index.median / top
             high = min(each * 0.42, 34)
             pen.text((LEFT, y), strip_control(d.drive), font=_font(22), fill=INK)

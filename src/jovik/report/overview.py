@@ -21,7 +21,7 @@ from jovik.sheets.sheet import Drive
 from jovik.shelf.store import Shelf
 from jovik.steps import parse
 from jovik.tables.drive_class import classes_table
-from jovik.tables.ranking import ranking_foot, step_table
+from jovik.tables.ranking import ranking_foot, ranking_warnings, step_table
 from jovik.tables.sheets import sheets_table
 from jovik.tables.table import Table, figure_words
 
@@ -59,6 +59,7 @@ def front_page(
                 "ranking",
                 "The ranking",
                 (
+                    *(Paragraph(f"{w}.", loud=True) for w in ranking_warnings(found)),
                     Paragraph(
                         f"{len(placed)} drives in {len(ranking.counted)} kinds of step.{more}"
                     ),
@@ -174,10 +175,12 @@ def class_page(
     """Return the drives of one class, and its usual figures."""
     shown = tuple(d for d in found.ranking.drives if d.drive in drives)
     reduced = replace(found, ranking=replace(found.ranking, drives=shown))
-    blocks: list[Block] = [ranking_table(reduced, addresses)]
+    blocks: list[Block] = [ranking_table(reduced, addresses)] if shown else []
     if sum(d.index is not None for d in shown) > 1:
         few = replace(reduced.ranking, drives=shown[:MAX_BARS])
         blocks.insert(0, Picture("ranking", ranking_chart(few)))
+    warnings = [w for d in drives for w in ranking_warnings(found, only=d)]
+    blocks = [*(Paragraph(f"{w}.", loud=True) for w in warnings), *blocks]
     usual = classes_table([read_class(name)])
     sections = [
         Section("ranking", "The ranking", tuple(blocks)),

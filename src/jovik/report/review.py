@@ -8,13 +8,14 @@ from pathlib import Path
 
 from jovik.analysis.claims import ClaimVerdict, Verdict
 from jovik.analysis.comparability import long_write_of
-from jovik.analysis.drive_faults import fault_words, faults_of
+from jovik.analysis.drive_faults import DriveFault, fault_words, faults_of
 from jovik.analysis.long_write_notes import fall_note
 from jovik.analysis.lost_data import lost_by
 from jovik.analysis.ranking import rank_sentence
 from jovik.analysis.real_work import WorkKind, work_shares
 from jovik.analysis.step_result import StepResult
 from jovik.base.errors import UsageError
+from jovik.base.findings import LostData
 from jovik.base.quantities import significant
 from jovik.base.version import VERSION
 from jovik.charts.claims import claims_chart
@@ -197,8 +198,13 @@ def _verdict(it: ReviewData, own: str) -> tuple[Block, ...]:
         The reviewer's own verdict, which takes the place of ours; empty if there is none.
     """
     drive = it.sheet.drive
+
+    def subject(fault: DriveFault) -> str:
+        # What a drive holds is a fact about it; an error is one about a test.
+        return "It" if isinstance(fault, LostData) else "In a test, it"
+
     blocks: list[Block] = [
-        Paragraph(f"In a test it {fault_words(x, drive.capacity_bytes)}.", loud=True)
+        Paragraph(f"{subject(x)} {fault_words(x, drive.capacity_bytes)}.", loud=True)
         for x in faults_of([r for _, each in it.runs for r in each])
     ]
     if own.strip():

@@ -209,7 +209,7 @@ def _one_page(page: SitePage) -> list[Path]:
     image, card = "", []
     if base_url is not None:
         image = f"{page.address}.png"
-        card = [PageFile(folder / image, draw_card(page.drive, ranked_drives.ranking))]
+        card = [PageFile(folder / image, draw_card(page.drive, ranked_drives))]
     name = f"{page.address}.html"
     whole = html_file(_headed(document, name, base_url, page.key, image), folder / name)
     # The page comes last: it says that all of it is as it should be.

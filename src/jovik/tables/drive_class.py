@@ -37,7 +37,7 @@ def _whole(value: float) -> str:
 
 
 def standing_lines(found: ClassStanding) -> list[str]:
-    """Return one line: the class index, and the steps that are not as usual for the class."""
+    """Return the class index, and a line each for steps below and above what is usual."""
     title = found.drive_class.title
     if found.index is None:
         return []
@@ -48,13 +48,16 @@ def standing_lines(found: ClassStanding) -> list[str]:
     words += f" (on {found.link}, slower than its own link)" if found.link else ""
     if not found.own:
         return [f"{words}; its own class is unknown (jovik sheet edit NAME --class)"]
+    lines = [words]
     for standing in (Standing.BELOW, Standing.ABOVE):
-        of_standing = [f for f in found.figures if f.standing is standing]
-        words += "".join(
-            f"; {standing}: {f.result.step.label} {_value(f)} (usual {usual_words(f.usual)})"
-            for f in of_standing
-        )
-    return [words]
+        of_standing = [
+            f"{f.result.step.label} {_value(f)} (usual {usual_words(f.usual)})"
+            for f in found.figures
+            if f.standing is standing
+        ]
+        if of_standing:
+            lines.append(f"{standing}: {'; '.join(of_standing)}")
+    return lines
 
 
 def _value(f: ClassFigure) -> str:

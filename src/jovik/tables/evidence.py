@@ -41,7 +41,7 @@ def passed_over_words(found: PassedOver, only: str | None = None) -> list[str]:
     return words
 
 
-def fault_lines(found: PassedOver) -> list[str]:
+def fault_lines(found: PassedOver, only: str | None = None) -> list[str]:
     """Return a line for each failed I/O and disconnection, which belongs above everything else.
 
     Lost data has a headline of its own.
@@ -49,6 +49,7 @@ def fault_lines(found: PassedOver) -> list[str]:
     return [
         f"{drive} {fault_words(x)}"
         for drive, faults in found.faults.items()
+        if only in (None, drive)
         for x in faults
         if not isinstance(x, LostData)
     ]

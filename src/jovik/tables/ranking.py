@@ -64,7 +64,7 @@ def overall_table(found: RankingReport) -> Table:
         [[row[c] for c in shown] for row in rows],
         right=[c for c in (2, 3, 4, 5, 6, 7, 8) if c in shown],
         optional_columns=[c for c in optional_columns if c in shown],
-        verdict=[*fault_lines(found.passed_over), *ranking_verdict(found)],
+        verdict=[*ranking_warnings(found), *ranking_verdict(found)],
         bar=(shown.index(2), [d.index.median if d.index else None for d in ranking.drives]),
     )
 
@@ -314,6 +314,16 @@ def _level(found: RankingReport, one: str, two: str) -> bool:
     return _undecided(of_access.ratio(one, two))
 
 
+def ranking_warnings(found: RankingReport, only: str | None = None) -> list[str]:
+    """Return what belongs above any place: drives that lost data, and failed I/Os."""
+    lost = [
+        f"{x.drive} {x.why} (not ranked)"
+        for x in found.ranking.left_out
+        if x.kind is None and only in (None, x.drive)
+    ]
+    return lost + fault_lines(found.passed_over, only)
+
+
 def ranking_findings(found: RankingReport) -> list[str]:
     """Return the notes that change a decision: limits of rigs, exclusions, omissions."""
     ranking = found.ranking
@@ -323,6 +333,7 @@ def ranking_findings(found: RankingReport) -> list[str]:
     return lines + [
         f"left out: {x.drive}" + (f", {parse(x.kind).label}" if x.kind else "") + f": {x.why}"
         for x in ranking.left_out
+        if x.kind
     ]
 
 
@@ -356,7 +367,7 @@ def ranking_foot(found: RankingReport, only: str | None = None) -> list[str]:
     return notes + [
         f"left out: {x.drive}" + (f", {parse(x.kind).label}" if x.kind else "") + f": {x.why}"
         for x in ranking.left_out
-        if only in (None, x.drive)
+        if (only is None and x.kind) or only == x.drive
     ]
 
 
