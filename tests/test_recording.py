@@ -33,7 +33,7 @@ from jovik.base.recording_file import HEAD, REQUESTS, read_recording, write_reco
 from jovik.engine.buffers import Buffers
 from jovik.engine.host_overhead import host_overhead
 from jovik.engine.replay import BlockingReplayPool, UringReplayPool, folded, workload_of
-from jovik.hardware.block_trace import family_of, recording_of
+from jovik.hardware.block_events import family_of, recording_of
 from jovik.hardware.boot import boot_of
 from jovik.hardware.service_time import Served, served
 from jovik.hardware.tracefs import trace_events
@@ -279,16 +279,21 @@ def test_phrases_of_replays() -> None:
 TRACE = b"\n".join(
     b" " * 6 + line
     for line in (
-        b"editor-100 [000] ..... 100.000100: block_rq_issue: 254,0 R 8192 () 2048 + 16 be,0,4 [a]",
+        b"editor-100 [000] ..... 100.000090: block_bio_queue: 254,0 R 2048 + 8 [a]",
+        b"editor-100 [000] ..... 100.000091: block_bio_queue: 254,0 R 2056 + 8 [a]",
+        b"kworker/0:1-9 [000] ..... 100.000100: block_rq_issue: 254,0 R 8192 () 2048 + 16 be [a]",
         b"<idle>-0 [001] ..s.. 100.000300: block_rq_complete: 254,0 R () 2048 + 16 be,0,4 [0]",
         b"editor-100 [000] ..... 100.000310: sched_process_fork: comm=editor pid=100 "
         b"child_comm=editor child_pid=123",
         b"help-123 [001] ..... 100.000400: block_rq_issue: 254,0 RA 4096 () 9000000 + 8 be,0,4 [b]",
         b"kworker/0:1-9 [000] ..... 100.000450: block_rq_issue: 254,0 WFS 4096 () 4096 + 8 b,0 [k]",
-        b"other-77 [000] ..... 100.000460: block_rq_issue: 254,0 FF 0 () 0 + 0 be,0,4 [other]",
+        b"other-77 [000] ..... 100.000455: block_bio_queue: 254,0 FWS 0 + 0 [other]",
+        b"kworker/0:1H-9 [000] ..... 100.000460: block_rq_issue: 254,0 FF 0 () 0 + 0 be,0,4 [k]",
         b"<idle>-0 [001] ..s.. 100.000500: block_rq_complete: 254,0 RA () 9000000 + 8 be,0,4 [0]",
         b"<idle>-0 [001] ..s.. 100.000600: block_rq_complete: 254,0 WFS () 4096 + 8 be,0,4 [0]",
-        b"<idle>-0 [001] ..s.. 100.000700: block_rq_complete: 254,0 FF () 0 + 0 be,0,4 [0]",
+        b"<idle>-0 [001] ..s.. 100.000700: block_rq_complete: 254,0 FF () "
+        b"18446744073709551615 + 0 none,0,0 [0]",
+        b"<idle>-0 [001] ..s.. 100.000700: block_rq_complete: 254,0 WFS () 4096 + 0 be,0,4 [0]",
         b"<idle>-0 [001] ..s.. 100.000700: block_rq_complete: 254,0 R () 77 + 8 be,0,4 [0]",
         b"kworker/0:1-9 [000] ..... 100.009000: block_rq_issue: 254,0 W 4096 () 8192 + 8 b,0 [k]",
         b"<idle>-0 [001] ..s.. 100.009500: block_rq_complete: 254,0 W () 8192 + 8 be,0,4 [0]",
@@ -305,6 +310,7 @@ def test_what_the_kernel_says_is_understood(tmp_path: Path) -> None:
     assert found.kind.tolist() == [Kind.READ, Kind.READ, Kind.WRITE, Kind.FLUSH]
     assert found.issue_ns.tolist() == [100_000, 400_000, 450_000, 460_000]
     assert found.done_ns.tolist() == [300_000, 500_000, 600_000, 700_000]
+    assert found.queued_ns.tolist() == [90_000, 400_000, 450_000, 455_000]
     assert found.bytes[:3].tolist() == [8192, 4096, 4096]
     assert found.asker.tolist() == [Asker.COMMAND, Asker.COMMAND, Asker.SYSTEM, Asker.OTHER]
     assert found.flags.tolist()[1:3] == [2, 5], "ahead; synchronous and durable"
@@ -338,7 +344,7 @@ def test_a_real_program_is_recorded_and_replayed(jovik: Program) -> None:
     assert said["read_bytes"] >= 8 * 2**20 and said["lost"] == 0 and said["status"] == 0
     # How long the drive was busy is others' doing, too.
     assert said["elapsed_ns"] > 128 * 2 * MS and 0 < said["waited_ns"] <= said["elapsed_ns"]
-    assert "no drive can save more" in jovik("record", "show", "a.jrec").out
+    assert "no other drive can save more" in jovik("record", "show", "a.jrec").out
     jovik("sheet", "new", "Own")
     jovik("measure", ".", "--drive", "Own", 'replay "a.jrec"', "--passes", "2")
     step = jovik("runs", "show", "last", "--format", "json").json["steps"][0]
@@ -396,7 +402,7 @@ def test_a_recording_on_the_shelf_is_a_load_by_name(jovik: Program) -> None:
     listed = jovik("record", "list", "--format", "json").json["recordings"]
     assert listed[0]["name"] == "My Editor" and not listed[0]["shipped"] and len(listed) == 7
     assert "My Editor" in jovik("record", "list").out
-    assert "waited" in jovik("record", "show", "My Editor").out
+    assert "at the drive" in jovik("record", "show", "My Editor").out
     (jovik.folder / "mine.jrec").unlink()
     jovik("measure", "model:slate", 'replay "My Editor"', "--passes", "2")
     ranked = jovik("rank", "--by", 'replay "My Editor"', "--format", "json").json

@@ -3,10 +3,21 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from enum import StrEnum
 
 import numpy as np
 
-from jovik.base.recording import CHUNK, Asker, Kind, Recording, union_ns
+from jovik.base.recording import CHUNK, SYNC, Asker, Kind, Recording, union_ns
+
+
+class WaitedFor(StrEnum):
+    """Kinds of requests, those first that a program waits for."""
+
+    READS = "reads"
+    FLUSHES = "flushes"
+    WRITES = "writes"
+    BACKGROUND = "background writes"
+    DISCARDS = "discards"
 
 
 @dataclass(frozen=True)
@@ -16,9 +27,11 @@ class RecordingSummary:
     Attributes
     ----------
     read_bytes, written_bytes, reads, writes, flushes, discards : int
-    elapsed_ns, waited_ns : int
-        All of it, and while at least one request was in flight: what a faster drive could save at
-        most.
+    elapsed_ns, waited_ns, above_ns : int
+        All of it; while at least one request was at the drive, which is what a faster drive could
+        save at most; and while requests were queued above it and none was there.
+    parts : tuple of (WaitedFor, nanoseconds)
+        What was at the drive in `waited_ns`. Time with several kinds counts for the first of them.
     mean_depth : float
         Requests in flight while there was one.
     depth : int
@@ -41,6 +54,8 @@ class RecordingSummary:
     discards: int
     elapsed_ns: int
     waited_ns: int
+    above_ns: int
+    parts: tuple[tuple[WaitedFor, int], ...]
     mean_depth: float
     depth: int
     in_order: float
@@ -55,6 +70,28 @@ class RecordingSummary:
 
 
 MOST_BLOCKS = 4
+
+
+def _parts(recording: Recording) -> tuple[tuple[WaitedFor, int], ...]:
+    """Return the time at the drive by what was there, the kinds of `WaitedFor` in their order.
+
+    Writes without the flag for synchronous ones come from the page cache, in the background.
+    """
+    kind, at_once = recording.kind, (recording.flags & SYNC) > 0
+    masks = {
+        WaitedFor.READS: kind == Kind.READ,
+        WaitedFor.FLUSHES: kind == Kind.FLUSH,
+        WaitedFor.WRITES: (kind == Kind.WRITE) & at_once,
+        WaitedFor.BACKGROUND: (kind == Kind.WRITE) & ~at_once,
+        WaitedFor.DISCARDS: kind == Kind.DISCARD,
+    }
+    parts, chosen, before = [], np.zeros(len(recording), np.bool_), 0
+    for what, mask in masks.items():
+        chosen |= mask
+        covered = union_ns(recording.issue_ns[chosen], recording.done_ns[chosen])
+        parts.append((what, covered - before))
+        before = covered
+    return tuple((what, ns) for what, ns in parts if ns)
 
 
 def summary_of(recording: Recording) -> RecordingSummary:
@@ -85,6 +122,8 @@ def summary_of(recording: Recording) -> RecordingSummary:
         discards=int((kind == Kind.DISCARD).sum()),
         elapsed_ns=recording.elapsed_ns,
         waited_ns=waited,
+        above_ns=recording.above_ns,
+        parts=_parts(recording),
         mean_depth=held / waited if waited else 0.0,
         depth=recording.depth,
         in_order=in_order / whole,

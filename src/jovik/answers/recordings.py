@@ -48,7 +48,7 @@ class RecordingAnswer(Answer):
             | keyed(self.recording, "span_bytes", "lost", "status")
             | keyed(self.summary, *COUNTS, "mean_depth", most_depth="depth")
             | keyed(self.summary, "in_order", "hot_share", "by_others")
-            | {"blocks": blocks}
+            | {"blocks": blocks, "at_drive": dict(self.summary.parts)}
         )
 
     def csv(self) -> Csv:
@@ -62,8 +62,8 @@ class RecordingAnswer(Answer):
 
 
 COUNTS = (
-    *("elapsed_ns", "waited_ns", "read_bytes", "written_bytes", "reads", "writes", "flushes"),
-    "discards",
+    *("elapsed_ns", "waited_ns", "above_ns", "read_bytes", "written_bytes"),
+    *("reads", "writes", "flushes", "discards"),
 )
 """Figures of a summary that documents have under the same names."""
 

@@ -16,7 +16,7 @@ Ints = npt.NDArray[np.int64]
 Small = npt.NDArray[np.integer[Any]]
 CHUNK = 2**20
 """The range that was touched is kept in pieces of this size, one behind the other."""
-COLUMNS = ("issue_ns", "done_ns", "kind", "flags", "offset", "bytes", "asker")
+COLUMNS = ("issue_ns", "done_ns", "kind", "flags", "offset", "bytes", "asker", "queued_ns")
 
 
 class Kind(IntEnum):
@@ -40,6 +40,9 @@ SYNC, AHEAD, DURABLE, METADATA = 1, 2, 4, 8
 """Bits of a request's flags."""
 
 
+NOT_QUEUED = np.zeros(0, np.int64)
+
+
 @dataclass(frozen=True)
 class Recording:
     """Requests in the order in which they were issued.
@@ -48,11 +51,13 @@ class Recording:
     ----------
     name : str
     issue_ns, done_ns : int64, shape (n,)
-        Since the recording began; issued and completed.
+        Since the recording began; issued to the drive and completed.
     kind, flags, asker : int, shape (n,)
         `Kind`, bits, and `Asker`.
     offset, bytes : int64, shape (n,)
         Within the range that was touched, its pieces packed.
+    queued_ns : int64, shape (n,)
+        When the system was asked for it, no later than `issue_ns`, and the same unless given.
     elapsed_ns : int
         From the beginning to the end of the recording.
     lost : int
@@ -74,12 +79,17 @@ class Recording:
     bytes: Ints
     asker: Small
     elapsed_ns: int
+    queued_ns: Ints = field(default_factory=lambda: NOT_QUEUED)
     lost: int = 0
     drive: str = ""
     status: int | None = None
     made: str = ""
     command: tuple[str, ...] = ()
     files: tuple[str, ...] = ()
+
+    def __post_init__(self) -> None:
+        if self.queued_ns is NOT_QUEUED:
+            object.__setattr__(self, "queued_ns", self.issue_ns)
 
     def __len__(self) -> int:
         return len(self.issue_ns)
@@ -100,8 +110,14 @@ class Recording:
 
     @cached_property
     def waited_ns(self) -> int:
-        """Time in which at least one request was in flight."""
+        """Time in which at least one request was at the drive."""
         return union_ns(self.issue_ns, self.done_ns)
+
+    @cached_property
+    def above_ns(self) -> int:
+        """Time in which requests were queued in the system and none was at the drive."""
+        order = np.argsort(self.queued_ns, kind="stable")
+        return union_ns(self.queued_ns[order], self.done_ns[order]) - self.waited_ns
 
     @cached_property
     def depth(self) -> int:
@@ -192,30 +208,35 @@ def dependencies(recording: Recording) -> Dependencies:
 
     A program issues a request once it has what it asked for before; which of the completed requests
     that was nobody can see, so all that had completed before count (Weiss and others, SOSP 2013;
-    Haghdoost and others, ACM Transactions on Storage 13, 2017).
+    Haghdoost and others, ACM Transactions on Storage 13, 2017). The program issued it when it was
+    queued: what it waited for after that, the system and the drive there decided, not the program.
     """
-    issue, done = recording.issue_ns, recording.done_ns
+    queued, done = recording.queued_ns, recording.done_ns
     order = np.argsort(done, kind="stable")
     rank = np.empty(len(done), np.int64)
     rank[order] = np.arange(len(done))
     sorted_done = done[order]
-    after = np.searchsorted(sorted_done, issue, side="right").astype(np.int64)
+    after = np.searchsorted(sorted_done, queued, side="right").astype(np.int64)
     last_done = np.where(after > 0, sorted_done[np.maximum(after - 1, 0)], 0)
-    before = np.concatenate([[0], issue[:-1]]) if len(issue) else issue
-    think = issue - np.maximum(before, last_done)
+    before = np.concatenate([[0], np.maximum.accumulate(queued[:-1])]) if len(queued) else queued
+    think = queued - np.maximum(before, last_done)
     return Dependencies(after, np.maximum(think, 0), rank, (after > 0) & (last_done >= before))
 
 
 def made_recording(
     name: str,
-    rows: Sequence[tuple[int, int, int, int, int, int, int]],
+    rows: Sequence[tuple[int, ...]],
     elapsed_ns: int,
     **more: object,
 ) -> Recording:
-    """Return a recording of rows with the fields of `COLUMNS`, in any order, offsets packed."""
-    table = np.array(rows, np.int64).reshape(-1, len(COLUMNS))
+    """Return a recording of rows with the fields of `COLUMNS`, in any order, offsets packed.
+
+    Without the last field, requests were queued when they were issued.
+    """
+    width = len(rows[0]) if rows else len(COLUMNS)
+    table = np.array(rows, np.int64).reshape(-1, width)
     table = table[np.lexsort((table[:, 1], table[:, 0]))]
     moves = table[:, 2] <= Kind.WRITE
     table[:, 4] = packed(table[:, 4], table[:, 5], moves)
-    columns = dict(zip(COLUMNS, table.T.copy(), strict=True))
+    columns = dict(zip(COLUMNS[:width], table.T.copy(), strict=True))
     return Recording(name=name, elapsed_ns=elapsed_ns, **columns, **more)  # type: ignore[arg-type]

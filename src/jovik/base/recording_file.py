@@ -8,7 +8,7 @@ import json
 import lzma
 import zipfile
 import zlib
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -19,7 +19,8 @@ from jovik.base.atomic_files import write_output
 from jovik.base.errors import UsageError
 from jovik.base.recording import COLUMNS, Asker, Kind, Recording
 
-FORM = "jovik recording 1"
+FORMS = {"jovik recording 1": COLUMNS[:-1], "jovik recording 2": COLUMNS}
+"""The columns of each form. Where no request was queued, the first is written."""
 HEAD, REQUESTS = "head.json", "requests.csv"
 BYTE_COLUMNS = ("kind", "flags", "asker")
 """Columns whose numbers take a byte."""
@@ -39,13 +40,15 @@ def write_recording(recording: Recording, out: Path, *, force: bool = False) -> 
 
 def parts_of(recording: Recording) -> tuple[dict[str, Any], bytes]:
     """Return a recording as its head and its table of requests."""
-    rows = np.column_stack([getattr(recording, c) for c in COLUMNS])
+    queued = bool((recording.queued_ns != recording.issue_ns).any())
+    form, names = list(FORMS.items())[queued]
+    rows = np.column_stack([getattr(recording, c) for c in names])
     text = io.StringIO()
-    text.write(",".join(COLUMNS) + "\n")
+    text.write(",".join(names) + "\n")
     np.savetxt(text, rows, fmt="%d", delimiter=",")
     content = text.getvalue().encode()
     head: dict[str, Any] = {
-        "form": FORM,
+        "form": form,
         "name": recording.name,
         "made": recording.made,
         "drive": recording.drive,
@@ -112,12 +115,13 @@ def recording_from(head: Any, pieces: Iterable[bytes], packed_bytes: int) -> tup
     ValueError, TypeError, KeyError, OverflowError
         They are not such parts, or were changed.
     """
-    if not isinstance(head, dict) or head.get("form") != FORM:
-        raise ValueError(f"its form is not '{FORM}'")
+    if not isinstance(head, dict) or head.get("form") not in FORMS:
+        raise ValueError(f"its form is not one of {', '.join(FORMS)}")
+    names = FORMS[head["form"]]
     elapsed = head["elapsed_ns"]
     if not isinstance(elapsed, int) or not 0 <= elapsed < 2**62:
         raise ValueError("its duration is invalid")
-    columns, digest = _columns(pieces, limits.recording_rows(packed_bytes))
+    columns, digest = _columns(pieces, names, limits.recording_rows(packed_bytes))
     if head.get("sha256") != digest:
         raise ValueError("its requests are not as they were written")
     _check(columns)
@@ -137,17 +141,19 @@ def recording_from(head: Any, pieces: Iterable[bytes], packed_bytes: int) -> tup
     return recording, digest[:DIGEST_LETTERS]
 
 
-def _columns(pieces: Iterable[bytes], most_rows: int) -> tuple[dict[str, Any], str]:
+def _columns(
+    pieces: Iterable[bytes], names: Sequence[str], most_rows: int
+) -> tuple[dict[str, Any], str]:
     """Return columns of a table of requests, and its SHA-256: read piece by piece (ValueError)."""
     summed, rest, header = hashlib.sha256(), b"", False
-    parts: dict[str, list[Any]] = {name: [] for name in COLUMNS}
+    parts: dict[str, list[Any]] = {name: [] for name in names}
     count = 0
 
     def take(lines: bytes) -> None:
         nonlocal count, header
         if not header:
             first, _, lines = lines.partition(b"\n")
-            if first.rstrip(b"\r").decode("ascii", "replace") != ",".join(COLUMNS):
+            if first.rstrip(b"\r").decode("ascii", "replace") != ",".join(names):
                 raise ValueError("its columns are not those of a recording")
             header = True
         if not lines.strip():
@@ -158,7 +164,7 @@ def _columns(pieces: Iterable[bytes], most_rows: int) -> tuple[dict[str, Any], s
         count += len(table)
         if count > most_rows:
             raise ValueError(f"it has more than {most_rows:,} requests")
-        for name, column in zip(COLUMNS, table.T, strict=True):
+        for name, column in zip(names, table.T, strict=True):
             # A recording may have millions of requests: what is small is kept small.
             if name in BYTE_COLUMNS and ((column < 0) | (column > 255)).any():
                 raise ValueError("a request has flags that there are not")
@@ -174,7 +180,7 @@ def _columns(pieces: Iterable[bytes], most_rows: int) -> tuple[dict[str, Any], s
     if rest or not header:
         take(rest)
     columns = {}
-    for name in COLUMNS:
+    for name in names:
         # Joined one by one, so that no second copy of all of them exists.
         empty = np.zeros(0, np.uint8 if name in BYTE_COLUMNS else np.int64)
         columns[name] = np.concatenate([empty, *parts.pop(name)])
@@ -190,6 +196,9 @@ def _check(columns: dict[str, Any]) -> None:
     issue, done = columns["issue_ns"], columns["done_ns"]
     if (issue < 0).any() or (done < issue).any() or (np.diff(issue) < 0).any():
         raise ValueError("its times are not in order")
+    queued = columns.get("queued_ns", issue)
+    if (queued < 0).any() or (queued > issue).any():
+        raise ValueError("a request was issued before it was queued")
     if not np.isin(columns["kind"], [int(k) for k in Kind]).all():
         raise ValueError("a request has an unknown kind")
     if not np.isin(columns["asker"], [int(a) for a in Asker]).all():

@@ -11,30 +11,20 @@ from __future__ import annotations
 import contextlib
 import fcntl
 import os
-import re
 import secrets
 import tempfile
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 from typing import IO
 
 from jovik.base.errors import TargetError
-from jovik.base.recording import (
-    AHEAD,
-    DURABLE,
-    METADATA,
-    SYNC,
-    Asker,
-    Kind,
-    Recording,
-    made_recording,
-)
 from jovik.hardware.tracefs import trace_events
 
-EVENTS = ("block/block_rq_issue", "block/block_rq_complete")
+EVENTS = ("block/block_bio_queue", "block/block_rq_issue", "block/block_rq_complete")
 FORK = "sched/sched_process_fork"
 PREFIX = "jovik-"
 YOUNG_S = 2.0
@@ -43,14 +33,9 @@ BUFFER_KB = 16_384
 LOOK_S = 0.1
 """How often it is looked whether a buffer gets full."""
 READ_BYTES = 1 << 20
-SECTOR = 512
-LINE = re.compile(
-    rb"^\s*(?P<comm>.{1,16})-(?P<pid>\d+)\s+\[\d+\] \S+ +(?P<s>\d+)\.(?P<us>\d{6}): "
-    rb"block_rq_(?P<event>issue|complete): \d+,\d+ (?P<rwbs>[A-Z]+) (?:\d+ )?\(.*?\) "
-    rb"(?P<sector>\d+) \+ (?P<count>\d+) "
-)
-FORKED = re.compile(rb"sched_process_fork: comm=.* pid=(\d+) child_comm=.* child_pid=(\d+)")
-SYSTEM_THREADS = (b"kworker", b"jbd2", b"ksoftirqd", b"kswapd", b"dmcrypt", b"xfsaild", b"btrfs-")
+
+
+SWITCH, WAKING = "sched/sched_switch", "sched/sched_waking"
 
 
 @dataclass
@@ -60,21 +45,46 @@ class Tap:
     folder: Path
     spool: IO[bytes]
     lost: int = 0
+    sleeps: IO[bytes] | None = None
 
 
 @contextlib.contextmanager
-def tapped(number: str) -> Iterator[Tap]:
+def tapped(number: str, *, sleeps: bool = False) -> Iterator[Tap]:
     """Capture the requests to the device of this number (``254:0``) while this lasts.
+
+    With `sleeps`, capture also when this process and its descendants sleep uninterruptibly: a
+    limit holds requests back before the kernel has an event for them. This costs as much again.
 
     Raises
     ------
     TargetError
         The kernel does not permit it here, with the reason and advice.
     """
+    with _capturing(partial(_set_up, number=number)) as tap:
+        if not sleeps:
+            yield tap
+            return
+        with _capturing(_set_up_sleeps) as other:
+            tap.sleeps = other.spool
+            yield tap
+        tap.lost += other.lost
+
+
+@contextlib.contextmanager
+def _capturing(set_up: Callable[[Path], None]) -> Iterator[Tap]:
+    """Capture the events that `set_up` chooses in an instance of their own while this lasts."""
     with _instance() as folder:
         spool = tempfile.TemporaryFile()  # noqa: SIM115 (whoever reads it closes it)
         tap = Tap(folder, spool)
-        _set_up(folder, number)
+        try:
+            _write(folder / "tracing_on", "0")
+            _write(folder / "trace_clock", "mono")
+            _write(folder / "buffer_size_kb", str(BUFFER_KB))
+            set_up(folder)
+        except OSError as error:
+            raise TargetError(
+                f"the kernel's trace events cannot be set: {error.strerror}"
+            ) from None
         stop = threading.Event()
         reader = threading.Thread(target=_drain, args=(tap, stop), daemon=True)
         reader.start()
@@ -85,7 +95,7 @@ def tapped(number: str) -> Iterator[Tap]:
             _write(folder / "tracing_on", "0")
             stop.set()
             reader.join()
-            tap.lost = _lost(folder)
+            tap.lost += _lost(folder)
 
 
 @contextlib.contextmanager
@@ -157,17 +167,29 @@ def _remove(folder: Path) -> None:
 
 
 def _set_up(folder: Path, number: str) -> None:
-    major, minor = map(int, number.split(":"))
-    try:
-        _write(folder / "tracing_on", "0")
-        _write(folder / "trace_clock", "mono")
-        _write(folder / "buffer_size_kb", str(BUFFER_KB))
-        for event in EVENTS:
-            _write(folder / "events" / event / "filter", f"dev == {major << 20 | minor}")
-            _write(folder / "events" / event / "enable", "1")
-        _write(folder / "events" / FORK / "enable", "1")
-    except OSError as error:
-        raise TargetError(f"the kernel's trace events cannot be set: {error.strerror}") from None
+    # What is asked of a partition has its number until it is issued.
+    devices = " || ".join(f"dev == {n}" for n in _numbers(number))
+    for event in EVENTS:
+        _write(folder / "events" / event / "filter", devices)
+        _write(folder / "events" / event / "enable", "1")
+    _write(folder / "events" / FORK / "enable", "1")
+
+
+def _set_up_sleeps(folder: Path) -> None:
+    _write(folder / "options" / "event-fork", "1")
+    _write(folder / "set_event_pid", str(os.getpid()))
+    _write(folder / "events" / SWITCH / "filter", "prev_state & 2")
+    for event in (SWITCH, WAKING):
+        _write(folder / "events" / event / "enable", "1")
+
+
+def _numbers(number: str, sys: Path = Path("/sys")) -> Iterator[int]:
+    """Yield a device's number and those of its partitions, as trace events have them."""
+    folder = sys / "dev" / "block" / number
+    parts = [p.with_name("dev").read_text().strip() for p in folder.glob("*/partition")]
+    for one in (number, *parts):
+        major, minor = map(int, one.split(":"))
+        yield major << 20 | minor
 
 
 def _write(path: Path, text: str) -> None:
@@ -212,88 +234,3 @@ def _buffers(folder: Path) -> Iterator[dict[str, str]]:
     for stats in (folder / "per_cpu").glob("cpu*/stats"):
         lines = stats.read_text().splitlines()
         yield dict(line.split(": ", 1) for line in lines if ": " in line)
-
-
-def family_of(lines: IO[bytes], command: int) -> set[int]:
-    """Return the process `command` and all that came of it, by the forks that were taken down."""
-    family = {command}
-    lines.seek(0)
-    for line in lines:
-        forked = FORKED.search(line)
-        if forked is not None and int(forked[1]) in family:
-            family.add(int(forked[2]))
-    return family
-
-
-def recording_of(
-    lines: IO[bytes], name: str, begin_ns: int, end_ns: int, process: int | None, **more: object
-) -> Recording:
-    """Return the captured events as a recording.
-
-    Parameters
-    ----------
-    lines : file
-        The events that `tapped` captured.
-    begin_ns, end_ns : int
-        Of the monotonic clock.
-    process : int or None
-        The number of the recorded process, whose children are known by their forks.
-    **more
-        Further fields of `Recording`.
-    """
-    processes = {process} if process is not None else set()
-    elapsed = max(end_ns - begin_ns, 0)
-    open_ones: dict[tuple[int, bytes], list[tuple[int, int, int, int, int]]] = {}
-    rows: list[tuple[int, int, int, int, int, int, int]] = []
-    lines.seek(0)
-    for line in lines:
-        forked = FORKED.search(line)
-        if forked is not None:
-            if int(forked[1]) in processes:
-                processes.add(int(forked[2]))
-            continue
-        match = LINE.match(line)
-        if match is None:
-            continue
-        at = int(match["s"]) * 10**9 + int(match["us"]) * 1000 - begin_ns
-        rwbs = match["rwbs"]
-        sector, count = int(match["sector"]), int(match["count"])
-        kind = _kind(rwbs)
-        key = (sector, rwbs)
-        if match["event"] == b"issue":
-            asker = _asker(match["comm"], int(match["pid"]), processes, known=process is not None)
-            open_ones.setdefault(key, []).append((at, kind, _flags(rwbs), count, asker))
-        elif key in open_ones:
-            issued, kind, flags, whole, asker = open_ones[key].pop(0)
-            if not open_ones[key]:
-                del open_ones[key]
-            size = whole * SECTOR if kind <= Kind.WRITE else count * SECTOR
-            # What was asked for after the end is not the command's any more.
-            if 0 <= issued <= elapsed and (kind > Kind.WRITE or size > 0):
-                rows.append((issued, max(at, issued), kind, flags, sector * SECTOR, size, asker))
-    elapsed = max([elapsed, *(done for _, done, *_ in rows)])
-    return made_recording(name, rows, elapsed, **more)
-
-
-def _kind(rwbs: bytes) -> int:
-    letters = rwbs.lstrip(b"F") if len(rwbs) > 1 else rwbs
-    if rwbs in (b"F", b"FF", b"FS", b"FN"):
-        return int(Kind.FLUSH)
-    first = letters[:1]
-    return int({b"R": Kind.READ, b"W": Kind.WRITE, b"D": Kind.DISCARD}.get(first, Kind.FLUSH))
-
-
-def _flags(rwbs: bytes) -> int:
-    flags = SYNC if b"S" in rwbs else 0
-    flags |= AHEAD if b"A" in rwbs else 0
-    flags |= METADATA if b"M" in rwbs else 0
-    # A letter F behind the direction is forced unit access.
-    return flags | (DURABLE if re.search(rb"[WR]F", rwbs) else 0)
-
-
-def _asker(comm: bytes, pid: int, mine: set[int], *, known: bool) -> int:
-    if pid in mine:
-        return int(Asker.COMMAND)
-    if comm.strip().startswith(SYSTEM_THREADS):
-        return int(Asker.SYSTEM)
-    return int(Asker.OTHER if known else Asker.COMMAND)

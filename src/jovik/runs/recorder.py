@@ -18,8 +18,10 @@ from jovik.base.interruption import take_notice
 from jovik.base.interval import Interval
 from jovik.base.one_thread import environment_of_others
 from jovik.base.recording import Recording
-from jovik.hardware.block_trace import family_of, recording_of, tapped
+from jovik.hardware.block_events import family_of, recording_of
+from jovik.hardware.block_trace import tapped
 from jovik.hardware.device import BlockDevice
+from jovik.hardware.io_limits import IoLimit, io_limits
 from jovik.hardware.opened_files import OpenedFile, drop_from_memory, watched
 from jovik.hardware.target import DeviceTarget, FolderTarget, resolve
 
@@ -67,6 +69,8 @@ class Taken:
         Openings of further files, which were too many to keep track of.
     interrupted : bool
         True if a signal ended the last one.
+    limits : tuple of IoLimit
+        What control groups limited meanwhile.
     """
 
     recordings: tuple[Recording, ...]
@@ -74,6 +78,7 @@ class Taken:
     held_bytes: int | None = None
     left_out: int = 0
     interrupted: bool = False
+    limits: tuple[IoLimit, ...] = ()
 
     @property
     def middle(self) -> Recording:
@@ -123,7 +128,7 @@ def take(
     """
     if not words and (cold or repeat > 1):
         raise UsageError("--cold and --repeat need a command", "add: -- COMMAND ...")
-    device, about = drive_under(target), {}
+    device, about, limits = drive_under(target), {}, tuple(io_limits())
     if keep_names:
         about["command"] = tuple(words)
     recordings: list[Recording] = []
@@ -135,17 +140,18 @@ def take(
         files, left_out = _rehearsed(words, target, device, time_ns)
         if keep_names:
             about["files"] = tuple(sorted(f.path for f in files))
+    interrupted = False
     for number in range(repeat):
         if cold:
             count, held_bytes = drop_from_memory(files)
             held = max(held_bytes, held or 0) if held_bytes is not None else None
         if repeat > 1:
             on_progress(f"{number + 1} of {repeat}")
-        one, interrupted = _once(words, device, name, time_ns, about)
+        one, interrupted = _once(words, device, name, time_ns, about, sleeps=bool(limits))
         recordings.append(one)
         if interrupted:
-            return Taken(tuple(recordings), count, held, left_out, interrupted=True)
-    return Taken(tuple(recordings), count, held, left_out)
+            break
+    return Taken(tuple(recordings), count, held, left_out, interrupted, limits)
 
 
 def _rehearsed(
@@ -173,10 +179,12 @@ def _once(
     name: str | None,
     time_ns: int | None,
     about: dict[str, tuple[str, ...]],
+    *,
+    sleeps: bool,
 ) -> tuple[Recording, bool]:
     """Return a recording, and whether a signal ended it."""
     process, interrupted = None, False
-    with tapped(device.number) as tap:
+    with tapped(device.number, sleeps=sleeps and bool(words)) as tap:
         begin = time.monotonic_ns()
         try:
             if words:
@@ -190,13 +198,14 @@ def _once(
             _end(process)
         end = time.monotonic_ns()
         time.sleep(SETTLE_S)
-    with tap.spool as spool:
+    with tap.spool as spool, tap.sleeps or contextlib.nullcontext() as slept:
         recording = recording_of(
             spool,
             name or (Path(words[0]).name if words else "everything"),
             begin,
             end,
             process.pid if process is not None else None,
+            slept,
             lost=tap.lost,
             drive=" ".join(x for x in (device.maker, device.model) if x) or device.kind,
             status=process.returncode if process is not None else None,
