@@ -7,6 +7,7 @@ import shutil
 import sqlite3
 import sys
 import zipfile
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -30,16 +31,23 @@ from jovik.base.recording import (
     union_ns,
 )
 from jovik.base.recording_file import HEAD, REQUESTS, read_recording, write_recording
+from jovik.base.trace import ReplayRecord
 from jovik.engine.buffers import Buffers
-from jovik.engine.host_overhead import host_overhead
-from jovik.engine.replay import BlockingReplayPool, UringReplayPool, folded, workload_of
+from jovik.engine.host_overhead import Overhead, host_overhead
+from jovik.engine.replay import (
+    BlockingReplayPool,
+    UringReplayPool,
+    folded,
+    usual_think_ns,
+    workload_of,
+)
 from jovik.hardware.block_events import family_of, recording_of
 from jovik.hardware.boot import boot_of
 from jovik.hardware.service_time import Served, served
 from jovik.hardware.tracefs import trace_events
 from jovik.simulator import ModelSession, load_model
 from jovik.steps import parse
-from jovik.steps.replay import shipped_path
+from jovik.steps.replay import overhead_notes, shipped_path
 from tests.conftest import Program
 from tests.programs import need
 
@@ -147,8 +155,54 @@ def test_the_overhead_is_what_a_program_waits_longer_than_the_drive_takes(
         return None if drive_us is None else Served(reads, reads * drive_us * 1000, 0, 0)
 
     monkeypatch.setattr("jovik.engine.host_overhead.served", counted)
-    found = host_overhead("made", waited, writing=False)
-    assert found.read_ns == pytest.approx(expected_ns, abs=1) and found.write_ns == 0
+    found = host_overhead("made", waited, 20_000, writing=False)
+    assert found.read.used_ns == pytest.approx(expected_ns, abs=1) and found.write == Overhead()
+
+
+def test_an_overhead_that_varies_is_not_used(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Of a machine on which a request takes now 51 and now 739 µs longer."""
+    reads, chains = 0, 0
+
+    def waited(asked: Recording) -> int:
+        nonlocal reads, chains
+        reads, chains = reads + len(asked), chains + (len(asked) == MANY)
+        return len(asked) * (30_000 + (739_000 if chains % 2 else 51_000) * (len(asked) == MANY))
+
+    monkeypatch.setattr(
+        "jovik.engine.host_overhead.served", lambda _: Served(reads, reads * 30_000, 0, 0)
+    )
+    found = host_overhead("made", waited, 20_000, writing=False)
+    assert (found.read.low_ns, found.read.high_ns) == (51_000, 739_000)
+    assert not found.read.certain and found.read.used_ns == 0
+
+
+def test_a_busy_machine_is_reported_with_what_it_varied_by() -> None:
+    quiet = ReplayRecord(3, 30, 20, 31, 21, overhead_read_ns=7000)
+    loud = replace(quiet, busy=True, overhead_from_ns=51_000, overhead_to_ns=739_000)
+    assert overhead_notes([quiet])[0].startswith("here a read about 7")
+    (told,) = overhead_notes([quiet, loud])
+    assert "busy or limited around 1 of 2 passes" in told and "50 µs to 700 µs" in told
+    assert overhead_notes([]) == []
+
+
+def test_the_chain_thinks_as_long_as_the_program(tmp_path: Path) -> None:
+    assert usual_think_ns(chain(10, 25_000, MS)) == 25_000
+    assert usual_think_ns(chain(10, 5 * MS, MS)) == 500_000
+    assert usual_think_ns(made_recording("one", [(0, 5, 0, 0, 0, 4096, 0)], 10)) == 500_000
+
+
+@pytest.mark.parametrize("calls", [False, True])
+def test_a_discard_takes_as_long_as_it_did(jovik: Program, *, calls: bool) -> None:
+    rows = [(n * 20 * MS, n * 20 * MS + 15 * MS, 3, 0, 0, 4096, 0) for n in range(20)]
+    rows.append((400 * MS, 401 * MS, 0, 0, 0, 4096, 0))
+    write_recording(made_recording("trim", rows, 401 * MS), jovik.folder / "trim.jrec")
+    words = ["measure", ".", 'replay "trim.jrec"', "--passes", "1", "--format", "json"]
+    engine = ["--engine", "blocking"] if calls else []
+    step = jovik(*words, *engine).json["steps"][0]
+    replayed = step["facts"]["replay"]
+    assert replayed["requests"] == 21 and not step["errors"]
+    assert 0.3 < replayed["waited_s"]["median"] < replayed["elapsed_s"]["median"]
+    assert 0.4 < replayed["elapsed_s"]["median"] < 1
 
 
 def test_what_the_kernel_counts_for_a_drive(tmp_path: Path) -> None:

@@ -166,7 +166,9 @@ class ReplayRecord:
     request was in flight; `late` are requests of a paced replay that came more than 1 ms after
     their time, `late_ns` by how much together; the overheads were taken off each recorded
     think time after a completion: how much longer a request takes to a program than to the drive,
-    which a replay has again. The recorded figures stand beside them.
+    which a replay has again. `overhead_from_ns` and `overhead_to_ns` hold what it was before the
+    pass and after it, reads and writes alike; `busy` if that was too uncertain to be used. The
+    recorded figures stand beside them.
     """
 
     requests: int
@@ -178,6 +180,9 @@ class ReplayRecord:
     late_ns: int = 0
     overhead_read_ns: int = 0
     overhead_write_ns: int = 0
+    overhead_from_ns: int = 0
+    overhead_to_ns: int = 0
+    busy: bool = False
 
 
 @dataclass(frozen=True)

@@ -8,10 +8,11 @@ again on top of them.
 from __future__ import annotations
 
 import logging
+import statistics
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from jovik.base.chain import FEW, MANY, chain
+from jovik.base.chain import CHAINS, FEW, MANY, chain
 from jovik.base.recording import Kind, Recording
 from jovik.hardware.service_time import Served, served
 
@@ -21,26 +22,52 @@ SLOW_NS = 500_000
 """A drive that takes so long is not worth the look: the overhead is a small part of it."""
 OTHERS_LIMIT = 0.01
 """Maximum fraction of requests by others at which the kernel's count is used."""
+SPREAD_NS, SPREAD = 20_000, 0.5
+"""How far chains may lie apart, or as a share of their median, before none of them is used."""
+
+
+@dataclass(frozen=True)
+class Overhead:
+    """How much longer a request takes to a program than to its drive, nanoseconds.
+
+    The median of several chains, and the lowest and highest of them.
+    """
+
+    median_ns: int = 0
+    low_ns: int = 0
+    high_ns: int = 0
+
+    @property
+    def certain(self) -> bool:
+        """Return True if the chains agree well enough to use it."""
+        return self.high_ns - self.low_ns <= self.tolerance_ns
+
+    @property
+    def tolerance_ns(self) -> float:
+        """Return how far chains may lie apart."""
+        return max(SPREAD_NS, self.median_ns * SPREAD)
+
+    @property
+    def used_ns(self) -> int:
+        """Return what is taken off think times: nothing if it is not certain."""
+        return self.median_ns if self.certain else 0
 
 
 @dataclass(frozen=True)
 class HostOverhead:
-    """How much longer a read and a write take to a program than to the drive, nanoseconds.
+    """The overhead of reads and of writes, 0 if unknown."""
 
-    0 if unknown.
-    """
-
-    read_ns: int = 0
-    write_ns: int = 0
+    read: Overhead = Overhead()
+    write: Overhead = Overhead()
 
 
 NO_OVERHEAD = HostOverhead()
 
 
 def host_overhead(
-    device: str, waited_ns: Callable[[Recording], int], *, writing: bool
+    device: str, waited_ns: Callable[[Recording], int], think_ns: int, *, writing: bool
 ) -> HostOverhead:
-    """Return the overhead on a drive, by a chain of reads and, if `writing`, one of writes.
+    """Return the overhead on a drive, by chains of reads and, if `writing`, of writes.
 
     Parameters
     ----------
@@ -48,30 +75,40 @@ def host_overhead(
         Kernel name of the drive.
     waited_ns : callable
         Does a recording, and gives how long was waited for the drive.
+    think_ns : int
+        Between a request and the next. Who is woken from a longer sleep is slower.
     """
-    read = _longer_ns(Kind.READ, device, waited_ns)
-    return HostOverhead(read, _longer_ns(Kind.WRITE, device, waited_ns) if writing else 0)
+
+    def of(kind: Kind) -> Overhead:
+        return _overhead(kind, device, waited_ns, think_ns)
+
+    return HostOverhead(of(Kind.READ), of(Kind.WRITE) if writing else Overhead())
 
 
-def _longer_ns(kind: Kind, device: str, waited_ns: Callable[[Recording], int]) -> int:
+def _overhead(
+    kind: Kind, device: str, waited_ns: Callable[[Recording], int], think_ns: int
+) -> Overhead:
     """Return a program's mean wait for a request, less the kernel's count for the drive.
 
     0 if the kernel does not count, the drive is slow, or others use it meanwhile.
     """
-    if served(device) is None or waited_ns(chain(kind, FEW)) > FEW * SLOW_NS:
-        return 0
-    before = served(device)
-    waited = waited_ns(chain(kind, MANY))
-    after = served(device)
-    if before is None or after is None:
-        return 0
-    count, taken_ns = (b - a for a, b in zip(_of(kind, before), _of(kind, after), strict=True))
-    if not MANY <= count <= MANY * (1 + OTHERS_LIMIT):
-        log.debug("the overhead on %s cannot be told: %d requests for %d", device, count, MANY)
-        return 0
-    longer = max(round(waited / MANY - taken_ns / count), 0)
-    log.debug("%s: %d ns to a program, %d less to the drive", kind.name, waited // MANY, longer)
-    return longer
+    if served(device) is None or waited_ns(chain(kind, FEW, think_ns)) > FEW * SLOW_NS:
+        return Overhead()
+    found = []
+    for _ in range(CHAINS):
+        before = served(device)
+        waited = waited_ns(chain(kind, MANY, think_ns))
+        after = served(device)
+        if before is None or after is None:
+            return Overhead()
+        count, taken_ns = (b - a for a, b in zip(_of(kind, before), _of(kind, after), strict=True))
+        if not MANY <= count <= MANY * (1 + OTHERS_LIMIT):
+            log.debug("the overhead on %s cannot be told: %d requests for %d", device, count, MANY)
+            return Overhead()
+        found.append(max(round(waited / MANY - taken_ns / count), 0))
+    overhead = Overhead(round(statistics.median(found)), min(found), max(found))
+    log.debug("%s: %s to a program longer than to the drive", kind.name, overhead)
+    return overhead
 
 
 def _of(kind: Kind, counted: Served) -> tuple[int, int]:

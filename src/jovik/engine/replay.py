@@ -13,6 +13,7 @@ import numpy as np
 import numpy.typing as npt
 from typing_extensions import override
 
+from jovik.base.chain import THINK_NS
 from jovik.base.errors import TargetError
 from jovik.base.io_session import ProgressCallback, ReplayJob, Workload
 from jovik.base.quantities import show_size
@@ -101,14 +102,18 @@ class ReplayPool(WorkerPool):
             )
         known = dependencies(recording)
         reading = recording.kind == Kind.READ
-        longer = np.where(reading, overhead.read_ns, overhead.write_ns) * known.woken
+        longer = np.where(reading, overhead.read.used_ns, overhead.write.used_ns) * known.woken
         when: npt.NDArray[np.int64] | int = np.maximum(known.think_ns - longer, 0)
         if job.pace != "dependent":
             when = recording.issue_ns if job.pace == "recorded" else 0
         columns: list[npt.NDArray[np.int64] | int] = [
             recording.kind.astype(np.int64) | recording.flags.astype(np.int64) << 8,
             folded(recording, work.span_bytes),
-            recording.bytes,
+            np.where(
+                recording.kind == Kind.DISCARD,
+                recording.done_ns - recording.issue_ns,
+                recording.bytes,
+            ),
             when,
             known.after,
             known.rank,
@@ -169,8 +174,8 @@ class ReplayPool(WorkerPool):
             recorded_waited_ns=recording.waited_ns,
             late=self.total(layout.REPLAY_LATE),
             late_ns=self.total(layout.REPLAY_LATE_NS),
-            overhead_read_ns=self.overhead.read_ns,
-            overhead_write_ns=self.overhead.write_ns,
+            overhead_read_ns=self.overhead.read.used_ns,
+            overhead_write_ns=self.overhead.write.used_ns,
         )
         back = self.job.verify and self.work.writes and not trace.stopped
         return replace(trace, replay=record, stamps=self.read_back() if back else trace.stamps)
@@ -348,7 +353,7 @@ class BlockingReplayPool(ReplayPool):
 
 
 class Replays:
-    """Replays on one place, and the overhead there, which is looked at before the first.
+    """Replays on one place, and the overhead there, which is measured before and after each.
 
     Parameters
     ----------
@@ -365,30 +370,64 @@ class Replays:
         attended: Callable[[WorkerPool, Workload, ProgressCallback], Trace],
     ) -> None:
         self.storage, self.buffers, self._attended = storage, buffers, attended
-        self._overhead: HostOverhead | None = None
+        self._overhead = NO_OVERHEAD
+        self._of: Recording | None = None
 
     def run(
         self, job: ReplayJob, room_bytes: int, watch: ProgressCallback, *, by_calls: bool
     ) -> Trace:
         """Return one replay, by blocking calls or by a ring. `ReplayPool` describes errors."""
-        if self._overhead is None and job.pace == "dependent":
-            # The chain that tells it is a replay itself.
-            self._overhead = NO_OVERHEAD
-
-            def waited_ns(chain: Recording) -> int:
-                replayed = self.run(ReplayJob(chain), room_bytes, watch, by_calls=by_calls).replay
-                return replayed.waited_ns if replayed is not None else 0
-
-            device = _drive_of(self.storage)
-            if device is not None:
-                self._overhead = host_overhead(device.name, waited_ns, writing=job.recording.writes)
-        work = workload_of(job, room_bytes)
         kind: type[ReplayPool] = BlockingReplayPool if by_calls else UringReplayPool
         # A loop that has to be compiled first would be late from its first request on.
         code_cache.load(kind.loop)
-        known = self._overhead if job.pace == "dependent" else None
-        pool = kind(job, work, self.storage.fd, self.buffers, known or NO_OVERHEAD)
-        return pool.with_record(self._attended(pool, work, watch))
+
+        def once(job: ReplayJob, overhead: HostOverhead = NO_OVERHEAD) -> Trace:
+            work = workload_of(job, room_bytes)
+            pool = kind(job, work, self.storage.fd, self.buffers, overhead)
+            return pool.with_record(self._attended(pool, work, watch))
+
+        def waited_ns(chain: Recording) -> int:
+            replayed = once(ReplayJob(chain)).replay
+            return replayed.waited_ns if replayed is not None else 0
+
+        device = _drive_of(self.storage) if job.pace == "dependent" else None
+        if device is None:
+            return once(job)
+        think_ns = usual_think_ns(job.recording)
+
+        def measured() -> HostOverhead:
+            return host_overhead(device.name, waited_ns, think_ns, writing=job.recording.writes)
+
+        before = self._overhead if self._of is job.recording else measured()
+        trace = once(job, before)
+        if trace.stopped:
+            return trace
+        # After this pass is before the next one.
+        after = measured()
+        self._overhead, self._of = after, job.recording
+        return _with_overheads(trace, before, after)
+
+
+def usual_think_ns(recording: Recording) -> int:
+    """Return the median think time after a completion: who slept longer is woken more slowly."""
+    known = dependencies(recording)
+    after = known.think_ns[known.woken]
+    return int(np.clip(np.median(after), *THINK_NS)) if len(after) else THINK_NS[1]
+
+
+def _with_overheads(trace: Trace, before: HostOverhead, after: HostOverhead) -> Trace:
+    """Return the trace of a pass with the overheads before it and after it."""
+    assert trace.replay is not None
+    known = [x for o in (before, after) for x in (o.read, o.write) if x.high_ns]
+    both = ((before.read, after.read), (before.write, after.write))
+    moved = any(abs(one.median_ns - two.median_ns) > one.tolerance_ns for one, two in both)
+    record = replace(
+        trace.replay,
+        overhead_from_ns=min((x.low_ns for x in known), default=0),
+        overhead_to_ns=max((x.high_ns for x in known), default=0),
+        busy=moved or not all(x.certain for x in known),
+    )
+    return replace(trace, replay=record)
 
 
 def _drive_of(storage: Storage) -> BlockDevice | None:

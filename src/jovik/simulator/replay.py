@@ -18,8 +18,6 @@ from jovik.base.trace import SLICE_COLUMNS, SLICE_NS, Latencies, ReplayRecord
 from jovik.simulator.drive_state import State
 from jovik.simulator.parameters import Behaviour
 
-DISCARD_NS = 50_000
-
 
 @dataclass(frozen=True)
 class Replayed:
@@ -77,7 +75,7 @@ class _Server:
             # While nobody asks, the write cache empties.
             self.state.drain(at - self._last)
         if kind == Kind.DISCARD:
-            return at + DISCARD_NS
+            return at + int(recording.done_ns[i] - recording.issue_ns[i])
         if kind == Kind.FLUSH:
             return at + behaviour.flush_time
         offset = int(recording.offset[i])

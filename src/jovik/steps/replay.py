@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import statistics
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from pathlib import Path, PurePath
@@ -220,19 +222,32 @@ class ReplayStep(Step):
                 f"{show_size(area.span_bytes)}, the available space"
             )
         traces = run.repeat(one_pass)
-        if traces and (record := traces[-1].replay) is not None:
-            notes += overhead_notes(record)
+        notes += overhead_notes([t.replay for t in traces if t.replay is not None])
         if recording.lost:
             notes.append(f"{recording.lost:,} events were lost when it was recorded")
         return run.finish(traces, notes)
 
 
-def overhead_notes(record: ReplayRecord) -> list[str]:
-    """Return the time subtracted from think times, if any was.
+def overhead_notes(records: Sequence[ReplayRecord]) -> list[str]:
+    """Return the time subtracted from think times, if any was, or that the machine was busy.
 
-    To one digit: the kernel counts whole milliseconds over 500 requests.
+    To one digit: the kernel counts whole milliseconds over 150 requests.
     """
-    longer = {"read": record.overhead_read_ns, "write": record.overhead_write_ns}
+    busy = [r for r in records if r.busy]
+    if busy:
+        shortest, longest = (
+            min(r.overhead_from_ns for r in busy),
+            max(r.overhead_to_ns for r in busy),
+        )
+        return [
+            f"the machine was busy or limited around {len(busy)} of {len(records)} passes: a request took "
+            f"{show_time(shortest, 1)} to {show_time(longest, 1)} longer to a program than to the "
+            "drive itself, so that these times are uncertain"
+        ]
+    longer = {
+        "read": round(statistics.median(r.overhead_read_ns for r in records)) if records else 0,
+        "write": round(statistics.median(r.overhead_write_ns for r in records)) if records else 0,
+    }
     words = " and ".join(f"a {word} about {show_time(ns, 1)}" for word, ns in longer.items() if ns)
     if not words:
         return []

@@ -146,6 +146,8 @@ def replay_lane(cfg, ctl, mine, requests, done, issued, slices, counts, out, scr
                 result = -1
         elif kind == FLUSH:
             result = np.int64(libc_fdatasync(fd))
+        else:
+            sleep_ns(size, ts)
         errno = last_errno() if result < 0 else np.int64(0)
         before = t
         t = now(MONOTONIC, ts)

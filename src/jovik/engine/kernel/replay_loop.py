@@ -33,7 +33,6 @@ from jovik.engine.kernel.uring_loop import (
     ETIME,
     EXT_ARG,
     GET_EVENTS,
-    OP_NOP,
     OP_READ,
     OP_TIMEOUT,
     OP_WRITE,
@@ -45,7 +44,8 @@ from jovik.engine.kernel.uring_loop import (
 OP_FSYNC = 3
 DATA_ONLY = 1 << 32
 """IORING_FSYNC_DATASYNC, where the flags of a request lie."""
-READ, WRITE, FLUSH = 0, 1, 2
+READ, WRITE, FLUSH, DISCARD = 0, 1, 2, 3
+SECOND_NS = 1_000_000_000
 DURABLE_FLAG = 4
 KIND_MASK, FLAGS_SHIFT = 255, 8
 """Where kind and flags of a request are in its first number."""
@@ -70,8 +70,8 @@ def replay_loop(cfg, ctl, sqes, cqes, requests, done, slices, counts, out, scrat
     sqes, cqes : int64
         The rings.
     requests : int64, shape (n, REPLAY_COLUMNS)
-        Kind and flags, offset, bytes, think time (or issue time where that is the pace), after
-        and rank of each.
+        Kind and flags, offset, bytes (of a discard its duration), think time (or issue time where
+        that is the pace), after and rank of each.
     done : int64, shape (n,)
         When each completed, by its rank in the recording; 0 before.
     slices, counts : int64
@@ -92,8 +92,9 @@ def replay_loop(cfg, ctl, sqes, cqes, requests, done, slices, counts, out, scrat
     timer_address, wait_address = base + 8 * layout.TIMER_SPEC, base + 8 * layout.WAIT_ARGUMENT
     scratch[layout.TIMER_SPEC + 1] = LOOK_NS
     scratch[layout.WAIT_ARGUMENT + 2] = base + 8 * layout.PATIENCE_SPEC
-    # When each slot was submitted, which request it has, and the free ones.
+    # When each slot was submitted, which request it has, the free ones, and two numbers each.
     at, which, free = layout.SLOTS, layout.SLOTS + depth, layout.SLOTS + 2 * depth
+    spans = layout.SLOTS + 3 * depth
     for slot in range(depth):
         scratch[free + slot] = slot
     nfree = depth
@@ -162,7 +163,10 @@ def replay_loop(cfg, ctl, sqes, cqes, requests, done, slices, counts, out, scrat
             elif kind == FLUSH:
                 _put(sqes, index, OP_FSYNC, fd, 0, 0, DATA_ONLY, slot, 0)
             else:
-                _put(sqes, index, OP_NOP, 0, 0, 0, 0, slot, 0)
+                # A discard takes what it took: what a drive does about one is its own affair.
+                span = spans + 2 * slot
+                scratch[span], scratch[span + 1] = size // SECOND_NS, size % SECOND_NS
+                _put(sqes, index, OP_TIMEOUT, 0, 0, base + 8 * span, 1, slot, 0)
             if pace == AT_ITS_PACE and t - due > LATE_NS:
                 out[layout.REPLAY_LATE] += 1
                 out[layout.REPLAY_LATE_NS] += t - due
@@ -229,7 +233,7 @@ def replay_loop(cfg, ctl, sqes, cqes, requests, done, slices, counts, out, scrat
                 out[layout.REPLAY_WAITED_NS] += t - busy_since
             if kind <= WRITE and result == size:
                 count(t - scratch[at + slot], kind, size, row, slices, counts, out)
-            elif kind > WRITE and result >= 0:
+            elif kind > WRITE and (result >= 0 or (kind == DISCARD and result == -ETIME)):
                 out[layout.REPLAY_ASIDE] += 1
             else:
                 code = -result if result < 0 else 0
