@@ -82,6 +82,7 @@ WRITERS = {
     "engine/own_folder.py": "Jovik's folder on the target of a test",
     "engine/io_file.py": "the target of a test",
     "hardware/block_trace.py": "the kernel's switches for tracing",
+    "hardware/opened_files.py": "the kernel's switch that drops caches",
     "hardware/safety.py": "the target of a test, opened through the descriptor that was checked",
     "runs/pass_store.py": "spills passes to a file without a name",
     "report/pictures.py": "a private folder for drawing, removed at once",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import shutil
 import sqlite3
 import sys
@@ -503,6 +504,31 @@ def test_a_chain_of_reads_on_a_model_drive_takes_what_its_parameters_say(
     each = think + behaviour.read_latency + 4096 / behaviour.read_rate * 1e9
     known = (count * each + think) / 1e9
     assert step["facts"]["replay"]["elapsed_s"]["median"] == pytest.approx(known, rel=0.01)
+
+
+def test_one_phrase_replays_at_each_pace_and_the_first_line_answers(jovik: Program) -> None:
+    words = ("measure", "model:comet", 'replay "editor-start" at each pace', "--passes", "3")
+    told = " ".join(jovik(*words).out.split())
+    seconds = r"[\d.]+ m?s"
+    line = rf"editor-start: the program 2.88 s, here {seconds} \([\d.]+ to [\d.]+\), waiting "
+    assert re.match(line + rf"{seconds} instead of {seconds}", told), told
+    steps = jovik("runs", "show", "last", "--format", "json").json["steps"]
+    assert [s["kind"].partition('"editor-start"')[2].partition(" sum")[0] for s in steps] == [
+        *("", " at its pace", " as fast as it goes")
+    ]
+    for s in steps:
+        found, each = s["facts"]["replay"], s["each_pass"]
+        rounds = sorted(r["elapsed_ns"] / 1e9 for r in found["rounds"])
+        assert len(rounds) == len(each) == 3
+        assert found["elapsed_s"]["median"] == pytest.approx(rounds[1])
+        rates = sorted(p["rate_bytes_s"] for p in each)
+        assert s["rate_bytes_s"]["median"] == pytest.approx(rates[1])
+        assert s["latency_ns"]["mean"] > 0
+
+
+def test_everything_is_dropped_from_memory_only_after_asking(jovik: Program) -> None:
+    refused = jovik("record", "--out", "a.jrec", "--cold", "all", "--", "true", status=2)
+    assert "--yes" in refused.err and not (jovik.folder / "a.jrec").exists()
 
 
 def test_a_faster_drive_is_asked_faster_and_a_paced_replay_is_not() -> None:

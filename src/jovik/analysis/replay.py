@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from jovik.analysis.statistics import interval
-from jovik.base.findings import ReplayFinding
+from jovik.base.findings import ReplayFinding, ReplayRound
 from jovik.base.trace import ReplayRecord
 
 
@@ -19,4 +19,10 @@ def replay_finding(records: Sequence[ReplayRecord]) -> ReplayFinding:
         recorded_waited_s=first.recorded_waited_ns / 1e9,
         requests=first.requests,
         late=max(r.late / max(r.requests, 1) for r in records),
+        rounds=tuple(
+            ReplayRound(
+                *(r.elapsed_ns, r.waited_ns, r.overhead_read_ns, r.overhead_write_ns, r.busy)
+            )
+            for r in records
+        ),
     )

@@ -317,10 +317,22 @@ BAD_DISTURBANCE = 0.10
 
 
 @dataclass(frozen=True)
+class ReplayRound:
+    """One pass of a replay: its times, and the host's overhead taken off each think time."""
+
+    elapsed_ns: int
+    waited_ns: int
+    overhead_read_ns: int
+    overhead_write_ns: int
+    busy: bool
+
+
+@dataclass(frozen=True)
 class ReplayFinding:
     """The result of a replay, in seconds, with intervals over the passes.
 
-    `late` is the share of requests of a paced replay that came late, in the worst pass.
+    `late` is the share of requests of a paced replay that came late, in the worst pass; `rounds`
+    are the passes that the intervals are of.
     """
 
     elapsed_s: Interval
@@ -329,6 +341,7 @@ class ReplayFinding:
     recorded_waited_s: float
     requests: int
     late: float = 0.0
+    rounds: tuple[ReplayRound, ...] = ()
 
 
 @dataclass(frozen=True)

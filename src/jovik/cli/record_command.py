@@ -63,9 +63,14 @@ def record() -> None:
 )
 @click.option(
     "--cold",
-    is_flag=True,
-    help="Before each run, drop the files that COMMAND opens from memory.",
+    is_flag=False,
+    flag_value="files",
+    type=click.Choice(["files", "all"]),
+    metavar="[files|all]",
+    help="Before each run, drop the files that COMMAND opens from memory, or with 'all' everything "
+    "that memory keeps of drives, which asks first.",
 )
+@click.option("--yes", is_flag=True, help="Do not ask.")
 @click.option(
     "--keep-names",
     is_flag=True,
@@ -80,13 +85,14 @@ def take() -> None:
     Times, offsets, sizes and flags, and whether the command, the system's own threads or somebody
     else asked: no content, no names of files, no arguments. 'take' may be left out. With --cold the
     command runs once more beforehand, to see which files it opens; names and attributes of files
-    stay in memory. Of several times the recording in the middle is kept. Ctrl-C ends the command
-    and the recording, which is written; the exit status is 130 then.
+    stay in memory, unless with --cold all. Of several times the recording in the middle is kept.
+    Ctrl-C ends the command and the recording, which is written; the exit status is 130 then.
 
     \b
     sudo jovik record --out start.jrec --on /home -- editor
     sudo jovik record --out evening.jrec --duration 10min
     sudo jovik record --out start.jrec --on /home --repeat 10 --cold -- editor --quit
+    sudo jovik record --out start.jrec --on /home --repeat 10 --cold all -- editor --quit
     """
 
 

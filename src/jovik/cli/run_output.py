@@ -20,6 +20,7 @@ from jovik.queries.drive_class import overall_of
 from jovik.sheets.sheet import Drive
 from jovik.shelf.runs import RunRecord
 from jovik.tables.drive_class import standing_json, standing_lines
+from jovik.tables.replay import replay_lines
 from jovik.tables.run_findings import fill_json, findings_tables, ladder_json
 from jovik.tables.steady_answers import steady_answers
 from jovik.tables.steps import (
@@ -72,7 +73,7 @@ def show_run(
 
 def _first_figures(results: Sequence[StepResult]) -> list[str]:
     """Return the first figures themselves, if there is no class to compare them with."""
-    figures = []
+    figures = replay_lines(results)
     for r in results:
         if r.step.measures and r.passes and not r.findings.ladder:
             rate = rate_of(r)

@@ -14,6 +14,7 @@ import struct
 import threading
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
+from pathlib import Path
 
 from jovik.base.errors import TargetError
 
@@ -127,6 +128,23 @@ def _enter(opened: OpenedFiles, file: int, process: int) -> None:
         opened.askers.setdefault(entry, set()).add(process)
     else:
         opened.left_out += 1
+
+
+def drop_all_from_memory() -> None:
+    """Drop the page cache, names and attributes of all files (Documentation/admin-guide/sysctl/vm).
+
+    Raises
+    ------
+    TargetError
+        The system does not permit it.
+    """
+    os.sync()
+    try:
+        Path("/proc/sys/vm/drop_caches").write_text("3")
+    except OSError as error:
+        raise TargetError(
+            f"memory cannot be told to forget: {error.strerror}", "--cold all needs root"
+        ) from None
 
 
 def drop_from_memory(files: Sequence[OpenedFile]) -> tuple[int, int | None]:

@@ -22,7 +22,7 @@ from jovik.hardware.block_events import family_of, recording_of
 from jovik.hardware.block_trace import tapped
 from jovik.hardware.device import BlockDevice
 from jovik.hardware.io_limits import IoLimit, io_limits
-from jovik.hardware.opened_files import OpenedFile, drop_from_memory, watched
+from jovik.hardware.opened_files import OpenedFile, drop_all_from_memory, drop_from_memory, watched
 from jovik.hardware.target import DeviceTarget, FolderTarget, resolve
 
 PATIENCE_S = 5.0
@@ -99,7 +99,7 @@ def take(
     name: str | None = None,
     time_ns: int | None = None,
     repeat: int = 1,
-    cold: bool = False,
+    cold: str | None = None,
     keep_names: bool = False,
     on_progress: Callable[[str], None] = lambda _: None,
 ) -> Taken:
@@ -111,9 +111,10 @@ def take(
         The command and its arguments; empty to record everything that the machine does.
     time_ns : int, optional
         How long; until the command ends, or until Ctrl-C, unless given.
-    cold : bool
-        Run the command once beforehand to see which files it opens, and drop these from memory
-        before each time that is recorded.
+    cold : str, optional
+        ``files``: run the command once beforehand to see which files it opens, and drop these from
+        memory before each time that is recorded. ``all``: drop all that memory keeps of drives,
+        names and attributes too.
     keep_names : bool
         Keep the command's arguments, and the names of the files that it opened, in the recording.
     on_progress : callable
@@ -135,14 +136,16 @@ def take(
     count = held = None
     files: list[OpenedFile] = []
     left_out = 0
-    if cold:
+    if cold == "files":
         on_progress("a first time, to see which files it opens")
         files, left_out = _rehearsed(words, target, device, time_ns)
         if keep_names:
             about["files"] = tuple(sorted(f.path for f in files))
     interrupted = False
     for number in range(repeat):
-        if cold:
+        if cold == "all":
+            drop_all_from_memory()
+        elif cold:
             count, held_bytes = drop_from_memory(files)
             held = max(held_bytes, held or 0) if held_bytes is not None else None
         if repeat > 1:

@@ -15,6 +15,8 @@ from jovik.base.quantities import MAX_QUANTITY, MOST_DIGITS, parse_size, spell_s
 from jovik.steps.tokens import Cursor, Word
 
 MOST_RUNGS = 256
+EACH_PACE = re.compile(r"\s+at\s+each\s+pace\b", re.IGNORECASE)
+"""Behind the recording of a replay: a step for each of its paces."""
 _NUMBER = r"\d+(?:\.\d+)?"
 _UNIT = r"[A-Za-z%]*"
 _RANGE = re.compile(rf"({_NUMBER})({_UNIT})\.\.({_NUMBER})({_UNIT}(?:/s)?)")
@@ -30,6 +32,8 @@ def expand_ladder(text: str) -> list[str]:
     PhraseError
         A range that cannot be walked, or too many steps.
     """
+    if EACH_PACE.search(text):
+        return [EACH_PACE.sub(pace, text) for pace in ("", " at its pace", " as fast as it goes")]
     words = Cursor(text).words
     choices: list[list[str]] = []
     last_range: int | None = None

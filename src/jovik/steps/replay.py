@@ -69,7 +69,7 @@ def is_recording(name: str) -> bool:
 
 @dataclass(frozen=True)
 class ReplayStep(Step):
-    """``replay "FILE" [at its pace|as fast as it goes] [verify]``.
+    """``replay "FILE" [at its pace|as fast as it goes|at each pace] [verify]``.
 
     `path` is a file, or the name of a recording on the shelf, or of one that ships with Jovik.
     `digest` tells the recording from any other of its name; it is read when the target is known.
@@ -122,7 +122,9 @@ class ReplayStep(Step):
             digest = cursor.next.text
             cursor.at += 1
         if cursor.next is not None:
-            raise cursor.wrong("'at its pace', 'as fast as it goes', 'verify', or nothing more")
+            raise cursor.wrong(
+                "'at its pace', 'as fast as it goes', 'at each pace', 'verify', or nothing more"
+            )
         return cls(word.text[1:-1], pace or "dependent", digest, verify)
 
     def recording(self) -> Recording:
@@ -240,9 +242,9 @@ def overhead_notes(records: Sequence[ReplayRecord]) -> list[str]:
             max(r.overhead_to_ns for r in busy),
         )
         return [
-            f"the machine was busy or limited around {len(busy)} of {len(records)} passes: a request took "
-            f"{show_time(shortest, 1)} to {show_time(longest, 1)} longer to a program than to the "
-            "drive itself, so that these times are uncertain"
+            f"the machine was busy or limited around {len(busy)} of {len(records)} passes: a "
+            f"request took {show_time(shortest, 1)} to {show_time(longest, 1)} longer to a program "
+            "than to the drive itself, so that these times are uncertain"
         ]
     longer = {
         "read": round(statistics.median(r.overhead_read_ns for r in records)) if records else 0,

@@ -102,7 +102,10 @@ def _cold(files: int, held_bytes: int | None) -> str:
         if not held_bytes
         else f"; {show_size(held_bytes)} of them stayed in memory, because other programs use them"
     )
-    return f"before each time memory forgot the {files:,} files that the command opens{held}"
+    return (
+        f"before each time memory forgot the {files:,} files that the command opens{held}; their "
+        "names and attributes stayed in memory (--cold all drops those, too)"
+    )
 
 
 def known_table(found: Sequence[KnownRecording]) -> Table:

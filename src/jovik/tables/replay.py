@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from jovik.analysis.step_result import StepResult
 from jovik.base.findings import ReplayFinding
+from jovik.base.quantities import show_time
 from jovik.tables.table import Table
 from jovik.tables.upgrade import seconds_words
 
@@ -14,6 +15,22 @@ def program_words(found: ReplayFinding) -> str:
     """``2.90 s (2.88 to 2.92), of it 2.61 s not the drive's``."""
     own = max(found.elapsed_s.median - found.waited_s.median, 0.0)
     return f"{seconds_words(found.elapsed_s)}, of it {own:.3g} s not the drive's"
+
+
+def replay_lines(results: Sequence[StepResult]) -> list[str]:
+    """Return a line for each replay: how long the program took, takes here, and waited."""
+    lines = []
+    for r in results:
+        record = r.findings.replay
+        if record is not None:
+            name = r.step.label.removeprefix("replay of ")
+            waited, before = record.waited_s.median, record.recorded_waited_s
+            lines.append(
+                f"{name}: the program {show_time(record.recorded_s * 1e9)}, here "
+                f"{seconds_words(record.elapsed_s)}, waiting {show_time(waited * 1e9)} instead of "
+                f"{show_time(before * 1e9)}"
+            )
+    return lines
 
 
 def programs_table(drive: str, results: Sequence[StepResult]) -> Table:

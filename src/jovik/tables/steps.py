@@ -391,6 +391,7 @@ def step_json(result: StepResult) -> dict[str, Any]:
         "phrase": result.phrase,
         "kind": result.kind,
         "passes": len(result.passes),
+        "each_pass": [asdict(p) for p in result.passes],
         "errors": result.errors,
         "rate_bytes_s": interval_json(result.rate),
         "flushed_rate_bytes_s": interval_json(

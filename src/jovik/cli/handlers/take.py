@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import sys
 from pathlib import Path
+
+import click
 
 from jovik.answers.recordings import recording
 from jovik.base.atomic_files import refuse_foreign
-from jovik.base.errors import OutputError
+from jovik.base.errors import OutputError, UsageError
 from jovik.base.interruption import interruptible
 from jovik.base.recording_file import write_recording
 from jovik.cli import output
@@ -21,7 +24,8 @@ def take(
     name: str | None,
     time_ns: int | None,
     repeat: int,
-    cold: bool,
+    cold: str | None,
+    yes: bool,
     keep_names: bool,
     force: bool,
     form: str,
@@ -30,6 +34,11 @@ def take(
     refuse_foreign(out, None, force=force)
     if not out.resolve().parent.is_dir():
         raise OutputError(f"there is no folder {out.parent} for the recording")
+    if cold == "all" and not yes:
+        question = "this drops what the whole machine keeps in memory of its drives"
+        if not sys.stdin.isatty():
+            raise UsageError(question, "add --yes if that is meant, or omit 'all'")
+        click.confirm(f"{question}. Continue?", abort=True, err=True)
     with interruptible(later="ignore"):
         taken = take_down(
             words,
