@@ -53,6 +53,7 @@ RELATED = {
     "judge": ("sheet", "rank", "report"),
     "rank": ("compare", "judge", "picture"),
     "upgrade": ("rank", "fit"),
+    "twin": ("record", "rank", "measure"),
     "fit": ("rank", "upgrade"),
     "note": ("judge", "report"),
     "health": ("scout", "judge"),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from tests.truth import heat, passes, series, shelves, state, steady
+from tests.truth import heat, passes, series, shelves, state, steady, twins
 
 FAMILIES = (
     *series.FAMILIES,
@@ -11,4 +11,5 @@ FAMILIES = (
     *heat.FAMILIES,
     *steady.FAMILIES,
     *state.FAMILIES,
+    *twins.FAMILIES,
 )

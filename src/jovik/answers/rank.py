@@ -23,6 +23,8 @@ from jovik.tables.drive_class import standing_json
 from jovik.tables.evidence import passed_over_json
 from jovik.tables.ranking import (
     overall_table,
+    program_times,
+    program_times_table,
     ranking_findings,
     ranking_foot,
     ranking_of,
@@ -58,6 +60,11 @@ class RankAnswer(Answer):
         return ranking_data(self.ranking, energy=self.by == ENERGY) | {
             **passed_over_json(self.found.passed_over),
             "excluded": plain(self.found.excluded),
+            "programs": [
+                {"drive": d, "elapsed_s": plain(s), "predicted": off is not None}
+                | {"typical_error": off}
+                for d, s, off in program_times(self.found)
+            ],
             "classes": [
                 {"drive": d} | (standing_json(s) or {}) for d, s in self.found.standings.items()
             ],
@@ -97,9 +104,13 @@ class RankAnswer(Answer):
         if (kind is not None or self.steps) and self.ranking.drives:
             by_step = steps_table(self.found, None if kind is None else [kind])
             tables = [by_step, *tables] if kind is not None else [*tables, by_step]
+        if self.found.predicted:
+            # The step's own table has the measured drives only.
+            whole = [replace(overall, verdict=())] if self.ranking.drives else []
+            tables = [program_times_table(self.found), *whole]
         findings = ranking_findings(self.found)
         small = [line for line in ranking_foot(self.found) if line not in findings]
-        tables[-1] = replace(tables[-1], notes=findings, small=small)
+        tables[-1] = replace(tables[-1], notes=[*tables[-1].notes, *findings], small=small)
         return tables
 
     def notes(self) -> Sequence[str]:

@@ -41,6 +41,7 @@ COMMANDS = {
     "judge": "Compare a drive's results with its claims.",
     "rank": "Rank every drive on the shelf, like with like.",
     "upgrade": "Evaluate replacing one drive with another.",
+    "twin": "Fit a model drive to a drive's results.",
     "fit": "Find the workloads a drive can sustain, and its headroom.",
     "note": "Enter stopwatch and instrument readings, pros and cons.",
     "health": "Read a drive's health log.",

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 
 from jovik.analysis.comparability import long_write_of, steady_step
 from jovik.analysis.lost_data import lost_by, lost_words
+from jovik.analysis.prediction import Prediction
 from jovik.analysis.ranking import DriveRank, Exclusion, Ranking, rank_drives
 from jovik.analysis.run_effect import PRIOR_ALONE, RunEffect, run_effect
 from jovik.analysis.step_result import StepResult
@@ -24,7 +25,7 @@ from jovik.sheets.sheet import Drive
 from jovik.shelf.corrections import Excluded
 from jovik.shelf.store import Shelf
 from jovik.steps import IoStep, parse
-from jovik.steps.replay import is_recording
+from jovik.steps.replay import ReplayStep, is_recording
 
 SAMPLE_ORDERS: dict[str, Callable[[StepResult], str | None]] = {
     "rig": lambda r: r.conditions.rig,
@@ -91,6 +92,7 @@ class RankingReport:
     """A ranking in the order that was asked for, with the drives as sold.
 
     `kind` is the step it is by, where it is by one; `load` the load whose weights it has;
+    `predicted` what a recorded program would take on drives that did not replay it;
     `passed_over` newer results that do not represent a drive; `effect` the differences between
     runs; `excluded` what was excluded of these drives; `standings` each drive's place in its class;
     `circumstances` what mattered on the machine when figures of a drive were made; `steady` whether
@@ -110,6 +112,7 @@ class RankingReport:
     steady: bool = False
     idle_watts: Mapping[str, Interval] = field(default_factory=dict)
     passed_over: PassedOver = NONE_PASSED_OVER
+    predicted: tuple[Prediction, ...] = ()
 
 
 def ranking_report(
@@ -178,6 +181,10 @@ def ranking_report(
     if lost and not counted:
         return RankingReport(Ranking("", (), (), tuple(lost)), drives, by, kind, load)
     effect = run_effect([r for r in found.candidates if r.drive in selected])
+    predicted = _predicted(shelf, kind, counted, drives)
+    if predicted and all(r.kind != kind for r in counted):
+        nothing = Ranking("", (), (), tuple(lost))
+        return RankingReport(nothing, drives, by, kind, load, predicted=predicted)
     report = placed(counted, named, drives, by, load, effect=effect)
     whole = replace(report.ranking, left_out=(*report.ranking.left_out, *lost))
     aside = tuple(x for x in shelf.corrections.excluded() if x.drive in selected)
@@ -192,7 +199,23 @@ def ranking_report(
         excluded=aside,
         standings=standings,
         circumstances=_circumstances(shelf, whole),
+        predicted=predicted,
     )
+
+
+def _predicted(
+    shelf: Shelf, kind: str | None, counted: Sequence[StepResult], drives: Mapping[str, Drive]
+) -> tuple[Prediction, ...]:
+    """Return what the twins of drives predict of a program that these did not replay."""
+    step = parse(kind) if kind is not None else None
+    if not isinstance(step, ReplayStep):
+        return ()
+    # Only this order needs model drives and a fit.
+    from jovik.queries.twin import predictions
+
+    measured = {r.drive for r in counted if r.kind == kind}
+    names = dict.fromkeys(r.drive for r in counted if r.drive not in measured)
+    return predictions(shelf, step.recording(), [drives[n] for n in names if n in drives])
 
 
 def _by_energy(

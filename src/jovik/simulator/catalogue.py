@@ -12,7 +12,7 @@ from pathlib import Path
 
 from jovik.base.errors import UnknownNameError, UsageError
 from jovik.base.text_files import read_text
-from jovik.base.toml_files import read_toml
+from jovik.base.toml_files import StrictModel, read_toml
 from jovik.hardware.link import Link, named_link
 from jovik.sheets.sheet import Sheet, SheetFile
 from jovik.simulator.parameters import Behaviour
@@ -21,10 +21,24 @@ MODEL_PREFIX = "model:"
 """How a target that is a model drive begins."""
 
 
+class OriginTable(StrictModel):
+    """Where a twin comes from: the results that it was fitted to. For people, and not computed."""
+
+    drive: str
+    samples: list[str] = []
+    firmware: list[str] = []
+    runs: list[str] = []
+    fitted: str = ""
+    typical_error: str = ""
+    determined: dict[str, list[str]] = {}
+    of_the_class: list[str] = []
+
+
 class ModelFile(SheetFile):
-    """A model drive as written: its advertised specifications and its behaviour."""
+    """A model drive as written: its advertised specifications, its behaviour, and its origin."""
 
     behaviour: Behaviour
+    origin: OriginTable | None = None
 
 
 @dataclass(frozen=True)

@@ -99,6 +99,10 @@ class Platter(StrictModel):
         way = self.settle + (self.seek - self.settle) * math.sqrt(min(max(span_share, 0.0), 1.0))
         return way + 30e9 / self.rpm
 
+    def gain(self, depth: int) -> float:
+        """Return how many times as fast a queue of a depth is done as single requests."""
+        return 1 + self.queue_gain * math.log2(min(depth, 32))
+
 
 class Heat(StrictModel):
     """Warming and throttling. Temperatures in degrees Celsius.
@@ -370,5 +374,5 @@ class Behaviour(StrictModel):
         if not work.random:
             return 1e9 / transfer if not work.durable else 1e9 / (transfer + 60e9 / platter.rpm)
         access = platter.access_ns(work.span_bytes / self.capacity)
-        gain = 1 + platter.queue_gain * math.log2(min(work.depth * work.workers, 32))
+        gain = platter.gain(work.depth * work.workers)
         return 1e9 * gain / (access + transfer + (60e9 / platter.rpm if work.durable else 0))

@@ -65,6 +65,7 @@ class _Server:
     def __init__(self, state: State) -> None:
         self.state = state
         self._free_at, self._handled_at, self._last = 0.0, 0.0, 0.0
+        self._waiting: list[float] = []
         self._ends = {int(Kind.READ): -1, int(Kind.WRITE): -1}
 
     def serve(self, recording: Recording, i: int, at: int, noise: float) -> int:
@@ -81,7 +82,9 @@ class _Server:
         offset = int(recording.offset[i])
         in_order = self._ends[kind] == offset
         self._ends[kind] = offset + size
-        access, rate, most = self._way(kind, size, in_order=in_order, span=recording.span_bytes)
+        if behaviour.platter is not None:
+            return self._turned(recording, i, at, noise, in_order=in_order)
+        access, rate, most = self._way(kind, size, in_order=in_order)
         ready = max(at + access * noise, self._free_at, self._handled_at)
         self._handled_at = ready + 1e9 / most
         end = ready + size / rate * 1e9
@@ -89,14 +92,28 @@ class _Server:
         self._last = max(self._last, end)
         return round(end)
 
-    def _way(
-        self, kind: int, size: int, *, in_order: bool, span: int
-    ) -> tuple[float, float, float]:
+    def _turned(
+        self, recording: Recording, i: int, at: int, noise: float, *, in_order: bool
+    ) -> int:
+        """When a spinning drive is done: its one arm does a request after the other.
+
+        Sorting those that wait brings what `Behaviour.iops` says of a queue of that depth.
+        """
+        b = self.state.behaviour
+        assert b.platter is not None
+        self._waiting = [end for end in self._waiting if end > at]
+        access = 0.0 if in_order else b.platter.access_ns(recording.span_bytes / b.capacity)
+        access *= noise / b.platter.gain(len(self._waiting) + 1)
+        end = max(at, self._free_at) + access
+        end += int(recording.bytes[i]) / b.platter.rate_at(0.0) * 1e9
+        self._free_at = end
+        self._last = max(self._last, end)
+        self._waiting.append(end)
+        return round(end)
+
+    def _way(self, kind: int, size: int, *, in_order: bool) -> tuple[float, float, float]:
         """Access time, rate of the data, and I/Os a second at most."""
         b = self.state.behaviour
-        if b.platter is not None:
-            access = 0.0 if in_order else b.platter.access_ns(span / b.capacity)
-            return access, b.platter.rate_at(0.0), b.read_iops
         if kind == Kind.READ:
             access = b.sequential_latency if in_order else b.read_latency
             rate, most = b.read_rate, float(b.read_iops)

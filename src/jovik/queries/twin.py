@@ -1,0 +1,105 @@
+"""The twin of a drive on the shelf, and what it predicts of recorded programs."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from jovik.analysis.prediction import Prediction
+from jovik.analysis.step_result import StepResult
+from jovik.base.errors import UsageError
+from jovik.base.io_session import ReplayJob
+from jovik.base.recording import Recording
+from jovik.queries.drive_class import class_of
+from jovik.queries.evidence import evidence
+from jovik.sheets.drive_class import read_class
+from jovik.sheets.sheet import Drive
+from jovik.shelf.store import Shelf
+from jovik.simulator.drive_state import State
+from jovik.simulator.parameters import Behaviour
+from jovik.simulator.replay import replayed
+from jovik.simulator.twin import LEAST_STEPS, Origin, Twin, fitted, observations_of, predicted_s
+from jovik.steps import IoStep
+
+WANTED: dict[str, Callable[[IoStep], bool]] = {
+    "random read 4KiB": lambda s: s.random and s.read_percent == 100 and s.depth * s.workers == 1,
+    "random read 4KiB depth 32": lambda s: s.random and s.read_percent == 100 and s.depth > 8,
+    "sequential read 512KiB depth 4": lambda s: not s.random and s.read_percent == 100,
+    "random write 4KiB": lambda s: s.random and s.read_percent == 0 and s.depth * s.workers == 1,
+    "sequential write 512KiB depth 4": lambda s: not s.random and not s.read_percent,
+}
+"""Steps that a twin is best fitted to, and what may take the place of each."""
+
+
+@dataclass(frozen=True)
+class TwinReport:
+    """A drive's twin with its origin, and the steps that would determine more of it."""
+
+    twin: Twin
+    origin: Origin
+    missing: tuple[str, ...]
+
+
+def twin_of(shelf: Shelf, name: str) -> TwinReport:
+    """Return the twin of a drive.
+
+    Raises
+    ------
+    UnknownNameError
+        There is no such drive.
+    UsageError
+        It has too few results, with the steps that are missing.
+    """
+    drive = shelf.sheets.get(name).drive
+    chosen = evidence(shelf, drive.name).results
+    missing = _missing(chosen)
+    twin = _fit(drive, chosen)
+    if twin is None:
+        raise UsageError(
+            f"{drive.name} has too few results for a twin, which takes {LEAST_STEPS} steps; "
+            f"missing: {', '.join(missing)}",
+            "jovik measure TARGET --plan second-look has them all, in a quarter of an hour; "
+            "'jovik plan show second-look --target TARGET' tells what it writes",
+        )
+    return TwinReport(twin, _origin(chosen), missing)
+
+
+def predictions(
+    shelf: Shelf, recording: Recording, drives: Sequence[Drive]
+) -> tuple[Prediction, ...]:
+    """Return what a recorded program would take on each drive whose results allow a twin."""
+    found = []
+    for drive in drives:
+        twin = _fit(drive, evidence(shelf, drive.name).results)
+        if twin is not None and recording.span_bytes <= twin.behaviour.capacity:
+            took = predicted_s(twin, lambda b: program_s(b, recording))
+            found.append(Prediction(drive.name, took, twin.typical_error))
+    return tuple(sorted(found, key=lambda x: x.elapsed_s.median))
+
+
+def program_s(behaviour: Behaviour, recording: Recording) -> float:
+    """Return how long a recorded program takes on a model drive, without noise between drives."""
+    job = ReplayJob(recording)
+    done = replayed(State(behaviour), job, np.random.default_rng(0)).done_ns
+    return (int(done.max(initial=0)) + job.tail_ns) / 1e9
+
+
+def _fit(drive: Drive, results: Sequence[StepResult]) -> Twin | None:
+    return fitted(drive, results, class_of(drive) or read_class("sata-ssd"))
+
+
+def _missing(results: Sequence[StepResult]) -> tuple[str, ...]:
+    steps = [o.step for o in observations_of(results)]
+    return tuple(phrase for phrase, does in WANTED.items() if not any(does(s) for s in steps))
+
+
+def _origin(results: Sequence[StepResult]) -> Origin:
+    used = [r for r in results if isinstance(r.step, IoStep) or r.findings.copy is not None]
+    return Origin(
+        tuple(dict.fromkeys(r.conditions.sample for r in used if r.conditions.sample)),
+        tuple(dict.fromkeys(r.conditions.firmware for r in used if r.conditions.firmware)),
+        tuple(dict.fromkeys(r.run for r in used)),
+        max(r.started for r in used)[:10],
+    )

@@ -1,0 +1,493 @@
+"""A drive's twin: a model drive whose parameters are fitted to the results of a real one.
+
+The parameters of `Behaviour` are fitted on the log scale to the rates of all steps at once, with
+the usual figures of the drive's class as a prior: what no step determines stays there, and says so.
+A black-box model knows a device by how it answers, as Wang and others (MASCOTS 2004) and Mesnier
+and others (SIGMETRICS 2007) have shown for disks and arrays.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from jovik.analysis.comparability import figure_of, long_write_of, settled
+from jovik.analysis.statistics import interval
+from jovik.analysis.step_result import StepResult
+from jovik.base.interval import Interval
+from jovik.base.quantities import show_rate, show_size, show_time, significant, spell_size
+from jovik.sheets.drive_class import DriveClass
+from jovik.sheets.sheet import Drive, Sheet, write_sheet
+from jovik.simulator.parameters import Behaviour, Platter
+from jovik.steps import IoStep
+
+Floats = npt.NDArray[np.float64]
+RUN_SPREAD = 0.0265
+"""Standard deviation of the log between runs, as rankings assume it before any repetition."""
+PRIOR_SPREAD = math.log(3)
+"""Standard deviation of the log of a class's figure: a factor of three either way."""
+DETERMINED = 0.5
+"""A parameter is determined if its spread is at most this share of the prior's."""
+WEIGHTY = 0.25
+"""Steps count for a parameter from this share of the weightiest one's information on."""
+LEAST_STEPS = 3
+OUTLYING = 3.0
+"""Residuals beyond so many spreads count less than by their square."""
+QUANTILE, LIKELY = 1.96, 1.645
+"""Of the normal distribution: 95 % of a parameter, and 90 % of a prediction."""
+TIMES = ("read_latency", "sequential_latency", "write_latency", "flush_time")
+RATES = ("read_rate", "write_rate", "read_iops", "write_iops")
+SOLID = (*TIMES, *RATES)
+FROM_OTHERS = ("cache_size", "direct_write_rate", "drain_rate", "file_time")
+"""What steps of other kinds determine: long writes, copies."""
+ARM_FREE_IOPS = 100_000
+SPINNING = ("outer_rate", "settle", "queue_gain")
+
+
+@dataclass(frozen=True)
+class Parameter:
+    """One fitted parameter in the unit of `Behaviour`, and the phrases that determined it.
+
+    Without any it is the class's.
+    """
+
+    name: str
+    value: Interval
+    phrases: tuple[str, ...]
+
+    @property
+    def determined(self) -> bool:
+        """Return True if steps determined it."""
+        return bool(self.phrases)
+
+
+@dataclass(frozen=True)
+class LeftOut:
+    """A step, and what the other steps predict for it: rates in bytes a second."""
+
+    phrase: str
+    kind: str
+    measured: float
+    predicted: float
+
+    @property
+    def error(self) -> float:
+        """Return by which share the prediction is off."""
+        return self.predicted / self.measured - 1
+
+
+@dataclass(frozen=True)
+class Twin:
+    """A fitted model drive.
+
+    `fast` and `slow` have every parameter at the end of what the results allow, and are faster or
+    slower by what steps that were left out were off.
+    """
+
+    drive: Drive
+    behaviour: Behaviour
+    parameters: tuple[Parameter, ...]
+    left_out: tuple[LeftOut, ...]
+    fast: Behaviour
+    slow: Behaviour
+
+    @property
+    def typical_error(self) -> float:
+        """Return the median share by which steps that were left out were mispredicted."""
+        return float(np.median([abs(x.error) for x in self.left_out]))
+
+
+@dataclass(frozen=True)
+class Observation:
+    """A step with its rate on the log scale, and the spread of that."""
+
+    step: IoStep
+    log_rate: float
+    spread: float
+
+    def predicted(self, behaviour: Behaviour) -> float:
+        """Return the log of what a model drive does in this step."""
+        work = self.step.workload(0)
+        return math.log(behaviour.iops(work) * work.block_bytes)
+
+    @property
+    def kind(self) -> str:
+        """Return ``random read``, ``sequential write`` and so on."""
+        order = "random" if self.step.random else "sequential"
+        how = {100: "read", 0: "write"}.get(self.step.read_percent, "mixed")
+        return f"{order} {how}"
+
+
+def observations_of(results: Sequence[StepResult]) -> list[Observation]:
+    """Return what a fit may use: settled short steps at full pace on an empty write cache."""
+    found = []
+    for r in results:
+        step = r.step
+        if not isinstance(step, IoStep) or step.steady or step.pause_ns is not None:
+            continue
+        if (
+            step.rate_bytes_s is not None
+            or step.rate_iops is not None
+            or r.findings.write_cache_full
+        ):
+            continue
+        if long_write_of(r) is not None or not r.passes or not settled(r):
+            continue
+        figure = figure_of(r)
+        variance = 0.0 if math.isnan(figure.variance) else figure.variance
+        spread = math.sqrt(variance + RUN_SPREAD**2)
+        found.append(Observation(step, figure.mean, spread))
+    return found
+
+
+def fitted(drive: Drive, results: Sequence[StepResult], usual: DriveClass) -> Twin | None:
+    """Return the twin of a drive, or None if fewer than `LEAST_STEPS` steps can be used.
+
+    Parameters
+    ----------
+    results : sequence of StepResult
+        Those that represent the drive.
+    usual : DriveClass
+        Its class.
+    """
+    seen = observations_of(results)
+    if len(seen) < LEAST_STEPS:
+        return None
+    start = _prior(drive, usual)
+    names = _names(start)
+    one = _solved(seen, start, names)
+    covered, rest = _from_other_results(results, one.behaviour)
+    behaviour = one.behaviour.model_copy(update=covered)
+    known = {p.name for p in rest}
+    parameters = (*(p for p in _parameters(one, names, seen) if p.name not in known), *rest)
+    left_out = []
+    for n, o in enumerate(seen):
+        others = [x for m, x in enumerate(seen) if m != n]
+        without = _solved(others, start, names, one.values)
+        left_out.append(
+            LeftOut(
+                o.step.canonical,
+                o.kind,
+                math.exp(o.log_rate),
+                math.exp(o.predicted(without.behaviour)),
+            )
+        )
+    off = math.sqrt(sum(math.log1p(x.error) ** 2 for x in left_out) / len(left_out))
+    reach = np.sqrt(np.diag(one.covariance) + off**2 + RUN_SPREAD**2) * LIKELY
+    slower = np.array([1.0 if n in (*TIMES, "settle") else -1.0 for n in names]) * reach
+    fast, slow = (
+        _with(start, names, one.values + way * slower).model_copy(
+            update={p.name: _end(p, way * (1 if p.name in TIMES else -1)) for p in rest}
+        )
+        for way in (-1, 1)
+    )
+    return Twin(drive, _whole(behaviour), parameters, tuple(left_out), fast, slow)
+
+
+@dataclass(frozen=True)
+class _Solution:
+    behaviour: Behaviour
+    values: Floats
+    covariance: npt.NDArray[np.floating[Any]]
+    weights: Floats
+
+
+def _solved(
+    seen: Sequence[Observation],
+    start: Behaviour,
+    names: Sequence[str],
+    near: Floats | None = None,
+) -> _Solution:
+    """Return the most probable parameters, on the log scale, with their covariance.
+
+    The search begins `near` a solution, or at the class's figures. Residuals beyond their spread
+    widen the covariance: then the model itself is off.
+    """
+    from scipy.optimize import least_squares
+
+    prior = np.log([_get(start, n) for n in names])
+
+    def residuals(values: Floats) -> Floats:
+        behaviour = _with(start, names, values)
+        off = [(o.predicted(behaviour) - o.log_rate) / o.spread for o in seen]
+        return np.array([*off, *((values - prior) / PRIOR_SPREAD)])
+
+    found = least_squares(
+        residuals, prior if near is None else near, x_scale=0.3, loss="soft_l1", f_scale=3.0
+    )
+    jacobian: Floats = np.asarray(found.jac, np.float64)
+    covariance = np.linalg.inv(jacobian.T @ jacobian)
+    off = residuals(found.x)[: len(seen)]
+    freedom = max(len(seen) - len(names), 1)
+    scale = max(float(off @ off) / freedom, 1.0)
+    return _Solution(
+        _with(start, names, found.x),
+        found.x,
+        covariance * scale,
+        np.square(jacobian[: len(seen)], dtype=np.float64),
+    )
+
+
+def _parameters(
+    one: _Solution, names: Sequence[str], seen: Sequence[Observation]
+) -> tuple[Parameter, ...]:
+    spreads = np.sqrt(np.diag(one.covariance))
+    made = []
+    for n, name in enumerate(names):
+        middle, spread = one.values[n], spreads[n]
+        interval = Interval(*(math.exp(middle + k * QUANTILE * spread) for k in (0, -1, 1)))
+        weights = one.weights[:, n]
+        phrases: tuple[str, ...] = ()
+        if spread <= DETERMINED * PRIOR_SPREAD and weights.max() > 0:
+            heavy = weights >= WEIGHTY * weights.max()
+            phrases = tuple(
+                dict.fromkeys(o.step.canonical for o, h in zip(seen, heavy, strict=True) if h)
+            )
+        made.append(Parameter(name, interval, phrases))
+    return tuple(made)
+
+
+def _from_other_results(
+    results: Sequence[StepResult], behaviour: Behaviour
+) -> tuple[dict[str, Any], list[Parameter]]:
+    """Return what long writes and copies determine, by the name of the parameter."""
+    values: dict[str, Any] = {}
+    parameters: list[Parameter] = []
+
+    def take(name: str, value: Interval, phrase: str) -> None:
+        values[name] = value.median
+        parameters.append(Parameter(name, value, (phrase,)))
+
+    for r in results:
+        written = long_write_of(r)
+        copy = r.findings.copy
+        if written is not None and written.cliff is not None and "cache_size" not in values:
+            cliff = written.cliff
+            take(
+                "cache_size", Interval(cliff.at_bytes, cliff.low_bytes, cliff.high_bytes), r.phrase
+            )
+            sustained = written.sustained
+            if isinstance(sustained, Interval):
+                take("direct_write_rate", sustained, r.phrase)
+        elif copy is not None and copy.files and copy.files_s and "file_time" not in values:
+            size = sum(p.written_bytes for p in r.passes) / len(r.passes)
+            each_s = 1 / copy.files_s - size / copy.files / behaviour.write_rate
+            if each_s > 0:
+                take("file_time", Interval(each_s * 1e9), r.phrase)
+    flush = min(_flushes(results), key=lambda x: x[0].median, default=None)
+    if flush is not None and flush[0].median > 0:
+        take("flush_time", *flush)
+    if behaviour.platter is None:
+        parameters += [
+            Parameter(n, Interval(float(getattr(behaviour, n))), ())
+            for n in FROM_OTHERS
+            if n not in values
+        ]
+    if "direct_write_rate" not in values and behaviour.direct_write_rate > behaviour.write_rate:
+        values["direct_write_rate"] = behaviour.write_rate
+    return values, parameters
+
+
+def _flushes(results: Sequence[StepResult]) -> Iterator[tuple[Interval, str]]:
+    """Yield how long the flush after a pass of writes took, nanoseconds, with the step.
+
+    The shortest is nearest to a flush alone: others have more to write back.
+    """
+    for r in results:
+        if isinstance(r.step, IoStep) and not r.step.read_percent and not r.step.has_amount:
+            each = [
+                p.elapsed_ns * (p.rate_bytes_s / p.flushed_rate_bytes_s - 1)
+                for p in r.passes
+                if p.flushed_rate_bytes_s > 0
+            ]
+            if len(each) >= LEAST_STEPS:
+                yield interval(each), r.step.canonical
+
+
+def _prior(drive: Drive, usual: DriveClass) -> Behaviour:
+    """Return a model drive with the usual figures of a class."""
+
+    def figure(what: str, otherwise: float) -> float:
+        found = usual.figure(what)
+        return found.usual if found is not None else otherwise
+
+    read, write = figure("sequential read", 5e8), figure("sequential write", 4e8)
+    one_read, many_reads = figure("random read 4KiB", 1e4), figure("random read 4KiB depth 32", 1e5)
+    one_write = figure("random write 4KiB", 2e4)
+    many_writes = figure("random write 4KiB depth 32", 1e5)
+    sustained = figure("sustained write", write / 3)
+    platter = None
+    if usual.name.startswith("hdd"):
+        rpm = int(usual.name.removeprefix("hdd-"))
+        settle = max(1e9 / one_read - 30e9 / rpm, 1e6)
+        platter = Platter.model_construct(
+            outer_rate=read,
+            inner_rate=read / 2,
+            rpm=rpm,
+            seek=14_000_000,
+            settle=settle,
+            queue_gain=0.22,
+        )
+    capacity = drive.capacity_bytes or 10**12
+    return Behaviour.model_construct(
+        **{name: field.default for name, field in Behaviour.model_fields.items()}
+        | {
+            "read_latency": 1e9 / one_read,
+            "write_latency": 1e9 / one_write,
+            "sequential_latency": 0.3e9 / one_read,
+            "read_rate": read,
+            "write_rate": write,
+            # A disk's arm bounds it, not what its electronics can handle.
+            "read_iops": 1.2 * many_reads if platter is None else ARM_FREE_IOPS,
+            "write_iops": 1.2 * many_writes if platter is None else ARM_FREE_IOPS,
+            "direct_write_rate": sustained,
+            "drain_rate": sustained / 2,
+            "capacity": capacity,
+            "cache_size": 0 if platter is not None else capacity // 100,
+            "platter": platter,
+        }
+    )
+
+
+def _names(start: Behaviour) -> tuple[str, ...]:
+    """Return the parameters to fit."""
+    return SPINNING if start.platter is not None else SOLID
+
+
+def _get(behaviour: Behaviour, name: str) -> float:
+    own = behaviour.platter if name in SPINNING else behaviour
+    return float(getattr(own, name))
+
+
+def _with(start: Behaviour, names: Sequence[str], values: Floats) -> Behaviour:
+    """Return a behaviour with parameters given by their logs."""
+    new = dict(zip(names, np.exp(np.clip(values, -60, 60)).tolist(), strict=True))
+    if start.platter is not None:
+        return start.model_copy(update={"platter": start.platter.model_copy(update=new)})
+    return start.model_copy(update=new)
+
+
+def _whole(behaviour: Behaviour) -> Behaviour:
+    """Return the same with whole nanoseconds, bytes and I/Os."""
+    whole: dict[str, Any] = {
+        name: round(getattr(behaviour, name))
+        for name in (*TIMES, "read_iops", "write_iops", "cache_size", "file_time")
+    }
+    platter = behaviour.platter
+    if platter is not None:
+        whole["platter"] = platter.model_copy(update={"settle": round(platter.settle)})
+    return behaviour.model_copy(update=whole)
+
+
+def predicted_s(twin: Twin, seconds: Callable[[Behaviour], float]) -> Interval:
+    """Return a prediction with its 90 % interval.
+
+    Parameters
+    ----------
+    seconds : callable
+        What a model drive takes, in seconds.
+    """
+    middle, low, high = (seconds(b) for b in (twin.behaviour, twin.fast, twin.slow))
+    return Interval(middle, min(low, middle), max(high, middle))
+
+
+def _end(parameter: Parameter, way: int) -> float:
+    """Return the upper end of a parameter, or the lower one if `way` is below 0."""
+    value = parameter.value
+    end = value.high if way > 0 else value.low
+    return value.median if end is None else max(end, value.median / 100)
+
+
+def errors_by_kind(left_out: Sequence[LeftOut]) -> Mapping[str, list[LeftOut]]:
+    """Return the steps that were left out in turn, by their kind."""
+    by_kind: dict[str, list[LeftOut]] = {}
+    for x in left_out:
+        by_kind.setdefault(x.kind, []).append(x)
+    return by_kind
+
+
+@dataclass(frozen=True)
+class Origin:
+    """The samples, firmware versions and runs that a twin comes from, and the day."""
+
+    samples: tuple[str, ...]
+    firmware: tuple[str, ...]
+    runs: tuple[str, ...]
+    day: str
+
+
+def twin_name(drive: str) -> str:
+    """Return the name of a drive's twin, which is a drive of its own."""
+    return f"{drive}, twin"
+
+
+def twin_toml(twin: Twin, origin: Origin) -> str:
+    """Return a twin as the file of a model drive, which `load_model` reads.
+
+    It has no claims: what it would do decides nothing about what a maker promises.
+    """
+    import tomlkit
+
+    named = replace(twin.drive, name=twin_name(twin.drive.name))
+    document = tomlkit.parse(write_sheet(Sheet(named)))
+    behaviour = tomlkit.table()
+    for name in (*SOLID, "cache_size", "direct_write_rate", "drain_rate", "file_time", "capacity"):
+        behaviour[name] = _spelled(name, getattr(twin.behaviour, name))
+    behaviour["firmware"] = " ".join(origin.firmware) or "unknown"
+    platter = twin.behaviour.platter
+    if platter is not None:
+        table = tomlkit.table()
+        for name in ("outer_rate", "inner_rate", "rpm", "seek", "settle", "queue_gain"):
+            table[name] = _spelled(name, getattr(platter, name))
+        behaviour["platter"] = table
+    document["behaviour"] = behaviour
+    about = tomlkit.table()
+    about["drive"] = twin.drive.name
+    for key in ("samples", "firmware", "runs"):
+        about[key] = list(getattr(origin, key))
+    about["fitted"] = origin.day
+    about["typical_error"] = f"{100 * twin.typical_error:.1f} %"
+    about["of_the_class"] = [p.name for p in twin.parameters if not p.determined]
+    determined = tomlkit.table()
+    for p in twin.parameters:
+        if p.determined:
+            determined[p.name] = [_range_words(p), *p.phrases]
+    about["determined"] = determined
+    document["origin"] = about
+    return tomlkit.dumps(document)
+
+
+def _range_words(parameter: Parameter) -> str:
+    """Return the 95 % interval of a parameter in words."""
+    value = parameter.value
+    if value.low is None or value.high is None:
+        return "no interval"
+    low, high = (shown(parameter.name, x) for x in (value.low, value.high))
+    return f"{low} to {high}"
+
+
+def shown(name: str, value: float) -> str:
+    """Return the value of a parameter for people."""
+    if name in (*TIMES, "file_time", "settle"):
+        return show_time(value)
+    if name.endswith("_rate"):
+        return show_rate(value)
+    if name == "cache_size":
+        return show_size(value)
+    return f"{significant(value)} IOPS" if name.endswith("_iops") else significant(value)
+
+
+def _spelled(name: str, value: float) -> str | int | float:
+    """Return the value of a parameter as a model's file has it."""
+    if name in (*TIMES, "file_time", "settle", "seek"):
+        return f"{round(value)}ns"
+    if name.endswith("_rate"):
+        return f"{round(value)}B/s"
+    if name in ("cache_size", "capacity"):
+        return spell_size(round(value))
+    return round(value) if name != "queue_gain" else round(value, 4)

@@ -1,0 +1,127 @@
+"""Twins: fitted, written, read again, measured, and ranked by what they predict."""
+
+from __future__ import annotations
+
+import statistics
+from pathlib import Path
+
+import pytest
+
+from jovik.base.errors import UsageError
+from jovik.base.recording_file import read_recording, write_recording
+from jovik.queries.twin import program_s
+from jovik.simulator import load_model
+from jovik.steps.replay import recording_names, shipped_path
+from tests.conftest import Program
+from tests.test_recording import chain
+
+DRIVES = {
+    "comet": "Veldhaar Comet 2TB",
+    "slate": "Corvane Slate 1TB",
+    "pebble": "Tarnmoor Pebble 1TB",
+    "gannet": "Corvane Gannet 12TB",
+}
+
+
+def second_look(jovik: Program, model: str) -> str:
+    jovik("measure", f"model:{model}", "--plan", "second-look", "--seed", "3", "--yes")
+    return DRIVES[model]
+
+
+@pytest.mark.parametrize("model", DRIVES)
+def test_a_twin_of_second_look_predicts_the_shipped_programs(jovik: Program, model: str) -> None:
+    name = second_look(jovik, model)
+    found = jovik("twin", name, "--out", "twin.toml", "--format", "json").json
+    assert found["typical_error"] < 0.05 and found["missing"] == []
+    true = load_model(model).behaviour
+    twin = load_model(str(jovik.folder / "twin.toml")).behaviour
+    errors = []
+    for program in recording_names():
+        recording = read_recording(shipped_path(program))[0]
+        errors.append(abs(program_s(twin, recording) / program_s(true, recording) - 1))
+    assert statistics.median(errors) < 0.02 and max(errors) < 0.1
+    for p in found["parameters"]:
+        if p["name"] in ("read_latency", "read_rate", "write_rate", "outer_rate", "settle"):
+            of = true.platter if p["name"] in ("outer_rate", "settle") else true
+            own = getattr(of, p["name"])
+            assert p["determined"] and p["value"]["low"] < own < p["value"]["high"]
+
+
+def test_a_twin_is_a_model_drive_of_its_own_without_claims(jovik: Program) -> None:
+    name = second_look(jovik, "slate")
+    jovik("twin", name, "--out", "twin.toml")
+    drive = load_model(str(jovik.folder / "twin.toml"))
+    assert drive.sheet.drive.name == f"{name}, twin" and drive.sheet.claims == ()
+    text = (jovik.folder / "twin.toml").read_text()
+    assert f'drive = "{name}"' in text and 'firmware = ["' in text and "[origin.determined]" in text
+    told = jovik("measure", "model:twin.toml", 'replay "editor-start"', "--passes", "3").out
+    assert told.startswith("editor-start: the program 2.88 s, here 2.8")
+    judged = jovik("judge", name, "--format", "json", status=None).json
+    assert {c["run"] for c in judged["claims"]} <= {r["run"] for r in runs_of(jovik, name)} | {None}
+    refused = jovik("twin", name, "--out", "twin.txt", status=2).err
+    assert "end it in .toml" in refused
+
+
+def runs_of(jovik: Program, drive: str) -> list[dict[str, str]]:
+    found = jovik("runs", "list", "--format", "json").json["runs"]
+    return [r for r in found if r["drive"] == drive]
+
+
+def test_what_no_step_determined_is_of_the_class_and_says_so(jovik: Program) -> None:
+    steps = [f"random read 4KiB depth {d} for 1s" for d in (1, 4, 32)]
+    jovik("measure", "model:comet", *steps, "--passes", "3", "--seed", "1")
+    told = jovik("twin", DRIVES["comet"]).out
+    found = jovik("twin", DRIVES["comet"], "--format", "json").json
+    by_name = {p["name"]: p for p in found["parameters"]}
+    assert by_name["read_latency"]["determined"] and by_name["read_iops"]["determined"]
+    for name in ("write_latency", "write_rate", "cache_size", "flush_time", "file_time"):
+        assert not by_name[name]["determined"] and by_name[name]["phrases"] == []
+    assert "no step determined:" in told and "random write 4KiB" in found["missing"]
+
+
+def test_too_few_results_name_the_steps_that_are_missing(jovik: Program) -> None:
+    jovik("measure", "model:comet", "random read 4KiB for 1s", "--passes", "3")
+    refused = jovik("twin", DRIVES["comet"], status=2).err
+    assert "too few results" in refused and "sequential write 512KiB depth 4" in refused
+    assert "random read 4KiB," not in refused and "second-look" in refused
+
+
+def test_a_predicted_row_becomes_a_measured_one(jovik: Program) -> None:
+    fast, slow = second_look(jovik, "comet"), second_look(jovik, "slate")
+    found = jovik("rank", "--load", "game-level", "--format", "json").json
+    assert [(p["drive"], p["predicted"]) for p in found["programs"]] == [(fast, True), (slow, True)]
+    predicted = found["programs"][1]["elapsed_s"]
+    jovik("measure", "model:slate", 'replay "game-level"', "--passes", "5")
+    again = jovik("rank", "--load", "game-level", "--format", "json").json["programs"]
+    assert [(p["drive"], p["predicted"]) for p in again] == [(fast, True), (slow, False)]
+    assert predicted["low"] <= again[1]["elapsed_s"]["median"] <= predicted["high"]
+    told = jovik("rank", "--load", "game-level").out
+    assert told.startswith("game-level takes 4.0") and "(predicted)" in told.splitlines()[0]
+
+
+def test_a_program_whose_range_no_drive_holds_is_not_predicted(jovik: Program) -> None:
+    jovik("measure", "model:thimble", "--plan", "second-look", "--seed", "3", "--yes")
+    # A request for each piece of more than the 128 GB of the drive.
+    write_recording(chain(130_000, 1000, 1000), jovik.folder / "huge.jrec")
+    refused = jovik("rank", "--load", "huge.jrec", status=2).err
+    assert "no drive was measured with" in refused
+
+
+@pytest.mark.parametrize(
+    ("change", "reason"),
+    [
+        (("[origin]", '[origin]\nrun_this = "rm"'), "run_this"),
+        (("[behaviour]", '[behaviour]\nread_speed = "1GB/s"'), "read_speed"),
+        (("\nread_iops = ", "\nread_iops = -"), "read_iops"),
+        (('capacity = "1TB"\nfirmware', 'capacity = "1e400TB"\nfirmware'), "capacity"),
+    ],
+)
+def test_a_foreign_twin_is_checked_whole(
+    jovik: Program, change: tuple[str, str], reason: str
+) -> None:
+    second_look(jovik, "slate")
+    jovik("twin", DRIVES["slate"], "--out", "twin.toml")
+    path = Path(jovik.folder / "twin.toml")
+    path.write_text(path.read_text().replace(*change, 1))
+    with pytest.raises(UsageError, match=reason):
+        load_model(str(path))
