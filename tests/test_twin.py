@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 import statistics
 from pathlib import Path
 
@@ -88,7 +89,10 @@ def test_too_few_results_name_the_steps_that_are_missing(jovik: Program) -> None
 
 def test_a_predicted_row_becomes_a_measured_one(jovik: Program) -> None:
     fast, slow = second_look(jovik, "comet"), second_look(jovik, "slate")
+    shutil.copy(shipped_path("game-level"), jovik.folder / "mine.jrec")
+    by_file = jovik("rank", "--load", "mine.jrec", "--format", "json").json["programs"]
     found = jovik("rank", "--load", "game-level", "--format", "json").json
+    assert by_file == found["programs"]
     assert [(p["drive"], p["predicted"]) for p in found["programs"]] == [(fast, True), (slow, True)]
     predicted = found["programs"][1]["elapsed_s"]
     jovik("measure", "model:slate", 'replay "game-level"', "--passes", "5")

@@ -181,7 +181,7 @@ def ranking_report(
     if lost and not counted:
         return RankingReport(Ranking("", (), (), tuple(lost)), drives, by, kind, load)
     effect = run_effect([r for r in found.candidates if r.drive in selected])
-    predicted = _predicted(shelf, kind, counted, drives)
+    predicted = _predicted(shelf, by, kind, counted, drives)
     if predicted and all(r.kind != kind for r in counted):
         nothing = Ranking("", (), (), tuple(lost))
         return RankingReport(nothing, drives, by, kind, load, predicted=predicted)
@@ -204,10 +204,15 @@ def ranking_report(
 
 
 def _predicted(
-    shelf: Shelf, kind: str | None, counted: Sequence[StepResult], drives: Mapping[str, Drive]
+    shelf: Shelf,
+    by: str,
+    kind: str | None,
+    counted: Sequence[StepResult],
+    drives: Mapping[str, Drive],
 ) -> tuple[Prediction, ...]:
     """Return what the twins of drives predict of a program that these did not replay."""
-    step = parse(kind) if kind is not None else None
+    # The kind of a replay has lost the path of its file.
+    step = parse(by) if kind is not None else None
     if not isinstance(step, ReplayStep):
         return ()
     # Only this order needs model drives and a fit.

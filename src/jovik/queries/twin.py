@@ -28,6 +28,7 @@ WANTED: dict[str, Callable[[IoStep], bool]] = {
     "random read 4KiB depth 32": lambda s: s.random and s.read_percent == 100 and s.depth > 8,
     "sequential read 512KiB depth 4": lambda s: not s.random and s.read_percent == 100,
     "random write 4KiB": lambda s: s.random and s.read_percent == 0 and s.depth * s.workers == 1,
+    "random write 4KiB durable": lambda s: s.random and s.read_percent == 0 and s.durable,
     "sequential write 512KiB depth 4": lambda s: not s.random and not s.read_percent,
 }
 """Steps that a twin is best fitted to, and what may take the place of each."""

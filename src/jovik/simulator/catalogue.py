@@ -31,7 +31,7 @@ class OriginTable(StrictModel):
     fitted: str = ""
     typical_error: str = ""
     determined: dict[str, list[str]] = {}
-    of_the_class: list[str] = []
+    not_determined: list[str] = []
 
 
 class ModelFile(SheetFile):

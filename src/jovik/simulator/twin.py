@@ -35,6 +35,8 @@ DETERMINED = 0.5
 """A parameter is determined if its spread is at most this share of the prior's."""
 WEIGHTY = 0.25
 """Steps count for a parameter from this share of the weightiest one's information on."""
+NEAR = math.log(1.5)
+"""A parameter within this of the class's is the class's, if no step determined it."""
 LEAST_STEPS = 3
 OUTLYING = 3.0
 """Residuals beyond so many spreads count less than by their square."""
@@ -45,6 +47,8 @@ RATES = ("read_rate", "write_rate", "read_iops", "write_iops")
 SOLID = (*TIMES, *RATES)
 FROM_OTHERS = ("cache_size", "direct_write_rate", "drain_rate", "file_time")
 """What steps of other kinds determine: long writes, copies."""
+FLUSH_ALONE = 0.2
+"""A flush after a pass has that to write back, too: alone it may take so much of it."""
 ARM_FREE_IOPS = 100_000
 SPINNING = ("outer_rate", "settle", "queue_gain")
 
@@ -53,17 +57,24 @@ SPINNING = ("outer_rate", "settle", "queue_gain")
 class Parameter:
     """One fitted parameter in the unit of `Behaviour`, and the phrases that determined it.
 
-    Without any it is the class's.
+    Without any it is near `usual`, the class's, or hardly determined.
     """
 
     name: str
     value: Interval
     phrases: tuple[str, ...]
+    usual: float | None = None
 
     @property
     def determined(self) -> bool:
         """Return True if steps determined it."""
         return bool(self.phrases)
+
+    @property
+    def of_class(self) -> bool:
+        """Return True if it is the class's: no step moved it."""
+        near = self.usual is None or abs(math.log(self.value.median / self.usual)) < NEAR
+        return not self.determined and near
 
 
 @dataclass(frozen=True)
@@ -164,7 +175,8 @@ def fitted(drive: Drive, results: Sequence[StepResult], usual: DriveClass) -> Tw
     covered, rest = _from_other_results(results, one.behaviour)
     behaviour = one.behaviour.model_copy(update=covered)
     known = {p.name for p in rest}
-    parameters = (*(p for p in _parameters(one, names, seen) if p.name not in known), *rest)
+    by_steps = _parameters(one, names, seen, start)
+    parameters = (*(p for p in by_steps if p.name not in known), *rest)
     left_out = []
     for n, o in enumerate(seen):
         others = [x for m, x in enumerate(seen) if m != n]
@@ -234,7 +246,7 @@ def _solved(
 
 
 def _parameters(
-    one: _Solution, names: Sequence[str], seen: Sequence[Observation]
+    one: _Solution, names: Sequence[str], seen: Sequence[Observation], start: Behaviour
 ) -> tuple[Parameter, ...]:
     spreads = np.sqrt(np.diag(one.covariance))
     made = []
@@ -248,7 +260,7 @@ def _parameters(
             phrases = tuple(
                 dict.fromkeys(o.step.canonical for o, h in zip(seen, heavy, strict=True) if h)
             )
-        made.append(Parameter(name, interval, phrases))
+        made.append(Parameter(name, interval, phrases, _get(start, name)))
     return tuple(made)
 
 
@@ -280,8 +292,11 @@ def _from_other_results(
             if each_s > 0:
                 take("file_time", Interval(each_s * 1e9), r.phrase)
     flush = min(_flushes(results), key=lambda x: x[0].median, default=None)
-    if flush is not None and flush[0].median > 0:
-        take("flush_time", *flush)
+    durable = any(isinstance(r.step, IoStep) and r.step.durable for r in results)
+    if flush is not None and flush[0].median > 0 and not durable:
+        value, phrase = flush
+        low = (value.low if value.low is not None else value.median) * FLUSH_ALONE
+        take("flush_time", Interval(value.median, max(low, 0.0), value.high), phrase)
     if behaviour.platter is None:
         parameters += [
             Parameter(n, Interval(float(getattr(behaviour, n))), ())
@@ -452,7 +467,7 @@ def twin_toml(twin: Twin, origin: Origin) -> str:
         about[key] = list(getattr(origin, key))
     about["fitted"] = origin.day
     about["typical_error"] = f"{100 * twin.typical_error:.1f} %"
-    about["of_the_class"] = [p.name for p in twin.parameters if not p.determined]
+    about["not_determined"] = [p.name for p in twin.parameters if not p.determined]
     determined = tomlkit.table()
     for p in twin.parameters:
         if p.determined:

@@ -35,8 +35,8 @@ def twin_tables(found: TwinReport) -> list[Table]:
         (
             NAMES[p.name],
             shown(p.name, p.value.median),
-            _range(p.name, p.value.low, p.value.high),
-            _by(p.phrases),
+            _range(p.name, p.value.low, p.value.high) if p.determined else "-",
+            _by(p.phrases) if not p.of_class else "its class",
         )
         for p in twin.parameters
     ]
@@ -74,13 +74,16 @@ def twin_tables(found: TwinReport) -> list[Table]:
 def twin_sentence(found: TwinReport) -> str:
     """Return how far the twin can be trusted."""
     twin = found.twin
-    of_class = [NAMES[p.name] for p in twin.parameters if not p.determined]
+    of_class = [NAMES[p.name] for p in twin.parameters if p.of_class]
+    hardly = [NAMES[p.name] for p in twin.parameters if not p.determined and not p.of_class]
     line = (
         f"{twin.drive.name}: of {len(twin.left_out)} steps, each predicted from the others, half "
         f"are within {100 * twin.typical_error:.1f} %"
     )
     if of_class:
         line += f"; no step determined: {', '.join(of_class)}, taken from the class"
+    if hardly:
+        line += f"; hardly determined: {', '.join(hardly)}"
     return line
 
 
@@ -92,6 +95,6 @@ def _range(name: str, low: float | None, high: float | None) -> str:
 
 def _by(phrases: tuple[str, ...]) -> str:
     if not phrases:
-        return "its class"
+        return "hardly determined"
     more = f" and {len(phrases) - 1} more" if len(phrases) > 1 else ""
     return phrases[0] + more
