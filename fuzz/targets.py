@@ -32,7 +32,7 @@ from jovik.base.errors import JovikError
 from jovik.base.own_files import make_own_folder
 from jovik.base.page_address import is_address, new_address
 from jovik.base.recording import dependencies
-from jovik.base.recording_file import FORM, read_recording
+from jovik.base.recording_file import FORMS, read_recording
 from jovik.base.secrets import looks_like_address, mask_secrets
 from jovik.base.settings import read_settings
 from jovik.base.text_files import read_text
@@ -190,7 +190,8 @@ def recording_inside(content: bytes, folder: Path) -> None:
 
 def fitting_head(content: bytes) -> dict[str, Any]:
     """A head that says of these requests what is so."""
-    head = {"form": FORM, "name": "x", "elapsed_ns": 10**9, "lost": 0, "status": 0}
+    form = list(FORMS)[b"queued_ns" in content.partition(b"\n")[0]]
+    head = {"form": form, "name": "x", "elapsed_ns": 10**9, "lost": 0, "status": 0}
     return head | {"sha256": hashlib.sha256(content).hexdigest()}
 
 
@@ -347,6 +348,25 @@ def base_archive() -> bytes:
         return (Path(scratch) / "s.zip").read_bytes()
 
 
+def twin() -> bytes:
+    """A model drive as `jovik twin` writes it: with its origin."""
+    return (
+        shipped("jovik.simulator", "catalogue")[0]
+        + b"""
+[origin]
+drive = "Comet"
+samples = ["sample 1"]
+runs = ["20261201-000000-abcdef"]
+fitted = "2026-12-01"
+typical_error = "1.1 %"
+not_determined = ["drain_rate"]
+
+[origin.determined]
+read_latency = ["50.5 us to 53.5 us", "random read 4KiB for 900ms"]
+"""
+    )
+
+
 def stored(content: bytes) -> bytes:
     """The same zip, uncompressed, so that a mutation reaches the readers of its files."""
     out = io.BytesIO()
@@ -383,6 +403,10 @@ TABLE = (
     b"'Model'\n[[figure]]\ncolumn = 'Noise'\nwhat = 'noise'\nunit = 'dB(A)'\n"
 )
 
+QUEUED = b"""issue_ns,done_ns,kind,flags,offset,bytes,asker,queued_ns
+1000,2000,0,0,0,4096,0,900
+3000,9000,2,0,0,0,1,3000
+"""
 REQUESTS = b"""issue_ns,done_ns,kind,flags,offset,bytes,asker
 100,300,0,0,0,4096,0
 400,500,1,5,1048576,8192,1
@@ -406,7 +430,7 @@ TARGETS: dict[str, Target] = {
     "sheet": Target(sheet, SHEETS),
     "model": Target(
         lambda content, folder: load_model(str(written(content, folder, "m.toml"))),
-        shipped("jovik.simulator", "catalogue"),
+        (*shipped("jovik.simulator", "catalogue"), twin()),
     ),
     "plan": Target(
         lambda content, folder: load_plan(str(written(content, folder, "p.toml"))),
@@ -435,7 +459,7 @@ TARGETS: dict[str, Target] = {
     "archive": Target(archive, ()),
     "archive-inside": Target(inside, ()),
     "recording": Target(recording, (zipped(fitting_head(REQUESTS), REQUESTS),)),
-    "recording-inside": Target(recording_inside, (REQUESTS,)),
+    "recording-inside": Target(recording_inside, (REQUESTS, QUEUED)),
     "health": Target(health_logs, (LOG[:512] + bytes(4096), LOG)),
     "marks": Target(
         marks, (b"\x00" * 510 + b"\x55\xaa" + b"EFI PART", b"\x00" * 1080 + b"\x53\xef")
