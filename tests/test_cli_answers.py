@@ -15,7 +15,7 @@ ANSWERS: list[tuple[list[str], str]] = [
     (["judge", COMET], r"Comet 2TB: 4 of 6 claims met, 1 short"),
     (["rank"], r"Comet 2TB is first of 4: index 1\d\d \(1\d\d to 1\d\d\)"),
     (["rank", "--by", "random read 4KiB"], r"Comet 2TB is first in random read, 4 KiB: 7\d"),
-    (["compare", SLATE, COMET], r"of 16 steps: 16 faster"),
+    (["compare", SLATE, COMET], r"of 17 steps: 17 faster"),
     (["upgrade", SLATE, COMET], r"Comet 2TB: worth it for reading large files"),
     (["fit", COMET], r"Comet 2TB can sustain 17 of 18 loads; not 8K video"),
     (["judge", COMET, "--real-work"], r"of the advertised rate, its streams reach"),

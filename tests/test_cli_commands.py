@@ -364,6 +364,7 @@ def test_help_of_every_command(jovik: Program) -> None:
         "judge",
         "rank",
         "upgrade",
+        "twin",
         "fit",
         "note",
         "health",

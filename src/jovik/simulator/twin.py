@@ -293,7 +293,8 @@ def _from_other_results(
                 take("file_time", Interval(each_s * 1e9), r.phrase)
     flush = min(_flushes(results), key=lambda x: x[0].median, default=None)
     durable = any(isinstance(r.step, IoStep) and r.step.durable for r in results)
-    if flush is not None and flush[0].median > 0 and not durable:
+    # A spinning drive waits a turn for a durable write, which says nothing about its flush.
+    if flush is not None and flush[0].median > 0 and (not durable or behaviour.platter):
         value, phrase = flush
         low = (value.low if value.low is not None else value.median) * FLUSH_ALONE
         take("flush_time", Interval(value.median, max(low, 0.0), value.high), phrase)
