@@ -13,7 +13,7 @@ from jovik.base.plain_data import keyed, plain
 from jovik.queries.comparison import Compared, History, compared, history_of
 from jovik.shelf.store import Shelf
 from jovik.tables.comparison import comparison_table, history_table, verdict_lines
-from jovik.tables.instrument import changes_table
+from jovik.tables.instrument import changes_json, changes_table
 from jovik.tables.table import Table
 
 
@@ -47,11 +47,7 @@ class CompareAnswer(Answer):
             "findings": [keyed(f, "kind", "step", "before", "after") for f in comparison.findings],
             "not_comparable": [keyed(x, "kind", "why") for x in comparison.not_comparable],
             **keyed(comparison, "only_before", "only_after"),
-            "logged": [
-                keyed(x, "quantity", "unit", "what", "before", "after", "apart", "difference")
-                | keyed(x, "method", "instrument")
-                for x in report.logged
-            ],
+            "logged": changes_json(report.logged),
         }
 
     def csv(self) -> Csv:

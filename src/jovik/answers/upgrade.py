@@ -14,7 +14,7 @@ from jovik.base.quantities import parse_link
 from jovik.queries.upgrade import Upgraded, upgraded
 from jovik.shelf.store import Shelf
 from jovik.tables.evidence import passed_over_json
-from jovik.tables.instrument import changes_table
+from jovik.tables.instrument import changes_json, changes_table
 from jovik.tables.table import Table
 from jovik.tables.upgrade import jobs_table, upgrade_table, upgrade_verdict
 
@@ -40,13 +40,7 @@ class UpgradeAnswer(Answer):
         upgrades = [
             _upgrade(f.upgrade, self.link_bytes_s)
             | passed_over_json(f.passed_over)
-            | {
-                "logged": [
-                    keyed(x, "quantity", "unit", "what", "before", "after", "apart", "difference")
-                    | keyed(x, "method", "instrument")
-                    for x in f.logged
-                ]
-            }
+            | {"logged": changes_json(f.logged)}
             for f in self.found
         ]
         old = self.found[0].old.name

@@ -7,6 +7,7 @@ from typing import Any
 
 from jovik.analysis.instrument import BY_POWER, MIN_COVERAGE, WATTS, SpanFigures
 from jovik.base.interval import Interval
+from jovik.base.plain_data import keyed
 from jovik.base.quantities import significant
 from jovik.queries.instrument import InstrumentChange, LogBeside
 from jovik.tables.table import Table, figure_words, interval_json, interval_words
@@ -131,3 +132,12 @@ def logged_sentences(found: Sequence[LogBeside]) -> list[str]:
         parts = [f"{f.name} {figure_words(f.mean)}" for f in x.phases]
         sentences.append(f"{x.log.quantity}, {x.log.unit}: {'; '.join(parts)}")
     return sentences
+
+
+def changes_json(found: Sequence[InstrumentChange]) -> list[dict[str, Any]]:
+    """Return what instruments logged beside two runs or drives, as documented."""
+    return [
+        keyed(x, "quantity", "unit", "what", "before", "after", "apart", "difference")
+        | keyed(x, "method", "instrument")
+        for x in found
+    ]
