@@ -34,8 +34,8 @@ def draw_card(drive: str, found: RankingReport) -> bytes:
     while largest > 30 and pen.textlength(name, font=_font(largest, bold=True)) > SIZE[0] - 120:
         largest -= 4
     pen.text((LEFT, 50), name, font=_font(largest, bold=True), fill=INK)
-    for warning in ranking_warnings(found, only=drive):
-        words = strip_control(warning.removeprefix(drive).strip())
+    for _, warning in ranking_warnings(found, only=drive):
+        words = strip_control(warning)
         for line in textwrap.wrap(words[:1].upper() + words[1:], WARNING_COLUMNS):
             pen.text((LEFT, top_y - 52), line, font=_font(36, bold=True), fill=WARNING)
             top_y += 48

@@ -59,7 +59,7 @@ def front_page(
                 "ranking",
                 "The ranking",
                 (
-                    *(Paragraph(f"{w}.", loud=True) for w in ranking_warnings(found)),
+                    *_warnings(found),
                     Paragraph(
                         f"{len(placed)} drives in {len(ranking.counted)} kinds of step.{more}"
                     ),
@@ -80,6 +80,12 @@ def front_page(
             ),
         ],
     )
+
+
+def _warnings(found: RankingReport, only: str | None = None) -> list[Paragraph]:
+    """Return what belongs above the ranking, in loud letters."""
+    pairs = ranking_warnings(found, only)
+    return [Paragraph(f"{drive} {words}.", loud=True) for drive, words in pairs]
 
 
 def ranking_table(found: RankingReport, addresses: Mapping[str, str]) -> SiteTable:
@@ -179,8 +185,7 @@ def class_page(
     if sum(d.index is not None for d in shown) > 1:
         few = replace(reduced.ranking, drives=shown[:MAX_BARS])
         blocks.insert(0, Picture("ranking", ranking_chart(few)))
-    warnings = [w for d in drives for w in ranking_warnings(found, only=d)]
-    blocks = [*(Paragraph(f"{w}.", loud=True) for w in warnings), *blocks]
+    blocks = [*(w for d in drives for w in _warnings(found, d)), *blocks]
     usual = classes_table([read_class(name)])
     sections = [
         Section("ranking", "The ranking", tuple(blocks)),

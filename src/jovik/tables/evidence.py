@@ -41,13 +41,18 @@ def passed_over_words(found: PassedOver, only: str | None = None) -> list[str]:
     return words
 
 
-def fault_lines(found: PassedOver, only: str | None = None) -> list[str]:
-    """Return a line for each failed I/O and disconnection, which belongs above everything else.
+def fault_lines(found: PassedOver) -> list[str]:
+    """Return a line for each failed I/O and disconnection, which belongs above everything else."""
+    return [f"{drive} {words}" for drive, words in failures_of(found)]
+
+
+def failures_of(found: PassedOver, only: str | None = None) -> list[tuple[str, str]]:
+    """Return drives with what they failed, a sentence without its subject.
 
     Lost data has a headline of its own.
     """
     return [
-        f"{drive} {fault_words(x)}"
+        (drive, fault_words(x))
         for drive, faults in found.faults.items()
         if only in (None, drive)
         for x in faults

@@ -23,7 +23,7 @@ from jovik.queries.ranking import (
 from jovik.steps import parse
 from jovik.tables.conditions import conditions_words
 from jovik.tables.drive_class import gap_words
-from jovik.tables.evidence import fault_lines, passed_over_words
+from jovik.tables.evidence import failures_of, passed_over_words
 from jovik.tables.replay import program_words
 from jovik.tables.runs import excluded_words
 from jovik.tables.table import Table, figure_words, interval_words
@@ -65,7 +65,7 @@ def overall_table(found: RankingReport) -> Table:
         [[row[c] for c in shown] for row in rows],
         right=[c for c in (2, 3, 4, 5, 6, 7, 8) if c in shown],
         optional_columns=[c for c in optional_columns if c in shown],
-        verdict=[*ranking_warnings(found), *ranking_verdict(found)],
+        verdict=[*(" ".join(w) for w in ranking_warnings(found)), *ranking_verdict(found)],
         bar=(shown.index(2), [d.index.median if d.index else None for d in ranking.drives]),
     )
 
@@ -359,14 +359,17 @@ def program_times_table(found: RankingReport) -> Table:
     return Table(name, ["drive", "takes", "how"], rows, right=(1,), verdict=[line], notes=notes)
 
 
-def ranking_warnings(found: RankingReport, only: str | None = None) -> list[str]:
-    """Return what belongs above any place: drives that lost data, and failed I/Os."""
+def ranking_warnings(found: RankingReport, only: str | None = None) -> list[tuple[str, str]]:
+    """Return what belongs above any place: drives with the data they lost, or what they failed.
+
+    The second is a sentence without its subject.
+    """
     lost = [
-        f"{x.drive} {x.why} (not ranked)"
+        (x.drive, f"{x.why} (not ranked)")
         for x in found.ranking.left_out
         if x.kind is None and only in (None, x.drive)
     ]
-    return lost + fault_lines(found.passed_over, only)
+    return lost + failures_of(found.passed_over, only)
 
 
 def ranking_findings(found: RankingReport) -> list[str]:
