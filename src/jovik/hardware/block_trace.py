@@ -33,8 +33,6 @@ BUFFER_KB = 16_384
 LOOK_S = 0.1
 """How often it is looked whether a buffer gets full."""
 READ_BYTES = 1 << 20
-
-
 SWITCH, WAKING = "sched/sched_switch", "sched/sched_waking"
 
 
@@ -177,7 +175,8 @@ def _set_up(folder: Path, number: str) -> None:
 
 def _set_up_sleeps(folder: Path) -> None:
     _write(folder / "options" / "event-fork", "1")
-    _write(folder / "set_event_pid", str(os.getpid()))
+    # The thread that starts the command, whose descendants follow.
+    _write(folder / "set_event_pid", str(threading.get_native_id()))
     _write(folder / "events" / SWITCH / "filter", "prev_state & 2")
     for event in (SWITCH, WAKING):
         _write(folder / "events" / event / "enable", "1")

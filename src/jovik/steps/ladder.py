@@ -15,7 +15,7 @@ from jovik.base.quantities import MAX_QUANTITY, MOST_DIGITS, parse_size, spell_s
 from jovik.steps.tokens import Cursor, Word
 
 MOST_RUNGS = 256
-EACH_PACE = re.compile(r"\s+at\s+each\s+pace\b", re.IGNORECASE)
+EACH_PACE = re.compile(r"(?<=\")\s+at\s+each\s+pace\b", re.IGNORECASE)
 """Behind the recording of a replay: a step for each of its paces."""
 _NUMBER = r"\d+(?:\.\d+)?"
 _UNIT = r"[A-Za-z%]*"
