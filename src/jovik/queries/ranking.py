@@ -181,7 +181,7 @@ def ranking_report(
     if lost and not counted:
         return RankingReport(Ranking("", (), (), tuple(lost)), drives, by, kind, load)
     effect = run_effect([r for r in found.candidates if r.drive in selected])
-    predicted = _predicted(shelf, by, kind, counted, drives)
+    predicted = _predicted(by, kind, counted, drives)
     if predicted and all(r.kind != kind for r in counted):
         nothing = Ranking("", (), (), tuple(lost))
         return RankingReport(nothing, drives, by, kind, load, predicted=predicted)
@@ -204,7 +204,6 @@ def ranking_report(
 
 
 def _predicted(
-    shelf: Shelf,
     by: str,
     kind: str | None,
     counted: Sequence[StepResult],
@@ -219,8 +218,11 @@ def _predicted(
     from jovik.queries.twin import predictions
 
     measured = {r.drive for r in counted if r.kind == kind}
-    names = dict.fromkeys(r.drive for r in counted if r.drive not in measured)
-    return predictions(shelf, step.recording(), [drives[n] for n in names if n in drives])
+    others: dict[str, list[StepResult]] = {}
+    for r in counted:
+        if r.drive not in measured and r.drive in drives:
+            others.setdefault(r.drive, []).append(r)
+    return predictions(step.recording(), [(drives[n], each) for n, each in others.items()])
 
 
 def _by_energy(

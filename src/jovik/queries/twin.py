@@ -68,12 +68,12 @@ def twin_of(shelf: Shelf, name: str) -> TwinReport:
 
 
 def predictions(
-    shelf: Shelf, recording: Recording, drives: Sequence[Drive]
+    recording: Recording, drives: Sequence[tuple[Drive, Sequence[StepResult]]]
 ) -> tuple[Prediction, ...]:
     """Return what a recorded program would take on each drive whose results allow a twin."""
     found = []
-    for drive in drives:
-        twin = _fit(drive, evidence(shelf, drive.name).results)
+    for drive, results in drives:
+        twin = _fit(drive, results)
         if twin is not None and recording.span_bytes <= twin.behaviour.capacity:
             took = predicted_s(twin, lambda b: program_s(b, recording))
             found.append(Prediction(drive.name, took, twin.typical_error))
