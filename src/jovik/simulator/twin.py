@@ -17,6 +17,7 @@ import numpy as np
 import numpy.typing as npt
 
 from jovik.analysis.comparability import figure_of, long_write_of, settled
+from jovik.analysis.run_effect import PRIOR_SPREAD as RUN_SPREAD
 from jovik.analysis.statistics import interval
 from jovik.analysis.step_result import StepResult
 from jovik.base.interval import Interval
@@ -27,9 +28,7 @@ from jovik.simulator.parameters import Behaviour, Platter
 from jovik.steps import IoStep
 
 Floats = npt.NDArray[np.float64]
-RUN_SPREAD = 0.0265
-"""Standard deviation of the log between runs, as rankings assume it before any repetition."""
-PRIOR_SPREAD = math.log(3)
+CLASS_SPREAD = math.log(3)
 """Standard deviation of the log of a class's figure: a factor of three either way."""
 DETERMINED = 0.5
 """A parameter is determined if its spread is at most this share of the prior's."""
@@ -47,8 +46,11 @@ RATES = ("read_rate", "write_rate", "read_iops", "write_iops")
 SOLID = (*TIMES, *RATES)
 FROM_OTHERS = ("cache_size", "direct_write_rate", "drain_rate", "file_time")
 """What steps of other kinds determine: long writes, copies."""
-FLUSH_ALONE = 0.2
-"""A flush after a pass has that to write back, too: alone it may take so much of it."""
+FLUSH_ALONE = 0.1
+"""A flush after a pass has that to write back, too: alone it may take so much of it.
+
+An assumption: on one disk the two were 313 and 36 µs.
+"""
 ARM_FREE_IOPS = 100_000
 SPINNING = ("outer_rate", "settle", "queue_gain")
 
@@ -144,6 +146,7 @@ def observations_of(results: Sequence[StepResult]) -> list[Observation]:
         if (
             step.rate_bytes_s is not None
             or step.rate_iops is not None
+            or not r.conditions.direct
             or r.findings.write_cache_full
         ):
             continue
@@ -227,7 +230,7 @@ def _solved(
     def residuals(values: Floats) -> Floats:
         behaviour = _with(start, names, values)
         off = [(o.predicted(behaviour) - o.log_rate) / o.spread for o in seen]
-        return np.array([*off, *((values - prior) / PRIOR_SPREAD)])
+        return np.array([*off, *((values - prior) / CLASS_SPREAD)])
 
     found = least_squares(
         residuals, prior if near is None else near, x_scale=0.3, loss="soft_l1", f_scale=3.0
@@ -255,7 +258,7 @@ def _parameters(
         interval = Interval(*(math.exp(middle + k * QUANTILE * spread) for k in (0, -1, 1)))
         weights = one.weights[:, n]
         phrases: tuple[str, ...] = ()
-        if spread <= DETERMINED * PRIOR_SPREAD and weights.max() > 0:
+        if spread <= DETERMINED * CLASS_SPREAD and weights.max() > 0:
             heavy = weights >= WEIGHTY * weights.max()
             phrases = tuple(
                 dict.fromkeys(o.step.canonical for o, h in zip(seen, heavy, strict=True) if h)
