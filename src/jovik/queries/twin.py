@@ -14,7 +14,7 @@ from jovik.base.io_session import ReplayJob
 from jovik.base.recording import Recording
 from jovik.queries.drive_class import class_of
 from jovik.queries.evidence import evidence
-from jovik.sheets.drive_class import read_class
+from jovik.sheets.drive_class import DriveClass, read_class
 from jovik.sheets.sheet import Drive
 from jovik.shelf.store import Shelf
 from jovik.simulator.drive_state import State
@@ -36,11 +36,16 @@ WANTED: dict[str, Callable[[IoStep], bool]] = {
 
 @dataclass(frozen=True)
 class TwinReport:
-    """A drive's twin with its origin, and the steps that would determine more of it."""
+    """A drive's twin with its origin, and the steps that would determine more of it.
+
+    `usual` is the class that its other parameters are of, `own_class` whether it is the drive's.
+    """
 
     twin: Twin
     origin: Origin
     missing: tuple[str, ...]
+    usual: DriveClass
+    own_class: bool
 
 
 def twin_of(shelf: Shelf, name: str) -> TwinReport:
@@ -64,7 +69,8 @@ def twin_of(shelf: Shelf, name: str) -> TwinReport:
             "jovik measure TARGET --plan second-look has them all, in a quarter of an hour; "
             "'jovik plan show second-look --target TARGET' tells what it writes",
         )
-    return TwinReport(twin, _origin(chosen), missing)
+    own = class_of(drive) is not None
+    return TwinReport(twin, _origin(chosen), missing, _usual(drive), own)
 
 
 def predictions(
@@ -88,7 +94,12 @@ def program_s(behaviour: Behaviour, recording: Recording) -> float:
 
 
 def _fit(drive: Drive, results: Sequence[StepResult]) -> Twin | None:
-    return fitted(drive, results, class_of(drive) or read_class("sata-ssd"))
+    return fitted(drive, results, _usual(drive))
+
+
+def _usual(drive: Drive) -> DriveClass:
+    """Return the class of a drive, or one for those of an unknown class."""
+    return class_of(drive) or read_class("sata-ssd")
 
 
 def _missing(results: Sequence[StepResult]) -> tuple[str, ...]:

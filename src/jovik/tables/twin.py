@@ -53,6 +53,8 @@ def twin_tables(found: TwinReport) -> list[Table]:
     notes = (
         [f"measure these to determine more: {', '.join(found.missing)}"] if found.missing else []
     )
+    if not found.own_class:
+        notes.append("its own class is unknown (jovik sheet edit NAME --class)")
     return [
         Table(
             f"{twin.drive.name}: its twin",
@@ -81,7 +83,8 @@ def twin_sentence(found: TwinReport) -> str:
         f"are within {100 * twin.typical_error:.1f} %"
     )
     if of_class:
-        line += f"; no step determined: {', '.join(of_class)}, taken from the class"
+        usual = f"taken from what is usual for a {found.usual.title}"
+        line += f"; no step determined: {', '.join(of_class)}, {usual}"
     if hardly:
         line += f"; hardly determined: {', '.join(hardly)}"
     return line
