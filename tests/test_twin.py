@@ -80,6 +80,15 @@ def test_what_no_step_determined_is_of_the_class_and_says_so(jovik: Program) -> 
     assert "no step determined:" in told and "random write 4KiB" in found["missing"]
 
 
+def test_a_twin_of_a_fake_drive_begins_with_what_it_lost(jovik: Program) -> None:
+    steps = [f"random read 4KiB depth {d} for 1s" for d in (1, 4, 32)]
+    jovik("measure", "model:hollow", *steps, "--passes", "3")
+    jovik("measure", "model:hollow", "sequential write 1MiB over 100GB verify", status=4)
+    told = jovik("twin", "Oberon Hollow 2TB").out
+    assert told.startswith("Oberon Hollow 2TB holds about 64.0 GB, not 2.00 TB")
+    assert jovik("rank", "--load", "game-level", status=None).out.count("predicted") == 0
+
+
 def test_too_few_results_name_the_steps_that_are_missing(jovik: Program) -> None:
     jovik("measure", "model:comet", "random read 4KiB for 1s", "--passes", "3")
     refused = jovik("twin", DRIVES["comet"], status=2).err

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from jovik.analysis.drive_faults import DriveFault, faults_of
 from jovik.analysis.prediction import Prediction
 from jovik.analysis.step_result import StepResult
 from jovik.base.errors import UsageError
@@ -38,7 +39,8 @@ WANTED: dict[str, Callable[[IoStep], bool]] = {
 class TwinReport:
     """A drive's twin with its origin, and the steps that would determine more of it.
 
-    `usual` is the class that its other parameters are of, `own_class` whether it is the drive's.
+    `usual` is the class that its other parameters are of, `own_class` whether it is the drive's,
+    and `faults` what makes the drive known for its faults.
     """
 
     twin: Twin
@@ -46,6 +48,7 @@ class TwinReport:
     missing: tuple[str, ...]
     usual: DriveClass
     own_class: bool
+    faults: tuple[DriveFault, ...]
 
 
 def twin_of(shelf: Shelf, name: str) -> TwinReport:
@@ -59,7 +62,8 @@ def twin_of(shelf: Shelf, name: str) -> TwinReport:
         It has too few results, with the steps that are missing.
     """
     drive = shelf.sheets.get(name).drive
-    chosen = evidence(shelf, drive.name).results
+    found = evidence(shelf, drive.name)
+    chosen = found.results
     missing = _missing(chosen)
     twin = _fit(drive, chosen)
     if twin is None:
@@ -70,7 +74,8 @@ def twin_of(shelf: Shelf, name: str) -> TwinReport:
             "'jovik plan show second-look --target TARGET' tells what it writes",
         )
     own = class_of(drive) is not None
-    return TwinReport(twin, _origin(chosen), missing, _usual(drive), own)
+    faults = faults_of(found.candidates)
+    return TwinReport(twin, _origin(chosen), missing, _usual(drive), own, faults)
 
 
 def predictions(

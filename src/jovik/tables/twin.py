@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import statistics
 
+from jovik.analysis.drive_faults import fault_words
 from jovik.queries.twin import TwinReport
 from jovik.simulator.twin import errors_by_kind, shown
 from jovik.tables.table import Table
@@ -55,13 +56,15 @@ def twin_tables(found: TwinReport) -> list[Table]:
     )
     if not found.own_class:
         notes.append("its own class is unknown (jovik sheet edit NAME --class)")
+    drive = twin.drive
+    faults = [f"{drive.name} {fault_words(x, drive.capacity_bytes)}" for x in found.faults]
     return [
         Table(
-            f"{twin.drive.name}: its twin",
+            f"{drive.name}: its twin",
             ["parameter", "value", "95 % interval", "by"],
             rows,
             right=(1, 2),
-            verdict=[twin_sentence(found)],
+            verdict=[*faults, twin_sentence(found)],
             notes=notes,
         ),
         Table(
