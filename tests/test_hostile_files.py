@@ -24,7 +24,7 @@ import pytest
 
 from jovik.base import limits
 from jovik.base.recording import COLUMNS
-from jovik.base.recording_file import FORM
+from jovik.base.recording_file import FORMS
 from jovik.base.trace import SLICE_NS
 from jovik.shelf.archive import FORMAT, VERSION
 from jovik.shelf.encoding import pack, unpack
@@ -82,7 +82,14 @@ HEADER = ",".join(COLUMNS).encode() + b"\n"
 
 
 def recording(requests: bytes, **more: object) -> bytes:
-    head = {"form": FORM, "name": "x", "elapsed_ns": 10**9, "lost": 0, "status": 0, **more}
+    head = {
+        "form": next(iter(FORMS)),
+        "name": "x",
+        "elapsed_ns": 10**9,
+        "lost": 0,
+        "status": 0,
+        **more,
+    }
     head["sha256"] = hashlib.sha256(requests).hexdigest()
     return packed({"head.json": json.dumps(head).encode(), "requests.csv": requests})
 
