@@ -23,7 +23,6 @@ import numpy as np
 import pytest
 
 from jovik.base import limits
-from jovik.base.recording import COLUMNS
 from jovik.base.recording_file import FORMS
 from jovik.base.trace import SLICE_NS
 from jovik.shelf.archive import FORMAT, VERSION
@@ -78,7 +77,8 @@ def workbook(cells: str, **parts: bytes) -> bytes:
     return packed(files | {n.replace("__", "/") + ".xml": v for n, v in parts.items()})
 
 
-HEADER = ",".join(COLUMNS).encode() + b"\n"
+FORM, FIRST_COLUMNS = next(iter(FORMS.items()))
+HEADER = ",".join(FIRST_COLUMNS).encode() + b"\n"
 
 
 def recording(requests: bytes, **more: object) -> bytes:
