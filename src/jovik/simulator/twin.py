@@ -81,12 +81,17 @@ class Parameter:
 
 @dataclass(frozen=True)
 class LeftOut:
-    """A step, and what the other steps predict for it: rates in bytes a second."""
+    """A step, and what the other steps predict for it: rates in bytes a second.
+
+    `alone` if no other step determines a parameter that this one does: what is predicted without it
+    says more of the class than of the twin.
+    """
 
     phrase: str
     kind: str
     measured: float
     predicted: float
+    alone: bool
 
     @property
     def error(self) -> float:
@@ -111,8 +116,12 @@ class Twin:
 
     @property
     def typical_error(self) -> float:
-        """Return the median share by which steps that were left out were mispredicted."""
-        return float(np.median([abs(x.error) for x in self.left_out]))
+        """Return the median share by which steps that were left out were mispredicted.
+
+        Those that alone determine a parameter do not count, unless all do.
+        """
+        counted = [x for x in self.left_out if not x.alone] or self.left_out
+        return float(np.median([abs(x.error) for x in counted]))
 
 
 @dataclass(frozen=True)
@@ -190,9 +199,11 @@ def fitted(drive: Drive, results: Sequence[StepResult], usual: DriveClass) -> Tw
                 o.kind,
                 math.exp(o.log_rate),
                 math.exp(o.predicted(without.behaviour)),
+                bool((one.determined & ~without.determined).any()),
             )
         )
-    off = math.sqrt(sum(math.log1p(x.error) ** 2 for x in left_out) / len(left_out))
+    counted = [x for x in left_out if not x.alone] or left_out
+    off = math.sqrt(sum(math.log1p(x.error) ** 2 for x in counted) / len(counted))
     reach = np.sqrt(np.diag(one.covariance) + off**2 + RUN_SPREAD**2) * LIKELY
     slower = np.array([1.0 if n in (*TIMES, "settle") else -1.0 for n in names]) * reach
     fast, slow = (
@@ -210,6 +221,13 @@ class _Solution:
     values: Floats
     covariance: npt.NDArray[np.floating[Any]]
     weights: Floats
+
+    @property
+    def determined(self) -> npt.NDArray[np.bool_]:
+        """Return which parameters steps determined."""
+        narrow = np.sqrt(np.diag(self.covariance)) <= DETERMINED * CLASS_SPREAD
+        drawn: npt.NDArray[np.bool_] = narrow & (self.weights.max(axis=0) > 0)
+        return drawn
 
 
 def _solved(
@@ -233,7 +251,7 @@ def _solved(
         return np.array([*off, *((values - prior) / CLASS_SPREAD)])
 
     found = least_squares(
-        residuals, prior if near is None else near, x_scale=0.3, loss="soft_l1", f_scale=3.0
+        residuals, prior if near is None else near, x_scale=0.3, loss="soft_l1", f_scale=OUTLYING
     )
     jacobian: Floats = np.asarray(found.jac, np.float64)
     covariance = np.linalg.inv(jacobian.T @ jacobian)
@@ -258,7 +276,7 @@ def _parameters(
         interval = Interval(*(math.exp(middle + k * QUANTILE * spread) for k in (0, -1, 1)))
         weights = one.weights[:, n]
         phrases: tuple[str, ...] = ()
-        if spread <= DETERMINED * CLASS_SPREAD and weights.max() > 0:
+        if one.determined[n]:
             heavy = weights >= WEIGHTY * weights.max()
             phrases = tuple(
                 dict.fromkeys(o.step.canonical for o, h in zip(seen, heavy, strict=True) if h)
@@ -423,9 +441,9 @@ def _end(parameter: Parameter, way: int) -> float:
 
 
 def errors_by_kind(left_out: Sequence[LeftOut]) -> Mapping[str, list[LeftOut]]:
-    """Return the steps that were left out in turn, by their kind."""
+    """Return the steps that were left out in turn, by their kind, but those that stand alone."""
     by_kind: dict[str, list[LeftOut]] = {}
-    for x in left_out:
+    for x in (x for x in left_out if not x.alone):
         by_kind.setdefault(x.kind, []).append(x)
     return by_kind
 

@@ -57,6 +57,7 @@ def twin_tables(found: TwinReport) -> list[Table]:
     if not found.own_class:
         notes.append("its own class is unknown (jovik sheet edit NAME --class)")
     drive = twin.drive
+    alone = "; ".join(f"{x.phrase} ({100 * x.error:+.0f} %)" for x in twin.left_out if x.alone)
     faults = [f"{drive.name} {fault_words(x, drive.capacity_bytes)}" for x in found.faults]
     return [
         Table(
@@ -72,6 +73,7 @@ def twin_tables(found: TwinReport) -> list[Table]:
             ["kind", "steps", "typical error", "largest", "in"],
             errors,
             right=(1, 2, 3),
+            notes=[f"alone determine a parameter, and do not count: {alone}"] if alone else [],
         ),
     ]
 
@@ -81,8 +83,9 @@ def twin_sentence(found: TwinReport) -> str:
     twin = found.twin
     of_class = [NAMES[p.name] for p in twin.parameters if p.of_class]
     hardly = [NAMES[p.name] for p in twin.parameters if not p.determined and not p.of_class]
+    counted = sum(not x.alone for x in twin.left_out) or len(twin.left_out)
     line = (
-        f"{twin.drive.name}: of {len(twin.left_out)} steps, each predicted from the others, half "
+        f"{twin.drive.name}: of {counted} steps, each predicted from the others, half "
         f"are within {100 * twin.typical_error:.1f} %"
     )
     if of_class:
