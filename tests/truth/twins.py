@@ -9,9 +9,10 @@ import numpy as np
 
 import jovik
 from jovik.base.recording_file import read_recording
-from jovik.queries.twin import program_s, twin_of
+from jovik.queries.twin import twin_of
 from jovik.shelf.store import Shelf
 from jovik.simulator import load_model
+from jovik.simulator.replay import elapsed_s
 from jovik.simulator.twin import predicted_s
 from jovik.steps.replay import recording_names, shipped_path
 from tests.truth.cases import Family, Outcome
@@ -64,8 +65,8 @@ def program_on_a_twin(seed: int) -> Outcome:
         true = load_model(str(path)).behaviour
     name = recording_names()[seed % 6]
     recording = read_recording(shipped_path(name))[0]
-    takes = program_s(true, recording)
-    predicted = predicted_s(found.twin, lambda b: program_s(b, recording))
+    takes = elapsed_s([true], recording)[0]
+    (predicted,) = predicted_s([found.twin], lambda each: elapsed_s(each, recording))
     off = predicted.median / takes - 1
     said = f"{predicted.median:.3f} s ({predicted.low:.3f} to {predicted.high:.3f}), {off:+.1%}"
     return Outcome(f"{name}: {takes:.3f} s", said, predicted.holds(takes) and abs(off) < 0.1)

@@ -5,22 +5,17 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-import numpy as np
-
 from jovik.analysis.drive_faults import DriveFault, faults_of
 from jovik.analysis.prediction import Prediction
 from jovik.analysis.step_result import StepResult
 from jovik.base.errors import UsageError
-from jovik.base.io_session import ReplayJob
 from jovik.base.recording import Recording
 from jovik.queries.drive_class import class_of
 from jovik.queries.evidence import evidence
 from jovik.sheets.drive_class import DriveClass, read_class
 from jovik.sheets.sheet import Drive
 from jovik.shelf.store import Shelf
-from jovik.simulator.drive_state import State
-from jovik.simulator.parameters import Behaviour
-from jovik.simulator.replay import replayed
+from jovik.simulator.replay import elapsed_s
 from jovik.simulator.twin import LEAST_STEPS, Origin, Twin, fitted, observations_of, predicted_s
 from jovik.steps import IoStep
 
@@ -82,20 +77,14 @@ def predictions(
     recording: Recording, drives: Sequence[tuple[Drive, Sequence[StepResult]]]
 ) -> tuple[Prediction, ...]:
     """Return what a recorded program would take on each drive whose results allow a twin."""
-    found = []
-    for drive, results in drives:
-        twin = _fit(drive, results)
-        if twin is not None and recording.span_bytes <= twin.behaviour.capacity:
-            took = predicted_s(twin, lambda b: program_s(b, recording))
-            found.append(Prediction(drive.name, took, twin.typical_error))
+    twins = [twin for drive, results in drives if (twin := _fit(drive, results)) is not None]
+    twins = [x for x in twins if recording.span_bytes <= x.behaviour.capacity]
+    took = predicted_s(twins, lambda behaviours: elapsed_s(behaviours, recording))
+    found = [
+        Prediction(twin.drive.name, s, twin.typical_error)
+        for twin, s in zip(twins, took, strict=True)
+    ]
     return tuple(sorted(found, key=lambda x: x.elapsed_s.median))
-
-
-def program_s(behaviour: Behaviour, recording: Recording) -> float:
-    """Return how long a recorded program takes on a model drive, without noise between drives."""
-    job = ReplayJob(recording)
-    done = replayed(State(behaviour), job, np.random.default_rng(0)).done_ns
-    return (int(done.max(initial=0)) + job.tail_ns) / 1e9
 
 
 def _fit(drive: Drive, results: Sequence[StepResult]) -> Twin | None:

@@ -107,6 +107,10 @@ class State:
     def idle(self, time_ns: float) -> None:
         """Let time pass without I/O."""
         self._drain(time_ns)
+        self.age(time_ns)
+
+    def age(self, time_ns: float) -> None:
+        """Let time pass for all but the write cache."""
         self._warm(time_ns, 0.0)
         self.clock_ns += round(time_ns)
 
@@ -164,21 +168,6 @@ class State:
         self._warm(used, ios * work.block_bytes / used * 1e9)
         self.clock_ns += round(used)
         return ios, used
-
-    def drain(self, time_ns: float) -> None:
-        """Empty the write cache for this long."""
-        self._drain(time_ns)
-
-    def take(self, size_bytes: int) -> float:
-        """Write this much into the free part, and return the rate, bytes a second."""
-        behaviour = self.behaviour
-        self.host_bytes += size_bytes
-        if self._room("cache") >= size_bytes:
-            self.cached_bytes += size_bytes
-            return behaviour.write_rate
-        self.past_cache_bytes += size_bytes
-        self.flash_bytes += size_bytes * self.amplification
-        return behaviour.direct_write_rate / self.amplification
 
     def _room(self, phase: str) -> float:
         """Return bytes until a phase of writing hands over to the next."""

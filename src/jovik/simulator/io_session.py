@@ -320,7 +320,7 @@ class ModelSession:
         replay = replayed(self.state, job, rng)
         slices = slices_of(job.recording, replay)
         elapsed = int(replay.done_ns.max(initial=1))
-        self.state.idle(elapsed)
+        self.state.age(elapsed)
         return Trace(
             engine=self.engine,
             direct=self.direct,

@@ -6,6 +6,8 @@ one access and the transfer of its data for each.
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,6 +19,15 @@ from jovik.base.recording import Kind, Recording, dependencies, union_ns
 from jovik.base.trace import SLICE_COLUMNS, SLICE_NS, Latencies, ReplayRecord
 from jovik.simulator.drive_state import State
 from jovik.simulator.parameters import Behaviour
+
+Floats = npt.NDArray[np.float64]
+
+MOST_TIMES = 2**24
+"""Requests times drives that are computed at once: two arrays of 128 MiB."""
+DRAWN = 4096
+"""Requests whose noise is drawn at once."""
+MOST_SORTED = 32
+"""So deep a queue a spinning drive sorts (`Platter.gain`)."""
 
 
 @dataclass(frozen=True)
@@ -31,96 +42,205 @@ class Replayed:
 
 def replayed(state: State, job: ReplayJob, rng: np.random.Generator) -> Replayed:
     """Serve a recording: in the order of its issue, each request when it is due."""
-    recording, behaviour = job.recording, state.behaviour
-    known = dependencies(recording)
-    count = len(recording)
-    noise = np.exp(rng.normal(0, behaviour.latency_spread, count))
-    noise /= np.exp(behaviour.latency_spread**2 / 2)
-    issue, done = np.zeros(count, np.int64), np.zeros(count, np.int64)
-    by_rank = np.zeros(count, np.int64)
-    server = _Server(state)
-    prefix, reached, before = 0, 0, 0
-    late, late_ns = 0, 0
-    think = np.zeros_like(known.think_ns) if job.pace == "fast" else known.think_ns
+    issue, done = (x[:, 0] for x in _replay([state], job, rng))
+    late = np.zeros(1)
+    if job.pace == "recorded":
+        late = issue - job.recording.issue_ns
+    issue_ns, done_ns = (np.rint(x).astype(np.int64) for x in (issue, done))
+    return Replayed(issue_ns, done_ns, int((late > 0).sum()), round(float(late.sum())))
+
+
+def elapsed_s(behaviours: Sequence[Behaviour], recording: Recording) -> list[float]:
+    """Return what a recorded program takes on each of many model drives, in seconds."""
+    job = ReplayJob(recording)
+    many = max(MOST_TIMES // max(len(recording), 1), 1)
+    found = dict.fromkeys(range(len(behaviours)), 0.0)
+    for flash in (True, False):
+        places = [n for n, b in enumerate(behaviours) if (b.platter is None) == flash]
+        for begin in range(0, len(places), many):
+            some = places[begin : begin + many]
+            states = [State(behaviours[n]) for n in some]
+            _, done = _replay(states, job, np.random.default_rng(0))
+            ends = done.max(axis=0, initial=0.0)
+            found.update(zip(some, ((ends + job.tail_ns) / 1e9).tolist(), strict=True))
+    return list(found.values())
+
+
+def _replay(
+    states: Sequence[State], job: ReplayJob, rng: np.random.Generator
+) -> tuple[Floats, Floats]:
+    """Return when each request is issued and done on each drive, shape (requests, drives).
+
+    All drives have a spinning medium, or none has. What happens on each depends on what it has
+    done, so that requests cannot be computed at once; all drives are.
+    """
+    recording = job.recording
+    known, count, width = dependencies(recording), len(recording), len(states)
+    in_order = _in_order(recording)
+    spread = np.array([s.behaviour.latency_spread for s in states])
+    issue, done = np.zeros((count, width)), np.zeros((count, width))
+    by_end = np.argsort(known.rank)
+    server = (_Flash if states[0].behaviour.platter is None else _Arm)(states, recording)
+    after, think = known.after.tolist(), known.think_ns.tolist()
+    if job.pace == "fast":
+        think = [0] * count
+    kinds, sizes = recording.kind.tolist(), recording.bytes.tolist()
+    recorded, took = recording.issue_ns.tolist(), (recording.done_ns - recording.issue_ns).tolist()
+    before, reached, prefix = np.zeros(width), np.zeros(width), 0
+    noise = np.empty((0, width))
     for i in range(count):
+        if i % DRAWN == 0:
+            normal = rng.normal(0, 1, min(DRAWN, count - i))[:, None]
+            noise = np.exp(normal * spread - spread**2 / 2)
         if job.pace == "recorded":
-            at = int(recording.issue_ns[i])
-            if before > at:
-                late, late_ns = late + 1, late_ns + before - at
-                at = before
+            at = np.maximum(before, recorded[i])
         else:
-            while prefix < known.after[i]:
-                reached = max(reached, int(by_rank[prefix]))
-                prefix += 1
-            at = max(before, reached) + int(think[i])
-        end = server.serve(recording, i, at, float(noise[i]))
-        issue[i], done[i], before = at, end, at
-        by_rank[known.rank[i]] = end
-    return Replayed(issue, done, late, late_ns)
+            if prefix < after[i]:
+                ended = done[by_end[prefix : after[i]]]
+                reached = np.maximum(reached, ended[0] if len(ended) == 1 else ended.max(axis=0))
+                prefix = after[i]
+            at = np.maximum(before, reached) + think[i]
+        issue[i] = before = at
+        if kinds[i] == Kind.FLUSH:
+            done[i] = at + server.flush_ns
+        elif kinds[i] == Kind.DISCARD:
+            done[i] = at + took[i]
+        else:
+            done[i] = server.serve(
+                at, noise[i % DRAWN], sizes[i], write=kinds[i] == Kind.WRITE, in_order=in_order[i]
+            )
+    server.finish(done.max(axis=0, initial=0.0))
+    return issue, done
 
 
-class _Server:
-    """The drive: an access for each request, and one way for the data of all of them."""
+def _in_order(recording: Recording) -> list[bool]:
+    """Whether each read or write begins where the one of its kind before it ended."""
+    found = np.zeros(len(recording), np.bool_)
+    for kind in (Kind.READ, Kind.WRITE):
+        places = np.flatnonzero(recording.kind == kind)
+        begins = recording.offset[places]
+        ends = begins + recording.bytes[places]
+        found[places[1:]] = begins[1:] == ends[:-1]
+    return [bool(x) for x in found]
 
-    def __init__(self, state: State) -> None:
-        self.state = state
-        self._free_at, self._handled_at, self._last = 0.0, 0.0, 0.0
-        self._waiting: list[float] = []
-        self._ends = {int(Kind.READ): -1, int(Kind.WRITE): -1}
 
-    def serve(self, recording: Recording, i: int, at: int, noise: float) -> int:
+class _Server(ABC):
+    """Drives, each with one way for the data of all its requests. Arrays have one item a drive."""
+
+    def __init__(self, states: Sequence[State], recording: Recording) -> None:
+        self.states, self.recording = states, recording
+        self.free_at: Floats = np.zeros(len(states))
+        self.flush_ns = self.each(lambda b: b.flush_time)
+
+    def each(self, what: Callable[[Behaviour], float]) -> Floats:
+        """Return a parameter of each drive."""
+        return np.array([what(s.behaviour) for s in self.states], np.float64)
+
+    @abstractmethod
+    def serve(self, at: Floats, noise: Floats, size: int, *, write: bool, in_order: bool) -> Floats:
         """When a request that comes at a moment is done."""
-        behaviour: Behaviour = self.state.behaviour
-        kind, size = int(recording.kind[i]), int(recording.bytes[i])
-        if at > self._last:
-            # While nobody asks, the write cache empties.
-            self.state.drain(at - self._last)
-        if kind == Kind.DISCARD:
-            return at + int(recording.done_ns[i] - recording.issue_ns[i])
-        if kind == Kind.FLUSH:
-            return at + behaviour.flush_time
-        offset = int(recording.offset[i])
-        in_order = self._ends[kind] == offset
-        self._ends[kind] = offset + size
-        if behaviour.platter is not None:
-            return self._turned(recording, i, at, noise, in_order=in_order)
-        access, rate, most = self._way(kind, size, in_order=in_order)
-        ready = max(at + access * noise, self._free_at, self._handled_at)
-        self._handled_at = ready + 1e9 / most
-        end = ready + size / rate * 1e9
-        self._free_at = end
-        self._last = max(self._last, end)
-        return round(end)
 
-    def _turned(
-        self, recording: Recording, i: int, at: int, noise: float, *, in_order: bool
-    ) -> int:
-        """When a spinning drive is done: its one arm does a request after the other.
+    @abstractmethod
+    def finish(self, end: Floats) -> None:
+        """Leave the drives as they are at the end."""
 
-        Sorting those that wait brings what `Behaviour.iops` says of a queue of that depth.
-        """
-        b = self.state.behaviour
-        assert b.platter is not None
-        self._waiting = [end for end in self._waiting if end > at]
-        access = 0.0 if in_order else b.platter.access_ns(recording.span_bytes / b.capacity)
-        access *= noise / b.platter.gain(len(self._waiting) + 1)
-        end = max(at, self._free_at) + access
-        end += int(recording.bytes[i]) / b.platter.rate_at(0.0) * 1e9
-        self._free_at = end
-        self._last = max(self._last, end)
-        self._waiting.append(end)
-        return round(end)
 
-    def _way(self, kind: int, size: int, *, in_order: bool) -> tuple[float, float, float]:
-        """Access time, rate of the data, and I/Os a second at most."""
-        b = self.state.behaviour
-        if kind == Kind.READ:
-            access = b.sequential_latency if in_order else b.read_latency
-            rate, most = b.read_rate, float(b.read_iops)
+class _Flash(_Server):
+    """Drives without moving parts: an access for each request, then its data."""
+
+    def __init__(self, states: Sequence[State], recording: Recording) -> None:
+        super().__init__(states, recording)
+        self.handled_at: Floats = np.zeros(len(states))
+        self.written_at: Floats = np.zeros(len(states))
+        read = (self.each(lambda b: b.read_latency), self.each(lambda b: b.sequential_latency))
+        write = self.each(lambda b: b.write_latency)
+        self.access = (read, (write, np.minimum(read[1], write)))
+        self.gap = (self.each(lambda b: 1e9 / b.read_iops), self.each(lambda b: 1e9 / b.write_iops))
+        link = self.each(lambda b: 1e9 / b.link_rate if b.link_rate else 0.0)
+        self.read_ns = np.maximum(self.each(lambda b: 1e9 / b.read_rate), link)
+        self.cached_ns = np.maximum(self.each(lambda b: 1e9 / b.write_rate), link)
+        self.amplified = np.array([s.amplification for s in states])
+        direct = self.each(lambda b: 1e9 / b.direct_write_rate)
+        self.direct_ns = np.maximum(direct * self.amplified, link)
+        self.drained = self.each(lambda b: b.drain_rate / 1e9)
+        self.room = np.array([s.behaviour.cache_bytes(s.fill_percent) for s in states])
+        self.cached = np.array([s.cached_bytes for s in states])
+        self.past = np.array([s.past_cache_bytes for s in states])
+        self.host, self.flash = np.zeros(len(states)), np.zeros(len(states))
+
+    def serve(self, at: Floats, noise: Floats, size: int, *, write: bool, in_order: bool) -> Floats:
+        """See `_Server`."""
+        access = self.access[write][in_order] * noise
+        ready = np.maximum(np.maximum(at + access, self.free_at), self.handled_at)
+        self.handled_at = ready + self.gap[write]
+        if write:
+            end = ready + size * self._taken(at, size)
+            self.written_at = end
         else:
-            access = min(b.sequential_latency, b.write_latency) if in_order else b.write_latency
-            rate, most = self.state.take(size), float(b.write_iops)
-        return float(access), min(rate, b.link_rate or rate), most
+            end = ready + size * self.read_ns
+        self.free_at = end
+        return end
+
+    def _taken(self, at: Floats, size: int) -> Floats:
+        """Take a write, and return the nanoseconds a byte.
+
+        While nobody writes, the write cache empties.
+        """
+        self._drain(at)
+        fits = self.cached + size <= self.room
+        self.cached += np.where(fits, size, 0)
+        self.past += np.where(fits, 0, size)
+        self.flash += np.where(fits, 0, size * self.amplified)
+        self.host += size
+        byte_ns: Floats = np.where(fits, self.cached_ns, self.direct_ns)
+        return byte_ns
+
+    def _drain(self, until: Floats) -> None:
+        less = self.drained * np.maximum(until - self.written_at, 0)
+        self.cached = np.maximum(self.cached - less, 0)
+        self.past = np.maximum(self.past - less, 0)
+
+    def finish(self, end: Floats) -> None:
+        """See `_Server`."""
+        self._drain(end)
+        for n, state in enumerate(self.states):
+            state.cached_bytes, state.past_cache_bytes = float(self.cached[n]), float(self.past[n])
+            state.host_bytes += float(self.host[n])
+            state.flash_bytes += float(self.flash[n])
+
+
+class _Arm(_Server):
+    """Spinning drives: the one arm of each does a request after the other.
+
+    Sorting those that wait brings what `Behaviour.iops` says of a queue of that depth.
+    """
+
+    def __init__(self, states: Sequence[State], recording: Recording) -> None:
+        super().__init__(states, recording)
+        platters = [p for s in states if (p := s.behaviour.platter) is not None]
+        span = recording.span_bytes
+        capacity = self.each(lambda b: b.capacity)
+        self.access = np.array(
+            [p.access_ns(span / c) for p, c in zip(platters, capacity, strict=True)]
+        )
+        self.byte_ns = np.array([1e9 / p.rate_at(0.0) for p in platters])
+        depths = range(1, MOST_SORTED + 1)
+        self.gain = np.array([[p.gain(n) for n in depths] for p in platters])
+        self.ends: Floats = np.zeros((len(states), MOST_SORTED - 1))
+        self.count = 0
+
+    def serve(self, at: Floats, noise: Floats, size: int, *, write: bool, in_order: bool) -> Floats:
+        """See `_Server`."""
+        end: Floats = np.maximum(at, self.free_at) + size * self.byte_ns
+        if not in_order:
+            waiting = (self.ends > at[:, None]).sum(axis=1)
+            end += self.access * noise / self.gain[np.arange(len(at)), waiting]
+        self.ends[:, self.count % (MOST_SORTED - 1)] = self.free_at = end
+        self.count += 1
+        return end
+
+    def finish(self, end: Floats) -> None:
+        """See `_Server`."""
 
 
 def slices_of(recording: Recording, found: Replayed) -> npt.NDArray[np.int64]:

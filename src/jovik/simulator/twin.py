@@ -21,6 +21,7 @@ from jovik.analysis.run_effect import PRIOR_SPREAD as RUN_SPREAD
 from jovik.analysis.statistics import interval
 from jovik.analysis.step_result import StepResult
 from jovik.base.interval import Interval
+from jovik.base.io_session import Workload
 from jovik.base.quantities import show_rate, show_size, show_time, significant, spell_size
 from jovik.sheets.drive_class import DriveClass
 from jovik.sheets.sheet import Drive, Sheet, write_sheet
@@ -126,16 +127,16 @@ class Twin:
 
 @dataclass(frozen=True)
 class Observation:
-    """A step with its rate on the log scale, and the spread of that."""
+    """A step and its workload, with its rate on the log scale and the spread of that."""
 
     step: IoStep
+    work: Workload
     log_rate: float
     spread: float
 
     def predicted(self, behaviour: Behaviour) -> float:
         """Return the log of what a model drive does in this step."""
-        work = self.step.workload(0)
-        return math.log(behaviour.iops(work) * work.block_bytes)
+        return math.log(behaviour.iops(self.work) * self.work.block_bytes)
 
     @property
     def kind(self) -> str:
@@ -164,7 +165,7 @@ def observations_of(results: Sequence[StepResult]) -> list[Observation]:
         figure = figure_of(r)
         variance = 0.0 if math.isnan(figure.variance) else figure.variance
         spread = math.sqrt(variance + RUN_SPREAD**2)
-        found.append(Observation(step, figure.mean, spread))
+        found.append(Observation(step, step.workload(0), figure.mean, spread))
     return found
 
 
@@ -421,16 +422,22 @@ def _whole(behaviour: Behaviour) -> Behaviour:
     return behaviour.model_copy(update=whole)
 
 
-def predicted_s(twin: Twin, seconds: Callable[[Behaviour], float]) -> Interval:
-    """Return a prediction with its 90 % interval.
+def predicted_s(
+    twins: Sequence[Twin], seconds: Callable[[Sequence[Behaviour]], Sequence[float]]
+) -> list[Interval]:
+    """Return a prediction with its 90 % interval by each twin.
 
     Parameters
     ----------
     seconds : callable
-        What a model drive takes, in seconds.
+        What each of many model drives takes, in seconds.
     """
-    middle, low, high = (seconds(b) for b in (twin.behaviour, twin.fast, twin.slow))
-    return Interval(middle, min(low, middle), max(high, middle))
+    each = [b for twin in twins for b in (twin.behaviour, twin.fast, twin.slow)]
+    took = iter(seconds(each))
+    return [
+        Interval(middle, min(low, middle), max(high, middle))
+        for middle, low, high in zip(took, took, took, strict=True)
+    ]
 
 
 def _end(parameter: Parameter, way: int) -> float:
