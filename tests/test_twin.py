@@ -113,6 +113,50 @@ def test_a_predicted_row_becomes_a_measured_one(jovik: Program) -> None:
     assert told.startswith("game-level takes 4.0") and "(predicted)" in told.splitlines()[0]
 
 
+def test_an_upgrade_by_a_recorded_program(jovik: Program) -> None:
+    fast, slow = second_look(jovik, "comet"), second_look(jovik, "slate")
+    words = ["upgrade", slow, fast, "--load", "game-level"]
+    times = {
+        p["drive"]: p["elapsed_s"]["median"]
+        for p in jovik("rank", "--load", "game-level", "--format", "json").json["programs"]
+    }
+    job = jovik(*words, "--format", "json").json["upgrades"][0]["jobs"][0]
+    assert (job["job"], job["computed"], job["old_how"]) == ("game level", False, "predicted")
+    assert (job["old_s"], job["new_s"]) == (times[slow], times[fast])
+    told = jovik(*words).out.splitlines()
+    assert told[0].startswith("game level takes 4.0")
+    # Behind the slow drive's link the fast one saves little of a program that reads large files.
+    linked = jovik(*words, "--link", "550MB/s", "--format", "json").json["upgrades"][0]["jobs"][0]
+    assert times[fast] * 1.1 < linked["new_s"] < times[slow]
+    jovik("measure", "model:slate", 'replay "game-level"', "--passes", "5")
+    mixed = jovik(*words, "--format", "json").json["upgrades"][0]["jobs"]
+    assert [(j["old_how"], j["new_how"]) for j in mixed if j["job"] == "game level"] == [
+        ("measured", "predicted")
+    ]
+    assert (
+        "class of drives has no twin"
+        in jovik(*words[:2], "class:hdd-7200", *words[3:], status=2).err
+    )
+    assert "no recorded program" in jovik(*words[:3], "--load", "nothing", status=2).err
+
+
+def test_a_program_fits_a_drive_if_it_is_no_slower_than_when_it_was_recorded(
+    jovik: Program,
+) -> None:
+    fast = second_look(jovik, "comet")
+    found = jovik("fit", fast, "--load", "game-level", "--format", "json").json
+    (asked,) = found["asked"]
+    assert (asked["verdict"], asked["predicted"]) == ("faster", True) and found["fits"] == []
+    assert asked["elapsed_s"]["high"] < asked["recorded_s"]
+    slow = second_look(jovik, "gannet")
+    told = jovik("fit", slow, "--load", "game-level", "--load", "voices", status=1).out
+    assert "runs game-level slower than when recorded" in told and "sustainable loads" in told
+    assert "jovik rank --load game-level" in jovik("fit", "--load", "game-level", status=2).err
+    jovik("measure", "model:pebble", "random read 4KiB for 1s", "--passes", "3")
+    refused = jovik("fit", "Tarnmoor Pebble 1TB", "--load", "game-level", status=2).err
+    assert "too few results for a twin" in refused
+
+
 def test_a_program_whose_range_no_drive_holds_is_not_predicted(jovik: Program) -> None:
     jovik("measure", "model:thimble", "--plan", "second-look", "--seed", "3", "--yes")
     # A request for each piece of more than the 128 GB of the drive.

@@ -21,6 +21,7 @@ from jovik.analysis.comparability import (
 from jovik.analysis.drive_class import ClassFigure
 from jovik.analysis.lost_data import lost_by, lost_words
 from jovik.analysis.on_link import on_link
+from jovik.analysis.program_time import ProgramTime
 from jovik.analysis.run_effect import PRIOR_ALONE, RunEffect, ratio_across, weighted
 from jovik.analysis.statistics import LogFigure, ratio_interval
 from jovik.analysis.step_result import StepResult
@@ -82,15 +83,16 @@ Compute = Callable[[Sequence[StepResult], End], tuple[float | None, str]]
 
 @dataclass(frozen=True)
 class Job:
-    """An everyday job and the rule by which its seconds are computed, never measured.
+    """An everyday job and the rule by which its seconds are computed.
 
     `seconds` takes the results of a drive and an `End`, and gives the seconds, or None and the
-    phrase whose result is missing (empty if only the interval is).
+    phrase whose result is missing (empty if only the interval is). Without it, the job is a
+    recorded program, which is not computed from rates.
     """
 
     name: str
     rule: str
-    seconds: Compute
+    seconds: Compute | None = None
 
 
 COPY_LARGE_BYTES, COPY_SMALL_BYTES = 20 * 10**9, 5 * 10**9
@@ -100,7 +102,7 @@ SMALL_READS = 200_000
 
 @dataclass(frozen=True)
 class JobTime:
-    """Seconds that a job takes on each drive, computed.
+    """Seconds that a job takes on each drive: computed, or a program's, measured or predicted.
 
     None if a figure is missing, which `missing` names. The ends are with every rate at the end
     of its own interval, which is wider than 95 % asks where a job has several.
@@ -110,11 +112,17 @@ class JobTime:
     old: Interval | None
     new: Interval | None
     missing: str = ""
+    how: tuple[str, str] = ("computed", "computed")
 
     @property
-    def measured(self) -> bool:
-        """Return True if it was replayed on both, instead of computed from rates."""
-        return self.job.seconds is _measured
+    def program(self) -> bool:
+        """Return True if it is a recorded program, instead of computed from rates."""
+        return self.job.seconds is None
+
+    @property
+    def title(self) -> str:
+        """Return its name, with a mark if a time is predicted."""
+        return f"{self.job.name} (predicted)" if "predicted" in self.how else self.job.name
 
     @property
     def apart(self) -> bool:
@@ -163,6 +171,7 @@ def compare(
     link_bytes_s: float | None = None,
     new_price: float | None = None,
     effect: RunEffect = PRIOR_ALONE,
+    program: JobTime | None = None,
 ) -> Upgrade:
     """Hold a drive against the one it would replace.
 
@@ -177,6 +186,8 @@ def compare(
         The price for halving a time.
     effect : RunEffect
         The differences between runs, which more steps of the same two runs do not reduce.
+    program : JobTime, optional
+        A recorded program on both, which comes first.
     """
     new_results = [r for each in new_results if (r := on_link(each, link_bytes_s)) is not None]
     steps = []
@@ -214,8 +225,11 @@ def compare(
         halving = new_price / math.log2(overall.median)
         # What hardly gains would cost any sum for twice the speed.
         halving = halving if halving <= MOST_PRICES * new_price else None
+    asked = [program] if program is not None else []
+    replays = _replays(old_results, new_results)
     jobs = (
-        *_replays(old_results, new_results),
+        *asked,
+        *(j for j in replays if all(j.job.name != a.job.name for a in asked)),
         *(_job(job, old_results, new_results) for job in DAILY_JOBS),
     )
     return Upgrade(
@@ -356,13 +370,26 @@ def _replays(old: Sequence[StepResult], new: Sequence[StepResult]) -> list[JobTi
         own = max(before.elapsed_s.median - before.waited_s.median, 0.0)
         rule = f"the recording replayed on both; {own:.2g} s of it are not the drive's"
         name = result.step.label.removeprefix("replay of ").replace("-", " ")
-        replays.append(JobTime(Job(name, rule, _measured), before.elapsed_s, after.elapsed_s))
+        times = before.elapsed_s, after.elapsed_s
+        replays.append(JobTime(Job(name, rule), *times, how=("measured", "measured")))
     return replays
 
 
-def _measured(results: Sequence[StepResult], end: End) -> tuple[float | None, str]:
-    """Return the replay's own figure, which is measured as a whole."""
-    return None, ""
+def program_job(name: str, old: ProgramTime, new: ProgramTime) -> JobTime:
+    """Return a recorded program on two drives.
+
+    Parameters
+    ----------
+    name : str
+        Of the recording.
+    """
+    twins = [t for t in (old, new) if t.predicted]
+    rule = "the recording replayed"
+    if twins:
+        each = [f"{t.drive} (a step is off by {100 * (t.typical_error or 0):.1f} %)" for t in twins]
+        rule = f"predicted, with a 90 % interval, by the twin of {' and of '.join(each)}"
+    times = old.elapsed_s, new.elapsed_s
+    return JobTime(Job(name.replace("-", " "), rule), *times, how=(old.how, new.how))
 
 
 def _job(job: Job, old: Sequence[StepResult], new: Sequence[StepResult]) -> JobTime:
@@ -373,6 +400,7 @@ def _job(job: Job, old: Sequence[StepResult], new: Sequence[StepResult]) -> JobT
 
 def _spread(job: Job, results: Sequence[StepResult]) -> tuple[Interval | None, str]:
     """Return a job's seconds with the ends that its rates leave it."""
+    assert job.seconds is not None
     middle, missing = job.seconds(results, "median")
     if middle is None:
         return None, missing

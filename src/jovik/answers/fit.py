@@ -8,8 +8,10 @@ from typing import Any, ClassVar
 
 from jovik.analysis.suitability import Suitability
 from jovik.answers.answer import Answer, Csv, csv_of
+from jovik.base.errors import UsageError
 from jovik.base.plain_data import keyed
 from jovik.base.quantities import show_rate, spell_size
+from jovik.queries.programs import program_called
 from jovik.queries.suitability import Fitted, fitted, fitted_all
 from jovik.sheets.drive_class import DriveClass, class_names, read_class
 from jovik.sheets.load import Load, load_names, read_load
@@ -17,7 +19,7 @@ from jovik.shelf.store import Shelf
 from jovik.tables.drive_class import classes_table
 from jovik.tables.evidence import passed_over_json
 from jovik.tables.replay import programs_table
-from jovik.tables.suitability import carriers_tables, fit_table
+from jovik.tables.suitability import asked_programs_table, carriers_tables, fit_table
 from jovik.tables.table import Table
 
 
@@ -32,8 +34,9 @@ class FitAnswer(Answer):
 
     @property
     def status(self) -> int:
-        """Return 1 if a workload that was asked for is not carried."""
-        return 1 if self.asked and not all(f.carried for f in self.found.empty) else 0
+        """Return 1 if a workload that was asked for is not carried, or a program is slower."""
+        slower = any(p.verdict == "slower" for p in self.found.asked)
+        return int(slower or (self.asked and not all(f.carried for f in self.found.empty)))
 
     @property
     def empty(self) -> tuple[Suitability, ...]:
@@ -58,6 +61,11 @@ class FitAnswer(Answer):
             "drive": report.drive.name,
             "fits": fits,
             "programs": programs,
+            "asked": [
+                keyed(p, "name", "verdict", "recorded_s", "recorded_on")
+                | keyed(p.time, "elapsed_s", "predicted", "typical_error")
+                for p in report.asked
+            ],
             **passed_over_json(report.passed_over),
         }
 
@@ -75,9 +83,12 @@ class FitAnswer(Answer):
 
     def tables(self) -> Sequence[Table]:
         """Return the workloads, and recorded programs if there are any."""
-        programs = self.found.programs
-        more = [programs_table(self.found.drive.name, programs)] if programs else []
-        return [fit_table(self.found), *more]
+        found = self.found
+        tables = [asked_programs_table(found)] if found.asked else []
+        tables += [fit_table(found)] if found.empty else []
+        if found.programs and not found.asked:
+            tables.append(programs_table(found.drive.name, found.programs))
+        return tables
 
 
 def _fit(f: Suitability, level: int | None) -> dict[str, Any]:
@@ -197,7 +208,8 @@ def _usual(figure: Any) -> dict[str, Any]:
 def fit(shelf: Shelf, drive: str, *loads: str) -> FitAnswer:
     """Return the workloads that a drive can sustain, with its headroom.
 
-    All that ship with Jovik unless some are named.
+    All that ship with Jovik unless some are named. The name of a recorded program stands for what
+    it takes on the drive.
 
     Raises
     ------
@@ -209,11 +221,27 @@ def fit(shelf: Shelf, drive: str, *loads: str) -> FitAnswer:
     >>> [f.load.name for f in jovik.fit(shelf, "Veldhaar Comet 2TB", "telescope").empty]
     ['telescope']
     """
-    return FitAnswer(fitted(shelf, drive, every_load(loads)), asked=bool(loads))
+    programs = {name: p for name in loads if (p := program_called(name)) is not None}
+    names = [name for name in loads if name not in programs]
+    read = every_load(names) if names or not programs else []
+    found = fitted(shelf, drive, read, tuple(programs.values()))
+    return FitAnswer(found, asked=bool(names))
 
 
 def carriers(shelf: Shelf, *loads: str) -> CarriersAnswer:
-    """Return the drives of the shelf that carry each load."""
+    """Return the drives of the shelf that carry each load.
+
+    Raises
+    ------
+    UsageError
+        Nothing was measured, or a name is a recorded program's.
+    """
+    program = next((name for name in loads if program_called(name) is not None), None)
+    if program is not None:
+        raise UsageError(
+            f"'{program}' is a recorded program, which every drive carries in its own time",
+            f"jovik rank --load {program} ranks the drives by it",
+        )
     return CarriersAnswer(tuple(fitted_all(shelf, every_load(loads))))
 
 

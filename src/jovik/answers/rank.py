@@ -23,7 +23,6 @@ from jovik.tables.drive_class import standing_json
 from jovik.tables.evidence import passed_over_json
 from jovik.tables.ranking import (
     overall_table,
-    program_times,
     program_times_table,
     ranking_findings,
     ranking_foot,
@@ -61,9 +60,8 @@ class RankAnswer(Answer):
             **passed_over_json(self.found.passed_over),
             "excluded": plain(self.found.excluded),
             "programs": [
-                {"drive": d, "elapsed_s": plain(s), "predicted": off is not None}
-                | {"typical_error": off}
-                for d, s, off in program_times(self.found)
+                keyed(t, "drive", "elapsed_s", "predicted", "typical_error")
+                for t in self.found.programs
             ],
             "classes": [
                 {"drive": d} | (standing_json(s) or {}) for d, s in self.found.standings.items()
@@ -104,7 +102,7 @@ class RankAnswer(Answer):
         if (kind is not None or self.steps) and self.ranking.drives:
             by_step = steps_table(self.found, None if kind is None else [kind])
             tables = [by_step, *tables] if kind is not None else [*tables, by_step]
-        if self.found.predicted:
+        if any(t.predicted for t in self.found.programs):
             # The step's own table has the measured drives only.
             whole = [replace(overall, verdict=())] if self.ranking.drives else []
             tables = [program_times_table(self.found), *whole]

@@ -11,6 +11,7 @@ from jovik.answers.answer import Answer, Csv, csv_of
 from jovik.base.errors import UsageError
 from jovik.base.plain_data import keyed
 from jovik.base.quantities import parse_link
+from jovik.queries.programs import program_called
 from jovik.queries.upgrade import Upgraded, upgraded
 from jovik.shelf.store import Shelf
 from jovik.tables.evidence import passed_over_json
@@ -89,7 +90,8 @@ def _upgrade(u: Upgrade, link_bytes_s: float | None) -> dict[str, Any]:
     jobs = [
         keyed(j, job="job.name", rule="job.rule", old_s="old.median", new_s="new.median")
         | keyed(j, old_interval_s="old", new_interval_s="new")
-        | {"computed": not j.measured, "missing": j.missing or None}
+        | {"computed": not j.program, "missing": j.missing or None}
+        | {"old_how": j.how[0], "new_how": j.how[1]}
         for j in u.jobs
     ]
     about = keyed(u, "new", "overall", "price_for_halving", "conclusion")
@@ -103,6 +105,7 @@ def upgrade(
     link: str | float | None = None,
     machine_price: float | None = None,
     brief: bool = False,
+    load: str | None = None,
 ) -> UpgradeAnswer:
     """Compare the drive in use with those that would replace it.
 
@@ -114,6 +117,8 @@ def upgrade(
         The price of replacing the whole machine.
     brief : bool
         Whether the tables leave the steps out.
+    load : str, optional
+        A recorded program to compare the drives by: measured, or predicted by their twins.
 
     Raises
     ------
@@ -132,5 +137,12 @@ def upgrade(
         link_bytes_s = parse_link(link) if isinstance(link, str) else link
     except ValueError as error:
         raise UsageError(str(error)) from None
-    upgrades = tuple(upgraded(shelf, old, name, link_bytes_s=link_bytes_s) for name in new)
+    program = program_called(load) if load is not None else None
+    if load is not None and program is None:
+        raise UsageError(
+            f"no recorded program is called '{load}'", "jovik record list shows those there are"
+        )
+    upgrades = tuple(
+        upgraded(shelf, old, name, link_bytes_s=link_bytes_s, program=program) for name in new
+    )
     return UpgradeAnswer(upgrades, link_bytes_s, machine_price, brief)

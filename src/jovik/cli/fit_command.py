@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from jovik.cli.completion import drives, loads
+from jovik.cli.completion import drives, loads_and_recordings
 from jovik.cli.handled_by import handled_by
 from jovik.cli.options import format_option, shelf_option
 
@@ -16,8 +16,9 @@ from jovik.cli.options import format_option, shelf_option
     "names",
     multiple=True,
     metavar="NAME",
-    shell_complete=loads,
-    help="A load, or the path of its .toml file. Repeatable. Default: all that ship with Jovik.",
+    shell_complete=loads_and_recordings,
+    help="A load, the path of its .toml file, or with DRIVE a recorded program. Repeatable. "
+    "Default: all loads that ship with Jovik.",
 )
 @click.option(
     "--loads",
@@ -44,5 +45,6 @@ def fit() -> None:
     jovik fit --classes
     jovik fit "Comet 2TB"
     jovik fit "Comet 2TB" --load telescope --load mine.toml
+    jovik fit "Comet 2TB" --load editor-start
     jovik fit --load voices
     """

@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from jovik.base.quantities import parse_link
-from jovik.cli.completion import drives
+from jovik.cli.completion import drives, recordings
 from jovik.cli.handled_by import handled_by
 from jovik.cli.options import UnitParam, force_option, format_option, shelf_option
 
@@ -19,6 +19,12 @@ from jovik.cli.options import UnitParam, force_option, format_option, shelf_opti
     "--link",
     type=UnitParam("RATE", parse_link),
     help="The rate of the link for the new drive, such as 550MB/s.",
+)
+@click.option(
+    "--load",
+    metavar="RECORDING",
+    shell_complete=recordings,
+    help="Begin with what this recorded program takes on each (see jovik record list).",
 )
 @click.option(
     "--instead-of",
@@ -45,5 +51,6 @@ def upgrade() -> None:
     jovik upgrade "Slate 1TB" "Comet 2TB"
     jovik upgrade "Slate 1TB" "Comet 2TB" "Drift 1TB" --link 1900MB/s
     jovik upgrade "Slate 1TB" "Comet 2TB" --instead-of 900 --brief
+    jovik upgrade "Slate 1TB" "Comet 2TB" --load editor-start
     jovik upgrade "Slate 1TB" "Comet 2TB" --out client.html
     """

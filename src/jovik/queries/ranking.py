@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 
 from jovik.analysis.comparability import long_write_of, steady_step
 from jovik.analysis.lost_data import lost_by, lost_words
-from jovik.analysis.prediction import Prediction
+from jovik.analysis.program_time import ProgramTime
 from jovik.analysis.ranking import DriveRank, Exclusion, Ranking, rank_drives
 from jovik.analysis.run_effect import PRIOR_ALONE, RunEffect, run_effect
 from jovik.analysis.step_result import StepResult
@@ -19,13 +19,14 @@ from jovik.base.quantities import parse_size
 from jovik.queries.drive_class import ClassStanding, standing_in, standing_of
 from jovik.queries.efficiency import efficiencies
 from jovik.queries.evidence import NONE_PASSED_OVER, PassedOver, evidence
+from jovik.queries.programs import program_called, program_times
 from jovik.sheets.drive_class import CLASS_PREFIX, DriveClass, read_class
-from jovik.sheets.load import load_names, read_load
+from jovik.sheets.load import read_load
 from jovik.sheets.sheet import Drive
 from jovik.shelf.corrections import Excluded
 from jovik.shelf.store import Shelf
 from jovik.steps import IoStep, parse
-from jovik.steps.replay import ReplayStep, is_recording
+from jovik.steps.replay import ReplayStep
 
 SAMPLE_ORDERS: dict[str, Callable[[StepResult], str | None]] = {
     "rig": lambda r: r.conditions.rig,
@@ -92,7 +93,7 @@ class RankingReport:
     """A ranking in the order that was asked for, with the drives as sold.
 
     `kind` is the step it is by, where it is by one; `load` the load whose weights it has;
-    `predicted` what a recorded program would take on drives that did not replay it;
+    `programs` what a recorded program takes on each drive, measured or predicted;
     `passed_over` newer results that do not represent a drive; `effect` the differences between
     runs; `excluded` what was excluded of these drives; `standings` each drive's place in its class;
     `circumstances` what mattered on the machine when figures of a drive were made; `steady` whether
@@ -112,7 +113,7 @@ class RankingReport:
     steady: bool = False
     idle_watts: Mapping[str, Interval] = field(default_factory=dict)
     passed_over: PassedOver = NONE_PASSED_OVER
-    predicted: tuple[Prediction, ...] = ()
+    programs: tuple[ProgramTime, ...] = ()
 
 
 def ranking_report(
@@ -148,9 +149,10 @@ def ranking_report(
     """
     if by == ENERGY:
         return _by_energy(shelf, yardstick, load, only)
-    if load is not None and load not in load_names() and is_recording(load):
+    program = program_called(load) if load is not None else None
+    if program is not None:
         # A recorded program is no weight of steps: its own time is what ranks.
-        by, load = f'replay "{load}"', None
+        by, load = program.canonical, None
     kind = kind_of(by)
     drives = shelf.sheets.drives()
     of_class = None
@@ -181,10 +183,12 @@ def ranking_report(
     if lost and not counted:
         return RankingReport(Ranking("", (), (), tuple(lost)), drives, by, kind, load)
     effect = run_effect([r for r in found.candidates if r.drive in selected])
-    predicted = _predicted(by, kind, counted, drives)
-    if predicted and all(r.kind != kind for r in counted):
+    # The kind of a replay has lost the path of its file.
+    asked_by = parse(by) if kind is not None else None
+    programs = program_times(asked_by, counted, drives) if isinstance(asked_by, ReplayStep) else ()
+    if programs and all(p.predicted for p in programs):
         nothing = Ranking("", (), (), tuple(lost))
-        return RankingReport(nothing, drives, by, kind, load, predicted=predicted)
+        return RankingReport(nothing, drives, by, kind, load, programs=programs)
     report = placed(counted, named, drives, by, load, effect=effect)
     whole = replace(report.ranking, left_out=(*report.ranking.left_out, *lost))
     aside = tuple(x for x in shelf.corrections.excluded() if x.drive in selected)
@@ -199,30 +203,8 @@ def ranking_report(
         excluded=aside,
         standings=standings,
         circumstances=_circumstances(shelf, whole),
-        predicted=predicted,
+        programs=programs,
     )
-
-
-def _predicted(
-    by: str,
-    kind: str | None,
-    counted: Sequence[StepResult],
-    drives: Mapping[str, Drive],
-) -> tuple[Prediction, ...]:
-    """Return what the twins of drives predict of a program that these did not replay."""
-    # The kind of a replay has lost the path of its file.
-    step = parse(by) if kind is not None else None
-    if not isinstance(step, ReplayStep):
-        return ()
-    # Only this order needs model drives and a fit.
-    from jovik.queries.twin import predictions
-
-    measured = {r.drive for r in counted if r.kind == kind}
-    others: dict[str, list[StepResult]] = {}
-    for r in counted:
-        if r.drive not in measured and r.drive in drives:
-            others.setdefault(r.drive, []).append(r)
-    return predictions(step.recording(), [(drives[n], each) for n, each in others.items()])
 
 
 def _by_energy(

@@ -4,24 +4,29 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from pathlib import PurePath
 
 from jovik.analysis.lost_data import lost_by
+from jovik.analysis.program_time import ProgramTime
 from jovik.analysis.step_result import StepResult
 from jovik.analysis.suitability import Suitability, fit
 from jovik.base.errors import UsageError
 from jovik.base.findings import LostData
 from jovik.queries.evidence import NONE_PASSED_OVER, PassedOver, evidence
+from jovik.queries.programs import program_time
 from jovik.queries.selection import drive_of
 from jovik.sheets.load import Load
 from jovik.sheets.sheet import Drive
 from jovik.shelf.store import Shelf
+from jovik.steps.replay import ReplayStep
 
 
 @dataclass(frozen=True)
 class Fitted:
     """How loads fit a drive, in their order: empty, and at each level that it was filled to.
 
-    `passed_over` are newer results that do not represent it, `programs` replayed recordings.
+    `passed_over` are newer results that do not represent it, `programs` replayed recordings, and
+    `asked` the recorded programs that were asked for.
     """
 
     drive: Drive
@@ -30,15 +35,40 @@ class Fitted:
     passed_over: PassedOver = NONE_PASSED_OVER
     lost: LostData | None = None
     programs: tuple[StepResult, ...] = ()
+    asked: tuple[ProgramFit, ...] = ()
 
 
-def fitted(shelf: Shelf, name: str, loads: Sequence[Load]) -> Fitted:
+@dataclass(frozen=True)
+class ProgramFit:
+    """A recorded program on a drive, beside what it took on the drive that it was recorded on."""
+
+    name: str
+    time: ProgramTime
+    recorded_s: float
+    recorded_on: str
+
+    @property
+    def verdict(self) -> str:
+        """Return ``faster``, ``slower`` or ``as fast`` (its interval allows either)."""
+        if self.time.elapsed_s.below(self.recorded_s):
+            return "faster"
+        return "slower" if self.time.elapsed_s.above(self.recorded_s) else "as fast"
+
+
+def fitted(
+    shelf: Shelf, name: str, loads: Sequence[Load], programs: Sequence[ReplayStep] = ()
+) -> Fitted:
     """Fit loads to the newest results of a drive.
+
+    Parameters
+    ----------
+    programs : sequence of ReplayStep
+        Replays of recorded programs, which are predicted where they were not measured.
 
     Raises
     ------
     UnknownNameError, UsageError
-        It is not there, or was not measured.
+        It is not there, or was not measured, or has too few results for a prediction.
     """
     drive = shelf.sheets.get(drive_of(shelf, name)).drive
     every = evidence(shelf, name, with_latencies=True, filled=True)
@@ -63,9 +93,17 @@ def fitted(shelf: Shelf, name: str, loads: Sequence[Load]) -> Fitted:
     levels = sorted(
         {r.conditions.filled_percent for r in results if r.conditions.filled_percent is not None}
     )
-    programs = tuple(r for r in results if r.findings.replay is not None)
+    replayed = tuple(r for r in results if r.findings.replay is not None)
     filled = {level: at(level) for level in levels}
-    return Fitted(drive, at(None), filled, every.passed_over(), lost, programs)
+    plain = [r for r in results if r.conditions.filled_percent is None]
+    asked = tuple(_program_fit(p, drive, plain) for p in programs)
+    return Fitted(drive, at(None), filled, every.passed_over(), lost, replayed, asked)
+
+
+def _program_fit(step: ReplayStep, drive: Drive, results: Sequence[StepResult]) -> ProgramFit:
+    recording, time = step.recording(), program_time(step, drive, results)
+    name = PurePath(step.path).stem
+    return ProgramFit(name, time, recording.elapsed_ns / 1e9, recording.drive)
 
 
 def fitted_all(shelf: Shelf, loads: Sequence[Load]) -> list[Fitted]:

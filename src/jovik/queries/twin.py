@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from jovik.analysis.drive_faults import DriveFault, faults_of
-from jovik.analysis.prediction import Prediction
+from jovik.analysis.program_time import ProgramTime
 from jovik.analysis.step_result import StepResult
 from jovik.base.errors import UsageError
 from jovik.base.recording import Recording
@@ -15,6 +15,7 @@ from jovik.queries.evidence import evidence
 from jovik.sheets.drive_class import DriveClass, read_class
 from jovik.sheets.sheet import Drive
 from jovik.shelf.store import Shelf
+from jovik.simulator.parameters import Behaviour
 from jovik.simulator.replay import elapsed_s
 from jovik.simulator.twin import LEAST_STEPS, Origin, Twin, fitted, observations_of, predicted_s
 from jovik.steps import IoStep
@@ -60,31 +61,55 @@ def twin_of(shelf: Shelf, name: str) -> TwinReport:
     found = evidence(shelf, drive.name)
     chosen = found.results
     missing = _missing(chosen)
-    twin = _fit(drive, chosen)
-    if twin is None:
-        raise UsageError(
-            f"{drive.name} has too few results for a twin, which takes {LEAST_STEPS} steps; "
-            f"missing: {', '.join(missing)}",
-            "jovik measure TARGET --plan second-look has them all, in a quarter of an hour; "
-            "'jovik plan show second-look --target TARGET' tells what it writes",
-        )
+    twin = refuse_without_twin(drive, chosen)
     own = class_of(drive) is not None
     faults = faults_of(found.candidates)
     return TwinReport(twin, _origin(chosen), missing, _usual(drive), own, faults)
 
 
+def refuse_without_twin(drive: Drive, results: Sequence[StepResult]) -> Twin:
+    """Return the twin that results of a drive determine.
+
+    Raises
+    ------
+    UsageError
+        They are too few, with the steps that are missing.
+    """
+    twin = _fit(drive, results)
+    if twin is None:
+        raise UsageError(
+            f"{drive.name} has too few results for a twin, which takes {LEAST_STEPS} steps; "
+            f"missing: {', '.join(_missing(results))}",
+            "jovik measure TARGET --plan second-look has them all, in a quarter of an hour; "
+            "'jovik plan show second-look --target TARGET' tells what it writes",
+        )
+    return twin
+
+
 def predictions(
-    recording: Recording, drives: Sequence[tuple[Drive, Sequence[StepResult]]]
-) -> tuple[Prediction, ...]:
-    """Return what a recorded program would take on each drive whose results allow a twin."""
+    recording: Recording,
+    drives: Sequence[tuple[Drive, Sequence[StepResult]]],
+    link_bytes_s: float | None = None,
+) -> list[ProgramTime]:
+    """Return what a recorded program would take on each drive whose results allow a twin.
+
+    Parameters
+    ----------
+    link_bytes_s : float, optional
+        The payload rate of a link that the drives will have.
+    """
     twins = [twin for drive, results in drives if (twin := _fit(drive, results)) is not None]
     twins = [x for x in twins if recording.span_bytes <= x.behaviour.capacity]
-    took = predicted_s(twins, lambda behaviours: elapsed_s(behaviours, recording))
-    found = [
-        Prediction(twin.drive.name, s, twin.typical_error)
+
+    def linked(behaviour: Behaviour) -> Behaviour:
+        rates = [r for r in (behaviour.link_rate, link_bytes_s) if r is not None]
+        return behaviour.model_copy(update={"link_rate": min(rates, default=None)})
+
+    took = predicted_s(twins, lambda each: elapsed_s([linked(b) for b in each], recording))
+    return [
+        ProgramTime(twin.drive.name, s, twin.typical_error)
         for twin, s in zip(twins, took, strict=True)
     ]
-    return tuple(sorted(found, key=lambda x: x.elapsed_s.median))
 
 
 def _fit(drive: Drive, results: Sequence[StepResult]) -> Twin | None:

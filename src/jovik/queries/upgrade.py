@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from pathlib import PurePath
 
 from jovik.analysis.run_effect import run_effect
 from jovik.analysis.step_result import StepResult
-from jovik.analysis.upgrade import Upgrade, compare, compare_with_class
+from jovik.analysis.upgrade import JobTime, Upgrade, compare, compare_with_class, program_job
 from jovik.base.errors import UsageError
 from jovik.queries.drive_class import standing_in
 from jovik.queries.evidence import NONE_PASSED_OVER, PassedOver, evidence
 from jovik.queries.instrument import InstrumentChange, logged_changes, logged_of
+from jovik.queries.programs import program_time
 from jovik.queries.readings import alike, joined
 from jovik.sheets.drive_class import CLASS_PREFIX, DriveClass, read_class
 from jovik.sheets.reading import Reading
 from jovik.sheets.sheet import Drive
 from jovik.shelf.store import Shelf
+from jovik.steps.replay import ReplayStep
 
 
 @dataclass(frozen=True)
@@ -23,7 +26,8 @@ class Upgraded:
     """Two drives step by step, with readings taken by the same method, and their results.
 
     `passed_over` names newer results that do not represent them. With `to_class`, the new one is a
-    class of drives with its usual figures. `logged` is what instruments showed beside both.
+    class of drives with its usual figures. `logged` is what instruments showed beside both, and
+    `program` the recorded program that was asked for.
     """
 
     old: Drive
@@ -35,6 +39,7 @@ class Upgraded:
     passed_over: PassedOver = NONE_PASSED_OVER
     to_class: bool = False
     logged: tuple[InstrumentChange, ...] = ()
+    program: JobTime | None = None
 
 
 def _to_class(shelf: Shelf, old: str, target: DriveClass) -> Upgraded:
@@ -53,20 +58,35 @@ def _to_class(shelf: Shelf, old: str, target: DriveClass) -> Upgraded:
     return Upgraded(drive, new, upgrade, (), results, None, found.passed_over(), to_class=True)
 
 
-def upgraded(shelf: Shelf, old: str, new: str, *, link_bytes_s: float | None = None) -> Upgraded:
+def upgraded(
+    shelf: Shelf,
+    old: str,
+    new: str,
+    *,
+    link_bytes_s: float | None = None,
+    program: ReplayStep | None = None,
+) -> Upgraded:
     """Compare the newest results of two drives.
 
     Parameters
     ----------
     link_bytes_s : float, optional
         The payload rate of the link of the new drive.
+    program : ReplayStep, optional
+        The replay of a recorded program to compare them by.
 
     Raises
     ------
     UnknownNameError, UsageError
-        A drive is not there, was not measured, or both are the same.
+        A drive is not there, was not measured, or both are the same, or neither replayed the
+        program nor has a twin.
     """
     if new.startswith(CLASS_PREFIX):
+        if program is not None:
+            raise UsageError(
+                "a class of drives has no twin that a recorded program could run on",
+                "name a drive, or omit --load",
+            )
         return _to_class(shelf, old, read_class(new.removeprefix(CLASS_PREFIX)))
     before, after = shelf.sheets.get(old).drive, shelf.sheets.get(new).drive
     if after.name == before.name:
@@ -82,6 +102,15 @@ def upgraded(shelf: Shelf, old: str, new: str, *, link_bytes_s: float | None = N
                 f'measure it: jovik measure TARGET --drive "{drive.name}"',
             )
     effect = run_effect(shelf.results.candidates())
+    job = None
+    if program is not None:
+        name = PurePath(program.path).stem
+        links = None, link_bytes_s
+        times = [
+            program_time(program, drive, own, link)
+            for drive, own, link in zip((before, after), results, links, strict=True)
+        ]
+        job = program_job(name, *times)
     upgrade = compare(
         before.name,
         after.name,
@@ -89,6 +118,7 @@ def upgraded(shelf: Shelf, old: str, new: str, *, link_bytes_s: float | None = N
         link_bytes_s=link_bytes_s,
         new_price=after.price,
         effect=effect,
+        program=job,
     )
     every = tuple(r for of_drive in results for r in of_drive)
     over = [e.passed_over() for e in found]
@@ -108,5 +138,13 @@ def upgraded(shelf: Shelf, old: str, new: str, *, link_bytes_s: float | None = N
     # What a log shows phase by phase is not repeated as a reading.
     both = [(r, s) for r, s in both if (r.what.casefold(), r.method.casefold()) not in by_log]
     return Upgraded(
-        before, after, upgrade, tuple(both), every, link_bytes_s, passed_over, logged=tuple(logged)
+        before,
+        after,
+        upgrade,
+        tuple(both),
+        every,
+        link_bytes_s,
+        passed_over,
+        logged=tuple(logged),
+        program=job,
     )

@@ -85,7 +85,7 @@ def _change_of(one: Upgraded, machine_price: float | None) -> tuple[Block, ...]:
     u = one.upgrade
     rows = [
         (
-            PLAIN_JOBS.get(j.job.name, j.job.name),
+            PLAIN_JOBS.get(j.job.name, j.title),
             seconds_words(j.old),
             seconds_words(j.new),
             job_change(j),

@@ -24,7 +24,7 @@ from jovik.steps import parse
 from jovik.tables.conditions import conditions_words
 from jovik.tables.drive_class import gap_words
 from jovik.tables.evidence import failures_of, passed_over_words
-from jovik.tables.replay import program_words
+from jovik.tables.replay import PREDICTED, how_words, program_words
 from jovik.tables.runs import excluded_words
 from jovik.tables.table import Table, figure_words, interval_words
 from jovik.tables.upgrade import seconds_words
@@ -315,47 +315,21 @@ def _level(found: RankingReport, one: str, two: str) -> bool:
     return _undecided(of_access.ratio(one, two))
 
 
-def program_times(found: RankingReport) -> list[tuple[str, Interval, float | None]]:
-    """Return the seconds of a recorded program on each drive, the shortest first.
-
-    The third is the typical error of a drive's twin where the time is predicted, else None.
-    """
-    times: list[tuple[str, Interval, float | None]] = [
-        (d.drive, s.result.findings.replay.elapsed_s, None)
-        for d in found.ranking.drives
-        for s in d.steps
-        if s.kind == found.kind and s.result.findings.replay is not None
-    ]
-    times += [(p.drive, p.elapsed_s, p.typical_error) for p in found.predicted]
-    return sorted(times, key=lambda x: x[1].median)
-
-
 def program_times_table(found: RankingReport) -> Table:
     """Return what a recorded program takes on each drive, measured or predicted."""
     assert found.kind is not None
     name = parse(found.kind).label.removeprefix("replay of ")
-    times = program_times(found)
-    rows = [
-        (
-            drive,
-            seconds_words(took),
-            "measured" if off is None else f"predicted (a step is off by {100 * off:.1f} %)",
-        )
-        for drive, took, off in times
-    ]
-    best, took, off = times[0]
-    how = "measured" if off is None else "predicted"
-    close = [d for d, other, _ in times[1:] if not other.apart(took)]
-    line = f"{name} takes {seconds_words(took)} on {best} ({how}), the least of {len(times)} drives"
+    rows = [(t.drive, seconds_words(t.elapsed_s), how_words(t)) for t in found.programs]
+    best, *others = found.programs
+    close = [t.drive for t in others if not t.elapsed_s.apart(best.elapsed_s)]
+    line = (
+        f"{name} takes {seconds_words(best.elapsed_s)} on {best.drive} ({best.how}), the least of "
+        f"{len(rows)} drives"
+    )
     if close:
         line += f"; not surely less than on {', '.join(close[:3])}"
         line += f" and {len(close) - 3} more" if len(close) > 3 else ""
-    notes = []
-    if found.predicted:
-        notes.append(
-            "predicted: by the twin that a drive's other results determine (jovik twin DRIVE), "
-            "with 90 % intervals; measured ones are 95 %"
-        )
+    notes = [PREDICTED] if any(t.predicted for t in found.programs) else []
     return Table(name, ["drive", "takes", "how"], rows, right=(1,), verdict=[line], notes=notes)
 
 

@@ -9,7 +9,9 @@ from jovik.analysis.suitability import Suitability
 from jovik.base.quantities import significant
 from jovik.queries.suitability import Fitted
 from jovik.tables.evidence import fault_lines, passed_over_words
+from jovik.tables.replay import PREDICTED, how_words
 from jovik.tables.table import Table
+from jovik.tables.upgrade import seconds_words
 
 
 def fit_table(found: Fitted) -> Table:
@@ -68,6 +70,31 @@ def fit_table(found: Fitted) -> Table:
         verdict=[*fault_lines(found.passed_over), _fit_sentence(found)],
         small=small,
     )
+
+
+def asked_programs_table(found: Fitted) -> Table:
+    """Return what each recorded program takes on the drive, and took when it was recorded."""
+    rows, lines = [], []
+    for p in found.asked:
+        here = seconds_words(p.time.elapsed_s)
+        then = f"{significant(p.recorded_s)} s"
+        rows.append((p.name, here, then, p.recorded_on or "-", how_words(p.time)))
+        lines.append(
+            f"{found.drive.name} runs {p.name} {_VERDICTS[p.verdict]} when recorded: {here} "
+            f"({p.time.how}), {then} then"
+        )
+    return Table(
+        f"{found.drive.name}: recorded programs",
+        ["program", "takes", "when recorded", "on", "how"],
+        rows,
+        right=(1, 2),
+        verdict=[*fault_lines(found.passed_over), *lines],
+        notes=[PREDICTED] if any(p.time.predicted for p in found.asked) else [],
+        optional_columns=(3,),
+    )
+
+
+_VERDICTS = {"faster": "faster than", "slower": "slower than", "as fast": "as fast as"}
 
 
 def _fit_sentence(found: Fitted) -> str:

@@ -34,7 +34,7 @@ def upgrade_table(found: Upgraded) -> Table:
     if link is not None:
         words = f"every figure of {found.new.name} is limited to {show_rate(link)}, the link's rate"
         programs = any(r.findings.replay for r in found.results if r.drive == found.new.name)
-        if programs and not any(j.measured for j in u.jobs):
+        if programs and not any(j.program for j in u.jobs):
             words += "; recorded programs are left out, because they ran on a faster link"
         notes = [words, *notes]
     small = conditions_words([r for r in found.results if r.kind in {s.kind for s in u.steps}])
@@ -61,7 +61,7 @@ def upgrade_table(found: Upgraded) -> Table:
 def upgrade_verdict(found: Upgraded, machine_price: float | None = None) -> list[str]:
     """Return the answer: the uses that gain, the overall factor, and the price."""
     u = found.upgrade
-    lines = [f"{found.new.name}: {u.conclusion}"]
+    lines = [*_asked_program(found), f"{found.new.name}: {u.conclusion}"]
     if found.to_class and machine_price is not None:
         lines.insert(0, _instead_of_a_machine(found, machine_price))
     more = money_words(found, machine_price)
@@ -70,6 +70,18 @@ def upgrade_verdict(found: Upgraded, machine_price: float | None = None) -> list
     if more:
         lines.append("; ".join(more))
     return [*fault_lines(found.passed_over), *lines]
+
+
+def _asked_program(found: Upgraded) -> list[str]:
+    """Return what the program that was asked for takes on both."""
+    job = found.program
+    if job is None:
+        return []
+    how = job.how[1] if job.how[0] == job.how[1] else " and ".join(dict.fromkeys(job.how))
+    return [
+        f"{job.job.name} takes {seconds_words(job.new)} on {found.new.name} instead of "
+        f"{seconds_words(job.old)} ({how}): {job_change(job)}"
+    ]
 
 
 STARTING = CLASS_WORDS["random read"]
@@ -92,9 +104,13 @@ def jobs_table(found: Upgraded, *, brief: bool = False) -> Table:
     """
     old, new = found.old.name, found.new.name
     known = [j for j in found.upgrade.jobs if j.old is not None and j.new is not None]
-    rows = [(j.job.name, seconds_words(j.old), seconds_words(j.new), job_change(j)) for j in known]
+    rows = [(j.title, seconds_words(j.old), seconds_words(j.new), job_change(j)) for j in known]
     rows += [(r.what, r.shown, s.shown, _change(r.value, s.value)) for r, s in found.readings]
-    small = ["jobs are computed from measured steps; readings by hand follow"] if rows else []
+    small = []
+    if any(not j.program for j in known):
+        small.append("jobs are computed from measured steps")
+    if found.readings:
+        small.append("readings by hand follow the jobs")
     small += [] if brief else [f"{j.job.name}: {j.job.rule}" for j in known]
     notes = [
         f'{j.job.name}: unknown without "{j.missing}" on both'

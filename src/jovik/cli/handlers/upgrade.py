@@ -15,6 +15,7 @@ def upgrade(
     old: str,
     new: tuple[str, ...],
     link: float | None,
+    load: str | None,
     machine_price: float | None,
     brief: bool,
     out: Path | None,
@@ -25,7 +26,7 @@ def upgrade(
     """Compare the drive in use with those that would replace it."""
     with Shelf(where_from(shelf_at)) as shelf:
         answer = answers.upgrade(
-            shelf, old, *new, link=link, machine_price=machine_price, brief=brief
+            shelf, old, *new, link=link, machine_price=machine_price, brief=brief, load=load
         )
     if out is None:
         return show(answer, form)

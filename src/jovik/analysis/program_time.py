@@ -1,0 +1,30 @@
+"""What a recorded program takes on a drive: measured there, or predicted by its twin."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from jovik.base.interval import Interval
+
+
+@dataclass(frozen=True)
+class ProgramTime:
+    """The seconds of a program on a drive: measured, with a 95 % interval, or predicted, with 90 %.
+
+    `typical_error` is the median share by which the drive's twin mispredicts a step from the
+    others, and None if the program was replayed on the drive.
+    """
+
+    drive: str
+    elapsed_s: Interval
+    typical_error: float | None = None
+
+    @property
+    def predicted(self) -> bool:
+        """Return True if the drive did not replay it."""
+        return self.typical_error is not None
+
+    @property
+    def how(self) -> str:
+        """Return ``measured`` or ``predicted``."""
+        return "predicted" if self.predicted else "measured"
