@@ -21,7 +21,7 @@ from jovik.hardware.mounts import Mount, read_mounts, read_swaps
 LOOP_GET_STATUS64 = 0x4C05
 """Of <linux/loop.h>."""
 LOOP_STATUS_BYTES = 232
-PATIENCE_S, GLANCE_S = 1.0, 0.1
+PATIENCE_S, GLANCE_S = 3.0, 0.1
 """How long to wait for openers that only come by, such as udev, and for I/O to end."""
 NO_DRIVES = ("/dev/pts/", "/dev/null", "/dev/zero", "/dev/tty", "/dev/urandom", "/dev/shm/")
 
