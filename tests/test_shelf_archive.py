@@ -97,6 +97,35 @@ def test_what_goes_out_comes_in_and_twice_changes_nothing(jovik: Program, export
         )
 
 
+def test_an_archive_is_a_shelf_that_is_only_read(jovik: Program, exported: Path) -> None:
+    there = jovik.on_shelf("there.db")
+    there("shelf", "import", exported)
+    before = exported.read_bytes()
+    for words in (["rank"], ["judge", SLATE], ["fit", SLATE], ["note", SLATE], ["runs"]):
+        read = [*words, "--format", "json"]
+        there_too = there(*read, status=None)
+        assert jovik(*read, "--shelf", exported, status=there_too.status).json == there_too.json
+    jovik("report", "--all", "--each", "--out", "site", "--shelf", exported)
+    for words in (
+        ["note", SLATE, "--pro", "cool"],
+        ["measure", "model:slate", "random read 4KiB for 1s", "--passes", "1"],
+        ["sheet", "new", "Another"],
+    ):
+        assert "cannot be written" in jovik(*words, "--shelf", exported, status=3).err
+    assert exported.read_bytes() == before
+    assert not [p for p in exported.parent.iterdir() if p.name.startswith("all.zip-")]
+
+
+def test_a_damaged_archive_is_no_shelf(jovik: Program, exported: Path, tmp_path: Path) -> None:
+    def faster(files: dict[str, Any]) -> None:
+        files["drives.json"][0]["price"] = 1.0
+
+    path = changed(exported, tmp_path / "x.zip", faster, honest=False)
+    assert "does not match its manifest" in jovik("rank", "--shelf", path, status=2).err
+    (tmp_path / "half.zip").write_bytes(exported.read_bytes()[:5000])
+    assert "it is no zip" in jovik("rank", "--shelf", tmp_path / "half.zip", status=2).err
+
+
 def test_one_drive_alone_and_two_shelves_into_one(jovik: Program, exported: Path) -> None:
     assert (
         "added 1 drive, 1 run, 3 passes"

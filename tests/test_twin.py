@@ -4,12 +4,16 @@ from __future__ import annotations
 
 import shutil
 import statistics
+import zipfile
+from collections.abc import Callable
+from importlib import resources
 from pathlib import Path
 
 import pytest
 
 from jovik.base.errors import UsageError
 from jovik.base.recording_file import read_recording, write_recording
+from jovik.shelf.archive import twins_archive
 from jovik.simulator import load_model
 from jovik.simulator.replay import elapsed_s
 from jovik.steps.replay import recording_names, shipped_path
@@ -22,6 +26,10 @@ DRIVES = {
     "pebble": "Tarnmoor Pebble 1TB",
     "gannet": "Corvane Gannet 12TB",
 }
+
+
+def shipped_model(name: str) -> bytes:
+    return (resources.files("jovik.simulator") / "catalogue" / f"{name}.toml").read_bytes()
 
 
 def second_look(jovik: Program, model: str) -> str:
@@ -183,3 +191,78 @@ def test_a_foreign_twin_is_checked_whole(
     path.write_text(path.read_text().replace(*change, 1))
     with pytest.raises(UsageError, match=reason):
         load_model(str(path))
+
+
+def test_readers_rank_by_the_twins_of_a_site(jovik: Program) -> None:
+    fast, slow = second_look(jovik, "comet"), second_look(jovik, "gannet")
+    jovik("measure", "model:pebble", "random read 4KiB for 1s", "--passes", "3")
+    jovik("report", "--all", "--each", "--out", "site")
+    twins = {p.name for p in (jovik.folder / "site").glob("*-twin.toml")}
+    assert twins == {"veldhaar-comet-2tb-twin.toml", "corvane-gannet-12tb-twin.toml"}
+    page = (jovik.folder / "site" / "veldhaar-comet-2tb.html").read_text()
+    assert 'href="veldhaar-comet-2tb-twin.toml"' in page and 'href="twins.zip"' in page
+    own = jovik("rank", "--load", "game-level", "--format", "json").json
+    archive = jovik.folder / "site" / "twins.zip"
+    reader = Program(jovik.folder, jovik.env | {"JOVIK_SHELF": str(archive)})
+    found = reader("rank", "--load", "game-level", "--format", "json").json
+    assert [p["drive"] for p in found["programs"]] == [fast, slow]
+    for one, other in zip(found["programs"], own["programs"], strict=True):
+        # Files have whole nanoseconds and bytes.
+        assert one["elapsed_s"]["median"] == pytest.approx(other["elapsed_s"]["median"], rel=1e-4)
+        assert one["elapsed_s"]["high"] == pytest.approx(other["elapsed_s"]["high"], rel=1e-3)
+        assert one["predicted"] and one["typical_error"] == pytest.approx(
+            other["typical_error"], abs=1e-5
+        )
+    told = reader("rank", "--load", "game-level").out
+    assert "when it was recorded (simulated, on model:slate), it took 5.23 s" in told
+    assert "s less" in told and "s more" in told
+    assert slow not in reader("rank", "--load", "game-level", "--medium", "solid").out
+    assert (
+        "no twin in this archive"
+        in reader("rank", "--load", "game-level", "--medium", "tape", status=2).err
+    )
+    assert "add --load RECORDING" in reader("rank", status=2).err
+    assert "it holds twins, not a shelf" in jovik("shelf", "import", archive, status=2).err
+
+
+@pytest.mark.parametrize(
+    ("change", "said"),
+    [
+        (lambda files: files.update({"a.toml": b"[drive]\nname = 'x'"}), "a.toml"),
+        (lambda files: files.update({"a.toml": shipped_model("slate")}), "is no twin"),
+        (lambda files: files.update({"a.toml": b"#" * 200_000}), "more than any archive of twins"),
+    ],
+)
+def test_a_foreign_archive_of_twins_is_checked_whole(
+    jovik: Program, change: Callable[[dict[str, bytes]], None], said: str
+) -> None:
+    files: dict[str, bytes] = {}
+    change(files)
+    archive = jovik.folder / "twins.zip"
+    archive.write_bytes(twins_archive({n: b.decode() for n, b in files.items()}))
+    refused = jovik("rank", "--load", "game-level", "--shelf", archive, status=2).err
+    assert said in refused
+
+
+def test_a_twin_on_a_site_is_never_older_than_its_page(jovik: Program) -> None:
+    second_look(jovik, "comet")
+    publish = ["report", "--all", "--each", "--out", "site", "--format", "json"]
+    first = {Path(p).name for p in jovik(*publish).json["written"]}
+    assert {"twins.zip", "veldhaar-comet-2tb-twin.toml"} <= first
+    assert jovik(*publish).json["written"] == []
+    site = jovik.folder / "site"
+    old = (site / "twins.zip").read_bytes()
+    (site / "twins.zip").unlink()
+    assert "twins.zip" in str(jovik(*publish).json["written"])
+    assert (site / "twins.zip").read_bytes() == old
+    (site / "veldhaar-comet-2tb-twin.toml").unlink()
+    assert "comet-2tb-twin.toml" in str(jovik(*publish).json["written"])
+    jovik("measure", "model:comet", "random read 4KiB for 900ms", "--passes", "9", "--seed", "8")
+    again = str(jovik(*publish).json["written"])
+    assert "veldhaar-comet-2tb-twin.toml" in again and "twins.zip" in again
+    twin = site / "veldhaar-comet-2tb-twin.toml"
+    with zipfile.ZipFile(site / "twins.zip") as archive:
+        assert archive.read(twin.name) == twin.read_bytes()
+    (site / "corvane-slate-1tb-twin.toml").write_text("mine")
+    jovik("measure", "model:slate", "random read 4KiB for 1s", "--passes", "2")
+    assert "corvane-slate-1tb-twin.toml" in jovik(*publish, status=2).err

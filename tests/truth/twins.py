@@ -66,7 +66,7 @@ def program_on_a_twin(seed: int) -> Outcome:
     name = recording_names()[seed % 6]
     recording = read_recording(shipped_path(name))[0]
     takes = elapsed_s([true], recording)[0]
-    (predicted,) = predicted_s([found.twin], lambda each: elapsed_s(each, recording))
+    (predicted,) = predicted_s([found.twin.predictor], lambda each: elapsed_s(each, recording))
     off = predicted.median / takes - 1
     said = f"{predicted.median:.3f} s ({predicted.low:.3f} to {predicted.high:.3f}), {off:+.1%}"
     return Outcome(f"{name}: {takes:.3f} s", said, predicted.holds(takes) and abs(off) < 0.1)

@@ -28,3 +28,16 @@ class ProgramTime:
     def how(self) -> str:
         """Return ``measured`` or ``predicted``."""
         return "predicted" if self.predicted else "measured"
+
+
+@dataclass(frozen=True)
+class ProgramTimes:
+    """A recorded program on drives, the least time first, and when it was recorded.
+
+    `recorded_s` is what it took then, `recorded_on` the drive, empty if that was not recorded.
+    """
+
+    name: str
+    recorded_s: float
+    recorded_on: str
+    times: tuple[ProgramTime, ...]

@@ -23,12 +23,12 @@ from jovik.tables.drive_class import standing_json
 from jovik.tables.evidence import passed_over_json
 from jovik.tables.ranking import (
     overall_table,
-    program_times_table,
     ranking_findings,
     ranking_foot,
     ranking_of,
     steps_table,
 )
+from jovik.tables.replay import program_times_table
 from jovik.tables.table import Table
 
 
@@ -56,16 +56,18 @@ class RankAnswer(Answer):
 
     def data(self) -> dict[str, Any]:
         """Return the answer as documented."""
+        program = self.found.program
         return ranking_data(self.ranking, energy=self.by == ENERGY) | {
             **passed_over_json(self.found.passed_over),
             "excluded": plain(self.found.excluded),
             "programs": [
                 keyed(t, "drive", "elapsed_s", "predicted", "typical_error")
-                for t in self.found.programs
+                for t in (program.times if program is not None else ())
             ],
             "classes": [
                 {"drive": d} | (standing_json(s) or {}) for d, s in self.found.standings.items()
             ],
+            "recorded": keyed(program, "recorded_s", "recorded_on") if program else None,
             "by": self.by,
             "for": self.load,
             "sentence": self.sentence,
@@ -102,10 +104,11 @@ class RankAnswer(Answer):
         if (kind is not None or self.steps) and self.ranking.drives:
             by_step = steps_table(self.found, None if kind is None else [kind])
             tables = [by_step, *tables] if kind is not None else [*tables, by_step]
-        if any(t.predicted for t in self.found.programs):
+        program = self.found.program
+        if program is not None and any(t.predicted for t in program.times):
             # The step's own table has the measured drives only.
             whole = [replace(overall, verdict=())] if self.ranking.drives else []
-            tables = [program_times_table(self.found), *whole]
+            tables = [program_times_table(program), *whole]
         findings = ranking_findings(self.found)
         small = [line for line in ranking_foot(self.found) if line not in findings]
         tables[-1] = replace(tables[-1], notes=[*tables[-1].notes, *findings], small=small)

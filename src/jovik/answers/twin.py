@@ -10,7 +10,7 @@ from jovik.answers.answer import Answer, Csv, csv_of
 from jovik.base.plain_data import plain
 from jovik.queries.twin import TwinReport, twin_of
 from jovik.shelf.store import Shelf
-from jovik.simulator.twin import twin_toml
+from jovik.simulator.twin_file import twin_toml
 from jovik.tables.table import Table
 from jovik.tables.twin import twin_tables
 

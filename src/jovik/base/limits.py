@@ -77,6 +77,8 @@ ARCHIVE_DIRECTORY_BYTES = 200_000_000
 """The list of files at the end of the zip."""
 ARCHIVE_FILE_BYTES = 64_000_000
 """One file of an archive, unpacked."""
+TWINS, TWIN_LETTERS = 10_000, 100_000
+"""Twins in an archive, and letters in the file of each; a real one has 3,000."""
 ARCHIVE_BYTES = 8_000_000_000
 """Bytes of all unpacked files of an archive."""
 ARCHIVE_BYTES_FREE = 500_000_000

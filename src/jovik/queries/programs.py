@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
+from pathlib import PurePath
 
-from jovik.analysis.program_time import ProgramTime
+from jovik.analysis.program_time import ProgramTime, ProgramTimes
 from jovik.analysis.step_result import StepResult
 from jovik.base.errors import UsageError
 from jovik.base.quantities import show_size
@@ -23,8 +24,8 @@ def program_times(
     results: Sequence[StepResult],
     drives: Mapping[str, Drive],
     link_bytes_s: float | None = None,
-) -> tuple[ProgramTime, ...]:
-    """Return the time of a program on each drive that replayed it or has a twin, the least first.
+) -> ProgramTimes:
+    """Return the time of a program on each drive that replayed it or has a twin.
 
     Parameters
     ----------
@@ -37,7 +38,7 @@ def program_times(
         count then.
     """
     # Only this needs model drives and a fit.
-    from jovik.queries.twin import predictions
+    from jovik.queries.twin import predictions, twins_of
 
     kind = step.pinned().kind
     times = {
@@ -49,9 +50,53 @@ def program_times(
     for r in results:
         if r.drive not in times and r.drive in drives:
             others.setdefault(r.drive, []).append(r)
-    unmeasured = [(drives[n], each) for n, each in others.items()]
-    predicted = predictions(step.recording(), unmeasured, link_bytes_s)
-    return tuple(sorted([*times.values(), *predicted], key=lambda t: t.elapsed_s.median))
+    twins = twins_of([(drives[n], each) for n, each in others.items()])
+    predicted = predictions(step.recording(), twins, link_bytes_s)
+    return in_order(step, [*times.values(), *predicted])
+
+
+def times_by_twins(
+    step: ReplayStep, files: Mapping[str, str], keeps: Callable[[Drive], bool]
+) -> tuple[ProgramTimes, dict[str, Drive]]:
+    """Return the time of a program by each twin of an archive, and the drives by name.
+
+    Parameters
+    ----------
+    files : mapping
+        The files of twins by name.
+    keeps : callable
+        Whether a drive counts.
+
+    Raises
+    ------
+    UsageError
+        A file is not a twin, or no drive counts or can hold the recording's range.
+    """
+    from jovik.queries.twin import predictions
+    from jovik.simulator.twin_file import read_twin
+
+    twins = [read_twin(text, name) for name, text in files.items()]
+    twins = [t for t in twins if keeps(t.drive)]
+    if not twins:
+        raise UsageError("no twin in this archive is like that", "omit a filter")
+    times = predictions(step.recording(), twins)
+    if not times:
+        raise UsageError(
+            "the recording reaches over more than any drive of this archive holds",
+            "record the program on a smaller drive",
+        )
+    return in_order(step, times), {t.drive.name: t.drive for t in twins}
+
+
+def in_order(step: ReplayStep, times: Sequence[ProgramTime]) -> ProgramTimes:
+    """Return times of a program, the least first, with what it took when it was recorded."""
+    recording = step.recording()
+    return ProgramTimes(
+        PurePath(step.path).stem,
+        recording.elapsed_ns / 1e9,
+        recording.drive,
+        tuple(sorted(times, key=lambda t: t.elapsed_s.median)),
+    )
 
 
 def program_time(
@@ -69,7 +114,7 @@ def program_time(
     UsageError
         It did not replay the program, and has too few results for a twin, or is too small for it.
     """
-    times = program_times(step, results, {drive.name: drive}, link_bytes_s)
+    times = program_times(step, results, {drive.name: drive}, link_bytes_s).times
     if not times:
         from jovik.queries.twin import refuse_without_twin
 

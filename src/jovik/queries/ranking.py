@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 
 from jovik.analysis.comparability import long_write_of, steady_step
 from jovik.analysis.lost_data import lost_by, lost_words
-from jovik.analysis.program_time import ProgramTime
+from jovik.analysis.program_time import ProgramTimes
 from jovik.analysis.ranking import DriveRank, Exclusion, Ranking, rank_drives
 from jovik.analysis.run_effect import PRIOR_ALONE, RunEffect, run_effect
 from jovik.analysis.step_result import StepResult
@@ -19,7 +19,7 @@ from jovik.base.quantities import parse_size
 from jovik.queries.drive_class import ClassStanding, standing_in, standing_of
 from jovik.queries.efficiency import efficiencies
 from jovik.queries.evidence import NONE_PASSED_OVER, PassedOver, evidence
-from jovik.queries.programs import program_called, program_times
+from jovik.queries.programs import program_called, program_times, times_by_twins
 from jovik.sheets.drive_class import CLASS_PREFIX, DriveClass, read_class
 from jovik.sheets.load import read_load
 from jovik.sheets.sheet import Drive
@@ -93,7 +93,7 @@ class RankingReport:
     """A ranking in the order that was asked for, with the drives as sold.
 
     `kind` is the step it is by, where it is by one; `load` the load whose weights it has;
-    `programs` what a recorded program takes on each drive, measured or predicted;
+    `program` what a recorded program takes on each drive, measured or predicted;
     `passed_over` newer results that do not represent a drive; `effect` the differences between
     runs; `excluded` what was excluded of these drives; `standings` each drive's place in its class;
     `circumstances` what mattered on the machine when figures of a drive were made; `steady` whether
@@ -113,7 +113,7 @@ class RankingReport:
     steady: bool = False
     idle_watts: Mapping[str, Interval] = field(default_factory=dict)
     passed_over: PassedOver = NONE_PASSED_OVER
-    programs: tuple[ProgramTime, ...] = ()
+    program: ProgramTimes | None = None
 
 
 def ranking_report(
@@ -149,10 +149,12 @@ def ranking_report(
     """
     if by == ENERGY:
         return _by_energy(shelf, yardstick, load, only)
-    program = program_called(load) if load is not None else None
-    if program is not None:
+    called = program_called(load) if load is not None else None
+    if shelf.twin_files:
+        return _of_twins(shelf, called, only)
+    if called is not None:
         # A recorded program is no weight of steps: its own time is what ranks.
-        by, load = program.canonical, None
+        by, load = called.canonical, None
     kind = kind_of(by)
     drives = shelf.sheets.drives()
     of_class = None
@@ -160,17 +162,7 @@ def ranking_report(
         of_class = read_class(yardstick.removeprefix(CLASS_PREFIX))
     named = shelf.sheets.get(yardstick).drive.name if yardstick and of_class is None else None
     found = evidence(shelf)
-    every = found.results
-    if kind is not None:
-        asked = parse(kind)
-        steady = isinstance(asked, IoStep) and bool(asked.steady)
-    steady = steady or (bool(every) and all(steady_step(r) for r in every))
-    results = [r for r in every if steady_step(r) == steady]
-    if every and not results:
-        raise UsageError(
-            "no drive on this shelf was measured until steady",
-            "do it: jovik measure TARGET --plan steady-iops",
-        )
+    steady, results = _of_one_state(found.results, kind, steady)
     selected = {name for name, drive in drives.items() if only.keeps(drive)}
     since = _date(only.since) if only.since is not None else ""
     counted = [r for r in results if r.drive in selected and r.started >= since]
@@ -185,10 +177,11 @@ def ranking_report(
     effect = run_effect([r for r in found.candidates if r.drive in selected])
     # The kind of a replay has lost the path of its file.
     asked_by = parse(by) if kind is not None else None
-    programs = program_times(asked_by, counted, drives) if isinstance(asked_by, ReplayStep) else ()
-    if programs and all(p.predicted for p in programs):
+    replay = asked_by if isinstance(asked_by, ReplayStep) else None
+    program = program_times(replay, counted, drives) if replay is not None else None
+    if program is not None and program.times and all(p.predicted for p in program.times):
         nothing = Ranking("", (), (), tuple(lost))
-        return RankingReport(nothing, drives, by, kind, load, programs=programs)
+        return RankingReport(nothing, drives, by, kind, load, program=program)
     report = placed(counted, named, drives, by, load, effect=effect)
     whole = replace(report.ranking, left_out=(*report.ranking.left_out, *lost))
     aside = tuple(x for x in shelf.corrections.excluded() if x.drive in selected)
@@ -203,8 +196,41 @@ def ranking_report(
         excluded=aside,
         standings=standings,
         circumstances=_circumstances(shelf, whole),
-        programs=programs,
+        program=program,
     )
+
+
+def _of_one_state(
+    results: Sequence[StepResult], kind: str | None, steady: bool
+) -> tuple[bool, list[StepResult]]:
+    """Return whether a ranking is of steady states, and its results.
+
+    Where a steady step is asked for, or nothing else was measured, it is of them all the same.
+    """
+    if kind is not None:
+        asked = parse(kind)
+        steady = isinstance(asked, IoStep) and bool(asked.steady)
+    steady = steady or (bool(results) and all(steady_step(r) for r in results))
+    alike = [r for r in results if steady_step(r) == steady]
+    if results and not alike:
+        raise UsageError(
+            "no drive on this shelf was measured until steady",
+            "do it: jovik measure TARGET --plan steady-iops",
+        )
+    return steady, alike
+
+
+def _of_twins(shelf: Shelf, program: ReplayStep | None, only: Filter) -> RankingReport:
+    """Rank the drives of an archive of twins by a recorded program."""
+    if program is None:
+        raise UsageError(
+            f"{shelf.where} holds twins, which are ranked by a recorded program",
+            "add --load RECORDING; jovik record -- PROGRAM makes one",
+        )
+    times, drives = times_by_twins(program, shelf.twin_files, only.keeps)
+    kind = program.pinned().kind
+    nothing = Ranking("", (), (), ())
+    return RankingReport(nothing, drives, program.canonical, kind, program=times)
 
 
 def _by_energy(

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from pathlib import PurePath
 
 from jovik.analysis.lost_data import lost_by
 from jovik.analysis.program_time import ProgramTime
@@ -13,7 +12,7 @@ from jovik.analysis.suitability import Suitability, fit
 from jovik.base.errors import UsageError
 from jovik.base.findings import LostData
 from jovik.queries.evidence import NONE_PASSED_OVER, PassedOver, evidence
-from jovik.queries.programs import program_time
+from jovik.queries.programs import in_order, program_time
 from jovik.queries.selection import drive_of
 from jovik.sheets.load import Load
 from jovik.sheets.sheet import Drive
@@ -101,9 +100,8 @@ def fitted(
 
 
 def _program_fit(step: ReplayStep, drive: Drive, results: Sequence[StepResult]) -> ProgramFit:
-    recording, time = step.recording(), program_time(step, drive, results)
-    name = PurePath(step.path).stem
-    return ProgramFit(name, time, recording.elapsed_ns / 1e9, recording.drive)
+    found = in_order(step, [program_time(step, drive, results)])
+    return ProgramFit(found.name, found.times[0], found.recorded_s, found.recorded_on)
 
 
 def fitted_all(shelf: Shelf, loads: Sequence[Load]) -> list[Fitted]:

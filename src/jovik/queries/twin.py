@@ -17,7 +17,8 @@ from jovik.sheets.sheet import Drive
 from jovik.shelf.store import Shelf
 from jovik.simulator.parameters import Behaviour
 from jovik.simulator.replay import elapsed_s
-from jovik.simulator.twin import LEAST_STEPS, Origin, Twin, fitted, observations_of, predicted_s
+from jovik.simulator.twin import LEAST_STEPS, Predictor, Twin, fitted, observations_of, predicted_s
+from jovik.simulator.twin_file import Origin
 from jovik.steps import IoStep
 
 WANTED: dict[str, Callable[[IoStep], bool]] = {
@@ -86,19 +87,22 @@ def refuse_without_twin(drive: Drive, results: Sequence[StepResult]) -> Twin:
     return twin
 
 
+def twins_of(drives: Sequence[tuple[Drive, Sequence[StepResult]]]) -> list[Predictor]:
+    """Return the twin of each drive whose results allow one."""
+    twins = (_fit(drive, results) for drive, results in drives)
+    return [x.predictor for x in twins if x is not None]
+
+
 def predictions(
-    recording: Recording,
-    drives: Sequence[tuple[Drive, Sequence[StepResult]]],
-    link_bytes_s: float | None = None,
+    recording: Recording, twins: Sequence[Predictor], link_bytes_s: float | None = None
 ) -> list[ProgramTime]:
-    """Return what a recorded program would take on each drive whose results allow a twin.
+    """Return what a recorded program would take on each drive that can hold its range.
 
     Parameters
     ----------
     link_bytes_s : float, optional
         The payload rate of a link that the drives will have.
     """
-    twins = [twin for drive, results in drives if (twin := _fit(drive, results)) is not None]
     twins = [x for x in twins if recording.span_bytes <= x.behaviour.capacity]
 
     def linked(behaviour: Behaviour) -> Behaviour:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import PurePath
 
@@ -10,7 +11,7 @@ from jovik.analysis.step_result import StepResult
 from jovik.analysis.upgrade import JobTime, Upgrade, compare, compare_with_class, program_job
 from jovik.base.errors import UsageError
 from jovik.queries.drive_class import standing_in
-from jovik.queries.evidence import NONE_PASSED_OVER, PassedOver, evidence
+from jovik.queries.evidence import NONE_PASSED_OVER, Evidence, PassedOver, evidence
 from jovik.queries.instrument import InstrumentChange, logged_changes, logged_of
 from jovik.queries.programs import program_time
 from jovik.queries.readings import alike, joined
@@ -104,13 +105,11 @@ def upgraded(
     effect = run_effect(shelf.results.candidates())
     job = None
     if program is not None:
-        name = PurePath(program.path).stem
-        links = None, link_bytes_s
-        times = [
-            program_time(program, drive, own, link)
-            for drive, own, link in zip((before, after), results, links, strict=True)
-        ]
-        job = program_job(name, *times)
+        times = (
+            program_time(program, before, results[0]),
+            program_time(program, after, results[1], link_bytes_s),
+        )
+        job = program_job(PurePath(program.path).stem, *times)
     upgrade = compare(
         before.name,
         after.name,
@@ -121,30 +120,43 @@ def upgraded(
         program=job,
     )
     every = tuple(r for of_drive in results for r in of_drive)
-    over = [e.passed_over() for e in found]
-    passed_over = PassedOver(
-        tuple(x for o in over for x in o.newer),
-        {d: s for o in over for d, s in o.suspects.items()},
-        {d: f for o in over for d, f in o.faults.items()},
+    logged = tuple(
+        logged_changes(shelf, logged_of(shelf, before.name), logged_of(shelf, after.name))
     )
-    both = [
-        (r, s)
-        for r in map(joined, alike(shelf.notes.readings(before.name)))
-        for s in map(joined, alike(shelf.notes.readings(after.name)))
-        if s.comparable(r)
-    ]
-    logged = logged_changes(shelf, logged_of(shelf, before.name), logged_of(shelf, after.name))
-    by_log = {(f"{x.quantity}, {x.what}".casefold(), x.method.casefold()) for x in logged}
-    # What a log shows phase by phase is not repeated as a reading.
-    both = [(r, s) for r, s in both if (r.what.casefold(), r.method.casefold()) not in by_log]
     return Upgraded(
         before,
         after,
         upgrade,
-        tuple(both),
+        _readings(shelf, before.name, after.name, logged),
         every,
         link_bytes_s,
-        passed_over,
-        logged=tuple(logged),
+        _passed_over(found),
+        logged=logged,
         program=job,
+    )
+
+
+def _passed_over(found: Sequence[Evidence]) -> PassedOver:
+    """Return what does not represent any of the drives."""
+    over = [e.passed_over() for e in found]
+    return PassedOver(
+        tuple(x for o in over for x in o.newer),
+        {d: s for o in over for d, s in o.suspects.items()},
+        {d: f for o in over for d, f in o.faults.items()},
+    )
+
+
+def _readings(
+    shelf: Shelf, before: str, after: str, logged: Sequence[InstrumentChange]
+) -> tuple[tuple[Reading, Reading], ...]:
+    """Return readings of both drives by the same method.
+
+    What a log shows phase by phase is not repeated as a reading.
+    """
+    by_log = {(f"{x.quantity}, {x.what}".casefold(), x.method.casefold()) for x in logged}
+    return tuple(
+        (r, s)
+        for r in map(joined, alike(shelf.notes.readings(before)))
+        for s in map(joined, alike(shelf.notes.readings(after)))
+        if s.comparable(r) and (r.what.casefold(), r.method.casefold()) not in by_log
     )

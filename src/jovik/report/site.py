@@ -22,25 +22,31 @@ from xml.etree import ElementTree
 from jovik.base.atomic_files import MADE_WITH_JOVIK, ends_of
 from jovik.base.errors import ShelfError, UsageError
 from jovik.base.page_address import CLASS_PREFIX
+from jovik.base.text_files import read_text
 from jovik.base.version import VERSION
 from jovik.queries.drive_class import class_of
 from jovik.queries.instrument import logged_figures, logged_of
 from jovik.queries.ranking import RankingReport, ranking_report
+from jovik.queries.twin import twin_of
 from jovik.report.card import draw_card
-from jovik.report.document import Document, HeadTag
+from jovik.report.document import Document, HeadTag, Links, Paragraph, Section
 from jovik.report.overview import class_page, front_page, side_by_side
 from jovik.report.page_files import PageFile, check_files, html_file, make_folder, write_files
 from jovik.report.privacy import folders_of, without_paths
 from jovik.report.review import review
 from jovik.report.reviewer_text import words_beside
+from jovik.shelf.archive import twins_archive
 from jovik.shelf.runs import RunRecord
 from jovik.shelf.store import Shelf
+from jovik.simulator.twin_file import twin_toml
 
 log = logging.getLogger(__name__)
 
 ATOM = "http://www.w3.org/2005/Atom"
 SITEMAP = "http://www.sitemaps.org/schemas/sitemap/0.9"
 DIGEST_TAG = "jovik-inputs"
+TWINS = "twins.zip"
+"""The archive of all twins (docs/your-work.md)."""
 
 
 @dataclass(frozen=True)
@@ -100,12 +106,12 @@ def publish_site(
     ranked_drives = ranking_report(shelf)
     pages = _pages(shelf, ranked_drives, base_url)
     links = {p.drive: f"{p.address}.html" for p in pages}
-    common = _common_pages(shelf, ranked_drives, links)
+    common = _common_pages(shelf, ranked_drives, links, folder)
     whole = _digest([(p.address, p.key) for p in pages], sorted(common))
-    names = [*common, *links.values(), "feed.xml"]
+    names = [*common, *links.values(), "feed.xml", TWINS]
     if base_url is not None:
         names += [f"{p.address}.png" for p in pages] + ["sitemap.xml"]
-    check_files((folder / n for n in names), force=force)
+    check_files((folder / n for n in [*names, *map(_twin_file, pages)]), force=force)
     make_folder(folder)
     written: list[Path] = []
 
@@ -115,11 +121,7 @@ def publish_site(
             on_written(path)
 
     gone = {n for n in names if not (folder / n).exists()}
-    stale = [
-        p
-        for p in pages
-        if f"{p.address}.png" in gone or _digest_in(folder / f"{p.address}.html") != p.key
-    ]
+    stale = [p for p in pages if _digest_in(folder / f"{p.address}.html") != p.key]
     for done in _each_page(shelf, ranked_drives, stale, folder, base_url, force):
         keep(done)
     if stale or gone or _digest_in(folder / "index.html") != whole:
@@ -129,6 +131,7 @@ def publish_site(
             for n, content in common.items()
         ]
         files.append(PageFile(folder / "feed.xml", _feed(pages, base_url)))
+        files.append(PageFile(folder / TWINS, _all_twins(folder, pages)))
         if base_url is not None:
             listed = ["index.html", "compare.html", *links.values()]
             files.append(PageFile(folder / "sitemap.xml", _sitemap(listed, pages, base_url)))
@@ -141,10 +144,15 @@ def _digest(*inputs: object) -> str:
 
 
 def _digest_in(page: Path) -> str | None:
-    """Return the digest of its inputs that a page holds, or None if there is no such page."""
-    tag = f'<meta name="{DIGEST_TAG}" content="([0-9a-f]{{32}})">'.encode()
+    """Return the digest of its inputs that a page holds.
+
+    None if there is no such page, or a file that it names beside it is missing.
+    """
+    tag = f'<meta name="{DIGEST_TAG}" content="([0-9a-f]{{32}})((?: [a-z0-9.-]+)*)">'.encode()
     match = re.search(tag, ends_of(page))
-    return match[1].decode() if match else None
+    if match is None or not all((page.parent / n).exists() for n in match[2].decode().split()):
+        return None
+    return match[1].decode()
 
 
 def _pages(shelf: Shelf, found: RankingReport, base_url: str | None) -> list[SitePage]:
@@ -210,14 +218,61 @@ def _one_page(page: SitePage) -> list[Path]:
     if base_url is not None:
         image = f"{page.address}.png"
         card = [PageFile(folder / image, draw_card(page.drive, ranked_drives))]
+    twin = _twin_of(shelf, folder, page)
+    if twin:
+        document = replace(document, sections=(*document.sections, _own_work(page)))
     name = f"{page.address}.html"
-    whole = html_file(_headed(document, name, base_url, page.key, image), folder / name)
+    marks = " ".join([page.key, *(f.path.name for f in (*card, *twin))])
+    whole = html_file(_headed(document, name, base_url, marks, image), folder / name)
     # The page comes last: it says that all of it is as it should be.
-    return write_files([*card, whole], force=force)
+    return write_files([*card, *twin, whole], force=force)
+
+
+def _twin_file(page: SitePage) -> str:
+    return f"{page.address}-twin.toml"
+
+
+def _twin_of(shelf: Shelf, folder: Path, page: SitePage) -> list[PageFile]:
+    """Return the file of a drive's twin, if its results allow one."""
+    try:
+        found = twin_of(shelf, page.drive)
+    except UsageError:
+        return []
+    return [PageFile(folder / _twin_file(page), twin_toml(found.twin, found.origin).encode())]
+
+
+def _all_twins(folder: Path, pages: Sequence[SitePage]) -> bytes:
+    """Return an archive of the twins that lie beside their pages."""
+    files = [folder / _twin_file(p) for p in pages]
+    return twins_archive({f.name: read_text(f) for f in sorted(files) if f.exists()})
+
+
+def _own_program(folder: Path, addresses: Mapping[str, str]) -> list[tuple[str, str]]:
+    """Return the link to all twins, if any drive has one."""
+    files = (folder / f"{Path(a).stem}-twin.toml" for a in addresses.values())
+    if not any(f.exists() for f in files):
+        return []
+    return [("Your own program on each of them: their twins", TWINS)]
+
+
+def _own_work(page: SitePage) -> Section:
+    """Return how a reader learns what their own program would take on the drive."""
+    return Section(
+        "own-work",
+        "Your own program",
+        (
+            Paragraph(
+                f"The twin of {page.drive} is a small model fitted to the results above. With it, "
+                "Jovik predicts what a program that you record on your own computer would take on "
+                "this drive, without the drive."
+            ),
+            Links((("the twin of this drive", _twin_file(page)), ("all twins", TWINS))),
+        ),
+    )
 
 
 def _common_pages(
-    shelf: Shelf, found: RankingReport, addresses: Mapping[str, str]
+    shelf: Shelf, found: RankingReport, addresses: Mapping[str, str], folder: Path
 ) -> dict[str, Callable[[], Document]]:
     """Return the front, drives side by side, and a page for each class that a drive is of."""
     classes: dict[str, tuple[str, list[str]]] = {}
@@ -232,7 +287,9 @@ def _common_pages(
     links = [("Drives side by side", "compare.html")]
     links += [(title, page) for page, (_, title, _) in of_class.items()]
     return {
-        "index.html": lambda: front_page(shelf, found, addresses, links),
+        "index.html": lambda: front_page(
+            shelf, found, addresses, [*links, *_own_program(folder, addresses)]
+        ),
         "compare.html": lambda: side_by_side(
             found, addresses, {n: logged_figures(shelf, logged_of(shelf, n)) for n in addresses}
         ),

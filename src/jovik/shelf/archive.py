@@ -54,6 +54,9 @@ READABLE = (1, 2, 3)
 
 The first had no `excluded` yet, nor events; the second no addresses of pages and no log of changes.
 """
+TWINS_FORMAT = "jovik twins"
+"""Of an archive of twins: the file of a model drive for each."""
+READABLE_TWINS = (1,)
 HISTOGRAM = ("direction", "low_ns", "high_ns", "count")
 PRIVATE_COLUMNS = {
     *("id", "drive_id", "rig_id", "unit_id", "run_id", "step_id", "folded_name"),
@@ -89,15 +92,32 @@ def export(engine: sa.Engine, out: Path, only: str | None = None, *, force: bool
             archive.writestr(name, text)
             sums[name] = hashlib.sha256(text.encode()).hexdigest()
             count += name.startswith("runs/")
-        about = {
-            "format": FORMAT,
-            "version": VERSION,
-            "made": utc_now(),
-            "jovik": version.VERSION,
-            "files": sums,
-        }
-        archive.writestr("manifest.json", json.dumps(about, indent=1))
+        archive.writestr("manifest.json", _manifest(FORMAT, VERSION, utc_now(), sums))
     return count
+
+
+def twins_archive(files: Mapping[str, str]) -> bytes:
+    """Return an archive of twins, which depends on nothing but its files.
+
+    Parameters
+    ----------
+    files : mapping
+        Files of model drives by their names.
+    """
+    content = io.BytesIO()
+    sums = {name: hashlib.sha256(text.encode()).hexdigest() for name, text in files.items()}
+    with zipfile.ZipFile(content, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.comment = MADE_WITH_JOVIK
+        about = _manifest(TWINS_FORMAT, READABLE_TWINS[-1], None, sums)
+        for name, text in {**files, "manifest.json": about}.items():
+            # Always the same date.
+            archive.writestr(zipfile.ZipInfo(name), text, zipfile.ZIP_DEFLATED)
+    return content.getvalue()
+
+
+def _manifest(form: str, number: int, made: str | None, sums: Mapping[str, str]) -> str:
+    about = {"format": form, "version": number, "jovik": version.VERSION, "files": dict(sums)}
+    return json.dumps(about | ({"made": made} if made is not None else {}), indent=1)
 
 
 def _files(c: sa.Connection, only: str | None) -> Iterator[tuple[str, str]]:

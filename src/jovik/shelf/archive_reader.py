@@ -21,7 +21,7 @@ import numpy.typing as npt
 
 from jovik.base import limits
 from jovik.base.errors import UsageError
-from jovik.shelf.archive import FORMAT, READABLE
+from jovik.shelf.archive import FORMAT, READABLE, READABLE_TWINS, TWINS_FORMAT
 
 END_BYTES = 2**16 + 1024
 """Where the end of a zip's list of files is looked for."""
@@ -30,6 +30,12 @@ END_BYTES = 2**16 + 1024
 class Archive:
     """A zip from elsewhere, read within bounds and compared with its manifest.
 
+    Parameters
+    ----------
+    path : Path
+    twins : bool
+        Whether it may hold twins instead of a shelf.
+
     Raises
     ------
     UsageError
@@ -37,7 +43,7 @@ class Archive:
         shelf.
     """
 
-    def __init__(self, path: Path) -> None:
+    def __init__(self, path: Path, *, twins: bool = False) -> None:
         self.path, self._read = path, 0
         try:
             if _directory_bytes(path) > limits.ARCHIVE_DIRECTORY_BYTES:
@@ -49,12 +55,18 @@ class Archive:
         if len(self._zip.infolist()) > limits.ARCHIVE_FILES:
             raise self.wrong(f"it holds more than {limits.ARCHIVE_FILES:,} files")
         about = self.json("manifest.json", checked=False)
-        if not isinstance(about, dict) or about.get("format") != FORMAT:
+        self.format = about.get("format") if isinstance(about, dict) else None
+        if self.format == TWINS_FORMAT and not twins:
+            raise self.wrong(
+                "it holds twins, not a shelf; jovik rank --load RECORDING --shelf FILE reads it"
+            )
+        if self.format not in (FORMAT, TWINS_FORMAT):
             raise self.wrong("it is no export of a Jovik shelf")
-        if about.get("version") not in READABLE:
+        readable = READABLE if self.format == FORMAT else READABLE_TWINS
+        if about.get("version") not in readable:
             raise self.wrong(
                 f"its form is version {about.get('version')}, and this Jovik reads up to "
-                f"{READABLE[-1]}: update Jovik"
+                f"{readable[-1]}: update Jovik"
             )
         sums = about.get("files")
         if not isinstance(sums, dict):

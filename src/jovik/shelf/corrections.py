@@ -57,11 +57,12 @@ class Corrections:
     Parameters
     ----------
     engine : sqlalchemy Engine
-        Whose transactions write.
+    writing : sqlalchemy Engine
+        On the same shelf; its transactions write.
     """
 
-    def __init__(self, engine: sa.Engine) -> None:
-        self._engine = engine
+    def __init__(self, engine: sa.Engine, writing: sa.Engine) -> None:
+        self._engine, self._writing = engine, writing
 
     # Runs
 
@@ -75,7 +76,7 @@ class Corrections:
         """
         if not why.strip():
             raise UsageError("no reason is given", 'say why: --why "wrong cable"')
-        with self._engine.begin() as c:
+        with self._writing.begin() as c:
             before = self._excluded(c, key, number)
             if before is not None:
                 raise UsageError(
@@ -93,7 +94,7 @@ class Corrections:
         UsageError
             It was not excluded, or the run has no such step.
         """
-        with self._engine.begin() as c:
+        with self._writing.begin() as c:
             before = self._excluded(c, key, number)
             if before is None:
                 raise UsageError(f"{_named(key, number)} is not excluded")
@@ -103,7 +104,7 @@ class Corrections:
 
     def remove_run(self, key: str) -> int:
         """Remove a run with all its passes, and return their number."""
-        with self._engine.begin() as c:
+        with self._writing.begin() as c:
             row = c.execute(sa.select(run, drive.c.name).join(drive).where(run.c.id == key))
             about = row.mappings().one()
             count = _delete_runs(c, run.c.id == key)
@@ -180,7 +181,7 @@ class Corrections:
             return []
         old = before.drive.name
         try:
-            with self._engine.begin() as c:
+            with self._writing.begin() as c:
                 key = c.execute(sa.select(drive.c.id).where(drive.c.name == old)).scalar_one()
                 values = asdict(after.drive) | {"folded_name": after.drive.name.casefold()}
                 c.execute(drive.update().where(drive.c.id == key).values(values))
@@ -207,7 +208,7 @@ class Corrections:
         UsageError
             It has runs, and they were not to go.
         """
-        with self._engine.begin() as c:
+        with self._writing.begin() as c:
             key = c.execute(sa.select(drive.c.id).where(drive.c.name == name)).scalar_one()
             of_drive = run.c.drive_id == key
             count = c.execute(sa.select(sa.func.count()).where(of_drive)).scalar_one()
@@ -236,7 +237,7 @@ class Corrections:
         )
         same = [table.c[f] == getattr(noted, f) for f in fields]
         ids = sa.select(table.c.id).join(drive).where(drive.c.name == name, *same)
-        with self._engine.begin() as c:
+        with self._writing.begin() as c:
             key = c.execute(ids.order_by(table.c.id)).scalars().all()[number]
             c.execute(table.delete().where(table.c.id == key))
             log_change(c, name, Change(table.name, noted_words(noted), None))

@@ -13,6 +13,7 @@ from jovik.base.atomic_files import create_atomically
 from jovik.base.errors import ShelfError
 from jovik.base.secrets import looks_like_address, mask_secrets
 from jovik.base.settings import default_shelf, shelf_setting
+from jovik.shelf.archive_shelf import archive_content, is_archive, serialized
 from jovik.shelf.migrate import back_up_before_migration, make, migrate, revision_of
 from jovik.shelf.postgresql import is_server, open_server
 from jovik.shelf.records import decode_json
@@ -75,6 +76,9 @@ def open_engine(where: str, *, create: bool, migrating: bool = True) -> sa.Engin
     try:
         if fresh:
             _make(path)
+        elif is_archive(path):
+            empty = _fresh().execution_options(**WRITE_OPTIONS)
+            return _connect(None, content=archive_content(path, empty), reading=True)
         reading = _only_read(path)
         _recognise(path, reading)
         engine = _connect(path, reading=reading)
@@ -150,17 +154,29 @@ def _address(path: Path, reading: bool) -> str:
     return f"{path.absolute().as_uri()}{mode}{'&immutable=1' if unchanging else ''}"
 
 
-def _connect(path: Path | None, *, foreign_keys: bool = True, reading: bool = False) -> sa.Engine:
-    """Return an engine on a file, or on memory for None."""
-    if path is None:
+def _connect(
+    path: Path | None,
+    *,
+    foreign_keys: bool = True,
+    reading: bool = False,
+    content: bytes = b"",
+) -> sa.Engine:
+    """Return an engine on a file, or on memory for None: empty, or with the content of a file."""
+    if path is None and not content:
         engine = sa.create_engine(
             "sqlite://", poolclass=sa.pool.StaticPool, json_deserializer=decode_json
         )
     else:
-        address = _address(path, reading)
-        connect = lambda: sqlite3.connect(  # noqa: E731
-            address, uri=True, timeout=patience_s(), check_same_thread=False
-        )
+        address = _address(path, reading) if path is not None else ":memory:"
+
+        def connect() -> sqlite3.Connection:
+            connection = sqlite3.connect(
+                address, uri=True, timeout=patience_s(), check_same_thread=False
+            )
+            if content:
+                connection.deserialize(content)
+            return connection
+
         engine = sa.create_engine(
             "sqlite://",
             creator=connect,
@@ -175,7 +191,7 @@ def _connect(path: Path | None, *, foreign_keys: bool = True, reading: bool = Fa
         # Readers go on while a run writes; a finished pass is on the medium when its transaction
         # returns.
         for pragma in (
-            *([] if reading else ["journal_mode=WAL", "synchronous=FULL"]),
+            *(["query_only=ON"] if reading else ["journal_mode=WAL", "synchronous=FULL"]),
             f"foreign_keys={'ON' if foreign_keys else 'OFF'}",
         ):
             cursor.execute(f"PRAGMA {pragma}")
@@ -198,15 +214,16 @@ def _make(path: Path) -> None:
     Nobody ever meets half of one, and who is killed meanwhile leaves nothing.
     """
     path.parent.mkdir(parents=True, exist_ok=True)
+    create_atomically(path, serialized(_fresh()))
+
+
+def _fresh() -> sa.Engine:
+    """Return an engine on an empty shelf in memory."""
     engine = _connect(None)
     with engine.execution_options(**WRITE_OPTIONS).begin() as connection:
         connection.execute(sa.text(f"PRAGMA application_id={APPLICATION_ID}"))
         make(connection)
-    with engine.connect() as connection:
-        raw: sqlite3.Connection = connection.connection.driver_connection  # type: ignore[assignment]
-        content = raw.serialize()
-    engine.dispose()
-    create_atomically(path, content)
+    return engine
 
 
 def _recognise(path: Path, reading: bool) -> None:

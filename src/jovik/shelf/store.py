@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 import sqlalchemy as sa
 
 from jovik.base.errors import ShelfError
+from jovik.shelf.archive_shelf import twin_files
 from jovik.shelf.corrections import Corrections
 from jovik.shelf.notes import Notes
 from jovik.shelf.postgresql import is_server
@@ -43,7 +44,8 @@ class Shelf:
         Whether opening may change something: bring it to the newest revision, deliver what waits
         for it.
 
-    `where` is its place without a password, `delivered` how many passes had waited for it on this
+    `where` is its place without a password, `twin_files` the files of an archive of twins by name
+    (such a shelf has nothing else), `delivered` how many passes had waited for it on this
     machine (`jovik.shelf.spool`).
 
     Raises
@@ -59,12 +61,13 @@ class Shelf:
         self._writing = self._engine.execution_options(**WRITE_OPTIONS)
         # A shelf that cannot be read or written is the environment's refusal, wherever that shows.
         sa.event.listen(self._engine, "handle_error", self._refuse)
+        self.twin_files = {} if is_server(where) else twin_files(where)
         self.delivered = self._deliver() if touching else 0
         self.sheets = Sheets(self._engine, self._writing)
         self.runs = Runs(self._engine, self._writing, self.where)
         self.results = Results(self._engine)
         self.notes = Notes(self._engine, self._writing)
-        self.corrections = Corrections(self._writing)
+        self.corrections = Corrections(self._engine, self._writing)
         self.recordings = Recordings(self._engine, self._writing)
         LIBRARIES.append(self.recordings)
 

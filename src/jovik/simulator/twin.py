@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -22,9 +22,9 @@ from jovik.analysis.statistics import interval
 from jovik.analysis.step_result import StepResult
 from jovik.base.interval import Interval
 from jovik.base.io_session import Workload
-from jovik.base.quantities import show_rate, show_size, show_time, significant, spell_size
+from jovik.base.quantities import show_rate, show_size, show_time, significant
 from jovik.sheets.drive_class import DriveClass
-from jovik.sheets.sheet import Drive, Sheet, write_sheet
+from jovik.sheets.sheet import Drive
 from jovik.simulator.parameters import Behaviour, Platter
 from jovik.steps import IoStep
 
@@ -123,6 +123,22 @@ class Twin:
         """
         counted = [x for x in self.left_out if not x.alone] or self.left_out
         return float(np.median([abs(x.error) for x in counted]))
+
+    @property
+    def predictor(self) -> Predictor:
+        """Return what predictions need of it."""
+        return Predictor(self.drive, self.behaviour, self.fast, self.slow, self.typical_error)
+
+
+@dataclass(frozen=True)
+class Predictor:
+    """A twin as it predicts: in the middle, and at both ends of what the results allow."""
+
+    drive: Drive
+    behaviour: Behaviour
+    fast: Behaviour
+    slow: Behaviour
+    typical_error: float
 
 
 @dataclass(frozen=True)
@@ -423,7 +439,7 @@ def _whole(behaviour: Behaviour) -> Behaviour:
 
 
 def predicted_s(
-    twins: Sequence[Twin], seconds: Callable[[Sequence[Behaviour]], Sequence[float]]
+    twins: Sequence[Predictor], seconds: Callable[[Sequence[Behaviour]], Sequence[float]]
 ) -> list[Interval]:
     """Return a prediction with its 90 % interval by each twin.
 
@@ -455,66 +471,6 @@ def errors_by_kind(left_out: Sequence[LeftOut]) -> Mapping[str, list[LeftOut]]:
     return by_kind
 
 
-@dataclass(frozen=True)
-class Origin:
-    """The samples, firmware versions and runs that a twin comes from, and the day."""
-
-    samples: tuple[str, ...]
-    firmware: tuple[str, ...]
-    runs: tuple[str, ...]
-    day: str
-
-
-def twin_name(drive: str) -> str:
-    """Return the name of a drive's twin, which is a drive of its own."""
-    return f"{drive}, twin"
-
-
-def twin_toml(twin: Twin, origin: Origin) -> str:
-    """Return a twin as the file of a model drive, which `load_model` reads.
-
-    It has no claims: what it would do decides nothing about what a maker promises.
-    """
-    import tomlkit
-
-    named = replace(twin.drive, name=twin_name(twin.drive.name))
-    document = tomlkit.parse(write_sheet(Sheet(named)))
-    behaviour = tomlkit.table()
-    for name in (*SOLID, "cache_size", "direct_write_rate", "drain_rate", "file_time", "capacity"):
-        behaviour[name] = _spelled(name, getattr(twin.behaviour, name))
-    behaviour["firmware"] = " ".join(origin.firmware) or "unknown"
-    platter = twin.behaviour.platter
-    if platter is not None:
-        table = tomlkit.table()
-        for name in ("outer_rate", "inner_rate", "rpm", "seek", "settle", "queue_gain"):
-            table[name] = _spelled(name, getattr(platter, name))
-        behaviour["platter"] = table
-    document["behaviour"] = behaviour
-    about = tomlkit.table()
-    about["drive"] = twin.drive.name
-    for key in ("samples", "firmware", "runs"):
-        about[key] = list(getattr(origin, key))
-    about["fitted"] = origin.day
-    about["typical_error"] = f"{100 * twin.typical_error:.1f} %"
-    about["not_determined"] = [p.name for p in twin.parameters if not p.determined]
-    determined = tomlkit.table()
-    for p in twin.parameters:
-        if p.determined:
-            determined[p.name] = [_range_words(p), *p.phrases]
-    about["determined"] = determined
-    document["origin"] = about
-    return tomlkit.dumps(document)
-
-
-def _range_words(parameter: Parameter) -> str:
-    """Return the 95 % interval of a parameter in words."""
-    value = parameter.value
-    if value.low is None or value.high is None:
-        return "no interval"
-    low, high = (shown(parameter.name, x) for x in (value.low, value.high))
-    return f"{low} to {high}"
-
-
 def shown(name: str, value: float) -> str:
     """Return the value of a parameter for people."""
     if name in (*TIMES, "file_time", "settle"):
@@ -524,14 +480,3 @@ def shown(name: str, value: float) -> str:
     if name == "cache_size":
         return show_size(value)
     return f"{significant(value)} IOPS" if name.endswith("_iops") else significant(value)
-
-
-def _spelled(name: str, value: float) -> str | int | float:
-    """Return the value of a parameter as a model's file has it."""
-    if name in (*TIMES, "file_time", "settle", "seek"):
-        return f"{round(value)}ns"
-    if name.endswith("_rate"):
-        return f"{round(value)}B/s"
-    if name in ("cache_size", "capacity"):
-        return spell_size(round(value))
-    return round(value) if name != "queue_gain" else round(value, 4)

@@ -24,10 +24,9 @@ from jovik.steps import parse
 from jovik.tables.conditions import conditions_words
 from jovik.tables.drive_class import gap_words
 from jovik.tables.evidence import failures_of, passed_over_words
-from jovik.tables.replay import PREDICTED, how_words, program_words
+from jovik.tables.replay import program_words
 from jovik.tables.runs import excluded_words
 from jovik.tables.table import Table, figure_words, interval_words
-from jovik.tables.upgrade import seconds_words
 
 MOST_TOLD, MOST_GAPS = 6, 2
 """Drives in the line of classes, and sentences on classes that lie far apart."""
@@ -313,24 +312,6 @@ def _level(found: RankingReport, one: str, two: str) -> bool:
     if found.by != "latency" or of_access is None:
         return False
     return _undecided(of_access.ratio(one, two))
-
-
-def program_times_table(found: RankingReport) -> Table:
-    """Return what a recorded program takes on each drive, measured or predicted."""
-    assert found.kind is not None
-    name = parse(found.kind).label.removeprefix("replay of ")
-    rows = [(t.drive, seconds_words(t.elapsed_s), how_words(t)) for t in found.programs]
-    best, *others = found.programs
-    close = [t.drive for t in others if not t.elapsed_s.apart(best.elapsed_s)]
-    line = (
-        f"{name} takes {seconds_words(best.elapsed_s)} on {best.drive} ({best.how}), the least of "
-        f"{len(rows)} drives"
-    )
-    if close:
-        line += f"; not surely less than on {', '.join(close[:3])}"
-        line += f" and {len(close) - 3} more" if len(close) > 3 else ""
-    notes = [PREDICTED] if any(t.predicted for t in found.programs) else []
-    return Table(name, ["drive", "takes", "how"], rows, right=(1,), verdict=[line], notes=notes)
 
 
 def ranking_warnings(found: RankingReport, only: str | None = None) -> list[tuple[str, str]]:

@@ -4,23 +4,58 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from jovik.analysis.program_time import ProgramTime
+from jovik.analysis.program_time import ProgramTime, ProgramTimes
 from jovik.analysis.step_result import StepResult
 from jovik.base.findings import ReplayFinding
-from jovik.base.quantities import show_time
+from jovik.base.quantities import show_time, significant
 from jovik.tables.table import Table
 from jovik.tables.upgrade import seconds_words
 
 PREDICTED = (
-    "predicted: by the twin that a drive's other results determine (jovik twin DRIVE), with 90 % "
-    "intervals; measured ones are 95 %"
+    "predicted: by the twin that a drive's other results determine (jovik twin DRIVE), with a 90 % "
+    "interval instead of 95 %; in brackets, how far it is off in a typical step"
 )
 
 
 def how_words(time: ProgramTime) -> str:
     """Return ``measured``, or ``predicted`` with how far the twin is off."""
     off = time.typical_error
-    return time.how if off is None else f"{time.how} (a step is off by {100 * off:.1f} %)"
+    return time.how if off is None else f"{time.how} ({100 * off:.1f} %)"
+
+
+def program_times_table(found: ProgramTimes) -> Table:
+    """Return what a recorded program takes on each drive, measured or predicted."""
+    best, *others = found.times
+    rows = [
+        (t.drive, seconds_words(t.elapsed_s), saved_words(t, found.recorded_s), how_words(t))
+        for t in found.times
+    ]
+    line = (
+        f"{found.name} takes {seconds_words(best.elapsed_s)} on {best.drive} ({best.how}), the "
+        f"least of {len(rows)} drives"
+    )
+    close = [t.drive for t in others if not t.elapsed_s.apart(best.elapsed_s)]
+    if close:
+        line += f"; not surely less than on {', '.join(close[:3])}"
+        line += f" and {len(close) - 3} more" if len(close) > 3 else ""
+    on = f" ({found.recorded_on})" if found.recorded_on else ""
+    then = f"when it was recorded{on}, it took {significant(found.recorded_s)} s"
+    return Table(
+        found.name,
+        ["drive", "takes", "than recorded", "how"],
+        rows,
+        right=(1, 2),
+        verdict=[line, then],
+        notes=[PREDICTED] if any(t.predicted for t in found.times) else [],
+    )
+
+
+def saved_words(time: ProgramTime, recorded_s: float) -> str:
+    """Return ``1.2 s less``, ``0.3 s more`` or ``as long``, which its interval decides."""
+    off = time.elapsed_s.median - recorded_s
+    if time.elapsed_s.below(recorded_s):
+        return f"{significant(-off, 2)} s less"
+    return f"{significant(off, 2)} s more" if time.elapsed_s.above(recorded_s) else "as long"
 
 
 def program_words(found: ReplayFinding) -> str:
