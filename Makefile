@@ -6,27 +6,33 @@ DEMO ?= demo
 SECONDS_EACH ?= 30
 COVERAGE ?=
 
+LOOPS := src/jovik/engine/loops-$(shell uname -m).so
+LOOP_SOURCES := $(wildcard src/jovik/engine/kernel/*.py) src/jovik/base/histogram.py src/jovik/base/trace.py
+
 .PHONY: demo test truth count lint screenshots manual recordings bench fuzz clean
 
-$(BIN)/jovik: pyproject.toml
+$(BIN)/jovik: pyproject.toml hatch_build.py
 	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11))' || { echo "Jovik needs Python 3.11 or later; name one: make PYTHON=python3.12 ..."; exit 1; }
 	$(PYTHON) -m venv $(VENV)
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
-	@touch $@
+	@touch $@ $(wildcard $(LOOPS))
 
-demo: $(BIN)/jovik   ## the main job on model drives, shelf and picture included
+$(LOOPS): $(LOOP_SOURCES) | $(BIN)/jovik
+	$(BIN)/python -m jovik.engine.kernel.library
+
+demo: $(BIN)/jovik $(LOOPS)   ## the main job on model drives, shelf and picture included
 	@rm -rf $(DEMO)
 	$(BIN)/jovik demo --out $(DEMO)
 
-test: $(BIN)/jovik   ## all tests; COVERAGE=--cov counts the lines that they run
+test: $(BIN)/jovik $(LOOPS)   ## all tests; COVERAGE=--cov counts the lines that they run
 	$(BIN)/python -m pytest -n 4 --dist loadfile --no-loadscope-reorder $(COVERAGE)
 
 truth: $(BIN)/jovik   ## what Jovik says, held against made series and shelves of known truth: up to half an hour
 	$(BIN)/python -m tests.truth
 
 lint: $(BIN)/jovik
-	$(BIN)/ruff format --check src tests tools benchmarks examples fuzz
-	$(BIN)/ruff check src tests tools benchmarks examples fuzz
+	$(BIN)/ruff format --check src tests tools benchmarks examples fuzz hatch_build.py
+	$(BIN)/ruff check src tests tools benchmarks examples fuzz hatch_build.py
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 

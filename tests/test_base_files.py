@@ -6,7 +6,6 @@ import os
 import subprocess
 import sys
 import textwrap
-import time
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -253,55 +252,3 @@ def test_what_others_could_have_written_is_not_ones_own(tmp_path: Path) -> None:
     (tmp_path / "elsewhere").symlink_to(folder)
     with pytest.raises(OSError):
         read_own(tmp_path / "elsewhere" / "code.o")
-
-
-@ROOT
-def test_code_in_another_users_cache_is_not_loaded(tmp_path: Path) -> None:
-    """Under `sudo -E` the cache folder is another user's, and so is what lies in it."""
-    from jovik.engine import code_cache
-
-    theirs = tmp_path / "home" / "jovik"
-    theirs.mkdir(parents=True)
-    code = b"planted"
-    place = theirs / "loop.o"
-    place.write_bytes(code_cache._sum(code) + code)
-    assert code_cache._kept(place) == code
-    os.chown(place, 65534, 65534)
-    assert code_cache._kept(place) is None
-    os.chown(place, 0, 0)
-    os.chown(theirs, 65534, 65534)
-    assert code_cache._kept(place) is None
-    code_cache._keep(theirs / "new.o", b"ours")
-    assert os.listdir(theirs) == ["loop.o"]
-
-
-@ROOT
-def test_a_run_under_another_users_cache_compiles_for_itself(
-    jovik: Program, tmp_path: Path
-) -> None:
-    planted = tmp_path / "cache" / "jovik"
-    planted.mkdir(parents=True)
-    jovik.env["XDG_CACHE_HOME"] = str(planted.parent)
-    words = ["random read 4KiB for 100ms within 1MiB", "--passes", "1", "--drive", "Test"]
-    jovik("sheet", "new", "Test")
-    jovik("measure", ".", *words)
-    kept = {p: p.read_bytes() for p in planted.iterdir()}
-    assert kept
-    evil = b"no machine code"
-    from jovik.engine import code_cache
-
-    for path in kept:
-        path.write_bytes(code_cache._sum(evil) + evil)
-        os.chown(path, 65534, 65534)
-    os.chown(planted, 65534, 65534)
-    began = time.time()
-    done = subprocess.run(
-        jovik.command("measure", ".", *words),
-        cwd=jovik.folder,
-        env=jovik.env,
-        check=False,
-        capture_output=True,
-        text=True,
-    )
-    assert done.returncode == 0, (done.stderr, time.time() - began)
-    assert all(p.read_bytes().endswith(evil) for p in planted.iterdir())

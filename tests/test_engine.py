@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import os
 import signal
-import subprocess
-import sys
 import threading
 import time
 from collections.abc import Iterator
@@ -18,7 +16,6 @@ from jovik.base import histogram
 from jovik.base.errors import EngineUnavailableError, JovikError, TargetError
 from jovik.base.io_session import Progress
 from jovik.base.trace import Trace
-from jovik.engine import code_cache
 from jovik.engine.buffers import payload
 from jovik.engine.io_session import LAYOUT_GENERATION, FileSession
 from jovik.engine.kernel import primitives
@@ -356,50 +353,3 @@ def test_what_a_killed_process_left_is_swept_away(tmp_path: Path) -> None:
     os.utime(new)
     FileSession(tmp_path, "blocking").close()
     assert sorted(p.name for p in tmp_path.iterdir()) == [".jovik-test-0b", "holiday.jpg"]
-
-
-def test_the_kept_machine_code_is_named_after_all_that_the_loops_import() -> None:
-    """A constant that changed in a file that the name leaves out would load stale code."""
-    import ast
-
-    package = Path(code_cache.__file__).parents[1]
-    kept = {p.resolve() for p in code_cache.sources()}
-    for loop in (package / "engine" / "kernel").glob("*.py"):
-        for node in ast.walk(ast.parse(loop.read_text(encoding="utf-8"))):
-            if not isinstance(node, ast.ImportFrom) or not str(node.module).startswith("jovik"):
-                continue
-            folder = package.joinpath(*str(node.module).split(".")[1:])
-            for name in node.names:
-                found = next(
-                    p for p in (folder / f"{name.name}.py", folder.with_suffix(".py")) if p.exists()
-                )
-                assert found.resolve() in kept, (loop.name, found)
-
-
-LOAD = (
-    "from jovik.engine import code_cache; code_cache.load('blocking_loop'); import sys; "
-    "print('numba' in sys.modules)"
-)
-
-
-def load(cache: Path | str) -> str:
-    env = os.environ | {"XDG_CACHE_HOME": str(cache)}
-    return subprocess.run(
-        [sys.executable, "-c", LOAD],
-        env=env,
-        capture_output=True,
-        text=True,
-        check=True,
-        timeout=120,
-    ).stdout.strip()
-
-
-@pytest.mark.skipif(sys.platform != "linux", reason="the cache folder is set by XDG_CACHE_HOME")
-def test_machine_code_is_kept_and_checked(tmp_path: Path) -> None:
-    assert load(tmp_path) == "True"
-    assert load(tmp_path) == "False"
-    kept = next((tmp_path / "jovik").glob("blocking_loop-*.o"))
-    whole = kept.read_bytes()
-    kept.write_bytes(whole[: len(whole) // 2])
-    assert load(tmp_path) == "True" and kept.read_bytes() != whole[: len(whole) // 2]
-    assert load("/dev/null/nowhere") == "True"

@@ -92,7 +92,7 @@ WRITERS = {
 }
 """Files that may open something for writing in a way of their own, and why."""
 STATE_WRITERS = {
-    *("base/settings.py", "cli/fault_log.py", "engine/code_cache.py", "shelf/sqlite.py"),
+    *("base/settings.py", "cli/fault_log.py", "shelf/sqlite.py"),
 }
 """Files that write Jovik's own state, which no user's file can be in the place of."""
 WRITING_FLAGS = {"O_WRONLY", "O_RDWR", "O_CREAT", "O_APPEND", "O_TRUNC", "O_TMPFILE"}

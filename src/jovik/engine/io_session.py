@@ -25,7 +25,7 @@ from jovik.base.io_session import (
 )
 from jovik.base.recording import CHUNK
 from jovik.base.trace import SLICE_COLUMNS, Trace
-from jovik.engine import code_cache
+from jovik.engine import loops
 from jovik.engine.buffers import Buffers, check_memory, unit_of
 from jovik.engine.file_copy import CopyFolder
 from jovik.engine.io_file import IoFile
@@ -118,7 +118,7 @@ class FileSession:
     def warm_up(self) -> None:
         """Load the compiled loops, or compile them if necessary."""
         for loop in {self._crew.loop, BlockingPool.loop} if self._auto else {self._crew.loop}:
-            code_cache.load(loop)
+            loops.load(loop)
 
     def engine_for(self, work: Workload) -> str:
         """Return the implementation that such a pass is run by."""

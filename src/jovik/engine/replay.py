@@ -19,7 +19,7 @@ from jovik.base.io_session import ProgressCallback, ReplayJob, Workload
 from jovik.base.quantities import show_size
 from jovik.base.recording import CHUNK, Kind, Recording, dependencies, lanes_of, union_ns
 from jovik.base.trace import ReplayRecord, StampFaults, Trace
-from jovik.engine import code_cache
+from jovik.engine import loops
 from jovik.engine.buffers import POOL_BYTES, SMALL_UNIT, STAMP_BYTES, area, payload
 from jovik.engine.host_overhead import NO_OVERHEAD, HostOverhead, host_overhead
 from jovik.engine.kernel import layout
@@ -282,7 +282,7 @@ class UringReplayPool(ReplayPool):
         ring = Ring(self.work.depth)
         place_ring(part.cfg, ring)
         try:
-            code_cache.load(self.loop)(
+            loops.load(self.loop)(
                 part.cfg,
                 self.ctl,
                 ring.sqes,
@@ -331,7 +331,7 @@ class BlockingReplayPool(ReplayPool):
         return parts
 
     def _loop(self, part: ThreadState) -> None:
-        code_cache.load(self.loop)(
+        loops.load(self.loop)(
             part.cfg,
             self.ctl,
             self.lanes[self._number[id(part)]],
@@ -379,7 +379,7 @@ class Replays:
         """Return one replay, by blocking calls or by a ring. `ReplayPool` describes errors."""
         kind: type[ReplayPool] = BlockingReplayPool if by_calls else UringReplayPool
         # A loop that has to be compiled first would be late from its first request on.
-        code_cache.load(kind.loop)
+        loops.load(kind.loop)
 
         def once(job: ReplayJob, overhead: HostOverhead = NO_OVERHEAD) -> Trace:
             work = workload_of(job, room_bytes)

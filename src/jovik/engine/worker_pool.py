@@ -21,7 +21,7 @@ from jovik.base import histogram
 from jovik.base.interruption import check, held_back
 from jovik.base.io_session import Workload
 from jovik.base.trace import MOST_PLACES, SLICE_COLUMNS, SLICE_NS, FailedPlace, IoFault, Latencies
-from jovik.engine import code_cache
+from jovik.engine import loops
 from jovik.engine.buffers import Buffers, unit_of
 from jovik.engine.kernel import layout
 from jovik.engine.ring import Ring
@@ -368,7 +368,7 @@ class UringPool(WorkerPool):
         )
         busy = np.zeros(marks, np.uint8)
         try:
-            code_cache.load(self.loop)(
+            loops.load(self.loop)(
                 cfg,
                 self.ctl,
                 ring.sqes,
@@ -397,7 +397,7 @@ class BlockingPool(WorkerPool):
 
     def _loop(self, part: ThreadState) -> None:
         _own_files()
-        code_cache.load(self.loop)(
+        loops.load(self.loop)(
             part.cfg,
             self.ctl,
             part.shared,

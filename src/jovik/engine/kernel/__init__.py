@@ -1,4 +1,4 @@
 """The source of the measuring loops.
 
-Imported only to compile them (see `jovik.engine.code_cache`).
+Imported only to compile them (see `jovik.engine.kernel.library`).
 """

@@ -5,7 +5,7 @@ Libc, ordered memory access, random offsets, stamps, counting.
 Everything here runs without the interpreter lock and without Python objects. libc is reached
 through `numba.types.ExternalFunction`, which leaves a name for the loader to find. Arrays come as
 plain pointers, and memory to work in as one more of them, so that the machine code needs nothing of
-Numba when it runs: `jovik.engine.code_cache` keeps it for the next process.
+Numba when it runs: `jovik.engine.kernel.library` links it into the wheel.
 """
 
 from __future__ import annotations
