@@ -7,6 +7,7 @@ import pty
 import select
 import shutil
 import signal
+import subprocess
 import sys
 import time
 from pathlib import Path
@@ -15,8 +16,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jovik.cli.bash_completion import fitting, split_half_line
-from tests.conftest import Program
+from jovik.cli.shell_completion import fitting, split_half_line
+from tests.conftest import Program, call
 
 START = {
     "bash": ["bash", "--norc", "--noprofile", "-i"],
@@ -85,16 +86,26 @@ class Terminal:
 
 @pytest.mark.parametrize("shell", list(START))
 def test_the_tab_key_completes(shown: Program, shell: str) -> None:
+    completes(shown, shell, CASES if shell == "bash" else CASES[:3])
+
+
+@pytest.mark.parametrize("shell", list(START))
+def test_a_name_with_a_comma_is_completed_whole(jovik: Program, shell: str) -> None:
+    jovik("sheet", "new", "Vela, small")
+    completes(jovik, shell, [("jovik judge Vel", "[jovik][judge][Vela, small]")])
+
+
+def completes(program: Program, shell: str, cases: list[tuple[str, str]]) -> None:
     if shutil.which(shell) is None:
         pytest.skip(f"no {shell} here")
-    path = f"{Path(sys.executable).parent}:{shown.env['PATH']}"
-    env = shown.env | {"PATH": path, "TERM": "xterm", "HOME": str(shown.folder), "PS1": "> "}
-    terminal = Terminal(START[shell], env, shown.folder)
+    path = f"{Path(sys.executable).parent}:{program.env['PATH']}"
+    env = program.env | {"PATH": path, "TERM": "xterm", "HOME": str(program.folder), "PS1": "> "}
+    terminal = Terminal(START[shell], env, program.folder)
     try:
         terminal.type(SETUP[shell] + ("''dy\n" if shell != "fish" else "(string join '' d y)\n"))
         terminal.until("ready")
         terminal.pause()
-        for typed, wanted in CASES if shell == "bash" else CASES[:3]:
+        for typed, wanted in cases:
             terminal.type(typed + "\t")
             terminal.pause(1.2)
             terminal.type("\x01args \n")
@@ -102,6 +113,41 @@ def test_the_tab_key_completes(shown: Program, shell: str) -> None:
             terminal.pause(0.3)
     finally:
         terminal.close()
+
+
+@pytest.mark.parametrize(
+    ("line", "offered"),
+    [
+        ("jovik report X --language ", ["de", "en", "es", "fr"]),
+        ("jovik measure model:comet@lin", ["link=USB 480 Mb/s", "link=SATA 3 Gb/s"]),
+        ("jovik measure model:comet@firmware=2@ser", ["serial="]),
+        ("jovik compare 'Veldhaar Comet 2TB@", ["Veldhaar Comet 2TB@rig="]),
+        ("jovik compare 'Veldhaar Comet 2TB@rig=", ["Veldhaar Comet 2TB@rig=virtual bench"]),
+        ("jovik compare 'Veldhaar Comet 2TB@sample=", ["Veldhaar Comet 2TB@sample=sample 1"]),
+        ("jovik compare 'Veldhaar Comet 2TB@firmware=", ["Veldhaar Comet 2TB@firmware=2.1"]),
+        ("jovik sheet claim X seq", ["sequential read", "sequential write"]),
+        ("jovik rank --yardstick class:h", ["hdd-10000", "hdd-5400"]),
+        ("jovik rank --load edit", ["edit-4k", "editor-start"]),
+        ("jovik measure . 'copy in 9", ["copy in 9000 files of 40kB"]),
+        ("jovik runs show ", ["last"]),
+    ],
+)
+def test_what_the_tab_key_offers(shown: Program, line: str, offered: list[str]) -> None:
+    answer = call(
+        [], shown.folder, shown.env | {"_JOVIK_COMPLETE": "bash_complete", "COMP_LINE": line}, 60
+    )
+    found = [x.partition(",")[2].replace("\\", "") for x in answer.out.splitlines()]
+    assert all(any(x.endswith(wanted) for x in found) for wanted in offered), found
+
+
+def test_the_tab_key_loads_neither_the_database_nor_numpy(shown: Program) -> None:
+    code = "import sys, jovik.cli as c\ntry: c.main()\nexcept SystemExit: pass\n"
+    code += "print([m for m in ('numpy', 'sqlalchemy', 'pydantic', 'rich') if m in sys.modules])"
+    env = shown.env | {"_JOVIK_COMPLETE": "bash_complete", "COMP_LINE": "jovik judge Veld"}
+    done = subprocess.run(
+        [sys.executable, "-c", code], env=env, capture_output=True, text=True, check=True
+    )
+    assert done.stdout.splitlines()[-1] == "[]"
 
 
 @given(st.lists(st.text(st.characters(exclude_categories=["Cs", "Cc"]), min_size=1), max_size=4))

@@ -32,6 +32,7 @@ from jovik.base.recording import (
     union_ns,
 )
 from jovik.base.recording_file import HEAD, REQUESTS, read_recording, write_recording
+from jovik.base.shipped import shipped_path
 from jovik.base.trace import ReplayRecord
 from jovik.engine.buffers import Buffers
 from jovik.engine.host_overhead import Overhead, host_overhead
@@ -48,7 +49,7 @@ from jovik.hardware.service_time import Served, served
 from jovik.hardware.tracefs import trace_events
 from jovik.simulator import ModelSession, load_model
 from jovik.steps import parse
-from jovik.steps.replay import overhead_notes, shipped_path
+from jovik.steps.replay import overhead_notes
 from tests.conftest import Program
 from tests.programs import need
 
@@ -447,10 +448,10 @@ def test_a_cold_start_finds_its_files_on_the_drive_again(jovik: Program) -> None
 
 
 def test_a_recording_on_the_shelf_is_a_load_by_name(jovik: Program) -> None:
-    shutil.copy(shipped_path("editor-start"), jovik.folder / "mine.jrec")
+    shutil.copy(shipped_path("recording", "editor-start"), jovik.folder / "mine.jrec")
     jovik("record", "keep", "mine.jrec", "--as", "My Editor")
     assert "already" in jovik("record", "keep", "mine.jrec", "--as", "my editor").out
-    shutil.copy(shipped_path("photo-import"), jovik.folder / "other.jrec")
+    shutil.copy(shipped_path("recording", "photo-import"), jovik.folder / "other.jrec")
     taken = jovik("record", "keep", "other.jrec", "--as", "my editor", status=2)
     assert "--as" in taken.err
     assert "--as" in jovik("record", "keep", "other.jrec", "--as", "system-boot", status=2).err

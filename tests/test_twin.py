@@ -13,10 +13,11 @@ import pytest
 
 from jovik.base.errors import UsageError
 from jovik.base.recording_file import read_recording, write_recording
+from jovik.base.shipped import shipped_path
 from jovik.shelf.archive import twins_archive
 from jovik.simulator import load_model
 from jovik.simulator.replay import elapsed_s
-from jovik.steps.replay import recording_names, shipped_path
+from jovik.steps.replay import recording_names
 from tests.conftest import Program
 from tests.test_recording import chain
 
@@ -46,7 +47,7 @@ def test_a_twin_of_second_look_predicts_the_shipped_programs(jovik: Program, mod
     twin = load_model(str(jovik.folder / "twin.toml")).behaviour
     errors = []
     for program in recording_names():
-        recording = read_recording(shipped_path(program))[0]
+        recording = read_recording(shipped_path("recording", program))[0]
         took = elapsed_s([twin, true], recording)
         errors.append(abs(took[0] / took[1] - 1))
     assert statistics.median(errors) < 0.02 and max(errors) < 0.1
@@ -107,7 +108,7 @@ def test_too_few_results_name_the_steps_that_are_missing(jovik: Program) -> None
 
 def test_a_predicted_row_becomes_a_measured_one(jovik: Program) -> None:
     fast, slow = second_look(jovik, "comet"), second_look(jovik, "slate")
-    shutil.copy(shipped_path("game-level"), jovik.folder / "mine.jrec")
+    shutil.copy(shipped_path("recording", "game-level"), jovik.folder / "mine.jrec")
     by_file = jovik("rank", "--load", "mine.jrec", "--format", "json").json["programs"]
     found = jovik("rank", "--load", "game-level", "--format", "json").json
     assert by_file == found["programs"]

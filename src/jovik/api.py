@@ -28,6 +28,7 @@ from jovik.analysis.step_result import StepResult
 from jovik.base.errors import UnknownNameError, UsageError
 from jovik.base.interruption import interruptible
 from jovik.base.quantities import parse_time
+from jovik.base.settings import where_from
 from jovik.charts import kinds
 from jovik.charts.canvas import THEMES, Canvas, check_file
 from jovik.runs import (
@@ -44,7 +45,6 @@ from jovik.runs import (
 from jovik.runs.prepare import ASK_ABOVE
 from jovik.sheets.sheet import Sheet, drive_from_words, parse_claim
 from jovik.shelf.runs import RunRecord
-from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import Shelf
 
 if TYPE_CHECKING:

@@ -9,12 +9,13 @@ import numpy as np
 
 import jovik
 from jovik.base.recording_file import read_recording
+from jovik.base.shipped import shipped_path
 from jovik.queries.twin import twin_of
 from jovik.shelf.store import Shelf
 from jovik.simulator import load_model
 from jovik.simulator.replay import elapsed_s
 from jovik.simulator.twin import predicted_s
-from jovik.steps.replay import recording_names, shipped_path
+from jovik.steps.replay import recording_names
 from tests.truth.cases import Family, Outcome
 
 
@@ -64,7 +65,7 @@ def program_on_a_twin(seed: int) -> Outcome:
         found = twin_of(shelf, "Made 1TB")
         true = load_model(str(path)).behaviour
     name = recording_names()[seed % 6]
-    recording = read_recording(shipped_path(name))[0]
+    recording = read_recording(shipped_path("recording", name))[0]
     takes = elapsed_s([true], recording)[0]
     (predicted,) = predicted_s([found.twin.predictor], lambda each: elapsed_s(each, recording))
     off = predicted.median / takes - 1

@@ -10,9 +10,8 @@ from jovik.analysis.ranking import DriveRank, Ranking, rank_sentence
 from jovik.answers.answer import Answer, Csv, csv_of
 from jovik.base.errors import UsageError
 from jovik.base.plain_data import keyed, plain
+from jovik.base.vocabulary import ENERGY, SAMPLE_ORDERS
 from jovik.queries.ranking import (
-    ENERGY,
-    SAMPLE_ORDERS,
     Filter,
     RankingReport,
     ranking_report,

@@ -38,6 +38,15 @@ def default_shelf() -> Path:
     return user_data_path("jovik") / "shelf.db"
 
 
+def where_from(option: str | None) -> str:
+    """Return the shelf's place.
+
+    The option, else `JOVIK_SHELF`, else what the person's settings say, else the platform's data
+    folder.
+    """
+    return option or os.environ.get("JOVIK_SHELF") or shelf_setting() or str(default_shelf())
+
+
 def settings_path() -> Path | None:
     """Return the settings file: `JOVIK_CONFIG`, else in the platform's configuration folder."""
     named = os.environ.get("JOVIK_CONFIG")

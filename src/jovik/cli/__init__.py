@@ -147,10 +147,10 @@ def _next_words() -> str:
     from pathlib import Path
 
     from jovik.base.secrets import looks_like_address
-    from jovik.base.settings import default_shelf, shelf_setting
+    from jovik.base.settings import where_from
     from jovik.base.terminal_text import strip_control
 
-    where = os.environ.get("JOVIK_SHELF") or shelf_setting() or str(default_shelf())
+    where = where_from(None)
     served = looks_like_address(where)
     if served or Path(where).exists():
         todo = {
@@ -203,7 +203,7 @@ def main() -> None:
         show_warnings()
         sys.argv[1:] = readable_arguments(sys.argv[1:])
         if os.environ.get("_JOVIK_COMPLETE") == "bash_complete":
-            from jovik.cli.bash_completion import install
+            from jovik.cli.shell_completion import install
 
             install()
         status = jovik.main(prog_name="jovik", standalone_mode=False)
@@ -264,11 +264,13 @@ def _tell_notes() -> None:
 
 def _ended_by(error: BaseException) -> int:
     """Report why the program ended, and return its exit status."""
+    if isinstance(error, click.exceptions.Exit):
+        return error.exit_code
+    if isinstance(error, SystemExit) and isinstance(error.code, int):
+        return error.code
     from jovik.base.fault_errors import environment_error
     from jovik.cli.fault_log import keep, log_error, message_of
 
-    if isinstance(error, click.exceptions.Exit):
-        return error.exit_code
     log_error(error)
     refused = environment_error(error)
     if isinstance(error, JovikError) or refused is not None:
@@ -285,7 +287,7 @@ def _ended_by(error: BaseException) -> int:
         click.echo("jovik: interrupted", err=True)
         return 130
     if isinstance(error, SystemExit):
-        return error.code if isinstance(error.code, int) else FAULT
+        return FAULT
     if os.environ.get("JOVIK_TRACEBACK"):
         raise error
     ascii_names = sys.getfilesystemencoding() != "utf-8"

@@ -7,21 +7,21 @@ If anything fails while the user presses the Tab key, nothing is offered or prin
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
-from typing import TYPE_CHECKING
+from collections.abc import Iterable, Iterator
+from typing import Any
 
 import click
 from click.shell_completion import CompletionItem
 
-if TYPE_CHECKING:
-    from jovik.shelf.store import Shelf
+from jovik.base.shipped import shipped_names, shipped_path
+from jovik.base.vocabulary import CLASS_PREFIX, ORDERS, SELECTION_KEYS
 
 Context = click.Context
 Parameter = click.Parameter
 
 
 def _offer(words: Iterable[str], begun: str) -> list[CompletionItem]:
-    """Return the names with this beginning. The shell or `bash_completion` quotes them.
+    """Return the names with this beginning. The shell or `shell_completion` quotes them.
 
     A quote that was begun already is not part of the name.
     """
@@ -29,63 +29,122 @@ def _offer(words: Iterable[str], begun: str) -> list[CompletionItem]:
     return [CompletionItem(w) for w in words if w.casefold().startswith(wanted)]
 
 
-def _of_shelf(ctx: Context, names: Callable[[Shelf], Iterable[str]]) -> list[str]:
-    """Return names from the shelf, or none if it cannot be opened."""
-    from jovik.base.errors import JovikError
-    from jovik.base.terminal_text import strip_control
-    from jovik.shelf.sqlite import where_from
-    from jovik.shelf.store import Shelf
+NAMES = {
+    "drive": "SELECT name FROM drive ORDER BY id",
+    "run": "SELECT id FROM run ORDER BY id DESC",
+    "recording": "SELECT name FROM recording ORDER BY folded_name",
+    "rig": "SELECT name FROM rig ORDER BY name",
+    "sample": "SELECT DISTINCT name FROM unit ORDER BY name",
+    "firmware": "SELECT DISTINCT firmware FROM unit ORDER BY firmware",
+}
+"""How the names of each sort are read from a shelf, by any database."""
 
+
+def _on_shelf(ctx: Context, sort: str) -> list[str]:
+    """Return names from the shelf, or none if it cannot be read.
+
+    Directly, because opening a shelf takes longer than a user waits after pressing the Tab key.
+    """
+    from jovik.base.secrets import looks_like_address
+    from jovik.base.settings import where_from
+    from jovik.base.terminal_text import strip_control
+
+    where = where_from(ctx.params.get("shelf_at"))
+    read = _from_server if looks_like_address(where) else _from_file
     try:
-        with Shelf(where_from(ctx.params.get("shelf_at")), touching=False) as shelf:
-            # A name with something in it that a terminal would obey is left to be typed.
-            return [n for n in names(shelf) if strip_control(n) == n]
-    except JovikError:
+        # A name with something in it that a terminal would obey is left to be typed.
+        return [n for n in read(where, NAMES[sort]) if n and strip_control(n) == n]
+    except Exception:  # the driver's own, the file system's; nothing is offered then
         return []
+
+
+def _from_file(where: str, query: str) -> list[str]:
+    import sqlite3
+    from contextlib import closing
+    from pathlib import Path
+
+    with closing(sqlite3.connect(f"{Path(where).absolute().as_uri()}?mode=ro", uri=True)) as c:
+        return [row[0] for row in c.execute(query)]
+
+
+def _from_server(where: str, query: str) -> list[str]:
+    import psycopg
+
+    with psycopg.connect(where, connect_timeout=2) as c:
+        return [row[0] for row in c.execute(query.encode()).fetchall()]
 
 
 def drives(ctx: Context, _: Parameter, begun: str) -> list[CompletionItem]:
     """Return drives on the shelf."""
-    return _offer(_of_shelf(ctx, lambda shelf: shelf.sheets.names()), begun)
+    return _offer(_on_shelf(ctx, "drive"), begun)
 
 
 def run_names(ctx: Context, _: Parameter, begun: str) -> list[CompletionItem]:
     """Return runs on the shelf, the newest first."""
-    newest = _of_shelf(ctx, lambda shelf: sorted((r.id for r in shelf.runs.every()), reverse=True))
+    newest = _on_shelf(ctx, "run")
     return _offer([*newest, "last"] if newest else [], begun)
 
 
 def yardsticks(ctx: Context, of: Parameter, begun: str) -> list[CompletionItem]:
     """Drives, and classes of drives."""
-    from jovik.sheets.drive_class import CLASS_PREFIX, class_names
-
-    return [*drives(ctx, of, begun), *_offer([f"{CLASS_PREFIX}{c}" for c in class_names()], begun)]
+    classes = [f"{CLASS_PREFIX}{c}" for c in shipped_names("class")]
+    return [*drives(ctx, of, begun), *_offer(classes, begun)]
 
 
 def orders(ctx: Context, of: Parameter, begun: str) -> list[CompletionItem]:
     """Return the orders of a ranking: a word, or the phrase of a step."""
-    from jovik.queries.ranking import ORDERS
-
     return [*_offer(ORDERS, begun), *(phrases(ctx, of, begun) if begun else [])]
 
 
 def selections(ctx: Context, of: Parameter, begun: str) -> list[CompletionItem]:
-    """Return drives and runs, which a selection begins with."""
-    return [*drives(ctx, of, begun), *run_names(ctx, of, begun)]
+    """Return drives and runs, which a selection begins with, and behind an @ its conditions."""
+    name, at, part = begun.rpartition("@")
+    if not at:
+        return [*drives(ctx, of, begun), *run_names(ctx, of, begun)]
+    key, equals, _ = part.partition("=")
+    if not equals:
+        return _offer([f"{name}@{k}=" for k in SELECTION_KEYS], begun)
+    return _offer([f"{name}@{key}={x}" for x in _on_shelf(ctx, key)] if key in NAMES else [], begun)
+
+
+MODEL_CHANGES = (
+    "link=USB 480 Mb/s",
+    "link=SATA 3 Gb/s",
+    "link=PCIe 3.0 x2",
+    "firmware=",
+    "serial=",
+)
+"""What a model drive can have otherwise (`jovik.simulator.load_model`)."""
+
+
+def languages(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
+    """Return the languages of pages."""
+    return _offer(sorted(["en", *shipped_names("language")]), begun)
+
+
+def claimed(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
+    """Return what makers claim most often."""
+    return _offer(CLAIMED, begun)
+
+
+CLAIMED = (
+    "sequential read",
+    "sequential write",
+    "random read 4KiB depth 32",
+    "random write 4KiB depth 32",
+    "random read 4KiB",
+    "random write 4KiB",
+)
 
 
 def plans(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
     """Plans that ship with Jovik."""
-    from jovik.steps import plan_names
-
-    return _offer(plan_names(), begun)
+    return _offer(shipped_names("plan"), begun)
 
 
 def loads(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
     """Return loads that ship with Jovik."""
-    from jovik.sheets.load import load_names
-
-    return _offer(load_names(), begun)
+    return _offer(shipped_names("load"), begun)
 
 
 def settings(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
@@ -97,9 +156,11 @@ def settings(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
 
 def targets(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
     """Return model drives. The shell itself completes folders and devices."""
-    from jovik.simulator import model_names
-
-    models = _offer([f"model:{n}" for n in model_names()], begun)
+    model, at, _changes = begun.partition("@")
+    if at and model.startswith("model:"):
+        done = begun.rpartition("@")[0]
+        return _offer([f"{done}@{c}" for c in MODEL_CHANGES], begun)
+    models = _offer([f"model:{n}" for n in shipped_names("model")], begun)
     return models or [CompletionItem(begun, type="file")]
 
 
@@ -112,10 +173,7 @@ def targets_and_phrases(ctx: Context, of: Parameter, begun: str) -> list[Complet
 
 def recordings(ctx: Context, _: Parameter, begun: str) -> list[CompletionItem]:
     """Return recordings on the shelf and shipped ones. The shell itself completes files."""
-    from jovik.steps.replay import recording_names
-
-    names = _of_shelf(ctx, lambda shelf: [r.name for r in shelf.recordings.kept()])
-    offered = _offer([*names, *recording_names()], begun)
+    offered = _offer([*_on_shelf(ctx, "recording"), *shipped_names("recording")], begun)
     return offered or [CompletionItem(begun, type="file")]
 
 
@@ -126,9 +184,21 @@ def loads_and_recordings(ctx: Context, of: Parameter, begun: str) -> list[Comple
 
 def phrases(_: Context, __: Parameter, begun: str) -> list[CompletionItem]:
     """Offer steps of the plans that ship with Jovik."""
-    from jovik.steps import load_plan, plan_names
-    from jovik.steps.replay import recording_names
+    import tomllib
 
-    offered = dict.fromkeys(f'replay "{n}"' for n in recording_names())
-    offered |= dict.fromkeys(line.phrase for name in plan_names() for line in load_plan(name).lines)
+    offered = dict.fromkeys(f'replay "{n}"' for n in shipped_names("recording"))
+    for name in shipped_names("plan"):
+        plan = tomllib.loads(shipped_path("plan", name).read_text(encoding="utf-8"))
+        offered |= dict.fromkeys(_phrases_in(plan["steps"]))
     return _offer(offered, begun)
+
+
+def _phrases_in(steps: list[str | dict[str, Any]]) -> Iterator[str]:
+    """Yield the phrases of a plan's steps, as the file has them."""
+    for step in steps:
+        if isinstance(step, str):
+            yield step
+        elif "phrase" in step:
+            yield step["phrase"]
+        else:
+            yield from _phrases_in(step["steps"])

@@ -47,7 +47,7 @@ def answered_by(place: str) -> Callable[[Described], Callable[..., int]]:
             show: Callable[[Any, str], int] = _load("jovik.cli", "output:show")
             if "shelf_at" not in options:
                 return show(ask(**options), form)
-            where = _load("jovik.shelf", "sqlite:where_from")(options.pop("shelf_at"))
+            where = _load("jovik.base", "settings:where_from")(options.pop("shelf_at"))
             with _load("jovik.shelf", "store:Shelf")(where) as shelf:
                 answer = ask(shelf, **options)
             return show(answer, form)

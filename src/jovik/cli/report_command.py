@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from jovik.cli.completion import drives
+from jovik.cli.completion import drives, languages
 from jovik.cli.handled_by import handled_by
 from jovik.cli.options import force_option, format_option, shelf_option
 
@@ -35,6 +35,7 @@ from jovik.cli.options import force_option, format_option, shelf_option
     default="en",
     show_default=True,
     metavar="CODE",
+    shell_complete=languages,
     help="Of headings and numbers: de, en, es or fr. Your text stays as it is.",
 )
 @click.option(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from jovik.cli.completion import drives
+from jovik.cli.completion import claimed, drives
 from jovik.cli.handled_by import answered_by, handled_by
 from jovik.cli.naming_group import NamingGroup
 from jovik.cli.options import F, format_option, shelf_option
@@ -46,7 +46,7 @@ def new() -> None:
 
 @sheet.command()
 @click.argument("name", shell_complete=drives)
-@click.argument("what")
+@click.argument("what", shell_complete=claimed)
 @click.argument("figure")
 @click.option(
     "--up-to/--exactly",
@@ -77,7 +77,7 @@ def claim() -> None:
 
 @sheet.command()
 @click.argument("name", shell_complete=drives)
-@click.argument("what")
+@click.argument("what", shell_complete=claimed)
 @click.option("--printed", metavar="TEXT", help="The source of the claim, if there are several.")
 @shelf_option
 @handled_by("sheet:unclaim")

@@ -16,11 +16,12 @@ from jovik.base.circumstances import TEMPORARY_KINDS
 from jovik.base.errors import PhraseError, UsageError
 from jovik.base.interval import Interval
 from jovik.base.quantities import parse_size
+from jovik.base.vocabulary import CLASS_PREFIX, ENERGY, ORDERS, SAMPLE_ORDERS
 from jovik.queries.drive_class import ClassStanding, standing_in, standing_of
 from jovik.queries.efficiency import efficiencies
 from jovik.queries.evidence import NONE_PASSED_OVER, PassedOver, evidence
 from jovik.queries.programs import program_called, program_times, times_by_twins
-from jovik.sheets.drive_class import CLASS_PREFIX, DriveClass, read_class
+from jovik.sheets.drive_class import DriveClass, read_class
 from jovik.sheets.load import read_load
 from jovik.sheets.sheet import Drive
 from jovik.shelf.corrections import Excluded
@@ -28,18 +29,6 @@ from jovik.shelf.store import Shelf
 from jovik.steps import IoStep, parse
 from jovik.steps.replay import ReplayStep
 
-SAMPLE_ORDERS: dict[str, Callable[[StepResult], str | None]] = {
-    "rig": lambda r: r.conditions.rig,
-    "firmware": lambda r: r.conditions.firmware,
-}
-"""The orders for one sample, instead of drives."""
-ENERGY = "efficiency"
-"""The order whose rates are bytes for a joule instead of bytes a second."""
-ORDERS = ("drive", *SAMPLE_ORDERS, "price", "money", "endurance", "latency", ENERGY)
-"""The orders for drives, besides a step.
-
-Their index, the rig, price for a terabyte, index for the money, endurance, access time, energy.
-"""
 ACCESS_STEP = "random read 4KiB"
 """The step whose time is called a drive's access time."""
 
@@ -350,7 +339,10 @@ def ranking_report_within(
     UnknownNameError, UsageError
         See `Shelf.results_of_sample`.
     """
-    of = SAMPLE_ORDERS[by]
+
+    def of(result: StepResult) -> str | None:
+        return result.conditions.rig if by == "rig" else result.conditions.firmware
+
     results = [
         replace(r, drive=of(r) or f"unknown {by}")
         for r in shelf.results.of_sample(unit, drive, by=of)

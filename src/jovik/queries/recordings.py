@@ -7,9 +7,10 @@ from pathlib import Path
 
 from jovik.base.recording import Recording
 from jovik.base.recording_file import read_recording
-from jovik.shelf.sqlite import where_from
+from jovik.base.settings import where_from
+from jovik.base.shipped import shipped_path
 from jovik.shelf.store import Shelf
-from jovik.steps.replay import ReplayStep, recording_names, shipped_path
+from jovik.steps.replay import ReplayStep, recording_names
 
 
 @dataclass(frozen=True)
@@ -31,7 +32,7 @@ def known_recordings(shelf: Shelf) -> list[KnownRecording]:
         for k in shelf.recordings.kept()
     ]
     for name in recording_names():
-        one, digest = read_recording(shipped_path(name))
+        one, digest = read_recording(shipped_path("recording", name))
         recordings.append(
             KnownRecording(name, digest, one.drive, one.elapsed_ns, len(one), shipped=True)
         )
@@ -51,7 +52,7 @@ def recording_called(name: str, shelf_at: str | None = None) -> tuple[Recording,
     if Path(name).is_file():
         return read_recording(Path(name))
     if name in recording_names():
-        return read_recording(shipped_path(name))
+        return read_recording(shipped_path("recording", name))
     with Shelf(where_from(shelf_at), create=True):
         step = ReplayStep(name)
         return step.recording(), step.pinned().digest

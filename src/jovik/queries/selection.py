@@ -13,6 +13,7 @@ from dataclasses import dataclass, field
 from jovik.analysis.step_result import StepResult
 from jovik.base.errors import UnknownNameError, UsageError
 from jovik.base.nearest_names import nearest
+from jovik.base.vocabulary import SELECTION_KEYS
 from jovik.queries.runs import run_key
 from jovik.shelf.results import is_drive_result
 from jovik.shelf.runs import RunRecord
@@ -24,7 +25,6 @@ _WHAT: dict[str, Callable[[StepResult], str | None]] = {
     "firmware": lambda r: r.conditions.firmware,
 }
 DATES = ("since", "until")
-KEYS = (*_WHAT, *DATES)
 
 
 @dataclass(frozen=True)
@@ -80,10 +80,10 @@ def drive_of(shelf: Shelf, words: str) -> str:
 def _part(part: str, words: str) -> tuple[str, str]:
     key, equals, value = part.partition("=")
     key, value = key.strip(), value.strip()
-    if key not in KEYS or not equals or not value:
+    if key not in SELECTION_KEYS or not equals or not value:
         raise UsageError(
             f"'@{part}' in '{words}' is not understood",
-            f"write {', '.join(f'@{k}=...' for k in KEYS)}",
+            f"write {', '.join(f'@{k}=...' for k in SELECTION_KEYS)}",
         )
     if key in DATES:
         try:

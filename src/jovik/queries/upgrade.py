@@ -10,12 +10,13 @@ from jovik.analysis.run_effect import run_effect
 from jovik.analysis.step_result import StepResult
 from jovik.analysis.upgrade import JobTime, Upgrade, compare, compare_with_class, program_job
 from jovik.base.errors import UsageError
+from jovik.base.vocabulary import CLASS_PREFIX
 from jovik.queries.drive_class import standing_in
 from jovik.queries.evidence import NONE_PASSED_OVER, Evidence, PassedOver, evidence
 from jovik.queries.instrument import InstrumentChange, logged_changes, logged_of
 from jovik.queries.programs import program_time
 from jovik.queries.readings import alike, joined
-from jovik.sheets.drive_class import CLASS_PREFIX, DriveClass, read_class
+from jovik.sheets.drive_class import DriveClass, read_class
 from jovik.sheets.reading import Reading
 from jovik.sheets.sheet import Drive
 from jovik.shelf.store import Shelf

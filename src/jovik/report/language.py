@@ -9,10 +9,10 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from dataclasses import replace
-from importlib import resources
 from typing import Any
 
 from jovik.base.errors import UnknownNameError
+from jovik.base.shipped import shipped_names, shipped_path
 from jovik.base.toml_files import StrictModel, read_toml
 from jovik.charts.chart import Axis, Bar, BarChart, Cell, Chart, HeatMap
 from jovik.report.document import (
@@ -50,9 +50,7 @@ class Language(StrictModel):
 
 def language_names() -> list[str]:
     """Return those that there are, English included."""
-    files = resources.files("jovik.report.languages").iterdir()
-    names = [f.name.removesuffix(".toml") for f in files if f.name.endswith(".toml")]
-    return sorted([ENGLISH, *names])
+    return sorted([ENGLISH, *shipped_names("language")])
 
 
 def read_language(name: str) -> Language | None:
@@ -69,8 +67,8 @@ def read_language(name: str) -> Language | None:
         raise UnknownNameError(
             "language", name, language_names(), "docs/review.md explains how to add one"
         )
-    file = resources.files("jovik.report.languages") / f"{name}.toml"
-    return read_toml(file.read_text(encoding="utf-8"), name, Language)
+    text = shipped_path("language", name).read_text(encoding="utf-8")
+    return read_toml(text, name, Language)
 
 
 def in_language(document: Document, name: str) -> Document:

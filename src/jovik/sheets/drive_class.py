@@ -16,17 +16,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cache
-from importlib import resources
 from typing import Annotated
 
 from pydantic import Field
 
 from jovik.base.errors import UnknownNameError
 from jovik.base.quantities import parse_rate
+from jovik.base.shipped import shipped_names, shipped_path
 from jovik.base.toml_files import StrictModel, from_text, read_toml
-
-CLASS_PREFIX = "class:"
-"""How a yardstick that is a class begins."""
 
 
 @dataclass(frozen=True)
@@ -87,8 +84,7 @@ class _ClassFile(StrictModel):
 @cache
 def class_names() -> tuple[str, ...]:
     """Return names of the classes that ship with Jovik."""
-    files = resources.files("jovik.sheets.classes").iterdir()
-    return tuple(sorted(f.name.removesuffix(".toml") for f in files if f.name.endswith(".toml")))
+    return tuple(shipped_names("class"))
 
 
 @cache
@@ -102,7 +98,7 @@ def read_class(name: str) -> DriveClass:
     """
     if name not in class_names():
         raise UnknownNameError("class", name, class_names(), "see jovik fit --classes")
-    text = (resources.files("jovik.sheets.classes") / f"{name}.toml").read_text(encoding="utf-8")
+    text = shipped_path("class", name).read_text(encoding="utf-8")
     given = read_toml(text, name, _ClassFile)
     return DriveClass(
         name,

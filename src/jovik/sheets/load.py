@@ -15,7 +15,6 @@ rate = 50
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from importlib import resources
 from pathlib import Path
 from typing import Annotated, Literal
 
@@ -23,6 +22,7 @@ from pydantic import Field
 
 from jovik.base.errors import UnknownNameError, UsageError
 from jovik.base.quantities import parse_rate
+from jovik.base.shipped import shipped_names, shipped_path
 from jovik.base.text_files import read_text
 from jovik.base.toml_files import Size, StrictModel, Time, from_text, read_toml
 
@@ -130,11 +130,7 @@ class LoadFile(StrictModel):
 
 def load_names() -> list[str]:
     """Return names of the loads that ship with Jovik."""
-    return sorted(
-        f.name.removesuffix(".toml")
-        for f in resources.files("jovik.sheets.loads").iterdir()
-        if f.name.endswith(".toml")
-    )
+    return shipped_names("load")
 
 
 def read_load(name: str) -> Load:
@@ -149,10 +145,7 @@ def read_load(name: str) -> Load:
     """
     path = Path(name)
     if name in load_names():
-        text, where = (
-            (resources.files("jovik.sheets.loads") / f"{name}.toml").read_text(encoding="utf-8"),
-            name,
-        )
+        text, where = shipped_path("load", name).read_text(encoding="utf-8"), name
     elif path.suffix == ".toml" and path.is_file():
         text, where = read_text(path), str(path)
     else:

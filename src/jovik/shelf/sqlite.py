@@ -12,7 +12,6 @@ import sqlalchemy as sa
 from jovik.base.atomic_files import create_atomically
 from jovik.base.errors import ShelfError
 from jovik.base.secrets import looks_like_address, mask_secrets
-from jovik.base.settings import default_shelf, shelf_setting
 from jovik.shelf.archive_shelf import archive_content, is_archive, serialized
 from jovik.shelf.migrate import back_up_before_migration, make, migrate, revision_of
 from jovik.shelf.postgresql import is_server, open_server
@@ -22,15 +21,6 @@ from jovik.shelf.schema import REVISION
 
 APPLICATION_ID = 0x4A6F766B
 """Marks a SQLite file as a Jovik shelf (`PRAGMA application_id`): "Jovk"."""
-
-
-def where_from(option: str | None) -> str:
-    """Return the shelf's place.
-
-    The option, else `JOVIK_SHELF`, else what the person's settings say, else the platform's data
-    folder.
-    """
-    return option or os.environ.get("JOVIK_SHELF") or shelf_setting() or str(default_shelf())
 
 
 def shown_place(where: str) -> str:

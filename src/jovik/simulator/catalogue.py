@@ -7,13 +7,13 @@ from __future__ import annotations
 
 import zlib
 from dataclasses import dataclass, replace
-from importlib import resources
 from pathlib import Path
 from typing import Annotated
 
 from pydantic import Field
 
 from jovik.base.errors import UnknownNameError, UsageError
+from jovik.base.shipped import shipped_names, shipped_path
 from jovik.base.text_files import read_text
 from jovik.base.toml_files import StrictModel, read_toml
 from jovik.hardware.link import Link, named_link
@@ -67,8 +67,7 @@ class ModelDrive:
 
 def model_names() -> list[str]:
     """Return names of the model drives that ship with Jovik."""
-    files = (resources.files("jovik.simulator") / "catalogue").iterdir()
-    return sorted(f.name.removesuffix(".toml") for f in files if f.name.endswith(".toml"))
+    return shipped_names("model")
 
 
 def load_model(name: str) -> ModelDrive:
@@ -124,12 +123,7 @@ def _read(name: str) -> ModelDrive:
     if path.suffix == ".toml" and path.is_file():
         text, where = read_text(path), str(path)
     elif name in model_names():
-        text, where = (
-            (resources.files("jovik.simulator") / "catalogue" / f"{name}.toml").read_text(
-                encoding="utf-8"
-            ),
-            name,
-        )
+        text, where = shipped_path("model", name).read_text(encoding="utf-8"), name
     else:
         raise UnknownNameError(
             "model drive", name, model_names(), "or give the path of a model's .toml file"

@@ -24,11 +24,11 @@ is "rate" or "latency".
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from importlib import resources
 from pathlib import Path
 from typing import Any, Literal
 
 from jovik.base.errors import JovikError, PhraseError, UnknownNameError
+from jovik.base.shipped import shipped_names, shipped_path
 from jovik.base.text_files import read_text
 from jovik.steps.io_step import MOST_ROUNDS, IoStep
 from jovik.steps.parser import parse_all
@@ -89,11 +89,7 @@ class Plan:
 
 def plan_names() -> list[str]:
     """Return names of the plans that ship with Jovik."""
-    return sorted(
-        f.name.removesuffix(".toml")
-        for f in resources.files("jovik.steps.plans").iterdir()
-        if f.name.endswith(".toml")
-    )
+    return shipped_names("plan")
 
 
 def plan_text(name: str) -> tuple[str, str]:
@@ -107,9 +103,7 @@ def plan_text(name: str) -> tuple[str, str]:
         A file that cannot be read as text.
     """
     if name in plan_names():
-        return (resources.files("jovik.steps.plans") / f"{name}.toml").read_text(
-            encoding="utf-8"
-        ), name
+        return shipped_path("plan", name).read_text(encoding="utf-8"), name
     path = Path(name)
     if path.suffix == ".toml" and path.is_file():
         return read_text(path), str(path)

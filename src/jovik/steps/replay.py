@@ -17,6 +17,7 @@ from jovik.base.io_session import ReplayJob, Workload
 from jovik.base.quantities import show_size, show_time
 from jovik.base.recording import Kind, Recording
 from jovik.base.recording_file import read_recording
+from jovik.base.shipped import shipped_names, shipped_path
 from jovik.base.trace import ReplayRecord
 from jovik.steps.cost import PlanCost
 from jovik.steps.step import Step
@@ -35,7 +36,6 @@ PACES = {
 }
 
 
-FOLDER = Path(__file__).parent / "recordings"
 SUFFIX = ".jrec"
 
 
@@ -52,12 +52,7 @@ LIBRARIES: list[Library] = []
 
 def recording_names() -> list[str]:
     """Return recordings that ship with Jovik, made by simulation (tools/recordings.py)."""
-    return sorted(p.stem for p in FOLDER.glob(f"*{SUFFIX}"))
-
-
-def shipped_path(name: str) -> Path:
-    """Return where the file of a recording is that ships with Jovik."""
-    return FOLDER / f"{name}{SUFFIX}"
+    return shipped_names("recording")
 
 
 def is_recording(name: str) -> bool:
@@ -153,7 +148,7 @@ class ReplayStep(Step):
     def _read(self) -> tuple[Recording, str]:
         path = Path(self.path)
         if self.path in recording_names():
-            path = shipped_path(self.path)
+            path = shipped_path("recording", self.path)
         elif not path.is_file():
             for library in reversed(LIBRARIES):
                 if (stored := library.recording(self.path)) is not None:

@@ -10,11 +10,10 @@ from jovik.analysis.ranking import DriveRank, Ranking, StepRank, lead_over_next
 from jovik.base.interval import Interval
 from jovik.base.quantities import show_size, show_time, significant
 from jovik.base.rate_unit import per_unit, rate_unit
+from jovik.base.vocabulary import ENERGY, SAMPLE_ORDERS
 from jovik.queries.drive_class import gaps
 from jovik.queries.ranking import (
     ACCESS_STEP,
-    ENERGY,
-    SAMPLE_ORDERS,
     RankingReport,
     access_time_ns,
     index_for_money,

@@ -6,10 +6,10 @@ from pathlib import Path
 
 from jovik.answers import compare as answers
 from jovik.base.errors import UsageError
+from jovik.base.settings import where_from
 from jovik.charts.canvas import Canvas, check_file
 from jovik.cli.echo import echo
 from jovik.cli.output import show
-from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import Shelf
 
 

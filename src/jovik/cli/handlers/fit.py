@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from jovik.answers import fit as answers
 from jovik.base.errors import UsageError
+from jovik.base.settings import where_from
 from jovik.cli.output import show
-from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import Shelf
 
 

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from jovik.answers.health import health as ask
+from jovik.base.settings import where_from
 from jovik.cli import output
 from jovik.queries.readiness import shelf_if_any
-from jovik.shelf.sqlite import where_from
 
 
 def health(target: str, form: str, shelf_at: str | None) -> int:

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from jovik.answers import judge as answers
+from jovik.base.settings import where_from
 from jovik.cli.output import show
-from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import Shelf
 
 

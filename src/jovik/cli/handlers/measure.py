@@ -5,13 +5,13 @@ from __future__ import annotations
 from typing import Any
 
 from jovik.base.errors import ShelfError, UnknownRecordingError, UsageError
+from jovik.base.settings import where_from
 from jovik.cli.output import emit_json
 from jovik.cli.run_flow import EnduranceConsent, Telling, run_order
 from jovik.cli.several_targets import SeveralTargets, run_several
 from jovik.runs import RunRequest, fit_budget, prepared, request_for, sheet_for
 from jovik.runs.several import LeftOutDrive, split_words
 from jovik.runs.several import every_drive as drives_here
-from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import Shelf
 from jovik.tables.announcement import cost_json, enrolment_line
 

@@ -8,6 +8,7 @@ from pathlib import Path
 from jovik.answers.notes import LogAnswer, NotedListAnswer, NotesAnswer
 from jovik.base.errors import UsageError
 from jovik.base.quantities import parse_time
+from jovik.base.settings import where_from
 from jovik.cli.echo import echo
 from jovik.cli.output import show
 from jovik.hardware.boot import last_boot
@@ -18,7 +19,6 @@ from jovik.sheets.instrument_log import read_log
 from jovik.sheets.reading import Note, Reading, parse_reading, parse_when, read_csv, table_form
 from jovik.sheets.table_file import read_table
 from jovik.shelf.corrections import noted_words
-from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import Shelf
 
 

@@ -6,12 +6,12 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+from jovik.base.settings import where_from
 from jovik.charts.canvas import THEMES, Canvas, check_file
 from jovik.charts.kinds import draw
 from jovik.cli.picture_command import CANVAS_SIZES
 from jovik.cli.streams import file_or_output
 from jovik.cli.written_files import say_written
-from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import Shelf
 
 

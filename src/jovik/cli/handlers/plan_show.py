@@ -6,9 +6,9 @@ import click
 
 from jovik.answers.plan import plan
 from jovik.base.errors import UsageError
+from jovik.base.settings import where_from
 from jovik.cli import output
 from jovik.runs.plan_cost import cost_on
-from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import Shelf
 from jovik.steps.plan import load_plan, plan_text
 

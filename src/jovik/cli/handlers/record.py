@@ -7,10 +7,10 @@ from pathlib import Path
 from jovik.answers import recordings as answers
 from jovik.base.errors import UsageError
 from jovik.base.recording_file import read_recording
+from jovik.base.settings import where_from
 from jovik.cli import output
 from jovik.cli.echo import echo
 from jovik.cli.output import emit_csv, emit_json
-from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import Shelf
 from jovik.steps.replay import recording_names
 

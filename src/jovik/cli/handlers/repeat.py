@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+from jovik.base.settings import where_from
 from jovik.cli.run_flow import EnduranceConsent, run_order
 from jovik.queries.runs import LAST, run_key
 from jovik.runs import request_from_run
-from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import Shelf
 
 

@@ -10,6 +10,7 @@ import click
 
 from jovik.base.atomic_files import write_output
 from jovik.base.errors import UsageError
+from jovik.base.settings import where_from
 from jovik.cli.echo import echo
 from jovik.cli.written_files import say_written
 from jovik.report.page_files import make_folder
@@ -17,7 +18,6 @@ from jovik.report.placeholders import TEMPLATE
 from jovik.report.publishing import check_pages, publish_overview, publish_review
 from jovik.report.reviewer_text import words_beside
 from jovik.report.site import check_base_url
-from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import Shelf
 
 

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+from jovik.base.settings import where_from
 from jovik.cli.run_flow import EnduranceConsent, run_order
 from jovik.queries.runs import run_key
 from jovik.runs import resume_request
-from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import Shelf
 
 

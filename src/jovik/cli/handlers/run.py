@@ -8,6 +8,7 @@ import click
 
 from jovik.base.atomic_files import output, refuse_foreign, write_output
 from jovik.base.errors import UsageError
+from jovik.base.settings import where_from
 from jovik.cli.echo import echo
 from jovik.cli.run_output import show_run
 from jovik.cli.written_files import say_written
@@ -15,7 +16,6 @@ from jovik.queries.meters import meter_table
 from jovik.queries.runs import run_key
 from jovik.queries.series import series_of
 from jovik.runs.request import refuse_while_going_on
-from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import Shelf
 from jovik.tables.series import as_csv, as_parquet
 

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+from jovik.base.settings import where_from
 from jovik.cli.echo import echo
 from jovik.queries.runs import run_key
-from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import Shelf
 
 

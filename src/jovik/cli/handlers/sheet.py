@@ -11,6 +11,7 @@ import click
 
 from jovik.answers.sheets import sheet
 from jovik.base.errors import UsageError
+from jovik.base.settings import where_from
 from jovik.cli import output
 from jovik.cli.echo import echo
 from jovik.cli.streams import given_text
@@ -25,7 +26,6 @@ from jovik.sheets.sheet import (
     read_sheet,
     write_sheet,
 )
-from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import Shelf
 
 

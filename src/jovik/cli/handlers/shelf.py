@@ -12,6 +12,7 @@ from pathlib import Path
 import click
 
 from jovik.answers.corrections import CorrectionsAnswer
+from jovik.base.settings import where_from
 from jovik.base.text_files import read_text
 from jovik.cli.echo import echo
 from jovik.cli.output import emit_csv, emit_json, show
@@ -19,7 +20,6 @@ from jovik.cli.streams import file_or_output
 from jovik.cli.written_files import say_written
 from jovik.sheets.reading import read_mapped, table_form
 from jovik.sheets.table_file import read_table
-from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import Shelf
 
 

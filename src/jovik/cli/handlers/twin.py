@@ -7,9 +7,9 @@ from pathlib import Path
 from jovik.answers import twin as answers
 from jovik.base.atomic_files import write_output
 from jovik.base.errors import UsageError
+from jovik.base.settings import where_from
 from jovik.cli import output
 from jovik.cli.echo import echo
-from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import Shelf
 
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 
 from jovik.answers import upgrade as answers
+from jovik.base.settings import where_from
 from jovik.cli.output import show
 from jovik.cli.written_files import say_written
-from jovik.shelf.sqlite import where_from
 from jovik.shelf.store import Shelf
 
 

@@ -1,4 +1,6 @@
-"""Completion in bash, where a word has colons, spaces or an open quote in it.
+"""Completion in bash and fish.
+
+In bash a word has colons, spaces or an open quote in it.
 
 Bash parts words at colons and equals signs before it asks, and takes an answer for the last part
 only; and what it inserts it does not quote. So the line is parted here as the shell will part it,
@@ -11,7 +13,12 @@ import os
 import re
 from dataclasses import dataclass
 
-from click.shell_completion import BashComplete, CompletionItem, add_completion_class
+from click.shell_completion import (
+    BashComplete,
+    CompletionItem,
+    FishComplete,
+    add_completion_class,
+)
 
 SOURCE = """\
 %(complete_func)s() {
@@ -96,6 +103,15 @@ def fitting(value: str, line: HalfLine) -> str:
     return SPECIAL.sub(r"\\\1", rest)
 
 
+class FishWords(FishComplete):
+    """Click's, which would end a name at a comma in it."""
+
+    source_template = FishComplete.source_template.replace(
+        'string split ","', 'string split --max 1 ","'
+    )
+
+
 def install() -> None:
-    """Have Click complete by it."""
+    """Have Click complete by them."""
     add_completion_class(BashWords, "bash")
+    add_completion_class(FishWords, "fish")
