@@ -88,6 +88,7 @@ WRITERS = {
     "report/pictures.py": "a private folder for drawing, removed at once",
     "shelf/migrate.py": "copies a database to a path of `atomic_files`",
     "shelf/sqlite.py": "opens the shelf as a database",
+    "shelf/names.py": "reads a shelf's names from the database",
     "cli/handlers/sheet.py": "keeps a rejected text in a new private file",
 }
 """Files that may open something for writing in a way of their own, and why."""

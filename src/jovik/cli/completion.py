@@ -29,49 +29,21 @@ def _offer(words: Iterable[str], begun: str) -> list[CompletionItem]:
     return [CompletionItem(w) for w in words if w.casefold().startswith(wanted)]
 
 
-NAMES = {
-    "drive": "SELECT name FROM drive ORDER BY id",
-    "run": "SELECT id FROM run ORDER BY id DESC",
-    "recording": "SELECT name FROM recording ORDER BY folded_name",
-    "rig": "SELECT name FROM rig ORDER BY name",
-    "sample": "SELECT DISTINCT name FROM unit ORDER BY name",
-    "firmware": "SELECT DISTINCT firmware FROM unit ORDER BY firmware",
-}
-"""How the names of each sort are read from a shelf, by any database."""
-
-
 def _on_shelf(ctx: Context, sort: str) -> list[str]:
     """Return names from the shelf, or none if it cannot be read.
 
     Directly, because opening a shelf takes longer than a user waits after pressing the Tab key.
     """
-    from jovik.base.secrets import looks_like_address
     from jovik.base.settings import where_from
     from jovik.base.terminal_text import strip_control
+    from jovik.shelf.names import names
 
-    where = where_from(ctx.params.get("shelf_at"))
-    read = _from_server if looks_like_address(where) else _from_file
     try:
+        found = names(where_from(ctx.params.get("shelf_at")), sort)
         # A name with something in it that a terminal would obey is left to be typed.
-        return [n for n in read(where, NAMES[sort]) if n and strip_control(n) == n]
+        return [n for n in found if n and strip_control(n) == n]
     except Exception:  # the driver's own, the file system's; nothing is offered then
         return []
-
-
-def _from_file(where: str, query: str) -> list[str]:
-    import sqlite3
-    from contextlib import closing
-    from pathlib import Path
-
-    with closing(sqlite3.connect(f"{Path(where).absolute().as_uri()}?mode=ro", uri=True)) as c:
-        return [row[0] for row in c.execute(query)]
-
-
-def _from_server(where: str, query: str) -> list[str]:
-    import psycopg
-
-    with psycopg.connect(where, connect_timeout=2) as c:
-        return [row[0] for row in c.execute(query.encode()).fetchall()]
 
 
 def drives(ctx: Context, _: Parameter, begun: str) -> list[CompletionItem]:
@@ -104,7 +76,9 @@ def selections(ctx: Context, of: Parameter, begun: str) -> list[CompletionItem]:
     key, equals, _ = part.partition("=")
     if not equals:
         return _offer([f"{name}@{k}=" for k in SELECTION_KEYS], begun)
-    return _offer([f"{name}@{key}={x}" for x in _on_shelf(ctx, key)] if key in NAMES else [], begun)
+    return _offer(
+        [f"{name}@{key}={x}" for x in _on_shelf(ctx, key)] if key in SELECTION_KEYS else [], begun
+    )
 
 
 MODEL_CHANGES = (
