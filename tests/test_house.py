@@ -88,6 +88,7 @@ WRITERS = {
     "report/pictures.py": "a private folder for drawing, removed at once",
     "shelf/migrate.py": "copies a database to a path of `atomic_files`",
     "shelf/sqlite.py": "opens the shelf as a database",
+    "engine/kernel/library.py": "links the loops while a wheel is built",
     "shelf/names.py": "reads a shelf's names from the database",
     "cli/handlers/sheet.py": "keeps a rejected text in a new private file",
 }
