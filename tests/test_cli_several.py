@@ -14,7 +14,7 @@ from jovik.hardware.device import BlockDevice, devices
 from jovik.runs import several
 from jovik.runs.enrolment import _of_device, nominal_bytes
 from tests.conftest import Program
-from tests.programs import loop_device, need, run, sparse_file, succeeds
+from tests.programs import loop_device, need, on_a_terminal, run, sparse_file, succeeds
 
 READ = "random read 4KiB for 200ms within 8MB"
 
@@ -22,10 +22,24 @@ READ = "random read 4KiB for 200ms within 8MB"
 def test_the_first_command_may_be_measure_alone(jovik: Program) -> None:
     answer = jovik("measure", ".", READ, "--passes", "3", "--format", "json")
     assert "new on this shelf" in answer.err and "jovik sheet claim" in answer.err
+
     again = jovik("measure", ".", READ, "--passes", "2", "--format", "json")
     assert answer.json["drive"] == again.json["drive"] and "known by" in again.err
     sheets = jovik("sheet", "list", "--format", "json").json["drives"]
     assert [s["name"] for s in sheets] == [answer.json["drive"]] and sheets[0]["claims"] == []
+
+
+def test_a_new_name_adds_the_drive_that_is_here(jovik: Program) -> None:
+    words = ["measure", "model:comet", "random read 4KiB for 1s", "--passes", "1"]
+    assert "this is 'Mine', new on this shelf" in jovik(*words, "--drive", "Mine").err
+    shown = jovik("sheet", "show", "Mine", "--format", "json").json
+    assert shown["capacity_bytes"] == 2 * 10**12
+    refused = jovik(*words, "--drive", "Mime", status=2).err
+    assert "the drive here is 'Mine'" in refused and 'jovik sheet new "Mime"' in refused
+    jovik("sheet", "new", "Mime")
+    jovik(*words, "--drive", "mime")
+    assert jovik("measure", "model:slate", *words[2:], "--drive", "Other", "--dry-run").err
+    assert "Other" not in jovik("sheet", "list").out, "a dry run adds nothing"
 
 
 def test_a_drive_is_known_by_its_serial_after_it_was_renamed(jovik: Program) -> None:
@@ -248,3 +262,20 @@ def test_every_drive_with_nothing_to_measure_says_what_there_is(
     monkeypatch.setattr(several, "devices", list)
     with pytest.raises(TargetError, match="no drive is here"):
         several.every_drive()
+
+
+def test_the_lines_before_a_run_end_between_words(jovik: Program) -> None:
+    words = jovik.command("measure", ".", READ, "--passes", "1", "--drive", "Test", "--dry-run")
+
+    def lines(columns: int) -> list[str]:
+        status, said = on_a_terminal(
+            words, jovik.env, rows=24, columns=columns, folder=jovik.folder, only_errors=True
+        )
+        assert status == 0
+        plain = re.sub(r"\x1b\[[0-9;]*m", "", said.decode())
+        return plain.replace("\r", "").rstrip("\n").split("\n")
+
+    narrow, wide = lines(60), lines(400)
+    assert max(map(len, wide)) > 80 and len(narrow) > len(wide)
+    # What has no space in it stays whole: a path, which a user may want to copy.
+    assert " ".join(narrow).split() == " ".join(wide).split()

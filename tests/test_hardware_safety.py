@@ -543,6 +543,17 @@ def test_a_device_that_others_hold_or_use_is_left_alone(
 
 
 @ROOT
+def test_the_cost_of_a_plan_on_a_device_needs_no_permission(
+    known: Program, loop: Callable[..., tuple[str, Path]]
+) -> None:
+    device, image = loop(3000)
+    shown = known("plan", "show", "first-look", "--target", device).out
+    assert f"on {device}: about" in shown and "writes about" in shown
+    known("measure", device, "--plan", "first-look", "--dry-run", status=3)
+    assert image.stat().st_blocks == 0, "nothing was written"
+
+
+@ROOT
 def test_a_device_under_test_cannot_be_mounted_or_formatted(
     known: Program, loop: Callable[..., tuple[str, Path]], tmp_path: Path
 ) -> None:

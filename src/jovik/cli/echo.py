@@ -2,11 +2,37 @@
 
 from __future__ import annotations
 
+import shutil
+import sys
+
 import click
 
 from jovik.base.terminal_text import strip_control
 
 
 def echo(text: str, *, err: bool = False) -> None:
-    """Print lines with nothing in them that a terminal would obey."""
-    click.echo(strip_control(text, keep="\n"), err=err)
+    """Print lines with nothing in them that a terminal would obey.
+
+    On a terminal they end between words.
+    """
+    plain = strip_control(text, keep="\n")
+    if (sys.stderr if err else sys.stdout).isatty():
+        width = shutil.get_terminal_size().columns
+        plain = "\n".join(_wrapped(line, width) for line in plain.split("\n"))
+    click.echo(plain, err=err)
+
+
+def _wrapped(line: str, width: int) -> str:
+    if len(line) < width:
+        return line
+    import textwrap
+
+    indent = line[: len(line) - len(line.lstrip())]
+    return textwrap.fill(
+        line,
+        width - 1,
+        subsequent_indent=indent,
+        break_long_words=False,
+        break_on_hyphens=False,
+        drop_whitespace=True,
+    )

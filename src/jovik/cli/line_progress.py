@@ -38,7 +38,9 @@ class LineProgress:
     def say(self, line: str) -> None:
         """One lasting line."""
         self._clear()
-        self._console.print("\n".join(strip_control(x) for x in line.split("\n")), soft_wrap=True)
+        text = "\n".join(strip_control(x) for x in line.split("\n"))
+        # In a file a line stays one; on a terminal it ends between words.
+        self._console.print(text, soft_wrap=not self._console.is_terminal)
 
     def _clear(self) -> None:
         if self._shown:

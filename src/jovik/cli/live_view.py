@@ -101,18 +101,17 @@ class LiveView:
             # The screen is gone with its last state: what is lasting stays behind as lines.
             for position, words in sorted(self._words.items()):
                 phrase = strip_control(self._tasks[position].step.canonical)
-                self._console.print(
-                    f"[{position + 1}/{len(self._tasks)}] {phrase}: {words}", soft_wrap=True
-                )
+                at = f"[{position + 1}/{len(self._tasks)}]"
+                self._console.print(f"{at} {phrase}: {words}")
         for line in self._said:
-            self._console.print(line, soft_wrap=True)
+            self._console.print(line)
         self._said = []
 
     def say(self, line: str) -> None:
         """One lasting line: at once before the screen is up, behind it afterwards."""
         line = "\n".join(strip_control(x) for x in line.split("\n"))
         if self._shown is None:
-            self._console.print(line, soft_wrap=True)
+            self._console.print(line)
         else:
             self._said.append(line)
 
@@ -234,7 +233,7 @@ class LiveView:
         here = min((now - self._step_began) * 1e9, self._times[self._position])
         share = min((sum(self._times[: self._position]) + here) / whole, 1.0)
         full = round(share * width)
-        return Text.assemble(("━" * full, "cyan"), ("─" * (width - full), "dim"))
+        return Text.assemble(("━" * full, "magenta"), ("─" * (width - full), "dim"))
 
     def _figures(self, step: Step) -> list[Text]:
         live = self._live
@@ -243,7 +242,7 @@ class LiveView:
         if not step.measures and not live.done_bytes:
             warm = f"   {live.temperature_c:.0f} °C" if live.temperature_c is not None else ""
             return [Text(f"  {show_time(live.elapsed_ns)} so far{warm}"), Text("")]
-        one = Text("  ").append(show_rate(live.rate_bytes_s), style="bold cyan")
+        one = Text("  ").append(show_rate(live.rate_bytes_s), style="bold magenta")
         if isinstance(step, IoStep):
             one.append(f"   {significant(live.rate_bytes_s / step.block_bytes)} IOPS")
         if live.p50_ns is not None and live.p99_ns is not None:
@@ -323,7 +322,7 @@ class LiveView:
             lines.append(
                 Text.assemble(
                     (f"{label:>{CHART_MARGIN}} ", "dim"),
-                    ("".join(chr(BRAILLE + d) for d in line), "cyan"),
+                    ("".join(chr(BRAILLE + d) for d in line), "magenta"),
                 )
             )
         lines.append(Text(f"{'':>{CHART_MARGIN}} {'a minute ago':<{columns - 3}}now", style="dim"))
@@ -339,7 +338,7 @@ class LiveView:
             style = "bold" if number == self._position else "" if words else "dim"
             bar = self._rung_bar(number)
             label = Text(f"{mark} {strip_control(self._tasks[number].step.label)}", style=style)
-            label.append(f"  {bar}" if bar else "", style="cyan")
+            label.append(f"  {bar}" if bar else "", style="magenta")
             lines.append(
                 self._pair(label, Text(words.split(", 95 %")[0].split(":")[0], style=style), width)
             )

@@ -35,6 +35,8 @@ class RawDevice:
         Descriptors of a device that was claimed for writing
         (`jovik.hardware.safety.claim_for_writing`): one to write through, one that keeps others
         away. Both are closed with this; without them the device is opened for reading.
+    imagined : bool
+        Only the cost of writing is estimated: it counts as writable, and any write would fail.
 
     Raises
     ------
@@ -49,9 +51,10 @@ class RawDevice:
         capacity_bytes: int,
         logical_block_bytes: int,
         claimed: tuple[int, int] | None = None,
+        imagined: bool = False,
     ) -> None:
         self.folder = node
-        self.writable = claimed is not None
+        self.writable = claimed is not None or imagined
         self._held_fd = -1
         self.capacity_bytes = capacity_bytes
         self.block_bytes = logical_block_bytes

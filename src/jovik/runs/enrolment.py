@@ -7,7 +7,7 @@ new is enrolled with a bare sheet, so that measuring it takes one command.
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from pathlib import Path
 
@@ -58,13 +58,14 @@ def sheet_for(shelf: Shelf, place: Target, name: str | None, *, enrol: bool = Tr
 
     Raises
     ------
-    UnknownNameError
-        No drive is called `name`.
     UsageError
-        Several sheets are of the drive's model.
+        Several sheets are of the drive's model, or no drive is called `name`, and this one is known
+        by another name.
     """
     if name is not None:
-        return Enrolment(shelf.sheets.get(name), EnrolledBy.NAME)
+        if name.casefold() in {n.casefold() for n in shelf.sheets.names()}:
+            return Enrolment(shelf.sheets.get(name), EnrolledBy.NAME)
+        return _newly_named(shelf, place, name, enrol)
     if isinstance(place, ModelTarget):
         from jovik.simulator import load_model
 
@@ -99,6 +100,19 @@ def sheet_for(shelf: Shelf, place: Target, name: str | None, *, enrol: bool = Tr
     if sheet.drive.name.casefold() in by_name:
         return Enrolment(shelf.sheets.get(by_name[sheet.drive.name.casefold()]), EnrolledBy.MODEL)
     return Enrolment(_enrol(shelf, sheet, enrol), EnrolledBy.NEW)
+
+
+def _newly_named(shelf: Shelf, place: Target, name: str, enrol: bool) -> Enrolment:
+    """Return a new sheet of the drive under a target, by the name that the user gave it."""
+    found = sheet_for(shelf, place, None, enrol=False)
+    own = found.sheet.drive.name
+    if own in shelf.sheets.names():
+        raise UsageError(
+            f"there is no drive called '{name}'; the drive here is '{own}'",
+            f'omit --drive; or, for another drive, write its sheet: jovik sheet new "{name}"',
+        )
+    drive = replace(found.sheet.drive, name=name)
+    return Enrolment(_enrol(shelf, replace(found.sheet, drive=drive), enrol), EnrolledBy.NEW)
 
 
 def _enrol(shelf: Shelf, sheet: Sheet, enrol: bool) -> Sheet:

@@ -34,7 +34,8 @@ def open_session(request: RunRequest) -> Session:
         return FileSession(target.path, request.engine, request.seed)
 
     device, claimed = target.device, None
-    if request.destroy is not None or any(t.step.writes for t in request.tasks):
+    writes = request.destroy is not None or any(t.step.writes for t in request.tasks)
+    if writes and not request.only_cost:
         claimed = claim_for_writing(
             device, request.destroy, system_drive(), worthless=request.content_worthless
         )
@@ -42,6 +43,7 @@ def open_session(request: RunRequest) -> Session:
     raw = RawDevice(
         Path(device.node),
         claimed=(claimed.fd, claimed.held_fd) if claimed is not None else None,
+        imagined=writes and request.only_cost,
         capacity_bytes=device.capacity_bytes,
         logical_block_bytes=device.logical_block_bytes,
     )

@@ -60,7 +60,12 @@ def cost_on(
     limit = parse_time(budget) if budget is not None else None
     request = fit_budget(
         RunRequest(
-            target=target, tasks=tuple(tasks_of(chosen)), plan=chosen.name, seed=1, budget_ns=limit
+            target=target,
+            tasks=tuple(tasks_of(chosen)),
+            plan=chosen.name,
+            seed=1,
+            budget_ns=limit,
+            only_cost=True,
         ),
         sheet,
     )

@@ -45,6 +45,8 @@ class RunRequest:
         The omissions of a time budget, in words.
     engine, seed, stop_on_error, budget_ns
         See `jovik measure --help`.
+    only_cost : bool
+        Nothing will be measured: a raw device is opened for reading only, and counts as writable.
     destroy : str or None
         The serial of the raw device that was given up.
     content_worthless : bool
@@ -66,6 +68,7 @@ class RunRequest:
     budget_ns: int | None = None
     trimmed: tuple[str, ...] = ()
     destroy: str | None = None
+    only_cost: bool = False
     content_worthless: bool = False
     sample_name: str | None = None
     rig_name: str | None = None
