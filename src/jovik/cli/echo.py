@@ -17,9 +17,13 @@ def echo(text: str, *, err: bool = False) -> None:
     """
     plain = strip_control(text, keep="\n")
     if (sys.stderr if err else sys.stdout).isatty():
-        width = shutil.get_terminal_size().columns
-        plain = "\n".join(_wrapped(line, width) for line in plain.split("\n"))
+        plain = between_words(plain, shutil.get_terminal_size().columns)
     click.echo(plain, err=err)
+
+
+def between_words(text: str, width: int) -> str:
+    """Return lines that end between words. A word that is longer than a line stays whole."""
+    return "\n".join(_wrapped(line, width) for line in text.split("\n"))
 
 
 def _wrapped(line: str, width: int) -> str:
@@ -34,5 +38,4 @@ def _wrapped(line: str, width: int) -> str:
         subsequent_indent=indent,
         break_long_words=False,
         break_on_hyphens=False,
-        drop_whitespace=True,
     )

@@ -13,6 +13,7 @@ from jovik.analysis.step_result import StepResult
 from jovik.base.io_session import Progress
 from jovik.base.quantities import show_rate, show_size, show_time
 from jovik.base.terminal_text import strip_control
+from jovik.cli.echo import between_words
 from jovik.cli.progress_display import result_words
 from jovik.cli.terminal_table import console
 from jovik.runs.task import Task
@@ -39,8 +40,9 @@ class LineProgress:
         """One lasting line."""
         self._clear()
         text = "\n".join(strip_control(x) for x in line.split("\n"))
-        # In a file a line stays one; on a terminal it ends between words.
-        self._console.print(text, soft_wrap=not self._console.is_terminal)
+        if self._console.is_terminal:
+            text = between_words(text, self._console.width)
+        self._console.print(text, soft_wrap=True)
 
     def _clear(self) -> None:
         if self._shown:

@@ -21,6 +21,7 @@ from jovik.analysis.step_result import StepResult
 from jovik.base.io_session import Progress
 from jovik.base.quantities import show_rate, show_size, show_time, significant
 from jovik.base.terminal_text import strip_control
+from jovik.cli.echo import between_words
 from jovik.cli.progress_display import result_words
 from jovik.queries.aims import Aim
 from jovik.runs.task import Task
@@ -102,18 +103,21 @@ class LiveView:
             for position, words in sorted(self._words.items()):
                 phrase = strip_control(self._tasks[position].step.canonical)
                 at = f"[{position + 1}/{len(self._tasks)}]"
-                self._console.print(f"{at} {phrase}: {words}")
+                self._print(f"{at} {phrase}: {words}")
         for line in self._said:
-            self._console.print(line)
+            self._print(line)
         self._said = []
 
     def say(self, line: str) -> None:
         """One lasting line: at once before the screen is up, behind it afterwards."""
         line = "\n".join(strip_control(x) for x in line.split("\n"))
         if self._shown is None:
-            self._console.print(line)
+            self._print(line)
         else:
             self._said.append(line)
+
+    def _print(self, line: str) -> None:
+        self._console.print(between_words(line, self._console.width), soft_wrap=True)
 
     def preparing(self, position: int, step: Step, size_bytes: int) -> Callable[[Progress], None]:
         """Report that the test file is being laid out."""
