@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import platform
 import subprocess
 from pathlib import Path
 
@@ -236,6 +237,9 @@ def test_a_table_from_a_spreadsheet_is_read_as_it_is_written_there(jovik: Progra
 
 def test_help_and_version_are_commands_too_and_unknown_members_are_named(jovik: Program) -> None:
     assert jovik("version").out == jovik("--version").out
+    whole = jovik("version", "--all").out
+    assert whole.startswith(jovik("version").out.strip()) and "numpy 2" in whole
+    assert f"loops-{platform.machine()}.so" in whole
     assert jovik("help", "rank").out == jovik("rank", "--help").out
     assert "nearest: show" in jovik("sheet", "shwo", status=2).err
     assert "nearest: " in jovik("help", "rnak", status=2).err

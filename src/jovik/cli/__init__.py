@@ -57,9 +57,17 @@ COMMANDS = {
 
 
 @click.command("version")
-def _version() -> None:
+@click.option(
+    "--all", "whole", is_flag=True, help="Also the system and packages, for a bug report."
+)
+def _version(whole: bool) -> None:
     """Show the version, as --version does."""
-    click.echo(f"jovik {VERSION}")
+    if not whole:
+        click.echo(f"jovik {VERSION}")
+        return
+    from jovik.cli.fault_log import installation
+
+    click.echo("\n".join(installation()))
 
 
 @click.command("help")

@@ -11,6 +11,7 @@ import logging
 import os
 import platform
 import re
+import sqlite3
 import stat
 import sys
 import traceback
@@ -95,9 +96,7 @@ def _phrase(word: str) -> str:
 def report(error: BaseException, words: Sequence[str]) -> str:
     """Return all that a bug report needs, as text."""
     lines = [
-        f"jovik {VERSION}, Python {platform.python_version()}, {platform.system()} "
-        f"{platform.release()} {platform.machine()}",
-        ", ".join(f"{name} {_version(name)}" for name in PACKAGES),
+        *installation(),
         datetime.datetime.now(datetime.UTC).isoformat(timespec="seconds"),
         f"typed: jovik {typed(words)}",
     ]
@@ -110,6 +109,19 @@ def report(error: BaseException, words: Sequence[str]) -> str:
             lines.append(f"  {_module(frame.filename)}:{frame.lineno} {frame.name}")
         cause = cause.__cause__ or cause.__context__
     return "\n".join(lines) + "\n"
+
+
+def installation() -> list[str]:
+    """Return versions of Jovik, of the system and of packages, and where the loops come from."""
+    from jovik.engine.loops import LIBRARY
+
+    loops = LIBRARY.name if LIBRARY.exists() else "compiled at each start"
+    return [
+        f"jovik {VERSION}, Python {platform.python_version()}, {platform.system()} "
+        f"{platform.release()} {platform.machine()}",
+        ", ".join(f"{name} {_version(name)}" for name in PACKAGES),
+        f"measuring loops: {loops}; SQLite {sqlite3.sqlite_version}",
+    ]
 
 
 def _version(name: str) -> str:
