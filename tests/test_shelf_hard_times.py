@@ -14,6 +14,7 @@ import random
 import shutil
 import sqlite3
 import subprocess
+import sys
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -379,3 +380,41 @@ def test_passes_in_a_log_that_nobody_can_bring_in_are_not_left_out_silently(
     connection.close()
     remount(small, "ro")
     assert "was not closed" in jovik("rank", "--shelf", small / "shelf.db", status=3).err
+
+
+def test_a_reader_takes_nothing_from_a_writer_that_opened_the_shelf_twice(jovik: Program) -> None:
+    """Whoever closes a file of its own on a database loses every lock that the process has on it.
+
+    The next reader to leave would then remove the log that the writer goes on writing to.
+    """
+    code = """
+import sys
+from jovik.shelf.store import Shelf
+from jovik.sheets.sheet import Drive, Sheet
+with Shelf(sys.argv[1], create=True) as shelf:
+    shelf.sheets.add(Sheet(Drive("First")))
+    with Shelf(sys.argv[1]):
+        pass
+    print("in", flush=True)
+    for name in sys.stdin:
+        shelf.sheets.add(Sheet(Drive(name.strip())))
+        print("added", flush=True)
+"""
+    with subprocess.Popen(
+        [sys.executable, "-c", code, jovik.shelf],
+        env=jovik.env,
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        text=True,
+    ) as writer:
+        assert writer.stdin is not None and writer.stdout is not None
+        assert writer.stdout.readline() == "in\n"
+        for name in ("Second", "Third", "Fourth"):
+            jovik("sheet", "list")
+            writer.stdin.write(f"{name}\n")
+            writer.stdin.flush()
+            assert writer.stdout.readline() == "added\n"
+            assert name in jovik("sheet", "list").out
+        writer.stdin.close()
+    assert writer.returncode == 0
+    assert "Fourth" in jovik("sheet", "list").out

@@ -15,7 +15,13 @@ ZIP = b"PK\x03\x04"
 
 
 def is_archive(path: Path) -> bool:
-    """Return True if a file is a zip, which no database begins like."""
+    """Return True if a file is a zip, which no database begins like, and is named so.
+
+    No file that may be a database is opened: closing it would take the locks of this process's
+    other connections from it (POSIX.1, fcntl), and another process would take its log away.
+    """
+    if path.suffix.casefold() != ".zip":
+        return False
     try:
         with path.open("rb") as file:
             return file.read(len(ZIP)) == ZIP
