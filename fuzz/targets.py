@@ -349,22 +349,37 @@ def base_archive() -> bytes:
 
 
 def twin() -> bytes:
-    """A model drive as `jovik twin` writes it: with its origin."""
+    """A model drive as `jovik twin` writes it: with its origin, and both ends of what it may be."""
+    whole = shipped("jovik.simulator", "catalogue")[0]
+    behaviour = whole[whole.index(b"[behaviour]") :]
+    ends = [behaviour.replace(b"[behaviour", b"[origin." + x) for x in (b"fast", b"slow")]
     return (
-        shipped("jovik.simulator", "catalogue")[0]
+        whole
         + b"""
 [origin]
 drive = "Comet"
 samples = ["sample 1"]
 runs = ["20261201-000000-abcdef"]
 fitted = "2026-12-01"
-typical_error = "1.1 %"
+typical_error = 0.011
 not_determined = ["drain_rate"]
 
 [origin.determined]
 read_latency = ["50.5 us to 53.5 us", "random read 4KiB for 900ms"]
 """
+        + b"\n".join(ends)
     )
+
+
+def twins(content: bytes, folder: Path) -> None:
+    """Rank by an archive of one twin."""
+    from jovik.queries.programs import times_by_twins
+    from jovik.shelf.archive import twins_archive
+    from jovik.shelf.archive_shelf import twin_files
+    from jovik.steps.replay import ReplayStep
+
+    place = written(twins_archive({"a-twin.toml": as_text(content)}), folder, "t.zip")
+    times_by_twins(ReplayStep("editor-start"), twin_files(str(place)), lambda _: True)
 
 
 def stored(content: bytes) -> bytes:
@@ -432,6 +447,7 @@ TARGETS: dict[str, Target] = {
         lambda content, folder: load_model(str(written(content, folder, "m.toml"))),
         (*shipped("jovik.simulator", "catalogue"), twin()),
     ),
+    "twins": Target(twins, (twin(),)),
     "plan": Target(
         lambda content, folder: load_plan(str(written(content, folder, "p.toml"))),
         shipped("jovik.steps.plans"),

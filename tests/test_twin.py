@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import shutil
 import statistics
 import zipfile
@@ -267,3 +268,70 @@ def test_a_twin_on_a_site_is_never_older_than_its_page(jovik: Program) -> None:
     (site / "corvane-slate-1tb-twin.toml").write_text("mine")
     jovik("measure", "model:slate", "random read 4KiB for 1s", "--passes", "2")
     assert "corvane-slate-1tb-twin.toml" in jovik(*publish, status=2).err
+
+
+@pytest.mark.parametrize(
+    ("model", "steps", "name", "within"),
+    [
+        ("comet", ["random read 4KiB for 2s", "random write 4KiB for 2s"], "latency_spread", 0.08),
+        (
+            "quarry",
+            [
+                "sequential write 128KiB depth 32 over 90% of free",
+                "purge",
+                "precondition 2 times at random within 90% of free",
+                "random write 4KiB depth 32 until steady within 90% of free",
+            ],
+            "flash_size",
+            0.02,
+        ),
+        (
+            "mixer",
+            ["random mixed 70% read 4KiB depth 8 for 1s", "random mixed 30% read 4KiB for 1s"],
+            "mixed_share",
+            0.03,
+        ),
+        (
+            "narrow",
+            [
+                "sequential write 512KiB depth 4 over 30% of free",
+                "empty",
+                "fill to 80%",
+                "sequential write 512KiB depth 4 over 60% of free",
+            ],
+            "full_share",
+            0.1,
+        ),
+    ],
+)
+def test_other_results_determine_the_rest_of_a_twin(
+    jovik: Program, model: str, steps: list[str], name: str, within: float
+) -> None:
+    text = shipped_model(
+        "comet" if model == "comet" else "quarry" if model == "quarry" else "slate"
+    )
+    changed = {
+        "mixer": "mixed_share = 0.6\n",
+        "narrow": "full_from = 0\nfull_share = 0.4\n",
+        "comet": "write_latency_spread = 0.5\n",
+        # Two amplifications at once are one to whoever sees the rate only.
+        "quarry": 'mapping_size = "4KiB"\n',
+    }
+    text = re.sub(rb"(full_from|full_share|mapping_size) = .*\n", b"", text)
+    text = text.replace(b"[behaviour]\n", b"[behaviour]\n" + changed.get(model, "").encode(), 1)
+    (jovik.folder / f"{model}.toml").write_bytes(text)
+    short = ["random read 4KiB depth 1,32 for 1s", "sequential read 512KiB depth 4 for 1s"]
+    short += ["random write 4KiB depth 1,32 for 600ms", "sequential write 512KiB depth 4 for 600ms"]
+    words = ["--passes", "3", "--seed", "5", "--yes"]
+    jovik("measure", f"model:{model}.toml", *short, "purge", *steps, *words, timeout=600)
+    drive = jovik("runs", "--format", "json").json["runs"][0]["drive"]
+    found = jovik("twin", drive, "--out", "twin.toml", "--format", "json").json["parameters"]
+    true = load_model(str(jovik.folder / f"{model}.toml")).behaviour
+    own = next(p for p in found if p["name"] == name)
+    assert own["phrases"] and own["value"]["median"] == pytest.approx(
+        getattr(true, name), rel=within
+    )
+    written = load_model(str(jovik.folder / "twin.toml")).behaviour
+    assert getattr(written, name) == pytest.approx(own["value"]["median"], rel=1e-3)
+    if model == "comet":
+        assert written.spreads == pytest.approx((0.3, 0.5), rel=0.08)

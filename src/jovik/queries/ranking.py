@@ -150,7 +150,11 @@ def ranking_report(
     if yardstick is not None and yardstick.startswith(CLASS_PREFIX):
         of_class = read_class(yardstick.removeprefix(CLASS_PREFIX))
     named = shelf.sheets.get(yardstick).drive.name if yardstick and of_class is None else None
-    found = evidence(shelf)
+    # The kind of a replay has lost the path of its file.
+    asked_by = parse(by) if kind is not None else None
+    replay = asked_by if isinstance(asked_by, ReplayStep) else None
+    # Twins have the spread of latencies.
+    found = evidence(shelf, with_latencies=replay is not None)
     steady, results = _of_one_state(found.results, kind, steady)
     selected = {name for name, drive in drives.items() if only.keeps(drive)}
     since = _date(only.since) if only.since is not None else ""
@@ -164,9 +168,6 @@ def ranking_report(
     if lost and not counted:
         return RankingReport(Ranking("", (), (), tuple(lost)), drives, by, kind, load)
     effect = run_effect([r for r in found.candidates if r.drive in selected])
-    # The kind of a replay has lost the path of its file.
-    asked_by = parse(by) if kind is not None else None
-    replay = asked_by if isinstance(asked_by, ReplayStep) else None
     program = program_times(replay, counted, drives) if replay is not None else None
     if program is not None and program.times and all(p.predicted for p in program.times):
         nothing = Ranking("", (), (), tuple(lost))

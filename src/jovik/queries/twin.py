@@ -59,7 +59,7 @@ def twin_of(shelf: Shelf, name: str) -> TwinReport:
         It has too few results, with the steps that are missing.
     """
     drive = shelf.sheets.get(name).drive
-    found = evidence(shelf, drive.name)
+    found = evidence(shelf, drive.name, filled=True, with_latencies=True)
     chosen = found.results
     missing = _missing(chosen)
     twin = refuse_without_twin(drive, chosen)
@@ -126,7 +126,8 @@ def _usual(drive: Drive) -> DriveClass:
 
 
 def _missing(results: Sequence[StepResult]) -> tuple[str, ...]:
-    steps = [o.step for o in observations_of(results)]
+    plain = [r for r in results if r.conditions.filled_percent is None]
+    steps = [o.step for o in observations_of(plain)]
     return tuple(phrase for phrase, does in WANTED.items() if not any(does(s) for s in steps))
 
 

@@ -95,7 +95,8 @@ def upgraded(
         raise UsageError(
             f"{after.name} cannot replace itself", "name another drive; see jovik sheet list"
         )
-    found = [evidence(shelf, drive.name) for drive in (before, after)]
+    # Twins have the spread of latencies.
+    found = [evidence(shelf, d.name, with_latencies=program is not None) for d in (before, after)]
     results = [e.results for e in found]
     for drive, own in zip((before, after), results, strict=True):
         if not own:

@@ -37,7 +37,7 @@ def latencies(
             pause_ns = elapsed_ns / whole - mean
             if parameters.sleep_after and pause_ns > parameters.sleep_after:
                 mean += parameters.wake_time
-        sigma = parameters.latency_spread
+        sigma = parameters.spreads[name == "write"]
         drawn = mean * np.exp(rng.normal(-sigma * sigma / 2, sigma, SAMPLES))
         # One I/O in five hundred waits for something else in the drive.
         drawn[rng.random(SAMPLES) < 0.002] *= 8

@@ -224,6 +224,10 @@ class Behaviour(StrictModel):
         resembles the one of the pass before by this correlation.
     latency_spread : float
         Standard deviation of the log of the latency.
+    write_latency_spread : float, optional
+        The same of writes, if it differs.
+    mixed_share : float
+        What is left of the rate of mixed work, as it would be with bounds shared out by time.
     flash_size : int, bytes
         All flash in it, over-provisioned flash included: where it is set, space is reclaimed by
         garbage collection, which takes its share of `direct_write_rate`; 0 leaves that out.
@@ -279,8 +283,16 @@ class Behaviour(StrictModel):
     pass_memory: Annotated[float, Field(ge=0, lt=1, strict=False)] = 0.0
     wander_time: Time = 2 * 10**9
     latency_spread: Share = 0.3
+    write_latency_spread: Share | None = None
+    mixed_share: Share = 1.0
     serial: str = ""
     firmware: str = "1.0"
+
+    @property
+    def spreads(self) -> tuple[float, float]:
+        """Return the standard deviation of the log of the latency of reads and of writes."""
+        writes = self.write_latency_spread
+        return self.latency_spread, self.latency_spread if writes is None else writes
 
     def cache_bytes(self, fill_percent: float) -> float:
         """Return the write cache at a fill level."""
@@ -365,7 +377,7 @@ class Behaviour(StrictModel):
         carried = 1 / (
             share * work.block_bytes / self.read_rate + (1 - share) * work.block_bytes / write_rate
         )
-        reached = smallest(alone, handled, carried)
+        reached = smallest(alone, handled, carried) * (self.mixed_share if 0 < share < 1 else 1)
         # A link is a wall: there is no rounding of that corner.
         return min(reached, self.link_rate / work.block_bytes) if self.link_rate else reached
 

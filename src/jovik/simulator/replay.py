@@ -77,7 +77,8 @@ def _replay(
     recording = job.recording
     known, count, width = dependencies(recording), len(recording), len(states)
     in_order = _in_order(recording)
-    spread = np.array([s.behaviour.latency_spread for s in states])
+    spreads = np.array([s.behaviour.spreads for s in states]).T
+    writes = (recording.kind == Kind.WRITE).astype(np.int64)
     issue, done = np.zeros((count, width)), np.zeros((count, width))
     by_end = np.argsort(known.rank)
     server = (_Flash if states[0].behaviour.platter is None else _Arm)(states, recording)
@@ -90,7 +91,8 @@ def _replay(
     noise = np.empty((0, width))
     for i in range(count):
         if i % DRAWN == 0:
-            normal = rng.normal(0, 1, min(DRAWN, count - i))[:, None]
+            spread = spreads[writes[i : i + DRAWN]]
+            normal = rng.normal(0, 1, len(spread))[:, None]
             noise = np.exp(normal * spread - spread**2 / 2)
         if job.pace == "recorded":
             at = np.maximum(before, recorded[i])

@@ -9,7 +9,7 @@ and others (SIGMETRICS 2007) have shown for disks and arrays.
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -18,7 +18,6 @@ import numpy.typing as npt
 
 from jovik.analysis.comparability import figure_of, long_write_of, settled
 from jovik.analysis.run_effect import PRIOR_SPREAD as RUN_SPREAD
-from jovik.analysis.statistics import interval
 from jovik.analysis.step_result import StepResult
 from jovik.base.interval import Interval
 from jovik.base.io_session import Workload
@@ -26,6 +25,7 @@ from jovik.base.quantities import show_rate, show_size, show_time, significant
 from jovik.sheets.drive_class import DriveClass
 from jovik.sheets.sheet import Drive
 from jovik.simulator.parameters import Behaviour, Platter
+from jovik.simulator.twin_from_others import Parameter, from_other_results
 from jovik.steps import IoStep
 
 Floats = npt.NDArray[np.float64]
@@ -35,8 +35,6 @@ DETERMINED = 0.5
 """A parameter is determined if its spread is at most this share of the prior's."""
 WEIGHTY = 0.25
 """Steps count for a parameter from this share of the weightiest one's information on."""
-NEAR = math.log(1.5)
-"""A parameter within this of the class's is the class's, if no step determined it."""
 LEAST_STEPS = 3
 OUTLYING = 3.0
 """Residuals beyond so many spreads count less than by their square."""
@@ -45,39 +43,8 @@ QUANTILE, LIKELY = 1.96, 1.645
 TIMES = ("read_latency", "sequential_latency", "write_latency", "flush_time")
 RATES = ("read_rate", "write_rate", "read_iops", "write_iops")
 SOLID = (*TIMES, *RATES)
-FROM_OTHERS = ("cache_size", "direct_write_rate", "drain_rate", "file_time")
-"""What steps of other kinds determine: long writes, copies."""
-FLUSH_ALONE = 0.1
-"""A flush after a pass has that to write back, too: alone it may take so much of it.
-
-An assumption: on one disk the two were 313 and 36 µs.
-"""
 ARM_FREE_IOPS = 100_000
 SPINNING = ("outer_rate", "settle", "queue_gain")
-
-
-@dataclass(frozen=True)
-class Parameter:
-    """One fitted parameter in the unit of `Behaviour`, and the phrases that determined it.
-
-    Without any it is near `usual`, the class's, or hardly determined.
-    """
-
-    name: str
-    value: Interval
-    phrases: tuple[str, ...]
-    usual: float | None = None
-
-    @property
-    def determined(self) -> bool:
-        """Return True if steps determined it."""
-        return bool(self.phrases)
-
-    @property
-    def of_class(self) -> bool:
-        """Return True if it is the class's: no step moved it."""
-        near = self.usual is None or abs(math.log(self.value.median / self.usual)) < NEAR
-        return not self.determined and near
 
 
 @dataclass(frozen=True)
@@ -191,17 +158,18 @@ def fitted(drive: Drive, results: Sequence[StepResult], usual: DriveClass) -> Tw
     Parameters
     ----------
     results : sequence of StepResult
-        Those that represent the drive.
+        Those that represent the drive, also of a filled one, and with their latencies.
     usual : DriveClass
         Its class.
     """
-    seen = observations_of(results)
+    plain = [r for r in results if r.conditions.filled_percent is None]
+    seen = observations_of(plain)
     if len(seen) < LEAST_STEPS:
         return None
     start = _prior(drive, usual)
-    names = _names(start)
+    names = _names(start, seen)
     one = _solved(seen, start, names)
-    covered, rest = _from_other_results(results, one.behaviour)
+    covered, rest = from_other_results(results, one.behaviour)
     behaviour = one.behaviour.model_copy(update=covered)
     known = {p.name for p in rest}
     by_steps = _parameters(one, names, seen, start)
@@ -225,7 +193,7 @@ def fitted(drive: Drive, results: Sequence[StepResult], usual: DriveClass) -> Tw
     slower = np.array([1.0 if n in (*TIMES, "settle") else -1.0 for n in names]) * reach
     fast, slow = (
         _with(start, names, one.values + way * slower).model_copy(
-            update={p.name: _end(p, way * (1 if p.name in TIMES else -1)) for p in rest}
+            update=covered | {p.name: _end(p, way * (1 if p.name in TIMES else -1)) for p in rest}
         )
         for way in (-1, 1)
     )
@@ -302,67 +270,6 @@ def _parameters(
     return tuple(made)
 
 
-def _from_other_results(
-    results: Sequence[StepResult], behaviour: Behaviour
-) -> tuple[dict[str, Any], list[Parameter]]:
-    """Return what long writes and copies determine, by the name of the parameter."""
-    values: dict[str, Any] = {}
-    parameters: list[Parameter] = []
-
-    def take(name: str, value: Interval, phrase: str) -> None:
-        values[name] = value.median
-        parameters.append(Parameter(name, value, (phrase,)))
-
-    for r in results:
-        written = long_write_of(r)
-        copy = r.findings.copy
-        if written is not None and written.cliff is not None and "cache_size" not in values:
-            cliff = written.cliff
-            take(
-                "cache_size", Interval(cliff.at_bytes, cliff.low_bytes, cliff.high_bytes), r.phrase
-            )
-            sustained = written.sustained
-            if isinstance(sustained, Interval):
-                take("direct_write_rate", sustained, r.phrase)
-        elif copy is not None and copy.files and copy.files_s and "file_time" not in values:
-            size = sum(p.written_bytes for p in r.passes) / len(r.passes)
-            each_s = 1 / copy.files_s - size / copy.files / behaviour.write_rate
-            if each_s > 0:
-                take("file_time", Interval(each_s * 1e9), r.phrase)
-    flush = min(_flushes(results), key=lambda x: x[0].median, default=None)
-    durable = any(isinstance(r.step, IoStep) and r.step.durable for r in results)
-    # A spinning drive waits a turn for a durable write, which says nothing about its flush.
-    if flush is not None and flush[0].median > 0 and (not durable or behaviour.platter):
-        value, phrase = flush
-        low = (value.low if value.low is not None else value.median) * FLUSH_ALONE
-        take("flush_time", Interval(value.median, max(low, 0.0), value.high), phrase)
-    if behaviour.platter is None:
-        parameters += [
-            Parameter(n, Interval(float(getattr(behaviour, n))), ())
-            for n in FROM_OTHERS
-            if n not in values
-        ]
-    if "direct_write_rate" not in values and behaviour.direct_write_rate > behaviour.write_rate:
-        values["direct_write_rate"] = behaviour.write_rate
-    return values, parameters
-
-
-def _flushes(results: Sequence[StepResult]) -> Iterator[tuple[Interval, str]]:
-    """Yield how long the flush after a pass of writes took, nanoseconds, with the step.
-
-    The shortest is nearest to a flush alone: others have more to write back.
-    """
-    for r in results:
-        if isinstance(r.step, IoStep) and not r.step.read_percent and not r.step.has_amount:
-            each = [
-                p.elapsed_ns * (p.rate_bytes_s / p.flushed_rate_bytes_s - 1)
-                for p in r.passes
-                if p.flushed_rate_bytes_s > 0
-            ]
-            if len(each) >= LEAST_STEPS:
-                yield interval(each), r.step.canonical
-
-
 def _prior(drive: Drive, usual: DriveClass) -> Behaviour:
     """Return a model drive with the usual figures of a class."""
 
@@ -408,9 +315,12 @@ def _prior(drive: Drive, usual: DriveClass) -> Behaviour:
     )
 
 
-def _names(start: Behaviour) -> tuple[str, ...]:
+def _names(start: Behaviour, seen: Sequence[Observation]) -> tuple[str, ...]:
     """Return the parameters to fit."""
-    return SPINNING if start.platter is not None else SOLID
+    if start.platter is not None:
+        return SPINNING
+    mixed = any(0 < o.step.read_percent < 100 for o in seen)
+    return (*SOLID, "mixed_share") if mixed else SOLID
 
 
 def _get(behaviour: Behaviour, name: str) -> float:
@@ -430,7 +340,7 @@ def _whole(behaviour: Behaviour) -> Behaviour:
     """Return the same with whole nanoseconds, bytes and I/Os."""
     whole: dict[str, Any] = {
         name: round(getattr(behaviour, name))
-        for name in (*TIMES, "read_iops", "write_iops", "cache_size", "file_time")
+        for name in (*TIMES, "read_iops", "write_iops", "cache_size", "file_time", "flash_size")
     }
     platter = behaviour.platter
     if platter is not None:
@@ -477,6 +387,6 @@ def shown(name: str, value: float) -> str:
         return show_time(value)
     if name.endswith("_rate"):
         return show_rate(value)
-    if name == "cache_size":
+    if name in ("cache_size", "flash_size"):
         return show_size(value)
     return f"{significant(value)} IOPS" if name.endswith("_iops") else significant(value)

@@ -14,11 +14,17 @@ from jovik.base.toml_files import read_toml
 from jovik.sheets.sheet import Sheet, write_sheet
 from jovik.simulator.catalogue import ModelFile
 from jovik.simulator.parameters import Behaviour
-from jovik.simulator.twin import SOLID, TIMES, Parameter, Predictor, Twin, shown
+from jovik.simulator.twin import SOLID, TIMES, Predictor, Twin, shown
+from jovik.simulator.twin_from_others import Parameter
 
 if TYPE_CHECKING:
     from tomlkit.items import Table
 
+SOMETIMES = (
+    *("mixed_share", "latency_spread", "write_latency_spread", "flash_size", "full_from"),
+    "full_share",
+)
+"""Parameters that only some results determine, and that are left out otherwise."""
 HEAD = "# A twin, made with Jovik.\n"
 
 
@@ -86,8 +92,13 @@ def _table(behaviour: Behaviour, origin: Origin) -> Table:
     import tomlkit
 
     table = tomlkit.table()
-    for name in (*SOLID, "cache_size", "direct_write_rate", "drain_rate", "file_time", "capacity"):
+    for name in (*SOLID, "cache_size", "direct_write_rate", "drain_rate", "file_time"):
         table[name] = _spelled(name, getattr(behaviour, name))
+    for name in SOMETIMES:
+        value = getattr(behaviour, name)
+        if value is not None and value != Behaviour.model_fields[name].default:
+            table[name] = _spelled(name, value)
+    table["capacity"] = _spelled("capacity", behaviour.capacity)
     table["firmware"] = " ".join(origin.firmware) or "unknown"
     platter = behaviour.platter
     if platter is not None:
@@ -113,6 +124,6 @@ def _spelled(name: str, value: float) -> str | int | float:
         return f"{round(value)}ns"
     if name.endswith("_rate"):
         return f"{round(value)}B/s"
-    if name in ("cache_size", "capacity"):
+    if name in ("cache_size", "capacity", "flash_size"):
         return spell_size(round(value))
-    return round(value) if name != "queue_gain" else round(value, 4)
+    return round(value) if name in ("read_iops", "write_iops", "rpm") else round(value, 4)

@@ -25,6 +25,11 @@ NAMES = {
     "direct_write_rate": "write rate after the cache",
     "drain_rate": "emptying of the cache",
     "file_time": "making a file",
+    "mixed_share": "rate left by mixing",
+    "latency_spread": "spread of reads (log)",
+    "write_latency_spread": "spread of writes (log)",
+    "flash_size": "flash, spare included",
+    "full_share": "sustained rate left when full",
 }
 """What each parameter of a model drive is."""
 
