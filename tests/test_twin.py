@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import shutil
 import statistics
+import subprocess
 import zipfile
 from collections.abc import Callable
 from importlib import resources
@@ -20,7 +21,9 @@ from jovik.simulator import load_model
 from jovik.simulator.replay import elapsed_s
 from jovik.steps.replay import recording_names
 from tests.conftest import Program
+from tests.programs import need
 from tests.test_recording import chain
+from tests.test_recording_counters import LIMITED
 
 DRIVES = {
     "comet": "Veldhaar Comet 2TB",
@@ -335,3 +338,46 @@ def test_other_results_determine_the_rest_of_a_twin(
     assert getattr(written, name) == pytest.approx(own["value"]["median"], rel=1e-3)
     if model == "comet":
         assert written.spreads == pytest.approx((0.3, 0.5), rel=0.08)
+
+
+def test_a_limit_lets_through_at_once_what_was_saved_up() -> None:
+    free = load_model("comet").behaviour.model_copy(update={"latency_spread": 0.0})
+    held = free.model_copy(update={"read_limit": 20e6})
+    slow = chain(100, 10_000_000, 1000, 65_536)
+    assert elapsed_s([held], slow) == elapsed_s([free], slow), "6.5 MB/s are asked for"
+    whole = 100 * 65_536 / 20e6
+    # The first tenth of a second's worth comes at once.
+    assert elapsed_s([held], chain(100, 0, 1000, 65_536))[0] == pytest.approx(whole - 0.1, rel=0.03)
+    writes = held.model_copy(update={"read_limit": None, "write_limit": 20e6})
+    fast = chain(100, 0, 1000, 65_536)
+    assert elapsed_s([writes], fast) == elapsed_s([free], fast)
+
+
+@pytest.mark.skipif(not LIMITED.exists(), reason="needs groundtruth/limited")
+@pytest.mark.skipif(not Path("/sys/fs/cgroup/blkio").is_dir(), reason="needs the blkio controller")
+def test_a_limit_of_a_control_group_is_named_and_is_the_twins(jovik: Program) -> None:
+    need("losetup", "mkfs.ext4")
+    jovik("sheet", "new", "Held", "--interface", "SATA 6 Gb/s")
+    steps = ["random read 4KiB depth 1,8 for 1s", "sequential read 256KiB depth 4 for 1s"]
+    steps += ["random write 4KiB depth 8 for 1s within 64MiB"]
+    words = ["measure", "{dir}", *steps, "--drive", "Held", "--passes", "3", "--no-rest", "--yes"]
+    held = [LIMITED, "--where", "/dev/shm", "--size", "1500M"]
+    held += ["--read-bps", "20M", "--write-bps", "10M", "--"]
+    done = subprocess.run(
+        [*held, *jovik.command(*words)],
+        env=jovik.env,
+        cwd=jovik.folder,
+        capture_output=True,
+        text=True,
+        check=True,
+    )
+    assert "reads at most 20.0 MB/s" in done.stderr and "writes at most 10.0 MB/s" in done.stderr
+    shown = jovik("runs", "show", "last", "--format", "json").json["steps"]
+    limits = [[x for x in s["limits"] if x["what"] == "control group"] for s in shown]
+    assert all(limits), "each step asks for more"
+    assert limits[0][0]["rate_bytes_s"] == pytest.approx(20e6, rel=0.01)
+    jovik("twin", "Held", "--out", "held.toml")
+    twin = load_model(str(jovik.folder / "held.toml")).behaviour
+    assert (twin.read_limit, twin.write_limit) == pytest.approx((20e6, 10e6), rel=0.01)
+    jovik("sheet", "claim", "Held", "sequential read", "500MB/s")
+    assert "control group" in jovik("judge", "Held", status=None).out

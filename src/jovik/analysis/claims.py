@@ -380,6 +380,7 @@ LIMITS_OF_THE_RIG = (
     LimitSource.TESTER,
     LimitSource.PROCESSOR,
     LimitSource.SOURCE,
+    LimitSource.CONTROL_GROUP,
 )
 """Limits on a result that are not the drive's own."""
 

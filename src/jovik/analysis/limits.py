@@ -74,6 +74,33 @@ def link_limit(
     return (Limit(LimitSource.LINK, link_rate_bytes_s, f"{link} carries no more"),)
 
 
+NEAR_GROUP = 0.8
+"""From this fraction of a control group's limit on, that is the limit: it saves up a little."""
+
+
+def group_limit(
+    passes: Sequence[PassFigures], limits: Sequence[tuple[str, str, int]]
+) -> tuple[Limit, ...]:
+    """Return the limits of control groups that the rate comes close to.
+
+    Parameters
+    ----------
+    limits : sequence of (str, str, int)
+        ``read`` or ``write``, ``bytes`` or ``I/Os``, and how many a second.
+    """
+    found = []
+    for direction, unit, per_s in limits:
+        moved = [p.read_bytes if direction == "read" else p.written_bytes for p in passes]
+        every = [p.read_bytes + p.written_bytes for p in passes]
+        whole = statistics.median(p.rate_bytes_s for p in passes)
+        share = sum(moved) / max(sum(every), 1)
+        rate = share * (whole if unit == "bytes" else statistics.median(p.iops for p in passes))
+        if share and rate > NEAR_GROUP * per_s:
+            note = f"a control group of this shell allows {per_s:,} {unit} a second ({direction})"
+            found.append(Limit(LimitSource.CONTROL_GROUP, whole / rate * per_s, note))
+    return tuple(found)
+
+
 BUSY_OTHERS = 0.5
 """Share of the cores that other programs may use."""
 

@@ -238,9 +238,10 @@ def _evidence_of(figure: SampleFigure) -> list[str]:
 def explained(result: StepResult) -> bool:
     """Return whether something was seen that makes a figure low without any fault of the sample.
 
-    Heat, its link, or a write cache that steps before it had filled.
+    Heat, its link, a control group, or a write cache that steps before it had filled.
     """
-    limited = any(x.what in (LimitSource.HEAT, LimitSource.LINK) for x in result.limits)
+    outside = (LimitSource.HEAT, LimitSource.LINK, LimitSource.CONTROL_GROUP)
+    limited = any(x.what in outside for x in result.limits)
     return limited or result.findings.write_cache_full
 
 

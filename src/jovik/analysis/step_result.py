@@ -26,6 +26,7 @@ class LimitSource(StrEnum):
     HEAT = "heat"
     SOURCE = "source"
     RIG = "rig"
+    CONTROL_GROUP = "control group"
 
 
 @dataclass(frozen=True)

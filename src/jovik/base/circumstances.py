@@ -16,6 +16,7 @@ class CircumstanceKind(StrEnum):
     FILE_SYSTEM = "file system"
     VIRTUAL = "virtual machine"
     SWAP = "swap"
+    CONTROL_GROUP = "control group"
     SHELF = "shelf"
     MAINTENANCE = "maintenance"
     LOAD = "load"

@@ -14,7 +14,9 @@ from pathlib import Path
 
 from jovik.analysis.temperature import plausible_temperatures
 from jovik.base.circumstances import Circumstance, CircumstanceKind
+from jovik.base.quantities import show_rate
 from jovik.hardware.device import BlockDevice, number, text, under_folder
+from jovik.hardware.io_limits import io_limits
 from jovik.hardware.layers import stack_of
 from jovik.hardware.mounts import Mount, read_swaps
 from jovik.hardware.temperature import sensors_of
@@ -54,8 +56,11 @@ class Place:
 
 def circumstances(at: Place) -> list[Circumstance]:
     """Return all conditions that matter or may matter, the former first."""
-    looks = (_battery, _governor, _link_power, _layers, _file_system, _virtual, _swap, _shelf)
-    circumstances = [c for look in (*looks, _maintenance, _load, _temperature) for c in look(at)]
+    looks = (_battery, _governor, _link_power, _layers, _file_system, _control_groups)
+    more = (_virtual, _swap, _shelf)
+    circumstances = [
+        c for look in (*looks, *more, _maintenance, _load, _temperature) for c in look(at)
+    ]
     return sorted(circumstances, key=lambda c: not c.matters)
 
 
@@ -205,6 +210,19 @@ def _file_system(at: Place) -> Iterator[Circumstance]:
         if option in mount.options:
             yield Circumstance(
                 Kind.FILE_SYSTEM, f"mount option {option}", option != "discard", effect
+            )
+
+
+def _control_groups(at: Place) -> Iterator[Circumstance]:
+    for limit in io_limits(at.proc):
+        if at.device is not None and limit.number == at.device.number:
+            words = show_rate(limit.per_s) if limit.unit == "bytes" else f"{limit.per_s:,} IOPS"
+            yield Circumstance(
+                Kind.CONTROL_GROUP,
+                f"{limit.direction}s at most {words}",
+                True,
+                "no figure above that is the drive's",
+                "run Jovik outside this container, service or shell",
             )
 
 

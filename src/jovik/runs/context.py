@@ -48,7 +48,8 @@ class RunConditions:
     """Known conditions of a run, which become the conditions of its results.
 
     `device` is the drive's kernel name, whose counters and `sensors` are watched; `heat_limit_c`
-    its own limit.
+    its own limit. `group_limits` are those of control groups: direction, unit, and how many a
+    second.
     """
 
     rig: str | None = None
@@ -59,6 +60,7 @@ class RunConditions:
     device: str | None = None
     sensors: tuple[Sensor, ...] = ()
     heat_limit_c: float | None = None
+    group_limits: tuple[tuple[str, str, int], ...] = ()
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,7 @@ from jovik.analysis.copy import copy_finding, sequential_rate
 from jovik.analysis.disconnection import disconnection, disconnection_words
 from jovik.analysis.drive_faults import failed_ios
 from jovik.analysis.dropouts import all_drop_outs, drop_out_note
-from jovik.analysis.limits import disturbances, link_limit, tester_limits
+from jovik.analysis.limits import disturbances, group_limit, link_limit, tester_limits
 from jovik.analysis.long_write import long_write, write_series
 from jovik.analysis.long_write_notes import fall_note, fall_notes, long_write_notes
 from jovik.analysis.lost_data import lost_data
@@ -164,6 +164,7 @@ def _surroundings(
 ) -> None:
     """Report the surroundings of the passes: the link, other programs, and heat."""
     found.limits += link_limit(figures, run_conditions.link, run_conditions.link_rate_bytes_s)
+    found.limits += group_limit(figures, run_conditions.group_limits)
     moved = [f.read_bytes + f.written_bytes for f in figures]
     disturbed = disturbances([t.environment for t in traces], moved)
     found.findings = replace(

@@ -20,6 +20,7 @@ from jovik.base.io_session import WearCounters
 from jovik.hardware.circumstances import Place, circumstances
 from jovik.hardware.device import BlockDevice, under_folder
 from jovik.hardware.health import read_health
+from jovik.hardware.io_limits import io_limits
 from jovik.hardware.link import named_link
 from jovik.hardware.mounts import Mount
 from jovik.hardware.rig import Rig, this_machine
@@ -131,6 +132,9 @@ def identify(
         link_rate_bytes_s=link.rate_bytes_s if link else None,
         device=device.name,
         sensors=tuple(sensors_of(device.name)),
+        group_limits=tuple(
+            (x.direction, x.unit, x.per_s) for x in io_limits() if x.number == device.number
+        ),
     )
     warnings = []
     sheet = shelf.sheets.get(drive_name).drive

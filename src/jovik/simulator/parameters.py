@@ -182,6 +182,8 @@ class Behaviour(StrictModel):
         What data moves at, at most; writing into the write cache.
     read_iops, write_iops : int
         I/Os a second at most, at any depth: what all channels together can handle.
+    read_limit, write_limit, limit_burst : float, bytes/s; int, nanoseconds
+        What a control group allows, which lets through at once what was saved up in so long.
     link_rate : float, bytes/s
         What the link carries; 0 is no bound.
     cache_size : int, bytes
@@ -254,6 +256,9 @@ class Behaviour(StrictModel):
     direct_write_rate: Rate
     drain_rate: Rate
     link_rate: Rate | None = None
+    read_limit: Rate | None = None
+    write_limit: Rate | None = None
+    limit_burst: Time = 100_000_000
     cache_size: Size = 0
     cache_of_free: Share = 0.0
     fold_after: Size = 0
@@ -378,8 +383,9 @@ class Behaviour(StrictModel):
             share * work.block_bytes / self.read_rate + (1 - share) * work.block_bytes / write_rate
         )
         reached = smallest(alone, handled, carried) * (self.mixed_share if 0 < share < 1 else 1)
-        # A link is a wall: there is no rounding of that corner.
-        return min(reached, self.link_rate / work.block_bytes) if self.link_rate else reached
+        # A link is a wall, as is a limit: there is no rounding of that corner.
+        walls = ((self.link_rate, 1.0), (self.read_limit, share), (self.write_limit, 1 - share))
+        return min([reached, *(w / (s * work.block_bytes) for w, s in walls if w and s)])
 
     def _spinning_iops(self, work: Workload, platter: Platter, at_share: float) -> float:
         transfer = work.block_bytes / platter.rate_at(at_share) * 1e9

@@ -164,6 +164,12 @@ class _Flash(_Server):
         self.amplified = np.array([s.amplification for s in states])
         direct = self.each(lambda b: 1e9 / b.direct_write_rate)
         self.direct_ns = np.maximum(direct * self.amplified, link)
+        limits = (self.each(lambda b: b.read_limit or 0), self.each(lambda b: b.write_limit or 0))
+        self.limit_ns = [np.divide(1e9, x, out=np.zeros_like(x), where=x > 0) for x in limits]
+        self.limited = bool(any(x.any() for x in limits))
+        self.burst = self.each(lambda b: b.limit_burst)
+        # When each direction has used up what it is allowed, if it never waits.
+        self.used_until = [np.zeros(len(states)), np.zeros(len(states))]
         self.drained = self.each(lambda b: b.drain_rate / 1e9)
         self.room = np.array([s.behaviour.cache_bytes(s.fill_percent) for s in states])
         self.cached = np.array([s.cached_bytes for s in states])
@@ -172,6 +178,8 @@ class _Flash(_Server):
 
     def serve(self, at: Floats, noise: Floats, size: int, *, write: bool, in_order: bool) -> Floats:
         """See `_Server`."""
+        if self.limited:
+            at = self._allowed(at, size, write=write)
         access = self.access[write][in_order] * noise
         ready = np.maximum(np.maximum(at + access, self.free_at), self.handled_at)
         self.handled_at = ready + self.gap[write]
@@ -182,6 +190,15 @@ class _Flash(_Server):
             end = ready + size * self.read_ns
         self.free_at = end
         return end
+
+    def _allowed(self, at: Floats, size: int, *, write: bool) -> Floats:
+        """When a limit lets a request through: what nobody asked for is saved up, for a while."""
+        until = np.maximum(self.used_until[write], at - self.burst)
+        self.used_until[write] = until + size * self.limit_ns[write]
+        found: Floats = np.where(
+            self.limit_ns[write] > 0, np.maximum(at, self.used_until[write] - self.burst), at
+        )
+        return found
 
     def _taken(self, at: Floats, size: int) -> Floats:
         """Take a write, and return the nanoseconds a byte.

@@ -18,7 +18,7 @@ import numpy.typing as npt
 
 from jovik.analysis.comparability import figure_of, long_write_of, settled
 from jovik.analysis.run_effect import PRIOR_SPREAD as RUN_SPREAD
-from jovik.analysis.step_result import StepResult
+from jovik.analysis.step_result import LimitSource, StepResult
 from jovik.base.interval import Interval
 from jovik.base.io_session import Workload
 from jovik.base.quantities import show_rate, show_size, show_time, significant
@@ -36,6 +36,8 @@ DETERMINED = 0.5
 WEIGHTY = 0.25
 """Steps count for a parameter from this share of the weightiest one's information on."""
 LEAST_STEPS = 3
+SAVED_UP = 0.1
+"""By so much the rate of a short step may be above a control group's limit."""
 OUTLYING = 3.0
 """Residuals beyond so many spreads count less than by their square."""
 QUANTILE, LIKELY = 1.96, 1.645
@@ -147,7 +149,8 @@ def observations_of(results: Sequence[StepResult]) -> list[Observation]:
             continue
         figure = figure_of(r)
         variance = 0.0 if math.isnan(figure.variance) else figure.variance
-        spread = math.sqrt(variance + RUN_SPREAD**2)
+        limited = any(x.what is LimitSource.CONTROL_GROUP for x in r.limits)
+        spread = math.sqrt(variance + RUN_SPREAD**2 + (SAVED_UP**2 if limited else 0.0))
         found.append(Observation(step, step.workload(0), figure.mean, spread))
     return found
 
@@ -166,14 +169,17 @@ def fitted(drive: Drive, results: Sequence[StepResult], usual: DriveClass) -> Tw
     seen = observations_of(plain)
     if len(seen) < LEAST_STEPS:
         return None
-    start = _prior(drive, usual)
+    limits = _group_limits(plain)
+    start = _prior(drive, usual).model_copy(
+        update={p.name: p.value.median for p in limits},
+    )
     names = _names(start, seen)
     one = _solved(seen, start, names)
     covered, rest = from_other_results(results, one.behaviour)
     behaviour = one.behaviour.model_copy(update=covered)
     known = {p.name for p in rest}
     by_steps = _parameters(one, names, seen, start)
-    parameters = (*(p for p in by_steps if p.name not in known), *rest)
+    parameters = (*(p for p in by_steps if p.name not in known), *rest, *limits)
     left_out = []
     for n, o in enumerate(seen):
         others = [x for m, x in enumerate(seen) if m != n]
@@ -315,6 +321,24 @@ def _prior(drive: Drive, usual: DriveClass) -> Behaviour:
     )
 
 
+def _group_limits(results: Sequence[StepResult]) -> list[Parameter]:
+    """Return the limits of control groups, bytes a second, that held results back."""
+    held = [
+        (limit.rate_bytes_s, r)
+        for r in results
+        for limit in r.limits
+        if limit.what is LimitSource.CONTROL_GROUP and isinstance(r.step, IoStep)
+    ]
+    limits = []
+    for name, share in (("read_limit", 100), ("write_limit", 0)):
+        # Of blocks of several sizes under a limit in I/Os, the largest comes nearest.
+        of_kind = [(rate, r.phrase) for rate, r in held if r.step.read_percent == share]
+        if of_kind:
+            rate, phrase = max(of_kind)
+            limits.append(Parameter(name, Interval(rate), (phrase,)))
+    return limits
+
+
 def _names(start: Behaviour, seen: Sequence[Observation]) -> tuple[str, ...]:
     """Return the parameters to fit."""
     if start.platter is not None:
@@ -385,7 +409,7 @@ def shown(name: str, value: float) -> str:
     """Return the value of a parameter for people."""
     if name in (*TIMES, "file_time", "settle"):
         return show_time(value)
-    if name.endswith("_rate"):
+    if name.endswith(("_rate", "_limit")):
         return show_rate(value)
     if name in ("cache_size", "flash_size"):
         return show_size(value)

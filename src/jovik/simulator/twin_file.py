@@ -21,7 +21,15 @@ if TYPE_CHECKING:
     from tomlkit.items import Table
 
 SOMETIMES = (
-    *("mixed_share", "latency_spread", "write_latency_spread", "flash_size", "full_from"),
+    *(
+        "read_limit",
+        "write_limit",
+        "mixed_share",
+        "latency_spread",
+        "write_latency_spread",
+        "flash_size",
+        "full_from",
+    ),
     "full_share",
 )
 """Parameters that only some results determine, and that are left out otherwise."""
@@ -122,7 +130,7 @@ def _spelled(name: str, value: float) -> str | int | float:
     """Return the value of a parameter as a model's file has it."""
     if name in (*TIMES, "file_time", "settle", "seek"):
         return f"{round(value)}ns"
-    if name.endswith("_rate"):
+    if name.endswith(("_rate", "_limit")):
         return f"{round(value)}B/s"
     if name in ("cache_size", "capacity", "flash_size"):
         return spell_size(round(value))

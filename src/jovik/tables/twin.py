@@ -25,6 +25,8 @@ NAMES = {
     "direct_write_rate": "write rate after the cache",
     "drain_rate": "emptying of the cache",
     "file_time": "making a file",
+    "read_limit": "control group's limit, reading",
+    "write_limit": "control group's limit, writing",
     "mixed_share": "rate left by mixing",
     "latency_spread": "spread of reads (log)",
     "write_latency_spread": "spread of writes (log)",
