@@ -324,7 +324,7 @@ def _prior(drive: Drive, usual: DriveClass) -> Behaviour:
 def _group_limits(results: Sequence[StepResult]) -> list[Parameter]:
     """Return the limits of control groups, bytes a second, that held results back."""
     held = [
-        (limit.rate_bytes_s, r)
+        (limit.rate_bytes_s, r.step.read_percent, r.phrase)
         for r in results
         for limit in r.limits
         if limit.what is LimitSource.CONTROL_GROUP and isinstance(r.step, IoStep)
@@ -332,7 +332,7 @@ def _group_limits(results: Sequence[StepResult]) -> list[Parameter]:
     limits = []
     for name, share in (("read_limit", 100), ("write_limit", 0)):
         # Of blocks of several sizes under a limit in I/Os, the largest comes nearest.
-        of_kind = [(rate, r.phrase) for rate, r in held if r.step.read_percent == share]
+        of_kind = [(rate, phrase) for rate, percent, phrase in held if percent == share]
         if of_kind:
             rate, phrase = max(of_kind)
             limits.append(Parameter(name, Interval(rate), (phrase,)))
