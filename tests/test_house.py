@@ -5,8 +5,10 @@ from __future__ import annotations
 import ast
 import builtins
 import re
+import sys
+import tomllib
 from collections.abc import Iterator
-from importlib import import_module
+from importlib import import_module, metadata
 from pathlib import Path
 
 import pytest
@@ -305,3 +307,22 @@ def test_what_a_page_names_is_there(page: str) -> None:
     files = [f for f in FILE.findall(text) if "NAME" not in f]
     assert [f for f in files if not _is_a_file(f)] == []
     assert [d for d in DOTTED.findall(text) if not _is_there(d)] == []
+
+
+def test_every_package_that_is_imported_is_declared() -> None:
+    """What only developers have installed would be missing in an installation."""
+    project = tomllib.loads((SOURCE.parents[1] / "pyproject.toml").read_text(encoding="utf-8"))
+    extras = project["project"]["optional-dependencies"]
+    wanted = [*project["project"]["dependencies"], *extras["loops"], *extras["postgres"]]
+    wanted += [*extras["pandas"], *extras["parquet"], *extras["excel"]]
+    # The linker of a build on a machine that has none, which asks for it; a part of pydantic.
+    declared = {re.split(r"[\[>=<]", w)[0].casefold() for w in wanted}
+    declared |= {"ziglang", "pydantic_core", "pydantic-core"}
+    dists = metadata.packages_distributions()
+    for path, tree in modules():
+        for node in ast.walk(tree):
+            names = [a.name for a in node.names] if isinstance(node, ast.Import) else []
+            names += [node.module or ""] if isinstance(node, ast.ImportFrom) else []
+            for name in {n.partition(".")[0] for n in names} - sys.stdlib_module_names - {"jovik"}:
+                found = {d.casefold() for d in dists.get(name, [name])}
+                assert found & declared, (path, name)

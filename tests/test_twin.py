@@ -11,6 +11,7 @@ from collections.abc import Callable
 from importlib import resources
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from jovik.base.errors import UsageError
@@ -19,6 +20,7 @@ from jovik.base.shipped import shipped_path
 from jovik.shelf.archive import twins_archive
 from jovik.simulator import load_model
 from jovik.simulator.replay import elapsed_s
+from jovik.simulator.robust_fit import Floats, robust_fit
 from jovik.steps.replay import recording_names
 from tests.conftest import Program
 from tests.programs import need
@@ -381,3 +383,23 @@ def test_a_limit_of_a_control_group_is_named_and_is_the_twins(jovik: Program) ->
     assert (twin.read_limit, twin.write_limit) == pytest.approx((20e6, 10e6), rel=0.01)
     jovik("sheet", "claim", "Held", "sequential read", "500MB/s")
     assert "control group" in jovik("judge", "Held", status=None).out
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_a_robust_fit_is_scipys(seed: int) -> None:
+    """The same cost, minimum and Hessian as another program's, outliers included."""
+    from scipy.optimize import least_squares
+
+    rng = np.random.default_rng(seed)
+    x = np.linspace(0.1, 4, 25)
+    seen = 3 * np.exp(-0.8 * x) + 0.5 + rng.normal(0, 0.05, 25)
+    seen[rng.integers(0, 25, 3)] += 5
+
+    def residuals(p: Floats) -> Floats:
+        return np.asarray((p[0] * np.exp(-p[1] * x) + p[2] - seen) / 0.05)
+
+    start = np.array([1.0, 1.0, 0.0])
+    theirs = least_squares(residuals, start, loss="soft_l1", f_scale=3.0, xtol=1e-12, ftol=1e-12)
+    ours, jacobian = robust_fit(residuals, start, 3.0)
+    assert ours == pytest.approx(theirs.x, rel=1e-4)
+    assert jacobian.T @ jacobian == pytest.approx(theirs.jac.T @ theirs.jac, rel=1e-3)

@@ -25,6 +25,7 @@ from jovik.base.quantities import show_rate, show_size, show_time, significant
 from jovik.sheets.drive_class import DriveClass
 from jovik.sheets.sheet import Drive
 from jovik.simulator.parameters import Behaviour, Platter
+from jovik.simulator.robust_fit import robust_fit
 from jovik.simulator.twin_from_others import Parameter, from_other_results
 from jovik.steps import IoStep
 
@@ -232,8 +233,6 @@ def _solved(
     The search begins `near` a solution, or at the class's figures. Residuals beyond their spread
     widen the covariance: then the model itself is off.
     """
-    from scipy.optimize import least_squares
-
     prior = np.log([_get(start, n) for n in names])
 
     def residuals(values: Floats) -> Floats:
@@ -241,17 +240,14 @@ def _solved(
         off = [(o.predicted(behaviour) - o.log_rate) / o.spread for o in seen]
         return np.array([*off, *((values - prior) / CLASS_SPREAD)])
 
-    found = least_squares(
-        residuals, prior if near is None else near, x_scale=0.3, loss="soft_l1", f_scale=OUTLYING
-    )
-    jacobian: Floats = np.asarray(found.jac, np.float64)
+    found, jacobian = robust_fit(residuals, prior if near is None else near, OUTLYING)
     covariance = np.linalg.inv(jacobian.T @ jacobian)
-    off = residuals(found.x)[: len(seen)]
+    off = residuals(found)[: len(seen)]
     freedom = max(len(seen) - len(names), 1)
     scale = max(float(off @ off) / freedom, 1.0)
     return _Solution(
-        _with(start, names, found.x),
-        found.x,
+        _with(start, names, found),
+        found,
         covariance * scale,
         np.square(jacobian[: len(seen)], dtype=np.float64),
     )

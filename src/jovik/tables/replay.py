@@ -7,7 +7,8 @@ from collections.abc import Sequence
 from jovik.analysis.program_time import ProgramTime, ProgramTimes
 from jovik.analysis.step_result import StepResult
 from jovik.base.findings import ReplayFinding
-from jovik.base.quantities import show_time, significant
+from jovik.base.interval import Interval
+from jovik.base.quantities import show_time
 from jovik.tables.table import Table
 from jovik.tables.upgrade import seconds_words
 
@@ -39,7 +40,7 @@ def program_times_table(found: ProgramTimes) -> Table:
         line += f"; not surely less than on {', '.join(close[:3])}"
         line += f" and {len(close) - 3} more" if len(close) > 3 else ""
     on = f" ({found.recorded_on})" if found.recorded_on else ""
-    then = f"when it was recorded{on}, it took {significant(found.recorded_s)} s"
+    then = f"when it was recorded{on}, it took {seconds_words(Interval(found.recorded_s))}"
     return Table(
         found.name,
         ["drive", "takes", "than recorded", "how"],
@@ -54,8 +55,8 @@ def saved_words(time: ProgramTime, recorded_s: float) -> str:
     """Return ``1.2 s less``, ``0.3 s more`` or ``as long``, which its interval decides."""
     off = time.elapsed_s.median - recorded_s
     if time.elapsed_s.below(recorded_s):
-        return f"{significant(-off, 2)} s less"
-    return f"{significant(off, 2)} s more" if time.elapsed_s.above(recorded_s) else "as long"
+        return f"{show_time(-off * 1e9, 2)} less"
+    return f"{show_time(off * 1e9, 2)} more" if time.elapsed_s.above(recorded_s) else "as long"
 
 
 def program_words(found: ReplayFinding) -> str:

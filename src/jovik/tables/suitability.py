@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from jovik.analysis.lost_data import lost_words
 from jovik.analysis.suitability import Suitability
+from jovik.base.interval import Interval
 from jovik.base.quantities import significant
 from jovik.queries.suitability import Fitted
 from jovik.tables.evidence import fault_lines, passed_over_words
@@ -77,7 +78,7 @@ def asked_programs_table(found: Fitted) -> Table:
     rows, lines = [], []
     for p in found.asked:
         here = seconds_words(p.time.elapsed_s)
-        then = f"{significant(p.recorded_s)} s"
+        then = seconds_words(Interval(p.recorded_s))
         rows.append((p.name, here, then, p.recorded_on or "-", how_words(p.time)))
         lines.append(
             f"{found.drive.name} runs {p.name} {_VERDICTS[p.verdict]} when recorded: {here} "

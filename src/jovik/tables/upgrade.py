@@ -139,6 +139,9 @@ def money_words(found: Upgraded, machine_price: float | None = None) -> list[str
     return lines
 
 
+MILLISECONDS_BELOW_S = 0.1
+
+
 def seconds_words(value: Interval | None) -> str:
     """``76.1 s (75.8 to 76.4)``: a time with its interval, in one unit."""
     if value is None:
@@ -148,8 +151,12 @@ def seconds_words(value: Interval | None) -> str:
     if value.high >= 120:
         low, high = (show_time(v * 1e9) for v in (value.low, value.high))
         return f"{show_time(value.median * 1e9)} ({low} to {high})"
-    digits = digits_for(value.low, value.high)
-    return f"{significant(value.median, digits)} s ({interval_words(value)})"
+    if value.high < MILLISECONDS_BELOW_S:
+        value, unit = value.scaled(1000), "ms"
+    else:
+        unit = "s"
+    digits = digits_for(value.low or 0.0, value.high or 0.0)
+    return f"{significant(value.median, digits)} {unit} ({interval_words(value)})"
 
 
 def job_change(job: JobTime) -> str:
