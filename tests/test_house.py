@@ -316,13 +316,13 @@ def test_every_package_that_is_imported_is_declared() -> None:
     wanted = [*project["project"]["dependencies"], *extras["loops"], *extras["postgres"]]
     wanted += [*extras["pandas"], *extras["parquet"], *extras["excel"]]
     # The linker of a build on a machine that has none, which asks for it; a part of pydantic.
-    declared = {re.split(r"[\[>=<]", w)[0].casefold() for w in wanted}
-    declared |= {"ziglang", "pydantic_core", "pydantic-core"}
+    declared = {re.split(r"[\[>=<]", w)[0].casefold().replace("_", "-") for w in wanted}
+    declared |= {"ziglang", "pydantic-core"}
     dists = metadata.packages_distributions()
     for path, tree in modules():
         for node in ast.walk(tree):
             names = [a.name for a in node.names] if isinstance(node, ast.Import) else []
             names += [node.module or ""] if isinstance(node, ast.ImportFrom) else []
             for name in {n.partition(".")[0] for n in names} - sys.stdlib_module_names - {"jovik"}:
-                found = {d.casefold() for d in dists.get(name, [name])}
+                found = {d.casefold().replace("_", "-") for d in dists.get(name, [name])}
                 assert found & declared, (path, name)
