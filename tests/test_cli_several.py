@@ -34,10 +34,16 @@ def test_a_new_name_adds_the_drive_that_is_here(jovik: Program) -> None:
     assert "this is 'Mine', new on this shelf" in jovik(*words, "--drive", "Mine").err
     shown = jovik("sheet", "show", "Mine", "--format", "json").json
     assert shown["capacity_bytes"] == 2 * 10**12
-    refused = jovik(*words, "--drive", "Mime", status=2).err
-    assert "the drive here is 'Mine'" in refused and 'jovik sheet new "Mime"' in refused
-    jovik("sheet", "new", "Mime")
-    jovik(*words, "--drive", "mime")
+    refused = jovik(*words, "--drive", "Yours", status=2).err
+    assert "the drive here is 'Mine'" in refused and 'jovik sheet new "Yours"' in refused
+    jovik("sheet", "new", "Yours")
+    jovik(*words, "--drive", "yours")
+    # Nearly a name that is there, and another number.
+    assert "nearest: Yours" in jovik(*words, "--drive", "Your", status=2).err
+    jovik("sheet", "new", "Pole 1TB")
+    assert "nearest: Pole 1TB" in jovik(*words, "--drive", "Pol 1TB", status=2).err
+    slate = ["measure", "model:slate", *words[2:], "--dry-run"]
+    assert "this is 'Pole 2TB', new" in jovik(*slate, "--drive", "Pole 2TB").err
     assert jovik("measure", "model:slate", *words[2:], "--drive", "Other", "--dry-run").err
     assert "Other" not in jovik("sheet", "list").out, "a dry run adds nothing"
 

@@ -6,7 +6,9 @@ new is enrolled with a bare sheet, so that measuring it takes one command.
 
 from __future__ import annotations
 
+import difflib
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from pathlib import Path
@@ -58,12 +60,15 @@ def sheet_for(shelf: Shelf, place: Target, name: str | None, *, enrol: bool = Tr
 
     Raises
     ------
+    UnknownNameError
+        No drive is called `name`, but one nearly so.
     UsageError
         Several sheets are of the drive's model, or no drive is called `name`, and this one is known
         by another name.
     """
     if name is not None:
-        if name.casefold() in {n.casefold() for n in shelf.sheets.names()}:
+        names = shelf.sheets.names()
+        if name.casefold() in {n.casefold() for n in names} or _mistyped(name, names):
             return Enrolment(shelf.sheets.get(name), EnrolledBy.NAME)
         return _newly_named(shelf, place, name, enrol)
     if isinstance(place, ModelTarget):
@@ -100,6 +105,26 @@ def sheet_for(shelf: Shelf, place: Target, name: str | None, *, enrol: bool = Tr
     if sheet.drive.name.casefold() in by_name:
         return Enrolment(shelf.sheets.get(by_name[sheet.drive.name.casefold()]), EnrolledBy.MODEL)
     return Enrolment(_enrol(shelf, sheet, enrol), EnrolledBy.NEW)
+
+
+MISTYPED = 0.8
+"""From this similarity on a name is another one, mistyped (`difflib.SequenceMatcher.ratio`)."""
+
+
+def _mistyped(name: str, known: Sequence[str]) -> bool:
+    """Return True if a name is rather one of the known ones: a part of it, or nearly it.
+
+    Names with other numbers in them are of other drives.
+    """
+    typed, numbers = name.casefold(), re.findall(r"\d+", name)
+    return any(
+        typed in one.casefold()
+        or (
+            numbers in ([], re.findall(r"\d+", one))
+            and difflib.SequenceMatcher(None, typed, one.casefold()).ratio() >= MISTYPED
+        )
+        for one in known
+    )
 
 
 def _newly_named(shelf: Shelf, place: Target, name: str, enrol: bool) -> Enrolment:

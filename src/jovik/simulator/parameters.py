@@ -77,7 +77,7 @@ class Platter(StrictModel):
 
     outer_rate: Rate
     inner_rate: Rate
-    rpm: Annotated[int, Field(gt=0)] = 7200
+    rpm: Annotated[int, Field(gt=0, le=10**6)] = 7200
     seek: Time = 14_000_000
     settle: Time = 1_500_000
     queue_gain: Share = 0.22
@@ -250,8 +250,8 @@ class Behaviour(StrictModel):
     sequential_latency: Time
     read_rate: Rate
     write_rate: Rate
-    read_iops: Annotated[int, Field(gt=0)]
-    write_iops: Annotated[int, Field(gt=0)]
+    read_iops: Annotated[int, Field(gt=0, le=10**12)]
+    write_iops: Annotated[int, Field(gt=0, le=10**12)]
     capacity: Size
     direct_write_rate: Rate
     drain_rate: Rate
@@ -271,7 +271,7 @@ class Behaviour(StrictModel):
     hiccup_every: Time = 0
     hiccup_time: Time = 0
     flash_size: Size = 0
-    flash_pages: Annotated[int, Field(gt=1)] = 256
+    flash_pages: Annotated[int, Field(gt=1, le=10**9)] = 256
     mapping_size: Size = 4096
     purge_time: Time = 2 * 10**9
     sleep_after: Time = 0

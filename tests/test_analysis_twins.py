@@ -39,8 +39,19 @@ def shipped_model(name: str) -> bytes:
     return (resources.files("jovik.simulator") / "catalogue" / f"{name}.toml").read_bytes()
 
 
+MEASURED: dict[str, bytes] = {}
+"""Exports of drives that were measured by the plan already."""
+
+
 def second_look(jovik: Program, model: str) -> str:
-    jovik("measure", f"model:{model}", "--plan", "second-look", "--seed", "3", "--yes")
+    out = jovik.folder / f"{model}-measured.zip"
+    if model in MEASURED:
+        out.write_bytes(MEASURED[model])
+        jovik("shelf", "import", out)
+    else:
+        jovik("measure", f"model:{model}", "--plan", "second-look", "--seed", "3", "--yes")
+        jovik("shelf", "export", "--out", out, "--drive", DRIVES[model])
+        MEASURED[model] = out.read_bytes()
     return DRIVES[model]
 
 
