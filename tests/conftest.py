@@ -35,6 +35,7 @@ LONGEST = (
     "test_hostile_files.py",
     "test_report_browser.py",
     "test_analysis_truth.py",
+    "test_analysis_twins.py",
     "test_shelf_hard_times.py",
     "test_foreign_input.py",
     "test_runs_environment.py",
