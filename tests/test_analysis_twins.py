@@ -21,6 +21,7 @@ from jovik.shelf.archive import twins_archive
 from jovik.simulator import load_model
 from jovik.simulator.replay import elapsed_s
 from jovik.simulator.robust_fit import Floats, robust_fit
+from jovik.steps import parse_access
 from jovik.steps.replay import recording_names
 from tests.conftest import Program
 from tests.programs import need
@@ -281,6 +282,14 @@ def test_a_twin_on_a_site_is_never_older_than_its_page(jovik: Program) -> None:
     twin = site / "veldhaar-comet-2tb-twin.toml"
     with zipfile.ZipFile(site / "twins.zip") as archive:
         assert archive.read(twin.name) == twin.read_bytes()
+    # What its results no longer allow is in no archive.
+    for run in jovik("runs", "--format", "json").json["runs"]:
+        jovik("runs", "exclude", run["run"], "--why", "spoilt")
+    jovik("measure", "model:comet", "random read 4KiB for 900ms", "--passes", "3")
+    jovik(*publish)
+    with zipfile.ZipFile(site / "twins.zip") as archive:
+        assert archive.namelist() == ["manifest.json"]
+    assert "twins.zip" not in (site / "index.html").read_text()
     (site / "corvane-slate-1tb-twin.toml").write_text("mine")
     jovik("measure", "model:slate", "random read 4KiB for 1s", "--passes", "2")
     assert "corvane-slate-1tb-twin.toml" in jovik(*publish, status=2).err
@@ -353,6 +362,21 @@ def test_other_results_determine_the_rest_of_a_twin(
         assert written.spreads == pytest.approx((0.3, 0.5), rel=0.08)
 
 
+def test_a_long_write_that_saw_no_cliff_says_nothing_of_the_rate_after_it(jovik: Program) -> None:
+    steps = ["random read 4KiB depth 1,32 for 1s", "sequential read 512KiB depth 4 for 1s"]
+    steps += [
+        "sequential write 512KiB depth 4 for 600ms",
+        "sequential write 1MiB depth 8 over 20GB",
+    ]
+    jovik("measure", "model:comet", *steps, "--passes", "3", "--yes")
+    found = jovik("twin", DRIVES["comet"], "--format", "json").json["parameters"]
+    by_name = {p["name"]: p for p in found}
+    assert (
+        not by_name["direct_write_rate"]["determined"] and not by_name["cache_size"]["determined"]
+    )
+    assert by_name["direct_write_rate"]["value"]["median"] < 3e9
+
+
 def test_a_limit_lets_through_at_once_what_was_saved_up() -> None:
     free = load_model("comet").behaviour.model_copy(update={"latency_spread": 0.0})
     held = free.model_copy(update={"read_limit": 20e6})
@@ -361,6 +385,10 @@ def test_a_limit_lets_through_at_once_what_was_saved_up() -> None:
     whole = 100 * 65_536 / 20e6
     # The first tenth of a second's worth comes at once.
     assert elapsed_s([held], chain(100, 0, 1000, 65_536))[0] == pytest.approx(whole - 0.1, rel=0.03)
+    disk = load_model("gannet").behaviour.model_copy(update={"read_limit": 5e5})
+    seeks = chain(100, 0, 1000, 65_536)
+    assert elapsed_s([disk], seeks)[0] == pytest.approx(100 * 65_536 / 5e5 - 0.1, rel=0.03)
+    assert disk.iops(parse_access("sequential read 1MiB").workload(0)) == pytest.approx(5e5 / 2**20)
     writes = held.model_copy(update={"read_limit": None, "write_limit": 20e6})
     fast = chain(100, 0, 1000, 65_536)
     assert elapsed_s([writes], fast) == elapsed_s([free], fast)

@@ -372,20 +372,21 @@ class Behaviour(StrictModel):
         at_share : float
             Where on a spinning medium, as a share of its addresses.
         """
+        share = work.read_percent / 100
+        # A link is a wall, as is a limit: there is no rounding of that corner.
+        walls = ((self.link_rate, 1.0), (self.read_limit, share), (self.write_limit, 1 - share))
+        most = min((w / (s * work.block_bytes) for w, s in walls if w and s), default=math.inf)
         if self.platter is not None:
-            return self._spinning_iops(work, self.platter, at_share)
+            return min(self._spinning_iops(work, self.platter, at_share), most)
         write_rate = write_rate or (self.write_rate if cached else self.direct_write_rate)
         write_rate = write_rate / self.squeeze(work) / self.mapped(work)
-        share = work.read_percent / 100
         alone = work.depth * work.workers / self.service_ns(work, write_rate) * 1e9
         handled = 1 / (share / self.read_iops + (1 - share) / self.write_iops)
         carried = 1 / (
             share * work.block_bytes / self.read_rate + (1 - share) * work.block_bytes / write_rate
         )
         reached = smallest(alone, handled, carried) * (self.mixed_share if 0 < share < 1 else 1)
-        # A link is a wall, as is a limit: there is no rounding of that corner.
-        walls = ((self.link_rate, 1.0), (self.read_limit, share), (self.write_limit, 1 - share))
-        return min([reached, *(w / (s * work.block_bytes) for w, s in walls if w and s)])
+        return min(reached, most)
 
     def _spinning_iops(self, work: Workload, platter: Platter, at_share: float) -> float:
         transfer = work.block_bytes / platter.rate_at(at_share) * 1e9

@@ -130,17 +130,41 @@ class _Server(ABC):
     """Drives, each with one way for the data of all its requests. Arrays have one item a drive."""
 
     def __init__(self, states: Sequence[State], recording: Recording) -> None:
-        self.states, self.recording = states, recording
+        self.states = states
         self.free_at: Floats = np.zeros(len(states))
         self.flush_ns = self.each(lambda b: b.flush_time)
+        self.link_ns = self.each(lambda b: 1e9 / b.link_rate if b.link_rate else 0.0)
+        self.limit_ns = (
+            self.each(lambda b: 1e9 / b.read_limit if b.read_limit else 0.0),
+            self.each(lambda b: 1e9 / b.write_limit if b.write_limit else 0.0),
+        )
+        self.limited = [bool(x.any()) for x in self.limit_ns]
+        self.burst = self.each(lambda b: b.limit_burst)
+        # When each direction has used up what it is allowed, if it never waits.
+        self.used_until = [np.zeros(len(states)), np.zeros(len(states))]
 
     def each(self, what: Callable[[Behaviour], float]) -> Floats:
         """Return a parameter of each drive."""
         return np.array([what(s.behaviour) for s in self.states], np.float64)
 
-    @abstractmethod
     def serve(self, at: Floats, noise: Floats, size: int, *, write: bool, in_order: bool) -> Floats:
         """When a request that comes at a moment is done."""
+        if self.limited[write]:
+            at = self._allowed(at, size, write=write)
+        return self._served(at, noise, size, write=write, in_order=in_order)
+
+    def _allowed(self, at: Floats, size: int, *, write: bool) -> Floats:
+        """When a limit lets a request through: what nobody asked for is saved up, for a while."""
+        until = np.maximum(self.used_until[write], at - self.burst)
+        self.used_until[write] = until + size * self.limit_ns[write]
+        held: Floats = np.maximum(at, self.used_until[write] - self.burst)
+        return np.where(self.limit_ns[write] > 0, held, at)
+
+    @abstractmethod
+    def _served(
+        self, at: Floats, noise: Floats, size: int, *, write: bool, in_order: bool
+    ) -> Floats:
+        """When the drive has done a request that reaches it at a moment."""
 
     @abstractmethod
     def finish(self, end: Floats) -> None:
@@ -158,28 +182,21 @@ class _Flash(_Server):
         write = self.each(lambda b: b.write_latency)
         self.access = (read, (write, np.minimum(read[1], write)))
         self.gap = (self.each(lambda b: 1e9 / b.read_iops), self.each(lambda b: 1e9 / b.write_iops))
-        link = self.each(lambda b: 1e9 / b.link_rate if b.link_rate else 0.0)
-        self.read_ns = np.maximum(self.each(lambda b: 1e9 / b.read_rate), link)
-        self.cached_ns = np.maximum(self.each(lambda b: 1e9 / b.write_rate), link)
+        self.read_ns = np.maximum(self.each(lambda b: 1e9 / b.read_rate), self.link_ns)
+        self.cached_ns = np.maximum(self.each(lambda b: 1e9 / b.write_rate), self.link_ns)
         self.amplified = np.array([s.amplification for s in states])
         direct = self.each(lambda b: 1e9 / b.direct_write_rate)
-        self.direct_ns = np.maximum(direct * self.amplified, link)
-        limits = (self.each(lambda b: b.read_limit or 0), self.each(lambda b: b.write_limit or 0))
-        self.limit_ns = [np.divide(1e9, x, out=np.zeros_like(x), where=x > 0) for x in limits]
-        self.limited = bool(any(x.any() for x in limits))
-        self.burst = self.each(lambda b: b.limit_burst)
-        # When each direction has used up what it is allowed, if it never waits.
-        self.used_until = [np.zeros(len(states)), np.zeros(len(states))]
+        self.direct_ns = np.maximum(direct * self.amplified, self.link_ns)
         self.drained = self.each(lambda b: b.drain_rate / 1e9)
         self.room = np.array([s.behaviour.cache_bytes(s.fill_percent) for s in states])
         self.cached = np.array([s.cached_bytes for s in states])
         self.past = np.array([s.past_cache_bytes for s in states])
         self.host, self.flash = np.zeros(len(states)), np.zeros(len(states))
 
-    def serve(self, at: Floats, noise: Floats, size: int, *, write: bool, in_order: bool) -> Floats:
+    def _served(
+        self, at: Floats, noise: Floats, size: int, *, write: bool, in_order: bool
+    ) -> Floats:
         """See `_Server`."""
-        if self.limited:
-            at = self._allowed(at, size, write=write)
         access = self.access[write][in_order] * noise
         ready = np.maximum(np.maximum(at + access, self.free_at), self.handled_at)
         self.handled_at = ready + self.gap[write]
@@ -190,15 +207,6 @@ class _Flash(_Server):
             end = ready + size * self.read_ns
         self.free_at = end
         return end
-
-    def _allowed(self, at: Floats, size: int, *, write: bool) -> Floats:
-        """When a limit lets a request through: what nobody asked for is saved up, for a while."""
-        until = np.maximum(self.used_until[write], at - self.burst)
-        self.used_until[write] = until + size * self.limit_ns[write]
-        found: Floats = np.where(
-            self.limit_ns[write] > 0, np.maximum(at, self.used_until[write] - self.burst), at
-        )
-        return found
 
     def _taken(self, at: Floats, size: int) -> Floats:
         """Take a write, and return the nanoseconds a byte.
@@ -242,13 +250,15 @@ class _Arm(_Server):
         self.access = np.array(
             [p.access_ns(span / c) for p, c in zip(platters, capacity, strict=True)]
         )
-        self.byte_ns = np.array([1e9 / p.rate_at(0.0) for p in platters])
+        self.byte_ns = np.maximum([1e9 / p.rate_at(0.0) for p in platters], self.link_ns)
         depths = range(1, MOST_SORTED + 1)
         self.gain = np.array([[p.gain(n) for n in depths] for p in platters])
         self.ends: Floats = np.zeros((len(states), MOST_SORTED - 1))
         self.count = 0
 
-    def serve(self, at: Floats, noise: Floats, size: int, *, write: bool, in_order: bool) -> Floats:
+    def _served(
+        self, at: Floats, noise: Floats, size: int, *, write: bool, in_order: bool
+    ) -> Floats:
         """See `_Server`."""
         end: Floats = np.maximum(at, self.free_at) + size * self.byte_ns
         if not in_order:

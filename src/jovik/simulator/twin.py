@@ -150,7 +150,7 @@ def observations_of(results: Sequence[StepResult]) -> list[Observation]:
             continue
         figure = figure_of(r)
         variance = 0.0 if math.isnan(figure.variance) else figure.variance
-        limited = any(x.what is LimitSource.CONTROL_GROUP for x in r.limits)
+        limited = any(x.what.of_group for x in r.limits)
         spread = math.sqrt(variance + RUN_SPREAD**2 + (SAVED_UP**2 if limited else 0.0))
         found.append(Observation(step, step.workload(0), figure.mean, spread))
     return found
@@ -323,11 +323,10 @@ def _group_limits(results: Sequence[StepResult]) -> list[Parameter]:
         (limit.rate_bytes_s, r.step.read_percent, r.phrase)
         for r in results
         for limit in r.limits
-        if limit.what is LimitSource.CONTROL_GROUP and isinstance(r.step, IoStep)
+        if limit.what is LimitSource.GROUP_BYTES and isinstance(r.step, IoStep)
     ]
     limits = []
     for name, share in (("read_limit", 100), ("write_limit", 0)):
-        # Of blocks of several sizes under a limit in I/Os, the largest comes nearest.
         of_kind = [(rate, phrase) for rate, percent, phrase in held if percent == share]
         if of_kind:
             rate, phrase = max(of_kind)

@@ -88,24 +88,28 @@ def from_other_results(
     found = _Found()
     plain = [r for r in results if r.conditions.filled_percent is None]
     for r in plain:
-        _long_write(r, found)
+        _long_write(r, behaviour, found)
         _copy(r, behaviour, found)
     _flush(plain, behaviour, found)
     if behaviour.platter is None:
         _latencies(plain, found)
         _filled(results, found)
         _steady(plain, behaviour, found)
+    if "direct_write_rate" not in found.values:
+        # The class's rate after the cache is none of a drive that is slower than its class.
+        found.values["direct_write_rate"] = min(behaviour.direct_write_rate, behaviour.write_rate)
+    if behaviour.platter is None:
+        known = {p.name for p in found.parameters}
+        usual = behaviour.model_copy(update=found.values)
         found.parameters += [
-            Parameter(n, Interval(float(getattr(behaviour, n))), ())
+            Parameter(n, Interval(float(getattr(usual, n))), ())
             for n in FROM_OTHERS
-            if n not in found.values
+            if n not in known
         ]
-    direct = found.values.get("direct_write_rate", behaviour.direct_write_rate)
-    found.values["direct_write_rate"] = min(direct, behaviour.write_rate)
     return found.values, found.parameters
 
 
-def _long_write(r: StepResult, found: _Found) -> None:
+def _long_write(r: StepResult, behaviour: Behaviour, found: _Found) -> None:
     written = long_write_of(r)
     if written is None:
         return
@@ -114,9 +118,8 @@ def _long_write(r: StepResult, found: _Found) -> None:
         at = Interval(cliff.at_bytes, cliff.low_bytes, cliff.high_bytes)
         found.take("cache_size", at, r.phrase)
     # Without a cliff on most of the drive there is no cache to speak of.
-    if isinstance(sustained, Interval) and (
-        cliff or written.total_bytes > r.conditions.span_bytes / 2
-    ):
+    most = written.total_bytes > behaviour.capacity / 2
+    if isinstance(sustained, Interval) and (cliff is not None or most):
         found.take("direct_write_rate", sustained, r.phrase)
 
 
@@ -182,15 +185,21 @@ def _filled(results: Sequence[StepResult], found: _Found) -> None:
     empty = found.values.get("direct_write_rate")
     if empty is None:
         return
+
+    def left_at(level: int, rate: float) -> float:
+        # The line begins at the empty drive: one level does not tell where the fall begins.
+        left: float = 1 - (1 - rate / empty) * 100 / level
+        return min(max(left, 0.01), 1.0)
+
     for r in sorted(results, key=lambda r: -(r.conditions.filled_percent or 0)):
         level, written = r.conditions.filled_percent, long_write_of(r)
         sustained = written.sustained if written is not None and written.cliff else None
         if not level or not isinstance(sustained, Interval):
             continue
-        # The line begins at the empty drive: one level does not tell where the fall begins.
-        left = max(1 - (1 - sustained.median / empty) * 100 / level, 0.01)
-        if left < 1:
-            found.take("full_share", Interval(left), r.phrase)
+        rates = (sustained.median, sustained.least, sustained.most)
+        left = Interval(*(left_at(level, rate) for rate in rates))
+        if left.median < 1:
+            found.take("full_share", left, r.phrase)
             found.values["full_from"] = 0.0
 
 
