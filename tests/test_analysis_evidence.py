@@ -15,8 +15,9 @@ from jovik.analysis.claims import ClaimVerdict, Verdict, judge_claims
 from jovik.analysis.comparison import compare_results, paired
 from jovik.analysis.evidence import Choice, Drawback, choose
 from jovik.analysis.ladder import ladders_in
+from jovik.analysis.limits import group_limit
 from jovik.analysis.ranking import Exclusion, Ranking, rank_drives
-from jovik.analysis.step_result import StepResult
+from jovik.analysis.step_result import Limit, LimitSource, StepResult
 from jovik.analysis.suitability import fit
 from jovik.base.findings import Findings
 from jovik.queries.drive_class import class_of, standing_of
@@ -86,6 +87,27 @@ def test_a_sample_on_a_narrow_slot_does_not_represent_its_drive() -> None:
     assert found[Drawback.LINK] == (Lack.NOT_CHOSEN,)
 
 
+@pytest.mark.parametrize(
+    ("unit", "per_s", "source"),
+    [("bytes", 40_000_000, LimitSource.GROUP_BYTES), ("I/Os", 40, LimitSource.GROUP_IOS)],
+)
+def test_what_a_control_group_held_back_does_not_represent_its_drive(
+    unit: str, per_s: int, source: LimitSource
+) -> None:
+    free, held = ran(5e8, day=1), ran(4e7, day=2)
+    assert group_limit(free.passes, [("write", unit, per_s)]) == ()
+    limits = group_limit(held.passes, [("read", unit, per_s)])
+    assert [x.what for x in limits] == [source]
+    assert limits[0].rate_bytes_s == pytest.approx(4e7, rel=0.05)
+    # What stays well below a limit is not the limit's.
+    assert group_limit(held.passes, [("read", unit, 2 * per_s)]) == ()
+    choice = of(free, replace(held, limits=limits))
+    assert choice.result.run == "run 1"
+    assert choice.why_not(choice.unused[0]) is Drawback.CONTROL_GROUP
+    claim = parse_claim("sequential read", "500MB/s")
+    assert judged(claim, replace(held, limits=limits)).verdict is Verdict.HELD
+
+
 def test_small_reads_that_a_narrow_slot_carries_count() -> None:
     narrow = {"link": "PCIe 3.0 x4", "link_bytes_s": SLOW_LINK}
     older = ran(8.0e7, "random read 4KiB", day=1, link_bytes_s=FAST_LINK)
@@ -120,6 +142,8 @@ def test_recency_decides_only_between_equals(worse: Drawback) -> None:
         bad = replace(bad, passes=ran(5e8).passes)
     if worse is Drawback.NO_FIGURE:
         bad = replace(bad, passes=(replace(bad.passes[0], rate_bytes_s=0.0),))
+    if worse is Drawback.CONTROL_GROUP:
+        bad = replace(bad, limits=(Limit(LimitSource.GROUP_BYTES, 1e9),))
     if worse is Drawback.CACHE:
         bad = replace(bad, findings=Findings(write_cache_full=True))
     if worse is Drawback.ONE_PASS:

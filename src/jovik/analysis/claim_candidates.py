@@ -223,6 +223,7 @@ def drawback_words(result: StepResult, drawback: Drawback) -> str:
         Drawback.SUSPECT: f"of {c.sample}, which is suspect",
         Drawback.BUFFERED: "through the page cache",
         Drawback.LINK: f"of {c.sample} {link}, which carries no more",
+        Drawback.CONTROL_GROUP: "which a control group held back",
         Drawback.RIG: f"on rig '{c.rig}', where the same sample did less",
         Drawback.FIRMWARE: f"with firmware {c.firmware}",
         Drawback.CACHE: "with the write cache partly full",

@@ -380,7 +380,8 @@ LIMITS_OF_THE_RIG = (
     LimitSource.TESTER,
     LimitSource.PROCESSOR,
     LimitSource.SOURCE,
-    LimitSource.CONTROL_GROUP,
+    LimitSource.GROUP_BYTES,
+    LimitSource.GROUP_IOS,
 )
 """Limits on a result that are not the drive's own."""
 

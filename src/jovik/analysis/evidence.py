@@ -29,6 +29,8 @@ class Drawback(StrEnum):
     BUFFERED = "page cache"
     LINK = "link"
     """Its link carries less than the drive does elsewhere."""
+    CONTROL_GROUP = "control group"
+    """A control group held it back."""
     RIG = "rig"
     """The same sample surely does more on another rig."""
     FIRMWARE = "earlier firmware"
@@ -174,6 +176,7 @@ def _drawbacks(
         Drawback.SUSPECT: (r.drive, c.sample) in suspects,
         Drawback.BUFFERED: not c.direct,
         Drawback.LINK: held_by_link(r, group),
+        Drawback.CONTROL_GROUP: any(x.what.of_group for x in r.limits),
         Drawback.RIG: any(
             has_figure(o) and surely_above(o, r, effect) for o in same_sample_other_rigs(r, group)
         ),

@@ -74,10 +74,6 @@ def link_limit(
     return (Limit(LimitSource.LINK, link_rate_bytes_s, f"{link} carries no more"),)
 
 
-NEAR_GROUP = 0.8
-"""From this fraction of a control group's limit on, that is the limit: it saves up a little."""
-
-
 def group_limit(
     passes: Sequence[PassFigures], limits: Sequence[tuple[str, str, int]]
 ) -> tuple[Limit, ...]:
@@ -95,9 +91,10 @@ def group_limit(
         whole = statistics.median(p.rate_bytes_s for p in passes)
         share = sum(moved) / max(sum(every), 1)
         rate = share * (whole if unit == "bytes" else statistics.median(p.iops for p in passes))
-        if share and rate > NEAR_GROUP * per_s:
+        if share and rate > NEAR_LINK * per_s:
+            what = LimitSource.GROUP_BYTES if unit == "bytes" else LimitSource.GROUP_IOS
             note = f"a control group of this shell allows {per_s:,} {unit} a second ({direction})"
-            found.append(Limit(LimitSource.CONTROL_GROUP, whole / rate * per_s, note))
+            found.append(Limit(what, whole / rate * per_s, note))
     return tuple(found)
 
 

@@ -240,8 +240,8 @@ def explained(result: StepResult) -> bool:
 
     Heat, its link, a control group, or a write cache that steps before it had filled.
     """
-    outside = (LimitSource.HEAT, LimitSource.LINK, LimitSource.CONTROL_GROUP)
-    limited = any(x.what in outside for x in result.limits)
+    outside = (LimitSource.HEAT, LimitSource.LINK)
+    limited = any(x.what in outside or x.what.of_group for x in result.limits)
     return limited or result.findings.write_cache_full
 
 

@@ -26,7 +26,13 @@ class LimitSource(StrEnum):
     HEAT = "heat"
     SOURCE = "source"
     RIG = "rig"
-    CONTROL_GROUP = "control group"
+    GROUP_BYTES = "control group"
+    GROUP_IOS = "control group, I/Os"
+
+    @property
+    def of_group(self) -> bool:
+        """Return True if a control group set it."""
+        return self in (LimitSource.GROUP_BYTES, LimitSource.GROUP_IOS)
 
 
 @dataclass(frozen=True)

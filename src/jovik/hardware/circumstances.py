@@ -56,11 +56,9 @@ class Place:
 
 def circumstances(at: Place) -> list[Circumstance]:
     """Return all conditions that matter or may matter, the former first."""
-    looks = (_battery, _governor, _link_power, _layers, _file_system, _control_groups)
-    more = (_virtual, _swap, _shelf)
-    circumstances = [
-        c for look in (*looks, *more, _maintenance, _load, _temperature) for c in look(at)
-    ]
+    of_machine = (_battery, _governor, _link_power, _layers, _file_system, _control_groups)
+    around = (_virtual, _swap, _shelf, _maintenance, _load, _temperature)
+    circumstances = [c for look in (*of_machine, *around) for c in look(at)]
     return sorted(circumstances, key=lambda c: not c.matters)
 
 
@@ -221,7 +219,7 @@ def _control_groups(at: Place) -> Iterator[Circumstance]:
                 Kind.CONTROL_GROUP,
                 f"{limit.direction}s at most {words}",
                 True,
-                "no figure above that is the drive's",
+                "figures end there, whatever the drive can do",
                 "run Jovik outside this container, service or shell",
             )
 

@@ -111,6 +111,7 @@ DRAWBACKS = {
     Drawback.SUSPECT: "the sample is suspect",
     Drawback.BUFFERED: "measured through the page cache",
     Drawback.LINK: "its link carries no more",
+    Drawback.CONTROL_GROUP: "a control group held it back",
     Drawback.RIG: "the same sample does more on another rig",
     Drawback.FIRMWARE: "an earlier firmware",
     Drawback.CACHE: "the write cache was partly full",
