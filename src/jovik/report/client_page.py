@@ -138,7 +138,7 @@ def _verdict(one: Upgraded) -> str:
         return "No daily job is known to take less time with it."
     job = max(surely, key=lambda j: abs(j.old.median - j.new.median) if j.old and j.new else 0.0)
     assert job.old is not None and job.new is not None
-    what = PLAIN_JOBS.get(job.job.name, job.job.name).rsplit(", ", 1)[0]
+    what = PLAIN_JOBS.get(job.job.name, job.title).rsplit(", ", 1)[0]
     before, after = (show_time(v.median * 1e9, 2) for v in (job.old, job.new))
     return f"{what} takes {after} instead of {before}."
 
@@ -157,6 +157,11 @@ def _basis(found: Sequence[Upgraded]) -> tuple[Block, ...]:
         "another "
         "drive. This page promises nothing beyond the figures above.",
     ]
+    if any(j.predicted for one in found for j in one.upgrade.jobs):
+        lines.append(
+            "A time that is marked as predicted is computed by a model of the drive. Its range "
+            "contains the true figure in 90 of 100 cases."
+        )
     if any(one.passed_over.slowed() for one in found):
         lines.append("The machine may have limited at least one figure.")
     return tuple(Paragraph(line) for line in lines)

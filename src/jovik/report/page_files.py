@@ -17,7 +17,6 @@ from jovik.report.document import CsvAttachment, Document
 from jovik.report.html import render_html
 from jovik.report.markdown import FIRST_LINES, as_markdown
 from jovik.report.pictures import render_pictures
-from jovik.simulator.twin_file import HEAD
 
 OWN_FILE_MARKS = {
     ".html": b'<meta name="generator" content="Jovik">',
@@ -25,7 +24,7 @@ OWN_FILE_MARKS = {
     ".csv": ",".join(HEADER).encode(),
     ".png": atomic_files.MADE_WITH_JOVIK,
     ".xml": atomic_files.MADE_WITH_JOVIK,
-    ".toml": HEAD.encode(),
+    ".toml": atomic_files.MADE_WITH_JOVIK,
     ".zip": atomic_files.MADE_WITH_JOVIK,
 }
 """By the ending of a file, the bytes by which Jovik knows it again as its own."""

@@ -12,7 +12,7 @@ import multiprocessing
 import os
 import re
 import uuid
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from functools import partial
 from pathlib import Path
@@ -111,7 +111,9 @@ def publish_site(
     names = [*common, *links.values(), "feed.xml", TWINS]
     if base_url is not None:
         names += [f"{p.address}.png" for p in pages] + ["sitemap.xml"]
-    check_files((folder / n for n in [*names, *map(_twin_file, pages)]), force=force)
+    check_files(
+        (folder / n for n in [*names, *(_twin_file(p.address) for p in pages)]), force=force
+    )
     make_folder(folder)
     written: list[Path] = []
 
@@ -121,17 +123,18 @@ def publish_site(
             on_written(path)
 
     gone = {n for n in names if not (folder / n).exists()}
-    stale = [p for p in pages if _digest_in(folder / f"{p.address}.html") != p.key]
+    stale = [p for p in pages if _marks_of(folder / f"{p.address}.html")[:1] != [p.key]]
     for done in _each_page(shelf, ranked_drives, stale, folder, base_url, force):
         keep(done)
-    if stale or gone or _digest_in(folder / "index.html") != whole:
+    if stale or gone or _marks_of(folder / "index.html") != [whole]:
         hide = folders_of(shelf.results.copied())
         files = [
             html_file(_headed(without_paths(content(), hide), n, base_url, whole), folder / n)
             for n, content in common.items()
         ]
         files.append(PageFile(folder / "feed.xml", _feed(pages, base_url)))
-        files.append(PageFile(folder / TWINS, _all_twins(folder, pages)))
+        twins = {f.name: read_text(f) for f in _twins_in(folder, (p.address for p in pages))}
+        files.append(PageFile(folder / TWINS, twins_archive(twins)))
         if base_url is not None:
             listed = ["index.html", "compare.html", *links.values()]
             files.append(PageFile(folder / "sitemap.xml", _sitemap(listed, pages, base_url)))
@@ -143,16 +146,15 @@ def _digest(*inputs: object) -> str:
     return hashlib.sha256(repr((VERSION, inputs)).encode()).hexdigest()[:32]
 
 
-def _digest_in(page: Path) -> str | None:
-    """Return the digest of its inputs that a page holds.
+def _marks_of(page: Path) -> list[str]:
+    """Return the digest of its inputs that a page holds, and the names of the files beside it.
 
-    None if there is no such page, or a file that it names beside it is missing.
+    Nothing if there is no such page, or one of these files is missing.
     """
-    tag = f'<meta name="{DIGEST_TAG}" content="([0-9a-f]{{32}})((?: [a-z0-9.-]+)*)">'.encode()
+    tag = f'<meta name="{DIGEST_TAG}" content="([0-9a-f]{{32}}(?: [a-z0-9.-]+)*)">'.encode()
     match = re.search(tag, ends_of(page))
-    if match is None or not all((page.parent / n).exists() for n in match[2].decode().split()):
-        return None
-    return match[1].decode()
+    marks = match[1].decode().split() if match else []
+    return marks if all((page.parent / n).exists() for n in marks[1:]) else []
 
 
 def _pages(shelf: Shelf, found: RankingReport, base_url: str | None) -> list[SitePage]:
@@ -228,8 +230,8 @@ def _one_page(page: SitePage) -> list[Path]:
     return write_files([*card, *twin, whole], force=force)
 
 
-def _twin_file(page: SitePage) -> str:
-    return f"{page.address}-twin.toml"
+def _twin_file(address: str) -> str:
+    return f"{address}-twin.toml"
 
 
 def _twin_of(shelf: Shelf, folder: Path, page: SitePage) -> list[PageFile]:
@@ -238,21 +240,20 @@ def _twin_of(shelf: Shelf, folder: Path, page: SitePage) -> list[PageFile]:
         found = twin_of(shelf, page.drive)
     except UsageError:
         return []
-    return [PageFile(folder / _twin_file(page), twin_toml(found.twin, found.origin).encode())]
+    name = _twin_file(page.address)
+    return [PageFile(folder / name, twin_toml(found.twin, found.origin).encode())]
 
 
-def _all_twins(folder: Path, pages: Sequence[SitePage]) -> bytes:
-    """Return an archive of the twins that lie beside their pages."""
-    files = [folder / _twin_file(p) for p in pages]
-    return twins_archive({f.name: read_text(f) for f in sorted(files) if f.exists()})
+def _twins_in(folder: Path, addresses: Iterable[str]) -> list[Path]:
+    """Return the twins that the pages of these addresses name.
 
-
-def _own_program(folder: Path, addresses: Mapping[str, str]) -> list[tuple[str, str]]:
-    """Return the link to all twins, if any drive has one."""
-    files = (folder / f"{Path(a).stem}-twin.toml" for a in addresses.values())
-    if not any(f.exists() for f in files):
-        return []
-    return [("Your own program on each of them: their twins", TWINS)]
+    One that an earlier page named may still lie there.
+    """
+    return [
+        folder / _twin_file(a)
+        for a in addresses
+        if _twin_file(a) in _marks_of(folder / f"{a}.html")[1:]
+    ]
 
 
 def _own_work(page: SitePage) -> Section:
@@ -266,7 +267,7 @@ def _own_work(page: SitePage) -> Section:
                 "Jovik predicts what a program that you record on your own computer would take on "
                 "this drive, without the drive."
             ),
-            Links((("the twin of this drive", _twin_file(page)), ("all twins", TWINS))),
+            Links((("the twin of this drive", _twin_file(page.address)), ("all twins", TWINS))),
         ),
     )
 
@@ -286,10 +287,13 @@ def _common_pages(
     }
     links = [("Drives side by side", "compare.html")]
     links += [(title, page) for page, (_, title, _) in of_class.items()]
+
+    def own_program() -> list[tuple[str, str]]:
+        twins = _twins_in(folder, (Path(page).stem for page in addresses.values()))
+        return [("Your own program on each of them: their twins", TWINS)] if twins else []
+
     return {
-        "index.html": lambda: front_page(
-            shelf, found, addresses, [*links, *_own_program(folder, addresses)]
-        ),
+        "index.html": lambda: front_page(shelf, found, addresses, [*links, *own_program()]),
         "compare.html": lambda: side_by_side(
             found, addresses, {n: logged_figures(shelf, logged_of(shelf, n)) for n in addresses}
         ),
