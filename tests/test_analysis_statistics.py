@@ -70,7 +70,7 @@ NOISE = {
 @pytest.mark.parametrize("noise", NOISE)
 def test_intervals_hold_the_truth_as_often_as_they_say(noise: str) -> None:
     rates = {}
-    for passes in (3, 5, 9):
+    for passes in range(3, 10):
         rng = np.random.default_rng(passes)
         found = [interval(list(1000 * np.exp(NOISE[noise](rng, passes)))) for _ in range(2000)]
         rates[passes] = (
@@ -78,7 +78,7 @@ def test_intervals_hold_the_truth_as_often_as_they_say(noise: str) -> None:
             / 2000
         )
     print(
-        f"noise {noise}, 3, 5 and 9 passes: 95 % intervals hold the truth in "
+        f"noise {noise}, 3 to 9 passes: 95 % intervals hold the truth in "
         f"{', '.join(f'{100 * r:.1f} %' for r in rates.values())}"
     )
     assert all(0.94 <= r <= 0.995 for r in rates.values())

@@ -21,7 +21,7 @@ from jovik.cli import jovik as top
 from tests.conftest import Program
 
 STATUSES = {0, 1, 2, 3, 4, 130}
-LINES = int(os.environ.get("JOVIK_COMMAND_LINES", "60"))
+LINES = int(os.environ.get("JOVIK_COMMAND_LINES", "100"))
 """How many generated command lines to try; 2,000 before a release."""
 SLATE = "Corvane Slate 1TB"
 
