@@ -509,3 +509,13 @@ def test_scout_finds_the_claims_of_a_drive_on_a_servers_shelf(shared: Program) -
         assert shelf is not None
         found = claims_of_model(shelf, "HALDEN FJORD 1TB")
     assert [c.figure for c in found] == [3500e6]
+
+
+def test_the_tab_key_reads_names_from_a_server(shared: Program) -> None:
+    shared("sheet", "new", "Vela 1TB")
+    tab = {"_JOVIK_COMPLETE": "bash_complete", "COMP_LINE": "jovik judge Ve"}
+    address = shared.env["JOVIK_SHELF"]
+    bare = address.replace("postgresql+psycopg:", "postgresql:")
+    for where in (bare, bare.replace("postgresql:", "postgresql+psycopg:")):
+        asked = Program(shared.folder, shared.env | tab | {"JOVIK_SHELF": where})
+        assert "Vela\\ 1TB" in asked(status=None).out

@@ -3,8 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from enum import StrEnum
 
 from jovik.base.interval import Interval
+
+
+class How(StrEnum):
+    """Where a time comes from."""
+
+    MEASURED = "measured"
+    PREDICTED = "predicted"
+    COMPUTED = "computed"
 
 
 @dataclass(frozen=True)
@@ -25,9 +34,9 @@ class ProgramTime:
         return self.typical_error is not None
 
     @property
-    def how(self) -> str:
-        """Return ``measured`` or ``predicted``."""
-        return "predicted" if self.predicted else "measured"
+    def how(self) -> How:
+        """Return whether it is measured or predicted."""
+        return How.PREDICTED if self.predicted else How.MEASURED
 
 
 @dataclass(frozen=True)

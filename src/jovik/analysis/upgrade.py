@@ -21,7 +21,7 @@ from jovik.analysis.comparability import (
 from jovik.analysis.drive_class import ClassFigure
 from jovik.analysis.lost_data import lost_by, lost_words
 from jovik.analysis.on_link import on_link
-from jovik.analysis.program_time import ProgramTime
+from jovik.analysis.program_time import How, ProgramTime
 from jovik.analysis.run_effect import PRIOR_ALONE, RunEffect, ratio_across, weighted
 from jovik.analysis.statistics import LogFigure, ratio_interval
 from jovik.analysis.step_result import StepResult
@@ -105,14 +105,16 @@ class JobTime:
     """Seconds that a job takes on each drive: computed, or a program's, measured or predicted.
 
     None if a figure is missing, which `missing` names. The ends are with every rate at the end
-    of its own interval, which is wider than 95 % asks where a job has several.
+    of its own interval, which is wider than 95 % asks where a job has several. `kind` is that of a
+    recorded program's replay.
     """
 
     job: Job
     old: Interval | None
     new: Interval | None
     missing: str = ""
-    how: tuple[str, str] = ("computed", "computed")
+    how: tuple[How, How] = (How.COMPUTED, How.COMPUTED)
+    kind: str | None = None
 
     @property
     def program(self) -> bool:
@@ -120,9 +122,14 @@ class JobTime:
         return self.job.seconds is None
 
     @property
+    def predicted(self) -> bool:
+        """Return True if a twin predicts one of the times."""
+        return How.PREDICTED in self.how
+
+    @property
     def title(self) -> str:
         """Return its name, with a mark if a time is predicted."""
-        return f"{self.job.name} (predicted)" if "predicted" in self.how else self.job.name
+        return f"{self.job.name} (predicted)" if self.predicted else self.job.name
 
     @property
     def apart(self) -> bool:
@@ -229,7 +236,7 @@ def compare(
     replays = _replays(old_results, new_results)
     jobs = (
         *asked,
-        *(j for j in replays if all(j.job.name != a.job.name for a in asked)),
+        *(j for j in replays if program is None or j.kind != program.kind),
         *(_job(job, old_results, new_results) for job in DAILY_JOBS),
     )
     return Upgrade(
@@ -371,17 +378,20 @@ def _replays(old: Sequence[StepResult], new: Sequence[StepResult]) -> list[JobTi
         rule = f"the recording replayed on both; {own:.2g} s of it are not the drive's"
         name = result.step.label.removeprefix("replay of ").replace("-", " ")
         times = before.elapsed_s, after.elapsed_s
-        replays.append(JobTime(Job(name, rule), *times, how=("measured", "measured")))
+        how = How.MEASURED, How.MEASURED
+        replays.append(JobTime(Job(name, rule), *times, how=how, kind=result.kind))
     return replays
 
 
-def program_job(name: str, old: ProgramTime, new: ProgramTime) -> JobTime:
+def program_job(name: str, kind: str, old: ProgramTime, new: ProgramTime) -> JobTime:
     """Return a recorded program on two drives.
 
     Parameters
     ----------
     name : str
         Of the recording.
+    kind : str
+        Of its replay.
     """
     twins = [t for t in (old, new) if t.predicted]
     rule = "the recording replayed"
@@ -389,7 +399,8 @@ def program_job(name: str, old: ProgramTime, new: ProgramTime) -> JobTime:
         each = [f"{t.drive} (a step is off by {100 * (t.typical_error or 0):.1f} %)" for t in twins]
         rule = f"predicted, with a 90 % interval, by the twin of {' and of '.join(each)}"
     times = old.elapsed_s, new.elapsed_s
-    return JobTime(Job(name.replace("-", " "), rule), *times, how=(old.how, new.how))
+    how = old.how, new.how
+    return JobTime(Job(name.replace("-", " "), rule), *times, how=how, kind=kind)
 
 
 def _job(job: Job, old: Sequence[StepResult], new: Sequence[StepResult]) -> JobTime:

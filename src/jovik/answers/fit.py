@@ -12,7 +12,7 @@ from jovik.base.errors import UsageError
 from jovik.base.plain_data import keyed
 from jovik.base.quantities import show_rate, spell_size
 from jovik.queries.programs import program_called
-from jovik.queries.suitability import Fitted, fitted, fitted_all
+from jovik.queries.suitability import Fitted, Pace, fitted, fitted_all
 from jovik.sheets.drive_class import DriveClass, class_names, read_class
 from jovik.sheets.load import Load, load_names, read_load
 from jovik.shelf.store import Shelf
@@ -35,7 +35,7 @@ class FitAnswer(Answer):
     @property
     def status(self) -> int:
         """Return 1 if a workload that was asked for is not carried, or a program is slower."""
-        slower = any(p.verdict == "slower" for p in self.found.asked)
+        slower = any(p.verdict is Pace.SLOWER for p in self.found.asked)
         return int(slower or (self.asked and not all(f.carried for f in self.found.empty)))
 
     @property

@@ -22,20 +22,16 @@ def echo(text: str, *, err: bool = False) -> None:
 
 
 def between_words(text: str, width: int) -> str:
-    """Return lines that end between words. A word that is longer than a line stays whole."""
+    """Return lines that end between words. A word that is longer than a line stays whole.
+
+    So does an indented line: it is advice, of which a user may copy a command.
+    """
     return "\n".join(_wrapped(line, width) for line in text.split("\n"))
 
 
 def _wrapped(line: str, width: int) -> str:
-    if len(line) < width:
+    if len(line) < width or line.startswith(" "):
         return line
     import textwrap
 
-    indent = line[: len(line) - len(line.lstrip())]
-    return textwrap.fill(
-        line,
-        width - 1,
-        subsequent_indent=indent,
-        break_long_words=False,
-        break_on_hyphens=False,
-    )
+    return textwrap.fill(line, width - 1, break_long_words=False, break_on_hyphens=False)

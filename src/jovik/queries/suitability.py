@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from enum import StrEnum
 
 from jovik.analysis.lost_data import lost_by
 from jovik.analysis.program_time import ProgramTime
@@ -37,6 +38,14 @@ class Fitted:
     asked: tuple[ProgramFit, ...] = ()
 
 
+class Pace(StrEnum):
+    """How fast a program is, beside when it was recorded."""
+
+    FASTER = "faster"
+    SLOWER = "slower"
+    AS_FAST = "as fast"
+
+
 @dataclass(frozen=True)
 class ProgramFit:
     """A recorded program on a drive, beside what it took on the drive that it was recorded on."""
@@ -47,11 +56,11 @@ class ProgramFit:
     recorded_on: str
 
     @property
-    def verdict(self) -> str:
-        """Return ``faster``, ``slower`` or ``as fast`` (its interval allows either)."""
+    def verdict(self) -> Pace:
+        """Return what its interval allows to say."""
         if self.time.elapsed_s.below(self.recorded_s):
-            return "faster"
-        return "slower" if self.time.elapsed_s.above(self.recorded_s) else "as fast"
+            return Pace.FASTER
+        return Pace.SLOWER if self.time.elapsed_s.above(self.recorded_s) else Pace.AS_FAST
 
 
 def fitted(

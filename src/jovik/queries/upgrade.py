@@ -111,7 +111,7 @@ def upgraded(
             program_time(program, before, results[0]),
             program_time(program, after, results[1], link_bytes_s),
         )
-        job = program_job(PurePath(program.path).stem, *times)
+        job = program_job(PurePath(program.path).stem, program.pinned().kind, *times)
     upgrade = compare(
         before.name,
         after.name,

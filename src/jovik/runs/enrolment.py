@@ -6,7 +6,6 @@ new is enrolled with a bare sheet, so that measuring it takes one command.
 
 from __future__ import annotations
 
-import difflib
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -14,6 +13,7 @@ from enum import StrEnum
 from pathlib import Path
 
 from jovik.base.errors import UsageError
+from jovik.base.nearest_names import nearest
 from jovik.base.quantities import show_size
 from jovik.base.terminal_text import strip_control
 from jovik.hardware.device import BlockDevice, port_of, under_folder
@@ -116,14 +116,10 @@ def _mistyped(name: str, known: Sequence[str]) -> bool:
 
     Names with other numbers in them are of other drives.
     """
-    typed, numbers = name.casefold(), re.findall(r"\d+", name)
+    numbers = re.findall(r"\d+", name)
     return any(
-        typed in one.casefold()
-        or (
-            numbers in ([], re.findall(r"\d+", one))
-            and difflib.SequenceMatcher(None, typed, one.casefold()).ratio() >= MISTYPED
-        )
-        for one in known
+        name.casefold() in one.casefold() or numbers in ([], re.findall(r"\d+", one))
+        for one in nearest(name, known, MISTYPED)
     )
 
 

@@ -75,7 +75,7 @@ class Archive:
 
     def wrong(self, why: str) -> UsageError:
         """Return the refusal of this archive."""
-        return UsageError(f"{self.path} cannot be imported: {why}", "nothing was changed")
+        return UsageError(f"{self.path} cannot be read: {why}", "nothing was changed")
 
     def text(self, name: str, *, checked: bool = True) -> str:
         """Return a file of it, `checked` against the manifest."""

@@ -38,7 +38,9 @@ def names(where: str, sort: str) -> list[str]:
     if looks_like_address(where):
         import psycopg
 
-        with psycopg.connect(where, connect_timeout=PATIENCE_S) as server:
+        # The driver's name is SQLAlchemy's.
+        address = where.replace("postgresql+psycopg:", "postgresql:", 1)
+        with psycopg.connect(address, connect_timeout=PATIENCE_S) as server:
             return [row[0] for row in server.execute(query.encode()).fetchall()]
     import sqlite3
 

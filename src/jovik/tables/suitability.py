@@ -8,7 +8,7 @@ from jovik.analysis.lost_data import lost_words
 from jovik.analysis.suitability import Suitability
 from jovik.base.interval import Interval
 from jovik.base.quantities import significant
-from jovik.queries.suitability import Fitted
+from jovik.queries.suitability import Fitted, Pace
 from jovik.tables.evidence import fault_lines, passed_over_words
 from jovik.tables.replay import PREDICTED, how_words
 from jovik.tables.table import Table
@@ -95,7 +95,11 @@ def asked_programs_table(found: Fitted) -> Table:
     )
 
 
-_VERDICTS = {"faster": "faster than", "slower": "slower than", "as fast": "as fast as"}
+_VERDICTS = {
+    Pace.FASTER: "faster than",
+    Pace.SLOWER: "slower than",
+    Pace.AS_FAST: "as fast as",
+}
 
 
 def _fit_sentence(found: Fitted) -> str:

@@ -15,7 +15,6 @@ import shutil
 import subprocess
 import sys
 import tempfile
-from functools import cache
 from importlib import import_module
 from pathlib import Path
 
@@ -26,7 +25,7 @@ os.environ.setdefault("NUMBA_CPU_FEATURES", "")
 import llvmlite.binding as llvm
 from numba import njit
 
-from jovik.engine.loops import LIBRARY, LOOPS, SYMBOL_PREFIX, library_name
+from jovik.engine.loops import LIBRARY, LOOPS, SYMBOL_PREFIX
 
 BASELINES = {"x86_64": "x86-64", "aarch64": "generic"}
 """The processor that each architecture's wheel is compiled for."""
@@ -106,7 +105,6 @@ def in_memory() -> dict[str, int]:
     return addresses
 
 
-@cache
 def _machine(target: str, processor: str) -> llvm.TargetMachine:
     llvm.initialize_all_targets()
     llvm.initialize_all_asmprinters()
@@ -144,5 +142,5 @@ def _object(name: str, target: str, processor: str) -> bytes:
     return bytes(machine.emit_object(whole))
 
 
-if __name__ == "__main__":
-    build(LIBRARY.with_name(library_name(platform.machine())), platform.machine())
+if __name__ == "__main__" and sys.platform == "linux" and platform.machine() in BASELINES:
+    build(LIBRARY, platform.machine())
