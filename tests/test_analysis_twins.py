@@ -362,6 +362,31 @@ def test_other_results_determine_the_rest_of_a_twin(
         assert written.spreads == pytest.approx((0.3, 0.5), rel=0.08)
 
 
+def test_heat_that_was_seen_is_the_twins(jovik: Program) -> None:
+    steps = ["random read 4KiB for 2s", "random read 4KiB depth 32 for 2s"]
+    steps += ["sequential read 512KiB depth 4 for 3s", "random write 4KiB for 2s"]
+    jovik("measure", "model:ember", *steps, "--passes", "3", "--seed", "3")
+    cool = jovik("twin", "Veldhaar Ember 1TB", "--format", "json").json["parameters"]
+    assert "full" not in {p["name"] for p in cool}  # it hardly warmed up
+    jovik("measure", "model:ember", *steps, "sequential read 1MiB depth 8 for 10min", "--passes", 1)
+    found = jovik("twin", "Veldhaar Ember 1TB", "--out", "twin.toml", "--format", "json").json
+    values = {p["name"]: p["value"]["median"] for p in found["parameters"]}
+    # Of its sensors the warmest that moves shows 4 degrees more than the drive has.
+    true = load_model("ember").behaviour.heat
+    twin = load_model(str(jovik.folder / "twin.toml")).behaviour
+    assert true is not None and twin.heat is not None
+    assert twin.heat.idle == pytest.approx(true.idle + 4, abs=1)
+    assert twin.heat.time == pytest.approx(true.time, rel=0.1)
+    assert twin.heat.throttle_at == pytest.approx(true.throttle_at + 4, abs=0.5)
+    assert twin.heat.resume_at == pytest.approx(true.resume_at + 4, abs=0.5)
+    assert twin.heat.throttle_share == pytest.approx(true.throttle_share, abs=0.01)
+    assert values["full"] == pytest.approx(twin.heat.full, abs=0.1)
+    # A step that heat held back says nothing of the rate of a cool drive.
+    assert values["read_rate"] == pytest.approx(12.5e9, rel=0.05)
+    told = jovik("measure", "model:twin.toml", "sequential read 1MiB depth 8 for 10min").out
+    assert "limited by the heat (at 88 °C" in told
+
+
 def test_a_long_write_that_saw_no_cliff_says_nothing_of_the_rate_after_it(jovik: Program) -> None:
     steps = ["random read 4KiB depth 1,32 for 1s", "sequential read 512KiB depth 4 for 1s"]
     steps += [
@@ -420,8 +445,20 @@ def test_a_limit_of_a_control_group_is_named_and_is_the_twins(jovik: Program) ->
     jovik("twin", "Held", "--out", "held.toml")
     twin = load_model(str(jovik.folder / "held.toml")).behaviour
     assert (twin.read_limit, twin.write_limit) == pytest.approx((20e6, 10e6), rel=0.01)
+    assert "latency_spread" not in twin.model_fields_set, "its waits are the control group's"
     jovik("sheet", "claim", "Held", "sequential read", "500MB/s")
     assert "control group" in jovik("judge", "Held", status=None).out
+
+
+def test_the_file_of_a_twin_with_the_widest_spread_is_read(jovik: Program) -> None:
+    text = shipped_model("comet").replace(b"[behaviour]\n", b"[behaviour]\nlatency_spread = 2.0\n", 1)
+    (jovik.folder / "wide.toml").write_bytes(text)
+    for seed in ("1", "2", "3"):  # a sample of latencies is a little wider, or narrower
+        steps = ["random read 4KiB depth 1,32 for 1s", "random write 4KiB depth 1,32 for 1s"]
+        jovik("measure", "model:wide.toml", *steps, "--passes", "3", "--seed", seed)
+        jovik("twin", "Veldhaar Comet 2TB", "--out", f"twin{seed}.toml")
+        twin = load_model(str(jovik.folder / f"twin{seed}.toml")).behaviour
+        assert twin.latency_spread == pytest.approx(2.0, rel=0.05)
 
 
 @pytest.mark.parametrize("seed", range(6))

@@ -64,7 +64,7 @@ def run_temperatures(shelf: Shelf, drive: str, run: str | None = None) -> RunTem
     counting = [r.id for r in reversed(shelf.runs.every(name)) if r.excluded is None]
     keys = [run] if run is not None else counting
     for key in keys:
-        passes = _passes(shelf, key)
+        passes = tuple(warm for _, warm in warm_passes(shelf, key))
         if any(len(p.temperatures) > 1 for p in passes):
             return RunTemperatures(name, key, passes, tuple(shelf.results.of_run(key)))
     raise UsageError(
@@ -81,6 +81,7 @@ class RunPass:
     """
 
     step: int
+    phrase: str
     label: str
     start_s: float
     end_s: float
@@ -100,6 +101,7 @@ def run_passes(shelf: Shelf, key: str) -> tuple[RunPass, ...]:
     return tuple(
         RunPass(
             position + 1,
+            str(about[position, number]["phrase"]),
             parse(str(about[position, number]["phrase"])).label,
             start,
             start + _lasted_s(trace),
@@ -126,14 +128,20 @@ def run_begun(shelf: Shelf, key: str, passes: Sequence[RunPass]) -> float | None
     return datetime.datetime.fromisoformat(str(row["finished"])).timestamp() - first.end_s
 
 
-def _passes(shelf: Shelf, key: str) -> tuple[WarmPass, ...]:
+def warm_passes(shelf: Shelf, key: str) -> list[tuple[RunPass, WarmPass]]:
+    """Return the passes of a run with their temperatures, in the order of `run_passes`."""
     passes = run_passes(shelf, key)
     read = [_read(p.trace, p.start_s) for p in passes]
     good = believed([sample for samples in read for sample in samples])
-    return tuple(
-        WarmPass(p.step, p.label, p.start_s, p.end_s, tuple(trusted_temperatures(samples, good)))
+    return [
+        (
+            p,
+            WarmPass(
+                p.step, p.label, p.start_s, p.end_s, tuple(trusted_temperatures(samples, good))
+            ),
+        )
         for p, samples in zip(passes, read, strict=True)
-    )
+    ]
 
 
 def _read(trace: Trace, start_s: float) -> list[tuple[float, dict[str, float]]]:

@@ -3,15 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+
+import numpy as np
 
 from jovik.analysis.drive_faults import DriveFault, faults_of
 from jovik.analysis.program_time import ProgramTime
-from jovik.analysis.step_result import StepResult
+from jovik.analysis.step_result import LimitSource, StepResult
 from jovik.base.errors import UsageError
+from jovik.base.long_work import tracked
 from jovik.base.recording import Recording
+from jovik.base.trace import SLICE_NS
 from jovik.queries.drive_class import class_of
 from jovik.queries.evidence import evidence
+from jovik.queries.temperature import warm_passes
 from jovik.sheets.drive_class import DriveClass, read_class
 from jovik.sheets.sheet import Drive
 from jovik.shelf.store import Shelf
@@ -19,6 +24,7 @@ from jovik.simulator.parameters import Behaviour
 from jovik.simulator.replay import elapsed_s
 from jovik.simulator.twin import LEAST_STEPS, Predictor, Twin, fitted, observations_of, predicted_s
 from jovik.simulator.twin_file import Origin
+from jovik.simulator.twin_heat import WarmTrace, fitted_heat
 from jovik.steps import IoStep
 
 WANTED: dict[str, Callable[[IoStep], bool]] = {
@@ -62,7 +68,7 @@ def twin_of(shelf: Shelf, name: str) -> TwinReport:
     found = evidence(shelf, drive.name, filled=True, with_latencies=True)
     chosen = found.results
     missing = _missing(chosen)
-    twin = refuse_without_twin(drive, chosen)
+    twin = _with_heat(shelf, refuse_without_twin(drive, chosen), chosen)
     own = class_of(drive) is not None
     faults = faults_of(found.candidates)
     return TwinReport(twin, _origin(chosen), missing, _usual(drive), own, faults)
@@ -89,7 +95,7 @@ def refuse_without_twin(drive: Drive, results: Sequence[StepResult]) -> Twin:
 
 def twins_of(drives: Sequence[tuple[Drive, Sequence[StepResult]]]) -> list[Predictor]:
     """Return the twin of each drive whose results allow one."""
-    twins = (_fit(drive, results) for drive, results in drives)
+    twins = (_fit(drive, results) for drive, results in tracked(drives, "drives", len(drives)))
     return [x.predictor for x in twins if x is not None]
 
 
@@ -114,6 +120,48 @@ def predictions(
         ProgramTime(twin.drive.name, s, twin.typical_error)
         for twin, s in zip(twins, took, strict=True)
     ]
+
+
+def _with_heat(shelf: Shelf, twin: Twin, results: Sequence[StepResult]) -> Twin:
+    """Return a twin with the heat of the run in which the drive warmed up the most."""
+    rises = {
+        r.run: r.findings.temperature.peak_c - r.findings.temperature.start_c
+        for r in results
+        if r.findings.temperature is not None
+    }
+    if not rises:
+        return twin
+    found = fitted_heat(_warm_traces(shelf, max(rises, key=rises.__getitem__)), twin.behaviour)
+    if found is None:
+        return twin
+    heat, parameters = found
+
+    def warm(behaviour: Behaviour) -> Behaviour:
+        return behaviour.model_copy(update={"heat": heat})
+
+    return replace(
+        twin,
+        behaviour=warm(twin.behaviour),
+        parameters=(*twin.parameters, *parameters),
+        fast=warm(twin.fast),
+        slow=warm(twin.slow),
+    )
+
+
+def _warm_traces(shelf: Shelf, run: str) -> list[WarmTrace]:
+    hot = {
+        r.phrase
+        for r in shelf.results.of_run(run)
+        if any(x.what is LimitSource.HEAT for x in r.limits)
+    }
+    traces = []
+    for made, warm in warm_passes(shelf, run):
+        seconds, degrees = np.array(warm.temperatures).reshape(-1, 2).T
+        rates = made.trace.slices[:, [0, 2]].sum(axis=1) / (SLICE_NS / 1e9)
+        traces.append(
+            WarmTrace(made.phrase, seconds - warm.start_s, degrees, rates, made.phrase in hot)
+        )
+    return traces
 
 
 def _fit(drive: Drive, results: Sequence[StepResult]) -> Twin | None:

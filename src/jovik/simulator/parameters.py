@@ -26,7 +26,8 @@ def _bytes_a_second(text: str) -> float:
 
 
 Rate = Annotated[float, from_text(_bytes_a_second)]
-Share = Annotated[float, Field(ge=0, le=2, strict=False)]
+MOST_SHARE = 2.0
+Share = Annotated[float, Field(ge=0, le=MOST_SHARE, strict=False)]
 
 Watts = Annotated[float, Field(ge=0, le=1000, strict=False)]
 Level = Annotated[float, Field(ge=0, le=150, strict=False)]

@@ -21,6 +21,7 @@ from jovik.analysis.run_effect import PRIOR_SPREAD as RUN_SPREAD
 from jovik.analysis.step_result import LimitSource, StepResult
 from jovik.base.interval import Interval
 from jovik.base.io_session import Workload
+from jovik.base.long_work import tracked
 from jovik.base.quantities import show_rate, show_size, show_time, significant
 from jovik.sheets.drive_class import DriveClass
 from jovik.sheets.sheet import Drive
@@ -41,6 +42,8 @@ SAVED_UP = 0.1
 """By so much the rate of a short step may be above a control group's limit."""
 OUTLYING = 3.0
 """Residuals beyond so many spreads count less than by their square."""
+MOST_REACH = math.log(100)
+"""No parameter is further than this from its value, on the log scale, however little is known."""
 QUANTILE, LIKELY = 1.96, 1.645
 """Of the normal distribution: 95 % of a parameter, and 90 % of a prediction."""
 TIMES = ("read_latency", "sequential_latency", "write_latency", "flush_time")
@@ -133,7 +136,10 @@ class Observation:
 
 
 def observations_of(results: Sequence[StepResult]) -> list[Observation]:
-    """Return what a fit may use: settled short steps at full pace on an empty write cache."""
+    """Return the results for a fit: settled short steps at full pace.
+
+    The write cache was empty, and the drive cool: heat has parameters of its own.
+    """
     found = []
     for r in results:
         step = r.step
@@ -147,6 +153,8 @@ def observations_of(results: Sequence[StepResult]) -> list[Observation]:
         ):
             continue
         if long_write_of(r) is not None or not r.passes or not settled(r):
+            continue
+        if any(x.what is LimitSource.HEAT for x in r.limits):
             continue
         figure = figure_of(r)
         variance = 0.0 if math.isnan(figure.variance) else figure.variance
@@ -182,7 +190,7 @@ def fitted(drive: Drive, results: Sequence[StepResult], usual: DriveClass) -> Tw
     by_steps = _parameters(one, names, seen, start)
     parameters = (*(p for p in by_steps if p.name not in known), *rest, *limits)
     left_out = []
-    for n, o in enumerate(seen):
+    for n, o in enumerate(tracked(seen, "steps", len(seen))):
         others = [x for m, x in enumerate(seen) if m != n]
         without = _solved(others, start, names, one.values)
         left_out.append(
@@ -196,7 +204,8 @@ def fitted(drive: Drive, results: Sequence[StepResult], usual: DriveClass) -> Tw
         )
     counted = [x for x in left_out if not x.alone] or left_out
     off = math.sqrt(sum(math.log1p(x.error) ** 2 for x in counted) / len(counted))
-    reach = np.sqrt(np.diag(one.covariance) + off**2 + RUN_SPREAD**2) * LIKELY
+    spread = np.sqrt(np.diag(one.covariance) + off**2 + RUN_SPREAD**2)
+    reach = np.minimum(spread * LIKELY, MOST_REACH)
     slower = np.array([1.0 if n in (*TIMES, "settle") else -1.0 for n in names]) * reach
     fast, slow = (
         _with(start, names, one.values + way * slower).model_copy(
@@ -402,8 +411,10 @@ def errors_by_kind(left_out: Sequence[LeftOut]) -> Mapping[str, list[LeftOut]]:
 
 def shown(name: str, value: float) -> str:
     """Return the value of a parameter for people."""
-    if name in (*TIMES, "file_time", "settle"):
+    if name in (*TIMES, "file_time", "settle", "time"):
         return show_time(value)
+    if name in ("idle", "full", "throttle_at", "resume_at"):
+        return f"{value:.1f} °C"
     if name.endswith(("_rate", "_limit")):
         return show_rate(value)
     if name in ("cache_size", "flash_size"):

@@ -33,6 +33,11 @@ SOMETIMES = (
     "full_share",
 )
 """Parameters that only some results determine, and that are left out otherwise."""
+PARTS = {
+    "platter": ("outer_rate", "inner_rate", "rpm", "seek", "settle", "queue_gain"),
+    "heat": ("idle", "full", "time", "throttle_at", "resume_at", "throttle_share"),
+}
+"""Tables of a behaviour that a fit knows."""
 HEAD = "# A twin, made with Jovik.\n"
 
 
@@ -108,12 +113,13 @@ def _table(behaviour: Behaviour, origin: Origin) -> Table:
             table[name] = _spelled(name, value)
     table["capacity"] = _spelled("capacity", behaviour.capacity)
     table["firmware"] = " ".join(origin.firmware) or "unknown"
-    platter = behaviour.platter
-    if platter is not None:
-        own = tomlkit.table()
-        for name in ("outer_rate", "inner_rate", "rpm", "seek", "settle", "queue_gain"):
-            own[name] = _spelled(name, getattr(platter, name))
-        table["platter"] = own
+    for part, names in PARTS.items():
+        of = getattr(behaviour, part)
+        if of is not None:
+            own = tomlkit.table()
+            for name in names:
+                own[name] = _spelled(name, getattr(of, name))
+            table[part] = own
     return table
 
 
@@ -128,7 +134,7 @@ def _range_words(parameter: Parameter) -> str:
 
 def _spelled(name: str, value: float) -> str | int | float:
     """Return the value of a parameter as a model's file has it."""
-    if name in (*TIMES, "file_time", "settle", "seek"):
+    if name in (*TIMES, "file_time", "settle", "seek", "time"):
         return f"{round(value)}ns"
     if name.endswith(("_rate", "_limit")):
         return f"{round(value)}B/s"

@@ -16,7 +16,7 @@ from jovik.analysis.statistics import interval
 from jovik.analysis.step_result import StepResult
 from jovik.base.interval import Interval
 from jovik.base.io_session import Workload
-from jovik.simulator.parameters import Behaviour
+from jovik.simulator.parameters import MOST_SHARE, Behaviour
 from jovik.steps import IoStep
 
 FROM_OTHERS = ("cache_size", "direct_write_rate", "drain_rate", "file_time")
@@ -161,12 +161,16 @@ def _flushes(results: Sequence[StepResult]) -> Iterator[tuple[Interval, str]]:
 
 
 def _latencies(results: Sequence[StepResult], found: _Found) -> None:
-    """Take how far single random accesses spread: of a lognormal one, p99 over p50 tells."""
+    """Take how far single random accesses spread: of a lognormal one, p99 over p50 tells.
+
+    Where a control group lets some through at once and has others wait, the spread is its own.
+    """
     for r in results:
         step = r.step
         if not isinstance(step, IoStep) or not step.random or step.steady or step.durable:
             continue
-        if step.depth * step.workers > 1 or r.latencies is None:
+        held = any(limit.what.of_group for limit in r.limits)
+        if step.depth * step.workers > 1 or r.latencies is None or held:
             continue
         for direction, share, name in (
             ("read", 100, "latency_spread"),
@@ -177,7 +181,8 @@ def _latencies(results: Sequence[StepResult], found: _Found) -> None:
                 continue
             half, most = (percentile_ns(latencies, q) for q in (0.5, 0.99))
             if half and most and most > half:
-                found.take(name, Interval(math.log(most / half) / QUANTILE_99), r.phrase)
+                spread = min(math.log(most / half) / QUANTILE_99, MOST_SHARE)
+                found.take(name, Interval(spread), r.phrase)
 
 
 def _filled(results: Sequence[StepResult], found: _Found) -> None:

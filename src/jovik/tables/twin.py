@@ -32,6 +32,12 @@ NAMES = {
     "write_latency_spread": "spread of writes (log)",
     "flash_size": "flash, spare included",
     "full_share": "sustained rate left when full",
+    "idle": "temperature at rest",
+    "full": "temperature under full load",
+    "time": "time constant of warming",
+    "throttle_at": "throttles from",
+    "resume_at": "full rate again from",
+    "throttle_share": "rate left when throttled",
 }
 """What each parameter of a model drive is."""
 
