@@ -5,13 +5,14 @@ from __future__ import annotations
 import os
 import struct
 from pathlib import Path
+from types import SimpleNamespace
 
 import numpy as np
 import pytest
 
 from jovik.analysis.health import changes, counter_note, readings
 from jovik.analysis.limits import disturbances, link_limit
-from jovik.analysis.readiness import Surroundings, obstacles
+from jovik.analysis.readiness import LOW_SPACE_BYTES, Surroundings, obstacles
 from jovik.analysis.step_result import PassFigures
 from jovik.analysis.temperature import (
     assess_sensors,
@@ -29,7 +30,10 @@ from jovik.hardware.device import devices, under_folder
 from jovik.hardware.host_load import Counters, between, counters
 from jovik.hardware.link import pcie_link, sata_link, usb_link
 from jovik.hardware.temperature import sensors_of
+from jovik.queries import readiness
 from jovik.sheets.sheet import parse_claim
+from jovik.steps import IoStep, parse
+from tests.conftest import Program
 
 
 def put(root: Path, **files: str) -> None:
@@ -443,3 +447,15 @@ def test_processor_time_is_counted_in_the_systems_own_ticks(
     monkeypatch.setattr(os, "sysconf", lambda name: 250)
     found = counters(None, sys, proc)
     assert found is not None and (found.busy_s, found.stolen_s, found.all_s) == (3.0, 1.0, 8.0)
+
+
+def test_scout_asks_for_the_space_that_a_plan_takes(
+    monkeypatch: pytest.MonkeyPatch, jovik: Program
+) -> None:
+    shown = jovik("plan", "show", "first-look", "--target", "model:comet", "--format", "json").json
+    steps = [parse(s) for line in shown["lines"] for s in line["steps"]]
+    takes = max(s.span for s in steps if isinstance(s, IoStep))
+    for free, is_low in ((takes + 2**30, False), (takes + 2**30 - 1, True)):
+        disk = SimpleNamespace(total=10**12, free=free)
+        monkeypatch.setattr(readiness.shutil, "disk_usage", lambda _, disk=disk: disk)
+        assert (readiness._free("/mnt", False) < LOW_SPACE_BYTES) == is_low

@@ -15,7 +15,6 @@ from __future__ import annotations
 
 import contextlib
 import errno
-import fcntl
 import hashlib
 import os
 import re
@@ -27,13 +26,22 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import BinaryIO
 
+from jovik.base import by_name
+from jovik.base.by_name import WITHOUT_DESCRIPTORS
 from jovik.base.errors import OutputError, UsageError
 from jovik.base.own_files import make_own_folder, open_own, read_own
+
+if not WITHOUT_DESCRIPTORS:
+    import fcntl
 
 YOUNG_S = 5.0
 """Younger leftovers may belong to a process that has not locked them yet."""
 LOOKED_AT_BYTES = 2**16
 """Of a file, at its beginning and at its end, to see whether Jovik made it."""
+READ_FLAGS = os.O_RDONLY | sum(
+    getattr(os, name, 0) for name in ("O_NOFOLLOW", "O_NONBLOCK", "O_CLOEXEC", "O_BINARY")
+)
+"""Of a file at a path that another user may have made."""
 READY = "ready"
 """Of a folder that is locked."""
 MADE_WITH_JOVIK = b"made with Jovik"
@@ -75,6 +83,10 @@ def replacing(path: Path, *, mode: int = 0o666, overwrite: bool = True) -> Itera
     OSError
         It cannot be written.
     """
+    if WITHOUT_DESCRIPTORS:
+        with by_name.replacing(*_by_name(path), overwrite=overwrite) as file:
+            yield file
+        return
     with _folder_of(path) as folder:
         sweep_in(folder, path.name)
         part = _part_name(path.name)
@@ -128,6 +140,10 @@ def replacing_by_path(path: Path, *, overwrite: bool = True) -> Iterator[Path]:
 
     The path leads through the descriptor of a private folder beside `path`, where the system can.
     """
+    if WITHOUT_DESCRIPTORS:
+        with by_name.replacing_by_path(*_by_name(path), overwrite=overwrite) as place:
+            yield place
+        return
     with _folder_of(path) as folder:
         sweep_in(folder, path.name)
         part = _part_name(path.name)
@@ -164,6 +180,8 @@ def sweep_unfinished() -> None:
 
     A file that a living process writes is locked, and stays.
     """
+    if WITHOUT_DESCRIPTORS:  # nothing is listed there
+        return
     listed = unfinished_folder()
     try:
         entries = os.listdir(listed)
@@ -271,7 +289,7 @@ def _refusals(path: Path, mark: bytes | None, force: bool) -> Iterator[bool]:
 def ends_of(path: Path) -> bytes:
     """Return the beginning and the end of a regular file, or nothing if there is none."""
     try:
-        fd = os.open(path, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC)
+        fd = os.open(path, READ_FLAGS)
     except OSError:
         return b""
     with os.fdopen(fd, "rb") as file:
@@ -304,6 +322,12 @@ def _stem(name: str) -> str:
 
 def _part_name(name: str) -> str:
     return f"{_stem(name)}{secrets.token_hex(8)}.part"
+
+
+def _by_name(path: Path) -> tuple[Path, Path]:
+    """Return a path and its unfinished file, where files are reached by their names."""
+    by_name.sweep(path.absolute().parent, _stem(path.name))
+    return path, path.with_name(_part_name(path.name))
 
 
 def _take_place(source: int, part: str, name: str, folder: int, *, overwrite: bool) -> None:

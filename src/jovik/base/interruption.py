@@ -82,8 +82,9 @@ def interruptible(*, later: Later = "repeat") -> Iterator[None]:
         return
     numbers = [signal.SIGTERM, signal.SIGINT]
     # A program that was started to outlive its terminal (nohup) ignores SIGHUP.
-    if signal.getsignal(signal.SIGHUP) != signal.SIG_IGN:
-        numbers.append(signal.SIGHUP)
+    hang_up = getattr(signal, "SIGHUP", None)
+    if hang_up is not None and signal.getsignal(hang_up) != signal.SIG_IGN:
+        numbers.append(hang_up)
 
     def end(number: int, _: object) -> None:
         if later == "ignore":

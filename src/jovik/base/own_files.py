@@ -1,7 +1,8 @@
 """Files that only this user could have written, for everything that is executed or trusted.
 
 A folder or file that somebody else owns, may write to, or reaches by a link is not ours, whatever
-lies in it. Under `sudo -E` the home folder is another user's, and so is what was kept there.
+lies in it. On Windows, the access list of the user's profile holds for what is in it. Under
+`sudo -E` the home folder is another user's, and so is what was kept there.
 """
 
 from __future__ import annotations
@@ -10,6 +11,8 @@ import errno
 import os
 import stat
 from pathlib import Path
+
+from jovik.base.by_name import WITHOUT_DESCRIPTORS
 
 OTHERS_WRITE = stat.S_IWGRP | stat.S_IWOTH
 
@@ -25,6 +28,8 @@ def make_own_folder(path: Path) -> None:
         It belongs to another user, is a link, or cannot be made.
     """
     path.mkdir(parents=True, exist_ok=True, mode=0o700)
+    if WITHOUT_DESCRIPTORS:
+        return
     fd = os.open(path, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC)
     try:
         facts = os.fstat(fd)
@@ -44,12 +49,7 @@ def read_own(path: Path) -> bytes:
     OSError
         It is not there, or the file or its folder is not (only) this user's.
     """
-    folder = _open(path.parent, os.O_DIRECTORY)
-    try:
-        fd = _open(path.name, 0, folder)
-    finally:
-        os.close(folder)
-    with os.fdopen(fd, "rb") as file:
+    with os.fdopen(open_own(path, os.O_RDONLY), "rb") as file:
         return file.read()
 
 
@@ -63,6 +63,8 @@ def open_own(path: Path, flags: int) -> int:
     OSError
         As `read_own`.
     """
+    if WITHOUT_DESCRIPTORS:
+        return os.open(path, flags | getattr(os, "O_BINARY", 0), 0o600)
     folder = _open(path.parent, os.O_DIRECTORY)
     try:
         return _open(path.name, flags, folder)

@@ -32,6 +32,22 @@ def strip_control(text: str, keep: str = "") -> str:
     )
 
 
+RIGHT_TO_LEFT = ("R", "AL")
+"""Classes of letters in the Unicode Bidirectional Algorithm (UAX #9)."""
+
+
+def isolated(text: str) -> str:
+    """Return a foreign string as on a page: one that begins with letters from right to left apart.
+
+    Its digits and Latin letters would otherwise be drawn among the words around it.
+    """
+    plain = strip_control(text)
+    letters = (unicodedata.bidirectional(c) for c in plain)
+    if next((x for x in letters if x in ("L", *RIGHT_TO_LEFT)), "L") == "L":
+        return plain
+    return f"\N{FIRST STRONG ISOLATE}{plain}\N{POP DIRECTIONAL ISOLATE}"
+
+
 def escape_control(text: str, keep: str = "") -> str:
     r"""Return JSON text with control characters as ``\uXXXX``, which means the same there."""
     return "".join(

@@ -32,7 +32,7 @@ MOST_ROWS = 32
 DARKEST = 0.6
 """Share of the colour in the cell of the most: a figure has to be legible on it."""
 NARROWEST_BAND = 0.022
-COLOURS = {"bad": "accent", "good": "pale", "open": "pale"}
+COLOURS = {"bad": "bad", "good": "accent", "open": "pale"}
 
 
 def draw(chart: Chart, out: Path, canvas: Canvas, *, view: int = 0, force: bool = False) -> None:
@@ -235,7 +235,7 @@ def _remarks(ax: Any, view: View, panel: Panel, canvas: Canvas) -> None:
     look, width = canvas.theme, view.x.high - view.x.low
     for number, (at, words) in enumerate(view.marks):
         right = view.x.share(at) > 0.55
-        ax.axvline(view.x.place(at), color=look.accent, linewidth=1.6, linestyle="--")
+        ax.axvline(view.x.place(at), color=look.ink, linewidth=1.6, linestyle="--")
         ax.annotate(
             "\n".join(textwrap.wrap(words, 44)),
             (view.x.place(at), 0.97 - 0.1 * number),
@@ -374,8 +374,8 @@ def _bar_rows(ax: Any, chart: BarChart, look: Theme, *, small: bool = False) -> 
 
 
 def _colour(mark: str, *, strong: bool, look: Theme) -> str:
-    name = COLOURS.get(mark, "accent" if strong else "pale")
-    return look.accent if name == "accent" else look.pale
+    colour: str = getattr(look, COLOURS.get(mark, "accent" if strong else "pale"))
+    return colour
 
 
 # Heat maps

@@ -8,6 +8,7 @@ import sys
 import click
 
 from jovik.base.terminal_text import strip_control
+from jovik.cli.waiting_line import clear
 
 
 def echo(text: str, *, err: bool = False) -> None:
@@ -15,6 +16,7 @@ def echo(text: str, *, err: bool = False) -> None:
 
     On a terminal they end between words.
     """
+    clear()
     plain = strip_control(text, keep="\n")
     if (sys.stderr if err else sys.stdout).isatty():
         plain = between_words(plain, shutil.get_terminal_size().columns)

@@ -170,7 +170,8 @@ def start_debug_log(path: Path) -> None:
     OSError
         It cannot be written, or is a link.
     """
-    fd = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_APPEND | os.O_NOFOLLOW | os.O_CLOEXEC, 0o600)
+    no_link = getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_CLOEXEC", 0)
+    fd = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_APPEND | no_link, 0o600)
     handler = logging.StreamHandler(os.fdopen(fd, "a", encoding="utf-8"))
     handler.setFormatter(_Discreet("%(asctime)s %(name)s %(message)s"))
     logger = logging.getLogger(LOGGER)

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import contextlib
 import ctypes
-import fcntl
 import os
 from dataclasses import dataclass
 from pathlib import Path
@@ -90,6 +89,8 @@ def _command(
     node: Path, command: int, *, features: int = 0, lba: int = 0, extended: bool = False
 ) -> bytes:
     """Return one command that reads one sector."""
+    import fcntl
+
     low = [lba >> 8 * i & 0xFF for i in range(6)]
     words = bytes(
         [

@@ -9,7 +9,6 @@ meanwhile would take the processor from what is recorded.
 from __future__ import annotations
 
 import contextlib
-import fcntl
 import os
 import secrets
 import tempfile
@@ -103,6 +102,8 @@ def _instance() -> Iterator[Path]:
     Instances that a killed process left are removed first. A lock tells them, because the number
     of a process means nothing outside its container, and is used again inside it.
     """
+    import fcntl
+
     with trace_events() as events:
         for forgotten in _forgotten(events):
             _remove(forgotten)
@@ -137,6 +138,8 @@ def left_on() -> int:
 
 def _forgotten(place: Path) -> list[Path]:
     """List Jovik's instances that no process has locked."""
+    import fcntl
+
     stale = []
     for folder in (place / "instances").glob(f"{PREFIX}*"):
         try:

@@ -6,7 +6,6 @@ device mapper, md, bcache. Loop devices do not, nor does a program that merely h
 
 from __future__ import annotations
 
-import fcntl
 import os
 import stat
 import struct
@@ -21,6 +20,8 @@ from jovik.hardware.mounts import Mount, read_mounts, read_swaps
 LOOP_GET_STATUS64 = 0x4C05
 """Of <linux/loop.h>."""
 LOOP_STATUS_BYTES = 232
+QUIET_GLANCES = 5
+"""Half a second in which nobody moves anything."""
 PATIENCE_S, GLANCE_S = 3.0, 0.1
 """How long to wait for openers that only come by, such as udev, and for I/O to end."""
 NO_DRIVES = ("/dev/pts/", "/dev/null", "/dev/zero", "/dev/tty", "/dev/urandom", "/dev/shm/")
@@ -160,6 +161,8 @@ def _loop_backing_number(loop: Path) -> str | None:
 
 def _loop_status(loop: Path) -> tuple[int, int, int] | None:
     """Return a loop device's file as device and inode, and its number if it is a device."""
+    import fcntl
+
     try:
         fd = os.open(f"/dev/{loop.name}", os.O_RDONLY | os.O_CLOEXEC)
     except OSError:
@@ -297,12 +300,15 @@ def _facts_of(fdinfo: Path) -> dict[str, str]:
 def moving_bytes(name: str) -> int:
     """Return the bytes that others still move on a device after `PATIENCE_S`, or 0.
 
+    Nothing moves only if nothing did in `QUIET_GLANCES` glances in a row, because a busy machine
+    holds up those who read.
+
     Parameters
     ----------
     name : str
         Its kernel name.
     """
-    end = time.monotonic() + PATIENCE_S
+    end, quiet = time.monotonic() + PATIENCE_S, 0
     while True:
         before = counters(name)
         time.sleep(GLANCE_S)
@@ -310,7 +316,8 @@ def moving_bytes(name: str) -> int:
         if before is None or after is None:
             return 0
         moved = after.read_bytes + after.written_bytes - before.read_bytes - before.written_bytes
-        if not moved or time.monotonic() > end:
+        quiet = 0 if moved else quiet + 1
+        if quiet == QUIET_GLANCES or (moved and time.monotonic() > end):
             return moved
 
 

@@ -7,7 +7,6 @@ Offsets are those of the NVM Express Base Specification 2.0c, figures 275 (Ident
 from __future__ import annotations
 
 import contextlib
-import fcntl
 import os
 import struct
 from pathlib import Path
@@ -68,6 +67,8 @@ def read_health(node: Path) -> Health:
 
 
 def _admin(node: Path, opcode: int, namespace: int, size: int, word10: int) -> bytes:
+    import fcntl
+
     data, address = buffer_of(size)
     command = bytearray(
         struct.pack(

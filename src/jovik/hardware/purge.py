@@ -11,7 +11,6 @@ another one by now, and none that would reach a namespace beside it.
 from __future__ import annotations
 
 import errno
-import fcntl
 import os
 import struct
 import time
@@ -187,6 +186,8 @@ def _sanitize(admin: Admin, action: int, reasons: list[str]) -> PurgeResult | No
 
 def _namespace_of(fd: int) -> int | None:
     """Return the number of an NVMe namespace, or None for any other device."""
+    import fcntl
+
     try:
         number = fcntl.ioctl(fd, NAMESPACE_ID)
     except OSError:
@@ -196,6 +197,8 @@ def _namespace_of(fd: int) -> int | None:
 
 def _admin_through(fd: int) -> Admin:
     def admin(opcode: int, namespace: int, size: int, word10: int) -> bytes:
+        import fcntl
+
         data, address = buffer_of(max(size, 1))
         command = bytearray(
             struct.pack(

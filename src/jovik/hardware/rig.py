@@ -46,8 +46,6 @@ def _processor() -> str:
 
 
 def _memory() -> str:
-    try:
-        size = os.sysconf("SC_PHYS_PAGES") * os.sysconf("SC_PAGE_SIZE")
-    except (ValueError, OSError):
-        return ""
-    return f"{size / 2**30:.0f} GiB"
+    import psutil  # only a run asks
+
+    return f"{psutil.virtual_memory().total / 2**30:.0f} GiB"

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from jovik.base.errors import TargetError, UsageError
+from jovik.base.this_system import need_posix
 from jovik.hardware.device import BlockDevice, by_node, devices, partition_of, under_folder
 from jovik.hardware.layers import Stack, stack_of
 from jovik.hardware.mounts import Mount
@@ -64,6 +65,7 @@ def resolve(word: str) -> Target:
     """
     if word.startswith(MODEL):
         return ModelTarget(word.removeprefix(MODEL))
+    need_posix()
     path = Path(word)
     try:
         mode = path.stat().st_mode
@@ -118,6 +120,7 @@ def devices_under(target: str | None) -> list[BlockDevice]:
         A model drive.
     """
     if target is None:
+        need_posix()
         return devices()
     resolved = resolve(target)
     if isinstance(resolved, DeviceTarget):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import ctypes
 import os
+import sys
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -36,14 +37,15 @@ def trace_events() -> Iterator[Path]:
     if mounted is not None:
         yield mounted
         return
-    fd = _detached_mount() if os.geteuid() == 0 else None
+    root = sys.platform == "linux" and os.geteuid() == 0
+    fd = _detached_mount() if root else None
     try:
         folder = Path(f"/proc/self/fd/{fd}")
         if fd is None or not os.path.isdir(folder / "events" / "block"):
             raise TargetError(
                 "the kernel's trace events cannot be seen here",
                 "the kernel has to be built with them (CONFIG_BLK_DEV_IO_TRACE or CONFIG_FTRACE)"
-                if os.geteuid() == 0
+                if root
                 else "recording needs root: sudo jovik record ...",
             )
         yield folder

@@ -6,9 +6,6 @@ from pathlib import Path
 
 from jovik.base.errors import UsageError
 from jovik.base.io_session import Session
-from jovik.engine.block_device import RawDevice
-from jovik.engine.io_session import FileSession
-from jovik.hardware.safety import claim_for_writing
 from jovik.hardware.target import DeviceTarget, ModelTarget
 from jovik.runs.identification import system_drive
 from jovik.runs.request import RunRequest
@@ -30,8 +27,14 @@ def open_session(request: RunRequest) -> Session:
         _refuse_permissions(request)
         if isinstance(target, ModelTarget):
             return ModelSession(load_model(target.name))
+        # Not before here: a system on which no drive can be measured lacks what these need.
+        from jovik.engine.io_session import FileSession
 
         return FileSession(target.path, request.engine, request.seed)
+
+    from jovik.engine.block_device import RawDevice
+    from jovik.engine.io_session import FileSession
+    from jovik.hardware.safety import claim_for_writing
 
     device, claimed = target.device, None
     writes = request.destroy is not None or any(t.step.writes for t in request.tasks)

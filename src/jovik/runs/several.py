@@ -10,6 +10,7 @@ from pathlib import Path
 from jovik.analysis.readiness import LOW_SPACE_BYTES
 from jovik.base.errors import TargetError, UsageError
 from jovik.base.quantities import show_size
+from jovik.engine.reserved_space import writable_bytes
 from jovik.hardware.device import BlockDevice, devices, under_folder
 from jovik.hardware.mounts import Mount
 from jovik.hardware.target import MODEL, DeviceTarget, FolderTarget, ModelTarget, Target
@@ -95,7 +96,8 @@ def _folder_on(device: BlockDevice) -> Path | str:
             continue
         if os.access(point, os.W_OK | os.X_OK) and not os.statvfs(point).f_flag & os.ST_RDONLY:
             held = os.statvfs(point)
-            free[point] = held.f_bavail * held.f_frsize
+            total, unused = held.f_blocks * held.f_frsize, held.f_bavail * held.f_frsize
+            free[point] = writable_bytes(total, unused)
     if not free and elsewhere:
         return f"it is an image on {elsewhere}"
     if not free and over_several:
@@ -104,7 +106,7 @@ def _folder_on(device: BlockDevice) -> Path | str:
         return "no folder on it may be written by you"
     best = max(free, key=lambda p: free[p])
     if free[best] < LOW_SPACE_BYTES:
-        return f"only {show_size(free[best])} are free on it"
+        return f"only {show_size(free[best])} are free on it beyond the reserve"
     return best
 
 

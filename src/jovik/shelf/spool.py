@@ -11,7 +11,6 @@ again would change nothing.
 from __future__ import annotations
 
 import contextlib
-import fcntl
 import json
 import os
 from collections.abc import Iterator, Sequence
@@ -20,7 +19,9 @@ from typing import IO
 
 import sqlalchemy as sa
 
+from jovik.base.by_name import WITHOUT_DESCRIPTORS
 from jovik.base.errors import ShelfError
+from jovik.base.file_lock import lock
 from jovik.base.own_files import make_own_folder, open_own
 from jovik.shelf.journal import JournalEntry, make
 from jovik.shelf.postgresql import is_server
@@ -50,7 +51,7 @@ class Spool:
             fd = open_own(self.path, os.O_WRONLY | os.O_APPEND | os.O_CREAT)
             self._file = os.fdopen(fd, "a", encoding="utf-8")
             # Whoever delivers leaves a file alone that is still written to.
-            fcntl.flock(self._file, fcntl.LOCK_EX)
+            lock(self._file)
         except OSError as error:
             raise self._refusal(error) from None
         if self.path.stat().st_size == 0:
@@ -107,7 +108,7 @@ def flush_spool(engine: sa.Engine, where: str) -> int:
             if not lines:
                 # Its writer was cut off before even the first line was whole: nothing had finished
                 # that could wait in it.
-                path.unlink(missing_ok=True)
+                _remove(path, file)
                 continue
             try:
                 about = json.loads(head)
@@ -137,8 +138,19 @@ def flush_spool(engine: sa.Engine, where: str) -> int:
                     "move it away; the shelf is unchanged",
                 ) from None
             count += sum(e.sort == "pass" for e in entries)
-            path.unlink(missing_ok=True)
+            _remove(path, file)
     return count
+
+
+def _remove(path: Path, file: IO[str]) -> None:
+    """Remove a file that is open and locked here, and delivered."""
+    if not WITHOUT_DESCRIPTORS:
+        path.unlink(missing_ok=True)
+        return
+    # Nothing that is open can be removed here, which keeps the file of a living writer.
+    file.close()
+    with contextlib.suppress(PermissionError):
+        path.unlink(missing_ok=True)
 
 
 def _make_all(engine: sa.Engine, key: str, entries: Sequence[JournalEntry]) -> None:
@@ -159,7 +171,7 @@ def _alone(path: Path) -> Iterator[IO[str] | None]:
         return
     with file:
         try:
-            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            lock(file, wait=False)
         except BlockingIOError:
             yield None
             return

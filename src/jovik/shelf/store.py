@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -115,13 +114,11 @@ class Shelf:
 
         return merge(self._writing, Archive(source), name)
 
-    def check(
-        self, progress: Callable[[int, int], None] = lambda done, of: None
-    ) -> IntegrityReport:
+    def check(self) -> IntegrityReport:
         """Return True if it is whole (`jovik.shelf.integrity.check`)."""
         from jovik.shelf.integrity import check
 
-        return check(self._engine, progress)
+        return check(self._engine)
 
     def backup(self, out: Path, *, force: bool = False) -> None:
         """Copy it to a file as it is at this moment (`jovik.shelf.backup.backup`)."""

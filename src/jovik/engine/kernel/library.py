@@ -28,7 +28,11 @@ from numba import njit
 from jovik.engine.loops import LIBRARY, LOOPS, SYMBOL_PREFIX
 
 BASELINES = {"x86_64": "x86-64", "aarch64": "generic"}
-"""The processor that each architecture's wheel is compiled for."""
+"""The processor that each architecture's wheel is compiled for.
+
+Loops for x86-64-v3, and for the processor of the machine itself, are no faster: over three
+benchmarks of 15 pairs each they had 0.96 to 1.01 times the rate of these.
+"""
 IMPORTED = {
     *("clock_gettime", "nanosleep", "syscall", "pread", "pwrite", "fdatasync", "memcmp"),
     "__errno_location",
