@@ -7,6 +7,8 @@ from __future__ import annotations
 
 import io
 import re
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -287,3 +289,32 @@ def test_a_terminal_gets_the_screen_and_a_small_one_does_not(
         assert status == 0
         assert (b"\x1b[?1049h" in said) == full and (b"\x1b[?1049l" in said) == full
         assert b"random read" in said and (b"a minute ago" in said) == full
+
+
+IMPATIENT = """
+from jovik.cli import main, waiting_line
+waiting_line.PATIENCE_S = waiting_line.EACH_S = 0
+main()
+"""
+
+
+def test_long_work_shows_how_far_it_is_on_a_terminal_only(shown: Program) -> None:
+    shown("shelf", "export", "--out", "all.zip")
+    every = {
+        "runs": ["shelf", "import", "all.zip", "--shelf", "other.db"],
+        "passes": ["shelf", "check"],
+        "steps": ["twin", "Veldhaar Comet 2TB"],
+    }
+    for what, words in every.items():
+        command = [sys.executable, "-c", IMPATIENT, *words]
+        status, said = on_a_terminal(
+            command, shown.env, rows=30, columns=100, folder=shown.folder, only_errors=True
+        )
+        assert status == 0, said
+        found = re.search(
+            rf"\r\x1b\[K[\d,]+ of [\d,]+ {what}, about [\d.]+ \w+ left".encode(), said
+        )
+        assert found and b"\r\x1b[K" in said[found.end() :]  # and removes it
+    words = [sys.executable, "-c", IMPATIENT, "shelf", "check"]
+    piped = subprocess.run(words, env=shown.env, capture_output=True, check=True)
+    assert piped.stderr == b""

@@ -17,6 +17,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from jovik.base import long_work
 from jovik.base.errors import UsageError
 from jovik.shelf import integrity
 from jovik.shelf.encoding import pack, unpack
@@ -326,7 +327,10 @@ def test_a_large_shelf_is_checked_by_several_processes_with_the_same_answer(
         monkeypatch.setattr(integrity, "A_SHARE", 3)
         monkeypatch.setattr(os, "cpu_count", lambda: 3)
         seen: list[tuple[int, int]] = []
-        assert shelf.check(lambda done, count: seen.append((done, count))) == alone
+        monkeypatch.setattr(
+            long_work, "_listeners", [lambda _, done, count: seen.append((done, count))]
+        )
+        assert shelf.check() == alone
         assert len(alone.faults) > 5 and seen[-1] == (14, 14) and len(seen) > 5
         assert shelf.sheets.names()  # and goes on with connections of its own
 

@@ -21,6 +21,7 @@ from jovik.base.version import VERSION
 from jovik.cli import streams
 from jovik.cli.echo import echo
 from jovik.cli.unit_options import with_units
+from jovik.cli.waiting_line import show_waiting
 
 FAULT, PIPE_CLOSED = 70, 141
 """Exit statuses: a fault in Jovik itself (EX_SOFTWARE of sysexits.h), and SIGPIPE as in shells."""
@@ -169,7 +170,7 @@ def _next_words() -> str:
         head = f"Your shelf is {'on a server' if served else strip_control(where)}. Continue with:"
     else:
         todo = {
-            "jovik demo": "all of it on model drives, in a few seconds",
+            "jovik demo": "all of it on model drives, in about ten seconds",
             "jovik scout": "attached drives, and obstacles to testing them",
             "jovik sheet new NAME": "the specifications of your drive",
             "jovik measure TARGET --drive NAME": "the test itself",
@@ -209,6 +210,7 @@ def main() -> None:
     try:
         streams.guard()
         show_warnings()
+        show_waiting()
         sys.argv[1:] = readable_arguments(sys.argv[1:])
         if os.environ.get("_JOVIK_COMPLETE") == "bash_complete":
             from jovik.cli.shell_completion import install

@@ -55,6 +55,11 @@ from jovik.cli.options import force_option, format_option, shelf_option
     help="With --all --each: where the site will be found, for pictures of links and a site map.",
 )
 @click.option(
+    "--letter",
+    is_flag=True,
+    help="What went wrong, in a paragraph for readers and one for the maker, with the evidence.",
+)
+@click.option(
     "--out",
     required=True,
     type=click.Path(path_type=Path),
@@ -70,5 +75,6 @@ def report() -> None:
     \b
     jovik report "Comet 2TB" --against "Slate 1TB" --out review.html
     jovik report "Comet 2TB" --words mine.md --out site/
+    jovik report "Comet 2TB" --letter --out letter/
     jovik report --all --each --base-url https://reviews.example/ --out site/
     """

@@ -21,6 +21,7 @@ import sqlalchemy as sa
 
 from jovik.base import histogram, version
 from jovik.base.atomic_files import MADE_WITH_JOVIK, output
+from jovik.base.long_work import tracked
 from jovik.base.trace import SLICE_COLUMNS, Latencies
 from jovik.shelf.encoding import unpack, unpack_latencies
 from jovik.shelf.recordings import read_kept, requests_of
@@ -145,7 +146,7 @@ def _files(c: sa.Connection, only: str | None) -> Iterator[tuple[str, str]]:
     yield "drives.json", _text(_drive_records(c, drives))
     yield "rigs.json", _text([_open(rig, r) for r in rigs])
     phrases: list[str] = []
-    for r in runs:
+    for r in tracked(runs, "runs", len(runs)):
         sample = units.get(r["unit_id"])
         about = {
             "id": r["id"],

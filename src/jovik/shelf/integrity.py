@@ -12,6 +12,7 @@ from typing import Any
 import sqlalchemy as sa
 
 from jovik.analysis.step_result import Conditions
+from jovik.base.long_work import tracked
 from jovik.shelf.recordings import read_kept
 from jovik.shelf.records import (
     KINDS,
@@ -41,16 +42,8 @@ class IntegrityReport:
     faults: tuple[str, ...]
 
 
-def check(
-    engine: sa.Engine, progress: Callable[[int, int], None] = lambda done, of: None
-) -> IntegrityReport:
-    """Check a whole shelf: the database's own check, and every record.
-
-    Parameters
-    ----------
-    progress : callable
-        Called with the number of checked passes and of all.
-    """
+def check(engine: sa.Engine) -> IntegrityReport:
+    """Check a whole shelf: the database's own check, and every record."""
     faults: list[str] = []
     with engine.connect() as c:
         faults += _of_database(c)
@@ -61,7 +54,7 @@ def check(
             for t in (drive, run, step, one_pass)
         }
         faults += _of_tables(c)
-    faults += _of_steps(engine, counts["passes"], progress)
+    faults += _of_steps(engine, counts["passes"])
     return IntegrityReport(counts, tuple(faults))
 
 
@@ -85,7 +78,7 @@ def _of_tables(c: sa.Connection) -> Iterator[str]:
         yield from _fault(f"recording {row['id']}", read_kept, dict(row))
 
 
-def _of_steps(engine: sa.Engine, count: int, progress: Callable[[int, int], None]) -> Iterator[str]:
+def _of_steps(engine: sa.Engine, count: int) -> Iterator[str]:
     """Yield every step and every pass, by one process per core if that is faster."""
     ranges: list[Range] = []
     with engine.connect() as c:
@@ -93,7 +86,6 @@ def _of_steps(engine: sa.Engine, count: int, progress: Callable[[int, int], None
             last = c.execute(sa.select(sa.func.max(table.c.id))).scalar() or 0
             ranges += [(table.name, n, n + A_SHARE) for n in range(0, last + 1, A_SHARE)]
     workers = min(os.cpu_count() or 1, len(ranges) // 2, MOST_WORKERS)
-    done = 0
     with contextlib.ExitStack() as stack:
         problems: Iterable[tuple[int, list[str]]] = (_look_at(engine, r) for r in ranges)
         if workers > 1 and "fork" in multiprocessing.get_all_start_methods():
@@ -101,9 +93,7 @@ def _of_steps(engine: sa.Engine, count: int, progress: Callable[[int, int], None
             engine.dispose()
             pool = multiprocessing.get_context("fork").Pool(workers, _take, (engine,))
             problems = stack.enter_context(pool).imap(_look, ranges)
-        for looked, faults in problems:
-            done += looked
-            progress(done, count)
+        for _, faults in tracked(problems, "passes", count, lambda found: found[0]):
             yield from faults
 
 

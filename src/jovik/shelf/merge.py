@@ -12,6 +12,7 @@ import numpy as np
 import sqlalchemy as sa
 
 from jovik.base import histogram
+from jovik.base.long_work import tracked
 from jovik.base.trace import SLICE_COLUMNS, Latencies
 from jovik.shelf import recordings
 from jovik.shelf.archive import HISTOGRAM, PRIVATE_COLUMNS
@@ -120,7 +121,8 @@ def _merge(c: sa.Connection, archive: Archive, only: str | None) -> ImportCounts
         values = checked(rig, record, PRIVATE_COLUMNS)
         read_rig(values)
         rigs[values["name"]] = values
-    for name in archive.runs():
+    names = list(archive.runs())
+    for name in tracked(names, "runs", len(names)):
         record = archive.json(name)
         if not isinstance(record, dict):
             raise InvalidRecord(f"{name} is no run")

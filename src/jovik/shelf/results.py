@@ -443,10 +443,12 @@ class Results:
         return [found.get((r.run, r.position), r) for r in wanted]
 
     def drives_in_order(self) -> list[str]:
-        """Return the names of the measured drives, the one measured first leading."""
+        """Return the names of drives with results that count, the one measured first leading."""
         first = (
             sa.select(drive.c.name)
             .join(run, run.c.drive_id == drive.c.id)
+            .join(step, step.c.run_id == run.c.id)
+            .where(NOT_EXCLUDED, sa.exists().where(one_pass.c.step_id == step.c.id))
             .group_by(drive.c.id, drive.c.name)
             .order_by(sa.func.min(run.c.started))
         )

@@ -13,6 +13,7 @@ from jovik.base.errors import UsageError
 from jovik.base.settings import where_from
 from jovik.cli.echo import echo
 from jovik.cli.written_files import say_written
+from jovik.report.letter import publish_letter
 from jovik.report.page_files import make_folder
 from jovik.report.placeholders import TEMPLATE
 from jovik.report.publishing import check_pages, publish_overview, publish_review
@@ -30,6 +31,7 @@ def report(
     every: bool,
     each: bool,
     base_url: str | None,
+    letter: bool,
     out: Path,
     force: bool,
     form: str,
@@ -44,6 +46,8 @@ def report(
             if drive is None
             else "--all is a page of every drive, without DRIVE"
         )
+    if letter and (every or against or words or edit or language != "en"):
+        raise UsageError("--letter is of one drive, without other options of a page")
     if each and not every:
         raise UsageError("--each goes with --all")
     if base_url is not None and not each:
@@ -65,6 +69,9 @@ def report(
             )
             if form != "table":
                 say_written(form, written)
+            return 0
+        if letter:
+            say_written(form, publish_letter(shelf, drive, out, force=force))
             return 0
         usual = words_beside(shelf.where, shelf.sheets.get(drive).drive.name)
         if edit:

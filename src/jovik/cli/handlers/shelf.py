@@ -2,14 +2,8 @@
 
 from __future__ import annotations
 
-import contextlib
-import sys
-import time
-from collections.abc import Callable, Iterator
 from dataclasses import asdict
 from pathlib import Path
-
-import click
 
 from jovik.answers.corrections import CorrectionsAnswer
 from jovik.base.settings import where_from
@@ -107,28 +101,10 @@ def _note_table(found: Shelf, source: Path, mapping: Path, drive: str | None, fo
     )
 
 
-@contextlib.contextmanager
-def _progress() -> Iterator[Callable[[int, int], None]]:
-    """Yield a progress line on a terminal for a long check."""
-    began, shown = time.monotonic(), False
-
-    def tell(done: int, count: int) -> None:
-        nonlocal shown
-        if sys.stderr.isatty() and time.monotonic() - began > 1:
-            shown = True
-            click.echo(f"\rlooked at {done:,} of {count:,} passes", err=True, nl=False)
-
-    try:
-        yield tell
-    finally:
-        if shown:
-            click.echo("\r" + " " * 60 + "\r", err=True, nl=False)
-
-
 def check(quiet: bool, form: str, shelf_at: str | None) -> int:
     """Check that the shelf is whole: the database, and every record, series and histogram in it."""
-    with Shelf(where_from(shelf_at)) as shelf, _progress() as progress:
-        checked = shelf.check(progress)
+    with Shelf(where_from(shelf_at)) as shelf:
+        checked = shelf.check()
     if quiet and not checked.faults:
         return 0
     if form == "json":
