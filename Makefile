@@ -9,7 +9,7 @@ COVERAGE ?=
 LOOPS := src/jovik/engine/loops-$(shell uname -m).so
 LOOP_SOURCES := $(wildcard src/jovik/engine/kernel/*.py) src/jovik/base/histogram.py src/jovik/base/trace.py
 
-.PHONY: demo test truth count lint screenshots manual recordings bench fuzz clean
+.PHONY: demo test quick docs release truth count lint screenshots manual recordings bench fuzz clean
 
 $(BIN)/jovik: pyproject.toml hatch_build.py
 	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11))' || { echo "Jovik needs Python 3.11 or later; name one: make PYTHON=python3.12 ..."; exit 1; }
@@ -25,7 +25,10 @@ demo: $(BIN)/jovik $(LOOPS)   ## the main job on model drives, shelf and picture
 	$(BIN)/jovik demo --out $(DEMO)
 
 test: $(BIN)/jovik $(LOOPS)   ## all tests; COVERAGE=--cov counts the lines that they run
-	$(BIN)/python -m pytest -n 4 --dist loadfile --no-loadscope-reorder $(COVERAGE)
+	$(BIN)/python -m pytest -n 3 --dist loadfile --no-loadscope-reorder $(COVERAGE)
+
+quick: $(BIN)/jovik $(LOOPS)   ## a tenth of the tests, for daily work
+	$(BIN)/python -m pytest -n 2 --dist worksteal -m quick
 
 truth: $(BIN)/jovik   ## what Jovik says, held against made series and shelves of known truth: up to half an hour
 	$(BIN)/python -m tests.truth
@@ -50,12 +53,20 @@ manual: $(BIN)/jovik   ## docs/man from the commands' own help, and docs/stateme
 	$(BIN)/python tools/statements.py
 
 fuzz: $(BIN)/jovik   ## every parser of foreign text and bytes, guided by coverage; SECONDS_EACH of time
-	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[fuzz]'
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check 'jovik[fuzz]'
 	$(BIN)/python -m fuzz.run --seconds $(SECONDS_EACH)
 
 bench: $(BIN)/jovik   ## the figures of the engine, as ratios in one run; needs a C compiler and liburing-dev
 	$(BIN)/python benchmarks/engine.py
 	$(BIN)/python benchmarks/live.py
+
+docs: $(BIN)/jovik   ## the documentation as a site with search, in build/docs; a dead link is an error
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check 'jovik[docs]'
+	$(BIN)/sphinx-build -W --keep-going -q -b html docs build/docs
+
+release: $(BIN)/jovik   ## sdist, wheel and bill of materials in dist/, built twice and compared
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check 'jovik[release]'
+	$(BIN)/python tools/release.py
 
 clean:
 	rm -rf $(VENV) $(DEMO) build dist

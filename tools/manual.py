@@ -12,7 +12,6 @@ from pathlib import Path
 
 import click
 
-from jovik.base.version import VERSION
 from jovik.cli import COMMANDS, jovik
 
 FOLDER = Path(__file__).parents[1] / "docs" / "man"
@@ -131,7 +130,7 @@ def usage(path: str, command: click.Command, ctx: click.Context) -> str:
 def head(name: str, about: str) -> list[str]:
     """Return the first lines of a page."""
     return [
-        f'.TH {name.upper()} 1 "" "Jovik {VERSION}" "Jovik"',
+        f'.TH {name.upper()} 1 "" "Jovik" "Jovik"',
         ".SH NAME",
         f"{text(name)} \\- {text(about)}",
         ".SH SYNOPSIS",
