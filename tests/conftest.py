@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import fcntl
 import json
 import os
 import shutil
@@ -50,10 +51,28 @@ LONGEST = (
 a file belongs to one worker, and the last of them would have everybody wait."""
 
 
+QUICK_FILES = {
+    *("test_analysis_evidence.py", "test_base_errors.py", "test_base_quantities.py"),
+    *("test_cli_compare.py", "test_drive_class.py", "test_hardware.py", "test_house.py"),
+    *("test_sheets.py", "test_statements.py", "test_steps.py"),
+}
+"""Files for daily work (`make quick`): the core, the program on models, and the house rules."""
+NEEDS = ("browser", "server")
+"""Fixtures that need a program, and the marks of the tests that take them."""
+
+
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Longest first; the order within a file stays."""
+    """Longest first; the order within a file stays. Marks follow from fixtures and reasons."""
     places = {name: n for n, name in enumerate(LONGEST)}
     items.sort(key=lambda item: places.get(item.path.name, len(places)))
+    for item in items:
+        for name in NEEDS:
+            if name in getattr(item, "fixturenames", ()):
+                item.add_marker(name)
+        if any("root" in m.kwargs.get("reason", "") for m in item.iter_markers("skipif")):
+            item.add_marker("root")
+        if item.path.name in QUICK_FILES:
+            item.add_marker("quick")
 
 
 QUICK = ["random read 4KiB depth 4 for 200ms within 8MB", "sequential write 64KiB depth 2 over 8MB"]
@@ -71,23 +90,23 @@ class Answer:
         return json.loads(self.out)
 
 
-_server: list[subprocess.Popen[str]] = []
+SYSTEM = "JOVIK_TESTS_HIDE"
+"""Names another operating system in the environment; the program then runs as on that one."""
+_servers: dict[str, subprocess.Popen[str]] = {}
 
 
 def call(words: list[str], folder: Path, env: dict[str, str], timeout: float) -> Answer:
     """Run the program in a process forked from one that has it loaded (tests/zygote.py)."""
-    if not _server or _server[0].poll() is not None:
-        top = Path(__file__).parents[1]
-        _server[:] = [
-            subprocess.Popen(
-                [sys.executable, "-m", "tests.zygote"],
-                cwd=top,
-                stdin=subprocess.PIPE,
-                stdout=subprocess.PIPE,
-                text=True,
-            )
-        ]
-    server = _server[0]
+    system = env.get(SYSTEM, "")
+    server = _servers.get(system)
+    if server is None or server.poll() is not None:
+        server = _servers[system] = subprocess.Popen(
+            [sys.executable, "-m", "tests.zygote", system],
+            cwd=Path(__file__).parents[1],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            text=True,
+        )
     assert server.stdin is not None and server.stdout is not None
     with tempfile.TemporaryDirectory() as scratch:
         out, err = Path(scratch) / "out", Path(scratch) / "err"
@@ -177,13 +196,23 @@ def jovik(tmp_path: Path) -> Iterator[Program]:
 
 
 @pytest.fixture(scope="session")
-def demo() -> Iterator[tuple[Path, str]]:
-    """The demo's folder and what it said, made once."""
-    with tempfile.TemporaryDirectory(dir=MEMORY, prefix="jovik-test-") as parent:
-        folder = Path(parent) / "demo"
-        done = call(["demo", "--out", str(folder)], folder.parent, dict(os.environ), 120)
-        assert done.status == 0, done.err
-        yield folder, done.out
+def demo(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, str]:
+    """The demo's folder and its output, made once for all workers."""
+    own = tmp_path_factory.getbasetemp()
+    # Each worker has a folder in that of the whole session.
+    shared = (own.parent if "PYTEST_XDIST_WORKER" in os.environ else own) / "demo-of-all"
+    shared.mkdir(exist_ok=True)
+    folder, said = shared / "demo", shared / "output"
+    with (shared / "lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not said.exists():
+            with tempfile.TemporaryDirectory(dir=MEMORY, prefix="jovik-test-") as parent:
+                made = Path(parent) / "demo"
+                done = call(["demo", "--out", str(made)], made.parent, dict(os.environ), 120)
+                assert done.status == 0, done.err
+                shutil.copytree(made, folder)
+                said.write_text(done.out.replace(str(made), str(folder)))
+    return folder, said.read_text()
 
 
 @pytest.fixture
