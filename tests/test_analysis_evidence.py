@@ -430,7 +430,7 @@ def test_a_drive_that_loses_data_is_known_for_it_however_its_run_ended(
         assert "holds about 64.0 GB, not 2.00 TB" in told, words
     jovik("report", "--all", "--each", "--out", "site")
     page = (jovik.folder / "site" / "oberon-hollow-2tb.html").read_text()
-    assert "It holds about 64.0 GB" in page
+    assert "Avoid: it holds about 64.0 GB" in page
     front = (jovik.folder / "site" / "index.html").read_text()
     assert front.index("holds about 64.0 GB") < front.index("kinds of step")
 
@@ -474,7 +474,7 @@ def test_failed_reads_are_known_by_their_addresses(jovik: Program) -> None:
     assert [f["drive"] for f in found["faults"]] == ["Veldhaar Comet 2TB"]
     jovik("report", "Veldhaar Comet 2TB", "--out", "page.html")
     page = (jovik.folder / "page.html").read_text()
-    assert "In a test, it failed" in page and "Failed reads and writes" in page
+    assert "Avoid: in a test, it failed" in page and "Failed reads and writes" in page
 
 
 def test_a_run_that_stopped_at_a_bad_block_is_known_for_it(jovik: Program) -> None:

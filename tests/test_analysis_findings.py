@@ -272,7 +272,7 @@ def test_a_drive_that_disappeared_says_so_first(jovik: Program) -> None:
     step = jovik("runs", "show", "last", "--format", "json").json["steps"][0]
     assert step["facts"]["disconnected"] == {"after_s": 1.25, "confirmed_bytes": 4096}
     jovik("report", "Corvane Slate 1TB", "--out", "page.md")
-    assert f"In a test, it {said}." in (jovik.folder / "page.md").read_text()
+    assert f"Avoid: in a test, it {said}." in (jovik.folder / "page.md").read_text()
     assert jovik("shelf", "check").out.startswith("whole")
 
 

@@ -209,7 +209,7 @@ def test_a_reader_narrows_sorts_and_lays_drives_side_by_side(pages: tuple[Path, 
     faults: list[str] = []
     page.on("console", lambda m: faults.append(m.text))
     page.goto(f"file://{folder / 'index.html'}")
-    rows = page.locator("#ranking table tbody tr:visible")
+    rows = page.locator("#ranking table[data-filters] tbody tr:visible")
     assert rows.count() == 4
     page.locator(".narrowed select").first.select_option("SATA SSD")
     assert rows.count() == 1 and "Corvane Slate" in rows.first.inner_text()
@@ -231,4 +231,4 @@ def test_a_reader_narrows_sorts_and_lays_drives_side_by_side(pages: tuple[Path, 
     plain.goto(f"file://{folder / 'compare.html'}")
     assert plain.locator("table.chooses thead th:visible").count() == 4
     plain.goto(f"file://{folder / 'index.html'}")
-    assert plain.locator("#ranking table tbody tr:visible").count() == 4
+    assert plain.locator("#ranking table[data-filters] tbody tr:visible").count() == 4

@@ -15,7 +15,7 @@ from jovik.charts.svg import chart_svg
 from jovik.report.document import Bullets, ClaimMarks, Document, Facts, Section
 from jovik.report.language import in_language, language_names, read_language
 from jovik.report.placeholders import NAMED_PLACEHOLDERS, PLAIN_PLACEHOLDERS
-from jovik.report.reviewer_text import split_verdict
+from jovik.report.reviewer_text import split_part
 from jovik.tables import Table
 from tests.conftest import Program
 
@@ -86,11 +86,11 @@ def test_a_verdict_of_ones_own_takes_the_place_of_ours(measured: Program) -> Non
     verdict = made[made.index("## The verdict") : made.index("## In the reviewer")]
     assert "Buy it." in verdict and "claims met" not in verdict and "It hums." not in verdict
     assert "It hums." in made[made.index("## In the reviewer") :]
-    assert split_verdict("Nothing of that.\n# Verdict\n\nlate") == (
+    assert split_part("Nothing of that.\n# Verdict\n\nlate", "verdict") == (
         "",
         "Nothing of that.\n# Verdict\n\nlate",
     )
-    assert split_verdict("## verdict ##\nA\n### B\nC\n# D\n") == ("A\n### B\nC", "# D\n")
+    assert split_part("## verdict ##\nA\n### B\nC\n# D\n", "verdict") == ("A\n### B\nC", "# D\n")
 
 
 def test_an_editor_opens_a_draft_whose_placeholders_are_known(

@@ -7,9 +7,10 @@ from dataclasses import dataclass
 
 from jovik.base.quantities import show_rate, show_size
 from jovik.sheets.sheet import Claim
+from jovik.steps.io_step import DEFAULT_SPAN_BYTES
 
-LOW_SPACE_BYTES = 3 * 2**30
-"""Below this a plan such as first-look, which lays out 1 GiB, leaves too little alone."""
+LOW_SPACE_BYTES = DEFAULT_SPAN_BYTES
+"""The test file of a plan such as first-look."""
 BUSY_BYTES_S = 1e6
 """I/O of others from which on a drive is in use."""
 
@@ -58,7 +59,7 @@ def obstacles(around: Surroundings, claims: Sequence[Claim] = ()) -> list[Obstac
         obstacles.append(
             Obstacle(
                 "low space",
-                f"{show_size(around.free_bytes)} free; first-look needs "
+                f"{show_size(around.free_bytes)} free beyond the reserve; first-look needs "
                 f"{show_size(LOW_SPACE_BYTES)}",
             )
         )

@@ -16,6 +16,8 @@ from jovik.analysis.step_result import LimitSource, StepResult
 from jovik.base.interval import Interval
 from jovik.steps import IoStep, parse
 
+UNKNOWN_SAMPLE = "unknown sample"
+"""The name of a sample whose serial number was not read."""
 FAR_BELOW = 0.80
 """A sample is far below when the whole interval of its ratio to its siblings lies below this."""
 CLASS_SHARE = 0.60
@@ -113,13 +115,15 @@ class SampleFigure:
 class SuspectSample:
     """A suspect sample: the evidence, and the checks to make, the likeliest first.
 
-    `kinds` are the kinds of step that tell so.
+    `kinds` are the kinds of step that tell so, and `slower` is True if it is far below another
+    sample.
     """
 
     sample: str
     evidence: tuple[str, ...]
     checks: tuple[str, ...]
     kinds: tuple[str, ...] = ()
+    slower: bool = False
 
 
 def side_by_side(
@@ -165,7 +169,7 @@ def side_by_side(
         )
         figures.append(
             SampleFigure(
-                result.conditions.sample or "unknown sample",
+                result.conditions.sample or UNKNOWN_SAMPLE,
                 result.kind,
                 interval(rates),
                 share,
@@ -219,6 +223,7 @@ def suspects(
                 tuple(evidence),
                 tuple(_checks(guilty, figures)),
                 tuple(f.kind for f in guilty),
+                any(_far_below(f) for f in own),
             )
         )
     return suspects
@@ -227,12 +232,19 @@ def suspects(
 def _evidence_of(figure: SampleFigure) -> list[str]:
     """Return the evidence of one figure against its sample."""
     evidence = []
+    if _far_below(figure):
+        evidence.append(_sibling_words(figure))
     if not (explained(figure.result) or figure.held_by_link):
-        if figure.share is not None and figure.share.most < FAR_BELOW:
-            evidence.append(_sibling_words(figure))
         evidence += _band_words(figure)
     errors = figure.result.errors
     return evidence + ([f"{figure.kind}: {errors:,} errors"] if errors else [])
+
+
+def _far_below(figure: SampleFigure) -> bool:
+    """Return True if a sample is far below its best sibling without a reason that was seen."""
+    if explained(figure.result) or figure.held_by_link or figure.share is None:
+        return False
+    return figure.share.most < FAR_BELOW
 
 
 def explained(result: StepResult) -> bool:

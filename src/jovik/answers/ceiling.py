@@ -10,6 +10,7 @@ from jovik.answers.answer import Answer, Csv, csv_of
 from jovik.base.errors import EngineUnavailableError
 from jovik.base.plain_data import plain
 from jovik.base.quantities import show_size, significant
+from jovik.base.this_system import need_posix
 from jovik.engine.ceiling import Ceiling, survey
 from jovik.engine.ring import Ring
 from jovik.tables.table import Table
@@ -72,7 +73,13 @@ def ceiling(engine: str = "auto", time_ns: int = 300_000_000) -> CeilingAnswer:
         Both for ``auto``, or only the second one if the first is not available.
     time_ns : int
         Duration of each measurement.
+
+    Raises
+    ------
+    TargetError
+        No drive can be measured on this system.
     """
+    need_posix()
     engines, remarks = [engine], []
     if engine == "auto":
         engines = ["io_uring", "blocking"]

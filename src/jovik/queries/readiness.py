@@ -11,6 +11,7 @@ from pathlib import Path
 from jovik.analysis.readiness import Obstacle, Surroundings, claims_beyond, obstacles
 from jovik.base.circumstances import Circumstance
 from jovik.base.errors import JovikError
+from jovik.engine.reserved_space import writable_bytes
 from jovik.hardware.circumstances import Place, circumstances
 from jovik.hardware.device import BlockDevice
 from jovik.hardware.host_load import bytes_moved_meanwhile
@@ -58,7 +59,8 @@ def readiness_of(
         Sensors of this sample that never moved in an earlier run.
     """
 
-    free = [_free(m.point) for m in device.all_mounts]
+    is_system = device.is_system or device.name == system
+    free = [_free(m.point, is_system) for m in device.all_mounts]
     read = {s.name: s.read_c() for s in sensors_of(device.name)}
     busy_bytes_s = bytes_moved_meanwhile(device.name)
     safety = safety_of(device, system)
@@ -67,7 +69,7 @@ def readiness_of(
             against_writing=safety.refusals,
             unknown_content=safety.unknown_content,
             blank=safety.blank,
-            is_system=device.is_system or device.name == system,
+            is_system=is_system,
             mounted=bool(device.all_mounts),
             read_only=device.read_only
             or (bool(device.all_mounts) and all(m.read_only for m in device.all_mounts)),
@@ -124,8 +126,10 @@ def shelf_if_any(where: str) -> Iterator[Shelf | None]:
         yield shelf
 
 
-def _free(point: str) -> int:
+def _free(point: str, is_system: bool) -> int:
+    """Return the space that a test may take, in bytes."""
     try:
-        return shutil.disk_usage(point).free
+        disk = shutil.disk_usage(point)
     except OSError:
         return 0
+    return writable_bytes(disk.total, disk.free, system=is_system)

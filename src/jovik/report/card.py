@@ -18,12 +18,19 @@ SIZE = (1200, 630)
 PAPER, INK, QUIET, MINE, OTHERS = "#fbf8f2", "#22262b", "#5b5f66", "#17617c", "#c3ccd0"
 WARNING = "#a63c19"
 WARNING_COLUMNS = 48
+MOST_LINES = 3
 MOST_BARS = 6
 LEFT, RIGHT, TOP = 60, 150, 190
 
 
-def draw_card(drive: str, found: RankingReport) -> bytes:
-    """Return a PNG: the drive's name, its faults, its place, and its index beside the next ones."""
+def draw_card(drive: str, found: RankingReport, answer: str = "") -> bytes:
+    """Return a PNG: the drive's name, the answer, its faults, and its index beside the next ones.
+
+    Parameters
+    ----------
+    answer : str
+        Whether to buy it, with the reason.
+    """
     from PIL import Image, ImageDraw, PngImagePlugin
 
     ranking, top_y = found.ranking, TOP
@@ -34,11 +41,17 @@ def draw_card(drive: str, found: RankingReport) -> bytes:
     while largest > 30 and pen.textlength(name, font=_font(largest, bold=True)) > SIZE[0] - 120:
         largest -= 4
     pen.text((LEFT, 50), name, font=_font(largest, bold=True), fill=INK)
-    for _, warning in ranking_warnings(found, only=drive):
-        words = strip_control(warning)
-        for line in textwrap.wrap(words[:1].upper() + words[1:], WARNING_COLUMNS):
-            pen.text((LEFT, top_y - 52), line, font=_font(36, bold=True), fill=WARNING)
-            top_y += 48
+    said = [(answer, 30, INK)] if answer else []
+    said += [(warning, 36, WARNING) for _, warning in ranking_warnings(found, only=drive)]
+    for text, size, colour in said:
+        words = strip_control(text)
+        columns = WARNING_COLUMNS * 36 // size
+        for line in textwrap.wrap(
+            words[:1].upper() + words[1:], columns, max_lines=MOST_LINES, placeholder=" …"
+        ):
+            pen.text((LEFT, top_y - 52), line, font=_font(size, bold=True), fill=colour)
+            top_y += size * 4 // 3
+    top_y += 14 if said else 0
     placed = [d for d in ranking.drives if d.index is not None]
     at = next((n for n, d in enumerate(placed) if d.drive == drive), None)
     if at is not None:

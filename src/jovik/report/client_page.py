@@ -8,14 +8,16 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
+from jovik.base.interval import Interval
 from jovik.base.quantities import show_rate, show_size, show_time
 from jovik.base.version import VERSION
+from jovik.charts.provenance import days_words
 from jovik.queries.upgrade import Upgraded
 from jovik.report.document import Block, Bullets, Document, Paragraph, Section
 from jovik.report.page_files import write_pages
 from jovik.report.publishing import check_pages
 from jovik.tables.table import Table
-from jovik.tables.upgrade import job_change, money_words, seconds_words
+from jovik.tables.upgrade import job_change, money_words
 
 PLAIN_JOBS = {
     "copy 25 GB of mixed files": "Copying photographs and films onto it, 25 GB",
@@ -33,11 +35,10 @@ def client_document(found: Sequence[Upgraded], machine_price: float | None = Non
         key = f"change-{number}" if len(found) > 1 else "change"
         sections.append(Section(key, f"With the {one.new.name}", _change_of(one, machine_price)))
     sections.append(Section("basis", "Basis of the figures", _basis(found)))
-    days = sorted({r.started[:10] for one in found for r in one.results if r.started})
-    when = f"Measured {days[0] if len(days) == 1 else f'{days[0]} to {days[-1]}'}" if days else ""
+    when = days_words(r.started[:10] for one in found for r in one.results if r.started)
     return Document(
         f"A new drive in place of the {old.name}",
-        when,
+        f"Measured {when}" if when else "",
         tuple(s for s in sections if s.blocks),
         f"Made by Jovik {VERSION}",
     )
@@ -86,8 +87,8 @@ def _change_of(one: Upgraded, machine_price: float | None) -> tuple[Block, ...]:
     rows = [
         (
             PLAIN_JOBS.get(j.job.name, j.title),
-            seconds_words(j.old),
-            seconds_words(j.new),
+            _rounded(j.old),
+            _rounded(j.new),
             job_change(j),
         )
         for j in u.jobs
@@ -141,6 +142,12 @@ def _verdict(one: Upgraded) -> str:
     what = PLAIN_JOBS.get(job.job.name, job.title).rsplit(", ", 1)[0]
     before, after = (show_time(v.median * 1e9, 2) for v in (job.old, job.new))
     return f"{what} takes {after} instead of {before}."
+
+
+def _rounded(time_s: Interval) -> str:
+    """Return a time for people: two digits, and its range if that shows in them."""
+    shown, low, high = (show_time(s * 1e9, 2) for s in (time_s.median, time_s.least, time_s.most))
+    return shown if low == shown == high else f"{shown} ({low} to {high})"
 
 
 def _capital(words: str) -> str:

@@ -7,6 +7,7 @@ way.
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Any
 
 from jovik.charts.chart import Chart
 from jovik.tables import Table
@@ -152,7 +153,11 @@ class HeadTag:
 
 @dataclass(frozen=True)
 class Document:
-    """A page: its title, a line below it, its sections, and a last line on how it came about."""
+    """A page: its title, a line below it, its sections, and a last line on how it came about.
+
+    `summary` is its answer in a sentence, and `data` describes it for machines in the vocabulary of
+    schema.org, if it is a review.
+    """
 
     title: str
     subtitle: str
@@ -160,6 +165,8 @@ class Document:
     colophon: str
     head: tuple[HeadTag, ...] = ()
     language: str = "en"
+    summary: str = ""
+    data: dict[str, Any] = field(default_factory=dict)
 
     @property
     def pictures(self) -> list[Picture]:

@@ -11,7 +11,7 @@ from importlib.resources import files
 from typing import Any
 
 from jovik.base.quantities import parse_size, parse_time
-from jovik.base.terminal_text import strip_control
+from jovik.base.terminal_text import isolated
 from jovik.charts.svg import chart_svg
 from jovik.report.document import (
     Bullets,
@@ -126,7 +126,7 @@ def _templates() -> Any:
     }
     environment.tests |= {name: _is(sort) for name, sort in sorts.items()}
     filters: dict[str, Any] = {
-        "plain": strip_control,
+        "plain": isolated,
         "verdict": lambda cell: VERDICTS.get(cell, ""),
         "sort_key": sort_key,
         "csv": lambda text: as_data(text.encode(), "text/csv;charset=utf-8"),

@@ -10,10 +10,12 @@ from jovik.base.interval import Interval
 from jovik.base.quantities import show_size
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.base.version import VERSION
+from jovik.charts.provenance import days_words
 from jovik.charts.ranking import ranking_chart
 from jovik.queries.drive_class import class_of
 from jovik.queries.instrument import LogKey
 from jovik.queries.ranking import RankingReport, price_for_terabyte
+from jovik.report.answers import DriveAnswer
 from jovik.report.document import Block, Document, Links, Paragraph, Picture, Section, SiteTable
 from jovik.report.privacy import without_commands
 from jovik.sheets.drive_class import read_class
@@ -35,12 +37,15 @@ def front_page(
     shelf: Shelf,
     found: RankingReport,
     addresses: Mapping[str, str],
+    answers: Mapping[str, DriveAnswer],
     links: Sequence[tuple[str, str]] = (),
 ) -> Document:
     """Return the ranking of all drives, and the way to every other page.
 
     Parameters
     ----------
+    answers : mapping
+        Whether to buy each drive.
     addresses : mapping
         The page of each drive that has one.
     links : sequence of (words, address)
@@ -59,12 +64,13 @@ def front_page(
                 "ranking",
                 "The ranking",
                 (
-                    *_warnings(found),
+                    *_warnings(found, answers),
                     Paragraph(
                         f"{len(placed)} drives in {len(ranking.counted)} kinds of step.{more}"
                     ),
                     Picture("ranking", ranking_chart(some)),
-                    ranking_table(found, addresses),
+                    answers_table(found, addresses, answers),
+                    *ranking_tables(found, addresses),
                     *((Links(tuple(links)),) if links else ()),
                 ),
             ),
@@ -82,10 +88,54 @@ def front_page(
     )
 
 
-def _warnings(found: RankingReport, only: str | None = None) -> list[Paragraph]:
+def _warnings(found: RankingReport, answers: Mapping[str, DriveAnswer]) -> list[Paragraph]:
     """Return what belongs above the ranking, in loud letters."""
-    pairs = ranking_warnings(found, only)
-    return [Paragraph(f"{drive} {words}.", loud=True) for drive, words in pairs]
+    pairs = [(d, w) for d, w in ranking_warnings(found) if d in answers]
+    loud = [Paragraph(f"{drive} {words}.", loud=True) for drive, words in pairs]
+    told = {drive for drive, _ in pairs}
+    return loud + [
+        Paragraph(f"{drive}: {answer.warning}.", loud=True)
+        for drive, answer in answers.items()
+        if answer.warning and drive not in told
+    ]
+
+
+def answers_table(
+    found: RankingReport, addresses: Mapping[str, str], answers: Mapping[str, DriveAnswer]
+) -> SiteTable:
+    """List the answer about each drive, in the order of the ranking."""
+    drives = [d.drive for d in found.ranking.drives if d.drive in answers]
+    drives += [d for d in answers if d not in drives]
+    rows = [(d, f"{answers[d].sentence.rstrip('.')}.") for d in drives]
+    table = Table("Which to buy", ["drive", "answer"], rows)
+    return SiteTable(table, 0, tuple(addresses.get(d) for d in drives))
+
+
+FEW = 0.5
+"""A drive with less than this fraction of the counted steps holds no place in the main list."""
+
+
+def ranking_tables(found: RankingReport, addresses: Mapping[str, str]) -> list[SiteTable]:
+    """Return the ranking, and below it the drives that were measured in few of its steps."""
+    counted = set(found.ranking.counted)
+
+    def is_few(d: DriveRank) -> bool:
+        return sum(s.kind in counted for s in d.steps) < FEW * len(counted)
+
+    few = [d for d in found.ranking.drives if is_few(d)]
+    rest = [d for d in found.ranking.drives if d not in few]
+    if not few or not rest:
+        return [ranking_table(found, addresses)]
+
+    def only(drives: Sequence[DriveRank]) -> RankingReport:
+        return replace(found, ranking=replace(found.ranking, drives=tuple(drives)))
+
+    unplaced = ranking_table(only([replace(d, place=None) for d in few]), addresses)
+    title = f"Measured in fewer than half of the {len(counted)} steps"
+    return [
+        ranking_table(only(rest), addresses),
+        replace(unplaced, table=replace(unplaced.table, title=title, notes=[])),
+    ]
 
 
 def ranking_table(found: RankingReport, addresses: Mapping[str, str]) -> SiteTable:
@@ -176,16 +226,23 @@ def side_by_side(
 
 
 def class_page(
-    found: RankingReport, addresses: Mapping[str, str], name: str, title: str, drives: Sequence[str]
+    found: RankingReport,
+    addresses: Mapping[str, str],
+    answers: Mapping[str, DriveAnswer],
+    name: str,
+    title: str,
+    drives: Sequence[str],
 ) -> Document:
     """Return the drives of one class, and its usual figures."""
     shown = tuple(d for d in found.ranking.drives if d.drive in drives)
     reduced = replace(found, ranking=replace(found.ranking, drives=shown))
-    blocks: list[Block] = [ranking_table(reduced, addresses)] if shown else []
+    own = {d: a for d, a in answers.items() if d in drives}
+    blocks: list[Block] = [answers_table(reduced, addresses, own)] if own else []
+    blocks += ranking_tables(reduced, addresses) if shown else []
     if sum(d.index is not None for d in shown) > 1:
         few = replace(reduced.ranking, drives=shown[:MAX_BARS])
         blocks.insert(0, Picture("ranking", ranking_chart(few)))
-    blocks = [*(w for d in drives for w in _warnings(found, d)), *blocks]
+    blocks = [*_warnings(found, own), *blocks]
     usual = classes_table([read_class(name)])
     sections = [
         Section("ranking", "The ranking", tuple(blocks)),
@@ -195,8 +252,7 @@ def class_page(
 
 
 def _page(title: str, found: RankingReport, sections: Sequence[Section]) -> Document:
-    days = sorted({s.result.started[:10] for d in found.ranking.drives for s in d.steps})
-    when = "" if not days else days[0] if len(days) == 1 else f"{days[0]} to {days[-1]}"
+    when = days_words(s.result.started[:10] for d in found.ranking.drives for s in d.steps)
     with_content = tuple(s for s in sections if s.blocks)
     page = Document(title, f"Measured {when}", with_content, f"Made by Jovik {VERSION}")
     return without_commands(page)

@@ -54,6 +54,8 @@ def _walk(thing: Any, change: Any) -> Any:
         return change(thing)
     if isinstance(thing, tuple | list):
         return type(thing)(_walk(t, change) for t in thing)
+    if isinstance(thing, dict):
+        return {key: _walk(value, change) for key, value in thing.items()}
     if is_dataclass(thing) and not isinstance(thing, type):
         changed = {f.name: _walk(getattr(thing, f.name), change) for f in fields(thing) if f.init}
         return replace(thing, **changed)

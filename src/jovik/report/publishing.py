@@ -7,6 +7,7 @@ from pathlib import Path
 
 from jovik.base.errors import UsageError
 from jovik.queries.ranking import ranking_report
+from jovik.report.answers import answers_of
 from jovik.report.language import ENGLISH, in_language, read_language
 from jovik.report.overview import front_page
 from jovik.report.page_files import html_file, write_files, write_pages
@@ -121,7 +122,9 @@ def publish_overview(
         drive: f"{name}.html" for drive, name in names.items() if (folder / f"{name}.html").exists()
     }
     page = out if _is_page(out) else out / "index.html"
-    document = front_page(shelf, ranking_report(shelf), existing)
+    found = ranking_report(shelf)
+    answers = answers_of(shelf, found, shelf.results.drives_in_order())
+    document = front_page(shelf, found, existing, answers)
     file = html_file(without_paths(document, folders_of(shelf.results.copied())), page)
     written = write_files([file], force=force)
     for path in written:

@@ -3,32 +3,30 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 
+from jovik.analysis.advice import ENOUGH, Rule
 from jovik.analysis.claims import ClaimVerdict, Verdict
 from jovik.analysis.comparability import long_write_of
-from jovik.analysis.drive_faults import DriveFault, fault_words, faults_of
 from jovik.analysis.long_write_notes import fall_note
 from jovik.analysis.lost_data import lost_by
 from jovik.analysis.ranking import rank_sentence
 from jovik.analysis.real_work import WorkKind, work_shares
+from jovik.analysis.samples import UNKNOWN_SAMPLE
 from jovik.analysis.step_result import StepResult
-from jovik.base.errors import UsageError
-from jovik.base.findings import LostData
 from jovik.base.quantities import significant
 from jovik.base.version import VERSION
 from jovik.charts.claims import claims_chart
 from jovik.charts.pairs import upgrade_chart
+from jovik.charts.provenance import days_words, truncate
 from jovik.charts.ranking import ranking_chart
 from jovik.charts.real_work import real_work_chart
-from jovik.queries.claims import ClaimsReport, claims_report
-from jovik.queries.evidence import evidence
-from jovik.queries.ranking import RankingReport, price_for_terabyte, ranking_report
-from jovik.queries.readings import Noted, noted
+from jovik.queries.claims import ClaimsReport
+from jovik.queries.ranking import RankingReport, price_for_terabyte
+from jovik.queries.readings import Noted
 from jovik.queries.real_work import RealWork
-from jovik.queries.suitability import Fitted, fitted
-from jovik.queries.upgrade import Upgraded, upgraded
+from jovik.queries.upgrade import Upgraded
 from jovik.report.csv_appendix import raw_figures
 from jovik.report.document import (
     Block,
@@ -53,13 +51,15 @@ from jovik.report.result_sections import (
     tests_sections,
     work_blocks,
 )
-from jovik.report.reviewer_text import read_words, split_verdict
+from jovik.report.review_data import ReviewData, gather
+from jovik.report.reviewer_text import ANSWER, VERDICT, read_words, split_part
 from jovik.report.steady_section import steady_section
-from jovik.sheets.load import load_names, read_load
-from jovik.sheets.sheet import Drive, Sheet
+from jovik.report.structured_data import linked_data
+from jovik.sheets.sheet import Drive
 from jovik.shelf.runs import RunRecord
 from jovik.shelf.store import Shelf
 from jovik.steps import IoStep
+from jovik.tables.advice import advice_sentence, bad_sample_words, compared, fault_sentence
 from jovik.tables.claims import claims_summary, claims_table, doubts
 from jovik.tables.drive_class import standing_table
 from jovik.tables.evidence import passed_over_words
@@ -70,56 +70,6 @@ from jovik.tables.real_work import real_work_table
 from jovik.tables.sheets import facts_line, sheet_table
 from jovik.tables.suitability import by_short_test, fit_table
 from jovik.tables.upgrade import jobs_table, money_words, upgrade_table
-
-
-@dataclass(frozen=True)
-class ReviewData:
-    """All that the shelf knows of a drive under review."""
-
-    sheet: Sheet
-    results: tuple[StepResult, ...]
-    runs: tuple[tuple[RunRecord, tuple[StepResult, ...]], ...]
-    claims_report: ClaimsReport | None
-    ranking_report: RankingReport
-    fitted: Fitted
-    upgrades: tuple[Upgraded, ...]
-    noted: Noted
-    samples: tuple[str, ...] = ()
-
-
-def gather(
-    shelf: Shelf, name: str, against: Sequence[str] = (), found: RankingReport | None = None
-) -> ReviewData:
-    """Return everything a review is made of.
-
-    Runs in the order of the work, only those whose figures still count.
-
-    Raises
-    ------
-    UnknownNameError, UsageError
-        A drive is not there, or was not measured.
-    """
-    sheet = shelf.sheets.get(name)
-    drive = sheet.drive.name
-    found_evidence = evidence(shelf, drive, with_latencies=True, filled=True)
-    results = found_evidence.results
-    if not results:
-        raise UsageError(
-            f"{drive} has not been measured",
-            f'measure it: jovik measure TARGET --drive "{drive}" --plan full-review',
-        )
-    keys = sorted({r.run for r in results})
-    return ReviewData(
-        sheet,
-        tuple(results),
-        tuple((shelf.runs.get(k), tuple(shelf.results.of_run(k, counted=True))) for k in keys),
-        claims_report(shelf, drive) if sheet.claims else None,
-        found if found is not None else ranking_report(shelf),
-        fitted(shelf, drive, [read_load(n) for n in load_names()]),
-        tuple(upgraded(shelf, other, drive) for other in against),
-        noted(shelf, drive),
-        tuple({s: None for r in found_evidence.candidates if (s := r.conditions.sample)}),
-    )
 
 
 def review(
@@ -148,10 +98,11 @@ def review(
     it = gather(shelf, name, against, found)
     written = read_words(words) if words is not None else ""
     known = Known(it.sheet, it.results, it.claims_report, it.ranking_report, it.noted)
-    verdict, own = split_verdict(filled(written, known))
+    answer, rest = split_part(filled(written, known), ANSWER)
+    verdict, own = split_part(rest, VERDICT)
     drive = it.sheet.drive
     sections = [
-        Section("verdict", "The verdict", _verdict(it, verdict)),
+        Section("verdict", "The verdict", _verdict(it, answer.strip(), verdict)),
         Section("words", "In the reviewer's words", (ReviewerText(own),) if own.strip() else ()),
         Section("claims", "Claims against measured", _claims(it)),
         failed_section([r for _, each in it.runs for r in each]),
@@ -173,11 +124,15 @@ def review(
         Section("health", "Its own log", _health(it.runs), folded=True),
         Section("raw", "All figures", (raw_figures(drive.name, it.runs),), folded=True),
     ]
-    dates = sorted({run.started[:10] for run, _ in it.runs})
-    when = dates[0] if len(dates) == 1 else f"{dates[0]} to {dates[-1]}"
-    subtitle = "; ".join(x for x in (facts_line(drive), f"measured {when}") if x)
+    subtitle = "; ".join(x for x in (facts_line(drive), f"measured {days_words(it.days)}") if x)
+    summary = answer.strip() or f"{advice_sentence(it.advice, drive.capacity_bytes)}."
     page = Document(
-        drive.name, subtitle, tuple(s for s in sections if s.blocks), f"Made by Jovik {VERSION}"
+        drive.name,
+        subtitle,
+        tuple(s for s in sections if s.blocks),
+        f"Made by Jovik {VERSION}",
+        summary=summary,
+        data=linked_data(drive, summary, it.days, it.advice.class_title),
     )
     return without_commands(page)
 
@@ -189,24 +144,23 @@ NEAREST_RIVALS = 2
 SET_AS = {Verdict.MET: "good", Verdict.BEATEN: "good", Verdict.SHORT: "bad"}
 
 
-def _verdict(it: ReviewData, own: str) -> tuple[Block, ...]:
-    """Return the top of the page.
+def _verdict(it: ReviewData, answer: str, own: str) -> tuple[Block, ...]:
+    """Return the top of the page: the answer first.
 
     Parameters
     ----------
-    own : str
-        The reviewer's own verdict, which takes the place of ours; empty if there is none.
+    answer, own : str
+        The reviewer's own answer and verdict, which take the place of ours; empty if there is none.
     """
-    drive = it.sheet.drive
-
-    def subject(fault: DriveFault) -> str:
-        # What a drive holds is a fact about it; an error is one about a test.
-        return "It" if isinstance(fault, LostData) else "In a test, it"
-
-    blocks: list[Block] = [
-        Paragraph(f"{subject(x)} {fault_words(x, drive.capacity_bytes)}.", loud=True)
-        for x in faults_of([r for _, each in it.runs for r in each])
-    ]
+    drive, found = it.sheet.drive, it.advice
+    ours = f"{advice_sentence(found, drive.capacity_bytes)}."
+    blocks: list[Block] = [Paragraph(answer or ours, loud=True)]
+    if answer:
+        blocks.append(Paragraph(f"By Jovik's rules: {ours[:1].lower()}{ours[1:]}"))
+    shown = 1 if found.rule is Rule.FAULTS else 0
+    more = [fault_sentence(x, drive.capacity_bytes) for x in found.faults[shown:]]
+    blocks += [Paragraph(f"{x[:1].upper()}{x[1:]}.", loud=True) for x in more]
+    blocks += _about_samples(it)
     if own.strip():
         blocks.append(ReviewerText(own))
     else:
@@ -229,18 +183,41 @@ def _verdict(it: ReviewData, own: str) -> tuple[Block, ...]:
 
 
 def _sentences(it: ReviewData) -> list[Block]:
-    """Return two sentences: the claims, and the place among others or the gain from an upgrade."""
+    """Return sentences: the place among others, the gain from an upgrade, and the claims."""
     blocks: list[Block] = []
-    if it.claims_report is not None:
-        blocks.append(Paragraph(f"{claims_summary(it.claims_report.verdicts)}.", loud=True))
     if lost_by(it.results) is None:
         rank = rank_sentence(it.ranking_report.ranking, it.sheet.drive.name)
         rank = rank.removeprefix(f"{it.sheet.drive.name}: ")
         # Only its first letter: MiB stays what it is.
-        blocks.append(Paragraph(f"{rank[:1].upper()}{rank[1:]}."))
-    return blocks + [
-        Paragraph(f"Instead of {u.old.name}: {u.upgrade.conclusion}.") for u in it.upgrades
+        blocks.append(Paragraph(f"{rank[:1].upper()}{rank[1:]}.{_overall(it)}"))
+    blocks += [Paragraph(f"Instead of {u.old.name}: {u.upgrade.conclusion}.") for u in it.upgrades]
+    if it.claims_report is not None:
+        blocks.append(Paragraph(f"{claims_summary(it.claims_report.verdicts)}."))
+    return blocks
+
+
+def _overall(it: ReviewData) -> str:
+    """Return the index in words, beside the yardstick."""
+    ranking = it.ranking_report.ranking
+    row = next((d for d in ranking.drives if d.drive == it.sheet.drive.name), None)
+    if row is None or row.index is None or row.drive == ranking.yardstick:
+        return ""
+    return f" Overall: {compared(row.index.scaled(0.01), truncate(str(ranking.yardstick), 40))}."
+
+
+def _about_samples(it: ReviewData) -> list[Block]:
+    """Return which samples are not right, with the evidence."""
+    found = it.advice
+    if not found.bad_samples or len(found.samples) < 2:
+        return []
+    words = bad_sample_words(found)
+    evidence = [
+        f"{s.sample}: {line}" + (f" (and {len(s.evidence) - 1} more)" if s.evidence[1:] else "")
+        for s in it.ranking_report.passed_over.suspects.get(it.sheet.drive.name, ())
+        for line in s.evidence[:1]
     ]
+    said = [] if found.rule is Rule.FAULTY_SAMPLE else [Paragraph(f"{words}.", loud=True)]
+    return [*said, *([Bullets("The samples", tuple(evidence[:MOST_BAD]), "!")] if evidence else [])]
 
 
 def _standing(it: ReviewData) -> list[Block]:
@@ -293,16 +270,17 @@ def _trust(it: ReviewData) -> list[str]:
     lines = []
     if any(r.conditions.engine == "model" for r in it.results):
         lines.append("simulated: this is a model drive")
-    if len(it.samples) == 1:
+    if sum(s != UNKNOWN_SAMPLE for s in it.advice.samples) == 1:
         lines.append("one sample was measured")
     lines += (
         [d.removeprefix("warning: ") for d in doubts(it.claims_report)] if it.claims_report else []
     )
-    lines += passed_over_words(it.ranking_report.passed_over, it.sheet.drive.name)
+    passed_over = passed_over_words(it.ranking_report.passed_over, it.sheet.drive.name)
+    lines += [line.removeprefix("warning: ") for line in passed_over]
     single = sum(len(r.passes) == 1 for r in it.results if r.conditions.filled_percent is None)
     if single:
         lines.append(f"{single} {'step has' if single == 1 else 'steps have'} one pass")
-    return lines
+    return list(dict.fromkeys(lines))
 
 
 def _claims(it: ReviewData) -> tuple[Block, ...]:
@@ -330,7 +308,9 @@ def _best_for(it: ReviewData) -> list[str]:
     """
     warranty = it.fitted.drive.warranty_years
     carried = [
-        f for f in it.fitted.empty if f.carried and f.headroom is not None and not by_short_test(f)
+        f
+        for f in it.fitted.empty
+        if f.headroom is not None and f.headroom >= ENOUGH and not by_short_test(f)
     ]
     lasting = [f for f in carried if not (f.years and warranty and f.years < warranty)]
     # In the order of common use: whoever buys a drive asks for the system first.
@@ -365,7 +345,7 @@ def _watch_out(it: ReviewData) -> list[str]:
         and written.cliff is not None
     ][:1]
     lines += [
-        f"does not carry: {f.load.title} ({f.ends})"
+        f"too slow for: {f.load.title} ({f.ends})"
         for f in sorted(it.fitted.empty, key=lambda f: f.load.common)
         if f.headroom is not None and not f.carried
     ]

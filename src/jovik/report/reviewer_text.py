@@ -13,7 +13,10 @@ from jovik.base.limits import REVIEW_BYTES, REVIEW_MARKS
 from jovik.base.terminal_text import file_name, strip_control
 from jovik.base.text_files import read_text
 
-VERDICT = re.compile(r"\s*(#{1,3}) *verdict *#* *\n", re.I)
+ANSWER, VERDICT = "answer", "verdict"
+"""Headings of parts that have a place of their own on the page."""
+PART = r"\s*(#{1,3}) *%s *#* *\n"
+"""A heading that begins such a part."""
 
 
 def words_beside(shelf_at: str, drive: str) -> Path | None:
@@ -45,9 +48,9 @@ def read_words(path: Path) -> str:
     return text
 
 
-def split_verdict(markdown: str) -> tuple[str, str]:
-    """Split off the reviewer's own verdict, if the text begins with such a heading."""
-    match = VERDICT.match(markdown)
+def split_part(markdown: str, heading: str) -> tuple[str, str]:
+    """Split off a part, such as the reviewer's verdict, if the text begins with its heading."""
+    match = re.match(PART % heading, markdown, re.I)
     if match is None:
         return "", markdown
     level = len(match[1])

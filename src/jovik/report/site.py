@@ -14,13 +14,14 @@ import re
 import uuid
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
-from functools import partial
+from functools import cache, partial
 from pathlib import Path
 from typing import Any
 from xml.etree import ElementTree
 
 from jovik.base.atomic_files import MADE_WITH_JOVIK, ends_of
 from jovik.base.errors import ShelfError, UsageError
+from jovik.base.long_work import tracked
 from jovik.base.page_address import CLASS_PREFIX
 from jovik.base.text_files import read_text
 from jovik.base.version import VERSION
@@ -28,6 +29,7 @@ from jovik.queries.drive_class import class_of
 from jovik.queries.instrument import logged_figures, logged_of
 from jovik.queries.ranking import RankingReport, ranking_report
 from jovik.queries.twin import twin_of
+from jovik.report.answers import DriveAnswer, answers_of
 from jovik.report.card import draw_card
 from jovik.report.document import Document, HeadTag, Links, Paragraph, Section
 from jovik.report.overview import class_page, front_page, side_by_side
@@ -106,7 +108,9 @@ def publish_site(
     ranked_drives = ranking_report(shelf)
     pages = _pages(shelf, ranked_drives, base_url)
     links = {p.drive: f"{p.address}.html" for p in pages}
-    common = _common_pages(shelf, ranked_drives, links, folder)
+    # Asked for only if a page that is not as it should be shows them.
+    answers = cache(lambda: answers_of(shelf, ranked_drives, links))
+    common = _common_pages(shelf, ranked_drives, links, folder, answers)
     whole = _digest([(p.address, p.key) for p in pages], sorted(common))
     names = [*common, *links.values(), "feed.xml", TWINS]
     if base_url is not None:
@@ -124,7 +128,8 @@ def publish_site(
 
     gone = {n for n in names if not (folder / n).exists()}
     stale = [p for p in pages if _marks_of(folder / f"{p.address}.html")[:1] != [p.key]]
-    for done in _each_page(shelf, ranked_drives, stale, folder, base_url, force):
+    made = _each_page(shelf, ranked_drives, stale, folder, base_url, force)
+    for done in tracked(made, "pages", len(stale)):
         keep(done)
     if stale or gone or _marks_of(folder / "index.html") != [whole]:
         hide = folders_of(shelf.results.copied())
@@ -132,7 +137,7 @@ def publish_site(
             html_file(_headed(without_paths(content(), hide), n, base_url, whole), folder / n)
             for n, content in common.items()
         ]
-        files.append(PageFile(folder / "feed.xml", _feed(pages, base_url)))
+        files.append(PageFile(folder / "feed.xml", _feed(pages, answers(), base_url)))
         twins = {f.name: read_text(f) for f in _twins_in(folder, (p.address for p in pages))}
         files.append(PageFile(folder / TWINS, twins_archive(twins)))
         if base_url is not None:
@@ -168,12 +173,14 @@ def _pages(shelf: Shelf, found: RankingReport, base_url: str | None) -> list[Sit
     runs: dict[str, list[RunRecord]] = {}
     for run in shelf.runs.every():
         runs.setdefault(run.drive, []).append(run)
-    others = [(d.drive, str(d.place), d.index) for d in found.ranking.drives]
+    # The figures of rivals are on every page, and so is what was corrected: claims of rivals,
+    # prices, results that were excluded.
+    everything = _digest(found.ranking, found.standings, found.passed_over, shelf.corrections.log())
     pages = []
     for drive in measured:
         words = words_beside(shelf.where, drive)
         about = (
-            *(base_url, asdict(shelf.sheets.get(drive)), others),
+            *(base_url, asdict(shelf.sheets.get(drive)), everything),
             [(r.id, r.ended, r.excluded) for r in runs.get(drive, [])],
             [asdict(n) for n in shelf.notes.of(drive)],
             [asdict(n) for n in shelf.notes.readings(drive)],
@@ -219,7 +226,7 @@ def _one_page(page: SitePage) -> list[Path]:
     image, card = "", []
     if base_url is not None:
         image = f"{page.address}.png"
-        card = [PageFile(folder / image, draw_card(page.drive, ranked_drives))]
+        card = [PageFile(folder / image, draw_card(page.drive, ranked_drives, document.summary))]
     twin = _twin_of(shelf, folder, page)
     if twin:
         document = replace(document, sections=(*document.sections, _own_work(page)))
@@ -273,7 +280,11 @@ def _own_work(page: SitePage) -> Section:
 
 
 def _common_pages(
-    shelf: Shelf, found: RankingReport, addresses: Mapping[str, str], folder: Path
+    shelf: Shelf,
+    found: RankingReport,
+    addresses: Mapping[str, str],
+    folder: Path,
+    answers: Callable[[], dict[str, DriveAnswer]],
 ) -> dict[str, Callable[[], Document]]:
     """Return the front, drives side by side, and a page for each class that a drive is of."""
     classes: dict[str, tuple[str, list[str]]] = {}
@@ -292,12 +303,17 @@ def _common_pages(
         twins = _twins_in(folder, (Path(page).stem for page in addresses.values()))
         return [("Your own program on each of them: their twins", TWINS)] if twins else []
 
+    def of_one_class(name: str, title: str, drives: list[str]) -> Document:
+        return class_page(found, addresses, answers(), name, title, drives)
+
     return {
-        "index.html": lambda: front_page(shelf, found, addresses, [*links, *own_program()]),
+        "index.html": lambda: front_page(
+            shelf, found, addresses, answers(), [*links, *own_program()]
+        ),
         "compare.html": lambda: side_by_side(
             found, addresses, {n: logged_figures(shelf, logged_of(shelf, n)) for n in addresses}
         ),
-        **{page: partial(class_page, found, addresses, *of) for page, of in of_class.items()},
+        **{page: partial(of_one_class, *of) for page, of in of_class.items()},
     }
 
 
@@ -305,11 +321,12 @@ def _headed(
     document: Document, name: str, base_url: str | None, digest: str, image: str = ""
 ) -> Document:
     """Return the document with the data for link previews and feeds."""
+    about = document.summary or document.subtitle
     tags = [
         HeadTag("meta", (("name", DIGEST_TAG), ("content", digest))),
         HeadTag("meta", (("property", "og:title"), ("content", document.title))),
         HeadTag("meta", (("property", "og:type"), ("content", "article"))),
-        HeadTag("meta", (("property", "og:description"), ("content", document.subtitle))),
+        HeadTag("meta", (("property", "og:description"), ("content", about))),
         HeadTag(
             "link",
             (("rel", "alternate"), ("type", "application/atom+xml"), ("href", "feed.xml")),
@@ -323,13 +340,17 @@ def _headed(
     return replace(document, head=tuple(tags))
 
 
-def _feed(pages: Sequence[SitePage], base_url: str | None) -> bytes:
+def _feed(
+    pages: Sequence[SitePage], answers: Mapping[str, DriveAnswer], base_url: str | None
+) -> bytes:
     """Return an Atom feed (RFC 4287), the drive measured last first."""
     ElementTree.register_namespace("", ATOM)
     feed = ElementTree.Element(f"{{{ATOM}}}feed")
     _add(feed, "title", "Drives measured")
     _add(feed, "id", _name_of(base_url or "jovik"))
     _add(feed, "updated", max((p.updated for p in pages), default="1970-01-01T00:00:00Z"))
+    own = {"rel": "self", "href": f"{base_url or ''}feed.xml", "type": "application/atom+xml"}
+    ElementTree.SubElement(feed, f"{{{ATOM}}}link", own)
     author = ElementTree.SubElement(feed, f"{{{ATOM}}}author")
     _add(author, "name", "Jovik")
     for page in sorted(pages, key=lambda p: p.updated, reverse=True):
@@ -337,6 +358,9 @@ def _feed(pages: Sequence[SitePage], base_url: str | None) -> bytes:
         _add(entry, "title", page.drive)
         _add(entry, "id", _name_of(f"{base_url or ''}{page.address}"))
         _add(entry, "updated", page.updated)
+        found = answers[page.drive]
+        warning = "" if found.warning in found.sentence else f" {found.warning}."
+        _add(entry, "summary", f"{found.sentence.rstrip('.')}.{warning}")
         address = f"{base_url or ''}{page.address}.html"
         ElementTree.SubElement(entry, f"{{{ATOM}}}link", {"href": address})
     return _xml(feed)

@@ -1,0 +1,221 @@
+"""Whether to buy a drive: the rules in their order, and the answer wherever readers meet it."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Sequence
+from dataclasses import replace
+from xml.etree import ElementTree
+
+import pytest
+
+from jovik.analysis.advice import Answer, Rule, advice
+from jovik.analysis.drive_faults import DriveFault
+from jovik.analysis.suitability import Suitability
+from jovik.base.findings import FailedIos, LostData
+from jovik.base.interval import Interval
+from jovik.base.terminal_text import isolated
+from jovik.sheets.load import read_load
+from jovik.tables.advice import advice_sentence
+from tests.conftest import Program
+
+FAILED = FailedIos(3, ())
+FAKE = LostData(10**9, 10**8, 10**8)
+ONE: dict[str, Sequence[DriveFault]] = {"sample 1": ()}
+COMET = "Veldhaar Comet 2TB"
+
+
+def use(name: str, headroom: float | None) -> Suitability:
+    return Suitability(read_load(name), headroom, int(headroom or 0), "read rate", None)
+
+
+ALL = [use(n, 5.0) for n in ("boot", "games", "edit-4k", "edit-8k", "backup")]
+USUAL = Interval(110.0, 105.0, 116.0)
+
+
+@pytest.mark.parametrize(
+    ("faults", "slower", "index", "figures", "uses", "rule"),
+    [
+        (ONE, (), USUAL, 7, ALL, Rule.GOOD),
+        (ONE, (), Interval(45.0, 40.0, 49.0), 7, ALL, Rule.FAR_BELOW),
+        (ONE, (), Interval(45.0, 40.0, 51.0), 7, ALL, Rule.BELOW),
+        (ONE, (), Interval(80.0, 70.0, 91.0), 7, ALL, Rule.GOOD),
+        (ONE, (), USUAL, 2, ALL, Rule.UNKNOWN),
+        (ONE, (), Interval(110.0), 7, ALL, Rule.UNKNOWN),
+        (ONE, (), None, 0, ALL, Rule.UNKNOWN),
+        (ONE, (), USUAL, 7, [use("boot", None)], Rule.UNKNOWN),
+        (ONE, (), USUAL, 7, [use("boot", 1.2), use("games", 0.9)], Rule.NO_USE),
+        (ONE, (), USUAL, 7, [use("boot", 1.3), use("games", 0.9)], Rule.SOME_USES),
+        ({"a": [FAILED]}, (), None, 0, [], Rule.FAULTS),
+        ({"a": [FAILED], "b": []}, (), USUAL, 7, ALL, Rule.FAULTS),
+        ({"a": [FAILED], "b": [], "c": []}, (), USUAL, 7, ALL, Rule.FAULTY_SAMPLE),
+        ({"a": [FAKE], "b": [], "c": []}, (), USUAL, 7, ALL, Rule.FAULTS),
+        ({"a": [], "b": [], "c": []}, ("b",), USUAL, 7, ALL, Rule.FAULTY_SAMPLE),
+    ],
+)
+def test_the_first_rule_that_applies_decides(
+    faults: dict[str, Sequence[DriveFault]],
+    slower: Sequence[str],
+    index: Interval | None,
+    figures: int,
+    uses: Sequence[Suitability],
+    rule: Rule,
+) -> None:
+    assert advice(faults, slower, index, figures, "SATA SSD", uses).rule is rule
+
+
+def test_the_answer_is_a_sentence_for_people() -> None:
+    found = advice(ONE, (), USUAL, 7, "SATA SSD", ALL)
+    told = "Buy: 1.1 times as fast as is usual for a SATA SSD, between 1.1 and 1.2, and fast enough"
+    assert found.answer is Answer.BUY and advice_sentence(found).startswith(told)
+    some = [use("boot", 0.4), *ALL[1:], use("capture-8k", 0.5)]
+    told = advice_sentence(advice(ONE, (), USUAL, 7, "SATA SSD", some))
+    assert told == (
+        "Buy if you need it for loading a game and editing 4K video, not for a desktop's boot drive"
+    )
+    three = advice({"a": [], "b": [], "c": []}, ("b",), USUAL, 7, "SATA SSD", ALL)
+    assert advice_sentence(three) == (
+        "Buy if you test yours at once: 1 of 3 samples is far slower than the others"
+    )
+    mixed = advice({"a": [FAILED], "b": [], "c": []}, ("b",), USUAL, 7, "SATA SSD", ALL)
+    assert "1 of 3 samples failed and 1 is far slower than the others" in advice_sentence(mixed)
+    unknown = replace(found, rule=Rule.UNKNOWN)
+    assert advice_sentence(unknown) == "No answer yet: too little was measured"
+    for rule in Rule:
+        assert advice_sentence(replace(found, rule=rule, faults=(FAILED,)))
+
+
+def test_a_page_begins_with_the_answer_and_counts_claims_later(shown: Program) -> None:
+    shown("report", COMET, "--out", "review.html")
+    page = (shown.folder / "review.html").read_text()
+    first = page.index('class="loud">Buy: 1.')
+    data = json.loads(re.findall(r'<script type="application/ld.json">(.*?)</script>', page)[0])
+    product = data["itemReviewed"]
+    assert data["@type"] == "Review" and data["reviewBody"].startswith("Buy: 1.")
+    assert product["name"] == COMET and product["brand"]["name"] == "Veldhaar"
+    assert product["offers"] == {"@type": "Offer", "price": "149.00", "priceCurrency": "EUR"}
+    assert first < page.index("of 6 claims met") and first < page.index("<svg")
+    assert re.search(r"Overall: 1\.\d times Ilmaris Drift 1TB, between 1\.\d and [12]\.\d", page)
+    words = shown.folder / "mine.md"
+    words.write_text(
+        '# Answer\n\nAvoid: the cap came off at {{ claim "sequential read" }}.\n\n'
+        "# Verdict\n\nIt is fast.\n"
+    )
+    shown("report", COMET, "--words", words, "--out", "review.html")
+    page = (shown.folder / "review.html").read_text()
+    assert 'class="loud">Avoid: the cap came off at 7,' in page
+    assert "By Jovik&#39;s rules: buy: 1." in page.replace("'", "&#39;") and "It is fast." in page
+
+
+def test_a_faulty_sample_is_told_wherever_a_reader_meets_the_drive(shown: Program) -> None:
+    shown("measure", "model:cinder", "--plan", "first-look", "--seed", "2", status=None)
+    shown("report", "--all", "--each", "--base-url", "https://reviews.example/", "--out", "site")
+    site = shown.folder / "site"
+    told = "1 of 2 samples"
+    for name in ("index.html", "veldhaar-comet-2tb.html", "class-pcie4-ssd.html"):
+        assert told in (site / name).read_text(), name
+    feed = ElementTree.parse(site / "feed.xml").getroot()
+    atom = "{http://www.w3.org/2005/Atom}"
+    summaries = {
+        e.findtext(f"{atom}title"): e.findtext(f"{atom}summary") for e in feed.iter(f"{atom}entry")
+    }
+    assert told in str(summaries[COMET]) and all(summaries.values())
+    links = [x.attrib for x in feed.findall(f"{atom}link")]
+    assert {"rel": "self", "href": "https://reviews.example/feed.xml"}.items() <= links[0].items()
+    page = (site / "veldhaar-comet-2tb.html").read_text()
+    assert re.search(r'og:description" content="[^"]*1 of 2 samples', page)
+    assert "sample 2: random read" in page
+
+
+def test_what_went_wrong_is_told_fairly_with_the_evidence(shown: Program) -> None:
+    shown("measure", "model:cinder", "--plan", "first-look", "--seed", "2", status=None)
+    shown("report", COMET, "--letter", "--out", "letter")
+    told = (shown.folder / "letter" / "veldhaar-comet-2tb.md").read_text()
+    readers, maker = told.split("For the maker")
+    assert "2 samples of the Veldhaar Comet 2TB were measured" in readers
+    assert "1 of 2 samples" in readers and "Another sample may differ." in readers
+    assert "sample 2: random read" in maker and "on virtual bench" in maker
+    assert "sequential write: 6," in maker and "claimed up to 6,600 MB/s" in maker
+    archive = shown.folder / "letter" / "veldhaar-comet-2tb.zip"
+    added = shown.on_shelf("maker.db")("shelf", "import", archive).out
+    assert added.startswith("added 1 drive, ")
+    # A second time, Jovik replaces its own files.
+    shown("report", COMET, "--letter", "--out", "letter")
+    refused = shown("report", "--all", "--letter", "--out", "letter", status=2).err
+    assert "--letter is of one drive" in refused
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        ("measure", "model:slate", "random read 4KiB for 1s", "--passes", "3", "--seed", "9"),
+        ("sheet", "edit", "Corvane Slate 1TB", "--price", "50 EUR"),
+        ("note", COMET, "--con", "it rattles"),
+    ],
+    ids=["a rival's figures", "a rival's price", "a remark"],
+)
+def test_a_site_is_as_if_made_from_scratch_whatever_changes(
+    shown: Program, change: tuple[str, ...]
+) -> None:
+    make = ("report", "--all", "--each", "--base-url", "https://reviews.example/", "--out")
+    shown(*make, "site")
+    shown(*change)
+    shown(*make, "site")
+    shown(*make, "scratch")
+    names = {p.name for p in (shown.folder / "scratch").iterdir()}
+    assert names == {p.name for p in (shown.folder / "site").iterdir()}
+    for name in names:
+        both = [(shown.folder / place / name).read_bytes() for place in ("site", "scratch")]
+        assert both[0] == both[1], name
+
+
+def test_a_name_from_right_to_left_keeps_its_digits(shown: Program) -> None:
+    name = "קורבן צפחה 1TB"
+    shown("sheet", "rename", "Corvane Slate 1TB", name)
+    shown("report", "--all", "--out", "all.html")
+    page = (shown.folder / "all.html").read_text()
+    apart = f"\N{FIRST STRONG ISOLATE}{name}\N{POP DIRECTIONAL ISOLATE}"
+    assert page.count(f">{apart}<") >= 3  # in the chart and in the tables
+    assert isolated("\N{RIGHT-TO-LEFT OVERRIDE}abc") == "\N{REPLACEMENT CHARACTER}abc"
+
+
+def test_a_drive_without_results_that_count_has_no_answer(shown: Program) -> None:
+    pebble = "Tarnmoor Pebble 1TB"
+    for run in shown("runs", "list", pebble, "--format", "json").json["runs"]:
+        shown("runs", "exclude", run["run"], "--why", "wrong cable")
+    shown("report", "--all", "--out", "all.html")
+    answers = (shown.folder / "all.html").read_text().split("Which to buy")[1]
+    assert pebble not in answers.split("</table>")[0] and COMET in answers
+    shown("report", "--all", "--each", "--out", "site")
+    assert not (shown.folder / "site" / "tarnmoor-pebble-1tb.html").exists()
+    assert (shown.folder / "site" / "veldhaar-comet-2tb.html").exists()
+
+
+def test_every_page_of_a_site_has_the_reviewers_own_answer(shown: Program) -> None:
+    words = shown.shelf.parent / "words" / "veldhaar-comet-2tb.md"
+    words.parent.mkdir()
+    words.write_text('# Answer\n\nAvoid: only {{ claim "sequential read" }}.\n')
+    shown("report", "--all", "--each", "--out", "site")
+    for name in ("index.html", "veldhaar-comet-2tb.html", "class-pcie4-ssd.html", "feed.xml"):
+        told = re.findall(r"Avoid: only [^<]*", (shown.folder / "site" / name).read_text())
+        assert told and all(x.startswith("Avoid: only 7,") for x in told), (name, told)
+
+
+def test_linked_data_has_no_folder_of_the_reviewers(shown: Program) -> None:
+    photos = shown.folder / "secret" / "photos"
+    photos.mkdir(parents=True)
+    (photos / "a.bin").write_bytes(bytes(10_000))
+    shown("measure", "model:comet", f'copy in "{photos}"', "--passes", "2", "--seed", "1")
+    words = shown.folder / "mine.md"
+    words.write_text(f"# Answer\n\nBuy: it copied {photos} at once.\n")
+    shown("report", COMET, "--words", words, "--out", "review.html")
+    shown("report", COMET, "--letter", "--out", "letter.html")
+    for name in ("review.html", "letter.html"):
+        assert str(photos.parent) not in (shown.folder / name).read_text()
+
+
+def test_a_drive_that_was_only_scanned_has_a_page(shown: Program) -> None:
+    shown("measure", "model:gannet", "scan read in 3 zones")
+    shown("report", "--all", "--each", "--out", "site")
+    assert (shown.folder / "site" / "corvane-gannet-12tb.html").exists()
