@@ -7,10 +7,14 @@ from __future__ import annotations
 
 import math
 import os
+import re
+from importlib import resources
+from itertools import combinations
 from pathlib import Path
 from typing import Any
 from xml.etree import ElementTree
 
+import numpy as np
 import pytest
 from PIL import Image
 
@@ -19,7 +23,7 @@ from jovik.analysis.ranking import rank_drives
 from jovik.analysis.step_result import Conditions, Limit, PassFigures, StepResult
 from jovik.base.findings import Findings
 from jovik.charts import image, ladder, long_write
-from jovik.charts.canvas import MOST_DRIVES, THEMES, Canvas
+from jovik.charts.canvas import DARK, LIGHT, MOST_DRIVES, THEMES, Canvas, Theme
 from jovik.charts.chart import BarChart, Chart, HeatMap
 from jovik.charts.kinds import KINDS as KINDS_OF_PICTURES
 from jovik.charts.kinds import chart_of
@@ -341,3 +345,47 @@ def test_scans_of_several_drives_lie_over_each_other(jovik: Program) -> None:
     jovik("measure", "model:slate", "random read 4KiB depth 1..8 for 1s", "--passes", "2")
     told = jovik("picture", "ladder", names[1], "--axis", "workers", "--out", "x.png", status=2).err
     assert "it has: --axis depth" in told
+
+
+SEEN_BY = {
+    "most": np.eye(3),
+    "protanopes": np.array(
+        [[0.1523, 1.0526, -0.2049], [0.1145, 0.7863, 0.0992], [-0.0039, -0.0481, 1.0520]]
+    ),
+    "deuteranopes": np.array(
+        [[0.3673, 0.8606, -0.2280], [0.2801, 0.6725, 0.0474], [-0.0118, 0.0429, 0.9689]]
+    ),
+}
+"""Linear sRGB as it is seen (Machado and others, IEEE TVCG 15, 2009, severity 1)."""
+
+
+def _lab(colour: str, seen: np.ndarray) -> np.ndarray:
+    """CIELAB of a colour as it is seen, under D65."""
+    srgb = np.array([int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5)])
+    linear = np.clip(
+        seen @ np.where(srgb <= 0.04045, srgb / 12.92, ((srgb + 0.055) / 1.055) ** 2.4), 0, 1
+    )
+    xyz = np.array([[0.4124, 0.3576, 0.1805], [0.2126, 0.7152, 0.0722], [0.0193, 0.1192, 0.9505]])
+    x, y, z = np.cbrt(np.maximum(xyz @ linear / [0.9505, 1.0, 1.089], 0.008856))
+    return np.array([116 * y - 16, 500 * (x - y), 200 * (y - z)])
+
+
+@pytest.mark.parametrize("who", SEEN_BY)
+@pytest.mark.parametrize("theme", [LIGHT, DARK], ids=["light", "dark"])
+def test_everybody_can_tell_the_lines_of_a_picture_apart(theme: Theme, who: str) -> None:
+    for one, other in combinations(theme.lines, 2):
+        away = np.linalg.norm(_lab(one, SEEN_BY[who]) - _lab(other, SEEN_BY[who]))
+        assert away >= 10, (one, other, away)
+
+
+def test_pictures_have_the_colours_of_pages() -> None:
+    css = (resources.files("jovik.report") / "templates" / "page.css").read_text()
+    blocks = {
+        LIGHT: re.findall(r"^:root \{(.*?)\}", css, re.M | re.S),
+        DARK: re.findall(r"color-scheme: dark\) \{\s*:root \{(.*?)\}", css, re.S),
+    }
+    for theme, parts in blocks.items():
+        page = dict(re.findall(r"--([a-z0-9-]+): (#[0-9a-f]{6})", " ".join(parts)))
+        names = ("paper", "ink", "k0", "bad", "pale-bar", *(f"k{n}" for n in range(6)))
+        own = (theme.paper, theme.ink, theme.accent, theme.bad, theme.pale, *theme.lines)
+        assert [page[n] for n in names] == [c.lower() for c in own]

@@ -18,10 +18,11 @@ MOST_DRIVES = 6
 
 @dataclass(frozen=True)
 class Theme:
-    """The colours of a theme.
+    """The colours of a theme, which are those of a page: a colour means the same in both.
 
-    `lines` are told apart by the colour-blind too (after Okabe and Ito, "Color Universal Design",
-    2008), and each has a mark and a dash of its own for who sees none of them.
+    `accent` is the drive that a picture is about, or a claim that was met, `bad` a claim that is
+    short. Any two of `lines` are at least 10 apart in CIELAB, for protanopes and deuteranopes, too
+    (Machado and others, IEEE TVCG 15, 2009), and each has a mark and a dash of its own.
     """
 
     paper: str
@@ -30,6 +31,7 @@ class Theme:
     grid: str
     edge: str
     accent: str
+    bad: str
     pale: str
     lines: tuple[str, ...]
     marks: tuple[str, ...] = ("o", "s", "^", "D", "v", "P")
@@ -42,9 +44,10 @@ LIGHT = Theme(
     "#5B5F66",
     "#E4DED1",
     "#9A9488",
-    "#B4451F",
-    "#B9C2C6",
-    ("#B4451F", "#1F6F8B", "#2F7D4A", "#8A5BA6", "#A07400", "#4B4B4B"),
+    "#17617C",
+    "#A63C19",
+    "#C3CCD0",
+    ("#17617C", "#8A4B08", "#3F6B2F", "#7D4A99", "#1F1F66", "#4B4B4B"),
 )
 DARK = Theme(
     "#1B1E22",
@@ -52,9 +55,10 @@ DARK = Theme(
     "#A9A79F",
     "#34383E",
     "#6F7277",
-    "#F08A5D",
+    "#7FCBEA",
+    "#F39A72",
     "#56606A",
-    ("#F08A5D", "#6EC1E4", "#8FD19E", "#CDA7E0", "#F2C14E", "#D0D0D0"),
+    ("#7FCBEA", "#F2B36B", "#9FD18F", "#9999FF", "#FFF0A0", "#D0D0D0"),
 )
 THEMES = {"light": LIGHT, "dark": DARK}
 QUIET = LIGHT.quiet

@@ -13,7 +13,7 @@ from jovik.base.quantities import show_rate, show_size, significant
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.base.trace import SLICE_NS, Trace
 from jovik.charts.chart import About, Line, LineChart, Panel, Point, View, between, from_zero
-from jovik.charts.provenance import provenance
+from jovik.charts.provenance import provenance, truncate
 from jovik.charts.selection import results_of_each, same_kind
 from jovik.shelf.store import Shelf
 
@@ -48,9 +48,15 @@ def long_write_chart(shown: Sequence[tuple[StepResult, Trace]], *, axis: str = "
         if cliff is not None
         else "it does not fall"
     )
+    finding = (
+        f"drops to {100 * cliff.after_bytes_s / cliff.before_bytes_s:.0f} % after "
+        f"{show_size(cliff.at_bytes)}"
+        if cliff is not None
+        else "the long write"
+    )
     first = [v for v in VIEWS if v == axis] + [v for v in VIEWS if v != axis]
     about = About(
-        f"{result.drive}: the long write" if alone else "The long write",
+        f"{truncate(result.drive, 40)}: {finding}" if alone else "The long write",
         f"{label}; rate over {'time' if axis == 'time' else 'what was written'}",
         provenance([r for r, _ in shown]),
         f"The rate of {label}: {fall}",

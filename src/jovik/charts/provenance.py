@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 from jovik.analysis.step_result import StepResult
 from jovik.base.terminal_text import strip_control
@@ -19,17 +19,22 @@ def provenance(results: Sequence[StepResult], *, units: bool = True) -> str:
     direct = sorted({"direct" if r.conditions.direct else "through the cache" for r in results})
     rigs = sorted({r.conditions.rig for r in results if r.conditions.rig})
     links = sorted({r.conditions.link for r in results if r.conditions.link})
-    days = sorted({r.started[:10] for r in results if r.started})
     parts = [
         ", ".join(samples),
         f"{spread} {'pass' if spread == '1' else 'passes'}",
         f"engine: {', '.join(engines)}, {' and '.join(direct)}",
         f"rig: {', '.join(rigs)}" if rigs else "",
         f"link: {', '.join(links)}" if links else "",
-        (days[0] if len(days) == 1 else f"{days[0]} to {days[-1]}") if days else "",
+        days_words(r.started[:10] for r in results if r.started),
         "Jovik",
     ]
     return "; ".join(p for p in parts if p)
+
+
+def days_words(days: Iterable[str]) -> str:
+    """Return the first and the last of some days, or the only one, or nothing."""
+    ordered = sorted(days)
+    return " to ".join(dict.fromkeys((ordered[0], ordered[-1]))) if ordered else ""
 
 
 def truncate(name: str, most: int = 24) -> str:

@@ -58,7 +58,7 @@ def ranking_chart(ranking: Ranking, drive: str | None = None) -> BarChart:
         f"Bars of the index of every drive: {', '.join(first[:10])}",
     )
     beside = tuple(_step(ranking, k, [d.drive for d in drives], chosen) for k in kinds)
-    title = f"Index of all steps; 100 is {ranking.yardstick}"
+    title = f"Index of all steps; 100 is {truncate(ranking.yardstick, 40)}"
     return BarChart(title, tuple(rows), beside=beside, about=about)
 
 

@@ -11,7 +11,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from html import escape
 
-from jovik.base.terminal_text import strip_control
+from jovik.base.terminal_text import isolated
 from jovik.charts.chart import (
     Axis,
     Band,
@@ -349,4 +349,4 @@ def _bar_row(
 
 
 def _text(words: str) -> str:
-    return escape(strip_control(words), quote=True)
+    return escape(isolated(words), quote=True)
