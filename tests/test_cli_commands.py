@@ -379,7 +379,7 @@ def test_help_of_every_command(jovik: Program) -> None:
     assert jovik().out.startswith("Usage")
     for command in commands:
         assert "Usage: jovik " + command in jovik(command, "--help").out
-    assert re.fullmatch(r"jovik \d+\.\d+\.\d+\n", jovik("--version").out)
+    assert re.fullmatch(r"jovik \d+\.\d+\.\d+(\.dev\d+)?\n", jovik("--version").out)
 
 
 def test_the_overview_loads_nothing_heavy(jovik: Program) -> None:
