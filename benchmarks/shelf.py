@@ -25,8 +25,8 @@ import numpy as np
 import sqlalchemy as sa
 
 from jovik.shelf.encoding import pack, pack_latencies
+from jovik.shelf.engines import open_engine
 from jovik.shelf.schema import drive, one_pass, rig, run, step
-from jovik.shelf.sqlite import open_engine
 
 KINDS = (
     "sequential read 1MiB depth 8",

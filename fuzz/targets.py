@@ -46,11 +46,11 @@ from jovik.sheets.load import read_load
 from jovik.sheets.reading import parse_reading, read_csv, read_mapped
 from jovik.sheets.sheet import parse_claim, parse_price, parse_years, read_sheet, write_sheet
 from jovik.sheets.table_file import read_table
-from jovik.shelf import records
+from jovik.shelf import records, run_records
 from jovik.shelf.encoding import pack, unpack, unpack_latencies
-from jovik.shelf.records import decode_json
 from jovik.shelf.spool import spool_folder
 from jovik.shelf.store import Shelf
+from jovik.shelf.stored_json import decode_json
 from jovik.simulator import load_model
 from jovik.steps import load_plan, parse_all
 
@@ -275,18 +275,18 @@ def rows(content: bytes, _: Path) -> None:
     """The JSON columns of a shelf that somebody else wrote."""
     found = decode_json(content)
     readers: tuple[Callable[[Any], object], ...] = (
-        records.read_conditions,
-        records.read_findings,
-        records.read_limits,
+        run_records.read_conditions,
+        run_records.read_findings,
+        run_records.read_limits,
         records.read_drive,
         records.read_claim,
         records.read_reading,
-        lambda stored: records.check_run(
+        lambda stored: run_records.check_run(
             {"target": stored, "options": stored, "notes": stored, "device": stored}
             | {"health_before": stored, "health_after": stored}
         ),
-        lambda stored: records.read_trace(
-            {name: stored for name in (*records.PASS_FIELDS, "seed", "flush_ns", "facts")}
+        lambda stored: run_records.read_trace(
+            {name: stored for name in (*run_records.PASS_FIELDS, "seed", "flush_ns", "facts")}
             | {"conditions": {"engine": "", "direct": True, "span_bytes": 1}}
             | {"first_fault": stored, "environment": stored, "slices": b"", "latencies": b""}
             | {"late_written_bytes": stored}

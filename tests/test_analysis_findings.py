@@ -30,7 +30,7 @@ from jovik.base.quantities import digits_for
 from jovik.base.trace import Latencies, StampFaults
 from jovik.queries.evidence import weigh
 from jovik.sheets.sheet import Claim
-from jovik.shelf.records import read_findings
+from jovik.shelf.run_records import read_findings
 from jovik.tables.conditions import conditions_words
 from jovik.tables.steps import disturbance_lines
 from jovik.tables.table import figure_words

@@ -451,7 +451,9 @@ def test_a_limit_of_a_control_group_is_named_and_is_the_twins(jovik: Program) ->
 
 
 def test_the_file_of_a_twin_with_the_widest_spread_is_read(jovik: Program) -> None:
-    text = shipped_model("comet").replace(b"[behaviour]\n", b"[behaviour]\nlatency_spread = 2.0\n", 1)
+    text = shipped_model("comet").replace(
+        b"[behaviour]\n", b"[behaviour]\nlatency_spread = 2.0\n", 1
+    )
     (jovik.folder / "wide.toml").write_bytes(text)
     for seed in ("1", "2", "3"):  # a sample of latencies is a little wider, or narrower
         steps = ["random read 4KiB depth 1,32 for 1s", "random write 4KiB depth 1,32 for 1s"]

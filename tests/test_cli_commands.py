@@ -8,6 +8,7 @@ import json
 import os
 import re
 import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -383,8 +384,6 @@ def test_help_of_every_command(jovik: Program) -> None:
 
 
 def test_the_overview_loads_nothing_heavy(jovik: Program) -> None:
-    import sys
-
     code = (
         "import sys, jovik.cli; print([m for m in ('numpy', 'numba', 'rich', "
         "'sqlalchemy', 'pydantic', 'scipy', 'matplotlib') if m in sys.modules])"
@@ -395,6 +394,30 @@ def test_the_overview_loads_nothing_heavy(jovik: Program) -> None:
         ).stdout.strip()
         == "[]"
     )
+
+
+@pytest.mark.parametrize(
+    ("words", "loaded"),
+    [
+        (["sheet", "list"], []),
+        (["sheet", "show", "Veldhaar Comet 2TB"], []),
+        (["rank"], ["numpy"]),
+        (["judge", "Veldhaar Comet 2TB"], ["numpy"]),
+        (["runs"], ["numpy"]),
+        (["note", "Veldhaar Comet 2TB", "--pro", "cool"], ["numpy", "sqlalchemy"]),
+    ],
+)
+def test_a_command_loads_what_it_needs(shown: Program, words: list[str], loaded: list[str]) -> None:
+    """Reading takes no SQLAlchemy, and what has no arrays no NumPy."""
+    code = (
+        "import sys, jovik.cli\n"
+        "try: jovik.cli.main()\n"
+        "except SystemExit: pass\n"
+        "print([m for m in ('matplotlib', 'numpy', 'scipy', 'sqlalchemy') if m in sys.modules])"
+    )
+    command = [sys.executable, "-c", code, *words]
+    done = subprocess.run(command, env=shown.env, capture_output=True, text=True, check=True)
+    assert done.stdout.splitlines()[-1] == str(loaded)
 
 
 def test_a_reader_that_goes_away_is_no_error(shown: Program) -> None:

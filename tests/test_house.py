@@ -92,14 +92,14 @@ WRITERS = {
     "runs/pass_store.py": "spills passes to a file without a name",
     "report/pictures.py": "a private folder for drawing, removed at once",
     "shelf/migrate.py": "copies a database to a path of `atomic_files`",
-    "shelf/sqlite.py": "opens the shelf as a database",
+    "shelf/place.py": "opens the shelf as a database",
     "engine/kernel/library.py": "links the loops while a wheel is built",
     "shelf/names.py": "reads a shelf's names from the database",
     "cli/handlers/sheet.py": "keeps a rejected text in a new private file",
 }
 """Files that may open something for writing in a way of their own, and why."""
 STATE_WRITERS = {
-    *("base/settings.py", "cli/fault_log.py", "shelf/sqlite.py"),
+    *("base/settings.py", "cli/fault_log.py", "shelf/engines.py"),
 }
 """Files that write Jovik's own state, which no user's file can be in the place of."""
 WRITING_FLAGS = {"O_WRONLY", "O_RDWR", "O_CREAT", "O_APPEND", "O_TRUNC", "O_TMPFILE"}

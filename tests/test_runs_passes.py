@@ -28,7 +28,7 @@ from jovik.runs.pass_store import AS_THEY_ARE, PassStore
 from jovik.runs.plan_loop import run_plan
 from jovik.runs.repetition import RepetitionPolicy
 from jovik.runs.task import Task
-from jovik.shelf.records import read_findings
+from jovik.shelf.run_records import read_findings
 from jovik.steps import Step, parse, parse_access
 from jovik.steps.io_step import DEFAULT_SPAN_BYTES
 from jovik.steps.seed import pass_seed

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from jovik.base.secrets import looks_like_address, mask_secrets
 from jovik.report.privacy import folders_of, without_paths
-from jovik.shelf.sqlite import shown_place
+from jovik.shelf.place import shown_place
 from tests.conftest import Program
 
 SECRET = "S3cr3t"

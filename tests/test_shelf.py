@@ -13,7 +13,8 @@ from jovik.base.errors import ShelfError, UnknownNameError, UsageError
 from jovik.sheets.changes import with_claim
 from jovik.sheets.sheet import Claim, Drive, Sheet, parse_claim, read_sheet, write_sheet
 from jovik.shelf.migrate import revision_of
-from jovik.shelf.schema import REVISION, metadata
+from jovik.shelf.place import REVISION
+from jovik.shelf.schema import metadata
 from jovik.shelf.store import Shelf
 from tests.conftest import Program
 
@@ -45,13 +46,13 @@ SHEET = Sheet(
 def test_a_sheet_survives_toml_and_the_shelf(tmp_path: Path) -> None:
     assert read_sheet(write_sheet(SHEET), "x") == SHEET
     with Shelf(str(tmp_path / "s.db"), create=True) as shelf:
-        shelf.sheets.add(SHEET)
+        shelf.additions.enrol(SHEET)
         assert shelf.sheets.get("fjord 1tb") == SHEET
         one: Claim = parse_claim("sequential read", "7000 MB/s")
         shelf.corrections.change_sheet(SHEET, with_claim(SHEET, one))
         assert shelf.sheets.get("Fjord 1TB").claims[-1] == one
         with pytest.raises(UsageError, match="already"):
-            shelf.sheets.add(SHEET)
+            shelf.additions.enrol(SHEET)
         with pytest.raises(UnknownNameError) as caught:
             shelf.sheets.get("Fjord 2TB")
         assert "Fjord 1TB" in caught.value.hint
@@ -76,11 +77,11 @@ def test_the_migrations_make_the_schema_that_a_new_shelf_has(tmp_path: Path) -> 
     from alembic.autogenerate import compare_metadata
     from alembic.migration import MigrationContext
 
-    from jovik.shelf import sqlite
+    from jovik.shelf import engines
 
     Shelf(str(tmp_path / "new.db"), create=True).close()
-    sqlite._migrate(tmp_path / "migrated.db")
-    new, migrated = (sqlite._connect(tmp_path / f"{x}.db") for x in ("new", "migrated"))
+    engines._migrate(tmp_path / "migrated.db")
+    new, migrated = (engines._connect(tmp_path / f"{x}.db") for x in ("new", "migrated"))
     assert tables_of(new) == tables_of(migrated)
     with new.connect() as a, migrated.connect() as b:
         assert revision_of(a) == revision_of(b) == REVISION
@@ -113,10 +114,10 @@ def test_what_is_no_shelf_is_refused_and_left_alone(tmp_path: Path, jovik: Progr
 
 def of_the_first_revision(where: Path) -> None:
     """A shelf as the first Jovik wrote it: one drive with one pass."""
-    from jovik.shelf import sqlite
+    from jovik.shelf import engines
 
-    sqlite._migrate(where, "0001")
-    engine = sqlite._connect(where)
+    engines._migrate(where, "0001")
+    engine = engines._connect(where)
     zeros = "0, 0, 0, 0, 0, 0"
     with engine.begin() as c:
         for line in (

@@ -392,12 +392,12 @@ import sys
 from jovik.shelf.store import Shelf
 from jovik.sheets.sheet import Drive, Sheet
 with Shelf(sys.argv[1], create=True) as shelf:
-    shelf.sheets.add(Sheet(Drive("First")))
+    shelf.additions.enrol(Sheet(Drive("First")))
     with Shelf(sys.argv[1]):
         pass
     print("in", flush=True)
     for name in sys.stdin:
-        shelf.sheets.add(Sheet(Drive(name.strip())))
+        shelf.additions.enrol(Sheet(Drive(name.strip())))
         print("added", flush=True)
 """
     with subprocess.Popen(

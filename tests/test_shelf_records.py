@@ -41,8 +41,8 @@ from jovik.hardware.rig import Rig
 from jovik.queries.evidence import of_each_sample
 from jovik.sheets.reading import Note, Reading
 from jovik.sheets.sheet import Drive, Sheet
-from jovik.shelf import encoding, records
-from jovik.shelf.records import read_findings
+from jovik.shelf import encoding, records, run_records
+from jovik.shelf.run_records import read_findings
 from jovik.shelf.store import Shelf
 from jovik.shelf.writer import RunWriter
 from jovik.steps import parse, plan_names
@@ -74,7 +74,7 @@ def trace(rate: float = 1e8, **more: Any) -> Trace:
 def shelf(tmp_path: Path) -> Any:
     with Shelf(str(tmp_path / "s.db"), create=True) as opened:
         for name in ("A", "B"):
-            opened.sheets.add(Sheet(Drive(name)))
+            opened.additions.enrol(Sheet(Drive(name)))
         yield opened
 
 
@@ -87,7 +87,7 @@ def run(
     ladder: str | None = None,
 ) -> RunWriter:
     """A finished run with these steps and rates, three passes each."""
-    writer = shelf.runs.begin(
+    writer = shelf.additions.begin_run(
         drive, Rig("bench", {}), {"kind": "folder", "path": "/x"}, "phrases", 1, {}, "0"
     )
     for position, (phrase, rate) in enumerate(steps):
@@ -166,7 +166,7 @@ def test_a_pass_comes_back_as_it_was(shelf: Shelf) -> None:
         environment=around,
         scan=ScanRecord((0, 10), 10, (1e8, 0.0), (5e4, None), (0, 3), 77),
     )
-    writer = shelf.runs.begin(
+    writer = shelf.additions.begin_run(
         "A", Rig("bench", {}), {"kind": "folder", "path": "/x"}, "phrases", 1, {"tasks": []}, "0"
     )
     writer.step_begun(0, parse(READ), CONDITIONS)
@@ -195,7 +195,7 @@ def test_a_pass_comes_back_as_it_was(shelf: Shelf) -> None:
 def test_runs_are_found_and_opened_again(shelf: Shelf) -> None:
     assert shelf.runs.latest() is None
     first = run(shelf, "A", (READ, 1e8))
-    second = shelf.runs.begin(
+    second = shelf.additions.begin_run(
         "A", Rig("bench", {}), {"kind": "folder", "path": "/x"}, "phrases", 1, {}, "0"
     )
     assert (
@@ -204,7 +204,7 @@ def test_runs_are_found_and_opened_again(shelf: Shelf) -> None:
         and shelf.runs.latest(("failed",)) is None
     )
     second.close("interrupted")
-    again = shelf.runs.resume(second.id, {"tasks": [{"phrase": READ}]})
+    again = shelf.additions.resume_run(second.id, {"tasks": [{"phrase": READ}]})
     assert (
         again.id == second.id
         and shelf.runs.get(second.id).state == "running"
@@ -214,12 +214,12 @@ def test_runs_are_found_and_opened_again(shelf: Shelf) -> None:
 
 
 def test_notes_and_every_reading_of_each(shelf: Shelf) -> None:
-    shelf.notes.add(
+    shelf.additions.note(
         "a",
         [Note("pro", "quick"), Note("con", "hot")],
         [Reading("boot time", 9.0, "s", "stopwatch"), Reading("noise", 0.0, "dB")],
     )
-    shelf.notes.add(
+    shelf.additions.note(
         "A",
         [],
         [Reading("Boot Time", 8.0, "s", "Stopwatch"), Reading("boot time", 7.0, "s", "by eye")],
@@ -442,6 +442,6 @@ def test_the_record_of_a_replay_is_read_under_the_names_of_earlier_versions() ->
     stored = asdict(record)
     for new, old in (("overhead_read_ns", "way_read_ns"), ("overhead_write_ns", "way_write_ns")):
         stored[old] = stored.pop(new)
-    assert records._recorded(stored) == {"replay": record}
+    assert run_records._recorded(stored) == {"replay": record}
     with pytest.raises(records.DamagedRecord):
-        records._recorded(stored | {"way_read_ns": "long"})
+        run_records._recorded(stored | {"way_read_ns": "long"})

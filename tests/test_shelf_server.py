@@ -18,12 +18,13 @@ from hypothesis import strategies as st
 
 from jovik.base.errors import ShelfError
 from jovik.shelf import postgresql
+from jovik.shelf.engines import open_engine
 from jovik.shelf.journal import JournalEntry, make
 from jovik.shelf.migrate import migrate, revision_of
+from jovik.shelf.place import REVISION
 from jovik.shelf.refusals import shelf_error
-from jovik.shelf.schema import REVISION, metadata, one_pass, run, step
+from jovik.shelf.schema import metadata, one_pass, run, step
 from jovik.shelf.spool import Spool, flush_spool, spool_folder
-from jovik.shelf.sqlite import open_engine
 from jovik.shelf.store import Shelf
 from tests.conftest import MEMORY, Program
 from tests.server import Server, running
@@ -368,8 +369,10 @@ def begun(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[tuple[sa.
         from jovik.hardware.rig import Rig
         from jovik.sheets.sheet import Drive, Sheet
 
-        shelf.sheets.add(Sheet(Drive("Fjord")))
-        key = shelf.runs.begin("Fjord", Rig("bench", {}), {"kind": "model"}, "x", 1, {}, "0").id
+        shelf.additions.enrol(Sheet(Drive("Fjord")))
+        key = shelf.additions.begin_run(
+            "Fjord", Rig("bench", {}), {"kind": "model"}, "x", 1, {}, "0"
+        ).id
     engine = open_engine(where, create=False)
     yield engine, key
     engine.dispose()

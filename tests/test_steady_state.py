@@ -29,7 +29,7 @@ from jovik.hardware.ata import parse_security
 from jovik.hardware.purge import FORMAT, IDENTIFY, SANITIZE, purge_device, purge_nvme
 from jovik.queries.steady_state import minutes_of
 from jovik.sheets.sheet import parse_claim
-from jovik.shelf.records import read_findings
+from jovik.shelf.run_records import read_findings
 from jovik.simulator import load_model
 from jovik.simulator.garbage_collection import greedy_amplification, lambert_w
 from jovik.steps import load_plan, parse, plan_names

@@ -119,7 +119,7 @@ def new_drive(
         drive_from_words({"name": name, **words}),
         tuple(parse_claim(what, figure) for what, figure in (claims or {}).items()),
     )
-    shelf.sheets.add(sheet)
+    shelf.additions.enrol(sheet)
     return sheet
 
 

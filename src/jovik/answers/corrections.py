@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 from jovik.answers.answer import Answer, Csv, csv_of
-from jovik.shelf.corrections import LoggedCorrection
+from jovik.shelf.change_log import LoggedCorrection
 from jovik.tables.changes import log_table
 from jovik.tables.table import Table
 

@@ -9,10 +9,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
-from jovik.base.recording import Recording
-from jovik.base.trace import Trace
+if TYPE_CHECKING:
+    from jovik.base.recording import Recording
+    from jovik.base.trace import Trace
 
 
 @dataclass(frozen=True)

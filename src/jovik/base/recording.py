@@ -100,6 +100,11 @@ class Recording:
         return bool((self.kind == Kind.WRITE).any())
 
     @cached_property
+    def written_bytes(self) -> int:
+        """Return the bytes of all writes."""
+        return int(self.bytes[self.kind == Kind.WRITE].sum())
+
+    @cached_property
     def span_bytes(self) -> int:
         """Return bytes of the packed range, whole pieces."""
         moves = self.kind <= Kind.WRITE

@@ -5,8 +5,8 @@ Everything that Jovik says about speed is computed from traces.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -271,3 +271,26 @@ class Trace:
     def iops(self) -> float:
         """Return I/Os a second, both directions."""
         return self.ios / self.elapsed_ns * 1e9 if self.elapsed_ns else 0.0
+
+
+def scan_trace(parts: Sequence[Trace], record: ScanRecord, faults: Sequence[IoFault]) -> Trace:
+    """Return all stretches as one pass, its time that of the stretches without the single reads."""
+    places = tuple(sorted({p for f in faults for p in f.places}))
+    fault = next((t.first_fault for t in parts if t.first_fault is not None), None)
+    slices = np.zeros((len(parts), len(SLICE_COLUMNS)), np.int64)
+    for row, part in enumerate(parts):
+        slices[row] = part.slices.sum(axis=0)
+    whole = Latencies.merged(t.latencies["read"] for t in parts if "read" in t.latencies)
+    return Trace(
+        engine=parts[0].engine,
+        direct=parts[0].direct,
+        seed=parts[0].seed,
+        elapsed_ns=sum(t.elapsed_ns for t in parts),
+        flush_ns=0,
+        cpu_ns=sum(t.cpu_ns for t in parts),
+        slices=slices,
+        latencies={} if whole is None else {"read": whole},
+        first_fault=replace(fault, places=places) if fault is not None else None,
+        notes=parts[0].notes,
+        scan=record,
+    )

@@ -20,7 +20,7 @@ from jovik.queries.drive_class import ClassStanding, standing_of
 from jovik.queries.evidence import NONE_PASSED_OVER, PassedOver, evidence
 from jovik.queries.samples import SampleComparison, samples
 from jovik.sheets.sheet import Sheet
-from jovik.shelf.corrections import Excluded
+from jovik.shelf.change_log import Excluded
 from jovik.shelf.store import Shelf
 
 
@@ -85,7 +85,7 @@ def claims_report(shelf: Shelf, name: str, margin: float = CLAIM_MARGIN) -> Clai
         passed_over,
         tuple(firmware_changes(results, every.candidates)),
         _cliffs(every.candidates),
-        tuple(shelf.corrections.excluded(drive)),
+        tuple(shelf.changes.excluded(drive)),
         standing_of(sheet.drive, results, every.effect),
     )
 

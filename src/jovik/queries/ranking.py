@@ -24,7 +24,7 @@ from jovik.queries.programs import program_called, program_times, times_by_twins
 from jovik.sheets.drive_class import DriveClass, read_class
 from jovik.sheets.load import read_load
 from jovik.sheets.sheet import Drive
-from jovik.shelf.corrections import Excluded
+from jovik.shelf.change_log import Excluded
 from jovik.shelf.store import Shelf
 from jovik.steps import IoStep, parse
 from jovik.steps.replay import ReplayStep
@@ -174,7 +174,7 @@ def ranking_report(
         return RankingReport(nothing, drives, by, kind, load, program=program)
     report = placed(counted, named, drives, by, load, effect=effect)
     whole = replace(report.ranking, left_out=(*report.ranking.left_out, *lost))
-    aside = tuple(x for x in shelf.corrections.excluded() if x.drive in selected)
+    aside = tuple(x for x in shelf.changes.excluded() if x.drive in selected)
     if of_class is not None:
         whole = _against_class(whole, of_class, counted, effect)
     standings = _standings(whole, drives, counted, effect)

@@ -19,7 +19,7 @@ from jovik.hardware.mounts import Mount
 from jovik.hardware.safety import safety_of
 from jovik.hardware.temperature import sensors_of
 from jovik.sheets.sheet import Claim
-from jovik.shelf.postgresql import is_server
+from jovik.shelf.place import is_server
 from jovik.shelf.store import Shelf
 
 

@@ -165,9 +165,11 @@ def _marks_of(page: Path) -> list[str]:
 def _pages(shelf: Shelf, found: RankingReport, base_url: str | None) -> list[SitePage]:
     """List a page for each measured drive, at the address that it keeps from now on."""
     measured = dict.fromkeys(shelf.results.drives_in_order())
-    addresses = shelf.sheets.page_addresses()
+    addresses, stored = shelf.sheets.page_addresses(), shelf.sheets.stored_addresses()
+    changed = {drive: addresses[drive] for drive in measured if addresses[drive] != stored[drive]}
     try:
-        shelf.sheets.keep_addresses({drive: addresses[drive] for drive in measured})
+        if changed:
+            shelf.additions.keep_addresses(changed)
     except ShelfError as error:
         log.warning("a drive that is renamed would get another address: %s", error.message)
     runs: dict[str, list[RunRecord]] = {}
@@ -175,7 +177,7 @@ def _pages(shelf: Shelf, found: RankingReport, base_url: str | None) -> list[Sit
         runs.setdefault(run.drive, []).append(run)
     # The figures of rivals are on every page, and so is what was corrected: claims of rivals,
     # prices, results that were excluded.
-    everything = _digest(found.ranking, found.standings, found.passed_over, shelf.corrections.log())
+    everything = _digest(found.ranking, found.standings, found.passed_over, shelf.changes.entries())
     pages = []
     for drive in measured:
         words = words_beside(shelf.where, drive)

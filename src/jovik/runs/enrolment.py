@@ -143,7 +143,7 @@ def _enrol(shelf: Shelf, sheet: Sheet, enrol: bool) -> Sheet:
         if not enrol:
             return sheet
         try:
-            shelf.sheets.add(sheet)
+            shelf.additions.enrol(sheet)
         except UsageError:
             if name not in shelf.sheets.names():
                 raise

@@ -27,7 +27,7 @@ from jovik.hardware.rig import Rig, this_machine
 from jovik.hardware.target import DeviceTarget, FolderTarget, ModelTarget, Target
 from jovik.hardware.temperature import sensors_of
 from jovik.runs.context import RunConditions
-from jovik.shelf.postgresql import is_server
+from jovik.shelf.place import is_server
 from jovik.shelf.store import Shelf
 from jovik.simulator import load_model
 
@@ -85,7 +85,8 @@ def identify(
         model = load_model(place.name)
         behaviour = model.behaviour
         rig = Rig(rig_name or "virtual bench", {}, rig_notes)
-        sample = shelf.sheets.meet_sample(
+        sample = shelf.additions.meet_sample(
+            shelf.sheets,
             drive_name,
             serial_hash(behaviour.serial),
             serial_tail(behaviour.serial),
@@ -164,7 +165,8 @@ def identify(
     sample_id = None
     if device.serial:
         known = shelf.sheets.samples(drive_name)
-        sample = shelf.sheets.meet_sample(
+        sample = shelf.additions.meet_sample(
+            shelf.sheets,
             drive_name,
             serial_hash(device.serial),
             serial_tail(device.serial),

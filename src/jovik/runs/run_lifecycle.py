@@ -76,7 +76,7 @@ def start_run(shelf: Shelf, ready: PreparedRun, resumed: str | None = None) -> S
     )
     earlier = tuple(shelf.results.latest(drive))
     if resumed is None:
-        writer = shelf.runs.begin(
+        writer = shelf.additions.begin_run(
             drive,
             identified.rig,
             request.target.describe(),
@@ -112,7 +112,9 @@ def start_run(shelf: Shelf, ready: PreparedRun, resumed: str | None = None) -> S
     for one in shelf.runs.passes(resumed):
         step = done.setdefault(one.position, ResumedStep(PassStore(), one.whole))
         step.traces.append(one.trace)
-    return StartedRun(identified, shelf.runs.resume(resumed, request.record()), done, earlier)
+    return StartedRun(
+        identified, shelf.additions.resume_run(resumed, request.record()), done, earlier
+    )
 
 
 def execute(

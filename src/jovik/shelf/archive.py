@@ -24,17 +24,10 @@ from jovik.base.atomic_files import MADE_WITH_JOVIK, output
 from jovik.base.long_work import tracked
 from jovik.base.trace import SLICE_COLUMNS, Latencies
 from jovik.shelf.encoding import unpack, unpack_latencies
+from jovik.shelf.record_kinds import PARTS
 from jovik.shelf.recordings import read_kept, requests_of
-from jovik.shelf.records import (
-    PARTS,
-    DamagedRecord,
-    check_run,
-    check_step,
-    read_drive,
-    read_rig,
-    read_trace,
-)
-from jovik.shelf.results import naming
+from jovik.shelf.records import DamagedRecord, naming, read_drive, read_rig
+from jovik.shelf.run_records import check_run, check_step, read_trace
 from jovik.shelf.schema import (
     change,
     drive,

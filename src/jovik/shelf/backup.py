@@ -7,8 +7,8 @@ from pathlib import Path
 import sqlalchemy as sa
 
 from jovik.base.atomic_files import output_by_path
+from jovik.shelf.engines import open_engine
 from jovik.shelf.schema import metadata
-from jovik.shelf.sqlite import open_engine
 
 
 def backup(engine: sa.Engine, out: Path, *, force: bool = False) -> None:

@@ -1,4 +1,4 @@
-"""Corrections of a shelf after the fact, and the record of every correction.
+"""Corrections of a shelf after the fact.
 
 Each method is one transaction: the change and its entry in the log are there together or not.
 """
@@ -6,7 +6,7 @@ Each method is one transaction: the change and its entry in the log are there to
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 
 import sqlalchemy as sa
 
@@ -29,40 +29,17 @@ from jovik.shelf.schema import (
 from jovik.shelf.writer import utc_now
 
 
-@dataclass(frozen=True)
-class LoggedCorrection:
-    """An entry of the log: the time, the drive or run, the change, and both values."""
-
-    made: str
-    subject: str
-    what: str
-    before: str | None
-    after: str | None
-
-
-@dataclass(frozen=True)
-class Excluded:
-    """An excluded run, or step of it. `step` counts from 1, None for a whole run."""
-
-    run: str
-    drive: str
-    step: int | None
-    phrase: str | None
-    why: str
-
-
 class Corrections:
     """Corrections of one shelf.
 
     Parameters
     ----------
-    engine : sqlalchemy Engine
     writing : sqlalchemy Engine
-        On the same shelf; its transactions write.
+        Whose transactions write.
     """
 
-    def __init__(self, engine: sa.Engine, writing: sa.Engine) -> None:
-        self._engine, self._writing = engine, writing
+    def __init__(self, writing: sa.Engine) -> None:
+        self._writing = writing
 
     # Runs
 
@@ -113,32 +90,6 @@ class Corrections:
             )
             log_change(c, f"run {key}", Change("run", summary, None))
         return count
-
-    def excluded(self, drive_name: str | None = None) -> list[Excluded]:
-        """Return the exclusions of one drive or of all, oldest first.
-
-        A run made together with others counts for nothing from its start, and is not among them.
-        """
-        of_drive = drive.c.name == drive_name if drive_name is not None else sa.true()
-        whole = (
-            sa.select(run.c.id, drive.c.name, run.c.excluded, run.c.options)
-            .join(drive, run.c.drive_id == drive.c.id)
-            .where(run.c.excluded.is_not(None), of_drive)
-        )
-        steps = (
-            sa.select(run.c.id, drive.c.name, step.c.position, step.c.phrase, step.c.excluded)
-            .join(run, step.c.run_id == run.c.id)
-            .join(drive, run.c.drive_id == drive.c.id)
-            .where(step.c.excluded.is_not(None), run.c.excluded.is_(None), of_drive)
-        )
-        with self._engine.connect() as c:
-            runs = [
-                Excluded(k, d, None, None, why)
-                for k, d, why, options in c.execute(whole)
-                if not (isinstance(options, dict) and options.get("together"))
-            ]
-            runs += [Excluded(k, d, p + 1, text, why) for k, d, p, text, why in c.execute(steps)]
-        return sorted(runs, key=lambda x: (x.run, x.step or 0))
 
     def _excluded(self, c: sa.Connection, key: str, number: int | None) -> str | None:
         if number is None:
@@ -241,22 +192,6 @@ class Corrections:
             key = c.execute(ids.order_by(table.c.id)).scalars().all()[number]
             c.execute(table.delete().where(table.c.id == key))
             log_change(c, name, Change(table.name, noted_words(noted), None))
-
-    # The log
-
-    def log(self, subject: str | None = None) -> list[LoggedCorrection]:
-        """Return every change that was made, newest first.
-
-        Of one drive or run where one is named.
-        """
-        query = sa.select(change).order_by(change.c.id.desc())
-        if subject is not None:
-            query = query.where(change.c.subject == subject)
-        with self._engine.connect() as c:
-            return [
-                LoggedCorrection(r["made"], r["subject"], r["what"], r["before"], r["after"])
-                for r in c.execute(query).mappings()
-            ]
 
 
 def log_change(c: sa.Connection, subject: str, one: Change) -> None:

@@ -13,15 +13,10 @@ import sqlalchemy as sa
 
 from jovik.analysis.step_result import Conditions
 from jovik.base.long_work import tracked
+from jovik.shelf.record_kinds import KINDS
 from jovik.shelf.recordings import read_kept
-from jovik.shelf.records import (
-    KINDS,
-    DamagedRecord,
-    check_figures,
-    check_step,
-    read_conditions,
-    read_trace,
-)
+from jovik.shelf.records import DamagedRecord
+from jovik.shelf.run_records import check_figures, check_step, read_conditions, read_trace
 from jovik.shelf.schema import (
     drive,
     one_pass,

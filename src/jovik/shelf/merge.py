@@ -14,21 +14,13 @@ import sqlalchemy as sa
 from jovik.base import histogram
 from jovik.base.long_work import tracked
 from jovik.base.trace import SLICE_COLUMNS, Latencies
-from jovik.shelf import recordings
+from jovik.shelf.additions import add_recording
 from jovik.shelf.archive import HISTOGRAM, PRIVATE_COLUMNS
 from jovik.shelf.archive_reader import Archive
 from jovik.shelf.encoding import pack, pack_latencies
-from jovik.shelf.records import (
-    PARTS,
-    PASS_FIELDS,
-    DamagedRecord,
-    check_figures,
-    check_run,
-    check_step,
-    read_drive,
-    read_rig,
-    read_trace,
-)
+from jovik.shelf.record_kinds import PARTS
+from jovik.shelf.records import DamagedRecord, read_drive, read_rig
+from jovik.shelf.run_records import PASS_FIELDS, check_figures, check_run, check_step, read_trace
 from jovik.shelf.schema import (
     change,
     claim,
@@ -152,7 +144,7 @@ def _merge_recordings(c: sa.Connection, archive: Archive) -> int:
         same_name = sa.select(recording.c.id).where(recording.c.folded_name == name.casefold())
         if c.execute(same_name).first() is None:
             try:
-                recordings.add(c, name, values["head"], requests, values["written"])
+                add_recording(c, name, values["head"], requests, values["written"])
             except (ValueError, TypeError, KeyError, OverflowError) as error:
                 raise InvalidRecord(f"the recording '{name}': {error}") from None
             count += 1

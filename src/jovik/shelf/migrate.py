@@ -11,7 +11,8 @@ import sqlalchemy as sa
 from jovik.base.atomic_files import replacing_by_path
 from jovik.base.errors import ShelfError
 from jovik.base.installation import to_update
-from jovik.shelf.schema import REVISION, metadata
+from jovik.shelf.place import REVISION
+from jovik.shelf.schema import metadata
 
 _version = sa.Table(
     "alembic_version",

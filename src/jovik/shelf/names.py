@@ -6,6 +6,7 @@ from contextlib import closing
 from pathlib import Path
 
 from jovik.base.secrets import looks_like_address
+from jovik.shelf.place import connect_server
 
 QUERIES = {
     "drive": "SELECT name FROM drive ORDER BY id",
@@ -36,11 +37,7 @@ def names(where: str, sort: str) -> list[str]:
     """
     query = QUERIES[sort]
     if looks_like_address(where):
-        import psycopg
-
-        # The driver's name is SQLAlchemy's.
-        address = where.replace("postgresql+psycopg:", "postgresql:", 1)
-        with psycopg.connect(address, connect_timeout=PATIENCE_S) as server:
+        with connect_server(where, PATIENCE_S) as server:
             return [row[0] for row in server.execute(query.encode()).fetchall()]
     import sqlite3
 

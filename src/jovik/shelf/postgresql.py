@@ -14,25 +14,12 @@ from jovik.base.errors import ShelfError, ShelfUnreachableError
 from jovik.base.installation import to_add
 from jovik.base.secrets import mask_secrets
 from jovik.shelf.migrate import make, migrate, revision_of
+from jovik.shelf.place import REVISION, SERVER_PATIENCE_S, SILENCE_LIMITS
 from jovik.shelf.refusals import shelf_error
-from jovik.shelf.schema import REVISION, metadata
+from jovik.shelf.schema import metadata
 
 LOCK = 0x4A6F766B
 """The advisory lock that migrations of one shelf take turns by: "Jovk"."""
-PATIENCE_S = 5
-"""How long a server may take to answer a connection.
-
-A pass that is done is not to wait for long.
-"""
-SILENCE_LIMITS = {
-    "keepalives_idle": 10,
-    "keepalives_interval": 5,
-    "keepalives_count": 3,
-    "tcp_user_timeout": 20_000,
-}
-"""Time after which an unanswered connection counts as lost, s, and ms for the last."""
-
-
 SILENT_S = 20.0
 """Time that a reachable server may take to answer a write."""
 
@@ -70,11 +57,6 @@ def with_timeout(work: Callable[[], None]) -> None:
         raise failed[0]
 
 
-def is_server(where: str) -> bool:
-    """Return True if a shelf's place is a server's address instead of a path."""
-    return "://" in where
-
-
 def open_server(where: str, *, create: bool, migrating: bool = True) -> sa.Engine:
     """Return a database engine on a shelf of the newest revision.
 
@@ -96,7 +78,9 @@ def open_server(where: str, *, create: bool, migrating: bool = True) -> sa.Engin
     url = _url(where)
     try:
         engine = sa.create_engine(
-            url, pool_pre_ping=True, connect_args={"connect_timeout": PATIENCE_S, **SILENCE_LIMITS}
+            url,
+            pool_pre_ping=True,
+            connect_args={"connect_timeout": SERVER_PATIENCE_S, **SILENCE_LIMITS},
         )
     except ImportError:
         raise ShelfError(
@@ -114,6 +98,11 @@ def open_server(where: str, *, create: bool, migrating: bool = True) -> sa.Engin
         engine.dispose()
         raise
     return engine
+
+
+def check_address(where: str) -> None:
+    """Refuse what is no address of a database on a server (ShelfError)."""
+    _url(where)
 
 
 def _url(where: str) -> sa.URL:

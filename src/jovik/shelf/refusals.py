@@ -8,11 +8,13 @@ from __future__ import annotations
 
 import re
 import sqlite3
-
-import sqlalchemy as sa
+from typing import TYPE_CHECKING
 
 from jovik.base.errors import ShelfError, ShelfUnreachableError
 from jovik.base.secrets import mask_secrets
+
+if TYPE_CHECKING:
+    import sqlalchemy as sa
 
 DAMAGED_HINT = "it is damaged: restore a backup of it (jovik shelf backup makes one)"
 BY_CODE = {
@@ -99,8 +101,10 @@ def shelf_error(where: str, error: BaseException, *, served: bool, refused: bool
 
 def refuse(context: sa.engine.ExceptionContext, where: str, *, served: bool) -> None:
     """Raise the error to show for one that SQLAlchemy caught. Let a broken constraint pass."""
+    from sqlalchemy import exc
+
     caught = context.sqlalchemy_exception
-    if isinstance(caught, sa.exc.DatabaseError) and not isinstance(caught, sa.exc.IntegrityError):
-        refused = isinstance(caught, sa.exc.OperationalError)
+    if isinstance(caught, exc.DatabaseError) and not isinstance(caught, exc.IntegrityError):
+        refused = isinstance(caught, exc.OperationalError)
         original = context.original_exception
         raise shelf_error(where, original, served=served, refused=refused) from original

@@ -11,25 +11,20 @@ import logging
 from collections.abc import Callable, Iterator, Sequence
 from typing import Any
 
-import sqlalchemy as sa
-from sqlalchemy.ext.compiler import compiles
-from sqlalchemy.sql.functions import FunctionElement
-
 from jovik.analysis.step_result import StepResult
 from jovik.analysis.temperature import stuck_sensors
 from jovik.base.errors import UnknownNameError, UsageError
 from jovik.base.trace import Latencies, Trace
-from jovik.shelf.records import (
+from jovik.shelf.reader import ALWAYS, Reader, Row, Sql, all_of, among
+from jovik.shelf.records import DamagedRecord, naming, read_phrase
+from jovik.shelf.run_records import (
     PASS_FIELDS,
-    DamagedRecord,
     figures_from,
     read_findings,
     read_latencies,
-    read_phrase,
     read_step,
     read_trace,
 )
-from jovik.shelf.schema import drive, one_pass, run, step, unit
 from jovik.steps import CopyStep
 
 log = logging.getLogger(__name__)
@@ -38,67 +33,36 @@ CLOCK_TOLERANCE = datetime.timedelta(hours=1)
 """How far a clock may be ahead before its date is not believed."""
 
 
-class sound_json(FunctionElement[Any]):
-    """A JSON column, or null if a file holds invalid text in it."""
-
-    type = sa.JSON()
-    inherit_cache = True
-    name = "sound_json"
-
-
-@compiles(sound_json)
-def _as_it_is(element: Any, compiler: Any, **how: Any) -> str:
-    return str(compiler.process(element.clauses, **how))
-
-
-@compiles(sound_json, "sqlite")
-def _if_it_is(element: Any, compiler: Any, **how: Any) -> str:
-    column = compiler.process(element.clauses, **how)
-    return f"CASE WHEN json_valid({column}) THEN {column} END"
-
-
-LADDER = sound_json(step.c.facts)["ladder"].as_string()
+LADDER = "step.facts ->> 'ladder'"
 """The phrase of the sweep that a step is a point of."""
-FILLED_LEVEL = sound_json(step.c.conditions)["filled_percent"].as_integer()
-LINK = sound_json(step.c.conditions)["link"].as_string()
-FIRMWARE = sound_json(step.c.conditions)["firmware"].as_string()
+FILLED_LEVEL = "step.conditions ->> 'filled_percent'"
 """The level that a step was made at on purpose."""
+LINK, FIRMWARE = "step.conditions ->> 'link'", "step.conditions ->> 'firmware'"
+RUNG = f"CASE WHEN {LADDER} IS NULL THEN 0 ELSE 1 END"
 
 
-def _fact(condition: sa.ColumnElement[bool]) -> sa.ColumnElement[bool]:
-    """Return a condition on a value in a JSON column, as one that is often true.
+def _nothing_in(value: str) -> Sql:
+    """Return the condition that a value in a JSON column is not there, as one that is often true.
 
     A database knows nothing of what is in such a column. PostgreSQL takes it that one row of two
     hundred has nothing there, of two such conditions that no row is left, and then joins 40,000
     steps with 200 drives by looking at every pair.
     """
-    return sa.case((condition, sa.true()), else_=sa.false())
+    return Sql(f"CASE WHEN {value} IS NULL THEN TRUE ELSE FALSE END")
 
 
-NO_RUNG = _fact(LADDER.is_(None))
-"""That a step is no point of a sweep."""
-NOT_FILLED = _fact(FILLED_LEVEL.is_(None))
-"""That a step was not made on a drive that was filled on purpose."""
-NOT_EXCLUDED = sa.and_(run.c.excluded.is_(None), step.c.excluded.is_(None))
+NOT_EXCLUDED = Sql("run.excluded IS NULL AND step.excluded IS NULL")
 """That a step was not excluded, nor its run."""
+STEPS = """
+FROM step JOIN run ON step.run_id = run.id JOIN drive ON run.drive_id = drive.id"""
+"""Steps with their run and drive."""
+PASSES = f"{STEPS} JOIN pass ON pass.step_id = step.id"
+HAS_PASSES = Sql("EXISTS (SELECT 1 FROM pass WHERE pass.step_id = step.id)")
 
 
-def of_drive(name: str | None) -> sa.ColumnElement[bool]:
+def of_drive(name: str | None) -> Sql:
     """Return the condition that the drive has this name, if one is given, in any case."""
-    return drive.c.folded_name == name.strip().casefold() if name is not None else sa.true()
-
-
-def _of_passes(
-    columns: Sequence[sa.ColumnElement[Any]], where: sa.ColumnElement[bool]
-) -> sa.Select[Any]:
-    """Return passes with the step, the run and the drive that they are of."""
-    return (
-        sa.select(*columns)
-        .join(step, one_pass.c.step_id == step.c.id)
-        .join(run, step.c.run_id == run.c.id)
-        .join(drive, run.c.drive_id == drive.c.id)
-        .where(where)
-    )
+    return Sql("drive.folded_name = ?", (name.strip().casefold(),)) if name is not None else ALWAYS
 
 
 AT_ONCE = 500
@@ -106,96 +70,51 @@ AT_ONCE = 500
 through all that there are."""
 
 
-def results(
-    engine: sa.Engine, where: sa.ColumnElement[bool], *, with_latencies: bool
-) -> list[StepResult]:
+def results(reader: Reader, where: Sql, *, with_latencies: bool) -> list[StepResult]:
     """Return every step that has passes, oldest run first, steps in their order.
 
     `where` is about drive, run and step.
     """
     steps = (
-        sa.select(step, drive.c.name.label("drive_name"), run.c.excluded.label("run_excluded"))
-        .join(run, step.c.run_id == run.c.id)
-        .join(drive, run.c.drive_id == drive.c.id)
-        .where(where)
-        .order_by(order_of(engine), run.c.id, step.c.position)
+        f"SELECT step.*, drive.name AS drive_name, run.excluded AS run_excluded {STEPS} WHERE "
+        + where
+        + " ORDER BY "
+        + order_of(reader)
+        + ", run.id, step.position"
     )
-    wanted = [one_pass.c.step_id, *(one_pass.c[f] for f in PASS_FIELDS)]
-    if with_latencies:
-        wanted.append(one_pass.c.latencies)
-    with engine.connect() as c:
-        rows = c.execute(steps).mappings().all()
+    wanted = ", ".join(("step_id", *PASS_FIELDS, *(["latencies"] if with_latencies else [])))
+    with reader.reading() as r:
+        rows = r.rows(steps)
         # Of a shelf with a million passes tuples are read in half the time of mappings.
         by_step: dict[int, list[Sequence[Any]]] = {}
         for begin in range(0, len(rows), AT_ONCE):
-            keys = [r["id"] for r in rows[begin : begin + AT_ONCE]]
-            passes = (
-                sa.select(*wanted)
-                .where(one_pass.c.step_id.in_(keys))
-                .order_by(one_pass.c.step_id, one_pass.c.number)
-            )
-            for p in c.execute(passes).all():
+            keys = among("step_id", [row["id"] for row in rows[begin : begin + AT_ONCE]])
+            passes = f"SELECT {wanted} FROM pass WHERE " + keys + " ORDER BY step_id, number"
+            for p in r.tuples(passes):
                 by_step.setdefault(p[0], []).append(p)
     results = []
-    for r in rows:
-        if r["id"] in by_step:
-            with contextlib.suppress(DamagedRecord), naming(_at(r)):
-                results.append(_result(r, by_step[r["id"]], with_latencies))
+    for row in rows:
+        if row["id"] in by_step:
+            with contextlib.suppress(DamagedRecord), naming(_at(row)):
+                results.append(_result(row, by_step[row["id"]], with_latencies))
     return results
-
-
-def copied(engine: sa.Engine, where: sa.ColumnElement[bool]) -> list[str]:
-    """See `Shelf.copied`."""
-    query = (
-        sa.select(step.c.phrase)
-        .join(run, step.c.run_id == run.c.id)
-        .join(drive, run.c.drive_id == drive.c.id)
-        .where(where, step.c.kind.startswith(CopyStep.word))
-        .distinct()
-    )
-    results = []
-    with engine.connect() as c:
-        for phrase in c.execute(query).scalars():
-            with contextlib.suppress(DamagedRecord), naming(f"the phrase '{phrase}'"):
-                results.append(read_phrase(phrase).canonical)
-    return results
-
-
-def passes(engine: sa.Engine, where: sa.ColumnElement[bool]) -> list[dict[str, Any]]:
-    """See `Shelf.passes`."""
-    columns = [
-        drive.c.name.label("drive"),
-        step.c.run_id.label("run"),
-        step.c.position,
-        step.c.phrase,
-        step.c.kind,
-        sa.func.coalesce(run.c.excluded, step.c.excluded).label("excluded"),
-    ]
-    columns += [one_pass.c[f] for f in ("number", "finished", "seed", "flush_ns", *PASS_FIELDS)]
-    query = _of_passes(columns, where).order_by(
-        order_of(engine), run.c.id, step.c.position, one_pass.c.number
-    )
-    with engine.connect() as c:
-        return [dict(r) for r in c.execute(query).mappings()]
 
 
 MOST_NAMED = 10_000
 """Steps that a query names one by one. Databases have a limit."""
 
 
-def _among(engine: sa.Engine, chosen: sa.Select[tuple[int]]) -> sa.ColumnElement[bool]:
+def _among(reader: Reader, chosen: Sql) -> Sql:
     """Return the condition that a step is one of these.
 
     They are picked once here, not in every query that asks for them: picking is what takes long.
     """
-    with engine.connect() as c:
-        keys = list(c.execute(chosen.limit(MOST_NAMED + 1)).scalars())
-    return step.c.id.in_(keys if len(keys) <= MOST_NAMED else chosen)
+    with reader.reading() as r:
+        keys = r.column(chosen + f" LIMIT {MOST_NAMED + 1}")
+    return among("step.id", keys) if len(keys) <= MOST_NAMED else "step.id IN (" + chosen + ")"
 
 
-def _result(
-    row: sa.RowMapping, passes: Sequence[Sequence[Any]], with_latencies: bool
-) -> StepResult:
+def _result(row: Row, passes: Sequence[Sequence[Any]], with_latencies: bool) -> StepResult:
     """Return a step from its row and its passes, as `results` selects them (DamagedRecord)."""
     latencies: dict[str, Latencies] = {}
     last = 1 + len(PASS_FIELDS)
@@ -207,7 +126,7 @@ def _result(
             for direction, part in read_latencies(one_of_them[last]).items():
                 known = latencies.get(direction)
                 latencies[direction] = part if known is None else Latencies.sum_of(known, part)
-    return read_step(dict(row), [figures_from(p[1:last]) for p in passes], latencies)
+    return read_step(row, [figures_from(p[1:last]) for p in passes], latencies)
 
 
 def is_drive_result(result: StepResult, filled: bool) -> bool:
@@ -215,9 +134,7 @@ def is_drive_result(result: StepResult, filled: bool) -> bool:
     return result.step.ranked and (filled or result.conditions.filled_percent is None)
 
 
-def traces(
-    engine: sa.Engine, where: sa.ColumnElement[bool]
-) -> Iterator[tuple[sa.RowMapping, Trace]]:
+def traces(reader: Reader, where: Sql) -> Iterator[tuple[Row, Trace]]:
     """Yield passes with their series, in order and one at a time.
 
     Damaged ones are left out and named.
@@ -225,19 +142,13 @@ def traces(
     `where` is about step and run. Each comes with its row, which has `position` and `whole`.
     """
     query = (
-        sa.select(
-            one_pass,
-            step.c.run_id,
-            step.c.position,
-            step.c.finished.label("whole"),
-            step.c.conditions,
-        )
-        .join(step, one_pass.c.step_id == step.c.id)
-        .where(where)
-        .order_by(step.c.position, one_pass.c.number)
+        "SELECT pass.*, step.run_id, step.position, step.finished AS whole, step.conditions "
+        "FROM pass JOIN step ON pass.step_id = step.id WHERE "
+        + where
+        + " ORDER BY step.position, pass.number"
     )
-    with engine.connect() as c:
-        for row in c.execution_options(yield_per=100).execute(query).mappings():
+    with reader.reading() as r:
+        for row in r.stream(query):
             at = f"{_at(row)}, pass {row['number']}"
             trace = None
             with contextlib.suppress(DamagedRecord), naming(at):
@@ -246,34 +157,20 @@ def traces(
                 yield row, trace
 
 
-@contextlib.contextmanager
-def naming(at: str) -> Iterator[None]:
-    """Log a damaged record by name, and raise the error again."""
-    try:
-        yield
-    except DamagedRecord as error:
-        log.warning("%s is damaged and left out: %s", at, error)
-        raise
-
-
-def _at(row: sa.RowMapping) -> str:
+def _at(row: Row) -> str:
     return f"run {row['run_id']}, step {row['position'] + 1}"
 
 
-def order_of(engine: sa.Engine) -> sa.ColumnElement[str]:
+def order_of(reader: Reader) -> Sql:
     """Return the order of runs: by their start, as far as their clocks are credible.
 
     A run that says that it started in the future comes where it arrived: right after the last
     one before it whose date can be true.
     """
     now = (datetime.datetime.now(datetime.UTC) + CLOCK_TOLERANCE).strftime("%Y-%m-%dT%H:%M:%SZ")
-    with engine.connect() as c:
-        late = c.execute(
-            sa.select(run.c.id, run.c.started, run.c.arrival).where(run.c.started > now)
-        ).all()
-        if not late:
-            return run.c.started
-        places = []
+    places = Sql("")
+    with reader.reading() as r:
+        late = r.tuples("SELECT id, started, arrival FROM run WHERE started > ?", now)
         for key, started, arrival in late:
             log.warning(
                 "run %s is dated %s, in the future: its clock was wrong, and it is taken in the "
@@ -281,19 +178,17 @@ def order_of(engine: sa.Engine) -> sa.ColumnElement[str]:
                 key,
                 started[:10],
             )
-            before = sa.select(sa.func.max(run.c.started)).where(
-                run.c.started <= now, run.c.arrival < (arrival or 0)
-            )
-            last = c.execute(before).scalar()
+            before = "SELECT max(started) FROM run WHERE started <= ? AND arrival < ?"
+            (last,) = r.column(before, now, arrival or 0)
             # "~" comes after whatever stands in a date.
-            places.append((run.c.id == key, f"{last}~" if last else ""))
-    return sa.case(*places, else_=run.c.started)
+            places += Sql(" WHEN run.id = ? THEN ?", (key, f"{last}~" if last else ""))
+    return "CASE" + places + " ELSE run.started END" if late else Sql("run.started")
 
 
 def _newest(
-    engine: sa.Engine,
-    partition: Sequence[sa.ColumnElement[Any]],
-    where: Sequence[sa.ColumnElement[bool]],
+    reader: Reader,
+    partition: Sequence[str],
+    where: Sql,
     numbers: tuple[int, int] = (1, 1),
     *,
     with_latencies: bool = False,
@@ -310,20 +205,18 @@ def _newest(
     filled : bool
         Whether steps on a drive that was filled on purpose are among them.
     """
-    order = (order_of(engine).desc(), run.c.id.desc(), step.c.position.desc())
-    number = sa.func.row_number().over(partition_by=partition, order_by=order)
-    has_passes = sa.exists().where(one_pass.c.step_id == step.c.id)
-    numbered = (
-        sa.select(step.c.id, number.label("number"))
-        .join(run, step.c.run_id == run.c.id)
-        .join(drive, run.c.drive_id == drive.c.id)
-        .where(NOT_EXCLUDED, has_passes, *where, *(() if filled else (NOT_FILLED,)))
-        .subquery()
+    where = all_of(NOT_EXCLUDED, HAS_PASSES, where, ALWAYS if filled else _nothing_in(FILLED_LEVEL))
+    chosen = (
+        "SELECT id FROM (SELECT step.id AS id, row_number() OVER ("
+        f"PARTITION BY {', '.join(partition)} ORDER BY "
+        + order_of(reader)
+        + f" DESC, run.id DESC, step.position DESC) AS place {STEPS} WHERE "
+        + where
+        + Sql(") AS numbered WHERE place BETWEEN ? AND ?", numbers)
     )
-    chosen = sa.select(numbered.c.id).where(numbered.c.number.between(*numbers))
     return [
         r
-        for r in results(engine, _among(engine, chosen), with_latencies=with_latencies)
+        for r in results(reader, _among(reader, chosen), with_latencies=with_latencies)
         if is_drive_result(r, filled)
     ]
 
@@ -335,26 +228,25 @@ RECENT_RESULTS = 3
 class Results:
     """The results of an open shelf."""
 
-    def __init__(self, engine: sa.Engine) -> None:
-        self._engine = engine
+    def __init__(self, reader: Reader) -> None:
+        self._reader = reader
 
     def every(self, name: str | None = None, *, with_latencies: bool = False) -> list[StepResult]:
         """Return each counted step with passes of a drive, or of all, oldest first.
 
         A step or a run that was excluded does not count.
         """
-        where = sa.and_(of_drive(name), NOT_EXCLUDED)
-        return results(self._engine, where, with_latencies=with_latencies)
+        where = all_of(of_drive(name), NOT_EXCLUDED)
+        return results(self._reader, where, with_latencies=with_latencies)
 
     def stuck_sensors(self, serial_hash: str) -> frozenset[str]:
         """Return the temperature sensors of a sample that never moved in an earlier run."""
         query = (
-            sa.select(drive.c.name, unit.c.name.label("sample"))
-            .join(unit, unit.c.drive_id == drive.c.id)
-            .where(unit.c.serial_hash == serial_hash)
+            "SELECT drive.name, unit.name FROM drive JOIN unit ON unit.drive_id = drive.id "
+            "WHERE unit.serial_hash = ?"
         )
-        with self._engine.connect() as c:
-            samples = c.execute(query).all()
+        with self._reader.reading() as r:
+            samples = r.tuples(query, serial_hash)
         return frozenset().union(*(stuck_sensors(self.every(n), s) for n, s in samples))
 
     def of_run(self, key: str, *, counted: bool = False) -> list[StepResult]:
@@ -362,10 +254,8 @@ class Results:
 
         `counted` leaves exclusions out.
         """
-        where = run.c.id == key
-        if counted:
-            where = sa.and_(where, NOT_EXCLUDED)
-        return results(self._engine, where, with_latencies=True)
+        where = all_of(Sql("run.id = ?", (key,)), NOT_EXCLUDED if counted else ALWAYS)
+        return results(self._reader, where, with_latencies=True)
 
     def latest(
         self,
@@ -382,12 +272,11 @@ class Results:
         drive has nothing else: many of them would outweigh all other steps.
         """
         # Rungs and steps of their own apart, the newest of each.
-        rung = sa.case((LADDER.is_(None), 0), else_=1)
         level = (FILLED_LEVEL,) if filled else ()
         found = _newest(
-            self._engine,
-            (run.c.drive_id, step.c.kind, rung, *level),
-            (of_drive(name),),
+            self._reader,
+            ("run.drive_id", "step.kind", RUNG, *level),
+            of_drive(name),
             with_latencies=with_latencies,
             filled=filled,
         )
@@ -413,9 +302,9 @@ class Results:
         `beyond` of each kind, for who has those.
         """
         return _newest(
-            self._engine,
-            (run.c.drive_id, step.c.kind),
-            (of_drive(name), NO_RUNG),
+            self._reader,
+            ("run.drive_id", "step.kind"),
+            all_of(of_drive(name), _nothing_in(LADDER)),
             (beyond + 1, most),
         )
 
@@ -424,36 +313,33 @@ class Results:
 
         Oldest first, rungs of ladders apart from steps of their own.
         """
-        rung = sa.case((LADDER.is_(None), 0), else_=1)
-        where = (run.c.drive_id, run.c.unit_id, run.c.rig_id, LINK, FIRMWARE, step.c.kind, rung)
+        of = ("run.drive_id", "run.unit_id", "run.rig_id", LINK, FIRMWARE, "step.kind", RUNG)
         level = (FILLED_LEVEL,) if filled else ()
-        return _newest(self._engine, (*where, *level), (), (1, RECENT_RESULTS), filled=filled)
+        return _newest(self._reader, (*of, *level), ALWAYS, (1, RECENT_RESULTS), filled=filled)
 
     def with_latencies(self, wanted: Sequence[StepResult]) -> list[StepResult]:
         """Return these results with their latencies, in their order."""
         if not wanted:
             return []
-        ids = sa.tuple_(step.c.run_id, step.c.position)
         found: dict[tuple[str, int], StepResult] = {}
         places = [(r.run, r.position) for r in wanted]
         for begin in range(0, len(places), AT_ONCE):
-            some = ids.in_(places[begin : begin + AT_ONCE])
-            for r in results(self._engine, some, with_latencies=True):
+            some = places[begin : begin + AT_ONCE]
+            named = f"(step.run_id, step.position) IN (VALUES {', '.join(['(?, ?)'] * len(some))})"
+            where = Sql(named, tuple(x for place in some for x in place))
+            for r in results(self._reader, where, with_latencies=True):
                 found[r.run, r.position] = r
         return [found.get((r.run, r.position), r) for r in wanted]
 
     def drives_in_order(self) -> list[str]:
         """Return the names of drives with results that count, the one measured first leading."""
         first = (
-            sa.select(drive.c.name)
-            .join(run, run.c.drive_id == drive.c.id)
-            .join(step, step.c.run_id == run.c.id)
-            .where(NOT_EXCLUDED, sa.exists().where(one_pass.c.step_id == step.c.id))
-            .group_by(drive.c.id, drive.c.name)
-            .order_by(sa.func.min(run.c.started))
+            f"SELECT drive.name {STEPS} WHERE "
+            + all_of(NOT_EXCLUDED, HAS_PASSES)
+            + " GROUP BY drive.id, drive.name ORDER BY min(run.started)"
         )
-        with self._engine.connect() as c:
-            return list(c.execute(first).scalars())
+        with self._reader.reading() as r:
+            return r.column(first)
 
     def of_sample(
         self, sample_name: str, name: str | None = None, *, by: Callable[[StepResult], object]
@@ -487,9 +373,27 @@ class Results:
 
     def passes(self, name: str | None = None, key: str | None = None) -> list[dict[str, Any]]:
         """Return every pass of a drive, of a run or of all, without series, oldest first."""
-        where = of_drive(name) if key is None else sa.and_(of_drive(name), run.c.id == key)
-        return passes(self._engine, where)
+        fields = ", ".join(f"pass.{f}" for f in ("number", "finished", "seed", "flush_ns"))
+        figures = ", ".join(f"pass.{f}" for f in PASS_FIELDS)
+        of_run = Sql("run.id = ?", (key,)) if key is not None else ALWAYS
+        query = (
+            "SELECT drive.name AS drive, step.run_id AS run, step.position, step.phrase, step.kind,"
+            f" coalesce(run.excluded, step.excluded) AS excluded, {fields}, {figures} {PASSES}"
+            " WHERE "
+            + all_of(of_drive(name), of_run)
+            + " ORDER BY "
+            + order_of(self._reader)
+            + ", run.id, step.position, pass.number"
+        )
+        with self._reader.reading() as r:
+            return r.rows(query)
 
     def copied(self, name: str | None = None) -> list[str]:
         """Return the phrase of each copy that a drive (or any) was measured with, once."""
-        return copied(self._engine, of_drive(name))
+        where = all_of(of_drive(name), Sql("step.kind LIKE ?", (f"{CopyStep.word}%",)))
+        results = []
+        with self._reader.reading() as r:
+            for phrase in r.column(f"SELECT DISTINCT step.phrase {STEPS} WHERE " + where):
+                with contextlib.suppress(DamagedRecord), naming(f"the phrase '{phrase}'"):
+                    results.append(read_phrase(phrase).canonical)
+        return results

@@ -1,4 +1,6 @@
-"""The shelf's tables. A change here needs a revision under `migrations/`.
+"""The shelf's tables.
+
+A change here needs a revision under `migrations/`, and its number as `jovik.shelf.place.REVISION`.
 
 A test holds the two against each other.
 """
@@ -21,9 +23,6 @@ from sqlalchemy import (
     UniqueConstraint,
     false,
 )
-
-REVISION = "0010"
-"""The newest revision under `migrations/versions`."""
 
 metadata = MetaData(
     naming_convention={

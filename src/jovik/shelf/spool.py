@@ -24,14 +24,8 @@ from jovik.base.errors import ShelfError
 from jovik.base.file_lock import lock
 from jovik.base.own_files import make_own_folder, open_own
 from jovik.shelf.journal import JournalEntry, make
-from jovik.shelf.postgresql import is_server
-
-
-def spool_folder() -> Path:
-    """Return where entries wait on this machine."""
-    from platformdirs import user_data_path
-
-    return user_data_path("jovik") / "spool"
+from jovik.shelf.place import is_server
+from jovik.shelf.waiting import spool_folder, waiting_files
 
 
 class Spool:
@@ -100,7 +94,7 @@ def flush_spool(engine: sa.Engine, where: str) -> int:
         A file holds what is no entry.
     """
     count = 0
-    for path in sorted(spool_folder().glob("*.jsonl")):
+    for path in waiting_files():
         with _alone(path) as file:
             if file is None:
                 continue

@@ -3,28 +3,30 @@
 from __future__ import annotations
 
 import logging
+from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-import sqlalchemy as sa
-
 from jovik.base.errors import ShelfError
 from jovik.shelf.archive_shelf import twin_files
-from jovik.shelf.corrections import Corrections
-from jovik.shelf.notes import Notes
-from jovik.shelf.postgresql import is_server
-from jovik.shelf.recordings import Recordings
-from jovik.shelf.refusals import refuse
-from jovik.shelf.results import Results
-from jovik.shelf.runs import Runs
-from jovik.shelf.sheets import Sheets
-from jovik.shelf.spool import flush_spool, spool_name
-from jovik.shelf.sqlite import WRITE_OPTIONS, open_engine, shown_place
+from jovik.shelf.place import is_archive, is_server, shown_place
+from jovik.shelf.reader import Reader, current_shelf
 from jovik.steps.replay import LIBRARIES
 
 if TYPE_CHECKING:
+    import sqlalchemy as sa
+
+    from jovik.base.recording import Recording
+    from jovik.shelf.additions import Additions
+    from jovik.shelf.change_log import ChangeLog
+    from jovik.shelf.corrections import Corrections
     from jovik.shelf.integrity import IntegrityReport
     from jovik.shelf.merge import ImportCounts
+    from jovik.shelf.notes import Notes
+    from jovik.shelf.recordings import Recordings
+    from jovik.shelf.results import Results
+    from jovik.shelf.runs import Runs
+    from jovik.shelf.sheets import Sheets
 
 
 log = logging.getLogger(__name__)
@@ -47,31 +49,119 @@ class Shelf:
     (such a shelf has nothing else), `delivered` how many passes had waited for it on this
     machine (`jovik.shelf.spool`).
 
+    What is only read is read by the drivers alone (`jovik.shelf.reader`); `additions`,
+    `corrections` and what concerns the whole shelf take an engine of SQLAlchemy.
+
     Raises
     ------
     ShelfError
-        See `jovik.shelf.sqlite.open_engine`. Every method raises it too when the shelf cannot be
+        See `jovik.shelf.engines.open_engine`. Every method raises it too when the shelf cannot be
         read or written.
     """
 
     def __init__(self, where: str, *, create: bool = False, touching: bool = True) -> None:
-        self.where = shown_place(where)
-        self._engine = open_engine(where, create=create, migrating=touching)
-        self._writing = self._engine.execution_options(**WRITE_OPTIONS)
-        # A shelf that cannot be read or written is the environment's refusal, wherever that shows.
-        sa.event.listen(self._engine, "handle_error", self._refuse)
+        self.where, self._where = shown_place(where), where
+        self._reader = self._opened(create, touching)
         self.twin_files = {} if is_server(where) else twin_files(where)
         self.delivered = self._deliver() if touching else 0
-        self.sheets = Sheets(self._engine, self._writing)
-        self.runs = Runs(self._engine, self._writing, self.where)
-        self.results = Results(self._engine)
-        self.notes = Notes(self._engine, self._writing)
-        self.corrections = Corrections(self._engine, self._writing)
-        self.recordings = Recordings(self._engine, self._writing)
-        LIBRARIES.append(self.recordings)
+        LIBRARIES.append(self)
+
+    def _opened(self, create: bool, touching: bool) -> Reader:
+        reader = current_shelf(self._where, self.where)
+        if reader is None:
+            from jovik.shelf.engines import open_engine
+
+            open_engine(self._where, create=create, migrating=touching).dispose()
+            reader = current_shelf(self._where, self.where)
+        if reader is None:
+            raise ShelfError(f"the shelf {self.where} was taken away at this moment")
+        return reader
+
+    @cached_property
+    def _engine(self) -> sa.Engine:
+        from jovik.shelf.engines import content_engine, open_engine
+
+        path = Path(self._where)
+        if not is_server(self._where) and is_archive(path):
+            from jovik.shelf.archive_shelf import archive_content
+
+            return content_engine(archive_content(path), self._where)
+        return open_engine(self._where, create=False, migrating=False)
+
+    @property
+    def _writing(self) -> sa.Engine:
+        from jovik.shelf.engines import WRITE_OPTIONS
+
+        return self._engine.execution_options(**WRITE_OPTIONS)
+
+    @cached_property
+    def sheets(self) -> Sheets:
+        """Drives with their claims and samples."""
+        from jovik.shelf.sheets import Sheets
+
+        return Sheets(self._reader)
+
+    @cached_property
+    def runs(self) -> Runs:
+        """Runs with their passes."""
+        from jovik.shelf.runs import Runs
+
+        return Runs(self._reader)
+
+    @cached_property
+    def results(self) -> Results:
+        """Steps with their figures."""
+        from jovik.shelf.results import Results
+
+        return Results(self._reader)
+
+    @cached_property
+    def notes(self) -> Notes:
+        """Notes, readings and instruments' logs."""
+        from jovik.shelf.notes import Notes
+
+        return Notes(self._reader)
+
+    @cached_property
+    def recordings(self) -> Recordings:
+        """Recorded loads."""
+        from jovik.shelf.recordings import Recordings
+
+        return Recordings(self._reader)
+
+    def recording(self, name: str) -> tuple[Recording, str] | None:
+        """Return the recording of this name for a replay (`Recordings.recording`)."""
+        return self.recordings.recording(name)
+
+    @cached_property
+    def changes(self) -> ChangeLog:
+        """The record of corrections, and what counts for nothing."""
+        from jovik.shelf.change_log import ChangeLog
+
+        return ChangeLog(self._reader)
+
+    @cached_property
+    def additions(self) -> Additions:
+        """What adds to it."""
+        from jovik.shelf.additions import Additions
+
+        return Additions(self._writing, self.where)
+
+    @cached_property
+    def corrections(self) -> Corrections:
+        """What corrects it."""
+        from jovik.shelf.corrections import Corrections
+
+        return Corrections(self._writing)
 
     def _deliver(self) -> int:
         """Deliver everything that waits for it. A file that cannot be written can still be read."""
+        from jovik.shelf.waiting import waiting_files
+
+        if not waiting_files():
+            return 0
+        from jovik.shelf.spool import flush_spool, spool_name
+
         try:
             return flush_spool(self._writing, spool_name(self.where))
         except ShelfError as error:
@@ -79,9 +169,6 @@ class Shelf:
                 raise
             log.warning("passes wait that cannot be delivered now: %s", error.message)
             return 0
-
-    def _refuse(self, context: sa.engine.ExceptionContext) -> None:
-        refuse(context, self.where, served=is_server(self.where))
 
     def __enter__(self) -> Shelf:
         return self
@@ -91,9 +178,11 @@ class Shelf:
 
     def close(self) -> None:
         """Close every connection."""
-        if self.recordings in LIBRARIES:
-            LIBRARIES.remove(self.recordings)
-        self._engine.dispose()
+        if self in LIBRARIES:
+            LIBRARIES.remove(self)
+        self._reader.close()
+        if "_engine" in self.__dict__:
+            self._engine.dispose()
 
     # The whole of it
 
@@ -128,4 +217,6 @@ class Shelf:
 
     def forget_connections(self) -> None:
         """Leave connections to the process that opened them, and open new ones when needed."""
-        self._engine.dispose(close=False)
+        self._reader.forget()
+        if "_engine" in self.__dict__:
+            self._engine.dispose(close=False)

@@ -17,7 +17,8 @@ from jovik.base.plain_data import plain
 from jovik.base.trace import Trace
 from jovik.shelf.encoding import pack, pack_latencies, recorded_as_json
 from jovik.shelf.journal import JournalEntry, make
-from jovik.shelf.postgresql import is_server, with_timeout
+from jovik.shelf.place import is_server
+from jovik.shelf.postgresql import with_timeout
 from jovik.shelf.schema import run
 from jovik.shelf.spool import Spool, flush_spool
 from jovik.steps import Step

@@ -8,13 +8,13 @@ from typing import TYPE_CHECKING, ClassVar
 from typing_extensions import override
 
 from jovik.base.quantities import show_size, show_time
-from jovik.base.trace import Trace
 from jovik.steps.cost import PlanCost
 from jovik.steps.step import PreparingStep
 from jovik.steps.tokens import Cursor, in_range, percentage
 
 if TYPE_CHECKING:
     from jovik.base.io_session import ProgressCallback, Session
+    from jovik.base.trace import Trace
     from jovik.runs.running_step import RunningStep
 
 PERCENT = (1, 99)

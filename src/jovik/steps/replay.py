@@ -11,14 +11,10 @@ from typing import TYPE_CHECKING, ClassVar, Protocol
 
 from typing_extensions import override
 
-from jovik.base.chain import WRITTEN_BYTES
 from jovik.base.errors import UnknownRecordingError, UsageError
 from jovik.base.io_session import ReplayJob, Workload
 from jovik.base.quantities import show_size, show_time
-from jovik.base.recording import Kind, Recording
-from jovik.base.recording_file import read_recording
 from jovik.base.shipped import shipped_names, shipped_path
-from jovik.base.trace import ReplayRecord
 from jovik.steps.cost import PlanCost
 from jovik.steps.step import Step
 from jovik.steps.tokens import Cursor
@@ -26,7 +22,8 @@ from jovik.steps.tokens import Cursor
 if TYPE_CHECKING:
     from jovik.analysis.step_result import StepResult
     from jovik.base.io_session import Session
-    from jovik.base.trace import Trace
+    from jovik.base.recording import Recording
+    from jovik.base.trace import ReplayRecord, Trace
     from jovik.runs.running_step import RunningStep
 
 PACES = {
@@ -83,7 +80,7 @@ class ReplayStep(Step):
     def writes(self) -> bool:
         """Return True if the recording writes, or if it cannot be read now."""
         try:
-            return bool((self.recording().kind == Kind.WRITE).any())
+            return self.recording().writes
         except UsageError:
             return True
 
@@ -190,8 +187,10 @@ class ReplayStep(Step):
         recording, work = self.recording(), self._area(session)
         missing = max(session.to_lay_out_bytes(work) - cost.laid_out_bytes, 0)
         cost.certain_bytes += missing
-        cost.certain_bytes += int(recording.bytes[recording.kind == Kind.WRITE].sum()) * passes
+        cost.certain_bytes += recording.written_bytes * passes
         if self.pace == "dependent" and work.writes and session.engine != "model":
+            from jovik.base.chain import WRITTEN_BYTES
+
             cost.certain_bytes += WRITTEN_BYTES
         cost.laid_out_bytes = max(cost.laid_out_bytes, session.to_lay_out_bytes(work))
         cost.take_space(work.span_bytes)
@@ -256,5 +255,7 @@ def overhead_notes(records: Sequence[ReplayRecord]) -> list[str]:
 
 @lru_cache(2)
 def _kept(path: str, _: int) -> tuple[Recording, str]:
-    """Return a recording that was read before is the same again, as long as its file is."""
+    """Return a recording; one that was read before is the same again, as long as its file is."""
+    from jovik.base.recording_file import read_recording
+
     return read_recording(Path(path))

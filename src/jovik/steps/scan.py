@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 from typing import TYPE_CHECKING, ClassVar
 
-import numpy as np
 from typing_extensions import override
 
 from jovik.base.errors import TargetError
 from jovik.base.io_session import Progress, Workload, no_progress
 from jovik.base.quantities import parse_size, spell_size
-from jovik.base.trace import SLICE_COLUMNS, IoFault, Latencies, ScanRecord, Trace
 from jovik.steps.cost import PlanCost
 from jovik.steps.io_clauses import BLOCKS, SECTOR
 from jovik.steps.io_step import DEFAULT_SPAN_BYTES
@@ -23,6 +20,7 @@ from jovik.steps.tokens import Cursor, above_zero, in_range, whole
 if TYPE_CHECKING:
     from jovik.analysis.step_result import StepResult
     from jovik.base.io_session import Session
+    from jovik.base.trace import IoFault, Trace
     from jovik.runs.running_step import RunningStep
 
 ZONES = (2, 10_000)
@@ -150,6 +148,8 @@ class ScanStep(Step):
 
     def run(self, run: RunningStep) -> StepResult:
         """Go over all zones once."""
+        from jovik.base.trace import ScanRecord, scan_trace
+
         session = run.session
         whole_area = self.workload(session)
         run.begin(self, session.engine_for(whole_area), whole_area.span_bytes)
@@ -185,7 +185,7 @@ class ScanStep(Step):
             whole_ns=session.now_ns() - began,
             whole_access_ns=self._whole_access_ns(run, whole_area),
         )
-        trace = _together(parts, record, faults)
+        trace = scan_trace(parts, record, faults)
         run.record(trace)
         return run.finish([trace])
 
@@ -244,26 +244,3 @@ class ScanStep(Step):
                 return ()
             means.append(1e9 / trace.iops)
         return tuple(means)
-
-
-def _together(parts: list[Trace], record: ScanRecord, faults: Sequence[IoFault]) -> Trace:
-    """Return all stretches as one pass, its time that of the stretches without the single reads."""
-    places = tuple(sorted({p for f in faults for p in f.places}))
-    fault = next((t.first_fault for t in parts if t.first_fault is not None), None)
-    slices = np.zeros((len(parts), len(SLICE_COLUMNS)), np.int64)
-    for row, part in enumerate(parts):
-        slices[row] = part.slices.sum(axis=0)
-    whole = Latencies.merged(t.latencies["read"] for t in parts if "read" in t.latencies)
-    return Trace(
-        engine=parts[0].engine,
-        direct=parts[0].direct,
-        seed=parts[0].seed,
-        elapsed_ns=sum(t.elapsed_ns for t in parts),
-        flush_ns=0,
-        cpu_ns=sum(t.cpu_ns for t in parts),
-        slices=slices,
-        latencies={} if whole is None else {"read": whole},
-        first_fault=replace(fault, places=places) if fault is not None else None,
-        notes=parts[0].notes,
-        scan=record,
-    )

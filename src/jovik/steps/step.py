@@ -8,13 +8,12 @@ from typing import TYPE_CHECKING, ClassVar
 
 from typing_extensions import override
 
-from jovik.base.trace import Trace
-
 if TYPE_CHECKING:
     from typing import Self
 
     from jovik.analysis.step_result import StepResult
     from jovik.base.io_session import ProgressCallback, Session
+    from jovik.base.trace import Trace
     from jovik.runs.running_step import RunningStep
     from jovik.steps.cost import PlanCost
     from jovik.steps.tokens import Cursor
@@ -190,6 +189,8 @@ class PreparingStep(Step):
 
     @override
     def run(self, run: RunningStep) -> StepResult:
+        from jovik.base.trace import Trace
+
         session = run.session
         run.begin(self, session.engine, 0)
         began = session.now_ns()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from jovik.shelf.corrections import LoggedCorrection
+from jovik.shelf.change_log import LoggedCorrection
 from jovik.tables.table import Table
 
 

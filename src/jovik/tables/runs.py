@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from jovik.base.quantities import show_size
 from jovik.queries.runs import ListedRun
-from jovik.shelf.corrections import Excluded
+from jovik.shelf.change_log import Excluded
 from jovik.tables.table import Table
 
 MOST_NAMED = 3

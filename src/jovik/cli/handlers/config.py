@@ -21,7 +21,7 @@ from jovik.cli.echo import echo
 from jovik.cli.output import emit_csv, emit_json
 from jovik.cli.settings_defaults import known_keys, option_called, options_of, read_value, settable
 from jovik.cli.terminal_table import show_table
-from jovik.shelf.sqlite import shown_place
+from jovik.shelf.place import shown_place
 from jovik.tables import Table
 
 

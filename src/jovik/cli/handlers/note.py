@@ -71,7 +71,7 @@ def note(
             return 0
         notes = [Note(sort, text, happened=happened, run=key) for sort, text in remarks]
         if notes or readings:
-            shelf.notes.add(name, notes, readings)
+            shelf.additions.note(name, notes, readings)
         if listing:
             noted_list = NotedListAnswer(name, tuple(noted_in_order(shelf, name)))
             return show(noted_list, form)
@@ -125,7 +125,7 @@ def _log(drive: str, file: Path, asked: LogRequest, form: str, shelf_at: str | N
             Reading(f"{quantity}, {f.name}", f.mean.median, unit, method, asked.instrument)
             for f in beside.phases
         ]
-        if shelf.notes.add_log(name, laid, readings):
+        if shelf.additions.log(name, laid, readings):
             echo(f"this takes the place of the log of {quantity} beside that run", err=True)
     return show(LogAnswer(beside), form)
 

@@ -29,7 +29,7 @@ def keep(file: Path, name: str | None, form: str, shelf_at: str | None) -> int:
     if called in recording_names():
         raise UsageError(f"'{called}' ships with Jovik", "give it another name with --as")
     with Shelf(where_from(shelf_at), create=True) as shelf:
-        new = shelf.recordings.keep(called, recording, digest)
+        new = shelf.additions.keep_recording(called, recording, digest)
     answer = {"name": called, "digest": digest, "added": int(new)}
     if form == "json":
         emit_json(answer, "kept-recording")
@@ -54,5 +54,5 @@ def list_recordings(form: str, shelf_at: str | None) -> int:
 def remove(name: str, shelf_at: str | None) -> int:
     """Remove the recording NAME from the shelf. Results of its replays stay."""
     with Shelf(where_from(shelf_at)) as shelf:
-        echo(f"removed: {shelf.recordings.remove(name)}")
+        echo(f"removed: {shelf.additions.remove_recording(name)}")
     return 0

@@ -41,7 +41,7 @@ def new(name: str | None, source: str | None, shelf_at: str | None, **words: str
     else:
         sheet = Sheet(drive_from_words({"name": name, **given}))
     with Shelf(where_from(shelf_at), create=True) as shelf:
-        shelf.sheets.add(sheet)
+        shelf.additions.enrol(sheet)
     count = (
         f" with {len(sheet.claims)} claim{'s' if len(sheet.claims) != 1 else ''}"
         if sheet.claims

@@ -91,7 +91,7 @@ def _note_table(found: Shelf, source: Path, mapping: Path, drive: str | None, fo
         ]
         if new:
             count, of = count + len(new), of + 1
-            found.notes.add(name, [], new)
+            found.additions.note(name, [], new)
     if form != "table":
         _show_added({"drives": of, "notes": count}, form)
         return
@@ -136,4 +136,4 @@ def backup(out: Path, force: bool, quiet: bool, form: str, shelf_at: str | None)
 def log_command(drive: str | None, form: str, shelf_at: str | None) -> int:
     """List the corrections of the shelf, newest first."""
     with Shelf(where_from(shelf_at)) as shelf:
-        return show(CorrectionsAnswer(tuple(shelf.corrections.log(drive))), form)
+        return show(CorrectionsAnswer(tuple(shelf.changes.entries(drive))), form)
