@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import re
+import sqlite3
 from collections.abc import Sequence
 from dataclasses import replace
 from xml.etree import ElementTree
@@ -11,14 +13,18 @@ from xml.etree import ElementTree
 import pytest
 
 from jovik.analysis.advice import Answer, Rule, advice
+from jovik.analysis.drive_class import ClassFigure
 from jovik.analysis.drive_faults import DriveFault
 from jovik.analysis.suitability import Suitability
 from jovik.base.findings import FailedIos, LostData
 from jovik.base.interval import Interval
 from jovik.base.terminal_text import isolated
+from jovik.queries.drive_class import ClassStanding, ranges_of, shortfalls
+from jovik.sheets.drive_class import read_class
 from jovik.sheets.load import read_load
 from jovik.tables.advice import advice_sentence
 from tests.conftest import Program
+from tests.truth.shelves import result
 
 FAILED = FailedIos(3, ())
 FAKE = LostData(10**9, 10**8, 10**8)
@@ -146,28 +152,49 @@ def test_what_went_wrong_is_told_fairly_with_the_evidence(shown: Program) -> Non
     assert "--letter is of one drive" in refused
 
 
-@pytest.mark.parametrize(
-    "change",
-    [
-        ("measure", "model:slate", "random read 4KiB for 1s", "--passes", "3", "--seed", "9"),
-        ("sheet", "edit", "Corvane Slate 1TB", "--price", "50 EUR"),
-        ("note", COMET, "--con", "it rattles"),
-    ],
-    ids=["a rival's figures", "a rival's price", "a remark"],
-)
-def test_a_site_is_as_if_made_from_scratch_whatever_changes(
-    shown: Program, change: tuple[str, ...]
-) -> None:
+CHANGES: dict[str, tuple[str, ...]] = {
+    "nothing": (),
+    "a rival's figures": ("measure", "model:slate", "random read 4KiB for 1s", "--seed", "9"),
+    "a rival's price": ("sheet", "edit", "Corvane Slate 1TB", "--price", "50 EUR"),
+    "another sample": (
+        "measure",
+        "model:comet@serial=B2",
+        "random read 4KiB for 1s",
+        "--seed",
+        "3",
+    ),
+    "a remark": ("note", COMET, "--con", "it rattles"),
+    "a reading": ("note", COMET, "--reading", "boot time=8.1s", "--method", "stopwatch"),
+    "a drive without runs": ("sheet", "new", "Odrin Fen 2TB", "--interface", "PCIe 4.0 x4"),
+    "an excluded step": ("runs", "exclude", "last", "--step", "1", "--why", "wrong cable"),
+    "the unit of rates": ("config", "set", "units", "GB/s"),
+}
+
+
+def test_a_site_is_as_if_made_from_scratch_whatever_changes(jovik: Program) -> None:
+    for model in ("comet", "slate"):
+        jovik("measure", f"model:{model}", "random read 4KiB for 1s", "--seed", "1")
+    jovik("sheet", "edit", COMET, "--price", "150 EUR")
     make = ("report", "--all", "--each", "--base-url", "https://reviews.example/", "--out")
-    shown(*make, "site")
-    shown(*change)
-    shown(*make, "site")
-    shown(*make, "scratch")
-    names = {p.name for p in (shown.folder / "scratch").iterdir()}
-    assert names == {p.name for p in (shown.folder / "site").iterdir()}
-    for name in names:
-        both = [(shown.folder / place / name).read_bytes() for place in ("site", "scratch")]
-        assert both[0] == both[1], name
+    jovik(*make, "site")
+    site = jovik.folder / "site"
+    for what, words in CHANGES.items():
+        if words:
+            jovik(*words)
+        else:
+            assert jovik(*make, "site").out == "" and (site / "feed.xml").exists()
+        jovik(*make, "site")
+        jovik(*make, f"scratch-{what}")
+        scratch = jovik.folder / f"scratch-{what}"
+        names = {path.name for path in scratch.iterdir()}
+        assert names == {path.name for path in site.iterdir()}, what
+        for name in names:
+            assert (site / name).read_bytes() == (scratch / name).read_bytes(), (what, name)
+        for name in ("veldhaar-comet-2tb.png", "veldhaar-comet-2tb-twin.toml", "compare.html"):
+            if what == "nothing" and name in names:
+                (site / name).unlink()
+                jovik(*make, "site")
+                assert (site / name).read_bytes() == (scratch / name).read_bytes(), name
 
 
 def test_a_name_from_right_to_left_keeps_its_digits(shown: Program) -> None:
@@ -219,3 +246,59 @@ def test_a_drive_that_was_only_scanned_has_a_page(shown: Program) -> None:
     shown("measure", "model:gannet", "scan read in 3 zones")
     shown("report", "--all", "--each", "--out", "site")
     assert (shown.folder / "site" / "corvane-gannet-12tb.html").exists()
+
+
+def test_few_steps_and_disturbing_conditions_are_told_wherever_a_reader_meets_the_drive(
+    shown: Program,
+) -> None:
+    shown("measure", "model:thimble", "random read 4KiB for 1s", "--passes", "3")
+    condition = [{"kind": "battery", "value": "on battery", "matters": True}]
+    with contextlib.closing(sqlite3.connect(shown.shelf)) as shelf, shelf:
+        where = "drive_id = (SELECT id FROM drive WHERE name = 'Corvane Slate 1TB')"
+        shelf.execute(f"UPDATE run SET circumstances = ? WHERE {where}", (json.dumps(condition),))
+    shown("report", "--all", "--each", "--base-url", "https://reviews.example/", "--out", "site")
+    site = shown.folder / "site"
+    few, disturbed = (
+        "easured in only 1 of 16 steps",
+        "easured under conditions that matter: on batt",
+    )
+    for told, drive, kind in (
+        (few, "ilmaris-thimble-128gb", "stick"),
+        (disturbed, "corvane-slate-1tb", "sata-ssd"),
+    ):
+        for name in ("index", drive, f"class-{kind}"):
+            assert told in (site / f"{name}.html").read_text(), name
+        assert told in (site / "feed.xml").read_text()
+    page = (site / "ilmaris-thimble-128gb.html").read_text()
+    assert 'class="loud">Measured in only' in page and "5th of 5" not in page
+    front = (site / "index.html").read_text()
+    assert "4 drives in 16 kinds of step." in front and "notes on this table" in front
+
+
+def test_a_page_says_where_a_drive_is_no_faster_than_a_slower_class(shown: Program) -> None:
+    drift = "Ilmaris Drift 1TB"
+    told = "writes more than its cache holds no faster than a 7,200 rpm disk: 95.0"
+    shown("report", drift, "--out", "drift.html")
+    assert told in (shown.folder / "drift.html").read_text()
+    assert told in shown("judge", drift, "--notes", status=None).out.replace("\n", " ")
+    shown("report", COMET, "--out", "comet.html")
+    assert "no faster than a" not in (shown.folder / "comet.html").read_text()
+
+
+@pytest.mark.parametrize(
+    ("most", "other"),
+    [(80, "hdd-7200"), (81, "sata-ssd"), (9500, "sata-ssd"), (9501, None)],
+)
+def test_a_figure_is_beside_the_slowest_class_that_it_does_not_surely_beat(
+    most: float, other: str | None
+) -> None:
+    own = read_class("pcie4-ssd")
+    usual = ranges_of(own)["random read 4KiB"]
+    figure = ClassFigure(
+        usual, result("x", "random read 4KiB", [1.0]), Interval(most - 10, most - 20, most)
+    )
+    found = shortfalls(ClassStanding(own, (figure,), None))
+    assert [s.other.name for s in found] == ([other] if other else [])
+    # One without an interval is sure of nothing.
+    alone = replace(figure, value=Interval(10.0))
+    assert not shortfalls(ClassStanding(own, (alone,), None))

@@ -13,7 +13,7 @@ from jovik.analysis.step_result import StepResult
 from jovik.base.errors import UnknownNameError
 from jovik.base.interval import Interval
 from jovik.hardware.link import named_link
-from jovik.sheets.drive_class import DriveClass, class_names, read_class
+from jovik.sheets.drive_class import DriveClass, UsualFigure, class_names, read_class
 from jovik.sheets.sheet import Drive
 from jovik.steps import parse
 
@@ -119,6 +119,38 @@ def standing_in(
     if not figures:
         return None
     return ClassStanding(found, tuple(figures), class_index(figures, effect))
+
+
+KNOWN_CLASSES = ("hdd-7200", "sata-ssd")
+"""Classes that most readers know, the slower one first."""
+APART = 1.3
+"""Classes are apart in a figure from so many times on."""
+
+
+@dataclass(frozen=True)
+class Shortfall:
+    """A figure in which a drive is no faster than usual for a slower class, and that class."""
+
+    figure: ClassFigure
+    other: DriveClass
+    usual: UsualFigure
+
+
+def shortfalls(found: ClassStanding) -> list[Shortfall]:
+    """Return where a drive is surely no faster than usual for a class that is slower than its own.
+
+    Each figure beside the slowest such class of those that most readers know.
+    """
+    short = []
+    for f in found.figures:
+        for other in map(read_class, KNOWN_CLASSES):
+            usual = other.figure(f.usual.what)
+            if usual is None or f.usual.usual < APART * usual.usual:
+                continue
+            if f.value.known and f.value.most <= usual.usual:
+                short.append(Shortfall(f, other, usual))
+                break
+    return short
 
 
 TELLING_STEPS = ("random read 4KiB", "sequential read")

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from jovik.analysis.advice import Advice
-from jovik.queries.advice import advice_of
+from jovik.queries.advice import advice_of, reservations_of
 from jovik.queries.ranking import RankingReport
 from jovik.queries.suitability import fitted
 from jovik.report.placeholders import Known, filled
@@ -14,7 +14,7 @@ from jovik.report.review_data import gather
 from jovik.report.reviewer_text import ANSWER, read_words, split_part, words_beside
 from jovik.sheets.load import load_names, read_load
 from jovik.shelf.store import Shelf
-from jovik.tables.advice import advice_sentence, bad_sample_words
+from jovik.tables.advice import advice_sentence, bad_sample_words, reservation_words
 
 
 @dataclass(frozen=True)
@@ -22,12 +22,19 @@ class DriveAnswer:
     """The answer about a drive.
 
     `sentence` is the reviewer's own, or the one by rules. `warning` is what belongs above a
-    ranking, or empty.
+    ranking, and `remark` what belongs beside the answer; both may be empty.
     """
 
     advice: Advice
     sentence: str
     warning: str = ""
+    remark: str = ""
+
+    @property
+    def words(self) -> str:
+        """Return the answer with its remark."""
+        remark = f" {self.remark[:1].upper()}{self.remark[1:]}." if self.remark else ""
+        return f"{self.sentence.rstrip('.')}.{remark}"
 
 
 def answers_of(shelf: Shelf, found: RankingReport, drives: Iterable[str]) -> dict[str, DriveAnswer]:
@@ -41,7 +48,9 @@ def answers_of(shelf: Shelf, found: RankingReport, drives: Iterable[str]) -> dic
         # What a drive with one sample failed is in the warnings of the ranking.
         several = bool(advice.bad_samples) and len(advice.samples) > 1
         warning = bad_sample_words(advice) if several else ""
-        answers[name] = DriveAnswer(advice, _own(shelf, name, found) or sentence, warning)
+        remark = "; ".join(reservation_words(reservations_of(found, name)))
+        own = _own(shelf, name, found) or sentence
+        answers[name] = DriveAnswer(advice, own, warning, remark)
     return answers
 
 

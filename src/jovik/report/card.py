@@ -10,7 +10,9 @@ from typing import Any
 from jovik.base.atomic_files import MADE_WITH_JOVIK
 from jovik.base.quantities import significant
 from jovik.base.terminal_text import strip_control
+from jovik.queries.advice import reservations_of
 from jovik.queries.ranking import RankingReport
+from jovik.tables.advice import reservation_words
 from jovik.tables.ranking import ranking_warnings
 
 SIZE = (1200, 630)
@@ -43,6 +45,7 @@ def draw_card(drive: str, found: RankingReport, answer: str = "") -> bytes:
     pen.text((LEFT, 50), name, font=_font(largest, bold=True), fill=INK)
     said = [(answer, 30, INK)] if answer else []
     said += [(warning, 36, WARNING) for _, warning in ranking_warnings(found, only=drive)]
+    said += [(words, 28, WARNING) for words in reservation_words(reservations_of(found, drive))]
     for text, size, colour in said:
         words = strip_control(text)
         columns = WARNING_COLUMNS * 36 // size
@@ -55,23 +58,30 @@ def draw_card(drive: str, found: RankingReport, answer: str = "") -> bytes:
     placed = [d for d in ranking.drives if d.index is not None]
     at = next((n for n, d in enumerate(placed) if d.drive == drive), None)
     if at is not None:
-        place = placed[at].place
-        caption = f"place {place} of {len(placed)}; 100 is {ranking.yardstick}"
+        few = reservations_of(found, drive).few
+        place = "" if few else f"place {placed[at].place} of {len(placed)}; "
+        caption = f"{place}100 is {ranking.yardstick}"
         pen.text((LEFT, top_y - 58), strip_control(caption), font=_font(28), fill=QUIET)
         first = max(0, min(at - MOST_BARS // 2, len(placed) - MOST_BARS))
         shown = placed[first : first + MOST_BARS]
-        top = max(d.index.median for d in shown if d.index is not None)
+        top = max(d.index.most for d in shown if d.index is not None)
         each = (SIZE[1] - top_y - 30) / len(shown)
         for n, d in enumerate(shown):
             assert d.index is not None
             y = top_y + n * each
-            width = (SIZE[0] - LEFT - RIGHT) * d.index.median / top
+            scale = (SIZE[0] - LEFT - RIGHT) / top
+            width = scale * d.index.median
             high = min(each * 0.42, 34)
             pen.text((LEFT, y), strip_control(d.drive), font=_font(22), fill=INK)
             fill = MINE if d.drive == drive else OTHERS
             pen.rectangle((LEFT, y + 28, LEFT + max(width, 2), y + 28 + high), fill=fill)
-            words = significant(d.index.median)
-            pen.text((LEFT + width + 12, y + 26), words, font=_font(24, bold=True), fill=INK)
+            reach, middle = (scale * d.index.least, scale * d.index.most), y + 28 + high / 2
+            if d.index.known:
+                pen.line((LEFT + reach[0], middle, LEFT + reach[1], middle), fill=INK, width=2)
+                for end in reach:
+                    pen.line((LEFT + end, middle - 6, LEFT + end, middle + 6), fill=INK, width=2)
+            words, beside = significant(d.index.median), LEFT + max(width, reach[1]) + 12
+            pen.text((beside, y + 26), words, font=_font(24, bold=True), fill=INK)
     out = io.BytesIO()
     about = PngImagePlugin.PngInfo()
     about.add_text("Software", MADE_WITH_JOVIK.decode())

@@ -12,6 +12,7 @@ from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.base.version import VERSION
 from jovik.charts.provenance import days_words
 from jovik.charts.ranking import ranking_chart
+from jovik.queries.advice import reservations_of
 from jovik.queries.drive_class import class_of
 from jovik.queries.instrument import LogKey
 from jovik.queries.ranking import RankingReport, price_for_terabyte
@@ -52,7 +53,9 @@ def front_page(
         Pages of no single drive.
     """
     ranking = found.ranking
-    placed = [d for d in ranking.drives if d.place is not None]
+    placed = [
+        d for d in ranking.drives if d.place is not None and not reservations_of(found, d.drive).few
+    ]
     some = replace(ranking, drives=tuple(placed[:MAX_BARS]))
     more = f" The picture shows the first {MAX_BARS}." if len(placed) > MAX_BARS else ""
     reviews = tuple((name, page) for name, page in addresses.items())
@@ -106,23 +109,14 @@ def answers_table(
     """List the answer about each drive, in the order of the ranking."""
     drives = [d.drive for d in found.ranking.drives if d.drive in answers]
     drives += [d for d in answers if d not in drives]
-    rows = [(d, f"{answers[d].sentence.rstrip('.')}.") for d in drives]
+    rows = [(d, answers[d].words) for d in drives]
     table = Table("Which to buy", ["drive", "answer"], rows)
     return SiteTable(table, 0, tuple(addresses.get(d) for d in drives))
 
 
-FEW = 0.5
-"""A drive with less than this fraction of the counted steps holds no place in the main list."""
-
-
 def ranking_tables(found: RankingReport, addresses: Mapping[str, str]) -> list[SiteTable]:
     """Return the ranking, and below it the drives that were measured in few of its steps."""
-    counted = set(found.ranking.counted)
-
-    def is_few(d: DriveRank) -> bool:
-        return sum(s.kind in counted for s in d.steps) < FEW * len(counted)
-
-    few = [d for d in found.ranking.drives if is_few(d)]
+    few = [d for d in found.ranking.drives if reservations_of(found, d.drive).few]
     rest = [d for d in found.ranking.drives if d not in few]
     if not few or not rest:
         return [ranking_table(found, addresses)]
@@ -131,10 +125,10 @@ def ranking_tables(found: RankingReport, addresses: Mapping[str, str]) -> list[S
         return replace(found, ranking=replace(found.ranking, drives=tuple(drives)))
 
     unplaced = ranking_table(only([replace(d, place=None) for d in few]), addresses)
-    title = f"Measured in fewer than half of the {len(counted)} steps"
+    title = f"Measured in fewer than half of the {len(found.ranking.counted)} steps"
     return [
         ranking_table(only(rest), addresses),
-        replace(unplaced, table=replace(unplaced.table, title=title, notes=[])),
+        replace(unplaced, table=replace(unplaced.table, title=title, notes=[]), filters=()),
     ]
 
 

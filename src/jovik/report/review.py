@@ -22,6 +22,7 @@ from jovik.charts.pairs import upgrade_chart
 from jovik.charts.provenance import days_words, truncate
 from jovik.charts.ranking import ranking_chart
 from jovik.charts.real_work import real_work_chart
+from jovik.queries.advice import reservations_of
 from jovik.queries.claims import ClaimsReport
 from jovik.queries.ranking import RankingReport, price_for_terabyte
 from jovik.queries.readings import Noted
@@ -59,9 +60,15 @@ from jovik.sheets.sheet import Drive
 from jovik.shelf.runs import RunRecord
 from jovik.shelf.store import Shelf
 from jovik.steps import IoStep
-from jovik.tables.advice import advice_sentence, bad_sample_words, compared, fault_sentence
+from jovik.tables.advice import (
+    advice_sentence,
+    bad_sample_words,
+    compared,
+    fault_sentence,
+    reservation_words,
+)
 from jovik.tables.claims import claims_summary, claims_table, doubts
-from jovik.tables.drive_class import standing_table
+from jovik.tables.drive_class import shortfall_lines, standing_table
 from jovik.tables.evidence import passed_over_words
 from jovik.tables.health import health_change_table
 from jovik.tables.ranking import overall_table, places_table, ranking_foot
@@ -160,6 +167,8 @@ def _verdict(it: ReviewData, answer: str, own: str) -> tuple[Block, ...]:
     shown = 1 if found.rule is Rule.FAULTS else 0
     more = [fault_sentence(x, drive.capacity_bytes) for x in found.faults[shown:]]
     blocks += [Paragraph(f"{x[:1].upper()}{x[1:]}.", loud=True) for x in more]
+    doubtful = reservation_words(reservations_of(it.ranking_report, drive.name))
+    blocks += [Paragraph(f"{x[:1].upper()}{x[1:]}.", loud=True) for x in doubtful]
     blocks += _about_samples(it)
     if own.strip():
         blocks.append(ReviewerText(own))
@@ -185,7 +194,8 @@ def _verdict(it: ReviewData, answer: str, own: str) -> tuple[Block, ...]:
 def _sentences(it: ReviewData) -> list[Block]:
     """Return sentences: the place among others, the gain from an upgrade, and the claims."""
     blocks: list[Block] = []
-    if lost_by(it.results) is None:
+    few = reservations_of(it.ranking_report, it.sheet.drive.name).few
+    if lost_by(it.results) is None and not few:
         rank = rank_sentence(it.ranking_report.ranking, it.sheet.drive.name)
         rank = rank.removeprefix(f"{it.sheet.drive.name}: ")
         # Only its first letter: MiB stays what it is.
@@ -329,7 +339,8 @@ def _best_for(it: ReviewData) -> list[str]:
 
 def _watch_out(it: ReviewData) -> list[str]:
     """Caveats: doubtful data, claims missed or untested, cliffs, loads not carried, wear."""
-    lines = []
+    standing = it.ranking_report.standings.get(it.sheet.drive.name)
+    lines = shortfall_lines(standing) if standing is not None and standing.own else []
     for j in it.claims_report.verdicts if it.claims_report is not None else ():
         if j.verdict in (Verdict.SHORT, Verdict.HELD) and j.measured is not None:
             why = f" ({j.why})" if j.verdict is Verdict.HELD else ""

@@ -23,6 +23,7 @@ from jovik.base.atomic_files import MADE_WITH_JOVIK, ends_of
 from jovik.base.errors import ShelfError, UsageError
 from jovik.base.long_work import tracked
 from jovik.base.page_address import CLASS_PREFIX
+from jovik.base.rate_unit import iops_first, rate_unit
 from jovik.base.text_files import read_text
 from jovik.base.version import VERSION
 from jovik.queries.drive_class import class_of
@@ -176,14 +177,18 @@ def _pages(shelf: Shelf, found: RankingReport, base_url: str | None) -> list[Sit
     for run in shelf.runs.every():
         runs.setdefault(run.drive, []).append(run)
     # The figures of rivals are on every page, and so is what was corrected: claims of rivals,
-    # prices, results that were excluded.
-    everything = _digest(found.ranking, found.standings, found.passed_over, shelf.changes.entries())
+    # prices, results that were excluded. Drives that were not measured are on the front page.
+    everything = _digest(
+        *(found.ranking, found.standings, found.passed_over, shelf.changes.entries()),
+        *(shelf.sheets.drives(), rate_unit(), iops_first()),
+    )
     pages = []
     for drive in measured:
         words = words_beside(shelf.where, drive)
         about = (
             *(base_url, asdict(shelf.sheets.get(drive)), everything),
             [(r.id, r.ended, r.excluded) for r in runs.get(drive, [])],
+            [shelf.runs.rig(name) for name in sorted({r.rig for r in runs.get(drive, [])})],
             [asdict(n) for n in shelf.notes.of(drive)],
             [asdict(n) for n in shelf.notes.readings(drive)],
             [(x.run, x.quantity, x.written) for x in shelf.notes.logs(drive)],
@@ -362,7 +367,7 @@ def _feed(
         _add(entry, "updated", page.updated)
         found = answers[page.drive]
         warning = "" if found.warning in found.sentence else f" {found.warning}."
-        _add(entry, "summary", f"{found.sentence.rstrip('.')}.{warning}")
+        _add(entry, "summary", f"{found.words}{warning}")
         address = f"{base_url or ''}{page.address}.html"
         ElementTree.SubElement(entry, f"{{{ATOM}}}link", {"href": address})
     return _xml(feed)

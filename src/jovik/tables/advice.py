@@ -10,6 +10,7 @@ from jovik.analysis.suitability import Suitability
 from jovik.base.findings import LostData
 from jovik.base.interval import Interval
 from jovik.base.quantities import significant
+from jovik.queries.advice import Reservations
 
 
 def advice_sentence(found: Advice, capacity_bytes: int | None = None) -> str:
@@ -50,6 +51,16 @@ def bad_sample_words(found: Advice) -> str:
         count = str(slow) if failed else f"{slow} of {of} samples"
         words.append(f"{count} {'is' if slow == 1 else 'are'} far slower than {others}")
     return " and ".join(words)
+
+
+def reservation_words(found: Reservations) -> list[str]:
+    """Return what limits the trust in all figures of a drive, a line each."""
+    words = []
+    if found.circumstances:
+        words.append(f"measured under conditions that matter: {', '.join(found.circumstances)}")
+    if found.few:
+        words.append(f"measured in only {found.measured} of {found.counted} steps")
+    return words
 
 
 def compared(ratio: Interval, with_what: str) -> str:

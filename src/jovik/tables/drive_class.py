@@ -8,7 +8,7 @@ from typing import Any
 from jovik.analysis.drive_class import ClassFigure, Standing, Usual
 from jovik.base.quantities import significant
 from jovik.base.rate_unit import per_unit, rate_unit
-from jovik.queries.drive_class import ClassGap, ClassStanding
+from jovik.queries.drive_class import ClassGap, ClassStanding, shortfalls
 from jovik.sheets.drive_class import DriveClass, UsualFigure
 from jovik.tables.table import Table, figure_words, interval_json
 
@@ -57,6 +57,30 @@ def standing_lines(found: ClassStanding) -> list[str]:
         ]
         if of_standing:
             lines.append(f"{standing}: {'; '.join(of_standing)}")
+    return [*lines, *shortfall_lines(found)]
+
+
+USES = {
+    "sequential read": "reads large files",
+    "sequential write": "writes large files",
+    "sustained write": "writes more than its cache holds",
+    "random read 4KiB": "starts programs",
+    "random read 4KiB depth 32": "serves many readers",
+    "random write 4KiB": "saves small changes",
+    "random write 4KiB depth 32": "writes for many programs at once",
+}
+"""What a drive does for its user by a class of step."""
+
+
+def shortfall_lines(found: ClassStanding) -> list[str]:
+    """Return where a drive is no faster than a slower class that most readers know."""
+    lines = []
+    for s in shortfalls(found):
+        scale, unit = (1.0, "IOPS") if s.figure.usual.is_iops else (per_unit(), rate_unit())
+        lines.append(
+            f"{USES[s.usual.what]} no faster than a {s.other.title}: {_value(s.figure)}, where "
+            f"{_whole(s.usual.usual * scale)} {unit} is usual"
+        )
     return lines
 
 
