@@ -60,8 +60,22 @@ from jovik.cli.options import force_option, format_option, shelf_option
     help="What went wrong, in a paragraph for readers and one for the maker, with the evidence.",
 )
 @click.option(
+    "--check",
+    is_flag=True,
+    help="Compare the figures that you typed by hand with the shelf. Writes nothing.",
+)
+@click.option(
+    "--watch",
+    is_flag=True,
+    help="Show the page in a browser of this machine while you write; Ctrl-C ends it.",
+)
+@click.option(
+    "--port",
+    type=click.IntRange(1024, 65535),
+    help="With --watch: the port to serve the page on. Default: one that is free.",
+)
+@click.option(
     "--out",
-    required=True,
     type=click.Path(path_type=Path),
     help="FILE.html (all in one file), FILE.md (pictures beside it), or a folder for both.",
 )
@@ -75,6 +89,8 @@ def report() -> None:
     \b
     jovik report "Comet 2TB" --against "Slate 1TB" --out review.html
     jovik report "Comet 2TB" --words mine.md --out site/
+    jovik report "Comet 2TB" --check
+    jovik report "Comet 2TB" --watch
     jovik report "Comet 2TB" --letter --out letter/
     jovik report --all --each --base-url https://reviews.example/ --out site/
     """

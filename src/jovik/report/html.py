@@ -6,6 +6,7 @@ import base64
 import hashlib
 import re
 from collections.abc import Sequence
+from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
 from typing import Any
@@ -47,22 +48,45 @@ VERDICTS = {
 """Cells with a verdict, and their colour, which supplements the word."""
 
 
-def render_html(document: Document) -> str:
+@dataclass(frozen=True)
+class Script:
+    """A script that asks the server of a page whether it changed, and the page's mark."""
+
+    source: str
+    mark: str
+
+
+def render_html(document: Document, script: Script | None = None) -> str:
     """Return the page.
+
+    Parameters
+    ----------
+    script : Script, optional
+        Of a page that is served while it is written.
 
     Its content security policy names the hashes of its own style and script, and lets in pictures
     that it carries itself; so whatever a drive's strings hold, nothing of it can run or load
     anything.
     """
-    style, script = _part("page.css"), _part("page.js")
+    style, own = _part("page.css"), _part("page.js")
+    scripts = [own] if script is None else [own, script.source]
+    admitted = " ".join(f"'{_hash(x)}'" for x in scripts)
     policy = (
         f"default-src 'none'; img-src data:; style-src '{_hash(style)}'; script-src "
-        f"'{_hash(script)}'; base-uri 'none'; form-action 'none'"
+        f"{admitted}; base-uri 'none'; form-action 'none'"
     )
+    if script is not None:
+        policy += "; connect-src 'self'"
     return str(
         _templates()
         .get_template("page.html")
-        .render(document=document, style=style, script=script, policy=policy)
+        .render(
+            document=document,
+            style=style,
+            scripts=scripts,
+            policy=policy,
+            mark=script.mark if script is not None else "",
+        )
     )
 
 

@@ -21,6 +21,7 @@ from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.queries.claims import ClaimsReport
 from jovik.queries.ranking import RankingReport, price_for_terabyte
 from jovik.queries.readings import Noted
+from jovik.report.reviewer_text import BEGIN_MARK, END_MARK
 from jovik.sheets.sheet import Sheet
 from jovik.steps import parse
 from jovik.tables.claims import claims_summary
@@ -53,8 +54,20 @@ class Known:
     noted: Noted
 
 
-def filled(markdown: str, known: Known) -> str:
+def highlighted(written: str, error: JovikError) -> str:
+    """Return a placeholder that cannot be filled, to be highlighted with the reason."""
+    return f"{BEGIN_MARK}{written}: {error.message.splitlines()[0]}{END_MARK}"
+
+
+def filled(
+    markdown: str, known: Known, refused: Callable[[str, JovikError], str] | None = None
+) -> str:
     """Return the text with every placeholder replaced. An escaped one (``\\{{``) stays.
+
+    Parameters
+    ----------
+    refused : callable, optional
+        Given a placeholder that cannot be filled and the reason, returns what stands there then.
 
     Raises
     ------
@@ -63,7 +76,17 @@ def filled(markdown: str, known: Known) -> str:
     UsageError
         The named value does not exist, or a name is missing.
     """
-    return PLACEHOLDER.sub(lambda m: _value(m[1], m[2], known, m[0]), markdown)
+
+    def value(m: re.Match[str]) -> str:
+        try:
+            return _value(m[1], m[2], known, m[0])
+        except JovikError as error:
+            if refused is None:
+                raise
+            return refused(m[0], error)
+
+    plain = markdown.replace(BEGIN_MARK, "").replace(END_MARK, "")
+    return PLACEHOLDER.sub(value, plain)
 
 
 def _value(word: str, name: str | None, known: Known, written: str) -> str:

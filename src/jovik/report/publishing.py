@@ -8,13 +8,24 @@ from pathlib import Path
 from jovik.base.errors import UsageError
 from jovik.queries.ranking import ranking_report
 from jovik.report.answers import answers_of
+from jovik.report.desk import Desk, file_marks
+from jovik.report.html import Script, render_html
 from jovik.report.language import ENGLISH, in_language, read_language
 from jovik.report.overview import front_page
 from jovik.report.page_files import html_file, write_files, write_pages
+from jovik.report.placeholders import highlighted
 from jovik.report.privacy import folders_of, without_paths
 from jovik.report.review import review
-from jovik.report.reviewer_text import words_beside
+from jovik.report.review_data import gather
+from jovik.report.reviewer_text import read_words, words_beside
 from jovik.report.site import publish_site
+from jovik.report.typed_figures import (
+    TypedFiguresAnswer,
+    held,
+    shelf_figures,
+    typed_figures,
+)
+from jovik.shelf.place import is_server
 from jovik.shelf.store import Shelf
 
 ENDINGS = (".html", ".md")
@@ -81,6 +92,58 @@ def publish_review(
     )
     document = in_language(document, language)
     return write_pages(document, pages, force=force)
+
+
+def desk_for(
+    shelf: Shelf,
+    name: str,
+    against: Sequence[str] = (),
+    words: Path | None = None,
+    *,
+    language: str = ENGLISH,
+) -> Desk:
+    """Return the review of a drive as a page that is made anew when the text or the shelf changes.
+
+    A placeholder that cannot be filled is highlighted with the reason.
+
+    Raises
+    ------
+    UnknownNameError, UsageError
+        A drive or the language is not there, or the shelf has no place for words.
+    """
+    drive = shelf.sheets.get(name).drive.name
+    read_language(language)
+    own = words or words_beside(shelf.where, drive)
+    if own is None:
+        raise UsageError("a shelf on a server has no place for words", "name a file with --words")
+
+    def make(script: Script) -> str:
+        text = own if own.exists() else None
+        document = review(shelf, drive, against, text, refused=highlighted)
+        hidden = without_paths(document, folders_of(shelf.results.copied(drive)))
+        return render_html(in_language(hidden, language), script)
+
+    shelf_files = [] if is_server(shelf.where) else [Path(shelf.where), Path(f"{shelf.where}-wal")]
+    return Desk(make, lambda: file_marks([own, *shelf_files]))
+
+
+def typed_figures_in(shelf: Shelf, name: str, words: Path | None = None) -> TypedFiguresAnswer:
+    """Return the figures that a reviewer typed by hand, beside the shelf's.
+
+    Raises
+    ------
+    UsageError
+        There is no text, or the drive was not measured.
+    """
+    it = gather(shelf, name)
+    drive = it.sheet.drive
+    usual = words_beside(shelf.where, drive.name)
+    own = words or usual
+    if own is None or not own.exists():
+        hint = f"write to {usual}, or name a file with --words" if usual else "--words names one"
+        raise UsageError(f"there is no text about {drive.name}", hint)
+    found = held(typed_figures(read_words(own), drive.currency), shelf_figures(it))
+    return TypedFiguresAnswer(drive.name, tuple(found))
 
 
 def publish_overview(

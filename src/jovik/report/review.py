@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -15,6 +15,7 @@ from jovik.analysis.ranking import rank_sentence
 from jovik.analysis.real_work import WorkKind, work_shares
 from jovik.analysis.samples import UNKNOWN_SAMPLE
 from jovik.analysis.step_result import StepResult
+from jovik.base.errors import JovikError
 from jovik.base.quantities import significant
 from jovik.base.version import VERSION
 from jovik.charts.claims import claims_chart
@@ -53,7 +54,14 @@ from jovik.report.result_sections import (
     work_blocks,
 )
 from jovik.report.review_data import ReviewData, gather
-from jovik.report.reviewer_text import ANSWER, VERDICT, read_words, split_part
+from jovik.report.reviewer_text import (
+    ANSWER,
+    BEGIN_MARK,
+    END_MARK,
+    VERDICT,
+    read_words,
+    split_part,
+)
 from jovik.report.steady_section import steady_section
 from jovik.report.structured_data import linked_data
 from jovik.sheets.sheet import Drive
@@ -85,6 +93,7 @@ def review(
     against: Sequence[str] = (),
     words: Path | None = None,
     found: RankingReport | None = None,
+    refused: Callable[[str, JovikError], str] | None = None,
 ) -> Document:
     """Return the review of a drive as a document.
 
@@ -96,6 +105,8 @@ def review(
         The reviewer's own Markdown.
     found : RankingReport, optional
         The ranking, where it is at hand already.
+    refused : callable, optional
+        See `jovik.report.placeholders.filled`.
 
     Raises
     ------
@@ -105,7 +116,9 @@ def review(
     it = gather(shelf, name, against, found)
     written = read_words(words) if words is not None else ""
     known = Known(it.sheet, it.results, it.claims_report, it.ranking_report, it.noted)
-    answer, rest = split_part(filled(written, known), ANSWER)
+    answer, rest = split_part(filled(written, known, refused), ANSWER)
+    # Unlike the other parts, an answer is plain text.
+    answer = answer.replace(BEGIN_MARK, "[").replace(END_MARK, "]")
     verdict, own = split_part(rest, VERDICT)
     drive = it.sheet.drive
     sections = [

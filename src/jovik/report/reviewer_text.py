@@ -13,6 +13,8 @@ from jovik.base.limits import REVIEW_BYTES, REVIEW_MARKS
 from jovik.base.terminal_text import file_name, strip_control
 from jovik.base.text_files import read_text
 
+BEGIN_MARK, END_MARK = "\ue000", "\ue001"
+"""Around what a page highlights. Letters for private use, which no text means anything by."""
 ANSWER, VERDICT = "answer", "verdict"
 """Headings of parts that have a place of their own on the page."""
 PART = r"\s*(#{1,3}) *%s *#* *\n"
@@ -73,6 +75,7 @@ def as_html(markdown: str) -> str:
         MarkdownIt("commonmark", {"html": False, "linkify": False}).enable("table").disable("image")
     )
     html: str = setter.render(strip_control(markdown, keep="\n\t"))
+    html = html.replace(BEGIN_MARK, "<mark>").replace(END_MARK, "</mark>")
     # The page's own headings come first: what the reviewer calls 1 lies below the section's 2.
     for level in (4, 3, 2, 1):
         html = html.replace(f"<h{level}>", f"<h{level + 2}>").replace(

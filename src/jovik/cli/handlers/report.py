@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
+import threading
 from pathlib import Path
 
 import click
@@ -12,11 +13,19 @@ from jovik.base.atomic_files import write_output
 from jovik.base.errors import UsageError
 from jovik.base.settings import where_from
 from jovik.cli.echo import echo
+from jovik.cli.output import show
 from jovik.cli.written_files import say_written
+from jovik.report.desk import Desk, served
 from jovik.report.letter import publish_letter
 from jovik.report.page_files import make_folder
 from jovik.report.placeholders import TEMPLATE
-from jovik.report.publishing import check_pages, publish_overview, publish_review
+from jovik.report.publishing import (
+    check_pages,
+    desk_for,
+    publish_overview,
+    publish_review,
+    typed_figures_in,
+)
 from jovik.report.reviewer_text import words_beside
 from jovik.report.site import check_base_url
 from jovik.shelf.store import Shelf
@@ -32,7 +41,10 @@ def report(
     each: bool,
     base_url: str | None,
     letter: bool,
-    out: Path,
+    check: bool,
+    watch: bool,
+    port: int | None,
+    out: Path | None,
     force: bool,
     form: str,
     shelf_at: str | None,
@@ -46,30 +58,26 @@ def report(
             if drive is None
             else "--all is a page of every drive, without DRIVE"
         )
-    if letter and (every or against or words or edit or language != "en"):
-        raise UsageError("--letter is of one drive, without other options of a page")
+    _refuse_mixtures(
+        {"--letter": letter, "--check": check, "--watch": watch, "--all": every},
+        {"--against": bool(against), "--words": words is not None, "--edit": edit}
+        | {"--language": language != "en", "--out": out is not None, "--port": port is not None},
+    )
     if each and not every:
         raise UsageError("--each goes with --all")
     if base_url is not None and not each:
         raise UsageError("--base-url is of a site", "add --all --each")
     address = check_base_url(base_url) if base_url is not None else None
-    check_pages(out)
     with Shelf(where_from(shelf_at)) as shelf:
+        if check and drive is not None:
+            return show(typed_figures_in(shelf, drive, words), form)
+        if watch and drive is not None:
+            return _watch(desk_for(shelf, drive, against, words, language=language), port)
+        if out is None:
+            raise UsageError("there is no --out", "say where: --out review.html, or a folder")
+        check_pages(out)
         if drive is None:
-            written: list[Path] = []
-
-            def on_written(path: Path) -> None:
-                # People see each page as it is made; a script gets one answer.
-                written.append(path)
-                if form == "table":
-                    say_written(form, [path])
-
-            publish_overview(
-                shelf, out, each=each, base_url=address, on_written=on_written, force=force
-            )
-            if form != "table":
-                say_written(form, written)
-            return 0
+            return _overview(shelf, out, each, address, form, force)
         if letter:
             say_written(form, publish_letter(shelf, drive, out, force=force))
             return 0
@@ -83,6 +91,62 @@ def report(
             f"your own words would go in: write them to {usual}, or name a file with --words",
             err=True,
         )
+    return 0
+
+
+GOES_WITH = {
+    "--letter": {"--out"},
+    "--check": {"--words"},
+    "--watch": {"--words", "--against", "--language", "--port"},
+    "--all": {"--out"},
+}
+"""What else an answer of its own goes with. A review goes with everything but a port."""
+
+
+def _refuse_mixtures(kinds: dict[str, bool], options: dict[str, bool]) -> None:
+    """Refuse two answers at once, and options that an answer has no use for."""
+    chosen = [name for name, given in kinds.items() if given]
+    if len(chosen) > 1:
+        raise UsageError(f"{chosen[0]} does not go with {chosen[1]}", "ask for one at a time")
+    of = chosen[0] if chosen else "a review"
+    allowed = GOES_WITH.get(of, set(options) - {"--port"})
+    for name, given in options.items():
+        if given and name not in allowed:
+            raise UsageError(f"{name} does not go with {of}", "see: jovik report --help")
+
+
+def _overview(
+    shelf: Shelf, out: Path, each: bool, address: str | None, form: str, force: bool
+) -> int:
+    """Write the page of all drives, or the whole site."""
+    written: list[Path] = []
+
+    def on_written(path: Path) -> None:
+        # People see each page as it is made; a script gets one answer.
+        written.append(path)
+        if form == "table":
+            say_written(form, [path])
+
+    publish_overview(shelf, out, each=each, base_url=address, on_written=on_written, force=force)
+    if form != "table":
+        say_written(form, written)
+    return 0
+
+
+def _watch(desk: Desk, port: int | None) -> int:
+    """Serve a page until a person ends it."""
+    try:
+        with served(desk, port or 0) as address:
+            echo(f"open {address}; Ctrl-C ends it")
+            sys.stdout.flush()
+            try:
+                threading.Event().wait()
+            except KeyboardInterrupt:
+                echo("ended", err=True)
+    except OSError as error:
+        raise UsageError(
+            f"port {port} cannot be used: {error.strerror}", "another --port"
+        ) from None
     return 0
 
 
