@@ -149,7 +149,7 @@ def test_what_went_wrong_is_told_fairly_with_the_evidence(shown: Program) -> Non
     # A second time, Jovik replaces its own files.
     shown("report", COMET, "--letter", "--out", "letter")
     refused = shown("report", "--all", "--letter", "--out", "letter", status=2).err
-    assert "--letter is of one drive" in refused
+    assert "--letter does not go with --all" in refused
 
 
 CHANGES: dict[str, tuple[str, ...]] = {

@@ -101,10 +101,11 @@ def test_a_terminal_without_utf8_gets_plain_letters_and_whole_data(shown: Progra
 def test_a_fault_has_a_status_of_its_own_and_shows_no_statement(shown: Program) -> None:
     """A shelf whose table was changed under it: a fault that no check foresees."""
     code = (
-        "import sqlalchemy as sa, sys\n"
+        "import os, sqlalchemy as sa, sys\n"
+        "from jovik.shelf.engines import open_engine\n"
         "from jovik.shelf.sheets import Sheets\n"
         "def drive_names(self, *_):\n"
-        "    with self._engine.begin() as c:\n"
+        "    with open_engine(os.environ['JOVIK_SHELF'], create=False).begin() as c:\n"
         "        c.execute(sa.text('insert into drive (id, name) values (:a, :secret)'), "
         "{'a': 1, 'secret': 'S3cr3t'})\n"
         "Sheets.get = Sheets.drives = Sheets.names = drive_names\n"

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from jovik.analysis.fullness import FillComparison, empty_against_full
 from jovik.analysis.step_result import StepResult
+from jovik.analysis.upgrade import StepGain
 from jovik.base.errors import UsageError
 from jovik.base.interval import Interval
 from jovik.base.quantities import significant
@@ -88,6 +89,36 @@ def upgrade_chart(found: Upgraded) -> BarChart:
     )
 
 
+def beside_chart(found: Upgraded) -> BarChart:
+    """Chart two drives step by step, neither of which replaces the other: the new one is first."""
+    first, second = found.new.name, found.old.name
+    rows = [(s.kind, s.new, s.old, faster_words(s, first, second)) for s in found.upgrade.steps]
+    each = ", ".join(f"{parse(kind).label}: {words}" for kind, _, _, words in rows)
+    kinds = {s.kind for s in found.upgrade.steps}
+    return _paired(
+        f"{first} and {second}",
+        (first, second),
+        rows,
+        f"{first} and {second}",
+        [r for r in found.results if r.kind in kinds],
+        f"Paired bars of {first} and {second}: {each}",
+        strong=0,
+    )
+
+
+def faster_words(s: StepGain, first: str, second: str) -> str:
+    """Return which of two is faster in a step, and how many times."""
+    times = s.times.median
+    match s.verdict:
+        case "faster":
+            return f"{truncate(first, 24)} {significant(times)} times"
+        case "slower":
+            return f"{truncate(second, 24)} {significant(1 / times)} times"
+        case "no gain":
+            return "no noticeable difference"
+    return s.verdict
+
+
 def _paired(
     title: str,
     names: tuple[str, str],
@@ -95,10 +126,19 @@ def _paired(
     heading: str,
     used: Sequence[StepResult],
     alt: str,
+    *,
+    strong: int = 1,
 ) -> BarChart:
     left_out = f"; {len(rows) - MOST_ROWS} more in the table" if len(rows) > MOST_ROWS else ""
     drawn = tuple(
-        BarRow(parse(kind).label, (_bar(one, names[0], strong=False), _bar(two, names[1])), words)
+        BarRow(
+            parse(kind).label,
+            (
+                _bar(one, names[0], strong=strong == 0),
+                _bar(two, names[1], strong=strong == 1),
+            ),
+            words,
+        )
         for kind, one, two, words in rows[:MOST_ROWS]
     )
     below = f"{rate_unit()}, each pair to its own scale; whiskers are 95 % intervals{left_out}"
@@ -108,7 +148,7 @@ def _paired(
     return BarChart(title, drawn, short, own_scale=True, about=about)
 
 
-def _bar(value: Interval, name: str, *, strong: bool = True) -> Bar:
+def _bar(value: Interval, name: str, *, strong: bool) -> Bar:
     shown = value.scaled(per_unit())
     words = f"{significant(shown.median)} {rate_unit()}"
     description = f"{name}: {figure_words(shown)} {rate_unit()}"

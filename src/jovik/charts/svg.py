@@ -61,8 +61,9 @@ def chart_svg(chart: Chart, name: str, alt: str) -> str:
     names = chart.names
     keys = ""
     if len(names) > 1:
+        looks = _looks_of(chart)
         items = "".join(
-            f'<li class="k{n % 6}" data-line="{n}">{_text(x)}</li>' for n, x in enumerate(names)
+            f'<li class="{looks[n]}" data-line="{n}">{_text(x)}</li>' for n, x in enumerate(names)
         )
         keys = f'<ul class="keys" aria-label="Lines of this chart">{items}</ul>'
     views = [v.name for v in chart.views] if isinstance(chart, LineChart) else []
@@ -73,6 +74,14 @@ def chart_svg(chart: Chart, name: str, alt: str) -> str:
         f"<figcaption>{_text(chart.title)}</figcaption>{keys}{drawn}"
         f'<output class="said" aria-live="polite"></output></figure>'
     )
+
+
+def _looks_of(chart: Chart) -> list[str]:
+    """Return the class of each name's mark: bars are strong or pale, lines have six colours."""
+    if isinstance(chart, BarChart) and chart.rows:
+        first = chart.rows[0].bars
+        return ["strong" if bar.strong else "pale" for bar in first]
+    return [f"k{n % 6}" for n in range(len(chart.names))]
 
 
 def _drawing(chart: Chart, setting: Setting, name: str, alt: str) -> str:

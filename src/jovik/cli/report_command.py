@@ -21,6 +21,12 @@ from jovik.cli.options import force_option, format_option, shelf_option
     help="A drive that it would replace. Repeatable.",
 )
 @click.option(
+    "--beside",
+    metavar="DRIVE",
+    shell_complete=drives,
+    help="Instead of a review: DRIVE and this one on a page, which is faster at what.",
+)
+@click.option(
     "--words",
     type=click.Path(dir_okay=False, path_type=Path),
     help="Your own text, Markdown. Default: words/NAME.md beside the shelf.",
@@ -88,6 +94,7 @@ def report() -> None:
 
     \b
     jovik report "Comet 2TB" --against "Slate 1TB" --out review.html
+    jovik report "Comet 2TB" --beside "Slate 1TB" --out pair.html
     jovik report "Comet 2TB" --words mine.md --out site/
     jovik report "Comet 2TB" --check
     jovik report "Comet 2TB" --watch

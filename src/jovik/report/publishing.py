@@ -9,6 +9,7 @@ from jovik.base.errors import UsageError
 from jovik.queries.ranking import ranking_report
 from jovik.report.answers import answers_of
 from jovik.report.desk import Desk, file_marks
+from jovik.report.head_to_head import head_to_head
 from jovik.report.html import Script, render_html
 from jovik.report.language import ENGLISH, in_language, read_language
 from jovik.report.overview import front_page
@@ -92,6 +93,20 @@ def publish_review(
     )
     document = in_language(document, language)
     return write_pages(document, pages, force=force)
+
+
+def publish_pair(
+    shelf: Shelf, first: str, second: str, out: Path, *, force: bool = False
+) -> list[Path]:
+    """Write a page of two drives, and return its files (see `publish_review`)."""
+    check_pages(out)
+    document = head_to_head(shelf, first, second)
+    hide = {f for name in (first, second) for f in folders_of(shelf.results.copied(name))}
+    addresses = shelf.sheets.page_addresses()
+    drives = [shelf.sheets.get(name).drive.name for name in (first, second)]
+    page = "-and-".join(addresses[name] for name in drives)
+    pages = [out] if _is_page(out) else [out / f"{page}.html", out / f"{page}.md"]
+    return write_pages(without_paths(document, sorted(hide)), pages, force=force)
 
 
 def desk_for(

@@ -25,13 +25,13 @@ def fit_table(found: Fitted) -> Table:
         rows.append(
             (
                 f.load.title,
-                _answer(f),
+                stream_words(f),
                 f"{significant(f.headroom, 2)}x" if f.headroom is not None else "-",
                 f.ends or (f'unknown without "{f.missing}"' if f.missing else "-"),
                 "-"
                 if f.years is None
                 else f"{significant(f.years, 2)} years{' !' if worn else ''}",
-                ", ".join("-" if by_short_test(x) else _answer(x) for x in full) or "-",
+                ", ".join("-" if by_short_test(x) else stream_words(x) for x in full) or "-",
             )
         )
         if worn:
@@ -122,7 +122,8 @@ def by_short_test(f: Suitability) -> bool:
     return any(s.short_test for s in f.supplies)
 
 
-def _answer(f: Suitability) -> str:
+def stream_words(f: Suitability) -> str:
+    """Return how many streams of a load a drive sustains: a number, yes, no or a dash."""
     if f.headroom is None:
         return "-"
     if not f.carried:
@@ -140,7 +141,7 @@ def carriers_tables(every: Sequence[Fitted]) -> list[Table]:
         rows = [
             (
                 x.drive.name,
-                _answer(f),
+                stream_words(f),
                 f"{significant(f.headroom, 2)}x" if f.headroom is not None else "-",
                 f.ends or (f'unknown without "{f.missing}"' if f.missing else "-"),
             )

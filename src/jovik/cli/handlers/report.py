@@ -23,6 +23,7 @@ from jovik.report.publishing import (
     check_pages,
     desk_for,
     publish_overview,
+    publish_pair,
     publish_review,
     typed_figures_in,
 )
@@ -34,6 +35,7 @@ from jovik.shelf.store import Shelf
 def report(
     drive: str | None,
     against: tuple[str, ...],
+    beside: str | None,
     words: Path | None,
     edit: bool,
     language: str,
@@ -59,7 +61,8 @@ def report(
             else "--all is a page of every drive, without DRIVE"
         )
     _refuse_mixtures(
-        {"--letter": letter, "--check": check, "--watch": watch, "--all": every},
+        {"--letter": letter, "--check": check, "--watch": watch, "--all": every}
+        | {"--beside": beside is not None},
         {"--against": bool(against), "--words": words is not None, "--edit": edit}
         | {"--language": language != "en", "--out": out is not None, "--port": port is not None},
     )
@@ -78,6 +81,9 @@ def report(
         check_pages(out)
         if drive is None:
             return _overview(shelf, out, each, address, form, force)
+        if beside is not None:
+            say_written(form, publish_pair(shelf, drive, beside, out, force=force))
+            return 0
         if letter:
             say_written(form, publish_letter(shelf, drive, out, force=force))
             return 0
@@ -99,6 +105,7 @@ GOES_WITH = {
     "--check": {"--words"},
     "--watch": {"--words", "--against", "--language", "--port"},
     "--all": {"--out"},
+    "--beside": {"--out"},
 }
 """What else an answer of its own goes with. A review goes with everything but a port."""
 

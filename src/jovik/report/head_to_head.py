@@ -1,0 +1,202 @@
+"""Two drives on one page: which is faster at what, by how much, and what each is good for."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from jovik.analysis.claims import Verdict
+from jovik.analysis.ranking import Ranking
+from jovik.analysis.suitability import Suitability
+from jovik.base.errors import UsageError
+from jovik.base.quantities import show_size
+from jovik.base.rate_unit import per_unit, rate_unit
+from jovik.base.version import VERSION
+from jovik.charts.long_write import long_write_of
+from jovik.charts.pairs import beside_chart, faster_words
+from jovik.charts.provenance import days_words, truncate
+from jovik.charts.ranking import ranking_chart
+from jovik.queries.ranking import ranking_report
+from jovik.queries.upgrade import Upgraded, upgraded
+from jovik.report.answers import DriveAnswer, answers_of
+from jovik.report.document import Block, Document, Paragraph, Picture, Section
+from jovik.report.privacy import without_commands
+from jovik.report.review_data import ReviewData, gather
+from jovik.shelf.store import Shelf
+from jovik.steps.parser import parse
+from jovik.tables.drive_class import shortfall_lines
+from jovik.tables.sheets import facts_line
+from jovik.tables.suitability import stream_words
+from jovik.tables.table import Table, figure_words
+from jovik.tables.upgrade import jobs_table
+
+
+def head_to_head(shelf: Shelf, first: str, second: str) -> Document:
+    """Return two drives on one page.
+
+    Raises
+    ------
+    UnknownNameError, UsageError
+        A drive is not there or was not measured, or both are the same.
+    """
+    first, second = (shelf.sheets.get(name).drive.name for name in (first, second))
+    if first == second:
+        raise UsageError(f"{first} beside itself", "name another drive; see jovik sheet list")
+    # Which of the two replaces the other makes no difference here: each is asked what it gains.
+    found, back = upgraded(shelf, second, first), upgraded(shelf, first, second)
+    ranked = ranking_report(shelf)
+    pair = [gather(shelf, name, (), ranked) for name in (first, second)]
+    names = [it.sheet.drive.name for it in pair]
+    answers = answers_of(shelf, ranked, names)
+    days = [day for it in pair for day in it.days]
+    steps: list[Block] = []
+    if found.upgrade.steps:
+        steps = [Picture("pairs", beside_chart(found)), _steps_table(found)]
+    sections = [
+        Section("verdict", "Which of the two", _verdict(found, back, answers, ranked.ranking)),
+        Section("glance", "At a glance", (_glance(pair),)),
+        Section("steps", "Step by step", tuple(steps)),
+        Section("long-write", "The long write", _long_write(shelf, names)),
+        Section("jobs", "Everyday jobs", (_jobs(back),)),
+        Section("fit", "Sustainable workloads", (_uses(pair),)),
+    ]
+    title = " and ".join(truncate(name, 40) for name in names)
+    subtitle = "; ".join(dict.fromkeys([*_lines(pair), f"measured {days_words(days)}"]))
+    page = Document(
+        title,
+        subtitle,
+        tuple(s for s in sections if any(not isinstance(b, Table) or b.rows for b in s.blocks)),
+        f"Made by Jovik {VERSION}",
+        summary=_sentences(found, back)[0],
+    )
+    return without_commands(page)
+
+
+def _lines(pair: Sequence[ReviewData]) -> list[str]:
+    return [facts_line(it.sheet.drive) for it in pair]
+
+
+def _sentences(found: Upgraded, back: Upgraded) -> list[str]:
+    """Return which is faster at what, and where neither is, a sentence each."""
+    u, first, second = found.upgrade, found.new.name, found.old.name
+    if not u.steps:
+        return ["No step was measured on both under the same conditions."]
+    sides = ((first, found.upgrade, back.upgrade), (second, back.upgrade, found.upgrade))
+    lines, slight, told = [], [], set[str]()
+    for name, own, other in sides:
+        little = [x for x in other.loses if _bare([x])[0] not in _bare(own.worth)]
+        lines += [f"{name} is faster at {_listed(own.worth)}."] if own.worth else []
+        slight += [f"{name} is a little faster at {_listed(little)}."] if little else []
+        told.update(_bare([*own.worth, *little]))
+    for words, uses in (
+        ("No noticeable difference at", u.no_gain),
+        ("Too close to call at", u.unsure),
+    ):
+        left = [x for x in _bare(uses) if x not in told]
+        slight += [f"{words} {_listed(left)}."] if left else []
+    return [*lines, *slight]
+
+
+def _bare(uses: Sequence[str]) -> list[str]:
+    """Return uses without their factors."""
+    return [use.partition(" (")[0] for use in uses]
+
+
+def _listed(uses: Sequence[str]) -> str:
+    *most, last = uses
+    # The names of uses have commas in them.
+    return f"{'; '.join(most)}{';' if most[1:] else ''} and {last}" if most else last
+
+
+def _verdict(
+    found: Upgraded, back: Upgraded, answers: dict[str, DriveAnswer], ranking: Ranking
+) -> tuple[Block, ...]:
+    faster = [Paragraph(line, loud=n < 2) for n, line in enumerate(_sentences(found, back))]
+    said = [
+        Paragraph(f"{name}: {answer.words[:1].lower()}{answer.words[1:]}")
+        for name, answer in answers.items()
+    ]
+    warned = [Paragraph(f"{n}: {a.warning}.", loud=True) for n, a in answers.items() if a.warning]
+    both = replace(ranking, drives=tuple(d for d in ranking.drives if d.drive in answers))
+    drawn = len(both.drives) > 1 and all(d.index is not None for d in both.drives)
+    picture = [Picture("standing", ranking_chart(both))] if drawn else []
+    return (*warned, *faster, *picture, *said)
+
+
+def _size(size_bytes: int | None) -> str:
+    return show_size(size_bytes) if size_bytes else "-"
+
+
+def _glance(pair: Sequence[ReviewData]) -> Table:
+    """Return what a buyer compares first."""
+    drives = [it.sheet.drive for it in pair]
+    ranking = pair[0].ranking_report.ranking
+    index = {d.drive: d.index for d in ranking.drives}
+
+    def claims(it: ReviewData) -> str:
+        every = it.claims_report.verdicts if it.claims_report is not None else ()
+        met = sum(j.verdict in (Verdict.MET, Verdict.BEATEN) for j in every)
+        return f"{met} of {len(every)}" if every else "-"
+
+    def slower(it: ReviewData) -> str:
+        standing = it.ranking_report.standings.get(it.sheet.drive.name)
+        return "; ".join(shortfall_lines(standing)) if standing is not None else ""
+
+    rows = [
+        ("price", *(d.spelled_price or "-" for d in drives)),
+        ("capacity", *(_size(d.capacity_bytes) for d in drives)),
+        ("interface", *(d.interface or "-" for d in drives)),
+        (
+            f"index ({truncate(str(ranking.yardstick), 24)} is 100)",
+            *(figure_words(x) if (x := index.get(d.name)) is not None else "-" for d in drives),
+        ),
+        ("claims met", *(claims(it) for it in pair)),
+        ("endurance", *(_size(d.endurance_bytes) for d in drives)),
+        ("to know", *(slower(it) or "-" for it in pair)),
+    ]
+    shown = [row for row in rows if any(cell != "-" for cell in row[1:])]
+    return Table("What a buyer compares first", ["", *(d.name for d in drives)], shown)
+
+
+def _steps_table(found: Upgraded) -> Table:
+    """Return each step on both, and which is faster."""
+    first, second = found.new.name, found.old.name
+    header = ["step", *(f"{truncate(name, 24)}, {rate_unit()}" for name in (first, second))]
+    rows = [
+        (
+            parse(s.kind).label,
+            figure_words(s.new, per_unit()),
+            figure_words(s.old, per_unit()),
+            figure_words(s.times),
+            faster_words(s, first, second),
+        )
+        for s in found.upgrade.steps
+    ]
+    notes = ["in brackets: 95 % intervals; ratio: the first over the second"]
+    return Table("Each step", [*header, "ratio", "faster"], rows, right=(1, 2, 3), notes=notes)
+
+
+def _long_write(shelf: Shelf, names: Sequence[str]) -> tuple[Block, ...]:
+    try:
+        return (Picture("long-write", long_write_of(shelf, names)),)
+    except UsageError:  # one of them has none, or not the same
+        return ()
+
+
+def _jobs(found: Upgraded) -> Table:
+    table = jobs_table(found, brief=True)
+    columns = [*table.columns[:-1], f"{truncate(found.new.name, 24)} takes"]
+    return Table("How long jobs take", columns, table.rows, table.right, small=table.small)
+
+
+def _uses(pair: Sequence[ReviewData]) -> Table:
+    """Return how both sustain each load, the commonest first."""
+    by_load: dict[str, list[Suitability]] = {}
+    for it in pair:
+        for one in it.fitted.empty:
+            by_load.setdefault(one.load.name, []).append(one)
+    both = [x for x in by_load.values() if any(s.headroom is not None for s in x)]
+    both.sort(key=lambda x: x[0].load.common)
+    rows = [(x[0].load.title, *map(stream_words, x)) for x in both]
+    header = ["load", *(it.sheet.drive.name for it in pair)]
+    return Table("Streams of each load that it sustains", header, rows, right=(1, 2))
