@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import html
 import json
 import re
 import sqlite3
@@ -205,6 +206,23 @@ def test_a_name_from_right_to_left_keeps_its_digits(shown: Program) -> None:
     apart = f"\N{FIRST STRONG ISOLATE}{name}\N{POP DIRECTIONAL ISOLATE}"
     assert page.count(f">{apart}<") >= 3  # in the chart and in the tables
     assert isolated("\N{RIGHT-TO-LEFT OVERRIDE}abc") == "\N{REPLACEMENT CHARACTER}abc"
+
+
+def test_a_long_name_is_short_in_tables_and_sentences_and_whole_in_its_title(
+    shown: Program,
+) -> None:
+    name = "A very long name of a drive that nobody can say without a breath & <a heat sink> 1TB"
+    shown("sheet", "rename", "Ilmaris Drift 1TB", name)
+    shown("report", "--all", "--each", "--base-url", "https://reviews.example/", "--out", "site")
+    short = "A very long name of a drive that nobody…"
+    whole = html.escape(name)
+    for page in ("index.html", "compare.html", "veldhaar-comet-2tb.html"):
+        text = (shown.folder / "site" / page).read_text()
+        assert f'<span title="{whole}">{short}</span>' in text, page
+        assert not re.search(rf"<(td|li|p|a)\b[^>]*>{re.escape(whole)}", text), page
+        assert "100 is <span" in text or page == "compare.html", page
+    own = (shown.folder / "site" / "ilmaris-drift-1tb.html").read_text()
+    assert f"<h1><bdi>{whole}</bdi></h1>" in own
 
 
 def test_a_drive_without_results_that_count_has_no_answer(shown: Program) -> None:

@@ -508,6 +508,8 @@ def test_two_drives_on_one_page_say_which_is_faster_at_what(shown: Program) -> N
         assert legend is not None and legend[1] == "strong"
     same = shown("report", SLATE, "--beside", SLATE.lower(), "--out", "x.html", status=2).err
     assert "Corvane Slate 1TB beside itself" in same
-    assert "nearest" in shown("report", SLATE, "--beside", "Corvane Slat", "--out", "x", status=2).err
+    assert (
+        "nearest" in shown("report", SLATE, "--beside", "Corvane Slat", "--out", "x", status=2).err
+    )
     shown("report", SLATE, "--beside", pebble, "--out", "folder")
     assert (shown.folder / "folder" / "corvane-slate-1tb-and-tarnmoor-pebble-1tb.md").exists()

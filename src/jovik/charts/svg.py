@@ -7,7 +7,7 @@ script needs to answer with is in attributes.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from html import escape
 
@@ -47,7 +47,7 @@ LINE_HEIGHT = 18
 SHADES = 6
 
 
-def chart_svg(chart: Chart, name: str, alt: str) -> str:
+def chart_svg(chart: Chart, name: str, alt: str, title: Callable[[str], str] | None = None) -> str:
     """Return a chart as markup: two drawings of it, and its names to be switched on and off.
 
     Parameters
@@ -56,6 +56,8 @@ def chart_svg(chart: Chart, name: str, alt: str) -> str:
         Its name among the charts of a page.
     alt : str
         Its content in words.
+    title : callable, optional
+        Returns the markup of its title, in which names of drives may need care.
     """
     drawn = "".join(_drawing(chart, setting, name, alt) for setting in (WIDE, NARROW))
     names = chart.names
@@ -71,7 +73,7 @@ def chart_svg(chart: Chart, name: str, alt: str) -> str:
     more += " data-zooms" if isinstance(chart, LineChart) and chart.zooms else ""
     return (
         f'<figure class="chart" id="chart-{name}"{more}>'
-        f"<figcaption>{_text(chart.title)}</figcaption>{keys}{drawn}"
+        f"<figcaption>{(title or _text)(chart.title)}</figcaption>{keys}{drawn}"
         f'<output class="said" aria-live="polite"></output></figure>'
     )
 

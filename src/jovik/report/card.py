@@ -9,7 +9,8 @@ from typing import Any
 
 from jovik.base.atomic_files import MADE_WITH_JOVIK
 from jovik.base.quantities import significant
-from jovik.base.terminal_text import strip_control
+from jovik.base.terminal_text import isolated, strip_control
+from jovik.charts.provenance import truncate
 from jovik.queries.advice import reservations_of
 from jovik.queries.ranking import RankingReport
 from jovik.tables.advice import reservation_words
@@ -22,6 +23,7 @@ WARNING = "#a63c19"
 WARNING_COLUMNS = 48
 MOST_LINES = 3
 MOST_BARS = 6
+LONGEST_NAME = 40
 LEFT, RIGHT, TOP = 60, 150, 190
 
 
@@ -38,7 +40,7 @@ def draw_card(drive: str, found: RankingReport, answer: str = "") -> bytes:
     ranking, top_y = found.ranking, TOP
     image = Image.new("RGB", SIZE, PAPER)
     pen = ImageDraw.Draw(image)
-    name = strip_control(drive)
+    name = truncate(drive, LONGEST_NAME)
     largest = 64
     while largest > 30 and pen.textlength(name, font=_font(largest, bold=True)) > SIZE[0] - 120:
         largest -= 4
@@ -60,8 +62,8 @@ def draw_card(drive: str, found: RankingReport, answer: str = "") -> bytes:
     if at is not None:
         few = reservations_of(found, drive).few
         place = "" if few else f"place {placed[at].place} of {len(placed)}; "
-        caption = f"{place}100 is {ranking.yardstick}"
-        pen.text((LEFT, top_y - 58), strip_control(caption), font=_font(28), fill=QUIET)
+        caption = f"{place}100 is {isolated(truncate(str(ranking.yardstick), LONGEST_NAME))}"
+        pen.text((LEFT, top_y - 58), caption, font=_font(28), fill=QUIET)
         first = max(0, min(at - MOST_BARS // 2, len(placed) - MOST_BARS))
         shown = placed[first : first + MOST_BARS]
         top = max(d.index.most for d in shown if d.index is not None)
@@ -72,7 +74,7 @@ def draw_card(drive: str, found: RankingReport, answer: str = "") -> bytes:
             scale = (SIZE[0] - LEFT - RIGHT) / top
             width = scale * d.index.median
             high = min(each * 0.42, 34)
-            pen.text((LEFT, y), strip_control(d.drive), font=_font(22), fill=INK)
+            pen.text((LEFT, y), truncate(d.drive, LONGEST_NAME), font=_font(22), fill=INK)
             fill = MINE if d.drive == drive else OTHERS
             pen.rectangle((LEFT, y + 28, LEFT + max(width, 2), y + 28 + high), fill=fill)
             reach, middle = (scale * d.index.least, scale * d.index.most), y + 28 + high / 2

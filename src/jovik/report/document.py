@@ -155,8 +155,9 @@ class HeadTag:
 class Document:
     """A page: its title, a line below it, its sections, and a last line on how it came about.
 
-    `summary` is its answer in a sentence, and `data` describes it for machines in the vocabulary of
-    schema.org, if it is a review.
+    `names` are those of drives that a page of HTML shortens or keeps apart in tables and
+    sentences. `summary` is its answer in a sentence, and `data` describes it for machines in
+    the vocabulary of schema.org, if it is a review.
     """
 
     title: str
@@ -165,6 +166,7 @@ class Document:
     colophon: str
     head: tuple[HeadTag, ...] = ()
     language: str = "en"
+    names: tuple[str, ...] = ()
     summary: str = ""
     data: dict[str, Any] = field(default_factory=dict)
 

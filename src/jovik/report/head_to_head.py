@@ -20,6 +20,7 @@ from jovik.queries.ranking import ranking_report
 from jovik.queries.upgrade import Upgraded, upgraded
 from jovik.report.answers import DriveAnswer, answers_of
 from jovik.report.document import Block, Document, Paragraph, Picture, Section
+from jovik.report.html import special_names
 from jovik.report.privacy import without_commands
 from jovik.report.review_data import ReviewData, gather
 from jovik.shelf.store import Shelf
@@ -67,6 +68,7 @@ def head_to_head(shelf: Shelf, first: str, second: str) -> Document:
         subtitle,
         tuple(s for s in sections if any(not isinstance(b, Table) or b.rows for b in s.blocks)),
         f"Made by Jovik {VERSION}",
+        names=special_names(names),
         summary=_sentences(found, back)[0],
     )
     return without_commands(page)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import base64
 import hashlib
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
@@ -68,6 +68,9 @@ def render_html(document: Document, script: Script | None = None) -> str:
     that it carries itself; so whatever a drive's strings hold, nothing of it can run or load
     anything.
     """
+    from markupsafe import Markup, escape
+
+    named = _setting(document.names)
     style, own = _part("page.css"), _part("page.js")
     scripts = [own] if script is None else [own, script.source]
     admitted = " ".join(f"'{_hash(x)}'" for x in scripts)
@@ -82,12 +85,49 @@ def render_html(document: Document, script: Script | None = None) -> str:
         .get_template("page.html")
         .render(
             document=document,
+            named=named,
+            # Every word in a chart is escaped where it is drawn.
+            svg=lambda p: Markup(
+                chart_svg(p.chart, p.name, p.alt, lambda x: str(escape(named(x))))
+            ),
             style=style,
             scripts=scripts,
             policy=policy,
             mark=script.mark if script is not None else "",
         )
     )
+
+
+LONGEST_NAME = 40
+"""Letters of a drive's name in a table or a sentence; the whole name is its title."""
+
+
+def special_names(names: Iterable[str]) -> tuple[str, ...]:
+    """Return the names that a page shortens, or keeps apart as they run from right to left."""
+    special = {n for n in names if len(n) > LONGEST_NAME or isolated(n) != n}
+    return tuple(sorted(special, key=len, reverse=True))
+
+
+def _setting(names: Sequence[str]) -> Callable[[str], Any]:
+    """Return what sets a text with these names kept apart, the whole of a long one as a title."""
+    from markupsafe import Markup, escape
+
+    if not names:
+        return isolated
+    pattern = re.compile("|".join(map(re.escape, names)))
+
+    def named(text: str) -> Any:
+        parts, end = [], 0
+        for m in pattern.finditer(text):
+            name = escape(isolated(m[0]))
+            if len(m[0]) > LONGEST_NAME:
+                short = escape(isolated(f"{m[0][: LONGEST_NAME - 1].rstrip()}…"))
+                name = Markup(f'<span title="{name}">{short}</span>')
+            parts += [escape(isolated(text[end : m.start()])), name]
+            end = m.end()
+        return Markup("").join([*parts, escape(isolated(text[end:]))])
+
+    return named
 
 
 def as_data(content: bytes, kind: str) -> str:
@@ -154,11 +194,9 @@ def _templates() -> Any:
         "verdict": lambda cell: VERDICTS.get(cell, ""),
         "sort_key": sort_key,
         "csv": lambda text: as_data(text.encode(), "text/csv;charset=utf-8"),
-        # One of two places where HTML comes from elsewhere: made by `as_html`, which lets no markup
-        # of the writer's through.
+        # Beside the charts, the only place where HTML comes from elsewhere: made by `as_html`,
+        # which lets no markup of the writer's through.
         "words": lambda markdown: Markup(as_html(markdown)),
-        # And the other: every word in a chart is escaped where it is drawn.
-        "svg": lambda picture: Markup(chart_svg(picture.chart, picture.name, picture.alt)),
         "sorts": _sorts,
     }
     environment.filters |= filters

@@ -18,6 +18,7 @@ from jovik.queries.instrument import LogKey
 from jovik.queries.ranking import RankingReport, price_for_terabyte
 from jovik.report.answers import DriveAnswer
 from jovik.report.document import Block, Document, Links, Paragraph, Picture, Section, SiteTable
+from jovik.report.html import special_names
 from jovik.report.privacy import without_commands
 from jovik.sheets.drive_class import read_class
 from jovik.sheets.sheet import Drive
@@ -58,6 +59,10 @@ def front_page(
     ]
     some = replace(ranking, drives=tuple(placed[:MAX_BARS]))
     more = f" The picture shows the first {MAX_BARS}." if len(placed) > MAX_BARS else ""
+    few = sum(reservations_of(found, d.drive).few for d in ranking.drives)
+    more += (
+        f" {few} more were measured in few of them, and are listed below the others." if few else ""
+    )
     reviews = tuple((name, page) for name, page in addresses.items())
     return _page(
         "Drives compared",
@@ -248,7 +253,10 @@ def class_page(
 def _page(title: str, found: RankingReport, sections: Sequence[Section]) -> Document:
     when = days_words(s.result.started[:10] for d in found.ranking.drives for s in d.steps)
     with_content = tuple(s for s in sections if s.blocks)
-    page = Document(title, f"Measured {when}", with_content, f"Made by Jovik {VERSION}")
+    names = special_names(found.drives)
+    page = Document(
+        title, f"Measured {when}", with_content, f"Made by Jovik {VERSION}", names=names
+    )
     return without_commands(page)
 
 

@@ -41,6 +41,7 @@ from jovik.report.document import (
     ReviewerText,
     Section,
 )
+from jovik.report.html import special_names
 from jovik.report.overview import around
 from jovik.report.placeholders import Known, filled
 from jovik.report.privacy import without_commands
@@ -151,6 +152,7 @@ def review(
         subtitle,
         tuple(s for s in sections if s.blocks),
         f"Made by Jovik {VERSION}",
+        names=special_names([drive.name, *it.ranking_report.drives]),
         summary=summary,
         data=linked_data(drive, summary, it.days, it.advice.class_title),
     )
