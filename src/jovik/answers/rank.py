@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any, ClassVar
 
-from jovik.analysis.ranking import DriveRank, Ranking, rank_sentence
+from jovik.analysis.ranking import DriveRank, Ranking, lead_over_next, rank_sentence
 from jovik.answers.answer import Answer, Csv, csv_of
 from jovik.base.errors import UsageError
 from jovik.base.plain_data import keyed, plain
@@ -14,6 +14,9 @@ from jovik.base.vocabulary import ENERGY, SAMPLE_ORDERS
 from jovik.queries.ranking import (
     Filter,
     RankingReport,
+    access_time_ns,
+    index_for_money,
+    price_for_terabyte,
     ranking_report,
     ranking_report_within,
 )
@@ -56,7 +59,10 @@ class RankAnswer(Answer):
     def data(self) -> dict[str, Any]:
         """Return the answer as documented."""
         program = self.found.program
-        return ranking_data(self.ranking, energy=self.by == ENERGY) | {
+        data = ranking_data(self.ranking, energy=self.by == ENERGY)
+        drives = zip(data["drives"], self.ranking.drives, strict=True)
+        return data | {
+            "drives": [row | self._worth(d) for row, d in drives],
             **passed_over_json(self.found.passed_over),
             "excluded": plain(self.found.excluded),
             "programs": [
@@ -70,6 +76,17 @@ class RankAnswer(Answer):
             "by": self.by,
             "for": self.load,
             "sentence": self.sentence,
+        }
+
+    def _worth(self, d: DriveRank) -> dict[str, Any]:
+        """Return what a drive is ordered by besides its index (`jovik rank --by`)."""
+        drive = self.found.drives.get(d.drive)
+        return {
+            "access_ns": None if self.by == ENERGY else access_time_ns(d),
+            "price_per_tb": price_for_terabyte(drive),
+            "currency": drive.currency if drive is not None else "",
+            "index_per_price": index_for_money(d, drive),
+            "endurance_bytes": drive.endurance_bytes if drive is not None else None,
         }
 
     def csv(self) -> Csv:
@@ -191,10 +208,16 @@ def ranking_data(ranking: Ranking, *, energy: bool = False) -> dict[str, Any]:
     energy : bool
         Whether its rates are bytes and I/Os per joule.
     """
+    leads: Leads = {}
+    for kind in ranking.kinds:
+        rows = ranking_of(ranking, kind)
+        for n, (s, lead) in enumerate(zip(rows, lead_over_next(ranking, rows), strict=True)):
+            first = ranking.lead(kind, rows[0].drive, s.drive) if n else None
+            leads[s.drive, kind] = {"lead": plain(lead), "behind_first": plain(first)}
     return {
         "yardstick": ranking.yardstick,
         "counted": list(ranking.counted),
-        "drives": [_drive(d, energy=energy) for d in ranking.drives],
+        "drives": [_drive(d, leads, energy=energy) for d in ranking.drives],
         "left_out": [keyed(x, "drive", "kind", "why") for x in ranking.left_out],
     }
 
@@ -204,7 +227,11 @@ def _place(of: Any) -> dict[str, Any]:
     return {"place": str(of.place) if of.place else None} | numbers
 
 
-def _drive(d: DriveRank, *, energy: bool) -> dict[str, Any]:
+Leads = dict[tuple[str, str], dict[str, Any]]
+"""By drive and kind of step: the lead over the next drive, and that of the first over this one."""
+
+
+def _drive(d: DriveRank, leads: Leads, *, energy: bool) -> dict[str, Any]:
     rate, ios = ("bytes_per_joule", "ios_per_joule") if energy else ("rate_bytes_s", "iops")
     none = {"rate_bytes_s": None, "iops": None} if energy else {}
     steps = [
@@ -215,6 +242,7 @@ def _drive(d: DriveRank, *, energy: bool) -> dict[str, Any]:
         | keyed(
             s, "index", "passes", elapsed_s="result.findings.replay.elapsed_s", run="result.run"
         )
+        | leads[d.drive, s.kind]
         for s in d.steps
     ]
     about = keyed(d, "index", "missing", "runs", level_with="level")

@@ -29,12 +29,12 @@ def claims_chart(found: ClaimsReport) -> BarChart:
     for j in found.verdicts:
         share = _better_to_the_right(j)
         claimed = f"{'up to ' if j.claim.up_to else ''}{j.claim.shown()}"
-        if share is None or j.measured is None:
+        if share is None or j.share is None or j.measured is None:
             rows.append(BarRow(j.claim.label, (Bar(0.0, str(j.verdict), claimed),), claimed))
             continue
         measured, percent = j.claim.shown(j.measured.median), share.scaled(100)
         description = (
-            f"{j.claim.label}: {measured}, {figure_words(percent)} % of {claimed}, {j.verdict}"
+            f"{j.claim.label}: {measured}, {figure_words(j.share, 100)} % of {claimed}, {j.verdict}"
         )
         words, mark = f"{measured}, {j.verdict}", VERDICT_MARKS.get(j.verdict, "open")
         bar = Bar(percent.median, words, description, percent.low, percent.high, mark)
@@ -52,8 +52,10 @@ def claims_chart(found: ClaimsReport) -> BarChart:
         provenance(tested) or "nothing measured; Jovik",
         f"Bars of the measured percentage of each claim. {claims_summary(found.verdicts)}. {each}",
     )
+    inverted = any(j.claim.lower_is_better for j in found.verdicts)
+    title = "Measured, as a percentage of each claim"
     return BarChart(
-        "Measured, as a percentage of each claim",
+        f"{title}; access times inverted, so that right is better" if inverted else title,
         tuple(rows),
         line=(100.0, "the claim"),
         margin=100 * (1 - found.margin),
