@@ -151,6 +151,7 @@ class Reader:
         self.where, self.served = where, served
         self._connect = connect
         self._idle: list[Any] = [] if opened is None else [opened]
+        self._parents: list[Any] = []
         self._process = os.getpid()
 
     @contextmanager
@@ -171,16 +172,18 @@ class Reader:
 
     def _take(self) -> Any:
         if self._process != os.getpid():
-            # They are the parent's, which goes on using them.
-            self._idle, self._process = [], os.getpid()
-        while self._idle:
-            connection = self._idle.pop()
+            # They are the parent's, which goes on using them: closing one here would end it there.
+            self._parents, self._idle, self._process = self._idle, [], os.getpid()
+        while True:
+            try:
+                connection = self._idle.pop()
+            except IndexError:  # another thread may have taken the last one
+                return self._connect()
             if not self.served:
                 return connection
             with suppress(*_driver_errors(True)):  # it may have been lost meanwhile
                 connection.execute("SELECT 1")
                 return connection
-        return self._connect()
 
     def _give_back(self, connection: Any) -> None:
         try:
