@@ -389,3 +389,16 @@ def test_pictures_have_the_colours_of_pages() -> None:
         names = ("paper", "ink", "k0", "bad", "pale-bar", *(f"k{n}" for n in range(6)))
         own = (theme.paper, theme.ink, theme.accent, theme.bad, theme.pale, *theme.lines)
         assert [page[n] for n in names] == [c.lower() for c in own]
+
+
+def test_a_long_write_is_drawn_beside_what_was_claimed(shown: Program) -> None:
+    shown("report", "Veldhaar Comet 2TB", "--out", "review.html")
+    page = (shown.folder / "review.html").read_text()
+    drawn = page.split('id="chart-long-write-1"')[1].split("</figure>")[0]
+    # In both drawings, over time and over bytes.
+    assert drawn.count(">claimed</text>") == drawn.count(">claimed, sustained</text>") == 4
+    assert drawn.count('class="level"') == 8
+    shown("sheet", "unclaim", "Veldhaar Comet 2TB", "sequential write")
+    shown("report", "Veldhaar Comet 2TB", "--out", "review.html", "--force")
+    page = (shown.folder / "review.html").read_text()
+    assert ">claimed</text>" not in page and ">claimed, sustained</text>" in page

@@ -84,6 +84,14 @@ class Line:
 
 
 @dataclass(frozen=True)
+class Reference:
+    """A value that lines are compared with, and what it is, where that is worth a word."""
+
+    value: float
+    words: str = ""
+
+
+@dataclass(frozen=True)
 class Panel:
     """Lines over one axis of values. A view may have two panels, one below the other.
 
@@ -92,7 +100,7 @@ class Panel:
 
     y: Axis
     lines: tuple[Line, ...]
-    levels: tuple[float, ...] = ()
+    levels: tuple[Reference, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from jovik.analysis.comparison import HistoryPoint
 from jovik.charts.canvas import MOST_DRIVES
-from jovik.charts.chart import About, Axis, Line, LineChart, Panel, Point, View, between
+from jovik.charts.chart import About, Axis, Line, LineChart, Panel, Point, Reference, View, between
 from jovik.charts.provenance import provenance, truncate
 from jovik.queries.comparison import History
 from jovik.steps import parse
@@ -41,7 +41,7 @@ def history_chart(found: History) -> LineChart:
     ends = [v for line in lines for p in line.points for v in (p.low, p.high, p.y) if v is not None]
     room = (max(ends) - min(ends)) * 0.05
     y = between("times the first result", min([*ends, 1.0]) - room, max([*ends, 1.0]) + room)
-    view = View("", _dates(every), (Panel(y, tuple(lines), (1.0,)),), _firmware(shown))
+    view = View("", _dates(every), (Panel(y, tuple(lines), (Reference(1.0),)),), _firmware(shown))
     of = f", {found.sample}" if found.sample else ""
     omitted = len(by_step) - len(shown)
     about = About(

@@ -175,7 +175,11 @@ def _frame(ax: Any, view: View, panel: Panel, look: Theme, *, last: bool) -> Non
     for band in (b for b in view.bands if b.shaded):
         ax.axvspan(band.start, band.end, color=look.grid, alpha=0.55, linewidth=0)
     for level in panel.levels:
-        ax.axhline(panel.y.place(level), color=look.edge, linewidth=1.0, linestyle=":")
+        at = panel.y.place(level.value)
+        ax.axhline(at, color=look.edge, linewidth=1.0, linestyle=":")
+        if level.words:
+            place = {"xycoords": ("axes fraction", "data"), "textcoords": "offset points"}
+            ax.annotate(level.words, (1, at), (-6, 3), ha="right", color=look.quiet, **place)
     ax.grid(axis="y", visible=True)
     ax.grid(axis="x", visible=False)
     ax.set_xlim(view.x.low, view.x.high)

@@ -12,9 +12,20 @@ from jovik.base.findings import Level
 from jovik.base.quantities import show_rate, show_size, significant
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.base.trace import SLICE_NS, Trace
-from jovik.charts.chart import About, Line, LineChart, Panel, Point, View, between, from_zero
+from jovik.charts.chart import (
+    About,
+    Line,
+    LineChart,
+    Panel,
+    Point,
+    Reference,
+    View,
+    between,
+    from_zero,
+)
 from jovik.charts.provenance import provenance, truncate
 from jovik.charts.selection import results_of_each, same_kind
+from jovik.sheets.sheet import Claim
 from jovik.shelf.store import Shelf
 
 POINTS, ASKED = 600, 160
@@ -31,13 +42,22 @@ def long_write_of(
         "sequential write 1MiB depth 8 over 30% of free",
     )
     chosen = same_kind(by_drive, phrase, "long write")
-    return long_write_chart([(r, shelf.runs.traces(r.run, r.phrase)[0]) for r in chosen], axis=axis)
+    traces = [(r, shelf.runs.traces(r.run, r.phrase)[0]) for r in chosen]
+    claims = shelf.sheets.get(chosen[0].drive).claims if len(chosen) == 1 else ()
+    return long_write_chart(traces, axis=axis, claims=claims)
 
 
-def long_write_chart(shown: Sequence[tuple[StepResult, Trace]], *, axis: str = "time") -> LineChart:
+def long_write_chart(
+    shown: Sequence[tuple[StepResult, Trace]], *, axis: str = "time", claims: Sequence[Claim] = ()
+) -> LineChart:
     """Chart the rate over time and over bytes. A single write has levels, cliff and temperature.
 
-    The view that `axis` names comes first.
+    Parameters
+    ----------
+    axis : str
+        The view that comes first.
+    claims : sequence of Claim
+        Of the drive, if it is one: those about sequential writes are drawn.
     """
     result, alone = shown[0][0], len(shown) == 1
     label, written = result.step.label, shown[0][0].findings.long_write
@@ -61,11 +81,18 @@ def long_write_chart(shown: Sequence[tuple[StepResult, Trace]], *, axis: str = "
         provenance([r for r, _ in shown]),
         f"The rate of {label}: {fall}",
     )
-    views = tuple(_view(shown, by_time=v == "time") for v in first)
+    claimed = tuple(
+        Reference(c.figure * per_unit(), f"claimed{', sustained' if c.sustained else ''}")
+        for c in claims
+        if alone and not c.random and not c.read_percent and c.unit == "bytes/s"
+    )
+    views = tuple(_view(shown, claimed, by_time=v == "time") for v in first)
     return LineChart(f"The long write: {label}", views, zooms=True, about=about)
 
 
-def _view(shown: Sequence[tuple[StepResult, Trace]], *, by_time: bool) -> View:
+def _view(
+    shown: Sequence[tuple[StepResult, Trace]], claimed: tuple[Reference, ...], *, by_time: bool
+) -> View:
     alone, unit = len(shown) == 1, "seconds" if by_time else "GB written"
     lines, tops, ends = [], [1e-9], [1e-9]
     for result, trace in shown:
@@ -89,7 +116,7 @@ def _view(shown: Sequence[tuple[StepResult, Trace]], *, by_time: bool) -> View:
     written = result.findings.long_write
     lines += [_level(p, by_time=by_time) for p in (written.parts if written is not None else ())]
     panels = [
-        Panel(from_zero(rate_unit(), tops), tuple(lines)),
+        Panel(from_zero(rate_unit(), [*tops, *(c.value for c in claimed)]), tuple(lines), claimed),
         *_temperature(trace, by_time=by_time),
     ]
     marks: tuple[tuple[float, str], ...] = ()

@@ -23,6 +23,7 @@ from jovik.charts.chart import (
     LineChart,
     Panel,
     Point,
+    Reference,
     View,
     between,
     decades,
@@ -74,7 +75,9 @@ def rounds_chart(shown: Sequence[Rounds]) -> LineChart:
         "round; shaded: the window, dotted: its mean +/- 10 %", rounds, [f"{r:g}" for r in rounds]
     )
     y = between("times the mean of the window", min(values), max(values))
-    panel = Panel(y, tuple(lines), (1 - STEADY_RANGE / 2, 1 + STEADY_RANGE / 2))
+    panel = Panel(
+        y, tuple(lines), (Reference(1 - STEADY_RANGE / 2), Reference(1 + STEADY_RANGE / 2))
+    )
     result = first.findings.steady
     assert result is not None
     verdict = (

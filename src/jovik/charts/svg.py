@@ -142,7 +142,7 @@ def _panel(
         parts.append(f'<text class="tick end" x="{left - 7}" y="{y + 4:.1f}">{_text(words)}</text>')
     inside = [_band(band, view.x) for band in view.bands if band.shaded]
     for level in panel.levels:
-        y = 1000 * (1 - panel.y.share(level))
+        y = 1000 * (1 - panel.y.share(level.value))
         inside.append(f'<path class="level" d="M0 {y:.1f}H1000"/>')
     for line in panel.lines:
         inside.append(_line(line, names.index(line.name), view.x, panel.y))
@@ -155,6 +155,10 @@ def _panel(
         f'<svg class="plot" x="{left}" y="{top:.1f}" width="{width:.0f}" height="{height:.1f}" '
         f'viewBox="0 0 1000 1000" preserveAspectRatio="none">{"".join(inside)}</svg>'
     )
+    for level in (x for x in panel.levels if x.words):
+        y, end = top + height * (1 - panel.y.share(level.value)) - 4, left + width - 4
+        words = _text(level.words)
+        parts.append(f'<text class="value below end" x="{end:.0f}" y="{y:.1f}">{words}</text>')
     for line in panel.lines:
         parts.append(_dots(line, names.index(line.name), view.x, panel.y, setting, place))
     if panel is view.panels[0]:
@@ -177,7 +181,7 @@ def _mark_words(view: View, setting: Setting, place: tuple[float, float, float])
         room = int((share if side else 1 - share) * width / setting.letter)
         short = words if len(words) <= room else words[: max(room - 1, 0)] + "…"
         y = top + 16 + 17 * n
-        yield f'<text class="word {side}" x="{x:.1f}" y="{y:.0f}">{_text(short)}</text>'
+        yield f'<text class="word value {side}" x="{x:.1f}" y="{y:.0f}">{_text(short)}</text>'
 
 
 def _line(line: Line, number: int, x: Axis, y: Axis) -> str:

@@ -67,7 +67,8 @@ def tests_sections(shelf: Shelf, results: Sequence[StepResult]) -> list[Section]
     long: list[Block] = []
     for number, result in enumerate((r for r in empty if series_to_show(r) is not None), 1):
         trace = shelf.runs.traces(result.run, result.phrase)[0]
-        chart = long_write_chart([(result, trace)])
+        claims = shelf.sheets.get(result.drive).claims
+        chart = long_write_chart([(result, trace)], claims=claims)
         long += [Picture(f"long-write-{number}", chart), long_write_table(None, result)]
     pairs = empty_against_full(list(results))
     return [
