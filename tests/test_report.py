@@ -506,6 +506,11 @@ def test_two_drives_on_one_page_say_which_is_faster_at_what(shown: Program) -> N
         # The first drive has one colour in every chart.
         legend = re.search(r'<li class="(\w+)" data-line="0">', page)
         assert legend is not None and legend[1] == "strong"
+    fake = "Oberon Hollow 2TB"
+    shown("measure", "model:hollow", "sequential write 1MiB over 100GB verify", status=4)
+    shown("report", fake, "--beside", SLATE, "--out", "fake.html")
+    page = (shown.folder / "fake.html").read_text()
+    assert f'class="loud">{fake}: avoid: it ' in page and f"{fake} is faster" not in page
     same = shown("report", SLATE, "--beside", SLATE.lower(), "--out", "x.html", status=2).err
     assert "Corvane Slate 1TB beside itself" in same
     assert (

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from jovik.analysis.claims import Verdict
@@ -69,7 +69,7 @@ def head_to_head(shelf: Shelf, first: str, second: str) -> Document:
         tuple(s for s in sections if any(not isinstance(b, Table) or b.rows for b in s.blocks)),
         f"Made by Jovik {VERSION}",
         names=special_names(names),
-        summary=_sentences(found, back)[0],
+        summary=_sentences(found, back, answers)[0],
     )
     return without_commands(page)
 
@@ -78,14 +78,22 @@ def _lines(pair: Sequence[ReviewData]) -> list[str]:
     return [facts_line(it.sheet.drive) for it in pair]
 
 
-def _sentences(found: Upgraded, back: Upgraded) -> list[str]:
-    """Return which is faster at what, and where neither is, a sentence each."""
+def _sentences(found: Upgraded, back: Upgraded, answers: Mapping[str, DriveAnswer]) -> list[str]:
+    """Return which is faster at what, and where neither is, a sentence each.
+
+    Nothing is said for a drive that lost data or failed but that.
+    """
     u, first, second = found.upgrade, found.new.name, found.old.name
+    faulty = [name for name in (first, second) if answers[name].advice.faults]
+    lines = [f"{name}: {_inside(answers[name].words)}" for name in faulty]
     if not u.steps:
-        return ["No step was measured on both under the same conditions."]
+        return [*lines, "No step was measured on both under the same conditions."]
     sides = ((first, found.upgrade, back.upgrade), (second, back.upgrade, found.upgrade))
-    lines, slight, told = [], [], set[str]()
+    slight: list[str] = []
+    told: set[str] = set()
     for name, own, other in sides:
+        if name in faulty:
+            continue
         little = [x for x in other.loses if _bare([x])[0] not in _bare(own.worth)]
         lines += [f"{name} is faster at {_listed(own.worth)}."] if own.worth else []
         slight += [f"{name} is a little faster at {_listed(little)}."] if little else []
@@ -97,6 +105,10 @@ def _sentences(found: Upgraded, back: Upgraded) -> list[str]:
         left = [x for x in _bare(uses) if x not in told]
         slight += [f"{words} {_listed(left)}."] if left else []
     return [*lines, *slight]
+
+
+def _inside(sentence: str) -> str:
+    return f"{sentence[:1].lower()}{sentence[1:]}"
 
 
 def _bare(uses: Sequence[str]) -> list[str]:
@@ -113,10 +125,12 @@ def _listed(uses: Sequence[str]) -> str:
 def _verdict(
     found: Upgraded, back: Upgraded, answers: dict[str, DriveAnswer], ranking: Ranking
 ) -> tuple[Block, ...]:
-    faster = [Paragraph(line, loud=n < 2) for n, line in enumerate(_sentences(found, back))]
+    lines = _sentences(found, back, answers)
+    faster = [Paragraph(line, loud=n < 2) for n, line in enumerate(lines)]
     said = [
-        Paragraph(f"{name}: {answer.words[:1].lower()}{answer.words[1:]}")
+        Paragraph(f"{name}: {_inside(answer.words)}")
         for name, answer in answers.items()
+        if not answer.advice.faults
     ]
     warned = [Paragraph(f"{n}: {a.warning}.", loud=True) for n, a in answers.items() if a.warning]
     both = replace(ranking, drives=tuple(d for d in ranking.drives if d.drive in answers))
