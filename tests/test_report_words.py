@@ -128,6 +128,18 @@ def test_headings_verdicts_and_numbers_of_a_language(measured: Program, language
     assert any("," in f or "." in f for f in figures)
     measured("report", SLATE, "--language", language, "--out", "page.html")
     assert f'<html lang="{language}">' in (measured.folder / "page.html").read_text()
+    # Whoever has a page read aloud hears English sentences as English; verdicts keep their colour.
+    measured("report", SLATE, "--out", "english.html")
+    page_words, english_page = (
+        (measured.folder / name).read_text() for name in ("page.html", "english.html")
+    )
+    for tag in ("p", "li", "caption", "figure"):
+        whole = re.findall(rf"<{tag}(?=[ >])[^>]*>", page_words)
+        marked = [x for x in whole if 'lang="en"' in x]
+        assert marked and len(marked) >= len(whole) // 3, tag
+    assert 'lang="en"' not in english_page.split("<body>")[1]
+    colours = re.findall(r'<td class="(good|bad|open)"', page_words)
+    assert colours == re.findall(r'<td class="(good|bad|open)"', english_page)
     wrong = measured("report", SLATE, "--language", "dee", "--out", "x.md", status=2)
     assert "nearest" in wrong.err
 

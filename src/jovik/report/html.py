@@ -7,7 +7,7 @@ import hashlib
 import re
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, partial
 from importlib.resources import files
 from typing import Any
 
@@ -26,6 +26,7 @@ from jovik.report.document import (
     ReviewerText,
     SiteTable,
 )
+from jovik.report.language import read_language
 from jovik.report.reviewer_text import as_html
 from jovik.tables import Table
 
@@ -70,7 +71,7 @@ def render_html(document: Document, script: Script | None = None) -> str:
     """
     from markupsafe import Markup, escape
 
-    named = _setting(document.names)
+    named, english = _setting(document.names), "" if document.language == "en" else ' lang="en"'
     style, own = _part("page.css"), _part("page.js")
     scripts = [own] if script is None else [own, script.source]
     admitted = " ".join(f"'{_hash(x)}'" for x in scripts)
@@ -88,12 +89,17 @@ def render_html(document: Document, script: Script | None = None) -> str:
             named=named,
             # Every word in a chart is escaped where it is drawn.
             svg=lambda p: Markup(
-                chart_svg(p.chart, p.name, p.alt, lambda x: str(escape(named(x))))
+                chart_svg(p.chart, p.name, p.alt, lambda x: str(escape(named(x)))).replace(
+                    "<figure", f"<figure{english}", 1
+                )
             ),
             style=style,
             scripts=scripts,
             policy=policy,
             mark=script.mark if script is not None else "",
+            # What Jovik says in sentences is English on every page (`jovik.report.language`).
+            english=Markup(english),
+            verdict_of=partial(_colour_of, document.language),
         )
     )
 
@@ -156,6 +162,14 @@ def sort_key(cell: str) -> str:
 
 
 @cache
+def _colour_of(language: str, cell: str) -> str:
+    """Return the colour of a cell that is a verdict in a language, or nothing."""
+    found = read_language(language)
+    words = {} if found is None else {other: one for one, other in found.verdicts.items()}
+    return VERDICTS.get(words.get(cell, cell), "")
+
+
+@cache
 def _part(name: str) -> str:
     return (files("jovik.report") / "templates" / name).read_text(encoding="utf-8")
 
@@ -191,7 +205,6 @@ def _templates() -> Any:
     environment.tests |= {name: _is(sort) for name, sort in sorts.items()}
     filters: dict[str, Any] = {
         "plain": isolated,
-        "verdict": lambda cell: VERDICTS.get(cell, ""),
         "sort_key": sort_key,
         "csv": lambda text: as_data(text.encode(), "text/csv;charset=utf-8"),
         # Beside the charts, the only place where HTML comes from elsewhere: made by `as_html`,
