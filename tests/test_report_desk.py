@@ -110,15 +110,15 @@ def watched(shown: Program, *words: str | Path) -> Iterator[tuple[str, subproces
         text=True,
         env=shown.env,
         cwd=shown.folder,
+        # A machine that runs tests in the background may have them ignore it.
+        preexec_fn=lambda: signal.signal(signal.SIGINT, signal.SIG_DFL),  # noqa: PLW1509
     ) as running:
         try:
             assert running.stdout is not None
             line = running.stdout.readline()
             yield line.removeprefix("open ").partition(";")[0], running
         finally:
-            if running.poll() is None:
-                running.send_signal(signal.SIGINT)
-            running.wait(20)
+            running.kill()
 
 
 def test_a_page_is_served_to_this_machine_alone_until_ctrl_c(shown: Program) -> None:

@@ -422,7 +422,9 @@ def test_findings_that_are_none_are_refused(stored: dict[str, Any]) -> None:
 
 def test_every_document_has_a_schema_and_every_schema_a_document() -> None:
     """What tests have the program print is held against them (tests/conftest.py)."""
-    places = [p for part in ("cli", "answers") for p in (TOP / "src/jovik" / part).rglob("*.py")]
+    places = [
+        p for part in ("cli", "answers", "report") for p in (TOP / "src/jovik" / part).rglob("*.py")
+    ]
     source = "".join(p.read_text(encoding="utf-8") for p in places)
     named = set()
     for node in ast.walk(ast.parse(source.replace("from __future__ import annotations", ""))):
