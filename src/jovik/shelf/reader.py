@@ -157,7 +157,7 @@ class Reader:
     @contextmanager
     def reading(self) -> Iterator[Reading]:
         """Begin a transaction that reads, on a connection of its own."""
-        errors = _driver_errors(self.served)
+        driver = _driver(self.served)
         try:
             connection = self._take()
             try:
@@ -166,8 +166,8 @@ class Reader:
                 yield Reading(connection, self.served)
             finally:
                 self._give_back(connection)
-        except errors as error:
-            refused = type(error).__name__ == "OperationalError"
+        except driver.DatabaseError as error:
+            refused = isinstance(error, driver.OperationalError)
             raise shelf_error(self.where, error, served=self.served, refused=refused) from error
 
     def _take(self) -> Any:
@@ -181,14 +181,14 @@ class Reader:
                 return self._connect()
             if not self.served:
                 return connection
-            with suppress(*_driver_errors(True)):  # it may have been lost meanwhile
+            with suppress(_driver(True).DatabaseError):  # it may have been lost meanwhile
                 connection.execute("SELECT 1")
                 return connection
 
     def _give_back(self, connection: Any) -> None:
         try:
             connection.rollback()
-        except _driver_errors(self.served):
+        except _driver(self.served).DatabaseError:
             connection.close()
         else:
             self._idle.append(connection)
@@ -203,12 +203,13 @@ class Reader:
         self._idle = []
 
 
-def _driver_errors(served: bool) -> tuple[type[Exception], ...]:
+def _driver(served: bool) -> Any:
+    """Return the module of the driver, whose errors are those of PEP 249."""
     if not served:
-        return (sqlite3.DatabaseError,)
+        return sqlite3
     import psycopg
 
-    return (psycopg.DatabaseError,)
+    return psycopg
 
 
 def current_shelf(where: str, shown: str) -> Reader | None:
@@ -279,6 +280,9 @@ def _on_server(where: str, shown: str) -> Reader | None:
     def connect() -> psycopg.Connection[Any]:
         connection = connect_server(where)
         set_json_loads(decode_json, connection)
+        # One moment for all statements, as SQLite has it.
+        connection.isolation_level = psycopg.IsolationLevel.REPEATABLE_READ
+        connection.read_only = True
         return connection
 
     try:
