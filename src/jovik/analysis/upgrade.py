@@ -8,7 +8,8 @@ from __future__ import annotations
 import math
 import statistics
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from enum import StrEnum
 from typing import Literal
 
 from jovik.analysis.comparability import (
@@ -55,6 +56,16 @@ CLASS_WORDS = {
 }
 
 
+class Change(StrEnum):
+    """What the interval of a step's ratio allows to say."""
+
+    ONE_PASS = "one pass is not enough"
+    FASTER = "faster"
+    SLOWER = "slower"
+    NO_GAIN = "no gain"
+    OPEN = "too close to call"
+
+
 @dataclass(frozen=True)
 class StepGain:
     """One kind of step that both drives have, and how many times faster the new one is."""
@@ -65,15 +76,15 @@ class StepGain:
     times: Interval
 
     @property
-    def verdict(self) -> str:
+    def verdict(self) -> Change:
         """Return the verdict that the interval allows."""
         if not self.times.known:
-            return "one pass is not enough"
+            return Change.ONE_PASS
         if self.times.above(SMALL_RATIO):
-            return "faster"
+            return Change.FASTER
         if self.times.below(1 / SMALL_RATIO):
-            return "slower"
-        return "no gain" if _unnoticed(self.times) else "too close to call"
+            return Change.SLOWER
+        return Change.NO_GAIN if _unnoticed(self.times) else Change.OPEN
 
 
 End = Literal["low", "median", "high"]
@@ -137,21 +148,68 @@ class JobTime:
         return self.old is not None and self.new is not None and self.old.apart(self.new)
 
 
+class Felt(StrEnum):
+    """What a user feels of a difference."""
+
+    WORTH = "worth it"
+    SLOWER = "slower"
+    NO_GAIN = "no gain"
+    OPEN = "too close to call"
+
+
+@dataclass(frozen=True)
+class UseGain:
+    """How many times faster the new drive is at a use, a key of `CLASS_WORDS`.
+
+    `caveat` follows the words.
+    """
+
+    use: str
+    times: Interval
+    caveat: str = ""
+
+    @property
+    def felt(self) -> Felt:
+        """Return the verdict that the interval allows.
+
+        A difference inside the noise is neither gain nor loss.
+        """
+        if self.times.above(1) and self.times.median >= NOTICEABLE_RATIO:
+            return Felt.WORTH
+        if self.times.below(1) and self.times.median < 1 / SMALL_RATIO:
+            return Felt.SLOWER
+        return Felt.NO_GAIN if _unnoticed(self.times) else Felt.OPEN
+
+    @property
+    def turned(self) -> UseGain:
+        """Return the gain in the other direction."""
+        return replace(self, times=self.times.inverse())
+
+    @property
+    def words(self) -> str:
+        """Return the use, with its factor if that matters."""
+        factor = {Felt.WORTH: self.times.median, Felt.SLOWER: 1 / self.times.median}
+        times = factor.get(self.felt)
+        shown = f" ({times:.1f} times)" if times is not None else ""
+        return f"{CLASS_WORDS[self.use]}{shown}{self.caveat}"
+
+
 @dataclass(frozen=True)
 class Upgrade:
-    """All of it. `overall` is the geometric mean of the steps' ratios."""
+    """All of it. `overall` is the geometric mean of the steps' ratios, `uses` what is gained."""
 
     old: str
     new: str
     steps: tuple[StepGain, ...]
     jobs: tuple[JobTime, ...]
     overall: Interval | None
-    worth: tuple[str, ...]
-    no_gain: tuple[str, ...]
-    loses: tuple[str, ...]
-    unsure: tuple[str, ...]
+    uses: tuple[UseGain, ...]
     price_for_halving: float | None
     lost: LostData | None = None
+
+    def felt(self, felt: Felt) -> tuple[str, ...]:
+        """Return the uses with this verdict, in words."""
+        return tuple(u.words for u in self.uses if u.felt is felt)
 
     @property
     def conclusion(self) -> str:
@@ -160,12 +218,17 @@ class Upgrade:
             return f"worth it for no use: it {lost_words(self.lost, None)}"
         if not self.steps:
             return "no step was measured on both under the same conditions"
-        parts = (
-            [f"worth it for {_listed(self.worth)}"] if self.worth else ["not worth it for speed"]
-        )
-        parts += [f"no gain for {_listed(self.no_gain)}"] if self.no_gain else []
-        parts += [f"slower at {_listed(self.loses)}"] if self.loses else []
-        parts += [f"too close to call for {_listed(self.unsure)}"] if self.unsure else []
+        worth = self.felt(Felt.WORTH)
+        parts = [f"worth it for {_listed(worth)}"] if worth else ["not worth it for speed"]
+        parts += [
+            f"{words} {_listed(uses)}"
+            for words, felt in (
+                ("no gain for", Felt.NO_GAIN),
+                ("slower at", Felt.SLOWER),
+                ("too close to call for", Felt.OPEN),
+            )
+            if (uses := self.felt(felt))
+        ]
         return "; ".join(parts)
 
 
@@ -217,16 +280,15 @@ def compare(
             by_class.setdefault(name, []).append(pair)
     overall = ratio_interval(_mean_of(pairs, effect)) if pairs else None
     unknown = WRITE_CACHE_ONLY if LARGE_WRITES in by_class and LONG not in by_class else ""
-    gains = {name: ratio_interval(_mean_of(parts, effect)) for name, parts in by_class.items()}
-    verdicts = {name: _felt(g) for name, g in gains.items()}
-
-    def classes(verdict: str) -> tuple[str, ...]:
-        return tuple(
-            _with_times(n, gains[n]) + (unknown if n == LARGE_WRITES else "")
-            for n, v in sorted(verdicts.items(), key=lambda x: list(CLASS_WORDS).index(x[0]))
-            if v == verdict
+    uses = tuple(
+        UseGain(
+            use,
+            ratio_interval(_mean_of(by_class[use], effect)),
+            unknown if use == LARGE_WRITES else "",
         )
-
+        for use in CLASS_WORDS
+        if use in by_class
+    )
     halving = None
     if new_price is not None and overall is not None and overall.median > 1:
         halving = new_price / math.log2(overall.median)
@@ -245,10 +307,7 @@ def compare(
         tuple(steps),
         jobs,
         overall,
-        worth=classes("worth"),
-        no_gain=classes("no gain"),
-        loses=classes("slower"),
-        unsure=classes("open"),
+        uses,
         price_for_halving=halving,
         lost=lost_by(new_results),
     )
@@ -286,13 +345,6 @@ def compare_with_class(old: str, title: str, figures: Sequence[ClassFigure]) -> 
         ranged = Interval(usual.usual, usual.low, usual.high).scaled(scale)
         steps.append(StepGain(f.result.kind, value.scaled(scale), ranged, times))
         uses.setdefault(OF_ACCESS[usual.what], times)
-    verdicts = {use: _felt(times) for use, times in uses.items()}
-
-    def of(verdict: str) -> tuple[str, ...]:
-        return tuple(
-            _with_times(use, uses[use]) for use in CLASS_WORDS if verdicts.get(use) == verdict
-        )
-
     overall = None
     if steps:
         ends = [[getattr(s.times, end) for s in steps] for end in ("median", "low", "high")]
@@ -303,10 +355,7 @@ def compare_with_class(old: str, title: str, figures: Sequence[ClassFigure]) -> 
         tuple(steps),
         (),
         overall,
-        of("worth"),
-        of("no gain"),
-        of("slower"),
-        of("open"),
+        tuple(UseGain(use, uses[use]) for use in CLASS_WORDS if use in uses),
         None,
     )
 
@@ -322,27 +371,9 @@ def _mean_of(pairs: Sequence[Pair], effect: RunEffect) -> LogFigure:
     return weighted(terms, effect)
 
 
-def _felt(gain: Interval) -> str:
-    """Return the verdict that the interval of a class's gain allows.
-
-    A difference inside the noise is neither gain nor loss.
-    """
-    if gain.above(1) and gain.median >= NOTICEABLE_RATIO:
-        return "worth"
-    if gain.below(1) and gain.median < 1 / SMALL_RATIO:
-        return "slower"
-    return "no gain" if _unnoticed(gain) else "open"
-
-
 def _unnoticed(times: Interval) -> bool:
     """Return True if nobody would notice the difference, in either direction."""
     return times.above(1 / NOTICEABLE_RATIO) and times.below(NOTICEABLE_RATIO)
-
-
-def _with_times(name: str, gain: Interval) -> str:
-    """Return a class in words, with its factor if that matters."""
-    times = {"worth": gain.median, "slower": 1 / gain.median}.get(_felt(gain))
-    return CLASS_WORDS[name] + (f" ({times:.1f} times)" if times is not None else "")
 
 
 def _class_of(result: StepResult) -> str | None:

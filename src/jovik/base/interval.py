@@ -54,6 +54,11 @@ class Interval:
             return None
         return (self.high - self.low) / 2 / self.median
 
+    def inverse(self) -> Interval:
+        """Return the interval of one over the value."""
+        low, high = self.low, self.high
+        return Interval(1 / self.median, 1 / high if high else None, 1 / low if low else None)
+
     def scaled(self, factor: float) -> Interval:
         """Return the same in another unit."""
         return Interval(

@@ -68,5 +68,4 @@ def _better_to_the_right(j: ClaimVerdict) -> Interval | None:
     share = j.share
     if share is None or not share.median or not j.claim.lower_is_better:
         return share
-    low, high = share.low, share.high
-    return Interval(1 / share.median, 1 / high if high else None, 1 / low if low else None)
+    return share.inverse()

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from jovik.analysis.fullness import FillComparison, empty_against_full
 from jovik.analysis.step_result import StepResult
-from jovik.analysis.upgrade import StepGain
+from jovik.analysis.upgrade import Change, StepGain
 from jovik.base.errors import UsageError
 from jovik.base.interval import Interval
 from jovik.base.quantities import significant
@@ -110,11 +110,11 @@ def faster_words(s: StepGain, first: str, second: str) -> str:
     """Return which of two is faster in a step, and how many times."""
     times = s.times.median
     match s.verdict:
-        case "faster":
+        case Change.FASTER:
             return f"{truncate(first, 24)} {significant(times)} times"
-        case "slower":
+        case Change.SLOWER:
             return f"{truncate(second, 24)} {significant(1 / times)} times"
-        case "no gain":
+        case Change.NO_GAIN:
             return "no noticeable difference"
     return s.verdict
 

@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
+from jovik.analysis.upgrade import Felt
 from jovik.base.interval import Interval
 from jovik.base.quantities import show_rate, show_size, show_time
 from jovik.base.version import VERSION
@@ -107,14 +108,16 @@ def _change_of(one: Upgraded, machine_price: float | None) -> tuple[Block, ...]:
     blocks: list[Block] = [Paragraph(_verdict(one), loud=True)]
     if rows:
         blocks.append(Table("Waiting", ["", "now", "then", "change"], rows, right=(1, 2, 3)))
-    if u.worth:
-        blocks.append(Bullets("Faster", u.worth, "+"))
-    if u.no_gain:
-        blocks.append(Bullets("No noticeable change", u.no_gain))
-    if u.loses:
-        blocks.append(Bullets("Slower", u.loses, "!"))
-    if u.unsure:
-        blocks.append(Bullets("Undecided by the measurements", u.unsure))
+    blocks += [
+        Bullets(title, uses, mark)
+        for title, felt, mark in (
+            ("Faster", Felt.WORTH, "+"),
+            ("No noticeable change", Felt.NO_GAIN, "-"),
+            ("Slower", Felt.SLOWER, "!"),
+            ("Undecided by the measurements", Felt.OPEN, "-"),
+        )
+        if (uses := u.felt(felt))
+    ]
     if one.link_bytes_s is not None:
         blocks.append(
             Paragraph(

@@ -8,6 +8,7 @@ from dataclasses import replace
 from jovik.analysis.claims import Verdict
 from jovik.analysis.ranking import Ranking
 from jovik.analysis.suitability import Suitability
+from jovik.analysis.upgrade import Felt, UseGain
 from jovik.base.errors import UsageError
 from jovik.base.quantities import show_size
 from jovik.base.rate_unit import per_unit, rate_unit
@@ -43,8 +44,8 @@ def head_to_head(shelf: Shelf, first: str, second: str) -> Document:
     first, second = (shelf.sheets.get(name).drive.name for name in (first, second))
     if first == second:
         raise UsageError(f"{first} beside itself", "name another drive; see jovik sheet list")
-    # Which of the two replaces the other makes no difference here: each is asked what it gains.
-    found, back = upgraded(shelf, second, first), upgraded(shelf, first, second)
+    # Which of the two replaces the other makes no difference here.
+    found = upgraded(shelf, second, first)
     ranked = ranking_report(shelf)
     pair = [gather(shelf, name, (), ranked) for name in (first, second)]
     names = [it.sheet.drive.name for it in pair]
@@ -54,11 +55,11 @@ def head_to_head(shelf: Shelf, first: str, second: str) -> Document:
     if found.upgrade.steps:
         steps = [Picture("pairs", beside_chart(found)), _steps_table(found)]
     sections = [
-        Section("verdict", "Which of the two", _verdict(found, back, answers, ranked.ranking)),
+        Section("verdict", "Which of the two", _verdict(found, answers, ranked.ranking)),
         Section("glance", "At a glance", (_glance(pair),)),
         Section("steps", "Step by step", tuple(steps)),
         Section("long-write", "The long write", _long_write(shelf, names)),
-        Section("jobs", "Everyday jobs", (_jobs(back),)),
+        Section("jobs", "Everyday jobs", (_jobs(upgraded(shelf, first, second)),)),
         Section("fit", "Sustainable workloads", (_uses(pair),)),
     ]
     title = " and ".join(truncate(name, 40) for name in names)
@@ -69,7 +70,7 @@ def head_to_head(shelf: Shelf, first: str, second: str) -> Document:
         tuple(s for s in sections if any(not isinstance(b, Table) or b.rows for b in s.blocks)),
         f"Made by Jovik {VERSION}",
         names=special_names(names),
-        summary=_sentences(found, back, answers)[0],
+        summary=_sentences(found, answers)[0],
     )
     return without_commands(page)
 
@@ -78,7 +79,7 @@ def _lines(pair: Sequence[ReviewData]) -> list[str]:
     return [facts_line(it.sheet.drive) for it in pair]
 
 
-def _sentences(found: Upgraded, back: Upgraded, answers: Mapping[str, DriveAnswer]) -> list[str]:
+def _sentences(found: Upgraded, answers: Mapping[str, DriveAnswer]) -> list[str]:
     """Return which is faster at what, and where neither is, a sentence each.
 
     Nothing is said for a drive that lost data or failed but that.
@@ -88,32 +89,32 @@ def _sentences(found: Upgraded, back: Upgraded, answers: Mapping[str, DriveAnswe
     lines = [f"{name}: {_inside(answers[name].words)}" for name in faulty]
     if not u.steps:
         return [*lines, "No step was measured on both under the same conditions."]
-    sides = ((first, found.upgrade, back.upgrade), (second, back.upgrade, found.upgrade))
-    slight: list[str] = []
-    told: set[str] = set()
-    for name, own, other in sides:
-        if name in faulty:
-            continue
-        little = [x for x in other.loses if _bare([x])[0] not in _bare(own.worth)]
-        lines += [f"{name} is faster at {_listed(own.worth)}."] if own.worth else []
-        slight += [f"{name} is a little faster at {_listed(little)}."] if little else []
-        told.update(_bare([*own.worth, *little]))
-    for words, uses in (
-        ("No noticeable difference at", u.no_gain),
-        ("Too close to call at", u.unsure),
-    ):
-        left = [x for x in _bare(uses) if x not in told]
-        slight += [f"{words} {_listed(left)}."] if left else []
-    return [*lines, *slight]
+    named: dict[str, list[str]] = {}
+    for gain in u.uses:
+        name, of_it, words = _felt_words(gain, first, second)
+        if name not in faulty:
+            named.setdefault(words, []).append(of_it.words)
+    loud = [f"{name} is faster at" for name in (first, second)]
+    ordered = [w for w in loud if w in named] + [w for w in named if w not in loud]
+    return [*lines, *(f"{words} {_listed(named[words])}." for words in ordered)]
+
+
+def _felt_words(gain: UseGain, first: str, second: str) -> tuple[str, UseGain, str]:
+    """Return which drive is ahead at a use (or none), its gain, and the words before the use."""
+    sides = ((first, gain), (second, gain.turned))
+    for name, own in sides:
+        if own.felt is Felt.WORTH:
+            return name, own, f"{name} is faster at"
+    for (name, _), (_, other) in zip(sides, reversed(sides), strict=True):
+        if other.felt is Felt.SLOWER:
+            return name, other, f"{name} is a little faster at"
+    if gain.felt is Felt.NO_GAIN:
+        return "", gain, "No noticeable difference at"
+    return "", gain, "Too close to call at"
 
 
 def _inside(sentence: str) -> str:
     return f"{sentence[:1].lower()}{sentence[1:]}"
-
-
-def _bare(uses: Sequence[str]) -> list[str]:
-    """Return uses without their factors."""
-    return [use.partition(" (")[0] for use in uses]
 
 
 def _listed(uses: Sequence[str]) -> str:
@@ -123,9 +124,9 @@ def _listed(uses: Sequence[str]) -> str:
 
 
 def _verdict(
-    found: Upgraded, back: Upgraded, answers: dict[str, DriveAnswer], ranking: Ranking
+    found: Upgraded, answers: dict[str, DriveAnswer], ranking: Ranking
 ) -> tuple[Block, ...]:
-    lines = _sentences(found, back, answers)
+    lines = _sentences(found, answers)
     faster = [Paragraph(line, loud=n < 2) for n, line in enumerate(lines)]
     said = [
         Paragraph(f"{name}: {_inside(answer.words)}")

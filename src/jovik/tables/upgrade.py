@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from jovik.analysis.comparability import long_write_of
 from jovik.analysis.lost_data import lost_words
-from jovik.analysis.upgrade import CLASS_WORDS, JobTime
+from jovik.analysis.upgrade import CLASS_WORDS, Felt, JobTime
 from jovik.base.interval import Interval
 from jovik.base.quantities import digits_for, show_rate, show_time, significant
 from jovik.base.rate_unit import per_unit, rate_unit
@@ -90,9 +90,10 @@ STARTING = CLASS_WORDS["random read"]
 def _instead_of_a_machine(found: Upgraded, machine_price: float) -> str:
     """Return whether another drive helps, instead of another machine: yes, no, or unknown."""
     u, drive = found.upgrade, f"a {found.new.name}"
-    if any(x.startswith(STARTING) for x in u.worth):
+    starting = next((x.felt for x in u.uses if x.use == "random read"), None)
+    if starting is Felt.WORTH:
         return f"yes: {drive} before a machine for {machine_price:g}; {STARTING} get faster with it"
-    if any(x.startswith(STARTING) for x in (*u.no_gain, *u.loses)):
+    if starting in (Felt.NO_GAIN, Felt.SLOWER):
         return f"no: {drive} does not make {STARTING} noticeably faster"
     return f"unknown: whether {drive} makes {STARTING} faster needs: random read 4KiB"
 
