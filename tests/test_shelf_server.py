@@ -16,7 +16,8 @@ import sqlalchemy as sa
 from hypothesis import given
 from hypothesis import strategies as st
 
-from jovik.base.errors import ShelfError
+from jovik.base.errors import ShelfError, ShelfUnreachableError
+from jovik.sheets.sheet import Drive, Sheet
 from jovik.shelf import postgresql
 from jovik.shelf.engines import open_engine
 from jovik.shelf.journal import JournalEntry, make
@@ -73,6 +74,25 @@ def test_the_migrations_make_the_schema_on_a_server_too(server: Server) -> None:
         with engine.connect() as c:
             assert revision_of(c) == REVISION
             assert compare_metadata(MigrationContext.configure(c), metadata) == []
+
+
+def test_a_transaction_that_reads_is_of_one_moment(server: Server, tmp_path: Path) -> None:
+    for where in (server.database(), str(tmp_path / "shelf.db")):
+        with Shelf(where, create=True) as shelf, Shelf(where) as other:
+            count = "SELECT count(*) FROM drive"
+            with shelf._reader.reading() as r:
+                assert r.column(count) == [0]
+                other.additions.enrol(Sheet(Drive("Fjord")))
+                assert r.column(count) == [0], "what came meanwhile is of another moment"
+            assert shelf.sheets.names() == ["Fjord"]
+
+
+def test_a_connection_that_the_server_ends_is_a_server_that_is_away(server: Server) -> None:
+    with Shelf(server.database(), create=True) as shelf:
+        with pytest.raises(ShelfUnreachableError), shelf._reader.reading() as r:
+            r.column("SELECT pg_terminate_backend(pg_backend_pid())")
+        # The next transaction has a new connection.
+        assert shelf.sheets.names() == []
 
 
 def test_a_shelf_that_is_made_between_two_looks_is_one(

@@ -23,7 +23,7 @@ from jovik.charts.chart import (
     between,
     from_zero,
 )
-from jovik.charts.provenance import provenance, truncate
+from jovik.charts.provenance import LONGEST_NAME, provenance, truncate
 from jovik.charts.selection import results_of_each, same_kind
 from jovik.sheets.sheet import Claim
 from jovik.shelf.store import Shelf
@@ -76,7 +76,7 @@ def long_write_chart(
     )
     first = [v for v in VIEWS if v == axis] + [v for v in VIEWS if v != axis]
     about = About(
-        f"{truncate(result.drive, 40)}: {finding}" if alone else "The long write",
+        f"{truncate(result.drive, LONGEST_NAME)}: {finding}" if alone else "The long write",
         f"{label}; rate over {'time' if axis == 'time' else 'what was written'}",
         provenance([r for r, _ in shown]),
         f"The rate of {label}: {fall}",

@@ -37,6 +37,10 @@ def days_words(days: Iterable[str]) -> str:
     return " to ".join(dict.fromkeys((ordered[0], ordered[-1]))) if ordered else ""
 
 
+LONGEST_NAME = 40
+"""Letters of a drive's name where there is room: in titles, tables, sentences and on cards."""
+
+
 def truncate(name: str, most: int = 24) -> str:
     """Return a drive's name without control characters, cut to fit."""
     name = strip_control(name)

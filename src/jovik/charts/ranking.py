@@ -9,7 +9,7 @@ from jovik.base.interval import Interval
 from jovik.base.quantities import significant
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.charts.chart import About, Bar, BarChart, BarRow
-from jovik.charts.provenance import provenance, truncate
+from jovik.charts.provenance import LONGEST_NAME, provenance, truncate
 from jovik.queries.ranking import ranking_report
 from jovik.shelf.store import Shelf
 from jovik.steps import parse
@@ -47,7 +47,7 @@ def ranking_chart(ranking: Ranking, drive: str | None = None) -> BarChart:
     first = [
         f"{d.drive} {significant(d.index.median)} (place {d.place})" for d in drives if d.index
     ]
-    below = f"100 is {truncate(ranking.yardstick, 40)}; whiskers are 95 % intervals"
+    below = f"100 is {truncate(ranking.yardstick, LONGEST_NAME)}; whiskers are 95 % intervals"
     if kinds:
         below += f"; right: {len(kinds)} of {len(shared)} steps that all share, {rate_unit()}"
     used = [s.result for d in drives for s in d.steps]
@@ -58,7 +58,7 @@ def ranking_chart(ranking: Ranking, drive: str | None = None) -> BarChart:
         f"Bars of the index of every drive: {', '.join(first[:10])}",
     )
     beside = tuple(_step(ranking, k, [d.drive for d in drives], chosen) for k in kinds)
-    title = f"Index of all steps; 100 is {truncate(ranking.yardstick, 40)}"
+    title = f"Index of all steps; 100 is {truncate(ranking.yardstick, LONGEST_NAME)}"
     return BarChart(title, tuple(rows), beside=beside, about=about)
 
 

@@ -10,7 +10,7 @@ from typing import Any
 from jovik.base.atomic_files import MADE_WITH_JOVIK
 from jovik.base.quantities import significant
 from jovik.base.terminal_text import isolated, strip_control
-from jovik.charts.provenance import truncate
+from jovik.charts.provenance import LONGEST_NAME, truncate
 from jovik.queries.advice import reservations_of
 from jovik.queries.ranking import RankingReport
 from jovik.tables.advice import reservation_words
@@ -23,7 +23,6 @@ WARNING = "#a63c19"
 WARNING_COLUMNS = 48
 MOST_LINES = 3
 MOST_BARS = 6
-LONGEST_NAME = 40
 LEFT, RIGHT, TOP = 60, 150, 190
 
 

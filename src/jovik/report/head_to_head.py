@@ -15,7 +15,7 @@ from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.base.version import VERSION
 from jovik.charts.long_write import long_write_of
 from jovik.charts.pairs import beside_chart, faster_words
-from jovik.charts.provenance import days_words, truncate
+from jovik.charts.provenance import LONGEST_NAME, days_words, truncate
 from jovik.charts.ranking import ranking_chart
 from jovik.queries.ranking import ranking_report
 from jovik.queries.upgrade import Upgraded, upgraded
@@ -62,7 +62,7 @@ def head_to_head(shelf: Shelf, first: str, second: str) -> Document:
         Section("jobs", "Everyday jobs", (_jobs(upgraded(shelf, first, second)),)),
         Section("fit", "Sustainable workloads", (_uses(pair),)),
     ]
-    title = " and ".join(truncate(name, 40) for name in names)
+    title = " and ".join(truncate(name, LONGEST_NAME) for name in names)
     subtitle = "; ".join(dict.fromkeys([*_lines(pair), f"measured {days_words(days)}"]))
     page = Document(
         title,

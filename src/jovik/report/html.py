@@ -13,6 +13,7 @@ from typing import Any
 
 from jovik.base.quantities import parse_size, parse_time
 from jovik.base.terminal_text import isolated
+from jovik.charts.provenance import LONGEST_NAME, truncate
 from jovik.charts.svg import chart_svg
 from jovik.report.document import (
     Bullets,
@@ -104,10 +105,6 @@ def render_html(document: Document, script: Script | None = None) -> str:
     )
 
 
-LONGEST_NAME = 40
-"""Letters of a drive's name in a table or a sentence; the whole name is its title."""
-
-
 def special_names(names: Iterable[str]) -> tuple[str, ...]:
     """Return the names that a page shortens, or keeps apart as they run from right to left."""
     special = {n for n in names if len(n) > LONGEST_NAME or isolated(n) != n}
@@ -127,7 +124,7 @@ def _setting(names: Sequence[str]) -> Callable[[str], Any]:
         for m in pattern.finditer(text):
             name = escape(isolated(m[0]))
             if len(m[0]) > LONGEST_NAME:
-                short = escape(isolated(f"{m[0][: LONGEST_NAME - 1].rstrip()}…"))
+                short = escape(isolated(truncate(m[0], LONGEST_NAME)))
                 name = Markup(f'<span title="{name}">{short}</span>')
             parts += [escape(isolated(text[end : m.start()])), name]
             end = m.end()

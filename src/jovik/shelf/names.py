@@ -37,7 +37,7 @@ def names(where: str, sort: str) -> list[str]:
     """
     query = QUERIES[sort]
     if looks_like_address(where):
-        with connect_server(where, PATIENCE_S) as server:
+        with connect_server(where, connect_timeout=PATIENCE_S) as server:
             return [row[0] for row in server.execute(query.encode()).fetchall()]
     import sqlite3
 

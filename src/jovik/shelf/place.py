@@ -27,18 +27,17 @@ ZIP = b"PK\x03\x04"
 """How a zip with files in it begins (APPNOTE.TXT, 4.3.7)."""
 PATIENCE_S = 30.0
 """How long Jovik waits for a locked shelf, unless the environment sets another time."""
-SERVER_PATIENCE_S = 5
-"""How long a server may take to answer a connection.
-
-A pass that is done is not to wait for long.
-"""
-SILENCE_LIMITS = {
+SERVER_LIMITS = {
+    "connect_timeout": 5,
     "keepalives_idle": 10,
     "keepalives_interval": 5,
     "keepalives_count": 3,
     "tcp_user_timeout": 20_000,
 }
-"""Time after which an unanswered connection counts as lost, s, and ms for the last."""
+"""Seconds after which a server that is silent counts as lost, and ms for the last.
+
+A pass that is done is not to wait for long.
+"""
 COPY_IT = "copy it and the files that begin with its name to a writable folder"
 
 
@@ -165,13 +164,8 @@ def connect_file(
     return connection
 
 
-def libpq_address(where: str) -> str:
-    """Return an address as the driver takes it: the name of the driver in it is SQLAlchemy's."""
-    return where.replace("postgresql+psycopg:", "postgresql:", 1)
-
-
-def connect_server(where: str, patience_s: int = SERVER_PATIENCE_S) -> psycopg.Connection[Any]:
-    """Return a connection to a database on a server.
+def connect_server(where: str, **limits: int) -> psycopg.Connection[Any]:
+    """Return a connection to a database on a server, within `SERVER_LIMITS` or others.
 
     Raises
     ------
@@ -180,5 +174,7 @@ def connect_server(where: str, patience_s: int = SERVER_PATIENCE_S) -> psycopg.C
     """
     import psycopg
 
-    limits: dict[str, Any] = {"connect_timeout": patience_s, **SILENCE_LIMITS}
-    return psycopg.connect(libpq_address(where), **limits)
+    # The driver's name in an address is SQLAlchemy's.
+    address = where.replace("postgresql+psycopg:", "postgresql:", 1)
+    options: dict[str, Any] = SERVER_LIMITS | limits
+    return psycopg.connect(address, **options)

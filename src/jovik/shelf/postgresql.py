@@ -14,7 +14,7 @@ from jovik.base.errors import ShelfError, ShelfUnreachableError
 from jovik.base.installation import to_add
 from jovik.base.secrets import mask_secrets
 from jovik.shelf.migrate import make, migrate, revision_of
-from jovik.shelf.place import REVISION, SERVER_PATIENCE_S, SILENCE_LIMITS
+from jovik.shelf.place import REVISION, SERVER_LIMITS
 from jovik.shelf.refusals import shelf_error
 from jovik.shelf.schema import metadata
 
@@ -80,7 +80,7 @@ def open_server(where: str, *, create: bool, migrating: bool = True) -> sa.Engin
         engine = sa.create_engine(
             url,
             pool_pre_ping=True,
-            connect_args={"connect_timeout": SERVER_PATIENCE_S, **SILENCE_LIMITS},
+            connect_args=SERVER_LIMITS,
         )
     except ImportError:
         raise ShelfError(

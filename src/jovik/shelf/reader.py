@@ -20,7 +20,6 @@ from jovik.shelf.place import (
     cannot_open,
     connect_file,
     connect_server,
-    is_archive,
     is_server,
     only_read,
     recognise,
@@ -228,10 +227,6 @@ def current_shelf(where: str, shown: str) -> Reader | None:
     path = Path(where)
     if not path.is_file():
         return None
-    if is_archive(path):
-        from jovik.shelf.archive_shelf import archive_content
-
-        return content_reader(archive_content(path), shown)
     try:
         nobody_writes = only_read(path)
         recognise(path, nobody_writes)

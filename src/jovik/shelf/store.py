@@ -8,9 +8,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from jovik.base.errors import ShelfError
-from jovik.shelf.archive_shelf import twin_files
+from jovik.shelf.archive_shelf import archive_content, twin_files
 from jovik.shelf.place import is_archive, is_server, shown_place
-from jovik.shelf.reader import Reader, current_shelf
+from jovik.shelf.reader import Reader, content_reader, current_shelf
 from jovik.steps.replay import LIBRARIES
 
 if TYPE_CHECKING:
@@ -61,12 +61,18 @@ class Shelf:
 
     def __init__(self, where: str, *, create: bool = False, touching: bool = True) -> None:
         self.where, self._where = shown_place(where), where
+        # All that an archive holds, as the file of a database; empty for any other shelf.
+        self._content = b""
+        if not is_server(where) and is_archive(Path(where)):
+            self._content = archive_content(Path(where))
         self._reader = self._opened(create, touching)
         self.twin_files = {} if is_server(where) else twin_files(where)
         self.delivered = self._deliver() if touching else 0
         LIBRARIES.append(self)
 
     def _opened(self, create: bool, touching: bool) -> Reader:
+        if self._content:
+            return content_reader(self._content, self.where)
         reader = current_shelf(self._where, self.where)
         if reader is None:
             from jovik.shelf.engines import open_engine
@@ -81,11 +87,8 @@ class Shelf:
     def _engine(self) -> sa.Engine:
         from jovik.shelf.engines import content_engine, open_engine
 
-        path = Path(self._where)
-        if not is_server(self._where) and is_archive(path):
-            from jovik.shelf.archive_shelf import archive_content
-
-            return content_engine(archive_content(path), self._where)
+        if self._content:
+            return content_engine(self._content, self._where)
         return open_engine(self._where, create=False, migrating=False)
 
     @property
