@@ -512,7 +512,7 @@ def test_two_drives_on_one_page_say_which_is_faster_at_what(shown: Program) -> N
     page = (shown.folder / "fake.html").read_text()
     assert f'class="loud">{fake}: avoid: it ' in page and f"{fake} is faster" not in page
     same = shown("report", SLATE, "--beside", SLATE.lower(), "--out", "x.html", status=2).err
-    assert "Corvane Slate 1TB beside itself" in same
+    assert "Corvane Slate 1TB cannot be compared with itself" in same
     assert (
         "nearest" in shown("report", SLATE, "--beside", "Corvane Slat", "--out", "x", status=2).err
     )

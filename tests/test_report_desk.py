@@ -95,7 +95,7 @@ def test_figures_that_differ_from_the_shelf_are_named_with_what_stays_true(shown
         (["--check", "--watch"], "--check does not go with --watch"),
         (["--check", "--out", "x.html"], "--out does not go with --check"),
         (["--port", "8123", "--out", "x.html"], "--port does not go with a review"),
-        ([], "there is no --out"),
+        ([], "--out is missing"),
     ):
         assert told_so in shown("report", COMET, *words, status=2).err
 

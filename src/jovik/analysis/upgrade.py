@@ -196,7 +196,10 @@ class UseGain:
 
 @dataclass(frozen=True)
 class Upgrade:
-    """All of it. `overall` is the geometric mean of the steps' ratios, `uses` what is gained."""
+    """The comparison of two drives, by step and by use.
+
+    `overall` is the geometric mean of the steps' ratios.
+    """
 
     old: str
     new: str

@@ -85,7 +85,7 @@ class Line:
 
 @dataclass(frozen=True)
 class Reference:
-    """A value that lines are compared with, and what it is, where that is worth a word."""
+    """A reference value for lines, with a label unless it is obvious."""
 
     value: float
     words: str = ""

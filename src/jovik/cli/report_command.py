@@ -24,7 +24,7 @@ from jovik.cli.options import force_option, format_option, shelf_option
     "--beside",
     metavar="DRIVE",
     shell_complete=drives,
-    help="Instead of a review: DRIVE and this one on a page, which is faster at what.",
+    help="Compare DRIVE with this one on a page, instead of a review.",
 )
 @click.option(
     "--words",

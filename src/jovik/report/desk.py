@@ -37,7 +37,7 @@ RELOAD = """
   }
 })();
 """
-"""What makes a page in a browser the newest one. Where it was scrolled to, it stays."""
+"""A script that reloads the page when it has changed, at the same scroll position."""
 
 
 def file_marks(paths: Sequence[Path]) -> Hashable:
@@ -94,7 +94,7 @@ class Desk:
 
 
 def _told(error: JovikError, script: Script) -> str:
-    """Return a page that says why there is none, which gives way to the page."""
+    """Return a page with the reason why the review cannot be made; it reloads as well."""
     lines = tuple(Paragraph(x) for x in (error.message, error.hint) if x)
     why = Section("why", "There is no page yet", lines)
     return render_html(Document("No page yet", "", (why,), "Made by Jovik"), script)

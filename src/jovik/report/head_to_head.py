@@ -43,7 +43,9 @@ def head_to_head(shelf: Shelf, first: str, second: str) -> Document:
     """
     first, second = (shelf.sheets.get(name).drive.name for name in (first, second))
     if first == second:
-        raise UsageError(f"{first} beside itself", "name another drive; see jovik sheet list")
+        raise UsageError(
+            f"{first} cannot be compared with itself", "name another drive; see jovik sheet list"
+        )
     # Which of the two replaces the other makes no difference here.
     found = upgraded(shelf, second, first)
     ranked = ranking_report(shelf)

@@ -106,13 +106,13 @@ def render_html(document: Document, script: Script | None = None) -> str:
 
 
 def special_names(names: Iterable[str]) -> tuple[str, ...]:
-    """Return the names that a page shortens, or keeps apart as they run from right to left."""
+    """Return the names that need shortening, or isolation because they run from right to left."""
     special = {n for n in names if len(n) > LONGEST_NAME or isolated(n) != n}
     return tuple(sorted(special, key=len, reverse=True))
 
 
 def _setting(names: Sequence[str]) -> Callable[[str], Any]:
-    """Return what sets a text with these names kept apart, the whole of a long one as a title."""
+    """Return a function that renders text with these names isolated, and long ones shortened."""
     from markupsafe import Markup, escape
 
     if not names:

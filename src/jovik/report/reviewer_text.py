@@ -14,7 +14,7 @@ from jovik.base.terminal_text import file_name, strip_control
 from jovik.base.text_files import read_text
 
 BEGIN_MARK, END_MARK = "\ue000", "\ue001"
-"""Around what a page highlights. Letters for private use, which no text means anything by."""
+"""Delimiters of highlighted text: private-use characters, which have no meaning elsewhere."""
 ANSWER, VERDICT = "answer", "verdict"
 """Headings of parts that have a place of their own on the page."""
 PART = r"\s*(#{1,3}) *%s *#* *\n"

@@ -1,4 +1,4 @@
-"""The record of every correction of a shelf, and what counts for nothing on it."""
+"""The log of corrections of a shelf, and its excluded runs and steps."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ class Excluded:
 
 
 class ChangeLog:
-    """What was corrected on an open shelf."""
+    """The corrections of an open shelf."""
 
     def __init__(self, reader: Reader) -> None:
         self._reader = reader

@@ -1,7 +1,7 @@
 """Where a shelf is: a file of SQLite or a database on a server, and connections of their drivers.
 
-Whatever reads comes here, and loads neither SQLAlchemy nor Alembic: those make a shelf, bring it to
-the newest revision and write to it (`jovik.shelf.engines`).
+Reading needs neither SQLAlchemy nor Alembic, which are slow to import: creating, upgrading and
+writing a shelf do (`jovik.shelf.engines`).
 """
 
 from __future__ import annotations

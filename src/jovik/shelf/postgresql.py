@@ -101,7 +101,7 @@ def open_server(where: str, *, create: bool, migrating: bool = True) -> sa.Engin
 
 
 def check_address(where: str) -> None:
-    """Refuse what is no address of a database on a server (ShelfError)."""
+    """Raise ShelfError unless this is the address of a database on a server."""
     _url(where)
 
 

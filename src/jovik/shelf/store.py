@@ -80,7 +80,7 @@ class Shelf:
             open_engine(self._where, create=create, migrating=touching).dispose()
             reader = current_shelf(self._where, self.where)
         if reader is None:
-            raise ShelfError(f"the shelf {self.where} was taken away at this moment")
+            raise ShelfError(f"the shelf {self.where} disappeared while it was being opened")
         return reader
 
     @cached_property
@@ -138,7 +138,7 @@ class Shelf:
 
     @cached_property
     def changes(self) -> ChangeLog:
-        """The record of corrections, and what counts for nothing."""
+        """The log of corrections, and excluded runs and steps."""
         from jovik.shelf.change_log import ChangeLog
 
         return ChangeLog(self._reader)

@@ -1,4 +1,4 @@
-"""Where passes wait on this machine that could not be written to their shelf (see `spool`)."""
+"""The files of passes that could not yet be written to their shelf (`jovik.shelf.spool`)."""
 
 from __future__ import annotations
 
@@ -6,12 +6,12 @@ from pathlib import Path
 
 
 def spool_folder() -> Path:
-    """Return where entries wait on this machine."""
+    """Return the folder of these files on this machine."""
     from platformdirs import user_data_path
 
     return user_data_path("jovik") / "spool"
 
 
 def waiting_files() -> list[Path]:
-    """Return the files of what waits, whatever their shelf is."""
+    """Return the files with waiting entries, for any shelf."""
     return sorted(spool_folder().glob("*.jsonl"))

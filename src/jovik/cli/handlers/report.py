@@ -77,7 +77,7 @@ def report(
         if watch and drive is not None:
             return _watch(desk_for(shelf, drive, against, words, language=language), port)
         if out is None:
-            raise UsageError("there is no --out", "say where: --out review.html, or a folder")
+            raise UsageError("--out is missing", "say where: --out review.html, or a folder")
         check_pages(out)
         if drive is None:
             return _overview(shelf, out, each, address, form, force)
@@ -144,7 +144,7 @@ def _watch(desk: Desk, port: int | None) -> int:
     """Serve a page until a person ends it."""
     try:
         with served(desk, port or 0) as address:
-            echo(f"open {address}; Ctrl-C ends it")
+            echo(f"open {address}; press Ctrl-C to stop")
             sys.stdout.flush()
             try:
                 threading.Event().wait()
