@@ -285,9 +285,8 @@ class TypedFiguresAnswer(Answer):
         if not wrong:
             agree = "agrees" if count == 1 else "agree"
             return [f"{figures} typed by hand {agree} with the shelf now"]
-        return [
-            f"{wrong} of {figures} typed by hand {'differs' if wrong == 1 else 'differ'} from the shelf"
-        ]
+        differ = "differs" if wrong == 1 else "differ"
+        return [f"{wrong} of {figures} typed by hand {differ} from the shelf"]
 
     def tables(self) -> Sequence[Table]:
         """Return the figures that differ."""
