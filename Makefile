@@ -9,25 +9,31 @@ COVERAGE ?=
 LOOPS := src/jovik/engine/loops-$(shell uname -m).so
 LOOP_SOURCES := $(wildcard src/jovik/engine/kernel/*.py) src/jovik/base/histogram.py src/jovik/base/trace.py
 
+CATALOGUES := $(patsubst %.po,%.json,$(wildcard src/jovik/report/languages/*.po))
+BUILT := $(LOOPS) $(CATALOGUES)
+
 .PHONY: demo test quick docs release truth count lint screenshots manual recordings bench fuzz clean
 
 $(BIN)/jovik: pyproject.toml hatch_build.py
 	@$(PYTHON) -c 'import sys; sys.exit(sys.version_info < (3, 11))' || { echo "Jovik needs Python 3.11 or later; name one: make PYTHON=python3.12 ..."; exit 1; }
 	$(PYTHON) -m venv $(VENV)
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
-	@touch $@ $(wildcard $(LOOPS))
+	@touch $@ $(wildcard $(BUILT))
 
 $(LOOPS): $(LOOP_SOURCES) | $(BIN)/jovik
 	$(BIN)/python -m jovik.engine.kernel.library
 
-demo: $(BIN)/jovik $(LOOPS)   ## the main job on model drives, shelf and picture included
+%.json: %.po tools/catalogues.py | $(BIN)/jovik
+	$(BIN)/python tools/catalogues.py
+
+demo: $(BIN)/jovik $(BUILT)   ## the main job on model drives, shelf and picture included
 	@rm -rf $(DEMO)
 	$(BIN)/jovik demo --out $(DEMO)
 
-test: $(BIN)/jovik $(LOOPS)   ## all tests; COVERAGE=--cov counts the lines that they run
+test: $(BIN)/jovik $(BUILT)   ## all tests; COVERAGE=--cov counts the lines that they run
 	$(BIN)/python -m pytest -n 3 --dist loadfile --no-loadscope-reorder $(COVERAGE)
 
-quick: $(BIN)/jovik $(LOOPS)   ## a tenth of the tests, for daily work
+quick: $(BIN)/jovik $(BUILT)   ## a tenth of the tests, for daily work
 	$(BIN)/python -m pytest -n 2 --dist worksteal -m quick
 
 truth: $(BIN)/jovik   ## what Jovik says, held against made series and shelves of known truth: up to half an hour

@@ -1,4 +1,7 @@
-"""Build the measuring loops into the wheel, for the machine that builds or for `JOVIK_MACHINE`."""
+"""Build what a wheel has beside its sources: catalogues of languages, and the measuring loops.
+
+The loops are for the machine that builds, or for `JOVIK_MACHINE`.
+"""
 
 from __future__ import annotations
 
@@ -10,11 +13,11 @@ from typing import Any
 
 from hatchling.builders.hooks.plugin.interface import BuildHookInterface
 
-sys.path.insert(0, str(Path(__file__).parent / "src"))
+sys.path[:0] = [str(Path(__file__).parent / "src"), str(Path(__file__).parent / "tools")]
 
 
-class LoopsHook(BuildHookInterface[Any]):
-    """Compile and link `src/jovik/engine/loops-MACHINE.so`."""
+class BuiltFilesHook(BuildHookInterface[Any]):
+    """Make `report/languages/*.json`, and compile and link `engine/loops-MACHINE.so`."""
 
     def dependencies(self) -> list[str]:
         """Return what a build needs beyond Numba: a linker, if the system has none for it."""
@@ -23,10 +26,14 @@ class LoopsHook(BuildHookInterface[Any]):
         return [] if machine() == platform.machine() and own_linker() else ["ziglang"]
 
     def initialize(self, version: str, build_data: dict[str, Any]) -> None:
-        """Add the library to the wheel, which is of any machine if there is none."""
+        """Add these files to the wheel, which is of any machine if there is no library."""
+        from catalogues import build_all
+
         from jovik.engine.kernel.library import BASELINES, build
         from jovik.engine.loops import library_name
 
+        for catalogue in build_all():
+            build_data["artifacts"].append(f"/src/jovik/report/languages/{catalogue.name}")
         if sys.platform != "linux" or machine() not in BASELINES:
             return
         place = Path(self.root) / "src" / "jovik" / "engine" / library_name(machine())

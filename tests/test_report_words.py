@@ -1,26 +1,18 @@
-"""The reviewer's hand: placeholders that stay true, a verdict of one's own, other languages."""
+"""The reviewer's hand: placeholders that stay true, and a verdict of one's own."""
 
 from __future__ import annotations
 
 import re
-import tomllib
-from importlib import resources
-from pathlib import Path
 
 import pytest
 
-from jovik.base.errors import UnknownNameError
 from jovik.charts.chart import Cell, HeatMap, between, decades, from_zero, powers_of_ten
 from jovik.charts.svg import chart_svg
-from jovik.report.document import Bullets, ClaimMarks, Document, Facts, Section
-from jovik.report.language import in_language, language_names, read_language
-from jovik.report.placeholders import NAMED_PLACEHOLDERS, PLAIN_PLACEHOLDERS
+from jovik.report.placeholders import PLAIN_PLACEHOLDERS
 from jovik.report.reviewer_text import split_part
-from jovik.tables import Table
 from tests.conftest import Program
 
 SLATE = "Corvane Slate 1TB"
-TOP = Path(__file__).resolve().parents[1]
 
 
 @pytest.fixture
@@ -105,86 +97,6 @@ def test_an_editor_opens_a_draft_whose_placeholders_are_known(
     assert "{{ judge }}" in kept
     assert "Quiet: 64 EUR." in (measured.folder / "page.md").read_text()
     assert "--edit" in measured("report", "--all", "--edit", "--out", "x", status=2).err
-
-
-@pytest.mark.parametrize("language", ["de", "fr", "es"])
-def test_headings_verdicts_and_numbers_of_a_language(measured: Program, language: str) -> None:
-    found = read_language(language)
-    assert found is not None
-    plain = page(measured, "It costs 1,234.5 EUR.")
-    made = page(measured, "It costs 1,234.5 EUR.", "--language", language)
-    for english, other in found.headings.items():
-        if f"## {english}\n" in plain:
-            assert f"## {other}\n" in made, english
-    assert "It costs 1,234.5 EUR." in made, "the reviewer's text as it is"
-    (row,) = [x for x in made.splitlines() if x.startswith("| random read, 4 KiB | ")][:1]
-    (same,) = [x for x in plain.splitlines() if x.startswith("| random read, 4 KiB | ")][:1]
-    row, same = row.replace("\\", ""), same.replace("\\", "")  # Markdown's escapes
-    figures = re.findall(r"\d[\d.,]*\d", same.partition("KiB")[2])
-    how = found.numbers
-    for figure in figures:
-        written = figure.replace(",", "|").replace(".", how.decimal).replace("|", how.thousands)
-        assert written in row, (figure, row)
-    assert any("," in f or "." in f for f in figures)
-    measured("report", SLATE, "--language", language, "--out", "page.html")
-    assert f'<html lang="{language}">' in (measured.folder / "page.html").read_text()
-    # Whoever has a page read aloud hears English sentences as English; verdicts keep their colour.
-    measured("report", SLATE, "--out", "english.html")
-    page_words, english_page = (
-        (measured.folder / name).read_text() for name in ("page.html", "english.html")
-    )
-    for tag in ("p", "li", "caption", "figure"):
-        whole = re.findall(rf"<{tag}(?=[ >])[^>]*>", page_words)
-        marked = [x for x in whole if 'lang="en"' in x]
-        assert marked and len(marked) >= len(whole) // 3, tag
-    assert 'lang="en"' not in english_page.split("<body>")[1]
-    colours = re.findall(r'<td class="(good|bad|open)"', page_words)
-    assert colours == re.findall(r'<td class="(good|bad|open)"', english_page)
-    wrong = measured("report", SLATE, "--language", "dee", "--out", "x.md", status=2)
-    assert "nearest" in wrong.err
-
-
-def test_each_language_has_every_heading_of_the_others() -> None:
-    files = resources.files("jovik.report.languages")
-    read = {
-        f.name: tomllib.loads(f.read_text(encoding="utf-8"))
-        for f in files.iterdir()
-        if f.name.endswith(".toml")
-    }
-    assert {f"{n}.toml" for n in language_names() if n != "en"} == set(read)
-    for part in ("headings", "verdicts"):
-        keys = {frozenset(found[part]) for found in read.values()}
-        assert len(keys) == 1, part
-    source = "".join(p.read_text(encoding="utf-8") for p in (TOP / "src/jovik/report").glob("*.py"))
-    for heading in next(iter(read.values()))["headings"]:
-        assert f'"{heading}' in source or heading in ("Contents", "per TB"), heading
-
-
-def test_numbers_are_written_as_the_language_does() -> None:
-    rows = [["PCIe 4.0 x4", "7,230.5"], ["random, 4 KiB", "1.5 to 2"]]
-    table = Table("t", ["step", "MB/s"], rows)
-    blocks = (
-        Bullets("Best for", ("4.0 words",), "+"),
-        Facts((("price", "1,234.50 EUR"),)),
-        ClaimMarks((("read", "7,230 MB/s ±1.2 %", "up to 7,100 MB/s", "met", "good"),)),
-        table,
-    )
-    sections = (Section("verdict", "The verdict", blocks), Section("x", "Instead of Slate", ()))
-    made = in_language(Document("t", "s", sections, "c"), "de")
-    bullets, facts, marks, numbers = made.sections[0].blocks
-    assert isinstance(bullets, Bullets) and bullets.title == "Gut für"
-    assert isinstance(facts, Facts) and facts.items == (("Preis", "1.234,50 EUR"),)
-    assert isinstance(marks, ClaimMarks)
-    assert marks.items[0][1:4] == ("7.230 MB/s ±1,2 %", "up to 7.100 MB/s", "erfüllt")
-    assert isinstance(numbers, Table)
-    assert [list(r) for r in numbers.rows] == [
-        ["PCIe 4.0 x4", "7.230,5"],
-        ["random, 4 KiB", "1,5 to 2"],
-    ], "what a drive is called is no figure"
-    assert made.sections[1].title == "Statt Slate" and made.language == "de"
-    with pytest.raises(UnknownNameError):
-        in_language(made, "xx")
-    assert set(NAMED_PLACEHOLDERS) | set(PLAIN_PLACEHOLDERS) >= {"judge", "figure"}
 
 
 def test_a_heat_map_says_its_values_without_any_colour() -> None:

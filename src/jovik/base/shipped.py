@@ -11,7 +11,7 @@ SHIPPED = {
     "recording": ("steps/recordings", ".jrec"),
     "class": ("sheets/classes", ".toml"),
     "load": ("sheets/loads", ".toml"),
-    "language": ("report/languages", ".toml"),
+    "language": ("report/languages", ".json"),
 }
 """The folder in the package and the suffix of each sort."""
 

@@ -47,7 +47,13 @@ LINE_HEIGHT = 18
 SHADES = 6
 
 
-def chart_svg(chart: Chart, name: str, alt: str, title: Callable[[str], str] | None = None) -> str:
+def chart_svg(
+    chart: Chart,
+    name: str,
+    alt: str,
+    title: Callable[[str], str] | None = None,
+    keys_label: str = "Lines of this chart",
+) -> str:
     """Return a chart as markup: two drawings of it, and its names to be switched on and off.
 
     Parameters
@@ -58,6 +64,8 @@ def chart_svg(chart: Chart, name: str, alt: str, title: Callable[[str], str] | N
         Its content in words.
     title : callable, optional
         Returns the markup of its title, in which names of drives may need care.
+    keys_label : str
+        What its names are to a reader who does not see them.
     """
     drawn = "".join(_drawing(chart, setting, name, alt) for setting in (WIDE, NARROW))
     names = chart.names
@@ -67,7 +75,7 @@ def chart_svg(chart: Chart, name: str, alt: str, title: Callable[[str], str] | N
         items = "".join(
             f'<li class="{looks[n]}" data-line="{n}">{_text(x)}</li>' for n, x in enumerate(names)
         )
-        keys = f'<ul class="keys" aria-label="Lines of this chart">{items}</ul>'
+        keys = f'<ul class="keys" aria-label="{_text(keys_label)}">{items}</ul>'
     views = [v.name for v in chart.views] if isinstance(chart, LineChart) else []
     more = f' data-views="{_text("|".join(views))}"' if len(views) > 1 else ""
     more += " data-zooms" if isinstance(chart, LineChart) and chart.zooms else ""

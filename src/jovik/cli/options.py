@@ -33,6 +33,20 @@ def format_option(*more: str) -> Callable[[F], F]:
     )
 
 
+def language_option(command: F) -> F:
+    """`--language CODE` of pages."""
+    from jovik.cli.completion import languages
+
+    return click.option(
+        "--language",
+        default="en",
+        show_default=True,
+        metavar="CODE",
+        shell_complete=languages,
+        help="Of the page: de, en, es or fr. What you wrote stays as it is.",
+    )(command)
+
+
 def force_option(command: F) -> F:
     """`--force`."""
     return click.option(

@@ -6,9 +6,9 @@ from pathlib import Path
 
 import click
 
-from jovik.cli.completion import drives, languages
+from jovik.cli.completion import drives
 from jovik.cli.handled_by import handled_by
-from jovik.cli.options import force_option, format_option, shelf_option
+from jovik.cli.options import force_option, format_option, language_option, shelf_option
 
 
 @click.command()
@@ -36,14 +36,7 @@ from jovik.cli.options import force_option, format_option, shelf_option
     is_flag=True,
     help="Open your text for DRIVE in $EDITOR first, with figures to put in.",
 )
-@click.option(
-    "--language",
-    default="en",
-    show_default=True,
-    metavar="CODE",
-    shell_complete=languages,
-    help="Of headings and numbers: de, en, es or fr. Your text stays as it is.",
-)
+@language_option
 @click.option(
     "--all",
     "every",

@@ -9,7 +9,13 @@ import click
 from jovik.base.quantities import parse_link
 from jovik.cli.completion import drives, recordings
 from jovik.cli.handled_by import handled_by
-from jovik.cli.options import UnitParam, force_option, format_option, shelf_option
+from jovik.cli.options import (
+    UnitParam,
+    force_option,
+    format_option,
+    language_option,
+    shelf_option,
+)
 
 
 @click.command()
@@ -40,6 +46,7 @@ from jovik.cli.options import UnitParam, force_option, format_option, shelf_opti
     type=click.Path(path_type=Path),
     help="Write that page: FILE.html (ready to print), FILE.md, or a folder for both.",
 )
+@language_option
 @force_option
 @format_option("markdown")
 @shelf_option
@@ -52,5 +59,5 @@ def upgrade() -> None:
     jovik upgrade "Slate 1TB" "Comet 2TB" "Drift 1TB" --link 1900MB/s
     jovik upgrade "Slate 1TB" "Comet 2TB" --instead-of 900 --brief
     jovik upgrade "Slate 1TB" "Comet 2TB" --load editor-start
-    jovik upgrade "Slate 1TB" "Comet 2TB" --out client.html
+    jovik upgrade "Slate 1TB" "Comet 2TB" --out client.html --language de
     """

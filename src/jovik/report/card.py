@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import textwrap
+from collections.abc import Callable
 from importlib.resources import files
 from typing import Any
 
@@ -26,13 +27,17 @@ MOST_BARS = 6
 LEFT, RIGHT, TOP = 60, 150, 190
 
 
-def draw_card(drive: str, found: RankingReport, answer: str = "") -> bytes:
+def draw_card(
+    drive: str, found: RankingReport, answer: str = "", say: Callable[[str], str] = str
+) -> bytes:
     """Return a PNG: the drive's name, the answer, its faults, and its index beside the next ones.
 
     Parameters
     ----------
     answer : str
-        Whether to buy it, with the reason.
+        Whether to buy it, with the reason, in the language of the card.
+    say : callable
+        Returns a text in that language.
     """
     from PIL import Image, ImageDraw, PngImagePlugin
 
@@ -45,8 +50,9 @@ def draw_card(drive: str, found: RankingReport, answer: str = "") -> bytes:
         largest -= 4
     pen.text((LEFT, 50), name, font=_font(largest, bold=True), fill=INK)
     said = [(answer, 30, INK)] if answer else []
-    said += [(warning, 36, WARNING) for _, warning in ranking_warnings(found, only=drive)]
-    said += [(words, 28, WARNING) for words in reservation_words(reservations_of(found, drive))]
+    said += [(say(warning), 36, WARNING) for _, warning in ranking_warnings(found, only=drive)]
+    few_words = reservation_words(reservations_of(found, drive))
+    said += [(say(words), 28, WARNING) for words in few_words]
     for text, size, colour in said:
         words = strip_control(text)
         columns = WARNING_COLUMNS * 36 // size
@@ -61,8 +67,8 @@ def draw_card(drive: str, found: RankingReport, answer: str = "") -> bytes:
     if at is not None:
         few = reservations_of(found, drive).few
         place = "" if few else f"place {placed[at].place} of {len(placed)}; "
-        caption = f"{place}100 is {isolated(truncate(str(ranking.yardstick), LONGEST_NAME))}"
-        pen.text((LEFT, top_y - 58), caption, font=_font(28), fill=QUIET)
+        caption = say(f"{place}100 is {truncate(str(ranking.yardstick), LONGEST_NAME)}")
+        pen.text((LEFT, top_y - 58), isolated(caption), font=_font(28), fill=QUIET)
         first = max(0, min(at - MOST_BARS // 2, len(placed) - MOST_BARS))
         shown = placed[first : first + MOST_BARS]
         top = max(d.index.most for d in shown if d.index is not None)
@@ -81,7 +87,7 @@ def draw_card(drive: str, found: RankingReport, answer: str = "") -> bytes:
                 pen.line((LEFT + reach[0], middle, LEFT + reach[1], middle), fill=INK, width=2)
                 for end in reach:
                     pen.line((LEFT + end, middle - 6, LEFT + end, middle + 6), fill=INK, width=2)
-            words, beside = significant(d.index.median), LEFT + max(width, reach[1]) + 12
+            words, beside = say(significant(d.index.median)), LEFT + max(width, reach[1]) + 12
             pen.text((beside, y + 26), words, font=_font(24, bold=True), fill=INK)
     out = io.BytesIO()
     about = PngImagePlugin.PngInfo()

@@ -15,8 +15,10 @@ from jovik.base.version import VERSION
 from jovik.charts.provenance import days_words
 from jovik.queries.upgrade import Upgraded
 from jovik.report.document import Block, Bullets, Document, Paragraph, Section
+from jovik.report.language import in_language
 from jovik.report.page_files import write_pages
 from jovik.report.publishing import check_pages
+from jovik.report.translation import Translator
 from jovik.tables.table import Table
 from jovik.tables.upgrade import job_change, money_words
 
@@ -49,6 +51,7 @@ def publish_client_page(
     found: Sequence[Upgraded],
     out: Path,
     machine_price: float | None = None,
+    translator: Translator | None = None,
     *,
     force: bool = False,
 ) -> list[Path]:
@@ -62,7 +65,7 @@ def publish_client_page(
         It cannot be written.
     """
     check_pages(out)
-    document = client_document(found, machine_price)
+    document = in_language(client_document(found, machine_price), translator)
     pages = [out] if out.suffix else [out / "upgrade.html", out / "upgrade.md"]
     return write_pages(document, pages, force=force)
 

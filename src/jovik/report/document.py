@@ -157,7 +157,8 @@ class Document:
 
     `names` are those of drives that a page of HTML shortens or keeps apart in tables and
     sentences. `summary` is its answer in a sentence, and `data` describes it for machines in
-    the vocabulary of schema.org, if it is a review.
+    the vocabulary of schema.org, if it is a review. `words` are those of the page itself in its
+    language, by the English ones.
     """
 
     title: str
@@ -169,6 +170,7 @@ class Document:
     names: tuple[str, ...] = ()
     summary: str = ""
     data: dict[str, Any] = field(default_factory=dict)
+    words: dict[str, str] = field(default_factory=dict)
 
     @property
     def pictures(self) -> list[Picture]:

@@ -7,7 +7,7 @@ import hashlib
 import re
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
-from functools import cache, partial
+from functools import cache
 from importlib.resources import files
 from typing import Any
 
@@ -27,8 +27,8 @@ from jovik.report.document import (
     ReviewerText,
     SiteTable,
 )
-from jovik.report.language import read_language
 from jovik.report.reviewer_text import as_html
+from jovik.report.translation import english_of, stays_english
 from jovik.tables import Table
 
 VERDICTS = {
@@ -72,7 +72,15 @@ def render_html(document: Document, script: Script | None = None) -> str:
     """
     from markupsafe import Markup, escape
 
-    named, english = _setting(document.names), "" if document.language == "en" else ' lang="en"'
+    named = _setting(document.names)
+
+    def say(words: str, **filled: object) -> str:
+        return document.words.get(words, words).format(**filled)
+
+    def titled(text: str) -> str:
+        words = str(escape(named(text)))
+        return f'<span lang="en">{words}</span>' if stays_english(text) else words
+
     style, own = _part("page.css"), _part("page.js")
     scripts = [own] if script is None else [own, script.source]
     admitted = " ".join(f"'{_hash(x)}'" for x in scripts)
@@ -90,17 +98,16 @@ def render_html(document: Document, script: Script | None = None) -> str:
             named=named,
             # Every word in a chart is escaped where it is drawn.
             svg=lambda p: Markup(
-                chart_svg(p.chart, p.name, p.alt, lambda x: str(escape(named(x)))).replace(
-                    "<figure", f"<figure{english}", 1
-                )
+                chart_svg(p.chart, p.name, p.alt, titled, say("Lines of this chart"))
             ),
             style=style,
             scripts=scripts,
             policy=policy,
             mark=script.mark if script is not None else "",
-            # What Jovik says in sentences is English on every page (`jovik.report.language`).
-            english=Markup(english),
-            verdict_of=partial(_colour_of, document.language),
+            say=say,
+            # What no catalogue has stays English (`jovik.report.translation`).
+            lang=lambda text: Markup(' lang="en"') if stays_english(text) else "",
+            verdict_of=lambda cell: VERDICTS.get(english_of(cell), ""),
         )
     )
 
@@ -145,6 +152,7 @@ def sort_key(cell: str) -> str:
 
     ``1.20 PB`` is 1.2e15, ``2.5 ms`` 2.5e6 (ns), ``7,050 to 7,300`` 7050, ``3-4`` 3.
     """
+    cell = english_of(cell)
     match = re.match(r"-?\d[\d,]*(?:\.\d+)?", cell)
     if match is None:
         return ""
@@ -156,14 +164,6 @@ def sort_key(cell: str) -> str:
     if re.fullmatch(r"[\d,.]+ ?[kMGTP]B", cell):
         return str(parse_size(cell.replace(",", "").replace(" ", "")))
     return match[0].replace(",", "")
-
-
-@cache
-def _colour_of(language: str, cell: str) -> str:
-    """Return the colour of a cell that is a verdict in a language, or nothing."""
-    found = read_language(language)
-    words = {} if found is None else {other: one for one, other in found.verdicts.items()}
-    return VERDICTS.get(words.get(cell, cell), "")
 
 
 @cache

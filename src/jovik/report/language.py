@@ -1,51 +1,55 @@
-"""A page in another language: its headings and verdicts, and how its numbers are written.
+"""A page in another language: every sentence, heading and chart label, and its numbers.
 
-The reviewer's own words stay as they are, and so do the sentences that Jovik makes, which are
-English; a language is a data file (`jovik.report.languages`).
+What a reviewer wrote stays as it is. A language is a catalogue (`jovik.report.languages`) that
+`jovik.report.translation` reads.
 """
 
 from __future__ import annotations
 
-import re
-from collections.abc import Callable
-from dataclasses import replace
+import json
+from collections.abc import Iterator
+from dataclasses import fields, is_dataclass, replace
+from functools import cache
 from typing import Any
 
 from jovik.base.errors import UnknownNameError
 from jovik.base.shipped import shipped_names, shipped_path
-from jovik.base.toml_files import StrictModel, read_toml
-from jovik.charts.chart import Axis, Bar, BarChart, Cell, Chart, HeatMap
+from jovik.charts.chart import Bar
+from jovik.charts.provenance import LONGEST_NAME, truncate
 from jovik.report.document import (
-    Block,
     Bullets,
     ClaimMarks,
+    CsvAttachment,
     Document,
-    Facts,
+    HeadTag,
+    Links,
     Picture,
+    ReviewerText,
     Section,
     SiteTable,
 )
-from jovik.tables import Table
+from jovik.report.translation import Catalogue, Translator
+from jovik.shelf.store import Shelf
 
 ENGLISH = "en"
-NUMBER = re.compile(r"(?<![\w.])\d{1,3}(?:,\d{3})*(?:\.\d+)?(?![\w.]*\d)")
-"""A number as Jovik writes it: groups of three, a point."""
-
-
-class Numbers(StrictModel):
-    """How a language writes numbers."""
-
-    decimal: str
-    thousands: str
-
-
-class Language(StrictModel):
-    """A language of pages: headings and verdicts by their English words."""
-
-    name: str
-    numbers: Numbers
-    headings: dict[str, str]
-    verdicts: dict[str, str]
+PAGE_WORDS = (
+    *("Skip to {text}", "{figure} notes on this table", "Contents", "Claims", "all"),
+    *("{text}, at most", "closer", "farther", "earlier", "later", "link to this view"),
+    *("{figure} of {figure2}", "Two to six at once", "Lines of this chart"),
+)
+"""What a page says by itself, in its template and script."""
+UNSAID: dict[type, frozenset[str]] = {
+    Bar: frozenset({"mark"}),
+    Bullets: frozenset({"mark"}),
+    CsvAttachment: frozenset({"name", "csv"}),
+    Document: frozenset({"head", "language", "names", "data", "words"}),
+    HeadTag: frozenset({"tag", "attributes"}),
+    Picture: frozenset({"name", "light", "dark"}),
+    ReviewerText: frozenset({"markdown"}),
+    Section: frozenset({"key"}),
+    SiteTable: frozenset({"hrefs", "filters"}),
+}
+"""Texts that no reader sees, or that are the reviewer's own."""
 
 
 def language_names() -> list[str]:
@@ -53,13 +57,14 @@ def language_names() -> list[str]:
     return sorted([ENGLISH, *shipped_names("language")])
 
 
-def read_language(name: str) -> Language | None:
-    """Return a language by its two letters, or None for English.
+@cache
+def read_language(name: str) -> Catalogue | None:
+    """Return the catalogue of a language by its two letters, or None for English.
 
     Raises
     ------
     UnknownNameError
-        There is no file for it.
+        There is no catalogue for it.
     """
     if name == ENGLISH:
         return None
@@ -67,112 +72,72 @@ def read_language(name: str) -> Language | None:
         raise UnknownNameError(
             "language", name, language_names(), "docs/review.md explains how to add one"
         )
-    text = shipped_path("language", name).read_text(encoding="utf-8")
-    return read_toml(text, name, Language)
+    return Catalogue(**json.loads(shipped_path("language", name).read_text(encoding="utf-8")))
 
 
-def in_language(document: Document, name: str) -> Document:
-    """Return the document with headings, verdicts and numbers of another language.
+def translator_for(shelf: Shelf, name: str) -> Translator | None:
+    """Return what says the pages of a shelf in a language, or None for English.
 
     Raises
     ------
     UnknownNameError
-        There is no such language.
+        There is no catalogue for it.
     """
-    language = read_language(name)
-    if language is None:
+    catalogue = read_language(name)
+    if catalogue is None:
+        return None
+    names = list(shelf.sheets.names())
+    written = [[*shelf.notes.of(n), *shelf.notes.readings(n), shelf.sheets.get(n)] for n in names]
+    runs = [(run.plan, run.rig) for run in shelf.runs.every()]
+    samples = [(s.name, s.serial_tail) for n in names for s in shelf.sheets.samples(n)]
+    full = [f"{d.maker} {d.model}" for d in shelf.sheets.drives().values()]
+    # Charts and tables shorten names.
+    short = [truncate(n, LONGEST_NAME) for n in names]
+    return Translator(catalogue, [*names, *short], _texts([written, runs, samples, full]))
+
+
+def _texts(thing: Any) -> Iterator[str]:
+    """Yield every text in plain data."""
+    if isinstance(thing, str):
+        yield thing
+    elif isinstance(thing, tuple | list):
+        for part in thing:
+            yield from _texts(part)
+    elif is_dataclass(thing):
+        for f in fields(thing):
+            yield from _texts(getattr(thing, f.name))
+
+
+def in_language(document: Document, translator: Translator | None) -> Document:
+    """Return a page in the language of a translator; as it is if there is none."""
+    if translator is None:
         return document
-    headings = language.headings
-
-    def title(words: str) -> str:
-        # "Instead of Slate 1TB": the name of a drive is no heading.
-        for english, other in headings.items():
-            if words == english or words.startswith(f"{english} "):
-                return other + words[len(english) :]
-        return words
-
-    def number(text: str) -> str:
-        return NUMBER.sub(lambda m: _written(m[0], language.numbers), text)
-
-    def figures(text: str) -> str:
-        return number(text) if text[:1].isdigit() or text[:1] in "-±(" else text
-
-    def section(one: Section) -> Section:
-        blocks = tuple(_block(b, language, title, figures) for b in one.blocks)
-        return replace(one, title=title(one.title), blocks=blocks)
-
-    return replace(document, sections=tuple(section(s) for s in document.sections), language=name)
+    said: Document = _said(document, translator)
+    data = dict(document.data)
+    if data:
+        data |= {"reviewBody": str(translator(data["reviewBody"])), "inLanguage": said.language}
+    messages = translator.catalogue.messages
+    words = {w: messages.get(w) or str(translator(w)) for w in PAGE_WORDS}
+    return replace(said, language=translator.catalogue.language, data=data, words=words)
 
 
-def _written(number: str, how: Numbers) -> str:
-    whole, point, rest = number.partition(".")
-    return whole.replace(",", how.thousands) + (how.decimal + rest if point else "")
-
-
-Change = Callable[[str], str]
-
-
-def _block(block: Block, language: Language, title: Change, figures: Change) -> Block:
-    match block:
-        case Bullets():
-            return replace(block, title=title(block.title))
-        case Facts():
-            return replace(block, items=tuple((title(n), figures(v)) for n, v in block.items))
-        case ClaimMarks():
-            items = tuple(
-                (label, figures(figure), _after(claimed, figures), _verdict(verdict, language), how)
-                for label, figure, claimed, verdict, how in block.items
-            )
-            return replace(block, items=items, claimed=title("claimed"))
-        case Table():
-            return _table(block, language, figures)
-        case SiteTable():
-            return replace(block, table=_table(block.table, language, figures))
-        case Picture():
-            return replace(block, chart=_chart(block.chart, figures))
-    return block
-
-
-def _after(claimed: str, figures: Change) -> str:
-    """``up to 7,100 MB/s``: the figure behind the words."""
-    head, up_to, rest = claimed.rpartition("up to ")
-    return head + up_to + figures(rest)
-
-
-def _verdict(words: str, language: Language) -> str:
-    return language.verdicts.get(words, words)
-
-
-def _table(table: Table, language: Language, figures: Change) -> Table:
-    rows = [[_verdict(figures(cell), language) for cell in row] for row in table.rows]
-    return replace(table, rows=rows)
-
-
-def _chart(chart: Chart, figures: Change) -> Chart:
-    if isinstance(chart, BarChart):
-        return replace(
-            chart,
-            rows=tuple(
-                replace(r, bars=tuple(_bar(b, figures) for b in r.bars)) for r in chart.rows
-            ),
-        )
-    if isinstance(chart, HeatMap):
-        rows = tuple((name, tuple(_cell(c, figures) for c in cells)) for name, cells in chart.rows)
-        return replace(chart, rows=rows)
-
-    def axis(one: Axis) -> Axis:
-        return replace(one, ticks=tuple((at, figures(words)) for at, words in one.ticks))
-
-    def view(one: Any) -> Any:
-        panels = tuple(replace(p, y=axis(p.y)) for p in one.panels)
-        return replace(one, x=axis(one.x), panels=panels)
-
-    return replace(chart, views=tuple(view(v) for v in chart.views))
-
-
-def _cell(cell: Cell | None, figures: Change) -> Cell | None:
-    return replace(cell, words=figures(cell.words)) if cell is not None else None
-
-
-def _bar(bar: Bar, figures: Change) -> Bar:
-    return replace(bar, words=figures(bar.words))
+def _said(thing: Any, translator: Translator) -> Any:
+    """Return plain data with every text that a reader sees in the language."""
+    if isinstance(thing, str):
+        return translator(thing) if thing.strip() else thing
+    if isinstance(thing, tuple | list):
+        return type(thing)(_said(t, translator) for t in thing)
+    if isinstance(thing, ClaimMarks):
+        items = tuple((*_said(i[:4], translator), i[4]) for i in thing.items)
+        return replace(thing, items=items, claimed=translator(thing.claimed))
+    if isinstance(thing, Links):
+        return replace(thing, items=tuple((translator(name), at) for name, at in thing.items))
+    if is_dataclass(thing) and not isinstance(thing, type):
+        unsaid = UNSAID.get(type(thing), frozenset())
+        changed = {
+            f.name: _said(getattr(thing, f.name), translator)
+            for f in fields(thing)
+            if f.init and f.name not in unsaid
+        }
+        return replace(thing, **changed)
+    return thing

@@ -50,8 +50,8 @@ def _block(block: Block, pictures: str) -> str:
             return title + "\n".join(f"- {text_markdown(i)}" for i in block.items)
         case ClaimMarks():
             return "\n".join(
-                f"- **{text_markdown(verdict)}**: {text_markdown(f'{label}: {figure}')}, claimed "
-                f"{text_markdown(claimed)}"
+                f"- **{text_markdown(verdict)}**: {text_markdown(f'{label}: {figure}')}, "
+                f"{text_markdown(f'{block.claimed} {claimed}')}"
                 for label, figure, claimed, verdict, _ in block.items
             )
         case Facts():

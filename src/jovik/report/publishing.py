@@ -11,7 +11,7 @@ from jovik.report.answers import answers_of
 from jovik.report.desk import Desk, file_marks
 from jovik.report.head_to_head import head_to_head
 from jovik.report.html import Script, render_html
-from jovik.report.language import ENGLISH, in_language, read_language
+from jovik.report.language import ENGLISH, in_language, translator_for
 from jovik.report.overview import front_page
 from jovik.report.page_files import html_file, write_files, write_pages
 from jovik.report.placeholders import highlighted
@@ -66,7 +66,7 @@ def publish_review(
         The reviewer's own text; the file for this drive beside the shelf unless given
         (`jovik.report.reviewer_text.words_beside`).
     language : str
-        Of headings and numbers (`jovik.report.language`).
+        Of the page (`jovik.report.language`).
     force : bool
         Whether files that Jovik did not make may be overwritten.
 
@@ -87,26 +87,33 @@ def publish_review(
             f"{own} holds your words, and the review would be written over it",
             "name another place with --out",
         )
-    read_language(language)
+    translator = translator_for(shelf, language)
     document = without_paths(
         review(shelf, drive, against, own), folders_of(shelf.results.copied(drive))
     )
-    document = in_language(document, language)
-    return write_pages(document, pages, force=force)
+    return write_pages(in_language(document, translator), pages, force=force)
 
 
 def publish_pair(
-    shelf: Shelf, first: str, second: str, out: Path, *, force: bool = False
+    shelf: Shelf,
+    first: str,
+    second: str,
+    out: Path,
+    *,
+    language: str = ENGLISH,
+    force: bool = False,
 ) -> list[Path]:
     """Write a page of two drives, and return its files (see `publish_review`)."""
     check_pages(out)
+    translator = translator_for(shelf, language)
     document = head_to_head(shelf, first, second)
     hide = {f for name in (first, second) for f in folders_of(shelf.results.copied(name))}
     addresses = shelf.sheets.page_addresses()
     drives = [shelf.sheets.get(name).drive.name for name in (first, second)]
     page = "-and-".join(addresses[name] for name in drives)
     pages = [out] if _is_page(out) else [out / f"{page}.html", out / f"{page}.md"]
-    return write_pages(without_paths(document, sorted(hide)), pages, force=force)
+    document = in_language(without_paths(document, sorted(hide)), translator)
+    return write_pages(document, pages, force=force)
 
 
 def desk_for(
@@ -127,7 +134,7 @@ def desk_for(
         A drive or the language is not there, or the shelf has no place for words.
     """
     drive = shelf.sheets.get(name).drive.name
-    read_language(language)
+    translator = translator_for(shelf, language)
     own = words or words_beside(shelf.where, drive)
     if own is None:
         raise UsageError("a shelf on a server has no place for words", "name a file with --words")
@@ -136,7 +143,7 @@ def desk_for(
         text = own if own.exists() else None
         document = review(shelf, drive, against, text, refused=highlighted)
         hidden = without_paths(document, folders_of(shelf.results.copied(drive)))
-        return render_html(in_language(hidden, language), script)
+        return render_html(in_language(hidden, translator), script)
 
     shelf_files = [] if is_server(shelf.where) else [Path(shelf.where), Path(f"{shelf.where}-wal")]
     return Desk(make, lambda: file_marks([own, *shelf_files]))
@@ -167,6 +174,7 @@ def publish_overview(
     *,
     each: bool = False,
     base_url: str | None = None,
+    language: str = ENGLISH,
     on_written: Callable[[Path], None] = lambda _: None,
     force: bool = False,
 ) -> list[Path]:
@@ -182,18 +190,23 @@ def publish_overview(
         Write the whole site (`jovik.report.site`): the review of every measured drive too.
     base_url : str, optional
         Where the site will be found.
+    language : str
+        Of every page (`jovik.report.language`).
     on_written : callable
         Called with each file as soon as it is written, because many reviews take long.
     force : bool
         Whether files that Jovik did not make may be overwritten.
     """
     check_pages(out)
+    translator = translator_for(shelf, language)
     if out.suffix == ".md":
         raise UsageError("the page of all drives is HTML", "name a folder, or FILE.html")
     if each or base_url is not None:
         if _is_page(out):
             raise UsageError(f"{out} is one page, and a site has many", "name a folder with --out")
-        return publish_site(shelf, out, base_url=base_url, on_written=on_written, force=force)
+        return publish_site(
+            shelf, out, translator, base_url=base_url, on_written=on_written, force=force
+        )
     names = shelf.sheets.page_addresses()
     folder = out.parent if _is_page(out) else out
     existing = {
@@ -203,7 +216,8 @@ def publish_overview(
     found = ranking_report(shelf)
     answers = answers_of(shelf, found, shelf.results.drives_in_order())
     document = front_page(shelf, found, existing, answers)
-    file = html_file(without_paths(document, folders_of(shelf.results.copied())), page)
+    document = without_paths(document, folders_of(shelf.results.copied()))
+    file = html_file(in_language(document, translator), page)
     written = write_files([file], force=force)
     for path in written:
         on_written(path)

@@ -33,11 +33,13 @@ from jovik.queries.twin import twin_of
 from jovik.report.answers import DriveAnswer, answers_of
 from jovik.report.card import draw_card
 from jovik.report.document import Document, HeadTag, Links, Paragraph, Section
+from jovik.report.language import in_language
 from jovik.report.overview import class_page, front_page, side_by_side
 from jovik.report.page_files import PageFile, check_files, html_file, make_folder, write_files
 from jovik.report.privacy import folders_of, without_paths
 from jovik.report.review import review
 from jovik.report.reviewer_text import words_beside
+from jovik.report.translation import Translator
 from jovik.shelf.archive import twins_archive
 from jovik.shelf.runs import RunRecord
 from jovik.shelf.store import Shelf
@@ -86,6 +88,7 @@ def check_base_url(text: str) -> str:
 def publish_site(
     shelf: Shelf,
     folder: Path,
+    translator: Translator | None = None,
     *,
     base_url: str | None = None,
     on_written: Callable[[Path], None] = lambda _: None,
@@ -95,6 +98,8 @@ def publish_site(
 
     Parameters
     ----------
+    translator : Translator, optional
+        Of pages in another language than English.
     base_url : str, optional
         Where it will be found: pictures for those who link to it, and a map for search engines,
         need that.
@@ -107,7 +112,7 @@ def publish_site(
         The files that were written.
     """
     ranked_drives = ranking_report(shelf)
-    pages = _pages(shelf, ranked_drives, base_url)
+    pages = _pages(shelf, ranked_drives, base_url, translator)
     links = {p.drive: f"{p.address}.html" for p in pages}
     # Asked for only if a page that is not as it should be shows them.
     answers = cache(lambda: answers_of(shelf, ranked_drives, links))
@@ -129,16 +134,21 @@ def publish_site(
 
     gone = {n for n in names if not (folder / n).exists()}
     stale = [p for p in pages if _marks_of(folder / f"{p.address}.html")[:1] != [p.key]]
-    made = _each_page(shelf, ranked_drives, stale, folder, base_url, force)
+    made = _each_page(_Work(shelf, ranked_drives, folder, translator, base_url, force), stale)
     for done in tracked(made, "pages", len(stale)):
         keep(done)
     if stale or gone or _marks_of(folder / "index.html") != [whole]:
         hide = folders_of(shelf.results.copied())
         files = [
-            html_file(_headed(without_paths(content(), hide), n, base_url, whole), folder / n)
+            html_file(
+                _headed(
+                    in_language(without_paths(content(), hide), translator), n, base_url, whole
+                ),
+                folder / n,
+            )
             for n, content in common.items()
         ]
-        files.append(PageFile(folder / "feed.xml", _feed(pages, answers(), base_url)))
+        files.append(PageFile(folder / "feed.xml", _feed(pages, answers(), translator, base_url)))
         twins = {f.name: read_text(f) for f in _twins_in(folder, (p.address for p in pages))}
         files.append(PageFile(folder / TWINS, twins_archive(twins)))
         if base_url is not None:
@@ -163,7 +173,9 @@ def _marks_of(page: Path) -> list[str]:
     return marks if all((page.parent / n).exists() for n in marks[1:]) else []
 
 
-def _pages(shelf: Shelf, found: RankingReport, base_url: str | None) -> list[SitePage]:
+def _pages(
+    shelf: Shelf, found: RankingReport, base_url: str | None, translator: Translator | None
+) -> list[SitePage]:
     """List a page for each measured drive, at the address that it keeps from now on."""
     measured = dict.fromkeys(shelf.results.drives_in_order())
     addresses, stored = shelf.sheets.page_addresses(), shelf.sheets.stored_addresses()
@@ -181,6 +193,7 @@ def _pages(shelf: Shelf, found: RankingReport, base_url: str | None) -> list[Sit
     everything = _digest(
         *(found.ranking, found.standings, found.passed_over, shelf.changes.entries()),
         *(shelf.sheets.drives(), rate_unit(), iops_first()),
+        translator and translator.catalogue,
     )
     pages = []
     for drive in measured:
@@ -199,49 +212,58 @@ def _pages(shelf: Shelf, found: RankingReport, base_url: str | None) -> list[Sit
     return pages
 
 
-def _each_page(
-    shelf: Shelf,
-    found: RankingReport,
-    pages: Sequence[SitePage],
-    folder: Path,
-    base_url: str | None,
-    force: bool,
-) -> Iterator[list[Path]]:
+@dataclass(frozen=True)
+class _Work:
+    """What every page of a site is made with."""
+
+    shelf: Shelf
+    found: RankingReport
+    folder: Path
+    translator: Translator | None
+    base_url: str | None
+    force: bool
+
+
+def _each_page(work: _Work, pages: Sequence[SitePage]) -> Iterator[list[Path]]:
     """Write the reviews, by one process per core if that is faster."""
     cores = len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else 1
     workers = min(cores, len(pages) // 4)
-    _work[:] = [(shelf, found, folder, base_url, force)]
+    _work[:] = [work]
     if workers < 2 or "fork" not in multiprocessing.get_all_start_methods():
         yield from map(_one_page, pages)
         return
     # A connection must not be used on both sides of a fork.
-    shelf.forget_connections()
-    with multiprocessing.get_context("fork").Pool(workers, shelf.forget_connections) as pool:
+    forget = work.shelf.forget_connections
+    forget()
+    with multiprocessing.get_context("fork").Pool(workers, forget) as pool:
         yield from pool.imap_unordered(_one_page, pages)
 
 
-_work: list[tuple[Shelf, RankingReport, Path, str | None, bool]] = []
+_work: list[_Work] = []
 """Of a process that writes a share of the pages."""
 
 
 def _one_page(page: SitePage) -> list[Path]:
-    shelf, ranked_drives, folder, base_url, force = _work[0]
+    work = _work[0]
+    shelf, folder = work.shelf, work.folder
     words = words_beside(shelf.where, page.drive)
     own = words if words is not None and words.exists() else None
-    document = review(shelf, page.drive, words=own, found=ranked_drives)
+    document = review(shelf, page.drive, words=own, found=work.found)
     document = without_paths(document, folders_of(shelf.results.copied(page.drive)))
-    image, card = "", []
-    if base_url is not None:
-        image = f"{page.address}.png"
-        card = [PageFile(folder / image, draw_card(page.drive, ranked_drives, document.summary))]
     twin = _twin_of(shelf, folder, page)
     if twin:
         document = replace(document, sections=(*document.sections, _own_work(page)))
+    document = in_language(document, work.translator)
+    image, card = "", []
+    if work.base_url is not None:
+        image = f"{page.address}.png"
+        drawn = draw_card(page.drive, work.found, document.summary, work.translator or str)
+        card = [PageFile(folder / image, drawn)]
     name = f"{page.address}.html"
     marks = " ".join([page.key, *(f.path.name for f in (*card, *twin))])
-    whole = html_file(_headed(document, name, base_url, marks, image), folder / name)
+    whole = html_file(_headed(document, name, work.base_url, marks, image), folder / name)
     # The page comes last: it says that all of it is as it should be.
-    return write_files([*card, *twin, whole], force=force)
+    return write_files([*card, *twin, whole], force=work.force)
 
 
 def _twin_file(address: str) -> str:
@@ -348,12 +370,16 @@ def _headed(
 
 
 def _feed(
-    pages: Sequence[SitePage], answers: Mapping[str, DriveAnswer], base_url: str | None
+    pages: Sequence[SitePage],
+    answers: Mapping[str, DriveAnswer],
+    translator: Translator | None,
+    base_url: str | None,
 ) -> bytes:
     """Return an Atom feed (RFC 4287), the drive measured last first."""
+    say = translator or str
     ElementTree.register_namespace("", ATOM)
     feed = ElementTree.Element(f"{{{ATOM}}}feed")
-    _add(feed, "title", "Drives measured")
+    _add(feed, "title", say("Drives measured"))
     _add(feed, "id", _name_of(base_url or "jovik"))
     _add(feed, "updated", max((p.updated for p in pages), default="1970-01-01T00:00:00Z"))
     own = {"rel": "self", "href": f"{base_url or ''}feed.xml", "type": "application/atom+xml"}
@@ -367,7 +393,7 @@ def _feed(
         _add(entry, "updated", page.updated)
         found = answers[page.drive]
         warning = "" if found.warning in found.sentence else f" {found.warning}."
-        _add(entry, "summary", f"{found.words}{warning}")
+        _add(entry, "summary", say(f"{found.words}{warning}"))
         address = f"{base_url or ''}{page.address}.html"
         ElementTree.SubElement(entry, f"{{{ATOM}}}link", {"href": address})
     return _xml(feed)

@@ -52,8 +52,8 @@ def report(
     shelf_at: str | None,
 ) -> int:
     """Write the review of DRIVE."""
-    if every and (edit or language != "en"):
-        raise UsageError("--edit and --language are of one drive's review", "name the DRIVE")
+    if every and edit:
+        raise UsageError("--edit is of one drive's review", "name the DRIVE")
     if every == (drive is not None):
         raise UsageError(
             "give a DRIVE, or --all"
@@ -80,9 +80,10 @@ def report(
             raise UsageError("--out is missing", "say where: --out review.html, or a folder")
         check_pages(out)
         if drive is None:
-            return _overview(shelf, out, each, address, form, force)
+            return _overview(shelf, out, each, address, language, form, force)
         if beside is not None:
-            say_written(form, publish_pair(shelf, drive, beside, out, force=force))
+            written = publish_pair(shelf, drive, beside, out, language=language, force=force)
+            say_written(form, written)
             return 0
         if letter:
             say_written(form, publish_letter(shelf, drive, out, force=force))
@@ -104,8 +105,8 @@ GOES_WITH = {
     "--letter": {"--out"},
     "--check": {"--words"},
     "--watch": {"--words", "--against", "--language", "--port"},
-    "--all": {"--out"},
-    "--beside": {"--out"},
+    "--all": {"--out", "--language"},
+    "--beside": {"--out", "--language"},
 }
 """What else an answer of its own goes with. A review goes with everything but a port."""
 
@@ -123,7 +124,13 @@ def _refuse_mixtures(kinds: dict[str, bool], options: dict[str, bool]) -> None:
 
 
 def _overview(
-    shelf: Shelf, out: Path, each: bool, address: str | None, form: str, force: bool
+    shelf: Shelf,
+    out: Path,
+    each: bool,
+    address: str | None,
+    language: str,
+    form: str,
+    force: bool,
 ) -> int:
     """Write the page of all drives, or the whole site."""
     written: list[Path] = []
@@ -134,7 +141,15 @@ def _overview(
         if form == "table":
             say_written(form, [path])
 
-    publish_overview(shelf, out, each=each, base_url=address, on_written=on_written, force=force)
+    publish_overview(
+        shelf,
+        out,
+        each=each,
+        base_url=address,
+        language=language,
+        on_written=on_written,
+        force=force,
+    )
     if form != "table":
         say_written(form, written)
     return 0

@@ -1,5 +1,8 @@
 // Tables sort on their headings: by the key that a cell carries, else by its text.
 "use strict";
+// The page's own words in its language.
+const words = JSON.parse(document.body.dataset.words || "{}");
+const say = (english, filled = {}) => Object.entries(filled).reduce((text, [name, value]) => text.replace(`{${name}}`, value), words[english] || english);
 for (const table of document.querySelectorAll("table.sorts")) {
   const body = table.tBodies[0];
   const headings = [...table.tHead.rows[0].cells];
@@ -19,7 +22,7 @@ for (const table of document.querySelectorAll("table.sorts")) {
         const [x, y] = [a.dataset.key, b.dataset.key];
         // What has no figure comes last whichever way it is sorted.
         if ((x === undefined) !== (y === undefined)) return x === undefined ? 1 : -1;
-        const order = x !== undefined ? Number(x) - Number(y) : a.textContent.localeCompare(b.textContent, "en", { numeric: true });
+        const order = x !== undefined ? Number(x) - Number(y) : a.textContent.localeCompare(b.textContent, document.documentElement.lang, { numeric: true });
         return down ? -order : order;
       });
       body.replaceChildren(...rows);
@@ -122,10 +125,10 @@ for (const chart of document.querySelectorAll("figure.chart")) {
     state.to = state.from + width;
   };
   if ("zooms" in chart.dataset) {
-    ways.append(button("closer", () => look(0.5, 0)), button("farther", () => look(2, 0)));
-    ways.append(button("earlier", () => look(1, -0.4)), button("later", () => look(1, 0.4)));
+    ways.append(button(say("closer"), () => look(0.5, 0)), button(say("farther"), () => look(2, 0)));
+    ways.append(button(say("earlier"), () => look(1, -0.4)), button(say("later"), () => look(1, 0.4)));
   }
-  link.textContent = "link to this view";
+  link.textContent = say("link to this view");
   ways.append(link);
   drawings[0].before(ways);
   const [id, asked] = decodeURIComponent(location.hash.slice(1)).split("?");
@@ -153,8 +156,8 @@ for (const table of document.querySelectorAll("table[data-filters]")) {
     const cell = (row) => row.cells[column];
     if (kind === "choice") {
       const select = document.createElement("select");
-      const values = [...new Set(rows.map((row) => cell(row).textContent))].sort((a, b) => a.localeCompare(b, "en", { numeric: true }));
-      select.append(new Option("all", ""), ...values.map((value) => new Option(value, value)));
+      const values = [...new Set(rows.map((row) => cell(row).textContent))].sort((a, b) => a.localeCompare(b, document.documentElement.lang, { numeric: true }));
+      select.append(new Option(say("all"), ""), ...values.map((value) => new Option(value, value)));
       label.append(name, select);
       controls.append(label);
       return (row) => !select.value || cell(row).textContent === select.value;
@@ -162,13 +165,13 @@ for (const table of document.querySelectorAll("table[data-filters]")) {
     const input = document.createElement("input");
     input.type = "number";
     input.min = "0";
-    label.append(`${name}, at most`, input);
+    label.append(say("{text}, at most", { text: name }), input);
     controls.append(label);
     return (row) => !input.value || (cell(row).dataset.key !== undefined && Number(cell(row).dataset.key) <= Number(input.value));
   });
   const narrow = () => {
     rows.forEach((row) => row.classList.toggle("gone", !tests.every((test) => test(row))));
-    left.textContent = `${rows.filter((row) => !row.classList.contains("gone")).length} of ${rows.length}`;
+    left.textContent = say("{figure} of {figure2}", { figure: rows.filter((row) => !row.classList.contains("gone")).length, figure2: rows.length });
   };
   controls.addEventListener("input", narrow);
   controls.addEventListener("submit", (event) => event.preventDefault());
@@ -183,7 +186,7 @@ for (const table of document.querySelectorAll("table.chooses")) {
   const controls = document.createElement("fieldset");
   controls.className = "narrowed";
   const legend = document.createElement("legend");
-  legend.textContent = "Two to six at once";
+  legend.textContent = say("Two to six at once");
   controls.append(legend);
   const boxes = heads.map((head, n) => {
     const [label, box] = [document.createElement("label"), document.createElement("input")];

@@ -1,0 +1,284 @@
+"""Pages in other languages: catalogues without gaps, and no English left on a site."""
+
+from __future__ import annotations
+
+import html
+import json
+import os
+import re
+import string
+from pathlib import Path
+from typing import Any
+
+import pytest
+from babel.messages.pofile import read_po
+from babel.numbers import format_decimal, parse_decimal
+from hypothesis import given
+from hypothesis import strategies as st
+from tools import catalogues
+
+from jovik.base.errors import UnknownNameError
+from jovik.base.shipped import shipped_path
+from jovik.report.document import Bullets, ClaimMarks, Document, Facts, ReviewerText, Section
+from jovik.report.language import PAGE_WORDS, in_language, language_names, read_language
+from jovik.report.translation import PLACEHOLDER, Translator, english_of, stays_english
+from jovik.tables import Table
+from tests.conftest import Answer, Program, call
+
+LANGUAGES = [n for n in language_names() if n != "en"]
+SOURCES = Path(__file__).parents[1] / "src" / "jovik"
+FILLED = {
+    "figure": "1,234.5 MB/s",
+    "digits": "7",
+    "name": "Slate 1TB",
+    "raw": "x9",
+    "words": "own words",
+    "class": "a SATA SSD",
+    "place": "2nd",
+    "phase": "spin-up",
+}
+"""What stands in each kind of placeholder in a test; a step in all others."""
+
+
+def translator(language: str, *names: str) -> Translator:
+    catalogue = read_language(language)
+    assert catalogue is not None
+    return Translator(catalogue, ["Slate 1TB", *names], ["own words"])
+
+
+def fields_of(entry: str) -> list[str]:
+    return sorted({name for _, name, _, _ in string.Formatter().parse(entry) if name})
+
+
+def test_no_catalogue_has_a_gap() -> None:
+    assert LANGUAGES == ["de", "es", "fr"]
+    entries = {}
+    for language in LANGUAGES:
+        with shipped_path("language", language).with_suffix(".po").open("rb") as file:
+            entries[language] = {m.id: m.string for m in read_po(file) if m.id}
+    keys = [set(found) for found in entries.values()]
+    assert keys[0] == keys[1] == keys[2]
+    for language, found in entries.items():
+        for english, other in found.items():
+            assert other.strip(), (language, english)
+            assert fields_of(other) == fields_of(english), (language, english)
+            # An abbreviation, a unit or a word may be the same. A sentence is not.
+            if other == english:
+                words = re.findall("[A-Za-z]{3,}", PLACEHOLDER.sub("", english))
+                assert len(words) < 3, (language, english)
+
+
+def test_what_is_installed_is_what_the_translators_wrote(tmp_path: Path) -> None:
+    for language in LANGUAGES:
+        shipped = json.loads(shipped_path("language", language).read_text(encoding="utf-8"))
+        copy = tmp_path / f"{language}.po"
+        copy.write_bytes(shipped_path("language", language).with_suffix(".po").read_bytes())
+        assert json.loads(catalogues.build(copy).read_text(encoding="utf-8")) == shipped
+
+
+@pytest.mark.parametrize("language", LANGUAGES)
+def test_every_entry_is_found_again(language: str) -> None:
+    say = translator(language)
+    for english, other in say.catalogue.messages.items():
+        kinds = {name: re.sub(r"\d+$", "", name) for name in fields_of(english)}
+        filled = {n: FILLED.get(k, "random read") for n, k in kinds.items()}
+        found = say(english.format(**filled))
+        assert found.translated and "{" not in found, english
+        if not kinds:
+            assert found == other
+
+
+def test_every_entry_is_of_something_that_jovik_says() -> None:
+    """An entry whose words no source has would translate nothing."""
+    text = ""
+    for pattern in ("*.py", "*.toml", "*.html", "*.js"):
+        for path in sorted(SOURCES.rglob(pattern)):
+            if path.name != "translation.py":
+                text += path.read_text(encoding="utf-8").lower()
+    words = set(re.findall("[a-zµ]+", text))
+    messages = translator("de").catalogue.messages
+    for entry in messages:
+        for word in re.findall("[a-z]{4,}", PLACEHOLDER.sub(" ", entry.lower())):
+            assert {word, word.removesuffix("s"), word.removesuffix("es")} & words, (entry, word)
+
+
+@given(st.decimals(0, 10**12, places=2), st.sampled_from(LANGUAGES))
+def test_numbers_are_written_as_babel_writes_them(value: Any, language: str) -> None:
+    say = translator(language)
+    written = format_decimal(value, "#,##0.00", locale=language)
+    assert say(f"{value:,.2f}") == written
+    assert say(f"random read: {value:,.2f} MB/s").split(":")[1].strip().startswith(written)
+
+
+def test_what_no_entry_has_stays_english_whole() -> None:
+    say = translator("de")
+    for text in ("a kettle boils", "random read, a kettle boils", "met. A kettle boils."):
+        found = say(text)
+        assert found == text and stays_english(found)
+    assert say("Slate 1TB: latency") == "Slate 1TB: Latenz"
+    assert say("Slate 2TB: latency") == "Slate 2TB: latency", "that is no name of this shelf"
+    assert english_of(say("met")) == "met" and not stays_english(say("met"))
+    # A drive called as Jovik says something is still a drive, and the word still a word.
+    odd = translator("de", "Speed", "Best")
+    assert odd("Best for") == "Gut für" and odd("Speed: latency") == "Speed: Latenz"
+
+
+def test_only_what_a_reader_sees_is_said_in_the_language() -> None:
+    rows = [["PCIe 4.0 x4", "7,230.5"], ["random read, 4 KiB", "1.5 to 2"]]
+    blocks = (
+        Bullets("Best for", ("random read",), "+"),
+        Facts((("price", "1,234.50 EUR"),)),
+        ClaimMarks((("random read", "7,230 MB/s ±1.2 %", "up to 7,100 MB/s", "met", "good"),)),
+        Table("latency", ["step", "MB/s"], rows),
+        ReviewerText("met: 1,234.5"),
+    )
+    sections = (Section("verdict", "The verdict", blocks), Section("x", "Instead of Slate 1TB", ()))
+    made = in_language(Document("Slate 1TB", "s", sections, "c"), translator("de"))
+    bullets, facts, marks, numbers, words = made.sections[0].blocks
+    assert isinstance(bullets, Bullets) and (bullets.title, bullets.mark) == ("Gut für", "+")
+    assert isinstance(facts, Facts) and facts.items == (("Preis", "1.234,50 EUR"),)
+    assert isinstance(marks, ClaimMarks)
+    assert marks.items[0][1:] == ("7.230 MB/s ±1,2 %", "bis zu 7.100 MB/s", "erfüllt", "good")
+    assert isinstance(numbers, Table)
+    assert [list(r) for r in numbers.rows] == [
+        ["PCIe 4.0 x4", "7.230,5"],
+        ["zufälliges Lesen, 4 KiB", "1,5 bis 2"],
+    ], "what a link is called is no figure"
+    assert words == blocks[4]
+    assert made.sections[0].key == "verdict" and made.sections[1].title == "Statt Slate 1TB"
+    assert made.language == "de" and set(made.words) == set(PAGE_WORDS)
+    with pytest.raises(UnknownNameError):
+        read_language("xx")
+
+
+@pytest.fixture(scope="module")
+def shelves(demo: tuple[Path, str], tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo's shelf with a fake drive, one that was hardly measured, and a disk beside."""
+    folder = tmp_path_factory.mktemp("languages")
+    (folder / "shelf.db").write_bytes((demo[0] / "shelf.db").read_bytes())
+    for words in (
+        ["measure", "model:hollow", "sequential write 1MiB over 100GB verify", "--seed", "1"],
+        ["measure", "model:thimble", "random read 4KiB for 1s", "--passes", "3", "--seed", "1"],
+        ["measure", "model:gannet", "scan read in 4 zones", "random read 4KiB for 1s"],
+    ):
+        asked(folder, *words, status=None)
+    at = ("--base-url", "https://reviews.example/")
+    asked(folder, "report", "--all", "--each", *at, "--out", "en")
+    return folder
+
+
+def asked(folder: Path, *words: str, status: int | None = 0) -> Answer:
+    env = os.environ | {"JOVIK_SHELF": str(folder / "shelf.db")}
+    found = call(list(words), folder, env, 200)
+    assert status is None or found.status == status, found.err
+    return found
+
+
+def visible(page: Path) -> str:
+    text = re.sub(r"<(style|script).*?</\1>", "", page.read_text(encoding="utf-8"), flags=re.S)
+    return html.unescape(re.sub("<[^>]*>", "\n", text))
+
+
+@pytest.mark.parametrize("language", LANGUAGES)
+def test_a_site_has_no_english_left(shelves: Path, language: str) -> None:
+    at = ("--base-url", "https://reviews.example/", "--language", language)
+    asked(shelves, "report", "--all", "--each", *at, "--out", language)
+    pages = sorted(p.name for p in (shelves / "en").glob("*.html"))
+    figures = 0
+    assert len(pages) > 8 and pages == sorted(p.name for p in (shelves / language).glob("*.html"))
+    for name in pages:
+        made, plain = ((shelves / x / name).read_text(encoding="utf-8") for x in (language, "en"))
+        assert f'<html lang="{language}">' in made
+        assert re.findall('<[^>]*lang="en"[^>]*>[^<]*', made) == [], name
+        assert " data-words=" not in plain and "lang=" not in plain.split("<body>")[1]
+        for what in (
+            r'<td class="(good|bad|open)"',
+            r'data-key="([^"]*)"',
+            r'<path class="bar[^>]*',
+        ):
+            assert re.findall(what, made) == re.findall(what, plain), (name, what)
+        english = set(
+            re.findall(
+                r"\b(?:measured|with|and|which|written|steps?)\b",
+                visible(shelves / language / name),
+            )
+        )
+        assert not english, (name, english)
+        figures += same_figures(shelves / language / name, shelves / "en" / name, language)
+    assert figures > 3000
+    feed, plain_feed = ((shelves / x / "feed.xml").read_text() for x in (language, "en"))
+    said, plain_said = (re.findall("<summary>(.*?)<", f) for f in (feed, plain_feed))
+    assert len(said) == len(plain_said) and not set(said) & set(plain_said)
+    cards = [p.name for p in (shelves / "en").glob("*.png")]
+    assert cards and all(
+        (shelves / "en" / n).read_bytes() != (shelves / language / n).read_bytes() for n in cards
+    )
+    # Nothing changed: nothing is made again, but everything in another language is.
+    assert asked(shelves, "report", "--all", "--each", *at, "--out", language).out.strip() == ""
+    again = asked(shelves, "report", "--all", "--each", *at[:2], "--out", language).out
+    assert again.count("wrote") > len(pages)
+
+
+def parts_of(page: Path) -> list[str]:
+    """What a page says, by paragraph, item, cell and answer of a chart."""
+    text = page.read_text(encoding="utf-8")
+    found = re.findall(r'<(?:td|th|li|p|dd|caption)[ >][^<]*|data-said="[^"]*', text)
+    return [html.unescape(re.sub(r'^<[^>]*>|^data-said="', "", x)) for x in found]
+
+
+def numbers_in(text: str, language: str) -> list[float]:
+    """Its figures as the language writes them. Links, versions and days have other digits."""
+    other = r"\d{4}-\d\d-\d\d|PCIe \d\.0 x4|p99[.,]9|Jovik \S+|\S+-\S{6}|; \d\.\d+$"
+    text = re.sub(other, "", text)
+    group = format_decimal(1234, locale=language)[1]
+    ends = r"(?=\W|$|[kKMGT]i?B|x|st|nd|rd|th|er|e|\.º)"
+    number = rf"(?<![\w.,])\d+(?:[{group}]\d\d\d)*(?:[.,]\d+)?{ends}"
+    return sorted(float(parse_decimal(x, locale=language)) for x in re.findall(number, text))
+
+
+def same_figures(page: Path, english_page: Path, language: str) -> int:
+    """Compare a page with the English one, part by part, and count its figures."""
+    parts, english_parts = parts_of(page), parts_of(english_page)
+    assert len(parts) == len(english_parts)
+    figures = 0
+    for other, english in zip(parts, english_parts, strict=True):
+        found = numbers_in(other, language)
+        assert found == numbers_in(english, "en"), (english, other)
+        figures += len(found)
+    return figures
+
+
+@pytest.mark.parametrize("language", LANGUAGES)
+def test_two_drives_and_a_clients_sheet_in_a_language(shelves: Path, language: str) -> None:
+    old, new = "Ilmaris Drift 1TB", "Veldhaar Comet 2TB"
+    for of in ("en", language):
+        told = ("--force", "--language", of)
+        asked(shelves, "report", new, "--beside", old, "--out", f"pair-{of}.html", *told)
+        asked(shelves, "upgrade", old, new, "--out", f"client-{of}.html", *told)
+    for kind in ("pair", "client"):
+        pages = [shelves / f"{kind}-{of}.html" for of in (language, "en")]
+        assert same_figures(*pages, language) > 20
+        assert 'lang="en"' not in pages[0].read_text(encoding="utf-8")
+
+
+def test_a_language_goes_with_a_page_only(shelves: Path) -> None:
+    wrong = asked(
+        shelves, "upgrade", "Ilmaris Drift 1TB", "Veldhaar Comet 2TB", "--language", "de", status=2
+    )
+    assert "--out" in wrong.err
+    wrong = asked(shelves, "report", "--all", "--language", "dee", "--out", "x", status=2)
+    assert "there is no language called 'dee'" in wrong.err and not (shelves / "x").exists()
+
+
+def test_the_reviewers_words_stay_as_they_are(jovik: Program) -> None:
+    jovik("measure", "model:slate", "random read 4KiB for 1s", "--passes", "3", "--seed", "1")
+    (jovik.folder / "mine.md").write_text("Met with 1,234.5 EUR.", encoding="utf-8")
+    jovik("note", "Corvane Slate 1TB", "--pro", "faster than the old one")
+    words = ("--words", "mine.md", "--language", "fr", "--out", "page.html")
+    jovik("report", "Corvane Slate 1TB", *words)
+    page = (jovik.folder / "page.html").read_text(encoding="utf-8")
+    assert '<div class="words" lang="">\n<p>Met with 1,234.5 EUR.</p>' in page
+    assert "faster than the old one" in page
+    jovik("report", "Corvane Slate 1TB", *words[:-1], "page.md")
+    text = (jovik.folder / "page.md").read_text(encoding="utf-8")
+    assert "Met with 1,234.5 EUR." in text and "| étape |" in text
