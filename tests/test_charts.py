@@ -24,7 +24,17 @@ from jovik.analysis.step_result import Conditions, Limit, PassFigures, StepResul
 from jovik.base.findings import Findings
 from jovik.charts import image, ladder, long_write
 from jovik.charts.canvas import DARK, LIGHT, MOST_DRIVES, THEMES, Canvas, Theme
-from jovik.charts.chart import BarChart, Chart, HeatMap
+from jovik.charts.chart import (
+    Axis,
+    BarChart,
+    Chart,
+    HeatMap,
+    Line,
+    LineChart,
+    Panel,
+    Point,
+    View,
+)
 from jovik.charts.kinds import KINDS as KINDS_OF_PICTURES
 from jovik.charts.kinds import chart_of
 from jovik.charts.ladder import ladder_chart
@@ -402,3 +412,75 @@ def test_a_long_write_is_drawn_beside_what_was_claimed(shown: Program) -> None:
     shown("report", "Veldhaar Comet 2TB", "--out", "review.html", "--force")
     page = (shown.folder / "review.html").read_text()
     assert ">claimed</text>" not in page and ">claimed, sustained</text>" in page
+
+
+def test_three_long_writes_have_a_panel_each_and_one_scale(shown: Program) -> None:
+    names = ["Ilmaris Drift 1TB", "Veldhaar Comet 2TB", "Tarnmoor Pebble 1TB"]
+    with Shelf(str(shown.shelf)) as open_shelf:
+        three = chart_of(open_shelf, "long-write", names)
+        two = chart_of(open_shelf, "long-write", names[:2])
+        one = chart_of(open_shelf, "long-write", names[:1])
+    assert isinstance(three, LineChart) and isinstance(two, LineChart)
+    for view in three.views:
+        assert [p.name for p in view.panels] == names
+        assert len({(p.y.low, p.y.high) for p in view.panels}) == 1
+        said = [p.said for panel in view.panels for line in panel.lines for p in line.points]
+        assert {s.split(":")[0] for s in said if s} == set(names), "each point names its drive"
+    assert all(len(v.panels) == 1 for v in two.views)
+    assert three.about.heading == "Veldhaar Comet 2TB: drops last, after 180 GB"
+    assert "<text" in chart_svg(three, "c", "words") and chart_svg(three, "c", "x").count(
+        f">{names[2]}</text>"
+    ) == 2 * len(three.views)
+    # What is usual for its class lies behind the curve of one: the figures of the class's file.
+    assert isinstance(one, LineChart)
+    usual = one.views[0].panels[0].usual
+    assert usual is not None and (usual.low, usual.high) == (300, 3000)
+    assert usual.words == "usual for a PCIe 4.0 x4 SSD, sustained"
+    assert usual.words in chart_svg(one, "c", "words")
+
+
+def test_names_stand_at_their_lines_unless_they_would_be_crossed(
+    shown: Program, tmp_path: Path
+) -> None:
+    def texts(*words: str) -> list[tuple[str, float]]:
+        """Return each text of a drawing and its height on the page."""
+        shown("picture", *words, "--out", tmp_path / "p.svg", "--force")
+        root = ElementTree.fromstring((tmp_path / "p.svg").read_text(encoding="utf-8"))
+        found = root.iter("{http://www.w3.org/2000/svg}text")
+        return [("".join(t.itertext()), float(t.get("y") or 0)) for t in found]
+
+    drift, comet = "Ilmaris Drift 1TB", "Veldhaar Comet 2TB"
+    apart = [name for name, _ in texts("long-write", drift, comet)]
+    assert apart.count(drift) == apart.count(comet) == 1
+
+    def lines(*points: tuple[tuple[float, float], ...]) -> dict[str, Any]:
+        axis = Axis("x", 0, 10, ())
+        made = tuple(
+            Line(f"drive {n}", tuple(Point(x, y, "") for x, y in one))
+            for n, one in enumerate(points)
+        )
+        view = View("", axis, (Panel(axis, made),))
+        return image._ends(view, [line.name for line in made], Canvas())
+
+    flat = ((0.0, 2.0), (6.0, 2.0))
+    assert set(lines(flat, ((0.0, 8.0), (6.0, 8.0)))) == {"drive 0", "drive 1"}
+    close = [((0.0, y), (6.0, y)) for y in (2.0, 2.1, 2.2)]
+    assert lines(*close) == {}, "they end at the same place"
+    both_ways_crossed = ((5.6, 0.0), (5.7, 9.0), (6.3, 0.0), (6.4, 9.0))
+    assert lines(flat, both_ways_crossed) == {}
+    assert lines(flat) == {}, "a single line needs no name"
+
+
+def test_titles_say_what_was_found(shown: Program) -> None:
+    with Shelf(str(shown.shelf)) as open_shelf:
+        headings = {
+            kind: chart_of(open_shelf, kind, ["Veldhaar Comet 2TB"]).about.heading
+            for kind in ("claims", "ladder", "latency", "long-write")
+        }
+    judged = shown("judge", "Veldhaar Comet 2TB", status=1).out.splitlines()
+    assert headings["claims"].removeprefix("Veldhaar Comet 2TB: ") in " ".join(judged)
+    assert re.fullmatch(
+        r"Veldhaar Comet 2TB: half within .* µs, 99 % within .* µs", headings["latency"]
+    )
+    assert headings["long-write"].startswith("Veldhaar Comet 2TB: drops to ")
+    assert headings["ladder"].startswith("Veldhaar Comet 2TB: best at depth ")

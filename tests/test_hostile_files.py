@@ -29,7 +29,7 @@ from jovik.shelf.archive import FORMAT, VERSION
 from jovik.shelf.encoding import pack, unpack
 from tests.conftest import Program
 
-MEMORY_BYTES, PATIENCE_S = 512 * 2**20, 60
+MEMORY_BYTES, PATIENCE_S = 512 * 2**20, 240
 """The goal is five seconds on an idle machine; a busy one gets more."""
 LIMIT = f"import resource, sys; resource.setrlimit(resource.RLIMIT_AS, ({MEMORY_BYTES},) * 2)"
 LIMITED = f"{LIMIT}; from jovik.cli import main; sys.argv[0] = 'jovik'; main()"

@@ -20,8 +20,11 @@ from jovik.analysis.instrument import (
     mean_of,
 )
 from jovik.base.errors import UsageError
+from jovik.charts.chart import LineChart
+from jovik.charts.kinds import chart_of
 from jovik.sheets.instrument_log import read_log
 from jovik.sheets.reading import parse_when
+from jovik.shelf.store import Shelf
 from jovik.simulator import load_model
 from tests.conftest import Program
 
@@ -196,6 +199,17 @@ def test_steps_that_are_unlike_have_a_phase_each(jovik: Program) -> None:
     assert means["reading in order"] == pytest.approx(3.05, abs=0.06)
     assert means["random read, 4 KiB"] == 2.0 and means["random read, 4 KiB, depth 32"] == 4.0
     assert "reading at random" not in means, "3 W is the mean of no step"
+    # The picture has each mean over the stretches that it is of.
+    with Shelf(str(jovik.shelf)) as shelf:
+        chart = chart_of(shelf, "instrument", [name])
+    assert isinstance(chart, LineChart)
+    drawn = [x for x in chart.views[0].panels[1].lines if x.name == "mean of the phase"]
+    stretches = {(x.points[0].said.split(": ")[0], x.points[0].y) for x in drawn}
+    assert stretches == {
+        (f["when"], f["mean"]) for f in found["phases"] if f["when"] not in ("idle",)
+    }
+    whole = sum(x.points[1].x - x.points[0].x for x in drawn)
+    assert whole == pytest.approx(40, abs=1), "seconds of four steps of ten"
 
 
 @pytest.mark.parametrize("error", [0.998, 1.0, 1.002])

@@ -92,15 +92,27 @@ class Reference:
 
 
 @dataclass(frozen=True)
-class Panel:
-    """Lines over one axis of values. A view may have two panels, one below the other.
+class UsualRange:
+    """A range of values that is usual, with its label."""
 
-    `levels` are values that the lines are compared with.
+    low: float
+    high: float
+    words: str
+
+
+@dataclass(frozen=True)
+class Panel:
+    """Lines over one axis of values. A view may have several panels, one below the other.
+
+    `levels` are values that the lines are compared with, and `usual` is a range of them. `name` is
+    that of the drive, if each panel is of another one.
     """
 
     y: Axis
     lines: tuple[Line, ...]
     levels: tuple[Reference, ...] = ()
+    usual: UsualRange | None = None
+    name: str = ""
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from jovik.analysis.claims import CLAIM_MARGIN, ClaimVerdict, Verdict
 from jovik.base.interval import Interval
 from jovik.charts.chart import About, Bar, BarChart, BarRow
-from jovik.charts.provenance import provenance
+from jovik.charts.provenance import LONGEST_NAME, provenance, truncate
 from jovik.queries.claims import ClaimsReport, claims_report
 from jovik.shelf.store import Shelf
 from jovik.tables.claims import claims_summary
@@ -46,7 +46,7 @@ def claims_chart(found: ClaimsReport) -> BarChart:
     )
     tested = [j.step for j in found.verdicts if j.step is not None]
     about = About(
-        f"{found.sheet.drive.name}: claims against measured",
+        f"{truncate(found.sheet.drive.name, LONGEST_NAME)}: {claims_summary(found.verdicts)}",
         "percentage of the claim, inverted for access times; whiskers are 95 % intervals; dotted: "
         f"{100 * found.margin:g} % below it",
         provenance(tested) or "nothing measured; Jovik",

@@ -8,6 +8,9 @@ from __future__ import annotations
 import io
 import textwrap
 import warnings
+from collections.abc import Iterator
+from dataclasses import dataclass
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -19,7 +22,7 @@ from jovik.base.atomic_files import MADE_WITH_JOVIK, write_output
 from jovik.base.terminal_text import strip_control
 from jovik.charts.canvas import Canvas, Theme
 from jovik.charts.chart import BarChart, Chart, HeatMap, Line, LineChart, Panel, View
-from jovik.charts.provenance import truncate
+from jovik.charts.provenance import LONGEST_NAME, truncate
 
 DOTS_PER_INCH = 100
 LETTER = 0.6
@@ -29,6 +32,8 @@ RIGHT, TOP, BOTTOM = 0.97, 0.83, 0.17
 MOST_MARKED = 40
 """Points of a line that each get a mark."""
 MOST_ROWS = 32
+NAME_HIGH = 0.05
+"""How high a name at the end of a line is, of its panel."""
 DARKEST = 0.6
 """Share of the colour in the cell of the most: a figure has to be legible on it."""
 NARROWEST_BAND = 0.022
@@ -133,7 +138,8 @@ def _save(figure: Figure, out: Path, canvas: Canvas, *, force: bool) -> None:
 def _curves(figure: Figure, chart: LineChart, view: View, canvas: Canvas) -> None:
     look, count = canvas.theme, len(view.panels)
     names = [n for n in chart.names if n]
-    legend = len(names) > 1
+    spots = _ends(view, names, canvas)
+    legend = len(names) > 1 and not spots
     rows = -(-len(names) // 2) if legend else 0
     top = TOP - 0.036 * rows
     ticks = max((len(words) for p in view.panels for _, words in p.y.ticks), default=1)
@@ -156,6 +162,19 @@ def _curves(figure: Figure, chart: LineChart, view: View, canvas: Canvas) -> Non
             handles.setdefault(line.name, drawn)
         if number == 0:
             _remarks(ax, view, panel, canvas)
+            for name, spot in spots.items():
+                ax.annotate(
+                    strip_control(truncate(name, LONGEST_NAME)),
+                    (view.x.place(spot.x), panel.y.place(spot.y)),
+                    (10, 0) if spot.beside else (-10, 6),
+                    textcoords="offset points",
+                    ha="left" if spot.beside else "right",
+                    va="center" if spot.beside else "bottom",
+                    fontsize=12,
+                    fontweight="bold",
+                    color=handles[name].get_color(),
+                    zorder=6,
+                )
     if legend:
         figure.legend(
             [handles[n] for n in names],
@@ -170,10 +189,69 @@ def _curves(figure: Figure, chart: LineChart, view: View, canvas: Canvas) -> Non
         )
 
 
+@dataclass(frozen=True)
+class _Spot:
+    """Where a name stands: beside the end of its line, or above its last stretch."""
+
+    x: float
+    y: float
+    beside: bool
+
+
+def _ends(view: View, names: list[str], canvas: Canvas) -> dict[str, _Spot]:
+    """Return where the name of each line stands, if all have room at the ends of their lines.
+
+    Nothing if a legend is needed: for several panels, or if a line would cross a name.
+    """
+    if len(view.panels) > 1 or len(names) < 2 or view.notes or view.marks:
+        return {}
+    panel = view.panels[0]
+    drawn = [line for line in panel.lines if line.joined and line.points]
+    at = [[(view.x.share(p.x), panel.y.share(p.y)) for p in line.points] for line in drawn]
+    crowded = [dot for points in at for dot in _along(points)]
+    spots: dict[str, _Spot] = {}
+    for line, points in zip(drawn, at, strict=True):
+        (x, y), wide = points[-1], 8.4 * len(truncate(line.name, LONGEST_NAME)) / canvas.width
+        places = {
+            True: (x + 0.012, y - NAME_HIGH / 2, x + 0.012 + wide, y + NAME_HIGH / 2),
+            False: (x - 0.012 - wide, y + 0.012, x - 0.012, y + 0.012 + NAME_HIGH),
+        }
+        for beside, (left, low, right, high) in places.items():
+            inside = left >= 0 and right <= 1 and low >= 0 and high <= 1
+            if inside and not any(left <= a <= right and low <= b <= high for a, b in crowded):
+                spots[line.name] = _Spot(line.points[-1].x, line.points[-1].y, beside)
+                # The next name has to leave room for this one.
+                steps = [n / 20 for n in range(21)]
+                crowded += [
+                    (left + n * (right - left), low + m * (high - low))
+                    for n in steps
+                    for m in steps
+                ]
+                break
+    return spots if set(spots) == set(names) else {}
+
+
+def _along(points: list[tuple[float, float]]) -> Iterator[tuple[float, float]]:
+    """Yield places on a line that are near enough to each other for no name to lie between them."""
+    for (a, b), (c, d) in pairwise(points):
+        many = max(int(max(abs(c - a), abs(d - b)) * 200), 1)
+        yield from ((a + (c - a) * n / many, b + (d - b) * n / many) for n in range(many + 1))
+
+
 def _frame(ax: Any, view: View, panel: Panel, look: Theme, *, last: bool) -> None:
     """Set axes, ticks, bands and levels."""
     for band in (b for b in view.bands if b.shaded):
         ax.axvspan(band.start, band.end, color=look.grid, alpha=0.55, linewidth=0)
+    if panel.usual is not None:
+        ax.axhspan(panel.usual.low, panel.usual.high, color=look.grid, alpha=0.6, linewidth=0)
+        place = {"xycoords": ("axes fraction", "data"), "textcoords": "offset points"}
+        words = strip_control(panel.usual.words)
+        ax.annotate(words, (1, panel.usual.low), (-6, 4), ha="right", color=look.quiet, **place)
+    if panel.name:
+        place = {"xycoords": "axes fraction", "textcoords": "offset points", "va": "top"}
+        box = {"facecolor": look.paper, "edgecolor": "none", "pad": 2}
+        name = strip_control(truncate(panel.name, LONGEST_NAME))
+        ax.annotate(name, (1, 1), (-6, -4), ha="right", fontsize=12, bbox=box, zorder=6, **place)
     for level in panel.levels:
         at = panel.y.place(level.value)
         ax.axhline(at, color=look.edge, linewidth=1.0, linestyle=":")

@@ -76,7 +76,8 @@ def instrument_chart(laid: LogBeside, drive: str, footer: str) -> LineChart:
         f"{log.quantity}, {log.unit}", max(low - room, 0.0) if low >= 0 else low, high + 2 * room
     )
     top = from_zero(rate_unit(), [p.y for p in rates])
-    panels = (Panel(top, (Line("rate", tuple(rates)),)), Panel(y, (Line(log.quantity, shown),)))
+    logged = (Line(log.quantity, shown), *_means(laid, unit))
+    panels = (Panel(top, (Line("rate", tuple(rates)),)), Panel(y, logged))
     x = between(f"{word} since the first pass began", first / unit, last / unit)
     at = int(np.argmax(log.readings))
     most = f"most: {significant(log.readings[at])} {log.unit}"
@@ -90,3 +91,20 @@ def instrument_chart(laid: LogBeside, drive: str, footer: str) -> LineChart:
     )
     view = View("", x, panels, bands=bands_of([(p.step, p.start_s, p.end_s) for p in passes], unit))
     return LineChart(f"{log.quantity} under the rate", (view,), zooms=True, about=about)
+
+
+def _means(laid: LogBeside, unit: float) -> list[Line]:
+    """Return the mean of each phase over each of its stretches."""
+    means = {f.name: f.mean for f in laid.phases}
+    return [
+        Line(
+            "mean of the phase",
+            tuple(
+                Point(at / unit, mean.median, f"{s.name}: {figure_words(mean)} {laid.log.unit}")
+                for at in (s.start_s, s.end_s)
+            ),
+            marked=False,
+        )
+        for s in laid.stretches
+        if (mean := means.get(s.name)) is not None
+    ]

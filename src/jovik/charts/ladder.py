@@ -9,13 +9,15 @@ from jovik.analysis.ladder import Ladder
 from jovik.base.errors import UsageError
 from jovik.base.rate_unit import per_unit, rate_unit
 from jovik.charts.chart import About, Line, LineChart, Panel, Point, View, from_zero, places
-from jovik.charts.provenance import provenance, truncate
+from jovik.charts.provenance import LONGEST_NAME, provenance, truncate
 from jovik.charts.selection import results_of_each
 from jovik.queries.ladder import ladders_of
 from jovik.shelf.store import Shelf
 from jovik.tables.table import figure_words
 
 SMALL_BLOCK = 65_536
+LONGEST_FINDING = 48
+"""Letters of a finding that a heading has room for beside a name."""
 AXES = {
     "depth": ("depth", "depth 1..64"),
     "block": ("block_bytes", "depth 4"),
@@ -109,10 +111,12 @@ def ladder_chart(ladders_in: Sequence[Ladder]) -> LineChart:
     view = View("", x, (Panel(y, tuple(lines)),), tuple(marks), notes=tuple(notes))
     drive = lines[0].name or first.rungs[0].result.drive
     hollow = [f"hollow marks: {'; '.join(doubts)}"] if doubts else []
+    words = first.words()
+    finding = words if len(words) <= LONGEST_FINDING else first.name
     about = About(
-        f"{drive}: {first.name}" if alone else first.name.capitalize(),
+        f"{truncate(drive, LONGEST_NAME)}: {finding}" if alone else first.name.capitalize(),
         f"{first.label}; whiskers are 95 % intervals",
         ". ".join([*hollow, provenance([r.result for c in ladders_in for r in c.rungs])]),
-        f"A curve of {first.label}: {first.words()}",
+        f"A curve of {first.label}: {words}",
     )
     return LineChart(first.label, (view,), about=about)

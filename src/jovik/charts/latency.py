@@ -24,7 +24,7 @@ from jovik.charts.chart import (
     from_zero,
     powers_of_ten,
 )
-from jovik.charts.provenance import provenance
+from jovik.charts.provenance import LONGEST_NAME, provenance, truncate
 from jovik.charts.selection import results_of_each, same_kind
 from jovik.shelf.store import Shelf
 from jovik.steps import parse
@@ -83,8 +83,12 @@ def latency_chart(results: Sequence[StepResult]) -> LineChart:
         f"{r.step.label}: p50 {show_time_or_dash(s['p50'])}, p99 {show_time_or_dash(s['p99'])}"
         for r, s in short
     ]
+    finding = "latency"
+    if len(short) == 1:
+        p50, p99 = (show_time_or_dash(short[0][1][p]) for p in ("p50", "p99"))
+        finding = f"half within {p50}, 99 % within {p99}"
     about = About(
-        f"{results[0].drive}: latency" if len(drives) == 1 else "Latency",
+        f"{truncate(results[0].drive, LONGEST_NAME)}: {finding}" if len(drives) == 1 else "Latency",
         f"{what}; half of all I/Os are left of 50 %, one in a hundred right of 99 %",
         provenance(results),
         f"Curves of how long I/Os take. {'; '.join(words)}",

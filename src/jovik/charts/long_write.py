@@ -6,8 +6,10 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from jovik.analysis.drive_class import SUSTAINED_WRITE
 from jovik.analysis.step_result import StepResult
 from jovik.analysis.temperature import trusted_temperatures
+from jovik.base.errors import UnknownNameError
 from jovik.base.findings import Level
 from jovik.base.quantities import show_rate, show_size, significant
 from jovik.base.rate_unit import per_unit, rate_unit
@@ -19,18 +21,22 @@ from jovik.charts.chart import (
     Panel,
     Point,
     Reference,
+    UsualRange,
     View,
     between,
     from_zero,
 )
 from jovik.charts.provenance import LONGEST_NAME, provenance, truncate
 from jovik.charts.selection import results_of_each, same_kind
-from jovik.sheets.sheet import Claim
+from jovik.queries.drive_class import class_of
+from jovik.sheets.sheet import Claim, Drive
 from jovik.shelf.store import Shelf
 
 POINTS, ASKED = 600, 160
 """Points of a curve (the eye distinguishes no more), and those that respond."""
 VIEWS = ("time", "bytes")
+LEAST_APART = 3
+"""So many long writes are no longer told apart in one panel."""
 
 
 def long_write_of(
@@ -43,14 +49,35 @@ def long_write_of(
     )
     chosen = same_kind(by_drive, phrase, "long write")
     traces = [(r, shelf.runs.traces(r.run, r.phrase)[0]) for r in chosen]
-    claims = shelf.sheets.get(chosen[0].drive).claims if len(chosen) == 1 else ()
-    return long_write_chart(traces, axis=axis, claims=claims)
+    sheet = shelf.sheets.get(chosen[0].drive) if len(chosen) == 1 else None
+    claims = sheet.claims if sheet is not None else ()
+    usual = usual_sustained(sheet.drive) if sheet is not None else None
+    return long_write_chart(traces, axis=axis, claims=claims, usual=usual)
+
+
+def usual_sustained(drive: Drive) -> UsualRange | None:
+    """Return the usual rate of drives of its class beyond the write cache, in the unit of rates."""
+    try:
+        found = class_of(drive)
+    except UnknownNameError:
+        return None
+    figures = [] if found is None else [f for f in found.figures if f.what == SUSTAINED_WRITE]
+    if found is None or not figures:
+        return None
+    low, high = (v * per_unit() for v in (figures[0].low, figures[0].high))
+    return UsualRange(low, high, f"usual for a {found.title}, sustained")
 
 
 def long_write_chart(
-    shown: Sequence[tuple[StepResult, Trace]], *, axis: str = "time", claims: Sequence[Claim] = ()
+    shown: Sequence[tuple[StepResult, Trace]],
+    *,
+    axis: str = "time",
+    claims: Sequence[Claim] = (),
+    usual: UsualRange | None = None,
 ) -> LineChart:
     """Chart the rate over time and over bytes. A single write has levels, cliff and temperature.
+
+    Of three or more, each has a panel of its own, all with the same scale.
 
     Parameters
     ----------
@@ -58,6 +85,8 @@ def long_write_chart(
         The view that comes first.
     claims : sequence of Claim
         Of the drive, if it is one: those about sequential writes are drawn.
+    usual : UsualRange, optional
+        What is usual for its class beyond the write cache.
     """
     result, alone = shown[0][0], len(shown) == 1
     label, written = result.step.label, shown[0][0].findings.long_write
@@ -76,7 +105,7 @@ def long_write_chart(
     )
     first = [v for v in VIEWS if v == axis] + [v for v in VIEWS if v != axis]
     about = About(
-        f"{truncate(result.drive, LONGEST_NAME)}: {finding}" if alone else "The long write",
+        f"{truncate(result.drive, LONGEST_NAME)}: {finding}" if alone else _longest(shown),
         f"{label}; rate over {'time' if axis == 'time' else 'what was written'}",
         provenance([r for r, _ in shown]),
         f"The rate of {label}: {fall}",
@@ -86,37 +115,68 @@ def long_write_chart(
         for c in claims
         if alone and not c.random and not c.read_percent and c.unit == "bytes/s"
     )
-    views = tuple(_view(shown, claimed, by_time=v == "time") for v in first)
+    views = tuple(_view(shown, claimed, usual, by_time=v == "time") for v in first)
     return LineChart(f"The long write: {label}", views, zooms=True, about=about)
 
 
+def _longest(shown: Sequence[tuple[StepResult, Trace]]) -> str:
+    """Return which of several drives keeps its first rate for longest, if one of them does."""
+    cliffs = {
+        r.drive: r.findings.long_write.cliff.at_bytes
+        for r, _ in shown
+        if r.findings.long_write is not None and r.findings.long_write.cliff is not None
+    }
+    steady = [r.drive for r, _ in shown if r.drive not in cliffs]
+    if len(steady) == 1:
+        return f"{truncate(steady[0], LONGEST_NAME)} alone has no cliff"
+    if steady:
+        return "The long write"
+    best = max(cliffs, key=lambda name: cliffs[name])
+    return f"{truncate(best, LONGEST_NAME)}: drops last, after {show_size(cliffs[best])}"
+
+
 def _view(
-    shown: Sequence[tuple[StepResult, Trace]], claimed: tuple[Reference, ...], *, by_time: bool
+    shown: Sequence[tuple[StepResult, Trace]],
+    claimed: tuple[Reference, ...],
+    usual: UsualRange | None,
+    *,
+    by_time: bool,
 ) -> View:
     alone, unit = len(shown) == 1, "seconds" if by_time else "GB written"
+    apart = len(shown) >= LEAST_APART
     lines, tops, ends = [], [1e-9], [1e-9]
     for result, trace in shown:
         at, rates = _series(trace, by_time=by_time)
         tops.append(float(rates.max(initial=1.0)) * per_unit())
         ends.append(float(at[-1]) if len(at) else 1.0)
-        name = "rate" if alone else result.drive
+        name = "rate" if alone or apart else result.drive
+        told = f"{result.drive}: " if apart else ""
         drawn = zip(at.tolist(), (rates * per_unit()).tolist(), strict=True)
         lines.append(Line(name, tuple(Point(x, y, "") for x, y in drawn), asked=False))
         keep = np.unique(np.linspace(0, len(at) - 1, min(len(at), ASKED)).astype(int))
         word = "s" if by_time else "GB"
         asked = tuple(
-            Point(x, y * per_unit(), f"{significant(x)} {word}: {show_rate(y)}")
+            Point(x, y * per_unit(), f"{told}{significant(x)} {word}: {show_rate(y)}")
             for x, y in ((float(at[n]), float(rates[n])) for n in keep)
         )
         lines.append(Line(name, asked, joined=False, quiet=True))
+    name = f"over {'time' if by_time else 'bytes'}"
     if not alone:
-        panel = Panel(from_zero(rate_unit(), tops), tuple(lines))
-        return View(f"over {'time' if by_time else 'bytes'}", from_zero(unit, ends), (panel,))
+        y = from_zero(rate_unit(), tops)
+        panels_apart = tuple(
+            Panel(y, tuple(lines[2 * n : 2 * n + 2]), name=r.drive)
+            for n, (r, _) in enumerate(shown)
+        )
+        together = (Panel(y, tuple(lines)),)
+        return View(name, from_zero(unit, ends), panels_apart if apart else together)
     result, trace = shown[0]
     written = result.findings.long_write
     lines += [_level(p, by_time=by_time) for p in (written.parts if written is not None else ())]
     panels = [
-        Panel(from_zero(rate_unit(), [*tops, *(c.value for c in claimed)]), tuple(lines), claimed),
+        Panel(
+            from_zero(rate_unit(), [*tops, *(c.value for c in claimed)]),
+            *(tuple(lines), claimed, usual),
+        ),
         *_temperature(trace, by_time=by_time),
     ]
     marks: tuple[tuple[float, str], ...] = ()
@@ -127,7 +187,6 @@ def _view(
             f"{show_rate(cliff.after_bytes_s)}"
         )
         marks = ((cliff.at_s if by_time else cliff.at_bytes / 1e9, words),)
-    name = f"over {'time' if by_time else 'bytes'}"
     return View(name, from_zero(unit, ends), tuple(panels), marks)
 
 

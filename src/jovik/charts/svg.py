@@ -8,7 +8,7 @@ script needs to answer with is in attributes.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from html import escape
 
 from jovik.base.terminal_text import isolated
@@ -43,6 +43,8 @@ WIDE = Setting("wide", 960, 400, 76, 300, 7.3, 12)
 NARROW = Setting("narrow", 380, 320, 56, 0, 7.0, 5)
 RIGHT, TOP, BOTTOM = 16, 26, 50
 BAR, GAP, GROUP = 18, 4, 14
+LOWEST = 100
+"""The least height of a panel, with the gap below it."""
 LINE_HEIGHT = 18
 SHADES = 6
 
@@ -96,6 +98,8 @@ def _looks_of(chart: Chart) -> list[str]:
 
 def _drawing(chart: Chart, setting: Setting, name: str, alt: str) -> str:
     if isinstance(chart, LineChart):
+        panels = max(len(v.panels) for v in chart.views)
+        setting = replace(setting, height=max(setting.height, TOP + BOTTOM + LOWEST * panels))
         body, height = _line_body(chart, setting), setting.height
     elif isinstance(chart, HeatMap):
         body, height = _heat_body(chart, setting)
@@ -149,6 +153,11 @@ def _panel(
         parts.append(f'<path class="grid" d="M{left} {y:.1f}h{width:.0f}"/>')
         parts.append(f'<text class="tick end" x="{left - 7}" y="{y + 4:.1f}">{_text(words)}</text>')
     inside = [_band(band, view.x) for band in view.bands if band.shaded]
+    if panel.usual is not None:
+        high, low = (1000 * (1 - panel.y.share(v)) for v in (panel.usual.high, panel.usual.low))
+        inside.append(
+            f'<rect class="band" x="0" y="{high:.1f}" width="1000" height="{low - high:.1f}"/>'
+        )
     for level in panel.levels:
         y = 1000 * (1 - panel.y.share(level.value))
         inside.append(f'<path class="level" d="M0 {y:.1f}H1000"/>')
@@ -167,6 +176,14 @@ def _panel(
         y, end = top + height * (1 - panel.y.share(level.value)) - 4, left + width - 4
         words = _text(level.words)
         parts.append(f'<text class="value below end" x="{end:.0f}" y="{y:.1f}">{words}</text>')
+    said = [(panel.name, top + 14)] if panel.name else []
+    if panel.usual is not None:
+        at = top + height * (1 - panel.y.share(panel.usual.low)) - 4
+        said.append((panel.usual.words, at))
+    for words, at in said:
+        parts.append(
+            f'<text class="value end" x="{left + width - 4:.0f}" y="{at:.1f}">{_text(words)}</text>'
+        )
     for line in panel.lines:
         parts.append(_dots(line, names.index(line.name), view.x, panel.y, setting, place))
     if panel is view.panels[0]:

@@ -70,7 +70,11 @@ class InstrumentChange:
 
 @dataclass(frozen=True)
 class LogBeside:
-    """A log by step and by phase. `offered_s` would move its first rise to the first pass."""
+    """A log by step and by phase.
+
+    `stretches` are those of each phase, by its name. `offered_s` would move the first rise of the
+    log to the first pass.
+    """
 
     log: RunLog
     steps: tuple[SpanFigures, ...]
@@ -78,6 +82,7 @@ class LogBeside:
     passes: tuple[RunPass, ...]
     outside: int
     offered_s: float | None
+    stretches: tuple[Span, ...] = ()
 
 
 def laid_beside(
@@ -141,8 +146,8 @@ def log_beside(shelf: Shelf, log: RunLog) -> LogBeside:
     steps = figures_in(_joined(passes), log.seconds, log.readings, log.unit)
     outside = sum(1 for s in log.seconds if not 0 <= s < last)
     rise = first_rise(log.seconds, log.readings)
-    phases = tuple(_phases(passes, log, last, spins=_spins(shelf, log.run)))
-    return LogBeside(log, tuple(steps), phases, passes, outside, rise)
+    phases, stretches = _phases(passes, log, last, spins=_spins(shelf, log.run))
+    return LogBeside(log, tuple(steps), tuple(phases), passes, outside, rise, tuple(stretches))
 
 
 def _spins(shelf: Shelf, run: str) -> bool:
@@ -209,10 +214,11 @@ def _joined(passes: Sequence[RunPass]) -> list[Span]:
 
 def _phases(
     passes: Sequence[RunPass], log: RunLog, last: float, *, spins: bool
-) -> list[SpanFigures]:
-    """Return all stretches of one phase together. Only what `spins` has a spin-up.
+) -> tuple[list[SpanFigures], list[Span]]:
+    """Return all stretches of one phase together, and each by itself.
 
-    Steps that are unlike have a phase each: no mean describes them.
+    Only what `spins` has a spin-up. Steps that are unlike have a phase each, because no mean
+    describes them.
     """
     kinds: dict[str, list[Span]] = {}
     flushes: list[Span] = []
@@ -236,14 +242,17 @@ def _phases(
         BEFORE: [[v for _, v in before[len(spun) :]]],
         IDLE: [idle],
     }
+    stretches: list[Span] = []
     for name, spans in (*sorted(kinds.items()), (FLUSHING, flushes)):
         by_step: dict[str, list[list[float]]] = {}
         for s in _neighbours(spans):
             by_step.setdefault(s.name, []).append(values_in(s, log.seconds, log.readings))
         alike = _alike([[p for p in each if p] for each in by_step.values()], log.unit)
         parts |= {name: [p for each in by_step.values() for p in each]} if alike else by_step
+        stretches += [replace(s, name=name if alike else s.name) for s in _neighbours(spans)]
     phases = {name: [p for p in pieces if p] for name, pieces in parts.items()}
-    return [figures_of_phase(name, pieces, log.unit) for name, pieces in phases.items() if pieces]
+    found = [figures_of_phase(name, pieces, log.unit) for name, pieces in phases.items() if pieces]
+    return found, stretches
 
 
 def _alike(steps: Sequence[Sequence[Sequence[float]]], unit: str) -> bool:

@@ -11,7 +11,7 @@ from jovik.base.quantities import in_rate_unit, show_rate, show_size
 from jovik.charts.instrument import instrument_chart
 from jovik.charts.ladder import ladder_chart
 from jovik.charts.latency import latency_chart
-from jovik.charts.long_write import long_write_chart
+from jovik.charts.long_write import long_write_chart, usual_sustained
 from jovik.charts.pairs import fullness_chart
 from jovik.charts.provenance import provenance
 from jovik.charts.surface import surface_chart
@@ -67,8 +67,9 @@ def tests_sections(shelf: Shelf, results: Sequence[StepResult]) -> list[Section]
     long: list[Block] = []
     for number, result in enumerate((r for r in empty if series_to_show(r) is not None), 1):
         trace = shelf.runs.traces(result.run, result.phrase)[0]
-        claims = shelf.sheets.get(result.drive).claims
-        chart = long_write_chart([(result, trace)], claims=claims)
+        sheet = shelf.sheets.get(result.drive)
+        usual = usual_sustained(sheet.drive)
+        chart = long_write_chart([(result, trace)], claims=sheet.claims, usual=usual)
         long += [Picture(f"long-write-{number}", chart), long_write_table(None, result)]
     pairs = empty_against_full(list(results))
     return [
