@@ -148,3 +148,53 @@ def test_without_a_script_and_in_print_it_says_the_same(browser: Any, made: Path
     content = page.pdf()
     assert content.startswith(b"%PDF") and len(content) > 50_000
     context.close()
+
+
+@pytest.fixture(scope="module")
+def kinds(demo: tuple[Path, str], tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Every other kind of page: a site in German with a fake drive, a pair, a client's sheet."""
+    folder = tmp_path_factory.mktemp("kinds")
+    (folder / "shelf.db").write_bytes((demo[0] / "shelf.db").read_bytes())
+    env = os.environ | {"JOVIK_SHELF": str(folder / "shelf.db")}
+    fake = ["measure", "model:hollow", "sequential write 1MiB over 100GB verify", "--seed", "1"]
+    call(fake, folder, env, 100)
+    for words in (
+        ["report", "--all", "--each", "--language", "de", "--out", "."],
+        ["report", COMET, "--beside", SLATE, "--out", "pair.html"],
+        ["upgrade", SLATE, COMET, "--out", "client.html"],
+    ):
+        assert call(words, folder, env, 100).status == 0
+    return folder
+
+
+# 640 and 320 pixels are what a screen of 1,280 has at 200 and 400 %.
+@pytest.mark.parametrize(("width", "scheme"), [(768, "dark"), (640, "light"), (320, "dark")])
+def test_everybody_can_read_every_kind_of_page(
+    browser: Any, kinds: Path, width: int, scheme: str
+) -> None:
+    axe = pytest.importorskip("axe_playwright_python.sync_playwright")
+    names = ["index", "compare", "class-sata-ssd", "oberon-hollow-2tb", "pair", "client"]
+    page = browser.new_page(
+        viewport={"width": width, "height": 800}, color_scheme=scheme, bypass_csp=True
+    )
+    for name in names:
+        page.goto(f"file://{kinds / name}.html")
+        found = axe.Axe().run(page).response["violations"]
+        assert not [(name, v["id"], v["nodes"][0]["html"]) for v in found]
+        assert page.evaluate("document.documentElement.scrollWidth") <= width, name
+    page.close()
+
+
+def test_what_a_script_says_is_in_the_language_of_the_page(browser: Any, kinds: Path) -> None:
+    page = page_of(browser, f"file://{kinds / 'index.html'}")
+    assert page.query_selector(".narrowed option").inner_text() == "alle"
+    assert "Preis, höchstens" in page.query_selector(".narrowed").inner_text()
+    assert page.query_selector(".narrowed output").inner_text() == "4 von 4"
+    # Numbers sort by what they are, not by how the language writes them.
+    table = page.query_selector("table[data-filters]")
+    cells = [x.get_attribute("data-key") for x in table.query_selector_all("td.n[data-key]")]
+    assert cells and all(float(x) >= 0 for x in cells)
+    page.goto(f"file://{kinds / 'veldhaar-comet-2tb.html'}")
+    ways = page.query_selector("#chart-long-write-1 .ways").inner_text()
+    assert "näher" in ways and "über die Bytes" in ways and "closer" not in ways
+    page.close()

@@ -34,7 +34,8 @@ FIRST_NAME = 0xF0000
 _NAME = f"[{chr(FIRST_NAME)}-{chr(FIRST_NAME + 0xFFFD)}]"
 KINDS = {"figure": FIGURE, "digits": r"\d+", "name": _NAME, "raw": r"[^\s,;]+", "words": "[^;]+?"}
 PLACEHOLDER = re.compile(r"\{([a-z]+)(\d*)\}")
-SEPARATORS = (". ", "; and ", "; ", ": ", ", and ", ", ", " and ", " or ", " to ")
+SENTENCES = ". "
+SEPARATORS = (SENTENCES, "; and ", "; ", ": ", ", and ", ", ", " and ", " or ", " to ")
 """What parts the parts of a text, the weakest tie first."""
 BRACKETS = "{text} ({text2})"
 RANGE = "{text} to {text2}"
@@ -101,10 +102,14 @@ class Catalogue:
 
 @dataclass(frozen=True)
 class _Pattern:
-    """An entry with placeholders: what it begins and ends with, and each placeholder's kind."""
+    """An entry with placeholders: what it begins and ends with, and each placeholder's kind.
+
+    `several` is of more than one sentence.
+    """
 
     start: str
     end: str
+    several: bool
     words: int
     regex: re.Pattern[str]
     kinds: dict[str, str]
@@ -146,7 +151,11 @@ class Translator:
             return self.catalogue.messages[text]
         if re.fullmatch(FIGURE, text):
             return self._figures(text)
+        several = SENTENCES in text
         for pattern in self.patterns:
+            if several and not pattern.several:
+                # What is of one sentence would take in the next.
+                continue
             if text.startswith(pattern.start) and text.endswith(pattern.end):
                 match = pattern.regex.fullmatch(text)
                 filled = match and self._filled(match, pattern)
@@ -168,6 +177,9 @@ class Translator:
 
     def _in_parts(self, text: str) -> str | None:
         """Return the translation of a text's parts, put together again."""
+        lower = text[:1].lower() + text[1:]
+        if lower != text and (found := self.found(lower)) is not None:
+            return found[:1].upper() + found[1:]
         if text[-1] in ".!:" and (whole := self.found(text[:-1])) is not None:
             return whole + text[-1]
         for between in SEPARATORS:
@@ -182,9 +194,6 @@ class Translator:
                 both = self._both(BRACKETS, text[:at], text[at + 2 : -1])
                 if both is not None:
                     return both
-        lower = text[:1].lower() + text[1:]
-        if lower != text and (found := self.found(lower)) is not None:
-            return found[:1].upper() + found[1:]
         return None
 
     def _both(self, entry: str, first: str, second: str) -> str | None:
@@ -227,5 +236,6 @@ def _patterns(messages: dict[str, str]) -> list[_Pattern]:
         start = english[: english.index("{")]
         regex = re.compile("".join(parts), re.DOTALL)
         words = len(PLACEHOLDER.sub("", english))
-        found.append(_Pattern(start, english[end:], words, regex, kinds, message))
+        several = SENTENCES in english
+        found.append(_Pattern(start, english[end:], several, words, regex, kinds, message))
     return sorted(found, key=lambda p: -p.words)
