@@ -23,6 +23,7 @@ from jovik.base.quantities import show_rate, show_size, show_time, significant
 from jovik.base.terminal_text import strip_control
 from jovik.cli.echo import between_words
 from jovik.cli.progress_display import result_words
+from jovik.cli.run_clock import RunClock
 from jovik.queries.aims import Aim
 from jovik.runs.task import Task
 from jovik.steps import IoStep, Step
@@ -73,20 +74,13 @@ class LiveView:
         self._aims, self._expected = aims, expected_bytes
         self._came_to: dict[int, float] = {}
         self._warm: deque[tuple[float, float]] = deque()
-        self._title, self._tasks, self._times, self._console, self._budget = (
-            title,
-            tasks,
-            times_ns,
-            console,
-            budget_ns,
-        )
+        self._title, self._tasks, self._console = title, tasks, console
         self._words: dict[int, str] = {}
         self._said: list[str] = []
         # Finished steps and what was laid out; the finished passes of this step; this pass, unless
         # it is a prefilling.
         self._written, self._of_step, self._of_pass, self._laying = 0, 0, 0, False
-        self._position, self._doing, self._began = 0, "", time.monotonic()
-        self._step_began = self._began
+        self._position, self._doing, self._clock = 0, "", RunClock(times_ns, budget_ns)
         self._live: Progress | None = None
         self._rates: deque[tuple[float, float]] = deque()
         self._drawn = 0.0
@@ -143,8 +137,9 @@ class LiveView:
         self._of_step = self._of_pass = 0
 
     def _begin(self, position: int, doing: str) -> None:
+        self._clock.at(position)
         if position != self._position:
-            self._position, self._step_began = position, time.monotonic()
+            self._position = position
             self._rates.clear()
         self._doing, self._live = doing, None
         if self._shown is None:
@@ -219,11 +214,7 @@ class LiveView:
         return Text.assemble(left, " " * (width - left.cell_len - right.cell_len), right)
 
     def _left(self, now: float) -> str:
-        gone = now - self._began
-        here = max(self._times[self._position] / 1e9 - (now - self._step_began), 0.0)
-        remaining_s = here + sum(self._times[self._position + 1 :]) / 1e9
-        if self._budget is not None:
-            remaining_s = min(remaining_s, max(self._budget / 1e9 - gone, 0.0))
+        gone, remaining_s = now - self._clock.began, self._clock.remaining_s(now)
         rest = f"about {show_time(remaining_s * 1e9, 2)}" if remaining_s >= 1 else "nearly done"
         written = self._written + self._of_step + self._of_pass
         if remaining_s >= 1:
@@ -233,10 +224,7 @@ class LiveView:
 
     def _bar(self, now: float, width: int) -> Text:
         """Return the fraction of the expected time that has passed."""
-        whole = max(sum(self._times), 1)
-        here = min((now - self._step_began) * 1e9, self._times[self._position])
-        share = min((sum(self._times[: self._position]) + here) / whole, 1.0)
-        full = round(share * width)
+        full = round(self._clock.share(now) * width)
         return Text.assemble(("━" * full, "magenta"), ("─" * (width - full), "dim"))
 
     def _figures(self, step: Step) -> list[Text]:

@@ -15,6 +15,7 @@ from jovik.cli.options import (
     percent,
     share,
     shelf_option,
+    unattended_options,
 )
 
 
@@ -126,6 +127,7 @@ from jovik.cli.options import (
     help="Also show each pass, and their spread.",
 )
 @click.option("--dry-run", is_flag=True, help="Report what would be done without writing anything.")
+@unattended_options
 @format_option()
 @shelf_option
 @handled_by("measure:measure")

@@ -54,6 +54,26 @@ def force_option(command: F) -> F:
     )(command)
 
 
+def unattended_options(command: F) -> F:
+    """`--quiet`, `--progress json` and `--on-end COMMAND`."""
+    for option in (
+        click.option(
+            "--on-end",
+            metavar="COMMAND",
+            help="Run this when it has ended, however it ended, with the verdict as JSON on its "
+            "standard input.",
+        ),
+        click.option(
+            "--progress",
+            type=click.Choice(["json"]),
+            help="A line of JSON for each event on standard error, instead of words.",
+        ),
+        click.option("--quiet", is_flag=True, help="Print only the answer, and errors."),
+    ):
+        command = option(command)
+    return command
+
+
 def destroy_options(command: F) -> F:
     """`--destroy SERIAL` and `--content-worthless`."""
     for option in (

@@ -6,7 +6,7 @@ import click
 
 from jovik.cli.completion import run_names
 from jovik.cli.handled_by import handled_by
-from jovik.cli.options import destroy_options, format_option, shelf_option
+from jovik.cli.options import destroy_options, format_option, shelf_option, unattended_options
 
 
 @click.command()
@@ -28,6 +28,7 @@ from jovik.cli.options import destroy_options, format_option, shelf_option
 )
 @destroy_options
 @click.option("--yes", is_flag=True, help="Do not ask.")
+@unattended_options
 @format_option()
 @shelf_option
 @handled_by("repeat:repeat")

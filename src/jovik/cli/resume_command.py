@@ -5,7 +5,7 @@ from __future__ import annotations
 import click
 
 from jovik.cli.handled_by import handled_by
-from jovik.cli.options import destroy_options, format_option, shelf_option
+from jovik.cli.options import destroy_options, format_option, shelf_option, unattended_options
 
 
 @click.command()
@@ -17,6 +17,7 @@ from jovik.cli.options import destroy_options, format_option, shelf_option
     help="Where the drive is now. Default: the original target.",
 )
 @destroy_options
+@unattended_options
 @format_option()
 @shelf_option
 @handled_by("resume:resume")

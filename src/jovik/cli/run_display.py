@@ -9,6 +9,7 @@ from jovik.cli.line_progress import LineProgress
 from jovik.cli.live_view import LEAST_COLUMNS, LEAST_ROWS, LiveView
 from jovik.cli.progress_display import ProgressDisplay
 from jovik.cli.terminal_table import console
+from jovik.cli.unattended import WATCHED, JsonProgress, NoDisplay, Unattended
 from jovik.queries.aims import aims_of
 from jovik.runs.task import Task
 from jovik.sheets.sheet import Sheet
@@ -21,9 +22,13 @@ def screen_for(
     budget_ns: int | None,
     sheet: Sheet | None = None,
     expected_bytes: int | None = None,
+    unattended: Unattended = WATCHED,
 ) -> ProgressDisplay:
-    """Return the live view if there is room for it, otherwise lines."""
-
+    """Return the live view if there is room for it, otherwise lines, unless nobody watches."""
+    if unattended.progress is not None:
+        return JsonProgress(tasks, times_ns, budget_ns, expected_bytes)
+    if unattended.quiet:
+        return NoDisplay()
     shown = console(err=True)
     if (
         sys.stderr.isatty()

@@ -10,6 +10,7 @@ import contextlib
 import sys
 import threading
 from dataclasses import dataclass
+from typing import Any
 
 import click
 
@@ -24,8 +25,9 @@ from jovik.base.errors import (
 from jovik.base.interruption import interruptible
 from jovik.base.io_session import Session
 from jovik.cli.run_display import screen_for
-from jovik.cli.run_output import show_run
+from jovik.cli.run_output import answer_lines, show_run
 from jovik.cli.streams import ReaderGone
+from jovik.cli.unattended import WATCHED, Unattended, tell_end
 from jovik.runs import PreparedRun, RunOutcome, RunRequest, execute, prepared, start_run
 from jovik.runs.prepare import ASK_ABOVE
 from jovik.sheets.sheet import Sheet
@@ -52,6 +54,7 @@ class Telling:
 
     first_line: str = ""
     each_pass: bool = False
+    unattended: Unattended = WATCHED
 
 
 def run_order(
@@ -78,22 +81,60 @@ def run_order(
         The failure that stopped it, after its results have been shown.
     """
 
-    outcome = carry_out(
-        shelf,
-        sheet,
-        request,
-        consent=consent,
-        dry_run=dry_run,
-        resumed=resumed,
-        first_line=telling.first_line,
-    )
-    if outcome is None:
-        return 0
-    if outcome.lost is not None:
-        with contextlib.suppress(ShelfError):
-            _show_what_is_there(shelf, outcome, form)
-        raise outcome.lost
-    return _show(shelf, outcome, form, each_pass=telling.each_pass)
+    asked = None if dry_run else telling.unattended.on_end
+    ended = _Ending(sheet.drive.name)
+    try:
+        outcome = carry_out(
+            *(shelf, sheet, request),
+            consent=consent,
+            dry_run=dry_run,
+            resumed=resumed,
+            telling=telling,
+        )
+        ended.outcome = outcome
+        if outcome is None:
+            return 0
+        if outcome.lost is not None:
+            with contextlib.suppress(ShelfError):
+                _show_what_is_there(shelf, outcome, form)
+            raise outcome.lost
+        ended.status = _show(shelf, outcome, form, telling)
+        return ended.status
+    except JovikError as error:
+        ended.status, ended.failure = error.exit_status, error.message
+        raise
+    finally:
+        if asked is not None:
+            tell_end(asked, ended.verdict(shelf))
+
+
+@dataclass
+class _Ending:
+    """How a run ended, for a command that is told."""
+
+    drive: str
+    outcome: RunOutcome | None = None
+    status: int = JovikError.exit_status
+    failure: str | None = None
+
+    def verdict(self, shelf: Shelf) -> dict[str, Any]:
+        """Return it as JSON (docs/json.md)."""
+        told: dict[str, Any] = {
+            "drive": self.drive,
+            "run": None,
+            "state": "not begun",
+            "answer": [],
+        }
+        if self.outcome is not None:
+            told |= {"run": self.outcome.run, "state": "unknown"}
+            # What stopped the run may have been the shelf.
+            with contextlib.suppress(ShelfError):
+                record = shelf.runs.get(self.outcome.run)
+                results = shelf.results.of_run(self.outcome.run)
+                sheet = shelf.sheets.get(record.drive)
+                lines = answer_lines(record, results, sheet.drive)
+                told |= {"state": record.state, "answer": lines}
+        return told | {"exit_status": self.status, "failure": self.failure}
 
 
 def carry_out(
@@ -104,15 +145,9 @@ def carry_out(
     consent: EnduranceConsent = EnduranceConsent(),
     dry_run: bool = False,
     resumed: str | None = None,
-    first_line: str = "",
+    telling: Telling = Telling(),
 ) -> RunOutcome | None:
-    """Announce it, ask, and run it with a display. Return None if it was only announced.
-
-    Parameters
-    ----------
-    first_line : str
-        The line before the announcement.
-    """
+    """Announce it, ask, and run it with a display. Return None if it was only announced."""
 
     with (
         prepared(sheet, request) as ready,
@@ -123,14 +158,15 @@ def carry_out(
             request.budget_ns,
             sheet,
             ready.cost.written_bytes(ready.rate_bytes_s),
+            telling.unattended,
         ) as screen,
     ):
         if shelf.delivered:
             screen.say(
                 f"{shelf.delivered} passes that had waited on this machine are on the shelf now"
             )
-        if first_line:
-            screen.say(first_line)
+        if telling.first_line:
+            screen.say(telling.first_line)
         screen.say(announcement(ready))
         if dry_run:
             return None
@@ -154,7 +190,7 @@ def _show_what_is_there(shelf: Shelf, outcome: RunOutcome, form: str) -> None:
     show_run(shelf.runs.get(outcome.run), shelf.results.of_run(outcome.run), form)
 
 
-def _show(shelf: Shelf, outcome: RunOutcome, form: str, *, each_pass: bool) -> int:
+def _show(shelf: Shelf, outcome: RunOutcome, form: str, telling: Telling) -> int:
     """Show the run's results, then raise its failure."""
 
     results, failure = shelf.results.of_run(outcome.run), outcome.failure
@@ -163,7 +199,12 @@ def _show(shelf: Shelf, outcome: RunOutcome, form: str, *, each_pass: bool) -> i
         try:
             record = shelf.runs.get(outcome.run)
             sheet = shelf.sheets.get(record.drive)
-            show_run(record, results, form, each_pass=each_pass, drive=sheet.drive)
+            show_run(
+                *(record, results, form),
+                each_pass=telling.each_pass,
+                drive=sheet.drive,
+                brief=telling.unattended.quiet,
+            )
         except (OutputError, ReaderGone):
             # What stopped the run says more.
             if failure is None:

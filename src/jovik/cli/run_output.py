@@ -43,22 +43,25 @@ def show_run(
     every_note: bool = False,
     each_pass: bool = False,
     drive: Drive | None = None,
+    brief: bool = False,
 ) -> None:
-    """Print a run in the requested format. `drive` is its sheet, if there is one."""
+    """Print a run in the requested format, or only its answer if it is to be brief.
+
+    `drive` is its sheet, if there is one.
+    """
     standing = overall_of(drive, results) if drive is not None else None
     if form == "json":
         emit_json(run_document(run, results) | {"class": standing_json(standing)}, "run")
     elif form == "csv":
         emit_csv(CSV_HEADER, csv_rows(run, results))
     else:
+        lines = answer_lines(run, results, drive)
+        if brief:
+            for line in lines:
+                echo(line)
+            return
         size = drive.capacity_bytes if drive is not None else None
         table = run_table(run, results, every_note=every_note, capacity_bytes=size)
-        # What a plan was made to find comes before where the drive lies in its class.
-        lines = steady_answers(results)
-        lines += standing_lines(standing) if standing is not None else []
-        # Whatever else it does: this comes first.
-        lines = [f"{run.drive} {fault_words(x, size)}" for x in faults_of(results)] + lines
-        lines = lines or _first_figures(results)
         findings = findings_tables(results)
         # Where all that was measured was to be steady, that is the answer.
         steady = results and all(steady_step(r) or not r.step.measures for r in results)
@@ -69,6 +72,18 @@ def show_run(
             if number:
                 echo("")
             show_table(one)
+
+
+def answer_lines(run: RunRecord, results: Sequence[StepResult], drive: Drive | None) -> list[str]:
+    """Return what a run found, in a few lines."""
+    standing = overall_of(drive, results) if drive is not None else None
+    size = drive.capacity_bytes if drive is not None else None
+    # What a plan was made to find comes before where the drive lies in its class.
+    lines = steady_answers(results)
+    lines += standing_lines(standing) if standing is not None else []
+    # Whatever else it does: this comes first.
+    lines = [f"{run.drive} {fault_words(x, size)}" for x in faults_of(results)] + lines
+    return lines or _first_figures(results)
 
 
 def _first_figures(results: Sequence[StepResult]) -> list[str]:

@@ -17,7 +17,7 @@ from jovik.base.interruption import interruptible
 from jovik.cli.echo import echo
 from jovik.cli.output import emit_csv, emit_json
 from jovik.cli.progress_display import result_words
-from jovik.cli.run_flow import EnduranceConsent, carry_out, warm_up
+from jovik.cli.run_flow import EnduranceConsent, Telling, carry_out, warm_up
 from jovik.cli.run_output import CSV_HEADER, csv_rows, run_document, show_run
 from jovik.cli.terminal_table import show_notes, show_table
 from jovik.hardware.sharing import shared_by
@@ -136,7 +136,7 @@ def _one(
     )
     fitting = fit_budget(request, enrolment.sheet)
     return carry_out(
-        shelf, enrolment.sheet, fitting, consent=consent, dry_run=dry_run, first_line=first
+        shelf, enrolment.sheet, fitting, consent=consent, dry_run=dry_run, telling=Telling(first)
     )
 
 

@@ -9,6 +9,7 @@ from jovik.base.settings import where_from
 from jovik.cli.output import emit_json
 from jovik.cli.run_flow import EnduranceConsent, Telling, run_order
 from jovik.cli.several_targets import SeveralTargets, run_several
+from jovik.cli.unattended import Unattended
 from jovik.runs import RunRequest, fit_budget, prepared, request_for, sheet_for
 from jovik.runs.several import LeftOutDrive, split_words
 from jovik.runs.several import every_drive as drives_here
@@ -26,6 +27,9 @@ def measure(
     yes: bool,
     dry_run: bool,
     each_pass: bool,
+    quiet: bool,
+    progress: str | None,
+    on_end: str | None,
     form: str,
     shelf_at: str | None,
     **how: Any,
@@ -54,6 +58,11 @@ def measure(
             _costs(shelf, requests, name)
             return 0
         if len(requests) > 1 or every_drive or together:
+            if quiet or progress or on_end:
+                raise UsageError(
+                    "--quiet, --progress and --on-end are of one target",
+                    "measure one after the other, each by a command of its own",
+                )
             asked = SeveralTargets(
                 tuple(requests), tuple(targets), left_out, name, together, each_pass
             )
@@ -66,7 +75,9 @@ def measure(
             form,
             consent=consent,
             dry_run=dry_run,
-            telling=Telling(enrolment_line(enrolment), each_pass),
+            telling=Telling(
+                enrolment_line(enrolment), each_pass, Unattended(quiet, progress, on_end)
+            ),
         )
 
 

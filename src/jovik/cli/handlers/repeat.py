@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from jovik.base.settings import where_from
-from jovik.cli.run_flow import EnduranceConsent, run_order
+from jovik.cli.run_flow import EnduranceConsent, Telling, run_order
+from jovik.cli.unattended import Unattended
 from jovik.queries.runs import LAST, run_key
 from jovik.runs import request_from_run
 from jovik.shelf.store import Shelf
@@ -17,6 +18,9 @@ def repeat(
     destroy: str | None,
     content_worthless: bool,
     yes: bool,
+    quiet: bool,
+    progress: str | None,
+    on_end: str | None,
     form: str,
     shelf_at: str | None,
 ) -> int:
@@ -32,5 +36,7 @@ def repeat(
             rig_name=rig_name,
         )
         return run_order(
-            shelf, shelf.sheets.get(record.drive), request, form, consent=EnduranceConsent(yes=yes)
+            *(shelf, shelf.sheets.get(record.drive), request, form),
+            consent=EnduranceConsent(yes=yes),
+            telling=Telling(unattended=Unattended(quiet, progress, on_end)),
         )

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from jovik.base.settings import where_from
-from jovik.cli.run_flow import EnduranceConsent, run_order
+from jovik.cli.run_flow import EnduranceConsent, Telling, run_order
+from jovik.cli.unattended import Unattended
 from jovik.queries.runs import run_key
 from jovik.runs import resume_request
 from jovik.shelf.store import Shelf
@@ -14,6 +15,9 @@ def resume(
     target_at: str | None,
     destroy: str | None,
     content_worthless: bool,
+    quiet: bool,
+    progress: str | None,
+    on_end: str | None,
     form: str,
     shelf_at: str | None,
 ) -> int:
@@ -30,4 +34,5 @@ def resume(
             form,
             consent=EnduranceConsent(yes=True),
             resumed=record.id,
+            telling=Telling(unattended=Unattended(quiet, progress, on_end)),
         )
