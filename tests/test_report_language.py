@@ -7,6 +7,7 @@ import json
 import os
 import re
 import string
+import time
 from pathlib import Path
 from typing import Any
 
@@ -123,6 +124,22 @@ def test_what_no_entry_has_stays_english_whole() -> None:
     assert odd("Best for") == "Gut für" and odd("Speed: latency") == "Speed: Latenz"
 
 
+@pytest.mark.parametrize("sep", [", ", "; ", ": ", " and ", " (", ". ", ", and "])
+@pytest.mark.parametrize("last", ["met", "a kettle boils"])
+def test_a_text_of_many_parts_is_told_without_long_work(sep: str, last: str) -> None:
+    began = time.process_time()
+    found = translator("de")("met" + f"{sep}met" * 400 + sep + last)
+    assert found.translated == (last == "met" and sep != " (")
+    assert time.process_time() - began < 5, "hundreds of parts are no reason to wait"
+
+
+def test_a_letter_of_the_private_planes_is_taken_for_no_name() -> None:
+    for odd in ("\U000f0000", "\U000f0001", "\U000ffffd"):
+        say = translator("de", f"Drive {odd}")
+        assert say(f"{odd}: latency") == f"{odd}: latency"
+        assert odd in say(f"Drive {odd}: latency")
+
+
 def test_only_what_a_reader_sees_is_said_in_the_language() -> None:
     rows = [["PCIe 4.0 x4", "7,230.5"], ["random read, 4 KiB", "1.5 to 2"]]
     blocks = (
@@ -133,7 +150,14 @@ def test_only_what_a_reader_sees_is_said_in_the_language() -> None:
         ReviewerText("met: 1,234.5"),
     )
     sections = (Section("verdict", "The verdict", blocks), Section("x", "Instead of Slate 1TB", ()))
-    made = in_language(Document("Slate 1TB", "s", sections, "c"), translator("de"))
+    review = {"reviewBody": "avoid", "name": "Best for"}
+    document = Document("Slate 1TB", "s", sections, "c", data=review)
+    made = in_language(document, translator("de"))
+    assert made.data == {
+        "reviewBody": "nicht kaufen",
+        "name": "Best for",
+        "inLanguage": "de",
+    }
     bullets, facts, marks, numbers, words = made.sections[0].blocks
     assert isinstance(bullets, Bullets) and (bullets.title, bullets.mark) == ("Gut für", "+")
     assert isinstance(facts, Facts) and facts.items == (("Preis", "1.234,50 EUR"),)

@@ -113,12 +113,12 @@ def in_language(document: Document, translator: Translator | None) -> Document:
     if translator is None:
         return document
     said: Document = _said(document, translator)
+    language, messages = translator.catalogue.language, translator.catalogue.messages
     data = dict(document.data)
     if data:
-        data |= {"reviewBody": str(translator(data["reviewBody"])), "inLanguage": said.language}
-    messages = translator.catalogue.messages
+        data |= {"reviewBody": str(translator(data["reviewBody"])), "inLanguage": language}
     words = {w: messages.get(w) or str(translator(w)) for w in PAGE_WORDS}
-    return replace(said, language=translator.catalogue.language, data=data, words=words)
+    return replace(said, language=language, data=data, words=words)
 
 
 def _said(thing: Any, translator: Translator) -> Any:

@@ -37,6 +37,8 @@ PLACEHOLDER = re.compile(r"\{([a-z]+)(\d*)\}")
 SENTENCES = ". "
 SEPARATORS = (SENTENCES, "; and ", "; ", ": ", ", and ", ", ", " and ", " or ", " to ")
 """What parts the parts of a text, the weakest tie first."""
+MOST_PARTS = 40
+"""Of a text with so many, some are looked for that belong together."""
 BRACKETS = "{text} ({text2})"
 RANGE = "{text} to {text2}"
 _TOKEN = re.compile(rf"{_DATE}|{NUMBER}|(?<=[\d ]){_UNIT}(?!\w)")
@@ -134,11 +136,13 @@ class Translator:
 
     def __call__(self, text: str) -> Said:
         """Return a text of a page in the language, or as it is if no entry has it."""
-        lettered = self.named.sub(lambda m: self.letters[m[0]], text.strip())
-        found = self.found(lettered)
-        if found is None and lettered != text:
+        words = text.strip()
+        lettered = self.named.sub(lambda m: self.letters[m[0]], words)
+        # Such a letter in the text itself would be taken for a name.
+        found = self.found(lettered) if not re.search(_NAME, words) else None
+        if found is None and lettered != words:
             # A drive may be called by a word that Jovik says.
-            found = self.found(text.strip())
+            found = self.found(words)
         if found is None:
             return Said(text, text, translated=False)
         return Said(re.sub(_NAME, lambda m: self.names[ord(m[0]) - FIRST_NAME], found), text)
@@ -183,10 +187,17 @@ class Translator:
         if text[-1] in ".!:" and (whole := self.found(text[:-1])) is not None:
             return whole + text[-1]
         for between in SEPARATORS:
-            for at in (m.start() for m in re.finditer(re.escape(between), text)):
-                both = self._both(
-                    f"{{text}}{between}{{text2}}", text[:at], text[at + len(between) :]
-                )
+            entry = f"{{text}}{between}{{text2}}"
+            parts = text.split(between)
+            said = [self.found(p) if p else None for p in parts] if len(parts) > 2 else [None]
+            if None not in said:
+                joint = self.catalogue.messages[entry].format(text="", text2="")
+                return joint.join(filter(None, said))
+            # What is a part may hold what parts others: "random read, 4 KiB, and durable".
+            at = -len(between)
+            for part in parts[:-1] if len(parts) <= MOST_PARTS else ():
+                at += len(part) + len(between)
+                both = self._both(entry, text[:at], text[at + len(between) :])
                 if both is not None:
                     return both
         if text.endswith(")"):
