@@ -428,6 +428,9 @@ def test_three_long_writes_have_a_panel_each_and_one_scale(shown: Program) -> No
         assert {s.split(":")[0] for s in said if s} == set(names), "each point names its drive"
     assert all(len(v.panels) == 1 for v in two.views)
     assert three.about.heading == "Veldhaar Comet 2TB: drops last, after 180 GB"
+    with Shelf(str(shown.shelf)) as open_shelf:
+        four = chart_of(open_shelf, "long-write", [*names, "Corvane Slate 1TB"])
+    assert four.about.heading == "Corvane Slate 1TB alone has no cliff"
     assert "<text" in chart_svg(three, "c", "words") and chart_svg(three, "c", "x").count(
         f">{names[2]}</text>"
     ) == 2 * len(three.views)

@@ -129,8 +129,11 @@ def _longest(shown: Sequence[tuple[StepResult, Trace]]) -> str:
     steady = [r.drive for r, _ in shown if r.drive not in cliffs]
     if len(steady) == 1:
         return f"{truncate(steady[0], LONGEST_NAME)} alone has no cliff"
+    if len(steady) == 2:
+        first, second = (truncate(name, LONGEST_NAME // 2) for name in steady)
+        return f"{first} and {second} have no cliff"
     if steady:
-        return "The long write"
+        return f"{len(steady)} of {len(shown)} have no cliff"
     best = max(cliffs, key=lambda name: cliffs[name])
     return f"{truncate(best, LONGEST_NAME)}: drops last, after {show_size(cliffs[best])}"
 
