@@ -119,6 +119,12 @@ def test_what_no_entry_has_stays_english_whole() -> None:
     assert say("Slate 1TB: latency") == "Slate 1TB: Latenz"
     assert say("Slate 2TB: latency") == "Slate 2TB: latency", "that is no name of this shelf"
     assert english_of(say("met")) == "met" and not stays_english(say("met"))
+    usual = "it reaches 61 % of the rates that are usual for a SATA SSD"
+    reached = f"Buy if it is cheap: {usual} (57 to 64). Measured in only 2 of 16 steps."
+    assert say(reached) == (
+        "Kaufen, wenn es günstig ist: es erreicht 61 % (57 bis 64) der üblichen Raten (SATA-SSD). "
+        "Nur in 2 von 16 Schritten gemessen."
+    ), "brackets belong to the figure, and a sentence takes nothing from the next"
     # A drive called as Jovik says something is still a drive, and the word still a word.
     odd = translator("de", "Speed", "Best")
     assert odd("Best for") == "Gut für" and odd("Speed: latency") == "Speed: Latenz"

@@ -155,6 +155,8 @@ class Translator:
             return self.catalogue.messages[text]
         if re.fullmatch(FIGURE, text):
             return self._figures(text)
+        if text[-1] == "." and (whole := self.found(text[:-1])) is not None:
+            return whole + "."
         several = SENTENCES in text
         for pattern in self.patterns:
             if several and not pattern.several:
@@ -184,7 +186,7 @@ class Translator:
         lower = text[:1].lower() + text[1:]
         if lower != text and (found := self.found(lower)) is not None:
             return found[:1].upper() + found[1:]
-        if text[-1] in ".!:" and (whole := self.found(text[:-1])) is not None:
+        if text[-1] in "!:" and (whole := self.found(text[:-1])) is not None:
             return whole + text[-1]
         for between in SEPARATORS:
             entry = f"{{text}}{between}{{text2}}"
