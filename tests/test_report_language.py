@@ -52,7 +52,7 @@ def fields_of(entry: str) -> list[str]:
 
 
 def test_no_catalogue_has_a_gap() -> None:
-    assert LANGUAGES == ["de", "es", "fr"]
+    assert {"de", "es", "fr"} <= set(LANGUAGES)
     entries = {}
     for language in LANGUAGES:
         with shipped_path("language", language).with_suffix(".po").open("rb") as file:
