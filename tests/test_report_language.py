@@ -209,8 +209,9 @@ def visible(page: Path) -> str:
     return html.unescape(re.sub("<[^>]*>", "\n", text))
 
 
-@pytest.mark.parametrize("language", LANGUAGES)
-def test_a_site_has_no_english_left(shelves: Path, language: str) -> None:
+def test_a_site_has_no_english_left(shelves: Path) -> None:
+    """In one language: the others have the same entries."""
+    language = "de"
     at = ("--base-url", "https://reviews.example/", "--language", language)
     asked(shelves, "report", "--all", "--each", *at, "--out", language)
     pages = sorted(p.name for p in (shelves / "en").glob("*.html"))
@@ -279,13 +280,15 @@ def same_figures(page: Path, english_page: Path, language: str) -> int:
 
 
 @pytest.mark.parametrize("language", LANGUAGES)
-def test_two_drives_and_a_clients_sheet_in_a_language(shelves: Path, language: str) -> None:
+def test_every_other_page_in_a_language(shelves: Path, language: str) -> None:
     old, new = "Ilmaris Drift 1TB", "Veldhaar Comet 2TB"
     for of in ("en", language):
-        told = ("--force", "--language", of)
-        asked(shelves, "report", new, "--beside", old, "--out", f"pair-{of}.html", *told)
-        asked(shelves, "upgrade", old, new, "--out", f"client-{of}.html", *told)
-    for kind in ("pair", "client"):
+        if not (shelves / f"client-{of}.html").exists():
+            told = ("--language", of)
+            asked(shelves, "report", old, "--out", f"review-{of}.html", *told)
+            asked(shelves, "report", new, "--beside", old, "--out", f"pair-{of}.html", *told)
+            asked(shelves, "upgrade", old, new, "--out", f"client-{of}.html", *told)
+    for kind in ("review", "pair", "client"):
         pages = [shelves / f"{kind}-{of}.html" for of in (language, "en")]
         assert same_figures(*pages, language) > 20
         assert 'lang="en"' not in pages[0].read_text(encoding="utf-8")

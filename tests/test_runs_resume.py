@@ -12,7 +12,6 @@ import os
 import signal
 import sqlite3
 import subprocess
-import time
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -241,13 +240,6 @@ def test_a_raw_device_takes_no_files(tmp_path: Path) -> None:
                 refused()
 
 
-def steps_begun(shelf: Path) -> int:
-    if not shelf.exists():
-        return 0
-    with sqlite3.connect(shelf) as connection:
-        return int(connection.execute("select count(*) from step").fetchone()[0])
-
-
 def test_two_passes_that_a_person_ends_take_two_interrupts(jovik: Program) -> None:
     """The second ends the second pass, and not the program: only two in a row are impatience."""
     jovik("sheet", "new", "Own Disk")
@@ -259,9 +251,7 @@ def test_two_passes_that_a_person_ends_take_two_interrupts(jovik: Program) -> No
         "Own Disk",
         phrase.format("read"),
         phrase.format("write"),
-        "--yes",
-        "--format",
-        "json",
+        *("--yes", "--format", "json", "--progress", "json"),
     )
     running = subprocess.Popen(
         words,
@@ -271,13 +261,13 @@ def test_two_passes_that_a_person_ends_take_two_interrupts(jovik: Program) -> No
         stderr=subprocess.PIPE,
         text=True,
     )
+    assert running.stderr is not None
     for step in (1, 2):
-        for _ in range(400):
-            if steps_begun(jovik.shelf) == step:
+        # A pass that is told to be in progress is one that an interrupt ends.
+        for line in running.stderr:
+            event = json.loads(line)
+            if event["event"] == "progress" and event["position"] == step:
                 break
-            assert running.poll() is None, running.communicate()
-            time.sleep(0.05)
-        time.sleep(1.0)
         running.send_signal(signal.SIGINT)
     out, err = running.communicate(timeout=30)
     assert running.returncode == 0, err
