@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 import os
 import re
+from dataclasses import replace
 from importlib import resources
 from itertools import combinations
 from pathlib import Path
@@ -430,7 +431,7 @@ def test_three_long_writes_have_a_panel_each_and_one_scale(shown: Program) -> No
     assert three.about.heading == "Veldhaar Comet 2TB: drops last, after 180 GB"
     with Shelf(str(shown.shelf)) as open_shelf:
         four = chart_of(open_shelf, "long-write", [*names, "Corvane Slate 1TB"])
-    assert four.about.heading == "Corvane Slate 1TB alone has no cliff"
+    assert four.about.heading == "Corvane Slate 1TB: no cliff within 297 GB"
     assert "<text" in chart_svg(three, "c", "words") and chart_svg(three, "c", "x").count(
         f">{names[2]}</text>"
     ) == 2 * len(three.views)
@@ -440,6 +441,20 @@ def test_three_long_writes_have_a_panel_each_and_one_scale(shown: Program) -> No
     assert usual is not None and (usual.low, usual.high) == (300, 3000)
     assert usual.words == "usual for a PCIe 4.0 x4 SSD, sustained"
     assert usual.words in chart_svg(one, "c", "words")
+
+
+def test_a_long_write_is_compared_with_what_its_link_carries(shown: Program) -> None:
+    with Shelf(str(shown.shelf)) as open_shelf:
+        drive = open_shelf.sheets.get("Veldhaar Comet 2TB").drive
+        (written,) = [
+            r for r in open_shelf.results.every(drive.name) if r.findings.long_write is not None
+        ]
+    slow = replace(written, conditions=replace(written.conditions, link="USB 5 Gb/s"))
+    own, behind = (long_write.usual_sustained(drive, r) for r in (written, slow))
+    assert own is not None and own.words == "usual for a PCIe 4.0 x4 SSD, sustained"
+    assert behind is not None and behind.words == "usual for a USB 5 Gb/s SSD, sustained"
+    # Two cliffs whose places are not apart: neither drive drops last.
+    assert long_write._longest([written, replace(written, drive="Another")]) == "The long write"
 
 
 def test_names_stand_at_their_lines_unless_they_would_be_crossed(

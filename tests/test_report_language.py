@@ -31,6 +31,7 @@ SOURCES = Path(__file__).parents[1] / "src" / "jovik"
 FILLED = {
     "figure": "1,234.5 MB/s",
     "digits": "7",
+    "numbers": "1, 3-5",
     "name": "Slate 1TB",
     "raw": "x9",
     "words": "own words",

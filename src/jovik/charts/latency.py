@@ -84,8 +84,9 @@ def latency_chart(results: Sequence[StepResult]) -> LineChart:
         for r, s in short
     ]
     finding = "latency"
-    if len(short) == 1:
-        p50, p99 = (show_time_or_dash(short[0][1][p]) for p in ("p50", "p99"))
+    of_one = [short[0][1][p] for p in ("p50", "p99")] if len(short) == 1 else [None]
+    if None not in of_one:
+        p50, p99 = map(show_time_or_dash, of_one)
         finding = f"half within {p50}, 99 % within {p99}"
     about = About(
         f"{truncate(results[0].drive, LONGEST_NAME)}: {finding}" if len(drives) == 1 else "Latency",

@@ -9,7 +9,6 @@ import numpy as np
 from jovik.analysis.drive_class import SUSTAINED_WRITE
 from jovik.analysis.step_result import StepResult
 from jovik.analysis.temperature import trusted_temperatures
-from jovik.base.errors import UnknownNameError
 from jovik.base.findings import Level
 from jovik.base.quantities import show_rate, show_size, significant
 from jovik.base.rate_unit import per_unit, rate_unit
@@ -28,7 +27,7 @@ from jovik.charts.chart import (
 )
 from jovik.charts.provenance import LONGEST_NAME, provenance, truncate
 from jovik.charts.selection import results_of_each, same_kind
-from jovik.queries.drive_class import class_of
+from jovik.queries.drive_class import standing_of
 from jovik.sheets.sheet import Claim, Drive
 from jovik.shelf.store import Shelf
 
@@ -51,21 +50,22 @@ def long_write_of(
     traces = [(r, shelf.runs.traces(r.run, r.phrase)[0]) for r in chosen]
     sheet = shelf.sheets.get(chosen[0].drive) if len(chosen) == 1 else None
     claims = sheet.claims if sheet is not None else ()
-    usual = usual_sustained(sheet.drive) if sheet is not None else None
+    usual = usual_sustained(sheet.drive, chosen[0]) if sheet is not None else None
     return long_write_chart(traces, axis=axis, claims=claims, usual=usual)
 
 
-def usual_sustained(drive: Drive) -> UsualRange | None:
-    """Return the usual rate of drives of its class beyond the write cache, in the unit of rates."""
-    try:
-        found = class_of(drive)
-    except UnknownNameError:
+def usual_sustained(drive: Drive, result: StepResult) -> UsualRange | None:
+    """Return the range that its standing compares a long write with, in the unit of rates.
+
+    It is that of the drive's class, or of a slower link's. None if the long write has no sustained
+    figure, or the class is unknown.
+    """
+    standing = standing_of(drive, [result])
+    found = standing.of(result) if standing is not None else None
+    if standing is None or found is None or found.usual.what != SUSTAINED_WRITE:
         return None
-    figures = [] if found is None else [f for f in found.figures if f.what == SUSTAINED_WRITE]
-    if found is None or not figures:
-        return None
-    low, high = (v * per_unit() for v in (figures[0].low, figures[0].high))
-    return UsualRange(low, high, f"usual for a {found.title}, sustained")
+    low, high = found.usual.low * per_unit(), found.usual.high * per_unit()
+    return UsualRange(low, high, f"usual for a {standing.drive_class.title}, sustained")
 
 
 def long_write_chart(
@@ -105,7 +105,9 @@ def long_write_chart(
     )
     first = [v for v in VIEWS if v == axis] + [v for v in VIEWS if v != axis]
     about = About(
-        f"{truncate(result.drive, LONGEST_NAME)}: {finding}" if alone else _longest(shown),
+        f"{truncate(result.drive, LONGEST_NAME)}: {finding}"
+        if alone
+        else _longest([r for r, _ in shown]),
         f"{label}; rate over {'time' if axis == 'time' else 'what was written'}",
         provenance([r for r, _ in shown]),
         f"The rate of {label}: {fall}",
@@ -119,23 +121,23 @@ def long_write_chart(
     return LineChart(f"The long write: {label}", views, zooms=True, about=about)
 
 
-def _longest(shown: Sequence[tuple[StepResult, Trace]]) -> str:
-    """Return which of several drives keeps its first rate for longest, if one of them does."""
-    cliffs = {
-        r.drive: r.findings.long_write.cliff.at_bytes
-        for r, _ in shown
-        if r.findings.long_write is not None and r.findings.long_write.cliff is not None
-    }
-    steady = [r.drive for r, _ in shown if r.drive not in cliffs]
+def _longest(shown: Sequence[StepResult]) -> str:
+    """Return which of several drives surely keeps its first rate for longest, if one of them does.
+
+    The places of two cliffs have to be apart. A drive without one wrote what its step wrote.
+    """
+    written = [(r.drive, r.findings.long_write) for r in shown]
+    cliffs = [(name, w.cliff) for name, w in written if w is not None and w.cliff is not None]
+    steady = [(name, w) for name, w in written if w is not None and w.cliff is None]
     if len(steady) == 1:
-        return f"{truncate(steady[0], LONGEST_NAME)} alone has no cliff"
-    if len(steady) == 2:
-        first, second = (truncate(name, LONGEST_NAME // 2) for name in steady)
-        return f"{first} and {second} have no cliff"
+        name, whole = steady[0]
+        return f"{truncate(name, LONGEST_NAME)}: no cliff within {show_size(whole.total_bytes)}"
     if steady:
         return f"{len(steady)} of {len(shown)} have no cliff"
-    best = max(cliffs, key=lambda name: cliffs[name])
-    return f"{truncate(best, LONGEST_NAME)}: drops last, after {show_size(cliffs[best])}"
+    *others, (name, last) = sorted(cliffs, key=lambda c: c[1].at_bytes)
+    if all(other.high_bytes < last.low_bytes for _, other in others):
+        return f"{truncate(name, LONGEST_NAME)}: drops last, after {show_size(last.at_bytes)}"
+    return "The long write"
 
 
 def _view(

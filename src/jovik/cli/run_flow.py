@@ -96,10 +96,14 @@ def run_order(
             return 0
         if outcome.lost is not None:
             with contextlib.suppress(ShelfError):
-                _show_what_is_there(shelf, outcome, form)
+                _show_what_is_there(shelf, outcome, form, brief=telling.unattended.quiet)
             raise outcome.lost
         ended.status = _show(shelf, outcome, form, telling)
         return ended.status
+    except click.Abort:
+        # Whoever answers a question is told there.
+        asked = None
+        raise
     except JovikError as error:
         ended.status, ended.failure = error.exit_status, error.message
         raise
@@ -184,10 +188,10 @@ def carry_out(
     return outcome
 
 
-def _show_what_is_there(shelf: Shelf, outcome: RunOutcome, form: str) -> None:
+def _show_what_is_there(shelf: Shelf, outcome: RunOutcome, form: str, *, brief: bool) -> None:
     """Show the passes that reached the shelf, of a run whose other passes wait."""
 
-    show_run(shelf.runs.get(outcome.run), shelf.results.of_run(outcome.run), form)
+    show_run(shelf.runs.get(outcome.run), shelf.results.of_run(outcome.run), form, brief=brief)
 
 
 def _show(shelf: Shelf, outcome: RunOutcome, form: str, telling: Telling) -> int:

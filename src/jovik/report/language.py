@@ -88,7 +88,7 @@ def translator_for(shelf: Shelf, name: str) -> Translator | None:
         return None
     names = list(shelf.sheets.names())
     written = [[*shelf.notes.of(n), *shelf.notes.readings(n), shelf.sheets.get(n)] for n in names]
-    runs = [(run.plan, run.rig) for run in shelf.runs.every()]
+    runs = [(run.plan, run.rig, run.device) for run in shelf.runs.every()]
     samples = [(s.name, s.serial_tail) for n in names for s in shelf.sheets.samples(n)]
     full = [f"{d.maker} {d.model}" for d in shelf.sheets.drives().values()]
     # Charts and tables shorten names.
@@ -100,8 +100,8 @@ def _texts(thing: Any) -> Iterator[str]:
     """Yield every text in plain data."""
     if isinstance(thing, str):
         yield thing
-    elif isinstance(thing, tuple | list):
-        for part in thing:
+    elif isinstance(thing, tuple | list | dict):
+        for part in thing.values() if isinstance(thing, dict) else thing:
             yield from _texts(part)
     elif is_dataclass(thing):
         for f in fields(thing):

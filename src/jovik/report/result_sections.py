@@ -68,7 +68,7 @@ def tests_sections(shelf: Shelf, results: Sequence[StepResult]) -> list[Section]
     for number, result in enumerate((r for r in empty if series_to_show(r) is not None), 1):
         trace = shelf.runs.traces(result.run, result.phrase)[0]
         sheet = shelf.sheets.get(result.drive)
-        usual = usual_sustained(sheet.drive)
+        usual = usual_sustained(sheet.drive, result)
         chart = long_write_chart([(result, trace)], claims=sheet.claims, usual=usual)
         long += [Picture(f"long-write-{number}", chart), long_write_table(None, result)]
     pairs = empty_against_full(list(results))

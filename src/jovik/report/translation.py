@@ -7,8 +7,9 @@ as they are. Texts of several parts (``A; B``, ``A: B``, ``A (B)``) are translat
 text with a part that no entry has stays English as a whole.
 
 A placeholder's name, without digits at its end, says what may stand there: ``figure`` a number
-with its unit and interval, ``name`` a name of the shelf, ``raw`` one word that stays as it is (a
-version, a run), ``words`` anything that stays as it is, and any other a text of the catalogue.
+with its unit and interval, ``name`` a name of the shelf, ``digits`` and ``numbers`` one or several
+counts, ``raw`` one word that stays as it is (a version, a run), ``words`` anything that stays as it
+is, and any other a text of the catalogue.
 """
 
 from __future__ import annotations
@@ -32,7 +33,15 @@ FIGURE = rf"{_ONE}(?: to {_ONE})?(?: \({_ONE} to {_ONE}\)(?: ?{_UNIT}(?!\w))?)?"
 FIRST_NAME = 0xF0000
 """Names of the shelf are replaced by letters of a private plane before sentences are looked for."""
 _NAME = f"[{chr(FIRST_NAME)}-{chr(FIRST_NAME + 0xFFFD)}]"
-KINDS = {"figure": FIGURE, "digits": r"\d+", "name": _NAME, "raw": r"[^\s,;]+", "words": "[^;]+?"}
+VERBATIM = {
+    "digits": r"\d+",
+    "name": _NAME,
+    "numbers": r"\d[\d, -]*",
+    "raw": r"[^\s,;]+",
+    "words": "[^;]+?",
+}
+"""Kinds of placeholders whose text stays as it is."""
+KINDS = {"figure": FIGURE} | VERBATIM
 PLACEHOLDER = re.compile(r"\{([a-z]+)(\d*)\}")
 SENTENCES = ". "
 SEPARATORS = (SENTENCES, "; and ", "; ", ": ", ", and ", ", ", " and ", " or ", " to ")
@@ -172,7 +181,7 @@ class Translator:
     def _filled(self, match: re.Match[str], pattern: _Pattern) -> str | None:
         values = {}
         for name, kind in pattern.kinds.items():
-            if kind in ("name", "raw", "words", "digits"):
+            if kind in VERBATIM:
                 values[name] = match[name]
             else:
                 value = self._figures(match[name]) if kind == "figure" else self.found(match[name])
