@@ -449,7 +449,9 @@ def test_a_long_write_is_compared_with_what_its_link_carries(shown: Program) -> 
         (written,) = [
             r for r in open_shelf.results.every(drive.name) if r.findings.long_write is not None
         ]
-    slow = replace(written, conditions=replace(written.conditions, link="USB 5 Gb/s"))
+    slow = replace(
+        written, conditions=replace(written.conditions, link="USB 5 Gb/s", link_bytes_s=460e6)
+    )
     own, behind = (long_write.usual_sustained(drive, r) for r in (written, slow))
     assert own is not None and own.words == "usual for a PCIe 4.0 x4 SSD, sustained"
     assert behind is not None and behind.words == "usual for a USB 5 Gb/s SSD, sustained"
